@@ -1,0 +1,118 @@
+import type { DataType, Value } from '../values/index.ts';
+import { compareValues, sortTexts } from '../values/index.ts';
+import type { Domain } from './domain.ts';
+import { listDomain, rangeDomain, valuesByCode } from './domain.ts';
+
+/** Codes of a column in memory, one per row, in the narrowest byte-aligned array. */
+export type Codes = Uint8Array | Uint16Array | Uint32Array;
+
+/**
+ * A column as the engine works on it: a domain, and one code per row (see `Domain`).
+ * `counts[code]` is the number of rows with that code; it answers most claims without reading rows.
+ */
+export interface Column {
+  readonly name: string;
+  readonly type: DataType;
+  readonly rowCount: number;
+  readonly domain: Domain;
+  readonly codes: Codes;
+  readonly counts: Uint32Array;
+  /** Distinct values that occur, null apart. */
+  readonly distinct: number;
+  readonly nulls: number;
+  /** Stretches of equal neighbouring codes. */
+  readonly runs: number;
+}
+
+const valueCaches = new WeakMap<Column, Value[]>();
+
+/** Values by code (index 0 is null), decoded once per column. */
+export function columnValues(column: Column): Value[] {
+  let values = valueCaches.get(column);
+  if (!values) valueCaches.set(column, (values = valuesByCode(column.domain)));
+  return values;
+}
+
+export const valueAt = (column: Column, row: number): Value => columnValues(column)[column.codes[row]!]!;
+
+/** Makes an array for codes up to and including `largest`. */
+export function codesArray(largest: number, length: number): Codes {
+  return largest < 0x100 ? new Uint8Array(length) : largest < 0x10000 ? new Uint16Array(length) : new Uint32Array(length);
+}
+
+/** Counts codes, distinct values, nulls and runs over a finished code array. */
+export function columnOfCodes(name: string, type: DataType, domain: Domain, codes: Codes): Column {
+  const counts = new Uint32Array(domain.size + 1);
+  let runs = 0;
+  let last = -1;
+  for (let row = 0; row < codes.length; row++) {
+    const code = codes[row]!;
+    counts[code]!++;
+    if (code !== last) runs++;
+    last = code;
+  }
+  let distinct = 0;
+  for (let code = 1; code < counts.length; code++) if (counts[code]! > 0) distinct++;
+  return { name, type, rowCount: codes.length, domain, codes, counts, distinct, nulls: counts[0]!, runs };
+}
+
+/** Encodes values row by row: for derived columns, hand-typed members and tests. Values must be of the type. */
+export function columnOfValues(name: string, type: DataType, values: ArrayLike<Value>): Column {
+  const codeOf = new Map<Value, number>();
+  const distinct: Value[] = [];
+  const first = new Uint32Array(values.length);
+  for (let row = 0; row < values.length; row++) {
+    const value = values[row]!;
+    if (value === null) continue;
+    let code = codeOf.get(value);
+    if (code === undefined) {
+      distinct.push(value);
+      codeOf.set(value, (code = distinct.length));
+    }
+    first[row] = code;
+  }
+  const { domain, remap } = domainOfDistinct(distinct, values.length);
+  const codes = codesArray(domain.size, values.length);
+  for (let row = 0; row < codes.length; row++) codes[row] = remap[first[row]!]!;
+  return columnOfCodes(name, type, domain, codes);
+}
+
+/** A column of another name over the same codes. */
+export const renamed = (column: Column, name: string): Column => ({ ...column, name });
+
+/**
+ * Sorts distinct non-null values into a domain. `remap[k]` is the code of the k-th given value (from 1); remap[0] is 0.
+ * Whole numbers that lie close together become a range, which needs no dictionary.
+ */
+export function domainOfDistinct(distinct: readonly Value[], rowCount: number): { domain: Domain; remap: Uint32Array } {
+  const remap = new Uint32Array(distinct.length + 1);
+  if (distinct.length === 0) return { domain: listDomain([]), remap };
+  if (distinct.every((value) => typeof value === 'number' && Number.isSafeInteger(value))) {
+    const numbers = distinct as number[];
+    let [low, high] = [Infinity, -Infinity];
+    for (const value of numbers) {
+      if (value < low) low = value;
+      if (value > high) high = value;
+    }
+    if (prefersRange(low, high, distinct.length, rowCount)) {
+      numbers.forEach((value, k) => (remap[k + 1] = value - low + 1));
+      return { domain: rangeDomain(low, high - low + 1), remap };
+    }
+  }
+  const sorted = typeof distinct[0] === 'string' ? sortTexts([...(distinct as string[])]) : [...distinct].sort(compareValues);
+  const place = new Map<Value, number>();
+  sorted.forEach((value, k) => place.set(value, k + 1));
+  distinct.forEach((value, k) => (remap[k + 1] = place.get(value)!));
+  return { domain: listDomain(sorted), remap };
+}
+
+/** The widest span that gets a histogram without a dictionary. */
+const LARGEST_RANGE = 1 << 22;
+
+/** Whether packing offsets from the minimum takes no more bytes than a dictionary of 8-byte values with packed codes. */
+export function prefersRange(low: number, high: number, distinct: number, rowCount: number): boolean {
+  const span = high - low + 1;
+  if (span > LARGEST_RANGE) return false;
+  const bits = (n: number) => Math.ceil(Math.log2(n + 1));
+  return span <= 256 || (bits(span) * rowCount) / 8 <= (bits(distinct) * rowCount) / 8 + distinct * 8;
+}

@@ -1,0 +1,52 @@
+/** Bits needed for values from 0 to `largest`; 0 for a single value. */
+export const bitsFor = (largest: number): number => (largest === 0 ? 0 : Math.floor(Math.log2(largest)) + 1);
+
+export const packedBytes = (count: number, width: number): number => Math.ceil((count * width) / 8);
+
+/** Packs `count` values minus `base`, least significant bit first, at `width` bits (0 to 32) each, into `out` from byte `at` on. */
+export function packBits(values: ArrayLike<number>, from: number, count: number, base: number, width: number, out: Uint8Array, at: number): void {
+  if (width === 0) return;
+  let bits = 0; // bits waiting in `held`
+  let held = 0;
+  for (let i = 0; i < count; i++) {
+    let value = values[from + i]! - base;
+    let left = width;
+    while (left > 0) {
+      const take = Math.min(left, 8 - bits);
+      held |= (value & ((1 << take) - 1)) << bits;
+      value = value >>> take;
+      bits += take;
+      left -= take;
+      if (bits === 8) {
+        out[at++] = held;
+        held = 0;
+        bits = 0;
+      }
+    }
+  }
+  if (bits > 0) out[at] = held;
+}
+
+/** The inverse of `packBits`. */
+export function unpackBits(bytes: Uint8Array, at: number, width: number, base: number, out: { [index: number]: number }, from: number, count: number): void {
+  if (width === 0) {
+    for (let i = 0; i < count; i++) out[from + i] = base;
+    return;
+  }
+  let bits = 0;
+  for (let i = 0; i < count; i++) {
+    let value = 0;
+    let got = 0;
+    while (got < width) {
+      const take = Math.min(width - got, 8 - bits);
+      value += ((bytes[at]! >>> bits) & ((1 << take) - 1)) * 2 ** got;
+      got += take;
+      bits += take;
+      if (bits === 8) {
+        bits = 0;
+        at++;
+      }
+    }
+    out[from + i] = value + base;
+  }
+}

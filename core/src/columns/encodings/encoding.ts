@@ -1,0 +1,52 @@
+import type { Codes } from '../column.ts';
+
+/** What one pass over a segment's codes tells; every encoding computes its exact size from it. */
+export interface SegmentStatistics {
+  readonly count: number;
+  readonly smallest: number;
+  readonly largest: number;
+  readonly runs: number;
+  /** Smallest and largest code of each block of `BLOCK` rows. */
+  readonly blocks: readonly { smallest: number; largest: number }[];
+}
+
+/** One way to lay out a segment's codes in bytes. Sizes are exact: `encode` returns just `bytes(statistics)` bytes. */
+export interface Encoding {
+  readonly name: EncodingName;
+  /** Bytes that `encode` would take, or undefined where the encoding cannot hold the segment. */
+  bytes(statistics: SegmentStatistics): number | undefined;
+  encode(codes: Codes, statistics: SegmentStatistics): Uint8Array;
+  /** Writes `count` codes into `out` from `from` on. */
+  decode(bytes: Uint8Array, count: number, out: Codes, from: number): void;
+}
+
+export type EncodingName = 'constant' | 'packed' | 'blocks' | 'runs';
+
+/** Rows in a block of the block-wise encoding. */
+export const BLOCK = 1024;
+
+export const writer = (bytes: Uint8Array): DataView => new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
+
+export function statisticsOf(codes: Codes): SegmentStatistics {
+  let runs = 0;
+  let last = -1;
+  const blocks: { smallest: number; largest: number }[] = [];
+  for (let start = 0; start < codes.length; start += BLOCK) {
+    let [smallest, largest] = [0xffffffff, 0];
+    const end = Math.min(start + BLOCK, codes.length);
+    for (let i = start; i < end; i++) {
+      const code = codes[i]!;
+      if (code !== last) runs++;
+      last = code;
+      if (code < smallest) smallest = code;
+      if (code > largest) largest = code;
+    }
+    blocks.push({ smallest, largest });
+  }
+  let [smallest, largest] = [blocks.length ? 0xffffffff : 0, 0];
+  for (const block of blocks) {
+    smallest = Math.min(smallest, block.smallest);
+    largest = Math.max(largest, block.largest);
+  }
+  return { count: codes.length, smallest, largest, runs, blocks };
+}

@@ -1,0 +1,55 @@
+import type { Codes } from '../column.ts';
+import type { Encoding, EncodingName } from './encoding.ts';
+import { statisticsOf } from './encoding.ts';
+import { blocks } from './blocks.ts';
+import { constant } from './constant.ts';
+import { packed } from './packed.ts';
+import { runs } from './runs.ts';
+
+export type { Encoding, EncodingName } from './encoding.ts';
+
+/** All encodings; on equal size the earlier one is taken. A new encoding is one file and one entry here. */
+export const ENCODINGS: readonly Encoding[] = [constant, packed, blocks, runs];
+
+export interface EncodedSegment {
+  readonly encoding: EncodingName;
+  readonly rows: number;
+  readonly bytes: Uint8Array;
+}
+
+/** Rows in a segment. */
+export const SEGMENT_ROWS = 1 << 20;
+
+/** Exact bytes of every encoding that can hold the codes, smallest first. */
+export function candidateSizes(codes: Codes): { encoding: EncodingName; bytes: number }[] {
+  const statistics = statisticsOf(codes);
+  return ENCODINGS.flatMap((e) => {
+    const bytes = e.bytes(statistics);
+    return bytes === undefined ? [] : [{ encoding: e.name, bytes }];
+  }).sort((a, b) => a.bytes - b.bytes);
+}
+
+/** Encodes one segment's codes in the smallest way, by a plain comparison of exact bytes. */
+export function encodeSegment(codes: Codes): EncodedSegment {
+  const statistics = statisticsOf(codes);
+  let best: Encoding | undefined;
+  let bestBytes = Infinity;
+  for (const encoding of ENCODINGS) {
+    const bytes = encoding.bytes(statistics);
+    if (bytes !== undefined && bytes < bestBytes) [best, bestBytes] = [encoding, bytes];
+  }
+  return { encoding: best!.name, rows: codes.length, bytes: best!.encode(codes, statistics) };
+}
+
+export function decodeSegment(segment: EncodedSegment, out: Codes, from: number): void {
+  const encoding = ENCODINGS.find((e) => e.name === segment.encoding);
+  if (!encoding) throw new RangeError(`unknown encoding ${segment.encoding}`);
+  encoding.decode(segment.bytes, segment.rows, out, from);
+}
+
+/** Cuts a whole column's codes into encoded segments of `SEGMENT_ROWS` rows. */
+export function encodeSegments(codes: Codes): EncodedSegment[] {
+  const segments: EncodedSegment[] = [];
+  for (let start = 0; start < codes.length; start += SEGMENT_ROWS) segments.push(encodeSegment(codes.subarray(start, start + SEGMENT_ROWS)));
+  return segments;
+}

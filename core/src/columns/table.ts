@@ -1,0 +1,44 @@
+import type { Column } from './column.ts';
+
+/** What was wrong with one place of a source: which line (from 1, the header included), which column, the text, and why. */
+export interface ReadProblem {
+  readonly line: number;
+  readonly column?: string;
+  readonly text?: string;
+  readonly message: string;
+}
+
+/** The rows of a table as encoded columns, with what could not be taken in. */
+export interface TableData {
+  readonly name: string;
+  readonly rowCount: number;
+  /** By the column's name in lower case. */
+  readonly columns: ReadonlyMap<string, Column>;
+  /** Line of each row in its source file, or undefined where the table has no file. */
+  readonly lineOf?: (row: number) => number;
+  readonly problems: readonly ReadProblem[];
+  /** Rows of values that are not of their column's type: count by column name in lower case. */
+  readonly misfits: ReadonlyMap<string, Misfits>;
+}
+
+export interface Misfits {
+  readonly rows: number;
+  readonly distinct: number;
+  /** Up to 20 of the texts, with how many rows each stands for and the line of the first. */
+  readonly sample: readonly { text: string; rows: number; line: number }[];
+}
+
+export function tableOf(name: string, columns: readonly Column[], rest: Partial<TableData> = {}): TableData {
+  const rowCount = rest.rowCount ?? columns[0]?.rowCount ?? 0;
+  for (const column of columns) {
+    if (column.rowCount !== rowCount) throw new RangeError(`column ${column.name} of ${name} has ${column.rowCount} rows, the table ${rowCount}`);
+  }
+  return { problems: [], misfits: new Map(), ...rest, name, rowCount, columns: new Map(columns.map((c) => [c.name.toLowerCase(), c])) };
+}
+
+/** The column of that name without regard to case; throws where there is none (names are checked before data are read). */
+export function columnOf(table: TableData, name: string): Column {
+  const column = table.columns.get(name.toLowerCase());
+  if (!column) throw new RangeError(`table ${table.name} holds no column ${name}`);
+  return column;
+}

@@ -1,0 +1,107 @@
+/**
+ * Distinct byte strings and one code per row: the first step of reading a column that is not a plain number.
+ * Looks cells up by their bytes (open addressing, FNV-1a), so that no text is made per cell.
+ */
+export class TextCollector {
+  private slots = new Int32Array(1 << 10); // code + 1, or 0 where free
+  private hashes = new Int32Array(1 << 9); // by code
+  private ends = new Float64Array(1 << 9); // end of each entry in the arena, by code
+  private arena = new Uint8Array(1 << 14);
+  private used = 0;
+  private chunks: Uint32Array[] = [];
+  private chunk = new Uint32Array(CHUNK_ROWS);
+  private inChunk = 0;
+  size = 0;
+
+  get rowCount(): number {
+    return this.chunks.length * CHUNK_ROWS + this.inChunk;
+  }
+
+  /** Takes the cell bytes[start] up to bytes[end] as the next row's value. */
+  add(bytes: Uint8Array, start: number, end: number): void {
+    let hash = 0x811c9dc5 | 0;
+    for (let i = start; i < end; i++) hash = Math.imul(hash ^ bytes[i]!, 0x01000193);
+    hash ^= hash >>> 15;
+    const mask = this.slots.length - 1;
+    let slot = hash & mask;
+    for (;;) {
+      const held = this.slots[slot]!;
+      if (held === 0) {
+        this.row(this.enter(bytes, start, end, hash, slot));
+        return;
+      }
+      if (this.hashes[held - 1] === hash && this.same(held - 1, bytes, start, end)) {
+        this.row(held - 1);
+        return;
+      }
+      slot = (slot + 1) & mask;
+    }
+  }
+
+  /** The distinct texts in order of first appearance, and each row's place among them. Invalid UTF-8 becomes U+FFFD. */
+  finish(): { texts: string[]; codes: Uint32Array; invalid: number[] } {
+    const codes = new Uint32Array(this.rowCount);
+    this.chunks.forEach((chunk, i) => codes.set(chunk, i * CHUNK_ROWS));
+    codes.set(this.chunk.subarray(0, this.inChunk), this.chunks.length * CHUNK_ROWS);
+    const decoder = new TextDecoder('utf-8', { ignoreBOM: true });
+    const texts: string[] = new Array(this.size);
+    const invalid: number[] = [];
+    for (let code = 0; code < this.size; code++) {
+      const text = decoder.decode(this.arena.subarray(code ? this.ends[code - 1] : 0, this.ends[code]));
+      if (text.includes('\ufffd')) invalid.push(code);
+      texts[code] = text;
+    }
+    this.chunks = [];
+    return { texts, codes, invalid };
+  }
+
+  private same(code: number, bytes: Uint8Array, start: number, end: number): boolean {
+    const from = code ? this.ends[code - 1]! : 0;
+    if (this.ends[code]! - from !== end - start) return false;
+    for (let i = start, j = from; i < end; i++, j++) if (bytes[i] !== this.arena[j]) return false;
+    return true;
+  }
+
+  private enter(bytes: Uint8Array, start: number, end: number, hash: number, slot: number): number {
+    const code = this.size++;
+    if (code === this.hashes.length) {
+      this.hashes = grown(this.hashes, new Int32Array(code * 2));
+      this.ends = grown(this.ends, new Float64Array(code * 2));
+    }
+    if (this.used + end - start > this.arena.length) {
+      this.arena = grown(this.arena, new Uint8Array(Math.max(this.arena.length * 2, this.used + end - start)));
+    }
+    this.arena.set(bytes.subarray(start, end), this.used);
+    this.used += end - start;
+    this.ends[code] = this.used;
+    this.hashes[code] = hash;
+    this.slots[slot] = code + 1;
+    if (this.size * 2 > this.slots.length) this.rehash();
+    return code;
+  }
+
+  private rehash(): void {
+    this.slots = new Int32Array(this.slots.length * 2);
+    const mask = this.slots.length - 1;
+    for (let code = 0; code < this.size; code++) {
+      let slot = this.hashes[code]! & mask;
+      while (this.slots[slot] !== 0) slot = (slot + 1) & mask;
+      this.slots[slot] = code + 1;
+    }
+  }
+
+  private row(code: number): void {
+    this.chunk[this.inChunk++] = code;
+    if (this.inChunk < CHUNK_ROWS) return;
+    this.chunks.push(this.chunk);
+    this.chunk = new Uint32Array(CHUNK_ROWS);
+    this.inChunk = 0;
+  }
+}
+
+const CHUNK_ROWS = 1 << 16;
+
+function grown<T extends Int32Array | Float64Array | Uint8Array>(old: T, made: T): T {
+  made.set(old);
+  return made;
+}

@@ -1,0 +1,22 @@
+// One Jest project for all workspaces; TypeScript is stripped by swc, worker files run outside of Jest.
+const toCommonJs = [
+  '@swc/jest',
+  {
+    jsc: { target: 'es2022', parser: { syntax: 'typescript', tsx: true }, transform: { react: { runtime: 'automatic' } } },
+    module: { type: 'commonjs' },
+    sourceMaps: 'inline',
+  },
+];
+export default {
+  testEnvironment: 'node',
+  setupFiles: ['<rootDir>/tools/jest-sqlite.cjs'],
+  testMatch: ['<rootDir>/*/src/**/*.test.ts', '<rootDir>/*/test/**/*.test.ts'],
+  modulePathIgnorePatterns: ['<rootDir>/.*/dist/'],
+  transform: { '^.+\\.[cm]?[jt]sx?$': toCommonJs },
+  moduleNameMapper: {
+    '^@crease/core/(.*)$': '<rootDir>/core/src/$1/index.ts',
+    '^@crease/(contract|demo)$': '<rootDir>/$1/src/index.ts',
+    '^@crease/server/store$': '<rootDir>/server/src/store/index.ts',
+    '^@crease/server$': '<rootDir>/server/src/index.ts',
+  },
+};
