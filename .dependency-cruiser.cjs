@@ -1,5 +1,5 @@
 // Imports run one way: web, server, cli -> contract -> core; within the core, down the ladder of folders.
-const ladder = ['values', 'columns', 'reading', 'model', 'calendar', 'formula', 'relate', 'query', 'sql', 'storage', 'claims', 'propose', 'shape', 'interchange'];
+const ladder = ['values', 'columns', 'reading', 'model', 'calendar', 'relate', 'formula', 'query', 'sql', 'storage', 'claims', 'propose', 'shape', 'interchange'];
 const upward = ladder.map((folder, index) => ({
   name: `core-${folder}-imports-downwards-only`,
   severity: 'error',

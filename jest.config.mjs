@@ -17,6 +17,7 @@ export default {
     '^@crease/core/(.*)$': '<rootDir>/core/src/$1/index.ts',
     '^@crease/(contract|demo)$': '<rootDir>/$1/src/index.ts',
     '^@crease/server/store$': '<rootDir>/server/src/store/index.ts',
+    '^@crease/server/files$': '<rootDir>/server/src/files.ts',
     '^@crease/server$': '<rootDir>/server/src/index.ts',
   },
 };

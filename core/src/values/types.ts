@@ -70,3 +70,6 @@ export const isNumeric = (type: DataType): boolean => isExact(type) || type.kind
 
 /** Whether two types can be compared or joined: numbers with numbers, else the same kind. */
 export const comparable = (a: DataType, b: DataType): boolean => (isNumeric(a) && isNumeric(b)) || a.kind === b.kind;
+
+/** Digits before the point that a type may have; 19 for a 64-bit integer. */
+export const wholeOf = (type: DataType): number => (type.kind === 'decimal' ? type.precision - type.scale : 19);

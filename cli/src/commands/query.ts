@@ -1,0 +1,45 @@
+import type { Command } from 'commander';
+import { readQuery } from '@crease/core/model';
+import { answerQuery } from '@crease/core/query';
+import type { Answer } from '@crease/core/query';
+import { csvLine } from '@crease/core/interchange';
+import { dataFolder, folderData } from '@crease/server/files';
+import { CommandError, loadModel, readText, todayOf } from '../input.ts';
+
+interface Options {
+  query: string;
+  data?: string;
+  json?: boolean;
+  csv?: boolean;
+  engine: string;
+}
+
+export function addQuery(program: Command): void {
+  program
+    .command('query <model>')
+    .description('answers a query on a model and its data')
+    .requiredOption('--query <file>', 'the query as JSON; - reads standard input')
+    .option('--data <dir>', 'folder of the data files; by default that of the model')
+    .option('--json', 'the answer as JSON')
+    .option('--csv', 'the answer as delimited text')
+    .option('--engine <name>', 'columns', 'columns')
+    .action((modelFile: string, options: Options) => {
+      if (options.engine !== 'columns') throw new CommandError(`there is no engine "${options.engine}" yet: use columns`);
+      const model = loadModel(modelFile);
+      const query = readQuery(readText(options.query, 'query'));
+      const answer = answerQuery(folderData(model, dataFolder(modelFile, options.data), todayOf(model)), query);
+      process.stdout.write(options.json ? `${JSON.stringify(answer)}\n` : options.csv ? asCsv(answer) : asTable(answer));
+    });
+}
+
+const asCsv = (answer: Answer): string => [answer.columns.map((c) => c.name), ...answer.rows].map((row) => csvLine(row)).join('');
+
+function asTable(answer: Answer): string {
+  const rows = [answer.columns.map((c) => c.name), ...answer.rows.map((row) => row.map((cell) => (cell === null ? '·' : String(cell))))];
+  if (answer.totals) rows.push([...answer.columns.slice(answer.totals.length).map((_, i) => (i === 0 ? 'total' : '')), ...answer.totals.map((cell) => (cell === null ? '·' : String(cell)))]);
+  const widths = answer.columns.map((_, c) => Math.max(...rows.map((row) => (row[c] ?? '').length)));
+  const numeric = answer.columns.map((c) => /^(integer|double|decimal)/.test(c.type));
+  const lines = rows.map((row) => widths.map((width, c) => (numeric[c] ? (row[c] ?? '').padStart(width) : (row[c] ?? '').padEnd(width))).join('  ').trimEnd());
+  const unreached = answer.unreached.map(([measure, column]) => `${measure} does not apply: ${column} does not reach it`);
+  return `${[...lines, ...unreached].join('\n')}\n`;
+}

@@ -1,0 +1,32 @@
+import { Command } from 'commander';
+import { DocumentError } from '@crease/core/model';
+import { DataError } from '@crease/core/query';
+import { ReadError } from '@crease/core/reading';
+import { CommandError } from './input.ts';
+import { addQuery } from './commands/query.ts';
+
+const program = new Command('crease').description('Design star and snowflake semantic models and hold every claim they make against the data').version('0.1.0');
+program.exitOverride();
+program.configureOutput({ writeErr: (text) => process.stderr.write(text) });
+for (const add of [addQuery]) add(program);
+
+/** Messages for people end with status 2; anything else is a bug and says so, without a trace. */
+function fail(error: unknown): void {
+  if (error instanceof CommandError || error instanceof DocumentError || error instanceof DataError || error instanceof ReadError) {
+    process.stderr.write(`crease: ${error.message}\n`);
+  } else if (error instanceof Error && 'exitCode' in error) {
+    // Commander has said it already; asking for help is no failure.
+    process.exitCode = (error as Error & { exitCode: number }).exitCode === 0 ? 0 : 2;
+    return;
+  } else {
+    process.stderr.write(`crease: internal error: ${error instanceof Error ? error.message : String(error)}\n`);
+    if (process.env.CREASE_DEBUG) process.stderr.write(`${(error as Error).stack ?? ''}\n`);
+  }
+  process.exitCode = 2;
+}
+
+try {
+  await program.parseAsync();
+} catch (error) {
+  fail(error);
+}

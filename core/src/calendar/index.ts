@@ -1,0 +1,2 @@
+export * from './periods.ts';
+export * from './generate.ts';

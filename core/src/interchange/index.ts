@@ -1,0 +1,2 @@
+export * from './sources.ts';
+export * from './csv.ts';

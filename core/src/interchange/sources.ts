@@ -1,0 +1,60 @@
+import { parseType, textReader, TEXT, DATE, fromJson } from '../values/index.ts';
+import type { Value } from '../values/index.ts';
+import type { TableData } from '../columns/index.ts';
+import { columnOfValues, tableOf } from '../columns/index.ts';
+import type { Model, Table } from '../model/index.ts';
+import { sameName } from '../model/index.ts';
+import type { ColumnToRead, Dialect, ReadSpec } from '../reading/index.ts';
+import { detectDialect } from '../reading/index.ts';
+import { generateCalendar } from '../calendar/index.ts';
+
+type FileSource = Extract<NonNullable<Table['source']>, { file: string }>;
+
+/** How much of a file is looked at to find what its model does not say. */
+export const HEAD_BYTES = 1 << 16;
+
+/** What to read of a model table's file: its stored columns, in the dialect that the model says, or else that the head shows. */
+export function readSpecOf(table: Table, source: FileSource, head: Uint8Array, whole: boolean): ReadSpec {
+  const guessed = detectDialect(head, whole);
+  const dialect: Dialect = {
+    delimiter: source.delimiter ?? guessed.delimiter,
+    quote: source.quote ?? '"',
+    header: source.header ?? true,
+    encoding: source.encoding ?? guessed.encoding,
+    newline: guessed.newline,
+  };
+  return { table: table.name, columns: storedColumns(table, source), dialect, ...(source.nulls ? { nulls: source.nulls } : {}) };
+}
+
+function storedColumns(table: Table, source: FileSource): ColumnToRead[] {
+  return table.columns
+    .filter((column) => column.formula === undefined)
+    .map((column) => ({
+      name: column.name,
+      type: parseType(column.type) ?? TEXT,
+      ...(column.pattern ? { pattern: column.pattern } : {}),
+      ...(source.decimalComma ? { decimalComma: true } : {}),
+    }));
+}
+
+/** Rows of a table that needs no file: a generated calendar, or members typed by hand; undefined for any other. */
+export function ownRows(model: Model, table: Table): TableData | undefined {
+  const { source } = table;
+  if (!source) return undefined;
+  const stored = table.columns.filter((column) => column.formula === undefined);
+  if ('calendar' in source) {
+    const day = textReader(DATE);
+    const fiscal = model.calendars?.find((c) => sameName(c.table, table.name))?.fiscalYear;
+    const columns = generateCalendar(day(source.calendar.from) as number, day(source.calendar.to) as number, stored.map((c) => c.name), fiscal);
+    return tableOf(table.name, columns);
+  }
+  if ('members' in source) {
+    const columns = stored.map((column) => {
+      const type = parseType(column.type) ?? TEXT;
+      return columnOfValues(column.name, type, source.members.map((member): Value => fromJson(member[column.name] ?? null, type) ?? null));
+    });
+    return tableOf(table.name, columns, { rowCount: source.members.length });
+  }
+  return undefined;
+}
+

@@ -1,0 +1,142 @@
+import { z } from 'zod';
+import type { Model } from './schema.ts';
+import { columnSchema, hierarchySchema, measureSchema, perspectiveSchema, relationshipSchema, tableSchema, waiverSchema } from './schema.ts';
+import { sameName } from './names.ts';
+
+/** Collections of named objects that edits put into and take out of. A new one is one line here. */
+const COLLECTIONS = {
+  tables: tableSchema,
+  relationships: relationshipSchema,
+  hierarchies: hierarchySchema,
+  measures: measureSchema,
+  perspectives: perspectiveSchema,
+} as const;
+export type Collection = keyof typeof COLLECTIONS;
+
+const puts = (Object.keys(COLLECTIONS) as Collection[]).map((collection) =>
+  z.strictObject({ do: z.literal(`put-${collection}`), name: z.string().nullable(), value: COLLECTIONS[collection] }),
+);
+const removes = (Object.keys(COLLECTIONS) as Collection[]).map((collection) => z.strictObject({ do: z.literal(`remove-${collection}`), name: z.string() }));
+
+const single = z.union([
+  ...(puts as unknown as [z.ZodType<PutEdit>]),
+  ...(removes as unknown as [z.ZodType<RemoveEdit>]),
+  z.strictObject({ do: z.literal('set-model'), change: z.strictObject({ title: z.string().optional(), description: z.string().optional(), asOf: z.string().optional() }) }),
+  z.strictObject({ do: z.literal('set-table'), table: z.string(), change: tableSchema.omit({ name: true, columns: true }).partial() }),
+  z.strictObject({ do: z.literal('set-column'), table: z.string(), column: z.string(), change: columnSchema.omit({ name: true }).partial() }),
+  z.strictObject({ do: z.literal('put-column'), table: z.string(), value: columnSchema }),
+  z.strictObject({ do: z.literal('remove-column'), table: z.string(), column: z.string() }),
+  z.strictObject({ do: z.literal('set-relationship'), name: z.string(), change: relationshipSchema.omit({ name: true }).partial() }),
+  z.strictObject({ do: z.literal('waive'), value: waiverSchema }),
+  z.strictObject({ do: z.literal('end-waiver'), claim: z.string() }),
+]);
+
+export interface PutEdit {
+  do: `put-${Collection}`;
+  /** The object's name before the edit; null for a new one. */
+  name: string | null;
+  value: { name: string; [field: string]: unknown };
+}
+export interface RemoveEdit {
+  do: `remove-${Collection}`;
+  name: string;
+}
+export type SingleEdit = z.infer<typeof single>;
+
+/** An edit as plain data. Several in a list are one edit: applied, undone and redone together. */
+export const editSchema = z.array(single).min(1).max(5000);
+export type Edit = SingleEdit[];
+
+/** An edit that does not fit the model: what it names is missing or taken. */
+export class EditError extends Error {}
+
+/** Applies an edit. The model given stays as it is; parts that do not change are shared. Throws EditError. */
+export function applyEdit(model: Model, edit: Edit): Model {
+  return edit.reduce(applySingle, model);
+}
+
+function applySingle(model: Model, edit: SingleEdit): Model {
+  switch (edit.do) {
+    case 'set-model':
+      return { ...model, ...defined(edit.change) };
+    case 'set-table':
+      return onTable(model, edit.table, (table) => ({ ...table, ...cleared(edit.change) }));
+    case 'set-column':
+      return onTable(model, edit.table, (table) => ({
+        ...table,
+        columns: replaceNamed(table.columns, edit.column, `column ${edit.table}.`, (column) => ({ ...column, ...cleared(edit.change) })),
+      }));
+    case 'put-column':
+      return onTable(model, edit.table, (table) => {
+        const exists = table.columns.some((c) => sameName(c.name, edit.value.name));
+        return { ...table, columns: exists ? table.columns.map((c) => (sameName(c.name, edit.value.name) ? edit.value : c)) : [...table.columns, edit.value] };
+      });
+    case 'remove-column':
+      return onTable(model, edit.table, (table) => {
+        const columns = table.columns.filter((c) => !sameName(c.name, edit.column));
+        if (columns.length === table.columns.length) throw new EditError(`there is no column ${edit.table}.${edit.column}`);
+        return { ...table, columns };
+      });
+    case 'set-relationship':
+      return {
+        ...model,
+        relationships: replaceNamed(model.relationships ?? [], edit.name, 'relationship ', (r) => ({ ...r, ...cleared(edit.change) })),
+      };
+    case 'waive':
+      return { ...model, waivers: [...(model.waivers ?? []).filter((w) => w.claim !== edit.value.claim), edit.value] };
+    case 'end-waiver':
+      return { ...model, waivers: (model.waivers ?? []).filter((w) => w.claim !== edit.claim) };
+    default:
+      return edit.do.startsWith('put-') ? put(model, edit as PutEdit) : remove(model, edit as RemoveEdit);
+  }
+}
+
+type Named = { name: string };
+
+function put(model: Model, edit: PutEdit): Model {
+  const collection = edit.do.slice('put-'.length) as Collection;
+  const list = ((model[collection] as Named[] | undefined) ?? []).slice();
+  const same = (item: Named, name: string) => sameName(item.name, name) && sameHome(collection, item, edit.value);
+  const at = edit.name === null ? -1 : list.findIndex((item) => same(item, edit.name!));
+  if (edit.name !== null && at < 0) throw new EditError(`there is no "${edit.name}" among the ${collection} any more: somebody may have removed or renamed it`);
+  // A measure may share a name with another: that is a claim, not a refusal. Of the others, names tell them apart.
+  if (collection !== 'measures' && list.some((item, i) => i !== at && same(item, edit.value.name))) {
+    throw new EditError(`the name "${edit.value.name}" is taken among the ${collection}: choose another`);
+  }
+  if (at < 0) list.push(edit.value);
+  else list[at] = edit.value;
+  return { ...model, [collection]: list };
+}
+
+/** Hierarchies are named within their table, everything else within the model. */
+const sameHome = (collection: Collection, a: Named, b: Named): boolean =>
+  collection !== 'hierarchies' || sameName((a as { table?: string }).table ?? '', (b as { table?: string }).table ?? '');
+
+function remove(model: Model, edit: RemoveEdit): Model {
+  const collection = edit.do.slice('remove-'.length) as Collection;
+  const list = (model[collection] as Named[] | undefined) ?? [];
+  const name = (item: Named) => (collection === 'hierarchies' ? `${(item as unknown as { table: string }).table}.${item.name}` : item.name);
+  const at = list.findIndex((item) => sameName(name(item), edit.name));
+  if (at < 0) throw new EditError(`there is no "${edit.name}" among the ${collection}`);
+  return { ...model, [collection]: list.filter((_, i) => i !== at) };
+}
+
+function onTable(model: Model, name: string, change: (table: Model['tables'][number]) => Model['tables'][number]): Model {
+  return { ...model, tables: replaceNamed(model.tables, name, 'table ', change) };
+}
+
+function replaceNamed<T extends Named>(list: readonly T[], name: string, what: string, change: (item: T) => T): T[] {
+  if (!list.some((item) => sameName(item.name, name))) throw new EditError(`there is no ${what}${name}`);
+  let done = false;
+  return list.map((item) => {
+    if (done || !sameName(item.name, name)) return item;
+    done = true;
+    return change(item);
+  });
+}
+
+const defined = <T extends object>(change: T): Partial<T> => Object.fromEntries(Object.entries(change).filter(([, v]) => v !== undefined)) as Partial<T>;
+
+/** As `defined`; an empty text takes the field away. */
+const cleared = <T extends object>(change: T): Partial<T> =>
+  Object.fromEntries(Object.entries(change).map(([key, v]) => [key, v === '' ? undefined : v])) as Partial<T>;

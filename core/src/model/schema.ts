@@ -1,0 +1,191 @@
+import { z } from 'zod';
+import { parseType } from '../values/index.ts';
+
+/** The format version that this program writes and the newest that it reads. */
+export const FORMAT_VERSION = 1;
+
+const name = z.string().min(1, 'a name must not be empty').max(200, 'a name has at most 200 characters');
+const text = z.string().max(20_000);
+const day = z.string().regex(/^\d{4}-\d{2}-\d{2}$/, 'a day is written like 2026-06-30');
+
+export const columnSchema = z.strictObject({
+  name,
+  title: text.optional(),
+  description: text.optional(),
+  type: z.string().refine((type) => parseType(type) !== undefined, { error: (issue) => `"${String(issue.input)}" is no type: integer, decimal(p,s), double, text, boolean, date, timestamp` }),
+  pattern: z.string().optional(),
+  use: z.enum(['key', 'reference', 'attribute', 'quantity']).optional(),
+  aggregate: z.enum(['sum', 'avg', 'min', 'max', 'count', 'distinct', 'none']).optional(),
+  hidden: z.boolean().optional(),
+  formula: text.optional(),
+  folder: text.optional(),
+  format: z.lazy(() => formatSchema).optional(),
+});
+
+const formatSchema = z.strictObject({
+  decimals: z.int().min(0).max(15).optional(),
+  thousands: z.boolean().optional(),
+  unit: z.string().max(20).optional(),
+  percent: z.boolean().optional(),
+});
+
+const json = z.json();
+
+const sourceSchema = z.union([
+  z.strictObject({
+    file: z.string().min(1),
+    delimiter: z.string().length(1).optional(),
+    quote: z.string().max(1).optional(),
+    header: z.boolean().optional(),
+    nulls: z.array(z.string()).optional(),
+    encoding: z.enum(['utf-8', 'utf-16le', 'utf-16be', 'windows-1252']).optional(),
+    decimalComma: z.boolean().optional(),
+  }),
+  z.strictObject({ connection: z.string(), schema: z.string().optional(), table: z.string() }),
+  z.strictObject({ steps: z.array(z.record(z.string(), json)) }),
+  z.strictObject({ calendar: z.strictObject({ from: day, to: day }) }),
+  z.strictObject({ members: z.array(z.record(z.string(), json)) }),
+]);
+
+export const tableSchema = z.strictObject({
+  name,
+  title: text.optional(),
+  description: text.optional(),
+  role: z.enum(['fact', 'dimension', 'bridge', 'staging']),
+  snapshot: z.string().nullish(),
+  source: sourceSchema.optional(),
+  grain: text.optional(),
+  process: text.optional(),
+  key: z.array(name).optional(),
+  label: name.optional(),
+  validity: z.strictObject({ of: z.array(name), from: name, to: name }).optional(),
+  weight: z.strictObject({ column: name, per: z.array(name) }).optional(),
+  columns: z.array(columnSchema),
+  partition: z.strictObject({ by: name, every: z.enum(['year', 'quarter', 'month']), from: day.optional(), to: day.optional() }).optional(),
+  hidden: z.boolean().optional(),
+});
+
+const endSchema = z.strictObject({ table: name, columns: z.array(name).min(1, 'a relationship joins on at least one column') });
+
+export const relationshipSchema = z.strictObject({
+  name,
+  title: text.optional(),
+  role: text.optional(),
+  from: endSchema,
+  to: endSchema,
+  cardinality: z.enum(['many-to-one', 'one-to-one', 'many-to-many', 'many-to-level']).optional(),
+  default: z.boolean().optional(),
+});
+
+export const hierarchySchema = z.strictObject({
+  name,
+  title: text.optional(),
+  table: name,
+  levels: z
+    .array(z.strictObject({ name, column: z.string(), key: z.union([z.string(), z.array(z.string())]).optional(), orderBy: z.string().optional() }))
+    .optional(),
+  key: name.optional(),
+  parent: name.optional(),
+  label: name.optional(),
+  ownRows: z.enum(['shown', 'hidden']).optional(),
+  default: z.boolean().optional(),
+});
+
+export const measureSchema = z.strictObject({
+  name,
+  title: text.optional(),
+  description: text.optional(),
+  table: name.optional(),
+  formula: text,
+  format: formatSchema.optional(),
+  folder: text.optional(),
+  hidden: z.boolean().optional(),
+  unreached: z.enum(['repeat']).optional(),
+});
+
+const queryColumn = z.string().min(1);
+const filterSchema = z.union([
+  z.strictObject({ column: queryColumn, in: z.array(z.union([z.string(), z.number(), z.boolean(), z.null()])) }),
+  z.strictObject({ where: z.string().min(1) }),
+  z.strictObject({ period: z.string().min(1), calendar: z.string().optional() }),
+]);
+const byItem = z.union([
+  queryColumn,
+  z.strictObject({ hierarchy: z.string(), level: z.string() }),
+  z.strictObject({ hierarchy: z.string(), depth: z.int().min(1) }),
+]);
+
+/** A query (a trial): `by` columns or levels, measures, filters. */
+export const querySchema = z.strictObject({
+  by: z.array(byItem).optional(),
+  measures: z.array(z.string()),
+  filters: z.array(filterSchema).optional(),
+  sort: z.array(z.strictObject({ of: z.union([z.string(), byItem]), order: z.enum(['ascending', 'descending']).optional() })).optional(),
+  limit: z.int().min(0).optional(),
+  totals: z.boolean().optional(),
+  empty: z.enum(['show']).optional(),
+});
+
+export const perspectiveSchema = z.strictObject({
+  name,
+  title: text.optional(),
+  tables: z.array(name),
+  columns: z.array(z.string()).optional(),
+  hierarchies: z.array(z.string()).optional(),
+  measures: z.array(name).optional(),
+});
+
+export const waiverSchema = z.strictObject({
+  claim: z.string().min(1),
+  reason: z.string().min(1, 'a waiver needs a reason'),
+  author: z.string().optional(),
+  until: day.optional(),
+});
+
+export const modelSchema = z.strictObject({
+  crease: z.literal(FORMAT_VERSION),
+  name,
+  title: text.optional(),
+  description: text.optional(),
+  asOf: day.optional(),
+  tables: z.array(tableSchema),
+  relationships: z.array(relationshipSchema).optional(),
+  hierarchies: z.array(hierarchySchema).optional(),
+  calendars: z
+    .array(
+      z.strictObject({
+        table: name,
+        day: name,
+        fiscalYear: z.strictObject({ firstMonth: z.int().min(1).max(12), namedBy: z.enum(['start', 'end']) }).optional(),
+      }),
+    )
+    .optional(),
+  measures: z.array(measureSchema).optional(),
+  periodFamilies: z.array(z.strictObject({ measure: name, periods: z.array(z.string()), calendar: name.optional() })).optional(),
+  perspectives: z.array(perspectiveSchema).optional(),
+  detailListings: z
+    .array(z.strictObject({ name, table: name, columns: z.array(z.string()), limit: z.int().min(1).optional() }))
+    .optional(),
+  knownAnswers: z
+    .array(z.strictObject({ name, query: querySchema, rows: z.array(z.array(z.union([z.string(), z.number(), z.boolean(), z.null()]))), tolerance: z.number().min(0).optional() }))
+    .optional(),
+  waivers: z.array(waiverSchema).optional(),
+});
+
+export type Model = z.infer<typeof modelSchema>;
+export type Table = z.infer<typeof tableSchema>;
+export type ModelColumn = z.infer<typeof columnSchema>;
+export type Relationship = z.infer<typeof relationshipSchema>;
+export type Hierarchy = z.infer<typeof hierarchySchema>;
+export type Measure = z.infer<typeof measureSchema>;
+export type Perspective = z.infer<typeof perspectiveSchema>;
+export type Waiver = z.infer<typeof waiverSchema>;
+export type ValueFormat = z.infer<typeof formatSchema>;
+export type Query = z.infer<typeof querySchema>;
+export type QueryFilter = z.infer<typeof filterSchema>;
+export type ByItem = z.infer<typeof byItem>;
+export type KnownAnswer = NonNullable<Model['knownAnswers']>[number];
+export type Cardinality = NonNullable<Relationship['cardinality']>;
+
+/** The JSON Schema of the model file, generated from the schema above. */
+export const modelJsonSchema = (): unknown => ({ title: 'Crease model file', ...z.toJSONSchema(modelSchema, { unrepresentable: 'any' }) });

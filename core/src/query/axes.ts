@@ -1,0 +1,106 @@
+import type { Value } from '../values/index.ts';
+import { nearestName } from '../values/index.ts';
+import type { Column } from '../columns/index.ts';
+import { codesArray, columnValues } from '../columns/index.ts';
+import type { ByItem, Hierarchy } from '../model/index.ts';
+import { splitPath } from '../model/index.ts';
+import type { Axis } from './context.ts';
+import type { ModelData } from './modelData.ts';
+import { DataError } from './modelData.ts';
+import { columnAxis } from './scan.ts';
+
+/** A question that cannot be answered: what is wrong and where. */
+export class QueryError extends DataError {}
+
+/** The column of a path written `table.column`; throws QueryError with the nearest name. */
+export function resolvePath(data: ModelData, path: string): { table: string; column: string } {
+  const found = data.checker.names.path(path);
+  if (found) return { table: found.table.name, column: found.column.name };
+  const [tableName, columnName] = splitPath(path) ?? [path.split('.')[0]!, path.split('.').slice(1).join('.')];
+  const table = data.checker.names.table(tableName);
+  const near = table
+    ? nearestName(columnName, table.columns.map((c) => c.name))
+    : nearestName(tableName, data.model.tables.map((t) => t.name));
+  throw new QueryError(`there is no column "${path}"${near ? `: did you mean "${table ? `${table.name}.${near}` : `${near}.${columnName}`}"?` : ''}`);
+}
+
+/** The axis of an item of `by`. */
+export function axisOf(data: ModelData, item: ByItem): Axis {
+  if (typeof item === 'string') {
+    const { table, column } = resolvePath(data, item);
+    return columnAxis(data, table, column);
+  }
+  const hierarchy = resolveHierarchy(data, item.hierarchy);
+  if ('depth' in item) {
+    if (hierarchy.parent === undefined) throw new QueryError(`"${item.hierarchy}" has levels, not depths: name a level`);
+    return depthAxis(data, hierarchy, item.depth);
+  }
+  const level = (hierarchy.levels ?? []).find((l) => l.name.toLowerCase() === item.level.toLowerCase());
+  if (!level) {
+    const near = nearestName(item.level, (hierarchy.levels ?? []).map((l) => l.name));
+    throw new QueryError(`the hierarchy "${item.hierarchy}" has no level "${item.level}"${near ? `: did you mean "${near}"?` : ''}`);
+  }
+  return levelAxis(data, hierarchy, level);
+}
+
+export function resolveHierarchy(data: ModelData, path: string): Hierarchy {
+  const found = data.checker.names.hierarchy(path);
+  if (found) return found;
+  const near = nearestName(path, (data.model.hierarchies ?? []).map((h) => `${h.table}.${h.name}`));
+  throw new QueryError(`there is no hierarchy "${path}"${near ? `: did you mean "${near}"?` : ''}`);
+}
+
+type Level = NonNullable<Hierarchy['levels']>[number];
+
+/** A level's members: told apart by its key where it has one, else by what is shown. */
+export function levelAxis(data: ModelData, hierarchy: Hierarchy, level: Level): Axis {
+  const shown = levelColumn(data, hierarchy, level.column);
+  const name = `${hierarchy.table}.${hierarchy.name}.${level.name}`;
+  if (level.key === undefined) return { ...columnAxis(data, shown.table, shown.column), name };
+  const keys = [level.key].flat().map((key) => levelColumn(data, hierarchy, key));
+  if (keys.length > 1 || keys[0]!.table !== shown.table) throw new QueryError(`the level ${name}: its key must be one column of ${shown.table}`);
+  const axis = columnAxis(data, keys[0]!.table, keys[0]!.column);
+  return { ...labelled(axis, data.column(shown.table, shown.column)), name, column: shown.column };
+}
+
+/** A column of a level: of the hierarchy's own table, or written `table.column`. */
+export function levelColumn(data: ModelData, hierarchy: Hierarchy, path: string): { table: string; column: string } {
+  const own = data.checker.names.column(hierarchy.table, path);
+  return own ? { table: data.modelTable(hierarchy.table).name, column: own.name } : resolvePath(data, path);
+}
+
+/** Members shown by the label of the first row that has them. */
+function labelled(axis: Axis, label: Column): Axis {
+  const first = new Int32Array(axis.width).fill(-1);
+  for (let row = axis.codes.length - 1; row >= 0; row--) first[axis.codes[row]!] = row;
+  const values = columnValues(label);
+  return { ...axis, type: label.type, show: (code) => (code === 0 || first[code]! < 0 ? null : values[label.codes[first[code]!]!]!) };
+}
+
+/** Parents of a parent-child hierarchy by row: row + 1, 0 for a top (no parent, or an unknown one). */
+export function parentRows(data: ModelData, hierarchy: Hierarchy): { parents: Uint32Array; key: Column; parent: Column } {
+  const keyName = hierarchy.key ?? data.modelTable(hierarchy.table).key?.[0];
+  if (keyName === undefined) throw new QueryError(`the table ${hierarchy.table} has no key, which the hierarchy ${hierarchy.name} needs`);
+  const [key, parent] = [data.column(hierarchy.table, keyName), data.column(hierarchy.table, hierarchy.parent!)];
+  const rowOf = new Map<Value, number>();
+  const [keyValues, parentValues] = [columnValues(key), columnValues(parent)];
+  for (let row = key.rowCount - 1; row >= 0; row--) if (key.codes[row] !== 0) rowOf.set(keyValues[key.codes[row]!]!, row + 1);
+  return { parents: Uint32Array.from(parent.codes, (code) => (code === 0 ? 0 : (rowOf.get(parentValues[code]!) ?? 0))), key, parent };
+}
+
+/** Ancestors at a depth (the top is 1): a member above the depth stands for itself; one on a loop for itself, too. */
+function depthAxis(data: ModelData, hierarchy: Hierarchy, depth: number): Axis {
+  const { parents, key } = parentRows(data, hierarchy);
+  const ancestors = Uint32Array.from({ length: parents.length }, (_, row) => {
+    const chain: number[] = [];
+    for (let at = row + 1; at !== 0 && !chain.includes(at); at = parents[at - 1]!) chain.push(at);
+    return chain[Math.max(0, chain.length - depth)]!;
+  });
+  const codes = codesArray(key.domain.size, parents.length);
+  ancestors.forEach((ancestor, row) => (codes[row] = key.codes[ancestor - 1]!));
+  const own = columnAxis(data, hierarchy.table, key.name);
+  const label = data.column(hierarchy.table, hierarchy.label ?? key.name);
+  const { show, type } = labelled(own, label);
+  return { name: `${hierarchy.table}.${hierarchy.name}`, type, table: data.modelTable(hierarchy.table).name, codes, width: own.width, show };
+}
+

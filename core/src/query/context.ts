@@ -1,0 +1,86 @@
+import type { Value, DataType } from '../values/index.ts';
+import type { Codes } from '../columns/index.ts';
+import type { ColumnName, Typed, TypedTarget, TypedWords } from '../formula/index.ts';
+import type { Reach } from '../relate/index.ts';
+
+/** An axis of a question: each row of its table has one member, as a code (0 is the null member). */
+export interface Axis {
+  readonly name: string;
+  readonly type: DataType;
+  readonly table: string;
+  /** Missing for a depth of a parent-child hierarchy: then it is a condition on the table alone. */
+  readonly column?: string;
+  readonly codes: Codes;
+  /** Codes lie below this. */
+  readonly width: number;
+  /** What is shown for a code. */
+  readonly show: (code: number) => Value;
+}
+
+/** A condition on columns, or on a set of days of a calendar. */
+export type Condition = { readonly columns: readonly ColumnName[]; readonly label?: ColumnName } & (
+  | { readonly kind: 'formula'; readonly typed: Typed }
+  /** `keeps[row + 1]` for a row of the calendar table; `keeps[0]` for no row is always 0. */
+  | { readonly kind: 'days'; readonly calendar: string; readonly keeps: Uint8Array }
+);
+
+export type Step =
+  | { readonly kind: 'condition'; readonly condition: Condition }
+  | { readonly kind: 'at'; readonly which: 'first' | 'last'; readonly column: ColumnName; readonly per: readonly ColumnName[] };
+
+/** What a measure is evaluated in: one condition per axis, conditions and `at` in their order, and the ways named by `via`. */
+export interface Context {
+  readonly axes: readonly Axis[];
+  readonly steps: readonly Step[];
+  readonly via: readonly string[];
+  /** Conditions that do not reach are left out, not a reason not to apply. */
+  readonly repeat: boolean;
+}
+
+const fold = (name: string): string => name.toLowerCase();
+const isOn = (columns: readonly { table: string; column?: string }[], target: TypedTarget, tables: ReadonlySet<string>): boolean =>
+  columns.some((c) => (target.column === undefined ? tables.has(fold(c.table)) : fold(c.table) === fold(target.table) && c.column !== undefined && fold(c.column) === fold(target.column)));
+
+/** Drops conditions and axes; `at` stays. */
+function keepWhere(context: Context, keep: (columns: readonly { table: string; column?: string }[]) => boolean): Context {
+  return {
+    ...context,
+    axes: context.axes.filter((axis) => keep([axis])),
+    steps: context.steps.filter((step) => step.kind === 'at' || keep(step.condition.columns)),
+  };
+}
+
+/** The context after `ignoring` and `given`. */
+export function dropped(context: Context, words: Pick<TypedWords, 'ignoring' | 'given'>, reach: Reach): Context {
+  let left = context;
+  if (words.ignoring) {
+    const { what, targets } = words.ignoring;
+    if (what === 'everything') left = keepWhere(left, () => false);
+    for (const target of targets) {
+      if (what === 'reaching') left = keepWhere(left, (columns) => !columns.some((c) => reachesTarget(reach, target.table, c.table, context.via)));
+      else {
+        const tables = reach.closure(target.table);
+        left = keepWhere(left, (columns) => !isOn(columns, target, tables));
+      }
+    }
+  }
+  if (words.given) {
+    const kept = words.given.map((target) => ({ target, tables: reach.closure(target.table) }));
+    // A condition stays when all that it names is given.
+    left = keepWhere(left, (columns) => columns.every((column) => kept.some(({ target, tables }) => isOn([column], target, tables))));
+  }
+  return left;
+}
+
+const reachesTarget = (reach: Reach, table: string, other: string, via: readonly string[]): boolean => {
+  const route = reach.route(table, other, via);
+  return route !== undefined && route.kind !== 'ambiguous';
+};
+
+/** Whether all that a condition or an axis names lies on the calendar or on what it looks up. */
+export function isOnCalendar(columns: readonly { table: string }[], calendar: string, reach: Reach): boolean {
+  const tables = reach.closure(calendar);
+  return columns.length > 0 && columns.every((c) => tables.has(fold(c.table)));
+}
+
+export const withCondition = (context: Context, condition: Condition): Context => ({ ...context, steps: [...context.steps, { kind: 'condition', condition }] });

@@ -1,0 +1,166 @@
+import type { Value } from '../values/index.ts';
+import { parseType, TEXT } from '../values/index.ts';
+import type { Codes, Column, TableData } from '../columns/index.ts';
+import { columnOfValues, columnValues } from '../columns/index.ts';
+import type { Model, Table } from '../model/index.ts';
+import { sameName } from '../model/index.ts';
+import type { Path, RowIndex, RowLists, Via } from '../relate/index.ts';
+import { chained, keyNumbers, rowIndex, rowLists } from '../relate/index.ts';
+import type { DataOracle } from '../formula/index.ts';
+import { FormulaChecker } from '../formula/index.ts';
+import { rowValues } from './rowFormula.ts';
+
+/** A table or a formula that cannot be had, said to the person who asked. */
+export class DataError extends Error {}
+
+/**
+ * The rows of one model revision: stored and derived columns, and row indexes along relationships, worked out on demand and kept.
+ * Row numbers count from 0; row references are row + 1, with 0 for no row.
+ */
+export class ModelData implements DataOracle {
+  readonly checker: FormulaChecker;
+  private readonly derived = new Map<string, Column>();
+  private readonly deriving = new Set<string>();
+  private readonly indexes = new Map<string, RowIndex>();
+  private readonly determined = new Map<string, boolean>();
+  private readonly entries = new Map<string, RowLists & { keyOf: Uint32Array }>();
+
+  /** `load` gives the stored rows of a table by its name in the model; it throws DataError where there are none. */
+  constructor(
+    readonly model: Model,
+    private readonly load: (table: string) => TableData,
+    /** Days since 1970-01-01; stands in for a missing `asOf`. */
+    readonly today: number,
+  ) {
+    this.checker = new FormulaChecker(model, this);
+  }
+
+  modelTable(name: string): Table {
+    const table = this.checker.names.table(name);
+    if (!table) throw new DataError(`the model has no table "${name}"`);
+    return table;
+  }
+
+  /** Stored rows; derived columns are had by `column`. */
+  table(name: string): TableData {
+    return this.load(this.modelTable(name).name);
+  }
+
+  rowCount(name: string): number {
+    return this.table(name).rowCount;
+  }
+
+  /** A column of the model, stored or derived. Throws DataError for a broken formula or a column that the data lack. */
+  column(tableName: string, columnName: string): Column {
+    const table = this.modelTable(tableName);
+    const declared = this.checker.names.column(table, columnName);
+    if (!declared) throw new DataError(`the model has no column "${tableName}.${columnName}"`);
+    if (declared.formula === undefined) {
+      const stored = this.table(table.name).columns.get(declared.name.toLowerCase());
+      if (!stored) throw new DataError(`the rows of ${table.name} hold no column "${declared.name}": load the table again, or give the column a formula`);
+      return stored;
+    }
+    const key = `${table.name}.${declared.name}`.toLowerCase();
+    let column = this.derived.get(key);
+    if (!column) {
+      if (this.deriving.has(key)) throw new DataError(`the column ${table.name}.${declared.name} is derived from itself`);
+      this.deriving.add(key);
+      try {
+        column = this.derive(table, declared.name, declared.formula, parseType(declared.type) ?? TEXT);
+      } finally {
+        this.deriving.delete(key);
+      }
+      this.derived.set(key, column);
+    }
+    return column;
+  }
+
+  private derive(table: Table, name: string, formula: string, type: Column['type']): Column {
+    const checked = this.checker.column(table, name, formula, type);
+    if (!checked.typed) throw new DataError(`the formula of ${table.name}.${name} is broken: ${checked.faults[0]?.message ?? 'it rests on a broken one'}`);
+    const evaluate = rowValues(this, table.name, checked.typed);
+    const values: Value[] = new Array(this.rowCount(table.name));
+    for (let row = 0; row < values.length; row++) values[row] = evaluate(row);
+    return columnOfValues(name, type, values);
+  }
+
+  /** Row references from each row of the path's start to its end; undefined for the empty path (the row itself). */
+  pathIndex(path: Path): RowIndex | undefined {
+    if (path.length === 0) return undefined;
+    const key = path.map((r) => r.name.toLowerCase()).join('\n');
+    let index = this.indexes.get(key);
+    if (!index) {
+      const last = path.at(-1)!;
+      const hop = path.length === 1 ? rowIndex(last, this.ends(last.from), this.ends(last.to)) : this.pathIndex([last])!;
+      index = path.length === 1 ? hop : chained(this.pathIndex(path.slice(0, -1))!, hop);
+      this.indexes.set(key, index);
+    }
+    return index;
+  }
+
+  /** Row references from a table to one that it looks up. */
+  lookupIndex(base: string, table: string, via: Via = []): RowIndex | undefined {
+    const path = this.checker.reach.lookup(base, table, via);
+    if (!path) throw new DataError(`${table} is not looked up from ${base}`);
+    return this.pathIndex(path);
+  }
+
+  /** The columns of one end of a relationship as a table, derived columns included. */
+  ends(end: { table: string; columns: readonly string[] }): TableData {
+    const table = this.table(end.table);
+    const missing = end.columns.filter((name) => !table.columns.has(name.toLowerCase()) || this.checker.names.column(end.table, name)?.formula !== undefined);
+    if (missing.length === 0) return table;
+    const columns = new Map(table.columns);
+    for (const name of missing) columns.set(name.toLowerCase(), this.column(end.table, name));
+    return { ...table, columns };
+  }
+
+  /**
+   * For a relationship that rows come in by (a bridge's reference, or a many-to-many): the entering table's rows by key,
+   * and the key of each row of the table that they come to. Key 0 is null and has no rows.
+   */
+  entryLists(entering: { table: string; columns: readonly string[] }, met: { table: string; columns: readonly string[] }): RowLists & { keyOf: Uint32Array } {
+    const key = JSON.stringify([entering, met]).toLowerCase();
+    let lists = this.entries.get(key);
+    if (!lists) {
+      const numbers = keyNumbers(entering.columns.map((c) => this.column(entering.table, c)), met.columns.map((c) => this.column(met.table, c)));
+      lists = { ...rowLists(numbers.from, numbers.size), keyOf: numbers.to };
+      this.entries.set(key, lists);
+    }
+    return lists;
+  }
+
+  determines(table: string, levelColumns: readonly string[], column: string): boolean {
+    const key = JSON.stringify([table, levelColumns, column]).toLowerCase();
+    let known = this.determined.get(key);
+    if (known === undefined) {
+      const level = levelColumns.map((name) => this.column(table, name));
+      known = countCombinations([...level.map((c) => c.codes), this.column(table, column).codes], level) === countCombinations(level.map((c) => c.codes), level);
+      this.determined.set(key, known);
+    }
+    return known;
+  }
+
+  /** Days (ascending) of all rows of a calendar table that have one, and the row's day by row; -1 for none is NaN. */
+  calendarDays(table: string): { sorted: number[]; byRow: (number | null)[] } {
+    const calendar = (this.model.calendars ?? []).find((c) => sameName(c.table, table));
+    if (!calendar) throw new DataError(`${table} is no calendar of the model`);
+    const column = this.column(table, calendar.day);
+    const values = columnValues(column);
+    const byRow = Array.from(column.codes, (code) => values[code] as number | null);
+    const sorted = [...new Set(byRow.filter((day): day is number => day !== null))].sort((x, y) => x - y);
+    return { sorted, byRow };
+  }
+}
+
+/** Distinct combinations over the rows in which no level column is null. */
+function countCombinations(parts: readonly Codes[], level: readonly Column[]): number {
+  const seen = new Set<string>();
+  for (let row = 0; row < parts[0]!.length; row++) {
+    if (level.some((column) => column.codes[row] === 0)) continue;
+    let key = '';
+    for (const codes of parts) key += `${codes[row]},`;
+    seen.add(key);
+  }
+  return seen.size;
+}

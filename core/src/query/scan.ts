@@ -1,0 +1,303 @@
+import type { Value } from '../values/index.ts';
+import { compareValues } from '../values/index.ts';
+import { columnValues } from '../columns/index.ts';
+import type { ColumnName, Typed } from '../formula/index.ts';
+import { columnsOf, levelProblem, tablesOf } from '../formula/index.ts';
+import type { Route } from '../relate/index.ts';
+import { cardinalityOf } from '../model/index.ts';
+import type { Axis, Condition, Context, Step } from './context.ts';
+import type { ModelData } from './modelData.ts';
+import { compileRow } from './rowFormula.ts';
+import { Tuples } from './tuples.ts';
+
+/** Rows of a base table that a context leaves, grouped by the members of its axes. */
+export interface Scan {
+  /** Base row of each entry; undefined where entry and row are the same. */
+  readonly rows: Uint32Array | undefined;
+  /** Group of each entry, or -1 where the context leaves it out. A row stands at most once in a group. */
+  readonly groups: Int32Array;
+  readonly tuples: Tuples;
+}
+
+/** Columns of a context whose conditions do not reach rows of the base table. */
+export function unreachedColumns(data: ModelData, context: Context, base: string): ColumnName[] {
+  const found = new Map<string, ColumnName>();
+  const note = (column: ColumnName) => found.set(`${column.table}.${column.column}`.toLowerCase(), column);
+  for (const axis of context.axes) {
+    const column = { table: axis.table, column: axis.column ?? axis.name };
+    if (!columnReaches(data, base, axis.column === undefined ? { table: axis.table, column: '' } : column, context.via)) note(column);
+  }
+  for (const step of context.steps) {
+    if (step.kind === 'condition') for (const column of unreachedOf(data, step.condition, base, context.via)) note(column);
+  }
+  return [...found.values()];
+}
+
+function unreachedOf(data: ModelData, condition: Condition, base: string, via: readonly string[]): readonly ColumnName[] {
+  if (condition.kind === 'days') return data.checker.reach.lookup(base, condition.calendar, via) ? [] : [condition.label ?? condition.columns[0]!];
+  return condition.columns.filter((column) => !columnReaches(data, base, column, via));
+}
+
+function columnReaches(data: ModelData, base: string, column: ColumnName, via: readonly string[]): boolean {
+  const route = data.checker.reach.route(base, column.table, via);
+  return route !== undefined && route.kind !== 'ambiguous' && (column.column === '' || !levelProblem(data.checker, base, column, via));
+}
+
+const scans = new WeakMap<Context, Map<string, Scan>>();
+
+/** Scans a base table in a context. All that does not reach must be the context's to leave out (`repeat`). Kept per context. */
+export function scan(data: ModelData, context: Context, base: string): Scan {
+  let byBase = scans.get(context);
+  if (!byBase) scans.set(context, (byBase = new Map()));
+  let made = byBase.get(base.toLowerCase());
+  if (!made) byBase.set(base.toLowerCase(), (made = new Scanning(data, context, base).run()));
+  return made;
+}
+
+/** What conditions and axes come through: the same bridge, or the same many-to-many relationship. */
+interface Through {
+  readonly route: Exclude<Route, { kind: 'lookup' | 'ambiguous' }>;
+  /** The table whose rows are met: the bridge, or the `to` end. */
+  readonly table: string;
+}
+
+class Scanning {
+  /** Base row of each entry; undefined while entries are rows. */
+  private rows: Uint32Array | undefined;
+  private alive: Uint8Array;
+  /** Met row + 1 of each entry, by key of what is come through. */
+  private readonly met = new Map<string, Uint32Array>();
+  private readonly axes: readonly Axis[];
+  private readonly steps: readonly Step[];
+
+  constructor(
+    private readonly data: ModelData,
+    private readonly context: Context,
+    private readonly base: string,
+  ) {
+    const reaches = (column: ColumnName) => columnReaches(data, base, column, context.via);
+    this.axes = context.repeat ? context.axes.filter((axis) => reaches({ table: axis.table, column: axis.column ?? '' })) : context.axes;
+    this.steps = context.repeat ? context.steps.filter((step) => step.kind === 'at' || unreachedOf(data, step.condition, base, context.via).length === 0) : context.steps;
+    this.alive = new Uint8Array(data.rowCount(base)).fill(1);
+  }
+
+  run(): Scan {
+    this.expand();
+    for (const step of this.steps) {
+      if (step.kind === 'condition') this.restrict(step.condition);
+      else this.keepEnds(step);
+    }
+    const { groups, tuples } = this.group();
+    return { rows: this.rows, groups: this.rows ? this.onceEach(groups, tuples.size) : groups, tuples };
+  }
+
+  /** Makes an entry for each combination of a base row with the rows that it meets through bridges and many-to-many relationships. */
+  private expand(): void {
+    const throughs = new Map<string, Through>();
+    const note = (table: string) => {
+      const route = this.data.checker.reach.route(this.base, table, this.context.via);
+      if (route && (route.kind === 'bridge' || route.kind === 'many-to-many')) throughs.set(throughKey(route), { route, table: route.kind === 'bridge' ? route.entry.from.table : route.entry.to.table });
+    };
+    for (const axis of this.axes) note(axis.table);
+    for (const step of this.steps) if (step.kind === 'condition') for (const column of step.condition.columns) note(column.table);
+    for (const [key, through] of throughs) this.meet(key, through);
+  }
+
+  private meet(key: string, { route }: Through): void {
+    const { entry, anchor } = route;
+    const [near, far] = route.kind === 'bridge' ? [entry.to, entry.from] : [entry.from, entry.to];
+    const lists = this.data.entryLists(far, near);
+    const anchors = this.data.pathIndex(anchor);
+    const count = this.alive.length;
+    const keyOf = (e: number): number => {
+      const row = this.rows ? this.rows[e]! : e;
+      const reference = anchors ? anchors[row]! : row + 1;
+      return reference === 0 ? 0 : lists.keyOf[reference - 1]!;
+    };
+    const partners = (k: number) => (k === 0 ? 0 : lists.starts[k + 1]! - lists.starts[k]!);
+    let total = 0;
+    for (let e = 0; e < count; e++) total += Math.max(1, partners(keyOf(e)));
+    const [rows, met] = [new Uint32Array(total), new Uint32Array(total)];
+    const source = new Uint32Array(total);
+    let at = 0;
+    for (let e = 0; e < count; e++) {
+      const k = keyOf(e);
+      const partnerCount = partners(k);
+      for (let i = 0; i < Math.max(1, partnerCount); i++, at++) {
+        source[at] = e;
+        rows[at] = this.rows ? this.rows[e]! : e;
+        met[at] = partnerCount === 0 ? 0 : lists.rows[lists.starts[k]! + i]! + 1;
+      }
+    }
+    for (const [other, references] of this.met) this.met.set(other, source.map((e) => references[e]!));
+    this.met.set(key, met);
+    this.rows = rows;
+    this.alive = new Uint8Array(total).fill(1);
+  }
+
+  /** For each entry the row + 1 of a table that reaches the base, or undefined where that is the entry itself. */
+  private references(table: string): Uint32Array | undefined {
+    const route = this.data.checker.reach.route(this.base, table, this.context.via);
+    if (!route || route.kind === 'ambiguous') throw new TypeError(`${table} does not reach ${this.base}`);
+    const index = this.data.pathIndex(route.path);
+    if (route.kind === 'lookup') {
+      if (!this.rows) return index;
+      return index ? this.rows.map((row) => index[row]!) : this.rows.map((row) => row + 1);
+    }
+    const met = this.met.get(throughKey(route))!;
+    return index ? met.map((reference) => (reference === 0 ? 0 : index[reference - 1]!)) : met;
+  }
+
+  private restrict(condition: Condition): void {
+    if (condition.kind === 'days') return this.restrictDays(condition);
+    const tables = tablesOf(condition.typed);
+    const mask = tables.length === 1 ? this.tableMask(tables[0]!, condition.typed) : undefined;
+    if (mask) {
+      const references = this.references(tables[0]!);
+      for (let e = 0; e < this.alive.length; e++) this.alive[e]! &= mask[references ? references[e]! : e + 1]!;
+      return;
+    }
+    const passes = compileRow(this.data, condition.typed, (table) => this.references(table));
+    for (let e = 0; e < this.alive.length; e++) if (this.alive[e] && passes(e) !== true) this.alive[e] = 0;
+  }
+
+  /** Where a condition speaks of one table, it is judged once per row of it (index row + 1; 0 is no row), or once per value. */
+  private tableMask(table: string, typed: Typed): Uint8Array | undefined {
+    const rowCount = this.data.rowCount(table);
+    const columns = columnsOf(typed);
+    const mask = new Uint8Array(rowCount + 1);
+    const none = compileRow(this.data, typed, () => NO_ROW);
+    mask[0] = none(0) === true ? 1 : 0;
+    const only = columns.length === 1 ? this.data.column(columns[0]!.table, columns[0]!.column) : undefined;
+    if (only && only.domain.size < rowCount) {
+      const first = new Uint32Array(only.domain.size + 1);
+      only.codes.forEach((code, row) => (first[code] = row + 1));
+      const passes = compileRow(this.data, typed, () => first);
+      const byCode = Uint8Array.from(first, (row, code) => (row !== 0 && passes(code) === true ? 1 : 0));
+      for (let row = 0; row < rowCount; row++) mask[row + 1] = byCode[only.codes[row]!]!;
+      return mask;
+    }
+    const passes = compileRow(this.data, typed, () => undefined);
+    for (let row = 0; row < rowCount; row++) mask[row + 1] = passes(row) === true ? 1 : 0;
+    return mask;
+  }
+
+  private restrictDays(condition: Extract<Condition, { kind: 'days' }>): void {
+    const path = this.data.checker.reach.lookup(this.base, condition.calendar, this.context.via)!;
+    const level = path.find((r) => cardinalityOf(r) === 'many-to-level');
+    const references = this.references(condition.calendar);
+    const keeps = level ? wholeMembers(this.data, level.to, condition.keeps) : condition.keeps;
+    for (let e = 0; e < this.alive.length; e++) this.alive[e]! &= keeps[references ? references[e]! : e + 1]!;
+  }
+
+  /** `at first` and `at last`: of the entries of a group (and of a value of `per`), those with the least or greatest value. */
+  private keepEnds(step: Extract<Step, { kind: 'at' }>): void {
+    const per: Axis[] = step.per.map((c) => columnAxis(this.data, c.table, c.column));
+    const { groups, tuples } = this.group([...this.axes, ...per]);
+    const column = this.data.column(step.column.table, step.column.column);
+    const references = this.references(step.column.table);
+    const code = (e: number) => (references ? (references[e] === 0 ? 0 : column.codes[references[e]! - 1]!) : column.codes[e]!);
+    const best = new Uint32Array(tuples.size);
+    for (let e = 0; e < groups.length; e++) {
+      if (groups[e]! < 0) continue;
+      const c = code(e);
+      const held = best[groups[e]!]!;
+      if (c !== 0 && (held === 0 || (step.which === 'last' ? c > held : c < held))) best[groups[e]!] = c;
+    }
+    for (let e = 0; e < groups.length; e++) if (groups[e]! >= 0 && (best[groups[e]!] === 0 || code(e) !== best[groups[e]!])) this.alive[e] = 0;
+  }
+
+  private group(axes: readonly Axis[] = this.axes): { groups: Int32Array; tuples: Tuples } {
+    const count = this.alive.length;
+    const tuples = new Tuples(axes.map((axis) => axis.width));
+    const groups = new Int32Array(count);
+    const codeOf = axes.map((axis) => {
+      const references = this.references(axis.table);
+      const { codes } = axis;
+      return { codes, references };
+    });
+    let size = 1;
+    for (let e = 0; e < count; e++) groups[e] = this.alive[e]! - 1; // 0 or -1
+    for (const [i, { codes, references }] of codeOf.entries()) {
+      const width = axes[i]!.width;
+      if (size * width > MOST_DENSE) size = renumber(groups, size);
+      const pairs = size * width > MOST_DENSE ? new Map<number, number>() : undefined;
+      for (let e = 0; e < count; e++) {
+        const group = groups[e]!;
+        if (group < 0) continue;
+        const code = references ? (references[e] === 0 ? 0 : codes[references[e]! - 1]!) : codes[e]!;
+        const combined = group * width + code;
+        if (!pairs) {
+          groups[e] = combined;
+          continue;
+        }
+        let number = pairs.get(combined);
+        if (number === undefined) pairs.set(combined, (number = pairs.size));
+        groups[e] = number;
+      }
+      size = pairs ? pairs.size : size * width;
+    }
+    const groupCount = renumber(groups, size);
+    const first = new Int32Array(groupCount).fill(-1);
+    for (let e = count - 1; e >= 0; e--) if (groups[e]! >= 0) first[groups[e]!] = e;
+    for (let g = 0; g < groupCount; g++) {
+      const e = first[g]!;
+      tuples.add((p) => {
+        const { codes, references } = codeOf[p]!;
+        return references ? (references[e] === 0 ? 0 : codes[references[e]! - 1]!) : codes[e]!;
+      });
+    }
+    return { groups, tuples };
+  }
+
+  /** Entries of one row in one group count once. */
+  private onceEach(groups: Int32Array, groupCount: number): Int32Array {
+    const seen = new Set<number>();
+    for (let e = 0; e < groups.length; e++) {
+      if (groups[e]! < 0) continue;
+      const pair = this.rows![e]! * groupCount + groups[e]!;
+      if (seen.has(pair)) groups[e] = -1;
+      else seen.add(pair);
+    }
+    return groups;
+  }
+}
+
+const NO_ROW = new Uint32Array(1);
+/** Groups up to which numbers are used as they come, without looking them up. */
+const MOST_DENSE = 1 << 22;
+
+/** Numbers the groups that occur from 0 on, in order of first appearance; returns how many there are. */
+function renumber(groups: Int32Array, size: number): number {
+  const numbers = new Int32Array(size).fill(-1);
+  let next = 0;
+  for (let e = 0; e < groups.length; e++) {
+    const group = groups[e]!;
+    if (group < 0) continue;
+    if (numbers[group]! < 0) numbers[group] = next++;
+    groups[e] = numbers[group]!;
+  }
+  return next;
+}
+
+const throughKey = (route: Through['route']): string => `${route.kind}\n${route.entry.name}\n${route.anchor.map((r) => r.name).join('\n')}`;
+
+/** A member of a level is kept when all rows of the calendar that belong to it are. */
+function wholeMembers(data: ModelData, level: { table: string; columns: readonly string[] }, keeps: Uint8Array): Uint8Array {
+  const columns = level.columns.map((name) => data.column(level.table, name));
+  const tuples = new Tuples(columns.map((c) => c.domain.size + 1));
+  const member = Int32Array.from({ length: keeps.length - 1 }, (_, row) => tuples.add((p) => columns[p]!.codes[row]!));
+  const whole = new Uint8Array(tuples.size).fill(1);
+  member.forEach((m, row) => (whole[m]! &= keeps[row + 1]!));
+  return Uint8Array.from(keeps, (_, i) => (i === 0 ? 0 : whole[member[i - 1]!]!));
+}
+
+/** A column as an axis. */
+export function columnAxis(data: ModelData, table: string, columnName: string, name = `${table}.${columnName}`): Axis {
+  const column = data.column(table, columnName);
+  const values = columnValues(column);
+  return { name, type: column.type, table, column: columnName, codes: column.codes, width: column.domain.size + 1, show: (code) => values[code]! };
+}
+
+/** Ascending order of shown values, nulls last. */
+export const orderShown = (a: Value, b: Value): number => compareValues(a, b);

@@ -1,0 +1,2 @@
+export * from './reach.ts';
+export * from './rowIndex.ts';

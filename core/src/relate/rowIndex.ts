@@ -1,0 +1,108 @@
+import type { Value } from '../values/index.ts';
+import { scaleOf, toDouble } from '../values/index.ts';
+import type { Column, TableData } from '../columns/index.ts';
+import { columnOf, columnValues } from '../columns/index.ts';
+import type { Relationship } from '../model/index.ts';
+
+/** Looked-up row of each row: row + 1 of the other table, or 0 where there is no partner. */
+export type RowIndex = Uint32Array;
+
+/** One number per distinct key of a row's columns; 0 where one of them is null. Equal keys of both ends get equal numbers. */
+export interface KeyNumbers {
+  readonly from: Uint32Array;
+  readonly to: Uint32Array;
+  /** Keys are numbered from 1 up to, not including, this. */
+  readonly size: number;
+}
+
+/** Values of two numeric columns are compared as numbers whatever their scale; everything else as it is. */
+const comparableValue = (value: Value, column: Column): Value =>
+  typeof value === 'string' || typeof value === 'boolean' || value === null
+    ? value
+    : column.type.kind === 'decimal'
+      ? normalised(value as number | bigint, scaleOf(column.type))
+      : value;
+
+/** A decimal as the integer it equals, or as text where it has a fraction, or is beyond a safe number. */
+const normalised = (value: number | bigint, scale: number): Value => {
+  const factor = 10 ** scale;
+  if (typeof value === 'number') return value % factor === 0 ? value / factor : toDouble(value, scale);
+  return value % BigInt(factor) === 0n ? value / BigInt(factor) : toDouble(value, scale);
+};
+
+/** Numbers the keys of both ends of a relationship alike, column by column through the dictionaries, not row by row. */
+export function keyNumbers(from: readonly Column[], to: readonly Column[]): KeyNumbers {
+  let [a, b] = [new Uint32Array(from[0]!.rowCount), new Uint32Array(to[0]!.rowCount)];
+  let size = 1;
+  from.forEach((fromColumn, i) => {
+    const toColumn = to[i]!;
+    const numbers = new Map<Value, number>();
+    const number = (value: Value) => {
+      let known = numbers.get(value);
+      if (known === undefined) numbers.set(value, (known = numbers.size + 1));
+      return known;
+    };
+    const numbered = (column: Column) => Uint32Array.from(columnValues(column), (value, code) => (code === 0 ? 0 : number(comparableValue(value, column))));
+    const [fromNumbers, toNumbers] = [numbered(fromColumn), numbered(toColumn)];
+    if (i === 0) {
+      a = Uint32Array.from({ length: a.length }, (_, row) => fromNumbers[fromColumn.codes[row]!]!);
+      b = Uint32Array.from({ length: b.length }, (_, row) => toNumbers[toColumn.codes[row]!]!);
+      size = numbers.size + 1;
+      return;
+    }
+    const pairs = new Map<number, number>();
+    const width = numbers.size + 1;
+    const combine = (rows: Uint32Array, column: Column, codes: Uint32Array) => {
+      for (let row = 0; row < rows.length; row++) {
+        const next = codes[column.codes[row]!]!;
+        if (rows[row] === 0 || next === 0) {
+          rows[row] = 0;
+          continue;
+        }
+        const pair = rows[row]! * width + next;
+        let known = pairs.get(pair);
+        if (known === undefined) pairs.set(pair, (known = pairs.size + 1));
+        rows[row] = known;
+      }
+    };
+    combine(a, fromColumn, fromNumbers);
+    combine(b, toColumn, toNumbers);
+    size = pairs.size + 1;
+  });
+  return { from: a, to: b, size };
+}
+
+export const relationshipKeys = (relationship: Relationship, from: TableData, to: TableData): KeyNumbers =>
+  keyNumbers(
+    relationship.from.columns.map((name) => columnOf(from, name)),
+    relationship.to.columns.map((name) => columnOf(to, name)),
+  );
+
+/** For each row of the `from` end its partner at the `to` end; of several partners the first (a claim tells of them). */
+export function rowIndex(relationship: Relationship, from: TableData, to: TableData): RowIndex {
+  const keys = relationshipKeys(relationship, from, to);
+  const first = new Uint32Array(keys.size);
+  for (let row = keys.to.length - 1; row >= 0; row--) first[keys.to[row]!] = row + 1;
+  first[0] = 0;
+  return Uint32Array.from(keys.from, (k) => first[k]!);
+}
+
+/** Rows listed by the row (or key) that they belong to: those of k are rows[starts[k]] up to, not including, rows[starts[k + 1]]. */
+export interface RowLists {
+  readonly starts: Uint32Array;
+  readonly rows: Uint32Array;
+}
+
+/** Lists rows by a number from 0 up to, not including, `size`. */
+export function rowLists(numbers: Uint32Array, size: number): RowLists {
+  const starts = new Uint32Array(size + 1);
+  for (const n of numbers) starts[n + 1]!++;
+  for (let k = 0; k < size; k++) starts[k + 1]! += starts[k]!;
+  const next = starts.slice();
+  const rows = new Uint32Array(numbers.length);
+  numbers.forEach((n, row) => (rows[next[n]!++] = row));
+  return { starts, rows };
+}
+
+/** Chains two indexes: where the first has no partner, neither has the chain. */
+export const chained = (first: RowIndex, second: RowIndex): RowIndex => Uint32Array.from(first, (row) => (row === 0 ? 0 : second[row - 1]!));

@@ -1,0 +1,3 @@
+/** What the command line needs of the server: files, and no database. */
+export * from './sources/fileTable.ts';
+export * from './sources/folder.ts';

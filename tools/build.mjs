@@ -1,0 +1,28 @@
+// Bundles the programs (command line, server with its worker) with esbuild and the screens with Vite.
+//   node tools/build.mjs [--programs]     --programs: without the screens
+import { existsSync } from 'node:fs';
+import { dirname, resolve } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { build } from 'esbuild';
+
+const root = resolve(dirname(fileURLToPath(import.meta.url)), '..');
+const common = {
+  absWorkingDir: root,
+  bundle: true,
+  platform: 'node',
+  target: 'node20',
+  format: 'esm',
+  sourcemap: true,
+  logLevel: 'warning',
+  outExtension: { '.js': '.mjs' },
+  // Packages with native parts or workers of their own stay where npm put them.
+  external: ['better-sqlite3', 'piscina', 'pino'],
+  banner: { js: "import { createRequire as __createRequire } from 'node:module'; const require = __createRequire(import.meta.url);" },
+};
+const entries = { crease: 'cli/src/main.ts', ...(existsSync(resolve(root, 'server/src/main.ts')) ? { server: 'server/src/main.ts', worker: 'server/src/work/worker.ts' } : {}) };
+await build({ ...common, entryPoints: entries, outdir: 'cli/dist', splitting: true, chunkNames: 'chunk-[hash]' });
+
+if (!process.argv.includes('--programs')) {
+  const vite = await import('vite');
+  await vite.build({ root: resolve(root, 'web'), configFile: resolve(root, 'web/vite.config.ts'), logLevel: 'warn' });
+}
