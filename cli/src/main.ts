@@ -3,12 +3,13 @@ import { DocumentError } from '@crease/core/model';
 import { DataError } from '@crease/core/query';
 import { ReadError } from '@crease/core/reading';
 import { CommandError } from './input.ts';
+import { addCheck } from './commands/check.ts';
 import { addQuery } from './commands/query.ts';
 
 const program = new Command('crease').description('Design star and snowflake semantic models and hold every claim they make against the data').version('0.1.0');
 program.exitOverride();
 program.configureOutput({ writeErr: (text) => process.stderr.write(text) });
-for (const add of [addQuery]) add(program);
+for (const add of [addCheck, addQuery]) add(program);
 
 /** Messages for people end with status 2; anything else is a bug and says so, without a trace. */
 function fail(error: unknown): void {

@@ -61,7 +61,7 @@ export const tableSchema = z.strictObject({
   validity: z.strictObject({ of: z.array(name), from: name, to: name }).optional(),
   weight: z.strictObject({ column: name, per: z.array(name) }).optional(),
   columns: z.array(columnSchema),
-  partition: z.strictObject({ by: name, every: z.enum(['year', 'quarter', 'month']), from: day.optional(), to: day.optional() }).optional(),
+  partition: z.strictObject({ by: name, every: z.enum(['year', 'quarter', 'month']) }).optional(),
   hidden: z.boolean().optional(),
 });
 

@@ -3,7 +3,8 @@ import { checkedDays, timestampOf } from './dates.ts';
 
 /**
  * Date and timestamp patterns, such as `dd.MM.yyyy` or `yyyy-MM-dd HH:mm:ss`.
- * Letters: yyyy, MM or M, dd or d, HH or H, mm, ss, and S… for digits of a second's fraction. Anything else stands for itself.
+ * Letters: yyyy, MM or M, dd or d, HH or H, mm, ss, and S… for digits of a second's fraction. Anything else
+ * stands for itself, and so does text in single quotes ('' for a quote).
  * Seconds and fractions of a timestamp may be missing in the text only where the pattern has none.
  */
 export interface DatePattern {
@@ -15,7 +16,7 @@ export interface DatePattern {
   parseTimestamp(text: string): Exact | undefined;
 }
 
-const TOKEN = /yyyy|MM|M|dd|d|HH|H|mm|ss|S+/g;
+const TOKEN = /'(?:[^']|'')*'|yyyy|MM|M|dd|d|HH|H|mm|ss|S+/g;
 const GROUPS: Record<string, string> = {
   yyyy: '(?<year>\\d{4})',
   MM: '(?<month>\\d{2})',
@@ -42,6 +43,12 @@ function compile(text: string): DatePattern | undefined {
   const seen = new Set<string>();
   for (const match of text.matchAll(TOKEN)) {
     const token = match[0];
+    if (token.startsWith("'")) {
+      const literal = token === "''" ? "'" : token.slice(1, -1).replaceAll("''", "'");
+      source += escapeLiteral(text.slice(end, match.index) + literal);
+      end = match.index + token.length;
+      continue;
+    }
     const group = token.startsWith('S') ? `(?<fraction>\\d{1,${Math.max(6, token.length)}})` : GROUPS[token]!;
     const name = /<(\w+)>/.exec(group)![1]!;
     if (seen.has(name)) return undefined;

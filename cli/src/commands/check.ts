@@ -1,0 +1,44 @@
+import type { Command } from 'commander';
+import type { JudgedClaim } from '@crease/core/claims';
+import { judgeClaim, listClaims, present, summarise } from '@crease/core/claims';
+import { formatDate } from '@crease/core/values';
+import { dataFolder, folderData } from '@crease/server/files';
+import { loadModel, todayOf } from '../input.ts';
+
+export function addCheck(program: Command): void {
+  program
+    .command('check <model>')
+    .description('judges every claim that a model makes, on all rows; exit status 1 where one is broken')
+    .option('--data <dir>', 'folder of the data files; by default that of the model')
+    .option('--json', 'claims, evidence and summary as JSON')
+    .action((modelFile: string, options: { data?: string; json?: boolean }) => {
+      const start = performance.now();
+      const model = loadModel(modelFile);
+      const data = folderData(model, dataFolder(modelFile, options.data), todayOf(model));
+      // A waiver ends by today's date, whatever day the model's periods count from.
+      const today = formatDate(todayOf({ ...model, asOf: undefined }));
+      const claims = listClaims(model, data.checker).map((claim) => present(claim, judgeClaim(claim, data), model, today));
+      const summary = summarise(claims);
+      const elapsedMs = Math.round(performance.now() - start);
+      if (options.json) {
+        const listed = claims.map(({ about: _, waiver: __, ...claim }) => ({ ...claim, remedies: remedyIds(claim.verdict, claim.remedies) }));
+        process.stdout.write(`${JSON.stringify({ model: model.name, claims: listed, summary, elapsedMs })}\n`);
+      } else process.stdout.write(asText(claims, summary, elapsedMs));
+      process.exitCode = summary.broken > 0 ? 1 : 0;
+    });
+}
+
+const remedyIds = (verdict: string, remedies: readonly { id: string }[]): string[] => (verdict === 'broken' ? [...remedies.map((r) => r.id), 'waive'] : []);
+
+function asText(claims: readonly JudgedClaim[], summary: ReturnType<typeof summarise>, elapsedMs: number): string {
+  const lines = claims.filter((c) => c.verdict !== 'holds').flatMap((claim) => {
+    const { evidence } = claim;
+    const counted = claim.verdict === 'unchecked' ? '' : ` (${evidence.against} of ${evidence.checked}${claim.weight === 'warns' ? ', warns' : ''})`;
+    const sample = (evidence.sample ?? []).slice(0, 3).map((s) => {
+      const { rows, lines: places, line: _, ...values } = s;
+      return `    ${Object.entries(values).map(([k, v]) => `${k} ${v === null ? 'null' : String(v)}`).join(', ')}: ${rows} rows${places ? `, line ${places.join(', ')}` : ''}`;
+    });
+    return [`${claim.verdict.padEnd(9)} ${claim.id}${counted}`, ...(evidence.notes ?? []).map((note) => `    ${note}`), ...sample];
+  });
+  return `${[...lines, `${summary.holds} hold, ${summary.broken} broken, ${summary.unchecked} unchecked, ${summary.waived} waived; ${elapsedMs} ms`].join('\n')}\n`;
+}

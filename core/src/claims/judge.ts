@@ -1,0 +1,72 @@
+import type { Model, Waiver } from '../model/index.ts';
+import { DataError } from '../query/index.ts';
+import type { ModelData } from '../query/index.ts';
+import { FormulaChecker } from '../formula/index.ts';
+import type { About, Claim, Evidence, Judgement, Remedy, Verdict, Weight } from './claim.ts';
+import { unchecked } from './claim.ts';
+import { CLAIM_KINDS } from './kinds/index.ts';
+
+/** A judged claim as screens and the command line show it. */
+export interface JudgedClaim {
+  readonly id: string;
+  readonly kind: string;
+  readonly subject: string;
+  readonly says: string;
+  readonly verdict: Verdict;
+  readonly weight: Weight;
+  readonly evidence: Evidence;
+  readonly about: readonly About[];
+  readonly remedies: readonly Remedy[];
+  readonly waiver?: Waiver;
+}
+
+/** All claims that a model makes, in the order of their kinds. Without data, claims that need a table's rows are listed all the same. */
+export function listClaims(model: Model, checker: FormulaChecker = new FormulaChecker(model)): Claim[] {
+  return CLAIM_KINDS.flatMap((kind) => kind.list({ model, checker }));
+}
+
+/** Judges one claim. What cannot be had (a broken formula, rows that are not there) leaves it unchecked, and says why. */
+export function judgeClaim(claim: Claim, data: ModelData, onError?: (error: unknown) => void): Judgement {
+  try {
+    return claim.judge(data);
+  } catch (error) {
+    if (error instanceof DataError) return unchecked(error.message);
+    if (onError) {
+      onError(error);
+      return unchecked(`it could not be judged: ${error instanceof Error ? error.message : String(error)}`);
+    }
+    throw error;
+  }
+}
+
+/** Puts judgement, waiver and remedies together. `today` is days in ISO 8601, for waivers that have ended. */
+export function present(claim: Claim, judgement: Judgement, model: Model, today: string): JudgedClaim {
+  const waiver = (model.waivers ?? []).find((w) => w.claim === claim.id);
+  const waived = judgement.verdict === 'broken' && waiver !== undefined && (waiver.until === undefined || waiver.until >= today);
+  const ended = judgement.verdict === 'broken' && waiver !== undefined && !waived;
+  const evidence = ended ? { ...judgement.evidence, notes: [...(judgement.evidence.notes ?? []), `its waiver ended on ${waiver.until}`] } : judgement.evidence;
+  return {
+    id: claim.id,
+    kind: claim.kind,
+    subject: claim.subject,
+    says: claim.says,
+    verdict: waived ? 'waived' : judgement.verdict,
+    weight: judgement.weight ?? claim.weight,
+    evidence,
+    about: claim.about,
+    remedies: judgement.verdict === 'broken' ? (claim.remedies?.(judgement) ?? []) : [],
+    ...(waiver ? { waiver } : {}),
+  };
+}
+
+export interface Summary {
+  readonly holds: number;
+  readonly broken: number;
+  readonly unchecked: number;
+  readonly waived: number;
+}
+
+export function summarise(claims: readonly { readonly verdict: Verdict }[]): Summary {
+  const count = (verdict: Verdict) => claims.filter((c) => c.verdict === verdict).length;
+  return { holds: count('holds'), broken: count('broken'), unchecked: count('unchecked'), waived: count('waived') };
+}

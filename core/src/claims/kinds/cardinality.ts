@@ -1,0 +1,66 @@
+import type { Column } from '../../columns/index.ts';
+import type { Relationship } from '../../model/index.ts';
+import { cardinalityOf, endText } from '../../model/index.ts';
+import type { ModelData } from '../../query/index.ts';
+import type { ClaimKind, Evidence } from '../claim.ts';
+import { claimOf, judged } from '../claim.ts';
+import { combinations, hasNull, offendingRows } from '../offenders.ts';
+import { definitions, wholeRelationships } from './common.ts';
+
+const says = (r: Relationship): string => {
+  switch (cardinalityOf(r)) {
+    case 'many-to-one':
+      return `each ${endText(r.from)} finds at most one row of ${r.to.table}`;
+    case 'one-to-one':
+      return `${endText(r.from)} and ${endText(r.to)} are unique on both sides`;
+    case 'many-to-many':
+      return `${r.name} relates many rows to many`;
+    case 'many-to-level':
+      return `${endText(r.to)} is a level of ${r.to.table}, whose members have several rows`;
+  }
+};
+
+export const cardinality: ClaimKind = {
+  kind: 'cardinality',
+  weight: 'blocks',
+  documentation: 'The data contradict the declared cardinality.',
+  list: (context) =>
+    wholeRelationships(context).map((r) =>
+      claimOf(cardinality, r.name, says(r), {
+        about: [{ relationship: r.name }],
+        tables: [r.from.table, r.to.table],
+        parts: [definitions(context.model, [r.from.table, r.to.table]), r],
+        judge: (data) => {
+          const kind = cardinalityOf(r);
+          const ends = kind === 'many-to-one' ? [r.to] : kind === 'one-to-one' ? [r.from, r.to] : [];
+          const all = ends.map((end) => repeatedRows(data, end));
+          const worst = all.sort((a, b) => b.against - a.against)[0];
+          return judged(worst ? { ...worst, checked: all.reduce((n, e) => n + e.checked, 0), against: all.reduce((n, e) => n + e.against, 0) } : { checked: data.rowCount(r.from.table), against: 0 });
+        },
+        remedies: () => [
+          {
+            id: 'declare-many-to-many',
+            title: 'Declare many-to-many',
+            effect: `A filter on ${r.to.table} keeps the rows of ${r.from.table} whose value is among the remaining ones; columns of ${r.to.table} can no longer be looked up from ${r.from.table}.`,
+            edit: [{ do: 'set-relationship', name: r.name, change: { cardinality: 'many-to-many' } }],
+          },
+          {
+            id: 'declare-many-to-level',
+            title: `Declare that it refers to a level of ${r.to.table}`,
+            effect: `Only columns of ${r.to.table} with one value within each ${endText(r.to)} reach ${r.from.table}.`,
+            edit: [{ do: 'set-relationship', name: r.name, change: { cardinality: 'many-to-level' } }],
+          },
+        ],
+      }),
+    ),
+};
+
+function repeatedRows(data: ModelData, end: Relationship['from']): Evidence {
+  const columns: Column[] = end.columns.map((name) => data.column(end.table, name));
+  const table = data.table(end.table);
+  if (columns.length === 1 && columns[0]!.counts.every((n, code) => code === 0 || n <= 1)) return { checked: table.rowCount, against: 0 };
+  const { numbers, size } = combinations(columns, table.rowCount);
+  const counts = new Uint32Array(size);
+  for (const n of numbers) counts[n]!++;
+  return offendingRows(table, table.rowCount, columns, (row) => counts[numbers[row]!]! > 1 && !hasNull(columns, row));
+}

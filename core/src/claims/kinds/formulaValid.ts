@@ -1,0 +1,79 @@
+import { parseType, TEXT } from '../../values/index.ts';
+import type { CheckedFormula, FormulaChecker } from '../../formula/index.ts';
+import { placeOf } from '../../formula/index.ts';
+import type { ClaimKind, Judgement } from '../claim.ts';
+import { claimOf, holds, unchecked } from '../claim.ts';
+import { formulaParts } from './common.ts';
+
+export const formulaValid: ClaimKind = {
+  kind: 'formula-valid',
+  weight: 'blocks',
+  documentation: 'A formula does not parse, names something unknown, mixes types, or is circular.',
+  list: ({ model }) => [
+    ...(model.measures ?? []).map((m) =>
+      claimOf(formulaValid, m.name, `the formula of ${m.name} can be evaluated`, {
+        about: [{ measure: m.name }],
+        tables: [],
+        parts: formulaParts(model),
+        // Of two measures with one name each is judged by its own formula.
+        judge: (data) => judgeMeasure(data.checker, m.name, data.checker.names.measure(m.name)?.formula === m.formula ? data.checker.measure(m.name)! : data.checker.measureFormula(m.formula, m.name)),
+      }),
+    ),
+    ...model.tables.flatMap((t) =>
+      t.columns
+        .filter((c) => c.formula !== undefined)
+        .map((c) =>
+          claimOf(formulaValid, `${t.name}.${c.name}`, `the formula of ${t.name}.${c.name} can be evaluated`, {
+            about: [{ table: t.name, column: c.name }],
+            tables: [],
+            parts: formulaParts(model),
+            judge: (data) => judgeFormula(data.checker.column(data.modelTable(t.name), c.name, c.formula!, parseType(c.type) ?? TEXT), circularColumn(data.checker, t.name, c.name)),
+          }),
+        ),
+    ),
+  ],
+};
+
+function judgeMeasure(checker: FormulaChecker, name: string, checked: CheckedFormula): Judgement {
+  return judgeFormula(checked, measureCircle(checker, name));
+}
+
+function judgeFormula(checked: CheckedFormula, circle: readonly string[] | undefined): Judgement {
+  if (circle && checked.faults.length === 0) return { verdict: 'broken', evidence: { checked: 1, against: 1, notes: [`it is defined by itself: ${circle.join(' → ')}`] } };
+  if (checked.faults.length > 0) {
+    const notes = checked.faults.map((fault) => {
+      const { line, column } = placeOf(checked.source, fault.start);
+      return `line ${line}, column ${column}: ${fault.message}`;
+    });
+    return { verdict: 'broken', evidence: { checked: 1, against: checked.faults.length, notes } };
+  }
+  return checked.restsOn.length > 0 ? unchecked(`waits for formula-valid:${checked.restsOn[0]}`) : holds(1);
+}
+
+/** The way from a measure back to itself, where there is one. */
+function measureCircle(checker: FormulaChecker, name: string): string[] | undefined {
+  return circleFrom(name.toLowerCase(), (at) => (checker.measure(at)?.measures ?? []).map((m) => m.toLowerCase()));
+}
+
+function circularColumn(checker: FormulaChecker, table: string, column: string): string[] | undefined {
+  return circleFrom(`${table}.${column}`.toLowerCase(), (at) => {
+    const found = checker.names.path(at);
+    if (found?.column.formula === undefined) return [];
+    return checker.column(found.table, found.column.name, found.column.formula, parseType(found.column.type) ?? TEXT).columns.map((c) => `${c.table}.${c.column}`.toLowerCase());
+  });
+}
+
+function circleFrom(start: string, next: (at: string) => readonly string[]): string[] | undefined {
+  const seen = new Set<string>();
+  const walk = (at: string, way: readonly string[]): string[] | undefined => {
+    for (const other of next(at)) {
+      if (other === start) return [...way, other];
+      if (seen.has(other)) continue;
+      seen.add(other);
+      const found = walk(other, [...way, other]);
+      if (found) return found;
+    }
+    return undefined;
+  };
+  return walk(start, [start]);
+}

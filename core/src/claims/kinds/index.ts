@@ -1,0 +1,32 @@
+import type { ClaimKind } from '../claim.ts';
+import { bridgeWeights } from './bridgeWeights.ts';
+import { calendarContinuous, calendarCovers } from './calendars.ts';
+import { cardinality } from './cardinality.ts';
+import { formulaValid } from './formulaValid.ts';
+import { keyFilled } from './keyFilled.ts';
+import { keyUnique } from './keyUnique.ts';
+import { knownAnswer } from './knownAnswer.ts';
+import { labelUnique } from './labelUnique.ts';
+import { levelFilled } from './levelFilled.ts';
+import { levelSingleParent } from './levelSingleParent.ts';
+import { measureName } from './measureName.ts';
+import { missingSide, snapshotMeasure } from './measures.ts';
+import { notAQuantity } from './notAQuantity.ts';
+import { partitionCovers } from './partitionCovers.ts';
+import { pathAcyclic } from './pathAcyclic.ts';
+import { pathSingle } from './pathSingle.ts';
+import { measureReach, perspectiveClosed } from './perspectives.ts';
+import { referenceComplete } from './referenceComplete.ts';
+import { referenceFilled } from './referenceFilled.ts';
+import { referenceType } from './referenceType.ts';
+import { treeAcyclic, treeLabelUnique, treeParentKnown } from './trees.ts';
+import { typeHolds } from './typeHolds.ts';
+import { validityDisjoint } from './validityDisjoint.ts';
+
+/** All kinds, in the order in which claims are listed. A new kind is one file and one entry here. */
+export const CLAIM_KINDS: readonly ClaimKind[] = [
+  formulaValid, measureName, referenceType, pathSingle, pathAcyclic, snapshotMeasure, missingSide, measureReach, perspectiveClosed,
+  typeHolds, keyUnique, keyFilled, referenceComplete, referenceFilled, cardinality, notAQuantity, labelUnique,
+  levelSingleParent, levelFilled, treeAcyclic, treeParentKnown, treeLabelUnique,
+  calendarContinuous, calendarCovers, validityDisjoint, bridgeWeights, partitionCovers, knownAnswer,
+];

@@ -1,0 +1,25 @@
+import type { ClaimKind } from '../claim.ts';
+import { claimOf, judged } from '../claim.ts';
+import { hasNull, offendingRows } from '../offenders.ts';
+import { definitions } from './common.ts';
+
+export const keyFilled: ClaimKind = {
+  kind: 'key-filled',
+  weight: 'blocks',
+  documentation: 'A key column is null.',
+  list: ({ model, checker }) =>
+    model.tables
+      .filter((t) => t.key?.length && t.key.every((name) => checker.names.column(t, name)))
+      .map((t) =>
+        claimOf(keyFilled, t.name, `every row of ${t.name} has its ${t.key!.join(', ')}`, {
+          about: [{ table: t.name }, ...t.key!.map((column) => ({ table: t.name, column }))],
+          tables: [t.name],
+          parts: definitions(model, [t.name]),
+          judge: (data) => {
+            const table = data.table(t.name);
+            const key = t.key!.map((name) => data.column(t.name, name));
+            return judged(key.every((c) => c.nulls === 0) ? { checked: table.rowCount, against: 0 } : offendingRows(table, table.rowCount, key, (row) => hasNull(key, row)));
+          },
+        }),
+      ),
+};

@@ -1,0 +1,44 @@
+import type { ClaimKind } from '../claim.ts';
+import { claimOf, judged } from '../claim.ts';
+import { combinations, hasNull, offendingRows } from '../offenders.ts';
+import { definitions } from './common.ts';
+
+export const keyUnique: ClaimKind = {
+  kind: 'key-unique',
+  weight: 'blocks',
+  documentation: 'Two rows have the same key.',
+  list: ({ model, checker }) =>
+    model.tables
+      .filter((t) => t.key?.length && t.key.every((name) => checker.names.column(t, name)))
+      .map((t) =>
+        claimOf(keyUnique, t.name, `no two rows of ${t.name} have the same ${t.key!.join(', ')}`, {
+          about: [{ table: t.name }, ...t.key!.map((column) => ({ table: t.name, column }))],
+          tables: [t.name],
+          parts: definitions(model, [t.name]),
+          judge: (data) => {
+            const table = data.table(t.name);
+            const key = t.key!.map((name) => data.column(t.name, name));
+            if (key.length === 1) {
+              // One column: its histogram has the answer; rows are read only to show them.
+              const { counts, codes } = key[0]!;
+              const repeated = counts.some((n, code) => code > 0 && n > 1);
+              return judged(repeated ? offendingRows(table, table.rowCount, key, (row) => codes[row] !== 0 && counts[codes[row]!]! > 1) : { checked: table.rowCount, against: 0 });
+            }
+            const { numbers, size } = combinations(key, table.rowCount);
+            const counts = new Uint32Array(size);
+            for (const n of numbers) counts[n]!++;
+            return judged(offendingRows(table, table.rowCount, key, (row) => counts[numbers[row]!]! > 1 && !hasNull(key, row)));
+          },
+          remedies: () =>
+            t.columns
+              .filter((c) => c.formula === undefined && !t.key!.includes(c.name) && c.use !== 'quantity')
+              .slice(0, 3)
+              .map((c) => ({
+                id: `widen-key-${c.name}`,
+                title: `Add ${c.name} to the key`,
+                effect: `The key of ${t.name} becomes ${[...t.key!, c.name].join(', ')}. The claim is judged again on it.`,
+                edit: [{ do: 'set-table' as const, table: t.name, change: { key: [...t.key!, c.name] } }],
+              })),
+        }),
+      ),
+};

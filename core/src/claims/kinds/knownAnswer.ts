@@ -1,0 +1,49 @@
+import type { KnownAnswer } from '../../model/index.ts';
+import type { Json } from '../../query/index.ts';
+import { answerQuery } from '../../query/index.ts';
+import { parseExact, rescale } from '../../values/index.ts';
+import type { ClaimKind, SampleRow } from '../claim.ts';
+import { claimOf, SAMPLE_SIZE } from '../claim.ts';
+import { formulaParts } from './common.ts';
+
+export const knownAnswer: ClaimKind = {
+  kind: 'known-answer',
+  weight: 'blocks',
+  documentation: "A trial's answer differs from the one that somebody knows to be right.",
+  list: ({ model }) =>
+    (model.knownAnswers ?? []).map((k) =>
+      claimOf(knownAnswer, k.name, `the trial "${k.name}" gives the answer that is known`, {
+        about: k.query.measures.map((measure) => ({ measure })),
+        tables: model.tables.filter((t) => t.role !== 'staging').map((t) => t.name),
+        parts: [formulaParts(model), model.hierarchies, model.asOf, k],
+        judge: (data) => {
+          const { rows } = answerQuery(data, k.query);
+          const sample: SampleRow[] = [];
+          let against = 0;
+          for (let i = 0; i < Math.max(rows.length, k.rows.length); i++) {
+            if (rows[i] && k.rows[i] && sameRow(rows[i]!, k.rows[i]!, k)) continue;
+            against++;
+            if (sample.length < SAMPLE_SIZE) sample.push({ row: i + 1, known: k.rows[i] ? k.rows[i]!.join(' · ') : 'no row', answer: rows[i] ? rows[i]!.join(' · ') : 'no row', rows: 1 });
+          }
+          return { verdict: against ? 'broken' : 'holds', evidence: { checked: Math.max(rows.length, k.rows.length), against, ...(against ? { sample } : {}) } };
+        },
+      }),
+    ),
+};
+
+const sameRow = (row: readonly Json[], known: readonly Json[], k: KnownAnswer): boolean => row.length === known.length && row.every((cell, i) => sameCell(cell, known[i]!, k.tolerance ?? 0));
+
+/** Numbers within the tolerance, compared exactly where both are written plainly. */
+function sameCell(a: Json, b: Json, tolerance: number): boolean {
+  if (a === b) return true;
+  if (a === null || b === null || typeof a === 'boolean' || typeof b === 'boolean') return false;
+  const [x, y] = [parseExact(String(a)), parseExact(String(b))];
+  if (x && y && tolerance === 0) {
+    const scale = Math.max(x.scale, y.scale);
+    if (rescale(x.value, x.scale, scale) === rescale(y.value, y.scale, scale)) return true;
+    // An average or a ratio is a double: its last digits depend on how it was written down.
+    return (typeof a === 'number' || typeof b === 'number') && !Number.isInteger(Number(a)) && Math.abs(Number(a) - Number(b)) <= 1e-9 * Math.abs(Number(b));
+  }
+  const [p, q] = [Number(a), Number(b)];
+  return Number.isFinite(p) && Number.isFinite(q) && Math.abs(p - q) <= tolerance + 1e-12 * Math.abs(q);
+}

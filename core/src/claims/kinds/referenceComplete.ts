@@ -1,0 +1,54 @@
+import { cardinalityOf, endText } from '../../model/index.ts';
+import type { Relationship } from '../../model/index.ts';
+import { relationshipKeys } from '../../relate/index.ts';
+import type { ModelData } from '../../query/index.ts';
+import type { ClaimKind, Judgement, Remedy } from '../claim.ts';
+import { claimOf, judged } from '../claim.ts';
+import { offendingRows } from '../offenders.ts';
+import { definitions, wholeRelationships } from './common.ts';
+
+export const referenceComplete: ClaimKind = {
+  kind: 'reference-complete',
+  weight: 'blocks',
+  documentation: 'A value of the referring columns has no partner (orphans).',
+  list: (context) =>
+    wholeRelationships(context).map((r) =>
+      claimOf(referenceComplete, r.name, `every ${endText(r.from)} is a ${endText(r.to)}`, {
+        about: [{ relationship: r.name }, { table: r.from.table }, ...r.from.columns.map((column) => ({ table: r.from.table, column }))],
+        tables: [r.from.table, r.to.table],
+        parts: [definitions(context.model, [r.from.table, r.to.table]), r],
+        judge: (data) => judgeReferences(data, r),
+        remedies: (judgement) => remedies(r, judgement),
+      }),
+    ),
+};
+
+/** Rows whose reference is filled and finds no partner. */
+export function judgeReferences(data: ModelData, r: Relationship): Judgement {
+  const from = data.table(r.from.table);
+  const columns = r.from.columns.map((name) => data.column(r.from.table, name));
+  const keys = relationshipKeys(r, data.ends(r.from), data.ends(r.to));
+  const known = new Uint8Array(keys.size);
+  for (const key of keys.to) known[key] = 1;
+  let filled = 0;
+  for (const key of keys.from) if (key !== 0) filled++;
+  return judged(offendingRows(from, filled, columns, (row) => keys.from[row] !== 0 && !known[keys.from[row]!]));
+}
+
+function remedies(r: Relationship, judgement: Judgement): Remedy[] {
+  const found: Remedy[] = [
+    {
+      id: 'swap-ends',
+      title: 'Swap the ends',
+      effect: `${r.name} then leads from ${endText(r.to)} to ${endText(r.from)}.`,
+      edit: [{ do: 'set-relationship', name: r.name, change: { from: r.to, to: r.from } }],
+    },
+    {
+      id: 'not-default',
+      title: 'Mark the relationship as not default',
+      effect: `Filters no longer pass along ${r.name} unless a measure names it with via.`,
+      edit: [{ do: 'set-relationship', name: r.name, change: { default: false } }],
+    },
+  ];
+  return cardinalityOf(r) === 'many-to-one' && judgement.evidence.against > judgement.evidence.checked / 2 ? found : found.slice(1);
+}

@@ -1,0 +1,42 @@
+import { toJson } from '../values/index.ts';
+import type { Column, TableData } from '../columns/index.ts';
+import { columnValues } from '../columns/index.ts';
+import { Tuples } from '../query/index.ts';
+import type { Cell, Evidence, SampleRow } from './claim.ts';
+import { SAMPLE_SIZE } from './claim.ts';
+
+/** The values of a row as JSON, by column name. */
+export function rowCells(columns: readonly Column[], row: number): Record<string, Cell> {
+  return Object.fromEntries(columns.map((column) => [column.name, toJson(columnValues(column)[column.codes[row]!]!, column.type)]));
+}
+
+/** Numbers the combinations of values that a row has in some columns; null is a value. */
+export function combinations(columns: readonly Column[], rowCount: number): { numbers: Int32Array; size: number } {
+  const tuples = new Tuples(columns.map((c) => c.domain.size + 1));
+  const numbers = Int32Array.from({ length: rowCount }, (_, row) => tuples.add((p) => columns[p]!.codes[row]!));
+  return { numbers, size: tuples.size };
+}
+
+export const hasNull = (columns: readonly Column[], row: number): boolean => columns.some((column) => column.codes[row] === 0);
+
+/**
+ * Evidence over rows that speak against a claim: grouped by the values of `shown`, the most frequent first, each with up to five lines.
+ */
+export function offendingRows(table: TableData, checked: number, shown: readonly Column[], offends: (row: number) => boolean): Evidence {
+  const groups = new Map<string, { row: number; rows: number; lines: number[] }>();
+  let against = 0;
+  for (let row = 0; row < table.rowCount; row++) {
+    if (!offends(row)) continue;
+    against++;
+    const key = shown.map((column) => column.codes[row]).join(',');
+    let group = groups.get(key);
+    if (!group) groups.set(key, (group = { row, rows: 0, lines: [] }));
+    group.rows++;
+    if (table.lineOf && group.lines.length < 5) group.lines.push(table.lineOf(row));
+  }
+  const sample = [...groups.values()]
+    .sort((a, b) => b.rows - a.rows || a.row - b.row)
+    .slice(0, SAMPLE_SIZE)
+    .map(({ row, rows, lines }): SampleRow => ({ ...rowCells(shown, row), rows, ...(lines.length > 0 ? { line: lines[0]!, lines } : {}) }));
+  return { checked, against, distinct: groups.size, ...(sample.length > 0 ? { sample } : {}) };
+}
