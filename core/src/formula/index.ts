@@ -6,3 +6,4 @@ export * from './typed.ts';
 export * from './checker.ts';
 export * from './scalar.ts';
 export * from './functions/index.ts';
+export * from './layout.ts';

@@ -1,2 +1,3 @@
 export * from './sources.ts';
 export * from './csv.ts';
+export * from './ddl.ts';

@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import type { Model } from './schema.ts';
-import { columnSchema, hierarchySchema, measureSchema, perspectiveSchema, relationshipSchema, tableSchema, waiverSchema } from './schema.ts';
+import { calendarSchema, columnSchema, hierarchySchema, measureSchema, perspectiveSchema, relationshipSchema, tableSchema, waiverSchema } from './schema.ts';
 import { sameName } from './names.ts';
 
 /** Collections of named objects that edits put into and take out of. A new one is one line here. */
@@ -27,6 +27,8 @@ const single = z.union([
   z.strictObject({ do: z.literal('put-column'), table: z.string(), value: columnSchema }),
   z.strictObject({ do: z.literal('remove-column'), table: z.string(), column: z.string() }),
   z.strictObject({ do: z.literal('set-relationship'), name: z.string(), change: relationshipSchema.omit({ name: true }).partial() }),
+  z.strictObject({ do: z.literal('put-calendar'), value: calendarSchema }),
+  z.strictObject({ do: z.literal('remove-calendar'), table: z.string() }),
   z.strictObject({ do: z.literal('waive'), value: waiverSchema }),
   z.strictObject({ do: z.literal('end-waiver'), claim: z.string() }),
 ]);
@@ -82,6 +84,10 @@ function applySingle(model: Model, edit: SingleEdit): Model {
         ...model,
         relationships: replaceNamed(model.relationships ?? [], edit.name, 'relationship ', (r) => ({ ...r, ...cleared(edit.change) })),
       };
+    case 'put-calendar':
+      return { ...model, calendars: [...(model.calendars ?? []).filter((c) => !sameName(c.table, edit.value.table)), edit.value] };
+    case 'remove-calendar':
+      return { ...model, calendars: (model.calendars ?? []).filter((c) => !sameName(c.table, edit.table)) };
     case 'waive':
       return { ...model, waivers: [...(model.waivers ?? []).filter((w) => w.claim !== edit.value.claim), edit.value] };
     case 'end-waiver':

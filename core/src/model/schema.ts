@@ -142,6 +142,12 @@ export const waiverSchema = z.strictObject({
   until: day.optional(),
 });
 
+export const calendarSchema = z.strictObject({
+  table: name,
+  day: name,
+  fiscalYear: z.strictObject({ firstMonth: z.int().min(1).max(12), namedBy: z.enum(['start', 'end']) }).optional(),
+});
+
 export const modelSchema = z.strictObject({
   crease: z.literal(FORMAT_VERSION),
   name,
@@ -151,15 +157,7 @@ export const modelSchema = z.strictObject({
   tables: z.array(tableSchema),
   relationships: z.array(relationshipSchema).optional(),
   hierarchies: z.array(hierarchySchema).optional(),
-  calendars: z
-    .array(
-      z.strictObject({
-        table: name,
-        day: name,
-        fiscalYear: z.strictObject({ firstMonth: z.int().min(1).max(12), namedBy: z.enum(['start', 'end']) }).optional(),
-      }),
-    )
-    .optional(),
+  calendars: z.array(calendarSchema).optional(),
   measures: z.array(measureSchema).optional(),
   periodFamilies: z.array(z.strictObject({ measure: name, periods: z.array(z.string()), calendar: name.optional() })).optional(),
   perspectives: z.array(perspectiveSchema).optional(),

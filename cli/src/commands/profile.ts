@@ -1,0 +1,28 @@
+import type { Command } from 'commander';
+import { profileModel } from '@crease/core/storage';
+import { dataFolder, folderData } from '@crease/server/files';
+import { loadModel, todayOf } from '../input.ts';
+
+export function addProfile(program: Command): void {
+  program
+    .command('profile <model>')
+    .description('what each table and column costs in bytes once encoded')
+    .option('--data <dir>', 'folder of the data files; by default that of the model')
+    .option('--json', 'the profile as JSON')
+    .action((modelFile: string, options: { data?: string; json?: boolean }) => {
+      const start = performance.now();
+      const model = loadModel(modelFile);
+      const profile = profileModel(folderData(model, dataFolder(modelFile, options.data), todayOf(model)));
+      const elapsedMs = Math.round(performance.now() - start);
+      if (options.json) {
+        process.stdout.write(`${JSON.stringify({ ...profile, elapsedMs })}\n`);
+        return;
+      }
+      const lines = profile.tables.flatMap((t) => [
+        `${t.name.padEnd(30)} ${String(t.rows).padStart(10)} rows ${String(t.totalBytes).padStart(12)} bytes`,
+        ...[...t.columns].sort((a, b) => b.totalBytes - a.totalBytes).map((c) => `  ${c.name.padEnd(28)} ${String(c.distinct).padStart(10)} distinct ${String(c.totalBytes).padStart(8)} bytes  ${c.encoding}`),
+      ]);
+      const advice = profile.advice.map((a) => `advice: ${a.column}: ${a.change} (${a.beforeBytes} -> ${a.afterBytes} bytes)`);
+      process.stdout.write(`${[...lines, ...advice, `${profile.totalBytes} bytes in all; ${elapsedMs} ms`].join('\n')}\n`);
+    });
+}

@@ -1,0 +1,2 @@
+export * from './propose.ts';
+export * from './names.ts';

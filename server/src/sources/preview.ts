@@ -1,0 +1,38 @@
+import { readFileSync, statSync } from 'node:fs';
+import { basename } from 'node:path';
+import { formatType } from '@crease/core/values';
+import type { Table } from '@crease/core/model';
+import type { Dialect, FilePreview } from '@crease/core/reading';
+import { previewFile } from '@crease/core/reading';
+import { readHead } from './fileTable.ts';
+
+/** Files up to this size are looked at whole before anything is stored; of larger ones the head. */
+export const PREVIEW_BYTES = 16 << 20;
+
+/** What a file's rows tell about its dialect, names and types. With `whole`, all rows are looked at whatever the size. */
+export function previewOf(file: string, corrected: Partial<Dialect> = {}, whole = false): FilePreview {
+  if (whole && statSync(file).size <= 1 << 30) return previewFile(readFileSync(file), true, corrected);
+  const head = readHead(file, PREVIEW_BYTES);
+  return previewFile(head.head, head.whole, corrected);
+}
+
+/** The name that a file's table gets: the file's, without folders and ending. */
+export const tableNameOf = (file: string): string => basename(file).replace(/\.(csv|tsv|txt)(\.gz)?$/i, '');
+
+/** A table of a model as a preview shows it, before anybody has said what it is. */
+export function draftTable(file: string, preview: FilePreview): Table {
+  const { dialect } = preview;
+  const comma = preview.columns.some((c) => c.decimalComma);
+  return {
+    name: tableNameOf(file),
+    role: 'staging',
+    source: {
+      file,
+      ...(dialect.delimiter === ',' ? {} : { delimiter: dialect.delimiter }),
+      ...(dialect.header ? {} : { header: false }),
+      ...(dialect.encoding === 'utf-8' ? {} : { encoding: dialect.encoding }),
+      ...(comma ? { decimalComma: true } : {}),
+    },
+    columns: preview.columns.map((c) => ({ name: c.name, type: formatType(c.type), ...(c.pattern ? { pattern: c.pattern } : {}), use: 'attribute' as const })),
+  };
+}
