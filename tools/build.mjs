@@ -1,6 +1,5 @@
 // Bundles the programs (command line, server with its worker) with esbuild and the screens with Vite.
 //   node tools/build.mjs [--programs]     --programs: without the screens
-import { existsSync } from 'node:fs';
 import { dirname, resolve } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { build } from 'esbuild';
@@ -19,7 +18,7 @@ const common = {
   external: ['better-sqlite3', 'piscina', 'pino'],
   banner: { js: "import { createRequire as __createRequire } from 'node:module'; const require = __createRequire(import.meta.url);" },
 };
-const entries = { crease: 'cli/src/main.ts', ...(existsSync(resolve(root, 'server/src/main.ts')) ? { server: 'server/src/main.ts', worker: 'server/src/work/worker.ts' } : {}) };
+const entries = { crease: 'cli/src/main.ts', worker: 'server/src/work/worker.ts' };
 await build({ ...common, entryPoints: entries, outdir: 'cli/dist', splitting: true, chunkNames: 'chunk-[hash]' });
 
 if (!process.argv.includes('--programs')) {

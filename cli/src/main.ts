@@ -9,12 +9,13 @@ import { addDemo } from './commands/demo.ts';
 import { addFormat } from './commands/format.ts';
 import { addProfile } from './commands/profile.ts';
 import { addPropose } from './commands/propose.ts';
+import { addServe } from './commands/serve.ts';
 import { addQuery } from './commands/query.ts';
 
 const program = new Command('crease').description('Design star and snowflake semantic models and hold every claim they make against the data').version('0.1.0');
 program.exitOverride();
 program.configureOutput({ writeErr: (text) => process.stderr.write(text) });
-for (const add of [addCheck, addQuery, addProfile, addPropose, addFormat, addDdl, addDemo]) add(program);
+for (const add of [addCheck, addQuery, addProfile, addPropose, addFormat, addDdl, addDemo, addServe]) add(program);
 
 /** Messages for people end with status 2; anything else is a bug and says so, without a trace. */
 function fail(error: unknown): void {

@@ -2,8 +2,9 @@ import type { DataType } from '../values/index.ts';
 import { comparable, parseType, TEXT } from '../values/index.ts';
 import type { Column } from '../columns/index.ts';
 import { codeOfValue, columnValues } from '../columns/index.ts';
-import type { Edit, Model, ModelColumn, Table } from '../model/index.ts';
-import { applyEdit, sameName } from '../model/index.ts';
+import type { Edit, Model, ModelColumn, Relationship, Table } from '../model/index.ts';
+import { applyEdit, ModelNames, sameName } from '../model/index.ts';
+import { Reach } from '../relate/index.ts';
 import type { ModelData } from '../query/index.ts';
 import { codeReason, combinations } from '../claims/index.ts';
 import { nameLikeness, wordsOf } from './names.ts';
@@ -120,8 +121,10 @@ interface Candidate {
 function proposeRelationships(model: Model, data: ModelData): Proposal[] {
   const taken = new Set((model.relationships ?? []).map((r) => r.name.toLowerCase()));
   const found: Proposal[] = [];
-  for (const from of model.tables) {
-    const defaults = new Set<string>();
+  // The largest tables first: their own references become the default ways, and what would make a second way does not.
+  const tables = [...model.tables].sort((a, b) => data.rowCount(b.name) - data.rowCount(a.name));
+  let drafted = model;
+  for (const from of tables) {
     for (const column of from.columns) {
       if (column.formula !== undefined || (model.relationships ?? []).some((r) => sameName(r.from.table, from.name) && r.from.columns.length === 1 && sameName(r.from.columns[0]!, column.name))) continue;
       const best = bestTarget(model, data, from, column);
@@ -130,12 +133,26 @@ function proposeRelationships(model: Model, data: ModelData): Proposal[] {
         found.push(parentChild(data, best));
         continue;
       }
-      const isDefault = !defaults.has(best.to.name);
-      defaults.add(best.to.name);
-      found.push(relationshipOf(data, best, isDefault, taken));
+      const asDefault = relationshipOf(data, best, true, taken);
+      const second = makesSecondWay(drafted, asDefault);
+      const proposal = second ? relationshipOf(data, best, false, taken, second) : asDefault;
+      taken.add((proposal.edit[0] as unknown as { value: { name: string } }).value.name.toLowerCase());
+      drafted = applyEdit(drafted, proposal.edit);
+      found.push(proposal);
     }
   }
   return found;
+}
+
+/** Names a table to which there would be a second default way, or a way back to the start, if the relationship were default. */
+function makesSecondWay(model: Model, proposal: Proposal): string | undefined {
+  const names = new ModelNames(applyEdit(model, proposal.edit));
+  const reach = new Reach(names);
+  for (const base of model.tables) {
+    for (const [table, paths] of reach.lookups(base.name)) if (paths.length > 1) return names.table(table)!.name;
+  }
+  const { from, to } = (proposal.edit[0] as unknown as { value: Relationship }).value;
+  return reach.lookups(to.table).has(from.table.toLowerCase()) ? from.table : undefined;
 }
 
 function bestTarget(model: Model, data: ModelData, from: Table, column: ModelColumn): Candidate | undefined {
@@ -191,13 +208,12 @@ function matchedRows(column: Column, key: Column): number {
   return rows;
 }
 
-function relationshipOf(data: ModelData, c: Candidate, isDefault: boolean, taken: Set<string>): Proposal {
+function relationshipOf(data: ModelData, c: Candidate, isDefault: boolean, taken: ReadonlySet<string>, second?: string): Proposal {
   const own = data.column(c.from.name, c.column.name);
   const filled = own.rowCount - own.nulls;
   const base = `${c.from.name}_${isDefault ? c.to.name : withoutCode(c.column.name)}`;
   let name = base;
   for (let n = 2; taken.has(name.toLowerCase()); n++) name = `${base}_${n}`;
-  taken.add(name.toLowerCase());
   const orphans = filled - c.matched;
   return {
     id: `relationship:${c.from.name}.${c.column.name}`,
@@ -207,9 +223,9 @@ function relationshipOf(data: ModelData, c: Candidate, isDefault: boolean, taken
     evidence: [
       `${percent(c.matched, filled)} of ${filled} filled rows find a partner${orphans > 0 ? `; ${orphans} do not` : ''}`,
       ...(own.nulls > 0 ? [`${own.nulls} rows are null`] : []),
-      c.likeness >= 0.99 ? 'the names are the same' : c.likeness >= 0.5 ? 'the names are alike' : 'the values look like codes of that table',
+      c.likeness >= 0.99 ? 'the names are the same' : c.likeness >= 0.5 ? 'the names are alike' : own.type.kind === 'date' ? 'its days are those of a calendar' : 'the values look like codes of that table',
       `${own.distinct} distinct values against ${data.column(c.to.name, c.key).distinct}`,
-      ...(isDefault ? [] : [`another column leads to ${c.to.name} by default: this one is for a role`]),
+      ...(isDefault ? [] : [`not by default: there is a way to ${second} already`]),
     ],
     edit: [
       {
@@ -255,6 +271,9 @@ function proposeRoles(model: Model, data: ModelData): Proposal[] {
       role = 'bridge';
       evidence.push(`its key is made of references to ${[...targets].join(' and ')}`);
       if (share) evidence.push(`${share.name} lies between 0 and 1: a share`);
+    } else if ((model.hierarchies ?? []).some((h) => h.parent !== undefined && sameName(h.table, t.name))) {
+      role = 'dimension';
+      evidence.push('its rows have parents among themselves');
     } else if (targets.size >= 1) {
       const wide = data.rowCount(t.name) >= Math.max(...[...targets].map((name) => data.rowCount(name)), 0) / 4;
       role = targets.size >= 2 || wide ? 'fact' : 'dimension';

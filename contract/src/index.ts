@@ -1,0 +1,172 @@
+import { z } from 'zod';
+import { editSchema, querySchema } from '@crease/core/model';
+import type { Model } from '@crease/core/model';
+import type { JudgedClaim, Summary } from '@crease/core/claims';
+import type { Answer } from '@crease/core/query';
+import type { FilePreview } from '@crease/core/reading';
+import type { Profile } from '@crease/core/storage';
+import type { Proposal } from '@crease/core/propose';
+
+/** Requests from the screens to the server: each body is checked against its schema, unknown fields included. */
+export const createModelRequest = z.strictObject({ title: z.string().trim().min(1, 'a model needs a title').max(200) });
+export const importModelRequest = z.strictObject({ text: z.string().min(1) });
+export const editRequest = z.strictObject({
+  /** The revision that the edit was made on; any other is a conflict. */
+  base: z.int(),
+  edit: editSchema,
+  /** What the history says of it. */
+  says: z.string().min(1).max(300),
+});
+export const stepRequest = z.strictObject({ base: z.int() });
+export const queryRequest = z.strictObject({ query: querySchema, perspective: z.string().optional() });
+export const formulaRequest = z.strictObject({ formula: z.string().max(20_000), name: z.string().optional() });
+export const dialectChange = z.strictObject({
+  delimiter: z.string().length(1).optional(),
+  quote: z.string().max(1).optional(),
+  header: z.boolean().optional(),
+  encoding: z.enum(['utf-8', 'utf-16le', 'utf-16be', 'windows-1252']).optional(),
+});
+export const previewRequest = z.strictObject({ dialect: dialectChange.optional() });
+export const intakeRequest = z.strictObject({
+  tables: z
+    .array(
+      z.strictObject({
+        upload: z.string(),
+        name: z.string().trim().min(1, 'a table needs a name').max(100),
+        dialect: z.strictObject({ delimiter: z.string().length(1), quote: z.string().max(1), header: z.boolean(), encoding: z.enum(['utf-8', 'utf-16le', 'utf-16be', 'windows-1252']), newline: z.enum(['\n', '\r']) }),
+        columns: z
+          .array(z.strictObject({ name: z.string().min(1), fileName: z.string(), type: z.string(), pattern: z.string().optional(), decimalComma: z.boolean().optional() }))
+          .min(1, 'choose at least one column'),
+      }),
+    )
+    .min(1)
+    .max(500),
+});
+export const browseRequest = z.strictObject({ hierarchy: z.string(), path: z.array(z.union([z.string(), z.number(), z.boolean(), z.null()])) });
+
+export type EditRequest = z.infer<typeof editRequest>;
+export type IntakeRequest = z.infer<typeof intakeRequest>;
+
+/** Answers. */
+export interface ModelSummary {
+  id: number;
+  name: string;
+  title: string;
+  tables: number;
+  rows: number;
+  changedAt: string;
+}
+
+export interface StoredTable {
+  /** The table's name in the model. */
+  name: string;
+  rows: number;
+  bytes: number;
+  /** Rows left out on intake. */
+  problems: { line: number; column?: string; text?: string; message: string }[];
+  loadedAt: string;
+}
+
+export interface ModelState {
+  id: number;
+  revision: { id: number; number: number; says: string; at: string };
+  canUndo: boolean;
+  canRedo: boolean;
+  model: Model;
+  stored: StoredTable[];
+}
+
+export interface HistoryEntry {
+  id: number;
+  number: number;
+  says: string;
+  at: string;
+  isHead: boolean;
+}
+
+export interface ClaimsState {
+  revision: number;
+  /** Whether all claims of the revision have been judged. */
+  done: boolean;
+  claims: JudgedClaim[];
+  summary: Summary;
+  elapsedMs: number;
+}
+
+export interface UploadState {
+  id: string;
+  name: string;
+  bytes: number;
+}
+
+export interface PreviewState {
+  upload: UploadState;
+  preview: FilePreview;
+}
+
+export interface FormulaState {
+  faults: { start: number; end: number; message: string }[];
+  /** The result's type where the formula is sound. */
+  type: string | null;
+  /** The formula in canonical layout. */
+  laidOut: string;
+  measures: string[];
+  columns: string[];
+  /** Base tables of its aggregates. */
+  bases: string[];
+  /** Dimensions that reach all of them. */
+  reachedBy: string[];
+}
+
+export interface Members {
+  level: string | null;
+  members: { label: string | number | boolean | null; key: string | number | boolean | null; rows: number; children: number; parents?: string[] }[];
+  more: number;
+}
+
+export interface LevelFacts {
+  levels: { name: string; members: number; nulls: number; torn: number }[];
+}
+
+export interface ReleaseState {
+  ready: boolean;
+  done: boolean;
+  blocking: JudgedClaim[];
+  warning: JudgedClaim[];
+  waived: JudgedClaim[];
+}
+
+export interface RowPage {
+  columns: { name: string; type: string }[];
+  rows: (null | boolean | number | string)[][];
+  total: number;
+}
+
+export type QueryState = Answer & { elapsedMs: number };
+export type ProfileState = Profile & { elapsedMs: number };
+export type ProposalsState = { revision: number; proposals: Proposal[] };
+
+/** A message for a person: what, where, what to do. */
+export interface ErrorState {
+  code: string;
+  message: string;
+  /** With `conflict`: the revision that is the head now. */
+  revision?: number;
+}
+
+/** Events that the server sends to every browser that shows a model. */
+export type LiveEvent =
+  | { kind: 'revision'; revision: number; says: string; by: string }
+  | { kind: 'claims'; revision: number; done: boolean; summary: Summary }
+  | { kind: 'job'; job: JobState };
+
+export interface JobState {
+  id: string;
+  says: string;
+  state: 'running' | 'done' | 'failed' | 'cancelled';
+  /** 0 to 1, as far as it is known. */
+  progress: number;
+  detail: string;
+  /** Messages of a failed job. */
+  faults: string[];
+}

@@ -1,0 +1,81 @@
+import { existsSync } from 'node:fs';
+import { join } from 'node:path';
+import express from 'express';
+import type { ErrorRequestHandler, Express, RequestHandler } from 'express';
+import helmet from 'helmet';
+import { DocumentError, EditError } from '@crease/core/model';
+import type { ErrorCode } from './errors.ts';
+import { ERRORS, ServerError } from './errors.ts';
+import { ConflictError, NoModelError } from './store/index.ts';
+import { WorkFault } from './work/pool.ts';
+import type { Workspace } from './workspace.ts';
+import { intakeRoutes } from './routes/intake.ts';
+import { modelRoutes } from './routes/models.ts';
+import { questionRoutes } from './routes/questions.ts';
+import { releaseRoutes } from './routes/release.ts';
+
+/** The largest JSON body. Files come as streams and are not held to it. */
+const LARGEST_BODY = '8mb';
+
+/** The application: the interface under /api, the screens under everything else. `screens` is the folder of the built screens. */
+export function makeApp(workspace: Workspace, screens?: string): Express {
+  const app = express();
+  app.disable('x-powered-by');
+  app.use(helmet({ contentSecurityPolicy: { directives: { 'default-src': ["'self'"], 'style-src': ["'self'", "'unsafe-inline'"], 'img-src': ["'self'", 'data:', 'blob:'], 'upgrade-insecure-requests': null } }, strictTransportSecurity: false }));
+  app.use(ownOriginOnly);
+  app.use('/api', (request, response, next) => {
+    // An upload's body is the file: it is not to be read as JSON, whatever it says it is.
+    if (request.method === 'POST' && request.path === '/uploads') return next();
+    return express.json({ limit: LARGEST_BODY })(request, response, next);
+  });
+  for (const routes of [modelRoutes, questionRoutes, intakeRoutes, releaseRoutes]) app.use('/api', routes(workspace));
+  app.use('/api', (request) => {
+    throw new ServerError('not-found', `there is nothing at ${request.originalUrl.split('?')[0]}`);
+  });
+  if (screens && existsSync(join(screens, 'index.html'))) {
+    app.use(express.static(screens, { index: false, maxAge: '1y', immutable: true }));
+    app.get('/{*path}', (_request, response) => response.set('cache-control', 'no-cache').sendFile(join(screens, 'index.html')));
+  }
+  app.use(errorAnswer(workspace));
+  return app;
+}
+
+const LOOPBACK = /^(127\.0\.0\.1|localhost|\[::1\])(:\d+)?$/i;
+
+/** Only pages of this server may talk to it: another site's scripts, or a foreign name that resolves to this machine, may not. */
+const ownOriginOnly: RequestHandler = (request, _response, next) => {
+  const { host, origin } = request.headers;
+  if (!host || !LOOPBACK.test(host)) throw new ServerError('wrong-origin', `the server answers on the loopback address only, not as "${host ?? ''}"`);
+  if (origin !== undefined) {
+    let from = '';
+    try {
+      from = new URL(origin).host;
+    } catch (error) {
+      if (!(error instanceof TypeError)) throw error;
+    }
+    if (!LOOPBACK.test(from) || (request.method !== 'GET' && from !== host)) throw new ServerError('wrong-origin', `pages of ${origin} may not use this server`);
+  }
+  next();
+};
+
+function errorAnswer(workspace: Workspace): ErrorRequestHandler {
+  return (error: unknown, request, response, next) => {
+    if (response.headersSent) return next(error);
+    const { code, message, extra } = explained(error);
+    if (code === 'internal') workspace.log.error({ error: error instanceof Error ? error.stack : String(error), path: request.path }, 'a request failed');
+    response.status(ERRORS[code].status).json({ code, message, ...extra });
+  };
+}
+
+function explained(error: unknown): { code: ErrorCode; message: string; extra?: Record<string, unknown> } {
+  if (error instanceof ServerError) return { code: error.code, message: error.message, extra: error.extra };
+  if (error instanceof DocumentError) return { code: 'wrong-shape', message: error.message };
+  if (error instanceof ConflictError) return { code: 'conflict', message: error.message, extra: { revision: error.head.id } };
+  if (error instanceof NoModelError) return { code: 'not-found', message: error.message };
+  if (error instanceof EditError || error instanceof WorkFault) return { code: 'cannot-answer', message: error.message };
+  const type = (error as { type?: string }).type;
+  if (type === 'entity.too.large') return { code: 'too-large', message: `the request is larger than ${LARGEST_BODY}: send less at once` };
+  if (type?.startsWith('entity.') || type?.startsWith('encoding.') || type?.startsWith('charset.')) return { code: 'wrong-shape', message: `the request is not JSON: ${(error as Error).message}` };
+  if (error instanceof URIError) return { code: 'wrong-shape', message: 'the address cannot be read' };
+  return { code: 'internal', message: 'something went wrong in the server; nothing was changed. The log has the details' };
+}

@@ -1,0 +1,24 @@
+/** Every error that the server answers with: code, HTTP status, and what one can do. Held against docs/errors.md by a test. */
+export const ERRORS = {
+  'wrong-shape': { status: 400, remedy: 'send what the message asks for' },
+  'too-large': { status: 413, remedy: 'send less at once' },
+  'wrong-origin': { status: 403, remedy: 'use the address that the server printed' },
+  'not-found': { status: 404, remedy: 'go back to the list: it may have been removed' },
+  conflict: { status: 409, remedy: 'look at the newer revision and apply the edit again' },
+  blocked: { status: 409, remedy: 'mend the broken claims, or waive them with a reason' },
+  'cannot-answer': { status: 422, remedy: 'change what the message names' },
+  'cannot-read': { status: 422, remedy: 'mend the file, or choose another dialect' },
+  internal: { status: 500, remedy: 'try again; if it happens again, report what the log says' },
+} as const;
+export type ErrorCode = keyof typeof ERRORS;
+
+/** An error for the person at the screen. */
+export class ServerError extends Error {
+  constructor(
+    readonly code: ErrorCode,
+    message: string,
+    readonly extra: Record<string, unknown> = {},
+  ) {
+    super(message);
+  }
+}

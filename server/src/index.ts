@@ -1,0 +1,5 @@
+export * from './app.ts';
+export * from './errors.ts';
+export * from './serve.ts';
+export * from './workspace.ts';
+export * from './demo.ts';

@@ -1,0 +1,90 @@
+import Database from 'better-sqlite3';
+
+export type Connection = Database.Database;
+
+/** Steps that bring a workspace file from one version to the next; never changed once released, only added to. */
+const MIGRATIONS: readonly string[] = [
+  `
+  create table model (
+    id integer primary key,
+    head integer not null,
+    created_at text not null
+  );
+  create table revision (
+    id integer primary key autoincrement,
+    model_id integer not null references model (id) on delete cascade,
+    parent_id integer references revision (id),
+    number integer not null,
+    document text not null,
+    says text not null,
+    at text not null
+  );
+  create index revision_by_model on revision (model_id, parent_id);
+  -- Rows of a table, as encoded columns; 'loading' until all segments are written, and removed at the next start if that never came.
+  create table stored_table (
+    id integer primary key autoincrement,
+    model_id integer not null references model (id) on delete cascade,
+    source_key text not null,
+    state text not null check (state in ('loading', 'ready')),
+    rows integer not null,
+    problems text not null,
+    misfits text not null,
+    -- Line of each row in the file as 4-byte numbers; null where it is row + header + 1.
+    lines blob,
+    first_line integer not null,
+    loaded_at text not null
+  );
+  create unique index one_ready_table on stored_table (model_id, source_key) where state = 'ready';
+  create table stored_column (
+    id integer primary key autoincrement,
+    table_id integer not null references stored_table (id) on delete cascade,
+    ordinal integer not null,
+    name text not null,
+    type text not null,
+    domain blob not null
+  );
+  create index column_by_table on stored_column (table_id, ordinal);
+  create table segment (
+    column_id integer not null references stored_column (id) on delete cascade,
+    ordinal integer not null,
+    rows integer not null,
+    encoding text not null,
+    bytes blob not null,
+    primary key (column_id, ordinal)
+  ) without rowid;
+  -- The last judgement of each claim, with what it was judged on.
+  create table verdict (
+    model_id integer not null references model (id) on delete cascade,
+    claim text not null,
+    basis text not null,
+    judgement text not null,
+    primary key (model_id, claim)
+  ) without rowid;
+  `,
+];
+
+/** A workspace file that cannot be opened: the message says why and what to do. */
+export class WorkspaceError extends Error {}
+
+/** Opens a workspace file (or makes it) and brings it to this program's version. */
+export function openWorkspace(file: string): Connection {
+  let connection: Connection;
+  try {
+    connection = new Database(file, { timeout: 10_000 });
+    connection.pragma('page_size = 16384');
+    connection.pragma('journal_mode = WAL');
+  } catch (error) {
+    throw new WorkspaceError(`the workspace ${file} cannot be opened: ${(error as Error).message}`);
+  }
+  connection.pragma('foreign_keys = ON');
+  connection.pragma('synchronous = NORMAL');
+  const version = connection.pragma('user_version', { simple: true }) as number;
+  if (version > MIGRATIONS.length) throw new WorkspaceError(`the workspace ${file} was made by a newer crease (version ${version}, this program knows ${MIGRATIONS.length})`);
+  for (let step = version; step < MIGRATIONS.length; step++) {
+    connection.transaction(() => {
+      connection.exec(MIGRATIONS[step]!);
+      connection.pragma(`user_version = ${step + 1}`);
+    })();
+  }
+  return connection;
+}

@@ -1,0 +1,4 @@
+export * from './database.ts';
+export * from './models.ts';
+export * from './tables.ts';
+export * from './verdicts.ts';

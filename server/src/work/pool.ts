@@ -1,0 +1,69 @@
+import { MessageChannel } from 'node:worker_threads';
+import type { MessagePort } from 'node:worker_threads';
+import { Piscina } from 'piscina';
+import type { Task } from './tasks.ts';
+import { END } from './tasks.ts';
+import type { TaskFault } from './worker.ts';
+
+/** A fault that the person who asked can do something about. */
+export class WorkFault extends Error {}
+
+const isSource = import.meta.url.endsWith('.ts');
+
+const makePool = (threads: number) =>
+  new Piscina({
+    filename: new URL(isSource ? './worker.ts' : './worker.mjs', import.meta.url).href,
+    minThreads: 1,
+    maxThreads: threads,
+    idleTimeout: 60_000,
+    concurrentTasksPerWorker: 1,
+    ...(isSource ? { execArgv: ['--import', 'tsx'] } : {}),
+  });
+
+type Plain<T> = T extends Task ? Omit<T, 'port' | 'stop'> : never;
+
+/** A task that runs on; `stop` asks it to end early. */
+export interface Running<T> {
+  readonly done: Promise<T>;
+  stop(): void;
+}
+
+/**
+ * Worker threads: two for questions and claims, each keeping decoded columns between tasks, and one for intake,
+ * so that a long load does not keep anybody waiting.
+ */
+export class WorkPool {
+  private readonly questions = makePool(2);
+  private readonly loads = makePool(1);
+
+  /** Runs a task to its end. Throws WorkFault for what is the asker's, Error for a bug. */
+  async run<T>(task: Plain<Task>): Promise<T> {
+    return unwrap<T>((await this.questions.run(task)) as { result: T } | TaskFault);
+  }
+
+  /** Runs a task that tells of its progress. */
+  start<M, T>(task: Plain<Task>, onMessage: (message: M) => void): Running<T> {
+    const stop = new Int32Array(new SharedArrayBuffer(4));
+    const channel = new MessageChannel();
+    // The result and the messages come on ways of their own: the task is done when both have ended.
+    const told = new Promise<void>((resolve) => channel.port1.on('message', (message: M | typeof END) => (message === END ? resolve() : onMessage(message as M))));
+    const pool = task.kind === 'intake' ? this.loads : this.questions;
+    const done = pool
+      .run({ ...task, port: channel.port2, stop }, { transferList: [channel.port2 as MessagePort] })
+      .then(async (answer) => {
+        await told;
+        return unwrap<T>(answer as { result: T } | TaskFault);
+      })
+      .finally(() => channel.port1.close());
+    return { done, stop: () => void Atomics.store(stop, 0, 1) };
+  }
+
+  async close(): Promise<void> {
+    await Promise.all([this.questions.destroy(), this.loads.destroy()]);
+  }
+}
+
+function unwrap<T>(answer: { result: T } | TaskFault): T {
+  if ('result' in answer) return answer.result;
+  throw answer.fault === 'data' ? new WorkFault(answer.message) : new Error(answer.message);
+}

@@ -1,0 +1,48 @@
+import type { MessagePort } from 'node:worker_threads';
+import type { Dialect } from '@crease/core/reading';
+import type { IntakeRequest } from '@crease/contract';
+
+/** What worker threads are asked to do. Models travel as documents, rows stay in the workspace file. */
+interface OnModel {
+  readonly workspace: string;
+  readonly modelId: number;
+  readonly revision: number;
+  readonly document: string;
+  /** Ids of stored tables by source key: with the revision, the key of everything that is kept between tasks. */
+  readonly versions: Readonly<Record<string, number>>;
+}
+
+export type Task =
+  | ({ readonly kind: 'query'; readonly query: unknown } & OnModel)
+  | ({ readonly kind: 'profile' } & OnModel)
+  | ({ readonly kind: 'propose' } & OnModel)
+  | ({ readonly kind: 'formula'; readonly formula: string; readonly name?: string } & OnModel)
+  | ({ readonly kind: 'browse'; readonly hierarchy: string; readonly path: readonly (null | boolean | number | string)[] } & OnModel)
+  | ({ readonly kind: 'levels'; readonly hierarchy: string } & OnModel)
+  | ({ readonly kind: 'columns'; readonly table: string } & OnModel)
+  | ({ readonly kind: 'rows'; readonly table: string; readonly offset: number; readonly count: number } & OnModel)
+  | ({ readonly kind: 'values'; readonly column: string; readonly search: string } & OnModel)
+  /** Judges claims whose basis is not among the known ones; tells each batch through the port. `stop[0]` not 0 ends it early. */
+  | ({ readonly kind: 'judge'; readonly known: Readonly<Record<string, string>>; readonly today: string; readonly port: MessagePort; readonly stop: Int32Array } & OnModel)
+  | { readonly kind: 'preview'; readonly file: string; readonly dialect?: Partial<Dialect> }
+  | { readonly kind: 'intake'; readonly workspace: string; readonly modelId: number; readonly file: string; readonly key: string; readonly table: IntakeRequest['tables'][number]; readonly port: MessagePort; readonly stop: Int32Array };
+
+/** What a judging worker tells: all claims first (verdicts that still stand named), then the newly judged ones. */
+export type JudgeMessage =
+  | { readonly kind: 'listed'; readonly claims: readonly ListedClaim[] }
+  | { readonly kind: 'judged'; readonly verdicts: readonly { claim: string; basis: string; judgement: unknown; remedies: unknown }[] };
+
+export interface ListedClaim {
+  readonly id: string;
+  readonly kind: string;
+  readonly subject: string;
+  readonly says: string;
+  readonly weight: string;
+  readonly about: unknown;
+  readonly basis: string;
+  /** Whether a known verdict stands. */
+  readonly stands: boolean;
+}
+
+/** The last message on a task's port. */
+export const END = 'end';

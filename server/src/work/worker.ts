@@ -1,0 +1,280 @@
+import { createHash } from 'node:crypto';
+import { statSync } from 'node:fs';
+import { toJson, formatType, parseType, TEXT, textReader, DATE } from '@crease/core/values';
+import type { TableData } from '@crease/core/columns';
+import { columnValues } from '@crease/core/columns';
+import { readModel, withFamilies } from '@crease/core/model';
+import type { Model, Query } from '@crease/core/model';
+import { answerQuery, browseMembers, DataError, levelFacts, ModelData, resolvePath } from '@crease/core/query';
+import { judgeClaim, listClaims } from '@crease/core/claims';
+import type { Claim } from '@crease/core/claims';
+import { columnBytes, profileModel } from '@crease/core/storage';
+import { proposeStar } from '@crease/core/propose';
+import { layOutFormula, placeOf } from '@crease/core/formula';
+import { ownRows } from '@crease/core/interchange';
+import { ReadError } from '@crease/core/reading';
+import { openWorkspace, sourceKey, Tables } from '../store/index.ts';
+import type { Connection } from '../store/index.ts';
+import { streamFileTable } from '../sources/fileTable.ts';
+import { previewOf } from '../sources/preview.ts';
+import type { JudgeMessage, Task } from './tasks.ts';
+import { END } from './tasks.ts';
+
+const connections = new Map<string, Connection>();
+const decoded = new Map<string, TableData>();
+/** Rows of models with their derived columns and indexes; the newest few. */
+const models = new Map<string, ModelData>();
+const KEPT_MODELS = 3;
+const KEPT_TABLES = 80;
+
+function connection(workspace: string): Connection {
+  let found = connections.get(workspace);
+  if (!found) connections.set(workspace, (found = openWorkspace(workspace)));
+  return found;
+}
+
+function today(model: Model): number {
+  if (model.asOf !== undefined) return textReader(DATE)(model.asOf) as number;
+  const now = new Date();
+  return Math.floor(Date.UTC(now.getFullYear(), now.getMonth(), now.getDate()) / 86_400_000);
+}
+
+type OnModel = Extract<Task, { document: string }>;
+
+function dataOf(task: OnModel): ModelData {
+  const key = JSON.stringify([task.workspace, task.modelId, task.revision, task.versions]);
+  let data = models.get(key);
+  if (!data) {
+    const model = withFamilies(readModel(task.document));
+    data = new ModelData(model, (name) => loadTable(task, model, name), today(model));
+    for (const old of [...models.keys()].slice(0, Math.max(0, models.size - KEPT_MODELS + 1))) models.delete(old);
+  }
+  models.delete(key);
+  models.set(key, data); // the last used stays longest
+  return data;
+}
+
+function loadTable(task: OnModel, model: Model, name: string): TableData {
+  const table = model.tables.find((t) => t.name === name)!;
+  const own = ownRows(model, table);
+  if (own) return own;
+  const id = task.versions[sourceKey(table)];
+  if (id === undefined) throw new DataError(`the rows of ${name} have not been brought in yet: load ${table.source && 'file' in table.source ? table.source.file : 'them'} on the Intake stage`);
+  const key = `${task.workspace}\n${id}`;
+  let stored = decoded.get(key);
+  if (!stored) {
+    stored = new Tables(connection(task.workspace)).read(id, name);
+    if (decoded.size >= KEPT_TABLES) decoded.delete(decoded.keys().next().value!);
+    decoded.set(key, stored);
+  }
+  return stored.name === name ? stored : { ...stored, name };
+}
+
+/** One digest of all that a claim's judgement rests on. */
+function basisOf(claim: Claim, data: ModelData, versions: Readonly<Record<string, number>>): string {
+  const rows = claim.tables.map((name) => {
+    const table = data.model.tables.find((t) => t.name.toLowerCase() === name.toLowerCase());
+    return table ? [name, versions[sourceKey(table)] ?? JSON.stringify(table.source)] : name;
+  });
+  // Remedies are made of the model's objects, so what they show follows the parts as well.
+  return createHash('sha256').update(JSON.stringify([claim.id, claim.says, claim.parts, rows, data.model.asOf])).digest('base64url');
+}
+
+async function judge(task: Extract<Task, { kind: 'judge' }>): Promise<{ judged: number; stopped: boolean }> {
+  const data = dataOf(task);
+  const claims = listClaims(data.model, data.checker).map((claim) => ({ claim, basis: basisOf(claim, data, task.versions) }));
+  const post = (message: JudgeMessage) => task.port.postMessage(message);
+  post({
+    kind: 'listed',
+    claims: claims.map(({ claim, basis }) => ({ id: claim.id, kind: claim.kind, subject: claim.subject, says: claim.says, weight: claim.weight, about: claim.about, basis, stands: task.known[claim.id] === basis })),
+  });
+  let batch: Extract<JudgeMessage, { kind: 'judged' }>['verdicts'][number][] = [];
+  let [judged, sent] = [0, performance.now()];
+  for (const { claim, basis } of claims) {
+    if (task.known[claim.id] === basis) continue;
+    if (Atomics.load(task.stop, 0) !== 0) return { judged, stopped: true };
+    const judgement = judgeClaim(claim, data, (error) => process.stderr.write(`claim ${claim.id}: ${(error as Error).stack ?? String(error)}\n`));
+    batch.push({ claim: claim.id, basis, judgement, remedies: judgement.verdict === 'broken' ? (claim.remedies?.(judgement) ?? []) : [] });
+    judged++;
+    if (performance.now() - sent > 100) {
+      post({ kind: 'judged', verdicts: batch });
+      [batch, sent] = [[], performance.now()];
+      await new Promise((resume) => setImmediate(resume));
+    }
+  }
+  post({ kind: 'judged', verdicts: batch });
+  return { judged, stopped: false };
+}
+
+async function intake(task: Extract<Task, { kind: 'intake' }>): Promise<{ rows: number; problems: number }> {
+  const { size } = statSync(task.file);
+  const controller = new AbortController();
+  const watch = setInterval(() => {
+    if (Atomics.load(task.stop, 0) !== 0) controller.abort();
+  }, 50);
+  try {
+    const spec = {
+      table: task.table.name,
+      dialect: task.table.dialect,
+      columns: task.table.columns.map((c) => ({ name: c.name, fileName: c.fileName, type: parseType(c.type) ?? TEXT, ...(c.pattern ? { pattern: c.pattern } : {}), ...(c.decimalComma ? { decimalComma: true } : {}) })),
+    };
+    let told = 0;
+    const table = await streamFileTable(task.file, spec, (bytes) => {
+      if (performance.now() - told < 100) return;
+      told = performance.now();
+      task.port.postMessage({ progress: (0.8 * bytes) / Math.max(1, size) });
+    }, controller.signal);
+    if (controller.signal.aborted) throw new ReadError('cancelled');
+    task.port.postMessage({ progress: 0.85 });
+    new Tables(connection(task.workspace)).write(task.modelId, task.key, table);
+    return { rows: table.rowCount, problems: table.problems.length };
+  } catch (error) {
+    if (controller.signal.aborted) throw new ReadError('cancelled');
+    throw error;
+  } finally {
+    clearInterval(watch);
+  }
+}
+
+function formula(task: Extract<Task, { kind: 'formula' }>) {
+  const data = dataOf(task);
+  const checked = data.checker.measureFormula(task.formula, task.name);
+  const bases = checked.typed ? [...data.checker.basesOf(checked.typed)] : [];
+  const reaches = (table: string) => bases.every((base) => {
+    const route = data.checker.reach.route(base, table);
+    return route !== undefined && route.kind !== 'ambiguous';
+  });
+  const resting = checked.restsOn.map((name) => ({ start: 0, end: task.formula.length, message: `it rests on "${name}", which is broken` }));
+  return {
+    faults: [...checked.faults.map((f) => ({ ...f, ...placeOf(task.formula, f.start) })), ...(checked.faults.length === 0 ? resting : [])],
+    type: checked.typed ? (checked.typed.type ? formatType(checked.typed.type) : 'null') : null,
+    laidOut: layOutFormula(task.formula),
+    measures: [...checked.measures],
+    columns: checked.columns.map((c) => `${c.table}.${c.column}`),
+    bases: bases.map((b) => data.modelTable(b).name),
+    reachedBy: bases.length === 0 ? [] : data.model.tables.filter((t) => t.role === 'dimension' && reaches(t.name)).map((t) => t.name),
+  };
+}
+
+/** What screens show of a table's columns: fill, distinct values, the most frequent ones, a distribution, bytes. */
+function columns(task: Extract<Task, { kind: 'columns' }>) {
+  const data = dataOf(task);
+  const table = data.modelTable(task.table);
+  return table.columns.map((c) => {
+    const column = columnOrFault(data, table.name, c.name);
+    if (typeof column === 'string') return { name: c.name, fault: column };
+    const values = columnValues(column);
+    const filled = [...column.counts.keys()].filter((code) => code > 0 && column.counts[code]! > 0);
+    const top = [...filled].sort((a, b) => column.counts[b]! - column.counts[a]!).slice(0, 8);
+    const { dataBytes, dictionaryBytes, encoding } = columnBytes(column);
+    return {
+      name: c.name, rows: column.rowCount, nulls: column.nulls, distinct: column.distinct, encoding, bytes: dataBytes + dictionaryBytes,
+      least: filled.length ? toJson(values[filled[0]!]!, column.type) : null, greatest: filled.length ? toJson(values[filled.at(-1)!]!, column.type) : null,
+      frequent: top.map((code) => ({ value: toJson(values[code]!, column.type), rows: column.counts[code]! })),
+      distribution: distribution(column.counts),
+    };
+  });
+}
+
+/** A derived column may be broken: then the others are shown all the same. */
+function columnOrFault(data: ModelData, table: string, name: string) {
+  try {
+    return data.column(table, name);
+  } catch (error) {
+    if (error instanceof DataError) return error.message;
+    throw error;
+  }
+}
+
+const CLASSES = 16;
+
+/** Rows by stretches of the ordered values: of equal width in codes. */
+function distribution(counts: Uint32Array): number[] {
+  const size = counts.length - 1;
+  const classes = new Array<number>(Math.min(CLASSES, Math.max(1, size))).fill(0);
+  for (let code = 1; code <= size; code++) classes[Math.floor(((code - 1) * classes.length) / size)]! += counts[code]!;
+  return classes;
+}
+
+function rows(task: Extract<Task, { kind: 'rows' }>) {
+  const data = dataOf(task);
+  const table = data.modelTable(task.table);
+  const shown = table.columns.filter((c) => typeof columnOrFault(data, table.name, c.name) !== 'string');
+  const found = shown.map((c) => data.column(table.name, c.name));
+  const total = data.rowCount(table.name);
+  const end = Math.min(total, task.offset + task.count);
+  return {
+    columns: shown.map((c) => ({ name: c.name, type: c.type })),
+    rows: Array.from({ length: Math.max(0, end - task.offset) }, (_, i) => found.map((c) => toJson(columnValues(c)[c.codes[task.offset + i]!]!, c.type))),
+    total,
+  };
+}
+
+function values(task: Extract<Task, { kind: 'values' }>) {
+  const data = dataOf(task);
+  const { table, column: name } = resolvePath(data, task.column);
+  const column = data.column(table, name);
+  const all = columnValues(column);
+  const search = task.search.toLowerCase();
+  const found: { value: unknown; rows: number }[] = [];
+  for (let code = 1; code < all.length && found.length < 200; code++) {
+    if (column.counts[code] === 0) continue;
+    const value = toJson(all[code]!, column.type);
+    if (search === '' || String(value).toLowerCase().includes(search)) found.push({ value, rows: column.counts[code]! });
+  }
+  return { type: formatType(column.type), values: found, distinct: column.distinct };
+}
+
+/** An error as plain data: which kind, and what it says. */
+export interface TaskFault {
+  readonly fault: 'data' | 'bug';
+  readonly message: string;
+}
+
+async function run(task: Task): Promise<unknown> {
+  switch (task.kind) {
+    case 'query': {
+      const start = performance.now();
+      const answer = answerQuery(dataOf(task), task.query as Query);
+      return { ...answer, elapsedMs: Math.round((performance.now() - start) * 10) / 10 };
+    }
+    case 'profile': {
+      const start = performance.now();
+      return { ...profileModel(dataOf(task)), elapsedMs: Math.round(performance.now() - start) };
+    }
+    case 'propose':
+      return { revision: task.revision, proposals: proposeStar(dataOf(task)) };
+    case 'formula':
+      return formula(task);
+    case 'browse':
+      return browseMembers(dataOf(task), task.hierarchy, task.path);
+    case 'levels':
+      return { levels: levelFacts(dataOf(task), task.hierarchy) };
+    case 'columns':
+      return columns(task);
+    case 'rows':
+      return rows(task);
+    case 'values':
+      return values(task);
+    case 'judge':
+      return judge(task);
+    case 'preview':
+      return previewOf(task.file, task.dialect);
+    case 'intake':
+      return intake(task);
+  }
+}
+
+/** A worker's answer: a result, or a fault that belongs to the person who asked. Bugs go to the log with their trace. */
+export default async function work(task: Task): Promise<{ result: unknown } | TaskFault> {
+  try {
+    return { result: await run(task) };
+  } catch (error) {
+    if (error instanceof DataError || error instanceof ReadError) return { fault: 'data', message: error.message };
+    process.stderr.write(`task ${task.kind}: ${(error as Error).stack ?? String(error)}\n`);
+    return { fault: 'bug', message: error instanceof Error ? error.message : String(error) };
+  } finally {
+    if ('port' in task) task.port.postMessage(END);
+  }
+}
+

@@ -1,0 +1,67 @@
+import { mkdirSync, rmSync } from 'node:fs';
+import { readModel, writeModel } from '@crease/core/model';
+import type { Model } from '@crease/core/model';
+import { Hub } from './live/hub.ts';
+import { ConflictError, Models, openWorkspace, Tables, Verdicts } from './store/index.ts';
+import type { Connection, Revision } from './store/index.ts';
+import { ClaimsDesk } from './work/claimsDesk.ts';
+import { Jobs } from './work/jobs.ts';
+import { WorkPool } from './work/pool.ts';
+
+export interface Log {
+  error(details: object, message: string): void;
+}
+
+/** One open workspace file with all that works on it. */
+export class Workspace {
+  readonly db: Connection;
+  readonly models: Models;
+  readonly tables: Tables;
+  readonly hub = new Hub();
+  readonly jobs = new Jobs();
+  readonly pool = new WorkPool();
+  readonly claims: ClaimsDesk;
+  /** Folder of uploads that have not been taken in yet; emptied at the start. */
+  readonly incoming: string;
+
+  constructor(
+    readonly file: string,
+    readonly log: Log,
+  ) {
+    this.db = openWorkspace(file);
+    this.models = new Models(this.db);
+    this.tables = new Tables(this.db);
+    this.tables.dropUnfinished();
+    this.incoming = `${file}.incoming`;
+    rmSync(this.incoming, { recursive: true, force: true });
+    mkdirSync(this.incoming, { recursive: true, mode: 0o700 });
+    const onBug = (error: unknown) => log.error({ error: error instanceof Error ? error.stack : String(error) }, 'claims could not be judged');
+    this.claims = new ClaimsDesk(file, this.models, this.tables, new Verdicts(this.db), this.pool, this.hub, onBug);
+  }
+
+  /** What a worker needs to know of the head of a model. */
+  task(modelId: number): { workspace: string; modelId: number; revision: number; document: string; versions: Record<string, number> } {
+    const head = this.models.head(modelId);
+    return { workspace: this.file, modelId, revision: head.id, document: writeModel(head.model), versions: this.tables.versions(modelId) };
+  }
+
+  /** Tells everybody of a new head and has its claims judged. */
+  changed(modelId: number, revision: Revision, by: string): void {
+    this.hub.send(modelId, { kind: 'revision', revision: revision.id, says: revision.says, by });
+    this.claims.refresh(modelId);
+  }
+
+  importModel(text: string): { id: number; model: Model } {
+    const model = readModel(text);
+    return { id: this.models.create(model, `read from a model file`), model };
+  }
+
+  async close(): Promise<void> {
+    this.hub.close();
+    await this.pool.close();
+    this.db.close();
+    rmSync(this.incoming, { recursive: true, force: true });
+  }
+}
+
+export { ConflictError };
