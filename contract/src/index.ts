@@ -44,6 +44,9 @@ export const intakeRequest = z.strictObject({
 });
 export const browseRequest = z.strictObject({ hierarchy: z.string(), path: z.array(z.union([z.string(), z.number(), z.boolean(), z.null()])) });
 
+const end = z.strictObject({ table: z.string(), columns: z.array(z.string()).min(1).max(8) });
+export const matchRequest = z.strictObject({ from: end, to: end });
+
 export type EditRequest = z.infer<typeof editRequest>;
 export type IntakeRequest = z.infer<typeof intakeRequest>;
 

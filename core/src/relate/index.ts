@@ -1,2 +1,3 @@
 export * from './reach.ts';
 export * from './rowIndex.ts';
+export * from './match.ts';

@@ -1,5 +1,5 @@
 import { Router } from 'express';
-import { browseRequest, formulaRequest, queryRequest } from '@crease/contract';
+import { browseRequest, formulaRequest, matchRequest, queryRequest } from '@crease/contract';
 import type { Workspace } from '../workspace.ts';
 import { ServerError } from '../errors.ts';
 import { answer, asked, body, idOf, param } from './handle.ts';
@@ -26,6 +26,7 @@ export function questionRoutes(workspace: Workspace): Router {
     return pool.run({ kind: 'browse', hierarchy, path, ...workspace.task(idOf(request)) });
   }));
 
+  router.post('/models/:id/match', answer((request) => pool.run({ kind: 'match', ...body(request, matchRequest), ...workspace.task(idOf(request)) })));
   router.get('/models/:id/levels', answer((request) => pool.run({ kind: 'levels', hierarchy: asked(request, 'hierarchy'), ...workspace.task(idOf(request)) })));
   router.get('/models/:id/profile', answer((request) => pool.run({ kind: 'profile', ...workspace.task(idOf(request)) })));
   router.get('/models/:id/proposals', answer((request) => pool.run({ kind: 'propose', ...workspace.task(idOf(request)) })));

@@ -12,12 +12,18 @@ interface OnModel {
   readonly versions: Readonly<Record<string, number>>;
 }
 
+export interface End {
+  readonly table: string;
+  readonly columns: readonly string[];
+}
+
 export type Task =
   | ({ readonly kind: 'query'; readonly query: unknown } & OnModel)
   | ({ readonly kind: 'profile' } & OnModel)
   | ({ readonly kind: 'propose' } & OnModel)
   | ({ readonly kind: 'formula'; readonly formula: string; readonly name?: string } & OnModel)
   | ({ readonly kind: 'browse'; readonly hierarchy: string; readonly path: readonly (null | boolean | number | string)[] } & OnModel)
+  | ({ readonly kind: 'match'; readonly from: End; readonly to: End } & OnModel)
   | ({ readonly kind: 'levels'; readonly hierarchy: string } & OnModel)
   | ({ readonly kind: 'columns'; readonly table: string } & OnModel)
   | ({ readonly kind: 'rows'; readonly table: string; readonly offset: number; readonly count: number } & OnModel)

@@ -11,6 +11,7 @@ import type { Claim } from '@crease/core/claims';
 import { columnBytes, profileModel } from '@crease/core/storage';
 import { proposeStar } from '@crease/core/propose';
 import { layOutFormula, placeOf } from '@crease/core/formula';
+import { matchColumns } from '@crease/core/relate';
 import { ownRows } from '@crease/core/interchange';
 import { ReadError } from '@crease/core/reading';
 import { openWorkspace, sourceKey, Tables } from '../store/index.ts';
@@ -248,6 +249,11 @@ async function run(task: Task): Promise<unknown> {
       return formula(task);
     case 'browse':
       return browseMembers(dataOf(task), task.hierarchy, task.path);
+    case 'match': {
+      const data = dataOf(task);
+      const columnsOf = (end: typeof task.from) => end.columns.map((name) => data.column(end.table, name));
+      return matchColumns(columnsOf(task.from), columnsOf(task.to));
+    }
     case 'levels':
       return { levels: levelFacts(dataOf(task), task.hierarchy) };
     case 'columns':

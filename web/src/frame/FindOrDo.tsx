@@ -1,0 +1,99 @@
+import { useMemo, useState } from 'react';
+import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions, Dialog, DialogPanel } from '@headlessui/react';
+import { useModel } from '../state/model.tsx';
+import type { Selection } from '../state/selection.ts';
+import { STAGE_OF, useGo } from '../state/selection.ts';
+import { VerdictMark } from '../parts/Marks.tsx';
+import { STAGES } from './stages.tsx';
+import { foldLeaf } from './Leaves.tsx';
+import { useTheme } from './theme.ts';
+
+interface Item {
+  readonly id: string;
+  readonly kind: string;
+  readonly text: string;
+  readonly note?: string;
+  readonly broken?: boolean;
+  readonly run: () => void;
+}
+
+const MOST = 60;
+
+/** One box for every object and every command: type, arrows, Enter. */
+export function FindOrDo({ open, onClose }: { open: boolean; onClose: () => void }) {
+  const [query, setQuery] = useState('');
+  const items = useItems();
+  const found = useMemo(() => matching(items, query), [items, query]);
+  const close = () => {
+    onClose();
+    setQuery('');
+  };
+  return (
+    <Dialog open={open} onClose={close} className="relative z-50">
+      <div className="fixed inset-0 bg-ink/25" aria-hidden />
+      <div className="fixed inset-0 flex justify-center pt-[12vh]">
+        <DialogPanel className="h-fit w-[620px] max-w-[94vw] border border-ink bg-leaf shadow-[var(--shadow)]" aria-label="Find or do">
+          <Combobox<Item | null>
+            value={null}
+            onChange={(item) => {
+              if (!item) return;
+              close();
+              item.run();
+            }}
+          >
+            <ComboboxInput autoFocus className="w-full border-b border-rule-strong bg-transparent px-4 py-3 text-[15px] outline-none" placeholder="A table, column, measure, claim, or what to do" aria-label="Find or do" onChange={(e) => setQuery(e.target.value)} />
+            <ComboboxOptions static className="max-h-[52vh] overflow-auto py-1">
+              {found.map((item) => (
+                <ComboboxOption key={item.id} value={item} className="flex cursor-pointer items-baseline gap-3 px-4 py-[5px] data-[focus]:bg-ink data-[focus]:text-leaf">
+                  <span className="w-[84px] shrink-0 text-[11px] opacity-70">{item.kind}</span>
+                  <span className="truncate">{item.text}</span>
+                  {item.broken && <VerdictMark verdict="broken" size={10} />}
+                  <span className="ml-auto truncate text-[12px] opacity-70">{item.note}</span>
+                </ComboboxOption>
+              ))}
+              {found.length === 0 && <p className="px-4 py-3 text-soft">Nothing is called like that.</p>}
+            </ComboboxOptions>
+          </Combobox>
+        </DialogPanel>
+      </div>
+    </Dialog>
+  );
+}
+
+function useItems(): Item[] {
+  const { model, claims, undo, redo } = useModel();
+  const go = useGo();
+  const [theme, setTheme] = useTheme();
+  return useMemo(() => {
+    const open = (kind: Selection['kind'], name: string, note?: string): Item => ({ id: `${kind}:${name}`, kind, text: name, ...(note ? { note } : {}), run: () => go(STAGE_OF[kind], { kind, name }) });
+    const act = (text: string, run: () => void, note?: string): Item => ({ id: `do:${text}`, kind: 'do', text, ...(note ? { note } : {}), run });
+    return [
+      ...STAGES.map((s) => act(`Go to ${s.name}`, () => go(s.path))),
+      act('List all claims', () => go('claims')),
+      act('Undo', () => void undo(), 'Ctrl Z'),
+      act('Redo', () => void redo(), 'Ctrl Shift Z'),
+      act('Fold the design leaf', () => foldLeaf('design'), '['),
+      act('Fold the evidence leaf', () => foldLeaf('evidence'), ']'),
+      act(theme === 'dark' ? 'Light theme' : 'Dark theme', () => setTheme(theme === 'dark' ? 'light' : 'dark')),
+      ...model.tables.map((t) => open('table', t.name, t.title)),
+      ...(model.measures ?? []).map((m) => open('measure', m.name, m.formula)),
+      ...(model.relationships ?? []).map((r) => open('relationship', r.name, `${r.from.table} → ${r.to.table}`)),
+      ...(model.hierarchies ?? []).map((h) => open('hierarchy', `${h.table}.${h.name}`)),
+      ...(model.perspectives ?? []).map((p) => open('perspective', p.name)),
+      ...(claims?.claims ?? []).filter((c) => c.verdict === 'broken').map((c): Item => ({ ...open('claim', c.id, c.says), broken: true })),
+      ...model.tables.flatMap((t) => t.columns.map((c) => open('column', `${t.name}.${c.name}`, c.type))),
+    ];
+  }, [model, claims, go, undo, redo, theme, setTheme]);
+}
+
+/** Items that hold all words of the query, those that start with it first. */
+function matching(items: readonly Item[], query: string): Item[] {
+  const words = query.toLowerCase().split(/\s+/).filter(Boolean);
+  const rank = (item: Item): number => (words.length === 0 ? 0 : item.text.toLowerCase().startsWith(words[0]!) ? 0 : item.text.toLowerCase().includes(words[0]!) ? 1 : 2);
+  return items
+    .filter((item) => words.every((word) => `${item.kind} ${item.text} ${item.note ?? ''}`.toLowerCase().includes(word)))
+    .map((item, i) => ({ item, i }))
+    .sort((a, b) => rank(a.item) - rank(b.item) || a.i - b.i)
+    .slice(0, MOST)
+    .map(({ item }) => item);
+}

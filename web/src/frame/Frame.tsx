@@ -1,0 +1,203 @@
+import { Suspense, useEffect, useState } from 'react';
+import { Link, NavLink, Outlet, useLocation, useNavigate, useParams } from 'react-router';
+import { Command, Moon, Redo2, Sun, Undo2, X } from 'lucide-react';
+import { remove } from '../state/api.ts';
+import { ModelProvider, useModel } from '../state/model.tsx';
+import { VerdictMark } from '../parts/Marks.tsx';
+import { count, percent } from '../parts/text.ts';
+import { FindOrDo } from './FindOrDo.tsx';
+import { Lost } from './Lost.tsx';
+import { isTyping } from './Leaves.tsx';
+import { STAGES } from './stages.tsx';
+import { useTheme } from './theme.ts';
+
+/** What surrounds every stage of an open model: spine, header, the stage itself, and the line of notices. */
+export function Frame() {
+  const id = Number(useParams().model);
+  const waiting = <p className="p-8 text-soft">Opening the model …</p>;
+  return (
+    <ModelProvider id={id} key={id} waiting={waiting} failed={(error) => <Lost reason={error} />}>
+      <FrameOfModel />
+    </ModelProvider>
+  );
+}
+
+function FrameOfModel() {
+  const { model, undo, redo } = useModel();
+  const [finding, setFinding] = useState(false);
+  const { pathname } = useLocation();
+
+  useEffect(() => {
+    document.title = `${STAGES.find((s) => pathname.endsWith(`/${s.path}`))?.name ?? 'Claims'} · ${model.title ?? model.name} · Crease`;
+  }, [pathname, model]);
+
+  useEffect(() => {
+    const onKey = (event: KeyboardEvent) => {
+      const command = event.ctrlKey || event.metaKey;
+      if (command && event.key.toLowerCase() === 'k') {
+        event.preventDefault();
+        setFinding(true);
+      }
+      if (command && event.key.toLowerCase() === 'z' && !isTyping(event.target)) {
+        event.preventDefault();
+        void (event.shiftKey ? redo() : undo());
+      }
+    };
+    window.addEventListener('keydown', onKey);
+    return () => window.removeEventListener('keydown', onKey);
+  }, [undo, redo]);
+
+  return (
+    <div className="flex h-full min-h-0">
+      <Spine />
+      <div className="flex min-w-0 flex-1 flex-col">
+        <Header onFind={() => setFinding(true)} />
+        <Suspense fallback={<p className="p-8 text-soft">Opening …</p>}>
+          <Outlet />
+        </Suspense>
+        <Foot />
+      </div>
+      <FindOrDo open={finding} onClose={() => setFinding(false)} />
+    </div>
+  );
+}
+
+function Spine() {
+  const { claims } = useModel();
+  const { search } = useLocation();
+  const kept = new URLSearchParams(search).get('sel');
+  const broken = (kinds: readonly string[]) => (claims?.claims ?? []).filter((c) => c.verdict === 'broken' && kinds.includes(c.kind)).length;
+  return (
+    <nav aria-label="Stages" className="no-print flex w-[92px] shrink-0 flex-col border-r border-rule-strong bg-paper">
+      <Link to="/" className="flex h-[46px] items-center gap-2 border-b border-rule px-3 font-serif text-[16px] font-semibold" title="All models of this workspace">
+        <img src="/mark.svg" width={20} height={20} alt="" />
+        Crease
+      </Link>
+      <ol className="flex flex-1 flex-col py-1">
+        {STAGES.map((stage) => {
+          const n = broken(stage.kinds);
+          return (
+            <li key={stage.path}>
+              <NavLink
+                to={{ pathname: stage.path, search: kept ? `?sel=${encodeURIComponent(kept)}` : '' }}
+                className={({ isActive }) => `relative flex h-[56px] flex-col items-center justify-center gap-[3px] text-[11px] ${isActive ? 'bg-leaf font-semibold text-ink shadow-[inset_3px_0_0_var(--ink)]' : 'text-soft hover:text-ink'}`}
+              >
+                <stage.icon size={17} strokeWidth={1.6} aria-hidden />
+                {stage.name}
+                {n > 0 && (
+                  <span className="absolute right-[12px] top-[5px] flex h-[15px] min-w-[15px] items-center justify-center bg-vermilion px-[3px] text-[10px] font-semibold text-leaf" aria-label={`${n} broken claims`} title={`${n} broken claims`}>
+                    {n}
+                  </span>
+                )}
+              </NavLink>
+            </li>
+          );
+        })}
+      </ol>
+    </nav>
+  );
+}
+
+function Header({ onFind }: { onFind: () => void }) {
+  const { model, state, undo, redo } = useModel();
+  const [theme, setTheme] = useTheme();
+  return (
+    <header className="no-print flex h-[46px] shrink-0 items-center gap-3 border-b border-rule-strong bg-paper px-4">
+      <span className="truncate font-serif text-[15px] font-semibold" title={model.description}>
+        {model.title ?? model.name}
+      </span>
+      <Link to="release?view=history" className="whitespace-nowrap text-soft hover:text-ink hover:underline" title={`${state.revision.says}. Open the history`}>
+        revision {count(state.revision.number)}
+      </Link>
+      <span className="flex">
+        <button className="btn btn-bare" onClick={() => void undo()} disabled={!state.canUndo} title={`Undo: ${state.revision.says} (Ctrl+Z)`} aria-label="Undo">
+          <Undo2 size={15} aria-hidden />
+        </button>
+        <button className="btn btn-bare" onClick={() => void redo()} disabled={!state.canRedo} title="Redo (Ctrl+Shift+Z)" aria-label="Redo">
+          <Redo2 size={15} aria-hidden />
+        </button>
+      </span>
+      <span className="flex-1" />
+      <ClaimMeter />
+      <button className="btn" onClick={onFind} aria-label="Find or do">
+        <Command size={13} aria-hidden /> Find or do <kbd className="text-[11px] text-soft">Ctrl K</kbd>
+      </button>
+      <button className="btn btn-bare" onClick={() => setTheme(theme === 'dark' ? 'light' : 'dark')} aria-label={theme === 'dark' ? 'Light theme' : 'Dark theme'} title={theme === 'dark' ? 'Light theme' : 'Dark theme'}>
+        {theme === 'dark' ? <Sun size={15} aria-hidden /> : <Moon size={15} aria-hidden />}
+      </button>
+    </header>
+  );
+}
+
+const ORDER = ['holds', 'broken', 'unchecked', 'waived'] as const;
+const FILL = { holds: 'bg-green', broken: 'bg-vermilion', unchecked: 'hatched-slate', waived: 'bg-violet' } as const;
+
+/** How many claims hold, are broken, unchecked, waived: a strip and the numbers; a click lists them. */
+function ClaimMeter() {
+  const { claims } = useModel();
+  if (!claims) return <span className="text-soft">listing claims …</span>;
+  const { summary } = claims;
+  const total = Math.max(1, claims.claims.length);
+  return (
+    <Link to="claims" className="flex items-center gap-3 rounded px-2 py-1 hover:bg-leaf" aria-label={`Claims: ${ORDER.map((v) => `${summary[v]} ${v}`).join(', ')}`} title={claims.done ? `judged in ${claims.elapsedMs} ms` : 'being judged'}>
+      <span className="flex h-[10px] w-[110px] overflow-hidden border border-rule-strong bg-leaf" aria-hidden>
+        {ORDER.map((v) => (summary[v] > 0 ? <span key={v} className={FILL[v]} style={{ width: `${Math.max(2, (100 * summary[v]) / total)}%` }} /> : null))}
+      </span>
+      {ORDER.map((v) => (
+        <span key={v} className={`flex items-center gap-1 tabular-nums ${summary[v] === 0 ? 'opacity-50' : ''}`}>
+          <VerdictMark verdict={v} size={11} />
+          {count(summary[v])}
+        </span>
+      ))}
+    </Link>
+  );
+}
+
+/** Running jobs with their progress, and the last notice. */
+function Foot() {
+  const { jobs, notice, tell, undo, fail } = useModel();
+  const navigate = useNavigate();
+  const running = jobs.filter((j) => j.state === 'running');
+  useEffect(() => {
+    if (notice?.tone !== 'plain') return;
+    const timer = setTimeout(() => tell(undefined), 9000);
+    return () => clearTimeout(timer);
+  }, [notice, tell]);
+  if (!notice && running.length === 0) return null;
+  return (
+    <footer className="no-print flex shrink-0 flex-col border-t border-rule-strong bg-paper" aria-live="polite">
+      {running.map((job) => (
+        <div key={job.id} className="flex items-center gap-3 px-4 py-1">
+          <span>
+            {job.says} <span className="text-soft">{job.detail}</span>
+          </span>
+          <progress value={job.progress} max={1} className="h-2 w-48" aria-label={job.says} />
+          <span className="num">{percent(job.progress)}</span>
+          <button className="btn btn-bare" onClick={() => void remove(`/jobs/${job.id}`).catch(fail)}>
+            Cancel
+          </button>
+        </div>
+      ))}
+      {notice && (
+        <div className={`flex items-center gap-3 px-4 py-[6px] ${notice.tone === 'wrong' ? 'bg-vermilion-wash' : ''}`} role={notice.tone === 'wrong' ? 'alert' : 'status'}>
+          {notice.tone === 'wrong' && <VerdictMark verdict="broken" />}
+          <span className="min-w-0 whitespace-pre-line">{notice.text}</span>
+          {notice.undo && (
+            <button className="btn btn-bare underline" onClick={() => void undo()}>
+              Undo
+            </button>
+          )}
+          {notice.text.includes('claims that block') && (
+            <button className="btn btn-bare underline" onClick={() => void navigate('claims')}>
+              List them
+            </button>
+          )}
+          <span className="flex-1" />
+          <button className="btn btn-bare" onClick={() => tell(undefined)} aria-label="Put the message away">
+            <X size={14} aria-hidden />
+          </button>
+        </div>
+      )}
+    </footer>
+  );
+}

@@ -1,0 +1,23 @@
+import { Link, useRouteError } from 'react-router';
+
+/** Shown where an address leads nowhere, or a screen has failed: what happened, and the way back. Nothing is lost by it. */
+export function Lost({ reason }: { reason?: unknown }) {
+  const thrown = useRouteError();
+  const error = reason ?? thrown;
+  const message = error instanceof Error ? error.message : error === undefined ? 'There is nothing at this address.' : String((error as { statusText?: string }).statusText ?? error);
+  return (
+    <main className="mx-auto flex h-full max-w-[60ch] flex-col justify-center gap-3 p-8">
+      <h1 className="text-[20px]">This page cannot be shown</h1>
+      <p className="whitespace-pre-line">{message}</p>
+      <p className="text-soft">What was saved in the workspace is still there.</p>
+      <p className="flex gap-2">
+        <Link className="btn btn-act" to="/">
+          All models
+        </Link>
+        <button className="btn" onClick={() => location.reload()}>
+          Try again
+        </button>
+      </p>
+    </main>
+  );
+}

@@ -1,0 +1,155 @@
+import { useEffect, useRef } from 'react';
+import { autocompletion, closeBrackets } from '@codemirror/autocomplete';
+import type { Completion, CompletionContext } from '@codemirror/autocomplete';
+import { defaultKeymap, history, historyKeymap, indentWithTab } from '@codemirror/commands';
+import { HighlightStyle, StreamLanguage, syntaxHighlighting } from '@codemirror/language';
+import { lintGutter, setDiagnostics } from '@codemirror/lint';
+import { EditorState } from '@codemirror/state';
+import { EditorView, hoverTooltip, keymap, placeholder as placeholderText } from '@codemirror/view';
+import { tags } from '@lezer/highlight';
+import type { Model } from '@crease/core/model';
+import { AGGREGATES, FUNCTIONS, functionNamed, quoteName, RESERVED } from '@crease/core/formula';
+
+export interface Fault {
+  readonly start: number;
+  readonly end: number;
+  readonly message: string;
+}
+
+/** Colours of a formula, cut on the same words as the core's lexer. */
+const language = StreamLanguage.define<null>({
+  token: (stream) => {
+    if (stream.eatSpace()) return null;
+    if (stream.match(/^--.*/) || stream.match(/^\/\*[\s\S]*?\*\//)) return 'comment';
+    if (stream.match(/^'(?:[^']|'')*'?/)) return 'string';
+    if (stream.match(/^"(?:[^"]|"")*"?/)) return 'variableName';
+    if (stream.match(/^\d+(\.\d*)?([eE][+-]?\d+)?/)) return 'number';
+    const word = stream.match(/^[\p{L}_][\p{L}\p{N}_$]*/u) as RegExpMatchArray | null;
+    if (word) return RESERVED.has(word[0].toLowerCase()) ? 'keyword' : functionNamed(word[0]) || (AGGREGATES as readonly string[]).includes(word[0].toLowerCase()) ? 'function' : 'variableName';
+    stream.next();
+    return 'operator';
+  },
+  tokenTable: { function: tags.function(tags.variableName) },
+});
+
+const inks = HighlightStyle.define([
+  { tag: tags.keyword, fontWeight: '650' },
+  { tag: tags.comment, color: 'var(--soft)', fontStyle: 'italic' },
+  { tag: tags.string, color: 'var(--green)' },
+  { tag: tags.number, color: 'var(--violet)' },
+  { tag: tags.function(tags.variableName), textDecoration: 'underline', textDecorationColor: 'var(--rule-strong)' },
+]);
+
+const look = EditorView.theme({
+  '&': { fontSize: '13px', background: 'var(--raised)', border: '1px solid var(--rule-strong)' },
+  '&.cm-focused': { outline: '2px solid var(--focus)', outlineOffset: '1px' },
+  '.cm-scroller': { fontFamily: 'var(--font-mono)', fontVariantLigatures: 'none', minHeight: '70px', maxHeight: '240px' },
+  '.cm-content': { caretColor: 'var(--ink)', color: 'var(--ink)' },
+  '.cm-gutters': { background: 'transparent', border: 'none' },
+  '.cm-tooltip': { background: 'var(--raised)', color: 'var(--ink)', border: '1px solid var(--ink)' },
+  '.cm-tooltip-autocomplete ul li[aria-selected]': { background: 'var(--ink)', color: 'var(--leaf)' },
+  '.cm-cursor': { borderLeftColor: 'var(--ink)' },
+  '.cm-selectionBackground, &.cm-focused .cm-selectionBackground': { background: 'var(--rule) !important' },
+});
+
+/** Words that the formula language adds to SQL, with what they do. */
+const WORDS: Record<string, string> = {
+  ignoring: 'drops conditions: ignoring table, ignoring table.column, ignoring everything',
+  given: 'drops all conditions but those on what it names',
+  via: 'takes the named relationship instead of the default way',
+  over: 'replaces the conditions on the calendar by a period: over (year to date)',
+  at: 'at last table.column: of a snapshot, the last counted rows',
+  where: 'adds a condition on rows',
+  filter: 'filter (where condition), right after an aggregate',
+  per: 'avg("Loans" per calendar.month): a measure per member, then aggregated',
+};
+
+function completions(model: Model): Completion[] {
+  return [
+    ...(model.measures ?? []).map((m): Completion => ({ label: /[^\p{L}\p{N}_]/u.test(m.name) || m.name !== m.name.toLowerCase() ? `"${m.name}"` : quoteName(m.name), type: 'measure', detail: 'measure', info: m.formula })),
+    ...model.tables.map((t): Completion => ({ label: quoteName(t.name), type: 'table', detail: t.role, ...(t.grain ? { info: t.grain } : {}) })),
+    ...FUNCTIONS.map((f): Completion => ({ label: f.name, apply: `${f.name}(`, type: 'function', detail: `(${f.parameters})`, info: f.documentation })),
+    ...AGGREGATES.map((a): Completion => ({ label: a, apply: `${a}(`, type: 'function', detail: 'aggregate' })),
+    ...Object.entries(WORDS).map(([label, info]): Completion => ({ label, type: 'keyword', info })),
+  ];
+}
+
+const completeFrom = (model: () => Model) => (context: CompletionContext) => {
+  const path = context.matchBefore(/(?:"[^"]+"|[\p{L}_][\p{L}\p{N}_]*)\.[\p{L}\p{N}_"]*/u);
+  if (path) {
+    const [tableText] = path.text.split('.');
+    const table = model().tables.find((t) => t.name.toLowerCase() === tableText!.replaceAll('"', '').toLowerCase());
+    if (table) return { from: path.from + tableText!.length + 1, options: table.columns.map((c): Completion => ({ label: quoteName(c.name), type: 'column', detail: c.type })) };
+  }
+  const word = context.matchBefore(/"?[\p{L}_][\p{L}\p{N}_ ]*/u);
+  if (!word && !context.explicit) return null;
+  return { from: word?.from ?? context.pos, options: completions(model()), validFor: /^"?[\p{L}\p{N}_ ]*"?$/u };
+};
+
+const hover = hoverTooltip((view, position) => {
+  const line = view.state.doc.lineAt(position);
+  for (const match of line.text.matchAll(/[\p{L}_][\p{L}\p{N}_]*/gu)) {
+    const [from, to] = [line.from + match.index, line.from + match.index + match[0].length];
+    if (position < from || position > to) continue;
+    const known = functionNamed(match[0]);
+    const text = known ? `${known.name}(${known.parameters}): ${known.documentation} For example ${known.example.formula} gives ${JSON.stringify(known.example.gives)}.` : WORDS[match[0].toLowerCase()];
+    if (!text) return null;
+    return { pos: from, end: to, create: () => ({ dom: Object.assign(document.createElement('div'), { textContent: text, className: 'max-w-[360px] px-2 py-1 text-[12px]' }) }) };
+  }
+  return null;
+});
+
+interface Props {
+  readonly value: string;
+  readonly model: Model;
+  readonly faults: readonly Fault[];
+  readonly label: string;
+  readonly placeholder?: string;
+  readonly onChange: (text: string) => void;
+  /** Ctrl+Enter. */
+  readonly onSave: () => void;
+}
+
+/** The formula editor: completion, help on hover, faults where they are. */
+export default function FormulaEditor({ value, model, faults, label, placeholder, onChange, onSave }: Props) {
+  const host = useRef<HTMLDivElement>(null);
+  const view = useRef<EditorView>(undefined);
+  const latest = useRef({ model, onChange, onSave });
+  useEffect(() => {
+    latest.current = { model, onChange, onSave };
+  });
+
+  useEffect(() => {
+    const editor = new EditorView({
+      parent: host.current!,
+      state: EditorState.create({
+        doc: value,
+        extensions: [
+          language, syntaxHighlighting(inks), look, history(), closeBrackets(), lintGutter(), hover, EditorView.lineWrapping,
+          autocompletion({ override: [completeFrom(() => latest.current.model)], icons: false }),
+          keymap.of([{ key: 'Mod-Enter', run: () => (latest.current.onSave(), true) }, ...defaultKeymap, ...historyKeymap, indentWithTab]),
+          EditorView.contentAttributes.of({ 'aria-label': label }),
+          placeholderText(placeholder ?? ''),
+          EditorView.updateListener.of((update) => update.docChanged && latest.current.onChange(update.state.doc.toString())),
+        ],
+      }),
+    });
+    view.current = editor;
+    return () => editor.destroy();
+  }, []); // eslint-disable-line react-hooks/exhaustive-deps
+
+  useEffect(() => {
+    const editor = view.current;
+    if (editor && editor.state.doc.toString() !== value) editor.dispatch({ changes: { from: 0, to: editor.state.doc.length, insert: value } });
+  }, [value]);
+
+  useEffect(() => {
+    const editor = view.current;
+    if (!editor) return;
+    const length = editor.state.doc.length;
+    const marks = faults.map((f) => ({ from: Math.min(f.start, length), to: Math.min(Math.max(f.end, f.start + 1), length), severity: 'error' as const, message: f.message }));
+    editor.dispatch(setDiagnostics(editor.state, marks));
+  }, [faults]);
+
+  return <div ref={host} />;
+}

@@ -1,0 +1,129 @@
+import type { Model, Relationship, Table } from '@crease/core/model';
+import { sameName } from '@crease/core/model';
+
+/** A table's card on the diagram, in diagram units. */
+export interface Card {
+  readonly table: Table;
+  readonly x: number;
+  readonly y: number;
+  readonly width: number;
+  readonly height: number;
+  /** Columns that the card lists: keys and references, in the table's order. */
+  readonly listed: readonly string[];
+}
+
+export interface Edge {
+  readonly relationship: Relationship;
+  readonly from: Card;
+  readonly to: Card;
+}
+
+export const CARD_WIDTH = 176;
+export const HEAD_HEIGHT = 26;
+export const ROW_HEIGHT = 17;
+const GAP_X = 120;
+const GAP_Y = 26;
+
+/** Columns listed on a card: those that make relationships and keys. */
+export function listedColumns(model: Model, table: Table): string[] {
+  const ends = (model.relationships ?? []).flatMap((r) => [r.from, r.to]).filter((end) => sameName(end.table, table.name));
+  const wanted = new Set([...(table.key ?? []), ...ends.flatMap((end) => end.columns)].map((c) => c.toLowerCase()));
+  return table.columns.filter((c) => wanted.has(c.name.toLowerCase())).map((c) => c.name);
+}
+
+/**
+ * Facts in the middle, dimensions that they refer to on both sides, outriggers and bridges beyond; what nothing
+ * leads to stands below. Within a column, cards lie near the middle of those that they are joined with (barycentre method
+ * of Sugiyama, Tagawa and Toda, 1981). The same model gives the same picture.
+ */
+export function layOutStars(model: Model): { cards: Card[]; edges: Edge[] } {
+  const joined = joins(model);
+  const columns = assignColumns(model, joined);
+  const heights = new Map(model.tables.map((t) => [t.name, HEAD_HEIGHT + ROW_HEIGHT * (listedColumns(model, t).length + 1) + 6]));
+  const middle = orderColumns(columns, joined, heights);
+  const places = [...columns.keys()].sort((a, b) => a - b);
+  const cards: Card[] = [];
+  for (const column of places) {
+    for (const table of columns.get(column)!) {
+      cards.push({
+        table, x: column * (CARD_WIDTH + GAP_X), y: middle.get(table.name)! - heights.get(table.name)! / 2, width: CARD_WIDTH, height: heights.get(table.name)!, listed: listedColumns(model, table),
+      });
+    }
+  }
+  const byName = new Map(cards.map((c) => [c.table.name.toLowerCase(), c]));
+  const edges = (model.relationships ?? []).flatMap((relationship): Edge[] => {
+    const [from, to] = [byName.get(relationship.from.table.toLowerCase()), byName.get(relationship.to.table.toLowerCase())];
+    return from && to ? [{ relationship, from, to }] : [];
+  });
+  return { cards, edges };
+}
+
+type Joins = ReadonlyMap<string, ReadonlySet<string>>;
+
+function joins(model: Model): Joins {
+  const found = new Map(model.tables.map((t) => [t.name, new Set<string>()]));
+  for (const r of model.relationships ?? []) {
+    const [a, b] = [r.from.table, r.to.table].map((name) => model.tables.find((t) => sameName(t.name, name))?.name);
+    if (a === undefined || b === undefined || a === b) continue;
+    found.get(a)!.add(b);
+    found.get(b)!.add(a);
+  }
+  return found;
+}
+
+/** Column 0 holds the facts; dimensions next to them go left and right in turn, the widest shared first; others follow their neighbour outwards. */
+function assignColumns(model: Model, joined: Joins): Map<number, Table[]> {
+  const column = new Map<string, number>();
+  const facts = model.tables.filter((t) => t.role === 'fact');
+  facts.forEach((t) => column.set(t.name, 0));
+  const beside = model.tables
+    .filter((t) => t.role !== 'fact' && facts.some((f) => joined.get(f.name)!.has(t.name)))
+    .sort((a, b) => shares(b, facts, joined) - shares(a, facts, joined));
+  beside.forEach((t, i) => column.set(t.name, i % 2 === 0 ? 1 : -1));
+  for (let changed = true; changed; ) {
+    changed = false;
+    for (const t of model.tables) {
+      if (column.has(t.name)) continue;
+      const near = [...joined.get(t.name)!].filter((n) => column.has(n)).sort((a, b) => Math.abs(column.get(a)!) - Math.abs(column.get(b)!))[0];
+      if (near === undefined) continue;
+      const at = column.get(near)!;
+      column.set(t.name, at === 0 ? 1 : at + Math.sign(at));
+      changed = true;
+    }
+  }
+  const columns = new Map<number, Table[]>();
+  const alone = model.tables.filter((t) => !column.has(t.name));
+  const spread = [...new Set([0, ...column.values()])].sort((a, b) => Math.abs(a) - Math.abs(b));
+  alone.forEach((t, i) => column.set(t.name, facts.length === 0 ? i % 4 : spread[i % spread.length]!));
+  for (const t of [...model.tables.filter((x) => !alone.includes(x)), ...alone]) columns.set(column.get(t.name)!, [...(columns.get(column.get(t.name)!) ?? []), t]);
+  return columns;
+}
+
+const shares = (table: Table, facts: readonly Table[], joined: Joins): number => facts.filter((f) => joined.get(f.name)!.has(table.name)).length;
+
+/** Middle of each card; columns outward from the facts, each ordered by the middle of the neighbours nearer to the facts. */
+function orderColumns(columns: Map<number, Table[]>, joined: Joins, heights: ReadonlyMap<string, number>): Map<string, number> {
+  const middle = new Map<string, number>();
+  const stack = (tables: readonly Table[]) => {
+    const total = tables.reduce((sum, t) => sum + heights.get(t.name)! + GAP_Y, -GAP_Y);
+    let y = -total / 2;
+    for (const t of tables) {
+      middle.set(t.name, y + heights.get(t.name)! / 2);
+      y += heights.get(t.name)! + GAP_Y;
+    }
+  };
+  const outward = [...columns.keys()].sort((a, b) => Math.abs(a) - Math.abs(b));
+  outward.forEach((c) => stack(columns.get(c)!));
+  for (let round = 0; round < 4; round++) {
+    for (const c of outward) {
+      const order = columns.get(c)!.map((t, i) => {
+        const near = [...joined.get(t.name)!].map((n) => middle.get(n)!);
+        return { t, i, at: near.length > 0 ? near.reduce((a, b) => a + b, 0) / near.length : Infinity };
+      });
+      order.sort((a, b) => a.at - b.at || a.i - b.i);
+      columns.set(c, order.map((o) => o.t));
+      stack(columns.get(c)!);
+    }
+  }
+  return middle;
+}

@@ -1,0 +1,25 @@
+const whole = new Intl.NumberFormat();
+const short = new Intl.NumberFormat(undefined, { notation: 'compact', maximumFractionDigits: 1 });
+
+export const count = (n: number): string => whole.format(n);
+/** 12,345,678 as 12.3M; small numbers in full. */
+export const compact = (n: number): string => (n < 10_000 ? whole.format(n) : short.format(n));
+
+const UNITS = ['B', 'kB', 'MB', 'GB', 'TB'];
+/** Bytes in decimal units, as disks are sold: 1 kB is 1,000 B. */
+export function bytes(n: number): string {
+  let [value, unit] = [n, 0];
+  while (value >= 1000 && unit < UNITS.length - 1) [value, unit] = [value / 1000, unit + 1];
+  return `${unit === 0 ? value : value.toLocaleString(undefined, { maximumSignificantDigits: 3 })} ${UNITS[unit]}`;
+}
+
+export const percent = (part: number): string => part.toLocaleString(undefined, { style: 'percent', maximumFractionDigits: part > 0 && part < 0.01 ? 2 : 1 });
+
+export const moment = (iso: string): string => new Date(iso).toLocaleString(undefined, { dateStyle: 'medium', timeStyle: 'short' });
+
+/** One or several of a thing: (1, 'row') gives "1 row". */
+export const many = (n: number, what: string): string => `${count(n)} ${what}${n === 1 ? '' : 's'}`;
+
+export function cellText(value: unknown): string {
+  return value === null || value === undefined ? '' : typeof value === 'boolean' ? (value ? 'true' : 'false') : String(value);
+}

@@ -1,0 +1,30 @@
+import { createBrowserRouter, Navigate } from 'react-router';
+import { Frame } from './frame/Frame.tsx';
+import { Home } from './frame/Home.tsx';
+import { Lost } from './frame/Lost.tsx';
+import { ClaimsStage } from './stages/ClaimsStage.tsx';
+import { IntakeStage } from './stages/intake/IntakeStage.tsx';
+
+/** Every state has an address: /m/MODEL/STAGE?sel=KIND:NAME. Stages beyond the first are loaded when they are first opened. */
+export const router = createBrowserRouter([
+  { path: '/', element: <Home />, errorElement: <Lost /> },
+  {
+    path: '/m/:model',
+    element: <Frame />,
+    errorElement: <Lost />,
+    children: [
+      { index: true, element: <Navigate to="stars" replace /> },
+      { path: 'intake', element: <IntakeStage /> },
+      { path: 'claims', element: <ClaimsStage /> },
+      { path: 'shape', lazy: async () => ({ Component: (await import('./stages/shape/ShapeStage.tsx')).ShapeStage }) },
+      { path: 'stars', lazy: async () => ({ Component: (await import('./stages/stars/StarsStage.tsx')).StarsStage }) },
+      { path: 'hierarchies', lazy: async () => ({ Component: (await import('./stages/hierarchies/HierarchiesStage.tsx')).HierarchiesStage }) },
+      { path: 'measures', lazy: async () => ({ Component: (await import('./stages/measures/MeasuresStage.tsx')).MeasuresStage }) },
+      { path: 'perspectives', lazy: async () => ({ Component: (await import('./stages/perspectives/PerspectivesStage.tsx')).PerspectivesStage }) },
+      { path: 'storage', lazy: async () => ({ Component: (await import('./stages/storage/StorageStage.tsx')).StorageStage }) },
+      { path: 'trial', lazy: async () => ({ Component: (await import('./stages/trial/TrialStage.tsx')).TrialStage }) },
+      { path: 'release', lazy: async () => ({ Component: (await import('./stages/release/ReleaseStage.tsx')).ReleaseStage }) },
+    ],
+  },
+  { path: '*', element: <Lost /> },
+]);

@@ -1,0 +1,185 @@
+import { useCallback, useRef, useState } from 'react';
+import type { DragEvent } from 'react';
+import { useSearchParams } from 'react-router';
+import { FileUp, Sparkles } from 'lucide-react';
+import { formatType } from '@crease/core/values';
+import type { JobState, PreviewState, UploadState } from '@crease/contract';
+import { get, remove, send, sendFile } from '../../state/api.ts';
+import { useModel } from '../../state/model.tsx';
+import { useSelection } from '../../state/selection.ts';
+import { Blank, LeafHead, Leaves } from '../../frame/Leaves.tsx';
+import { EvidenceLeaf } from '../../evidence/EvidenceLeaf.tsx';
+import { RoleMark } from '../../parts/Marks.tsx';
+import { bytes, count, many, moment, percent } from '../../parts/text.ts';
+import type { Arrival } from './arrival.ts';
+import { tableName } from './arrival.ts';
+import { ArrivalCard } from './ArrivalCard.tsx';
+import { Proposals } from './Proposals.tsx';
+
+/** Bring in tables: choose files, see what is in them, take in what is wanted; then draft a star from them. */
+export function IntakeStage() {
+  const [params, setParams] = useSearchParams();
+  const drafting = params.get('view') === 'draft';
+  const show = (view: string) =>
+    setParams((before) => {
+      const next = new URLSearchParams(before);
+      if (view) next.set('view', view);
+      else next.delete('view');
+      return next;
+    });
+  return <Leaves label="Intake" design={drafting ? <Proposals onBack={() => show('')} /> : <Arrivals onDraft={() => show('draft')} />} evidence={<EvidenceLeaf />} />;
+}
+
+function Arrivals({ onDraft }: { onDraft: () => void }) {
+  const { id, model, state, fail, tell } = useModel();
+  const [arrivals, setArrivals] = useState<readonly Arrival[]>([]);
+  const [over, setOver] = useState(false);
+  const chooser = useRef<HTMLInputElement>(null);
+
+  const change = useCallback((key: string, next: (a: Arrival) => Arrival) => setArrivals((all) => all.map((a) => (a.key === key ? next(a) : a))), []);
+  const drop = useCallback((arrival: Arrival) => {
+    arrival.cancel.abort();
+    if (arrival.upload) void remove(`/uploads/${arrival.upload.id}`).catch(() => undefined); // it may be gone already
+    setArrivals((all) => all.filter((a) => a.key !== arrival.key));
+  }, []);
+
+  const look = useCallback(
+    async (key: string, upload: UploadState, dialect?: Arrival['dialect']) => {
+      const { preview } = await send<PreviewState>(`/uploads/${upload.id}/preview`, dialect ? { dialect } : {});
+      change(key, (a) => ({
+        ...a, upload, preview, state: 'ready',
+        columns: preview.columns.map((c) => ({ name: c.name, fileName: c.fileName, type: formatType(c.type), ...(c.pattern ? { pattern: c.pattern } : {}), ...(c.decimalComma ? { decimalComma: true } : {}), taken: true })),
+      }));
+    },
+    [change],
+  );
+
+  const bring = async (files: FileList | readonly File[]) => {
+    const begun = [...files].map((file): Arrival => ({ key: crypto.randomUUID(), file, name: tableName(file.name), state: 'coming', progress: 0, cancel: new AbortController(), columns: [] }));
+    setArrivals((all) => [...all, ...begun]);
+    for (const arrival of begun) {
+      try {
+        const upload = await sendFile<UploadState>(`/uploads?name=${encodeURIComponent(arrival.file.name)}`, arrival.file, (progress) => change(arrival.key, (a) => ({ ...a, progress })), arrival.cancel.signal);
+        await look(arrival.key, upload);
+      } catch (error) {
+        if (error instanceof DOMException) continue;
+        change(arrival.key, (a) => ({ ...a, state: 'wrong', fault: (error as Error).message }));
+      }
+    }
+  };
+
+  const ready = arrivals.filter((a) => a.state === 'ready' && a.columns.some((c) => c.taken));
+  const takeIn = async () => {
+    try {
+      const tables = ready.map((a) => ({
+        upload: a.upload!.id, name: a.name, dialect: a.preview!.dialect,
+        columns: a.columns.filter((c) => c.taken).map(({ taken: _, ...column }) => column),
+      }));
+      const job = await send<JobState>(`/models/${id}/intake`, { tables });
+      setArrivals((all) => all.map((a) => (ready.includes(a) ? { ...a, state: 'storing' } : a)));
+      await ended(job.id, (state) => {
+        if (state.state === 'done') {
+          setArrivals((all) => all.filter((a) => !ready.some((r) => r.key === a.key)));
+          tell({ tone: 'plain', text: `Taken in: ${state.detail}` });
+        } else {
+          setArrivals((all) => all.map((a) => (ready.some((r) => r.key === a.key) ? { ...a, state: 'ready', ...(state.faults[0] ? { fault: state.faults.join(' ') } : {}) } : a)));
+          tell({ tone: state.state === 'failed' ? 'wrong' : 'plain', text: state.state === 'failed' ? state.faults.join('\n') : 'Cancelled: nothing was stored' });
+        }
+      });
+    } catch (error) {
+      fail(error);
+    }
+  };
+
+  const onDrop = (event: DragEvent) => {
+    event.preventDefault();
+    setOver(false);
+    void bring(event.dataTransfer.files);
+  };
+
+  return (
+    <>
+      <LeafHead title="Intake" note={many(model.tables.length, 'table')}>
+        <input ref={chooser} type="file" id="files" className="sr-only" multiple accept=".csv,.tsv,.txt" onChange={(e) => { void bring([...(e.target.files ?? [])]); e.target.value = ''; }} />
+        <label htmlFor="files" className="btn cursor-pointer">
+          <FileUp size={14} aria-hidden /> Choose files
+        </label>
+        <button className="btn" onClick={onDraft} disabled={state.stored.length === 0} title="Propose keys, relationships, roles and uses from the rows">
+          <Sparkles size={14} aria-hidden /> Draft a star
+        </button>
+        {ready.length > 0 && (
+          <button className="btn btn-act" onClick={() => void takeIn()}>
+            Take in {many(ready.length, 'table')}
+          </button>
+        )}
+      </LeafHead>
+      <div className={`min-h-0 flex-1 overflow-auto ${over ? 'bg-raised outline-2 -outline-offset-4 outline-dashed outline-rule-strong' : ''}`} onDragOver={(e) => { e.preventDefault(); setOver(true); }} onDragLeave={() => setOver(false)} onDrop={onDrop}>
+        {arrivals.map((a) => (
+          <ArrivalCard key={a.key} arrival={a} existing={model.tables.find((t) => t.name.toLowerCase() === a.name.toLowerCase())} onChange={(next) => change(a.key, next)} onDialect={(dialect) => void look(a.key, a.upload!, dialect).catch(fail)} onDrop={() => drop(a)} />
+        ))}
+        {model.tables.length === 0 && arrivals.length === 0 ? (
+          <div className="flex h-full flex-col">
+            <Blank act={<label htmlFor="files" className="btn btn-act cursor-pointer">Choose files</label>}>Drop delimited text files here. You will see what is in them, and what would be stored, before anything is.</Blank>
+          </div>
+        ) : (
+          <StoredTables />
+        )}
+      </div>
+    </>
+  );
+}
+
+/** Follows a job to its end, also if its events were missed. */
+async function ended(job: string, tell: (state: JobState) => void): Promise<void> {
+  for (;;) {
+    const state = await get<JobState>(`/jobs/${job}`);
+    if (state.state !== 'running') return tell(state);
+    await new Promise((resume) => setTimeout(resume, 250));
+  }
+}
+
+function StoredTables() {
+  const { model, state } = useModel();
+  const [selection, select] = useSelection();
+  const total = state.stored.reduce((sum, s) => sum + s.bytes, 0);
+  if (model.tables.length === 0) return null;
+  return (
+    <table className="grid-plain" aria-label="Tables of the model">
+      <thead>
+        <tr>
+          <th scope="col">table</th>
+          <th scope="col">source</th>
+          <th scope="col" className="num">columns</th>
+          <th scope="col" className="num">rows</th>
+          <th scope="col" className="num">encoded</th>
+          <th scope="col" className="num">share</th>
+          <th scope="col">loaded</th>
+        </tr>
+      </thead>
+      <tbody>
+        {model.tables.map((table) => {
+          const stored = state.stored.find((s) => s.name === table.name);
+          const source = table.source && 'file' in table.source ? table.source.file : table.source && 'calendar' in table.source ? 'generated calendar' : table.source && 'members' in table.source ? 'typed by hand' : 'none';
+          return (
+            <tr key={table.name} className={selection?.kind === 'table' && selection.name === table.name ? 'bg-raised' : ''}>
+              <td>
+                <button className="flex items-center gap-2 font-semibold hover:underline" onClick={() => select({ kind: 'table', name: table.name })}>
+                  <RoleMark role={table.role} /> {table.name}
+                </button>
+              </td>
+              <td className="text-soft">{source}</td>
+              <td className="num">{table.columns.length}</td>
+              <td className="num">{stored ? count(stored.rows) : ''}</td>
+              <td className="num" title={stored ? `${count(stored.bytes)} bytes` : ''}>{stored ? bytes(stored.bytes) : ''}</td>
+              <td className="num text-soft">{stored && total > 0 ? percent(stored.bytes / total) : ''}</td>
+              <td className="text-soft">
+                {stored ? moment(stored.loadedAt) : source.endsWith('csv') ? 'not brought in yet' : ''}
+                {stored && stored.problems.length > 0 && <span className="text-vermilion"> · {many(stored.problems.length, 'line')} left out</span>}
+              </td>
+            </tr>
+          );
+        })}
+      </tbody>
+    </table>
+  );
+}

@@ -1,0 +1,113 @@
+import { useState } from 'react';
+import { useSearchParams } from 'react-router';
+import useSWR from 'swr';
+import { Download } from 'lucide-react';
+import type { HistoryEntry, ReleaseState } from '@crease/contract';
+import type { JudgedClaim } from '@crease/core/claims';
+import { ApiError, get } from '../../state/api.ts';
+import { useModel } from '../../state/model.tsx';
+import { useGo } from '../../state/selection.ts';
+import { stageOfKind } from '../../frame/stages.tsx';
+import { LeafHead, Leaves } from '../../frame/Leaves.tsx';
+import { EvidenceLeaf } from '../../evidence/EvidenceLeaf.tsx';
+import { ClaimLine } from '../../evidence/ClaimCard.tsx';
+import { VerdictMark } from '../../parts/Marks.tsx';
+import { many, moment } from '../../parts/text.ts';
+
+const DIALECTS = [['postgresql', 'PostgreSQL'], ['sqlite', 'SQLite']] as const;
+
+/** What stands against a release, what leaves the house, and the history. */
+export function ReleaseStage() {
+  const { id, claims, state } = useModel();
+  const [params] = useSearchParams();
+  const { data } = useSWR<ReleaseState, Error>([`/models/${id}/release`, claims], () => get(`/models/${id}/release`), { revalidateOnFocus: false, keepPreviousData: true });
+  const { data: history } = useSWR<HistoryEntry[], Error>([`/models/${id}/history`, state.revision.id], () => get(`/models/${id}/history`), { revalidateOnFocus: false, keepPreviousData: true });
+  const [dialect, setDialect] = useState<string>('postgresql');
+  const [ddl, setDdl] = useState<{ text?: string; fault?: string }>();
+  const write = async (save: boolean) => {
+    const response = await fetch(`/api/models/${id}/release/ddl?dialect=${dialect}`);
+    if (!response.ok) {
+      setDdl({ fault: ((await response.json()) as ApiError['detail']).message });
+      return;
+    }
+    const text = await response.text();
+    setDdl({ text });
+    if (save) saveText(text, `${state.model.name}.${dialect}.sql`);
+  };
+  const design = (
+    <>
+      <LeafHead title="Release" note={data ? (data.ready ? 'ready: every blocking claim holds or is waived' : data.done ? `${many(data.blocking.length, 'claim')} stand against it` : 'the claims are being judged') : ''} />
+      <div className="min-h-0 flex-1 overflow-auto">
+        <section className="border-b border-rule px-4 py-4" aria-label="What leaves the house">
+          <div className="grid grid-cols-[1fr_auto] items-center gap-3">
+            <p>
+              <b>Model file.</b> <span className="text-soft">The whole model as text, for version control and for a check in a pipeline. It can be taken at any time.</span>
+            </p>
+            <a className="btn" href={`/api/models/${id}/release/model`}>
+              <Download size={13} aria-hidden /> Model file
+            </a>
+            <p>
+              <b>Definitions.</b> <span className="text-soft">CREATE TABLE with keys and foreign keys; refused while a blocking claim is broken and not waived.</span>
+            </p>
+            <span className="flex gap-2">
+              <select className="field" value={dialect} aria-label="Dialect" onChange={(e) => { setDialect(e.target.value); setDdl(undefined); }}>
+                {DIALECTS.map(([value, name]) => (
+                  <option key={value} value={value}>{name}</option>
+                ))}
+              </select>
+              <button className="btn" onClick={() => void write(false)}>Show</button>
+              <button className={`btn ${data?.ready ? 'btn-act' : ''}`} onClick={() => void write(true)}>
+                <Download size={13} aria-hidden /> Definitions
+              </button>
+            </span>
+          </div>
+          {ddl?.fault !== undefined && (
+            <p role="alert" className="mt-3 flex items-center gap-2 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2">
+              <VerdictMark verdict="broken" /> {ddl.fault}
+            </p>
+          )}
+          {ddl?.text !== undefined && <pre className="code mt-3 max-h-[300px] overflow-auto border border-rule bg-raised p-3" aria-label="Definitions">{ddl.text}</pre>}
+        </section>
+        {data && <ClaimGroup title="Stand against a release" list={data.blocking} empty={data.done ? 'Nothing stands against a release.' : 'The claims are still being judged.'} />}
+        {data && <ClaimGroup title="Warn" list={data.warning} empty="Nothing warns." />}
+        {data && data.waived.length > 0 && <ClaimGroup title="Waived with a reason" list={data.waived} empty="" />}
+        <section aria-label="History" className="px-4 py-3" ref={(element) => { if (params.get('view') === 'history') element?.scrollIntoView(); }}>
+          <h2 className="mb-1 text-[15px]">History</h2>
+          <ol>
+            {(history ?? []).map((h) => (
+              <li key={h.id} className={`flex gap-3 py-[2px] ${h.isHead ? 'font-semibold' : ''}`}>
+                <span className="num w-[32px] text-soft">{h.number}</span>
+                <span className="min-w-0 flex-1">{h.says}{h.isHead && ' · here'}</span>
+                <span className="text-soft">{moment(h.at)}</span>
+              </li>
+            ))}
+          </ol>
+        </section>
+      </div>
+    </>
+  );
+  return <Leaves label="Release" design={design} evidence={<EvidenceLeaf />} />;
+}
+
+function saveText(text: string, name: string): void {
+  const link = Object.assign(document.createElement('a'), { href: URL.createObjectURL(new Blob([text], { type: 'text/plain' })), download: name });
+  link.click();
+  URL.revokeObjectURL(link.href);
+}
+
+function ClaimGroup({ title, list, empty }: { title: string; list: readonly JudgedClaim[]; empty: string }) {
+  const go = useGo();
+  return (
+    <section className="border-b border-rule" aria-label={title}>
+      <h2 className="eyebrow border-b border-rule bg-paper px-4 py-1 font-sans">
+        {title} · {list.length}
+      </h2>
+      {list.length === 0 && <p className="px-4 py-2 text-soft">{empty}</p>}
+      {list.map((claim, i) => (
+        <button key={`${claim.id}${i}`} className="rowlink px-4 py-[4px]" onClick={() => go(stageOfKind(claim.kind), { kind: 'claim', name: claim.id })}>
+          <ClaimLine claim={claim} plain />
+        </button>
+      ))}
+    </section>
+  );
+}

@@ -1,0 +1,110 @@
+import { useState } from 'react';
+import useSWR from 'swr';
+import type { Match } from '@crease/core/relate';
+import type { Cardinality } from '@crease/core/model';
+import { send } from '../../state/api.ts';
+import { useModel } from '../../state/model.tsx';
+import { useSelection } from '../../state/selection.ts';
+import type { ColumnEnd } from '../../parts/diagram/Diagram.tsx';
+import { Gauge, VerdictMark } from '../../parts/Marks.tsx';
+import { count, percent } from '../../parts/text.ts';
+
+/** The cardinality that the rows show. */
+function shownCardinality(match: Match): Cardinality {
+  return match.toUnique ? (match.fromUnique ? 'one-to-one' : 'many-to-one') : match.fromUnique ? 'many-to-one' : 'many-to-level';
+}
+
+/** Relating a column to another: what the rows say first, then the decision. */
+export function RelateForm({ from: givenFrom, to: givenTo, onDone }: { from: ColumnEnd | undefined; to: ColumnEnd | undefined; onDone: () => void }) {
+  const { id, model, edit } = useModel();
+  const [, select] = useSelection();
+  const [from, setFrom] = useState(givenFrom);
+  const [to, setTo] = useState(givenTo);
+  const [cardinality, setCardinality] = useState<Cardinality>();
+  const ready = from?.column && to?.column;
+  const { data: match, error } = useSWR<Match, Error>(
+    ready ? [`/models/${id}/match`, from, to] : null,
+    () => send<Match>(`/models/${id}/match`, { from: { table: from!.table, columns: [from!.column] }, to: { table: to!.table, columns: [to!.column] } }),
+    { revalidateOnFocus: false },
+  );
+  const chosen = cardinality ?? (match ? shownCardinality(match) : 'many-to-one');
+  const filled = match ? match.rows - match.nulls : 0;
+  const relate = async () => {
+    const taken = new Set((model.relationships ?? []).map((r) => r.name.toLowerCase()));
+    const base = `${from!.table}_${to!.table}`;
+    let name = base;
+    for (let n = 2; taken.has(name.toLowerCase()); n++) name = `${base}_${n}`;
+    const value = { name, from: { table: from!.table, columns: [from!.column] }, to: { table: to!.table, columns: [to!.column] }, cardinality: chosen };
+    if (await edit([{ do: 'put-relationships', name: null, value }], `relate ${from!.table}.${from!.column} to ${to!.table}.${to!.column}`)) {
+      onDone();
+      select({ kind: 'relationship', name });
+    }
+  };
+  return (
+    <section aria-label="Relate" className="border-b border-rule-strong bg-raised p-4">
+      <h2 className="mb-2 text-[15px]">Relate a column to a column</h2>
+      <div className="grid grid-cols-[40px_1fr_1fr] items-center gap-2">
+        <EndFields label="from" end={from} onChange={setFrom} />
+        <EndFields label="to" end={to} onChange={setTo} />
+      </div>
+      {ready && !match && !error && <p className="mt-3 text-soft">Comparing all rows of both …</p>}
+      {error && <p className="mt-3 text-vermilion">{error.message}</p>}
+      {match && (
+        <div className="mt-3">
+          <p>
+            <Gauge part={filled ? match.matched / filled : 0} width={110} label={`${count(match.matched)} of ${count(filled)} rows find a partner`} /> <b>{percent(filled ? match.matched / filled : 0)}</b> of {count(filled)} filled rows find a partner
+            {match.nulls > 0 && `; ${count(match.nulls)} are null`}
+          </p>
+          <p className="text-soft">
+            {count(match.fromDistinct)} distinct values against {count(match.toDistinct)}; each stands {match.toUnique ? 'once' : 'on several rows'} in {to!.table}
+          </p>
+          {match.orphans.length > 0 && (
+            <p className="mt-1">
+              <VerdictMark verdict="broken" size={11} /> without a partner: {match.orphans.map((o) => `${o.value} (${count(o.rows)})`).join(', ')}
+            </p>
+          )}
+          <div className="mt-3 flex items-center gap-2">
+            <select className="field" value={chosen} aria-label="Cardinality" onChange={(e) => setCardinality(e.target.value as Cardinality)}>
+              {(['many-to-one', 'one-to-one', 'many-to-level', 'many-to-many'] as const).map((c) => (
+                <option key={c}>{c}</option>
+              ))}
+            </select>
+            <button className="btn btn-act" onClick={() => void relate()}>
+              Relate
+            </button>
+            <button className="btn btn-bare" onClick={onDone}>
+              Leave it
+            </button>
+          </div>
+        </div>
+      )}
+      {!match && (
+        <button className="btn btn-bare mt-2" onClick={onDone}>
+          Leave it
+        </button>
+      )}
+    </section>
+  );
+}
+
+function EndFields({ label, end, onChange }: { label: string; end: ColumnEnd | undefined; onChange: (end: ColumnEnd) => void }) {
+  const { model } = useModel();
+  const table = model.tables.find((t) => t.name === end?.table);
+  return (
+    <>
+      <span className="text-soft">{label}</span>
+      <select className="field" aria-label={`Table ${label}`} value={end?.table ?? ''} onChange={(e) => onChange({ table: e.target.value, column: '' })}>
+        <option value="">table …</option>
+        {model.tables.map((t) => (
+          <option key={t.name}>{t.name}</option>
+        ))}
+      </select>
+      <select className="field" aria-label={`Column ${label}`} value={end?.column ?? ''} disabled={!table} onChange={(e) => onChange({ table: end!.table, column: e.target.value })}>
+        <option value="">column …</option>
+        {(table?.columns ?? []).map((c) => (
+          <option key={c.name}>{c.name}</option>
+        ))}
+      </select>
+    </>
+  );
+}

@@ -1,0 +1,86 @@
+import { useEffect, useMemo, useState } from 'react';
+import { useSearchParams } from 'react-router';
+import { Link2 } from 'lucide-react';
+import type { Match } from '@crease/core/relate';
+import { send } from '../../state/api.ts';
+import { useModel } from '../../state/model.tsx';
+import { useSelection } from '../../state/selection.ts';
+import { Blank, LeafHead, Leaves } from '../../frame/Leaves.tsx';
+import { EvidenceLeaf } from '../../evidence/EvidenceLeaf.tsx';
+import type { ColumnEnd } from '../../parts/diagram/Diagram.tsx';
+import { Diagram } from '../../parts/diagram/Diagram.tsx';
+import { many, percent } from '../../parts/text.ts';
+import { Matrix } from './Matrix.tsx';
+import { RelateForm } from './RelateForm.tsx';
+import { RelationshipDesign } from './RelationshipDesign.tsx';
+
+/** The stars: a diagram of tables and relationships, or the matrix of facts against dimensions. */
+export function StarsStage() {
+  const { id, model, names, claims } = useModel();
+  const [selection, select] = useSelection();
+  const [params, setParams] = useSearchParams();
+  const matrix = params.get('view') === 'matrix';
+  const [relating, setRelating] = useState<{ from?: ColumnEnd; to?: ColumnEnd }>();
+  const [held, setHeld] = useState<{ from: ColumnEnd; to: ColumnEnd; match?: Match; fault?: string }>();
+
+  const hint = (from: ColumnEnd, to: ColumnEnd): string => {
+    const same = held && held.from.table === from.table && held.from.column === from.column && held.to.table === to.table && held.to.column === to.column;
+    if (!same) queueMicrotask(() => setHeld({ from, to }));
+    const name = `${from.table}.${from.column} → ${to.table}.${to.column}`;
+    if (!same || (!held.match && !held.fault)) return `${name}: comparing …`;
+    if (held.fault !== undefined) return held.fault;
+    const m = held.match!;
+    return `${name}: ${percent(m.rows - m.nulls > 0 ? m.matched / (m.rows - m.nulls) : 0)} of the rows find a partner${m.toUnique ? '' : '; its values are not unique there'}`;
+  };
+  useEffect(() => {
+    if (!held || held.match || held.fault !== undefined) return;
+    const controller = new AbortController();
+    const body = { from: { table: held.from.table, columns: [held.from.column] }, to: { table: held.to.table, columns: [held.to.column] } };
+    send<Match>(`/models/${id}/match`, body, 'POST', controller.signal)
+      .then((match) => setHeld((h) => (h === held ? { ...h, match } : h)))
+      .catch((error: Error) => !controller.signal.aborted && setHeld((h) => (h === held ? { ...h, fault: error.message } : h)));
+    return () => controller.abort();
+  }, [held, id]);
+
+  const shown = useMemo(() => claims?.claims ?? [], [claims]);
+  const relationship = selection?.kind === 'relationship' ? names.relationship(selection.name) : undefined;
+  const view = (next: string) =>
+    setParams((before) => {
+      const changed = new URLSearchParams(before);
+      if (next) changed.set('view', next);
+      else changed.delete('view');
+      return changed;
+    });
+  const facts = model.tables.filter((t) => t.role === 'fact').length;
+  const design = (
+    <>
+      <LeafHead title="Stars" note={`${many(facts, 'fact')}, ${many(model.tables.filter((t) => t.role === 'dimension').length, 'dimension')}, ${many((model.relationships ?? []).length, 'relationship')}`}>
+        <span className="flex" role="tablist" aria-label="View">
+          {(['', 'matrix'] as const).map((v) => (
+            <button key={v} role="tab" aria-selected={matrix === (v === 'matrix')} className={`btn ${matrix === (v === 'matrix') ? 'bg-ink text-leaf' : ''}`} onClick={() => view(v)}>
+              {v === '' ? 'Diagram' : 'Matrix'}
+            </button>
+          ))}
+        </span>
+        <button className="btn" onClick={() => setRelating(relating ? undefined : {})}>
+          <Link2 size={14} aria-hidden /> Relate
+        </button>
+      </LeafHead>
+      {model.tables.length === 0 ? <Blank>No tables yet. Bring some in on the Intake stage, then draft a star from them.</Blank> : matrix ? <Matrix /> : (
+        <Diagram model={model} claims={shown} selection={selection} onSelect={select} onRelate={(from, to) => setRelating({ from, to })} hint={hint} />
+      )}
+    </>
+  );
+  return (
+    <Leaves
+      label="Stars"
+      design={design}
+      evidence={
+        <EvidenceLeaf>
+          {relating && <RelateForm key={JSON.stringify(relating)} from={relating.from} to={relating.to} onDone={() => setRelating(undefined)} />}
+          {relationship && !relating && <RelationshipDesign relationship={relationship} />}
+        </EvidenceLeaf>
+      }
+    />
+  );
+}

@@ -1,0 +1,83 @@
+import { useRef } from 'react';
+import { useVirtualizer } from '@tanstack/react-virtual';
+import type { QueryState } from '@crease/contract';
+import type { Query, ValueFormat } from '@crease/core/model';
+import { formatValue, isNumeric } from '../../parts/format.ts';
+import type { ChosenCell } from './CellEvidence.tsx';
+
+interface Props {
+  readonly answer: QueryState;
+  readonly query: Query;
+  readonly formats: Readonly<Record<string, ValueFormat>>;
+  readonly chosen: ChosenCell | undefined;
+  readonly onCell: (cell: ChosenCell) => void;
+  readonly onSort: (sort: NonNullable<Query['sort']>) => void;
+}
+
+const ROW = 25;
+
+/** The answer as a table. Cells of a measure that does not apply are hatched; the null member stands last as "unmatched". */
+export function AnswerTable({ answer, query, formats, chosen, onCell, onSort }: Props) {
+  const box = useRef<HTMLDivElement>(null);
+  const rows = useVirtualizer({ count: answer.rows.length, getScrollElement: () => box.current, estimateSize: () => ROW, overscan: 20 });
+  const byCount = answer.columns.length - query.measures.length;
+  const columns = `repeat(${byCount}, minmax(120px, 1.6fr)) repeat(${query.measures.length}, minmax(96px, 1fr))`;
+  const doesNotApply = new Map(answer.unreached.map(([measure, column]) => [measure, column]));
+  const sorted = query.sort?.[0];
+  const nextSort = (name: string) => onSort(typeof sorted?.of === 'string' && sorted.of === name && sorted.order === 'descending' ? [{ of: name, order: 'ascending' }] : [{ of: name, order: 'descending' }]);
+  const cell = (value: null | boolean | number | string, i: number) => {
+    const column = answer.columns[i]!;
+    if (i < byCount) return value === null ? <i className="text-soft">unmatched</i> : formatValue(value, column.type, {});
+    return formatValue(value, column.type, formats[column.name]);
+  };
+  return (
+    <div ref={box} className="min-h-0 flex-1 overflow-auto" role="table" aria-label="The answer" aria-rowcount={answer.rows.length}>
+      <div className="sticky top-0 z-10 grid border-b border-rule-strong bg-leaf font-semibold" style={{ gridTemplateColumns: columns }} role="row">
+        {answer.columns.map((c, i) => (
+          <div key={c.name} role="columnheader" className={`min-w-0 px-3 py-[5px] text-[12px] ${i >= byCount ? 'text-right' : ''}`} aria-sort={sorted?.of === c.name ? (sorted.order === 'descending' ? 'descending' : 'ascending') : 'none'}>
+            {i >= byCount ? (
+              <button className="max-w-full truncate hover:underline" onClick={() => nextSort(c.name)} title="Sort by it">
+                {c.name} {sorted?.of === c.name ? (sorted.order === 'descending' ? '↓' : '↑') : ''}
+              </button>
+            ) : (
+              <span className="truncate">{c.name}</span>
+            )}
+            {doesNotApply.has(c.name) && <span className="block truncate text-[11px] font-normal text-soft">does not apply by {doesNotApply.get(c.name)}</span>}
+          </div>
+        ))}
+      </div>
+      <div style={{ height: rows.getTotalSize(), position: 'relative' }} role="rowgroup">
+        {rows.getVirtualItems().map((item) => (
+          <div key={item.key} role="row" className="absolute left-0 grid w-full border-b border-rule hover:bg-raised" style={{ gridTemplateColumns: columns, height: ROW, transform: `translateY(${item.start}px)` }}>
+            {answer.rows[item.index]!.map((value, i) => {
+              const name = answer.columns[i]!.name;
+              const out = i >= byCount && doesNotApply.has(name);
+              const here = chosen?.row === item.index && chosen.column === i;
+              return (
+                <div key={i} role="cell" className={`min-w-0 truncate ${i >= byCount || isNumeric(answer.columns[i]!.type) ? 'num' : ''} ${out ? 'hatched' : ''}`}>
+                  {i >= byCount ? (
+                    <button className={`num h-full w-full truncate px-3 ${here ? 'outline outline-2 -outline-offset-2 outline-ink' : ''}`} onClick={() => onCell({ row: item.index, column: i })} title={out ? `${name} does not apply: ${doesNotApply.get(name)} does not reach it` : String(value ?? '')} aria-label={out ? `${name} does not apply` : undefined}>
+                      {out ? '' : cell(value, i)}
+                    </button>
+                  ) : (
+                    <span className="block truncate px-3 leading-[24px]">{cell(value, i)}</span>
+                  )}
+                </div>
+              );
+            })}
+          </div>
+        ))}
+      </div>
+      {answer.rows.length === 0 && <p className="p-4 text-soft">No member has rows under these conditions.</p>}
+      {answer.totals && byCount > 0 && (
+        <div className="sticky bottom-0 grid border-t border-rule-strong bg-leaf font-semibold" style={{ gridTemplateColumns: columns }} role="row">
+          {answer.columns.map((c, i) => (
+            <div key={c.name} role="cell" className={`px-3 py-[4px] ${i >= byCount ? 'num' : ''}`}>
+              {i === 0 ? 'total, in its own context' : i < byCount ? '' : formatValue(answer.totals![i - byCount] ?? null, c.type, formats[c.name])}
+            </div>
+          ))}
+        </div>
+      )}
+    </div>
+  );
+}

@@ -1,0 +1,111 @@
+import { useMemo } from 'react';
+import type { QueryState } from '@crease/contract';
+import type { ByItem, Query } from '@crease/core/model';
+import { Reach } from '@crease/core/relate';
+import { FormulaChecker } from '@crease/core/formula';
+import { useModel } from '../../state/model.tsx';
+import { useSelection } from '../../state/selection.ts';
+import { formatValue } from '../../parts/format.ts';
+import { columnPath, itemText } from './attributes.ts';
+
+export interface ChosenCell {
+  readonly row: number;
+  readonly column: number;
+}
+
+/** Why a number is what it is: its conditions, and the ways by which they reach the rows that it counts. */
+export function CellEvidence({ cell, query, answer, onDrill }: { cell: ChosenCell; query: Query; answer: QueryState; onDrill: (query: Query) => void }) {
+  const { model, names } = useModel();
+  const [, select] = useSelection();
+  const row = answer.rows[cell.row];
+  const column = answer.columns[cell.column];
+  const checker = useMemo(() => new FormulaChecker(model), [model]);
+  const reach = useMemo(() => new Reach(names), [names]);
+  if (!row || !column) return null;
+  const measure = names.measure(column.name);
+  const typed = checker.measure(column.name)?.typed;
+  const bases = typed ? [...checker.basesOf(typed)].map((b) => names.table(b)!.name) : [];
+  const by = query.by ?? [];
+  const tableOf = (item: ByItem): string | undefined => {
+    if (typeof item === 'string') return names.path(item)?.table.name;
+    const h = names.hierarchy(item.hierarchy);
+    if (!h || 'depth' in item) return h?.table;
+    const level = h.levels?.find((l) => l.name === item.level);
+    return level ? (names.path(level.column)?.table.name ?? h.table) : h.table;
+  };
+  const next = nextLevel(by, names.model.hierarchies ?? []);
+  return (
+    <section aria-label="Explanation of the cell" className="border-b border-rule px-4 py-3">
+      <h2 className="text-[15px]">
+        {column.name}: {answer.unreached.some(([m]) => m === column.name) ? 'does not apply' : formatValue(row[cell.column]!, column.type, measure?.format) || 'null'}
+      </h2>
+      {measure && (
+        <p className="mt-1">
+          <button className="code text-left underline decoration-rule-strong" onClick={() => select({ kind: 'measure', name: measure.name })}>
+            {measure.formula}
+          </button>
+        </p>
+      )}
+      <table className="grid-plain mt-2">
+        <thead>
+          <tr>
+            <th scope="col">condition</th>
+            {bases.map((b) => (
+              <th key={b} scope="col">
+                reaches {b}
+              </th>
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {by.map((item, i) => (
+            <tr key={itemText(item)}>
+              <td>
+                {itemText(item)} = {row[i] === null ? <i>null or unmatched</i> : String(row[i])}
+              </td>
+              {bases.map((b) => (
+                <td key={b}>{wayText(reach, b, tableOf(item))}</td>
+              ))}
+            </tr>
+          ))}
+          {(query.filters ?? []).map((f) => (
+            <tr key={JSON.stringify(f)}>
+              <td>{'column' in f ? `${f.column} among ${f.in.length}` : 'where' in f ? f.where : f.period}</td>
+              {bases.map((b) => (
+                <td key={b}>{'column' in f ? wayText(reach, b, names.path(f.column)?.table.name) : 'period' in f ? wayText(reach, b, f.calendar ?? model.calendars?.[0]?.table) : ''}</td>
+              ))}
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      {next && row[next.at] !== null && (
+        <button className="btn mt-2" onClick={() => onDrill({ ...query, by: [...by.slice(0, next.at), next.item, ...by.slice(next.at + 1)], filters: [...(query.filters ?? []), { column: next.column, in: [row[next.at]!] }], sort: [] })}>
+          Drill down from {String(row[next.at])} to {next.item.level}
+        </button>
+      )}
+    </section>
+  );
+}
+
+function wayText(reach: Reach, base: string, table: string | undefined): string {
+  if (table === undefined) return 'nothing is known of it';
+  const route = reach.route(base, table);
+  if (!route) return 'does not reach it';
+  if (route.kind === 'ambiguous') return 'two ways: uses none';
+  const way = 'entry' in route ? [...route.anchor, route.entry, ...route.path] : route.path;
+  return way.length === 0 ? 'its own rows' : way.map((r) => r.name).join(' → ');
+}
+
+/** The level below one that the question has, so that a member can be opened. */
+function nextLevel(by: readonly ByItem[], hierarchies: readonly { name: string; table: string; levels?: { name: string; column: string }[] | undefined }[]): { at: number; item: { hierarchy: string; level: string }; column: string } | undefined {
+  for (const [at, item] of by.entries()) {
+    for (const h of hierarchies) {
+      const levels = h.levels ?? [];
+      const path = columnPath(h.table, h.name);
+      const columnOf = (c: string) => (c.includes('.') ? c : columnPath(h.table, c));
+      const i = levels.findIndex((l) => (typeof item === 'string' ? columnOf(l.column) === item : 'level' in item && item.hierarchy === path && item.level === l.name));
+      if (i >= 0 && levels[i + 1]) return { at, item: { hierarchy: path, level: levels[i + 1]!.name }, column: columnOf(levels[i]!.column) };
+    }
+  }
+  return undefined;
+}

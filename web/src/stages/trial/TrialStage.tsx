@@ -1,0 +1,117 @@
+import { lazy, Suspense, useMemo, useState } from 'react';
+import { useSearchParams } from 'react-router';
+import useSWR from 'swr';
+import { ChartColumn, Copy, Download, Sheet } from 'lucide-react';
+import type { QueryState } from '@crease/contract';
+import type { Query } from '@crease/core/model';
+import { sameName } from '@crease/core/model';
+import { csvLine } from '@crease/core/interchange';
+import { send } from '../../state/api.ts';
+import { useModel } from '../../state/model.tsx';
+import { Blank, LeafHead, Leaves } from '../../frame/Leaves.tsx';
+import { EvidenceLeaf } from '../../evidence/EvidenceLeaf.tsx';
+import { count } from '../../parts/text.ts';
+import { Sentence } from './Sentence.tsx';
+import { AnswerTable } from './AnswerTable.tsx';
+import { CellEvidence } from './CellEvidence.tsx';
+import type { ChosenCell } from './CellEvidence.tsx';
+import { defaultAttribute } from './attributes.ts';
+
+const AnswerChart = lazy(() => import('./AnswerChart.tsx'));
+
+/** The query of the address; broken text gives none. */
+function queryOf(text: string | null): Query | undefined {
+  if (text === null) return undefined;
+  try {
+    return JSON.parse(text) as Query;
+  } catch (error) {
+    if (error instanceof SyntaxError) return undefined;
+    throw error;
+  }
+}
+
+/** A trial: a question put to the model as a sentence, its answer as a table and a chart. The question is in the address. */
+export function TrialStage() {
+  const { id, model, state, tell } = useModel();
+  const [params, setParams] = useSearchParams();
+  const [cell, setCell] = useState<ChosenCell>();
+  const first = useMemo((): Query => {
+    const measures = (model.measures ?? []).filter((m) => !m.hidden);
+    const by = defaultAttribute(model, measures[0]?.table);
+    return { by: by === undefined ? [] : [by], measures: measures.slice(0, 1).map((m) => m.name), filters: [] };
+  }, [model]);
+  const query = queryOf(params.get('q')) ?? first;
+  const audience = params.get('as') ?? '';
+  const perspective = (model.perspectives ?? []).find((p) => sameName(p.name, audience));
+  const chart = params.get('view') === 'chart';
+  const set = (change: Record<string, string | undefined>) =>
+    setParams((before) => {
+      const next = new URLSearchParams(before);
+      for (const [key, value] of Object.entries(change)) {
+        if (value === undefined || value === '') next.delete(key);
+        else next.set(key, value);
+      }
+      return next;
+    });
+  const ask = (next: Query) => {
+    setCell(undefined);
+    set({ q: JSON.stringify(next) });
+  };
+
+  const asked = { ...query, totals: true };
+  const { data, error, isValidating } = useSWR<QueryState, Error>(
+    query.measures.length > 0 ? [`/models/${id}/query`, asked, state.revision.id] : null,
+    () => send<QueryState>(`/models/${id}/query`, { query: asked }),
+    { revalidateOnFocus: false, keepPreviousData: true },
+  );
+  const lines = () => (data ? [data.columns.map((c) => c.name), ...data.rows] : []);
+  const copy = () => void navigator.clipboard.writeText(lines().map((r) => r.map((c) => c ?? '').join('\t')).join('\n')).then(() => tell({ tone: 'plain', text: 'The answer is on the clipboard' }));
+  const save = () => {
+    const link = Object.assign(document.createElement('a'), { href: URL.createObjectURL(new Blob([lines().map((r) => csvLine(r)).join('')], { type: 'text/csv' })), download: `${model.name}.trial.csv` });
+    link.click();
+    URL.revokeObjectURL(link.href);
+  };
+  const formats = Object.fromEntries((model.measures ?? []).map((m) => [m.name, m.format ?? {}]));
+
+  const design = (
+    <>
+      <LeafHead title="Trial" note={data && !error ? `${count(data.rows.length)} rows in ${data.elapsedMs} ms${isValidating ? ' …' : ''}` : ''}>
+        <label className="flex items-center gap-1 text-soft">
+          as
+          <select className="field" value={audience} onChange={(e) => set({ as: e.target.value })} aria-label="Audience">
+            <option value="">the modeler</option>
+            {(model.perspectives ?? []).map((p) => (
+              <option key={p.name}>{p.name}</option>
+            ))}
+          </select>
+        </label>
+        <span className="flex" role="tablist" aria-label="View of the answer">
+          <button role="tab" aria-selected={!chart} className={`btn ${chart ? '' : 'bg-ink text-leaf'}`} onClick={() => set({ view: undefined })}>
+            <Sheet size={13} aria-hidden /> Table
+          </button>
+          <button role="tab" aria-selected={chart} className={`btn ${chart ? 'bg-ink text-leaf' : ''}`} onClick={() => set({ view: 'chart' })}>
+            <ChartColumn size={13} aria-hidden /> Chart
+          </button>
+        </span>
+        <button className="btn btn-bare" onClick={copy} disabled={!data} aria-label="Copy the answer" title="Copy the answer"><Copy size={14} aria-hidden /></button>
+        <button className="btn btn-bare" onClick={save} disabled={!data} aria-label="Save as CSV" title="Save as CSV"><Download size={14} aria-hidden /></button>
+      </LeafHead>
+      <Sentence query={query} perspective={perspective} onAsk={ask} />
+      {error && (
+        <p role="alert" className="m-4 whitespace-pre-line border-l-4 border-vermilion bg-vermilion-wash px-3 py-2">
+          {error.message}
+        </p>
+      )}
+      {query.measures.length === 0 && <Blank>Choose a measure to show.</Blank>}
+      {!error && data && query.measures.length > 0 && (chart ? (
+        <Suspense fallback={<p className="p-4 text-soft">Drawing …</p>}>
+          <AnswerChart answer={data} byCount={query.by?.length ?? 0} formats={formats} />
+        </Suspense>
+      ) : (
+        <AnswerTable answer={data} query={query} formats={formats} chosen={cell} onCell={setCell} onSort={(sort) => ask({ ...query, sort })} />
+      ))}
+    </>
+  );
+  return <Leaves label="Trial" design={design} evidence={<EvidenceLeaf>{cell && data && <CellEvidence cell={cell} query={query} answer={data} onDrill={ask} />}</EvidenceLeaf>} />;
+}
+

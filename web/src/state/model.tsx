@@ -1,0 +1,110 @@
+import { createContext, useCallback, useContext, useEffect, useMemo, useState } from 'react';
+import type { ReactNode } from 'react';
+import useSWR, { useSWRConfig } from 'swr';
+import type { ClaimsState, JobState, LiveEvent, ModelState } from '@crease/contract';
+import type { Edit, Model } from '@crease/core/model';
+import { ModelNames } from '@crease/core/model';
+import { ApiError, get, send, TAB } from './api.ts';
+
+/** A line at the foot of the frame: what just happened, or what went wrong. */
+export interface Notice {
+  readonly tone: 'plain' | 'wrong';
+  readonly text: string;
+  readonly undo?: boolean;
+}
+
+interface ModelContext {
+  readonly id: number;
+  readonly state: ModelState;
+  readonly model: Model;
+  readonly names: ModelNames;
+  readonly claims: ClaimsState | undefined;
+  readonly jobs: readonly JobState[];
+  /** Makes an edit on the revision that is shown; on a conflict nothing is overwritten, and the person is told. */
+  readonly edit: (edit: Edit, says: string) => Promise<boolean>;
+  readonly undo: () => Promise<void>;
+  readonly redo: () => Promise<void>;
+  readonly notice: Notice | undefined;
+  readonly tell: (notice: Notice | undefined) => void;
+  /** Says what went wrong with something the person asked for. */
+  readonly fail: (error: unknown) => void;
+}
+
+const Context = createContext<ModelContext | undefined>(undefined);
+
+export function useModel(): ModelContext {
+  const value = useContext(Context);
+  if (!value) throw new Error('no model is open here');
+  return value;
+}
+
+/** Holds the open model, keeps it in step with the server's events, and gives edits to everything below. */
+export function ModelProvider({ id, waiting, failed, children }: { id: number; waiting: ReactNode; failed: (error: unknown) => ReactNode; children: ReactNode }) {
+  const { mutate: refresh } = useSWRConfig();
+  const { data: state, error, mutate } = useSWR<ModelState, unknown>(`/models/${id}`, get, { revalidateOnFocus: false });
+  const { data: claims, mutate: refreshClaims } = useSWR<ClaimsState, unknown>(state ? `/models/${id}/claims` : null, get, { revalidateOnFocus: false });
+  const [jobs, setJobs] = useState<readonly JobState[]>([]);
+  const [notice, tell] = useState<Notice>();
+
+  useEffect(() => {
+    const events = new EventSource(`/api/models/${id}/events`);
+    let lost = false;
+    events.onopen = () => {
+      if (lost) void mutate(); // events may have been missed in between
+      lost = false;
+    };
+    events.onerror = () => (lost = true);
+    events.onmessage = (message: MessageEvent<string>) => {
+      const event = JSON.parse(message.data) as LiveEvent;
+      if (event.kind === 'revision') {
+        void mutate();
+        if (event.by !== TAB && event.by !== '') tell({ tone: 'plain', text: `Changed in another window: ${event.says}` });
+      } else if (event.kind === 'claims') void refreshClaims();
+      else setJobs((before) => [...before.filter((j) => j.id !== event.job.id), event.job]);
+    };
+    return () => events.close();
+  }, [id, mutate, refreshClaims]);
+
+  // What is derived from the model is asked for again when the model has another revision.
+  const revision = state?.revision.id;
+  useEffect(() => {
+    if (revision !== undefined) void refresh((key) => typeof key === 'string' && key.startsWith(`/models/${id}/`) && !key.endsWith('/claims'));
+  }, [revision, id, refresh]);
+
+  const fail = useCallback((reason: unknown) => {
+    if (reason instanceof DOMException && reason.name === 'AbortError') return;
+    tell({ tone: 'wrong', text: reason instanceof Error ? reason.message : String(reason) });
+  }, []);
+
+  const change = useCallback(
+    async (path: string, body: object, done: (next: ModelState) => Notice | undefined): Promise<boolean> => {
+      if (!state) return false;
+      try {
+        const next = await send<ModelState>(`/models/${id}/${path}`, { base: state.revision.id, ...body });
+        await mutate(next, { revalidate: false });
+        tell(done(next));
+        return true;
+      } catch (reason) {
+        if (reason instanceof ApiError && reason.detail.code === 'conflict') {
+          await mutate();
+          tell({ tone: 'wrong', text: reason.message });
+        } else fail(reason);
+        return false;
+      }
+    },
+    [id, state, mutate, fail],
+  );
+
+  const value = useMemo<ModelContext | undefined>(() => {
+    if (!state) return undefined;
+    return {
+      id, state, model: state.model, names: new ModelNames(state.model), claims, jobs, notice, tell, fail,
+      edit: (edit, says) => change('edits', { edit, says }, () => ({ tone: 'plain', text: says, undo: true })),
+      undo: async () => void (await change('undo', {}, (next) => ({ tone: 'plain', text: `Undone: ${state.revision.says}; now at ${next.revision.number}` }))),
+      redo: async () => void (await change('redo', {}, (next) => ({ tone: 'plain', text: `Done again: ${next.revision.says}` }))),
+    };
+  }, [id, state, claims, jobs, notice, change, fail]);
+
+  if (error && !state) return failed(error);
+  return value ? <Context.Provider value={value}>{children}</Context.Provider> : waiting;
+}

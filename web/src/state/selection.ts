@@ -1,0 +1,69 @@
+import { useCallback } from 'react';
+import { useLocation, useNavigate, useParams, useSearchParams } from 'react-router';
+import type { About } from '@crease/core/claims';
+
+export type SelectionKind = 'table' | 'column' | 'relationship' | 'hierarchy' | 'measure' | 'perspective' | 'claim';
+
+/** What is selected: one thing across all stages, kept in the address. A column is written `table.column`. */
+export interface Selection {
+  readonly kind: SelectionKind;
+  readonly name: string;
+}
+
+export function parseSelection(text: string | null): Selection | undefined {
+  const match = /^(table|column|relationship|hierarchy|measure|perspective|claim):(.+)$/s.exec(text ?? '');
+  return match ? { kind: match[1] as SelectionKind, name: match[2]! } : undefined;
+}
+
+export const selectionText = (selection: Selection): string => `${selection.kind}:${selection.name}`;
+
+export function useSelection(): [Selection | undefined, (selection: Selection | undefined) => void] {
+  const [params, setParams] = useSearchParams();
+  const select = useCallback(
+    (selection: Selection | undefined) =>
+      setParams(
+        (before) => {
+          const next = new URLSearchParams(before);
+          if (selection) next.set('sel', selectionText(selection));
+          else next.delete('sel');
+          return next;
+        },
+        { replace: false, preventScrollReset: true },
+      ),
+    [setParams],
+  );
+  return [parseSelection(params.get('sel')), select];
+}
+
+/** Goes to a stage; the selection stays, or changes to the one given. */
+export function useGo(): (stage: string, selection?: Selection) => void {
+  const navigate = useNavigate();
+  const { model } = useParams();
+  const { search } = useLocation();
+  return useCallback(
+    (stage, selection) => {
+      const next = new URLSearchParams();
+      const kept = selection ? selectionText(selection) : new URLSearchParams(search).get('sel');
+      if (kept) next.set('sel', kept);
+      void navigate({ pathname: `/m/${model}/${stage}`, search: next.size > 0 ? `?${next}` : '' });
+    },
+    [navigate, model, search],
+  );
+}
+
+const same = (a: string | undefined, b: string): boolean => a !== undefined && a.toLowerCase() === b.toLowerCase();
+
+/** Whether a claim is about the selection. */
+export function isAbout(about: readonly About[], selection: Selection, subject: string, id: string): boolean {
+  switch (selection.kind) {
+    case 'claim':
+      return id === selection.name;
+    case 'column':
+      return about.some((a) => a.table !== undefined && a.column !== undefined && same(`${a.table}.${a.column}`, selection.name));
+    default:
+      return about.some((a) => same(a[selection.kind as Exclude<SelectionKind, 'claim' | 'column'>], selection.name)) || same(subject, selection.name);
+  }
+}
+
+/** The stage on which a kind of thing is designed. */
+export const STAGE_OF: Record<SelectionKind, string> = { table: 'stars', column: 'shape', relationship: 'stars', hierarchy: 'hierarchies', measure: 'measures', perspective: 'perspectives', claim: 'claims' };
