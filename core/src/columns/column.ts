@@ -99,11 +99,21 @@ export function domainOfDistinct(distinct: readonly Value[], rowCount: number): 
       return { domain: rangeDomain(low, high - low + 1), remap };
     }
   }
+  if (isAscending(distinct)) {
+    for (let k = 1; k < remap.length; k++) remap[k] = k;
+    return { domain: listDomain([...distinct]), remap };
+  }
   const sorted = typeof distinct[0] === 'string' ? sortTexts([...(distinct as string[])]) : [...distinct].sort(compareValues);
   const place = new Map<Value, number>();
   sorted.forEach((value, k) => place.set(value, k + 1));
   distinct.forEach((value, k) => (remap[k + 1] = place.get(value)!));
   return { domain: listDomain(sorted), remap };
+}
+
+/** Keys and moments often come in their order already. */
+function isAscending(values: readonly Value[]): boolean {
+  for (let i = 1; i < values.length; i++) if (compareValues(values[i - 1]!, values[i]!) >= 0) return false;
+  return true;
 }
 
 /** The widest span that gets a histogram without a dictionary. */

@@ -1,5 +1,5 @@
 import type { DataType, Value } from '../values/index.ts';
-import type { Column } from '../columns/index.ts';
+import type { Codes, Column } from '../columns/index.ts';
 import { codesArray, columnOfCodes, columnOfValues, listDomain, prefersRange, rangeDomain } from '../columns/index.ts';
 
 const CHUNK_ROWS = 1 << 16;
@@ -42,31 +42,55 @@ export class NumberCollector {
       this.each((row, value) => (values[row] = this.wide.get(row) ?? (Number.isNaN(value) ? null : value)), rowCount);
       return columnOfValues(name, type, values);
     }
-    let [low, high] = [Infinity, -Infinity];
-    this.each((_row, value) => {
-      if (value < low) low = value;
-      if (value > high) high = value;
-    }, rowCount);
+    const { low, high } = this.extremes(rowCount);
     if (low > high) return columnOfCodes(name, type, listDomain([]), new Uint8Array(rowCount));
     const span = high - low + 1;
     if (prefersRange(low, high, 1, rowCount) || span <= 1 << 22) {
-      const seen = new Uint8Array(span);
-      let distinct = 0;
-      this.each((_row, value) => {
-        if (value === value && seen[value - low] === 0) {
-          seen[value - low] = 1;
-          distinct++;
-        }
-      }, rowCount);
-      if (prefersRange(low, high, distinct, rowCount)) {
-        const codes = codesArray(span, rowCount);
-        this.each((row, value) => {
-          if (value === value) codes[row] = value - low + 1;
-        }, rowCount);
-        return columnOfCodes(name, type, rangeDomain(low, span), codes);
-      }
+      const codes = codesArray(span, rowCount);
+      const distinct = this.offsets(low, span, codes);
+      if (prefersRange(low, high, distinct, rowCount)) return columnOfCodes(name, type, rangeDomain(low, span), codes);
     }
     return this.listed(name, type, rowCount);
+  }
+
+  private extremes(rowCount: number): { low: number; high: number } {
+    let low = Infinity;
+    let high = -Infinity;
+    let left = rowCount;
+    for (const chunk of this.chunks) {
+      const end = Math.min(chunk.length, left);
+      const none = chunk instanceof Int32Array ? NULL_32 : NaN;
+      for (let i = 0; i < end; i++) {
+        const value = chunk[i]!;
+        if (value === none) continue; // never true for NaN, which compares false below
+        if (value < low) low = value;
+        if (value > high) high = value;
+      }
+      left -= end;
+    }
+    return { low, high };
+  }
+
+  /** Codes as offsets from `low`, and how many different ones there are. */
+  private offsets(low: number, span: number, codes: Codes): number {
+    const seen = new Uint8Array(span + 1);
+    let distinct = 0;
+    let row = 0;
+    for (const chunk of this.chunks) {
+      const narrow = chunk instanceof Int32Array;
+      const end = Math.min(chunk.length, codes.length - row);
+      for (let i = 0; i < end; i++, row++) {
+        const value = chunk[i]!;
+        if (narrow ? value === NULL_32 : value !== value) continue;
+        const code = value - low + 1;
+        codes[row] = code;
+        if (seen[code] === 0) {
+          seen[code] = 1;
+          distinct++;
+        }
+      }
+    }
+    return distinct;
   }
 
   /** By sorting the distinct values. */
@@ -90,8 +114,8 @@ export class NumberCollector {
   private close(): void {
     if (this.inChunk === 0) return;
     const chunk = this.chunk.subarray(0, this.inChunk);
-    this.chunks.push(fits32(chunk) ? Int32Array.from(chunk, (value) => (value === value ? value : NULL_32)) : this.chunk);
-    if (this.inChunk === CHUNK_ROWS) this.chunk = new Float64Array(CHUNK_ROWS);
+    this.chunks.push(narrowed(chunk) ?? this.chunk);
+    if (this.inChunk === CHUNK_ROWS && this.chunks.at(-1) === this.chunk) this.chunk = new Float64Array(CHUNK_ROWS);
     this.inChunk = 0;
   }
 
@@ -107,12 +131,18 @@ export class NumberCollector {
   }
 }
 
-function fits32(chunk: Float64Array): boolean {
+/** The chunk in 4 bytes a value, or undefined where one of them does not fit. */
+function narrowed(chunk: Float64Array): Int32Array | undefined {
+  const narrow = new Int32Array(chunk.length);
   for (let i = 0; i < chunk.length; i++) {
     const value = chunk[i]!;
-    if (value === value && (value <= NULL_32 || value > 0x7fffffff || value !== (value | 0))) return false;
+    if (value !== value) narrow[i] = NULL_32;
+    else {
+      narrow[i] = value;
+      if (narrow[i] !== value || value === NULL_32) return undefined;
+    }
   }
-  return true;
+  return narrow;
 }
 
 function placeOf(sorted: Float64Array, value: number): number {

@@ -1,7 +1,8 @@
 import fc from 'fast-check';
 import { parse } from 'csv-parse/sync';
 import { columnOf, valueAt } from '../columns/index.ts';
-import { DATE, decimal, formatType, INTEGER, TEXT } from '../values/index.ts';
+import { compareText, DATE, decimal, formatType, INTEGER, TEXT } from '../values/index.ts';
+import { byteOrder } from './byteOrder.ts';
 import { DEFAULT_DIALECT, detectDialect, guessType, previewFile, ReadError, readTable, TableReader } from './index.ts';
 
 const bytes = (text: string) => new TextEncoder().encode(text);
@@ -132,4 +133,19 @@ test('names are mended visibly, and an empty or too wide file is refused', () =>
   expect(preview.mended).toHaveLength(2);
   expect(() => previewFile(bytes(''), true)).toThrow(/empty/);
   expect(() => previewFile(bytes(Array.from({ length: 2000 }, (_, i) => `c${i}`).join(',')), true)).toThrow(/2000 columns/);
+});
+
+test('bytes are ordered as texts by code point', () => {
+  fc.assert(
+    fc.property(fc.array(fc.oneof(fc.string(), fc.string({ unit: fc.constantFrom('a', 'b', 'é', '\uFF5E', '\u{1F600}') })), { maxLength: 300 }), (texts) => {
+      const distinct = [...new Set(texts.filter((text) => text.isWellFormed()))];
+      const parts = distinct.map((text) => bytes(text));
+      const ends = new Float64Array(parts.length);
+      parts.reduce((at, part, i) => (ends[i] = at + part.length), 0);
+      const all = new Uint8Array(ends.at(-1) ?? 0);
+      parts.forEach((part, i) => all.set(part, ends[i]! - part.length));
+      expect(Array.from(byteOrder(all, ends, parts.length), (k) => distinct[k])).toEqual([...distinct].sort(compareText));
+    }),
+    { numRuns: 200 },
+  );
 });

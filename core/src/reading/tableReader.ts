@@ -1,12 +1,13 @@
 import type { DataType, Value } from '../values/index.ts';
 import { textReader } from '../values/index.ts';
 import type { Column, Misfits, ReadProblem, TableData } from '../columns/index.ts';
-import { codesArray, columnOfCodes, domainOfDistinct, tableOf } from '../columns/index.ts';
+import { codesArray, columnOfCodes, domainOfDistinct, listDomain, tableOf } from '../columns/index.ts';
 import type { Dialect } from './dialect.ts';
 import { transcoder } from './dialect.ts';
 import type { FieldSpans } from './scanner.ts';
 import { fieldText, Scanner } from './scanner.ts';
 import { NumberCollector, parseScaled } from './numberCollector.ts';
+import type { CollectedTexts } from './textCollector.ts';
 import { TextCollector } from './textCollector.ts';
 
 export interface ColumnToRead {
@@ -56,6 +57,8 @@ export class TableReader {
   private readonly nulls: ReadonlySet<string>;
   private readonly nullLengths: ReadonlySet<number>;
   private readonly quote: string;
+  private readonly emptyIsNull: boolean;
+  private readonly onlyEmptyIsNull: boolean;
   /** Lines of rows, kept only from the first row on whose line is not row + header + 1. */
   private lines: Uint32Array | undefined;
 
@@ -63,6 +66,8 @@ export class TableReader {
     const { dialect } = spec;
     this.quote = dialect.quote;
     this.nulls = new Set(spec.nulls ?? ['']);
+    this.emptyIsNull = this.nulls.has('');
+    this.onlyEmptyIsNull = this.nulls.size === (this.emptyIsNull ? 1 : 0);
     this.nullLengths = new Set([...this.nulls].map((text) => new TextEncoder().encode(text).length));
     this.recode = transcoder(dialect.encoding);
     this.cells = spec.columns.map((column) => {
@@ -138,7 +143,8 @@ export class TableReader {
     if (spans.count === 1 && spans.starts[0] === spans.ends[0] && this.width > 1) return; // a blank line
     if (spans.flaw !== undefined) return this.leaveOut(spans, spans.flaw);
     if (spans.count !== this.width) return this.leaveOut(spans, `${spans.count} fields where ${this.width} are expected`);
-    for (let i = 0; i < this.places.length; i++) {
+    const wide = spans.ends[spans.count - 1]! - spans.starts[0]! > LARGEST_FIELD_BYTES;
+    for (let i = 0; wide && i < this.places.length; i++) {
       const place = this.places[i]!;
       const bytes = spans.ends[place]! - spans.starts[place]!;
       if (bytes > LARGEST_FIELD_BYTES) {
@@ -166,18 +172,21 @@ export class TableReader {
   }
 
   private cell(spans: FieldSpans, place: number, cells: Cells): void {
-    let [bytes, start, end] = [spans.bytes, spans.starts[place]!, spans.ends[place]!];
+    const { bytes } = spans;
+    const start = spans.starts[place]!;
+    const end = spans.ends[place]!;
     if (cells.kind === 'text') {
       if (spans.doubled[place]) {
-        bytes = new TextEncoder().encode(fieldText(spans, place, this.quote));
-        [start, end] = [0, bytes.length];
-      }
-      cells.collector.add(bytes, start, end);
+        const text = new TextEncoder().encode(fieldText(spans, place, this.quote));
+        cells.collector.add(text, 0, text.length);
+      } else cells.collector.add(bytes, start, end);
       return;
     }
-    if (start === end && this.nulls.has('')) return cells.collector.addNull();
+    if (start === end && this.emptyIsNull) return cells.collector.addNull();
     const value = parseScaled(bytes, start, end, cells.scale, cells.point);
-    if (value === value && Math.abs(value) < cells.limit && !this.nullLengths.has(end - start)) return cells.collector.add(value);
+    // A number may be written like a null marker (0, -1): then its text decides.
+    const plain = value === value && value < cells.limit && value > -cells.limit;
+    if (plain && (this.onlyEmptyIsNull || !this.nullLengths.has(end - start))) return cells.collector.add(value);
     this.slowNumber(spans, place, cells, value);
   }
 
@@ -219,14 +228,30 @@ export class TableReader {
       const bad = [...cells.misfits].map(([text, { rows, line }]) => ({ text, rows, line }));
       return { made: cells.collector.finish(column.name, column.type), bad: misfitsOf(bad) };
     }
-    const { texts, codes } = cells.collector.finish();
-    return encodeTexts(column, texts, codes, this.nulls, (row) => this.lineOf(row));
+    const collected = cells.collector.finish();
+    // A text that is not UTF-8 may equal another once it is mended: then values are told apart anew.
+    if (column.type.kind === 'text' && collected.invalid.length === 0) return { made: encodeSorted(column, collected, this.nulls) };
+    return encodeTexts(column, collected.texts, collected.codes, this.nulls, (row) => this.lineOf(row));
   }
 }
 
 function misfitsOf(all: { text: string; rows: number; line: number }[]): Misfits | undefined {
   if (all.length === 0) return undefined;
   return { rows: all.reduce((sum, m) => sum + m.rows, 0), distinct: all.length, sample: all.sort((a, b) => b.rows - a.rows || a.line - b.line).slice(0, 20) };
+}
+
+/** A text column: the texts are the values, and their order is known. */
+function encodeSorted(column: ColumnToRead, { texts, codes: places, order }: CollectedTexts, nulls: ReadonlySet<string>): Column {
+  const values: string[] = [];
+  const codeOf = new Uint32Array(texts.length);
+  for (const place of order) {
+    if (nulls.has(texts[place]!)) continue;
+    values.push(texts[place]!);
+    codeOf[place] = values.length;
+  }
+  const codes = codesArray(values.length, places.length);
+  for (let row = 0; row < codes.length; row++) codes[row] = codeOf[places[row]!]!;
+  return columnOfCodes(column.name, column.type, listDomain(values), codes);
 }
 
 /** Types distinct texts once each and turns places among them into a column's codes. */
@@ -238,6 +263,7 @@ export function encodeTexts(
   lineOf: (row: number) => number,
 ): { made: Column; bad?: Misfits } {
   const read = textReader(column.type, column);
+  const isText = column.type.kind === 'text';
   const codeOfValue = new Map<Value, number>();
   const distinct: Value[] = [];
   const bad = new Map<number, { text: string; rows: number; line: number }>();
@@ -249,10 +275,12 @@ export function encodeTexts(
       bad.set(place, { text, rows: 0, line: 0 });
       return;
     }
-    let code = codeOfValue.get(value as Value);
+    // Distinct texts are distinct values; of other types several texts may be one value (1 and 01).
+    let code = isText ? undefined : codeOfValue.get(value as Value);
     if (code === undefined) {
       distinct.push(value);
-      codeOfValue.set(value, (code = distinct.length));
+      code = distinct.length;
+      if (!isText) codeOfValue.set(value, code);
     }
     valueOf[place] = code;
   });

@@ -1,3 +1,16 @@
+import { byteOrder } from './byteOrder.ts';
+
+export interface CollectedTexts {
+  /** Distinct texts in order of first appearance. Invalid UTF-8 becomes U+FFFD. */
+  readonly texts: string[];
+  /** Each row's place among the texts. */
+  readonly codes: Uint32Array;
+  /** Places of the texts in ascending order of code points. */
+  readonly order: Uint32Array;
+  /** Places of texts that hold U+FFFD. */
+  readonly invalid: number[];
+}
+
 /**
  * Distinct byte strings and one code per row: the first step of reading a column that is not a plain number.
  * Looks cells up by their bytes (open addressing, FNV-1a), so that no text is made per cell.
@@ -21,7 +34,10 @@ export class TextCollector {
   add(bytes: Uint8Array, start: number, end: number): void {
     let hash = 0x811c9dc5 | 0;
     for (let i = start; i < end; i++) hash = Math.imul(hash ^ bytes[i]!, 0x01000193);
-    hash ^= hash >>> 15;
+    // FNV leaves the low bits of like texts alike: mixed as in MurmurHash3 (public domain, by Austin Appleby).
+    hash = Math.imul(hash ^ (hash >>> 16), 0x85ebca6b);
+    hash = Math.imul(hash ^ (hash >>> 13), 0xc2b2ae35);
+    hash ^= hash >>> 16;
     const mask = this.slots.length - 1;
     let slot = hash & mask;
     for (;;) {
@@ -38,21 +54,24 @@ export class TextCollector {
     }
   }
 
-  /** The distinct texts in order of first appearance, and each row's place among them. Invalid UTF-8 becomes U+FFFD. */
-  finish(): { texts: string[]; codes: Uint32Array; invalid: number[] } {
+  /** Ends the collection. */
+  finish(): CollectedTexts {
     const codes = new Uint32Array(this.rowCount);
     this.chunks.forEach((chunk, i) => codes.set(chunk, i * CHUNK_ROWS));
     codes.set(this.chunk.subarray(0, this.inChunk), this.chunks.length * CHUNK_ROWS);
-    const decoder = new TextDecoder('utf-8', { ignoreBOM: true });
     const texts: string[] = new Array(this.size);
     const invalid: number[] = [];
+    const decoder = new TextDecoder('utf-8', { ignoreBOM: true });
+    const all = isAscii(this.arena, this.used) ? decoder.decode(this.arena.subarray(0, this.used)) : undefined;
     for (let code = 0; code < this.size; code++) {
-      const text = decoder.decode(this.arena.subarray(code ? this.ends[code - 1] : 0, this.ends[code]));
-      if (text.includes('\ufffd')) invalid.push(code);
+      const start = code ? this.ends[code - 1]! : 0;
+      // Of plain ASCII, characters stand where their bytes stand: one text is decoded and cut.
+      const text = all === undefined ? decoder.decode(this.arena.subarray(start, this.ends[code])) : all.slice(start, this.ends[code]);
+      if (all === undefined && text.includes('\ufffd')) invalid.push(code);
       texts[code] = text;
     }
     this.chunks = [];
-    return { texts, codes, invalid };
+    return { texts, codes, order: byteOrder(this.arena, this.ends, this.size), invalid };
   }
 
   private same(code: number, bytes: Uint8Array, start: number, end: number): boolean {
@@ -100,6 +119,15 @@ export class TextCollector {
 }
 
 const CHUNK_ROWS = 1 << 16;
+/** Longer texts than this are not made in one piece. */
+const LONGEST_TEXT = 1 << 28;
+
+function isAscii(bytes: Uint8Array, length: number): boolean {
+  if (length > LONGEST_TEXT) return false;
+  let any = 0;
+  for (let i = 0; i < length; i++) any |= bytes[i]!;
+  return any < 0x80;
+}
 
 function grown<T extends Int32Array | Float64Array | Uint8Array>(old: T, made: T): T {
   made.set(old);

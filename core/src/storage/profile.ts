@@ -59,8 +59,22 @@ const segmentBytes = (codes: Codes): { bytes: number; encodings: EncodingName[] 
 
 const mostFrequent = (names: readonly EncodingName[]): string => [...new Set(names)].sort((a, b) => names.filter((n) => n === b).length - names.filter((n) => n === a).length)[0] ?? 'empty';
 
-/** Bytes that a column takes once encoded: its packed codes and its dictionary. */
-export function columnBytes(column: Column): { dataBytes: number; dictionaryBytes: number; encoding: string } {
+interface ColumnSize {
+  readonly dataBytes: number;
+  readonly dictionaryBytes: number;
+  readonly encoding: string;
+}
+
+const sizes = new WeakMap<Column, ColumnSize>();
+
+/** Bytes that a column takes once encoded: its packed codes and its dictionary. Worked out once per column. */
+export function columnBytes(column: Column): ColumnSize {
+  let size = sizes.get(column);
+  if (!size) sizes.set(column, (size = measureColumn(column)));
+  return size;
+}
+
+function measureColumn(column: Column): ColumnSize {
   const { bytes, encodings } = segmentBytes(column.codes);
   const kind = column.domain.kind === 'range' ? 'integers' : 'dictionary';
   return { dataBytes: bytes, dictionaryBytes: dictionaryBytes(column.domain, column.type), encoding: `${kind}+${mostFrequent(encodings)}` };
