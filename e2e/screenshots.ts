@@ -49,7 +49,7 @@ try {
     page.on('console', (message) => message.type() === 'error' && process.stderr.write(`${shot.name}: ${message.text()}\n`));
     page.on('pageerror', (error) => process.stderr.write(`${shot.name}: ${error.stack}\n`));
     await page.goto(`http://127.0.0.1:${port}${shot.path.startsWith('/') ? shot.path : `/m/1/${shot.path}`}`);
-    await page.waitForTimeout(shot.name === 'proposals' ? 5000 : 2500);
+    await page.waitForTimeout(shot.name === 'proposals' || shot.name === 'storage' ? 5000 : 2000);
     if (shot.act) {
       await shot.act(page);
       await page.waitForTimeout(1200);

@@ -77,7 +77,7 @@ function findKey(table: Table, data: ModelData): { columns: string[]; twice: num
   // A key that a few rows break is still the key: the claim on it will show them.
   const single = candidates
     .map((k, i) => ({ ...k, twice: rows - k.column.distinct, score: keyScore(k.c.name, table.name, k.type, i) }))
-    .filter(({ twice, c }) => twice === 0 || (twice <= Math.max(1, rows * 0.002) && keyScore(c.name, table.name, TEXT, 0) >= 2))
+    .filter(({ twice, c, type }) => (twice === 0 && type.kind !== 'timestamp') || (twice <= Math.max(1, rows * 0.002) && keyScore(c.name, table.name, TEXT, 0) >= 2))
     .sort((a, b) => b.score - a.score);
   if (single[0]) return { columns: [single[0].c.name], twice: single[0].twice };
   const few = candidates.filter(({ column, type }) => column.distinct > 1 && type.kind !== 'timestamp').slice(0, MOST_KEY_COLUMNS);
@@ -118,6 +118,8 @@ interface Candidate {
   readonly score: number;
 }
 
+const VALIDITY = /^(valid|effective)_?(from|to|until|since)$/i;
+
 function proposeRelationships(model: Model, data: ModelData): Proposal[] {
   const taken = new Set((model.relationships ?? []).map((r) => r.name.toLowerCase()));
   const found: Proposal[] = [];
@@ -127,10 +129,12 @@ function proposeRelationships(model: Model, data: ModelData): Proposal[] {
   for (const from of tables) {
     for (const column of from.columns) {
       if (column.formula !== undefined || (model.relationships ?? []).some((r) => sameName(r.from.table, from.name) && r.from.columns.length === 1 && sameName(r.from.columns[0]!, column.name))) continue;
+      if (VALIDITY.test(column.name)) continue; // the ends of a validity are no references
       const best = bestTarget(model, data, from, column);
       if (!best) continue;
       if (sameName(best.to.name, from.name)) {
-        found.push(parentChild(data, best));
+        const known = (model.hierarchies ?? []).some((h) => sameName(h.table, from.name) && h.parent !== undefined && sameName(h.parent, column.name));
+        if (!known) found.push(parentChild(data, best));
         continue;
       }
       const asDefault = relationshipOf(data, best, true, taken);
@@ -271,6 +275,9 @@ function proposeRoles(model: Model, data: ModelData): Proposal[] {
       role = 'bridge';
       evidence.push(`its key is made of references to ${[...targets].join(' and ')}`);
       if (share) evidence.push(`${share.name} lies between 0 and 1: a share`);
+    } else if (validityOf(t)) {
+      role = 'dimension';
+      evidence.push('its rows are versions, each valid for a time');
     } else if ((model.hierarchies ?? []).some((h) => h.parent !== undefined && sameName(h.table, t.name))) {
       role = 'dimension';
       evidence.push('its rows have parents among themselves');
@@ -284,8 +291,18 @@ function proposeRoles(model: Model, data: ModelData): Proposal[] {
     }
     if (t.role === role) return [];
     const weight = role === 'bridge' && share ? { weight: { column: share.name, per: [out[0]!.from.columns[0]!] } } : {};
-    return [{ id: `role:${t.name}`, kind: 'role', table: t.name, says: `${t.name} is a ${role} table`, evidence, edit: [{ do: 'set-table', table: t.name, change: { role, ...weight } }] }];
+    const valid = role === 'dimension' && !t.validity ? validityOf(t) : undefined;
+    const natural = t.columns.find((c) => !VALIDITY.test(c.name) && !(t.key ?? []).some((k) => sameName(k, c.name)) && /(_|\b)(no|code|id|number|key)$/i.test(c.name));
+    const validity = valid && natural ? { validity: { of: [natural.name], ...valid } } : {};
+    return [{ id: `role:${t.name}`, kind: 'role', table: t.name, says: `${t.name} is a ${role} table`, evidence, edit: [{ do: 'set-table', table: t.name, change: { role, ...weight, ...validity } }] }];
   });
+}
+
+/** The columns between which a version is valid. */
+function validityOf(t: Table): { from: string; to: string } | undefined {
+  const from = t.columns.find((c) => c.type === 'date' && /^(valid|effective)_?(from|since)$/i.test(c.name));
+  const to = t.columns.find((c) => c.type === 'date' && /^(valid|effective)_?(to|until)$/i.test(c.name));
+  return from && to ? { from: from.name, to: to.name } : undefined;
 }
 
 function isShare(column: Column): boolean {

@@ -9,14 +9,17 @@ import { many } from '../parts/text.ts';
 
 const RANK = { broken: 0, unchecked: 1, waived: 2, holds: 3 } as const;
 
-/** The evidence on what is selected: its claims, broken ones open, and what is known of it. `children` is what the stage itself has to show. */
-export function EvidenceLeaf({ children }: { children?: ReactNode }) {
+/**
+ * The evidence on what is selected: its claims, broken ones open, and what is known of it. `children` is what the stage
+ * itself has to show; a stage that lists the broken claims itself goes without the `overview`.
+ */
+export function EvidenceLeaf({ children, overview = true }: { children?: ReactNode; overview?: boolean }) {
   const [selection, select] = useSelection();
   return (
     <div className="flex flex-col">
       {selection ? <SelectionHead selection={selection} onClear={() => select(undefined)} /> : null}
       {children}
-      {selection ? <ClaimsAbout selection={selection} /> : <Overview />}
+      {selection ? <ClaimsAbout selection={selection} /> : overview ? <Overview /> : null}
       {selection && <SelectionFacts selection={selection} />}
     </div>
   );

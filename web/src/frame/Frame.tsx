@@ -69,8 +69,8 @@ function Spine() {
   const broken = (kinds: readonly string[]) => (claims?.claims ?? []).filter((c) => c.verdict === 'broken' && kinds.includes(c.kind)).length;
   return (
     <nav aria-label="Stages" className="no-print flex w-[92px] shrink-0 flex-col border-r border-rule-strong bg-paper">
-      <Link to="/" className="flex h-[46px] items-center gap-2 border-b border-rule px-3 font-serif text-[16px] font-semibold" title="All models of this workspace">
-        <img src="/mark.svg" width={20} height={20} alt="" />
+      <Link to="/" className="flex h-[46px] items-center justify-center gap-[6px] border-b border-rule font-serif text-[15px] font-semibold" title="All models of this workspace">
+        <img src="/mark.svg" width={18} height={18} alt="" />
         Crease
       </Link>
       <ol className="flex flex-1 flex-col py-1">
@@ -106,7 +106,7 @@ function Header({ onFind }: { onFind: () => void }) {
       <span className="truncate font-serif text-[15px] font-semibold" title={model.description}>
         {model.title ?? model.name}
       </span>
-      <Link to="release?view=history" className="whitespace-nowrap text-soft hover:text-ink hover:underline" title={`${state.revision.says}. Open the history`}>
+      <Link to="release" className="whitespace-nowrap text-soft hover:text-ink hover:underline" title={`${state.revision.says}. Open the history`}>
         revision {count(state.revision.number)}
       </Link>
       <span className="flex">

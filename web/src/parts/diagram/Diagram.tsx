@@ -1,7 +1,7 @@
 import { useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState } from 'react';
 import type { PointerEvent } from 'react';
 import { Maximize2, Minus, Plus } from 'lucide-react';
-import type { JudgedClaim } from '@crease/core/claims';
+import type { About, JudgedClaim } from '@crease/core/claims';
 import type { Model } from '@crease/core/model';
 import type { Selection } from '../../state/selection.ts';
 import type { Card } from './layout.ts';
@@ -165,7 +165,7 @@ export function Diagram({ model, claims, selection, onSelect, onRelate, hint }: 
               key={card.table.name}
               card={card}
               detail={detail}
-              broken={claims.some((c) => c.verdict === 'broken' && c.about.some((a) => a.table === card.table.name && a.column === undefined && a.relationship === undefined))}
+              broken={claims.some((c) => c.verdict === 'broken' && isOnTable(c.about[0], card.table.name))}
               selected={selectedTable === card.table.name.toLowerCase()}
               target={drag?.over?.table === card.table.name ? drag.over.column : undefined}
               onSelect={() => onSelect({ kind: 'table', name: card.table.name })}
@@ -198,6 +198,10 @@ export function Diagram({ model, claims, selection, onSelect, onRelate, hint }: 
     </div>
   );
 }
+
+/** Whether a claim is about the table itself, not about something that it takes part in. */
+const isOnTable = (first: About | undefined, table: string): boolean =>
+  first?.table === table && first.relationship === undefined && first.hierarchy === undefined && first.measure === undefined;
 
 function endPoint(cards: readonly Card[], end: ColumnEnd): { x: number; y: number } | undefined {
   const card = cards.find((c) => c.table.name === end.table);

@@ -32,7 +32,8 @@ export function EdgeLine({ edge, claims, selected, faded, onSelect }: Props) {
     const u = 1 - t;
     return { x: u ** 3 * x1 + 3 * u * u * t * c1 + 3 * u * t * t * c2 + t ** 3 * x2, y: u ** 3 * y1 + 3 * u * u * t * y1 + 3 * u * t * t * y2 + t ** 3 * y2 };
   };
-  const middle = curve(0.5);
+  // Lines that end in one column meet there: what they say stands nearer to where they start.
+  const middle = curve(0.3);
   const path = `M${x1} ${y1}C${c1} ${y1} ${c2} ${y2} ${x2} ${y2}`;
   const kind = cardinalityOf(r);
   const orphans = claims.find((c) => c.kind === 'reference-complete' && c.verdict === 'broken');

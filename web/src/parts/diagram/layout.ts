@@ -18,11 +18,11 @@ export interface Edge {
   readonly to: Card;
 }
 
-export const CARD_WIDTH = 176;
+export const CARD_WIDTH = 164;
 export const HEAD_HEIGHT = 26;
 export const ROW_HEIGHT = 17;
-const GAP_X = 120;
-const GAP_Y = 26;
+const GAP_X = 78;
+const GAP_Y = 22;
 
 /** Columns listed on a card: those that make relationships and keys. */
 export function listedColumns(model: Model, table: Table): string[] {

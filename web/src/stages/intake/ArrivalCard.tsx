@@ -30,7 +30,7 @@ export function ArrivalCard({ arrival, existing, onChange, onDialect, onDrop }: 
   return (
     <section aria-label={`File ${arrival.file.name}`} className="border-b border-rule-strong bg-raised">
       <header className="flex flex-wrap items-center gap-3 px-4 py-2">
-        <input className="field w-[190px] font-semibold" value={arrival.name} aria-label={`Table name for ${arrival.file.name}`} onChange={(e) => onChange((a) => ({ ...a, name: e.target.value }))} />
+        <input className="field w-[150px] font-semibold" value={arrival.name} aria-label={`Table name for ${arrival.file.name}`} onChange={(e) => onChange((a) => ({ ...a, name: e.target.value }))} />
         <span className="text-soft">
           {arrival.file.name} · {bytes(arrival.file.size)}
           {preview && ` · ${preview.whole ? '' : 'first '}${count(preview.rows)} rows`}
@@ -111,17 +111,17 @@ function ColumnStrip({ column, preview, rows, onChange }: { column: ArrivingColu
             <option key={t}>{t}</option>
           ))}
         </select>
-        {column.pattern && <span className="ml-2 text-soft">{column.pattern}</span>}
+        {column.pattern && <span className="block text-[11px] text-soft">{column.pattern}</span>}
       </td>
-      <td className="text-soft">{preview.reason}</td>
-      <td>
-        <Gauge part={rows ? 1 - preview.nulls / rows : 0} width={44} label={`${count(rows - preview.nulls)} of ${count(rows)} filled`} /> <span className="text-soft">{percent(rows ? 1 - preview.nulls / rows : 0)}</span>
+      <td className="max-w-[120px] truncate text-soft" title={preview.reason}>{preview.reason}</td>
+      <td className="whitespace-nowrap">
+        <Gauge part={rows ? 1 - preview.nulls / rows : 0} width={32} label={`${count(rows - preview.nulls)} of ${count(rows)} filled`} /> <span className="text-soft">{percent(rows ? 1 - preview.nulls / rows : 0)}</span>
       </td>
       <td className="num">{count(preview.distinct)}</td>
       <td>
-        <Distribution rows={preview.distribution} label={`Distribution of ${column.name}`} />
+        <Distribution rows={preview.distribution} width={64} label={`Distribution of ${column.name}`} />
       </td>
-      <td className="max-w-[170px] truncate text-soft">{preview.frequent.slice(0, 3).map((f) => f.text).join(' · ')}</td>
+      <td className="max-w-[130px] truncate text-soft">{preview.frequent.slice(0, 3).map((f) => f.text).join(' · ')}</td>
     </tr>
   );
 }

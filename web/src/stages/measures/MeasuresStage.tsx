@@ -133,7 +133,7 @@ function MeasureDesign({ measure, onDone }: { measure: Measure | undefined; onDo
       ) : (
         checked && formula.trim() !== '' && (
           <p className="mt-2 text-soft">
-            gives {checked.type ?? 'nothing'}; counts rows of {checked.bases.join(', ') || 'no table'}
+            gives {checked.type ?? 'nothing'}; over rows of {checked.bases.join(', ') || 'no table'}
             {checked.reachedBy.length > 0 && <>; reached by {checked.reachedBy.join(', ')}</>}
           </p>
         )

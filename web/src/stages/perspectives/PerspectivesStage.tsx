@@ -67,7 +67,9 @@ export function PerspectivesStage() {
                 </tr>
                 {r.items.map((item, i) => (
                   <tr key={`${item.name}${i}`} className={item.hidden ? 'opacity-55' : ''}>
-                    <td className="flex items-center gap-2">{item.mark && <RoleMark role={item.mark} size={12} />} {item.name} {item.hidden && <span className="text-soft">hidden</span>}</td>
+                    <td>
+                      <span className="flex items-center gap-2">{item.mark && <RoleMark role={item.mark} size={12} />} {item.name} {item.hidden && <span className="text-soft">hidden</span>}</span>
+                    </td>
                     {perspectives.map((p) => (
                       <td key={p.name}>
                         <input type="checkbox" aria-label={`${item.name} for ${p.name}`} checked={(p[r.part] ?? []).includes(item.name)} onChange={(e) => toggle(p, r.part, item.name, e.target.checked)} />

@@ -1,13 +1,11 @@
 import { useState } from 'react';
-import { useSearchParams } from 'react-router';
 import useSWR from 'swr';
 import { Download } from 'lucide-react';
 import type { HistoryEntry, ReleaseState } from '@crease/contract';
 import type { JudgedClaim } from '@crease/core/claims';
 import { ApiError, get } from '../../state/api.ts';
 import { useModel } from '../../state/model.tsx';
-import { useGo } from '../../state/selection.ts';
-import { stageOfKind } from '../../frame/stages.tsx';
+import { useSelection } from '../../state/selection.ts';
 import { LeafHead, Leaves } from '../../frame/Leaves.tsx';
 import { EvidenceLeaf } from '../../evidence/EvidenceLeaf.tsx';
 import { ClaimLine } from '../../evidence/ClaimCard.tsx';
@@ -19,7 +17,7 @@ const DIALECTS = [['postgresql', 'PostgreSQL'], ['sqlite', 'SQLite']] as const;
 /** What stands against a release, what leaves the house, and the history. */
 export function ReleaseStage() {
   const { id, claims, state } = useModel();
-  const [params] = useSearchParams();
+  const [selection] = useSelection();
   const { data } = useSWR<ReleaseState, Error>([`/models/${id}/release`, claims], () => get(`/models/${id}/release`), { revalidateOnFocus: false, keepPreviousData: true });
   const { data: history } = useSWR<HistoryEntry[], Error>([`/models/${id}/history`, state.revision.id], () => get(`/models/${id}/history`), { revalidateOnFocus: false, keepPreviousData: true });
   const [dialect, setDialect] = useState<string>('postgresql');
@@ -43,7 +41,7 @@ export function ReleaseStage() {
             <p>
               <b>Model file.</b> <span className="text-soft">The whole model as text, for version control and for a check in a pipeline. It can be taken at any time.</span>
             </p>
-            <a className="btn" href={`/api/models/${id}/release/model`}>
+            <a className="btn justify-self-end" href={`/api/models/${id}/release/model`}>
               <Download size={13} aria-hidden /> Model file
             </a>
             <p>
@@ -71,22 +69,33 @@ export function ReleaseStage() {
         {data && <ClaimGroup title="Stand against a release" list={data.blocking} empty={data.done ? 'Nothing stands against a release.' : 'The claims are still being judged.'} />}
         {data && <ClaimGroup title="Warn" list={data.warning} empty="Nothing warns." />}
         {data && data.waived.length > 0 && <ClaimGroup title="Waived with a reason" list={data.waived} empty="" />}
-        <section aria-label="History" className="px-4 py-3" ref={(element) => { if (params.get('view') === 'history') element?.scrollIntoView(); }}>
-          <h2 className="mb-1 text-[15px]">History</h2>
-          <ol>
-            {(history ?? []).map((h) => (
-              <li key={h.id} className={`flex gap-3 py-[2px] ${h.isHead ? 'font-semibold' : ''}`}>
-                <span className="num w-[32px] text-soft">{h.number}</span>
-                <span className="min-w-0 flex-1">{h.says}{h.isHead && ' · here'}</span>
-                <span className="text-soft">{moment(h.at)}</span>
-              </li>
-            ))}
-          </ol>
-        </section>
       </div>
     </>
   );
-  return <Leaves label="Release" design={design} evidence={<EvidenceLeaf />} />;
+  return <Leaves label="Release" design={design} evidence={<EvidenceLeaf overview={false}>{!selection && <History entries={history ?? []} />}</EvidenceLeaf>} />;
+}
+
+/** Every saved state of the model, the newest first. */
+function History({ entries }: { entries: readonly HistoryEntry[] }) {
+  return (
+    <section aria-label="History">
+      <header className="flex min-h-[42px] items-center border-b border-rule px-4 py-2">
+        <h2 className="text-[15px]">History</h2>
+      </header>
+      <ol>
+        {entries.map((h) => (
+          <li key={h.id} className={`flex gap-3 border-b border-rule px-4 py-[4px] ${h.isHead ? 'font-semibold' : ''}`}>
+            <span className="num w-[28px] shrink-0 text-soft">{h.number}</span>
+            <span className="min-w-0 flex-1 break-words">
+              {h.says}
+              {h.isHead && ' · here'}
+            </span>
+            <span className="shrink-0 text-soft">{moment(h.at)}</span>
+          </li>
+        ))}
+      </ol>
+    </section>
+  );
 }
 
 function saveText(text: string, name: string): void {
@@ -96,7 +105,7 @@ function saveText(text: string, name: string): void {
 }
 
 function ClaimGroup({ title, list, empty }: { title: string; list: readonly JudgedClaim[]; empty: string }) {
-  const go = useGo();
+  const [selection, select] = useSelection();
   return (
     <section className="border-b border-rule" aria-label={title}>
       <h2 className="eyebrow border-b border-rule bg-paper px-4 py-1 font-sans">
@@ -104,7 +113,7 @@ function ClaimGroup({ title, list, empty }: { title: string; list: readonly Judg
       </h2>
       {list.length === 0 && <p className="px-4 py-2 text-soft">{empty}</p>}
       {list.map((claim, i) => (
-        <button key={`${claim.id}${i}`} className="rowlink px-4 py-[4px]" onClick={() => go(stageOfKind(claim.kind), { kind: 'claim', name: claim.id })}>
+        <button key={`${claim.id}${i}`} className="rowlink px-4 py-[4px]" aria-current={selection?.kind === 'claim' && selection.name === claim.id} onClick={() => select({ kind: 'claim', name: claim.id })}>
           <ClaimLine claim={claim} plain />
         </button>
       ))}

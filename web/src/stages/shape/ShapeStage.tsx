@@ -21,7 +21,7 @@ export function ShapeStage() {
   const broken = (name: string) => (claims?.claims ?? []).some((c) => c.verdict === 'broken' && c.about.some((a) => a.table === name) && ['key-unique', 'key-filled', 'not-a-quantity', 'type-holds', 'label-unique', 'validity-disjoint', 'partition-covers'].includes(c.kind));
   const design = (
     <div className="flex min-h-0 flex-1">
-      <ul className="w-[170px] shrink-0 overflow-auto border-r border-rule" aria-label="Tables">
+      <ul className="w-[148px] shrink-0 overflow-auto border-r border-rule" aria-label="Tables">
         {model.tables.map((t) => (
           <li key={t.name}>
             <button className="rowlink flex items-center gap-2 px-3 py-[5px]" aria-current={t.name === table?.name} onClick={() => select({ kind: 'table', name: t.name })}>
@@ -90,7 +90,7 @@ function TableDesign({ table }: { table: Table }) {
           <>
             <label htmlFor="snapshot" className="text-soft">periodic snapshot on</label>
             <select id="snapshot" className="field w-[200px]" value={table.snapshot ?? ''} onChange={(e) => set({ snapshot: e.target.value || null }, `${table.name} is ${e.target.value ? `a snapshot on ${e.target.value}` : 'no snapshot'}`)}>
-              <option value="">no date: it is not one</option>
+              <option value="">none: it is not one</option>
               {table.columns.filter((c) => c.type === 'date').map((c) => (
                 <option key={c.name}>{c.name}</option>
               ))}
@@ -120,12 +120,10 @@ function TableDesign({ table }: { table: Table }) {
               <th scope="col">column</th>
               <th scope="col">type</th>
               <th scope="col">use</th>
-              <th scope="col">by default</th>
               <th scope="col">shown</th>
               <th scope="col" className="num">distinct</th>
               <th scope="col" className="num">null</th>
               <th scope="col">rows by value</th>
-              <th scope="col">from … to</th>
             </tr>
           </thead>
           <tbody>
@@ -138,19 +136,17 @@ function TableDesign({ table }: { table: Table }) {
                   </td>
                   <td>
                     <button className="text-left font-semibold hover:underline" onClick={() => select({ kind: 'column', name: `${table.name}.${c.name}` })}>{c.name}</button>
-                    {c.formula !== undefined && <code className="block max-w-[240px] truncate text-soft" title={c.formula}>= {c.formula}</code>}
+                    {c.formula !== undefined && <code className="block max-w-[150px] truncate text-soft" title={c.formula}>= {c.formula}</code>}
                   </td>
                   <td className="whitespace-nowrap text-soft">{c.type}</td>
                   <td>
-                    <select className="field h-[22px]" aria-label={`Use of ${c.name}`} value={c.use ?? 'attribute'} onChange={(e) => setColumns([c], { use: e.target.value as ModelColumn['use'] }, `use ${table.name}.${c.name} as ${e.target.value}`)}>
+                    <select className="field h-[22px] w-[88px]" aria-label={`Use of ${c.name}`} value={c.use ?? 'attribute'} onChange={(e) => setColumns([c], { use: e.target.value as ModelColumn['use'] }, `use ${table.name}.${c.name} as ${e.target.value}`)}>
                       {USES.map((u) => (
                         <option key={u}>{u}</option>
                       ))}
                     </select>
-                  </td>
-                  <td>
                     {c.use === 'quantity' && (
-                      <select className="field h-[22px]" aria-label={`Default aggregate of ${c.name}`} value={c.aggregate ?? 'sum'} onChange={(e) => setColumns([c], { aggregate: e.target.value as ModelColumn['aggregate'] }, `aggregate ${table.name}.${c.name} by ${e.target.value}`)}>
+                      <select className="field ml-1 h-[22px] w-[64px]" aria-label={`Default aggregate of ${c.name}`} value={c.aggregate ?? 'sum'} onChange={(e) => setColumns([c], { aggregate: e.target.value as ModelColumn['aggregate'] }, `aggregate ${table.name}.${c.name} by ${e.target.value}`)}>
                         {AGGREGATES.map((a) => (
                           <option key={a}>{a}</option>
                         ))}
@@ -161,13 +157,12 @@ function TableDesign({ table }: { table: Table }) {
                     <input type="checkbox" aria-label={`Show ${c.name}`} checked={!c.hidden} onChange={(e) => setColumns([c], { hidden: !e.target.checked }, `${e.target.checked ? 'show' : 'hide'} ${table.name}.${c.name}`)} />
                   </td>
                   {f?.fault !== undefined ? (
-                    <td colSpan={4} className="text-vermilion">{f.fault}</td>
+                    <td colSpan={3} className="text-vermilion">{f.fault}</td>
                   ) : (
                     <>
                       <td className="num">{f ? count(f.distinct) : ''}</td>
                       <td className="num">{f && f.nulls > 0 ? count(f.nulls) : ''}</td>
-                      <td>{f && <Distribution rows={f.distribution} width={70} height={18} label={`Rows of ${c.name} by stretches of its values`} />}</td>
-                      <td className="max-w-[190px] truncate text-soft">{f ? `${cellText(f.least)} … ${cellText(f.greatest)}` : ''}</td>
+                      <td title={f ? `${cellText(f.least)} … ${cellText(f.greatest)}` : ''}>{f && <Distribution rows={f.distribution} width={58} height={18} label={`Rows of ${c.name} by stretches of its values`} />}</td>
                     </>
                   )}
                 </tr>

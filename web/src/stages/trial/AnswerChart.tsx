@@ -22,15 +22,17 @@ export default function AnswerChart({ answer, byCount, formats }: { answer: Quer
   }, []);
   const style = getComputedStyle(document.documentElement);
   const ink = (name: string) => style.getPropertyValue(name).trim();
-  const rows = answer.rows.slice(0, MOST);
   const measures = answer.columns.map((c, i) => ({ ...c, i })).filter(({ i, name }) => i >= byCount && !answer.unreached.some(([m]) => m === name));
   const inTime = answer.columns.slice(0, byCount).some((c) => c.type === 'date' || /(year|quarter|month|week|day)/i.test(c.name.split('.').at(-1)!));
+  // A line goes from moment to moment: the unmatched member has no place on it and is told below.
+  const placed = inTime ? answer.rows.filter((row) => row.slice(0, byCount).every((cell) => cell !== null)) : answer.rows;
+  const rows = placed.slice(0, MOST);
   const type = inTime && rows.length > 1 ? ('line' as const) : ('bar' as const);
   if (!ready) return <p className="p-4 text-soft">Drawing …</p>;
   if (measures.length === 0) return <p className="p-4 text-soft">None of the measures applies here.</p>;
   return (
-    <div className="min-h-0 flex-1 p-4" role="img" aria-label={`Chart of ${measures.map((m) => m.name).join(', ')}`}>
-      <ChartView
+    <div className="flex min-h-0 flex-1 flex-col p-4" role="img" aria-label={`Chart of ${measures.map((m) => m.name).join(', ')}`}>
+      <div className="min-h-0 flex-1"><ChartView
         type={type}
         data={{
           labels: rows.map((row) => row.slice(0, byCount).map((cell) => (cell === null ? 'unmatched' : String(cell))).join(' · ') || 'all'),
@@ -41,7 +43,8 @@ export default function AnswerChart({ answer, byCount, formats }: { answer: Quer
           scales: { x: { ticks: { color: ink('--soft'), maxRotation: 60 }, grid: { display: false } }, y: { ticks: { color: ink('--soft') }, grid: { color: ink('--rule') } } },
           plugins: { legend: { labels: { color: ink('--ink'), boxWidth: 12 } }, tooltip: { callbacks: { label: (item) => `${item.dataset.label}: ${formatValue(rows[item.dataIndex]![measures[item.datasetIndex]!.i]!, measures[item.datasetIndex]!.type, formats[item.dataset.label ?? ''])}` } } },
         }}
-      />
+      /></div>
+      {placed.length < answer.rows.length && <p className="text-soft">without the unmatched member: {measures.map((m) => `${m.name} ${formatValue(answer.rows.at(-1)![m.i]!, m.type, formats[m.name])}`).join(', ')}</p>}
       {answer.rows.length > MOST && <p className="text-soft">the first {MOST} members are drawn</p>}
     </div>
   );

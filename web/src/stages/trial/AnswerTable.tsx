@@ -1,7 +1,7 @@
 import { useRef } from 'react';
 import { useVirtualizer } from '@tanstack/react-virtual';
 import type { QueryState } from '@crease/contract';
-import type { Query, ValueFormat } from '@crease/core/model';
+import type { ByItem, Query, ValueFormat } from '@crease/core/model';
 import { formatValue, isNumeric } from '../../parts/format.ts';
 import type { ChosenCell } from './CellEvidence.tsx';
 
@@ -15,6 +15,17 @@ interface Props {
 }
 
 const ROW = 25;
+
+/** A short name with where it comes from above it. */
+function ColumnHead({ item, name }: { item: ByItem; name: string }) {
+  const [above, short] = typeof item === 'string' ? [name.split('.').slice(0, -1).join('.'), name.split('.').at(-1)!] : [item.hierarchy, 'level' in item ? item.level : `Depth ${item.depth}`];
+  return (
+    <span className="block truncate" title={name}>
+      <span className="block truncate text-[11px] font-normal text-soft">{above}</span>
+      {short}
+    </span>
+  );
+}
 
 /** The answer as a table. Cells of a measure that does not apply are hatched; the null member stands last as "unmatched". */
 export function AnswerTable({ answer, query, formats, chosen, onCell, onSort }: Props) {
@@ -34,13 +45,13 @@ export function AnswerTable({ answer, query, formats, chosen, onCell, onSort }: 
     <div ref={box} className="min-h-0 flex-1 overflow-auto" role="table" aria-label="The answer" aria-rowcount={answer.rows.length}>
       <div className="sticky top-0 z-10 grid border-b border-rule-strong bg-leaf font-semibold" style={{ gridTemplateColumns: columns }} role="row">
         {answer.columns.map((c, i) => (
-          <div key={c.name} role="columnheader" className={`min-w-0 px-3 py-[5px] text-[12px] ${i >= byCount ? 'text-right' : ''}`} aria-sort={sorted?.of === c.name ? (sorted.order === 'descending' ? 'descending' : 'ascending') : 'none'}>
+          <div key={c.name} role="columnheader" className={`flex min-w-0 flex-col justify-end px-3 py-[4px] text-[12px] ${i >= byCount ? 'text-right' : ''}`} aria-sort={sorted?.of === c.name ? (sorted.order === 'descending' ? 'descending' : 'ascending') : 'none'}>
             {i >= byCount ? (
-              <button className="max-w-full truncate hover:underline" onClick={() => nextSort(c.name)} title="Sort by it">
+              <button className="max-w-full hover:underline" style={{ textAlign: 'inherit' }} onClick={() => nextSort(c.name)} title="Sort by it">
                 {c.name} {sorted?.of === c.name ? (sorted.order === 'descending' ? '↓' : '↑') : ''}
               </button>
             ) : (
-              <span className="truncate">{c.name}</span>
+              <ColumnHead item={query.by![i]!} name={c.name} />
             )}
             {doesNotApply.has(c.name) && <span className="block truncate text-[11px] font-normal text-soft">does not apply by {doesNotApply.get(c.name)}</span>}
           </div>
@@ -72,8 +83,8 @@ export function AnswerTable({ answer, query, formats, chosen, onCell, onSort }: 
       {answer.totals && byCount > 0 && (
         <div className="sticky bottom-0 grid border-t border-rule-strong bg-leaf font-semibold" style={{ gridTemplateColumns: columns }} role="row">
           {answer.columns.map((c, i) => (
-            <div key={c.name} role="cell" className={`px-3 py-[4px] ${i >= byCount ? 'num' : ''}`}>
-              {i === 0 ? 'total, in its own context' : i < byCount ? '' : formatValue(answer.totals![i - byCount] ?? null, c.type, formats[c.name])}
+            <div key={c.name} role="cell" className={`whitespace-nowrap px-3 py-[4px] ${i >= byCount ? 'num' : ''}`}>
+              {i === 0 ? <span title="Evaluated in its own context, not added up from the rows">total</span> : i < byCount ? '' : formatValue(answer.totals![i - byCount] ?? null, c.type, formats[c.name])}
             </div>
           ))}
         </div>

@@ -98,13 +98,15 @@ function wayText(reach: Reach, base: string, table: string | undefined): string 
 
 /** The level below one that the question has, so that a member can be opened. */
 function nextLevel(by: readonly ByItem[], hierarchies: readonly { name: string; table: string; levels?: { name: string; column: string }[] | undefined }[]): { at: number; item: { hierarchy: string; level: string }; column: string } | undefined {
-  for (const [at, item] of by.entries()) {
+  for (const [at, item] of [...by.entries()].reverse()) {
     for (const h of hierarchies) {
       const levels = h.levels ?? [];
       const path = columnPath(h.table, h.name);
       const columnOf = (c: string) => (c.includes('.') ? c : columnPath(h.table, c));
       const i = levels.findIndex((l) => (typeof item === 'string' ? columnOf(l.column) === item : 'level' in item && item.hierarchy === path && item.level === l.name));
-      if (i >= 0 && levels[i + 1]) return { at, item: { hierarchy: path, level: levels[i + 1]!.name }, column: columnOf(levels[i]!.column) };
+      const below = levels[i + 1];
+      const has = below && by.some((b) => typeof b !== 'string' && 'level' in b && b.hierarchy === path && b.level === below.name);
+      if (i >= 0 && below && !has) return { at, item: { hierarchy: path, level: below.name }, column: columnOf(levels[i]!.column) };
     }
   }
   return undefined;

@@ -8,7 +8,7 @@ export interface Attribute {
   readonly group: string;
 }
 
-export const itemText = (item: ByItem): string => (typeof item === 'string' ? item : 'level' in item ? `${item.hierarchy}.${item.level}` : `${item.hierarchy} depth ${item.depth}`);
+export const itemText = (item: ByItem): string => (typeof item === 'string' ? item : 'level' in item ? `${item.hierarchy.split('.').at(-1)}.${item.level}` : `${item.hierarchy.split('.').at(-1)} at depth ${item.depth}`);
 
 /** A column as a query writes it: quoted where a plain name would not be understood. */
 export const columnPath = (table: string, column: string): string => (/[."]/.test(table) || /[."]/.test(column) ? `"${table.replaceAll('"', '""')}"."${column.replaceAll('"', '""')}"` : `${table}.${column}`);

@@ -1,0 +1,38 @@
+import { mkdtempSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { defineConfig } from '@playwright/test';
+import { BROWSER } from './e2e/browser.ts';
+
+const port = Number(process.env.CREASE_TEST_PORT ?? 4690);
+const workspace = join(mkdtempSync(join(tmpdir(), 'crease-journeys-')), 'journeys.sqlite');
+
+/** Journeys run on the real program with a fresh workspace and a small demo. */
+export default defineConfig({
+  testDir: 'e2e',
+  testMatch: '**/*.spec.ts',
+  fullyParallel: false,
+  workers: 1,
+  retries: 0,
+  timeout: 60_000,
+  expect: { timeout: 10_000 },
+  outputDir: 'test-results',
+  use: {
+    baseURL: `http://127.0.0.1:${port}`,
+    browserName: 'chromium',
+    headless: true,
+    viewport: { width: 1280, height: 800 },
+    trace: 'retain-on-failure',
+    screenshot: 'only-on-failure',
+    locale: 'en-US',
+    timezoneId: 'UTC',
+    launchOptions: BROWSER,
+  },
+  webServer: {
+    command: `node cli/bin/crease.mjs serve --workspace ${workspace} --port ${port} --demo --loans 20000`,
+    url: `http://127.0.0.1:${port}/api/models`,
+    reuseExistingServer: false,
+    timeout: 60_000,
+    gracefulShutdown: { signal: 'SIGTERM', timeout: 3000 },
+  },
+});

@@ -1,0 +1,40 @@
+#!/usr/bin/env bash
+# All tests: static checks, unit and contract tests, the shared cases where they lie beside the checkout, browser journeys.
+# Ends with `N passed, M failed`; exit status 1 where anything failed.
+set -uo pipefail
+cd "$(dirname "$0")/.."
+passed=0 failed=0
+count() { passed=$((passed + $1)); failed=$((failed + $2)); }
+step() { # name, command …: one test that passes or fails as a whole
+  local name=$1; shift
+  if "$@"; then count 1 0; else count 0 1; echo "FAILED: $name"; fi
+}
+bash tools/setup.sh --browser || { echo "set-up failed"; echo "0 passed, 1 failed"; exit 1; }
+node tools/build.mjs || { echo "the build failed"; echo "0 passed, 1 failed"; exit 1; }
+
+step types npm run -s check:types
+step lint npm run -s check:lint
+step imports npm run -s check:imports -- --output-type err
+step layout npm run -s check:format
+
+scratch=$(mktemp -d)
+trap 'rm -rf "$scratch"' EXIT
+npx jest --json --outputFile="$scratch/jest.json" || true
+count "$(node -p "require('$scratch/jest.json').numPassedTests" 2>/dev/null || echo 0)" "$(node -p "const r=require('$scratch/jest.json'); r.numFailedTests + r.numRuntimeErrorTestSuites" 2>/dev/null || echo 1)"
+
+# Cases with known answers, kept outside of the repository. CASES names their folder.
+cases=${CASES:-../shared/cases}
+if [ -d "$cases" ]; then
+  for run in formulas/run-cases.mjs flaws/run-flaws.mjs; do
+    line=$(node "$cases/$run" | tee /dev/stderr | tail -n 1)
+    if [[ $line =~ ^([0-9]+)\ passed,\ ([0-9]+)\ failed$ ]]; then count "${BASH_REMATCH[1]}" "${BASH_REMATCH[2]}"; else count 0 1; fi
+  done
+else
+  echo "no cases at $cases: left out"
+fi
+
+PLAYWRIGHT_JSON_OUTPUT_NAME="$scratch/browser.json" npx playwright test --reporter=list,json || true
+count "$(node -p "require('$scratch/browser.json').stats.expected" 2>/dev/null || echo 0)" "$(node -p "const s=require('$scratch/browser.json').stats; s.unexpected + s.flaky" 2>/dev/null || echo 1)"
+
+echo "$passed passed, $failed failed"
+[ "$failed" = 0 ]
