@@ -1,5 +1,20 @@
 // Imports run one way: web, server, cli -> contract -> core; within the core, down the ladder of folders.
-const ladder = ['values', 'columns', 'reading', 'model', 'calendar', 'relate', 'formula', 'query', 'sql', 'storage', 'claims', 'propose', 'shape', 'interchange'];
+const ladder = [
+  'values',
+  'columns',
+  'reading',
+  'model',
+  'calendar',
+  'relate',
+  'formula',
+  'query',
+  'sql',
+  'storage',
+  'claims',
+  'propose',
+  'shape',
+  'interchange',
+];
 const upward = ladder.map((folder, index) => ({
   name: `core-${folder}-imports-downwards-only`,
   severity: 'error',
@@ -9,12 +24,28 @@ const upward = ladder.map((folder, index) => ({
 module.exports = {
   forbidden: [
     { name: 'no-cycles', severity: 'error', from: {}, to: { circular: true, viaOnly: { dependencyTypesNot: ['type-only'] } } },
-    { name: 'core-is-pure', severity: 'error', from: { path: '^core/src', pathNot: '\\.test\\.ts$' }, to: { pathNot: ['^core/src', 'node_modules/zod'] } },
+    {
+      name: 'core-is-pure',
+      severity: 'error',
+      from: { path: '^core/src', pathNot: '\\.test\\.ts$' },
+      to: { pathNot: ['^core/src', 'node_modules/zod'] },
+    },
     { name: 'contract-knows-core-only', severity: 'error', from: { path: '^contract' }, to: { path: '^(server|web|cli|demo)/' } },
     { name: 'server-knows-no-screen', severity: 'error', from: { path: '^server' }, to: { path: '^(web|cli)/' } },
     { name: 'web-knows-no-server', severity: 'error', from: { path: '^web' }, to: { path: '^(server|cli|demo)/|^(fs|path|os|node:)' } },
-    { name: 'demo-knows-core-only', severity: 'error', from: { path: '^demo/src', pathNot: '\\.test\\.ts$' }, to: { path: '^(server|web|cli|contract)/' } },
+    {
+      name: 'demo-knows-core-only',
+      severity: 'error',
+      from: { path: '^demo/src', pathNot: '\\.test\\.ts$' },
+      to: { path: '^(server|web|cli|contract)/' },
+    },
     ...upward,
   ],
-  options: { tsPreCompilationDeps: true, doNotFollow: { path: 'node_modules' }, exclude: { path: '(dist|node_modules/(?!zod|@crease))' }, tsConfig: { fileName: 'tsconfig.json' }, enhancedResolveOptions: { exportsFields: ['exports'], conditionNames: ['import', 'default'] } },
+  options: {
+    tsPreCompilationDeps: true,
+    doNotFollow: { path: 'node_modules' },
+    exclude: { path: '(dist|node_modules/(?!zod|@crease))' },
+    tsConfig: { fileName: 'tsconfig.json' },
+    enhancedResolveOptions: { exportsFields: ['exports'], conditionNames: ['import', 'default'] },
+  },
 };

@@ -4,6 +4,7 @@ import { tmpdir } from 'node:os';
 import { join, resolve } from 'node:path';
 import { spawn } from 'node:child_process';
 import { chromium } from '@playwright/test';
+import type { Page } from '@playwright/test';
 import { BROWSER } from './browser.ts';
 
 const [folder = 'docs/screenshots', ...only] = process.argv.slice(2);
@@ -14,13 +15,34 @@ interface Shot {
   readonly name: string;
   readonly path: string;
   readonly dark?: boolean;
-  readonly act?: (page: import('@playwright/test').Page) => Promise<void>;
+  readonly act?: (page: Page) => Promise<void>;
 }
 
-const loansByRegion = { by: [{ hierarchy: 'branch.Geography', level: 'Region' }, { hierarchy: 'branch.Geography', level: 'District' }], measures: ['Loans', 'Share of late loans', 'Fines', 'Visitors', 'Budgeted'], filters: [{ period: 'fiscal year to date' }] };
+const loansByRegion = {
+  by: [
+    { hierarchy: 'branch.Geography', level: 'Region' },
+    { hierarchy: 'branch.Geography', level: 'District' },
+  ],
+  measures: ['Loans', 'Share of late loans', 'Fines', 'Visitors', 'Budgeted'],
+  filters: [{ period: 'fiscal year to date' }],
+};
 const shots: Shot[] = [
   { name: 'home', path: '/' },
-  { name: 'intake', path: 'intake?sel=table:loan_export', act: async (page) => page.locator('input[type=file]').first().setInputFiles({ name: 'opening_hours.csv', mimeType: 'text/csv', buffer: Buffer.from('branch_code;weekday;opens;closes;since\nB001;1;9,5;18;2024-01-01\nB001;2;9,5;18;2024-01-01\nB002;1;10;19,25;2024-02-15\nB002;3;10;;2024-02-15\nB003;5;9\n') }) },
+  {
+    name: 'intake',
+    path: 'intake?sel=table:loan_export',
+    act: async (page) =>
+      page
+        .locator('input[type=file]')
+        .first()
+        .setInputFiles({
+          name: 'opening_hours.csv',
+          mimeType: 'text/csv',
+          buffer: Buffer.from(
+            'branch_code;weekday;opens;closes;since\nB001;1;9,5;18;2024-01-01\nB001;2;9,5;18;2024-01-01\nB002;1;10;19,25;2024-02-15\nB002;3;10;;2024-02-15\nB003;5;9\n',
+          ),
+        }),
+  },
   { name: 'shape', path: 'shape?sel=column:loan_export.card_no' },
   { name: 'stars', path: 'stars?sel=relationship:loan_branch' },
   { name: 'stars-dark', path: 'stars?sel=table:hold', dark: true },
@@ -31,13 +53,20 @@ const shots: Shot[] = [
   { name: 'perspectives', path: 'perspectives?sel=perspective:Collections' },
   { name: 'storage', path: 'storage' },
   { name: 'trial', path: trial(loansByRegion), act: async (page) => page.locator('[role=cell] button').nth(5).click() },
-  { name: 'trial-chart', path: `${trial({ by: ['calendar.year_month'], measures: ['Loans', 'Loans a year before'], filters: [] })}&view=chart` },
+  {
+    name: 'trial-chart',
+    path: `${trial({ by: ['calendar.year_month'], measures: ['Loans', 'Loans a year before'], filters: [] })}&view=chart`,
+  },
   { name: 'release', path: 'release' },
   { name: 'proposals', path: 'intake?view=draft' },
 ];
 
 const port = 4700 + Math.floor(Math.random() * 200);
-const server = spawn(process.execPath, ['cli/bin/crease.mjs', 'serve', '--workspace', join(scratch, 'shots.sqlite'), '--port', String(port), '--demo'], { stdio: ['ignore', 'pipe', 'inherit'] });
+const server = spawn(
+  process.execPath,
+  ['cli/bin/crease.mjs', 'serve', '--workspace', join(scratch, 'shots.sqlite'), '--port', String(port), '--demo'],
+  { stdio: ['ignore', 'pipe', 'inherit'] },
+);
 await new Promise<void>((ready, fail) => {
   server.stdout.on('data', (text: Buffer) => text.toString().includes('Crease is at') && ready());
   server.on('exit', () => fail(new Error('the server did not start')));
@@ -45,7 +74,13 @@ await new Promise<void>((ready, fail) => {
 const browser = await chromium.launch(BROWSER);
 try {
   for (const shot of shots.filter((s) => only.length === 0 || only.includes(s.name))) {
-    const page = await browser.newPage({ viewport: { width: 1280, height: 800 }, colorScheme: shot.dark ? 'dark' : 'light', locale: 'en-US', timezoneId: 'UTC', reducedMotion: 'reduce' });
+    const page = await browser.newPage({
+      viewport: { width: 1280, height: 800 },
+      colorScheme: shot.dark ? 'dark' : 'light',
+      locale: 'en-US',
+      timezoneId: 'UTC',
+      reducedMotion: 'reduce',
+    });
     page.on('console', (message) => message.type() === 'error' && process.stderr.write(`${shot.name}: ${message.text()}\n`));
     page.on('pageerror', (error) => process.stderr.write(`${shot.name}: ${error.stack}\n`));
     await page.goto(`http://127.0.0.1:${port}${shot.path.startsWith('/') ? shot.path : `/m/1/${shot.path}`}`);

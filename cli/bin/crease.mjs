@@ -4,6 +4,6 @@ import { existsSync } from 'node:fs';
 const program = new URL('../dist/crease.mjs', import.meta.url);
 if (existsSync(program)) await import(program.href);
 else {
-  process.stderr.write('crease: the program is not built yet; run `npm run build` in the project\'s root\n');
+  process.stderr.write("crease: the program is not built yet; run `npm run build` in the project's root\n");
   process.exitCode = 2;
 }

@@ -12,7 +12,9 @@ import { addPropose } from './commands/propose.ts';
 import { addServe } from './commands/serve.ts';
 import { addQuery } from './commands/query.ts';
 
-const program = new Command('crease').description('Design star and snowflake semantic models and hold every claim they make against the data').version('0.1.0');
+const program = new Command('crease')
+  .description('Design star and snowflake semantic models and hold every claim they make against the data')
+  .version('0.1.0');
 program.exitOverride();
 program.configureOutput({ writeErr: (text) => process.stderr.write(text) });
 for (const add of [addCheck, addQuery, addProfile, addPropose, addFormat, addDdl, addDemo, addServe]) add(program);

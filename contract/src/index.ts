@@ -33,16 +33,33 @@ export const intakeRequest = z.strictObject({
       z.strictObject({
         upload: z.string(),
         name: z.string().trim().min(1, 'a table needs a name').max(100),
-        dialect: z.strictObject({ delimiter: z.string().length(1), quote: z.string().max(1), header: z.boolean(), encoding: z.enum(['utf-8', 'utf-16le', 'utf-16be', 'windows-1252']), newline: z.enum(['\n', '\r']) }),
+        dialect: z.strictObject({
+          delimiter: z.string().length(1),
+          quote: z.string().max(1),
+          header: z.boolean(),
+          encoding: z.enum(['utf-8', 'utf-16le', 'utf-16be', 'windows-1252']),
+          newline: z.enum(['\n', '\r']),
+        }),
         columns: z
-          .array(z.strictObject({ name: z.string().min(1), fileName: z.string(), type: z.string(), pattern: z.string().optional(), decimalComma: z.boolean().optional() }))
+          .array(
+            z.strictObject({
+              name: z.string().min(1),
+              fileName: z.string(),
+              type: z.string(),
+              pattern: z.string().optional(),
+              decimalComma: z.boolean().optional(),
+            }),
+          )
           .min(1, 'choose at least one column'),
       }),
     )
     .min(1)
     .max(500),
 });
-export const browseRequest = z.strictObject({ hierarchy: z.string(), path: z.array(z.union([z.string(), z.number(), z.boolean(), z.null()])) });
+export const browseRequest = z.strictObject({
+  hierarchy: z.string(),
+  path: z.array(z.union([z.string(), z.number(), z.boolean(), z.null()])),
+});
 
 const end = z.strictObject({ table: z.string(), columns: z.array(z.string()).min(1).max(8) });
 export const matchRequest = z.strictObject({ from: end, to: end });
@@ -123,7 +140,13 @@ export interface FormulaState {
 
 export interface Members {
   level: string | null;
-  members: { label: string | number | boolean | null; key: string | number | boolean | null; rows: number; children: number; parents?: string[] }[];
+  members: {
+    label: string | number | boolean | null;
+    key: string | number | boolean | null;
+    rows: number;
+    children: number;
+    parents?: string[];
+  }[];
   more: number;
 }
 

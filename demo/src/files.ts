@@ -1,7 +1,22 @@
 import { addMonths, civilFromDays, daysFromCivil, formatDate, isoWeekday } from '@crease/core/values';
 import { csvLine } from '@crease/core/interchange';
 import { Random } from './random.ts';
-import { ADJECTIVES, AREAS, BRANCH_KINDS, CATEGORIES, COUNTRIES, DISTRICTS, FIRST_NAMES, LAST_NAMES, NOUNS, PROGRAMMES, REGIONS, SUBJECTS, TAILS, TOWNS } from './words.ts';
+import {
+  ADJECTIVES,
+  AREAS,
+  BRANCH_KINDS,
+  CATEGORIES,
+  COUNTRIES,
+  DISTRICTS,
+  FIRST_NAMES,
+  LAST_NAMES,
+  NOUNS,
+  PROGRAMMES,
+  REGIONS,
+  SUBJECTS,
+  TAILS,
+  TOWNS,
+} from './words.ts';
 
 export interface DemoOptions {
   /** Lines of loan receipts; everything else follows from it. */
@@ -39,7 +54,12 @@ export function demoFiles(options: DemoOptions = {}): DemoFile[] {
   const titles = Math.max(300, Math.round(Math.sqrt(loans) * 3));
   const cards = Math.max(400, Math.round(loans / 22));
   const copies = titles * 4;
-  const file = (name: string, header: readonly string[], number: number, rows: (random: Random) => Iterable<readonly Cell[]>): DemoFile => ({
+  const file = (
+    name: string,
+    header: readonly string[],
+    number: number,
+    rows: (random: Random) => Iterable<readonly Cell[]>,
+  ): DemoFile => ({
     name,
     lines: function* () {
       yield csvLine(header);
@@ -49,11 +69,37 @@ export function demoFiles(options: DemoOptions = {}): DemoFile[] {
   const copyTitle = (copy: number) => new Random(seed + copy * 31).skewed(titles, 1.6);
 
   return [
-    file('loan_export.csv', ['receipt_no', 'line_no', 'terminal', 'branch_code', 'card_no', 'barcode', 'lent_at', 'loan_date', 'due_date', 'return_date', 'renewals', 'fine', 'fine_waived'], 1, (r) => loanRows(r, loans, cards, copies)),
+    file(
+      'loan_export.csv',
+      [
+        'receipt_no',
+        'line_no',
+        'terminal',
+        'branch_code',
+        'card_no',
+        'barcode',
+        'lent_at',
+        'loan_date',
+        'due_date',
+        'return_date',
+        'renewals',
+        'fine',
+        'fine_waived',
+      ],
+      1,
+      (r) => loanRows(r, loans, cards, copies),
+    ),
     file('title.csv', ['title_id', 'name', 'subject_code', 'class', 'pages', 'published'], 2, function* (r) {
       for (let i = 0; i < titles; i++) {
         const name = `The ${r.pick(ADJECTIVES)} ${r.pick(NOUNS)}${r.pick(TAILS)}`;
-        yield [1001 + i, name, SUBJECTS[r.skewed(SUBJECTS.length, 1.4)]![0], r.chance(0.06) ? 'Reference' : 'Lending', r.whole(24, 720), r.whole(1962, 2025)];
+        yield [
+          1001 + i,
+          name,
+          SUBJECTS[r.skewed(SUBJECTS.length, 1.4)]![0],
+          r.chance(0.06) ? 'Reference' : 'Lending',
+          r.whole(24, 720),
+          r.whole(1962, 2025),
+        ];
       }
     }),
     file('subject.csv', ['subject_code', 'name', 'area_code'], 3, function* () {
@@ -69,7 +115,14 @@ export function demoFiles(options: DemoOptions = {}): DemoFile[] {
     file('copy.csv', ['barcode', 'title_id', 'branch_code', 'shelf_mark', 'price', 'acquired_on'], 7, function* (r) {
       for (let i = 0; i < copies; i++) {
         const title = copyTitle(i);
-        yield [300_000_001 + i, 1001 + title, branchCode(r.skewed(BRANCHES, 1.8)), `${SUBJECTS[title % SUBJECTS.length]![0]} ${r.whole(100, 999)}`, money(r.whole(450, 5900)), formatDate(r.whole(FIRST_DAY - 3000, LAST_DAY - 60))];
+        yield [
+          300_000_001 + i,
+          1001 + title,
+          branchCode(r.skewed(BRANCHES, 1.8)),
+          `${SUBJECTS[title % SUBJECTS.length]![0]} ${r.whole(100, 999)}`,
+          money(r.whole(450, 5900)),
+          formatDate(r.whole(FIRST_DAY - 3000, LAST_DAY - 60)),
+        ];
       }
     }),
     file('price_list.csv', ['price_no', 'title_id', 'price', 'valid_from'], 8, function* (r) {
@@ -85,8 +138,21 @@ export function demoFiles(options: DemoOptions = {}): DemoFile[] {
     file('card.csv', ['card_no', 'category', 'birth_year', 'district_code', 'issued_on'], 9, function* (r) {
       for (let i = 0; i < cards; i++) {
         const category = r.pick(CATEGORIES);
-        const birth = category === 'child' ? r.whole(2012, 2020) : category === 'student' ? r.whole(1999, 2009) : category === 'senior' ? r.whole(1935, 1959) : r.whole(1960, 2000);
-        const row: Cell[] = [70_000_001 + i, category, birth, DISTRICTS[r.skewed(DISTRICTS.length, 1.3)]![0], formatDate(r.whole(FIRST_DAY - 2000, LAST_DAY - 30))];
+        const birth =
+          category === 'child'
+            ? r.whole(2012, 2020)
+            : category === 'student'
+              ? r.whole(1999, 2009)
+              : category === 'senior'
+                ? r.whole(1935, 1959)
+                : r.whole(1960, 2000);
+        const row: Cell[] = [
+          70_000_001 + i,
+          category,
+          birth,
+          DISTRICTS[r.skewed(DISTRICTS.length, 1.3)]![0],
+          formatDate(r.whole(FIRST_DAY - 2000, LAST_DAY - 30)),
+        ];
         yield row;
         // The planted flaw: one card number that was given out twice.
         if (i === 117) yield [row[0]!, 'adult', 1971, 'CO1', formatDate(FIRST_DAY + 90)];
@@ -105,7 +171,14 @@ export function demoFiles(options: DemoOptions = {}): DemoFile[] {
         const district = i % DISTRICTS.length;
         // Town 5 is written down in two districts: a planted flaw.
         const town = i === 13 ? TOWNS[5]! : TOWNS[(district * 2 + Math.floor(i / 12)) % TOWNS.length]!;
-        yield [branchCode(i), `${town} ${BRANCH_KINDS[Math.floor(i / 3) % BRANCH_KINDS.length]!}`, town, DISTRICTS[district]![0], formatDate(i === BRANCHES - 1 ? NEW_BRANCH_FROM : daysFromCivil(1961 + i * 2, r.whole(1, 12), r.whole(1, 28))), money(r.whole(12_000, 310_000))];
+        yield [
+          branchCode(i),
+          `${town} ${BRANCH_KINDS[Math.floor(i / 3) % BRANCH_KINDS.length]!}`,
+          town,
+          DISTRICTS[district]![0],
+          formatDate(i === BRANCHES - 1 ? NEW_BRANCH_FROM : daysFromCivil(1961 + i * 2, r.whole(1, 12), r.whole(1, 28))),
+          money(r.whole(12_000, 310_000)),
+        ];
       }
     }),
     file('district.csv', ['district_code', 'name', 'region'], 12, function* () {
@@ -117,7 +190,15 @@ export function demoFiles(options: DemoOptions = {}): DemoFile[] {
       for (let i = 0; i < Math.round(loans / 25); i++) {
         const placed = r.whole(FIRST_DAY, LAST_DAY - 40);
         const filled = r.chance(0.8) ? placed + r.whole(1, 40) : null;
-        yield [i + 1, 1001 + r.skewed(titles, 1.6), 70_000_001 + r.skewed(cards, 1.4), branchCode(r.skewed(BRANCHES, 1.8)), dateOutsideWeek(placed), filled === null ? null : dateOutsideWeek(filled), filled === null && r.chance(0.5) ? formatDate(placed + r.whole(1, 60)) : null];
+        yield [
+          i + 1,
+          1001 + r.skewed(titles, 1.6),
+          70_000_001 + r.skewed(cards, 1.4),
+          branchCode(r.skewed(BRANCHES, 1.8)),
+          dateOutsideWeek(placed),
+          filled === null ? null : dateOutsideWeek(filled),
+          filled === null && r.chance(0.5) ? formatDate(placed + r.whole(1, 60)) : null,
+        ];
       }
     }),
     file('budget.csv', ['budget_no', 'branch_code', 'quarter', 'amount'], 16, function* (r) {
@@ -125,18 +206,36 @@ export function demoFiles(options: DemoOptions = {}): DemoFile[] {
       for (let quarter = 0; quarter < 10; quarter++) {
         const day = addMonths(FIRST_DAY, quarter * 3);
         const { year, month } = civilFromDays(day);
-        for (let b = 0; b < BRANCHES; b++) yield [number++, branchCode(b), `${year}-Q${Math.ceil(month / 3)}`, money(r.whole(90_000, 420_000) + (BRANCHES - b) * 25_000)];
+        for (let b = 0; b < BRANCHES; b++)
+          yield [number++, branchCode(b), `${year}-Q${Math.ceil(month / 3)}`, money(r.whole(90_000, 420_000) + (BRANCHES - b) * 25_000)];
       }
     }),
     file('programme_visit.csv', ['visit_no', 'branch_code', 'held_on', 'programme', 'attendance'], 17, function* (r) {
-      for (let i = 0; i < Math.max(300, Math.round(loans / 60)); i++) yield [i + 1, branchCode(r.skewed(BRANCHES, 1.5)), dateOutsideWeek(r.whole(FIRST_DAY, LAST_DAY)), r.pick(PROGRAMMES), 2 + r.skewed(48, 1.8)];
+      for (let i = 0; i < Math.max(300, Math.round(loans / 60)); i++)
+        yield [
+          i + 1,
+          branchCode(r.skewed(BRANCHES, 1.5)),
+          dateOutsideWeek(r.whole(FIRST_DAY, LAST_DAY)),
+          r.pick(PROGRAMMES),
+          2 + r.skewed(48, 1.8),
+        ];
     }),
     file('desk_log.csv', ['logged_at', 'terminal', 'kind', 'note'], 18, function* (r) {
       for (let i = 0; i < Math.round(loans / 20); i++) {
-        yield [`${formatDate(r.whole(FIRST_DAY, LAST_DAY))} ${two(r.whole(9, 19))}:${two(r.whole(0, 59))}:${two(r.whole(0, 59))}`, `T${two(r.whole(1, TERMINALS))}`, r.pick(['loan', 'return', 'renewal', 'login', 'error']), r.chance(0.1) ? 'reader gave no beep' : null];
+        yield [
+          `${formatDate(r.whole(FIRST_DAY, LAST_DAY))} ${two(r.whole(9, 19))}:${two(r.whole(0, 59))}:${two(r.whole(0, 59))}`,
+          `T${two(r.whole(1, TERMINALS))}`,
+          r.pick(['loan', 'return', 'renewal', 'login', 'error']),
+          r.chance(0.1) ? 'reader gave no beep' : null,
+        ];
       }
     }),
-    file('calendar.csv', ['day', 'year', 'quarter', 'year_quarter', 'month', 'month_name', 'year_month', 'day_of_week', 'weekend', 'fiscal_year'], 19, calendarRows),
+    file(
+      'calendar.csv',
+      ['day', 'year', 'quarter', 'year_quarter', 'month', 'month_name', 'year_month', 'day_of_week', 'weekend', 'fiscal_year'],
+      19,
+      calendarRows,
+    ),
   ];
 }
 
@@ -146,7 +245,18 @@ function* calendarRows(): Iterable<readonly Cell[]> {
     if (inMissingWeek(day)) continue;
     const { year, month } = civilFromDays(day);
     const quarter = Math.ceil(month / 3);
-    yield [formatDate(day), year, quarter, `${year}-Q${quarter}`, month, months[month - 1]!, formatDate(day).slice(0, 7), isoWeekday(day), isoWeekday(day) > 5, month >= 7 ? year + 1 : year];
+    yield [
+      formatDate(day),
+      year,
+      quarter,
+      `${year}-Q${quarter}`,
+      month,
+      months[month - 1]!,
+      formatDate(day).slice(0, 7),
+      isoWeekday(day),
+      isoWeekday(day) > 5,
+      month >= 7 ? year + 1 : year,
+    ];
   }
 }
 
@@ -182,8 +292,19 @@ function* loanRows(r: Random, loans: number, cards: number, copies: number): Ite
     // Planted: a closed branch whose code is still printed by one desk.
     const code = i % 1667 === 803 ? 'B077' : branchCode(branch);
     yield [
-      `R${String(receipt).padStart(7, '0')}`, line, `T${two((branch * 3 + (second % 3)) % TERMINALS)}`, code, 70_000_001 + card, 300_000_001 + r.skewed(copies, 1.9),
-      `${formatDate(day)} ${two(Math.floor(second / 3600))}:${two(Math.floor(second / 60) % 60)}:${two(second % 60)}`, formatDate(day), formatDate(due), returned === null ? null : formatDate(returned), r.skewed(4, 3), fine === null ? null : money(fine), fine !== null && r.chance(0.15),
+      `R${String(receipt).padStart(7, '0')}`,
+      line,
+      `T${two((branch * 3 + (second % 3)) % TERMINALS)}`,
+      code,
+      70_000_001 + card,
+      300_000_001 + r.skewed(copies, 1.9),
+      `${formatDate(day)} ${two(Math.floor(second / 3600))}:${two(Math.floor(second / 60) % 60)}:${two(second % 60)}`,
+      formatDate(day),
+      formatDate(due),
+      returned === null ? null : formatDate(returned),
+      r.skewed(4, 3),
+      fine === null ? null : money(fine),
+      fine !== null && r.chance(0.15),
     ];
     second = Math.min(20 * 3600, second + r.whole(2, 9));
   }
@@ -233,7 +354,8 @@ function* stockRows(r: Random, titles: number): Iterable<readonly Cell[]> {
     const day = addMonths(FIRST_DAY, month + 1) - 1;
     for (let b = 0; b < BRANCHES; b++) {
       if (b === BRANCHES - 1 && day < NEW_BRANCH_FROM) continue;
-      for (let t = b % 2; t < counted; t += 2) yield [dateOutsideWeek(day), branchCode(b), 1001 + t, r.skewed(9, 1.2), r.skewed(6, 1.8), r.chance(0.04) ? 1 : 0];
+      for (let t = b % 2; t < counted; t += 2)
+        yield [dateOutsideWeek(day), branchCode(b), 1001 + t, r.skewed(9, 1.2), r.skewed(6, 1.8), r.chance(0.04) ? 1 : 0];
     }
   }
 }

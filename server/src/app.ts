@@ -21,7 +21,19 @@ const LARGEST_BODY = '8mb';
 export function makeApp(workspace: Workspace, screens?: string): Express {
   const app = express();
   app.disable('x-powered-by');
-  app.use(helmet({ contentSecurityPolicy: { directives: { 'default-src': ["'self'"], 'style-src': ["'self'", "'unsafe-inline'"], 'img-src': ["'self'", 'data:', 'blob:'], 'upgrade-insecure-requests': null } }, strictTransportSecurity: false }));
+  app.use(
+    helmet({
+      contentSecurityPolicy: {
+        directives: {
+          'default-src': ["'self'"],
+          'style-src': ["'self'", "'unsafe-inline'"],
+          'img-src': ["'self'", 'data:', 'blob:'],
+          'upgrade-insecure-requests': null,
+        },
+      },
+      strictTransportSecurity: false,
+    }),
+  );
   app.use(ownOriginOnly);
   app.use('/api', (request, response, next) => {
     // An upload's body is the file: it is not to be read as JSON, whatever it says it is.
@@ -45,7 +57,8 @@ const LOOPBACK = /^(127\.0\.0\.1|localhost|\[::1\])(:\d+)?$/i;
 /** Only pages of this server may talk to it: another site's scripts, or a foreign name that resolves to this machine, may not. */
 const ownOriginOnly: RequestHandler = (request, _response, next) => {
   const { host, origin } = request.headers;
-  if (!host || !LOOPBACK.test(host)) throw new ServerError('wrong-origin', `the server answers on the loopback address only, not as "${host ?? ''}"`);
+  if (!host || !LOOPBACK.test(host))
+    throw new ServerError('wrong-origin', `the server answers on the loopback address only, not as "${host ?? ''}"`);
   if (origin !== undefined) {
     let from = '';
     try {
@@ -53,7 +66,8 @@ const ownOriginOnly: RequestHandler = (request, _response, next) => {
     } catch (error) {
       if (!(error instanceof TypeError)) throw error;
     }
-    if (!LOOPBACK.test(from) || (request.method !== 'GET' && from !== host)) throw new ServerError('wrong-origin', `pages of ${origin} may not use this server`);
+    if (!LOOPBACK.test(from) || (request.method !== 'GET' && from !== host))
+      throw new ServerError('wrong-origin', `pages of ${origin} may not use this server`);
   }
   next();
 };
@@ -62,7 +76,8 @@ function errorAnswer(workspace: Workspace): ErrorRequestHandler {
   return (error: unknown, request, response, next) => {
     if (response.headersSent) return next(error);
     const { code, message, extra } = explained(error);
-    if (code === 'internal') workspace.log.error({ error: error instanceof Error ? error.stack : String(error), path: request.path }, 'a request failed');
+    if (code === 'internal')
+      workspace.log.error({ error: error instanceof Error ? error.stack : String(error), path: request.path }, 'a request failed');
     response.status(ERRORS[code].status).json({ code, message, ...extra });
   };
 }
@@ -75,7 +90,8 @@ function explained(error: unknown): { code: ErrorCode; message: string; extra?: 
   if (error instanceof EditError || error instanceof WorkFault) return { code: 'cannot-answer', message: error.message };
   const type = (error as { type?: string }).type;
   if (type === 'entity.too.large') return { code: 'too-large', message: `the request is larger than ${LARGEST_BODY}: send less at once` };
-  if (type?.startsWith('entity.') || type?.startsWith('encoding.') || type?.startsWith('charset.')) return { code: 'wrong-shape', message: `the request is not JSON: ${(error as Error).message}` };
+  if (type?.startsWith('entity.') || type?.startsWith('encoding.') || type?.startsWith('charset.'))
+    return { code: 'wrong-shape', message: `the request is not JSON: ${(error as Error).message}` };
   if (error instanceof URIError) return { code: 'wrong-shape', message: 'the address cannot be read' };
   return { code: 'internal', message: 'something went wrong in the server; nothing was changed. The log has the details' };
 }

@@ -23,7 +23,9 @@ export interface Served {
 /** Where the built screens lie, beside the built programs or in the source tree. */
 export function screensFolder(): string {
   const here = dirname(fileURLToPath(import.meta.url));
-  return ['../../web/dist', '../web/dist'].map((path) => resolve(here, path)).find((path) => existsSync(path)) ?? resolve(here, '../../web/dist');
+  return (
+    ['../../web/dist', '../web/dist'].map((path) => resolve(here, path)).find((path) => existsSync(path)) ?? resolve(here, '../../web/dist')
+  );
 }
 
 /** Opens a workspace and serves it on the loopback address. Rejects where the port is taken or the workspace cannot be opened. */

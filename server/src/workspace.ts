@@ -35,7 +35,8 @@ export class Workspace {
     this.incoming = `${file}.incoming`;
     rmSync(this.incoming, { recursive: true, force: true });
     mkdirSync(this.incoming, { recursive: true, mode: 0o700 });
-    const onBug = (error: unknown) => log.error({ error: error instanceof Error ? error.stack : String(error) }, 'claims could not be judged');
+    const onBug = (error: unknown) =>
+      log.error({ error: error instanceof Error ? error.stack : String(error) }, 'claims could not be judged');
     this.claims = new ClaimsDesk(file, this.models, this.tables, new Verdicts(this.db), this.pool, this.hub, onBug);
   }
 

@@ -18,9 +18,15 @@ export const router = createBrowserRouter([
       { path: 'claims', element: <ClaimsStage /> },
       { path: 'shape', lazy: async () => ({ Component: (await import('./stages/shape/ShapeStage.tsx')).ShapeStage }) },
       { path: 'stars', lazy: async () => ({ Component: (await import('./stages/stars/StarsStage.tsx')).StarsStage }) },
-      { path: 'hierarchies', lazy: async () => ({ Component: (await import('./stages/hierarchies/HierarchiesStage.tsx')).HierarchiesStage }) },
+      {
+        path: 'hierarchies',
+        lazy: async () => ({ Component: (await import('./stages/hierarchies/HierarchiesStage.tsx')).HierarchiesStage }),
+      },
       { path: 'measures', lazy: async () => ({ Component: (await import('./stages/measures/MeasuresStage.tsx')).MeasuresStage }) },
-      { path: 'perspectives', lazy: async () => ({ Component: (await import('./stages/perspectives/PerspectivesStage.tsx')).PerspectivesStage }) },
+      {
+        path: 'perspectives',
+        lazy: async () => ({ Component: (await import('./stages/perspectives/PerspectivesStage.tsx')).PerspectivesStage }),
+      },
       { path: 'storage', lazy: async () => ({ Component: (await import('./stages/storage/StorageStage.tsx')).StorageStage }) },
       { path: 'trial', lazy: async () => ({ Component: (await import('./stages/trial/TrialStage.tsx')).TrialStage }) },
       { path: 'release', lazy: async () => ({ Component: (await import('./stages/release/ReleaseStage.tsx')).ReleaseStage }) },

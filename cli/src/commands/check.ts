@@ -21,24 +21,33 @@ export function addCheck(program: Command): void {
       const summary = summarise(claims);
       const elapsedMs = Math.round(performance.now() - start);
       if (options.json) {
-        const listed = claims.map(({ about: _, waiver: __, ...claim }) => ({ ...claim, remedies: remedyIds(claim.verdict, claim.remedies) }));
+        const listed = claims.map(({ about: _, waiver: __, ...claim }) => ({
+          ...claim,
+          remedies: remedyIds(claim.verdict, claim.remedies),
+        }));
         process.stdout.write(`${JSON.stringify({ model: model.name, claims: listed, summary, elapsedMs })}\n`);
       } else process.stdout.write(asText(claims, summary, elapsedMs));
       process.exitCode = summary.broken > 0 ? 1 : 0;
     });
 }
 
-const remedyIds = (verdict: string, remedies: readonly { id: string }[]): string[] => (verdict === 'broken' ? [...remedies.map((r) => r.id), 'waive'] : []);
+const remedyIds = (verdict: string, remedies: readonly { id: string }[]): string[] =>
+  verdict === 'broken' ? [...remedies.map((r) => r.id), 'waive'] : [];
 
 function asText(claims: readonly JudgedClaim[], summary: ReturnType<typeof summarise>, elapsedMs: number): string {
-  const lines = claims.filter((c) => c.verdict !== 'holds').flatMap((claim) => {
-    const { evidence } = claim;
-    const counted = claim.verdict === 'unchecked' ? '' : ` (${evidence.against} of ${evidence.checked}${claim.weight === 'warns' ? ', warns' : ''})`;
-    const sample = (evidence.sample ?? []).slice(0, 3).map((s) => {
-      const { rows, lines: places, line: _, ...values } = s;
-      return `    ${Object.entries(values).map(([k, v]) => `${k} ${v === null ? 'null' : String(v)}`).join(', ')}: ${rows} rows${places ? `, line ${places.join(', ')}` : ''}`;
+  const lines = claims
+    .filter((c) => c.verdict !== 'holds')
+    .flatMap((claim) => {
+      const { evidence } = claim;
+      const counted =
+        claim.verdict === 'unchecked' ? '' : ` (${evidence.against} of ${evidence.checked}${claim.weight === 'warns' ? ', warns' : ''})`;
+      const sample = (evidence.sample ?? []).slice(0, 3).map((s) => {
+        const { rows, lines: places, line: _, ...values } = s;
+        return `    ${Object.entries(values)
+          .map(([k, v]) => `${k} ${v === null ? 'null' : String(v)}`)
+          .join(', ')}: ${rows} rows${places ? `, line ${places.join(', ')}` : ''}`;
+      });
+      return [`${claim.verdict.padEnd(9)} ${claim.id}${counted}`, ...(evidence.notes ?? []).map((note) => `    ${note}`), ...sample];
     });
-    return [`${claim.verdict.padEnd(9)} ${claim.id}${counted}`, ...(evidence.notes ?? []).map((note) => `    ${note}`), ...sample];
-  });
   return `${[...lines, `${summary.holds} hold, ${summary.broken} broken, ${summary.unchecked} unchecked, ${summary.waived} waived; ${elapsedMs} ms`].join('\n')}\n`;
 }

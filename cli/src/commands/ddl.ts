@@ -10,7 +10,8 @@ export function addDdl(program: Command): void {
     .description('prints CREATE TABLE statements with keys and foreign keys')
     .option('--dialect <name>', DDL_DIALECTS.join(' or '), 'postgresql')
     .action((modelFile: string, options: { dialect: string }) => {
-      if (!(DDL_DIALECTS as readonly string[]).includes(options.dialect)) throw new CommandError(`there is no dialect "${options.dialect}": use ${DDL_DIALECTS.join(' or ')}`);
+      if (!(DDL_DIALECTS as readonly string[]).includes(options.dialect))
+        throw new CommandError(`there is no dialect "${options.dialect}": use ${DDL_DIALECTS.join(' or ')}`);
       process.stdout.write(createTables(loadModel(modelFile), options.dialect as Dialect));
     });
   program

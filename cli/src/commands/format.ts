@@ -20,7 +20,10 @@ export function addFormat(program: Command): void {
       };
       const after: Model = {
         ...model,
-        tables: model.tables.map((t) => ({ ...t, columns: t.columns.map((c) => (c.formula === undefined ? c : { ...c, formula: laidOut(`${t.name}.${c.name}`, c.formula) })) })),
+        tables: model.tables.map((t) => ({
+          ...t,
+          columns: t.columns.map((c) => (c.formula === undefined ? c : { ...c, formula: laidOut(`${t.name}.${c.name}`, c.formula) })),
+        })),
         ...(model.measures ? { measures: model.measures.map((m) => ({ ...m, formula: laidOut(m.name, m.formula) })) } : {}),
       };
       for (const name of changed) process.stdout.write(`${options.write ? 'laid out' : 'would change'}: ${name}\n`);

@@ -20,7 +20,12 @@ export function addProfile(program: Command): void {
       }
       const lines = profile.tables.flatMap((t) => [
         `${t.name.padEnd(30)} ${String(t.rows).padStart(10)} rows ${String(t.totalBytes).padStart(12)} bytes`,
-        ...[...t.columns].sort((a, b) => b.totalBytes - a.totalBytes).map((c) => `  ${c.name.padEnd(28)} ${String(c.distinct).padStart(10)} distinct ${String(c.totalBytes).padStart(8)} bytes  ${c.encoding}`),
+        ...[...t.columns]
+          .sort((a, b) => b.totalBytes - a.totalBytes)
+          .map(
+            (c) =>
+              `  ${c.name.padEnd(28)} ${String(c.distinct).padStart(10)} distinct ${String(c.totalBytes).padStart(8)} bytes  ${c.encoding}`,
+          ),
       ]);
       const advice = profile.advice.map((a) => `advice: ${a.column}: ${a.change} (${a.beforeBytes} -> ${a.afterBytes} bytes)`);
       process.stdout.write(`${[...lines, ...advice, `${profile.totalBytes} bytes in all; ${elapsedMs} ms`].join('\n')}\n`);

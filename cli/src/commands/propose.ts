@@ -17,7 +17,14 @@ export function addPropose(program: Command): void {
     .action((folder: string, options: { out?: string }) => {
       const files = filesOf(folder);
       const tables = files.map((file) => draftTable(file, previewOf(resolve(folder, file), undefined, true)));
-      const drafted: Model = { crease: 1, name: basename(resolve(folder)).toLowerCase().replace(/[^a-z0-9]+/g, '-') || 'draft', tables };
+      const drafted: Model = {
+        crease: 1,
+        name:
+          basename(resolve(folder))
+            .toLowerCase()
+            .replace(/[^a-z0-9]+/g, '-') || 'draft',
+        tables,
+      };
       const proposals = proposeStar(folderData(drafted, folder, todayOf(drafted)));
       for (const p of proposals) process.stderr.write(`${p.kind.padEnd(12)} ${p.says}: ${p.evidence.join('; ')}\n`);
       const text = writeModel(acceptAll(drafted, proposals));

@@ -36,10 +36,19 @@ const asCsv = (answer: Answer): string => [answer.columns.map((c) => c.name), ..
 
 function asTable(answer: Answer): string {
   const rows = [answer.columns.map((c) => c.name), ...answer.rows.map((row) => row.map((cell) => (cell === null ? '·' : String(cell))))];
-  if (answer.totals) rows.push([...answer.columns.slice(answer.totals.length).map((_, i) => (i === 0 ? 'total' : '')), ...answer.totals.map((cell) => (cell === null ? '·' : String(cell)))]);
+  if (answer.totals)
+    rows.push([
+      ...answer.columns.slice(answer.totals.length).map((_, i) => (i === 0 ? 'total' : '')),
+      ...answer.totals.map((cell) => (cell === null ? '·' : String(cell))),
+    ]);
   const widths = answer.columns.map((_, c) => Math.max(...rows.map((row) => (row[c] ?? '').length)));
   const numeric = answer.columns.map((c) => /^(integer|double|decimal)/.test(c.type));
-  const lines = rows.map((row) => widths.map((width, c) => (numeric[c] ? (row[c] ?? '').padStart(width) : (row[c] ?? '').padEnd(width))).join('  ').trimEnd());
+  const lines = rows.map((row) =>
+    widths
+      .map((width, c) => (numeric[c] ? (row[c] ?? '').padStart(width) : (row[c] ?? '').padEnd(width)))
+      .join('  ')
+      .trimEnd(),
+  );
   const unreached = answer.unreached.map(([measure, column]) => `${measure} does not apply: ${column} does not reach it`);
   return `${[...lines, ...unreached].join('\n')}\n`;
 }

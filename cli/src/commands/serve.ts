@@ -15,12 +15,15 @@ export function addServe(program: Command): void {
     .option('--loans <n>', 'size of the demo in loan lines', '200000')
     .action(async (options: { workspace: string; port: string; demo?: boolean; loans: string }) => {
       const port = Number(options.port);
-      if (!Number.isInteger(port) || port < 0 || port > 65535) throw new CommandError(`--port ${options.port}: a port is a whole number up to 65535`);
+      if (!Number.isInteger(port) || port < 0 || port > 65535)
+        throw new CommandError(`--port ${options.port}: a port is a whole number up to 65535`);
       // The server is loaded only here: the other commands start fast without it.
       const { bringIn, serve } = await import('@crease/server');
       const { demoModel } = await import('@crease/demo');
       const served = await serve({ workspace: options.workspace, port }).catch((error: NodeJS.ErrnoException) => {
-        throw new CommandError(error.code === 'EADDRINUSE' ? `the port ${port} is taken: stop what uses it, or name another with --port` : error.message);
+        throw new CommandError(
+          error.code === 'EADDRINUSE' ? `the port ${port} is taken: stop what uses it, or name another with --port` : error.message,
+        );
       });
       if (options.demo && served.workspace.models.ids().length === 0) {
         const folder = mkdtempSync(join(tmpdir(), 'crease-demo-'));

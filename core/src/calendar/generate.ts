@@ -42,7 +42,11 @@ export const CALENDAR_COLUMNS: Readonly<Record<string, { type: DataType; make: M
   year_quarter: { type: TEXT, make: (day) => `${civilFromDays(day).year}-Q${quarterOf(day)}`, says: 'as 2026-Q1' },
   year_month: { type: TEXT, make: (day) => formatDate(day).slice(0, 7), says: 'as 2026-03' },
   fiscal_year: { type: INTEGER, make: fiscalYear, says: 'fiscal year' },
-  fiscal_quarter: { type: INTEGER, make: (day, fiscal) => Math.floor(fiscalMonth(day, fiscal) / 3) + 1, says: 'quarter of the fiscal year' },
+  fiscal_quarter: {
+    type: INTEGER,
+    make: (day, fiscal) => Math.floor(fiscalMonth(day, fiscal) / 3) + 1,
+    says: 'quarter of the fiscal year',
+  },
   fiscal_period: { type: INTEGER, make: (day, fiscal) => fiscalMonth(day, fiscal) + 1, says: 'month of the fiscal year' },
   month_first: { type: DATE, make: (day) => unitStart(day, 'month', 1), says: 'first day of the month' },
   month_last: { type: DATE, make: (day) => nextUnitStart(day, 'month', 1) - 1, says: 'last day of the month' },
@@ -51,14 +55,31 @@ export const CALENDAR_COLUMNS: Readonly<Record<string, { type: DataType; make: M
   year_first: { type: DATE, make: (day) => daysFromCivil(civilFromDays(day).year, 1, 1), says: 'first day of the year' },
   year_last: { type: DATE, make: (day) => daysFromCivil(civilFromDays(day).year, 12, 31), says: 'last day of the year' },
   fiscal_year_first: { type: DATE, make: (day, f) => unitStart(day, 'fiscal year', f.firstMonth), says: 'first day of the fiscal year' },
-  fiscal_year_last: { type: DATE, make: (day, f) => addMonths(unitStart(day, 'fiscal year', f.firstMonth), 12) - 1, says: 'last day of the fiscal year' },
+  fiscal_year_last: {
+    type: DATE,
+    make: (day, f) => addMonths(unitStart(day, 'fiscal year', f.firstMonth), 12) - 1,
+    says: 'last day of the fiscal year',
+  },
 };
 
 /** One row per day from `from` to `to` (days since 1970-01-01, both included), with the columns asked for. Unknown names are left out. */
-export function generateCalendar(from: number, to: number, names: readonly string[], fiscal: FiscalYear = { firstMonth: 1, namedBy: 'start' }): Column[] {
+export function generateCalendar(
+  from: number,
+  to: number,
+  names: readonly string[],
+  fiscal: FiscalYear = { firstMonth: 1, namedBy: 'start' },
+): Column[] {
   const days = Array.from({ length: Math.max(0, to - from + 1) }, (_, i) => from + i);
   return names.flatMap((name) => {
     const column = CALENDAR_COLUMNS[name.toLowerCase()];
-    return column ? [columnOfValues(name, column.type, days.map((day) => column.make(day, fiscal)))] : [];
+    return column
+      ? [
+          columnOfValues(
+            name,
+            column.type,
+            days.map((day) => column.make(day, fiscal)),
+          ),
+        ]
+      : [];
   });
 }

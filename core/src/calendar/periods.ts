@@ -38,7 +38,12 @@ const monthEnd = (day: number): number => nextUnitStart(day, 'month', 1) - 1;
  * The days of a period, as a test of a day. `days` is D, ascending and not empty; `known` are all days of the calendar, ascending.
  * A hole of D is a day of the calendar between its first and last that it lacks.
  */
-export function periodDays(period: PeriodShape, days: ArrayLike<number>, known: ArrayLike<number>, firstMonth: number): (day: number) => boolean {
+export function periodDays(
+  period: PeriodShape,
+  days: ArrayLike<number>,
+  known: ArrayLike<number>,
+  firstMonth: number,
+): (day: number) => boolean {
   const [a, z] = [days[0]!, days[days.length - 1]!];
   const between = (from: number, to: number) => (day: number) => day >= from && day <= to;
   switch (period.kind) {

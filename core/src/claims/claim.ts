@@ -90,7 +90,12 @@ export const judged = (evidence: Evidence): Judgement => ({ verdict: evidence.ag
 export const unchecked = (note: string): Judgement => ({ verdict: 'unchecked', evidence: { checked: 0, against: 0, notes: [note] } });
 
 /** Makes claims of one kind. */
-export const claimOf = (kind: ClaimKind, subject: string, says: string, rest: Pick<Claim, 'about' | 'tables' | 'parts' | 'judge'> & Partial<Claim>): Claim => ({
+export const claimOf = (
+  kind: ClaimKind,
+  subject: string,
+  says: string,
+  rest: Pick<Claim, 'about' | 'tables' | 'parts' | 'judge'> & Partial<Claim>,
+): Claim => ({
   id: `${kind.kind}:${subject}`,
   kind: kind.kind,
   subject,

@@ -44,7 +44,9 @@ export function present(claim: Claim, judgement: Judgement, model: Model, today:
   const waiver = (model.waivers ?? []).find((w) => w.claim === claim.id);
   const waived = judgement.verdict === 'broken' && waiver !== undefined && (waiver.until === undefined || waiver.until >= today);
   const ended = judgement.verdict === 'broken' && waiver !== undefined && !waived;
-  const evidence = ended ? { ...judgement.evidence, notes: [...(judgement.evidence.notes ?? []), `its waiver ended on ${waiver.until}`] } : judgement.evidence;
+  const evidence = ended
+    ? { ...judgement.evidence, notes: [...(judgement.evidence.notes ?? []), `its waiver ended on ${waiver.until}`] }
+    : judgement.evidence;
   return {
     id: claim.id,
     kind: claim.kind,

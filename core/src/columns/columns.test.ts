@@ -21,26 +21,31 @@ const codeArrays = fc
     fc.array(fc.nat(3), { maxLength: 3000 }),
     fc.array(fc.nat(100_000), { maxLength: 3000 }),
     fc.array(fc.integer({ min: 0, max: 0xffffffff }), { maxLength: 50 }),
-    fc.array(fc.tuple(fc.nat(50), fc.integer({ min: 1, max: 200 })), { maxLength: 30 }).map((runs) => runs.flatMap(([v, n]) => Array<number>(n).fill(v))),
+    fc
+      .array(fc.tuple(fc.nat(50), fc.integer({ min: 1, max: 200 })), { maxLength: 30 })
+      .map((runs) => runs.flatMap(([v, n]) => Array<number>(n).fill(v))),
   )
   .filter((codes) => codes.length > 0)
   .map((codes) => Uint32Array.from(codes));
 
-test.each(ENCODINGS.map((e) => [e.name, e] as const))('%s: decode gives back what was encoded, at the size announced', (_name, encoding) => {
-  fc.assert(
-    fc.property(codeArrays, (codes) => {
-      const statistics = statisticsOf(codes);
-      const announced = encoding.bytes(statistics);
-      if (announced === undefined) return;
-      const bytes = encoding.encode(codes, statistics);
-      expect(bytes.length).toBe(announced);
-      const out = new Uint32Array(codes.length + 2);
-      encoding.decode(bytes, codes.length, out, 1);
-      expect(out.subarray(1, codes.length + 1)).toEqual(codes);
-    }),
-    { numRuns: 60 },
-  );
-});
+test.each(ENCODINGS.map((e) => [e.name, e] as const))(
+  '%s: decode gives back what was encoded, at the size announced',
+  (_name, encoding) => {
+    fc.assert(
+      fc.property(codeArrays, (codes) => {
+        const statistics = statisticsOf(codes);
+        const announced = encoding.bytes(statistics);
+        if (announced === undefined) return;
+        const bytes = encoding.encode(codes, statistics);
+        expect(bytes.length).toBe(announced);
+        const out = new Uint32Array(codes.length + 2);
+        encoding.decode(bytes, codes.length, out, 1);
+        expect(out.subarray(1, codes.length + 1)).toEqual(codes);
+      }),
+      { numRuns: 60 },
+    );
+  },
+);
 
 test('the smallest candidate is the one that is taken', () => {
   fc.assert(
@@ -56,12 +61,16 @@ test('the smallest candidate is the one that is taken', () => {
 });
 
 const typed = fc.oneof(
-  fc.array(fc.option(fc.string({ unit: 'binary' }).filter((s) => s.isWellFormed()))).map((values) => ({ type: TEXT, values: values as Value[] })),
+  fc
+    .array(fc.option(fc.string({ unit: 'binary' }).filter((s) => s.isWellFormed())))
+    .map((values) => ({ type: TEXT, values: values as Value[] })),
   fc.array(fc.option(fc.integer())).map((values) => ({ type: INTEGER, values: values as Value[] })),
   fc.array(fc.option(fc.bigInt({ min: 2n ** 60n, max: 2n ** 62n }))).map((values) => ({ type: INTEGER, values: values as Value[] })),
   fc.array(fc.option(fc.integer({ min: 0, max: 500 }))).map((values) => ({ type: DATE, values: values as Value[] })),
   fc.array(fc.option(fc.integer())).map((values) => ({ type: decimal(12, 2), values: values as Value[] })),
-  fc.array(fc.option(fc.double({ noNaN: true, noDefaultInfinity: true }).map((d) => d + 0))).map((values) => ({ type: DOUBLE, values: values as Value[] })),
+  fc
+    .array(fc.option(fc.double({ noNaN: true, noDefaultInfinity: true }).map((d) => d + 0)))
+    .map((values) => ({ type: DOUBLE, values: values as Value[] })),
   fc.array(fc.option(fc.boolean())).map((values) => ({ type: BOOLEAN, values: values as Value[] })),
 );
 

@@ -117,4 +117,5 @@ function decodeTexts(bytes: Uint8Array): string[] {
 }
 
 /** Bytes of the dictionary proper; a range needs none (its 13 bytes are the column's header). */
-export const dictionaryBytes = (domain: Domain, type: DataType): number => (domain.kind === 'range' ? 0 : encodeDomain(domain, type).length);
+export const dictionaryBytes = (domain: Domain, type: DataType): number =>
+  domain.kind === 'range' ? 0 : encodeDomain(domain, type).length;

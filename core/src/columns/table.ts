@@ -31,7 +31,8 @@ export interface Misfits {
 export function tableOf(name: string, columns: readonly Column[], rest: Partial<TableData> = {}): TableData {
   const rowCount = rest.rowCount ?? columns[0]?.rowCount ?? 0;
   for (const column of columns) {
-    if (column.rowCount !== rowCount) throw new RangeError(`column ${column.name} of ${name} has ${column.rowCount} rows, the table ${rowCount}`);
+    if (column.rowCount !== rowCount)
+      throw new RangeError(`column ${column.name} of ${name} has ${column.rowCount} rows, the table ${rowCount}`);
   }
   return { problems: [], misfits: new Map(), ...rest, name, rowCount, columns: new Map(columns.map((c) => [c.name.toLowerCase(), c])) };
 }

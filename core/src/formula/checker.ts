@@ -1,5 +1,21 @@
 import type { DataType, Value } from '../values/index.ts';
-import { BOOLEAN, DATE, DOUBLE, INTEGER, TEXT, TIMESTAMP, decimal, formatType, isExact, isNumeric, nearestName, parseExact, parseType, scaleOf, textReader } from '../values/index.ts';
+import {
+  BOOLEAN,
+  DATE,
+  DOUBLE,
+  INTEGER,
+  TEXT,
+  TIMESTAMP,
+  decimal,
+  formatType,
+  isExact,
+  isNumeric,
+  nearestName,
+  parseExact,
+  parseType,
+  scaleOf,
+  textReader,
+} from '../values/index.ts';
 import type { Model, Table } from '../model/index.ts';
 import { cardinalityOf, ModelNames, sameName } from '../model/index.ts';
 import type { Path } from '../relate/index.ts';
@@ -120,7 +136,7 @@ export class FormulaChecker {
     return {
       source,
       ...(sound && typed ? { typed } : {}),
-      faults: pass.faults,
+      faults: [...pass.faults].sort((a, b) => a.start - b.start),
       restsOn: [...pass.restsOn],
       measures: [...pass.usedMeasures],
       columns: [...pass.usedColumns.values()],
@@ -155,14 +171,25 @@ class Pass {
 
   top(tree: Expression, wanted?: DataType): Typed | undefined {
     const place: Place =
-      this.scope.kind === 'measure' ? { rows: false } : { rows: true, aggregates: this.scope.kind === 'row', ...(this.scope.kind === 'row' ? { own: this.scope.table } : {}) };
+      this.scope.kind === 'measure'
+        ? { rows: false }
+        : { rows: true, aggregates: this.scope.kind === 'row', ...(this.scope.kind === 'row' ? { own: this.scope.table } : {}) };
     const typed = this.expression(tree, place);
     if (!typed || !wanted) return typed;
     if (wanted.kind === 'boolean' && typed.type !== null && typed.type.kind !== 'boolean') {
-      return this.fault(tree, this.scope.kind === 'condition' ? `a condition is true or false, ${this.describe(tree, typed)}` : `the column is a boolean, ${this.describe(tree, typed)}`);
+      return this.fault(
+        tree,
+        this.scope.kind === 'condition'
+          ? `a condition is true or false, ${this.describe(tree, typed)}`
+          : `the column is a boolean, ${this.describe(tree, typed)}`,
+      );
     }
     const converted = this.coerce(typed, wanted);
-    if (!converted) return this.fault(tree, `the column is declared ${formatType(wanted)}, but ${this.describe(tree, typed)}: change the type or use cast(… as ${formatType(wanted)})`);
+    if (!converted)
+      return this.fault(
+        tree,
+        `the column is declared ${formatType(wanted)}, but ${this.describe(tree, typed)}: change the type or use cast(… as ${formatType(wanted)})`,
+      );
     return converted;
   }
 
@@ -203,7 +230,12 @@ class Pass {
       case 'moment': {
         const type = node.type === 'date' ? DATE : TIMESTAMP;
         const value = textReader(type)(node.text);
-        return value === undefined ? this.fault(node, `'${node.text}' is no ${node.type}: write ${node.type} '${node.type === 'date' ? '2026-03-01' : '2026-03-01 10:00:00'}'`) : constant(value, type);
+        return value === undefined
+          ? this.fault(
+              node,
+              `'${node.text}' is no ${node.type}: write ${node.type} '${node.type === 'date' ? '2026-03-01' : '2026-03-01 10:00:00'}'`,
+            )
+          : constant(value, type);
       }
       case 'name':
         return this.name(node.parts, node, place);
@@ -290,10 +322,14 @@ class Pass {
       const column = this.names.column(place.own, name.text);
       if (column) return this.columnNode(place.own, column.name, name);
     }
-    if (this.names.measure(name.text)) return this.fault(name, `"${name.text}" is a measure: a ${place.own ? 'row formula' : 'condition'} speaks of columns only`);
+    if (this.names.measure(name.text))
+      return this.fault(name, `"${name.text}" is a measure: a ${place.own ? 'row formula' : 'condition'} speaks of columns only`);
     if (this.names.table(name.text)) return this.fault(name, `${name.text} is a table: write ${name.text}.column`);
     const near = nearestName(name.text, place.own?.columns.map((c) => c.name) ?? []);
-    return this.fault(name, `no column "${name.text}"${near ? `: did you mean "${near}"?` : place.own ? ` in ${place.own.name}` : ': write table.column'}`);
+    return this.fault(
+      name,
+      `no column "${name.text}"${near ? `: did you mean "${near}"?` : place.own ? ` in ${place.own.name}` : ': write table.column'}`,
+    );
   }
 
   private columnName(tableName: Name, columnName: Name, span: Span, place: Place): Typed | undefined {
@@ -310,12 +346,18 @@ class Pass {
   private resolveColumn(tableName: Name, columnName: Name, span: Span): { table: Table; column: string } | undefined {
     const table = this.names.table(tableName.text);
     if (!table) {
-      const near = nearestName(tableName.text, this.names.model.tables.map((t) => t.name));
+      const near = nearestName(
+        tableName.text,
+        this.names.model.tables.map((t) => t.name),
+      );
       return this.fault(span, `no table "${tableName.text}"${near ? `: did you mean "${near}"?` : ''}`);
     }
     const column = this.names.column(table, columnName.text);
     if (column) return { table, column: column.name };
-    const near = nearestName(columnName.text, table.columns.map((c) => c.name));
+    const near = nearestName(
+      columnName.text,
+      table.columns.map((c) => c.name),
+    );
     return this.fault(span, `no column "${tableName.text}.${columnName.text}"${near ? `: did you mean "${table.name}.${near}"?` : ''}`);
   }
 
@@ -340,10 +382,21 @@ class Pass {
   private sign(operator: '-' | '+', operandNode: Expression, place: Place, span: Span): Typed | undefined {
     const operand = this.expression(operandNode, place);
     if (!operand) return undefined;
-    return this.applied(operator === '-' ? 'negate' : 'plus', arithmetic(operator === '-' ? 'negate' : 'plus', [this.argument(operandNode, operand)]), [operand], span);
+    return this.applied(
+      operator === '-' ? 'negate' : 'plus',
+      arithmetic(operator === '-' ? 'negate' : 'plus', [this.argument(operandNode, operand)]),
+      [operand],
+      span,
+    );
   }
 
-  private applied(name: string, application: Application | string, args: readonly Typed[], span: Span, takesNulls = false): Typed | undefined {
+  private applied(
+    name: string,
+    application: Application | string,
+    args: readonly Typed[],
+    span: Span,
+    takesNulls = false,
+  ): Typed | undefined {
     if (typeof application === 'string') return this.fault(span, application);
     const converted = args.map((arg, i) => {
       const to = application.convert?.[i];
@@ -370,12 +423,23 @@ class Pass {
       default: {
         const [left, right] = [this.expression(node.left, place), this.expression(node.right, place)];
         if (!left || !right) return undefined;
-        return this.applied(node.operator, arithmetic(node.operator, [this.argument(node.left, left), this.argument(node.right, right)]), [left, right], span);
+        return this.applied(
+          node.operator,
+          arithmetic(node.operator, [this.argument(node.left, left), this.argument(node.right, right)]),
+          [left, right],
+          span,
+        );
       }
     }
   }
 
-  private compare(operator: Extract<Typed, { kind: 'compare' }>['operator'], left: Expression, right: Expression, place: Place, span: Span): Typed | undefined {
+  private compare(
+    operator: Extract<Typed, { kind: 'compare' }>['operator'],
+    left: Expression,
+    right: Expression,
+    place: Place,
+    span: Span,
+  ): Typed | undefined {
     const pair = this.pair(left, right, place);
     return pair && { kind: 'compare', operator, ...pair, type: BOOLEAN, span };
   }
@@ -385,7 +449,8 @@ class Pass {
     const [left, right] = [this.expression(leftNode, place), this.expression(rightNode, place)];
     if (!left || !right) return undefined;
     const type = commonType(left.type, right.type);
-    if (type === undefined) return this.fault({ start: leftNode.start, end: rightNode.end }, this.cannotCompare(leftNode, left, rightNode, right));
+    if (type === undefined)
+      return this.fault({ start: leftNode.start, end: rightNode.end }, this.cannotCompare(leftNode, left, rightNode, right));
     return { left: this.coerce(left, type ?? TEXT)!, right: this.coerce(right, type ?? TEXT)! };
   }
 
@@ -412,7 +477,11 @@ class Pass {
     }
     const to = type ?? TEXT;
     return {
-      kind: 'in', operand: this.coerce(operand, to)!, list: (list as Typed[]).map((item) => this.coerce(item, to)!), not: node.not, type: BOOLEAN,
+      kind: 'in',
+      operand: this.coerce(operand, to)!,
+      list: (list as Typed[]).map((item) => this.coerce(item, to)!),
+      not: node.not,
+      type: BOOLEAN,
       span: { start: node.start, end: node.end },
     };
   }
@@ -424,17 +493,24 @@ class Pass {
     }));
     const otherwise = node.otherwise ? this.expression(node.otherwise, place) : undefined;
     if (branches.some((b) => !b.when || !b.then) || (node.otherwise && !otherwise)) return undefined;
-    const values = [...branches.map((b, i) => [node.branches[i]!.then, b.then!] as const), ...(otherwise ? [[node.otherwise!, otherwise] as const] : [])];
+    const values = [
+      ...branches.map((b, i) => [node.branches[i]!.then, b.then!] as const),
+      ...(otherwise ? [[node.otherwise!, otherwise] as const] : []),
+    ];
     let type: DataType | null = null;
     for (const [n, value] of values) {
       const common = commonType(type, value.type);
-      if (common === undefined) return this.fault(n, `the branches of case are of different types: ${values.map(([m, v]) => this.describe(m, v)).join(', ')}`);
+      if (common === undefined)
+        return this.fault(n, `the branches of case are of different types: ${values.map(([m, v]) => this.describe(m, v)).join(', ')}`);
       type = common;
     }
     const to = type ?? TEXT;
     return {
-      kind: 'case', branches: branches.map(({ when, then }) => ({ when: when!, then: this.coerce(then!, to)! })),
-      ...(otherwise ? { otherwise: this.coerce(otherwise, to)! } : {}), type: to, span: { start: node.start, end: node.end },
+      kind: 'case',
+      branches: branches.map(({ when, then }) => ({ when: when!, then: this.coerce(then!, to)! })),
+      ...(otherwise ? { otherwise: this.coerce(otherwise, to)! } : {}),
+      type: to,
+      span: { start: node.start, end: node.end },
     };
   }
 
@@ -448,18 +524,30 @@ class Pass {
   private call(node: Extract<Expression, { kind: 'call' }>, place: Place): Typed | undefined {
     const definition = functionNamed(node.name.text);
     if (!definition) {
-      node.args.forEach((arg) => this.expression(arg, place));
+      // It may be a misspelt aggregate: of its arguments only the names are checked.
+      node.args.forEach((arg) => this.expression(arg, place.rows ? place : { rows: true, aggregates: false }));
       const near = nearestName(node.name.text, [...FUNCTIONS.map((f) => f.name), ...AGGREGATES]);
       return this.fault(node.name, `no function "${node.name.text}"${near ? `: did you mean "${near}"?` : ''}`);
     }
     const [fewest, most] = definition.arity;
     if (node.args.length < fewest || node.args.length > most) {
-      return this.fault(node, `${definition.name}(${definition.parameters}) takes ${fewest === most ? fewest : `${fewest} to ${most}`} arguments, not ${node.args.length}`);
+      return this.fault(
+        node,
+        `${definition.name}(${definition.parameters}) takes ${fewest === most ? fewest : `${fewest} to ${most}`} arguments, not ${node.args.length}`,
+      );
     }
-    const typed = node.args.map((arg, i) => (definition.word?.at === i ? this.wordArgument(definition.name, definition.word.known, arg) : this.expression(arg, place)));
+    const typed = node.args.map((arg, i) =>
+      definition.word?.at === i ? this.wordArgument(definition.name, definition.word.known, arg) : this.expression(arg, place),
+    );
     if (typed.some((t) => !t)) return undefined;
     const args = typed as Typed[];
-    return this.applied(definition.name, definition.check(node.args.map((arg, i) => this.argument(arg, args[i]!))), args, { start: node.start, end: node.end }, definition.takesNulls);
+    return this.applied(
+      definition.name,
+      definition.check(node.args.map((arg, i) => this.argument(arg, args[i]!))),
+      args,
+      { start: node.start, end: node.end },
+      definition.takesNulls,
+    );
   }
 
   private wordArgument(name: string, known: readonly string[], node: Expression): Typed | undefined {
@@ -488,8 +576,16 @@ class Pass {
     const owner = place.rows ? place.own!.name : undefined;
     if (owner !== undefined && !this.refersTo(base.name, owner, node)) return undefined;
     return {
-      kind: 'aggregate', aggregate: name, distinct: node.distinct, base: base.name, type, span: { start: node.start, end: node.end },
-      ...(parts.arg ? { arg: parts.arg } : {}), ...(parts.by ? { by: parts.by } : {}), ...(parts.filter ? { filter: parts.filter } : {}), ...(owner !== undefined ? { owner } : {}),
+      kind: 'aggregate',
+      aggregate: name,
+      distinct: node.distinct,
+      base: base.name,
+      type,
+      span: { start: node.start, end: node.end },
+      ...(parts.arg ? { arg: parts.arg } : {}),
+      ...(parts.by ? { by: parts.by } : {}),
+      ...(parts.filter ? { filter: parts.filter } : {}),
+      ...(owner !== undefined ? { owner } : {}),
     };
   }
 
@@ -501,23 +597,35 @@ class Pass {
     if (name === 'count' && !node.distinct && node.arg.kind === 'name' && node.arg.parts.length === 1 && node.arg.parts[0]!.text !== '') {
       const table = this.names.table(node.arg.parts[0]!.text);
       if (table) return node.filter && !filter ? undefined : { rowsOf: table, ...(filter ? { filter } : {}) };
-      const near = nearestName(node.arg.parts[0]!.text, this.names.model.tables.map((t) => t.name));
-      return this.fault(node.arg, `no table "${node.arg.parts[0]!.text}"${near ? `: did you mean "${near}"?` : ''}; count takes a table or a column`);
+      const near = nearestName(
+        node.arg.parts[0]!.text,
+        this.names.model.tables.map((t) => t.name),
+      );
+      return this.fault(
+        node.arg,
+        `no table "${node.arg.parts[0]!.text}"${near ? `: did you mean "${near}"?` : ''}; count takes a table or a column`,
+      );
     }
     const arg = this.expression(node.arg, rows);
     const by = node.by ? this.expression(node.by, rows) : undefined;
     if (!arg || (node.by && !by) || (node.filter && !filter)) return undefined;
     const needsBy = name === 'latest' || name === 'earliest';
-    if (needsBy !== Boolean(node.by)) return this.fault(node, needsBy ? `${name} needs a by: ${name}(x by y)` : `by belongs to latest and earliest, not to ${name}`);
+    if (needsBy !== Boolean(node.by))
+      return this.fault(node, needsBy ? `${name} needs a by: ${name}(x by y)` : `by belongs to latest and earliest, not to ${name}`);
     return { arg, ...(by ? { by } : {}), ...(filter ? { filter } : {}) };
   }
 
   private baseTable(node: AggregateCall, parts: { arg?: Typed; by?: Typed; rowsOf?: Table }): Table | undefined {
-    const named = parts.rowsOf ? [parts.rowsOf.name] : [...new Set([parts.arg, parts.by].flatMap((part) => (part ? columnsOf(part).map((c) => c.table) : [])))];
+    const named = parts.rowsOf
+      ? [parts.rowsOf.name]
+      : [...new Set([parts.arg, parts.by].flatMap((part) => (part ? columnsOf(part).map((c) => c.table) : [])))];
     if (node.from) {
       const from = this.names.table(node.from.text);
       if (!from) {
-        const near = nearestName(node.from.text, this.names.model.tables.map((t) => t.name));
+        const near = nearestName(
+          node.from.text,
+          this.names.model.tables.map((t) => t.name),
+        );
         return this.fault(node.from, `no table "${node.from.text}"${near ? `: did you mean "${near}"?` : ''}`);
       }
       if (!named.every((table) => this.checkLookup(from.name, table, node))) return undefined;
@@ -528,7 +636,9 @@ class Pass {
     const lookups = (base: string, table: string) => this.checker.reach.lookup(base, table, this.via) !== undefined;
     const base = named.find((candidate) => named.every((table) => lookups(candidate, table)));
     if (base === undefined) {
-      for (const a of named) for (const b of named) if (a !== b && this.checker.reach.route(a, b, this.via)?.kind === 'ambiguous') return void this.checkLookup(a, b, node);
+      for (const a of named)
+        for (const b of named)
+          if (a !== b && this.checker.reach.route(a, b, this.via)?.kind === 'ambiguous') return void this.checkLookup(a, b, node);
       return this.fault(node, `${named.slice(0, -1).join(', ')} and ${named.at(-1)} are not connected: use two measures`);
     }
     this.checkLevels(base, parts, node);
@@ -551,7 +661,10 @@ class Pass {
     const route = this.checker.reach.route(base, table, this.via);
     if (route?.kind === 'lookup') return true;
     if (route?.kind === 'ambiguous') {
-      this.fault(span, `${base} leads to ${table} over two default paths (${route.paths.map(pathText).join('; ')}): mark one as not default, or name one with via`);
+      this.fault(
+        span,
+        `${base} leads to ${table} over two default paths (${route.paths.map(pathText).join('; ')}): mark one as not default, or name one with via`,
+      );
     } else this.fault(span, `${base} and ${table} are not connected: ${table} is not looked up from ${base}`);
     return false;
   }
@@ -560,11 +673,21 @@ class Pass {
     if (sameName(base, owner)) return true;
     const route = this.checker.reach.route(base, owner);
     if (route?.kind === 'lookup' && !route.path.some((r) => cardinalityOf(r) === 'many-to-level')) return true;
-    this.fault(span, route?.kind === 'ambiguous' ? `${base} refers to ${owner} over two default paths` : `${base} does not refer to ${owner}: an aggregate in a row formula counts rows that refer to the row`);
+    this.fault(
+      span,
+      route?.kind === 'ambiguous'
+        ? `${base} refers to ${owner} over two default paths`
+        : `${base} does not refer to ${owner}: an aggregate in a row formula counts rows that refer to the row`,
+    );
     return false;
   }
 
-  private aggregateType(node: AggregateCall, name: (typeof AGGREGATES)[number], arg: Typed | undefined, by: Typed | undefined): DataType | undefined {
+  private aggregateType(
+    node: AggregateCall,
+    name: (typeof AGGREGATES)[number],
+    arg: Typed | undefined,
+    by: Typed | undefined,
+  ): DataType | undefined {
     if (node.distinct && name !== 'count') return this.fault(node, `distinct belongs to count: ${name}(distinct …) is not known`);
     if (name === 'count' || !arg) return name === 'count' ? INTEGER : this.fault(node, `${name} needs a column, not a table`);
     return this.resultType(name, node.arg, arg, by);
@@ -590,7 +713,8 @@ class Pass {
 
   /** agg(M per columns) */
   private per(node: AggregateCall, name: (typeof AGGREGATES)[number]): Typed | undefined {
-    if (node.from || node.filter || node.by || node.distinct) this.fault(node, 'an aggregate with per takes no distinct, by, from or filter');
+    if (node.from || node.filter || node.by || node.distinct)
+      this.fault(node, 'an aggregate with per takes no distinct, by, from or filter');
     const arg = this.expression(node.arg, { rows: false });
     const columns = node.per!.map((target) => this.targetColumn(target));
     if (!arg || columns.some((c) => !c)) return undefined;
@@ -598,7 +722,9 @@ class Pass {
       for (const [i, column] of (columns as ColumnName[]).entries()) this.checkReaches(base, column, node.per![i]!, this.via);
     }
     const type = this.resultType(name, node.arg, arg);
-    return type && { kind: 'per', aggregate: name, arg, columns: columns as ColumnName[], type, span: { start: node.start, end: node.end } };
+    return (
+      type && { kind: 'per', aggregate: name, arg, columns: columns as ColumnName[], type, span: { start: node.start, end: node.end } }
+    );
   }
 
   // ---------- context ----------
@@ -624,7 +750,10 @@ class Pass {
     return list.flatMap((name) => {
       const relationship = this.names.relationship(name.text);
       if (relationship) return [relationship.name.toLowerCase()];
-      const near = nearestName(name.text, (this.names.model.relationships ?? []).map((r) => r.name));
+      const near = nearestName(
+        name.text,
+        (this.names.model.relationships ?? []).map((r) => r.name),
+      );
       this.fault(name, `no relationship "${name.text}"${near ? `: did you mean "${near}"?` : ''}`);
       return [];
     });
@@ -686,14 +815,18 @@ class Pass {
       }
       const table = this.names.table(target.table.text);
       if (table) return [{ table: table.name }];
-      const near = nearestName(target.table.text, this.names.model.tables.map((t) => t.name));
+      const near = nearestName(
+        target.table.text,
+        this.names.model.tables.map((t) => t.name),
+      );
       this.fault(target, `no table "${target.table.text}"${near ? `: did you mean "${near}"?` : ''}`);
       return [];
     });
   }
 
   private targetColumn(target: Target): ColumnName | undefined {
-    if (!target.column) return target.table.text === '' ? undefined : this.fault(target, `a column is needed here: write ${target.table.text}.column`);
+    if (!target.column)
+      return target.table.text === '' ? undefined : this.fault(target, `a column is needed here: write ${target.table.text}.column`);
     if (target.column.text === '' || target.table.text === '') return undefined;
     const found = this.resolveColumn(target.table, target.column, target);
     if (!found) return undefined;
@@ -709,7 +842,12 @@ class Pass {
     const baseName = this.names.table(base)?.name ?? base;
     const route = this.checker.reach.route(base, column.table, via);
     if (!route || route.kind === 'ambiguous') {
-      this.fault(span, route ? `${column.table} reaches ${baseName} over two default paths (${route.paths.map(pathText).join('; ')})` : `${column.table}.${column.column} does not reach ${baseName}: no relationship leads from ${baseName} to ${column.table}`);
+      this.fault(
+        span,
+        route
+          ? `${column.table} reaches ${baseName} over two default paths (${route.paths.map(pathText).join('; ')})`
+          : `${column.table}.${column.column} does not reach ${baseName}: no relationship leads from ${baseName} to ${column.table}`,
+      );
       return false;
     }
     const problem = this.columnProblem(base, column, via);
@@ -719,7 +857,9 @@ class Pass {
 
   /** Why a column beyond a level does not reach the base table, if it does not. */
   private columnProblem(base: string, column: ColumnName, via: readonly string[] = this.via): string | undefined {
-    return levelProblem(this.checker, base, column, via) ? `${column.table}.${column.column} does not reach ${this.names.table(base)?.name ?? base}: it is finer than the level that ${base} refers to` : undefined;
+    return levelProblem(this.checker, base, column, via)
+      ? `${column.table}.${column.column} does not reach ${this.names.table(base)?.name ?? base}: it is finer than the level that ${base} refers to`
+      : undefined;
   }
 
   private calendarOf(named: Name | undefined, bases: readonly string[], span: Span): string | undefined {
@@ -738,12 +878,21 @@ class Pass {
       const name = this.names.table(base)?.name ?? base;
       if (near.length === 0) {
         const ambiguous = calendars.find((c) => this.checker.reach.route(base, c, this.via)?.kind === 'ambiguous');
-        return this.fault(span, ambiguous ? `${name} leads to ${ambiguous} over two default paths: name one with via` : `${name} has no calendar: over needs a calendar that ${name} refers to`);
+        return this.fault(
+          span,
+          ambiguous
+            ? `${name} leads to ${ambiguous} over two default paths: name one with via`
+            : `${name} has no calendar: over needs a calendar that ${name} refers to`,
+        );
       }
       if (near.length > 1) return this.fault(span, `${name} refers to several calendars: write in ${near.join(' or in ')} inside of over`);
     }
     const found = new Set(bases.map((base) => calendars.find((c) => this.checker.reach.lookup(base, c, this.via))!));
-    if (found.size > 1) return this.fault(span, `the facts of this measure refer to different calendars (${[...found].join(', ')}): use over on each of them`);
+    if (found.size > 1)
+      return this.fault(
+        span,
+        `the facts of this measure refer to different calendars (${[...found].join(', ')}): use over on each of them`,
+      );
     return [...found][0] ?? this.fault(span, 'over needs rows that refer to a calendar');
   }
 
@@ -761,9 +910,11 @@ class Pass {
 
   /** Brings a value to a type that holds it; undefined where that would need a cast. */
   private coerce(node: Typed, to: DataType): Typed | undefined {
-    if (node.type === null) return node.kind === 'constant' ? { ...node, type: to } : { kind: 'convert', operand: node, cast: false, type: to, span: node.span };
+    if (node.type === null)
+      return node.kind === 'constant' ? { ...node, type: to } : { kind: 'convert', operand: node, cast: false, type: to, span: node.span };
     if (node.type.kind === to.kind && scaleOf(node.type) === scaleOf(to)) return node;
-    if (isExact(node.type) && (to.kind === 'double' || (isExact(to) && scaleOf(to) >= scaleOf(node.type)))) return { kind: 'convert', operand: node, cast: false, type: to, span: node.span };
+    if (isExact(node.type) && (to.kind === 'double' || (isExact(to) && scaleOf(to) >= scaleOf(node.type))))
+      return { kind: 'convert', operand: node, cast: false, type: to, span: node.span };
     // A computed column may be declared with fewer decimals than its formula has: it is rounded like a cast.
     if (isExact(node.type) && to.kind === 'decimal') return { kind: 'convert', operand: node, cast: true, type: to, span: node.span };
     return undefined;
@@ -785,6 +936,7 @@ export function levelProblem(checker: FormulaChecker, base: string, column: Colu
   const beyond = path[at + 1];
   // Behind the level, the column that leads on must itself be determined.
   const wanted = beyond ? beyond.from.columns : sameName(level.to.table, column.table) ? [column.column] : [];
-  return wanted.some((name) => !level.to.columns.some((c) => sameName(c, name)) && !checker.oracle!.determines(level.to.table, level.to.columns, name));
+  return wanted.some(
+    (name) => !level.to.columns.some((c) => sameName(c, name)) && !checker.oracle!.determines(level.to.table, level.to.columns, name),
+  );
 }
-

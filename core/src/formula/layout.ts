@@ -5,7 +5,11 @@ import { functionNamed } from './functions/index.ts';
 
 /** Longer formulas are broken before the parts of `case` and `with`. */
 const LINE_LENGTH = 100;
-const CONTEXTUAL = new Set('everything all reaching last first to date whole previous next same period back fiscal day days week weeks month months quarter quarters year years'.split(' '));
+const CONTEXTUAL = new Set(
+  'everything all reaching last first to date whole previous next same period back fiscal day days week weeks month months quarter quarters year years'.split(
+    ' ',
+  ),
+);
 
 type Piece = { kind: 'token'; token: Token; text: string } | { kind: 'comment'; text: string; line: boolean };
 
@@ -18,7 +22,9 @@ export function layOutFormula(source: string): string {
   const { tokens, comments, faults } = tokenize(source);
   if (faults.length > 0) return source.trim();
   const pieces: (Piece & { start: number })[] = [
-    ...tokens.filter((t) => t.kind !== 'end').map((token, i) => ({ kind: 'token' as const, token, text: written(tokens, i), start: token.start })),
+    ...tokens
+      .filter((t) => t.kind !== 'end')
+      .map((token, i) => ({ kind: 'token' as const, token, text: written(tokens, i), start: token.start })),
     ...comments.map((c) => ({ kind: 'comment' as const, text: c.text.trimEnd(), line: c.text.startsWith('--'), start: c.start })),
   ].sort((a, b) => a.start - b.start);
   const flat = join(pieces, false);
@@ -61,7 +67,8 @@ function join(pieces: readonly Piece[], broken: boolean): string {
     const before = pieces[i - 1];
     if (piece.kind === 'token' && piece.token.kind === 'name') {
       if (piece.text === 'end' && cases > 0) cases--;
-      if (broken && BREAK_BEFORE.has(piece.text) && text !== '') newLine(piece.text === 'select' ? 0 : piece.text === 'end' ? cases : Math.max(1, cases));
+      if (broken && BREAK_BEFORE.has(piece.text) && text !== '')
+        newLine(piece.text === 'select' ? 0 : piece.text === 'end' ? cases : Math.max(1, cases));
       if (piece.text === 'case') cases++;
     }
     if (!startOfLine && before && needsBlank(before, piece, pieces[i - 2])) text += ' ';
@@ -92,5 +99,7 @@ function needsBlank(before: Piece, piece: Piece, earlier: Piece | undefined): bo
 function isSign(earlier: Piece | undefined): boolean {
   if (!earlier || earlier.kind === 'comment') return true;
   if (earlier.token.kind === 'symbol') return earlier.text !== ')';
-  return earlier.token.kind === 'name' && RESERVED.has(earlier.token.text) && !['end', 'true', 'false', 'null'].includes(earlier.token.text);
+  return (
+    earlier.token.kind === 'name' && RESERVED.has(earlier.token.text) && !['end', 'true', 'false', 'null'].includes(earlier.token.text)
+  );
 }

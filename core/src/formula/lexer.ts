@@ -20,7 +20,9 @@ const NUMBER = /(\d+(\.\d*)?|\.\d+)([eE][+-]?\d+)?/y;
 
 /** Words that must stand in double quotes when they are used as names. */
 export const RESERVED = new Set(
-  'or and not is null distinct from in between like case when then else end cast as true false filter where with select by ignoring given via over at per'.split(' '),
+  'or and not is null distinct from in between like case when then else end cast as true false filter where with select by ignoring given via over at per'.split(
+    ' ',
+  ),
 );
 
 /** Cuts a formula into tokens; comments are kept apart, faults collected. The last token is always of kind `end`. */
@@ -29,7 +31,8 @@ export function tokenize(source: string): { tokens: Token[]; comments: Comment[]
   const comments: Comment[] = [];
   const faults: FormulaFault[] = [];
   let at = 0;
-  const push = (kind: Token['kind'], start: number, text: string) => tokens.push({ kind, start, end: at, text, source: source.slice(start, at) });
+  const push = (kind: Token['kind'], start: number, text: string) =>
+    tokens.push({ kind, start, end: at, text, source: source.slice(start, at) });
   const quotedBy = (quote: string, kind: 'quoted' | 'text') => {
     const start = at++;
     let text = '';
@@ -38,7 +41,11 @@ export function tokenize(source: string): { tokens: Token[]; comments: Comment[]
       if (close < 0) {
         text += source.slice(at);
         at = source.length;
-        faults.push({ start, end: at, message: kind === 'text' ? "a text is not closed: a ' is missing" : 'a quoted name is not closed: a " is missing' });
+        faults.push({
+          start,
+          end: at,
+          message: kind === 'text' ? "a text is not closed: a ' is missing" : 'a quoted name is not closed: a " is missing',
+        });
         break;
       }
       text += source.slice(at, close);
@@ -88,7 +95,9 @@ export function tokenize(source: string): { tokens: Token[]; comments: Comment[]
 
 /** A name as a formula must write it: in quotes where it is reserved or not a plain name. */
 export function quoteName(name: string): string {
-  return /^[\p{L}_][\p{L}\p{N}_$]*$/u.test(name) && name === name.toLowerCase() && !RESERVED.has(name) ? name : `"${name.replaceAll('"', '""')}"`;
+  return /^[\p{L}_][\p{L}\p{N}_$]*$/u.test(name) && name === name.toLowerCase() && !RESERVED.has(name)
+    ? name
+    : `"${name.replaceAll('"', '""')}"`;
 }
 
 /** `table.column` as a formula must write it. */

@@ -30,8 +30,17 @@ export function arithmetic(operator: ArithmeticOperator, args: readonly Argument
     case '+':
     case '-': {
       const type = commonType(a, b)!;
-      if (isExact(type)) return { type, convert: [type, type], evaluate: operator === '+' ? (x, y) => add(asExact(x!), asExact(y!)) : (x, y) => subtract(asExact(x!), asExact(y!)) };
-      return { type, convert: [type, type], evaluate: operator === '+' ? (x, y) => finite((x as number) + (y as number)) : (x, y) => finite((x as number) - (y as number)) };
+      if (isExact(type))
+        return {
+          type,
+          convert: [type, type],
+          evaluate: operator === '+' ? (x, y) => add(asExact(x!), asExact(y!)) : (x, y) => subtract(asExact(x!), asExact(y!)),
+        };
+      return {
+        type,
+        convert: [type, type],
+        evaluate: operator === '+' ? (x, y) => finite((x as number) + (y as number)) : (x, y) => finite((x as number) - (y as number)),
+      };
     }
   }
 }

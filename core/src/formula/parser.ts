@@ -16,8 +16,16 @@ export interface ParsedFormula {
 const CONTEXT_WORDS = new Set(['where', 'ignoring', 'given', 'via', 'over', 'at']);
 const COMPARISONS = new Set(['=', '<>', '<', '<=', '>', '>=']);
 const UNITS: Record<string, PeriodUnit> = {
-  day: 'day', days: 'day', week: 'week', weeks: 'week', month: 'month', months: 'month',
-  quarter: 'quarter', quarters: 'quarter', year: 'year', years: 'year',
+  day: 'day',
+  days: 'day',
+  week: 'week',
+  weeks: 'week',
+  month: 'month',
+  months: 'month',
+  quarter: 'quarter',
+  quarters: 'quarter',
+  year: 'year',
+  years: 'year',
 };
 
 /** Parses a formula. It never throws: all faults are collected, and what cannot be read becomes `missing`. */
@@ -94,19 +102,28 @@ class Parser {
   expectEnd(): void {
     while (this.token.kind !== 'end') {
       if (this.is(',') || this.is(')')) {
-        this.fault(this.token, this.is(',') ? 'a comma stands here without a list: several targets go in parentheses' : 'a ) stands here without its (');
+        this.fault(
+          this.token,
+          this.is(',') ? 'a comma stands here without a list: several targets go in parentheses' : 'a ) stands here without its (',
+        );
         this.at++;
         if (this.peek(0).kind !== 'end') this.expression();
         continue;
       }
       if (this.token.text === 'from' || this.token.text === 'filter') {
         const word = this.token.text;
-        this.fault(this.token, word === 'from' ? 'from stands right after the aggregate, before filter' : 'filter stands right after an aggregate');
+        this.fault(
+          this.token,
+          word === 'from' ? 'from stands right after the aggregate, before filter' : 'filter stands right after an aggregate',
+        );
         this.skipTo(new Set([',', ')']));
         continue;
       }
       if (CONTEXT_WORDS.has(this.token.text) && this.token.kind === 'name') {
-        this.fault(this.token, `${this.token.text} has nothing before it that it could act on: put an aggregate, a measure or parentheses there`);
+        this.fault(
+          this.token,
+          `${this.token.text} has nothing before it that it could act on: put an aggregate, a measure or parentheses there`,
+        );
         this.words();
         continue;
       }
@@ -306,11 +323,24 @@ class Parser {
     const period = this.readPeriod();
     if (period) return period;
     const words: string[] = [];
-    for (let i = start; ['name', 'number'].includes(this.tokens[i]!.kind) && this.tokens[i]!.text !== 'in'; i++) words.push(this.tokens[i]!.source);
-    const known = ['year to date', 'month to date', 'quarter to date', 'whole month', 'previous month', 'next month', 'same period 1 year back', 'last 12 months'];
+    for (let i = start; ['name', 'number'].includes(this.tokens[i]!.kind) && this.tokens[i]!.text !== 'in'; i++)
+      words.push(this.tokens[i]!.source);
+    const known = [
+      'year to date',
+      'month to date',
+      'quarter to date',
+      'whole month',
+      'previous month',
+      'next month',
+      'same period 1 year back',
+      'last 12 months',
+    ];
     const near = nearestName(words.join(' '), known);
     this.at = start;
-    this.fault(this.token, `"${words.join(' ')}" is no period: ${near ? `did you mean "${near}"?` : `write for example ${known.slice(0, 3).join(', ')}`}`);
+    this.fault(
+      this.token,
+      `"${words.join(' ')}" is no period: ${near ? `did you mean "${near}"?` : `write for example ${known.slice(0, 3).join(', ')}`}`,
+    );
     while (['name', 'number'].includes(this.token.kind) && !this.is('in')) this.at++;
     return undefined;
   }
@@ -386,7 +416,12 @@ class Parser {
     const token = this.token;
     if (token.kind === 'quoted' || (token.kind === 'name' && (afterDot || !RESERVED.has(token.text)))) {
       this.at++;
-      return { text: token.kind === 'quoted' ? token.text : token.source, quoted: token.kind === 'quoted', start: token.start, end: token.end };
+      return {
+        text: token.kind === 'quoted' ? token.text : token.source,
+        quoted: token.kind === 'quoted',
+        start: token.start,
+        end: token.end,
+      };
     }
     const reserved = token.kind === 'name' ? ` (${token.source} is reserved: put it in double quotes to use it as a name)` : '';
     this.fault(token, `${what} expected, ${this.found()}${reserved}`);
@@ -536,8 +571,14 @@ class Parser {
     const from = this.take('from') ? this.name('a table') : undefined;
     const filter = this.is('filter') ? this.filter() : undefined;
     return {
-      kind: 'aggregate', name, distinct, arg,
-      ...(by ? { by } : {}), ...(per ? { per } : {}), ...(from ? { from } : {}), ...(filter ? { filter } : {}),
+      kind: 'aggregate',
+      name,
+      distinct,
+      arg,
+      ...(by ? { by } : {}),
+      ...(per ? { per } : {}),
+      ...(from ? { from } : {}),
+      ...(filter ? { filter } : {}),
       ...spanOf(name, this.last),
     };
   }

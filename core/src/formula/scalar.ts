@@ -1,5 +1,18 @@
 import type { DataType, Exact, Value } from '../values/index.ts';
-import { compareValues, DAY_MICROS, divideRounded, isExact, multiply, rescale, roundDouble, scaleOf, splitTimestamp, textReader, toDouble, toText } from '../values/index.ts';
+import {
+  compareValues,
+  DAY_MICROS,
+  divideRounded,
+  isExact,
+  multiply,
+  rescale,
+  roundDouble,
+  scaleOf,
+  splitTimestamp,
+  textReader,
+  toDouble,
+  toText,
+} from '../values/index.ts';
 import type { Typed } from './typed.ts';
 
 /** A value for each index: of a row, or of a cell. */
@@ -143,7 +156,9 @@ function likeMatcher(): (text: string, pattern: string) => boolean {
   return (text, pattern) => {
     if (pattern !== known || expression.source === '^$') {
       known = pattern;
-      const source = [...pattern].map((c) => (c === '%' ? '.*' : c === '_' ? '.' : c.replace(/[.*+?^${}()|[\]\\/-]/u, '\\$&').replace('\\-', '-'))).join('');
+      const source = [...pattern]
+        .map((c) => (c === '%' ? '.*' : c === '_' ? '.' : c.replace(/[.*+?^${}()|[\]\\/-]/u, '\\$&').replace('\\-', '-')))
+        .join('');
       expression = new RegExp(`^${source}$`, 'su');
     }
     return expression.test(text);
@@ -165,14 +180,20 @@ export function converter(from: DataType | null, to: DataType): (value: Value) =
     if (from.kind === 'boolean') return (value) => multiply(value ? 1 : 0, 10 ** scaleOf(to));
     return () => null;
   }
-  if (to.kind === 'double') return isExact(from) ? (value) => toDouble(value as Exact, scaleOf(from)) : from.kind === 'boolean' ? (value) => (value ? 1 : 0) : () => null;
+  if (to.kind === 'double')
+    return isExact(from)
+      ? (value) => toDouble(value as Exact, scaleOf(from))
+      : from.kind === 'boolean'
+        ? (value) => (value ? 1 : 0)
+        : () => null;
   if (to.kind === 'boolean') return isExact(from) || from.kind === 'double' ? (value) => value !== 0 : () => null;
   if (to.kind === 'date') return from.kind === 'timestamp' ? (value) => splitTimestamp(value as Exact).days : () => null;
   if (to.kind === 'timestamp') return from.kind === 'date' ? (value) => multiply(value as number, DAY_MICROS) : () => null;
   return () => null;
 }
 
-const fits = (value: Exact, type: DataType): Value => (type.kind === 'integer' && (value > 9223372036854775807n || value < -9223372036854775808n) ? null : value);
+const fits = (value: Exact, type: DataType): Value =>
+  type.kind === 'integer' && (value > 9223372036854775807n || value < -9223372036854775808n) ? null : value;
 
 function textToExact(text: string, scale: number, type: DataType): Value {
   const match = /^\s*([+-]?)(\d*)(?:\.(\d*))?\s*$/.exec(text);

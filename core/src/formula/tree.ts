@@ -16,7 +16,12 @@ export type Expression = Span &
     | { readonly kind: 'in'; readonly operand: Expression; readonly list: readonly Expression[]; readonly not: boolean }
     | { readonly kind: 'between'; readonly operand: Expression; readonly low: Expression; readonly high: Expression; readonly not: boolean }
     | { readonly kind: 'like'; readonly operand: Expression; readonly pattern: Expression; readonly not: boolean }
-    | { readonly kind: 'case'; readonly subject?: Expression; readonly branches: readonly { when: Expression; then: Expression }[]; readonly otherwise?: Expression }
+    | {
+        readonly kind: 'case';
+        readonly subject?: Expression;
+        readonly branches: readonly { when: Expression; then: Expression }[];
+        readonly otherwise?: Expression;
+      }
     | { readonly kind: 'cast'; readonly operand: Expression; readonly type: string; readonly typeSpan: Span }
     | { readonly kind: 'call'; readonly name: Name; readonly args: readonly Expression[] }
     | AggregateCall
@@ -74,6 +79,18 @@ export type Period =
   | { readonly kind: 'last'; readonly count: number; readonly unit: PeriodUnit };
 
 export const AGGREGATES = [
-  'count', 'sum', 'avg', 'min', 'max', 'median', 'stddev_samp', 'var_samp', 'stddev_pop', 'var_pop', 'latest', 'earliest', 'only',
+  'count',
+  'sum',
+  'avg',
+  'min',
+  'max',
+  'median',
+  'stddev_samp',
+  'var_samp',
+  'stddev_pop',
+  'var_pop',
+  'latest',
+  'earliest',
+  'only',
 ] as const;
 export type AggregateName = (typeof AGGREGATES)[number];

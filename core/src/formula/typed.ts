@@ -13,11 +13,22 @@ export interface ColumnName {
 export type Typed = { readonly type: DataType | null; readonly span: Span } & (
   | { readonly kind: 'constant'; readonly value: Value }
   | ({ readonly kind: 'column' } & ColumnName)
-  | { readonly kind: 'apply'; readonly name: string; readonly args: readonly Typed[]; readonly application: Application; readonly takesNulls: boolean }
+  | {
+      readonly kind: 'apply';
+      readonly name: string;
+      readonly args: readonly Typed[];
+      readonly application: Application;
+      readonly takesNulls: boolean;
+    }
   | { readonly kind: 'convert'; readonly operand: Typed; readonly cast: boolean }
   | { readonly kind: 'logic'; readonly operator: 'and' | 'or'; readonly left: Typed; readonly right: Typed }
   | { readonly kind: 'not'; readonly operand: Typed }
-  | { readonly kind: 'compare'; readonly operator: Extract<BinaryOperator, '=' | '<>' | '<' | '<=' | '>' | '>='>; readonly left: Typed; readonly right: Typed }
+  | {
+      readonly kind: 'compare';
+      readonly operator: Extract<BinaryOperator, '=' | '<>' | '<' | '<=' | '>' | '>='>;
+      readonly left: Typed;
+      readonly right: Typed;
+    }
   | { readonly kind: 'is-null'; readonly operand: Typed; readonly not: boolean }
   | { readonly kind: 'is-distinct'; readonly left: Typed; readonly right: Typed; readonly not: boolean }
   | { readonly kind: 'in'; readonly operand: Typed; readonly list: readonly Typed[]; readonly not: boolean }

@@ -20,7 +20,10 @@ const TYPES: Record<Dialect, (type: DataType) => string> = {
     }
   },
   // SQLite keeps a declared type's affinity; dates and moments are ISO 8601 texts.
-  sqlite: (type) => ({ integer: 'integer', decimal: 'numeric', double: 'real', text: 'text', boolean: 'integer', date: 'text', timestamp: 'text' })[type.kind],
+  sqlite: (type) =>
+    ({ integer: 'integer', decimal: 'numeric', double: 'real', text: 'text', boolean: 'integer', date: 'text', timestamp: 'text' })[
+      type.kind
+    ],
 };
 
 const quote = (name: string): string => `"${name.replaceAll('"', '""')}"`;
@@ -34,12 +37,18 @@ function referredKeys(model: Model, table: Table): string[][] {
   return found.filter((columns, i) => found.findIndex((other) => sameColumns(other, columns)) === i);
 }
 
-const sameColumns = (a: readonly string[], b: readonly string[]): boolean => a.length === b.length && a.every((name) => b.some((other) => sameName(other, name)));
+const sameColumns = (a: readonly string[], b: readonly string[]): boolean =>
+  a.length === b.length && a.every((name) => b.some((other) => sameName(other, name)));
 
 /** Relationships that a database can hold: many-to-one and one-to-one between tables that are built. */
 function foreignKeys(model: Model): Relationship[] {
   const built = new Set(builtTables(model).map((t) => t.name.toLowerCase()));
-  return (model.relationships ?? []).filter((r) => ['many-to-one', 'one-to-one'].includes(cardinalityOf(r)) && built.has(r.from.table.toLowerCase()) && built.has(r.to.table.toLowerCase()));
+  return (model.relationships ?? []).filter(
+    (r) =>
+      ['many-to-one', 'one-to-one'].includes(cardinalityOf(r)) &&
+      built.has(r.from.table.toLowerCase()) &&
+      built.has(r.to.table.toLowerCase()),
+  );
 }
 
 const builtTables = (model: Model): Table[] => model.tables.filter((t) => t.role !== 'staging');
@@ -52,7 +61,10 @@ export function createTables(model: Model, dialect: Dialect): string {
   const tables = inOrder(model);
   const references = foreignKeys(model);
   const statements = tables.map((table) => {
-    const lines = table.columns.map((c) => `${quote(c.name)} ${TYPES[dialect](parseType(c.type) ?? TEXT)}${(table.key ?? []).some((k) => sameName(k, c.name)) ? ' not null' : ''}`);
+    const lines = table.columns.map(
+      (c) =>
+        `${quote(c.name)} ${TYPES[dialect](parseType(c.type) ?? TEXT)}${(table.key ?? []).some((k) => sameName(k, c.name)) ? ' not null' : ''}`,
+    );
     if (table.key?.length) lines.push(`primary key (${list(table.key)})`);
     for (const columns of referredKeys(model, table)) lines.push(`unique (${list(columns)})`);
     if (dialect === 'sqlite') for (const r of references.filter((x) => sameName(x.from.table, table.name))) lines.push(foreignKey(r));
@@ -63,7 +75,8 @@ export function createTables(model: Model, dialect: Dialect): string {
   return `${[...statements, ...later].join('\n\n')}\n`;
 }
 
-const foreignKey = (r: Relationship): string => `constraint ${quote(r.name)} foreign key (${list(r.from.columns)}) references ${quote(r.to.table)} (${list(r.to.columns)})`;
+const foreignKey = (r: Relationship): string =>
+  `constraint ${quote(r.name)} foreign key (${list(r.from.columns)}) references ${quote(r.to.table)} (${list(r.to.columns)})`;
 
 /** Tables that are referred to come first; those in a circle keep the model's order. */
 function inOrder(model: Model): Table[] {

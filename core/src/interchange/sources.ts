@@ -45,16 +45,24 @@ export function ownRows(model: Model, table: Table): TableData | undefined {
   if ('calendar' in source) {
     const day = textReader(DATE);
     const fiscal = model.calendars?.find((c) => sameName(c.table, table.name))?.fiscalYear;
-    const columns = generateCalendar(day(source.calendar.from) as number, day(source.calendar.to) as number, stored.map((c) => c.name), fiscal);
+    const columns = generateCalendar(
+      day(source.calendar.from) as number,
+      day(source.calendar.to) as number,
+      stored.map((c) => c.name),
+      fiscal,
+    );
     return tableOf(table.name, columns);
   }
   if ('members' in source) {
     const columns = stored.map((column) => {
       const type = parseType(column.type) ?? TEXT;
-      return columnOfValues(column.name, type, source.members.map((member): Value => fromJson(member[column.name] ?? null, type) ?? null));
+      return columnOfValues(
+        column.name,
+        type,
+        source.members.map((member): Value => fromJson(member[column.name] ?? null, type) ?? null),
+      );
     });
     return tableOf(table.name, columns, { rowCount: source.members.length });
   }
   return undefined;
 }
-

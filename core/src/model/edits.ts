@@ -1,6 +1,15 @@
 import { z } from 'zod';
 import type { Model } from './schema.ts';
-import { calendarSchema, columnSchema, hierarchySchema, measureSchema, perspectiveSchema, relationshipSchema, tableSchema, waiverSchema } from './schema.ts';
+import {
+  calendarSchema,
+  columnSchema,
+  hierarchySchema,
+  measureSchema,
+  perspectiveSchema,
+  relationshipSchema,
+  tableSchema,
+  waiverSchema,
+} from './schema.ts';
 import { sameName } from './names.ts';
 
 /** Collections of named objects that edits put into and take out of. A new one is one line here. */
@@ -16,14 +25,24 @@ export type Collection = keyof typeof COLLECTIONS;
 const puts = (Object.keys(COLLECTIONS) as Collection[]).map((collection) =>
   z.strictObject({ do: z.literal(`put-${collection}`), name: z.string().nullable(), value: COLLECTIONS[collection] }),
 );
-const removes = (Object.keys(COLLECTIONS) as Collection[]).map((collection) => z.strictObject({ do: z.literal(`remove-${collection}`), name: z.string() }));
+const removes = (Object.keys(COLLECTIONS) as Collection[]).map((collection) =>
+  z.strictObject({ do: z.literal(`remove-${collection}`), name: z.string() }),
+);
 
 const single = z.union([
   ...(puts as unknown as [z.ZodType<PutEdit>]),
   ...(removes as unknown as [z.ZodType<RemoveEdit>]),
-  z.strictObject({ do: z.literal('set-model'), change: z.strictObject({ title: z.string().optional(), description: z.string().optional(), asOf: z.string().optional() }) }),
+  z.strictObject({
+    do: z.literal('set-model'),
+    change: z.strictObject({ title: z.string().optional(), description: z.string().optional(), asOf: z.string().optional() }),
+  }),
   z.strictObject({ do: z.literal('set-table'), table: z.string(), change: tableSchema.omit({ name: true, columns: true }).partial() }),
-  z.strictObject({ do: z.literal('set-column'), table: z.string(), column: z.string(), change: columnSchema.omit({ name: true }).partial() }),
+  z.strictObject({
+    do: z.literal('set-column'),
+    table: z.string(),
+    column: z.string(),
+    change: columnSchema.omit({ name: true }).partial(),
+  }),
   z.strictObject({ do: z.literal('put-column'), table: z.string(), value: columnSchema }),
   z.strictObject({ do: z.literal('remove-column'), table: z.string(), column: z.string() }),
   z.strictObject({ do: z.literal('set-relationship'), name: z.string(), change: relationshipSchema.omit({ name: true }).partial() }),
@@ -71,7 +90,10 @@ function applySingle(model: Model, edit: SingleEdit): Model {
     case 'put-column':
       return onTable(model, edit.table, (table) => {
         const exists = table.columns.some((c) => sameName(c.name, edit.value.name));
-        return { ...table, columns: exists ? table.columns.map((c) => (sameName(c.name, edit.value.name) ? edit.value : c)) : [...table.columns, edit.value] };
+        return {
+          ...table,
+          columns: exists ? table.columns.map((c) => (sameName(c.name, edit.value.name) ? edit.value : c)) : [...table.columns, edit.value],
+        };
       });
     case 'remove-column':
       return onTable(model, edit.table, (table) => {
@@ -104,7 +126,8 @@ function put(model: Model, edit: PutEdit): Model {
   const list = ((model[collection] as Named[] | undefined) ?? []).slice();
   const same = (item: Named, name: string) => sameName(item.name, name) && sameHome(collection, item, edit.value);
   const at = edit.name === null ? -1 : list.findIndex((item) => same(item, edit.name!));
-  if (edit.name !== null && at < 0) throw new EditError(`there is no "${edit.name}" among the ${collection} any more: somebody may have removed or renamed it`);
+  if (edit.name !== null && at < 0)
+    throw new EditError(`there is no "${edit.name}" among the ${collection} any more: somebody may have removed or renamed it`);
   // A measure may share a name with another: that is a claim, not a refusal. Of the others, names tell them apart.
   if (collection !== 'measures' && list.some((item, i) => i !== at && same(item, edit.value.name))) {
     throw new EditError(`the name "${edit.value.name}" is taken among the ${collection}: choose another`);
@@ -141,7 +164,8 @@ function replaceNamed<T extends Named>(list: readonly T[], name: string, what: s
   });
 }
 
-const defined = <T extends object>(change: T): Partial<T> => Object.fromEntries(Object.entries(change).filter(([, v]) => v !== undefined)) as Partial<T>;
+const defined = <T extends object>(change: T): Partial<T> =>
+  Object.fromEntries(Object.entries(change).filter(([, v]) => v !== undefined)) as Partial<T>;
 
 /** As `defined`; an empty text takes the field away. */
 const cleared = <T extends object>(change: T): Partial<T> =>

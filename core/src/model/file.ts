@@ -13,10 +13,13 @@ export class DocumentError extends Error {
 /** Reads a model file. Throws DocumentError for broken JSON, a newer version, or fields that are unknown or wrong. */
 export function readModel(text: string): Model {
   const json = parseJson(text, 'the model file');
-  if (json === null || typeof json !== 'object' || Array.isArray(json)) throw new DocumentError(['the model file must hold one JSON object']);
+  if (json === null || typeof json !== 'object' || Array.isArray(json))
+    throw new DocumentError(['the model file must hold one JSON object']);
   const version = (json as { crease?: unknown }).crease;
   if (typeof version === 'number' && version > FORMAT_VERSION) {
-    throw new DocumentError([`the model file has format version ${version}, this program reads up to ${FORMAT_VERSION}: use a newer crease`]);
+    throw new DocumentError([
+      `the model file has format version ${version}, this program reads up to ${FORMAT_VERSION}: use a newer crease`,
+    ]);
   }
   return checkDocument(modelSchema, json, 'model') as Model;
 }
@@ -61,7 +64,9 @@ function faultsOf(issue: z.core.$ZodIssue, json: unknown, schema: z.ZodType, roo
     if (!nearest) return [`${place}: ${issue.message}`];
     return nearest.map((inner) => {
       const at = placeName(root, [...issue.path, ...inner.path], json);
-      return inner.code === 'unrecognized_keys' ? `${at}: unknown field ${inner.keys.map((k) => `"${k}"`).join(', ')}` : `${at}: ${inner.message}`;
+      return inner.code === 'unrecognized_keys'
+        ? `${at}: unknown field ${inner.keys.map((k) => `"${k}"`).join(', ')}`
+        : `${at}: ${inner.message}`;
     });
   }
   return [`${place}: ${issue.message}`];
@@ -83,7 +88,12 @@ function knownKeys(schema: z.ZodType, path: readonly PropertyKey[]): string[] {
   let at: unknown = schema;
   for (const key of path) {
     const definition = unwrapped(at);
-    at = definition?.type === 'array' ? definition.element : definition?.type === 'object' ? (definition.shape as Record<PropertyKey, unknown>)[key] : undefined;
+    at =
+      definition?.type === 'array'
+        ? definition.element
+        : definition?.type === 'object'
+          ? (definition.shape as Record<PropertyKey, unknown>)[key]
+          : undefined;
   }
   const definition = unwrapped(at);
   return definition?.type === 'object' ? Object.keys(definition.shape as object) : [];

@@ -31,7 +31,10 @@ test.each([
   [{ ...model, crease: 7 }, /format version 7, this program reads up to 1/],
   [{ ...model, relationship: [] }, /model: unknown field "relationship", did you mean "relationships"\?/],
   [{ ...model, tables: [{ ...model.tables[0], collumns: [] }] }, /model\.tables\.loan: unknown field "collumns", did you mean "columns"\?/],
-  [{ ...model, tables: [{ name: 'loan', role: 'fact', columns: [{ name: 'fine', type: 'money' }] }] }, /model\.tables\.loan\.columns\.fine\.type: "money" is no type/],
+  [
+    { ...model, tables: [{ name: 'loan', role: 'fact', columns: [{ name: 'fine', type: 'money' }] }] },
+    /model\.tables\.loan\.columns\.fine\.type: "money" is no type/,
+  ],
   ['{ "crease": 1,\n  oops }', /not JSON, line 2, column 3/],
   ['[]', /one JSON object/],
 ])('a broken file says what and where: %j', (json, message) => {
@@ -56,7 +59,9 @@ test('edits change what they name, share the rest, and say what they cannot find
   expect(edited.tables[1]).toBe(model.tables[1]);
   expect(model.tables[0]!.columns[0]!.use).toBe('quantity');
   expect(() => applyEdit(model, [{ do: 'remove-tables', name: 'lone' }])).toThrow(EditError);
-  expect(() => applyEdit(model, [{ do: 'put-tables', name: null, value: { name: 'LOAN', role: 'fact', columns: [] } }])).toThrow(/"LOAN" is taken/);
+  expect(() => applyEdit(model, [{ do: 'put-tables', name: null, value: { name: 'LOAN', role: 'fact', columns: [] } }])).toThrow(
+    /"LOAN" is taken/,
+  );
 });
 
 test('an edit from outside is checked whole', () => {

@@ -46,7 +46,10 @@ export class ModelNames {
   /** A hierarchy written `table.name`. */
   hierarchy(path: string): Hierarchy | undefined {
     const all = this.model.hierarchies ?? [];
-    return all.find((h) => fold(`${h.table}.${h.name}`) === fold(path) || `"${fold(h.table)}"."${fold(h.name)}"` === fold(path)) ?? all.find((h) => splitPath(path) && samePath(h, splitPath(path)!));
+    return (
+      all.find((h) => fold(`${h.table}.${h.name}`) === fold(path) || `"${fold(h.table)}"."${fold(h.name)}"` === fold(path)) ??
+      all.find((h) => splitPath(path) && samePath(h, splitPath(path)!))
+    );
   }
 
   /** A column written `table.column`, plainly or with quotes as in a formula; undefined where there is none. */
@@ -71,7 +74,8 @@ export class ModelNames {
   }
 }
 
-const samePath = (h: Hierarchy, [table, name]: readonly [string, string]): boolean => fold(h.table) === fold(table) && fold(h.name) === fold(name);
+const samePath = (h: Hierarchy, [table, name]: readonly [string, string]): boolean =>
+  fold(h.table) === fold(table) && fold(h.name) === fold(name);
 
 const PATH = /^\s*(?:"((?:[^"]|"")+)"|([^".]+?))\s*\.\s*(?:"((?:[^"]|"")+)"|([^".]+?))\s*$/;
 
@@ -86,9 +90,11 @@ export function splitPath(path: string): readonly [string, string] | undefined {
 export const sameName = (a: string, b: string): boolean => fold(a) === fold(b);
 
 /** The cardinality that holds where none is written. */
-export const cardinalityOf = (relationship: Relationship): NonNullable<Relationship['cardinality']> => relationship.cardinality ?? 'many-to-one';
+export const cardinalityOf = (relationship: Relationship): NonNullable<Relationship['cardinality']> =>
+  relationship.cardinality ?? 'many-to-one';
 
 export const isDefault = (relationship: Relationship): boolean => relationship.default !== false;
 
 /** How an end is written in messages: `loan.branch_id`, or `loan.(a, b)`. */
-export const endText = (end: Relationship['from']): string => (end.columns.length === 1 ? `${end.table}.${end.columns[0]}` : `${end.table}.(${end.columns.join(', ')})`);
+export const endText = (end: Relationship['from']): string =>
+  end.columns.length === 1 ? `${end.table}.${end.columns[0]}` : `${end.table}.(${end.columns.join(', ')})`;

@@ -12,7 +12,11 @@ export const columnSchema = z.strictObject({
   name,
   title: text.optional(),
   description: text.optional(),
-  type: z.string().refine((type) => parseType(type) !== undefined, { error: (issue) => `"${String(issue.input)}" is no type: integer, decimal(p,s), double, text, boolean, date, timestamp` }),
+  type: z
+    .string()
+    .refine((type) => parseType(type) !== undefined, {
+      error: (issue) => `"${String(issue.input)}" is no type: integer, decimal(p,s), double, text, boolean, date, timestamp`,
+    }),
   pattern: z.string().optional(),
   use: z.enum(['key', 'reference', 'attribute', 'quantity']).optional(),
   aggregate: z.enum(['sum', 'avg', 'min', 'max', 'count', 'distinct', 'none']).optional(),
@@ -82,7 +86,14 @@ export const hierarchySchema = z.strictObject({
   title: text.optional(),
   table: name,
   levels: z
-    .array(z.strictObject({ name, column: z.string(), key: z.union([z.string(), z.array(z.string())]).optional(), orderBy: z.string().optional() }))
+    .array(
+      z.strictObject({
+        name,
+        column: z.string(),
+        key: z.union([z.string(), z.array(z.string())]).optional(),
+        orderBy: z.string().optional(),
+      }),
+    )
     .optional(),
   key: name.optional(),
   parent: name.optional(),
@@ -161,11 +172,16 @@ export const modelSchema = z.strictObject({
   measures: z.array(measureSchema).optional(),
   periodFamilies: z.array(z.strictObject({ measure: name, periods: z.array(z.string()), calendar: name.optional() })).optional(),
   perspectives: z.array(perspectiveSchema).optional(),
-  detailListings: z
-    .array(z.strictObject({ name, table: name, columns: z.array(z.string()), limit: z.int().min(1).optional() }))
-    .optional(),
+  detailListings: z.array(z.strictObject({ name, table: name, columns: z.array(z.string()), limit: z.int().min(1).optional() })).optional(),
   knownAnswers: z
-    .array(z.strictObject({ name, query: querySchema, rows: z.array(z.array(z.union([z.string(), z.number(), z.boolean(), z.null()]))), tolerance: z.number().min(0).optional() }))
+    .array(
+      z.strictObject({
+        name,
+        query: querySchema,
+        rows: z.array(z.array(z.union([z.string(), z.number(), z.boolean(), z.null()]))),
+        tolerance: z.number().min(0).optional(),
+      }),
+    )
     .optional(),
   waivers: z.array(waiverSchema).optional(),
 });

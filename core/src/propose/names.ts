@@ -1,8 +1,18 @@
 /** Words of a name in lower case, cut on everything that is no letter or digit and where a small letter meets a capital; plurals made singular. */
 export const wordsOf = (name: string): string[] =>
-  name.replace(/(\p{Ll}|\d)(\p{Lu})/gu, '$1 $2').toLowerCase().split(/[^\p{L}\p{N}]+/u).filter(Boolean).map(singular);
+  name
+    .replace(/(\p{Ll}|\d)(\p{Lu})/gu, '$1 $2')
+    .toLowerCase()
+    .split(/[^\p{L}\p{N}]+/u)
+    .filter(Boolean)
+    .map(singular);
 
-const singular = (word: string): string => (word.length > 3 && word.endsWith('ies') ? `${word.slice(0, -3)}y` : word.length > 3 && word.endsWith('s') && !word.endsWith('ss') ? word.slice(0, -1) : word);
+const singular = (word: string): string =>
+  word.length > 3 && word.endsWith('ies')
+    ? `${word.slice(0, -3)}y`
+    : word.length > 3 && word.endsWith('s') && !word.endsWith('ss')
+      ? word.slice(0, -1)
+      : word;
 
 /** Prefixes and suffixes that say what kind of table or column a name is, not which. */
 const KIND_WORDS = new Set(['fact', 'dim', 'dimension', 'bridge', 'stg', 'staging', 'export', 'list', 'table', 'f', 'd', 'b', 's']);
@@ -20,5 +30,8 @@ export function nameLikeness(a: string, b: string): number {
   const generic = (w: string) => ['id', 'no', 'code', 'key', 'number', 'nr', 'name', 'date', 'day'].includes(w);
   const shared = x.filter((w) => y.includes(w) && !generic(w)).length;
   if (shared === 0) return 0;
-  return (shared / Math.min(x.filter((w) => !generic(w)).length || 1, y.filter((w) => !generic(w)).length || 1)) * (0.7 + 0.3 * (Math.min(x.length, y.length) / Math.max(x.length, y.length)));
+  return (
+    (shared / Math.min(x.filter((w) => !generic(w)).length || 1, y.filter((w) => !generic(w)).length || 1)) *
+    (0.7 + 0.3 * (Math.min(x.length, y.length) / Math.max(x.length, y.length)))
+  );
 }

@@ -61,7 +61,11 @@ function proposeKeys(model: Model, data: ModelData): Proposal[] {
           kind: 'key',
           table: t.name,
           says: `${key.columns.join(', ')} ${key.columns.length > 1 ? 'are' : 'is'} the key of ${t.name}`,
-          evidence: [key.twice === 0 ? `unique in all ${rows} rows` : `unique but for ${key.twice} of ${rows} rows`, 'never null', ...(key.columns.length > 1 ? ['no single column is unique'] : [])],
+          evidence: [
+            key.twice === 0 ? `unique in all ${rows} rows` : `unique but for ${key.twice} of ${rows} rows`,
+            'never null',
+            ...(key.columns.length > 1 ? ['no single column is unique'] : []),
+          ],
           edit: [{ do: 'set-table', table: t.name, change: { key: key.columns } }],
         },
       ];
@@ -77,7 +81,10 @@ function findKey(table: Table, data: ModelData): { columns: string[]; twice: num
   // A key that a few rows break is still the key: the claim on it will show them.
   const single = candidates
     .map((k, i) => ({ ...k, twice: rows - k.column.distinct, score: keyScore(k.c.name, table.name, k.type, i) }))
-    .filter(({ twice, c, type }) => (twice === 0 && type.kind !== 'timestamp') || (twice <= Math.max(1, rows * 0.002) && keyScore(c.name, table.name, TEXT, 0) >= 2))
+    .filter(
+      ({ twice, c, type }) =>
+        (twice === 0 && type.kind !== 'timestamp') || (twice <= Math.max(1, rows * 0.002) && keyScore(c.name, table.name, TEXT, 0) >= 2),
+    )
     .sort((a, b) => b.score - a.score);
   if (single[0]) return { columns: [single[0].c.name], twice: single[0].twice };
   const few = candidates.filter(({ column, type }) => column.distinct > 1 && type.kind !== 'timestamp').slice(0, MOST_KEY_COLUMNS);
@@ -128,12 +135,20 @@ function proposeRelationships(model: Model, data: ModelData): Proposal[] {
   let drafted = model;
   for (const from of tables) {
     for (const column of from.columns) {
-      if (column.formula !== undefined || (model.relationships ?? []).some((r) => sameName(r.from.table, from.name) && r.from.columns.length === 1 && sameName(r.from.columns[0]!, column.name))) continue;
+      if (
+        column.formula !== undefined ||
+        (model.relationships ?? []).some(
+          (r) => sameName(r.from.table, from.name) && r.from.columns.length === 1 && sameName(r.from.columns[0]!, column.name),
+        )
+      )
+        continue;
       if (VALIDITY.test(column.name)) continue; // the ends of a validity are no references
       const best = bestTarget(model, data, from, column);
       if (!best) continue;
       if (sameName(best.to.name, from.name)) {
-        const known = (model.hierarchies ?? []).some((h) => sameName(h.table, from.name) && h.parent !== undefined && sameName(h.parent, column.name));
+        const known = (model.hierarchies ?? []).some(
+          (h) => sameName(h.table, from.name) && h.parent !== undefined && sameName(h.parent, column.name),
+        );
         if (!known) found.push(parentChild(data, best));
         continue;
       }
@@ -171,12 +186,18 @@ function bestTarget(model: Model, data: ModelData, from: Table, column: ModelCol
     if (!comparable(type, keyColumn.type) || (type.kind === 'text') !== (keyColumn.type.kind === 'text')) return [];
     // A table's own single key is not a reference, unless the other table is much the wider one.
     if (from.key?.length === 1 && sameName(from.key[0]!, column.name) && nameLikeness(column.name, key) < 1) return [];
-    const likeness = sameName(to.name, from.name) ? selfLikeness(column.name, key) : Math.max(nameLikeness(column.name, key), nameLikeness(column.name, to.name), nameLikeness(withoutCode(column.name), to.name));
+    const likeness = sameName(to.name, from.name)
+      ? selfLikeness(column.name, key)
+      : Math.max(nameLikeness(column.name, key), nameLikeness(column.name, to.name), nameLikeness(withoutCode(column.name), to.name));
     const matched = matchedRows(own, keyColumn);
     const share = matched / Math.max(1, own.rowCount - own.nulls);
     if (share < 0.6) return [];
     const isDay = type.kind === 'date';
-    const enough = isDay ? isCalendarKey(keyColumn) : type.kind === 'text' ? likeness >= 0.5 || (share > 0.9 && own.distinct >= 3 && looksLikeCodes(own)) : likeness >= 0.5;
+    const enough = isDay
+      ? isCalendarKey(keyColumn)
+      : type.kind === 'text'
+        ? likeness >= 0.5 || (share > 0.9 && own.distinct >= 3 && looksLikeCodes(own))
+        : likeness >= 0.5;
     return enough ? [{ from, column, to, key, matched, likeness, score: share + likeness }] : [];
   });
   return candidates.sort((a, b) => b.score - a.score)[0];
@@ -184,13 +205,19 @@ function bestTarget(model: Model, data: ModelData, from: Table, column: ModelCol
 
 const withoutCode = (name: string): string => {
   const words = wordsOf(name);
-  return (words.length > 1 && ['id', 'no', 'code', 'key', 'number', 'nr', 'barcode'].includes(words.at(-1)!) ? words.slice(0, -1) : words).join('_');
+  return (
+    words.length > 1 && ['id', 'no', 'code', 'key', 'number', 'nr', 'barcode'].includes(words.at(-1)!) ? words.slice(0, -1) : words
+  ).join('_');
 };
 
 /** A reference to its own table needs a word beside the key's: `manager_no` for `staff_no`. */
 const selfLikeness = (column: string, key: string): number => {
   const last = (name: string) => wordsOf(name).at(-1);
-  return /parent|manager|chief|head|superior|master|reports|belongs/i.test(column) ? 1 : last(column) === last(key) && wordsOf(column).length > 1 ? 0.4 : 0;
+  return /parent|manager|chief|head|superior|master|reports|belongs/i.test(column)
+    ? 1
+    : last(column) === last(key) && wordsOf(column).length > 1
+      ? 0.4
+      : 0;
 };
 
 const looksLikeCodes = (column: Column): boolean => {
@@ -227,7 +254,13 @@ function relationshipOf(data: ModelData, c: Candidate, isDefault: boolean, taken
     evidence: [
       `${percent(c.matched, filled)} of ${filled} filled rows find a partner${orphans > 0 ? `; ${orphans} do not` : ''}`,
       ...(own.nulls > 0 ? [`${own.nulls} rows are null`] : []),
-      c.likeness >= 0.99 ? 'the names are the same' : c.likeness >= 0.5 ? 'the names are alike' : own.type.kind === 'date' ? 'its days are those of a calendar' : 'the values look like codes of that table',
+      c.likeness >= 0.99
+        ? 'the names are the same'
+        : c.likeness >= 0.5
+          ? 'the names are alike'
+          : own.type.kind === 'date'
+            ? 'its days are those of a calendar'
+            : 'the values look like codes of that table',
       `${own.distinct} distinct values against ${data.column(c.to.name, c.key).distinct}`,
       ...(isDefault ? [] : [`not by default: there is a way to ${second} already`]),
     ],
@@ -235,7 +268,13 @@ function relationshipOf(data: ModelData, c: Candidate, isDefault: boolean, taken
       {
         do: 'put-relationships',
         name: null,
-        value: { name, from: { table: c.from.name, columns: [c.column.name] }, to: { table: c.to.name, columns: [c.key] }, cardinality: 'many-to-one', ...(isDefault ? {} : { default: false }) },
+        value: {
+          name,
+          from: { table: c.from.name, columns: [c.column.name] },
+          to: { table: c.to.name, columns: [c.key] },
+          cardinality: 'many-to-one',
+          ...(isDefault ? {} : { default: false }),
+        },
       },
     ],
   };
@@ -249,8 +288,22 @@ function parentChild(data: ModelData, c: Candidate): Proposal {
     kind: 'hierarchy',
     table: c.from.name,
     says: `${c.from.name}.${c.column.name} is the parent of ${c.from.name}.${c.key}`,
-    evidence: [`${percent(c.matched, own.rowCount - own.nulls)} of its values are members`, `${own.nulls} rows have none: they are at the top`],
-    edit: [{ do: 'put-hierarchies', name: null, value: { name: `${c.from.name} by ${withoutCode(c.column.name).replaceAll('_', ' ')}`, table: c.from.name, parent: c.column.name, ...(label ? { label } : {}) } }],
+    evidence: [
+      `${percent(c.matched, own.rowCount - own.nulls)} of its values are members`,
+      `${own.nulls} rows have none: they are at the top`,
+    ],
+    edit: [
+      {
+        do: 'put-hierarchies',
+        name: null,
+        value: {
+          name: `${c.from.name} by ${withoutCode(c.column.name).replaceAll('_', ' ')}`,
+          table: c.from.name,
+          parent: c.column.name,
+          ...(label ? { label } : {}),
+        },
+      },
+    ],
   };
 }
 
@@ -292,9 +345,20 @@ function proposeRoles(model: Model, data: ModelData): Proposal[] {
     if (t.role === role) return [];
     const weight = role === 'bridge' && share ? { weight: { column: share.name, per: [out[0]!.from.columns[0]!] } } : {};
     const valid = role === 'dimension' && !t.validity ? validityOf(t) : undefined;
-    const natural = t.columns.find((c) => !VALIDITY.test(c.name) && !(t.key ?? []).some((k) => sameName(k, c.name)) && /(_|\b)(no|code|id|number|key)$/i.test(c.name));
+    const natural = t.columns.find(
+      (c) => !VALIDITY.test(c.name) && !(t.key ?? []).some((k) => sameName(k, c.name)) && /(_|\b)(no|code|id|number|key)$/i.test(c.name),
+    );
     const validity = valid && natural ? { validity: { of: [natural.name], ...valid } } : {};
-    return [{ id: `role:${t.name}`, kind: 'role', table: t.name, says: `${t.name} is a ${role} table`, evidence, edit: [{ do: 'set-table', table: t.name, change: { role, ...weight, ...validity } }] }];
+    return [
+      {
+        id: `role:${t.name}`,
+        kind: 'role',
+        table: t.name,
+        says: `${t.name} is a ${role} table`,
+        evidence,
+        edit: [{ do: 'set-table', table: t.name, change: { role, ...weight, ...validity } }],
+      },
+    ];
   });
 }
 
@@ -325,15 +389,22 @@ function proposeUses(model: Model, data: ModelData): Proposal[] {
         ? ['reference', 'a relationship starts from it']
         : (t.key ?? []).some((k) => sameName(k, c.name))
           ? ['key', 'it is part of the key']
-          : ['integer', 'decimal', 'double'].includes(type.kind) && !code && !isTimePart(c.name) && (t.role === 'fact' || t.role === 'bridge' || type.kind !== 'integer')
-            ? ['quantity', type.kind === 'integer' ? 'whole numbers that repeat and have no code\'s name' : 'numbers with decimals']
+          : ['integer', 'decimal', 'double'].includes(type.kind) &&
+              !code &&
+              !isTimePart(c.name) &&
+              (t.role === 'fact' || t.role === 'bridge' || type.kind !== 'integer')
+            ? ['quantity', type.kind === 'integer' ? "whole numbers that repeat and have no code's name" : 'numbers with decimals']
             : ['attribute', code && type.kind === 'integer' ? code : type.kind === 'text' ? 'text' : `${type.kind} that describes the row`];
       if (c.use === use) return [];
       const aggregate = use === 'quantity' ? (/price|rate|percent|share|ratio|average/i.test(c.name) ? 'avg' : 'sum') : undefined;
       return [
         {
-          id: `use:${t.name}.${c.name}`, kind: 'use', table: t.name, says: `${t.name}.${c.name} is used as ${use === 'attribute' ? 'an attribute' : `a ${use}`}${aggregate ? `, by default ${aggregate === 'avg' ? 'averaged' : 'added up'}` : ''}`,
-          evidence: [reason], edit: [{ do: 'set-column', table: t.name, column: c.name, change: { use, ...(aggregate ? { aggregate } : {}) } }],
+          id: `use:${t.name}.${c.name}`,
+          kind: 'use',
+          table: t.name,
+          says: `${t.name}.${c.name} is used as ${use === 'attribute' ? 'an attribute' : `a ${use}`}${aggregate ? `, by default ${aggregate === 'avg' ? 'averaged' : 'added up'}` : ''}`,
+          evidence: [reason],
+          edit: [{ do: 'set-column', table: t.name, column: c.name, change: { use, ...(aggregate ? { aggregate } : {}) } }],
         },
       ];
     }),
@@ -354,15 +425,34 @@ function proposeLabels(model: Model, data: ModelData): Proposal[] {
       const label = labelOf(t, data);
       if (label === undefined || !/name|title|label/i.test(label)) return [];
       const column = data.column(t.name, label);
-      return [{ id: `label:${t.name}`, kind: 'label', table: t.name, says: `${label} stands for a member of ${t.name}`, evidence: [`${column.distinct} distinct among ${column.rowCount} rows`, 'its name is that of a label'], edit: [{ do: 'set-table', table: t.name, change: { label } }] }];
+      return [
+        {
+          id: `label:${t.name}`,
+          kind: 'label',
+          table: t.name,
+          says: `${label} stands for a member of ${t.name}`,
+          evidence: [`${column.distinct} distinct among ${column.rowCount} rows`, 'its name is that of a label'],
+          edit: [{ do: 'set-table', table: t.name, change: { label } }],
+        },
+      ];
     });
 }
 
 function proposeCalendars(model: Model, data: ModelData): Proposal[] {
   return model.tables
-    .filter((t) => t.key?.length === 1 && t.role === 'dimension' && isCalendarKey(data.column(t.name, t.key[0]!)) && !(model.calendars ?? []).some((c) => sameName(c.table, t.name)))
+    .filter(
+      (t) =>
+        t.key?.length === 1 &&
+        t.role === 'dimension' &&
+        isCalendarKey(data.column(t.name, t.key[0]!)) &&
+        !(model.calendars ?? []).some((c) => sameName(c.table, t.name)),
+    )
     .map((t): Proposal => ({
-      id: `calendar:${t.name}`, kind: 'calendar', table: t.name, says: `${t.name} is a calendar`, evidence: [`${t.key![0]} holds ${data.column(t.name, t.key![0]!).distinct} days that follow each other`],
+      id: `calendar:${t.name}`,
+      kind: 'calendar',
+      table: t.name,
+      says: `${t.name} is a calendar`,
+      evidence: [`${t.key![0]} holds ${data.column(t.name, t.key![0]!).distinct} days that follow each other`],
       edit: [{ do: 'put-calendar', value: { table: t.name, day: t.key![0]! } }],
     }));
 }
@@ -375,20 +465,36 @@ function proposeMeasures(model: Model): Proposal[] {
     return unique;
   };
   const quoted = (name: string) => `"${name.replaceAll('"', '""')}"`;
-  const title = (name: string) => wordsOf(name).join(' ').replace(/^./, (c) => c.toUpperCase());
+  const title = (name: string) =>
+    wordsOf(name)
+      .join(' ')
+      .replace(/^./, (c) => c.toUpperCase());
   return model.tables
     .filter((t) => t.role === 'fact')
     .flatMap((t) => {
       const existing = (model.measures ?? []).map((m) => m.formula.replaceAll('"', '').toLowerCase());
       const wanted = [
         { name: `${title(t.name)} rows`, formula: `count(${quoted(t.name)})`, why: 'every fact can be counted' },
-        ...t.columns.filter((c) => c.use === 'quantity' && c.aggregate !== 'none').map((c) => ({ name: title(c.name), formula: `${c.aggregate === 'avg' ? 'avg' : 'sum'}(${quoted(t.name)}.${quoted(c.name)})`, why: `${c.name} is a quantity` })),
+        ...t.columns
+          .filter((c) => c.use === 'quantity' && c.aggregate !== 'none')
+          .map((c) => ({
+            name: title(c.name),
+            formula: `${c.aggregate === 'avg' ? 'avg' : 'sum'}(${quoted(t.name)}.${quoted(c.name)})`,
+            why: `${c.name} is a quantity`,
+          })),
       ];
       return wanted
         .filter((w) => !existing.includes(w.formula.replaceAll('"', '').toLowerCase()))
         .map((w): Proposal => {
           const name = free(w.name, t.name);
-          return { id: `measure:${t.name}.${name}`, kind: 'measure', table: t.name, says: `${name} = ${w.formula}`, evidence: [w.why], edit: [{ do: 'put-measures', name: null, value: { name, table: t.name, formula: w.formula } }] };
+          return {
+            id: `measure:${t.name}.${name}`,
+            kind: 'measure',
+            table: t.name,
+            says: `${name} = ${w.formula}`,
+            evidence: [w.why],
+            edit: [{ do: 'put-measures', name: null, value: { name, table: t.name, formula: w.formula } }],
+          };
         });
     });
 }

@@ -23,7 +23,7 @@ export interface Aggregation {
 export function aggregateGroups(a: Aggregation): Value[] {
   switch (a.aggregate) {
     case 'count':
-      return a.distinct ? countDistinct(a) : countRows(a);
+      return a.distinct ? countDistinct(a) : filledCounts(a);
     case 'sum':
       return sums(a).sums;
     case 'avg':
@@ -52,7 +52,7 @@ function entryCodes(a: Aggregation): (entry: number) => number {
   return references ? (entry) => (references[entry] === 0 ? 0 : codes[references[entry]! - 1]!) : (entry) => codes[entry]!;
 }
 
-function countRows({ groups, groupCount, arg, column, references }: Aggregation): Value[] {
+function filledCounts({ groups, groupCount, arg, column, references }: Aggregation): Value[] {
   const counts = new Float64Array(groupCount);
   if (!arg) {
     for (let e = 0; e < groups.length; e++) if (groups[e]! >= 0) counts[groups[e]!]!++;

@@ -33,10 +33,17 @@ export function answerQuery(data: ModelData, query: Query): Answer {
   const measures = query.measures.map((name) => askedMeasure(data, name));
   const evaluator = new Evaluator(data);
   const conditions = (query.filters ?? []).map((filter) => filterCondition(data, evaluator, filter));
-  const context: Context = { axes, steps: conditions.map((condition) => ({ kind: 'condition' as const, condition })), via: [], repeat: false };
+  const context: Context = {
+    axes,
+    steps: conditions.map((condition) => ({ kind: 'condition' as const, condition })),
+    via: [],
+    repeat: false,
+  };
   const unreached = measures.map((m) => evaluator.unreached(m.node, context));
   const cells = listedCells(evaluator, context, measures, query);
-  const results = measures.map((m, i) => (unreached[i]!.length > 0 ? new Array<Value>(cells.tuples.size).fill(null) : evaluator.measure(m.name, context, cells)));
+  const results = measures.map((m, i) =>
+    unreached[i]!.length > 0 ? new Array<Value>(cells.tuples.size).fill(null) : evaluator.measure(m.name, context, cells),
+  );
   const order = rowOrder(query, axes, cells, measures, results);
   const limited = query.limit === undefined ? order : order.slice(0, query.limit);
   const cell = (row: number): Json[] => [
@@ -44,7 +51,10 @@ export function answerQuery(data: ModelData, query: Query): Answer {
     ...measures.map((m, i) => toJson(results[i]![row]!, m.type)),
   ];
   return {
-    columns: [...axes.map((axis) => ({ name: axis.name, type: formatType(axis.type) })), ...measures.map((m) => ({ name: m.name, type: formatType(m.type) }))],
+    columns: [
+      ...axes.map((axis) => ({ name: axis.name, type: formatType(axis.type) })),
+      ...measures.map((m) => ({ name: m.name, type: formatType(m.type) })),
+    ],
     rows: limited.map(cell),
     ...(query.totals ? { totals: totals(evaluator, { ...context, axes: [] }, measures) } : {}),
     unreached: measures.flatMap((m, i) => unreached[i]!.map((c) => [m.name, `${c.table}.${c.column}`] as const)),
@@ -55,12 +65,19 @@ export function answerQuery(data: ModelData, query: Query): Answer {
 function askedMeasure(data: ModelData, name: string): AskedMeasure {
   const measure = data.checker.names.measure(name);
   if (!measure) {
-    const near = nearestName(name, (data.model.measures ?? []).map((m) => m.name));
+    const near = nearestName(
+      name,
+      (data.model.measures ?? []).map((m) => m.name),
+    );
     throw new QueryError(`there is no measure "${name}"${near ? `: did you mean "${near}"?` : ''}`);
   }
   const checked = data.checker.measure(measure.name)!;
   if (!checked.typed) throw new QueryError(brokenMeasure(data, measure.name, checked));
-  return { name: measure.name, node: { kind: 'measure', name: measure.name, type: checked.typed.type, span: checked.typed.span }, type: checked.typed.type ?? TEXT };
+  return {
+    name: measure.name,
+    node: { kind: 'measure', name: measure.name, type: checked.typed.type, span: checked.typed.span },
+    type: checked.typed.type ?? TEXT,
+  };
 }
 
 /** What is wrong with a measure, with places, down to the measures that it rests on. */
@@ -71,7 +88,10 @@ export function brokenMeasure(data: ModelData, name: string, checked: CheckedFor
   });
   const below = checked.restsOn
     .filter((other) => !seen.includes(other))
-    .map((other) => `measure "${name}" uses "${other}", which is broken: ${brokenMeasure(data, other, data.checker.measure(other)!, [...seen, name])}`);
+    .map(
+      (other) =>
+        `measure "${name}" uses "${other}", which is broken: ${brokenMeasure(data, other, data.checker.measure(other)!, [...seen, name])}`,
+    );
   return [...own, ...below].join('\n');
 }
 
@@ -81,7 +101,9 @@ function filterCondition(data: ModelData, evaluator: Evaluator, filter: QueryFil
     const checked = data.checker.condition(filter.where);
     if (!checked.typed) {
       const fault = checked.faults[0]!;
-      throw new QueryError(`the filter ${filter.where}, column ${placeOf(filter.where, fault.start).column}: ${checked.faults.map((f) => f.message).join('; ')}`);
+      throw new QueryError(
+        `the filter ${filter.where}, column ${placeOf(filter.where, fault.start).column}: ${checked.faults.map((f) => f.message).join('; ')}`,
+      );
     }
     return { kind: 'formula', typed: checked.typed, columns: columnsOf(checked.typed) };
   }
@@ -90,11 +112,20 @@ function filterCondition(data: ModelData, evaluator: Evaluator, filter: QueryFil
   const calendars = data.model.calendars ?? [];
   const calendar = filter.calendar === undefined ? calendars[0] : calendars.find((c) => sameName(c.table, filter.calendar!));
   if (!calendar || (filter.calendar === undefined && calendars.length > 1)) {
-    throw new QueryError(filter.calendar === undefined ? `a period filter names its calendar: ${calendars.map((c) => c.table).join(', ') || 'the model has none'}` : `"${filter.calendar}" is no calendar of the model`);
+    throw new QueryError(
+      filter.calendar === undefined
+        ? `a period filter names its calendar: ${calendars.map((c) => c.table).join(', ') || 'the model has none'}`
+        : `"${filter.calendar}" is no calendar of the model`,
+    );
   }
   // The single day as-of, whatever day the calendar has.
   const asOf = data.today;
-  const only: Condition = { kind: 'days', calendar: calendar.table, columns: [], keeps: Uint8Array.from([0, ...data.calendarDays(calendar.table).byRow.map((day) => (day === asOf ? 1 : 0))]) };
+  const only: Condition = {
+    kind: 'days',
+    calendar: calendar.table,
+    columns: [],
+    keeps: Uint8Array.from([0, ...data.calendarDays(calendar.table).byRow.map((day) => (day === asOf ? 1 : 0))]),
+  };
   const day = { table: calendar.table, column: calendar.day };
   const keeps = evaluator.periodRows({ period, calendar: calendar.table }, only.keeps.includes(1) ? [only] : [], [], () => 0);
   return { kind: 'days', calendar: calendar.table, keeps, columns: [day], label: day };
@@ -105,12 +136,16 @@ function memberCondition(data: ModelData, filter: Extract<QueryFilter, { column:
   const { type } = data.column(table, column);
   const span = { start: 0, end: 0 };
   const operand: Typed = { kind: 'column', table, column, type, span };
-  const members = filter.in.filter((member) => member !== null).flatMap((member): Typed[] => {
-    const value = fromJson(member, type);
-    if (value === undefined && typeof member !== 'number' && type.kind !== 'text') throw new QueryError(`the filter on ${filter.column}: ${JSON.stringify(member)} is no ${formatType(type)}`);
-    if (value === undefined && (type.kind === 'text' || type.kind === 'boolean')) throw new QueryError(`the filter on ${filter.column}: ${JSON.stringify(member)} is no ${formatType(type)}`);
-    return value === undefined ? [] : [{ kind: 'constant', value, type, span }];
-  });
+  const members = filter.in
+    .filter((member) => member !== null)
+    .flatMap((member): Typed[] => {
+      const value = fromJson(member, type);
+      if (value === undefined && typeof member !== 'number' && type.kind !== 'text')
+        throw new QueryError(`the filter on ${filter.column}: ${JSON.stringify(member)} is no ${formatType(type)}`);
+      if (value === undefined && (type.kind === 'text' || type.kind === 'boolean'))
+        throw new QueryError(`the filter on ${filter.column}: ${JSON.stringify(member)} is no ${formatType(type)}`);
+      return value === undefined ? [] : [{ kind: 'constant', value, type, span }];
+    });
   const among: Typed = { kind: 'in', operand, list: members, not: false, type: BOOLEAN, span };
   const none: Typed = { kind: 'is-null', operand, not: false, type: BOOLEAN, span };
   const typed: Typed = filter.in.includes(null) ? { kind: 'logic', operator: 'or', left: among, right: none, type: BOOLEAN, span } : among;
@@ -123,8 +158,10 @@ function listedCells(evaluator: Evaluator, context: Context, measures: readonly 
   const enter = (tuples: Cells['tuples']) => {
     for (let i = 0; i < tuples.size; i++) cells.tuples.add((p) => tuples.codes[p]![i]!);
   };
-  for (const measure of measures) if (evaluator.unreached(measure.node, { ...context, repeat: false }).length === 0) enter(evaluator.listCells(measure.node, context));
-  if (query.empty === 'show') for (const base of emptyBases(evaluator.data, context)) enter(scan(evaluator.data, { ...context, repeat: true }, base).tuples);
+  for (const measure of measures)
+    if (evaluator.unreached(measure.node, { ...context, repeat: false }).length === 0) enter(evaluator.listCells(measure.node, context));
+  if (query.empty === 'show')
+    for (const base of emptyBases(evaluator.data, context)) enter(scan(evaluator.data, { ...context, repeat: true }, base).tuples);
   return cells;
 }
 
@@ -138,28 +175,48 @@ function emptyBases(data: ModelData, context: Context): string[] {
 
 function totals(evaluator: Evaluator, context: Context, measures: readonly AskedMeasure[]): Json[] {
   const cell = singleCell();
-  return measures.map((m) => toJson(evaluator.unreached(m.node, context).length > 0 ? null : evaluator.measure(m.name, context, cell)[0]!, m.type));
+  return measures.map((m) =>
+    toJson(evaluator.unreached(m.node, context).length > 0 ? null : evaluator.measure(m.name, context, cell)[0]!, m.type),
+  );
 }
 
 type Order = (a: number, b: number) => number;
 
 /** Cell numbers in the order asked for; ties, and all without `sort`, by the members ascending. Nulls come last in either direction. */
-function rowOrder(query: Query, axes: readonly Axis[], cells: Cells, measures: readonly AskedMeasure[], results: readonly Value[][]): number[] {
+function rowOrder(
+  query: Query,
+  axes: readonly Axis[],
+  cells: Cells,
+  measures: readonly AskedMeasure[],
+  results: readonly Value[][],
+): number[] {
   const shown = axes.map((axis, p) => cells.tuples.codes[p]!.map((code) => axis.show(code)));
-  const byValues = (values: readonly Value[], descending: boolean): Order => (a, b) => {
-    const [x, y] = [values[a]!, values[b]!];
-    if (x === null || y === null) return x === y ? 0 : x === null ? 1 : -1;
-    return descending ? compareValues(y, x) : compareValues(x, y);
-  };
+  const byValues =
+    (values: readonly Value[], descending: boolean): Order =>
+    (a, b) => {
+      const [x, y] = [values[a]!, values[b]!];
+      if (x === null || y === null) return x === y ? 0 : x === null ? 1 : -1;
+      return descending ? compareValues(y, x) : compareValues(x, y);
+    };
   const asked = (query.sort ?? []).map(({ of, order }): Order => {
     const descending = order === 'descending';
     const measure = typeof of === 'string' ? measures.findIndex((m) => sameName(m.name, of)) : -1;
     if (measure >= 0) return byValues(results[measure]!, descending);
-    const axis = (query.by ?? []).findIndex((item, p) => sameItem(item, of) || (typeof of === 'string' && sameName(axes[p]!.name, of.replaceAll('"', ''))));
+    const axis = (query.by ?? []).findIndex(
+      (item, p) => sameItem(item, of) || (typeof of === 'string' && sameName(axes[p]!.name, of.replaceAll('"', ''))),
+    );
     if (axis < 0) throw new QueryError(`sort names ${JSON.stringify(of)}, which the query does not ask for`);
     return byValues(shown[axis]!, descending);
   });
-  const orders = [...asked, ...shown.map((values) => byValues(values, false)), ...axes.map((_, p): Order => (a, b) => cells.tuples.codes[p]![a]! - cells.tuples.codes[p]![b]!)];
+  const orders = [
+    ...asked,
+    ...shown.map((values) => byValues(values, false)),
+    ...axes.map(
+      (_, p): Order =>
+        (a, b) =>
+          cells.tuples.codes[p]![a]! - cells.tuples.codes[p]![b]!,
+    ),
+  ];
   return Array.from({ length: cells.tuples.size }, (_, i) => i).sort((a, b) => {
     for (const order of orders) {
       const result = order(a, b);
@@ -170,4 +227,3 @@ function rowOrder(query: Query, axes: readonly Axis[], cells: Cells, measures: r
 }
 
 const sameItem = (a: ByItem, b: ByItem): boolean => JSON.stringify(a).toLowerCase() === JSON.stringify(b).toLowerCase();
-

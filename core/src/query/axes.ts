@@ -19,9 +19,17 @@ export function resolvePath(data: ModelData, path: string): { table: string; col
   const [tableName, columnName] = splitPath(path) ?? [path.split('.')[0]!, path.split('.').slice(1).join('.')];
   const table = data.checker.names.table(tableName);
   const near = table
-    ? nearestName(columnName, table.columns.map((c) => c.name))
-    : nearestName(tableName, data.model.tables.map((t) => t.name));
-  throw new QueryError(`there is no column "${path}"${near ? `: did you mean "${table ? `${table.name}.${near}` : `${near}.${columnName}`}"?` : ''}`);
+    ? nearestName(
+        columnName,
+        table.columns.map((c) => c.name),
+      )
+    : nearestName(
+        tableName,
+        data.model.tables.map((t) => t.name),
+      );
+  throw new QueryError(
+    `there is no column "${path}"${near ? `: did you mean "${table ? `${table.name}.${near}` : `${near}.${columnName}`}"?` : ''}`,
+  );
 }
 
 /** The axis of an item of `by`. */
@@ -37,7 +45,10 @@ export function axisOf(data: ModelData, item: ByItem): Axis {
   }
   const level = (hierarchy.levels ?? []).find((l) => l.name.toLowerCase() === item.level.toLowerCase());
   if (!level) {
-    const near = nearestName(item.level, (hierarchy.levels ?? []).map((l) => l.name));
+    const near = nearestName(
+      item.level,
+      (hierarchy.levels ?? []).map((l) => l.name),
+    );
     throw new QueryError(`the hierarchy "${item.hierarchy}" has no level "${item.level}"${near ? `: did you mean "${near}"?` : ''}`);
   }
   return levelAxis(data, hierarchy, level);
@@ -46,7 +57,10 @@ export function axisOf(data: ModelData, item: ByItem): Axis {
 export function resolveHierarchy(data: ModelData, path: string): Hierarchy {
   const found = data.checker.names.hierarchy(path);
   if (found) return found;
-  const near = nearestName(path, (data.model.hierarchies ?? []).map((h) => `${h.table}.${h.name}`));
+  const near = nearestName(
+    path,
+    (data.model.hierarchies ?? []).map((h) => `${h.table}.${h.name}`),
+  );
   throw new QueryError(`there is no hierarchy "${path}"${near ? `: did you mean "${near}"?` : ''}`);
 }
 
@@ -58,7 +72,8 @@ export function levelAxis(data: ModelData, hierarchy: Hierarchy, level: Level): 
   const name = `${hierarchy.table}.${hierarchy.name}.${level.name}`;
   if (level.key === undefined) return { ...columnAxis(data, shown.table, shown.column), name };
   const keys = [level.key].flat().map((key) => levelColumn(data, hierarchy, key));
-  if (keys.length > 1 || keys[0]!.table !== shown.table) throw new QueryError(`the level ${name}: its key must be one column of ${shown.table}`);
+  if (keys.length > 1 || keys[0]!.table !== shown.table)
+    throw new QueryError(`the level ${name}: its key must be one column of ${shown.table}`);
   const axis = columnAxis(data, keys[0]!.table, keys[0]!.column);
   return { ...labelled(axis, data.column(shown.table, shown.column)), name, column: shown.column };
 }
@@ -101,6 +116,12 @@ function depthAxis(data: ModelData, hierarchy: Hierarchy, depth: number): Axis {
   const own = columnAxis(data, hierarchy.table, key.name);
   const label = data.column(hierarchy.table, hierarchy.label ?? key.name);
   const { show, type } = labelled(own, label);
-  return { name: `${hierarchy.table}.${hierarchy.name}`, type, table: data.modelTable(hierarchy.table).name, codes, width: own.width, show };
+  return {
+    name: `${hierarchy.table}.${hierarchy.name}`,
+    type,
+    table: data.modelTable(hierarchy.table).name,
+    codes,
+    width: own.width,
+    show,
+  };
 }
-

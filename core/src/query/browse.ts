@@ -43,7 +43,9 @@ function ownCodes(data: ModelData, hierarchy: Hierarchy, axis: Axis): Uint32Arra
 function browseLevels(data: ModelData, hierarchy: Hierarchy, path: readonly Json[]): MemberPage {
   const levels = hierarchy.levels ?? [];
   if (path.length >= levels.length) return { level: null, members: [], more: 0 };
-  const axes = levels.slice(0, path.length + 2).map((level) => levelAxis(data, hierarchy, { ...level, ...(Array.isArray(level.key) ? { key: level.key.at(-1)! } : {}) }));
+  const axes = levels
+    .slice(0, path.length + 2)
+    .map((level) => levelAxis(data, hierarchy, { ...level, ...(Array.isArray(level.key) ? { key: level.key.at(-1)! } : {}) }));
   const codes = axes.map((axis) => ownCodes(data, hierarchy, axis));
   const own = path.length;
   const groups = new Map<number, { rows: number; below: Set<number> }>();
@@ -62,7 +64,10 @@ function browseLevels(data: ModelData, hierarchy: Hierarchy, path: readonly Json
   return {
     level: levels[own]!.name,
     members: all.slice(0, MOST_MEMBERS).map(([code, { rows, below }]) => ({
-      label: toJson(axis.show(code), axis.type), key: code, rows, children: codes[own + 1] ? below.size : 0,
+      label: toJson(axis.show(code), axis.type),
+      key: code,
+      rows,
+      children: codes[own + 1] ? below.size : 0,
       ...(above && (above.get(code)?.size ?? 0) > 1 ? { parents: [...above.get(code)!] } : {}),
     })),
     more: Math.max(0, all.length - MOST_MEMBERS),
@@ -88,7 +93,12 @@ function browseTree(data: ModelData, hierarchy: Hierarchy, path: readonly Json[]
   for (const parent of parents) children[parent]!++;
   const all = [...parents.keys()].filter((row) => parents[row] === wanted && !(wanted !== 0 && row + 1 === wanted));
   const members = all
-    .map((row): Member => ({ label: toJson(labels[label.codes[row]!]!, label.type), key: toJson(keys[key.codes[row]!]!, key.type), rows: 1, children: children[row + 1]! }))
+    .map((row): Member => ({
+      label: toJson(labels[label.codes[row]!]!, label.type),
+      key: toJson(keys[key.codes[row]!]!, key.type),
+      rows: 1,
+      children: children[row + 1]!,
+    }))
     .sort((a, b) => (String(a.label) < String(b.label) ? -1 : 1));
   return { level: null, members: members.slice(0, MOST_MEMBERS), more: Math.max(0, members.length - MOST_MEMBERS) };
 }
@@ -102,7 +112,9 @@ function rowOfKey(values: readonly Value[], codes: ArrayLike<number>, wanted: Va
 export function levelFacts(data: ModelData, hierarchyPath: string): { name: string; members: number; nulls: number; torn: number }[] {
   const hierarchy = resolveHierarchy(data, hierarchyPath);
   if (hierarchy.parent !== undefined) return depthFacts(data, hierarchy);
-  const axes = (hierarchy.levels ?? []).map((level) => levelAxis(data, hierarchy, { ...level, ...(Array.isArray(level.key) ? { key: level.key.at(-1)! } : {}) }));
+  const axes = (hierarchy.levels ?? []).map((level) =>
+    levelAxis(data, hierarchy, { ...level, ...(Array.isArray(level.key) ? { key: level.key.at(-1)! } : {}) }),
+  );
   const codes = axes.map((axis) => ownCodes(data, hierarchy, axis));
   return axes.map((_, i) => {
     const parents = i > 0 ? parentsOf(codes[i]!, codes[i - 1]!, axes[i - 1]!) : new Map<number, Set<string>>();
@@ -111,9 +123,22 @@ export function levelFacts(data: ModelData, hierarchyPath: string): { name: stri
     let nulls = 0;
     codes[i]!.forEach((code, row) => {
       if (code === 0) nulls++;
-      else distinct.add(composite ? codes.slice(0, i + 1).map((c) => c[row]).join(',') : code);
+      else
+        distinct.add(
+          composite
+            ? codes
+                .slice(0, i + 1)
+                .map((c) => c[row])
+                .join(',')
+            : code,
+        );
     });
-    return { name: hierarchy.levels![i]!.name, members: distinct.size, nulls, torn: composite ? 0 : [...parents.values()].filter((p) => p.size > 1).length };
+    return {
+      name: hierarchy.levels![i]!.name,
+      members: distinct.size,
+      nulls,
+      torn: composite ? 0 : [...parents.values()].filter((p) => p.size > 1).length,
+    };
   });
 }
 

@@ -39,7 +39,11 @@ export interface Context {
 
 const fold = (name: string): string => name.toLowerCase();
 const isOn = (columns: readonly { table: string; column?: string }[], target: TypedTarget, tables: ReadonlySet<string>): boolean =>
-  columns.some((c) => (target.column === undefined ? tables.has(fold(c.table)) : fold(c.table) === fold(target.table) && c.column !== undefined && fold(c.column) === fold(target.column)));
+  columns.some((c) =>
+    target.column === undefined
+      ? tables.has(fold(c.table))
+      : fold(c.table) === fold(target.table) && c.column !== undefined && fold(c.column) === fold(target.column),
+  );
 
 /** Drops conditions and axes; `at` stays. */
 function keepWhere(context: Context, keep: (columns: readonly { table: string; column?: string }[]) => boolean): Context {
@@ -57,7 +61,8 @@ export function dropped(context: Context, words: Pick<TypedWords, 'ignoring' | '
     const { what, targets } = words.ignoring;
     if (what === 'everything') left = keepWhere(left, () => false);
     for (const target of targets) {
-      if (what === 'reaching') left = keepWhere(left, (columns) => !columns.some((c) => reachesTarget(reach, target.table, c.table, context.via)));
+      if (what === 'reaching')
+        left = keepWhere(left, (columns) => !columns.some((c) => reachesTarget(reach, target.table, c.table, context.via)));
       else {
         const tables = reach.closure(target.table);
         left = keepWhere(left, (columns) => !isOn(columns, target, tables));
@@ -83,4 +88,7 @@ export function isOnCalendar(columns: readonly { table: string }[], calendar: st
   return columns.length > 0 && columns.every((c) => tables.has(fold(c.table)));
 }
 
-export const withCondition = (context: Context, condition: Condition): Context => ({ ...context, steps: [...context.steps, { kind: 'condition', condition }] });
+export const withCondition = (context: Context, condition: Condition): Context => ({
+  ...context,
+  steps: [...context.steps, { kind: 'condition', condition }],
+});

@@ -82,7 +82,8 @@ export class Evaluator {
   }
 
   private aggregate(node: TypedAggregate, context: Context, cells: Cells): Value[] {
-    if (!context.repeat && unreachedColumns(this.data, context, node.base).length > 0) return new Array<Value>(cells.tuples.size).fill(null);
+    if (!context.repeat && unreachedColumns(this.data, context, node.base).length > 0)
+      return new Array<Value>(cells.tuples.size).fill(null);
     const { rows, groups, tuples } = scan(this.data, context, node.base);
     // One group more than there are: what an aggregate gives over no rows.
     const values = aggregateRows(this.data, node, groups, tuples.size + 1, context.via, rows);
@@ -96,7 +97,9 @@ export class Evaluator {
   /** Positions of the axes that reach the base table: under `repeat` the others do not count. */
   private reachedPlaces(context: Context, base: string, cells: Cells): number[] {
     const unreached = context.repeat ? unreachedColumns(this.data, context, base) : [];
-    return cells.axes.flatMap((axis, p) => (unreached.some((c) => sameName(c.table, axis.table) && sameName(c.column, axis.column ?? axis.name)) ? [] : [p]));
+    return cells.axes.flatMap((axis, p) =>
+      unreached.some((c) => sameName(c.table, axis.table) && sameName(c.column, axis.column ?? axis.name)) ? [] : [p],
+    );
   }
 
   /** agg(M per columns): M for each combination that has rows, then the aggregate over the results of a cell. */
@@ -155,7 +158,11 @@ export class Evaluator {
   }
 
   /** Splits cells by their members on the calendar: each part has its own set of days. Without `over` there is one part. */
-  private over(over: { period: PeriodShape; calendar: string } | undefined, context: Context, cells: Cells): { context: Context; cells: Cells; places: number[] }[] {
+  private over(
+    over: { period: PeriodShape; calendar: string } | undefined,
+    context: Context,
+    cells: Cells,
+  ): { context: Context; cells: Cells; places: number[] }[] {
     if (!over) return [{ context, cells, places: Array.from({ length: cells.tuples.size }, (_, i) => i) }];
     const reach = this.data.checker.reach;
     const onCalendar = cells.axes.map((axis) => isOnCalendar([axis], over.calendar, reach));
@@ -175,22 +182,42 @@ export class Evaluator {
       const own = places.map((cell) => made.tuples.add((p) => cells.tuples.codes[others[p]!]![cell]!));
       // Cells of one part differ in their other members, so each has a place of its own.
       if (made.tuples.size !== own.length) throw new TypeError('two cells of one part are alike');
-      return { context: this.overContext(over, context, otherAxes, calendarAxes, (p) => members.tuples.codes[p]![part]!), cells: made, places };
+      return {
+        context: this.overContext(over, context, otherAxes, calendarAxes, (p) => members.tuples.codes[p]![part]!),
+        cells: made,
+        places,
+      };
     });
   }
 
   /** The context with the calendar's conditions replaced by the period's days. */
-  private overContext(over: { period: PeriodShape; calendar: string }, context: Context, axes: readonly Axis[], calendarAxes: readonly Axis[], code: (p: number) => number): Context {
+  private overContext(
+    over: { period: PeriodShape; calendar: string },
+    context: Context,
+    axes: readonly Axis[],
+    calendarAxes: readonly Axis[],
+    code: (p: number) => number,
+  ): Context {
     const reach = this.data.checker.reach;
     const own = context.steps.filter((step) => step.kind === 'condition' && isOnCalendar(step.condition.columns, over.calendar, reach));
-    const keeps = this.periodRows(over, own.map((step) => (step as { condition: Condition }).condition), calendarAxes, code);
+    const keeps = this.periodRows(
+      over,
+      own.map((step) => (step as { condition: Condition }).condition),
+      calendarAxes,
+      code,
+    );
     const calendar = (this.data.model.calendars ?? []).find((c) => sameName(c.table, over.calendar))!;
     const days: Condition = { kind: 'days', calendar: calendar.table, keeps, columns: [{ table: calendar.table, column: calendar.day }] };
     return { ...context, axes, steps: [{ kind: 'condition', condition: days }, ...context.steps.filter((step) => !own.includes(step))] };
   }
 
   /** Rows of the calendar (index row + 1) whose days belong to the period, given the conditions on the calendar. */
-  periodRows(over: { period: PeriodShape; calendar: string }, conditions: readonly Condition[], axes: readonly Axis[], code: (p: number) => number): Uint8Array {
+  periodRows(
+    over: { period: PeriodShape; calendar: string },
+    conditions: readonly Condition[],
+    axes: readonly Axis[],
+    code: (p: number) => number,
+  ): Uint8Array {
     const { sorted, byRow } = this.data.calendarDays(over.calendar);
     const keeps = new Uint8Array(byRow.length + 1);
     const asOf = this.data.today;
@@ -215,7 +242,10 @@ export class Evaluator {
   private calendarRows(calendar: string, conditions: readonly Condition[], axes: readonly Axis[], code: (p: number) => number): Uint8Array {
     const left = new Uint8Array(this.data.rowCount(calendar)).fill(1);
     for (const condition of conditions) {
-      const passes = condition.kind === 'days' ? (row: number) => condition.keeps[row + 1] === 1 : compileRow(this.data, condition.typed, (table) => this.data.lookupIndex(calendar, table));
+      const passes =
+        condition.kind === 'days'
+          ? (row: number) => condition.keeps[row + 1] === 1
+          : compileRow(this.data, condition.typed, (table) => this.data.lookupIndex(calendar, table));
       for (let row = 0; row < left.length; row++) if (left[row] && passes(row) !== true) left[row] = 0;
     }
     axes.forEach((axis, p) => {
@@ -258,7 +288,13 @@ export class Evaluator {
     }
   }
 
-  private listContext(node: Extract<Typed, { kind: 'context' }>, context: Context, axes: readonly Axis[], outer: (axis: Axis) => number, found: Tuples): void {
+  private listContext(
+    node: Extract<Typed, { kind: 'context' }>,
+    context: Context,
+    axes: readonly Axis[],
+    outer: (axis: Axis) => number,
+    found: Tuples,
+  ): void {
     const { words } = node;
     const via = words.via ? { ...context, via: [...context.via, ...words.via] } : context;
     if (!words.over) return this.list(node.operand, via, axes, outer, found);
@@ -281,11 +317,14 @@ export class Evaluator {
       return members;
     }
     const reach = this.data.checker.reach;
-    const own = context.steps.flatMap((step) => (step.kind === 'condition' && isOnCalendar(step.condition.columns, calendar, reach) ? [step.condition] : []));
+    const own = context.steps.flatMap((step) =>
+      step.kind === 'condition' && isOnCalendar(step.condition.columns, calendar, reach) ? [step.condition] : [],
+    );
     const left = this.calendarRows(calendar, own, [], () => 0);
     const indexes = axes.map((axis) => this.data.lookupIndex(calendar, axis.table));
     for (let row = 0; row < left.length; row++) {
-      if (left[row]) members.add((p) => (indexes[p] ? (indexes[p]![row] === 0 ? 0 : axes[p]!.codes[indexes[p]![row]! - 1]!) : axes[p]!.codes[row]!));
+      if (left[row])
+        members.add((p) => (indexes[p] ? (indexes[p]![row] === 0 ? 0 : axes[p]!.codes[indexes[p]![row]! - 1]!) : axes[p]!.codes[row]!));
     }
     return members;
   }
@@ -316,7 +355,10 @@ export class Evaluator {
           inner = {
             ...inner,
             axes: inner.axes.filter((axis) => !isOnCalendar([axis], calendar, reach)),
-            steps: [{ kind: 'condition', condition: { kind: 'days', calendar, keeps, columns: [{ table: calendar, column: day }] } }, ...inner.steps.filter((s) => s.kind === 'at' || !isOnCalendar(s.condition.columns, calendar, reach))],
+            steps: [
+              { kind: 'condition', condition: { kind: 'days', calendar, keeps, columns: [{ table: calendar, column: day }] } },
+              ...inner.steps.filter((s) => s.kind === 'at' || !isOnCalendar(s.condition.columns, calendar, reach)),
+            ],
           };
         }
         return this.unreached(node.operand, this.restricted(words, inner));
@@ -352,4 +394,3 @@ function scalarChildren(node: Typed): readonly Typed[] {
       return [];
   }
 }
-

@@ -57,7 +57,10 @@ export class ModelData implements DataOracle {
     if (!declared) throw new DataError(`the model has no column "${tableName}.${columnName}"`);
     if (declared.formula === undefined) {
       const stored = this.table(table.name).columns.get(declared.name.toLowerCase());
-      if (!stored) throw new DataError(`the rows of ${table.name} hold no column "${declared.name}": load the table again, or give the column a formula`);
+      if (!stored)
+        throw new DataError(
+          `the rows of ${table.name} hold no column "${declared.name}": load the table again, or give the column a formula`,
+        );
       return stored;
     }
     const key = `${table.name}.${declared.name}`.toLowerCase();
@@ -77,7 +80,8 @@ export class ModelData implements DataOracle {
 
   private derive(table: Table, name: string, formula: string, type: Column['type']): Column {
     const checked = this.checker.column(table, name, formula, type);
-    if (!checked.typed) throw new DataError(`the formula of ${table.name}.${name} is broken: ${checked.faults[0]?.message ?? 'it rests on a broken one'}`);
+    if (!checked.typed)
+      throw new DataError(`the formula of ${table.name}.${name} is broken: ${checked.faults[0]?.message ?? 'it rests on a broken one'}`);
     const evaluate = rowValues(this, table.name, checked.typed);
     const values: Value[] = new Array(this.rowCount(table.name));
     for (let row = 0; row < values.length; row++) values[row] = evaluate(row);
@@ -108,7 +112,9 @@ export class ModelData implements DataOracle {
   /** The columns of one end of a relationship as a table, derived columns included. */
   ends(end: { table: string; columns: readonly string[] }): TableData {
     const table = this.table(end.table);
-    const missing = end.columns.filter((name) => !table.columns.has(name.toLowerCase()) || this.checker.names.column(end.table, name)?.formula !== undefined);
+    const missing = end.columns.filter(
+      (name) => !table.columns.has(name.toLowerCase()) || this.checker.names.column(end.table, name)?.formula !== undefined,
+    );
     if (missing.length === 0) return table;
     const columns = new Map(table.columns);
     for (const name of missing) columns.set(name.toLowerCase(), this.column(end.table, name));
@@ -119,11 +125,17 @@ export class ModelData implements DataOracle {
    * For a relationship that rows come in by (a bridge's reference, or a many-to-many): the entering table's rows by key,
    * and the key of each row of the table that they come to. Key 0 is null and has no rows.
    */
-  entryLists(entering: { table: string; columns: readonly string[] }, met: { table: string; columns: readonly string[] }): RowLists & { keyOf: Uint32Array } {
+  entryLists(
+    entering: { table: string; columns: readonly string[] },
+    met: { table: string; columns: readonly string[] },
+  ): RowLists & { keyOf: Uint32Array } {
     const key = JSON.stringify([entering, met]).toLowerCase();
     let lists = this.entries.get(key);
     if (!lists) {
-      const numbers = keyNumbers(entering.columns.map((c) => this.column(entering.table, c)), met.columns.map((c) => this.column(met.table, c)));
+      const numbers = keyNumbers(
+        entering.columns.map((c) => this.column(entering.table, c)),
+        met.columns.map((c) => this.column(met.table, c)),
+      );
       lists = { ...rowLists(numbers.from, numbers.size), keyOf: numbers.to };
       this.entries.set(key, lists);
     }
@@ -135,7 +147,12 @@ export class ModelData implements DataOracle {
     let known = this.determined.get(key);
     if (known === undefined) {
       const level = levelColumns.map((name) => this.column(table, name));
-      known = countCombinations([...level.map((c) => c.codes), this.column(table, column).codes], level) === countCombinations(level.map((c) => c.codes), level);
+      known =
+        countCombinations([...level.map((c) => c.codes), this.column(table, column).codes], level) ===
+        countCombinations(
+          level.map((c) => c.codes),
+          level,
+        );
       this.determined.set(key, known);
     }
     return known;

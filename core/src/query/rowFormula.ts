@@ -35,7 +35,7 @@ function readColumn(column: Column, references: Uint32Array | undefined): Evalua
   };
 }
 
-const readOwn = (values: readonly (ReturnType<Evaluate>)[], references: Uint32Array | undefined): Evaluate =>
+const readOwn = (values: readonly ReturnType<Evaluate>[], references: Uint32Array | undefined): Evaluate =>
   references ? (index) => (references[index] === 0 ? null : values[references[index]! - 1]!) : (row) => values[row]!;
 
 /** An aggregate of a row formula: for each row of the owner, over the base rows that refer to it. */
@@ -47,7 +47,14 @@ function referringValues(data: ModelData, node: TypedAggregate): ReturnType<Eval
 }
 
 /** Aggregates base rows by group (-1 leaves a row out); `rows` says which base row an entry is, by default its own number. */
-export function aggregateRows(data: ModelData, node: TypedAggregate, groups: Int32Array, groupCount: number, via: Via, rows?: Uint32Array): ReturnType<Evaluate>[] {
+export function aggregateRows(
+  data: ModelData,
+  node: TypedAggregate,
+  groups: Int32Array,
+  groupCount: number,
+  via: Via,
+  rows?: Uint32Array,
+): ReturnType<Evaluate>[] {
   const references: References = (table) => {
     const index = data.lookupIndex(node.base, table, via);
     if (!rows) return index;
@@ -65,6 +72,8 @@ export function aggregateRows(data: ModelData, node: TypedAggregate, groups: Int
     groupCount,
     ...(node.arg ? { argType: node.arg.type!, arg: compileRow(data, node.arg, references) } : {}),
     ...(node.by ? { by: compileRow(data, node.by, references) } : {}),
-    ...(node.arg?.kind === 'column' ? { column: data.column(node.arg.table, node.arg.column), references: references(node.arg.table) } : {}),
+    ...(node.arg?.kind === 'column'
+      ? { column: data.column(node.arg.table, node.arg.column), references: references(node.arg.table) }
+      : {}),
   });
 }

@@ -34,7 +34,8 @@ export function unreachedColumns(data: ModelData, context: Context, base: string
 }
 
 function unreachedOf(data: ModelData, condition: Condition, base: string, via: readonly string[]): readonly ColumnName[] {
-  if (condition.kind === 'days') return data.checker.reach.lookup(base, condition.calendar, via) ? [] : [condition.label ?? condition.columns[0]!];
+  if (condition.kind === 'days')
+    return data.checker.reach.lookup(base, condition.calendar, via) ? [] : [condition.label ?? condition.columns[0]!];
   return condition.columns.filter((column) => !columnReaches(data, base, column, via));
 }
 
@@ -77,7 +78,9 @@ class Scanning {
   ) {
     const reaches = (column: ColumnName) => columnReaches(data, base, column, context.via);
     this.axes = context.repeat ? context.axes.filter((axis) => reaches({ table: axis.table, column: axis.column ?? '' })) : context.axes;
-    this.steps = context.repeat ? context.steps.filter((step) => step.kind === 'at' || unreachedOf(data, step.condition, base, context.via).length === 0) : context.steps;
+    this.steps = context.repeat
+      ? context.steps.filter((step) => step.kind === 'at' || unreachedOf(data, step.condition, base, context.via).length === 0)
+      : context.steps;
     this.alive = new Uint8Array(data.rowCount(base)).fill(1);
   }
 
@@ -96,7 +99,8 @@ class Scanning {
     const throughs = new Map<string, Through>();
     const note = (table: string) => {
       const route = this.data.checker.reach.route(this.base, table, this.context.via);
-      if (route && (route.kind === 'bridge' || route.kind === 'many-to-many')) throughs.set(throughKey(route), { route, table: route.kind === 'bridge' ? route.entry.from.table : route.entry.to.table });
+      if (route && (route.kind === 'bridge' || route.kind === 'many-to-many'))
+        throughs.set(throughKey(route), { route, table: route.kind === 'bridge' ? route.entry.from.table : route.entry.to.table });
     };
     for (const axis of this.axes) note(axis.table);
     for (const step of this.steps) if (step.kind === 'condition') for (const column of step.condition.columns) note(column.table);
@@ -129,7 +133,11 @@ class Scanning {
         met[at] = partnerCount === 0 ? 0 : lists.rows[lists.starts[k]! + i]! + 1;
       }
     }
-    for (const [other, references] of this.met) this.met.set(other, source.map((e) => references[e]!));
+    for (const [other, references] of this.met)
+      this.met.set(
+        other,
+        source.map((e) => references[e]!),
+      );
     this.met.set(key, met);
     this.rows = rows;
     this.alive = new Uint8Array(total).fill(1);
@@ -204,7 +212,8 @@ class Scanning {
       const held = best[groups[e]!]!;
       if (c !== 0 && (held === 0 || (step.which === 'last' ? c > held : c < held))) best[groups[e]!] = c;
     }
-    for (let e = 0; e < groups.length; e++) if (groups[e]! >= 0 && (best[groups[e]!] === 0 || code(e) !== best[groups[e]!])) this.alive[e] = 0;
+    for (let e = 0; e < groups.length; e++)
+      if (groups[e]! >= 0 && (best[groups[e]!] === 0 || code(e) !== best[groups[e]!])) this.alive[e] = 0;
   }
 
   private group(axes: readonly Axis[] = this.axes): { groups: Int32Array; tuples: Tuples } {
@@ -296,7 +305,15 @@ function wholeMembers(data: ModelData, level: { table: string; columns: readonly
 export function columnAxis(data: ModelData, table: string, columnName: string, name = `${table}.${columnName}`): Axis {
   const column = data.column(table, columnName);
   const values = columnValues(column);
-  return { name, type: column.type, table, column: columnName, codes: column.codes, width: column.domain.size + 1, show: (code) => values[code]! };
+  return {
+    name,
+    type: column.type,
+    table,
+    column: columnName,
+    codes: column.codes,
+    width: column.domain.size + 1,
+    show: (code) => values[code]!,
+  };
 }
 
 /** Ascending order of shown values, nulls last. */

@@ -42,7 +42,15 @@ export function byteOrder(bytes: Uint8Array, ends: Float64Array, size: number): 
   return order;
 }
 
-function insertionSort(order: Uint32Array, from: number, to: number, depth: number, bytes: Uint8Array, starts: Float64Array, ends: Float64Array): void {
+function insertionSort(
+  order: Uint32Array,
+  from: number,
+  to: number,
+  depth: number,
+  bytes: Uint8Array,
+  starts: Float64Array,
+  ends: Float64Array,
+): void {
   for (let i = from + 1; i < to; i++) {
     const k = order[i]!;
     let j = i - 1;

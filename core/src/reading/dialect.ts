@@ -42,7 +42,11 @@ export function detectEncoding(head: Uint8Array, whole: boolean): FileEncoding {
   if (head[0] === 0xfe && head[1] === 0xff) return 'utf-16be';
   let [evenZeros, oddZeros] = [0, 0];
   const end = Math.min(head.length, 4096);
-  for (let i = 0; i < end; i++) if (head[i] === 0) i % 2 === 0 ? evenZeros++ : oddZeros++;
+  for (let i = 0; i < end; i++) {
+    if (head[i] !== 0) continue;
+    if (i % 2 === 0) evenZeros++;
+    else oddZeros++;
+  }
   if (oddZeros > end / 5) return 'utf-16le';
   if (evenZeros > end / 5) return 'utf-16be';
   try {

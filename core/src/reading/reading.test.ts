@@ -28,7 +28,8 @@ describe('the scanner agrees with a general package', () => {
         fc.boolean(),
         fc.array(fc.nat(400), { maxLength: 6 }),
         (rows, always, newline, ends, cuts) => {
-          const file = ['x,y,z', ...rows.map((row) => row.map((text) => quoteCell(text, always)).join(','))].join(newline) + (ends ? newline : '');
+          const file =
+            ['x,y,z', ...rows.map((row) => row.map((text) => quoteCell(text, always)).join(','))].join(newline) + (ends ? newline : '');
           const expected = (parse(file, { columns: false, relax_column_count: true, skip_empty_lines: false }) as string[][]).slice(1);
           const all = bytes(file);
           const reader = new TableReader(textSpec(['x', 'y', 'z']));
@@ -64,7 +65,14 @@ test('values are typed exactly; what is not of the type is null and listed with 
     [null, null, null],
     [7, null, 20454],
   ]);
-  expect(table.misfits.get('fine')).toEqual({ rows: 2, distinct: 2, sample: [{ text: '12345678.9', rows: 1, line: 3 }, { text: '1.234', rows: 1, line: 4 }] });
+  expect(table.misfits.get('fine')).toEqual({
+    rows: 2,
+    distinct: 2,
+    sample: [
+      { text: '12345678.9', rows: 1, line: 3 },
+      { text: '1.234', rows: 1, line: 4 },
+    ],
+  });
   expect(table.misfits.get('day')!.sample).toEqual([{ text: '30.02.2025', rows: 1, line: 3 }]);
   expect(table.misfits.get('n')!.sample).toEqual([{ text: 'x', rows: 1, line: 4 }]);
 });
@@ -90,7 +98,9 @@ test('a field of 10 MB is left out and listed, the rest is kept', () => {
 });
 
 test('a header that lacks a column says which', () => {
-  expect(() => readTable(textSpec(['a', 'c']), bytes('a,b\n1,2\n'))).toThrow(new ReadError('the file of table t has no column "c"; its header names a, b'));
+  expect(() => readTable(textSpec(['a', 'c']), bytes('a,b\n1,2\n'))).toThrow(
+    new ReadError('the file of table t has no column "c"; its header names a, b'),
+  );
   expect(() => readTable(textSpec(['a']), bytes(''))).toThrow(ReadError);
 });
 
@@ -137,15 +147,18 @@ test('names are mended visibly, and an empty or too wide file is refused', () =>
 
 test('bytes are ordered as texts by code point', () => {
   fc.assert(
-    fc.property(fc.array(fc.oneof(fc.string(), fc.string({ unit: fc.constantFrom('a', 'b', 'é', '\uFF5E', '\u{1F600}') })), { maxLength: 300 }), (texts) => {
-      const distinct = [...new Set(texts.filter((text) => text.isWellFormed()))];
-      const parts = distinct.map((text) => bytes(text));
-      const ends = new Float64Array(parts.length);
-      parts.reduce((at, part, i) => (ends[i] = at + part.length), 0);
-      const all = new Uint8Array(ends.at(-1) ?? 0);
-      parts.forEach((part, i) => all.set(part, ends[i]! - part.length));
-      expect(Array.from(byteOrder(all, ends, parts.length), (k) => distinct[k])).toEqual([...distinct].sort(compareText));
-    }),
+    fc.property(
+      fc.array(fc.oneof(fc.string(), fc.string({ unit: fc.constantFrom('a', 'b', 'é', '\uFF5E', '\u{1F600}') })), { maxLength: 300 }),
+      (texts) => {
+        const distinct = [...new Set(texts.filter((text) => text.isWellFormed()))];
+        const parts = distinct.map((text) => bytes(text));
+        const ends = new Float64Array(parts.length);
+        parts.reduce((at, part, i) => (ends[i] = at + part.length), 0);
+        const all = new Uint8Array(ends.at(-1) ?? 0);
+        parts.forEach((part, i) => all.set(part, ends[i]! - part.length));
+        expect(Array.from(byteOrder(all, ends, parts.length), (k) => distinct[k])).toEqual([...distinct].sort(compareText));
+      },
+    ),
     { numRuns: 200 },
   );
 });

@@ -43,7 +43,12 @@ const FIRST_ROWS = 50;
  * Looks at the head of a file (or all of it): dialect, names, types, fill, distribution.
  * Throws ReadError for an empty file or one with too many columns.
  */
-export function previewFile(head: Uint8Array, whole: boolean, corrected: Partial<Dialect> = {}, nulls: readonly string[] = ['']): FilePreview {
+export function previewFile(
+  head: Uint8Array,
+  whole: boolean,
+  corrected: Partial<Dialect> = {},
+  nulls: readonly string[] = [''],
+): FilePreview {
   if (head.length === 0) throw new ReadError('the file is empty: a header line with the column names is expected');
   const dialect = { ...detectDialect(head, whole), ...corrected };
   let names: string[] | undefined;
@@ -51,29 +56,35 @@ export function previewFile(head: Uint8Array, whole: boolean, corrected: Partial
   let rows = 0;
   const firstRows: string[][] = [];
   const problems: { line: number; message: string }[] = [];
-  const scanner = new Scanner(dialect.delimiter.charCodeAt(0), dialect.quote === '' ? 0 : dialect.quote.charCodeAt(0), dialect.newline.charCodeAt(0), (spans) => {
-    const text = (i: number) => fieldText(spans, i, dialect.quote);
-    if (!names) {
-      if (spans.count > MOST_COLUMNS) throw new ReadError(`the file has ${spans.count} columns, the most is ${MOST_COLUMNS}: leave some out before bringing it in`);
-      names = Array.from({ length: spans.count }, (_, i) => (dialect.header ? text(i).trim() : `column_${i + 1}`));
-      collectors = names.map(() => new TextCollector());
-      if (dialect.header) return;
-    }
-    if (spans.count === 1 && names.length > 1 && spans.starts[0] === spans.ends[0]) return;
-    const message = spans.flaw ?? (spans.count === names.length ? undefined : `${spans.count} fields where ${names.length} are expected`);
-    if (message !== undefined) {
-      if (problems.length < 100) problems.push({ line: spans.line, message });
-      return;
-    }
-    if (firstRows.length < FIRST_ROWS) firstRows.push(names.map((_, i) => text(i)));
-    const encoder = new TextEncoder();
-    collectors.forEach((collector, i) => {
-      if (!spans.doubled[i]) return collector.add(spans.bytes, spans.starts[i]!, spans.ends[i]!);
-      const bytes = encoder.encode(text(i));
-      collector.add(bytes, 0, bytes.length);
-    });
-    rows++;
-  });
+  const scanner = new Scanner(
+    dialect.delimiter.charCodeAt(0),
+    dialect.quote === '' ? 0 : dialect.quote.charCodeAt(0),
+    dialect.newline.charCodeAt(0),
+    (spans) => {
+      const text = (i: number) => fieldText(spans, i, dialect.quote);
+      if (!names) {
+        if (spans.count > MOST_COLUMNS)
+          throw new ReadError(`the file has ${spans.count} columns, the most is ${MOST_COLUMNS}: leave some out before bringing it in`);
+        names = Array.from({ length: spans.count }, (_, i) => (dialect.header ? text(i).trim() : `column_${i + 1}`));
+        collectors = names.map(() => new TextCollector());
+        if (dialect.header) return;
+      }
+      if (spans.count === 1 && names.length > 1 && spans.starts[0] === spans.ends[0]) return;
+      const message = spans.flaw ?? (spans.count === names.length ? undefined : `${spans.count} fields where ${names.length} are expected`);
+      if (message !== undefined) {
+        if (problems.length < 100) problems.push({ line: spans.line, message });
+        return;
+      }
+      if (firstRows.length < FIRST_ROWS) firstRows.push(names.map((_, i) => text(i)));
+      const encoder = new TextEncoder();
+      collectors.forEach((collector, i) => {
+        if (!spans.doubled[i]) return collector.add(spans.bytes, spans.starts[i]!, spans.ends[i]!);
+        const bytes = encoder.encode(text(i));
+        collector.add(bytes, 0, bytes.length);
+      });
+      rows++;
+    },
+  );
   const recode = transcoder(dialect.encoding);
   scanner.push(recode(whole ? head : cutAtLine(head, dialect), whole));
   scanner.end();

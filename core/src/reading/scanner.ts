@@ -36,7 +36,14 @@ export class Scanner {
     private readonly newline: number,
     private readonly onRecord: (spans: FieldSpans) => void,
   ) {
-    this.spans = { bytes: this.rest, starts: new Int32Array(CHUNK), ends: new Int32Array(CHUNK), doubled: new Uint8Array(CHUNK), count: 0, line: 1 };
+    this.spans = {
+      bytes: this.rest,
+      starts: new Int32Array(CHUNK),
+      ends: new Int32Array(CHUNK),
+      doubled: new Uint8Array(CHUNK),
+      count: 0,
+      line: 1,
+    };
   }
 
   /** Takes the next bytes of the file. Throws RangeError where one record is longer than `LARGEST_RECORD_BYTES`. */
@@ -74,7 +81,7 @@ export class Scanner {
     const { delimiter, quote, newline, spans } = this;
     const length = bytes.length;
     let recordStart = 0;
-    let at = 0;
+    let at: number;
     spans.bytes = bytes;
     while (recordStart < length) {
       let count = 0;

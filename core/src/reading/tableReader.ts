@@ -38,7 +38,17 @@ const KEPT_PROBLEMS = 1000;
 /** The longest field that is taken in. */
 export const LARGEST_FIELD_BYTES = 1 << 20;
 
-type Cells = { kind: 'number'; collector: NumberCollector; column: ColumnToRead; scale: number; limit: number; point: number; misfits: Map<string, { rows: number; line: number }> } | { kind: 'text'; collector: TextCollector };
+type Cells =
+  | {
+      kind: 'number';
+      collector: NumberCollector;
+      column: ColumnToRead;
+      scale: number;
+      limit: number;
+      point: number;
+      misfits: Map<string, { rows: number; line: number }>;
+    }
+  | { kind: 'text'; collector: TextCollector };
 
 /**
  * Reads one delimited file into encoded columns, chunk by chunk. Rows with too few or too many fields, or with broken
@@ -210,7 +220,9 @@ export class TableReader {
       const wanted = (column.fileName ?? column.name).trim().toLowerCase();
       const place = names.indexOf(wanted);
       if (place < 0) {
-        throw new ReadError(`the file of table ${this.spec.table} has no column "${column.fileName ?? column.name}"; its header names ${names.slice(0, 12).join(', ')}${names.length > 12 ? ', …' : ''}`);
+        throw new ReadError(
+          `the file of table ${this.spec.table} has no column "${column.fileName ?? column.name}"; its header names ${names.slice(0, 12).join(', ')}${names.length > 12 ? ', …' : ''}`,
+        );
       }
       return place;
     });
@@ -220,7 +232,12 @@ export class TableReader {
     this.leftOut++;
     if (this.problems.length >= KEPT_PROBLEMS) return;
     const text = fieldText(spans, 0, this.quote);
-    this.problems.push({ line: spans.line, ...(column ? { column } : {}), text: text.length > 80 ? `${text.slice(0, 80)}…` : text, message });
+    this.problems.push({
+      line: spans.line,
+      ...(column ? { column } : {}),
+      text: text.length > 80 ? `${text.slice(0, 80)}…` : text,
+      message,
+    });
   }
 
   private encode(column: ColumnToRead, cells: Cells): { made: Column; bad?: Misfits } {
@@ -237,7 +254,11 @@ export class TableReader {
 
 function misfitsOf(all: { text: string; rows: number; line: number }[]): Misfits | undefined {
   if (all.length === 0) return undefined;
-  return { rows: all.reduce((sum, m) => sum + m.rows, 0), distinct: all.length, sample: all.sort((a, b) => b.rows - a.rows || a.line - b.line).slice(0, 20) };
+  return {
+    rows: all.reduce((sum, m) => sum + m.rows, 0),
+    distinct: all.length,
+    sample: all.sort((a, b) => b.rows - a.rows || a.line - b.line).slice(0, 20),
+  };
 }
 
 /** A text column: the texts are the values, and their order is known. */

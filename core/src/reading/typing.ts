@@ -1,5 +1,19 @@
 import type { DataType } from '../values/index.ts';
-import { BOOLEAN, DATE, DATE_PATTERNS, datePattern, decimal, DOUBLE, INTEGER, MAX_PRECISION, parseExact, TEXT, textReader, TIMESTAMP, TIMESTAMP_PATTERNS } from '../values/index.ts';
+import {
+  BOOLEAN,
+  DATE,
+  DATE_PATTERNS,
+  datePattern,
+  decimal,
+  DOUBLE,
+  INTEGER,
+  MAX_PRECISION,
+  parseExact,
+  TEXT,
+  textReader,
+  TIMESTAMP,
+  TIMESTAMP_PATTERNS,
+} from '../values/index.ts';
 
 /** A guessed type with what speaks for it. */
 export interface TypeGuess {
@@ -19,7 +33,11 @@ export function guessType(texts: readonly string[]): TypeGuess {
   if (texts.every((text) => /^(true|false)$/i.test(text)) || (texts.length === 2 && /^(t,f|f,t|yes,no|no,yes)$/i.test(texts.join(',')))) {
     return { type: BOOLEAN, reason: 'two truth values' };
   }
-  return guessNumber(texts, false) ?? guessMoment(texts) ?? guessNumber(texts, true) ?? { type: TEXT, reason: 'not all values are numbers or dates' };
+  return (
+    guessNumber(texts, false) ??
+    guessMoment(texts) ??
+    guessNumber(texts, true) ?? { type: TEXT, reason: 'not all values are numbers or dates' }
+  );
 }
 
 function guessNumber(texts: readonly string[], decimalComma: boolean): TypeGuess | undefined {
@@ -42,7 +60,9 @@ function guessNumber(texts: readonly string[], decimalComma: boolean): TypeGuess
   if (scale === 0) {
     if (looksLikeDays(plain)) return { type: DATE, pattern: 'yyyyMMdd', reason: 'eight digits that are all days' };
     const reader = textReader(INTEGER);
-    return plain.every((text) => reader(text) !== undefined) ? { type: INTEGER, reason: 'whole numbers' } : { type: TEXT, reason: 'digits, too many for 64 bits' };
+    return plain.every((text) => reader(text) !== undefined)
+      ? { type: INTEGER, reason: 'whole numbers' }
+      : { type: TEXT, reason: 'digits, too many for 64 bits' };
   }
   if (whole + scale > MAX_PRECISION) return { type: DOUBLE, reason: 'numbers with very many digits' };
   // Headroom of two digits before the point, so that a somewhat larger amount still fits.
@@ -58,11 +78,13 @@ const looksLikeDays = (texts: readonly string[]): boolean => {
 function guessMoment(texts: readonly string[]): TypeGuess | undefined {
   for (const text of DATE_PATTERNS) {
     const pattern = datePattern(text)!;
-    if (texts.every((value) => pattern.parseDate(value) !== undefined)) return { type: DATE, pattern: text, reason: `days written as ${text}` };
+    if (texts.every((value) => pattern.parseDate(value) !== undefined))
+      return { type: DATE, pattern: text, reason: `days written as ${text}` };
   }
   for (const text of TIMESTAMP_PATTERNS) {
     const pattern = datePattern(text)!;
-    if (texts.every((value) => pattern.parseTimestamp(value) !== undefined)) return { type: TIMESTAMP, pattern: text, reason: `moments written as ${text}` };
+    if (texts.every((value) => pattern.parseTimestamp(value) !== undefined))
+      return { type: TIMESTAMP, pattern: text, reason: `moments written as ${text}` };
   }
   return undefined;
 }

@@ -42,7 +42,16 @@ export function matchColumns(from: readonly Column[], to: readonly Column[]): Ma
   }
   const text = (key: number) => from.map((c) => String(toJson(columnValues(c)[c.codes[firstRow[key]!]!]!, c.type))).join(', ');
   return {
-    rows: keys.from.length, nulls: fromCounts[0]!, matched, fromDistinct, toDistinct, toUnique: toMost <= 1, fromUnique: fromMost <= 1,
-    orphans: orphans.sort((x, y) => y.rows - x.rows).slice(0, MOST_ORPHANS).map(({ key, rows }) => ({ value: text(key), rows })),
+    rows: keys.from.length,
+    nulls: fromCounts[0]!,
+    matched,
+    fromDistinct,
+    toDistinct,
+    toUnique: toMost <= 1,
+    fromUnique: fromMost <= 1,
+    orphans: orphans
+      .sort((x, y) => y.rows - x.rows)
+      .slice(0, MOST_ORPHANS)
+      .map(({ key, rows }) => ({ value: text(key), rows })),
   };
 }

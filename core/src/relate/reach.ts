@@ -110,7 +110,8 @@ export class Reach {
       if (!paths) continue;
       for (const entry of this.outgoing.get(key(bridge.name)) ?? []) {
         if (!isDefault(entry) || cardinalityOf(entry) === 'many-to-many') continue;
-        for (const anchor of near.get(key(entry.to.table)) ?? []) for (const path of paths) routes.push({ kind: 'bridge', entry, anchor, path });
+        for (const anchor of near.get(key(entry.to.table)) ?? [])
+          for (const path of paths) routes.push({ kind: 'bridge', entry, anchor, path });
       }
     }
     return routes;
@@ -122,7 +123,8 @@ export class Reach {
     for (const entry of this.names.model.relationships ?? []) {
       if (cardinalityOf(entry) !== 'many-to-many' || !isDefault(entry)) continue;
       for (const anchor of near.get(key(entry.from.table)) ?? []) {
-        for (const path of this.lookups(entry.to.table, via).get(key(table)) ?? []) routes.push({ kind: 'many-to-many', entry, anchor, path });
+        for (const path of this.lookups(entry.to.table, via).get(key(table)) ?? [])
+          routes.push({ kind: 'many-to-many', entry, anchor, path });
       }
     }
     return routes;

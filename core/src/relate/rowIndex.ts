@@ -42,7 +42,8 @@ export function keyNumbers(from: readonly Column[], to: readonly Column[]): KeyN
       if (known === undefined) numbers.set(value, (known = numbers.size + 1));
       return known;
     };
-    const numbered = (column: Column) => Uint32Array.from(columnValues(column), (value, code) => (code === 0 ? 0 : number(comparableValue(value, column))));
+    const numbered = (column: Column) =>
+      Uint32Array.from(columnValues(column), (value, code) => (code === 0 ? 0 : number(comparableValue(value, column))));
     const [fromNumbers, toNumbers] = [numbered(fromColumn), numbered(toColumn)];
     if (i === 0) {
       a = Uint32Array.from({ length: a.length }, (_, row) => fromNumbers[fromColumn.codes[row]!]!);
@@ -105,4 +106,5 @@ export function rowLists(numbers: Uint32Array, size: number): RowLists {
 }
 
 /** Chains two indexes: where the first has no partner, neither has the chain. */
-export const chained = (first: RowIndex, second: RowIndex): RowIndex => Uint32Array.from(first, (row) => (row === 0 ? 0 : second[row - 1]!));
+export const chained = (first: RowIndex, second: RowIndex): RowIndex =>
+  Uint32Array.from(first, (row) => (row === 0 ? 0 : second[row - 1]!));

@@ -46,7 +46,12 @@ export interface Advice {
 
 export interface Profile {
   readonly tables: readonly TableProfile[];
-  readonly relationships: readonly { readonly name: string; readonly fromDistinct: number; readonly toDistinct: number; readonly bytes: number }[];
+  readonly relationships: readonly {
+    readonly name: string;
+    readonly fromDistinct: number;
+    readonly toDistinct: number;
+    readonly bytes: number;
+  }[];
   readonly hierarchies: readonly { readonly name: string; readonly bytes: number }[];
   readonly advice: readonly Advice[];
   readonly totalBytes: number;
@@ -57,7 +62,8 @@ const segmentBytes = (codes: Codes): { bytes: number; encodings: EncodingName[] 
   return { bytes: segments.reduce((sum, s) => sum + s.bytes.length, 0), encodings: segments.map((s) => s.encoding) };
 };
 
-const mostFrequent = (names: readonly EncodingName[]): string => [...new Set(names)].sort((a, b) => names.filter((n) => n === b).length - names.filter((n) => n === a).length)[0] ?? 'empty';
+const mostFrequent = (names: readonly EncodingName[]): string =>
+  [...new Set(names)].sort((a, b) => names.filter((n) => n === b).length - names.filter((n) => n === a).length)[0] ?? 'empty';
 
 interface ColumnSize {
   readonly dataBytes: number;
@@ -93,21 +99,42 @@ export function profileModel(data: ModelData): Profile {
       const columns = table.columns.map((c): Sized<ColumnProfile> => {
         const column = data.column(table.name, c.name);
         const size = columnBytes(column);
-        return { name: c.name, type: formatType(column.type), distinct: column.distinct, nulls: column.nulls, runs: column.runs, ...size, totalBytes: size.dataBytes + size.dictionaryBytes };
+        return {
+          name: c.name,
+          type: formatType(column.type),
+          distinct: column.distinct,
+          nulls: column.nulls,
+          runs: column.runs,
+          ...size,
+          totalBytes: size.dataBytes + size.dictionaryBytes,
+        };
       });
       const sum = (of: (c: Sized<ColumnProfile>) => number) => columns.reduce((total, c) => total + of(c), 0);
       const relationshipBytes = relationships.filter((r) => sameName(r.table, table.name)).reduce((total, r) => total + r.bytes, 0);
-      const hierarchyTotal = hierarchies.filter((h) => h.name.toLowerCase().startsWith(`${table.name.toLowerCase()}.`)).reduce((total, h) => total + h.bytes, 0);
+      const hierarchyTotal = hierarchies
+        .filter((h) => h.name.toLowerCase().startsWith(`${table.name.toLowerCase()}.`))
+        .reduce((total, h) => total + h.bytes, 0);
       const rows = data.rowCount(table.name);
       return {
-        name: table.name, rows, segments: Math.ceil(rows / SEGMENT_ROWS), dataBytes: sum((c) => c.dataBytes), dictionaryBytes: sum((c) => c.dictionaryBytes),
-        relationshipBytes, hierarchyBytes: hierarchyTotal, totalBytes: sum((c) => c.totalBytes) + relationshipBytes + hierarchyTotal, columns,
+        name: table.name,
+        rows,
+        segments: Math.ceil(rows / SEGMENT_ROWS),
+        dataBytes: sum((c) => c.dataBytes),
+        dictionaryBytes: sum((c) => c.dictionaryBytes),
+        relationshipBytes,
+        hierarchyBytes: hierarchyTotal,
+        totalBytes: sum((c) => c.totalBytes) + relationshipBytes + hierarchyTotal,
+        columns,
       };
     });
   const totalBytes = tables.reduce((sum, t) => sum + t.totalBytes, 0);
   const share = (bytes: number) => (totalBytes === 0 ? 0 : bytes / totalBytes);
   return {
-    tables: tables.map((t) => ({ ...t, share: share(t.totalBytes), columns: t.columns.map((c) => ({ ...c, share: share(c.totalBytes) })) })),
+    tables: tables.map((t) => ({
+      ...t,
+      share: share(t.totalBytes),
+      columns: t.columns.map((c) => ({ ...c, share: share(c.totalBytes) })),
+    })),
     relationships: relationships.map(({ name, fromDistinct, toDistinct, bytes }) => ({ name, fromDistinct, toDistinct, bytes })),
     hierarchies,
     advice: adviceOn(data),
@@ -121,7 +148,15 @@ function relationshipSizes(data: ModelData): { name: string; table: string; from
     try {
       const index = data.pathIndex([r])!;
       const distinctOf = (end: typeof r.from) => data.column(end.table, end.columns[0]!).distinct;
-      return [{ name: r.name, table: r.from.table, fromDistinct: distinctOf(r.from), toDistinct: distinctOf(r.to), bytes: segmentBytes(index).bytes }];
+      return [
+        {
+          name: r.name,
+          table: r.from.table,
+          fromDistinct: distinctOf(r.from),
+          toDistinct: distinctOf(r.to),
+          bytes: segmentBytes(index).bytes,
+        },
+      ];
     } catch (error) {
       // A relationship that names something missing holds nothing; its claims tell of it.
       if (error instanceof DataError) return [];
@@ -144,7 +179,8 @@ function hierarchyBytes(data: ModelData, h: Hierarchy): number {
     for (let i = 1; i < levels.length; i++) {
       const [above, own] = [levels[i - 1]!, levels[i]!];
       const parents = codesArray(above.column.domain.size, own.column.domain.size + 1);
-      const code = (level: typeof own, row: number) => (level.index ? (level.index[row] === 0 ? 0 : level.column.codes[level.index[row]! - 1]!) : level.column.codes[row]!);
+      const code = (level: typeof own, row: number) =>
+        level.index ? (level.index[row] === 0 ? 0 : level.column.codes[level.index[row]! - 1]!) : level.column.codes[row]!;
       for (let row = 0; row < data.rowCount(h.table); row++) parents[code(own, row)] = code(above, row);
       bytes += segmentBytes(parents).bytes;
     }
@@ -171,12 +207,15 @@ function adviceOn(data: ModelData): Advice[] {
         if (column.type.kind === 'timestamp') return splitMoment(name, column, columnValues(column), before, '');
         if (column.type.kind === 'text') {
           const moments = momentsOfTexts(column);
-          if (moments) return splitMoment(name, column, moments.values, before, `declare it as a timestamp written ${moments.pattern}, and `);
+          if (moments)
+            return splitMoment(name, column, moments.values, before, `declare it as a timestamp written ${moments.pattern}, and `);
         }
         return [];
       }),
     );
-  return [...found, ...unusedColumns(data)].filter((a) => a.beforeBytes - a.afterBytes >= WORTH_BYTES).sort((a, b) => b.beforeBytes - b.afterBytes - (a.beforeBytes - a.afterBytes));
+  return [...found, ...unusedColumns(data)]
+    .filter((a) => a.beforeBytes - a.afterBytes >= WORTH_BYTES)
+    .sort((a, b) => b.beforeBytes - b.afterBytes - (a.beforeBytes - a.afterBytes));
 }
 
 const total = (column: Column): number => {
@@ -187,11 +226,29 @@ const total = (column: Column): number => {
 function splitMoment(name: string, column: Column, values: readonly Value[], before: number, first: string): Advice[] {
   const parts = values.map((value) => (value === null ? null : splitTimestamp(value as Exact)));
   const of = (part: (p: { days: number; micros: number }) => number, type: Column['type']) =>
-    total(columnOfValues('part', type, Array.from(column.codes, (code) => (parts[code] ? part(parts[code]) : null))));
+    total(
+      columnOfValues(
+        'part',
+        type,
+        Array.from(column.codes, (code) => (parts[code] ? part(parts[code]) : null)),
+      ),
+    );
   const [day, second] = [of((p) => p.days, DATE), of((p) => Math.floor(p.micros / 1_000_000), INTEGER)];
   const change = first === '' ? 'split date and time' : `${first}split date and time`;
-  const both: Advice = { column: name, change, reason: 'a moment to the second is nearly unique; its day and its time of day are not', beforeBytes: before, afterBytes: day + second };
-  const dayOnly: Advice = { column: name, change: `${first}keep the day only`, reason: 'if nobody asks for the time of day', beforeBytes: before, afterBytes: day };
+  const both: Advice = {
+    column: name,
+    change,
+    reason: 'a moment to the second is nearly unique; its day and its time of day are not',
+    beforeBytes: before,
+    afterBytes: day + second,
+  };
+  const dayOnly: Advice = {
+    column: name,
+    change: `${first}keep the day only`,
+    reason: 'if nobody asks for the time of day',
+    beforeBytes: before,
+    afterBytes: day,
+  };
   return [both, dayOnly];
 }
 
@@ -217,7 +274,17 @@ function unusedColumns(data: ModelData): Advice[] {
         .filter((c) => !used.has(`${t.name}.${c.name}`.toLowerCase()) && c.use !== 'quantity' && c.formula === undefined)
         .flatMap((c): Advice[] => {
           const column = data.column(t.name, c.name);
-          return column.distinct > column.rowCount / 10 ? [{ column: `${t.name}.${c.name}`, change: 'leave the column out', reason: 'no key, relationship, hierarchy, formula or perspective uses it, and its values hardly repeat', beforeBytes: total(column), afterBytes: 0 }] : [];
+          return column.distinct > column.rowCount / 10
+            ? [
+                {
+                  column: `${t.name}.${c.name}`,
+                  change: 'leave the column out',
+                  reason: 'no key, relationship, hierarchy, formula or perspective uses it, and its values hardly repeat',
+                  beforeBytes: total(column),
+                  afterBytes: 0,
+                },
+              ]
+            : [];
         }),
     );
 }
@@ -228,12 +295,15 @@ function usedColumns(data: ModelData): Set<string> {
   const note = (table: string, column: string) => used.add(`${table}.${column}`.toLowerCase());
   for (const t of model.tables) {
     for (const name of [...(t.key ?? []), t.label, t.snapshot, t.partition?.by]) if (name) note(t.name, name);
-    for (const c of t.columns) if (c.formula !== undefined) for (const n of checker.column(t, c.name, c.formula, TIMESTAMP).columns) note(n.table, n.column);
+    for (const c of t.columns)
+      if (c.formula !== undefined) for (const n of checker.column(t, c.name, c.formula, TIMESTAMP).columns) note(n.table, n.column);
   }
   for (const r of model.relationships ?? []) for (const end of [r.from, r.to]) for (const name of end.columns) note(end.table, name);
   for (const h of model.hierarchies ?? []) {
     for (const name of [h.key, h.parent, h.label]) if (name) note(h.table, name);
-    for (const level of h.levels ?? []) for (const path of [level.column, level.key, level.orderBy].flat()) if (path !== undefined) used.add((checker.names.column(h.table, path) ? `${h.table}.${path}` : path).toLowerCase());
+    for (const level of h.levels ?? [])
+      for (const path of [level.column, level.key, level.orderBy].flat())
+        if (path !== undefined) used.add((checker.names.column(h.table, path) ? `${h.table}.${path}` : path).toLowerCase());
   }
   for (const m of model.measures ?? []) for (const n of checker.measure(m.name)?.columns ?? []) note(n.table, n.column);
   for (const p of model.perspectives ?? []) for (const path of p.columns ?? []) used.add(path.toLowerCase());

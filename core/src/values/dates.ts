@@ -30,7 +30,9 @@ export function civilFromDays(days: number): CivilDate {
   const z = days + 719468;
   const era = Math.floor(z / 146097);
   const dayOfEra = z - era * 146097;
-  const yearOfEra = Math.floor((dayOfEra - Math.floor(dayOfEra / 1460) + Math.floor(dayOfEra / 36524) - Math.floor(dayOfEra / 146096)) / 365);
+  const yearOfEra = Math.floor(
+    (dayOfEra - Math.floor(dayOfEra / 1460) + Math.floor(dayOfEra / 36524) - Math.floor(dayOfEra / 146096)) / 365,
+  );
   const dayOfYear = dayOfEra - (365 * yearOfEra + Math.floor(yearOfEra / 4) - Math.floor(yearOfEra / 100));
   const mp = Math.floor((5 * dayOfYear + 2) / 153);
   const month = mp < 10 ? mp + 3 : mp - 9;

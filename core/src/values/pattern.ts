@@ -81,7 +81,18 @@ function compile(text: string): DatePattern | undefined {
 const escapeLiteral = (text: string): string => text.replace(/[.*+?^${}()|[\]\\]/g, '\\$&');
 
 /** Patterns tried for a column without a declared one, the unambiguous first. */
-export const DATE_PATTERNS = ['yyyy-MM-dd', 'yyyy/MM/dd', 'yyyyMMdd', 'dd.MM.yyyy', 'dd/MM/yyyy', 'MM/dd/yyyy', 'dd-MM-yyyy', 'd.M.yyyy', 'd/M/yyyy', 'M/d/yyyy'];
+export const DATE_PATTERNS = [
+  'yyyy-MM-dd',
+  'yyyy/MM/dd',
+  'yyyyMMdd',
+  'dd.MM.yyyy',
+  'dd/MM/yyyy',
+  'MM/dd/yyyy',
+  'dd-MM-yyyy',
+  'd.M.yyyy',
+  'd/M/yyyy',
+  'M/d/yyyy',
+];
 
 const TIMES = ['HH:mm:ss', 'HH:mm', 'HH:mm:ss.SSS'];
 const TIMESTAMP_DATES = ['yyyy-MM-dd', 'dd.MM.yyyy', 'dd/MM/yyyy', 'MM/dd/yyyy', 'yyyy/MM/dd'];
@@ -90,4 +101,11 @@ export const TIMESTAMP_PATTERNS = TIMESTAMP_DATES.flatMap((day) => TIMES.flatMap
 
 export const DEFAULT_DATE_PATTERN = 'yyyy-MM-dd';
 /** What a timestamp without a declared pattern may look like. */
-export const DEFAULT_TIMESTAMP_PATTERNS = ['yyyy-MM-dd HH:mm:ss', 'yyyy-MM-ddTHH:mm:ss', 'yyyy-MM-dd HH:mm', 'yyyy-MM-dd HH:mm:ss.SSS', 'yyyy-MM-ddTHH:mm:ss.SSS', 'yyyy-MM-dd'];
+export const DEFAULT_TIMESTAMP_PATTERNS = [
+  'yyyy-MM-dd HH:mm:ss',
+  'yyyy-MM-ddTHH:mm:ss',
+  'yyyy-MM-dd HH:mm',
+  'yyyy-MM-dd HH:mm:ss.SSS',
+  'yyyy-MM-ddTHH:mm:ss.SSS',
+  'yyyy-MM-dd',
+];

@@ -31,7 +31,11 @@ export const TIMESTAMP: DataType = { kind: 'timestamp' };
 export const MAX_PRECISION = 38;
 
 /** A decimal type; precision counts all digits, scale those after the point. */
-export const decimal = (precision: number, scale: number): DataType => ({ kind: 'decimal', precision: Math.min(precision, MAX_PRECISION), scale });
+export const decimal = (precision: number, scale: number): DataType => ({
+  kind: 'decimal',
+  precision: Math.min(precision, MAX_PRECISION),
+  scale,
+});
 
 const DECIMAL_PATTERN = /^decimal\s*\(\s*(\d+)\s*,\s*(\d+)\s*\)$/i;
 

@@ -23,96 +23,126 @@ export function intakeRoutes(workspace: Workspace): Router {
 
   const fileOf = (id: string): string => {
     const path = join(workspace.incoming, id);
-    if (!UPLOAD_ID.test(id) || !uploads.has(id) || !existsSync(path)) throw new ServerError('not-found', 'the file is no longer here: choose it again');
+    if (!UPLOAD_ID.test(id) || !uploads.has(id) || !existsSync(path))
+      throw new ServerError('not-found', 'the file is no longer here: choose it again');
     return path;
   };
 
   // The body is the file itself, written to disk as it comes, whatever its size.
-  router.post('/uploads', answer(async (request): Promise<UploadState> => {
-    const name = asked(request, 'name').replace(/^.*[\\/]/, '').slice(0, 200);
-    if (!TABLE_FILE.test(name)) throw new ServerError('cannot-read', `${name || 'the file'} is no delimited text file: files that end in .csv, .tsv or .txt can be brought in`);
-    const id = randomUUID();
-    const path = join(workspace.incoming, id);
-    try {
-      await pipeline(request, createWriteStream(`${path}.part`));
-    } catch (error) {
-      rmSync(`${path}.part`, { force: true });
-      throw new ServerError('cannot-read', `${name} did not arrive whole: ${(error as Error).message}`);
-    }
-    renameSync(`${path}.part`, path);
-    const upload = { id, name, bytes: statSync(path).size };
-    uploads.set(id, upload);
-    return upload;
-  }));
-
-  router.post('/uploads/:upload/preview', answer(async (request) => {
-    const id = param(request, 'upload');
-    const { dialect } = body(request, previewRequest);
-    const preview = await workspace.pool.run<FilePreview>({ kind: 'preview', file: fileOf(id), ...(dialect ? { dialect } : {}) });
-    return { upload: uploads.get(id)!, preview };
-  }));
-
-  router.delete('/uploads/:upload', answer((request) => {
-    const id = param(request, 'upload');
-    rmSync(fileOf(id), { force: true });
-    uploads.delete(id);
-  }));
-
-  router.post('/models/:id/intake', answer((request) => {
-    const modelId = idOf(request);
-    const { tables } = body(request, intakeRequest);
-    workspace.models.head(modelId);
-    checkNames(tables);
-    const files = tables.map((t) => ({ table: t, path: fileOf(t.upload), file: uploads.get(t.upload)!.name }));
-    const says = tables.length === 1 ? `take in ${tables[0]!.name}` : `take in ${tables.length} tables`;
-    return workspace.jobs.start(says, (job) => workspace.hub.send(modelId, { kind: 'job', job }), async (progress, onCancel) => {
-      let cancelled = false;
-      onCancel(() => (cancelled = true));
-      const taken: { table: IntakeRequest['tables'][number]; file: string; rows: number }[] = [];
-      let leftOut = 0;
-      for (const [i, { table, path, file }] of files.entries()) {
-        if (cancelled) throw new Error('cancelled');
-        const key = keyFor(workspace, modelId, table.name, file);
-        const running = workspace.pool.start<{ progress: number }, { rows: number; problems: number }>(
-          { kind: 'intake', workspace: workspace.file, modelId, file: path, key, table },
-          (message) => progress((i + message.progress) / files.length, `${table.name}`),
+  router.post(
+    '/uploads',
+    answer(async (request): Promise<UploadState> => {
+      const name = asked(request, 'name')
+        .replace(/^.*[\\/]/, '')
+        .slice(0, 200);
+      if (!TABLE_FILE.test(name))
+        throw new ServerError(
+          'cannot-read',
+          `${name || 'the file'} is no delimited text file: files that end in .csv, .tsv or .txt can be brought in`,
         );
-        onCancel(() => running.stop());
-        try {
-          const { rows, problems } = await running.done;
-          leftOut += problems;
-          taken.push({ table, file, rows });
-        } catch (error) {
-          workspace.tables.dropLoading(modelId, key);
-          // Tables before this one are whole and stay; the model is told of them below.
-          if (taken.length > 0) admit(workspace, modelId, taken);
-          throw cancelled ? error : new Error(`${table.name}: ${(error as Error).message}`);
-        }
-        rmSync(path, { force: true });
-        uploads.delete(table.upload);
+      const id = randomUUID();
+      const path = join(workspace.incoming, id);
+      try {
+        await pipeline(request, createWriteStream(`${path}.part`));
+      } catch (error) {
+        rmSync(`${path}.part`, { force: true });
+        throw new ServerError('cannot-read', `${name} did not arrive whole: ${(error as Error).message}`);
       }
-      admit(workspace, modelId, taken);
-      const rows = taken.reduce((sum, t) => sum + t.rows, 0);
-      return `${rows} rows stored${leftOut > 0 ? `, ${leftOut} listed as left out` : ''}`;
-    });
-  }));
+      renameSync(`${path}.part`, path);
+      const upload = { id, name, bytes: statSync(path).size };
+      uploads.set(id, upload);
+      return upload;
+    }),
+  );
 
-  router.get('/jobs/:job', answer((request) => {
-    const job = workspace.jobs.get(param(request, 'job'));
-    if (!job) throw new ServerError('not-found', 'that work has ended a while ago');
-    return job;
-  }));
+  router.post(
+    '/uploads/:upload/preview',
+    answer(async (request) => {
+      const id = param(request, 'upload');
+      const { dialect } = body(request, previewRequest);
+      const preview = await workspace.pool.run<FilePreview>({ kind: 'preview', file: fileOf(id), ...(dialect ? { dialect } : {}) });
+      return { upload: uploads.get(id)!, preview };
+    }),
+  );
 
-  router.delete('/jobs/:job', answer((request) => {
-    if (!workspace.jobs.cancel(param(request, 'job'))) throw new ServerError('not-found', 'that work has ended a while ago');
-  }));
+  router.delete(
+    '/uploads/:upload',
+    answer((request) => {
+      const id = param(request, 'upload');
+      rmSync(fileOf(id), { force: true });
+      uploads.delete(id);
+    }),
+  );
+
+  router.post(
+    '/models/:id/intake',
+    answer((request) => {
+      const modelId = idOf(request);
+      const { tables } = body(request, intakeRequest);
+      workspace.models.head(modelId);
+      checkNames(tables);
+      const files = tables.map((t) => ({ table: t, path: fileOf(t.upload), file: uploads.get(t.upload)!.name }));
+      const says = tables.length === 1 ? `take in ${tables[0]!.name}` : `take in ${tables.length} tables`;
+      return workspace.jobs.start(
+        says,
+        (job) => workspace.hub.send(modelId, { kind: 'job', job }),
+        async (progress, onCancel) => {
+          let cancelled = false;
+          onCancel(() => (cancelled = true));
+          const taken: { table: IntakeRequest['tables'][number]; file: string; rows: number }[] = [];
+          let leftOut = 0;
+          for (const [i, { table, path, file }] of files.entries()) {
+            if (cancelled) throw new Error('cancelled');
+            const key = keyFor(workspace, modelId, table.name, file);
+            const running = workspace.pool.start<{ progress: number }, { rows: number; problems: number }>(
+              { kind: 'intake', workspace: workspace.file, modelId, file: path, key, table },
+              (message) => progress((i + message.progress) / files.length, `${table.name}`),
+            );
+            onCancel(() => running.stop());
+            try {
+              const { rows, problems } = await running.done;
+              leftOut += problems;
+              taken.push({ table, file, rows });
+            } catch (error) {
+              workspace.tables.dropLoading(modelId, key);
+              // Tables before this one are whole and stay; the model is told of them below.
+              if (taken.length > 0) admit(workspace, modelId, taken);
+              throw cancelled ? error : new Error(`${table.name}: ${(error as Error).message}`);
+            }
+            rmSync(path, { force: true });
+            uploads.delete(table.upload);
+          }
+          admit(workspace, modelId, taken);
+          const rows = taken.reduce((sum, t) => sum + t.rows, 0);
+          return `${rows} rows stored${leftOut > 0 ? `, ${leftOut} listed as left out` : ''}`;
+        },
+      );
+    }),
+  );
+
+  router.get(
+    '/jobs/:job',
+    answer((request) => {
+      const job = workspace.jobs.get(param(request, 'job'));
+      if (!job) throw new ServerError('not-found', 'that work has ended a while ago');
+      return job;
+    }),
+  );
+
+  router.delete(
+    '/jobs/:job',
+    answer((request) => {
+      if (!workspace.jobs.cancel(param(request, 'job'))) throw new ServerError('not-found', 'that work has ended a while ago');
+    }),
+  );
 
   return router;
 }
 
 function checkNames(tables: IntakeRequest['tables']): void {
   for (const [i, table] of tables.entries()) {
-    if (tables.some((other, j) => j < i && sameName(other.name, table.name))) throw new ServerError('wrong-shape', `two of the tables are called ${table.name}: give one of them another name`);
+    if (tables.some((other, j) => j < i && sameName(other.name, table.name)))
+      throw new ServerError('wrong-shape', `two of the tables are called ${table.name}: give one of them another name`);
     const names = table.columns.map((c) => c.name.toLowerCase());
     const twice = names.find((name, j) => names.indexOf(name) !== j);
     if (twice !== undefined) throw new ServerError('wrong-shape', `${table.name} has two columns ${twice}`);
@@ -131,23 +161,41 @@ const freeFile = (model: Model, name: string, file: string): string =>
 /** Tells the model of tables whose rows have been stored. */
 function admit(workspace: Workspace, modelId: number, taken: readonly { table: IntakeRequest['tables'][number]; file: string }[]): void {
   const names = taken.map((t) => t.table.name).join(', ');
-  const revision = workspace.models.change(modelId, (model) => taken.reduce((m, { table, file }) => admitted(m, table, file), model), `took in ${names}`);
+  const revision = workspace.models.change(
+    modelId,
+    (model) => taken.reduce((m, { table, file }) => admitted(m, table, file), model),
+    `took in ${names}`,
+  );
   workspace.changed(modelId, revision, '');
 }
 
 function admitted(model: Model, table: IntakeRequest['tables'][number], file: string): Model {
-  const columns = table.columns.map((c) => ({ name: c.name, type: c.type, ...(c.pattern ? { pattern: c.pattern } : {}), use: 'attribute' as const }));
+  const columns = table.columns.map((c) => ({
+    name: c.name,
+    type: c.type,
+    ...(c.pattern ? { pattern: c.pattern } : {}),
+    use: 'attribute' as const,
+  }));
   const at = model.tables.findIndex((t) => sameName(t.name, table.name));
   if (at >= 0) {
     // Loaded again: what people said of its columns stays, types follow the file.
     const before = model.tables[at]!;
-    const merged = columns.map((c) => ({ ...(before.columns.find((b) => sameName(b.name, c.name)) ?? c), type: c.type, ...(c.pattern ? { pattern: c.pattern } : {}) }));
+    const merged = columns.map((c) => ({
+      ...(before.columns.find((b) => sameName(b.name, c.name)) ?? c),
+      type: c.type,
+      ...(c.pattern ? { pattern: c.pattern } : {}),
+    }));
     const derived = before.columns.filter((c) => c.formula !== undefined && !merged.some((m) => sameName(m.name, c.name)));
     return { ...model, tables: model.tables.map((t, i) => (i === at ? { ...t, columns: [...merged, ...derived] } : t)) };
   }
   const { delimiter, header, encoding } = table.dialect;
-  const source = { file: freeFile(model, table.name, file), ...(delimiter === ',' ? {} : { delimiter }), ...(header ? {} : { header }), ...(encoding === 'utf-8' ? {} : { encoding }), ...(table.columns.some((c) => c.decimalComma) ? { decimalComma: true } : {}) };
+  const source = {
+    file: freeFile(model, table.name, file),
+    ...(delimiter === ',' ? {} : { delimiter }),
+    ...(header ? {} : { header }),
+    ...(encoding === 'utf-8' ? {} : { encoding }),
+    ...(table.columns.some((c) => c.decimalComma) ? { decimalComma: true } : {}),
+  };
   const made: Table = { name: table.name, role: 'staging', source, columns };
   return { ...model, tables: [...model.tables, made] };
 }
-

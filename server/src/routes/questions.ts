@@ -9,36 +9,72 @@ export function questionRoutes(workspace: Workspace): Router {
   const router = Router();
   const { pool } = workspace;
 
-  router.get('/models/:id/claims', answer((request) => workspace.claims.state(idOf(request))));
+  router.get(
+    '/models/:id/claims',
+    answer((request) => workspace.claims.state(idOf(request))),
+  );
 
-  router.post('/models/:id/query', answer((request) => {
-    const { query } = body(request, queryRequest);
-    return pool.run({ kind: 'query', query, ...workspace.task(idOf(request)) });
-  }));
+  router.post(
+    '/models/:id/query',
+    answer((request) => {
+      const { query } = body(request, queryRequest);
+      return pool.run({ kind: 'query', query, ...workspace.task(idOf(request)) });
+    }),
+  );
 
-  router.post('/models/:id/formula', answer((request) => {
-    const { formula, name } = body(request, formulaRequest);
-    return pool.run({ kind: 'formula', formula, ...(name === undefined ? {} : { name }), ...workspace.task(idOf(request)) });
-  }));
+  router.post(
+    '/models/:id/formula',
+    answer((request) => {
+      const { formula, name } = body(request, formulaRequest);
+      return pool.run({ kind: 'formula', formula, ...(name === undefined ? {} : { name }), ...workspace.task(idOf(request)) });
+    }),
+  );
 
-  router.post('/models/:id/members', answer((request) => {
-    const { hierarchy, path } = body(request, browseRequest);
-    return pool.run({ kind: 'browse', hierarchy, path, ...workspace.task(idOf(request)) });
-  }));
+  router.post(
+    '/models/:id/members',
+    answer((request) => {
+      const { hierarchy, path } = body(request, browseRequest);
+      return pool.run({ kind: 'browse', hierarchy, path, ...workspace.task(idOf(request)) });
+    }),
+  );
 
-  router.post('/models/:id/match', answer((request) => pool.run({ kind: 'match', ...body(request, matchRequest), ...workspace.task(idOf(request)) })));
-  router.get('/models/:id/levels', answer((request) => pool.run({ kind: 'levels', hierarchy: asked(request, 'hierarchy'), ...workspace.task(idOf(request)) })));
-  router.get('/models/:id/profile', answer((request) => pool.run({ kind: 'profile', ...workspace.task(idOf(request)) })));
-  router.get('/models/:id/proposals', answer((request) => pool.run({ kind: 'propose', ...workspace.task(idOf(request)) })));
-  router.get('/models/:id/tables/:table/columns', answer((request) => pool.run({ kind: 'columns', table: param(request, 'table'), ...workspace.task(idOf(request)) })));
+  router.post(
+    '/models/:id/match',
+    answer((request) => pool.run({ kind: 'match', ...body(request, matchRequest), ...workspace.task(idOf(request)) })),
+  );
+  router.get(
+    '/models/:id/levels',
+    answer((request) => pool.run({ kind: 'levels', hierarchy: asked(request, 'hierarchy'), ...workspace.task(idOf(request)) })),
+  );
+  router.get(
+    '/models/:id/profile',
+    answer((request) => pool.run({ kind: 'profile', ...workspace.task(idOf(request)) })),
+  );
+  router.get(
+    '/models/:id/proposals',
+    answer((request) => pool.run({ kind: 'propose', ...workspace.task(idOf(request)) })),
+  );
+  router.get(
+    '/models/:id/tables/:table/columns',
+    answer((request) => pool.run({ kind: 'columns', table: param(request, 'table'), ...workspace.task(idOf(request)) })),
+  );
 
-  router.get('/models/:id/tables/:table/rows', answer((request) => {
-    const [offset, count] = [Number(asked(request, 'offset') || 0), Number(asked(request, 'count') || 100)];
-    if (!Number.isSafeInteger(offset) || !Number.isSafeInteger(count) || offset < 0 || count < 1 || count > 1000) throw new ServerError('wrong-shape', 'offset and count are whole numbers, count at most 1000');
-    return pool.run({ kind: 'rows', table: param(request, 'table'), offset, count, ...workspace.task(idOf(request)) });
-  }));
+  router.get(
+    '/models/:id/tables/:table/rows',
+    answer((request) => {
+      const [offset, count] = [Number(asked(request, 'offset') || 0), Number(asked(request, 'count') || 100)];
+      if (!Number.isSafeInteger(offset) || !Number.isSafeInteger(count) || offset < 0 || count < 1 || count > 1000)
+        throw new ServerError('wrong-shape', 'offset and count are whole numbers, count at most 1000');
+      return pool.run({ kind: 'rows', table: param(request, 'table'), offset, count, ...workspace.task(idOf(request)) });
+    }),
+  );
 
-  router.get('/models/:id/values', answer((request) => pool.run({ kind: 'values', column: asked(request, 'column'), search: asked(request, 'search'), ...workspace.task(idOf(request)) })));
+  router.get(
+    '/models/:id/values',
+    answer((request) =>
+      pool.run({ kind: 'values', column: asked(request, 'column'), search: asked(request, 'search'), ...workspace.task(idOf(request)) }),
+    ),
+  );
 
   return router;
 }

@@ -14,27 +14,54 @@ export function releaseRoutes(workspace: Workspace): Router {
   const state = (id: number): ReleaseState => {
     const { claims, done } = workspace.claims.state(id);
     const blocking = claims.filter((c) => c.verdict === 'broken' && c.weight === 'blocks');
-    return { ready: done && blocking.length === 0, done, blocking, warning: claims.filter((c) => c.verdict === 'broken' && c.weight === 'warns'), waived: claims.filter((c) => c.verdict === 'waived') };
+    return {
+      ready: done && blocking.length === 0,
+      done,
+      blocking,
+      warning: claims.filter((c) => c.verdict === 'broken' && c.weight === 'warns'),
+      waived: claims.filter((c) => c.verdict === 'waived'),
+    };
   };
 
-  router.get('/models/:id/release', answer((request) => state(idOf(request))));
+  router.get(
+    '/models/:id/release',
+    answer((request) => state(idOf(request))),
+  );
 
-  router.get('/models/:id/release/model', answer((request, response) => {
-    const { model } = workspace.models.head(idOf(request));
-    response.set('content-disposition', `attachment; filename="${model.name.replace(/[^\w.-]/g, '_')}.crease.json"`).type('application/json').send(writeModel(model));
-  }));
+  router.get(
+    '/models/:id/release/model',
+    answer((request, response) => {
+      const { model } = workspace.models.head(idOf(request));
+      response
+        .set('content-disposition', `attachment; filename="${model.name.replace(/[^\w.-]/g, '_')}.crease.json"`)
+        .type('application/json')
+        .send(writeModel(model));
+    }),
+  );
 
-  router.get('/models/:id/release/ddl', answer((request, response) => {
-    const id = idOf(request);
-    const dialect = asked(request, 'dialect') || 'postgresql';
-    if (!(DDL_DIALECTS as readonly string[]).includes(dialect)) throw new ServerError('wrong-shape', `there is no dialect "${dialect}": use ${DDL_DIALECTS.join(' or ')}`);
-    const { ready, done, blocking } = state(id);
-    if (!ready) {
-      throw new ServerError('blocked', done ? `${blocking.length} claims that block a release are broken, ${blocking[0]!.id} first: mend them, or waive them with a reason` : 'the claims are still being judged: wait a moment');
-    }
-    const { model } = workspace.models.head(id);
-    response.set('content-disposition', `attachment; filename="${model.name.replace(/[^\w.-]/g, '_')}.${dialect}.sql"`).type('text/plain').send(createTables(model, dialect as Dialect));
-  }));
+  router.get(
+    '/models/:id/release/ddl',
+    answer((request, response) => {
+      const id = idOf(request);
+      const dialect = asked(request, 'dialect') || 'postgresql';
+      if (!(DDL_DIALECTS as readonly string[]).includes(dialect))
+        throw new ServerError('wrong-shape', `there is no dialect "${dialect}": use ${DDL_DIALECTS.join(' or ')}`);
+      const { ready, done, blocking } = state(id);
+      if (!ready) {
+        throw new ServerError(
+          'blocked',
+          done
+            ? `${blocking.length} claims that block a release are broken, ${blocking[0]!.id} first: mend them, or waive them with a reason`
+            : 'the claims are still being judged: wait a moment',
+        );
+      }
+      const { model } = workspace.models.head(id);
+      response
+        .set('content-disposition', `attachment; filename="${model.name.replace(/[^\w.-]/g, '_')}.${dialect}.sql"`)
+        .type('text/plain')
+        .send(createTables(model, dialect as Dialect));
+    }),
+  );
 
   return router;
 }

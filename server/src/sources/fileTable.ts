@@ -33,7 +33,12 @@ export function readFileTable(file: string, spec: ReadSpec): TableData {
 }
 
 /** As `readFileTable`, giving way between chunks, telling the bytes read, and stopping at the signal. */
-export async function streamFileTable(file: string, spec: ReadSpec, onProgress: (bytes: number) => void, signal: AbortSignal): Promise<TableData> {
+export async function streamFileTable(
+  file: string,
+  spec: ReadSpec,
+  onProgress: (bytes: number) => void,
+  signal: AbortSignal,
+): Promise<TableData> {
   const reader = new TableReader(spec);
   let bytes = 0;
   for await (const chunk of createReadStream(file, { highWaterMark: CHUNK_BYTES, signal })) {
@@ -50,7 +55,9 @@ function onFile<T>(file: string, use: (descriptor: number) => T): T {
     descriptor = openSync(file, 'r');
   } catch (error) {
     const { code } = error as NodeJS.ErrnoException;
-    throw new ReadError(code === 'ENOENT' ? `there is no file ${basename(file)} in the data folder (${file})` : `the file ${file} cannot be read (${code})`);
+    throw new ReadError(
+      code === 'ENOENT' ? `there is no file ${basename(file)} in the data folder (${file})` : `the file ${file} cannot be read (${code})`,
+    );
   }
   try {
     return use(descriptor);

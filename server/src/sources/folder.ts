@@ -14,7 +14,15 @@ export function folderData(model: Model, folder: string, today: number): ModelDa
     full,
     (name) => {
       let table = tables.get(name);
-      if (!table) tables.set(name, (table = loadTable(full, full.tables.find((t) => t.name === name)!, folder)));
+      if (!table)
+        tables.set(
+          name,
+          (table = loadTable(
+            full,
+            full.tables.find((t) => t.name === name)!,
+            folder,
+          )),
+        );
       return table;
     },
     today,
@@ -28,8 +36,10 @@ function loadTable(model: Model, table: Table, folder: string): TableData {
   const { source } = table;
   if (!source) throw new DataError(`the table ${table.name} has no source: say in the model where its rows come from`);
   if ('file' in source) {
-    if (isAbsolute(source.file) || !resolve(folder, source.file).startsWith(resolve(folder))) throw new DataError(`the file of ${table.name} lies outside of the data folder: ${source.file}`);
-    if (source.file.toLowerCase().endsWith('.parquet')) throw new DataError(`the table ${table.name} comes from a Parquet file, which cannot be read yet`);
+    if (isAbsolute(source.file) || !resolve(folder, source.file).startsWith(resolve(folder)))
+      throw new DataError(`the file of ${table.name} lies outside of the data folder: ${source.file}`);
+    if (source.file.toLowerCase().endsWith('.parquet'))
+      throw new DataError(`the table ${table.name} comes from a Parquet file, which cannot be read yet`);
     const file = join(folder, source.file);
     const { head, whole } = readHead(file);
     return readFileTable(file, readSpecOf(table, source, head, whole));

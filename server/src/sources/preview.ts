@@ -33,6 +33,11 @@ export function draftTable(file: string, preview: FilePreview): Table {
       ...(dialect.encoding === 'utf-8' ? {} : { encoding: dialect.encoding }),
       ...(comma ? { decimalComma: true } : {}),
     },
-    columns: preview.columns.map((c) => ({ name: c.name, type: formatType(c.type), ...(c.pattern ? { pattern: c.pattern } : {}), use: 'attribute' as const })),
+    columns: preview.columns.map((c) => ({
+      name: c.name,
+      type: formatType(c.type),
+      ...(c.pattern ? { pattern: c.pattern } : {}),
+      use: 'attribute' as const,
+    })),
   };
 }

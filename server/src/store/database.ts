@@ -79,7 +79,10 @@ export function openWorkspace(file: string): Connection {
   connection.pragma('foreign_keys = ON');
   connection.pragma('synchronous = NORMAL');
   const version = connection.pragma('user_version', { simple: true }) as number;
-  if (version > MIGRATIONS.length) throw new WorkspaceError(`the workspace ${file} was made by a newer crease (version ${version}, this program knows ${MIGRATIONS.length})`);
+  if (version > MIGRATIONS.length)
+    throw new WorkspaceError(
+      `the workspace ${file} was made by a newer crease (version ${version}, this program knows ${MIGRATIONS.length})`,
+    );
   for (let step = version; step < MIGRATIONS.length; step++) {
     connection.transaction(() => {
       connection.exec(MIGRATIONS[step]!);

@@ -44,7 +44,9 @@ export class Models {
 
   create(model: Model, says: string): number {
     return this.db.transaction(() => {
-      const id = Number(this.db.prepare('insert into model (head, created_at) values (0, ?)').run(this.now().toISOString()).lastInsertRowid);
+      const id = Number(
+        this.db.prepare('insert into model (head, created_at) values (0, ?)').run(this.now().toISOString()).lastInsertRowid,
+      );
       const revision = this.insert(id, null, 1, model, says);
       this.db.prepare('update model set head = ? where id = ?').run(revision, id);
       return id;
@@ -59,7 +61,8 @@ export class Models {
   }
 
   head(id: number): Revision {
-    const row = this.db.prepare('select revision.* from revision join model on model.head = revision.id where model.id = ?').get(id) as RevisionRow | undefined;
+    const row = this.db.prepare('select revision.* from revision join model on model.head = revision.id where model.id = ?').get(id) as
+      RevisionRow | undefined;
     if (!row) throw new NoModelError(`there is no model ${id} in this workspace`);
     return this.revision(row);
   }
@@ -108,7 +111,14 @@ export class Models {
          ) select * from chain order by number desc limit 500`,
       )
       .all(tip) as Omit<RevisionRow, 'document'>[];
-    return rows.map((row) => ({ id: row.id, number: row.number, says: row.says, at: row.at, parent: row.parent_id, isHead: row.id === head }));
+    return rows.map((row) => ({
+      id: row.id,
+      number: row.number,
+      says: row.says,
+      at: row.at,
+      parent: row.parent_id,
+      isHead: row.id === head,
+    }));
   }
 
   private step(id: number, base: number, to: (head: Revision) => number | undefined): Revision | undefined {

@@ -26,14 +26,24 @@ export class Tables {
    * so that others can write in between; the last one makes the new rows visible. A kill before it leaves the old rows as they were.
    */
   write(modelId: number, key: string, table: TableData, now = new Date()): number {
-    const lines = table.lineOf && table.rowCount > 0 ? Uint32Array.from({ length: table.rowCount }, (_, row) => table.lineOf!(row)) : undefined;
+    const lines =
+      table.lineOf && table.rowCount > 0 ? Uint32Array.from({ length: table.rowCount }, (_, row) => table.lineOf!(row)) : undefined;
     const first = lines?.[0] ?? 0;
     const regular = !lines || lines.every((line, row) => line === first + row);
     const sql = `insert into stored_table (model_id, source_key, state, rows, problems, misfits, lines, first_line, loaded_at) values (?, ?, 'loading', ?, ?, ?, ?, ?, ?)`;
     const id = Number(
-      this.db.prepare(sql).run(
-        modelId, key, table.rowCount, JSON.stringify(table.problems), JSON.stringify([...table.misfits]), regular ? null : Buffer.from(lines.buffer), first, now.toISOString(),
-      ).lastInsertRowid,
+      this.db
+        .prepare(sql)
+        .run(
+          modelId,
+          key,
+          table.rowCount,
+          JSON.stringify(table.problems),
+          JSON.stringify([...table.misfits]),
+          regular ? null : Buffer.from(lines.buffer),
+          first,
+          now.toISOString(),
+        ).lastInsertRowid,
     );
     [...table.columns.values()].forEach((column, ordinal) => this.writeColumn(id, ordinal, column));
     this.db.transaction(() => {
@@ -49,7 +59,9 @@ export class Tables {
         .prepare('insert into stored_column (table_id, ordinal, name, type, domain) values (?, ?, ?, ?, ?)')
         .run(tableId, ordinal, column.name, formatType(column.type), Buffer.from(encodeDomain(column.domain, column.type)));
       const insert = this.db.prepare('insert into segment (column_id, ordinal, rows, encoding, bytes) values (?, ?, ?, ?, ?)');
-      encodeSegments(column.codes).forEach((segment, i) => insert.run(added.lastInsertRowid, i, segment.rows, segment.encoding, Buffer.from(segment.bytes)));
+      encodeSegments(column.codes).forEach((segment, i) =>
+        insert.run(added.lastInsertRowid, i, segment.rows, segment.encoding, Buffer.from(segment.bytes)),
+      );
     })();
   }
 
@@ -76,17 +88,31 @@ export class Tables {
 
   /** Ids of the rows that a model has now, by key: what verdicts and answers rest on. */
   versions(modelId: number): Record<string, number> {
-    const rows = this.db.prepare(`select id, source_key as key from stored_table where model_id = ? and state = 'ready'`).all(modelId) as { id: number; key: string }[];
+    const rows = this.db.prepare(`select id, source_key as key from stored_table where model_id = ? and state = 'ready'`).all(modelId) as {
+      id: number;
+      key: string;
+    }[];
     return Object.fromEntries(rows.map((row) => [row.key, row.id]));
   }
 
   /** Decodes a stored table. `name` is what the model calls it. */
   read(id: number, name: string): TableData {
     const row = this.db.prepare('select rows, problems, misfits, lines, first_line from stored_table where id = ?').get(id) as {
-      rows: number; problems: string; misfits: string; lines: Buffer | null; first_line: number;
+      rows: number;
+      problems: string;
+      misfits: string;
+      lines: Buffer | null;
+      first_line: number;
     };
-    const columns = this.db.prepare('select id, name, type, domain from stored_column where table_id = ? order by ordinal').all(id) as { id: number; name: string; type: string; domain: Buffer }[];
-    const lines = row.lines ? new Uint32Array(row.lines.buffer.slice(row.lines.byteOffset, row.lines.byteOffset + row.lines.byteLength)) : undefined;
+    const columns = this.db.prepare('select id, name, type, domain from stored_column where table_id = ? order by ordinal').all(id) as {
+      id: number;
+      name: string;
+      type: string;
+      domain: Buffer;
+    }[];
+    const lines = row.lines
+      ? new Uint32Array(row.lines.buffer.slice(row.lines.byteOffset, row.lines.byteOffset + row.lines.byteLength))
+      : undefined;
     return tableOf(
       name,
       columns.map((column) => this.readColumn(column, row.rows)),
@@ -103,7 +129,9 @@ export class Tables {
     const domain = decodeDomain(column.domain);
     const codes = codesArray(domain.size, rows);
     let at = 0;
-    for (const segment of this.db.prepare('select rows, encoding, bytes from segment where column_id = ? order by ordinal').iterate(column.id) as IterableIterator<{ rows: number; encoding: EncodingName; bytes: Buffer }>) {
+    for (const segment of this.db
+      .prepare('select rows, encoding, bytes from segment where column_id = ? order by ordinal')
+      .iterate(column.id) as IterableIterator<{ rows: number; encoding: EncodingName; bytes: Buffer }>) {
       decodeSegment(segment, codes, at);
       at += segment.rows;
     }

@@ -12,7 +12,11 @@ export class Verdicts {
   constructor(private readonly db: Connection) {}
 
   all(modelId: number): StoredVerdict[] {
-    const rows = this.db.prepare('select claim, basis, judgement from verdict where model_id = ?').all(modelId) as { claim: string; basis: string; judgement: string }[];
+    const rows = this.db.prepare('select claim, basis, judgement from verdict where model_id = ?').all(modelId) as {
+      claim: string;
+      basis: string;
+      judgement: string;
+    }[];
     return rows.map((row) => ({ ...row, judgement: JSON.parse(row.judgement) as Judgement }));
   }
 

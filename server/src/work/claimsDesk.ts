@@ -61,7 +61,14 @@ export class ClaimsDesk {
     const versions = this.tables.versions(modelId);
     const known = Object.fromEntries([...desk.entries].map(([claim, entry]) => [claim, entry.basis]));
     const task = {
-      kind: 'judge' as const, workspace: this.workspace, modelId, revision: desk.revision.id, document: writeModel(desk.revision.model), versions, known, today: this.today(),
+      kind: 'judge' as const,
+      workspace: this.workspace,
+      modelId,
+      revision: desk.revision.id,
+      document: writeModel(desk.revision.model),
+      versions,
+      known,
+      today: this.today(),
     };
     desk.running = this.pool.start<JudgeMessage, { stopped: boolean }>(task, (message) => this.take(modelId, desk, message));
     try {
@@ -79,8 +86,12 @@ export class ClaimsDesk {
     if (this.desks.get(modelId) !== desk) return;
     if (message.kind === 'listed') desk.listed = message.claims;
     else {
-      for (const v of message.verdicts) desk.entries.set(v.claim, { basis: v.basis, judgement: v.judgement as Judgement, remedies: v.remedies as Remedy[] });
-      this.verdicts.save(modelId, message.verdicts.map((v) => ({ claim: v.claim, basis: v.basis, judgement: v.judgement as Judgement })));
+      for (const v of message.verdicts)
+        desk.entries.set(v.claim, { basis: v.basis, judgement: v.judgement as Judgement, remedies: v.remedies as Remedy[] });
+      this.verdicts.save(
+        modelId,
+        message.verdicts.map((v) => ({ claim: v.claim, basis: v.basis, judgement: v.judgement as Judgement })),
+      );
     }
     this.tell(modelId, desk);
   }
@@ -101,7 +112,9 @@ export class ClaimsDesk {
     return desk.listed.map((claim): JudgedClaim => {
       const entry = desk.entries.get(claim.id);
       const stands = entry !== undefined && entry.basis === claim.basis;
-      const judgement: Judgement = stands ? entry.judgement : { verdict: 'unchecked', evidence: { checked: 0, against: 0, notes: ['being judged'] } };
+      const judgement: Judgement = stands
+        ? entry.judgement
+        : { verdict: 'unchecked', evidence: { checked: 0, against: 0, notes: ['being judged'] } };
       const judged = present(claim as unknown as Claim, judgement, desk.revision.model, this.today());
       return { ...judged, remedies: judged.verdict === 'broken' && stands ? entry.remedies : [] };
     });

@@ -9,7 +9,11 @@ export class Jobs {
   private readonly jobs = new Map<string, { state: JobState; cancel: () => void }>();
 
   /** Starts a job. `run` tells its progress and ends with a detail; it rejects with an Error whose message is for the person. */
-  start(says: string, tell: (state: JobState) => void, run: (progress: (part: number, detail: string) => void, onCancel: (stop: () => void) => void) => Promise<string>): JobState {
+  start(
+    says: string,
+    tell: (state: JobState) => void,
+    run: (progress: (part: number, detail: string) => void, onCancel: (stop: () => void) => void) => Promise<string>,
+  ): JobState {
     const id = randomUUID();
     const entry = { state: { id, says, state: 'running', progress: 0, detail: '', faults: [] } as JobState, cancel: () => {} };
     this.jobs.set(id, entry);
@@ -29,7 +33,9 @@ export class Jobs {
     };
     void run((progress, detail) => change({ progress, detail }), onCancel)
       .then((detail) => change({ state: 'done', progress: 1, detail }))
-      .catch((error: Error) => change(cancelled ? { state: 'cancelled', detail: 'nothing was stored' } : { state: 'failed', faults: error.message.split('\n') }))
+      .catch((error: Error) =>
+        change(cancelled ? { state: 'cancelled', detail: 'nothing was stored' } : { state: 'failed', faults: error.message.split('\n') }),
+      )
       .finally(() => setTimeout(() => this.jobs.delete(id), KEPT_MS).unref());
     return entry.state;
   }

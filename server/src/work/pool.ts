@@ -46,7 +46,9 @@ export class WorkPool {
     const stop = new Int32Array(new SharedArrayBuffer(4));
     const channel = new MessageChannel();
     // The result and the messages come on ways of their own: the task is done when both have ended.
-    const told = new Promise<void>((resolve) => channel.port1.on('message', (message: M | typeof END) => (message === END ? resolve() : onMessage(message as M))));
+    const told = new Promise<void>((resolve) =>
+      channel.port1.on('message', (message: M | typeof END) => (message === END ? resolve() : onMessage(message as M))),
+    );
     const pool = task.kind === 'intake' ? this.loads : this.questions;
     const done = pool
       .run({ ...task, port: channel.port2, stop }, { transferList: [channel.port2 as MessagePort] })

@@ -29,9 +29,24 @@ export type Task =
   | ({ readonly kind: 'rows'; readonly table: string; readonly offset: number; readonly count: number } & OnModel)
   | ({ readonly kind: 'values'; readonly column: string; readonly search: string } & OnModel)
   /** Judges claims whose basis is not among the known ones; tells each batch through the port. `stop[0]` not 0 ends it early. */
-  | ({ readonly kind: 'judge'; readonly known: Readonly<Record<string, string>>; readonly today: string; readonly port: MessagePort; readonly stop: Int32Array } & OnModel)
+  | ({
+      readonly kind: 'judge';
+      readonly known: Readonly<Record<string, string>>;
+      readonly today: string;
+      readonly port: MessagePort;
+      readonly stop: Int32Array;
+    } & OnModel)
   | { readonly kind: 'preview'; readonly file: string; readonly dialect?: Partial<Dialect> }
-  | { readonly kind: 'intake'; readonly workspace: string; readonly modelId: number; readonly file: string; readonly key: string; readonly table: IntakeRequest['tables'][number]; readonly port: MessagePort; readonly stop: Int32Array };
+  | {
+      readonly kind: 'intake';
+      readonly workspace: string;
+      readonly modelId: number;
+      readonly file: string;
+      readonly key: string;
+      readonly table: IntakeRequest['tables'][number];
+      readonly port: MessagePort;
+      readonly stop: Int32Array;
+    };
 
 /** What a judging worker tells: all claims first (verdicts that still stand named), then the newly judged ones. */
 export type JudgeMessage =

@@ -60,7 +60,10 @@ function loadTable(task: OnModel, model: Model, name: string): TableData {
   const own = ownRows(model, table);
   if (own) return own;
   const id = task.versions[sourceKey(table)];
-  if (id === undefined) throw new DataError(`the rows of ${name} have not been brought in yet: load ${table.source && 'file' in table.source ? table.source.file : 'them'} on the Intake stage`);
+  if (id === undefined)
+    throw new DataError(
+      `the rows of ${name} have not been brought in yet: load ${table.source && 'file' in table.source ? table.source.file : 'them'} on the Intake stage`,
+    );
   const key = `${task.workspace}\n${id}`;
   let stored = decoded.get(key);
   if (!stored) {
@@ -78,7 +81,9 @@ function basisOf(claim: Claim, data: ModelData, versions: Readonly<Record<string
     return table ? [name, versions[sourceKey(table)] ?? JSON.stringify(table.source)] : name;
   });
   // Remedies are made of the model's objects, so what they show follows the parts as well.
-  return createHash('sha256').update(JSON.stringify([claim.id, claim.says, claim.parts, rows, data.model.asOf])).digest('base64url');
+  return createHash('sha256')
+    .update(JSON.stringify([claim.id, claim.says, claim.parts, rows, data.model.asOf]))
+    .digest('base64url');
 }
 
 async function judge(task: Extract<Task, { kind: 'judge' }>): Promise<{ judged: number; stopped: boolean }> {
@@ -87,14 +92,25 @@ async function judge(task: Extract<Task, { kind: 'judge' }>): Promise<{ judged: 
   const post = (message: JudgeMessage) => task.port.postMessage(message);
   post({
     kind: 'listed',
-    claims: claims.map(({ claim, basis }) => ({ id: claim.id, kind: claim.kind, subject: claim.subject, says: claim.says, weight: claim.weight, about: claim.about, basis, stands: task.known[claim.id] === basis })),
+    claims: claims.map(({ claim, basis }) => ({
+      id: claim.id,
+      kind: claim.kind,
+      subject: claim.subject,
+      says: claim.says,
+      weight: claim.weight,
+      about: claim.about,
+      basis,
+      stands: task.known[claim.id] === basis,
+    })),
   });
   let batch: Extract<JudgeMessage, { kind: 'judged' }>['verdicts'][number][] = [];
   let [judged, sent] = [0, performance.now()];
   for (const { claim, basis } of claims) {
     if (task.known[claim.id] === basis) continue;
     if (Atomics.load(task.stop, 0) !== 0) return { judged, stopped: true };
-    const judgement = judgeClaim(claim, data, (error) => process.stderr.write(`claim ${claim.id}: ${(error as Error).stack ?? String(error)}\n`));
+    const judgement = judgeClaim(claim, data, (error) =>
+      process.stderr.write(`claim ${claim.id}: ${(error as Error).stack ?? String(error)}\n`),
+    );
     batch.push({ claim: claim.id, basis, judgement, remedies: judgement.verdict === 'broken' ? (claim.remedies?.(judgement) ?? []) : [] });
     judged++;
     if (performance.now() - sent > 100) {
@@ -117,14 +133,25 @@ async function intake(task: Extract<Task, { kind: 'intake' }>): Promise<{ rows: 
     const spec = {
       table: task.table.name,
       dialect: task.table.dialect,
-      columns: task.table.columns.map((c) => ({ name: c.name, fileName: c.fileName, type: parseType(c.type) ?? TEXT, ...(c.pattern ? { pattern: c.pattern } : {}), ...(c.decimalComma ? { decimalComma: true } : {}) })),
+      columns: task.table.columns.map((c) => ({
+        name: c.name,
+        fileName: c.fileName,
+        type: parseType(c.type) ?? TEXT,
+        ...(c.pattern ? { pattern: c.pattern } : {}),
+        ...(c.decimalComma ? { decimalComma: true } : {}),
+      })),
     };
     let told = 0;
-    const table = await streamFileTable(task.file, spec, (bytes) => {
-      if (performance.now() - told < 100) return;
-      told = performance.now();
-      task.port.postMessage({ progress: (0.8 * bytes) / Math.max(1, size) });
-    }, controller.signal);
+    const table = await streamFileTable(
+      task.file,
+      spec,
+      (bytes) => {
+        if (performance.now() - told < 100) return;
+        told = performance.now();
+        task.port.postMessage({ progress: (0.8 * bytes) / Math.max(1, size) });
+      },
+      controller.signal,
+    );
     if (controller.signal.aborted) throw new ReadError('cancelled');
     task.port.postMessage({ progress: 0.85 });
     new Tables(connection(task.workspace)).write(task.modelId, task.key, table);
@@ -141,11 +168,16 @@ function formula(task: Extract<Task, { kind: 'formula' }>) {
   const data = dataOf(task);
   const checked = data.checker.measureFormula(task.formula, task.name);
   const bases = checked.typed ? [...data.checker.basesOf(checked.typed)] : [];
-  const reaches = (table: string) => bases.every((base) => {
-    const route = data.checker.reach.route(base, table);
-    return route !== undefined && route.kind !== 'ambiguous';
-  });
-  const resting = checked.restsOn.map((name) => ({ start: 0, end: task.formula.length, message: `it rests on "${name}", which is broken` }));
+  const reaches = (table: string) =>
+    bases.every((base) => {
+      const route = data.checker.reach.route(base, table);
+      return route !== undefined && route.kind !== 'ambiguous';
+    });
+  const resting = checked.restsOn.map((name) => ({
+    start: 0,
+    end: task.formula.length,
+    message: `it rests on "${name}", which is broken`,
+  }));
   return {
     faults: [...checked.faults.map((f) => ({ ...f, ...placeOf(task.formula, f.start) })), ...(checked.faults.length === 0 ? resting : [])],
     type: checked.typed ? (checked.typed.type ? formatType(checked.typed.type) : 'null') : null,
@@ -169,8 +201,14 @@ function columns(task: Extract<Task, { kind: 'columns' }>) {
     const top = [...filled].sort((a, b) => column.counts[b]! - column.counts[a]!).slice(0, 8);
     const { dataBytes, dictionaryBytes, encoding } = columnBytes(column);
     return {
-      name: c.name, rows: column.rowCount, nulls: column.nulls, distinct: column.distinct, encoding, bytes: dataBytes + dictionaryBytes,
-      least: filled.length ? toJson(values[filled[0]!]!, column.type) : null, greatest: filled.length ? toJson(values[filled.at(-1)!]!, column.type) : null,
+      name: c.name,
+      rows: column.rowCount,
+      nulls: column.nulls,
+      distinct: column.distinct,
+      encoding,
+      bytes: dataBytes + dictionaryBytes,
+      least: filled.length ? toJson(values[filled[0]!]!, column.type) : null,
+      greatest: filled.length ? toJson(values[filled.at(-1)!]!, column.type) : null,
       frequent: top.map((code) => ({ value: toJson(values[code]!, column.type), rows: column.counts[code]! })),
       distribution: distribution(column.counts),
     };
@@ -206,7 +244,9 @@ function rows(task: Extract<Task, { kind: 'rows' }>) {
   const end = Math.min(total, task.offset + task.count);
   return {
     columns: shown.map((c) => ({ name: c.name, type: c.type })),
-    rows: Array.from({ length: Math.max(0, end - task.offset) }, (_, i) => found.map((c) => toJson(columnValues(c)[c.codes[task.offset + i]!]!, c.type))),
+    rows: Array.from({ length: Math.max(0, end - task.offset) }, (_, i) =>
+      found.map((c) => toJson(columnValues(c)[c.codes[task.offset + i]!]!, c.type)),
+    ),
     total,
   };
 }
@@ -283,4 +323,3 @@ export default async function work(task: Task): Promise<{ result: unknown } | Ta
     if ('port' in task) task.port.postMessage(END);
   }
 }
-

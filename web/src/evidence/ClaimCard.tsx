@@ -21,7 +21,11 @@ export function ClaimLine({ claim, plain = false }: { claim: JudgedClaim; plain?
   if (plain) return inside;
   return (
     <li>
-      <button className="rowlink py-[3px]" onClick={() => select({ kind: 'claim', name: claim.id })} title={`${count(claim.evidence.checked)} looked at`}>
+      <button
+        className="rowlink py-[3px]"
+        onClick={() => select({ kind: 'claim', name: claim.id })}
+        title={`${count(claim.evidence.checked)} looked at`}
+      >
         {inside}
       </button>
     </li>
@@ -68,8 +72,13 @@ function Sample({ claim }: { claim: JudgedClaim }) {
   const columns = [...new Set(sample.flatMap((s) => Object.keys(s)))].filter((name) => !['rows', 'line', 'lines'].includes(name));
   const hasLines = sample.some((s) => s.lines?.length);
   const copy = () => {
-    const lines = [[...columns, 'rows', 'lines'], ...sample.map((s) => [...columns.map((c) => cellText(s[c])), s.rows, (s.lines ?? []).join(' ')])];
-    void navigator.clipboard.writeText(lines.map((l) => l.join('\t')).join('\n')).then(() => tell({ tone: 'plain', text: 'The sample is on the clipboard' }));
+    const lines = [
+      [...columns, 'rows', 'lines'],
+      ...sample.map((s) => [...columns.map((c) => cellText(s[c])), s.rows, (s.lines ?? []).join(' ')]),
+    ];
+    void navigator.clipboard
+      .writeText(lines.map((l) => l.join('\t')).join('\n'))
+      .then(() => tell({ tone: 'plain', text: 'The sample is on the clipboard' }));
   };
   return (
     <div className="mt-2 pl-[21px]">
@@ -78,9 +87,13 @@ function Sample({ claim }: { claim: JudgedClaim }) {
           <thead>
             <tr>
               {columns.map((name) => (
-                <th key={name} scope="col">{name}</th>
+                <th key={name} scope="col">
+                  {name}
+                </th>
               ))}
-              <th scope="col" className="num">rows</th>
+              <th scope="col" className="num">
+                rows
+              </th>
               {hasLines && <th scope="col">lines of the file</th>}
             </tr>
           </thead>
@@ -93,7 +106,12 @@ function Sample({ claim }: { claim: JudgedClaim }) {
                   </td>
                 ))}
                 <td className="num">{count(s.rows)}</td>
-                {hasLines && <td className="text-soft tabular-nums">{(s.lines ?? []).join(', ')}{s.rows > (s.lines?.length ?? 0) && s.lines?.length ? ' …' : ''}</td>}
+                {hasLines && (
+                  <td className="text-soft tabular-nums">
+                    {(s.lines ?? []).join(', ')}
+                    {s.rows > (s.lines?.length ?? 0) && s.lines?.length ? ' …' : ''}
+                  </td>
+                )}
               </tr>
             ))}
           </tbody>
@@ -142,10 +160,20 @@ function WaiverForm({ claim, onDone }: { claim: JudgedClaim; onDone: () => void 
       className="flex flex-wrap items-center gap-2 border-l-2 border-violet py-1 pl-3"
       onSubmit={(event) => {
         event.preventDefault();
-        void edit([{ do: 'waive', value: { claim: claim.id, reason: reason.trim(), ...(until ? { until } : {}) } }], `waive ${claim.id}`).then((done) => done && onDone());
+        void edit(
+          [{ do: 'waive', value: { claim: claim.id, reason: reason.trim(), ...(until ? { until } : {}) } }],
+          `waive ${claim.id}`,
+        ).then((done) => done && onDone());
       }}
     >
-      <input className="field min-w-[200px] flex-1" autoFocus value={reason} onChange={(e) => setReason(e.target.value)} placeholder="Why it may stay" aria-label="Reason of the waiver" />
+      <input
+        className="field min-w-[200px] flex-1"
+        autoFocus
+        value={reason}
+        onChange={(e) => setReason(e.target.value)}
+        placeholder="Why it may stay"
+        aria-label="Reason of the waiver"
+      />
       <label className="text-soft">
         until <input type="date" className="field" value={until} onChange={(e) => setUntil(e.target.value)} />
       </label>

@@ -51,7 +51,9 @@ function ClaimsAbout({ selection }: { selection: Selection }) {
       ))}
       {holding.length > 0 && (
         <details open={open.length === 0} className="px-4 py-2">
-          <summary className="cursor-pointer text-soft">{many(holding.length, 'claim')} hold{holding.length === 1 ? 's' : ''}</summary>
+          <summary className="cursor-pointer text-soft">
+            {many(holding.length, 'claim')} hold{holding.length === 1 ? 's' : ''}
+          </summary>
           <ul className="mt-1">
             {holding.map((claim) => (
               <ClaimLine key={claim.id} claim={claim} />
@@ -68,17 +70,32 @@ function Overview() {
   const { claims } = useModel();
   const go = useGo();
   if (!claims) return <p className="p-4 text-soft">Listing claims …</p>;
-  const broken = claims.claims.filter((c) => c.verdict === 'broken').sort((a, b) => (a.weight === b.weight ? 0 : a.weight === 'blocks' ? -1 : 1));
+  const broken = claims.claims
+    .filter((c) => c.verdict === 'broken')
+    .sort((a, b) => (a.weight === b.weight ? 0 : a.weight === 'blocks' ? -1 : 1));
   return (
     <section aria-label="Broken claims">
       <header className="flex min-h-[42px] items-center border-b border-rule px-4 py-2">
-        <h2 className="text-[15px]">{claims.claims.length === 0 ? 'No claims yet' : broken.length === 0 ? 'Nothing is broken' : `${many(broken.length, 'broken claim')}`}</h2>
+        <h2 className="text-[15px]">
+          {claims.claims.length === 0
+            ? 'No claims yet'
+            : broken.length === 0
+              ? 'Nothing is broken'
+              : `${many(broken.length, 'broken claim')}`}
+        </h2>
       </header>
-      {claims.claims.length === 0 && <p className="p-4 text-soft">Claims appear as soon as the model has tables with keys and relationships. Select something to see the evidence on it.</p>}
+      {claims.claims.length === 0 && (
+        <p className="p-4 text-soft">
+          Claims appear as soon as the model has tables with keys and relationships. Select something to see the evidence on it.
+        </p>
+      )}
       <ul>
         {broken.map((claim) => (
           <li key={claim.id}>
-            <button className="rowlink border-b border-rule px-4 py-[6px]" onClick={() => go(stageOfKind(claim.kind), { kind: 'claim', name: claim.id })}>
+            <button
+              className="rowlink border-b border-rule px-4 py-[6px]"
+              onClick={() => go(stageOfKind(claim.kind), { kind: 'claim', name: claim.id })}
+            >
               <ClaimLine claim={claim} plain />
             </button>
           </li>

@@ -24,7 +24,10 @@ export interface ColumnFacts {
 
 export function useColumnFacts(table: string | undefined) {
   const { id } = useModel();
-  return useSWR<ColumnFacts[], Error>(table === undefined ? null : `/models/${id}/tables/${encodeURIComponent(table)}/columns`, get, { revalidateOnFocus: false, keepPreviousData: false });
+  return useSWR<ColumnFacts[], Error>(table === undefined ? null : `/models/${id}/tables/${encodeURIComponent(table)}/columns`, get, {
+    revalidateOnFocus: false,
+    keepPreviousData: false,
+  });
 }
 
 /** What the rows tell of the selection, beside its claims. */
@@ -64,7 +67,8 @@ function RelationshipEnds({ name }: { name: string }) {
                 {found && !found.fault && (
                   <>
                     <p className="text-soft">
-                      {count(found.rows)} rows · {count(found.distinct)} distinct · {found.nulls === 0 ? 'no nulls' : `${count(found.nulls)} null`}
+                      {count(found.rows)} rows · {count(found.distinct)} distinct ·{' '}
+                      {found.nulls === 0 ? 'no nulls' : `${count(found.nulls)} null`}
                     </p>
                     <p className="text-soft">
                       {cellText(found.least)} … {cellText(found.greatest)}
@@ -114,7 +118,9 @@ function ColumnDetail({ table, column }: { table: string; column: string }) {
         <thead>
           <tr>
             <th scope="col">most frequent</th>
-            <th scope="col" className="num">rows</th>
+            <th scope="col" className="num">
+              rows
+            </th>
           </tr>
         </thead>
         <tbody>
@@ -133,7 +139,9 @@ function ColumnDetail({ table, column }: { table: string; column: string }) {
 function TableRows({ table }: { table: string }) {
   const { id, state } = useModel();
   const [, select] = useSelection();
-  const { data, error } = useSWR<RowPage, Error>(`/models/${id}/tables/${encodeURIComponent(table)}/rows?count=100`, get, { revalidateOnFocus: false });
+  const { data, error } = useSWR<RowPage, Error>(`/models/${id}/tables/${encodeURIComponent(table)}/rows?count=100`, get, {
+    revalidateOnFocus: false,
+  });
   const stored = state.stored.find((s) => s.name === table);
   if (error) return <p className="p-4 text-soft">{error.message}</p>;
   if (!data) return <p className="p-4 text-soft">Reading rows …</p>;
@@ -184,4 +192,3 @@ function TableRows({ table }: { table: string }) {
     </section>
   );
 }
-

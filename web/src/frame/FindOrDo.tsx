@@ -21,12 +21,12 @@ const MOST = 60;
 
 /** One box for every object and every command: type, arrows, Enter. */
 export function FindOrDo({ open, onClose }: { open: boolean; onClose: () => void }) {
-  const [query, setQuery] = useState('');
+  const [search, setSearch] = useState('');
   const items = useItems();
-  const found = useMemo(() => matching(items, query), [items, query]);
+  const found = useMemo(() => matching(items, search), [items, search]);
   const close = () => {
     onClose();
-    setQuery('');
+    setSearch('');
   };
   return (
     <Dialog open={open} onClose={close} className="relative z-50">
@@ -41,10 +41,20 @@ export function FindOrDo({ open, onClose }: { open: boolean; onClose: () => void
               item.run();
             }}
           >
-            <ComboboxInput autoFocus className="w-full border-b border-rule-strong bg-transparent px-4 py-3 text-[15px] outline-none" placeholder="A table, column, measure, claim, or what to do" aria-label="Find or do" onChange={(e) => setQuery(e.target.value)} />
+            <ComboboxInput
+              autoFocus
+              className="w-full border-b border-rule-strong bg-transparent px-4 py-3 text-[15px] outline-none"
+              placeholder="A table, column, measure, claim, or what to do"
+              aria-label="Find or do"
+              onChange={(e) => setSearch(e.target.value)}
+            />
             <ComboboxOptions static className="max-h-[52vh] overflow-auto py-1">
               {found.map((item) => (
-                <ComboboxOption key={item.id} value={item} className="flex cursor-pointer items-baseline gap-3 px-4 py-[5px] data-[focus]:bg-ink data-[focus]:text-leaf">
+                <ComboboxOption
+                  key={item.id}
+                  value={item}
+                  className="flex cursor-pointer items-baseline gap-3 px-4 py-[5px] data-[focus]:bg-ink data-[focus]:text-leaf"
+                >
                   <span className="w-[84px] shrink-0 text-[11px] opacity-70">{item.kind}</span>
                   <span className="truncate">{item.text}</span>
                   {item.broken && <VerdictMark verdict="broken" size={10} />}
@@ -65,8 +75,20 @@ function useItems(): Item[] {
   const go = useGo();
   const [theme, setTheme] = useTheme();
   return useMemo(() => {
-    const open = (kind: Selection['kind'], name: string, note?: string): Item => ({ id: `${kind}:${name}`, kind, text: name, ...(note ? { note } : {}), run: () => go(STAGE_OF[kind], { kind, name }) });
-    const act = (text: string, run: () => void, note?: string): Item => ({ id: `do:${text}`, kind: 'do', text, ...(note ? { note } : {}), run });
+    const open = (kind: Selection['kind'], name: string, note?: string): Item => ({
+      id: `${kind}:${name}`,
+      kind,
+      text: name,
+      ...(note ? { note } : {}),
+      run: () => go(STAGE_OF[kind], { kind, name }),
+    });
+    const act = (text: string, run: () => void, note?: string): Item => ({
+      id: `do:${text}`,
+      kind: 'do',
+      text,
+      ...(note ? { note } : {}),
+      run,
+    });
     return [
       ...STAGES.map((s) => act(`Go to ${s.name}`, () => go(s.path))),
       act('List all claims', () => go('claims')),
@@ -86,10 +108,11 @@ function useItems(): Item[] {
   }, [model, claims, go, undo, redo, theme, setTheme]);
 }
 
-/** Items that hold all words of the query, those that start with it first. */
-function matching(items: readonly Item[], query: string): Item[] {
-  const words = query.toLowerCase().split(/\s+/).filter(Boolean);
-  const rank = (item: Item): number => (words.length === 0 ? 0 : item.text.toLowerCase().startsWith(words[0]!) ? 0 : item.text.toLowerCase().includes(words[0]!) ? 1 : 2);
+/** Items that hold all words searched for, those that start with it first. */
+function matching(items: readonly Item[], search: string): Item[] {
+  const words = search.toLowerCase().split(/\s+/).filter(Boolean);
+  const rank = (item: Item): number =>
+    words.length === 0 ? 0 : item.text.toLowerCase().startsWith(words[0]!) ? 0 : item.text.toLowerCase().includes(words[0]!) ? 1 : 2;
   return items
     .filter((item) => words.every((word) => `${item.kind} ${item.text} ${item.note ?? ''}`.toLowerCase().includes(word)))
     .map((item, i) => ({ item, i }))

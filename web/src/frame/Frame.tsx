@@ -66,10 +66,15 @@ function Spine() {
   const { claims } = useModel();
   const { search } = useLocation();
   const kept = new URLSearchParams(search).get('sel');
-  const broken = (kinds: readonly string[]) => (claims?.claims ?? []).filter((c) => c.verdict === 'broken' && kinds.includes(c.kind)).length;
+  const broken = (kinds: readonly string[]) =>
+    (claims?.claims ?? []).filter((c) => c.verdict === 'broken' && kinds.includes(c.kind)).length;
   return (
     <nav aria-label="Stages" className="no-print flex w-[92px] shrink-0 flex-col border-r border-rule-strong bg-paper">
-      <Link to="/" className="flex h-[46px] items-center justify-center gap-[6px] border-b border-rule font-serif text-[15px] font-semibold" title="All models of this workspace">
+      <Link
+        to="/"
+        className="flex h-[46px] items-center justify-center gap-[6px] border-b border-rule font-serif text-[15px] font-semibold"
+        title="All models of this workspace"
+      >
         <img src="/mark.svg" width={18} height={18} alt="" />
         Crease
       </Link>
@@ -80,12 +85,18 @@ function Spine() {
             <li key={stage.path}>
               <NavLink
                 to={{ pathname: stage.path, search: kept ? `?sel=${encodeURIComponent(kept)}` : '' }}
-                className={({ isActive }) => `relative flex h-[56px] flex-col items-center justify-center gap-[3px] text-[11px] ${isActive ? 'bg-leaf font-semibold text-ink shadow-[inset_3px_0_0_var(--ink)]' : 'text-soft hover:text-ink'}`}
+                className={({ isActive }) =>
+                  `relative flex h-[56px] flex-col items-center justify-center gap-[3px] text-[11px] ${isActive ? 'bg-leaf font-semibold text-ink shadow-[inset_3px_0_0_var(--ink)]' : 'text-soft hover:text-ink'}`
+                }
               >
                 <stage.icon size={17} strokeWidth={1.6} aria-hidden />
                 {stage.name}
                 {n > 0 && (
-                  <span className="absolute right-[12px] top-[5px] flex h-[15px] min-w-[15px] items-center justify-center bg-vermilion px-[3px] text-[10px] font-semibold text-leaf" aria-label={`${n} broken claims`} title={`${n} broken claims`}>
+                  <span
+                    className="absolute right-[12px] top-[5px] flex h-[15px] min-w-[15px] items-center justify-center bg-vermilion px-[3px] text-[10px] font-semibold text-leaf"
+                    aria-label={`${n} broken claims`}
+                    title={`${n} broken claims`}
+                  >
                     {n}
                   </span>
                 )}
@@ -106,14 +117,30 @@ function Header({ onFind }: { onFind: () => void }) {
       <span className="truncate font-serif text-[15px] font-semibold" title={model.description}>
         {model.title ?? model.name}
       </span>
-      <Link to="release" className="whitespace-nowrap text-soft hover:text-ink hover:underline" title={`${state.revision.says}. Open the history`}>
+      <Link
+        to="release"
+        className="whitespace-nowrap text-soft hover:text-ink hover:underline"
+        title={`${state.revision.says}. Open the history`}
+      >
         revision {count(state.revision.number)}
       </Link>
       <span className="flex">
-        <button className="btn btn-bare" onClick={() => void undo()} disabled={!state.canUndo} title={`Undo: ${state.revision.says} (Ctrl+Z)`} aria-label="Undo">
+        <button
+          className="btn btn-bare"
+          onClick={() => void undo()}
+          disabled={!state.canUndo}
+          title={`Undo: ${state.revision.says} (Ctrl+Z)`}
+          aria-label="Undo"
+        >
           <Undo2 size={15} aria-hidden />
         </button>
-        <button className="btn btn-bare" onClick={() => void redo()} disabled={!state.canRedo} title="Redo (Ctrl+Shift+Z)" aria-label="Redo">
+        <button
+          className="btn btn-bare"
+          onClick={() => void redo()}
+          disabled={!state.canRedo}
+          title="Redo (Ctrl+Shift+Z)"
+          aria-label="Redo"
+        >
           <Redo2 size={15} aria-hidden />
         </button>
       </span>
@@ -122,7 +149,12 @@ function Header({ onFind }: { onFind: () => void }) {
       <button className="btn" onClick={onFind} aria-label="Find or do">
         <Command size={13} aria-hidden /> Find or do <kbd className="text-[11px] text-soft">Ctrl K</kbd>
       </button>
-      <button className="btn btn-bare" onClick={() => setTheme(theme === 'dark' ? 'light' : 'dark')} aria-label={theme === 'dark' ? 'Light theme' : 'Dark theme'} title={theme === 'dark' ? 'Light theme' : 'Dark theme'}>
+      <button
+        className="btn btn-bare"
+        onClick={() => setTheme(theme === 'dark' ? 'light' : 'dark')}
+        aria-label={theme === 'dark' ? 'Light theme' : 'Dark theme'}
+        title={theme === 'dark' ? 'Light theme' : 'Dark theme'}
+      >
         {theme === 'dark' ? <Sun size={15} aria-hidden /> : <Moon size={15} aria-hidden />}
       </button>
     </header>
@@ -139,9 +171,16 @@ function ClaimMeter() {
   const { summary } = claims;
   const total = Math.max(1, claims.claims.length);
   return (
-    <Link to="claims" className="flex items-center gap-3 rounded px-2 py-1 hover:bg-leaf" aria-label={`Claims: ${ORDER.map((v) => `${summary[v]} ${v}`).join(', ')}`} title={claims.done ? `judged in ${claims.elapsedMs} ms` : 'being judged'}>
+    <Link
+      to="claims"
+      className="flex items-center gap-3 rounded px-2 py-1 hover:bg-leaf"
+      aria-label={`Claims: ${ORDER.map((v) => `${summary[v]} ${v}`).join(', ')}`}
+      title={claims.done ? `judged in ${claims.elapsedMs} ms` : 'being judged'}
+    >
       <span className="flex h-[10px] w-[110px] overflow-hidden border border-rule-strong bg-leaf" aria-hidden>
-        {ORDER.map((v) => (summary[v] > 0 ? <span key={v} className={FILL[v]} style={{ width: `${Math.max(2, (100 * summary[v]) / total)}%` }} /> : null))}
+        {ORDER.map((v) =>
+          summary[v] > 0 ? <span key={v} className={FILL[v]} style={{ width: `${Math.max(2, (100 * summary[v]) / total)}%` }} /> : null,
+        )}
       </span>
       {ORDER.map((v) => (
         <span key={v} className={`flex items-center gap-1 tabular-nums ${summary[v] === 0 ? 'opacity-50' : ''}`}>
@@ -179,7 +218,10 @@ function Foot() {
         </div>
       ))}
       {notice && (
-        <div className={`flex items-center gap-3 px-4 py-[6px] ${notice.tone === 'wrong' ? 'bg-vermilion-wash' : ''}`} role={notice.tone === 'wrong' ? 'alert' : 'status'}>
+        <div
+          className={`flex items-center gap-3 px-4 py-[6px] ${notice.tone === 'wrong' ? 'bg-vermilion-wash' : ''}`}
+          role={notice.tone === 'wrong' ? 'alert' : 'status'}
+        >
           {notice.tone === 'wrong' && <VerdictMark verdict="broken" />}
           <span className="min-w-0 whitespace-pre-line">{notice.text}</span>
           {notice.undo && (

@@ -29,7 +29,10 @@ export function Home() {
   };
   const drop = async (model: ModelSummary) => {
     if (!window.confirm(`Remove ${model.title} with its rows and its history from this workspace? This cannot be undone.`)) return;
-    await remove(`/models/${model.id}`).then(() => mutate(), (reason: Error) => setWrong(reason.message));
+    await remove(`/models/${model.id}`).then(
+      () => mutate(),
+      (reason: Error) => setWrong(reason.message),
+    );
   };
 
   return (
@@ -38,7 +41,9 @@ export function Home() {
         <img src="/mark.svg" width={44} height={44} alt="" />
         <div>
           <h1 className="text-[26px] leading-8">Crease</h1>
-          <p className="font-serif text-[14px] text-soft">A model is a set of claims about data. Hold every claim against the data before anybody relies on it.</p>
+          <p className="font-serif text-[14px] text-soft">
+            A model is a set of claims about data. Hold every claim against the data before anybody relies on it.
+          </p>
         </div>
       </header>
       {(wrong ?? error) && (
@@ -47,7 +52,9 @@ export function Home() {
         </p>
       )}
       <section aria-label="Models" className="border border-rule-strong bg-leaf">
-        {models?.length === 0 && <p className="p-6 font-serif text-soft">No model yet. Begin one and bring in your tables, or read a model file.</p>}
+        {models?.length === 0 && (
+          <p className="p-6 font-serif text-soft">No model yet. Begin one and bring in your tables, or read a model file.</p>
+        )}
         <ul>
           {(models ?? []).map((model) => (
             <li key={model.id} className="flex items-center border-b border-rule last:border-b-0">
@@ -73,7 +80,13 @@ export function Home() {
             void begin(() => send('/models', { title }), 'intake');
           }}
         >
-          <input className="field w-[260px]" value={title} onChange={(e) => setTitle(e.target.value)} placeholder="Title of a new model" aria-label="Title of a new model" />
+          <input
+            className="field w-[260px]"
+            value={title}
+            onChange={(e) => setTitle(e.target.value)}
+            placeholder="Title of a new model"
+            aria-label="Title of a new model"
+          />
           <button className="btn btn-act" disabled={title.trim() === ''}>
             <FilePlus2 size={14} aria-hidden /> Begin
           </button>

@@ -24,7 +24,8 @@ export function Leaves({ design, evidence, label }: { design: ReactNode; evidenc
       if (event.key === '[') setFolded((f) => (f === 'design' ? 'none' : 'design'));
       if (event.key === ']') setFolded((f) => (f === 'evidence' ? 'none' : 'evidence'));
     };
-    const onFold = (event: Event) => setFolded((f) => (f === (event as CustomEvent<Folded>).detail ? 'none' : (event as CustomEvent<Folded>).detail));
+    const onFold = (event: Event) =>
+      setFolded((f) => (f === (event as CustomEvent<Folded>).detail ? 'none' : (event as CustomEvent<Folded>).detail));
     window.addEventListener('keydown', onKey);
     window.addEventListener('crease:fold', onFold);
     return () => {
@@ -51,7 +52,11 @@ export function Leaves({ design, evidence, label }: { design: ReactNode; evidenc
   return (
     <div ref={box} className="flex min-h-0 flex-1 flex-col min-[1000px]:flex-row">
       {folded !== 'design' && (
-        <main aria-label={`Design: ${label}`} className="leaf-design flex min-h-0 min-w-0 flex-col bg-leaf max-[999px]:flex-1" style={{ flexBasis: folded === 'evidence' ? '100%' : `${part * 100}%`, flexGrow: folded === 'evidence' ? 1 : 0 }}>
+        <main
+          aria-label={`Design: ${label}`}
+          className="leaf-design flex min-h-0 min-w-0 flex-col bg-leaf max-[999px]:flex-1"
+          style={{ flexBasis: folded === 'evidence' ? '100%' : `${part * 100}%`, flexGrow: folded === 'evidence' ? 1 : 0 }}
+        >
           {design}
         </main>
       )}
@@ -73,7 +78,10 @@ export function Leaves({ design, evidence, label }: { design: ReactNode; evidenc
         title="Drag to move the crease; [ and ] fold a leaf away"
       />
       {folded !== 'evidence' && (
-        <aside aria-label="Evidence" className="fold-in flex min-h-0 min-w-0 flex-1 flex-col overflow-auto bg-leaf max-[999px]:border-t max-[999px]:border-rule-strong">
+        <aside
+          aria-label="Evidence"
+          className="fold-in flex min-h-0 min-w-0 flex-1 flex-col overflow-auto bg-leaf max-[999px]:border-t max-[999px]:border-rule-strong"
+        >
           {evidence}
         </aside>
       )}
@@ -84,7 +92,8 @@ export function Leaves({ design, evidence, label }: { design: ReactNode; evidenc
 export const foldLeaf = (leaf: 'design' | 'evidence'): void => void window.dispatchEvent(new CustomEvent('crease:fold', { detail: leaf }));
 
 /** Whether a key belongs to what is being written, not to the frame. */
-export const isTyping = (target: EventTarget | null): boolean => target instanceof HTMLElement && (target.isContentEditable || ['INPUT', 'TEXTAREA', 'SELECT'].includes(target.tagName));
+export const isTyping = (target: EventTarget | null): boolean =>
+  target instanceof HTMLElement && (target.isContentEditable || ['INPUT', 'TEXTAREA', 'SELECT'].includes(target.tagName));
 
 /** The head of a leaf: a title, what it is about, and its tools. */
 export function LeafHead({ title, children, note }: { title: ReactNode; note?: ReactNode; children?: ReactNode }) {

@@ -4,7 +4,12 @@ import { Link, useRouteError } from 'react-router';
 export function Lost({ reason }: { reason?: unknown }) {
   const thrown = useRouteError();
   const error = reason ?? thrown;
-  const message = error instanceof Error ? error.message : error === undefined ? 'There is nothing at this address.' : String((error as { statusText?: string }).statusText ?? error);
+  const message =
+    error instanceof Error
+      ? error.message
+      : error === undefined
+        ? 'There is nothing at this address.'
+        : String((error as { statusText?: string }).statusText ?? error);
   return (
     <main className="mx-auto flex h-full max-w-[60ch] flex-col justify-center gap-3 p-8">
       <h1 className="text-[20px]">This page cannot be shown</h1>

@@ -12,9 +12,33 @@ export interface Stage {
 /** The nine stages, in the order of work. */
 export const STAGES: readonly Stage[] = [
   { path: 'intake', name: 'Intake', icon: FileInput, kinds: ['type-holds'] },
-  { path: 'shape', name: 'Shape', icon: BoxSelect, kinds: ['key-unique', 'key-filled', 'not-a-quantity', 'label-unique', 'validity-disjoint', 'partition-covers'] },
-  { path: 'stars', name: 'Stars', icon: Workflow, kinds: ['reference-complete', 'reference-filled', 'reference-type', 'cardinality', 'path-single', 'path-acyclic', 'bridge-weights', 'calendar-covers'] },
-  { path: 'hierarchies', name: 'Hierarchies', icon: ListTree, kinds: ['level-single-parent', 'level-filled', 'tree-acyclic', 'tree-parent-known', 'tree-label-unique', 'calendar-continuous'] },
+  {
+    path: 'shape',
+    name: 'Shape',
+    icon: BoxSelect,
+    kinds: ['key-unique', 'key-filled', 'not-a-quantity', 'label-unique', 'validity-disjoint', 'partition-covers'],
+  },
+  {
+    path: 'stars',
+    name: 'Stars',
+    icon: Workflow,
+    kinds: [
+      'reference-complete',
+      'reference-filled',
+      'reference-type',
+      'cardinality',
+      'path-single',
+      'path-acyclic',
+      'bridge-weights',
+      'calendar-covers',
+    ],
+  },
+  {
+    path: 'hierarchies',
+    name: 'Hierarchies',
+    icon: ListTree,
+    kinds: ['level-single-parent', 'level-filled', 'tree-acyclic', 'tree-parent-known', 'tree-label-unique', 'calendar-continuous'],
+  },
   { path: 'measures', name: 'Measures', icon: Ruler, kinds: ['formula-valid', 'measure-name', 'snapshot-measure', 'missing-side'] },
   { path: 'perspectives', name: 'Perspectives', icon: Users, kinds: ['perspective-closed', 'measure-reach'] },
   { path: 'storage', name: 'Storage', icon: Layers3, kinds: [] },

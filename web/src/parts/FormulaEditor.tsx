@@ -25,7 +25,12 @@ const language = StreamLanguage.define<null>({
     if (stream.match(/^"(?:[^"]|"")*"?/)) return 'variableName';
     if (stream.match(/^\d+(\.\d*)?([eE][+-]?\d+)?/)) return 'number';
     const word = stream.match(/^[\p{L}_][\p{L}\p{N}_$]*/u) as RegExpMatchArray | null;
-    if (word) return RESERVED.has(word[0].toLowerCase()) ? 'keyword' : functionNamed(word[0]) || (AGGREGATES as readonly string[]).includes(word[0].toLowerCase()) ? 'function' : 'variableName';
+    if (word)
+      return RESERVED.has(word[0].toLowerCase())
+        ? 'keyword'
+        : functionNamed(word[0]) || (AGGREGATES as readonly string[]).includes(word[0].toLowerCase())
+          ? 'function'
+          : 'variableName';
     stream.next();
     return 'operator';
   },
@@ -66,9 +71,25 @@ const WORDS: Record<string, string> = {
 
 function completions(model: Model): Completion[] {
   return [
-    ...(model.measures ?? []).map((m): Completion => ({ label: /[^\p{L}\p{N}_]/u.test(m.name) || m.name !== m.name.toLowerCase() ? `"${m.name}"` : quoteName(m.name), type: 'measure', detail: 'measure', info: m.formula })),
-    ...model.tables.map((t): Completion => ({ label: quoteName(t.name), type: 'table', detail: t.role, ...(t.grain ? { info: t.grain } : {}) })),
-    ...FUNCTIONS.map((f): Completion => ({ label: f.name, apply: `${f.name}(`, type: 'function', detail: `(${f.parameters})`, info: f.documentation })),
+    ...(model.measures ?? []).map((m): Completion => ({
+      label: /[^\p{L}\p{N}_]/u.test(m.name) || m.name !== m.name.toLowerCase() ? `"${m.name}"` : quoteName(m.name),
+      type: 'measure',
+      detail: 'measure',
+      info: m.formula,
+    })),
+    ...model.tables.map((t): Completion => ({
+      label: quoteName(t.name),
+      type: 'table',
+      detail: t.role,
+      ...(t.grain ? { info: t.grain } : {}),
+    })),
+    ...FUNCTIONS.map((f): Completion => ({
+      label: f.name,
+      apply: `${f.name}(`,
+      type: 'function',
+      detail: `(${f.parameters})`,
+      info: f.documentation,
+    })),
     ...AGGREGATES.map((a): Completion => ({ label: a, apply: `${a}(`, type: 'function', detail: 'aggregate' })),
     ...Object.entries(WORDS).map(([label, info]): Completion => ({ label, type: 'keyword', info })),
   ];
@@ -79,7 +100,11 @@ const completeFrom = (model: () => Model) => (context: CompletionContext) => {
   if (path) {
     const [tableText] = path.text.split('.');
     const table = model().tables.find((t) => t.name.toLowerCase() === tableText!.replaceAll('"', '').toLowerCase());
-    if (table) return { from: path.from + tableText!.length + 1, options: table.columns.map((c): Completion => ({ label: quoteName(c.name), type: 'column', detail: c.type })) };
+    if (table)
+      return {
+        from: path.from + tableText!.length + 1,
+        options: table.columns.map((c): Completion => ({ label: quoteName(c.name), type: 'column', detail: c.type })),
+      };
   }
   const word = context.matchBefore(/"?[\p{L}_][\p{L}\p{N}_ ]*/u);
   if (!word && !context.explicit) return null;
@@ -92,9 +117,17 @@ const hover = hoverTooltip((view, position) => {
     const [from, to] = [line.from + match.index, line.from + match.index + match[0].length];
     if (position < from || position > to) continue;
     const known = functionNamed(match[0]);
-    const text = known ? `${known.name}(${known.parameters}): ${known.documentation} For example ${known.example.formula} gives ${JSON.stringify(known.example.gives)}.` : WORDS[match[0].toLowerCase()];
+    const text = known
+      ? `${known.name}(${known.parameters}): ${known.documentation} For example ${known.example.formula} gives ${JSON.stringify(known.example.gives)}.`
+      : WORDS[match[0].toLowerCase()];
     if (!text) return null;
-    return { pos: from, end: to, create: () => ({ dom: Object.assign(document.createElement('div'), { textContent: text, className: 'max-w-[360px] px-2 py-1 text-[12px]' }) }) };
+    return {
+      pos: from,
+      end: to,
+      create: () => ({
+        dom: Object.assign(document.createElement('div'), { textContent: text, className: 'max-w-[360px] px-2 py-1 text-[12px]' }),
+      }),
+    };
   }
   return null;
 });
@@ -125,7 +158,14 @@ export default function FormulaEditor({ value, model, faults, label, placeholder
       state: EditorState.create({
         doc: value,
         extensions: [
-          language, syntaxHighlighting(inks), look, history(), closeBrackets(), lintGutter(), hover, EditorView.lineWrapping,
+          language,
+          syntaxHighlighting(inks),
+          look,
+          history(),
+          closeBrackets(),
+          lintGutter(),
+          hover,
+          EditorView.lineWrapping,
           autocompletion({ override: [completeFrom(() => latest.current.model)], icons: false }),
           keymap.of([{ key: 'Mod-Enter', run: () => (latest.current.onSave(), true) }, ...defaultKeymap, ...historyKeymap, indentWithTab]),
           EditorView.contentAttributes.of({ 'aria-label': label }),
@@ -140,14 +180,20 @@ export default function FormulaEditor({ value, model, faults, label, placeholder
 
   useEffect(() => {
     const editor = view.current;
-    if (editor && editor.state.doc.toString() !== value) editor.dispatch({ changes: { from: 0, to: editor.state.doc.length, insert: value } });
+    if (editor && editor.state.doc.toString() !== value)
+      editor.dispatch({ changes: { from: 0, to: editor.state.doc.length, insert: value } });
   }, [value]);
 
   useEffect(() => {
     const editor = view.current;
     if (!editor) return;
     const length = editor.state.doc.length;
-    const marks = faults.map((f) => ({ from: Math.min(f.start, length), to: Math.min(Math.max(f.end, f.start + 1), length), severity: 'error' as const, message: f.message }));
+    const marks = faults.map((f) => ({
+      from: Math.min(f.start, length),
+      to: Math.min(Math.max(f.end, f.start + 1), length),
+      severity: 'error' as const,
+      message: f.message,
+    }));
     editor.dispatch(setDiagnostics(editor.state, marks));
   }, [faults]);
 

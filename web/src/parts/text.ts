@@ -13,7 +13,8 @@ export function bytes(n: number): string {
   return `${unit === 0 ? value : value.toLocaleString(undefined, { maximumSignificantDigits: 3 })} ${UNITS[unit]}`;
 }
 
-export const percent = (part: number): string => part.toLocaleString(undefined, { style: 'percent', maximumFractionDigits: part > 0 && part < 0.01 ? 2 : 1 });
+export const percent = (part: number): string =>
+  part.toLocaleString(undefined, { style: 'percent', maximumFractionDigits: part > 0 && part < 0.01 ? 2 : 1 });
 
 export const moment = (iso: string): string => new Date(iso).toLocaleString(undefined, { dateStyle: 'medium', timeStyle: 'short' });
 

@@ -19,9 +19,12 @@ export function ClaimsStage() {
     return (claims?.claims ?? []).filter((c) => shown.has(c.verdict) && words.every((w) => `${c.id} ${c.says}`.toLowerCase().includes(w)));
   }, [claims, shown, search]);
   const groups = useMemo(() => Map.groupBy(found, (c) => c.kind), [found]);
-  const toggle = (verdict: Verdict) => setShown((before) => (before.has(verdict) ? new Set([...before].filter((v) => v !== verdict)) : new Set([...before, verdict])));
+  const toggle = (verdict: Verdict) =>
+    setShown((before) => (before.has(verdict) ? new Set([...before].filter((v) => v !== verdict)) : new Set([...before, verdict])));
   const exported = () => {
-    const blob = new Blob([JSON.stringify({ model: model.name, claims: claims?.claims, summary: claims?.summary }, null, 2)], { type: 'application/json' });
+    const blob = new Blob([JSON.stringify({ model: model.name, claims: claims?.claims, summary: claims?.summary }, null, 2)], {
+      type: 'application/json',
+    });
     const link = Object.assign(document.createElement('a'), { href: URL.createObjectURL(blob), download: `${model.name}.claims.json` });
     link.click();
     URL.revokeObjectURL(link.href);
@@ -29,9 +32,21 @@ export function ClaimsStage() {
   const design = (
     <>
       <LeafHead title="Claims" note={claims ? (claims.done ? `judged in ${count(claims.elapsedMs)} ms` : 'being judged …') : ''}>
-        <input className="field w-[180px]" placeholder="Narrow down" aria-label="Narrow down" value={search} onChange={(e) => setSearch(e.target.value)} />
+        <input
+          className="field w-[180px]"
+          placeholder="Narrow down"
+          aria-label="Narrow down"
+          value={search}
+          onChange={(e) => setSearch(e.target.value)}
+        />
         {VERDICTS.map((v) => (
-          <button key={v} className="btn" aria-pressed={shown.has(v)} onClick={() => toggle(v)} style={shown.has(v) ? {} : { opacity: 0.45 }}>
+          <button
+            key={v}
+            className="btn"
+            aria-pressed={shown.has(v)}
+            onClick={() => toggle(v)}
+            style={shown.has(v) ? {} : { opacity: 0.45 }}
+          >
             <VerdictMark verdict={v} size={11} /> {v} {count(claims?.summary[v] ?? 0)}
           </button>
         ))}
@@ -40,7 +55,13 @@ export function ClaimsStage() {
         </button>
       </LeafHead>
       <div className="min-h-0 flex-1 overflow-auto">
-        {claims && found.length === 0 && <Blank>{claims.claims.length === 0 ? 'The model makes no claims yet: bring in tables first.' : 'No claim is shown: choose more verdicts above, or other words.'}</Blank>}
+        {claims && found.length === 0 && (
+          <Blank>
+            {claims.claims.length === 0
+              ? 'The model makes no claims yet: bring in tables first.'
+              : 'No claim is shown: choose more verdicts above, or other words.'}
+          </Blank>
+        )}
         {[...groups].map(([kind, list]) => (
           <section key={kind} aria-label={kind}>
             <h2 className="eyebrow sticky top-0 border-b border-rule bg-paper px-4 py-1 font-sans">
@@ -61,7 +82,11 @@ function ClaimRow({ claim }: { claim: JudgedClaim }) {
   const [selection, select] = useSelection();
   const current = selection?.kind === 'claim' && selection.name === claim.id;
   return (
-    <button className="rowlink flex items-baseline gap-3 border-b border-rule px-4 py-[5px]" aria-current={current} onClick={() => select({ kind: 'claim', name: claim.id })}>
+    <button
+      className="rowlink flex items-baseline gap-3 border-b border-rule px-4 py-[5px]"
+      aria-current={current}
+      onClick={() => select({ kind: 'claim', name: claim.id })}
+    >
       <span className="relative top-[1px]">
         <VerdictMark verdict={claim.verdict} size={11} />
       </span>

@@ -31,7 +31,14 @@ async function call(path: string, init?: RequestInit): Promise<Response> {
 export const get = async <T>(path: string): Promise<T> => answerOf<T>(await call(`/api${path}`));
 
 export const send = async <T>(path: string, body: unknown, method = 'POST', signal?: AbortSignal): Promise<T> =>
-  answerOf<T>(await call(`/api${path}`, { method, headers: { 'content-type': 'application/json', 'x-crease-tab': TAB }, body: JSON.stringify(body), ...(signal ? { signal } : {}) }));
+  answerOf<T>(
+    await call(`/api${path}`, {
+      method,
+      headers: { 'content-type': 'application/json', 'x-crease-tab': TAB },
+      body: JSON.stringify(body),
+      ...(signal ? { signal } : {}),
+    }),
+  );
 
 export const remove = async (path: string): Promise<unknown> => answerOf(await call(`/api${path}`, { method: 'DELETE' }));
 
@@ -48,7 +55,9 @@ export function sendFile<T>(path: string, file: File, onProgress: (part: number)
         if (request.status < 300) resolve(body);
         else reject(new ApiError(request.status, body));
       } catch (error) {
-        reject(new ApiError(request.status, { code: 'internal', message: `the server's answer cannot be read: ${(error as Error).message}` }));
+        reject(
+          new ApiError(request.status, { code: 'internal', message: `the server's answer cannot be read: ${(error as Error).message}` }),
+        );
       }
     };
     request.onerror = () => reject(new ApiError(0, { code: 'internal', message: 'the file did not arrive: is the server still running?' }));

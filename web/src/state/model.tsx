@@ -39,10 +39,22 @@ export function useModel(): ModelContext {
 }
 
 /** Holds the open model, keeps it in step with the server's events, and gives edits to everything below. */
-export function ModelProvider({ id, waiting, failed, children }: { id: number; waiting: ReactNode; failed: (error: unknown) => ReactNode; children: ReactNode }) {
+export function ModelProvider({
+  id,
+  waiting,
+  failed,
+  children,
+}: {
+  id: number;
+  waiting: ReactNode;
+  failed: (error: unknown) => ReactNode;
+  children: ReactNode;
+}) {
   const { mutate: refresh } = useSWRConfig();
   const { data: state, error, mutate } = useSWR<ModelState, unknown>(`/models/${id}`, get, { revalidateOnFocus: false });
-  const { data: claims, mutate: refreshClaims } = useSWR<ClaimsState, unknown>(state ? `/models/${id}/claims` : null, get, { revalidateOnFocus: false });
+  const { data: claims, mutate: refreshClaims } = useSWR<ClaimsState, unknown>(state ? `/models/${id}/claims` : null, get, {
+    revalidateOnFocus: false,
+  });
   const [jobs, setJobs] = useState<readonly JobState[]>([]);
   const [notice, tell] = useState<Notice>();
 
@@ -68,7 +80,8 @@ export function ModelProvider({ id, waiting, failed, children }: { id: number; w
   // What is derived from the model is asked for again when the model has another revision.
   const revision = state?.revision.id;
   useEffect(() => {
-    if (revision !== undefined) void refresh((key) => typeof key === 'string' && key.startsWith(`/models/${id}/`) && !key.endsWith('/claims'));
+    if (revision !== undefined)
+      void refresh((key) => typeof key === 'string' && key.startsWith(`/models/${id}/`) && !key.endsWith('/claims'));
   }, [revision, id, refresh]);
 
   const fail = useCallback((reason: unknown) => {
@@ -98,9 +111,21 @@ export function ModelProvider({ id, waiting, failed, children }: { id: number; w
   const value = useMemo<ModelContext | undefined>(() => {
     if (!state) return undefined;
     return {
-      id, state, model: state.model, names: new ModelNames(state.model), claims, jobs, notice, tell, fail,
+      id,
+      state,
+      model: state.model,
+      names: new ModelNames(state.model),
+      claims,
+      jobs,
+      notice,
+      tell,
+      fail,
       edit: (edit, says) => change('edits', { edit, says }, () => ({ tone: 'plain', text: says, undo: true })),
-      undo: async () => void (await change('undo', {}, (next) => ({ tone: 'plain', text: `Undone: ${state.revision.says}; now at ${next.revision.number}` }))),
+      undo: async () =>
+        void (await change('undo', {}, (next) => ({
+          tone: 'plain',
+          text: `Undone: ${state.revision.says}; now at ${next.revision.number}`,
+        }))),
       redo: async () => void (await change('redo', {}, (next) => ({ tone: 'plain', text: `Done again: ${next.revision.says}` }))),
     };
   }, [id, state, claims, jobs, notice, change, fail]);

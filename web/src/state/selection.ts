@@ -61,9 +61,20 @@ export function isAbout(about: readonly About[], selection: Selection, subject: 
     case 'column':
       return about.some((a) => a.table !== undefined && a.column !== undefined && same(`${a.table}.${a.column}`, selection.name));
     default:
-      return about.some((a) => same(a[selection.kind as Exclude<SelectionKind, 'claim' | 'column'>], selection.name)) || same(subject, selection.name);
+      return (
+        about.some((a) => same(a[selection.kind as Exclude<SelectionKind, 'claim' | 'column'>], selection.name)) ||
+        same(subject, selection.name)
+      );
   }
 }
 
 /** The stage on which a kind of thing is designed. */
-export const STAGE_OF: Record<SelectionKind, string> = { table: 'stars', column: 'shape', relationship: 'stars', hierarchy: 'hierarchies', measure: 'measures', perspective: 'perspectives', claim: 'claims' };
+export const STAGE_OF: Record<SelectionKind, string> = {
+  table: 'stars',
+  column: 'shape',
+  relationship: 'stars',
+  hierarchy: 'hierarchies',
+  measure: 'measures',
+  perspective: 'perspectives',
+  claim: 'claims',
+};

@@ -44,7 +44,12 @@ export const bridgeWeights: ClaimKind = {
               rows: rows[n]!,
               ...(table.lineOf ? { line: table.lineOf(first[n]!), lines: [table.lineOf(first[n]!)] } : {}),
             }));
-            return judged({ checked: table.rowCount, against: wrong.reduce((sum, n) => sum + rows[n]!, 0), distinct: wrong.length, ...(sample.length ? { sample } : {}) });
+            return judged({
+              checked: table.rowCount,
+              against: wrong.reduce((sum, n) => sum + rows[n]!, 0),
+              distinct: wrong.length,
+              ...(sample.length ? { sample } : {}),
+            });
           },
         }),
       ),

@@ -23,20 +23,36 @@ export const calendarContinuous: ClaimKind = {
             const { sorted } = data.calendarDays(c.table);
             const missing: number[] = [];
             for (let i = 1; i < sorted.length; i++) for (let day = sorted[i - 1]! + 1; day < sorted[i]!; day++) missing.push(day);
-            const repeated = offendingRows(data.table(c.table), column.rowCount, [column], (row) => column.codes[row] !== 0 && column.counts[column.codes[row]!]! > 1);
+            const repeated = offendingRows(
+              data.table(c.table),
+              column.rowCount,
+              [column],
+              (row) => column.codes[row] !== 0 && column.counts[column.codes[row]!]! > 1,
+            );
             const gaps = missing.slice(0, SAMPLE_SIZE).map((day): SampleRow => ({ missing: formatDate(day), rows: 0 }));
             return judged({
               checked: column.rowCount,
               against: missing.length + repeated.against,
               distinct: missing.length + (repeated.distinct ?? 0),
               sample: [...gaps, ...(repeated.sample ?? [])].slice(0, SAMPLE_SIZE),
-              notes: missing.length ? [`${missing.length} days are missing between ${formatDate(sorted[0]!)} and ${formatDate(sorted.at(-1)!)}`] : [],
+              notes: missing.length
+                ? [`${missing.length} days are missing between ${formatDate(sorted[0]!)} and ${formatDate(sorted.at(-1)!)}`]
+                : [],
             });
           },
           remedies: () => {
             const table = checker.names.table(c.table)!;
             return table.source && 'file' in table.source && table.columns.every((col) => col.name.toLowerCase() === c.day.toLowerCase())
-              ? [{ id: 'generate', title: 'Generate the calendar', effect: 'The days are generated without a gap instead of read from the file.', edit: [{ do: 'set-table', table: table.name, change: { source: { calendar: { from: '2020-01-01', to: '2030-12-31' } } } }] }]
+              ? [
+                  {
+                    id: 'generate',
+                    title: 'Generate the calendar',
+                    effect: 'The days are generated without a gap instead of read from the file.',
+                    edit: [
+                      { do: 'set-table', table: table.name, change: { source: { calendar: { from: '2020-01-01', to: '2030-12-31' } } } },
+                    ],
+                  },
+                ]
               : [];
           },
         }),
@@ -49,7 +65,9 @@ export const calendarCovers: ClaimKind = {
   documentation: "A fact's date lies before the calendar's first or after its last day.",
   list: (context) =>
     wholeRelationships(context).flatMap((r) => {
-      const calendar = (context.model.calendars ?? []).find((c) => sameName(c.table, r.to.table) && r.to.columns.length === 1 && sameName(c.day, r.to.columns[0]!));
+      const calendar = (context.model.calendars ?? []).find(
+        (c) => sameName(c.table, r.to.table) && r.to.columns.length === 1 && sameName(c.day, r.to.columns[0]!),
+      );
       if (!calendar || context.checker.names.column(r.from.table, r.from.columns[0]!)!.type !== 'date') return [];
       return [
         claimOf(calendarCovers, r.name, `${r.to.table} covers every ${r.from.table}.${r.from.columns[0]}`, {
@@ -60,8 +78,12 @@ export const calendarCovers: ClaimKind = {
             const { sorted } = data.calendarDays(calendar.table);
             const column = data.column(r.from.table, r.from.columns[0]!);
             const values = columnValues(column);
-            const outside = values.map((day) => day !== null && (sorted.length === 0 || (day as number) < sorted[0]! || (day as number) > sorted.at(-1)!));
-            return judged(offendingRows(data.table(r.from.table), column.rowCount - column.nulls, [column], (row) => outside[column.codes[row]!]!));
+            const outside = values.map(
+              (day) => day !== null && (sorted.length === 0 || (day as number) < sorted[0]! || (day as number) > sorted.at(-1)!),
+            );
+            return judged(
+              offendingRows(data.table(r.from.table), column.rowCount - column.nulls, [column], (row) => outside[column.codes[row]!]!),
+            );
           },
         }),
       ];

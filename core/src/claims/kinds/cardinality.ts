@@ -35,7 +35,11 @@ export const cardinality: ClaimKind = {
           const ends = kind === 'many-to-one' ? [r.to] : kind === 'one-to-one' ? [r.from, r.to] : [];
           const all = ends.map((end) => repeatedRows(data, end));
           const worst = all.sort((a, b) => b.against - a.against)[0];
-          return judged(worst ? { ...worst, checked: all.reduce((n, e) => n + e.checked, 0), against: all.reduce((n, e) => n + e.against, 0) } : { checked: data.rowCount(r.from.table), against: 0 });
+          return judged(
+            worst
+              ? { ...worst, checked: all.reduce((n, e) => n + e.checked, 0), against: all.reduce((n, e) => n + e.against, 0) }
+              : { checked: data.rowCount(r.from.table), against: 0 },
+          );
         },
         remedies: () => [
           {

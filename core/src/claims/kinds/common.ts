@@ -4,8 +4,11 @@ import type { ClaimContext } from '../claim.ts';
 
 /** Relationships whose two ends exist in the model; what names something missing is a formula's or a perspective's matter. */
 export const wholeRelationships = ({ model, checker }: ClaimContext): Relationship[] =>
-  (model.relationships ?? []).filter((r) =>
-    [r.from, r.to].every((end) => end.columns.every((name) => checker.names.column(end.table, name) !== undefined)) && r.from.columns.length === r.to.columns.length);
+  (model.relationships ?? []).filter(
+    (r) =>
+      [r.from, r.to].every((end) => end.columns.every((name) => checker.names.column(end.table, name) !== undefined)) &&
+      r.from.columns.length === r.to.columns.length,
+  );
 
 /** What a data claim about tables rests on: their definitions and, where columns are derived, everything that formulas may name. */
 export function definitions(model: Model, names: readonly string[]): unknown {
@@ -26,11 +29,16 @@ export const formulaParts = (model: Model): unknown => [
 ];
 
 /** What relationships and roles say, without columns' types. */
-export const pathParts = (model: Model): unknown => [model.tables.map((t) => [t.name, t.role]), (model.relationships ?? []).map((r) => [r.name, r.from, r.to, r.cardinality, isDefault(r)])];
+export const pathParts = (model: Model): unknown => [
+  model.tables.map((t) => [t.name, t.role]),
+  (model.relationships ?? []).map((r) => [r.name, r.from, r.to, r.cardinality, isDefault(r)]),
+];
 
 /** Columns that take part in a relationship, or in their table's key. */
 export function isKeyOrReference(model: Model, table: Table, column: string): 'key' | 'reference' | undefined {
   if ((table.key ?? []).some((name) => sameName(name, column))) return 'key';
   const ends = (model.relationships ?? []).flatMap((r) => [r.from, r.to]);
-  return ends.some((end) => sameName(end.table, table.name) && end.columns.some((name) => sameName(name, column))) ? 'reference' : undefined;
+  return ends.some((end) => sameName(end.table, table.name) && end.columns.some((name) => sameName(name, column)))
+    ? 'reference'
+    : undefined;
 }

@@ -16,7 +16,14 @@ export const formulaValid: ClaimKind = {
         tables: [],
         parts: formulaParts(model),
         // Of two measures with one name each is judged by its own formula.
-        judge: (data) => judgeMeasure(data.checker, m.name, data.checker.names.measure(m.name)?.formula === m.formula ? data.checker.measure(m.name)! : data.checker.measureFormula(m.formula, m.name)),
+        judge: (data) =>
+          judgeMeasure(
+            data.checker,
+            m.name,
+            data.checker.names.measure(m.name)?.formula === m.formula
+              ? data.checker.measure(m.name)!
+              : data.checker.measureFormula(m.formula, m.name),
+          ),
       }),
     ),
     ...model.tables.flatMap((t) =>
@@ -27,7 +34,11 @@ export const formulaValid: ClaimKind = {
             about: [{ table: t.name, column: c.name }],
             tables: [],
             parts: formulaParts(model),
-            judge: (data) => judgeFormula(data.checker.column(data.modelTable(t.name), c.name, c.formula!, parseType(c.type) ?? TEXT), circularColumn(data.checker, t.name, c.name)),
+            judge: (data) =>
+              judgeFormula(
+                data.checker.column(data.modelTable(t.name), c.name, c.formula!, parseType(c.type) ?? TEXT),
+                circularColumn(data.checker, t.name, c.name),
+              ),
           }),
         ),
     ),
@@ -39,7 +50,8 @@ function judgeMeasure(checker: FormulaChecker, name: string, checked: CheckedFor
 }
 
 function judgeFormula(checked: CheckedFormula, circle: readonly string[] | undefined): Judgement {
-  if (circle && checked.faults.length === 0) return { verdict: 'broken', evidence: { checked: 1, against: 1, notes: [`it is defined by itself: ${circle.join(' → ')}`] } };
+  if (circle && checked.faults.length === 0)
+    return { verdict: 'broken', evidence: { checked: 1, against: 1, notes: [`it is defined by itself: ${circle.join(' → ')}`] } };
   if (checked.faults.length > 0) {
     const notes = checked.faults.map((fault) => {
       const { line, column } = placeOf(checked.source, fault.start);
@@ -59,7 +71,9 @@ function circularColumn(checker: FormulaChecker, table: string, column: string):
   return circleFrom(`${table}.${column}`.toLowerCase(), (at) => {
     const found = checker.names.path(at);
     if (found?.column.formula === undefined) return [];
-    return checker.column(found.table, found.column.name, found.column.formula, parseType(found.column.type) ?? TEXT).columns.map((c) => `${c.table}.${c.column}`.toLowerCase());
+    return checker
+      .column(found.table, found.column.name, found.column.formula, parseType(found.column.type) ?? TEXT)
+      .columns.map((c) => `${c.table}.${c.column}`.toLowerCase());
   });
 }
 

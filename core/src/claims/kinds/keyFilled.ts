@@ -18,7 +18,11 @@ export const keyFilled: ClaimKind = {
           judge: (data) => {
             const table = data.table(t.name);
             const key = t.key!.map((name) => data.column(t.name, name));
-            return judged(key.every((c) => c.nulls === 0) ? { checked: table.rowCount, against: 0 } : offendingRows(table, table.rowCount, key, (row) => hasNull(key, row)));
+            return judged(
+              key.every((c) => c.nulls === 0)
+                ? { checked: table.rowCount, against: 0 }
+                : offendingRows(table, table.rowCount, key, (row) => hasNull(key, row)),
+            );
           },
         }),
       ),

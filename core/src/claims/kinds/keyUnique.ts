@@ -22,7 +22,11 @@ export const keyUnique: ClaimKind = {
               // One column: its histogram has the answer; rows are read only to show them.
               const { counts, codes } = key[0]!;
               const repeated = counts.some((n, code) => code > 0 && n > 1);
-              return judged(repeated ? offendingRows(table, table.rowCount, key, (row) => codes[row] !== 0 && counts[codes[row]!]! > 1) : { checked: table.rowCount, against: 0 });
+              return judged(
+                repeated
+                  ? offendingRows(table, table.rowCount, key, (row) => codes[row] !== 0 && counts[codes[row]!]! > 1)
+                  : { checked: table.rowCount, against: 0 },
+              );
             }
             const { numbers, size } = combinations(key, table.rowCount);
             const counts = new Uint32Array(size);

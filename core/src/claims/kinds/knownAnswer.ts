@@ -23,15 +23,25 @@ export const knownAnswer: ClaimKind = {
           for (let i = 0; i < Math.max(rows.length, k.rows.length); i++) {
             if (rows[i] && k.rows[i] && sameRow(rows[i]!, k.rows[i]!, k)) continue;
             against++;
-            if (sample.length < SAMPLE_SIZE) sample.push({ row: i + 1, known: k.rows[i] ? k.rows[i]!.join(' · ') : 'no row', answer: rows[i] ? rows[i]!.join(' · ') : 'no row', rows: 1 });
+            if (sample.length < SAMPLE_SIZE)
+              sample.push({
+                row: i + 1,
+                known: k.rows[i] ? k.rows[i]!.join(' · ') : 'no row',
+                answer: rows[i] ? rows[i]!.join(' · ') : 'no row',
+                rows: 1,
+              });
           }
-          return { verdict: against ? 'broken' : 'holds', evidence: { checked: Math.max(rows.length, k.rows.length), against, ...(against ? { sample } : {}) } };
+          return {
+            verdict: against ? 'broken' : 'holds',
+            evidence: { checked: Math.max(rows.length, k.rows.length), against, ...(against ? { sample } : {}) },
+          };
         },
       }),
     ),
 };
 
-const sameRow = (row: readonly Json[], known: readonly Json[], k: KnownAnswer): boolean => row.length === known.length && row.every((cell, i) => sameCell(cell, known[i]!, k.tolerance ?? 0));
+const sameRow = (row: readonly Json[], known: readonly Json[], k: KnownAnswer): boolean =>
+  row.length === known.length && row.every((cell, i) => sameCell(cell, known[i]!, k.tolerance ?? 0));
 
 /** Numbers within the tolerance, compared exactly where both are written plainly. */
 function sameCell(a: Json, b: Json, tolerance: number): boolean {
@@ -42,7 +52,11 @@ function sameCell(a: Json, b: Json, tolerance: number): boolean {
     const scale = Math.max(x.scale, y.scale);
     if (rescale(x.value, x.scale, scale) === rescale(y.value, y.scale, scale)) return true;
     // An average or a ratio is a double: its last digits depend on how it was written down.
-    return (typeof a === 'number' || typeof b === 'number') && !Number.isInteger(Number(a)) && Math.abs(Number(a) - Number(b)) <= 1e-9 * Math.abs(Number(b));
+    return (
+      (typeof a === 'number' || typeof b === 'number') &&
+      !Number.isInteger(Number(a)) &&
+      Math.abs(Number(a) - Number(b)) <= 1e-9 * Math.abs(Number(b))
+    );
   }
   const [p, q] = [Number(a), Number(b)];
   return Number.isFinite(p) && Number.isFinite(q) && Math.abs(p - q) <= tolerance + 1e-12 * Math.abs(q);

@@ -19,14 +19,19 @@ export const labelUnique: ClaimKind = {
             const table = data.table(t.name);
             const label = data.column(t.name, t.label!);
             // Versions of one member share their label: its natural key tells members apart.
-            const key = combinations((t.validity?.of ?? t.key!).map((name) => data.column(t.name, name)), table.rowCount);
+            const key = combinations(
+              (t.validity?.of ?? t.key!).map((name) => data.column(t.name, name)),
+              table.rowCount,
+            );
             const first = new Int32Array(label.domain.size + 1).fill(-1);
             const shared = new Uint8Array(first.length);
             label.codes.forEach((code, row) => {
               if (first[code]! < 0) first[code] = key.numbers[row]!;
               else if (first[code] !== key.numbers[row]) shared[code] = 1;
             });
-            return judged(offendingRows(table, table.rowCount, [label], (row) => label.codes[row] !== 0 && shared[label.codes[row]!] === 1));
+            return judged(
+              offendingRows(table, table.rowCount, [label], (row) => label.codes[row] !== 0 && shared[label.codes[row]!] === 1),
+            );
           },
         }),
       ),

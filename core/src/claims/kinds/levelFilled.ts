@@ -16,7 +16,14 @@ export const levelFilled: ClaimKind = {
           claimOf(levelFilled, `${h.table}.${h.name}.${level.name}`, `every row of ${h.table} has its ${level.name}`, {
             about: [{ hierarchy: `${h.table}.${h.name}`, table: h.table }],
             tables: [h.table],
-            parts: [definitions(model, model.tables.map((t) => t.name)), model.relationships, level],
+            parts: [
+              definitions(
+                model,
+                model.tables.map((t) => t.name),
+              ),
+              model.relationships,
+              level,
+            ],
             judge: (data) => {
               const table = data.table(h.table);
               const { shown } = levelColumns(data, h, level);

@@ -21,7 +21,15 @@ export const levelSingleParent: ClaimKind = {
           return claimOf(levelSingleParent, `${h.table}.${h.name}.${level.name}`, `each ${level.name} lies in one ${parent.name}`, {
             about: [{ hierarchy: `${h.table}.${h.name}`, table: h.table }],
             tables: [h.table, ...new Set([level, parent].map((l) => l.column.split('.')[0]!).filter((name) => checker.names.table(name)))],
-            parts: [definitions(model, model.tables.map((t) => t.name)), model.relationships, level, parent],
+            parts: [
+              definitions(
+                model,
+                model.tables.map((t) => t.name),
+              ),
+              model.relationships,
+              level,
+              parent,
+            ],
             judge: (data) => judgeParents(data, h, i + 1),
             remedies: () => remedies(h, i + 1),
           });
@@ -51,7 +59,8 @@ function judgeParents(data: ModelData, hierarchy: Hierarchy, at: number): Judgem
     let entry = found.get(member);
     if (!entry) found.set(member, (entry = { row, rows: 0, parents: new Set() }));
     entry.rows++;
-    if (!hasNull(above.identity, row)) entry.parents.add(String(toJson(columnValues(above.shown)[above.shown.codes[row]!]!, above.shown.type)));
+    if (!hasNull(above.identity, row))
+      entry.parents.add(String(toJson(columnValues(above.shown)[above.shown.codes[row]!]!, above.shown.type)));
   }
   const sample = [...found.values()].slice(0, SAMPLE_SIZE).map(({ row, rows, parents: names }): SampleRow => ({
     [hierarchy.levels![at]!.name]: toJson(columnValues(own.shown)[own.shown.codes[row]!]!, own.shown.type),
@@ -59,7 +68,10 @@ function judgeParents(data: ModelData, hierarchy: Hierarchy, at: number): Judgem
     rows,
     ...(table.lineOf ? { line: table.lineOf(row) } : {}),
   }));
-  return { verdict: against > 0 ? 'broken' : 'holds', evidence: { checked: table.rowCount, against, distinct: found.size, ...(sample.length ? { sample } : {}) } };
+  return {
+    verdict: against > 0 ? 'broken' : 'holds',
+    evidence: { checked: table.rowCount, against, distinct: found.size, ...(sample.length ? { sample } : {}) },
+  };
 }
 
 function remedies(h: Hierarchy, at: number): Remedy[] {

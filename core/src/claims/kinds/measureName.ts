@@ -9,16 +9,34 @@ export const measureName: ClaimKind = {
     const measures = model.measures ?? [];
     const fold = (name: string) => name.toLowerCase();
     return measures.map((m) => {
-      const [alike, table] = [measures.filter((other) => fold(other.name) === fold(m.name)), model.tables.find((t) => fold(t.name) === fold(m.name))];
-      const notes = [...(alike.length > 1 ? [`${alike.length} measures are called ${m.name}`] : []), ...(table ? [`a table is called ${table.name}`] : [])];
+      const [alike, table] = [
+        measures.filter((other) => fold(other.name) === fold(m.name)),
+        model.tables.find((t) => fold(t.name) === fold(m.name)),
+      ];
+      const notes = [
+        ...(alike.length > 1 ? [`${alike.length} measures are called ${m.name}`] : []),
+        ...(table ? [`a table is called ${table.name}`] : []),
+      ];
       return claimOf(measureName, m.name, `${m.name} is the name of one measure and of no table`, {
         about: [{ measure: m.name }],
         tables: [],
         parts: [measures.map((x) => x.name), model.tables.map((t) => t.name)],
-        judge: () => ({ verdict: notes.length ? 'broken' : 'holds', evidence: { checked: 1, against: notes.length, ...(notes.length ? { notes } : {}) } }),
+        judge: () => ({
+          verdict: notes.length ? 'broken' : 'holds',
+          evidence: { checked: 1, against: notes.length, ...(notes.length ? { notes } : {}) },
+        }),
         remedies: (): Remedy[] => {
-          const free = [m.table ? `${m.name} (${m.table})` : `${m.name} 2`, `${m.name} 2`, `${m.name} 3`].find((name) => !measures.some((x) => fold(x.name) === fold(name)))!;
-          return [{ id: 'rename-measure', title: `Call it ${free}`, effect: `The measure is called ${free}; formulas that name ${m.name} then mean the other one.`, edit: [{ do: 'put-measures', name: m.name, value: { ...m, name: free } }] }];
+          const free = [m.table ? `${m.name} (${m.table})` : `${m.name} 2`, `${m.name} 2`, `${m.name} 3`].find(
+            (name) => !measures.some((x) => fold(x.name) === fold(name)),
+          )!;
+          return [
+            {
+              id: 'rename-measure',
+              title: `Call it ${free}`,
+              effect: `The measure is called ${free}; formulas that name ${m.name} then mean the other one.`,
+              edit: [{ do: 'put-measures', name: m.name, value: { ...m, name: free } }],
+            },
+          ];
         },
       });
     });

@@ -32,13 +32,15 @@ function partsOf(node: Typed): readonly Typed[] {
 export const snapshotMeasure: ClaimKind = {
   kind: 'snapshot-measure',
   weight: 'blocks',
-  documentation: "A measure, or one that it rests on, adds a periodic snapshot up over time: no `at last` or `at first` on the snapshot's date, nor an average per unit of it.",
+  documentation:
+    "A measure, or one that it rests on, adds a periodic snapshot up over time: no `at last` or `at first` on the snapshot's date, nor an average per unit of it.",
   list: ({ model, checker }) => {
     const snapshots = model.tables.filter((t) => t.snapshot);
     return (model.measures ?? []).flatMap((m) => {
       const typed = checker.measure(m.name)?.typed;
       const touched = snapshots.filter((t) => typed && checker.basesOf(typed).has(t.name.toLowerCase()));
-      const broken = checker.measure(m.name)?.typed === undefined && snapshots.some((t) => m.table !== undefined && sameName(t.name, m.table));
+      const broken =
+        checker.measure(m.name)?.typed === undefined && snapshots.some((t) => m.table !== undefined && sameName(t.name, m.table));
       if (touched.length === 0 && !broken) return [];
       return [
         claimOf(snapshotMeasure, m.name, `${m.name} does not add ${touched.map((t) => t.name).join(', ') || m.table} up over time`, {
@@ -49,7 +51,16 @@ export const snapshotMeasure: ClaimKind = {
             const tree = data.checker.measure(m.name)?.typed;
             if (!tree) return unchecked(`waits for formula-valid:${m.name}`);
             const added = [...new Set(addedSnapshots(data.checker, tree, []))];
-            return { verdict: added.length ? 'broken' : 'holds', evidence: { checked: 1, against: added.length, ...(added.length ? { notes: [`${added.join(', ')} is counted anew at each date: its rows must not be added over time`] } : {}) } };
+            return {
+              verdict: added.length ? 'broken' : 'holds',
+              evidence: {
+                checked: 1,
+                against: added.length,
+                ...(added.length
+                  ? { notes: [`${added.join(', ')} is counted anew at each date: its rows must not be added over time`] }
+                  : {}),
+              },
+            };
           },
           remedies: () =>
             touched.map((t) => ({
@@ -76,11 +87,18 @@ function addedSnapshots(checker: FormulaChecker, node: Typed, pinned: readonly s
       return addedSnapshots(checker, checker.measure(node.name)!.typed!, pinned);
     case 'context': {
       const { at } = node.words;
-      const settled = at ? checker.model.tables.filter((t) => t.snapshot && isDateOf(checker, t.name, t.snapshot, at.column)).map((t) => t.name) : [];
+      const settled = at
+        ? checker.model.tables.filter((t) => t.snapshot && isDateOf(checker, t.name, t.snapshot, at.column)).map((t) => t.name)
+        : [];
       return addedSnapshots(checker, node.operand, [...pinned, ...settled]);
     }
     case 'per': {
-      const settled = node.aggregate === 'sum' ? [] : checker.model.tables.filter((t) => t.snapshot && node.columns.some((c) => isDateOf(checker, t.name, t.snapshot!, c))).map((t) => t.name);
+      const settled =
+        node.aggregate === 'sum'
+          ? []
+          : checker.model.tables
+              .filter((t) => t.snapshot && node.columns.some((c) => isDateOf(checker, t.name, t.snapshot!, c)))
+              .map((t) => t.name);
       return addedSnapshots(checker, node.arg, [...pinned, ...settled]);
     }
     default:
@@ -92,14 +110,18 @@ function addedSnapshots(checker: FormulaChecker, node: Typed, pinned: readonly s
 function isDateOf(checker: FormulaChecker, table: string, date: string, column: { table: string; column: string }): boolean {
   if (sameName(column.table, table)) return sameName(column.column, date);
   return (checker.model.relationships ?? []).some(
-    (r) => sameName(r.from.table, table) && r.from.columns.some((name) => sameName(name, date)) && (sameName(r.to.table, column.table) || checker.reach.lookup(r.to.table, column.table) !== undefined),
+    (r) =>
+      sameName(r.from.table, table) &&
+      r.from.columns.some((name) => sameName(name, date)) &&
+      (sameName(r.to.table, column.table) || checker.reach.lookup(r.to.table, column.table) !== undefined),
   );
 }
 
 export const missingSide: ClaimKind = {
   kind: 'missing-side',
   weight: 'warns',
-  documentation: 'A measure adds or subtracts aggregates of different facts without `coalesce` on each: a missing side makes the result null.',
+  documentation:
+    'A measure adds or subtracts aggregates of different facts without `coalesce` on each: a missing side makes the result null.',
   list: ({ model }) =>
     (model.measures ?? []).map((m) =>
       claimOf(missingSide, m.name, `${m.name} has a value where one of its facts has no rows`, {
@@ -110,7 +132,14 @@ export const missingSide: ClaimKind = {
           const tree = data.checker.measure(m.name)?.typed;
           if (!tree) return unchecked(`waits for formula-valid:${m.name}`);
           const sides = bareSides(data.checker, tree);
-          return { verdict: sides ? 'broken' : 'holds', evidence: { checked: 1, against: sides ? 1 : 0, ...(sides ? { notes: [`where ${sides.join(' or ')} has no rows the result is null: put each side in coalesce(…, 0)`] } : {}) } };
+          return {
+            verdict: sides ? 'broken' : 'holds',
+            evidence: {
+              checked: 1,
+              against: sides ? 1 : 0,
+              ...(sides ? { notes: [`where ${sides.join(' or ')} has no rows the result is null: put each side in coalesce(…, 0)`] } : {}),
+            },
+          };
         },
       }),
     ),
@@ -140,7 +169,9 @@ function nullableBases(checker: FormulaChecker, node: Typed): Set<string> {
   if (node.kind === 'measure') return nullableBases(checker, checker.measure(node.name)!.typed!);
   if (node.kind === 'per') return node.aggregate === 'count' ? new Set() : nullableBases(checker, node.arg);
   if (node.kind === 'apply' && node.name === 'coalesce') {
-    return node.args.some((arg) => nullableBases(checker, arg).size === 0 && !(arg.kind === 'constant' && arg.value === null)) ? new Set() : nullableBases(checker, node.args.at(-1)!);
+    return node.args.some((arg) => nullableBases(checker, arg).size === 0 && !(arg.kind === 'constant' && arg.value === null))
+      ? new Set()
+      : nullableBases(checker, node.args.at(-1)!);
   }
   return new Set(partsOf(node).flatMap((part) => [...nullableBases(checker, part)]));
 }

@@ -5,10 +5,19 @@ import type { ClaimKind } from '../claim.ts';
 import { claimOf } from '../claim.ts';
 import { definitions, isKeyOrReference } from './common.ts';
 
-const CODE_WORDS = new Set('id ids key code codes no nr num number barcode ean isbn issn zip zipcode postcode phone telephone iban ssn serial sku uuid guid'.split(' '));
+const CODE_WORDS = new Set(
+  'id ids key code codes no nr num number barcode ean isbn issn zip zipcode postcode phone telephone iban ssn serial sku uuid guid'.split(
+    ' ',
+  ),
+);
 
 /** Words of a name: on blanks, underscores, dashes, and where a small letter meets a capital. */
-const wordsOf = (name: string): string[] => name.replace(/(\p{Ll}|\d)(\p{Lu})/gu, '$1 $2').toLowerCase().split(/[^\p{L}\p{N}]+/u).filter(Boolean);
+const wordsOf = (name: string): string[] =>
+  name
+    .replace(/(\p{Ll}|\d)(\p{Lu})/gu, '$1 $2')
+    .toLowerCase()
+    .split(/[^\p{L}\p{N}]+/u)
+    .filter(Boolean);
 
 /** Whether a name ends in a word for a code; a count of codes (`codes_read`) does not. */
 export const isCodeName = (name: string): boolean => CODE_WORDS.has(wordsOf(name).at(-1) ?? '');
@@ -30,11 +39,24 @@ export const notAQuantity: ClaimKind = {
               const part = isKeyOrReference(model, t, c.name);
               const column = data.column(t.name, c.name);
               const note = part ? `it is part of a ${part}` : codeReason(c.name, parseType(c.type)?.kind === 'integer', column);
-              return { verdict: note ? 'broken' : 'holds', evidence: { checked: column.rowCount, against: note ? column.rowCount : 0, ...(note ? { notes: [note] } : {}) } };
+              return {
+                verdict: note ? 'broken' : 'holds',
+                evidence: { checked: column.rowCount, against: note ? column.rowCount : 0, ...(note ? { notes: [note] } : {}) },
+              };
             },
             remedies: () => [
-              { id: 'use-attribute', title: 'Use it as an attribute', effect: `${t.name}.${c.name} is no longer offered for adding up.`, edit: [{ do: 'set-column', table: t.name, column: c.name, change: { use: 'attribute', aggregate: 'none' } }] },
-              { id: 'use-reference', title: 'Use it as a reference', effect: `${t.name}.${c.name} is offered for relationships.`, edit: [{ do: 'set-column', table: t.name, column: c.name, change: { use: 'reference', aggregate: 'none' } }] },
+              {
+                id: 'use-attribute',
+                title: 'Use it as an attribute',
+                effect: `${t.name}.${c.name} is no longer offered for adding up.`,
+                edit: [{ do: 'set-column', table: t.name, column: c.name, change: { use: 'attribute', aggregate: 'none' } }],
+              },
+              {
+                id: 'use-reference',
+                title: 'Use it as a reference',
+                effect: `${t.name}.${c.name} is offered for relationships.`,
+                edit: [{ do: 'set-column', table: t.name, column: c.name, change: { use: 'reference', aggregate: 'none' } }],
+              },
             ],
           }),
         ),
@@ -51,5 +73,7 @@ export function codeReason(name: string, isInteger: boolean, column: Column): st
   const widths = new Set<number>();
   const values = columnValues(column);
   for (let code = 1; code < values.length && widths.size < 2; code++) if (column.counts[code]! > 0) widths.add(String(values[code]).length);
-  return widths.size === 1 && [...widths][0]! >= 7 ? `it looks like a code: nearly all values differ and all have ${[...widths][0]} digits` : undefined;
+  return widths.size === 1 && [...widths][0]! >= 7
+    ? `it looks like a code: nearly all values differ and all have ${[...widths][0]} digits`
+    : undefined;
 }

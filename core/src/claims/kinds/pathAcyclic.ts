@@ -22,7 +22,12 @@ export const pathAcyclic: ClaimKind = {
           evidence: { checked: 1, against: circle ? 1 : 0, ...(circle ? { notes: [`the way round: ${circle.join(' → ')}`] } : {}) },
         }),
         remedies: () => [
-          { id: 'not-default', title: 'Mark the relationship as not default', effect: `${r.name} is followed only where a measure names it with via.`, edit: [{ do: 'set-relationship', name: r.name, change: { default: false } }] },
+          {
+            id: 'not-default',
+            title: 'Mark the relationship as not default',
+            effect: `${r.name} is followed only where a measure names it with via.`,
+            edit: [{ do: 'set-relationship', name: r.name, change: { default: false } }],
+          },
         ],
       });
     });

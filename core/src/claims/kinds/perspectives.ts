@@ -18,10 +18,13 @@ const measureBases = (checker: FormulaChecker, name: string): string[] => {
 
 const reaches = (checker: FormulaChecker, measure: string, table: string): boolean => {
   const bases = measureBases(checker, measure);
-  return bases.length > 0 && bases.every((base) => {
-    const route = checker.reach.route(base, table);
-    return route !== undefined && route.kind !== 'ambiguous';
-  });
+  return (
+    bases.length > 0 &&
+    bases.every((base) => {
+      const route = checker.reach.route(base, table);
+      return route !== undefined && route.kind !== 'ambiguous';
+    })
+  );
 };
 
 const isDimension = (checker: FormulaChecker, table: string): boolean => checker.names.table(table)?.role === 'dimension';
@@ -51,7 +54,14 @@ export const measureReach: ClaimKind = {
         judge: (data) => {
           if (!data.checker.measure(measure)?.typed) return unchecked(`waits for formula-valid:${measure}`);
           const fine = measureBases(data.checker, measure).length === 0 || reaches(data.checker, measure, table);
-          return { verdict: fine ? 'holds' : 'broken', evidence: { checked: 1, against: fine ? 0 : 1, ...(fine ? {} : { notes: [`${measure} does not apply beside ${table}: no relationship leads there`] }) } };
+          return {
+            verdict: fine ? 'holds' : 'broken',
+            evidence: {
+              checked: 1,
+              against: fine ? 0 : 1,
+              ...(fine ? {} : { notes: [`${measure} does not apply beside ${table}: no relationship leads there`] }),
+            },
+          };
         },
       }),
     );
@@ -61,7 +71,8 @@ export const measureReach: ClaimKind = {
 export const perspectiveClosed: ClaimKind = {
   kind: 'perspective-closed',
   weight: 'blocks',
-  documentation: 'A perspective shows something missing or hidden, a hierarchy with a level whose table or column it lacks, a measure with no dimension that reaches it, or a dimension with no measure.',
+  documentation:
+    'A perspective shows something missing or hidden, a hierarchy with a level whose table or column it lacks, a measure with no dimension that reaches it, or a dimension with no measure.',
   list: ({ model }) =>
     (model.perspectives ?? []).map((p) =>
       claimOf(perspectiveClosed, p.name, `all that ${p.name} shows is there and works together`, {
@@ -70,10 +81,22 @@ export const perspectiveClosed: ClaimKind = {
         parts: [formulaParts(model), p, model.hierarchies, model.tables.map((t) => [t.hidden, t.columns.map((c) => c.hidden)])],
         judge: (data) => {
           const notes = [...missing(data.checker, p), ...openHierarchies(data.checker, p), ...lonely(data.checker, p)];
-          return { verdict: notes.length ? 'broken' : 'holds', evidence: { checked: p.tables.length + (p.measures ?? []).length + (p.hierarchies ?? []).length + (p.columns ?? []).length, against: notes.length, ...(notes.length ? { notes } : {}) } };
+          return {
+            verdict: notes.length ? 'broken' : 'holds',
+            evidence: {
+              checked: p.tables.length + (p.measures ?? []).length + (p.hierarchies ?? []).length + (p.columns ?? []).length,
+              against: notes.length,
+              ...(notes.length ? { notes } : {}),
+            },
+          };
         },
         remedies: () => [
-          { id: 'remove-perspective', title: `Remove the perspective ${p.name}`, effect: 'The audience loses it; nothing else changes.', edit: [{ do: 'remove-perspectives', name: p.name }] },
+          {
+            id: 'remove-perspective',
+            title: `Remove the perspective ${p.name}`,
+            effect: 'The audience loses it; nothing else changes.',
+            edit: [{ do: 'remove-perspectives', name: p.name }],
+          },
         ],
       }),
     ),
@@ -120,19 +143,28 @@ function hierarchyColumns(checker: FormulaChecker, h: Hierarchy): { table: strin
 }
 
 function showsColumn(checker: FormulaChecker, p: Perspective, table: string, column: string): boolean {
-  return p.tables.some((name) => sameName(name, table)) || (p.columns ?? []).some((path) => {
-    const found = checker.names.path(path);
-    return found !== undefined && sameName(found.table.name, table) && sameName(found.column.name, column);
-  });
+  return (
+    p.tables.some((name) => sameName(name, table)) ||
+    (p.columns ?? []).some((path) => {
+      const found = checker.names.path(path);
+      return found !== undefined && sameName(found.table.name, table) && sameName(found.column.name, column);
+    })
+  );
 }
 
 function lonely(checker: FormulaChecker, p: Perspective): string[] {
   const dimensions = shownTables(checker, p).filter((t) => isDimension(checker, t));
-  const measures = (p.measures ?? []).filter((name) => checker.measure(name)?.typed !== undefined && measureBases(checker, name).length > 0);
+  const measures = (p.measures ?? []).filter(
+    (name) => checker.measure(name)?.typed !== undefined && measureBases(checker, name).length > 0,
+  );
   const stuck = dimensions.length === 0 ? [] : measures.filter((m) => !dimensions.some((t) => reaches(checker, m, t)));
-  const idle = (p.measures ?? []).some((name) => checker.measure(name)?.typed === undefined) ? [] : dimensions.filter((t) => !measures.some((m) => reaches(checker, m, t)));
+  const idle = (p.measures ?? []).some((name) => checker.measure(name)?.typed === undefined)
+    ? []
+    : dimensions.filter((t) => !measures.some((m) => reaches(checker, m, t)));
   return [
-    ...(dimensions.length === 0 && measures.length > 0 ? [`${measures.join(', ')}: no dimension is shown that reaches it`] : stuck.map((m) => `${m}: no dimension that is shown reaches it`)),
+    ...(dimensions.length === 0 && measures.length > 0
+      ? [`${measures.join(', ')}: no dimension is shown that reaches it`]
+      : stuck.map((m) => `${m}: no dimension that is shown reaches it`)),
     ...idle.map((t) => `${t}: no measure that is shown is reached by it`),
   ];
 }

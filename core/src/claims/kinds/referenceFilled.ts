@@ -17,7 +17,11 @@ export const referenceFilled: ClaimKind = {
         judge: (data) => {
           const table = data.table(r.from.table);
           const columns = r.from.columns.map((name) => data.column(r.from.table, name));
-          return judged(columns.every((c) => c.nulls === 0) ? { checked: table.rowCount, against: 0 } : offendingRows(table, table.rowCount, columns, (row) => hasNull(columns, row)));
+          return judged(
+            columns.every((c) => c.nulls === 0)
+              ? { checked: table.rowCount, against: 0 }
+              : offendingRows(table, table.rowCount, columns, (row) => hasNull(columns, row)),
+          );
         },
       }),
     ),

@@ -11,16 +11,33 @@ export const referenceType: ClaimKind = {
   list: (context) =>
     wholeRelationships(context).map((r) => {
       const typeOf = (table: string, name: string) => parseType(context.checker.names.column(table, name)!.type) ?? TEXT;
-      const pairs = r.from.columns.map((name, i) => ({ from: name, to: r.to.columns[i]!, a: typeOf(r.from.table, name), b: typeOf(r.to.table, r.to.columns[i]!) }));
+      const pairs = r.from.columns.map((name, i) => ({
+        from: name,
+        to: r.to.columns[i]!,
+        a: typeOf(r.from.table, name),
+        b: typeOf(r.to.table, r.to.columns[i]!),
+      }));
       return claimOf(referenceType, r.name, `${endText(r.from)} and ${endText(r.to)} are of types that can be compared`, {
-        about: [{ relationship: r.name }, ...r.from.columns.map((column) => ({ table: r.from.table, column })), ...r.to.columns.map((column) => ({ table: r.to.table, column }))],
+        about: [
+          { relationship: r.name },
+          ...r.from.columns.map((column) => ({ table: r.from.table, column })),
+          ...r.to.columns.map((column) => ({ table: r.to.table, column })),
+        ],
         tables: [],
         parts: pairs,
         judge: () => {
           const wrong = pairs.filter(({ a, b }) => !comparable(a, b));
           return {
             verdict: wrong.length > 0 ? 'broken' : 'holds',
-            evidence: { checked: pairs.length, against: wrong.length, ...(wrong.length ? { notes: wrong.map((p) => `${r.from.table}.${p.from} is ${formatType(p.a)}, ${r.to.table}.${p.to} is ${formatType(p.b)}`) } : {}) },
+            evidence: {
+              checked: pairs.length,
+              against: wrong.length,
+              ...(wrong.length
+                ? {
+                    notes: wrong.map((p) => `${r.from.table}.${p.from} is ${formatType(p.a)}, ${r.to.table}.${p.to} is ${formatType(p.b)}`),
+                  }
+                : {}),
+            },
           };
         },
         remedies: () =>

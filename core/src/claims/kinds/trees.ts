@@ -6,9 +6,19 @@ import { combinations, offendingRows } from '../offenders.ts';
 import { definitions } from './common.ts';
 
 const parentChild = ({ model, checker }: ClaimContext): Hierarchy[] =>
-  (model.hierarchies ?? []).filter((h) => h.parent !== undefined && checker.names.column(h.table, h.parent) && (h.key !== undefined || checker.names.table(h.table)?.key?.length));
+  (model.hierarchies ?? []).filter(
+    (h) =>
+      h.parent !== undefined &&
+      checker.names.column(h.table, h.parent) &&
+      (h.key !== undefined || checker.names.table(h.table)?.key?.length),
+  );
 
-const claimsOf = (kind: ClaimKind, context: ClaimContext, says: (h: Hierarchy) => string, judge: (h: Hierarchy) => ReturnType<typeof claimOf>['judge']) =>
+const claimsOf = (
+  kind: ClaimKind,
+  context: ClaimContext,
+  says: (h: Hierarchy) => string,
+  judge: (h: Hierarchy) => ReturnType<typeof claimOf>['judge'],
+) =>
   parentChild(context).map((h) =>
     claimOf(kind, `${h.table}.${h.name}`, says(h), {
       about: [{ hierarchy: `${h.table}.${h.name}`, table: h.table }],
@@ -23,25 +33,30 @@ export const treeAcyclic: ClaimKind = {
   weight: 'blocks',
   documentation: 'Following parents comes back to the start; a member that is its own parent is a loop.',
   list: (context) =>
-    claimsOf(treeAcyclic, context, (h) => `following ${h.parent} in ${h.table} always ends at a top`, (h) => (data) => {
-      const table = data.table(h.table);
-      const { parents, key, parent } = parentRows(data, h);
-      // A member is on a loop or below one when its way up never ends: more steps than members.
-      const state = new Uint8Array(parents.length); // 0 unknown, 1 ends, 2 does not
-      for (let row = 0; row < parents.length; row++) {
-        const way: number[] = [];
-        let at = row + 1;
-        const own = new Set<number>();
-        while (at !== 0 && state[at - 1] === 0 && !own.has(at)) {
-          own.add(at);
-          way.push(at - 1);
-          at = parents[at - 1]!;
+    claimsOf(
+      treeAcyclic,
+      context,
+      (h) => `following ${h.parent} in ${h.table} always ends at a top`,
+      (h) => (data) => {
+        const table = data.table(h.table);
+        const { parents, key, parent } = parentRows(data, h);
+        // A member is on a loop or below one when its way up never ends: more steps than members.
+        const state = new Uint8Array(parents.length); // 0 unknown, 1 ends, 2 does not
+        for (let row = 0; row < parents.length; row++) {
+          const way: number[] = [];
+          let at = row + 1;
+          const own = new Set<number>();
+          while (at !== 0 && state[at - 1] === 0 && !own.has(at)) {
+            own.add(at);
+            way.push(at - 1);
+            at = parents[at - 1]!;
+          }
+          const ends = at === 0 || state[at - 1] === 1;
+          for (const r of way) state[r] = ends ? 1 : 2;
         }
-        const ends = at === 0 || state[at - 1] === 1;
-        for (const r of way) state[r] = ends ? 1 : 2;
-      }
-      return judged(offendingRows(table, table.rowCount, [key, parent], (row) => state[row] === 2));
-    }),
+        return judged(offendingRows(table, table.rowCount, [key, parent], (row) => state[row] === 2));
+      },
+    ),
 };
 
 export const treeParentKnown: ClaimKind = {
@@ -49,11 +64,18 @@ export const treeParentKnown: ClaimKind = {
   weight: 'blocks',
   documentation: 'A parent key is no member.',
   list: (context) =>
-    claimsOf(treeParentKnown, context, (h) => `every ${h.parent} is a member of ${h.table}`, (h) => (data) => {
-      const table = data.table(h.table);
-      const { parents, key, parent } = parentRows(data, h);
-      return judged(offendingRows(table, table.rowCount - parent.nulls, [parent, key], (row) => parent.codes[row] !== 0 && parents[row] === 0));
-    }),
+    claimsOf(
+      treeParentKnown,
+      context,
+      (h) => `every ${h.parent} is a member of ${h.table}`,
+      (h) => (data) => {
+        const table = data.table(h.table);
+        const { parents, key, parent } = parentRows(data, h);
+        return judged(
+          offendingRows(table, table.rowCount - parent.nulls, [parent, key], (row) => parent.codes[row] !== 0 && parents[row] === 0),
+        );
+      },
+    ),
 };
 
 export const treeLabelUnique: ClaimKind = {
@@ -61,14 +83,26 @@ export const treeLabelUnique: ClaimKind = {
   weight: 'warns',
   documentation: 'One label stands for several members.',
   list: (context) =>
-    claimsOf(treeLabelUnique, { ...context, model: { ...context.model, hierarchies: parentChild(context).filter((h) => h.label !== undefined && context.checker.names.column(h.table, h.label)) } }, (h) => `each ${h.label} stands for one member of ${h.table}`, (h) => (data) => {
-      const table = data.table(h.table);
-      const { key } = parentRows(data, h);
-      const label = data.column(h.table, h.label!);
-      const pairs = combinations([label, key], table.rowCount);
-      const members = new Map<number, Set<number>>();
-      label.codes.forEach((code, row) => members.set(code, (members.get(code) ?? new Set()).add(pairs.numbers[row]!)));
-      return judged(offendingRows(table, table.rowCount, [label], (row) => label.codes[row] !== 0 && members.get(label.codes[row]!)!.size > 1));
-    }),
+    claimsOf(
+      treeLabelUnique,
+      {
+        ...context,
+        model: {
+          ...context.model,
+          hierarchies: parentChild(context).filter((h) => h.label !== undefined && context.checker.names.column(h.table, h.label)),
+        },
+      },
+      (h) => `each ${h.label} stands for one member of ${h.table}`,
+      (h) => (data) => {
+        const table = data.table(h.table);
+        const { key } = parentRows(data, h);
+        const label = data.column(h.table, h.label!);
+        const pairs = combinations([label, key], table.rowCount);
+        const members = new Map<number, Set<number>>();
+        label.codes.forEach((code, row) => members.set(code, (members.get(code) ?? new Set()).add(pairs.numbers[row]!)));
+        return judged(
+          offendingRows(table, table.rowCount, [label], (row) => label.codes[row] !== 0 && members.get(label.codes[row]!)!.size > 1),
+        );
+      },
+    ),
 };
-

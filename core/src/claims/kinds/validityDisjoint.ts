@@ -43,7 +43,11 @@ export const validityDisjoint: ClaimKind = {
                 }
                 if (start(row) > end(reachedRow) + 1) gapped.add(reachedRow).add(row);
                 if ((start(row) <= end(reachedRow) || start(row) > end(reachedRow) + 1) && sample.length < SAMPLE_SIZE) {
-                  sample.push({ ...rowCells([...natural, starts, ends], reachedRow), [`then ${from}`]: Number.isFinite(start(row)) ? formatDate(start(row)) : null, rows: 2 });
+                  sample.push({
+                    ...rowCells([...natural, starts, ends], reachedRow),
+                    [`then ${from}`]: Number.isFinite(start(row)) ? formatDate(start(row)) : null,
+                    rows: 2,
+                  });
                 }
                 if (end(row) > end(reachedRow)) reachedRow = row;
               }
@@ -52,7 +56,15 @@ export const validityDisjoint: ClaimKind = {
             return {
               verdict: found.size > 0 ? 'broken' : 'holds',
               weight: overlapping.size > 0 || gapped.size === 0 ? 'blocks' : 'warns',
-              evidence: { checked: starts.rowCount, against: found.size, ...(sample.length ? { sample } : {}), notes: [...(overlapping.size ? [`${overlapping.size} rows overlap`] : []), ...(gapped.size ? [`${gapped.size} rows border a gap`] : [])] },
+              evidence: {
+                checked: starts.rowCount,
+                against: found.size,
+                ...(sample.length ? { sample } : {}),
+                notes: [
+                  ...(overlapping.size ? [`${overlapping.size} rows overlap`] : []),
+                  ...(gapped.size ? [`${gapped.size} rows border a gap`] : []),
+                ],
+              },
             };
           },
         }),

@@ -7,7 +7,15 @@ export const packedBytes = (count: number, width: number): number => Math.ceil((
 const FAST_WIDTH = 24;
 
 /** Packs `count` values minus `base`, least significant bit first, at `width` bits (0 to 32) each, into `out` from byte `at` on. */
-export function packBits(values: ArrayLike<number>, from: number, count: number, base: number, width: number, out: Uint8Array, at: number): void {
+export function packBits(
+  values: ArrayLike<number>,
+  from: number,
+  count: number,
+  base: number,
+  width: number,
+  out: Uint8Array,
+  at: number,
+): void {
   if (width === 0) return;
   if (width > FAST_WIDTH) return packWide(values, from, count, base, width, out, at);
   let held = 0;
@@ -46,7 +54,15 @@ function packWide(values: ArrayLike<number>, from: number, count: number, base: 
 }
 
 /** The inverse of `packBits`. */
-export function unpackBits(bytes: Uint8Array, at: number, width: number, base: number, out: { [index: number]: number }, from: number, count: number): void {
+export function unpackBits(
+  bytes: Uint8Array,
+  at: number,
+  width: number,
+  base: number,
+  out: { [index: number]: number },
+  from: number,
+  count: number,
+): void {
   if (width === 0) {
     for (let i = 0; i < count; i++) out[from + i] = base;
     return;
@@ -66,7 +82,15 @@ export function unpackBits(bytes: Uint8Array, at: number, width: number, base: n
   }
 }
 
-function unpackWide(bytes: Uint8Array, at: number, width: number, base: number, out: { [index: number]: number }, from: number, count: number): void {
+function unpackWide(
+  bytes: Uint8Array,
+  at: number,
+  width: number,
+  base: number,
+  out: { [index: number]: number },
+  from: number,
+  count: number,
+): void {
   let bits = 0;
   for (let i = 0; i < count; i++) {
     let [value, got] = [0, 0];

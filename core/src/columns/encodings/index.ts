@@ -50,6 +50,7 @@ export function decodeSegment(segment: EncodedSegment, out: Codes, from: number)
 /** Cuts a whole column's codes into encoded segments of `SEGMENT_ROWS` rows. */
 export function encodeSegments(codes: Codes): EncodedSegment[] {
   const segments: EncodedSegment[] = [];
-  for (let start = 0; start < codes.length; start += SEGMENT_ROWS) segments.push(encodeSegment(codes.subarray(start, start + SEGMENT_ROWS)));
+  for (let start = 0; start < codes.length; start += SEGMENT_ROWS)
+    segments.push(encodeSegment(codes.subarray(start, start + SEGMENT_ROWS)));
   return segments;
 }

@@ -5,7 +5,8 @@ import { bitsFor, packBits, packedBytes, unpackBits } from './bits.ts';
 const HEADER = 10; // runs (4 bytes), minimum (4), width of codes (1), width of lengths (1)
 const lengthWidth = ({ count }: SegmentStatistics): number => bitsFor(count);
 
-const size = (s: SegmentStatistics): number => HEADER + packedBytes(s.runs, bitsFor(s.largest - s.smallest)) + packedBytes(s.runs, lengthWidth(s));
+const size = (s: SegmentStatistics): number =>
+  HEADER + packedBytes(s.runs, bitsFor(s.largest - s.smallest)) + packedBytes(s.runs, lengthWidth(s));
 
 /** Code and length of each stretch of equal codes. */
 export const runs: Encoding = {

@@ -8,5 +8,6 @@ export const abs: ScalarFunction = {
   documentation: 'The value without its sign.',
   example: { formula: 'abs(-2.50)', gives: '2.50' },
   arity: [1, 1],
-  check: (args) => needsNumber('abs', args) ?? { type: args[0]!.type ?? INTEGER, evaluate: (x) => (asExact(x!) < 0 ? negate(asExact(x!)) : x!) },
+  check: (args) =>
+    needsNumber('abs', args) ?? { type: args[0]!.type ?? INTEGER, evaluate: (x) => (asExact(x!) < 0 ? negate(asExact(x!)) : x!) },
 };

@@ -15,7 +15,8 @@ export const dateDiff: ScalarFunction = {
     const wrong = needsMoment('date_diff', args.slice(0, 2));
     if (wrong) return wrong;
     const [a, b] = [args[0]!, args[1]!];
-    if (a.type && b.type && a.type.kind !== b.type.kind) return `date_diff needs two dates or two timestamps: ${typeText(a)}, ${typeText(b)}`;
+    if (a.type && b.type && a.type.kind !== b.type.kind)
+      return `date_diff needs two dates or two timestamps: ${typeText(a)}, ${typeText(b)}`;
     const unit = args[2]!.constant as string;
     const isDate = (a.type ?? b.type)?.kind !== 'timestamp';
     const size = UNIT_MICROS[unit];

@@ -16,7 +16,8 @@ export const dateTrunc: ScalarFunction = {
     if (wrong) return wrong;
     const unit = args[1]!.constant as string;
     const type = args[0]!.type ?? DATE;
-    if (type.kind === 'date') return UNIT_MICROS[unit] ? `a date has no ${unit}` : { type, evaluate: (x) => truncateDays(x as number, unit) };
+    if (type.kind === 'date')
+      return UNIT_MICROS[unit] ? `a date has no ${unit}` : { type, evaluate: (x) => truncateDays(x as number, unit) };
     return {
       type,
       evaluate: (x) => {

@@ -38,7 +38,8 @@ export interface ScalarFunction {
 }
 
 const article = (type: DataType): string => (type.kind === 'integer' ? 'an integer' : `a ${formatType(type)}`);
-export const typeText = (argument: Argument): string => `${argument.text} is ${argument.type === null ? 'null' : argument.type.kind === 'text' ? 'text' : article(argument.type)}`;
+export const typeText = (argument: Argument): string =>
+  `${argument.text} is ${argument.type === null ? 'null' : argument.type.kind === 'text' ? 'text' : article(argument.type)}`;
 
 export const needsNumber = (name: string, args: readonly Argument[]): string | undefined => {
   const wrong = args.find((a) => a.type !== null && !isNumeric(a.type));
@@ -95,7 +96,12 @@ const wholeDigits = (type: DataType): number => (type.kind === 'decimal' ? type.
 const exactType = (a: number, b: number, scale: number): DataType => (scale === 0 ? INTEGER : decimal(Math.max(a, b) + scale, scale));
 
 /** A function from texts to a text, such as upper. */
-export const textFunction = (name: string, documentation: string, example: ScalarFunction['example'], evaluate: (text: string) => string): ScalarFunction => ({
+export const textFunction = (
+  name: string,
+  documentation: string,
+  example: ScalarFunction['example'],
+  evaluate: (text: string) => string,
+): ScalarFunction => ({
   name,
   parameters: 'x',
   documentation,

@@ -13,8 +13,16 @@ export const div: ScalarFunction = {
     if (wrong) return wrong;
     const type = commonType(args[0]!.type, args[1]!.type) ?? INTEGER;
     if (type.kind === 'double') {
-      return { type: DOUBLE, convert: [DOUBLE, DOUBLE], evaluate: (a, b) => (b === 0 ? null : Math.trunc((a as number) / (b as number)) + 0) };
+      return {
+        type: DOUBLE,
+        convert: [DOUBLE, DOUBLE],
+        evaluate: (a, b) => (b === 0 ? null : Math.trunc((a as number) / (b as number)) + 0),
+      };
     }
-    return { type: INTEGER, convert: [type, type], evaluate: (a, b) => (asExact(b!) === 0 ? null : divideTowardZero(asExact(a!), asExact(b!))) };
+    return {
+      type: INTEGER,
+      convert: [type, type],
+      evaluate: (a, b) => (asExact(b!) === 0 ? null : divideTowardZero(asExact(a!), asExact(b!))),
+    };
   },
 };

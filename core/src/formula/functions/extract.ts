@@ -19,7 +19,8 @@ const PARTS: Record<string, (days: number, micros: number) => number> = {
 export const extract: ScalarFunction = {
   name: 'extract',
   parameters: 'part from x',
-  documentation: 'A part of a date or timestamp: year, quarter, month, week (ISO 8601), isoyear, day, isodow (1 is Monday), hour, minute, second.',
+  documentation:
+    'A part of a date or timestamp: year, quarter, month, week (ISO 8601), isoyear, day, isodow (1 is Monday), hour, minute, second.',
   example: { formula: "extract(quarter from date '2026-05-01')", gives: 2 },
   word: { at: 0, known: Object.keys(PARTS) },
   arity: [2, 2],

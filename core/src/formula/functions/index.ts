@@ -30,8 +30,32 @@ export type { Application, Argument, ScalarFunction } from './definition.ts';
 
 /** All functions, in the order of the documentation. A new function is one file and one entry here. */
 export const FUNCTIONS: readonly ScalarFunction[] = [
-  coalesce, nullif, abs, round, floor, ceiling, sign, sqrt, power, exp, ln, mod, div, greatest, least,
-  upper, lower, trim, substring, position, charLength, replace, extract, dateAdd, dateDiff, dateTrunc,
+  coalesce,
+  nullif,
+  abs,
+  round,
+  floor,
+  ceiling,
+  sign,
+  sqrt,
+  power,
+  exp,
+  ln,
+  mod,
+  div,
+  greatest,
+  least,
+  upper,
+  lower,
+  trim,
+  substring,
+  position,
+  charLength,
+  replace,
+  extract,
+  dateAdd,
+  dateDiff,
+  dateTrunc,
 ];
 
 const byName = new Map(FUNCTIONS.map((f) => [f.name, f]));

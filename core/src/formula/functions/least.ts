@@ -17,6 +17,10 @@ export const least: ScalarFunction = {
       type = common;
     }
     const result = type ?? TEXT;
-    return { type: result, convert: args.map(() => result), evaluate: (...values: Value[]) => values.reduce((a, b) => (compareValues(b, a) < 0 ? b : a)) };
+    return {
+      type: result,
+      convert: args.map(() => result),
+      evaluate: (...values: Value[]) => values.reduce((a, b) => (compareValues(b, a) < 0 ? b : a)),
+    };
   },
 };

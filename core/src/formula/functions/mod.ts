@@ -7,7 +7,8 @@ export const modulo = (name: string, args: readonly Argument[]): ReturnType<Scal
   const wrong = needsNumber(name, args);
   if (wrong) return wrong;
   const type = commonType(args[0]!.type, args[1]!.type) ?? INTEGER;
-  if (type.kind === 'double') return { type: DOUBLE, convert: [DOUBLE, DOUBLE], evaluate: (a, b) => (b === 0 ? null : (a as number) % (b as number)) };
+  if (type.kind === 'double')
+    return { type: DOUBLE, convert: [DOUBLE, DOUBLE], evaluate: (a, b) => (b === 0 ? null : (a as number) % (b as number)) };
   return { type, convert: [type, type], evaluate: (a, b) => (asExact(b!) === 0 ? null : remainder(asExact(a!), asExact(b!))) };
 };
 

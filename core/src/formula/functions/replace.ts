@@ -9,5 +9,8 @@ export const replace: ScalarFunction = {
   example: { formula: "replace('a b c', ' ', '_')", gives: 'a_b_c' },
   arity: [3, 3],
   check: (args) =>
-    needsText('replace', args) ?? { type: TEXT, evaluate: (text, part, other) => (part === '' ? text! : (text as string).split(part as string).join(other as string)) },
+    needsText('replace', args) ?? {
+      type: TEXT,
+      evaluate: (text, part, other) => (part === '' ? text! : (text as string).split(part as string).join(other as string)),
+    },
 };

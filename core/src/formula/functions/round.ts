@@ -12,7 +12,8 @@ export const round: ScalarFunction = {
     const wrong = needsNumber('round', args);
     if (wrong) return wrong;
     const places = args[1] ? args[1].constant : 0;
-    if (typeof places !== 'number' || !Number.isInteger(places) || Math.abs(places) > 30) return 'the second argument of round is a whole number written out, such as 2';
+    if (typeof places !== 'number' || !Number.isInteger(places) || Math.abs(places) > 30)
+      return 'the second argument of round is a whole number written out, such as 2';
     const type = args[0]!.type ?? INTEGER;
     if (type.kind === 'double') return { type, evaluate: (x) => roundDouble(x as number, places) };
     const [from, to] = [scaleOf(type), Math.min(places, scaleOf(type))];

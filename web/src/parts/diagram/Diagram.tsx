@@ -133,13 +133,23 @@ export function Diagram({ model, claims, selection, onSelect, onRelate, hint }: 
   };
 
   const detail: 'names' | 'keys' = view.zoom < 0.34 ? 'names' : 'keys';
-  const selectedTable = selection?.kind === 'table' ? selection.name.toLowerCase() : selection?.kind === 'column' ? selection.name.split('.')[0]!.toLowerCase() : undefined;
+  const selectedTable =
+    selection?.kind === 'table'
+      ? selection.name.toLowerCase()
+      : selection?.kind === 'column'
+        ? selection.name.split('.')[0]!.toLowerCase()
+        : undefined;
   const selectedRelationship = selection?.kind === 'relationship' ? selection.name.toLowerCase() : undefined;
   const start = drag ? endPoint(cards, drag.from) : undefined;
 
   return (
     <div className="relative min-h-0 flex-1">
-      <svg ref={box} className="h-full w-full cursor-grab touch-none select-none active:cursor-grabbing" role="group" aria-label="Diagram of the stars" onPointerDown={pan}
+      <svg
+        ref={box}
+        className="h-full w-full cursor-grab touch-none select-none active:cursor-grabbing"
+        role="group"
+        aria-label="Diagram of the stars"
+        onPointerDown={pan}
         tabIndex={0}
         onKeyDown={(e) => {
           if (e.key === '+' || e.key === '=') zoomAt(1.2);
@@ -174,7 +184,13 @@ export function Diagram({ model, claims, selection, onSelect, onRelate, hint }: 
           ))}
           {drag && start && (
             <g pointerEvents="none">
-              <path d={`M${start.x} ${start.y}L${drag.x} ${drag.y}`} stroke="var(--ink)" strokeWidth={1.6} strokeDasharray="5 3" fill="none" />
+              <path
+                d={`M${start.x} ${start.y}L${drag.x} ${drag.y}`}
+                stroke="var(--ink)"
+                strokeWidth={1.6}
+                strokeDasharray="5 3"
+                fill="none"
+              />
               {drag.over && (
                 <foreignObject x={drag.x + 12} y={drag.y + 8} width={260} height={70} style={{ overflow: 'visible' }}>
                   <div className="w-fit max-w-[250px] border border-ink bg-raised px-2 py-1 text-[12px]">{hint(drag.from, drag.over)}</div>

@@ -23,14 +23,19 @@ export function EdgeLine({ edge, claims, selected, faded, onSelect }: Props) {
   const { relationship: r, from, to } = edge;
   const leftward = to.x < from.x;
   const sameColumn = Math.abs(to.x - from.x) < 1;
-  const [x1, x2] = sameColumn ? [from.x + from.width, to.x + to.width] : [leftward ? from.x : from.x + from.width, leftward ? to.x + to.width : to.x];
+  const [x1, x2] = sameColumn
+    ? [from.x + from.width, to.x + to.width]
+    : [leftward ? from.x : from.x + from.width, leftward ? to.x + to.width : to.x];
   const [y1, y2] = [rowY(from, r.from.columns), rowY(to, r.to.columns)];
   const [d1, d2] = [leftward ? -1 : 1, sameColumn ? 1 : leftward ? 1 : -1];
   const pull = sameColumn ? 70 : Math.max(46, Math.abs(x2 - x1) * 0.45);
   const [c1, c2] = [x1 + d1 * pull, x2 + d2 * pull];
   const curve = (t: number): { x: number; y: number } => {
     const u = 1 - t;
-    return { x: u ** 3 * x1 + 3 * u * u * t * c1 + 3 * u * t * t * c2 + t ** 3 * x2, y: u ** 3 * y1 + 3 * u * u * t * y1 + 3 * u * t * t * y2 + t ** 3 * y2 };
+    return {
+      x: u ** 3 * x1 + 3 * u * u * t * c1 + 3 * u * t * t * c2 + t ** 3 * x2,
+      y: u ** 3 * y1 + 3 * u * u * t * y1 + 3 * u * t * t * y2 + t ** 3 * y2,
+    };
   };
   // Lines that end in one column meet there: what they say stands nearer to where they start.
   const middle = curve(0.3);
@@ -44,11 +49,26 @@ export function EdgeLine({ edge, claims, selected, faded, onSelect }: Props) {
   const many1 = kind !== 'one-to-one';
   const many2 = kind === 'many-to-many';
   return (
-    <g role="button" tabIndex={0} aria-label={`relationship ${r.name}${orphans ? `, ${orphans.evidence.against} orphans` : broken ? ', broken' : ''}`} aria-pressed={selected} className="cursor-pointer" opacity={faded ? 0.22 : 1}
-      onPointerDown={(e) => e.stopPropagation()} onClick={onSelect} onKeyDown={(e) => (e.key === 'Enter' || e.key === ' ') && onSelect()}>
+    <g
+      role="button"
+      tabIndex={0}
+      aria-label={`relationship ${r.name}${orphans ? `, ${orphans.evidence.against} orphans` : broken ? ', broken' : ''}`}
+      aria-pressed={selected}
+      className="cursor-pointer"
+      opacity={faded ? 0.22 : 1}
+      onPointerDown={(e) => e.stopPropagation()}
+      onClick={onSelect}
+      onKeyDown={(e) => (e.key === 'Enter' || e.key === ' ') && onSelect()}
+    >
       <title>{`${r.name}: ${r.from.table} → ${r.to.table} (${kind}${isDefault(r) ? '' : ', not by default'})`}</title>
       <path d={path} fill="none" stroke="transparent" strokeWidth={12} />
-      <path d={path} fill="none" stroke={selected ? 'var(--ink)' : color} strokeWidth={selected ? 2.4 : 1.3} strokeDasharray={isDefault(r) ? undefined : '4 4'} />
+      <path
+        d={path}
+        fill="none"
+        stroke={selected ? 'var(--ink)' : color}
+        strokeWidth={selected ? 2.4 : 1.3}
+        strokeDasharray={isDefault(r) ? undefined : '4 4'}
+      />
       <End x={x1} y={y1} direction={d1} many={many1} color={selected ? 'var(--ink)' : color} />
       <End x={x2} y={y2} direction={d2} many={many2} level={kind === 'many-to-level'} color={selected ? 'var(--ink)' : color} />
       {orphans && (
@@ -65,16 +85,38 @@ export function EdgeLine({ edge, claims, selected, faded, onSelect }: Props) {
         </g>
       )}
       {!orphans && broken && (
-        <path transform={`translate(${middle.x - 6} ${middle.y - 6})`} d="M1 1h4.2L4 5l3 1.4L5.4 11H1zM6.6 1H11v10H7.2l1.4-5.2L5.8 4.4z" fill="var(--vermilion)" stroke="var(--leaf)" strokeWidth={0.6} />
+        <path
+          transform={`translate(${middle.x - 6} ${middle.y - 6})`}
+          d="M1 1h4.2L4 5l3 1.4L5.4 11H1zM6.6 1H11v10H7.2l1.4-5.2L5.8 4.4z"
+          fill="var(--vermilion)"
+          stroke="var(--leaf)"
+          strokeWidth={0.6}
+        />
       )}
     </g>
   );
 }
 
 /** Crow's foot for many, a bar for one, three rungs for a level. */
-function End({ x, y, direction, many, level = false, color }: { x: number; y: number; direction: number; many: boolean; level?: boolean; color: string }) {
+function End({
+  x,
+  y,
+  direction,
+  many,
+  level = false,
+  color,
+}: {
+  x: number;
+  y: number;
+  direction: number;
+  many: boolean;
+  level?: boolean;
+  color: string;
+}) {
   const d = direction;
-  if (many) return <path d={`M${x + d * 11} ${y}L${x} ${y - 5}M${x + d * 11} ${y}L${x} ${y + 5}`} stroke={color} strokeWidth={1.2} fill="none" />;
-  if (level) return <path d={`M${x + d * 5} ${y - 5}v10M${x + d * 8} ${y - 5}v10M${x + d * 11} ${y - 5}v10`} stroke={color} strokeWidth={1.2} />;
+  if (many)
+    return <path d={`M${x + d * 11} ${y}L${x} ${y - 5}M${x + d * 11} ${y}L${x} ${y + 5}`} stroke={color} strokeWidth={1.2} fill="none" />;
+  if (level)
+    return <path d={`M${x + d * 5} ${y - 5}v10M${x + d * 8} ${y - 5}v10M${x + d * 11} ${y - 5}v10`} stroke={color} strokeWidth={1.2} />;
   return <path d={`M${x + d * 6} ${y - 5}v10`} stroke={color} strokeWidth={1.4} />;
 }

@@ -46,7 +46,12 @@ export function layOutStars(model: Model): { cards: Card[]; edges: Edge[] } {
   for (const column of places) {
     for (const table of columns.get(column)!) {
       cards.push({
-        table, x: column * (CARD_WIDTH + GAP_X), y: middle.get(table.name)! - heights.get(table.name)! / 2, width: CARD_WIDTH, height: heights.get(table.name)!, listed: listedColumns(model, table),
+        table,
+        x: column * (CARD_WIDTH + GAP_X),
+        y: middle.get(table.name)! - heights.get(table.name)! / 2,
+        width: CARD_WIDTH,
+        height: heights.get(table.name)!,
+        listed: listedColumns(model, table),
       });
     }
   }
@@ -80,11 +85,13 @@ function assignColumns(model: Model, joined: Joins): Map<number, Table[]> {
     .filter((t) => t.role !== 'fact' && facts.some((f) => joined.get(f.name)!.has(t.name)))
     .sort((a, b) => shares(b, facts, joined) - shares(a, facts, joined));
   beside.forEach((t, i) => column.set(t.name, i % 2 === 0 ? 1 : -1));
-  for (let changed = true; changed; ) {
+  for (let changed = true; changed;) {
     changed = false;
     for (const t of model.tables) {
       if (column.has(t.name)) continue;
-      const near = [...joined.get(t.name)!].filter((n) => column.has(n)).sort((a, b) => Math.abs(column.get(a)!) - Math.abs(column.get(b)!))[0];
+      const near = [...joined.get(t.name)!]
+        .filter((n) => column.has(n))
+        .sort((a, b) => Math.abs(column.get(a)!) - Math.abs(column.get(b)!))[0];
       if (near === undefined) continue;
       const at = column.get(near)!;
       column.set(t.name, at === 0 ? 1 : at + Math.sign(at));
@@ -95,11 +102,13 @@ function assignColumns(model: Model, joined: Joins): Map<number, Table[]> {
   const alone = model.tables.filter((t) => !column.has(t.name));
   const spread = [...new Set([0, ...column.values()])].sort((a, b) => Math.abs(a) - Math.abs(b));
   alone.forEach((t, i) => column.set(t.name, facts.length === 0 ? i % 4 : spread[i % spread.length]!));
-  for (const t of [...model.tables.filter((x) => !alone.includes(x)), ...alone]) columns.set(column.get(t.name)!, [...(columns.get(column.get(t.name)!) ?? []), t]);
+  for (const t of [...model.tables.filter((x) => !alone.includes(x)), ...alone])
+    columns.set(column.get(t.name)!, [...(columns.get(column.get(t.name)!) ?? []), t]);
   return columns;
 }
 
-const shares = (table: Table, facts: readonly Table[], joined: Joins): number => facts.filter((f) => joined.get(f.name)!.has(table.name)).length;
+const shares = (table: Table, facts: readonly Table[], joined: Joins): number =>
+  facts.filter((f) => joined.get(f.name)!.has(table.name)).length;
 
 /** Middle of each card; columns outward from the facts, each ordered by the middle of the neighbours nearer to the facts. */
 function orderColumns(columns: Map<number, Table[]>, joined: Joins, heights: ReadonlyMap<string, number>): Map<string, number> {
@@ -121,7 +130,10 @@ function orderColumns(columns: Map<number, Table[]>, joined: Joins, heights: Rea
         return { t, i, at: near.length > 0 ? near.reduce((a, b) => a + b, 0) / near.length : Infinity };
       });
       order.sort((a, b) => a.at - b.at || a.i - b.i);
-      columns.set(c, order.map((o) => o.t));
+      columns.set(
+        c,
+        order.map((o) => o.t),
+      );
       stack(columns.get(c)!);
     }
   }

@@ -5,7 +5,12 @@ import { Distribution, Gauge } from '../../parts/Marks.tsx';
 import { bytes, count, many, percent } from '../../parts/text.ts';
 import type { Arrival, ArrivingColumn } from './arrival.ts';
 
-const DELIMITERS: readonly (readonly [string, string])[] = [[',', 'comma'], [';', 'semicolon'], ['\t', 'tab'], ['|', 'bar']];
+const DELIMITERS: readonly (readonly [string, string])[] = [
+  [',', 'comma'],
+  [';', 'semicolon'],
+  ['\t', 'tab'],
+  ['|', 'bar'],
+];
 const ENCODINGS = ['utf-8', 'windows-1252', 'utf-16le', 'utf-16be'] as const;
 const TYPES = ['integer', 'decimal(9,2)', 'double', 'text', 'boolean', 'date', 'timestamp'];
 
@@ -26,11 +31,17 @@ export function ArrivalCard({ arrival, existing, onChange, onDialect, onDrop }: 
     onChange((a) => ({ ...a, dialect }));
     onDialect(dialect);
   };
-  const column = (index: number, change: Partial<ArrivingColumn>) => onChange((a) => ({ ...a, columns: a.columns.map((c, i) => (i === index ? { ...c, ...change } : c)) }));
+  const column = (index: number, change: Partial<ArrivingColumn>) =>
+    onChange((a) => ({ ...a, columns: a.columns.map((c, i) => (i === index ? { ...c, ...change } : c)) }));
   return (
     <section aria-label={`File ${arrival.file.name}`} className="border-b border-rule-strong bg-raised">
       <header className="flex flex-wrap items-center gap-3 px-4 py-2">
-        <input className="field w-[150px] font-semibold" value={arrival.name} aria-label={`Table name for ${arrival.file.name}`} onChange={(e) => onChange((a) => ({ ...a, name: e.target.value }))} />
+        <input
+          className="field w-[150px] font-semibold"
+          value={arrival.name}
+          aria-label={`Table name for ${arrival.file.name}`}
+          onChange={(e) => onChange((a) => ({ ...a, name: e.target.value }))}
+        />
         <span className="text-soft">
           {arrival.file.name} · {bytes(arrival.file.size)}
           {preview && ` · ${preview.whole ? '' : 'first '}${count(preview.rows)} rows`}
@@ -38,12 +49,24 @@ export function ArrivalCard({ arrival, existing, onChange, onDialect, onDrop }: 
         <span className="flex-1" />
         {preview && (
           <>
-            <select className="field" aria-label="Delimiter" value={preview.dialect.delimiter} onChange={(e) => correct({ delimiter: e.target.value })}>
+            <select
+              className="field"
+              aria-label="Delimiter"
+              value={preview.dialect.delimiter}
+              onChange={(e) => correct({ delimiter: e.target.value })}
+            >
               {DELIMITERS.map(([value, name]) => (
-                <option key={name} value={value}>{name}</option>
+                <option key={name} value={value}>
+                  {name}
+                </option>
               ))}
             </select>
-            <select className="field" aria-label="Encoding" value={preview.dialect.encoding} onChange={(e) => correct({ encoding: e.target.value as (typeof ENCODINGS)[number] })}>
+            <select
+              className="field"
+              aria-label="Encoding"
+              value={preview.dialect.encoding}
+              onChange={(e) => correct({ encoding: e.target.value as (typeof ENCODINGS)[number] })}
+            >
               {ENCODINGS.map((name) => (
                 <option key={name}>{name}</option>
               ))}
@@ -59,7 +82,8 @@ export function ArrivalCard({ arrival, existing, onChange, onDialect, onDrop }: 
       </header>
       {arrival.state === 'coming' && (
         <p className="flex items-center gap-3 px-4 pb-3 text-soft">
-          <progress value={arrival.progress} max={1} className="h-2 w-64" aria-label={`Reading ${arrival.file.name}`} /> {percent(arrival.progress)}
+          <progress value={arrival.progress} max={1} className="h-2 w-64" aria-label={`Reading ${arrival.file.name}`} />{' '}
+          {percent(arrival.progress)}
         </p>
       )}
       {arrival.fault !== undefined && (
@@ -78,14 +102,22 @@ export function ArrivalCard({ arrival, existing, onChange, onDialect, onDrop }: 
                   <th scope="col">type</th>
                   <th scope="col">why</th>
                   <th scope="col">filled</th>
-                  <th scope="col" className="num">distinct</th>
+                  <th scope="col" className="num">
+                    distinct
+                  </th>
                   <th scope="col">distribution</th>
                   <th scope="col">for example</th>
                 </tr>
               </thead>
               <tbody>
                 {arrival.columns.map((c, i) => (
-                  <ColumnStrip key={`${c.fileName}${i}`} column={c} preview={preview.columns[i]!} rows={preview.rows} onChange={(change) => column(i, change)} />
+                  <ColumnStrip
+                    key={`${c.fileName}${i}`}
+                    column={c}
+                    preview={preview.columns[i]!}
+                    rows={preview.rows}
+                    onChange={(change) => column(i, change)}
+                  />
                 ))}
               </tbody>
             </table>
@@ -97,31 +129,64 @@ export function ArrivalCard({ arrival, existing, onChange, onDialect, onDrop }: 
   );
 }
 
-function ColumnStrip({ column, preview, rows, onChange }: { column: ArrivingColumn; preview: ColumnPreview; rows: number; onChange: (change: Partial<ArrivingColumn>) => void }) {
+function ColumnStrip({
+  column,
+  preview,
+  rows,
+  onChange,
+}: {
+  column: ArrivingColumn;
+  preview: ColumnPreview;
+  rows: number;
+  onChange: (change: Partial<ArrivingColumn>) => void;
+}) {
   const types = TYPES.includes(column.type) ? TYPES : [column.type, ...TYPES];
   return (
     <tr className={column.taken ? '' : 'opacity-45'}>
       <td>
-        <input type="checkbox" checked={column.taken} onChange={(e) => onChange({ taken: e.target.checked })} aria-label={`Take ${column.name}`} />
+        <input
+          type="checkbox"
+          checked={column.taken}
+          onChange={(e) => onChange({ taken: e.target.checked })}
+          aria-label={`Take ${column.name}`}
+        />
       </td>
       <td className="font-semibold">{column.name}</td>
       <td>
-        <select className="field h-[22px]" value={column.type} aria-label={`Type of ${column.name}`} onChange={(e) => onChange({ type: e.target.value, pattern: e.target.value === 'date' || e.target.value === 'timestamp' ? preview.pattern : undefined })}>
+        <select
+          className="field h-[22px]"
+          value={column.type}
+          aria-label={`Type of ${column.name}`}
+          onChange={(e) =>
+            onChange({
+              type: e.target.value,
+              pattern: e.target.value === 'date' || e.target.value === 'timestamp' ? preview.pattern : undefined,
+            })
+          }
+        >
           {types.map((t) => (
             <option key={t}>{t}</option>
           ))}
         </select>
         {column.pattern && <span className="block text-[11px] text-soft">{column.pattern}</span>}
       </td>
-      <td className="max-w-[120px] truncate text-soft" title={preview.reason}>{preview.reason}</td>
+      <td className="max-w-[120px] truncate text-soft" title={preview.reason}>
+        {preview.reason}
+      </td>
       <td className="whitespace-nowrap">
-        <Gauge part={rows ? 1 - preview.nulls / rows : 0} width={32} label={`${count(rows - preview.nulls)} of ${count(rows)} filled`} /> <span className="text-soft">{percent(rows ? 1 - preview.nulls / rows : 0)}</span>
+        <Gauge part={rows ? 1 - preview.nulls / rows : 0} width={32} label={`${count(rows - preview.nulls)} of ${count(rows)} filled`} />{' '}
+        <span className="text-soft">{percent(rows ? 1 - preview.nulls / rows : 0)}</span>
       </td>
       <td className="num">{count(preview.distinct)}</td>
       <td>
         <Distribution rows={preview.distribution} width={64} label={`Distribution of ${column.name}`} />
       </td>
-      <td className="max-w-[130px] truncate text-soft">{preview.frequent.slice(0, 3).map((f) => f.text).join(' · ')}</td>
+      <td className="max-w-[130px] truncate text-soft">
+        {preview.frequent
+          .slice(0, 3)
+          .map((f) => f.text)
+          .join(' · ')}
+      </td>
     </tr>
   );
 }

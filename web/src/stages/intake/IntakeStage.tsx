@@ -27,7 +27,13 @@ export function IntakeStage() {
       else next.delete('view');
       return next;
     });
-  return <Leaves label="Intake" design={drafting ? <Proposals onBack={() => show('')} /> : <Arrivals onDraft={() => show('draft')} />} evidence={<EvidenceLeaf />} />;
+  return (
+    <Leaves
+      label="Intake"
+      design={drafting ? <Proposals onBack={() => show('')} /> : <Arrivals onDraft={() => show('draft')} />}
+      evidence={<EvidenceLeaf />}
+    />
+  );
 }
 
 function Arrivals({ onDraft }: { onDraft: () => void }) {
@@ -36,7 +42,10 @@ function Arrivals({ onDraft }: { onDraft: () => void }) {
   const [over, setOver] = useState(false);
   const chooser = useRef<HTMLInputElement>(null);
 
-  const change = useCallback((key: string, next: (a: Arrival) => Arrival) => setArrivals((all) => all.map((a) => (a.key === key ? next(a) : a))), []);
+  const change = useCallback(
+    (key: string, next: (a: Arrival) => Arrival) => setArrivals((all) => all.map((a) => (a.key === key ? next(a) : a))),
+    [],
+  );
   const drop = useCallback((arrival: Arrival) => {
     arrival.cancel.abort();
     if (arrival.upload) void remove(`/uploads/${arrival.upload.id}`).catch(() => undefined); // it may be gone already
@@ -47,19 +56,42 @@ function Arrivals({ onDraft }: { onDraft: () => void }) {
     async (key: string, upload: UploadState, dialect?: Arrival['dialect']) => {
       const { preview } = await send<PreviewState>(`/uploads/${upload.id}/preview`, dialect ? { dialect } : {});
       change(key, (a) => ({
-        ...a, upload, preview, state: 'ready',
-        columns: preview.columns.map((c) => ({ name: c.name, fileName: c.fileName, type: formatType(c.type), ...(c.pattern ? { pattern: c.pattern } : {}), ...(c.decimalComma ? { decimalComma: true } : {}), taken: true })),
+        ...a,
+        upload,
+        preview,
+        state: 'ready',
+        columns: preview.columns.map((c) => ({
+          name: c.name,
+          fileName: c.fileName,
+          type: formatType(c.type),
+          ...(c.pattern ? { pattern: c.pattern } : {}),
+          ...(c.decimalComma ? { decimalComma: true } : {}),
+          taken: true,
+        })),
       }));
     },
     [change],
   );
 
   const bring = async (files: FileList | readonly File[]) => {
-    const begun = [...files].map((file): Arrival => ({ key: crypto.randomUUID(), file, name: tableName(file.name), state: 'coming', progress: 0, cancel: new AbortController(), columns: [] }));
+    const begun = [...files].map((file): Arrival => ({
+      key: crypto.randomUUID(),
+      file,
+      name: tableName(file.name),
+      state: 'coming',
+      progress: 0,
+      cancel: new AbortController(),
+      columns: [],
+    }));
     setArrivals((all) => [...all, ...begun]);
     for (const arrival of begun) {
       try {
-        const upload = await sendFile<UploadState>(`/uploads?name=${encodeURIComponent(arrival.file.name)}`, arrival.file, (progress) => change(arrival.key, (a) => ({ ...a, progress })), arrival.cancel.signal);
+        const upload = await sendFile<UploadState>(
+          `/uploads?name=${encodeURIComponent(arrival.file.name)}`,
+          arrival.file,
+          (progress) => change(arrival.key, (a) => ({ ...a, progress })),
+          arrival.cancel.signal,
+        );
         await look(arrival.key, upload);
       } catch (error) {
         if (error instanceof DOMException) continue;
@@ -72,7 +104,9 @@ function Arrivals({ onDraft }: { onDraft: () => void }) {
   const takeIn = async () => {
     try {
       const tables = ready.map((a) => ({
-        upload: a.upload!.id, name: a.name, dialect: a.preview!.dialect,
+        upload: a.upload!.id,
+        name: a.name,
+        dialect: a.preview!.dialect,
         columns: a.columns.filter((c) => c.taken).map(({ taken: _, ...column }) => column),
       }));
       const job = await send<JobState>(`/models/${id}/intake`, { tables });
@@ -82,8 +116,17 @@ function Arrivals({ onDraft }: { onDraft: () => void }) {
           setArrivals((all) => all.filter((a) => !ready.some((r) => r.key === a.key)));
           tell({ tone: 'plain', text: `Taken in: ${state.detail}` });
         } else {
-          setArrivals((all) => all.map((a) => (ready.some((r) => r.key === a.key) ? { ...a, state: 'ready', ...(state.faults[0] ? { fault: state.faults.join(' ') } : {}) } : a)));
-          tell({ tone: state.state === 'failed' ? 'wrong' : 'plain', text: state.state === 'failed' ? state.faults.join('\n') : 'Cancelled: nothing was stored' });
+          setArrivals((all) =>
+            all.map((a) =>
+              ready.some((r) => r.key === a.key)
+                ? { ...a, state: 'ready', ...(state.faults[0] ? { fault: state.faults.join(' ') } : {}) }
+                : a,
+            ),
+          );
+          tell({
+            tone: state.state === 'failed' ? 'wrong' : 'plain',
+            text: state.state === 'failed' ? state.faults.join('\n') : 'Cancelled: nothing was stored',
+          });
         }
       });
     } catch (error) {
@@ -100,11 +143,27 @@ function Arrivals({ onDraft }: { onDraft: () => void }) {
   return (
     <>
       <LeafHead title="Intake" note={many(model.tables.length, 'table')}>
-        <input ref={chooser} type="file" id="files" className="sr-only" multiple accept=".csv,.tsv,.txt" onChange={(e) => { void bring([...(e.target.files ?? [])]); e.target.value = ''; }} />
+        <input
+          ref={chooser}
+          type="file"
+          id="files"
+          className="sr-only"
+          multiple
+          accept=".csv,.tsv,.txt"
+          onChange={(e) => {
+            void bring([...(e.target.files ?? [])]);
+            e.target.value = '';
+          }}
+        />
         <label htmlFor="files" className="btn cursor-pointer">
           <FileUp size={14} aria-hidden /> Choose files
         </label>
-        <button className="btn" onClick={onDraft} disabled={state.stored.length === 0} title="Propose keys, relationships, roles and uses from the rows">
+        <button
+          className="btn"
+          onClick={onDraft}
+          disabled={state.stored.length === 0}
+          title="Propose keys, relationships, roles and uses from the rows"
+        >
           <Sparkles size={14} aria-hidden /> Draft a star
         </button>
         {ready.length > 0 && (
@@ -113,13 +172,36 @@ function Arrivals({ onDraft }: { onDraft: () => void }) {
           </button>
         )}
       </LeafHead>
-      <div className={`min-h-0 flex-1 overflow-auto ${over ? 'bg-raised outline-2 -outline-offset-4 outline-dashed outline-rule-strong' : ''}`} onDragOver={(e) => { e.preventDefault(); setOver(true); }} onDragLeave={() => setOver(false)} onDrop={onDrop}>
+      <div
+        className={`min-h-0 flex-1 overflow-auto ${over ? 'bg-raised outline-2 -outline-offset-4 outline-dashed outline-rule-strong' : ''}`}
+        onDragOver={(e) => {
+          e.preventDefault();
+          setOver(true);
+        }}
+        onDragLeave={() => setOver(false)}
+        onDrop={onDrop}
+      >
         {arrivals.map((a) => (
-          <ArrivalCard key={a.key} arrival={a} existing={model.tables.find((t) => t.name.toLowerCase() === a.name.toLowerCase())} onChange={(next) => change(a.key, next)} onDialect={(dialect) => void look(a.key, a.upload!, dialect).catch(fail)} onDrop={() => drop(a)} />
+          <ArrivalCard
+            key={a.key}
+            arrival={a}
+            existing={model.tables.find((t) => t.name.toLowerCase() === a.name.toLowerCase())}
+            onChange={(next) => change(a.key, next)}
+            onDialect={(dialect) => void look(a.key, a.upload!, dialect).catch(fail)}
+            onDrop={() => drop(a)}
+          />
         ))}
         {model.tables.length === 0 && arrivals.length === 0 ? (
           <div className="flex h-full flex-col">
-            <Blank act={<label htmlFor="files" className="btn btn-act cursor-pointer">Choose files</label>}>Drop delimited text files here. You will see what is in them, and what would be stored, before anything is.</Blank>
+            <Blank
+              act={
+                <label htmlFor="files" className="btn btn-act cursor-pointer">
+                  Choose files
+                </label>
+              }
+            >
+              Drop delimited text files here. You will see what is in them, and what would be stored, before anything is.
+            </Blank>
           </div>
         ) : (
           <StoredTables />
@@ -149,32 +231,54 @@ function StoredTables() {
         <tr>
           <th scope="col">table</th>
           <th scope="col">source</th>
-          <th scope="col" className="num">columns</th>
-          <th scope="col" className="num">rows</th>
-          <th scope="col" className="num">encoded</th>
-          <th scope="col" className="num">share</th>
+          <th scope="col" className="num">
+            columns
+          </th>
+          <th scope="col" className="num">
+            rows
+          </th>
+          <th scope="col" className="num">
+            encoded
+          </th>
+          <th scope="col" className="num">
+            share
+          </th>
           <th scope="col">loaded</th>
         </tr>
       </thead>
       <tbody>
         {model.tables.map((table) => {
           const stored = state.stored.find((s) => s.name === table.name);
-          const source = table.source && 'file' in table.source ? table.source.file : table.source && 'calendar' in table.source ? 'generated calendar' : table.source && 'members' in table.source ? 'typed by hand' : 'none';
+          const source =
+            table.source && 'file' in table.source
+              ? table.source.file
+              : table.source && 'calendar' in table.source
+                ? 'generated calendar'
+                : table.source && 'members' in table.source
+                  ? 'typed by hand'
+                  : 'none';
           return (
             <tr key={table.name} className={selection?.kind === 'table' && selection.name === table.name ? 'bg-raised' : ''}>
               <td>
-                <button className="flex items-center gap-2 font-semibold hover:underline" onClick={() => select({ kind: 'table', name: table.name })}>
+                <button
+                  className="flex items-center gap-2 font-semibold hover:underline"
+                  onClick={() => select({ kind: 'table', name: table.name })}
+                >
                   <RoleMark role={table.role} /> {table.name}
                 </button>
               </td>
               <td className="text-soft">{source}</td>
               <td className="num">{table.columns.length}</td>
               <td className="num">{stored ? count(stored.rows) : ''}</td>
-              <td className="num" title={stored ? `${count(stored.bytes)} bytes` : ''}>{stored ? bytes(stored.bytes) : ''}</td>
+              <td className="num" title={stored ? `${count(stored.bytes)} bytes` : ''}>
+                {stored ? bytes(stored.bytes) : ''}
+              </td>
               <td className="num text-soft">{stored && total > 0 ? percent(stored.bytes / total) : ''}</td>
               <td className="text-soft">
                 {stored ? moment(stored.loadedAt) : source.endsWith('csv') ? 'not brought in yet' : ''}
-                {stored && stored.problems.length > 0 && <span className="text-vermilion"> · {many(stored.problems.length, 'line')} left out</span>}
+                {stored && stored.problems.length > 0 && (
+                  <span className="text-vermilion"> · {many(stored.problems.length, 'line')} left out</span>
+                )}
               </td>
             </tr>
           );

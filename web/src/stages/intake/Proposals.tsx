@@ -9,8 +9,14 @@ import { Blank, LeafHead } from '../../frame/Leaves.tsx';
 import { many } from '../../parts/text.ts';
 
 const KINDS: readonly (readonly [Proposal['kind'], string])[] = [
-  ['key', 'Keys'], ['relationship', 'Relationships'], ['hierarchy', 'Parent-child hierarchies'], ['role', 'Roles of tables'],
-  ['use', 'Uses of columns'], ['label', 'Labels'], ['calendar', 'Calendars'], ['measure', 'Base measures'],
+  ['key', 'Keys'],
+  ['relationship', 'Relationships'],
+  ['hierarchy', 'Parent-child hierarchies'],
+  ['role', 'Roles of tables'],
+  ['use', 'Uses of columns'],
+  ['label', 'Labels'],
+  ['calendar', 'Calendars'],
+  ['measure', 'Base measures'],
 ];
 
 /** A drafted star, part by part with its evidence: leave out what is wrong, and accept the rest as one edit. */
@@ -22,9 +28,16 @@ export function Proposals({ onBack }: { onBack: () => void }) {
   const proposals = useMemo(() => data?.proposals ?? [], [data]);
   const chosen = proposals.filter((p) => !left.has(p.id));
   const groups = useMemo(() => Map.groupBy(proposals, (p) => p.kind), [proposals]);
-  const toggle = (ids: readonly string[], take: boolean) => setLeft((before) => (take ? new Set([...before].filter((x) => !ids.includes(x))) : new Set([...before, ...ids])));
+  const toggle = (ids: readonly string[], take: boolean) =>
+    setLeft((before) => (take ? new Set([...before].filter((x) => !ids.includes(x))) : new Set([...before, ...ids])));
   const accept = async () => {
-    if (await edit(chosen.flatMap((p) => p.edit), `accept ${many(chosen.length, 'proposal')} for the star`)) go('stars');
+    if (
+      await edit(
+        chosen.flatMap((p) => p.edit),
+        `accept ${many(chosen.length, 'proposal')} for the star`,
+      )
+    )
+      go('stars');
   };
   return (
     <>
@@ -48,11 +61,15 @@ export function Proposals({ onBack }: { onBack: () => void }) {
             <section key={kind} aria-label={title}>
               <h2 className="eyebrow sticky top-0 z-10 flex items-center gap-3 border-b border-rule bg-paper px-4 py-1 font-sans">
                 <label className="flex items-center gap-2">
-                  <input type="checkbox" checked={ids.every((x) => !left.has(x))} onChange={(e) => toggle(ids, e.target.checked)} /> {title} · {list.length}
+                  <input type="checkbox" checked={ids.every((x) => !left.has(x))} onChange={(e) => toggle(ids, e.target.checked)} /> {title}{' '}
+                  · {list.length}
                 </label>
               </h2>
               {list.map((p) => (
-                <label key={p.id} className={`rowlink flex cursor-pointer items-baseline gap-3 border-b border-rule px-4 py-[5px] ${left.has(p.id) ? 'opacity-45' : ''}`}>
+                <label
+                  key={p.id}
+                  className={`rowlink flex cursor-pointer items-baseline gap-3 border-b border-rule px-4 py-[5px] ${left.has(p.id) ? 'opacity-45' : ''}`}
+                >
                   <input type="checkbox" checked={!left.has(p.id)} onChange={(e) => toggle([p.id], e.target.checked)} aria-label={p.says} />
                   <span className="min-w-0 flex-1">{p.says}</span>
                   <span className="w-[52%] text-soft">{p.evidence.join('; ')}</span>

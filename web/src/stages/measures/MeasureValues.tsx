@@ -15,7 +15,11 @@ export function MeasureValues({ measure }: { measure: Measure }) {
   const { id, model, state } = useModel();
   const [by, setBy] = useState<string | undefined>(() => defaultAttribute(model, measure.table));
   const query = { by: by === undefined ? [] : [by], measures: [measure.name], totals: true, limit: MOST };
-  const { data, error } = useSWR<QueryState, Error>([`/models/${id}/query`, query, state.revision.id], () => send<QueryState>(`/models/${id}/query`, { query }), { revalidateOnFocus: false, keepPreviousData: true });
+  const { data, error } = useSWR<QueryState, Error>(
+    [`/models/${id}/query`, query, state.revision.id],
+    () => send<QueryState>(`/models/${id}/query`, { query }),
+    { revalidateOnFocus: false, keepPreviousData: true },
+  );
   const values = (data?.rows ?? []).map((row) => Number(row.at(-1) ?? 0));
   const most = Math.max(1e-12, ...values.map(Math.abs));
   const type = data?.columns.at(-1)?.type ?? 'text';
@@ -26,14 +30,20 @@ export function MeasureValues({ measure }: { measure: Measure }) {
         <AttributePicker value={by} onChange={setBy} label="Attribute of the values" />
       </div>
       {error && <p className="whitespace-pre-line text-soft">{error.message}</p>}
-      {!error && data && data.unreached.length > 0 && <p className="hatched p-2">{by} does not reach {measure.name}: it does not apply.</p>}
+      {!error && data && data.unreached.length > 0 && (
+        <p className="hatched p-2">
+          {by} does not reach {measure.name}: it does not apply.
+        </p>
+      )}
       {!error && data && data.rows.length > 0 && (
         <div className="max-h-[320px] overflow-auto">
           <table className="w-full">
             <tbody>
               {data.rows.map((row, i) => (
                 <tr key={i}>
-                  <td className="max-w-[150px] truncate pr-2">{row.length > 1 ? (row[0] === null ? <i className="text-soft">unmatched</i> : String(row[0])) : 'all'}</td>
+                  <td className="max-w-[150px] truncate pr-2">
+                    {row.length > 1 ? row[0] === null ? <i className="text-soft">unmatched</i> : String(row[0]) : 'all'}
+                  </td>
                   <td className="w-[40%]">
                     <span className="block h-[9px] bg-bar" style={{ width: `${(100 * Math.abs(values[i]!)) / most}%` }} />
                   </td>

@@ -3,7 +3,8 @@ import useSWR from 'swr';
 import { Download } from 'lucide-react';
 import type { HistoryEntry, ReleaseState } from '@crease/contract';
 import type { JudgedClaim } from '@crease/core/claims';
-import { ApiError, get } from '../../state/api.ts';
+import type { ApiError } from '../../state/api.ts';
+import { get } from '../../state/api.ts';
 import { useModel } from '../../state/model.tsx';
 import { useSelection } from '../../state/selection.ts';
 import { LeafHead, Leaves } from '../../frame/Leaves.tsx';
@@ -12,14 +13,24 @@ import { ClaimLine } from '../../evidence/ClaimCard.tsx';
 import { VerdictMark } from '../../parts/Marks.tsx';
 import { many, moment } from '../../parts/text.ts';
 
-const DIALECTS = [['postgresql', 'PostgreSQL'], ['sqlite', 'SQLite']] as const;
+const DIALECTS = [
+  ['postgresql', 'PostgreSQL'],
+  ['sqlite', 'SQLite'],
+] as const;
 
 /** What stands against a release, what leaves the house, and the history. */
 export function ReleaseStage() {
   const { id, claims, state } = useModel();
   const [selection] = useSelection();
-  const { data } = useSWR<ReleaseState, Error>([`/models/${id}/release`, claims], () => get(`/models/${id}/release`), { revalidateOnFocus: false, keepPreviousData: true });
-  const { data: history } = useSWR<HistoryEntry[], Error>([`/models/${id}/history`, state.revision.id], () => get(`/models/${id}/history`), { revalidateOnFocus: false, keepPreviousData: true });
+  const { data } = useSWR<ReleaseState, Error>([`/models/${id}/release`, claims], () => get(`/models/${id}/release`), {
+    revalidateOnFocus: false,
+    keepPreviousData: true,
+  });
+  const { data: history } = useSWR<HistoryEntry[], Error>(
+    [`/models/${id}/history`, state.revision.id],
+    () => get(`/models/${id}/history`),
+    { revalidateOnFocus: false, keepPreviousData: true },
+  );
   const [dialect, setDialect] = useState<string>('postgresql');
   const [ddl, setDdl] = useState<{ text?: string; fault?: string }>();
   const write = async (save: boolean) => {
@@ -34,26 +45,55 @@ export function ReleaseStage() {
   };
   const design = (
     <>
-      <LeafHead title="Release" note={data ? (data.ready ? 'ready: every blocking claim holds or is waived' : data.done ? `${many(data.blocking.length, 'claim')} stand against it` : 'the claims are being judged') : ''} />
+      <LeafHead
+        title="Release"
+        note={
+          data
+            ? data.ready
+              ? 'ready: every blocking claim holds or is waived'
+              : data.done
+                ? `${many(data.blocking.length, 'claim')} stand against it`
+                : 'the claims are being judged'
+            : ''
+        }
+      />
       <div className="min-h-0 flex-1 overflow-auto">
         <section className="border-b border-rule px-4 py-4" aria-label="What leaves the house">
           <div className="grid grid-cols-[1fr_auto] items-center gap-3">
             <p>
-              <b>Model file.</b> <span className="text-soft">The whole model as text, for version control and for a check in a pipeline. It can be taken at any time.</span>
+              <b>Model file.</b>{' '}
+              <span className="text-soft">
+                The whole model as text, for version control and for a check in a pipeline. It can be taken at any time.
+              </span>
             </p>
             <a className="btn justify-self-end" href={`/api/models/${id}/release/model`}>
               <Download size={13} aria-hidden /> Model file
             </a>
             <p>
-              <b>Definitions.</b> <span className="text-soft">CREATE TABLE with keys and foreign keys; refused while a blocking claim is broken and not waived.</span>
+              <b>Definitions.</b>{' '}
+              <span className="text-soft">
+                CREATE TABLE with keys and foreign keys; refused while a blocking claim is broken and not waived.
+              </span>
             </p>
             <span className="flex gap-2">
-              <select className="field" value={dialect} aria-label="Dialect" onChange={(e) => { setDialect(e.target.value); setDdl(undefined); }}>
+              <select
+                className="field"
+                value={dialect}
+                aria-label="Dialect"
+                onChange={(e) => {
+                  setDialect(e.target.value);
+                  setDdl(undefined);
+                }}
+              >
                 {DIALECTS.map(([value, name]) => (
-                  <option key={value} value={value}>{name}</option>
+                  <option key={value} value={value}>
+                    {name}
+                  </option>
                 ))}
               </select>
-              <button className="btn" onClick={() => void write(false)}>Show</button>
+              <button className="btn" onClick={() => void write(false)}>
+                Show
+              </button>
               <button className={`btn ${data?.ready ? 'btn-act' : ''}`} onClick={() => void write(true)}>
                 <Download size={13} aria-hidden /> Definitions
               </button>
@@ -64,15 +104,31 @@ export function ReleaseStage() {
               <VerdictMark verdict="broken" /> {ddl.fault}
             </p>
           )}
-          {ddl?.text !== undefined && <pre className="code mt-3 max-h-[300px] overflow-auto border border-rule bg-raised p-3" aria-label="Definitions">{ddl.text}</pre>}
+          {ddl?.text !== undefined && (
+            <pre className="code mt-3 max-h-[300px] overflow-auto border border-rule bg-raised p-3" aria-label="Definitions">
+              {ddl.text}
+            </pre>
+          )}
         </section>
-        {data && <ClaimGroup title="Stand against a release" list={data.blocking} empty={data.done ? 'Nothing stands against a release.' : 'The claims are still being judged.'} />}
+        {data && (
+          <ClaimGroup
+            title="Stand against a release"
+            list={data.blocking}
+            empty={data.done ? 'Nothing stands against a release.' : 'The claims are still being judged.'}
+          />
+        )}
         {data && <ClaimGroup title="Warn" list={data.warning} empty="Nothing warns." />}
         {data && data.waived.length > 0 && <ClaimGroup title="Waived with a reason" list={data.waived} empty="" />}
       </div>
     </>
   );
-  return <Leaves label="Release" design={design} evidence={<EvidenceLeaf overview={false}>{!selection && <History entries={history ?? []} />}</EvidenceLeaf>} />;
+  return (
+    <Leaves
+      label="Release"
+      design={design}
+      evidence={<EvidenceLeaf overview={false}>{!selection && <History entries={history ?? []} />}</EvidenceLeaf>}
+    />
+  );
 }
 
 /** Every saved state of the model, the newest first. */
@@ -99,7 +155,10 @@ function History({ entries }: { entries: readonly HistoryEntry[] }) {
 }
 
 function saveText(text: string, name: string): void {
-  const link = Object.assign(document.createElement('a'), { href: URL.createObjectURL(new Blob([text], { type: 'text/plain' })), download: name });
+  const link = Object.assign(document.createElement('a'), {
+    href: URL.createObjectURL(new Blob([text], { type: 'text/plain' })),
+    download: name,
+  });
   link.click();
   URL.revokeObjectURL(link.href);
 }
@@ -113,7 +172,12 @@ function ClaimGroup({ title, list, empty }: { title: string; list: readonly Judg
       </h2>
       {list.length === 0 && <p className="px-4 py-2 text-soft">{empty}</p>}
       {list.map((claim, i) => (
-        <button key={`${claim.id}${i}`} className="rowlink px-4 py-[4px]" aria-current={selection?.kind === 'claim' && selection.name === claim.id} onClick={() => select({ kind: 'claim', name: claim.id })}>
+        <button
+          key={`${claim.id}${i}`}
+          className="rowlink px-4 py-[4px]"
+          aria-current={selection?.kind === 'claim' && selection.name === claim.id}
+          onClick={() => select({ kind: 'claim', name: claim.id })}
+        >
           <ClaimLine claim={claim} plain />
         </button>
       ))}

@@ -16,22 +16,41 @@ const ROLES = ['fact', 'dimension', 'bridge', 'staging'] as const;
 export function ShapeStage() {
   const { model, names, claims } = useModel();
   const [selection, select] = useSelection();
-  const named = selection?.kind === 'table' ? names.table(selection.name) : selection?.kind === 'column' ? names.path(selection.name)?.table : undefined;
+  const named =
+    selection?.kind === 'table'
+      ? names.table(selection.name)
+      : selection?.kind === 'column'
+        ? names.path(selection.name)?.table
+        : undefined;
   const table = named ?? model.tables[0];
-  const broken = (name: string) => (claims?.claims ?? []).some((c) => c.verdict === 'broken' && c.about.some((a) => a.table === name) && ['key-unique', 'key-filled', 'not-a-quantity', 'type-holds', 'label-unique', 'validity-disjoint', 'partition-covers'].includes(c.kind));
+  const broken = (name: string) =>
+    (claims?.claims ?? []).some(
+      (c) =>
+        c.verdict === 'broken' &&
+        c.about.some((a) => a.table === name) &&
+        ['key-unique', 'key-filled', 'not-a-quantity', 'type-holds', 'label-unique', 'validity-disjoint', 'partition-covers'].includes(
+          c.kind,
+        ),
+    );
   const design = (
     <div className="flex min-h-0 flex-1">
       <ul className="w-[148px] shrink-0 overflow-auto border-r border-rule" aria-label="Tables">
         {model.tables.map((t) => (
           <li key={t.name}>
-            <button className="rowlink flex items-center gap-2 px-3 py-[5px]" aria-current={t.name === table?.name} onClick={() => select({ kind: 'table', name: t.name })}>
+            <button
+              className="rowlink flex items-center gap-2 px-3 py-[5px]"
+              aria-current={t.name === table?.name}
+              onClick={() => select({ kind: 'table', name: t.name })}
+            >
               <RoleMark role={t.role} /> <span className="min-w-0 flex-1 truncate">{t.name}</span>
               {broken(t.name) && <VerdictMark verdict="broken" size={10} />}
             </button>
           </li>
         ))}
       </ul>
-      <div className="flex min-w-0 flex-1 flex-col">{table ? <TableDesign key={table.name} table={table} /> : <Blank>No tables yet. Bring some in on the Intake stage.</Blank>}</div>
+      <div className="flex min-w-0 flex-1 flex-col">
+        {table ? <TableDesign key={table.name} table={table} /> : <Blank>No tables yet. Bring some in on the Intake stage.</Blank>}
+      </div>
     </div>
   );
   return <Leaves label="Shape" design={design} evidence={<EvidenceLeaf />} />;
@@ -42,16 +61,24 @@ function TableDesign({ table }: { table: Table }) {
   const [, select] = useSelection();
   const facts = useColumnFacts(table.name);
   const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
-  const set = (change: Extract<Edit[number], { do: 'set-table' }>['change'], says: string) => void edit([{ do: 'set-table', table: table.name, change }], says);
+  const set = (change: Extract<Edit[number], { do: 'set-table' }>['change'], says: string) =>
+    void edit([{ do: 'set-table', table: table.name, change }], says);
   const setColumns = (list: readonly ModelColumn[], change: Extract<Edit[number], { do: 'set-column' }>['change'], says: string) =>
-    void edit(list.map((c) => ({ do: 'set-column' as const, table: table.name, column: c.name, change })), says);
+    void edit(
+      list.map((c) => ({ do: 'set-column' as const, table: table.name, column: c.name, change })),
+      says,
+    );
   const bulk = table.columns.filter((c) => chosen.has(c.name));
   return (
     <>
       <LeafHead title={table.name} note={table.title}>
         <label className="flex items-center gap-1 text-soft">
           role
-          <select className="field" value={table.role} onChange={(e) => set({ role: e.target.value as Table['role'] }, `${table.name} is a ${e.target.value} table`)}>
+          <select
+            className="field"
+            value={table.role}
+            onChange={(e) => set({ role: e.target.value as Table['role'] }, `${table.name} is a ${e.target.value} table`)}
+          >
             {ROLES.map((r) => (
               <option key={r}>{r}</option>
             ))}
@@ -59,26 +86,55 @@ function TableDesign({ table }: { table: Table }) {
         </label>
       </LeafHead>
       <div className="grid grid-cols-[auto_1fr] items-center gap-x-3 gap-y-2 border-b border-rule px-4 py-3">
-        <label htmlFor="grain" className="text-soft">one row is</label>
-        <TextField id="grain" value={table.grain ?? ''} placeholder="say the grain: one line of a loan receipt" onSave={(grain) => set({ grain }, `the grain of ${table.name} is ${grain || 'not said'}`)} />
+        <label htmlFor="grain" className="text-soft">
+          one row is
+        </label>
+        <TextField
+          id="grain"
+          value={table.grain ?? ''}
+          placeholder="say the grain: one line of a loan receipt"
+          onSave={(grain) => set({ grain }, `the grain of ${table.name} is ${grain || 'not said'}`)}
+        />
         <span className="text-soft">its key is</span>
         <span className="flex flex-wrap gap-1">
           {(table.key ?? []).map((k) => (
-            <button key={k} className="btn h-[22px]" title="Take it out of the key" onClick={() => set({ key: table.key!.filter((x) => x !== k) }, `${k} is no part of the key of ${table.name}`)}>
+            <button
+              key={k}
+              className="btn h-[22px]"
+              title="Take it out of the key"
+              onClick={() => set({ key: table.key!.filter((x) => x !== k) }, `${k} is no part of the key of ${table.name}`)}
+            >
               {k} <span aria-hidden>×</span>
             </button>
           ))}
-          <select className="field h-[22px]" value="" aria-label="Add a column to the key" onChange={(e) => e.target.value && set({ key: [...(table.key ?? []), e.target.value] }, `${e.target.value} is part of the key of ${table.name}`)}>
+          <select
+            className="field h-[22px]"
+            value=""
+            aria-label="Add a column to the key"
+            onChange={(e) =>
+              e.target.value &&
+              set({ key: [...(table.key ?? []), e.target.value] }, `${e.target.value} is part of the key of ${table.name}`)
+            }
+          >
             <option value="">add …</option>
-            {table.columns.filter((c) => !(table.key ?? []).includes(c.name)).map((c) => (
-              <option key={c.name}>{c.name}</option>
-            ))}
+            {table.columns
+              .filter((c) => !(table.key ?? []).includes(c.name))
+              .map((c) => (
+                <option key={c.name}>{c.name}</option>
+              ))}
           </select>
         </span>
         {table.role === 'dimension' && (
           <>
-            <label htmlFor="label" className="text-soft">a member is shown by</label>
-            <select id="label" className="field w-[200px]" value={table.label ?? ''} onChange={(e) => set({ label: e.target.value }, `members of ${table.name} are shown by ${e.target.value || 'their key'}`)}>
+            <label htmlFor="label" className="text-soft">
+              a member is shown by
+            </label>
+            <select
+              id="label"
+              className="field w-[200px]"
+              value={table.label ?? ''}
+              onChange={(e) => set({ label: e.target.value }, `members of ${table.name} are shown by ${e.target.value || 'their key'}`)}
+            >
               <option value="">its key</option>
               {table.columns.map((c) => (
                 <option key={c.name}>{c.name}</option>
@@ -88,12 +144,26 @@ function TableDesign({ table }: { table: Table }) {
         )}
         {table.role === 'fact' && (
           <>
-            <label htmlFor="snapshot" className="text-soft">periodic snapshot on</label>
-            <select id="snapshot" className="field w-[200px]" value={table.snapshot ?? ''} onChange={(e) => set({ snapshot: e.target.value || null }, `${table.name} is ${e.target.value ? `a snapshot on ${e.target.value}` : 'no snapshot'}`)}>
+            <label htmlFor="snapshot" className="text-soft">
+              periodic snapshot on
+            </label>
+            <select
+              id="snapshot"
+              className="field w-[200px]"
+              value={table.snapshot ?? ''}
+              onChange={(e) =>
+                set(
+                  { snapshot: e.target.value || null },
+                  `${table.name} is ${e.target.value ? `a snapshot on ${e.target.value}` : 'no snapshot'}`,
+                )
+              }
+            >
               <option value="">none: it is not one</option>
-              {table.columns.filter((c) => c.type === 'date').map((c) => (
-                <option key={c.name}>{c.name}</option>
-              ))}
+              {table.columns
+                .filter((c) => c.type === 'date')
+                .map((c) => (
+                  <option key={c.name}>{c.name}</option>
+                ))}
             </select>
           </>
         )}
@@ -101,28 +171,52 @@ function TableDesign({ table }: { table: Table }) {
       {bulk.length > 1 && (
         <div className="flex items-center gap-3 border-b border-rule bg-paper px-4 py-2">
           <b>{count(bulk.length)} columns</b>
-          <select className="field" value="" aria-label="Use of the chosen columns" onChange={(e) => e.target.value && setColumns(bulk, { use: e.target.value as ModelColumn['use'] }, `use ${bulk.length} columns of ${table.name} as ${e.target.value}`)}>
+          <select
+            className="field"
+            value=""
+            aria-label="Use of the chosen columns"
+            onChange={(e) =>
+              e.target.value &&
+              setColumns(
+                bulk,
+                { use: e.target.value as ModelColumn['use'] },
+                `use ${bulk.length} columns of ${table.name} as ${e.target.value}`,
+              )
+            }
+          >
             <option value="">use as …</option>
             {USES.map((u) => (
               <option key={u}>{u}</option>
             ))}
           </select>
-          <button className="btn" onClick={() => setColumns(bulk, { hidden: true }, `hide ${bulk.length} columns of ${table.name}`)}>Hide</button>
-          <button className="btn" onClick={() => setColumns(bulk, { hidden: false }, `show ${bulk.length} columns of ${table.name}`)}>Show</button>
-          <button className="btn btn-bare" onClick={() => setChosen(new Set())}>Clear</button>
+          <button className="btn" onClick={() => setColumns(bulk, { hidden: true }, `hide ${bulk.length} columns of ${table.name}`)}>
+            Hide
+          </button>
+          <button className="btn" onClick={() => setColumns(bulk, { hidden: false }, `show ${bulk.length} columns of ${table.name}`)}>
+            Show
+          </button>
+          <button className="btn btn-bare" onClick={() => setChosen(new Set())}>
+            Clear
+          </button>
         </div>
       )}
       <div className="min-h-0 flex-1 overflow-auto">
         <table className="grid-plain" aria-label={`Columns of ${table.name}`}>
           <thead>
             <tr>
-              <th scope="col"><span className="sr-only">choose</span></th>
+              <th scope="col">
+                <span className="sr-only">choose</span>
+              </th>
               <th scope="col">column</th>
               <th scope="col">type</th>
               <th scope="col">use</th>
               <th scope="col">shown</th>
-              <th scope="col" className="num">distinct</th>
-              <th scope="col" className="num">null</th>
+              <th scope="col" className="num">
+                distinct
+              </th>
+              <th scope="col" className="num">
+                null
+              </th>
               <th scope="col">rows by value</th>
             </tr>
           </thead>
@@ -132,21 +226,55 @@ function TableDesign({ table }: { table: Table }) {
               return (
                 <tr key={c.name}>
                   <td>
-                    <input type="checkbox" aria-label={`Choose ${c.name}`} checked={chosen.has(c.name)} onChange={(e) => setChosen((s) => (e.target.checked ? new Set([...s, c.name]) : new Set([...s].filter((x) => x !== c.name))))} />
+                    <input
+                      type="checkbox"
+                      aria-label={`Choose ${c.name}`}
+                      checked={chosen.has(c.name)}
+                      onChange={(e) =>
+                        setChosen((s) => (e.target.checked ? new Set([...s, c.name]) : new Set([...s].filter((x) => x !== c.name))))
+                      }
+                    />
                   </td>
                   <td>
-                    <button className="text-left font-semibold hover:underline" onClick={() => select({ kind: 'column', name: `${table.name}.${c.name}` })}>{c.name}</button>
-                    {c.formula !== undefined && <code className="block max-w-[150px] truncate text-soft" title={c.formula}>= {c.formula}</code>}
+                    <button
+                      className="text-left font-semibold hover:underline"
+                      onClick={() => select({ kind: 'column', name: `${table.name}.${c.name}` })}
+                    >
+                      {c.name}
+                    </button>
+                    {c.formula !== undefined && (
+                      <code className="block max-w-[150px] truncate text-soft" title={c.formula}>
+                        = {c.formula}
+                      </code>
+                    )}
                   </td>
                   <td className="whitespace-nowrap text-soft">{c.type}</td>
                   <td>
-                    <select className="field h-[22px] w-[88px]" aria-label={`Use of ${c.name}`} value={c.use ?? 'attribute'} onChange={(e) => setColumns([c], { use: e.target.value as ModelColumn['use'] }, `use ${table.name}.${c.name} as ${e.target.value}`)}>
+                    <select
+                      className="field h-[22px] w-[88px]"
+                      aria-label={`Use of ${c.name}`}
+                      value={c.use ?? 'attribute'}
+                      onChange={(e) =>
+                        setColumns([c], { use: e.target.value as ModelColumn['use'] }, `use ${table.name}.${c.name} as ${e.target.value}`)
+                      }
+                    >
                       {USES.map((u) => (
                         <option key={u}>{u}</option>
                       ))}
                     </select>
                     {c.use === 'quantity' && (
-                      <select className="field ml-1 h-[22px] w-[64px]" aria-label={`Default aggregate of ${c.name}`} value={c.aggregate ?? 'sum'} onChange={(e) => setColumns([c], { aggregate: e.target.value as ModelColumn['aggregate'] }, `aggregate ${table.name}.${c.name} by ${e.target.value}`)}>
+                      <select
+                        className="field ml-1 h-[22px] w-[64px]"
+                        aria-label={`Default aggregate of ${c.name}`}
+                        value={c.aggregate ?? 'sum'}
+                        onChange={(e) =>
+                          setColumns(
+                            [c],
+                            { aggregate: e.target.value as ModelColumn['aggregate'] },
+                            `aggregate ${table.name}.${c.name} by ${e.target.value}`,
+                          )
+                        }
+                      >
                         {AGGREGATES.map((a) => (
                           <option key={a}>{a}</option>
                         ))}
@@ -154,15 +282,33 @@ function TableDesign({ table }: { table: Table }) {
                     )}
                   </td>
                   <td>
-                    <input type="checkbox" aria-label={`Show ${c.name}`} checked={!c.hidden} onChange={(e) => setColumns([c], { hidden: !e.target.checked }, `${e.target.checked ? 'show' : 'hide'} ${table.name}.${c.name}`)} />
+                    <input
+                      type="checkbox"
+                      aria-label={`Show ${c.name}`}
+                      checked={!c.hidden}
+                      onChange={(e) =>
+                        setColumns([c], { hidden: !e.target.checked }, `${e.target.checked ? 'show' : 'hide'} ${table.name}.${c.name}`)
+                      }
+                    />
                   </td>
                   {f?.fault !== undefined ? (
-                    <td colSpan={3} className="text-vermilion">{f.fault}</td>
+                    <td colSpan={3} className="text-vermilion">
+                      {f.fault}
+                    </td>
                   ) : (
                     <>
                       <td className="num">{f ? count(f.distinct) : ''}</td>
                       <td className="num">{f && f.nulls > 0 ? count(f.nulls) : ''}</td>
-                      <td title={f ? `${cellText(f.least)} … ${cellText(f.greatest)}` : ''}>{f && <Distribution rows={f.distribution} width={58} height={18} label={`Rows of ${c.name} by stretches of its values`} />}</td>
+                      <td title={f ? `${cellText(f.least)} … ${cellText(f.greatest)}` : ''}>
+                        {f && (
+                          <Distribution
+                            rows={f.distribution}
+                            width={58}
+                            height={18}
+                            label={`Rows of ${c.name} by stretches of its values`}
+                          />
+                        )}
+                      </td>
                     </>
                   )}
                 </tr>
@@ -177,7 +323,17 @@ function TableDesign({ table }: { table: Table }) {
 }
 
 /** A text that is saved when it is left or Enter is pressed; Escape takes it back. */
-export function TextField({ id, value, placeholder, onSave }: { id?: string; value: string; placeholder?: string; onSave: (value: string) => void }) {
+export function TextField({
+  id,
+  value,
+  placeholder,
+  onSave,
+}: {
+  id?: string;
+  value: string;
+  placeholder?: string;
+  onSave: (value: string) => void;
+}) {
   const [text, setText] = useState(value);
   const [known, setKnown] = useState(value);
   if (known !== value) {

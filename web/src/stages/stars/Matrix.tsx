@@ -14,14 +14,23 @@ interface Cell {
 
 function cellOf(route: Route | undefined, fact: string, table: string): Cell {
   if (!route) return { sign: '', says: `${table} does not reach ${fact}` };
-  if (route.kind === 'ambiguous') return { sign: 'two ways', says: `two default ways lead from ${fact} to ${table}: ${route.paths.map((p) => p.map((r) => r.name).join(' → ')).join('; ')}`, broken: true };
+  if (route.kind === 'ambiguous')
+    return {
+      sign: 'two ways',
+      says: `two default ways lead from ${fact} to ${table}: ${route.paths.map((p) => p.map((r) => r.name).join(' → ')).join('; ')}`,
+      broken: true,
+    };
   const all = 'entry' in route ? [...route.anchor, route.entry, ...route.path] : route.path;
   const level = all.find((r) => cardinalityOf(r) === 'many-to-level');
   const way = all.map((r) => r.name).join(' → ');
   const at = level ? `, at the level of ${level.to.columns.join(', ')}` : '';
-  if (route.kind === 'bridge') return { sign: 'bridge', says: `${table} reaches ${fact} over the bridge ${route.entry.from.table}: ${way}${at}` };
+  if (route.kind === 'bridge')
+    return { sign: 'bridge', says: `${table} reaches ${fact} over the bridge ${route.entry.from.table}: ${way}${at}` };
   if (route.kind === 'many-to-many') return { sign: 'many', says: `${table} reaches ${fact} by values: ${way}${at}` };
-  return { sign: level ? level.to.columns.join(', ') : route.path.length > 1 ? 'outrigger' : 'direct', says: `${table} reaches ${fact}: ${way}${at}` };
+  return {
+    sign: level ? level.to.columns.join(', ') : route.path.length > 1 ? 'outrigger' : 'direct',
+    says: `${table} reaches ${fact}: ${way}${at}`,
+  };
 }
 
 /** Facts down, dimensions across: how each dimension reaches each fact, and at which level. */
@@ -41,7 +50,11 @@ export function Matrix() {
               <th scope="col">fact</th>
               {dimensions.map((d) => (
                 <th key={d.name} scope="col" style={{ height: 118, verticalAlign: 'bottom' }}>
-                  <button onClick={() => select({ kind: 'table', name: d.name })} className="hover:underline" style={{ writingMode: 'vertical-rl', transform: 'rotate(180deg)' }}>
+                  <button
+                    onClick={() => select({ kind: 'table', name: d.name })}
+                    className="hover:underline"
+                    style={{ writingMode: 'vertical-rl', transform: 'rotate(180deg)' }}
+                  >
                     {d.name}
                   </button>
                 </th>
@@ -60,8 +73,17 @@ export function Matrix() {
                   const cell = cellOf(reach.route(f.name, d.name), f.name, d.name);
                   const key = `${f.name}\n${d.name}`;
                   return (
-                    <td key={d.name} className={`p-0 ${cell.sign === '' ? 'hatched' : ''} ${chosen === cell.says ? 'outline outline-ink' : ''}`}>
-                      <button key={key} className="h-full min-h-[30px] w-full px-1 text-[11px]" title={cell.says} aria-label={cell.says} onClick={() => setChosen(cell.says)}>
+                    <td
+                      key={d.name}
+                      className={`p-0 ${cell.sign === '' ? 'hatched' : ''} ${chosen === cell.says ? 'outline outline-ink' : ''}`}
+                    >
+                      <button
+                        key={key}
+                        className="h-full min-h-[30px] w-full px-1 text-[11px]"
+                        title={cell.says}
+                        aria-label={cell.says}
+                        onClick={() => setChosen(cell.says)}
+                      >
                         {cell.broken ? <VerdictMark verdict="broken" size={11} /> : cell.sign}
                       </button>
                     </td>

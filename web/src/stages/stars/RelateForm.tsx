@@ -15,7 +15,15 @@ function shownCardinality(match: Match): Cardinality {
 }
 
 /** Relating a column to another: what the rows say first, then the decision. */
-export function RelateForm({ from: givenFrom, to: givenTo, onDone }: { from: ColumnEnd | undefined; to: ColumnEnd | undefined; onDone: () => void }) {
+export function RelateForm({
+  from: givenFrom,
+  to: givenTo,
+  onDone,
+}: {
+  from: ColumnEnd | undefined;
+  to: ColumnEnd | undefined;
+  onDone: () => void;
+}) {
   const { id, model, edit } = useModel();
   const [, select] = useSelection();
   const [from, setFrom] = useState(givenFrom);
@@ -24,7 +32,11 @@ export function RelateForm({ from: givenFrom, to: givenTo, onDone }: { from: Col
   const ready = from?.column && to?.column;
   const { data: match, error } = useSWR<Match, Error>(
     ready ? [`/models/${id}/match`, from, to] : null,
-    () => send<Match>(`/models/${id}/match`, { from: { table: from!.table, columns: [from!.column] }, to: { table: to!.table, columns: [to!.column] } }),
+    () =>
+      send<Match>(`/models/${id}/match`, {
+        from: { table: from!.table, columns: [from!.column] },
+        to: { table: to!.table, columns: [to!.column] },
+      }),
     { revalidateOnFocus: false },
   );
   const chosen = cardinality ?? (match ? shownCardinality(match) : 'many-to-one');
@@ -34,8 +46,15 @@ export function RelateForm({ from: givenFrom, to: givenTo, onDone }: { from: Col
     const base = `${from!.table}_${to!.table}`;
     let name = base;
     for (let n = 2; taken.has(name.toLowerCase()); n++) name = `${base}_${n}`;
-    const value = { name, from: { table: from!.table, columns: [from!.column] }, to: { table: to!.table, columns: [to!.column] }, cardinality: chosen };
-    if (await edit([{ do: 'put-relationships', name: null, value }], `relate ${from!.table}.${from!.column} to ${to!.table}.${to!.column}`)) {
+    const value = {
+      name,
+      from: { table: from!.table, columns: [from!.column] },
+      to: { table: to!.table, columns: [to!.column] },
+      cardinality: chosen,
+    };
+    if (
+      await edit([{ do: 'put-relationships', name: null, value }], `relate ${from!.table}.${from!.column} to ${to!.table}.${to!.column}`)
+    ) {
       onDone();
       select({ kind: 'relationship', name });
     }
@@ -52,19 +71,31 @@ export function RelateForm({ from: givenFrom, to: givenTo, onDone }: { from: Col
       {match && (
         <div className="mt-3">
           <p>
-            <Gauge part={filled ? match.matched / filled : 0} width={110} label={`${count(match.matched)} of ${count(filled)} rows find a partner`} /> <b>{percent(filled ? match.matched / filled : 0)}</b> of {count(filled)} filled rows find a partner
+            <Gauge
+              part={filled ? match.matched / filled : 0}
+              width={110}
+              label={`${count(match.matched)} of ${count(filled)} rows find a partner`}
+            />{' '}
+            <b>{percent(filled ? match.matched / filled : 0)}</b> of {count(filled)} filled rows find a partner
             {match.nulls > 0 && `; ${count(match.nulls)} are null`}
           </p>
           <p className="text-soft">
-            {count(match.fromDistinct)} distinct values against {count(match.toDistinct)}; each stands {match.toUnique ? 'once' : 'on several rows'} in {to!.table}
+            {count(match.fromDistinct)} distinct values against {count(match.toDistinct)}; each stands{' '}
+            {match.toUnique ? 'once' : 'on several rows'} in {to!.table}
           </p>
           {match.orphans.length > 0 && (
             <p className="mt-1">
-              <VerdictMark verdict="broken" size={11} /> without a partner: {match.orphans.map((o) => `${o.value} (${count(o.rows)})`).join(', ')}
+              <VerdictMark verdict="broken" size={11} /> without a partner:{' '}
+              {match.orphans.map((o) => `${o.value} (${count(o.rows)})`).join(', ')}
             </p>
           )}
           <div className="mt-3 flex items-center gap-2">
-            <select className="field" value={chosen} aria-label="Cardinality" onChange={(e) => setCardinality(e.target.value as Cardinality)}>
+            <select
+              className="field"
+              value={chosen}
+              aria-label="Cardinality"
+              onChange={(e) => setCardinality(e.target.value as Cardinality)}
+            >
               {(['many-to-one', 'one-to-one', 'many-to-level', 'many-to-many'] as const).map((c) => (
                 <option key={c}>{c}</option>
               ))}
@@ -93,13 +124,24 @@ function EndFields({ label, end, onChange }: { label: string; end: ColumnEnd | u
   return (
     <>
       <span className="text-soft">{label}</span>
-      <select className="field" aria-label={`Table ${label}`} value={end?.table ?? ''} onChange={(e) => onChange({ table: e.target.value, column: '' })}>
+      <select
+        className="field"
+        aria-label={`Table ${label}`}
+        value={end?.table ?? ''}
+        onChange={(e) => onChange({ table: e.target.value, column: '' })}
+      >
         <option value="">table …</option>
         {model.tables.map((t) => (
           <option key={t.name}>{t.name}</option>
         ))}
       </select>
-      <select className="field" aria-label={`Column ${label}`} value={end?.column ?? ''} disabled={!table} onChange={(e) => onChange({ table: end!.table, column: e.target.value })}>
+      <select
+        className="field"
+        aria-label={`Column ${label}`}
+        value={end?.column ?? ''}
+        disabled={!table}
+        onChange={(e) => onChange({ table: end!.table, column: e.target.value })}
+      >
         <option value="">column …</option>
         {(table?.columns ?? []).map((c) => (
           <option key={c.name}>{c.name}</option>

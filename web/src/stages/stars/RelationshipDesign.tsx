@@ -7,24 +7,46 @@ import { useSelection } from '../../state/selection.ts';
 export function RelationshipDesign({ relationship: r }: { relationship: Relationship }) {
   const { edit } = useModel();
   const [, select] = useSelection();
-  const set = (change: { cardinality?: Cardinality; default?: boolean; from?: Relationship['from']; to?: Relationship['to'] }, says: string) => void edit([{ do: 'set-relationship', name: r.name, change }], says);
+  const set = (
+    change: { cardinality?: Cardinality; default?: boolean; from?: Relationship['from']; to?: Relationship['to'] },
+    says: string,
+  ) => void edit([{ do: 'set-relationship', name: r.name, change }], says);
   return (
     <section aria-label="Relationship" className="flex flex-wrap items-center gap-3 border-b border-rule px-4 py-2">
       <span>
         {endText(r.from)} → {endText(r.to)}
       </span>
-      <select className="field" aria-label="Cardinality" value={cardinalityOf(r)} onChange={(e) => set({ cardinality: e.target.value as Cardinality }, `${r.name} is ${e.target.value}`)}>
+      <select
+        className="field"
+        aria-label="Cardinality"
+        value={cardinalityOf(r)}
+        onChange={(e) => set({ cardinality: e.target.value as Cardinality }, `${r.name} is ${e.target.value}`)}
+      >
         {(['many-to-one', 'one-to-one', 'many-to-level', 'many-to-many'] as const).map((c) => (
           <option key={c}>{c}</option>
         ))}
       </select>
       <label className="flex items-center gap-1">
-        <input type="checkbox" checked={isDefault(r)} onChange={(e) => set({ default: e.target.checked }, `${r.name} is ${e.target.checked ? 'followed by default' : 'not followed by default'}`)} /> by default
+        <input
+          type="checkbox"
+          checked={isDefault(r)}
+          onChange={(e) =>
+            set({ default: e.target.checked }, `${r.name} is ${e.target.checked ? 'followed by default' : 'not followed by default'}`)
+          }
+        />{' '}
+        by default
       </label>
       <button className="btn" onClick={() => set({ from: r.to, to: r.from }, `swap the ends of ${r.name}`)}>
         Swap the ends
       </button>
-      <button className="btn" onClick={() => void edit([{ do: 'remove-relationships', name: r.name }], `remove the relationship ${r.name}`).then((done) => done && select(undefined))}>
+      <button
+        className="btn"
+        onClick={() =>
+          void edit([{ do: 'remove-relationships', name: r.name }], `remove the relationship ${r.name}`).then(
+            (done) => done && select(undefined),
+          )
+        }
+      >
         Remove
       </button>
     </section>

@@ -24,7 +24,12 @@ export function StarsStage() {
   const [held, setHeld] = useState<{ from: ColumnEnd; to: ColumnEnd; match?: Match; fault?: string }>();
 
   const hint = (from: ColumnEnd, to: ColumnEnd): string => {
-    const same = held && held.from.table === from.table && held.from.column === from.column && held.to.table === to.table && held.to.column === to.column;
+    const same =
+      held &&
+      held.from.table === from.table &&
+      held.from.column === from.column &&
+      held.to.table === to.table &&
+      held.to.column === to.column;
     if (!same) queueMicrotask(() => setHeld({ from, to }));
     const name = `${from.table}.${from.column} → ${to.table}.${to.column}`;
     if (!same || (!held.match && !held.fault)) return `${name}: comparing …`;
@@ -54,10 +59,19 @@ export function StarsStage() {
   const facts = model.tables.filter((t) => t.role === 'fact').length;
   const design = (
     <>
-      <LeafHead title="Stars" note={`${many(facts, 'fact')}, ${many(model.tables.filter((t) => t.role === 'dimension').length, 'dimension')}, ${many((model.relationships ?? []).length, 'relationship')}`}>
+      <LeafHead
+        title="Stars"
+        note={`${many(facts, 'fact')}, ${many(model.tables.filter((t) => t.role === 'dimension').length, 'dimension')}, ${many((model.relationships ?? []).length, 'relationship')}`}
+      >
         <span className="flex" role="tablist" aria-label="View">
           {(['', 'matrix'] as const).map((v) => (
-            <button key={v} role="tab" aria-selected={matrix === (v === 'matrix')} className={`btn ${matrix === (v === 'matrix') ? 'bg-ink text-leaf' : ''}`} onClick={() => view(v)}>
+            <button
+              key={v}
+              role="tab"
+              aria-selected={matrix === (v === 'matrix')}
+              className={`btn ${matrix === (v === 'matrix') ? 'bg-ink text-leaf' : ''}`}
+              onClick={() => view(v)}
+            >
               {v === '' ? 'Diagram' : 'Matrix'}
             </button>
           ))}
@@ -66,8 +80,19 @@ export function StarsStage() {
           <Link2 size={14} aria-hidden /> Relate
         </button>
       </LeafHead>
-      {model.tables.length === 0 ? <Blank>No tables yet. Bring some in on the Intake stage, then draft a star from them.</Blank> : matrix ? <Matrix /> : (
-        <Diagram model={model} claims={shown} selection={selection} onSelect={select} onRelate={(from, to) => setRelating({ from, to })} hint={hint} />
+      {model.tables.length === 0 ? (
+        <Blank>No tables yet. Bring some in on the Intake stage, then draft a star from them.</Blank>
+      ) : matrix ? (
+        <Matrix />
+      ) : (
+        <Diagram
+          model={model}
+          claims={shown}
+          selection={selection}
+          onSelect={select}
+          onRelate={(from, to) => setRelating({ from, to })}
+          hint={hint}
+        />
       )}
     </>
   );
@@ -77,7 +102,9 @@ export function StarsStage() {
       design={design}
       evidence={
         <EvidenceLeaf>
-          {relating && <RelateForm key={JSON.stringify(relating)} from={relating.from} to={relating.to} onDone={() => setRelating(undefined)} />}
+          {relating && (
+            <RelateForm key={JSON.stringify(relating)} from={relating.from} to={relating.to} onDone={() => setRelating(undefined)} />
+          )}
           {relationship && !relating && <RelationshipDesign relationship={relationship} />}
         </EvidenceLeaf>
       }

@@ -14,24 +14,51 @@ import { bytes, count, many, percent } from '../../parts/text.ts';
 /** What each table and column costs once encoded, as strips whose length is bytes; all sizes are of real encodings. */
 export function StorageStage() {
   const { id, model } = useModel();
-  const { data, error, isLoading } = useSWR<ProfileState, Error>(`/models/${id}/profile`, get, { revalidateOnFocus: false, keepPreviousData: true });
+  const { data, error, isLoading } = useSWR<ProfileState, Error>(`/models/${id}/profile`, get, {
+    revalidateOnFocus: false,
+    keepPreviousData: true,
+  });
   const [selection, select] = useSelection();
-  const selectedTable = selection?.kind === 'table' ? selection.name : selection?.kind === 'column' ? selection.name.split('.')[0] : undefined;
+  const selectedTable =
+    selection?.kind === 'table' ? selection.name : selection?.kind === 'column' ? selection.name.split('.')[0] : undefined;
   const [closed, setClosed] = useState<ReadonlySet<string>>(new Set());
   const tables = [...(data?.tables ?? [])].sort((a, b) => b.totalBytes - a.totalBytes);
   const largest = tables[0]?.totalBytes ?? 1;
   const save = () => {
-    const link = Object.assign(document.createElement('a'), { href: URL.createObjectURL(new Blob([JSON.stringify(data, null, 2)], { type: 'application/json' })), download: `${model.name}.profile.json` });
+    const link = Object.assign(document.createElement('a'), {
+      href: URL.createObjectURL(new Blob([JSON.stringify(data, null, 2)], { type: 'application/json' })),
+      download: `${model.name}.profile.json`,
+    });
     link.click();
     URL.revokeObjectURL(link.href);
   };
   const design = (
     <>
-      <LeafHead title="Storage" note={data ? <span title={`${count(data.totalBytes)} bytes`}>{bytes(data.totalBytes)} encoded, measured in {count(data.elapsedMs)} ms</span> : ''}>
+      <LeafHead
+        title="Storage"
+        note={
+          data ? (
+            <span title={`${count(data.totalBytes)} bytes`}>
+              {bytes(data.totalBytes)} encoded, measured in {count(data.elapsedMs)} ms
+            </span>
+          ) : (
+            ''
+          )
+        }
+      >
         <span className="flex items-center gap-3 text-[12px] text-soft" aria-hidden>
-          <Key fill="bg-ink" text="data" /> <Key fill="bg-bar" text="dictionary" /> <Key fill="bg-bar-soft" text="relationships" /> <Key fill="hatched border border-rule-strong" text="hierarchies" />
+          <Key fill="bg-ink" text="data" /> <Key fill="bg-bar" text="dictionary" /> <Key fill="bg-bar-soft" text="relationships" />{' '}
+          <Key fill="hatched border border-rule-strong" text="hierarchies" />
         </span>
-        <button className="btn btn-bare" onClick={save} disabled={!data} aria-label="Save the profile" title="Save the profile: it carries no data"><Download size={14} aria-hidden /></button>
+        <button
+          className="btn btn-bare"
+          onClick={save}
+          disabled={!data}
+          aria-label="Save the profile"
+          title="Save the profile: it carries no data"
+        >
+          <Download size={14} aria-hidden />
+        </button>
       </LeafHead>
       <div className="min-h-0 flex-1 overflow-auto">
         {error && <Blank>{error.message}</Blank>}
@@ -40,15 +67,30 @@ export function StorageStage() {
           const open = selectedTable === t.name || (selectedTable === undefined && i === 0 && !closed.has(t.name));
           return (
             <section key={t.name} className="border-b border-rule" aria-label={t.name}>
-              <button className="rowlink flex items-center gap-3 px-4 py-[5px]" aria-expanded={open} onClick={() => { if (open && selectedTable === undefined) setClosed((s) => new Set([...s, t.name])); else select(open ? undefined : { kind: 'table', name: t.name }); }}>
+              <button
+                className="rowlink flex items-center gap-3 px-4 py-[5px]"
+                aria-expanded={open}
+                onClick={() => {
+                  if (open && selectedTable === undefined) setClosed((s) => new Set([...s, t.name]));
+                  else select(open ? undefined : { kind: 'table', name: t.name });
+                }}
+              >
                 <RoleMark role={model.tables.find((x) => x.name === t.name)?.role ?? 'dimension'} />
                 <span className="w-[130px] truncate font-semibold">{t.name}</span>
                 <TableStrip table={t} largest={largest} />
-                <span className="num w-[84px]" title={`${count(t.totalBytes)} bytes`}>{bytes(t.totalBytes)}</span>
+                <span className="num w-[84px]" title={`${count(t.totalBytes)} bytes`}>
+                  {bytes(t.totalBytes)}
+                </span>
                 <span className="num w-[52px] text-soft">{percent(t.share)}</span>
                 <span className="num w-[98px] text-soft">{many(t.rows, 'row')}</span>
               </button>
-              {open && <Columns table={t} selected={selection?.kind === 'column' ? selection.name : undefined} onSelect={(name) => select({ kind: 'column', name })} />}
+              {open && (
+                <Columns
+                  table={t}
+                  selected={selection?.kind === 'column' ? selection.name : undefined}
+                  onSelect={(name) => select({ kind: 'column', name })}
+                />
+              )}
             </section>
           );
         })}
@@ -67,11 +109,18 @@ const Key = ({ fill, text }: { fill: string; text: string }) => (
 function TableStrip({ table, largest }: { table: TableProfile; largest: number }) {
   const part = (n: number) => `${(100 * n) / largest}%`;
   return (
-    <span className="flex h-[12px] min-w-[60px] flex-1" role="img" aria-label={`data ${bytes(table.dataBytes)}, dictionary ${bytes(table.dictionaryBytes)}, relationships ${bytes(table.relationshipBytes)}, hierarchies ${bytes(table.hierarchyBytes)}`}>
+    <span
+      className="flex h-[12px] min-w-[60px] flex-1"
+      role="img"
+      aria-label={`data ${bytes(table.dataBytes)}, dictionary ${bytes(table.dictionaryBytes)}, relationships ${bytes(table.relationshipBytes)}, hierarchies ${bytes(table.hierarchyBytes)}`}
+    >
       <span className="bg-ink" style={{ width: part(table.dataBytes) }} />
       <span className="bg-bar" style={{ width: part(table.dictionaryBytes) }} />
       <span className="bg-bar-soft" style={{ width: part(table.relationshipBytes) }} />
-      <span className="hatched border border-rule-strong" style={{ width: part(table.hierarchyBytes), minWidth: table.hierarchyBytes > 0 ? 2 : 0 }} />
+      <span
+        className="hatched border border-rule-strong"
+        style={{ width: part(table.hierarchyBytes), minWidth: table.hierarchyBytes > 0 ? 2 : 0 }}
+      />
     </span>
   );
 }
@@ -83,11 +132,21 @@ function Columns({ table, selected, onSelect }: { table: TableProfile; selected:
     <table className="grid-plain bg-raised" aria-label={`Columns of ${table.name} by bytes`}>
       <thead>
         <tr>
-          <th scope="col" style={{ paddingLeft: 42 }}>column</th>
-          <th scope="col" className="w-[34%]">bytes</th>
-          <th scope="col" className="num">total</th>
-          <th scope="col" className="num">distinct</th>
-          <th scope="col" className="num">runs</th>
+          <th scope="col" style={{ paddingLeft: 42 }}>
+            column
+          </th>
+          <th scope="col" className="w-[34%]">
+            bytes
+          </th>
+          <th scope="col" className="num">
+            total
+          </th>
+          <th scope="col" className="num">
+            distinct
+          </th>
+          <th scope="col" className="num">
+            runs
+          </th>
           <th scope="col">held as</th>
         </tr>
       </thead>
@@ -95,7 +154,9 @@ function Columns({ table, selected, onSelect }: { table: TableProfile; selected:
         {columns.map((c) => (
           <tr key={c.name} className={selected === `${table.name}.${c.name}` ? 'bg-leaf' : ''}>
             <td style={{ paddingLeft: 42 }}>
-              <button className="hover:underline" onClick={() => onSelect(`${table.name}.${c.name}`)}>{c.name}</button>
+              <button className="hover:underline" onClick={() => onSelect(`${table.name}.${c.name}`)}>
+                {c.name}
+              </button>
             </td>
             <td>
               <span className="flex h-[10px]" role="img" aria-label={`data ${bytes(c.dataBytes)}, dictionary ${bytes(c.dictionaryBytes)}`}>
@@ -103,10 +164,14 @@ function Columns({ table, selected, onSelect }: { table: TableProfile; selected:
                 <span className="bg-bar" style={{ width: `${(100 * c.dictionaryBytes) / largest}%` }} />
               </span>
             </td>
-            <td className="num" title={`${count(c.totalBytes)} bytes: data ${count(c.dataBytes)}, dictionary ${count(c.dictionaryBytes)}`}>{bytes(c.totalBytes)}</td>
+            <td className="num" title={`${count(c.totalBytes)} bytes: data ${count(c.dataBytes)}, dictionary ${count(c.dictionaryBytes)}`}>
+              {bytes(c.totalBytes)}
+            </td>
             <td className="num">{count(c.distinct)}</td>
             <td className="num">{count(c.runs)}</td>
-            <td className="text-soft" title={why(c, table.rows)}>{c.encoding}</td>
+            <td className="text-soft" title={why(c, table.rows)}>
+              {c.encoding}
+            </td>
           </tr>
         ))}
       </tbody>
@@ -116,7 +181,9 @@ function Columns({ table, selected, onSelect }: { table: TableProfile; selected:
 
 /** Why a column takes what it takes, in words. */
 function why(c: ColumnProfile, rows: number): string {
-  const kind = c.encoding.startsWith('dictionary') ? `${count(c.distinct)} distinct values kept once, rows hold their numbers` : 'whole numbers close together, rows hold the distance from the least';
+  const kind = c.encoding.startsWith('dictionary')
+    ? `${count(c.distinct)} distinct values kept once, rows hold their numbers`
+    : 'whole numbers close together, rows hold the distance from the least';
   const runs = c.encoding.endsWith('runs') ? `; equal neighbours make ${count(c.runs)} runs of ${count(rows)} rows` : '';
   return kind + runs;
 }
@@ -131,10 +198,14 @@ function AdviceList({ profile }: { profile: ProfileState }) {
       {profile.advice.map((a) => (
         <div key={`${a.column}${a.change}`} className="border-b border-rule px-4 py-2">
           <p>
-            <button className="font-semibold hover:underline" onClick={() => select({ kind: 'column', name: a.column })}>{a.column}</button>: {a.change}
+            <button className="font-semibold hover:underline" onClick={() => select({ kind: 'column', name: a.column })}>
+              {a.column}
+            </button>
+            : {a.change}
           </p>
           <p className="flex items-center gap-3 tabular-nums">
-            <span title={`${count(a.beforeBytes)} bytes`}>{bytes(a.beforeBytes)}</span>→<b title={`${count(a.afterBytes)} bytes`}>{bytes(a.afterBytes)}</b>
+            <span title={`${count(a.beforeBytes)} bytes`}>{bytes(a.beforeBytes)}</span>→
+            <b title={`${count(a.afterBytes)} bytes`}>{bytes(a.afterBytes)}</b>
             <span className="text-green">saves {percent(1 - a.afterBytes / a.beforeBytes)}</span>
           </p>
           <p className="text-soft">{a.reason}</p>

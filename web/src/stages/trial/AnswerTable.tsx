@@ -18,7 +18,10 @@ const ROW = 25;
 
 /** A short name with where it comes from above it. */
 function ColumnHead({ item, name }: { item: ByItem; name: string }) {
-  const [above, short] = typeof item === 'string' ? [name.split('.').slice(0, -1).join('.'), name.split('.').at(-1)!] : [item.hierarchy, 'level' in item ? item.level : `Depth ${item.depth}`];
+  const [above, short] =
+    typeof item === 'string'
+      ? [name.split('.').slice(0, -1).join('.'), name.split('.').at(-1)!]
+      : [item.hierarchy, 'level' in item ? item.level : `Depth ${item.depth}`];
   return (
     <span className="block truncate" title={name}>
       <span className="block truncate text-[11px] font-normal text-soft">{above}</span>
@@ -35,7 +38,12 @@ export function AnswerTable({ answer, query, formats, chosen, onCell, onSort }: 
   const columns = `repeat(${byCount}, minmax(120px, 1.6fr)) repeat(${query.measures.length}, minmax(96px, 1fr))`;
   const doesNotApply = new Map(answer.unreached.map(([measure, column]) => [measure, column]));
   const sorted = query.sort?.[0];
-  const nextSort = (name: string) => onSort(typeof sorted?.of === 'string' && sorted.of === name && sorted.order === 'descending' ? [{ of: name, order: 'ascending' }] : [{ of: name, order: 'descending' }]);
+  const nextSort = (name: string) =>
+    onSort(
+      typeof sorted?.of === 'string' && sorted.of === name && sorted.order === 'descending'
+        ? [{ of: name, order: 'ascending' }]
+        : [{ of: name, order: 'descending' }],
+    );
   const cell = (value: null | boolean | number | string, i: number) => {
     const column = answer.columns[i]!;
     if (i < byCount) return value === null ? <i className="text-soft">unmatched</i> : formatValue(value, column.type, {});
@@ -43,31 +51,61 @@ export function AnswerTable({ answer, query, formats, chosen, onCell, onSort }: 
   };
   return (
     <div ref={box} className="min-h-0 flex-1 overflow-auto" role="table" aria-label="The answer" aria-rowcount={answer.rows.length}>
-      <div className="sticky top-0 z-10 grid border-b border-rule-strong bg-leaf font-semibold" style={{ gridTemplateColumns: columns }} role="row">
+      <div
+        className="sticky top-0 z-10 grid border-b border-rule-strong bg-leaf font-semibold"
+        style={{ gridTemplateColumns: columns }}
+        role="row"
+      >
         {answer.columns.map((c, i) => (
-          <div key={c.name} role="columnheader" className={`flex min-w-0 flex-col justify-end px-3 py-[4px] text-[12px] ${i >= byCount ? 'text-right' : ''}`} aria-sort={sorted?.of === c.name ? (sorted.order === 'descending' ? 'descending' : 'ascending') : 'none'}>
+          <div
+            key={c.name}
+            role="columnheader"
+            className={`flex min-w-0 flex-col justify-end px-3 py-[4px] text-[12px] ${i >= byCount ? 'text-right' : ''}`}
+            aria-sort={sorted?.of === c.name ? (sorted.order === 'descending' ? 'descending' : 'ascending') : 'none'}
+          >
             {i >= byCount ? (
-              <button className="max-w-full hover:underline" style={{ textAlign: 'inherit' }} onClick={() => nextSort(c.name)} title="Sort by it">
+              <button
+                className="max-w-full hover:underline"
+                style={{ textAlign: 'inherit' }}
+                onClick={() => nextSort(c.name)}
+                title="Sort by it"
+              >
                 {c.name} {sorted?.of === c.name ? (sorted.order === 'descending' ? '↓' : '↑') : ''}
               </button>
             ) : (
               <ColumnHead item={query.by![i]!} name={c.name} />
             )}
-            {doesNotApply.has(c.name) && <span className="block truncate text-[11px] font-normal text-soft">does not apply by {doesNotApply.get(c.name)}</span>}
+            {doesNotApply.has(c.name) && (
+              <span className="block truncate text-[11px] font-normal text-soft">does not apply by {doesNotApply.get(c.name)}</span>
+            )}
           </div>
         ))}
       </div>
       <div style={{ height: rows.getTotalSize(), position: 'relative' }} role="rowgroup">
         {rows.getVirtualItems().map((item) => (
-          <div key={item.key} role="row" className="absolute left-0 grid w-full border-b border-rule hover:bg-raised" style={{ gridTemplateColumns: columns, height: ROW, transform: `translateY(${item.start}px)` }}>
+          <div
+            key={item.key}
+            role="row"
+            className="absolute left-0 grid w-full border-b border-rule hover:bg-raised"
+            style={{ gridTemplateColumns: columns, height: ROW, transform: `translateY(${item.start}px)` }}
+          >
             {answer.rows[item.index]!.map((value, i) => {
               const name = answer.columns[i]!.name;
               const out = i >= byCount && doesNotApply.has(name);
               const here = chosen?.row === item.index && chosen.column === i;
               return (
-                <div key={i} role="cell" className={`min-w-0 truncate ${i >= byCount || isNumeric(answer.columns[i]!.type) ? 'num' : ''} ${out ? 'hatched' : ''}`}>
+                <div
+                  key={i}
+                  role="cell"
+                  className={`min-w-0 truncate ${i >= byCount || isNumeric(answer.columns[i]!.type) ? 'num' : ''} ${out ? 'hatched' : ''}`}
+                >
                   {i >= byCount ? (
-                    <button className={`num h-full w-full truncate px-3 ${here ? 'outline outline-2 -outline-offset-2 outline-ink' : ''}`} onClick={() => onCell({ row: item.index, column: i })} title={out ? `${name} does not apply: ${doesNotApply.get(name)} does not reach it` : String(value ?? '')} aria-label={out ? `${name} does not apply` : undefined}>
+                    <button
+                      className={`num h-full w-full truncate px-3 ${here ? 'outline outline-2 -outline-offset-2 outline-ink' : ''}`}
+                      onClick={() => onCell({ row: item.index, column: i })}
+                      title={out ? `${name} does not apply: ${doesNotApply.get(name)} does not reach it` : String(value ?? '')}
+                      aria-label={out ? `${name} does not apply` : undefined}
+                    >
                       {out ? '' : cell(value, i)}
                     </button>
                   ) : (
@@ -81,10 +119,20 @@ export function AnswerTable({ answer, query, formats, chosen, onCell, onSort }: 
       </div>
       {answer.rows.length === 0 && <p className="p-4 text-soft">No member has rows under these conditions.</p>}
       {answer.totals && byCount > 0 && (
-        <div className="sticky bottom-0 grid border-t border-rule-strong bg-leaf font-semibold" style={{ gridTemplateColumns: columns }} role="row">
+        <div
+          className="sticky bottom-0 grid border-t border-rule-strong bg-leaf font-semibold"
+          style={{ gridTemplateColumns: columns }}
+          role="row"
+        >
           {answer.columns.map((c, i) => (
             <div key={c.name} role="cell" className={`whitespace-nowrap px-3 py-[4px] ${i >= byCount ? 'num' : ''}`}>
-              {i === 0 ? <span title="Evaluated in its own context, not added up from the rows">total</span> : i < byCount ? '' : formatValue(answer.totals![i - byCount] ?? null, c.type, formats[c.name])}
+              {i === 0 ? (
+                <span title="Evaluated in its own context, not added up from the rows">total</span>
+              ) : i < byCount ? (
+                ''
+              ) : (
+                formatValue(answer.totals![i - byCount] ?? null, c.type, formats[c.name])
+              )}
             </div>
           ))}
         </div>

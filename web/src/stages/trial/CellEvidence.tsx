@@ -14,7 +14,17 @@ export interface ChosenCell {
 }
 
 /** Why a number is what it is: its conditions, and the ways by which they reach the rows that it counts. */
-export function CellEvidence({ cell, query, answer, onDrill }: { cell: ChosenCell; query: Query; answer: QueryState; onDrill: (query: Query) => void }) {
+export function CellEvidence({
+  cell,
+  query,
+  answer,
+  onDrill,
+}: {
+  cell: ChosenCell;
+  query: Query;
+  answer: QueryState;
+  onDrill: (query: Query) => void;
+}) {
   const { model, names } = useModel();
   const [, select] = useSelection();
   const row = answer.rows[cell.row];
@@ -37,11 +47,17 @@ export function CellEvidence({ cell, query, answer, onDrill }: { cell: ChosenCel
   return (
     <section aria-label="Explanation of the cell" className="border-b border-rule px-4 py-3">
       <h2 className="text-[15px]">
-        {column.name}: {answer.unreached.some(([m]) => m === column.name) ? 'does not apply' : formatValue(row[cell.column]!, column.type, measure?.format) || 'null'}
+        {column.name}:{' '}
+        {answer.unreached.some(([m]) => m === column.name)
+          ? 'does not apply'
+          : formatValue(row[cell.column]!, column.type, measure?.format) || 'null'}
       </h2>
       {measure && (
         <p className="mt-1">
-          <button className="code text-left underline decoration-rule-strong" onClick={() => select({ kind: 'measure', name: measure.name })}>
+          <button
+            className="code text-left underline decoration-rule-strong"
+            onClick={() => select({ kind: 'measure', name: measure.name })}
+          >
             {measure.formula}
           </button>
         </p>
@@ -72,14 +88,30 @@ export function CellEvidence({ cell, query, answer, onDrill }: { cell: ChosenCel
             <tr key={JSON.stringify(f)}>
               <td>{'column' in f ? `${f.column} among ${f.in.length}` : 'where' in f ? f.where : f.period}</td>
               {bases.map((b) => (
-                <td key={b}>{'column' in f ? wayText(reach, b, names.path(f.column)?.table.name) : 'period' in f ? wayText(reach, b, f.calendar ?? model.calendars?.[0]?.table) : ''}</td>
+                <td key={b}>
+                  {'column' in f
+                    ? wayText(reach, b, names.path(f.column)?.table.name)
+                    : 'period' in f
+                      ? wayText(reach, b, f.calendar ?? model.calendars?.[0]?.table)
+                      : ''}
+                </td>
               ))}
             </tr>
           ))}
         </tbody>
       </table>
       {next && row[next.at] !== null && (
-        <button className="btn mt-2" onClick={() => onDrill({ ...query, by: [...by.slice(0, next.at), next.item, ...by.slice(next.at + 1)], filters: [...(query.filters ?? []), { column: next.column, in: [row[next.at]!] }], sort: [] })}>
+        <button
+          className="btn mt-2"
+          onClick={() =>
+            onDrill({
+              ...query,
+              by: [...by.slice(0, next.at), next.item, ...by.slice(next.at + 1)],
+              filters: [...(query.filters ?? []), { column: next.column, in: [row[next.at]!] }],
+              sort: [],
+            })
+          }
+        >
           Drill down from {String(row[next.at])} to {next.item.level}
         </button>
       )}
@@ -97,13 +129,18 @@ function wayText(reach: Reach, base: string, table: string | undefined): string 
 }
 
 /** The level below one that the question has, so that a member can be opened. */
-function nextLevel(by: readonly ByItem[], hierarchies: readonly { name: string; table: string; levels?: { name: string; column: string }[] | undefined }[]): { at: number; item: { hierarchy: string; level: string }; column: string } | undefined {
+function nextLevel(
+  by: readonly ByItem[],
+  hierarchies: readonly { name: string; table: string; levels?: { name: string; column: string }[] | undefined }[],
+): { at: number; item: { hierarchy: string; level: string }; column: string } | undefined {
   for (const [at, item] of [...by.entries()].reverse()) {
     for (const h of hierarchies) {
       const levels = h.levels ?? [];
       const path = columnPath(h.table, h.name);
       const columnOf = (c: string) => (c.includes('.') ? c : columnPath(h.table, c));
-      const i = levels.findIndex((l) => (typeof item === 'string' ? columnOf(l.column) === item : 'level' in item && item.hierarchy === path && item.level === l.name));
+      const i = levels.findIndex((l) =>
+        typeof item === 'string' ? columnOf(l.column) === item : 'level' in item && item.hierarchy === path && item.level === l.name,
+      );
       const below = levels[i + 1];
       const has = below && by.some((b) => typeof b !== 'string' && 'level' in b && b.hierarchy === path && b.level === below.name);
       if (i >= 0 && below && !has) return { at, item: { hierarchy: path, level: below.name }, column: columnOf(levels[i]!.column) };

@@ -13,7 +13,18 @@ interface Props {
   readonly onAsk: (query: Query) => void;
 }
 
-const PERIODS = ['year to date', 'quarter to date', 'month to date', 'whole month', 'previous month', 'previous quarter', 'previous year', 'last 12 months', 'fiscal year to date', 'same period 1 year back'];
+const PERIODS = [
+  'year to date',
+  'quarter to date',
+  'month to date',
+  'whole month',
+  'previous month',
+  'previous quarter',
+  'previous year',
+  'last 12 months',
+  'fiscal year to date',
+  'same period 1 year back',
+];
 
 /** The question as a sentence: show … by … where …, each part a button, completed as one types. */
 export function Sentence({ query, perspective, onAsk }: Props) {
@@ -24,36 +35,73 @@ export function Sentence({ query, perspective, onAsk }: Props) {
   const filters = query.filters ?? [];
   const removed = <T,>(list: readonly T[], i: number): T[] => list.filter((_, j) => j !== i);
   return (
-    <div className="flex flex-wrap items-center gap-x-2 gap-y-2 border-b border-rule px-4 py-3 font-serif text-[15px]" aria-label="The question">
+    <div
+      className="flex flex-wrap items-center gap-x-2 gap-y-2 border-b border-rule px-4 py-3 font-serif text-[15px]"
+      aria-label="The question"
+    >
       <span>show</span>
       {query.measures.map((m, i) => (
         <Part key={m} text={m} onRemove={() => onAsk({ ...query, measures: removed(query.measures, i), sort: [] })} />
       ))}
-      <Picker label="Add a measure" options={measures.filter((m) => !query.measures.includes(m.name)).map((m) => ({ key: m.name, text: m.name, group: m.folder ?? '' }))} onPick={(name) => onAsk({ ...query, measures: [...query.measures, name] })} />
+      <Picker
+        label="Add a measure"
+        options={measures
+          .filter((m) => !query.measures.includes(m.name))
+          .map((m) => ({ key: m.name, text: m.name, group: m.folder ?? '' }))}
+        onPick={(name) => onAsk({ ...query, measures: [...query.measures, name] })}
+      />
       <span>by</span>
       {by.map((item, i) => (
-        <Part key={itemText(item)} text={itemText(item)} onRemove={() => onAsk({ ...query, by: removed(by, i), sort: [] })} onLeft={i > 0 ? () => onAsk({ ...query, by: by.map((x, j) => (j === i - 1 ? item : j === i ? by[i - 1]! : x)) }) : undefined} />
+        <Part
+          key={itemText(item)}
+          text={itemText(item)}
+          onRemove={() => onAsk({ ...query, by: removed(by, i), sort: [] })}
+          onLeft={i > 0 ? () => onAsk({ ...query, by: by.map((x, j) => (j === i - 1 ? item : j === i ? by[i - 1]! : x)) }) : undefined}
+        />
       ))}
-      <Picker label="Add an attribute" options={attributes.filter((a) => !by.some((b) => itemText(b) === a.text)).map((a) => ({ key: JSON.stringify(a.item), text: a.text, group: a.group }))} onPick={(key) => onAsk({ ...query, by: [...by, JSON.parse(key) as ByItem] })} />
+      <Picker
+        label="Add an attribute"
+        options={attributes
+          .filter((a) => !by.some((b) => itemText(b) === a.text))
+          .map((a) => ({ key: JSON.stringify(a.item), text: a.text, group: a.group }))}
+        onPick={(key) => onAsk({ ...query, by: [...by, JSON.parse(key) as ByItem] })}
+      />
       <span>where</span>
       {filters.map((f, i) => (
-        <FilterPart key={JSON.stringify(f)} filter={f} onChange={(next) => onAsk({ ...query, filters: filters.map((x, j) => (j === i ? next : x)) })} onRemove={() => onAsk({ ...query, filters: removed(filters, i) })} />
+        <FilterPart
+          key={JSON.stringify(f)}
+          filter={f}
+          onChange={(next) => onAsk({ ...query, filters: filters.map((x, j) => (j === i ? next : x)) })}
+          onRemove={() => onAsk({ ...query, filters: removed(filters, i) })}
+        />
       ))}
       <Picker
         label="Add a condition"
         options={[
-          ...((model.calendars ?? []).length > 0 ? PERIODS.map((p) => ({ key: `period:${p}`, text: p, group: 'periods up to as-of' })) : []),
+          ...((model.calendars ?? []).length > 0
+            ? PERIODS.map((p) => ({ key: `period:${p}`, text: p, group: 'periods up to as-of' }))
+            : []),
           { key: 'where:', text: 'a condition of your own …', group: '' },
           ...attributes.filter((a) => typeof a.item === 'string').map((a) => ({ key: `in:${a.text}`, text: a.text, group: a.group })),
         ]}
         onPick={(key) => {
           const [kind, rest] = [key.slice(0, key.indexOf(':')), key.slice(key.indexOf(':') + 1)];
-          const added: QueryFilter = kind === 'period' ? { period: rest, ...((model.calendars ?? []).length > 1 ? { calendar: model.calendars![0]!.table } : {}) } : kind === 'in' ? { column: rest, in: [] } : { where: 'true' };
+          const added: QueryFilter =
+            kind === 'period'
+              ? { period: rest, ...((model.calendars ?? []).length > 1 ? { calendar: model.calendars![0]!.table } : {}) }
+              : kind === 'in'
+                ? { column: rest, in: [] }
+                : { where: 'true' };
           onAsk({ ...query, filters: [...filters, added] });
         }}
       />
       <label className="ml-auto flex items-center gap-1 font-sans text-[12px] text-soft">
-        <input type="checkbox" checked={query.empty === 'show'} onChange={(e) => onAsk({ ...query, empty: e.target.checked ? 'show' : undefined })} /> empty members
+        <input
+          type="checkbox"
+          checked={query.empty === 'show'}
+          onChange={(e) => onAsk({ ...query, empty: e.target.checked ? 'show' : undefined })}
+        />{' '}
+        empty members
       </label>
     </div>
   );
@@ -102,8 +150,15 @@ function Picker({ label, options, onPick }: { label: string; options: readonly O
             </PopoverButton>
             <PopoverPanel anchor="bottom start" className="z-40 w-[300px] border border-ink bg-raised shadow-[var(--shadow)]">
               <input
-                autoFocus className="w-full border-b border-rule bg-transparent px-3 py-2 outline-none" placeholder={label} aria-label={label} value={search}
-                onChange={(e) => { setSearch(e.target.value); setAt(0); }}
+                autoFocus
+                className="w-full border-b border-rule bg-transparent px-3 py-2 outline-none"
+                placeholder={label}
+                aria-label={label}
+                value={search}
+                onChange={(e) => {
+                  setSearch(e.target.value);
+                  setAt(0);
+                }}
                 onKeyDown={(e) => {
                   if (e.key === 'ArrowDown') setAt((i) => Math.min(found.length - 1, i + 1));
                   if (e.key === 'ArrowUp') setAt((i) => Math.max(0, i - 1));
@@ -113,7 +168,10 @@ function Picker({ label, options, onPick }: { label: string; options: readonly O
               <ul className="max-h-[320px] overflow-auto py-1" role="listbox" aria-label={label}>
                 {found.map((o, i) => (
                   <li key={o.key} role="option" aria-selected={i === at}>
-                    <button className={`flex w-full gap-2 px-3 py-[3px] text-left ${i === at ? 'bg-ink text-leaf' : 'hover:bg-rule'}`} onClick={() => pick(o.key)}>
+                    <button
+                      className={`flex w-full gap-2 px-3 py-[3px] text-left ${i === at ? 'bg-ink text-leaf' : 'hover:bg-rule'}`}
+                      onClick={() => pick(o.key)}
+                    >
                       <span className="min-w-0 flex-1 truncate">{o.text}</span>
                       {!o.text.startsWith(o.group) && <span className="truncate opacity-60">{o.group}</span>}
                     </button>
@@ -129,15 +187,39 @@ function Picker({ label, options, onPick }: { label: string; options: readonly O
   );
 }
 
-function FilterPart({ filter, onChange, onRemove }: { filter: QueryFilter; onChange: (filter: QueryFilter) => void; onRemove: () => void }) {
-  const text = 'period' in filter ? filter.period : 'where' in filter ? filter.where : `${filter.column} is ${filter.in.length === 0 ? '…' : filter.in.slice(0, 3).map((m) => (m === null ? 'unmatched' : String(m))).join(', ')}${filter.in.length > 3 ? ` and ${filter.in.length - 3} more` : ''}`;
+function FilterPart({
+  filter,
+  onChange,
+  onRemove,
+}: {
+  filter: QueryFilter;
+  onChange: (filter: QueryFilter) => void;
+  onRemove: () => void;
+}) {
+  const text =
+    'period' in filter
+      ? filter.period
+      : 'where' in filter
+        ? filter.where
+        : `${filter.column} is ${
+            filter.in.length === 0
+              ? '…'
+              : filter.in
+                  .slice(0, 3)
+                  .map((m) => (m === null ? 'unmatched' : String(m)))
+                  .join(', ')
+          }${filter.in.length > 3 ? ` and ${filter.in.length - 3} more` : ''}`;
   if ('period' in filter) return <Part text={text} onRemove={onRemove} />;
   return (
     <span className="inline-flex items-center border-b-2 border-ink font-semibold">
       <Popover className="relative">
         <PopoverButton className="font-serif">{text}</PopoverButton>
         <PopoverPanel anchor="bottom start" className="z-40 w-[320px] border border-ink bg-raised font-sans text-[13px]">
-          {'where' in filter ? <WhereEditor where={filter.where} onSave={(where) => onChange({ where })} /> : <MemberPicker filter={filter} onChange={onChange} />}
+          {'where' in filter ? (
+            <WhereEditor where={filter.where} onSave={(where) => onChange({ where })} />
+          ) : (
+            <MemberPicker filter={filter} onChange={onChange} />
+          )}
         </PopoverPanel>
       </Popover>
       <button className="px-1 text-soft hover:text-vermilion" onClick={onRemove} aria-label={`Take out ${text}`} title="Take out">
@@ -150,8 +232,22 @@ function FilterPart({ filter, onChange, onRemove }: { filter: QueryFilter; onCha
 function WhereEditor({ where, onSave }: { where: string; onSave: (where: string) => void }) {
   const [text, setText] = useState(where);
   return (
-    <form className="flex flex-col gap-2 p-3" onSubmit={(e) => { e.preventDefault(); if (text.trim()) onSave(text.trim()); }}>
-      <textarea className="field code" rows={3} autoFocus value={text} onChange={(e) => setText(e.target.value)} aria-label="Condition" placeholder="title.class <> 'Reference'" />
+    <form
+      className="flex flex-col gap-2 p-3"
+      onSubmit={(e) => {
+        e.preventDefault();
+        if (text.trim()) onSave(text.trim());
+      }}
+    >
+      <textarea
+        className="field code"
+        rows={3}
+        autoFocus
+        value={text}
+        onChange={(e) => setText(e.target.value)}
+        aria-label="Condition"
+        placeholder="title.class <> 'Reference'"
+      />
       <button className="btn btn-act self-end">Apply</button>
     </form>
   );
@@ -160,11 +256,23 @@ function WhereEditor({ where, onSave }: { where: string; onSave: (where: string)
 function MemberPicker({ filter, onChange }: { filter: Extract<QueryFilter, { column: string }>; onChange: (filter: QueryFilter) => void }) {
   const { id } = useModel();
   const [search, setSearch] = useState('');
-  const { data, error } = useSWR<{ type: string; distinct: number; values: { value: string | number | boolean; rows: number }[] }, Error>(`/models/${id}/values?column=${encodeURIComponent(filter.column)}&search=${encodeURIComponent(search)}`, get, { keepPreviousData: true, revalidateOnFocus: false });
-  const toggle = (value: string | number | boolean | null) => onChange({ ...filter, in: filter.in.includes(value) ? filter.in.filter((x) => x !== value) : [...filter.in, value] });
+  const { data, error } = useSWR<{ type: string; distinct: number; values: { value: string | number | boolean; rows: number }[] }, Error>(
+    `/models/${id}/values?column=${encodeURIComponent(filter.column)}&search=${encodeURIComponent(search)}`,
+    get,
+    { keepPreviousData: true, revalidateOnFocus: false },
+  );
+  const toggle = (value: string | number | boolean | null) =>
+    onChange({ ...filter, in: filter.in.includes(value) ? filter.in.filter((x) => x !== value) : [...filter.in, value] });
   return (
     <div>
-      <input autoFocus className="w-full border-b border-rule bg-transparent px-3 py-2 outline-none" placeholder={`search ${filter.column}`} aria-label={`Search ${filter.column}`} value={search} onChange={(e) => setSearch(e.target.value)} />
+      <input
+        autoFocus
+        className="w-full border-b border-rule bg-transparent px-3 py-2 outline-none"
+        placeholder={`search ${filter.column}`}
+        aria-label={`Search ${filter.column}`}
+        value={search}
+        onChange={(e) => setSearch(e.target.value)}
+      />
       {error && <p className="p-3 text-soft">{error.message}</p>}
       <ul className="max-h-[300px] overflow-auto py-1">
         <li>

@@ -65,9 +65,28 @@ export function TrialStage() {
     { revalidateOnFocus: false, keepPreviousData: true },
   );
   const lines = () => (data ? [data.columns.map((c) => c.name), ...data.rows] : []);
-  const copy = () => void navigator.clipboard.writeText(lines().map((r) => r.map((c) => c ?? '').join('\t')).join('\n')).then(() => tell({ tone: 'plain', text: 'The answer is on the clipboard' }));
+  const copy = () =>
+    void navigator.clipboard
+      .writeText(
+        lines()
+          .map((r) => r.map((c) => c ?? '').join('\t'))
+          .join('\n'),
+      )
+      .then(() => tell({ tone: 'plain', text: 'The answer is on the clipboard' }));
   const save = () => {
-    const link = Object.assign(document.createElement('a'), { href: URL.createObjectURL(new Blob([lines().map((r) => csvLine(r)).join('')], { type: 'text/csv' })), download: `${model.name}.trial.csv` });
+    const link = Object.assign(document.createElement('a'), {
+      href: URL.createObjectURL(
+        new Blob(
+          [
+            lines()
+              .map((r) => csvLine(r))
+              .join(''),
+          ],
+          { type: 'text/csv' },
+        ),
+      ),
+      download: `${model.name}.trial.csv`,
+    });
     link.click();
     URL.revokeObjectURL(link.href);
   };
@@ -75,7 +94,10 @@ export function TrialStage() {
 
   const design = (
     <>
-      <LeafHead title="Trial" note={data && !error ? `${count(data.rows.length)} rows in ${data.elapsedMs} ms${isValidating ? ' …' : ''}` : ''}>
+      <LeafHead
+        title="Trial"
+        note={data && !error ? `${count(data.rows.length)} rows in ${data.elapsedMs} ms${isValidating ? ' …' : ''}` : ''}
+      >
         <label className="flex items-center gap-1 text-soft">
           as
           <select className="field" value={audience} onChange={(e) => set({ as: e.target.value })} aria-label="Audience">
@@ -86,15 +108,29 @@ export function TrialStage() {
           </select>
         </label>
         <span className="flex" role="tablist" aria-label="View of the answer">
-          <button role="tab" aria-selected={!chart} className={`btn ${chart ? '' : 'bg-ink text-leaf'}`} onClick={() => set({ view: undefined })}>
+          <button
+            role="tab"
+            aria-selected={!chart}
+            className={`btn ${chart ? '' : 'bg-ink text-leaf'}`}
+            onClick={() => set({ view: undefined })}
+          >
             <Sheet size={13} aria-hidden /> Table
           </button>
-          <button role="tab" aria-selected={chart} className={`btn ${chart ? 'bg-ink text-leaf' : ''}`} onClick={() => set({ view: 'chart' })}>
+          <button
+            role="tab"
+            aria-selected={chart}
+            className={`btn ${chart ? 'bg-ink text-leaf' : ''}`}
+            onClick={() => set({ view: 'chart' })}
+          >
             <ChartColumn size={13} aria-hidden /> Chart
           </button>
         </span>
-        <button className="btn btn-bare" onClick={copy} disabled={!data} aria-label="Copy the answer" title="Copy the answer"><Copy size={14} aria-hidden /></button>
-        <button className="btn btn-bare" onClick={save} disabled={!data} aria-label="Save as CSV" title="Save as CSV"><Download size={14} aria-hidden /></button>
+        <button className="btn btn-bare" onClick={copy} disabled={!data} aria-label="Copy the answer" title="Copy the answer">
+          <Copy size={14} aria-hidden />
+        </button>
+        <button className="btn btn-bare" onClick={save} disabled={!data} aria-label="Save as CSV" title="Save as CSV">
+          <Download size={14} aria-hidden />
+        </button>
       </LeafHead>
       <Sentence query={query} perspective={perspective} onAsk={ask} />
       {error && (
@@ -103,15 +139,30 @@ export function TrialStage() {
         </p>
       )}
       {query.measures.length === 0 && <Blank>Choose a measure to show.</Blank>}
-      {!error && data && query.measures.length > 0 && (chart ? (
-        <Suspense fallback={<p className="p-4 text-soft">Drawing …</p>}>
-          <AnswerChart answer={data} byCount={query.by?.length ?? 0} formats={formats} />
-        </Suspense>
-      ) : (
-        <AnswerTable answer={data} query={query} formats={formats} chosen={cell} onCell={setCell} onSort={(sort) => ask({ ...query, sort })} />
-      ))}
+      {!error &&
+        data &&
+        query.measures.length > 0 &&
+        (chart ? (
+          <Suspense fallback={<p className="p-4 text-soft">Drawing …</p>}>
+            <AnswerChart answer={data} byCount={query.by?.length ?? 0} formats={formats} />
+          </Suspense>
+        ) : (
+          <AnswerTable
+            answer={data}
+            query={query}
+            formats={formats}
+            chosen={cell}
+            onCell={setCell}
+            onSort={(sort) => ask({ ...query, sort })}
+          />
+        ))}
     </>
   );
-  return <Leaves label="Trial" design={design} evidence={<EvidenceLeaf>{cell && data && <CellEvidence cell={cell} query={query} answer={data} onDrill={ask} />}</EvidenceLeaf>} />;
+  return (
+    <Leaves
+      label="Trial"
+      design={design}
+      evidence={<EvidenceLeaf>{cell && data && <CellEvidence cell={cell} query={query} answer={data} onDrill={ask} />}</EvidenceLeaf>}
+    />
+  );
 }
-

@@ -8,10 +8,16 @@ export interface Attribute {
   readonly group: string;
 }
 
-export const itemText = (item: ByItem): string => (typeof item === 'string' ? item : 'level' in item ? `${item.hierarchy.split('.').at(-1)}.${item.level}` : `${item.hierarchy.split('.').at(-1)} at depth ${item.depth}`);
+export const itemText = (item: ByItem): string =>
+  typeof item === 'string'
+    ? item
+    : 'level' in item
+      ? `${item.hierarchy.split('.').at(-1)}.${item.level}`
+      : `${item.hierarchy.split('.').at(-1)} at depth ${item.depth}`;
 
 /** A column as a query writes it: quoted where a plain name would not be understood. */
-export const columnPath = (table: string, column: string): string => (/[."]/.test(table) || /[."]/.test(column) ? `"${table.replaceAll('"', '""')}"."${column.replaceAll('"', '""')}"` : `${table}.${column}`);
+export const columnPath = (table: string, column: string): string =>
+  /[."]/.test(table) || /[."]/.test(column) ? `"${table.replaceAll('"', '""')}"."${column.replaceAll('"', '""')}"` : `${table}.${column}`;
 
 const inPerspective = (p: Perspective | undefined, table: Table, column: string): boolean =>
   !p || p.tables.includes(table.name) || (p.columns ?? []).includes(`${table.name}.${column}`);
@@ -22,18 +28,33 @@ export function attributesOf(model: Model, perspective?: Perspective): Attribute
     .filter((h) => !perspective || (perspective.hierarchies ?? []).includes(`${h.table}.${h.name}`))
     .flatMap((h): Attribute[] => {
       const hierarchy = columnPath(h.table, h.name);
-      if (h.parent !== undefined) return [1, 2, 3, 4].map((depth) => ({ item: { hierarchy, depth }, text: itemText({ hierarchy, depth }), group: `${h.table}.${h.name}` }));
-      return (h.levels ?? []).map((l) => ({ item: { hierarchy, level: l.name }, text: itemText({ hierarchy, level: l.name }), group: `${h.table}.${h.name}` }));
+      if (h.parent !== undefined)
+        return [1, 2, 3, 4].map((depth) => ({
+          item: { hierarchy, depth },
+          text: itemText({ hierarchy, depth }),
+          group: `${h.table}.${h.name}`,
+        }));
+      return (h.levels ?? []).map((l) => ({
+        item: { hierarchy, level: l.name },
+        text: itemText({ hierarchy, level: l.name }),
+        group: `${h.table}.${h.name}`,
+      }));
     });
   const columns = model.tables
     .filter((t) => t.role !== 'staging')
-    .flatMap((t) => t.columns.filter((c) => !c.hidden && c.use !== 'quantity' && inPerspective(perspective, t, c.name)).map((c): Attribute => ({ item: columnPath(t.name, c.name), text: columnPath(t.name, c.name), group: t.name })));
+    .flatMap((t) =>
+      t.columns
+        .filter((c) => !c.hidden && c.use !== 'quantity' && inPerspective(perspective, t, c.name))
+        .map((c): Attribute => ({ item: columnPath(t.name, c.name), text: columnPath(t.name, c.name), group: t.name })),
+    );
   return [...levels, ...columns];
 }
 
 /** A first attribute worth looking at: the label of a dimension next to the fact. */
 export function defaultAttribute(model: Model, fact: string | undefined): string | undefined {
-  const near = (model.relationships ?? []).filter((r) => r.from.table === fact && r.default !== false).map((r) => model.tables.find((t) => t.name === r.to.table));
+  const near = (model.relationships ?? [])
+    .filter((r) => r.from.table === fact && r.default !== false)
+    .map((r) => model.tables.find((t) => t.name === r.to.table));
   const found = [...near, ...model.tables].find((t) => t?.label !== undefined);
   return found ? columnPath(found.name, found.label!) : undefined;
 }
