@@ -27,7 +27,9 @@ export function addCheck(program: Command): void {
         }));
         process.stdout.write(`${JSON.stringify({ model: model.name, claims: listed, summary, elapsedMs })}\n`);
       } else process.stdout.write(asText(claims, summary, elapsedMs));
-      process.exitCode = summary.broken > 0 ? 1 : 0;
+      // What could not be judged does not hold: a pipeline must not take it for a pass.
+      if (summary.unchecked > 0) process.stderr.write(`crease: ${summary.unchecked} claims could not be judged\n`);
+      process.exitCode = summary.broken > 0 ? 1 : summary.unchecked > 0 ? 2 : 0;
     });
 }
 

@@ -2,14 +2,26 @@ import fc from 'fast-check';
 import type { Model } from '../model/index.ts';
 import { parseType, toJson } from '../values/index.ts';
 import type { Typed } from './index.ts';
-import { compileScalar, FormulaChecker, FUNCTIONS, layOutFormula, parseFormula, parsePeriod, placeOf, quoteName, tokenize } from './index.ts';
+import {
+  compileScalar,
+  FormulaChecker,
+  FUNCTIONS,
+  layOutFormula,
+  parseFormula,
+  parsePeriod,
+  placeOf,
+  quoteName,
+  tokenize,
+} from './index.ts';
 
 const model: Model = {
   crease: 1,
   name: 'small',
   tables: [
     {
-      name: 'loan', role: 'fact', key: ['id'],
+      name: 'loan',
+      role: 'fact',
+      key: ['id'],
       columns: [
         { name: 'id', type: 'integer' },
         { name: 'branch_id', type: 'integer' },
@@ -20,10 +32,28 @@ const model: Model = {
         { name: 'late', type: 'boolean' },
       ],
     },
-    { name: 'branch', role: 'dimension', key: ['branch_id'], columns: [{ name: 'branch_id', type: 'integer' }, { name: 'name', type: 'text' }] },
-    { name: 'budget', role: 'fact', key: ['id'], columns: [{ name: 'id', type: 'integer' }, { name: 'amount', type: 'decimal(9,2)' }] },
+    {
+      name: 'branch',
+      role: 'dimension',
+      key: ['branch_id'],
+      columns: [
+        { name: 'branch_id', type: 'integer' },
+        { name: 'name', type: 'text' },
+      ],
+    },
+    {
+      name: 'budget',
+      role: 'fact',
+      key: ['id'],
+      columns: [
+        { name: 'id', type: 'integer' },
+        { name: 'amount', type: 'decimal(9,2)' },
+      ],
+    },
   ],
-  relationships: [{ name: 'loan_branch', from: { table: 'loan', columns: ['branch_id'] }, to: { table: 'branch', columns: ['branch_id'] } }],
+  relationships: [
+    { name: 'loan_branch', from: { table: 'loan', columns: ['branch_id'] }, to: { table: 'branch', columns: ['branch_id'] } },
+  ],
   measures: [
     { name: 'Loans', formula: 'count(loan)' },
     { name: 'Broken', formula: 'sum(loan.copis)' },
@@ -70,7 +100,7 @@ describe('functions', () => {
     ["cast(date '2026-01-31' as timestamp)", '2026-01-31T00:00:00'],
     ['9223372036854775806 + 1', '9223372036854775807'],
     ['sqrt(-1)', null],
-    ["greatest(1, null)", null],
+    ['greatest(1, null)', null],
   ])('%s gives %j', (formula, value) => {
     expect(constantValue(formula)).toEqual(value);
   });
@@ -90,7 +120,7 @@ describe('faults', () => {
     ["max('No. ' || loan.copies)", 'write cast(loan.copies as text)'],
     ['"Loans" where loan.late where loan.late', 'where stands twice in one chain'],
     ['sum(loan.copies', ') expected after the argument of sum'],
-    ["'open", "a text is not closed"],
+    ["'open", 'a text is not closed'],
   ])('%s: %s', (formula, message) => {
     expect(faults(formula).join('\n')).toContain(message);
   });
@@ -109,7 +139,31 @@ describe('faults', () => {
   });
 
   test('the parser never throws, whatever it is given', () => {
-    const words = fc.constantFrom('sum', '(', ')', 'loan', '.', ',', 'where', 'case', 'when', 'end', '"', "'", 'over', 'at', '1', '-', 'per', 'with', 'as', '--', '/*', 'é', '\n');
+    const words = fc.constantFrom(
+      'sum',
+      '(',
+      ')',
+      'loan',
+      '.',
+      ',',
+      'where',
+      'case',
+      'when',
+      'end',
+      '"',
+      "'",
+      'over',
+      'at',
+      '1',
+      '-',
+      'per',
+      'with',
+      'as',
+      '--',
+      '/*',
+      'é',
+      '\n',
+    );
     fc.assert(
       fc.property(fc.array(words, { maxLength: 25 }), (parts) => {
         const formula = parts.join(' ');
@@ -134,7 +188,17 @@ describe('layout', () => {
     expect(layOutFormula(source)).toBe(laidOut);
   });
 
-  const pieces = fc.constantFrom('SUM(loan.copies)', '"Loans"', 'Case When 1 = 1 Then 2 Else 3 End', 'count(loan) FILTER (WHERE loan.late)', '12.50', "'a  b'", '/* kept */ 1', 'nullif(1,2)', '( 3 )');
+  const pieces = fc.constantFrom(
+    'SUM(loan.copies)',
+    '"Loans"',
+    'Case When 1 = 1 Then 2 Else 3 End',
+    'count(loan) FILTER (WHERE loan.late)',
+    '12.50',
+    "'a  b'",
+    '/* kept */ 1',
+    'nullif(1,2)',
+    '( 3 )',
+  );
   const formulas = fc.array(pieces, { minLength: 1, maxLength: 7 }).map((parts) => parts.join(' +\n'));
 
   test('is idempotent, keeps the meaning and the comments, and breaks long formulas', () => {
@@ -154,7 +218,16 @@ test('names are quoted where they must be', () => {
   expect(['loan', 'Loan', 'two words', 'where', 'a"b'].map(quoteName)).toEqual(['loan', '"Loan"', '"two words"', '"where"', '"a""b"']);
 });
 
-test.each(['year to date', 'all to date', 'whole fiscal quarter', 'previous month', 'next week', 'same period 2 quarters back', 'last 12 months', 'fiscal year to date'])('"%s" is a period', (text) => {
+test.each([
+  'year to date',
+  'all to date',
+  'whole fiscal quarter',
+  'previous month',
+  'next week',
+  'same period 2 quarters back',
+  'last 12 months',
+  'fiscal year to date',
+])('"%s" is a period', (text) => {
   expect(parsePeriod(text)).toMatchObject({ faults: [], period: {} });
 });
 

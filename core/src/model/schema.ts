@@ -12,11 +12,9 @@ export const columnSchema = z.strictObject({
   name,
   title: text.optional(),
   description: text.optional(),
-  type: z
-    .string()
-    .refine((type) => parseType(type) !== undefined, {
-      error: (issue) => `"${String(issue.input)}" is no type: integer, decimal(p,s), double, text, boolean, date, timestamp`,
-    }),
+  type: z.string().refine((type) => parseType(type) !== undefined, {
+    error: (issue) => `"${String(issue.input)}" is no type: integer, decimal(p,s), double, text, boolean, date, timestamp`,
+  }),
   pattern: z.string().optional(),
   use: z.enum(['key', 'reference', 'attribute', 'quantity']).optional(),
   aggregate: z.enum(['sum', 'avg', 'min', 'max', 'count', 'distinct', 'none']).optional(),

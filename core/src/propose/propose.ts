@@ -83,7 +83,8 @@ function findKey(table: Table, data: ModelData): { columns: string[]; twice: num
     .map((k, i) => ({ ...k, twice: rows - k.column.distinct, score: keyScore(k.c.name, table.name, k.type, i) }))
     .filter(
       ({ twice, c, type }) =>
-        (twice === 0 && type.kind !== 'timestamp') || (twice <= Math.max(1, rows * 0.002) && keyScore(c.name, table.name, TEXT, 0) >= 2),
+        (twice === 0 && type.kind !== 'timestamp' && !holdsMoments(data.column(table.name, c.name))) ||
+        (twice <= Math.max(1, rows * 0.002) && keyScore(c.name, table.name, TEXT, 0) >= 2),
     )
     .sort((a, b) => b.score - a.score);
   if (single[0]) return { columns: [single[0].c.name], twice: single[0].twice };
@@ -99,6 +100,10 @@ function findKey(table: Table, data: ModelData): { columns: string[]; twice: num
   }
   return undefined;
 }
+
+/** A moment written as text may be unique by accident, but is nobody's key. */
+const holdsMoments = (column: Column): boolean =>
+  column.type.kind === 'text' && /^\d{4}-\d{2}-\d{2}[ T]\d/.test(String(columnValues(column)[1] ?? ''));
 
 /** Names that sound like a key of the table, and early places, count for a column. */
 function keyScore(name: string, table: string, type: DataType, place: number): number {

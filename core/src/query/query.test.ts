@@ -13,7 +13,9 @@ const day = (text: string) => textReader(DATE)(text) as number;
 function dataOf(model: Model, rows: Record<string, Rows>, today = '2026-06-30'): ModelData {
   const tables = new Map<string, TableData>();
   for (const table of model.tables) {
-    const columns = table.columns.filter((c) => c.formula === undefined).map((c) => columnOfValues(c.name, parseType(c.type)!, rows[table.name]![c.name]!));
+    const columns = table.columns
+      .filter((c) => c.formula === undefined)
+      .map((c) => columnOfValues(c.name, parseType(c.type)!, rows[table.name]![c.name]!));
     tables.set(table.name, tableOf(table.name, columns));
   }
   return new ModelData(model, (name) => tables.get(name)!, day(today));
@@ -23,10 +25,44 @@ const worked: Model = {
   crease: 1,
   name: 'worked',
   tables: [
-    { name: 'loan', role: 'fact', columns: [{ name: 'branch_id', type: 'integer' }, { name: 'day', type: 'date' }, { name: 'copies', type: 'integer' }] },
-    { name: 'stock', role: 'fact', snapshot: 'day', columns: [{ name: 'branch_id', type: 'integer' }, { name: 'day', type: 'date' }, { name: 'copies', type: 'integer' }] },
-    { name: 'branch', role: 'dimension', key: ['branch_id'], columns: [{ name: 'branch_id', type: 'integer' }, { name: 'name', type: 'text' }, { name: 'region', type: 'text' }] },
-    { name: 'calendar', role: 'dimension', key: ['day'], columns: [{ name: 'day', type: 'date' }, { name: 'month', type: 'text' }] },
+    {
+      name: 'loan',
+      role: 'fact',
+      columns: [
+        { name: 'branch_id', type: 'integer' },
+        { name: 'day', type: 'date' },
+        { name: 'copies', type: 'integer' },
+      ],
+    },
+    {
+      name: 'stock',
+      role: 'fact',
+      snapshot: 'day',
+      columns: [
+        { name: 'branch_id', type: 'integer' },
+        { name: 'day', type: 'date' },
+        { name: 'copies', type: 'integer' },
+      ],
+    },
+    {
+      name: 'branch',
+      role: 'dimension',
+      key: ['branch_id'],
+      columns: [
+        { name: 'branch_id', type: 'integer' },
+        { name: 'name', type: 'text' },
+        { name: 'region', type: 'text' },
+      ],
+    },
+    {
+      name: 'calendar',
+      role: 'dimension',
+      key: ['day'],
+      columns: [
+        { name: 'day', type: 'date' },
+        { name: 'month', type: 'text' },
+      ],
+    },
   ],
   relationships: [
     { name: 'loan_branch', from: { table: 'loan', columns: ['branch_id'] }, to: { table: 'branch', columns: ['branch_id'] } },
@@ -35,7 +71,16 @@ const worked: Model = {
     { name: 'stock_day', from: { table: 'stock', columns: ['day'] }, to: { table: 'calendar', columns: ['day'] } },
   ],
   calendars: [{ table: 'calendar', day: 'day' }],
-  hierarchies: [{ name: 'Geography', table: 'branch', levels: [{ name: 'Region', column: 'region' }, { name: 'Branch', column: 'name' }] }],
+  hierarchies: [
+    {
+      name: 'Geography',
+      table: 'branch',
+      levels: [
+        { name: 'Region', column: 'region' },
+        { name: 'Branch', column: 'name' },
+      ],
+    },
+  ],
   measures: [
     { name: 'Copies lent', formula: 'sum(loan.copies)' },
     { name: 'Share', formula: '"Copies lent" / ("Copies lent" ignoring branch)' },
@@ -48,11 +93,18 @@ const workedRows = {
   loan: { branch_id: [1, 1, 2, 9], day: ['2026-01-05', '2026-02-09', '2026-02-09', '2026-02-09'].map(day), copies: [3, 2, 4, 1] },
   stock: { branch_id: [1, 1, 2], day: ['2026-01-31', '2026-02-28', '2026-01-31'].map(day), copies: [10, 12, 20] },
   branch: { branch_id: [1, 2], name: ['Ash', 'Elm'], region: ['North', 'South'] },
-  calendar: { day: Array.from({ length: 59 }, (_, i) => day('2026-01-01') + i), month: Array.from({ length: 59 }, (_, i) => (i < 31 ? '2026-01' : '2026-02')) },
+  calendar: {
+    day: Array.from({ length: 59 }, (_, i) => day('2026-01-01') + i),
+    month: Array.from({ length: 59 }, (_, i) => (i < 31 ? '2026-01' : '2026-02')),
+  },
 };
 
 test('the worked example of the formula language', () => {
-  const answer = answerQuery(dataOf(worked, workedRows), { by: ['branch.region'], measures: ['Copies lent', 'Share', 'In stock', 'In stock per branch'], totals: true });
+  const answer = answerQuery(dataOf(worked, workedRows), {
+    by: ['branch.region'],
+    measures: ['Copies lent', 'Share', 'In stock', 'In stock per branch'],
+    totals: true,
+  });
   expect(answer.rows).toEqual([
     ['North', 5, 0.5, 12, 12],
     ['South', 4, 0.4, 20, 20],
@@ -83,7 +135,13 @@ test.each<[Query, RegExp]>([
 test('members are browsed level by level', () => {
   const data = dataOf(worked, workedRows);
   const top = browseMembers(data, 'branch.Geography', []);
-  expect(top).toMatchObject({ level: 'Region', members: [{ label: 'North', children: 1 }, { label: 'South', children: 1 }] });
+  expect(top).toMatchObject({
+    level: 'Region',
+    members: [
+      { label: 'North', children: 1 },
+      { label: 'South', children: 1 },
+    ],
+  });
   expect(browseMembers(data, 'branch.Geography', [top.members[1]!.key]).members).toMatchObject([{ label: 'Elm', children: 0 }]);
   expect(levelFacts(data, 'branch.Geography')).toEqual([
     { name: 'Region', members: 2, nulls: 0, torn: 0 },
@@ -97,11 +155,51 @@ const star: Model = {
   crease: 1,
   name: 'star',
   tables: [
-    { name: 'f', role: 'fact', columns: [{ name: 'a', type: 'integer' }, { name: 'b', type: 'integer' }, { name: 'q', type: 'decimal(9,2)' }] },
-    { name: 'g', role: 'fact', columns: [{ name: 'a', type: 'integer' }, { name: 'n', type: 'integer' }] },
-    { name: 'd', role: 'dimension', key: ['id'], columns: [{ name: 'id', type: 'integer' }, { name: 'x', type: 'text' }, { name: 'o', type: 'integer' }] },
-    { name: 'e', role: 'dimension', key: ['id'], columns: [{ name: 'id', type: 'integer' }, { name: 'y', type: 'text' }] },
-    { name: 'o', role: 'dimension', key: ['id'], columns: [{ name: 'id', type: 'integer' }, { name: 'z', type: 'text' }] },
+    {
+      name: 'f',
+      role: 'fact',
+      columns: [
+        { name: 'a', type: 'integer' },
+        { name: 'b', type: 'integer' },
+        { name: 'q', type: 'decimal(9,2)' },
+      ],
+    },
+    {
+      name: 'g',
+      role: 'fact',
+      columns: [
+        { name: 'a', type: 'integer' },
+        { name: 'n', type: 'integer' },
+      ],
+    },
+    {
+      name: 'd',
+      role: 'dimension',
+      key: ['id'],
+      columns: [
+        { name: 'id', type: 'integer' },
+        { name: 'x', type: 'text' },
+        { name: 'o', type: 'integer' },
+      ],
+    },
+    {
+      name: 'e',
+      role: 'dimension',
+      key: ['id'],
+      columns: [
+        { name: 'id', type: 'integer' },
+        { name: 'y', type: 'text' },
+      ],
+    },
+    {
+      name: 'o',
+      role: 'dimension',
+      key: ['id'],
+      columns: [
+        { name: 'id', type: 'integer' },
+        { name: 'z', type: 'text' },
+      ],
+    },
   ],
   relationships: [
     { name: 'fd', from: { table: 'f', columns: ['a'] }, to: { table: 'd', columns: ['id'] } },
@@ -131,11 +229,17 @@ const rows = fc.record({
 });
 
 type Row = Record<string, Value>;
-const columnar = (list: readonly Row[], names: readonly string[]): Rows => Object.fromEntries(names.map((name) => [name, list.map((r) => r[name]!)]));
+const columnar = (list: readonly Row[], names: readonly string[]): Rows =>
+  Object.fromEntries(names.map((name) => [name, list.map((r) => r[name]!)]));
 
 test('answers are those of a naive evaluation row by row', () => {
   const attributes = fc.subarray(['d.x', 'e.y', 'o.z'], { maxLength: 2 });
-  const filters = fc.constantFrom<Query['filters']>([], [{ column: 'o.z', in: ['p', null] }], [{ where: "d.x <> 'q'" }], [{ column: 'd.x', in: ['p', 'r'] }, { where: 'o.z is null' }]);
+  const filters = fc.constantFrom<Query['filters']>(
+    [],
+    [{ column: 'o.z', in: ['p', null] }],
+    [{ where: "d.x <> 'q'" }],
+    [{ column: 'd.x', in: ['p', 'r'] }, { where: 'o.z is null' }],
+  );
   fc.assert(
     fc.property(rows, attributes, filters, (all, by, asked) => {
       const data = dataOf(star, {
@@ -147,14 +251,24 @@ test('answers are those of a naive evaluation row by row', () => {
       });
       const answer = answerQuery(data, { by, measures: star.measures!.map((m) => m.name), filters: asked ?? [], totals: true });
       const d = (r: Row) => all.d.find((x) => x.id === r.a) ?? { x: null, o: null };
-      const flat = (r: Row): Row => ({ 'd.x': d(r).x, 'e.y': all.e.find((x) => x.id === r.b)?.y ?? null, 'o.z': all.o.find((x) => x.id === d(r).o)?.z ?? null });
+      const flat = (r: Row): Row => ({
+        'd.x': d(r).x,
+        'e.y': all.e.find((x) => x.id === r.b)?.y ?? null,
+        'o.z': all.o.find((x) => x.id === d(r).o)?.z ?? null,
+      });
       const keeps: ((r: Row) => boolean)[] = (asked ?? []).map((f) => {
         if ('column' in f) return (r: Row) => f.in.includes(flat(r)[f.column] as string | null);
-        return 'where' in f && f.where.startsWith('d.x') ? (r: Row) => flat(r)['d.x'] !== null && flat(r)['d.x'] !== 'q' : (r: Row) => flat(r)['o.z'] === null;
+        return 'where' in f && f.where.startsWith('d.x')
+          ? (r: Row) => flat(r)['d.x'] !== null && flat(r)['d.x'] !== 'q'
+          : (r: Row) => flat(r)['o.z'] === null;
       });
       const onD = (f: NonNullable<Query['filters']>[number]) => ('column' in f ? /^[do]\./.test(f.column) : true);
       const inContext = (list: readonly Row[], members: Row, dropD = false) =>
-        list.filter((r) => keeps.every((k, i) => (dropD && onD(asked![i]!)) || k(r)) && by.every((c) => (dropD && c !== 'e.y') || flat(r)[c] === members[c]));
+        list.filter(
+          (r) =>
+            keeps.every((k, i) => (dropD && onD(asked![i]!)) || k(r)) &&
+            by.every((c) => (dropD && c !== 'e.y') || flat(r)[c] === members[c]),
+        );
       const gApplies = !by.includes('e.y');
       const money = (cents: number) => (cents / 100).toFixed(2);
       const cell = (members: Row) => {
@@ -171,7 +285,8 @@ test('answers are those of a naive evaluation row by row', () => {
         ];
       };
       const listed = new Map<string, Row>();
-      const list = (source: readonly Row[]) => source.filter((r) => keeps.every((k) => k(r))).forEach((r) => listed.set(JSON.stringify(by.map((c) => flat(r)[c])), flat(r)));
+      const list = (source: readonly Row[]) =>
+        source.filter((r) => keeps.every((k) => k(r))).forEach((r) => listed.set(JSON.stringify(by.map((c) => flat(r)[c])), flat(r)));
       list(all.f);
       if (gApplies) list(all.g);
       const expected = by.length === 0 ? [cell({})] : [...listed.values()].map((m) => [...by.map((c) => m[c]!), ...cell(m)]);

@@ -13,6 +13,8 @@ export type FileEncoding = 'utf-8' | 'utf-16le' | 'utf-16be' | 'windows-1252';
 
 export const DEFAULT_DIALECT: Dialect = { delimiter: ',', quote: '"', header: true, encoding: 'utf-8', newline: '\n' };
 
+/** Bytes that are enough to guess delimiter and header from. */
+const GUESSED_BYTES = 1 << 16;
 const DELIMITERS = [',', ';', '\t', '|'];
 
 /**
@@ -21,18 +23,20 @@ const DELIMITERS = [',', ';', '\t', '|'];
  */
 export function detectDialect(head: Uint8Array, whole: boolean): Dialect {
   const encoding = detectEncoding(head, whole);
-  const text = decodeHead(head, encoding);
+  const cut = head.length > GUESSED_BYTES;
+  const text = decodeHead(cut ? head.subarray(0, GUESSED_BYTES) : head, encoding);
+  const ended = whole && !cut;
   const newline = !text.includes('\n') && text.includes('\r') ? '\r' : '\n';
   let best = { delimiter: ',', score: -1 };
   for (const delimiter of DELIMITERS) {
-    const records = splitHead(text, delimiter, newline, whole);
+    const records = splitHead(text, delimiter, newline, ended);
     if (records.length === 0) continue;
     const width = records[0]!.length;
     const same = records.filter((record) => record.length === width).length;
     const score = width < 2 ? 0 : same / records.length + Math.min(width, 50) / 1000;
     if (score > best.score) best = { delimiter, score };
   }
-  const records = splitHead(text, best.delimiter, newline, whole);
+  const records = splitHead(text, best.delimiter, newline, ended);
   return { delimiter: best.delimiter, quote: '"', header: looksLikeHeader(records), encoding, newline };
 }
 

@@ -1,11 +1,12 @@
 import { datePattern } from '../values/index.ts';
 import type { Dialect } from './dialect.ts';
 import { detectDialect, transcoder } from './dialect.ts';
+import type { FieldSpans } from './scanner.ts';
 import { fieldText, Scanner } from './scanner.ts';
 import { TextCollector } from './textCollector.ts';
 import type { TypeGuess } from './typing.ts';
 import { guessType } from './typing.ts';
-import { ReadError } from './tableReader.ts';
+import { LARGEST_FIELD_BYTES, ReadError } from './tableReader.ts';
 
 /** What the head of a file tells about one of its columns, before anything is stored. */
 export interface ColumnPreview extends TypeGuess {
@@ -70,12 +71,13 @@ export function previewFile(
         if (dialect.header) return;
       }
       if (spans.count === 1 && names.length > 1 && spans.starts[0] === spans.ends[0]) return;
-      const message = spans.flaw ?? (spans.count === names.length ? undefined : `${spans.count} fields where ${names.length} are expected`);
+      const message =
+        spans.flaw ?? (spans.count === names.length ? tooLong(spans) : `${spans.count} fields where ${names.length} are expected`);
       if (message !== undefined) {
         if (problems.length < 100) problems.push({ line: spans.line, message });
         return;
       }
-      if (firstRows.length < FIRST_ROWS) firstRows.push(names.map((_, i) => text(i)));
+      if (firstRows.length < FIRST_ROWS) firstRows.push(names.map((_, i) => shortened(text(i))));
       const encoder = new TextEncoder();
       collectors.forEach((collector, i) => {
         if (!spans.doubled[i]) return collector.add(spans.bytes, spans.starts[i]!, spans.ends[i]!);
@@ -92,6 +94,18 @@ export function previewFile(
   const { mendedNames, mended } = mendNames(names);
   const columns = mendedNames.map((name, i) => previewColumn(name, names![i]!, collectors[i]!, new Set(nulls)));
   return { dialect, rows, whole, columns, firstRows, problems, mended };
+}
+
+/** Texts of a preview are for looking at. */
+const shortened = (text: string): string => (text.length > 200 ? `${text.slice(0, 199)}…` : text);
+
+function tooLong(spans: FieldSpans): string | undefined {
+  if (spans.ends[spans.count - 1]! - spans.starts[0]! <= LARGEST_FIELD_BYTES) return undefined;
+  for (let i = 0; i < spans.count; i++) {
+    const size = spans.ends[i]! - spans.starts[i]!;
+    if (size > LARGEST_FIELD_BYTES) return `the field has ${size} bytes, the most is ${LARGEST_FIELD_BYTES}`;
+  }
+  return undefined;
 }
 
 /** The head up to its last line end, so that no half record is judged. */
@@ -130,7 +144,7 @@ function previewColumn(name: string, fileName: string, collector: TextCollector,
     ...guess,
     nulls: codes.length - filled.reduce((sum, { rows }) => sum + rows, 0),
     distinct: filled.length,
-    frequent: frequent.slice(0, 10),
+    frequent: frequent.slice(0, 10).map(({ text, rows }) => ({ text: shortened(text), rows })),
     distribution: guess.type.kind === 'text' || guess.type.kind === 'boolean' ? frequent.map(({ rows }) => rows) : classes(filled, guess),
   };
 }

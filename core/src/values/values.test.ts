@@ -94,7 +94,9 @@ test.each([
 });
 
 test('a pattern may hold literal text, and is none without a year, a month and a day', () => {
-  expect(formatTimestamp(datePattern("yyyy-MM-dd'T'HH:mm:ss.SSS")!.parseTimestamp('2026-01-02T03:04:05.250')!)).toBe('2026-01-02T03:04:05.25');
+  expect(formatTimestamp(datePattern("yyyy-MM-dd'T'HH:mm:ss.SSS")!.parseTimestamp('2026-01-02T03:04:05.250')!)).toBe(
+    '2026-01-02T03:04:05.25',
+  );
   expect(datePattern('HH:mm')).toBeUndefined();
 });
 

@@ -3,6 +3,7 @@ import type { TableData } from '@crease/core/columns';
 import type { Model, Table } from '@crease/core/model';
 import { withFamilies } from '@crease/core/model';
 import { DataError, ModelData } from '@crease/core/query';
+import { ReadError } from '@crease/core/reading';
 import { ownRows, readSpecOf } from '@crease/core/interchange';
 import { readFileTable, readHead } from './fileTable.ts';
 
@@ -37,7 +38,7 @@ function loadTable(model: Model, table: Table, folder: string): TableData {
   if (!source) throw new DataError(`the table ${table.name} has no source: say in the model where its rows come from`);
   if ('file' in source) {
     if (isAbsolute(source.file) || !resolve(folder, source.file).startsWith(resolve(folder)))
-      throw new DataError(`the file of ${table.name} lies outside of the data folder: ${source.file}`);
+      throw new ReadError(`the file of ${table.name} lies outside of the data folder: ${source.file}`);
     if (source.file.toLowerCase().endsWith('.parquet'))
       throw new DataError(`the table ${table.name} comes from a Parquet file, which cannot be read yet`);
     const file = join(folder, source.file);

@@ -1,0 +1,200 @@
+import { spawnSync } from 'node:child_process';
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join, resolve } from 'node:path';
+import { readModel } from '@crease/core/model';
+
+const root = resolve(__dirname, '../..');
+let folder: string;
+let model: string;
+
+/** Runs the program as it is built, as a pipeline would. */
+function crease(...args: string[]) {
+  const { status, stdout, stderr } = spawnSync(process.execPath, ['cli/bin/crease.mjs', ...args], {
+    cwd: root,
+    encoding: 'utf8',
+    maxBuffer: 1 << 28,
+  });
+  return { status, stdout, stderr };
+}
+
+beforeAll(() => {
+  folder = mkdtempSync(join(tmpdir(), 'crease-cli-'));
+  expect(crease('demo', folder, '--loans', '3000')).toMatchObject({ status: 0, stderr: '' });
+  model = join(folder, 'lantern-valley.crease.json');
+});
+afterAll(() => rmSync(folder, { recursive: true, force: true }));
+
+const inFolder = (name: string, text: string): string => {
+  writeFileSync(join(folder, name), text);
+  return join(folder, name);
+};
+
+test('check: every claim with its evidence, and exit status 1 while something is broken', () => {
+  const { status, stdout, stderr } = crease('check', model, '--json');
+  expect([status, stderr]).toEqual([1, '']);
+  const answer = JSON.parse(stdout) as {
+    model: string;
+    claims: { id: string; verdict: string; weight: string; remedies: string[] }[];
+    summary: Record<string, number>;
+    elapsedMs: number;
+  };
+  expect(answer.model).toBe('lantern-valley');
+  expect(answer.claims.find((c) => c.id === 'key-unique:card')).toMatchObject({
+    verdict: 'broken',
+    weight: 'blocks',
+    remedies: expect.arrayContaining(['waive']) as string[],
+  });
+  expect(Object.values(answer.summary).reduce((a, b) => a + b)).toBe(answer.claims.length);
+  expect(crease('check', model).stdout).toMatch(/broken +key-unique:card \(2 of \d+\)/);
+});
+
+test('check: exit status 0 where all holds', () => {
+  inFolder('one.csv', 'id,n\n1,2\n2,3\n');
+  const sound = inFolder(
+    'sound.crease.json',
+    JSON.stringify({
+      crease: 1,
+      name: 'sound',
+      tables: [
+        {
+          name: 'one',
+          role: 'fact',
+          key: ['id'],
+          source: { file: 'one.csv' },
+          columns: [
+            { name: 'id', type: 'integer' },
+            { name: 'n', type: 'integer' },
+          ],
+        },
+      ],
+    }),
+  );
+  expect(crease('check', sound)).toMatchObject({ status: 0 });
+});
+
+test('query: as a table, as JSON, as CSV, and from standard input', () => {
+  const query = inFolder('q.json', JSON.stringify({ by: ['district.region'], measures: ['Loans', 'Visitors'], totals: true }));
+  const { stdout, status } = crease('query', model, '--query', query, '--json');
+  expect(status).toBe(0);
+  const answer = JSON.parse(stdout) as { columns: object[]; rows: unknown[][]; totals: number[] };
+  expect(answer.columns).toEqual([
+    { name: 'district.region', type: 'text' },
+    { name: 'Loans', type: 'integer' },
+    { name: 'Visitors', type: 'integer' },
+  ]);
+  expect(answer.rows.reduce((sum, row) => sum + Number(row[1]), 0)).toBe(answer.totals[0]);
+  expect(crease('query', model, '--query', query, '--csv').stdout.split('\n')[0]).toBe('district.region,Loans,Visitors');
+  expect(crease('query', model, '--query', query).stdout).toMatch(/^total +3000/m);
+});
+
+test('profile: bytes that add up', () => {
+  const profile = JSON.parse(crease('profile', model, '--json').stdout) as {
+    tables: { totalBytes: number; share: number }[];
+    totalBytes: number;
+  };
+  expect(profile.tables.reduce((sum, t) => sum + t.totalBytes, 0)).toBe(profile.totalBytes);
+  expect(profile.tables.reduce((sum, t) => sum + t.share, 0)).toBeCloseTo(1);
+});
+
+test('propose: a model file, with the evidence on standard error', () => {
+  const out = join(folder, 'drafted.json');
+  const { status, stderr } = crease('propose', folder, '--out', out);
+  expect(status).toBe(0);
+  expect(stderr).toMatch(/relationship +copy\.title_id refers to title\.title_id: 100 % of \d+ filled rows find a partner/);
+  expect(readModel(readFileSync(out, 'utf8')).relationships!.length).toBeGreaterThan(10);
+});
+
+test('format: says what would change, changes it, and then is content', () => {
+  const text = readFileSync(model, 'utf8').replace('count(distinct loan_export.card_no)', 'COUNT( distinct loan_export.card_no )');
+  const untidy = inFolder('untidy.crease.json', text);
+  expect(crease('format', untidy)).toMatchObject({ status: 1, stdout: 'would change: Borrowers\n' });
+  expect(crease('format', untidy, '--write')).toMatchObject({ status: 0 });
+  expect(crease('format', untidy)).toMatchObject({ status: 0, stdout: '' });
+  expect(readFileSync(untidy, 'utf8')).toBe(readFileSync(model, 'utf8'));
+});
+
+test('ddl and schema are printed', () => {
+  expect(crease('ddl', model).stdout).toContain('create table "loan_export" (');
+  expect(crease('ddl', model, '--dialect', 'sqlite').stdout).toContain('constraint "loan_branch" foreign key');
+  expect(JSON.parse(crease('schema').stdout)).toMatchObject({ title: 'Crease model file' });
+});
+
+test.each<[string, () => string[], RegExp]>([
+  ['a model that is not there', () => ['check', join(folder, 'no.json')], /there is no model file/],
+  ['broken JSON', () => ['check', inFolder('bad.json', '{ "crease": 1,\n oops }')], /not JSON, line 2/],
+  ['a newer model', () => ['check', inFolder('new.json', '{ "crease": 2 }')], /format version 2/],
+  [
+    'an unknown field',
+    () => ['ddl', inFolder('field.json', '{ "crease": 1, "name": "x", "tabels": [] }')],
+    /unknown field "tabels", did you mean "tables"/,
+  ],
+  [
+    'a file that is not there',
+    () => [
+      'check',
+      inFolder(
+        'nofile.json',
+        '{ "crease": 1, "name": "x", "tables": [{ "name": "t", "role": "fact", "source": { "file": "gone.csv" }, "columns": [{ "name": "a", "type": "text" }] }] }',
+      ),
+    ],
+    /there is no file gone.csv/,
+  ],
+  [
+    'a file outside of the folder',
+    () => [
+      'check',
+      inFolder(
+        'out.json',
+        '{ "crease": 1, "name": "x", "tables": [{ "name": "t", "role": "fact", "source": { "file": "../../etc/passwd" }, "columns": [{ "name": "a", "type": "text" }] }] }',
+      ),
+    ],
+    /outside of the data folder/,
+  ],
+  ['an unknown dialect', () => ['ddl', model, '--dialect', 'oracle'], /there is no dialect "oracle"/],
+  ['a folder without tables', () => ['propose', tmpdir()], /holds no delimited files|cannot be read/],
+  ['an unknown command', () => ['chek', model], /unknown command 'chek'/],
+  [
+    'a measure that is not there',
+    () => ['query', model, '--query', inFolder('m.json', '{ "measures": ["Laons"] }'), '--json'],
+    /did you mean "Loans"/,
+  ],
+])('%s: exit status 2, one message, nothing on standard output', (_name, args, message) => {
+  const { status, stdout, stderr } = crease(...args());
+  expect([status, stdout]).toEqual([2, '']);
+  expect(stderr).toMatch(message);
+  expect(stderr).not.toMatch(/\n\s+at /);
+});
+
+test('a server killed in the middle of an intake leaves the workspace as it was', () => {
+  const script = `
+    const { spawn } = require('node:child_process');
+    const Database = require('better-sqlite3');
+    (async () => {
+      const workspace = ${JSON.stringify(join(folder, 'killed.sqlite'))};
+      const start = () => new Promise((ready) => {
+        const child = spawn(process.execPath, ['cli/bin/crease.mjs', 'serve', '--workspace', workspace, '--port', '0'], { stdio: ['ignore', 'pipe', 'inherit'] });
+        child.stdout.on('data', (text) => { const address = /http\\S+/.exec(String(text)); if (address) ready({ child, address: address[0] }); });
+      });
+      const { child, address } = await start();
+      const call = async (path, body, type = 'application/json') => (await fetch(address + '/api' + path, { method: 'POST', headers: { 'content-type': type }, body: type === 'application/json' ? JSON.stringify(body) : body })).json();
+      const { id } = await call('/models', { title: 'Killed' });
+      const line = Array.from({ length: 30 }, (_, i) => 'value' + i).join(',');
+      const rows = Array.from({ length: 60000 }, (_, i) => i + ',' + line + i).join('\\n');
+      const upload = await call('/uploads?name=big.csv', 'id,' + Array.from({ length: 30 }, (_, i) => 'c' + i).join(',') + '\\n' + rows + '\\n', 'application/octet-stream');
+      const columns = ['id', ...Array.from({ length: 30 }, (_, i) => 'c' + i)].map((name) => ({ name, fileName: name, type: 'text' }));
+      await call('/models/' + id + '/intake', { tables: [{ upload: upload.id, name: 'big', dialect: { delimiter: ',', quote: '"', header: true, encoding: 'utf-8', newline: '\\n' }, columns }] });
+      await new Promise((resume) => setTimeout(resume, 400));
+      child.kill('SIGKILL');
+      await new Promise((gone) => child.on('exit', gone));
+      const again = await start();
+      const state = await (await fetch(again.address + '/api/models/' + id)).json();
+      const left = new Database(workspace).prepare("select count(*) as n from stored_table where state = 'loading'").get().n;
+      process.stdout.write(JSON.stringify({ tables: state.model.tables.length, stored: state.stored.length, left }));
+      again.child.kill('SIGTERM');
+    })();
+  `;
+  const { stdout, stderr } = spawnSync(process.execPath, ['-e', script], { cwd: root, encoding: 'utf8', timeout: 60_000 });
+  expect(stderr).toBe('');
+  expect(JSON.parse(stdout)).toEqual({ tables: 0, stored: 0, left: 0 });
+}, 60_000);

@@ -1,0 +1,70 @@
+import type { Model } from '../model/index.ts';
+import { createTables, csvLine } from './index.ts';
+
+const model: Model = {
+  crease: 1,
+  name: 'small',
+  tables: [
+    {
+      name: 'loan',
+      role: 'fact',
+      grain: 'one loan',
+      key: ['id', 'line'],
+      columns: [
+        { name: 'id', type: 'integer' },
+        { name: 'line', type: 'integer' },
+        { name: 'branch "no"', type: 'text' },
+        { name: 'fine', type: 'decimal(9,2)' },
+      ],
+    },
+    {
+      name: 'branch',
+      role: 'dimension',
+      key: ['code'],
+      columns: [
+        { name: 'code', type: 'text' },
+        { name: 'opened', type: 'date' },
+      ],
+    },
+    { name: 'raw', role: 'staging', columns: [{ name: 'x', type: 'text' }] },
+  ],
+  relationships: [
+    { name: 'loan_branch', from: { table: 'loan', columns: ['branch "no"'] }, to: { table: 'branch', columns: ['code'] } },
+    {
+      name: 'by_level',
+      from: { table: 'loan', columns: ['fine'] },
+      to: { table: 'branch', columns: ['opened'] },
+      cardinality: 'many-to-level',
+    },
+  ],
+};
+
+test('PostgreSQL: tables with keys, then foreign keys; names are quoted, staging is left out', () => {
+  expect(createTables(model, 'postgresql')).toBe(`create table "branch" (
+  "code" text not null,
+  "opened" date,
+  primary key ("code")
+);
+
+-- one loan
+create table "loan" (
+  "id" bigint not null,
+  "line" bigint not null,
+  "branch ""no""" text,
+  "fine" numeric(9, 2),
+  primary key ("id", "line")
+);
+
+alter table "loan" add constraint "loan_branch" foreign key ("branch ""no""") references "branch" ("code");
+`);
+});
+
+test('SQLite: foreign keys stand in the table', () => {
+  expect(createTables(model, 'sqlite')).toContain(
+    '  constraint "loan_branch" foreign key ("branch ""no""") references "branch" ("code")\n);',
+  );
+});
+
+test('fields are quoted where they must be', () => {
+  expect(csvLine(['a', 'b,c', 'd"e', null, 1.5, true, 'x\ny'])).toBe('a,"b,c","d""e",,1.5,true,"x\ny"\n');
+});

@@ -1,0 +1,253 @@
+import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import request from 'supertest';
+import type { ClaimsState, JobState, ModelState } from '@crease/contract';
+import { ERRORS, makeApp, Workspace } from '../src/index.ts';
+
+let folder: string;
+let workspace: Workspace;
+let app: ReturnType<typeof makeApp>;
+const logged: string[] = [];
+beforeAll(() => {
+  folder = mkdtempSync(join(tmpdir(), 'crease-api-'));
+  workspace = new Workspace(join(folder, 'w.sqlite'), {
+    error: (details, message) => logged.push(`${message} ${JSON.stringify(details)}`),
+  });
+  app = makeApp(workspace);
+});
+afterAll(async () => {
+  await workspace.close();
+  rmSync(folder, { recursive: true, force: true });
+});
+const api = () => request(app);
+const newModel = async (): Promise<number> =>
+  ((await api().post('/api/models').send({ title: 'Small' }).expect(200)).body as { id: number }).id;
+
+const LOANS = 'id,branch,fine,day\n1,A,0.50,2026-01-01\n2,B,,2026-01-02\n3,Z,1.25,2026-01-02\nbad line\n';
+const BRANCHES = 'code,name\nA,Ash\nB,Elm\n';
+
+async function upload(name: string, text: string | Buffer): Promise<string> {
+  const { body } = await api().post(`/api/uploads?name=${name}`).set('content-type', 'application/octet-stream').send(text).expect(200);
+  return (body as { id: string }).id;
+}
+
+async function takeIn(model: number, name: string, text: string): Promise<JobState> {
+  const id = await upload(`${name}.csv`, text);
+  const { body: looked } = await api().post(`/api/uploads/${id}/preview`).send({}).expect(200);
+  const { dialect, columns } = (
+    looked as {
+      preview: {
+        dialect: object;
+        columns: { name: string; fileName: string; type: { kind: string; precision?: number; scale?: number }; pattern?: string }[];
+      };
+    }
+  ).preview;
+  const typed = columns.map((c) => ({
+    name: c.name,
+    fileName: c.fileName,
+    type: c.type.kind === 'decimal' ? `decimal(${c.type.precision},${c.type.scale})` : c.type.kind,
+    ...(c.pattern ? { pattern: c.pattern } : {}),
+  }));
+  const { body: job } = await api()
+    .post(`/api/models/${model}/intake`)
+    .send({ tables: [{ upload: id, name, dialect, columns: typed }] })
+    .expect(200);
+  return settled((job as JobState).id);
+}
+
+async function settled(job: string): Promise<JobState> {
+  for (;;) {
+    const { body } = await api().get(`/api/jobs/${job}`).expect(200);
+    if ((body as JobState).state !== 'running') return body as JobState;
+    await new Promise((resume) => setTimeout(resume, 20));
+  }
+}
+
+async function judged(model: number): Promise<ClaimsState> {
+  for (;;) {
+    const { body } = await api().get(`/api/models/${model}/claims`).expect(200);
+    if ((body as ClaimsState).done) return body as ClaimsState;
+    await new Promise((resume) => setTimeout(resume, 30));
+  }
+}
+
+const state = async (model: number): Promise<ModelState> => (await api().get(`/api/models/${model}`).expect(200)).body as ModelState;
+
+test('from files to a released definition: intake, proposal, claims, a remedy, a waiver', async () => {
+  const id = await newModel();
+  const job = await takeIn(id, 'loan', LOANS);
+  expect(job).toMatchObject({ state: 'done', detail: '3 rows stored, 1 listed as left out' });
+  await takeIn(id, 'branch', BRANCHES);
+  const before = await state(id);
+  expect(before.stored.map((s) => [s.name, s.rows, s.problems.length])).toEqual([
+    ['loan', 3, 1],
+    ['branch', 2, 0],
+  ]);
+
+  const { body: drafted } = await api().get(`/api/models/${id}/proposals`).expect(200);
+  const edit = (drafted as { proposals: { edit: object[] }[] }).proposals.flatMap((p) => p.edit);
+  await api().post(`/api/models/${id}/edits`).send({ base: before.revision.id, edit, says: 'accept the draft' }).expect(200);
+
+  const first = await judged(id);
+  const orphan = first.claims.find((c) => c.id === 'reference-complete:loan_branch')!;
+  expect(orphan).toMatchObject({ verdict: 'broken', evidence: { against: 1, sample: [{ branch: 'Z', rows: 1, lines: [4] }] } });
+  expect(first.summary.unchecked).toBe(0);
+
+  const refused = await api().get(`/api/models/${id}/release/ddl?dialect=sqlite`).expect(409);
+  expect(refused.body).toMatchObject({ code: 'blocked', message: expect.stringContaining('reference-complete:loan_branch') as string });
+
+  const now = await state(id);
+  await api()
+    .post(`/api/models/${id}/edits`)
+    .send({ base: now.revision.id, edit: [{ do: 'waive', value: { claim: orphan.id, reason: 'a closed branch' } }], says: 'waive it' })
+    .expect(200);
+  expect((await judged(id)).summary).toMatchObject({ waived: 1 });
+  const ddl = await api().get(`/api/models/${id}/release/ddl?dialect=sqlite`).expect(200);
+  expect(ddl.text).toContain('create table "loan"');
+
+  const { body: answer } = await api()
+    .post(`/api/models/${id}/query`)
+    .send({ query: { by: ['branch.name'], measures: ['Fine'], totals: true } })
+    .expect(200);
+  expect(answer).toMatchObject({
+    rows: [
+      ['Ash', '0.50'],
+      ['Elm', null],
+      [null, '1.25'],
+    ],
+    totals: ['1.75'],
+  });
+  const file = await api().get(`/api/models/${id}/release/model`).expect(200);
+  const again = await api().post('/api/models/import').send({ text: file.text }).expect(200);
+  expect((await state((again.body as { id: number }).id)).model).toEqual((await state(id)).model);
+});
+
+test('only what a change touches is judged again', async () => {
+  const id = await newModel();
+  await takeIn(id, 'loan', LOANS);
+  await judged(id);
+  const saved = () =>
+    workspace.db.prepare('select claim, basis from verdict where model_id = ?').all(id) as { claim: string; basis: string }[];
+  const before = saved();
+  const { revision } = await state(id);
+  await api()
+    .post(`/api/models/${id}/edits`)
+    .send({
+      base: revision.id,
+      edit: [{ do: 'put-measures', name: null, value: { name: 'Loans', formula: 'count(loan)' } }],
+      says: 'a measure',
+    })
+    .expect(200);
+  const after = await judged(id);
+  expect(after.claims.find((c) => c.id === 'formula-valid:Loans')!.verdict).toBe('holds');
+  for (const { claim, basis } of before) expect(saved().find((s) => s.claim === claim)!.basis).toBe(basis);
+});
+
+test('two windows: the second edit on one revision is told of the conflict', async () => {
+  const id = await newModel();
+  const { revision } = await state(id);
+  const edit = (title: string) =>
+    api()
+      .post(`/api/models/${id}/edits`)
+      .send({ base: revision.id, edit: [{ do: 'set-model', change: { title } }], says: title });
+  await edit('Mine').expect(200);
+  const { body } = await edit('Theirs').expect(409);
+  expect(body).toMatchObject({ code: 'conflict', message: expect.stringContaining('Mine') as string });
+  expect((await state(id)).model.title).toBe('Mine');
+  const undone = await api()
+    .post(`/api/models/${id}/undo`)
+    .send({ base: (await state(id)).revision.id })
+    .expect(200);
+  expect((undone.body as ModelState).model.title).toBe('Small');
+});
+
+describe('bad input gets one clear message, and the server goes on', () => {
+  test.each<[string, () => request.Test, number, RegExp]>([
+    [
+      'a shape that is not asked for',
+      () => api().post('/api/models').send({ titel: 'x' }),
+      400,
+      /request: unknown field "titel", did you mean "title"\?|request.title/,
+    ],
+    ['no JSON', () => api().post('/api/models').set('content-type', 'application/json').send('{oops'), 400, /not JSON/],
+    [
+      'too much',
+      () =>
+        api()
+          .post('/api/models')
+          .send({ title: 'x'.repeat(9 << 20) }),
+      413,
+      /larger than 8mb/,
+    ],
+    [
+      'another origin',
+      () => api().post('/api/models').set('origin', 'https://elsewhere.example').send({ title: 'x' }),
+      403,
+      /may not use this server/,
+    ],
+    ['another name for this machine', () => api().get('/api/models').set('host', 'elsewhere.example'), 403, /loopback/],
+    ['a model that is not there', () => api().get('/api/models/9999'), 404, /no model 9999/],
+    ['a path that is not there', () => api().get('/api/nothing'), 404, /nothing at \/api\/nothing/],
+    ['a newer model file', () => api().post('/api/models/import').send({ text: '{"crease": 9}' }), 400, /format version 9/],
+    ['a file that is no table', () => api().post('/api/uploads?name=a.exe').send('x'), 422, /a.exe is no delimited text file/],
+    ['an upload that is not there', () => api().post('/api/uploads/../../x/preview').send({}), 404, /./],
+  ])('%s', async (_name, ask, status, message) => {
+    const { status: got, body } = await ask();
+    expect((body as { message: string }).message).toMatch(message);
+    expect(got).toBe(status);
+    await api().get('/api/models').expect(200);
+  });
+
+  test.each([
+    ['an empty file', '', /empty/],
+    ['2,000 columns', `${Array.from({ length: 2000 }, (_, i) => `c${i}`).join(',')}\n`, /2000 columns, the most is 1000/],
+  ])('%s', async (_name, text, message) => {
+    const id = await upload('x.csv', text);
+    const { body } = await api().post(`/api/uploads/${id}/preview`).send({}).expect(422);
+    expect((body as { message: string }).message).toMatch(message);
+  });
+
+  test('a question that cannot be answered', async () => {
+    const id = await newModel();
+    const { body } = await api()
+      .post(`/api/models/${id}/query`)
+      .send({ query: { measures: ['Nothing'] } })
+      .expect(422);
+    expect((body as { message: string }).message).toContain('there is no measure "Nothing"');
+  });
+
+  test('two columns of one name, ragged rows and a field of 10 MB: what fits is stored, the rest is listed', async () => {
+    const id = await newModel();
+    const job = await takeIn(id, 'odd', `a,A,b\n1,2,3\n1,2\n4,5,${'x'.repeat(10 << 20)}\n6,7,8\n`);
+    expect(job).toMatchObject({ state: 'done', detail: '2 rows stored, 2 listed as left out' });
+    const { model, stored } = await state(id);
+    expect(model.tables[0]!.columns.map((c) => c.name)).toEqual(['a', 'A_2', 'b']);
+    expect(stored[0]!.problems.map((p) => p.line)).toEqual([3, 4]);
+  });
+
+  test('a file that lacks a column that was chosen: nothing is stored', async () => {
+    const id = await newModel();
+    const file = await upload('x.csv', 'a,b\n1,2\n');
+    const dialect = { delimiter: ',', quote: '"', header: true, encoding: 'utf-8', newline: '\n' };
+    const { body } = await api()
+      .post(`/api/models/${id}/intake`)
+      .send({ tables: [{ upload: file, name: 'x', dialect, columns: [{ name: 'c', fileName: 'c', type: 'text' }] }] })
+      .expect(200);
+    expect(await settled((body as JobState).id)).toMatchObject({
+      state: 'failed',
+      faults: [expect.stringContaining('has no column "c"') as string],
+    });
+    expect((await state(id)).model.tables).toEqual([]);
+  });
+
+  test('none of it was a fault of the server', () => {
+    expect(logged).toEqual([]);
+  });
+});
+
+test('the page of errors names every code, and no other', () => {
+  const page = readFileSync(join(__dirname, '../../docs/errors.md'), 'utf8');
+  const named = [...page.matchAll(/^\| `([\w-]+)` \| (\d+) \|/gm)].map((m) => [m[1], Number(m[2])]);
+  expect(named).toEqual(Object.entries(ERRORS).map(([code, { status }]) => [code, status]));
+});
