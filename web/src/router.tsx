@@ -1,17 +1,17 @@
 import { createBrowserRouter, Navigate } from 'react-router';
 import { Frame } from './frame/Frame.tsx';
 import { Home } from './frame/Home.tsx';
-import { Lost } from './frame/Lost.tsx';
+import { Failed, Lost } from './frame/Lost.tsx';
 import { ClaimsStage } from './stages/ClaimsStage.tsx';
 import { IntakeStage } from './stages/intake/IntakeStage.tsx';
 
 /** Every state has an address: /m/MODEL/STAGE?sel=KIND:NAME. Stages beyond the first are loaded when they are first opened. */
 export const router = createBrowserRouter([
-  { path: '/', element: <Home />, errorElement: <Lost /> },
+  { path: '/', element: <Home />, errorElement: <Failed /> },
   {
     path: '/m/:model',
     element: <Frame />,
-    errorElement: <Lost />,
+    errorElement: <Failed />,
     children: [
       { index: true, element: <Navigate to="stars" replace /> },
       { path: 'intake', element: <IntakeStage /> },

@@ -183,7 +183,7 @@ function ClaimMeter() {
         )}
       </span>
       {ORDER.map((v) => (
-        <span key={v} className={`flex items-center gap-1 tabular-nums ${summary[v] === 0 ? 'opacity-50' : ''}`}>
+        <span key={v} className={`flex items-center gap-1 tabular-nums ${summary[v] === 0 ? 'text-soft' : ''}`}>
           <VerdictMark verdict={v} size={11} />
           {count(summary[v])}
         </span>

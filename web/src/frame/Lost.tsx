@@ -1,9 +1,12 @@
 import { Link, useRouteError } from 'react-router';
 
+/** A screen that has failed. */
+export function Failed() {
+  return <Lost reason={useRouteError()} />;
+}
+
 /** Shown where an address leads nowhere, or a screen has failed: what happened, and the way back. Nothing is lost by it. */
-export function Lost({ reason }: { reason?: unknown }) {
-  const thrown = useRouteError();
-  const error = reason ?? thrown;
+export function Lost({ reason: error }: { reason?: unknown }) {
   const message =
     error instanceof Error
       ? error.message

@@ -40,13 +40,7 @@ export function ClaimsStage() {
           onChange={(e) => setSearch(e.target.value)}
         />
         {VERDICTS.map((v) => (
-          <button
-            key={v}
-            className="btn"
-            aria-pressed={shown.has(v)}
-            onClick={() => toggle(v)}
-            style={shown.has(v) ? {} : { opacity: 0.45 }}
-          >
+          <button key={v} className="btn" aria-pressed={shown.has(v)} onClick={() => toggle(v)}>
             <VerdictMark verdict={v} size={11} /> {v} {count(claims?.summary[v] ?? 0)}
           </button>
         ))}

@@ -227,7 +227,7 @@ function HierarchyDesign({ hierarchy: h }: { hierarchy: Hierarchy }) {
             {facts.map((f) => (
               <li key={f.name} className="mb-2 flex items-center gap-3">
                 <span className="w-[76px] text-soft">{f.name}</span>
-                <span className="h-[22px] border border-ink bg-raised" style={{ width: `${width(f.members) * 0.7}%` }} />
+                <span className="h-[24px] border border-ink bg-raised" style={{ width: `${width(f.members) * 0.7}%` }} />
                 <span className="tabular-nums">{count(f.members)}</span>
                 {f.torn > 0 && <span className="text-vermilion">{many(f.torn, 'member')} on a loop or below one</span>}
               </li>

@@ -154,7 +154,7 @@ function ColumnStrip({
       <td className="font-semibold">{column.name}</td>
       <td>
         <select
-          className="field h-[22px]"
+          className="field h-[24px]"
           value={column.type}
           aria-label={`Type of ${column.name}`}
           onChange={(e) =>

@@ -36,7 +36,7 @@ export function MeasureValues({ measure }: { measure: Measure }) {
         </p>
       )}
       {!error && data && data.rows.length > 0 && (
-        <div className="max-h-[320px] overflow-auto">
+        <div className="max-h-[320px] overflow-auto" tabIndex={0} role="region" aria-label="Values by member">
           <table className="w-full">
             <tbody>
               {data.rows.map((row, i) => (

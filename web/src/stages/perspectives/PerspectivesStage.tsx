@@ -89,16 +89,21 @@ export function PerspectivesStage() {
                 <th scope="col">object</th>
                 {perspectives.map((p) => (
                   <th key={p.name} scope="col" className={selection?.kind === 'perspective' && selection.name === p.name ? 'text-ink' : ''}>
-                    <button className="hover:underline" onClick={() => select({ kind: 'perspective', name: p.name })}>
+                    <button className="min-h-[24px] hover:underline" onClick={() => select({ kind: 'perspective', name: p.name })}>
                       {p.name}
                     </button>{' '}
                     {isBroken(p) && <VerdictMark verdict="broken" size={10} />}
                     <span className="mt-1 flex gap-2 font-normal">
-                      <Link className="underline" to={`../trial?as=${encodeURIComponent(p.name)}`} relative="path">
+                      <Link
+                        className="inline-flex min-h-[24px] items-center underline"
+                        to={`../trial?as=${encodeURIComponent(p.name)}`}
+                        relative="path"
+                      >
                         preview
                       </Link>
                       <button
                         onClick={() => void edit([{ do: 'remove-perspectives', name: p.name }], `remove the perspective ${p.name}`)}
+                        className="min-h-[24px] min-w-[24px]"
                         aria-label={`Remove ${p.name}`}
                         title="Remove"
                       >

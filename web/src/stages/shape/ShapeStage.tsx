@@ -100,7 +100,7 @@ function TableDesign({ table }: { table: Table }) {
           {(table.key ?? []).map((k) => (
             <button
               key={k}
-              className="btn h-[22px]"
+              className="btn h-[24px]"
               title="Take it out of the key"
               onClick={() => set({ key: table.key!.filter((x) => x !== k) }, `${k} is no part of the key of ${table.name}`)}
             >
@@ -108,7 +108,7 @@ function TableDesign({ table }: { table: Table }) {
             </button>
           ))}
           <select
-            className="field h-[22px]"
+            className="field h-[24px]"
             value=""
             aria-label="Add a column to the key"
             onChange={(e) =>
@@ -251,7 +251,7 @@ function TableDesign({ table }: { table: Table }) {
                   <td className="whitespace-nowrap text-soft">{c.type}</td>
                   <td>
                     <select
-                      className="field h-[22px] w-[88px]"
+                      className="field h-[24px] w-[88px]"
                       aria-label={`Use of ${c.name}`}
                       value={c.use ?? 'attribute'}
                       onChange={(e) =>
@@ -264,7 +264,7 @@ function TableDesign({ table }: { table: Table }) {
                     </select>
                     {c.use === 'quantity' && (
                       <select
-                        className="field ml-1 h-[22px] w-[64px]"
+                        className="field ml-1 h-[24px] w-[64px]"
                         aria-label={`Default aggregate of ${c.name}`}
                         value={c.aggregate ?? 'sum'}
                         onChange={(e) =>

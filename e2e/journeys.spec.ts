@@ -1,0 +1,216 @@
+import { readFileSync } from 'node:fs';
+import { AxeBuilder } from '@axe-core/playwright';
+import type { Page } from '@playwright/test';
+import { expect, test } from '@playwright/test';
+
+const demo = '/m/1';
+const claim = (page: Page, id: string) => page.getByRole('article', { name: id, exact: true });
+const broken = async (page: Page): Promise<number> =>
+  Number(/(\d+) broken/.exec((await page.getByRole('link', { name: /^Claims:/ }).getAttribute('aria-label')) ?? '')?.[1]);
+const judged = (page: Page) => expect(page.getByRole('link', { name: /^Claims:.* 0 unchecked/ })).toBeVisible();
+
+/** Errors of the page are failures of the journey. */
+test.beforeEach(({ page }) => {
+  page.on('pageerror', (error) => {
+    throw error;
+  });
+});
+
+test('from two files to a released definition', async ({ page }) => {
+  await page.goto('/');
+  await page.getByLabel('Title of a new model').fill('Reading rooms');
+  await page.getByRole('button', { name: 'Begin' }).click();
+  await expect(page.getByText('Drop delimited text files here.')).toBeVisible();
+
+  await page.locator('#files').setInputFiles([
+    {
+      name: 'visit.csv',
+      mimeType: 'text/csv',
+      buffer: Buffer.from(
+        'visit_no;room_code;seen_on;people\n1;R1;2026-01-05;4\n2;R2;2026-01-06;7\n3;R9;2026-01-06;2\n4;R1;2026-01-07;5\n5;R1\n',
+      ),
+    },
+    { name: 'room.csv', mimeType: 'text/csv', buffer: Buffer.from('room_code,name\nR1,North room\nR2,South room\n') },
+  ]);
+  const card = page.getByRole('region', { name: 'File visit.csv' });
+  await expect(card.getByLabel('Delimiter')).toHaveValue(';');
+  await expect(card.getByLabel('Type of seen_on')).toHaveValue('date');
+  await expect(card.getByText('1 line will be left out and listed')).toBeVisible();
+  await page.getByRole('button', { name: 'Take in 2 tables' }).click();
+  await expect(page.getByRole('table', { name: 'Tables of the model' }).getByRole('row')).toHaveCount(3);
+
+  await page.getByRole('button', { name: 'Draft a star' }).click();
+  await expect(page.getByText('visit.room_code refers to room.room_code')).toBeVisible();
+  await expect(page.getByText('75 % of 4 filled rows find a partner; 1 do not', { exact: false })).toBeVisible();
+  await page.getByRole('button', { name: 'Accept all' }).click();
+  await expect(page.getByRole('button', { name: 'fact table visit' })).toBeVisible();
+
+  await page.getByRole('button', { name: /relationship visit_room, 1 orphans/ }).focus();
+  await page.keyboard.press('Enter');
+  await expect(claim(page, 'reference-complete:visit_room')).toContainText('R9');
+
+  await page.getByRole('link', { name: 'Release', exact: false }).first().click();
+  await page.getByRole('button', { name: 'Show' }).click();
+  await expect(page.getByRole('alert')).toContainText('reference-complete:visit_room');
+  await page.getByRole('region', { name: 'Stand against a release' }).getByRole('button').click();
+  await page.getByRole('button', { name: 'Waive it with a reason …' }).first().click();
+  await page.getByLabel('Reason of the waiver').fill('the room was closed');
+  await page.getByRole('button', { name: 'Waive', exact: true }).click();
+  await expect(page.getByText('ready: every blocking claim holds or is waived')).toBeVisible();
+  const download = page.waitForEvent('download');
+  await page.getByRole('button', { name: 'Definitions' }).click();
+  const text = readFileSync(await (await download).path(), 'utf8');
+  expect(text).toContain('create table "visit"');
+  expect(text).toContain('foreign key ("room_code") references "room" ("room_code")');
+});
+
+test('a broken claim is mended by a remedy, and the mending is undone and done again', async ({ page }) => {
+  await page.goto(`${demo}/hierarchies?sel=hierarchy:branch.Geography`);
+  await judged(page);
+  const before = await broken(page);
+  const torn = claim(page, 'level-single-parent:branch.Geography.Town');
+  await expect(torn).toContainText('Fernside');
+  await torn.getByRole('button', { name: 'Apply: Tell Town apart within District' }).click();
+  await expect.poll(() => broken(page)).toBe(before - 1);
+  await page.getByRole('button', { name: 'Undo', exact: true }).first().click();
+  await expect.poll(() => broken(page)).toBe(before);
+  await page.reload();
+  await page.getByRole('button', { name: 'Redo', exact: true }).click();
+  await judged(page);
+  await expect.poll(() => broken(page)).toBe(before - 1);
+  await page.keyboard.press('Control+z');
+  await expect.poll(() => broken(page)).toBe(before);
+});
+
+test('two windows see each other’s edits', async ({ page, context }) => {
+  const other = await context.newPage();
+  await page.goto(`${demo}/shape?sel=table:branch`);
+  await other.goto(`${demo}/shape?sel=table:branch`);
+  await page.getByLabel('one row is').fill('one branch of the consortium');
+  await page.getByLabel('one row is').press('Enter');
+  await expect(other.getByLabel('one row is')).toHaveValue('one branch of the consortium');
+  await expect(other.getByText('Changed in another window')).toBeVisible();
+  await other.getByRole('button', { name: 'Undo', exact: true }).first().click();
+  await expect(page.getByLabel('one row is')).toHaveValue('one branch');
+});
+
+test('a trial: sentence, unmatched members, does not apply, explanation, chart', async ({ page }) => {
+  await page.goto(`${demo}/trial`);
+  await page.getByRole('button', { name: 'Add a measure' }).click();
+  await page.getByRole('textbox', { name: 'Add a measure' }).fill('Budgeted');
+  await page.keyboard.press('Enter');
+  const answer = page.getByRole('table', { name: 'The answer' });
+  await expect(answer.getByText('unmatched')).toBeVisible();
+  await page.getByRole('button', { name: 'Add an attribute' }).click();
+  await page.getByRole('textbox', { name: 'Add an attribute' }).fill('card.category');
+  await page.keyboard.press('Enter');
+  await expect(answer.getByText('does not apply by card.category')).toBeVisible();
+  await expect(
+    answer
+      .getByRole('cell')
+      .filter({ has: page.getByRole('button', { name: 'Budgeted does not apply' }) })
+      .first(),
+  ).toHaveClass(/hatched/);
+  await answer.getByRole('row').nth(1).getByRole('button').first().click();
+  await expect(page.getByRole('region', { name: 'Explanation of the cell' })).toContainText('loan_branch');
+  await page.getByRole('tab', { name: 'Chart' }).click();
+  await expect(page.locator('canvas')).toBeVisible();
+  await expect(page).toHaveURL(/view=chart/);
+});
+
+test('a measure is written: completion, a fault in its place, then saved in canonical layout', async ({ page }) => {
+  await page.goto(`${demo}/measures`);
+  await page.getByRole('button', { name: 'Measure', exact: true }).click();
+  await page.getByLabel('Name of the measure').fill('Mean fine');
+  const editor = page.getByLabel('Formula');
+  await editor.click();
+  await page.keyboard.type('AVG(loan_export.fnie');
+  await expect(page.getByRole('status').getByText('did you mean "loan_export.fine"?', { exact: false })).toBeVisible();
+  await editor.fill('AVG( loan_export.fine )');
+  await expect(page.getByText('gives double; over rows of loan_export', { exact: false })).toBeVisible();
+  await page.getByRole('button', { name: 'Save' }).click();
+  await expect(page.getByRole('region', { name: 'no folder' }).getByText('avg(loan_export.fine)')).toBeVisible();
+  await expect(page.getByRole('region', { name: 'Values', exact: true })).toContainText('total');
+  await page.getByRole('button', { name: 'Undo', exact: true }).first().click();
+  await expect(page.getByRole('region', { name: 'no folder' })).toHaveCount(0);
+});
+
+test('dragging a column onto a column shows what the rows say, then relates them', async ({ page }) => {
+  await page.goto(`${demo}/stars`);
+  const column = (name: string) => page.locator(`[data-column="${name}"] rect`);
+  const from = (await column('price_list.title_id').boundingBox())!;
+  const to = (await column('copy.title_id').boundingBox())!;
+  await page.mouse.move(from.x + from.width / 2, from.y + from.height / 2);
+  await page.mouse.down();
+  await page.mouse.move(to.x + 20, to.y + to.height / 2, { steps: 8 });
+  await expect(page.getByText(/of the rows find a partner/)).toBeVisible();
+  await page.mouse.up();
+  const form = page.getByRole('region', { name: 'Relate' });
+  await expect(form).toContainText('filled rows find a partner');
+  await form.getByLabel('Cardinality').selectOption('many-to-many');
+  await form.getByRole('button', { name: 'Relate', exact: true }).click();
+  await expect(page.getByRole('heading', { name: 'price_list_copy' })).toBeVisible();
+  await page.keyboard.press('Control+z');
+  await expect(page.getByText('There is no relationship of this name any more.')).toBeVisible();
+});
+
+test('find or do reaches every object from the keyboard', async ({ page }) => {
+  await page.goto(`${demo}/intake`);
+  await judged(page);
+  await page.keyboard.press('Control+k');
+  await page.getByRole('combobox', { name: 'Find or do' }).fill('Late loans');
+  await page.keyboard.press('Enter');
+  await expect(page).toHaveURL(/measures\?sel=measure/);
+  await page.keyboard.press('Control+k');
+  await page.getByRole('combobox', { name: 'Find or do' }).fill('dark theme');
+  await page.keyboard.press('Enter');
+  await expect(page.locator('html')).toHaveAttribute('data-theme', 'dark');
+});
+
+test('an address that leads nowhere says so, and an unknown model too', async ({ page }) => {
+  await page.goto('/nowhere');
+  await expect(page.getByRole('heading', { name: 'This page cannot be shown' })).toBeVisible();
+  await page.goto('/m/999/stars');
+  await expect(page.getByText('there is no model 999 in this workspace')).toBeVisible();
+});
+
+test('perspectives and storage: an audience loses a measure, a strip tells its bytes', async ({ page }) => {
+  await page.goto(`${demo}/perspectives?sel=perspective:Collections`);
+  await judged(page);
+  const before = await broken(page);
+  await page.getByLabel('Visitors for Collections').click();
+  await expect.poll(() => broken(page)).toBeLessThan(before);
+  await page.getByRole('button', { name: 'Undo', exact: true }).first().click();
+  await page.goto(`${demo}/storage`);
+  await expect(page.getByRole('table', { name: 'Columns of loan_export by bytes' })).toContainText('lent_at');
+  await expect(page.getByRole('region', { name: 'Advice' })).toContainText('split date and time');
+});
+
+for (const [name, path] of [
+  ['intake', 'intake?sel=table:branch'],
+  ['shape', 'shape?sel=table:branch'],
+  ['stars', 'stars?sel=relationship:loan_branch'],
+  ['claims', 'claims'],
+  ['hierarchies', 'hierarchies'],
+  ['measures', 'measures?sel=measure:Loans'],
+  ['perspectives', 'perspectives'],
+  ['storage', 'storage'],
+  ['trial', 'trial'],
+  ['release', 'release'],
+] as const) {
+  test(`${name} has no accessibility faults that a machine can find`, async ({ page }) => {
+    await page.goto(`${demo}/${path}`);
+    await judged(page);
+    await page.waitForTimeout(700); // what is loaded after the claims
+    const { violations } = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag22aa']).analyze();
+    expect(
+      violations.map(
+        (v) =>
+          `${v.id}: ${v.nodes
+            .slice(0, 3)
+            .map((n) => n.target.join(' '))
+            .join(' | ')}`,
+      ),
+    ).toEqual([]);
+  });
+}
