@@ -259,14 +259,15 @@ class Scanning {
     return { groups, tuples };
   }
 
-  /** Entries of one row in one group count once. */
+  /** Entries of one row in one group count once. Entries come row by row, so the last row seen in a group tells. */
   private onceEach(groups: Int32Array, groupCount: number): Int32Array {
-    const seen = new Set<number>();
+    const lastRow = new Int32Array(groupCount).fill(-1);
     for (let e = 0; e < groups.length; e++) {
-      if (groups[e]! < 0) continue;
-      const pair = this.rows![e]! * groupCount + groups[e]!;
-      if (seen.has(pair)) groups[e] = -1;
-      else seen.add(pair);
+      const group = groups[e]!;
+      if (group < 0) continue;
+      const row = this.rows![e]!;
+      if (lastRow[group] === row) groups[e] = -1;
+      else lastRow[group] = row;
     }
     return groups;
   }

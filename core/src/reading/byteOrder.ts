@@ -27,6 +27,13 @@ export function byteOrder(bytes: Uint8Array, ends: Float64Array, size: number): 
       const at = starts[order[i]!]! + depth;
       counts[at < ends[order[i]!]! ? bytes[at]! + 2 : 1]!++;
     }
+    // Where all entries share the byte there is nothing to move.
+    const shared = starts[order[from]!]! + depth;
+    const digit = shared < ends[order[from]!]! ? bytes[shared]! + 2 : 1;
+    if (counts[digit] === to - from) {
+      if (digit > 1) stack.push(from, to, depth + 1);
+      continue;
+    }
     for (let d = 1; d < 258; d++) counts[d]! += counts[d - 1]!;
     const bounds = counts.slice();
     for (let i = from; i < to; i++) {

@@ -265,8 +265,9 @@ function misfitsOf(all: { text: string; rows: number; line: number }[]): Misfits
 function encodeSorted(column: ColumnToRead, { texts, codes: places, order }: CollectedTexts, nulls: ReadonlySet<string>): Column {
   const values: string[] = [];
   const codeOf = new Uint32Array(texts.length);
+  const longestNull = Math.max(-1, ...[...nulls].map((text) => text.length));
   for (const place of order) {
-    if (nulls.has(texts[place]!)) continue;
+    if (texts[place]!.length <= longestNull && nulls.has(texts[place]!)) continue;
     values.push(texts[place]!);
     codeOf[place] = values.length;
   }
