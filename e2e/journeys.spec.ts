@@ -149,7 +149,7 @@ test('dragging a column onto a column shows what the rows say, then relates them
   await expect(form).toContainText('filled rows find a partner');
   await form.getByLabel('Cardinality').selectOption('many-to-many');
   await form.getByRole('button', { name: 'Relate', exact: true }).click();
-  await expect(page.getByRole('heading', { name: 'price_list_copy' })).toBeVisible();
+  await expect(page.getByRole('heading', { name: 'price_list_copy', exact: true })).toBeVisible();
   await page.keyboard.press('Control+z');
   await expect(page.getByText('There is no relationship of this name any more.')).toBeVisible();
 });

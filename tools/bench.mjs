@@ -15,7 +15,15 @@ const note = (what, figure, goal = '') => rows.push([what, figure, goal]);
 try {
   spawnSync(process.execPath, ['cli/bin/crease.mjs', 'demo', scratch, '--loans', String(loans)], { stdio: 'inherit' });
   const entry = join(scratch, 'bench.mjs');
-  await build({ entryPoints: ['tools/bench.ts'], bundle: true, platform: 'node', format: 'esm', target: 'node20', outfile: entry, logLevel: 'warning' });
+  await build({
+    entryPoints: ['tools/bench.ts'],
+    bundle: true,
+    platform: 'node',
+    format: 'esm',
+    target: 'node20',
+    outfile: entry,
+    logLevel: 'warning',
+  });
   const run = spawnSync(process.execPath, ['--max-old-space-size=8192', entry, scratch], { encoding: 'utf8', maxBuffer: 1 << 26 });
   if (run.status !== 0) throw new Error(run.stderr);
   for (const row of JSON.parse(run.stdout)) note(...row);
@@ -23,7 +31,13 @@ try {
   writeFileSync(join(scratch, 'q.json'), JSON.stringify({ by: ['district.region'], measures: ['Visitors'] }));
   const cold = [1, 2, 3, 4, 5].map(() => {
     const start = performance.now();
-    spawnSync(process.execPath, ['cli/bin/crease.mjs', 'query', join(scratch, 'lantern-valley.crease.json'), '--query', join(scratch, 'q.json')]);
+    spawnSync(process.execPath, [
+      'cli/bin/crease.mjs',
+      'query',
+      join(scratch, 'lantern-valley.crease.json'),
+      '--query',
+      join(scratch, 'q.json'),
+    ]);
     return performance.now() - start;
   });
   note('one small cold query on the command line', `${Math.round(cold.sort((a, b) => a - b)[2])} ms`, 'under 400 ms');
@@ -32,7 +46,11 @@ try {
   const page = readFileSync('web/dist/index.html', 'utf8');
   const first = readdirSync(assets).filter((name) => page.includes(name));
   const bytes = first.reduce((sum, name) => sum + gzipSync(readFileSync(join(assets, name))).length, 0);
-  note('first view, scripts and styles, gzipped', `${Math.round(bytes / 1000)} kB of ${Math.round(first.reduce((s, n) => s + statSync(join(assets, n)).size, 0) / 1000)} kB`, 'under 500 kB');
+  note(
+    'first view, scripts and styles, gzipped',
+    `${Math.round(bytes / 1000)} kB of ${Math.round(first.reduce((s, n) => s + statSync(join(assets, n)).size, 0) / 1000)} kB`,
+    'under 500 kB',
+  );
 
   const widths = [0, 1, 2].map((c) => Math.max(...rows.map((row) => row[c].length)));
   console.log(`${loans} loan lines; Node ${process.version}; ${cpus().length} cores`);

@@ -26,7 +26,7 @@ count "$(node -p "require('$scratch/jest.json').numPassedTests" 2>/dev/null || e
 cases=${CASES:-../shared/cases}
 if [ -d "$cases" ]; then
   for run in formulas/run-cases.mjs flaws/run-flaws.mjs; do
-    line=$(node "$cases/$run" | tee /dev/stderr | tail -n 1)
+    out=$(node "$cases/$run"); echo "$out"; line=$(tail -n 1 <<<"$out")
     if [[ $line =~ ^([0-9]+)\ passed,\ ([0-9]+)\ failed$ ]]; then count "${BASH_REMATCH[1]}" "${BASH_REMATCH[2]}"; else count 0 1; fi
   done
 else

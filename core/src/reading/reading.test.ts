@@ -137,6 +137,12 @@ test.each([
   expect(formatType(guessType(texts).type)).toBe(type);
 });
 
+test('bytes that are not UTF-8 are listed, also far behind the head; U+FFFD itself is a character', () => {
+  const table = readTable(textSpec(['a']), Uint8Array.from([...bytes('a\n\ufffd\n'), 0x63, 0xe9, 10, ...bytes('ok\n')]));
+  expect(rowsOf(table, ['a'])).toEqual([['\ufffd'], [null], ['ok']]);
+  expect(table.misfits.get('a')).toMatchObject({ rows: 1, sample: [{ rows: 1, line: 3 }] });
+});
+
 test('names are mended visibly, and an empty or too wide file is refused', () => {
   const preview = previewFile(bytes('id,,ID\n1,2,3\n'), true);
   expect(preview.columns.map((c) => c.name)).toEqual(['id', 'column_2', 'ID_2']);

@@ -246,9 +246,9 @@ export class TableReader {
       return { made: cells.collector.finish(column.name, column.type), bad: misfitsOf(bad) };
     }
     const collected = cells.collector.finish();
-    // A text that is not UTF-8 may equal another once it is mended: then values are told apart anew.
+    // Bytes that are not UTF-8 are no text: such cells are listed like any value that is not of its type.
     if (column.type.kind === 'text' && collected.invalid.length === 0) return { made: encodeSorted(column, collected, this.nulls) };
-    return encodeTexts(column, collected.texts, collected.codes, this.nulls, (row) => this.lineOf(row));
+    return encodeTexts(column, collected, this.nulls, (row) => this.lineOf(row));
   }
 }
 
@@ -279,20 +279,20 @@ function encodeSorted(column: ColumnToRead, { texts, codes: places, order }: Col
 /** Types distinct texts once each and turns places among them into a column's codes. */
 export function encodeTexts(
   column: ColumnToRead,
-  texts: readonly string[],
-  places: Uint32Array,
+  { texts, codes: places, invalid }: CollectedTexts,
   nulls: ReadonlySet<string>,
   lineOf: (row: number) => number,
 ): { made: Column; bad?: Misfits } {
   const read = textReader(column.type, column);
   const isText = column.type.kind === 'text';
+  const broken = new Set(invalid);
   const codeOfValue = new Map<Value, number>();
   const distinct: Value[] = [];
   const bad = new Map<number, { text: string; rows: number; line: number }>();
   const valueOf = new Uint32Array(texts.length);
   texts.forEach((text, place) => {
     if (nulls.has(text)) return;
-    const value = read(text);
+    const value = broken.has(place) ? undefined : read(text);
     if (value === undefined) {
       bad.set(place, { text, rows: 0, line: 0 });
       return;

@@ -7,7 +7,7 @@ export interface CollectedTexts {
   readonly codes: Uint32Array;
   /** Places of the texts in ascending order of code points. */
   readonly order: Uint32Array;
-  /** Places of texts that hold U+FFFD. */
+  /** Places of texts whose bytes are not UTF-8. */
   readonly invalid: number[];
 }
 
@@ -67,7 +67,7 @@ export class TextCollector {
       const start = code ? this.ends[code - 1]! : 0;
       // Of plain ASCII, characters stand where their bytes stand: one text is decoded and cut.
       const text = all === undefined ? decoder.decode(this.arena.subarray(start, this.ends[code])) : all.slice(start, this.ends[code]);
-      if (all === undefined && text.includes('\ufffd')) invalid.push(code);
+      if (all === undefined && text.includes('\ufffd') && !isUtf8(this.arena.subarray(start, this.ends[code]))) invalid.push(code);
       texts[code] = text;
     }
     this.chunks = [];
@@ -121,6 +121,19 @@ export class TextCollector {
 const CHUNK_ROWS = 1 << 16;
 /** Longer texts than this are not made in one piece. */
 const LONGEST_TEXT = 1 << 28;
+
+const strict = new TextDecoder('utf-8', { fatal: true });
+
+/** A text may hold U+FFFD of its own: only the strict decoder tells. */
+function isUtf8(bytes: Uint8Array): boolean {
+  try {
+    strict.decode(bytes);
+    return true;
+  } catch (error) {
+    if (error instanceof TypeError || (error as Error).name === 'TypeError') return false;
+    throw error;
+  }
+}
 
 function isAscii(bytes: Uint8Array, length: number): boolean {
   if (length > LONGEST_TEXT) return false;

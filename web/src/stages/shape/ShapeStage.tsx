@@ -214,9 +214,6 @@ function TableDesign({ table }: { table: Table }) {
               <th scope="col" className="num">
                 distinct
               </th>
-              <th scope="col" className="num">
-                null
-              </th>
               <th scope="col">rows by value</th>
             </tr>
           </thead>
@@ -251,7 +248,7 @@ function TableDesign({ table }: { table: Table }) {
                   <td className="whitespace-nowrap text-soft">{c.type}</td>
                   <td>
                     <select
-                      className="field h-[24px] w-[88px]"
+                      className="field h-[24px] w-[100px]"
                       aria-label={`Use of ${c.name}`}
                       value={c.use ?? 'attribute'}
                       onChange={(e) =>
@@ -264,7 +261,7 @@ function TableDesign({ table }: { table: Table }) {
                     </select>
                     {c.use === 'quantity' && (
                       <select
-                        className="field ml-1 h-[24px] w-[64px]"
+                        className="field mt-1 block h-[24px] w-[100px]"
                         aria-label={`Default aggregate of ${c.name}`}
                         value={c.aggregate ?? 'sum'}
                         onChange={(e) =>
@@ -292,13 +289,15 @@ function TableDesign({ table }: { table: Table }) {
                     />
                   </td>
                   {f?.fault !== undefined ? (
-                    <td colSpan={3} className="text-vermilion">
+                    <td colSpan={2} className="text-vermilion">
                       {f.fault}
                     </td>
                   ) : (
                     <>
-                      <td className="num">{f ? count(f.distinct) : ''}</td>
-                      <td className="num">{f && f.nulls > 0 ? count(f.nulls) : ''}</td>
+                      <td className="num">
+                        {f ? count(f.distinct) : ''}
+                        {f && f.nulls > 0 && <span className="block text-[11px] text-soft">{count(f.nulls)} null</span>}
+                      </td>
                       <td title={f ? `${cellText(f.least)} … ${cellText(f.greatest)}` : ''}>
                         {f && (
                           <Distribution

@@ -15,7 +15,7 @@ import { Sentence } from './Sentence.tsx';
 import { AnswerTable } from './AnswerTable.tsx';
 import { CellEvidence } from './CellEvidence.tsx';
 import type { ChosenCell } from './CellEvidence.tsx';
-import { defaultAttribute } from './attributes.ts';
+import { attributesOf, defaultAttribute } from './attributes.ts';
 
 const AnswerChart = lazy(() => import('./AnswerChart.tsx'));
 
@@ -35,14 +35,16 @@ export function TrialStage() {
   const { id, model, state, tell } = useModel();
   const [params, setParams] = useSearchParams();
   const [cell, setCell] = useState<ChosenCell>();
-  const first = useMemo((): Query => {
-    const measures = (model.measures ?? []).filter((m) => !m.hidden);
-    const by = defaultAttribute(model, measures[0]?.table);
-    return { by: by === undefined ? [] : [by], measures: measures.slice(0, 1).map((m) => m.name), filters: [] };
-  }, [model]);
-  const query = queryOf(params.get('q')) ?? first;
   const audience = params.get('as') ?? '';
   const perspective = (model.perspectives ?? []).find((p) => sameName(p.name, audience));
+  const first = useMemo((): Query => {
+    const measures = (model.measures ?? []).filter((m) => !m.hidden && (!perspective || (perspective.measures ?? []).includes(m.name)));
+    // An audience begins with what it sees.
+    const seen = perspective ? attributesOf(model, perspective)[0]?.item : undefined;
+    const by = perspective ? seen : defaultAttribute(model, measures[0]?.table);
+    return { by: by === undefined ? [] : [by], measures: measures.slice(0, 1).map((m) => m.name), filters: [] };
+  }, [model, perspective]);
+  const query = queryOf(params.get('q')) ?? first;
   const chart = params.get('view') === 'chart';
   const set = (change: Record<string, string | undefined>) =>
     setParams((before) => {
@@ -100,7 +102,7 @@ export function TrialStage() {
       >
         <label className="flex items-center gap-1 text-soft">
           as
-          <select className="field" value={audience} onChange={(e) => set({ as: e.target.value })} aria-label="Audience">
+          <select className="field" value={audience} onChange={(e) => set({ as: e.target.value, q: undefined })} aria-label="Audience">
             <option value="">the modeler</option>
             {(model.perspectives ?? []).map((p) => (
               <option key={p.name}>{p.name}</option>
