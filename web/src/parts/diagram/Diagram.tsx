@@ -1,13 +1,12 @@
 import { useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState } from 'react';
 import type { PointerEvent } from 'react';
 import { Maximize2, Minus, Plus } from 'lucide-react';
-import type { About, JudgedClaim } from '@crease/core/claims';
+import type { JudgedClaim } from '@crease/core/claims';
 import type { Model } from '@crease/core/model';
 import type { Selection } from '../../state/selection.ts';
 import type { Card } from './layout.ts';
 import { CARD_WIDTH, HEAD_HEIGHT, layOutStars, ROW_HEIGHT } from './layout.ts';
-import { EdgeLine } from './EdgeLine.tsx';
-import { TableCard } from './TableCard.tsx';
+import { Scene } from './Scene.tsx';
 
 export interface ColumnEnd {
   readonly table: string;
@@ -132,14 +131,13 @@ export function Diagram({ model, claims, selection, onSelect, onRelate, hint }: 
     window.addEventListener('pointerup', end);
   };
 
+  const latestDrag = useRef(dragColumn);
+  useEffect(() => {
+    latestDrag.current = dragColumn;
+  });
+  const onColumn = useCallback((event: PointerEvent<SVGGElement>, end: ColumnEnd) => latestDrag.current(event, end), []);
+
   const detail: 'names' | 'keys' = view.zoom < 0.34 ? 'names' : 'keys';
-  const selectedTable =
-    selection?.kind === 'table'
-      ? selection.name.toLowerCase()
-      : selection?.kind === 'column'
-        ? selection.name.split('.')[0]!.toLowerCase()
-        : undefined;
-  const selectedRelationship = selection?.kind === 'relationship' ? selection.name.toLowerCase() : undefined;
   const start = drag ? endPoint(cards, drag.from) : undefined;
 
   return (
@@ -160,28 +158,16 @@ export function Diagram({ model, claims, selection, onSelect, onRelate, hint }: 
         }}
       >
         <g transform={`translate(${view.x} ${view.y}) scale(${view.zoom})`}>
-          {edges.map((edge) => (
-            <EdgeLine
-              key={edge.relationship.name}
-              edge={edge}
-              claims={claims.filter((c) => c.subject === edge.relationship.name)}
-              selected={selectedRelationship === edge.relationship.name.toLowerCase()}
-              faded={selectedTable !== undefined && ![edge.from, edge.to].some((c) => c.table.name.toLowerCase() === selectedTable)}
-              onSelect={() => onSelect({ kind: 'relationship', name: edge.relationship.name })}
-            />
-          ))}
-          {cards.map((card) => (
-            <TableCard
-              key={card.table.name}
-              card={card}
-              detail={detail}
-              broken={claims.some((c) => c.verdict === 'broken' && isOnTable(c.about[0], card.table.name))}
-              selected={selectedTable === card.table.name.toLowerCase()}
-              target={drag?.over?.table === card.table.name ? drag.over.column : undefined}
-              onSelect={() => onSelect({ kind: 'table', name: card.table.name })}
-              onColumn={(event, column) => dragColumn(event, { table: card.table.name, column })}
-            />
-          ))}
+          <Scene
+            cards={cards}
+            edges={edges}
+            claims={claims}
+            selection={selection}
+            detail={detail}
+            target={drag?.over}
+            onSelect={onSelect}
+            onColumn={onColumn}
+          />
           {drag && start && (
             <g pointerEvents="none">
               <path
@@ -214,10 +200,6 @@ export function Diagram({ model, claims, selection, onSelect, onRelate, hint }: 
     </div>
   );
 }
-
-/** Whether a claim is about the table itself, not about something that it takes part in. */
-const isOnTable = (first: About | undefined, table: string): boolean =>
-  first?.table === table && first.relationship === undefined && first.hierarchy === undefined && first.measure === undefined;
 
 function endPoint(cards: readonly Card[], end: ColumnEnd): { x: number; y: number } | undefined {
   const card = cards.find((c) => c.table.name === end.table);

@@ -23,6 +23,8 @@ export const HEAD_HEIGHT = 26;
 export const ROW_HEIGHT = 17;
 const GAP_X = 78;
 const GAP_Y = 22;
+/** Columns up to this height are never cut. */
+const LEAST_TALL = 900;
 
 /** Columns listed on a card: those that make relationships and keys. */
 export function listedColumns(model: Model, table: Table): string[] {
@@ -40,19 +42,19 @@ export function layOutStars(model: Model): { cards: Card[]; edges: Edge[] } {
   const joined = joins(model);
   const columns = assignColumns(model, joined);
   const heights = new Map(model.tables.map((t) => [t.name, HEAD_HEIGHT + ROW_HEIGHT * (listedColumns(model, t).length + 1) + 6]));
-  const middle = orderColumns(columns, joined, heights);
-  const places = [...columns.keys()].sort((a, b) => a - b);
+  orderColumns(columns, joined, heights);
   const cards: Card[] = [];
-  for (const column of places) {
-    for (const table of columns.get(column)!) {
-      cards.push({
-        table,
-        x: column * (CARD_WIDTH + GAP_X),
-        y: middle.get(table.name)! - heights.get(table.name)! / 2,
-        width: CARD_WIDTH,
-        height: heights.get(table.name)!,
-        listed: listedColumns(model, table),
-      });
+  let x = 0;
+  for (const column of [...columns.keys()].sort((a, b) => a - b)) {
+    for (const stack of stacksOf(columns.get(column)!, heights)) {
+      const total = stack.reduce((sum, t) => sum + heights.get(t.name)! + GAP_Y, -GAP_Y);
+      let y = -total / 2;
+      for (const table of stack) {
+        const height = heights.get(table.name)!;
+        cards.push({ table, x, y, width: CARD_WIDTH, height, listed: listedColumns(model, table) });
+        y += height + GAP_Y;
+      }
+      x += CARD_WIDTH + GAP_X;
     }
   }
   const byName = new Map(cards.map((c) => [c.table.name.toLowerCase(), c]));
@@ -61,6 +63,24 @@ export function layOutStars(model: Model): { cards: Card[]; edges: Edge[] } {
     return from && to ? [{ relationship, from, to }] : [];
   });
   return { cards, edges };
+}
+
+/** Cuts a column that is too tall for a picture about as wide as high into several beside each other. */
+function stacksOf(tables: readonly Table[], heights: ReadonlyMap<string, number>): Table[][] {
+  const all = [...heights.values()].reduce((sum, h) => sum + h + GAP_Y, 0);
+  const tallest = Math.max(LEAST_TALL, Math.sqrt(all * (CARD_WIDTH + GAP_X)));
+  const stacks: Table[][] = [[]];
+  let height = 0;
+  for (const table of tables) {
+    const own = heights.get(table.name)! + GAP_Y;
+    if (height + own > tallest && height > 0) {
+      stacks.push([]);
+      height = 0;
+    }
+    stacks.at(-1)!.push(table);
+    height += own;
+  }
+  return stacks;
 }
 
 type Joins = ReadonlyMap<string, ReadonlySet<string>>;
@@ -110,8 +130,8 @@ function assignColumns(model: Model, joined: Joins): Map<number, Table[]> {
 const shares = (table: Table, facts: readonly Table[], joined: Joins): number =>
   facts.filter((f) => joined.get(f.name)!.has(table.name)).length;
 
-/** Middle of each card; columns outward from the facts, each ordered by the middle of the neighbours nearer to the facts. */
-function orderColumns(columns: Map<number, Table[]>, joined: Joins, heights: ReadonlyMap<string, number>): Map<string, number> {
+/** Orders the tables of each column: columns outward from the facts, each ordered by the middle of the neighbours nearer to the facts. */
+function orderColumns(columns: Map<number, Table[]>, joined: Joins, heights: ReadonlyMap<string, number>): void {
   const middle = new Map<string, number>();
   const stack = (tables: readonly Table[]) => {
     const total = tables.reduce((sum, t) => sum + heights.get(t.name)! + GAP_Y, -GAP_Y);
@@ -137,5 +157,4 @@ function orderColumns(columns: Map<number, Table[]>, joined: Joins, heights: Rea
       stack(columns.get(c)!);
     }
   }
-  return middle;
 }

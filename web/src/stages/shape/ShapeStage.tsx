@@ -214,7 +214,7 @@ function TableDesign({ table }: { table: Table }) {
               <th scope="col" className="num">
                 distinct
               </th>
-              <th scope="col">rows by value</th>
+              <th scope="col">values</th>
             </tr>
           </thead>
           <tbody>
@@ -240,7 +240,7 @@ function TableDesign({ table }: { table: Table }) {
                       {c.name}
                     </button>
                     {c.formula !== undefined && (
-                      <code className="block max-w-[150px] truncate text-soft" title={c.formula}>
+                      <code className="block max-w-[128px] truncate text-soft" title={c.formula}>
                         = {c.formula}
                       </code>
                     )}

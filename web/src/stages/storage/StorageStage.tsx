@@ -63,6 +63,9 @@ export function StorageStage() {
       <div className="min-h-0 flex-1 overflow-auto">
         {error && <Blank>{error.message}</Blank>}
         {isLoading && !data && <p className="p-4 text-soft">Encoding every column …</p>}
+        {data && tables.length === 0 && (
+          <Blank>Nothing is held yet. Bring tables in on the Intake stage; staging tables are not counted.</Blank>
+        )}
         {tables.map((t, i) => {
           const open = selectedTable === t.name || (selectedTable === undefined && i === 0 && !closed.has(t.name));
           return (

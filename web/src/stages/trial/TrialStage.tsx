@@ -140,7 +140,13 @@ export function TrialStage() {
           {error.message}
         </p>
       )}
-      {query.measures.length === 0 && <Blank>Choose a measure to show.</Blank>}
+      {query.measures.length === 0 && (
+        <Blank>
+          {(model.measures ?? []).length === 0
+            ? 'No measures yet: write one on the Measures stage, or draft a star on Intake.'
+            : 'Choose a measure to show.'}
+        </Blank>
+      )}
       {!error &&
         data &&
         query.measures.length > 0 &&
