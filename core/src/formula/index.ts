@@ -4,6 +4,7 @@ export * from './tree.ts';
 export * from './parser.ts';
 export * from './typed.ts';
 export * from './checker.ts';
+export { levelProblem } from './check/levelProblem.ts';
 export * from './scalar.ts';
 export * from './functions/index.ts';
 export * from './layout.ts';

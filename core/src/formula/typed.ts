@@ -77,12 +77,9 @@ export function walkTyped(node: Typed, visit: (node: Typed) => void): void {
   for (const child of childrenOf(node)) walkTyped(child, visit);
 }
 
-function childrenOf(node: Typed): readonly Typed[] {
+/** Operands of a scalar operation; nothing for what is none (columns, aggregates, measures, contexts). */
+export function operandsOf(node: Typed): readonly Typed[] {
   switch (node.kind) {
-    case 'constant':
-    case 'column':
-    case 'measure':
-      return [];
     case 'apply':
       return node.args;
     case 'convert':
@@ -99,12 +96,21 @@ function childrenOf(node: Typed): readonly Typed[] {
       return [node.operand, node.pattern];
     case 'case':
       return [...node.branches.flatMap(({ when, then }) => [when, then]), ...(node.otherwise ? [node.otherwise] : [])];
+    default:
+      return [];
+  }
+}
+
+function childrenOf(node: Typed): readonly Typed[] {
+  switch (node.kind) {
     case 'aggregate':
       return [node.arg, node.by, node.filter].filter((n): n is Typed => n !== undefined);
     case 'per':
       return [node.arg];
     case 'context':
       return [node.operand, ...(node.words.where ? [node.words.where] : [])];
+    default:
+      return operandsOf(node);
   }
 }
 

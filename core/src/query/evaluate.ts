@@ -1,6 +1,6 @@
 import type { Value } from '../values/index.ts';
 import type { ColumnName, Evaluate, Typed, TypedAggregate } from '../formula/index.ts';
-import { columnsOf, compileScalar } from '../formula/index.ts';
+import { columnsOf, compileScalar, operandsOf } from '../formula/index.ts';
 import { sameName } from '../model/index.ts';
 import { periodDays } from '../calendar/index.ts';
 import type { PeriodShape } from '../calendar/index.ts';
@@ -284,7 +284,7 @@ export class Evaluator {
       case 'context':
         return this.listContext(node, context, axes, outer, found);
       default:
-        for (const child of scalarChildren(node)) this.list(child, context, axes, outer, found);
+        for (const child of operandsOf(node)) this.list(child, context, axes, outer, found);
     }
   }
 
@@ -364,33 +364,9 @@ export class Evaluator {
         return this.unreached(node.operand, this.restricted(words, inner));
       }
       default: {
-        const all = scalarChildren(node).flatMap((child) => this.unreached(child, context));
+        const all = operandsOf(node).flatMap((child) => this.unreached(child, context));
         return [...new Map(all.map((c) => [`${c.table}.${c.column}`.toLowerCase(), c])).values()];
       }
     }
-  }
-}
-
-/** Operands of a scalar operation. */
-function scalarChildren(node: Typed): readonly Typed[] {
-  switch (node.kind) {
-    case 'apply':
-      return node.args;
-    case 'convert':
-    case 'not':
-    case 'is-null':
-      return [node.operand];
-    case 'logic':
-    case 'compare':
-    case 'is-distinct':
-      return [node.left, node.right];
-    case 'in':
-      return [node.operand, ...node.list];
-    case 'like':
-      return [node.operand, node.pattern];
-    case 'case':
-      return [...node.branches.flatMap(({ when, then }) => [when, then]), ...(node.otherwise ? [node.otherwise] : [])];
-    default:
-      return [];
   }
 }

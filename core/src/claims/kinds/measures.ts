@@ -1,33 +1,12 @@
 import type { FormulaChecker, Typed } from '../../formula/index.ts';
+import { operandsOf } from '../../formula/index.ts';
 import { sameName } from '../../model/index.ts';
 import type { ClaimKind } from '../claim.ts';
 import { claimOf, unchecked } from '../claim.ts';
 import { formulaParts } from './common.ts';
 
 /** Parts of a scalar operation or a context, without going into measures. */
-function partsOf(node: Typed): readonly Typed[] {
-  switch (node.kind) {
-    case 'apply':
-      return node.args;
-    case 'convert':
-    case 'not':
-    case 'is-null':
-    case 'context':
-      return [node.operand];
-    case 'logic':
-    case 'compare':
-    case 'is-distinct':
-      return [node.left, node.right];
-    case 'in':
-      return [node.operand, ...node.list];
-    case 'like':
-      return [node.operand, node.pattern];
-    case 'case':
-      return [...node.branches.flatMap(({ when, then }) => [when, then]), ...(node.otherwise ? [node.otherwise] : [])];
-    default:
-      return [];
-  }
-}
+const partsOf = (node: Typed): readonly Typed[] => (node.kind === 'context' ? [node.operand] : operandsOf(node));
 
 export const snapshotMeasure: ClaimKind = {
   kind: 'snapshot-measure',
