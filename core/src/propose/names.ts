@@ -7,12 +7,13 @@ export const wordsOf = (name: string): string[] =>
     .filter(Boolean)
     .map(singular);
 
-const singular = (word: string): string =>
-  word.length > 3 && word.endsWith('ies')
-    ? `${word.slice(0, -3)}y`
-    : word.length > 3 && word.endsWith('s') && !word.endsWith('ss')
-      ? word.slice(0, -1)
-      : word;
+/** English plurals: categories, branches, loans; glass stays. */
+function singular(word: string): string {
+  if (word.length <= 3) return word;
+  if (word.endsWith('ies')) return `${word.slice(0, -3)}y`;
+  if (/(ch|sh|x|ss|z)es$/.test(word)) return word.slice(0, -2);
+  return word.endsWith('s') && !word.endsWith('ss') ? word.slice(0, -1) : word;
+}
 
 /** Prefixes and suffixes that say what kind of table or column a name is, not which. */
 const KIND_WORDS = new Set(['fact', 'dim', 'dimension', 'bridge', 'stg', 'staging', 'export', 'list', 'table', 'f', 'd', 'b', 's']);
