@@ -73,6 +73,38 @@ test('check: exit status 0 where all holds', () => {
   expect(crease('check', sound)).toMatchObject({ status: 0 });
 });
 
+test('a derived table runs its steps over other tables, and one derived from itself is refused by name', () => {
+  inFolder('desk.csv', 'branch,kind,copies\nFord,loan,2\nFord,loan,3\nWeir,loan,1\nWeir,return,9\n');
+  const columns = [
+    { name: 'branch', type: 'text' },
+    { name: 'copies', type: 'integer' },
+  ];
+  const derived = (from: string) => [
+    { from },
+    { filter: "kind = 'loan'" },
+    { aggregate: { by: ['branch'], columns: { copies: 'sum(copies)' } } },
+  ];
+  const document = (from: string) => ({
+    crease: 1,
+    name: 'derived',
+    tables: [
+      { name: 'desk', role: 'staging', source: { file: 'desk.csv' }, columns: [...columns, { name: 'kind', type: 'text' }] },
+      { name: 'lent', role: 'fact', source: { steps: derived(from) }, columns },
+    ],
+    measures: [{ name: 'Copies', formula: 'sum(lent.copies)' }],
+  });
+  const query = inFolder('derived.query.json', JSON.stringify({ by: ['lent.branch'], measures: ['Copies'] }));
+  const sound = crease('query', inFolder('derived.crease.json', JSON.stringify(document('desk'))), '--query', query, '--json');
+  expect(sound).toMatchObject({ status: 0, stderr: '' });
+  expect((JSON.parse(sound.stdout) as { rows: unknown[] }).rows).toEqual([
+    ['Ford', 5],
+    ['Weir', 1],
+  ]);
+  const circle = crease('query', inFolder('circle.crease.json', JSON.stringify(document('lent'))), '--query', query);
+  expect(circle.status).not.toBe(0);
+  expect(circle.stderr).toContain('derived from each other in a circle: lent → lent');
+});
+
 test('query: as a table, as JSON, as CSV, and from standard input', () => {
   const query = inFolder('q.json', JSON.stringify({ by: ['district.region'], measures: ['Loans', 'Visitors'], totals: true }));
   const { stdout, status } = crease('query', model, '--query', query, '--json');

@@ -75,6 +75,11 @@ export class FormulaChecker {
     return this.check(formula, { kind: 'row', table, own: column }, type);
   }
 
+  /** A row formula of a table, of whatever type it gives: for shaping steps. */
+  rowFormula(table: Table, formula: string): CheckedFormula {
+    return this.check(formula, { kind: 'row', table, own: '' });
+  }
+
   /** A condition over columns of any tables, such as a trial's filter. */
   condition(source: string): CheckedFormula {
     return this.check(source, { kind: 'condition' }, BOOLEAN);

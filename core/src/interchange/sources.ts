@@ -7,6 +7,8 @@ import { sameName } from '../model/index.ts';
 import type { ColumnToRead, Dialect, ReadSpec } from '../reading/index.ts';
 import { detectDialect } from '../reading/index.ts';
 import { generateCalendar } from '../calendar/index.ts';
+import type { StepSetting } from '../shape/index.ts';
+import { derivedRows } from '../shape/index.ts';
 
 type FileSource = Extract<NonNullable<Table['source']>, { file: string }>;
 
@@ -37,8 +39,8 @@ function storedColumns(table: Table, source: FileSource): ColumnToRead[] {
     }));
 }
 
-/** Rows of a table that needs no file: a generated calendar, or members typed by hand; undefined for any other. */
-export function ownRows(model: Model, table: Table): TableData | undefined {
+/** Rows of a table that needs no file: a generated calendar, members typed by hand, or shaping steps over other tables; undefined for any other. */
+export function ownRows(model: Model, table: Table, setting: StepSetting): TableData | undefined {
   const { source } = table;
   if (!source) return undefined;
   const stored = table.columns.filter((column) => column.formula === undefined);
@@ -53,6 +55,7 @@ export function ownRows(model: Model, table: Table): TableData | undefined {
     );
     return tableOf(table.name, columns);
   }
+  if ('steps' in source) return derivedRows(table, source.steps, setting);
   if ('members' in source) {
     const columns = stored.map((column) => {
       const type = parseType(column.type) ?? TEXT;

@@ -1,7 +1,8 @@
-import { dirname, isAbsolute, join, resolve } from 'node:path';
+import { dirname, isAbsolute, join, relative, resolve, sep } from 'node:path';
 import type { TableData } from '@crease/core/columns';
 import type { Model, Table } from '@crease/core/model';
-import { withFamilies } from '@crease/core/model';
+import { sameName, withFamilies } from '@crease/core/model';
+import type { StepSetting } from '@crease/core/shape';
 import { DataError, ModelData } from '@crease/core/query';
 import { ReadError } from '@crease/core/reading';
 import { ownRows, readSpecOf } from '@crease/core/interchange';
@@ -11,33 +12,35 @@ import { readFileTable, readHead } from './fileTable.ts';
 export function folderData(model: Model, folder: string, today: number): ModelData {
   const tables = new Map<string, TableData>();
   const full = withFamilies(model);
-  const data = new ModelData(
-    full,
-    (name) => {
-      let table = tables.get(name);
-      if (!table)
-        tables.set(
-          name,
-          (table = loadTable(
-            full,
-            full.tables.find((t) => t.name === name)!,
-            folder,
-          )),
-        );
-      return table;
-    },
-    today,
-  );
-  return data;
+  /** Derived tables whose steps are being run: one that is asked for again is derived from itself. */
+  const open: string[] = [];
+  const load = (wanted: string): TableData => {
+    const found = full.tables.find((t) => sameName(t.name, wanted));
+    if (!found) throw new DataError(`there is no table ${wanted}`);
+    const { name } = found;
+    const known = tables.get(name);
+    if (known) return known;
+    if (open.includes(name)) throw new DataError(`the tables are derived from each other in a circle: ${[...open, name].join(' → ')}`);
+    open.push(name);
+    try {
+      const rows = loadTable(full, found, folder, { table: load, today });
+      tables.set(name, rows);
+      return rows;
+    } finally {
+      open.pop();
+    }
+  };
+  return new ModelData(full, load, today);
 }
 
-function loadTable(model: Model, table: Table, folder: string): TableData {
-  const own = ownRows(model, table);
+function loadTable(model: Model, table: Table, folder: string, setting: StepSetting): TableData {
+  const own = ownRows(model, table, setting);
   if (own) return own;
   const { source } = table;
   if (!source) throw new DataError(`the table ${table.name} has no source: say in the model where its rows come from`);
   if ('file' in source) {
-    if (isAbsolute(source.file) || !resolve(folder, source.file).startsWith(resolve(folder)))
+    const within = relative(resolve(folder), resolve(folder, source.file));
+    if (isAbsolute(source.file) || within === '..' || within.startsWith(`..${sep}`))
       throw new ReadError(`the file of ${table.name} lies outside of the data folder: ${source.file}`);
     if (source.file.toLowerCase().endsWith('.parquet'))
       throw new DataError(`the table ${table.name} comes from a Parquet file, which cannot be read yet`);
@@ -45,7 +48,6 @@ function loadTable(model: Model, table: Table, folder: string): TableData {
     const { head, whole } = readHead(file);
     return readFileTable(file, readSpecOf(table, source, head, whole));
   }
-  if ('steps' in source) throw new DataError(`the table ${table.name} is derived by shaping steps, which cannot be run yet`);
   throw new DataError(`the table ${table.name} comes from a database connection, which the command line does not have`);
 }
 

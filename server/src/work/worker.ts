@@ -3,7 +3,7 @@ import { statSync } from 'node:fs';
 import { toJson, formatType, parseType, TEXT, textReader, DATE } from '@crease/core/values';
 import type { TableData } from '@crease/core/columns';
 import { columnValues } from '@crease/core/columns';
-import { readModel, withFamilies } from '@crease/core/model';
+import { readModel, sameName, withFamilies } from '@crease/core/model';
 import type { Model, Query } from '@crease/core/model';
 import { answerQuery, browseMembers, DataError, levelFacts, ModelData, resolvePath } from '@crease/core/query';
 import { judgeClaim, listClaims } from '@crease/core/claims';
@@ -55,9 +55,13 @@ function dataOf(task: OnModel): ModelData {
   return data;
 }
 
-function loadTable(task: OnModel, model: Model, name: string): TableData {
-  const table = model.tables.find((t) => t.name === name)!;
-  const own = ownRows(model, table);
+/** `open` are the derived tables on the way here: one that is met again is derived from itself. */
+function loadTable(task: OnModel, model: Model, wanted: string, open: readonly string[] = []): TableData {
+  const table = model.tables.find((t) => sameName(t.name, wanted));
+  if (!table) throw new DataError(`the model has no table "${wanted}"`);
+  const { name } = table;
+  if (open.includes(name)) throw new DataError(`the tables are derived from each other in a circle: ${[...open, name].join(' → ')}`);
+  const own = ownRows(model, table, { table: (other) => loadTable(task, model, other, [...open, name]), today: today(model) });
   if (own) return own;
   const id = task.versions[sourceKey(table)];
   if (id === undefined)
@@ -78,7 +82,14 @@ function loadTable(task: OnModel, model: Model, name: string): TableData {
 function basisOf(claim: Claim, data: ModelData, versions: Readonly<Record<string, number>>): string {
   const rows = claim.tables.map((name) => {
     const table = data.model.tables.find((t) => t.name.toLowerCase() === name.toLowerCase());
-    return table ? [name, versions[sourceKey(table)] ?? JSON.stringify(table.source)] : name;
+    // A table without a file of its own rests on its source, and a derived one on the rows of all tables.
+    if (!table) return name;
+    const derived = table.source && 'steps' in table.source;
+    return [
+      name,
+      versions[sourceKey(table)] ?? JSON.stringify(table.source),
+      ...(derived ? [versions, data.model.tables.map((t) => t.source)] : []),
+    ];
   });
   // Remedies are made of the model's objects, so what they show follows the parts as well.
   return createHash('sha256')

@@ -1,0 +1,3 @@
+export * from './run.ts';
+export type { StepKind, StepSetting } from './step.ts';
+export { STEP_KINDS } from './steps/index.ts';

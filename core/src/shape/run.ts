@@ -1,0 +1,76 @@
+import type { z } from 'zod';
+import { nearestName, parseType, TEXT } from '../values/index.ts';
+import type { TableData } from '../columns/index.ts';
+import { columnOfValues, columnValues, renamed, tableOf } from '../columns/index.ts';
+import type { Table } from '../model/index.ts';
+import { converter } from '../formula/index.ts';
+import { DataError } from '../query/index.ts';
+import type { StepSetting } from './step.ts';
+import { STEP_KINDS } from './steps/index.ts';
+
+type Step = Readonly<Record<string, unknown>>;
+
+/**
+ * Runs the steps of a derived table: `from` first, then one verb each. Every state can be had, so that a step which multiplies or
+ * loses rows is seen where it stands. Throws DataError with the step's place.
+ */
+export function runSteps(table: Table, steps: readonly Step[], setting: StepSetting): TableData[] {
+  const [first, ...rest] = steps;
+  if (typeof first?.from !== 'string') throw new DataError(`the steps of ${table.name} begin with { "from": "table" }`);
+  const states = [setting.table(first.from)];
+  rest.forEach((step, i) => states.push(runStep(table.name, i + 2, step, states.at(-1)!, setting)));
+  return states;
+}
+
+function runStep(table: string, place: number, step: Step, input: TableData, setting: StepSetting): TableData {
+  const verbs = Object.keys(step);
+  const where = `step ${place} of ${table}`;
+  const kind = STEP_KINDS.find((k) => k.verb === verbs[0]);
+  if (verbs.length !== 1 || !kind) {
+    const near =
+      verbs[0] === undefined
+        ? undefined
+        : nearestName(
+            verbs[0],
+            STEP_KINDS.map((k) => k.verb),
+          );
+    throw new DataError(
+      `${where}: one verb is expected of ${STEP_KINDS.map((k) => k.verb).join(', ')}, not ${verbs.join(', ') || 'none'}${near ? `; did you mean ${near}?` : ''}`,
+    );
+  }
+  const parsed = (kind.schema as z.ZodType<never>).safeParse(step[kind.verb]);
+  if (!parsed.success)
+    throw new DataError(
+      `${where}: ${kind.verb}: ${parsed.error.issues.map((issue) => `${issue.path.join('.')} ${issue.message}`.trim()).join('; ')}`,
+    );
+  try {
+    return kind.apply(input, parsed.data, setting);
+  } catch (error) {
+    if (error instanceof DataError) throw new DataError(`${where}: ${error.message}`);
+    throw error;
+  }
+}
+
+/** The rows of a derived table: the last state, its columns brought to the names and types that the model declares. */
+export function derivedRows(table: Table, steps: readonly Step[], setting: StepSetting): TableData {
+  const last = runSteps(table, steps, setting).at(-1)!;
+  const columns = table.columns
+    .filter((c) => c.formula === undefined)
+    .map((c) => {
+      const found = last.columns.get(c.name.toLowerCase());
+      if (!found)
+        throw new DataError(
+          `the steps of ${table.name} give no column "${c.name}": they give ${[...last.columns.values()].map((x) => x.name).join(', ')}`,
+        );
+      const type = parseType(c.type) ?? TEXT;
+      if (JSON.stringify(type) === JSON.stringify(found.type)) return renamed(found, c.name);
+      const convert = converter(found.type, type);
+      const values = columnValues(found).map((value) => (value === null ? null : convert(value)));
+      return columnOfValues(
+        c.name,
+        type,
+        Array.from(found.codes, (code) => values[code]!),
+      );
+    });
+  return tableOf(table.name, columns, { rowCount: last.rowCount, ...(last.lineOf ? { lineOf: last.lineOf } : {}) });
+}

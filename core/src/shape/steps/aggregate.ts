@@ -1,0 +1,56 @@
+import { z } from 'zod';
+import type { DataType } from '../../values/index.ts';
+import { decimal, DOUBLE, INTEGER } from '../../values/index.ts';
+import type { Column, TableData } from '../../columns/index.ts';
+import { columnOfValues, tableOf } from '../../columns/index.ts';
+import type { AggregateName } from '../../formula/index.ts';
+import { parseFormula } from '../../formula/index.ts';
+import { aggregateGroups, DataError, Tuples } from '../../query/index.ts';
+import type { StepKind, StepSetting } from '../step.ts';
+import { pickRows, stepColumn, stepFormula } from '../step.ts';
+
+const schema = z.strictObject({ by: z.array(z.string()), columns: z.record(z.string(), z.string()) });
+
+/** `{ "aggregate": { "by": ["branch"], "columns": { "copies": "sum(copies)", "rows": "count(desk_log)" } } }`: one row for each combination. */
+export const aggregate: StepKind<z.infer<typeof schema>> = {
+  verb: 'aggregate',
+  schema,
+  apply: (input, { by, columns }, setting) => {
+    const keys = by.map((name) => stepColumn(input, name, 'aggregate'));
+    const tuples = new Tuples(keys.map((c) => c.domain.size + 1));
+    const groups = Int32Array.from({ length: input.rowCount }, (_, row) => tuples.add((p) => keys[p]!.codes[row]!));
+    const groupCount = keys.length === 0 ? 1 : tuples.size;
+    const first = new Int32Array(groupCount).fill(-1);
+    groups.forEach((group, row) => {
+      if (first[group]! < 0) first[group] = row;
+    });
+    const made = Object.entries(columns).map(([name, formula]) => aggregated(input, name, formula, groups, groupCount, setting));
+    return tableOf(input.name, [...keys.map((c) => pickRows(c, c.name, first)), ...made], { rowCount: groupCount });
+  },
+};
+
+function aggregated(input: TableData, name: string, formula: string, groups: Int32Array, groupCount: number, setting: StepSetting): Column {
+  const { tree, faults } = parseFormula(formula);
+  if (faults.length > 0 || tree.kind !== 'aggregate' || tree.from || tree.per || tree.filter)
+    throw new DataError(`the step aggregate: ${formula} is no plain aggregate${faults[0] ? ` (${faults[0].message})` : ''}`);
+  const kind = tree.name.text.toLowerCase() as AggregateName;
+  const argText = formula.slice(tree.arg.start, tree.arg.end);
+  const countsRows = kind === 'count' && tree.arg.kind === 'name' && !input.columns.has(argText.replaceAll('"', '').toLowerCase());
+  const arg = countsRows ? undefined : stepFormula(input, argText, setting);
+  const by = tree.by ? stepFormula(input, formula.slice(tree.by.start, tree.by.end), setting).evaluate : undefined;
+  const values = aggregateGroups({
+    aggregate: kind,
+    distinct: tree.distinct,
+    groups,
+    groupCount,
+    ...(arg ? { arg: arg.evaluate, argType: arg.type } : {}),
+    ...(by ? { by } : {}),
+  });
+  return columnOfValues(name, resultType(kind, arg?.type), values);
+}
+
+function resultType(kind: AggregateName, arg: DataType | undefined): DataType {
+  if (kind === 'count' || !arg) return INTEGER;
+  if (['min', 'max', 'latest', 'earliest', 'only'].includes(kind)) return arg;
+  return kind === 'sum' ? (arg.kind === 'decimal' ? decimal(38, arg.scale) : arg) : DOUBLE;
+}

@@ -1,0 +1,19 @@
+import { z } from 'zod';
+import { columnOfCodes, codesArray, rangeDomain } from '../../columns/index.ts';
+import { INTEGER } from '../../values/index.ts';
+import type { StepKind } from '../step.ts';
+import { withColumns } from '../step.ts';
+
+/** `{ "number": "visit_key" }`: a surrogate key, 1 for the first row. */
+export const number: StepKind<string> = {
+  verb: 'number',
+  schema: z.string().min(1),
+  apply: (input, name) => {
+    const codes = codesArray(input.rowCount, input.rowCount);
+    for (let row = 0; row < codes.length; row++) codes[row] = row + 1;
+    return withColumns(input, [
+      columnOfCodes(name, INTEGER, rangeDomain(1, Math.max(1, input.rowCount)), codes),
+      ...input.columns.values(),
+    ]);
+  },
+};

@@ -1,0 +1,17 @@
+import { z } from 'zod';
+import { renamed } from '../../columns/index.ts';
+import type { StepKind } from '../step.ts';
+import { stepColumn, withColumns } from '../step.ts';
+
+const schema = z.array(z.union([z.string(), z.strictObject({ column: z.string(), as: z.string() })])).min(1);
+
+/** `{ "pick": ["branch", { "column": "amt", "as": "amount" }] }`: keeps these columns, in this order, under these names. */
+export const pick: StepKind<z.infer<typeof schema>> = {
+  verb: 'pick',
+  schema,
+  apply: (input, columns) =>
+    withColumns(
+      input,
+      columns.map((c) => (typeof c === 'string' ? stepColumn(input, c, 'pick') : renamed(stepColumn(input, c.column, 'pick'), c.as))),
+    ),
+};

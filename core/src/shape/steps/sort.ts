@@ -1,0 +1,29 @@
+import { z } from 'zod';
+import type { StepKind } from '../step.ts';
+import { selectRows, stepColumn } from '../step.ts';
+
+const schema = z
+  .array(z.union([z.string(), z.strictObject({ of: z.string(), order: z.enum(['ascending', 'descending']).optional() })]))
+  .min(1);
+
+/** `{ "sort": ["branch", { "of": "day", "order": "descending" }] }`: codes compare like values; nulls come last in either direction. */
+export const sort: StepKind<z.infer<typeof schema>> = {
+  verb: 'sort',
+  schema,
+  apply: (input, by) => {
+    const keys = by.map((b) => ({
+      column: stepColumn(input, typeof b === 'string' ? b : b.of, 'sort'),
+      down: typeof b !== 'string' && b.order === 'descending',
+    }));
+    const rows = Array.from({ length: input.rowCount }, (_, row) => row).sort((a, b) => {
+      for (const { column, down } of keys) {
+        const [x, y] = [column.codes[a]!, column.codes[b]!];
+        if (x === y) continue;
+        if (x === 0 || y === 0) return x === 0 ? 1 : -1;
+        return down ? y - x : x - y;
+      }
+      return a - b;
+    });
+    return selectRows(input, rows);
+  },
+};

@@ -1,0 +1,32 @@
+import { columnOfValues, columnValues, tableOf } from '../../columns/index.ts';
+import { comparable, formatType } from '../../values/index.ts';
+import { DataError } from '../../query/index.ts';
+import type { StepKind } from '../step.ts';
+import { nameList } from '../step.ts';
+
+/** `{ "union": ["archive"] }`: the rows of other tables below, columns matched by name; what a table lacks is null. */
+export const union: StepKind<string[]> = {
+  verb: 'union',
+  schema: nameList,
+  apply: (input, tables, setting) => {
+    const all = [input, ...tables.map((name) => setting.table(name))];
+    const names = [...new Map(all.flatMap((t) => [...t.columns].map(([key, c]) => [key, c] as const)).reverse())].reverse();
+    const columns = names.map(([key, { name }]) => {
+      const found = all.map((t) => t.columns.get(key));
+      const type = found.find((c) => c)!.type;
+      const other = found.find((c) => c && (!comparable(c.type, type) || formatType(c.type) !== formatType(type)));
+      if (other)
+        throw new DataError(
+          `the step union: ${name} is ${formatType(type)} in one table and ${formatType(other.type)} in another; give it one type with derive first`,
+        );
+      return columnOfValues(
+        name,
+        type,
+        all.flatMap((t, i) =>
+          Array.from({ length: t.rowCount }, (_, row) => (found[i] ? columnValues(found[i])[found[i].codes[row]!]! : null)),
+        ),
+      );
+    });
+    return tableOf(input.name, columns, { rowCount: all.reduce((n, t) => n + t.rowCount, 0) });
+  },
+};
