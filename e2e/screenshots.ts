@@ -27,7 +27,6 @@ const loansByRegion = {
   filters: [{ period: 'fiscal year to date' }],
 };
 const shots: Shot[] = [
-  { name: 'home', path: '/' },
   {
     name: 'intake',
     path: 'intake?sel=table:loan_export',
@@ -61,6 +60,14 @@ const shots: Shot[] = [
   { name: 'proposals', path: 'intake?view=draft' },
 ];
 
+/** Waits until nothing on the page says that it is still being opened, counted or drawn. */
+async function settled(page: Page): Promise<void> {
+  await page.waitForTimeout(1500);
+  const waiting = page.locator('p').filter({ hasText: /^(Opening|Encoding|Comparing|Drawing|Counting|Reading|Listing)\b.* …$/ });
+  while ((await waiting.count()) > 0) await waiting.first().waitFor({ state: 'detached' });
+  await page.waitForTimeout(500);
+}
+
 const port = 4700 + Math.floor(Math.random() * 200);
 const server = spawn(
   process.execPath,
@@ -83,11 +90,11 @@ try {
     });
     page.on('console', (message) => message.type() === 'error' && process.stderr.write(`${shot.name}: ${message.text()}\n`));
     page.on('pageerror', (error) => process.stderr.write(`${shot.name}: ${error.stack}\n`));
-    await page.goto(`http://127.0.0.1:${port}${shot.path.startsWith('/') ? shot.path : `/m/1/${shot.path}`}`);
-    await page.waitForTimeout(shot.name === 'proposals' || shot.name === 'storage' ? 5000 : 2000);
+    await page.goto(`http://127.0.0.1:${port}/m/1/${shot.path}`);
+    await settled(page);
     if (shot.act) {
       await shot.act(page);
-      await page.waitForTimeout(1200);
+      await settled(page);
     }
     await page.screenshot({ path: resolve(folder, `${shot.name}.png`) });
     await page.close();
