@@ -181,7 +181,12 @@ describe('remedies mend what they say, and are plain edits', () => {
       ],
       measures: [{ name: 'Stock', formula: 'sum(stock.copies)' }],
     };
-    expect(mended(model, 'snapshot-measure:Stock', 'at-last-stock').get('snapshot-measure:Stock')!.verdict).toBe('holds');
+    for (const formula of ['sum(stock.copies)', 'sum(stock.copies) -- on the shelf', '2 * sum(stock.copies) -- both halves']) {
+      const measures = [{ name: 'Stock', formula }];
+      expect(mended({ ...model, measures }, 'snapshot-measure:Stock', 'at-last-stock').get('snapshot-measure:Stock')!.verdict).toBe(
+        'holds',
+      );
+    }
   });
 });
 

@@ -1,5 +1,5 @@
 import type { FormulaChecker, Typed } from '../../formula/index.ts';
-import { operandsOf } from '../../formula/index.ts';
+import { operandsOf, quotePath } from '../../formula/index.ts';
 import { sameName } from '../../model/index.ts';
 import type { ClaimKind } from '../claim.ts';
 import { claimOf, unchecked } from '../claim.ts';
@@ -42,12 +42,19 @@ export const snapshotMeasure: ClaimKind = {
             };
           },
           remedies: () =>
-            touched.map((t) => ({
-              id: `at-last-${t.name}`,
-              title: `Take the last ${t.snapshot} of each context`,
-              effect: `The formula becomes (${m.formula}) at last ${t.name}.${t.snapshot}.`,
-              edit: [{ do: 'put-measures', name: m.name, value: { ...m, formula: `(${m.formula}) at last "${t.name}"."${t.snapshot}"` } }],
-            })),
+            touched.map((t) => {
+              // What stands alone needs no parentheses before the words of a context.
+              const alone = typed?.kind === 'aggregate' || typed?.kind === 'measure';
+              // A remark to the end of the line must not swallow what follows.
+              const own = m.formula.includes('--') ? `${m.formula}\n` : m.formula;
+              const formula = `${alone ? own : `(${own})`} at last ${quotePath(t.name, t.snapshot!)}`;
+              return {
+                id: `at-last-${t.name}`,
+                title: `Take the last ${t.snapshot} of each context`,
+                effect: `The formula becomes ${formula}.`,
+                edit: [{ do: 'put-measures', name: m.name, value: { ...m, formula } }],
+              };
+            }),
         }),
       ];
     });
