@@ -1,2 +1,3 @@
+export type { Proposal, ProposalKind } from './proposal.ts';
 export * from './propose.ts';
 export * from './names.ts';
