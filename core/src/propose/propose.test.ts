@@ -71,8 +71,8 @@ test('orphans do not hide a relationship: they are counted in its evidence', () 
 });
 
 test('whole numbers inside the range of a key by chance are no reference', () => {
-  const shelf: Columns = { shelf_id: ['integer', from0(10)], label: ['text', from0(10).map((i) => `Shelf ${i}`)] };
-  expect(draft({ shelf, loan }).of('relationship:loan.copies')).toBeUndefined();
+  const terminal: Columns = { terminal_id: ['integer', from0(10)], label: ['text', from0(10).map((i) => `Terminal ${i}`)] };
+  expect(draft({ terminal, loan }).of('relationship:loan.copies')).toBeUndefined();
 });
 
 test('a second reference to the same table does not filter by default, and says why', () => {
