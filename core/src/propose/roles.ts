@@ -7,6 +7,8 @@ import type { Proposal } from './proposal.ts';
 
 const VALIDITY = /^(valid|effective)_?(from|to|until|since)$/i;
 
+const counted = (n: number, word: string): string => `${n} ${word}${n === 1 ? '' : 's'}`;
+
 /** Whether a column is named as the first or last day of a version. */
 export const isValidityEnd = (name: string): boolean => VALIDITY.test(name);
 
@@ -25,7 +27,7 @@ export function proposeRoles(model: Model, data: ModelData): Proposal[] {
     let role: Table['role'];
     if (into.length > 0) {
       role = 'dimension';
-      evidence.push(`${into.length} relationships lead to it`);
+      evidence.push(`${counted(into.length, 'relationship')} lead${into.length === 1 ? 's' : ''} to it`);
     } else if (keyIsReferences && targets.size === 2 && others.length <= 2 && (share !== undefined || others.length === 0)) {
       role = 'bridge';
       evidence.push(`its key is made of references to ${[...targets].join(' and ')}`);
@@ -39,7 +41,7 @@ export function proposeRoles(model: Model, data: ModelData): Proposal[] {
     } else if (targets.size >= 1) {
       const wide = data.rowCount(t.name) >= Math.max(...[...targets].map((name) => data.rowCount(name)), 0) / 4;
       role = targets.size >= 2 || wide ? 'fact' : 'dimension';
-      evidence.push(`it refers to ${targets.size} tables and none refers to it`, `${data.rowCount(t.name)} rows`);
+      evidence.push(`it refers to ${counted(targets.size, 'table')} and none refers to it`, `${data.rowCount(t.name)} rows`);
     } else {
       role = 'staging';
       evidence.push('no relationship leads to it or from it');
