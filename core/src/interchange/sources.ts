@@ -6,6 +6,7 @@ import type { Model, Table } from '../model/index.ts';
 import { sameName } from '../model/index.ts';
 import type { ColumnToRead, Dialect, ReadSpec } from '../reading/index.ts';
 import { detectDialect } from '../reading/index.ts';
+import { DataError } from '../query/index.ts';
 import { generateCalendar } from '../calendar/index.ts';
 import type { StepSetting } from '../shape/index.ts';
 import { derivedRows } from '../shape/index.ts';
@@ -40,7 +41,7 @@ function storedColumns(table: Table, source: FileSource): ColumnToRead[] {
 }
 
 /** Rows of a table that needs no file: a generated calendar, members typed by hand, or shaping steps over other tables; undefined for any other. */
-export function ownRows(model: Model, table: Table, setting: StepSetting): TableData | undefined {
+function ownRows(model: Model, table: Table, setting: StepSetting): TableData | undefined {
   const { source } = table;
   if (!source) return undefined;
   const stored = table.columns.filter((column) => column.formula === undefined);
@@ -68,4 +69,31 @@ export function ownRows(model: Model, table: Table, setting: StepSetting): Table
     return tableOf(table.name, columns, { rowCount: source.members.length });
   }
   return undefined;
+}
+
+/**
+ * Rows of a model's tables by name, each made once. `stored` gives the rows of a table that has its own; `today` is in days since
+ * 1970-01-01. The loader throws DataError for an unknown table and where tables are derived from each other in a circle.
+ */
+export function tableLoader(model: Model, today: number, stored: (table: Table) => TableData): (name: string) => TableData {
+  const made = new Map<string, TableData>();
+  /** Tables whose steps are being run: one that is asked for again is derived from itself. */
+  const open: string[] = [];
+  const load = (wanted: string): TableData => {
+    const table = model.tables.find((t) => sameName(t.name, wanted));
+    if (!table) throw new DataError(`the model has no table "${wanted}"`);
+    const { name } = table;
+    const known = made.get(name);
+    if (known) return known;
+    if (open.includes(name)) throw new DataError(`the tables are derived from each other in a circle: ${[...open, name].join(' → ')}`);
+    open.push(name);
+    try {
+      const rows = ownRows(model, table, { table: load, today }) ?? stored(table);
+      made.set(name, rows);
+      return rows;
+    } finally {
+      open.pop();
+    }
+  };
+  return load;
 }

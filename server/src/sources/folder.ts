@@ -1,41 +1,23 @@
 import { dirname, isAbsolute, join, relative, resolve, sep } from 'node:path';
 import type { TableData } from '@crease/core/columns';
 import type { Model, Table } from '@crease/core/model';
-import { sameName, withFamilies } from '@crease/core/model';
-import type { StepSetting } from '@crease/core/shape';
+import { withFamilies } from '@crease/core/model';
 import { DataError, ModelData } from '@crease/core/query';
 import { ReadError } from '@crease/core/reading';
-import { ownRows, readSpecOf } from '@crease/core/interchange';
+import { readSpecOf, tableLoader } from '@crease/core/interchange';
 import { readFileTable, readHead } from './fileTable.ts';
 
 /** The rows of a model over the files of a folder; each table is read when it is first asked for. */
 export function folderData(model: Model, folder: string, today: number): ModelData {
-  const tables = new Map<string, TableData>();
   const full = withFamilies(model);
-  /** Derived tables whose steps are being run: one that is asked for again is derived from itself. */
-  const open: string[] = [];
-  const load = (wanted: string): TableData => {
-    const found = full.tables.find((t) => sameName(t.name, wanted));
-    if (!found) throw new DataError(`there is no table ${wanted}`);
-    const { name } = found;
-    const known = tables.get(name);
-    if (known) return known;
-    if (open.includes(name)) throw new DataError(`the tables are derived from each other in a circle: ${[...open, name].join(' → ')}`);
-    open.push(name);
-    try {
-      const rows = loadTable(full, found, folder, { table: load, today });
-      tables.set(name, rows);
-      return rows;
-    } finally {
-      open.pop();
-    }
-  };
-  return new ModelData(full, load, today);
+  return new ModelData(
+    full,
+    tableLoader(full, today, (table) => fileRows(table, folder)),
+    today,
+  );
 }
 
-function loadTable(model: Model, table: Table, folder: string, setting: StepSetting): TableData {
-  const own = ownRows(model, table, setting);
-  if (own) return own;
+function fileRows(table: Table, folder: string): TableData {
   const { source } = table;
   if (!source) throw new DataError(`the table ${table.name} has no source: say in the model where its rows come from`);
   if ('file' in source) {

@@ -3,8 +3,8 @@ import { statSync } from 'node:fs';
 import { toJson, formatType, parseType, TEXT, textReader, DATE } from '@crease/core/values';
 import type { TableData } from '@crease/core/columns';
 import { columnValues } from '@crease/core/columns';
-import { readModel, sameName, withFamilies } from '@crease/core/model';
-import type { Model, Query } from '@crease/core/model';
+import { readModel, withFamilies } from '@crease/core/model';
+import type { Model, Query, Table } from '@crease/core/model';
 import { answerQuery, browseMembers, DataError, levelFacts, ModelData, resolvePath } from '@crease/core/query';
 import { judgeClaim, listClaims } from '@crease/core/claims';
 import type { Claim } from '@crease/core/claims';
@@ -12,7 +12,7 @@ import { columnBytes, profileModel } from '@crease/core/storage';
 import { proposeStar } from '@crease/core/propose';
 import { layOutFormula, placeOf } from '@crease/core/formula';
 import { matchColumns } from '@crease/core/relate';
-import { ownRows } from '@crease/core/interchange';
+import { tableLoader } from '@crease/core/interchange';
 import { ReadError } from '@crease/core/reading';
 import { openWorkspace, sourceKey, Tables } from '../store/index.ts';
 import type { Connection } from '../store/index.ts';
@@ -47,7 +47,11 @@ function dataOf(task: OnModel): ModelData {
   let data = models.get(key);
   if (!data) {
     const model = withFamilies(readModel(task.document));
-    data = new ModelData(model, (name) => loadTable(task, model, name), today(model));
+    data = new ModelData(
+      model,
+      tableLoader(model, today(model), (table) => storedRows(task, table)),
+      today(model),
+    );
     for (const old of [...models.keys()].slice(0, Math.max(0, models.size - KEPT_MODELS + 1))) models.delete(old);
   }
   models.delete(key);
@@ -55,14 +59,8 @@ function dataOf(task: OnModel): ModelData {
   return data;
 }
 
-/** `open` are the derived tables on the way here: one that is met again is derived from itself. */
-function loadTable(task: OnModel, model: Model, wanted: string, open: readonly string[] = []): TableData {
-  const table = model.tables.find((t) => sameName(t.name, wanted));
-  if (!table) throw new DataError(`the model has no table "${wanted}"`);
+function storedRows(task: OnModel, table: Table): TableData {
   const { name } = table;
-  if (open.includes(name)) throw new DataError(`the tables are derived from each other in a circle: ${[...open, name].join(' → ')}`);
-  const own = ownRows(model, table, { table: (other) => loadTable(task, model, other, [...open, name]), today: today(model) });
-  if (own) return own;
   const id = task.versions[sourceKey(table)];
   if (id === undefined)
     throw new DataError(
