@@ -94,6 +94,17 @@ test('two windows see each other’s edits', async ({ page, context }) => {
   await expect(page.getByLabel('one row is')).toHaveValue('one branch');
 });
 
+test('a damaged link to a trial says what is wrong with it, and asks another question', async ({ page }) => {
+  for (const [q, fault] of [
+    ['{"by"', 'not JSON'],
+    ['{"measure":["Loans"]}', 'measure'],
+  ] as const) {
+    await page.goto(`${demo}/trial?q=${encodeURIComponent(q)}`);
+    await expect(page.getByRole('alert').filter({ hasText: 'question in the address' })).toContainText(fault);
+    await expect(page.getByRole('table', { name: 'The answer' })).toBeVisible();
+  }
+});
+
 test('a trial: sentence, unmatched members, does not apply, explanation, chart', async ({ page }) => {
   await page.goto(`${demo}/trial`);
   await page.getByRole('button', { name: 'Add a measure' }).click();

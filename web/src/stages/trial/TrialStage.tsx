@@ -4,7 +4,7 @@ import useSWR from 'swr';
 import { ChartColumn, Copy, Download, Sheet } from 'lucide-react';
 import type { QueryState } from '@crease/contract';
 import type { Query } from '@crease/core/model';
-import { sameName } from '@crease/core/model';
+import { DocumentError, readQuery, sameName } from '@crease/core/model';
 import { csvLine } from '@crease/core/interchange';
 import { send } from '../../state/api.ts';
 import { useModel } from '../../state/model.tsx';
@@ -19,13 +19,13 @@ import { attributesOf, defaultAttribute } from './attributes.ts';
 
 const AnswerChart = lazy(() => import('./AnswerChart.tsx'));
 
-/** The query of the address; broken text gives none. */
-function queryOf(text: string | null): Query | undefined {
-  if (text === null) return undefined;
+/** The query of the address, or what is wrong with it. */
+function queryOf(text: string | null): { query?: Query; fault?: string } {
+  if (text === null) return {};
   try {
-    return JSON.parse(text) as Query;
+    return { query: readQuery(text) };
   } catch (error) {
-    if (error instanceof SyntaxError) return undefined;
+    if (error instanceof DocumentError) return { fault: error.message };
     throw error;
   }
 }
@@ -44,7 +44,8 @@ export function TrialStage() {
     const by = perspective ? seen : defaultAttribute(model, measures[0]?.table);
     return { by: by === undefined ? [] : [by], measures: measures.slice(0, 1).map((m) => m.name), filters: [] };
   }, [model, perspective]);
-  const query = queryOf(params.get('q')) ?? first;
+  const address = queryOf(params.get('q'));
+  const query = address.query ?? first;
   const chart = params.get('view') === 'chart';
   const set = (change: Record<string, string | undefined>) =>
     setParams((before) => {
@@ -135,6 +136,11 @@ export function TrialStage() {
         </button>
       </LeafHead>
       <Sentence query={query} perspective={perspective} onAsk={ask} />
+      {address.fault !== undefined && (
+        <p role="alert" className="m-4 whitespace-pre-line border-l-4 border-vermilion bg-vermilion-wash px-3 py-2">
+          The question in the address cannot be read; another is asked in its place. {address.fault}
+        </p>
+      )}
       {error && (
         <p role="alert" className="m-4 whitespace-pre-line border-l-4 border-vermilion bg-vermilion-wash px-3 py-2">
           {error.message}
