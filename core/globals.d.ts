@@ -7,3 +7,13 @@ declare class TextEncoder {
   encode(input?: string): Uint8Array<ArrayBuffer>;
 }
 declare const performance: { now(): number };
+declare function atob(text: string): string;
+declare namespace WebAssembly {
+  class Module {
+    constructor(bytes: Uint8Array<ArrayBuffer>);
+  }
+  class Instance {
+    constructor(module: Module, imports: Record<string, Record<string, unknown>>);
+    readonly exports: Record<string, unknown>;
+  }
+}

@@ -3,6 +3,7 @@
 import { dirname, resolve } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { build } from 'esbuild';
+import './kernels.mjs';
 
 const root = resolve(dirname(fileURLToPath(import.meta.url)), '..');
 const common = {

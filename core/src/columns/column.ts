@@ -24,6 +24,78 @@ export interface Column {
   readonly runs: number;
 }
 
+/** What a column is made of. Its parts may come late: they are asked for once, when they are first needed. */
+export interface ColumnParts {
+  readonly name: string;
+  readonly type: DataType;
+  readonly rowCount: number;
+  readonly domain: Domain | (() => Domain);
+  readonly codes: Codes | (() => Codes);
+  /** By default counted over the codes. */
+  readonly counts?: () => Uint32Array;
+  readonly distinct: number;
+  readonly nulls: number;
+  readonly runs: number;
+}
+
+class CodedColumn implements Column {
+  readonly name: string;
+  readonly type: DataType;
+  readonly rowCount: number;
+  readonly distinct: number;
+  readonly nulls: number;
+  readonly runs: number;
+  private heldDomain: Domain | undefined;
+  private heldCodes: Codes | undefined;
+  private heldCounts: Uint32Array | undefined;
+
+  constructor(private readonly parts: ColumnParts) {
+    this.name = parts.name;
+    this.type = parts.type;
+    this.rowCount = parts.rowCount;
+    this.distinct = parts.distinct;
+    this.nulls = parts.nulls;
+    this.runs = parts.runs;
+  }
+
+  get domain(): Domain {
+    const { domain } = this.parts;
+    return (this.heldDomain ??= typeof domain === 'function' ? domain() : domain);
+  }
+
+  get codes(): Codes {
+    const { codes } = this.parts;
+    return (this.heldCodes ??= typeof codes === 'function' ? codes() : codes);
+  }
+
+  get counts(): Uint32Array {
+    return (this.heldCounts ??= this.parts.counts ? this.parts.counts() : countCodes(this.domain.size, this.codes));
+  }
+}
+
+export const columnOfParts = (parts: ColumnParts): Column => new CodedColumn(parts);
+
+/** The same rows under another name or with another domain of the same size. */
+export const changedColumn = (column: Column, change: { name?: string; domain?: Domain }): Column =>
+  new CodedColumn({
+    name: change.name ?? column.name,
+    type: column.type,
+    rowCount: column.rowCount,
+    domain: change.domain ?? (() => column.domain),
+    codes: () => column.codes,
+    counts: () => column.counts,
+    distinct: column.distinct,
+    nulls: column.nulls,
+    runs: column.runs,
+  });
+
+/** Rows per code, the histogram of a column. */
+export function countCodes(size: number, codes: Codes): Uint32Array {
+  const counts = new Uint32Array(size + 1);
+  for (let row = 0; row < codes.length; row++) counts[codes[row]!]!++;
+  return counts;
+}
+
 const valueCaches = new WeakMap<Column, Value[]>();
 
 /** Values by code (index 0 is null), decoded once per column. */
@@ -53,7 +125,7 @@ export function columnOfCodes(name: string, type: DataType, domain: Domain, code
   }
   let distinct = 0;
   for (let code = 1; code < counts.length; code++) if (counts[code]! > 0) distinct++;
-  return { name, type, rowCount: codes.length, domain, codes, counts, distinct, nulls: counts[0]!, runs };
+  return new CodedColumn({ name, type, rowCount: codes.length, domain, codes, counts: () => counts, distinct, nulls: counts[0]!, runs });
 }
 
 /** Encodes values row by row: for derived columns, hand-typed members and tests. Values must be of the type. */
@@ -78,7 +150,7 @@ export function columnOfValues(name: string, type: DataType, values: ArrayLike<V
 }
 
 /** A column of another name over the same codes. */
-export const renamed = (column: Column, name: string): Column => ({ ...column, name });
+export const renamed = (column: Column, name: string): Column => changedColumn(column, { name });
 
 /**
  * Sorts distinct non-null values into a domain. `remap[k]` is the code of the k-th given value (from 1); remap[0] is 0.
@@ -116,13 +188,14 @@ function isAscending(values: readonly Value[]): boolean {
   return true;
 }
 
-/** The widest span that gets a histogram without a dictionary. */
-const LARGEST_RANGE = 1 << 22;
+/** The widest span that is held without a dictionary: its histogram, where one is asked for, takes four bytes a value. */
+export const LARGEST_RANGE = 1 << 28;
 
 /** Whether packing offsets from the minimum takes no more bytes than a dictionary of 8-byte values with packed codes. */
 export function prefersRange(low: number, high: number, distinct: number, rowCount: number): boolean {
   const span = high - low + 1;
-  if (span > LARGEST_RANGE) return false;
+  // A few values far apart would make arrays over all that lies between them.
+  if (span > LARGEST_RANGE || span > Math.max(4096, 8 * rowCount)) return false;
   const bits = (n: number) => Math.ceil(Math.log2(n + 1));
   return span <= 256 || (bits(span) * rowCount) / 8 <= (bits(distinct) * rowCount) / 8 + distinct * 8;
 }

@@ -35,37 +35,44 @@ function encodeNumbers(tag: number, width: 4 | 8, values: number[]): Uint8Array 
 
 function encodeTexts(tag: number, texts: string[]): Uint8Array {
   const encoder = new TextEncoder();
-  let out = new Uint8Array(1024);
+  const parts = texts.map((text) => encoder.encode(text));
+  const ends = new Uint32Array(parts.length);
+  let size = 0;
+  parts.forEach((part, k) => (ends[k] = size += part.length));
+  const bytes = new Uint8Array(size);
+  parts.forEach((part, k) => bytes.set(part, ends[k]! - part.length));
+  return frontCoded(tag, bytes, ends);
+}
+
+/** Encodes a domain of texts from their bytes one behind the other, ascending; `ends[k]` is where the k-th ends. */
+export const encodeTextBytes = (bytes: Uint8Array, ends: Uint32Array): Uint8Array => frontCoded(1, bytes, ends);
+
+function frontCoded(tag: number, bytes: Uint8Array, ends: Uint32Array): Uint8Array {
+  const out = new Uint8Array(16 + bytes.length + ends.length * 6);
   let at = 0;
-  const room = (n: number) => {
-    if (at + n <= out.length) return;
-    const larger = new Uint8Array(Math.max(out.length * 2, at + n));
-    larger.set(out);
-    out = larger;
-  };
   const number = (n: number) => {
-    room(5);
     while (n >= 0x80) {
       out[at++] = (n & 0x7f) | 0x80;
       n >>>= 7;
     }
     out[at++] = n;
   };
-  room(1);
   out[at++] = tag;
-  number(texts.length);
-  let before: Uint8Array = new Uint8Array(0);
-  texts.forEach((text, i) => {
-    const bytes = encoder.encode(text);
+  number(ends.length);
+  let [before, start] = [0, 0];
+  for (let k = 0; k < ends.length; k++) {
+    const end = ends[k]!;
     let shared = 0;
-    if (i % FRONT_BLOCK !== 0) while (shared < bytes.length && shared < before.length && bytes[shared] === before[shared]) shared++;
+    if (k % FRONT_BLOCK !== 0) {
+      const most = Math.min(end - start, start - before);
+      while (shared < most && bytes[start + shared] === bytes[before + shared]) shared++;
+    }
     number(shared);
-    number(bytes.length - shared);
-    room(bytes.length - shared);
-    out.set(bytes.subarray(shared), at);
-    at += bytes.length - shared;
-    before = bytes;
-  });
+    number(end - start - shared);
+    for (let p = start + shared; p < end; p++) out[at++] = bytes[p]!;
+    before = start;
+    start = end;
+  }
   return out.slice(0, at);
 }
 

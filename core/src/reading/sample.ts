@@ -6,7 +6,8 @@ import { fieldText, Scanner } from './scanner.ts';
 import { TextCollector } from './textCollector.ts';
 import type { TypeGuess } from './typing.ts';
 import { guessType } from './typing.ts';
-import { LARGEST_FIELD_BYTES, ReadError } from './tableReader.ts';
+import { LARGEST_FIELD_BYTES } from './chunkReader.ts';
+import { ReadError } from './errors.ts';
 
 /** What the head of a file tells about one of its columns, before anything is stored. */
 export interface ColumnPreview extends TypeGuess {

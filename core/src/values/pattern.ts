@@ -78,6 +78,46 @@ function compile(text: string): DatePattern | undefined {
   };
 }
 
+/** Where the parts of a moment stand that is written with a fixed number of characters, in bytes from 0; -1 where a part is missing. */
+export interface FixedLayout {
+  /** By byte of the text: 0 for a digit, else the byte that must stand there. */
+  readonly shape: Uint8Array;
+  readonly year: number;
+  readonly month: number;
+  readonly day: number;
+  readonly hour: number;
+  readonly minute: number;
+  readonly second: number;
+}
+
+const FIXED_PARTS: Record<string, Exclude<keyof FixedLayout, 'shape'>> = {
+  yyyy: 'year',
+  MM: 'month',
+  dd: 'day',
+  HH: 'hour',
+  mm: 'minute',
+  ss: 'second',
+};
+
+/** The layout of a pattern whose texts all have the same length, for readers of bytes; undefined for any other pattern. */
+export function fixedLayout(text: string): FixedLayout | undefined {
+  if (!datePattern(text)) return undefined;
+  const shape: number[] = [];
+  const places = { year: -1, month: -1, day: -1, hour: -1, minute: -1, second: -1 };
+  let end = 0;
+  for (const match of text.matchAll(TOKEN)) {
+    const token = match[0];
+    const part = FIXED_PARTS[token];
+    if (part === undefined) return undefined; // one digit or two, a fraction, or a quoted literal
+    for (const c of text.slice(end, match.index)) shape.push(c.charCodeAt(0));
+    places[part] = shape.length;
+    for (let i = 0; i < token.length; i++) shape.push(0);
+    end = match.index + token.length;
+  }
+  for (const c of text.slice(end)) shape.push(c.charCodeAt(0));
+  return shape.some((byte) => byte > 127) ? undefined : { shape: Uint8Array.from(shape), ...places };
+}
+
 const escapeLiteral = (text: string): string => text.replace(/[.*+?^${}()|[\]\\]/g, '\\$&');
 
 /** Patterns tried for a column without a declared one, the unambiguous first. */

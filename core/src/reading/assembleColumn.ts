@@ -1,0 +1,434 @@
+import type { DataType, Value } from '../values/index.ts';
+import { textReader } from '../values/index.ts';
+import type { Codes, Domain, Misfits } from '../columns/index.ts';
+import {
+  codesArray,
+  columnOfValues,
+  domainOfDistinct,
+  encodeDomain,
+  encodeTextBytes,
+  LARGEST_RANGE,
+  listDomain,
+  prefersRange,
+  rangeDomain,
+} from '../columns/index.ts';
+import type { ChunkCells, MisfitTexts, SortedTexts } from './chunkReader.ts';
+import { NumberSet } from './numberSet.ts';
+import type { MergedTexts, Texts } from './sortedTexts.ts';
+import { decodeTexts, mergeTexts, placeOfText } from './sortedTexts.ts';
+import type { ColumnToRead } from './spec.ts';
+
+/** A column's chunks in the order of the file. `cells` may be asked several times for the same chunk. */
+export interface ColumnChunks {
+  readonly column: ColumnToRead;
+  readonly chunks: readonly ColumnChunk[];
+  cells(k: number): ChunkCells;
+  /** By reader, then by epoch. */
+  readonly dictionaries: readonly (readonly SortedTexts[])[];
+  /** False where dictionaries may hold texts that no row has: of pieces that were read in vain. */
+  readonly exact: boolean;
+  readonly nulls: ReadonlySet<string>;
+  /** The file's line of a row of the table. */
+  lineOf(row: number): number;
+}
+
+export interface ColumnChunk {
+  readonly rows: number;
+  readonly reader: number;
+  /** With lines of the file. */
+  readonly misfits: MisfitTexts;
+}
+
+/** A finished column but for its codes, which went to the sink. */
+export interface AssembledColumn {
+  readonly name: string;
+  readonly type: DataType;
+  readonly rowCount: number;
+  readonly domain: () => Domain;
+  /** As `encodeDomain` writes it. */
+  readonly encodedDomain: () => Uint8Array;
+  readonly distinct: number;
+  readonly nulls: number;
+  readonly runs: number;
+  readonly misfits: Misfits | undefined;
+}
+
+/** Takes a stretch of final codes, in order; the array is used again afterwards. */
+export type CodeSink = (codes: Codes) => void;
+
+/** How to bring the cells of one chunk to final codes. */
+type Recode = (cells: ChunkCells, out: Codes, at: number, from: number, to: number) => void;
+
+interface Plan {
+  readonly size: number;
+  readonly domain: () => Domain;
+  readonly encoded?: () => Uint8Array;
+  readonly distinct: number;
+  readonly misfits?: Misfits | undefined;
+  /** Made for each chunk anew. */
+  recode(k: number): Recode;
+}
+
+/**
+ * Brings a column's chunks into one domain and hands their final codes to the sink, `stretch` rows at a time.
+ * The chunks are passed over two or three times; only their dictionaries are held.
+ */
+export function assembleColumn(source: ColumnChunks, stretch: number, sink: CodeSink): AssembledColumn {
+  const { column, chunks } = source;
+  const rowCount = chunks.reduce((sum, { rows }) => sum + rows, 0);
+  const plan = planOf(source, rowCount);
+  const out = codesArray(plan.size, Math.min(stretch, rowCount));
+  let [filled, nulls, runs, last] = [0, 0, 0, -1];
+  const give = () => {
+    const codes = out.subarray(0, filled);
+    for (let i = 0; i < codes.length; i++) {
+      const code = codes[i]!;
+      if (code === 0) nulls++;
+      if (code !== last) runs++;
+      last = code;
+    }
+    sink(codes);
+    filled = 0;
+  };
+  chunks.forEach(({ rows }, k) => {
+    const recode = plan.recode(k);
+    const cells = source.cells(k);
+    for (let row = 0; row < rows; ) {
+      const taken = Math.min(rows - row, out.length - filled);
+      recode(cells, out, filled, row, row + taken);
+      filled += taken;
+      row += taken;
+      if (filled === out.length) give();
+    }
+  });
+  if (filled > 0) give();
+  return {
+    name: column.name,
+    type: column.type,
+    rowCount,
+    domain: plan.domain,
+    encodedDomain: plan.encoded ?? (() => encodeDomain(plan.domain(), column.type)),
+    distinct: plan.distinct,
+    nulls,
+    runs,
+    misfits: plan.misfits ?? misfitsOf(chunks.map((chunk) => chunk.misfits)),
+  };
+}
+
+function planOf(source: ColumnChunks, rowCount: number): Plan {
+  if (source.chunks.length === 0) return { size: 0, domain: () => listDomain([]), distinct: 0, recode: () => () => undefined };
+  if (source.cells(0).kind === 'texts') return planTexts(source, rowCount);
+  return planNumbers(source, rowCount);
+}
+
+// ---- texts ----
+
+function planTexts(source: ColumnChunks, rowCount: number): Plan {
+  const { column, dictionaries } = source;
+  const merged = mergeTexts(dictionaries.flat());
+  const used = source.exact ? undefined : usedPlaces(source, merged);
+  const made = column.type.kind === 'text' ? ofTexts(merged, source, used) : ofTypedTexts(merged, source, rowCount, used);
+  const firstOf = dictionaries.map((_, reader) => dictionaries.slice(0, reader).reduce((sum, list) => sum + list.length, 0));
+  const remaps = dictionaries.flat().map(({ rank }, d) => {
+    const places = merged.places[d];
+    const remap = new Uint32Array(rank.length);
+    for (let code = 0; code < rank.length; code++) remap[code] = made.codeOf[places ? places[rank[code]!]! : rank[code]!]!;
+    return remap;
+  });
+  return {
+    ...made,
+    recode: (k) => {
+      const first = firstOf[source.chunks[k]!.reader]!;
+      return (cells, out, at, from, to) => {
+        if (cells.kind !== 'texts') throw new RangeError('a chunk of texts holds numbers');
+        const remap = remaps[first + cells.epoch]!;
+        const { codes } = cells;
+        for (let row = from; row < to; row++) out[at++] = remap[codes[row]!]!;
+      };
+    },
+  };
+}
+
+type Coded = Omit<Plan, 'recode'> & { codeOf: Uint32Array };
+
+/** Distinct texts are distinct values, and their order is known: they never become strings here. */
+function ofTexts(merged: MergedTexts, source: ColumnChunks, used: Uint8Array | undefined): Coded {
+  const { nulls } = source;
+  const out = leftOutPlaces(merged, nulls, used);
+  const codeOf = new Uint32Array(merged.ends.length);
+  let size = 0;
+  const noneOut = out.places.size === 0;
+  for (let place = 0; place < codeOf.length; place++) if (noneOut || !out.places.has(place)) codeOf[place] = ++size;
+  const kept = out.places.size === 0 ? merged : without(merged, out.places);
+  return {
+    codeOf,
+    size,
+    distinct: size,
+    domain: () => listDomain(decodeTexts(kept).texts),
+    encoded: () => encodeTextBytes(kept.bytes, kept.ends),
+    misfits: misfitsByPlace(source, merged, out.invalid),
+  };
+}
+
+/** Places of texts that are no values: null markers, bytes that are not UTF-8, and texts that no row has. */
+function leftOutPlaces(merged: MergedTexts, nulls: ReadonlySet<string>, used: Uint8Array | undefined) {
+  const places = new Set<number>();
+  for (const text of nulls) {
+    const place = placeOfText(merged, new TextEncoder().encode(text));
+    if (place >= 0) places.add(place);
+  }
+  used?.forEach((mark, place) => {
+    if (mark === 0) places.add(place);
+  });
+  const { invalid } = merged.ascii ? { invalid: [] } : decodeTexts(merged);
+  const broken = new Map(invalid.filter((k) => !places.has(k)).map((k) => [k, textAt(merged, k)]));
+  for (const k of broken.keys()) places.add(k);
+  return { places, invalid: broken };
+}
+
+const textAt = ({ bytes, ends }: MergedTexts, k: number): string =>
+  new TextDecoder('utf-8', { ignoreBOM: true }).decode(bytes.subarray(k === 0 ? 0 : ends[k - 1], ends[k]));
+
+function without({ bytes, ends, ascii }: MergedTexts, places: ReadonlySet<number>): Texts & { ascii: boolean } {
+  const [keptBytes, keptEnds] = [new Uint8Array(bytes.length), new Uint32Array(ends.length - places.size)];
+  let [at, size, start] = [0, 0, 0];
+  for (let k = 0; k < ends.length; k++) {
+    const end = ends[k]!;
+    if (!places.has(k)) {
+      keptBytes.set(bytes.subarray(start, end), at);
+      at += end - start;
+      keptEnds[size++] = at;
+    }
+    start = end;
+  }
+  return { bytes: keptBytes.subarray(0, at), ends: keptEnds, ascii };
+}
+
+/** Types distinct texts once each: several may be one value (1 and 01). */
+function ofTypedTexts(merged: MergedTexts, source: ColumnChunks, rowCount: number, used: Uint8Array | undefined): Coded {
+  const { texts, invalid } = decodeTexts(merged);
+  const broken = new Set(invalid);
+  const read = textReader(source.column.type, source.column);
+  const codeOfValue = new Map<Value, number>();
+  const distinct: Value[] = [];
+  const bad = new Map<number, string>();
+  const valueOf = new Uint32Array(texts.length);
+  texts.forEach((text, place) => {
+    if (source.nulls.has(text) || used?.[place] === 0) return;
+    const value = broken.has(place) ? undefined : read(text);
+    if (value === undefined) {
+      bad.set(place, text);
+      return;
+    }
+    let code = codeOfValue.get(value);
+    if (code === undefined) {
+      distinct.push(value);
+      codeOfValue.set(value, (code = distinct.length));
+    }
+    valueOf[place] = code;
+  });
+  const { domain, remap } = domainOfDistinct(distinct, rowCount);
+  return {
+    codeOf: valueOf.map((code) => remap[code]!),
+    size: domain.size,
+    distinct: distinct.length,
+    domain: () => domain,
+    misfits: misfitsByPlace(source, merged, bad),
+  };
+}
+
+/** Passes over the rows of a text column with the merged place of each. */
+function eachPlace(source: ColumnChunks, merged: MergedTexts, visit: (place: number, row: number) => void): void {
+  const { dictionaries, chunks } = source;
+  const firstOf = dictionaries.map((_, reader) => dictionaries.slice(0, reader).reduce((sum, list) => sum + list.length, 0));
+  const all = dictionaries.flat();
+  let first = 0;
+  chunks.forEach((chunk, k) => {
+    const cells = source.cells(k);
+    if (cells.kind !== 'texts') throw new RangeError('a chunk of texts holds numbers');
+    const d = firstOf[chunk.reader]! + cells.epoch;
+    const [{ rank }, places] = [all[d]!, merged.places[d]];
+    for (let row = 0; row < chunk.rows; row++) {
+      const place = rank[cells.codes[row]!]!;
+      visit(places ? places[place]! : place, first + row);
+    }
+    first += chunk.rows;
+  });
+}
+
+function usedPlaces(source: ColumnChunks, merged: MergedTexts): Uint8Array {
+  const used = new Uint8Array(merged.ends.length);
+  eachPlace(source, merged, (place) => (used[place] = 1));
+  return used;
+}
+
+function misfitsByPlace(source: ColumnChunks, merged: MergedTexts, bad: ReadonlyMap<number, string>): Misfits | undefined {
+  if (bad.size === 0) return undefined;
+  const found = new Map<string, { rows: number; line: number }>();
+  eachPlace(source, merged, (place, row) => {
+    const text = bad.get(place);
+    if (text === undefined) return;
+    const known = found.get(text);
+    if (known) known.rows++;
+    else found.set(text, { rows: 1, line: source.lineOf(row) });
+  });
+  return misfitsOf([found]);
+}
+
+function misfitsOf(parts: readonly MisfitTexts[]): Misfits | undefined {
+  const all = new Map<string, { text: string; rows: number; line: number }>();
+  for (const part of parts) {
+    for (const [text, { rows, line }] of part) {
+      const known = all.get(text);
+      if (known) known.rows += rows;
+      else all.set(text, { text, rows, line });
+    }
+  }
+  if (all.size === 0) return undefined;
+  const list = [...all.values()];
+  return {
+    rows: list.reduce((sum, m) => sum + m.rows, 0),
+    distinct: list.length,
+    sample: list.sort((a, b) => b.rows - a.rows || a.line - b.line).slice(0, 20),
+  };
+}
+
+// ---- numbers ----
+
+function planNumbers(source: ColumnChunks, rowCount: number): Plan {
+  const { chunks, column } = source;
+  let [low, high, offsets, wide] = [Infinity, -Infinity, true, false];
+  chunks.forEach((_, k) => {
+    const cells = source.cells(k);
+    if (cells.kind === 'texts') throw new RangeError('a chunk of numbers holds texts');
+    if (cells.kind === 'offsets') {
+      low = Math.min(low, cells.low);
+      high = Math.max(high, cells.high);
+      return;
+    }
+    offsets = false;
+    wide ||= cells.wide.size > 0;
+    for (const value of cells.values) {
+      if (value < low) low = value;
+      if (value > high) high = value;
+    }
+  });
+  if (wide) return planWide(source, rowCount);
+  if (low > high) return { size: 0, domain: () => listDomain([]), distinct: 0, recode: () => (_cells, out, at, from, to) => out.fill(0, at, at + to - from) };
+  const span = high - low + 1;
+  // A bit for each number of the span is worth it where they lie close together.
+  if (offsets && span <= LARGEST_RANGE && span <= Math.max(1 << 16, 64 * rowCount)) return planSpan(source, low, span, rowCount);
+  return planSorted(source, column.type);
+}
+
+/** Numbers of a span that fits memory as bits: which of them occur is marked. */
+function planSpan(source: ColumnChunks, low: number, span: number, rowCount: number): Plan {
+  const seen = new NumberSet(span);
+  source.chunks.forEach((_, k) => {
+    const cells = source.cells(k);
+    if (cells.kind !== 'offsets') throw new RangeError('a chunk of numbers is not by offsets');
+    const shift = cells.low - low - 1;
+    const { codes } = cells;
+    for (let row = 0; row < codes.length; row++) if (codes[row] !== 0) seen.add(codes[row]! + shift);
+  });
+  const distinct = seen.count();
+  const range = prefersRange(low, low + span - 1, distinct, rowCount);
+  return {
+    size: range ? span : distinct,
+    distinct,
+    domain: range ? () => rangeDomain(low, span) : () => listDomain(Float64Array.from(seen.members(), (offset) => offset + low)),
+    recode: () => (cells, out, at, from, to) => {
+      if (cells.kind !== 'offsets') throw new RangeError('a chunk of numbers is not by offsets');
+      const shift = cells.low - low;
+      const { codes } = cells;
+      if (range) for (let row = from; row < to; row++) out[at++] = codes[row] === 0 ? 0 : codes[row]! + shift;
+      else for (let row = from; row < to; row++) out[at++] = codes[row] === 0 ? 0 : seen.rank(codes[row]! + shift - 1) + 1;
+    },
+  };
+}
+
+/** Numbers far apart: the distinct ones of each chunk are sorted, then all of them merged. */
+function planSorted(source: ColumnChunks, type: DataType): Plan {
+  const uniques = source.chunks.map((_, k) => distinctOf(valuesOf(source.cells(k))));
+  const values = mergeNumbers(uniques);
+  return {
+    size: values.length,
+    distinct: values.length,
+    domain: () => listDomain(values),
+    encoded: () => encodeDomain(listDomain(values), type),
+    recode: (k) => {
+      const own = uniques[k]!;
+      const codeOf = new Uint32Array(own.length);
+      for (let i = 0, at = 0; i < own.length; i++) {
+        while (values[at] !== own[i]) at++;
+        codeOf[i] = at + 1;
+      }
+      return (cells, out, at, from, to) => {
+        const numbers = valuesOf(cells);
+        for (let row = from; row < to; row++) {
+          const value = numbers[row]!;
+          out[at++] = value === value ? codeOf[placeOf(own, value)]! : 0;
+        }
+      };
+    },
+  };
+}
+
+function valuesOf(cells: ChunkCells): Float64Array {
+  if (cells.kind === 'numbers') return cells.values;
+  if (cells.kind === 'texts') throw new RangeError('a chunk of numbers holds texts');
+  return Float64Array.from(cells.codes, (code) => (code === 0 ? NaN : code - 1 + cells.low));
+}
+
+function distinctOf(values: Float64Array): Float64Array {
+  const sorted = values.filter((value) => value === value).sort();
+  let size = 0;
+  for (let i = 0; i < sorted.length; i++) if (i === 0 || sorted[i] !== sorted[i - 1]) sorted[size++] = sorted[i]!;
+  return sorted.slice(0, size);
+}
+
+function mergeNumbers(lists: readonly Float64Array[]): Float64Array {
+  if (lists.length <= 1) return lists[0] ?? new Float64Array(0);
+  const middle = lists.length >> 1;
+  const [a, b] = [mergeNumbers(lists.slice(0, middle)), mergeNumbers(lists.slice(middle))];
+  const out = new Float64Array(a.length + b.length);
+  let [i, j, size] = [0, 0, 0];
+  while (i < a.length || j < b.length) {
+    const [x, y] = [i < a.length ? a[i]! : Infinity, j < b.length ? b[j]! : Infinity];
+    out[size++] = x < y ? x : y;
+    if (x <= y) i++;
+    if (y <= x) j++;
+  }
+  return out.slice(0, size);
+}
+
+function placeOf(sorted: Float64Array, value: number): number {
+  let [low, high] = [0, sorted.length - 1];
+  while (low < high) {
+    const middle = (low + high) >> 1;
+    if (sorted[middle]! < value) low = middle + 1;
+    else high = middle;
+  }
+  return low;
+}
+
+/** Numbers beyond 2^53: held as values, the plain way. */
+function planWide(source: ColumnChunks, rowCount: number): Plan {
+  const values: Value[] = new Array(rowCount);
+  let first = 0;
+  const firstOf = source.chunks.map(({ rows }) => (first += rows) - rows);
+  source.chunks.forEach((_, k) => {
+    const cells = source.cells(k);
+    const wide = cells.kind === 'numbers' ? cells.wide : new Map<number, bigint>();
+    valuesOf(cells).forEach((value, row) => (values[firstOf[k]! + row] = wide.get(row) ?? (Number.isNaN(value) ? null : value)));
+  });
+  const { domain, codes, distinct } = columnOfValues(source.column.name, source.column.type, values);
+  return {
+    size: domain.size,
+    distinct,
+    domain: () => domain,
+    recode: (k) => (_cells, out, at, from, to) => {
+      for (let row = from; row < to; row++) out[at++] = codes[firstOf[k]! + row]!;
+    },
+  };
+}

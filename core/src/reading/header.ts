@@ -1,0 +1,75 @@
+import { fieldText, LARGEST_RECORD_BYTES, Scanner } from './scanner.ts';
+import { ReadError } from './errors.ts';
+import type { ReadSpec } from './spec.ts';
+
+/** Where the rows of a file begin, and which of their fields the columns are. */
+export interface Layout {
+  /** Fields of a record. */
+  readonly width: number;
+  /** Per column to read, its field from 0. */
+  readonly places: readonly number[];
+  /** First byte behind the header. */
+  readonly bodyAt: number;
+  /** The file's line on which the body starts, from 1. */
+  readonly line: number;
+}
+
+const BYTE_ORDER_MARK = [0xef, 0xbb, 0xbf];
+
+/**
+ * Reads the header of a file of UTF-8 text. `head` is its beginning, `whole` whether that is all of it.
+ * Gives undefined where the header goes on beyond the head. Throws ReadError for a file without a header or without a wanted column.
+ */
+export function readLayout(spec: ReadSpec, head: Uint8Array, whole: boolean): Layout | undefined {
+  const { dialect } = spec;
+  const start = BYTE_ORDER_MARK.every((byte, i) => head[i] === byte) ? 3 : 0;
+  if (!dialect.header) return { width: spec.columns.length, places: spec.columns.map((_, i) => i), bodyAt: start, line: 1 };
+  const end = recordEnd(head, start, byteOf(dialect.quote), byteOf(dialect.delimiter), byteOf(dialect.newline));
+  if (end === undefined && !whole) {
+    if (head.length > LARGEST_RECORD_BYTES)
+      throw new ReadError(`table ${spec.table}: the record that starts on line 1 is longer than 64 MB: is a quote not closed?`);
+    return undefined;
+  }
+  if (start >= head.length)
+    throw new ReadError(`the file of table ${spec.table} is empty: a header line with the column names is expected`);
+  const bodyAt = end ?? head.length;
+  const names: string[] = [];
+  const scanner = new Scanner(byteOf(dialect.delimiter), byteOf(dialect.quote), byteOf(dialect.newline), (spans) => {
+    for (let i = 0; i < spans.count; i++) names.push(fieldText(spans, i, dialect.quote).trim().toLowerCase());
+  });
+  scanner.push(head.subarray(start, bodyAt));
+  scanner.end();
+  let line = 1;
+  for (let i = start; i < bodyAt; i++) if (head[i] === byteOf(dialect.newline)) line++;
+  return { width: names.length, places: placesOf(spec, names), bodyAt, line };
+}
+
+export const byteOf = (text: string): number => (text === '' ? 0 : text.charCodeAt(0));
+
+function placesOf(spec: ReadSpec, names: readonly string[]): number[] {
+  return spec.columns.map((column) => {
+    const wanted = column.fileName ?? column.name;
+    const place = names.indexOf(wanted.trim().toLowerCase());
+    if (place < 0) {
+      throw new ReadError(
+        `the file of table ${spec.table} has no column "${wanted}"; its header names ${names.slice(0, 12).join(', ')}${names.length > 12 ? ', …' : ''}`,
+      );
+    }
+    return place;
+  });
+}
+
+/** Where the record that starts at `from` ends, its line end included; undefined where that is not in the bytes. */
+function recordEnd(bytes: Uint8Array, from: number, quote: number, delimiter: number, newline: number): number | undefined {
+  let inQuotes = false;
+  let quoted = false; // whether the field began with a quote
+  for (let at = from, fieldStart = from; at < bytes.length; at++) {
+    const byte = bytes[at]!;
+    if (at === fieldStart && quote !== 0 && byte === quote) inQuotes = quoted = true;
+    else if (inQuotes) inQuotes = byte !== quote;
+    else if (quoted && byte === quote && bytes[at - 1] === quote) inQuotes = true;
+    else if (byte === newline) return at + 1;
+    else if (byte === delimiter) [fieldStart, quoted] = [at + 1, false];
+  }
+  return undefined;
+}

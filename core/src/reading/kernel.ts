@@ -1,0 +1,65 @@
+import { READER_MODULE } from './kernel.generated.ts';
+
+/** The exports of `core/kernels/reader.ts`; its own comments say what each does. Addresses are bytes into `memory`. */
+export interface ReaderKernel {
+  readonly memory: { readonly buffer: ArrayBuffer };
+  readonly rows: { readonly value: number };
+  readonly position: { readonly value: number };
+  readonly line: { readonly value: number };
+  readonly hardCells: { readonly value: number };
+  readonly leftOut: { readonly value: number };
+  configure(fields: number, delimiter: number, quote: number, newline: number, columns: number): void;
+  setColumn(i: number, place: number, kind: number, scale: number, point: number, limit: number): void;
+  setMoment(
+    i: number,
+    length: number,
+    year: number,
+    month: number,
+    day: number,
+    hour: number,
+    minute: number,
+    second: number,
+    inDays: number,
+  ): number;
+  addNull(length: number): number;
+  room(bytes: number): number;
+  startChunk(): void;
+  linesAt(): number;
+  hardAt(): number;
+  problemsAt(): number;
+  take(from: number, stop: number, end: number, last: number): number;
+  put(column: number, row: number, value: number): void;
+  resetTexts(i: number): void;
+  entriesOf(i: number): number;
+  bytesOf(i: number): number;
+  isAscii(i: number): number;
+  narrow(i: number): number;
+  outOf(i: number): number;
+  lowOf(i: number): number;
+  highOf(i: number): number;
+  sortTexts(i: number): void;
+  sortedAt(i: number): number;
+  sortedEndsAt(i: number): number;
+  rankAt(i: number): number;
+}
+
+/** Kinds of columns and of problems, as the kernel numbers them. */
+export const KernelKind = { number: 0, moment: 1, text: 2 } as const;
+export const KernelProblem = { ragged: 1, openQuote: 2, textAfterQuote: 3, longField: 4 } as const;
+/** Set in the length of a hard cell that holds doubled quotes. */
+export const DOUBLED = 0x80000000;
+
+let compiled: WebAssembly.Module | undefined;
+
+/** A reader with a memory of its own. The module is compiled once. */
+export function makeKernel(): ReaderKernel {
+  compiled ??= new WebAssembly.Module(Uint8Array.from(atob(READER_MODULE), (c) => c.charCodeAt(0)));
+  const instance = new WebAssembly.Instance(compiled, {
+    env: {
+      abort: () => {
+        throw new RangeError('the reader has no memory left: the file has too many different texts');
+      },
+    },
+  });
+  return instance.exports as unknown as ReaderKernel;
+}
