@@ -184,7 +184,7 @@ test.each<[string, () => string[], RegExp]>([
     /outside of the data folder/,
   ],
   ['an unknown dialect', () => ['ddl', model, '--dialect', 'oracle'], /there is no dialect "oracle"/],
-  ['a folder without tables', () => ['propose', tmpdir()], /holds no delimited files|cannot be read/],
+  ['a folder without tables', () => ['propose', mkdtempSync(join(tmpdir(), 'crease-empty-'))], /holds no delimited files|cannot be read/],
   ['an unknown command', () => ['chek', model], /unknown command 'chek'/],
   [
     'a measure that is not there',
@@ -216,7 +216,10 @@ test('a server killed in the middle of an intake leaves the workspace as it was'
       const upload = await call('/uploads?name=big.csv', 'id,' + Array.from({ length: 30 }, (_, i) => 'c' + i).join(',') + '\\n' + rows + '\\n', 'application/octet-stream');
       const columns = ['id', ...Array.from({ length: 30 }, (_, i) => 'c' + i)].map((name) => ({ name, fileName: name, type: 'text' }));
       await call('/models/' + id + '/intake', { tables: [{ upload: upload.id, name: 'big', dialect: { delimiter: ',', quote: '"', header: true, encoding: 'utf-8', newline: '\\n' }, columns }] });
-      await new Promise((resume) => setTimeout(resume, 400));
+      // Killed as soon as the first columns are being written.
+      const look = new Database(workspace, { readonly: true });
+      while (look.prepare("select count(*) as n from stored_table where state = 'loading'").get().n === 0) await new Promise((resume) => setTimeout(resume, 1));
+      look.close();
       child.kill('SIGKILL');
       await new Promise((gone) => child.on('exit', gone));
       const again = await start();

@@ -50,8 +50,13 @@ export interface AssembledColumn {
   readonly distinct: number;
   readonly nulls: number;
   readonly runs: number;
+  /** Rows per code, where there are at most `MOST_COUNTED` of them. */
+  readonly counts: Uint32Array | undefined;
   readonly misfits: Misfits | undefined;
 }
+
+/** The largest domain whose histogram is kept with the column. */
+export const MOST_COUNTED = 1 << 22;
 
 /** Takes a stretch of final codes, in order; the array is used again afterwards. */
 export type CodeSink = (codes: Codes) => void;
@@ -79,8 +84,10 @@ export function assembleColumn(source: ColumnChunks, stretch: number, sink: Code
   const plan = planOf(source, rowCount);
   const out = codesArray(plan.size, Math.min(stretch, rowCount));
   let [filled, nulls, runs, last] = [0, 0, 0, -1];
+  const counts = plan.size <= MOST_COUNTED ? new Uint32Array(plan.size + 1) : undefined;
   const give = () => {
     const codes = out.subarray(0, filled);
+    if (counts) for (let i = 0; i < codes.length; i++) counts[codes[i]!]!++;
     for (let i = 0; i < codes.length; i++) {
       const code = codes[i]!;
       if (code === 0) nulls++;
@@ -93,7 +100,7 @@ export function assembleColumn(source: ColumnChunks, stretch: number, sink: Code
   chunks.forEach(({ rows }, k) => {
     const recode = plan.recode(k);
     const cells = source.cells(k);
-    for (let row = 0; row < rows; ) {
+    for (let row = 0; row < rows;) {
       const taken = Math.min(rows - row, out.length - filled);
       recode(cells, out, filled, row, row + taken);
       filled += taken;
@@ -111,6 +118,7 @@ export function assembleColumn(source: ColumnChunks, stretch: number, sink: Code
     distinct: plan.distinct,
     nulls,
     runs,
+    counts,
     misfits: plan.misfits ?? misfitsOf(chunks.map((chunk) => chunk.misfits)),
   };
 }
@@ -314,7 +322,13 @@ function planNumbers(source: ColumnChunks, rowCount: number): Plan {
     }
   });
   if (wide) return planWide(source, rowCount);
-  if (low > high) return { size: 0, domain: () => listDomain([]), distinct: 0, recode: () => (_cells, out, at, from, to) => out.fill(0, at, at + to - from) };
+  if (low > high)
+    return {
+      size: 0,
+      domain: () => listDomain([]),
+      distinct: 0,
+      recode: () => (_cells, out, at, from, to) => out.fill(0, at, at + to - from),
+    };
   const span = high - low + 1;
   // A bit for each number of the span is worth it where they lie close together.
   if (offsets && span <= LARGEST_RANGE && span <= Math.max(1 << 16, 64 * rowCount)) return planSpan(source, low, span, rowCount);

@@ -100,7 +100,10 @@ function assembleTable(spec: ReadSpec, layout: Layout, chunks: readonly Chunk[],
   return tableOf(spec.table, columns, { rowCount, lineOf: facts.lineOf, problems: problemsOf(chunks, facts.firstLines), misfits });
 }
 
-export const columnOfAssembled = (made: AssembledColumn, codes: Codes | (() => Codes)): Column => columnOfParts({ ...made, codes });
+const columnOfAssembled = (made: AssembledColumn, codes: Codes): Column => {
+  const { counts, ...parts } = made;
+  return columnOfParts({ ...parts, codes, ...(counts ? { counts: () => counts } : {}) });
+};
 
 /** The misfits of a chunk with lines of the file. */
 export const onLines = (misfits: MisfitTexts, firstLine: number): MisfitTexts =>

@@ -7,8 +7,10 @@ import { intakeRequest, previewRequest } from '@crease/contract';
 import type { IntakeRequest, UploadState } from '@crease/contract';
 import type { Model, Table } from '@crease/core/model';
 import { sameName } from '@crease/core/model';
-import type { FilePreview } from '@crease/core/reading';
+import type { FilePreview, ReadSpec } from '@crease/core/reading';
+import { parseType, TEXT } from '@crease/core/values';
 import { ServerError } from '../errors.ts';
+import { takeIn } from '../intake/takeIn.ts';
 import { sourceKey } from '../store/index.ts';
 import type { Workspace } from '../workspace.ts';
 import { answer, asked, body, idOf, param } from './handle.ts';
@@ -94,9 +96,9 @@ export function intakeRoutes(workspace: Workspace): Router {
           for (const [i, { table, path, file }] of files.entries()) {
             if (cancelled) throw new Error('cancelled');
             const key = keyFor(workspace, modelId, table.name, file);
-            const running = workspace.pool.start<{ progress: number }, { rows: number; problems: number }>(
-              { kind: 'intake', workspace: workspace.file, modelId, file: path, key, table },
-              (message) => progress((i + message.progress) / files.length, `${table.name}`),
+            const target = { workspace: workspace.file, scratch: workspace.incoming, modelId, key };
+            const running = takeIn(workspace.pool, workspace.tables, path, specOf(table), target, (part) =>
+              progress((i + part) / files.length, table.name),
             );
             onCancel(() => running.stop());
             try {
@@ -138,6 +140,18 @@ export function intakeRoutes(workspace: Workspace): Router {
 
   return router;
 }
+
+const specOf = (table: IntakeRequest['tables'][number]): ReadSpec => ({
+  table: table.name,
+  dialect: table.dialect,
+  columns: table.columns.map((c) => ({
+    name: c.name,
+    fileName: c.fileName,
+    type: parseType(c.type) ?? TEXT,
+    ...(c.pattern ? { pattern: c.pattern } : {}),
+    ...(c.decimalComma ? { decimalComma: true } : {}),
+  })),
+});
 
 function checkNames(tables: IntakeRequest['tables']): void {
   for (const [i, table] of tables.entries()) {

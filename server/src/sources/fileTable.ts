@@ -1,12 +1,9 @@
-import { closeSync, createReadStream, openSync, readSync, statSync } from 'node:fs';
+import { closeSync, openSync, readSync, statSync, writeSync } from 'node:fs';
 import { basename } from 'node:path';
 import type { TableData } from '@crease/core/columns';
-import type { ReadSpec } from '@crease/core/reading';
-import { ReadError, TableReader } from '@crease/core/reading';
+import type { FileEncoding, ReadSpec } from '@crease/core/reading';
+import { CHUNK_BYTES, ReadError, TableReader, transcoder } from '@crease/core/reading';
 import { HEAD_BYTES } from '@crease/core/interchange';
-
-/** Bytes of a chunk handed to the reader. */
-export const CHUNK_BYTES = 1 << 20;
 
 /** The first bytes of a file, and whether they are all of it. Throws ReadError where it cannot be read. */
 export function readHead(file: string, bytes = HEAD_BYTES): { head: Uint8Array; whole: boolean } {
@@ -22,9 +19,8 @@ export function readHead(file: string, bytes = HEAD_BYTES): { head: Uint8Array; 
 export function readFileTable(file: string, spec: ReadSpec): TableData {
   return onFile(file, (descriptor) => {
     const reader = new TableReader(spec);
+    const chunk = new Uint8Array(CHUNK_BYTES);
     for (;;) {
-      // A fresh buffer each time: the reader may keep the rest of a record.
-      const chunk = new Uint8Array(CHUNK_BYTES);
       const read = readSync(descriptor, chunk, 0, CHUNK_BYTES, null);
       if (read === 0) return reader.finish();
       reader.push(chunk.subarray(0, read));
@@ -32,21 +28,22 @@ export function readFileTable(file: string, spec: ReadSpec): TableData {
   });
 }
 
-/** As `readFileTable`, giving way between chunks, telling the bytes read, and stopping at the signal. */
-export async function streamFileTable(
-  file: string,
-  spec: ReadSpec,
-  onProgress: (bytes: number) => void,
-  signal: AbortSignal,
-): Promise<TableData> {
-  const reader = new TableReader(spec);
-  let bytes = 0;
-  for await (const chunk of createReadStream(file, { highWaterMark: CHUNK_BYTES, signal })) {
-    reader.push(chunk as Uint8Array);
-    bytes += (chunk as Uint8Array).length;
-    onProgress(bytes);
+/** Rewrites a file of another encoding as UTF-8, a stretch at a time; `shared[2]` not 0 stops it. */
+export function transcodeFile(file: string, encoding: FileEncoding, to: string, shared: Int32Array): void {
+  const recode = transcoder(encoding);
+  const out = openSync(to, 'w');
+  try {
+    onFile(file, (descriptor) => {
+      const chunk = new Uint8Array(CHUNK_BYTES);
+      for (let read = readSync(descriptor, chunk, 0, CHUNK_BYTES, null); ; read = readSync(descriptor, chunk, 0, CHUNK_BYTES, null)) {
+        const bytes = recode(chunk.subarray(0, read), read === 0);
+        if (bytes.length > 0) writeSync(out, bytes);
+        if (read === 0 || Atomics.load(shared, 2) !== 0) return;
+      }
+    });
+  } finally {
+    closeSync(out);
   }
-  return reader.finish();
 }
 
 function onFile<T>(file: string, use: (descriptor: number) => T): T {

@@ -61,6 +61,15 @@ const MIGRATIONS: readonly string[] = [
     primary key (model_id, claim)
   ) without rowid;
   `,
+  `
+  -- What is known of a column without reading its rows; null in workspaces of before.
+  alter table stored_column add column nulls integer;
+  alter table stored_column add column distinct_values integer;
+  alter table stored_column add column runs integer;
+  -- Rows per code, laid out like a segment.
+  alter table stored_column add column counts blob;
+  alter table stored_column add column counts_encoding text;
+  `,
 ];
 
 /** A workspace file that cannot be opened: the message says why and what to do. */

@@ -1,6 +1,19 @@
+import type { DataType } from '@crease/core/values';
 import { formatType, parseType, TEXT } from '@crease/core/values';
-import type { Column, EncodingName, Misfits, ReadProblem, TableData } from '@crease/core/columns';
-import { codesArray, columnOfCodes, decodeDomain, decodeSegment, encodeDomain, encodeSegments, tableOf } from '@crease/core/columns';
+import type { Codes, Column, Domain, EncodedSegment, EncodingName, Misfits, ReadProblem, TableData } from '@crease/core/columns';
+import {
+  codesArray,
+  columnOfCodes,
+  columnOfParts,
+  decodeDomain,
+  decodeSegment,
+  encodeDomain,
+  encodeSegment,
+  encodeSegments,
+  tableOf,
+} from '@crease/core/columns';
+import { DataError } from '@crease/core/query';
+import { MOST_COUNTED } from '@crease/core/reading';
 import type { Connection } from './database.ts';
 
 /** A stored table without its rows. */
@@ -13,6 +26,42 @@ export interface StoredTableInfo {
   readonly loadedAt: string;
 }
 
+/** What is known of a table before its columns are written. */
+export interface TableFacts {
+  readonly rowCount: number;
+  readonly problems: readonly ReadProblem[];
+  /** The file's line of the first row. */
+  readonly firstLine: number;
+  /** Line of each row, where row k is not on line `firstLine` + k. */
+  readonly lines: Uint32Array | undefined;
+}
+
+/** A column as the workspace holds it. */
+export interface EncodedColumn {
+  readonly name: string;
+  readonly type: DataType;
+  readonly domain: Uint8Array;
+  readonly nulls: number;
+  readonly distinct: number;
+  readonly runs: number;
+  readonly segments: readonly EncodedSegment[];
+  /** Rows per code, laid out like a segment; left out for very large domains. */
+  readonly counts: EncodedSegment | undefined;
+}
+
+const encodedColumn = (column: Column): EncodedColumn => ({
+  name: column.name,
+  type: column.type,
+  domain: encodeDomain(column.domain, column.type),
+  nulls: column.nulls,
+  distinct: column.distinct,
+  runs: column.runs,
+  segments: encodeSegments(column.codes),
+  counts: column.domain.size <= MOST_COUNTED ? encodeSegment(column.counts) : undefined,
+});
+
+const bytesOf = (bytes: Uint8Array): Buffer => Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength);
+
 /** The key of a table's rows within its model: its file, which stays when the table gets another name. */
 export const sourceKey = (table: { source?: object; name: string }): string =>
   table.source && 'file' in table.source ? String(table.source.file).toLowerCase() : `table:${table.name.toLowerCase()}`;
@@ -21,47 +70,67 @@ export const sourceKey = (table: { source?: object; name: string }): string =>
 export class Tables {
   constructor(private readonly db: Connection) {}
 
-  /**
-   * Writes a table's columns and makes them the rows of its key in place of any before. Each column is a transaction of its own,
-   * so that others can write in between; the last one makes the new rows visible. A kill before it leaves the old rows as they were.
-   */
+  /** Writes a whole table and makes it the rows of its key in place of any before. */
   write(modelId: number, key: string, table: TableData, now = new Date()): number {
     const lines =
       table.lineOf && table.rowCount > 0 ? Uint32Array.from({ length: table.rowCount }, (_, row) => table.lineOf!(row)) : undefined;
-    const first = lines?.[0] ?? 0;
-    const regular = !lines || lines.every((line, row) => line === first + row);
-    const sql = `insert into stored_table (model_id, source_key, state, rows, problems, misfits, lines, first_line, loaded_at) values (?, ?, 'loading', ?, ?, ?, ?, ?, ?)`;
-    const id = Number(
-      this.db
-        .prepare(sql)
-        .run(
-          modelId,
-          key,
-          table.rowCount,
-          JSON.stringify(table.problems),
-          JSON.stringify([...table.misfits]),
-          regular ? null : Buffer.from(lines.buffer),
-          first,
-          now.toISOString(),
-        ).lastInsertRowid,
-    );
-    [...table.columns.values()].forEach((column, ordinal) => this.writeColumn(id, ordinal, column));
-    this.db.transaction(() => {
-      this.db.prepare(`delete from stored_table where model_id = ? and source_key = ? and state = 'ready'`).run(modelId, key);
-      this.db.prepare(`update stored_table set state = 'ready' where id = ?`).run(id);
-    })();
+    const firstLine = lines?.[0] ?? 0;
+    const regular = !lines || lines.every((line, row) => line === firstLine + row);
+    const { rowCount, problems } = table;
+    const id = this.begin(modelId, key, { rowCount, problems, firstLine, lines: regular ? undefined : lines }, now);
+    [...table.columns.values()].forEach((column, ordinal) => this.addColumn(id, ordinal, encodedColumn(column)));
+    this.finish(id, table.misfits);
     return id;
   }
 
-  private writeColumn(tableId: number, ordinal: number, column: Column): void {
+  /**
+   * Opens a table that is not visible yet. Each column is a transaction of its own, so that others can write in between; `finish` makes
+   * the new rows visible. A kill before it leaves the old rows as they were.
+   */
+  begin(modelId: number, key: string, facts: TableFacts, now = new Date()): number {
+    const sql = `insert into stored_table (model_id, source_key, state, rows, problems, misfits, lines, first_line, loaded_at) values (?, ?, 'loading', ?, ?, '[]', ?, ?, ?)`;
+    const lines = facts.lines ? Buffer.from(facts.lines.buffer, facts.lines.byteOffset, facts.lines.byteLength) : null;
+    const added = this.db
+      .prepare(sql)
+      .run(modelId, key, facts.rowCount, JSON.stringify(facts.problems), lines, facts.firstLine, now.toISOString());
+    return Number(added.lastInsertRowid);
+  }
+
+  addColumn(tableId: number, ordinal: number, column: EncodedColumn): void {
     this.db.transaction(() => {
       const added = this.db
-        .prepare('insert into stored_column (table_id, ordinal, name, type, domain) values (?, ?, ?, ?, ?)')
-        .run(tableId, ordinal, column.name, formatType(column.type), Buffer.from(encodeDomain(column.domain, column.type)));
+        .prepare(
+          `insert into stored_column (table_id, ordinal, name, type, domain, nulls, distinct_values, runs, counts, counts_encoding)
+           values (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+        )
+        .run(
+          tableId,
+          ordinal,
+          column.name,
+          formatType(column.type),
+          bytesOf(column.domain),
+          column.nulls,
+          column.distinct,
+          column.runs,
+          column.counts ? bytesOf(column.counts.bytes) : null,
+          column.counts?.encoding ?? null,
+        );
       const insert = this.db.prepare('insert into segment (column_id, ordinal, rows, encoding, bytes) values (?, ?, ?, ?, ?)');
-      encodeSegments(column.codes).forEach((segment, i) =>
-        insert.run(added.lastInsertRowid, i, segment.rows, segment.encoding, Buffer.from(segment.bytes)),
-      );
+      column.segments.forEach((segment, i) => insert.run(added.lastInsertRowid, i, segment.rows, segment.encoding, bytesOf(segment.bytes)));
+    })();
+  }
+
+  /** Makes a table the rows of its key in place of any before. */
+  finish(id: number, misfits: TableData['misfits']): void {
+    this.db.transaction(() => {
+      const { model_id: modelId, source_key: key } = this.db
+        .prepare('select model_id, source_key from stored_table where id = ?')
+        .get(id) as {
+        model_id: number;
+        source_key: string;
+      };
+      this.db.prepare(`delete from stored_table where model_id = ? and source_key = ? and state = 'ready'`).run(modelId, key);
+      this.db.prepare(`update stored_table set state = 'ready', misfits = ? where id = ?`).run(JSON.stringify([...misfits]), id);
     })();
   }
 
@@ -104,12 +173,11 @@ export class Tables {
       lines: Buffer | null;
       first_line: number;
     };
-    const columns = this.db.prepare('select id, name, type, domain from stored_column where table_id = ? order by ordinal').all(id) as {
-      id: number;
-      name: string;
-      type: string;
-      domain: Buffer;
-    }[];
+    const columns = this.db
+      .prepare(
+        'select id, name, type, domain, nulls, distinct_values, runs, counts, counts_encoding from stored_column where table_id = ? order by ordinal',
+      )
+      .all(id) as StoredColumn[];
     const lines = row.lines
       ? new Uint32Array(row.lines.buffer.slice(row.lines.byteOffset, row.lines.byteOffset + row.lines.byteLength))
       : undefined;
@@ -125,16 +193,56 @@ export class Tables {
     );
   }
 
-  private readColumn(column: { id: number; name: string; type: string; domain: Buffer }, rows: number): Column {
-    const domain = decodeDomain(column.domain);
-    const codes = codesArray(domain.size, rows);
+  /** A column whose dictionary, histogram and rows are decoded when they are first needed. */
+  private readColumn(column: StoredColumn, rows: number): Column {
+    const type = parseType(column.type) ?? TEXT;
+    let domain: Domain | undefined;
+    const domainOf = () => (domain ??= decodeDomain(column.domain));
+    const codes = () => this.readCodes(column.id, domainOf().size, rows);
+    // Stored before statistics were kept with a column: all is read at once.
+    if (column.runs === null) return columnOfCodes(column.name, type, domainOf(), codes());
+    const { counts, counts_encoding: encoding } = column;
+    return columnOfParts({
+      name: column.name,
+      type,
+      rowCount: rows,
+      domain: domainOf,
+      codes,
+      distinct: column.distinct_values,
+      nulls: column.nulls,
+      runs: column.runs,
+      ...(counts && encoding ? { counts: () => readCounts(counts, encoding, domainOf().size) } : {}),
+    });
+  }
+
+  private readCodes(columnId: number, largest: number, rows: number): Codes {
+    const codes = codesArray(largest, rows);
     let at = 0;
     for (const segment of this.db
       .prepare('select rows, encoding, bytes from segment where column_id = ? order by ordinal')
-      .iterate(column.id) as IterableIterator<{ rows: number; encoding: EncodingName; bytes: Buffer }>) {
+      .iterate(columnId) as IterableIterator<{ rows: number; encoding: EncodingName; bytes: Buffer }>) {
       decodeSegment(segment, codes, at);
       at += segment.rows;
     }
-    return columnOfCodes(column.name, parseType(column.type) ?? TEXT, domain, codes);
+    if (at !== rows) throw new DataError('these rows have been replaced meanwhile: ask again');
+    return codes;
   }
+}
+
+interface StoredColumn {
+  readonly id: number;
+  readonly name: string;
+  readonly type: string;
+  readonly domain: Buffer;
+  readonly nulls: number;
+  readonly distinct_values: number;
+  readonly runs: number | null;
+  readonly counts: Buffer | null;
+  readonly counts_encoding: EncodingName | null;
+}
+
+function readCounts(bytes: Buffer, encoding: EncodingName, size: number): Uint32Array {
+  const counts = new Uint32Array(size + 1);
+  decodeSegment({ encoding, rows: counts.length, bytes }, counts, 0);
+  return counts;
 }

@@ -1,3 +1,4 @@
+import { availableParallelism } from 'node:os';
 import { MessageChannel } from 'node:worker_threads';
 import type { MessagePort } from 'node:worker_threads';
 import { Piscina } from 'piscina';
@@ -28,17 +29,25 @@ export interface Running<T> {
   stop(): void;
 }
 
+/** How many threads read a file. */
+export const READING_THREADS = Math.max(2, Math.min(8, availableParallelism()));
+
 /**
- * Worker threads: two for questions and claims, each keeping decoded columns between tasks, and one for intake,
+ * Worker threads: two for questions and claims, each keeping decoded columns between tasks, and others for intake,
  * so that a long load does not keep anybody waiting.
  */
 export class WorkPool {
   private readonly questions = makePool(2);
-  private readonly loads = makePool(1);
+  private readonly loads = makePool(READING_THREADS);
 
   /** Runs a task to its end. Throws WorkFault for what is the asker's, Error for a bug. */
   async run<T>(task: Plain<Task>): Promise<T> {
     return unwrap<T>((await this.questions.run(task)) as { result: T } | TaskFault);
+  }
+
+  /** As `run`, on the threads that read files. */
+  async load<T>(task: Plain<Task>): Promise<T> {
+    return unwrap<T>((await this.loads.run(task)) as { result: T } | TaskFault);
   }
 
   /** Runs a task that tells of its progress. */
@@ -49,8 +58,7 @@ export class WorkPool {
     const told = new Promise<void>((resolve) =>
       channel.port1.on('message', (message: M | typeof END) => (message === END ? resolve() : onMessage(message as M))),
     );
-    const pool = task.kind === 'intake' ? this.loads : this.questions;
-    const done = pool
+    const done = this.questions
       .run({ ...task, port: channel.port2, stop }, { transferList: [channel.port2 as MessagePort] })
       .then(async (answer) => {
         await told;

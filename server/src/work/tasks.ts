@@ -1,6 +1,7 @@
 import type { MessagePort } from 'node:worker_threads';
-import type { Dialect } from '@crease/core/reading';
-import type { IntakeRequest } from '@crease/contract';
+import type { Dialect, FileEncoding } from '@crease/core/reading';
+import type { ColumnTask } from '../intake/encodeColumn.ts';
+import type { PiecesTask } from '../intake/pieces.ts';
 
 /** What worker threads are asked to do. Models travel as documents, rows stay in the workspace file. */
 interface OnModel {
@@ -37,16 +38,12 @@ export type Task =
       readonly stop: Int32Array;
     } & OnModel)
   | { readonly kind: 'preview'; readonly file: string; readonly dialect?: Partial<Dialect> }
-  | {
-      readonly kind: 'intake';
-      readonly workspace: string;
-      readonly modelId: number;
-      readonly file: string;
-      readonly key: string;
-      readonly table: IntakeRequest['tables'][number];
-      readonly port: MessagePort;
-      readonly stop: Int32Array;
-    };
+  /** Rewrites a file as UTF-8. */
+  | { readonly kind: 'transcode'; readonly file: string; readonly encoding: FileEncoding; readonly to: string; readonly shared: Int32Array }
+  /** Reads pieces of a file. */
+  | { readonly kind: 'pieces'; readonly task: PiecesTask }
+  /** Encodes a column of a file whose pieces have been read, and writes it to a table that is being loaded. */
+  | { readonly kind: 'column'; readonly task: ColumnTask; readonly into: { workspace: string; tableId: number; ordinal: number } };
 
 /** What a judging worker tells: all claims first (verdicts that still stand named), then the newly judged ones. */
 export type JudgeMessage =

@@ -1,7 +1,6 @@
 import { createHash } from 'node:crypto';
-import { statSync } from 'node:fs';
-import { toJson, formatType, parseType, TEXT, textReader, DATE } from '@crease/core/values';
-import type { TableData } from '@crease/core/columns';
+import { toJson, formatType, textReader, DATE } from '@crease/core/values';
+import type { Misfits, TableData } from '@crease/core/columns';
 import { columnValues } from '@crease/core/columns';
 import { readModel, withFamilies } from '@crease/core/model';
 import type { Model, Query, Table } from '@crease/core/model';
@@ -16,7 +15,9 @@ import { tableLoader } from '@crease/core/interchange';
 import { ReadError } from '@crease/core/reading';
 import { openWorkspace, sourceKey, Tables } from '../store/index.ts';
 import type { Connection } from '../store/index.ts';
-import { streamFileTable } from '../sources/fileTable.ts';
+import { encodeColumn } from '../intake/encodeColumn.ts';
+import { readPieces } from '../intake/pieces.ts';
+import { transcodeFile } from '../sources/fileTable.ts';
 import { previewOf } from '../sources/preview.ts';
 import type { JudgeMessage, Task } from './tasks.ts';
 import { END } from './tasks.ts';
@@ -132,45 +133,11 @@ async function judge(task: Extract<Task, { kind: 'judge' }>): Promise<{ judged: 
   return { judged, stopped: false };
 }
 
-async function intake(task: Extract<Task, { kind: 'intake' }>): Promise<{ rows: number; problems: number }> {
-  const { size } = statSync(task.file);
-  const controller = new AbortController();
-  const watch = setInterval(() => {
-    if (Atomics.load(task.stop, 0) !== 0) controller.abort();
-  }, 50);
-  try {
-    const spec = {
-      table: task.table.name,
-      dialect: task.table.dialect,
-      columns: task.table.columns.map((c) => ({
-        name: c.name,
-        fileName: c.fileName,
-        type: parseType(c.type) ?? TEXT,
-        ...(c.pattern ? { pattern: c.pattern } : {}),
-        ...(c.decimalComma ? { decimalComma: true } : {}),
-      })),
-    };
-    let told = 0;
-    const table = await streamFileTable(
-      task.file,
-      spec,
-      (bytes) => {
-        if (performance.now() - told < 100) return;
-        told = performance.now();
-        task.port.postMessage({ progress: (0.8 * bytes) / Math.max(1, size) });
-      },
-      controller.signal,
-    );
-    if (controller.signal.aborted) throw new ReadError('cancelled');
-    task.port.postMessage({ progress: 0.85 });
-    new Tables(connection(task.workspace)).write(task.modelId, task.key, table);
-    return { rows: table.rowCount, problems: table.problems.length };
-  } catch (error) {
-    if (controller.signal.aborted) throw new ReadError('cancelled');
-    throw error;
-  } finally {
-    clearInterval(watch);
-  }
+function column(task: Extract<Task, { kind: 'column' }>): Misfits | undefined {
+  const { column, misfits } = encodeColumn(task.task);
+  const { workspace, tableId, ordinal } = task.into;
+  new Tables(connection(workspace)).addColumn(tableId, ordinal, column);
+  return misfits;
 }
 
 function formula(task: Extract<Task, { kind: 'formula' }>) {
@@ -315,8 +282,12 @@ async function run(task: Task): Promise<unknown> {
       return judge(task);
     case 'preview':
       return previewOf(task.file, task.dialect);
-    case 'intake':
-      return intake(task);
+    case 'transcode':
+      return transcodeFile(task.file, task.encoding, task.to, task.shared);
+    case 'pieces':
+      return readPieces(task.task);
+    case 'column':
+      return column(task);
   }
 }
 

@@ -1,5 +1,5 @@
 import type { Column } from '../../columns/index.ts';
-import { codesArray } from '../../columns/index.ts';
+import { codesArray, columnOfCodes } from '../../columns/index.ts';
 import type { Hierarchy } from '../../model/index.ts';
 import type { ModelData } from '../../query/index.ts';
 import { levelColumn } from '../../query/index.ts';
@@ -20,5 +20,5 @@ function onOwnRows(data: ModelData, hierarchy: Hierarchy, path: string): Column 
   if (!index) return found;
   const own = codesArray(found.domain.size, index.length);
   index.forEach((row, i) => (own[i] = row === 0 ? 0 : found.codes[row - 1]!));
-  return { ...found, name: `${table}.${column}`, codes: own, rowCount: own.length };
+  return columnOfCodes(`${table}.${column}`, found.type, found.domain, own);
 }

@@ -1,0 +1,75 @@
+import { mkdtempSync, rmSync, statSync } from 'node:fs';
+import { join } from 'node:path';
+import type { Misfits } from '@crease/core/columns';
+import type { ReadSpec } from '@crease/core/reading';
+import type { Tables } from '../store/index.ts';
+import type { Running, WorkPool } from '../work/pool.ts';
+import { READING_THREADS } from '../work/pool.ts';
+import type { ColumnTask } from './encodeColumn.ts';
+import type { PiecesDone } from './pieces.ts';
+import { readFile } from './readFile.ts';
+
+/** Where a file's rows belong. */
+export interface Target {
+  readonly workspace: string;
+  /** A folder for what is kept during the load only. */
+  readonly scratch: string;
+  readonly modelId: number;
+  readonly key: string;
+}
+
+const TOLD_MS = 100;
+/** Shares of the work as progress tells it. */
+const READING = 0.7;
+
+/**
+ * Takes a file's rows into the workspace: they become visible when all of them are stored, and a load that is stopped or fails leaves what
+ * was there before. Progress is told from 0 to 1.
+ */
+export function takeIn(
+  pool: WorkPool,
+  tables: Tables,
+  file: string,
+  spec: ReadSpec,
+  target: Target,
+  onProgress: (part: number) => void,
+): Running<{ rows: number; problems: number }> {
+  const shared = new Int32Array(new SharedArrayBuffer(12));
+  return { done: load(), stop: () => void Atomics.store(shared, 2, 1) };
+
+  async function load(): Promise<{ rows: number; problems: number }> {
+    const scratch = mkdtempSync(join(target.scratch, 'load-'));
+    let tableId: number | undefined;
+    const threads = {
+      count: READING_THREADS,
+      pieces: (task: object) => pool.load<PiecesDone>({ kind: 'pieces', task } as never),
+      column: (task: ColumnTask, ordinal: number) =>
+        pool.load<Misfits | undefined>({ kind: 'column', task, into: { workspace: target.workspace, tableId: tableId!, ordinal } }),
+    };
+    const plain = spec.dialect.encoding === 'utf-8';
+    const text = plain ? file : join(scratch, 'utf-8');
+    const utf8: ReadSpec = plain ? spec : { ...spec, dialect: { ...spec.dialect, encoding: 'utf-8' } };
+    let size = Math.max(1, statSync(file).size >> 10);
+    const watch = setInterval(() => onProgress(Math.min(READING, (READING * Atomics.load(shared, 1)) / size)), TOLD_MS);
+    try {
+      if (!plain) {
+        await pool.load({ kind: 'transcode', file, encoding: spec.dialect.encoding, to: text, shared });
+        size = Math.max(1, statSync(text).size >> 10);
+      }
+      const { rowCount, problems, misfits } = await readFile(text, utf8, threads, {
+        shared,
+        scratch,
+        onFacts: (facts) => {
+          clearInterval(watch);
+          tableId = tables.begin(target.modelId, target.key, facts);
+        },
+        onColumn: (part) => onProgress(READING + (1 - READING) * part),
+      });
+      tables.finish(tableId!, misfits);
+      return { rows: rowCount, problems };
+    } finally {
+      clearInterval(watch);
+      rmSync(scratch, { recursive: true, force: true });
+    }
+  }
+}
