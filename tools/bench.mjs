@@ -5,7 +5,6 @@ import { mkdtempSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync
 import { gzipSync } from 'node:zlib';
 import { cpus, tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { build } from 'esbuild';
 
 const loans = Number(process.argv[process.argv.indexOf('--loans') + 1]) || 1_000_000;
 const scratch = mkdtempSync(join(tmpdir(), 'crease-bench-'));
@@ -14,17 +13,10 @@ const note = (what, figure, goal = '') => rows.push([what, figure, goal]);
 
 try {
   spawnSync(process.execPath, ['cli/bin/crease.mjs', 'demo', scratch, '--loans', String(loans)], { stdio: 'inherit' });
-  const entry = join(scratch, 'bench.mjs');
-  await build({
-    entryPoints: ['tools/bench.ts'],
-    bundle: true,
-    platform: 'node',
-    format: 'esm',
-    target: 'node20',
-    outfile: entry,
-    logLevel: 'warning',
+  const run = spawnSync(process.execPath, ['--import', 'tsx', '--max-old-space-size=8192', 'tools/bench.ts', scratch], {
+    encoding: 'utf8',
+    maxBuffer: 1 << 26,
   });
-  const run = spawnSync(process.execPath, ['--max-old-space-size=8192', entry, scratch], { encoding: 'utf8', maxBuffer: 1 << 26 });
   if (run.status !== 0) throw new Error(run.stderr);
   for (const row of JSON.parse(run.stdout)) note(...row);
 

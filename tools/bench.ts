@@ -9,7 +9,10 @@ import { readModel } from '@crease/core/model';
 import { proposeStar } from '@crease/core/propose';
 import { answerQuery, ModelData } from '@crease/core/query';
 import { profileModel } from '@crease/core/storage';
+import { takeIn } from '../server/src/intake/takeIn.ts';
 import { readFileTable, readHead } from '../server/src/sources/fileTable.ts';
+import { openWorkspace, Tables } from '../server/src/store/index.ts';
+import { WorkPool } from '../server/src/work/pool.ts';
 
 const folder = process.argv[2]!;
 const model = readModel(readFileSync(join(folder, 'lantern-valley.crease.json'), 'utf8'));
@@ -28,13 +31,49 @@ const read = (name: string): TableData => {
   const { head, whole } = readHead(file);
   return readFileTable(file, readSpecOf(table, table.source as { file: string }, head, whole));
 };
+/** The loan lines through the intake of the server: several threads, and everything written to a workspace file. */
+async function intake(): Promise<{ seconds: number; bytesPerRow: number; peak: number }> {
+  const workspace = join(folder, 'bench.workspace.sqlite');
+  const db = openWorkspace(workspace);
+  db.prepare('insert into model (head, created_at) values (0, ?)').run(new Date().toISOString());
+  const stored = new Tables(db);
+  const pool = new WorkPool();
+  const table = model.tables.find((t) => t.name === 'loan_export')!;
+  const file = join(folder, 'loan_export.csv');
+  const { head, whole } = readHead(file);
+  const spec = readSpecOf(table, table.source as { file: string }, head, whole);
+  const target = { workspace, scratch: folder, modelId: 1, key: 'loan_export.csv' };
+  let peak = 0;
+  const watch = setInterval(() => (peak = Math.max(peak, process.memoryUsage().rss)), 20);
+  const times: number[] = [];
+  let rows = 0;
+  for (let i = 0; i < 6; i++) {
+    const start = performance.now();
+    rows = (await takeIn(pool, stored, file, spec, target, () => undefined).done).rows;
+    if (i > 0) times.push(performance.now() - start); // the first starts the threads
+  }
+  clearInterval(watch);
+  const { bytes } = stored.list(1)[0]!;
+  await pool.close();
+  db.close();
+  return { seconds: median(times) / 1000, bytesPerRow: bytes / rows, peak };
+}
+
+const megabytes = statSync(join(folder, 'loan_export.csv')).size / 1e6;
+const taken = await intake();
+found.push([
+  `CSV to encoded columns in the workspace, ${Math.round(megabytes)} MB of 13 columns`,
+  `${(megabytes / taken.seconds).toFixed(0)} MB/s`,
+  '200 MB/s or more',
+]);
+found.push(['  peak memory of the process', `${Math.round(taken.peak / 1e6)} MB`, 'under 1.5 GB']);
+found.push(['  bytes stored per row, dictionaries included', taken.bytesPerRow.toFixed(2), '']);
 read('hold'); // the first file compiles the reader
 const reads = Array.from({ length: 3 }, () => timed(() => read('loan_export')));
 const loan = { result: reads[0]!.result, time: median(reads.map((r) => r.time)) };
-const megabytes = statSync(join(folder, 'loan_export.csv')).size / 1e6;
 found.push([
-  `CSV to encoded columns, ${Math.round(megabytes)} MB of 13 columns`,
-  `${(megabytes / (loan.time / 1000)).toFixed(1)} MB/s`,
+  'CSV to columns in memory, one thread (command line)',
+  `${(megabytes / (loan.time / 1000)).toFixed(0)} MB/s`,
   '40 MB/s or more',
 ]);
 
@@ -80,4 +119,4 @@ for (const [name, query] of queries) {
 }
 found.push(['storage profile', ms(timed(() => profileModel(fresh())).time), '']);
 found.push(['a star drafted from the tables', ms(timed(() => proposeStar(fresh())).time), '']);
-process.stdout.write(JSON.stringify(found));
+process.stdout.write(JSON.stringify(found), () => process.exit(0));

@@ -4,7 +4,7 @@
 // the host reads that one from its text, so that rare forms need no code here.
 
 /** Rows that are cut and read together: their spans stay in the processor's cache. */
-const BATCH: i32 = 2048;
+const BATCH: i32 = 512;
 /** Bytes behind every buffer that may be read, but mean nothing. */
 const PADDING: usize = 128;
 /** The longest field that is taken in. */
@@ -44,9 +44,8 @@ class Column {
   second: i32 = -1;
   inDays: i32 = 0;
   // Texts: the dictionary so far. Entry k is arena[ends[k-1]] up to arena[ends[k]].
-  slots: usize = 0; // code + 1, or 0 where free
+  slots: usize = 0; // 8 bytes each: code + 1, or 0 where free; then the hash
   mask: u32 = 0;
-  hashes: usize = 0;
   ends: usize = 0;
   entries: i32 = 0;
   capacity: i32 = 0;
@@ -54,6 +53,7 @@ class Column {
   used: u32 = 0;
   room: u32 = 0;
   bits: u64 = 0; // all bytes of the arena, laid over each other
+  ascending: i32 = 0; // while every new text comes behind all before it, no slots are needed
   // The sorted dictionary, set by `sortTexts`.
   sorted: usize = 0;
   sortedEnds: usize = 0;
@@ -431,19 +431,29 @@ function moments(column: Column, index: i32, count: i32): void {
   let out = column.out + <usize>rows * 8;
   const length = <u32>column.length;
   const onlyEmpty = nullCount == (emptyIsNull ? 1 : 0);
+  let before: usize = 0; // the last row's text, where it was read
   for (let r = 0; r < count; r++, span += stride, out += 8) {
     const start = <usize>load<u32>(span);
     const bytes = load<u32>(span, 4);
     let value = NaN;
-    if (bytes == length) value = moment(column, start);
+    if (bytes == length) {
+      if (before && sameText(before, start, length)) {
+        store<f64>(out, load<f64>(out - 8));
+        continue;
+      }
+      value = moment(column, start);
+    }
     else if (bytes == 0 && emptyIsNull) {
       store<f64>(out, NaN);
+      before = 0;
       continue;
     }
     store<f64>(out, value);
+    before = start;
     if (isNaN(value) || (!onlyEmpty && isNull(start, bytes))) {
       store<f64>(out, NaN);
       setHard(index, rows + r, <u32>start, bytes);
+      before = 0;
     }
   }
 }
@@ -490,10 +500,9 @@ export function put(column: i32, row: i32, value: f64): void {
 function openDictionary(column: Column): void {
   column.capacity = 1 << 10;
   column.room = 1 << 14;
-  column.mask = (1 << 11) - 1;
-  column.slots = heap.alloc(<usize>(column.mask + 1) * 4);
-  memory.fill(column.slots, 0, <usize>(column.mask + 1) * 4);
-  column.hashes = heap.alloc(<usize>column.capacity * 4);
+  column.mask = 0;
+  column.slots = 0;
+  column.ascending = 1;
   column.ends = heap.alloc(<usize>column.capacity * 4);
   column.arena = heap.alloc(<usize>column.room + PADDING);
   column.entries = 0;
@@ -504,8 +513,7 @@ function openDictionary(column: Column): void {
 /** Empties a column's dictionary, so that its codes begin anew. */
 export function resetTexts(i: i32): void {
   const column = columnAt(i);
-  heap.free(column.slots);
-  heap.free(column.hashes);
+  if (column.slots) heap.free(column.slots);
   heap.free(column.ends);
   heap.free(column.arena);
   freeSorted(column);
@@ -544,12 +552,22 @@ function texts(column: Column, count: i32): void {
   const stride = <usize>width * 8;
   let span = spans + <usize>column.place * 8;
   let out = column.out + <usize>rows * 4;
+  // The last row's text: neighbours are often alike.
+  let before: usize = 0;
+  let beforeLength: u32 = DOUBLED;
   for (let r = 0; r < count; r++, span += stride, out += 4) {
     let start = <usize>load<u32>(span);
     let length = load<u32>(span, 4);
+    if (length == beforeLength && sameText(before, start, length)) {
+      store<u32>(out, load<u32>(out - 4));
+      continue;
+    }
+    before = start;
+    beforeLength = length;
     if (length & DOUBLED) {
       length = withoutDoubled(start, length & ~DOUBLED);
       start = scratch;
+      beforeLength = DOUBLED; // no length: the next row is looked up
     }
     store<u32>(out, <u32>codeOf(column, start, length));
   }
@@ -594,28 +612,82 @@ function sameText(a: usize, b: usize, length: u32): bool {
   return rest == 0 || tailWord(a, rest) == tailWord(b, rest);
 }
 
-/** Open addressing with linear probing, at most half full. */
 function codeOf(column: Column, start: usize, length: u32): i32 {
+  if (column.ascending) {
+    // Numbers of receipts and moments mostly come in their order: then a text is the last one, or new.
+    const last = column.entries - 1;
+    if (last < 0) return append(column, start, length);
+    const from = startOf(column, last);
+    const order = compareTexts(column.arena + from, column.used - from, start, length);
+    if (order == 0) return last;
+    if (order < 0) return append(column, start, length);
+    hashAll(column);
+  }
+  return lookUp(column, start, length);
+}
+
+/** Below, at or above zero as text a comes before, is, or comes behind text b. */
+function compareTexts(a: usize, lengthA: u32, b: usize, lengthB: u32): i32 {
+  const shorter = min(lengthA, lengthB);
+  let i: u32 = 0;
+  for (; i + 8 <= shorter; i += 8) {
+    const x = load<u64>(a + i);
+    const y = load<u64>(b + i);
+    if (x != y) return bswap<u64>(x) < bswap<u64>(y) ? -1 : 1;
+  }
+  for (; i < shorter; i++) {
+    const x = load<u8>(a + i);
+    const y = load<u8>(b + i);
+    if (x != y) return x < y ? -1 : 1;
+  }
+  return lengthA == lengthB ? 0 : lengthA < lengthB ? -1 : 1;
+}
+
+/** Leaves the order of appearance: enters all texts so far into slots. */
+function hashAll(column: Column): void {
+  column.ascending = 0;
+  let size: u32 = 1 << 11;
+  while (size < <u32>column.entries * 4) size *= 2;
+  column.mask = size - 1;
+  column.slots = heap.alloc(<usize>size * 8);
+  memory.fill(column.slots, 0, <usize>size * 8);
+  for (let code = 0; code < column.entries; code++) {
+    const from = startOf(column, code);
+    const hash = hashOf(column.arena + from, load<u32>(column.ends + (<usize>code << 2)) - from);
+    let slot = hash & column.mask;
+    while (load<u32>(column.slots + (<usize>slot << 3)) != 0) slot = (slot + 1) & column.mask;
+    store<i32>(column.slots + (<usize>slot << 3), code + 1);
+    store<u32>(column.slots + (<usize>slot << 3), hash, 4);
+  }
+}
+
+/** Open addressing with linear probing, at most half full. */
+function lookUp(column: Column, start: usize, length: u32): i32 {
   const hash = hashOf(start, length);
   let slot = hash & column.mask;
-  let held = load<i32>(column.slots + (<usize>slot << 2));
+  let at = column.slots + (<usize>slot << 3);
+  let held = load<i32>(at);
   while (held != 0) {
-    const code = held - 1;
-    if (load<u32>(column.hashes + (<usize>code << 2)) == hash) {
-      const from = code == 0 ? 0 : load<u32>(column.ends + (<usize>(code - 1) << 2));
+    if (load<u32>(at, 4) == hash) {
+      const code = held - 1;
+      const from = startOf(column, code);
       if (load<u32>(column.ends + (<usize>code << 2)) - from == length && sameText(column.arena + from, start, length)) return code;
     }
     slot = (slot + 1) & column.mask;
-    held = load<i32>(column.slots + (<usize>slot << 2));
+    at = column.slots + (<usize>slot << 3);
+    held = load<i32>(at);
   }
-  return enter(column, start, length, hash, slot);
+  const code = append(column, start, length);
+  store<i32>(at, code + 1);
+  store<u32>(at, hash, 4);
+  if (<u32>column.entries * 2 > column.mask) rehash(column);
+  return code;
 }
 
-function enter(column: Column, start: usize, length: u32, hash: u32, slot: u32): i32 {
+function append(column: Column, start: usize, length: u32): i32 {
   const code = column.entries++;
   if (code == column.capacity) {
     const bytes = <usize>code * 4;
-    column.hashes = grown(column.hashes, bytes, bytes * 2);
     column.ends = grown(column.ends, bytes, bytes * 2);
     column.capacity = code * 2;
   }
@@ -627,23 +699,24 @@ function enter(column: Column, start: usize, length: u32, hash: u32, slot: u32):
   column.bits |= copyText(column.arena + column.used, start, length);
   column.used += length;
   store<u32>(column.ends + (<usize>code << 2), column.used);
-  store<u32>(column.hashes + (<usize>code << 2), hash);
-  store<i32>(column.slots + (<usize>slot << 2), code + 1);
-  if (<u32>column.entries * 2 > column.mask) rehash(column);
   return code;
 }
 
 function rehash(column: Column): void {
-  const size = (column.mask + 1) * 4;
-  heap.free(column.slots);
-  column.slots = heap.alloc(<usize>size * 4);
-  memory.fill(column.slots, 0, <usize>size * 4);
-  column.mask = size - 1;
-  for (let code = 0; code < column.entries; code++) {
-    let slot = load<u32>(column.hashes + (<usize>code << 2)) & column.mask;
-    while (load<i32>(column.slots + (<usize>slot << 2)) != 0) slot = (slot + 1) & column.mask;
-    store<i32>(column.slots + (<usize>slot << 2), code + 1);
+  const old = column.slots;
+  const oldSize = <usize>column.mask + 1;
+  const size = oldSize * 4;
+  column.slots = heap.alloc(size * 8);
+  memory.fill(column.slots, 0, size * 8);
+  column.mask = <u32>size - 1;
+  for (let i: usize = 0; i < oldSize; i++) {
+    const entry = load<u64>(old + (i << 3));
+    if (<u32>entry == 0) continue;
+    let slot = <u32>(entry >> 32) & column.mask;
+    while (load<u32>(column.slots + (<usize>slot << 3)) != 0) slot = (slot + 1) & column.mask;
+    store<u64>(column.slots + (<usize>slot << 3), entry);
   }
+  heap.free(old);
 }
 
 // ---- the end of a chunk ----
@@ -704,7 +777,7 @@ let keysOther: usize = 0;
 let order: usize = 0;
 let orderOther: usize = 0;
 
-function startOf(column: Column, code: u32): u32 {
+function startOf(column: Column, code: i32): u32 {
   return code == 0 ? 0 : load<u32>(column.ends + (<usize>(code - 1) << 2));
 }
 
@@ -806,7 +879,7 @@ export function sortTexts(i: i32): void {
   store<i32>(stack, 0);
   store<i32>(stack, size, 4);
   store<u32>(stack, 0, 8);
-  let top = isAscending(column) ? 0 : 1; // numbers of receipts and moments come in their order
+  let top = column.ascending ? 0 : 1;
   while (top > 0) {
     top--;
     const from = load<i32>(stack + <usize>top * 12);
@@ -863,11 +936,6 @@ export function sortTexts(i: i32): void {
 
 function lengthOf(column: Column, code: u32): u32 {
   return load<u32>(column.ends + (<usize>code << 2)) - startOf(column, code);
-}
-
-function isAscending(column: Column): bool {
-  for (let code = 1; code < column.entries; code++) if (!isBefore(column, code - 1, code, 0)) return false;
-  return true;
 }
 
 /**

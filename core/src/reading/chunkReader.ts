@@ -183,7 +183,7 @@ export class ChunkReader {
     if (bytes === 8 || wide.size > 0) return { kind: 'numbers', values: this.doubles(i, bytes), wide };
     const codes: Codes =
       bytes === 0
-        ? new Uint8Array(rows)
+        ? this.keep(new Uint8Array(rows))
         : bytes === 1
           ? this.keep(new Uint8Array(buffer, at, rows))
           : bytes === 2
@@ -203,7 +203,7 @@ export class ChunkReader {
     const low = kernel.lowOf(i);
     const codes =
       bytes === 1 ? new Uint8Array(buffer, at, rows) : bytes === 2 ? new Uint16Array(buffer, at, rows) : new Uint32Array(buffer, at, rows);
-    return Float64Array.from({ length: rows }, (_, row) => (bytes === 0 || codes[row] === 0 ? NaN : codes[row]! - 1 + low));
+    return this.keep(Float64Array.from({ length: rows }, (_, row) => (bytes === 0 || codes[row] === 0 ? NaN : codes[row]! - 1 + low)));
   }
 
   private linesOf(): Uint32Array | undefined {

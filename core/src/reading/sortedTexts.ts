@@ -25,31 +25,74 @@ export function mergeTexts(dictionaries: readonly SortedTexts[]): MergedTexts {
 
 export type Texts = Pick<SortedTexts, 'bytes' | 'ends'>;
 
+/** From this many on, of one side in a row, the end of the stretch is searched for instead of walked to. */
+const STRETCH = 6;
+
 function mergeTwo(a: Texts, b: Texts): Texts & { ofA: Uint32Array; ofB: Uint32Array } {
   const [sizeA, sizeB] = [a.ends.length, b.ends.length];
   const bytes = new Uint8Array(a.bytes.length + b.bytes.length);
   const ends = new Uint32Array(sizeA + sizeB);
   const [ofA, ofB] = [new Uint32Array(sizeA), new Uint32Array(sizeB)];
   let [i, j, size, at] = [0, 0, 0, 0];
-  let [startA, startB] = [0, 0];
-  while (i < sizeA || j < sizeB) {
-    const endA = i < sizeA ? a.ends[i]! : startA;
-    const endB = j < sizeB ? b.ends[j]! : startB;
-    const order = i === sizeA ? 1 : j === sizeB ? -1 : compareBytes(a.bytes, startA, endA, b.bytes, startB, endB);
-    const from = order <= 0 ? a.bytes : b.bytes;
-    const end = order <= 0 ? endA : endB;
-    for (let p = order <= 0 ? startA : startB; p < end; p++) bytes[at++] = from[p]!;
-    if (order <= 0) {
-      ofA[i++] = size;
-      startA = endA;
+  let [inRow, lastSide] = [0, 0];
+  /** Takes texts of one side over, from place `from` up to `to`. */
+  const take = (side: Texts, of: Uint32Array, from: number, to: number) => {
+    const start = startOf(side, from);
+    const shift = at - start;
+    for (let k = from; k < to; k++) {
+      of[k] = size;
+      ends[size++] = side.ends[k]! + shift;
     }
-    if (order >= 0) {
+    const end = side.ends[to - 1]!;
+    if (to - from > 1) bytes.set(side.bytes.subarray(start, end), at);
+    else for (let p = start, q = at; p < end; p++) bytes[q++] = side.bytes[p]!;
+    at = end + shift;
+  };
+  while (i < sizeA && j < sizeB) {
+    const order = compareBytes(a.bytes, startOf(a, i), a.ends[i]!, b.bytes, startOf(b, j), b.ends[j]!);
+    if (order === 0) {
       ofB[j++] = size;
-      startB = endB;
+      take(a, ofA, i, ++i);
+      inRow = 0;
+      continue;
     }
-    ends[size++] = at;
+    inRow = order < 0 === lastSide < 0 ? inRow + 1 : 1;
+    lastSide = order;
+    if (order < 0) {
+      const to = inRow < STRETCH ? i + 1 : firstNotBelow(a, i + 1, b, j);
+      take(a, ofA, i, to);
+      i = to;
+    } else {
+      const to = inRow < STRETCH ? j + 1 : firstNotBelow(b, j + 1, a, i);
+      take(b, ofB, j, to);
+      j = to;
+    }
   }
+  if (i < sizeA) take(a, ofA, i, sizeA);
+  if (j < sizeB) take(b, ofB, j, sizeB);
   return { bytes: bytes.subarray(0, at), ends: ends.subarray(0, size), ofA, ofB };
+}
+
+const startOf = ({ ends }: Texts, k: number): number => (k === 0 ? 0 : ends[k - 1]!);
+
+/** The first place from `from` on whose text is not below the k-th of another side: steps that double, then halving. */
+function firstNotBelow(side: Texts, from: number, other: Texts, k: number): number {
+  const start = startOf(other, k);
+  const end = other.ends[k]!;
+  const isBelow = (place: number) => compareBytes(side.bytes, startOf(side, place), side.ends[place]!, other.bytes, start, end) < 0;
+  let step = 1;
+  let low = from; // all before it are below
+  while (low + step <= side.ends.length && isBelow(low + step - 1)) {
+    low += step;
+    step *= 2;
+  }
+  let high = Math.min(low + step - 1, side.ends.length);
+  while (low < high) {
+    const middle = (low + high) >> 1;
+    if (isBelow(middle)) low = middle + 1;
+    else high = middle;
+  }
+  return low;
 }
 
 /** The place of a text, or -1. */

@@ -1,18 +1,12 @@
-import { byteOrder } from './byteOrder.ts';
-
 export interface CollectedTexts {
   /** Distinct texts in order of first appearance. Invalid UTF-8 becomes U+FFFD. */
   readonly texts: string[];
   /** Each row's place among the texts. */
   readonly codes: Uint32Array;
-  /** Places of the texts in ascending order of code points. */
-  readonly order: Uint32Array;
-  /** Places of texts whose bytes are not UTF-8. */
-  readonly invalid: number[];
 }
 
 /**
- * Distinct byte strings and one code per row: the first step of reading a column that is not a plain number.
+ * Distinct byte strings and one code per row, for previews: the plain way of what the kernel does for whole files.
  * Looks cells up by their bytes (open addressing, FNV-1a), so that no text is made per cell.
  */
 export class TextCollector {
@@ -60,18 +54,16 @@ export class TextCollector {
     this.chunks.forEach((chunk, i) => codes.set(chunk, i * CHUNK_ROWS));
     codes.set(this.chunk.subarray(0, this.inChunk), this.chunks.length * CHUNK_ROWS);
     const texts: string[] = new Array(this.size);
-    const invalid: number[] = [];
     const decoder = new TextDecoder('utf-8', { ignoreBOM: true });
     const all = isAscii(this.arena, this.used) ? decoder.decode(this.arena.subarray(0, this.used)) : undefined;
     for (let code = 0; code < this.size; code++) {
       const start = code ? this.ends[code - 1]! : 0;
       // Of plain ASCII, characters stand where their bytes stand: one text is decoded and cut.
       const text = all === undefined ? decoder.decode(this.arena.subarray(start, this.ends[code])) : all.slice(start, this.ends[code]);
-      if (all === undefined && text.includes('\ufffd') && !isUtf8(this.arena.subarray(start, this.ends[code]))) invalid.push(code);
       texts[code] = text;
     }
     this.chunks = [];
-    return { texts, codes, order: byteOrder(this.arena, this.ends, this.size), invalid };
+    return { texts, codes };
   }
 
   private same(code: number, bytes: Uint8Array, start: number, end: number): boolean {
@@ -121,19 +113,6 @@ export class TextCollector {
 const CHUNK_ROWS = 1 << 16;
 /** Longer texts than this are not made in one piece. */
 const LONGEST_TEXT = 1 << 28;
-
-const strict = new TextDecoder('utf-8', { fatal: true });
-
-/** A text may hold U+FFFD of its own: only the strict decoder tells. */
-function isUtf8(bytes: Uint8Array): boolean {
-  try {
-    strict.decode(bytes);
-    return true;
-  } catch (error) {
-    if (error instanceof TypeError || (error as Error).name === 'TypeError') return false;
-    throw error;
-  }
-}
 
 function isAscii(bytes: Uint8Array, length: number): boolean {
   if (length > LONGEST_TEXT) return false;

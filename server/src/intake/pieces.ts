@@ -181,7 +181,7 @@ function keptCells(cells: ChunkCells, spill: Spill | undefined): KeptCells {
 export function loadCells(kept: KeptCells, open: (file: string) => number): ChunkCells {
   const { width, rows, at } = kept.data;
   let buffer: SharedArrayBuffer | ArrayBuffer;
-  if (at instanceof SharedArrayBuffer) buffer = at;
+  if (!('file' in at)) buffer = at;
   else {
     const bytes = new Uint8Array(rows * width);
     readSync(open(at.file), bytes, 0, bytes.length, at.offset);

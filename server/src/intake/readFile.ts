@@ -54,7 +54,11 @@ export async function readFile(
   options.onFacts({ rowCount, problems, firstLine, lines: irregularLines(pieces, firstLines, firstLine, rowCount) });
   const misfits = new Map<string, Misfits>();
   let finished = 0;
-  const work = spec.columns.map((column, i) => async () => {
+  // The largest dictionaries first, so that the last column to end is a short one.
+  const dictionarySize = (i: number) =>
+    dictionaries.reduce((sum, byColumn) => sum + byColumn[i]!.reduce((n, d) => n + d.ends.length, 0), 0);
+  const order = spec.columns.map((column, i) => ({ column, i, size: dictionarySize(i) })).sort((a, b) => b.size - a.size);
+  const work = order.map(({ column, i }) => async () => {
     if (Atomics.load(shared, 2) !== 0) return;
     const bad = await threads.column(columnTask(spec, i, pieces, dictionaries, exact, layout), i);
     if (bad) misfits.set(column.name.toLowerCase(), bad);
