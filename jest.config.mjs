@@ -18,6 +18,7 @@ export default {
     '^@crease/(contract|demo)$': '<rootDir>/$1/src/index.ts',
     '^@crease/server/store$': '<rootDir>/server/src/store/index.ts',
     '^@crease/server/files$': '<rootDir>/server/src/files.ts',
+    '^@crease/server/sql$': '<rootDir>/server/src/sql.ts',
     '^@crease/server$': '<rootDir>/server/src/index.ts',
   },
 };

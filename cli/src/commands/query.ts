@@ -1,7 +1,8 @@
 import type { Command } from 'commander';
 import { readQuery } from '@crease/core/model';
+import type { Query } from '@crease/core/model';
 import { answerQuery } from '@crease/core/query';
-import type { Answer } from '@crease/core/query';
+import type { Answer, ModelData } from '@crease/core/query';
 import { csvLine } from '@crease/core/interchange';
 import { dataFolder, folderData } from '@crease/server/files';
 import { CommandError, loadModel, readText, todayOf } from '../input.ts';
@@ -22,14 +23,22 @@ export function addQuery(program: Command): void {
     .option('--data <dir>', 'folder of the data files; by default that of the model')
     .option('--json', 'the answer as JSON')
     .option('--csv', 'the answer as delimited text')
-    .option('--engine <name>', 'columns', 'columns')
-    .action((modelFile: string, options: Options) => {
-      if (options.engine !== 'columns') throw new CommandError(`there is no engine "${options.engine}" yet: use columns`);
+    .option('--engine <name>', 'columns or sql', 'columns')
+    .action(async (modelFile: string, options: Options) => {
+      if (options.engine !== 'columns' && options.engine !== 'sql')
+        throw new CommandError(`there is no engine "${options.engine}": use columns or sql`);
       const model = loadModel(modelFile);
       const query = readQuery(readText(options.query, 'query'));
-      const answer = answerQuery(folderData(model, dataFolder(modelFile, options.data), todayOf(model)), query);
+      const data = folderData(model, dataFolder(modelFile, options.data), todayOf(model));
+      const answer = options.engine === 'sql' ? await inSql(data, query) : answerQuery(data, query);
       process.stdout.write(options.json ? `${JSON.stringify(answer)}\n` : options.csv ? asCsv(answer) : asTable(answer));
     });
+}
+
+/** The database is loaded only when it is asked for: a cold question on columns stays quick. */
+async function inSql(data: ModelData, query: Query): Promise<Answer> {
+  const { answerInSqlite } = await import('@crease/server/sql');
+  return answerInSqlite(data, query);
 }
 
 const asCsv = (answer: Answer): string => [answer.columns.map((c) => c.name), ...answer.rows].map((row) => csvLine(row)).join('');

@@ -7,6 +7,7 @@ import { columnsOf, parsePeriod, placeOf } from '../formula/index.ts';
 import type { Axis, Condition, Context } from './context.ts';
 import type { Cells } from './evaluate.ts';
 import { cellsOf, Evaluator, singleCell } from './evaluate.ts';
+import type { Named } from './axes.ts';
 import { axisOf, QueryError, resolvePath } from './axes.ts';
 import type { ModelData } from './modelData.ts';
 import { scan, unreachedColumns } from './scan.ts';
@@ -21,7 +22,8 @@ export interface Answer {
   readonly unreached: readonly (readonly [measure: string, column: string])[];
 }
 
-interface AskedMeasure {
+/** A measure of a query, checked. */
+export interface AskedMeasure {
   readonly name: string;
   readonly node: Typed;
   readonly type: DataType;
@@ -62,7 +64,7 @@ export function answerQuery(data: ModelData, query: Query): Answer {
 }
 
 /** The measure asked for, or an error that names it with all its faults. */
-function askedMeasure(data: ModelData, name: string): AskedMeasure {
+export function askedMeasure(data: Named, name: string): AskedMeasure {
   const measure = data.checker.names.measure(name);
   if (!measure) {
     const near = nearestName(
@@ -81,7 +83,12 @@ function askedMeasure(data: ModelData, name: string): AskedMeasure {
 }
 
 /** What is wrong with a measure, with places, down to the measures that it rests on. */
-export function brokenMeasure(data: ModelData, name: string, checked: CheckedFormula, seen: readonly string[] = []): string {
+export function brokenMeasure(
+  data: Pick<ModelData, 'checker'>,
+  name: string,
+  checked: CheckedFormula,
+  seen: readonly string[] = [],
+): string {
   const own = checked.faults.map((fault) => {
     const { line, column } = placeOf(checked.source, fault.start);
     return `measure "${name}", line ${line}, column ${column}: ${fault.message}`;

@@ -4,6 +4,7 @@ import type { Column } from '../columns/index.ts';
 import { codesArray, columnValues } from '../columns/index.ts';
 import type { ByItem, Hierarchy } from '../model/index.ts';
 import { splitPath } from '../model/index.ts';
+import type { ColumnName } from '../formula/index.ts';
 import type { Axis } from './context.ts';
 import type { ModelData } from './modelData.ts';
 import { DataError } from './modelData.ts';
@@ -12,8 +13,11 @@ import { columnAxis } from './scan.ts';
 /** A question that cannot be answered: what is wrong and where. */
 export class QueryError extends DataError {}
 
+/** What names are looked up in. */
+export type Named = Pick<ModelData, 'checker' | 'model'>;
+
 /** The column of a path written `table.column`; throws QueryError with the nearest name. */
-export function resolvePath(data: ModelData, path: string): { table: string; column: string } {
+export function resolvePath(data: Named, path: string): { table: string; column: string } {
   const found = data.checker.names.path(path);
   if (found) return { table: found.table.name, column: found.column.name };
   const [tableName, columnName] = splitPath(path) ?? [path.split('.')[0]!, path.split('.').slice(1).join('.')];
@@ -32,16 +36,19 @@ export function resolvePath(data: ModelData, path: string): { table: string; col
   );
 }
 
-/** The axis of an item of `by`. */
-export function axisOf(data: ModelData, item: ByItem): Axis {
-  if (typeof item === 'string') {
-    const { table, column } = resolvePath(data, item);
-    return columnAxis(data, table, column);
-  }
+/** What an item of `by` names. `key` tells members of a level apart where it has one. */
+export type LevelNamed =
+  | ({ readonly kind: 'column' } & ColumnName)
+  | { readonly kind: 'level'; readonly name: string; readonly shown: ColumnName; readonly key?: ColumnName }
+  | { readonly kind: 'depth'; readonly hierarchy: Hierarchy; readonly depth: number };
+
+/** Resolves an item of `by` by the model alone. Throws QueryError for what the model does not have. */
+export function levelOf(data: Named, item: ByItem): LevelNamed {
+  if (typeof item === 'string') return { kind: 'column', ...resolvePath(data, item) };
   const hierarchy = resolveHierarchy(data, item.hierarchy);
   if ('depth' in item) {
     if (hierarchy.parent === undefined) throw new QueryError(`"${item.hierarchy}" has levels, not depths: name a level`);
-    return depthAxis(data, hierarchy, item.depth);
+    return { kind: 'depth', hierarchy, depth: item.depth };
   }
   const level = (hierarchy.levels ?? []).find((l) => l.name.toLowerCase() === item.level.toLowerCase());
   if (!level) {
@@ -51,10 +58,17 @@ export function axisOf(data: ModelData, item: ByItem): Axis {
     );
     throw new QueryError(`the hierarchy "${item.hierarchy}" has no level "${item.level}"${near ? `: did you mean "${near}"?` : ''}`);
   }
-  return levelAxis(data, hierarchy, level);
+  return namedLevel(data, hierarchy, level);
 }
 
-export function resolveHierarchy(data: ModelData, path: string): Hierarchy {
+/** The axis of an item of `by`. */
+export function axisOf(data: ModelData, item: ByItem): Axis {
+  const named = levelOf(data, item);
+  if (named.kind === 'column') return columnAxis(data, named.table, named.column);
+  return named.kind === 'depth' ? depthAxis(data, named.hierarchy, named.depth) : axisOfLevel(data, named);
+}
+
+export function resolveHierarchy(data: Named, path: string): Hierarchy {
   const found = data.checker.names.hierarchy(path);
   if (found) return found;
   const near = nearestName(
@@ -67,21 +81,29 @@ export function resolveHierarchy(data: ModelData, path: string): Hierarchy {
 type Level = NonNullable<Hierarchy['levels']>[number];
 
 /** A level's members: told apart by its key where it has one, else by what is shown. */
-export function levelAxis(data: ModelData, hierarchy: Hierarchy, level: Level): Axis {
+export const levelAxis = (data: ModelData, hierarchy: Hierarchy, level: Level): Axis =>
+  axisOfLevel(data, namedLevel(data, hierarchy, level));
+
+function namedLevel(data: Named, hierarchy: Hierarchy, level: Level): Extract<LevelNamed, { kind: 'level' }> {
   const shown = levelColumn(data, hierarchy, level.column);
   const name = `${hierarchy.table}.${hierarchy.name}.${level.name}`;
-  if (level.key === undefined) return { ...columnAxis(data, shown.table, shown.column), name };
+  if (level.key === undefined) return { kind: 'level', name, shown };
   const keys = [level.key].flat().map((key) => levelColumn(data, hierarchy, key));
   if (keys.length > 1 || keys[0]!.table !== shown.table)
     throw new QueryError(`the level ${name}: its key must be one column of ${shown.table}`);
-  const axis = columnAxis(data, keys[0]!.table, keys[0]!.column);
+  return { kind: 'level', name, shown, key: keys[0]! };
+}
+
+function axisOfLevel(data: ModelData, { name, shown, key }: Extract<LevelNamed, { kind: 'level' }>): Axis {
+  if (!key) return { ...columnAxis(data, shown.table, shown.column), name };
+  const axis = columnAxis(data, key.table, key.column);
   return { ...labelled(axis, data.column(shown.table, shown.column)), name, column: shown.column };
 }
 
 /** A column of a level: of the hierarchy's own table, or written `table.column`. */
-export function levelColumn(data: ModelData, hierarchy: Hierarchy, path: string): { table: string; column: string } {
+export function levelColumn(data: Named, hierarchy: Hierarchy, path: string): { table: string; column: string } {
   const own = data.checker.names.column(hierarchy.table, path);
-  return own ? { table: data.modelTable(hierarchy.table).name, column: own.name } : resolvePath(data, path);
+  return own ? { table: data.checker.names.table(hierarchy.table)!.name, column: own.name } : resolvePath(data, path);
 }
 
 /** Members shown by the label of the first row that has them. */

@@ -45,8 +45,24 @@ const isOn = (columns: readonly { table: string; column?: string }[], target: Ty
       : fold(c.table) === fold(target.table) && c.column !== undefined && fold(c.column) === fold(target.column),
   );
 
+/** What dropping and reach need to know of a context, whichever evaluator it belongs to. */
+export interface ContextShape {
+  readonly axes: readonly { readonly name: string; readonly table: string; readonly column?: string }[];
+  readonly steps: readonly StepShape[];
+  readonly via: readonly string[];
+  readonly repeat: boolean;
+}
+
+export type StepShape = { readonly kind: 'at' } | { readonly kind: 'condition'; readonly condition: ConditionShape };
+export interface ConditionShape {
+  readonly kind: 'formula' | 'days';
+  readonly columns: readonly ColumnName[];
+  readonly label?: ColumnName;
+  readonly calendar?: string;
+}
+
 /** Drops conditions and axes; `at` stays. */
-function keepWhere(context: Context, keep: (columns: readonly { table: string; column?: string }[]) => boolean): Context {
+function keepWhere<C extends ContextShape>(context: C, keep: (columns: readonly { table: string; column?: string }[]) => boolean): C {
   return {
     ...context,
     axes: context.axes.filter((axis) => keep([axis])),
@@ -55,7 +71,7 @@ function keepWhere(context: Context, keep: (columns: readonly { table: string; c
 }
 
 /** The context after `ignoring` and `given`. */
-export function dropped(context: Context, words: Pick<TypedWords, 'ignoring' | 'given'>, reach: Reach): Context {
+export function dropped<C extends ContextShape>(context: C, words: Pick<TypedWords, 'ignoring' | 'given'>, reach: Reach): C {
   let left = context;
   if (words.ignoring) {
     const { what, targets } = words.ignoring;

@@ -5,3 +5,6 @@ export { aggregateGroups } from './aggregates.ts';
 export { Tuples } from './tuples.ts';
 export { rowValues, compileRow } from './rowFormula.ts';
 export * from './browse.ts';
+export { dropped, isOnCalendar } from './context.ts';
+export type { ConditionShape } from './context.ts';
+export { columnReaches, unreachedColumns, unreachedOf } from './scan.ts';

@@ -5,7 +5,7 @@ import type { ColumnName, Typed } from '../formula/index.ts';
 import { columnsOf, levelProblem, tablesOf } from '../formula/index.ts';
 import type { Route } from '../relate/index.ts';
 import { cardinalityOf } from '../model/index.ts';
-import type { Axis, Condition, Context, Step } from './context.ts';
+import type { Axis, Condition, ConditionShape, Context, ContextShape, Step } from './context.ts';
 import type { ModelData } from './modelData.ts';
 import { compileRow } from './rowFormula.ts';
 import { Tuples } from './tuples.ts';
@@ -19,8 +19,11 @@ export interface Scan {
   readonly tuples: Tuples;
 }
 
+/** Reach is a matter of the model: all that it takes is the checker. */
+export type Checked = Pick<ModelData, 'checker'>;
+
 /** Columns of a context whose conditions do not reach rows of the base table. */
-export function unreachedColumns(data: ModelData, context: Context, base: string): ColumnName[] {
+export function unreachedColumns(data: Checked, context: ContextShape, base: string): ColumnName[] {
   const found = new Map<string, ColumnName>();
   const note = (column: ColumnName) => found.set(`${column.table}.${column.column}`.toLowerCase(), column);
   for (const axis of context.axes) {
@@ -33,13 +36,13 @@ export function unreachedColumns(data: ModelData, context: Context, base: string
   return [...found.values()];
 }
 
-function unreachedOf(data: ModelData, condition: Condition, base: string, via: readonly string[]): readonly ColumnName[] {
-  if (condition.kind === 'days')
+export function unreachedOf(data: Checked, condition: ConditionShape, base: string, via: readonly string[]): readonly ColumnName[] {
+  if (condition.calendar !== undefined)
     return data.checker.reach.lookup(base, condition.calendar, via) ? [] : [condition.label ?? condition.columns[0]!];
   return condition.columns.filter((column) => !columnReaches(data, base, column, via));
 }
 
-function columnReaches(data: ModelData, base: string, column: ColumnName, via: readonly string[]): boolean {
+export function columnReaches(data: Checked, base: string, column: ColumnName, via: readonly string[]): boolean {
   const route = data.checker.reach.route(base, column.table, via);
   return route !== undefined && route.kind !== 'ambiguous' && (column.column === '' || !levelProblem(data.checker, base, column, via));
 }

@@ -1,0 +1,793 @@
+import type { DataType, Value } from '../values/index.ts';
+import { BOOLEAN, DATE, formatType, fromJson, parseType, TEXT } from '../values/index.ts';
+import type { ByItem, Hierarchy, Model, Query, QueryFilter, Table } from '../model/index.ts';
+import { cardinalityOf, sameName } from '../model/index.ts';
+import type { ColumnName, FormulaChecker, Typed, TypedAggregate } from '../formula/index.ts';
+import { columnsOf, operandsOf, parsePeriod } from '../formula/index.ts';
+import type { PeriodShape } from '../calendar/index.ts';
+import type { Path } from '../relate/index.ts';
+import { askedMeasure, columnReaches, dropped, isOnCalendar, levelOf, QueryError, unreachedColumns, unreachedOf } from '../query/index.ts';
+import type { AskedMeasure, ConditionShape } from '../query/index.ts';
+import { groupedSql } from './aggregate.ts';
+import type { SqlDialect } from './dialect.ts';
+import { quoted } from './dialect.ts';
+import type { Statement, Through } from './from.ts';
+import { From, throughKey } from './from.ts';
+import { periodSql } from './period.ts';
+import { scalarSql } from './scalar.ts';
+
+/** A query as SQL, with the values of its numbered parameters and how to read its columns. */
+export interface CompiledQuery {
+  readonly sql: string;
+  readonly parameters: readonly { readonly value: Value; readonly type: DataType }[];
+  readonly columns: readonly { readonly name: string; readonly type: DataType }[];
+  /** Tables that it reads, in lower case. */
+  readonly tables: ReadonlySet<string>;
+}
+
+export interface CompiledAnswer {
+  readonly rows: CompiledQuery;
+  readonly totals?: CompiledQuery;
+  readonly unreached: readonly (readonly [measure: string, column: string])[];
+}
+
+/** What a question rests on: a model whose formulas are checked, and the day as of which it is asked, in days since 1970-01-01. */
+export interface SqlSetting {
+  readonly model: Model;
+  readonly checker: FormulaChecker;
+  readonly today: number;
+}
+
+/** An axis of a question; `id` is the name of its column in every relation. */
+interface SqlAxis {
+  readonly id: string;
+  readonly name: string;
+  readonly type: DataType;
+  readonly table: string;
+  /** As reach sees it: missing for a depth of a parent-child hierarchy. */
+  readonly column?: string;
+  /** The column that tells members apart. */
+  readonly key: string;
+  /** What is shown instead of the key, of the member's first row. */
+  readonly label?: string;
+  readonly tree?: { readonly hierarchy: Hierarchy; readonly depth: number };
+}
+
+type SqlCondition = ConditionShape &
+  (
+    | { readonly kind: 'formula'; readonly typed: Typed }
+    /** Days as a relation: `day`, and a column for each axis by whose members the days differ. */
+    | { readonly kind: 'days'; readonly calendar: string; readonly relation: string; readonly keys: readonly SqlAxis[] }
+  );
+
+type SqlStep =
+  | { readonly kind: 'condition'; readonly condition: SqlCondition }
+  | { readonly kind: 'at'; readonly which: 'first' | 'last'; readonly column: ColumnName; readonly per: readonly ColumnName[] };
+
+interface SqlContext {
+  readonly axes: readonly SqlAxis[];
+  readonly steps: readonly SqlStep[];
+  readonly via: readonly string[];
+  readonly repeat: boolean;
+}
+
+/** Compiles a query, and its totals. `exact` leaves values in canonical form, for a program to read; else they are as people read them. */
+export function compileQuery(setting: SqlSetting, query: Query, dialect: SqlDialect, exact = false): CompiledAnswer {
+  const compiler = new QueryCompiler(setting, dialect, exact);
+  const rows = compiler.rows(query);
+  const totals = query.totals ? new QueryCompiler(setting, dialect, exact).totals(query) : undefined;
+  return { rows, ...(totals ? { totals } : {}), unreached: compiler.unreachedOf(query) };
+}
+
+class QueryCompiler implements Statement {
+  readonly model: Model;
+  readonly checker: FormulaChecker;
+  private readonly parameters: { value: Value; type: DataType }[] = [];
+  private readonly ctes: string[] = [];
+  private made = 0;
+  private readonly tables = new Set<string>();
+  private readonly aggregates = new Map<TypedAggregate, { name: string; keys: readonly string[] }>();
+  private readonly measures = new Map<SqlContext, Map<string, string>>();
+  private readonly repeated = new Map<SqlContext, SqlContext>();
+  private recursive = false;
+
+  constructor(
+    private readonly setting: SqlSetting,
+    readonly dialect: SqlDialect,
+    private readonly exact: boolean,
+  ) {
+    this.model = setting.model;
+    this.checker = setting.checker;
+  }
+
+  // ---------- the statement ----------
+
+  value(value: Value, type: DataType): string {
+    this.parameters.push({ value, type });
+    return this.dialect.parameter(this.parameters.length, type);
+  }
+
+  uses(table: string): void {
+    this.tables.add(table.toLowerCase());
+  }
+
+  fresh(prefix: string): string {
+    return `${prefix}${++this.made}`;
+  }
+
+  cte(prefix: string, sql: string): string {
+    const name = this.fresh(prefix);
+    this.ctes.push(`${name} as (\n  ${sql}\n)`);
+    return name;
+  }
+
+  private statement(select: string): string {
+    return this.ctes.length === 0 ? select : `with ${this.recursive ? 'recursive ' : ''}${this.ctes.join(',\n')}\n${select}`;
+  }
+
+  // ---------- a query ----------
+
+  rows(query: Query): CompiledQuery {
+    const context = this.contextOf(query);
+    const measures = query.measures.map((name) => this.asked(name));
+    const cells = this.listed(query, context, measures);
+    const values = measures.map((m) => this.valueOf(m.node, context, cells));
+    const joins = values.map((v, i) => ` join ${v} v${i} on ${this.matched('c', `v${i}`, context.axes)}`);
+    const shown = context.axes.map((axis) => this.shownAxis(axis));
+    const columns = [
+      ...context.axes.map((axis, i) => ({ name: axis.name, type: axis.type, sql: shown[i]!.sql })),
+      ...measures.map((m, i) => ({ name: m.name, type: m.type, sql: `v${i}.v` })),
+    ];
+    const order = this.order(query, context, measures, columns);
+    const limit = query.limit === undefined ? '' : `\nlimit ${query.limit}`;
+    const select = `select ${columns.map((c) => `${this.exact ? c.sql : this.dialect.show(c.sql, c.type)} as ${quoted(c.name)}`).join(',\n  ')}
+from ${cells} c${joins.join('\n')}${shown.map((s) => s.join).join('')}${order}${limit}`;
+    return { sql: this.statement(select), parameters: [...this.parameters], columns, tables: this.tables };
+  }
+
+  totals(query: Query): CompiledQuery {
+    const context = { ...this.contextOf(query), axes: [] };
+    const measures = query.measures.map((name) => this.asked(name));
+    const cells = this.cte('cells', 'select 1 as one');
+    const columns = measures.map((m) => ({ name: m.name, type: m.type, sql: `${this.valueOf(m.node, context, cells)}.v` }));
+    const from = [...new Set(columns.map((c) => c.sql.slice(0, -2)))];
+    const select = `select ${columns.map((c) => `${this.exact ? c.sql : this.dialect.show(c.sql, c.type)} as ${quoted(c.name)}`).join(', ')}
+from ${from.join(' cross join ')}`;
+    return { sql: this.statement(select), parameters: [...this.parameters], columns, tables: this.tables };
+  }
+
+  unreachedOf(query: Query): [string, string][] {
+    const context = this.contextOf(query);
+    return query.measures.flatMap((name) =>
+      this.unreached(this.asked(name).node, context).map((c): [string, string] => [this.asked(name).name, `${c.table}.${c.column}`]),
+    );
+  }
+
+  private valueOf(node: Typed, context: SqlContext, cells: string): string {
+    if (this.unreached(node, context).length === 0) return this.values(node, context, cells);
+    return this.cte('v', `select ${this.names(context.axes, 'c.')}null as v from ${cells} c`);
+  }
+
+  private contextOf(query: Query): SqlContext {
+    return {
+      axes: (query.by ?? []).map((item, i) => this.axis(item, `k${i}`)),
+      steps: (query.filters ?? []).map((filter) => ({ kind: 'condition', condition: this.filter(filter) })),
+      via: [],
+      repeat: false,
+    };
+  }
+
+  private asked(name: string): AskedMeasure {
+    return askedMeasure(this, name);
+  }
+
+  private axis(item: ByItem, id: string): SqlAxis {
+    const level = levelOf(this, item);
+    if (level.kind === 'column') return this.columnAxis(level.table, level.column, id);
+    if (level.kind === 'level') {
+      const { shown, key, name } = level;
+      const axis = this.columnAxis(key?.table ?? shown.table, key?.column ?? shown.column, id);
+      return { ...axis, name, ...(key ? { column: shown.column, label: shown.column, type: this.typeOf(shown.table, shown.column) } : {}) };
+    }
+    const { hierarchy, depth } = level;
+    const table = this.checker.names.table(hierarchy.table)!;
+    const key = hierarchy.key ?? table.key?.[0];
+    if (key === undefined) throw new QueryError(`the table ${hierarchy.table} has no key, which the hierarchy ${hierarchy.name} needs`);
+    const label = hierarchy.label ?? key;
+    return {
+      id,
+      name: `${hierarchy.table}.${hierarchy.name}`,
+      type: this.typeOf(table.name, label),
+      table: table.name,
+      key,
+      label,
+      tree: { hierarchy, depth },
+    };
+  }
+
+  private columnAxis(table: string, column: string, id = this.fresh('k')): SqlAxis {
+    return { id, name: `${table}.${column}`, type: this.typeOf(table, column), table, column, key: column };
+  }
+
+  private typeOf(table: string, column: string): DataType {
+    return parseType(this.checker.names.column(table, column)!.type) ?? TEXT;
+  }
+
+  private tableOf(name: string): Table {
+    return this.checker.names.table(name)!;
+  }
+
+  /** A member as it is shown: its key, or the label of the first row that has it. */
+  private shownAxis(axis: SqlAxis): { sql: string; join: string } {
+    const own = `c.${axis.id}`;
+    if (axis.label === undefined) return { sql: own, join: '' };
+    const table = this.tableOf(axis.table);
+    const alias = this.fresh('t');
+    const from = new From(this, table.name, alias, `${quoted(table.name)} ${alias}`, []);
+    const key = from.column(alias, table, axis.key);
+    const label = from.column(alias, table, axis.label);
+    const id = this.dialect.rowId(alias);
+    const labels = this.cte(
+      'labels',
+      `select k, label from (select ${key} as k, ${label} as label, row_number() over (partition by ${key} order by ${id}) as place from ${from.sql}) r where place = 1 and k is not null`,
+    );
+    const joined = this.fresh('l');
+    return { sql: `${joined}.label`, join: `\nleft join ${labels} ${joined} on ${joined}.k = ${own}` };
+  }
+
+  private order(
+    query: Query,
+    context: SqlContext,
+    measures: readonly { name: string }[],
+    columns: readonly { name: string; type: DataType; sql: string }[],
+  ): string {
+    const by = query.by ?? [];
+    const asked = (query.sort ?? []).map(({ of, order }) => {
+      const measure = typeof of === 'string' ? measures.findIndex((m) => sameName(m.name, of)) : -1;
+      const axis = by.findIndex(
+        (item, p) =>
+          JSON.stringify(item).toLowerCase() === JSON.stringify(of).toLowerCase() ||
+          (typeof of === 'string' && sameName(context.axes[p]!.name, of.replaceAll('"', ''))),
+      );
+      if (measure < 0 && axis < 0) throw new QueryError(`sort names ${JSON.stringify(of)}, which the query does not ask for`);
+      const column = columns[measure >= 0 ? by.length + measure : axis]!;
+      return `${this.dialect.ordered(column.sql, column.type)} ${order === 'descending' ? 'desc' : 'asc'} nulls last`;
+    });
+    const members = context.axes.map((_, p) => `${this.dialect.ordered(columns[p]!.sql, columns[p]!.type)} nulls last`);
+    const keys = context.axes.filter((axis) => axis.label !== undefined).map((axis) => `c.${axis.id} nulls first`);
+    const all = [...asked, ...members, ...keys];
+    return all.length === 0 ? '' : `\norder by ${all.join(', ')}`;
+  }
+
+  // ---------- filters ----------
+
+  private filter(filter: QueryFilter): SqlCondition {
+    if ('column' in filter) {
+      const { table, column } = levelOf(this, filter.column) as ColumnName;
+      const type = this.typeOf(table, column);
+      const span = { start: 0, end: 0 };
+      const operand: Typed = { kind: 'column', table, column, type, span };
+      const list = filter.in.flatMap((member): Typed[] => {
+        const value = member === null ? undefined : fromJson(member, type);
+        return value === undefined ? [] : [{ kind: 'constant', value, type, span }];
+      });
+      const among: Typed = { kind: 'in', operand, list, not: false, type: BOOLEAN, span };
+      const none: Typed = { kind: 'is-null', operand, not: false, type: BOOLEAN, span };
+      const typed: Typed = filter.in.includes(null)
+        ? { kind: 'logic', operator: 'or', left: among, right: none, type: BOOLEAN, span }
+        : among;
+      return { kind: 'formula', typed, columns: [{ table, column }] };
+    }
+    if ('where' in filter) {
+      const { typed, faults } = this.checker.condition(filter.where);
+      if (!typed) throw new QueryError(`the filter ${filter.where}: ${faults.map((f) => f.message).join('; ')}`);
+      return { kind: 'formula', typed, columns: columnsOf(typed) };
+    }
+    const { period, faults } = parsePeriod(filter.period);
+    if (!period || faults.length > 0) throw new QueryError(`the period filter: ${faults.map((f) => f.message).join('; ')}`);
+    const calendars = this.model.calendars ?? [];
+    const calendar = filter.calendar === undefined ? calendars[0] : calendars.find((c) => sameName(c.table, filter.calendar!));
+    if (!calendar || (filter.calendar === undefined && calendars.length > 1)) throw new QueryError('a period filter names its calendar');
+    const known = this.knownDays(calendar.table);
+    const asOf = this.value(this.setting.today, DATE);
+    // The day as-of alone; where the calendar lacks it, `same period` takes all days up to it.
+    const all =
+      period.kind === 'same'
+        ? ` union select day from ${known} where day <= ${asOf} and not exists (select 1 from ${known} where day = ${asOf})`
+        : '';
+    const days = this.cte(
+      'd',
+      `select ${asOf} as day where ${period.kind === 'same' ? `exists (select 1 from ${known} where day = ${asOf})` : '1 = 1'}${all}`,
+    );
+    const day = { table: calendar.table, column: calendar.day };
+    const relation = this.cte(
+      'p',
+      periodSql(period, { days, known, keys: [], dialect: this.dialect, firstMonth: calendar.fiscalYear?.firstMonth ?? 1 }),
+    );
+    return { kind: 'days', calendar: calendar.table, columns: [day], label: day, relation, keys: [] };
+  }
+
+  // ---------- cells ----------
+
+  private listed(query: Query, context: SqlContext, measures: readonly { node: Typed }[]): string {
+    if (context.axes.length === 0) return this.cte('cells', 'select 1 as one');
+    const selects = measures.filter((m) => this.unreached(m.node, context).length === 0).flatMap((m) => this.list(m.node, context));
+    if (query.empty === 'show') for (const base of this.emptyBases(context)) selects.push(this.groups({ ...context, repeat: true }, base));
+    if (selects.length === 0) selects.push(`select ${context.axes.map((a) => `null as ${a.id}`).join(', ')} where 1 = 0`);
+    return this.cte('cells', [...new Set(selects)].join('\n  union '));
+  }
+
+  private emptyBases(context: SqlContext): string[] {
+    const tables = [...new Set(context.axes.map((axis) => axis.table))];
+    if (tables.length === 1) return tables;
+    return this.model.tables
+      .filter((t) => t.role === 'fact' && unreachedColumns(this, { ...context, steps: [] }, t.name).length === 0)
+      .map((t) => t.name);
+  }
+
+  /** Selects whose union is the cells in which an aggregate of the measure has rows; `ignoring`, `given`, `where`, `at` and `filter` do not count. */
+  private list(node: Typed, context: SqlContext): string[] {
+    switch (node.kind) {
+      case 'aggregate':
+        return unreachedColumns(this, context, node.base).length > 0 ? [] : [this.groups(context, node.base)];
+      case 'measure':
+        return this.list(this.measureTree(node.name).typed, context);
+      case 'per':
+        return this.list(node.arg, context);
+      case 'context': {
+        const { words } = node;
+        const via = words.via ? { ...context, via: [...context.via, ...words.via] } : context;
+        return this.list(node.operand, words.over ? this.overContext(words.over, via) : via);
+      }
+      default:
+        return operandsOf(node).flatMap((child) => this.list(child, context));
+    }
+  }
+
+  private groups(context: SqlContext, base: string): string {
+    const { from, where, keys } = this.scan(context, base);
+    return `select distinct ${this.keysOf(context)
+      .map((axis) => `${keys.get(axis.id) ?? 'null'} as ${axis.id}`)
+      .join(', ')} from ${from.sql}${where.length === 0 ? '' : ` where ${where.join(' and ')}`}`;
+  }
+
+  // ---------- values ----------
+
+  private measureTree(name: string): { typed: Typed; repeat: boolean } {
+    return { typed: this.checker.measure(name)!.typed!, repeat: this.checker.names.measure(name)!.unreached === 'repeat' };
+  }
+
+  /** All axes by which values in a context differ: its own, and those that its days stand for. */
+  private keysOf(context: SqlContext): SqlAxis[] {
+    const days = context.steps.flatMap((step) => (step.kind === 'condition' && step.condition.kind === 'days' ? step.condition.keys : []));
+    return [...context.axes, ...days];
+  }
+
+  private names(axes: readonly SqlAxis[], prefix = ''): string {
+    return axes.map((axis) => `${prefix}${axis.id}, `).join('');
+  }
+
+  private matched(a: string, b: string, axes: readonly SqlAxis[]): string {
+    return axes.length === 0 ? '1 = 1' : axes.map((axis) => `${a}.${axis.id} is not distinct from ${b}.${axis.id}`).join(' and ');
+  }
+
+  /** A relation of the context's keys and `v`, with a row for each of the cells. */
+  private values(node: Typed, context: SqlContext, cells: string): string {
+    switch (node.kind) {
+      case 'aggregate':
+        return this.aggregate(node, context, cells);
+      case 'measure':
+        return this.measure(node.name, context, cells);
+      case 'per':
+        return this.per(node, context, cells);
+      case 'context':
+        return this.inContext(node, context, cells);
+    }
+    const keys = this.keysOf(context);
+    const leaves: string[] = [];
+    const sql = scalarSql(node, this, (leaf) => {
+      leaves.push(this.values(leaf, context, cells));
+      return `l${leaves.length}.v`;
+    });
+    const joins = leaves.map((leaf, i) => ` join ${leaf} l${i + 1} on ${this.matched('c', `l${i + 1}`, keys)}`);
+    return this.cte('v', `select ${this.names(keys, 'c.')}${sql} as v from ${cells} c${joins.join('')}`);
+  }
+
+  private measure(name: string, context: SqlContext, cells: string): string {
+    let known = this.measures.get(context);
+    if (!known) this.measures.set(context, (known = new Map()));
+    const key = `${name.toLowerCase()}\n${cells}`;
+    let relation = known.get(key);
+    if (!relation) {
+      const { typed, repeat } = this.measureTree(name);
+      relation = this.values(typed, repeat ? this.withRepeat(context) : context, cells);
+      known.set(key, relation);
+    }
+    return relation;
+  }
+
+  private withRepeat(context: SqlContext): SqlContext {
+    if (context.repeat) return context;
+    let made = this.repeated.get(context);
+    if (!made) this.repeated.set(context, (made = { ...context, repeat: true }));
+    return made;
+  }
+
+  private aggregate(node: TypedAggregate & { type: DataType | null }, context: SqlContext, cells: string): string {
+    const keys = this.keysOf(context);
+    if (!context.repeat && unreachedColumns(this, context, node.base).length > 0)
+      return this.cte('v', `select ${this.names(keys, 'c.')}null as v from ${cells} c`);
+    const scan = this.once(this.scan(context, node.base), node.base, context.via);
+    const reached = keys.filter((axis) => scan.keys.has(axis.id));
+    const groups = this.cte(
+      'g',
+      this.grouped(
+        node,
+        scan.from,
+        scan.where,
+        reached.map((axis) => ({ sql: scan.keys.get(axis.id)!, name: axis.id })),
+      ),
+    );
+    return this.overCells(node.aggregate, keys, reached, groups, cells);
+  }
+
+  private grouped(node: TypedAggregate, from: From, where: readonly string[], keys: readonly { sql: string; name: string }[]): string {
+    const arg = node.arg ? { sql: from.formula(node.arg), type: node.arg.type ?? TEXT } : undefined;
+    const by = node.by ? { sql: from.formula(node.by), type: node.by.type ?? TEXT } : undefined;
+    const filter = node.filter ? [from.formula(node.filter)] : [];
+    const { aggregate, distinct } = node;
+    return groupedSql(
+      { aggregate, distinct, keys, ...(arg ? { arg } : {}), ...(by ? { by } : {}), from: from.sql, where: [...where, ...filter] },
+      this.dialect,
+    );
+  }
+
+  /** Brings groups to cells: where there is none, a count is 0 and everything else null. */
+  private overCells(aggregate: string, keys: readonly SqlAxis[], reached: readonly SqlAxis[], groups: string, cells: string): string {
+    const value = aggregate === 'count' ? 'coalesce(g.v, 0)' : 'g.v';
+    return this.cte(
+      'v',
+      `select ${this.names(keys, 'c.')}${value} as v from ${cells} c left join ${groups} g on ${this.matched('c', 'g', reached)}`,
+    );
+  }
+
+  private per(node: Extract<Typed, { kind: 'per' }>, context: SqlContext, cells: string): string {
+    const keys = this.keysOf(context);
+    const inner: SqlContext = { ...context, axes: [...context.axes, ...node.columns.map((c) => this.columnAxis(c.table, c.column))] };
+    const innerKeys = this.keysOf(inner);
+    const selects = this.list(node.arg, inner);
+    const listed =
+      selects.length === 0 ? `select ${innerKeys.map((a) => `null as ${a.id}`).join(', ')} where 1 = 0` : selects.join('\n  union ');
+    const all = this.cte('list', listed);
+    const combinations = this.cte(
+      'cells',
+      `select distinct ${innerKeys.map((a) => `l.${a.id}`).join(', ')} from ${all} l join ${cells} c on ${this.matched('l', 'c', keys)}`,
+    );
+    const values = this.values(node.arg, inner, combinations);
+    const arg = { sql: 'i.v', type: node.arg.type ?? TEXT };
+    const groups = this.cte(
+      'g',
+      groupedSql(
+        {
+          aggregate: node.aggregate,
+          distinct: false,
+          keys: keys.map((a) => ({ sql: `i.${a.id}`, name: a.id })),
+          arg,
+          from: `${values} i`,
+          where: [],
+        },
+        this.dialect,
+      ),
+    );
+    return this.overCells(node.aggregate, keys, keys, groups, cells);
+  }
+
+  private inContext(node: Extract<Typed, { kind: 'context' }>, context: SqlContext, cells: string): string {
+    const { words } = node;
+    const keys = this.keysOf(context);
+    const before = dropped(words.via ? { ...context, via: [...context.via, ...words.via] } : context, words, this.checker.reach);
+    const kept = this.keysOf(before);
+    const own =
+      kept.length === keys.length
+        ? cells
+        : this.cte('cells', kept.length === 0 ? 'select 1 as one' : `select distinct ${kept.map((a) => a.id).join(', ')} from ${cells}`);
+    const inner = this.restricted(words, words.over ? this.overContext(words.over, before) : before);
+    const values = this.values(node.operand, inner, own);
+    return this.cte('v', `select ${this.names(keys, 'c.')}i.v from ${cells} c left join ${values} i on ${this.matched('c', 'i', kept)}`);
+  }
+
+  private restricted(words: Extract<Typed, { kind: 'context' }>['words'], context: SqlContext): SqlContext {
+    const steps: SqlStep[] = [...context.steps];
+    if (words.where) steps.push({ kind: 'condition', condition: { kind: 'formula', typed: words.where, columns: columnsOf(words.where) } });
+    if (words.at) steps.push({ kind: 'at', ...words.at });
+    return { ...context, steps };
+  }
+
+  // ---------- periods ----------
+
+  private readonly overs = new Map<SqlContext, Map<string, SqlContext>>();
+
+  /** The context with what is on the calendar replaced by the period's days; its axes there become keys of the days. */
+  private overContext(over: { period: PeriodShape; calendar: string }, context: SqlContext): SqlContext {
+    let known = this.overs.get(context);
+    if (!known) this.overs.set(context, (known = new Map()));
+    const name = JSON.stringify(over);
+    let made = known.get(name);
+    if (!made) known.set(name, (made = this.makeOver(over, context)));
+    return made;
+  }
+
+  private makeOver(over: { period: PeriodShape; calendar: string }, context: SqlContext): SqlContext {
+    const { reach } = this.checker;
+    const calendar = (this.model.calendars ?? []).find((c) => sameName(c.table, over.calendar))!;
+    const table = this.tableOf(calendar.table);
+    const axes = context.axes.filter((axis) => isOnCalendar([axis], over.calendar, reach));
+    const isOwn = (step: SqlStep) => step.kind === 'condition' && isOnCalendar(step.condition.columns, over.calendar, reach);
+    const conditions = context.steps.flatMap((step) => (isOwn(step) && step.kind === 'condition' ? [step.condition] : []));
+    const keys = [...axes, ...conditions.flatMap((c) => (c.kind === 'days' ? c.keys : []))];
+    const known = this.knownDays(calendar.table);
+    const asOf = () => this.value(this.setting.today, DATE);
+    let days: string;
+    if (axes.length === 0 && conditions.length === 0)
+      days = this.cte('d', over.period.kind === 'same' ? `select day from ${known} where day <= ${asOf()}` : `select ${asOf()} as day`);
+    else {
+      const scan = this.scan({ axes, steps: context.steps.filter(isOwn), via: [], repeat: false }, table.name);
+      const day = scan.from.column('b', table, calendar.day);
+      const where = [...scan.where, `${day} is not null`, ...(this.model.asOf === undefined ? [] : [`${day} <= ${asOf()}`])];
+      const columns = keys.map((axis) => `${scan.keys.get(axis.id)!} as ${axis.id}, `).join('');
+      days = this.cte('d', `select distinct ${columns}${day} as day from ${scan.from.sql} where ${where.join(' and ')}`);
+    }
+    const firstMonth = calendar.fiscalYear?.firstMonth ?? 1;
+    const relation = this.cte('p', periodSql(over.period, { days, known, keys: keys.map((k) => k.id), dialect: this.dialect, firstMonth }));
+    const condition: SqlCondition = {
+      kind: 'days',
+      calendar: calendar.table,
+      columns: [{ table: calendar.table, column: calendar.day }],
+      relation,
+      keys,
+    };
+    return {
+      ...context,
+      axes: context.axes.filter((axis) => !axes.includes(axis)),
+      steps: [{ kind: 'condition', condition }, ...context.steps.filter((step) => !isOwn(step))],
+    };
+  }
+
+  private readonly calendars = new Map<string, string>();
+
+  private knownDays(calendarTable: string): string {
+    let known = this.calendars.get(calendarTable);
+    if (!known) {
+      const calendar = (this.model.calendars ?? []).find((c) => sameName(c.table, calendarTable))!;
+      const table = this.tableOf(calendar.table);
+      const from = new From(this, table.name, 'b', `${quoted(table.name)} b`, []);
+      const day = from.column('b', table, calendar.day);
+      known = this.cte('days', `select distinct ${day} as day from ${from.sql} where ${day} is not null`);
+      this.calendars.set(calendarTable, known);
+    }
+    return known;
+  }
+
+  // ---------- scans ----------
+
+  /** Rows of a base table that a context leaves, with the key of each axis that reaches it. With bridges a row may stand several times. */
+  private scan(context: SqlContext, base: string): Scan {
+    const reaches = (column: ColumnName) => columnReaches(this, base, column, context.via);
+    const axes = context.repeat ? context.axes.filter((a) => reaches({ table: a.table, column: a.column ?? '' })) : context.axes;
+    const steps = context.repeat
+      ? context.steps.filter((s) => s.kind === 'at' || unreachedOf(this, s.condition, base, context.via).length === 0)
+      : context.steps;
+    const table = this.tableOf(base);
+    let scan: Scan = {
+      from: new From(this, table.name, 'b', `${quoted(table.name)} b`, context.via),
+      where: [],
+      keys: new Map(),
+      throughs: [],
+    };
+    const throughs = this.throughs(scan.from, axes, steps);
+    for (const route of throughs) scan.from.meet(route);
+    scan = { ...scan, throughs };
+    for (const axis of axes) scan.keys.set(axis.id, this.axisSql(axis, scan.from));
+    for (const step of steps) {
+      if (step.kind === 'at') scan = this.ends(step, scan, table, context.via);
+      else if (step.condition.kind === 'formula') scan.where.push(scan.from.formula(step.condition.typed));
+      else this.restrictDays(step.condition, scan, base, context.via);
+    }
+    return scan;
+  }
+
+  private throughs(from: From, axes: readonly SqlAxis[], steps: readonly SqlStep[]): Through[] {
+    const tables = [
+      ...axes.map((a) => a.table),
+      ...steps.flatMap((s) => (s.kind === 'condition' ? s.condition.columns.map((c) => c.table) : [])),
+    ];
+    const found = new Map<string, Through>();
+    for (const table of tables) {
+      const route = from.through(table);
+      if (route) found.set(throughKey(route), route);
+    }
+    return [...found.values()];
+  }
+
+  private axisSql(axis: SqlAxis, from: From): string {
+    const alias = from.table(axis.table);
+    const table = this.tableOf(axis.table);
+    if (!axis.tree) return from.column(alias, table, axis.key);
+    const ancestors = this.ancestors(axis.tree.hierarchy, axis.key, axis.tree.depth);
+    const joined = this.fresh('a');
+    from.join(`left join ${ancestors} ${joined} on ${joined}.r = ${this.dialect.rowId(alias)}`);
+    return `${joined}.k`;
+  }
+
+  /** For each row of a tree's table the key of its ancestor at a depth (the top is 1); a member above it, or on a loop, stands for itself. */
+  private ancestors(hierarchy: Hierarchy, keyName: string, depth: number): string {
+    this.recursive = true;
+    const table = this.tableOf(hierarchy.table);
+    const alias = this.fresh('t');
+    const from = new From(this, table.name, alias, `${quoted(table.name)} ${alias}`, []);
+    const [key, parent] = [from.column(alias, table, keyName), from.column(alias, table, hierarchy.parent!)];
+    const members = this.cte('members', `select ${this.dialect.rowId(alias)} as r, ${key} as k, ${parent} as parent from ${from.sql}`);
+    const firsts = this.cte('firsts', `select k, min(r) as r from ${members} where k is not null group by k`);
+    const chain = this.fresh('chain');
+    this.ctes.push(`${chain} (r, at, n, way) as (
+  select r, r, 0, '/' || r || '/' from ${members}
+  union all
+  select c.r, f.r, c.n + 1, c.way || f.r || '/' from ${chain} c join ${members} m on m.r = c.at join ${firsts} f on f.k = m.parent where c.way not like '%/' || f.r || '/%'
+)`);
+    return this.cte(
+      'ancestors',
+      `select c.r, m.k from (select r, max(n) + 1 as length from ${chain} group by r) d join ${chain} c on c.r = d.r and c.n = case when d.length > ${depth} then d.length - ${depth} else 0 end join ${members} m on m.r = c.at`,
+    );
+  }
+
+  private restrictDays(condition: Extract<SqlCondition, { kind: 'days' }>, scan: Scan, base: string, via: readonly string[]): void {
+    const path = this.checker.reach.lookup(base, condition.calendar, via)!;
+    const at = path.findIndex((r) => cardinalityOf(r) === 'many-to-level');
+    const calendar = this.model.calendars!.find((c) => sameName(c.table, condition.calendar))!;
+    const table = this.tableOf(calendar.table);
+    const joined = this.fresh('p');
+    if (at < 0) {
+      const day = scan.from.column(scan.from.table(table.name), table, calendar.day);
+      scan.from.join(`join ${condition.relation} ${joined} on ${joined}.day = ${day}`);
+    } else {
+      const level = path[at]!;
+      const members = this.wholeMembers(condition, level.to.columns, table, calendar.day);
+      const near = scan.from.follow('b', path.slice(0, at));
+      const on = level.from.columns.map((name, i) => `${joined}.m${i} = ${scan.from.column(near, this.tableOf(level.from.table), name)}`);
+      scan.from.join(`join ${members} ${joined} on ${on.join(' and ')}`);
+    }
+    for (const key of condition.keys) scan.keys.set(key.id, `${joined}.${key.id}`);
+  }
+
+  /** Members of a level all of whose days are among those of a condition. */
+  private wholeMembers(
+    condition: Extract<SqlCondition, { kind: 'days' }>,
+    columns: readonly string[],
+    table: Table,
+    dayName: string,
+  ): string {
+    const from = new From(this, table.name, 'b', `${quoted(table.name)} b`, []);
+    const day = from.column('b', table, dayName);
+    const parts = columns.map((name) => from.column('b', table, name));
+    const rows = this.cte('rows', `select ${parts.map((part, i) => `${part} as m${i}, `).join('')}${day} as day from ${from.sql}`);
+    const members = columns.map((_, i) => `m${i}`);
+    const keys = condition.keys.map((k) => k.id);
+    const all = this.cte('sizes', `select ${members.join(', ')}, count(*) as n from ${rows} group by ${members.join(', ')}`);
+    const grouped = [...keys.map((k) => `p.${k}`), ...members.map((m) => `r.${m}`)];
+    return this.cte(
+      'whole',
+      `select ${grouped.join(', ')} from ${rows} r join ${condition.relation} p on p.day = r.day join ${all} s on ${members.map((m) => `s.${m} is not distinct from r.${m}`).join(' and ')} group by ${grouped.join(', ')}, s.n having count(*) = s.n`,
+    );
+  }
+
+  /** `at first` and `at last`: of the rows of a group (and of a value of `per`), those with the least or greatest value. */
+  private ends(step: Extract<SqlStep, { kind: 'at' }>, scan: Scan, table: Table, via: readonly string[]): Scan {
+    const { from, where, keys, throughs } = scan;
+    const value = (c: ColumnName) => from.column(from.table(c.table), this.tableOf(c.table), c.column);
+    const met = throughs.map((route) => from.meet(route));
+    const parts = [
+      `${this.dialect.rowId('b')} as r`,
+      ...met.map((alias, i) => `${this.dialect.rowId(alias)} as m${i}`),
+      ...[...keys].map(([id, sql]) => `${sql} as ${id}`),
+      ...step.per.map((c, i) => `${value(c)} as per${i}`),
+      `${value(step.column)} as y`,
+    ];
+    const rows = this.cte('s', `select ${parts.join(', ')} from ${from.sql}${where.length === 0 ? '' : ` where ${where.join(' and ')}`}`);
+    const partition = [...keys.keys(), ...step.per.map((_, i) => `per${i}`)];
+    const window = `${step.which === 'last' ? 'max' : 'min'}(y) over (${partition.length === 0 ? '' : `partition by ${partition.join(', ')}`})`;
+    const kept = this.cte('s', `select * from (select s.*, ${window} as best from ${rows} s) w where y = best`);
+    const next = new From(this, table.name, 'b', `${kept} e join ${quoted(table.name)} b on ${this.dialect.rowId('b')} = e.r`, via);
+    throughs.forEach((route, i) => {
+      const alias = this.fresh('m');
+      const far = route.kind === 'bridge' ? route.entry.from.table : route.entry.to.table;
+      next.join(`left join ${quoted(this.tableOf(far).name)} ${alias} on ${this.dialect.rowId(alias)} = e.m${i}`);
+      next.setMet(route, alias);
+    });
+    return { from: next, where: [], keys: new Map([...keys.keys()].map((id) => [id, `e.${id}`])), throughs };
+  }
+
+  /** Rows that stand several times in a group, through bridges, count once. */
+  private once(scan: Scan, base: string, via: readonly string[]): Scan {
+    if (scan.throughs.length === 0) return scan;
+    const { from, where, keys } = scan;
+    const columns = [`${this.dialect.rowId('b')} as r`, ...[...keys].map(([id, sql]) => `${sql} as ${id}`)];
+    const rows = this.cte(
+      'e',
+      `select distinct ${columns.join(', ')} from ${from.sql}${where.length === 0 ? '' : ` where ${where.join(' and ')}`}`,
+    );
+    const next = new From(this, base, 'b', `${rows} e join ${quoted(this.tableOf(base).name)} b on ${this.dialect.rowId('b')} = e.r`, via);
+    return { from: next, where: [], keys: new Map([...keys.keys()].map((id) => [id, `e.${id}`])), throughs: [] };
+  }
+
+  /** Grouped values of an aggregate of a row formula, by the columns through which its rows refer to their owner. */
+  referring(node: TypedAggregate, path: Path): { name: string; keys: readonly string[] } {
+    const known = this.aggregates.get(node);
+    if (known) return known;
+    const table = this.tableOf(node.base);
+    const from = new From(this, table.name, 'b', `${quoted(table.name)} b`, []);
+    const last = path.at(-1);
+    const near = last ? from.follow('b', path.slice(0, -1)) : 'b';
+    const keys = last
+      ? last.from.columns.map((name, i) => ({ sql: from.column(near, this.tableOf(last.from.table), name), name: `o${i}` }))
+      : [{ sql: this.dialect.rowId('b'), name: 'o0' }];
+    const made = { name: this.cte('own', this.grouped(node, from, [], keys)), keys: keys.map((k) => k.name) };
+    this.aggregates.set(node, made);
+    return made;
+  }
+
+  // ---------- what does not reach ----------
+
+  /** Columns of the context that do not reach some aggregate of the measure; then its cells do not apply. */
+  private unreached(node: Typed, context: SqlContext): ColumnName[] {
+    switch (node.kind) {
+      case 'aggregate':
+        return context.repeat ? [] : unreachedColumns(this, context, node.base);
+      case 'measure': {
+        const { typed, repeat } = this.measureTree(node.name);
+        return this.unreached(typed, repeat ? this.withRepeat(context) : context);
+      }
+      case 'per':
+        return this.unreached(node.arg, {
+          ...context,
+          axes: [...context.axes, ...node.columns.map((c) => this.columnAxis(c.table, c.column, ''))],
+        });
+      case 'context': {
+        const { words } = node;
+        let inner = dropped(words.via ? { ...context, via: [...context.via, ...words.via] } : context, words, this.checker.reach);
+        if (words.over) inner = this.onlyDays(words.over.calendar, inner);
+        return this.unreached(node.operand, this.restricted(words, inner));
+      }
+      default: {
+        const all = operandsOf(node).flatMap((child) => this.unreached(child, context));
+        return [...new Map(all.map((c) => [`${c.table}.${c.column}`.toLowerCase(), c])).values()];
+      }
+    }
+  }
+
+  /** As `overContext`, where only reach matters. */
+  private onlyDays(calendar: string, context: SqlContext): SqlContext {
+    const { reach } = this.checker;
+    const { day } = this.model.calendars!.find((c) => sameName(c.table, calendar))!;
+    const condition: SqlCondition = { kind: 'days', calendar, columns: [{ table: calendar, column: day }], relation: '', keys: [] };
+    return {
+      ...context,
+      axes: context.axes.filter((axis) => !isOnCalendar([axis], calendar, reach)),
+      steps: [
+        { kind: 'condition', condition },
+        ...context.steps.filter((s) => s.kind === 'at' || !isOnCalendar(s.condition.columns, calendar, reach)),
+      ],
+    };
+  }
+}
+
+interface Scan {
+  readonly from: From;
+  readonly where: string[];
+  /** SQL of each key by the axis's id. */
+  readonly keys: Map<string, string>;
+  readonly throughs: readonly Through[];
+}
+
+/** Column names and types of an answer as the program prints them. */
+export const answerColumns = (compiled: CompiledAnswer): { name: string; type: string }[] =>
+  compiled.rows.columns.map((c) => ({ name: c.name, type: formatType(c.type) }));

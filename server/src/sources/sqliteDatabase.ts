@@ -1,0 +1,84 @@
+import Database from 'better-sqlite3';
+import type { TableData } from '@crease/core/columns';
+import { columnValues } from '@crease/core/columns';
+import type { Model, Query } from '@crease/core/model';
+import { sameName } from '@crease/core/model';
+import type { Answer, ModelData } from '@crease/core/query';
+import { answerOf, compileQuery, quoted, sqlite } from '@crease/core/sql';
+import { toDouble, scaleOf } from '@crease/core/values';
+import type { DataType, Exact, Value } from '@crease/core/values';
+
+/** A database in memory that holds tables as `crease ddl --dialect sqlite` lays them out; tables are loaded when they are first asked for. */
+export class SqliteDatabase {
+  private readonly db = new Database(':memory:');
+  private readonly loaded = new Set<string>();
+
+  constructor(
+    private readonly model: Model,
+    private readonly rows: (table: string) => TableData,
+  ) {
+    // SQLite's own upper and lower know ASCII only.
+    this.db.function('upper', { deterministic: true }, (text) => (typeof text === 'string' ? text.toUpperCase() : text));
+    this.db.function('lower', { deterministic: true }, (text) => (typeof text === 'string' ? text.toLowerCase() : text));
+  }
+
+  /** Loads the stored rows of the tables that are not there yet, with an index on what relationships refer to. */
+  load(tables: Iterable<string>): void {
+    for (const name of tables) {
+      if (this.loaded.has(name)) continue;
+      this.loaded.add(name);
+      this.loadTable(name);
+    }
+  }
+
+  private loadTable(name: string): void {
+    const table = this.model.tables.find((t) => sameName(t.name, name))!;
+    const data = this.rows(table.name);
+    const columns = [...data.columns.values()];
+    const types = columns.map(
+      (c) => ({ decimal: 'real', integer: 'integer', boolean: 'integer', double: 'real' })[c.type.kind as string] ?? 'text',
+    );
+    this.db.exec(
+      `create table ${quoted(table.name)} (${columns.map((c, i) => `${quoted(c.name)} ${types[i]}`).join(', ') || '"-" integer'})`,
+    );
+    const insert = this.db.prepare(`insert into ${quoted(table.name)} values (${columns.map(() => '?').join(', ') || 'null'})`);
+    const shown = columns.map((c) => columnValues(c).map((value) => stored(value, c.type)));
+    this.db.transaction(() => {
+      for (let row = 0; row < data.rowCount; row++) insert.run(...columns.map((c, i) => shown[i]![c.codes[row]!]!));
+    })();
+    const referred = (this.model.relationships ?? []).flatMap((r) => [r.to, r.from]).filter((end) => sameName(end.table, table.name));
+    referred.forEach(({ columns: ends }, i) => {
+      if (ends.every((end) => data.columns.has(end.toLowerCase())))
+        this.db.exec(`create index ${quoted(`${table.name} ${i}`)} on ${quoted(table.name)} (${ends.map(quoted).join(', ')})`);
+    });
+  }
+
+  /** Rows as arrays; whole numbers as bigint, so that none is rounded. */
+  run(sql: string, parameters: readonly unknown[]): unknown[][] {
+    const numbered = Object.fromEntries(parameters.map((value, i) => [String(i + 1), value]));
+    const statement = this.db.prepare(sql).safeIntegers(true).raw(true);
+    return (parameters.length === 0 ? statement.all() : statement.all(numbered)) as unknown[][];
+  }
+
+  close(): void {
+    this.db.close();
+  }
+}
+
+/** A value as SQLite holds it. */
+function stored(value: Value, type: DataType): null | number | bigint | string {
+  if (value !== null && type.kind === 'decimal') return toDouble(value as Exact, scaleOf(type));
+  return sqlite.bound(value, type);
+}
+
+/** Answers a query in SQL on a database loaded with the model's tables. Throws QueryError as the columns engine does. */
+export function answerInSqlite(data: ModelData, query: Query): Answer {
+  const compiled = compileQuery({ model: data.model, checker: data.checker, today: data.today }, query, sqlite, true);
+  const database = new SqliteDatabase(data.model, (name) => data.table(name));
+  try {
+    database.load(new Set([...compiled.rows.tables, ...(compiled.totals?.tables ?? [])]));
+    return answerOf(compiled, sqlite, (sql, parameters) => database.run(sql, parameters));
+  } finally {
+    database.close();
+  }
+}

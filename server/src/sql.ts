@@ -1,0 +1,2 @@
+/** What the command line needs to answer in SQL. */
+export * from './sources/sqliteDatabase.ts';
