@@ -25,8 +25,9 @@ count "$(node -p "require('$scratch/jest.json').numPassedTests" 2>/dev/null || e
 # Cases with known answers, kept outside of the repository. CASES names their folder.
 cases=${CASES:-../shared/cases}
 if [ -d "$cases" ]; then
-  for run in formulas/run-cases.mjs flaws/run-flaws.mjs; do
-    out=$(node "$cases/$run"); echo "$out"; line=$(tail -n 1 <<<"$out")
+  for run in "formulas/run-cases.mjs" "formulas/run-cases.mjs --engine sql" "flaws/run-flaws.mjs"; do
+    # shellcheck disable=SC2086 # words of their own
+    out=$(node "$cases/"$run); echo "$out"; line=$(tail -n 1 <<<"$out")
     if [[ $line =~ ^([0-9]+)\ passed,\ ([0-9]+)\ failed$ ]]; then count "${BASH_REMATCH[1]}" "${BASH_REMATCH[2]}"; else count 0 1; fi
   done
 else

@@ -10,6 +10,7 @@ import { addFormat } from './commands/format.ts';
 import { addProfile } from './commands/profile.ts';
 import { addPropose } from './commands/propose.ts';
 import { addServe } from './commands/serve.ts';
+import { addSql } from './commands/sql.ts';
 import { addQuery } from './commands/query.ts';
 
 const program = new Command('crease')
@@ -17,7 +18,7 @@ const program = new Command('crease')
   .version('0.1.0');
 program.exitOverride();
 program.configureOutput({ writeErr: (text) => process.stderr.write(text) });
-for (const add of [addCheck, addQuery, addProfile, addPropose, addFormat, addDdl, addDemo, addServe]) add(program);
+for (const add of [addCheck, addQuery, addSql, addProfile, addPropose, addFormat, addDdl, addDemo, addServe]) add(program);
 
 /** Messages for people end with status 2; anything else is a bug and says so, without a trace. */
 function fail(error: unknown): void {

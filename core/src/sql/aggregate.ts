@@ -30,9 +30,9 @@ export function groupedSql(g: Grouping, dialect: SqlDialect): string {
       return plain(g, dialect.average(arg!.sql, arg!.type, distinct));
     case 'min':
     case 'max':
-      return plain(g, `${g.aggregate}(${dialect.ordered(arg!.sql, arg!.type)})`);
+      return plain(g, dialect.extreme(g.aggregate, arg!.sql, arg!.type));
     case 'only':
-      return plain(g, `case when count(distinct ${arg!.sql}) = 1 then min(${arg!.sql}) end`);
+      return plain(g, `case when count(distinct ${arg!.sql}) = 1 then ${dialect.extreme('min', arg!.sql, arg!.type)} end`);
     case 'latest':
     case 'earliest':
       return byMoment(g, dialect, g.aggregate === 'latest' ? 'desc' : 'asc');

@@ -165,7 +165,7 @@ from ${from.join(' cross join ')}`;
 
   private valueOf(node: Typed, context: SqlContext, cells: string): string {
     if (this.unreached(node, context).length === 0) return this.values(node, context, cells);
-    return this.cte('v', `select ${this.names(context.axes, 'c.')}null as v from ${cells} c`);
+    return this.cte('v', `select ${this.names(context.axes, 'c.')}${this.dialect.nullOf(node.type ?? TEXT)} as v from ${cells} c`);
   }
 
   private contextOf(query: Query): SqlContext {
@@ -313,7 +313,7 @@ from ${from.join(' cross join ')}`;
     if (context.axes.length === 0) return this.cte('cells', 'select 1 as one');
     const selects = measures.filter((m) => this.unreached(m.node, context).length === 0).flatMap((m) => this.list(m.node, context));
     if (query.empty === 'show') for (const base of this.emptyBases(context)) selects.push(this.groups({ ...context, repeat: true }, base));
-    if (selects.length === 0) selects.push(`select ${context.axes.map((a) => `null as ${a.id}`).join(', ')} where 1 = 0`);
+    if (selects.length === 0) selects.push(this.noRows(context.axes));
     return this.cte('cells', [...new Set(selects)].join('\n  union '));
   }
 
@@ -344,10 +344,18 @@ from ${from.join(' cross join ')}`;
     }
   }
 
+  private noRows(axes: readonly SqlAxis[]): string {
+    return `select ${axes.map((a) => `${this.dialect.nullOf(this.keyType(a))} as ${a.id}`).join(', ')} where 1 = 0`;
+  }
+
+  private keyType(axis: SqlAxis): DataType {
+    return this.typeOf(axis.table, axis.key);
+  }
+
   private groups(context: SqlContext, base: string): string {
     const { from, where, keys } = this.scan(context, base);
     return `select distinct ${this.keysOf(context)
-      .map((axis) => `${keys.get(axis.id) ?? 'null'} as ${axis.id}`)
+      .map((axis) => `${keys.get(axis.id) ?? this.dialect.nullOf(this.keyType(axis))} as ${axis.id}`)
       .join(', ')} from ${from.sql}${where.length === 0 ? '' : ` where ${where.join(' and ')}`}`;
   }
 
@@ -416,7 +424,7 @@ from ${from.join(' cross join ')}`;
   private aggregate(node: TypedAggregate & { type: DataType | null }, context: SqlContext, cells: string): string {
     const keys = this.keysOf(context);
     if (!context.repeat && unreachedColumns(this, context, node.base).length > 0)
-      return this.cte('v', `select ${this.names(keys, 'c.')}null as v from ${cells} c`);
+      return this.cte('v', `select ${this.names(keys, 'c.')}${this.dialect.nullOf(node.type ?? TEXT)} as v from ${cells} c`);
     const scan = this.once(this.scan(context, node.base), node.base, context.via);
     const reached = keys.filter((axis) => scan.keys.has(axis.id));
     const groups = this.cte(
@@ -627,12 +635,15 @@ from ${from.join(' cross join ')}`;
     const from = new From(this, table.name, alias, `${quoted(table.name)} ${alias}`, []);
     const [key, parent] = [from.column(alias, table, keyName), from.column(alias, table, hierarchy.parent!)];
     const members = this.cte('members', `select ${this.dialect.rowId(alias)} as r, ${key} as k, ${parent} as parent from ${from.sql}`);
-    const firsts = this.cte('firsts', `select k, min(r) as r from ${members} where k is not null group by k`);
+    const firsts = this.cte(
+      'firsts',
+      `select k, r from (select k, r, row_number() over (partition by k order by r) as place from ${members} where k is not null) f where place = 1`,
+    );
     const chain = this.fresh('chain');
     this.ctes.push(`${chain} (r, at, n, way) as (
-  select r, r, 0, '/' || r || '/' from ${members}
+  select r, r, 0, '/' || cast(r as text) || '/' from ${members}
   union all
-  select c.r, f.r, c.n + 1, c.way || f.r || '/' from ${chain} c join ${members} m on m.r = c.at join ${firsts} f on f.k = m.parent where c.way not like '%/' || f.r || '/%'
+  select c.r, f.r, c.n + 1, c.way || cast(f.r as text) || '/' from ${chain} c join ${members} m on m.r = c.at join ${firsts} f on f.k = m.parent where c.way not like '%/' || cast(f.r as text) || '/%'
 )`);
     return this.cte(
       'ancestors',

@@ -27,12 +27,15 @@ export interface SqlDialect {
   /** The aggregate `name` over canonical values; `avg` gives a double. */
   sum(sql: string, type: DataType, distinct: string): string;
   average(sql: string, type: DataType, distinct: string): string;
+  /** The least or greatest of canonical values. */
+  extreme(name: 'min' | 'max', sql: string, type: DataType): string;
   double(sql: string, type: DataType): string;
-  integer(sql: string): string;
   /** What tells rows of a table apart. */
   rowId(alias: string): string;
   /** What texts are ordered by: code points. */
   ordered(sql: string, type: DataType): string;
+  /** No value of a type. */
+  nullOf(type: DataType): string;
   readonly true: string;
   readonly false: string;
   /** First day of the unit that holds a day; day arithmetic on canonical dates. */

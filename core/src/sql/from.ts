@@ -115,15 +115,14 @@ export class From {
     const first = statement.fresh('f');
     const inner = statement.fresh('i');
     const own = new From(statement, target.name, inner, `${quoted(target.name)} ${inner}`, []);
-    const keys = columns.map((name, i) => `${own.column(inner, target, name)} as k${i}`);
-    const groups = columns.map((_, i) => String(i + 1)).join(', ');
+    const parts = columns.map((name) => own.column(inner, target, name));
+    const keys = parts.map((_, i) => `k${i}`);
     const id = statement.dialect.rowId(inner);
+    const numbered = `select ${parts.map((part, i) => `${part} as ${keys[i]}, `).join('')}${id} as first_row, row_number() over (partition by ${parts.join(', ')} order by ${id}) as place from ${own.sql}`;
     const on = columns.map((name, i) =>
-      this.equalTo(from, relationship.from.table, relationship.from.columns[i]!, `${first}.k${i}`, this.typeOf(target, name)),
+      this.equalTo(from, relationship.from.table, relationship.from.columns[i]!, `${first}.${keys[i]}`, this.typeOf(target, name)),
     );
-    this.join(
-      `left join (select ${keys.join(', ')}, min(${id}) as first_row from ${own.sql} group by ${groups}) ${first} on ${on.join(' and ')}`,
-    );
+    this.join(`left join (select * from (${numbered}) n where place = 1) ${first} on ${on.join(' and ')}`);
     this.join(`left join ${quoted(target.name)} ${alias} on ${statement.dialect.rowId(alias)} = ${first}.first_row`);
     return alias;
   }

@@ -2,3 +2,4 @@ export * from './compile.ts';
 export * from './dialect.ts';
 export * from './sqlite.ts';
 export * from './run.ts';
+export * from './postgresql.ts';

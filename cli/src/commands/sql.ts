@@ -1,0 +1,58 @@
+import type { Command } from 'commander';
+import type { DataOracle } from '@crease/core/formula';
+import { FormulaChecker } from '@crease/core/formula';
+import type { Model } from '@crease/core/model';
+import { readQuery } from '@crease/core/model';
+import { DataError } from '@crease/core/query';
+import { ReadError } from '@crease/core/reading';
+import type { CompiledQuery, SqlDialect } from '@crease/core/sql';
+import { compileQuery, postgresql, sqlite } from '@crease/core/sql';
+import { formatType } from '@crease/core/values';
+import { dataFolder, folderData } from '@crease/server/files';
+import { CommandError, loadModel, readText, todayOf } from '../input.ts';
+
+const DIALECTS: readonly SqlDialect[] = [sqlite, postgresql];
+
+export function addSql(program: Command): void {
+  program
+    .command('sql <model>')
+    .description('prints the SQL that answers a query on tables laid out as `ddl` creates them')
+    .requiredOption('--query <file>', 'the query as JSON; - reads standard input')
+    .option('--dialect <name>', 'sqlite or postgresql', 'sqlite')
+    .option('--data <dir>', 'folder of the data files; by default that of the model. Looked at only where a fact refers to a level')
+    .action((modelFile: string, options: { query: string; dialect: string; data?: string }) => {
+      const dialect = DIALECTS.find((d) => d.name === options.dialect);
+      if (!dialect) throw new CommandError(`there is no dialect "${options.dialect}": use sqlite or postgresql`);
+      const model = loadModel(modelFile);
+      const query = readQuery(readText(options.query, 'query'));
+      const today = todayOf(model);
+      const checker = new FormulaChecker(model, levelOracle(model, dataFolder(modelFile, options.data), today));
+      const { rows, totals, unreached } = compileQuery({ model, checker, today }, query, dialect);
+      const notes = unreached.map(([measure, column]) => `-- ${measure} does not apply: ${column} does not reach it\n`).join('');
+      process.stdout.write(`${notes}${printed(rows, dialect)}${totals ? `\n-- totals\n${printed(totals, dialect)}` : ''}`);
+    });
+}
+
+/** The statement with the values of its parameters, which are never part of its text. */
+function printed(query: CompiledQuery, dialect: SqlDialect): string {
+  const parameters = query.parameters.map(
+    ({ value, type }, i) => `-- ${dialect.parameter(i + 1, type).replace(/::.*$/, '')} ${formatType(type)}: ${String(dialect.bound(value, type))}\n`,
+  );
+  return `${parameters.join('').replaceAll('\r', ' ')}${query.sql};\n`;
+}
+
+/** Which columns a level determines is a matter of the data; without them, columns are taken to be coarse enough. */
+function levelOracle(model: Model, folder: string, today: number): DataOracle {
+  const data = folderData(model, folder, today);
+  return {
+    determines: (table, levelColumns, column) => {
+      try {
+        return data.determines(table, levelColumns, column);
+      } catch (error) {
+        if (!(error instanceof ReadError || error instanceof DataError)) throw error;
+        process.stderr.write(`crease: ${error.message}; ${column} is taken to have one value within each level of ${table}\n`);
+        return true;
+      }
+    },
+  };
+}
