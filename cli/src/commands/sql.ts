@@ -36,7 +36,8 @@ export function addSql(program: Command): void {
 /** The statement with the values of its parameters, which are never part of its text. */
 function printed(query: CompiledQuery, dialect: SqlDialect): string {
   const parameters = query.parameters.map(
-    ({ value, type }, i) => `-- ${dialect.parameter(i + 1, type).replace(/::.*$/, '')} ${formatType(type)}: ${String(dialect.bound(value, type))}\n`,
+    ({ value, type }, i) =>
+      `-- ${dialect.parameter(i + 1, type).replace(/::.*$/, '')} ${formatType(type)}: ${String(dialect.bound(value, type))}\n`,
   );
   return `${parameters.join('').replaceAll('\r', ' ')}${query.sql};\n`;
 }

@@ -82,6 +82,12 @@ export class Evaluator {
   }
 
   private aggregate(node: TypedAggregate, context: Context, cells: Cells): Value[] {
+    // A filter that comes through a bridge is judged on the rows met there, together with what else comes through it: as a condition.
+    const { filter } = node;
+    if (filter && columnsOf(filter).some((c) => this.data.checker.reach.route(node.base, c.table, context.via)?.kind !== 'lookup')) {
+      const { filter: _taken, ...plain } = node;
+      return this.aggregate(plain, withCondition(context, { kind: 'formula', typed: filter, columns: columnsOf(filter) }), cells);
+    }
     if (!context.repeat && unreachedColumns(this.data, context, node.base).length > 0)
       return new Array<Value>(cells.tuples.size).fill(null);
     const { rows, groups, tuples } = scan(this.data, context, node.base);

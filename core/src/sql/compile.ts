@@ -365,10 +365,10 @@ from ${from.join(' cross join ')}`;
     return { typed: this.checker.measure(name)!.typed!, repeat: this.checker.names.measure(name)!.unreached === 'repeat' };
   }
 
-  /** All axes by which values in a context differ: its own, and those that its days stand for. */
+  /** All axes by which values in a context differ: its own, and those that its days stand for. In one order, since unions go by position. */
   private keysOf(context: SqlContext): SqlAxis[] {
     const days = context.steps.flatMap((step) => (step.kind === 'condition' && step.condition.kind === 'days' ? step.condition.keys : []));
-    return [...context.axes, ...days];
+    return [...context.axes, ...days].sort((a, b) => (a.id < b.id ? -1 : 1));
   }
 
   private names(axes: readonly SqlAxis[], prefix = ''): string {
@@ -423,6 +423,13 @@ from ${from.join(' cross join ')}`;
 
   private aggregate(node: TypedAggregate & { type: DataType | null }, context: SqlContext, cells: string): string {
     const keys = this.keysOf(context);
+    // A filter that comes through a bridge is judged on the rows met there, together with what else comes through it: as a condition.
+    const { filter } = node;
+    if (filter && columnsOf(filter).some((c) => this.checker.reach.route(node.base, c.table, context.via)?.kind !== 'lookup')) {
+      const { filter: _taken, ...plain } = node;
+      const condition: SqlCondition = { kind: 'formula', typed: filter, columns: columnsOf(filter) };
+      return this.aggregate(plain, { ...context, steps: [...context.steps, { kind: 'condition', condition }] }, cells);
+    }
     if (!context.repeat && unreachedColumns(this, context, node.base).length > 0)
       return this.cte('v', `select ${this.names(keys, 'c.')}${this.dialect.nullOf(node.type ?? TEXT)} as v from ${cells} c`);
     const scan = this.once(this.scan(context, node.base), node.base, context.via);

@@ -235,7 +235,9 @@ export const postgresql: SqlDialect = {
   sum: (sql, _type, distinct) => `sum(${distinct}${sql})`,
   average: (sql, type, distinct) => `cast(avg(${distinct}${type.kind === 'double' ? sql : `cast(${sql} as numeric)`}) as double precision)`,
   extreme: (name, sql, type) =>
-    type.kind === 'boolean' ? `${name === 'min' ? 'bool_and' : 'bool_or'}(${sql})` : `${name}(${type.kind === 'text' ? `${sql} collate "C"` : sql})`,
+    type.kind === 'boolean'
+      ? `${name === 'min' ? 'bool_and' : 'bool_or'}(${sql})`
+      : `${name}(${type.kind === 'text' ? `${sql} collate "C"` : sql})`,
   double,
   rowId: (alias) => `${alias}.ctid`,
   ordered: (sql, type) => (type.kind === 'text' ? `${sql} collate "C"` : type.kind === 'boolean' ? `cast(${sql} as int)` : sql),

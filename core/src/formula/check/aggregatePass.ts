@@ -23,7 +23,11 @@ export abstract class AggregatePass extends ScalarPass {
     if (!parts) return undefined;
     const base = this.baseTable(node, parts);
     if (!base) return undefined;
-    if (parts.filter) this.checkConditionReaches(parts.filter, [base.name.toLowerCase()], node.filter!);
+    if (parts.filter) {
+      this.checkConditionReaches(parts.filter, [base.name.toLowerCase()], node.filter!);
+      // Over a bridge a condition is judged on the rows that are met, which only a measure's context has.
+      if (place.rows) for (const { table } of columnsOf(parts.filter)) this.checkLookup(base.name, table, node.filter!);
+    }
     const type = this.aggregateType(node, name, parts.arg, parts.by);
     if (!type) return undefined;
     const owner = place.rows ? place.own!.name : undefined;
