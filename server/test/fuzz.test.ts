@@ -47,6 +47,18 @@ test('cells of several contexts are put together by axis, not by position', () =
   expect(answers(kase)!.columns).toEqual({ rows: [[null, false, null, 1]] });
 });
 
+test('an at around a per comes before the combinations of the per', () => {
+  const calendar = ['2024-11-02', '2024-11-07'].map((day) => ({ day, month: '2024-11', year: 2024, weekday: 4 }));
+  const stock = [
+    { branch_id: 2, day: '2024-11-07', copies: 16 },
+    { branch_id: 99, day: '2024-11-02', copies: 3 },
+  ];
+  const branch = [{ id: 2, district_id: null, name: null, size: 3 }];
+  const kase = found({ branch, calendar, stock }, 'sum(sum(stock.copies) per branch.id) at first calendar.day');
+  expect(answers(kase)!.columns).toEqual({ rows: [[3]] });
+  expect(difference(kase)).toBeUndefined();
+});
+
 test('the comparison tells numbers apart that differ', () => {
   expect([isSame([1, null], [1, 0]), isSame({ rows: [[0.1 + 0.2]] }, { rows: [[0.3]] }), isSame(['1.0'], ['1.00'])]).toEqual([
     false,

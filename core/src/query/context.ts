@@ -26,7 +26,14 @@ export type Condition = { readonly columns: readonly ColumnName[]; readonly labe
 
 export type Step =
   | { readonly kind: 'condition'; readonly condition: Condition }
-  | { readonly kind: 'at'; readonly which: 'first' | 'last'; readonly column: ColumnName; readonly per: readonly ColumnName[] };
+  | {
+      readonly kind: 'at';
+      readonly which: 'first' | 'last';
+      readonly column: ColumnName;
+      readonly per: readonly ColumnName[];
+      /** The axes that the context had: those that a `per` within adds later do not part its rows. */
+      readonly axes: readonly Axis[];
+    };
 
 /** What a measure is evaluated in: one condition per axis, conditions and `at` in their order, and the ways named by `via`. */
 export interface Context {

@@ -150,7 +150,7 @@ export class Evaluator {
   private restricted(words: Extract<Typed, { kind: 'context' }>['words'], context: Context): Context {
     let inner = context;
     if (words.where) inner = withCondition(inner, { kind: 'formula', typed: words.where, columns: columnsOf(words.where) });
-    if (words.at) inner = { ...inner, steps: [...inner.steps, { kind: 'at', ...words.at }] };
+    if (words.at) inner = { ...inner, steps: [...inner.steps, { kind: 'at', ...words.at, axes: inner.axes }] };
     return inner;
   }
 

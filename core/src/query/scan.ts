@@ -6,6 +6,7 @@ import { columnsOf, levelProblem, tablesOf } from '../formula/index.ts';
 import type { Route } from '../relate/index.ts';
 import { cardinalityOf } from '../model/index.ts';
 import type { Axis, Condition, ConditionShape, Context, ContextShape, Step } from './context.ts';
+import { denseGroups, MOST_DENSE } from './denseScan.ts';
 import type { ModelData } from './modelData.ts';
 import { compileRow } from './rowFormula.ts';
 import { Tuples } from './tuples.ts';
@@ -68,7 +69,7 @@ interface Through {
 class Scanning {
   /** Base row of each entry; undefined while entries are rows. */
   private rows: Uint32Array | undefined;
-  private alive: Uint8Array;
+  private alive = new Uint8Array(0);
   /** Met row + 1 of each entry, by key of what is come through. */
   private readonly met = new Map<string, Uint32Array>();
   private readonly axes: readonly Axis[];
@@ -84,10 +85,12 @@ class Scanning {
     this.steps = context.repeat
       ? context.steps.filter((step) => step.kind === 'at' || unreachedOf(data, step.condition, base, context.via).length === 0)
       : context.steps;
-    this.alive = new Uint8Array(data.rowCount(base)).fill(1);
   }
 
   run(): Scan {
+    const dense = this.dense();
+    if (dense) return { rows: undefined, ...dense };
+    this.alive = new Uint8Array(this.data.rowCount(this.base)).fill(1);
     this.expand();
     for (const step of this.steps) {
       if (step.kind === 'condition') this.restrict(step.condition);
@@ -95,6 +98,36 @@ class Scanning {
     }
     const { groups, tuples } = this.group();
     return { rows: this.rows, groups: this.rows ? this.onceEach(groups, tuples.size) : groups, tuples };
+  }
+
+  /** The plain case, where each condition speaks of one table and all is looked up; undefined for any other. */
+  private dense(): { groups: Int32Array; tuples: Tuples } | undefined {
+    const bySource = new Map<string, { index: Uint32Array | undefined; masks: Uint8Array[]; axes: { axis: Axis; place: number }[] }>();
+    const sourceOf = (table: string) => {
+      const route = this.data.checker.reach.route(this.base, table, this.context.via);
+      if (route?.kind !== 'lookup') return undefined;
+      const key = table.toLowerCase();
+      if (!bySource.has(key)) bySource.set(key, { index: this.data.pathIndex(route.path), masks: [], axes: [] });
+      return bySource.get(key)!;
+    };
+    for (const step of this.steps) {
+      if (step.kind === 'at') return undefined;
+      const { condition } = step;
+      if (condition.kind === 'days') {
+        sourceOf(condition.calendar)?.masks.push(this.dayMask(condition));
+        continue;
+      }
+      const tables = tablesOf(condition.typed);
+      const source = tables.length === 1 ? sourceOf(tables[0]!) : undefined;
+      if (!source) return undefined;
+      source.masks.push(this.tableMask(tables[0]!, condition.typed));
+    }
+    for (const [place, axis] of this.axes.entries()) {
+      const source = sourceOf(axis.table);
+      if (!source) return undefined;
+      source.axes.push({ axis, place });
+    }
+    return denseGroups(this.data.rowCount(this.base), [...bySource.values()], this.axes);
   }
 
   /** Makes an entry for each combination of a base row with the rows that it meets through bridges and many-to-many relationships. */
@@ -173,7 +206,7 @@ class Scanning {
   }
 
   /** Where a condition speaks of one table, it is judged once per row of it (index row + 1; 0 is no row), or once per value. */
-  private tableMask(table: string, typed: Typed): Uint8Array | undefined {
+  private tableMask(table: string, typed: Typed): Uint8Array {
     const rowCount = this.data.rowCount(table);
     const columns = columnsOf(typed);
     const mask = new Uint8Array(rowCount + 1);
@@ -194,17 +227,22 @@ class Scanning {
   }
 
   private restrictDays(condition: Extract<Condition, { kind: 'days' }>): void {
+    const references = this.references(condition.calendar);
+    const keeps = this.dayMask(condition);
+    for (let e = 0; e < this.alive.length; e++) this.alive[e]! &= keeps[references ? references[e]! : e + 1]!;
+  }
+
+  /** Rows of the calendar (row + 1; 0 is no row) that a set of days keeps; where a level is referred to, those of whole members. */
+  private dayMask(condition: Extract<Condition, { kind: 'days' }>): Uint8Array {
     const path = this.data.checker.reach.lookup(this.base, condition.calendar, this.context.via)!;
     const level = path.find((r) => cardinalityOf(r) === 'many-to-level');
-    const references = this.references(condition.calendar);
-    const keeps = level ? wholeMembers(this.data, level.to, condition.keeps) : condition.keeps;
-    for (let e = 0; e < this.alive.length; e++) this.alive[e]! &= keeps[references ? references[e]! : e + 1]!;
+    return level ? wholeMembers(this.data, level.to, condition.keeps) : condition.keeps;
   }
 
   /** `at first` and `at last`: of the entries of a group (and of a value of `per`), those with the least or greatest value. */
   private keepEnds(step: Extract<Step, { kind: 'at' }>): void {
     const per: Axis[] = step.per.map((c) => columnAxis(this.data, c.table, c.column));
-    const { groups, tuples } = this.group([...this.axes, ...per]);
+    const { groups, tuples } = this.group([...this.axes.filter((axis) => step.axes.includes(axis)), ...per]);
     const column = this.data.column(step.column.table, step.column.column);
     const references = this.references(step.column.table);
     const code = (e: number) => (references ? (references[e] === 0 ? 0 : column.codes[references[e]! - 1]!) : column.codes[e]!);
@@ -277,8 +315,6 @@ class Scanning {
 }
 
 const NO_ROW = new Uint32Array(1);
-/** Groups up to which numbers are used as they come, without looking them up. */
-const MOST_DENSE = 1 << 22;
 
 /** Numbers the groups that occur from 0 on, in order of first appearance; returns how many there are. */
 function renumber(groups: Int32Array, size: number): number {

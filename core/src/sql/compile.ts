@@ -62,7 +62,14 @@ type SqlCondition = ConditionShape &
 
 type SqlStep =
   | { readonly kind: 'condition'; readonly condition: SqlCondition }
-  | { readonly kind: 'at'; readonly which: 'first' | 'last'; readonly column: ColumnName; readonly per: readonly ColumnName[] };
+  | {
+      readonly kind: 'at';
+      readonly which: 'first' | 'last';
+      readonly column: ColumnName;
+      readonly per: readonly ColumnName[];
+      /** The axes that the context had: those that a `per` within adds later do not part its rows. */
+      readonly axes: readonly SqlAxis[];
+    };
 
 interface SqlContext {
   readonly axes: readonly SqlAxis[];
@@ -514,7 +521,7 @@ from ${from.join(' cross join ')}`;
   private restricted(words: Extract<Typed, { kind: 'context' }>['words'], context: SqlContext): SqlContext {
     const steps: SqlStep[] = [...context.steps];
     if (words.where) steps.push({ kind: 'condition', condition: { kind: 'formula', typed: words.where, columns: columnsOf(words.where) } });
-    if (words.at) steps.push({ kind: 'at', ...words.at });
+    if (words.at) steps.push({ kind: 'at', ...words.at, axes: context.axes });
     return { ...context, steps };
   }
 
@@ -604,7 +611,7 @@ from ${from.join(' cross join ')}`;
     scan = { ...scan, throughs };
     for (const axis of axes) scan.keys.set(axis.id, this.axisSql(axis, scan.from));
     for (const step of steps) {
-      if (step.kind === 'at') scan = this.ends(step, scan, table, context.via);
+      if (step.kind === 'at') scan = this.ends(step, scan, table, context.via, axes);
       else if (step.condition.kind === 'formula') scan.where.push(scan.from.formula(step.condition.typed));
       else this.restrictDays(step.condition, scan, base, context.via);
     }
@@ -699,7 +706,7 @@ from ${from.join(' cross join ')}`;
   }
 
   /** `at first` and `at last`: of the rows of a group (and of a value of `per`), those with the least or greatest value. */
-  private ends(step: Extract<SqlStep, { kind: 'at' }>, scan: Scan, table: Table, via: readonly string[]): Scan {
+  private ends(step: Extract<SqlStep, { kind: 'at' }>, scan: Scan, table: Table, via: readonly string[], axes: readonly SqlAxis[]): Scan {
     const { from, where, keys, throughs } = scan;
     const value = (c: ColumnName) => from.column(from.table(c.table), this.tableOf(c.table), c.column);
     const met = throughs.map((route) => from.meet(route));
@@ -711,7 +718,8 @@ from ${from.join(' cross join ')}`;
       `${value(step.column)} as y`,
     ];
     const rows = this.cte('s', `select ${parts.join(', ')} from ${from.sql}${where.length === 0 ? '' : ` where ${where.join(' and ')}`}`);
-    const partition = [...keys.keys(), ...step.per.map((_, i) => `per${i}`)];
+    const later = new Set(axes.filter((axis) => !step.axes.includes(axis)).map((axis) => axis.id));
+    const partition = [...[...keys.keys()].filter((id) => !later.has(id)), ...step.per.map((_, i) => `per${i}`)];
     const window = `${step.which === 'last' ? 'max' : 'min'}(y) over (${partition.length === 0 ? '' : `partition by ${partition.join(', ')}`})`;
     const kept = this.cte('s', `select * from (select s.*, ${window} as best from ${rows} s) w where y = best`);
     const next = new From(this, table.name, 'b', `${kept} e join ${quoted(table.name)} b on ${this.dialect.rowId('b')} = e.r`, via);

@@ -40,6 +40,8 @@ type Step =
       readonly which: 'first' | 'last';
       readonly column: { table: string; column: string };
       readonly per: readonly { table: string; column: string }[];
+      /** Ids of the axes that the context had. */
+      readonly ids: readonly number[];
     };
 interface Context {
   readonly axes: readonly Axis[];
@@ -258,19 +260,26 @@ export class Reference {
       entries = entries.flatMap((e) => this.metBy(e, route).map((row) => ({ row: e.row, met: new Map([...e.met, [key, row]]) })));
     const member = (e: Entry, c: { table: string; column: string }) =>
       this.column(c.table, this.reached(e, base, c.table, context.via), c.column);
-    for (const axis of axes) if (axis.value !== undefined) entries = entries.filter((e) => member(e, axis) === axis.value);
+    const ofMembers = (own: readonly Axis[]) => {
+      for (const axis of own) if (axis.value !== undefined) entries = entries.filter((e) => member(e, axis) === axis.value);
+    };
     for (const step of steps) {
-      if (step.kind === 'at')
+      if (step.kind === 'at') {
+        // Members that a per within has set come after it.
+        const before = axes.filter((axis) => step.ids.includes(axis.id));
+        ofMembers(before);
+        const parts = [...before.filter((axis) => axis.value === undefined), ...step.per];
         entries = ends(
           entries,
           step.which,
           (e) => member(e, step.column),
-          (e) => JSON.stringify(step.per.map((c) => String(member(e, c)))),
+          (e) => JSON.stringify(parts.map((c) => [typeof member(e, c), String(member(e, c))])),
         );
-      else if (step.condition.kind === 'formula')
+      } else if (step.condition.kind === 'formula')
         entries = entries.filter((e) => this.formula(step.condition.typed!, e, base, context.via) === true);
       else entries = entries.filter((e) => this.inDays(step.condition, e, base, context.via));
     }
+    ofMembers(axes);
     return entries;
   }
 
@@ -345,7 +354,7 @@ export class Reference {
         const steps: Step[] = [...inner.steps];
         if (words.where)
           steps.push({ kind: 'condition', condition: { kind: 'formula', typed: words.where, columns: columnsOf(words.where) } });
-        if (words.at) steps.push({ kind: 'at', ...words.at });
+        if (words.at) steps.push({ kind: 'at', ...words.at, ids: inner.axes.map((a) => a.id) });
         return this.evaluate(node.operand, { ...inner, steps });
       }
       default:
