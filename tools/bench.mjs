@@ -1,22 +1,28 @@
 // Measures the program on generated rows and prints a table. Never a test: figures depend on the machine.
-//   node tools/bench.mjs [--loans N]      (default 1,000,000)
+//   node tools/bench.mjs [--loans N] [--large]      (default 6,000,000; --large: 60,000,000, without the trials in memory)
 import { spawnSync } from 'node:child_process';
 import { mkdtempSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import { gzipSync } from 'node:zlib';
 import { cpus, tmpdir } from 'node:os';
 import { join } from 'node:path';
 
-const loans = Number(process.argv[process.argv.indexOf('--loans') + 1]) || 1_000_000;
+const large = process.argv.includes('--large');
+const asked = process.argv.indexOf('--loans');
+const loans = asked >= 0 ? Number(process.argv[asked + 1]) : large ? 60_000_000 : 6_000_000;
 const scratch = mkdtempSync(join(tmpdir(), 'crease-bench-'));
 const rows = [];
 const note = (what, figure, goal = '') => rows.push([what, figure, goal]);
 
 try {
   spawnSync(process.execPath, ['cli/bin/crease.mjs', 'demo', scratch, '--loans', String(loans)], { stdio: 'inherit' });
-  const run = spawnSync(process.execPath, ['--import', 'tsx', '--max-old-space-size=8192', 'tools/bench.ts', scratch], {
-    encoding: 'utf8',
-    maxBuffer: 1 << 26,
-  });
+  const run = spawnSync(
+    process.execPath,
+    ['--import', 'tsx', '--max-old-space-size=16384', 'tools/bench.ts', scratch, ...(large ? ['--large'] : [])],
+    {
+      encoding: 'utf8',
+      maxBuffer: 1 << 26,
+    },
+  );
   if (run.status !== 0) throw new Error(run.stderr);
   for (const row of JSON.parse(run.stdout)) note(...row);
 

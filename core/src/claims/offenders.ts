@@ -40,3 +40,36 @@ export function offendingRows(table: TableData, checked: number, shown: readonly
     .map(({ row, rows, lines }): SampleRow => ({ ...rowCells(shown, row), rows, ...(lines.length > 0 ? { line: lines[0]!, lines } : {}) }));
   return { checked, against, distinct: groups.size, ...(sample.length > 0 ? { sample } : {}) };
 }
+
+const MOST_LINES = 5;
+
+/**
+ * As `offendingRows` where the values of one column decide: the histogram has the counts, and rows are looked at only for the lines of the
+ * sample, until it has them. `offends[code]` is not 0 for values that speak against the claim.
+ */
+export function offendingCodes(table: TableData, checked: number, column: Column, offends: ArrayLike<number>): Evidence {
+  const { counts } = column;
+  const bad: number[] = [];
+  let against = 0;
+  for (let code = 0; code < counts.length; code++) {
+    if (!offends[code] || counts[code] === 0) continue;
+    bad.push(code);
+    against += counts[code]!;
+  }
+  if (against === 0) return { checked, against: 0 };
+  const shown = bad.sort((a, b) => counts[b]! - counts[a]! || a - b).slice(0, SAMPLE_SIZE);
+  const rows = new Map<number, number[]>(shown.map((code) => [code, []]));
+  const { codes } = column;
+  let wanted = shown.reduce((sum, code) => sum + Math.min(MOST_LINES, counts[code]!), 0);
+  for (let row = 0; wanted > 0; row++) {
+    const found = rows.get(codes[row]!);
+    if (!found || found.length === MOST_LINES) continue;
+    found.push(row);
+    wanted--;
+  }
+  const sample = shown.map((code): SampleRow => {
+    const lines = table.lineOf ? rows.get(code)!.map((row) => table.lineOf!(row)) : [];
+    return { ...rowCells([column], rows.get(code)![0]!), rows: counts[code]!, ...(lines.length > 0 ? { line: lines[0]!, lines } : {}) };
+  });
+  return { checked, against, distinct: bad.length, sample };
+}

@@ -73,6 +73,17 @@ export function keyNumbers(from: readonly Column[], to: readonly Column[]): KeyN
   return { from: a, to: b, size };
 }
 
+/** By code of a column: 1 where rows have a value that no row of the other column has. Read from the dictionaries and histograms alone. */
+export function orphanCodes(from: Column, to: Column): Uint8Array {
+  const known = new Set<Value>();
+  columnValues(to).forEach((value, code) => {
+    if (code > 0 && to.counts[code]! > 0) known.add(comparableValue(value, to));
+  });
+  return Uint8Array.from(columnValues(from), (value, code) =>
+    code > 0 && from.counts[code]! > 0 && !known.has(comparableValue(value, from)) ? 1 : 0,
+  );
+}
+
 export const relationshipKeys = (relationship: Relationship, from: TableData, to: TableData): KeyNumbers =>
   keyNumbers(
     relationship.from.columns.map((name) => columnOf(from, name)),

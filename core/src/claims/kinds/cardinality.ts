@@ -62,7 +62,9 @@ export const cardinality: ClaimKind = {
 function repeatedRows(data: ModelData, end: Relationship['from']): Evidence {
   const columns: Column[] = end.columns.map((name) => data.column(end.table, name));
   const table = data.table(end.table);
-  if (columns.length === 1 && columns[0]!.counts.every((n, code) => code === 0 || n <= 1)) return { checked: table.rowCount, against: 0 };
+  // As many values as filled rows: each stands once.
+  if (columns.length === 1 && columns[0]!.distinct === columns[0]!.rowCount - columns[0]!.nulls)
+    return { checked: table.rowCount, against: 0 };
   const { numbers, size } = combinations(columns, table.rowCount);
   const counts = new Uint32Array(size);
   for (const n of numbers) counts[n]!++;

@@ -1,6 +1,6 @@
 import type { ClaimKind } from '../claim.ts';
 import { claimOf, judged } from '../claim.ts';
-import { hasNull, offendingRows } from '../offenders.ts';
+import { hasNull, offendingCodes, offendingRows } from '../offenders.ts';
 import { definitions } from './common.ts';
 
 export const keyFilled: ClaimKind = {
@@ -21,7 +21,11 @@ export const keyFilled: ClaimKind = {
             return judged(
               key.every((c) => c.nulls === 0)
                 ? { checked: table.rowCount, against: 0 }
-                : offendingRows(table, table.rowCount, key, (row) => hasNull(key, row)),
+                : key.length === 1
+                  ? offendingCodes(table, table.rowCount, key[0]!, [1])
+                  : key.length === 1
+                    ? offendingCodes(table, table.rowCount, key[0]!, [1])
+                    : offendingRows(table, table.rowCount, key, (row) => hasNull(key, row)),
             );
           },
         }),

@@ -1,6 +1,7 @@
+import type { Column } from '../../columns/index.ts';
 import type { ClaimKind } from '../claim.ts';
 import { claimOf, judged } from '../claim.ts';
-import { combinations, hasNull, offendingRows } from '../offenders.ts';
+import { combinations, hasNull, offendingCodes, offendingRows } from '../offenders.ts';
 import { definitions } from './common.ts';
 
 export const keyUnique: ClaimKind = {
@@ -20,13 +21,11 @@ export const keyUnique: ClaimKind = {
             const key = t.key!.map((name) => data.column(t.name, name));
             if (key.length === 1) {
               // One column: its histogram has the answer; rows are read only to show them.
-              const { counts, codes } = key[0]!;
-              const repeated = counts.some((n, code) => code > 0 && n > 1);
-              return judged(
-                repeated
-                  ? offendingRows(table, table.rowCount, key, (row) => codes[row] !== 0 && counts[codes[row]!]! > 1)
-                  : { checked: table.rowCount, against: 0 },
-              );
+              const [column] = key as [Column];
+              // As many values as filled rows: no histogram is needed to tell.
+              if (column.distinct === column.rowCount - column.nulls) return judged({ checked: table.rowCount, against: 0 });
+              const repeated = Uint8Array.from(column.counts, (n, code) => (code > 0 && n > 1 ? 1 : 0));
+              return judged(offendingCodes(table, table.rowCount, column, repeated));
             }
             const { numbers, size } = combinations(key, table.rowCount);
             const counts = new Uint32Array(size);

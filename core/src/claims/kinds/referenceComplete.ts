@@ -1,10 +1,10 @@
 import { cardinalityOf, endText } from '../../model/index.ts';
 import type { Relationship } from '../../model/index.ts';
-import { relationshipKeys } from '../../relate/index.ts';
+import { orphanCodes, relationshipKeys } from '../../relate/index.ts';
 import type { ModelData } from '../../query/index.ts';
 import type { ClaimKind, Judgement, Remedy } from '../claim.ts';
 import { claimOf, judged } from '../claim.ts';
-import { offendingRows } from '../offenders.ts';
+import { offendingCodes, offendingRows } from '../offenders.ts';
 import { definitions, wholeRelationships } from './common.ts';
 
 export const referenceComplete: ClaimKind = {
@@ -27,6 +27,10 @@ export const referenceComplete: ClaimKind = {
 export function judgeReferences(data: ModelData, r: Relationship): Judgement {
   const from = data.table(r.from.table);
   const columns = r.from.columns.map((name) => data.column(r.from.table, name));
+  if (columns.length === 1) {
+    const orphans = orphanCodes(columns[0]!, data.column(r.to.table, r.to.columns[0]!));
+    return judged(offendingCodes(from, columns[0]!.rowCount - columns[0]!.nulls, columns[0]!, orphans));
+  }
   const keys = relationshipKeys(r, data.ends(r.from), data.ends(r.to));
   const known = new Uint8Array(keys.size);
   for (const key of keys.to) known[key] = 1;

@@ -1,7 +1,7 @@
 import { endText } from '../../model/index.ts';
 import type { ClaimKind } from '../claim.ts';
 import { claimOf, judged } from '../claim.ts';
-import { hasNull, offendingRows } from '../offenders.ts';
+import { hasNull, offendingCodes, offendingRows } from '../offenders.ts';
 import { definitions, wholeRelationships } from './common.ts';
 
 export const referenceFilled: ClaimKind = {
@@ -20,7 +20,9 @@ export const referenceFilled: ClaimKind = {
           return judged(
             columns.every((c) => c.nulls === 0)
               ? { checked: table.rowCount, against: 0 }
-              : offendingRows(table, table.rowCount, columns, (row) => hasNull(columns, row)),
+              : columns.length === 1
+                ? offendingCodes(table, table.rowCount, columns[0]!, [1])
+                : offendingRows(table, table.rowCount, columns, (row) => hasNull(columns, row)),
           );
         },
       }),
