@@ -7,6 +7,7 @@ const ladder = [
   'calendar',
   'relate',
   'formula',
+  'edit',
   'query',
   'sql',
   'storage',

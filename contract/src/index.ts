@@ -1,5 +1,6 @@
 import { z } from 'zod';
-import { editSchema, querySchema } from '@crease/core/model';
+import { editSchema } from '@crease/core/edit';
+import { querySchema } from '@crease/core/model';
 import type { Model } from '@crease/core/model';
 import type { JudgedClaim, Summary } from '@crease/core/claims';
 import type { Answer } from '@crease/core/query';

@@ -1,4 +1,5 @@
-import type { Edit, Model } from '../model/index.ts';
+import type { Edit } from '../edit/index.ts';
+import type { Model } from '../model/index.ts';
 import type { FormulaChecker } from '../formula/index.ts';
 import type { ModelData } from '../query/index.ts';
 

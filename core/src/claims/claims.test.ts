@@ -2,7 +2,7 @@ import fc from 'fast-check';
 import type { TableData } from '../columns/index.ts';
 import { columnOfValues, tableOf } from '../columns/index.ts';
 import type { Model } from '../model/index.ts';
-import { applyEdit } from '../model/index.ts';
+import { applyEdit } from '../edit/index.ts';
 import { ModelData } from '../query/index.ts';
 import type { Value } from '../values/index.ts';
 import { parseType } from '../values/index.ts';

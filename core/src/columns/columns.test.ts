@@ -20,6 +20,9 @@ import { statisticsOf } from './encodings/encoding.ts';
 const codeArrays = fc
   .oneof(
     fc.array(fc.nat(3), { maxLength: 3000 }),
+    fc
+      .array(fc.nat(9), { maxLength: 3000 })
+      .map((steps) => steps.map((_, i) => steps.slice(Math.max(0, i - 50), i).reduce((a, b) => a + b, i * 10))),
     fc.array(fc.nat(100_000), { maxLength: 3000 }),
     fc.array(fc.integer({ min: 0, max: 0xffffffff }), { maxLength: 50 }),
     fc

@@ -8,3 +8,4 @@ export { levelProblem } from './check/levelProblem.ts';
 export * from './scalar.ts';
 export * from './functions/index.ts';
 export * from './layout.ts';
+export * from './rename.ts';

@@ -1,5 +1,4 @@
 export * from './schema.ts';
 export * from './file.ts';
 export * from './names.ts';
-export * from './edits.ts';
 export * from './families.ts';

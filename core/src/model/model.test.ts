@@ -1,5 +1,6 @@
 import type { Model } from './index.ts';
-import { applyEdit, DocumentError, EditError, editSchema, modelJsonSchema, ModelNames, readModel, readQuery, writeModel } from './index.ts';
+import { applyEdit, EditError, editSchema } from '../edit/index.ts';
+import { DocumentError, modelJsonSchema, ModelNames, readModel, readQuery, writeModel } from './index.ts';
 
 const model: Model = {
   crease: 1,

@@ -1,4 +1,4 @@
-import type { Edit } from '../model/index.ts';
+import type { Edit } from '../edit/index.ts';
 
 export type ProposalKind = 'key' | 'relationship' | 'hierarchy' | 'role' | 'use' | 'label' | 'calendar' | 'measure';
 

@@ -1,5 +1,5 @@
 import type { Model } from '../model/index.ts';
-import { applyEdit } from '../model/index.ts';
+import { applyEdit } from '../edit/index.ts';
 import type { ModelData } from '../query/index.ts';
 import type { Proposal } from './proposal.ts';
 import { proposeKeys } from './keys.ts';

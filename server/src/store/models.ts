@@ -1,5 +1,7 @@
-import type { Edit, Model } from '@crease/core/model';
-import { applyEdit, readModel, writeModel } from '@crease/core/model';
+import type { Edit } from '@crease/core/edit';
+import { applyEdit } from '@crease/core/edit';
+import type { Model } from '@crease/core/model';
+import { readModel, writeModel } from '@crease/core/model';
 import type { Connection } from './database.ts';
 
 export interface Revision {

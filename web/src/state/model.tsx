@@ -2,7 +2,8 @@ import { createContext, useCallback, useContext, useEffect, useMemo, useState } 
 import type { ReactNode } from 'react';
 import useSWR, { useSWRConfig } from 'swr';
 import type { ClaimsState, JobState, LiveEvent, ModelState } from '@crease/contract';
-import type { Edit, Model } from '@crease/core/model';
+import type { Edit } from '@crease/core/edit';
+import type { Model } from '@crease/core/model';
 import { ModelNames } from '@crease/core/model';
 import { ApiError, get, send, TAB } from './api.ts';
 

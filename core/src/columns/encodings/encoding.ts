@@ -6,6 +6,9 @@ export interface SegmentStatistics {
   readonly smallest: number;
   readonly largest: number;
   readonly runs: number;
+  /** Least and greatest difference of a code from the one before it; 0 where there is one row. */
+  readonly leastStep: number;
+  readonly greatestStep: number;
   /** Smallest and largest code of each block of `BLOCK` rows. */
   readonly blocks: readonly { smallest: number; largest: number }[];
 }
@@ -20,7 +23,7 @@ export interface Encoding {
   decode(bytes: Uint8Array, count: number, out: Codes, from: number): void;
 }
 
-export type EncodingName = 'constant' | 'packed' | 'blocks' | 'runs';
+export type EncodingName = 'constant' | 'packed' | 'blocks' | 'runs' | 'delta';
 
 /** Rows in a block of the block-wise encoding. */
 export const BLOCK = 1024;
@@ -30,13 +33,24 @@ export const writer = (bytes: Uint8Array): DataView => new DataView(bytes.buffer
 export function statisticsOf(codes: Codes): SegmentStatistics {
   let runs = 0;
   let last = -1;
+  let [leastStep, greatestStep] = codes.length > 1 ? [Infinity, -Infinity] : [0, 0];
   const blocks: { smallest: number; largest: number }[] = [];
   for (let start = 0; start < codes.length; start += BLOCK) {
     let [smallest, largest] = [0xffffffff, 0];
     const end = Math.min(start + BLOCK, codes.length);
     for (let i = start; i < end; i++) {
       const code = codes[i]!;
-      if (code !== last) runs++;
+      if (code !== last) {
+        runs++;
+        if (i > 0) {
+          const step = code - last;
+          if (step < leastStep) leastStep = step;
+          if (step > greatestStep) greatestStep = step;
+        }
+      } else {
+        if (leastStep > 0) leastStep = 0;
+        if (greatestStep < 0) greatestStep = 0;
+      }
       last = code;
       if (code < smallest) smallest = code;
       if (code > largest) largest = code;
@@ -48,5 +62,5 @@ export function statisticsOf(codes: Codes): SegmentStatistics {
     smallest = Math.min(smallest, block.smallest);
     largest = Math.max(largest, block.largest);
   }
-  return { count: codes.length, smallest, largest, runs, blocks };
+  return { count: codes.length, smallest, largest, runs, leastStep, greatestStep, blocks };
 }

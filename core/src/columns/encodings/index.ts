@@ -3,13 +3,14 @@ import type { Encoding, EncodingName } from './encoding.ts';
 import { statisticsOf } from './encoding.ts';
 import { blocks } from './blocks.ts';
 import { constant } from './constant.ts';
+import { delta } from './delta.ts';
 import { packed } from './packed.ts';
 import { runs } from './runs.ts';
 
 export type { Encoding, EncodingName } from './encoding.ts';
 
 /** All encodings; on equal size the earlier one is taken. A new encoding is one file and one entry here. */
-export const ENCODINGS: readonly Encoding[] = [constant, packed, blocks, runs];
+export const ENCODINGS: readonly Encoding[] = [constant, packed, blocks, runs, delta];
 
 export interface EncodedSegment {
   readonly encoding: EncodingName;

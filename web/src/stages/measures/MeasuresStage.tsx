@@ -1,7 +1,8 @@
 import { lazy, Suspense, useEffect, useMemo, useState } from 'react';
 import { Plus } from 'lucide-react';
 import type { FormulaState } from '@crease/contract';
-import type { Edit, Measure } from '@crease/core/model';
+import type { Edit } from '@crease/core/edit';
+import type { Measure } from '@crease/core/model';
 import { sameName } from '@crease/core/model';
 import { send } from '../../state/api.ts';
 import { useModel } from '../../state/model.tsx';
@@ -202,7 +203,10 @@ function MeasureDesign({ measure, onDone }: { measure: Measure | undefined; onDo
       formula: laidOut,
       ...(draft.table === undefined && checked?.bases[0] ? { table: checked.bases[0] } : {}),
     };
-    if (await edit([{ do: 'put-measures', name: measure?.name ?? null, value }], `${measure ? 'change' : 'add'} the measure ${value.name}`))
+    // A new name first follows through all formulas that use the measure.
+    const renamed: Edit = measure && measure.name !== value.name ? [{ do: 'rename', of: { measure: measure.name }, to: value.name }] : [];
+    const name = measure ? value.name : null;
+    if (await edit([...renamed, { do: 'put-measures', name, value }], `${measure ? 'change' : 'add'} the measure ${value.name}`))
       onDone(value.name);
   };
   const format = draft.format ?? {};

@@ -1,5 +1,6 @@
 import { useState } from 'react';
-import type { Edit, ModelColumn, Table } from '@crease/core/model';
+import type { Edit } from '@crease/core/edit';
+import type { ModelColumn, Table } from '@crease/core/model';
 import { useModel } from '../../state/model.tsx';
 import { useSelection } from '../../state/selection.ts';
 import { Blank, LeafHead, Leaves } from '../../frame/Leaves.tsx';

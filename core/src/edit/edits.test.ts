@@ -1,5 +1,7 @@
-import type { Edit, Model } from './index.ts';
-import { applyEdit, EditError, editSchema, familyMeasures, withFamilies, writeModel, readModel } from './index.ts';
+import type { Model } from '../model/index.ts';
+import type { Edit } from './index.ts';
+import { familyMeasures, readModel, withFamilies, writeModel } from '../model/index.ts';
+import { applyEdit, EditError, editSchema } from './index.ts';
 
 const model: Model = {
   crease: 1,

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import type { Model } from './schema.ts';
+import type { Model } from '../model/index.ts';
 import {
   calendarSchema,
   columnSchema,
@@ -9,8 +9,9 @@ import {
   relationshipSchema,
   tableSchema,
   waiverSchema,
-} from './schema.ts';
-import { sameName } from './names.ts';
+} from '../model/index.ts';
+import { sameName } from '../model/index.ts';
+import { renameInModel, RenameError } from './rename.ts';
 
 /** Collections of named objects that edits put into and take out of. A new one is one line here. */
 const COLLECTIONS = {
@@ -50,6 +51,17 @@ const single = z.union([
   z.strictObject({ do: z.literal('remove-calendar'), table: z.string() }),
   z.strictObject({ do: z.literal('waive'), value: waiverSchema }),
   z.strictObject({ do: z.literal('end-waiver'), claim: z.string() }),
+  z.strictObject({
+    do: z.literal('rename'),
+    /** A table, a column of one, a measure or a relationship, by its name before the edit. */
+    of: z.union([
+      z.strictObject({ table: z.string() }),
+      z.strictObject({ table: z.string(), column: z.string() }),
+      z.strictObject({ measure: z.string() }),
+      z.strictObject({ relationship: z.string() }),
+    ]),
+    to: z.string().min(1).max(200),
+  }),
 ]);
 
 export interface PutEdit {
@@ -114,6 +126,13 @@ function applySingle(model: Model, edit: SingleEdit): Model {
       return { ...model, waivers: [...(model.waivers ?? []).filter((w) => w.claim !== edit.value.claim), edit.value] };
     case 'end-waiver':
       return { ...model, waivers: (model.waivers ?? []).filter((w) => w.claim !== edit.claim) };
+    case 'rename':
+      try {
+        return renameInModel(model, edit.of, edit.to);
+      } catch (error) {
+        if (error instanceof RenameError) throw new EditError(error.message);
+        throw error;
+      }
     default:
       return edit.do.startsWith('put-') ? put(model, edit as PutEdit) : remove(model, edit as RemoveEdit);
   }

@@ -1,0 +1,262 @@
+import { quotePath, renameInFormula } from '../formula/index.ts';
+import type { RenamedThing } from '../formula/index.ts';
+import type { ByItem, Hierarchy, Model, Query, Relationship, Table } from '../model/index.ts';
+import { sameName, splitPath } from '../model/index.ts';
+
+/** A new name that cannot be given: the message says why. */
+export class RenameError extends Error {}
+
+type Change = (name: string) => string;
+
+/**
+ * The model with another name for a table, a column, a measure or a relationship, wherever the model names it: formulas, filters, hierarchies,
+ * perspectives, known answers, waivers. Formulas keep their layout and comments. Throws RenameError where the name is taken, or where
+ * shaping steps rest on the old one.
+ */
+export function renameInModel(model: Model, thing: RenamedThing, to: string): Model {
+  refuse(model, thing, to);
+  const renaming = new Renaming(thing, to);
+  const tables = model.tables.map((t) => renaming.table(t));
+  return {
+    ...model,
+    tables,
+    ...given(
+      'relationships',
+      model.relationships?.map((r) => renaming.relationship(r)),
+    ),
+    ...given(
+      'hierarchies',
+      model.hierarchies?.map((h) => renaming.hierarchy(h)),
+    ),
+    ...given(
+      'calendars',
+      model.calendars?.map((c) => ({ ...c, table: renaming.tableName(c.table), day: renaming.column(c.table)(c.day) })),
+    ),
+    ...given(
+      'measures',
+      model.measures?.map((m) => ({
+        ...m,
+        name: renaming.measure(m.name),
+        formula: renaming.formula(m.formula),
+        ...given('table', m.table && renaming.tableName(m.table)),
+      })),
+    ),
+    ...given(
+      'periodFamilies',
+      model.periodFamilies?.map((f) => ({
+        ...f,
+        measure: renaming.measure(f.measure),
+        ...given('calendar', f.calendar && renaming.tableName(f.calendar)),
+      })),
+    ),
+    ...given(
+      'perspectives',
+      model.perspectives?.map((p) => ({
+        ...p,
+        tables: p.tables.map(renaming.tableName),
+        ...given('columns', p.columns?.map(renaming.path)),
+        ...given('hierarchies', p.hierarchies?.map(renaming.hierarchyPath)),
+        ...given('measures', p.measures?.map(renaming.measure)),
+      })),
+    ),
+    ...given(
+      'detailListings',
+      model.detailListings?.map((d) => ({ ...d, table: renaming.tableName(d.table), columns: d.columns.map(renaming.ownOrPath(d.table)) })),
+    ),
+    ...given(
+      'knownAnswers',
+      model.knownAnswers?.map((k) => ({ ...k, query: renaming.query(k.query) })),
+    ),
+    ...given(
+      'waivers',
+      model.waivers?.map((w) => ({ ...w, claim: renaming.claim(w.claim) })),
+    ),
+  };
+}
+
+/** A field only where it has a value, so that nothing appears that was not there. */
+const given = <K extends string, V>(key: K, value: V | undefined): Partial<Record<K, V>> =>
+  value === undefined ? {} : ({ [key]: value } as Record<K, V>);
+
+function refuse(model: Model, thing: RenamedThing, to: string): void {
+  if (to.trim() === '') throw new RenameError('a name must not be empty');
+  const taken = (names: readonly string[], old: string) => names.some((name) => sameName(name, to) && !sameName(name, old));
+  if ('measure' in thing) {
+    if (!(model.measures ?? []).some((m) => sameName(m.name, thing.measure)))
+      throw new RenameError(`there is no measure "${thing.measure}"`);
+    if (taken([...(model.measures ?? []).map((m) => m.name), ...model.tables.map((t) => t.name)], thing.measure))
+      throw new RenameError(`the name "${to}" is taken: choose another`);
+    return;
+  }
+  if ('relationship' in thing) {
+    const names = (model.relationships ?? []).map((r) => r.name);
+    if (!names.some((name) => sameName(name, thing.relationship)))
+      throw new RenameError(`there is no relationship "${thing.relationship}"`);
+    if (taken(names, thing.relationship)) throw new RenameError(`the name "${to}" is taken: choose another`);
+    return;
+  }
+  const table = model.tables.find((t) => sameName(t.name, thing.table));
+  if (!table) throw new RenameError(`there is no table "${thing.table}"`);
+  const old = thing.column ?? thing.table;
+  if (thing.column !== undefined && !table.columns.some((c) => sameName(c.name, old)))
+    throw new RenameError(`there is no column "${thing.table}.${old}"`);
+  const others = thing.column === undefined ? [...model.tables, ...(model.measures ?? [])] : table.columns;
+  if (
+    taken(
+      others.map((o) => o.name),
+      old,
+    )
+  )
+    throw new RenameError(`the name "${to}" is taken: choose another`);
+  const steps = model.tables.find((t) => t.source && 'steps' in t.source && mentions(t.source.steps, old));
+  if (steps) throw new RenameError(`the shaping steps of ${steps.name} name ${old}: change them first`);
+  // The rows of a file are found by their header.
+  if (
+    thing.column !== undefined &&
+    table.source &&
+    'file' in table.source &&
+    table.columns.some((c) => sameName(c.name, old) && c.formula === undefined)
+  )
+    throw new RenameError(
+      `${thing.table}.${old} is a column of the file ${table.source.file}: give it a title instead, or a derived column`,
+    );
+}
+
+/** Whether a text within shaping steps holds a name as a word. */
+const mentions = (steps: unknown, name: string): boolean =>
+  typeof steps === 'string'
+    ? steps
+        .toLowerCase()
+        .split(/[^\p{L}\p{N}_$]+/u)
+        .includes(name.toLowerCase()) || sameName(steps, name)
+    : typeof steps === 'object' && steps !== null && Object.values(steps).some((part) => mentions(part, name));
+
+/** One name for another, in each place that can hold it. */
+class Renaming {
+  constructor(
+    private readonly thing: RenamedThing,
+    private readonly to: string,
+  ) {}
+
+  private swap =
+    (isIt: (name: string) => boolean): Change =>
+    (name) =>
+      isIt(name) ? this.to : name;
+
+  readonly tableName: Change = (name) =>
+    'table' in this.thing && this.thing.column === undefined && sameName(name, this.thing.table) ? this.to : name;
+
+  readonly measure: Change = this.swap((name) => 'measure' in this.thing && sameName(name, this.thing.measure));
+
+  private relationshipName: Change = this.swap((name) => 'relationship' in this.thing && sameName(name, this.thing.relationship));
+
+  /** A column of a table. */
+  column(table: string): Change {
+    return this.swap(
+      (name) =>
+        'table' in this.thing && this.thing.column !== undefined && sameName(table, this.thing.table) && sameName(name, this.thing.column),
+    );
+  }
+
+  /** `table.column`, as queries and perspectives write it. */
+  readonly path: Change = (text) => {
+    const parts = splitPath(text);
+    if (!parts) return text;
+    const [table, column] = parts;
+    const [newTable, newColumn] = [this.tableName(table), this.column(table)(column)];
+    if (newTable === table && newColumn === column) return text;
+    return /[."]/.test(newTable + newColumn) ? quotePath(newTable, newColumn) : `${newTable}.${newColumn}`;
+  };
+
+  readonly hierarchyPath: Change = (text) => {
+    const [table, name] = splitPath(text) ?? [];
+    return table === undefined || this.tableName(table) === table ? text : `${this.tableName(table)}.${name}`;
+  };
+
+  /** A column of the table itself, or a path. */
+  ownOrPath(table: string): Change {
+    return (text) => (splitPath(text) ? this.path(text) : this.column(table)(text));
+  }
+
+  formula(source: string, own?: string): string {
+    return renameInFormula(source, this.thing, this.to, own);
+  }
+
+  table(table: Table): Table {
+    const column = this.column(table.name);
+    const { validity, weight, partition } = table;
+    return {
+      ...table,
+      name: this.tableName(table.name),
+      columns: table.columns.map((c) => ({
+        ...c,
+        name: column(c.name),
+        ...given('formula', c.formula === undefined ? undefined : this.formula(c.formula, table.name)),
+      })),
+      ...given('key', table.key?.map(column)),
+      ...given('label', table.label && column(table.label)),
+      ...(typeof table.snapshot === 'string' ? { snapshot: this.ownOrPath(table.name)(table.snapshot) } : {}),
+      ...given('validity', validity && { of: validity.of.map(column), from: column(validity.from), to: column(validity.to) }),
+      ...given('weight', weight && { column: column(weight.column), per: weight.per.map(column) }),
+      ...given('partition', partition && { ...partition, by: column(partition.by) }),
+    };
+  }
+
+  relationship(r: Relationship): Relationship {
+    const end = (e: Relationship['from']) => ({ table: this.tableName(e.table), columns: e.columns.map(this.column(e.table)) });
+    return { ...r, name: this.relationshipName(r.name), from: end(r.from), to: end(r.to) };
+  }
+
+  hierarchy(h: Hierarchy): Hierarchy {
+    const [own, column] = [this.ownOrPath(h.table), this.column(h.table)];
+    return {
+      ...h,
+      table: this.tableName(h.table),
+      ...given(
+        'levels',
+        h.levels?.map((level) => ({
+          ...level,
+          column: own(level.column),
+          ...given('key', level.key === undefined ? undefined : Array.isArray(level.key) ? level.key.map(own) : own(level.key)),
+          ...given('orderBy', level.orderBy && own(level.orderBy)),
+        })),
+      ),
+      ...given('key', h.key && column(h.key)),
+      ...given('parent', h.parent && column(h.parent)),
+      ...given('label', h.label && column(h.label)),
+    };
+  }
+
+  query(query: Query): Query {
+    const item = (by: ByItem): ByItem => (typeof by === 'string' ? this.path(by) : { ...by, hierarchy: this.hierarchyPath(by.hierarchy) });
+    return {
+      ...query,
+      measures: query.measures.map(this.measure),
+      ...given('by', query.by?.map(item)),
+      ...given(
+        'filters',
+        query.filters?.map((filter) =>
+          'column' in filter
+            ? { ...filter, column: this.path(filter.column) }
+            : 'where' in filter
+              ? { where: this.formula(filter.where) }
+              : { ...filter, ...given('calendar', filter.calendar && this.tableName(filter.calendar)) },
+        ),
+      ),
+      ...given(
+        'sort',
+        query.sort?.map((s) => ({ ...s, of: typeof s.of === 'string' ? this.measure(this.path(s.of)) : item(s.of) })),
+      ),
+    };
+  }
+
+  /** A claim's id is its kind and its subject: a table, a path, a relationship or a measure. */
+  claim(id: string): string {
+    const at = id.indexOf(':');
+    const [kind, subject] = [id.slice(0, at), id.slice(at + 1)];
+    const renamed = [this.measure, this.relationshipName, this.tableName, this.path]
+      .map((change) => change(subject))
+      .find((s) => s !== subject);
+    return `${kind}:${renamed ?? subject}`;
+  }
+}
