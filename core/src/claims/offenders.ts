@@ -1,7 +1,6 @@
 import { toJson } from '../values/index.ts';
 import type { Column, TableData } from '../columns/index.ts';
 import { columnValues } from '../columns/index.ts';
-import { Tuples } from '../query/index.ts';
 import type { Cell, Evidence, SampleRow } from './claim.ts';
 import { SAMPLE_SIZE } from './claim.ts';
 
@@ -10,11 +9,36 @@ export function rowCells(columns: readonly Column[], row: number): Record<string
   return Object.fromEntries(columns.map((column) => [column.name, toJson(columnValues(column)[column.codes[row]!]!, column.type)]));
 }
 
-/** Numbers the combinations of values that a row has in some columns; null is a value. */
+/** Numbers the combinations of values that a row has in some columns, in order of first appearance; null is a value. */
 export function combinations(columns: readonly Column[], rowCount: number): { numbers: Int32Array; size: number } {
-  const tuples = new Tuples(columns.map((c) => c.domain.size + 1));
-  const numbers = Int32Array.from({ length: rowCount }, (_, row) => tuples.add((p) => columns[p]!.codes[row]!));
-  return { numbers, size: tuples.size };
+  let numbers: Int32Array = new Int32Array(rowCount);
+  let size = 1;
+  for (const column of columns) ({ numbers, size } = paired(numbers, column));
+  return { numbers, size };
+}
+
+/** Pairs of a number and a code, numbered anew: open addressing over the pairs as doubles, which hold them exactly. */
+function paired(before: Int32Array, column: Column): { numbers: Int32Array; size: number } {
+  const { codes } = column;
+  const width = column.domain.size + 1;
+  const slots = 1 << Math.max(4, Math.ceil(Math.log2(before.length * 2 + 1)));
+  const keys = new Float64Array(slots).fill(-1);
+  const numberOf = new Int32Array(slots);
+  const numbers = new Int32Array(before.length);
+  let size = 0;
+  for (let row = 0; row < before.length; row++) {
+    const [high, low] = [before[row]!, codes[row]!];
+    const key = high * width + low;
+    let slot = (Math.imul(high, 0x9e3779b1) ^ Math.imul(low, 0x85ebca6b)) >>> 0;
+    slot = (slot ^ (slot >>> 15)) & (slots - 1);
+    while (keys[slot] !== key && keys[slot] !== -1) slot = (slot + 1) & (slots - 1);
+    if (keys[slot] === -1) {
+      keys[slot] = key;
+      numberOf[slot] = size++;
+    }
+    numbers[row] = numberOf[slot]!;
+  }
+  return { numbers, size };
 }
 
 export const hasNull = (columns: readonly Column[], row: number): boolean => columns.some((column) => column.codes[row] === 0);

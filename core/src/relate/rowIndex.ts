@@ -75,6 +75,17 @@ export function keyNumbers(from: readonly Column[], to: readonly Column[]): KeyN
 
 /** By code of a column: 1 where rows have a value that no row of the other column has. Read from the dictionaries and histograms alone. */
 export function orphanCodes(from: Column, to: Column): Uint8Array {
+  if (
+    from.domain.kind === 'range' &&
+    to.domain.kind === 'range' &&
+    from.type.kind === to.type.kind &&
+    scaleOf(from.type) === scaleOf(to.type)
+  ) {
+    const shift = from.domain.first - to.domain.first;
+    const { counts } = to;
+    // Beyond the other's range there are no counts.
+    return Uint8Array.from(from.counts, (n, code) => (code > 0 && n > 0 && (code + shift < 1 || !counts[code + shift]) ? 1 : 0));
+  }
   const known = new Set<Value>();
   columnValues(to).forEach((value, code) => {
     if (code > 0 && to.counts[code]! > 0) known.add(comparableValue(value, to));

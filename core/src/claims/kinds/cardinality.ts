@@ -4,7 +4,7 @@ import { cardinalityOf, endText } from '../../model/index.ts';
 import type { ModelData } from '../../query/index.ts';
 import type { ClaimKind, Evidence } from '../claim.ts';
 import { claimOf, judged } from '../claim.ts';
-import { combinations, hasNull, offendingRows } from '../offenders.ts';
+import { combinations, hasNull, offendingCodes, offendingRows } from '../offenders.ts';
 import { definitions, wholeRelationships } from './common.ts';
 
 const says = (r: Relationship): string => {
@@ -65,6 +65,10 @@ function repeatedRows(data: ModelData, end: Relationship['from']): Evidence {
   // As many values as filled rows: each stands once.
   if (columns.length === 1 && columns[0]!.distinct === columns[0]!.rowCount - columns[0]!.nulls)
     return { checked: table.rowCount, against: 0 };
+  if (columns.length === 1) {
+    const repeated = Uint8Array.from(columns[0]!.counts, (n, code) => (code > 0 && n > 1 ? 1 : 0));
+    return offendingCodes(table, table.rowCount, columns[0]!, repeated);
+  }
   const { numbers, size } = combinations(columns, table.rowCount);
   const counts = new Uint32Array(size);
   for (const n of numbers) counts[n]!++;
