@@ -12,6 +12,8 @@ export default {
   setupFiles: ['<rootDir>/tools/jest-sqlite.cjs'],
   testMatch: ['<rootDir>/*/src/**/*.test.ts', '<rootDir>/*/test/**/*.test.ts'],
   modulePathIgnorePatterns: ['<rootDir>/.*/dist/'],
+  // These packages come as modules only.
+  transformIgnorePatterns: ['/node_modules/(?!(?:hyparquet|hyparquet-writer|hyparquet-compressors|hysnappy|fzstd)/)'],
   transform: { '^.+\\.[cm]?[jt]sx?$': toCommonJs },
   moduleNameMapper: {
     '^@crease/core/(.*)$': '<rootDir>/core/src/$1/index.ts',

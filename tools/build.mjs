@@ -1,5 +1,6 @@
 // Bundles the programs (command line, server with its worker) with esbuild and the screens with Vite.
 //   node tools/build.mjs [--programs]     --programs: without the screens
+import { rmSync } from 'node:fs';
 import { dirname, resolve } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { build } from 'esbuild';
@@ -19,6 +20,8 @@ const common = {
   external: ['better-sqlite3', 'piscina', 'pino'],
   banner: { js: "import { createRequire as __createRequire } from 'node:module'; const require = __createRequire(import.meta.url);" },
 };
+// Chunks are named by their contents: those of builds before would pile up.
+rmSync(resolve(root, 'cli/dist'), { recursive: true, force: true });
 const entries = { crease: 'cli/src/main.ts', worker: 'server/src/work/worker.ts' };
 await build({ ...common, entryPoints: entries, outdir: 'cli/dist', splitting: true, chunkNames: 'chunk-[hash]' });
 

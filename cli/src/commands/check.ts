@@ -2,7 +2,7 @@ import type { Command } from 'commander';
 import type { JudgedClaim } from '@crease/core/claims';
 import { judgeClaim, listClaims, present, summarise } from '@crease/core/claims';
 import { formatDate } from '@crease/core/values';
-import { dataFolder, folderData } from '@crease/server/files';
+import { dataFolder, openFolder } from '@crease/server/files';
 import { loadModel, todayOf } from '../input.ts';
 
 export function addCheck(program: Command): void {
@@ -11,10 +11,10 @@ export function addCheck(program: Command): void {
     .description('judges every claim that a model makes, on all rows; exit status 1 where one is broken')
     .option('--data <dir>', 'folder of the data files; by default that of the model')
     .option('--json', 'claims, evidence and summary as JSON')
-    .action((modelFile: string, options: { data?: string; json?: boolean }) => {
+    .action(async (modelFile: string, options: { data?: string; json?: boolean }) => {
       const start = performance.now();
       const model = loadModel(modelFile);
-      const data = folderData(model, dataFolder(modelFile, options.data), todayOf(model));
+      const data = await openFolder(model, dataFolder(modelFile, options.data), todayOf(model));
       // A waiver ends by today's date, whatever day the model's periods count from.
       const today = formatDate(todayOf({ ...model, asOf: undefined }));
       const claims = listClaims(model, data.checker).map((claim) => present(claim, judgeClaim(claim, data), model, today));

@@ -1,6 +1,6 @@
 import type { Command } from 'commander';
 import { profileModel } from '@crease/core/storage';
-import { dataFolder, folderData } from '@crease/server/files';
+import { dataFolder, openFolder } from '@crease/server/files';
 import { loadModel, todayOf } from '../input.ts';
 
 export function addProfile(program: Command): void {
@@ -9,10 +9,10 @@ export function addProfile(program: Command): void {
     .description('what each table and column costs in bytes once encoded')
     .option('--data <dir>', 'folder of the data files; by default that of the model')
     .option('--json', 'the profile as JSON')
-    .action((modelFile: string, options: { data?: string; json?: boolean }) => {
+    .action(async (modelFile: string, options: { data?: string; json?: boolean }) => {
       const start = performance.now();
       const model = loadModel(modelFile);
-      const profile = profileModel(folderData(model, dataFolder(modelFile, options.data), todayOf(model)));
+      const profile = profileModel(await openFolder(model, dataFolder(modelFile, options.data), todayOf(model)));
       const elapsedMs = Math.round(performance.now() - start);
       if (options.json) {
         process.stdout.write(`${JSON.stringify({ ...profile, elapsedMs })}\n`);

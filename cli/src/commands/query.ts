@@ -4,7 +4,7 @@ import type { Query } from '@crease/core/model';
 import { answerQuery } from '@crease/core/query';
 import type { Answer, ModelData } from '@crease/core/query';
 import { csvLine } from '@crease/core/interchange';
-import { dataFolder, folderData } from '@crease/server/files';
+import { dataFolder, openFolder } from '@crease/server/files';
 import { CommandError, loadModel, readText, todayOf } from '../input.ts';
 
 interface Options {
@@ -29,7 +29,7 @@ export function addQuery(program: Command): void {
         throw new CommandError(`there is no engine "${options.engine}": use columns or sql`);
       const model = loadModel(modelFile);
       const query = readQuery(readText(options.query, 'query'));
-      const data = folderData(model, dataFolder(modelFile, options.data), todayOf(model));
+      const data = await openFolder(model, dataFolder(modelFile, options.data), todayOf(model));
       const answer = options.engine === 'sql' ? await inSql(data, query) : answerQuery(data, query);
       process.stdout.write(options.json ? `${JSON.stringify(answer)}\n` : options.csv ? asCsv(answer) : asTable(answer));
     });

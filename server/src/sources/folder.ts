@@ -7,26 +7,44 @@ import { ReadError } from '@crease/core/reading';
 import { readSpecOf, tableLoader } from '@crease/core/interchange';
 import { readFileTable, readHead } from './fileTable.ts';
 
-/** The rows of a model over the files of a folder; each table is read when it is first asked for. */
-export function folderData(model: Model, folder: string, today: number): ModelData {
+/** The rows of a model over the files of a folder; delimited files are read when they are first asked for, Parquet files at once. */
+export async function openFolder(model: Model, folder: string, today: number): Promise<ModelData> {
+  const read = new Map<string, TableData>();
+  for (const table of model.tables) {
+    if (!table.source || !('file' in table.source) || !isParquet(table.source.file)) continue;
+    const file = within(folder, table.source.file, table.name);
+    // The reader is loaded only where there is something for it: a cold question on delimited files stays quick.
+    const { readParquetTable } = await import('./parquetTable.ts');
+    read.set(table.name, await readParquetTable(file, table));
+  }
+  return folderData(model, folder, today, read);
+}
+
+/** As `openFolder`, without a turn of the event loop; Parquet files must have been `read` before. */
+export function folderData(model: Model, folder: string, today: number, read: ReadonlyMap<string, TableData> = new Map()): ModelData {
   const full = withFamilies(model);
   return new ModelData(
     full,
-    tableLoader(full, today, (table) => fileRows(table, folder)),
+    tableLoader(full, today, (table) => read.get(table.name) ?? fileRows(table, folder)),
     today,
   );
+}
+
+const isParquet = (file: string): boolean => file.toLowerCase().endsWith('.parquet');
+
+function within(folder: string, file: string, table: string): string {
+  const path = relative(resolve(folder), resolve(folder, file));
+  if (isAbsolute(file) || path === '..' || path.startsWith(`..${sep}`))
+    throw new ReadError(`the file of ${table} lies outside of the data folder: ${file}`);
+  return join(folder, file);
 }
 
 function fileRows(table: Table, folder: string): TableData {
   const { source } = table;
   if (!source) throw new DataError(`the table ${table.name} has no source: say in the model where its rows come from`);
   if ('file' in source) {
-    const within = relative(resolve(folder), resolve(folder, source.file));
-    if (isAbsolute(source.file) || within === '..' || within.startsWith(`..${sep}`))
-      throw new ReadError(`the file of ${table.name} lies outside of the data folder: ${source.file}`);
-    if (source.file.toLowerCase().endsWith('.parquet'))
-      throw new DataError(`the table ${table.name} comes from a Parquet file, which cannot be read yet`);
-    const file = join(folder, source.file);
+    const file = within(folder, source.file, table.name);
+    if (isParquet(file)) throw new DataError(`the table ${table.name} comes from a Parquet file, which has not been read`);
     const { head, whole } = readHead(file);
     return readFileTable(file, readSpecOf(table, source, head, whole));
   }

@@ -1,0 +1,143 @@
+import { basename } from 'node:path';
+import type { Misfits, TableData } from '@crease/core/columns';
+import { columnOfValues, tableOf } from '@crease/core/columns';
+import type { Table } from '@crease/core/model';
+import { ReadError } from '@crease/core/reading';
+import type { DataType, Exact, Value } from '@crease/core/values';
+import {
+  add,
+  formatDate,
+  multiply,
+  narrow,
+  parseType,
+  rescale,
+  scaleOf,
+  splitTimestamp,
+  TEXT,
+  textReader,
+  toText,
+} from '@crease/core/values';
+import { asyncBufferFromFile, parquetMetadataAsync, parquetRead, parquetSchema } from 'hyparquet';
+import { compressors } from 'hyparquet-compressors';
+
+/** A day or a moment as the file holds it, so that it is not taken for a number. */
+class Day {
+  constructor(readonly days: number) {}
+}
+class Moment {
+  constructor(readonly micros: Exact) {}
+}
+
+const parsers = {
+  dateFromDays: (days: number) => new Day(days),
+  timestampFromMilliseconds: (millis: bigint) => new Moment(multiply(narrow(BigInt(millis)), 1000)),
+  timestampFromMicroseconds: (micros: bigint) => new Moment(narrow(BigInt(micros))),
+  timestampFromNanoseconds: (nanos: bigint) => new Moment(narrow(BigInt(nanos) / 1000n)),
+};
+
+/**
+ * Reads the stored columns of a table from a Parquet file, each column into the same encoded form as any. A value that is not of its column's
+ * type becomes null and is listed. Throws ReadError for a file that is none, or that lacks a column.
+ */
+export async function readParquetTable(file: string, table: Table): Promise<TableData> {
+  const wanted = table.columns.filter((column) => column.formula === undefined);
+  const { metadata, buffer } = await opened(file);
+  const names = parquetSchema(metadata).children.map((child) => child.element.name);
+  const fileNames = wanted.map((column) => {
+    const name = names.find((n) => n.trim().toLowerCase() === column.name.trim().toLowerCase());
+    if (name === undefined)
+      throw new ReadError(
+        `the file of table ${table.name} has no column "${column.name}"; it has ${names.slice(0, 12).join(', ')}${names.length > 12 ? ', …' : ''}`,
+      );
+    return name;
+  });
+  const rowCount = Number(metadata.num_rows);
+  const misfits = new Map<string, Misfits>();
+  const columns = [];
+  // One column after the other: only one is in memory as values.
+  for (const [i, column] of wanted.entries()) {
+    const type = parseType(column.type) ?? TEXT;
+    const values: Value[] = new Array<Value>(rowCount).fill(null);
+    const bad = new Map<string, { text: string; rows: number; line: number }>();
+    const convert = converter(type, column.pattern);
+    await parquetRead({
+      file: buffer,
+      metadata,
+      columns: [fileNames[i]!],
+      compressors,
+      parsers,
+      onChunk: ({ columnData, rowStart }) => {
+        for (let k = 0; k < columnData.length && rowStart + k < rowCount; k++) {
+          const found: unknown = columnData[k];
+          if (found === null || found === undefined) continue;
+          const value = convert(found);
+          if (value !== undefined) values[rowStart + k] = value;
+          else noteMisfit(bad, textOf(found), rowStart + k + 1);
+        }
+      },
+    });
+    if (bad.size > 0) misfits.set(column.name.toLowerCase(), misfitsOf([...bad.values()]));
+    columns.push(columnOfValues(column.name, type, values));
+  }
+  return tableOf(table.name, columns, { rowCount, lineOf: (row) => row + 1, misfits });
+}
+
+async function opened(file: string) {
+  try {
+    const buffer = await asyncBufferFromFile(file);
+    return { buffer, metadata: await parquetMetadataAsync(buffer, { parsers }) };
+  } catch (error) {
+    const { code, message } = error as NodeJS.ErrnoException;
+    throw new ReadError(
+      code === 'ENOENT'
+        ? `there is no file ${basename(file)} in the data folder (${file})`
+        : `${basename(file)} is no Parquet file that can be read: ${message}`,
+    );
+  }
+}
+
+/** Brings what the file holds to the column's type; undefined where it is not of it. */
+function converter(type: DataType, pattern: string | undefined): (found: unknown) => Value | undefined {
+  const read = textReader(type, pattern === undefined ? {} : { pattern });
+  const scale = scaleOf(type);
+  return (found) => {
+    if (found instanceof Day)
+      return type.kind === 'date' ? found.days : type.kind === 'timestamp' ? multiply(found.days, 86_400_000_000) : read(textOf(found));
+    if (found instanceof Moment)
+      return type.kind === 'timestamp' ? found.micros : type.kind === 'date' ? splitTimestamp(found.micros).days : read(textOf(found));
+    if (typeof found === 'boolean') return type.kind === 'boolean' ? found : read(String(found));
+    if (type.kind === 'double' && (typeof found === 'number' || typeof found === 'bigint')) return Number(found);
+    if (type.kind === 'integer' || type.kind === 'decimal') {
+      if (typeof found === 'bigint') return rescale(narrow(found), 0, scale);
+      if (typeof found === 'number') return exactly(found, scale);
+    }
+    return read(textOf(found));
+  };
+}
+
+/** A number as it is at a scale; undefined where it has more digits after the point. */
+function exactly(found: number, scale: number): Exact | undefined {
+  const scaled = Math.round(found * 10 ** scale);
+  // The file's decimals come as doubles: what is nearest is meant, where it is near.
+  return Math.abs(found * 10 ** scale - scaled) <= 1e-6 * Math.max(1, Math.abs(scaled) * 1e-9) && Number.isSafeInteger(scaled)
+    ? add(scaled, 0)
+    : undefined;
+}
+
+function textOf(found: unknown): string {
+  if (found instanceof Day) return formatDate(found.days);
+  if (found instanceof Moment) return toText(found.micros, { kind: 'timestamp' });
+  return typeof found === 'object' ? JSON.stringify(found) : String(found);
+}
+
+function noteMisfit(bad: Map<string, { text: string; rows: number; line: number }>, text: string, line: number): void {
+  const known = bad.get(text);
+  if (known) known.rows++;
+  else bad.set(text, { text, rows: 1, line });
+}
+
+const misfitsOf = (all: { text: string; rows: number; line: number }[]): Misfits => ({
+  rows: all.reduce((sum, m) => sum + m.rows, 0),
+  distinct: all.length,
+  sample: all.sort((a, b) => b.rows - a.rows || a.line - b.line).slice(0, 20),
+});
