@@ -1,8 +1,7 @@
 import type { DataType, Value } from '../values/index.ts';
 import { textReader } from '../values/index.ts';
-import type { Codes, Domain, Misfits } from '../columns/index.ts';
+import type { Domain, Misfits } from '../columns/index.ts';
 import {
-  codesArray,
   columnOfValues,
   domainOfDistinct,
   encodeDomain,
@@ -44,6 +43,8 @@ export interface AssembledColumn {
   readonly name: string;
   readonly type: DataType;
   readonly rowCount: number;
+  /** Values of the domain. */
+  readonly size: number;
   readonly domain: () => Domain;
   /** As `encodeDomain` writes it. */
   readonly encodedDomain: () => Uint8Array;
@@ -59,10 +60,10 @@ export interface AssembledColumn {
 export const MOST_COUNTED = 1 << 22;
 
 /** Takes a stretch of final codes, in order; the array is used again afterwards. */
-export type CodeSink = (codes: Codes) => void;
+export type CodeSink = (codes: Uint32Array) => void;
 
 /** How to bring the cells of one chunk to final codes. */
-type Recode = (cells: ChunkCells, out: Codes, at: number, from: number, to: number) => void;
+type Recode = (cells: ChunkCells, out: Uint32Array, at: number, from: number, to: number) => void;
 
 interface Plan {
   readonly size: number;
@@ -82,7 +83,8 @@ export function assembleColumn(source: ColumnChunks, stretch: number, sink: Code
   const { column, chunks } = source;
   const rowCount = chunks.reduce((sum, { rows }) => sum + rows, 0);
   const plan = planOf(source, rowCount);
-  const out = codesArray(plan.size, Math.min(stretch, rowCount));
+  // Codes of all widths pass through arrays of one kind: loops over several kinds of arrays are compiled for none.
+  const out = new Uint32Array(Math.min(stretch, rowCount));
   let [filled, nulls, runs, last] = [0, 0, 0, -1];
   const counts = plan.size <= MOST_COUNTED ? new Uint32Array(plan.size + 1) : undefined;
   const give = () => {
@@ -99,7 +101,7 @@ export function assembleColumn(source: ColumnChunks, stretch: number, sink: Code
   };
   chunks.forEach(({ rows }, k) => {
     const recode = plan.recode(k);
-    const cells = source.cells(k);
+    const cells = widened(source.cells(k));
     for (let row = 0; row < rows;) {
       const taken = Math.min(rows - row, out.length - filled);
       recode(cells, out, filled, row, row + taken);
@@ -113,6 +115,7 @@ export function assembleColumn(source: ColumnChunks, stretch: number, sink: Code
     name: column.name,
     type: column.type,
     rowCount,
+    size: plan.size,
     domain: plan.domain,
     encodedDomain: plan.encoded ?? (() => encodeDomain(plan.domain(), column.type)),
     distinct: plan.distinct,
@@ -121,6 +124,13 @@ export function assembleColumn(source: ColumnChunks, stretch: number, sink: Code
     counts,
     misfits: plan.misfits ?? misfitsOf(chunks.map((chunk) => chunk.misfits)),
   };
+}
+
+function widened(cells: ChunkCells): ChunkCells {
+  if (cells.kind === 'numbers' || cells.codes instanceof Uint32Array) return cells;
+  const codes = new Uint32Array(cells.codes.length);
+  codes.set(cells.codes);
+  return { ...cells, codes };
 }
 
 function planOf(source: ColumnChunks, rowCount: number): Plan {
@@ -339,7 +349,7 @@ function planNumbers(source: ColumnChunks, rowCount: number): Plan {
 function planSpan(source: ColumnChunks, low: number, span: number, rowCount: number): Plan {
   const seen = new NumberSet(span);
   source.chunks.forEach((_, k) => {
-    const cells = source.cells(k);
+    const cells = widened(source.cells(k));
     if (cells.kind !== 'offsets') throw new RangeError('a chunk of numbers is not by offsets');
     const shift = cells.low - low - 1;
     const { codes } = cells;

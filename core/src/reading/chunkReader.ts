@@ -13,8 +13,8 @@ export const LARGEST_FIELD_BYTES = 1 << 20;
 /** How many problems are kept by line; all are counted. */
 export const KEPT_PROBLEMS = 1000;
 /** A dictionary that has grown beyond this is sealed, and a new one begun, so that memory stays bounded. */
-const SEALED_ENTRIES = 1 << 21;
-const SEALED_BYTES = 48 << 20;
+const SEALED_ENTRIES = 1 << 20;
+const SEALED_BYTES = 24 << 20;
 
 /**
  * One column's rows of a chunk.

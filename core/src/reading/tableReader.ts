@@ -80,7 +80,7 @@ function assembleTable(spec: ReadSpec, layout: Layout, chunks: readonly Chunk[],
   const facts = linesOf(chunks, layout.line);
   const misfits = new Map<string, Misfits>();
   const columns = spec.columns.map((column, i): Column => {
-    let codes: Codes = codesArray(0, 0);
+    let wide = new Uint32Array(0);
     const made = assembleColumn(
       {
         column,
@@ -92,9 +92,11 @@ function assembleTable(spec: ReadSpec, layout: Layout, chunks: readonly Chunk[],
         lineOf: facts.lineOf,
       },
       Math.max(1, rowCount),
-      (all) => (codes = all),
+      (all) => (wide = all as Uint32Array<ArrayBuffer>),
     );
     if (made.misfits) misfits.set(column.name.toLowerCase(), made.misfits);
+    const codes = codesArray(made.size, rowCount);
+    codes.set(wide);
     return columnOfAssembled(made, codes);
   });
   return tableOf(spec.table, columns, { rowCount, lineOf: facts.lineOf, problems: problemsOf(chunks, facts.firstLines), misfits });
