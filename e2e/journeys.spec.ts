@@ -127,6 +127,10 @@ test('a trial: sentence, unmatched members, does not apply, explanation, chart',
   await page.getByRole('tab', { name: 'Chart' }).click();
   await expect(page.locator('canvas')).toBeVisible();
   await expect(page).toHaveURL(/view=chart/);
+  await page.getByRole('tab', { name: 'SQL' }).click();
+  await expect(page.getByLabel('SQL', { exact: true })).toContainText('from "loan_export" b');
+  await page.getByLabel('Database').selectOption('SQLite');
+  await expect(page.getByLabel('SQL', { exact: true })).toContainText('select');
 });
 
 test('a measure is written: completion, a fault in its place, then saved in canonical layout', async ({ page }) => {

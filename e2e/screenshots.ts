@@ -56,6 +56,10 @@ const shots: Shot[] = [
     name: 'trial-chart',
     path: `${trial({ by: ['calendar.year_month'], measures: ['Loans', 'Loans a year before'], filters: [] })}&view=chart`,
   },
+  {
+    name: 'trial-sql',
+    path: `${trial({ by: ['district.region'], measures: ['Loans'], filters: [{ period: 'year to date' }] })}&view=sql`,
+  },
   { name: 'release', path: 'release' },
   { name: 'proposals', path: 'intake?view=draft' },
 ];

@@ -49,6 +49,30 @@ test('check: every claim with its evidence, and exit status 1 while something is
   expect(crease('check', model).stdout).toMatch(/broken +key-unique:card \(2 of \d+\)/);
 });
 
+test('both engines give one answer, and sql prints what the second one runs', () => {
+  const query = inFolder(
+    'both.json',
+    JSON.stringify({
+      by: ['district.region', 'calendar.year'],
+      measures: ['Loans', 'Fines', 'Share of late loans', 'Loans a year before', 'Visitors'],
+      filters: [{ where: "card.category <> 'staff' or card.category is null" }],
+      totals: true,
+    }),
+  );
+  const [columns, sql] = ['columns', 'sql'].map((engine) => crease('query', model, '--query', query, '--engine', engine, '--json'));
+  expect([columns!.status, columns!.stderr, sql!.stderr]).toEqual([0, '', '']);
+  expect(JSON.parse(sql!.stdout)).toEqual(JSON.parse(columns!.stdout));
+  expect((JSON.parse(columns!.stdout) as { rows: unknown[] }).rows.length).toBeGreaterThan(5);
+  for (const dialect of ['sqlite', 'postgresql']) {
+    const { status, stdout } = crease('sql', model, '--query', query, '--dialect', dialect);
+    expect(status).toBe(0);
+    expect(stdout).toContain('from "loan_export" b');
+    expect(stdout).toContain('-- totals');
+    expect(stdout.replace(/^-- .*$/gm, '')).not.toContain("'staff'");
+  }
+  expect(crease('sql', model, '--query', query, '--dialect', 'other')).toMatchObject({ status: 2, stdout: '' });
+});
+
 test('check: exit status 0 where all holds', () => {
   inFolder('one.csv', 'id,n\n1,2\n2,3\n');
   const sound = inFolder(

@@ -20,6 +20,11 @@ export const editRequest = z.strictObject({
 });
 export const stepRequest = z.strictObject({ base: z.int() });
 export const queryRequest = z.strictObject({ query: querySchema, perspective: z.string().optional() });
+/** Asks for the SQL that answers a query. */
+export const sqlRequest = z.strictObject({ query: querySchema, dialect: z.enum(['sqlite', 'postgresql']) });
+export interface SqlState {
+  readonly sql: string;
+}
 export const formulaRequest = z.strictObject({ formula: z.string().max(20_000), name: z.string().optional() });
 export const dialectChange = z.strictObject({
   delimiter: z.string().length(1).optional(),

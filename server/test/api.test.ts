@@ -118,6 +118,18 @@ test('from files to a released definition: intake, proposal, claims, a remedy, a
     ],
     totals: ['1.75'],
   });
+  const sql = {
+    query: { by: ['branch.name'], measures: ['Fine'], filters: [{ column: 'branch.name', in: ["O'Ash"] }] },
+    dialect: 'postgresql',
+  };
+  const { body: written } = await api().post(`/api/models/${id}/sql`).send(sql).expect(200);
+  // Names are quoted, values are parameters.
+  expect((written as { sql: string }).sql).toMatch(/^-- \$1 text: O'Ash\n/);
+  expect((written as { sql: string }).sql.replace(/^--.*\n/, '')).not.toContain("O'Ash");
+  await api()
+    .post(`/api/models/${id}/sql`)
+    .send({ ...sql, dialect: 'other' })
+    .expect(400);
   const file = await api().get(`/api/models/${id}/release/model`).expect(200);
   const again = await api().post('/api/models/import').send({ text: file.text }).expect(200);
   expect((await state((again.body as { id: number }).id)).model).toEqual((await state(id)).model);

@@ -5,9 +5,8 @@ import type { Model } from '@crease/core/model';
 import { readQuery } from '@crease/core/model';
 import { DataError } from '@crease/core/query';
 import { ReadError } from '@crease/core/reading';
-import type { CompiledQuery, SqlDialect } from '@crease/core/sql';
-import { compileQuery, postgresql, sqlite } from '@crease/core/sql';
-import { formatType } from '@crease/core/values';
+import type { SqlDialect } from '@crease/core/sql';
+import { compileQuery, postgresql, printedSql, sqlite } from '@crease/core/sql';
 import { dataFolder, folderData } from '@crease/server/files';
 import { CommandError, loadModel, readText, todayOf } from '../input.ts';
 
@@ -27,19 +26,8 @@ export function addSql(program: Command): void {
       const query = readQuery(readText(options.query, 'query'));
       const today = todayOf(model);
       const checker = new FormulaChecker(model, levelOracle(model, dataFolder(modelFile, options.data), today));
-      const { rows, totals, unreached } = compileQuery({ model, checker, today }, query, dialect);
-      const notes = unreached.map(([measure, column]) => `-- ${measure} does not apply: ${column} does not reach it\n`).join('');
-      process.stdout.write(`${notes}${printed(rows, dialect)}${totals ? `\n-- totals\n${printed(totals, dialect)}` : ''}`);
+      process.stdout.write(printedSql(compileQuery({ model, checker, today }, query, dialect), dialect));
     });
-}
-
-/** The statement with the values of its parameters, which are never part of its text. */
-function printed(query: CompiledQuery, dialect: SqlDialect): string {
-  const parameters = query.parameters.map(
-    ({ value, type }, i) =>
-      `-- ${dialect.parameter(i + 1, type).replace(/::.*$/, '')} ${formatType(type)}: ${String(dialect.bound(value, type))}\n`,
-  );
-  return `${parameters.join('').replaceAll('\r', ' ')}${query.sql};\n`;
 }
 
 /** Which columns a level determines is a matter of the data; without them, columns are taken to be coarse enough. */

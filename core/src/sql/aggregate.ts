@@ -15,7 +15,8 @@ export interface Grouping {
   readonly where: readonly string[];
 }
 
-const whereSql = (where: readonly string[]): string => (where.length === 0 ? '' : ` where ${where.join(' and ')}`);
+/** A WHERE of all conditions, or nothing. */
+export const whereSql = (where: readonly string[]): string => (where.length === 0 ? '' : `\n    where ${where.join('\n      and ')}`);
 
 /** A SELECT of the keys and the aggregate's value `v`, a row for each group; groups without rows (or without values) may be missing. */
 export function groupedSql(g: Grouping, dialect: SqlDialect): string {
@@ -45,7 +46,7 @@ export function groupedSql(g: Grouping, dialect: SqlDialect): string {
 
 const names = (g: Grouping): string[] => g.keys.map((key) => key.name);
 const listed = (parts: readonly string[]): string => parts.map((part) => `${part}, `).join('');
-const groupBy = (keys: readonly string[]): string => (keys.length === 0 ? '' : ` group by ${keys.join(', ')}`);
+const groupBy = (keys: readonly string[]): string => (keys.length === 0 ? '' : `\n    group by ${keys.join(', ')}`);
 const partition = (keys: readonly string[]): string => (keys.length === 0 ? '' : `partition by ${keys.join(', ')}`);
 
 function plain(g: Grouping, value: string): string {

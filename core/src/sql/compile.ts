@@ -8,11 +8,11 @@ import type { PeriodShape } from '../calendar/index.ts';
 import type { Path } from '../relate/index.ts';
 import { askedMeasure, columnReaches, dropped, isOnCalendar, levelOf, QueryError, unreachedColumns, unreachedOf } from '../query/index.ts';
 import type { AskedMeasure, ConditionShape } from '../query/index.ts';
-import { groupedSql } from './aggregate.ts';
+import { groupedSql, whereSql } from './aggregate.ts';
 import type { SqlDialect } from './dialect.ts';
 import { quoted } from './dialect.ts';
 import type { Statement, Through } from './from.ts';
-import { From, throughKey } from './from.ts';
+import { From, isKey, throughKey } from './from.ts';
 import { periodSql } from './period.ts';
 import { scalarSql } from './scalar.ts';
 
@@ -36,6 +36,11 @@ export interface SqlSetting {
   readonly model: Model;
   readonly checker: FormulaChecker;
   readonly today: number;
+  /**
+   * Whether no two rows of a table have the same values in the columns; by default where they are its declared key, which a released table
+   * enforces. Where it is false, of several partners the first is looked up, as the columns engine does.
+   */
+  readonly isUnique?: (table: Table, columns: readonly string[]) => boolean;
 }
 
 /** An axis of a question; `id` is the name of its column in every relation. */
@@ -110,8 +115,13 @@ class QueryCompiler implements Statement {
   // ---------- the statement ----------
 
   value(value: Value, type: DataType): string {
-    this.parameters.push({ value, type });
-    return this.dialect.parameter(this.parameters.length, type);
+    const known = this.parameters.findIndex((p) => p.value === value && formatType(p.type) === formatType(type));
+    if (known < 0) this.parameters.push({ value, type });
+    return this.dialect.parameter(known < 0 ? this.parameters.length : known + 1, type);
+  }
+
+  isUnique(table: Table, columns: readonly string[]): boolean {
+    return this.setting.isUnique ? this.setting.isUnique(table, columns) : isKey(table, columns);
   }
 
   uses(table: string): void {
@@ -302,10 +312,8 @@ from ${from.join(' cross join ')}`;
       period.kind === 'same'
         ? ` union select day from ${known} where day <= ${asOf} and not exists (select 1 from ${known} where day = ${asOf})`
         : '';
-    const days = this.cte(
-      'd',
-      `select ${asOf} as day where ${period.kind === 'same' ? `exists (select 1 from ${known} where day = ${asOf})` : '1 = 1'}${all}`,
-    );
+    const exists = period.kind === 'same' ? ` where exists (select 1 from ${known} where day = ${asOf})` : '';
+    const days = this.cte('d', `select ${asOf} as day${exists}${all}`);
     const day = { table: calendar.table, column: calendar.day };
     const relation = this.cte(
       'p',
@@ -363,7 +371,7 @@ from ${from.join(' cross join ')}`;
     const { from, where, keys } = this.scan(context, base);
     return `select distinct ${this.keysOf(context)
       .map((axis) => `${keys.get(axis.id) ?? this.dialect.nullOf(this.keyType(axis))} as ${axis.id}`)
-      .join(', ')} from ${from.sql}${where.length === 0 ? '' : ` where ${where.join(' and ')}`}`;
+      .join(', ')} from ${from.sql}${whereSql(where)}`;
   }
 
   // ---------- values ----------
@@ -717,7 +725,7 @@ from ${from.join(' cross join ')}`;
       ...step.per.map((c, i) => `${value(c)} as per${i}`),
       `${value(step.column)} as y`,
     ];
-    const rows = this.cte('s', `select ${parts.join(', ')} from ${from.sql}${where.length === 0 ? '' : ` where ${where.join(' and ')}`}`);
+    const rows = this.cte('s', `select ${parts.join(', ')} from ${from.sql}${whereSql(where)}`);
     const later = new Set(axes.filter((axis) => !step.axes.includes(axis)).map((axis) => axis.id));
     const partition = [...[...keys.keys()].filter((id) => !later.has(id)), ...step.per.map((_, i) => `per${i}`)];
     const window = `${step.which === 'last' ? 'max' : 'min'}(y) over (${partition.length === 0 ? '' : `partition by ${partition.join(', ')}`})`;
@@ -737,10 +745,7 @@ from ${from.join(' cross join ')}`;
     if (scan.throughs.length === 0) return scan;
     const { from, where, keys } = scan;
     const columns = [`${this.dialect.rowId('b')} as r`, ...[...keys].map(([id, sql]) => `${sql} as ${id}`)];
-    const rows = this.cte(
-      'e',
-      `select distinct ${columns.join(', ')} from ${from.sql}${where.length === 0 ? '' : ` where ${where.join(' and ')}`}`,
-    );
+    const rows = this.cte('e', `select distinct ${columns.join(', ')} from ${from.sql}${whereSql(where)}`);
     const next = new From(this, base, 'b', `${rows} e join ${quoted(this.tableOf(base).name)} b on ${this.dialect.rowId('b')} = e.r`, via);
     return { from: next, where: [], keys: new Map([...keys.keys()].map((id) => [id, `e.${id}`])), throughs: [] };
   }

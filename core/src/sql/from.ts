@@ -14,6 +14,8 @@ export interface Statement extends ScalarSetting {
   readonly model: Model;
   readonly checker: FormulaChecker;
   readonly dialect: SqlDialect;
+  /** Whether no two rows have the same values in the columns. */
+  isUnique(table: Table, columns: readonly string[]): boolean;
   /** Notes that a table is read. */
   uses(table: string): void;
   /** A new name for an alias or a common table expression. */
@@ -104,7 +106,7 @@ export class From {
     const alias = statement.fresh('t');
     this.aliases.set(key, alias);
     const columns = relationship.to.columns;
-    if (isKey(target, columns)) {
+    if (statement.isUnique(target, columns)) {
       const on = columns.map((name, i) =>
         this.equal(from, relationship.from.table, relationship.from.columns[i]!, alias, target.name, name),
       );
@@ -215,6 +217,6 @@ export type Through = Extract<Route, { kind: 'bridge' | 'many-to-many' }>;
 export const throughKey = (route: Through): string =>
   `through\n${route.kind}\n${route.entry.name}\n${route.anchor.map((r) => r.name).join('\n')}`;
 
-/** Whether columns are the declared key of a table: then no two rows share their values. */
-const isKey = (table: Table, columns: readonly string[]): boolean =>
+/** Whether columns are the declared key of a table. */
+export const isKey = (table: Table, columns: readonly string[]): boolean =>
   (table.key ?? []).length === columns.length && columns.every((name) => table.key!.some((key) => sameName(key, name)));

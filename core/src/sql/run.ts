@@ -1,5 +1,5 @@
 import type { DataType, Exact, Value } from '../values/index.ts';
-import { formatExact, narrow, scaleOf, toJson } from '../values/index.ts';
+import { formatExact, formatType, narrow, scaleOf, toJson } from '../values/index.ts';
 import type { Answer, Json } from '../query/index.ts';
 import type { CompiledAnswer } from './compile.ts';
 import { answerColumns } from './compile.ts';
@@ -41,4 +41,18 @@ function cellJson(cell: unknown, type: DataType): Json {
     default:
       return String(cell);
   }
+}
+
+/** The statements of a compiled query as text, with the values of their parameters in comments; values are never part of a statement. */
+export function printedSql({ rows, totals, unreached }: CompiledAnswer, dialect: SqlDialect): string {
+  const notes = unreached.map(([measure, column]) => `-- ${measure} does not apply: ${column} does not reach it\n`).join('');
+  return `${notes}${printed(rows, dialect)}${totals ? `\n-- totals\n${printed(totals, dialect)}` : ''}`;
+}
+
+function printed({ sql, parameters }: CompiledAnswer['rows'], dialect: SqlDialect): string {
+  const values = parameters.map(({ value, type }, i) => {
+    const text = String(dialect.bound(value, type)).replace(/[\r\n]+/g, ' ');
+    return `-- ${dialect.parameter(i + 1, type).replace(/::.*$/, '')} ${formatType(type)}: ${text}\n`;
+  });
+  return `${values.join('')}${sql};\n`;
 }

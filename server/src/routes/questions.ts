@@ -1,5 +1,5 @@
 import { Router } from 'express';
-import { browseRequest, formulaRequest, matchRequest, queryRequest } from '@crease/contract';
+import { browseRequest, formulaRequest, matchRequest, queryRequest, sqlRequest } from '@crease/contract';
 import type { Workspace } from '../workspace.ts';
 import { ServerError } from '../errors.ts';
 import { answer, asked, body, idOf, param } from './handle.ts';
@@ -20,6 +20,11 @@ export function questionRoutes(workspace: Workspace): Router {
       const { query } = body(request, queryRequest);
       return pool.run({ kind: 'query', query, ...workspace.task(idOf(request)) });
     }),
+  );
+
+  router.post(
+    '/models/:id/sql',
+    answer((request) => pool.run({ kind: 'sql', ...body(request, sqlRequest), ...workspace.task(idOf(request)) })),
   );
 
   router.post(

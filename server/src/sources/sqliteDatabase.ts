@@ -1,7 +1,7 @@
 import Database from 'better-sqlite3';
 import type { TableData } from '@crease/core/columns';
 import { columnValues } from '@crease/core/columns';
-import type { Model, Query } from '@crease/core/model';
+import type { Model, Query, Table } from '@crease/core/model';
 import { sameName } from '@crease/core/model';
 import type { Answer, ModelData } from '@crease/core/query';
 import { answerOf, compileQuery, quoted, sqlite } from '@crease/core/sql';
@@ -71,9 +71,26 @@ function stored(value: Value, type: DataType): null | number | bigint | string {
   return sqlite.bound(value, type);
 }
 
+/** Whether the rows at hand keep the key that the model may only claim. */
+function hasUniqueRows(data: ModelData, table: Table, names: readonly string[]): boolean {
+  const columns = names.map((name) => data.column(table.name, name));
+  const [first] = columns;
+  if (columns.length === 1) return first!.distinct === first!.rowCount - first!.nulls;
+  const seen = new Set<string>();
+  for (let row = 0; row < first!.rowCount; row++) {
+    const codes = columns.map((c) => c.codes[row]!);
+    if (codes.includes(0)) continue; // a key with a null in it is nobody's partner
+    const key = codes.join(' ');
+    if (seen.has(key)) return false;
+    seen.add(key);
+  }
+  return true;
+}
+
 /** Answers a query in SQL on a database loaded with the model's tables. Throws QueryError as the columns engine does. */
 export function answerInSqlite(data: ModelData, query: Query): Answer {
-  const compiled = compileQuery({ model: data.model, checker: data.checker, today: data.today }, query, sqlite, true);
+  const isUnique = (table: Table, columns: readonly string[]) => hasUniqueRows(data, table, columns);
+  const compiled = compileQuery({ model: data.model, checker: data.checker, today: data.today, isUnique }, query, sqlite, true);
   const database = new SqliteDatabase(data.model, (name) => data.table(name));
   try {
     database.load(new Set([...compiled.rows.tables, ...(compiled.totals?.tables ?? [])]));

@@ -20,6 +20,7 @@ export interface End {
 
 export type Task =
   | ({ readonly kind: 'query'; readonly query: unknown } & OnModel)
+  | ({ readonly kind: 'sql'; readonly query: unknown; readonly dialect: 'sqlite' | 'postgresql' } & OnModel)
   | ({ readonly kind: 'profile' } & OnModel)
   | ({ readonly kind: 'propose' } & OnModel)
   | ({ readonly kind: 'formula'; readonly formula: string; readonly name?: string } & OnModel)

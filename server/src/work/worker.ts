@@ -8,6 +8,7 @@ import { answerQuery, browseMembers, DataError, levelFacts, ModelData, resolvePa
 import { judgeClaim, listClaims } from '@crease/core/claims';
 import type { Claim } from '@crease/core/claims';
 import { columnBytes, profileModel } from '@crease/core/storage';
+import { compileQuery, postgresql, printedSql, sqlite } from '@crease/core/sql';
 import { proposeStar } from '@crease/core/propose';
 import { layOutFormula, placeOf } from '@crease/core/formula';
 import { matchColumns } from '@crease/core/relate';
@@ -254,6 +255,11 @@ async function run(task: Task): Promise<unknown> {
       const start = performance.now();
       const answer = answerQuery(dataOf(task), task.query as Query);
       return { ...answer, elapsedMs: Math.round((performance.now() - start) * 10) / 10 };
+    }
+    case 'sql': {
+      const { model, checker, today } = dataOf(task);
+      const dialect = task.dialect === 'sqlite' ? sqlite : postgresql;
+      return { sql: printedSql(compileQuery({ model, checker, today }, task.query as Query, dialect), dialect) };
     }
     case 'profile': {
       const start = performance.now();

@@ -17,12 +17,13 @@ const FIRST_DAY = 20_000; // in October 2024
 
 /**
  * A library in small: loans and visits, holds that refer to months only, a snapshot of copies; branches in districts, titles with
- * authors over a bridge, subjects by value. References dangle and are null, keys are unique.
+ * authors over a bridge, subjects by value. References dangle and are null, and now and then a key stands twice.
  */
 export function makeWorld(random: Random): World {
   const days = Array.from({ length: random.int(20, 90) }, (_, i) => FIRST_DAY + i * random.int(1, 2)).filter(() => random.chance(0.9));
   const unique = [...new Set(days)].sort((a, b) => a - b);
-  const ids = (count: number) => Array.from({ length: count }, (_, i) => i + 1);
+  // Now and then a key stands twice: then the first row is the partner.
+  const ids = (count: number) => Array.from({ length: count }, (_, i) => (i > 0 && random.chance(0.05) ? i : i + 1));
   const [districts, branches, titles, authors] = [random.int(1, 3), random.int(1, 5), random.int(1, 8), random.int(1, 4)];
   const reference = (count: number): Cell => (random.chance(0.08) ? null : random.chance(0.06) ? 99 : random.int(1, count));
   const text = (list: readonly string[]): Cell => (random.chance(0.1) ? null : random.pick(list));

@@ -1,7 +1,7 @@
 import { lazy, Suspense, useMemo, useState } from 'react';
 import { useSearchParams } from 'react-router';
 import useSWR from 'swr';
-import { ChartColumn, Copy, Download, Sheet } from 'lucide-react';
+import { ChartColumn, Code, Copy, Download, Sheet } from 'lucide-react';
 import type { QueryState } from '@crease/contract';
 import type { Query } from '@crease/core/model';
 import { DocumentError, readQuery, sameName } from '@crease/core/model';
@@ -17,7 +17,15 @@ import { CellEvidence } from './CellEvidence.tsx';
 import type { ChosenCell } from './CellEvidence.tsx';
 import { attributesOf, defaultAttribute } from './attributes.ts';
 
+const AnswerSql = lazy(() => import('./AnswerSql.tsx'));
 const AnswerChart = lazy(() => import('./AnswerChart.tsx'));
+
+/** What an answer can be seen as; the first is shown where the address names none. */
+const VIEWS = [
+  { name: 'table', title: 'Table', Icon: Sheet },
+  { name: 'chart', title: 'Chart', Icon: ChartColumn },
+  { name: 'sql', title: 'SQL', Icon: Code },
+] as const;
 
 /** The query of the address, or what is wrong with it. */
 function queryOf(text: string | null): { query?: Query; fault?: string } {
@@ -46,7 +54,7 @@ export function TrialStage() {
   }, [model, perspective]);
   const address = queryOf(params.get('q'));
   const query = address.query ?? first;
-  const chart = params.get('view') === 'chart';
+  const view = VIEWS.find((v) => v.name === params.get('view')) ?? VIEWS[0]!;
   const set = (change: Record<string, string | undefined>) =>
     setParams((before) => {
       const next = new URLSearchParams(before);
@@ -111,22 +119,17 @@ export function TrialStage() {
           </select>
         </label>
         <span className="flex" role="tablist" aria-label="View of the answer">
-          <button
-            role="tab"
-            aria-selected={!chart}
-            className={`btn ${chart ? '' : 'bg-ink text-leaf'}`}
-            onClick={() => set({ view: undefined })}
-          >
-            <Sheet size={13} aria-hidden /> Table
-          </button>
-          <button
-            role="tab"
-            aria-selected={chart}
-            className={`btn ${chart ? 'bg-ink text-leaf' : ''}`}
-            onClick={() => set({ view: 'chart' })}
-          >
-            <ChartColumn size={13} aria-hidden /> Chart
-          </button>
+          {VIEWS.map(({ name, title, Icon }) => (
+            <button
+              key={name}
+              role="tab"
+              aria-selected={name === view.name}
+              className={`btn ${name === view.name ? 'bg-ink text-leaf' : ''}`}
+              onClick={() => set({ view: name === 'table' ? undefined : name })}
+            >
+              <Icon size={13} aria-hidden /> {title}
+            </button>
+          ))}
         </span>
         <button className="btn btn-bare" onClick={copy} disabled={!data} aria-label="Copy the answer" title="Copy the answer">
           <Copy size={14} aria-hidden />
@@ -156,9 +159,13 @@ export function TrialStage() {
       {!error &&
         data &&
         query.measures.length > 0 &&
-        (chart ? (
+        (view.name !== 'table' ? (
           <Suspense fallback={<p className="p-4 text-soft">Drawing …</p>}>
-            <AnswerChart answer={data} byCount={query.by?.length ?? 0} formats={formats} />
+            {view.name === 'chart' ? (
+              <AnswerChart answer={data} byCount={query.by?.length ?? 0} formats={formats} />
+            ) : (
+              <AnswerSql query={asked} />
+            )}
           </Suspense>
         ) : (
           <AnswerTable
