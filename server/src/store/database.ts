@@ -70,6 +70,10 @@ const MIGRATIONS: readonly string[] = [
   alter table stored_column add column counts blob;
   alter table stored_column add column counts_encoding text;
   `,
+  `
+  -- 1 where the dictionary is deflated at rest.
+  alter table stored_column add column domain_deflated integer not null default 0;
+  `,
 ];
 
 /** A workspace file that cannot be opened: the message says why and what to do. */

@@ -1,3 +1,4 @@
+import { deflateRawSync, inflateRawSync } from 'node:zlib';
 import type { DataType } from '@crease/core/values';
 import { formatType, parseType, TEXT } from '@crease/core/values';
 import type { Codes, Column, Domain, EncodedSegment, EncodingName, Misfits, ReadProblem, TableData } from '@crease/core/columns';
@@ -62,6 +63,17 @@ const encodedColumn = (column: Column): EncodedColumn => ({
 
 const bytesOf = (bytes: Uint8Array): Buffer => Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength);
 
+/** Smaller dictionaries are not worth the work. */
+const DEFLATED_BYTES = 1 << 12;
+
+/** A dictionary as it lies in the file: deflated where that is smaller. Its texts share much; packed codes would not gain. */
+function restingDomain(domain: Uint8Array): { bytes: Buffer; deflated: number } {
+  const plain = bytesOf(domain);
+  if (plain.length < DEFLATED_BYTES) return { bytes: plain, deflated: 0 };
+  const deflated = deflateRawSync(plain, { level: 1 });
+  return deflated.length < plain.length ? { bytes: deflated, deflated: 1 } : { bytes: plain, deflated: 0 };
+}
+
 /** The key of a table's rows within its model: its file, which stays when the table gets another name. */
 export const sourceKey = (table: { source?: object; name: string }): string =>
   table.source && 'file' in table.source ? String(table.source.file).toLowerCase() : `table:${table.name.toLowerCase()}`;
@@ -97,18 +109,20 @@ export class Tables {
   }
 
   addColumn(tableId: number, ordinal: number, column: EncodedColumn): void {
+    const domain = restingDomain(column.domain);
     this.db.transaction(() => {
       const added = this.db
         .prepare(
-          `insert into stored_column (table_id, ordinal, name, type, domain, nulls, distinct_values, runs, counts, counts_encoding)
-           values (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+          `insert into stored_column (table_id, ordinal, name, type, domain, domain_deflated, nulls, distinct_values, runs, counts, counts_encoding)
+           values (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
         )
         .run(
           tableId,
           ordinal,
           column.name,
           formatType(column.type),
-          bytesOf(column.domain),
+          domain.bytes,
+          domain.deflated,
           column.nulls,
           column.distinct,
           column.runs,
@@ -175,7 +189,7 @@ export class Tables {
     };
     const columns = this.db
       .prepare(
-        'select id, name, type, domain, nulls, distinct_values, runs, counts, counts_encoding from stored_column where table_id = ? order by ordinal',
+        'select id, name, type, domain, domain_deflated, nulls, distinct_values, runs, counts, counts_encoding from stored_column where table_id = ? order by ordinal',
       )
       .all(id) as StoredColumn[];
     const lines = row.lines
@@ -197,7 +211,7 @@ export class Tables {
   private readColumn(column: StoredColumn, rows: number): Column {
     const type = parseType(column.type) ?? TEXT;
     let domain: Domain | undefined;
-    const domainOf = () => (domain ??= decodeDomain(column.domain));
+    const domainOf = () => (domain ??= decodeDomain(column.domain_deflated ? inflateRawSync(column.domain) : column.domain));
     const codes = () => this.readCodes(column.id, domainOf().size, rows);
     // Stored before statistics were kept with a column: all is read at once.
     if (column.runs === null) return columnOfCodes(column.name, type, domainOf(), codes());
@@ -234,6 +248,7 @@ interface StoredColumn {
   readonly name: string;
   readonly type: string;
   readonly domain: Buffer;
+  readonly domain_deflated: number;
   readonly nulls: number;
   readonly distinct_values: number;
   readonly runs: number | null;
