@@ -133,6 +133,22 @@ test('a trial: sentence, unmatched members, does not apply, explanation, chart',
   await expect(page.getByLabel('SQL', { exact: true })).toContainText('select');
 });
 
+test('a table gets another name, and every formula follows; a name that is taken is refused', async ({ page }) => {
+  await page.goto(`${demo}/shape?sel=table:hold`);
+  const name = page.getByLabel('it is called');
+  await name.fill('branch');
+  await name.press('Enter');
+  await expect(page.getByRole('alert')).toContainText('"branch" is taken');
+  await expect(name).toHaveValue('hold');
+  await name.fill('reservation');
+  await name.press('Enter');
+  await expect(page).toHaveURL(/sel=table(:|%3A)reservation/);
+  await page.goto(`${demo}/measures?sel=measure:Holds`);
+  await expect(page.getByRole('region', { name: 'The measure' })).toContainText('count(reservation)');
+  await page.getByRole('button', { name: /^Undo/ }).first().click();
+  await expect(page.getByRole('region', { name: 'The measure' })).toContainText('count(hold)');
+});
+
 test('a measure is written: completion, a fault in its place, then saved in canonical layout', async ({ page }) => {
   await page.goto(`${demo}/measures`);
   await page.getByRole('button', { name: 'Measure', exact: true }).click();

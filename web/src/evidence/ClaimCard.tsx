@@ -101,7 +101,7 @@ function Sample({ claim }: { claim: JudgedClaim }) {
             {sample.map((s, i) => (
               <tr key={i}>
                 {columns.map((name) => (
-                  <td key={name} className="max-w-[260px] min-w-[86px] break-words">
+                  <td key={name} className="max-w-[260px] min-w-[96px] break-words tabular-nums">
                     {s[name] === null || s[name] === undefined ? <i className="text-soft">null</i> : cellText(s[name])}
                   </td>
                 ))}

@@ -238,7 +238,7 @@ function StoredTables() {
             rows
           </th>
           <th scope="col" className="num">
-            encoded
+            stored
           </th>
           <th scope="col" className="num">
             share

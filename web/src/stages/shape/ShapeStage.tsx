@@ -69,6 +69,13 @@ function TableDesign({ table }: { table: Table }) {
       list.map((c) => ({ do: 'set-column' as const, table: table.name, column: c.name, change })),
       says,
     );
+  /** The new name follows through all formulas; the table stays selected. */
+  const rename = async (name: string): Promise<boolean> => {
+    if (name === '') return false;
+    const done = await edit([{ do: 'rename', of: { table: table.name }, to: name }], `${table.name} is called ${name}`);
+    if (done) select({ kind: 'table', name });
+    return done;
+  };
   const bulk = table.columns.filter((c) => chosen.has(c.name));
   return (
     <>
@@ -87,6 +94,10 @@ function TableDesign({ table }: { table: Table }) {
         </label>
       </LeafHead>
       <div className="grid grid-cols-[auto_1fr] items-center gap-x-3 gap-y-2 border-b border-rule px-4 py-3">
+        <label htmlFor="called" className="text-soft">
+          it is called
+        </label>
+        <TextField id="called" value={table.name} onSave={rename} />
         <label htmlFor="grain" className="text-soft">
           one row is
         </label>
@@ -332,7 +343,8 @@ export function TextField({
   id?: string;
   value: string;
   placeholder?: string;
-  onSave: (value: string) => void;
+  /** What gives false has not been saved: the field goes back to what it was. */
+  onSave: (value: string) => void | Promise<boolean>;
 }) {
   const [text, setText] = useState(value);
   const [known, setKnown] = useState(value);
@@ -340,7 +352,9 @@ export function TextField({
     setKnown(value);
     setText(value);
   }
-  const save = () => text.trim() !== value && onSave(text.trim());
+  const save = async () => {
+    if (text.trim() !== value && (await onSave(text.trim())) === false) setText(value);
+  };
   return (
     <input
       {...(id ? { id } : {})}
@@ -348,7 +362,7 @@ export function TextField({
       value={text}
       placeholder={placeholder}
       onChange={(e) => setText(e.target.value)}
-      onBlur={save}
+      onBlur={() => void save()}
       onKeyDown={(e) => {
         if (e.key === 'Enter') e.currentTarget.blur();
         if (e.key === 'Escape') setText(value);
