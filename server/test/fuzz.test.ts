@@ -59,6 +59,38 @@ test('an at around a per comes before the combinations of the per', () => {
   expect(difference(kase)).toBeUndefined();
 });
 
+test('the quarter of no day is no day', () => {
+  const loan = { id: 20, branch_id: 1, title_id: 4, day: null, due: null, copies: 3, fine: null, late: null };
+  const kase = found({ loan: [loan] }, 'max(date_trunc(loan.day, quarter)) from loan');
+  expect(answers(kase)!.sql).toEqual({ rows: [[null]] });
+});
+
+test('where a key stands twice, rows belong to the first of the two, also the other way round', () => {
+  const district = [
+    { id: 1, region: 'North', area: 1 },
+    { id: 1, region: 'South', area: 2 },
+  ];
+  const loan = { id: 1, branch_id: 1, title_id: 1, day: null, due: null, copies: 1, fine: null, late: null };
+  const rows = { district, branch: [{ id: 1, district_id: 1, name: 'Ash', size: 1 }], loan: [loan] };
+  const base = found(rows, 'count(district) filter (where district.area > 0)', { by: ['district.region'] });
+  expect(difference(base)).toBeUndefined();
+  const counted = { name: 'loans', type: 'integer', formula: 'count(loan)' };
+  const tables = base.world.model.tables.map((t) =>
+    t.name === 'district' ? { ...t, columns: [...t.columns.filter((c) => c.name !== 'loans'), counted] } : t,
+  );
+  const kase = {
+    world: { ...base.world, model: { ...base.world.model, tables } },
+    question: { ...base.question, formula: 'sum(district.loans)' },
+  };
+  expect(answers(kase)!.columns).toEqual({
+    rows: [
+      ['North', 1],
+      ['South', 0],
+    ],
+  });
+  expect(difference(kase)).toBeUndefined();
+});
+
 test('the comparison tells numbers apart that differ', () => {
   expect([isSame([1, null], [1, 0]), isSame({ rows: [[0.1 + 0.2]] }, { rows: [[0.3]] }), isSame(['1.0'], ['1.00'])]).toEqual([
     false,

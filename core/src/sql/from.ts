@@ -115,18 +115,31 @@ export class From {
     }
     // Of several rows with the same values the first is the partner.
     const first = statement.fresh('f');
-    const inner = statement.fresh('i');
-    const own = new From(statement, target.name, inner, `${quoted(target.name)} ${inner}`, []);
-    const parts = columns.map((name) => own.column(inner, target, name));
-    const keys = parts.map((_, i) => `k${i}`);
-    const id = statement.dialect.rowId(inner);
-    const numbered = `select ${parts.map((part, i) => `${part} as ${keys[i]}, `).join('')}${id} as first_row, row_number() over (partition by ${parts.join(', ')} order by ${id}) as place from ${own.sql}`;
+    const { sql: firsts, keys } = this.firstRows(target, columns);
     const on = columns.map((name, i) =>
       this.equalTo(from, relationship.from.table, relationship.from.columns[i]!, `${first}.${keys[i]}`, this.typeOf(target, name)),
     );
-    this.join(`left join (select * from (${numbered}) n where place = 1) ${first} on ${on.join(' and ')}`);
+    this.join(`left join (${firsts}) ${first} on ${on.join(' and ')}`);
     this.join(`left join ${quoted(target.name)} ${alias} on ${statement.dialect.rowId(alias)} = ${first}.first_row`);
     return alias;
+  }
+
+  /** The first row of each combination of values: the values, and its number as `first_row`. */
+  private firstRows(table: Table, columns: readonly string[]): { sql: string; keys: string[] } {
+    const inner = this.statement.fresh('i');
+    const own = new From(this.statement, table.name, inner, `${quoted(table.name)} ${inner}`, []);
+    const parts = columns.map((name) => own.column(inner, table, name));
+    const keys = parts.map((_, i) => `k${i}`);
+    const id = this.statement.dialect.rowId(inner);
+    const numbered = `select ${parts.map((part, i) => `${part} as ${keys[i]}, `).join('')}${id} as first_row, row_number() over (partition by ${parts.join(', ')} order by ${id}) as place from ${own.sql}`;
+    return { sql: `select * from (${numbered}) n where place = 1`, keys };
+  }
+
+  /** Whether the row under an alias is the first with its values in the columns. */
+  private isFirst(alias: string, table: Table, columns: readonly string[]): string {
+    const first = this.statement.fresh('f');
+    this.join(`left join (${this.firstRows(table, columns).sql}) ${first} on ${first}.first_row = ${this.statement.dialect.rowId(alias)}`);
+    return `${first}.first_row is not null`;
   }
 
   private equal(a: string, tableA: string, columnA: string, b: string, tableB: string, columnB: string): string {
@@ -173,17 +186,20 @@ export class From {
     const path = checker.reach.lookup(leaf.base, owner.name, [])!;
     const key = `${own}\naggregate ${leaf.span.start} ${leaf.span.end} of ${table.name}`;
     const { name, keys } = this.statement.referring(leaf, path);
+    const last = path.at(-1);
     let joined = this.aliases.get(key + name);
     if (!joined) {
       joined = this.statement.fresh('r');
       this.aliases.set(key + name, joined);
-      const last = path.at(-1);
       const on = last
         ? last.to.columns.map((column, i) => `${joined}.${keys[i]!} = ${this.column(own, owner, column)}`)
         : [`${joined}.${keys[0]!} = ${this.statement.dialect.rowId(own)}`];
       this.join(`left join ${name} ${joined} on ${on.join(' and ')}`);
     }
-    return leaf.aggregate === 'count' ? `coalesce(${joined}.v, 0)` : `${joined}.v`;
+    // Of several rows with one key the first is the one that is referred to; the others have no rows of their own.
+    const isFirst = last && !this.statement.isUnique(owner, last.to.columns) ? this.isFirst(own, owner, last.to.columns) : undefined;
+    const value = isFirst === undefined ? `${joined}.v` : `case when ${isFirst} then ${joined}.v end`;
+    return leaf.aggregate === 'count' ? `coalesce(${value}, 0)` : value;
   }
 
   private lookup(from: string, to: string): Path {

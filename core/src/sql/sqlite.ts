@@ -13,7 +13,9 @@ const dayOf = (x: SqlOperand): string => (x.type.kind === 'timestamp' ? `substr(
 const dayNumber = (day: string): string => `cast(julianday(${day}) - 2440587.5 as integer)`;
 /** Months since the year 0. */
 const monthNumber = (day: string): string => `(cast(substr(${day}, 1, 4) as integer) * 12 + cast(substr(${day}, 6, 2) as integer) - 1)`;
-const firstOfMonth = (month: string): string => `printf('%04d-%02d-01', (${month}) / 12, (${month}) % 12 + 1)`;
+/** Of no month there is no first day; printf would write one. */
+const firstOfMonth = (month: string): string =>
+  `case when (${month}) is not null then printf('%04d-%02d-01', (${month}) / 12, (${month}) % 12 + 1) end`;
 
 function addDays(day: string, days: string): string {
   return `date(${day}, (${days}) || ' days')`;

@@ -79,6 +79,8 @@ const CONDITIONS = [
   'calendar.weekday < 5',
   "calendar.month >= '2024-11'",
   'calendar.year = 2024',
+  'district.loans > 1',
+  "branch.place like '%North'",
 ];
 const LOAN_CONDITIONS = [
   'loan.late',
@@ -93,6 +95,9 @@ const LOAN_CONDITIONS = [
   'loan.fine is distinct from title.price',
   "lower(title.class) like 'b%'",
   'coalesce(loan.copies, 0) between 1 and 3',
+  'title.last_lent < loan.day',
+  'title.last_lent is null',
+  'loan.worth > 20',
 ];
 const UNITS = ['day', 'week', 'month', 'quarter', 'year', 'fiscal quarter', 'fiscal year'];
 const TARGETS = [

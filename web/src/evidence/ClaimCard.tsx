@@ -101,7 +101,10 @@ function Sample({ claim }: { claim: JudgedClaim }) {
             {sample.map((s, i) => (
               <tr key={i}>
                 {columns.map((name) => (
-                  <td key={name} className="max-w-[260px] min-w-[96px] break-words tabular-nums">
+                  <td
+                    key={name}
+                    className={`max-w-[260px] min-w-[86px] tabular-nums ${String(s[name]).length > 20 ? 'break-words' : 'whitespace-nowrap'}`}
+                  >
                     {s[name] === null || s[name] === undefined ? <i className="text-soft">null</i> : cellText(s[name])}
                   </td>
                 ))}
