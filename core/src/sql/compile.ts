@@ -486,8 +486,7 @@ from ${from.join(' cross join ')}`;
     const inner: SqlContext = { ...context, axes: [...context.axes, ...node.columns.map((c) => this.columnAxis(c.table, c.column))] };
     const innerKeys = this.keysOf(inner);
     const selects = this.list(node.arg, inner);
-    const listed =
-      selects.length === 0 ? `select ${innerKeys.map((a) => `null as ${a.id}`).join(', ')} where 1 = 0` : selects.join('\n  union ');
+    const listed = selects.length === 0 ? this.noRows(innerKeys) : selects.join('\n  union ');
     const all = this.cte('list', listed);
     const combinations = this.cte(
       'cells',
