@@ -5,11 +5,14 @@ import { defineConfig } from '@playwright/test';
 import { BROWSER } from './e2e/browser.ts';
 
 const port = Number(process.env.CREASE_TEST_PORT ?? 4690);
-const workspace = join(mkdtempSync(join(tmpdir(), 'crease-journeys-')), 'journeys.sqlite');
+// The configuration is read by each process anew: the first one makes the folder, the teardown removes it.
+process.env.CREASE_JOURNEYS ??= mkdtempSync(join(tmpdir(), 'crease-journeys-'));
+const workspace = join(process.env.CREASE_JOURNEYS, 'journeys.sqlite');
 
 /** Journeys run on the real program with a fresh workspace and a small demo. */
 export default defineConfig({
   testDir: 'e2e',
+  globalTeardown: './e2e/teardown.ts',
   testMatch: '**/*.spec.ts',
   fullyParallel: false,
   workers: 1,

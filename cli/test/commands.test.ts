@@ -208,7 +208,7 @@ test.each<[string, () => string[], RegExp]>([
     /outside of the data folder/,
   ],
   ['an unknown dialect', () => ['ddl', model, '--dialect', 'oracle'], /there is no dialect "oracle"/],
-  ['a folder without tables', () => ['propose', mkdtempSync(join(tmpdir(), 'crease-empty-'))], /holds no delimited files|cannot be read/],
+  ['a folder without tables', () => ['propose', mkdtempSync(join(folder, 'empty-'))], /holds no delimited files|cannot be read/],
   ['an unknown command', () => ['chek', model], /unknown command 'chek'/],
   [
     'a measure that is not there',
