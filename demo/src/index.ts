@@ -1,2 +1,3 @@
 export * from './files.ts';
 export * from './model.ts';
+export * from './random.ts';
