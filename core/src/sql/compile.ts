@@ -1,18 +1,20 @@
 import type { DataType, Value } from '../values/index.ts';
 import { BOOLEAN, DATE, formatType, fromJson, parseType, TEXT } from '../values/index.ts';
-import type { ByItem, Hierarchy, Model, Query, QueryFilter, Table } from '../model/index.ts';
-import { cardinalityOf, sameName } from '../model/index.ts';
+import type { ByItem, Model, Query, QueryFilter, Table } from '../model/index.ts';
+import { sameName } from '../model/index.ts';
 import type { ColumnName, FormulaChecker, Typed, TypedAggregate } from '../formula/index.ts';
 import { columnsOf, operandsOf, parsePeriod } from '../formula/index.ts';
 import type { PeriodShape } from '../calendar/index.ts';
 import type { Path } from '../relate/index.ts';
-import { askedMeasure, columnReaches, dropped, isOnCalendar, levelOf, QueryError, unreachedColumns, unreachedOf } from '../query/index.ts';
-import type { AskedMeasure, ConditionShape } from '../query/index.ts';
+import { askedMeasure, dropped, isOnCalendar, levelOf, QueryError, unreachedColumns } from '../query/index.ts';
+import type { AskedMeasure } from '../query/index.ts';
 import { groupedSql, whereSql } from './aggregate.ts';
 import type { SqlDialect } from './dialect.ts';
 import { quoted } from './dialect.ts';
-import type { Statement, Through } from './from.ts';
-import { From, isKey, throughKey } from './from.ts';
+import type { Statement } from './from.ts';
+import { From, isKey } from './from.ts';
+import type { SqlAxis, SqlCondition, SqlContext, SqlStep } from './context.ts';
+import { Scans } from './scans.ts';
 import { periodSql } from './period.ts';
 import { scalarSql } from './scalar.ts';
 
@@ -43,46 +45,6 @@ export interface SqlSetting {
   readonly isUnique?: (table: Table, columns: readonly string[]) => boolean;
 }
 
-/** An axis of a question; `id` is the name of its column in every relation. */
-interface SqlAxis {
-  readonly id: string;
-  readonly name: string;
-  readonly type: DataType;
-  readonly table: string;
-  /** As reach sees it: missing for a depth of a parent-child hierarchy. */
-  readonly column?: string;
-  /** The column that tells members apart. */
-  readonly key: string;
-  /** What is shown instead of the key, of the member's first row. */
-  readonly label?: string;
-  readonly tree?: { readonly hierarchy: Hierarchy; readonly depth: number };
-}
-
-type SqlCondition = ConditionShape &
-  (
-    | { readonly kind: 'formula'; readonly typed: Typed }
-    /** Days as a relation: `day`, and a column for each axis by whose members the days differ. */
-    | { readonly kind: 'days'; readonly calendar: string; readonly relation: string; readonly keys: readonly SqlAxis[] }
-  );
-
-type SqlStep =
-  | { readonly kind: 'condition'; readonly condition: SqlCondition }
-  | {
-      readonly kind: 'at';
-      readonly which: 'first' | 'last';
-      readonly column: ColumnName;
-      readonly per: readonly ColumnName[];
-      /** The axes that the context had: those that a `per` within adds later do not part its rows. */
-      readonly axes: readonly SqlAxis[];
-    };
-
-interface SqlContext {
-  readonly axes: readonly SqlAxis[];
-  readonly steps: readonly SqlStep[];
-  readonly via: readonly string[];
-  readonly repeat: boolean;
-}
-
 /** Compiles a query, and its totals. `exact` leaves values in canonical form, for a program to read; else they are as people read them. */
 export function compileQuery(setting: SqlSetting, query: Query, dialect: SqlDialect, exact = false): CompiledAnswer {
   const compiler = new QueryCompiler(setting, dialect, exact);
@@ -102,6 +64,7 @@ class QueryCompiler implements Statement {
   private readonly measures = new Map<SqlContext, Map<string, string>>();
   private readonly repeated = new Map<SqlContext, SqlContext>();
   private recursive = false;
+  private readonly scans = new Scans(this);
 
   constructor(
     private readonly setting: SqlSetting,
@@ -130,6 +93,14 @@ class QueryCompiler implements Statement {
 
   fresh(prefix: string): string {
     return `${prefix}${++this.made}`;
+  }
+
+  needsRecursion(): void {
+    this.recursive = true;
+  }
+
+  add(cte: string): void {
+    this.ctes.push(cte);
   }
 
   cte(prefix: string, sql: string): string {
@@ -368,7 +339,7 @@ from ${from.join(' cross join ')}`;
   }
 
   private groups(context: SqlContext, base: string): string {
-    const { from, where, keys } = this.scan(context, base);
+    const { from, where, keys } = this.scans.scan(context, base);
     return `select distinct ${this.keysOf(context)
       .map((axis) => `${keys.get(axis.id) ?? this.dialect.nullOf(this.keyType(axis))} as ${axis.id}`)
       .join(', ')} from ${from.sql}${whereSql(where)}`;
@@ -447,7 +418,7 @@ from ${from.join(' cross join ')}`;
     }
     if (!context.repeat && unreachedColumns(this, context, node.base).length > 0)
       return this.cte('v', `select ${this.names(keys, 'c.')}${this.dialect.nullOf(node.type ?? TEXT)} as v from ${cells} c`);
-    const scan = this.once(this.scan(context, node.base), node.base, context.via);
+    const scan = this.scans.once(this.scans.scan(context, node.base), node.base, context.via);
     const reached = keys.filter((axis) => scan.keys.has(axis.id));
     const groups = this.cte(
       'g',
@@ -560,7 +531,7 @@ from ${from.join(' cross join ')}`;
     if (axes.length === 0 && conditions.length === 0)
       days = this.cte('d', over.period.kind === 'same' ? `select day from ${known} where day <= ${asOf()}` : `select ${asOf()} as day`);
     else {
-      const scan = this.scan({ axes, steps: context.steps.filter(isOwn), via: [], repeat: false }, table.name);
+      const scan = this.scans.scan({ axes, steps: context.steps.filter(isOwn), via: [], repeat: false }, table.name);
       const day = scan.from.column('b', table, calendar.day);
       const where = [...scan.where, `${day} is not null`, ...(this.model.asOf === undefined ? [] : [`${day} <= ${asOf()}`])];
       const columns = keys.map((axis) => `${scan.keys.get(axis.id)!} as ${axis.id}, `).join('');
@@ -595,158 +566,6 @@ from ${from.join(' cross join ')}`;
       this.calendars.set(calendarTable, known);
     }
     return known;
-  }
-
-  // ---------- scans ----------
-
-  /** Rows of a base table that a context leaves, with the key of each axis that reaches it. With bridges a row may stand several times. */
-  private scan(context: SqlContext, base: string): Scan {
-    const reaches = (column: ColumnName) => columnReaches(this, base, column, context.via);
-    const axes = context.repeat ? context.axes.filter((a) => reaches({ table: a.table, column: a.column ?? '' })) : context.axes;
-    const steps = context.repeat
-      ? context.steps.filter((s) => s.kind === 'at' || unreachedOf(this, s.condition, base, context.via).length === 0)
-      : context.steps;
-    const table = this.tableOf(base);
-    let scan: Scan = {
-      from: new From(this, table.name, 'b', `${quoted(table.name)} b`, context.via),
-      where: [],
-      keys: new Map(),
-      throughs: [],
-    };
-    const throughs = this.throughs(scan.from, axes, steps);
-    for (const route of throughs) scan.from.meet(route);
-    scan = { ...scan, throughs };
-    for (const axis of axes) scan.keys.set(axis.id, this.axisSql(axis, scan.from));
-    for (const step of steps) {
-      if (step.kind === 'at') scan = this.ends(step, scan, table, context.via, axes);
-      else if (step.condition.kind === 'formula') scan.where.push(scan.from.formula(step.condition.typed));
-      else this.restrictDays(step.condition, scan, base, context.via);
-    }
-    return scan;
-  }
-
-  private throughs(from: From, axes: readonly SqlAxis[], steps: readonly SqlStep[]): Through[] {
-    const tables = [
-      ...axes.map((a) => a.table),
-      ...steps.flatMap((s) => (s.kind === 'condition' ? s.condition.columns.map((c) => c.table) : [])),
-    ];
-    const found = new Map<string, Through>();
-    for (const table of tables) {
-      const route = from.through(table);
-      if (route) found.set(throughKey(route), route);
-    }
-    return [...found.values()];
-  }
-
-  private axisSql(axis: SqlAxis, from: From): string {
-    const alias = from.table(axis.table);
-    const table = this.tableOf(axis.table);
-    if (!axis.tree) return from.column(alias, table, axis.key);
-    const ancestors = this.ancestors(axis.tree.hierarchy, axis.key, axis.tree.depth);
-    const joined = this.fresh('a');
-    from.join(`left join ${ancestors} ${joined} on ${joined}.r = ${this.dialect.rowId(alias)}`);
-    return `${joined}.k`;
-  }
-
-  /** For each row of a tree's table the key of its ancestor at a depth (the top is 1); a member above it, or on a loop, stands for itself. */
-  private ancestors(hierarchy: Hierarchy, keyName: string, depth: number): string {
-    this.recursive = true;
-    const table = this.tableOf(hierarchy.table);
-    const alias = this.fresh('t');
-    const from = new From(this, table.name, alias, `${quoted(table.name)} ${alias}`, []);
-    const [key, parent] = [from.column(alias, table, keyName), from.column(alias, table, hierarchy.parent!)];
-    const members = this.cte('members', `select ${this.dialect.rowId(alias)} as r, ${key} as k, ${parent} as parent from ${from.sql}`);
-    const firsts = this.cte(
-      'firsts',
-      `select k, r from (select k, r, row_number() over (partition by k order by r) as place from ${members} where k is not null) f where place = 1`,
-    );
-    const chain = this.fresh('chain');
-    this.ctes.push(`${chain} (r, at, n, way) as (
-  select r, r, 0, '/' || cast(r as text) || '/' from ${members}
-  union all
-  select c.r, f.r, c.n + 1, c.way || cast(f.r as text) || '/' from ${chain} c join ${members} m on m.r = c.at join ${firsts} f on f.k = m.parent where c.way not like '%/' || cast(f.r as text) || '/%'
-)`);
-    return this.cte(
-      'ancestors',
-      `select c.r, m.k from (select r, max(n) + 1 as length from ${chain} group by r) d join ${chain} c on c.r = d.r and c.n = case when d.length > ${depth} then d.length - ${depth} else 0 end join ${members} m on m.r = c.at`,
-    );
-  }
-
-  private restrictDays(condition: Extract<SqlCondition, { kind: 'days' }>, scan: Scan, base: string, via: readonly string[]): void {
-    const path = this.checker.reach.lookup(base, condition.calendar, via)!;
-    const at = path.findIndex((r) => cardinalityOf(r) === 'many-to-level');
-    const calendar = this.model.calendars!.find((c) => sameName(c.table, condition.calendar))!;
-    const table = this.tableOf(calendar.table);
-    const joined = this.fresh('p');
-    if (at < 0) {
-      const day = scan.from.column(scan.from.table(table.name), table, calendar.day);
-      scan.from.join(`join ${condition.relation} ${joined} on ${joined}.day = ${day}`);
-    } else {
-      const level = path[at]!;
-      const members = this.wholeMembers(condition, level.to.columns, table, calendar.day);
-      const near = scan.from.follow('b', path.slice(0, at));
-      const on = level.from.columns.map((name, i) => `${joined}.m${i} = ${scan.from.column(near, this.tableOf(level.from.table), name)}`);
-      scan.from.join(`join ${members} ${joined} on ${on.join(' and ')}`);
-    }
-    for (const key of condition.keys) scan.keys.set(key.id, `${joined}.${key.id}`);
-  }
-
-  /** Members of a level all of whose days are among those of a condition. */
-  private wholeMembers(
-    condition: Extract<SqlCondition, { kind: 'days' }>,
-    columns: readonly string[],
-    table: Table,
-    dayName: string,
-  ): string {
-    const from = new From(this, table.name, 'b', `${quoted(table.name)} b`, []);
-    const day = from.column('b', table, dayName);
-    const parts = columns.map((name) => from.column('b', table, name));
-    const rows = this.cte('rows', `select ${parts.map((part, i) => `${part} as m${i}, `).join('')}${day} as day from ${from.sql}`);
-    const members = columns.map((_, i) => `m${i}`);
-    const keys = condition.keys.map((k) => k.id);
-    const all = this.cte('sizes', `select ${members.join(', ')}, count(*) as n from ${rows} group by ${members.join(', ')}`);
-    const grouped = [...keys.map((k) => `p.${k}`), ...members.map((m) => `r.${m}`)];
-    return this.cte(
-      'whole',
-      `select ${grouped.join(', ')} from ${rows} r join ${condition.relation} p on p.day = r.day join ${all} s on ${members.map((m) => `s.${m} is not distinct from r.${m}`).join(' and ')} group by ${grouped.join(', ')}, s.n having count(*) = s.n`,
-    );
-  }
-
-  /** `at first` and `at last`: of the rows of a group (and of a value of `per`), those with the least or greatest value. */
-  private ends(step: Extract<SqlStep, { kind: 'at' }>, scan: Scan, table: Table, via: readonly string[], axes: readonly SqlAxis[]): Scan {
-    const { from, where, keys, throughs } = scan;
-    const value = (c: ColumnName) => from.column(from.table(c.table), this.tableOf(c.table), c.column);
-    const met = throughs.map((route) => from.meet(route));
-    const parts = [
-      `${this.dialect.rowId('b')} as r`,
-      ...met.map((alias, i) => `${this.dialect.rowId(alias)} as m${i}`),
-      ...[...keys].map(([id, sql]) => `${sql} as ${id}`),
-      ...step.per.map((c, i) => `${value(c)} as per${i}`),
-      `${value(step.column)} as y`,
-    ];
-    const rows = this.cte('s', `select ${parts.join(', ')} from ${from.sql}${whereSql(where)}`);
-    const later = new Set(axes.filter((axis) => !step.axes.includes(axis)).map((axis) => axis.id));
-    const partition = [...[...keys.keys()].filter((id) => !later.has(id)), ...step.per.map((_, i) => `per${i}`)];
-    const window = `${step.which === 'last' ? 'max' : 'min'}(y) over (${partition.length === 0 ? '' : `partition by ${partition.join(', ')}`})`;
-    const kept = this.cte('s', `select * from (select s.*, ${window} as best from ${rows} s) w where y = best`);
-    const next = new From(this, table.name, 'b', `${kept} e join ${quoted(table.name)} b on ${this.dialect.rowId('b')} = e.r`, via);
-    throughs.forEach((route, i) => {
-      const alias = this.fresh('m');
-      const far = route.kind === 'bridge' ? route.entry.from.table : route.entry.to.table;
-      next.join(`left join ${quoted(this.tableOf(far).name)} ${alias} on ${this.dialect.rowId(alias)} = e.m${i}`);
-      next.setMet(route, alias);
-    });
-    return { from: next, where: [], keys: new Map([...keys.keys()].map((id) => [id, `e.${id}`])), throughs };
-  }
-
-  /** Rows that stand several times in a group, through bridges, count once. */
-  private once(scan: Scan, base: string, via: readonly string[]): Scan {
-    if (scan.throughs.length === 0) return scan;
-    const { from, where, keys } = scan;
-    const columns = [`${this.dialect.rowId('b')} as r`, ...[...keys].map(([id, sql]) => `${sql} as ${id}`)];
-    const rows = this.cte('e', `select distinct ${columns.join(', ')} from ${from.sql}${whereSql(where)}`);
-    const next = new From(this, base, 'b', `${rows} e join ${quoted(this.tableOf(base).name)} b on ${this.dialect.rowId('b')} = e.r`, via);
-    return { from: next, where: [], keys: new Map([...keys.keys()].map((id) => [id, `e.${id}`])), throughs: [] };
   }
 
   /** Grouped values of an aggregate of a row formula, by the columns through which its rows refer to their owner. */
@@ -808,14 +627,6 @@ from ${from.join(' cross join ')}`;
       ],
     };
   }
-}
-
-interface Scan {
-  readonly from: From;
-  readonly where: string[];
-  /** SQL of each key by the axis's id. */
-  readonly keys: Map<string, string>;
-  readonly throughs: readonly Through[];
 }
 
 /** Column names and types of an answer as the program prints them. */

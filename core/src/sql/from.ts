@@ -20,6 +20,10 @@ export interface Statement extends ScalarSetting {
   uses(table: string): void;
   /** A new name for an alias or a common table expression. */
   fresh(prefix: string): string;
+  /** Adds a common table expression that is written out, name and all. */
+  add(cte: string): void;
+  /** Says that one of them refers to itself. */
+  needsRecursion(): void;
   /** Adds a common table expression and gives its name. */
   cte(prefix: string, sql: string): string;
   /** Grouped values of an aggregate of a row formula, by the columns through which its rows refer to their owner. */

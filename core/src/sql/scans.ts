@@ -1,0 +1,195 @@
+import type { Hierarchy, Table } from '../model/index.ts';
+import { cardinalityOf, sameName } from '../model/index.ts';
+import type { ColumnName } from '../formula/index.ts';
+import { columnReaches, unreachedOf } from '../query/index.ts';
+import { whereSql } from './aggregate.ts';
+import type { SqlAxis, SqlCondition, SqlContext, SqlStep } from './context.ts';
+import { quoted } from './dialect.ts';
+import type { Statement, Through } from './from.ts';
+import { From, throughKey } from './from.ts';
+
+/** Rows of a base table that a context leaves, as a FROM and WHERE. */
+export interface Scan {
+  readonly from: From;
+  readonly where: string[];
+  /** SQL of each key by the axis's id. */
+  readonly keys: Map<string, string>;
+  readonly throughs: readonly Through[];
+}
+
+/** Scans of base tables in contexts: which rows are left, and which members of the axes they have. */
+export class Scans {
+  constructor(private readonly statement: Statement) {}
+
+  /** Rows of a base table that a context leaves, with the key of each axis that reaches it. With bridges a row may stand several times. */
+  scan(context: SqlContext, base: string): Scan {
+    const reaches = (column: ColumnName) => columnReaches(this.statement, base, column, context.via);
+    const axes = context.repeat ? context.axes.filter((a) => reaches({ table: a.table, column: a.column ?? '' })) : context.axes;
+    const steps = context.repeat
+      ? context.steps.filter((s) => s.kind === 'at' || unreachedOf(this.statement, s.condition, base, context.via).length === 0)
+      : context.steps;
+    const table = this.tableOf(base);
+    let scan: Scan = {
+      from: new From(this.statement, table.name, 'b', `${quoted(table.name)} b`, context.via),
+      where: [],
+      keys: new Map(),
+      throughs: [],
+    };
+    const throughs = this.throughs(scan.from, axes, steps);
+    for (const route of throughs) scan.from.meet(route);
+    scan = { ...scan, throughs };
+    for (const axis of axes) scan.keys.set(axis.id, this.axisSql(axis, scan.from));
+    for (const step of steps) {
+      if (step.kind === 'at') scan = this.ends(step, scan, table, context.via, axes);
+      else if (step.condition.kind === 'formula') scan.where.push(scan.from.formula(step.condition.typed));
+      else this.restrictDays(step.condition, scan, base, context.via);
+    }
+    return scan;
+  }
+
+  private throughs(from: From, axes: readonly SqlAxis[], steps: readonly SqlStep[]): Through[] {
+    const tables = [
+      ...axes.map((a) => a.table),
+      ...steps.flatMap((s) => (s.kind === 'condition' ? s.condition.columns.map((c) => c.table) : [])),
+    ];
+    const found = new Map<string, Through>();
+    for (const table of tables) {
+      const route = from.through(table);
+      if (route) found.set(throughKey(route), route);
+    }
+    return [...found.values()];
+  }
+
+  private axisSql(axis: SqlAxis, from: From): string {
+    const alias = from.table(axis.table);
+    const table = this.tableOf(axis.table);
+    if (!axis.tree) return from.column(alias, table, axis.key);
+    const ancestors = this.ancestors(axis.tree.hierarchy, axis.key, axis.tree.depth);
+    const joined = this.statement.fresh('a');
+    from.join(`left join ${ancestors} ${joined} on ${joined}.r = ${this.statement.dialect.rowId(alias)}`);
+    return `${joined}.k`;
+  }
+
+  /** For each row of a tree's table the key of its ancestor at a depth (the top is 1); a member above it, or on a loop, stands for itself. */
+  private ancestors(hierarchy: Hierarchy, keyName: string, depth: number): string {
+    this.statement.needsRecursion();
+    const table = this.tableOf(hierarchy.table);
+    const alias = this.statement.fresh('t');
+    const from = new From(this.statement, table.name, alias, `${quoted(table.name)} ${alias}`, []);
+    const [key, parent] = [from.column(alias, table, keyName), from.column(alias, table, hierarchy.parent!)];
+    const members = this.statement.cte(
+      'members',
+      `select ${this.statement.dialect.rowId(alias)} as r, ${key} as k, ${parent} as parent from ${from.sql}`,
+    );
+    const firsts = this.statement.cte(
+      'firsts',
+      `select k, r from (select k, r, row_number() over (partition by k order by r) as place from ${members} where k is not null) f where place = 1`,
+    );
+    const chain = this.statement.fresh('chain');
+    this.statement.add(`${chain} (r, at, n, way) as (
+  select r, r, 0, '/' || cast(r as text) || '/' from ${members}
+  union all
+  select c.r, f.r, c.n + 1, c.way || cast(f.r as text) || '/' from ${chain} c join ${members} m on m.r = c.at join ${firsts} f on f.k = m.parent where c.way not like '%/' || cast(f.r as text) || '/%'
+)`);
+    return this.statement.cte(
+      'ancestors',
+      `select c.r, m.k from (select r, max(n) + 1 as length from ${chain} group by r) d join ${chain} c on c.r = d.r and c.n = case when d.length > ${depth} then d.length - ${depth} else 0 end join ${members} m on m.r = c.at`,
+    );
+  }
+
+  private restrictDays(condition: Extract<SqlCondition, { kind: 'days' }>, scan: Scan, base: string, via: readonly string[]): void {
+    const path = this.statement.checker.reach.lookup(base, condition.calendar, via)!;
+    const at = path.findIndex((r) => cardinalityOf(r) === 'many-to-level');
+    const calendar = this.statement.model.calendars!.find((c) => sameName(c.table, condition.calendar))!;
+    const table = this.tableOf(calendar.table);
+    const joined = this.statement.fresh('p');
+    if (at < 0) {
+      const day = scan.from.column(scan.from.table(table.name), table, calendar.day);
+      scan.from.join(`join ${condition.relation} ${joined} on ${joined}.day = ${day}`);
+    } else {
+      const level = path[at]!;
+      const members = this.wholeMembers(condition, level.to.columns, table, calendar.day);
+      const near = scan.from.follow('b', path.slice(0, at));
+      const on = level.from.columns.map((name, i) => `${joined}.m${i} = ${scan.from.column(near, this.tableOf(level.from.table), name)}`);
+      scan.from.join(`join ${members} ${joined} on ${on.join(' and ')}`);
+    }
+    for (const key of condition.keys) scan.keys.set(key.id, `${joined}.${key.id}`);
+  }
+
+  /** Members of a level all of whose days are among those of a condition. */
+  private wholeMembers(
+    condition: Extract<SqlCondition, { kind: 'days' }>,
+    columns: readonly string[],
+    table: Table,
+    dayName: string,
+  ): string {
+    const from = new From(this.statement, table.name, 'b', `${quoted(table.name)} b`, []);
+    const day = from.column('b', table, dayName);
+    const parts = columns.map((name) => from.column('b', table, name));
+    const rows = this.statement.cte(
+      'rows',
+      `select ${parts.map((part, i) => `${part} as m${i}, `).join('')}${day} as day from ${from.sql}`,
+    );
+    const members = columns.map((_, i) => `m${i}`);
+    const keys = condition.keys.map((k) => k.id);
+    const all = this.statement.cte('sizes', `select ${members.join(', ')}, count(*) as n from ${rows} group by ${members.join(', ')}`);
+    const grouped = [...keys.map((k) => `p.${k}`), ...members.map((m) => `r.${m}`)];
+    return this.statement.cte(
+      'whole',
+      `select ${grouped.join(', ')} from ${rows} r join ${condition.relation} p on p.day = r.day join ${all} s on ${members.map((m) => `s.${m} is not distinct from r.${m}`).join(' and ')} group by ${grouped.join(', ')}, s.n having count(*) = s.n`,
+    );
+  }
+
+  /** `at first` and `at last`: of the rows of a group (and of a value of `per`), those with the least or greatest value. */
+  private ends(step: Extract<SqlStep, { kind: 'at' }>, scan: Scan, table: Table, via: readonly string[], axes: readonly SqlAxis[]): Scan {
+    const { from, where, keys, throughs } = scan;
+    const value = (c: ColumnName) => from.column(from.table(c.table), this.tableOf(c.table), c.column);
+    const met = throughs.map((route) => from.meet(route));
+    const parts = [
+      `${this.statement.dialect.rowId('b')} as r`,
+      ...met.map((alias, i) => `${this.statement.dialect.rowId(alias)} as m${i}`),
+      ...[...keys].map(([id, sql]) => `${sql} as ${id}`),
+      ...step.per.map((c, i) => `${value(c)} as per${i}`),
+      `${value(step.column)} as y`,
+    ];
+    const rows = this.statement.cte('s', `select ${parts.join(', ')} from ${from.sql}${whereSql(where)}`);
+    const later = new Set(axes.filter((axis) => !step.axes.includes(axis)).map((axis) => axis.id));
+    const partition = [...[...keys.keys()].filter((id) => !later.has(id)), ...step.per.map((_, i) => `per${i}`)];
+    const window = `${step.which === 'last' ? 'max' : 'min'}(y) over (${partition.length === 0 ? '' : `partition by ${partition.join(', ')}`})`;
+    const kept = this.statement.cte('s', `select * from (select s.*, ${window} as best from ${rows} s) w where y = best`);
+    const next = new From(
+      this.statement,
+      table.name,
+      'b',
+      `${kept} e join ${quoted(table.name)} b on ${this.statement.dialect.rowId('b')} = e.r`,
+      via,
+    );
+    throughs.forEach((route, i) => {
+      const alias = this.statement.fresh('m');
+      const far = route.kind === 'bridge' ? route.entry.from.table : route.entry.to.table;
+      next.join(`left join ${quoted(this.tableOf(far).name)} ${alias} on ${this.statement.dialect.rowId(alias)} = e.m${i}`);
+      next.setMet(route, alias);
+    });
+    return { from: next, where: [], keys: new Map([...keys.keys()].map((id) => [id, `e.${id}`])), throughs };
+  }
+
+  /** Rows that stand several times in a group, through bridges, count once. */
+  once(scan: Scan, base: string, via: readonly string[]): Scan {
+    if (scan.throughs.length === 0) return scan;
+    const { from, where, keys } = scan;
+    const columns = [`${this.statement.dialect.rowId('b')} as r`, ...[...keys].map(([id, sql]) => `${sql} as ${id}`)];
+    const rows = this.statement.cte('e', `select distinct ${columns.join(', ')} from ${from.sql}${whereSql(where)}`);
+    const next = new From(
+      this.statement,
+      base,
+      'b',
+      `${rows} e join ${quoted(this.tableOf(base).name)} b on ${this.statement.dialect.rowId('b')} = e.r`,
+      via,
+    );
+    return { from: next, where: [], keys: new Map([...keys.keys()].map((id) => [id, `e.${id}`])), throughs: [] };
+  }
+
+  private tableOf(name: string): Table {
+    return this.statement.checker.names.table(name)!;
+  }
+}
