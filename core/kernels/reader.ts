@@ -193,7 +193,7 @@ function ends64(at: usize, d: v128, n: v128): u64 {
 function makeRowRoom(needed: i32): void {
   if (needed <= rowRoom) return;
   const larger = max(needed, rowRoom * 2);
-  lines = larger == needed && !lines ? heap.alloc(<usize>larger * 4) : grown(lines, <usize>rowRoom * 4, <usize>larger * 4);
+  lines = grown(lines, <usize>rowRoom * 4, <usize>larger * 4);
   for (let i = 0; i < columnCount; i++) {
     const column = columnAt(i);
     const bytes: usize = column.kind == TEXT ? 4 : 8;

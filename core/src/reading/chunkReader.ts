@@ -244,14 +244,7 @@ export class ChunkReader {
     const found: ReadProblem[] = [];
     const view = new Uint32Array(kernel.memory.buffer, kernel.problemsAt(), Math.min(kernel.leftOut.value, KEPT_PROBLEMS) * 6);
     for (let k = 0; k < view.length; k += 6) {
-      const [start, end, line, fields, what, field] = view.subarray(k, k + 6) as unknown as [
-        number,
-        number,
-        number,
-        number,
-        number,
-        number,
-      ];
+      const [start, end, line, fields, what, field] = view.subarray(k, k + 6);
       const text = this.firstField(start, end);
       const place = what === KernelProblem.longField ? layout.places.indexOf(field) : -1;
       const message =

@@ -43,7 +43,10 @@ export async function readFile(
   const scratch = size > SPILLED_BYTES ? options.scratch : undefined;
   const readers = Math.max(1, Math.min(threads.count, pieceCount(layout, size)));
   const task = { file, size, spec, layout, shared, scratch };
-  const done = await Promise.all(Array.from({ length: readers }, (_, reader) => threads.pieces({ ...task, reader })));
+  const done = await allEnded(
+    Array.from({ length: readers }, (_, reader) => threads.pieces({ ...task, reader })),
+    shared,
+  );
   stopWhereAsked(shared);
   const { pieces, dictionaries, exact } = await inOrder(done, { ...task, reader: 0 }, threads);
   stopWhereAsked(shared);
@@ -64,7 +67,7 @@ export async function readFile(
     if (bad) misfits.set(column.name.toLowerCase(), bad);
     options.onColumn?.(++finished / spec.columns.length);
   });
-  await inTurn(work, threads.count);
+  await inTurn(work, threads.count, shared);
   stopWhereAsked(shared);
   return { rowCount, problems: problems.length, misfits };
 }
@@ -81,15 +84,29 @@ function layoutOf(file: string, spec: ReadSpec, size: number): Layout {
   }
 }
 
-/** Runs tasks with at most `width` of them at work. The first error ends it, when those at work have ended. */
-async function inTurn(tasks: readonly (() => Promise<void>)[], width: number): Promise<void> {
+/** Runs tasks with at most `width` of them at work. */
+async function inTurn(tasks: readonly (() => Promise<void>)[], width: number, shared: Int32Array): Promise<void> {
   let next = 0;
   const lane = async () => {
     while (next < tasks.length) await tasks[next++]!();
   };
-  const ended = await Promise.allSettled(Array.from({ length: width }, lane));
-  const failed = ended.find((e) => e.status === 'rejected');
-  if (failed) throw failed.reason;
+  await allEnded(Array.from({ length: width }, lane), shared);
+}
+
+/** Waits until all work has ended. The first error stops the rest through `shared[2]`, and is thrown when nobody is at work any more. */
+async function allEnded<T>(work: readonly Promise<T>[], shared: Int32Array): Promise<T[]> {
+  let first: { error: unknown } | undefined;
+  const results = await Promise.all(
+    work.map((one) =>
+      one.catch((error: unknown) => {
+        first ??= { error };
+        Atomics.store(shared, 2, 1);
+        return undefined;
+      }),
+    ),
+  );
+  if (first) throw first.error;
+  return results as T[];
 }
 
 type Dictionaries = (readonly (readonly SortedTexts[])[])[];

@@ -1,4 +1,5 @@
-import { mkdtempSync, rmSync, statSync } from 'node:fs';
+import { mkdtempSync, statSync } from 'node:fs';
+import { rm } from 'node:fs/promises';
 import { join } from 'node:path';
 import type { Misfits } from '@crease/core/columns';
 import type { ReadSpec } from '@crease/core/reading';
@@ -6,7 +7,7 @@ import type { Tables } from '../store/index.ts';
 import type { Running, WorkPool } from '../work/pool.ts';
 import { READING_THREADS } from '../work/pool.ts';
 import type { ColumnTask } from './encodeColumn.ts';
-import type { PiecesDone } from './pieces.ts';
+import type { PiecesDone, PiecesTask } from './pieces.ts';
 import { readFile } from './readFile.ts';
 
 /** Where a file's rows belong. */
@@ -42,7 +43,7 @@ export function takeIn(
     let tableId: number | undefined;
     const threads = {
       count: READING_THREADS,
-      pieces: (task: object) => pool.load<PiecesDone>({ kind: 'pieces', task } as never),
+      pieces: (task: PiecesTask) => pool.load<PiecesDone>({ kind: 'pieces', task }),
       column: (task: ColumnTask, ordinal: number) =>
         pool.load<Misfits | undefined>({ kind: 'column', task, into: { workspace: target.workspace, tableId: tableId!, ordinal } }),
     };
@@ -69,7 +70,8 @@ export function takeIn(
       return { rows: rowCount, problems };
     } finally {
       clearInterval(watch);
-      rmSync(scratch, { recursive: true, force: true });
+      // Large files take their time to go: nobody else waits for it.
+      await rm(scratch, { recursive: true, force: true });
     }
   }
 }

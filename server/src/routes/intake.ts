@@ -1,5 +1,6 @@
 import { createWriteStream, existsSync, renameSync, rmSync, statSync } from 'node:fs';
 import { randomUUID } from 'node:crypto';
+import { rm } from 'node:fs/promises';
 import { join } from 'node:path';
 import { pipeline } from 'node:stream/promises';
 import { Router } from 'express';
@@ -69,9 +70,9 @@ export function intakeRoutes(workspace: Workspace): Router {
 
   router.delete(
     '/uploads/:upload',
-    answer((request) => {
+    answer(async (request) => {
       const id = param(request, 'upload');
-      rmSync(fileOf(id), { force: true });
+      await rm(fileOf(id), { force: true });
       uploads.delete(id);
     }),
   );
@@ -111,7 +112,7 @@ export function intakeRoutes(workspace: Workspace): Router {
               if (taken.length > 0) admit(workspace, modelId, taken);
               throw cancelled ? error : new Error(`${table.name}: ${(error as Error).message}`);
             }
-            rmSync(path, { force: true });
+            await rm(path, { force: true });
             uploads.delete(table.upload);
           }
           admit(workspace, modelId, taken);
