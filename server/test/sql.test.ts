@@ -4,7 +4,8 @@ import { readModel } from '@crease/core/model';
 import type { Query } from '@crease/core/model';
 import { answerQuery, ModelData } from '@crease/core/query';
 import { compileQuery, postgresql, printedSql } from '@crease/core/sql';
-import { INTEGER, TEXT } from '@crease/core/values';
+import type { DataType, Value } from '@crease/core/values';
+import { decimal, formatType, INTEGER, TEXT } from '@crease/core/values';
 import { answerInSqlite } from '../src/sql.ts';
 
 const dataOf = (formula: string): ModelData => {
@@ -68,4 +69,65 @@ test('a value is a parameter, a name is quoted, whatever they hold', () => {
   // In the printed form values stand in comments, each on a line of its own.
   expect(printedSql(compiled, postgresql).split('\n')[0]).toBe("-- $1 text: x'; drop table one; --");
   expect(answerInSqlite(data, { measures: ['M'] }).rows).toEqual([[0]]);
+});
+
+describe('numbers stay exact, or are refused', () => {
+  const wide = (values: Value[], type: DataType, formula: string): ModelData => {
+    const model = readModel(
+      JSON.stringify({
+        crease: 1,
+        name: 'm',
+        tables: [{ name: 't', role: 'fact', columns: [{ name: 'x', type: formatType(type) }] }],
+        measures: [{ name: 'M', formula }],
+      }),
+    );
+    return new ModelData(model, (name) => tableOf(name, [columnOfValues('x', type, values)]), 20_454);
+  };
+  const query: Query = { measures: ['M'] };
+
+  test.each<[string, Value[], DataType, string]>([
+    ['decimals of many digits', [123_456_789_012_345_678n, 1, null, -9_007_199_254_740_993n], decimal(20, 2), 'sum(t.x)'],
+    ['the largest of them', [123_456_789_012_345_678n, 123_456_789_012_345_679n], decimal(20, 2), 'max(t.x)'],
+    ['integers of 64 bits', [9_007_199_254_740_993n, 4], INTEGER, 'sum(t.x)'],
+    ['decimals without a fraction', [99_999_999_999_999_999n, 1], decimal(18, 0), 'sum(t.x)'],
+    ['cents that no double holds', [10, 20, 5, 115], decimal(9, 2), 'sum(t.x * 3) / 1'],
+  ])('%s', (_name, values, type, formula) => {
+    const data = wide(values, type, formula);
+    const answer = answerQuery(data, query).rows;
+    expect(answer[0]![0]).not.toBeNull();
+    expect(answerInSqlite(data, query).rows).toEqual(answer);
+  });
+
+  test.each<[string, Value[], DataType, string]>([
+    ['a sum', [9_000_000_000_000_000_000n, 9_000_000_000_000_000_000n], INTEGER, 'sum(t.x)'],
+    ['a product', [9_000_000_000_000_000_000n], INTEGER, 'sum(t.x * 5)'],
+    ['a value', [10n ** 30n], decimal(38, 2), 'max(t.x)'],
+  ])('%s beyond 64 bits is one clear message, where columns count on', (_name, values, type, formula) => {
+    const data = wide(values, type, formula);
+    expect(() => answerInSqlite(data, query)).toThrow(/64 bits/);
+    expect(answerQuery(data, query).rows[0]![0]).toMatch(/^\d{19,}/);
+  });
+});
+
+test.each<[string, Query]>([
+  ['a measure', { measures: ['N'] }],
+  ['a column', { by: ['staff.nme'], measures: ['M'] }],
+  ['a sort', { measures: ['M'], sort: [{ of: 'x' }] }],
+  ['a condition', { measures: ['M'], filters: [{ where: 'staff.nme = 1' }] }],
+  ['a member', { measures: ['M'], filters: [{ column: 'staff.no', in: ['Bo'] }] }],
+  ['a period', { measures: ['M'], filters: [{ period: 'whole fortnight' }] }],
+  ['a calendar', { measures: ['M'], filters: [{ period: 'whole month' }] }],
+  ['a hierarchy', { by: [{ hierarchy: 'staff.Lines', depth: 1 }], measures: ['M'] }],
+])('%s that is not there is refused by both engines in the same words', (_name, query) => {
+  const data = dataOf('count(shift)');
+  const said = (ask: () => unknown): string => {
+    try {
+      return `answered ${JSON.stringify(ask())}`;
+    } catch (error) {
+      return (error as Error).message;
+    }
+  };
+  const columns = said(() => answerQuery(data, query));
+  expect(columns).not.toMatch(/^answered/);
+  expect(said(() => answerInSqlite(data, query))).toBe(columns);
 });

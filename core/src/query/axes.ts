@@ -114,11 +114,16 @@ function labelled(axis: Axis, label: Column): Axis {
   return { ...axis, type: label.type, show: (code) => (code === 0 || first[code]! < 0 ? null : values[label.codes[first[code]!]!]!) };
 }
 
+/** The column that tells members of a parent-child hierarchy apart. Throws QueryError where there is none. */
+export function treeKey(data: Named, hierarchy: Hierarchy): string {
+  const key = hierarchy.key ?? data.checker.names.table(hierarchy.table)!.key?.[0];
+  if (key === undefined) throw new QueryError(`the table ${hierarchy.table} has no key, which the hierarchy ${hierarchy.name} needs`);
+  return key;
+}
+
 /** Parents of a parent-child hierarchy by row: row + 1, 0 for a top (no parent, or an unknown one). */
 export function parentRows(data: ModelData, hierarchy: Hierarchy): { parents: Uint32Array; key: Column; parent: Column } {
-  const keyName = hierarchy.key ?? data.modelTable(hierarchy.table).key?.[0];
-  if (keyName === undefined) throw new QueryError(`the table ${hierarchy.table} has no key, which the hierarchy ${hierarchy.name} needs`);
-  const [key, parent] = [data.column(hierarchy.table, keyName), data.column(hierarchy.table, hierarchy.parent!)];
+  const [key, parent] = [data.column(hierarchy.table, treeKey(data, hierarchy)), data.column(hierarchy.table, hierarchy.parent!)];
   const rowOf = new Map<Value, number>();
   const [keyValues, parentValues] = [columnValues(key), columnValues(parent)];
   for (let row = key.rowCount - 1; row >= 0; row--) if (key.codes[row] !== 0) rowOf.set(keyValues[key.codes[row]!]!, row + 1);

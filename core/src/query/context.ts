@@ -1,6 +1,7 @@
 import type { Value, DataType } from '../values/index.ts';
 import type { Codes } from '../columns/index.ts';
-import type { ColumnName, Typed, TypedTarget, TypedWords } from '../formula/index.ts';
+import type { ColumnName, Typed, TypedAggregate, TypedTarget, TypedWords } from '../formula/index.ts';
+import { columnsOf } from '../formula/index.ts';
 import type { Reach } from '../relate/index.ts';
 
 /** An axis of a question: each row of its table has one member, as a code (0 is the null member). */
@@ -17,32 +18,49 @@ export interface Axis {
   readonly show: (code: number) => Value;
 }
 
-/** A condition on columns, or on a set of days of a calendar. */
-export type Condition = { readonly columns: readonly ColumnName[]; readonly label?: ColumnName } & (
-  | { readonly kind: 'formula'; readonly typed: Typed }
-  /** `keeps[row + 1]` for a row of the calendar table; `keeps[0]` for no row is always 0. */
-  | { readonly kind: 'days'; readonly calendar: string; readonly keeps: Uint8Array }
-);
+/** A condition on the values of columns. */
+export interface FormulaCondition {
+  readonly kind: 'formula';
+  readonly columns: readonly ColumnName[];
+  readonly label?: ColumnName;
+  readonly typed: Typed;
+}
 
-export type Step =
-  | { readonly kind: 'condition'; readonly condition: Condition }
+/** A condition on columns, or on a set of days of a calendar. */
+export type Condition =
+  | FormulaCondition
+  | {
+      readonly kind: 'days';
+      readonly columns: readonly ColumnName[];
+      readonly label?: ColumnName;
+      readonly calendar: string;
+      /** `keeps[row + 1]` for a row of the calendar table; `keeps[0]` for no row is always 0. */
+      readonly keeps: Uint8Array;
+    };
+
+/** A step of a context, for an evaluator's kinds of axes and conditions. */
+export type StepOf<A, C> =
+  | { readonly kind: 'condition'; readonly condition: C }
   | {
       readonly kind: 'at';
       readonly which: 'first' | 'last';
       readonly column: ColumnName;
       readonly per: readonly ColumnName[];
       /** The axes that the context had: those that a `per` within adds later do not part its rows. */
-      readonly axes: readonly Axis[];
+      readonly axes: readonly A[];
     };
 
 /** What a measure is evaluated in: one condition per axis, conditions and `at` in their order, and the ways named by `via`. */
-export interface Context {
-  readonly axes: readonly Axis[];
-  readonly steps: readonly Step[];
+export interface ContextOf<A, C> {
+  readonly axes: readonly A[];
+  readonly steps: readonly StepOf<A, C>[];
   readonly via: readonly string[];
   /** Conditions that do not reach are left out, not a reason not to apply. */
   readonly repeat: boolean;
 }
+
+export type Step = StepOf<Axis, Condition>;
+export type Context = ContextOf<Axis, Condition>;
 
 const fold = (name: string): string => name.toLowerCase();
 const isOn = (columns: readonly { table: string; column?: string }[], target: TypedTarget, tables: ReadonlySet<string>): boolean =>
@@ -111,7 +129,33 @@ export function isOnCalendar(columns: readonly { table: string }[], calendar: st
   return columns.length > 0 && columns.every((c) => tables.has(fold(c.table)));
 }
 
-export const withCondition = (context: Context, condition: Condition): Context => ({
+/** The context after `via`, `ignoring` and `given`, the words of a chain that take effect first. */
+export const entered = <C extends ContextShape>(context: C, words: TypedWords, reach: Reach): C =>
+  dropped(words.via ? { ...context, via: [...context.via, ...words.via] } : context, words, reach);
+
+export const formulaCondition = (typed: Typed): FormulaCondition => ({ kind: 'formula', typed, columns: columnsOf(typed) });
+
+export const withCondition = <A, C>(context: ContextOf<A, C>, condition: C): ContextOf<A, C> => ({
   ...context,
   steps: [...context.steps, { kind: 'condition', condition }],
 });
+
+/** The context after `where` and `at`, which take effect last. */
+export function restricted<A, C>(words: TypedWords, context: ContextOf<A, C | FormulaCondition>): ContextOf<A, C | FormulaCondition> {
+  const inner = words.where ? withCondition(context, formulaCondition(words.where)) : context;
+  return words.at ? { ...inner, steps: [...inner.steps, { kind: 'at', ...words.at, axes: inner.axes }] } : inner;
+}
+
+/**
+ * A filter that comes through a bridge is judged on the rows met there, together with what else comes through it: as a condition of the
+ * context. Undefined where the aggregate's filter, if it has one, speaks of what its rows look up.
+ */
+export function filterAsCondition(
+  node: TypedAggregate,
+  via: readonly string[],
+  reach: Reach,
+): { plain: TypedAggregate; condition: FormulaCondition } | undefined {
+  const { filter, ...plain } = node;
+  if (!filter || columnsOf(filter).every((c) => reach.route(node.base, c.table, via)?.kind === 'lookup')) return undefined;
+  return { plain, condition: formulaCondition(filter) };
+}

@@ -1,11 +1,11 @@
 import type { Value } from '../values/index.ts';
-import type { ColumnName, Evaluate, Typed, TypedAggregate } from '../formula/index.ts';
-import { columnsOf, compileScalar, operandsOf } from '../formula/index.ts';
+import type { Evaluate, Typed, TypedAggregate } from '../formula/index.ts';
+import { compileScalar, operandsOf } from '../formula/index.ts';
 import { sameName } from '../model/index.ts';
 import { periodDays } from '../calendar/index.ts';
 import type { PeriodShape } from '../calendar/index.ts';
 import type { Axis, Condition, Context } from './context.ts';
-import { dropped, isOnCalendar, withCondition } from './context.ts';
+import { entered, filterAsCondition, isOnCalendar, restricted, withCondition } from './context.ts';
 import type { ModelData } from './modelData.ts';
 import { aggregateGroups } from './aggregates.ts';
 import { aggregateRows, compileRow } from './rowFormula.ts';
@@ -82,12 +82,8 @@ export class Evaluator {
   }
 
   private aggregate(node: TypedAggregate, context: Context, cells: Cells): Value[] {
-    // A filter that comes through a bridge is judged on the rows met there, together with what else comes through it: as a condition.
-    const { filter } = node;
-    if (filter && columnsOf(filter).some((c) => this.data.checker.reach.route(node.base, c.table, context.via)?.kind !== 'lookup')) {
-      const { filter: _taken, ...plain } = node;
-      return this.aggregate(plain, withCondition(context, { kind: 'formula', typed: filter, columns: columnsOf(filter) }), cells);
-    }
+    const apart = filterAsCondition(node, context.via, this.data.checker.reach);
+    if (apart) return this.aggregate(apart.plain, withCondition(context, apart.condition), cells);
     if (!context.repeat && unreachedColumns(this.data, context, node.base).length > 0)
       return new Array<Value>(cells.tuples.size).fill(null);
     const { rows, groups, tuples } = scan(this.data, context, node.base);
@@ -134,24 +130,16 @@ export class Evaluator {
 
   private inContext(node: Extract<Typed, { kind: 'context' }>, context: Context, cells: Cells): Value[] {
     const { words } = node;
-    const before = dropped(words.via ? { ...context, via: [...context.via, ...words.via] } : context, words, this.data.checker.reach);
+    const before = entered(context, words, this.data.checker.reach);
     const first = this.projected(cells, before.axes);
     const values: Value[] = new Array<Value>(first.cells.tuples.size).fill(null);
     for (const part of this.over(words.over, before, first.cells)) {
-      const inner = this.restricted(words, part.context);
+      const inner = restricted(words, part.context);
       const second = this.projected(part.cells, inner.axes);
       const results = this.values(node.operand, inner, second.cells);
       part.places.forEach((place, i) => (values[place] = results[second.place[i]!]!));
     }
     return first.place.map((place) => values[place]!);
-  }
-
-  /** `where` and `at` of a chain. */
-  private restricted(words: Extract<Typed, { kind: 'context' }>['words'], context: Context): Context {
-    let inner = context;
-    if (words.where) inner = withCondition(inner, { kind: 'formula', typed: words.where, columns: columnsOf(words.where) });
-    if (words.at) inner = { ...inner, steps: [...inner.steps, { kind: 'at', ...words.at, axes: inner.axes }] };
-    return inner;
   }
 
   /** Cells over fewer axes, each once; `place[cell]` is where a cell of the old ones went. */
@@ -333,46 +321,5 @@ export class Evaluator {
         members.add((p) => (indexes[p] ? (indexes[p]![row] === 0 ? 0 : axes[p]!.codes[indexes[p]![row]! - 1]!) : axes[p]!.codes[row]!));
     }
     return members;
-  }
-
-  // ---------- what does not reach ----------
-
-  /** Columns of the context that do not reach some aggregate of the measure; then its cells do not apply. */
-  unreached(node: Typed, context: Context): ColumnName[] {
-    switch (node.kind) {
-      case 'aggregate':
-        return context.repeat ? [] : unreachedColumns(this.data, context, node.base);
-      case 'measure': {
-        const { typed, repeat } = this.measureTree(node.name);
-        return this.unreached(typed, repeat && !context.repeat ? { ...context, repeat: true } : context);
-      }
-      case 'per': {
-        const added = node.columns.map((c) => columnAxis(this.data, c.table, c.column));
-        return this.unreached(node.arg, { ...context, axes: [...context.axes, ...added] });
-      }
-      case 'context': {
-        const { words } = node;
-        let inner = dropped(words.via ? { ...context, via: [...context.via, ...words.via] } : context, words, this.data.checker.reach);
-        if (words.over) {
-          const keeps = new Uint8Array(0); // only where it reaches matters here
-          const { calendar } = words.over;
-          const reach = this.data.checker.reach;
-          const day = (this.data.model.calendars ?? []).find((c) => sameName(c.table, calendar))!.day;
-          inner = {
-            ...inner,
-            axes: inner.axes.filter((axis) => !isOnCalendar([axis], calendar, reach)),
-            steps: [
-              { kind: 'condition', condition: { kind: 'days', calendar, keeps, columns: [{ table: calendar, column: day }] } },
-              ...inner.steps.filter((s) => s.kind === 'at' || !isOnCalendar(s.condition.columns, calendar, reach)),
-            ],
-          };
-        }
-        return this.unreached(node.operand, this.restricted(words, inner));
-      }
-      default: {
-        const all = operandsOf(node).flatMap((child) => this.unreached(child, context));
-        return [...new Map(all.map((c) => [`${c.table}.${c.column}`.toLowerCase(), c])).values()];
-      }
-    }
   }
 }

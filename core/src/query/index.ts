@@ -1,10 +1,12 @@
 export * from './modelData.ts';
 export * from './axes.ts';
+export * from './asked.ts';
 export * from './answer.ts';
+export * from './unreached.ts';
 export { aggregateGroups } from './aggregates.ts';
 export { Tuples } from './tuples.ts';
 export { rowValues, compileRow } from './rowFormula.ts';
 export * from './browse.ts';
-export { dropped, isOnCalendar } from './context.ts';
-export type { ConditionShape } from './context.ts';
+export { dropped, entered, filterAsCondition, isOnCalendar, restricted, withCondition } from './context.ts';
+export type { ConditionShape, ContextOf, FormulaCondition, StepOf } from './context.ts';
 export { columnReaches, unreachedColumns, unreachedOf } from './scan.ts';

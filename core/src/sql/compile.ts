@@ -1,13 +1,26 @@
 import type { DataType, Value } from '../values/index.ts';
-import { BOOLEAN, DATE, formatType, fromJson, parseType, TEXT } from '../values/index.ts';
+import { DATE, formatType, parseType, TEXT } from '../values/index.ts';
 import type { ByItem, Model, Query, QueryFilter, Table } from '../model/index.ts';
 import { sameName } from '../model/index.ts';
-import type { ColumnName, FormulaChecker, Typed, TypedAggregate } from '../formula/index.ts';
-import { columnsOf, operandsOf, parsePeriod } from '../formula/index.ts';
+import type { FormulaChecker, Typed, TypedAggregate } from '../formula/index.ts';
+import { operandsOf } from '../formula/index.ts';
 import type { PeriodShape } from '../calendar/index.ts';
 import type { Path } from '../relate/index.ts';
-import { askedMeasure, dropped, isOnCalendar, levelOf, QueryError, unreachedColumns } from '../query/index.ts';
-import type { AskedMeasure } from '../query/index.ts';
+import {
+  askedFilter,
+  askedMeasure,
+  emptyBases,
+  entered,
+  filterAsCondition,
+  isOnCalendar,
+  levelOf,
+  restricted,
+  sortedBy,
+  treeKey,
+  unreachedBy,
+  unreachedColumns,
+  withCondition,
+} from '../query/index.ts';
 import { groupedSql, whereSql } from './aggregate.ts';
 import type { SqlDialect } from './dialect.ts';
 import { quoted } from './dialect.ts';
@@ -48,9 +61,9 @@ export interface SqlSetting {
 /** Compiles a query, and its totals. `exact` leaves values in canonical form, for a program to read; else they are as people read them. */
 export function compileQuery(setting: SqlSetting, query: Query, dialect: SqlDialect, exact = false): CompiledAnswer {
   const compiler = new QueryCompiler(setting, dialect, exact);
-  const rows = compiler.rows(query);
+  const { rows, unreached } = compiler.rows(query);
   const totals = query.totals ? new QueryCompiler(setting, dialect, exact).totals(query) : undefined;
-  return { rows, ...(totals ? { totals } : {}), unreached: compiler.unreachedOf(query) };
+  return { rows, ...(totals ? { totals } : {}), unreached };
 }
 
 class QueryCompiler implements Statement {
@@ -115,9 +128,9 @@ class QueryCompiler implements Statement {
 
   // ---------- a query ----------
 
-  rows(query: Query): CompiledQuery {
+  rows(query: Query): Pick<CompiledAnswer, 'rows' | 'unreached'> {
     const context = this.contextOf(query);
-    const measures = query.measures.map((name) => this.asked(name));
+    const measures = query.measures.map((name) => askedMeasure(this, name));
     const cells = this.listed(query, context, measures);
     const values = measures.map((m) => this.valueOf(m.node, context, cells));
     const joins = values.map((v, i) => ` join ${v} v${i} on ${this.matched('c', `v${i}`, context.axes)}`);
@@ -130,29 +143,23 @@ class QueryCompiler implements Statement {
     const limit = query.limit === undefined ? '' : `\nlimit ${query.limit}`;
     const select = `select ${columns.map((c) => `${this.exact ? c.sql : this.dialect.show(c.sql, c.type)} as ${quoted(c.name)}`).join(',\n  ')}
 from ${cells} c${joins.join('\n')}${shown.map((s) => s.join).join('')}${order}${limit}`;
-    return { sql: this.statement(select), parameters: [...this.parameters], columns, tables: this.tables };
+    const unreached = measures.flatMap((m) => unreachedBy(this, m.node, context).map((c) => [m.name, `${c.table}.${c.column}`] as const));
+    return { rows: { sql: this.statement(select), parameters: this.parameters, columns, tables: this.tables }, unreached };
   }
 
   totals(query: Query): CompiledQuery {
     const context = { ...this.contextOf(query), axes: [] };
-    const measures = query.measures.map((name) => this.asked(name));
+    const measures = query.measures.map((name) => askedMeasure(this, name));
     const cells = this.cte('cells', 'select 1 as one');
     const columns = measures.map((m) => ({ name: m.name, type: m.type, sql: `${this.valueOf(m.node, context, cells)}.v` }));
     const from = [...new Set(columns.map((c) => c.sql.slice(0, -2)))];
     const select = `select ${columns.map((c) => `${this.exact ? c.sql : this.dialect.show(c.sql, c.type)} as ${quoted(c.name)}`).join(', ')}
 from ${from.join(' cross join ')}`;
-    return { sql: this.statement(select), parameters: [...this.parameters], columns, tables: this.tables };
-  }
-
-  unreachedOf(query: Query): [string, string][] {
-    const context = this.contextOf(query);
-    return query.measures.flatMap((name) =>
-      this.unreached(this.asked(name).node, context).map((c): [string, string] => [this.asked(name).name, `${c.table}.${c.column}`]),
-    );
+    return { sql: this.statement(select), parameters: this.parameters, columns, tables: this.tables };
   }
 
   private valueOf(node: Typed, context: SqlContext, cells: string): string {
-    if (this.unreached(node, context).length === 0) return this.values(node, context, cells);
+    if (unreachedBy(this, node, context).length === 0) return this.values(node, context, cells);
     return this.cte('v', `select ${this.names(context.axes, 'c.')}${this.dialect.nullOf(node.type ?? TEXT)} as v from ${cells} c`);
   }
 
@@ -165,10 +172,6 @@ from ${from.join(' cross join ')}`;
     };
   }
 
-  private asked(name: string): AskedMeasure {
-    return askedMeasure(this, name);
-  }
-
   private axis(item: ByItem, id: string): SqlAxis {
     const level = levelOf(this, item);
     if (level.kind === 'column') return this.columnAxis(level.table, level.column, id);
@@ -179,8 +182,7 @@ from ${from.join(' cross join ')}`;
     }
     const { hierarchy, depth } = level;
     const table = this.checker.names.table(hierarchy.table)!;
-    const key = hierarchy.key ?? table.key?.[0];
-    if (key === undefined) throw new QueryError(`the table ${hierarchy.table} has no key, which the hierarchy ${hierarchy.name} needs`);
+    const key = treeKey(this, hierarchy);
     const label = hierarchy.label ?? key;
     return {
       id,
@@ -229,16 +231,9 @@ from ${from.join(' cross join ')}`;
     measures: readonly { name: string }[],
     columns: readonly { name: string; type: DataType; sql: string }[],
   ): string {
-    const by = query.by ?? [];
     const asked = (query.sort ?? []).map(({ of, order }) => {
-      const measure = typeof of === 'string' ? measures.findIndex((m) => sameName(m.name, of)) : -1;
-      const axis = by.findIndex(
-        (item, p) =>
-          JSON.stringify(item).toLowerCase() === JSON.stringify(of).toLowerCase() ||
-          (typeof of === 'string' && sameName(context.axes[p]!.name, of.replaceAll('"', ''))),
-      );
-      if (measure < 0 && axis < 0) throw new QueryError(`sort names ${JSON.stringify(of)}, which the query does not ask for`);
-      const column = columns[measure >= 0 ? by.length + measure : axis]!;
+      const by = sortedBy(query, of, context.axes, measures);
+      const column = columns['measure' in by ? context.axes.length + by.measure : by.axis]!;
       return `${this.dialect.ordered(column.sql, column.type)} ${order === 'descending' ? 'desc' : 'asc'} nulls last`;
     });
     const members = context.axes.map((_, p) => `${this.dialect.ordered(columns[p]!.sql, columns[p]!.type)} nulls last`);
@@ -250,32 +245,9 @@ from ${from.join(' cross join ')}`;
   // ---------- filters ----------
 
   private filter(filter: QueryFilter): SqlCondition {
-    if ('column' in filter) {
-      const { table, column } = levelOf(this, filter.column) as ColumnName;
-      const type = this.typeOf(table, column);
-      const span = { start: 0, end: 0 };
-      const operand: Typed = { kind: 'column', table, column, type, span };
-      const list = filter.in.flatMap((member): Typed[] => {
-        const value = member === null ? undefined : fromJson(member, type);
-        return value === undefined ? [] : [{ kind: 'constant', value, type, span }];
-      });
-      const among: Typed = { kind: 'in', operand, list, not: false, type: BOOLEAN, span };
-      const none: Typed = { kind: 'is-null', operand, not: false, type: BOOLEAN, span };
-      const typed: Typed = filter.in.includes(null)
-        ? { kind: 'logic', operator: 'or', left: among, right: none, type: BOOLEAN, span }
-        : among;
-      return { kind: 'formula', typed, columns: [{ table, column }] };
-    }
-    if ('where' in filter) {
-      const { typed, faults } = this.checker.condition(filter.where);
-      if (!typed) throw new QueryError(`the filter ${filter.where}: ${faults.map((f) => f.message).join('; ')}`);
-      return { kind: 'formula', typed, columns: columnsOf(typed) };
-    }
-    const { period, faults } = parsePeriod(filter.period);
-    if (!period || faults.length > 0) throw new QueryError(`the period filter: ${faults.map((f) => f.message).join('; ')}`);
-    const calendars = this.model.calendars ?? [];
-    const calendar = filter.calendar === undefined ? calendars[0] : calendars.find((c) => sameName(c.table, filter.calendar!));
-    if (!calendar || (filter.calendar === undefined && calendars.length > 1)) throw new QueryError('a period filter names its calendar');
+    const asked = askedFilter(this, filter);
+    if (asked.kind === 'formula') return asked;
+    const { period, calendar } = asked;
     const known = this.knownDays(calendar.table);
     const asOf = this.value(this.setting.today, DATE);
     // The day as-of alone; where the calendar lacks it, `same period` takes all days up to it.
@@ -297,18 +269,10 @@ from ${from.join(' cross join ')}`;
 
   private listed(query: Query, context: SqlContext, measures: readonly { node: Typed }[]): string {
     if (context.axes.length === 0) return this.cte('cells', 'select 1 as one');
-    const selects = measures.filter((m) => this.unreached(m.node, context).length === 0).flatMap((m) => this.list(m.node, context));
-    if (query.empty === 'show') for (const base of this.emptyBases(context)) selects.push(this.groups({ ...context, repeat: true }, base));
+    const selects = measures.filter((m) => unreachedBy(this, m.node, context).length === 0).flatMap((m) => this.list(m.node, context));
+    if (query.empty === 'show') for (const base of emptyBases(this, context)) selects.push(this.groups({ ...context, repeat: true }, base));
     if (selects.length === 0) selects.push(this.noRows(context.axes));
     return this.cte('cells', [...new Set(selects)].join('\n  union '));
-  }
-
-  private emptyBases(context: SqlContext): string[] {
-    const tables = [...new Set(context.axes.map((axis) => axis.table))];
-    if (tables.length === 1) return tables;
-    return this.model.tables
-      .filter((t) => t.role === 'fact' && unreachedColumns(this, { ...context, steps: [] }, t.name).length === 0)
-      .map((t) => t.name);
   }
 
   /** Selects whose union is the cells in which an aggregate of the measure has rows; `ignoring`, `given`, `where`, `at` and `filter` do not count. */
@@ -409,13 +373,8 @@ from ${from.join(' cross join ')}`;
 
   private aggregate(node: TypedAggregate & { type: DataType | null }, context: SqlContext, cells: string): string {
     const keys = this.keysOf(context);
-    // A filter that comes through a bridge is judged on the rows met there, together with what else comes through it: as a condition.
-    const { filter } = node;
-    if (filter && columnsOf(filter).some((c) => this.checker.reach.route(node.base, c.table, context.via)?.kind !== 'lookup')) {
-      const { filter: _taken, ...plain } = node;
-      const condition: SqlCondition = { kind: 'formula', typed: filter, columns: columnsOf(filter) };
-      return this.aggregate(plain, { ...context, steps: [...context.steps, { kind: 'condition', condition }] }, cells);
-    }
+    const apart = filterAsCondition(node, context.via, this.checker.reach);
+    if (apart) return this.aggregate({ ...apart.plain, type: node.type }, withCondition(context, apart.condition), cells);
     if (!context.repeat && unreachedColumns(this, context, node.base).length > 0)
       return this.cte('v', `select ${this.names(keys, 'c.')}${this.dialect.nullOf(node.type ?? TEXT)} as v from ${cells} c`);
     const scan = this.scans.once(this.scans.scan(context, node.base), node.base, context.via);
@@ -485,22 +444,15 @@ from ${from.join(' cross join ')}`;
   private inContext(node: Extract<Typed, { kind: 'context' }>, context: SqlContext, cells: string): string {
     const { words } = node;
     const keys = this.keysOf(context);
-    const before = dropped(words.via ? { ...context, via: [...context.via, ...words.via] } : context, words, this.checker.reach);
+    const before = entered(context, words, this.checker.reach);
     const kept = this.keysOf(before);
     const own =
       kept.length === keys.length
         ? cells
         : this.cte('cells', kept.length === 0 ? 'select 1 as one' : `select distinct ${kept.map((a) => a.id).join(', ')} from ${cells}`);
-    const inner = this.restricted(words, words.over ? this.overContext(words.over, before) : before);
+    const inner = restricted(words, words.over ? this.overContext(words.over, before) : before);
     const values = this.values(node.operand, inner, own);
     return this.cte('v', `select ${this.names(keys, 'c.')}i.v from ${cells} c left join ${values} i on ${this.matched('c', 'i', kept)}`);
-  }
-
-  private restricted(words: Extract<Typed, { kind: 'context' }>['words'], context: SqlContext): SqlContext {
-    const steps: SqlStep[] = [...context.steps];
-    if (words.where) steps.push({ kind: 'condition', condition: { kind: 'formula', typed: words.where, columns: columnsOf(words.where) } });
-    if (words.at) steps.push({ kind: 'at', ...words.at, axes: context.axes });
-    return { ...context, steps };
   }
 
   // ---------- periods ----------
@@ -582,50 +534,6 @@ from ${from.join(' cross join ')}`;
     const made = { name: this.cte('own', this.grouped(node, from, [], keys)), keys: keys.map((k) => k.name) };
     this.aggregates.set(node, made);
     return made;
-  }
-
-  // ---------- what does not reach ----------
-
-  /** Columns of the context that do not reach some aggregate of the measure; then its cells do not apply. */
-  private unreached(node: Typed, context: SqlContext): ColumnName[] {
-    switch (node.kind) {
-      case 'aggregate':
-        return context.repeat ? [] : unreachedColumns(this, context, node.base);
-      case 'measure': {
-        const { typed, repeat } = this.measureTree(node.name);
-        return this.unreached(typed, repeat ? this.withRepeat(context) : context);
-      }
-      case 'per':
-        return this.unreached(node.arg, {
-          ...context,
-          axes: [...context.axes, ...node.columns.map((c) => this.columnAxis(c.table, c.column, ''))],
-        });
-      case 'context': {
-        const { words } = node;
-        let inner = dropped(words.via ? { ...context, via: [...context.via, ...words.via] } : context, words, this.checker.reach);
-        if (words.over) inner = this.onlyDays(words.over.calendar, inner);
-        return this.unreached(node.operand, this.restricted(words, inner));
-      }
-      default: {
-        const all = operandsOf(node).flatMap((child) => this.unreached(child, context));
-        return [...new Map(all.map((c) => [`${c.table}.${c.column}`.toLowerCase(), c])).values()];
-      }
-    }
-  }
-
-  /** As `overContext`, where only reach matters. */
-  private onlyDays(calendar: string, context: SqlContext): SqlContext {
-    const { reach } = this.checker;
-    const { day } = this.model.calendars!.find((c) => sameName(c.table, calendar))!;
-    const condition: SqlCondition = { kind: 'days', calendar, columns: [{ table: calendar, column: day }], relation: '', keys: [] };
-    return {
-      ...context,
-      axes: context.axes.filter((axis) => !isOnCalendar([axis], calendar, reach)),
-      steps: [
-        { kind: 'condition', condition },
-        ...context.steps.filter((s) => s.kind === 'at' || !isOnCalendar(s.condition.columns, calendar, reach)),
-      ],
-    };
   }
 }
 

@@ -1,6 +1,7 @@
-import type { DataType, Exact, Value } from '../values/index.ts';
+import type { DataType } from '../values/index.ts';
 import { formatExact, formatType, narrow, scaleOf, toJson } from '../values/index.ts';
 import type { Answer, Json } from '../query/index.ts';
+import { DataError } from '../query/index.ts';
 import type { CompiledAnswer } from './compile.ts';
 import { answerColumns } from './compile.ts';
 import type { SqlDialect } from './dialect.ts';
@@ -23,7 +24,10 @@ export function answerOf(compiled: CompiledAnswer, dialect: SqlDialect, run: Run
   };
 }
 
-/** A canonical SQLite value as JSON. */
+/** What to say where SQLite cannot hold a number. */
+export const BEYOND_64_BITS = 'a number leaves the 64 bits that SQLite counts with: ask with the columns engine, which counts on';
+
+/** A canonical SQLite value as JSON. Throws DataError for a number that is not exact any more. */
 function cellJson(cell: unknown, type: DataType): Json {
   if (cell === null || cell === undefined) return null;
   switch (type.kind) {
@@ -31,8 +35,10 @@ function cellJson(cell: unknown, type: DataType): Json {
       return Number(cell) !== 0;
     case 'integer':
     case 'decimal': {
-      const exact: Exact = typeof cell === 'bigint' ? narrow(cell) : Math.round(Number(cell));
-      return type.kind === 'decimal' ? formatExact(exact, scaleOf(type)) : toJson(exact as Value, type);
+      // SQLite turns whole numbers beyond 64 bits into doubles, which are not exact.
+      if (typeof cell !== 'bigint') throw new DataError(BEYOND_64_BITS);
+      const exact = narrow(cell);
+      return type.kind === 'decimal' ? formatExact(exact, scaleOf(type)) : toJson(exact, type);
     }
     case 'double':
       return Number.isFinite(Number(cell)) ? Number(cell) : null;

@@ -4,6 +4,9 @@ import type { Exact } from '../values/index.ts';
 import type { SqlDialect, SqlOperand } from './dialect.ts';
 import { MONTHS } from './dialect.ts';
 
+/** Decimal digits that a double holds for certain. */
+export const DOUBLE_DIGITS = 15;
+
 const power = (scale: number): string => `1${'0'.repeat(scale)}`;
 
 /** The day of a moment, and what follows it in a timestamp. */
@@ -255,7 +258,14 @@ export const sqlite: SqlDialect = {
     if (type.kind === 'timestamp') return formatTimestamp(value as Exact).replace('T', ' ');
     return type.kind !== 'double' && typeof value === 'number' ? BigInt(value) : value;
   },
-  read: (column, type) => (scaleOf(type) > 0 ? `cast(round(${column} * ${power(scaleOf(type))}) as integer)` : column),
+  read: (column, type) => {
+    if (type.kind !== 'decimal' || type.scale === 0) return column;
+    const rounded = `cast(round(${column} * ${power(type.scale)}) as integer)`;
+    // A double holds 15 digits; a wider decimal is held as text where it has more.
+    return type.precision <= DOUBLE_DIGITS
+      ? rounded
+      : `case typeof(${column}) when 'text' then cast(replace(${column}, '.', '') as integer) else ${rounded} end`;
+  },
   show: (sql, type) => (scaleOf(type) > 0 ? `${sql} / ${power(scaleOf(type))}.0` : sql),
   convert,
   // SQLite's own like knows no case; glob does.

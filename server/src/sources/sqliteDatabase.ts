@@ -4,8 +4,9 @@ import { columnValues } from '@crease/core/columns';
 import type { Model, Query, Table } from '@crease/core/model';
 import { sameName } from '@crease/core/model';
 import type { Answer, ModelData } from '@crease/core/query';
-import { answerOf, compileQuery, quoted, sqlite } from '@crease/core/sql';
-import { toDouble, scaleOf } from '@crease/core/values';
+import { DataError } from '@crease/core/query';
+import { answerOf, BEYOND_64_BITS, compileQuery, DOUBLE_DIGITS, quoted, sqlite } from '@crease/core/sql';
+import { formatExact, toDouble } from '@crease/core/values';
 import type { DataType, Exact, Value } from '@crease/core/values';
 
 /** A database in memory that holds tables as `crease ddl --dialect sqlite` lays them out; tables are loaded when they are first asked for. */
@@ -36,7 +37,7 @@ export class SqliteDatabase {
     const data = this.rows(table.name);
     const columns = [...data.columns.values()];
     const types = columns.map(
-      (c) => ({ decimal: 'real', integer: 'integer', boolean: 'integer', double: 'real' })[c.type.kind as string] ?? 'text',
+      (c) => ({ decimal: '', integer: 'integer', boolean: 'integer', double: 'real' })[c.type.kind as string] ?? 'text',
     );
     this.db.exec(
       `create table ${quoted(table.name)} (${columns.map((c, i) => `${quoted(c.name)} ${types[i]}`).join(', ') || '"-" integer'})`,
@@ -57,7 +58,12 @@ export class SqliteDatabase {
   run(sql: string, parameters: readonly unknown[]): unknown[][] {
     const numbered = Object.fromEntries(parameters.map((value, i) => [String(i + 1), value]));
     const statement = this.db.prepare(sql).safeIntegers(true).raw(true);
-    return (parameters.length === 0 ? statement.all() : statement.all(numbered)) as unknown[][];
+    try {
+      return (parameters.length === 0 ? statement.all() : statement.all(numbered)) as unknown[][];
+    } catch (error) {
+      if (error instanceof Database.SqliteError && error.message === 'integer overflow') throw new DataError(BEYOND_64_BITS);
+      throw error;
+    }
   }
 
   close(): void {
@@ -65,10 +71,15 @@ export class SqliteDatabase {
   }
 }
 
-/** A value as SQLite holds it. */
+const LARGEST = 2n ** 63n - 1n;
+
+/** A value as SQLite holds it: decimals as doubles, or as text where a double has too few digits. Throws DataError beyond 64 bits. */
 function stored(value: Value, type: DataType): null | number | bigint | string {
-  if (value !== null && type.kind === 'decimal') return toDouble(value as Exact, scaleOf(type));
-  return sqlite.bound(value, type);
+  if (value === null || type.kind !== 'decimal') return sqlite.bound(value, type);
+  const exact = BigInt(value);
+  if (exact > LARGEST || exact < -LARGEST) throw new DataError(BEYOND_64_BITS);
+  if (type.scale === 0) return exact;
+  return type.precision <= DOUBLE_DIGITS ? toDouble(value as Exact, type.scale) : formatExact(value as Exact, type.scale);
 }
 
 /** Whether the rows at hand keep the key that the model may only claim. */
