@@ -1,4 +1,4 @@
-import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
+import { mkdtempSync, readdirSync, readFileSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import request from 'supertest';
@@ -32,7 +32,7 @@ async function upload(name: string, text: string | Buffer): Promise<string> {
   return (body as { id: string }).id;
 }
 
-async function takeIn(model: number, name: string, text: string): Promise<JobState> {
+async function takeIn(model: number, name: string, text: string | Buffer): Promise<JobState> {
   const id = await upload(`${name}.csv`, text);
   const { body: looked } = await api().post(`/api/uploads/${id}/preview`).send({}).expect(200);
   const { dialect, columns } = (
@@ -133,6 +133,20 @@ test('from files to a released definition: intake, proposal, claims, a remedy, a
   const file = await api().get(`/api/models/${id}/release/model`).expect(200);
   const again = await api().post('/api/models/import').send({ text: file.text }).expect(200);
   expect((await state((again.body as { id: number }).id)).model).toEqual((await state(id)).model);
+});
+
+test.each<[string, Buffer]>([
+  ['utf-16le', Buffer.from('\ufeffname,n\r\ncafé,2\r\nüber,3\r\n', 'utf16le')],
+  ['windows-1252', Buffer.from('name,n\ncaf\xe9,2\n\xfcber,3\n', 'latin1')],
+])('a file of %s is rewritten on its way in, and nothing of that is left behind', async (_encoding, bytes) => {
+  const id = await newModel();
+  expect(await takeIn(id, 'recoded', bytes)).toMatchObject({ state: 'done', detail: '2 rows stored' });
+  const { body } = await api().get(`/api/models/${id}/tables/recoded/rows`).expect(200);
+  expect((body as { rows: unknown[] }).rows).toEqual([
+    ['café', 2],
+    ['über', 3],
+  ]);
+  expect(readdirSync(workspace.incoming)).toEqual([]);
 });
 
 test('only what a change touches is judged again', async () => {

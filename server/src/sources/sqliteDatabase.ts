@@ -9,7 +9,7 @@ import { answerOf, BEYOND_64_BITS, compileQuery, DOUBLE_DIGITS, quoted, sqlite }
 import { formatExact, toDouble } from '@crease/core/values';
 import type { DataType, Exact, Value } from '@crease/core/values';
 
-/** A database in memory that holds tables as `crease ddl --dialect sqlite` lays them out; tables are loaded when they are first asked for. */
+/** A database in memory with the columns that `crease ddl --dialect sqlite` makes; tables are loaded when they are first asked for. */
 export class SqliteDatabase {
   private readonly db = new Database(':memory:');
   private readonly loaded = new Set<string>();
