@@ -148,7 +148,7 @@ function TableRows({ table }: { table: string }) {
   return (
     <section aria-label={`Rows of ${table}`} className="min-w-0 p-4">
       <p className="mb-2 text-soft">
-        {count(data.total)} rows{stored ? ` · ${bytes(stored.bytes)} encoded` : ''}; the first {count(data.rows.length)}:
+        {count(data.total)} rows{stored ? ` · ${bytes(stored.bytes)} stored` : ''}; the first {count(data.rows.length)}:
       </p>
       {stored && stored.problems.length > 0 && (
         <details className="mb-2 border-l-2 border-vermilion pl-3">

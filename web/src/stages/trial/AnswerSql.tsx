@@ -45,7 +45,7 @@ export default function AnswerSql({ query }: { query: Query }) {
           {error.message}
         </p>
       ) : (
-        <pre tabIndex={0} aria-label="SQL" className="min-h-0 flex-1 overflow-auto whitespace-pre-wrap px-4 py-3 text-[12px] leading-5">
+        <pre tabIndex={0} aria-label="SQL" className="code min-h-0 flex-1 overflow-auto whitespace-pre-wrap px-4 py-3 leading-5">
           {data?.sql ?? 'Writing …'}
         </pre>
       )}
