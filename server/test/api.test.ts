@@ -4,18 +4,20 @@ import { join } from 'node:path';
 import request from 'supertest';
 import type { ClaimsState, JobState, ModelState } from '@crease/contract';
 import { ERRORS, makeApp, Workspace } from '../src/index.ts';
+import { startThreads } from './startThreads.ts';
 
 let folder: string;
 let workspace: Workspace;
 let app: ReturnType<typeof makeApp>;
 const logged: string[] = [];
-beforeAll(() => {
+beforeAll(async () => {
   folder = mkdtempSync(join(tmpdir(), 'crease-api-'));
   workspace = new Workspace(join(folder, 'w.sqlite'), {
     error: (details, message) => logged.push(`${message} ${JSON.stringify(details)}`),
   });
   app = makeApp(workspace);
-});
+  await startThreads(workspace.pool, folder);
+}, 60_000);
 afterAll(async () => {
   await workspace.close();
   rmSync(folder, { recursive: true, force: true });

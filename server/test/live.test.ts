@@ -5,13 +5,15 @@ import { join } from 'node:path';
 import type { JobState, LiveEvent, ModelState } from '@crease/contract';
 import type { Served } from '../src/index.ts';
 import { serve } from '../src/index.ts';
+import { startThreads } from './startThreads.ts';
 
 let folder: string;
 let served: Served;
 beforeAll(async () => {
   folder = mkdtempSync(join(tmpdir(), 'crease-live-'));
   served = await serve({ workspace: join(folder, 'w.sqlite'), port: 0, quiet: true });
-});
+  await startThreads(served.workspace.pool, folder);
+}, 60_000);
 afterAll(async () => {
   await served.close();
   rmSync(folder, { recursive: true, force: true });

@@ -7,6 +7,7 @@ import { decimal, INTEGER, TEXT } from '@crease/core/values';
 import { columnOfValues, columnOf, tableOf, valueAt } from '@crease/core/columns';
 import type { Model } from '@crease/core/model';
 import { ConflictError, Models, NoModelError, openWorkspace, Tables, Verdicts, WorkspaceError } from '../src/store/index.ts';
+import { writeTable } from './writeTable.ts';
 
 let folder: string;
 beforeEach(() => (folder = mkdtempSync(join(tmpdir(), 'crease-store-'))));
@@ -83,7 +84,8 @@ describe('tables', () => {
           ),
         ];
         const lineOf = regular ? (row: number) => row + 2 : (row: number) => row * 3 + 2;
-        const stored = tables.write(
+        const stored = writeTable(
+          tables,
           id,
           'loan.csv',
           tableOf('loan', columns, {
@@ -108,7 +110,7 @@ describe('tables', () => {
     const db = open();
     const tables = new Tables(db);
     const id = new Models(db).create(model, 'began');
-    const before = tables.write(id, 'loan.csv', tableOf('loan', [columnOfValues('a', INTEGER, [1, 2])]));
+    const before = writeTable(tables, id, 'loan.csv', tableOf('loan', [columnOfValues('a', INTEGER, [1, 2])]));
     // What a killed process leaves behind: a table that is still loading, with a column and a segment.
     db.prepare(
       `insert into stored_table (model_id, source_key, state, rows, problems, misfits, first_line, loaded_at) values (?, 'loan.csv', 'loading', 9, '[]', '[]', 2, '')`,

@@ -28,7 +28,7 @@ export function addServe(program: Command): void {
       if (options.demo && served.workspace.models.ids().length === 0) {
         const folder = mkdtempSync(join(tmpdir(), 'crease-demo-'));
         writeDemo(folder, Number(options.loans));
-        bringIn(served.workspace, demoModel(), folder, 'brought in the demo');
+        await bringIn(served.workspace, demoModel(), folder, 'brought in the demo');
         rmSync(folder, { recursive: true, force: true });
       }
       process.stdout.write(`Crease is at ${served.address}\n`);

@@ -67,7 +67,8 @@ export async function readFile(
     if (bad) misfits.set(column.name.toLowerCase(), bad);
     options.onColumn?.(++finished / spec.columns.length);
   });
-  await inTurn(work, threads.count, shared);
+  // A file that one thread has read is not worth waking another for its columns.
+  await inTurn(work, readers, shared);
   stopWhereAsked(shared);
   return { rowCount, problems: problems.length, misfits };
 }

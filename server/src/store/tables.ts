@@ -2,19 +2,8 @@ import { deflateRawSync, inflateRawSync } from 'node:zlib';
 import type { DataType } from '@crease/core/values';
 import { formatType, parseType, TEXT } from '@crease/core/values';
 import type { Codes, Column, Domain, EncodedSegment, EncodingName, Misfits, ReadProblem, TableData } from '@crease/core/columns';
-import {
-  codesArray,
-  columnOfCodes,
-  columnOfParts,
-  decodeDomain,
-  decodeSegment,
-  encodeDomain,
-  encodeSegment,
-  encodeSegments,
-  tableOf,
-} from '@crease/core/columns';
+import { codesArray, columnOfCodes, columnOfParts, decodeDomain, decodeSegment, tableOf } from '@crease/core/columns';
 import { DataError } from '@crease/core/query';
-import { MOST_COUNTED } from '@crease/core/reading';
 import type { Connection } from './database.ts';
 
 /** A stored table without its rows. */
@@ -50,17 +39,6 @@ export interface EncodedColumn {
   readonly counts: EncodedSegment | undefined;
 }
 
-const encodedColumn = (column: Column): EncodedColumn => ({
-  name: column.name,
-  type: column.type,
-  domain: encodeDomain(column.domain, column.type),
-  nulls: column.nulls,
-  distinct: column.distinct,
-  runs: column.runs,
-  segments: encodeSegments(column.codes),
-  counts: column.domain.size <= MOST_COUNTED ? encodeSegment(column.counts) : undefined,
-});
-
 const bytesOf = (bytes: Uint8Array): Buffer => Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength);
 
 /** Smaller dictionaries are not worth the work. */
@@ -81,19 +59,6 @@ export const sourceKey = (table: { source?: object; name: string }): string =>
 /** Encoded rows in the workspace: written segment by segment, visible only when whole. */
 export class Tables {
   constructor(private readonly db: Connection) {}
-
-  /** Writes a whole table and makes it the rows of its key in place of any before. */
-  write(modelId: number, key: string, table: TableData, now = new Date()): number {
-    const lines =
-      table.lineOf && table.rowCount > 0 ? Uint32Array.from({ length: table.rowCount }, (_, row) => table.lineOf!(row)) : undefined;
-    const firstLine = lines?.[0] ?? 0;
-    const regular = !lines || lines.every((line, row) => line === firstLine + row);
-    const { rowCount, problems } = table;
-    const id = this.begin(modelId, key, { rowCount, problems, firstLine, lines: regular ? undefined : lines }, now);
-    [...table.columns.values()].forEach((column, ordinal) => this.addColumn(id, ordinal, encodedColumn(column)));
-    this.finish(id, table.misfits);
-    return id;
-  }
 
   /**
    * Opens a table that is not visible yet. Each column is a transaction of its own, so that others can write in between; `finish` makes
