@@ -12,6 +12,11 @@ declare namespace WebAssembly {
   class Module {
     constructor(bytes: Uint8Array<ArrayBuffer>);
   }
+  class Memory {
+    constructor(size: { initial: number; maximum?: number });
+    readonly buffer: ArrayBuffer;
+    grow(pages: number): number;
+  }
   class Instance {
     constructor(module: Module, imports: Record<string, Record<string, unknown>>);
     readonly exports: Record<string, unknown>;

@@ -34,6 +34,9 @@ export function answerQuery(data: ModelData, query: Query): Answer {
     repeat: false,
   };
   const unreached = measures.map((m) => unreachedBy(data, m.node, context));
+  measures.forEach((m, i) => {
+    if (unreached[i]!.length === 0) evaluator.expect(m.node, context);
+  });
   const cells = listedCells(evaluator, context, measures, query);
   const results = measures.map((m, i) =>
     unreached[i]!.length > 0 ? new Array<Value>(cells.tuples.size).fill(null) : evaluator.measure(m.name, context, cells),

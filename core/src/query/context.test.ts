@@ -153,7 +153,14 @@ const tables = new Map<string, TableData>(
     ),
   ]),
 );
-const ask = (query: Query) => answerQuery(new ModelData(model, (name) => tables.get(name)!, day('2026-03-10')), query);
+/** The answer of both executors, which must be one. */
+function ask(query: Query) {
+  const [plain, compiled] = (['plain', 'compiled'] as const).map((executor) =>
+    answerQuery(new ModelData(model, (name) => tables.get(name)!, day('2026-03-10'), executor), query),
+  );
+  expect(compiled).toEqual(plain);
+  return plain!;
+}
 
 test.each<[string, Query, unknown[][]]>([
   [

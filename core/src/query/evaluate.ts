@@ -30,6 +30,7 @@ export function singleCell(): Cells {
 /** Evaluates checked measures in contexts. Results of measures are kept per context and cells while one answer is made. */
 export class Evaluator {
   private readonly known = new WeakMap<Context, WeakMap<Cells, Map<string, Value[]>>>();
+  private readonly awaited = new WeakMap<Context, Set<TypedAggregate>>();
 
   constructor(readonly data: ModelData) {}
 
@@ -41,8 +42,27 @@ export class Evaluator {
 
   // ---------- values ----------
 
+  /** Says what will be asked in a context, so that one pass over the rows can answer all of it. */
+  expect(node: Typed, context: Context): void {
+    let known = this.awaited.get(context);
+    if (!known) this.awaited.set(context, (known = new Set()));
+    if (node.kind === 'aggregate') known.add(node);
+    else if (node.kind === 'measure') {
+      const { typed, repeat } = this.measureTree(node.name);
+      if (repeat === context.repeat || !repeat) this.expect(typed, context);
+    } else for (const child of operandsOf(node)) this.expect(child, context);
+  }
+
+  private expected(context: Context, base: string): TypedAggregate[] {
+    const { reach } = this.data.checker;
+    return [...(this.awaited.get(context) ?? [])].filter(
+      (node) => sameName(node.base, base) && !filterAsCondition(node, context.via, reach),
+    );
+  }
+
   /** One value per cell. The cells' axes are those of the context. */
   values(node: Typed, context: Context, cells: Cells): Value[] {
+    this.expect(node, context);
     const evaluate = compileScalar(node, (leaf) => this.leaf(leaf, context, cells));
     return Array.from({ length: cells.tuples.size }, (_, cell) => evaluate(cell));
   }
@@ -86,9 +106,11 @@ export class Evaluator {
     if (apart) return this.aggregate(apart.plain, withCondition(context, apart.condition), cells);
     if (!context.repeat && unreachedColumns(this.data, context, node.base).length > 0)
       return new Array<Value>(cells.tuples.size).fill(null);
-    const { rows, groups, tuples } = scan(this.data, context, node.base);
+    const made = scan(this.data, context, node.base);
+    made.prepare?.([node, ...this.expected(context, node.base)]);
+    const { tuples } = made;
     // One group more than there are: what an aggregate gives over no rows.
-    const values = aggregateRows(this.data, node, groups, tuples.size + 1, context.via, rows);
+    const values = made.aggregate?.(node) ?? aggregateRows(this.data, node, made.groups, tuples.size + 1, context.via, made.rows);
     const places = this.reachedPlaces(context, node.base, cells);
     return Array.from({ length: cells.tuples.size }, (_, cell) => {
       const group = tuples.size === 0 ? -1 : tuples.find((p) => cells.tuples.codes[places[p]!]![cell]!);
@@ -266,7 +288,9 @@ export class Evaluator {
     switch (node.kind) {
       case 'aggregate': {
         if (unreachedColumns(this.data, context, node.base).length > 0) return;
-        const { tuples } = scan(this.data, context, node.base);
+        const made = scan(this.data, context, node.base);
+        made.prepare?.(this.expected(context, node.base));
+        const { tuples } = made;
         const own = axes.map((axis) => context.axes.indexOf(axis));
         for (let g = 0; g < tuples.size; g++) found.add((p) => (own[p]! < 0 ? outer(axes[p]!) : tuples.codes[own[p]!]![g]!));
         return;

@@ -1,4 +1,5 @@
 export * from './modelData.ts';
+export type { Executor } from './compiled/plannedScan.ts';
 export * from './axes.ts';
 export * from './asked.ts';
 export * from './answer.ts';

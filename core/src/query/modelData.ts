@@ -6,9 +6,11 @@ import type { Model, Table } from '../model/index.ts';
 import { sameName } from '../model/index.ts';
 import type { Path, RowIndex, RowLists, Via } from '../relate/index.ts';
 import { chained, keyNumbers, rowIndex, rowLists } from '../relate/index.ts';
-import type { DataOracle } from '../formula/index.ts';
+import type { DataOracle, TypedAggregate } from '../formula/index.ts';
 import { FormulaChecker } from '../formula/index.ts';
-import { rowValues } from './rowFormula.ts';
+import type { Executor } from './compiled/plannedScan.ts';
+import { PlannedScan } from './compiled/plannedScan.ts';
+import { aggregateRows, rowValues } from './rowFormula.ts';
 
 /** A table or a formula that cannot be had, said to the person who asked. */
 export class DataError extends Error {}
@@ -25,12 +27,13 @@ export class ModelData implements DataOracle {
   private readonly determined = new Map<string, boolean>();
   private readonly entries = new Map<string, RowLists & { keyOf: Uint32Array }>();
 
-  /** `load` gives the stored rows of a table by its name in the model; it throws DataError where there are none. */
+  /** `load` gives the stored rows of a table by its name in the model; it throws DataError where there are none. `executor` runs scans. */
   constructor(
     readonly model: Model,
     private readonly load: (table: string) => TableData,
     /** Days since 1970-01-01; stands in for a missing `asOf`. */
     readonly today: number,
+    readonly executor: Executor = 'auto',
   ) {
     this.checker = new FormulaChecker(model, this);
   }
@@ -86,6 +89,15 @@ export class ModelData implements DataOracle {
     const values: Value[] = new Array(this.rowCount(table.name));
     for (let row = 0; row < values.length; row++) values[row] = evaluate(row);
     return columnOfValues(name, type, values);
+  }
+
+  /** An aggregate of a row formula: for each row of its owner, over the base rows that refer to it. */
+  referring(node: TypedAggregate & { readonly owner: string }): Value[] {
+    const planned = PlannedScan.byOwner(this, node);
+    if (planned) return planned;
+    const index = this.lookupIndex(node.base, node.owner);
+    const groups = Int32Array.from({ length: this.rowCount(node.base) }, (_, row) => (index ? index[row]! - 1 : row));
+    return aggregateRows(this, node, groups, this.rowCount(node.owner), []);
   }
 
   /** Row references from each row of the path's start to its end; undefined for the empty path (the row itself). */

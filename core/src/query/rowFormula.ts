@@ -16,7 +16,8 @@ export type References = (table: string) => Uint32Array | undefined;
 export function compileRow(data: ModelData, typed: Typed, references: References): Evaluate {
   return compileScalar(typed, (node) => {
     if (node.kind === 'column') return readColumn(data.column(node.table, node.column), references(node.table));
-    if (node.kind === 'aggregate' && node.owner !== undefined) return readOwn(referringValues(data, node), references(node.owner));
+    if (node.kind === 'aggregate' && node.owner !== undefined)
+      return readOwn(data.referring({ ...node, owner: node.owner }), references(node.owner));
     throw new TypeError(`${node.kind} has no place in a row formula`);
   });
 }
@@ -37,14 +38,6 @@ function readColumn(column: Column, references: Uint32Array | undefined): Evalua
 
 const readOwn = (values: readonly ReturnType<Evaluate>[], references: Uint32Array | undefined): Evaluate =>
   references ? (index) => (references[index] === 0 ? null : values[references[index]! - 1]!) : (row) => values[row]!;
-
-/** An aggregate of a row formula: for each row of the owner, over the base rows that refer to it. */
-function referringValues(data: ModelData, node: TypedAggregate): ReturnType<Evaluate>[] {
-  const rowCount = data.rowCount(node.base);
-  const index = data.lookupIndex(node.base, node.owner!);
-  const groups = Int32Array.from({ length: rowCount }, (_, row) => (index ? index[row]! - 1 : row));
-  return aggregateRows(data, node, groups, data.rowCount(node.owner!), []);
-}
 
 /** Aggregates base rows by group (-1 leaves a row out); `rows` says which base row an entry is, by default its own number. */
 export function aggregateRows(

@@ -1,12 +1,12 @@
 import type { Value } from '../values/index.ts';
 import { compareValues } from '../values/index.ts';
 import { columnValues } from '../columns/index.ts';
-import type { ColumnName, Typed } from '../formula/index.ts';
-import { columnsOf, levelProblem, tablesOf } from '../formula/index.ts';
+import type { ColumnName, TypedAggregate } from '../formula/index.ts';
+import { levelProblem, tablesOf } from '../formula/index.ts';
 import type { Route } from '../relate/index.ts';
-import { cardinalityOf } from '../model/index.ts';
 import type { Axis, Condition, ConditionShape, Context, ContextShape, Step } from './context.ts';
-import { denseGroups, MOST_DENSE } from './denseScan.ts';
+import { PlannedScan } from './compiled/plannedScan.ts';
+import { dayMask, rowMask } from './masks.ts';
 import type { ModelData } from './modelData.ts';
 import { compileRow } from './rowFormula.ts';
 import { Tuples } from './tuples.ts';
@@ -18,6 +18,10 @@ export interface Scan {
   /** Group of each entry, or -1 where the context leaves it out. A row stands at most once in a group. */
   readonly groups: Int32Array;
   readonly tuples: Tuples;
+  /** Works out aggregates in one pass, where the scan is planned. */
+  prepare?(nodes: readonly TypedAggregate[]): void;
+  /** Values of an aggregate by group, and one more for no rows; undefined where it is to be worked out from the groups. */
+  aggregate?(node: TypedAggregate): Value[] | undefined;
 }
 
 /** Reach is a matter of the model: all that it takes is the checker. */
@@ -88,8 +92,8 @@ class Scanning {
   }
 
   run(): Scan {
-    const dense = this.dense();
-    if (dense) return { rows: undefined, ...dense };
+    const planned = this.planned();
+    if (planned) return planned;
     this.alive = new Uint8Array(this.data.rowCount(this.base)).fill(1);
     this.expand();
     for (const step of this.steps) {
@@ -100,34 +104,11 @@ class Scanning {
     return { rows: this.rows, groups: this.rows ? this.onceEach(groups, tuples.size) : groups, tuples };
   }
 
-  /** The plain case, where each condition speaks of one table and all is looked up; undefined for any other. */
-  private dense(): { groups: Int32Array; tuples: Tuples } | undefined {
-    const bySource = new Map<string, { index: Uint32Array | undefined; masks: Uint8Array[]; axes: { axis: Axis; place: number }[] }>();
-    const sourceOf = (table: string) => {
-      const route = this.data.checker.reach.route(this.base, table, this.context.via);
-      if (route?.kind !== 'lookup') return undefined;
-      const key = table.toLowerCase();
-      if (!bySource.has(key)) bySource.set(key, { index: this.data.pathIndex(route.path), masks: [], axes: [] });
-      return bySource.get(key)!;
-    };
-    for (const step of this.steps) {
-      if (step.kind === 'at') return undefined;
-      const { condition } = step;
-      if (condition.kind === 'days') {
-        sourceOf(condition.calendar)?.masks.push(this.dayMask(condition));
-        continue;
-      }
-      const tables = tablesOf(condition.typed);
-      const source = tables.length === 1 ? sourceOf(tables[0]!) : undefined;
-      if (!source) return undefined;
-      source.masks.push(this.tableMask(tables[0]!, condition.typed));
-    }
-    for (const [place, axis] of this.axes.entries()) {
-      const source = sourceOf(axis.table);
-      if (!source) return undefined;
-      source.axes.push({ axis, place });
-    }
-    return denseGroups(this.data.rowCount(this.base), [...bySource.values()], this.axes);
+  /** The usual case, where rows are not chosen by what others hold (`at`) and all is looked up. */
+  private planned(): PlannedScan | undefined {
+    const conditions = this.steps.flatMap((step) => (step.kind === 'condition' ? [step.condition] : []));
+    if (conditions.length < this.steps.length) return undefined;
+    return PlannedScan.of(this.data, this.base, conditions, this.axes, this.context.via);
   }
 
   /** Makes an entry for each combination of a base row with the rows that it meets through bridges and many-to-many relationships. */
@@ -195,7 +176,7 @@ class Scanning {
   private restrict(condition: Condition): void {
     if (condition.kind === 'days') return this.restrictDays(condition);
     const tables = tablesOf(condition.typed);
-    const mask = tables.length === 1 ? this.tableMask(tables[0]!, condition.typed) : undefined;
+    const mask = tables.length === 1 ? rowMask(this.data, tables[0]!, condition.typed) : undefined;
     if (mask) {
       const references = this.references(tables[0]!);
       for (let e = 0; e < this.alive.length; e++) this.alive[e]! &= mask[references ? references[e]! : e + 1]!;
@@ -205,38 +186,10 @@ class Scanning {
     for (let e = 0; e < this.alive.length; e++) if (this.alive[e] && passes(e) !== true) this.alive[e] = 0;
   }
 
-  /** Where a condition speaks of one table, it is judged once per row of it (index row + 1; 0 is no row), or once per value. */
-  private tableMask(table: string, typed: Typed): Uint8Array {
-    const rowCount = this.data.rowCount(table);
-    const columns = columnsOf(typed);
-    const mask = new Uint8Array(rowCount + 1);
-    const none = compileRow(this.data, typed, () => NO_ROW);
-    mask[0] = none(0) === true ? 1 : 0;
-    const only = columns.length === 1 ? this.data.column(columns[0]!.table, columns[0]!.column) : undefined;
-    if (only && only.domain.size < rowCount) {
-      const first = new Uint32Array(only.domain.size + 1);
-      only.codes.forEach((code, row) => (first[code] = row + 1));
-      const passes = compileRow(this.data, typed, () => first);
-      const byCode = Uint8Array.from(first, (row, code) => (row !== 0 && passes(code) === true ? 1 : 0));
-      for (let row = 0; row < rowCount; row++) mask[row + 1] = byCode[only.codes[row]!]!;
-      return mask;
-    }
-    const passes = compileRow(this.data, typed, () => undefined);
-    for (let row = 0; row < rowCount; row++) mask[row + 1] = passes(row) === true ? 1 : 0;
-    return mask;
-  }
-
   private restrictDays(condition: Extract<Condition, { kind: 'days' }>): void {
     const references = this.references(condition.calendar);
-    const keeps = this.dayMask(condition);
+    const keeps = dayMask(this.data, this.base, condition, this.context.via);
     for (let e = 0; e < this.alive.length; e++) this.alive[e]! &= keeps[references ? references[e]! : e + 1]!;
-  }
-
-  /** Rows of the calendar (row + 1; 0 is no row) that a set of days keeps; where a level is referred to, those of whole members. */
-  private dayMask(condition: Extract<Condition, { kind: 'days' }>): Uint8Array {
-    const path = this.data.checker.reach.lookup(this.base, condition.calendar, this.context.via)!;
-    const level = path.find((r) => cardinalityOf(r) === 'many-to-level');
-    return level ? wholeMembers(this.data, level.to, condition.keeps) : condition.keeps;
   }
 
   /** `at first` and `at last`: of the entries of a group (and of a value of `per`), those with the least or greatest value. */
@@ -314,7 +267,8 @@ class Scanning {
   }
 }
 
-const NO_ROW = new Uint32Array(1);
+/** The most combinations of members for which a number each is kept. */
+const MOST_DENSE = 1 << 22;
 
 /** Numbers the groups that occur from 0 on, in order of first appearance; returns how many there are. */
 function renumber(groups: Int32Array, size: number): number {
@@ -330,16 +284,6 @@ function renumber(groups: Int32Array, size: number): number {
 }
 
 const throughKey = (route: Through['route']): string => `${route.kind}\n${route.entry.name}\n${route.anchor.map((r) => r.name).join('\n')}`;
-
-/** A member of a level is kept when all rows of the calendar that belong to it are. */
-function wholeMembers(data: ModelData, level: { table: string; columns: readonly string[] }, keeps: Uint8Array): Uint8Array {
-  const columns = level.columns.map((name) => data.column(level.table, name));
-  const tuples = new Tuples(columns.map((c) => c.domain.size + 1));
-  const member = Int32Array.from({ length: keeps.length - 1 }, (_, row) => tuples.add((p) => columns[p]!.codes[row]!));
-  const whole = new Uint8Array(tuples.size).fill(1);
-  member.forEach((m, row) => (whole[m]! &= keeps[row + 1]!));
-  return Uint8Array.from(keeps, (_, i) => (i === 0 ? 0 : whole[member[i - 1]!]!));
-}
 
 /** A column as an axis. */
 export function columnAxis(data: ModelData, table: string, columnName: string, name = `${table}.${columnName}`): Axis {

@@ -2,6 +2,7 @@ import type { Value } from '@crease/core/values';
 import { DATE, fromJson, parseType, textReader, TEXT } from '@crease/core/values';
 import { columnOfValues, tableOf } from '@crease/core/columns';
 import type { Model } from '@crease/core/model';
+import type { Executor } from '@crease/core/query';
 import { readModel } from '@crease/core/model';
 import { answerQuery, DataError, ModelData } from '@crease/core/query';
 import { answerInSqlite } from '../../src/sql.ts';
@@ -26,7 +27,7 @@ const modelOf = ({ world, question: { formula } }: Case): Model =>
   readModel(JSON.stringify({ ...world.model, measures: [...(world.model.measures ?? []), { name: 'Asked', formula }] }));
 
 /** Rows of a world as the engine holds them. */
-export function dataOf(kase: Case): ModelData {
+export function dataOf(kase: Case, executor?: Executor): ModelData {
   const model = modelOf(kase);
   const today = model.asOf === undefined ? 20_045 : (textReader(DATE)(model.asOf) as number);
   return new ModelData(
@@ -47,12 +48,13 @@ export function dataOf(kase: Case): ModelData {
       return tableOf(name, columns, { rowCount: rows.length });
     },
     today,
+    executor,
   );
 }
 
-/** What the three ways answer, or undefined where the formula or the query is not right. */
-export function answers(kase: Case): { columns: unknown; sql: unknown; reference: unknown } | undefined {
-  const data = dataOf(kase);
+/** What each way answers: columns by the plain executor and by code made for the scan, SQL, and the reference; or undefined where the formula or the query is not right. */
+export function answers(kase: Case): { columns: unknown; compiled: unknown; sql: unknown; reference: unknown } | undefined {
+  const data = dataOf(kase, 'plain');
   if (!data.checker.measure('Asked')!.typed) return undefined;
   const { query } = kase.question;
   if ((query.filters ?? []).some((f) => 'where' in f && !data.checker.condition(f.where).typed)) return undefined;
@@ -70,6 +72,7 @@ export function answers(kase: Case): { columns: unknown; sql: unknown; reference
   };
   return {
     columns: caught(() => said(answerQuery(data, query))),
+    compiled: caught(() => said(answerQuery(dataOf(kase, 'compiled'), query))),
     sql: caught(() => said(answerInSqlite(data, query))),
     reference: caught(() => said(new Reference({ ...kase.world, model: data.model }, data.checker, data.today).answer(query))),
   };
@@ -94,7 +97,7 @@ export function isSame(a: unknown, b: unknown): boolean {
 export function difference(kase: Case): string | undefined | null {
   const found = answers(kase);
   if (!found) return null;
-  const wrong = (['sql', 'reference'] as const).filter((way) => !isSame(found.columns, found[way]));
+  const wrong = (['compiled', 'sql', 'reference'] as const).filter((way) => !isSame(found.columns, found[way]));
   return wrong.length === 0 ? undefined : `columns and ${wrong.join(' and ')} differ`;
 }
 
