@@ -1,19 +1,24 @@
 import fc from 'fast-check';
 import type { Value } from '../values/index.ts';
 import { DATE, decimal, DOUBLE, INTEGER, TEXT, BOOLEAN, compareText } from '../values/index.ts';
+import type { CellsToCodes } from './index.ts';
 import {
   candidateSizes,
   changedColumn,
   codeOfValue,
+  CodeStream,
   codesArray,
   columnOfValues,
+  countCodes,
   columnValues,
   decodeDomain,
   decodeSegment,
   encodeDomain,
   encodeSegment,
   ENCODINGS,
+  NumberSet,
   valueAt,
+  withEncoder,
 } from './index.ts';
 import { statisticsOf } from './encodings/encoding.ts';
 
@@ -98,4 +103,48 @@ test('codes of text compare by code point, also beyond the basic plane', () => {
   const column = columnOfValues('c', TEXT, ['\u{1F600}', '\uFF5E', 'é', 'a', 'Z', '0']);
   expect(columnValues(column).slice(1)).toEqual(['0', 'Z', 'a', 'é', '\uFF5E', '\u{1F600}']);
   expect(compareText('\u{1F600}', '\uFF5E')).toBe(1);
+});
+
+test('a stream of codes packs segments as the plain encoder does, and counts what it met', () => {
+  fc.assert(
+    fc.property(codeArrays, fc.constantFrom(1, 700, 1024, 5000), (codes, stretch) => {
+      const given: ReturnType<typeof encodeSegment>[] = [];
+      const size = codes.every((code) => code < 200_000) ? Math.max(...codes) : undefined;
+      const found = withEncoder((arena) => {
+        const stream = new CodeStream(arena, codes.length, stretch, size, (made) => given.push(made.encode()));
+        stream.pushCodes(codes.length, (out, from) => out.set(codes.subarray(from, from + out.length)));
+        return stream.finish();
+      });
+      const stretches = Array.from({ length: Math.ceil(codes.length / stretch) }, (_, k) => codes.subarray(k * stretch, (k + 1) * stretch));
+      expect(given).toEqual(stretches.map(encodeSegment));
+      const whole = statisticsOf(codes);
+      expect({ ...found, counts: found.counts && Array.from(found.counts) }).toEqual({
+        nulls: codes.filter((code) => code === 0).length,
+        runs: whole.runs,
+        counts: size === undefined ? undefined : Array.from(countCodes(size, codes)),
+      });
+    }),
+    { numRuns: 40 },
+  );
+});
+
+test.each([Uint8Array, Uint16Array, Uint32Array])('cells of each width are brought to codes by table, by shift and by rank', (Cells) => {
+  const cells = Cells.of(0, 3, 1, 200, 3);
+  withEncoder((arena) => {
+    const set = new NumberSet(arena, 300);
+    set.add(cells, 50);
+    expect(set.close()).toBe(3);
+    expect([...set.members(3, 1000)]).toEqual([1050, 1052, 1249]);
+    const table = arena.put(Uint32Array.from({ length: 201 }, (_, cell) => cell * 10));
+    const codesBy = (to: CellsToCodes) => {
+      const made: number[] = [];
+      const stream = new CodeStream(arena, cells.length, 2, undefined, ({ codes }) => made.push(...codes));
+      stream.push(cells, to);
+      stream.finish();
+      return made;
+    };
+    expect(codesBy({ kind: 'table', at: table })).toEqual([0, 30, 10, 2000, 30]);
+    expect(codesBy({ kind: 'shift', shift: 50 })).toEqual([0, 53, 51, 250, 53]);
+    expect(codesBy({ kind: 'rank', set, shift: 50 })).toEqual([0, 2, 1, 3, 2]);
+  });
 });

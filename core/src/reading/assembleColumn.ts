@@ -1,18 +1,20 @@
 import type { DataType, Value } from '../values/index.ts';
 import { textReader } from '../values/index.ts';
-import type { Domain, Misfits } from '../columns/index.ts';
+import type { Arena, Domain, Misfits, Stretch } from '../columns/index.ts';
 import {
+  CodeStream,
   columnOfValues,
   domainOfDistinct,
   encodeDomain,
   encodeTextBytes,
   LARGEST_RANGE,
   listDomain,
+  NumberSet,
   prefersRange,
   rangeDomain,
+  withEncoder,
 } from '../columns/index.ts';
 import type { ChunkCells, MisfitTexts, SortedTexts } from './chunkReader.ts';
-import { NumberSet } from './numberSet.ts';
 import type { MergedTexts, Texts } from './sortedTexts.ts';
 import { decodeTexts, mergeTexts, placeOfText } from './sortedTexts.ts';
 import type { ColumnToRead } from './spec.ts';
@@ -59,115 +61,81 @@ export interface AssembledColumn {
 /** The largest domain whose histogram is kept with the column. */
 export const MOST_COUNTED = 1 << 22;
 
-/** Takes a stretch of final codes, in order; the array is used again afterwards. */
-export type CodeSink = (codes: Uint32Array) => void;
-
-/** How to bring the cells of one chunk to final codes. */
-type Recode = (cells: ChunkCells, out: Uint32Array, at: number, from: number, to: number) => void;
-
 interface Plan {
   readonly size: number;
   readonly domain: () => Domain;
   readonly encoded?: () => Uint8Array;
   readonly distinct: number;
   readonly misfits?: Misfits | undefined;
-  /** Made for each chunk anew. */
-  recode(k: number): Recode;
+  /** Brings the cells of chunk k to final codes. */
+  push(stream: CodeStream, k: number): void;
 }
 
 /**
  * Brings a column's chunks into one domain and hands their final codes to the sink, `stretch` rows at a time.
  * The chunks are passed over two or three times; only their dictionaries are held.
  */
-export function assembleColumn(source: ColumnChunks, stretch: number, sink: CodeSink): AssembledColumn {
+export function assembleColumn(source: ColumnChunks, stretch: number, sink: (stretch: Stretch) => void): AssembledColumn {
   const { column, chunks } = source;
   const rowCount = chunks.reduce((sum, { rows }) => sum + rows, 0);
-  const plan = planOf(source, rowCount);
-  // Codes of all widths pass through arrays of one kind: loops over several kinds of arrays are compiled for none.
-  const out = new Uint32Array(Math.min(stretch, rowCount));
-  let [filled, nulls, runs, last] = [0, 0, 0, -1];
-  const counts = plan.size <= MOST_COUNTED ? new Uint32Array(plan.size + 1) : undefined;
-  const give = () => {
-    const codes = out.subarray(0, filled);
-    if (counts) for (let i = 0; i < codes.length; i++) counts[codes[i]!]!++;
-    for (let i = 0; i < codes.length; i++) {
-      const code = codes[i]!;
-      if (code === 0) nulls++;
-      if (code !== last) runs++;
-      last = code;
-    }
-    sink(codes);
-    filled = 0;
-  };
-  chunks.forEach(({ rows }, k) => {
-    const recode = plan.recode(k);
-    const cells = widened(source.cells(k));
-    for (let row = 0; row < rows;) {
-      const taken = Math.min(rows - row, out.length - filled);
-      recode(cells, out, filled, row, row + taken);
-      filled += taken;
-      row += taken;
-      if (filled === out.length) give();
-    }
+  return withEncoder((arena) => {
+    const plan = planOf(source, rowCount, arena);
+    const stream = new CodeStream(arena, rowCount, stretch, plan.size <= MOST_COUNTED ? plan.size : undefined, sink);
+    chunks.forEach((_, k) => plan.push(stream, k));
+    return {
+      name: column.name,
+      type: column.type,
+      rowCount,
+      size: plan.size,
+      domain: plan.domain,
+      encodedDomain: plan.encoded ?? (() => encodeDomain(plan.domain(), column.type)),
+      distinct: plan.distinct,
+      ...stream.finish(),
+      misfits: plan.misfits ?? misfitsOf(chunks.map((chunk) => chunk.misfits)),
+    };
   });
-  if (filled > 0) give();
-  return {
-    name: column.name,
-    type: column.type,
-    rowCount,
-    size: plan.size,
-    domain: plan.domain,
-    encodedDomain: plan.encoded ?? (() => encodeDomain(plan.domain(), column.type)),
-    distinct: plan.distinct,
-    nulls,
-    runs,
-    counts,
-    misfits: plan.misfits ?? misfitsOf(chunks.map((chunk) => chunk.misfits)),
-  };
 }
 
-function widened(cells: ChunkCells): ChunkCells {
-  if (cells.kind === 'numbers' || cells.codes instanceof Uint32Array) return cells;
-  const codes = new Uint32Array(cells.codes.length);
-  codes.set(cells.codes);
-  return { ...cells, codes };
-}
-
-function planOf(source: ColumnChunks, rowCount: number): Plan {
-  if (source.chunks.length === 0) return { size: 0, domain: () => listDomain([]), distinct: 0, recode: () => () => undefined };
-  if (source.cells(0).kind === 'texts') return planTexts(source, rowCount);
-  return planNumbers(source, rowCount);
+function planOf(source: ColumnChunks, rowCount: number, arena: Arena): Plan {
+  if (source.chunks.length === 0) return { size: 0, domain: () => listDomain([]), distinct: 0, push: () => undefined };
+  if (source.cells(0).kind === 'texts') return planTexts(source, rowCount, arena);
+  return planNumbers(source, rowCount, arena);
 }
 
 // ---- texts ----
 
-function planTexts(source: ColumnChunks, rowCount: number): Plan {
+function planTexts(source: ColumnChunks, rowCount: number, arena: Arena): Plan {
   const { column, dictionaries } = source;
   const merged = mergeTexts(dictionaries.flat());
   const used = source.exact ? undefined : usedPlaces(source, merged);
   const made = column.type.kind === 'text' ? ofTexts(merged, source, used) : ofTypedTexts(merged, source, rowCount, used);
   const firstOf = dictionaries.map((_, reader) => dictionaries.slice(0, reader).reduce((sum, list) => sum + list.length, 0));
-  const remaps = dictionaries.flat().map(({ rank }, d) => {
+  const tables = dictionaries.flat().map(({ rank }, d) => {
     const places = merged.places[d];
-    const remap = new Uint32Array(rank.length);
-    for (let code = 0; code < rank.length; code++) remap[code] = made.codeOf[places ? places[rank[code]!]! : rank[code]!]!;
-    return remap;
+    const codes = new Uint32Array(rank.length);
+    for (let code = 0; code < rank.length; code++) codes[code] = made.codeOf[places ? places[rank[code]!]! : rank[code]!]!;
+    return arena.put(codes);
   });
   return {
     ...made,
-    recode: (k) => {
-      const first = firstOf[source.chunks[k]!.reader]!;
-      return (cells, out, at, from, to) => {
-        if (cells.kind !== 'texts') throw new RangeError('a chunk of texts holds numbers');
-        const remap = remaps[first + cells.epoch]!;
-        const { codes } = cells;
-        for (let row = from; row < to; row++) out[at++] = remap[codes[row]!]!;
-      };
+    push: (stream, k) => {
+      const cells = textsOf(source.cells(k));
+      stream.push(cells.codes, { kind: 'table', at: tables[firstOf[source.chunks[k]!.reader]! + cells.epoch]! });
     },
   };
 }
 
-type Coded = Omit<Plan, 'recode'> & { codeOf: Uint32Array };
+type Coded = Omit<Plan, 'push'> & { codeOf: Uint32Array };
+
+function textsOf(cells: ChunkCells): Extract<ChunkCells, { kind: 'texts' }> {
+  if (cells.kind !== 'texts') throw new RangeError('a chunk of texts holds numbers');
+  return cells;
+}
+
+function offsetsOf(cells: ChunkCells): Extract<ChunkCells, { kind: 'offsets' }> {
+  if (cells.kind !== 'offsets') throw new RangeError('a chunk of numbers is not by offsets');
+  return cells;
+}
 
 /** Distinct texts are distinct values, and their order is known: they never become strings here. */
 function ofTexts(merged: MergedTexts, source: ColumnChunks, used: Uint8Array | undefined): Coded {
@@ -262,8 +230,7 @@ function eachPlace(source: ColumnChunks, merged: MergedTexts, visit: (place: num
   const all = dictionaries.flat();
   let first = 0;
   chunks.forEach((chunk, k) => {
-    const cells = source.cells(k);
-    if (cells.kind !== 'texts') throw new RangeError('a chunk of texts holds numbers');
+    const cells = textsOf(source.cells(k));
     const d = firstOf[chunk.reader]! + cells.epoch;
     const [{ rank }, places] = [all[d]!, merged.places[d]];
     for (let row = 0; row < chunk.rows; row++) {
@@ -313,7 +280,7 @@ function misfitsOf(parts: readonly MisfitTexts[]): Misfits | undefined {
 
 // ---- numbers ----
 
-function planNumbers(source: ColumnChunks, rowCount: number): Plan {
+function planNumbers(source: ColumnChunks, rowCount: number, arena: Arena): Plan {
   const { chunks, column } = source;
   let [low, high, offsets, wide] = [Infinity, -Infinity, true, false];
   chunks.forEach((_, k) => {
@@ -337,36 +304,32 @@ function planNumbers(source: ColumnChunks, rowCount: number): Plan {
       size: 0,
       domain: () => listDomain([]),
       distinct: 0,
-      recode: () => (_cells, out, at, from, to) => out.fill(0, at, at + to - from),
+      push: (stream, k) => stream.pushCodes(chunks[k]!.rows, (out) => out.fill(0)),
     };
   const span = high - low + 1;
   // A bit for each number of the span is worth it where they lie close together.
-  if (offsets && span <= LARGEST_RANGE && span <= Math.max(1 << 16, 64 * rowCount)) return planSpan(source, low, span, rowCount);
+  if (offsets && span <= LARGEST_RANGE && span <= Math.max(1 << 16, 64 * rowCount)) return planSpan(source, low, span, rowCount, arena);
   return planSorted(source, column.type);
 }
 
 /** Numbers of a span that fits memory as bits: which of them occur is marked. */
-function planSpan(source: ColumnChunks, low: number, span: number, rowCount: number): Plan {
-  const seen = new NumberSet(span);
+function planSpan(source: ColumnChunks, low: number, span: number, rowCount: number, arena: Arena): Plan {
+  const set = new NumberSet(arena, span);
   source.chunks.forEach((_, k) => {
-    const cells = widened(source.cells(k));
-    if (cells.kind !== 'offsets') throw new RangeError('a chunk of numbers is not by offsets');
-    const shift = cells.low - low - 1;
-    const { codes } = cells;
-    for (let row = 0; row < codes.length; row++) if (codes[row] !== 0) seen.add(codes[row]! + shift);
+    const cells = offsetsOf(source.cells(k));
+    set.add(cells.codes, cells.low - low);
   });
-  const distinct = seen.count();
+  const distinct = set.close();
   const range = prefersRange(low, low + span - 1, distinct, rowCount);
+  const members = range ? undefined : set.members(distinct, low);
   return {
     size: range ? span : distinct,
     distinct,
-    domain: range ? () => rangeDomain(low, span) : () => listDomain(Float64Array.from(seen.members(), (offset) => offset + low)),
-    recode: () => (cells, out, at, from, to) => {
-      if (cells.kind !== 'offsets') throw new RangeError('a chunk of numbers is not by offsets');
+    domain: members ? () => listDomain(members) : () => rangeDomain(low, span),
+    push: (stream, k) => {
+      const cells = offsetsOf(source.cells(k));
       const shift = cells.low - low;
-      const { codes } = cells;
-      if (range) for (let row = from; row < to; row++) out[at++] = codes[row] === 0 ? 0 : codes[row]! + shift;
-      else for (let row = from; row < to; row++) out[at++] = codes[row] === 0 ? 0 : seen.rank(codes[row]! + shift - 1) + 1;
+      stream.push(cells.codes, range ? { kind: 'shift', shift } : { kind: 'rank', set, shift });
     },
   };
 }
@@ -380,20 +343,20 @@ function planSorted(source: ColumnChunks, type: DataType): Plan {
     distinct: values.length,
     domain: () => listDomain(values),
     encoded: () => encodeDomain(listDomain(values), type),
-    recode: (k) => {
+    push: (stream, k) => {
       const own = uniques[k]!;
       const codeOf = new Uint32Array(own.length);
       for (let i = 0, at = 0; i < own.length; i++) {
         while (values[at] !== own[i]) at++;
         codeOf[i] = at + 1;
       }
-      return (cells, out, at, from, to) => {
-        const numbers = valuesOf(cells);
-        for (let row = from; row < to; row++) {
-          const value = numbers[row]!;
-          out[at++] = value === value ? codeOf[placeOf(own, value)]! : 0;
+      const numbers = valuesOf(source.cells(k));
+      stream.pushCodes(numbers.length, (out, from) => {
+        for (let i = 0; i < out.length; i++) {
+          const value = numbers[from + i]!;
+          out[i] = value === value ? codeOf[placeOf(own, value)]! : 0;
         }
-      };
+      });
     },
   };
 }
@@ -451,8 +414,9 @@ function planWide(source: ColumnChunks, rowCount: number): Plan {
     size: domain.size,
     distinct,
     domain: () => domain,
-    recode: (k) => (_cells, out, at, from, to) => {
-      for (let row = from; row < to; row++) out[at++] = codes[firstOf[k]! + row]!;
-    },
+    push: (stream, k) =>
+      stream.pushCodes(source.chunks[k]!.rows, (out, from) => {
+        for (let i = 0; i < out.length; i++) out[i] = codes[firstOf[k]! + from + i]!;
+      }),
   };
 }

@@ -53,9 +53,6 @@ export interface SortedTexts {
   readonly ascii: boolean;
 }
 
-/** Copies an array that is about to be overwritten, for instance into memory that threads share. */
-export type Keep = <T extends Codes | Float64Array>(view: T) => T;
-
 const isNumber = (type: DataType): boolean => type.kind === 'integer' || type.kind === 'decimal';
 
 /**
@@ -71,11 +68,9 @@ export class ChunkReader {
   private bufferAt = 0;
   private room = 0;
 
-  /** `keep` copies an array out of the reader's memory; by default into memory of its own. */
   constructor(
     private readonly spec: ReadSpec,
     private readonly layout: Layout,
-    private readonly keep: Keep = (view) => view.slice() as typeof view,
   ) {
     const { kernel } = this;
     const { dialect, columns } = spec;
@@ -166,9 +161,9 @@ export class ChunkReader {
     const [size, used] = [kernel.entriesOf(i), kernel.bytesOf(i)];
     const { buffer } = kernel.memory;
     this.sealed[i]!.push({
-      bytes: this.keep(new Uint8Array(buffer, kernel.sortedAt(i), used)),
-      ends: this.keep(new Uint32Array(buffer, kernel.sortedEndsAt(i), size)),
-      rank: this.keep(new Uint32Array(buffer, kernel.rankAt(i), size)),
+      bytes: new Uint8Array(buffer, kernel.sortedAt(i), used).slice(),
+      ends: new Uint32Array(buffer, kernel.sortedEndsAt(i), size).slice(),
+      rank: new Uint32Array(buffer, kernel.rankAt(i), size).slice(),
       ascii: kernel.isAscii(i) !== 0,
     });
     kernel.resetTexts(i);
@@ -183,12 +178,12 @@ export class ChunkReader {
     if (bytes === 8 || wide.size > 0) return { kind: 'numbers', values: this.doubles(i, bytes), wide };
     const codes: Codes =
       bytes === 0
-        ? this.keep(new Uint8Array(rows))
+        ? new Uint8Array(rows)
         : bytes === 1
-          ? this.keep(new Uint8Array(buffer, at, rows))
+          ? new Uint8Array(buffer, at, rows).slice()
           : bytes === 2
-            ? this.keep(new Uint16Array(buffer, at, rows))
-            : this.keep(new Uint32Array(buffer, at, rows));
+            ? new Uint16Array(buffer, at, rows).slice()
+            : new Uint32Array(buffer, at, rows).slice();
     if (this.kinds[i] === KernelKind.text) return { kind: 'texts', epoch: this.sealed[i]!.length, codes };
     return { kind: 'offsets', low: kernel.lowOf(i), high: kernel.highOf(i), codes };
   }
@@ -199,17 +194,17 @@ export class ChunkReader {
     const rows = kernel.rows.value;
     const { buffer } = kernel.memory;
     const at = kernel.outOf(i);
-    if (bytes === 8) return this.keep(new Float64Array(buffer, at, rows));
+    if (bytes === 8) return new Float64Array(buffer, at, rows).slice();
     const low = kernel.lowOf(i);
     const codes =
       bytes === 1 ? new Uint8Array(buffer, at, rows) : bytes === 2 ? new Uint16Array(buffer, at, rows) : new Uint32Array(buffer, at, rows);
-    return this.keep(Float64Array.from({ length: rows }, (_, row) => (bytes === 0 || codes[row] === 0 ? NaN : codes[row]! - 1 + low)));
+    return Float64Array.from({ length: rows }, (_, row) => (bytes === 0 || codes[row] === 0 ? NaN : codes[row]! - 1 + low));
   }
 
   private linesOf(): Uint32Array | undefined {
     const { kernel } = this;
     const lines = new Uint32Array(kernel.memory.buffer, kernel.linesAt(), kernel.rows.value);
-    for (let row = 0; row < lines.length; row++) if (lines[row] !== row) return this.keep(lines);
+    for (let row = 0; row < lines.length; row++) if (lines[row] !== row) return lines.slice();
     return undefined;
   }
 

@@ -92,7 +92,7 @@ function assembleTable(spec: ReadSpec, layout: Layout, chunks: readonly Chunk[],
         lineOf: facts.lineOf,
       },
       Math.max(1, rowCount),
-      (all) => (wide = all as Uint32Array<ArrayBuffer>),
+      (all) => (wide = all.codes.slice()),
     );
     if (made.misfits) misfits.set(column.name.toLowerCase(), made.misfits);
     const codes = codesArray(made.size, rowCount);

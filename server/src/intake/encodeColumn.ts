@@ -47,7 +47,7 @@ export function encodeColumn(task: ColumnTask): { column: EncodedColumn; misfits
         lineOf,
       },
       SEGMENT_ROWS,
-      (codes) => segments.push(encodeSegment(codes)),
+      (stretch) => segments.push(stretch.encode()),
     );
     const { name, type, nulls, distinct, runs, counts, misfits } = made;
     return {

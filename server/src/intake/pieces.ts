@@ -1,13 +1,13 @@
 import { closeSync, openSync, readSync, writeSync } from 'node:fs';
 import { join } from 'node:path';
 import type { Codes } from '@crease/core/columns';
-import type { Chunk, ChunkCells, Keep, Layout, MisfitTexts, ReadSpec, SortedTexts } from '@crease/core/reading';
+import type { Chunk, ChunkCells, Layout, MisfitTexts, ReadSpec, SortedTexts } from '@crease/core/reading';
 import { byteOf, CHUNK_BYTES, ChunkReader, LARGEST_RECORD_BYTES } from '@crease/core/reading';
 
 /** Bytes read beyond a piece, for the record that its end cuts; more where that is not enough. */
 const OVERLAP_BYTES = 1 << 16;
 
-/** Cells that have left a thread: in memory that threads share, or in a file of the scratch folder. */
+/** Cells that have left a thread: in memory that is handed on with them, or in a file of the scratch folder. */
 export type KeptCells =
   | { readonly kind: 'texts'; readonly epoch: number; readonly data: Kept }
   | { readonly kind: 'offsets'; readonly low: number; readonly high: number; readonly data: Kept }
@@ -17,7 +17,7 @@ export type KeptCells =
 export interface Kept {
   readonly width: 1 | 2 | 4 | 8;
   readonly rows: number;
-  readonly at: SharedArrayBuffer | { readonly file: string; readonly offset: number };
+  readonly at: ArrayBuffer | { readonly file: string; readonly offset: number };
 }
 
 /** One piece of a file as read: the records that start in it. */
@@ -56,12 +56,15 @@ export interface PiecesDone {
 
 export const pieceCount = (layout: Layout, size: number): number => Math.max(0, Math.ceil((size - layout.bodyAt) / CHUNK_BYTES));
 
-/** Copies into memory that all threads see. */
-const share: Keep = (view) => {
-  const make = view.constructor as new (buffer: SharedArrayBuffer) => typeof view;
-  const copy = new make(new SharedArrayBuffer(view.byteLength));
-  copy.set(view);
-  return copy;
+/**
+ * Memory that goes along with cells and dictionaries to the thread that needs them next. Shared memory would not do: each thread would keep
+ * it until its own garbage collector comes by, which idle threads' do not.
+ */
+export const memoryOf = (cells: Iterable<KeptCells>, dictionaries: Iterable<SortedTexts>): ArrayBuffer[] => {
+  const found = new Set<ArrayBuffer>();
+  for (const { data } of cells) if (data.at instanceof ArrayBuffer) found.add(data.at);
+  for (const { bytes, ends, rank } of dictionaries) for (const array of [bytes, ends, rank]) found.add(array.buffer as ArrayBuffer);
+  return [...found];
 };
 
 /**
@@ -70,7 +73,7 @@ const share: Keep = (view) => {
  */
 export function readPieces(task: PiecesTask): PiecesDone {
   const { spec, layout, size, shared } = task;
-  const reader = new ChunkReader(spec, layout, share);
+  const reader = new ChunkReader(spec, layout);
   const descriptor = openSync(task.file, 'r');
   const spill = task.scratch === undefined ? undefined : new Spill(join(task.scratch, `cells-${task.reader}`));
   const pieces: Piece[] = [];
@@ -171,7 +174,7 @@ function readPiece(reader: ChunkReader, descriptor: number, bounds: Bounds, spil
 function keptCells(cells: ChunkCells, spill: Spill | undefined): KeptCells {
   const array = cells.kind === 'numbers' ? cells.values : cells.codes;
   const width = array.BYTES_PER_ELEMENT as Kept['width'];
-  const data: Kept = { width, rows: array.length, at: spill ? spill.put(array) : (array.buffer as unknown as SharedArrayBuffer) };
+  const data: Kept = { width, rows: array.length, at: spill ? spill.put(array) : (array.buffer as ArrayBuffer) };
   if (cells.kind === 'texts') return { kind: 'texts', epoch: cells.epoch, data };
   if (cells.kind === 'offsets') return { kind: 'offsets', low: cells.low, high: cells.high, data };
   return { kind: 'numbers', wide: cells.wide, data };
@@ -180,7 +183,7 @@ function keptCells(cells: ChunkCells, spill: Spill | undefined): KeptCells {
 /** Brings kept cells back. */
 export function loadCells(kept: KeptCells, open: (file: string) => number): ChunkCells {
   const { width, rows, at } = kept.data;
-  let buffer: SharedArrayBuffer | ArrayBuffer;
+  let buffer: ArrayBuffer;
   if (!('file' in at)) buffer = at;
   else {
     const bytes = new Uint8Array(rows * width);

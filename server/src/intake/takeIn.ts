@@ -8,6 +8,7 @@ import type { Running, WorkPool } from '../work/pool.ts';
 import { READING_THREADS } from '../work/pool.ts';
 import type { ColumnTask } from './encodeColumn.ts';
 import type { PiecesDone, PiecesTask } from './pieces.ts';
+import { memoryOf } from './pieces.ts';
 import { readFile } from './readFile.ts';
 
 /** Where a file's rows belong. */
@@ -45,7 +46,13 @@ export function takeIn(
       count: READING_THREADS,
       pieces: (task: PiecesTask) => pool.load<PiecesDone>({ kind: 'pieces', task }),
       column: (task: ColumnTask, ordinal: number) =>
-        pool.load<Misfits | undefined>({ kind: 'column', task, into: { workspace: target.workspace, tableId: tableId!, ordinal } }),
+        pool.load<Misfits | undefined>(
+          { kind: 'column', task, into: { workspace: target.workspace, tableId: tableId!, ordinal } },
+          memoryOf(
+            task.pieces.map(({ cells }) => cells),
+            task.dictionaries.flat(),
+          ),
+        ),
     };
     const plain = spec.dialect.encoding === 'utf-8';
     const text = plain ? file : join(scratch, 'utf-8');

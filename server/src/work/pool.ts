@@ -45,9 +45,9 @@ export class WorkPool {
     return unwrap<T>((await this.questions.run(task)) as { result: T } | TaskFault);
   }
 
-  /** As `run`, on the threads that read files. */
-  async load<T>(task: Plain<Task>): Promise<T> {
-    return unwrap<T>((await this.loads.run(task)) as { result: T } | TaskFault);
+  /** As `run`, on the threads that read files. `memory` moves to the thread and is empty here afterwards. */
+  async load<T>(task: Plain<Task>, memory: ArrayBuffer[] = []): Promise<T> {
+    return unwrap<T>((await this.loads.run(task, { transferList: memory })) as { result: T } | TaskFault);
   }
 
   /** Runs a task that tells of its progress. */

@@ -1,4 +1,5 @@
 import { createHash } from 'node:crypto';
+import { move, transferableSymbol, valueSymbol } from 'piscina';
 import { toJson, formatType, textReader, DATE } from '@crease/core/values';
 import type { Misfits, TableData } from '@crease/core/columns';
 import { columnValues } from '@crease/core/columns';
@@ -17,7 +18,8 @@ import { ReadError } from '@crease/core/reading';
 import { openWorkspace, sourceKey, Tables } from '../store/index.ts';
 import type { Connection } from '../store/index.ts';
 import { encodeColumn } from '../intake/encodeColumn.ts';
-import { readPieces } from '../intake/pieces.ts';
+import type { PiecesDone } from '../intake/pieces.ts';
+import { memoryOf, readPieces } from '../intake/pieces.ts';
 import { transcodeFile } from '../sources/fileTable.ts';
 import { previewOf } from '../sources/preview.ts';
 import type { JudgeMessage, Task } from './tasks.ts';
@@ -297,10 +299,21 @@ async function run(task: Task): Promise<unknown> {
   }
 }
 
+/** An answer whose memory moves to the thread that asked. */
+const moved = (value: { result: unknown }, memory: ArrayBuffer[]): { result: unknown } =>
+  move({ [transferableSymbol]: memory, [valueSymbol]: value } as unknown as ArrayBuffer) as unknown as { result: unknown };
+
 /** A worker's answer: a result, or a fault that belongs to the person who asked. Bugs go to the log with their trace. */
 export default async function work(task: Task): Promise<{ result: unknown } | TaskFault> {
   try {
-    return { result: await run(task) };
+    const result = await run(task);
+    if (task.kind !== 'pieces') return { result };
+    const { pieces, dictionaries } = result as PiecesDone;
+    const memory = memoryOf(
+      pieces.flatMap(({ cells }) => cells),
+      dictionaries.flat(),
+    );
+    return moved({ result }, memory);
   } catch (error) {
     if (error instanceof DataError || error instanceof ReadError) return { fault: 'data', message: error.message };
     process.stderr.write(`task ${task.kind}: ${(error as Error).stack ?? String(error)}\n`);

@@ -1,6 +1,6 @@
 import type { Encoding, SegmentStatistics } from './encoding.ts';
-import { BLOCK, writer } from './encoding.ts';
-import { bitsFor, packBits, packedBytes, unpackBits } from './bits.ts';
+import { BLOCK, plainPacker, writer } from './encoding.ts';
+import { bitsFor, packedBytes, unpackBits } from './bits.ts';
 
 const HEADER = 5; // a block's minimum (4 bytes), width (1)
 const rowsOf = (block: number, count: number): number => Math.min(BLOCK, count - block * BLOCK);
@@ -12,7 +12,7 @@ const size = ({ count, blocks }: SegmentStatistics): number =>
 export const blocks: Encoding = {
   name: 'blocks',
   bytes: size,
-  encode: (codes, statistics) => {
+  encode: (codes, statistics, packer = plainPacker(codes)) => {
     const bytes = new Uint8Array(size(statistics));
     const view = writer(bytes);
     let at = 0;
@@ -20,7 +20,7 @@ export const blocks: Encoding = {
       const [width, rows] = [bitsFor(largest - smallest), rowsOf(b, statistics.count)];
       view.setUint32(at, smallest, true);
       bytes[at + 4] = width;
-      packBits(codes, b * BLOCK, rows, smallest, width, bytes, at + HEADER);
+      packer.bits(b * BLOCK, rows, smallest, width, bytes, at + HEADER);
       at += HEADER + packedBytes(rows, width);
     });
     return bytes;

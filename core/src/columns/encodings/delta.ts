@@ -1,6 +1,6 @@
 import type { Encoding, SegmentStatistics } from './encoding.ts';
-import { writer } from './encoding.ts';
-import { bitsFor, packBits, packedBytes, unpackBits } from './bits.ts';
+import { plainPacker, writer } from './encoding.ts';
+import { bitsFor, packedBytes, unpackBits } from './bits.ts';
 
 const HEADER = 13; // first code (4 bytes), least difference (8, it may be negative), width (1)
 
@@ -13,7 +13,7 @@ export const delta: Encoding = {
     statistics.count < 2 || statistics.greatestStep - statistics.leastStep > 0xffffffff
       ? undefined
       : HEADER + packedBytes(statistics.count - 1, widthOf(statistics)),
-  encode: (codes, statistics) => {
+  encode: (codes, statistics, packer = plainPacker(codes)) => {
     const { leastStep, count } = statistics;
     const width = widthOf(statistics);
     const bytes = new Uint8Array(HEADER + packedBytes(count - 1, width));
@@ -21,9 +21,7 @@ export const delta: Encoding = {
     view.setUint32(0, codes[0]!, true);
     view.setFloat64(4, leastStep, true);
     bytes[12] = width;
-    const steps = new Uint32Array(count - 1);
-    for (let i = 1; i < count; i++) steps[i - 1] = codes[i]! - codes[i - 1]! - leastStep;
-    packBits(steps, 0, count - 1, 0, width, bytes, HEADER);
+    packer.steps(count, leastStep, width, bytes, HEADER);
     return bytes;
   },
   decode: (bytes, count, out, from) => {

@@ -1,4 +1,5 @@
 import type { Codes } from '../column.ts';
+import { packBits } from './bits.ts';
 
 /** What one pass over a segment's codes tells; every encoding computes its exact size from it. */
 export interface SegmentStatistics {
@@ -13,12 +14,29 @@ export interface SegmentStatistics {
   readonly blocks: readonly { smallest: number; largest: number }[];
 }
 
+/** Packs codes of the segment at hand into `out` from byte `at` on; see `packBits`. */
+export interface Packer {
+  /** `count` codes from row `from` on, less `base`. */
+  bits(from: number, count: number, base: number, width: number, out: Uint8Array, at: number): void;
+  /** Of `count` codes from the first row on, the differences from the one before, less `step`. */
+  steps(count: number, step: number, width: number, out: Uint8Array, at: number): void;
+}
+
+export const plainPacker = (codes: Codes): Packer => ({
+  bits: (from, count, base, width, out, at) => packBits(codes, from, count, base, width, out, at),
+  steps: (count, step, width, out, at) => {
+    const steps = new Uint32Array(count - 1);
+    for (let i = 1; i < count; i++) steps[i - 1] = codes[i]! - codes[i - 1]! - step;
+    packBits(steps, 0, count - 1, 0, width, out, at);
+  },
+});
+
 /** One way to lay out a segment's codes in bytes. Sizes are exact: `encode` returns just `bytes(statistics)` bytes. */
 export interface Encoding {
   readonly name: EncodingName;
   /** Bytes that `encode` would take, or undefined where the encoding cannot hold the segment. */
   bytes(statistics: SegmentStatistics): number | undefined;
-  encode(codes: Codes, statistics: SegmentStatistics): Uint8Array;
+  encode(codes: Codes, statistics: SegmentStatistics, packer?: Packer): Uint8Array;
   /** Writes `count` codes into `out` from `from` on. */
   decode(bytes: Uint8Array, count: number, out: Codes, from: number): void;
 }

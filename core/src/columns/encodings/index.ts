@@ -1,5 +1,5 @@
 import type { Codes } from '../column.ts';
-import type { Encoding, EncodingName } from './encoding.ts';
+import type { Encoding, EncodingName, SegmentStatistics } from './encoding.ts';
 import { statisticsOf } from './encoding.ts';
 import { blocks } from './blocks.ts';
 import { constant } from './constant.ts';
@@ -30,16 +30,22 @@ export function candidateSizes(codes: Codes): { encoding: EncodingName; bytes: n
   }).sort((a, b) => a.bytes - b.bytes);
 }
 
-/** Encodes one segment's codes in the smallest way, by a plain comparison of exact bytes. */
-export function encodeSegment(codes: Codes): EncodedSegment {
-  const statistics = statisticsOf(codes);
+/** The encoding of the fewest bytes, by a plain comparison of exact sizes. */
+export function chooseEncoding(statistics: SegmentStatistics): Encoding {
   let best: Encoding | undefined;
   let bestBytes = Infinity;
   for (const encoding of ENCODINGS) {
     const bytes = encoding.bytes(statistics);
     if (bytes !== undefined && bytes < bestBytes) [best, bestBytes] = [encoding, bytes];
   }
-  return { encoding: best!.name, rows: codes.length, bytes: best!.encode(codes, statistics) };
+  return best!;
+}
+
+/** Encodes one segment's codes in the smallest way. */
+export function encodeSegment(codes: Codes): EncodedSegment {
+  const statistics = statisticsOf(codes);
+  const encoding = chooseEncoding(statistics);
+  return { encoding: encoding.name, rows: codes.length, bytes: encoding.encode(codes, statistics) };
 }
 
 export function decodeSegment(segment: EncodedSegment, out: Codes, from: number): void {

@@ -1,6 +1,6 @@
 import type { Encoding } from './encoding.ts';
-import { writer } from './encoding.ts';
-import { bitsFor, packBits, packedBytes, unpackBits } from './bits.ts';
+import { plainPacker, writer } from './encoding.ts';
+import { bitsFor, packedBytes, unpackBits } from './bits.ts';
 
 const HEADER = 5; // minimum (4 bytes), width (1)
 
@@ -8,12 +8,12 @@ const HEADER = 5; // minimum (4 bytes), width (1)
 export const packed: Encoding = {
   name: 'packed',
   bytes: ({ count, smallest, largest }) => HEADER + packedBytes(count, bitsFor(largest - smallest)),
-  encode: (codes, { count, smallest, largest }) => {
+  encode: (codes, { count, smallest, largest }, packer = plainPacker(codes)) => {
     const width = bitsFor(largest - smallest);
     const bytes = new Uint8Array(HEADER + packedBytes(count, width));
     writer(bytes).setUint32(0, smallest, true);
     bytes[4] = width;
-    packBits(codes, 0, count, smallest, width, bytes, HEADER);
+    packer.bits(0, count, smallest, width, bytes, HEADER);
     return bytes;
   },
   decode: (bytes, count, out, from) => unpackBits(bytes, HEADER, bytes[4]!, writer(bytes).getUint32(0, true), out, from, count),
