@@ -220,3 +220,253 @@ export function packSteps(codes: usize, count: i32, step: f64, width: i32, out: 
   }
   store<u64>(out, held);
 }
+
+// ---- merging sorted dictionaries ----
+// Several lists of texts, ascending and each without doubles, become one front-coded list. A text is never compared from its start: each
+// head knows how much it shares with the text given out last, and of two heads the one that shares more comes first.
+// Source: W. Ng and K. Kakehi, Merging String Sequences by Longest Common Prefixes, IPSJ Digital Courier 4 (2008).
+
+/** One list; the host lays a window of it into memory at a time. Unmanaged memory. */
+@unmanaged
+class Source {
+  bytes: usize = 0; // of the window's texts, one behind the other
+  ends: usize = 0; // u32 each: where the window's texts end, counted from `base`
+  base: u32 = 0;
+  places: usize = 0; // u32 each: receives the place of each text of the window
+  count: i32 = 0; // texts in the window
+  at: i32 = 0; // the head
+  start: usize = 0; // address of the head's text
+  length: u32 = 0;
+  shared: u32 = 0; // bytes that the head shares with the text given out last
+  newShared: u32 = 0; // with the text that is about to be given out
+  tie: i32 = 0; // equals the text about to be given out, where it is the round's number
+  live: i32 = 0;
+}
+
+/** Every so many texts one is written in full. */
+const FRONT_BLOCK: u32 = 16;
+
+let sources: usize = 0;
+let sourceCount: i32 = 0;
+let round: i32 = 0;
+let checksUtf8: bool = false;
+let nullTexts: usize = 0; // a length of 4 bytes, then the bytes, each
+let nullTextCount: i32 = 0;
+/** Bytes that the text given out last shares with one that was passed over since. */
+let carried: u32 = u32.MAX_VALUE;
+/** Texts given out so far. */
+export let merged: u32 = 0;
+/** Where the next byte of the output goes. */
+export let mergedEnd: usize = 0;
+
+export function setMergedEnd(at: usize): void {
+  mergedEnd = at;
+}
+
+/** What `merge` stopped for: all done, the output is full, or a text is not UTF-8. From 0 on: that list needs its next window. */
+export const MERGED: i32 = -1;
+export const OUTPUT_FULL: i32 = -2;
+export const NOT_UTF8: i32 = -3;
+
+@inline
+function sourceAt(i: i32): Source {
+  return changetype<Source>(sources + <usize>i * offsetof<Source>());
+}
+
+export function startMerge(count: i32, nulls: usize, nullCount: i32, utf8: bool): void {
+  sources = allocate(<usize>count * offsetof<Source>());
+  sourceCount = count;
+  nullTexts = nulls;
+  nullTextCount = nullCount;
+  checksUtf8 = utf8;
+  merged = 0;
+  carried = u32.MAX_VALUE;
+  round = 0;
+}
+
+export function endMerge(): void {
+  heap.free(sources);
+}
+
+/** Lays out the next window of a list. With `goesOn` its first text is the one before, for what the next shares with it. */
+export function window(i: i32, bytes: usize, ends: usize, base: u32, places: usize, count: i32, goesOn: bool): void {
+  const source = sourceAt(i);
+  source.bytes = bytes;
+  source.ends = ends;
+  source.base = base;
+  source.places = places;
+  source.count = count;
+  source.at = 0;
+  source.start = bytes;
+  source.length = count > 0 ? load<u32>(ends) - base : 0;
+  source.live = <i32>(count > 0);
+  if (!goesOn) source.shared = 0;
+  else advance(source);
+}
+
+/** Takes the next text as the head. */
+function advance(source: Source): void {
+  const before = source.start;
+  const beforeLength = source.length;
+  source.at++;
+  if (source.at >= source.count) {
+    source.live = 0;
+    return;
+  }
+  source.start = before + beforeLength;
+  source.length = load<u32>(source.ends + (<usize>source.at << 2)) - load<u32>(source.ends + (<usize>(source.at - 1) << 2));
+  source.shared = commonPrefix(before, beforeLength, source.start, source.length, 0);
+}
+
+/** Bytes that two texts share, of which `known` are known. Windows have 8 bytes behind them that may be read. */
+function commonPrefix(a: usize, lengthA: u32, b: usize, lengthB: u32, known: u32): u32 {
+  const most = min(lengthA, lengthB);
+  let i = known;
+  while (i < most) {
+    const difference = load<u64>(a + i) ^ load<u64>(b + i);
+    if (difference != 0) return min(most, i + <u32>(ctz(difference) >> 3));
+    i += 8;
+  }
+  return most;
+}
+
+/** The head that comes next. Sets what each other head shares with it, and which equal it. */
+function choose(): i32 {
+  let best = -1;
+  let bestShared: u32 = 0;
+  round++;
+  for (let i = 0; i < sourceCount; i++) {
+    const source = sourceAt(i);
+    if (source.live == 0) continue;
+    source.newShared = source.shared;
+    if (best < 0 || source.shared > bestShared) {
+      // The others share less with the last text, so they come later, and share no more with this one.
+      for (let k = 0; k < i; k++) sourceAt(k).newShared = sourceAt(k).shared;
+      best = i;
+      bestShared = source.shared;
+      round++;
+      source.tie = round;
+      continue;
+    }
+    if (source.shared < bestShared) continue;
+    const held = sourceAt(best);
+    const common = commonPrefix(held.start, held.length, source.start, source.length, bestShared);
+    const endsHeld = common == held.length;
+    const endsOwn = common == source.length;
+    if (endsHeld && endsOwn) {
+      source.tie = round;
+      source.newShared = common;
+    } else if (endsOwn || (!endsHeld && load<u8>(source.start + common) < load<u8>(held.start + common))) {
+      // Those that lost against the one held share no more with the new one than it does.
+      for (let k = 0; k < i; k++) {
+        const other = sourceAt(k);
+        if (other.live != 0 && other.newShared > common) other.newShared = common;
+      }
+      held.newShared = common;
+      best = i;
+      round++;
+      source.tie = round;
+    } else source.newShared = common;
+  }
+  return best;
+}
+
+function isNull(start: usize, length: u32): bool {
+  let at = nullTexts;
+  for (let k = 0; k < nullTextCount; k++) {
+    const size = load<u32>(at);
+    if (size == length && memory.compare(start, at + 4, size) == 0) return true;
+    at += 4 + <usize>size;
+  }
+  return false;
+}
+
+function writeLength(at: usize, length: u32): usize {
+  while (length >= 0x80) {
+    store<u8>(at++, <u8>(length | 0x80));
+    length >>= 7;
+  }
+  store<u8>(at++, <u8>length);
+  return at;
+}
+
+/** Whether bytes are UTF-8 (RFC 3629: no surrogates, nothing over-long, nothing beyond U+10FFFF). */
+function isUtf8(start: usize, length: u32): bool {
+  const end = start + length;
+  let at = start;
+  while (at < end) {
+    const lead = load<u8>(at++);
+    if (lead < 0x80) continue;
+    let more = 0;
+    let low: u8 = 0x80;
+    let high: u8 = 0xbf;
+    if (lead >= 0xc2 && lead <= 0xdf) more = 1;
+    else if (lead >= 0xe0 && lead <= 0xef) {
+      more = 2;
+      if (lead == 0xe0) low = 0xa0;
+      if (lead == 0xed) high = 0x9f;
+    } else if (lead >= 0xf0 && lead <= 0xf4) {
+      more = 3;
+      if (lead == 0xf0) low = 0x90;
+      if (lead == 0xf4) high = 0x8f;
+    } else return false;
+    for (; more > 0; more--) {
+      if (at >= end) return false;
+      const byte = load<u8>(at++);
+      if (byte < low || byte > high) return false;
+      low = 0x80;
+      high = 0xbf;
+    }
+  }
+  return true;
+}
+
+/** Goes on until something is needed; see `MERGED` and the others. */
+export function merge(outEnd: usize): i32 {
+  while (true) {
+    const best = choose();
+    if (best < 0) return MERGED;
+    const head = sourceAt(best);
+    if (mergedEnd + head.length + 10 > outEnd) return OUTPUT_FULL;
+    if (checksUtf8 && !isUtf8(head.start, head.length)) return NOT_UTF8;
+    let place: u32 = 0;
+    if (isNull(head.start, head.length)) carried = min(carried, head.shared);
+    else {
+      const shared: u32 = merged % FRONT_BLOCK == 0 ? 0 : min(carried, head.shared);
+      carried = u32.MAX_VALUE;
+      place = ++merged;
+      let at = writeLength(mergedEnd, shared);
+      at = writeLength(at, head.length - shared);
+      memory.copy(at, head.start + shared, head.length - shared);
+      mergedEnd = at + head.length - shared;
+    }
+    let empty = -1;
+    for (let i = 0; i < sourceCount; i++) {
+      const source = sourceAt(i);
+      if (source.live == 0) continue;
+      if (source.tie != round) {
+        source.shared = source.newShared;
+        continue;
+      }
+      store<u32>(source.places + (<usize>source.at << 2), place);
+      advance(source);
+      if (source.live == 0) empty = i;
+    }
+    // Several may be empty: the host asks for all of them.
+    if (empty >= 0) return empty;
+  }
+  return MERGED; // never reached; the compiler does not see it
+}
+
+/** Whether a list's window is used up. */
+export function isUsedUp(i: i32): bool {
+  return sourceAt(i).live == 0;
+}
+
+/** Replaces each entry of a table by what another has at that place. */
+export function compose(table: usize, count: i32, other: usize): void {
+  for (let i = 0; i < count; i++) {
+    const at = table + (<usize>i << 2);
+    store<u32>(at, load<u32>(other + (<usize>load<u32>(at) << 2)));
+  }
+}

@@ -6,3 +6,4 @@ export * from './encodings/index.ts';
 export * from './codeStream.ts';
 export { withEncoder } from './kernel.ts';
 export type { Arena } from './kernel.ts';
+export * from './mergeTexts.ts';

@@ -21,7 +21,19 @@ export interface EncoderKernel {
   observe(codes: number, from: number, to: number, blocks: number, counts: number): void;
   pack(codes: number, count: number, base: number, width: number, out: number): void;
   packSteps(codes: number, count: number, step: number, width: number, out: number): void;
+  readonly merged: { readonly value: number };
+  readonly mergedEnd: { readonly value: number };
+  setMergedEnd(at: number): void;
+  startMerge(count: number, nulls: number, nullCount: number, utf8: number): void;
+  endMerge(): void;
+  window(i: number, bytes: number, ends: number, base: number, places: number, count: number, goesOn: number): void;
+  merge(outEnd: number): number;
+  isUsedUp(i: number): number;
+  compose(table: number, count: number, of: number): void;
 }
+
+/** What `merge` stops for; from 0 on a list needs its next window. */
+export const MergeStop = { merged: -1, outputFull: -2, notUtf8: -3 } as const;
 
 let compiled: WebAssembly.Module | undefined;
 let idle: EncoderKernel | undefined;
@@ -72,6 +84,12 @@ export class Arena {
     const at = this.allocate(array.byteLength);
     this.bytes(at, array.byteLength).set(new Uint8Array(array.buffer, array.byteOffset, array.byteLength));
     return at;
+  }
+
+  /** Frees what was allocated at that address before the work ends. */
+  release(at: number): void {
+    this.taken.splice(this.taken.lastIndexOf(at), 1);
+    this.kernel.release(at);
   }
 
   /** Views hold until the next allocation. */

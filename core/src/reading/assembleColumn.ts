@@ -1,14 +1,16 @@
 import type { DataType, Value } from '../values/index.ts';
 import { textReader } from '../values/index.ts';
-import type { Arena, Domain, Misfits, Stretch } from '../columns/index.ts';
+import type { Arena, Domain, Misfits, Stretch, TextList } from '../columns/index.ts';
 import {
   CodeStream,
   columnOfValues,
+  decodeDomain,
   domainOfDistinct,
   encodeDomain,
   encodeTextBytes,
   LARGEST_RANGE,
   listDomain,
+  mergeLists,
   NumberSet,
   prefersRange,
   rangeDomain,
@@ -25,7 +27,7 @@ export interface ColumnChunks {
   readonly chunks: readonly ColumnChunk[];
   cells(k: number): ChunkCells;
   /** By reader, then by epoch. */
-  readonly dictionaries: readonly (readonly SortedTexts[])[];
+  readonly dictionaries: readonly (readonly TextList[])[];
   /** False where dictionaries may hold texts that no row has: of pieces that were read in vain. */
   readonly exact: boolean;
   readonly nulls: ReadonlySet<string>;
@@ -106,24 +108,38 @@ function planOf(source: ColumnChunks, rowCount: number, arena: Arena): Plan {
 
 function planTexts(source: ColumnChunks, rowCount: number, arena: Arena): Plan {
   const { column, dictionaries } = source;
-  const merged = mergeTexts(dictionaries.flat());
+  const pushedBy = (tables: readonly number[]): Plan['push'] => {
+    const firstOf = dictionaries.map((_, reader) => dictionaries.slice(0, reader).reduce((sum, list) => sum + list.length, 0));
+    return (stream, k) => {
+      const { codes, epoch } = textsOf(source.cells(k));
+      stream.push(codes, { kind: 'table', at: tables[firstOf[source.chunks[k]!.reader]! + epoch]! });
+    };
+  };
+  if (column.type.kind === 'text' && source.exact) {
+    const lists = mergeLists(arena, dictionaries.flat(), source.nulls);
+    if (lists) {
+      const { size, encoded } = lists;
+      return { size, distinct: size, encoded: () => encoded, domain: () => decodeDomain(encoded), push: pushedBy(lists.tables) };
+    }
+  }
+  // Texts that are to be typed, or not all of which count: all of them come into memory.
+  const merged = mergeTexts(dictionaries.flat().map(inMemory));
   const used = source.exact ? undefined : usedPlaces(source, merged);
   const made = column.type.kind === 'text' ? ofTexts(merged, source, used) : ofTypedTexts(merged, source, rowCount, used);
-  const firstOf = dictionaries.map((_, reader) => dictionaries.slice(0, reader).reduce((sum, list) => sum + list.length, 0));
-  const tables = dictionaries.flat().map(({ rank }, d) => {
+  const tables = dictionaries.flat().map((list, d) => {
     const places = merged.places[d];
-    const codes = new Uint32Array(rank.length);
-    for (let code = 0; code < rank.length; code++) codes[code] = made.codeOf[places ? places[rank[code]!]! : rank[code]!]!;
+    const codes = list.rank().map((place) => made.codeOf[places ? places[place]! : place]!);
     return arena.put(codes);
   });
-  return {
-    ...made,
-    push: (stream, k) => {
-      const cells = textsOf(source.cells(k));
-      stream.push(cells.codes, { kind: 'table', at: tables[firstOf[source.chunks[k]!.reader]! + cells.epoch]! });
-    },
-  };
+  return { ...made, push: pushedBy(tables) };
 }
+
+const inMemory = (list: TextList): SortedTexts => ({
+  bytes: list.bytes(0, list.byteLength),
+  ends: list.ends(0, list.size),
+  rank: list.rank(),
+  ascii: list.ascii,
+});
 
 type Coded = Omit<Plan, 'push'> & { codeOf: Uint32Array };
 
@@ -232,7 +248,7 @@ function eachPlace(source: ColumnChunks, merged: MergedTexts, visit: (place: num
   chunks.forEach((chunk, k) => {
     const cells = textsOf(source.cells(k));
     const d = firstOf[chunk.reader]! + cells.epoch;
-    const [{ rank }, places] = [all[d]!, merged.places[d]];
+    const [rank, places] = [all[d]!.rank(), merged.places[d]];
     for (let row = 0; row < chunk.rows; row++) {
       const place = rank[cells.codes[row]!]!;
       visit(places ? places[place]! : place, first + row);

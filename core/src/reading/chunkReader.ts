@@ -1,6 +1,6 @@
 import type { DataType } from '../values/index.ts';
 import { DEFAULT_DATE_PATTERN, fixedLayout, textReader } from '../values/index.ts';
-import type { Codes, ReadProblem } from '../columns/index.ts';
+import type { Codes, ReadProblem, TextList } from '../columns/index.ts';
 import type { Layout } from './header.ts';
 import { byteOf } from './header.ts';
 import type { ReaderKernel } from './kernel.ts';
@@ -26,6 +26,16 @@ export type ChunkCells =
   | { readonly kind: 'texts'; readonly epoch: number; readonly codes: Codes }
   | { readonly kind: 'offsets'; readonly low: number; readonly high: number; readonly codes: Codes }
   | { readonly kind: 'numbers'; readonly values: Float64Array; readonly wide: ReadonlyMap<number, bigint> };
+
+/** A sealed dictionary as a list. */
+export const textList = ({ bytes, ends, rank, ascii }: SortedTexts): TextList => ({
+  size: ends.length,
+  byteLength: bytes.length,
+  ascii,
+  bytes: (from, to) => bytes.subarray(from, to),
+  ends: (from, to) => ends.subarray(from, to),
+  rank: () => rank,
+});
 
 /** Texts of a number or moment column that are none, with their rows and the first one's line. */
 export type MisfitTexts = ReadonlyMap<string, { rows: number; line: number }>;

@@ -1,6 +1,7 @@
 import type { Codes, Column, Misfits, ReadProblem, TableData } from '../columns/index.ts';
 import { codesArray, columnOfParts, tableOf } from '../columns/index.ts';
 import type { AssembledColumn } from './assembleColumn.ts';
+import { textList } from './chunkReader.ts';
 import { assembleColumn } from './assembleColumn.ts';
 import type { Chunk, MisfitTexts } from './chunkReader.ts';
 import { ChunkReader, endlessRecord, KEPT_PROBLEMS } from './chunkReader.ts';
@@ -86,7 +87,7 @@ function assembleTable(spec: ReadSpec, layout: Layout, chunks: readonly Chunk[],
         column,
         chunks: chunks.map((chunk, k) => ({ rows: chunk.rows, reader: 0, misfits: onLines(chunk.misfits[i]!, facts.firstLines[k]!) })),
         cells: (k) => chunks[k]!.cells[i]!,
-        dictionaries: [reader.dictionaries(i)],
+        dictionaries: [reader.dictionaries(i).map(textList)],
         exact: true,
         nulls: new Set(spec.nulls ?? ['']),
         lineOf: facts.lineOf,

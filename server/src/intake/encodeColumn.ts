@@ -2,7 +2,7 @@ import { closeSync, openSync } from 'node:fs';
 import type { EncodedSegment, Misfits } from '@crease/core/columns';
 import { encodeSegment, SEGMENT_ROWS } from '@crease/core/columns';
 import type { ColumnToRead, MisfitTexts, SortedTexts } from '@crease/core/reading';
-import { assembleColumn, linesOf, onLines } from '@crease/core/reading';
+import { assembleColumn, linesOf, onLines, textList } from '@crease/core/reading';
 import type { EncodedColumn } from '../store/index.ts';
 import type { KeptCells } from './pieces.ts';
 import { loadCells } from './pieces.ts';
@@ -41,7 +41,7 @@ export function encodeColumn(task: ColumnTask): { column: EncodedColumn; misfits
         column: task.column,
         chunks: task.pieces.map(({ rows, reader, misfits }, k) => ({ rows, reader, misfits: onLines(misfits, firstLines[k]!) })),
         cells: (k) => loadCells(task.pieces[k]!.cells, open),
-        dictionaries: task.dictionaries,
+        dictionaries: task.dictionaries.map((list) => list.map(textList)),
         exact: task.exact,
         nulls: new Set(task.nulls),
         lineOf,
