@@ -92,8 +92,7 @@ class Window {
   private bytesAt = 0;
   private room = 0;
   private readonly endsAt: number;
-  private readonly placesAt: number;
-  private tableAt = 0;
+  private placesAt: number;
 
   constructor(
     private readonly arena: Arena,
@@ -128,16 +127,18 @@ class Window {
     arena.kernel.window(i, this.bytesAt, this.endsAt, base, this.placesAt + from * 4, count, goesOn ? 1 : 0);
   }
 
-  /** The table from the list's codes to those of the dictionary. */
+  /** The table from the list's codes to those of the dictionary, when all have been merged. */
   table(): number {
-    this.tableAt = this.arena.put(this.list.rank());
-    this.arena.kernel.compose(this.tableAt, this.list.size, this.placesAt);
-    return this.tableAt;
+    const at = this.arena.put(this.list.rank());
+    this.arena.kernel.compose(at, this.list.size, this.placesAt);
+    this.arena.release(this.placesAt);
+    this.placesAt = 0;
+    return at;
   }
 
   release(): void {
     this.arena.release(this.endsAt);
-    this.arena.release(this.placesAt);
+    if (this.placesAt !== 0) this.arena.release(this.placesAt);
     if (this.bytesAt !== 0) this.arena.release(this.bytesAt);
   }
 }

@@ -75,6 +75,8 @@ export class ChunkReader {
   private readonly readers: ((text: string) => unknown)[];
   private readonly kinds: number[];
   private readonly sealed: SortedTexts[][];
+  /** Dictionaries sealed so far, by column. */
+  private readonly epochs: number[];
   private bufferAt = 0;
   private room = 0;
 
@@ -86,6 +88,7 @@ export class ChunkReader {
     const { dialect, columns } = spec;
     this.nulls = new Set(spec.nulls ?? ['']);
     this.sealed = columns.map(() => []);
+    this.epochs = columns.map(() => 0);
     kernel.configure(layout.width, byteOf(dialect.delimiter), byteOf(dialect.quote), byteOf(dialect.newline), columns.length);
     this.readers = columns.map((column) => textReader(column.type, column));
     this.kinds = columns.map((column, i) => this.setUp(column, i));
@@ -159,10 +162,10 @@ export class ChunkReader {
     return { chunk, next: at - bufferAt };
   }
 
-  /** The sorted dictionaries of a column, by epoch; ends the reading. Empty for columns that need none. */
-  dictionaries(i: number): readonly SortedTexts[] {
-    if (this.kinds[i] === KernelKind.text) this.seal(i);
-    return this.sealed[i]!;
+  /** Dictionaries of a column that were sealed since they were last asked for, by epoch; `all` ends the reading and seals the rest. */
+  takeSealed(i: number, all: boolean): SortedTexts[] {
+    if (all && this.kinds[i] === KernelKind.text) this.seal(i);
+    return this.sealed[i]!.splice(0);
   }
 
   private seal(i: number): void {
@@ -176,6 +179,7 @@ export class ChunkReader {
       rank: new Uint32Array(buffer, kernel.rankAt(i), size).slice(),
       ascii: kernel.isAscii(i) !== 0,
     });
+    this.epochs[i]!++;
     kernel.resetTexts(i);
   }
 
@@ -194,7 +198,7 @@ export class ChunkReader {
           : bytes === 2
             ? new Uint16Array(buffer, at, rows).slice()
             : new Uint32Array(buffer, at, rows).slice();
-    if (this.kinds[i] === KernelKind.text) return { kind: 'texts', epoch: this.sealed[i]!.length, codes };
+    if (this.kinds[i] === KernelKind.text) return { kind: 'texts', epoch: this.epochs[i]!, codes };
     return { kind: 'offsets', low: kernel.lowOf(i), high: kernel.highOf(i), codes };
   }
 

@@ -1,11 +1,11 @@
 import { closeSync, openSync } from 'node:fs';
 import type { EncodedSegment, Misfits } from '@crease/core/columns';
 import { encodeSegment, SEGMENT_ROWS } from '@crease/core/columns';
-import type { ColumnToRead, MisfitTexts, SortedTexts } from '@crease/core/reading';
-import { assembleColumn, linesOf, onLines, textList } from '@crease/core/reading';
+import type { ColumnToRead, MisfitTexts } from '@crease/core/reading';
+import { assembleColumn, linesOf, onLines } from '@crease/core/reading';
 import type { EncodedColumn } from '../store/index.ts';
-import type { KeptCells } from './pieces.ts';
-import { loadCells } from './pieces.ts';
+import type { KeptCells, KeptTexts } from './kept.ts';
+import { loadCells, textListOf } from './kept.ts';
 
 /** One column of a file whose pieces have been read, in the order of the file. */
 export interface ColumnTask {
@@ -20,7 +20,7 @@ export interface ColumnTask {
     readonly misfits: MisfitTexts;
   }[];
   /** By reader, then by epoch. */
-  readonly dictionaries: readonly (readonly SortedTexts[])[];
+  readonly dictionaries: readonly (readonly KeptTexts[])[];
   readonly exact: boolean;
   /** The file's line on which its rows begin. */
   readonly line: number;
@@ -41,7 +41,7 @@ export function encodeColumn(task: ColumnTask): { column: EncodedColumn; misfits
         column: task.column,
         chunks: task.pieces.map(({ rows, reader, misfits }, k) => ({ rows, reader, misfits: onLines(misfits, firstLines[k]!) })),
         cells: (k) => loadCells(task.pieces[k]!.cells, open),
-        dictionaries: task.dictionaries.map((list) => list.map(textList)),
+        dictionaries: task.dictionaries.map((list) => list.map((kept) => textListOf(kept, open))),
         exact: task.exact,
         nulls: new Set(task.nulls),
         lineOf,

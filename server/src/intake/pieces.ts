@@ -1,24 +1,12 @@
-import { closeSync, openSync, readSync, writeSync } from 'node:fs';
+import { closeSync, openSync, readSync } from 'node:fs';
 import { join } from 'node:path';
-import type { Codes } from '@crease/core/columns';
-import type { Chunk, ChunkCells, Layout, MisfitTexts, ReadSpec, SortedTexts } from '@crease/core/reading';
+import type { Chunk, Layout, MisfitTexts, ReadSpec } from '@crease/core/reading';
 import { byteOf, CHUNK_BYTES, ChunkReader, LARGEST_RECORD_BYTES } from '@crease/core/reading';
+import type { KeptCells, KeptTexts } from './kept.ts';
+import { keptCells, keptTexts, Spill } from './kept.ts';
 
 /** Bytes read beyond a piece, for the record that its end cuts; more where that is not enough. */
 const OVERLAP_BYTES = 1 << 16;
-
-/** Cells that have left a thread: in memory that is handed on with them, or in a file of the scratch folder. */
-export type KeptCells =
-  | { readonly kind: 'texts'; readonly epoch: number; readonly data: Kept }
-  | { readonly kind: 'offsets'; readonly low: number; readonly high: number; readonly data: Kept }
-  | { readonly kind: 'numbers'; readonly wide: ReadonlyMap<number, bigint>; readonly data: Kept };
-
-/** A typed array of `rows` values, `width` bytes each; of width 8, doubles. */
-export interface Kept {
-  readonly width: 1 | 2 | 4 | 8;
-  readonly rows: number;
-  readonly at: ArrayBuffer | { readonly file: string; readonly offset: number };
-}
 
 /** One piece of a file as read: the records that start in it. */
 export interface Piece extends Omit<Chunk, 'cells' | 'misfits'> {
@@ -51,21 +39,10 @@ export interface PiecesTask {
 export interface PiecesDone {
   readonly pieces: readonly Piece[];
   /** By column, then by epoch. */
-  readonly dictionaries: readonly (readonly SortedTexts[])[];
+  readonly dictionaries: readonly (readonly KeptTexts[])[];
 }
 
 export const pieceCount = (layout: Layout, size: number): number => Math.max(0, Math.ceil((size - layout.bodyAt) / CHUNK_BYTES));
-
-/**
- * Memory that goes along with cells and dictionaries to the thread that needs them next. Shared memory would not do: each thread would keep
- * it until its own garbage collector comes by, which idle threads' do not.
- */
-export const memoryOf = (cells: Iterable<KeptCells>, dictionaries: Iterable<SortedTexts>): ArrayBuffer[] => {
-  const found = new Set<ArrayBuffer>();
-  for (const { data } of cells) if (data.at instanceof ArrayBuffer) found.add(data.at);
-  for (const { bytes, ends, rank } of dictionaries) for (const array of [bytes, ends, rank]) found.add(array.buffer as ArrayBuffer);
-  return [...found];
-};
 
 /**
  * Takes pieces of a file until none are left, as one of several threads. A piece begins behind the first line end in it: where that line
@@ -77,10 +54,14 @@ export function readPieces(task: PiecesTask): PiecesDone {
   const descriptor = openSync(task.file, 'r');
   const spill = task.scratch === undefined ? undefined : new Spill(join(task.scratch, `cells-${task.reader}`));
   const pieces: Piece[] = [];
+  const dictionaries: KeptTexts[][] = spec.columns.map(() => []);
+  const keepSealed = (all: boolean) =>
+    dictionaries.forEach((kept, i) => kept.push(...reader.takeSealed(i, all).map((texts) => keptTexts(texts, spill))));
   const stopped = () => Atomics.load(shared, 2) !== 0;
   const add = (index: number, start: number, stop: number): Piece => {
     const piece = readPiece(reader, descriptor, { index, start, stop, size, reader: task.reader }, spill);
     pieces.push(piece);
+    keepSealed(false);
     return piece;
   };
   const stopOf = (index: number) => Math.min(size, layout.bodyAt + (index + 1) * CHUNK_BYTES);
@@ -104,7 +85,8 @@ export function readPieces(task: PiecesTask): PiecesDone {
         Atomics.add(shared, 1, (stop - layout.bodyAt - index * CHUNK_BYTES) >> 10);
       }
     }
-    return { pieces, dictionaries: spec.columns.map((_, i) => reader.dictionaries(i)) };
+    keepSealed(true);
+    return { pieces, dictionaries };
   } finally {
     closeSync(descriptor);
     spill?.close();
@@ -168,53 +150,5 @@ function readPiece(reader: ChunkReader, descriptor: number, bounds: Bounds, spil
       reader: bounds.reader,
       endless: false,
     };
-  }
-}
-
-function keptCells(cells: ChunkCells, spill: Spill | undefined): KeptCells {
-  const array = cells.kind === 'numbers' ? cells.values : cells.codes;
-  const width = array.BYTES_PER_ELEMENT as Kept['width'];
-  const data: Kept = { width, rows: array.length, at: spill ? spill.put(array) : (array.buffer as ArrayBuffer) };
-  if (cells.kind === 'texts') return { kind: 'texts', epoch: cells.epoch, data };
-  if (cells.kind === 'offsets') return { kind: 'offsets', low: cells.low, high: cells.high, data };
-  return { kind: 'numbers', wide: cells.wide, data };
-}
-
-/** Brings kept cells back. */
-export function loadCells(kept: KeptCells, open: (file: string) => number): ChunkCells {
-  const { width, rows, at } = kept.data;
-  let buffer: ArrayBuffer;
-  if (!('file' in at)) buffer = at;
-  else {
-    const bytes = new Uint8Array(rows * width);
-    readSync(open(at.file), bytes, 0, bytes.length, at.offset);
-    buffer = bytes.buffer;
-  }
-  if (kept.kind === 'numbers') {
-    return { kind: 'numbers', wide: kept.wide, values: width === 8 ? new Float64Array(buffer, 0, rows) : new Float64Array(rows).fill(NaN) };
-  }
-  const codes: Codes =
-    width === 1 ? new Uint8Array(buffer, 0, rows) : width === 2 ? new Uint16Array(buffer, 0, rows) : new Uint32Array(buffer, 0, rows);
-  return kept.kind === 'texts' ? { kind: 'texts', epoch: kept.epoch, codes } : { kind: 'offsets', low: kept.low, high: kept.high, codes };
-}
-
-/** A scratch file that is only written at its end. */
-class Spill {
-  private readonly descriptor: number;
-  private offset = 0;
-
-  constructor(private readonly file: string) {
-    this.descriptor = openSync(file, 'w');
-  }
-
-  put(array: Codes | Float64Array): { file: string; offset: number } {
-    const at = { file: this.file, offset: this.offset };
-    writeSync(this.descriptor, new Uint8Array(array.buffer, array.byteOffset, array.byteLength));
-    this.offset += array.byteLength;
-    return at;
-  }
-
-  close(): void {
-    closeSync(this.descriptor);
   }
 }

@@ -1,9 +1,10 @@
 import { statSync } from 'node:fs';
 import type { Misfits, ReadProblem } from '@crease/core/columns';
-import type { Layout, ReadSpec, SortedTexts } from '@crease/core/reading';
+import type { Layout, ReadSpec } from '@crease/core/reading';
 import { CHUNK_BYTES, endlessRecord, linesOf, problemsOf, ReadError, readLayout } from '@crease/core/reading';
 import { readHead } from '../sources/fileTable.ts';
 import type { ColumnTask } from './encodeColumn.ts';
+import type { KeptTexts } from './kept.ts';
 import type { Piece, PiecesDone, PiecesTask } from './pieces.ts';
 import { pieceCount } from './pieces.ts';
 
@@ -58,8 +59,7 @@ export async function readFile(
   const misfits = new Map<string, Misfits>();
   let finished = 0;
   // The largest dictionaries first, so that the last column to end is a short one.
-  const dictionarySize = (i: number) =>
-    dictionaries.reduce((sum, byColumn) => sum + byColumn[i]!.reduce((n, d) => n + d.ends.length, 0), 0);
+  const dictionarySize = (i: number) => dictionaries.reduce((sum, byColumn) => sum + byColumn[i]!.reduce((n, d) => n + d.size, 0), 0);
   const order = spec.columns.map((column, i) => ({ column, i, size: dictionarySize(i) })).sort((a, b) => b.size - a.size);
   const work = order.map(({ column, i }) => async () => {
     if (Atomics.load(shared, 2) !== 0) return;
@@ -110,7 +110,7 @@ async function allEnded<T>(work: readonly Promise<T>[], shared: Int32Array): Pro
   return results as T[];
 }
 
-type Dictionaries = (readonly (readonly SortedTexts[])[])[];
+type Dictionaries = (readonly (readonly KeptTexts[])[])[];
 
 /** Pieces in the order of the file, each beginning where the one before ends; those that began in the wrong place are read again. */
 async function inOrder(

@@ -8,7 +8,7 @@ import type { Running, WorkPool } from '../work/pool.ts';
 import { READING_THREADS } from '../work/pool.ts';
 import type { ColumnTask } from './encodeColumn.ts';
 import type { PiecesDone, PiecesTask } from './pieces.ts';
-import { memoryOf } from './pieces.ts';
+import { memoryOf } from './kept.ts';
 import { readFile } from './readFile.ts';
 
 /** Where a file's rows belong. */
