@@ -5,7 +5,7 @@ import { columnOfValues, columnValues } from '../columns/index.ts';
 import type { Model, Table } from '../model/index.ts';
 import { sameName } from '../model/index.ts';
 import type { Path, RowIndex, RowLists, Via } from '../relate/index.ts';
-import { chained, keyNumbers, rowIndex, rowLists } from '../relate/index.ts';
+import { chained, keyNumbers, rowByCode, rowIndex, rowLists } from '../relate/index.ts';
 import type { DataOracle, TypedAggregate } from '../formula/index.ts';
 import { FormulaChecker } from '../formula/index.ts';
 import type { Executor } from './compiled/plannedScan.ts';
@@ -24,6 +24,8 @@ export class ModelData implements DataOracle {
   private readonly derived = new Map<string, Column>();
   private readonly deriving = new Set<string>();
   private readonly indexes = new Map<string, RowIndex>();
+  /** Row references by code of the column that a path begins with. */
+  private readonly byCode = new Map<string, Uint32Array>();
   private readonly determined = new Map<string, boolean>();
   private readonly entries = new Map<string, RowLists & { keyOf: Uint32Array }>();
 
@@ -112,6 +114,26 @@ export class ModelData implements DataOracle {
       this.indexes.set(key, index);
     }
     return index;
+  }
+
+  /**
+   * The way along a path as one array over the rows of its start: row references, or the codes of the column that begins the way, with the
+   * row reference of each code. Nothing is made per row where a column leads there. Undefined for the empty path.
+   */
+  pathStart(path: Path): { readonly codes: Codes; readonly rowOf?: Uint32Array } | undefined {
+    if (path.length === 0) return undefined;
+    const [first, ...rest] = path;
+    if (first!.from.columns.length > 1) return { codes: this.pathIndex(path)! };
+    const key = path.map((r) => r.name.toLowerCase()).join('\n');
+    const column = this.column(first!.from.table, first!.from.columns[0]!);
+    let rowOf = this.byCode.get(key);
+    if (!rowOf) {
+      rowOf = rowByCode(column, this.column(first!.to.table, first!.to.columns[0]!));
+      const onward = this.pathIndex(rest);
+      if (onward) rowOf = chained(rowOf, onward);
+      this.byCode.set(key, rowOf);
+    }
+    return { codes: column.codes, rowOf };
   }
 
   /** Row references from a table to one that it looks up. */

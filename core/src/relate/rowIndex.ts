@@ -73,18 +73,46 @@ export function keyNumbers(from: readonly Column[], to: readonly Column[]): KeyN
   return { from: a, to: b, size };
 }
 
+/** Whether codes of two columns are a fixed distance apart: ranges of one type. */
+const areShifted = (from: Column, to: Column): boolean =>
+  from.domain.kind === 'range' && to.domain.kind === 'range' && from.type.kind === to.type.kind && scaleOf(from.type) === scaleOf(to.type);
+
+/**
+ * By code of a column: row + 1 of the first row that has the same value in the other column, or 0. Rows themselves are not touched on this
+ * side, so a lookup costs what its dictionary costs, however many rows there are.
+ */
+export function rowByCode(from: Column, to: Column): Uint32Array {
+  const first = new Uint32Array(to.domain.size + 1);
+  const { codes } = to;
+  for (let row = codes.length - 1; row >= 0; row--) first[codes[row]!] = row + 1;
+  first[0] = 0;
+  const found = new Uint32Array(from.domain.size + 1);
+  if (from.domain.kind === 'range' && to.domain.kind === 'range' && areShifted(from, to)) {
+    const shift = from.domain.first - to.domain.first;
+    // Code 0 of the other side is null, which is nobody's partner; beyond its range there is nothing.
+    for (let code = 1; code < found.length; code++) found[code] = first[code + shift] ?? 0;
+    return found;
+  }
+  const rowOf = new Map<Value, number>();
+  columnValues(to).forEach((value, code) => {
+    if (code > 0 && first[code] !== 0) rowOf.set(comparableValue(value, to), first[code]!);
+  });
+  columnValues(from).forEach((value, code) => {
+    if (code > 0) found[code] = rowOf.get(comparableValue(value, from)) ?? 0;
+  });
+  return found;
+}
+
 /** By code of a column: 1 where rows have a value that no row of the other column has. Read from the dictionaries and histograms alone. */
 export function orphanCodes(from: Column, to: Column): Uint8Array {
-  if (
-    from.domain.kind === 'range' &&
-    to.domain.kind === 'range' &&
-    from.type.kind === to.type.kind &&
-    scaleOf(from.type) === scaleOf(to.type)
-  ) {
+  if (from.domain.kind === 'range' && to.domain.kind === 'range' && areShifted(from, to)) {
     const shift = from.domain.first - to.domain.first;
     const { counts } = to;
+    const own = from.counts;
+    const orphans = new Uint8Array(own.length);
     // Beyond the other's range there are no counts.
-    return Uint8Array.from(from.counts, (n, code) => (code > 0 && n > 0 && (code + shift < 1 || !counts[code + shift]) ? 1 : 0));
+    for (let code = 1; code < own.length; code++) if (own[code]! > 0 && (code + shift < 1 || !counts[code + shift])) orphans[code] = 1;
+    return orphans;
   }
   const known = new Set<Value>();
   columnValues(to).forEach((value, code) => {
@@ -103,6 +131,14 @@ export const relationshipKeys = (relationship: Relationship, from: TableData, to
 
 /** For each row of the `from` end its partner at the `to` end; of several partners the first (a claim tells of them). */
 export function rowIndex(relationship: Relationship, from: TableData, to: TableData): RowIndex {
+  if (relationship.from.columns.length === 1) {
+    const column = columnOf(from, relationship.from.columns[0]!);
+    const byCode = rowByCode(column, columnOf(to, relationship.to.columns[0]!));
+    const { codes } = column;
+    const index = new Uint32Array(codes.length);
+    for (let row = 0; row < index.length; row++) index[row] = byCode[codes[row]!]!;
+    return index;
+  }
   const keys = relationshipKeys(relationship, from, to);
   const first = new Uint32Array(keys.size);
   for (let row = keys.to.length - 1; row >= 0; row--) first[keys.to[row]!] = row + 1;

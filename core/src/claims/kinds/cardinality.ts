@@ -66,7 +66,9 @@ function repeatedRows(data: ModelData, end: Relationship['from']): Evidence {
   if (columns.length === 1 && columns[0]!.distinct === columns[0]!.rowCount - columns[0]!.nulls)
     return { checked: table.rowCount, against: 0 };
   if (columns.length === 1) {
-    const repeated = Uint8Array.from(columns[0]!.counts, (n, code) => (code > 0 && n > 1 ? 1 : 0));
+    const { counts } = columns[0]!;
+    const repeated = new Uint8Array(counts.length);
+    for (let code = 1; code < counts.length; code++) if (counts[code]! > 1) repeated[code] = 1;
     return offendingCodes(table, table.rowCount, columns[0]!, repeated);
   }
   const { numbers, size } = combinations(columns, table.rowCount);

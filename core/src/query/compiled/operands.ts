@@ -8,12 +8,15 @@ import { NULL_INTEGER } from './plan.ts';
 /** Sums of less than this cannot leave 64 bits. */
 const MOST_MAGNITUDE = 2 ** 62;
 
-/** Where a column's codes come from: an input that holds them, or one that holds row + 1 of the column's table. */
+/** Where a column's codes come from: an input that holds them, or one that leads to rows of the column's table. */
 export interface ColumnInput {
   readonly column: Column;
   readonly input: number;
-  readonly through: boolean;
+  /** Set where the input leads to rows: makes a table by row + 1 one by what the input holds. */
+  readonly through?: Through;
 }
+
+export type Through = <T extends Uint8Array | Uint32Array | Int32Array | BigInt64Array | Float64Array>(byRow: T) => T;
 
 /** An expression and the greatest magnitude that its whole numbers, or those in it, can have. */
 export interface Bounded {
@@ -85,10 +88,13 @@ function applied(name: string, type: NumberType, [a, b]: readonly Bounded[]): Bo
 /** The values of a column as an operand; undefined for a column that holds no numbers. */
 function operandOf({ column, input, through }: ColumnInput): Bounded | undefined {
   const { domain, type } = column;
-  const nullable = through || column.nulls > 0;
+  const nullable = through !== undefined || column.nulls > 0;
   if (type.kind === 'double') {
     const values = kept(domain, doublesByCode);
-    return { expression: { kind: 'double', input, values: through ? byRow(values, column.codes, NaN) : values, nullable }, most: 0 };
+    return {
+      expression: { kind: 'double', input, values: through ? through(byRow(values, column.codes, NaN)) : values, nullable },
+      most: 0,
+    };
   }
   if (!isExact(type)) return undefined;
   const most = magnitude(domain);
@@ -96,7 +102,13 @@ function operandOf({ column, input, through }: ColumnInput): Bounded | undefined
   if (domain.kind === 'range' && !through) return { expression: { kind: 'integer', input, first: domain.first, nullable }, most };
   const values = kept(domain, integersByCode);
   return {
-    expression: { kind: 'integer', input, values: through ? byRow(values, column.codes, NULL_INTEGER) : values, first: 0, nullable },
+    expression: {
+      kind: 'integer',
+      input,
+      values: through ? through(byRow(values, column.codes, NULL_INTEGER)) : values,
+      first: 0,
+      nullable,
+    },
     most,
   };
 }

@@ -10,7 +10,7 @@ import { codeMask, dayMask, onlyColumn, rowMask } from '../masks.ts';
 import type { ModelData } from '../modelData.ts';
 import { compileRow } from '../rowFormula.ts';
 import { Tuples } from '../tuples.ts';
-import type { ColumnInput } from './operands.ts';
+import type { ColumnInput, Through } from './operands.ts';
 import { expressionOf } from './operands.ts';
 import type { Field, FieldResult, Probe, ScanPlan, ScanResult } from './plan.ts';
 import { runCompiled } from './runCompiled.ts';
@@ -60,10 +60,11 @@ export class PlannedScan {
   /** An aggregate over the base rows that refer to each row of its owner: one value per row. Undefined for one that a plan cannot add up. */
   static byOwner(data: ModelData, node: TypedAggregate & { readonly owner: string }): Value[] | undefined {
     const inputs = new Inputs(data, node.base, []);
-    const index = inputs.index(node.owner);
-    if (!index) return undefined;
+    const way = inputs.way(node.owner);
+    if (!way) return undefined;
     const size = data.rowCount(node.owner) + 1;
-    const scan = new PlannedScan(inputs, [{ input: inputs.of(index), width: size, stride: 1, passes: 1 }], [], size);
+    const adds = way.through(Int32Array.from({ length: size }, (_, reference) => reference));
+    const scan = new PlannedScan(inputs, [{ input: way.input, adds, width: size, stride: 1, passes: 1 }], [], size);
     const values = scan.aggregate(node);
     if (!values) return undefined;
     const made = new Array<Value>(size).fill(values.at(-1)!);
@@ -125,6 +126,12 @@ export class PlannedScan {
   }
 }
 
+/** An input that leads to rows of a looked-up table, and what makes tables by row + 1 tables by what it holds. */
+interface Way {
+  readonly input: number;
+  readonly through: Through;
+}
+
 /** The arrays that a plan reads, each once. */
 class Inputs {
   readonly codes: Codes[] = [];
@@ -141,20 +148,30 @@ class Inputs {
     return known >= 0 ? known : this.codes.push(codes) - 1;
   }
 
-  /** Row references from the base table to one that it looks up; undefined for the base table itself. */
-  index(table: string): Uint32Array | undefined {
-    return this.data.lookupIndex(this.base, table, this.via);
+  /** How the base table leads to one that it looks up; undefined for the base table itself. */
+  way(table: string): Way | undefined {
+    const start = this.data.pathStart(this.data.checker.reach.lookup(this.base, table, this.via)!);
+    if (!start) return undefined;
+    const { codes, rowOf } = start;
+    return {
+      input: this.of(codes),
+      through: (byRow) => {
+        if (!rowOf) return byRow;
+        const byCode = new (byRow.constructor as new (length: number) => typeof byRow)(rowOf.length);
+        for (let code = 0; code < rowOf.length; code++) byCode[code] = byRow[rowOf[code]!]!;
+        return byCode;
+      },
+    };
   }
 
   column(table: string, name: string): ColumnInput {
     const column = this.data.column(table, name);
-    const index = this.index(table);
-    return { column, input: this.of(index ?? column.codes), through: index !== undefined };
+    return { column, ...(this.way(table) ?? { input: this.of(column.codes) }) };
   }
 
   /** What a condition says of each base row. */
   baseMask(typed: Typed): Uint8Array {
-    const passes = compileRow(this.data, typed, (table) => this.index(table));
+    const passes = compileRow(this.data, typed, (table) => this.data.lookupIndex(this.base, table, this.via));
     return Uint8Array.from({ length: this.data.rowCount(this.base) }, (_, row) => (passes(row) === true ? 1 : 0));
   }
 
@@ -197,10 +214,9 @@ function probesOf(inputs: Inputs, conditions: readonly Condition[], axes: readon
     const table = condition.kind === 'days' ? condition.calendar : onlyTable(condition.typed);
     if (condition.kind === 'days') {
       const mask = dayMask(inputs.data, inputs.base, condition, inputs.via);
-      const index = inputs.index(condition.calendar);
-      if (index) note(condition.calendar, mask);
+      if (inputs.way(condition.calendar)) note(condition.calendar, mask);
       else reject(inputs.of(mask.subarray(1)), Uint8Array.of(0, 1));
-    } else if (table !== undefined && inputs.index(table)) note(table, rowMask(inputs.data, table, condition.typed));
+    } else if (table !== undefined && inputs.way(table)) note(table, rowMask(inputs.data, table, condition.typed));
     else {
       const only = table === undefined ? undefined : onlyColumn(inputs.data, condition.typed);
       if (only && only.domain.size < only.rowCount) reject(inputs.of(only.codes), codeMask(only, condition.typed));
@@ -209,16 +225,19 @@ function probesOf(inputs: Inputs, conditions: readonly Condition[], axes: readon
   }
   const strides = stridesOf(axes);
   for (const [p, axis] of axes.entries()) {
-    const index = inputs.index(axis.table);
-    if (!index) {
+    const way = inputs.way(axis.table);
+    if (!way) {
       probes.push({ input: inputs.of(axis.codes), width: axis.width, stride: strides[p]!, passes: 1 });
       continue;
     }
     const adds = new Int32Array(axis.codes.length + 1);
     for (let row = 0; row < axis.codes.length; row++) adds[row + 1] = axis.codes[row]!;
-    probes.push({ input: inputs.of(index), adds, width: axis.width, stride: strides[p]!, passes: 1 });
+    probes.push({ input: way.input, adds: way.through(adds), width: axis.width, stride: strides[p]!, passes: 1 });
   }
-  for (const [table, mask] of masks) reject(inputs.of(inputs.index(table)!), mask);
+  for (const [table, mask] of masks) {
+    const { input, through } = inputs.way(table)!;
+    reject(input, through(mask));
+  }
   return joined(probes);
 }
 
@@ -261,8 +280,8 @@ function planAggregate(inputs: Inputs, node: TypedAggregate, size: number): Plan
 
 function filterOf(inputs: Inputs, filter: Typed): NonNullable<Field['only']> {
   const table = onlyTable(filter);
-  const index = table === undefined ? undefined : inputs.index(table);
-  if (table !== undefined && index) return { input: inputs.of(index), passes: rowMask(inputs.data, table, filter) };
+  const way = table === undefined ? undefined : inputs.way(table);
+  if (table !== undefined && way) return { input: way.input, passes: way.through(rowMask(inputs.data, table, filter)) };
   const column = table === undefined ? undefined : onlyColumn(inputs.data, filter);
   if (column && column.domain.size < column.rowCount) return { input: inputs.of(column.codes), passes: codeMask(column, filter) };
   return { input: inputs.of(inputs.baseMask(filter)), passes: Uint8Array.of(0, 1) };
@@ -278,11 +297,11 @@ function plainAggregate(inputs: Inputs, node: TypedAggregate, size: number): Pla
   if (aggregate === 'sum' || aggregate === 'avg') return planSum(inputs, node, arg);
   if (arg.kind !== 'column') return undefined;
   const { column, input, through } = inputs.column(arg.table, arg.column);
-  const codes = through ? { codes: codesByRow(column) } : {};
+  const codes = through ? { codes: through(codesByRow(column)) } : {};
   switch (aggregate) {
     case 'count':
       if (!node.distinct)
-        return { fields: [{ kind: 'filled', input, ...(through ? { filled: filledByRow(column) } : {}) }], finish: counts };
+        return { fields: [{ kind: 'filled', input, ...(through ? { filled: through(filledByRow(column)) } : {}) }], finish: counts };
       if ((size + 1) * (column.domain.size + 1) > MOST_BITS) return undefined;
       return { fields: [{ kind: 'distinct', input, ...codes, width: column.domain.size + 1 }], finish: counts };
     case 'min':
