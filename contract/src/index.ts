@@ -57,6 +57,8 @@ export const intakeRequest = z.strictObject({
             }),
           )
           .min(1, 'choose at least one column'),
+        /** The part of the table's rows that these take the place of, or are added as; without it they take the place of all. */
+        part: z.string().trim().min(1, 'a part needs a name').max(200).optional(),
       }),
     )
     .min(1)
@@ -88,6 +90,8 @@ export interface StoredTable {
   name: string;
   rows: number;
   bytes: number;
+  /** Where rows were loaded in parts: each, in the order of loading. */
+  parts?: { name: string; rows: number; loadedAt: string }[];
   /** Rows left out on intake. */
   problems: { line: number; column?: string; text?: string; message: string }[];
   loadedAt: string;

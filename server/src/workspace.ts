@@ -41,7 +41,7 @@ export class Workspace {
   }
 
   /** What a worker needs to know of the head of a model. */
-  task(modelId: number): { workspace: string; modelId: number; revision: number; document: string; versions: Record<string, number> } {
+  task(modelId: number): { workspace: string; modelId: number; revision: number; document: string; versions: Record<string, string> } {
     const head = this.models.head(modelId);
     return { workspace: this.file, modelId, revision: head.id, document: writeModel(head.model), versions: this.tables.versions(modelId) };
   }

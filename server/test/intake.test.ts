@@ -52,7 +52,7 @@ async function readInPieces(text: Buffer, readers: number): Promise<{ table: Tab
   const { rowCount, misfits } = await readFile(file, spec, threads, { shared, onFacts });
   tables.finish(id, misfits);
   expect(facts!.rowCount).toBe(rowCount);
-  return { table: tables.read(id, 't'), rows: rowCount };
+  return { table: tables.read(String(id), 't'), rows: rowCount };
 }
 
 const facts = (table: TableData) => ({

@@ -126,6 +126,90 @@ describe('tables', () => {
   });
 });
 
+describe('parts of a table', () => {
+  const part = (name: string) => ({ part: name });
+  const months = { January: [1, 2, null, 2], February: [5, 1], March: [-3] };
+  const load = (tables: Tables, id: number, name: string, values: readonly Value[]) =>
+    writeTable(
+      tables,
+      id,
+      'loan.csv',
+      tableOf('loan', [
+        columnOfValues('a', INTEGER, values),
+        columnOfValues(
+          'b',
+          TEXT,
+          values.map((v) => `title ${String(v)}`),
+        ),
+      ]),
+      part(name),
+    );
+  const now = (tables: Tables, id: number) => {
+    const table = tables.read(tables.versions(id)['loan.csv']!, 'loan');
+    const a = columnOf(table, 'a');
+    return {
+      rows: Array.from({ length: table.rowCount }, (_, row) => valueAt(a, row)),
+      nulls: a.nulls,
+      distinct: a.distinct,
+      runs: a.runs,
+    };
+  };
+  const stored = (db: ReturnType<typeof open>) =>
+    db
+      .prepare('select s.column_id, s.ordinal, s.bytes, c.domain from segment s join stored_column c on c.id = s.column_id')
+      .all() as object[];
+
+  test('one is added or replaced without touching what the others have stored', () => {
+    const db = open();
+    const tables = new Tables(db);
+    const id = new Models(db).create(model, 'began');
+    load(tables, id, 'January', months.January);
+    const january = stored(db);
+    load(tables, id, 'February', months.February);
+    load(tables, id, 'March', months.March);
+    expect(stored(db)).toEqual(expect.arrayContaining(january));
+    expect(now(tables, id)).toEqual({ rows: [1, 2, null, 2, 5, 1, -3], nulls: 1, distinct: 4, runs: 7 });
+    const before = stored(db);
+    load(tables, id, 'February', [2, 9]);
+    expect(now(tables, id)).toEqual({ rows: [1, 2, null, 2, -3, 2, 9], nulls: 1, distinct: 4, runs: 7 });
+    expect(stored(db).filter((row) => before.some((old) => JSON.stringify(old) === JSON.stringify(row)))).toHaveLength(4);
+    expect(tables.list(id)).toMatchObject([
+      {
+        rows: 7,
+        parts: [
+          { name: 'January', rows: 4 },
+          { name: 'March', rows: 1 },
+          { name: 'February', rows: 2 },
+        ],
+      },
+    ]);
+  });
+
+  test('rows of other columns are refused, and what was there stays', () => {
+    const db = open();
+    const tables = new Tables(db);
+    const id = new Models(db).create(model, 'began');
+    load(tables, id, 'January', months.January);
+    const others = tableOf('loan', [columnOfValues('a', TEXT, ['x']), columnOfValues('b', TEXT, ['y'])]);
+    expect(() => writeTable(tables, id, 'loan.csv', others, part('February'))).toThrow(/it has a integer, the new rows have a text/);
+    expect(now(tables, id).rows).toEqual(months.January);
+    expect(stored(open())).toHaveLength(4);
+    tables.dropLoading(id, 'loan.csv');
+    expect(stored(db)).toHaveLength(2);
+  });
+
+  test('a load of the whole table takes the place of all parts', () => {
+    const db = open();
+    const tables = new Tables(db);
+    const id = new Models(db).create(model, 'began');
+    load(tables, id, 'January', months.January);
+    load(tables, id, 'February', months.February);
+    writeTable(tables, id, 'loan.csv', tableOf('loan', [columnOfValues('a', INTEGER, [7])]));
+    expect(now(tables, id).rows).toEqual([7]);
+    expect(stored(db)).toHaveLength(1);
+  });
+});
+
 test('verdicts are kept', () => {
   const db = open();
   const id = new Models(db).create(model, 'began');

@@ -33,18 +33,18 @@ export interface ColumnParts {
   readonly codes: Codes | (() => Codes);
   /** By default counted over the codes. */
   readonly counts?: () => Uint32Array;
-  readonly distinct: number;
+  readonly distinct: number | (() => number);
   readonly nulls: number;
-  readonly runs: number;
+  readonly runs: number | (() => number);
 }
 
 class CodedColumn implements Column {
   readonly name: string;
   readonly type: DataType;
   readonly rowCount: number;
-  readonly distinct: number;
   readonly nulls: number;
-  readonly runs: number;
+  private heldDistinct: number | undefined;
+  private heldRuns: number | undefined;
   private heldDomain: Domain | undefined;
   private heldCodes: Codes | undefined;
   private heldCounts: Uint32Array | undefined;
@@ -53,9 +53,17 @@ class CodedColumn implements Column {
     this.name = parts.name;
     this.type = parts.type;
     this.rowCount = parts.rowCount;
-    this.distinct = parts.distinct;
     this.nulls = parts.nulls;
-    this.runs = parts.runs;
+  }
+
+  get distinct(): number {
+    const { distinct } = this.parts;
+    return (this.heldDistinct ??= typeof distinct === 'function' ? distinct() : distinct);
+  }
+
+  get runs(): number {
+    const { runs } = this.parts;
+    return (this.heldRuns ??= typeof runs === 'function' ? runs() : runs);
   }
 
   get domain(): Domain {
@@ -84,9 +92,9 @@ export const changedColumn = (column: Column, change: { name?: string; domain?: 
     domain: change.domain ?? (() => column.domain),
     codes: () => column.codes,
     counts: () => column.counts,
-    distinct: column.distinct,
+    distinct: () => column.distinct,
     nulls: column.nulls,
-    runs: column.runs,
+    runs: () => column.runs,
   });
 
 /** Rows per code, the histogram of a column. */

@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import type { Value } from '../values/index.ts';
-import { DATE, decimal, DOUBLE, INTEGER, TEXT, BOOLEAN, compareText } from '../values/index.ts';
+import { DATE, decimal, DOUBLE, INTEGER, TEXT, BOOLEAN, compareText, compareValues } from '../values/index.ts';
 import type { CellsToCodes } from './index.ts';
 import {
   candidateSizes,
@@ -11,6 +11,7 @@ import {
   columnOfValues,
   countCodes,
   columnValues,
+  combineColumns,
   decodeDomain,
   decodeSegment,
   encodeDomain,
@@ -94,6 +95,34 @@ test('a column gives back its values, its statistics agree with them, and its do
       const decoded = columnValues(changedColumn(column, { domain: back }));
       expect(decoded).toEqual(columnValues(column));
       for (const value of values) expect(columnValues(column)[codeOfValue(column.domain, value)]).toEqual(value);
+    }),
+    { numRuns: 200 },
+  );
+});
+
+test('parts of a column are read as one column over all of their rows', () => {
+  const ranges = fc.array(fc.option(fc.integer({ min: -50, max: 50 })), { maxLength: 30 });
+  const far = fc.array(fc.option(fc.integer()), { maxLength: 30 });
+  const parts = fc.oneof(
+    fc.array(fc.oneof(ranges, far), { minLength: 1, maxLength: 4 }).map((lists) => ({ type: INTEGER, lists: lists as Value[][] })),
+    fc
+      .array(fc.array(fc.option(fc.constantFrom('a', 'b', 'é', '\u{1F600}', ''))), { minLength: 1, maxLength: 4 })
+      .map((lists) => ({ type: TEXT, lists: lists as Value[][] })),
+  );
+  fc.assert(
+    fc.property(parts, ({ type, lists }) => {
+      const whole = columnOfValues('c', type, lists.flat());
+      const combined = combineColumns(
+        'c',
+        lists.map((values) => columnOfValues('c', type, values)),
+      );
+      const rows = (column: typeof whole) => Array.from({ length: column.rowCount }, (_, row) => valueAt(column, row));
+      expect(rows(combined)).toEqual(rows(whole));
+      const facts = ({ distinct, nulls, runs }: typeof whole) => ({ distinct, nulls, runs });
+      expect(facts(combined)).toEqual(facts(whole));
+      expect(Array.from(combined.counts)).toEqual(Array.from(countCodes(combined.domain.size, combined.codes)));
+      const values = columnValues(combined).slice(1);
+      expect(values.every((v, k) => k === 0 || compareValues(values[k - 1]!, v) < 0)).toBe(true);
     }),
     { numRuns: 200 },
   );

@@ -7,3 +7,4 @@ export * from './codeStream.ts';
 export { withEncoder } from './kernel.ts';
 export type { Arena } from './kernel.ts';
 export * from './mergeTexts.ts';
+export * from './combine.ts';

@@ -3,7 +3,7 @@ import { rm } from 'node:fs/promises';
 import { join } from 'node:path';
 import type { Misfits } from '@crease/core/columns';
 import type { ReadSpec } from '@crease/core/reading';
-import type { Tables } from '../store/index.ts';
+import type { Replaces, Tables } from '../store/index.ts';
 import type { Running, WorkPool } from '../work/pool.ts';
 import { READING_THREADS } from '../work/pool.ts';
 import type { ColumnTask } from './encodeColumn.ts';
@@ -18,6 +18,8 @@ export interface Target {
   readonly scratch: string;
   readonly modelId: number;
   readonly key: string;
+  /** What of the rows that are there the file takes the place of. */
+  readonly replaces?: Replaces;
 }
 
 const TOLD_MS = 100;
@@ -69,11 +71,11 @@ export function takeIn(
         scratch,
         onFacts: (facts) => {
           clearInterval(watch);
-          tableId = tables.begin(target.modelId, target.key, facts);
+          tableId = tables.begin(target.modelId, target.key, facts, target.replaces);
         },
         onColumn: (part) => onProgress(READING + (1 - READING) * part),
       });
-      tables.finish(tableId!, misfits);
+      tables.finish(tableId!, misfits, target.replaces);
       return { rows: rowCount, problems };
     } finally {
       clearInterval(watch);

@@ -12,6 +12,7 @@ import type { FilePreview, ReadSpec } from '@crease/core/reading';
 import { parseType, TEXT } from '@crease/core/values';
 import { ServerError } from '../errors.ts';
 import { takeIn } from '../intake/takeIn.ts';
+import type { Replaces } from '../store/index.ts';
 import { sourceKey } from '../store/index.ts';
 import type { Workspace } from '../workspace.ts';
 import { answer, asked, body, idOf, param } from './handle.ts';
@@ -97,7 +98,8 @@ export function intakeRoutes(workspace: Workspace): Router {
           for (const [i, { table, path, file }] of files.entries()) {
             if (cancelled) throw new Error('cancelled');
             const key = keyFor(workspace, modelId, table.name, file);
-            const target = { workspace: workspace.file, scratch: workspace.incoming, modelId, key };
+            const replaces: Replaces = table.part === undefined ? 'all' : { part: table.part };
+            const target = { workspace: workspace.file, scratch: workspace.incoming, modelId, key, replaces };
             const running = takeIn(workspace.pool, workspace.tables, path, specOf(table), target, (part) =>
               progress((i + part) / files.length, table.name),
             );

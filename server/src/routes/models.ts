@@ -21,9 +21,10 @@ export function modelRoutes(workspace: Workspace): Router {
       model: revision.model,
       stored: revision.model.tables.flatMap((t) => {
         const found = stored.find((s) => s.key === sourceKey(t));
-        return found
-          ? [{ name: t.name, rows: found.rows, bytes: found.bytes, problems: found.problems.slice(0, 200), loadedAt: found.loadedAt }]
-          : [];
+        if (!found) return [];
+        const { rows, bytes, loadedAt, problems, parts } = found;
+        const named = parts.some(({ name }) => name !== '');
+        return [{ name: t.name, rows, bytes, loadedAt, problems: problems.slice(0, 200), ...(named ? { parts: [...parts] } : {}) }];
       }),
     };
   };

@@ -74,6 +74,12 @@ const MIGRATIONS: readonly string[] = [
   -- 1 where the dictionary is deflated at rest.
   alter table stored_column add column domain_deflated integer not null default 0;
   `,
+  `
+  -- Rows of a table may lie in parts, each with dictionaries and segments of its own: one is added or replaced without touching the others.
+  alter table stored_table add column part text not null default '';
+  drop index one_ready_table;
+  create unique index one_ready_part on stored_table (model_id, source_key, part) where state = 'ready';
+  `,
 ];
 
 /** A workspace file that cannot be opened: the message says why and what to do. */

@@ -2,19 +2,29 @@ import { deflateRawSync, inflateRawSync } from 'node:zlib';
 import type { DataType } from '@crease/core/values';
 import { formatType, parseType, TEXT } from '@crease/core/values';
 import type { Codes, Column, Domain, EncodedSegment, EncodingName, Misfits, ReadProblem, TableData } from '@crease/core/columns';
-import { codesArray, columnOfCodes, columnOfParts, decodeDomain, decodeSegment, tableOf } from '@crease/core/columns';
+import { codesArray, columnOfCodes, combineTables, columnOfParts, decodeDomain, decodeSegment, tableOf } from '@crease/core/columns';
 import { DataError } from '@crease/core/query';
 import type { Connection } from './database.ts';
 
-/** A stored table without its rows. */
+/** A stored table without its rows: all parts of it together. */
 export interface StoredTableInfo {
-  readonly id: number;
   readonly key: string;
+  readonly parts: readonly StoredPart[];
   readonly rows: number;
   readonly bytes: number;
   readonly problems: readonly ReadProblem[];
   readonly loadedAt: string;
 }
+
+/** One part of a table's rows, as it was loaded. */
+export interface StoredPart {
+  readonly name: string;
+  readonly rows: number;
+  readonly loadedAt: string;
+}
+
+/** What of a table's rows a load takes the place of: all of them, or one part, which need not be there yet. */
+export type Replaces = 'all' | { readonly part: string };
 
 /** What is known of a table before its columns are written. */
 export interface TableFacts {
@@ -38,6 +48,8 @@ export interface EncodedColumn {
   /** Rows per code, laid out like a segment; left out for very large domains. */
   readonly counts: EncodedSegment | undefined;
 }
+
+const idsOf = (version: string): number[] => version.split('+').map(Number);
 
 const bytesOf = (bytes: Uint8Array): Buffer => Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength);
 
@@ -64,12 +76,13 @@ export class Tables {
    * Opens a table that is not visible yet. Each column is a transaction of its own, so that others can write in between; `finish` makes
    * the new rows visible. A kill before it leaves the old rows as they were.
    */
-  begin(modelId: number, key: string, facts: TableFacts, now = new Date()): number {
-    const sql = `insert into stored_table (model_id, source_key, state, rows, problems, misfits, lines, first_line, loaded_at) values (?, ?, 'loading', ?, ?, '[]', ?, ?, ?)`;
+  begin(modelId: number, key: string, facts: TableFacts, replaces: Replaces = 'all', now = new Date()): number {
+    const sql = `insert into stored_table (model_id, source_key, part, state, rows, problems, misfits, lines, first_line, loaded_at) values (?, ?, ?, 'loading', ?, ?, '[]', ?, ?, ?)`;
+    const part = replaces === 'all' ? '' : replaces.part;
     const lines = facts.lines ? Buffer.from(facts.lines.buffer, facts.lines.byteOffset, facts.lines.byteLength) : null;
     const added = this.db
       .prepare(sql)
-      .run(modelId, key, facts.rowCount, JSON.stringify(facts.problems), lines, facts.firstLine, now.toISOString());
+      .run(modelId, key, part, facts.rowCount, JSON.stringify(facts.problems), lines, facts.firstLine, now.toISOString());
     return Number(added.lastInsertRowid);
   }
 
@@ -99,8 +112,8 @@ export class Tables {
     })();
   }
 
-  /** Makes a table the rows of its key in place of any before. */
-  finish(id: number, misfits: TableData['misfits']): void {
+  /** Makes a table the rows of its key in place of what it replaces. Throws PartsError for a part whose columns are not those of the others. */
+  finish(id: number, misfits: TableData['misfits'], replaces: Replaces = 'all'): void {
     this.db.transaction(() => {
       const { model_id: modelId, source_key: key } = this.db
         .prepare('select model_id, source_key from stored_table where id = ?')
@@ -108,8 +121,19 @@ export class Tables {
         model_id: number;
         source_key: string;
       };
-      this.db.prepare(`delete from stored_table where model_id = ? and source_key = ? and state = 'ready'`).run(modelId, key);
-      this.db.prepare(`update stored_table set state = 'ready', misfits = ? where id = ?`).run(JSON.stringify([...misfits]), id);
+      this.db.prepare(`update stored_table set misfits = ? where id = ?`).run(JSON.stringify([...misfits]), id);
+      const gone = `delete from stored_table where model_id = ? and source_key = ? and state = 'ready'`;
+      if (replaces === 'all') this.db.prepare(gone).run(modelId, key);
+      else {
+        this.db.prepare(`${gone} and part = ?`).run(modelId, key, replaces.part);
+        const others = this.versions(modelId)[key];
+        if (others !== undefined)
+          combineTables(
+            key,
+            [...idsOf(others), id].map((part) => this.readPart(part, key)),
+          );
+      }
+      this.db.prepare(`update stored_table set state = 'ready' where id = ?`).run(id);
     })();
   }
 
@@ -125,26 +149,46 @@ export class Tables {
   list(modelId: number): StoredTableInfo[] {
     const rows = this.db
       .prepare(
-        `select t.id, t.source_key as key, t.rows, t.problems, t.loaded_at as loadedAt,
+        `select t.source_key as key, t.part as name, t.rows, t.problems, t.loaded_at as loadedAt,
            (select coalesce(sum(length(c.domain)), 0) from stored_column c where c.table_id = t.id)
            + (select coalesce(sum(length(s.bytes)), 0) from segment s join stored_column c on c.id = s.column_id where c.table_id = t.id) as bytes
          from stored_table t where t.model_id = ? and t.state = 'ready' order by t.id`,
       )
-      .all(modelId) as (Omit<StoredTableInfo, 'problems'> & { problems: string })[];
-    return rows.map((row) => ({ ...row, problems: JSON.parse(row.problems) as ReadProblem[] }));
+      .all(modelId) as (StoredPart & { key: string; problems: string; bytes: number })[];
+    const byKey = new Map<string, StoredTableInfo>();
+    for (const { key, name, rows: count, loadedAt, bytes, problems } of rows) {
+      const known = byKey.get(key) ?? { key, parts: [], rows: 0, bytes: 0, problems: [], loadedAt };
+      byKey.set(key, {
+        key,
+        parts: [...known.parts, { name, rows: count, loadedAt }],
+        rows: known.rows + count,
+        bytes: known.bytes + bytes,
+        problems: [...known.problems, ...(JSON.parse(problems) as ReadProblem[])],
+        loadedAt: loadedAt > known.loadedAt ? loadedAt : known.loadedAt,
+      });
+    }
+    return [...byKey.values()];
   }
 
-  /** Ids of the rows that a model has now, by key: what verdicts and answers rest on. */
-  versions(modelId: number): Record<string, number> {
-    const rows = this.db.prepare(`select id, source_key as key from stored_table where model_id = ? and state = 'ready'`).all(modelId) as {
-      id: number;
-      key: string;
-    }[];
-    return Object.fromEntries(rows.map((row) => [row.key, row.id]));
+  /** The rows that a model has now, by key, as the ids of their parts: what verdicts and answers rest on. */
+  versions(modelId: number): Record<string, string> {
+    const rows = this.db
+      .prepare(`select id, source_key as key from stored_table where model_id = ? and state = 'ready' order by id`)
+      .all(modelId) as { id: number; key: string }[];
+    const found: Record<string, string> = {};
+    for (const { id, key } of rows) found[key] = found[key] === undefined ? String(id) : `${found[key]}+${id}`;
+    return found;
   }
 
-  /** Decodes a stored table. `name` is what the model calls it. */
-  read(id: number, name: string): TableData {
+  /** Decodes the rows of a version. `name` is what the model calls the table. */
+  read(version: string, name: string): TableData {
+    return combineTables(
+      name,
+      idsOf(version).map((id) => this.readPart(id, name)),
+    );
+  }
+
+  private readPart(id: number, name: string): TableData {
     const row = this.db.prepare('select rows, problems, misfits, lines, first_line from stored_table where id = ?').get(id) as {
       rows: number;
       problems: string;

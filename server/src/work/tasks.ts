@@ -9,8 +9,8 @@ interface OnModel {
   readonly modelId: number;
   readonly revision: number;
   readonly document: string;
-  /** Ids of stored tables by source key: with the revision, the key of everything that is kept between tasks. */
-  readonly versions: Readonly<Record<string, number>>;
+  /** Versions of stored rows by source key: with the revision, the key of everything that is kept between tasks. */
+  readonly versions: Readonly<Record<string, string>>;
 }
 
 export interface End {

@@ -66,15 +66,15 @@ function dataOf(task: OnModel): ModelData {
 
 function storedRows(task: OnModel, table: Table): TableData {
   const { name } = table;
-  const id = task.versions[sourceKey(table)];
-  if (id === undefined)
+  const version = task.versions[sourceKey(table)];
+  if (version === undefined)
     throw new DataError(
       `the rows of ${name} have not been brought in yet: load ${table.source && 'file' in table.source ? table.source.file : 'them'} on the Intake stage`,
     );
-  const key = `${task.workspace}\n${id}`;
+  const key = `${task.workspace}\n${version}`;
   let stored = decoded.get(key);
   if (!stored) {
-    stored = new Tables(connection(task.workspace)).read(id, name);
+    stored = new Tables(connection(task.workspace)).read(version, name);
     if (decoded.size >= KEPT_TABLES) decoded.delete(decoded.keys().next().value!);
     decoded.set(key, stored);
   }
@@ -82,7 +82,7 @@ function storedRows(task: OnModel, table: Table): TableData {
 }
 
 /** One digest of all that a claim's judgement rests on. */
-function basisOf(claim: Claim, data: ModelData, versions: Readonly<Record<string, number>>): string {
+function basisOf(claim: Claim, data: ModelData, versions: Readonly<Record<string, string>>): string {
   const rows = claim.tables.map((name) => {
     const table = data.model.tables.find((t) => t.name.toLowerCase() === name.toLowerCase());
     // A table without a file of its own rests on its source, and a derived one on the rows of all tables.

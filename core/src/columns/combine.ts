@@ -1,0 +1,177 @@
+import type { Value } from '../values/index.ts';
+import { compareValues, formatType } from '../values/index.ts';
+import type { Column } from './column.ts';
+import { codesArray, columnOfParts, LARGEST_RANGE } from './column.ts';
+import type { Domain } from './domain.ts';
+import { listDomain, rangeDomain, valueOfCode } from './domain.ts';
+import type { Misfits, TableData } from './table.ts';
+import { tableOf } from './table.ts';
+
+/** Parts of a table that cannot stand together. */
+export class PartsError extends Error {}
+
+/**
+ * The rows of several parts, one behind the other, as one table. Nothing of a part is changed: its codes are read through a table to those of
+ * the common dictionary, which is made when it is first asked for. Throws PartsError where the parts' columns differ.
+ */
+export function combineTables(name: string, parts: readonly TableData[]): TableData {
+  if (parts.length === 1) return { ...parts[0]!, name };
+  const [first, ...others] = parts;
+  for (const other of others) checkAlike(name, first!, other);
+  const columns = [...first!.columns].map(([key, column]) =>
+    combineColumns(
+      column.name,
+      parts.map((part) => part.columns.get(key)!),
+    ),
+  );
+  const starts = startsOf(parts.map(({ rowCount }) => rowCount));
+  return tableOf(name, columns, {
+    rowCount: starts.at(-1)!,
+    problems: parts.flatMap(({ problems }) => problems),
+    misfits: combineMisfits(parts.map(({ misfits }) => misfits)),
+    ...(parts.every(({ lineOf }) => lineOf) ? { lineOf: (row) => inPart(starts, row, (part, own) => parts[part]!.lineOf!(own)) } : {}),
+  });
+}
+
+function checkAlike(name: string, first: TableData, other: TableData): void {
+  const described = (table: TableData) =>
+    new Map([...table.columns.values()].map((c) => [c.name.toLowerCase(), `${c.name} ${formatType(c.type)}`]));
+  const [a, b] = [described(first), described(other)];
+  const differ = [...new Set([...a.keys(), ...b.keys()])].filter((key) => a.get(key) !== b.get(key));
+  if (differ.length === 0) return;
+  const [key] = differ;
+  throw new PartsError(
+    `the rows cannot be added to ${name}: it has ${a.get(key!) ?? `no column ${key}`}, the new rows have ${b.get(key!) ?? `no column ${key}`}; load all rows of the table again`,
+  );
+}
+
+function combineMisfits(all: readonly ReadonlyMap<string, Misfits>[]): Map<string, Misfits> {
+  const found = new Map<string, Misfits>();
+  for (const misfits of all)
+    for (const [column, more] of misfits) {
+      const known = found.get(column);
+      const sample = [...(known?.sample ?? []), ...more.sample].sort((x, y) => y.rows - x.rows).slice(0, 20);
+      // The same text may stand in several parts: the number of different ones is at most this.
+      found.set(column, { rows: (known?.rows ?? 0) + more.rows, distinct: (known?.distinct ?? 0) + more.distinct, sample });
+    }
+  return found;
+}
+
+/** Row at which each part begins, and at the end the number of all rows. */
+function startsOf(rows: readonly number[]): number[] {
+  const starts = [0];
+  for (const count of rows) starts.push(starts.at(-1)! + count);
+  return starts;
+}
+
+function inPart<T>(starts: readonly number[], row: number, of: (part: number, row: number) => T): T {
+  let [low, high] = [0, starts.length - 2];
+  while (low < high) {
+    const middle = (low + high + 1) >> 1;
+    if (starts[middle]! <= row) low = middle;
+    else high = middle - 1;
+  }
+  return of(low, row - starts[low]!);
+}
+
+/** The rows of several columns of one type, one behind the other. */
+export function combineColumns(name: string, parts: readonly Column[]): Column {
+  const rowCount = parts.reduce((sum, part) => sum + part.rowCount, 0);
+  let made: { domain: Domain; maps: (Uint32Array | undefined)[] } | undefined;
+  const merged = () => (made ??= mergeDomains(parts.map(({ domain }) => domain)));
+  const counts = () => {
+    const sums = new Uint32Array(merged().domain.size + 1);
+    parts.forEach((part, k) => {
+      const map = merged().maps[k];
+      part.counts.forEach((count: number, code: number) => (sums[map ? map[code]! : code]! += count));
+    });
+    return sums;
+  };
+  return columnOfParts({
+    name,
+    type: parts[0]!.type,
+    rowCount,
+    domain: () => merged().domain,
+    codes: () => {
+      const codes = codesArray(merged().domain.size, rowCount);
+      let at = 0;
+      parts.forEach((part, k) => {
+        const map = merged().maps[k];
+        const own = part.codes;
+        if (!map) codes.set(own, at);
+        else for (let row = 0; row < own.length; row++) codes[at + row] = map[own[row]!]!;
+        at += own.length;
+      });
+      return codes;
+    },
+    counts,
+    // Every value of a list stands in some row; of a range not all need to.
+    distinct: () =>
+      parts.every(({ domain }) => domain.kind === 'list')
+        ? merged().domain.size
+        : counts().reduce((n, count, code) => n + (code > 0 && count > 0 ? 1 : 0), 0),
+    nulls: parts.reduce((sum, part) => sum + part.nulls, 0),
+    runs: () => {
+      // Rows that meet where two parts do may hold one value.
+      const filled = parts.filter((part) => part.rowCount > 0);
+      const joins = filled.slice(1).filter((part, k) => {
+        const before = filled[k]!;
+        return valueOfCode(before.domain, before.codes[before.rowCount - 1]!) === valueOfCode(part.domain, part.codes[0]!);
+      });
+      return filled.reduce((sum, part) => sum + part.runs, 0) - joins.length;
+    },
+  });
+}
+
+/** One domain for all, and for each a table from its codes to those of the common one; undefined where they are the same. */
+export function mergeDomains(domains: readonly Domain[]): { domain: Domain; maps: (Uint32Array | undefined)[] } {
+  const filled = domains.filter(({ size }) => size > 0);
+  if (filled.length > 0 && filled.every((domain) => domain.kind === 'range')) {
+    const first = Math.min(...filled.map((domain) => domain.first));
+    const size = Math.max(...filled.map((domain) => domain.first + domain.size)) - first;
+    const held = filled.reduce((sum, domain) => sum + domain.size, 0);
+    if (size <= LARGEST_RANGE && size <= Math.max(4096, 8 * held)) {
+      const maps = domains.map((domain) => {
+        const shift = domain.kind === 'range' ? domain.first - first : 0;
+        return domain.size === 0 || shift === 0
+          ? undefined
+          : Uint32Array.from({ length: domain.size + 1 }, (_, code) => (code === 0 ? 0 : code + shift));
+      });
+      return { domain: rangeDomain(first, size), maps };
+    }
+  }
+  const lists = domains.map(valuesOf);
+  const values = mergeAll(lists);
+  const same = (list: ArrayLike<Value>) => list.length === values.length;
+  return { domain: listDomain(values), maps: lists.map((list) => (same(list) ? undefined : placesIn(list, values))) };
+}
+
+const valuesOf = (domain: Domain): ArrayLike<Value> =>
+  domain.kind === 'list' ? domain.values : Array.from({ length: domain.size }, (_, k) => domain.first + k);
+
+function mergeAll(lists: readonly ArrayLike<Value>[]): ArrayLike<Value> {
+  if (lists.length <= 1) return lists[0] ?? [];
+  const middle = lists.length >> 1;
+  const [a, b] = [mergeAll(lists.slice(0, middle)), mergeAll(lists.slice(middle))];
+  const out: Value[] = [];
+  let [i, j] = [0, 0];
+  while (i < a.length && j < b.length) {
+    const order = compareValues(a[i]!, b[j]!);
+    out.push(order <= 0 ? a[i]! : b[j]!);
+    if (order <= 0) i++;
+    if (order >= 0) j++;
+  }
+  while (i < a.length) out.push(a[i++]!);
+  while (j < b.length) out.push(b[j++]!);
+  return out;
+}
+
+/** By code of an ascending list, the code of the same value in a longer one that holds all of its values. */
+function placesIn(list: ArrayLike<Value>, all: ArrayLike<Value>): Uint32Array {
+  const places = new Uint32Array(list.length + 1);
+  for (let k = 0, at = 0; k < list.length; k++) {
+    while (compareValues(all[at]!, list[k]!) < 0) at++;
+    places[k + 1] = ++at;
+  }
+  return places;
+}
