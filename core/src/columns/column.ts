@@ -31,6 +31,8 @@ export interface ColumnParts {
   readonly rowCount: number;
   readonly domain: Domain | (() => Domain);
   readonly codes: Codes | (() => Codes);
+  /** Set where whoever gives the codes keeps them, and may take them back: then they are asked for each time. */
+  readonly asksForCodes?: boolean;
   /** By default counted over the codes. */
   readonly counts?: () => Uint32Array;
   readonly distinct: number | (() => number);
@@ -72,7 +74,8 @@ class CodedColumn implements Column {
   }
 
   get codes(): Codes {
-    const { codes } = this.parts;
+    const { codes, asksForCodes } = this.parts;
+    if (asksForCodes && typeof codes === 'function') return codes();
     return (this.heldCodes ??= typeof codes === 'function' ? codes() : codes);
   }
 
@@ -91,6 +94,7 @@ export const changedColumn = (column: Column, change: { name?: string; domain?: 
     rowCount: column.rowCount,
     domain: change.domain ?? (() => column.domain),
     codes: () => column.codes,
+    asksForCodes: true,
     counts: () => column.counts,
     distinct: () => column.distinct,
     nulls: column.nulls,

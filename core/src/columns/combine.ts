@@ -1,6 +1,6 @@
 import type { Value } from '../values/index.ts';
 import { compareValues, formatType } from '../values/index.ts';
-import type { Column } from './column.ts';
+import type { Codes, Column } from './column.ts';
 import { codesArray, columnOfParts, LARGEST_RANGE } from './column.ts';
 import type { Domain } from './domain.ts';
 import { listDomain, rangeDomain, valueOfCode } from './domain.ts';
@@ -10,11 +10,15 @@ import { tableOf } from './table.ts';
 /** Parts of a table that cannot stand together. */
 export class PartsError extends Error {}
 
+/** Keeps codes that can be made again. What it gives is asked for codes each time they are needed. */
+export type KeepCodes = (column: string, make: () => Codes) => () => Codes;
+
 /**
  * The rows of several parts, one behind the other, as one table. Nothing of a part is changed: its codes are read through a table to those of
  * the common dictionary, which is made when it is first asked for. Throws PartsError where the parts' columns differ.
+ * `keep` keeps the codes of whole columns; by default the columns do.
  */
-export function combineTables(name: string, parts: readonly TableData[]): TableData {
+export function combineTables(name: string, parts: readonly TableData[], keep?: KeepCodes): TableData {
   if (parts.length === 1) return { ...parts[0]!, name };
   const [first, ...others] = parts;
   for (const other of others) checkAlike(name, first!, other);
@@ -22,6 +26,7 @@ export function combineTables(name: string, parts: readonly TableData[]): TableD
     combineColumns(
       column.name,
       parts.map((part) => part.columns.get(key)!),
+      keep,
     ),
   );
   const starts = startsOf(parts.map(({ rowCount }) => rowCount));
@@ -75,10 +80,10 @@ function inPart<T>(starts: readonly number[], row: number, of: (part: number, ro
 }
 
 /** The rows of several columns of one type, one behind the other. */
-export function combineColumns(name: string, parts: readonly Column[]): Column {
+export function combineColumns(name: string, parts: readonly Column[], keep?: KeepCodes): Column {
   const rowCount = parts.reduce((sum, part) => sum + part.rowCount, 0);
-  let made: { domain: Domain; maps: (Uint32Array | undefined)[] } | undefined;
-  const merged = () => (made ??= mergeDomains(parts.map(({ domain }) => domain)));
+  let common: { domain: Domain; maps: (Uint32Array | undefined)[] } | undefined;
+  const merged = () => (common ??= mergeDomains(parts.map(({ domain }) => domain)));
   const counts = () => {
     const sums = new Uint32Array(merged().domain.size + 1);
     parts.forEach((part, k) => {
@@ -87,23 +92,25 @@ export function combineColumns(name: string, parts: readonly Column[]): Column {
     });
     return sums;
   };
+  const codes = () => {
+    const made = codesArray(merged().domain.size, rowCount);
+    let at = 0;
+    parts.forEach((part, k) => {
+      const map = merged().maps[k];
+      const own = part.codes;
+      if (!map) made.set(own, at);
+      else for (let row = 0; row < own.length; row++) made[at + row] = map[own[row]!]!;
+      at += own.length;
+    });
+    return made;
+  };
   return columnOfParts({
     name,
     type: parts[0]!.type,
     rowCount,
     domain: () => merged().domain,
-    codes: () => {
-      const codes = codesArray(merged().domain.size, rowCount);
-      let at = 0;
-      parts.forEach((part, k) => {
-        const map = merged().maps[k];
-        const own = part.codes;
-        if (!map) codes.set(own, at);
-        else for (let row = 0; row < own.length; row++) codes[at + row] = map[own[row]!]!;
-        at += own.length;
-      });
-      return codes;
-    },
+    codes: keep ? keep(name, codes) : codes,
+    asksForCodes: keep !== undefined,
     counts,
     // Every value of a list stands in some row; of a range not all need to.
     distinct: () =>

@@ -1,7 +1,7 @@
 import { deflateRawSync, inflateRawSync } from 'node:zlib';
 import type { DataType } from '@crease/core/values';
 import { formatType, parseType, TEXT } from '@crease/core/values';
-import type { Codes, Column, Domain, EncodedSegment, EncodingName, Misfits, ReadProblem, TableData } from '@crease/core/columns';
+import type { Codes, Column, Domain, EncodedSegment, EncodingName, KeepCodes, Misfits, ReadProblem, TableData } from '@crease/core/columns';
 import { codesArray, columnOfCodes, combineTables, columnOfParts, decodeDomain, decodeSegment, tableOf } from '@crease/core/columns';
 import { DataError } from '@crease/core/query';
 import type { Connection } from './database.ts';
@@ -70,7 +70,11 @@ export const sourceKey = (table: { source?: object; name: string }): string =>
 
 /** Encoded rows in the workspace: written segment by segment, visible only when whole. */
 export class Tables {
-  constructor(private readonly db: Connection) {}
+  /** `kept` keeps decoded codes by a key that no other column of any workspace has; by default columns keep their own. */
+  constructor(
+    private readonly db: Connection,
+    private readonly kept?: KeepCodes,
+  ) {}
 
   /**
    * Opens a table that is not visible yet. Each column is a transaction of its own, so that others can write in between; `finish` makes
@@ -182,10 +186,9 @@ export class Tables {
 
   /** Decodes the rows of a version. `name` is what the model calls the table. */
   read(version: string, name: string): TableData {
-    return combineTables(
-      name,
-      idsOf(version).map((id) => this.readPart(id, name)),
-    );
+    const { kept, db } = this;
+    const parts = idsOf(version).map((id) => this.readPart(id, name));
+    return combineTables(name, parts, kept && ((column, make) => kept(`${db.name}\n${version}\n${column}`, make)));
   }
 
   private readPart(id: number, name: string): TableData {
@@ -221,7 +224,9 @@ export class Tables {
     const type = parseType(column.type) ?? TEXT;
     let domain: Domain | undefined;
     const domainOf = () => (domain ??= decodeDomain(column.domain_deflated ? inflateRawSync(column.domain) : column.domain));
-    const codes = () => this.readCodes(column.id, domainOf().size, rows);
+    const decode = () => this.readCodes(column.id, domainOf().size, rows);
+    const { kept, db } = this;
+    const codes = kept ? kept(`${db.name}\n${column.id}`, decode) : decode;
     // Stored before statistics were kept with a column: all is read at once.
     if (column.runs === null) return columnOfCodes(column.name, type, domainOf(), codes());
     const { counts, counts_encoding: encoding } = column;
@@ -231,6 +236,7 @@ export class Tables {
       rowCount: rows,
       domain: domainOf,
       codes,
+      asksForCodes: kept !== undefined,
       distinct: column.distinct_values,
       nulls: column.nulls,
       runs: column.runs,

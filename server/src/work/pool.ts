@@ -2,6 +2,7 @@ import { availableParallelism } from 'node:os';
 import { MessageChannel } from 'node:worker_threads';
 import type { MessagePort } from 'node:worker_threads';
 import { Piscina } from 'piscina';
+import { sharedMemory } from './sharedCodes.ts';
 import type { Task } from './tasks.ts';
 import { END } from './tasks.ts';
 import type { TaskFault } from './worker.ts';
@@ -11,8 +12,9 @@ export class WorkFault extends Error {}
 
 const isSource = import.meta.url.endsWith('.ts');
 
-const makePool = (threads: number) =>
+const makePool = (threads: number, codes: SharedArrayBuffer) =>
   new Piscina({
+    workerData: codes,
     filename: new URL(isSource ? './worker.ts' : './worker.mjs', import.meta.url).href,
     minThreads: 1,
     maxThreads: threads,
@@ -33,12 +35,13 @@ export interface Running<T> {
 export const READING_THREADS = Math.max(2, Math.min(8, availableParallelism()));
 
 /**
- * Worker threads: two for questions and claims, each keeping decoded columns between tasks, and others for intake,
+ * Worker threads: two for questions and claims, which share decoded columns between tasks, and others for intake,
  * so that a long load does not keep anybody waiting.
  */
 export class WorkPool {
-  private readonly questions = makePool(2);
-  private readonly loads = makePool(READING_THREADS);
+  private readonly codes = sharedMemory();
+  private readonly questions = makePool(2, this.codes);
+  private readonly loads = makePool(READING_THREADS, this.codes);
 
   /** Runs a task to its end. Throws WorkFault for what is the asker's, Error for a bug. */
   async run<T>(task: Plain<Task>): Promise<T> {

@@ -1,4 +1,5 @@
 import { createHash } from 'node:crypto';
+import { workerData } from 'node:worker_threads';
 import { move, transferableSymbol, valueSymbol } from 'piscina';
 import { toJson, formatType, textReader, DATE } from '@crease/core/values';
 import type { Misfits, TableData } from '@crease/core/columns';
@@ -24,8 +25,11 @@ import { memoryOf } from '../intake/kept.ts';
 import { transcodeFile } from '../sources/fileTable.ts';
 import { previewOf } from '../sources/preview.ts';
 import type { JudgeMessage, Task } from './tasks.ts';
+import { SharedCodes } from './sharedCodes.ts';
 import { END } from './tasks.ts';
 
+/** Decoded codes, which the threads that answer questions share. */
+const codes = new SharedCodes(workerData as SharedArrayBuffer);
 const connections = new Map<string, Connection>();
 const decoded = new Map<string, TableData>();
 /** Rows of models with their derived columns and indexes; the newest few. */
@@ -74,7 +78,7 @@ function storedRows(task: OnModel, table: Table): TableData {
   const key = `${task.workspace}\n${version}`;
   let stored = decoded.get(key);
   if (!stored) {
-    stored = new Tables(connection(task.workspace)).read(version, name);
+    stored = new Tables(connection(task.workspace), (column, decode) => codes.of(column, decode)).read(version, name);
     if (decoded.size >= KEPT_TABLES) decoded.delete(decoded.keys().next().value!);
     decoded.set(key, stored);
   }
@@ -306,6 +310,7 @@ const moved = (value: { result: unknown }, memory: ArrayBuffer[]): { result: unk
 
 /** A worker's answer: a result, or a fault that belongs to the person who asked. Bugs go to the log with their trace. */
 export default async function work(task: Task): Promise<{ result: unknown } | TaskFault> {
+  codes.begin();
   try {
     const result = await run(task);
     if (task.kind !== 'pieces') return { result };
@@ -320,6 +325,7 @@ export default async function work(task: Task): Promise<{ result: unknown } | Ta
     process.stderr.write(`task ${task.kind}: ${(error as Error).stack ?? String(error)}\n`);
     return { fault: 'bug', message: error instanceof Error ? error.message : String(error) };
   } finally {
+    codes.end();
     if ('port' in task) task.port.postMessage(END);
   }
 }

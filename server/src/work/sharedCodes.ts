@@ -1,0 +1,191 @@
+import { createHash } from 'node:crypto';
+import { freemem } from 'node:os';
+import type { Codes } from '@crease/core/columns';
+
+/** Arrays begin at multiples of this. */
+const UNIT = 64;
+const MOST_ENTRIES = 4096;
+const MOST_THREADS = 32;
+
+/** 32-bit numbers of the header: the lock, the clock, threads that have joined, then when the running task of each thread began (0: none). */
+const [LOCK, CLOCK, JOINED, BEGAN] = [0, 1, 2, 3];
+const ENTRIES = BEGAN + MOST_THREADS;
+/** Of an entry: four of its key, first unit, units, bytes of a code, codes, when it was last used (0: free), and how often its place was given away. */
+const [AT, UNITS, WIDTH, LENGTH, USED, TURN, FIELDS] = [4, 5, 6, 7, 8, 9, 10];
+const HEADER_BYTES = Math.ceil(((ENTRIES + MOST_ENTRIES * FIELDS) * 4) / UNIT) * UNIT;
+
+/** Memory for decoded codes that threads share: a quarter of what is free, at least 64 MB and at most 4 GB. Pages are taken as they are used. */
+export function sharedMemory(bytes = Math.min(4 * 2 ** 30, Math.max(2 ** 26, Math.floor(freemem() / 4)))): SharedArrayBuffer {
+  return new SharedArrayBuffer(HEADER_BYTES + Math.floor(bytes / UNIT) * UNIT);
+}
+
+/** An array that this thread has found in the shared memory; it is there for as long as its place has not been given away. */
+interface Found {
+  readonly entry: number;
+  readonly turn: number;
+  readonly codes: Codes;
+}
+
+/**
+ * One thread's door to decoded codes in shared memory. What the running tasks use stays; of everything else, what was used longest ago makes
+ * room. A place is given away only while the lock is held, and its turn then changes, by which others see that what they had is gone.
+ */
+export class SharedCodes {
+  private readonly header: Int32Array;
+  private readonly units: number;
+  private readonly thread: number;
+
+  constructor(private readonly memory: SharedArrayBuffer) {
+    this.header = new Int32Array(memory, 0, ENTRIES + MOST_ENTRIES * FIELDS);
+    this.units = (memory.byteLength - HEADER_BYTES) / UNIT;
+    // More threads than there are places for share one: then more is kept than needed, never less.
+    this.thread = Atomics.add(this.header, JOINED, 1) % MOST_THREADS;
+  }
+
+  /** Begins a task: arrays given out from now on stay until it ends. */
+  begin(): void {
+    Atomics.store(this.header, BEGAN + this.thread, this.tick());
+  }
+
+  end(): void {
+    Atomics.store(this.header, BEGAN + this.thread, 0);
+  }
+
+  /**
+   * Access to the codes of a key, decoded where nobody has them. What it gives holds until the task ends; where there is no room it is this
+   * thread's own for so long. To be asked for each row it costs a few nanoseconds.
+   */
+  of(key: string, decode: () => Codes): () => Codes {
+    let found: Found | undefined;
+    let own: { codes: Codes; began: number } | undefined;
+    return () => {
+      if (found && this.use(found)) return found.codes;
+      const began = Atomics.load(this.header, BEGAN + this.thread);
+      if (own && began !== 0 && own.began === began) return own.codes;
+      const digest = digestOf(key);
+      own = undefined;
+      found = this.locked(() => this.find(digest));
+      if (found) return found.codes;
+      const codes = decode();
+      found = this.locked(() => this.find(digest) ?? this.keep(digest, codes));
+      if (found) return found.codes;
+      own = { codes, began };
+      return codes;
+    };
+  }
+
+  /** Bytes of all arrays that are kept. */
+  get bytes(): number {
+    return this.locked(() => this.used().reduce((sum, e) => sum + this.header[this.field(e, UNITS)]! * UNIT, 0));
+  }
+
+  private field(entry: number, field: number): number {
+    return ENTRIES + entry * FIELDS + field;
+  }
+
+  private tick(): number {
+    return Atomics.add(this.header, CLOCK, 1) + 1;
+  }
+
+  /** Marks an array as used, unless its place was given away just now. In a task it is marked once: until the task ends it stays. */
+  private use({ entry, turn }: Found): boolean {
+    const { header } = this;
+    const began = Atomics.load(header, BEGAN + this.thread);
+    // The turn is looked at last: what was used in this task was not given away since, if it was still ours then.
+    const used = Atomics.load(header, this.field(entry, USED));
+    if (began !== 0 && used >= began && Atomics.load(header, this.field(entry, TURN)) === turn) return true;
+    return this.locked(() => {
+      if (header[this.field(entry, TURN)] !== turn) return false;
+      header[this.field(entry, USED)] = this.tick();
+      return true;
+    });
+  }
+
+  private locked<T>(work: () => T): T {
+    const { header } = this;
+    while (Atomics.compareExchange(header, LOCK, 0, 1) !== 0) Atomics.wait(header, LOCK, 1, 10);
+    try {
+      return work();
+    } finally {
+      Atomics.store(header, LOCK, 0);
+      Atomics.notify(header, LOCK, 1);
+    }
+  }
+
+  private used(): number[] {
+    const entries: number[] = [];
+    for (let e = 0; e < MOST_ENTRIES; e++) if (this.header[this.field(e, USED)] !== 0) entries.push(e);
+    return entries;
+  }
+
+  private find(digest: Int32Array): Found | undefined {
+    const { header } = this;
+    const entry = this.used().find((e) => digest.every((word, k) => header[this.field(e, k)] === word));
+    if (entry === undefined) return undefined;
+    header[this.field(entry, USED)] = this.tick();
+    return this.at(entry);
+  }
+
+  private at(entry: number): Found {
+    const { header } = this;
+    const [start, width, length] = [AT, WIDTH, LENGTH].map((field) => header[this.field(entry, field)]!) as [number, number, number];
+    const make = width === 1 ? Uint8Array : width === 2 ? Uint16Array : Uint32Array;
+    const codes = new make(this.memory as unknown as ArrayBuffer, HEADER_BYTES + start * UNIT, length);
+    return { entry, turn: header[this.field(entry, TURN)]!, codes };
+  }
+
+  /** Copies codes into the memory, giving up what no task uses, the longest unused first. Undefined where there is no room. */
+  private keep(digest: Int32Array, codes: Codes): Found | undefined {
+    const { header } = this;
+    const units = Math.max(1, Math.ceil(codes.byteLength / UNIT));
+    if (units > this.units) return undefined;
+    let start = this.gap(units);
+    while (start === undefined) {
+      if (!this.giveUpOne()) return undefined;
+      start = this.gap(units);
+    }
+    let entry = 0;
+    while (entry < MOST_ENTRIES && header[this.field(entry, USED)] !== 0) entry++;
+    if (entry === MOST_ENTRIES) return undefined;
+    digest.forEach((word, k) => (header[this.field(entry, k)] = word));
+    header[this.field(entry, AT)] = start;
+    header[this.field(entry, UNITS)] = units;
+    header[this.field(entry, WIDTH)] = codes.BYTES_PER_ELEMENT;
+    header[this.field(entry, LENGTH)] = codes.length;
+    header[this.field(entry, USED)] = this.tick();
+    const found = this.at(entry);
+    found.codes.set(codes);
+    return found;
+  }
+
+  /** The first stretch of so many free units. */
+  private gap(units: number): number | undefined {
+    const taken = this.used()
+      .map((e) => ({ start: this.header[this.field(e, AT)]!, units: this.header[this.field(e, UNITS)]! }))
+      .sort((a, b) => a.start - b.start);
+    let end = 0;
+    for (const { start, units: size } of taken) {
+      if (start - end >= units) return end;
+      end = start + size;
+    }
+    return this.units - end >= units ? end : undefined;
+  }
+
+  private giveUpOne(): boolean {
+    const { header } = this;
+    const began = Array.from({ length: MOST_THREADS }, (_, k) => Atomics.load(header, BEGAN + k)).filter((tick) => tick !== 0);
+    const since = Math.min(Infinity, ...began);
+    const idle = this.used().filter((e) => header[this.field(e, USED)]! < since);
+    if (idle.length === 0) return false;
+    const oldest = idle.reduce((a, b) => (header[this.field(a, USED)]! <= header[this.field(b, USED)]! ? a : b));
+    header[this.field(oldest, USED)] = 0;
+    Atomics.add(header, this.field(oldest, TURN), 1);
+    return true;
+  }
+}
+
+/** 128 bits of a digest: two keys do not share them by chance. */
+const digestOf = (key: string): Int32Array => {
+  const bytes = createHash('sha256').update(key).digest();
+  return Int32Array.from({ length: 4 }, (_, k) => bytes.readInt32LE(k * 4));
+};
