@@ -1,6 +1,6 @@
 #!/usr/bin/env bash
 # Brings a fresh checkout to where programs and tests run. Quick when there is nothing to do.
-#   setup.sh [--browser]     also Debian's Chromium, for the browser tests
+#   setup.sh [--tests]     also what only the tests need of Debian's packages: Chromium and PostgreSQL
 set -euo pipefail
 cd "$(dirname "$0")/.."
 if [ ! -d node_modules ] || [ package-lock.json -nt node_modules/.package-lock.json ]; then
@@ -19,8 +19,13 @@ if [ ! -f "$built/better_sqlite3.node" ]; then
   fi
 fi
 node -e "new (require('better-sqlite3'))(':memory:')"
-if [ "${1:-}" = --browser ] && ! [ -x "${CHROMIUM_PATH:-/usr/bin/chromium}" ]; then
-  sudo=$([ "$(id -u)" = 0 ] && echo "" || echo sudo)
-  $sudo apt-get update -qq
-  $sudo env DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends chromium fonts-liberation >/dev/null
+if [ "${1:-}" = --tests ]; then
+  wanted=()
+  [ -x "${CHROMIUM_PATH:-/usr/bin/chromium}" ] || wanted+=(chromium fonts-liberation)
+  [ -n "${PG_BIN:-}" ] || compgen -G '/usr/lib/postgresql/*/bin/initdb' >/dev/null || wanted+=(postgresql)
+  if [ ${#wanted[@]} -gt 0 ]; then
+    sudo=$([ "$(id -u)" = 0 ] && echo "" || echo sudo)
+    $sudo apt-get update -qq
+    $sudo env DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends "${wanted[@]}" >/dev/null
+  fi
 fi
