@@ -112,6 +112,8 @@ let any: bool = false;
 let lastOfColumn: i64 = -1;
 /** Stretches of equal neighbours in the segment, and in the column so far. */
 export let runs: i32 = 0;
+export let longestRun: i32 = 0;
+let run: i32 = 0;
 export let columnRuns: i32 = 0;
 export let nulls: i32 = 0;
 /** Least and greatest difference of a code from the one before it in the segment. */
@@ -135,6 +137,8 @@ export function startColumn(): void {
 /** `blocks` has the least and greatest code of each block, 4 bytes each. */
 export function startSegment(blocks: usize, blockCount: i32): void {
   runs = 0;
+  run = 0;
+  longestRun = 0;
   any = false;
   least = i64.MAX_VALUE;
   greatest = i64.MIN_VALUE;
@@ -164,10 +168,13 @@ export function observe(codes: usize, from: i32, to: i32, blocks: usize, counts:
         least = step < least ? step : least;
         greatest = step > greatest ? step : greatest;
         runs += <i32>(step != 0);
+        run = step == 0 ? run + 1 : 1;
       } else {
         any = true;
         runs = 1;
+        run = 1;
       }
+      longestRun = max(longestRun, run);
       columnRuns += <i32>(wide != lastOfColumn);
       lastOfColumn = wide;
       last = wide;
@@ -219,6 +226,32 @@ export function packSteps(codes: usize, count: i32, step: f64, width: i32, out: 
     }
   }
   store<u64>(out, held);
+}
+
+/** Writes the bits that stand for each code less `base`: `table` has them in the lower, their number in the upper two bytes. */
+export function packCoded(codes: usize, count: i32, base: u32, table: usize, out: usize): void {
+  let held: u64 = 0;
+  let bits: u64 = 0;
+  for (let i = 0; i < count; i++) {
+    const entry = load<u32>(table + (<usize>(load<u32>(codes + (<usize>i << 2)) - base) << 2));
+    held |= <u64>(entry & 0xffff) << bits;
+    bits += <u64>(entry >> 16);
+    if (bits >= 32) {
+      store<u32>(out, <u32>held);
+      out += 4;
+      held >>= 32;
+      bits -= 32;
+    }
+  }
+  store<u64>(out, held);
+}
+
+/** Counts rows by code less `base`. */
+export function countCodes(codes: usize, count: i32, base: u32, out: usize): void {
+  for (let i = 0; i < count; i++) {
+    const at = out + (<usize>(load<u32>(codes + (<usize>i << 2)) - base) << 2);
+    store<u32>(at, load<u32>(at) + 1);
+  }
 }
 
 // ---- merging sorted dictionaries ----

@@ -1,10 +1,11 @@
 import type { Codes } from './column.ts';
 import type { EncodedSegment } from './encodings/index.ts';
-import { chooseEncoding } from './encodings/index.ts';
+import { chooseEncoding, SEGMENT_ROWS } from './encodings/index.ts';
 import type { Packer, SegmentStatistics } from './encodings/encoding.ts';
 import { BLOCK } from './encodings/encoding.ts';
 import { packedBytes } from './encodings/bits.ts';
 import type { Arena } from './kernel.ts';
+import { withEncoder } from './kernel.ts';
 
 /** How cells become codes. Tables and sets lie in the arena of the stream. */
 export type CellsToCodes =
@@ -110,18 +111,37 @@ export class CodeStream {
       this.arena.kernel.packSteps(this.codesAt, count, step, width, this.packedAt);
       out.set(this.arena.bytes(this.packedAt, packedBytes(count - 1, width)), at);
     },
+    coded: (count, base, lengths, bits, out, at) => {
+      const table = this.arena.put(Uint32Array.from(bits, (code, symbol) => (lengths[symbol]! << 16) | code));
+      this.arena.kernel.packCoded(this.codesAt, count, base, table, this.packedAt);
+      out.set(this.arena.bytes(this.packedAt, out.length - at), at);
+      this.arena.release(table);
+    },
   };
+
+  private frequencies(smallest: number, largest: number): Uint32Array {
+    const { arena } = this;
+    const at = arena.allocate((largest - smallest + 1) * 4);
+    arena.kernel.countCodes(this.codesAt, this.filled, smallest, at);
+    const counts = arena.words(at, largest - smallest + 1).slice();
+    arena.release(at);
+    return counts;
+  }
 
   private statistics(): SegmentStatistics {
     const { kernel } = this.arena;
     const words = this.arena.words(this.blocksAt, Math.ceil(this.filled / BLOCK) * 2);
     const blocks = Array.from({ length: words.length / 2 }, (_, b) => ({ smallest: words[2 * b]!, largest: words[2 * b + 1]! }));
     const many = this.filled > 1;
+    const smallest = Math.min(...blocks.map((b) => b.smallest));
+    const largest = Math.max(...blocks.map((b) => b.largest));
     return {
       count: this.filled,
-      smallest: Math.min(...blocks.map((b) => b.smallest)),
-      largest: Math.max(...blocks.map((b) => b.largest)),
+      smallest,
+      largest,
+      frequencies: () => this.frequencies(smallest, largest),
       runs: kernel.runs.value,
+      longestRun: kernel.longestRun.value,
       leastStep: many ? kernel.leastStep() : 0,
       greatestStep: many ? kernel.greatestStep() : 0,
       blocks,
@@ -135,6 +155,17 @@ export class CodeStream {
     const counts = this.size === undefined ? undefined : this.arena.words(this.countsAt, this.size + 1).slice();
     return { nulls: nulls.value, runs: columnRuns.value, counts };
   }
+}
+
+/** Cuts a whole column's codes into encoded segments of `SEGMENT_ROWS` rows. */
+export function encodeSegments(codes: Codes): EncodedSegment[] {
+  const segments: EncodedSegment[] = [];
+  withEncoder((arena) => {
+    const stream = new CodeStream(arena, codes.length, SEGMENT_ROWS, undefined, (stretch) => segments.push(stretch.encode()));
+    stream.push(codes, { kind: 'shift', shift: 0 });
+    stream.finish();
+  });
+  return segments;
 }
 
 /** A set of whole numbers from 0 up to, not including, `span`, one bit each; once it is closed it ranks its members. */

@@ -22,6 +22,7 @@ import {
   withEncoder,
 } from './index.ts';
 import { statisticsOf } from './encodings/encoding.ts';
+import { codeLengths } from './encodings/huffman.ts';
 
 const codeArrays = fc
   .oneof(
@@ -56,6 +57,27 @@ test.each(ENCODINGS.map((e) => [e.name, e] as const))(
     );
   },
 );
+
+test('codes of few bits go to what stands often, none is longer than 15 bits, and no two are alike', () => {
+  const fibonacci = Array.from({ length: 24 }).reduce<number[]>((list) => [...list, (list.at(-1) ?? 1) + (list.at(-2) ?? 0)], []);
+  fc.assert(
+    fc.property(fc.oneof(fc.constant(fibonacci), fc.array(fc.nat(2000), { minLength: 2, maxLength: 300 })), (counts) => {
+      const frequencies = Uint32Array.from(counts);
+      const lengths = codeLengths(frequencies);
+      const used = [...lengths.keys()].filter((symbol) => lengths[symbol]! > 0);
+      expect(used).toEqual([...counts.keys()].filter((symbol) => counts[symbol]! > 0));
+      expect(Math.max(0, ...lengths)).toBeLessThanOrEqual(15);
+      // Kraft's sum is 1 for a full tree.
+      if (used.length > 1) expect(used.reduce((sum, symbol) => sum + 2 ** -lengths[symbol]!, 0)).toBe(1);
+      for (const a of used)
+        for (const b of used.slice(0, 20)) if (counts[a]! > 2 * counts[b]!) expect(lengths[a]).toBeLessThanOrEqual(lengths[b]!);
+    }),
+    { numRuns: 100 },
+  );
+  const skewed = Uint32Array.from(fibonacci.slice(0, 18).flatMap((count, symbol) => Array<number>(count).fill(symbol)));
+  const { encoding, bytes } = encodeSegment(skewed.map((_, i) => skewed[(i * 4001) % skewed.length]!));
+  expect([encoding, bytes.length < skewed.length * 0.4]).toEqual(['huffman', true]);
+});
 
 test('the smallest candidate is the one that is taken', () => {
   fc.assert(

@@ -4,6 +4,7 @@ import { ENCODER_MODULE } from './kernel.generated.ts';
 export interface EncoderKernel {
   readonly memory: { readonly buffer: ArrayBuffer };
   readonly runs: { readonly value: number };
+  readonly longestRun: { readonly value: number };
   readonly columnRuns: { readonly value: number };
   readonly nulls: { readonly value: number };
   leastStep(): number;
@@ -21,6 +22,8 @@ export interface EncoderKernel {
   observe(codes: number, from: number, to: number, blocks: number, counts: number): void;
   pack(codes: number, count: number, base: number, width: number, out: number): void;
   packSteps(codes: number, count: number, step: number, width: number, out: number): void;
+  packCoded(codes: number, count: number, base: number, table: number, out: number): void;
+  countCodes(codes: number, count: number, base: number, out: number): void;
   readonly merged: { readonly value: number };
   readonly mergedEnd: { readonly value: number };
   setMergedEnd(at: number): void;

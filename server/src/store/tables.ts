@@ -57,7 +57,7 @@ const bytesOf = (bytes: Uint8Array): Buffer => Buffer.from(bytes.buffer, bytes.b
 const DEFLATED_BYTES = 1 << 12;
 
 /** A dictionary as it lies in the file: deflated where that is smaller. Its texts share much; packed codes would not gain. */
-function restingDomain(domain: Uint8Array): { bytes: Buffer; deflated: number } {
+export function restingDomain(domain: Uint8Array): { bytes: Buffer; deflated: number } {
   const plain = bytesOf(domain);
   if (plain.length < DEFLATED_BYTES) return { bytes: plain, deflated: 0 };
   const deflated = deflateRawSync(plain, { level: 1 });

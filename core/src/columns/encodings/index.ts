@@ -4,13 +4,14 @@ import { statisticsOf } from './encoding.ts';
 import { blocks } from './blocks.ts';
 import { constant } from './constant.ts';
 import { delta } from './delta.ts';
+import { huffman } from './huffman.ts';
 import { packed } from './packed.ts';
 import { runs } from './runs.ts';
 
 export type { Encoding, EncodingName } from './encoding.ts';
 
 /** All encodings; on equal size the earlier one is taken. A new encoding is one file and one entry here. */
-export const ENCODINGS: readonly Encoding[] = [constant, packed, blocks, runs, delta];
+export const ENCODINGS: readonly Encoding[] = [constant, packed, blocks, runs, delta, huffman];
 
 export interface EncodedSegment {
   readonly encoding: EncodingName;
@@ -52,12 +53,4 @@ export function decodeSegment(segment: EncodedSegment, out: Codes, from: number)
   const encoding = ENCODINGS.find((e) => e.name === segment.encoding);
   if (!encoding) throw new RangeError(`unknown encoding ${segment.encoding}`);
   encoding.decode(segment.bytes, segment.rows, out, from);
-}
-
-/** Cuts a whole column's codes into encoded segments of `SEGMENT_ROWS` rows. */
-export function encodeSegments(codes: Codes): EncodedSegment[] {
-  const segments: EncodedSegment[] = [];
-  for (let start = 0; start < codes.length; start += SEGMENT_ROWS)
-    segments.push(encodeSegment(codes.subarray(start, start + SEGMENT_ROWS)));
-  return segments;
 }

@@ -3,7 +3,7 @@ import { writer } from './encoding.ts';
 import { bitsFor, packBits, packedBytes, unpackBits } from './bits.ts';
 
 const HEADER = 10; // runs (4 bytes), minimum (4), width of codes (1), width of lengths (1)
-const lengthWidth = ({ count }: SegmentStatistics): number => bitsFor(count);
+const lengthWidth = ({ longestRun }: SegmentStatistics): number => bitsFor(longestRun);
 
 const size = (s: SegmentStatistics): number =>
   HEADER + packedBytes(s.runs, bitsFor(s.largest - s.smallest)) + packedBytes(s.runs, lengthWidth(s));
