@@ -1,6 +1,7 @@
 import type { DataType, Value } from '../values/index.ts';
 import { compareValues, sortTexts } from '../values/index.ts';
 import type { Domain } from './domain.ts';
+import { dictionaryBytes } from './dictionary.ts';
 import { listDomain, rangeDomain, valuesByCode } from './domain.ts';
 
 /** Codes of a column in memory, one per row, in the narrowest byte-aligned array. */
@@ -22,6 +23,8 @@ export interface Column {
   readonly nulls: number;
   /** Stretches of equal neighbouring codes. */
   readonly runs: number;
+  /** Bytes of the encoded dictionary; a range needs none. */
+  readonly dictionaryBytes: number;
 }
 
 /** What a column is made of. Its parts may come late: they are asked for once, when they are first needed. */
@@ -38,6 +41,8 @@ export interface ColumnParts {
   readonly distinct: number | (() => number);
   readonly nulls: number;
   readonly runs: number | (() => number);
+  /** By default the domain is encoded to tell. */
+  readonly dictionaryBytes?: () => number;
 }
 
 class CodedColumn implements Column {
@@ -47,6 +52,7 @@ class CodedColumn implements Column {
   readonly nulls: number;
   private heldDistinct: number | undefined;
   private heldRuns: number | undefined;
+  private heldBytes: number | undefined;
   private heldDomain: Domain | undefined;
   private heldCodes: Codes | undefined;
   private heldCounts: Uint32Array | undefined;
@@ -66,6 +72,11 @@ class CodedColumn implements Column {
   get runs(): number {
     const { runs } = this.parts;
     return (this.heldRuns ??= typeof runs === 'function' ? runs() : runs);
+  }
+
+  get dictionaryBytes(): number {
+    const { dictionaryBytes: known } = this.parts;
+    return (this.heldBytes ??= known ? known() : dictionaryBytes(this.domain, this.type));
   }
 
   get domain(): Domain {

@@ -17,6 +17,7 @@ import {
   encodeDomain,
   encodeSegment,
   ENCODINGS,
+  listDomain,
   NumberSet,
   valueAt,
   withEncoder,
@@ -148,6 +149,16 @@ test('parts of a column are read as one column over all of their rows', () => {
     }),
     { numRuns: 200 },
   );
+});
+
+test('a dictionary of several megabytes, with characters of every length, is decoded as it was', () => {
+  const texts = Array.from(
+    { length: 200_000 },
+    (_, k) => `${String(k).padStart(7, '0')} ${'aé\uFF5E\u{1F600}'.slice(0, 2 + (k % 4)).toWellFormed()}`,
+  );
+  const domain = listDomain(texts);
+  const back = decodeDomain(encodeDomain(domain, TEXT)) as { values: ArrayLike<string> };
+  expect(texts.every((text, k) => back.values[k] === text)).toBe(true);
 });
 
 test('codes of text compare by code point, also beyond the basic plane', () => {

@@ -8,10 +8,11 @@ import { listDomain, rangeDomain } from './domain.ts';
  * every 16th entry starts afresh, so that one entry can be read without all before it. Lengths are LEB128 variable-length integers.
  */
 const FRONT_BLOCK = 16;
+const RANGE_BYTES = 13;
 
 export function encodeDomain(domain: Domain, type: DataType): Uint8Array {
   if (domain.kind === 'range') {
-    const bytes = new Uint8Array(13);
+    const bytes = new Uint8Array(RANGE_BYTES);
     const view = new DataView(bytes.buffer);
     view.setFloat64(1, domain.first, true);
     view.setUint32(9, domain.size, true);
@@ -96,6 +97,9 @@ export function decodeDomain(bytes: Uint8Array): Domain {
   }
 }
 
+/** Texts are decoded so many bytes at a time, and cut: a call of the decoder for each would take most of the time. */
+const DECODED_BYTES = 1 << 22;
+
 function decodeTexts(bytes: Uint8Array): string[] {
   const decoder = new TextDecoder('utf-8', { ignoreBOM: true });
   let at = 1;
@@ -110,18 +114,52 @@ function decodeTexts(bytes: Uint8Array): string[] {
   };
   const count = number();
   const texts: string[] = new Array(count);
-  let before: Uint8Array = new Uint8Array(0);
+  let plain = new Uint8Array(DECODED_BYTES + (1 << 16));
+  // Where each text of the stretch ends, in UTF-16 units: what it shares with the one before is found anew in it.
+  const ends: number[] = [];
+  let [first, before, filled, units, from] = [0, 0, 0, 0, 0];
+  const cut = () => {
+    const all = decoder.decode(plain.subarray(from, filled));
+    let start = 0;
+    for (let k = 0; k < ends.length; k++) {
+      texts[first + k] = all.slice(start, ends[k]);
+      start = ends[k]!;
+    }
+    first += ends.length;
+    ends.length = 0;
+    units = 0;
+  };
   for (let i = 0; i < count; i++) {
     const [shared, rest] = [number(), number()];
-    const entry = new Uint8Array(shared + rest);
-    entry.set(before.subarray(0, shared));
-    entry.set(bytes.subarray(at, at + rest), shared);
-    at += rest;
-    texts[i] = decoder.decode(entry);
-    before = entry;
+    if (filled + shared + rest > plain.length) {
+      const larger = new Uint8Array(2 * (filled + shared + rest));
+      larger.set(plain.subarray(0, filled));
+      plain = larger;
+    }
+    const start = filled;
+    for (let k = 0; k < shared; k++) plain[filled++] = plain[before + k]!;
+    for (let k = 0; k < rest; k++) plain[filled++] = bytes[at++]!;
+    for (let k = start; k < filled; k++) {
+      const byte = plain[k]!;
+      // Continuations are no unit of their own, characters beyond the basic plane are two.
+      if ((byte & 0xc0) !== 0x80) units += byte >= 0xf0 ? 2 : 1;
+    }
+    ends.push(units);
+    before = start;
+    if (filled >= DECODED_BYTES) {
+      cut();
+      // The bytes of the last one stay, for what the next shares with it.
+      plain.copyWithin(0, before, filled);
+      from = filled -= before;
+      before = 0;
+    }
   }
+  cut();
   return texts;
 }
+
+/** Whether an encoded domain is a range, which has no dictionary. */
+export const isRange = (bytes: Uint8Array): boolean => bytes[0] === 0 && bytes.length === RANGE_BYTES;
 
 /** Bytes of the dictionary proper; a range needs none (its 13 bytes are the column's header). */
 export const dictionaryBytes = (domain: Domain, type: DataType): number =>

@@ -1,5 +1,5 @@
 import type { Codes, Column, Misfits, ReadProblem, TableData } from '../columns/index.ts';
-import { codesArray, columnOfParts, tableOf } from '../columns/index.ts';
+import { codesArray, columnOfParts, isRange, tableOf } from '../columns/index.ts';
 import type { AssembledColumn } from './assembleColumn.ts';
 import { textList } from './chunkReader.ts';
 import { assembleColumn } from './assembleColumn.ts';
@@ -104,8 +104,12 @@ function assembleTable(spec: ReadSpec, layout: Layout, chunks: readonly Chunk[],
 }
 
 const columnOfAssembled = (made: AssembledColumn, codes: Codes): Column => {
-  const { counts, ...parts } = made;
-  return columnOfParts({ ...parts, codes, ...(counts ? { counts: () => counts } : {}) });
+  const { counts, encodedDomain, ...parts } = made;
+  const dictionaryBytes = () => {
+    const bytes = encodedDomain();
+    return isRange(bytes) ? 0 : bytes.length;
+  };
+  return columnOfParts({ ...parts, codes, dictionaryBytes, ...(counts ? { counts: () => counts } : {}) });
 };
 
 /** The misfits of a chunk with lines of the file. */

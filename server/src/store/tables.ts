@@ -2,7 +2,16 @@ import { deflateRawSync, inflateRawSync } from 'node:zlib';
 import type { DataType } from '@crease/core/values';
 import { formatType, parseType, TEXT } from '@crease/core/values';
 import type { Codes, Column, Domain, EncodedSegment, EncodingName, KeepCodes, Misfits, ReadProblem, TableData } from '@crease/core/columns';
-import { codesArray, columnOfCodes, combineTables, columnOfParts, decodeDomain, decodeSegment, tableOf } from '@crease/core/columns';
+import {
+  codesArray,
+  columnOfCodes,
+  combineTables,
+  isRange,
+  columnOfParts,
+  decodeDomain,
+  decodeSegment,
+  tableOf,
+} from '@crease/core/columns';
 import { DataError } from '@crease/core/query';
 import type { Connection } from './database.ts';
 
@@ -223,7 +232,8 @@ export class Tables {
   private readColumn(column: StoredColumn, rows: number): Column {
     const type = parseType(column.type) ?? TEXT;
     let domain: Domain | undefined;
-    const domainOf = () => (domain ??= decodeDomain(column.domain_deflated ? inflateRawSync(column.domain) : column.domain));
+    const encoded = () => (column.domain_deflated ? inflateRawSync(column.domain) : column.domain);
+    const domainOf = () => (domain ??= decodeDomain(encoded()));
     const decode = () => this.readCodes(column.id, domainOf().size, rows);
     const { kept, db } = this;
     const codes = kept ? kept(`${db.name}\n${column.id}`, decode) : decode;
@@ -237,6 +247,7 @@ export class Tables {
       domain: domainOf,
       codes,
       asksForCodes: kept !== undefined,
+      dictionaryBytes: () => (!column.domain_deflated && isRange(column.domain) ? 0 : encoded().length),
       distinct: column.distinct_values,
       nulls: column.nulls,
       runs: column.runs,
