@@ -7,5 +7,7 @@ export * from './checker.ts';
 export { levelProblem } from './check/levelProblem.ts';
 export * from './scalar.ts';
 export * from './functions/index.ts';
+export * from './aggregates/index.ts';
+export * from './words/index.ts';
 export * from './layout.ts';
 export * from './rename.ts';

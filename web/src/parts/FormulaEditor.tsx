@@ -8,7 +8,7 @@ import { EditorState } from '@codemirror/state';
 import { EditorView, hoverTooltip, keymap, placeholder as placeholderText } from '@codemirror/view';
 import { tags } from '@lezer/highlight';
 import type { Model } from '@crease/core/model';
-import { AGGREGATES, FUNCTIONS, functionNamed, quoteName, RESERVED } from '@crease/core/formula';
+import { AGGREGATE_DEFINITIONS, aggregateNamed, FUNCTIONS, functionNamed, PERIODS, quoteName, RESERVED, WORDS } from '@crease/core/formula';
 
 export interface Fault {
   readonly start: number;
@@ -28,7 +28,7 @@ const language = StreamLanguage.define<null>({
     if (word)
       return RESERVED.has(word[0].toLowerCase())
         ? 'keyword'
-        : functionNamed(word[0]) || (AGGREGATES as readonly string[]).includes(word[0].toLowerCase())
+        : functionNamed(word[0]) || aggregateNamed(word[0])
           ? 'function'
           : 'variableName';
     stream.next();
@@ -57,18 +57,6 @@ const look = EditorView.theme({
   '.cm-selectionBackground, &.cm-focused .cm-selectionBackground': { background: 'var(--rule) !important' },
 });
 
-/** Words that the formula language adds to SQL, with what they do. */
-const WORDS: Record<string, string> = {
-  ignoring: 'drops conditions: ignoring table, ignoring table.column, ignoring everything',
-  given: 'drops all conditions but those on what it names',
-  via: 'takes the named relationship instead of the default way',
-  over: 'replaces the conditions on the calendar by a period: over (year to date)',
-  at: 'at last table.column: of a snapshot, the last counted rows',
-  where: 'adds a condition on rows',
-  filter: 'filter (where condition), right after an aggregate',
-  per: 'avg("Loans" per calendar.month): a measure per member, then aggregated',
-};
-
 function completions(model: Model): Completion[] {
   return [
     ...(model.measures ?? []).map((m): Completion => ({
@@ -90,8 +78,15 @@ function completions(model: Model): Completion[] {
       detail: `(${f.parameters})`,
       info: f.documentation,
     })),
-    ...AGGREGATES.map((a): Completion => ({ label: a, apply: `${a}(`, type: 'function', detail: 'aggregate' })),
-    ...Object.entries(WORDS).map(([label, info]): Completion => ({ label, type: 'keyword', info })),
+    ...AGGREGATE_DEFINITIONS.map((a): Completion => ({
+      label: a.name,
+      apply: `${a.name}(`,
+      type: 'function',
+      detail: `(${a.parameters})`,
+      info: a.documentation,
+    })),
+    ...WORDS.map((w): Completion => ({ label: w.word, type: 'keyword', info: `${w.form}: ${w.documentation}` })),
+    ...PERIODS.map((p): Completion => ({ label: p.word, type: 'keyword', detail: 'period', info: `${p.form}: ${p.documentation}` })),
   ];
 }
 
@@ -111,15 +106,25 @@ const completeFrom = (model: () => Model) => (context: CompletionContext) => {
   return { from: word?.from ?? context.pos, options: completions(model()), validFor: /^"?[\p{L}\p{N}_ ]*"?$/u };
 };
 
+/** What the editor says of a word under the pointer. */
+function helpOn(word: string): string | undefined {
+  const known = functionNamed(word);
+  if (known) {
+    const { formula, gives } = known.example;
+    return `${known.name}(${known.parameters}): ${known.documentation} For example ${formula} gives ${JSON.stringify(gives)}.`;
+  }
+  const aggregate = aggregateNamed(word);
+  if (aggregate) return `${aggregate.name}(${aggregate.parameters}): ${aggregate.documentation} For example ${aggregate.example.formula}.`;
+  const other = [...WORDS, ...PERIODS].find((w) => w.word === word.toLowerCase());
+  return other && `${other.form}: ${other.documentation} For example ${other.example.formula}.`;
+}
+
 const hover = hoverTooltip((view, position) => {
   const line = view.state.doc.lineAt(position);
   for (const match of line.text.matchAll(/[\p{L}_][\p{L}\p{N}_]*/gu)) {
     const [from, to] = [line.from + match.index, line.from + match.index + match[0].length];
     if (position < from || position > to) continue;
-    const known = functionNamed(match[0]);
-    const text = known
-      ? `${known.name}(${known.parameters}): ${known.documentation} For example ${known.example.formula} gives ${JSON.stringify(known.example.gives)}.`
-      : WORDS[match[0].toLowerCase()];
+    const text = helpOn(match[0]);
     if (!text) return null;
     return {
       pos: from,

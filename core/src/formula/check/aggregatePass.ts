@@ -1,10 +1,10 @@
 import { cardinalityOf, sameName } from '../../model/index.ts';
 import type { Table } from '../../model/index.ts';
-import { DOUBLE, INTEGER, TEXT, decimal, isNumeric, nearestName } from '../../values/index.ts';
+import { INTEGER, nearestName } from '../../values/index.ts';
 import type { DataType } from '../../values/index.ts';
 import type { Span } from '../source.ts';
-import type { AGGREGATES } from '../tree.ts';
-import type { AggregateCall, Expression } from '../tree.ts';
+import { aggregateNamed } from '../aggregates/index.ts';
+import type { AggregateCall, AggregateName, Expression } from '../tree.ts';
 import { columnsOf } from '../typed.ts';
 import type { ColumnName, Typed } from '../typed.ts';
 import type { Place } from './place.ts';
@@ -13,7 +13,7 @@ import { ScalarPass } from './scalarPass.ts';
 /** Aggregates: their base table, their type, and what they may name. */
 export abstract class AggregatePass extends ScalarPass {
   protected aggregate(node: AggregateCall, place: Place): Typed | undefined {
-    const name = node.name.text.toLowerCase() as (typeof AGGREGATES)[number];
+    const name = node.name.text.toLowerCase() as AggregateName;
     if (place.rows && !place.aggregates) {
       this.aggregateParts(node);
       return this.fault(node, `an aggregate has no place in a condition: ${this.text(node)}`);
@@ -28,7 +28,7 @@ export abstract class AggregatePass extends ScalarPass {
       // Over a bridge a condition is judged on the rows that are met, which only a measure's context has.
       if (place.rows) for (const { table } of columnsOf(parts.filter)) this.checkLookup(base.name, table, node.filter!);
     }
-    const type = this.aggregateType(node, name, parts.arg, parts.by);
+    const type = this.aggregateType(node, name, parts.arg);
     if (!type) return undefined;
     const owner = place.rows ? place.own!.name : undefined;
     if (owner !== undefined && !this.refersTo(base.name, owner, node)) return undefined;
@@ -126,37 +126,19 @@ export abstract class AggregatePass extends ScalarPass {
     return false;
   }
 
-  protected aggregateType(
-    node: AggregateCall,
-    name: (typeof AGGREGATES)[number],
-    arg: Typed | undefined,
-    by: Typed | undefined,
-  ): DataType | undefined {
+  protected aggregateType(node: AggregateCall, name: AggregateName, arg: Typed | undefined): DataType | undefined {
     if (node.distinct && name !== 'count') return this.fault(node, `distinct belongs to count: ${name}(distinct …) is not known`);
     if (name === 'count' || !arg) return name === 'count' ? INTEGER : this.fault(node, `${name} needs a column, not a table`);
-    return this.resultType(name, node.arg, arg, by);
+    return this.resultType(name, node.arg, arg);
   }
 
-  protected resultType(name: (typeof AGGREGATES)[number], argNode: Expression, arg: Typed, _by?: Typed): DataType | undefined {
-    switch (name) {
-      case 'count':
-        return INTEGER;
-      case 'min':
-      case 'max':
-      case 'latest':
-      case 'earliest':
-      case 'only':
-        return arg.type ?? TEXT;
-      default: {
-        if (arg.type !== null && !isNumeric(arg.type)) return this.fault(argNode, `${name} needs a number, ${this.describe(argNode, arg)}`);
-        if (name !== 'sum') return DOUBLE;
-        return arg.type?.kind === 'decimal' ? decimal(38, arg.type.scale) : (arg.type ?? INTEGER);
-      }
-    }
+  protected resultType(name: AggregateName, argNode: Expression, arg: Typed): DataType | undefined {
+    const type = aggregateNamed(name)!.result(arg.type);
+    return type ?? this.fault(argNode, `${name} needs a number, ${this.describe(argNode, arg)}`);
   }
 
   /** agg(M per columns) */
-  protected per(node: AggregateCall, name: (typeof AGGREGATES)[number]): Typed | undefined {
+  protected per(node: AggregateCall, name: AggregateName): Typed | undefined {
     if (node.from || node.filter || node.by || node.distinct)
       this.fault(node, 'an aggregate with per takes no distinct, by, from or filter');
     const arg = this.expression(node.arg, { rows: false });
