@@ -1,13 +1,14 @@
 // The inner part of the bench: one process, so that what is measured is the engine and not its start. Prints its figures as JSON.
 import { spawnSync } from 'node:child_process';
-import { mkdirSync, readFileSync, statSync } from 'node:fs';
+import { closeSync, mkdirSync, openSync, readFileSync, readSync, statSync } from 'node:fs';
 import { join } from 'node:path';
 import { judgeClaim, listClaims } from '@crease/core/claims';
 import { readSpecOf } from '@crease/core/interchange';
 import type { Model, Query, Table } from '@crease/core/model';
 import { readModel } from '@crease/core/model';
 import { proposeStar } from '@crease/core/propose';
-import { answerQuery } from '@crease/core/query';
+import { answerQuery, ModelData } from '@crease/core/query';
+import { readTable } from '@crease/core/reading';
 import { answerOf, compileQuery, sqlite } from '@crease/core/sql';
 import { profileModel } from '@crease/core/storage';
 import { takeIn } from '../server/src/intake/takeIn.ts';
@@ -16,6 +17,7 @@ import { readHead } from '../server/src/sources/fileTable.ts';
 import { SqliteDatabase } from '../server/src/sql.ts';
 import { openWorkspace, sourceKey, Tables } from '../server/src/store/index.ts';
 import { WorkPool } from '../server/src/work/pool.ts';
+import { againstParquet } from './bench-parquet.ts';
 
 const [folder, large] = [process.argv[2]!, process.argv.includes('--large')];
 const model = readModel(readFileSync(join(folder, 'lantern-valley.crease.json'), 'utf8'));
@@ -103,18 +105,24 @@ const QUERIES: readonly [string, Query][] = [
 function trials(): void {
   const data = folderData(model, folder, today);
   const database = new SqliteDatabase(data.model, (name) => data.table(name));
-  const sum = { columns: 0, sqlite: 0 };
+  const plain = new ModelData(data.model, (name) => data.table(name), today, 'plain');
+  const sum = { columns: 0, plain: 0, sqlite: 0 };
   for (const [name, query] of QUERIES) {
     answerQuery(data, query); // indexes are made once
     const columns = median(Array.from({ length: 5 }, () => timed(() => answerQuery(data, query)).time));
+    answerQuery(plain, query);
+    const simple = timed(() => answerQuery(plain, query)).time;
     const compiled = compileQuery({ model: data.model, checker: data.checker, today: data.today }, query, sqlite, true);
     database.load(new Set([...compiled.rows.tables, ...(compiled.totals?.tables ?? [])]));
     const inSqlite = timed(() => answerOf(compiled, sqlite, (sql, parameters) => database.run(sql, parameters))).time;
     sum.columns += columns;
+    sum.plain += simple;
     sum.sqlite += inSqlite;
-    note(`trial: ${name}`, `${ms(columns)}, SQLite ${ms(inSqlite)}`);
+    note(`trial: ${name}`, `${ms(columns)}, plain ${ms(simple)}, SQLite ${ms(inSqlite)}`);
   }
-  note('  12 trials in total', `${ms(sum.columns)}, SQLite ${ms(sum.sqlite)}: 1/${Math.round(sum.sqlite / sum.columns)}`, '1/30 or less');
+  const ratio = (time: number) => `1/${Math.round(sum.sqlite / time)}`;
+  note('  12 trials in total', `${ms(sum.columns)}, SQLite ${ms(sum.sqlite)}: ${ratio(sum.columns)}`, '1/30 or less');
+  note('  by the plain executor', `${ms(sum.plain)}: ${ratio(sum.plain)}`, '1/10 or less');
   database.close();
   const claims = timed(() => {
     const fresh = folderData(model, folder, today);
@@ -129,8 +137,24 @@ function trials(): void {
   note('a star drafted from the tables', ms(timed(() => proposeStar(data)).time));
 }
 
+/** Bytes of the first rows of the loans beside Parquet with Zstandard. */
+async function bytesBesideParquet(): Promise<void> {
+  const loans = fileTables(model).find((t) => t.name === 'loan_export')!;
+  const file = join(folder, loans.source.file);
+  const part = Buffer.alloc(Math.min(statSync(file).size, 106e6));
+  const descriptor = openSync(file, 'r');
+  readSync(descriptor, part, 0, part.length, 0);
+  closeSync(descriptor);
+  const bytes = part.subarray(0, part.lastIndexOf(10) + 1);
+  const table = readTable(readSpecOf(loans, loans.source, bytes.subarray(0, 1 << 20), false), bytes);
+  const { crease, parquet } = await againstParquet(table);
+  const perRow = (all: number) => (all / table.rowCount).toFixed(2);
+  note(`bytes per row of the first ${table.rowCount} loan lines`, perRow(crease), `Parquet with Zstandard: ${perRow(parquet)}`);
+}
+
 const workspace = join(folder, 'bench.workspace.sqlite');
 await intake(workspace);
+await bytesBesideParquet();
 // A process of its own: what opening costs includes its start.
 const opened = spawnSync(process.execPath, ['--import', 'tsx', 'tools/bench-open.ts', workspace, folder], { encoding: 'utf8' });
 if (opened.status !== 0) throw new Error(opened.stderr);

@@ -1,0 +1,16 @@
+import { readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { AGGREGATE_DEFINITIONS, FUNCTIONS, PERIODS, WORDS } from '@crease/core/formula';
+
+test('the page on formulas tells of every function, aggregate, word and period as the program knows them', () => {
+  // Columns of its tables are padded.
+  const page = readFileSync(join(__dirname, '../../docs/formulas.md'), 'utf8').replace(/ +/g, ' ');
+  for (const a of AGGREGATE_DEFINITIONS)
+    expect(page).toContain(`| \`${a.name}(${a.parameters})\` | ${a.documentation} | \`${a.example.formula}\` |`);
+  for (const w of [...WORDS, ...PERIODS]) expect(page).toContain(`| \`${w.form}\` | ${w.documentation} | \`${w.example.formula}\` |`);
+  const named = page
+    .match(/`coalesce [^`]+`/)![0]
+    .slice(1, -1)
+    .split(' ');
+  expect(named).toEqual(FUNCTIONS.map((f) => f.name));
+});
