@@ -5,8 +5,10 @@ import type { Model } from '@crease/core/model';
 import type { JudgedClaim, Summary } from '@crease/core/claims';
 import type { Answer } from '@crease/core/query';
 import type { FilePreview } from '@crease/core/reading';
+import { NAMING_RULES } from '@crease/core/reading';
 import type { Profile } from '@crease/core/storage';
 import type { Proposal } from '@crease/core/propose';
+import { parseType } from '@crease/core/values';
 
 /** Requests from the screens to the server: each body is checked against its schema, unknown fields included. */
 export const createModelRequest = z.strictObject({ title: z.string().trim().min(1, 'a model needs a title').max(200) });
@@ -26,37 +28,46 @@ export interface SqlState {
   readonly sql: string;
 }
 export const formulaRequest = z.strictObject({ formula: z.string().max(20_000), name: z.string().optional() });
-export const dialectChange = z.strictObject({
-  delimiter: z.string().length(1).optional(),
-  quote: z.string().max(1).optional(),
-  header: z.boolean().optional(),
-  encoding: z.enum(['utf-8', 'utf-16le', 'utf-16be', 'windows-1252']).optional(),
+const dialectSchema = z.strictObject({
+  delimiter: z.string().length(1),
+  quote: z.string().max(1),
+  header: z.boolean(),
+  skip: z.int().min(0).max(1000).optional(),
+  encoding: z.enum(['utf-8', 'utf-16le', 'utf-16be', 'windows-1252']),
+  newline: z.enum(['\n', '\r']),
 });
-export const previewRequest = z.strictObject({ dialect: dialectChange.optional() });
+/** How the values of a column are written, and what they are. */
+const readingFields = {
+  /** Its field in a record, from 0. */
+  place: z.int().min(0),
+  type: z.string().refine((type) => parseType(type) !== undefined, { error: 'no type of the model' }),
+  pattern: z.string().max(100).optional(),
+  decimalComma: z.boolean().optional(),
+  thousands: z.string().length(1).optional(),
+};
+const nullTexts = z.array(z.string().max(1000)).max(100);
+/** What somebody says of a file instead of what is guessed. */
+export const previewRequest = z.strictObject({
+  dialect: dialectSchema.partial().optional(),
+  nulls: nullTexts.optional(),
+  columns: z.array(z.strictObject(readingFields)).optional(),
+});
+export const settingsSchema = z.strictObject({ naming: z.enum(NAMING_RULES) });
 export const intakeRequest = z.strictObject({
   tables: z
     .array(
       z.strictObject({
         upload: z.string(),
         name: z.string().trim().min(1, 'a table needs a name').max(100),
-        dialect: z.strictObject({
-          delimiter: z.string().length(1),
-          quote: z.string().max(1),
-          header: z.boolean(),
-          encoding: z.enum(['utf-8', 'utf-16le', 'utf-16be', 'windows-1252']),
-          newline: z.enum(['\n', '\r']),
-        }),
+        dialect: dialectSchema,
+        /** Fields of a record: columns that are left out count. */
+        fields: z.int().min(1).optional(),
+        nulls: nullTexts.default(['']),
         columns: z
-          .array(
-            z.strictObject({
-              name: z.string().min(1),
-              fileName: z.string(),
-              type: z.string(),
-              pattern: z.string().optional(),
-              decimalComma: z.boolean().optional(),
-            }),
-          )
+          .array(z.strictObject({ name: z.string().min(1), fileName: z.string(), ...readingFields, place: readingFields.place.optional() }))
           .min(1, 'choose at least one column'),
+        /** What happens where a value is not of its column's type: it is stored as null and listed, or nothing is stored. */
+        misfits: z.enum(['null', 'stop']).default('null'),
         /** The part of the table's rows that these take the place of, or are added as; without it they take the place of all. */
         part: z.string().trim().min(1, 'a part needs a name').max(200).optional(),
       }),
@@ -74,6 +85,9 @@ export const matchRequest = z.strictObject({ from: end, to: end });
 
 export type EditRequest = z.infer<typeof editRequest>;
 export type IntakeRequest = z.infer<typeof intakeRequest>;
+export type IntakeOrder = z.input<typeof intakeRequest>['tables'][number];
+export type PreviewRequest = z.infer<typeof previewRequest>;
+export type Settings = z.infer<typeof settingsSchema>;
 
 /** Answers. */
 export interface ModelSummary {

@@ -2,7 +2,7 @@ import { mkdirSync, rmSync } from 'node:fs';
 import { readModel, writeModel } from '@crease/core/model';
 import type { Model } from '@crease/core/model';
 import { Hub } from './live/hub.ts';
-import { ConflictError, Models, openWorkspace, Tables, Verdicts } from './store/index.ts';
+import { ConflictError, Models, openWorkspace, Settings, Tables, Verdicts } from './store/index.ts';
 import type { Connection, Revision } from './store/index.ts';
 import { ClaimsDesk } from './work/claimsDesk.ts';
 import { Jobs } from './work/jobs.ts';
@@ -17,6 +17,7 @@ export class Workspace {
   readonly db: Connection;
   readonly models: Models;
   readonly tables: Tables;
+  readonly settings: Settings;
   readonly hub = new Hub();
   readonly jobs = new Jobs();
   readonly pool = new WorkPool();
@@ -31,6 +32,7 @@ export class Workspace {
     this.db = openWorkspace(file);
     this.models = new Models(this.db);
     this.tables = new Tables(this.db);
+    this.settings = new Settings(this.db);
     this.tables.dropUnfinished();
     this.incoming = `${file}.incoming`;
     rmSync(this.incoming, { recursive: true, force: true });

@@ -25,6 +25,7 @@ export function readSpecOf(table: Table, source: FileSource, head: Uint8Array, w
     header: source.header ?? true,
     encoding: source.encoding ?? guessed.encoding,
     newline: guessed.newline,
+    ...(source.skip ? { skip: source.skip } : {}),
   };
   return { table: table.name, columns: storedColumns(table, source), dialect, ...(source.nulls ? { nulls: source.nulls } : {}) };
 }
@@ -36,7 +37,9 @@ function storedColumns(table: Table, source: FileSource): ColumnToRead[] {
       name: column.name,
       type: parseType(column.type) ?? TEXT,
       ...(column.pattern ? { pattern: column.pattern } : {}),
+      ...(column.sourceName !== undefined ? { fileName: column.sourceName } : {}),
       ...(source.decimalComma ? { decimalComma: true } : {}),
+      ...(source.thousands !== undefined ? { thousands: source.thousands } : {}),
     }));
 }
 

@@ -16,6 +16,8 @@ export const columnSchema = z.strictObject({
     error: (issue) => `"${String(issue.input)}" is no type: integer, decimal(p,s), double, text, boolean, date, timestamp`,
   }),
   pattern: z.string().optional(),
+  /** Its name in the file or table that it comes from, if another. */
+  sourceName: z.string().optional(),
   use: z.enum(['key', 'reference', 'attribute', 'quantity']).optional(),
   aggregate: z.enum(['sum', 'avg', 'min', 'max', 'count', 'distinct', 'none']).optional(),
   hidden: z.boolean().optional(),
@@ -42,6 +44,8 @@ const sourceSchema = z.union([
     nulls: z.array(z.string()).optional(),
     encoding: z.enum(['utf-8', 'utf-16le', 'utf-16be', 'windows-1252']).optional(),
     decimalComma: z.boolean().optional(),
+    thousands: z.string().length(1).optional(),
+    skip: z.int().min(1).optional(),
   }),
   z.strictObject({ connection: z.string(), schema: z.string().optional(), table: z.string() }),
   z.strictObject({ steps: z.array(z.record(z.string(), json)) }),

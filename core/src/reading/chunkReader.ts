@@ -105,7 +105,14 @@ export class ChunkReader {
     const { type } = column;
     if (isNumber(type)) {
       const [scale, limit] = type.kind === 'decimal' ? [type.scale, 10 ** type.precision] : [0, Infinity];
-      kernel.setColumn(i, layout.places[i]!, KernelKind.number, scale, byteOf(column.decimalComma ? ',' : '.'), limit);
+      kernel.setColumn(
+        i,
+        layout.places[i]!,
+        KernelKind.number,
+        scale,
+        byteOf(column.decimalComma || column.thousands === '.' ? ',' : '.'),
+        limit,
+      );
       return KernelKind.number;
     }
     const pattern = column.pattern ?? (type.kind === 'date' ? DEFAULT_DATE_PATTERN : undefined);

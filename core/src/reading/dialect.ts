@@ -5,6 +5,8 @@ export interface Dialect {
   /** One ASCII character, or empty where nothing is quoted. */
   readonly quote: string;
   readonly header: boolean;
+  /** Lines above the header, or above the first row where there is none: a title, a date of export. */
+  readonly skip?: number;
   readonly encoding: FileEncoding;
   readonly newline: '\n' | '\r';
 }
@@ -27,17 +29,55 @@ export function detectDialect(head: Uint8Array, whole: boolean): Dialect {
   const text = decodeHead(cut ? head.subarray(0, GUESSED_BYTES) : head, encoding);
   const ended = whole && !cut;
   const newline = !text.includes('\n') && text.includes('\r') ? '\r' : '\n';
-  let best = { delimiter: ',', score: -1 };
+  let best = { delimiter: ',', score: -1, skip: 0 };
   for (const delimiter of DELIMITERS) {
     const records = splitHead(text, delimiter, newline, ended);
     if (records.length === 0) continue;
-    const width = records[0]!.length;
-    const same = records.filter((record) => record.length === width).length;
-    const score = width < 2 ? 0 : same / records.length + Math.min(width, 50) / 1000;
-    if (score > best.score) best = { delimiter, score };
+    const skip = linesAbove(text, delimiter, newline, ended);
+    const below = skip === 0 ? records : splitHead(withoutLines(text, newline, skip), delimiter, newline, ended);
+    const width = below[0]!.length;
+    const same = below.filter((record) => record.length === width).length;
+    const score = width < 2 ? 0 : same / below.length + Math.min(width, 50) / 1000 - skip / 10_000;
+    if (score > best.score) best = { delimiter, score, skip };
   }
-  const records = splitHead(text, best.delimiter, newline, ended);
-  return { delimiter: best.delimiter, quote: '"', header: looksLikeHeader(records), encoding, newline };
+  const { delimiter, skip } = best;
+  const records = splitHead(withoutLines(text, newline, skip), delimiter, newline, ended);
+  return { delimiter, quote: '"', header: looksLikeHeader(records), ...(skip > 0 ? { skip } : {}), encoding, newline };
+}
+
+/** The most lines that are taken for a title above the table. */
+const MOST_ABOVE = 20;
+
+/**
+ * Lines above the table: those before the first line from which on nearly all records have one width of two or more fields, where they
+ * themselves have less. A file that is regular from its first line has none.
+ */
+function linesAbove(text: string, delimiter: string, newline: string, whole: boolean): number {
+  const all = splitHead(text, delimiter, newline, whole);
+  const width = mostFrequent(all.map(({ length }) => length));
+  if (width < 2 || all.length < 3 || all[0]!.length === width) return 0;
+  let rest = text;
+  for (let skip = 1; skip <= MOST_ABOVE; skip++) {
+    const end = rest.indexOf(newline);
+    if (end < 0) return 0;
+    rest = rest.slice(end + 1);
+    const records = splitHead(rest, delimiter, newline, whole);
+    if (records[0]?.length !== width) continue;
+    return records.filter((record) => record.length === width).length > 0.9 * records.length ? skip : 0;
+  }
+  return 0;
+}
+
+function mostFrequent(numbers: readonly number[]): number {
+  const counts = new Map<number, number>();
+  for (const n of numbers) counts.set(n, (counts.get(n) ?? 0) + 1);
+  return [...counts].reduce((a, b) => (b[1] > a[1] ? b : a), [0, 0] as [number, number])[0];
+}
+
+function withoutLines(text: string, newline: string, count: number): string {
+  let from = 0;
+  for (let k = 0; k < count; k++) from = text.indexOf(newline, from) + 1;
+  return text.slice(from);
 }
 
 /** UTF-16 by its byte order mark or its zero bytes, UTF-8 where it is well-formed, else Windows-1252, which reads any byte. */

@@ -122,8 +122,7 @@ test('a preview counts what the rows hold', () => {
   fc.assert(
     fc.property(fc.array(row, { minLength: 1, maxLength: 50 }), (rows) => {
       const preview = previewFile(bytes(['a,b\n', ...rows.map((r) => csvLine([r.a, r.b]))].join('')), true, {
-        header: true,
-        delimiter: ',',
+        dialect: { header: true, delimiter: ',' },
       });
       const kept = rows.length;
       expect(preview.rows).toBe(kept);

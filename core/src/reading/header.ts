@@ -1,5 +1,6 @@
 import { fieldText, LARGEST_RECORD_BYTES, Scanner } from './scanner.ts';
 import { ReadError } from './errors.ts';
+import type { Dialect } from './dialect.ts';
 import type { ReadSpec } from './spec.ts';
 
 /** Where the rows of a file begin, and which of their fields the columns are. */
@@ -16,14 +17,33 @@ export interface Layout {
 
 const BYTE_ORDER_MARK = [0xef, 0xbb, 0xbf];
 
+/** Where the header begins, or the first row where there is none: behind a byte order mark and the lines above. Undefined beyond the head. */
+export function bodyStart(head: Uint8Array, dialect: Pick<Dialect, 'skip' | 'newline'>): number | undefined {
+  let at = BYTE_ORDER_MARK.every((byte, i) => head[i] === byte) ? 3 : 0;
+  for (let k = 0; k < (dialect.skip ?? 0); k++) {
+    const end = head.indexOf(byteOf(dialect.newline), at);
+    if (end < 0) return undefined;
+    at = end + 1;
+  }
+  return at;
+}
+
 /**
  * Reads the header of a file of UTF-8 text. `head` is its beginning, `whole` whether that is all of it.
  * Gives undefined where the header goes on beyond the head. Throws ReadError for a file without a header or without a wanted column.
  */
 export function readLayout(spec: ReadSpec, head: Uint8Array, whole: boolean): Layout | undefined {
   const { dialect } = spec;
-  const start = BYTE_ORDER_MARK.every((byte, i) => head[i] === byte) ? 3 : 0;
-  if (!dialect.header) return { width: spec.columns.length, places: spec.columns.map((_, i) => i), bodyAt: start, line: 1 };
+  const start = bodyStart(head, dialect);
+  if (start === undefined) {
+    if (!whole && head.length <= LARGEST_RECORD_BYTES) return undefined;
+    throw new ReadError(`the file of table ${spec.table} has no line below the ${dialect.skip} that stand above it`);
+  }
+  const above = dialect.skip ?? 0;
+  if (!dialect.header) {
+    const places = spec.columns.map(({ place }, i) => place ?? i);
+    return { width: spec.fields ?? spec.columns.length, places, bodyAt: start, line: 1 + above };
+  }
   const end = recordEnd(head, start, byteOf(dialect.quote), byteOf(dialect.delimiter), byteOf(dialect.newline));
   if (end === undefined && !whole) {
     if (head.length > LARGEST_RECORD_BYTES)
@@ -39,7 +59,7 @@ export function readLayout(spec: ReadSpec, head: Uint8Array, whole: boolean): La
   });
   scanner.push(head.subarray(start, bodyAt));
   scanner.end();
-  let line = 1;
+  let line = 1 + above;
   for (let i = start; i < bodyAt; i++) if (head[i] === byteOf(dialect.newline)) line++;
   return { width: names.length, places: placesOf(spec, names), bodyAt, line };
 }
@@ -48,6 +68,7 @@ export const byteOf = (text: string): number => (text === '' ? 0 : text.charCode
 
 function placesOf(spec: ReadSpec, names: readonly string[]): number[] {
   return spec.columns.map((column) => {
+    if (column.place !== undefined && column.place < names.length) return column.place;
     const wanted = column.fileName ?? column.name;
     const place = names.indexOf(wanted.trim().toLowerCase());
     if (place < 0) {

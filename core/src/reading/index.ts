@@ -7,4 +7,5 @@ export * from './typing.ts';
 export * from './chunkReader.ts';
 export * from './assembleColumn.ts';
 export * from './tableReader.ts';
+export * from './names.ts';
 export * from './sample.ts';

@@ -1,13 +1,33 @@
-import { datePattern } from '../values/index.ts';
+import type { DataType, TextReading, Value } from '../values/index.ts';
+import { compareValues, textReader } from '../values/index.ts';
+import type { Misfits } from '../columns/index.ts';
 import type { Dialect } from './dialect.ts';
 import { detectDialect, transcoder } from './dialect.ts';
 import type { FieldSpans } from './scanner.ts';
 import { fieldText, Scanner } from './scanner.ts';
 import { TextCollector } from './textCollector.ts';
 import type { TypeGuess } from './typing.ts';
-import { guessType } from './typing.ts';
+import { detectNulls, guessType } from './typing.ts';
+import type { NamingRule } from './names.ts';
+import { mendNames } from './names.ts';
+import { bodyStart } from './header.ts';
 import { LARGEST_FIELD_BYTES } from './chunkReader.ts';
 import { ReadError } from './errors.ts';
+
+/** How a column is read: its type, and how its values are written. */
+export interface Reading extends TextReading {
+  readonly type: DataType;
+}
+
+/** What somebody says of a file instead of what is guessed. */
+export interface Corrections {
+  readonly dialect?: Partial<Dialect>;
+  /** Texts that stand for null; by default the empty one, and markers that keep a column from being one of numbers or days. */
+  readonly nulls?: readonly string[];
+  readonly naming?: NamingRule;
+  /** By place in the file. */
+  readonly columns?: ReadonlyMap<number, Reading>;
+}
 
 /** What the head of a file tells about one of its columns, before anything is stored. */
 export interface ColumnPreview extends TypeGuess {
@@ -15,16 +35,23 @@ export interface ColumnPreview extends TypeGuess {
   readonly name: string;
   /** As the file writes it. */
   readonly fileName: string;
+  /** Its field in a record, from 0. */
+  readonly place: number;
   readonly nulls: number;
   readonly distinct: number;
   /** Up to ten most frequent texts with their rows. */
   readonly frequent: readonly { text: string; rows: number }[];
+  /** The least and the greatest value as the file writes them; of texts the first and the last. */
+  readonly extremes?: readonly [string, string];
+  /** Values that are not of the type, with up to 20 of their texts; stored as null unless the type is corrected. */
+  readonly misfits: Misfits;
   /** Rows of twelve classes from the least to the greatest value; for text, of its twelve most frequent values. */
   readonly distribution: readonly number[];
 }
 
 export interface FilePreview {
   readonly dialect: Dialect;
+  readonly nulls: readonly string[];
   readonly rows: number;
   /** Whether the preview rests on all rows of the file or on its head only. */
   readonly whole: boolean;
@@ -45,17 +72,14 @@ const FIRST_ROWS = 50;
  * Looks at the head of a file (or all of it): dialect, names, types, fill, distribution.
  * Throws ReadError for an empty file or one with too many columns.
  */
-export function previewFile(
-  head: Uint8Array,
-  whole: boolean,
-  corrected: Partial<Dialect> = {},
-  nulls: readonly string[] = [''],
-): FilePreview {
+export function previewFile(head: Uint8Array, whole: boolean, corrected: Corrections = {}): FilePreview {
   if (head.length === 0) throw new ReadError('the file is empty: a header line with the column names is expected');
-  const dialect = { ...detectDialect(head, whole), ...corrected };
+  const dialect = { ...detectDialect(head, whole), ...corrected.dialect };
+  const above = dialect.skip ?? 0;
   let names: string[] | undefined;
   let collectors: TextCollector[] = [];
   let rows = 0;
+  const lines: number[] = [];
   const firstRows: string[][] = [];
   const problems: { line: number; message: string }[] = [];
   const scanner = new Scanner(
@@ -75,7 +99,7 @@ export function previewFile(
       const message =
         spans.flaw ?? (spans.count === names.length ? tooLong(spans) : `${spans.count} fields where ${names.length} are expected`);
       if (message !== undefined) {
-        if (problems.length < 100) problems.push({ line: spans.line, message });
+        if (problems.length < 100) problems.push({ line: spans.line + above, message });
         return;
       }
       if (firstRows.length < FIRST_ROWS) firstRows.push(names.map((_, i) => shortened(text(i))));
@@ -85,16 +109,43 @@ export function previewFile(
         const bytes = encoder.encode(text(i));
         collector.add(bytes, 0, bytes.length);
       });
+      lines.push(spans.line + above);
       rows++;
     },
   );
   const recode = transcoder(dialect.encoding);
-  scanner.push(recode(whole ? head : cutAtLine(head, dialect), whole));
+  const bytes = recode(whole ? head : cutAtLine(head, dialect), whole);
+  const start = bodyStart(bytes, dialect);
+  if (start === undefined) throw new ReadError(`the file has no line below the ${above} that stand above the table`);
+  scanner.push(above === 0 ? bytes : bytes.subarray(start));
   scanner.end();
   if (!names) throw new ReadError('the file is empty: a header line with the column names is expected');
-  const { mendedNames, mended } = mendNames(names);
-  const columns = mendedNames.map((name, i) => previewColumn(name, names![i]!, collectors[i]!, new Set(nulls)));
-  return { dialect, rows, whole, columns, firstRows, problems, mended };
+  const { mendedNames, mended } = mendNames(names, corrected.naming);
+  const collected = collectors.map((collector) => countTexts(collector));
+  const nulls = corrected.nulls ?? detectNulls(collected.map(({ texts }) => texts));
+  const nullTexts = new Set(nulls);
+  const columns = collected.map((texts, place) =>
+    previewColumn({ name: mendedNames[place]!, fileName: names![place]!, place }, texts, nullTexts, lines, corrected.columns?.get(place)),
+  );
+  return { dialect, nulls, rows, whole, columns, firstRows, problems, mended };
+}
+
+/** Distinct texts of a column with their rows, and the row in which each first stands. */
+interface CountedTexts {
+  readonly texts: readonly string[];
+  readonly rows: Uint32Array;
+  readonly first: Uint32Array;
+  readonly rowCount: number;
+}
+
+function countTexts(collector: TextCollector): CountedTexts {
+  const { texts, codes } = collector.finish();
+  const [rows, first] = [new Uint32Array(texts.length), new Uint32Array(texts.length)];
+  for (let row = codes.length - 1; row >= 0; row--) {
+    rows[codes[row]!]!++;
+    first[codes[row]!] = row;
+  }
+  return { texts, rows, first, rowCount: codes.length };
 }
 
 /** Texts of a preview are for looking at. */
@@ -116,44 +167,56 @@ function cutAtLine(head: Uint8Array, dialect: Dialect): Uint8Array {
   return end < 0 ? head : head.subarray(0, end + 1);
 }
 
-/** Gives blank columns a name and numbers the double ones; says what it did. */
-export function mendNames(names: readonly string[]): { mendedNames: string[]; mended: string[] } {
-  const taken = new Set<string>();
-  const mended: string[] = [];
-  const mendedNames = names.map((name, i) => {
-    const base = name === '' ? `column_${i + 1}` : name;
-    let unique = base;
-    for (let n = 2; taken.has(unique.toLowerCase()); n++) unique = `${base}_${n}`;
-    taken.add(unique.toLowerCase());
-    if (name === '') mended.push(`column ${i + 1} has no name: called "${unique}"`);
-    else if (unique !== name) mended.push(`"${name}" stands twice: column ${i + 1} is called "${unique}"`);
-    return unique;
-  });
-  return { mendedNames, mended };
+function previewColumn(
+  named: Pick<ColumnPreview, 'name' | 'fileName' | 'place'>,
+  { texts, rows, first, rowCount }: CountedTexts,
+  nulls: ReadonlySet<string>,
+  lines: readonly number[],
+  said: Reading | undefined,
+): ColumnPreview {
+  const filled = texts.map((text, i) => ({ text, rows: rows[i]!, line: lines[first[i]!]! })).filter(({ text }) => !nulls.has(text));
+  const guess: TypeGuess = said ? { ...said, reason: 'as you say' } : guessType(filled.map(({ text }) => text));
+  const read = textReader(guess.type, guess);
+  const fits = filled.map(({ text }) => read(text) !== undefined);
+  const bad = filled.filter((_, i) => !fits[i]).sort((a, b) => b.rows - a.rows || a.line - b.line);
+  const good = filled.filter((_, i) => fits[i]);
+  const frequent = [...filled].sort((a, b) => b.rows - a.rows).slice(0, 12);
+  const extremes = extremesOf(
+    good.map(({ text }) => text),
+    read,
+  );
+  return {
+    ...named,
+    ...guess,
+    nulls: rowCount - filled.reduce((sum, { rows: n }) => sum + n, 0),
+    distinct: filled.length,
+    frequent: frequent.slice(0, 10).map(({ text, rows: n }) => ({ text: shortened(text), rows: n })),
+    ...(extremes ? { extremes } : {}),
+    misfits: {
+      rows: bad.reduce((sum, { rows: n }) => sum + n, 0),
+      distinct: bad.length,
+      sample: bad.slice(0, 20).map(({ text, rows: n, line }) => ({ text: shortened(text), rows: n, line })),
+    },
+    distribution: guess.type.kind === 'text' || guess.type.kind === 'boolean' ? frequent.map(({ rows: n }) => n) : classes(good, read),
+  };
 }
 
-function previewColumn(name: string, fileName: string, collector: TextCollector, nulls: ReadonlySet<string>): ColumnPreview {
-  const { texts, codes } = collector.finish();
-  const counts = new Uint32Array(texts.length);
-  for (const code of codes) counts[code]!++;
-  const filled = texts.map((text, i) => ({ text, rows: counts[i]! })).filter(({ text }) => !nulls.has(text));
-  const guess = guessType(filled.map(({ text }) => text));
-  const frequent = [...filled].sort((a, b) => b.rows - a.rows).slice(0, 12);
-  return {
-    name,
-    fileName,
-    ...guess,
-    nulls: codes.length - filled.reduce((sum, { rows }) => sum + rows, 0),
-    distinct: filled.length,
-    frequent: frequent.slice(0, 10).map(({ text, rows }) => ({ text: shortened(text), rows })),
-    distribution: guess.type.kind === 'text' || guess.type.kind === 'boolean' ? frequent.map(({ rows }) => rows) : classes(filled, guess),
-  };
+function extremesOf(texts: readonly string[], read: (text: string) => Value | undefined): [string, string] | undefined {
+  if (texts.length === 0) return undefined;
+  let [least, greatest] = [texts[0]!, texts[0]!];
+  let [low, high] = [read(least)!, read(greatest)!];
+  for (const text of texts) {
+    const value = read(text)!;
+    if (compareValues(value, low) < 0) [least, low] = [text, value];
+    if (compareValues(value, high) > 0) [greatest, high] = [text, value];
+  }
+  return [shortened(least), shortened(greatest)];
 }
 
 const CLASSES = 12;
 
-function classes(filled: readonly { text: string; rows: number }[], guess: TypeGuess): number[] {
-  const places = filled.map(({ text }) => (/^\d{1,4}[-/.]\d/.test(text) ? orderOfMoment(text, guess) : Number(text.replace(',', '.'))));
+function classes(filled: readonly { text: string; rows: number }[], read: (text: string) => Value | undefined): number[] {
+  const places = filled.map(({ text }) => Number(read(text)));
   let [low, high] = [Infinity, -Infinity];
   for (const place of places) {
     if (place < low) low = place;
@@ -162,13 +225,7 @@ function classes(filled: readonly { text: string; rows: number }[], guess: TypeG
   const rows = new Array<number>(CLASSES).fill(0);
   places.forEach((place, i) => {
     const index = high > low ? Math.min(CLASSES - 1, Math.floor(((place - low) / (high - low)) * CLASSES)) : 0;
-    if (Number.isFinite(index)) rows[index]! += filled[i]!.rows;
+    rows[index]! += filled[i]!.rows;
   });
   return rows;
 }
-
-const orderOfMoment = (text: string, guess: TypeGuess): number => {
-  const pattern = guess.pattern ? datePattern(guess.pattern) : undefined;
-  if (!pattern) return Number(text.replace(',', '.'));
-  return pattern.hasTime ? Number(pattern.parseTimestamp(text) ?? NaN) : (pattern.parseDate(text) ?? NaN);
-};

@@ -1,4 +1,4 @@
-import type { DataType } from '../values/index.ts';
+import type { DataType, TextReading } from '../values/index.ts';
 import {
   BOOLEAN,
   DATE,
@@ -13,6 +13,7 @@ import {
   textReader,
   TIMESTAMP,
   TIMESTAMP_PATTERNS,
+  plainNumber,
 } from '../values/index.ts';
 
 /** A guessed type with what speaks for it. */
@@ -20,6 +21,7 @@ export interface TypeGuess {
   readonly type: DataType;
   readonly pattern?: string;
   readonly decimalComma?: boolean;
+  readonly thousands?: string;
   /** In plain words, for the person who accepts or corrects it. */
   readonly reason: string;
 }
@@ -33,22 +35,91 @@ export function guessType(texts: readonly string[]): TypeGuess {
   if (texts.every((text) => /^(true|false)$/i.test(text)) || (texts.length === 2 && /^(t,f|f,t|yes,no|no,yes)$/i.test(texts.join(',')))) {
     return { type: BOOLEAN, reason: 'two truth values' };
   }
+  const written = (of: TextReading) => guessNumber(texts, of);
   return (
-    guessNumber(texts, false) ??
+    written({}) ??
     guessMoment(texts) ??
-    guessNumber(texts, true) ?? { type: TEXT, reason: 'not all values are numbers or dates' }
+    grouped(texts) ??
+    written({ decimalComma: true }) ?? { type: TEXT, reason: 'not all values are numbers or dates' }
   );
 }
 
-function guessNumber(texts: readonly string[], decimalComma: boolean): TypeGuess | undefined {
+const SEPARATORS: readonly [string, string][] = [
+  [',', 'commas'],
+  ['.', 'points'],
+  [' ', 'blanks'],
+  ['\u00a0', 'blanks'],
+  ['\u202f', 'blanks'],
+  ["'", 'apostrophes'],
+];
+
+/** Numbers in groups of three digits, at least one of which has a group. */
+function grouped(texts: readonly string[]): TypeGuess | undefined {
+  for (const [thousands, called] of SEPARATORS) {
+    if (!texts.some((text) => text.includes(thousands))) continue;
+    for (const decimalComma of [false, true]) {
+      if (thousands === (decimalComma ? ',' : '.')) continue;
+      const guess = guessNumber(texts, { thousands, ...(decimalComma ? { decimalComma } : {}) });
+      if (guess) return { ...guess, thousands, reason: `${guess.reason}, thousands apart by ${called}` };
+    }
+  }
+  return undefined;
+}
+
+/** What files write for a value that is not there. */
+const NULL_MARKERS = [
+  'NULL',
+  'null',
+  'Null',
+  '(null)',
+  '\\N',
+  'NA',
+  'N/A',
+  'n/a',
+  '#N/A',
+  'NaN',
+  'nan',
+  'None',
+  'none',
+  'nil',
+  '-',
+  '--',
+  '.',
+  '?',
+];
+
+/**
+ * Texts that stand for null in a file, by the distinct texts of its columns: the empty one, and a marker where without it a column would be
+ * one of numbers or days. A dash among names stays a name.
+ */
+export function detectNulls(columns: readonly (readonly string[])[]): string[] {
+  const found = new Set(['']);
+  for (const texts of columns) {
+    const markers = texts.filter((text) => NULL_MARKERS.includes(text));
+    if (markers.length === 0) continue;
+    const rest = texts.filter((text) => text !== '' && !NULL_MARKERS.includes(text));
+    if (rest.length > 0 && guessType(rest).type.kind !== 'text') for (const marker of markers) found.add(marker);
+  }
+  return [...found];
+}
+
+function guessNumber(texts: readonly string[], written: TextReading): TypeGuess | undefined {
+  const { decimalComma } = written;
   let [whole, scale] = [0, 0];
-  const plain = decimalComma ? texts.map((text) => text.replace(',', '.')) : texts;
-  if (decimalComma && plain.some((text, i) => text !== texts[i] && texts[i]!.includes('.'))) return undefined;
+  const toPlain = plainNumber(written);
+  const plain: string[] = [];
+  for (const text of texts) {
+    const number = decimalComma && written.thousands === undefined && text.includes(',') && text.includes('.') ? undefined : toPlain(text);
+    if (number === undefined) return undefined;
+    plain.push(number);
+  }
   for (const text of plain) {
     const parsed = parseExact(text);
     if (!parsed) {
       const double = textReader(DOUBLE);
-      return !decimalComma && plain.every((t) => double(t) !== undefined) ? { type: DOUBLE, reason: 'numbers with exponents' } : undefined;
+      return !decimalComma && written.thousands === undefined && plain.every((t) => double(t) !== undefined)
+        ? { type: DOUBLE, reason: 'numbers with exponents' }
+        : undefined;
     }
     if (/^[+-]?0\d/.test(text) && !text.includes('.')) {
       if (plain.every((t) => /^\d+$/.test(t)) && !looksLikeDays(plain)) return { type: TEXT, reason: 'digits with leading zeros: a code' };

@@ -16,6 +16,20 @@ export interface TextReading {
   readonly pattern?: string;
   /** True where a comma stands before the decimals. */
   readonly decimalComma?: boolean;
+  /** What stands between groups of three digits: a comma, a point, a blank or an apostrophe. */
+  readonly thousands?: string;
+}
+
+/** A number's text with a point before its decimals and no groups; undefined where its groups are not of three digits. */
+export function plainNumber({ decimalComma, thousands }: TextReading): (text: string) => string | undefined {
+  const withPoint = decimalComma ? (text: string) => text.replace(',', '.') : (text: string) => text;
+  if (thousands === undefined) return withPoint;
+  const group = thousands.replace(/[.\\]/, '\\$&');
+  const grouped = new RegExp(`^[+-]?[1-9]\\d{0,2}(?:${group}\\d{3})+(?:${decimalComma ? ',' : '\\.'}\\d*)?$`);
+  return (text) => {
+    if (!text.includes(thousands)) return withPoint(text);
+    return grouped.test(text) ? withPoint(text.replaceAll(thousands, '')) : undefined;
+  };
 }
 
 /**
@@ -23,18 +37,22 @@ export interface TextReading {
  * (a decimal with more digits than declared included). Blanks are not trimmed.
  */
 export function textReader(type: DataType, reading: TextReading = {}): (text: string) => Value | undefined {
-  const plain = reading.decimalComma ? (text: string) => text.replace(',', '.') : (text: string) => text;
+  const plain = plainNumber(reading);
+  const ofNumber = (read: (text: string) => Value | undefined) => (text: string) => {
+    const number = plain(text);
+    return number === undefined ? undefined : read(number);
+  };
   switch (type.kind) {
     case 'text':
       return (text) => text;
     case 'boolean':
       return (text) => BOOLEANS[text.toLowerCase()];
     case 'integer':
-      return readInteger;
+      return reading.thousands === undefined ? readInteger : ofNumber(readInteger);
     case 'decimal':
-      return (text) => readDecimal(plain(text), type.precision, type.scale);
+      return ofNumber((text) => readDecimal(text, type.precision, type.scale));
     case 'double':
-      return (text) => (DOUBLE_PATTERN.test(plain(text)) ? Number(plain(text)) : undefined);
+      return ofNumber((text) => (DOUBLE_PATTERN.test(text) ? Number(text) : undefined));
     case 'date': {
       const pattern = datePattern(reading.pattern ?? DEFAULT_DATE_PATTERN);
       return (text) => pattern?.parseDate(text);

@@ -3,6 +3,7 @@ import { rm } from 'node:fs/promises';
 import { join } from 'node:path';
 import type { Misfits } from '@crease/core/columns';
 import type { ReadSpec } from '@crease/core/reading';
+import { ReadError } from '@crease/core/reading';
 import type { Replaces, Tables } from '../store/index.ts';
 import type { Running, WorkPool } from '../work/pool.ts';
 import { READING_THREADS } from '../work/pool.ts';
@@ -20,6 +21,8 @@ export interface Target {
   readonly key: string;
   /** What of the rows that are there the file takes the place of. */
   readonly replaces?: Replaces;
+  /** Whether a value that is not of its column's type stops the load; else it is stored as null and listed. */
+  readonly stopsAt?: boolean;
 }
 
 const TOLD_MS = 100;
@@ -75,6 +78,7 @@ export function takeIn(
         },
         onColumn: (part) => onProgress(READING + (1 - READING) * part),
       });
+      if (target.stopsAt && misfits.size > 0) throw new ReadError(misfitText(misfits));
       tables.finish(tableId!, misfits, target.replaces);
       return { rows: rowCount, problems };
     } finally {
@@ -83,4 +87,13 @@ export function takeIn(
       await rm(scratch, { recursive: true, force: true });
     }
   }
+}
+
+/** What stops a load that takes no value but those of its columns' types. */
+function misfitText(misfits: ReadonlyMap<string, Misfits>): string {
+  const parts = [...misfits].map(([column, { rows, sample }]) => {
+    const first = sample[0]!;
+    return `${rows} ${rows === 1 ? 'value' : 'values'} of ${column} (“${first.text}” on line ${first.line}, for one)`;
+  });
+  return `not of the type of their column: ${parts.join('; ')}. Nothing was stored: correct the type, or let such values be stored as null`;
 }

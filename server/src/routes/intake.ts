@@ -4,11 +4,11 @@ import { rm } from 'node:fs/promises';
 import { join } from 'node:path';
 import { pipeline } from 'node:stream/promises';
 import { Router } from 'express';
-import { intakeRequest, previewRequest } from '@crease/contract';
-import type { IntakeRequest, UploadState } from '@crease/contract';
+import { intakeRequest, previewRequest, settingsSchema } from '@crease/contract';
+import type { IntakeRequest, PreviewRequest, UploadState } from '@crease/contract';
 import type { Model, Table } from '@crease/core/model';
 import { sameName } from '@crease/core/model';
-import type { FilePreview, ReadSpec } from '@crease/core/reading';
+import type { Corrections, FilePreview, Reading, ReadSpec } from '@crease/core/reading';
 import { parseType, TEXT } from '@crease/core/values';
 import { ServerError } from '../errors.ts';
 import { takeIn } from '../intake/takeIn.ts';
@@ -16,6 +16,8 @@ import type { Replaces } from '../store/index.ts';
 import { sourceKey } from '../store/index.ts';
 import type { Workspace } from '../workspace.ts';
 import { answer, asked, body, idOf, param } from './handle.ts';
+
+type Readings = Pick<NonNullable<PreviewRequest['columns']>[number], 'type' | 'pattern' | 'decimalComma' | 'thousands'>;
 
 const UPLOAD_ID = /^[0-9a-f-]{36}$/;
 const TABLE_FILE = /\.(csv|tsv|txt)$/i;
@@ -63,8 +65,14 @@ export function intakeRoutes(workspace: Workspace): Router {
     '/uploads/:upload/preview',
     answer(async (request) => {
       const id = param(request, 'upload');
-      const { dialect } = body(request, previewRequest);
-      const preview = await workspace.pool.run<FilePreview>({ kind: 'preview', file: fileOf(id), ...(dialect ? { dialect } : {}) });
+      const { dialect, nulls, columns } = body(request, previewRequest);
+      const corrected: Corrections = {
+        naming: workspace.settings.naming,
+        ...(dialect ? { dialect } : {}),
+        ...(nulls ? { nulls } : {}),
+        ...(columns ? { columns: new Map(columns.map((c) => [c.place, readingOf(c)])) } : {}),
+      };
+      const preview = await workspace.pool.run<FilePreview>({ kind: 'preview', file: fileOf(id), corrected });
       return { upload: uploads.get(id)!, preview };
     }),
   );
@@ -75,6 +83,18 @@ export function intakeRoutes(workspace: Workspace): Router {
       const id = param(request, 'upload');
       await rm(fileOf(id), { force: true });
       uploads.delete(id);
+    }),
+  );
+
+  router.get(
+    '/settings',
+    answer(() => ({ naming: workspace.settings.naming })),
+  );
+
+  router.put(
+    '/settings',
+    answer((request) => {
+      workspace.settings.naming = body(request, settingsSchema).naming;
     }),
   );
 
@@ -99,7 +119,8 @@ export function intakeRoutes(workspace: Workspace): Router {
             if (cancelled) throw new Error('cancelled');
             const key = keyFor(workspace, modelId, table.name, file);
             const replaces: Replaces = table.part === undefined ? 'all' : { part: table.part };
-            const target = { workspace: workspace.file, scratch: workspace.incoming, modelId, key, replaces };
+            const stopsAt = table.misfits === 'stop';
+            const target = { workspace: workspace.file, scratch: workspace.incoming, modelId, key, replaces, stopsAt };
             const running = takeIn(workspace.pool, workspace.tables, path, specOf(table), target, (part) =>
               progress((i + part) / files.length, table.name),
             );
@@ -144,15 +165,23 @@ export function intakeRoutes(workspace: Workspace): Router {
   return router;
 }
 
-const specOf = (table: IntakeRequest['tables'][number]): ReadSpec => ({
-  table: table.name,
-  dialect: table.dialect,
-  columns: table.columns.map((c) => ({
+const readingOf = ({ type, pattern, decimalComma, thousands }: Readings): Reading => ({
+  type: parseType(type) ?? TEXT,
+  ...(pattern ? { pattern } : {}),
+  ...(decimalComma ? { decimalComma } : {}),
+  ...(thousands === undefined ? {} : { thousands }),
+});
+
+const specOf = ({ name, dialect, fields, nulls, columns }: IntakeRequest['tables'][number]): ReadSpec => ({
+  table: name,
+  dialect,
+  ...(fields === undefined ? {} : { fields }),
+  nulls,
+  columns: columns.map((c) => ({
     name: c.name,
     fileName: c.fileName,
-    type: parseType(c.type) ?? TEXT,
-    ...(c.pattern ? { pattern: c.pattern } : {}),
-    ...(c.decimalComma ? { decimalComma: true } : {}),
+    ...(c.place === undefined ? {} : { place: c.place }),
+    ...readingOf(c),
   })),
 });
 
@@ -191,6 +220,7 @@ function admitted(model: Model, table: IntakeRequest['tables'][number], file: st
     name: c.name,
     type: c.type,
     ...(c.pattern ? { pattern: c.pattern } : {}),
+    ...(c.name === c.fileName || !table.dialect.header ? {} : { sourceName: c.fileName }),
     use: 'attribute' as const,
   }));
   const at = model.tables.findIndex((t) => sameName(t.name, table.name));
@@ -201,17 +231,23 @@ function admitted(model: Model, table: IntakeRequest['tables'][number], file: st
       ...(before.columns.find((b) => sameName(b.name, c.name)) ?? c),
       type: c.type,
       ...(c.pattern ? { pattern: c.pattern } : {}),
+      ...(c.sourceName !== undefined ? { sourceName: c.sourceName } : {}),
     }));
     const derived = before.columns.filter((c) => c.formula !== undefined && !merged.some((m) => sameName(m.name, c.name)));
     return { ...model, tables: model.tables.map((t, i) => (i === at ? { ...t, columns: [...merged, ...derived] } : t)) };
   }
-  const { delimiter, header, encoding } = table.dialect;
+  const { delimiter, quote, header, skip, encoding } = table.dialect;
+  const thousands = table.columns.find((c) => c.thousands !== undefined)?.thousands;
   const source = {
     file: freeFile(model, table.name, file),
     ...(delimiter === ',' ? {} : { delimiter }),
+    ...(quote === '"' ? {} : { quote }),
     ...(header ? {} : { header }),
+    ...(skip ? { skip } : {}),
+    ...(table.nulls.length === 1 && table.nulls[0] === '' ? {} : { nulls: table.nulls }),
     ...(encoding === 'utf-8' ? {} : { encoding }),
     ...(table.columns.some((c) => c.decimalComma) ? { decimalComma: true } : {}),
+    ...(thousands === undefined ? {} : { thousands }),
   };
   const made: Table = { name: table.name, role: 'staging', source, columns };
   return { ...model, tables: [...model.tables, made] };

@@ -2,7 +2,7 @@ import { readFileSync, statSync } from 'node:fs';
 import { basename } from 'node:path';
 import { formatType } from '@crease/core/values';
 import type { Table } from '@crease/core/model';
-import type { Dialect, FilePreview } from '@crease/core/reading';
+import type { Corrections, FilePreview } from '@crease/core/reading';
 import { previewFile } from '@crease/core/reading';
 import { readHead } from './fileTable.ts';
 
@@ -10,7 +10,7 @@ import { readHead } from './fileTable.ts';
 export const PREVIEW_BYTES = 16 << 20;
 
 /** What a file's rows tell about its dialect, names and types. With `whole`, all rows are looked at whatever the size. */
-export function previewOf(file: string, corrected: Partial<Dialect> = {}, whole = false): FilePreview {
+export function previewOf(file: string, corrected: Corrections = {}, whole = false): FilePreview {
   if (whole && statSync(file).size <= 1 << 30) return previewFile(readFileSync(file), true, corrected);
   const head = readHead(file, PREVIEW_BYTES);
   return previewFile(head.head, head.whole, corrected);
@@ -23,6 +23,8 @@ export const tableNameOf = (file: string): string => basename(file).replace(/\.(
 export function draftTable(file: string, preview: FilePreview): Table {
   const { dialect } = preview;
   const comma = preview.columns.some((c) => c.decimalComma);
+  const thousands = preview.columns.find((c) => c.thousands !== undefined)?.thousands;
+  const markers = preview.nulls.some((text) => text !== '');
   return {
     name: tableNameOf(file),
     role: 'staging',
@@ -31,12 +33,16 @@ export function draftTable(file: string, preview: FilePreview): Table {
       ...(dialect.delimiter === ',' ? {} : { delimiter: dialect.delimiter }),
       ...(dialect.header ? {} : { header: false }),
       ...(dialect.encoding === 'utf-8' ? {} : { encoding: dialect.encoding }),
+      ...(markers ? { nulls: [...preview.nulls] } : {}),
       ...(comma ? { decimalComma: true } : {}),
+      ...(thousands === undefined ? {} : { thousands }),
+      ...(dialect.skip ? { skip: dialect.skip } : {}),
     },
     columns: preview.columns.map((c) => ({
       name: c.name,
       type: formatType(c.type),
       ...(c.pattern ? { pattern: c.pattern } : {}),
+      ...(c.name === c.fileName || !dialect.header ? {} : { sourceName: c.fileName }),
       use: 'attribute' as const,
     })),
   };

@@ -80,6 +80,10 @@ const MIGRATIONS: readonly string[] = [
   drop index one_ready_table;
   create unique index one_ready_part on stored_table (model_id, source_key, part) where state = 'ready';
   `,
+  `
+  -- What holds for the whole workspace, as JSON by name.
+  create table setting (name text primary key, value text not null) without rowid;
+  `,
 ];
 
 /** A workspace file that cannot be opened: the message says why and what to do. */

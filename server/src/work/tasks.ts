@@ -1,5 +1,5 @@
 import type { MessagePort } from 'node:worker_threads';
-import type { Dialect, FileEncoding } from '@crease/core/reading';
+import type { Corrections, FileEncoding } from '@crease/core/reading';
 import type { ColumnTask } from '../intake/encodeColumn.ts';
 import type { PiecesTask } from '../intake/pieces.ts';
 
@@ -38,7 +38,7 @@ export type Task =
       readonly port: MessagePort;
       readonly stop: Int32Array;
     } & OnModel)
-  | { readonly kind: 'preview'; readonly file: string; readonly dialect?: Partial<Dialect> }
+  | { readonly kind: 'preview'; readonly file: string; readonly corrected: Corrections }
   /** Rewrites a file as UTF-8. */
   | { readonly kind: 'transcode'; readonly file: string; readonly encoding: FileEncoding; readonly to: string; readonly shared: Int32Array }
   /** Reads pieces of a file. */

@@ -294,7 +294,7 @@ async function run(task: Task): Promise<unknown> {
     case 'judge':
       return judge(task);
     case 'preview':
-      return previewOf(task.file, task.dialect);
+      return previewOf(task.file, task.corrected);
     case 'transcode':
       return transcodeFile(task.file, task.encoding, task.to, task.shared);
     case 'pieces':

@@ -1,9 +1,10 @@
+import { useState } from 'react';
 import { X } from 'lucide-react';
 import type { Table } from '@crease/core/model';
-import type { ColumnPreview } from '@crease/core/reading';
-import { Distribution, Gauge } from '../../parts/Marks.tsx';
 import { bytes, count, many, percent } from '../../parts/text.ts';
 import type { Arrival, ArrivingColumn } from './arrival.ts';
+import { namingFault } from './arrival.ts';
+import { ColumnStrip } from './ColumnStrip.tsx';
 
 const DELIMITERS: readonly (readonly [string, string])[] = [
   [',', 'comma'],
@@ -12,27 +13,36 @@ const DELIMITERS: readonly (readonly [string, string])[] = [
   ['|', 'bar'],
 ];
 const ENCODINGS = ['utf-8', 'windows-1252', 'utf-16le', 'utf-16be'] as const;
-const TYPES = ['integer', 'decimal(9,2)', 'double', 'text', 'boolean', 'date', 'timestamp'];
+const QUOTES: readonly (readonly [string, string])[] = [
+  ['"', '" quotes'],
+  ["'", "' quotes"],
+  ['', 'no quotes'],
+];
 
 interface Props {
   readonly arrival: Arrival;
   /** The table of that name that the model has already. */
   readonly existing: Table | undefined;
   readonly onChange: (next: (a: Arrival) => Arrival) => void;
-  readonly onDialect: (dialect: NonNullable<Arrival['dialect']>) => void;
+  /** Asks for a preview of the arrival as it is now. */
+  readonly onLook: (arrival: Arrival) => void;
+  /** Names of the parts that the table has. */
+  readonly parts: readonly string[];
   readonly onDrop: () => void;
 }
 
 /** One file before anything is stored: its dialect, and each column as a strip of type, fill, distinct count and distribution. */
-export function ArrivalCard({ arrival, existing, onChange, onDialect, onDrop }: Props) {
+export function ArrivalCard({ arrival, existing, parts, onChange, onLook, onDrop }: Props) {
   const { preview } = arrival;
-  const correct = (part: NonNullable<Arrival['dialect']>) => {
-    const dialect = { ...arrival.dialect, ...part };
-    onChange((a) => ({ ...a, dialect }));
-    onDialect(dialect);
+  const look = (next: Arrival) => {
+    onChange(() => next);
+    onLook(next);
   };
-  const column = (index: number, change: Partial<ArrivingColumn>) =>
-    onChange((a) => ({ ...a, columns: a.columns.map((c, i) => (i === index ? { ...c, ...change } : c)) }));
+  const correct = (part: NonNullable<Arrival['dialect']>) => look({ ...arrival, dialect: { ...arrival.dialect, ...part } });
+  const withColumn = (a: Arrival, index: number, change: Partial<ArrivingColumn>): Arrival => ({
+    ...a,
+    columns: a.columns.map((c, i) => (i === index ? { ...c, ...change } : c)),
+  });
   return (
     <section aria-label={`File ${arrival.file.name}`} className="border-b border-rule-strong bg-raised">
       <header className="flex flex-wrap items-center gap-3 px-4 py-2">
@@ -71,6 +81,30 @@ export function ArrivalCard({ arrival, existing, onChange, onDialect, onDrop }: 
                 <option key={name}>{name}</option>
               ))}
             </select>
+            <select
+              className="field"
+              aria-label="Quotes"
+              value={preview.dialect.quote}
+              onChange={(e) => correct({ quote: e.target.value })}
+            >
+              {QUOTES.map(([value, name]) => (
+                <option key={name} value={value}>
+                  {name}
+                </option>
+              ))}
+            </select>
+            <label className="flex items-center gap-1" title="Lines above the header, or above the first row: a title, a date of export">
+              lines above
+              <input
+                type="number"
+                min={0}
+                max={1000}
+                className="field w-[52px]"
+                value={preview.dialect.skip ?? 0}
+                onChange={(e) => correct({ skip: Math.max(0, Math.floor(Number(e.target.value))) })}
+              />
+            </label>
+            <NullTexts key={preview.nulls.join('\n')} nulls={preview.nulls} onChange={(nulls) => look({ ...arrival, nulls })} />
             <label className="flex items-center gap-1">
               <input type="checkbox" checked={preview.dialect.header} onChange={(e) => correct({ header: e.target.checked })} /> header
             </label>
@@ -116,95 +150,73 @@ export function ArrivalCard({ arrival, existing, onChange, onDialect, onDrop }: 
                     column={c}
                     preview={preview.columns[i]!}
                     rows={preview.rows}
-                    onChange={(change) => column(i, change)}
+                    onChange={(change) => onChange((a) => withColumn(a, i, change))}
+                    onRead={(change) => look(withColumn(arrival, i, change))}
                   />
                 ))}
               </tbody>
             </table>
           </div>
-          <WhatHappens arrival={arrival} existing={existing} />
+          <WhatHappens arrival={arrival} existing={existing} parts={parts} onChange={onChange} />
         </>
       )}
     </section>
   );
 }
 
-function ColumnStrip({
-  column,
-  preview,
-  rows,
-  onChange,
-}: {
-  column: ArrivingColumn;
-  preview: ColumnPreview;
-  rows: number;
-  onChange: (change: Partial<ArrivingColumn>) => void;
-}) {
-  const types = TYPES.includes(column.type) ? TYPES : [column.type, ...TYPES];
-  return (
-    <tr className={column.taken ? '' : 'opacity-45'}>
-      <td>
-        <input
-          type="checkbox"
-          checked={column.taken}
-          onChange={(e) => onChange({ taken: e.target.checked })}
-          aria-label={`Take ${column.name}`}
-        />
-      </td>
-      <td className="font-semibold">{column.name}</td>
-      <td>
-        <select
-          className="field h-[24px]"
-          value={column.type}
-          aria-label={`Type of ${column.name}`}
-          onChange={(e) =>
-            onChange({
-              type: e.target.value,
-              pattern: e.target.value === 'date' || e.target.value === 'timestamp' ? preview.pattern : undefined,
-            })
-          }
-        >
-          {types.map((t) => (
-            <option key={t}>{t}</option>
-          ))}
-        </select>
-        {column.pattern && <span className="block text-[11px] text-soft">{column.pattern}</span>}
-      </td>
-      <td className="max-w-[120px] truncate text-soft" title={preview.reason}>
-        {preview.reason}
-      </td>
-      <td className="whitespace-nowrap">
-        <Gauge part={rows ? 1 - preview.nulls / rows : 0} width={32} label={`${count(rows - preview.nulls)} of ${count(rows)} filled`} />{' '}
-        <span className="text-soft">{percent(rows ? 1 - preview.nulls / rows : 0)}</span>
-      </td>
-      <td className="num">{count(preview.distinct)}</td>
-      <td>
-        <Distribution rows={preview.distribution} width={64} label={`Distribution of ${column.name}`} />
-      </td>
-      <td className="max-w-[130px] truncate text-soft">
-        {preview.frequent
-          .slice(0, 3)
-          .map((f) => f.text)
-          .join(' · ')}
-      </td>
-    </tr>
-  );
-}
-
 /** What one reads before anything is stored. */
-function WhatHappens({ arrival, existing }: { arrival: Arrival; existing: Table | undefined }) {
+function WhatHappens({ arrival, existing, parts, onChange }: Pick<Props, 'arrival' | 'existing' | 'parts' | 'onChange'>) {
   const preview = arrival.preview!;
   const taken = arrival.columns.filter((c) => c.taken);
   const had = existing?.columns.filter((c) => c.formula === undefined) ?? [];
   const missing = had.filter((c) => !taken.some((t) => t.name.toLowerCase() === c.name.toLowerCase()));
+  const wrongName = namingFault(arrival.columns);
   const fresh = existing ? taken.filter((t) => !had.some((c) => c.name.toLowerCase() === t.name.toLowerCase())) : [];
   return (
     <div className="flex flex-wrap gap-x-5 gap-y-1 border-t border-rule px-4 py-2">
       <span>
-        {existing ? <b>The rows of {existing.name} are replaced</b> : <b>A new table {arrival.name}</b>} with {many(taken.length, 'column')}
+        {existing ? (
+          <b>{arrival.part === undefined ? `The rows of ${existing.name} are replaced` : partText(existing.name, arrival.part, parts)}</b>
+        ) : (
+          <b>A new table {arrival.name}</b>
+        )}{' '}
+        with {many(taken.length, 'column')}
         {taken.length < arrival.columns.length && `, ${arrival.columns.length - taken.length} left out`}
         {arrival.state === 'storing' && ' — being stored'}
       </span>
+      {existing && (
+        <label className="flex items-center gap-1" title="A part is a month, a file: it is added or replaced while the other rows stay">
+          as part
+          <input
+            className="field h-[24px] w-[110px]"
+            list={`parts-${arrival.key}`}
+            placeholder="of all rows"
+            value={arrival.part ?? ''}
+            onChange={(e) => onChange((a) => ({ ...a, part: e.target.value === '' ? undefined : e.target.value }))}
+          />
+          <datalist id={`parts-${arrival.key}`}>
+            {parts.map((part) => (
+              <option key={part} value={part} />
+            ))}
+          </datalist>
+        </label>
+      )}
+      <label className="flex items-center gap-1">
+        values that do not fit
+        <select
+          className="field h-[24px]"
+          value={arrival.misfits}
+          onChange={(e) => onChange((a) => ({ ...a, misfits: e.target.value as Arrival['misfits'] }))}
+        >
+          <option value="null">become null, and are listed</option>
+          <option value="stop">stop the load</option>
+        </select>
+      </label>
+      {wrongName !== undefined && (
+        <span role="alert" className="text-vermilion">
+          {wrongName}
+        </span>
+      )}
       {fresh.length > 0 && <span>new: {fresh.map((c) => c.name).join(', ')}</span>}
       {missing.length > 0 && <span className="text-vermilion">no longer there: {missing.map((c) => c.name).join(', ')}</span>}
       {preview.mended.map((m) => (
@@ -223,5 +235,33 @@ function WhatHappens({ arrival, existing }: { arrival: Arrival; existing: Table 
         </details>
       )}
     </div>
+  );
+}
+
+const partText = (table: string, part: string, parts: readonly string[]): string =>
+  parts.includes(part) ? `The part ${part} of ${table} is replaced` : `The part ${part} is added to ${table}`;
+
+/** Texts that stand for null, apart by blanks; the empty text always does. */
+function NullTexts({ nulls, onChange }: { nulls: readonly string[]; onChange: (nulls: readonly string[]) => void }) {
+  const [text, setText] = useState(nulls.filter((n) => n !== '').join(' '));
+  const say = () => {
+    const said = ['', ...text.split(/\s+/).filter((n) => n !== '')];
+    if (said.join('\n') !== nulls.join('\n')) onChange(said);
+  };
+  return (
+    <label className="flex items-center gap-1" title="Besides the empty text; apart by blanks">
+      null
+      <input
+        className="field w-[84px]"
+        value={text}
+        placeholder="NULL N/A"
+        aria-label="Texts that stand for null"
+        onChange={(e) => setText(e.target.value)}
+        onBlur={say}
+        onKeyDown={(e) => {
+          if (e.key === 'Enter') say();
+        }}
+      />
+    </label>
   );
 }

@@ -1,9 +1,10 @@
 import { useCallback, useRef, useState } from 'react';
 import type { DragEvent } from 'react';
 import { useSearchParams } from 'react-router';
+import useSWR from 'swr';
 import { FileUp, Sparkles } from 'lucide-react';
-import { formatType } from '@crease/core/values';
-import type { JobState, PreviewState, UploadState } from '@crease/contract';
+import { NAMING_RULES } from '@crease/core/reading';
+import type { JobState, PreviewState, Settings, UploadState } from '@crease/contract';
 import { get, remove, send, sendFile } from '../../state/api.ts';
 import { useModel } from '../../state/model.tsx';
 import { useSelection } from '../../state/selection.ts';
@@ -12,7 +13,7 @@ import { EvidenceLeaf } from '../../evidence/EvidenceLeaf.tsx';
 import { RoleMark } from '../../parts/Marks.tsx';
 import { bytes, count, many, moment, percent } from '../../parts/text.ts';
 import type { Arrival } from './arrival.ts';
-import { tableName } from './arrival.ts';
+import { arrivingColumns, correctionsOf, namingFault, orderOf, tableName } from './arrival.ts';
 import { ArrivalCard } from './ArrivalCard.tsx';
 import { Proposals } from './Proposals.tsx';
 
@@ -52,26 +53,17 @@ function Arrivals({ onDraft }: { onDraft: () => void }) {
     setArrivals((all) => all.filter((a) => a.key !== arrival.key));
   }, []);
 
-  const look = useCallback(
-    async (key: string, upload: UploadState, dialect?: Arrival['dialect']) => {
-      const { preview } = await send<PreviewState>(`/uploads/${upload.id}/preview`, dialect ? { dialect } : {});
-      change(key, (a) => ({
-        ...a,
-        upload,
-        preview,
-        state: 'ready',
-        columns: preview.columns.map((c) => ({
-          name: c.name,
-          fileName: c.fileName,
-          type: formatType(c.type),
-          ...(c.pattern ? { pattern: c.pattern } : {}),
-          ...(c.decimalComma ? { decimalComma: true } : {}),
-          taken: true,
-        })),
-      }));
-    },
-    [change],
-  );
+  /** Previews are asked for as fast as one types: only the last answer counts. */
+  const asked = useRef(new Map<string, number>());
+  const look = async (arrival: Arrival, upload: UploadState) => {
+    const { key } = arrival;
+    const turn = (asked.current.get(key) ?? 0) + 1;
+    asked.current.set(key, turn);
+    const { preview } = await send<PreviewState>(`/uploads/${upload.id}/preview`, correctionsOf(arrival));
+    if (asked.current.get(key) !== turn) return;
+    change(key, (a) => ({ ...a, upload, preview, state: 'ready', columns: arrivingColumns(preview, a.columns, existing(a.name)) }));
+  };
+  const existing = (name: string) => model.tables.find((t) => t.name.toLowerCase() === name.toLowerCase());
 
   const bring = async (files: FileList | readonly File[]) => {
     const begun = [...files].map((file): Arrival => ({
@@ -82,6 +74,7 @@ function Arrivals({ onDraft }: { onDraft: () => void }) {
       progress: 0,
       cancel: new AbortController(),
       columns: [],
+      misfits: 'null',
     }));
     setArrivals((all) => [...all, ...begun]);
     for (const arrival of begun) {
@@ -92,7 +85,7 @@ function Arrivals({ onDraft }: { onDraft: () => void }) {
           (progress) => change(arrival.key, (a) => ({ ...a, progress })),
           arrival.cancel.signal,
         );
-        await look(arrival.key, upload);
+        await look(arrival, upload);
       } catch (error) {
         if (error instanceof DOMException) continue;
         change(arrival.key, (a) => ({ ...a, state: 'wrong', fault: (error as Error).message }));
@@ -100,16 +93,11 @@ function Arrivals({ onDraft }: { onDraft: () => void }) {
     }
   };
 
-  const ready = arrivals.filter((a) => a.state === 'ready' && a.columns.some((c) => c.taken));
+  const partsOf = (table: string | undefined) => (state.stored.find((s) => s.name === table)?.parts ?? []).map(({ name }) => name);
+  const ready = arrivals.filter((a) => a.state === 'ready' && a.columns.some((c) => c.taken) && namingFault(a.columns) === undefined);
   const takeIn = async () => {
     try {
-      const tables = ready.map((a) => ({
-        upload: a.upload!.id,
-        name: a.name,
-        dialect: a.preview!.dialect,
-        columns: a.columns.filter((c) => c.taken).map(({ taken: _, ...column }) => column),
-      }));
-      const job = await send<JobState>(`/models/${id}/intake`, { tables });
+      const job = await send<JobState>(`/models/${id}/intake`, { tables: ready.map(orderOf) });
       setArrivals((all) => all.map((a) => (ready.includes(a) ? { ...a, state: 'storing' } : a)));
       await ended(job.id, (state) => {
         if (state.state === 'done') {
@@ -158,6 +146,11 @@ function Arrivals({ onDraft }: { onDraft: () => void }) {
         <label htmlFor="files" className="btn cursor-pointer">
           <FileUp size={14} aria-hidden /> Choose files
         </label>
+        <NamingRules
+          onChange={() => {
+            for (const a of arrivals) if (a.upload && a.state === 'ready') void look(a, a.upload).catch(fail);
+          }}
+        />
         <button
           className="btn"
           onClick={onDraft}
@@ -185,9 +178,10 @@ function Arrivals({ onDraft }: { onDraft: () => void }) {
           <ArrivalCard
             key={a.key}
             arrival={a}
-            existing={model.tables.find((t) => t.name.toLowerCase() === a.name.toLowerCase())}
+            existing={existing(a.name)}
+            parts={partsOf(existing(a.name)?.name)}
             onChange={(next) => change(a.key, next)}
-            onDialect={(dialect) => void look(a.key, a.upload!, dialect).catch(fail)}
+            onLook={(next) => void look(next, next.upload!).catch(fail)}
             onDrop={() => drop(a)}
           />
         ))}
@@ -208,6 +202,36 @@ function Arrivals({ onDraft }: { onDraft: () => void }) {
         )}
       </div>
     </>
+  );
+}
+
+/** How columns of files are named, in the whole workspace. */
+function NamingRules({ onChange }: { onChange: () => void }) {
+  const { fail } = useModel();
+  const { data, mutate } = useSWR<Settings, Error>('/settings', get);
+  const say = async (naming: Settings['naming']) => {
+    try {
+      await send('/settings', { naming }, 'PUT');
+      await mutate({ naming }, { revalidate: false });
+      onChange();
+    } catch (error) {
+      fail(error);
+    }
+  };
+  return (
+    <label className="flex items-center gap-1 text-soft" title="How columns of files are named when they come in, in the whole workspace">
+      names
+      <select
+        className="field"
+        value={data?.naming ?? 'as they are'}
+        onChange={(e) => void say(e.target.value as Settings['naming'])}
+        aria-label="Naming of columns"
+      >
+        {NAMING_RULES.map((rule) => (
+          <option key={rule}>{rule}</option>
+        ))}
+      </select>
+    </label>
   );
 }
 

@@ -1,13 +1,25 @@
-import type { UploadState } from '@crease/contract';
-import type { Dialect, FilePreview } from '@crease/core/reading';
+import { formatType } from '@crease/core/values';
+import type { IntakeRequest, PreviewRequest, UploadState } from '@crease/contract';
+import type { Table } from '@crease/core/model';
+import type { ColumnPreview, Dialect, FilePreview } from '@crease/core/reading';
 
-export interface ArrivingColumn {
-  name: string;
-  fileName: string;
-  type: string;
-  pattern?: string;
-  decimalComma?: boolean;
-  taken: boolean;
+/** How a column's values are written. */
+export interface Written {
+  readonly pattern?: string;
+  readonly decimalComma?: boolean;
+  readonly thousands?: string;
+}
+
+export interface ArrivingColumn extends Written {
+  readonly place: number;
+  readonly name: string;
+  readonly fileName: string;
+  readonly type: string;
+  readonly taken: boolean;
+  /** Whether somebody has said its type: then it is not guessed again. */
+  readonly said: boolean;
+  /** Whether somebody has given its name. */
+  readonly named: boolean;
 }
 
 /** A file on its way in: coming, looked at, being stored, or refused. */
@@ -22,8 +34,70 @@ export interface Arrival {
   readonly preview?: FilePreview;
   readonly columns: readonly ArrivingColumn[];
   /** Corrections to what was guessed. */
-  readonly dialect?: Partial<Pick<Dialect, 'delimiter' | 'quote' | 'header' | 'encoding'>>;
+  readonly dialect?: Partial<Pick<Dialect, 'delimiter' | 'quote' | 'header' | 'skip' | 'encoding'>>;
+  readonly nulls?: readonly string[];
+  readonly misfits: 'null' | 'stop';
+  /** The part of the table's rows that the file is; undefined for all of them. */
+  readonly part?: string;
   readonly fault?: string;
 }
 
-export const tableName = (file: string): string => file.replace(/\.(csv|tsv|txt)$/i, '');
+export const tableName = (file: string): string => file.replace(/(\.(csv|tsv|txt))?(\.gz)?$/i, '');
+
+/** What is asked of the server for a preview: all that somebody has said of the file. */
+export const correctionsOf = ({ dialect, nulls, columns }: Arrival): PreviewRequest => ({
+  ...(dialect ? { dialect } : {}),
+  ...(nulls ? { nulls: [...nulls] } : {}),
+  columns: columns.filter((c) => c.said).map(readingOf),
+});
+
+const readingOf = ({ place, type, pattern, decimalComma, thousands }: ArrivingColumn) => ({
+  place,
+  type,
+  ...(pattern ? { pattern } : {}),
+  ...(decimalComma ? { decimalComma } : {}),
+  ...(thousands === undefined ? {} : { thousands }),
+});
+
+/** Columns as a new preview shows them: what somebody has said stays, as far as the file still has the column. */
+export function arrivingColumns(preview: FilePreview, before: readonly ArrivingColumn[], existing: Table | undefined): ArrivingColumn[] {
+  const known = new Map(before.map((c) => [c.place, c]));
+  return preview.columns.map((c: ColumnPreview): ArrivingColumn => {
+    const old = known.get(c.place);
+    const same = old?.fileName === c.fileName ? old : undefined;
+    // A column that the model knows by another name keeps it.
+    const had = existing?.columns.find((m) => (m.sourceName ?? m.name).toLowerCase() === c.fileName.toLowerCase());
+    return {
+      place: c.place,
+      name: same?.named ? same.name : (had?.name ?? c.name),
+      named: same?.named ?? false,
+      fileName: c.fileName,
+      type: formatType(c.type),
+      ...(c.pattern ? { pattern: c.pattern } : {}),
+      ...(c.decimalComma ? { decimalComma: true } : {}),
+      ...(c.thousands === undefined ? {} : { thousands: c.thousands }),
+      taken: same?.taken ?? true,
+      said: same?.said ?? false,
+    };
+  });
+}
+
+/** The order to store a file. */
+export const orderOf = (a: Arrival): IntakeRequest['tables'][number] => ({
+  upload: a.upload!.id,
+  name: a.name,
+  dialect: a.preview!.dialect,
+  fields: a.preview!.columns.length,
+  nulls: [...a.preview!.nulls],
+  misfits: a.misfits,
+  columns: a.columns.filter((c) => c.taken).map((c) => ({ name: c.name, fileName: c.fileName, ...readingOf(c) })),
+  ...(a.part === undefined ? {} : { part: a.part }),
+});
+
+/** What is wrong with the names of the columns that are taken, if anything. */
+export function namingFault(columns: readonly ArrivingColumn[]): string | undefined {
+  const names = columns.filter((c) => c.taken).map((c) => c.name.trim().toLowerCase());
+  if (names.includes('')) return 'a column that is taken has no name';
+  const twice = names.find((name, i) => names.indexOf(name) !== i);
+  return twice === undefined ? undefined : `two columns that are taken are called ${twice}`;
+}

@@ -1,0 +1,136 @@
+import { DATE_PATTERNS, TIMESTAMP_PATTERNS } from '@crease/core/values';
+import type { ColumnPreview } from '@crease/core/reading';
+import { Distribution, Gauge } from '../../parts/Marks.tsx';
+import { count, percent } from '../../parts/text.ts';
+import type { ArrivingColumn, Written } from './arrival.ts';
+
+const TYPES = ['integer', 'decimal(9,2)', 'double', 'text', 'boolean', 'date', 'timestamp'];
+
+/** Ways to write a number, by what stands between thousands and before the decimals. */
+const NUMBERS: readonly (readonly [string, Written])[] = [
+  ['1234.5', {}],
+  ['1234,5', { decimalComma: true }],
+  ['1,234.5', { thousands: ',' }],
+  ['1.234,5', { thousands: '.', decimalComma: true }],
+  ['1 234.5', { thousands: ' ' }],
+  ['1 234,5', { thousands: ' ', decimalComma: true }],
+  ["1'234.5", { thousands: "'" }],
+];
+const isSame = (a: Written, b: Written): boolean => a.thousands === b.thousands && Boolean(a.decimalComma) === Boolean(b.decimalComma);
+
+interface Props {
+  readonly column: ArrivingColumn;
+  readonly preview: ColumnPreview;
+  readonly rows: number;
+  readonly onChange: (change: Partial<ArrivingColumn>) => void;
+  /** A change of how values are read, which shows in a new preview. */
+  readonly onRead: (change: Partial<ArrivingColumn>) => void;
+}
+
+/** One column of a file before anything is stored: its name, type and the way its values are written, with what the rows say of them. */
+export function ColumnStrip({ column, preview, rows, onChange, onRead }: Props) {
+  const types = TYPES.includes(column.type) ? TYPES : [column.type, ...TYPES];
+  const { misfits } = preview;
+  return (
+    <tr className={column.taken ? '' : 'opacity-45'}>
+      <td>
+        <input
+          type="checkbox"
+          checked={column.taken}
+          onChange={(e) => onChange({ taken: e.target.checked })}
+          aria-label={`Take ${column.name}`}
+        />
+      </td>
+      <td>
+        <input
+          className="field h-[24px] w-[116px] border-transparent bg-transparent font-semibold hover:border-rule"
+          value={column.name}
+          aria-label={`Name of column ${column.place + 1}`}
+          title={column.name === column.fileName ? column.name : `${column.fileName} in the file`}
+          onChange={(e) => onChange({ name: e.target.value, named: true })}
+        />
+      </td>
+      <td className="whitespace-nowrap">
+        <select
+          className="field h-[24px]"
+          value={column.type}
+          aria-label={`Type of ${column.name}`}
+          onChange={(e) => onRead({ ...readAs(e.target.value, preview), said: true })}
+        >
+          {types.map((t) => (
+            <option key={t}>{t}</option>
+          ))}
+        </select>{' '}
+        <WrittenAs column={column} onRead={onRead} />
+      </td>
+      <td className="max-w-[110px] truncate text-soft" title={preview.reason}>
+        {preview.reason}
+      </td>
+      <td className="whitespace-nowrap">
+        <Gauge part={rows ? 1 - preview.nulls / rows : 0} width={28} label={`${count(rows - preview.nulls)} of ${count(rows)} filled`} />{' '}
+        <span className="text-soft">{percent(rows ? 1 - preview.nulls / rows : 0)}</span>
+      </td>
+      <td className="num">{count(preview.distinct)}</td>
+      <td>
+        <Distribution rows={preview.distribution} width={56} label={`Distribution of ${column.name}`} />
+      </td>
+      <td className="max-w-[170px] truncate text-soft" title={preview.extremes?.join(' … ')}>
+        {misfits.rows > 0 ? (
+          <span className="text-vermilion" title={misfits.sample.map((m) => `“${m.text}” line ${m.line}`).join(', ')}>
+            {count(misfits.rows)} do not fit: {misfits.sample[0]!.text}
+          </span>
+        ) : (
+          preview.frequent
+            .slice(0, 3)
+            .map((f) => f.text)
+            .join(' · ')
+        )}
+      </td>
+    </tr>
+  );
+}
+
+/** A type, with the way of writing that was found for it. */
+const readAs = (type: string, preview: ColumnPreview): Partial<ArrivingColumn> => ({
+  type,
+  pattern: type === 'date' || type === 'timestamp' ? preview.pattern : undefined,
+  decimalComma: preview.decimalComma,
+  thousands: preview.thousands,
+});
+
+function WrittenAs({ column, onRead }: Pick<Props, 'column' | 'onRead'>) {
+  if (column.type === 'date' || column.type === 'timestamp') {
+    const known = column.type === 'date' ? DATE_PATTERNS : TIMESTAMP_PATTERNS;
+    const patterns = column.pattern === undefined || known.includes(column.pattern) ? known : [column.pattern, ...known];
+    return (
+      <select
+        className="field h-[24px] max-w-[112px]"
+        value={column.pattern ?? ''}
+        aria-label={`Pattern of ${column.name}`}
+        onChange={(e) => onRead({ pattern: e.target.value || undefined, said: true })}
+      >
+        <option value="">ISO 8601</option>
+        {patterns.map((p) => (
+          <option key={p}>{p}</option>
+        ))}
+      </select>
+    );
+  }
+  if (!/^(integer|double|decimal)/.test(column.type)) return null;
+  const ways = NUMBERS.some(([, way]) => isSame(way, column)) ? NUMBERS : [...NUMBERS, ['as found', column] as const];
+  return (
+    <select
+      className="field h-[24px]"
+      value={ways.find(([, way]) => isSame(way, column))![0]}
+      aria-label={`Numbers of ${column.name}`}
+      onChange={(e) => {
+        const [, way] = ways.find(([text]) => text === e.target.value)!;
+        onRead({ decimalComma: way.decimalComma, thousands: way.thousands, said: true });
+      }}
+    >
+      {ways.map(([text]) => (
+        <option key={text}>{text}</option>
+      ))}
+    </select>
+  );
+}
