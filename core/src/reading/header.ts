@@ -67,10 +67,15 @@ export function readLayout(spec: ReadSpec, head: Uint8Array, whole: boolean): La
 export const byteOf = (text: string): number => (text === '' ? 0 : text.charCodeAt(0));
 
 function placesOf(spec: ReadSpec, names: readonly string[]): number[] {
+  const taken = new Map<string, number>();
   return spec.columns.map((column) => {
     if (column.place !== undefined && column.place < names.length) return column.place;
     const wanted = column.fileName ?? column.name;
-    const place = names.indexOf(wanted.trim().toLowerCase());
+    // Of fields of one name the columns take one after the other.
+    const name = wanted.trim().toLowerCase();
+    const again = names.indexOf(name, (taken.get(name) ?? -1) + 1);
+    const place = again < 0 ? names.indexOf(name) : again;
+    taken.set(name, place);
     if (place < 0) {
       throw new ReadError(
         `the file of table ${spec.table} has no column "${wanted}"; its header names ${names.slice(0, 12).join(', ')}${names.length > 12 ? ', …' : ''}`,

@@ -10,7 +10,7 @@ const RESERVED = new Set(
   `all and any array as asc between both by case cast check collate column constraint create cross current_date default desc distinct do else
   end except exists false fetch for foreign from full grant group having in inner intersect into is join key lateral leading left like limit
   natural not null offset on only or order outer over partition primary references returning right row rows select session_user set some table
-  then to top trailing true union unique user using value values when where window with`.split(/\s+/),
+  then to top trailing true union unique user using values when where window with`.split(/\s+/),
 );
 
 /** Parts of a name: cut at what is neither letter nor digit, and where a small letter or digit meets a capital. */

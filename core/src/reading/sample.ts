@@ -7,14 +7,14 @@ import type { FieldSpans } from './scanner.ts';
 import { fieldText, Scanner } from './scanner.ts';
 import { TextCollector } from './textCollector.ts';
 import type { TypeGuess } from './typing.ts';
-import { detectNulls, guessType } from './typing.ts';
+import { detectNulls, guessType, writtenAs } from './typing.ts';
 import type { NamingRule } from './names.ts';
 import { mendNames } from './names.ts';
 import { bodyStart } from './header.ts';
 import { LARGEST_FIELD_BYTES } from './chunkReader.ts';
 import { ReadError } from './errors.ts';
 
-/** How a column is read: its type, and how its values are written. */
+/** How a column is read: its type, and how its values are written. What is left out of the latter is found. */
 export interface Reading extends TextReading {
   readonly type: DataType;
 }
@@ -175,7 +175,7 @@ function previewColumn(
   said: Reading | undefined,
 ): ColumnPreview {
   const filled = texts.map((text, i) => ({ text, rows: rows[i]!, line: lines[first[i]!]! })).filter(({ text }) => !nulls.has(text));
-  const guess: TypeGuess = said ? { ...said, reason: 'as you say' } : guessType(filled.map(({ text }) => text));
+  const guess: TypeGuess = said ? { ...writtenAs(said, filled), reason: 'as you say' } : guessType(filled.map(({ text }) => text));
   const read = textReader(guess.type, guess);
   const fits = filled.map(({ text }) => read(text) !== undefined);
   const bad = filled.filter((_, i) => !fits[i]).sort((a, b) => b.rows - a.rows || a.line - b.line);

@@ -66,6 +66,39 @@ function grouped(texts: readonly string[]): TypeGuess | undefined {
   return undefined;
 }
 
+/** Ways to write numbers, the plain one first. */
+const NUMBER_STYLES: readonly TextReading[] = [
+  {},
+  { decimalComma: true },
+  ...SEPARATORS.flatMap(([thousands]) =>
+    [false, true]
+      .filter((comma) => thousands !== (comma ? ',' : '.'))
+      .map((comma) => ({ thousands, ...(comma ? { decimalComma: true } : {}) })),
+  ),
+];
+
+/** A type with the way of writing that most rows fit, where it is not said: of days their pattern, of numbers their separators. */
+export function writtenAs<R extends TextReading & { readonly type: DataType }>(
+  said: R,
+  texts: readonly { text: string; rows: number }[],
+): R {
+  const styles = stylesOf(said);
+  if (styles.length === 0) return said;
+  const fitting = styles.map((style) => {
+    const read = textReader(said.type, style);
+    return texts.reduce((sum, { text, rows }) => sum + (read(text) === undefined ? 0 : rows), 0);
+  });
+  // Of styles that fit alike the first.
+  return { ...said, ...styles[fitting.indexOf(Math.max(...fitting))] };
+}
+
+function stylesOf({ type, pattern, decimalComma, thousands }: TextReading & { readonly type: DataType }): readonly TextReading[] {
+  if (type.kind === 'date') return pattern === undefined ? DATE_PATTERNS.map((text) => ({ pattern: text })) : [];
+  if (type.kind === 'timestamp') return pattern === undefined ? TIMESTAMP_PATTERNS.map((text) => ({ pattern: text })) : [];
+  const isNumber = type.kind === 'integer' || type.kind === 'decimal' || type.kind === 'double';
+  return isNumber && decimalComma === undefined && thousands === undefined ? NUMBER_STYLES : [];
+}
+
 /** What files write for a value that is not there. */
 const NULL_MARKERS = [
   'NULL',

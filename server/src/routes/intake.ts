@@ -168,7 +168,7 @@ export function intakeRoutes(workspace: Workspace): Router {
 const readingOf = ({ type, pattern, decimalComma, thousands }: Readings): Reading => ({
   type: parseType(type) ?? TEXT,
   ...(pattern ? { pattern } : {}),
-  ...(decimalComma ? { decimalComma } : {}),
+  ...(decimalComma === undefined ? {} : { decimalComma }),
   ...(thousands === undefined ? {} : { thousands }),
 });
 

@@ -2,6 +2,7 @@ import { useMemo, useState } from 'react';
 import type { JudgedClaim, Verdict } from '@crease/core/claims';
 import { Leaves, LeafHead, Blank } from '../frame/Leaves.tsx';
 import { useModel } from '../state/model.tsx';
+import { saveFile } from '../state/save.ts';
 import { useSelection } from '../state/selection.ts';
 import { EvidenceLeaf } from '../evidence/EvidenceLeaf.tsx';
 import { VerdictMark } from '../parts/Marks.tsx';
@@ -22,12 +23,8 @@ export function ClaimsStage() {
   const toggle = (verdict: Verdict) =>
     setShown((before) => (before.has(verdict) ? new Set([...before].filter((v) => v !== verdict)) : new Set([...before, verdict])));
   const exported = () => {
-    const blob = new Blob([JSON.stringify({ model: model.name, claims: claims?.claims, summary: claims?.summary }, null, 2)], {
-      type: 'application/json',
-    });
-    const link = Object.assign(document.createElement('a'), { href: URL.createObjectURL(blob), download: `${model.name}.claims.json` });
-    link.click();
-    URL.revokeObjectURL(link.href);
+    const text = JSON.stringify({ model: model.name, claims: claims?.claims, summary: claims?.summary }, null, 2);
+    saveFile(`${model.name}.claims.json`, text, 'application/json');
   };
   const design = (
     <>

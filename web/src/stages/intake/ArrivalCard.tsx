@@ -1,6 +1,9 @@
 import { useState } from 'react';
 import { X } from 'lucide-react';
+import { csvLine } from '@crease/core/interchange';
 import type { Table } from '@crease/core/model';
+import type { FilePreview } from '@crease/core/reading';
+import { saveFile } from '../../state/save.ts';
 import { bytes, count, many, percent } from '../../parts/text.ts';
 import type { Arrival, ArrivingColumn } from './arrival.ts';
 import { namingFault } from './arrival.ts';
@@ -57,10 +60,13 @@ export function ArrivalCard({ arrival, existing, parts, onChange, onLook, onDrop
           {preview && ` · ${preview.whole ? '' : 'first '}${count(preview.rows)} rows`}
         </span>
         <span className="flex-1" />
+        <button className="btn btn-bare" onClick={onDrop} aria-label={`Leave ${arrival.file.name} out`} title="Leave this file out">
+          <X size={14} aria-hidden />
+        </button>
         {preview && (
-          <>
+          <div className="flex w-full flex-wrap items-center gap-2">
             <select
-              className="field"
+              className="field w-[92px] px-1"
               aria-label="Delimiter"
               value={preview.dialect.delimiter}
               onChange={(e) => correct({ delimiter: e.target.value })}
@@ -72,7 +78,7 @@ export function ArrivalCard({ arrival, existing, parts, onChange, onLook, onDrop
               ))}
             </select>
             <select
-              className="field"
+              className="field w-[108px] px-1"
               aria-label="Encoding"
               value={preview.dialect.encoding}
               onChange={(e) => correct({ encoding: e.target.value as (typeof ENCODINGS)[number] })}
@@ -82,7 +88,7 @@ export function ArrivalCard({ arrival, existing, parts, onChange, onLook, onDrop
               ))}
             </select>
             <select
-              className="field"
+              className="field w-[86px] px-1"
               aria-label="Quotes"
               value={preview.dialect.quote}
               onChange={(e) => correct({ quote: e.target.value })}
@@ -99,7 +105,7 @@ export function ArrivalCard({ arrival, existing, parts, onChange, onLook, onDrop
                 type="number"
                 min={0}
                 max={1000}
-                className="field w-[52px]"
+                className="field w-[46px] px-1"
                 value={preview.dialect.skip ?? 0}
                 onChange={(e) => correct({ skip: Math.max(0, Math.floor(Number(e.target.value))) })}
               />
@@ -108,11 +114,8 @@ export function ArrivalCard({ arrival, existing, parts, onChange, onLook, onDrop
             <label className="flex items-center gap-1">
               <input type="checkbox" checked={preview.dialect.header} onChange={(e) => correct({ header: e.target.checked })} /> header
             </label>
-          </>
+          </div>
         )}
-        <button className="btn btn-bare" onClick={onDrop} aria-label={`Leave ${arrival.file.name} out`} title="Leave this file out">
-          <X size={14} aria-hidden />
-        </button>
       </header>
       {arrival.state === 'coming' && (
         <p className="flex items-center gap-3 px-4 pb-3 text-soft">
@@ -134,7 +137,6 @@ export function ArrivalCard({ arrival, existing, parts, onChange, onLook, onDrop
                   <th scope="col">take</th>
                   <th scope="col">column</th>
                   <th scope="col">type</th>
-                  <th scope="col">why</th>
                   <th scope="col">filled</th>
                   <th scope="col" className="num">
                     distinct
@@ -222,6 +224,7 @@ function WhatHappens({ arrival, existing, parts, onChange }: Pick<Props, 'arriva
       {preview.mended.map((m) => (
         <span key={m}>{m}</span>
       ))}
+      <Misfitting preview={preview} columns={arrival.columns} />
       {preview.problems.length > 0 && (
         <details>
           <summary className="cursor-pointer text-vermilion">{many(preview.problems.length, 'line')} will be left out and listed</summary>
@@ -238,6 +241,46 @@ function WhatHappens({ arrival, existing, parts, onChange }: Pick<Props, 'arriva
   );
 }
 
+/** Values that are not of their column's type, with their lines; they can be taken along as a file. */
+function Misfitting({ preview, columns }: { preview: FilePreview; columns: readonly ArrivingColumn[] }) {
+  const found = preview.columns.flatMap((c) =>
+    columns.find((a) => a.place === c.place)?.taken
+      ? c.misfits.sample.map((m) => ({ column: columns.find((a) => a.place === c.place)!.name, ...m }))
+      : [],
+  );
+  if (found.length === 0) return null;
+  const rows = preview.columns.reduce((sum, c) => sum + (columns.find((a) => a.place === c.place)?.taken ? c.misfits.rows : 0), 0);
+  return (
+    <details>
+      <summary className="cursor-pointer text-vermilion">
+        {many(rows, 'value')} {rows === 1 ? 'is' : 'are'} not of the type of the column
+      </summary>
+      <ul>
+        {found.slice(0, 40).map((m) => (
+          <li key={`${m.column}\n${m.text}`}>
+            {m.column}: “{m.text}”, {many(m.rows, 'row')}, line {m.line}
+            {m.rows > 1 && ' for one'}
+          </li>
+        ))}
+      </ul>
+      <button
+        className="btn mt-1"
+        onClick={() =>
+          saveFile(
+            'values that do not fit.csv',
+            [['column', 'text', 'rows', 'line'], ...found.map((m) => [m.column, m.text, m.rows, m.line])]
+              .map((row) => csvLine(row))
+              .join(''),
+            'text/csv',
+          )
+        }
+      >
+        Save the list
+      </button>
+    </details>
+  );
+}
+
 const partText = (table: string, part: string, parts: readonly string[]): string =>
   parts.includes(part) ? `The part ${part} of ${table} is replaced` : `The part ${part} is added to ${table}`;
 
@@ -250,9 +293,9 @@ function NullTexts({ nulls, onChange }: { nulls: readonly string[]; onChange: (n
   };
   return (
     <label className="flex items-center gap-1" title="Besides the empty text; apart by blanks">
-      null
+      also null
       <input
-        className="field w-[84px]"
+        className="field w-[70px] px-1"
         value={text}
         placeholder="NULL N/A"
         aria-label="Texts that stand for null"

@@ -43,7 +43,7 @@ export function ColumnStrip({ column, preview, rows, onChange, onRead }: Props) 
       </td>
       <td>
         <input
-          className="field h-[24px] w-[116px] border-transparent bg-transparent font-semibold hover:border-rule"
+          className="field h-[24px] w-[108px] border-transparent bg-transparent px-1 font-semibold hover:border-rule"
           value={column.name}
           aria-label={`Name of column ${column.place + 1}`}
           title={column.name === column.fileName ? column.name : `${column.fileName} in the file`}
@@ -52,19 +52,19 @@ export function ColumnStrip({ column, preview, rows, onChange, onRead }: Props) 
       </td>
       <td className="whitespace-nowrap">
         <select
-          className="field h-[24px]"
+          className="field h-[24px] w-[114px] px-1"
           value={column.type}
           aria-label={`Type of ${column.name}`}
-          onChange={(e) => onRead({ ...readAs(e.target.value, preview), said: true })}
+          onChange={(e) => onRead({ ...readAs(e.target.value), said: true, known: false })}
         >
           {types.map((t) => (
             <option key={t}>{t}</option>
           ))}
         </select>{' '}
         <WrittenAs column={column} onRead={onRead} />
-      </td>
-      <td className="max-w-[110px] truncate text-soft" title={preview.reason}>
-        {preview.reason}
+        <span className="block max-w-[230px] truncate text-[11px] text-soft" title={preview.reason}>
+          {column.known ? 'as in the model' : preview.reason}
+        </span>
       </td>
       <td className="whitespace-nowrap">
         <Gauge part={rows ? 1 - preview.nulls / rows : 0} width={28} label={`${count(rows - preview.nulls)} of ${count(rows)} filled`} />{' '}
@@ -72,12 +72,12 @@ export function ColumnStrip({ column, preview, rows, onChange, onRead }: Props) 
       </td>
       <td className="num">{count(preview.distinct)}</td>
       <td>
-        <Distribution rows={preview.distribution} width={56} label={`Distribution of ${column.name}`} />
+        <Distribution rows={preview.distribution} width={48} label={`Distribution of ${column.name}`} />
       </td>
-      <td className="max-w-[170px] truncate text-soft" title={preview.extremes?.join(' … ')}>
+      <td className="max-w-[160px] truncate text-soft" title={preview.extremes && `from ${preview.extremes[0]} to ${preview.extremes[1]}`}>
         {misfits.rows > 0 ? (
           <span className="text-vermilion" title={misfits.sample.map((m) => `“${m.text}” line ${m.line}`).join(', ')}>
-            {count(misfits.rows)} do not fit: {misfits.sample[0]!.text}
+            {count(misfits.rows)} {misfits.rows === 1 ? 'does' : 'do'} not fit
           </span>
         ) : (
           preview.frequent
@@ -90,13 +90,8 @@ export function ColumnStrip({ column, preview, rows, onChange, onRead }: Props) 
   );
 }
 
-/** A type, with the way of writing that was found for it. */
-const readAs = (type: string, preview: ColumnPreview): Partial<ArrivingColumn> => ({
-  type,
-  pattern: type === 'date' || type === 'timestamp' ? preview.pattern : undefined,
-  decimalComma: preview.decimalComma,
-  thousands: preview.thousands,
-});
+/** A type whose way of writing is to be found. */
+const readAs = (type: string): Partial<ArrivingColumn> => ({ type, pattern: undefined, decimalComma: undefined, thousands: undefined });
 
 function WrittenAs({ column, onRead }: Pick<Props, 'column' | 'onRead'>) {
   if (column.type === 'date' || column.type === 'timestamp') {
@@ -104,12 +99,11 @@ function WrittenAs({ column, onRead }: Pick<Props, 'column' | 'onRead'>) {
     const patterns = column.pattern === undefined || known.includes(column.pattern) ? known : [column.pattern, ...known];
     return (
       <select
-        className="field h-[24px] max-w-[112px]"
+        className="field h-[24px] w-[112px] px-1"
         value={column.pattern ?? ''}
         aria-label={`Pattern of ${column.name}`}
-        onChange={(e) => onRead({ pattern: e.target.value || undefined, said: true })}
+        onChange={(e) => onRead({ pattern: e.target.value, said: true, known: false })}
       >
-        <option value="">ISO 8601</option>
         {patterns.map((p) => (
           <option key={p}>{p}</option>
         ))}
@@ -120,12 +114,12 @@ function WrittenAs({ column, onRead }: Pick<Props, 'column' | 'onRead'>) {
   const ways = NUMBERS.some(([, way]) => isSame(way, column)) ? NUMBERS : [...NUMBERS, ['as found', column] as const];
   return (
     <select
-      className="field h-[24px]"
+      className="field h-[24px] w-[78px] px-1"
       value={ways.find(([, way]) => isSame(way, column))![0]}
       aria-label={`Numbers of ${column.name}`}
       onChange={(e) => {
         const [, way] = ways.find(([text]) => text === e.target.value)!;
-        onRead({ decimalComma: way.decimalComma, thousands: way.thousands, said: true });
+        onRead({ decimalComma: way.decimalComma ?? false, thousands: way.thousands, said: true, known: false });
       }}
     >
       {ways.map(([text]) => (

@@ -13,7 +13,7 @@ import { EvidenceLeaf } from '../../evidence/EvidenceLeaf.tsx';
 import { RoleMark } from '../../parts/Marks.tsx';
 import { bytes, count, many, moment, percent } from '../../parts/text.ts';
 import type { Arrival } from './arrival.ts';
-import { arrivingColumns, correctionsOf, namingFault, orderOf, tableName } from './arrival.ts';
+import { arrivingColumns, asBefore, correctionsOf, namingFault, orderOf, tableName } from './arrival.ts';
 import { ArrivalCard } from './ArrivalCard.tsx';
 import { Proposals } from './Proposals.tsx';
 
@@ -55,14 +55,25 @@ function Arrivals({ onDraft }: { onDraft: () => void }) {
 
   /** Previews are asked for as fast as one types: only the last answer counts. */
   const asked = useRef(new Map<string, number>());
-  const look = async (arrival: Arrival, upload: UploadState) => {
+  const look = async (arrival: Arrival, upload: UploadState): Promise<void> => {
     const { key } = arrival;
     const turn = (asked.current.get(key) ?? 0) + 1;
     asked.current.set(key, turn);
     const { preview } = await send<PreviewState>(`/uploads/${upload.id}/preview`, correctionsOf(arrival));
     if (asked.current.get(key) !== turn) return;
-    change(key, (a) => ({ ...a, upload, preview, state: 'ready', columns: arrivingColumns(preview, a.columns, existing(a.name)) }));
+    const had = existing(arrival.name);
+    // A table that is loaded again is read as the model says, not as its new file happens to look.
+    if (had && arrival.state === 'coming') return look({ ...arrival, state: 'ready', ...asBefore(had, preview) }, upload);
+    change(key, (a) => ({
+      ...a,
+      upload,
+      preview,
+      state: 'ready',
+      ...said(arrival),
+      columns: arrivingColumns(preview, arrival.columns, existing(a.name)),
+    }));
   };
+  const said = ({ dialect, nulls }: Arrival) => ({ ...(dialect ? { dialect } : {}), ...(nulls ? { nulls } : {}) });
   const existing = (name: string) => model.tables.find((t) => t.name.toLowerCase() === name.toLowerCase());
 
   const bring = async (files: FileList | readonly File[]) => {

@@ -1,5 +1,5 @@
 import { formatType } from '@crease/core/values';
-import type { IntakeRequest, PreviewRequest, UploadState } from '@crease/contract';
+import type { IntakeOrder, PreviewRequest, UploadState } from '@crease/contract';
 import type { Table } from '@crease/core/model';
 import type { ColumnPreview, Dialect, FilePreview } from '@crease/core/reading';
 
@@ -18,6 +18,8 @@ export interface ArrivingColumn extends Written {
   readonly taken: boolean;
   /** Whether somebody has said its type: then it is not guessed again. */
   readonly said: boolean;
+  /** Whether its type is the one that the model has. */
+  readonly known: boolean;
   /** Whether somebody has given its name. */
   readonly named: boolean;
 }
@@ -55,18 +57,20 @@ const readingOf = ({ place, type, pattern, decimalComma, thousands }: ArrivingCo
   place,
   type,
   ...(pattern ? { pattern } : {}),
-  ...(decimalComma ? { decimalComma } : {}),
+  ...(decimalComma === undefined ? {} : { decimalComma }),
   ...(thousands === undefined ? {} : { thousands }),
 });
 
 /** Columns as a new preview shows them: what somebody has said stays, as far as the file still has the column. */
 export function arrivingColumns(preview: FilePreview, before: readonly ArrivingColumn[], existing: Table | undefined): ArrivingColumn[] {
   const known = new Map(before.map((c) => [c.place, c]));
+  const left = [...(existing?.columns ?? [])];
   return preview.columns.map((c: ColumnPreview): ArrivingColumn => {
     const old = known.get(c.place);
     const same = old?.fileName === c.fileName ? old : undefined;
     // A column that the model knows by another name keeps it.
-    const had = existing?.columns.find((m) => (m.sourceName ?? m.name).toLowerCase() === c.fileName.toLowerCase());
+    const at = left.findIndex((m) => m.formula === undefined && (m.sourceName ?? m.name).toLowerCase() === c.fileName.toLowerCase());
+    const had = at < 0 ? undefined : left.splice(at, 1)[0];
     return {
       place: c.place,
       name: same?.named ? same.name : (had?.name ?? c.name),
@@ -78,12 +82,43 @@ export function arrivingColumns(preview: FilePreview, before: readonly ArrivingC
       ...(c.thousands === undefined ? {} : { thousands: c.thousands }),
       taken: same?.taken ?? true,
       said: same?.said ?? false,
+      known: same?.known ?? false,
     };
   });
 }
 
+/** What the model says of a file that is loaded again: it is read as it was. */
+export function asBefore(table: Table, preview: FilePreview): Pick<Arrival, 'dialect' | 'nulls' | 'columns'> {
+  const source = table.source && 'file' in table.source ? table.source : undefined;
+  const { delimiter, quote, header, skip, encoding } = source ?? {};
+  const columns = arrivingColumns(preview, [], table).map((c): ArrivingColumn => {
+    const had = table.columns.find((m) => m.formula === undefined && m.name === c.name);
+    if (!had) return c;
+    const isNumber = /^(integer|decimal|double)/.test(had.type);
+    return {
+      ...c,
+      type: had.type,
+      pattern: had.pattern,
+      ...(isNumber && source ? { decimalComma: source.decimalComma ?? false, thousands: source.thousands } : {}),
+      said: true,
+      known: true,
+    };
+  });
+  return {
+    dialect: {
+      ...(delimiter === undefined ? {} : { delimiter }),
+      ...(quote === undefined ? {} : { quote }),
+      ...(header === undefined ? {} : { header }),
+      ...(skip === undefined ? {} : { skip }),
+      ...(encoding === undefined ? {} : { encoding }),
+    },
+    ...(source?.nulls ? { nulls: source.nulls } : {}),
+    columns,
+  };
+}
+
 /** The order to store a file. */
-export const orderOf = (a: Arrival): IntakeRequest['tables'][number] => ({
+export const orderOf = (a: Arrival): IntakeOrder => ({
   upload: a.upload!.id,
   name: a.name,
   dialect: a.preview!.dialect,

@@ -6,6 +6,7 @@ import type { JudgedClaim } from '@crease/core/claims';
 import type { ApiError } from '../../state/api.ts';
 import { get } from '../../state/api.ts';
 import { useModel } from '../../state/model.tsx';
+import { saveFile } from '../../state/save.ts';
 import { useSelection } from '../../state/selection.ts';
 import { LeafHead, Leaves } from '../../frame/Leaves.tsx';
 import { EvidenceLeaf } from '../../evidence/EvidenceLeaf.tsx';
@@ -41,7 +42,7 @@ export function ReleaseStage() {
     }
     const text = await response.text();
     setDdl({ text });
-    if (save) saveText(text, `${state.model.name}.${dialect}.sql`);
+    if (save) saveFile(`${state.model.name}.${dialect}.sql`, text, 'text/plain');
   };
   const design = (
     <>
@@ -152,15 +153,6 @@ function History({ entries }: { entries: readonly HistoryEntry[] }) {
       </ol>
     </section>
   );
-}
-
-function saveText(text: string, name: string): void {
-  const link = Object.assign(document.createElement('a'), {
-    href: URL.createObjectURL(new Blob([text], { type: 'text/plain' })),
-    download: name,
-  });
-  link.click();
-  URL.revokeObjectURL(link.href);
 }
 
 function ClaimGroup({ title, list, empty }: { title: string; list: readonly JudgedClaim[]; empty: string }) {

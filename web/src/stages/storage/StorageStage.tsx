@@ -5,6 +5,7 @@ import type { ProfileState } from '@crease/contract';
 import type { ColumnProfile, TableProfile } from '@crease/core/storage';
 import { get } from '../../state/api.ts';
 import { useModel } from '../../state/model.tsx';
+import { saveFile } from '../../state/save.ts';
 import { useSelection } from '../../state/selection.ts';
 import { Blank, LeafHead, Leaves } from '../../frame/Leaves.tsx';
 import { EvidenceLeaf } from '../../evidence/EvidenceLeaf.tsx';
@@ -24,14 +25,7 @@ export function StorageStage() {
   const [closed, setClosed] = useState<ReadonlySet<string>>(new Set());
   const tables = [...(data?.tables ?? [])].sort((a, b) => b.totalBytes - a.totalBytes);
   const largest = tables[0]?.totalBytes ?? 1;
-  const save = () => {
-    const link = Object.assign(document.createElement('a'), {
-      href: URL.createObjectURL(new Blob([JSON.stringify(data, null, 2)], { type: 'application/json' })),
-      download: `${model.name}.profile.json`,
-    });
-    link.click();
-    URL.revokeObjectURL(link.href);
-  };
+  const save = () => saveFile(`${model.name}.profile.json`, JSON.stringify(data, null, 2), 'application/json');
   const design = (
     <>
       <LeafHead

@@ -7,6 +7,7 @@ import type { Query } from '@crease/core/model';
 import { DocumentError, readQuery, sameName } from '@crease/core/model';
 import { csvLine } from '@crease/core/interchange';
 import { send } from '../../state/api.ts';
+import { saveFile } from '../../state/save.ts';
 import { useModel } from '../../state/model.tsx';
 import { Blank, LeafHead, Leaves } from '../../frame/Leaves.tsx';
 import { EvidenceLeaf } from '../../evidence/EvidenceLeaf.tsx';
@@ -84,23 +85,14 @@ export function TrialStage() {
           .join('\n'),
       )
       .then(() => tell({ tone: 'plain', text: 'The answer is on the clipboard' }));
-  const save = () => {
-    const link = Object.assign(document.createElement('a'), {
-      href: URL.createObjectURL(
-        new Blob(
-          [
-            lines()
-              .map((r) => csvLine(r))
-              .join(''),
-          ],
-          { type: 'text/csv' },
-        ),
-      ),
-      download: `${model.name}.trial.csv`,
-    });
-    link.click();
-    URL.revokeObjectURL(link.href);
-  };
+  const save = () =>
+    saveFile(
+      `${model.name}.trial.csv`,
+      lines()
+        .map((r) => csvLine(r))
+        .join(''),
+      'text/csv',
+    );
   const formats = Object.fromEntries((model.measures ?? []).map((m) => [m.name, m.format ?? {}]));
 
   const design = (
