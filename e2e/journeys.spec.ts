@@ -20,7 +20,7 @@ test('from two files to a released definition', async ({ page }) => {
   await page.goto('/');
   await page.getByLabel('Title of a new model').fill('Reading rooms');
   await page.getByRole('button', { name: 'Begin' }).click();
-  await expect(page.getByText('Drop delimited text files here.')).toBeVisible();
+  await expect(page.getByText('Drop delimited text files here')).toBeVisible();
 
   await page.locator('#files').setInputFiles([
     {

@@ -1,8 +1,9 @@
 import { mkdtempSync, readdirSync, readFileSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import { gzipSync } from 'node:zlib';
 import request from 'supertest';
-import type { ClaimsState, JobState, ModelState } from '@crease/contract';
+import type { ClaimsState, JobState, ModelState, PreviewState } from '@crease/contract';
 import { ERRORS, makeApp, Workspace } from '../src/index.ts';
 import { startThreads } from './startThreads.ts';
 
@@ -149,6 +150,80 @@ test.each<[string, Buffer]>([
     ['über', 3],
   ]);
   expect(readdirSync(workspace.incoming)).toEqual([]);
+});
+
+test('a gzip file is taken in as what it holds, and one that is none is refused', async () => {
+  const model = await newModel();
+  const id = await upload('visits.csv.gz', gzipSync('branch,people\nA,4\nB,7\n'));
+  const { body: looked } = await api().post(`/api/uploads/${id}/preview`).send({}).expect(200);
+  const { dialect, columns } = (looked as PreviewState).preview;
+  const order = {
+    upload: id,
+    name: 'visits',
+    dialect,
+    columns: columns.map((c) => ({ name: c.name, fileName: c.fileName, type: c.type.kind })),
+  };
+  const { body: job } = await api()
+    .post(`/api/models/${model}/intake`)
+    .send({ tables: [order] })
+    .expect(200);
+  expect(await settled((job as JobState).id)).toMatchObject({ state: 'done', detail: '2 rows stored' });
+  const { body: state } = await api().get(`/api/models/${model}`).expect(200);
+  expect((state as ModelState).model.tables[0]!.source).toEqual({ file: 'visits.csv.gz' });
+  const { body: refused } = await api()
+    .post('/api/uploads?name=x.csv.gz')
+    .set('content-type', 'application/octet-stream')
+    .send('a,b\n')
+    .expect(422);
+  expect((refused as { message: string }).message).toContain('x.csv.gz did not arrive whole');
+});
+
+test('parts of a table are added and replaced, and a load that takes no misfits stores nothing', async () => {
+  const model = await newModel();
+  const load = async (part: string, text: string, rest: object = {}) => {
+    const id = await upload('visits.csv', text);
+    const { body: looked } = await api().post(`/api/uploads/${id}/preview`).send({}).expect(200);
+    const { dialect } = (looked as PreviewState).preview;
+    const columns = [
+      { name: 'branch', fileName: 'branch', type: 'text' },
+      { name: 'people', fileName: 'people', type: 'integer' },
+    ];
+    const { body: job } = await api()
+      .post(`/api/models/${model}/intake`)
+      .send({ tables: [{ upload: id, name: 'visits', dialect, columns, part, ...rest }] })
+      .expect(200);
+    return settled((job as JobState).id);
+  };
+  const parts = async () => {
+    const { body } = await api().get(`/api/models/${model}`).expect(200);
+    return (body as ModelState).stored[0]!.parts!.map(({ name, rows }) => [name, rows]);
+  };
+  await load('May', 'branch,people\nA,4\nB,7\n');
+  await load('June', 'branch,people\nA,5\n');
+  expect(await parts()).toEqual([
+    ['May', 2],
+    ['June', 1],
+  ]);
+  await load('May', 'branch,people\nC,1\nA,2\nB,3\n');
+  expect(await parts()).toEqual([
+    ['June', 1],
+    ['May', 3],
+  ]);
+  const stopped = await load('July', 'branch,people\nA,many\n', { misfits: 'stop' });
+  expect(stopped.faults.join()).toMatch(/1 value of people \(“many” on line 2, for one\).*Nothing was stored/);
+  expect(await parts()).toHaveLength(2);
+});
+
+test('columns are named by the rule of the workspace', async () => {
+  const naming = async (rule: string) => {
+    await api().put('/api/settings').send({ naming: rule }).expect(200);
+    const id = await upload('gifts.csv', 'Gift No,order\n1,2\n');
+    const { body } = await api().post(`/api/uploads/${id}/preview`).send({}).expect(200);
+    return (body as PreviewState).preview.columns.map((c) => c.name);
+  };
+  expect(await naming('snake_case')).toEqual(['gift_no', 'order_']);
+  expect(await naming('as they are')).toEqual(['Gift No', 'order']);
+  await api().put('/api/settings').send({ naming: 'my own' }).expect(400);
 });
 
 test('only what a change touches is judged again', async () => {

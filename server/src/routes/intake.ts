@@ -3,6 +3,7 @@ import { randomUUID } from 'node:crypto';
 import { rm } from 'node:fs/promises';
 import { join } from 'node:path';
 import { pipeline } from 'node:stream/promises';
+import { createGunzip } from 'node:zlib';
 import { Router } from 'express';
 import { intakeRequest, previewRequest, settingsSchema } from '@crease/contract';
 import type { IntakeRequest, PreviewRequest, UploadState } from '@crease/contract';
@@ -12,6 +13,7 @@ import type { Corrections, FilePreview, Reading, ReadSpec } from '@crease/core/r
 import { parseType, TEXT } from '@crease/core/values';
 import { ServerError } from '../errors.ts';
 import { takeIn } from '../intake/takeIn.ts';
+import { isGzip } from '../sources/fileTable.ts';
 import type { Replaces } from '../store/index.ts';
 import { sourceKey } from '../store/index.ts';
 import type { Workspace } from '../workspace.ts';
@@ -20,7 +22,7 @@ import { answer, asked, body, idOf, param } from './handle.ts';
 type Readings = Pick<NonNullable<PreviewRequest['columns']>[number], 'type' | 'pattern' | 'decimalComma' | 'thousands'>;
 
 const UPLOAD_ID = /^[0-9a-f-]{36}$/;
-const TABLE_FILE = /\.(csv|tsv|txt)$/i;
+const TABLE_FILE = /\.(csv|tsv|txt)(\.gz)?$/i;
 
 /** Files on their way in: upload as a stream, preview, then intake as a job. */
 export function intakeRoutes(workspace: Workspace): Router {
@@ -44,12 +46,14 @@ export function intakeRoutes(workspace: Workspace): Router {
       if (!TABLE_FILE.test(name))
         throw new ServerError(
           'cannot-read',
-          `${name || 'the file'} is no delimited text file: files that end in .csv, .tsv or .txt can be brought in`,
+          `${name || 'the file'} is no delimited text file: files that end in .csv, .tsv or .txt, or in one of these and .gz, can be brought in`,
         );
       const id = randomUUID();
       const path = join(workspace.incoming, id);
       try {
-        await pipeline(request, createWriteStream(`${path}.part`));
+        // What a gzip file holds is kept, so that it can be read in pieces.
+        if (isGzip(name)) await pipeline(request, createGunzip(), createWriteStream(`${path}.part`));
+        else await pipeline(request, createWriteStream(`${path}.part`));
       } catch (error) {
         rmSync(`${path}.part`, { force: true });
         throw new ServerError('cannot-read', `${name} did not arrive whole: ${(error as Error).message}`);

@@ -1,24 +1,42 @@
-import { closeSync, openSync, readSync, statSync, writeSync } from 'node:fs';
+import { closeSync, openSync, readFileSync, readSync, statSync, writeSync } from 'node:fs';
 import { basename } from 'node:path';
+import { constants, gunzipSync } from 'node:zlib';
 import type { TableData } from '@crease/core/columns';
 import type { FileEncoding, ReadSpec } from '@crease/core/reading';
 import { CHUNK_BYTES, ReadError, TableReader, transcoder } from '@crease/core/reading';
 import { HEAD_BYTES } from '@crease/core/interchange';
 
-/** The first bytes of a file, and whether they are all of it. Throws ReadError where it cannot be read. */
+export const isGzip = (file: string): boolean => file.toLowerCase().endsWith('.gz');
+
+/** The first bytes of a file, and whether they are all of it; of a gzip file those that it holds. Throws ReadError where it cannot be read. */
 export function readHead(file: string, bytes = HEAD_BYTES): { head: Uint8Array; whole: boolean } {
   return onFile(file, (descriptor) => {
     const { size } = statSync(file);
     const head = new Uint8Array(Math.min(size, bytes));
     const read = readSync(descriptor, head, 0, head.length, 0);
-    return { head: head.subarray(0, read), whole: read >= size };
+    const [found, whole] = [head.subarray(0, read), read >= size];
+    // A part of the file gives a part of what it holds.
+    return isGzip(file) ? { head: unzipped(file, found, constants.Z_SYNC_FLUSH), whole } : { head: found, whole };
   });
+}
+
+function unzipped(file: string, bytes: Uint8Array, finishFlush = constants.Z_FINISH): Uint8Array {
+  try {
+    return gunzipSync(bytes, { finishFlush });
+  } catch (error) {
+    throw new ReadError(`${basename(file)} is no gzip file that can be read: ${(error as Error).message}`);
+  }
 }
 
 /** Reads a whole file in chunks, without a turn of the event loop: for the command line and worker threads. */
 export function readFileTable(file: string, spec: ReadSpec): TableData {
   return onFile(file, (descriptor) => {
     const reader = new TableReader(spec);
+    if (isGzip(file)) {
+      const all = unzipped(file, readFileSync(descriptor));
+      for (let at = 0; at < all.length; at += CHUNK_BYTES) reader.push(all.subarray(at, at + CHUNK_BYTES));
+      return reader.finish();
+    }
     const chunk = new Uint8Array(CHUNK_BYTES);
     for (;;) {
       const read = readSync(descriptor, chunk, 0, CHUNK_BYTES, null);

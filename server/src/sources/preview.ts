@@ -1,4 +1,4 @@
-import { readFileSync, statSync } from 'node:fs';
+import { statSync } from 'node:fs';
 import { basename } from 'node:path';
 import { formatType } from '@crease/core/values';
 import type { Table } from '@crease/core/model';
@@ -11,7 +11,7 @@ export const PREVIEW_BYTES = 16 << 20;
 
 /** What a file's rows tell about its dialect, names and types. With `whole`, all rows are looked at whatever the size. */
 export function previewOf(file: string, corrected: Corrections = {}, whole = false): FilePreview {
-  if (whole && statSync(file).size <= 1 << 30) return previewFile(readFileSync(file), true, corrected);
+  if (whole && statSync(file).size <= 1 << 30) return previewFile(readHead(file, Infinity).head, true, corrected);
   const head = readHead(file, PREVIEW_BYTES);
   return previewFile(head.head, head.whole, corrected);
 }
