@@ -2,6 +2,7 @@ import { mkdtempSync, readdirSync, readFileSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { gzipSync } from 'node:zlib';
+import { parquetWriteBuffer } from 'hyparquet-writer';
 import request from 'supertest';
 import type { ClaimsState, JobState, ModelState, PreviewState } from '@crease/contract';
 import { ERRORS, makeApp, Workspace } from '../src/index.ts';
@@ -178,6 +179,57 @@ test('a gzip file is taken in as what it holds, and one that is none is refused'
   expect((refused as { message: string }).message).toContain('x.csv.gz did not arrive whole');
 });
 
+test('a Parquet file is previewed by what it declares, corrected, and taken in', async () => {
+  const model = await newModel();
+  const day = (text: string) => new Date(`${text}T00:00:00Z`);
+  const buffer = parquetWriteBuffer({
+    columnData: [
+      { name: 'Gift No', data: [1n, 2n, null], type: 'INT64' },
+      { name: 'Branch', data: ['Ash', null, '7'], type: 'STRING' },
+      { name: 'Given', data: [day('2026-01-05'), null, day('2026-02-01')], type: 'TIMESTAMP' },
+    ],
+    rowGroupSize: 2,
+  });
+  const id = await upload('gifts.parquet', Buffer.from(buffer));
+  const look = async (body: object) =>
+    ((await api().post(`/api/uploads/${id}/preview`).send(body).expect(200)).body as PreviewState).preview;
+  const { format, columns, rows, whole } = await look({});
+  expect({ format, rows, whole }).toEqual({ format: 'parquet', rows: 3, whole: true });
+  expect(columns.map((c) => [c.name, c.type.kind, c.nulls, c.reason])).toEqual([
+    ['Gift No', 'integer', 1, 'as the file declares'],
+    ['Branch', 'text', 1, 'as the file declares'],
+    ['Given', 'timestamp', 1, 'as the file declares'],
+  ]);
+  const corrected = await look({ columns: [{ place: 1, type: 'integer' }] });
+  expect(corrected.columns[1]!.misfits).toEqual({ rows: 1, distinct: 1, sample: [{ text: 'Ash', rows: 1, line: 1 }] });
+  const { dialect } = corrected;
+  const order = {
+    upload: id,
+    name: 'gifts',
+    dialect,
+    columns: [
+      { name: 'no', fileName: 'Gift No', type: 'integer' },
+      { name: 'given', fileName: 'Given', type: 'date' },
+    ],
+  };
+  const { body: job } = await api()
+    .post(`/api/models/${model}/intake`)
+    .send({ tables: [order] })
+    .expect(200);
+  expect(await settled((job as JobState).id)).toMatchObject({ state: 'done', detail: '3 rows stored' });
+  const { body } = await api().get(`/api/models/${model}/tables/gifts/rows?offset=0&count=9`).expect(200);
+  expect((body as { rows: unknown }).rows).toEqual([
+    [1, '2026-01-05'],
+    [2, null],
+    [null, '2026-02-01'],
+  ]);
+  const { body: refused } = await api()
+    .post(`/api/uploads/${await upload('x.parquet', 'no table')}/preview`)
+    .send({})
+    .expect(422);
+  expect((refused as { message: string }).message).toMatch(/is no Parquet file that can be read/);
+});
+
 test('parts of a table are added and replaced, and a load that takes no misfits stores nothing', async () => {
   const model = await newModel();
   const load = async (part: string, text: string, rest: object = {}) => {
@@ -293,7 +345,7 @@ describe('bad input gets one clear message, and the server goes on', () => {
     ['a model that is not there', () => api().get('/api/models/9999'), 404, /no model 9999/],
     ['a path that is not there', () => api().get('/api/nothing'), 404, /nothing at \/api\/nothing/],
     ['a newer model file', () => api().post('/api/models/import').send({ text: '{"crease": 9}' }), 400, /format version 9/],
-    ['a file that is no table', () => api().post('/api/uploads?name=a.exe').send('x'), 422, /a.exe is no delimited text file/],
+    ['a file that is no table', () => api().post('/api/uploads?name=a.exe').send('x'), 422, /a.exe is no file of a table/],
     ['an upload that is not there', () => api().post('/api/uploads/../../x/preview').send({}), 404, /./],
   ])('%s', async (_name, ask, status, message) => {
     const { status: got, body } = await ask();

@@ -112,6 +112,9 @@ export const changedColumn = (column: Column, change: { name?: string; domain?: 
     runs: () => column.runs,
   });
 
+/** The largest domain whose histogram is kept with a stored column. */
+export const MOST_COUNTED = 1 << 22;
+
 /** Rows per code, the histogram of a column. */
 export function countCodes(size: number, codes: Codes): Uint32Array {
   const counts = new Uint32Array(size + 1);

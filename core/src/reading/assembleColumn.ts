@@ -11,6 +11,7 @@ import {
   LARGEST_RANGE,
   listDomain,
   mergeLists,
+  MOST_COUNTED,
   NumberSet,
   prefersRange,
   rangeDomain,
@@ -59,9 +60,6 @@ export interface AssembledColumn {
   readonly counts: Uint32Array | undefined;
   readonly misfits: Misfits | undefined;
 }
-
-/** The largest domain whose histogram is kept with the column. */
-export const MOST_COUNTED = 1 << 22;
 
 interface Plan {
   readonly size: number;

@@ -50,6 +50,8 @@ export interface ColumnPreview extends TypeGuess {
 }
 
 export interface FilePreview {
+  /** Of a Parquet file the dialect means nothing: it says itself how it is laid out. */
+  readonly format: 'text' | 'parquet';
   readonly dialect: Dialect;
   readonly nulls: readonly string[];
   readonly rows: number;
@@ -66,7 +68,7 @@ export interface FilePreview {
 
 /** The most columns a file may have. */
 export const MOST_COLUMNS = 1000;
-const FIRST_ROWS = 50;
+export const FIRST_ROWS = 50;
 
 /**
  * Looks at the head of a file (or all of it): dialect, names, types, fill, distribution.
@@ -125,13 +127,19 @@ export function previewFile(head: Uint8Array, whole: boolean, corrected: Correct
   const nulls = corrected.nulls ?? detectNulls(collected.map(({ texts }) => texts));
   const nullTexts = new Set(nulls);
   const columns = collected.map((texts, place) =>
-    previewColumn({ name: mendedNames[place]!, fileName: names![place]!, place }, texts, nullTexts, lines, corrected.columns?.get(place)),
+    previewColumn(
+      { name: mendedNames[place]!, fileName: names![place]!, place },
+      texts,
+      nullTexts,
+      (row) => lines[row]!,
+      corrected.columns?.get(place),
+    ),
   );
-  return { dialect, nulls, rows, whole, columns, firstRows, problems, mended };
+  return { format: 'text', dialect, nulls, rows, whole, columns, firstRows, problems, mended };
 }
 
-/** Distinct texts of a column with their rows, and the row in which each first stands. */
-interface CountedTexts {
+/** Distinct texts of a column with their rows, and the row in which each first stands. Rows that are null have none. */
+export interface CountedTexts {
   readonly texts: readonly string[];
   readonly rows: Uint32Array;
   readonly first: Uint32Array;
@@ -149,7 +157,7 @@ function countTexts(collector: TextCollector): CountedTexts {
 }
 
 /** Texts of a preview are for looking at. */
-const shortened = (text: string): string => (text.length > 200 ? `${text.slice(0, 199)}…` : text);
+export const shortened = (text: string): string => (text.length > 200 ? `${text.slice(0, 199)}…` : text);
 
 function tooLong(spans: FieldSpans): string | undefined {
   if (spans.ends[spans.count - 1]! - spans.starts[0]! <= LARGEST_FIELD_BYTES) return undefined;
@@ -167,14 +175,15 @@ function cutAtLine(head: Uint8Array, dialect: Dialect): Uint8Array {
   return end < 0 ? head : head.subarray(0, end + 1);
 }
 
-function previewColumn(
+/** What is told of a column whose values are known as texts; `lines` has the line of each row. */
+export function previewColumn(
   named: Pick<ColumnPreview, 'name' | 'fileName' | 'place'>,
   { texts, rows, first, rowCount }: CountedTexts,
   nulls: ReadonlySet<string>,
-  lines: readonly number[],
+  lines: (row: number) => number,
   said: Reading | undefined,
 ): ColumnPreview {
-  const filled = texts.map((text, i) => ({ text, rows: rows[i]!, line: lines[first[i]!]! })).filter(({ text }) => !nulls.has(text));
+  const filled = texts.map((text, i) => ({ text, rows: rows[i]!, line: lines(first[i]!) })).filter(({ text }) => !nulls.has(text));
   const guess: TypeGuess = said ? { ...writtenAs(said, filled), reason: 'as you say' } : guessType(filled.map(({ text }) => text));
   const read = textReader(guess.type, guess);
   const fits = filled.map(({ text }) => read(text) !== undefined);

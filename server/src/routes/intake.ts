@@ -12,8 +12,8 @@ import { sameName } from '@crease/core/model';
 import type { Corrections, FilePreview, Reading, ReadSpec } from '@crease/core/reading';
 import { parseType, TEXT } from '@crease/core/values';
 import { ServerError } from '../errors.ts';
-import { takeIn } from '../intake/takeIn.ts';
-import { isGzip } from '../sources/fileTable.ts';
+import { takeIn, takeInParquet } from '../intake/takeIn.ts';
+import { isGzip, isParquet } from '../sources/fileTable.ts';
 import type { Replaces } from '../store/index.ts';
 import { sourceKey } from '../store/index.ts';
 import type { Workspace } from '../workspace.ts';
@@ -22,15 +22,16 @@ import { answer, asked, body, idOf, param } from './handle.ts';
 type Readings = Pick<NonNullable<PreviewRequest['columns']>[number], 'type' | 'pattern' | 'decimalComma' | 'thousands'>;
 
 const UPLOAD_ID = /^[0-9a-f-]{36}$/;
-const TABLE_FILE = /\.(csv|tsv|txt)(\.gz)?$/i;
+const TABLE_FILE = /\.((csv|tsv|txt)(\.gz)?|parquet)$/i;
 
 /** Files on their way in: upload as a stream, preview, then intake as a job. */
 export function intakeRoutes(workspace: Workspace): Router {
   const router = Router();
   const uploads = new Map<string, UploadState>();
 
+  const pathOf = (id: string, name: string) => join(workspace.incoming, isParquet(name) ? `${id}.parquet` : id);
   const fileOf = (id: string): string => {
-    const path = join(workspace.incoming, id);
+    const path = pathOf(id, uploads.get(id)?.name ?? '');
     if (!UPLOAD_ID.test(id) || !uploads.has(id) || !existsSync(path))
       throw new ServerError('not-found', 'the file is no longer here: choose it again');
     return path;
@@ -46,10 +47,10 @@ export function intakeRoutes(workspace: Workspace): Router {
       if (!TABLE_FILE.test(name))
         throw new ServerError(
           'cannot-read',
-          `${name || 'the file'} is no delimited text file: files that end in .csv, .tsv or .txt, or in one of these and .gz, can be brought in`,
+          `${name || 'the file'} is no file of a table: files that end in .csv, .tsv or .txt, in one of these and .gz, or in .parquet can be brought in`,
         );
       const id = randomUUID();
-      const path = join(workspace.incoming, id);
+      const path = pathOf(id, name);
       try {
         // What a gzip file holds is kept, so that it can be read in pieces.
         if (isGzip(name)) await pipeline(request, createGunzip(), createWriteStream(`${path}.part`));
@@ -125,8 +126,13 @@ export function intakeRoutes(workspace: Workspace): Router {
             const replaces: Replaces = table.part === undefined ? 'all' : { part: table.part };
             const stopsAt = table.misfits === 'stop';
             const target = { workspace: workspace.file, scratch: workspace.incoming, modelId, key, replaces, stopsAt };
-            const running = takeIn(workspace.pool, workspace.tables, path, specOf(table), target, (part) =>
-              progress((i + part) / files.length, table.name),
+            const running = (isParquet(file) ? takeInParquet : takeIn)(
+              workspace.pool,
+              workspace.tables,
+              path,
+              specOf(table),
+              target,
+              (part) => progress((i + part) / files.length, table.name),
             );
             onCancel(() => running.stop());
             try {
@@ -206,7 +212,9 @@ function keyFor(workspace: Workspace, modelId: number, name: string, file: strin
 }
 
 const freeFile = (model: Model, name: string, file: string): string =>
-  model.tables.some((t) => t.source && 'file' in t.source && sameName(t.source.file, file)) ? `${name}.csv` : file;
+  model.tables.some((t) => t.source && 'file' in t.source && sameName(t.source.file, file))
+    ? `${name}${/(\.[a-z]+(\.gz)?)$/i.exec(file)?.[1] ?? ''}`
+    : file;
 
 /** Tells the model of tables whose rows have been stored. */
 function admit(workspace: Workspace, modelId: number, taken: readonly { table: IntakeRequest['tables'][number]; file: string }[]): void {

@@ -6,6 +6,7 @@ import type { FileEncoding, ReadSpec } from '@crease/core/reading';
 import { CHUNK_BYTES, ReadError, TableReader, transcoder } from '@crease/core/reading';
 import { HEAD_BYTES } from '@crease/core/interchange';
 
+export const isParquet = (file: string): boolean => file.toLowerCase().endsWith('.parquet');
 export const isGzip = (file: string): boolean => file.toLowerCase().endsWith('.gz');
 
 /** The first bytes of a file, and whether they are all of it; of a gzip file those that it holds. Throws ReadError where it cannot be read. */

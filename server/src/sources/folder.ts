@@ -5,7 +5,7 @@ import { withFamilies } from '@crease/core/model';
 import { DataError, ModelData } from '@crease/core/query';
 import { ReadError } from '@crease/core/reading';
 import { readSpecOf, tableLoader } from '@crease/core/interchange';
-import { readFileTable, readHead } from './fileTable.ts';
+import { isParquet, readFileTable, readHead } from './fileTable.ts';
 
 /** The rows of a model over the files of a folder; delimited files are read when they are first asked for, Parquet files at once. */
 export async function openFolder(model: Model, folder: string, today: number): Promise<ModelData> {
@@ -29,8 +29,6 @@ export function folderData(model: Model, folder: string, today: number, read: Re
     today,
   );
 }
-
-const isParquet = (file: string): boolean => file.toLowerCase().endsWith('.parquet');
 
 function within(folder: string, file: string, table: string): string {
   const path = relative(resolve(folder), resolve(folder, file));

@@ -1,12 +1,18 @@
 import { basename } from 'node:path';
-import type { Misfits, TableData } from '@crease/core/columns';
+import type { Column, Misfits, TableData } from '@crease/core/columns';
 import { columnOfValues, tableOf } from '@crease/core/columns';
 import type { Table } from '@crease/core/model';
-import { ReadError } from '@crease/core/reading';
+import type { ColumnPreview, Corrections, FilePreview } from '@crease/core/reading';
+import { DEFAULT_DIALECT, FIRST_ROWS, mendNames, MOST_COLUMNS, previewColumn, ReadError, shortened } from '@crease/core/reading';
 import type { DataType, Exact, Value } from '@crease/core/values';
 import {
   add,
+  BOOLEAN,
+  DATE,
+  decimal,
+  DOUBLE,
   formatDate,
+  INTEGER,
   multiply,
   narrow,
   parseType,
@@ -15,8 +21,10 @@ import {
   splitTimestamp,
   TEXT,
   textReader,
+  TIMESTAMP,
   toText,
 } from '@crease/core/values';
+import type { SchemaElement } from 'hyparquet';
 import { asyncBufferFromFile, parquetMetadataAsync, parquetRead, parquetSchema } from 'hyparquet';
 import { compressors } from 'hyparquet-compressors';
 
@@ -35,26 +43,49 @@ const parsers = {
   timestampFromNanoseconds: (nanos: bigint) => new Moment(narrow(BigInt(nanos) / 1000n)),
 };
 
+/** What a table says of a column that is read. */
+type Wanted = Pick<Table['columns'][number], 'name' | 'type' | 'pattern' | 'sourceName'>;
+
+/** A column with its values that are not of its type, which have become null. */
+export interface ReadColumn {
+  readonly column: Column;
+  readonly misfits: Misfits | undefined;
+}
+
 /**
  * Reads the stored columns of a table from a Parquet file, each column into the same encoded form as any. A value that is not of its column's
  * type becomes null and is listed. Throws ReadError for a file that is none, or that lacks a column.
  */
 export async function readParquetTable(file: string, table: Table): Promise<TableData> {
+  const misfits = new Map<string, Misfits>();
+  const columns: Column[] = [];
   const wanted = table.columns.filter((column) => column.formula === undefined);
+  const rowCount = await eachParquetColumn(file, table.name, wanted, ({ column, misfits: bad }) => {
+    columns.push(column);
+    if (bad) misfits.set(column.name.toLowerCase(), bad);
+  });
+  return tableOf(table.name, columns, { rowCount, lineOf: (row) => row + 1, misfits });
+}
+
+/** Reads columns one after the other, so that only one is in memory as values; `take` may throw to end it. Returns the number of rows. */
+export async function eachParquetColumn(
+  file: string,
+  tableName: string,
+  wanted: readonly Wanted[],
+  take: (read: ReadColumn, i: number, rowCount: number) => void,
+): Promise<number> {
   const { metadata, buffer } = await opened(file);
   const names = parquetSchema(metadata).children.map((child) => child.element.name);
   const fileNames = wanted.map((column) => {
-    const name = names.find((n) => n.trim().toLowerCase() === column.name.trim().toLowerCase());
+    const said = column.sourceName ?? column.name;
+    const name = names.find((n) => n.trim().toLowerCase() === said.trim().toLowerCase());
     if (name === undefined)
       throw new ReadError(
-        `the file of table ${table.name} has no column "${column.name}"; it has ${names.slice(0, 12).join(', ')}${names.length > 12 ? ', …' : ''}`,
+        `the file of table ${tableName} has no column "${said}"; it has ${names.slice(0, 12).join(', ')}${names.length > 12 ? ', …' : ''}`,
       );
     return name;
   });
   const rowCount = Number(metadata.num_rows);
-  const misfits = new Map<string, Misfits>();
-  const columns = [];
-  // One column after the other: only one is in memory as values.
   for (const [i, column] of wanted.entries()) {
     const type = parseType(column.type) ?? TEXT;
     const values: Value[] = new Array<Value>(rowCount).fill(null);
@@ -76,10 +107,79 @@ export async function readParquetTable(file: string, table: Table): Promise<Tabl
         }
       },
     });
-    if (bad.size > 0) misfits.set(column.name.toLowerCase(), misfitsOf([...bad.values()]));
-    columns.push(columnOfValues(column.name, type, values));
+    take(
+      { column: columnOfValues(column.name, type, values), misfits: bad.size > 0 ? misfitsOf([...bad.values()]) : undefined },
+      i,
+      rowCount,
+    );
   }
-  return tableOf(table.name, columns, { rowCount, lineOf: (row) => row + 1, misfits });
+  return rowCount;
+}
+
+/** Rows of a Parquet file that are looked at before anything is stored. */
+const PREVIEW_ROWS = 50_000;
+
+/** What a Parquet file says of its columns and its first rows show. Throws ReadError for a file that is none. */
+export async function previewParquet(file: string, corrected: Corrections): Promise<FilePreview> {
+  const { metadata, buffer } = await opened(file);
+  const elements = parquetSchema(metadata).children.map((child) => child.element);
+  if (elements.length > MOST_COLUMNS)
+    throw new ReadError(`the file has ${elements.length} columns, the most is ${MOST_COLUMNS}: leave some out before bringing it in`);
+  const rowCount = Number(metadata.num_rows);
+  const rows = Math.min(rowCount, PREVIEW_ROWS);
+  const { mendedNames, mended } = mendNames(
+    elements.map(({ name }) => name),
+    corrected.naming,
+  );
+  const firstRows = Array.from({ length: Math.min(rows, FIRST_ROWS) }, () => elements.map(() => ''));
+  const columns: ColumnPreview[] = [];
+  for (const [place, element] of elements.entries()) {
+    const counted = new Map<string, { rows: number; first: number }>();
+    await parquetRead({
+      file: buffer,
+      metadata,
+      columns: [element.name],
+      rowStart: 0,
+      rowEnd: rows,
+      compressors,
+      parsers,
+      onChunk: ({ columnData, rowStart }) => {
+        for (let k = 0; k < columnData.length && rowStart + k < rows; k++) {
+          const found: unknown = columnData[k];
+          if (found === null || found === undefined) continue;
+          const text = textOf(found);
+          const known = counted.get(text);
+          if (known) known.rows++;
+          else counted.set(text, { rows: 1, first: rowStart + k });
+          if (rowStart + k < firstRows.length) firstRows[rowStart + k]![place] = shortened(text);
+        }
+      },
+    });
+    const all = [...counted];
+    const texts = {
+      texts: all.map(([text]) => text),
+      rows: Uint32Array.from(all, ([, n]) => n.rows),
+      first: Uint32Array.from(all, ([, n]) => n.first),
+      rowCount: rows,
+    };
+    const said = corrected.columns?.get(place);
+    const named = { name: mendedNames[place]!, fileName: element.name, place };
+    const found = previewColumn(named, texts, new Set(), (row) => row + 1, said ?? { type: typeOf(element) });
+    columns.push(said ? found : { ...found, reason: 'as the file declares' });
+  }
+  const whole = rows === rowCount;
+  return { format: 'parquet', dialect: DEFAULT_DIALECT, nulls: [''], rows, whole, columns, firstRows, problems: [], mended };
+}
+
+/** The type that the file declares; nested columns are texts. */
+function typeOf({ type, logical_type: logical, converted_type: converted, precision, scale }: SchemaElement): DataType {
+  const kind = logical?.type ?? converted;
+  if (kind === 'DECIMAL') return decimal(Math.min(38, precision ?? 18), scale ?? 0);
+  if (kind === 'DATE') return DATE;
+  if (kind?.startsWith('TIMESTAMP') || type === 'INT96') return TIMESTAMP;
+  if (type === 'BOOLEAN') return BOOLEAN;
+  if (type === 'FLOAT' || type === 'DOUBLE') return DOUBLE;
+  return (type === 'INT32' || type === 'INT64') && !kind?.startsWith('TIME') ? INTEGER : TEXT;
 }
 
 async function opened(file: string) {

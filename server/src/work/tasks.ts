@@ -2,6 +2,7 @@ import type { MessagePort } from 'node:worker_threads';
 import type { Corrections, FileEncoding } from '@crease/core/reading';
 import type { ColumnTask } from '../intake/encodeColumn.ts';
 import type { PiecesTask } from '../intake/pieces.ts';
+import type { ParquetTask } from '../intake/storeParquet.ts';
 
 /** What worker threads are asked to do. Models travel as documents, rows stay in the workspace file. */
 interface OnModel {
@@ -39,6 +40,8 @@ export type Task =
       readonly stop: Int32Array;
     } & OnModel)
   | { readonly kind: 'preview'; readonly file: string; readonly corrected: Corrections }
+  /** Stores a Parquet file. */
+  | { readonly kind: 'parquet'; readonly workspace: string; readonly task: ParquetTask }
   /** Rewrites a file as UTF-8. */
   | { readonly kind: 'transcode'; readonly file: string; readonly encoding: FileEncoding; readonly to: string; readonly shared: Int32Array }
   /** Reads pieces of a file. */

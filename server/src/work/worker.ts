@@ -24,6 +24,9 @@ import { readPieces } from '../intake/pieces.ts';
 import { memoryOf } from '../intake/kept.ts';
 import { transcodeFile } from '../sources/fileTable.ts';
 import { previewOf } from '../sources/preview.ts';
+import { isParquet } from '../sources/fileTable.ts';
+import { previewParquet } from '../sources/parquetTable.ts';
+import { storeParquet } from '../intake/storeParquet.ts';
 import type { JudgeMessage, Task } from './tasks.ts';
 import { SharedCodes } from './sharedCodes.ts';
 import { END } from './tasks.ts';
@@ -294,7 +297,9 @@ async function run(task: Task): Promise<unknown> {
     case 'judge':
       return judge(task);
     case 'preview':
-      return previewOf(task.file, task.corrected);
+      return isParquet(task.file) ? previewParquet(task.file, task.corrected) : previewOf(task.file, task.corrected);
+    case 'parquet':
+      return storeParquet(new Tables(connection(task.workspace)), task.task);
     case 'transcode':
       return transcodeFile(task.file, task.encoding, task.to, task.shared);
     case 'pieces':

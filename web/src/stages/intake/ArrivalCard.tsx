@@ -63,7 +63,7 @@ export function ArrivalCard({ arrival, existing, parts, onChange, onLook, onDrop
         <button className="btn btn-bare" onClick={onDrop} aria-label={`Leave ${arrival.file.name} out`} title="Leave this file out">
           <X size={14} aria-hidden />
         </button>
-        {preview && (
+        {preview?.format === 'text' && (
           <div className="flex w-full flex-wrap items-center gap-2">
             <select
               className="field w-[92px] px-1"

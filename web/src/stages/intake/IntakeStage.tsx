@@ -148,7 +148,7 @@ function Arrivals({ onDraft }: { onDraft: () => void }) {
           id="files"
           className="sr-only"
           multiple
-          accept=".csv,.tsv,.txt,.gz"
+          accept=".csv,.tsv,.txt,.gz,.parquet"
           onChange={(e) => {
             void bring([...(e.target.files ?? [])]);
             e.target.value = '';
@@ -205,7 +205,8 @@ function Arrivals({ onDraft }: { onDraft: () => void }) {
                 </label>
               }
             >
-              Drop delimited text files here, gzipped or not. You will see what is in them, and what would be stored, before anything is.
+              Drop delimited text files here, gzipped or not, or Parquet files. You will see what is in them, and what would be stored,
+              before anything is.
             </Blank>
           </div>
         ) : (

@@ -44,7 +44,7 @@ export interface Arrival {
   readonly fault?: string;
 }
 
-export const tableName = (file: string): string => file.replace(/(\.(csv|tsv|txt))?(\.gz)?$/i, '');
+export const tableName = (file: string): string => file.replace(/(\.(csv|tsv|txt|parquet))?(\.gz)?$/i, '');
 
 /** What is asked of the server for a preview: all that somebody has said of the file. */
 export const correctionsOf = ({ dialect, nulls, columns }: Arrival): PreviewRequest => ({
