@@ -8,4 +8,5 @@ export * from './chunkReader.ts';
 export * from './assembleColumn.ts';
 export * from './tableReader.ts';
 export * from './names.ts';
+export * from './members.ts';
 export * from './sample.ts';

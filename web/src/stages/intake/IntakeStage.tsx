@@ -2,7 +2,8 @@ import { useCallback, useRef, useState } from 'react';
 import type { DragEvent } from 'react';
 import { useSearchParams } from 'react-router';
 import useSWR from 'swr';
-import { FileUp, Sparkles } from 'lucide-react';
+import { Menu, MenuButton, MenuItem, MenuItems } from '@headlessui/react';
+import { FileUp, Plus, Sparkles } from 'lucide-react';
 import { NAMING_RULES } from '@crease/core/reading';
 import type { JobState, PreviewState, Settings, UploadState } from '@crease/contract';
 import { get, remove, send, sendFile } from '../../state/api.ts';
@@ -15,29 +16,46 @@ import { bytes, count, many, moment, percent } from '../../parts/text.ts';
 import type { Arrival } from './arrival.ts';
 import { arrivingColumns, asBefore, correctionsOf, namingFault, orderOf, tableName } from './arrival.ts';
 import { ArrivalCard } from './ArrivalCard.tsx';
+import { CalendarMaker } from './CalendarMaker.tsx';
+import { TypedMembers } from './TypedMembers.tsx';
 import { Proposals } from './Proposals.tsx';
 
 /** Bring in tables: choose files, see what is in them, take in what is wanted; then draft a star from them. */
 export function IntakeStage() {
   const [params, setParams] = useSearchParams();
-  const drafting = params.get('view') === 'draft';
-  const show = (view: string) =>
+  const { model } = useModel();
+  const view = params.get('view');
+  const show = (name: string, table?: string) =>
     setParams((before) => {
       const next = new URLSearchParams(before);
-      if (view) next.set('view', view);
+      next.delete('of');
+      if (name) next.set('view', name);
       else next.delete('view');
+      if (table !== undefined) next.set('of', table);
       return next;
     });
+  const back = () => show('');
+  const edited = model.tables.find((t) => t.name === params.get('of') && t.source && 'members' in t.source);
   return (
     <Leaves
       label="Intake"
-      design={drafting ? <Proposals onBack={() => show('')} /> : <Arrivals onDraft={() => show('draft')} />}
+      design={
+        view === 'draft' ? (
+          <Proposals onBack={back} />
+        ) : view === 'members' ? (
+          <TypedMembers key={edited?.name ?? ''} table={edited} onBack={back} />
+        ) : view === 'calendar' ? (
+          <CalendarMaker onBack={back} />
+        ) : (
+          <Arrivals onShow={show} />
+        )
+      }
       evidence={<EvidenceLeaf />}
     />
   );
 }
 
-function Arrivals({ onDraft }: { onDraft: () => void }) {
+function Arrivals({ onShow }: { onShow: (view: string, table?: string) => void }) {
   const { id, model, state, fail, tell } = useModel();
   const [arrivals, setArrivals] = useState<readonly Arrival[]>([]);
   const [over, setOver] = useState(false);
@@ -157,6 +175,7 @@ function Arrivals({ onDraft }: { onDraft: () => void }) {
         <label htmlFor="files" className="btn cursor-pointer">
           <FileUp size={14} aria-hidden /> Choose files
         </label>
+        <MakeTable onShow={onShow} />
         <NamingRules
           onChange={() => {
             for (const a of arrivals) if (a.upload && a.state === 'ready') void look(a, a.upload).catch(fail);
@@ -164,7 +183,7 @@ function Arrivals({ onDraft }: { onDraft: () => void }) {
         />
         <button
           className="btn"
-          onClick={onDraft}
+          onClick={() => onShow('draft')}
           disabled={state.stored.length === 0}
           title="Propose keys, relationships, roles and uses from the rows"
         >
@@ -210,10 +229,35 @@ function Arrivals({ onDraft }: { onDraft: () => void }) {
             </Blank>
           </div>
         ) : (
-          <StoredTables />
+          <StoredTables onEdit={(table) => onShow('members', table)} />
         )}
       </div>
     </>
+  );
+}
+
+/** Tables that come from no file. */
+function MakeTable({ onShow }: { onShow: (view: string) => void }) {
+  return (
+    <Menu>
+      <MenuButton className="btn">
+        <Plus size={14} aria-hidden /> Make a table
+      </MenuButton>
+      <MenuItems anchor={{ to: 'bottom start', gap: 4 }} className="z-30 border border-rule-strong bg-raised py-1 shadow-lg outline-none">
+        {(
+          [
+            ['members', 'Type or paste its members'],
+            ['calendar', 'Generate a calendar'],
+          ] as const
+        ).map(([view, text]) => (
+          <MenuItem key={view}>
+            <button className="block w-full px-4 py-1 text-left data-focus:bg-paper" onClick={() => onShow(view)}>
+              {text}
+            </button>
+          </MenuItem>
+        ))}
+      </MenuItems>
+    </Menu>
   );
 }
 
@@ -256,7 +300,7 @@ async function ended(job: string, tell: (state: JobState) => void): Promise<void
   }
 }
 
-function StoredTables() {
+function StoredTables({ onEdit }: { onEdit: (table: string) => void }) {
   const { model, state } = useModel();
   const [selection, select] = useSelection();
   const total = state.stored.reduce((sum, s) => sum + s.bytes, 0);
@@ -303,7 +347,18 @@ function StoredTables() {
                   <RoleMark role={table.role} /> {table.name}
                 </button>
               </td>
-              <td className="text-soft">{source}</td>
+              <td className="text-soft">
+                {source}
+                {table.source && 'members' in table.source && (
+                  <button
+                    className="btn btn-bare ml-2 h-[22px]"
+                    onClick={() => onEdit(table.name)}
+                    aria-label={`Change the members of ${table.name}`}
+                  >
+                    change
+                  </button>
+                )}
+              </td>
               <td className="num">{table.columns.length}</td>
               <td className="num">{stored ? count(stored.rows) : ''}</td>
               <td className="num" title={stored ? `${count(stored.bytes)} bytes` : ''}>
