@@ -64,6 +64,78 @@ test('from two files to a released definition', async ({ page }) => {
   expect(text).toContain('foreign key ("room_code") references "room" ("room_code")');
 });
 
+test('a file with a title, markers for null and numbers of another country is corrected before it is stored, and loaded again as a part', async ({
+  page,
+}) => {
+  await page.goto('/');
+  await page.getByLabel('Title of a new model').fill('Gifts');
+  await page.getByRole('button', { name: 'Begin' }).click();
+  const gifts = (rows: string) => ({
+    name: 'gift.csv',
+    mimeType: 'text/csv',
+    buffer: Buffer.from(`Gifts of books\nexported 2026-06-30\nGift No;Given On;Value;Copies\n${rows}`),
+  });
+  await page
+    .locator('#files')
+    .setInputFiles(gifts('1;03.01.2026;1.250,00;1.200\n2;17.01.2026;99,50;12\n3;11.03.2026;n/a;some\n4;30.03.2026;12.400,75;3\n'));
+  const card = page.getByRole('region', { name: 'File gift.csv' });
+  await expect(card.getByLabel('lines above')).toHaveValue('2');
+  await expect(card.getByLabel('Texts that stand for null')).toHaveValue('n/a');
+  await expect(card.getByLabel('Numbers of Value')).toHaveValue('1.234,5');
+  await expect(card.getByLabel('Pattern of Given On')).toHaveValue('dd.MM.yyyy');
+  await card.getByLabel('Type of Copies').selectOption('integer');
+  await expect(card.getByText('1 does not fit')).toBeVisible();
+  await card.getByText('1 value is not of the type of the column').click();
+  await expect(card.getByText('Copies: “some”, 1 row, line 6')).toBeVisible();
+  await card.getByLabel('Name of column 1').fill('no');
+  await page.getByRole('button', { name: 'Take in 1 table' }).click();
+  await expect(page.getByText('Taken in: 4 rows stored')).toBeVisible();
+
+  // Again: it is read as the model says, under the names that the model has.
+  await page.locator('#files').setInputFiles(gifts('5;01.04.2026;5,00;7\n'));
+  await expect(card.getByLabel('Name of column 1')).toHaveValue('no');
+  await expect(card.getByLabel('Type of Copies')).toHaveValue('integer');
+  await card.getByLabel('as part').fill('April');
+  await expect(card.getByText('The part April is added to gift')).toBeVisible();
+  await page.getByRole('button', { name: 'Take in 1 table' }).click();
+  await expect(page.getByText('Taken in: 1 row stored')).toBeVisible();
+  await expect(page.getByRole('row', { name: /gift\.csv/ }).getByRole('cell', { name: '5', exact: true })).toBeVisible();
+});
+
+test('members are pasted from a spreadsheet, mended, and changed later; a calendar is generated', async ({ page, context }) => {
+  await context.grantPermissions(['clipboard-read', 'clipboard-write']);
+  await page.goto('/');
+  await page.getByLabel('Title of a new model').fill('Funds');
+  await page.getByRole('button', { name: 'Begin' }).click();
+  await page.getByRole('button', { name: 'Make a table' }).click();
+  await page.getByRole('menuitem', { name: 'Type or paste its members' }).click();
+  await page.getByLabel('table', { exact: true }).fill('fund');
+  await page.evaluate(() => navigator.clipboard.writeText('code\tname\tshare\nB\tBooks\t1.250,50\nM\tMaps\tmuch\n'));
+  await page.getByLabel('Name of column 1').focus();
+  await page.keyboard.press('ControlOrMeta+v');
+  await page.getByLabel('Type of column 3').selectOption('decimal(9,2)');
+  await expect(page.getByText('1 value is not of the type of the column')).toBeVisible();
+  await expect(page.getByRole('button', { name: 'Make the table' })).toBeDisabled();
+  await page.getByLabel('Row 2, column 3').fill('3,00');
+  await page.getByRole('button', { name: 'Make the table' }).click();
+  await page.getByRole('button', { name: 'Change the members of fund' }).click();
+  await expect(page.getByLabel('Row 1, column 3')).toHaveValue('1250.50');
+  await page.getByLabel('Row 2, column 2').fill('Atlases');
+  await page.getByRole('button', { name: 'Keep the changes' }).click();
+
+  await page.getByRole('button', { name: 'Make a table' }).click();
+  await page.getByRole('menuitem', { name: 'Generate a calendar' }).click();
+  await page.getByLabel('to', { exact: true }).fill('2020-01-01');
+  await expect(page.getByText('the last day lies before the first')).toBeVisible();
+  await page.getByLabel('from', { exact: true }).fill('2019-01-01');
+  await page.getByLabel('fiscal year from').selectOption('July');
+  await page.getByLabel('Take fiscal_year', { exact: true }).check();
+  await page.getByRole('button', { name: 'Make the calendar' }).click();
+  await expect(page.getByRole('cell', { name: 'generated calendar' })).toBeVisible();
+  await page.getByRole('link', { name: 'Hierarchies' }).click();
+  await expect(page.getByText('Quarter').first()).toBeVisible();
+});
+
 test('a broken claim is mended by a remedy, and the mending is undone and done again', async ({ page }) => {
   await page.goto(`${demo}/hierarchies?sel=hierarchy:branch.Geography`);
   await judged(page);

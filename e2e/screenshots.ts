@@ -38,7 +38,10 @@ const shots: Shot[] = [
           name: 'opening_hours.csv',
           mimeType: 'text/csv',
           buffer: Buffer.from(
-            'branch_code;weekday;opens;closes;since\nB001;1;9,5;18;2024-01-01\nB001;2;9,5;18;2024-01-01\nB002;1;10;19,25;2024-02-15\nB002;3;10;;2024-02-15\nB003;5;9\n',
+            'Opening hours of the branches\nexported 2026-06-30\n' +
+              'branch_code;weekday;opens;closes;seats;since\nB001;1;9,5;18;1.120;01.01.2024\nB001;2;9,5;18;1.120;01.01.2024\nB002;1;10;19,25;85;15.02.2024\n' +
+              'B002;3;10;n/a;85;15.02.2024\nB004;2;9;17;40;03.03.2025\nB004;4;9;17;40;03.03.2025\nB005;1;9;18,5;60;01.01.2024\nB005;3;9;18,5;60;01.01.2024\n' +
+              'B006;2;10;18;35;01.09.2023\nB006;5;10;18;35;01.09.2023\nB003;5;9\n',
           ),
         }),
   },

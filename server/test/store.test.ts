@@ -191,7 +191,9 @@ describe('parts of a table', () => {
     const id = new Models(db).create(model, 'began');
     load(tables, id, 'January', months.January);
     const others = tableOf('loan', [columnOfValues('a', TEXT, ['x']), columnOfValues('b', TEXT, ['y'])]);
-    expect(() => writeTable(tables, id, 'loan.csv', others, part('February'))).toThrow(/it has a integer, the new rows have a text/);
+    expect(() => writeTable(tables, id, 'loan.csv', others, part('February'))).toThrow(
+      /rows that are there have a integer, the new ones a text/,
+    );
     expect(now(tables, id).rows).toEqual(months.January);
     expect(stored(open())).toHaveLength(4);
     tables.dropLoading(id, 'loan.csv');

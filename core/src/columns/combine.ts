@@ -21,7 +21,7 @@ export type KeepCodes = (column: string, make: () => Codes) => () => Codes;
 export function combineTables(name: string, parts: readonly TableData[], keep?: KeepCodes): TableData {
   if (parts.length === 1) return { ...parts[0]!, name };
   const [first, ...others] = parts;
-  for (const other of others) checkAlike(name, first!, other);
+  for (const other of others) checkAlike(first!, other);
   const columns = [...first!.columns].map(([key, column]) =>
     combineColumns(
       column.name,
@@ -38,7 +38,7 @@ export function combineTables(name: string, parts: readonly TableData[], keep?: 
   });
 }
 
-function checkAlike(name: string, first: TableData, other: TableData): void {
+function checkAlike(first: TableData, other: TableData): void {
   const described = (table: TableData) =>
     new Map([...table.columns.values()].map((c) => [c.name.toLowerCase(), `${c.name} ${formatType(c.type)}`]));
   const [a, b] = [described(first), described(other)];
@@ -46,7 +46,7 @@ function checkAlike(name: string, first: TableData, other: TableData): void {
   if (differ.length === 0) return;
   const [key] = differ;
   throw new PartsError(
-    `the rows cannot be added to ${name}: it has ${a.get(key!) ?? `no column ${key}`}, the new rows have ${b.get(key!) ?? `no column ${key}`}; load all rows of the table again`,
+    `the rows that are there have ${a.get(key!) ?? `no column ${key}`}, the new ones ${b.get(key!) ?? `no column ${key}`}: give the columns the same types, or load all rows of the table again`,
   );
 }
 

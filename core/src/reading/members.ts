@@ -1,4 +1,4 @@
-import type { DataType, Value } from '../values/index.ts';
+import type { DataType, TextReading, Value } from '../values/index.ts';
 import { toJson, toText, formatType, textReader } from '../values/index.ts';
 import { detectDialect } from './dialect.ts';
 import type { NamingRule } from './names.ts';
@@ -51,7 +51,7 @@ export function membersOf(
     const texts = rows.map((row) => (row[place] ?? '').trim());
     const filled = [...new Set(texts.filter((text) => text !== ''))];
     const asked = said.get(place);
-    const reading = asked
+    const reading: TextReading & { readonly type: DataType } = asked
       ? writtenAs(
           { type: asked },
           filled.map((text) => ({ text, rows: 1 })),

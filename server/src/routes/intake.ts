@@ -150,7 +150,7 @@ export function intakeRoutes(workspace: Workspace): Router {
           }
           admit(workspace, modelId, taken);
           const rows = taken.reduce((sum, t) => sum + t.rows, 0);
-          return `${rows} rows stored${leftOut > 0 ? `, ${leftOut} listed as left out` : ''}`;
+          return `${rows} ${rows === 1 ? 'row' : 'rows'} stored${leftOut > 0 ? `, ${leftOut} listed as left out` : ''}`;
         },
       );
     }),

@@ -14,7 +14,7 @@ import { EvidenceLeaf } from '../../evidence/EvidenceLeaf.tsx';
 import { RoleMark } from '../../parts/Marks.tsx';
 import { bytes, count, many, moment, percent } from '../../parts/text.ts';
 import type { Arrival } from './arrival.ts';
-import { arrivingColumns, asBefore, correctionsOf, namingFault, orderOf, tableName } from './arrival.ts';
+import { arrivingColumns, correctionsOf, laidOutAsBefore, namingFault, orderOf, tableName, typedAsBefore } from './arrival.ts';
 import { ArrivalCard } from './ArrivalCard.tsx';
 import { CalendarMaker } from './CalendarMaker.tsx';
 import { TypedMembers } from './TypedMembers.tsx';
@@ -81,7 +81,7 @@ function Arrivals({ onShow }: { onShow: (view: string, table?: string) => void }
     if (asked.current.get(key) !== turn) return;
     const had = existing(arrival.name);
     // A table that is loaded again is read as the model says, not as its new file happens to look.
-    if (had && arrival.state === 'coming') return look({ ...arrival, state: 'ready', ...asBefore(had, preview) }, upload);
+    if (had && arrival.state === 'coming') return look({ ...arrival, state: 'ready', columns: typedAsBefore(had, preview) }, upload);
     change(key, (a) => ({
       ...a,
       upload,
@@ -114,7 +114,7 @@ function Arrivals({ onShow }: { onShow: (view: string, table?: string) => void }
           (progress) => change(arrival.key, (a) => ({ ...a, progress })),
           arrival.cancel.signal,
         );
-        await look(arrival, upload);
+        await look({ ...arrival, ...laidOutAsBefore(existing(arrival.name)) }, upload);
       } catch (error) {
         if (error instanceof DOMException) continue;
         change(arrival.key, (a) => ({ ...a, state: 'wrong', fault: (error as Error).message }));
@@ -176,19 +176,22 @@ function Arrivals({ onShow }: { onShow: (view: string, table?: string) => void }
           <FileUp size={14} aria-hidden /> Choose files
         </label>
         <MakeTable onShow={onShow} />
-        <NamingRules
-          onChange={() => {
-            for (const a of arrivals) if (a.upload && a.state === 'ready') void look(a, a.upload).catch(fail);
-          }}
-        />
-        <button
-          className="btn"
-          onClick={() => onShow('draft')}
-          disabled={state.stored.length === 0}
-          title="Propose keys, relationships, roles and uses from the rows"
-        >
-          <Sparkles size={14} aria-hidden /> Draft a star
-        </button>
+        {arrivals.length > 0 ? (
+          <NamingRules
+            onChange={() => {
+              for (const a of arrivals) if (a.upload && a.state === 'ready') void look(a, a.upload).catch(fail);
+            }}
+          />
+        ) : (
+          <button
+            className="btn"
+            onClick={() => onShow('draft')}
+            disabled={state.stored.length === 0}
+            title="Propose keys, relationships, roles and uses from the rows"
+          >
+            <Sparkles size={14} aria-hidden /> Draft a star
+          </button>
+        )}
         {ready.length > 0 && (
           <button className="btn btn-act" onClick={() => void takeIn()}>
             Take in {many(ready.length, 'table')}

@@ -87,11 +87,27 @@ export function arrivingColumns(preview: FilePreview, before: readonly ArrivingC
   });
 }
 
-/** What the model says of a file that is loaded again: it is read as it was. */
-export function asBefore(table: Table, preview: FilePreview): Pick<Arrival, 'dialect' | 'nulls' | 'columns'> {
+/** How the file of a table that is loaded again was laid out. */
+export function laidOutAsBefore(table: Table | undefined): Pick<Arrival, 'dialect' | 'nulls'> {
+  const source = table?.source && 'file' in table.source ? table.source : undefined;
+  if (!source) return {};
+  const { delimiter, quote, header, skip, encoding, nulls } = source;
+  return {
+    dialect: {
+      ...(delimiter === undefined ? {} : { delimiter }),
+      ...(quote === undefined ? {} : { quote }),
+      ...(header === undefined ? {} : { header }),
+      ...(skip === undefined ? {} : { skip }),
+      ...(encoding === undefined ? {} : { encoding }),
+    },
+    ...(nulls ? { nulls } : {}),
+  };
+}
+
+/** The columns of a file that is loaded again, with the types and the ways of writing that the model has. */
+export function typedAsBefore(table: Table, preview: FilePreview): ArrivingColumn[] {
   const source = table.source && 'file' in table.source ? table.source : undefined;
-  const { delimiter, quote, header, skip, encoding } = source ?? {};
-  const columns = arrivingColumns(preview, [], table).map((c): ArrivingColumn => {
+  return arrivingColumns(preview, [], table).map((c): ArrivingColumn => {
     const had = table.columns.find((m) => m.formula === undefined && m.name === c.name);
     if (!had) return c;
     const isNumber = /^(integer|decimal|double)/.test(had.type);
@@ -104,17 +120,6 @@ export function asBefore(table: Table, preview: FilePreview): Pick<Arrival, 'dia
       known: true,
     };
   });
-  return {
-    dialect: {
-      ...(delimiter === undefined ? {} : { delimiter }),
-      ...(quote === undefined ? {} : { quote }),
-      ...(header === undefined ? {} : { header }),
-      ...(skip === undefined ? {} : { skip }),
-      ...(encoding === undefined ? {} : { encoding }),
-    },
-    ...(source?.nulls ? { nulls: source.nulls } : {}),
-    columns,
-  };
 }
 
 /** The order to store a file. */
