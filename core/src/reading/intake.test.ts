@@ -99,6 +99,18 @@ test.each([
   expect([formatType(guess.type), guess.thousands, guess.decimalComma]).toEqual([type, thousands, decimalComma]);
 });
 
+test('a point means what it can mean beside the commas of other columns', () => {
+  const german = previewFile(bytes('price;seats\n9,50;1.120\n8,25;85\n'), true).columns;
+  expect(german.map((c) => [formatType(c.type), c.thousands])).toEqual([
+    ['decimal(5,2)', undefined],
+    ['integer', '.'],
+  ]);
+  const plain = previewFile(bytes('price;seats\n9.50;1.120\n8.25;85\n'), true).columns;
+  expect(plain.map((c) => formatType(c.type))).toEqual(['decimal(5,2)', 'decimal(7,3)']);
+  const odd = previewFile(bytes('price;ratio\n9,50;1.12\n8,25;0.5\n'), true).columns;
+  expect(formatType(odd[1]!.type)).toBe('decimal(5,2)');
+});
+
 test('numbers are read back from every way of writing them', () => {
   const styles = [
     { thousands: ',' },

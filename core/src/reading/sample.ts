@@ -7,7 +7,7 @@ import type { FieldSpans } from './scanner.ts';
 import { fieldText, Scanner } from './scanner.ts';
 import { TextCollector } from './textCollector.ts';
 import type { TypeGuess } from './typing.ts';
-import { detectNulls, guessType, writtenAs } from './typing.ts';
+import { detectNulls, guessType, pointsAsGroups, writtenAs } from './typing.ts';
 import type { NamingRule } from './names.ts';
 import { mendNames } from './names.ts';
 import { bodyStart } from './header.ts';
@@ -126,15 +126,16 @@ export function previewFile(head: Uint8Array, whole: boolean, corrected: Correct
   const collected = collectors.map((collector) => countTexts(collector));
   const nulls = corrected.nulls ?? detectNulls(collected.map(({ texts }) => texts));
   const nullTexts = new Set(nulls);
-  const columns = collected.map((texts, place) =>
-    previewColumn(
-      { name: mendedNames[place]!, fileName: names![place]!, place },
-      texts,
-      nullTexts,
-      (row) => lines[row]!,
-      corrected.columns?.get(place),
-    ),
-  );
+  const look = (texts: CountedTexts, place: number, said = corrected.columns?.get(place)) =>
+    previewColumn({ name: mendedNames[place]!, fileName: names![place]!, place }, texts, nullTexts, (row) => lines[row]!, said);
+  const alone = collected.map((texts, place) => look(texts, place));
+  const commas = alone.some((c) => c.decimalComma);
+  const columns = alone.map((column, place) => {
+    const pointed = column.type.kind === 'decimal' && !column.decimalComma && column.thousands === undefined;
+    if (!commas || !pointed || corrected.columns?.has(place)) return column;
+    const guess = pointsAsGroups(collected[place]!.texts.filter((text) => !nullTexts.has(text)));
+    return guess ? { ...look(collected[place]!, place, guess), reason: guess.reason } : column;
+  });
   return { format: 'text', dialect, nulls, rows, whole, columns, firstRows, problems, mended };
 }
 

@@ -66,6 +66,22 @@ function grouped(texts: readonly string[]): TypeGuess | undefined {
   return undefined;
 }
 
+/**
+ * Numbers with points that, in a file whose other columns have commas before their decimals, stand between thousands: 1.120 is more than a
+ * thousand there. Undefined where the points cannot be that.
+ */
+export function pointsAsGroups(texts: readonly string[]): TypeGuess | undefined {
+  const guess = guessNumber(texts, { thousands: '.', decimalComma: true });
+  return (
+    guess && {
+      ...guess,
+      thousands: '.',
+      decimalComma: true,
+      reason: `${guess.reason}, points between thousands as commas stand before decimals elsewhere`,
+    }
+  );
+}
+
 /** Ways to write numbers, the plain one first. */
 const NUMBER_STYLES: readonly TextReading[] = [
   {},

@@ -74,7 +74,7 @@ export function ColumnStrip({ column, preview, rows, onChange, onRead }: Props) 
       <td>
         <Distribution rows={preview.distribution} width={48} label={`Distribution of ${column.name}`} />
       </td>
-      <td className="max-w-[160px] truncate text-soft" title={preview.extremes && `from ${preview.extremes[0]} to ${preview.extremes[1]}`}>
+      <td className="max-w-[104px] truncate text-soft" title={preview.extremes && `from ${preview.extremes[0]} to ${preview.extremes[1]}`}>
         {misfits.rows > 0 ? (
           <span className="text-vermilion" title={misfits.sample.map((m) => `“${m.text}” line ${m.line}`).join(', ')}>
             {count(misfits.rows)} {misfits.rows === 1 ? 'does' : 'do'} not fit
