@@ -266,6 +266,49 @@ test('parts of a table are added and replaced, and a load that takes no misfits 
   expect(await parts()).toHaveLength(2);
 });
 
+test('a column of a file keeps its values under another name, also when it is loaded again', async () => {
+  const model = await newModel();
+  await takeIn(model, 'branches', BRANCHES);
+  const rename = async (column: string, to: string) => {
+    const { body } = await api().get(`/api/models/${model}`).expect(200);
+    const edit = [{ do: 'rename', of: { table: 'branches', column }, to }];
+    await api()
+      .post(`/api/models/${model}/edits`)
+      .send({ base: (body as ModelState).revision.id, edit, says: 'another name' })
+      .expect(200);
+  };
+  const rows = async () =>
+    (await api().get(`/api/models/${model}/tables/branches/rows?count=9`).expect(200)).body as { columns: unknown; rows: unknown };
+  await rename('name', 'called');
+  await rename('called', 'label');
+  expect(await rows()).toMatchObject({
+    columns: [{ name: 'code' }, { name: 'label' }],
+    rows: [
+      ['A', 'Ash'],
+      ['B', 'Elm'],
+    ],
+  });
+  const id = await upload('branches.csv', 'code,name\nC,Oak\n');
+  const dialect = { delimiter: ',', quote: '"', header: true, encoding: 'utf-8', newline: '\n' };
+  const columns = [
+    { name: 'code', fileName: 'code', type: 'text' },
+    { name: 'label', fileName: 'name', type: 'text' },
+  ];
+  const order = { upload: id, name: 'branches', dialect, columns, part: 'new' };
+  const { body: job } = await api()
+    .post(`/api/models/${model}/intake`)
+    .send({ tables: [order] })
+    .expect(200);
+  expect(await settled((job as JobState).id)).toMatchObject({ state: 'done' });
+  expect(await rows()).toMatchObject({
+    rows: [
+      ['A', 'Ash'],
+      ['B', 'Elm'],
+      ['C', 'Oak'],
+    ],
+  });
+});
+
 test('columns are named by the rule of the workspace', async () => {
   const naming = async (rule: string) => {
     await api().put('/api/settings').send({ naming: rule }).expect(200);

@@ -4,7 +4,7 @@ import { createServer } from 'node:net';
 import { join } from 'node:path';
 import { Client } from 'pg';
 
-/** A PostgreSQL server of a test's own, on the loopback address. */
+/** PostgreSQL for a test of its own, on the loopback address. */
 export interface Cluster {
   readonly client: Client;
   stop(): Promise<void>;

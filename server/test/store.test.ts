@@ -4,7 +4,7 @@ import { join } from 'node:path';
 import fc from 'fast-check';
 import type { Value } from '@crease/core/values';
 import { decimal, INTEGER, TEXT } from '@crease/core/values';
-import { columnOfValues, columnOf, tableOf, valueAt } from '@crease/core/columns';
+import { calledNow, columnOfValues, columnOf, tableOf, valueAt } from '@crease/core/columns';
 import type { Model } from '@crease/core/model';
 import { ConflictError, Models, NoModelError, openWorkspace, Tables, Verdicts, WorkspaceError } from '../src/store/index.ts';
 import { writeTable } from './writeTable.ts';
@@ -198,6 +198,30 @@ describe('parts of a table', () => {
     expect(stored(open())).toHaveLength(4);
     tables.dropLoading(id, 'loan.csv');
     expect(stored(db)).toHaveLength(2);
+  });
+
+  test('parts that were loaded under other names are parts of the same columns, under the names of now', () => {
+    const tables = new Tables(open());
+    const id = new Models(open()).create(model, 'began');
+    const column = (name: string, values: Value[]) => columnOfValues(name, INTEGER, values);
+    writeTable(
+      tables,
+      id,
+      'loan.csv',
+      tableOf('loan', [column('no', [1, 2])], { sourceNames: new Map([['no', 'loan no']]) }),
+      part('January'),
+    );
+    writeTable(
+      tables,
+      id,
+      'loan.csv',
+      tableOf('loan', [column('number', [3])], { sourceNames: new Map([['number', 'loan no']]) }),
+      part('February'),
+    );
+    const read = tables.read(tables.versions(id)['loan.csv']!, 'loan');
+    const now = calledNow(read, [{ name: 'receipt', sourceName: 'Loan No' }]);
+    expect([...now.columns.keys()]).toEqual(['receipt']);
+    expect([0, 1, 2].map((row) => valueAt(columnOf(now, 'receipt'), row))).toEqual([1, 2, 3]);
   });
 
   test('a load of the whole table takes the place of all parts', () => {

@@ -13,7 +13,18 @@ export function writeTable(tables: Tables, modelId: number, key: string, table: 
     const { name, type, nulls, distinct, runs } = column;
     const domain = encodeDomain(column.domain, type);
     const segments = encodeSegments(column.codes);
-    tables.addColumn(id, ordinal, { name, type, nulls, distinct, runs, domain, segments, counts: encodeSegment(column.counts) });
+    const sourceName = table.sourceNames?.get(name.toLowerCase());
+    tables.addColumn(id, ordinal, {
+      name,
+      sourceName,
+      type,
+      nulls,
+      distinct,
+      runs,
+      domain,
+      segments,
+      counts: encodeSegment(column.counts),
+    });
   });
   tables.finish(id, table.misfits, replaces);
   return String(id);

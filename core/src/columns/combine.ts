@@ -20,34 +20,43 @@ export type KeepCodes = (column: string, make: () => Codes) => () => Codes;
  */
 export function combineTables(name: string, parts: readonly TableData[], keep?: KeepCodes): TableData {
   if (parts.length === 1) return { ...parts[0]!, name };
-  const [first, ...others] = parts;
+  const [first, ...others] = parts.map(bySource);
   for (const other of others) checkAlike(first!, other);
   const columns = [...first!.columns].map(([key, column]) =>
     combineColumns(
       column.name,
-      parts.map((part) => part.columns.get(key)!),
+      [first!, ...others].map((part) => part.columns.get(key)!),
       keep,
     ),
   );
   const starts = startsOf(parts.map(({ rowCount }) => rowCount));
   return tableOf(name, columns, {
+    ...(parts[0]!.sourceNames ? { sourceNames: parts[0]!.sourceNames } : {}),
     rowCount: starts.at(-1)!,
     problems: parts.flatMap(({ problems }) => problems),
-    misfits: combineMisfits(parts.map(({ misfits }) => misfits)),
+    misfits: calledAs(parts[0]!, combineMisfits([first!, ...others].map(({ misfits }) => misfits))),
     ...(parts.every(({ lineOf }) => lineOf) ? { lineOf: (row) => inPart(starts, row, (part, own) => parts[part]!.lineOf!(own)) } : {}),
   });
 }
 
 function checkAlike(first: TableData, other: TableData): void {
-  const described = (table: TableData) =>
-    new Map([...table.columns.values()].map((c) => [c.name.toLowerCase(), `${c.name} ${formatType(c.type)}`]));
-  const [a, b] = [described(first), described(other)];
-  const differ = [...new Set([...a.keys(), ...b.keys()])].filter((key) => a.get(key) !== b.get(key));
+  const typeOf = (table: TableData, key: string) => table.columns.get(key) && formatType(table.columns.get(key)!.type);
+  const differ = [...new Set([...first.columns.keys(), ...other.columns.keys()])].filter(
+    (key) => typeOf(first, key) !== typeOf(other, key),
+  );
   if (differ.length === 0) return;
   const [key] = differ;
+  const described = (table: TableData) =>
+    table.columns.has(key!) ? `${table.columns.get(key!)!.name} ${typeOf(table, key!)}` : `no column ${key}`;
   throw new PartsError(
-    `the rows that are there have ${a.get(key!) ?? `no column ${key}`}, the new ones ${b.get(key!) ?? `no column ${key}`}: give the columns the same types, or load all rows of the table again`,
+    `the rows that are there have ${described(first)}, the new ones ${described(other)}: give the columns the same types, or load all rows of the table again`,
   );
+}
+
+/** What is known of columns by the names of a part. */
+function calledAs<T>({ sourceNames }: TableData, bySourceName: ReadonlyMap<string, T>): Map<string, T> {
+  const name = new Map([...(sourceNames ?? [])].map(([own, source]) => [source, own]));
+  return new Map([...bySourceName].map(([key, value]) => [name.get(key) ?? key, value]));
 }
 
 function combineMisfits(all: readonly ReadonlyMap<string, Misfits>[]): Map<string, Misfits> {
@@ -78,6 +87,16 @@ function inPart<T>(starts: readonly number[], row: number, of: (part: number, ro
   }
   return of(low, row - starts[low]!);
 }
+
+/** The table with its columns by the names under which they came: parts may have been loaded under different ones. */
+const bySource = (table: TableData): TableData => withKeys(table, table.sourceNames);
+
+/** The table with other keys for its columns and for what is known of them. */
+const withKeys = (table: TableData, keys: ReadonlyMap<string, string> | undefined): TableData => {
+  if (!keys) return table;
+  const keyed = <T>(of: ReadonlyMap<string, T>) => new Map([...of].map(([name, value]) => [keys.get(name) ?? name, value]));
+  return { ...table, columns: keyed(table.columns), misfits: keyed(table.misfits) };
+};
 
 /** The rows of several columns of one type, one behind the other. */
 export function combineColumns(name: string, parts: readonly Column[], keep?: KeepCodes): Column {

@@ -1,4 +1,5 @@
 import type { Column } from './column.ts';
+import { renamed } from './column.ts';
 
 /** What was wrong with one place of a source: which line (from 1, the header included), which column, the text, and why. */
 export interface ReadProblem {
@@ -14,6 +15,8 @@ export interface TableData {
   readonly rowCount: number;
   /** By the column's name in lower case. */
   readonly columns: ReadonlyMap<string, Column>;
+  /** Names of columns where they come from, in lower case, by their names here: of those that were loaded under another name. */
+  readonly sourceNames?: ReadonlyMap<string, string>;
   /** Line of each row in its source file, or undefined where the table has no file. */
   readonly lineOf?: (row: number) => number;
   readonly problems: readonly ReadProblem[];
@@ -35,6 +38,27 @@ export function tableOf(name: string, columns: readonly Column[], rest: Partial<
       throw new RangeError(`column ${column.name} of ${name} has ${column.rowCount} rows, the table ${rowCount}`);
   }
   return { problems: [], misfits: new Map(), ...rest, name, rowCount, columns: new Map(columns.map((c) => [c.name.toLowerCase(), c])) };
+}
+
+/** The rows with columns under the names that they have now: each is found by its name, or by the one that it came by. */
+export function calledNow(
+  table: TableData,
+  now: readonly { readonly name: string; readonly sourceName?: string | undefined }[],
+): TableData {
+  if (!table.sourceNames) return table;
+  const bySource = new Map([...table.sourceNames].map(([name, source]) => [source, name]));
+  const [columns, misfits] = [new Map(table.columns), new Map(table.misfits)];
+  for (const { name, sourceName } of now) {
+    const key = name.toLowerCase();
+    const held = bySource.get((sourceName ?? name).toLowerCase());
+    if (columns.has(key) || held === undefined) continue;
+    columns.set(key, renamed(table.columns.get(held)!, name));
+    columns.delete(held);
+    const bad = misfits.get(held);
+    if (bad) misfits.set(key, bad);
+    misfits.delete(held);
+  }
+  return { ...table, columns, misfits };
 }
 
 /** The column of that name without regard to case; throws where there is none (names are checked before data are read). */

@@ -2,6 +2,7 @@ import { renameInFormula } from '../formula/index.ts';
 import type { RenamedThing } from '../formula/index.ts';
 import type { Model } from '../model/index.ts';
 import { readModel, writeModel } from '../model/index.ts';
+import { tableLoader } from '../interchange/index.ts';
 import { applyEdit, EditError } from './index.ts';
 
 describe('a formula follows a new name', () => {
@@ -122,6 +123,35 @@ test('a column follows through keys, relationships, hierarchies, row formulas an
   expect(renamed.perspectives![0]!.columns).toEqual(['branch.full name']);
 });
 
+test('a column of a file, a calendar or a list typed by hand keeps its values under a new name', () => {
+  const tables: Model['tables'] = [
+    { name: 'filed', role: 'dimension' as const, source: { file: 'filed.csv' }, columns: [{ name: 'a', type: 'text' }] },
+    { name: 'fund', role: 'dimension' as const, source: { members: [{ a: 'x', b: 1 }, { b: 2 }] }, columns: [{ name: 'a', type: 'text' }] },
+    {
+      name: 'days',
+      role: 'dimension' as const,
+      source: { calendar: { from: '2026-01-01', to: '2026-01-02' } },
+      columns: [{ name: 'year', type: 'integer' }],
+    },
+  ];
+  const renamed = applyEdit({ crease: 1, name: 'm', tables }, [
+    { do: 'rename', of: { table: 'filed', column: 'a' }, to: 'b' },
+    { do: 'rename', of: { table: 'filed', column: 'b' }, to: 'c' },
+    { do: 'rename', of: { table: 'fund', column: 'a' }, to: 'name' },
+    { do: 'rename', of: { table: 'days', column: 'year' }, to: 'calendar year' },
+  ]);
+  expect(renamed.tables.map((t) => t.columns[0])).toEqual([
+    { name: 'c', type: 'text', sourceName: 'a' },
+    { name: 'name', type: 'text' },
+    { name: 'calendar year', type: 'integer', sourceName: 'year' },
+  ]);
+  expect(renamed.tables[1]!.source).toEqual({ members: [{ name: 'x', b: 1 }, { b: 2 }] });
+  const rows = tableLoader(renamed, 0, () => {
+    throw new Error('no rows are stored');
+  });
+  expect([...rows('days').columns.keys()]).toEqual(['calendar year']);
+});
+
 test('a measure follows through the measures that use it and what asks for it', () => {
   const renamed = applyEdit(model, [{ do: 'rename', of: { measure: 'Loans' }, to: 'Lendings' }]);
   expect(renamed.measures!.map((m) => m.formula)).toEqual(['count(loan)', '"Lendings" / ("Lendings" ignoring branch)']);
@@ -133,7 +163,6 @@ test.each([
   [{ measure: 'Lones' }, 'x', /no measure/],
   [{ table: 'branch' }, 'Loans', /taken/],
   [{ table: 'loan' }, 'lending', /shaping steps of wide/],
-  [{ table: 'filed', column: 'a' }, 'b', /column of the file filed\.csv/],
   [{ table: 'branch', column: 'nam' }, 'b', /no column/],
 ])('%j to %s is refused', (of, to, message) => {
   expect(() => applyEdit(model, [{ do: 'rename', of, to }])).toThrow(EditError);

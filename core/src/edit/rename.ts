@@ -1,6 +1,6 @@
 import { quotePath, renameInFormula } from '../formula/index.ts';
 import type { RenamedThing } from '../formula/index.ts';
-import type { ByItem, Hierarchy, Model, Query, Relationship, Table } from '../model/index.ts';
+import type { ByItem, Hierarchy, Model, ModelColumn, Query, Relationship, Table } from '../model/index.ts';
 import { sameName, splitPath } from '../model/index.ts';
 
 /** A new name that cannot be given: the message says why. */
@@ -110,16 +110,6 @@ function refuse(model: Model, thing: RenamedThing, to: string): void {
     throw new RenameError(`the name "${to}" is taken: choose another`);
   const steps = model.tables.find((t) => t.source && 'steps' in t.source && mentions(t.source.steps, old));
   if (steps) throw new RenameError(`the shaping steps of ${steps.name} name ${old}: change them first`);
-  // The rows of a file are found by their header.
-  if (
-    thing.column !== undefined &&
-    table.source &&
-    'file' in table.source &&
-    table.columns.some((c) => sameName(c.name, old) && c.formula === undefined)
-  )
-    throw new RenameError(
-      `${thing.table}.${old} is a column of the file ${table.source.file}: give it a title instead, or a derived column`,
-    );
 }
 
 /** Whether a text within shaping steps holds a name as a word. */
@@ -130,6 +120,10 @@ const mentions = (steps: unknown, name: string): boolean =>
         .split(/[^\p{L}\p{N}_$]+/u)
         .includes(name.toLowerCase()) || sameName(steps, name)
     : typeof steps === 'object' && steps !== null && Object.values(steps).some((part) => mentions(part, name));
+
+/** Whether a column's values come from elsewhere: a file, a database, a calendar, the last of some steps. */
+const isStored = (table: Table, column: ModelColumn): boolean =>
+  column.formula === undefined && table.source !== undefined && !('members' in table.source);
 
 /** One name for another, in each place that can hold it. */
 class Renaming {
@@ -188,9 +182,12 @@ class Renaming {
     return {
       ...table,
       name: this.tableName(table.name),
+      ...given('source', table.source && this.source(table)),
       columns: table.columns.map((c) => ({
         ...c,
         name: column(c.name),
+        // Its values are found under the name that they have where they come from.
+        ...(column(c.name) !== c.name && isStored(table, c) ? { sourceName: c.sourceName ?? c.name } : {}),
         ...given('formula', c.formula === undefined ? undefined : this.formula(c.formula, table.name)),
       })),
       ...given('key', table.key?.map(column)),
@@ -199,6 +196,16 @@ class Renaming {
       ...given('validity', validity && { of: validity.of.map(column), from: column(validity.from), to: column(validity.to) }),
       ...given('weight', weight && { column: column(weight.column), per: weight.per.map(column) }),
       ...given('partition', partition && { ...partition, by: column(partition.by) }),
+    };
+  }
+
+  /** Members typed by hand name their columns themselves. */
+  private source(table: Table): Table['source'] {
+    const { source } = table;
+    if (!source || !('members' in source)) return source;
+    const column = this.column(table.name);
+    return {
+      members: source.members.map((member) => Object.fromEntries(Object.entries(member).map(([name, value]) => [column(name), value]))),
     };
   }
 

@@ -1,7 +1,7 @@
 import { parseType, textReader, TEXT, DATE, fromJson } from '../values/index.ts';
 import type { Value } from '../values/index.ts';
 import type { TableData } from '../columns/index.ts';
-import { columnOfValues, tableOf } from '../columns/index.ts';
+import { columnOfValues, renamed, tableOf } from '../columns/index.ts';
 import type { Model, Table } from '../model/index.ts';
 import { sameName } from '../model/index.ts';
 import type { ColumnToRead, Dialect, ReadSpec } from '../reading/index.ts';
@@ -54,10 +54,14 @@ function ownRows(model: Model, table: Table, setting: StepSetting): TableData | 
     const columns = generateCalendar(
       day(source.calendar.from) as number,
       day(source.calendar.to) as number,
-      stored.map((c) => c.name),
+      stored.map((c) => c.sourceName ?? c.name),
       fiscal,
     );
-    return tableOf(table.name, columns);
+    const called = new Map(stored.map((c) => [(c.sourceName ?? c.name).toLowerCase(), c.name]));
+    return tableOf(
+      table.name,
+      columns.map((column) => renamed(column, called.get(column.name.toLowerCase())!)),
+    );
   }
   if ('steps' in source) return derivedRows(table, source.steps, setting);
   if ('members' in source) {

@@ -57,10 +57,11 @@ export function derivedRows(table: Table, steps: readonly Step[], setting: StepS
   const columns = table.columns
     .filter((c) => c.formula === undefined)
     .map((c) => {
-      const found = last.columns.get(c.name.toLowerCase());
+      const wanted = c.sourceName ?? c.name;
+      const found = last.columns.get(wanted.toLowerCase());
       if (!found)
         throw new DataError(
-          `the steps of ${table.name} give no column "${c.name}": they give ${[...last.columns.values()].map((x) => x.name).join(', ')}`,
+          `the steps of ${table.name} give no column "${wanted}": they give ${[...last.columns.values()].map((x) => x.name).join(', ')}`,
         );
       const type = parseType(c.type) ?? TEXT;
       if (JSON.stringify(type) === JSON.stringify(found.type)) return renamed(found, c.name);

@@ -53,6 +53,7 @@ export function encodeColumn(task: ColumnTask): { column: EncodedColumn; misfits
     return {
       column: {
         name,
+        sourceName: task.column.fileName,
         type,
         nulls,
         distinct,

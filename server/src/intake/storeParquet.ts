@@ -38,6 +38,7 @@ export async function storeParquet(
     const { name, type, domain, codes, counts, nulls, distinct, runs } = column;
     tables.addColumn(begin(rowCount), ordinal, {
       name,
+      sourceName: task.columns[ordinal]!.fileName,
       type,
       nulls,
       distinct,

@@ -84,6 +84,10 @@ const MIGRATIONS: readonly string[] = [
   -- What holds for the whole workspace, as JSON by name.
   create table setting (name text primary key, value text not null) without rowid;
   `,
+  `
+  -- The name of a column where it came from, by which it is found when the model calls it otherwise.
+  alter table stored_column add column source_name text;
+  `,
 ];
 
 /** A workspace file that cannot be opened: the message says why and what to do. */

@@ -48,6 +48,8 @@ export interface TableFacts {
 /** A column as the workspace holds it. */
 export interface EncodedColumn {
   readonly name: string;
+  /** Its name where it came from, if another. */
+  readonly sourceName?: string | undefined;
   readonly type: DataType;
   readonly domain: Uint8Array;
   readonly nulls: number;
@@ -104,13 +106,14 @@ export class Tables {
     this.db.transaction(() => {
       const added = this.db
         .prepare(
-          `insert into stored_column (table_id, ordinal, name, type, domain, domain_deflated, nulls, distinct_values, runs, counts, counts_encoding)
-           values (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+          `insert into stored_column (table_id, ordinal, name, source_name, type, domain, domain_deflated, nulls, distinct_values, runs, counts, counts_encoding)
+           values (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
         )
         .run(
           tableId,
           ordinal,
           column.name,
+          column.sourceName ?? column.name,
           formatType(column.type),
           domain.bytes,
           domain.deflated,
@@ -210,7 +213,7 @@ export class Tables {
     };
     const columns = this.db
       .prepare(
-        'select id, name, type, domain, domain_deflated, nulls, distinct_values, runs, counts, counts_encoding from stored_column where table_id = ? order by ordinal',
+        'select id, name, source_name, type, domain, domain_deflated, nulls, distinct_values, runs, counts, counts_encoding from stored_column where table_id = ? order by ordinal',
       )
       .all(id) as StoredColumn[];
     const lines = row.lines
@@ -223,6 +226,7 @@ export class Tables {
         rowCount: row.rows,
         problems: JSON.parse(row.problems) as ReadProblem[],
         misfits: new Map(JSON.parse(row.misfits) as [string, Misfits][]),
+        sourceNames: new Map(columns.map((c) => [c.name.toLowerCase(), (c.source_name ?? c.name).toLowerCase()])),
         lineOf: lines ? (r) => lines[r]! : (r) => r + row.first_line,
       },
     );
@@ -272,6 +276,7 @@ export class Tables {
 interface StoredColumn {
   readonly id: number;
   readonly name: string;
+  readonly source_name: string | null;
   readonly type: string;
   readonly domain: Buffer;
   readonly domain_deflated: number;

@@ -3,7 +3,7 @@ import { workerData } from 'node:worker_threads';
 import { move, transferableSymbol, valueSymbol } from 'piscina';
 import { toJson, formatType, textReader, DATE } from '@crease/core/values';
 import type { Misfits, TableData } from '@crease/core/columns';
-import { columnValues } from '@crease/core/columns';
+import { calledNow, columnValues } from '@crease/core/columns';
 import { readModel, withFamilies } from '@crease/core/model';
 import type { Model, Query, Table } from '@crease/core/model';
 import { answerQuery, browseMembers, DataError, levelFacts, ModelData, resolvePath } from '@crease/core/query';
@@ -85,7 +85,7 @@ function storedRows(task: OnModel, table: Table): TableData {
     if (decoded.size >= KEPT_TABLES) decoded.delete(decoded.keys().next().value!);
     decoded.set(key, stored);
   }
-  return stored.name === name ? stored : { ...stored, name };
+  return { ...calledNow(stored, table.columns), name };
 }
 
 /** One digest of all that a claim's judgement rests on. */

@@ -1,4 +1,4 @@
-import { useState } from 'react';
+import { useRef, useState } from 'react';
 import type { Edit } from '@crease/core/edit';
 import type { ModelColumn, Table } from '@crease/core/model';
 import { useModel } from '../../state/model.tsx';
@@ -59,9 +59,10 @@ export function ShapeStage() {
 
 function TableDesign({ table }: { table: Table }) {
   const { edit } = useModel();
-  const [, select] = useSelection();
+  const [selection, select] = useSelection();
   const facts = useColumnFacts(table.name);
   const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
+  const last = useRef<string>(undefined);
   const set = (change: Extract<Edit[number], { do: 'set-table' }>['change'], says: string) =>
     void edit([{ do: 'set-table', table: table.name, change }], says);
   const setColumns = (list: readonly ModelColumn[], change: Extract<Edit[number], { do: 'set-column' }>['change'], says: string) =>
@@ -75,6 +76,20 @@ function TableDesign({ table }: { table: Table }) {
     const done = await edit([{ do: 'rename', of: { table: table.name }, to: name }], `${table.name} is called ${name}`);
     if (done) select({ kind: 'table', name });
     return done;
+  };
+  const renameColumn = async (column: string, name: string): Promise<boolean> => {
+    if (name === '') return false;
+    const done = await edit([{ do: 'rename', of: { table: table.name, column }, to: name }], `${table.name}.${column} is called ${name}`);
+    if (done) select({ kind: 'column', name: `${table.name}.${name}` });
+    return done;
+  };
+  /** Chooses a column, or with shift all from the one that was chosen last up to it. */
+  const choose = (name: string, take: boolean, range: boolean) => {
+    const order = table.columns.map((c) => c.name);
+    const [at, from] = [order.indexOf(name), last.current === undefined ? -1 : order.indexOf(last.current)];
+    const names = range && from >= 0 ? order.slice(Math.min(at, from), Math.max(at, from) + 1) : [name];
+    setChosen((s) => new Set(take ? [...s, ...names] : [...s].filter((x) => !names.includes(x))));
+    last.current = name;
   };
   const bulk = table.columns.filter((c) => chosen.has(c.name));
   return (
@@ -183,24 +198,20 @@ function TableDesign({ table }: { table: Table }) {
       {bulk.length > 1 && (
         <div className="flex items-center gap-3 border-b border-rule bg-paper px-4 py-2">
           <b>{count(bulk.length)} columns</b>
-          <select
-            className="field"
-            value=""
-            aria-label="Use of the chosen columns"
-            onChange={(e) =>
-              e.target.value &&
-              setColumns(
-                bulk,
-                { use: e.target.value as ModelColumn['use'] },
-                `use ${bulk.length} columns of ${table.name} as ${e.target.value}`,
-              )
-            }
-          >
-            <option value="">use as …</option>
-            {USES.map((u) => (
-              <option key={u}>{u}</option>
-            ))}
-          </select>
+          <BulkChoice
+            label="Use of the chosen columns"
+            text="use as …"
+            options={USES}
+            onChoose={(use) => setColumns(bulk, { use }, `use ${bulk.length} columns of ${table.name} as ${use}`)}
+          />
+          {bulk.every((c) => c.use === 'quantity') && (
+            <BulkChoice
+              label="Default aggregate of the chosen columns"
+              text="aggregate by …"
+              options={AGGREGATES}
+              onChoose={(aggregate) => setColumns(bulk, { aggregate }, `aggregate ${bulk.length} columns of ${table.name} by ${aggregate}`)}
+            />
+          )}
           <button className="btn" onClick={() => setColumns(bulk, { hidden: true }, `hide ${bulk.length} columns of ${table.name}`)}>
             Hide
           </button>
@@ -217,7 +228,12 @@ function TableDesign({ table }: { table: Table }) {
           <thead>
             <tr>
               <th scope="col">
-                <span className="sr-only">choose</span>
+                <input
+                  type="checkbox"
+                  aria-label="Choose all columns"
+                  checked={chosen.size === table.columns.length && table.columns.length > 0}
+                  onChange={(e) => setChosen(new Set(e.target.checked ? table.columns.map((c) => c.name) : []))}
+                />
               </th>
               <th scope="col">column</th>
               <th scope="col">type</th>
@@ -239,18 +255,22 @@ function TableDesign({ table }: { table: Table }) {
                       type="checkbox"
                       aria-label={`Choose ${c.name}`}
                       checked={chosen.has(c.name)}
-                      onChange={(e) =>
-                        setChosen((s) => (e.target.checked ? new Set([...s, c.name]) : new Set([...s].filter((x) => x !== c.name))))
-                      }
+                      title="With shift: all from the one chosen last"
+                      onChange={(e) => choose(c.name, e.target.checked, (e.nativeEvent as MouseEvent).shiftKey)}
                     />
                   </td>
                   <td>
-                    <button
-                      className="text-left font-semibold hover:underline"
-                      onClick={() => select({ kind: 'column', name: `${table.name}.${c.name}` })}
-                    >
-                      {c.name}
-                    </button>
+                    {selection?.kind === 'column' && selection.name === `${table.name}.${c.name}` ? (
+                      <TextField label={`Name of ${c.name}`} value={c.name} onSave={(name) => renameColumn(c.name, name)} />
+                    ) : (
+                      <button
+                        className="text-left font-semibold hover:underline"
+                        onClick={() => select({ kind: 'column', name: `${table.name}.${c.name}` })}
+                        title={c.sourceName === undefined ? 'Select it' : `${c.sourceName} where it comes from`}
+                      >
+                        {c.name}
+                      </button>
+                    )}
                     {c.formula !== undefined && (
                       <code className="block max-w-[128px] truncate text-soft" title={c.formula}>
                         = {c.formula}
@@ -333,14 +353,46 @@ function TableDesign({ table }: { table: Table }) {
   );
 }
 
+/** One thing said of several columns at once. */
+function BulkChoice<T extends string>({
+  label,
+  text,
+  options,
+  onChoose,
+}: {
+  label: string;
+  text: string;
+  options: readonly T[];
+  onChoose: (option: T) => void;
+}) {
+  return (
+    <select
+      className="field"
+      value=""
+      aria-label={label}
+      onChange={(e) => {
+        const chosen = options.find((option) => option === e.target.value);
+        if (chosen !== undefined) onChoose(chosen);
+      }}
+    >
+      <option value="">{text}</option>
+      {options.map((option) => (
+        <option key={option}>{option}</option>
+      ))}
+    </select>
+  );
+}
+
 /** A text that is saved when it is left or Enter is pressed; Escape takes it back. */
 export function TextField({
   id,
+  label,
   value,
   placeholder,
   onSave,
 }: {
   id?: string;
+  label?: string;
   value: string;
   placeholder?: string;
   /** What gives false has not been saved: the field goes back to what it was. */
@@ -358,6 +410,7 @@ export function TextField({
   return (
     <input
       {...(id ? { id } : {})}
+      {...(label ? { 'aria-label': label } : {})}
       className="field w-full"
       value={text}
       placeholder={placeholder}

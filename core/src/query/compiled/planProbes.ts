@@ -1,0 +1,93 @@
+import type { Typed } from '../../formula/index.ts';
+import { tablesOf } from '../../formula/index.ts';
+import type { Axis, Condition } from '../context.ts';
+import { codeMask, dayMask, onlyColumn, rowMask } from '../masks.ts';
+import type { Inputs } from './inputs.ts';
+import type { Probe } from './plan.ts';
+
+/** Of each axis, by what its members' codes are multiplied in the number of a group. */
+export function stridesOf(axes: readonly Axis[]): number[] {
+  let stride = 1;
+  return axes.map(({ width }) => {
+    const own = stride;
+    stride *= width;
+    return own;
+  });
+}
+
+const share = (mask: Uint8Array): number => (mask.length === 0 ? 1 : mask.reduce((sum, one) => sum + one, 0) / mask.length);
+
+const rejecting = (mask: Uint8Array): Int32Array => Int32Array.from(mask, (one) => one - 1);
+
+/** What conditions and axes have to do with the group of a row. */
+export function probesOf(inputs: Inputs, conditions: readonly Condition[], axes: readonly Axis[]): Probe[] {
+  const probes: Probe[] = [];
+  const masks = new Map<string, Uint8Array>();
+  const reject = (input: number, mask: Uint8Array) =>
+    void probes.push({ input, adds: rejecting(mask), width: 1, stride: 1, passes: share(mask) });
+  /** Conditions on a looked-up table are judged on its rows, and meet there with its axes. */
+  const note = (table: string, mask: Uint8Array) => {
+    const known = masks.get(table.toLowerCase());
+    masks.set(table.toLowerCase(), known ? known.map((one, row) => one & mask[row]!) : mask);
+  };
+  for (const condition of conditions) {
+    const table = condition.kind === 'days' ? condition.calendar : onlyTable(condition.typed);
+    if (condition.kind === 'days') {
+      const mask = dayMask(inputs.data, inputs.base, condition, inputs.via);
+      if (inputs.way(condition.calendar)) note(condition.calendar, mask);
+      else reject(inputs.of(mask.subarray(1)), Uint8Array.of(0, 1));
+    } else if (table !== undefined && inputs.way(table)) note(table, rowMask(inputs.data, table, condition.typed));
+    else {
+      const only = table === undefined ? undefined : onlyColumn(inputs.data, condition.typed);
+      if (only && only.domain.size < only.rowCount) reject(inputs.of(only.codes), codeMask(only, condition.typed));
+      else reject(inputs.of(inputs.baseMask(condition.typed)), Uint8Array.of(0, 1));
+    }
+  }
+  const strides = stridesOf(axes);
+  for (const [p, axis] of axes.entries()) {
+    const way = inputs.way(axis.table);
+    if (!way) {
+      probes.push({ input: inputs.of(axis.codes), width: axis.width, stride: strides[p]!, passes: 1 });
+      continue;
+    }
+    const adds = new Int32Array(axis.codes.length + 1);
+    for (let row = 0; row < axis.codes.length; row++) adds[row + 1] = axis.codes[row]!;
+    probes.push({ input: way.input, adds: way.through(adds), width: axis.width, stride: strides[p]!, passes: 1 });
+  }
+  for (const [table, mask] of masks) {
+    const { input, through } = inputs.way(table)!;
+    reject(input, through(mask));
+  }
+  return joined(probes);
+}
+
+/** The one table that a condition speaks of; undefined where it names several, or none. */
+export const onlyTable = (typed: Typed): string | undefined => {
+  const tables = tablesOf(typed);
+  return tables.length === 1 ? tables[0] : undefined;
+};
+
+/** The most that one table adds: what a 32-bit number holds. */
+const MOST_ADDED = 2 ** 31;
+
+/** Probes of one input with tables become one probe: a row of a looked-up table is met once, whatever is asked of it. */
+function joined(probes: readonly Probe[]): Probe[] {
+  const made: Probe[] = [];
+  for (const probe of probes) {
+    const at = made.findIndex((other) => other.input === probe.input && other.adds && probe.adds);
+    const other = made[at];
+    if (!other) {
+      made.push(probe);
+      continue;
+    }
+    const most = (other.width - 1) * other.stride + (probe.width - 1) * probe.stride;
+    if (most >= MOST_ADDED) {
+      made.push(probe);
+      continue;
+    }
+    const adds = other.adds!.map((one, k) => (one < 0 || probe.adds![k]! < 0 ? -1 : one * other.stride + probe.adds![k]! * probe.stride));
+    const passes = adds.reduce((sum, one) => sum + (one < 0 ? 0 : 1), 0) / adds.length;
+    made[at] = { input: probe.input, adds, width: most + 1, stride: 1, passes };
+  }
+  return made;
+}
