@@ -24,6 +24,7 @@ export class Workspace {
   readonly claims: ClaimsDesk;
   /** Folder of uploads that have not been taken in yet; emptied at the start. */
   readonly incoming: string;
+  private closing = false;
 
   constructor(
     readonly file: string,
@@ -37,8 +38,9 @@ export class Workspace {
     this.incoming = `${file}.incoming`;
     rmSync(this.incoming, { recursive: true, force: true });
     mkdirSync(this.incoming, { recursive: true, mode: 0o700 });
+    // Work that the end of the program cuts short is no fault.
     const onBug = (error: unknown) =>
-      log.error({ error: error instanceof Error ? error.stack : String(error) }, 'claims could not be judged');
+      !this.closing && log.error({ error: error instanceof Error ? error.stack : String(error) }, 'claims could not be judged');
     this.claims = new ClaimsDesk(file, this.models, this.tables, new Verdicts(this.db), this.pool, this.hub, onBug);
   }
 
@@ -60,6 +62,7 @@ export class Workspace {
   }
 
   async close(): Promise<void> {
+    this.closing = true;
     this.hub.close();
     await this.pool.close();
     this.db.close();
