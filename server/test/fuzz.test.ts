@@ -91,6 +91,17 @@ test('where a key stands twice, rows belong to the first of the two, also the ot
   expect(difference(kase)).toBeUndefined();
 });
 
+test('values that are all alike have no variance at all, so nothing can be divided by it', () => {
+  const loan = { branch_id: 1, title_id: 1, day: null, due: null, copies: 1, fine: null, late: null };
+  const rows = {
+    title: [{ id: 1, class: 'A', price: '49.17', topic: null }],
+    loan: Array.from({ length: 7 }, (_, i) => ({ ...loan, id: i + 1 })),
+  };
+  const kase = found(rows, 'with step as (stddev_pop(title.price) from loan) select step / step');
+  expect(difference(kase)).toBeUndefined();
+  expect(answers(kase)!.columns).toEqual({ rows: [[null]] });
+});
+
 test('the comparison tells numbers apart that differ', () => {
   expect([isSame([1, null], [1, 0]), isSame({ rows: [[0.1 + 0.2]] }, { rows: [[0.3]] }), isSame(['1.0'], ['1.00'])]).toEqual([
     false,

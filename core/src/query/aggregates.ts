@@ -222,15 +222,20 @@ function medians(a: Aggregation): Value[] {
   });
 }
 
-/** Two passes: the mean first, then the squared distances from it, which loses least (Chan, Golub and LeVeque 1983). */
+/**
+ * Two passes over the distances from the first value: their mean, then the squared distances from it, which loses least (T. F. Chan,
+ * G. H. Golub and R. J. LeVeque, Algorithms for Computing the Sample Variance, The American Statistician 37, 1983). Values that are all alike
+ * have the variance 0, not nearly 0.
+ */
 function variances(a: Aggregation): Value[] {
   const sample = a.aggregate.endsWith('_samp');
   const root = a.aggregate.startsWith('stddev');
   return numbersByGroup(a).map((list) => {
     const divisor = sample ? list.length - 1 : list.length;
     if (divisor <= 0) return null;
-    const mean = list.reduce((sum, x) => sum + x, 0) / list.length;
-    const variance = list.reduce((sum, x) => sum + (x - mean) ** 2, 0) / divisor;
+    const first = list[0]!;
+    const mean = list.reduce((sum, x) => sum + (x - first), 0) / list.length;
+    const variance = list.reduce((sum, x) => sum + (x - first - mean) ** 2, 0) / divisor;
     return root ? Math.sqrt(variance) : variance;
   });
 }

@@ -526,6 +526,7 @@ function aggregated(name: string, isDistinct: boolean, all: readonly Value[], ty
   }
   const divisor = name.endsWith('_samp') ? numbers.length - 1 : numbers.length;
   if (divisor === 0) return null;
-  const variance = numbers.reduce((sum, x) => sum + (x - mean) ** 2, 0) / divisor;
+  // All alike is 0, not nearly 0.
+  const variance = numbers.every((x) => x === numbers[0]) ? 0 : numbers.reduce((sum, x) => sum + (x - mean) ** 2, 0) / divisor;
   return name.startsWith('stddev') ? Math.sqrt(variance) : variance;
 }
