@@ -309,6 +309,34 @@ test('a column of a file keeps its values under another name, also when it is lo
   });
 });
 
+test('what was corrected holds for the next load, and a table that comes from no file takes none', async () => {
+  const model = await newModel();
+  await takeIn(model, 'branches', BRANCHES);
+  const order = async (text: string, name: string, dialect: object) => {
+    const columns = [{ name: 'code', fileName: 'code', type: 'text' }];
+    return { tables: [{ upload: await upload('again.csv', text), name, dialect, columns }] };
+  };
+  const dialect = { delimiter: ';', quote: '"', header: true, skip: 1, encoding: 'utf-8', newline: '\n' };
+  const { body: job } = await api()
+    .post(`/api/models/${model}/intake`)
+    .send(await order('Branches\ncode;name\nC;Oak\n', 'branches', dialect))
+    .expect(200);
+  expect(await settled((job as JobState).id)).toMatchObject({ state: 'done' });
+  const { body } = await api().get(`/api/models/${model}`).expect(200);
+  const { model: now, revision } = body as ModelState;
+  expect(now.tables[0]!.source).toEqual({ file: 'branches.csv', delimiter: ';', skip: 1 });
+  const fund = { name: 'fund', role: 'dimension', source: { members: [{ code: 'B' }] }, columns: [{ name: 'code', type: 'text' }] };
+  await api()
+    .post(`/api/models/${model}/edits`)
+    .send({ base: revision.id, edit: [{ do: 'put-tables', name: null, value: fund }], says: 'type a fund' })
+    .expect(200);
+  const { body: refused } = await api()
+    .post(`/api/models/${model}/intake`)
+    .send(await order('code\nX\n', 'fund', { ...dialect, skip: 0 }))
+    .expect(400);
+  expect((refused as { message: string }).message).toContain('the rows of fund come from no file');
+});
+
 test('columns are named by the rule of the workspace', async () => {
   const naming = async (rule: string) => {
     await api().put('/api/settings').send({ naming: rule }).expect(200);

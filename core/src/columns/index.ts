@@ -8,3 +8,4 @@ export { withEncoder } from './kernel.ts';
 export type { Arena } from './kernel.ts';
 export * from './mergeTexts.ts';
 export * from './combine.ts';
+export { kernelMaker } from './wasm.ts';

@@ -1,4 +1,5 @@
 import { ENCODER_MODULE } from './kernel.generated.ts';
+import { kernelMaker } from './wasm.ts';
 
 /** The exports of `core/kernels/encoder.ts`; its own comments say what each does. Addresses are bytes into `memory`. */
 export interface EncoderKernel {
@@ -38,23 +39,12 @@ export interface EncoderKernel {
 /** What `merge` stops for; from 0 on a list needs its next window. */
 export const MergeStop = { merged: -1, outputFull: -2, notUtf8: -3 } as const;
 
-let compiled: WebAssembly.Module | undefined;
 let idle: EncoderKernel | undefined;
 
 /** A kernel whose memory has grown beyond this is not used again: memory of a module never shrinks. */
 const KEPT_BYTES = 64 << 20;
 
-function makeKernel(): EncoderKernel {
-  compiled ??= new WebAssembly.Module(Uint8Array.from(atob(ENCODER_MODULE), (c) => c.charCodeAt(0)));
-  const instance = new WebAssembly.Instance(compiled, {
-    env: {
-      abort: () => {
-        throw new RangeError('the encoder has no memory left: the column has too many different values');
-      },
-    },
-  });
-  return instance.exports as unknown as EncoderKernel;
-}
+const makeKernel = kernelMaker<EncoderKernel>(ENCODER_MODULE, 'the encoder has no memory left: the column has too many different values');
 
 /** Hands `work` a kernel with an allocator; all that was allocated is free again afterwards. */
 export function withEncoder<T>(work: (arena: Arena) => T): T {

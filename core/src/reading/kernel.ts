@@ -1,3 +1,4 @@
+import { kernelMaker } from '../columns/index.ts';
 import { READER_MODULE } from './kernel.generated.ts';
 
 /** The exports of `core/kernels/reader.ts`; its own comments say what each does. Addresses are bytes into `memory`. */
@@ -49,17 +50,5 @@ export const KernelProblem = { ragged: 1, openQuote: 2, textAfterQuote: 3, longF
 /** Set in the length of a hard cell that holds doubled quotes. */
 export const DOUBLED = 0x80000000;
 
-let compiled: WebAssembly.Module | undefined;
-
-/** A reader with a memory of its own. The module is compiled once. */
-export function makeKernel(): ReaderKernel {
-  compiled ??= new WebAssembly.Module(Uint8Array.from(atob(READER_MODULE), (c) => c.charCodeAt(0)));
-  const instance = new WebAssembly.Instance(compiled, {
-    env: {
-      abort: () => {
-        throw new RangeError('the reader has no memory left: the file has too many different texts');
-      },
-    },
-  });
-  return instance.exports as unknown as ReaderKernel;
-}
+/** A reader with a memory of its own. */
+export const makeKernel = kernelMaker<ReaderKernel>(READER_MODULE, 'the reader has no memory left: the file has too many different texts');

@@ -18,11 +18,15 @@ export interface ParquetTask {
   readonly shared: Int32Array;
 }
 
+/** What was stored, not visible yet. */
+export interface StoredParquet {
+  readonly tableId: number;
+  readonly rows: number;
+  readonly misfits: [string, Misfits][];
+}
+
 /** Writes the columns of a Parquet file to a table that is not visible yet; `finish` makes it so. Throws ReadError where it is stopped. */
-export async function storeParquet(
-  tables: Tables,
-  task: ParquetTask,
-): Promise<{ tableId: number; rows: number; misfits: [string, Misfits][] }> {
+export async function storeParquet(tables: Tables, task: ParquetTask): Promise<StoredParquet> {
   const misfits: [string, Misfits][] = [];
   let tableId: number | undefined;
   const begin = (rowCount: number) =>

@@ -12,13 +12,14 @@ import { sameName } from '@crease/core/model';
 import type { Corrections, FilePreview, Reading, ReadSpec } from '@crease/core/reading';
 import { parseType, TEXT } from '@crease/core/values';
 import { ServerError } from '../errors.ts';
-import { takeIn, takeInParquet } from '../intake/takeIn.ts';
+import { takeIn } from '../intake/takeIn.ts';
 import { isGzip, isParquet } from '../sources/fileTable.ts';
 import type { Replaces } from '../store/index.ts';
 import { sourceKey } from '../store/index.ts';
 import type { Workspace } from '../workspace.ts';
 import { answer, asked, body, idOf, param } from './handle.ts';
 
+type FileSource = Extract<NonNullable<Table['source']>, { file: string }>;
 type Readings = Pick<NonNullable<PreviewRequest['columns']>[number], 'type' | 'pattern' | 'decimalComma' | 'thousands'>;
 
 const UPLOAD_ID = /^[0-9a-f-]{36}$/;
@@ -108,8 +109,7 @@ export function intakeRoutes(workspace: Workspace): Router {
     answer((request) => {
       const modelId = idOf(request);
       const { tables } = body(request, intakeRequest);
-      workspace.models.head(modelId);
-      checkNames(tables);
+      checkNames(tables, workspace.models.head(modelId).model);
       const files = tables.map((t) => ({ table: t, path: fileOf(t.upload), file: uploads.get(t.upload)!.name }));
       const says = tables.length === 1 ? `take in ${tables[0]!.name}` : `take in ${tables.length} tables`;
       return workspace.jobs.start(
@@ -126,13 +126,8 @@ export function intakeRoutes(workspace: Workspace): Router {
             const replaces: Replaces = table.part === undefined ? 'all' : { part: table.part };
             const stopsAt = table.misfits === 'stop';
             const target = { workspace: workspace.file, scratch: workspace.incoming, modelId, key, replaces, stopsAt };
-            const running = (isParquet(file) ? takeInParquet : takeIn)(
-              workspace.pool,
-              workspace.tables,
-              path,
-              specOf(table),
-              target,
-              (part) => progress((i + part) / files.length, table.name),
+            const running = takeIn(workspace.pool, workspace.tables, path, specOf(table), target, (part) =>
+              progress((i + part) / files.length, table.name),
             );
             onCancel(() => running.stop());
             try {
@@ -195,8 +190,11 @@ const specOf = ({ name, dialect, fields, nulls, columns }: IntakeRequest['tables
   })),
 });
 
-function checkNames(tables: IntakeRequest['tables']): void {
+function checkNames(tables: IntakeRequest['tables'], model: Model): void {
   for (const [i, table] of tables.entries()) {
+    const existing = model.tables.find((t) => sameName(t.name, table.name));
+    if (existing?.source && !('file' in existing.source))
+      throw new ServerError('wrong-shape', `the rows of ${existing.name} come from no file: give the table of this file another name`);
     if (tables.some((other, j) => j < i && sameName(other.name, table.name)))
       throw new ServerError('wrong-shape', `two of the tables are called ${table.name}: give one of them another name`);
     const names = table.columns.map((c) => c.name.toLowerCase());
@@ -246,21 +244,28 @@ function admitted(model: Model, table: IntakeRequest['tables'][number], file: st
       ...(c.sourceName !== undefined ? { sourceName: c.sourceName } : {}),
     }));
     const derived = before.columns.filter((c) => c.formula !== undefined && !merged.some((m) => sameName(m.name, c.name)));
-    return { ...model, tables: model.tables.map((t, i) => (i === at ? { ...t, columns: [...merged, ...derived] } : t)) };
+    // What was corrected now holds for the next load, too.
+    const known = before.source && 'file' in before.source ? before.source.file : freeFile(model, table.name, file);
+    const again = { ...before, source: { file: known, ...layoutOf(table) }, columns: [...merged, ...derived] };
+    return { ...model, tables: model.tables.map((t, i) => (i === at ? again : t)) };
   }
-  const { delimiter, quote, header, skip, encoding } = table.dialect;
-  const thousands = table.columns.find((c) => c.thousands !== undefined)?.thousands;
-  const source = {
-    file: freeFile(model, table.name, file),
+  const source = { file: freeFile(model, table.name, file), ...layoutOf(table) };
+  const made: Table = { name: table.name, role: 'staging', source, columns };
+  return { ...model, tables: [...model.tables, made] };
+}
+
+/** How a file is laid out, as far as it is not what is taken for granted. */
+function layoutOf({ dialect, nulls, columns }: IntakeRequest['tables'][number]): Omit<FileSource, 'file'> {
+  const { delimiter, quote, header, skip, encoding } = dialect;
+  const thousands = columns.find((c) => c.thousands !== undefined)?.thousands;
+  return {
     ...(delimiter === ',' ? {} : { delimiter }),
     ...(quote === '"' ? {} : { quote }),
     ...(header ? {} : { header }),
     ...(skip ? { skip } : {}),
-    ...(table.nulls.length === 1 && table.nulls[0] === '' ? {} : { nulls: table.nulls }),
+    ...(nulls.length === 1 && nulls[0] === '' ? {} : { nulls }),
     ...(encoding === 'utf-8' ? {} : { encoding }),
-    ...(table.columns.some((c) => c.decimalComma) ? { decimalComma: true } : {}),
+    ...(columns.some((c) => c.decimalComma) ? { decimalComma: true } : {}),
     ...(thousands === undefined ? {} : { thousands }),
   };
-  const made: Table = { name: table.name, role: 'staging', source, columns };
-  return { ...model, tables: [...model.tables, made] };
 }

@@ -4,6 +4,7 @@ import type { Codes } from '@crease/core/columns';
 
 /** Arrays begin at multiples of this. */
 const UNIT = 64;
+const LEAST_BYTES = 2 ** 26;
 const MOST_ENTRIES = 4096;
 const MOST_THREADS = 32;
 
@@ -15,8 +16,14 @@ const [AT, UNITS, WIDTH, LENGTH, USED, TURN, FIELDS] = [4, 5, 6, 7, 8, 9, 10];
 const HEADER_BYTES = Math.ceil(((ENTRIES + MOST_ENTRIES * FIELDS) * 4) / UNIT) * UNIT;
 
 /** Memory for decoded codes that threads share: a quarter of what is free, at least 64 MB and at most 4 GB. Pages are taken as they are used. */
-export function sharedMemory(bytes = Math.min(4 * 2 ** 30, Math.max(2 ** 26, Math.floor(freemem() / 4)))): SharedArrayBuffer {
-  return new SharedArrayBuffer(HEADER_BYTES + Math.floor(bytes / UNIT) * UNIT);
+export function sharedMemory(bytes = Math.min(4 * 2 ** 30, Math.max(LEAST_BYTES, Math.floor(freemem() / 4)))): SharedArrayBuffer {
+  try {
+    return new SharedArrayBuffer(HEADER_BYTES + Math.floor(bytes / UNIT) * UNIT);
+  } catch (error) {
+    // A system may refuse to promise more memory than it has: half of it does as well, only slower.
+    if (!(error instanceof RangeError) || bytes <= LEAST_BYTES) throw error;
+    return sharedMemory(bytes / 2);
+  }
 }
 
 /** An array that this thread has found in the shared memory; it is there for as long as its place has not been given away. */

@@ -11,6 +11,7 @@ import { onlyTable } from './planProbes.ts';
 
 /** Groups times codes up to which a bit per pair is kept (16 MB). */
 const MOST_BITS = 1 << 27;
+
 /** How the fields of an aggregate become its values: one per group, and one more for no rows. */
 export interface PlannedAggregate {
   readonly fields: readonly Field[];

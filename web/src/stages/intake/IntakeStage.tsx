@@ -122,7 +122,8 @@ function Arrivals({ onShow }: { onShow: (view: string, table?: string) => void }
     }
   };
 
-  const partsOf = (table: string | undefined) => (state.stored.find((s) => s.name === table)?.parts ?? []).map(({ name }) => name);
+  const partsOf = (table: string | undefined) =>
+    (state.stored.find((s) => s.name === table)?.parts ?? []).map(({ name }) => name).filter((name) => name !== '');
   const ready = arrivals.filter((a) => a.state === 'ready' && a.columns.some((c) => c.taken) && namingFault(a.columns) === undefined);
   const takeIn = async () => {
     try {
@@ -369,7 +370,7 @@ function StoredTables({ onEdit }: { onEdit: (table: string) => void }) {
               </td>
               <td className="num text-soft">{stored && total > 0 ? percent(stored.bytes / total) : ''}</td>
               <td className="text-soft">
-                {stored ? moment(stored.loadedAt) : source.endsWith('csv') ? 'not brought in yet' : ''}
+                {stored ? moment(stored.loadedAt) : table.source && 'file' in table.source ? 'not brought in yet' : ''}
                 {stored && stored.problems.length > 0 && (
                   <span className="text-vermilion"> · {many(stored.problems.length, 'line')} left out</span>
                 )}

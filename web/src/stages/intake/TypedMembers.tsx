@@ -17,12 +17,16 @@ const MOST_ROWS = 2000;
 /** A dimension without a source: its members typed, or pasted from a spreadsheet, with the names of the columns in the first row. */
 export function TypedMembers({ table, onBack }: { table: Table | undefined; onBack: () => void }) {
   const { edit, tell, model } = useModel();
+  // Derived columns are worked out, not typed.
+  const typed = (table?.columns ?? []).filter((c) => c.formula === undefined);
+  const derived = (table?.columns ?? []).filter((c) => c.formula !== undefined);
+  const called = new Set(typed.map((c) => c.name));
   const [name, setName] = useState(table?.name ?? '');
   const [cells, setCells] = useState<string[][]>(() =>
-    table?.source && 'members' in table.source ? cellsOfMembers(table.columns, table.source.members) : BLANK,
+    table?.source && 'members' in table.source ? cellsOfMembers(typed, table.source.members) : BLANK,
   );
   const [said, setSaid] = useState<ReadonlyMap<number, DataType>>(
-    () => new Map((table?.columns ?? []).map((c, place) => [place, parseType(c.type)!] as const)),
+    () => new Map(typed.map((c, place) => [place, parseType(c.type)!] as const)),
   );
   const grid = useRef<HTMLTableElement>(null);
   const made = useMemo(() => membersOf(cells, said), [cells, said]);
@@ -89,7 +93,7 @@ export function TypedMembers({ table, onBack }: { table: Table | undefined; onBa
 
   const save = async () => {
     const columns = made.columns.map((c) => ({
-      ...(table?.columns.find((old) => old.name === c.name) ?? { use: 'attribute' as const }),
+      ...(typed.find((old) => old.name === c.name) ?? { use: 'attribute' as const }),
       name: c.name,
       type: c.type,
     }));
@@ -101,7 +105,7 @@ export function TypedMembers({ table, onBack }: { table: Table | undefined; onBa
       ...(table ?? { role: 'dimension' as const, ...(unique ? { key: [unique.name] } : {}) }),
       name: name.trim(),
       source: { members: made.members },
-      columns,
+      columns: [...columns, ...derived],
     };
     const says = table ? `change the members of ${table.name}` : `type the members of ${value.name}`;
     if (await edit([{ do: 'put-tables', name: table?.name ?? null, value }], says)) onBack();
@@ -176,6 +180,8 @@ export function TypedMembers({ table, onBack }: { table: Table | undefined; onBa
                       className={`field h-[26px] w-full min-w-[120px] border-transparent bg-transparent hover:border-rule ${i === 0 ? 'font-semibold' : ''} ${misfit(i, j) ? 'text-vermilion' : ''}`}
                       aria-invalid={misfit(i, j)}
                       value={text}
+                      readOnly={i === 0 && called.has(text)}
+                      title={i === 0 && called.has(text) ? 'It gets another name on the Shape stage, where formulas follow' : undefined}
                       placeholder={i === 0 ? `name ${j + 1}` : ''}
                       aria-label={i === 0 ? `Name of column ${j + 1}` : `Row ${i}, column ${j + 1}`}
                       onChange={(e) => change(i, j, e.target.value)}
