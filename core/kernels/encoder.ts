@@ -207,25 +207,15 @@ export function pack(codes: usize, count: i32, base: u32, width: i32, out: usize
   store<u64>(out, held);
 }
 
-/** As `pack`, of each code's difference from the one before it less `step`. */
-export function packSteps(codes: usize, count: i32, step: f64, width: i32, out: usize): void {
+/** Writes each code's difference from the one before it less `step`: one less than there are codes. */
+export function differences(codes: usize, count: i32, step: f64, out: usize): void {
   const less = <i64>step;
-  let held: u64 = 0;
-  let bits: u64 = 0;
   let before = <i64>load<u32>(codes);
   for (let i = 1; i < count; i++) {
     const code = <i64>load<u32>(codes + (<usize>i << 2));
-    held |= <u64>(code - before - less) << bits;
+    store<u32>(out + (<usize>(i - 1) << 2), <u32>(code - before - less));
     before = code;
-    bits += <u64>width;
-    if (bits >= 32) {
-      store<u32>(out, <u32>held);
-      out += 4;
-      held >>= 32;
-      bits -= 32;
-    }
   }
-  store<u64>(out, held);
 }
 
 /** Writes the bits that stand for each code less `base`: `table` has them in the lower, their number in the upper two bytes. */

@@ -108,7 +108,10 @@ export class CodeStream {
     },
     steps: (count, step, width, out, at) => {
       if (width === 0) return;
-      this.arena.kernel.packSteps(this.codesAt, count, step, width, this.packedAt);
+      const steps = this.arena.allocate(count * 4);
+      this.arena.kernel.differences(this.codesAt, count, step, steps);
+      this.arena.kernel.pack(steps, count - 1, 0, width, this.packedAt);
+      this.arena.release(steps);
       out.set(this.arena.bytes(this.packedAt, packedBytes(count - 1, width)), at);
     },
     coded: (count, base, lengths, bits, out, at) => {

@@ -22,7 +22,7 @@ export interface EncoderKernel {
   startSegment(blocks: number, blockCount: number): void;
   observe(codes: number, from: number, to: number, blocks: number, counts: number): void;
   pack(codes: number, count: number, base: number, width: number, out: number): void;
-  packSteps(codes: number, count: number, step: number, width: number, out: number): void;
+  differences(codes: number, count: number, step: number, out: number): void;
   packCoded(codes: number, count: number, base: number, table: number, out: number): void;
   countCodes(codes: number, count: number, base: number, out: number): void;
   readonly merged: { readonly value: number };
