@@ -2,7 +2,7 @@
 import { compress, init } from '@bokuweb/zstd-wasm';
 import { parquetWriteBuffer } from 'hyparquet-writer';
 import type { Column, TableData } from '@crease/core/columns';
-import { columnValues, encodeDomain, encodeSegments } from '@crease/core/columns';
+import { columnValues, encodeDomain, encodeSegments, inFewestBytes } from '@crease/core/columns';
 import { restingDomain } from '../server/src/store/index.ts';
 
 /** Bytes of both, over all columns. Zstandard at its default level, dictionaries and pages as the package makes them. */
@@ -19,9 +19,10 @@ export async function againstParquet(
   return { crease: sum((c) => c.crease), parquet: sum((c) => c.parquet), columns };
 }
 
-const ownBytes = (column: Column): number =>
-  restingDomain(encodeDomain(column.domain, column.type)).bytes.length +
-  encodeSegments(column.codes).reduce((sum, segment) => sum + segment.bytes.length, 0);
+function ownBytes(column: Column): number {
+  const { domain, segments } = inFewestBytes(column.type, encodeDomain(column.domain, column.type), encodeSegments(column.codes));
+  return restingDomain(domain).bytes.length + segments.reduce((sum, segment) => sum + segment.bytes.length, 0);
+}
 
 /** One column as a file of its own: its head and foot are some hundred bytes. */
 function parquetBytes(column: Column): number {

@@ -3,7 +3,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import fc from 'fast-check';
 import type { Value } from '@crease/core/values';
-import { decimal, INTEGER, TEXT } from '@crease/core/values';
+import { decimal, DOUBLE, INTEGER, TEXT } from '@crease/core/values';
 import { calledNow, columnOfValues, columnOf, tableOf, valueAt } from '@crease/core/columns';
 import type { Model } from '@crease/core/model';
 import { ConflictError, Models, NoModelError, openWorkspace, Tables, Verdicts, WorkspaceError } from '../src/store/index.ts';
@@ -104,6 +104,28 @@ describe('tables', () => {
       }),
       { numRuns: 25 },
     );
+  });
+
+  test('near-unique doubles lie in the workspace as they are, eight bytes a row, and come back with their codes', () => {
+    const db = open();
+    const id = new Models(db).create(model, 'began');
+    const values = Array.from({ length: 2000 }, (_, k) => (k % 7 === 0 ? null : Math.sin(k) * 1e3));
+    const column = columnOfValues('reading', DOUBLE, values);
+    writeTable(new Tables(db), id, 'sensor.csv', tableOf('sensor', [column]));
+    expect(db.prepare('select encoding, length(bytes) as bytes from segment').all()).toEqual([{ encoding: 'doubles', bytes: 16_000 }]);
+    // Asked for codes first and for values first.
+    for (const first of ['codes', 'domain'] as const) {
+      const tables = new Tables(db);
+      const back = columnOf(tables.read(tables.versions(id)['sensor.csv']!, 'sensor'), 'reading');
+      expect(back[first]).toBeDefined();
+      expect(values.map((_, row) => valueAt(back, row))).toEqual(values);
+      expect({ codes: back.codes, distinct: back.distinct, nulls: back.nulls, bytes: back.dictionaryBytes }).toEqual({
+        codes: column.codes,
+        distinct: column.distinct,
+        nulls: 286,
+        bytes: column.dictionaryBytes,
+      });
+    }
   });
 
   test('a load that never came to its end leaves the rows as they were', () => {

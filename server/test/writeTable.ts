@@ -1,5 +1,5 @@
 import type { TableData } from '@crease/core/columns';
-import { encodeDomain, encodeSegment, encodeSegments } from '@crease/core/columns';
+import { encodeDomain, encodeSegment, encodeSegments, inFewestBytes } from '@crease/core/columns';
 import type { Replaces, Tables } from '../src/store/index.ts';
 
 /** Stores a table that is in memory, by the steps that a load takes, and makes it the rows of its key. Gives the part that it is. */
@@ -11,8 +11,6 @@ export function writeTable(tables: Tables, modelId: number, key: string, table: 
   const id = tables.begin(modelId, key, { rowCount, problems, firstLine, lines: regular ? undefined : lines }, replaces);
   [...table.columns.values()].forEach((column, ordinal) => {
     const { name, type, nulls, distinct, runs } = column;
-    const domain = encodeDomain(column.domain, type);
-    const segments = encodeSegments(column.codes);
     const sourceName = table.sourceNames?.get(name.toLowerCase());
     tables.addColumn(id, ordinal, {
       name,
@@ -21,8 +19,7 @@ export function writeTable(tables: Tables, modelId: number, key: string, table: 
       nulls,
       distinct,
       runs,
-      domain,
-      segments,
+      ...inFewestBytes(type, encodeDomain(column.domain, type), encodeSegments(column.codes)),
       counts: encodeSegment(column.counts),
     });
   });

@@ -1,7 +1,15 @@
 import { formatType, TIMESTAMP, splitTimestamp } from '../values/index.ts';
 import type { Exact, Value } from '../values/index.ts';
 import type { Codes, Column, EncodingName } from '../columns/index.ts';
-import { codesArray, columnOfCodes, columnOfValues, columnValues, encodeSegments, SEGMENT_ROWS } from '../columns/index.ts';
+import {
+  codesArray,
+  columnOfCodes,
+  columnOfValues,
+  columnValues,
+  encodeSegments,
+  prefersRawDoubles,
+  SEGMENT_ROWS,
+} from '../columns/index.ts';
 import type { Hierarchy, Model } from '../model/index.ts';
 import { cardinalityOf, sameName } from '../model/index.ts';
 import { DataError, levelColumn, parentRows } from '../query/index.ts';
@@ -83,6 +91,8 @@ export function columnBytes(column: Column): ColumnSize {
 
 function measureColumn(column: Column): ColumnSize {
   const { bytes, encodings } = segmentBytes(column.codes);
+  if (prefersRawDoubles(column.type, column.dictionaryBytes, bytes, column.rowCount))
+    return { dataBytes: column.rowCount * 8, dictionaryBytes: 0, encoding: 'doubles' };
   const kind = column.domain.kind === 'range' ? 'integers' : 'dictionary';
   return { dataBytes: bytes, dictionaryBytes: column.dictionaryBytes, encoding: `${kind}+${mostFrequent(encodings)}` };
 }

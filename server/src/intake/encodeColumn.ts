@@ -1,6 +1,6 @@
 import { closeSync, openSync } from 'node:fs';
 import type { EncodedSegment, Misfits } from '@crease/core/columns';
-import { encodeSegment, SEGMENT_ROWS } from '@crease/core/columns';
+import { encodeSegment, inFewestBytes, SEGMENT_ROWS } from '@crease/core/columns';
 import type { ColumnToRead, MisfitTexts } from '@crease/core/reading';
 import { assembleColumn, linesOf, onLines } from '@crease/core/reading';
 import type { EncodedColumn } from '../store/index.ts';
@@ -58,8 +58,7 @@ export function encodeColumn(task: ColumnTask): { column: EncodedColumn; misfits
         nulls,
         distinct,
         runs,
-        segments,
-        domain: made.encodedDomain(),
+        ...inFewestBytes(type, made.encodedDomain(), segments),
         counts: counts ? encodeSegment(counts) : undefined,
       },
       misfits,

@@ -1,5 +1,5 @@
 import type { Misfits } from '@crease/core/columns';
-import { encodeDomain, encodeSegment, encodeSegments, MOST_COUNTED } from '@crease/core/columns';
+import { encodeDomain, encodeSegment, encodeSegments, inFewestBytes, MOST_COUNTED } from '@crease/core/columns';
 import { ReadError } from '@crease/core/reading';
 import type { ColumnToRead } from '@crease/core/reading';
 import { formatType } from '@crease/core/values';
@@ -47,8 +47,7 @@ export async function storeParquet(tables: Tables, task: ParquetTask): Promise<S
       nulls,
       distinct,
       runs,
-      domain: encodeDomain(domain, type),
-      segments: encodeSegments(codes),
+      ...inFewestBytes(type, encodeDomain(domain, type), encodeSegments(codes)),
       counts: domain.size <= MOST_COUNTED ? encodeSegment(counts) : undefined,
     });
     if (bad) misfits.push([name.toLowerCase(), bad]);

@@ -206,7 +206,9 @@ function converter(type: DataType, pattern: string | undefined): (found: unknown
     if (found instanceof Moment)
       return type.kind === 'timestamp' ? found.micros : type.kind === 'date' ? splitTimestamp(found.micros).days : read(textOf(found));
     if (typeof found === 'boolean') return type.kind === 'boolean' ? found : read(String(found));
-    if (type.kind === 'double' && (typeof found === 'number' || typeof found === 'bigint')) return Number(found);
+    // NaN and the infinities are no values: they are listed like text in a column of numbers.
+    if (type.kind === 'double' && (typeof found === 'number' || typeof found === 'bigint'))
+      return Number.isFinite(Number(found)) ? Number(found) : undefined;
     if (type.kind === 'integer' || type.kind === 'decimal') {
       if (typeof found === 'bigint') return rescale(narrow(found), 0, scale);
       if (typeof found === 'number') return exactly(found, scale);

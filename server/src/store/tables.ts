@@ -1,11 +1,24 @@
 import { deflateRawSync, inflateRawSync } from 'node:zlib';
 import type { DataType } from '@crease/core/values';
 import { formatType, parseType, TEXT } from '@crease/core/values';
-import type { Codes, Column, Domain, EncodedSegment, EncodingName, KeepCodes, Misfits, ReadProblem, TableData } from '@crease/core/columns';
+import type {
+  Codes,
+  Column,
+  Domain,
+  EncodedSegment,
+  EncodingName,
+  KeepCodes,
+  Misfits,
+  ReadProblem,
+  StoredSegment,
+  TableData,
+} from '@crease/core/columns';
 import {
   codesArray,
+  codesOfRawDoubles,
   columnOfCodes,
   combineTables,
+  holdsRawDoubles,
   isRange,
   columnOfParts,
   decodeDomain,
@@ -55,7 +68,7 @@ export interface EncodedColumn {
   readonly nulls: number;
   readonly distinct: number;
   readonly runs: number;
-  readonly segments: readonly EncodedSegment[];
+  readonly segments: readonly StoredSegment[];
   /** Rows per code, laid out like a segment; left out for very large domains. */
   readonly counts: EncodedSegment | undefined;
 }
@@ -237,8 +250,15 @@ export class Tables {
     const type = parseType(column.type) ?? TEXT;
     let domain: Domain | undefined;
     const encoded = () => (column.domain_deflated ? inflateRawSync(column.domain) : column.domain);
-    const domainOf = () => (domain ??= decodeDomain(encoded()));
-    const decode = () => this.readCodes(column.id, domainOf().size, rows);
+    const raw = !column.domain_deflated && holdsRawDoubles(column.domain);
+    const ranked = () => this.readDoubles(column.id, rows);
+    const domainOf = () => (domain ??= raw ? ranked().domain : decodeDomain(encoded()));
+    const decode = () => {
+      if (!raw) return this.readCodes(column.id, domainOf().size, rows);
+      const made = ranked();
+      domain ??= made.domain;
+      return made.codes;
+    };
     const { kept, db } = this;
     const codes = kept ? kept(`${db.name}\n${column.id}`, decode) : decode;
     // Stored before statistics were kept with a column: all is read at once.
@@ -251,7 +271,7 @@ export class Tables {
       domain: domainOf,
       codes,
       asksForCodes: kept !== undefined,
-      dictionaryBytes: () => (!column.domain_deflated && isRange(column.domain) ? 0 : encoded().length),
+      ...(raw ? {} : { dictionaryBytes: () => (!column.domain_deflated && isRange(column.domain) ? 0 : encoded().length) }),
       distinct: column.distinct_values,
       nulls: column.nulls,
       runs: column.runs,
@@ -262,16 +282,27 @@ export class Tables {
   private readCodes(columnId: number, largest: number, rows: number): Codes {
     const codes = codesArray(largest, rows);
     let at = 0;
-    for (const segment of this.db
-      .prepare('select rows, encoding, bytes from segment where column_id = ? order by ordinal')
-      .iterate(columnId) as IterableIterator<{ rows: number; encoding: EncodingName; bytes: Buffer }>) {
-      decodeSegment(segment, codes, at);
+    for (const segment of this.segments(columnId)) {
+      decodeSegment(segment as EncodedSegment, codes, at);
       at += segment.rows;
     }
-    if (at !== rows) throw new DataError('these rows have been replaced meanwhile: ask again');
+    if (at !== rows) throw replacedMeanwhile();
     return codes;
   }
+
+  private readDoubles(columnId: number, rows: number): { domain: Domain; codes: Codes } {
+    const segments = [...this.segments(columnId)];
+    if (segments.reduce((sum, s) => sum + s.rows, 0) !== rows) throw replacedMeanwhile();
+    return codesOfRawDoubles(segments, rows);
+  }
+
+  private segments(columnId: number): IterableIterator<StoredSegment> {
+    const sql = 'select rows, encoding, bytes from segment where column_id = ? order by ordinal';
+    return this.db.prepare(sql).iterate(columnId) as IterableIterator<StoredSegment>;
+  }
 }
+
+const replacedMeanwhile = () => new DataError('these rows have been replaced meanwhile: ask again');
 
 interface StoredColumn {
   readonly id: number;
