@@ -246,7 +246,8 @@ export function countCodes(codes: usize, count: i32, base: u32, out: usize): voi
 
 // ---- merging sorted dictionaries ----
 // Several lists of texts, ascending and each without doubles, become one front-coded list. A text is never compared from its start: each
-// head knows how much it shares with the text given out last, and of two heads the one that shares more comes first.
+// head knows how much it shares with the text given out last, and of two heads the one that shares more comes first. The heads play a
+// tournament whose nodes hold who lost there, so that a new head meets only the losers on its way up (Knuth, TAOCP 3, 5.4.1).
 // Source: W. Ng and K. Kakehi, Merging String Sequences by Longest Common Prefixes, IPSJ Digital Courier 4 (2008).
 
 /** One list; the host lays a window of it into memory at a time. Unmanaged memory. */
@@ -260,9 +261,7 @@ class Source {
   at: i32 = 0; // the head
   start: usize = 0; // address of the head's text
   length: u32 = 0;
-  shared: u32 = 0; // bytes that the head shares with the text given out last
-  newShared: u32 = 0; // with the text that is about to be given out
-  tie: i32 = 0; // equals the text about to be given out, where it is the round's number
+  shared: u32 = 0; // bytes that the head shares with the one that won against it last
   live: i32 = 0;
 }
 
@@ -271,7 +270,13 @@ const FRONT_BLOCK: u32 = 16;
 
 let sources: usize = 0;
 let sourceCount: i32 = 0;
-let round: i32 = 0;
+let leaves: i32 = 0; // of the tournament: a power of two
+let losers: usize = 0; // by node, from 1: the list that lost there, or NOBODY
+let winner: i32 = 0;
+let changed: i32 = 0; // the list whose head has not played yet, or NOBODY, or EVERYBODY
+let lastPlace: u32 = 0;
+let lastLength: u32 = 0;
+let begun: bool = false; // whether a text has been given out or passed over
 let checksUtf8: bool = false;
 let nullTexts: usize = 0; // a length of 4 bytes, then the bytes, each
 let nullTextCount: i32 = 0;
@@ -291,6 +296,9 @@ export const MERGED: i32 = -1;
 export const OUTPUT_FULL: i32 = -2;
 export const NOT_UTF8: i32 = -3;
 
+const NOBODY: i32 = -1;
+const EVERYBODY: i32 = -2;
+
 @inline
 function sourceAt(i: i32): Source {
   return changetype<Source>(sources + <usize>i * offsetof<Source>());
@@ -304,11 +312,16 @@ export function startMerge(count: i32, nulls: usize, nullCount: i32, utf8: bool)
   checksUtf8 = utf8;
   merged = 0;
   carried = u32.MAX_VALUE;
-  round = 0;
+  leaves = 1;
+  while (leaves < count) leaves *= 2;
+  losers = allocate(<usize>leaves * 4);
+  changed = EVERYBODY;
+  begun = false;
 }
 
 export function endMerge(): void {
   heap.free(sources);
+  heap.free(losers);
 }
 
 /** Lays out the next window of a list. With `goesOn` its first text is the one before, for what the next shares with it. */
@@ -353,45 +366,43 @@ function commonPrefix(a: usize, lengthA: u32, b: usize, lengthB: u32, known: u32
   return most;
 }
 
-/** The head that comes next. Sets what each other head shares with it, and which equal it. */
-function choose(): i32 {
-  let best = -1;
-  let bestShared: u32 = 0;
-  round++;
-  for (let i = 0; i < sourceCount; i++) {
-    const source = sourceAt(i);
-    if (source.live == 0) continue;
-    source.newShared = source.shared;
-    if (best < 0 || source.shared > bestShared) {
-      // The others share less with the last text, so they come later, and share no more with this one.
-      for (let k = 0; k < i; k++) sourceAt(k).newShared = sourceAt(k).shared;
-      best = i;
-      bestShared = source.shared;
-      round++;
-      source.tie = round;
-      continue;
+/** Whether head b comes before head a, of which the first holds unless they differ. Who loses learns what it shares with who wins. */
+function comesBefore(b: i32, a: i32): bool {
+  if (b == NOBODY || sourceAt(b).live == 0) return false;
+  if (a == NOBODY || sourceAt(a).live == 0) return true;
+  const own = sourceAt(a);
+  const other = sourceAt(b);
+  // Both share so much with the text that won against them last: who shares more is closer behind it.
+  if (other.shared != own.shared) return other.shared > own.shared;
+  const common = commonPrefix(own.start, own.length, other.start, other.length, own.shared);
+  const before =
+    common < other.length ? common < own.length && load<u8>(other.start + common) < load<u8>(own.start + common) : common < own.length;
+  if (before) own.shared = common;
+  else other.shared = common;
+  return before;
+}
+
+/** Lets a list's new head play its way up. */
+function play(list: i32): void {
+  let best = list;
+  for (let node = (leaves + list) >> 1; node > 0; node >>= 1) {
+    const loser = load<i32>(losers + (<usize>node << 2));
+    if (comesBefore(loser, best)) {
+      store<i32>(losers + (<usize>node << 2), best);
+      best = loser;
     }
-    if (source.shared < bestShared) continue;
-    const held = sourceAt(best);
-    const common = commonPrefix(held.start, held.length, source.start, source.length, bestShared);
-    const endsHeld = common == held.length;
-    const endsOwn = common == source.length;
-    if (endsHeld && endsOwn) {
-      source.tie = round;
-      source.newShared = common;
-    } else if (endsOwn || (!endsHeld && load<u8>(source.start + common) < load<u8>(held.start + common))) {
-      // Those that lost against the one held share no more with the new one than it does.
-      for (let k = 0; k < i; k++) {
-        const other = sourceAt(k);
-        if (other.live != 0 && other.newShared > common) other.newShared = common;
-      }
-      held.newShared = common;
-      best = i;
-      round++;
-      source.tie = round;
-    } else source.newShared = common;
   }
-  return best;
+  winner = best;
+}
+
+/** Plays the tournament below a node, and returns who wins it. */
+function playAll(node: i32): i32 {
+  if (node >= leaves) return node - leaves < sourceCount ? node - leaves : NOBODY;
+  const a = playAll(node * 2);
+  const b = playAll(node * 2 + 1);
+  const isB = comesBefore(b, a);
+  store<i32>(losers + (<usize>node << 2), isB ? a : b);
+  return isB ? b : a;
 }
 
 function isNull(start: usize, length: u32): bool {
@@ -446,37 +457,39 @@ function isUtf8(start: usize, length: u32): bool {
 
 /** Goes on until something is needed; see `MERGED` and the others. */
 export function merge(outEnd: usize): i32 {
+  if (changed == EVERYBODY) winner = playAll(1);
+  else if (changed != NOBODY) play(changed);
+  changed = NOBODY;
   while (true) {
-    const best = choose();
-    if (best < 0) return MERGED;
+    if (winner == NOBODY) return MERGED;
+    const best = winner;
     const head = sourceAt(best);
-    if (mergedEnd + head.length + 10 > outEnd) return OUTPUT_FULL;
-    if (checksUtf8 && !isUtf8(head.start, head.length)) return NOT_UTF8;
-    let place: u32 = 0;
-    if (isNull(head.start, head.length)) carried = min(carried, head.shared);
-    else {
-      const shared: u32 = merged % FRONT_BLOCK == 0 ? 0 : min(carried, head.shared);
-      carried = u32.MAX_VALUE;
-      place = ++merged;
-      let at = writeLength(mergedEnd, shared);
-      at = writeLength(at, head.length - shared);
-      memory.copy(at, head.start + shared, head.length - shared);
-      mergedEnd = at + head.length - shared;
-    }
-    let empty = -1;
-    for (let i = 0; i < sourceCount; i++) {
-      const source = sourceAt(i);
-      if (source.live == 0) continue;
-      if (source.tie != round) {
-        source.shared = source.newShared;
-        continue;
+    if (head.live == 0) return MERGED;
+    if (!begun || head.shared != head.length || head.length != lastLength) {
+      if (mergedEnd + head.length + 10 > outEnd) return OUTPUT_FULL;
+      if (checksUtf8 && !isUtf8(head.start, head.length)) return NOT_UTF8;
+      lastLength = head.length;
+      begun = true;
+      if (isNull(head.start, head.length)) {
+        carried = min(carried, head.shared);
+        lastPlace = 0;
+      } else {
+        const shared: u32 = merged % FRONT_BLOCK == 0 ? 0 : min(carried, head.shared);
+        carried = u32.MAX_VALUE;
+        lastPlace = ++merged;
+        let at = writeLength(mergedEnd, shared);
+        at = writeLength(at, head.length - shared);
+        memory.copy(at, head.start + shared, head.length - shared);
+        mergedEnd = at + head.length - shared;
       }
-      store<u32>(source.places + (<usize>source.at << 2), place);
-      advance(source);
-      if (source.live == 0) empty = i;
     }
-    // Several may be empty: the host asks for all of them.
-    if (empty >= 0) return empty;
+    store<u32>(head.places + (<usize>head.at << 2), lastPlace);
+    advance(head);
+    if (head.live == 0) {
+      changed = best;
+      return best;
+    }
+    play(best);
   }
   return MERGED; // never reached; the compiler does not see it
 }

@@ -548,10 +548,31 @@ function copyText(to: usize, from: usize, length: u32): u64 {
   return bits;
 }
 
+const HASHES: usize = memory.data(BATCH * 4);
+/** Slots that do not lie in the processor's cache anyway. */
+const WIDE_MASK: u32 = 1 << 16;
+let touched: u32 = 0;
+
+/**
+ * Hashes all texts of the batch and loads their slots, none of which waits for another: where the slots lie in memory and not in a cache, that
+ * is several times as quick as to look one text up after the other.
+ */
+function touchSlots(column: Column, count: i32): void {
+  const stride = <usize>width * 8;
+  let span = spans + <usize>column.place * 8;
+  for (let r = 0; r < count; r++, span += stride)
+    store<u32>(HASHES + (<usize>r << 2), hashOf(<usize>load<u32>(span), load<u32>(span, 4) & ~DOUBLED));
+  let sum: u32 = 0;
+  for (let r = 0; r < count; r++) sum += load<u32>(column.slots + (<usize>(load<u32>(HASHES + (<usize>r << 2)) & column.mask) << 3));
+  touched = sum; // so that the loads are not left out
+}
+
 function texts(column: Column, count: i32): void {
   const stride = <usize>width * 8;
   let span = spans + <usize>column.place * 8;
   let out = column.out + <usize>rows * 4;
+  const wide = !column.ascending && column.mask > WIDE_MASK;
+  if (wide) touchSlots(column, count);
   // The last row's text: neighbours are often alike.
   let before: usize = 0;
   let beforeLength: u32 = DOUBLED;
@@ -569,7 +590,7 @@ function texts(column: Column, count: i32): void {
       start = scratch;
       beforeLength = DOUBLED; // no length: the next row is looked up
     }
-    store<u32>(out, <u32>codeOf(column, start, length));
+    store<u32>(out, <u32>(wide && !(beforeLength & DOUBLED) ? lookUp(column, start, length, load<u32>(HASHES + (<usize>r << 2))) : codeOf(column, start, length)));
   }
 }
 
@@ -623,7 +644,7 @@ function codeOf(column: Column, start: usize, length: u32): i32 {
     if (order < 0) return append(column, start, length);
     hashAll(column);
   }
-  return lookUp(column, start, length);
+  return lookUp(column, start, length, hashOf(start, length));
 }
 
 /** Below, at or above zero as text a comes before, is, or comes behind text b. */
@@ -662,8 +683,7 @@ function hashAll(column: Column): void {
 }
 
 /** Open addressing with linear probing, at most half full. */
-function lookUp(column: Column, start: usize, length: u32): i32 {
-  const hash = hashOf(start, length);
+function lookUp(column: Column, start: usize, length: u32, hash: u32): i32 {
   let slot = hash & column.mask;
   let at = column.slots + (<usize>slot << 3);
   let held = load<i32>(at);
@@ -734,10 +754,19 @@ export function narrow(i: i32): i32 {
     if (bytes == 2) for (let r = 0; r < rows; r++) store<u16>(out + ((<usize>r) << 1), <u16>load<u32>(out + ((<usize>r) << 2)));
     return bytes;
   }
-  let low: f64 = Infinity;
-  let high: f64 = -Infinity;
-  for (let r = 0; r < rows; r++) {
-    const value = load<f64>(out + ((<usize>r) << 3));
+  // Two rows at a time; what pmin and pmax compare with NaN stays as it was.
+  const pairs = out + ((<usize>rows & ~1) << 3);
+  let lows = f64x2.splat(Infinity);
+  let highs = f64x2.splat(-Infinity);
+  for (let at = out; at < pairs; at += 16) {
+    const values = v128.load(at);
+    lows = f64x2.pmin(lows, values);
+    highs = f64x2.pmax(highs, values);
+  }
+  let low = min(f64x2.extract_lane(lows, 0), f64x2.extract_lane(lows, 1));
+  let high = max(f64x2.extract_lane(highs, 0), f64x2.extract_lane(highs, 1));
+  if (rows & 1) {
+    const value = load<f64>(pairs);
     if (value < low) low = value;
     if (value > high) high = value;
   }
@@ -747,14 +776,19 @@ export function narrow(i: i32): i32 {
   const span = high - low + 1;
   if (span > 4_294_967_000) return 8;
   const bytes = span < 256 ? 1 : span < 65536 ? 2 : 4;
-  for (let r = 0; r < rows; r++) {
-    const value = load<f64>(out + ((<usize>r) << 3));
-    const code: u32 = value == value ? <u32>(value - low + 1) : 0;
-    if (bytes == 1) store<u8>(out + <usize>r, <u8>code);
-    else if (bytes == 2) store<u16>(out + ((<usize>r) << 1), <u16>code);
-    else store<u32>(out + ((<usize>r) << 2), code);
-  }
+  // The row behind the last one of an odd number is room of its own: rows are made room for by the batch.
+  const shift = f64x2.splat(1 - low);
+  if (bytes == 1) for (let r = 0; r < rows; r += 2) store<u16>(out + <usize>r, <u16>pairOfCodes<u8>(out, r, shift));
+  else if (bytes == 2) for (let r = 0; r < rows; r += 2) store<u32>(out + (<usize>r << 1), <u32>pairOfCodes<u16>(out, r, shift));
+  else for (let r = 0; r < rows; r += 2) store<u64>(out + (<usize>r << 2), pairOfCodes<u32>(out, r, shift));
   return bytes;
+}
+
+/** The codes of rows r and r + 1, one behind the other in so many bits; the conversion makes NaN 0. */
+function pairOfCodes<T>(out: usize, r: i32, shift: v128): u64 {
+  const codes = i32x4.trunc_sat_f64x2_u_zero(f64x2.add(v128.load(out + (<usize>r << 3)), shift));
+  const both = i64x2.extract_lane(codes, 0);
+  return sizeof<T>() == 4 ? both : (both & 0xffffffff) | ((both >>> 32) << (sizeof<T>() << 3));
 }
 
 export function outOf(i: i32): usize {
@@ -852,6 +886,110 @@ function radixSort(from: i32, to: i32): void {
   }
 }
 
+/** Texts up to this length may be sorted by the bits in which they differ: five words. */
+const SHORT_TEXT: u32 = 40;
+const DIGIT_BITS: u32 = 11;
+/** Neighbouring bits that a key takes from a word: word, shift, width, 4 bytes each; at most one per bit. */
+const PARTS: usize = memory.data(64 * 12);
+const MASKS: usize = memory.data(5 * 8);
+const DIGITS: usize = memory.data(2048 * 4);
+
+/**
+ * Sorts short texts by one key of 64 bits made of only those bits in which any two of them differ: moments and numbers differ in few bits of a
+ * byte. Gives false where that takes more bits. The order is that of the bytes, for bits that are the same in all texts decide nothing.
+ */
+function sortByBits(column: Column): bool {
+  const size = column.entries;
+  let longest: u32 = 0;
+  for (let code = 0; code < size; code++) longest = max(longest, lengthOf(column, code));
+  if (longest > SHORT_TEXT) return false;
+  const words = <i32>((longest + 7) >> 3);
+  memory.fill(MASKS, 0, 40);
+  for (let code = 1; code < size; code++) {
+    for (let w = 0; w < words; w++) {
+      const mask = MASKS + (<usize>w << 3);
+      const depth = <u32>w << 3;
+      store<u64>(mask, load<u64>(mask) | (keyOf(column, code, depth) ^ keyOf(column, 0, depth)));
+    }
+  }
+  let bits: u32 = 0;
+  let parts: usize = PARTS;
+  for (let w = 0; w < words; w++) {
+    let mask = load<u64>(MASKS + (<usize>w << 3));
+    bits += <u32>popcnt<u64>(mask);
+    if (bits > 64) return false;
+    let top: u32 = 64;
+    while (mask != 0) {
+      const zeros = <u32>clz<u64>(mask);
+      mask <<= zeros;
+      top -= zeros;
+      const ones = <u32>clz<u64>(~mask);
+      top -= ones;
+      store<u32>(parts, <u32>w);
+      store<u32>(parts, top, 4);
+      store<u32>(parts, ones, 8);
+      parts += 12;
+      mask = ones == 64 ? 0 : mask << ones;
+    }
+  }
+  for (let code = 0; code < size; code++) {
+    let key: u64 = 0;
+    let word: u64 = 0;
+    let depth: u32 = 0xffffffff;
+    for (let part = PARTS; part < parts; part += 12) {
+      const w = load<u32>(part);
+      if (w != depth) {
+        depth = w;
+        word = keyOf(column, code, w << 3);
+      }
+      const ones = load<u32>(part, 8);
+      if (ones == 64) key = word;
+      else key = (key << ones) | ((word >> load<u32>(part, 4)) & (((<u64>1) << ones) - 1));
+    }
+    store<u64>(keys + (<usize>code << 3), key);
+  }
+  for (let shift: u32 = 0; shift < bits; shift += DIGIT_BITS) sortByDigit(size, shift);
+  // Texts of one key differ in zero bytes at their end only.
+  for (let p = 0; p < size;) {
+    const key = load<u64>(keys + (<usize>p << 3));
+    let q = p + 1;
+    while (q < size && load<u64>(keys + (<usize>q << 3)) == key) q++;
+    if (q - p > 1) insertionSort(column, p, q, 0);
+    p = q;
+  }
+  return true;
+}
+
+/** One pass of a radix sort of all keys, from one pair of arrays to the other, which change names. */
+function sortByDigit(size: i32, shift: u32): void {
+  const most: u64 = (1 << DIGIT_BITS) - 1;
+  memory.fill(DIGITS, 0, 2048 * 4);
+  for (let i = 0; i < size; i++) {
+    const digit = DIGITS + (<usize>((load<u64>(keys + (<usize>i << 3)) >> shift) & most) << 2);
+    store<u32>(digit, load<u32>(digit) + 1);
+  }
+  let sum: u32 = 0;
+  for (let digit = DIGITS; digit < DIGITS + 2048 * 4; digit += 4) {
+    const count = load<u32>(digit);
+    store<u32>(digit, sum);
+    sum += count;
+  }
+  for (let i = 0; i < size; i++) {
+    const key = load<u64>(keys + (<usize>i << 3));
+    const digit = DIGITS + (<usize>((key >> shift) & most) << 2);
+    const place = <usize>load<u32>(digit);
+    store<u32>(digit, <u32>place + 1);
+    store<u64>(keysOther + (place << 3), key);
+    store<u32>(orderOther + (place << 2), codeIn(i));
+  }
+  const oldKeys = keys;
+  const oldOrder = order;
+  keys = keysOther;
+  order = orderOther;
+  keysOther = oldKeys;
+  orderOther = oldOrder;
+}
+
 function freeSorted(column: Column): void {
   if (column.sorted) heap.free(column.sorted);
   if (column.sortedEnds) heap.free(column.sortedEnds);
@@ -863,7 +1001,7 @@ function freeSorted(column: Column): void {
 
 /**
  * Sorts a column's texts by their bytes, which for UTF-8 is the order of code points: eight bytes at a time by radix, then the stretches
- * that are still equal. Afterwards `sortedAt` has the texts one behind the other, `sortedEndsAt` their ends, `rankAt` the place of each code.
+ * that are still equal; short ones that differ in few bits by those alone. Afterwards `sortedAt` has the texts one behind the other, `sortedEndsAt` their ends, `rankAt` the place of each code.
  */
 export function sortTexts(i: i32): void {
   const column = columnAt(i);
@@ -879,7 +1017,7 @@ export function sortTexts(i: i32): void {
   store<i32>(stack, 0);
   store<i32>(stack, size, 4);
   store<u32>(stack, 0, 8);
-  let top = column.ascending ? 0 : 1;
+  let top = column.ascending || (size > SMALL && sortByBits(column)) ? 0 : 1;
   while (top > 0) {
     top--;
     const from = load<i32>(stack + <usize>top * 12);

@@ -246,9 +246,9 @@ function eachPlace(source: ColumnChunks, merged: MergedTexts, visit: (place: num
   chunks.forEach((chunk, k) => {
     const cells = textsOf(source.cells(k));
     const d = firstOf[chunk.reader]! + cells.epoch;
-    const [rank, places] = [all[d]!.rank(), merged.places[d]];
+    const [rank, places, codes] = [all[d]!.rank(), merged.places[d], cells.codes];
     for (let row = 0; row < chunk.rows; row++) {
-      const place = rank[cells.codes[row]!]!;
+      const place = rank[codes[row]!]!;
       visit(places ? places[place]! : place, first + row);
     }
     first += chunk.rows;

@@ -8,7 +8,7 @@ import { DataError } from '../query/index.ts';
 import type { StepSetting } from './step.ts';
 import { STEP_KINDS } from './steps/index.ts';
 
-type Step = Readonly<Record<string, unknown>>;
+export type Step = Readonly<Record<string, unknown>>;
 
 /**
  * Runs the steps of a derived table: `from` first, then one verb each. Every state can be had, so that a step which multiplies or
@@ -16,13 +16,19 @@ type Step = Readonly<Record<string, unknown>>;
  */
 export function runSteps(table: Table, steps: readonly Step[], setting: StepSetting): TableData[] {
   const [first, ...rest] = steps;
-  if (typeof first?.from !== 'string') throw new DataError(`the steps of ${table.name} begin with { "from": "table" }`);
-  const states = [setting.table(first.from)];
+  const states = [firstState(table, first, setting)];
   rest.forEach((step, i) => states.push(runStep(table.name, i + 2, step, states.at(-1)!, setting)));
   return states;
 }
 
-function runStep(table: string, place: number, step: Step, input: TableData, setting: StepSetting): TableData {
+/** The rows that the steps begin with. */
+export function firstState(table: Table, first: Step | undefined, setting: StepSetting): TableData {
+  if (typeof first?.from !== 'string') throw new DataError(`the steps of ${table.name} begin with { "from": "table" }`);
+  return setting.table(first.from);
+}
+
+/** The rows after one step. Throws DataError with its place. */
+export function runStep(table: string, place: number, step: Step, input: TableData, setting: StepSetting): TableData {
   const verbs = Object.keys(step);
   const where = `step ${place} of ${table}`;
   const kind = STEP_KINDS.find((k) => k.verb === verbs[0]);

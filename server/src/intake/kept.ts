@@ -85,22 +85,29 @@ export function textListOf(kept: KeptTexts, open: (file: string) => number): Tex
   };
 }
 
-/** Brings kept cells back. */
+/** Brings kept cells back. What lies in a file is read each time the cells themselves are asked for, not for what is known of them. */
 export function loadCells(kept: KeptCells, open: (file: string) => number): ChunkCells {
   const { width, rows, at } = kept.data;
-  let buffer: ArrayBuffer;
-  if (!('file' in at)) buffer = at;
-  else {
-    const bytes = new Uint8Array(rows * width);
-    readSync(open(at.file), bytes, 0, bytes.length, at.offset);
-    buffer = bytes.buffer;
-  }
+  const bytes = () => {
+    if (!('file' in at)) return at;
+    const read = new Uint8Array(rows * width);
+    readSync(open(at.file), read, 0, read.length, at.offset);
+    return read.buffer;
+  };
   if (kept.kind === 'numbers') {
-    return { kind: 'numbers', wide: kept.wide, values: width === 8 ? new Float64Array(buffer, 0, rows) : new Float64Array(rows).fill(NaN) };
+    const values = width === 8 ? new Float64Array(bytes(), 0, rows) : new Float64Array(rows).fill(NaN);
+    return { kind: 'numbers', wide: kept.wide, values };
   }
-  const codes: Codes =
-    width === 1 ? new Uint8Array(buffer, 0, rows) : width === 2 ? new Uint16Array(buffer, 0, rows) : new Uint32Array(buffer, 0, rows);
-  return kept.kind === 'texts' ? { kind: 'texts', epoch: kept.epoch, codes } : { kind: 'offsets', low: kept.low, high: kept.high, codes };
+  const load = (): Codes =>
+    width === 1 ? new Uint8Array(bytes(), 0, rows) : width === 2 ? new Uint16Array(bytes(), 0, rows) : new Uint32Array(bytes(), 0, rows);
+  const known =
+    kept.kind === 'texts' ? { kind: 'texts' as const, epoch: kept.epoch } : { kind: 'offsets' as const, low: kept.low, high: kept.high };
+  return {
+    ...known,
+    get codes() {
+      return load();
+    },
+  };
 }
 
 /** A scratch file that is only written at its end. */

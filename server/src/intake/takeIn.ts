@@ -31,6 +31,9 @@ const TOLD_MS = 100;
 /** Shares of the work as progress tells it. */
 const READING = 0.7;
 
+/** Not by shifting: that would cut the size of large files to 32 bits. */
+const kilobytes = (file: string): number => Math.max(1, Math.floor(statSync(file).size / 1024));
+
 interface Load {
   readonly pool: WorkPool;
   readonly tables: Tables;
@@ -85,12 +88,12 @@ async function loadText(load: Load): Promise<{ rows: number; problems: number }>
   const plain = spec.dialect.encoding === 'utf-8';
   const text = plain ? file : join(scratch, 'utf-8');
   const utf8: ReadSpec = plain ? spec : { ...spec, dialect: { ...spec.dialect, encoding: 'utf-8' } };
-  let size = Math.max(1, statSync(file).size >> 10);
+  let size = kilobytes(file);
   const watch = setInterval(() => onProgress(Math.min(READING, (READING * Atomics.load(shared, 1)) / size)), TOLD_MS);
   try {
     if (!plain) {
       await pool.load({ kind: 'transcode', file, encoding: spec.dialect.encoding, to: text, shared });
-      size = Math.max(1, statSync(text).size >> 10);
+      size = kilobytes(text);
     }
     const { rowCount, problems, misfits } = await readFile(text, utf8, threads, {
       shared,

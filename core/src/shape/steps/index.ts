@@ -5,6 +5,7 @@ import { distinct } from './distinct.ts';
 import { filter } from './filter.ts';
 import { join } from './join.ts';
 import { number } from './number.ts';
+import { off } from './off.ts';
 import { pick } from './pick.ts';
 import { sort } from './sort.ts';
 import { union } from './union.ts';
@@ -20,4 +21,5 @@ export const STEP_KINDS: readonly StepKind<never>[] = [
   union,
   sort,
   number,
+  off,
 ] as unknown as readonly StepKind<never>[];

@@ -1,50 +1,24 @@
 import { z } from 'zod';
-import { keyNumbers, rowLists } from '../../relate/index.ts';
 import { columnOfValues, columnValues, tableOf } from '../../columns/index.ts';
 import type { Column } from '../../columns/index.ts';
+import { JOIN_KINDS, joinedRows, meet } from '../meeting.ts';
 import type { StepKind } from '../step.ts';
 import { pickRows, stepColumn } from '../step.ts';
 
-const schema = z.strictObject({
+export const joinSchema = z.strictObject({
   table: z.string(),
-  kind: z.enum(['inner', 'left', 'full']),
+  kind: z.enum(JOIN_KINDS),
   on: z.array(z.tuple([z.string(), z.string()])).min(1),
   columns: z.array(z.union([z.string(), z.strictObject({ column: z.string(), as: z.string() })])).optional(),
 });
 
 /** `{ "join": { "table": "price", "kind": "left", "on": [["title_id", "title_id"]], "columns": ["amount"] } }`: rows side by side; null keys meet nothing. */
-export const join: StepKind<z.infer<typeof schema>> = {
+export const join: StepKind<z.infer<typeof joinSchema>> = {
   verb: 'join',
-  schema,
+  schema: joinSchema,
   apply: (input, { table, kind, on, columns }, setting) => {
     const other = setting.table(table);
-    const keys = keyNumbers(
-      on.map(([own]) => stepColumn(input, own, 'join')),
-      on.map(([, theirs]) => stepColumn(other, theirs, 'join')),
-    );
-    const lists = rowLists(keys.to, keys.size);
-    const met = new Uint8Array(other.rowCount);
-    const [left, right]: [number[], number[]] = [[], []];
-    for (let row = 0; row < input.rowCount; row++) {
-      const key = keys.from[row]!;
-      const [from, to] = key === 0 ? [0, 0] : [lists.starts[key]!, lists.starts[key + 1]!];
-      for (let i = from; i < to; i++) {
-        left.push(row);
-        right.push(lists.rows[i]!);
-        met[lists.rows[i]!] = 1;
-      }
-      if (from === to && kind !== 'inner') {
-        left.push(row);
-        right.push(-1);
-      }
-    }
-    if (kind === 'full') {
-      for (let row = 0; row < other.rowCount; row++) {
-        if (met[row]) continue;
-        left.push(-1);
-        right.push(row);
-      }
-    }
+    const { left, right } = joinedRows(meet(input, other, on), kind);
     const wanted =
       columns ??
       [...other.columns.values()]
@@ -65,11 +39,11 @@ export const join: StepKind<z.infer<typeof schema>> = {
   },
 };
 
-function mergedKey(own: Column, theirs: Column, left: readonly number[], right: readonly number[]): Column {
+function mergedKey(own: Column, theirs: Column, left: Int32Array, right: Int32Array): Column {
   const [a, b] = [columnValues(own), columnValues(theirs)];
   return columnOfValues(
     own.name,
     own.type,
-    left.map((row, i) => (row >= 0 ? a[own.codes[row]!]! : b[theirs.codes[right[i]!]!]!)),
+    Array.from(left, (row, i) => (row >= 0 ? a[own.codes[row]!]! : b[theirs.codes[right[i]!]!]!)),
   );
 }

@@ -1,0 +1,135 @@
+import { isNumeric } from '../values/index.ts';
+import type { TableData } from '../columns/index.ts';
+import { columnOf } from '../columns/index.ts';
+import { quoteName } from '../formula/index.ts';
+import type { Model, ModelColumn, Table } from '../model/index.ts';
+import { sameName } from '../model/index.ts';
+import { formatType } from '../values/index.ts';
+import type { JoinFinding } from './joinFindings.ts';
+import { keptRows, meet } from './meeting.ts';
+import { runSteps } from './run.ts';
+import type { Step } from './run.ts';
+import type { StepSetting } from './step.ts';
+import { joinSchema } from './steps/join.ts';
+
+/** A way out of what a join does: other steps, and staging tables that they need. */
+export interface JoinRemedy {
+  readonly id: 'keep-rows' | 'aggregate-theirs' | 'distinct-theirs' | 'aggregate-own';
+  readonly says: string;
+  /** All steps of the derived table. */
+  readonly steps: readonly Step[];
+  readonly tables: readonly Table[];
+  /** Rows after the join with it. */
+  readonly rows: number;
+}
+
+/** Remedies for the findings of the join at a place (from 1), each tried on the rows. `input` are the rows before it. */
+export function joinRemedies(
+  model: Model,
+  input: TableData,
+  steps: readonly Step[],
+  place: number,
+  findings: readonly JoinFinding[],
+  setting: StepSetting,
+): JoinRemedy[] {
+  const step = steps[place - 1]!;
+  const join = joinSchema.parse(step.join);
+  const other = setting.table(join.table);
+  const has = (kind: JoinFinding['kind']) => findings.some((f) => f.kind === kind);
+  const withStep = (...instead: Step[]) => [...steps.slice(0, place - 1), ...instead, ...steps.slice(place)];
+  const found: JoinRemedy[] = [];
+  if (has('loses')) {
+    const rows = keptRows(meet(input, other, join.on)).left;
+    found.push({
+      id: 'keep-rows',
+      says: 'keep the rows without a partner: a left join',
+      steps: withStep({ join: { ...join, kind: 'left' } }),
+      tables: [],
+      rows,
+    });
+  }
+  if (has('multiplies')) {
+    const keys = join.on.map(([, theirs]) => columnOf(other, theirs).name);
+    const wanted = (join.columns ?? [...other.columns.values()].map((c) => c.name)).map((c) => (typeof c === 'string' ? c : c.column));
+    const brought = wanted.filter((name) => !keys.some((key) => sameName(key, name))).map((name) => columnOf(other, name).name);
+    const ways = [
+      {
+        id: 'distinct-theirs' as const,
+        steps: distinctSteps(join.table, [...keys, ...brought]),
+        says: `take each row of ${join.table} once`,
+      },
+      {
+        id: 'aggregate-theirs' as const,
+        steps: aggregateSteps(join.table, other, keys, brought, model),
+        says: `aggregate ${join.table} to one row per ${keys.join(', ')} first`,
+      },
+    ];
+    for (const way of ways) {
+      const name = freeName(model, `${join.table}_per_${keys.at(-1)!}`);
+      const draft: Table = { name, role: 'staging', columns: [] };
+      const rows = runSteps(draft, way.steps, setting).at(-1)!;
+      const meeting = meet(input, rows, join.on);
+      // Only what ends the repetition is a remedy.
+      if (keptRows(meeting).left > input.rowCount) continue;
+      const columns = [...rows.columns.values()].map((c): ModelColumn => ({ name: c.name, type: formatType(c.type) }));
+      found.push({
+        id: way.id,
+        says: `${way.says}, as a staging table ${name}`,
+        steps: withStep({ join: { ...join, table: name } }),
+        tables: [{ ...draft, source: { steps: way.steps as never }, columns }],
+        rows: keptRows(meeting)[join.kind],
+      });
+    }
+  }
+  if (has('repeats')) {
+    const keys = join.on.map(([own]) => columnOf(input, own).name);
+    const aggregate = ownAggregate(input, keys, quantitiesOf(model, input));
+    const draft: Table = { name: 'draft', role: 'staging', columns: [] };
+    const rows = runSteps(draft, [{ from: 'draft' }, aggregate], { ...setting, table: () => input }).at(-1)!;
+    const meeting = meet(rows, other, join.on);
+    found.push({
+      id: 'aggregate-own',
+      says: `aggregate the rows here to one per ${keys.join(', ')} first: other columns go`,
+      steps: withStep(aggregate, step),
+      tables: [],
+      rows: keptRows(meeting)[join.kind],
+    });
+  }
+  return found;
+}
+
+const distinctSteps = (table: string, columns: readonly string[]): Step[] => [{ from: table }, { pick: [...columns] }, { distinct: true }];
+
+/** Quantities are summed, of anything else the largest is taken: it stands for a value that is the same in all rows of a key. */
+function aggregateSteps(table: string, other: TableData, keys: readonly string[], brought: readonly string[], model: Model): Step[] {
+  const declared = model.tables.find((t) => sameName(t.name, table))?.columns ?? [];
+  const columns = Object.fromEntries(
+    brought.map((name) => {
+      const isQuantity =
+        isNumeric(columnOf(other, name).type) &&
+        declared.some((c) => sameName(c.name, name) && c.use === 'quantity' && c.aggregate !== 'none');
+      return [name, `${isQuantity ? 'sum' : 'max'}(${quoteName(name)})`];
+    }),
+  );
+  return [{ from: table }, { aggregate: { by: [...keys], columns } }];
+}
+
+function ownAggregate(input: TableData, keys: readonly string[], quantities: readonly string[]): Step {
+  const columns = Object.fromEntries(
+    quantities.filter((name) => !keys.some((key) => sameName(key, name))).map((name) => [name, `sum(${quoteName(name)})`]),
+  );
+  return { aggregate: { by: [...keys], columns: Object.keys(columns).length > 0 ? columns : { rows: `count(${quoteName(input.name)})` } } };
+}
+
+/** Numeric columns that some table of the model declares a quantity. */
+const quantitiesOf = (model: Model, input: TableData): string[] =>
+  [...input.columns.values()]
+    .filter((c) => isNumeric(c.type) && model.tables.some((t) => t.columns.some((d) => d.use === 'quantity' && sameName(d.name, c.name))))
+    .map((c) => c.name);
+
+function freeName(model: Model, wanted: string): string {
+  for (let n = 1; ; n++) {
+    const name = n === 1 ? wanted : `${wanted}_${n}`;
+    if (!model.tables.some((t) => sameName(t.name, name))) return name;
+  }
+}

@@ -1,0 +1,9 @@
+import { z } from 'zod';
+import type { StepKind } from '../step.ts';
+
+/** `{ "off": { "filter": "kind = 'loan'" } }`: a step that is switched off and kept for later. The rows stay as they are. */
+export const off: StepKind<Record<string, unknown>> = {
+  verb: 'off',
+  schema: z.record(z.string(), z.unknown()),
+  apply: (input) => input,
+};

@@ -1,0 +1,181 @@
+import { formatType, isNumeric, rescale, scaleOf, toJson, add, multiply, isExact } from '../values/index.ts';
+import type { Exact } from '../values/index.ts';
+import type { Column, TableData } from '../columns/index.ts';
+import { columnValues } from '../columns/index.ts';
+import type { Model, Table } from '../model/index.ts';
+import { sameName } from '../model/index.ts';
+import { DataError } from '../query/index.ts';
+import type { JoinFinding, JoinKind } from './joinFindings.ts';
+import { joinFindings } from './joinFindings.ts';
+import { keptRows, meet } from './meeting.ts';
+import { firstState, runStep } from './run.ts';
+import type { Step } from './run.ts';
+import type { StepSetting } from './step.ts';
+import { joinSchema } from './steps/join.ts';
+
+export type Json = null | boolean | number | string;
+
+/** What stands after a step of a derived table. */
+export interface StepState {
+  /** From 1. */
+  readonly place: number;
+  readonly verb: string;
+  readonly rows: number;
+  readonly columns: readonly { readonly name: string; readonly type: string }[];
+  /** Sums of the columns that are quantities, as far as they are known to be. */
+  readonly totals: readonly { readonly column: string; readonly total: Json }[];
+  readonly join?: JoinFacts;
+}
+
+/** What a join meets, before and after it is chosen. */
+export interface JoinFacts {
+  readonly table: string;
+  readonly ownRows: number;
+  readonly theirRows: number;
+  /** Rows of either side that have no partner. */
+  readonly ownLone: number;
+  readonly theirLone: number;
+  /** Rows that each kind would make. */
+  readonly keeps: Readonly<Record<JoinKind, number>>;
+  readonly findings: readonly JoinFinding[];
+}
+
+export interface StepTrace {
+  readonly states: readonly StepState[];
+  /** What is wrong with the step behind the last state; the steps after it were not run. */
+  readonly fault?: { readonly place: number; readonly message: string };
+}
+
+/** Keeps the states of steps that have been run, by what they rest on; see `stateKeeper`. */
+export interface KeptStates {
+  get(key: string): TableData | undefined;
+  set(key: string, state: TableData): void;
+}
+
+/** The states of a derived table's steps with what each did. A step that cannot be run ends the list with its fault. */
+export function traceSteps(model: Model, table: Table, steps: readonly Step[], setting: StepSetting, kept?: KeptStates): StepTrace {
+  const states: StepState[] = [];
+  let quantities: ReadonlySet<string> = new Set();
+  let before: TableData | undefined;
+  for (const [i, step] of steps.entries()) {
+    try {
+      const state = stateAfter(table, steps, i, before, setting, kept);
+      const [verb] = Object.keys(step);
+      const facts = before && verb === 'join' ? joinFacts(model, before, step, setting) : undefined;
+      quantities = quantitiesAfter(model, table, step, state, quantities);
+      states.push({
+        place: i + 1,
+        verb: verb!,
+        rows: state.rowCount,
+        columns: [...state.columns.values()].map((c) => ({ name: c.name, type: formatType(c.type) })),
+        totals: totalsOf(state, quantities),
+        ...(facts ? { join: facts } : {}),
+      });
+      before = state;
+    } catch (error) {
+      if (error instanceof DataError) return { states, fault: { place: i + 1, message: error.message } };
+      throw error;
+    }
+  }
+  return { states };
+}
+
+/** The rows after the step at a place, from 1. Throws DataError. */
+export function rowsAfter(table: Table, steps: readonly Step[], place: number, setting: StepSetting, kept?: KeptStates): TableData {
+  let state: TableData | undefined;
+  for (let i = 0; i < place; i++) state = stateAfter(table, steps, i, state, setting, kept);
+  if (!state) throw new DataError(`the steps of ${table.name} have no place ${place}`);
+  return state;
+}
+
+function stateAfter(
+  table: Table,
+  steps: readonly Step[],
+  i: number,
+  before: TableData | undefined,
+  setting: StepSetting,
+  kept: KeptStates | undefined,
+): TableData {
+  const key = JSON.stringify(steps.slice(0, i + 1));
+  const known = kept?.get(key);
+  if (known) return known;
+  const state = i === 0 ? firstState(table, steps[0], setting) : runStep(table.name, i + 1, steps[i]!, before!, setting);
+  kept?.set(key, state);
+  return state;
+}
+
+function joinFacts(model: Model, input: TableData, step: Step, setting: StepSetting): JoinFacts {
+  const { table, kind, on, columns } = joinSchema.parse(step.join);
+  const other = setting.table(table);
+  const meeting = meet(input, other, on);
+  const brought = columns?.map((c) => (typeof c === 'string' ? c : c.column));
+  const theirs = model.tables.find((t) => sameName(t.name, table));
+  const repeatable = (theirs?.columns ?? [])
+    .filter((c) => c.use === 'quantity' && (!brought || brought.some((name) => sameName(name, c.name))))
+    .map((c) => c.name);
+  return {
+    table,
+    ownRows: input.rowCount,
+    theirRows: other.rowCount,
+    ownLone: meeting.ownLone,
+    theirLone: meeting.theirLone,
+    keeps: keptRows(meeting),
+    findings: joinFindings(meeting, { input, other, on, kind, quantities: repeatable }),
+  };
+}
+
+/** Columns of a state that are summed: quantities of the tables that went in, of the table itself, and what aggregates made. */
+function quantitiesAfter(model: Model, table: Table, step: Step, state: TableData, before: ReadonlySet<string>): ReadonlySet<string> {
+  const declared = (name: string) =>
+    (model.tables.find((t) => sameName(t.name, name))?.columns ?? []).filter((c) => c.use === 'quantity').map((c) => c.name.toLowerCase());
+  const found = new Set(before);
+  const of = (names: readonly string[]) => names.forEach((name) => found.add(name.toLowerCase()));
+  const renamed = (columns: unknown) => {
+    for (const c of (columns ?? []) as (string | { column: string; as: string })[])
+      if (typeof c !== 'string' && found.has(c.column.toLowerCase())) found.add(c.as.toLowerCase());
+  };
+  of(table.columns.filter((c) => c.use === 'quantity').map((c) => c.sourceName ?? c.name));
+  if (typeof step.from === 'string') of(declared(step.from));
+  if (step.join) {
+    const { table: other, columns } = joinSchema.parse(step.join);
+    of(declared(other));
+    renamed(columns);
+  }
+  if (Array.isArray(step.union)) (step.union as string[]).forEach((name) => of(declared(name)));
+  if (Array.isArray(step.pick)) renamed(step.pick);
+  if (step.aggregate) of(Object.keys((step.aggregate as { columns: object }).columns));
+  return new Set([...found].filter((name) => state.columns.has(name)));
+}
+
+function totalsOf(state: TableData, quantities: ReadonlySet<string>): StepState['totals'] {
+  return [...state.columns.values()]
+    .filter((c) => quantities.has(c.name.toLowerCase()) && isNumeric(c.type))
+    .map((c) => ({ column: c.name, total: totalOf(c) }));
+}
+
+/** The sum of a column's values, exact where they are; null where there is none. */
+export function totalOf(column: Column): Json {
+  const values = columnValues(column);
+  const { counts } = column;
+  let [sum, any]: [Exact, boolean] = [0, false];
+  for (let code = 1; code < counts.length; code++) {
+    if (counts[code] === 0) continue;
+    any = true;
+    const value = values[code] as Exact;
+    sum = isExact(column.type) ? add(sum, multiply(value, counts[code]!)) : (sum as number) + (value as number) * counts[code]!;
+  }
+  if (!any) return null;
+  return isExact(column.type) ? toJson(rescale(sum, scaleOf(column.type), scaleOf(column.type)), column.type) : toJson(sum, column.type);
+}
+
+/** Keeps the last states of one model revision's steps, so that a change of a step runs only those behind it. */
+export function stateKeeper(most = 24): KeptStates {
+  const states = new Map<string, TableData>();
+  return {
+    get: (key) => states.get(key),
+    set: (key, state) => {
+      if (states.size >= most) states.delete(states.keys().next().value!);
+      states.set(key, state);
+    },
+  };
+}
