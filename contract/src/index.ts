@@ -8,6 +8,7 @@ import type { FilePreview } from '@crease/core/reading';
 import { NAMING_RULES } from '@crease/core/reading';
 import type { Profile } from '@crease/core/storage';
 import type { Proposal } from '@crease/core/propose';
+import type { JoinRemedy, StepTrace } from '@crease/core/shape';
 import { parseType } from '@crease/core/values';
 
 /** Requests from the screens to the server: each body is checked against its schema, unknown fields included. */
@@ -74,6 +75,15 @@ export const intakeRequest = z.strictObject({
     )
     .min(1)
     .max(500),
+});
+/** Steps of a derived table as somebody tries them, before they are kept. */
+const triedSteps = z.array(z.record(z.string(), z.unknown())).min(1).max(200);
+export const stepsRequest = z.strictObject({ table: z.string().min(1).max(200), steps: triedSteps });
+export const stepRowsRequest = stepsRequest.extend({
+  /** Of the step, from 1. */
+  place: z.int().min(1),
+  offset: z.int().min(0).default(0),
+  count: z.int().min(1).max(1000).default(50),
 });
 export const browseRequest = z.strictObject({
   hierarchy: z.string(),
@@ -191,6 +201,9 @@ export interface RowPage {
   rows: (null | boolean | number | string)[][];
   total: number;
 }
+
+/** What stands after each step, and ways out of what its joins do. */
+export type StepsState = StepTrace & { remedies: { place: number; remedies: JoinRemedy[] }[] };
 
 export type QueryState = Answer & { elapsedMs: number };
 export type ProfileState = Profile & { elapsedMs: number };

@@ -11,3 +11,4 @@ export * from './aggregates/index.ts';
 export * from './words/index.ts';
 export * from './layout.ts';
 export * from './rename.ts';
+export * from './namesIn.ts';

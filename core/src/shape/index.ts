@@ -5,3 +5,5 @@ export * from './trace.ts';
 export type { JoinFinding, JoinKey } from './joinFindings.ts';
 export { JOIN_KINDS, type JoinKind } from './meeting.ts';
 export * from './joinRemedies.ts';
+export * from './declare.ts';
+export * from './lineage.ts';

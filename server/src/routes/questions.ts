@@ -1,5 +1,5 @@
 import { Router } from 'express';
-import { browseRequest, formulaRequest, matchRequest, queryRequest, sqlRequest } from '@crease/contract';
+import { browseRequest, formulaRequest, matchRequest, queryRequest, sqlRequest, stepRowsRequest, stepsRequest } from '@crease/contract';
 import type { Workspace } from '../workspace.ts';
 import { ServerError } from '../errors.ts';
 import { answer, asked, body, idOf, param } from './handle.ts';
@@ -46,6 +46,14 @@ export function questionRoutes(workspace: Workspace): Router {
   router.post(
     '/models/:id/match',
     answer((request) => pool.run({ kind: 'match', ...body(request, matchRequest), ...workspace.task(idOf(request)) })),
+  );
+  router.post(
+    '/models/:id/steps',
+    answer((request) => pool.run({ kind: 'steps', ...body(request, stepsRequest), ...workspace.task(idOf(request)) })),
+  );
+  router.post(
+    '/models/:id/steps/rows',
+    answer((request) => pool.run({ kind: 'step-rows', ...body(request, stepRowsRequest), ...workspace.task(idOf(request)) })),
   );
   router.get(
     '/models/:id/levels',

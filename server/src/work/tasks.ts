@@ -19,6 +19,8 @@ export interface End {
   readonly columns: readonly string[];
 }
 
+type TriedStep = Readonly<Record<string, unknown>>;
+
 export type Task =
   | ({ readonly kind: 'query'; readonly query: unknown } & OnModel)
   | ({ readonly kind: 'sql'; readonly query: unknown; readonly dialect: 'sqlite' | 'postgresql' } & OnModel)
@@ -28,6 +30,15 @@ export type Task =
   | ({ readonly kind: 'browse'; readonly hierarchy: string; readonly path: readonly (null | boolean | number | string)[] } & OnModel)
   | ({ readonly kind: 'match'; readonly from: End; readonly to: End } & OnModel)
   | ({ readonly kind: 'levels'; readonly hierarchy: string } & OnModel)
+  | ({ readonly kind: 'steps'; readonly table: string; readonly steps: readonly TriedStep[] } & OnModel)
+  | ({
+      readonly kind: 'step-rows';
+      readonly table: string;
+      readonly steps: readonly TriedStep[];
+      readonly place: number;
+      readonly offset: number;
+      readonly count: number;
+    } & OnModel)
   | ({ readonly kind: 'columns'; readonly table: string } & OnModel)
   | ({ readonly kind: 'rows'; readonly table: string; readonly offset: number; readonly count: number } & OnModel)
   | ({ readonly kind: 'values'; readonly column: string; readonly search: string } & OnModel)

@@ -27,6 +27,7 @@ import { previewOf } from '../sources/preview.ts';
 import { isParquet } from '../sources/fileTable.ts';
 import { previewParquet } from '../sources/parquetTable.ts';
 import { storeParquet } from '../intake/storeParquet.ts';
+import { traced, tracedRows } from './stepTasks.ts';
 import type { JudgeMessage, Task } from './tasks.ts';
 import { SharedCodes } from './sharedCodes.ts';
 import { END } from './tasks.ts';
@@ -288,6 +289,10 @@ async function run(task: Task): Promise<unknown> {
     }
     case 'levels':
       return { levels: levelFacts(dataOf(task), task.hierarchy) };
+    case 'steps':
+      return traced(task, dataOf(task));
+    case 'step-rows':
+      return tracedRows(task, dataOf(task));
     case 'columns':
       return columns(task);
     case 'rows':
