@@ -8,7 +8,7 @@ import type { FilePreview } from '@crease/core/reading';
 import { NAMING_RULES } from '@crease/core/reading';
 import type { Profile } from '@crease/core/storage';
 import type { Proposal } from '@crease/core/propose';
-import type { JoinRemedy, StepTrace } from '@crease/core/shape';
+import type { JoinRemedy, StepState, StepTrace } from '@crease/core/shape';
 import { parseType } from '@crease/core/values';
 
 /** Requests from the screens to the server: each body is checked against its schema, unknown fields included. */
@@ -203,7 +203,9 @@ export interface RowPage {
 }
 
 /** What stands after each step, and ways out of what its joins do. */
-export type StepsState = StepTrace & { remedies: { place: number; remedies: JoinRemedy[] }[] };
+export type StepsState = StepTrace & { remedies: { place: number; remedies: TriedRemedy[] }[] };
+/** A way out, and what stands after the last step with it. */
+export type TriedRemedy = JoinRemedy & { after: StepState };
 
 export type QueryState = Answer & { elapsedMs: number };
 export type ProfileState = Profile & { elapsedMs: number };

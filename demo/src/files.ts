@@ -223,7 +223,7 @@ export function demoFiles(options: DemoOptions = {}): DemoFile[] {
     file('desk_log.csv', ['logged_at', 'terminal', 'kind', 'note'], 18, function* (r) {
       for (let i = 0; i < Math.round(loans / 20); i++) {
         yield [
-          `${formatDate(r.whole(FIRST_DAY, LAST_DAY))} ${two(r.whole(9, 19))}:${two(r.whole(0, 59))}:${two(r.whole(0, 59))}`,
+          `${dateOutsideWeek(r.whole(FIRST_DAY, LAST_DAY))} ${two(r.whole(9, 19))}:${two(r.whole(0, 59))}:${two(r.whole(0, 59))}`,
           `T${two(r.whole(1, TERMINALS))}`,
           r.pick(['loan', 'return', 'renewal', 'login', 'error']),
           r.chance(0.1) ? 'reader gave no beep' : null,

@@ -303,6 +303,25 @@ export const demoModel = (): Model => ({
         column('note', 'text'),
       ],
     ),
+    table(
+      'desk_use',
+      'Desk use',
+      'fact',
+      'messages of one kind of a terminal on one day',
+      ['terminal', 'day', 'kind'],
+      [key('terminal', 'text'), reference('day', 'date'), key('kind', 'text'), amount('uses')],
+      {
+        process: 'Desk work',
+        source: {
+          steps: [
+            { from: 'desk_log' },
+            { filter: "kind <> 'error'" },
+            { derive: { name: 'day', formula: 'cast(logged_at as date)' } },
+            { aggregate: { by: ['terminal', 'day', 'kind'], columns: { uses: 'count(desk_log)' } } },
+          ],
+        },
+      },
+    ),
   ],
   relationships: [
     relate('loan_export', 'branch_code', 'branch', 'branch_code', { name: 'loan_branch' }),
@@ -322,6 +341,7 @@ export const demoModel = (): Model => ({
     relate('budget', 'quarter', 'calendar', 'year_quarter'),
     relate('programme_visit', 'branch_code', 'branch'),
     relate('programme_visit', 'held_on', 'calendar', 'day'),
+    relate('desk_use', 'day', 'calendar', 'day'),
     relate('branch', 'district_code', 'district'),
     relate('card', 'district_code', 'district', 'district_code', { default: false }),
     relate('copy', 'title_id', 'title'),

@@ -1,6 +1,6 @@
 import type { TableData } from '@crease/core/columns';
 import { judgeClaim, listClaims, present } from '@crease/core/claims';
-import { readSpecOf } from '@crease/core/interchange';
+import { readSpecOf, tableLoader } from '@crease/core/interchange';
 import { readModel, writeModel } from '@crease/core/model';
 import { proposeStar, acceptAll } from '@crease/core/propose';
 import { answerQuery, ModelData } from '@crease/core/query';
@@ -24,14 +24,14 @@ function demoData(model = demoModel()): ModelData {
   const tables = new Map<string, TableData>();
   return new ModelData(
     model,
-    (name) => {
+    tableLoader(model, today, (table) => {
+      const { name } = table;
       if (!tables.has(name)) {
-        const table = model.tables.find((t) => t.name === name)!;
         const bytes = bytesOf(`${name}.csv`);
         tables.set(name, readTable(readSpecOf(table, table.source as { file: string }, bytes, true), bytes));
       }
       return tables.get(name)!;
-    },
+    }),
     today,
   );
 }

@@ -23,6 +23,21 @@ export interface JoinRemedy {
   readonly rows: number;
 }
 
+/** A setting in which the staging tables of a remedy are there. */
+export function withStaging(setting: StepSetting, tables: readonly Table[]): StepSetting {
+  const made = new Map<string, TableData>();
+  return {
+    ...setting,
+    table: (name) => {
+      const staging = tables.find((t) => sameName(t.name, name));
+      if (!staging) return setting.table(name);
+      let rows = made.get(staging.name);
+      if (!rows) made.set(staging.name, (rows = runSteps(staging, (staging.source as { steps: Step[] }).steps, setting).at(-1)!));
+      return rows;
+    },
+  };
+}
+
 /** Remedies for the findings of the join at a place (from 1), each tried on the rows. `input` are the rows before it. */
 export function joinRemedies(
   model: Model,

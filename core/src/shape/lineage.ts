@@ -79,7 +79,8 @@ export function lineageOf(model: Model): Lineage {
 /** Where a column's values come from, one hop back. */
 export interface Origin {
   readonly table: string;
-  readonly column: string;
+  /** Undefined where the rows themselves are counted. */
+  readonly column: string | undefined;
   /** What was done on the way: the step's verb, or the column's own formula. */
   readonly by: string;
 }
@@ -127,7 +128,11 @@ function throughSteps(model: Model, steps: readonly Step[], wanted: string): Ori
     } else if (typeof step.number === 'string') {
       follow((name) => (sameName(name, step.number as string) ? { names: [] } : undefined));
     } else if (step.join) {
-      const { table, columns, on } = step.join as { table: string; columns?: (string | { column: string; as: string })[]; on: [string, string][] };
+      const { table, columns, on } = step.join as {
+        table: string;
+        columns?: (string | { column: string; as: string })[];
+        on: [string, string][];
+      };
       names = names.filter((n) => {
         const brought = columns
           ? columns.map((c) => (typeof c === 'string' ? { column: c, as: c } : c)).find((c) => sameName(c.as, n.name))?.column
@@ -142,12 +147,17 @@ function throughSteps(model: Model, steps: readonly Step[], wanted: string): Ori
       for (const table of step.union as string[])
         for (const n of names) if (has(table, n.name)) found.push({ table, column: n.name, by: 'union' });
     } else if (typeof step.from === 'string') {
-      for (const n of names) if (has(step.from, n.name)) found.push({ table: step.from, column: n.name, by: n.by });
+      for (const n of names) {
+        if (has(step.from, n.name)) found.push({ table: step.from, column: n.name, by: n.by });
+        else if (sameName(n.name, step.from)) found.push({ table: step.from, column: undefined, by: n.by });
+      }
     }
   }
   const proper = (o: Origin): Origin => {
     const table = model.tables.find((t) => sameName(t.name, o.table));
-    return { ...o, table: table?.name ?? o.table, column: columnsOf(model, o.table).find((c) => sameName(c.name, o.column))?.name ?? o.column };
+    const { column } = o;
+    const known = column === undefined ? undefined : columnsOf(model, o.table).find((c) => sameName(c.name, column));
+    return { ...o, table: table?.name ?? o.table, column: known?.name ?? column };
   };
   return found.map(proper).filter((o, i, all) => all.findIndex((p) => p.table === o.table && p.column === o.column) === i);
 }

@@ -22,7 +22,7 @@ export interface StepKind<T> {
   apply(input: TableData, argument: T, setting: StepSetting): TableData;
 }
 
-const names = z.array(z.string().min(1)).min(1);
+const names = z.array(z.string().min(1)).min(1, 'name at least one');
 export const nameList = names;
 
 /** The column of that name, or a message that names the step's verb. */

@@ -12,7 +12,10 @@ const rows: Record<string, TableData> = {
     columnOfValues('day', DATE, [1, 2, 1, 3, 3]),
     columnOfValues('visitors', INTEGER, [10, 20, 30, 40, 50]),
   ]),
-  budget: tableOf('budget', [columnOfValues('branch', TEXT, ['A', 'B', 'D']), columnOfValues('amount', decimal(9, 2), [10000, 20050, 999])]),
+  budget: tableOf('budget', [
+    columnOfValues('branch', TEXT, ['A', 'B', 'D']),
+    columnOfValues('amount', decimal(9, 2), [10000, 20050, 999]),
+  ]),
   price: tableOf('price', [
     columnOfValues('branch', TEXT, ['A', 'A', 'B', 'B']),
     columnOfValues('fee', INTEGER, [5, 5, 7, 8]),
@@ -212,10 +215,10 @@ describe('lineage', () => {
       steps: [
         { from: 'visit' },
         { derive: { name: 'large', formula: 'visitors > 20' } },
-        { aggregate: { by: ['branch'], columns: { heads: 'sum(visitors)', best: 'max(large)' } } },
+        { aggregate: { by: ['branch'], columns: { heads: 'sum(visitors)', best: 'max(large)', days: 'count(visit)' } } },
         { join: { table: 'budget', kind: 'left', on: [['branch', 'branch']], columns: [{ column: 'amount', as: 'money' }] } },
         { off: { union: ['price'] } },
-        { pick: ['branch', { column: 'heads', as: 'people' }, 'best', 'money'] },
+        { pick: ['branch', { column: 'heads', as: 'people' }, 'best', 'money', 'days'] },
       ],
     },
     columns: [
@@ -223,6 +226,7 @@ describe('lineage', () => {
       { name: 'visits', type: 'integer', sourceName: 'people' },
       { name: 'best', type: 'boolean' },
       { name: 'money', type: 'decimal(9,2)' },
+      { name: 'days', type: 'integer' },
       { name: 'each', type: 'double', formula: 'money / visits' },
     ],
   };
@@ -246,6 +250,7 @@ describe('lineage', () => {
     ['visits', [['visit.visitors', 'sum(visitors)']]],
     ['best', [['visit.visitors', 'visitors > 20']]],
     ['money', [['budget.amount', 'join']]],
+    ['days', [['visit', 'count(visit)']]],
     [
       'each',
       [
@@ -254,6 +259,8 @@ describe('lineage', () => {
       ],
     ],
   ])('%s is traced to the columns that it comes from', (column, expected) => {
-    expect(originsOf(whole, 'per_branch', column).map((o) => [`${o.table}.${o.column}`, o.by])).toEqual(expected);
+    expect(originsOf(whole, 'per_branch', column).map((o) => [o.column === undefined ? o.table : `${o.table}.${o.column}`, o.by])).toEqual(
+      expected,
+    );
   });
 });

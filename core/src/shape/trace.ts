@@ -32,6 +32,8 @@ export interface JoinFacts {
   readonly table: string;
   readonly ownRows: number;
   readonly theirRows: number;
+  /** Rows that the join makes. */
+  readonly rows: number;
   /** Rows of either side that have no partner. */
   readonly ownLone: number;
   readonly theirLone: number;
@@ -43,7 +45,12 @@ export interface JoinFacts {
 export interface StepTrace {
   readonly states: readonly StepState[];
   /** What is wrong with the step behind the last state; the steps after it were not run. */
-  readonly fault?: { readonly place: number; readonly message: string };
+  readonly fault?: {
+    readonly place: number;
+    readonly message: string;
+    /** Of a join that would make too many rows to be tried. */
+    readonly join?: JoinFacts;
+  };
 }
 
 /** Keeps the states of steps that have been run, by what they rest on; see `stateKeeper`. */
@@ -52,6 +59,9 @@ export interface KeptStates {
   set(key: string, state: TableData): void;
 }
 
+/** A join that makes more rows than this is not run to be looked at: what it would do is known without. */
+const MOST_TRIED = 20_000_000;
+
 /** The states of a derived table's steps with what each did. A step that cannot be run ends the list with its fault. */
 export function traceSteps(model: Model, table: Table, steps: readonly Step[], setting: StepSetting, kept?: KeptStates): StepTrace {
   const states: StepState[] = [];
@@ -59,9 +69,13 @@ export function traceSteps(model: Model, table: Table, steps: readonly Step[], s
   let before: TableData | undefined;
   for (const [i, step] of steps.entries()) {
     try {
-      const state = stateAfter(table, steps, i, before, setting, kept);
       const [verb] = Object.keys(step);
       const facts = before && verb === 'join' ? joinFacts(model, before, step, setting) : undefined;
+      if (facts && facts.rows > MOST_TRIED) {
+        const message = `step ${i + 1} of ${table.name}: the join would make ${facts.rows} rows, which are not tried here: aggregate one side first`;
+        return { states, fault: { place: i + 1, message, join: facts } };
+      }
+      const state = stateAfter(table, steps, i, before, setting, kept);
       quantities = quantitiesAfter(model, table, step, state, quantities);
       states.push({
         place: i + 1,
@@ -104,8 +118,11 @@ function stateAfter(
   return state;
 }
 
-function joinFacts(model: Model, input: TableData, step: Step, setting: StepSetting): JoinFacts {
-  const { table, kind, on, columns } = joinSchema.parse(step.join);
+/** What the join meets; undefined where the step is not even said as it must be. */
+function joinFacts(model: Model, input: TableData, step: Step, setting: StepSetting): JoinFacts | undefined {
+  const parsed = joinSchema.safeParse(step.join);
+  if (!parsed.success) return undefined;
+  const { table, kind, on, columns } = parsed.data;
   const other = setting.table(table);
   const meeting = meet(input, other, on);
   const brought = columns?.map((c) => (typeof c === 'string' ? c : c.column));
@@ -117,6 +134,7 @@ function joinFacts(model: Model, input: TableData, step: Step, setting: StepSett
     table,
     ownRows: input.rowCount,
     theirRows: other.rowCount,
+    rows: keptRows(meeting)[kind],
     ownLone: meeting.ownLone,
     theirLone: meeting.theirLone,
     keeps: keptRows(meeting),

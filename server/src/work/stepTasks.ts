@@ -3,8 +3,9 @@ import { columnValues } from '@crease/core/columns';
 import type { Table } from '@crease/core/model';
 import { sameName } from '@crease/core/model';
 import type { ModelData } from '@crease/core/query';
+import { DataError } from '@crease/core/query';
 import type { KeptStates, StepSetting } from '@crease/core/shape';
-import { joinRemedies, rowsAfter, stateKeeper, traceSteps } from '@crease/core/shape';
+import { joinRemedies, rowsAfter, stateKeeper, traceSteps, withStaging } from '@crease/core/shape';
 import { formatType, toJson } from '@crease/core/values';
 import type { Task } from './tasks.ts';
 
@@ -13,7 +14,11 @@ const keepers = new WeakMap<ModelData, KeptStates>();
 function setting(data: ModelData): { of: StepSetting; kept: KeptStates } {
   let kept = keepers.get(data);
   if (!kept) keepers.set(data, (kept = stateKeeper()));
-  return { of: { table: (name) => data.table(name), today: data.today }, kept };
+  const table = (name: string) => {
+    if (name === '') throw new DataError('choose a table');
+    return data.table(name);
+  };
+  return { of: { table, today: data.today }, kept };
 }
 
 /** A derived table of the model, or one that is only tried. */
@@ -25,16 +30,17 @@ export function traced(task: Extract<Task, { kind: 'steps' }>, data: ModelData):
   const table = tableOf(data, task.table);
   const { of, kept } = setting(data);
   const trace = traceSteps(data.model, table, task.steps, of, kept);
-  const remedies = trace.states.flatMap(({ place, join }) =>
-    join && join.findings.length > 0
-      ? [
-          {
-            place,
-            remedies: joinRemedies(data.model, rowsAfter(table, task.steps, place - 1, of, kept), task.steps, place, join.findings, of),
-          },
-        ]
-      : [],
-  );
+  const joins = [...trace.states, ...(trace.fault ? [trace.fault] : [])];
+  const remedies = joins.flatMap(({ place, join }) => {
+    if (!join || join.findings.length === 0) return [];
+    const input = rowsAfter(table, task.steps, place - 1, of, kept);
+    const found = joinRemedies(data.model, input, task.steps, place, join.findings, of).map((remedy) => {
+      const model = { ...data.model, tables: [...data.model.tables, ...remedy.tables] };
+      const after = traceSteps(model, table, remedy.steps, withStaging(of, remedy.tables)).states.at(-1)!;
+      return { ...remedy, after };
+    });
+    return [{ place, remedies: found }];
+  });
   return { ...trace, remedies };
 }
 

@@ -78,3 +78,22 @@ export const STAGE_OF: Record<SelectionKind, string> = {
   perspective: 'perspectives',
   claim: 'claims',
 };
+
+/** One more thing that the address says of a screen: a view, a step. */
+export function useParam(name: string): [string | undefined, (value: string | undefined) => void] {
+  const [params, setParams] = useSearchParams();
+  const set = useCallback(
+    (value: string | undefined) =>
+      setParams(
+        (before) => {
+          const next = new URLSearchParams(before);
+          if (value === undefined) next.delete(name);
+          else next.set(name, value);
+          return next;
+        },
+        { replace: true, preventScrollReset: true },
+      ),
+    [name, setParams],
+  );
+  return [params.get(name) ?? undefined, set];
+}

@@ -1,0 +1,365 @@
+import { useRef, useState } from 'react';
+import type { Edit } from '@crease/core/edit';
+import type { ModelColumn, Table } from '@crease/core/model';
+import { useModel } from '../../state/model.tsx';
+import { useSelection } from '../../state/selection.ts';
+import { useColumnFacts } from '../../evidence/SelectionFacts.tsx';
+import { Distribution } from '../../parts/Marks.tsx';
+import { cellText, count } from '../../parts/text.ts';
+
+const USES = ['key', 'reference', 'attribute', 'quantity'] as const;
+const AGGREGATES = ['sum', 'avg', 'min', 'max', 'count', 'distinct', 'none'] as const;
+
+/** A table and its columns: role, grain, key, and what each column is used for, beside what its rows hold. */
+export function ColumnsDesign({ table }: { table: Table }) {
+  const { edit } = useModel();
+  const [selection, select] = useSelection();
+  const facts = useColumnFacts(table.name);
+  const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
+  const last = useRef<string>(undefined);
+  const set = (change: Extract<Edit[number], { do: 'set-table' }>['change'], says: string) =>
+    void edit([{ do: 'set-table', table: table.name, change }], says);
+  const setColumns = (list: readonly ModelColumn[], change: Extract<Edit[number], { do: 'set-column' }>['change'], says: string) =>
+    void edit(
+      list.map((c) => ({ do: 'set-column' as const, table: table.name, column: c.name, change })),
+      says,
+    );
+  /** The new name follows through all formulas; the table stays selected. */
+  const rename = async (name: string): Promise<boolean> => {
+    if (name === '') return false;
+    const done = await edit([{ do: 'rename', of: { table: table.name }, to: name }], `${table.name} is called ${name}`);
+    if (done) select({ kind: 'table', name });
+    return done;
+  };
+  const renameColumn = async (column: string, name: string): Promise<boolean> => {
+    if (name === '') return false;
+    const done = await edit([{ do: 'rename', of: { table: table.name, column }, to: name }], `${table.name}.${column} is called ${name}`);
+    if (done) select({ kind: 'column', name: `${table.name}.${name}` });
+    return done;
+  };
+  /** Chooses a column, or with shift all from the one that was chosen last up to it. */
+  const choose = (name: string, take: boolean, range: boolean) => {
+    const order = table.columns.map((c) => c.name);
+    const [at, from] = [order.indexOf(name), last.current === undefined ? -1 : order.indexOf(last.current)];
+    const names = range && from >= 0 ? order.slice(Math.min(at, from), Math.max(at, from) + 1) : [name];
+    setChosen((s) => new Set(take ? [...s, ...names] : [...s].filter((x) => !names.includes(x))));
+    last.current = name;
+  };
+  const bulk = table.columns.filter((c) => chosen.has(c.name));
+  return (
+    <>
+      <div className="grid grid-cols-[auto_1fr] items-center gap-x-3 gap-y-2 border-b border-rule px-4 py-3">
+        <label htmlFor="called" className="text-soft">
+          it is called
+        </label>
+        <TextField id="called" value={table.name} onSave={rename} />
+        <label htmlFor="grain" className="text-soft">
+          one row is
+        </label>
+        <TextField
+          id="grain"
+          value={table.grain ?? ''}
+          placeholder="say the grain: one line of a loan receipt"
+          onSave={(grain) => set({ grain }, `the grain of ${table.name} is ${grain || 'not said'}`)}
+        />
+        <span className="text-soft">its key is</span>
+        <span className="flex flex-wrap gap-1">
+          {(table.key ?? []).map((k) => (
+            <button
+              key={k}
+              className="btn h-[24px]"
+              title="Take it out of the key"
+              onClick={() => set({ key: table.key!.filter((x) => x !== k) }, `${k} is no part of the key of ${table.name}`)}
+            >
+              {k} <span aria-hidden>×</span>
+            </button>
+          ))}
+          <select
+            className="field h-[24px]"
+            value=""
+            aria-label="Add a column to the key"
+            onChange={(e) =>
+              e.target.value &&
+              set({ key: [...(table.key ?? []), e.target.value] }, `${e.target.value} is part of the key of ${table.name}`)
+            }
+          >
+            <option value="">add …</option>
+            {table.columns
+              .filter((c) => !(table.key ?? []).includes(c.name))
+              .map((c) => (
+                <option key={c.name}>{c.name}</option>
+              ))}
+          </select>
+        </span>
+        {table.role === 'dimension' && (
+          <>
+            <label htmlFor="label" className="text-soft">
+              a member is shown by
+            </label>
+            <select
+              id="label"
+              className="field w-[200px]"
+              value={table.label ?? ''}
+              onChange={(e) => set({ label: e.target.value }, `members of ${table.name} are shown by ${e.target.value || 'their key'}`)}
+            >
+              <option value="">its key</option>
+              {table.columns.map((c) => (
+                <option key={c.name}>{c.name}</option>
+              ))}
+            </select>
+          </>
+        )}
+        {table.role === 'fact' && (
+          <>
+            <label htmlFor="snapshot" className="text-soft">
+              periodic snapshot on
+            </label>
+            <select
+              id="snapshot"
+              className="field w-[200px]"
+              value={table.snapshot ?? ''}
+              onChange={(e) =>
+                set(
+                  { snapshot: e.target.value || null },
+                  `${table.name} is ${e.target.value ? `a snapshot on ${e.target.value}` : 'no snapshot'}`,
+                )
+              }
+            >
+              <option value="">none: it is not one</option>
+              {table.columns
+                .filter((c) => c.type === 'date')
+                .map((c) => (
+                  <option key={c.name}>{c.name}</option>
+                ))}
+            </select>
+          </>
+        )}
+      </div>
+      {bulk.length > 1 && (
+        <div className="flex items-center gap-3 border-b border-rule bg-paper px-4 py-2">
+          <b>{count(bulk.length)} columns</b>
+          <BulkChoice
+            label="Use of the chosen columns"
+            text="use as …"
+            options={USES}
+            onChoose={(use) => setColumns(bulk, { use }, `use ${bulk.length} columns of ${table.name} as ${use}`)}
+          />
+          {bulk.every((c) => c.use === 'quantity') && (
+            <BulkChoice
+              label="Default aggregate of the chosen columns"
+              text="aggregate by …"
+              options={AGGREGATES}
+              onChoose={(aggregate) => setColumns(bulk, { aggregate }, `aggregate ${bulk.length} columns of ${table.name} by ${aggregate}`)}
+            />
+          )}
+          <button className="btn" onClick={() => setColumns(bulk, { hidden: true }, `hide ${bulk.length} columns of ${table.name}`)}>
+            Hide
+          </button>
+          <button className="btn" onClick={() => setColumns(bulk, { hidden: false }, `show ${bulk.length} columns of ${table.name}`)}>
+            Show
+          </button>
+          <button className="btn btn-bare" onClick={() => setChosen(new Set())}>
+            Clear
+          </button>
+        </div>
+      )}
+      <div className="min-h-0 flex-1 overflow-auto">
+        <table className="grid-plain" aria-label={`Columns of ${table.name}`}>
+          <thead>
+            <tr>
+              <th scope="col">
+                <input
+                  type="checkbox"
+                  aria-label="Choose all columns"
+                  checked={chosen.size === table.columns.length && table.columns.length > 0}
+                  onChange={(e) => setChosen(new Set(e.target.checked ? table.columns.map((c) => c.name) : []))}
+                />
+              </th>
+              <th scope="col">column</th>
+              <th scope="col">type</th>
+              <th scope="col">use</th>
+              <th scope="col">shown</th>
+              <th scope="col" className="num">
+                distinct
+              </th>
+              <th scope="col">values</th>
+            </tr>
+          </thead>
+          <tbody>
+            {table.columns.map((c) => {
+              const f = facts.data?.find((x) => x.name === c.name);
+              return (
+                <tr key={c.name}>
+                  <td>
+                    <input
+                      type="checkbox"
+                      aria-label={`Choose ${c.name}`}
+                      checked={chosen.has(c.name)}
+                      title="With shift: all from the one chosen last"
+                      onChange={(e) => choose(c.name, e.target.checked, (e.nativeEvent as MouseEvent).shiftKey)}
+                    />
+                  </td>
+                  <td>
+                    {selection?.kind === 'column' && selection.name === `${table.name}.${c.name}` ? (
+                      <TextField label={`Name of ${c.name}`} value={c.name} onSave={(name) => renameColumn(c.name, name)} />
+                    ) : (
+                      <button
+                        className="text-left font-semibold hover:underline"
+                        onClick={() => select({ kind: 'column', name: `${table.name}.${c.name}` })}
+                        title={c.sourceName === undefined ? 'Select it' : `${c.sourceName} where it comes from`}
+                      >
+                        {c.name}
+                      </button>
+                    )}
+                    {c.formula !== undefined && (
+                      <code className="block max-w-[128px] truncate text-soft" title={c.formula}>
+                        = {c.formula}
+                      </code>
+                    )}
+                  </td>
+                  <td className="whitespace-nowrap text-soft">{c.type}</td>
+                  <td>
+                    <select
+                      className="field h-[24px] w-[100px]"
+                      aria-label={`Use of ${c.name}`}
+                      value={c.use ?? 'attribute'}
+                      onChange={(e) =>
+                        setColumns([c], { use: e.target.value as ModelColumn['use'] }, `use ${table.name}.${c.name} as ${e.target.value}`)
+                      }
+                    >
+                      {USES.map((u) => (
+                        <option key={u}>{u}</option>
+                      ))}
+                    </select>
+                    {c.use === 'quantity' && (
+                      <select
+                        className="field mt-1 block h-[24px] w-[100px]"
+                        aria-label={`Default aggregate of ${c.name}`}
+                        value={c.aggregate ?? 'sum'}
+                        onChange={(e) =>
+                          setColumns(
+                            [c],
+                            { aggregate: e.target.value as ModelColumn['aggregate'] },
+                            `aggregate ${table.name}.${c.name} by ${e.target.value}`,
+                          )
+                        }
+                      >
+                        {AGGREGATES.map((a) => (
+                          <option key={a}>{a}</option>
+                        ))}
+                      </select>
+                    )}
+                  </td>
+                  <td>
+                    <input
+                      type="checkbox"
+                      aria-label={`Show ${c.name}`}
+                      checked={!c.hidden}
+                      onChange={(e) =>
+                        setColumns([c], { hidden: !e.target.checked }, `${e.target.checked ? 'show' : 'hide'} ${table.name}.${c.name}`)
+                      }
+                    />
+                  </td>
+                  {f?.fault !== undefined ? (
+                    <td colSpan={2} className="text-vermilion">
+                      {f.fault}
+                    </td>
+                  ) : (
+                    <>
+                      <td className="num">
+                        {f ? count(f.distinct) : ''}
+                        {f && f.nulls > 0 && <span className="block text-[11px] text-soft">{count(f.nulls)} null</span>}
+                      </td>
+                      <td title={f ? `${cellText(f.least)} … ${cellText(f.greatest)}` : ''}>
+                        {f && (
+                          <Distribution
+                            rows={f.distribution}
+                            width={58}
+                            height={18}
+                            label={`Rows of ${c.name} by stretches of its values`}
+                          />
+                        )}
+                      </td>
+                    </>
+                  )}
+                </tr>
+              );
+            })}
+          </tbody>
+        </table>
+        {facts.error && <p className="p-4 text-soft">{facts.error.message}</p>}
+      </div>
+    </>
+  );
+}
+
+/** One thing said of several columns at once. */
+function BulkChoice<T extends string>({
+  label,
+  text,
+  options,
+  onChoose,
+}: {
+  label: string;
+  text: string;
+  options: readonly T[];
+  onChoose: (option: T) => void;
+}) {
+  return (
+    <select
+      className="field"
+      value=""
+      aria-label={label}
+      onChange={(e) => {
+        const chosen = options.find((option) => option === e.target.value);
+        if (chosen !== undefined) onChoose(chosen);
+      }}
+    >
+      <option value="">{text}</option>
+      {options.map((option) => (
+        <option key={option}>{option}</option>
+      ))}
+    </select>
+  );
+}
+
+/** A text that is saved when it is left or Enter is pressed; Escape takes it back. */
+export function TextField({
+  id,
+  label,
+  value,
+  placeholder,
+  onSave,
+}: {
+  id?: string;
+  label?: string;
+  value: string;
+  placeholder?: string;
+  /** What gives false has not been saved: the field goes back to what it was. */
+  onSave: (value: string) => void | Promise<boolean>;
+}) {
+  const [text, setText] = useState(value);
+  const [known, setKnown] = useState(value);
+  if (known !== value) {
+    setKnown(value);
+    setText(value);
+  }
+  const save = async () => {
+    if (text.trim() !== value && (await onSave(text.trim())) === false) setText(value);
+  };
+  return (
+    <input
+      {...(id ? { id } : {})}
+      {...(label ? { 'aria-label': label } : {})}
+      className="field w-full"
+      value={text}
+      placeholder={placeholder}
+      onChange={(e) => setText(e.target.value)}
+      onBlur={() => void save()}
+      onKeyDown={(e) => {
+        if (e.key === 'Enter') e.currentTarget.blur();
+        if (e.key === 'Escape') setText(value);
+      }}
+    />
+  );
+}

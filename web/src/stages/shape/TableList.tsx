@@ -1,0 +1,72 @@
+import { useState } from 'react';
+import type { Table } from '@crease/core/model';
+import { useModel } from '../../state/model.tsx';
+import { useSelection } from '../../state/selection.ts';
+import { RoleMark, VerdictMark } from '../../parts/Marks.tsx';
+import { DeriveTable } from './DeriveTable.tsx';
+
+const GROUPS: readonly { readonly role: Table['role']; readonly title: string }[] = [
+  { role: 'fact', title: 'Facts' },
+  { role: 'dimension', title: 'Dimensions' },
+  { role: 'bridge', title: 'Bridges' },
+  { role: 'staging', title: 'Staging: feeds others' },
+];
+
+/** Claims that Shape is the place to mend. */
+const KINDS = ['key-unique', 'key-filled', 'not-a-quantity', 'type-holds', 'label-unique', 'validity-disjoint', 'partition-covers'];
+const SEARCHED_FROM = 30;
+
+/** All tables in groups, staging apart. */
+export function TableList({ current, onDerived }: { current: string | undefined; onDerived: () => void }) {
+  const { model, claims } = useModel();
+  const [, select] = useSelection();
+  const [search, setSearch] = useState('');
+  const broken = (name: string) =>
+    (claims?.claims ?? []).some((c) => c.verdict === 'broken' && KINDS.includes(c.kind) && c.about.some((a) => a.table === name));
+  const found = model.tables.filter((t) => t.name.toLowerCase().includes(search.trim().toLowerCase()));
+  return (
+    <nav className="flex w-[164px] shrink-0 flex-col border-r border-rule" aria-label="Tables">
+      {model.tables.length >= SEARCHED_FROM && (
+        <input
+          className="field m-2"
+          placeholder="find a table"
+          aria-label="Find a table"
+          value={search}
+          onChange={(e) => setSearch(e.target.value)}
+        />
+      )}
+      <div className="min-h-0 flex-1 overflow-auto">
+        {GROUPS.map(({ role, title }) => {
+          const tables = found.filter((t) => t.role === role);
+          return tables.length === 0 ? null : (
+            <section key={role} aria-label={title}>
+              <h2 className="eyebrow px-3 pt-2 pb-[2px]">{title}</h2>
+              <ul>
+                {tables.map((t) => (
+                  <li key={t.name}>
+                    <button
+                      className="rowlink flex items-center gap-2 px-3 py-[3px]"
+                      aria-current={t.name === current}
+                      title={t.source && 'steps' in t.source ? `${t.name}: derived by steps` : t.name}
+                      onClick={() => select({ kind: 'table', name: t.name })}
+                    >
+                      <RoleMark role={t.role} /> <span className="min-w-0 flex-1 truncate">{t.name}</span>
+                      {t.source && 'steps' in t.source && (
+                        <span className="text-[11px] text-soft" aria-label="derived">
+                          ƒ
+                        </span>
+                      )}
+                      {broken(t.name) && <VerdictMark verdict="broken" size={10} />}
+                    </button>
+                  </li>
+                ))}
+              </ul>
+            </section>
+          );
+        })}
+        {found.length === 0 && model.tables.length > 0 && <p className="p-3 text-soft">No table is called so.</p>}
+      </div>
+      {model.tables.length > 0 && <DeriveTable onDone={onDerived} />}
+    </nav>
+  );
+}
