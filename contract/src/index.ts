@@ -93,6 +93,77 @@ export const browseRequest = z.strictObject({
 const end = z.strictObject({ table: z.string(), columns: z.array(z.string()).min(1).max(8) });
 export const matchRequest = z.strictObject({ from: end, to: end });
 
+const connectionName = z
+  .string()
+  .trim()
+  .min(1, 'a connection needs a name')
+  .max(60)
+  .regex(/^[\p{L}\p{N}_ -]+$/u, 'a name of letters, digits, blanks, - and _');
+/** A database that tables are read from. Without `user` it has the workspace's account; without `password` the one that is kept stays. */
+export const connectionRequest = z.discriminatedUnion('kind', [
+  z.strictObject({
+    kind: z.literal('postgresql'),
+    name: connectionName,
+    host: z.string().trim().min(1, 'the host is missing').max(255),
+    port: z.int().min(1).max(65535).default(5432),
+    database: z.string().min(1, 'the database is missing').max(63),
+    user: z.string().min(1).max(63).optional(),
+    password: z.string().max(1000).optional(),
+  }),
+  z.strictObject({ kind: z.literal('sqlite'), name: connectionName, file: z.string().trim().min(1, 'the file is missing').max(1000) }),
+]);
+/** The account of all connections that have none of their own. */
+export const accountRequest = z.strictObject({ user: z.string().trim().min(1).max(63), password: z.string().max(1000).optional() });
+const databaseTable = z.strictObject({ schema: z.string().optional(), table: z.string().min(1) });
+export const rightsRequest = z.strictObject({ tables: z.array(databaseTable).max(5000) });
+export const drawRequest = z.strictObject({ tables: z.array(databaseTable).min(1).max(500) });
+
+export type ConnectionRequest = z.input<typeof connectionRequest>;
+
+/** A connection as screens see it: never with a password. */
+export type ConnectionState =
+  | {
+      kind: 'postgresql';
+      name: string;
+      host: string;
+      port: number;
+      database: string;
+      /** Whose account it is asked as: its own, or the workspace's. Null where neither is there. */
+      account: { user: string; own: boolean; hasPassword: boolean } | null;
+    }
+  | { kind: 'sqlite'; name: string; file: string };
+
+export interface ConnectionsState {
+  connections: ConnectionState[];
+  account: { user: string; hasPassword: boolean } | null;
+}
+
+/** A table or view of a database. */
+export interface DatabaseTable {
+  schema: string | null;
+  table: string;
+  kind: 'table' | 'view';
+  /** As far as the database knows without counting. */
+  rows: number | null;
+  columns: number;
+  readable: boolean;
+  /** Declared. */
+  key: string[];
+  references: { columns: string[]; schema: string | null; table: string; toColumns: string[] }[];
+}
+
+/** What an account may do beyond reading, and the SQL for one that may not. */
+export interface RightsState {
+  account: string;
+  excess: string[];
+  sql: string;
+}
+
+export interface TestState {
+  /** What answered, by its own name and version. */
+  server: string;
+}
+
 export type EditRequest = z.infer<typeof editRequest>;
 export type IntakeRequest = z.infer<typeof intakeRequest>;
 export type IntakeOrder = z.input<typeof intakeRequest>['tables'][number];
@@ -151,6 +222,8 @@ export interface UploadState {
   id: string;
   name: string;
   bytes: number;
+  /** Where rows of a database come from. The bytes are then of a sample. */
+  origin?: { connection: string; schema?: string; table: string; rows: number | null };
 }
 
 export interface PreviewState {

@@ -10,6 +10,9 @@ import { ERRORS, ServerError } from './errors.ts';
 import { ConflictError, NoModelError } from './store/index.ts';
 import { WorkFault } from './work/pool.ts';
 import type { Workspace } from './workspace.ts';
+import { DatabaseError } from './databases/reader.ts';
+import { SecretError } from './databases/secrets.ts';
+import { databaseRoutes } from './routes/databases.ts';
 import { intakeRoutes } from './routes/intake.ts';
 import { modelRoutes } from './routes/models.ts';
 import { questionRoutes } from './routes/questions.ts';
@@ -41,7 +44,7 @@ export function makeApp(workspace: Workspace, screens?: string): Express {
     if (request.method === 'POST' && request.path === '/uploads') return next();
     return express.json({ limit: LARGEST_BODY })(request, response, next);
   });
-  for (const routes of [modelRoutes, questionRoutes, intakeRoutes, releaseRoutes]) app.use('/api', routes(workspace));
+  for (const routes of [modelRoutes, questionRoutes, intakeRoutes, databaseRoutes, releaseRoutes]) app.use('/api', routes(workspace));
   app.use('/api', (request) => {
     throw new ServerError('not-found', `there is nothing at ${request.originalUrl.split('?')[0]}`);
   });
@@ -86,6 +89,7 @@ function errorAnswer(workspace: Workspace): ErrorRequestHandler {
 function explained(error: unknown): { code: ErrorCode; message: string; extra?: Record<string, unknown> } {
   if (error instanceof ServerError) return { code: error.code, message: error.message, extra: error.extra };
   if (error instanceof DocumentError) return { code: 'wrong-shape', message: error.message };
+  if (error instanceof DatabaseError || error instanceof SecretError) return { code: 'cannot-reach', message: error.message };
   if (error instanceof ConflictError) return { code: 'conflict', message: error.message, extra: { revision: error.head.id } };
   if (error instanceof NoModelError) return { code: 'not-found', message: error.message };
   if (error instanceof EditError || error instanceof WorkFault) return { code: 'cannot-answer', message: error.message };

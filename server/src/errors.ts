@@ -8,6 +8,7 @@ export const ERRORS = {
   blocked: { status: 409, remedy: 'mend the broken claims, or waive them with a reason' },
   'cannot-answer': { status: 422, remedy: 'change what the message names' },
   'cannot-read': { status: 422, remedy: 'mend the file, or choose another dialect' },
+  'cannot-reach': { status: 422, remedy: 'see to the connection, or to the account, then try again' },
   internal: { status: 500, remedy: 'try again; if it happens again, report what the log says' },
 } as const;
 export type ErrorCode = keyof typeof ERRORS;

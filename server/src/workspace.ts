@@ -1,6 +1,9 @@
 import { mkdirSync, rmSync } from 'node:fs';
 import { readModel, writeModel } from '@crease/core/model';
 import type { Model } from '@crease/core/model';
+import { Databases } from './databases/databases.ts';
+import { Secrets } from './databases/secrets.ts';
+import { Arrivals } from './intake/arrivals.ts';
 import { Hub } from './live/hub.ts';
 import { ConflictError, Models, openWorkspace, Settings, Tables, Verdicts } from './store/index.ts';
 import type { Connection, Revision } from './store/index.ts';
@@ -24,11 +27,15 @@ export class Workspace {
   readonly claims: ClaimsDesk;
   /** Folder of uploads that have not been taken in yet; emptied at the start. */
   readonly incoming: string;
+  readonly arrivals: Arrivals;
+  readonly databases: Databases;
   private closing = false;
 
+  /** `keyFile` holds the key under which passwords are kept. */
   constructor(
     readonly file: string,
     readonly log: Log,
+    keyFile?: string,
   ) {
     this.db = openWorkspace(file);
     this.models = new Models(this.db);
@@ -38,6 +45,8 @@ export class Workspace {
     this.incoming = `${file}.incoming`;
     rmSync(this.incoming, { recursive: true, force: true });
     mkdirSync(this.incoming, { recursive: true, mode: 0o700 });
+    this.arrivals = new Arrivals(this.incoming);
+    this.databases = new Databases(this.db, new Secrets(keyFile), this.pool);
     // Work that the end of the program cuts short is no fault.
     const onBug = (error: unknown) =>
       !this.closing && log.error({ error: error instanceof Error ? error.stack : String(error) }, 'claims could not be judged');

@@ -7,6 +7,14 @@ import { Client } from 'pg';
 /** PostgreSQL for a test of its own, on the loopback address. */
 export interface Cluster {
   readonly client: Client;
+  /** Where it is, and as whom it may be asked. */
+  readonly place: {
+    readonly host: string;
+    readonly port: number;
+    readonly user: string;
+    readonly password: string;
+    readonly database: string;
+  };
   stop(): Promise<void>;
 }
 
@@ -62,10 +70,12 @@ export async function startPostgresql(): Promise<Cluster> {
   const port = await freePort();
   const settings = `-h 127.0.0.1 -p ${port} -k ${folder} -c fsync=off -c full_page_writes=off -c synchronous_commit=off`;
   run('pg_ctl', '-D', data, '-l', join(folder, 'log'), '-w', '-t', '60', '-s', '-o', settings, 'start');
-  const client = new Client({ host: '127.0.0.1', port, user: 'postgres', password: PASSWORD, database: 'postgres' });
+  const place = { host: '127.0.0.1', port, user: 'postgres', password: PASSWORD, database: 'postgres' };
+  const client = new Client(place);
   await client.connect();
   return {
     client,
+    place,
     stop: async () => {
       await client.end();
       run('pg_ctl', '-D', data, '-m', 'fast', '-w', '-s', 'stop');

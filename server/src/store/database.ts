@@ -88,6 +88,18 @@ const MIGRATIONS: readonly string[] = [
   -- The name of a column where it came from, by which it is found when the model calls it otherwise.
   alter table stored_column add column source_name text;
   `,
+  `
+  -- Databases that tables are read from. Passwords are sealed under a key that is not in this file.
+  create table connection (
+    name text primary key collate nocase,
+    kind text not null check (kind in ('postgresql', 'sqlite')),
+    place text not null,
+    user text,
+    secret blob
+  ) without rowid;
+  -- The account of connections that have none of their own.
+  create table account (id integer primary key check (id = 1), user text not null, secret blob);
+  `,
 ];
 
 /** A workspace file that cannot be opened: the message says why and what to do. */

@@ -88,9 +88,15 @@ export function restingDomain(domain: Uint8Array): { bytes: Buffer; deflated: nu
   return deflated.length < plain.length ? { bytes: deflated, deflated: 1 } : { bytes: plain, deflated: 0 };
 }
 
-/** The key of a table's rows within its model: its file, which stays when the table gets another name. */
-export const sourceKey = (table: { source?: object; name: string }): string =>
-  table.source && 'file' in table.source ? String(table.source.file).toLowerCase() : `table:${table.name.toLowerCase()}`;
+/** The key of a table's rows within its model: its file or its table in a database, which stay when the table gets another name. */
+export function sourceKey({ source, name }: { source?: object; name: string }): string {
+  if (source && 'file' in source) return String(source.file).toLowerCase();
+  if (source && 'connection' in source) {
+    const { connection, schema, table } = source as { connection: string; schema?: string; table: string };
+    return `connection:${JSON.stringify([connection, schema ?? '', table])}`;
+  }
+  return `table:${name.toLowerCase()}`;
+}
 
 /** Encoded rows in the workspace: written segment by segment, visible only when whole. */
 export class Tables {

@@ -2,6 +2,8 @@ import type { MessagePort } from 'node:worker_threads';
 import type { Corrections, FileEncoding } from '@crease/core/reading';
 import type { ColumnTask } from '../intake/encodeColumn.ts';
 import type { PiecesTask } from '../intake/pieces.ts';
+import type { TableName } from '../databases/reader.ts';
+import type { SqliteDraw } from '../databases/sqliteFile.ts';
 import type { ParquetTask } from '../intake/storeParquet.ts';
 
 /** What worker threads are asked to do. Models travel as documents, rows stay in the workspace file. */
@@ -53,6 +55,10 @@ export type Task =
   | { readonly kind: 'preview'; readonly file: string; readonly corrected: Corrections }
   /** Stores a Parquet file. */
   | { readonly kind: 'parquet'; readonly workspace: string; readonly task: ParquetTask }
+  /** Asks a SQLite file. */
+  | { readonly kind: 'sqlite'; readonly file: string; readonly ask: 'version' | 'tables' | 'rights' }
+  | { readonly kind: 'sqlite'; readonly file: string; readonly ask: 'columns'; readonly table: TableName }
+  | { readonly kind: 'sqlite-draw'; readonly draw: SqliteDraw }
   /** Rewrites a file as UTF-8. */
   | { readonly kind: 'transcode'; readonly file: string; readonly encoding: FileEncoding; readonly to: string; readonly shared: Int32Array }
   /** Reads pieces of a file. */

@@ -27,6 +27,8 @@ import { previewOf } from '../sources/preview.ts';
 import { isParquet } from '../sources/fileTable.ts';
 import { previewParquet } from '../sources/parquetTable.ts';
 import { storeParquet } from '../intake/storeParquet.ts';
+import { sqliteColumns, sqliteDraw, sqliteRights, sqliteTables, sqliteVersion } from '../databases/sqliteFile.ts';
+import { DatabaseError } from '../databases/reader.ts';
 import { traced, tracedRows } from './stepTasks.ts';
 import type { JudgeMessage, Task } from './tasks.ts';
 import { SharedCodes } from './sharedCodes.ts';
@@ -305,6 +307,12 @@ async function run(task: Task): Promise<unknown> {
       return isParquet(task.file) ? previewParquet(task.file, task.corrected) : previewOf(task.file, task.corrected);
     case 'parquet':
       return storeParquet(new Tables(connection(task.workspace)), task.task);
+    case 'sqlite':
+      return task.ask === 'columns'
+        ? sqliteColumns(task.file, task.table)
+        : { version: sqliteVersion, tables: sqliteTables, rights: sqliteRights }[task.ask](task.file);
+    case 'sqlite-draw':
+      return sqliteDraw(task.draw);
     case 'transcode':
       return transcodeFile(task.file, task.encoding, task.to, task.shared);
     case 'pieces':
@@ -331,7 +339,8 @@ export default async function work(task: Task): Promise<{ result: unknown } | Ta
     );
     return moved({ result }, memory);
   } catch (error) {
-    if (error instanceof DataError || error instanceof ReadError) return { fault: 'data', message: error.message };
+    if (error instanceof DataError || error instanceof ReadError || error instanceof DatabaseError)
+      return { fault: 'data', message: error.message };
     process.stderr.write(`task ${task.kind}: ${(error as Error).stack ?? String(error)}\n`);
     return { fault: 'bug', message: error instanceof Error ? error.message : String(error) };
   } finally {

@@ -1,0 +1,149 @@
+import type { ConnectionState, ConnectionsState, DatabaseTable, RightsState } from '@crease/contract';
+import type { connectionRequest } from '@crease/contract';
+import type { z } from 'zod';
+import type { Connection } from '../store/index.ts';
+import type { WorkPool } from '../work/pool.ts';
+import { PostgresqlReader } from './postgresql.ts';
+import type { DatabaseReader, DrawnColumn, Drawing, TableName } from './reader.ts';
+import { DatabaseError } from './reader.ts';
+import type { Secrets } from './secrets.ts';
+
+type Order = z.output<typeof connectionRequest>;
+type Place = { host: string; port: number; database: string } | { file: string };
+
+interface Row {
+  readonly name: string;
+  readonly kind: 'postgresql' | 'sqlite';
+  readonly place: string;
+  readonly user: string | null;
+  readonly secret: Buffer | null;
+}
+
+const DEFAULT_ACCOUNT = 'account';
+const ownAccount = (name: string): string => `connection:${name.toLowerCase()}`;
+
+/** The databases of a workspace and the accounts that they are read with. */
+export class Databases {
+  constructor(
+    private readonly db: Connection,
+    private readonly secrets: Secrets,
+    private readonly pool: WorkPool,
+  ) {}
+
+  list(): ConnectionsState {
+    const account = this.account();
+    const rows = this.db.prepare('select * from connection order by name').all() as Row[];
+    return {
+      account: account ? { user: account.user, hasPassword: account.secret !== null } : null,
+      connections: rows.map((row): ConnectionState => {
+        const place = JSON.parse(row.place) as Place;
+        if ('file' in place) return { kind: 'sqlite', name: row.name, ...place };
+        const used = row.user === null ? account : { user: row.user, secret: row.secret };
+        const shown = used ? { user: used.user, own: row.user !== null, hasPassword: used.secret !== null } : null;
+        return { kind: 'postgresql', name: row.name, ...place, account: shown };
+      }),
+    };
+  }
+
+  /** Makes or changes a connection. A password that is not given stays, as long as the account does. */
+  put(order: Order): void {
+    const kept = this.find(order.name);
+    const { name, kind } = order;
+    const place: Place = kind === 'sqlite' ? { file: order.file } : { host: order.host, port: order.port, database: order.database };
+    const user = kind === 'sqlite' ? null : (order.user ?? null);
+    const given = kind === 'sqlite' ? undefined : order.password;
+    const known = kept?.name ?? name;
+    // A kept password goes to the place that it was given for, and to no other.
+    const stays = kept?.place === JSON.stringify(place) && kept.user === user;
+    const secret = user === null ? null : given !== undefined ? this.secrets.seal(given, ownAccount(known)) : stays ? kept.secret : null;
+    this.db
+      .prepare(
+        `insert into connection (name, kind, place, user, secret) values (?, ?, ?, ?, ?)
+         on conflict (name) do update set kind = excluded.kind, place = excluded.place, user = excluded.user, secret = excluded.secret`,
+      )
+      .run(known, kind, JSON.stringify(place), user, secret);
+  }
+
+  remove(name: string): void {
+    if (this.db.prepare('delete from connection where name = ?').run(name).changes === 0) throw unknown(name);
+  }
+
+  setAccount({ user, password }: { user: string; password?: string | undefined }): void {
+    const kept = this.account();
+    const secret = password !== undefined ? this.secrets.seal(password, DEFAULT_ACCOUNT) : kept?.user === user ? kept.secret : null;
+    this.db
+      .prepare(
+        'insert into account (id, user, secret) values (1, ?, ?) on conflict (id) do update set user = excluded.user, secret = excluded.secret',
+      )
+      .run(user, secret);
+  }
+
+  /** The database behind a connection. Throws DatabaseError where there is none, or no account for it. */
+  reader(name: string): DatabaseReader {
+    const row = this.find(name);
+    if (!row) throw unknown(name);
+    const place = JSON.parse(row.place) as Place;
+    if ('file' in place) return new SqliteReader(place.file, this.pool);
+    const account = this.account();
+    const [user, secret, of] =
+      row.user === null ? [account?.user, account?.secret, DEFAULT_ACCOUNT] : [row.user, row.secret, ownAccount(row.name)];
+    if (user === undefined)
+      throw new DatabaseError(`${row.name} has no account: give it one, or give the workspace one that all connections have`);
+    return new PostgresqlReader({ ...place, user, password: secret ? this.secrets.open(secret, of) : '' });
+  }
+
+  private find(name: string): Row | undefined {
+    return this.db.prepare('select * from connection where name = ?').get(name) as Row | undefined;
+  }
+
+  private account(): { user: string; secret: Buffer | null } | undefined {
+    return this.db.prepare('select user, secret from account').get() as { user: string; secret: Buffer | null } | undefined;
+  }
+}
+
+const unknown = (name: string) => new DatabaseError(`the workspace has no connection ${name}: it may have been removed`);
+
+/** A SQLite file, read by worker threads. */
+class SqliteReader implements DatabaseReader {
+  constructor(
+    private readonly file: string,
+    private readonly pool: WorkPool,
+  ) {}
+
+  test(): Promise<string> {
+    return this.pool.run<string>({ kind: 'sqlite', file: this.file, ask: 'version' });
+  }
+
+  tables(): Promise<DatabaseTable[]> {
+    return this.pool.run<DatabaseTable[]>({ kind: 'sqlite', file: this.file, ask: 'tables' });
+  }
+
+  rights(): Promise<RightsState> {
+    return this.pool.run<RightsState>({ kind: 'sqlite', file: this.file, ask: 'rights' });
+  }
+
+  columns(table: TableName): Promise<DrawnColumn[]> {
+    return this.pool.run<DrawnColumn[]>({ kind: 'sqlite', file: this.file, ask: 'columns', table });
+  }
+
+  async draw(table: TableName, file: string, { columns, limit, nullText, signal, onBytes }: Drawing): Promise<void> {
+    const shared = new Int32Array(new SharedArrayBuffer(8));
+    const stop = () => void Atomics.store(shared, 1, 1);
+    signal.addEventListener('abort', stop);
+    if (signal.aborted) stop();
+    let told = 0;
+    const tell = () => {
+      const written = Atomics.load(shared, 0);
+      onBytes((written - told) * 1024);
+      told = written;
+    };
+    const watch = setInterval(tell, 100);
+    try {
+      await this.pool.load({ kind: 'sqlite-draw', draw: { from: this.file, table, file, columns, limit, nullText, shared } });
+      tell();
+    } finally {
+      clearInterval(watch);
+      signal.removeEventListener('abort', stop);
+    }
+  }
+}

@@ -1,0 +1,311 @@
+import { createWriteStream } from 'node:fs';
+import { Transform } from 'node:stream';
+import { pipeline } from 'node:stream/promises';
+import pg from 'pg';
+import { to as copyTo } from 'pg-copy-streams';
+import { BOOLEAN, DATE, decimal, DOUBLE, INTEGER, TEXT, TIMESTAMP } from '@crease/core/values';
+import type { DataType } from '@crease/core/values';
+import type { DatabaseTable, RightsState } from '@crease/contract';
+import type { DatabaseReader, DrawnColumn, Drawing, TableName } from './reader.ts';
+import { DatabaseError, quoteIdentifier, tableText } from './reader.ts';
+
+/** Where a server is, and as whom it is asked. */
+export interface PostgresqlPlace {
+  readonly host: string;
+  readonly port: number;
+  readonly database: string;
+  readonly user: string;
+  readonly password: string;
+}
+
+const CONNECT_MS = 10_000;
+const MOMENT = 'yyyy-MM-dd HH:mm:ss.SSSSSS';
+
+/** A PostgreSQL server. Each question has a connection and a read-only transaction of its own. */
+export class PostgresqlReader implements DatabaseReader {
+  constructor(private readonly place: PostgresqlPlace) {}
+
+  private async within<T>(work: (client: pg.Client) => Promise<T>, signal?: AbortSignal): Promise<T> {
+    const client = new pg.Client({
+      ...this.place,
+      connectionTimeoutMillis: CONNECT_MS,
+      application_name: 'crease',
+      options: '-c default_transaction_read_only=on -c datestyle=ISO,YMD -c client_encoding=UTF8',
+    });
+    // A connection that breaks while nobody waits for it must not end the program; who waits is told by the query.
+    let broken: Error | undefined;
+    client.on('error', (error) => (broken = error));
+    const stop = () => (client as unknown as { connection: { stream: { destroy(): void } } }).connection.stream.destroy();
+    signal?.addEventListener('abort', stop);
+    try {
+      await client.connect();
+      await client.query('begin transaction isolation level repeatable read, read only');
+      const result = await work(client);
+      await client.query('commit');
+      return result;
+    } catch (error) {
+      if (signal?.aborted) throw new DatabaseError('cancelled');
+      throw error instanceof DatabaseError ? error : new DatabaseError(this.explained((broken ?? error) as Fault));
+    } finally {
+      signal?.removeEventListener('abort', stop);
+      await client.end().catch(() => undefined); // it may have gone before
+    }
+  }
+
+  async test(signal?: AbortSignal): Promise<string> {
+    return this.within(async (client) => {
+      const { rows } = await client.query<{ version: string }>(`select current_setting('server_version') as version`);
+      return `PostgreSQL ${rows[0]!.version}`;
+    }, signal);
+  }
+
+  async tables(): Promise<DatabaseTable[]> {
+    return this.within(async (client) => {
+      const { rows } = await client.query<{
+        schema: string;
+        table: string;
+        kind: string;
+        rows: string;
+        columns: string;
+        readable: boolean;
+      }>(
+        `select n.nspname as schema, c.relname as table, c.relkind as kind, greatest(c.reltuples, -1)::bigint as rows,
+           (select count(*) from pg_attribute a where a.attrelid = c.oid and a.attnum > 0 and not a.attisdropped) as columns,
+           has_table_privilege(c.oid, 'SELECT') as readable
+         from pg_class c join pg_namespace n on n.oid = c.relnamespace
+         where c.relkind in ('r', 'p', 'v', 'm', 'f') and not c.relispartition
+           and n.nspname not in ('pg_catalog', 'information_schema') and n.nspname not like 'pg\\_toast%' and n.nspname not like 'pg\\_temp%'
+           and has_schema_privilege(n.oid, 'USAGE')
+         order by 1, 2`,
+      );
+      const { rows: keys } = await client.query<ConstraintRow>(
+        `select k.contype as type, n.nspname as schema, c.relname as table, fn.nspname as to_schema, f.relname as to_table,
+           array(select a.attname::text from unnest(k.conkey) with ordinality as u(num, i) join pg_attribute a on a.attrelid = k.conrelid and a.attnum = u.num order by u.i) as columns,
+           array(select a.attname::text from unnest(k.confkey) with ordinality as u(num, i) join pg_attribute a on a.attrelid = k.confrelid and a.attnum = u.num order by u.i) as to_columns
+         from pg_constraint k join pg_class c on c.oid = k.conrelid join pg_namespace n on n.oid = c.relnamespace
+           left join pg_class f on f.oid = k.confrelid left join pg_namespace fn on fn.oid = f.relnamespace
+         where k.contype in ('p', 'f') and not c.relispartition`,
+      );
+      const of = (schema: string, table: string) => keys.filter((k) => k.schema === schema && k.table === table);
+      return rows.map((r) => ({
+        schema: r.schema,
+        table: r.table,
+        kind: r.kind === 'v' || r.kind === 'm' ? ('view' as const) : ('table' as const),
+        rows: Number(r.rows) < 0 ? null : Number(r.rows),
+        columns: Number(r.columns),
+        readable: r.readable,
+        key: of(r.schema, r.table).find((k) => k.type === 'p')?.columns ?? [],
+        references: of(r.schema, r.table)
+          .filter((k) => k.type === 'f')
+          .map((k) => ({ columns: k.columns, schema: k.to_schema!, table: k.to_table!, toColumns: k.to_columns })),
+      }));
+    });
+  }
+
+  async columns(name: TableName): Promise<DrawnColumn[]> {
+    return this.within(async (client) => (await this.described(client, name)).map(({ drawn }) => drawn));
+  }
+
+  async draw(name: TableName, file: string, drawing: Drawing): Promise<void> {
+    const { signal, nullText, limit } = drawing;
+    await this.within(async (client) => {
+      const all = await this.described(client, name);
+      const wanted = (drawing.columns ?? all.map((c) => c.drawn.name)).map((column) => {
+        const found = all.find((c) => c.drawn.name === column);
+        if (!found)
+          throw new DatabaseError(`${tableText(name)} has no column ${column} any more: look at the table again before it is taken in`);
+        return `${found.expression} as ${quoteIdentifier(column)}`;
+      });
+      const select = `select ${wanted.join(', ')} from ${qualified(name)}${limit === undefined ? '' : ` limit ${limit}`}`;
+      const copy = `copy (${select}) to stdout (format csv, header true, null ${client.escapeLiteral(nullText)}, encoding 'UTF8')`;
+      const counted = new Transform({
+        transform(chunk: Buffer, _encoding, done) {
+          drawing.onBytes(chunk.length);
+          done(null, chunk);
+        },
+      });
+      await pipeline(client.query(copyTo(copy)), counted, createWriteStream(file), { signal });
+    }, signal);
+  }
+
+  private async described(client: pg.Client, name: TableName): Promise<{ drawn: DrawnColumn; expression: string }[]> {
+    const { rows } = await client.query<AttributeRow>(
+      `select a.attname as name, coalesce(b.typname, t.typname) as type, coalesce(b.typcategory, t.typcategory) as category,
+         case when t.typtypmod >= 0 then t.typtypmod else a.atttypmod end as modifier
+       from pg_attribute a join pg_class c on c.oid = a.attrelid join pg_namespace n on n.oid = c.relnamespace
+         join pg_type t on t.oid = a.atttypid left join pg_type b on b.oid = t.typbasetype and t.typtype = 'd'
+       where n.nspname = $1 and c.relname = $2 and a.attnum > 0 and not a.attisdropped order by a.attnum`,
+      [name.schema, name.table],
+    );
+    if (rows.length === 0) throw new DatabaseError(`there is no table ${tableText(name)} in ${this.place.database} any more`);
+    const described: { drawn: DrawnColumn; expression: string }[] = [];
+    for (const row of rows) described.push(await this.column(client, name, row));
+    return described;
+  }
+
+  private async column(client: pg.Client, table: TableName, row: AttributeRow): Promise<{ drawn: DrawnColumn; expression: string }> {
+    const { name, type, category, modifier } = row;
+    const column = quoteIdentifier(name);
+    const as = (read: DataType | undefined, expression = column, pattern?: string) => ({
+      drawn: { name, type: read, isText: read === undefined, ...(pattern === undefined ? {} : { pattern }) },
+      expression,
+    });
+    switch (type) {
+      case 'int2':
+      case 'int4':
+      case 'int8':
+        return as(INTEGER);
+      case 'float4':
+      case 'float8':
+        return as(DOUBLE);
+      case 'numeric':
+        // Precision and scale lie in the modifier (src/backend/utils/adt/numeric.c); without one each value has its own scale.
+        if (modifier >= 4) return as(exactType((modifier - 4) >> 16, (modifier - 4) & 0x7ff));
+        return as(exactType(38, await widestScale(client, table, column)));
+      case 'bool':
+        return as(BOOLEAN);
+      case 'date':
+        return as(DATE, column, 'yyyy-MM-dd');
+      case 'timestamp':
+        return as(TIMESTAMP, `to_char(${column}, 'YYYY-MM-DD HH24:MI:SS.US')`, MOMENT);
+      case 'timestamptz':
+        return as(TIMESTAMP, `to_char(${column} at time zone 'UTC', 'YYYY-MM-DD HH24:MI:SS.US')`, MOMENT);
+      case 'bytea':
+        return as(TEXT, `encode(${column}, 'hex')`);
+      case 'text':
+      case 'varchar':
+      case 'bpchar':
+        return as(undefined, `${column}::text`);
+      default:
+        return as(category === 'S' ? undefined : TEXT, `${column}::text`);
+    }
+  }
+
+  async rights(tables: readonly TableName[]): Promise<RightsState> {
+    const { database, user } = this.place;
+    return this.within(async (client) => {
+      const { rows: roles } = await client.query<Record<string, boolean>>(
+        `select rolsuper, rolcreatedb, rolcreaterole, rolreplication, rolbypassrls,
+           has_database_privilege(current_database(), 'CREATE') as can_create,
+           exists (select 1 from pg_roles w where w.rolname in ('pg_write_all_data', 'pg_write_server_files', 'pg_execute_server_program') and pg_has_role(current_user, w.oid, 'USAGE')) as writes_all
+         from pg_roles where rolname = current_user`,
+      );
+      const role = roles[0]!;
+      const excess = ROLE_RIGHTS.filter(([name]) => role[name]).map(([, says]) => says);
+      const { rows: schemas } = await client.query<{ name: string }>(
+        `select nspname as name from pg_namespace where nspname !~ '^pg_' and nspname <> 'information_schema' and has_schema_privilege(oid, 'CREATE') order by 1`,
+      );
+      if (schemas.length > 0) excess.push(`make tables in ${schemas.map((s) => s.name).join(', ')}`);
+      for (const right of ['INSERT', 'UPDATE', 'DELETE', 'TRUNCATE']) {
+        const { rows } = await client.query<{ name: string }>(
+          `select n.nspname || '.' || c.relname as name from pg_class c join pg_namespace n on n.oid = c.relnamespace
+           where c.relkind in ('r', 'p', 'v', 'f') and n.nspname !~ '^pg_' and n.nspname <> 'information_schema' and has_table_privilege(c.oid, $1) order by 1`,
+          [right],
+        );
+        if (rows.length > 0) excess.push(`${WRITES[right]} ${few(rows.map((r) => r.name))}`);
+      }
+      return { account: user, excess, sql: readerSql(database, tables) };
+    });
+  }
+
+  private explained({ code, message }: Fault): string {
+    const { host, port, database, user } = this.place;
+    switch (code) {
+      case 'ECONNREFUSED':
+        return `nothing answers at ${host}:${port}: is the server running, and does it listen there?`;
+      case 'ENOTFOUND':
+      case 'EAI_AGAIN':
+        return `no machine is known as ${host}: check the name`;
+      case 'ETIMEDOUT':
+      case 'EHOSTUNREACH':
+      case 'ENETUNREACH':
+        return `${host}:${port} cannot be reached: check the address, and whether a firewall lies between`;
+      case '28P01':
+        return `the password of ${user} is not right`;
+      case '28000':
+        return `${user} may not connect to ${database} at ${host}: ${message}`;
+      case '3D000':
+        return `the server at ${host} has no database ${database}`;
+      case '42501':
+        return `${user} may not read that: ${message}`;
+      case '53300':
+        return `the server at ${host} takes no more connections now: try again later`;
+      case '57P01':
+      case '57P02':
+      case '57P03':
+        return `the server at ${host} is shutting down or starting: try again later`;
+    }
+    if (/timeout expired|timeout exceeded/i.test(message)) return `${host}:${port} did not answer within ${CONNECT_MS / 1000} seconds`;
+    if (/terminated|ECONNRESET|Premature close|EPIPE/i.test(`${code ?? ''} ${message}`))
+      return `the connection to ${host} broke off before all rows had come: nothing of them was stored`;
+    return `${host}: ${message}`;
+  }
+}
+
+interface Fault {
+  readonly code?: string;
+  readonly message: string;
+}
+interface ConstraintRow {
+  readonly type: 'p' | 'f';
+  readonly schema: string;
+  readonly table: string;
+  readonly to_schema: string | null;
+  readonly to_table: string | null;
+  readonly columns: string[];
+  readonly to_columns: string[];
+}
+interface AttributeRow {
+  readonly name: string;
+  readonly type: string;
+  readonly category: string;
+  readonly modifier: number;
+}
+
+const qualified = ({ schema, table }: TableName): string =>
+  schema === undefined ? quoteIdentifier(table) : `${quoteIdentifier(schema)}.${quoteIdentifier(table)}`;
+
+const LARGEST_PRECISION = 38;
+const exactType = (precision: number, scale: number): DataType => {
+  const bounded = Math.min(Math.max(precision, 1), LARGEST_PRECISION);
+  return decimal(bounded, Math.min(Math.max(0, scale), bounded));
+};
+
+const SCALE_ROWS = 10_000;
+/** Digits behind the point of the first rows' values: the database does not say. Values with more are listed when all rows come. */
+async function widestScale(client: pg.Client, table: TableName, column: string): Promise<number> {
+  const { rows } = await client.query<{ scale: number | null }>(
+    `select max(scale(v)) as scale from (select ${column} as v from ${qualified(table)} limit ${SCALE_ROWS}) as sampled`,
+  );
+  return rows[0]?.scale ?? 0;
+}
+
+const ROLE_RIGHTS: readonly (readonly [string, string])[] = [
+  ['rolsuper', 'do anything on the server: it is a superuser'],
+  ['rolcreatedb', 'make databases'],
+  ['rolcreaterole', 'make accounts'],
+  ['rolreplication', 'copy the whole server'],
+  ['rolbypassrls', 'read past the rules of rows'],
+  ['can_create', 'make schemas in this database'],
+  ['writes_all', 'write to all tables, or run programs on the server'],
+];
+const WRITES: Readonly<Record<string, string>> = {
+  INSERT: 'add rows to',
+  UPDATE: 'change rows of',
+  DELETE: 'delete rows of',
+  TRUNCATE: 'empty',
+};
+const few = (names: readonly string[]): string =>
+  names.length <= 4 ? names.join(', ') : `${names.slice(0, 3).join(', ')} and ${names.length - 3} more tables`;
+
+/** Makes an account that can read these tables and nothing else. */
+function readerSql(database: string, tables: readonly TableName[]): string {
+  const schemas = [...new Set(tables.map((t) => t.schema ?? 'public'))];
+  return [
+    `create role crease_reader login password 'choose one' nosuperuser nocreatedb nocreaterole noreplication;`,
+    `alter role crease_reader set default_transaction_read_only = on;`,
+    `grant connect on database ${quoteIdentifier(database)} to crease_reader;`,
+    ...schemas.map((schema) => `grant usage on schema ${quoteIdentifier(schema)} to crease_reader;`),
+    ...tables.map((t) => `grant select on ${qualified(t)} to crease_reader;`),
+  ].join('\n');
+}

@@ -1,0 +1,169 @@
+import { accessSync, closeSync, constants, existsSync, openSync, writeSync } from 'node:fs';
+import Database from 'better-sqlite3';
+import { csvLine } from '@crease/core/interchange';
+import { BOOLEAN, DATE, decimal, DOUBLE, INTEGER } from '@crease/core/values';
+import type { DataType } from '@crease/core/values';
+import type { DatabaseTable, RightsState } from '@crease/contract';
+import type { DrawnColumn, TableName } from './reader.ts';
+import { DatabaseError, quoteIdentifier, tableText } from './reader.ts';
+
+/** What worker threads do with a SQLite file: its library does not give up the thread. */
+export interface SqliteDraw {
+  readonly from: string;
+  readonly table: TableName;
+  readonly file: string;
+  readonly columns?: readonly string[] | undefined;
+  readonly limit?: number | undefined;
+  readonly nullText: string;
+  /** Shared: [0] kilobytes written, [1] not 0 to stop. */
+  readonly shared: Int32Array;
+}
+
+const WRITTEN_BYTES = 1 << 20;
+
+function open(file: string): Database.Database {
+  if (!existsSync(file)) throw new DatabaseError(`there is no file ${file}`);
+  try {
+    const database = new Database(file, { readonly: true, fileMustExist: true, timeout: 10_000 });
+    database.pragma('query_only = on');
+    database.prepare('select count(*) from sqlite_schema').get();
+    return database;
+  } catch (error) {
+    const { code, message } = error as { code?: string; message: string };
+    if (code === 'SQLITE_NOTADB') throw new DatabaseError(`${file} is no SQLite file`);
+    if (code === 'SQLITE_BUSY') throw new DatabaseError(`${file} is being written by somebody else: try again later`);
+    throw new DatabaseError(`${file} cannot be read: ${message}`);
+  }
+}
+
+function within<T>(file: string, work: (database: Database.Database) => T): T {
+  const database = open(file);
+  try {
+    database.exec('begin');
+    return work(database);
+  } catch (error) {
+    throw error instanceof DatabaseError ? error : new DatabaseError(`${file}: ${(error as Error).message}`);
+  } finally {
+    database.close();
+  }
+}
+
+export const sqliteVersion = (file: string): string =>
+  within(file, (d) => `SQLite ${(d.prepare('select sqlite_version() as v').get() as { v: string }).v}`);
+
+export function sqliteTables(file: string): DatabaseTable[] {
+  return within(file, (database) => {
+    const names = database
+      .prepare(
+        `select name, type from sqlite_schema where type in ('table', 'view') and name not like 'sqlite\\_%' escape '\\' order by name`,
+      )
+      .all() as { name: string; type: 'table' | 'view' }[];
+    return names.map(({ name, type }): DatabaseTable => {
+      const columns = database.prepare(`select name, pk from pragma_table_info(?)`).all(name) as { name: string; pk: number }[];
+      const foreign = database.prepare(`select id, "from", "table", "to" from pragma_foreign_key_list(?) order by id, seq`).all(name) as {
+        id: number;
+        from: string;
+        table: string;
+        to: string | null;
+      }[];
+      const key = columns.filter((c) => c.pk > 0).sort((a, b) => a.pk - b.pk);
+      const keyOf = (table: string) =>
+        (database.prepare(`select name from pragma_table_info(?) where pk > 0 order by pk`).all(table) as { name: string }[]).map(
+          (c) => c.name,
+        );
+      return {
+        schema: null,
+        table: name,
+        kind: type,
+        // Counting reads the whole table: the largest row number is at hand and near enough.
+        rows: type === 'table' ? rowsOf(database, name) : null,
+        columns: columns.length,
+        readable: true,
+        key: key.map((c) => c.name),
+        references: [...new Set(foreign.map((f) => f.id))].map((id) => {
+          const pairs = foreign.filter((f) => f.id === id);
+          const to = pairs[0]!.table;
+          return { columns: pairs.map((p) => p.from), schema: null, table: to, toColumns: pairs.map((p, i) => p.to ?? keyOf(to)[i] ?? '') };
+        }),
+      };
+    });
+  });
+}
+
+function rowsOf(database: Database.Database, table: string): number | null {
+  try {
+    return (database.prepare(`select max(rowid) as n from ${quoteIdentifier(table)}`).get() as { n: number | null }).n ?? 0;
+  } catch {
+    // A table without row numbers.
+    return null;
+  }
+}
+
+export function sqliteColumns(file: string, { table }: TableName): DrawnColumn[] {
+  return within(file, (database) => {
+    const found = database.prepare('select name, type from pragma_table_info(?)').all(table) as { name: string; type: string }[];
+    if (found.length === 0) throw new DatabaseError(`there is no table ${table} in ${file} any more`);
+    return found.map(({ name, type }) => ({ name, ...declared(type) }));
+  });
+}
+
+/** What a declared type promises; SQLite holds nobody to it, so what does not fit is listed like a value of a file. */
+function declared(type: string): { type: DataType | undefined; isText: boolean; pattern?: string } {
+  const text = type.toUpperCase();
+  const digits = /^\s*(?:DECIMAL|NUMERIC)\s*\(\s*(\d+)\s*(?:,\s*(\d+)\s*)?\)/.exec(text);
+  if (digits) return { type: decimal(Math.min(38, Number(digits[1])), Number(digits[2] ?? 0)), isText: false };
+  if (/BOOL/.test(text)) return { type: BOOLEAN, isText: false };
+  if (text === 'DATE') return { type: DATE, isText: false, pattern: 'yyyy-MM-dd' };
+  if (/INT/.test(text)) return { type: INTEGER, isText: false };
+  if (/REAL|FLOA|DOUB/.test(text)) return { type: DOUBLE, isText: false };
+  return { type: undefined, isText: /CHAR|CLOB|TEXT/.test(text) };
+}
+
+/** Writes rows as delimited text. Ends early, with an error, where it is stopped. */
+export function sqliteDraw({ from, table, file, columns, limit, nullText, shared }: SqliteDraw): void {
+  const all = sqliteColumns(from, table).map((c) => c.name);
+  const wanted = columns ?? all;
+  const gone = wanted.find((name) => !all.includes(name));
+  if (gone !== undefined)
+    throw new DatabaseError(`${tableText(table)} has no column ${gone} any more: look at the table again before it is taken in`);
+  within(from, (database) => {
+    const sql = `select ${wanted.map(quoteIdentifier).join(', ')} from ${quoteIdentifier(table.table)}${limit === undefined ? '' : ` limit ${limit}`}`;
+    const descriptor = openSync(file, 'w');
+    try {
+      let text = csvLine(wanted);
+      const write = () => {
+        const bytes = Buffer.from(text);
+        writeSync(descriptor, bytes);
+        Atomics.add(shared, 0, bytes.length >> 10);
+        text = '';
+      };
+      for (const row of database.prepare(sql).raw().safeIntegers().iterate() as IterableIterator<unknown[]>) {
+        text += csvLine(row.map((value) => textOf(value, nullText)));
+        if (text.length < WRITTEN_BYTES) continue;
+        if (Atomics.load(shared, 1) !== 0) throw new DatabaseError('cancelled');
+        write();
+      }
+      write();
+    } finally {
+      closeSync(descriptor);
+    }
+  });
+}
+
+const textOf = (value: unknown, nullText: string): string =>
+  value === null ? nullText : Buffer.isBuffer(value) ? value.toString('hex') : String(value);
+
+/** A file knows no accounts: what matters is who may write to it. */
+export function sqliteRights(file: string): RightsState {
+  let writes = true;
+  try {
+    accessSync(file, constants.W_OK);
+  } catch {
+    writes = false;
+  }
+  return {
+    account: 'whoever runs this program',
+    excess: writes ? ['write to the file (Crease opens it for reading only)'] : [],
+    sql: writes ? `-- SQLite has no accounts: take the right to write from the file\n-- chmod a-w '${file.replaceAll("'", "'\\''")}'` : '',
+  };
+}

@@ -1,0 +1,178 @@
+import type { DatabaseTable, IntakeRequest } from '@crease/contract';
+import type { Model, ModelColumn, Relationship, Table } from '@crease/core/model';
+import { sameName } from '@crease/core/model';
+import { ServerError } from '../errors.ts';
+import { sourceKey } from '../store/index.ts';
+import type { Workspace } from '../workspace.ts';
+import type { Origin } from './arrivals.ts';
+
+type Order = IntakeRequest['tables'][number];
+type FileSource = Extract<NonNullable<Table['source']>, { file: string }>;
+
+/** A table on its way in: what was asked for, and where it comes from. */
+export interface Coming {
+  readonly order: Order;
+  /** Name of the file; of a database the table's. */
+  readonly file: string;
+  readonly origin: Origin | undefined;
+}
+
+/** Refuses names that are taken or double, and sources that a table does not have. */
+export function checkNames(coming: readonly Coming[], model: Model): void {
+  for (const [i, { order, origin }] of coming.entries()) {
+    const existing = model.tables.find((t) => sameName(t.name, order.name));
+    const [kind, of] = origin ? ['connection', 'database'] : ['file', 'file'];
+    if (existing?.source && !(kind! in existing.source))
+      throw new ServerError('wrong-shape', `the rows of ${existing.name} come from no ${of}: give the table of this ${of} another name`);
+    if (coming.some((other, j) => j < i && sameName(other.order.name, order.name)))
+      throw new ServerError('wrong-shape', `two of the tables are called ${order.name}: give one of them another name`);
+    const names = order.columns.map((c) => c.name.toLowerCase());
+    const twice = names.find((name, j) => names.indexOf(name) !== j);
+    if (twice !== undefined) throw new ServerError('wrong-shape', `${order.name} has two columns ${twice}`);
+  }
+}
+
+/** A table that is loaded again keeps its key; a new one is known by its source. */
+export function keyFor(model: Model, { order, file, origin }: Coming): string {
+  const existing = model.tables.find((t) => sameName(t.name, order.name));
+  if (existing) return sourceKey(existing);
+  return sourceKey({ name: order.name, source: origin ? connectionSource(origin) : { file: freeFile(model, order.name, file) } });
+}
+
+const connectionSource = ({ connection, schema, table }: Origin) => ({ connection, ...(schema === undefined ? {} : { schema }), table });
+
+const freeFile = (model: Model, name: string, file: string): string =>
+  model.tables.some((t) => t.source && 'file' in t.source && sameName(t.source.file, file))
+    ? `${name}${/(\.[a-z]+(\.gz)?)$/i.exec(file)?.[1] ?? ''}`
+    : file;
+
+/** Tells the model of tables whose rows have been stored; of databases with the keys and references that they declare. */
+export async function admit(workspace: Workspace, modelId: number, taken: readonly Coming[]): Promise<void> {
+  const connections = [...new Set(taken.flatMap(({ origin }) => (origin ? [origin.connection] : [])))];
+  const declared = new Map<string, DatabaseTable[]>();
+  for (const name of connections) {
+    try {
+      declared.set(name, await workspace.databases.reader(name).tables());
+    } catch (error) {
+      // The rows are stored: that the database is gone now costs no more than what it declares.
+      workspace.log.error({ error: String(error) }, `the keys of ${name} could not be read`);
+    }
+  }
+  const names = taken.map((t) => t.order.name).join(', ');
+  const revision = workspace.models.change(
+    modelId,
+    (model) => [...declared].reduce((m, [name, tables]) => related(m, name, tables), taken.reduce(admitted, model)),
+    `took in ${names}`,
+  );
+  workspace.changed(modelId, revision, '');
+}
+
+function admitted(model: Model, { order, file, origin }: Coming): Model {
+  const columns = order.columns.map((c): ModelColumn => ({
+    name: c.name,
+    type: c.type,
+    // Rows of a database are written down by us: how is nobody's business.
+    ...(c.pattern && !origin ? { pattern: c.pattern } : {}),
+    ...(c.name === c.fileName || (!order.dialect.header && !origin) ? {} : { sourceName: c.fileName }),
+    use: 'attribute' as const,
+  }));
+  const at = model.tables.findIndex((t) => sameName(t.name, order.name));
+  const before = model.tables[at];
+  if (before) {
+    // Loaded again: what people said of its columns stays, types follow the rows.
+    const merged = columns.map((c) => ({
+      ...(before.columns.find((b) => sameName(b.name, c.name)) ?? c),
+      type: c.type,
+      ...(c.pattern ? { pattern: c.pattern } : {}),
+      ...(c.sourceName !== undefined ? { sourceName: c.sourceName } : {}),
+    }));
+    const derived = before.columns.filter((c) => c.formula !== undefined && !merged.some((m) => sameName(m.name, c.name)));
+    // What was corrected now holds for the next load, too.
+    const known = before.source && 'file' in before.source ? before.source.file : freeFile(model, order.name, file);
+    const source = origin ? (before.source ?? connectionSource(origin)) : { file: known, ...layoutOf(order) };
+    const again = { ...before, source, columns: [...merged, ...derived] };
+    return { ...model, tables: model.tables.map((t, i) => (i === at ? again : t)) };
+  }
+  const source = origin ? connectionSource(origin) : { file: freeFile(model, order.name, file), ...layoutOf(order) };
+  const made: Table = { name: order.name, role: 'staging', source, columns };
+  return { ...model, tables: [...model.tables, made] };
+}
+
+/** How a file is laid out, as far as it is not what is taken for granted. */
+function layoutOf({ dialect, nulls, columns }: Order): Omit<FileSource, 'file'> {
+  const { delimiter, quote, header, skip, encoding } = dialect;
+  const thousands = columns.find((c) => c.thousands !== undefined)?.thousands;
+  return {
+    ...(delimiter === ',' ? {} : { delimiter }),
+    ...(quote === '"' ? {} : { quote }),
+    ...(header ? {} : { header }),
+    ...(skip ? { skip } : {}),
+    ...(nulls.length === 1 && nulls[0] === '' ? {} : { nulls }),
+    ...(encoding === 'utf-8' ? {} : { encoding }),
+    ...(columns.some((c) => c.decimalComma) ? { decimalComma: true } : {}),
+    ...(thousands === undefined ? {} : { thousands }),
+  };
+}
+
+/** Keys that a database declares, where the model has none, and its foreign keys between tables of the model as relationships. */
+export function related(model: Model, connection: string, declared: readonly DatabaseTable[]): Model {
+  const tableOf = (schema: string | null, table: string) =>
+    model.tables.find(
+      ({ source }) =>
+        source &&
+        'connection' in source &&
+        source.connection === connection &&
+        source.table === table &&
+        (source.schema ?? null) === schema,
+    );
+  const nameIn = (table: Table, column: string) => table.columns.find((c) => (c.sourceName ?? c.name) === column)?.name;
+  const allIn = (table: Table, columns: readonly string[]): string[] | undefined => {
+    const names = columns.map((c) => nameIn(table, c));
+    return names.length > 0 && names.every((n) => n !== undefined) ? names : undefined;
+  };
+  const keys = new Map<Table, string[]>();
+  const uses = new Map<Table, Map<string, 'key' | 'reference'>>();
+  const use = (table: Table, names: readonly string[], as: 'key' | 'reference') => {
+    const known = uses.get(table) ?? new Map<string, 'key' | 'reference'>();
+    for (const name of names) if (!known.has(name)) known.set(name, as);
+    uses.set(table, known);
+  };
+  const relationships: Relationship[] = [...(model.relationships ?? [])];
+  for (const d of declared) {
+    const from = tableOf(d.schema, d.table);
+    if (!from) continue;
+    const key = allIn(from, d.key);
+    if (key && (from.key ?? []).length === 0) {
+      keys.set(from, key);
+      use(from, key, 'key');
+    }
+    for (const reference of d.references) {
+      const to = tableOf(reference.schema, reference.table);
+      const [own, theirs] = [allIn(from, reference.columns), to && allIn(to, reference.toColumns)];
+      if (!to || !own || !theirs) continue;
+      use(from, own, 'reference');
+      const same = (a: readonly string[], b: readonly string[]) => a.length === b.length && a.every((x, i) => sameName(x, b[i]!));
+      if (relationships.some((r) => sameName(r.from.table, from.name) && sameName(r.to.table, to.name) && same(r.from.columns, own)))
+        continue;
+      const wanted = [`${from.name}_${to.name}`, `${from.name}_${own.join('_')}`];
+      const name = wanted.find((n) => !relationships.some((r) => sameName(r.name, n))) ?? `${wanted[1]}_${relationships.length}`;
+      // A second way to the same table is not the default one: that is for a person to say.
+      const second = relationships.some((r) => sameName(r.from.table, from.name) && sameName(r.to.table, to.name) && r.default !== false);
+      relationships.push({
+        name,
+        from: { table: from.name, columns: own },
+        to: { table: to.name, columns: theirs },
+        cardinality: 'many-to-one',
+        ...(second ? { default: false } : {}),
+      });
+    }
+  }
+  const tables = model.tables.map((t) => {
+    const [key, found] = [keys.get(t), uses.get(t)];
+    if (!key && !found) return t;
+    // Only what nobody has said otherwise is changed.
+    const columns = t.columns.map((c) => (c.use === 'attribute' && found?.has(c.name) ? { ...c, use: found.get(c.name)! } : c));
+    return { ...t, ...(key ? { key } : {}), columns };
+  });
+  return { ...model, tables, ...(relationships.length > 0 ? { relationships } : {}) };
+}

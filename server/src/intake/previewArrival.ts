@@ -1,0 +1,48 @@
+import type { PreviewRequest } from '@crease/contract';
+import type { Corrections, FilePreview, Reading } from '@crease/core/reading';
+import { parseType, TEXT } from '@crease/core/values';
+import type { Workspace } from '../workspace.ts';
+import type { Origin } from './arrivals.ts';
+import { SAMPLED_ROWS } from './arrivals.ts';
+
+type Said = NonNullable<PreviewRequest['columns']>[number];
+
+export const readingOf = ({ type, pattern, decimalComma, thousands }: Omit<Said, 'place'>): Reading => ({
+  type: parseType(type) ?? TEXT,
+  ...(pattern ? { pattern } : {}),
+  ...(decimalComma === undefined ? {} : { decimalComma }),
+  ...(thousands === undefined ? {} : { thousands }),
+});
+
+/** How tables of databases are written down when they are drawn. */
+export const DRAWN_DIALECT = { delimiter: ',', quote: '"', header: true, encoding: 'utf-8', newline: '\n' } as const;
+
+/** What is in something that came, by what somebody says of it; of a database's table what it declares holds first. */
+export async function previewArrival(
+  workspace: Workspace,
+  id: string,
+  { dialect, nulls, columns = [] }: PreviewRequest,
+): Promise<FilePreview> {
+  const { arrivals, pool, settings } = workspace;
+  const origin = arrivals.origin(id);
+  const look = (corrected: Corrections) => pool.run<FilePreview>({ kind: 'preview', file: arrivals.file(id), corrected });
+  const said = new Map(columns.map((c) => [c.place, readingOf(c)]));
+  const { naming } = settings;
+  if (!origin)
+    return look({ naming, ...(dialect ? { dialect } : {}), ...(nulls ? { nulls } : {}), ...(said.size > 0 ? { columns: said } : {}) });
+  const known = new Map([...declaredOf(origin), ...said]);
+  const corrected = { naming, dialect: DRAWN_DIALECT, nulls: [origin.nullText] };
+  const found = await look({ ...corrected, columns: known });
+  // A code of digits that the database keeps as text is text.
+  const codes = found.columns.filter((c) => !known.has(c.place) && origin.columns[c.place]?.isText && !isMomentOrText(c.type.kind));
+  for (const c of codes) known.set(c.place, { type: TEXT });
+  const preview = codes.length === 0 ? found : await look({ ...corrected, columns: known });
+  return { ...preview, whole: preview.rows < SAMPLED_ROWS };
+}
+
+const isMomentOrText = (kind: string): boolean => kind === 'text' || kind === 'date' || kind === 'timestamp';
+
+const declaredOf = ({ columns }: Origin): [number, Reading][] =>
+  columns.flatMap(({ type, pattern }, place): [number, Reading][] =>
+    type === undefined ? [] : [[place, { type, ...(pattern === undefined ? {} : { pattern }) }]],
+  );
