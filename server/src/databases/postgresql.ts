@@ -191,6 +191,8 @@ export class PostgresqlReader implements DatabaseReader {
          from pg_roles where rolname = current_user`,
       );
       const role = roles[0]!;
+      // Everything else follows from that.
+      if (role.rolsuper) return { account: user, excess: [SUPERUSER], sql: readerSql(database, tables) };
       const excess = ROLE_RIGHTS.filter(([name]) => role[name]).map(([, says]) => says);
       const { rows: schemas } = await client.query<{ name: string }>(
         `select nspname as name from pg_namespace where nspname !~ '^pg_' and nspname <> 'information_schema' and has_schema_privilege(oid, 'CREATE') order by 1`,
@@ -280,8 +282,8 @@ async function widestScale(client: pg.Client, table: TableName, column: string):
   return rows[0]?.scale ?? 0;
 }
 
+const SUPERUSER = 'do anything on the server: it is a superuser';
 const ROLE_RIGHTS: readonly (readonly [string, string])[] = [
-  ['rolsuper', 'do anything on the server: it is a superuser'],
   ['rolcreatedb', 'make databases'],
   ['rolcreaterole', 'make accounts'],
   ['rolreplication', 'copy the whole server'],

@@ -56,14 +56,16 @@ export function ArrivalCard({ arrival, existing, parts, onChange, onLook, onDrop
           onChange={(e) => onChange((a) => ({ ...a, name: e.target.value }))}
         />
         <span className="text-soft">
-          {arrival.file.name} · {bytes(arrival.file.size)}
+          {arrival.file.name}
+          {arrival.upload?.origin ? '' : ` · ${bytes(arrival.file.size)}`}
           {preview && ` · ${preview.whole ? '' : 'first '}${count(preview.rows)} rows`}
+          {preview && !preview.whole && arrival.upload?.origin?.rows ? ` of about ${count(arrival.upload.origin.rows)}` : ''}
         </span>
         <span className="flex-1" />
         <button className="btn btn-bare" onClick={onDrop} aria-label={`Leave ${arrival.file.name} out`} title="Leave this file out">
           <X size={14} aria-hidden />
         </button>
-        {preview?.format === 'text' && (
+        {preview?.format === 'text' && !arrival.upload?.origin && (
           <div className="flex w-full flex-wrap items-center gap-2">
             <select
               className="field w-[92px] px-1"
@@ -152,6 +154,7 @@ export function ArrivalCard({ arrival, existing, parts, onChange, onLook, onDrop
                     column={c}
                     preview={preview.columns[i]!}
                     rows={preview.rows}
+                    drawn={arrival.upload?.origin !== undefined}
                     onChange={(change) => onChange((a) => withColumn(a, i, change))}
                     onRead={(change) => look(withColumn(arrival, i, change))}
                   />

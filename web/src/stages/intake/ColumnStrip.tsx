@@ -22,13 +22,15 @@ interface Props {
   readonly column: ArrivingColumn;
   readonly preview: ColumnPreview;
   readonly rows: number;
+  /** Of a database: how its values are written is nobody's business. */
+  readonly drawn: boolean;
   readonly onChange: (change: Partial<ArrivingColumn>) => void;
   /** A change of how values are read, which shows in a new preview. */
   readonly onRead: (change: Partial<ArrivingColumn>) => void;
 }
 
 /** One column of a file before anything is stored: its name, type and the way its values are written, with what the rows say of them. */
-export function ColumnStrip({ column, preview, rows, onChange, onRead }: Props) {
+export function ColumnStrip({ column, preview, rows, drawn, onChange, onRead }: Props) {
   const types = TYPES.includes(column.type) ? TYPES : [column.type, ...TYPES];
   const { misfits } = preview;
   return (
@@ -61,7 +63,7 @@ export function ColumnStrip({ column, preview, rows, onChange, onRead }: Props) 
             <option key={t}>{t}</option>
           ))}
         </select>{' '}
-        <WrittenAs column={column} onRead={onRead} />
+        {!drawn && <WrittenAs column={column} onRead={onRead} />}
         <span className="block max-w-[230px] truncate text-[11px] text-soft" title={preview.reason}>
           {column.known ? 'as in the model' : preview.reason}
         </span>

@@ -1,10 +1,12 @@
-import { useCallback, useRef, useState } from 'react';
+import { useCallback, useEffect, useRef, useState } from 'react';
 import type { DragEvent } from 'react';
 import { useSearchParams } from 'react-router';
 import useSWR from 'swr';
 import { Menu, MenuButton, MenuItem, MenuItems } from '@headlessui/react';
-import { FileUp, Plus, Sparkles } from 'lucide-react';
+import type { Table } from '@crease/core/model';
+import { Database, FileUp, Plus, Sparkles } from 'lucide-react';
 import { NAMING_RULES } from '@crease/core/reading';
+import { sourceName } from '@crease/core/shape';
 import type { JobState, PreviewState, Settings, UploadState } from '@crease/contract';
 import { get, remove, send, sendFile } from '../../state/api.ts';
 import { useModel } from '../../state/model.tsx';
@@ -16,6 +18,7 @@ import { bytes, count, many, moment, percent } from '../../parts/text.ts';
 import type { Arrival } from './arrival.ts';
 import { arrivingColumns, correctionsOf, laidOutAsBefore, namingFault, orderOf, tableName, typedAsBefore } from './arrival.ts';
 import { ArrivalCard } from './ArrivalCard.tsx';
+import { DatabasesView } from './DatabasesView.tsx';
 import { CalendarMaker } from './CalendarMaker.tsx';
 import { TypedMembers } from './TypedMembers.tsx';
 import { Proposals } from './Proposals.tsx';
@@ -25,6 +28,7 @@ export function IntakeStage() {
   const [params, setParams] = useSearchParams();
   const { model } = useModel();
   const view = params.get('view');
+  const [drawn, setDrawn] = useState<readonly UploadState[]>([]);
   const show = (name: string, table?: string) =>
     setParams((before) => {
       const next = new URLSearchParams(before);
@@ -40,22 +44,43 @@ export function IntakeStage() {
     <Leaves
       label="Intake"
       design={
-        view === 'draft' ? (
-          <Proposals onBack={back} />
-        ) : view === 'members' ? (
-          <TypedMembers key={edited?.name ?? ''} table={edited} onBack={back} />
-        ) : view === 'calendar' ? (
-          <CalendarMaker onBack={back} />
-        ) : (
-          <Arrivals onShow={show} />
-        )
+        <>
+          {/* What is on its way in stays while one looks at something else. */}
+          <div className={view === null ? 'flex min-h-0 flex-1 flex-col' : 'hidden'}>
+            <Arrivals onShow={show} drawn={drawn} onDrawn={setDrawn} />
+          </div>
+          {view === 'draft' ? (
+            <Proposals onBack={back} />
+          ) : view === 'members' ? (
+            <TypedMembers key={edited?.name ?? ''} table={edited} onBack={back} />
+          ) : view === 'calendar' ? (
+            <CalendarMaker onBack={back} />
+          ) : view === 'databases' ? (
+            <DatabasesView
+              onBack={back}
+              onDrawn={(uploads) => {
+                setDrawn(uploads);
+                back();
+              }}
+            />
+          ) : null}
+        </>
       }
       evidence={<EvidenceLeaf />}
     />
   );
 }
 
-function Arrivals({ onShow }: { onShow: (view: string, table?: string) => void }) {
+function Arrivals({
+  onShow,
+  drawn,
+  onDrawn,
+}: {
+  onShow: (view: string, table?: string) => void;
+  /** Tables of databases that have been asked for. */
+  drawn: readonly UploadState[];
+  onDrawn: (uploads: readonly UploadState[]) => void;
+}) {
   const { id, model, state, fail, tell } = useModel();
   const [arrivals, setArrivals] = useState<readonly Arrival[]>([]);
   const [over, setOver] = useState(false);
@@ -110,7 +135,7 @@ function Arrivals({ onShow }: { onShow: (view: string, table?: string) => void }
       try {
         const upload = await sendFile<UploadState>(
           `/uploads?name=${encodeURIComponent(arrival.file.name)}`,
-          arrival.file,
+          [...files][begun.indexOf(arrival)]!,
           (progress) => change(arrival.key, (a) => ({ ...a, progress })),
           arrival.cancel.signal,
         );
@@ -119,6 +144,57 @@ function Arrivals({ onShow }: { onShow: (view: string, table?: string) => void }
         if (error instanceof DOMException) continue;
         change(arrival.key, (a) => ({ ...a, state: 'wrong', fault: (error as Error).message }));
       }
+    }
+  };
+
+  /** Tables of databases have come already; those that the model has keep their names there. */
+  const receive = async (uploads: readonly UploadState[]) => {
+    for (const upload of uploads) {
+      const { origin } = upload;
+      const held = model.tables.find(
+        ({ source }) =>
+          source &&
+          'connection' in source &&
+          source.connection === origin?.connection &&
+          source.table === origin.table &&
+          (source.schema ?? undefined) === origin.schema,
+      );
+      const arrival: Arrival = {
+        key: crypto.randomUUID(),
+        file: { name: `${origin?.connection}: ${origin?.schema ? `${origin.schema}.` : ''}${origin?.table}`, size: upload.bytes },
+        name: held?.name ?? upload.name,
+        state: 'coming',
+        progress: 1,
+        cancel: new AbortController(),
+        columns: [],
+        misfits: 'null',
+      };
+      setArrivals((all) => [...all, arrival]);
+      try {
+        await look(arrival, upload);
+      } catch (error) {
+        change(arrival.key, (a) => ({ ...a, upload, state: 'wrong', fault: (error as Error).message }));
+      }
+    }
+  };
+  useEffect(() => {
+    if (drawn.length === 0) return;
+    onDrawn([]);
+    void receive(drawn);
+    // Asked once for each list that is drawn.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [drawn]);
+  const drawAgain = async (table: Table) => {
+    const { source } = table;
+    if (!source || !('connection' in source)) return;
+    const { connection, schema, table: name } = source;
+    try {
+      const uploads = await send<UploadState[]>(`/connections/${encodeURIComponent(connection)}/draw`, {
+        tables: [{ table: name, ...(schema === undefined ? {} : { schema }) }],
+      });
+      await receive(uploads);
+    } catch (error) {
+      fail(error);
     }
   };
 
@@ -176,6 +252,9 @@ function Arrivals({ onShow }: { onShow: (view: string, table?: string) => void }
         <label htmlFor="files" className="btn cursor-pointer">
           <FileUp size={14} aria-hidden /> Choose files
         </label>
+        <button className="btn" onClick={() => onShow('databases')}>
+          <Database size={14} aria-hidden /> Databases
+        </button>
         <MakeTable onShow={onShow} />
         {arrivals.length > 0 ? (
           <NamingRules
@@ -228,12 +307,12 @@ function Arrivals({ onShow }: { onShow: (view: string, table?: string) => void }
                 </label>
               }
             >
-              Drop delimited text files here, gzipped or not, or Parquet files. You will see what is in them, and what would be stored,
-              before anything is.
+              Drop delimited text files here, gzipped or not, or Parquet files; or choose tables of a database. You will see what is in
+              them, and what would be stored, before anything is.
             </Blank>
           </div>
         ) : (
-          <StoredTables onEdit={(table) => onShow('members', table)} />
+          <StoredTables onEdit={(table) => onShow('members', table)} onDraw={(table) => void drawAgain(table)} />
         )}
       </div>
     </>
@@ -304,7 +383,7 @@ async function ended(job: string, tell: (state: JobState) => void): Promise<void
   }
 }
 
-function StoredTables({ onEdit }: { onEdit: (table: string) => void }) {
+function StoredTables({ onEdit, onDraw }: { onEdit: (table: string) => void; onDraw: (table: Table) => void }) {
   const { model, state } = useModel();
   const [selection, select] = useSelection();
   const total = state.stored.reduce((sum, s) => sum + s.bytes, 0);
@@ -333,14 +412,7 @@ function StoredTables({ onEdit }: { onEdit: (table: string) => void }) {
       <tbody>
         {model.tables.map((table) => {
           const stored = state.stored.find((s) => s.name === table.name);
-          const source =
-            table.source && 'file' in table.source
-              ? table.source.file
-              : table.source && 'calendar' in table.source
-                ? 'generated calendar'
-                : table.source && 'members' in table.source
-                  ? 'typed by hand'
-                  : 'none';
+          const source = sourceName(table) ?? (table.source && 'steps' in table.source ? 'derived by steps' : 'none');
           return (
             <tr key={table.name} className={selection?.kind === 'table' && selection.name === table.name ? 'bg-raised' : ''}>
               <td>
@@ -362,6 +434,11 @@ function StoredTables({ onEdit }: { onEdit: (table: string) => void }) {
                     change
                   </button>
                 )}
+                {table.source && 'connection' in table.source && (
+                  <button className="btn btn-bare ml-2 h-[22px]" onClick={() => onDraw(table)} aria-label={`Load ${table.name} again`}>
+                    load again
+                  </button>
+                )}
               </td>
               <td className="num">{table.columns.length}</td>
               <td className="num">{stored ? count(stored.rows) : ''}</td>
@@ -370,7 +447,11 @@ function StoredTables({ onEdit }: { onEdit: (table: string) => void }) {
               </td>
               <td className="num text-soft">{stored && total > 0 ? percent(stored.bytes / total) : ''}</td>
               <td className="text-soft">
-                {stored ? moment(stored.loadedAt) : table.source && 'file' in table.source ? 'not brought in yet' : ''}
+                {stored
+                  ? moment(stored.loadedAt)
+                  : table.source && ('file' in table.source || 'connection' in table.source)
+                    ? 'not brought in yet'
+                    : ''}
                 {stored && stored.problems.length > 0 && (
                   <span className="text-vermilion"> · {many(stored.problems.length, 'line')} left out</span>
                 )}

@@ -24,10 +24,11 @@ export interface ArrivingColumn extends Written {
   readonly named: boolean;
 }
 
-/** A file on its way in: coming, looked at, being stored, or refused. */
+/** A file, or a table of a database, on its way in: coming, looked at, being stored, or refused. */
 export interface Arrival {
   readonly key: string;
-  readonly file: File;
+  /** What it is called, and its bytes; of a database's table those of a sample. */
+  readonly file: Pick<File, 'name' | 'size'>;
   readonly name: string;
   readonly state: 'coming' | 'ready' | 'storing' | 'wrong';
   readonly progress: number;

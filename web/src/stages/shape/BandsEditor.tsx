@@ -1,6 +1,6 @@
 import { useState } from 'react';
-import type { StateColumn } from './StepForm.tsx';
-import { Choice, Row } from './StepForm.tsx';
+import type { StateColumn } from './fields.tsx';
+import { Choice, Row } from './fields.tsx';
 import type { Band } from './bands.ts';
 import { bandsFault, bandsFormula } from './bands.ts';
 

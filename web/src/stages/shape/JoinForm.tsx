@@ -3,8 +3,8 @@ import type { JoinFacts } from '@crease/core/shape';
 import { JOIN_KINDS } from '@crease/core/shape';
 import { useModel } from '../../state/model.tsx';
 import { count } from '../../parts/text.ts';
-import type { StateColumn } from './StepForm.tsx';
-import { Checks, Choice, Row } from './StepForm.tsx';
+import type { StateColumn } from './fields.tsx';
+import { Checks, Choice, Row } from './fields.tsx';
 import type { StepWork } from './steps.ts';
 
 export interface JoinArgument {

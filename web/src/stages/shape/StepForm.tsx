@@ -1,17 +1,13 @@
-import type { ReactNode } from 'react';
 import { useState } from 'react';
 import { quoteName } from '@crease/core/formula';
 import { sameName } from '@crease/core/model';
 import { useModel } from '../../state/model.tsx';
+import type { StateColumn } from './fields.tsx';
+import { Checks, Choice, Row } from './fields.tsx';
 import { BandsEditor } from './BandsEditor.tsx';
 import { JoinForm } from './JoinForm.tsx';
 import type { Step, StepWork } from './steps.ts';
 import { argumentOf, isOff, verbOf } from './steps.ts';
-
-export interface StateColumn {
-  readonly name: string;
-  readonly type: string;
-}
 
 interface FormProps<T> {
   readonly value: T;
@@ -71,36 +67,6 @@ export function StepForm({ step, place, work, onChange }: { step: Step; place: n
     default:
       return <p className="text-soft">Nothing is to be said here.</p>;
   }
-}
-
-export function Row({ label, children }: { label: string; children: ReactNode }) {
-  return (
-    <div className="flex flex-wrap items-center gap-2">
-      <span className="w-[92px] shrink-0 text-soft">{label}</span>
-      {children}
-    </div>
-  );
-}
-
-export function Choice({
-  label,
-  value,
-  options,
-  onChange,
-}: {
-  label: string;
-  value: string;
-  options: readonly string[];
-  onChange: (value: string) => void;
-}) {
-  return (
-    <select className="field" aria-label={label} value={value} onChange={(e) => onChange(e.target.value)}>
-      {!options.includes(value) && <option value={value}>{value === '' ? 'choose …' : value}</option>}
-      {options.map((o) => (
-        <option key={o}>{o}</option>
-      ))}
-    </select>
-  );
 }
 
 /** A row formula, with the columns that it may use a click away. */
@@ -318,39 +284,5 @@ function SortForm({ value, columns, onChange }: FormProps<Sorted[]>) {
         </button>
       )}
     </div>
-  );
-}
-
-/** Several of many names. */
-export function Checks({
-  label,
-  names,
-  chosen,
-  onChange,
-}: {
-  label: string;
-  names: readonly string[];
-  chosen: readonly string[];
-  onChange: (names: string[]) => void;
-}) {
-  const has = (name: string) => chosen.some((c) => sameName(c, name));
-  return (
-    <fieldset className="grid grid-cols-[92px_1fr] gap-2" aria-label={label}>
-      <span className="text-soft" aria-hidden>
-        {label}
-      </span>
-      <span className="flex max-h-[150px] flex-wrap gap-x-3 gap-y-1 overflow-auto">
-        {names.map((name) => (
-          <label key={name} className="flex items-center gap-1">
-            <input
-              type="checkbox"
-              checked={has(name)}
-              onChange={(e) => onChange(e.target.checked ? [...chosen, name] : chosen.filter((c) => !sameName(c, name)))}
-            />
-            {name}
-          </label>
-        ))}
-      </span>
-    </fieldset>
   );
 }

@@ -1,0 +1,154 @@
+import { useState } from 'react';
+import type { ReactNode } from 'react';
+import type { ConnectionRequest, ConnectionsState, ConnectionState } from '@crease/contract';
+import { LeafHead } from '../../frame/Leaves.tsx';
+
+/** A connection, new or changed. A password that is left empty stays as it is. */
+export function ConnectionForm({
+  known,
+  account,
+  onSave,
+  onClose,
+}: {
+  known: ConnectionState | undefined;
+  account: ConnectionsState['account'];
+  onSave: (order: ConnectionRequest) => Promise<void>;
+  onClose: () => void;
+}) {
+  const server = known?.kind === 'postgresql' ? known : undefined;
+  const [kind, setKind] = useState<ConnectionState['kind']>(known?.kind ?? 'postgresql');
+  const [name, setName] = useState(known?.name ?? '');
+  const [host, setHost] = useState(server?.host ?? 'localhost');
+  const [port, setPort] = useState(String(server?.port ?? 5432));
+  const [database, setDatabase] = useState(server?.database ?? '');
+  const [own, setOwn] = useState(server ? (server.account?.own ?? false) : account === null);
+  const [user, setUser] = useState(server?.account?.own ? server.account.user : '');
+  const [password, setPassword] = useState('');
+  const [file, setFile] = useState(known?.kind === 'sqlite' ? known.file : '');
+  const keeps = server?.account?.own === true && server.account.hasPassword;
+  const order = (): ConnectionRequest =>
+    kind === 'sqlite'
+      ? { kind, name, file }
+      : { kind, name, host, port: Number(port), database, ...(own ? { user, ...(password === '' ? {} : { password }) } : {}) };
+  return (
+    <form
+      aria-label={known ? `Change ${known.name}` : 'New connection'}
+      onSubmit={(e) => {
+        e.preventDefault();
+        void onSave(order());
+      }}
+      onKeyDown={(e) => e.key === 'Escape' && onClose()}
+    >
+      <LeafHead title={known ? `Change ${known.name}` : 'New connection'} />
+      <div className="grid grid-cols-[auto_1fr] items-center gap-x-3 gap-y-2 p-4">
+        <Line label="kind">
+          <select
+            className="field w-[220px]"
+            value={kind}
+            onChange={(e) => setKind(e.target.value as typeof kind)}
+            disabled={known !== undefined}
+            aria-label="Kind of database"
+          >
+            <option value="postgresql">PostgreSQL server</option>
+            <option value="sqlite">SQLite file</option>
+          </select>
+        </Line>
+        <Line label="name">
+          <input
+            className="field w-[220px]"
+            value={name}
+            onChange={(e) => setName(e.target.value)}
+            disabled={known !== undefined}
+            placeholder="warehouse"
+            aria-label="Name of the connection"
+            autoFocus={!known}
+          />
+        </Line>
+        {kind === 'sqlite' ? (
+          <Line label="file">
+            <input
+              className="field w-full"
+              value={file}
+              onChange={(e) => setFile(e.target.value)}
+              placeholder="its path on this machine"
+              aria-label="Path of the file"
+            />
+          </Line>
+        ) : (
+          <>
+            <Line label="host, port">
+              <span className="flex gap-2">
+                <input className="field w-[220px]" value={host} onChange={(e) => setHost(e.target.value)} aria-label="Host" />
+                <input
+                  className="field num w-[74px]"
+                  inputMode="numeric"
+                  value={port}
+                  onChange={(e) => setPort(e.target.value)}
+                  aria-label="Port"
+                />
+              </span>
+            </Line>
+            <Line label="database">
+              <input className="field w-[220px]" value={database} onChange={(e) => setDatabase(e.target.value)} aria-label="Database" />
+            </Line>
+            <Line label="account">
+              <span className="flex flex-col gap-1">
+                <label className="flex items-center gap-2">
+                  <input type="radio" name="account" checked={!own} onChange={() => setOwn(false)} />
+                  the workspace&apos;s: {account ? <b>{account.user}</b> : <i className="text-soft">there is none yet</i>}
+                </label>
+                <label className="flex items-center gap-2">
+                  <input type="radio" name="account" checked={own} onChange={() => setOwn(true)} />
+                  its own
+                </label>
+              </span>
+            </Line>
+            {own && (
+              <>
+                <Line label="user">
+                  <input
+                    className="field w-[220px]"
+                    value={user}
+                    onChange={(e) => setUser(e.target.value)}
+                    autoComplete="off"
+                    aria-label="User"
+                  />
+                </Line>
+                <Line label="password">
+                  <input
+                    className="field w-[220px]"
+                    type="password"
+                    value={password}
+                    placeholder={keeps ? 'as it is' : ''}
+                    onChange={(e) => setPassword(e.target.value)}
+                    autoComplete="off"
+                    aria-label="Password"
+                  />
+                </Line>
+              </>
+            )}
+          </>
+        )}
+      </div>
+      <p className="flex gap-2 px-4 pb-3">
+        <button className="btn btn-act">Keep the connection</button>
+        <button type="button" className="btn" onClick={onClose}>
+          Close
+        </button>
+      </p>
+      <p className="max-w-[70ch] px-4 text-soft">
+        Crease reads in a read-only transaction. Passwords are kept encrypted on this machine, under a key outside of the workspace file;
+        they are sent to the database and nowhere else.
+      </p>
+    </form>
+  );
+}
+
+function Line({ label, children }: { label: string; children: ReactNode }) {
+  return (
+    <>
+      <span className="text-soft">{label}</span>
+      {children}
+    </>
+  );
+}
