@@ -7,6 +7,7 @@ import { addCheck } from './commands/check.ts';
 import { addDdl } from './commands/ddl.ts';
 import { addDemo } from './commands/demo.ts';
 import { addFormat } from './commands/format.ts';
+import { addLoad } from './commands/load.ts';
 import { addProfile } from './commands/profile.ts';
 import { addPropose } from './commands/propose.ts';
 import { addServe } from './commands/serve.ts';
@@ -18,7 +19,7 @@ const program = new Command('crease')
   .version('0.1.0');
 program.exitOverride();
 program.configureOutput({ writeErr: (text) => process.stderr.write(text) });
-for (const add of [addCheck, addQuery, addSql, addProfile, addPropose, addFormat, addDdl, addDemo, addServe]) add(program);
+for (const add of [addCheck, addQuery, addSql, addProfile, addPropose, addFormat, addDdl, addDemo, addLoad, addServe]) add(program);
 
 /** Messages for people end with status 2; anything else is a bug and says so, without a trace. */
 function fail(error: unknown): void {

@@ -8,6 +8,8 @@ import type { FilePreview } from '@crease/core/reading';
 import { NAMING_RULES } from '@crease/core/reading';
 import type { Profile } from '@crease/core/storage';
 import type { Proposal } from '@crease/core/propose';
+import type { ReadProblem } from '@crease/core/columns';
+import type { LoadChange, LoadCounts } from '@crease/core/load';
 import type { JoinRemedy, StepState, StepTrace } from '@crease/core/shape';
 import { parseType } from '@crease/core/values';
 
@@ -54,28 +56,46 @@ export const previewRequest = z.strictObject({
   columns: z.array(z.strictObject(readingFields)).optional(),
 });
 export const settingsSchema = z.strictObject({ naming: z.enum(NAMING_RULES) });
+export const LOAD_MODES = ['replace', 'add', 'update', 'add quantities'] as const;
+export type LoadMode = (typeof LOAD_MODES)[number];
+
+/** How a table is read and what becomes of its rows: all that a load is told but for the file. */
+const loadFields = {
+  name: z.string().trim().min(1, 'a table needs a name').max(100),
+  dialect: dialectSchema,
+  /** Fields of a record: columns that are left out count. */
+  fields: z.int().min(1).optional(),
+  nulls: nullTexts.default(['']),
+  columns: z
+    .array(z.strictObject({ name: z.string().min(1), fileName: z.string(), ...readingFields, place: readingFields.place.optional() }))
+    .min(1, 'choose at least one column'),
+  /** What happens where a value is not of its column's type: it is stored as null and listed, its row is left out and listed, or nothing is stored. */
+  misfits: z.enum(['null', 'leave out', 'stop']).default('null'),
+  /** The part of the table's rows that these take the place of, or are added as; without it they take the place of all. */
+  part: z.string().trim().min(1, 'a part needs a name').max(200).optional(),
+  /** Whether rows take the place of those that are there, are added, or are brought onto them by the table's key. */
+  mode: z.enum(LOAD_MODES).default('replace'),
+};
+const recipeName = z.string().trim().min(1, 'a recipe needs a name').max(100);
 export const intakeRequest = z.strictObject({
+  /** Says what would happen, and stores nothing. */
+  dryRun: z.boolean().default(false),
   tables: z
     .array(
-      z.strictObject({
-        upload: z.string(),
-        name: z.string().trim().min(1, 'a table needs a name').max(100),
-        dialect: dialectSchema,
-        /** Fields of a record: columns that are left out count. */
-        fields: z.int().min(1).optional(),
-        nulls: nullTexts.default(['']),
-        columns: z
-          .array(z.strictObject({ name: z.string().min(1), fileName: z.string(), ...readingFields, place: readingFields.place.optional() }))
-          .min(1, 'choose at least one column'),
-        /** What happens where a value is not of its column's type: it is stored as null and listed, or nothing is stored. */
-        misfits: z.enum(['null', 'stop']).default('null'),
-        /** The part of the table's rows that these take the place of, or are added as; without it they take the place of all. */
-        part: z.string().trim().min(1, 'a part needs a name').max(200).optional(),
-      }),
+      z.strictObject({ upload: z.string(), ...loadFields, /** Keeps how it is loaded under that name. */ recipe: recipeName.optional() }),
     )
     .min(1)
     .max(500),
 });
+export const recipeSchema = z.strictObject({
+  ...loadFields,
+  /** Of the recipe; `table` is what it loads. */
+  name: recipeName,
+  table: loadFields.name,
+  /** A table of a database; without it a file is given each time. */
+  origin: z.strictObject({ connection: z.string(), schema: z.string().optional(), table: z.string() }).optional(),
+});
+export type RecipeState = z.output<typeof recipeSchema>;
 /** Steps of a derived table as somebody tries them, before they are kept. */
 const triedSteps = z.array(z.record(z.string(), z.unknown())).min(1).max(200);
 export const stepsRequest = z.strictObject({ table: z.string().min(1).max(200), steps: triedSteps });
@@ -178,6 +198,41 @@ export interface ModelSummary {
   tables: number;
   rows: number;
   changedAt: string;
+}
+
+/** What became of a table's rows, or with a dry run would become. */
+export interface LoadResult {
+  table: string;
+  /** Coming rows. Without a key, rows that take the place of others are all new. */
+  counts: LoadCounts;
+  /** Rows that were there and are no more. */
+  removed: number;
+  /** Rows of the source that were left out and listed. */
+  leftOut: number;
+  /** Rows of the table afterwards, or of the part that was loaded. */
+  rows: number;
+  refused: ReadProblem[];
+  changes: LoadChange[];
+}
+
+export interface LoadEntry {
+  at: string;
+  table: string;
+  /** The file, or the table of a database. */
+  source: string;
+  recipe?: string;
+  mode: LoadMode;
+  outcome: 'done' | 'failed' | 'cancelled';
+  message?: string;
+  rows?: number;
+  counts?: LoadCounts;
+  removed?: number;
+  leftOut?: number;
+}
+
+export interface LoadsState {
+  recipes: RecipeState[];
+  log: LoadEntry[];
 }
 
 export interface StoredTable {
@@ -307,4 +362,6 @@ export interface JobState {
   detail: string;
   /** Messages of a failed job. */
   faults: string[];
+  /** Of a load that has ended, table by table. */
+  loads?: LoadResult[];
 }

@@ -3,3 +3,4 @@ export * from './errors.ts';
 export * from './serve.ts';
 export * from './workspace.ts';
 export * from './demo.ts';
+export { loadByRecipe, RecipeError } from './intake/loadByRecipe.ts';

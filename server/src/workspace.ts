@@ -5,7 +5,7 @@ import { Databases } from './databases/databases.ts';
 import { Secrets } from './databases/secrets.ts';
 import { Arrivals } from './intake/arrivals.ts';
 import { Hub } from './live/hub.ts';
-import { ConflictError, Models, openWorkspace, Settings, Tables, Verdicts } from './store/index.ts';
+import { ConflictError, Loads, Models, openWorkspace, Settings, Tables, Verdicts } from './store/index.ts';
 import type { Connection, Revision } from './store/index.ts';
 import { ClaimsDesk } from './work/claimsDesk.ts';
 import { Jobs } from './work/jobs.ts';
@@ -21,6 +21,7 @@ export class Workspace {
   readonly models: Models;
   readonly tables: Tables;
   readonly settings: Settings;
+  readonly loads: Loads;
   readonly hub = new Hub();
   readonly jobs = new Jobs();
   readonly pool = new WorkPool();
@@ -31,18 +32,22 @@ export class Workspace {
   readonly databases: Databases;
   private closing = false;
 
-  /** `keyFile` holds the key under which passwords are kept. */
+  /**
+   * `keyFile` holds the key under which passwords are kept. A `guest` works on a workspace that a server may have open: it leaves what the
+   * other is loading alone.
+   */
   constructor(
     readonly file: string,
     readonly log: Log,
-    keyFile?: string,
+    { keyFile, guest = false }: { keyFile?: string; guest?: boolean } = {},
   ) {
     this.db = openWorkspace(file);
     this.models = new Models(this.db);
     this.tables = new Tables(this.db);
     this.settings = new Settings(this.db);
-    this.tables.dropUnfinished();
-    this.incoming = `${file}.incoming`;
+    this.loads = new Loads(this.db);
+    if (!guest) this.tables.dropUnfinished();
+    this.incoming = guest ? `${file}.incoming-${process.pid}` : `${file}.incoming`;
     rmSync(this.incoming, { recursive: true, force: true });
     mkdirSync(this.incoming, { recursive: true, mode: 0o700 });
     this.arrivals = new Arrivals(this.incoming);

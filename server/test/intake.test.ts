@@ -58,7 +58,8 @@ async function readInPieces(text: Buffer, readers: number): Promise<{ table: Tab
 const facts = (table: TableData) => ({
   rows: table.rowCount,
   problems: table.problems,
-  misfits: [...table.misfits],
+  // Lists of all rows are for the load only.
+  misfits: [...table.misfits].map(([column, { all: _all, ...kept }]) => [column, kept]),
   columns: [...table.columns.values()].map((c) => ({
     ...{ name: c.name, distinct: c.distinct, nulls: c.nulls, runs: c.runs, size: c.domain.size },
     counts: Array.from(c.counts),

@@ -73,7 +73,7 @@ test('values that are not of their type are null and listed', async () => {
     20_000,
   );
   const { misfits } = data.table('loan');
-  expect(misfits.get('fine')).toEqual({ rows: 2, distinct: 1, sample: [{ text: '0.105', rows: 2, line: 1 }] });
+  expect(misfits.get('fine')).toMatchObject({ rows: 2, distinct: 1, sample: [{ text: '0.105', rows: 2, line: 1 }] });
   expect(misfits.get('n')).toMatchObject({ rows: 1, sample: [{ text: 'twelve', line: 2 }] });
 });
 

@@ -29,6 +29,8 @@ export interface Misfits {
   readonly distinct: number;
   /** Up to 20 of the texts, with how many rows each stands for and the line of the first. */
   readonly sample: readonly { text: string; rows: number; line: number }[];
+  /** Each row's text and line, while a table is being loaded and where there are not too many. */
+  readonly all?: readonly { text: string; line: number }[];
 }
 
 export function tableOf(name: string, columns: readonly Column[], rest: Partial<TableData> = {}): TableData {

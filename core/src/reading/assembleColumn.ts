@@ -1,6 +1,6 @@
 import type { DataType, Value } from '../values/index.ts';
 import { textReader } from '../values/index.ts';
-import type { Arena, Domain, Misfits, Stretch, TextList } from '../columns/index.ts';
+import type { Arena, Domain, Misfits, MisfitText, MisfitTexts, Stretch, TextList } from '../columns/index.ts';
 import {
   CodeStream,
   columnOfValues,
@@ -11,13 +11,15 @@ import {
   LARGEST_RANGE,
   listDomain,
   mergeLists,
+  misfitsOf,
   MOST_COUNTED,
+  noteMisfit,
   NumberSet,
   prefersRange,
   rangeDomain,
   withEncoder,
 } from '../columns/index.ts';
-import type { ChunkCells, MisfitTexts, SortedTexts } from './chunkReader.ts';
+import type { ChunkCells, SortedTexts } from './chunkReader.ts';
 import type { MergedTexts, Texts } from './sortedTexts.ts';
 import { decodeTexts, mergeTexts, placeOfText } from './sortedTexts.ts';
 import type { ColumnToRead } from './spec.ts';
@@ -263,33 +265,12 @@ function usedPlaces(source: ColumnChunks, merged: MergedTexts): Uint8Array {
 
 function misfitsByPlace(source: ColumnChunks, merged: MergedTexts, bad: ReadonlyMap<number, string>): Misfits | undefined {
   if (bad.size === 0) return undefined;
-  const found = new Map<string, { rows: number; line: number }>();
+  const found = new Map<string, MisfitText>();
   eachPlace(source, merged, (place, row) => {
     const text = bad.get(place);
-    if (text === undefined) return;
-    const known = found.get(text);
-    if (known) known.rows++;
-    else found.set(text, { rows: 1, line: source.lineOf(row) });
+    if (text !== undefined) noteMisfit(found, text, source.lineOf(row));
   });
   return misfitsOf([found]);
-}
-
-function misfitsOf(parts: readonly MisfitTexts[]): Misfits | undefined {
-  const all = new Map<string, { text: string; rows: number; line: number }>();
-  for (const part of parts) {
-    for (const [text, { rows, line }] of part) {
-      const known = all.get(text);
-      if (known) known.rows += rows;
-      else all.set(text, { text, rows, line });
-    }
-  }
-  if (all.size === 0) return undefined;
-  const list = [...all.values()];
-  return {
-    rows: list.reduce((sum, m) => sum + m.rows, 0),
-    distinct: list.length,
-    sample: list.sort((a, b) => b.rows - a.rows || a.line - b.line).slice(0, 20),
-  };
 }
 
 // ---- numbers ----

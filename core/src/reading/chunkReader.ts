@@ -1,6 +1,7 @@
 import type { DataType } from '../values/index.ts';
 import { DEFAULT_DATE_PATTERN, fixedLayout, textReader } from '../values/index.ts';
-import type { Codes, ReadProblem, TextList } from '../columns/index.ts';
+import type { Codes, MisfitText, MisfitTexts, ReadProblem, TextList } from '../columns/index.ts';
+import { noteMisfit } from '../columns/index.ts';
 import type { Layout } from './header.ts';
 import { byteOf } from './header.ts';
 import type { ReaderKernel } from './kernel.ts';
@@ -36,9 +37,6 @@ export const textList = ({ bytes, ends, rank, ascii }: SortedTexts): TextList =>
   ends: (from, to) => ends.subarray(from, to),
   rank: () => rank,
 });
-
-/** Texts of a number or moment column that are none, with their rows and the first one's line. */
-export type MisfitTexts = ReadonlyMap<string, { rows: number; line: number }>;
 
 /** What a piece of a file holds. Lines count from 0 at the start of the piece. */
 export interface Chunk {
@@ -143,7 +141,7 @@ export class ChunkReader {
    */
   read(stop: number, end: number, last: boolean): { chunk: Chunk; next: number } {
     const { kernel, bufferAt } = this;
-    const misfits = this.spec.columns.map(() => new Map<string, { rows: number; line: number }>());
+    const misfits = this.spec.columns.map(() => new Map<string, MisfitText>());
     const wide = this.spec.columns.map(() => new Map<number, bigint>());
     kernel.startChunk();
     let at = bufferAt;
@@ -236,7 +234,7 @@ export class ChunkReader {
   }
 
   /** Reads from their texts the cells that the kernel could not read for certain. */
-  private readHard(misfits: Map<string, { rows: number; line: number }>[], wide: Map<number, bigint>[]): void {
+  private readHard(misfits: Map<string, MisfitText>[], wide: Map<number, bigint>[]): void {
     const { kernel } = this;
     const cells = new Uint32Array(kernel.memory.buffer, kernel.hardAt(), kernel.hardCells.value * 4);
     const lines = new Uint32Array(kernel.memory.buffer, kernel.linesAt(), kernel.rows.value);
@@ -247,11 +245,7 @@ export class ChunkReader {
       const value = this.readers[i]!(text);
       if (typeof value === 'number') kernel.put(i, row, value);
       else if (typeof value === 'bigint') wide[i]!.set(row, value);
-      else {
-        const known = misfits[i]!.get(text);
-        if (known) known.rows++;
-        else misfits[i]!.set(text, { rows: 1, line: lines[row]! });
-      }
+      else noteMisfit(misfits[i]!, text, lines[row]!);
     }
   }
 

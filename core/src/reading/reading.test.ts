@@ -71,6 +71,10 @@ test('values are typed exactly; what is not of the type is null and listed with 
       { text: '12345678.9', rows: 1, line: 3 },
       { text: '1.234', rows: 1, line: 4 },
     ],
+    all: [
+      { text: '12345678.9', line: 3 },
+      { text: '1.234', line: 4 },
+    ],
   });
   expect(table.misfits.get('day')!.sample).toEqual([{ text: '30.02.2025', rows: 1, line: 3 }]);
   expect(table.misfits.get('n')!.sample).toEqual([{ text: 'x', rows: 1, line: 4 }]);

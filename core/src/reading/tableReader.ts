@@ -3,7 +3,8 @@ import { codesArray, columnOfParts, isRange, tableOf } from '../columns/index.ts
 import type { AssembledColumn } from './assembleColumn.ts';
 import { textList } from './chunkReader.ts';
 import { assembleColumn } from './assembleColumn.ts';
-import type { Chunk, MisfitTexts } from './chunkReader.ts';
+import type { Chunk } from './chunkReader.ts';
+import type { MisfitTexts } from '../columns/index.ts';
 import { ChunkReader, endlessRecord, KEPT_PROBLEMS } from './chunkReader.ts';
 import { transcoder } from './dialect.ts';
 import { ReadError } from './errors.ts';
@@ -114,7 +115,14 @@ const columnOfAssembled = (made: AssembledColumn, codes: Codes): Column => {
 
 /** The misfits of a chunk with lines of the file. */
 export const onLines = (misfits: MisfitTexts, firstLine: number): MisfitTexts =>
-  misfits.size === 0 ? misfits : new Map([...misfits].map(([text, { rows, line }]) => [text, { rows, line: line + firstLine }]));
+  misfits.size === 0
+    ? misfits
+    : new Map(
+        [...misfits].map(([text, { rows, line, lines }]) => [
+          text,
+          { rows, line: line + firstLine, lines: lines.map((l) => l + firstLine) },
+        ]),
+      );
 
 type ChunkLines = Pick<Chunk, 'rows' | 'lines' | 'lineOf'>;
 

@@ -1,5 +1,6 @@
 export * from './run.ts';
 export type { StepKind, StepSetting } from './step.ts';
+export { selectRows } from './step.ts';
 export { STEP_KINDS } from './steps/index.ts';
 export * from './trace.ts';
 export type { JoinFinding, JoinKey } from './joinFindings.ts';

@@ -1,7 +1,7 @@
-import { createWriteStream, existsSync, renameSync, rmSync, statSync } from 'node:fs';
+import { createReadStream, createWriteStream, existsSync, renameSync, rmSync, statSync } from 'node:fs';
 import { randomBytes, randomUUID } from 'node:crypto';
 import { rm } from 'node:fs/promises';
-import { join } from 'node:path';
+import { basename, join } from 'node:path';
 import type { Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import { createGunzip } from 'node:zlib';
@@ -19,6 +19,13 @@ export interface Origin extends TableName {
   readonly nullText: string;
 }
 
+interface Entry {
+  readonly state: UploadState;
+  readonly origin?: Origin;
+  /** Of a file that lies where its owner keeps it. */
+  readonly path?: string;
+}
+
 const ARRIVAL_ID = /^[0-9a-f-]{36}$/;
 const TABLE_FILE = /\.((csv|tsv|txt)(\.gz)?|parquet)$/i;
 /** Rows of a database that are looked at before anything is stored. */
@@ -26,7 +33,7 @@ export const SAMPLED_ROWS = 20_000;
 
 /** What has come and waits to be looked at and taken in: files as they are, tables of databases as text. */
 export class Arrivals {
-  private readonly states = new Map<string, { state: UploadState; origin?: Origin }>();
+  private readonly states = new Map<string, Entry>();
 
   constructor(private readonly folder: string) {}
 
@@ -43,12 +50,13 @@ export class Arrivals {
   }
 
   file(id: string): string {
-    return this.pathOf(id, this.entry(id).state.name);
+    const { path, state } = this.entry(id);
+    return path ?? this.pathOf(id, state.name);
   }
 
-  private entry(id: string): { state: UploadState; origin?: Origin } {
+  private entry(id: string): Entry {
     const entry = this.states.get(id);
-    if (!ARRIVAL_ID.test(id) || !entry || !existsSync(this.pathOf(id, entry.state.name)))
+    if (!ARRIVAL_ID.test(id) || !entry || !existsSync(entry.path ?? this.pathOf(id, entry.state.name)))
       throw new ServerError('not-found', 'what came is no longer here: choose it again');
     return entry;
   }
@@ -74,6 +82,18 @@ export class Arrivals {
     renameSync(`${path}.part`, path);
     const state = { id, name, bytes: statSync(path).size };
     this.states.set(id, { state });
+    return state;
+  }
+
+  /** Takes a file of this machine as it is, which stays when it has been taken in. */
+  async adopt(path: string): Promise<UploadState> {
+    const name = basename(path);
+    // What a gzip file holds is to be read in pieces: that takes a copy.
+    if (isGzip(name)) return this.receive(name, createReadStream(path));
+    if (!TABLE_FILE.test(name))
+      throw new ServerError('cannot-read', `${name} is no file of a table: its name must end in .csv, .tsv, .txt or .parquet`);
+    const state = { id: randomUUID(), name, bytes: statSync(path).size };
+    this.states.set(state.id, { state, path });
     return state;
   }
 
@@ -104,7 +124,7 @@ export class Arrivals {
   }
 
   async drop(id: string): Promise<void> {
-    await rm(this.file(id), { force: true });
+    if (this.entry(id).path === undefined) await rm(this.file(id), { force: true });
     this.states.delete(id);
   }
 }

@@ -1,7 +1,7 @@
 import { closeSync, openSync } from 'node:fs';
-import type { EncodedSegment, Misfits } from '@crease/core/columns';
+import type { EncodedSegment, Misfits, MisfitTexts } from '@crease/core/columns';
 import { encodeSegment, inFewestBytes, SEGMENT_ROWS } from '@crease/core/columns';
-import type { ColumnToRead, MisfitTexts } from '@crease/core/reading';
+import type { ColumnToRead } from '@crease/core/reading';
 import { assembleColumn, linesOf, onLines } from '@crease/core/reading';
 import type { EncodedColumn } from '../store/index.ts';
 import type { KeptCells, KeptTexts } from './kept.ts';

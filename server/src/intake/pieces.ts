@@ -1,6 +1,7 @@
 import { closeSync, openSync, readSync } from 'node:fs';
 import { join } from 'node:path';
-import type { Chunk, Layout, MisfitTexts, ReadSpec } from '@crease/core/reading';
+import type { MisfitTexts } from '@crease/core/columns';
+import type { Chunk, Layout, ReadSpec } from '@crease/core/reading';
 import { byteOf, CHUNK_BYTES, ChunkReader, LARGEST_RECORD_BYTES } from '@crease/core/reading';
 import type { KeptCells, KeptTexts } from './kept.ts';
 import { keptCells, keptTexts, Spill } from './kept.ts';

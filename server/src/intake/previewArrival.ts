@@ -37,7 +37,9 @@ export async function previewArrival(
   const codes = found.columns.filter((c) => !known.has(c.place) && origin.columns[c.place]?.isText && !isMomentOrText(c.type.kind));
   for (const c of codes) known.set(c.place, { type: TEXT });
   const preview = codes.length === 0 ? found : await look({ ...corrected, columns: known });
-  const columnsFound = preview.columns.map((c) => (known.has(c.place) && !said.has(c.place) ? { ...c, reason: 'as the database has it' } : c));
+  const columnsFound = preview.columns.map((c) =>
+    known.has(c.place) && !said.has(c.place) ? { ...c, reason: 'as the database has it' } : c,
+  );
   return { ...preview, columns: columnsFound, whole: preview.rows < SAMPLED_ROWS };
 }
 

@@ -1,7 +1,9 @@
 import { mkdtempSync, statSync } from 'node:fs';
 import { rm } from 'node:fs/promises';
 import { join } from 'node:path';
-import type { Misfits } from '@crease/core/columns';
+import type { LoadResult } from '@crease/contract';
+import type { Misfits, ReadProblem } from '@crease/core/columns';
+import type { MergeOrder } from '@crease/core/load';
 import type { ReadSpec } from '@crease/core/reading';
 import { ReadError, shortened } from '@crease/core/reading';
 import type { Replaces, Tables } from '../store/index.ts';
@@ -11,6 +13,7 @@ import type { ColumnTask } from './encodeColumn.ts';
 import type { PiecesDone, PiecesTask } from './pieces.ts';
 import { memoryOf } from './kept.ts';
 import { readFile } from './readFile.ts';
+import type { Settled, SettleOrder } from './settle.ts';
 import type { StoredParquet } from './storeParquet.ts';
 import { isParquet } from '../sources/fileTable.ts';
 
@@ -23,8 +26,13 @@ export interface Target {
   readonly key: string;
   /** What of the rows that are there the file takes the place of. */
   readonly replaces?: Replaces;
-  /** Whether a value that is not of its column's type stops the load; else it is stored as null and listed. */
-  readonly stopsAt?: boolean;
+  /** What happens where a value is not of its column's type. By default it is stored as null and listed. */
+  readonly misfits?: 'null' | 'leave out' | 'stop';
+  /** By which the rows are brought onto those that are there; without it they take their place. */
+  readonly merge?: MergeOrder | undefined;
+  /** Of the table in the model, as far as it has one. */
+  readonly known?: { readonly columns: SettleOrder['columns']; readonly key: readonly string[] } | undefined;
+  readonly dryRun?: boolean;
 }
 
 const TOLD_MS = 100;
@@ -56,20 +64,61 @@ export function takeIn(
   spec: ReadSpec,
   target: Target,
   onProgress: (part: number) => void,
-): Running<{ rows: number; problems: number }> {
+): Running<Omit<LoadResult, 'table'>> {
   const shared = new Int32Array(new SharedArrayBuffer(12));
   const load: Load = { pool, tables, file, spec, target, onProgress, shared };
   const done = isParquet(file) ? loadParquet(load) : loadText(load);
   return { done, stop: () => void Atomics.store(shared, 2, 1) };
 }
 
-/** Makes what was stored visible, unless the load takes no misfits and there are some. */
-function finish({ tables, target }: Load, tableId: number, misfits: ReadonlyMap<string, Misfits>): void {
-  if (target.stopsAt && misfits.size > 0) throw new ReadError(misfitText(misfits));
-  tables.finish(tableId, misfits, target.replaces);
+/** Makes what was stored visible, or what comes of it once rows are left out or merged. Throws ReadError where misfits stop the load. */
+async function finish(load: Load, tableId: number, misfits: ReadonlyMap<string, Misfits>, rows: number, problems: number): Promise<Stored> {
+  const { tables, target, pool, spec } = load;
+  const { modelId, key, replaces = 'all', merge, known, dryRun = false } = target;
+  if (target.misfits === 'stop' && misfits.size > 0) throw new ReadError(misfitText(misfits));
+  const leftOut = target.misfits === 'leave out' ? rowsOf(misfits) : [];
+  const existing = tables.versions(modelId)[key];
+  if (leftOut.length === 0 && !dryRun && !(merge && existing !== undefined)) {
+    const removed = replaces === 'all' ? (tables.list(modelId).find((t) => t.key === key)?.rows ?? 0) : 0;
+    tables.finish(tableId, misfits, replaces);
+    return { counts: { added: rows, changed: 0, unchanged: 0, refused: 0 }, removed, leftOut: problems, rows, refused: [], changes: [] };
+  }
+  const order: SettleOrder = {
+    tableId,
+    modelId,
+    key,
+    table: spec.table,
+    replaces,
+    leftOut,
+    merge,
+    existing,
+    columns: known?.columns ?? [],
+    tableKey: known?.key ?? [],
+    dryRun,
+  };
+  const settled = await pool.load<Settled>({ kind: 'settle', workspace: target.workspace, order });
+  tables.drop(tableId);
+  if (settled.tableId !== undefined) tables.finish(settled.tableId, leftOut.length > 0 ? new Map() : misfits, merge ? 'all' : replaces);
+  return settled.result;
 }
 
-async function loadText(load: Load): Promise<{ rows: number; problems: number }> {
+type Stored = Omit<LoadResult, 'table'>;
+
+/** Rows with values that do not fit, once each. */
+function rowsOf(misfits: ReadonlyMap<string, Misfits>): ReadProblem[] {
+  const found = new Map<number, ReadProblem>();
+  for (const [column, { rows, all }] of misfits) {
+    if (!all)
+      throw new ReadError(
+        `${rows} values of ${column} are not of its type: those are too many to leave rows out for; correct the type first`,
+      );
+    for (const { line, text } of all)
+      if (!found.has(line)) found.set(line, { line, column, text: shortened(text), message: 'the value is not of the type of its column' });
+  }
+  return [...found.values()].sort((a, b) => a.line - b.line);
+}
+
+async function loadText(load: Load): Promise<Stored> {
   const { pool, tables, file, spec, target, onProgress, shared } = load;
   const scratch = mkdtempSync(join(target.scratch, 'load-'));
   let tableId: number | undefined;
@@ -104,8 +153,7 @@ async function loadText(load: Load): Promise<{ rows: number; problems: number }>
       },
       onColumn: (part) => onProgress(READING + (1 - READING) * part),
     });
-    finish(load, tableId!, misfits);
-    return { rows: rowCount, problems };
+    return await finish(load, tableId!, misfits, rowCount, problems);
   } finally {
     clearInterval(watch);
     // Large files take their time to go: nobody else waits for it.
@@ -114,15 +162,14 @@ async function loadText(load: Load): Promise<{ rows: number; problems: number }>
 }
 
 /** One thread reads column after column. */
-async function loadParquet(load: Load): Promise<{ rows: number; problems: number }> {
+async function loadParquet(load: Load): Promise<Stored> {
   const { pool, file, spec, target, onProgress, shared } = load;
   const watch = setInterval(() => onProgress(Atomics.load(shared, 1) / spec.columns.length), TOLD_MS);
   try {
     const { modelId, key, replaces = 'all', workspace } = target;
     const task = { file, table: spec.table, columns: spec.columns, modelId, key, replaces, shared };
     const { tableId, rows, misfits } = await pool.load<StoredParquet>({ kind: 'parquet', workspace, task });
-    finish(load, tableId, new Map(misfits));
-    return { rows, problems: 0 };
+    return await finish(load, tableId, new Map(misfits), rows, 0);
   } finally {
     clearInterval(watch);
   }

@@ -1,11 +1,15 @@
 import { statSync } from 'node:fs';
+import type { LoadResult, RecipeState } from '@crease/contract';
+import type { MergeOrder } from '@crease/core/load';
+import { sameName } from '@crease/core/model';
 import type { ReadSpec } from '@crease/core/reading';
-import type { Replaces } from '../store/index.ts';
+import { tableText } from '../databases/reader.ts';
 import type { Workspace } from '../workspace.ts';
 import type { Coming } from './admit.ts';
 import { SAMPLED_ROWS } from './arrivals.ts';
 import { admit, keyFor } from './admit.ts';
 import { DRAWN_DIALECT, readingOf } from './previewArrival.ts';
+import type { Target } from './takeIn.ts';
 import { takeIn } from './takeIn.ts';
 
 type Progress = (part: number, detail: string) => void;
@@ -19,41 +23,90 @@ export async function takeInAll(
   workspace: Workspace,
   modelId: number,
   coming: readonly Coming[],
+  dryRun: boolean,
   progress: Progress,
   onCancel: OnCancel,
-): Promise<string> {
+): Promise<{ detail: string; loads: LoadResult[] }> {
   const cancel = new AbortController();
   onCancel(() => cancel.abort());
+  const loads: LoadResult[] = [];
   const taken: Coming[] = [];
-  let [rows, leftOut] = [0, 0];
   for (const [i, table] of coming.entries()) {
-    const { order } = table;
+    const { order, origin } = table;
     const key = keyFor(workspace.models.head(modelId).model, table);
     const tell = (part: number) => progress((i + part) / coming.length, order.name);
+    const entry = { table: order.name, source: origin ? `${origin.connection}: ${tableText(origin)}` : table.file, mode: order.mode };
+    const named = order.recipe === undefined ? entry : { ...entry, recipe: order.recipe };
     try {
       if (cancel.signal.aborted) throw new Error('cancelled');
-      if (table.origin) await draw(workspace, table, cancel.signal, (part) => tell(part * DRAWING));
-      const begun = table.origin ? DRAWING : 0;
-      const replaces: Replaces = order.part === undefined ? 'all' : { part: order.part };
-      const target = { workspace: workspace.file, scratch: workspace.incoming, modelId, key, replaces, stopsAt: order.misfits === 'stop' };
+      if (origin) await draw(workspace, table, cancel.signal, (part) => tell(part * DRAWING));
+      const begun = origin ? DRAWING : 0;
+      const target = targetOf(workspace, modelId, table, key, dryRun);
       const running = takeIn(workspace.pool, workspace.tables, workspace.arrivals.file(order.upload), specOf(table), target, (part) =>
         tell(begun + part * (1 - begun)),
       );
       onCancel(() => running.stop());
-      const stored = await running.done;
-      rows += stored.rows;
-      leftOut += stored.problems;
+      const result = { table: order.name, ...(await running.done) };
+      loads.push(result);
+      if (dryRun) continue;
       taken.push(table);
+      const { counts, removed, leftOut, rows } = result;
+      workspace.loads.note(modelId, { ...named, outcome: 'done', counts, removed, leftOut, rows });
+      if (order.recipe !== undefined) workspace.loads.keep(modelId, recipeOf(order.recipe, table));
     } catch (error) {
       workspace.tables.dropLoading(modelId, key);
+      const { message } = error as Error;
+      if (!dryRun) workspace.loads.note(modelId, { ...named, outcome: cancel.signal.aborted ? 'cancelled' : 'failed', message });
       // Tables before this one are whole and stay.
       if (taken.length > 0) await admit(workspace, modelId, taken);
-      throw cancel.signal.aborted ? error : new Error(`${order.name}: ${(error as Error).message}`);
+      throw cancel.signal.aborted ? error : new Error(`${order.name}: ${message}`);
     }
     await workspace.arrivals.drop(order.upload);
   }
-  await admit(workspace, modelId, taken);
-  return `${rows} ${rows === 1 ? 'row' : 'rows'} stored${leftOut > 0 ? `, ${leftOut} listed as left out` : ''}`;
+  if (!dryRun) await admit(workspace, modelId, taken);
+  const sum = (of: (load: LoadResult) => number) => loads.reduce((n, load) => n + of(load), 0);
+  const rows = sum((l) => l.counts.added + l.counts.changed + l.counts.unchanged);
+  const leftOut = sum((l) => l.leftOut + l.counts.refused);
+  const detail = `${rows} ${rows === 1 ? 'row' : 'rows'} ${dryRun ? 'would be stored' : 'stored'}${leftOut > 0 ? `, ${leftOut} listed as left out` : ''}`;
+  return { detail, loads };
+}
+
+/** What becomes of the rows. Throws where rows are to be matched by a key that the table does not have. */
+function targetOf(workspace: Workspace, modelId: number, { order }: Coming, key: string, dryRun: boolean): Target {
+  const known = workspace.models.head(modelId).model.tables.find((t) => sameName(t.name, order.name));
+  const { mode } = order;
+  let merge: MergeOrder | undefined;
+  if (mode === 'update' || mode === 'add quantities') {
+    if (!known?.key?.length) throw new Error(`rows are matched by key, and ${order.name} has none: say on the Shape stage what its key is`);
+    const quantities = known.columns.filter((c) => c.use === 'quantity' && c.formula === undefined && !known.key!.includes(c.name));
+    merge = { mode, key: known.key, quantities: quantities.map((c) => c.name) };
+    if (mode === 'add quantities' && merge.quantities.length === 0)
+      throw new Error(`${order.name} has no quantity that could be added: say on the Shape stage which columns are quantities`);
+  }
+  // Rows that are added are a part of their own.
+  const part = order.part ?? (mode === 'add' ? `added ${new Date().toISOString()}` : undefined);
+  return {
+    workspace: workspace.file,
+    scratch: workspace.incoming,
+    modelId,
+    key,
+    replaces: part === undefined ? 'all' : { part },
+    misfits: order.misfits,
+    merge,
+    known: known && { columns: known.columns, key: known.key ?? [] },
+    dryRun,
+  };
+}
+
+/** How a table was loaded, to be kept under a name. */
+function recipeOf(name: string, { order, origin }: Coming): RecipeState {
+  const { upload: _upload, recipe: _recipe, name: table, ...rest } = order;
+  const from = origin && {
+    connection: origin.connection,
+    ...(origin.schema === undefined ? {} : { schema: origin.schema }),
+    table: origin.table,
+  };
+  return { ...rest, name, table, ...(from ? { origin: from } : {}) };
 }
 
 /** Brings all rows of a database's table to where its sample was. */

@@ -1,5 +1,6 @@
 import { Router } from 'express';
 import { intakeRequest, previewRequest, settingsSchema } from '@crease/contract';
+import type { LoadsState } from '@crease/contract';
 import { ServerError } from '../errors.ts';
 import type { Coming } from '../intake/admit.ts';
 import { checkNames } from '../intake/admit.ts';
@@ -47,19 +48,36 @@ export function intakeRoutes(workspace: Workspace): Router {
     '/models/:id/intake',
     answer((request) => {
       const modelId = idOf(request);
-      const { tables } = body(request, intakeRequest);
+      const { tables, dryRun } = body(request, intakeRequest);
       const coming = tables.map((order): Coming => ({
         order,
         file: arrivals.state(order.upload).name,
         origin: arrivals.origin(order.upload),
       }));
       checkNames(coming, workspace.models.head(modelId).model);
-      const says = tables.length === 1 ? `take in ${tables[0]!.name}` : `take in ${tables.length} tables`;
+      const what = tables.length === 1 ? tables[0]!.name : `${tables.length} tables`;
+      const says = dryRun ? `try ${what}` : `take in ${what}`;
       return workspace.jobs.start(
         says,
         (job) => workspace.hub.send(modelId, { kind: 'job', job }),
-        (progress, onCancel) => takeInAll(workspace, modelId, coming, progress, onCancel),
+        (progress, onCancel) => takeInAll(workspace, modelId, coming, dryRun, progress, onCancel),
       );
+    }),
+  );
+
+  router.get(
+    '/models/:id/loads',
+    answer((request): LoadsState => {
+      const id = idOf(request);
+      return { recipes: workspace.loads.recipes(id), log: workspace.loads.log(id) };
+    }),
+  );
+
+  router.delete(
+    '/models/:id/recipes/:recipe',
+    answer((request) => {
+      const name = param(request, 'recipe');
+      if (!workspace.loads.remove(idOf(request), name)) throw new ServerError('not-found', `there is no recipe ${name} any more`);
     }),
   );
 

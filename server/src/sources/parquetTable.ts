@@ -1,6 +1,6 @@
 import { basename } from 'node:path';
-import type { Column, Misfits, TableData } from '@crease/core/columns';
-import { columnOfValues, tableOf } from '@crease/core/columns';
+import type { Column, Misfits, MisfitText, TableData } from '@crease/core/columns';
+import { columnOfValues, misfitsOf, noteMisfit, tableOf } from '@crease/core/columns';
 import type { Table } from '@crease/core/model';
 import type { ColumnPreview, Corrections, FilePreview } from '@crease/core/reading';
 import { DEFAULT_DIALECT, FIRST_ROWS, mendNames, MOST_COLUMNS, previewColumn, ReadError, shortened } from '@crease/core/reading';
@@ -89,7 +89,7 @@ export async function eachParquetColumn(
   for (const [i, column] of wanted.entries()) {
     const type = parseType(column.type) ?? TEXT;
     const values: Value[] = new Array<Value>(rowCount).fill(null);
-    const bad = new Map<string, { text: string; rows: number; line: number }>();
+    const bad = new Map<string, MisfitText>();
     const convert = converter(type, column.pattern);
     await parquetRead({
       file: buffer,
@@ -107,11 +107,7 @@ export async function eachParquetColumn(
         }
       },
     });
-    take(
-      { column: columnOfValues(column.name, type, values), misfits: bad.size > 0 ? misfitsOf([...bad.values()]) : undefined },
-      i,
-      rowCount,
-    );
+    take({ column: columnOfValues(column.name, type, values), misfits: misfitsOf([bad]) }, i, rowCount);
   }
   return rowCount;
 }
@@ -231,15 +227,3 @@ function textOf(found: unknown): string {
   if (found instanceof Moment) return toText(found.micros, { kind: 'timestamp' });
   return typeof found === 'object' ? JSON.stringify(found) : String(found);
 }
-
-function noteMisfit(bad: Map<string, { text: string; rows: number; line: number }>, text: string, line: number): void {
-  const known = bad.get(text);
-  if (known) known.rows++;
-  else bad.set(text, { text, rows: 1, line });
-}
-
-const misfitsOf = (all: { text: string; rows: number; line: number }[]): Misfits => ({
-  rows: all.reduce((sum, m) => sum + m.rows, 0),
-  distinct: all.length,
-  sample: all.sort((a, b) => b.rows - a.rows || a.line - b.line).slice(0, 20),
-});

@@ -100,6 +100,21 @@ const MIGRATIONS: readonly string[] = [
   -- The account of connections that have none of their own.
   create table account (id integer primary key check (id = 1), user text not null, secret blob);
   `,
+  `
+  -- How a table is loaded, kept by name to be done again; and what has been loaded.
+  create table recipe (
+    model_id integer not null references model (id) on delete cascade,
+    name text not null collate nocase,
+    document text not null,
+    primary key (model_id, name)
+  ) without rowid;
+  create table load_log (
+    id integer primary key autoincrement,
+    model_id integer not null references model (id) on delete cascade,
+    document text not null
+  );
+  create index load_log_by_model on load_log (model_id, id);
+  `,
 ];
 
 /** A workspace file that cannot be opened: the message says why and what to do. */

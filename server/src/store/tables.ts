@@ -156,7 +156,10 @@ export class Tables {
         model_id: number;
         source_key: string;
       };
-      this.db.prepare(`update stored_table set misfits = ? where id = ?`).run(JSON.stringify([...misfits]), id);
+      this.db.prepare(`update stored_table set misfits = ? where id = ?`).run(
+        JSON.stringify([...misfits], (key, value: unknown) => (key === 'all' ? undefined : value)),
+        id,
+      );
       const gone = `delete from stored_table where model_id = ? and source_key = ? and state = 'ready'`;
       if (replaces === 'all') this.db.prepare(gone).run(modelId, key);
       else {
@@ -170,6 +173,11 @@ export class Tables {
       }
       this.db.prepare(`update stored_table set state = 'ready' where id = ?`).run(id);
     })();
+  }
+
+  /** Takes a table away that has not become visible. */
+  drop(id: number): void {
+    this.db.prepare(`delete from stored_table where id = ? and state = 'loading'`).run(id);
   }
 
   /** Removes what a load left behind that never came to its end. Called once at the start, when no load can be running. */

@@ -12,7 +12,10 @@ export class Jobs {
   start(
     says: string,
     tell: (state: JobState) => void,
-    run: (progress: (part: number, detail: string) => void, onCancel: (stop: () => void) => void) => Promise<string>,
+    run: (
+      progress: (part: number, detail: string) => void,
+      onCancel: (stop: () => void) => void,
+    ) => Promise<string | Pick<JobState, 'detail' | 'loads'>>,
   ): JobState {
     const id = randomUUID();
     const entry = { state: { id, says, state: 'running', progress: 0, detail: '', faults: [] } as JobState, cancel: () => {} };
@@ -32,7 +35,7 @@ export class Jobs {
       if (cancelled) stop();
     };
     void run((progress, detail) => change({ progress, detail }), onCancel)
-      .then((detail) => change({ state: 'done', progress: 1, detail }))
+      .then((end) => change({ state: 'done', progress: 1, ...(typeof end === 'string' ? { detail: end } : end) }))
       .catch((error: Error) =>
         change(cancelled ? { state: 'cancelled', detail: 'nothing was stored' } : { state: 'failed', faults: error.message.split('\n') }),
       )

@@ -4,6 +4,7 @@ import type { ColumnTask } from '../intake/encodeColumn.ts';
 import type { PiecesTask } from '../intake/pieces.ts';
 import type { TableName } from '../databases/reader.ts';
 import type { SqliteDraw } from '../databases/sqliteFile.ts';
+import type { SettleOrder } from '../intake/settle.ts';
 import type { ParquetTask } from '../intake/storeParquet.ts';
 
 /** What worker threads are asked to do. Models travel as documents, rows stay in the workspace file. */
@@ -59,6 +60,8 @@ export type Task =
   | { readonly kind: 'sqlite'; readonly file: string; readonly ask: 'version' | 'tables' | 'rights' }
   | { readonly kind: 'sqlite'; readonly file: string; readonly ask: 'columns'; readonly table: TableName }
   | { readonly kind: 'sqlite-draw'; readonly draw: SqliteDraw }
+  /** Brings rows that have been read to where they belong. */
+  | { readonly kind: 'settle'; readonly workspace: string; readonly order: SettleOrder }
   /** Rewrites a file as UTF-8. */
   | { readonly kind: 'transcode'; readonly file: string; readonly encoding: FileEncoding; readonly to: string; readonly shared: Int32Array }
   /** Reads pieces of a file. */

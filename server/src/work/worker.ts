@@ -3,7 +3,7 @@ import { workerData } from 'node:worker_threads';
 import { move, transferableSymbol, valueSymbol } from 'piscina';
 import { toJson, formatType, textReader, DATE } from '@crease/core/values';
 import type { Misfits, TableData } from '@crease/core/columns';
-import { calledNow, columnValues } from '@crease/core/columns';
+import { calledNow, columnValues, PartsError } from '@crease/core/columns';
 import { readModel, withFamilies } from '@crease/core/model';
 import type { Model, Query, Table } from '@crease/core/model';
 import { answerQuery, browseMembers, DataError, levelFacts, ModelData, resolvePath } from '@crease/core/query';
@@ -26,6 +26,7 @@ import { transcodeFile } from '../sources/fileTable.ts';
 import { previewOf } from '../sources/preview.ts';
 import { isParquet } from '../sources/fileTable.ts';
 import { previewParquet } from '../sources/parquetTable.ts';
+import { settle } from '../intake/settle.ts';
 import { storeParquet } from '../intake/storeParquet.ts';
 import { sqliteColumns, sqliteDraw, sqliteRights, sqliteTables, sqliteVersion } from '../databases/sqliteFile.ts';
 import { DatabaseError } from '../databases/reader.ts';
@@ -307,6 +308,8 @@ async function run(task: Task): Promise<unknown> {
       return isParquet(task.file) ? previewParquet(task.file, task.corrected) : previewOf(task.file, task.corrected);
     case 'parquet':
       return storeParquet(new Tables(connection(task.workspace)), task.task);
+    case 'settle':
+      return settle(new Tables(connection(task.workspace)), task.order);
     case 'sqlite':
       return task.ask === 'columns'
         ? sqliteColumns(task.file, task.table)
@@ -339,7 +342,7 @@ export default async function work(task: Task): Promise<{ result: unknown } | Ta
     );
     return moved({ result }, memory);
   } catch (error) {
-    if (error instanceof DataError || error instanceof ReadError || error instanceof DatabaseError)
+    if (error instanceof DataError || error instanceof ReadError || error instanceof DatabaseError || error instanceof PartsError)
       return { fault: 'data', message: error.message };
     process.stderr.write(`task ${task.kind}: ${(error as Error).stack ?? String(error)}\n`);
     return { fault: 'bug', message: error instanceof Error ? error.message : String(error) };

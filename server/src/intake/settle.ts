@@ -1,0 +1,75 @@
+import type { LoadResult } from '@crease/contract';
+import type { ReadProblem, TableData } from '@crease/core/columns';
+import { calledNow, PartsError } from '@crease/core/columns';
+import type { MergeOrder } from '@crease/core/load';
+import { mergeRows } from '@crease/core/load';
+import { selectRows } from '@crease/core/shape';
+import type { Replaces, Tables } from '../store/index.ts';
+import { writeTable } from './writeTable.ts';
+
+/** What is left to do with rows that have been read and are not visible yet. */
+export interface SettleOrder {
+  /** The table that they lie in. */
+  readonly tableId: number;
+  readonly modelId: number;
+  readonly key: string;
+  readonly table: string;
+  readonly replaces: Replaces;
+  /** Rows that do not fit their columns' types: they are left out and listed. */
+  readonly leftOut: readonly ReadProblem[];
+  /** By key onto the rows that are there; else these take their place. */
+  readonly merge: MergeOrder | undefined;
+  /** Version of the rows that are there. */
+  readonly existing: string | undefined;
+  /** Columns of the model, under which those rows are known. */
+  readonly columns: readonly { readonly name: string; readonly sourceName?: string | undefined }[];
+  /** Key columns of the model's table, by which a dry run tells what is new. */
+  readonly tableKey: readonly string[];
+  readonly dryRun: boolean;
+}
+
+export interface Settled {
+  /** The table to make visible; undefined for a dry run. */
+  readonly tableId: number | undefined;
+  readonly result: Omit<LoadResult, 'table'>;
+}
+
+/** Leaves rows out, merges by key, and writes what comes of it, not visible yet. Throws PartsError where rows do not fit together. */
+export function settle(tables: Tables, order: SettleOrder): Settled {
+  const { tableId, modelId, key, replaces, merge, dryRun } = order;
+  const coming = without(tables.read(String(tableId), order.table), order.leftOut);
+  const existing = order.existing === undefined ? undefined : calledNow(tables.read(order.existing, order.table), order.columns);
+  const merged = merge && existing ? mergeRows(existing, coming, merge) : undefined;
+  const table = merged ? { ...merged.table, problems: [...merged.table.problems, ...merged.refused] } : coming;
+  const leftOut = coming.problems.length;
+  const result = merged
+    ? { counts: merged.counts, removed: 0, leftOut, rows: table.rowCount, refused: [...merged.refused], changes: [...merged.changes] }
+    : { ...compared(existing, coming, order), leftOut, rows: table.rowCount };
+  if (dryRun) return { tableId: undefined, result };
+  return { tableId: writeTable(tables, modelId, key, table, merge ? 'all' : replaces), result };
+}
+
+function without(pending: TableData, leftOut: readonly ReadProblem[]): TableData {
+  if (leftOut.length === 0) return pending;
+  const lines = new Set(leftOut.map(({ line }) => line));
+  const kept = Array.from({ length: pending.rowCount }, (_, row) => row).filter((row) => !lines.has(pending.lineOf?.(row) ?? row + 1));
+  return { ...selectRows(pending, kept), sourceNames: pending.sourceNames, problems: [...pending.problems, ...leftOut] } as TableData;
+}
+
+/** Rows that take the place of others, told apart by the table's key where it has one. */
+function compared(existing: TableData | undefined, coming: TableData, { tableKey, replaces, dryRun }: SettleOrder) {
+  const plain = { counts: { added: coming.rowCount, changed: 0, unchanged: 0, refused: 0 }, removed: 0, refused: [], changes: [] };
+  if (!existing || replaces !== 'all') return plain;
+  const unknown = { ...plain, removed: existing.rowCount };
+  if (!dryRun || tableKey.length === 0) return unknown;
+  try {
+    const { counts, changes } = mergeRows(existing, coming, { mode: 'update', key: tableKey, quantities: [] });
+    // Rows whose key tells nothing are stored all the same: they count as new.
+    const added = counts.added + counts.refused;
+    const removed = Math.max(0, existing.rowCount - counts.changed - counts.unchanged);
+    return { counts: { ...counts, added, refused: 0 }, removed, refused: [], changes: [...changes] };
+  } catch (error) {
+    if (error instanceof PartsError) return unknown;
+    throw error;
+  }
+}

@@ -1,0 +1,197 @@
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import Database from 'better-sqlite3';
+import request from 'supertest';
+import type { JobState, LoadsState, ModelState, RowPage } from '@crease/contract';
+import { loadByRecipe, makeApp, Workspace } from '../src/index.ts';
+import { startThreads } from './startThreads.ts';
+
+let folder: string;
+let workspace: Workspace;
+let app: ReturnType<typeof makeApp>;
+beforeAll(async () => {
+  folder = mkdtempSync(join(tmpdir(), 'crease-loads-'));
+  workspace = new Workspace(join(folder, 'w.sqlite'), { error: () => undefined }, { keyFile: join(folder, 'key') });
+  app = makeApp(workspace);
+  await startThreads(workspace.pool, folder);
+}, 60_000);
+afterAll(async () => {
+  await workspace.close();
+  rmSync(folder, { recursive: true, force: true });
+});
+const api = () => request(app);
+
+const DIALECT = { delimiter: ',', quote: '"', header: true, encoding: 'utf-8', newline: '\n' };
+const COLUMNS = [
+  { name: 'branch', fileName: 'branch', type: 'text' },
+  { name: 'day', fileName: 'day', type: 'date', pattern: 'yyyy-MM-dd' },
+  { name: 'loans', fileName: 'loans', type: 'integer' },
+];
+const FIRST = 'branch,day,loans\nA,2026-01-01,10\nA,2026-01-02,20\nB,2026-01-01,5\n';
+
+async function start(model: number, text: string, change: object = {}, dryRun = false): Promise<JobState> {
+  const { body } = await api().post('/api/uploads?name=loan.csv').set('content-type', 'application/octet-stream').send(text).expect(200);
+  const table = { upload: (body as { id: string }).id, name: 'loan', dialect: DIALECT, columns: COLUMNS, ...change };
+  const { body: job } = await api()
+    .post(`/api/models/${model}/intake`)
+    .send({ tables: [table], dryRun })
+    .expect(200);
+  return job as JobState;
+}
+
+async function load(model: number, text: string, change: object = {}, dryRun = false): Promise<JobState> {
+  let job = await start(model, text, change, dryRun);
+  while (job.state === 'running') {
+    await new Promise((resume) => setTimeout(resume, 10));
+    job = (await api().get(`/api/jobs/${job.id}`).expect(200)).body as JobState;
+  }
+  return job;
+}
+
+const stateOf = async (model: number) => (await api().get(`/api/models/${model}`).expect(200)).body as ModelState;
+const rowsOf = async (model: number) => ((await api().get(`/api/models/${model}/tables/loan/rows`).expect(200)).body as RowPage).rows;
+const loadsOf = async (model: number) => (await api().get(`/api/models/${model}/loads`).expect(200)).body as LoadsState;
+
+/** A model with the first rows in, keyed by branch and day, loans being a quantity. */
+async function keyedModel(title = 'Loads'): Promise<number> {
+  const { id } = (await api().post('/api/models').send({ title }).expect(200)).body as { id: number };
+  await load(id, FIRST);
+  const { revision } = await stateOf(id);
+  const edit = [
+    { do: 'set-table', table: 'loan', change: { key: ['branch', 'day'] } },
+    { do: 'set-column', table: 'loan', column: 'loans', change: { use: 'quantity' } },
+  ];
+  await api().post(`/api/models/${id}/edits`).send({ base: revision.id, edit, says: 'a key' }).expect(200);
+  return id;
+}
+
+test('rows are updated by key; a dry run tells before, and stores nothing', async () => {
+  const model = await keyedModel();
+  const coming = 'branch,day,loans\nA,2026-01-02,21\nC,2026-01-01,1\nB,2026-01-01,5\n,2026-01-03,9\n';
+  const tried = await load(model, coming, { mode: 'update' }, true);
+  const counts = { added: 1, changed: 1, unchanged: 1, refused: 1 };
+  expect(tried).toMatchObject({
+    state: 'done',
+    detail: '3 rows would be stored, 1 listed as left out',
+    loads: [{ table: 'loan', counts, changes: [{ key: ['A', '2026-01-02'], column: 'loans', before: 20, after: 21 }] }],
+  });
+  expect(await rowsOf(model)).toHaveLength(3);
+  expect(await load(model, coming, { mode: 'update' })).toMatchObject({ state: 'done', loads: [{ counts, rows: 4 }] });
+  expect(await rowsOf(model)).toEqual([
+    ['A', '2026-01-01', 10],
+    ['A', '2026-01-02', 21],
+    ['B', '2026-01-01', 5],
+    ['C', '2026-01-01', 1],
+  ]);
+  // What was refused is listed with its line.
+  expect((await stateOf(model)).stored[0]!.problems).toEqual([{ line: 5, message: 'the key (branch, day) has no value' }]);
+});
+
+test('quantities are added onto rows of the same key; rows can be added as they are', async () => {
+  const model = await keyedModel();
+  await load(model, 'branch,day,loans\nA,2026-01-01,1\nA,2026-01-01,2\nD,2026-01-01,7\n', { mode: 'add quantities' });
+  expect((await rowsOf(model)).map((r) => r[2])).toEqual([13, 20, 5, 7]);
+  await load(model, 'branch,day,loans\nA,2026-01-01,100\n', { mode: 'add' });
+  expect((await rowsOf(model)).map((r) => r[2])).toEqual([13, 20, 5, 7, 100]);
+  // Now the key stands twice: which row is meant cannot be told, and nothing is guessed.
+  const { loads } = await load(model, 'branch,day,loans\nA,2026-01-01,1\n', { mode: 'update' }, true);
+  expect(loads![0]!.refused).toEqual([{ line: 2, message: expect.stringContaining('several times in the table') as string }]);
+});
+
+test('rows that do not fit are left out and listed: rows read are rows stored and rows listed', async () => {
+  const model = await keyedModel();
+  const coming = 'branch,day,loans\nA,2026-01-01,ten\nB,soon,many\nC,2026-01-03,3\nbad line\nD,2026-01-04,\n';
+  const job = await load(model, coming, { misfits: 'leave out' });
+  expect(job).toMatchObject({ state: 'done', loads: [{ rows: 2, leftOut: 3 }] });
+  expect(await rowsOf(model)).toEqual([
+    ['C', '2026-01-03', 3],
+    ['D', '2026-01-04', null],
+  ]);
+  const [stored] = (await stateOf(model)).stored;
+  expect(stored!.problems.map((p) => [p.line, p.column, p.text])).toEqual([
+    [5, undefined, 'bad line'],
+    [2, 'loans', 'ten'],
+    [3, 'day', 'soon'],
+  ]);
+});
+
+test('where all are replaced, a dry run tells by the key what is new, changed, as it was, and gone', async () => {
+  const model = await keyedModel();
+  const { loads } = await load(model, 'branch,day,loans\nA,2026-01-01,10\nA,2026-01-02,0\nX,2026-01-02,0\n', {}, true);
+  expect(loads![0]).toMatchObject({ counts: { added: 1, changed: 1, unchanged: 1, refused: 0 }, removed: 1 });
+});
+
+test.each([
+  [{ mode: 'update', columns: COLUMNS.slice(1) }, /the new ones have no column branch/],
+  [
+    { mode: 'update', columns: COLUMNS.map((c) => ({ ...c, type: 'text', pattern: undefined })) },
+    /day is date in the rows that are there and text/,
+  ],
+  [{ misfits: 'stop' }, /not of the type of their column/],
+])('what cannot be done leaves the rows as they were, and is logged: %j', async (change, message) => {
+  const model = await keyedModel();
+  const job = await load(model, 'branch,day,loans\nA,2026-01-01,ten\n', change);
+  expect(job).toMatchObject({ state: 'failed', faults: [expect.stringMatching(message)] });
+  expect(await rowsOf(model)).toHaveLength(3);
+  expect((await loadsOf(model)).log.map((l) => l.outcome)).toEqual(['failed', 'done']);
+});
+
+test('without a key rows are not matched, and it is said what to do', async () => {
+  const { id } = (await api().post('/api/models').send({ title: 'No key' }).expect(200)).body as { id: number };
+  await load(id, FIRST);
+  expect(await load(id, FIRST, { mode: 'update' })).toMatchObject({ faults: [expect.stringMatching(/has none: say on the Shape stage/)] });
+});
+
+describe('recipes', () => {
+  test('a recipe reads a newer file whose columns stand in another order, and every run is logged', async () => {
+    const model = await keyedModel('Nightly');
+    await load(model, 'branch,day,loans\nB,2026-01-01,6\n', { mode: 'update', recipe: 'nightly' });
+    const newer = join(folder, 'newer.csv');
+    writeFileSync(newer, 'loans,extra,day,branch\n7,x,2026-01-01,B\n1,x,2026-02-01,E\n');
+    const run = { recipe: 'Nightly', file: newer, model: 'nightly', dryRun: false };
+    await expect(loadByRecipe(workspace, { ...run, dryRun: true })).resolves.toMatchObject({
+      loads: [{ counts: { added: 1, changed: 1 } }],
+    });
+    expect((await rowsOf(model)).map((r) => r[2])).toEqual([10, 20, 6]);
+    await loadByRecipe(workspace, run);
+    expect((await rowsOf(model)).map((r) => r[2])).toEqual([10, 20, 7, 1]);
+    const { recipes, log } = await loadsOf(model);
+    expect(recipes).toMatchObject([{ name: 'nightly', table: 'loan', mode: 'update' }]);
+    expect(log.map((l) => [l.source, l.recipe, l.mode, l.outcome])).toEqual([
+      ['newer.csv', 'nightly', 'update', 'done'],
+      ['loan.csv', 'nightly', 'update', 'done'],
+      ['loan.csv', undefined, 'replace', 'done'],
+    ]);
+    await expect(loadByRecipe(workspace, { ...run, recipe: 'weekly' })).rejects.toThrow('there is no recipe "weekly": there are nightly');
+    await expect(loadByRecipe(workspace, { ...run, file: undefined })).rejects.toThrow(/reads a file: say which/);
+    await expect(loadByRecipe(workspace, { ...run, model: 'nobody' })).rejects.toThrow(/there is no model "nobody"/);
+    await api().delete(`/api/models/${model}/recipes/nightly`).expect(200);
+    await api().delete(`/api/models/${model}/recipes/nightly`).expect(404);
+  });
+
+  test('a recipe of a database’s table draws it anew', async () => {
+    const file = join(folder, 'library.sqlite');
+    const database = new Database(file);
+    database.exec(`create table loan (branch text, day date, loans integer); insert into loan values ('A', '2026-01-01', 1)`);
+    await api().put('/api/connections').send({ kind: 'sqlite', name: 'library', file }).expect(200);
+    const { id } = (await api().post('/api/models').send({ title: 'Drawn' }).expect(200)).body as { id: number };
+    const { body } = await api()
+      .post('/api/connections/library/draw')
+      .send({ tables: [{ table: 'loan' }] })
+      .expect(200);
+    const [{ id: upload }] = body as [{ id: string }];
+    const table = { upload, name: 'loan', dialect: DIALECT, columns: COLUMNS, recipe: 'from the library' };
+    let job = (
+      await api()
+        .post(`/api/models/${id}/intake`)
+        .send({ tables: [table] })
+    ).body as JobState;
+    while (job.state === 'running') job = (await api().get(`/api/jobs/${job.id}`)).body as JobState;
+    expect(await rowsOf(id)).toEqual([['A', '2026-01-01', 1]]);
+    database.exec(`insert into loan values ('B', '2026-01-02', 2)`);
+    database.close();
+    await loadByRecipe(workspace, { recipe: 'from the library', file: undefined, model: 'drawn', dryRun: false });
+    expect(await rowsOf(id)).toHaveLength(2);
+  });
+});
