@@ -1,13 +1,12 @@
 import { useState } from 'react';
 import { X } from 'lucide-react';
-import { csvLine } from '@crease/core/interchange';
 import type { Table } from '@crease/core/model';
-import type { FilePreview } from '@crease/core/reading';
-import { saveFile } from '../../state/save.ts';
-import { bytes, count, many, percent } from '../../parts/text.ts';
+import type { RecipeState } from '@crease/contract';
+import { bytes, count, percent } from '../../parts/text.ts';
 import type { Arrival, ArrivingColumn } from './arrival.ts';
-import { namingFault } from './arrival.ts';
+import { byRecipe } from './arrival.ts';
 import { ColumnStrip } from './ColumnStrip.tsx';
+import { WhatHappens } from './WhatHappens.tsx';
 
 const DELIMITERS: readonly (readonly [string, string])[] = [
   [',', 'comma'],
@@ -32,11 +31,15 @@ interface Props {
   /** Names of the parts that the table has. */
   readonly parts: readonly string[];
   readonly onDrop: () => void;
+  /** Asks what would happen. */
+  readonly onTry: () => void;
+  readonly recipes: readonly RecipeState[];
 }
 
 /** One file before anything is stored: its dialect, and each column as a strip of type, fill, distinct count and distribution. */
-export function ArrivalCard({ arrival, existing, parts, onChange, onLook, onDrop }: Props) {
+export function ArrivalCard({ arrival, existing, parts, onChange, onLook, onDrop, onTry, recipes }: Props) {
   const { preview } = arrival;
+  const fileRecipes = recipes.filter((r) => !r.origin);
   const look = (next: Arrival) => {
     onChange(() => next);
     onLook(next);
@@ -62,6 +65,22 @@ export function ArrivalCard({ arrival, existing, parts, onChange, onLook, onDrop
           {preview && !preview.whole && arrival.upload?.origin?.rows ? ` of about ${count(arrival.upload.origin.rows)}` : ''}
         </span>
         <span className="flex-1" />
+        {fileRecipes.length > 0 && arrival.upload && !arrival.upload.origin && (
+          <select
+            className="field"
+            aria-label={`Recipe for ${arrival.file.name}`}
+            value={recipes.some((r) => r.name === arrival.recipe) ? arrival.recipe : ''}
+            onChange={(e) => {
+              const recipe = recipes.find((r) => r.name === e.target.value);
+              if (recipe) look(byRecipe(arrival, recipe));
+            }}
+          >
+            <option value="">by a recipe …</option>
+            {fileRecipes.map((r) => (
+              <option key={r.name}>{r.name}</option>
+            ))}
+          </select>
+        )}
         <button className="btn btn-bare" onClick={onDrop} aria-label={`Leave ${arrival.file.name} out`} title="Leave this file out">
           <X size={14} aria-hidden />
         </button>
@@ -162,130 +181,12 @@ export function ArrivalCard({ arrival, existing, parts, onChange, onLook, onDrop
               </tbody>
             </table>
           </div>
-          <WhatHappens arrival={arrival} existing={existing} parts={parts} onChange={onChange} />
+          <WhatHappens arrival={arrival} existing={existing} parts={parts} onChange={onChange} onTry={onTry} />
         </>
       )}
     </section>
   );
 }
-
-/** What one reads before anything is stored. */
-function WhatHappens({ arrival, existing, parts, onChange }: Pick<Props, 'arrival' | 'existing' | 'parts' | 'onChange'>) {
-  const preview = arrival.preview!;
-  const taken = arrival.columns.filter((c) => c.taken);
-  const had = existing?.columns.filter((c) => c.formula === undefined) ?? [];
-  const missing = had.filter((c) => !taken.some((t) => t.name.toLowerCase() === c.name.toLowerCase()));
-  const wrongName = namingFault(arrival.columns);
-  const fresh = existing ? taken.filter((t) => !had.some((c) => c.name.toLowerCase() === t.name.toLowerCase())) : [];
-  return (
-    <div className="flex flex-wrap gap-x-5 gap-y-1 border-t border-rule px-4 py-2">
-      <span>
-        {existing ? (
-          <b>{arrival.part === undefined ? `The rows of ${existing.name} are replaced` : partText(existing.name, arrival.part, parts)}</b>
-        ) : (
-          <b>A new table {arrival.name}</b>
-        )}{' '}
-        with {many(taken.length, 'column')}
-        {taken.length < arrival.columns.length && `, ${arrival.columns.length - taken.length} left out`}
-        {arrival.state === 'storing' && ' — being stored'}
-      </span>
-      {existing && (
-        <label className="flex items-center gap-1" title="A part is a month, a file: it is added or replaced while the other rows stay">
-          as part
-          <input
-            className="field h-[24px] w-[110px]"
-            list={`parts-${arrival.key}`}
-            placeholder="of all rows"
-            value={arrival.part ?? ''}
-            onChange={(e) => onChange((a) => ({ ...a, part: e.target.value === '' ? undefined : e.target.value }))}
-          />
-          <datalist id={`parts-${arrival.key}`}>
-            {parts.map((part) => (
-              <option key={part} value={part} />
-            ))}
-          </datalist>
-        </label>
-      )}
-      <label className="flex items-center gap-1">
-        values that do not fit
-        <select
-          className="field h-[24px]"
-          value={arrival.misfits}
-          onChange={(e) => onChange((a) => ({ ...a, misfits: e.target.value as Arrival['misfits'] }))}
-        >
-          <option value="null">become null, and are listed</option>
-          <option value="stop">stop the load</option>
-        </select>
-      </label>
-      {wrongName !== undefined && (
-        <span role="alert" className="text-vermilion">
-          {wrongName}
-        </span>
-      )}
-      {fresh.length > 0 && <span>new: {fresh.map((c) => c.name).join(', ')}</span>}
-      {missing.length > 0 && <span className="text-vermilion">no longer there: {missing.map((c) => c.name).join(', ')}</span>}
-      {preview.mended.map((m) => (
-        <span key={m}>{m}</span>
-      ))}
-      <Misfitting preview={preview} columns={arrival.columns} />
-      {preview.problems.length > 0 && (
-        <details>
-          <summary className="cursor-pointer text-vermilion">{many(preview.problems.length, 'line')} will be left out and listed</summary>
-          <ul>
-            {preview.problems.slice(0, 20).map((p) => (
-              <li key={p.line}>
-                line {p.line}: {p.message}
-              </li>
-            ))}
-          </ul>
-        </details>
-      )}
-    </div>
-  );
-}
-
-/** Values that are not of their column's type, with their lines; they can be taken along as a file. */
-function Misfitting({ preview, columns }: { preview: FilePreview; columns: readonly ArrivingColumn[] }) {
-  const found = preview.columns.flatMap((c) =>
-    columns.find((a) => a.place === c.place)?.taken
-      ? c.misfits.sample.map((m) => ({ column: columns.find((a) => a.place === c.place)!.name, ...m }))
-      : [],
-  );
-  if (found.length === 0) return null;
-  const rows = preview.columns.reduce((sum, c) => sum + (columns.find((a) => a.place === c.place)?.taken ? c.misfits.rows : 0), 0);
-  return (
-    <details>
-      <summary className="cursor-pointer text-vermilion">
-        {many(rows, 'value')} {rows === 1 ? 'is' : 'are'} not of the type of the column
-      </summary>
-      <ul>
-        {found.slice(0, 40).map((m) => (
-          <li key={`${m.column}\n${m.text}`}>
-            {m.column}: “{m.text}”, {many(m.rows, 'row')}, line {m.line}
-            {m.rows > 1 && ' for one'}
-          </li>
-        ))}
-      </ul>
-      <button
-        className="btn mt-1"
-        onClick={() =>
-          saveFile(
-            'values that do not fit.csv',
-            [['column', 'text', 'rows', 'line'], ...found.map((m) => [m.column, m.text, m.rows, m.line])]
-              .map((row) => csvLine(row))
-              .join(''),
-            'text/csv',
-          )
-        }
-      >
-        Save the list
-      </button>
-    </details>
-  );
-}
-
-const partText = (table: string, part: string, parts: readonly string[]): string =>
-  parts.includes(part) ? `The part ${part} of ${table} is replaced` : `The part ${part} is added to ${table}`;
 
 /** Texts that stand for null, apart by blanks; the empty text always does. */
 function NullTexts({ nulls, onChange }: { nulls: readonly string[]; onChange: (nulls: readonly string[]) => void }) {

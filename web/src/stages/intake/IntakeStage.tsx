@@ -4,10 +4,10 @@ import { useSearchParams } from 'react-router';
 import useSWR from 'swr';
 import { Menu, MenuButton, MenuItem, MenuItems } from '@headlessui/react';
 import type { Table } from '@crease/core/model';
-import { Database, FileUp, Plus, Sparkles } from 'lucide-react';
+import { Database, FileUp, History, Plus, Sparkles } from 'lucide-react';
 import { NAMING_RULES } from '@crease/core/reading';
 import { sourceName } from '@crease/core/shape';
-import type { JobState, PreviewState, Settings, UploadState } from '@crease/contract';
+import type { JobState, LoadsState, PreviewState, RecipeState, Settings, UploadState } from '@crease/contract';
 import { get, remove, send, sendFile } from '../../state/api.ts';
 import { useModel } from '../../state/model.tsx';
 import { useSelection } from '../../state/selection.ts';
@@ -18,6 +18,7 @@ import { bytes, count, many, moment, percent } from '../../parts/text.ts';
 import type { Arrival } from './arrival.ts';
 import { arrivingColumns, correctionsOf, laidOutAsBefore, namingFault, orderOf, tableName, typedAsBefore } from './arrival.ts';
 import { ArrivalCard } from './ArrivalCard.tsx';
+import { LoadsView } from './LoadsView.tsx';
 import { DatabasesView } from './DatabasesView.tsx';
 import { CalendarMaker } from './CalendarMaker.tsx';
 import { TypedMembers } from './TypedMembers.tsx';
@@ -29,6 +30,7 @@ export function IntakeStage() {
   const { model } = useModel();
   const view = params.get('view');
   const [drawn, setDrawn] = useState<readonly UploadState[]>([]);
+  const [recipe, setRecipe] = useState<RecipeState>();
   const show = (name: string, table?: string) =>
     setParams((before) => {
       const next = new URLSearchParams(before);
@@ -47,7 +49,7 @@ export function IntakeStage() {
         <>
           {/* What is on its way in stays while one looks at something else. */}
           <div className={view === null ? 'flex min-h-0 flex-1 flex-col' : 'hidden'}>
-            <Arrivals onShow={show} drawn={drawn} onDrawn={setDrawn} />
+            <Arrivals onShow={show} drawn={drawn} recipe={recipe} onDrawn={setDrawn} />
           </div>
           {view === 'draft' ? (
             <Proposals onBack={back} />
@@ -55,6 +57,15 @@ export function IntakeStage() {
             <TypedMembers key={edited?.name ?? ''} table={edited} onBack={back} />
           ) : view === 'calendar' ? (
             <CalendarMaker onBack={back} />
+          ) : view === 'loads' ? (
+            <LoadsView
+              onBack={back}
+              onDrawn={(uploads, recipe) => {
+                setDrawn(uploads);
+                setRecipe(recipe);
+                back();
+              }}
+            />
           ) : view === 'databases' ? (
             <DatabasesView
               onBack={back}
@@ -74,11 +85,14 @@ export function IntakeStage() {
 function Arrivals({
   onShow,
   drawn,
+  recipe,
   onDrawn,
 }: {
   onShow: (view: string, table?: string) => void;
   /** Tables of databases that have been asked for. */
   drawn: readonly UploadState[];
+  /** By which they are to be loaded. */
+  recipe: RecipeState | undefined;
   onDrawn: (uploads: readonly UploadState[]) => void;
 }) {
   const { id, model, state, fail, tell } = useModel();
@@ -95,6 +109,8 @@ function Arrivals({
     if (arrival.upload) void remove(`/uploads/${arrival.upload.id}`).catch(() => undefined); // it may be gone already
     setArrivals((all) => all.filter((a) => a.key !== arrival.key));
   }, []);
+
+  const { data: loads, mutate: refreshLoads } = useSWR<LoadsState, Error>(`/models/${id}/loads`, get);
 
   /** Previews are asked for as fast as one types: only the last answer counts. */
   const asked = useRef(new Map<string, number>());
@@ -129,6 +145,7 @@ function Arrivals({
       cancel: new AbortController(),
       columns: [],
       misfits: 'null',
+      mode: 'replace',
     }));
     setArrivals((all) => [...all, ...begun]);
     for (const arrival of begun) {
@@ -148,7 +165,7 @@ function Arrivals({
   };
 
   /** Tables of databases have come already; those that the model has keep their names there. */
-  const receive = async (uploads: readonly UploadState[]) => {
+  const receive = async (uploads: readonly UploadState[], by?: RecipeState) => {
     for (const upload of uploads) {
       const { origin } = upload;
       const held = model.tables.find(
@@ -162,12 +179,14 @@ function Arrivals({
       const arrival: Arrival = {
         key: crypto.randomUUID(),
         file: { name: `${origin?.connection}: ${origin?.schema ? `${origin.schema}.` : ''}${origin?.table}`, size: upload.bytes },
-        name: held?.name ?? upload.name,
+        name: by?.table ?? held?.name ?? upload.name,
         state: 'coming',
         progress: 1,
         cancel: new AbortController(),
         columns: [],
-        misfits: 'null',
+        misfits: by?.misfits ?? 'null',
+        mode: by?.mode ?? 'replace',
+        ...(by ? { recipe: by.name } : {}),
       };
       setArrivals((all) => [...all, arrival]);
       try {
@@ -180,7 +199,7 @@ function Arrivals({
   useEffect(() => {
     if (drawn.length === 0) return;
     onDrawn([]);
-    void receive(drawn);
+    void receive(drawn, recipe);
     // Asked once for each list that is drawn.
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [drawn]);
@@ -209,6 +228,7 @@ function Arrivals({
         if (state.state === 'done') {
           setArrivals((all) => all.filter((a) => !ready.some((r) => r.key === a.key)));
           tell({ tone: 'plain', text: `Taken in: ${state.detail}` });
+          void refreshLoads();
         } else {
           setArrivals((all) =>
             all.map((a) =>
@@ -224,6 +244,25 @@ function Arrivals({
         }
       });
     } catch (error) {
+      fail(error);
+    }
+  };
+
+  /** Says what would happen, and stores nothing. */
+  const tryOut = async (arrival: Arrival) => {
+    try {
+      change(arrival.key, (a) => ({ ...a, state: 'storing', tried: undefined, fault: undefined }));
+      const job = await send<JobState>(`/models/${id}/intake`, { tables: [orderOf(arrival)], dryRun: true });
+      await ended(job.id, (state) =>
+        change(arrival.key, (a) => ({
+          ...a,
+          state: 'ready',
+          ...(state.loads?.[0] ? { tried: state.loads[0] } : {}),
+          ...(state.faults[0] ? { fault: state.faults.join(' ') } : {}),
+        })),
+      );
+    } catch (error) {
+      change(arrival.key, (a) => ({ ...a, state: 'ready' }));
       fail(error);
     }
   };
@@ -256,6 +295,11 @@ function Arrivals({
           <Database size={14} aria-hidden /> Databases
         </button>
         <MakeTable onShow={onShow} />
+        {state.stored.length > 0 && (
+          <button className="btn" onClick={() => onShow('loads')}>
+            <History size={14} aria-hidden /> Loads
+          </button>
+        )}
         {arrivals.length > 0 ? (
           <NamingRules
             onChange={() => {
@@ -296,6 +340,8 @@ function Arrivals({
             onChange={(next) => change(a.key, next)}
             onLook={(next) => void look(next, next.upload!).catch(fail)}
             onDrop={() => drop(a)}
+            onTry={() => void tryOut(a)}
+            recipes={loads?.recipes ?? []}
           />
         ))}
         {model.tables.length === 0 && arrivals.length === 0 ? (

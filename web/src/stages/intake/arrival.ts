@@ -1,13 +1,13 @@
 import { formatType } from '@crease/core/values';
-import type { IntakeOrder, PreviewRequest, UploadState } from '@crease/contract';
+import type { IntakeOrder, LoadMode, LoadResult, PreviewRequest, RecipeState, UploadState } from '@crease/contract';
 import type { Table } from '@crease/core/model';
 import type { ColumnPreview, Dialect, FilePreview } from '@crease/core/reading';
 
 /** How a column's values are written. */
 export interface Written {
-  readonly pattern?: string;
-  readonly decimalComma?: boolean;
-  readonly thousands?: string;
+  readonly pattern?: string | undefined;
+  readonly decimalComma?: boolean | undefined;
+  readonly thousands?: string | undefined;
 }
 
 export interface ArrivingColumn extends Written {
@@ -39,7 +39,13 @@ export interface Arrival {
   /** Corrections to what was guessed. */
   readonly dialect?: Partial<Pick<Dialect, 'delimiter' | 'quote' | 'header' | 'skip' | 'encoding'>>;
   readonly nulls?: readonly string[];
-  readonly misfits: 'null' | 'stop';
+  readonly misfits: 'null' | 'leave out' | 'stop';
+  /** What becomes of the rows that are there. */
+  readonly mode: LoadMode;
+  /** The name under which the way it is loaded is kept. */
+  readonly recipe?: string;
+  /** What a dry run has told. */
+  readonly tried?: LoadResult;
   /** The part of the table's rows that the file is; undefined for all of them. */
   readonly part?: string;
   readonly fault?: string;
@@ -132,8 +138,33 @@ export const orderOf = (a: Arrival): IntakeOrder => ({
   nulls: [...a.preview!.nulls],
   misfits: a.misfits,
   columns: a.columns.filter((c) => c.taken).map((c) => ({ name: c.name, fileName: c.fileName, ...readingOf(c) })),
-  ...(a.part === undefined ? {} : { part: a.part }),
+  mode: a.mode,
+  ...(a.part === undefined || a.mode !== 'replace' ? {} : { part: a.part }),
+  ...(a.recipe === undefined || a.recipe.trim() === '' ? {} : { recipe: a.recipe.trim() }),
 });
+
+/** An arrival as a recipe says it is to be loaded; what the file itself must tell is asked for by a new preview. */
+export function byRecipe(arrival: Arrival, recipe: RecipeState): Arrival {
+  const { dialect, nulls, misfits, mode, part, table, name } = recipe;
+  const { delimiter, quote, header, skip, encoding } = dialect;
+  const columns = arrival.columns.map((c): ArrivingColumn => {
+    const said = recipe.columns.find((r) => r.fileName === c.fileName);
+    if (!said) return { ...c, taken: false };
+    const { pattern, decimalComma, thousands } = said;
+    return { ...c, name: said.name, named: true, type: said.type, pattern, decimalComma, thousands, taken: true, said: true, known: false };
+  });
+  return {
+    ...arrival,
+    name: table,
+    columns,
+    nulls,
+    misfits,
+    mode,
+    recipe: name,
+    dialect: { delimiter, quote, header, encoding, ...(skip === undefined ? {} : { skip }) },
+    ...(part === undefined ? {} : { part }),
+  };
+}
 
 /** What is wrong with the names of the columns that are taken, if anything. */
 export function namingFault(columns: readonly ArrivingColumn[]): string | undefined {

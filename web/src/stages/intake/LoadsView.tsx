@@ -1,0 +1,134 @@
+import { useState } from 'react';
+import useSWR from 'swr';
+import type { LoadEntry, LoadsState, RecipeState, UploadState } from '@crease/contract';
+import { get, remove, send } from '../../state/api.ts';
+import { useModel } from '../../state/model.tsx';
+import { LeafHead } from '../../frame/Leaves.tsx';
+import { VerdictMark } from '../../parts/Marks.tsx';
+import { count, moment } from '../../parts/text.ts';
+
+/** Recipes, to be done again, and what has been loaded when. */
+export function LoadsView({
+  onBack,
+  onDrawn,
+}: {
+  onBack: () => void;
+  onDrawn: (uploads: readonly UploadState[], recipe: RecipeState) => void;
+}) {
+  const { id, fail, tell } = useModel();
+  const { data, error, mutate } = useSWR<LoadsState, Error>(`/models/${id}/loads`, get);
+  const [busy, setBusy] = useState('');
+  const again = async (recipe: RecipeState) => {
+    if (!recipe.origin) return;
+    const { connection, ...table } = recipe.origin;
+    setBusy(recipe.name);
+    try {
+      onDrawn(await send<UploadState[]>(`/connections/${encodeURIComponent(connection)}/draw`, { tables: [table] }), recipe);
+    } catch (reason) {
+      fail(reason);
+    }
+    setBusy('');
+  };
+  const drop = async (recipe: RecipeState) => {
+    try {
+      await remove(`/models/${id}/recipes/${encodeURIComponent(recipe.name)}`);
+      await mutate();
+      tell({ tone: 'plain', text: `The recipe ${recipe.name} is removed; the rows that it loaded stay` });
+    } catch (reason) {
+      fail(reason);
+    }
+  };
+  return (
+    <>
+      <LeafHead title="Loads">
+        <button className="btn" onClick={onBack}>
+          Back to Intake
+        </button>
+      </LeafHead>
+      <div className="min-h-0 flex-1 overflow-auto">
+        {error && <p className="p-4 text-vermilion">{error.message}</p>}
+        <section aria-label="Recipes" className="border-b border-rule-strong">
+          <h2 className="px-4 pt-3 text-[14px]">Recipes</h2>
+          {data?.recipes.length === 0 && (
+            <p className="px-4 py-2 text-soft">
+              None yet. Give a load a name under “keep as recipe”: then it can be done again with a newer file, here or by{' '}
+              <code>crease load NAME FILE</code>.
+            </p>
+          )}
+          <ul className="pb-2">
+            {data?.recipes.map((r) => (
+              <li key={r.name} className="flex items-center gap-3 px-4 py-1">
+                <b className="w-[130px] truncate">{r.name}</b>
+                <span className="min-w-0 flex-1 truncate text-soft">
+                  {r.table}: {r.mode === 'replace' ? 'replaces its rows' : r.mode === 'add' ? 'adds rows' : r.mode}
+                  {r.origin ? `, from ${r.origin.connection}` : ', from a file'}
+                </span>
+                {r.origin ? (
+                  <button className="btn h-[24px]" disabled={busy !== ''} onClick={() => void again(r)}>
+                    {busy === r.name ? 'Asking …' : 'Load again'}
+                  </button>
+                ) : (
+                  <code className="text-soft">crease load {/\s/.test(r.name) ? `'${r.name}'` : r.name} FILE</code>
+                )}
+                <button className="btn btn-bare h-[24px]" onClick={() => void drop(r)} aria-label={`Remove the recipe ${r.name}`}>
+                  Remove
+                </button>
+              </li>
+            ))}
+          </ul>
+        </section>
+        <section aria-label="Log">
+          <h2 className="px-4 pt-3 text-[14px]">What has been loaded</h2>
+          {data?.log.length === 0 && <p className="px-4 py-2 text-soft">Nothing since this log is kept.</p>}
+          {data && data.log.length > 0 && (
+            <table className="grid-plain">
+              <thead>
+                <tr>
+                  <th scope="col">when</th>
+                  <th scope="col">table</th>
+                  <th scope="col">from</th>
+                  <th scope="col">rows</th>
+                </tr>
+              </thead>
+              <tbody>
+                {data.log.map((entry, i) => (
+                  <tr key={i}>
+                    <td className="whitespace-nowrap text-soft">
+                      <VerdictMark
+                        verdict={entry.outcome === 'done' ? 'holds' : entry.outcome === 'failed' ? 'broken' : 'unchecked'}
+                        size={10}
+                      />{' '}
+                      {moment(entry.at)}
+                    </td>
+                    <td className="font-semibold">{entry.table}</td>
+                    <td className="text-soft">
+                      {entry.source}
+                      {entry.recipe && `, by ${entry.recipe}`}
+                    </td>
+                    <td>{outcomeText(entry)}</td>
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+          )}
+        </section>
+      </div>
+    </>
+  );
+}
+
+function outcomeText({ outcome, message, counts, removed = 0, leftOut = 0 }: LoadEntry): string {
+  if (outcome !== 'done' || !counts) return message ?? outcome;
+  const parts: readonly (readonly [number, string])[] = [
+    [counts.added, 'new'],
+    [counts.changed, 'changed'],
+    [counts.unchanged, 'unchanged'],
+    [counts.refused, 'refused'],
+    [removed, 'gone'],
+    [leftOut, 'left out'],
+  ];
+  return parts
+    .filter(([n], i) => n > 0 || i === 0)
+    .map(([n, what]) => `${count(n)} ${what}`)
+    .join(', ');
+}

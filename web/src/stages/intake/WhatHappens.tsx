@@ -1,0 +1,241 @@
+import { csvLine } from '@crease/core/interchange';
+import type { LoadResult } from '@crease/contract';
+import type { Table } from '@crease/core/model';
+import type { FilePreview } from '@crease/core/reading';
+import { saveFile } from '../../state/save.ts';
+import { cellText, count, many } from '../../parts/text.ts';
+import type { Arrival, ArrivingColumn } from './arrival.ts';
+import { namingFault } from './arrival.ts';
+
+interface Props {
+  readonly arrival: Arrival;
+  /** The table of that name that the model has already. */
+  readonly existing: Table | undefined;
+  /** Names of the parts that the table has. */
+  readonly parts: readonly string[];
+  readonly onChange: (next: (a: Arrival) => Arrival) => void;
+  readonly onTry: () => void;
+}
+
+/** What one reads before anything is stored. */
+export function WhatHappens({ arrival, existing, parts, onChange, onTry }: Props) {
+  const preview = arrival.preview!;
+  const taken = arrival.columns.filter((c) => c.taken);
+  const had = existing?.columns.filter((c) => c.formula === undefined) ?? [];
+  const missing = had.filter((c) => !taken.some((t) => t.name.toLowerCase() === c.name.toLowerCase()));
+  const wrongName = namingFault(arrival.columns);
+  const hasKey = (existing?.key?.length ?? 0) > 0;
+  const fresh = existing ? taken.filter((t) => !had.some((c) => c.name.toLowerCase() === t.name.toLowerCase())) : [];
+  return (
+    <div className="flex flex-wrap gap-x-5 gap-y-1 border-t border-rule px-4 py-2">
+      <span>
+        {existing ? <b>{happens(existing, arrival, parts)}</b> : <b>A new table {arrival.name}</b>} with {many(taken.length, 'column')}
+        {taken.length < arrival.columns.length && `, ${arrival.columns.length - taken.length} left out`}
+        {arrival.state === 'storing' && ' — being stored'}
+      </span>
+      {existing && (
+        <label className="flex items-center gap-1">
+          rows
+          <select
+            className="field h-[24px]"
+            aria-label="What becomes of the rows that are there"
+            value={arrival.mode}
+            onChange={(e) => onChange((a) => ({ ...a, mode: e.target.value as Arrival['mode'], tried: undefined }))}
+          >
+            <option value="replace">take the place of those that are there</option>
+            <option value="add">are added</option>
+            <option value="update" disabled={!hasKey}>
+              update those of the same key
+            </option>
+            <option value="add quantities" disabled={!hasKey}>
+              add their quantities onto those of the same key
+            </option>
+          </select>
+          {!hasKey && <span className="text-soft">(no key yet)</span>}
+        </label>
+      )}
+      {existing && arrival.mode === 'replace' && (
+        <label className="flex items-center gap-1" title="A part is a month, a file: it is added or replaced while the other rows stay">
+          as part
+          <input
+            className="field h-[24px] w-[110px]"
+            list={`parts-${arrival.key}`}
+            placeholder="of all rows"
+            value={arrival.part ?? ''}
+            onChange={(e) => onChange((a) => ({ ...a, part: e.target.value === '' ? undefined : e.target.value }))}
+          />
+          <datalist id={`parts-${arrival.key}`}>
+            {parts.map((part) => (
+              <option key={part} value={part} />
+            ))}
+          </datalist>
+        </label>
+      )}
+      <label className="flex items-center gap-1">
+        values that do not fit
+        <select
+          className="field h-[24px]"
+          value={arrival.misfits}
+          onChange={(e) => onChange((a) => ({ ...a, misfits: e.target.value as Arrival['misfits'], tried: undefined }))}
+        >
+          <option value="null">become null, and are listed</option>
+          <option value="leave out">their rows are left out, and listed</option>
+          <option value="stop">stop the load</option>
+        </select>
+      </label>
+      <label
+        className="flex items-center gap-1"
+        title="Kept under this name, it can be done again with a newer file, here or from the command line"
+      >
+        keep as recipe
+        <input
+          className="field h-[24px] w-[110px]"
+          placeholder="a name"
+          value={arrival.recipe ?? ''}
+          onChange={(e) => onChange((a) => ({ ...a, recipe: e.target.value === '' ? undefined : e.target.value }))}
+        />
+      </label>
+      {existing && (
+        <button className="btn h-[24px]" onClick={onTry} disabled={arrival.state !== 'ready' || wrongName !== undefined}>
+          Try it: what would happen?
+        </button>
+      )}
+      {wrongName !== undefined && (
+        <span role="alert" className="text-vermilion">
+          {wrongName}
+        </span>
+      )}
+      {fresh.length > 0 && <span>new: {fresh.map((c) => c.name).join(', ')}</span>}
+      {missing.length > 0 && <span className="text-vermilion">no longer there: {missing.map((c) => c.name).join(', ')}</span>}
+      {arrival.tried && <Tried result={arrival.tried} />}
+      {preview.mended.map((m) => (
+        <span key={m}>{m}</span>
+      ))}
+      <Misfitting preview={preview} columns={arrival.columns} />
+      {preview.problems.length > 0 && (
+        <details>
+          <summary className="cursor-pointer text-vermilion">{many(preview.problems.length, 'line')} will be left out and listed</summary>
+          <ul>
+            {preview.problems.slice(0, 20).map((p) => (
+              <li key={p.line}>
+                line {p.line}: {p.message}
+              </li>
+            ))}
+          </ul>
+        </details>
+      )}
+    </div>
+  );
+}
+
+/** What a dry run tells: rows by what would become of them, and some of what would change. */
+function Tried({ result }: { result: LoadResult }) {
+  const { counts, removed, leftOut, refused, changes } = result;
+  const shown: readonly (readonly [number, string])[] = [
+    [counts.added, 'new'],
+    [counts.changed, 'changed'],
+    [counts.unchanged, 'unchanged'],
+    [counts.refused, 'refused'],
+    [removed, 'gone'],
+    [leftOut, 'left out'],
+  ];
+  return (
+    <div role="status" className="w-full border-l-4 border-ink bg-leaf px-3 py-2">
+      <p className="flex flex-wrap gap-x-4">
+        <b>It would store:</b>
+        {shown.map(([n, what]) => (
+          <span key={what} className={n === 0 ? 'text-soft' : ''}>
+            {count(n)} {what}
+          </span>
+        ))}
+      </p>
+      {changes.length > 0 && (
+        <details className="mt-1">
+          <summary className="cursor-pointer text-soft">some of what changes</summary>
+          <table className="grid-plain">
+            <tbody>
+              {changes.map((c, i) => (
+                <tr key={i}>
+                  <td>{c.key.map(cellText).join(' · ')}</td>
+                  <td>{c.column}</td>
+                  <td className="num">{c.before === null ? <i className="text-soft">null</i> : cellText(c.before)}</td>
+                  <td className="num">{c.after === null ? <i className="text-soft">null</i> : cellText(c.after)}</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </details>
+      )}
+      {refused.length > 0 && (
+        <details className="mt-1">
+          <summary className="cursor-pointer text-vermilion">{many(counts.refused, 'row')} refused</summary>
+          <ul>
+            {refused.slice(0, 20).map((r) => (
+              <li key={r.line}>
+                line {r.line}: {r.message}
+              </li>
+            ))}
+          </ul>
+        </details>
+      )}
+    </div>
+  );
+}
+
+/** Values that are not of their column's type, with their lines; they can be taken along as a file. */
+function Misfitting({ preview, columns }: { preview: FilePreview; columns: readonly ArrivingColumn[] }) {
+  const found = preview.columns.flatMap((c) =>
+    columns.find((a) => a.place === c.place)?.taken
+      ? c.misfits.sample.map((m) => ({ column: columns.find((a) => a.place === c.place)!.name, ...m }))
+      : [],
+  );
+  if (found.length === 0) return null;
+  const rows = preview.columns.reduce((sum, c) => sum + (columns.find((a) => a.place === c.place)?.taken ? c.misfits.rows : 0), 0);
+  return (
+    <details>
+      <summary className="cursor-pointer text-vermilion">
+        {many(rows, 'value')} {rows === 1 ? 'is' : 'are'} not of the type of the column
+      </summary>
+      <ul>
+        {found.slice(0, 40).map((m) => (
+          <li key={`${m.column}\n${m.text}`}>
+            {m.column}: “{m.text}”, {many(m.rows, 'row')}, line {m.line}
+            {m.rows > 1 && ' for one'}
+          </li>
+        ))}
+      </ul>
+      <button
+        className="btn mt-1"
+        onClick={() =>
+          saveFile(
+            'values that do not fit.csv',
+            [['column', 'text', 'rows', 'line'], ...found.map((m) => [m.column, m.text, m.rows, m.line])]
+              .map((row) => csvLine(row))
+              .join(''),
+            'text/csv',
+          )
+        }
+      >
+        Save the list
+      </button>
+    </details>
+  );
+}
+
+/** What becomes of the rows that are there, in words. */
+function happens(existing: Table, { mode, part }: Arrival, parts: readonly string[]): string {
+  const { name } = existing;
+  switch (mode) {
+    case 'add':
+      return `Rows are added to ${name}`;
+    case 'update':
+      return `Rows of ${name} are updated by ${existing.key?.join(', ')}`;
+    case 'add quantities':
+      return `Quantities are added onto rows of ${name} by ${existing.key?.join(', ')}`;
+    default:
+      return part === undefined ? `The rows of ${name} are replaced` : partText(name, part, parts);
+  }
+}
+
+const partText = (table: string, part: string, parts: readonly string[]): string =>
+  parts.includes(part) ? `The part ${part} of ${table} is replaced` : `The part ${part} is added to ${table}`;
