@@ -30,6 +30,8 @@ export const sqlRequest = z.strictObject({ query: querySchema, dialect: z.enum([
 export interface SqlState {
   readonly sql: string;
 }
+/** A column that is derived by a formula of its row, as somebody tries it. */
+export const columnFormulaRequest = z.strictObject({ table: z.string(), formula: z.string().max(20_000) });
 export const formulaRequest = z.strictObject({ formula: z.string().max(20_000), name: z.string().optional() });
 const dialectSchema = z.strictObject({
   delimiter: z.string().length(1),
@@ -298,6 +300,19 @@ export interface FormulaState {
   bases: string[];
   /** Dimensions that reach all of them. */
   reachedBy: string[];
+}
+
+export interface ColumnFormulaState {
+  faults: { start: number; end: number; message: string }[];
+  type: string | null;
+  laidOut: string;
+  /** What it gives for the first rows, beside the columns that it uses. */
+  columns: string[];
+  rows: { used: (null | boolean | number | string)[]; gives: null | boolean | number | string }[];
+  /** Of so many rows that it was worked out for: how many are null, and how many values differ. */
+  looked: number;
+  nulls: number;
+  distinct: number;
 }
 
 export interface Members {

@@ -1,5 +1,14 @@
 import { Router } from 'express';
-import { browseRequest, formulaRequest, matchRequest, queryRequest, sqlRequest, stepRowsRequest, stepsRequest } from '@crease/contract';
+import {
+  browseRequest,
+  columnFormulaRequest,
+  formulaRequest,
+  matchRequest,
+  queryRequest,
+  sqlRequest,
+  stepRowsRequest,
+  stepsRequest,
+} from '@crease/contract';
 import type { Workspace } from '../workspace.ts';
 import { ServerError } from '../errors.ts';
 import { answer, asked, body, idOf, param } from './handle.ts';
@@ -33,6 +42,11 @@ export function questionRoutes(workspace: Workspace): Router {
       const { formula, name } = body(request, formulaRequest);
       return pool.run({ kind: 'formula', formula, ...(name === undefined ? {} : { name }), ...workspace.task(idOf(request)) });
     }),
+  );
+
+  router.post(
+    '/models/:id/column-formula',
+    answer((request) => pool.run({ kind: 'column-formula', ...body(request, columnFormulaRequest), ...workspace.task(idOf(request)) })),
   );
 
   router.post(

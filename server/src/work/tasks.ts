@@ -30,6 +30,7 @@ export type Task =
   | ({ readonly kind: 'profile' } & OnModel)
   | ({ readonly kind: 'propose' } & OnModel)
   | ({ readonly kind: 'formula'; readonly formula: string; readonly name?: string } & OnModel)
+  | ({ readonly kind: 'column-formula'; readonly table: string; readonly formula: string } & OnModel)
   | ({ readonly kind: 'browse'; readonly hierarchy: string; readonly path: readonly (null | boolean | number | string)[] } & OnModel)
   | ({ readonly kind: 'match'; readonly from: End; readonly to: End } & OnModel)
   | ({ readonly kind: 'levels'; readonly hierarchy: string } & OnModel)

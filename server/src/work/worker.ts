@@ -30,6 +30,7 @@ import { settle } from '../intake/settle.ts';
 import { storeParquet } from '../intake/storeParquet.ts';
 import { sqliteColumns, sqliteDraw, sqliteRights, sqliteTables, sqliteVersion } from '../databases/sqliteFile.ts';
 import { DatabaseError } from '../databases/reader.ts';
+import { columnFormula } from './columnFormula.ts';
 import { traced, tracedRows } from './stepTasks.ts';
 import type { JudgeMessage, Task } from './tasks.ts';
 import { SharedCodes } from './sharedCodes.ts';
@@ -283,6 +284,8 @@ async function run(task: Task): Promise<unknown> {
       return { revision: task.revision, proposals: proposeStar(dataOf(task)) };
     case 'formula':
       return formula(task);
+    case 'column-formula':
+      return columnFormula(task, dataOf(task));
     case 'browse':
       return browseMembers(dataOf(task), task.hierarchy, task.path);
     case 'match': {

@@ -4,6 +4,7 @@ import type { ModelColumn, Table } from '@crease/core/model';
 import { useModel } from '../../state/model.tsx';
 import { useSelection } from '../../state/selection.ts';
 import { useColumnFacts } from '../../evidence/SelectionFacts.tsx';
+import { ColumnByFormula } from './ColumnByFormula.tsx';
 import { Distribution } from '../../parts/Marks.tsx';
 import { cellText, count } from '../../parts/text.ts';
 
@@ -17,6 +18,8 @@ export function ColumnsDesign({ table }: { table: Table }) {
   const facts = useColumnFacts(table.name);
   const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
   const last = useRef<string>(undefined);
+  /** The column whose formula is open; empty for a new one. */
+  const [formulaOf, setFormulaOf] = useState<string>();
   const set = (change: Extract<Edit[number], { do: 'set-table' }>['change'], says: string) =>
     void edit([{ do: 'set-table', table: table.name, change }], says);
   const setColumns = (list: readonly ModelColumn[], change: Extract<Edit[number], { do: 'set-column' }>['change'], says: string) =>
@@ -135,6 +138,21 @@ export function ColumnsDesign({ table }: { table: Table }) {
           </>
         )}
       </div>
+      {formulaOf === undefined ? (
+        <p className="flex items-center border-b border-rule px-4 py-[6px]">
+          <span className="flex-1 text-soft">{table.columns.length === 1 ? '1 column' : `${count(table.columns.length)} columns`}</span>
+          <button className="btn h-[24px]" onClick={() => setFormulaOf('')}>
+            Add a column by formula
+          </button>
+        </p>
+      ) : (
+        <ColumnByFormula
+          key={formulaOf}
+          table={table}
+          column={formulaOf === '' ? undefined : formulaOf}
+          onClose={() => setFormulaOf(undefined)}
+        />
+      )}
       {bulk.length > 1 && (
         <div className="flex items-center gap-3 border-b border-rule bg-paper px-4 py-2">
           <b>{count(bulk.length)} columns</b>
@@ -212,9 +230,25 @@ export function ColumnsDesign({ table }: { table: Table }) {
                       </button>
                     )}
                     {c.formula !== undefined && (
-                      <code className="block max-w-[128px] truncate text-soft" title={c.formula}>
-                        = {c.formula}
-                      </code>
+                      <span className="flex items-center">
+                        <button
+                          className="code block max-w-[128px] truncate text-left text-soft hover:underline"
+                          title={c.formula}
+                          aria-label={`Formula of ${c.name}`}
+                          onClick={() => setFormulaOf(c.name)}
+                        >
+                          = {c.formula}
+                        </button>
+                        <button
+                          className="btn btn-bare h-[20px]"
+                          aria-label={`Remove ${c.name}`}
+                          onClick={() =>
+                            void edit([{ do: 'remove-column', table: table.name, column: c.name }], `remove ${table.name}.${c.name}`)
+                          }
+                        >
+                          ×
+                        </button>
+                      </span>
                     )}
                   </td>
                   <td className="whitespace-nowrap text-soft">{c.type}</td>

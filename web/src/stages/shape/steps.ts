@@ -1,4 +1,4 @@
-import { useCallback, useEffect, useMemo, useState } from 'react';
+import { useCallback, useMemo, useState } from 'react';
 import useSWR from 'swr';
 import type { StepsState, TriedRemedy } from '@crease/contract';
 import type { Table } from '@crease/core/model';
@@ -6,6 +6,7 @@ import type { StepState } from '@crease/core/shape';
 import { declaredAfter } from '@crease/core/shape';
 import { send } from '../../state/api.ts';
 import { useModel } from '../../state/model.tsx';
+import { useLater } from './useLater.ts';
 import { useParam } from '../../state/selection.ts';
 
 export type Step = Readonly<Record<string, unknown>>;
@@ -23,8 +24,6 @@ export const argumentOf = (step: Step): unknown => {
   const shown = isOff(step) ? (step.off as Step) : step;
   return shown[verbOf(step)];
 };
-
-const TRIED_AFTER_MS = 250;
 
 /** Steps as they are tried: what stands after each is worked out as one types, and nothing is kept until one says so. */
 export interface StepWork {
@@ -54,7 +53,7 @@ export function useStepWork(table: Table): StepWork {
   // A draft is of the steps that it began with: when others are kept meanwhile, theirs are shown.
   const steps = draft && draft.on === keptText ? draft.steps : kept;
   const stepsText = JSON.stringify(steps);
-  const tried = useSettled(stepsText);
+  const tried = useLater(stepsText);
   const versions = state.stored.map((s) => s.loadedAt).join();
   const { data, error, isLoading } = useSWR<StepsState, Error>(
     steps.length === 0 ? null : ['steps', id, state.revision.id, versions, table.name, tried],
@@ -100,14 +99,4 @@ export function useStepWork(table: Table): StepWork {
     }),
     [table, steps, data, error, isLoading, tried, stepsText, keptText, place, look, set, reset, keep, take],
   );
-}
-
-/** A text that follows another when that has not changed for a moment. */
-function useSettled(text: string): string {
-  const [settled, setSettled] = useState(text);
-  useEffect(() => {
-    const timer = setTimeout(() => setSettled(text), TRIED_AFTER_MS);
-    return () => clearTimeout(timer);
-  }, [text]);
-  return settled;
 }

@@ -1,0 +1,142 @@
+import { lazy, Suspense, useState } from 'react';
+import useSWR from 'swr';
+import type { ColumnFormulaState } from '@crease/contract';
+import type { Table } from '@crease/core/model';
+import { sameName } from '@crease/core/model';
+import { send } from '../../state/api.ts';
+import { useModel } from '../../state/model.tsx';
+import { cellText, count, many, percent } from '../../parts/text.ts';
+import { BandsEditor } from './BandsEditor.tsx';
+import { useLater } from './useLater.ts';
+
+const FormulaEditor = lazy(() => import('../../parts/FormulaEditor.tsx'));
+
+/** A column derived by a formula of its row, new or changed, with what it gives for the first rows while one types. */
+export function ColumnByFormula({ table, column, onClose }: { table: Table; column: string | undefined; onClose: () => void }) {
+  const { id, model, edit, state } = useModel();
+  const known = table.columns.find((c) => c.name === column);
+  const [name, setName] = useState(known?.name ?? '');
+  const [formula, setFormula] = useState(known?.formula ?? '');
+  const [bands, setBands] = useState(false);
+  const tried = useLater(formula);
+  const { data, error } = useSWR<ColumnFormulaState, Error>(
+    tried.trim() === '' ? null : ['column formula', id, state.revision.id, table.name, tried],
+    () => send<ColumnFormulaState>(`/models/${id}/column-formula`, { table: table.name, formula: tried }),
+    { revalidateOnFocus: false, keepPreviousData: true },
+  );
+  const taken = known === undefined && table.columns.some((c) => sameName(c.name, name.trim()));
+  const sound = data !== undefined && data.type !== null && data.type !== 'null' && data.faults.length === 0 && tried === formula;
+  const save = async () => {
+    if (!sound || name.trim() === '' || taken) return;
+    const numeric = /^(integer|decimal|double)/.test(data.type!);
+    const value = {
+      ...(known ?? { use: numeric ? ('quantity' as const) : ('attribute' as const) }),
+      name: known?.name ?? name.trim(),
+      type: data.type!,
+      formula: data.laidOut,
+    };
+    if (
+      await edit(
+        [{ do: 'put-column', table: table.name, value }],
+        `${table.name}.${value.name} is ${data.laidOut.split('\n')[0]!.slice(0, 80)}`,
+      )
+    )
+      onClose();
+  };
+  return (
+    <section className="border-b border-rule bg-raised px-4 py-3" aria-label={known ? `Formula of ${known.name}` : 'Column by formula'}>
+      <div className="flex items-center gap-2">
+        {known ? (
+          <b>{known.name} =</b>
+        ) : (
+          <>
+            <input
+              className="field w-[170px]"
+              placeholder="name of the column"
+              aria-label="Name of the column"
+              value={name}
+              onChange={(e) => setName(e.target.value)}
+              autoFocus
+            />
+            <span>=</span>
+          </>
+        )}
+        <span className="flex-1 text-soft">{sound ? data.type : ''}</span>
+        <button className="btn" onClick={() => setBands(!bands)} aria-expanded={bands}>
+          Bands …
+        </button>
+        <button className="btn btn-act" disabled={!sound || name.trim() === '' || taken} onClick={() => void save()} title="Ctrl+Enter">
+          {known ? 'Keep the formula' : 'Add the column'}
+        </button>
+        <button className="btn btn-bare" onClick={onClose}>
+          Close
+        </button>
+      </div>
+      {taken && <p className="mt-1 text-vermilion">{table.name} has a column of this name already</p>}
+      {bands && (
+        <div className="mt-2">
+          <BandsEditor
+            columns={table.columns}
+            onWrite={(text, suggested) => {
+              setFormula(text);
+              if (name === '') setName(suggested);
+              setBands(false);
+            }}
+            onClose={() => setBands(false)}
+          />
+        </div>
+      )}
+      <div className="mt-2">
+        <Suspense fallback={<p className="text-soft">Opening the editor …</p>}>
+          <FormulaEditor
+            value={formula}
+            model={model}
+            faults={tried === formula ? (data?.faults ?? []) : []}
+            label="Formula of the column"
+            placeholder="first_name || ' ' || last_name"
+            onChange={setFormula}
+            onSave={() => void save()}
+          />
+        </Suspense>
+      </div>
+      {formula.trim() !== '' && data?.faults[0] && tried === formula && <p className="mt-1 text-vermilion">{data.faults[0].message}</p>}
+      {error && <p className="mt-1 text-vermilion">{error.message}</p>}
+      {data && data.faults.length === 0 && data.rows.length > 0 && (
+        <div className="mt-2 max-h-[190px] overflow-auto border border-rule">
+          <table className="grid-plain" aria-label="What the formula gives">
+            <thead>
+              <tr>
+                {data.columns.map((c) => (
+                  <th key={c} scope="col">
+                    {c}
+                  </th>
+                ))}
+                <th scope="col">gives</th>
+              </tr>
+            </thead>
+            <tbody>
+              {data.rows.map((row, i) => (
+                <tr key={i}>
+                  {row.used.map((cell, j) => (
+                    <td key={j} className="text-soft">
+                      {cell === null ? <i>null</i> : cellText(cell)}
+                    </td>
+                  ))}
+                  <td className="font-semibold">
+                    {row.gives === null ? <i className="font-normal text-soft">null</i> : cellText(row.gives)}
+                  </td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </div>
+      )}
+      {data && data.looked > 0 && (
+        <p className="mt-1 text-soft">
+          Of {data.looked < 50_000 ? 'all' : 'the first'} {many(data.looked, 'row')}: {count(data.distinct)} different values,{' '}
+          {percent(data.nulls / data.looked)} null.
+        </p>
+      )}
+    </section>
+  );
+}
