@@ -1,6 +1,6 @@
 import type { DataType } from '../values/index.ts';
 import { parseType, TEXT } from '../values/index.ts';
-import type { Model, Relationship, Table } from '../model/index.ts';
+import type { Model, ModelColumn, Relationship, Table } from '../model/index.ts';
 import { cardinalityOf, sameName } from '../model/index.ts';
 
 export type Dialect = 'postgresql' | 'sqlite';
@@ -25,6 +25,10 @@ const TYPES: Record<Dialect, (type: DataType) => string> = {
       type.kind
     ],
 };
+
+/** SQLite takes texts of any length, whatever is declared. */
+const typeText = ({ type, length }: ModelColumn, dialect: Dialect): string =>
+  type === 'text' && length !== undefined && dialect === 'postgresql' ? `varchar(${length})` : TYPES[dialect](parseType(type) ?? TEXT);
 
 const quote = (name: string): string => `"${name.replaceAll('"', '""')}"`;
 const list = (names: readonly string[]): string => names.map(quote).join(', ');
@@ -62,8 +66,7 @@ export function createTables(model: Model, dialect: Dialect): string {
   const references = foreignKeys(model);
   const statements = tables.map((table) => {
     const lines = table.columns.map(
-      (c) =>
-        `${quote(c.name)} ${TYPES[dialect](parseType(c.type) ?? TEXT)}${(table.key ?? []).some((k) => sameName(k, c.name)) ? ' not null' : ''}`,
+      (c) => `${quote(c.name)} ${typeText(c, dialect)}${(table.key ?? []).some((k) => sameName(k, c.name)) ? ' not null' : ''}`,
     );
     if (table.key?.length) lines.push(`primary key (${list(table.key)})`);
     for (const columns of referredKeys(model, table)) lines.push(`unique (${list(columns)})`);

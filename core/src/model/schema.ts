@@ -16,6 +16,8 @@ export const columnSchema = z.strictObject({
     error: (issue) => `"${String(issue.input)}" is no type: integer, decimal(p,s), double, text, boolean, date, timestamp`,
   }),
   pattern: z.string().optional(),
+  /** The most characters of a text, for databases that are made from the model. */
+  length: z.int().min(1).max(10_000_000).optional(),
   /** Its name in the file or table that it comes from, if another. */
   sourceName: z.string().optional(),
   use: z.enum(['key', 'reference', 'attribute', 'quantity']).optional(),

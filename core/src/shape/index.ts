@@ -8,3 +8,4 @@ export { JOIN_KINDS, type JoinKind } from './meeting.ts';
 export * from './joinRemedies.ts';
 export * from './declare.ts';
 export * from './lineage.ts';
+export * from './retyped.ts';

@@ -78,6 +78,10 @@ export function questionRoutes(workspace: Workspace): Router {
     answer((request) => pool.run({ kind: 'profile', ...workspace.task(idOf(request)) })),
   );
   router.get(
+    '/models/:id/types',
+    answer((request) => pool.run({ kind: 'types', ...workspace.task(idOf(request)) })),
+  );
+  router.get(
     '/models/:id/proposals',
     answer((request) => pool.run({ kind: 'propose', ...workspace.task(idOf(request)) })),
   );

@@ -29,6 +29,7 @@ export type Task =
   | ({ readonly kind: 'sql'; readonly query: unknown; readonly dialect: 'sqlite' | 'postgresql' } & OnModel)
   | ({ readonly kind: 'profile' } & OnModel)
   | ({ readonly kind: 'propose' } & OnModel)
+  | ({ readonly kind: 'types' } & OnModel)
   | ({ readonly kind: 'formula'; readonly formula: string; readonly name?: string } & OnModel)
   | ({ readonly kind: 'column-formula'; readonly table: string; readonly formula: string } & OnModel)
   | ({ readonly kind: 'browse'; readonly hierarchy: string; readonly path: readonly (null | boolean | number | string)[] } & OnModel)

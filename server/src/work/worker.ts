@@ -11,7 +11,8 @@ import { judgeClaim, listClaims } from '@crease/core/claims';
 import type { Claim } from '@crease/core/claims';
 import { columnBytes, profileModel } from '@crease/core/storage';
 import { compileQuery, postgresql, printedSql, sqlite } from '@crease/core/sql';
-import { proposeStar } from '@crease/core/propose';
+import { adviseTypes, proposeStar } from '@crease/core/propose';
+import { retyped } from '@crease/core/shape';
 import { layOutFormula, placeOf } from '@crease/core/formula';
 import { matchColumns } from '@crease/core/relate';
 import { tableLoader } from '@crease/core/interchange';
@@ -90,7 +91,7 @@ function storedRows(task: OnModel, table: Table): TableData {
     if (decoded.size >= KEPT_TABLES) decoded.delete(decoded.keys().next().value!);
     decoded.set(key, stored);
   }
-  return { ...calledNow(stored, table.columns), name };
+  return { ...retyped(calledNow(stored, table.columns), table.columns), name };
 }
 
 /** One digest of all that a claim's judgement rests on. */
@@ -282,6 +283,8 @@ async function run(task: Task): Promise<unknown> {
     }
     case 'propose':
       return { revision: task.revision, proposals: proposeStar(dataOf(task)) };
+    case 'types':
+      return adviseTypes(dataOf(task));
     case 'formula':
       return formula(task);
     case 'column-formula':

@@ -4,12 +4,15 @@ import type { ModelColumn, Table } from '@crease/core/model';
 import { useModel } from '../../state/model.tsx';
 import { useSelection } from '../../state/selection.ts';
 import { useColumnFacts } from '../../evidence/SelectionFacts.tsx';
+import { TypeAdvicePanel } from './TypeAdvicePanel.tsx';
 import { ColumnByFormula } from './ColumnByFormula.tsx';
 import { Distribution } from '../../parts/Marks.tsx';
 import { cellText, count } from '../../parts/text.ts';
 
 const USES = ['key', 'reference', 'attribute', 'quantity'] as const;
 const AGGREGATES = ['sum', 'avg', 'min', 'max', 'count', 'distinct', 'none'] as const;
+
+const TYPES = ['integer', 'decimal(9,2)', 'double', 'text', 'boolean', 'date', 'timestamp'];
 
 /** A table and its columns: role, grain, key, and what each column is used for, beside what its rows hold. */
 export function ColumnsDesign({ table }: { table: Table }) {
@@ -138,6 +141,7 @@ export function ColumnsDesign({ table }: { table: Table }) {
           </>
         )}
       </div>
+      <TypeAdvicePanel table={table.name} />
       {formulaOf === undefined ? (
         <p className="flex items-center border-b border-rule px-4 py-[6px]">
           <span className="flex-1 text-soft">{table.columns.length === 1 ? '1 column' : `${count(table.columns.length)} columns`}</span>
@@ -251,7 +255,26 @@ export function ColumnsDesign({ table }: { table: Table }) {
                       </span>
                     )}
                   </td>
-                  <td className="whitespace-nowrap text-soft">{c.type}</td>
+                  <td className="whitespace-nowrap text-soft">
+                    {c.formula === undefined && table.source && ('file' in table.source || 'connection' in table.source) ? (
+                      <select
+                        className="field h-[24px] w-[98px] px-1"
+                        aria-label={`Type of ${c.name}`}
+                        value={c.type}
+                        title="What is not of the type is null, and listed"
+                        onChange={(e) =>
+                          setColumns([c], { type: e.target.value, pattern: '' }, `${table.name}.${c.name} is ${e.target.value}`)
+                        }
+                      >
+                        {(TYPES.includes(c.type) ? TYPES : [c.type, ...TYPES]).map((t) => (
+                          <option key={t}>{t}</option>
+                        ))}
+                      </select>
+                    ) : (
+                      c.type
+                    )}
+                    {c.length !== undefined && <span className="block text-[11px]">up to {c.length}</span>}
+                  </td>
                   <td>
                     <select
                       className="field h-[24px] w-[100px]"

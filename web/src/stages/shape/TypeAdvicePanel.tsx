@@ -1,0 +1,49 @@
+import useSWR from 'swr';
+import type { TypeAdvice } from '@crease/core/propose';
+import { get } from '../../state/api.ts';
+import { useModel } from '../../state/model.tsx';
+import { many } from '../../parts/text.ts';
+
+/** Types and lengths that would suit a table's columns better, each with its reason, to be taken one by one or all. */
+export function TypeAdvicePanel({ table }: { table: string }) {
+  const { id, edit } = useModel();
+  const { data } = useSWR<TypeAdvice[], Error>(`/models/${id}/types`, get, { revalidateOnFocus: false });
+  const found = (data ?? []).filter((a) => a.table === table);
+  if (found.length === 0) return null;
+  const types = found.filter((a) => !a.to.startsWith('text'));
+  const lengths = found.filter((a) => a.to.startsWith('text'));
+  return (
+    <details className="border-b border-rule px-4 py-[6px]">
+      <summary className="cursor-pointer text-soft">
+        {types.length > 0 && <b className="text-ink">{many(types.length, 'column')} could have a better type</b>}
+        {types.length > 0 && lengths.length > 0 && ', '}
+        {lengths.length > 0 && `${many(lengths.length, 'text')} without a length`}
+      </summary>
+      <ul className="mt-1">
+        {found.map((a) => (
+          <li key={a.column} className="flex items-baseline gap-3 py-[2px]">
+            <button className="btn h-[22px]" onClick={() => void edit(a.edit, `${a.table}.${a.column} is ${a.to}`)}>
+              Take it
+            </button>
+            <b className="w-[112px] truncate">{a.column}</b>
+            <span className="w-[132px] whitespace-nowrap">{a.to}</span>
+            <span className="flex-1 text-soft">{a.reason}</span>
+          </li>
+        ))}
+      </ul>
+      {lengths.length > 1 && (
+        <button
+          className="btn mt-1 h-[24px]"
+          onClick={() =>
+            void edit(
+              lengths.flatMap((a) => a.edit),
+              `give ${many(lengths.length, 'text')} of ${table} a length`,
+            )
+          }
+        >
+          Take all lengths
+        </button>
+      )}
+    </details>
+  );
+}
