@@ -32,6 +32,8 @@ export default defineConfig({
     launchOptions: BROWSER,
   },
   webServer: {
+    // Keys of passwords belong into the folder of the journeys, not into that of whoever runs them.
+    env: { XDG_CONFIG_HOME: join(process.env.CREASE_JOURNEYS, 'config') },
     command: `node cli/bin/crease.mjs serve --workspace ${workspace} --port ${port} --demo --loans 20000`,
     url: `http://127.0.0.1:${port}/api/models`,
     reuseExistingServer: false,

@@ -295,6 +295,10 @@ test('perspectives and storage: an audience loses a measure, a strip tells its b
 for (const [name, path] of [
   ['intake', 'intake?sel=table:branch'],
   ['shape', 'shape?sel=table:branch'],
+  ['steps of a table', 'shape?sel=table:desk_use&view=steps&step=4'],
+  ['lineage', 'shape?sel=table:desk_use&view=lineage'],
+  ['databases', 'intake?view=databases'],
+  ['loads', 'intake?view=loads'],
   ['stars', 'stars?sel=relationship:loan_branch'],
   ['claims', 'claims'],
   ['hierarchies', 'hierarchies'],

@@ -7,7 +7,7 @@ import type { ModelData } from '../query/index.ts';
 import { DataError } from '../query/index.ts';
 import { columnBytes } from '../storage/index.ts';
 import type { Value } from '../values/index.ts';
-import { DATE, DATE_PATTERNS, decimal, formatType, INTEGER, textReader } from '../values/index.ts';
+import { DATE, DATE_PATTERNS, decimal, formatType, INTEGER, textReader, TIMESTAMP, TIMESTAMP_PATTERNS } from '../values/index.ts';
 
 /** A type that would suit a column better, with the reason and what it takes to have it. */
 export interface TypeAdvice {
@@ -39,7 +39,7 @@ export function adviseTypes(data: ModelData): TypeAdvice[] {
           if (!column || column.distinct === 0) return [];
           return (
             asInteger(data, table, declared, column) ??
-            asDate(table, declared, column) ??
+            asMoment(table, declared, column) ??
             asDecimal(table, declared, column) ??
             asLong(table, declared, column) ??
             []
@@ -119,22 +119,33 @@ function partnersOf(model: Model, table: string, column: string): { table: strin
   );
 }
 
-function asDate(table: Table, declared: ModelColumn, column: Column): TypeAdvice[] | undefined {
+const MOMENTS = [
+  ...DATE_PATTERNS.map((pattern) => ({ type: DATE, pattern, reason: 'as days they sort, count and meet a calendar' })),
+  ...TIMESTAMP_PATTERNS.map((pattern) => ({
+    type: TIMESTAMP,
+    pattern,
+    reason: 'as moments they sort, and can be told apart by day and hour',
+  })),
+];
+
+/** Texts that are all days, or all moments, written in one way. */
+function asMoment(table: Table, declared: ModelColumn, column: Column): TypeAdvice[] | undefined {
   if (column.type.kind !== 'text') return undefined;
   const values = valuesOf(column) as string[];
-  const pattern = DATE_PATTERNS.find((p) => {
-    const read = textReader(DATE, { pattern: p });
+  const found = MOMENTS.find(({ type, pattern }) => {
+    const read = textReader(type, { pattern });
     return values.every((value) => read(value) !== undefined);
   });
-  if (pattern === undefined) return undefined;
+  if (!found) return undefined;
+  const { type, pattern, reason } = found;
   return [
     {
       table: table.name,
       column: declared.name,
       from: 'text',
-      to: 'date',
-      reason: `all values are days written as ${pattern}: as days they sort, count and meet a calendar`,
-      edit: [setType(table.name, declared.name, 'date', pattern)],
+      to: type.kind,
+      reason: `all values are written as ${pattern}: ${reason}`,
+      edit: [setType(table.name, declared.name, type.kind, pattern)],
     },
   ];
 }

@@ -122,7 +122,7 @@ function Account({
       {!open ? (
         <p className="flex items-center gap-2">
           <span className="min-w-0 flex-1 truncate">{state.account ? state.account.user : <i className="text-soft">none</i>}</span>
-          <button className="btn btn-bare h-[22px]" onClick={() => setOpen(true)}>
+          <button className="btn btn-bare h-[24px]" onClick={() => setOpen(true)}>
             {state.account ? 'change' : 'give one'}
           </button>
         </p>

@@ -473,7 +473,7 @@ function StoredTables({ onEdit, onDraw }: { onEdit: (table: string) => void; onD
                 {source}
                 {table.source && 'members' in table.source && (
                   <button
-                    className="btn btn-bare ml-2 h-[22px]"
+                    className="btn btn-bare ml-2 h-[24px]"
                     onClick={() => onEdit(table.name)}
                     aria-label={`Change the members of ${table.name}`}
                   >
@@ -481,7 +481,7 @@ function StoredTables({ onEdit, onDraw }: { onEdit: (table: string) => void; onD
                   </button>
                 )}
                 {table.source && 'connection' in table.source && (
-                  <button className="btn btn-bare ml-2 h-[22px]" onClick={() => onDraw(table)} aria-label={`Load ${table.name} again`}>
+                  <button className="btn btn-bare ml-2 h-[24px]" onClick={() => onDraw(table)} aria-label={`Load ${table.name} again`}>
                     load again
                   </button>
                 )}

@@ -102,7 +102,12 @@ export function ColumnByFormula({ table, column, onClose }: { table: Table; colu
       {formula.trim() !== '' && data?.faults[0] && tried === formula && <p className="mt-1 text-vermilion">{data.faults[0].message}</p>}
       {error && <p className="mt-1 text-vermilion">{error.message}</p>}
       {data && data.faults.length === 0 && data.rows.length > 0 && (
-        <div className="mt-2 max-h-[190px] overflow-auto border border-rule">
+        <div
+          className="mt-2 max-h-[190px] overflow-auto border border-rule"
+          tabIndex={0}
+          role="group"
+          aria-label="What the formula gives, to scroll"
+        >
           <table className="grid-plain" aria-label="What the formula gives">
             <thead>
               <tr>

@@ -244,7 +244,7 @@ export function ColumnsDesign({ table }: { table: Table }) {
                           = {c.formula}
                         </button>
                         <button
-                          className="btn btn-bare h-[20px]"
+                          className="btn btn-bare h-[24px]"
                           aria-label={`Remove ${c.name}`}
                           onClick={() =>
                             void edit([{ do: 'remove-column', table: table.name, column: c.name }], `remove ${table.name}.${c.name}`)
@@ -258,7 +258,7 @@ export function ColumnsDesign({ table }: { table: Table }) {
                   <td className="whitespace-nowrap text-soft">
                     {c.formula === undefined && table.source && ('file' in table.source || 'connection' in table.source) ? (
                       <select
-                        className="field h-[24px] w-[98px] px-1"
+                        className="field h-[24px] w-[84px] px-1"
                         aria-label={`Type of ${c.name}`}
                         value={c.type}
                         title="What is not of the type is null, and listed"
@@ -277,7 +277,7 @@ export function ColumnsDesign({ table }: { table: Table }) {
                   </td>
                   <td>
                     <select
-                      className="field h-[24px] w-[100px]"
+                      className="field h-[24px] w-[92px] px-1"
                       aria-label={`Use of ${c.name}`}
                       value={c.use ?? 'attribute'}
                       onChange={(e) =>
@@ -290,7 +290,7 @@ export function ColumnsDesign({ table }: { table: Table }) {
                     </select>
                     {c.use === 'quantity' && (
                       <select
-                        className="field mt-1 block h-[24px] w-[100px]"
+                        className="field mt-1 block h-[24px] w-[92px] px-1"
                         aria-label={`Default aggregate of ${c.name}`}
                         value={c.aggregate ?? 'sum'}
                         onChange={(e) =>
@@ -331,7 +331,7 @@ export function ColumnsDesign({ table }: { table: Table }) {
                         {f && (
                           <Distribution
                             rows={f.distribution}
-                            width={58}
+                            width={46}
                             height={18}
                             label={`Rows of ${c.name} by stretches of its values`}
                           />

@@ -1,13 +1,14 @@
 import { useState } from 'react';
+import { useSearchParams } from 'react-router';
 import { sameName } from '@crease/core/model';
 import type { Table } from '@crease/core/model';
 import { useModel } from '../../state/model.tsx';
-import { useGo } from '../../state/selection.ts';
+import { selectionText } from '../../state/selection.ts';
 
 /** Begins a table that is made of another by steps; it stays linked to it. */
-export function DeriveTable({ onDone }: { onDone: () => void }) {
+export function DeriveTable() {
   const { model, edit } = useModel();
-  const go = useGo();
+  const [, setParams] = useSearchParams();
   const [open, setOpen] = useState(false);
   const [from, setFrom] = useState('');
   const [name, setName] = useState('');
@@ -34,8 +35,8 @@ export function DeriveTable({ onDone }: { onDone: () => void }) {
     if (!(await edit([{ do: 'put-tables', name: null, value: { ...value } }], `derive ${value.name} from ${source.name}`))) return;
     setOpen(false);
     setName('');
-    go('shape', { kind: 'table', name: value.name });
-    onDone();
+    // The table and the view are one step: two changes of the address would undo each other.
+    setParams({ sel: selectionText({ kind: 'table', name: value.name }), view: 'steps' });
   };
   return (
     <form

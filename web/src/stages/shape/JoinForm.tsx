@@ -73,7 +73,7 @@ export function JoinForm({
               </button>
             )}
             {i === value.on.length - 1 && (
-              <button className="btn h-[22px]" onClick={() => onChange({ ...value, on: [...value.on, ['', '']] })}>
+              <button className="btn h-[24px]" onClick={() => onChange({ ...value, on: [...value.on, ['', '']] })}>
                 one more key <span aria-hidden>+</span>
               </button>
             )}

@@ -68,7 +68,7 @@ function Frame({
   const { edit } = useModel();
   return (
     <div className="flex min-h-0 flex-1">
-      <TableList current={table?.name} onDerived={() => onView('steps')} />
+      <TableList current={table?.name} />
       <div className="flex min-w-0 flex-1 flex-col">
         {table && (
           <LeafHead title={shown === 'lineage' ? 'Lineage' : table.name} note={shown === 'lineage' ? undefined : table.title}>

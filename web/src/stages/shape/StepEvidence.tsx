@@ -195,7 +195,12 @@ function Rows({ work, place }: { work: StepWork; place: number }) {
       <p className="mb-2 text-soft">
         {data.total === 0 ? 'No row is left.' : `The first ${count(data.rows.length)} of ${many(data.total, 'row')}:`}
       </p>
-      <div className="max-h-[420px] overflow-auto border border-rule">
+      <div
+        className="max-h-[420px] overflow-auto border border-rule"
+        tabIndex={0}
+        role="group"
+        aria-label={`Rows after step ${place}, to scroll`}
+      >
         <table className="grid-plain" aria-label={`Rows after step ${place}`}>
           <thead>
             <tr>

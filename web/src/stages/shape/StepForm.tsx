@@ -92,7 +92,7 @@ function FormulaField({
         onChange={(e) => onChange(e.target.value)}
       />
       <select
-        className="field h-[22px] w-[150px] text-[12px]"
+        className="field h-[24px] w-[150px] text-[12px]"
         value=""
         aria-label={`Put a column into the ${label.toLowerCase()}`}
         onChange={(e) =>
@@ -159,14 +159,14 @@ function PickForm({ value, columns, onChange }: FormProps<Picked[]>) {
             <input type="checkbox" checked aria-label={`Keep ${of(p)}`} onChange={() => onChange(value.filter((_, k) => k !== i))} />
             <span className="w-[150px] truncate">{of(p)}</span>
             <input
-              className="field h-[22px] w-[150px]"
+              className="field h-[24px] w-[150px]"
               aria-label={`Name of ${of(p)}`}
               defaultValue={as(p)}
               key={as(p)}
               onBlur={(e) => put(i, e.target.value.trim())}
             />
             <button
-              className="btn btn-bare h-[22px]"
+              className="btn btn-bare h-[24px]"
               disabled={i === 0}
               aria-label={`${of(p)} one place up`}
               onClick={() => onChange(value.flatMap((x, k) => (k === i - 1 ? [value[i]!, x] : k === i ? [] : [x])))}
@@ -180,7 +180,7 @@ function PickForm({ value, columns, onChange }: FormProps<Picked[]>) {
         <p className="flex flex-wrap items-center gap-1">
           <span className="text-soft">left out:</span>
           {left.map((c) => (
-            <button key={c.name} className="btn h-[22px]" onClick={() => onChange([...value, c.name])} title="Keep it">
+            <button key={c.name} className="btn h-[24px]" onClick={() => onChange([...value, c.name])} title="Keep it">
               {c.name} <span aria-hidden>+</span>
             </button>
           ))}
@@ -226,11 +226,11 @@ function AggregateForm({
       ))}
       <p className="flex flex-wrap items-center gap-1">
         {free.map((q) => (
-          <button key={q} className="btn h-[22px]" onClick={() => put([...made, [q, `sum(${quoteName(q)})`]])}>
+          <button key={q} className="btn h-[24px]" onClick={() => put([...made, [q, `sum(${quoteName(q)})`]])}>
             sum of {q} <span aria-hidden>+</span>
           </button>
         ))}
-        <button className="btn h-[22px]" onClick={() => put([...made, [freeName('rows', made), `count(${quoteName(table)})`]])}>
+        <button className="btn h-[24px]" onClick={() => put([...made, [freeName('rows', made), `count(${quoteName(table)})`]])}>
           number of rows <span aria-hidden>+</span>
         </button>
       </p>
@@ -279,7 +279,7 @@ function SortForm({ value, columns, onChange }: FormProps<Sorted[]>) {
         </Row>
       ))}
       {left.length > 0 && (
-        <button className="btn h-[22px] self-start" onClick={() => onChange([...value, left[0]!])}>
+        <button className="btn h-[24px] self-start" onClick={() => onChange([...value, left[0]!])}>
           one more column <span aria-hidden>+</span>
         </button>
       )}

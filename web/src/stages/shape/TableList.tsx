@@ -17,7 +17,7 @@ const KINDS = ['key-unique', 'key-filled', 'not-a-quantity', 'type-holds', 'labe
 const SEARCHED_FROM = 30;
 
 /** All tables in groups, staging apart. */
-export function TableList({ current, onDerived }: { current: string | undefined; onDerived: () => void }) {
+export function TableList({ current }: { current: string | undefined }) {
   const { model, claims } = useModel();
   const [, select] = useSelection();
   const [search, setSearch] = useState('');
@@ -66,7 +66,7 @@ export function TableList({ current, onDerived }: { current: string | undefined;
         })}
         {found.length === 0 && model.tables.length > 0 && <p className="p-3 text-soft">No table is called so.</p>}
       </div>
-      {model.tables.length > 0 && <DeriveTable onDone={onDerived} />}
+      {model.tables.length > 0 && <DeriveTable />}
     </nav>
   );
 }

@@ -22,7 +22,7 @@ export function TypeAdvicePanel({ table }: { table: string }) {
       <ul className="mt-1">
         {found.map((a) => (
           <li key={a.column} className="flex items-baseline gap-3 py-[2px]">
-            <button className="btn h-[22px]" onClick={() => void edit(a.edit, `${a.table}.${a.column} is ${a.to}`)}>
+            <button className="btn h-[24px]" onClick={() => void edit(a.edit, `${a.table}.${a.column} is ${a.to}`)}>
               Take it
             </button>
             <b className="w-[112px] truncate">{a.column}</b>
