@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { editSchema } from '@crease/core/edit';
-import { querySchema } from '@crease/core/model';
+import { columnSchema, querySchema } from '@crease/core/model';
 import type { Model } from '@crease/core/model';
 import type { JudgedClaim, Summary } from '@crease/core/claims';
 import type { Answer } from '@crease/core/query';
@@ -69,7 +69,17 @@ const loadFields = {
   fields: z.int().min(1).optional(),
   nulls: nullTexts.default(['']),
   columns: z
-    .array(z.strictObject({ name: z.string().min(1), fileName: z.string(), ...readingFields, place: readingFields.place.optional() }))
+    .array(
+      z.strictObject({
+        name: z.string().min(1),
+        fileName: z.string(),
+        ...readingFields,
+        place: readingFields.place.optional(),
+        /** What a new column is used for; what people have said of one that is there stays. */
+        use: columnSchema.shape.use,
+        aggregate: columnSchema.shape.aggregate,
+      }),
+    )
     .min(1, 'choose at least one column'),
   /** What happens where a value is not of its column's type: it is stored as null and listed, its row is left out and listed, or nothing is stored. */
   misfits: z.enum(['null', 'leave out', 'stop']).default('null'),

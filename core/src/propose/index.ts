@@ -2,3 +2,4 @@ export type { Proposal, ProposalKind } from './proposal.ts';
 export * from './propose.ts';
 export * from './names.ts';
 export * from './types.ts';
+export * from './previewUse.ts';

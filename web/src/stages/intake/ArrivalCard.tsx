@@ -174,6 +174,7 @@ export function ArrivalCard({ arrival, existing, parts, onChange, onLook, onDrop
                     preview={preview.columns[i]!}
                     rows={preview.rows}
                     drawn={arrival.upload?.origin !== undefined}
+                    isNew={!existing?.columns.some((m) => m.name.toLowerCase() === c.name.toLowerCase())}
                     onChange={(change) => onChange((a) => withColumn(a, i, change))}
                     onRead={(change) => look(withColumn(arrival, i, change))}
                   />

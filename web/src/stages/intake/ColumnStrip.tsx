@@ -2,8 +2,10 @@ import { DATE_PATTERNS, TIMESTAMP_PATTERNS } from '@crease/core/values';
 import type { ColumnPreview } from '@crease/core/reading';
 import { Distribution, Gauge } from '../../parts/Marks.tsx';
 import { count, percent } from '../../parts/text.ts';
-import type { ArrivingColumn, Written } from './arrival.ts';
+import type { ArrivingColumn, Use, Written } from './arrival.ts';
+import { useOf } from './arrival.ts';
 
+const USES: readonly Use[] = ['key', 'reference', 'attribute', 'quantity'];
 const TYPES = ['integer', 'decimal(9,2)', 'double', 'text', 'boolean', 'date', 'timestamp'];
 
 /** Ways to write a number, by what stands between thousands and before the decimals. */
@@ -24,15 +26,18 @@ interface Props {
   readonly rows: number;
   /** Of a database: how its values are written is nobody's business. */
   readonly drawn: boolean;
+  /** Whether the model does not have it yet: then its use is proposed. */
+  readonly isNew: boolean;
   readonly onChange: (change: Partial<ArrivingColumn>) => void;
   /** A change of how values are read, which shows in a new preview. */
   readonly onRead: (change: Partial<ArrivingColumn>) => void;
 }
 
 /** One column of a file before anything is stored: its name, type and the way its values are written, with what the rows say of them. */
-export function ColumnStrip({ column, preview, rows, drawn, onChange, onRead }: Props) {
+export function ColumnStrip({ column, preview, rows, drawn, isNew, onChange, onRead }: Props) {
   const types = TYPES.includes(column.type) ? TYPES : [column.type, ...TYPES];
   const { misfits } = preview;
+  const use = useOf(column, preview, rows);
   return (
     <tr className={column.taken ? '' : 'opacity-45'}>
       <td>
@@ -51,6 +56,20 @@ export function ColumnStrip({ column, preview, rows, drawn, onChange, onRead }: 
           title={column.name === column.fileName ? column.name : `${column.fileName} in the file`}
           onChange={(e) => onChange({ name: e.target.value, named: true })}
         />
+        {column.alike && <span className="block px-1 text-[11px] text-vermilion">{column.fileName} in the file: is it the same?</span>}
+        {isNew && (
+          <select
+            className="field block h-[24px] w-[108px] border-transparent bg-transparent px-1 text-[12px] text-soft hover:border-rule"
+            aria-label={`Use of ${column.name}`}
+            value={use.use}
+            title={use.reason}
+            onChange={(e) => onChange({ use: e.target.value as Use })}
+          >
+            {USES.map((u) => (
+              <option key={u}>{u}</option>
+            ))}
+          </select>
+        )}
       </td>
       <td className="whitespace-nowrap">
         <select

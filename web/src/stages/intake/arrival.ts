@@ -1,6 +1,8 @@
 import { formatType } from '@crease/core/values';
 import type { IntakeOrder, LoadMode, LoadResult, PreviewRequest, RecipeState, UploadState } from '@crease/contract';
-import type { Table } from '@crease/core/model';
+import type { ModelColumn, Table } from '@crease/core/model';
+import type { PreviewUse } from '@crease/core/propose';
+import { nameLikeness, previewUse } from '@crease/core/propose';
 import type { ColumnPreview, Dialect, FilePreview } from '@crease/core/reading';
 
 /** How a column's values are written. */
@@ -22,7 +24,13 @@ export interface ArrivingColumn extends Written {
   readonly known: boolean;
   /** Whether somebody has given its name. */
   readonly named: boolean;
+  /** What it is to be used for, where somebody has said so; else what is proposed. */
+  readonly use?: Use | undefined;
+  /** Whether it stands for a column of the model whose name is merely like it. */
+  readonly alike?: boolean;
 }
+
+export type Use = NonNullable<ModelColumn['use']>;
 
 /** A file, or a table of a database, on its way in: coming, looked at, being stored, or refused. */
 export interface Arrival {
@@ -71,13 +79,17 @@ const readingOf = ({ place, type, pattern, decimalComma, thousands }: ArrivingCo
 /** Columns as a new preview shows them: what somebody has said stays, as far as the file still has the column. */
 export function arrivingColumns(preview: FilePreview, before: readonly ArrivingColumn[], existing: Table | undefined): ArrivingColumn[] {
   const known = new Map(before.map((c) => [c.place, c]));
-  const left = [...(existing?.columns ?? [])];
-  return preview.columns.map((c: ColumnPreview): ArrivingColumn => {
+  const left = (existing?.columns ?? []).filter((c) => c.formula === undefined);
+  const take = (at: number) => (at < 0 ? undefined : left.splice(at, 1)[0]);
+  // A column that the model knows by another name keeps it.
+  const byName = preview.columns.map((c) =>
+    take(left.findIndex((m) => (m.sourceName ?? m.name).toLowerCase() === c.fileName.toLowerCase())),
+  );
+  const byLikeness = preview.columns.map((c, i) => (byName[i] ? undefined : take(mostAlike(c.fileName, left))));
+  return preview.columns.map((c: ColumnPreview, i): ArrivingColumn => {
     const old = known.get(c.place);
     const same = old?.fileName === c.fileName ? old : undefined;
-    // A column that the model knows by another name keeps it.
-    const at = left.findIndex((m) => m.formula === undefined && (m.sourceName ?? m.name).toLowerCase() === c.fileName.toLowerCase());
-    const had = at < 0 ? undefined : left.splice(at, 1)[0];
+    const had = byName[i] ?? byLikeness[i];
     return {
       place: c.place,
       name: same?.named ? same.name : (had?.name ?? c.name),
@@ -90,9 +102,30 @@ export function arrivingColumns(preview: FilePreview, before: readonly ArrivingC
       taken: same?.taken ?? true,
       said: same?.said ?? false,
       known: same?.known ?? false,
+      ...(same?.use ? { use: same.use } : {}),
+      ...(byLikeness[i] && !same?.named ? { alike: true } : {}),
     };
   });
 }
+
+/** From so much likeness on a name is taken for another. */
+const ALIKE = 0.8;
+
+function mostAlike(name: string, columns: readonly ModelColumn[]): number {
+  let [best, at] = [ALIKE, -1];
+  columns.forEach((c, i) => {
+    const likeness = nameLikeness(name, c.sourceName ?? c.name);
+    if (likeness >= best) [best, at] = [likeness, i];
+  });
+  return at;
+}
+
+/** What a column would be used for: what somebody has said, or what its preview tells. */
+export const useOf = (column: ArrivingColumn, preview: ColumnPreview, rows: number): PreviewUse => {
+  const proposed = previewUse({ ...preview, name: column.name }, column.type, rows);
+  if (column.use === undefined || column.use === proposed.use) return proposed;
+  return { use: column.use, ...(column.use === 'quantity' ? { aggregate: 'sum' as const } : {}), reason: 'as you say' };
+};
 
 /** How the file of a table that is loaded again was laid out. */
 export function laidOutAsBefore(table: Table | undefined): Pick<Arrival, 'dialect' | 'nulls'> {
@@ -137,7 +170,11 @@ export const orderOf = (a: Arrival): IntakeOrder => ({
   fields: a.preview!.columns.length,
   nulls: [...a.preview!.nulls],
   misfits: a.misfits,
-  columns: a.columns.filter((c) => c.taken).map((c) => ({ name: c.name, fileName: c.fileName, ...readingOf(c) })),
+  columns: a.columns.flatMap((c, i) => {
+    if (!c.taken) return [];
+    const { use, aggregate } = useOf(c, a.preview!.columns[i]!, a.preview!.rows);
+    return [{ name: c.name, fileName: c.fileName, ...readingOf(c), use, ...(aggregate ? { aggregate } : {}) }];
+  }),
   mode: a.mode,
   ...(a.part === undefined || a.mode !== 'replace' ? {} : { part: a.part }),
   ...(a.recipe === undefined || a.recipe.trim() === '' ? {} : { recipe: a.recipe.trim() }),
