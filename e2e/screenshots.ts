@@ -2,13 +2,15 @@
 import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join, resolve } from 'node:path';
-import { spawn } from 'node:child_process';
+import { spawn, spawnSync } from 'node:child_process';
 import { chromium } from '@playwright/test';
 import type { Page } from '@playwright/test';
 import { BROWSER } from './browser.ts';
 
 const [folder = 'docs/screenshots', ...only] = process.argv.slice(2);
 const scratch = mkdtempSync(join(tmpdir(), 'crease-shots-'));
+/** A relative path: it is seen on the picture. */
+const DATABASE = 'lantern-valley.sqlite';
 const trial = (query: object) => `trial?q=${encodeURIComponent(JSON.stringify(query))}`;
 
 interface Shot {
@@ -45,7 +47,48 @@ const shots: Shot[] = [
           ),
         }),
   },
+  {
+    name: 'load',
+    path: 'intake?sel=table:branch',
+    act: async (page) => {
+      const rows = ['B001,Ashby Ferry Central,Ashby Ferry,UV1,1961-01-01,1905.50', 'B041,Lantern Quay,Lantern Quay,UV2,2026-05-02,640.00'];
+      await page
+        .locator('input[type=file]')
+        .first()
+        .setInputFiles({
+          name: 'branch.csv',
+          mimeType: 'text/csv',
+          buffer: Buffer.from(`branch_code,name,town,district_code,opened_on,floor_area\n${rows.join('\n')}\n`),
+        });
+      await page.getByLabel('What becomes of the rows that are there').selectOption('update');
+      await page.getByLabel('keep as recipe').fill('branches weekly');
+      await page.getByRole('button', { name: /^Try it/ }).click();
+      await page.getByText('some of what changes').click();
+    },
+  },
+  {
+    name: 'databases',
+    path: 'intake?view=databases',
+    act: async (page) => {
+      await page.getByLabel('Kind of database').selectOption('sqlite');
+      await page.getByLabel('Name of the connection').fill('circulation');
+      await page.getByLabel('Path of the file').fill(DATABASE);
+      await page.getByRole('button', { name: 'Keep the connection' }).click();
+      await page.getByLabel('Choose loan_export', { exact: true }).check();
+      await page.getByRole('button', { name: 'Choose what they refer to too' }).click();
+      await page.getByRole('button', { name: 'What may it do?' }).click();
+    },
+  },
   { name: 'shape', path: 'shape?sel=column:loan_export.card_no' },
+  {
+    name: 'steps',
+    path: 'shape?sel=table:desk_use&view=steps&step=4',
+    act: async (page) => {
+      await page.getByRole('button', { name: 'join', exact: true }).click();
+      await page.getByLabel('The table to join').selectOption('loan_export');
+    },
+  },
+  { name: 'lineage', path: 'shape?sel=column:desk_use.uses&view=lineage' },
   { name: 'stars', path: 'stars?sel=relationship:loan_branch' },
   { name: 'stars-dark', path: 'stars?sel=table:hold', dark: true },
   { name: 'matrix', path: 'stars?view=matrix' },
@@ -76,11 +119,13 @@ async function settled(page: Page): Promise<void> {
 }
 
 const port = 4700 + Math.floor(Math.random() * 200);
-const server = spawn(
-  process.execPath,
-  ['cli/bin/crease.mjs', 'serve', '--workspace', join(scratch, 'shots.sqlite'), '--port', String(port), '--demo'],
-  { stdio: ['ignore', 'pipe', 'inherit'] },
-);
+const program = resolve('cli/bin/crease.mjs');
+spawnSync(process.execPath, [program, 'demo', scratch, '--sqlite'], { stdio: 'inherit' });
+const server = spawn(process.execPath, [program, 'serve', '--workspace', 'shots.sqlite', '--port', String(port), '--demo'], {
+  cwd: scratch,
+  stdio: ['ignore', 'pipe', 'inherit'],
+  env: { ...process.env, XDG_CONFIG_HOME: scratch },
+});
 await new Promise<void>((ready, fail) => {
   server.stdout.on('data', (text: Buffer) => text.toString().includes('Crease is at') && ready());
   server.on('exit', () => fail(new Error('the server did not start')));

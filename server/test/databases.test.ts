@@ -394,12 +394,18 @@ describe('SQLite files', () => {
       `create table branch (code text primary key, name text, opened text);
        create table loan (id integer primary key, branch text references branch, fine decimal(9,2), note text, big integer, at date);
        insert into branch values ('007', 'Ash', '1961-01-01'), ('B2', '', null);
-       insert into loan values (1, '007', 0.5, null, 9007199254740993, '2026-01-02'), (2, null, 12, 'a,"b', 2, 'soon');`,
+       insert into loan values (7001, '007', 0.5, null, 9007199254740993, '2026-01-02'), (7002, null, 12, 'a,"b', 2, 'soon');`,
     );
     await connectFile('file', file);
     expect((await api().post('/api/connections/file/test').expect(200)).body).toMatchObject({
       server: expect.stringMatching(/^SQLite 3/) as string,
     });
+    const listed = (await api().get('/api/connections/file/tables').expect(200)).body as DatabaseTable[];
+    expect(listed.map((t) => [t.table, t.rows, t.key])).toEqual([
+      ['branch', 2, ['code']],
+      // Numbered from 7001 on: the span of the numbers tells, not the largest.
+      ['loan', 2, ['id']],
+    ]);
     const model = await newModel();
     const [branch, loan] = await draw('file', { table: 'branch' }, { table: 'loan' });
     const preview = await look(loan!);
@@ -414,8 +420,8 @@ describe('SQLite files', () => {
       ['B2', '', null],
     ]);
     expect(await rowsOf(model, 'loan')).toEqual([
-      [1, '007', '0.50', null, '9007199254740993', '2026-01-02'],
-      [2, null, '12.00', 'a,"b', 2, null],
+      [7001, '007', '0.50', null, '9007199254740993', '2026-01-02'],
+      [7002, null, '12.00', 'a,"b', 2, null],
     ]);
     expect(made.relationships!.map((r) => [r.from, r.to])).toEqual([
       [

@@ -18,12 +18,24 @@ export function encodeDomain(domain: Domain, type: DataType): Uint8Array {
     view.setUint32(9, domain.size, true);
     return bytes;
   }
+  if (domain.values instanceof Float64Array && (type.kind === 'double' || !isSmall(domain.values))) return encodeDoubles(domain.values);
   const values = Array.from(domain.values);
   if (type.kind === 'text') return encodeTexts(1, values as string[]);
   if (type.kind === 'boolean') return Uint8Array.from([5, ...values.map((v) => (v ? 1 : 0))]);
   if (type.kind !== 'double' && values.every((v) => typeof v === 'number' && (v | 0) === v)) return encodeNumbers(2, 4, values as number[]);
   if (values.every((v) => typeof v === 'number')) return encodeNumbers(3, 8, values as number[]);
   return encodeTexts(4, values.map(String));
+}
+
+/** Whether all numbers are whole and of 32 bits. */
+const isSmall = (values: Float64Array): boolean => values.every((v) => (v | 0) === v);
+
+/** As `encodeNumbers` writes doubles, in one go: there may be tens of millions. */
+function encodeDoubles(values: Float64Array): Uint8Array {
+  const bytes = new Uint8Array(1 + values.byteLength);
+  bytes[0] = 3;
+  bytes.set(new Uint8Array(values.buffer, values.byteOffset, values.byteLength), 1);
+  return bytes;
 }
 
 function encodeNumbers(tag: number, width: 4 | 8, values: number[]): Uint8Array {

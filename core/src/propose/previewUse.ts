@@ -14,7 +14,7 @@ export interface PreviewUse {
   readonly reason: string;
 }
 
-const TIME_PARTS = ['year', 'month', 'quarter', 'week', 'day', 'hour'];
+const TIME_PARTS = ['year', 'month', 'quarter', 'week', 'weekday', 'day', 'hour', 'minute'];
 const MEANS = /price|rate|percent|share|ratio|average/i;
 /** Rows from which on it may be said that nearly all values differ. */
 const ENOUGH = 50;

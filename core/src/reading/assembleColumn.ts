@@ -304,7 +304,7 @@ function planNumbers(source: ColumnChunks, rowCount: number, arena: Arena): Plan
   const span = high - low + 1;
   // A bit for each number of the span is worth it where they lie close together.
   if (offsets && span <= LARGEST_RANGE && span <= Math.max(1 << 16, 64 * rowCount)) return planSpan(source, low, span, rowCount, arena);
-  return planSorted(source, column.type);
+  return planSorted(source, column.type, rowCount);
 }
 
 /** Numbers of a span that fits memory as bits: which of them occur is marked. */
@@ -329,23 +329,26 @@ function planSpan(source: ColumnChunks, low: number, span: number, rowCount: num
   };
 }
 
-/** Numbers far apart: the distinct ones of each chunk are sorted, then all of them merged. */
-function planSorted(source: ColumnChunks, type: DataType): Plan {
-  const uniques = source.chunks.map((_, k) => distinctOf(valuesOf(source.cells(k))));
-  const values = mergeNumbers(uniques);
+/** Numbers far apart: those of each chunk, once each, are sorted together. One array holds them all, and no copy is made of it. */
+function planSorted(source: ColumnChunks, type: DataType, rowCount: number): Plan {
+  const all = new Float64Array(rowCount);
+  let filled = 0;
+  source.chunks.forEach((_, k) => {
+    const own = distinctOf(valuesOf(source.cells(k)));
+    all.set(own, filled);
+    filled += own.length;
+  });
+  const values = inPlaceDistinct(all.subarray(0, filled).sort());
   return {
     size: values.length,
     distinct: values.length,
     domain: () => listDomain(values),
     encoded: () => encodeDomain(listDomain(values), type),
     push: (stream, k) => {
-      const own = uniques[k]!;
-      const codeOf = new Uint32Array(own.length);
-      for (let i = 0, at = 0; i < own.length; i++) {
-        while (values[at] !== own[i]) at++;
-        codeOf[i] = at + 1;
-      }
       const numbers = valuesOf(source.cells(k));
+      // A chunk's own values are few beside all: each is looked up once.
+      const own = distinctOf(numbers);
+      const codeOf = Uint32Array.from(own, (value) => placeOf(values, value) + 1);
       stream.pushCodes(numbers.length, (out, from) => {
         for (let i = 0; i < out.length; i++) {
           const value = numbers[from + i]!;
@@ -356,33 +359,20 @@ function planSorted(source: ColumnChunks, type: DataType): Plan {
   };
 }
 
+/** The different values of a sorted array, moved to its beginning. */
+function inPlaceDistinct(sorted: Float64Array): Float64Array {
+  let size = 0;
+  for (let i = 0; i < sorted.length; i++) if (i === 0 || sorted[i] !== sorted[i - 1]) sorted[size++] = sorted[i]!;
+  return sorted.subarray(0, size);
+}
+
 function valuesOf(cells: ChunkCells): Float64Array {
   if (cells.kind === 'numbers') return cells.values;
   if (cells.kind === 'texts') throw new RangeError('a chunk of numbers holds texts');
   return Float64Array.from(cells.codes, (code) => (code === 0 ? NaN : code - 1 + cells.low));
 }
 
-function distinctOf(values: Float64Array): Float64Array {
-  const sorted = values.filter((value) => value === value).sort();
-  let size = 0;
-  for (let i = 0; i < sorted.length; i++) if (i === 0 || sorted[i] !== sorted[i - 1]) sorted[size++] = sorted[i]!;
-  return sorted.slice(0, size);
-}
-
-function mergeNumbers(lists: readonly Float64Array[]): Float64Array {
-  if (lists.length <= 1) return lists[0] ?? new Float64Array(0);
-  const middle = lists.length >> 1;
-  const [a, b] = [mergeNumbers(lists.slice(0, middle)), mergeNumbers(lists.slice(middle))];
-  const out = new Float64Array(a.length + b.length);
-  let [i, j, size] = [0, 0, 0];
-  while (i < a.length || j < b.length) {
-    const [x, y] = [i < a.length ? a[i]! : Infinity, j < b.length ? b[j]! : Infinity];
-    out[size++] = x < y ? x : y;
-    if (x <= y) i++;
-    if (y <= x) j++;
-  }
-  return out.slice(0, size);
-}
+const distinctOf = (values: Float64Array): Float64Array => inPlaceDistinct(values.filter((value) => value === value).sort());
 
 function placeOf(sorted: Float64Array, value: number): number {
   let [low, high] = [0, sorted.length - 1];

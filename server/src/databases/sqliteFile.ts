@@ -75,7 +75,7 @@ export function sqliteTables(file: string): DatabaseTable[] {
         schema: null,
         table: name,
         kind: type,
-        // Counting reads the whole table: the largest row number is at hand and near enough.
+        // Counting reads the whole table: the span of its row numbers is at hand, and near enough.
         rows: type === 'table' ? rowsOf(database, name) : null,
         columns: columns.length,
         readable: true,
@@ -92,7 +92,9 @@ export function sqliteTables(file: string): DatabaseTable[] {
 
 function rowsOf(database: Database.Database, table: string): number | null {
   try {
-    return (database.prepare(`select max(rowid) as n from ${quoteIdentifier(table)}`).get() as { n: number | null }).n ?? 0;
+    return (
+      (database.prepare(`select max(rowid) - min(rowid) + 1 as n from ${quoteIdentifier(table)}`).get() as { n: number | null }).n ?? 0
+    );
   } catch {
     // A table without row numbers.
     return null;

@@ -123,6 +123,7 @@ export function DatabaseTables({
           </div>
           <Rights
             rights={rights}
+            file={connection.kind === 'sqlite'}
             onAsk={() =>
               void ask(() => send<RightsState>(`${path}/rights`, { tables: (wanted.length > 0 ? wanted : tables).map(nameOf) }), setRights)
             }
@@ -206,7 +207,7 @@ export function DatabaseTables({
 }
 
 /** What the account could do beyond reading: loads run unattended, so it should be nothing. */
-function Rights({ rights, onAsk }: { rights: RightsState | undefined; onAsk: () => void }) {
+function Rights({ rights, file, onAsk }: { rights: RightsState | undefined; file: boolean; onAsk: () => void }) {
   const [copied, setCopied] = useState(false);
   if (!rights)
     return (
@@ -235,7 +236,9 @@ function Rights({ rights, onAsk }: { rights: RightsState | undefined; onAsk: () 
       </ul>
       {rights.sql !== '' && (
         <details className="mt-1">
-          <summary className="cursor-pointer">SQL for an account that reads these tables and nothing else</summary>
+          <summary className="cursor-pointer">
+            {file ? 'How to take that away' : 'SQL for an account that reads these tables and nothing else'}
+          </summary>
           <pre className="code mt-1 max-h-[180px] overflow-auto bg-raised p-2">{rights.sql}</pre>
           <button
             className="btn mt-1"

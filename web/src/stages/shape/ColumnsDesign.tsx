@@ -200,7 +200,9 @@ export function ColumnsDesign({ table }: { table: Table }) {
               <th scope="col">column</th>
               <th scope="col">type</th>
               <th scope="col">use</th>
-              <th scope="col">shown</th>
+              <th scope="col" title="Whether users of the model see it">
+                show
+              </th>
               <th scope="col" className="num">
                 distinct
               </th>
@@ -258,7 +260,7 @@ export function ColumnsDesign({ table }: { table: Table }) {
                   <td className="whitespace-nowrap text-soft">
                     {c.formula === undefined && table.source && ('file' in table.source || 'connection' in table.source) ? (
                       <select
-                        className="field h-[24px] w-[84px] px-1"
+                        className="field h-[24px] w-[94px] px-1"
                         aria-label={`Type of ${c.name}`}
                         value={c.type}
                         title="What is not of the type is null, and listed"

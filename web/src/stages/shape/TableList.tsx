@@ -25,7 +25,7 @@ export function TableList({ current }: { current: string | undefined }) {
     (claims?.claims ?? []).some((c) => c.verdict === 'broken' && KINDS.includes(c.kind) && c.about.some((a) => a.table === name));
   const found = model.tables.filter((t) => t.name.toLowerCase().includes(search.trim().toLowerCase()));
   return (
-    <nav className="flex w-[164px] shrink-0 flex-col border-r border-rule" aria-label="Tables">
+    <nav className="flex w-[146px] shrink-0 flex-col border-r border-rule" aria-label="Tables">
       {model.tables.length >= SEARCHED_FROM && (
         <input
           className="field m-2"
