@@ -3,3 +3,4 @@ export * from './propose.ts';
 export * from './names.ts';
 export * from './types.ts';
 export * from './previewUse.ts';
+export { REFERENCE_PATTERNS, type ReferencePattern } from './relationships.ts';

@@ -3,8 +3,8 @@ import { columnOfValues, tableOf } from '../columns/index.ts';
 import type { Model, Table } from '../model/index.ts';
 import { ModelData } from '../query/index.ts';
 import type { Value } from '../values/index.ts';
-import { parseType } from '../values/index.ts';
-import type { Proposal } from './index.ts';
+import { INTEGER, parseType, TEXT } from '../values/index.ts';
+import type { Proposal, ReferencePattern } from './index.ts';
 import { acceptAll, proposeStar } from './index.ts';
 
 type Columns = Readonly<Record<string, readonly [type: string, values: readonly Value[]]>>;
@@ -124,4 +124,62 @@ test('a table of two references and a share is a bridge with its weight', () => 
     'title_author is a bridge table',
     expect.stringMatching(/references to title and author; share lies between 0 and 1/),
   ]);
+});
+
+test('a house that names its references by a rule has it followed', () => {
+  const rows = (names: string[]) => names.map((_, i) => i + 1);
+  const data = (column: string) => {
+    const model: Model = {
+      crease: 1,
+      name: 'rule',
+      tables: [
+        {
+          name: 'visit',
+          role: 'staging',
+          columns: [
+            { name: 'visit_no', type: 'integer' },
+            { name: column, type: 'integer' },
+          ],
+        },
+        {
+          name: 'room',
+          role: 'staging',
+          key: ['id'],
+          columns: [
+            { name: 'id', type: 'integer' },
+            { name: 'name', type: 'text' },
+          ],
+        },
+      ],
+    };
+    const names = Array.from({ length: 12 }, (_, i) => `Room ${i}`);
+    const tables = new Map([
+      [
+        'visit',
+        tableOf('visit', [
+          columnOfValues(
+            'visit_no',
+            INTEGER,
+            Array.from({ length: 60 }, (_, i) => i + 100),
+          ),
+          columnOfValues(
+            column,
+            INTEGER,
+            Array.from({ length: 60 }, (_, i) => (i % 12) + 1),
+          ),
+        ]),
+      ],
+      ['room', tableOf('room', [columnOfValues('id', INTEGER, rows(names)), columnOfValues('name', TEXT, names)])],
+    ]);
+    return new ModelData(model, (name) => tables.get(name)!, 0);
+  };
+  const found = (column: string, pattern: ReferencePattern) =>
+    proposeStar(data(column), pattern)
+      .filter((p) => p.kind === 'relationship')
+      .map((p) => p.says);
+  expect(found('room_id', 'table and key')).toHaveLength(1);
+  expect(found('room_id', 'same name')).toEqual([]);
+  expect(found('id', 'same name')).toHaveLength(1);
+  expect(found('place', 'table and key')).toEqual([]);
+  expect(found('place', 'values alone')).toHaveLength(1);
 });

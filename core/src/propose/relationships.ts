@@ -13,6 +13,10 @@ import { percent } from './proposal.ts';
 import type { Proposal } from './proposal.ts';
 import { isValidityEnd } from './roles.ts';
 
+/** What tells a reference: by default names that are alike and values that are held; or a house's own rule for names, or the values alone. */
+export const REFERENCE_PATTERNS = ['names and values', 'same name', 'table and key', 'values alone'] as const;
+export type ReferencePattern = (typeof REFERENCE_PATTERNS)[number];
+
 interface Candidate {
   readonly from: Table;
   readonly column: ModelColumn;
@@ -24,7 +28,7 @@ interface Candidate {
 }
 
 /** Relationships to tables with a single-column key, by containment of values and likeness of names; a column of the table's own key becomes a hierarchy. */
-export function proposeRelationships(model: Model, data: ModelData): Proposal[] {
+export function proposeRelationships(model: Model, data: ModelData, pattern: ReferencePattern = 'names and values'): Proposal[] {
   const taken = new Set((model.relationships ?? []).map((r) => r.name.toLowerCase()));
   const found: Proposal[] = [];
   // The largest tables first: their own references become the default ways, and what would make a second way does not.
@@ -40,7 +44,7 @@ export function proposeRelationships(model: Model, data: ModelData): Proposal[] 
       )
         continue;
       if (isValidityEnd(column.name)) continue; // the ends of a validity are no references
-      const best = bestTarget(model, data, from, column);
+      const best = bestTarget(model, data, from, column, pattern);
       if (!best) continue;
       if (sameName(best.to.name, from.name)) {
         const known = (model.hierarchies ?? []).some(
@@ -71,7 +75,7 @@ function makesSecondWay(model: Model, proposal: Proposal): string | undefined {
   return reach.lookups(to.table).has(from.table.toLowerCase()) ? from.table : undefined;
 }
 
-function bestTarget(model: Model, data: ModelData, from: Table, column: ModelColumn): Candidate | undefined {
+function bestTarget(model: Model, data: ModelData, from: Table, column: ModelColumn, pattern: ReferencePattern): Candidate | undefined {
   const own = data.column(from.name, column.name);
   const type = parseType(column.type) ?? TEXT;
   if (own.distinct === 0 || ['decimal', 'double', 'boolean', 'timestamp'].includes(type.kind)) return undefined;
@@ -90,14 +94,30 @@ function bestTarget(model: Model, data: ModelData, from: Table, column: ModelCol
     const share = matched / Math.max(1, own.rowCount - own.nulls);
     if (share < 0.6) return [];
     const isDay = type.kind === 'date';
+    const byRule = fitsPattern(pattern, column.name, to, key);
     const enough = isDay
       ? isCalendarKey(keyColumn)
-      : type.kind === 'text'
-        ? likeness >= 0.5 || (share > 0.9 && own.distinct >= 3 && looksLikeCodes(own))
-        : likeness >= 0.5;
+      : byRule !== undefined
+        ? byRule
+        : pattern === 'values alone'
+          ? share >= ALL_BUT_FEW && own.distinct >= 3
+          : type.kind === 'text'
+            ? likeness >= 0.5 || (share > 0.9 && own.distinct >= 3 && looksLikeCodes(own))
+            : likeness >= 0.5;
     return enough ? [{ from, column, to, key, matched, likeness, score: share + likeness }] : [];
   });
   return candidates.sort((a, b) => b.score - a.score)[0];
+}
+
+/** With the values alone, so much of the rows must find a partner. */
+const ALL_BUT_FEW = 0.98;
+
+/** Whether a name follows the rule that was chosen; undefined where none was. */
+function fitsPattern(pattern: ReferencePattern, column: string, to: Table, key: string): boolean | undefined {
+  const words = (name: string) => wordsOf(name).join('_');
+  if (pattern === 'same name') return words(column) === words(key);
+  if (pattern === 'table and key') return words(column) === `${words(to.name)}_${words(key)}`;
+  return undefined;
 }
 
 const withoutCode = (name: string): string => {

@@ -9,6 +9,7 @@ import {
   stepRowsRequest,
   stepsRequest,
 } from '@crease/contract';
+import { REFERENCE_PATTERNS } from '@crease/core/propose';
 import type { Workspace } from '../workspace.ts';
 import { ServerError } from '../errors.ts';
 import { answer, asked, body, idOf, param } from './handle.ts';
@@ -83,7 +84,12 @@ export function questionRoutes(workspace: Workspace): Router {
   );
   router.get(
     '/models/:id/proposals',
-    answer((request) => pool.run({ kind: 'propose', ...workspace.task(idOf(request)) })),
+    answer((request) => {
+      const wanted = asked(request, 'pattern');
+      const pattern = REFERENCE_PATTERNS.find((p) => p === wanted);
+      if (wanted !== '' && !pattern) throw new ServerError('wrong-shape', `"${wanted}" is none of ${REFERENCE_PATTERNS.join(', ')}`);
+      return pool.run({ kind: 'propose', pattern, ...workspace.task(idOf(request)) });
+    }),
   );
   router.get(
     '/models/:id/tables/:table/columns',

@@ -1,4 +1,5 @@
 import type { MessagePort } from 'node:worker_threads';
+import type { ReferencePattern } from '@crease/core/propose';
 import type { Corrections, FileEncoding } from '@crease/core/reading';
 import type { ColumnTask } from '../intake/encodeColumn.ts';
 import type { PiecesTask } from '../intake/pieces.ts';
@@ -28,7 +29,7 @@ export type Task =
   | ({ readonly kind: 'query'; readonly query: unknown } & OnModel)
   | ({ readonly kind: 'sql'; readonly query: unknown; readonly dialect: 'sqlite' | 'postgresql' } & OnModel)
   | ({ readonly kind: 'profile' } & OnModel)
-  | ({ readonly kind: 'propose' } & OnModel)
+  | ({ readonly kind: 'propose'; readonly pattern?: ReferencePattern | undefined } & OnModel)
   | ({ readonly kind: 'types' } & OnModel)
   | ({ readonly kind: 'formula'; readonly formula: string; readonly name?: string } & OnModel)
   | ({ readonly kind: 'column-formula'; readonly table: string; readonly formula: string } & OnModel)

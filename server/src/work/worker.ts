@@ -282,7 +282,7 @@ async function run(task: Task): Promise<unknown> {
       return { ...profileModel(dataOf(task)), elapsedMs: Math.round(performance.now() - start) };
     }
     case 'propose':
-      return { revision: task.revision, proposals: proposeStar(dataOf(task)) };
+      return { revision: task.revision, proposals: proposeStar(dataOf(task), task.pattern) };
     case 'types':
       return adviseTypes(dataOf(task));
     case 'formula':

@@ -1,6 +1,7 @@
 import { useMemo, useState } from 'react';
 import useSWR from 'swr';
-import type { Proposal } from '@crease/core/propose';
+import type { Proposal, ReferencePattern } from '@crease/core/propose';
+import { REFERENCE_PATTERNS } from '@crease/core/propose';
 import type { ProposalsState } from '@crease/contract';
 import { get } from '../../state/api.ts';
 import { useModel } from '../../state/model.tsx';
@@ -23,7 +24,10 @@ const KINDS: readonly (readonly [Proposal['kind'], string])[] = [
 export function Proposals({ onBack }: { onBack: () => void }) {
   const { id, edit } = useModel();
   const go = useGo();
-  const { data, error, isLoading } = useSWR<ProposalsState, Error>(`/models/${id}/proposals`, get, { revalidateOnFocus: false });
+  const [pattern, setPattern] = useState<ReferencePattern>('names and values');
+  const { data, error, isLoading } = useSWR<ProposalsState, Error>(`/models/${id}/proposals?pattern=${encodeURIComponent(pattern)}`, get, {
+    revalidateOnFocus: false,
+  });
   const [left, setLeft] = useState<ReadonlySet<string>>(new Set());
   const proposals = useMemo(() => data?.proposals ?? [], [data]);
   const chosen = proposals.filter((p) => !left.has(p.id));
@@ -42,6 +46,14 @@ export function Proposals({ onBack }: { onBack: () => void }) {
   return (
     <>
       <LeafHead title="A drafted star" note={data ? `${many(proposals.length, 'proposal')} from the rows` : ''}>
+        <label className="flex items-center gap-1 text-soft" title="Where nothing is declared: what makes a column a reference to a table">
+          references by
+          <select className="field" value={pattern} onChange={(e) => setPattern(e.target.value as ReferencePattern)}>
+            {REFERENCE_PATTERNS.map((p) => (
+              <option key={p}>{p}</option>
+            ))}
+          </select>
+        </label>
         <button className="btn" onClick={onBack}>
           Back to the tables
         </button>
