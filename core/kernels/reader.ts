@@ -42,6 +42,8 @@ class Column {
   hour: i32 = -1;
   minute: i32 = -1;
   second: i32 = -1;
+  fraction: i32 = -1;
+  digits: i32 = 0;
   inDays: i32 = 0;
   // Texts: the dictionary so far. Entry k is arena[ends[k-1]] up to arena[ends[k]].
   slots: usize = 0; // 8 bytes each: code + 1, or 0 where free; then the hash
@@ -125,7 +127,7 @@ export function setColumn(i: i32, place: i32, kind: i32, scale: i32, point: i32,
 }
 
 /** Tells how moments of a column are written; `shape` in memory of the host's choosing stays with the module. */
-export function setMoment(i: i32, length: i32, year: i32, month: i32, day: i32, hour: i32, minute: i32, second: i32, inDays: i32): usize {
+export function setMoment(i: i32, length: i32, year: i32, month: i32, day: i32, hour: i32, minute: i32, second: i32, fraction: i32, digits: i32, inDays: i32): usize {
   const column = columnAt(i);
   column.length = length;
   column.year = year;
@@ -134,6 +136,8 @@ export function setMoment(i: i32, length: i32, year: i32, month: i32, day: i32, 
   column.hour = hour;
   column.minute = minute;
   column.second = second;
+  column.fraction = fraction;
+  column.digits = digits;
   column.inDays = inDays;
   column.shape = heap.alloc(<usize>length);
   return column.shape;
@@ -487,7 +491,13 @@ function moment(column: Column, start: usize): f64 {
   const minute = column.minute < 0 ? 0 : two(start + <usize>column.minute);
   const second = column.second < 0 ? 0 : two(start + <usize>column.second);
   if (hour > 23 || minute > 59 || second > 59) return NaN;
-  return <f64>days * 86_400_000_000 + <f64>((hour * 60 + minute) * 60 + second) * 1_000_000;
+  let micros = 0;
+  if (column.fraction >= 0) {
+    const at = start + <usize>column.fraction;
+    for (let i = 0; i < column.digits; i++) micros = micros * 10 + (<i32>load<u8>(at + <usize>i) - 48);
+    for (let i = column.digits; i < 6; i++) micros *= 10;
+  }
+  return <f64>days * 86_400_000_000 + <f64>((hour * 60 + minute) * 60 + second) * 1_000_000 + <f64>micros;
 }
 
 /** Puts what the host read of a hard cell. */

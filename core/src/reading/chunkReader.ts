@@ -117,8 +117,9 @@ export class ChunkReader {
     const fixed = pattern !== undefined && (type.kind === 'date' || type.kind === 'timestamp') ? fixedLayout(pattern) : undefined;
     if (fixed && (type.kind === 'timestamp' || fixed.hour < 0)) {
       kernel.setColumn(i, layout.places[i]!, KernelKind.moment, 0, 0, 0);
-      const { shape, year, month, day, hour, minute, second } = fixed;
-      const at = kernel.setMoment(i, shape.length, year, month, day, hour, minute, second, type.kind === 'date' ? 1 : 0);
+      const { shape, year, month, day, hour, minute, second, fraction, digits } = fixed;
+      const inDays = type.kind === 'date' ? 1 : 0;
+      const at = kernel.setMoment(i, shape.length, year, month, day, hour, minute, second, fraction, digits, inDays);
       new Uint8Array(kernel.memory.buffer).set(shape, at);
       return KernelKind.moment;
     }

@@ -20,6 +20,8 @@ export interface ReaderKernel {
     hour: number,
     minute: number,
     second: number,
+    fraction: number,
+    digits: number,
     inDays: number,
   ): number;
   addNull(length: number): number;

@@ -1,7 +1,7 @@
 import fc from 'fast-check';
 import { parse } from 'csv-parse/sync';
 import { columnOf, columnValues, valueAt } from '../columns/index.ts';
-import { compareText, DATE, decimal, formatType, INTEGER, TEXT } from '../values/index.ts';
+import { compareText, DATE, decimal, formatType, INTEGER, TEXT, textReader, TIMESTAMP } from '../values/index.ts';
 import { DEFAULT_DIALECT, detectDialect, guessType, previewFile, ReadError, readTable, TableReader } from './index.ts';
 
 const bytes = (text: string) => new TextEncoder().encode(text);
@@ -170,6 +170,32 @@ test('texts are values in the order of code points, whatever their first appeara
       expect(columnValues(column).slice(1)).toEqual([...new Set(list)].sort(compareText));
       expect(list.map((_, row) => valueAt(column, row))).toEqual(list);
     }),
+    { numRuns: 200 },
+  );
+});
+
+test('moments with fractions are read from bytes as from text, also with fewer digits than the pattern', () => {
+  const written = fc.tuple(
+    fc.constantFrom('2026-01-02 03:04:05', '1969-12-31 23:59:59', '2026-02-30 00:00:00', '2026-01-02 24:00:00'),
+    fc.constantFrom('', '.'),
+    fc.stringMatching(/^\d{0,7}$/),
+  );
+  fc.assert(
+    fc.property(
+      fc.array(
+        written.map((parts) => parts.join('')),
+        { minLength: 1, maxLength: 30 },
+      ),
+      fc.constantFrom('yyyy-MM-dd HH:mm:ss.SSSSSS', 'yyyy-MM-dd HH:mm:ss.SSS', 'yyyy-MM-dd HH:mm:ss.S'),
+      (texts, pattern) => {
+        const file = bytes(`n,at\n${texts.map((text, i) => `${i},${text}\n`).join('')}`);
+        const columns = [{ name: 'at', type: TIMESTAMP, pattern }];
+        const table = readTable({ table: 't', dialect: DEFAULT_DIALECT, columns }, file);
+        const read = textReader(TIMESTAMP, { pattern });
+        const column = table.columns.get('at')!;
+        expect(texts.map((_, row) => valueAt(column, row))).toEqual(texts.map((text) => read(text) ?? null));
+      },
+    ),
     { numRuns: 200 },
   );
 });

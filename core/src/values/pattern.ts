@@ -88,9 +88,12 @@ export interface FixedLayout {
   readonly hour: number;
   readonly minute: number;
   readonly second: number;
+  /** Of so many digits of a second's fraction. */
+  readonly fraction: number;
+  readonly digits: number;
 }
 
-const FIXED_PARTS: Record<string, Exclude<keyof FixedLayout, 'shape'>> = {
+const FIXED_PARTS: Record<string, Exclude<keyof FixedLayout, 'shape' | 'fraction' | 'digits'>> = {
   yyyy: 'year',
   MM: 'month',
   dd: 'day',
@@ -99,16 +102,20 @@ const FIXED_PARTS: Record<string, Exclude<keyof FixedLayout, 'shape'>> = {
   ss: 'second',
 };
 
-/** The layout of a pattern whose texts all have the same length, for readers of bytes; undefined for any other pattern. */
+/**
+ * The layout of a pattern whose texts all have the same length, for readers of bytes; undefined for any other pattern. A fraction may be
+ * written with other numbers of digits too: such texts do not have the layout, and are read from their text.
+ */
 export function fixedLayout(text: string): FixedLayout | undefined {
   if (!datePattern(text)) return undefined;
   const shape: number[] = [];
-  const places = { year: -1, month: -1, day: -1, hour: -1, minute: -1, second: -1 };
+  const places = { year: -1, month: -1, day: -1, hour: -1, minute: -1, second: -1, fraction: -1, digits: 0 };
   let end = 0;
   for (const match of text.matchAll(TOKEN)) {
     const token = match[0];
-    const part = FIXED_PARTS[token];
-    if (part === undefined) return undefined; // one digit or two, a fraction, or a quoted literal
+    const part = token.startsWith('S') && token.length <= 6 ? 'fraction' : FIXED_PARTS[token];
+    if (part === undefined) return undefined; // one digit or two, digits beyond microseconds, or a quoted literal
+    if (part === 'fraction') places.digits = token.length;
     for (const c of text.slice(end, match.index)) shape.push(c.charCodeAt(0));
     places[part] = shape.length;
     for (let i = 0; i < token.length; i++) shape.push(0);
