@@ -21,7 +21,7 @@ export interface PostgresqlPlace {
 const CONNECT_MS = 10_000;
 const MOMENT = 'yyyy-MM-dd HH:mm:ss.SSSSSS';
 
-/** A PostgreSQL server. Each question has a connection and a read-only transaction of its own. */
+/** A server of PostgreSQL. Each question has a connection and a read-only transaction of its own. */
 export class PostgresqlReader implements DatabaseReader {
   constructor(private readonly place: PostgresqlPlace) {}
 

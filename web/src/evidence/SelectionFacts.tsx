@@ -5,6 +5,7 @@ import { useModel } from '../state/model.tsx';
 import type { Selection } from '../state/selection.ts';
 import { useSelection } from '../state/selection.ts';
 import { Distribution } from '../parts/Marks.tsx';
+import { RowGrid } from '../parts/RowGrid.tsx';
 import { bytes, cellText, count, percent } from '../parts/text.ts';
 
 export interface ColumnFacts {
@@ -163,32 +164,7 @@ function TableRows({ table }: { table: string }) {
           </ul>
         </details>
       )}
-      <div className="max-h-[420px] overflow-auto border border-rule">
-        <table className="grid-plain">
-          <thead>
-            <tr>
-              {data.columns.map((c) => (
-                <th key={c.name} scope="col" className={/^(int|dec|dou)/.test(c.type) ? 'num' : ''}>
-                  <button onClick={() => select({ kind: 'column', name: `${table}.${c.name}` })} title={c.type}>
-                    {c.name}
-                  </button>
-                </th>
-              ))}
-            </tr>
-          </thead>
-          <tbody>
-            {data.rows.map((row, i) => (
-              <tr key={i}>
-                {row.map((cell, j) => (
-                  <td key={j} className={`whitespace-nowrap ${/^(int|dec|dou)/.test(data.columns[j]!.type) ? 'num' : ''}`}>
-                    {cell === null ? <i className="text-soft">null</i> : cellText(cell)}
-                  </td>
-                ))}
-              </tr>
-            ))}
-          </tbody>
-        </table>
-      </div>
+      <RowGrid page={data} label={`The first rows of ${table}`} onColumn={(name) => select({ kind: 'column', name: `${table}.${name}` })} />
     </section>
   );
 }

@@ -49,8 +49,8 @@ export function ConnectionForm({
             disabled={known !== undefined}
             aria-label="Kind of database"
           >
-            <option value="postgresql">PostgreSQL server</option>
-            <option value="sqlite">SQLite file</option>
+            <option value="postgresql">PostgreSQL</option>
+            <option value="sqlite">a SQLite file</option>
           </select>
         </Line>
         <Line label="name">

@@ -4,6 +4,7 @@ import type { ModelColumn, Table } from '@crease/core/model';
 import { useModel } from '../../state/model.tsx';
 import { useSelection } from '../../state/selection.ts';
 import { useColumnFacts } from '../../evidence/SelectionFacts.tsx';
+import { Versions } from './Versions.tsx';
 import { TypeAdvicePanel } from './TypeAdvicePanel.tsx';
 import { ColumnByFormula } from './ColumnByFormula.tsx';
 import { Distribution } from '../../parts/Marks.tsx';
@@ -115,6 +116,7 @@ export function ColumnsDesign({ table }: { table: Table }) {
             </select>
           </>
         )}
+        {table.role === 'dimension' && <Versions table={table} onSet={set} />}
         {table.role === 'fact' && (
           <>
             <label htmlFor="snapshot" className="text-soft">

@@ -3,6 +3,7 @@ import type { RowPage, TriedRemedy } from '@crease/contract';
 import type { JoinFacts, JoinFinding, StepState } from '@crease/core/shape';
 import { send } from '../../state/api.ts';
 import { useModel } from '../../state/model.tsx';
+import { RowGrid } from '../../parts/RowGrid.tsx';
 import { cellText, count, many } from '../../parts/text.ts';
 import { stepText } from './stepText.ts';
 import type { StepWork } from './steps.ts';
@@ -189,41 +190,12 @@ function Rows({ work, place }: { work: StepWork; place: number }) {
   );
   if (error) return <p className="p-4 text-soft">{error.message}</p>;
   if (!data) return <p className="p-4 text-soft">Reading rows …</p>;
-  const numeric = (type: string) => /^(int|dec|dou)/.test(type);
   return (
     <div className="p-4">
       <p className="mb-2 text-soft">
         {data.total === 0 ? 'No row is left.' : `The first ${count(data.rows.length)} of ${many(data.total, 'row')}:`}
       </p>
-      <div
-        className="max-h-[420px] overflow-auto border border-rule"
-        tabIndex={0}
-        role="group"
-        aria-label={`Rows after step ${place}, to scroll`}
-      >
-        <table className="grid-plain" aria-label={`Rows after step ${place}`}>
-          <thead>
-            <tr>
-              {data.columns.map((c) => (
-                <th key={c.name} scope="col" className={numeric(c.type) ? 'num' : ''} title={c.type}>
-                  {c.name}
-                </th>
-              ))}
-            </tr>
-          </thead>
-          <tbody>
-            {data.rows.map((row, i) => (
-              <tr key={i}>
-                {row.map((cell, j) => (
-                  <td key={j} className={`whitespace-nowrap ${numeric(data.columns[j]!.type) ? 'num' : ''}`}>
-                    {cell === null ? <i className="text-soft">null</i> : cellText(cell)}
-                  </td>
-                ))}
-              </tr>
-            ))}
-          </tbody>
-        </table>
-      </div>
+      <RowGrid page={data} label={`Rows after step ${place}`} />
     </div>
   );
 }
