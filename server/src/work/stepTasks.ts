@@ -34,10 +34,11 @@ export function traced(task: Extract<Task, { kind: 'steps' }>, data: ModelData):
   const remedies = joins.flatMap(({ place, join }) => {
     if (!join || join.findings.length === 0) return [];
     const input = rowsAfter(table, task.steps, place - 1, of, kept);
-    const found = joinRemedies(data.model, input, task.steps, place, join.findings, of).map((remedy) => {
+    const found = joinRemedies(data.model, input, task.steps, place, join.findings, of).flatMap((remedy) => {
       const model = { ...data.model, tables: [...data.model.tables, ...remedy.tables] };
-      const after = traceSteps(model, table, remedy.steps, withStaging(of, remedy.tables)).states.at(-1)!;
-      return { ...remedy, after };
+      const { states, fault } = traceSteps(model, table, remedy.steps, withStaging(of, remedy.tables));
+      // A way out that a later step cannot go along with is none: what the table would have is not known.
+      return fault ? [] : [{ ...remedy, after: states.at(-1)! }];
     });
     return [{ place, remedies: found }];
   });
