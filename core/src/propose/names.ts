@@ -36,3 +36,11 @@ export function nameLikeness(a: string, b: string): number {
     (0.7 + 0.3 * (Math.min(x.length, y.length) / Math.max(x.length, y.length)))
   );
 }
+
+const TIME_PARTS = new Set(['year', 'month', 'quarter', 'week', 'weekday', 'day', 'hour', 'minute']);
+
+/** Whether a name is that of a part of a date or a moment, whose numbers are no amounts. */
+export const isTimePart = (name: string): boolean => TIME_PARTS.has(wordsOf(name).at(-1) ?? '');
+
+/** How numbers of that name are totalled by default: rates and prices mean nothing added up. */
+export const aggregateByName = (name: string): 'avg' | 'sum' => (/price|rate|percent|share|ratio|average/i.test(name) ? 'avg' : 'sum');

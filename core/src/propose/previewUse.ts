@@ -2,7 +2,7 @@ import { isCodeName } from '../claims/index.ts';
 import type { ModelColumn } from '../model/index.ts';
 import type { ColumnPreview } from '../reading/index.ts';
 import { isNumeric, parseType, TEXT } from '../values/index.ts';
-import { wordsOf } from './names.ts';
+import { aggregateByName, isTimePart } from './names.ts';
 
 type Use = NonNullable<ModelColumn['use']>;
 type Aggregate = NonNullable<ModelColumn['aggregate']>;
@@ -14,8 +14,6 @@ export interface PreviewUse {
   readonly reason: string;
 }
 
-const TIME_PARTS = ['year', 'month', 'quarter', 'week', 'weekday', 'day', 'hour', 'minute'];
-const MEANS = /price|rate|percent|share|ratio|average/i;
 /** Rows from which on it may be said that nearly all values differ. */
 const ENOUGH = 50;
 
@@ -32,10 +30,15 @@ export function previewUse(column: Pick<ColumnPreview, 'name' | 'nulls' | 'disti
     return { use: 'key', reason: 'all values differ, and its name is that of a key' };
   if (isCode) return { use: 'reference', reason: 'its name is that of a code, and values repeat' };
   if (!isNumeric(parsed)) return { use: 'attribute', reason: `${parsed.kind} that describes the row` };
-  if (TIME_PARTS.includes(wordsOf(column.name).at(-1) ?? '')) return { use: 'attribute', reason: 'its name is that of a part of a date' };
+  if (isTimePart(column.name)) return { use: 'attribute', reason: 'its name is that of a part of a date' };
   if (parsed.kind === 'integer' && filled >= ENOUGH && column.distinct >= filled * 0.98)
     return { use: 'attribute', reason: 'whole numbers that nearly all differ look like a code' };
-  return MEANS.test(column.name)
-    ? { use: 'quantity', aggregate: 'avg', reason: 'numbers whose name is that of a rate or a price' }
-    : { use: 'quantity', aggregate: 'sum', reason: parsed.kind === 'integer' ? 'whole numbers that repeat' : 'numbers with decimals' };
+  const aggregate = aggregateByName(column.name);
+  const reason =
+    aggregate === 'avg'
+      ? 'numbers whose name is that of a rate or a price'
+      : parsed.kind === 'integer'
+        ? 'whole numbers that repeat'
+        : 'numbers with decimals';
+  return { use: 'quantity', aggregate, reason };
 }

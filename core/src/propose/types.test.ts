@@ -1,3 +1,4 @@
+import { judgeClaim, listClaims } from '../claims/index.ts';
 import type { TableData } from '../columns/index.ts';
 import { columnOfValues, columnValues, tableOf, valueAt } from '../columns/index.ts';
 import type { Model } from '../model/index.ts';
@@ -95,4 +96,26 @@ test('what is none of a new type is null, and is listed with its line', () => {
     sample: [{ text: '31.01.2026', rows: 20, line: 1 }, { line: 2 }],
   });
   expect(retyped(rows.branch!, [{ name: 'no', type: 'text' }])).toBe(rows.branch);
+});
+
+test('texts beyond their length break the claim, and the remedy makes room for the longest, however rare it is', () => {
+  const texts = [...Array.from({ length: 40 }, (_, i) => `title ${String(i).padStart(2, '0')}`), 'a much longer title than all others'];
+  const short: Model = {
+    crease: 1,
+    name: 'short',
+    tables: [{ name: 'title', role: 'dimension', source: { file: 'title.csv' }, columns: [{ name: 'name', type: 'text', length: 5 }] }],
+  };
+  // Each of the short ones stands twice: the longest is the rarest.
+  const table = tableOf('title', [columnOfValues('name', TEXT, [...texts.slice(0, 40), ...texts])]);
+  const judge = (model: Model) => {
+    const data = new ModelData(model, () => table, 0);
+    const claim = listClaims(model, data.checker).find((c) => c.kind === 'type-holds')!;
+    return { claim, judgement: judgeClaim(claim, data) };
+  };
+  const { claim, judgement } = judge(short);
+  expect(claim.says).toBe('every title.name is text of at most 5 characters');
+  expect(judgement).toMatchObject({ verdict: 'broken', evidence: { against: 81, distinct: 41 } });
+  const remedies = claim.remedies!(judgement);
+  expect(remedies.map((r) => r.id)).toEqual(['lengthen']);
+  expect(judge(applyEdit(short, remedies[0]!.edit)).judgement.verdict).toBe('holds');
 });

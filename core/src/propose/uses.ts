@@ -3,7 +3,7 @@ import type { Model, ModelColumn } from '../model/index.ts';
 import { sameName } from '../model/index.ts';
 import type { ModelData } from '../query/index.ts';
 import { codeReason } from '../claims/index.ts';
-import { wordsOf } from './names.ts';
+import { aggregateByName, isTimePart } from './names.ts';
 import type { Proposal } from './proposal.ts';
 
 /** The use of each column: reference, key, quantity (with how it is aggregated) or attribute. */
@@ -26,7 +26,7 @@ export function proposeUses(model: Model, data: ModelData): Proposal[] {
             ? ['quantity', type.kind === 'integer' ? "whole numbers that repeat and have no code's name" : 'numbers with decimals']
             : ['attribute', code && type.kind === 'integer' ? code : type.kind === 'text' ? 'text' : `${type.kind} that describes the row`];
       if (c.use === use) return [];
-      const aggregate = use === 'quantity' ? (/price|rate|percent|share|ratio|average/i.test(c.name) ? 'avg' : 'sum') : undefined;
+      const aggregate = use === 'quantity' ? aggregateByName(c.name) : undefined;
       return [
         {
           id: `use:${t.name}.${c.name}`,
@@ -40,5 +40,3 @@ export function proposeUses(model: Model, data: ModelData): Proposal[] {
     }),
   );
 }
-
-const isTimePart = (name: string): boolean => ['year', 'month', 'quarter', 'week', 'day', 'hour'].includes(wordsOf(name).at(-1) ?? '');

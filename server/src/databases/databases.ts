@@ -4,7 +4,7 @@ import type { z } from 'zod';
 import type { Connection } from '../store/index.ts';
 import type { WorkPool } from '../work/pool.ts';
 import { PostgresqlReader } from './postgresql.ts';
-import type { DatabaseReader, DrawnColumn, Drawing, TableName } from './reader.ts';
+import type { DatabaseReader, Drawing, TableAbout, TableName } from './reader.ts';
 import { DatabaseError } from './reader.ts';
 import type { Secrets } from './secrets.ts';
 
@@ -122,8 +122,8 @@ class SqliteReader implements DatabaseReader {
     return this.pool.run<RightsState>({ kind: 'sqlite', file: this.file, ask: 'rights' });
   }
 
-  columns(table: TableName): Promise<DrawnColumn[]> {
-    return this.pool.run<DrawnColumn[]>({ kind: 'sqlite', file: this.file, ask: 'columns', table });
+  about(table: TableName): Promise<TableAbout> {
+    return this.pool.run<TableAbout>({ kind: 'sqlite', file: this.file, ask: 'about', table });
   }
 
   async draw(table: TableName, file: string, { columns, limit, nullText, signal, onBytes }: Drawing): Promise<void> {

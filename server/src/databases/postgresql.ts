@@ -6,7 +6,7 @@ import { to as copyTo } from 'pg-copy-streams';
 import { BOOLEAN, DATE, decimal, DOUBLE, INTEGER, TEXT, TIMESTAMP } from '@crease/core/values';
 import type { DataType } from '@crease/core/values';
 import type { DatabaseTable, RightsState } from '@crease/contract';
-import type { DatabaseReader, DrawnColumn, Drawing, TableName } from './reader.ts';
+import type { DatabaseReader, DrawnColumn, Drawing, TableAbout, TableName } from './reader.ts';
 import { DatabaseError, quoteIdentifier, tableText } from './reader.ts';
 
 /** Where a server is, and as whom it is asked. */
@@ -69,7 +69,7 @@ export class PostgresqlReader implements DatabaseReader {
         columns: string;
         readable: boolean;
       }>(
-        `select n.nspname as schema, c.relname as table, c.relkind as kind, greatest(c.reltuples, -1)::bigint as rows,
+        `select n.nspname as schema, c.relname as table, c.relkind as kind, c.reltuples::bigint as rows,
            (select count(*) from pg_attribute a where a.attrelid = c.oid and a.attnum > 0 and not a.attisdropped) as columns,
            has_table_privilege(c.oid, 'SELECT') as readable
          from pg_class c join pg_namespace n on n.oid = c.relnamespace
@@ -91,7 +91,7 @@ export class PostgresqlReader implements DatabaseReader {
         schema: r.schema,
         table: r.table,
         kind: r.kind === 'v' || r.kind === 'm' ? ('view' as const) : ('table' as const),
-        rows: Number(r.rows) < 0 ? null : Number(r.rows),
+        rows: knownRows(r.rows),
         columns: Number(r.columns),
         readable: r.readable,
         key: of(r.schema, r.table).find((k) => k.type === 'p')?.columns ?? [],
@@ -102,8 +102,15 @@ export class PostgresqlReader implements DatabaseReader {
     });
   }
 
-  async columns(name: TableName): Promise<DrawnColumn[]> {
-    return this.within(async (client) => (await this.described(client, name)).map(({ drawn }) => drawn));
+  async about(name: TableName): Promise<TableAbout> {
+    return this.within(async (client) => {
+      const columns = (await this.described(client, name)).map(({ drawn }) => drawn);
+      const { rows } = await client.query<{ rows: string }>(
+        `select c.reltuples::bigint as rows from pg_class c join pg_namespace n on n.oid = c.relnamespace where n.nspname = $1 and c.relname = $2`,
+        [name.schema, name.table],
+      );
+      return { columns, rows: knownRows(rows[0]?.rows) };
+    });
   }
 
   async draw(name: TableName, file: string, drawing: Drawing): Promise<void> {
@@ -266,6 +273,9 @@ interface AttributeRow {
 
 const qualified = ({ schema, table }: TableName): string =>
   schema === undefined ? quoteIdentifier(table) : `${quoteIdentifier(schema)}.${quoteIdentifier(table)}`;
+
+/** The planner's estimate; below 0 where the table has never been looked at (pg_class.reltuples). */
+const knownRows = (rows: string | undefined): number | null => (rows === undefined || Number(rows) < 0 ? null : Number(rows));
 
 const LARGEST_PRECISION = 38;
 const exactType = (precision: number, scale: number): DataType => {

@@ -20,6 +20,13 @@ export interface DrawnColumn {
   readonly pattern?: string;
 }
 
+/** A table before it is drawn. */
+export interface TableAbout {
+  readonly columns: readonly DrawnColumn[];
+  /** As far as the database knows without counting. */
+  readonly rows: number | null;
+}
+
 /** What a draw is told while it goes on. */
 export interface Drawing {
   /** Names of columns, in order; by default all. One that is gone by now is an error. */
@@ -38,7 +45,7 @@ export interface DatabaseReader {
   tables(): Promise<DatabaseTable[]>;
   /** What the account may do beyond reading these tables, and the SQL for one that cannot. */
   rights(tables: readonly TableName[]): Promise<RightsState>;
-  columns(table: TableName): Promise<DrawnColumn[]>;
+  about(table: TableName): Promise<TableAbout>;
   /** Rows of a table as delimited UTF-8 text with a header (RFC 4180), written to a file as they come. */
   draw(table: TableName, file: string, drawing: Drawing): Promise<void>;
 }

@@ -4,7 +4,7 @@ import { csvLine } from '@crease/core/interchange';
 import { BOOLEAN, DATE, decimal, DOUBLE, INTEGER } from '@crease/core/values';
 import type { DataType } from '@crease/core/values';
 import type { DatabaseTable, RightsState } from '@crease/contract';
-import type { DrawnColumn, TableName } from './reader.ts';
+import type { TableAbout, TableName } from './reader.ts';
 import { DatabaseError, quoteIdentifier, tableText } from './reader.ts';
 
 /** What worker threads do with a SQLite file: its library does not give up the thread. */
@@ -90,22 +90,20 @@ export function sqliteTables(file: string): DatabaseTable[] {
   });
 }
 
+/** The span of a table's row numbers; a table without them tells nothing. */
 function rowsOf(database: Database.Database, table: string): number | null {
-  try {
-    return (
-      (database.prepare(`select max(rowid) - min(rowid) + 1 as n from ${quoteIdentifier(table)}`).get() as { n: number | null }).n ?? 0
-    );
-  } catch {
-    // A table without row numbers.
-    return null;
-  }
+  const { wr } = database.prepare('select wr from pragma_table_list(?)').get(table) as { wr: number };
+  if (wr !== 0) return null;
+  const sql = `select max(rowid) - min(rowid) + 1 as n from ${quoteIdentifier(table)}`;
+  return (database.prepare(sql).get() as { n: number | null }).n ?? 0;
 }
 
-export function sqliteColumns(file: string, { table }: TableName): DrawnColumn[] {
+export function sqliteAbout(file: string, { table }: TableName): TableAbout {
   return within(file, (database) => {
     const found = database.prepare('select name, type from pragma_table_info(?)').all(table) as { name: string; type: string }[];
     if (found.length === 0) throw new DatabaseError(`there is no table ${table} in ${file} any more`);
-    return found.map(({ name, type }) => ({ name, ...declared(type) }));
+    const isView = database.prepare(`select 1 from sqlite_schema where type = 'view' and name = ?`).get(table) !== undefined;
+    return { columns: found.map(({ name, type }) => ({ name, ...declared(type) })), rows: isView ? null : rowsOf(database, table) };
   });
 }
 
@@ -123,7 +121,7 @@ function declared(type: string): { type: DataType | undefined; isText: boolean; 
 
 /** Writes rows as delimited text. Ends early, with an error, where it is stopped. */
 export function sqliteDraw({ from, table, file, columns, limit, nullText, shared }: SqliteDraw): void {
-  const all = sqliteColumns(from, table).map((c) => c.name);
+  const all = sqliteAbout(from, table).columns.map((c) => c.name);
   const wanted = columns ?? all;
   const gone = wanted.find((name) => !all.includes(name));
   if (gone !== undefined)

@@ -98,13 +98,13 @@ export class Arrivals {
   }
 
   /** Draws a sample of a database's table. */
-  async sample(connection: string, reader: DatabaseReader, table: TableName, rows: number | null): Promise<UploadState> {
+  async sample(connection: string, reader: DatabaseReader, table: TableName): Promise<UploadState> {
     const id = randomUUID();
     const path = this.pathOf(id, '');
     // Nobody writes this by chance; an empty text is a value of a database, not null.
     const nullText = `\u2400${randomBytes(4).toString('hex')}`;
     try {
-      const columns = await reader.columns(table);
+      const { columns, rows } = await reader.about(table);
       await reader.draw(table, path, {
         nullText,
         columns: columns.map((c) => c.name),

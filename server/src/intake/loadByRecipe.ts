@@ -67,7 +67,7 @@ async function arrivalOf(workspace: Workspace, { name, origin }: RecipeState, fi
   }
   if (file !== undefined) throw new RecipeError(`the recipe ${name} reads ${origin.table} of ${origin.connection}, and no file`);
   const { connection, ...table } = origin;
-  return workspace.arrivals.sample(connection, workspace.databases.reader(connection), table, null);
+  return workspace.arrivals.sample(connection, workspace.databases.reader(connection), table);
 }
 
 /** Line ends are how a machine writes, not what somebody said: they may differ from file to file. */

@@ -79,7 +79,7 @@ async function finish(load: Load, tableId: number, misfits: ReadonlyMap<string, 
   const leftOut = target.misfits === 'leave out' ? rowsOf(misfits) : [];
   const existing = tables.versions(modelId)[key];
   if (leftOut.length === 0 && !dryRun && !(merge && existing !== undefined)) {
-    const removed = replaces === 'all' ? (tables.list(modelId).find((t) => t.key === key)?.rows ?? 0) : 0;
+    const removed = replaces === 'all' ? tables.rowCount(modelId, key) : 0;
     tables.finish(tableId, misfits, replaces);
     return { counts: { added: rows, changed: 0, unchanged: 0, refused: 0 }, removed, leftOut: problems, rows, refused: [], changes: [] };
   }

@@ -49,13 +49,9 @@ export function databaseRoutes(workspace: Workspace): Router {
       const connection = param(request, 'connection');
       const { tables } = body(request, drawRequest);
       const reader = databases.reader(connection);
-      const known = await reader.tables();
       const drawn: UploadState[] = [];
       // One after the other: a database is not to be asked for hundreds of tables at once.
-      for (const table of tables) {
-        const rows = known.find((t) => t.table === table.table && (t.schema ?? undefined) === table.schema)?.rows ?? null;
-        drawn.push(await arrivals.sample(connection, reader, table, rows));
-      }
+      for (const table of tables) drawn.push(await arrivals.sample(connection, reader, table));
       return drawn;
     }),
   );

@@ -213,6 +213,12 @@ export class Tables {
     return [...byKey.values()];
   }
 
+  /** Rows of a key, all parts together. */
+  rowCount(modelId: number, key: string): number {
+    const sql = `select coalesce(sum(rows), 0) as rows from stored_table where model_id = ? and source_key = ? and state = 'ready'`;
+    return (this.db.prepare(sql).get(modelId, key) as { rows: number }).rows;
+  }
+
   /** The rows that a model has now, by key, as the ids of their parts: what verdicts and answers rest on. */
   versions(modelId: number): Record<string, string> {
     const rows = this.db

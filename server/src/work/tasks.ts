@@ -61,7 +61,7 @@ export type Task =
   | { readonly kind: 'parquet'; readonly workspace: string; readonly task: ParquetTask }
   /** Asks a SQLite file. */
   | { readonly kind: 'sqlite'; readonly file: string; readonly ask: 'version' | 'tables' | 'rights' }
-  | { readonly kind: 'sqlite'; readonly file: string; readonly ask: 'columns'; readonly table: TableName }
+  | { readonly kind: 'sqlite'; readonly file: string; readonly ask: 'about'; readonly table: TableName }
   | { readonly kind: 'sqlite-draw'; readonly draw: SqliteDraw }
   /** Brings rows that have been read to where they belong. */
   | { readonly kind: 'settle'; readonly workspace: string; readonly order: SettleOrder }

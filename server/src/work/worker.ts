@@ -29,7 +29,7 @@ import { isParquet } from '../sources/fileTable.ts';
 import { previewParquet } from '../sources/parquetTable.ts';
 import { settle } from '../intake/settle.ts';
 import { storeParquet } from '../intake/storeParquet.ts';
-import { sqliteColumns, sqliteDraw, sqliteRights, sqliteTables, sqliteVersion } from '../databases/sqliteFile.ts';
+import { sqliteAbout, sqliteDraw, sqliteRights, sqliteTables, sqliteVersion } from '../databases/sqliteFile.ts';
 import { DatabaseError } from '../databases/reader.ts';
 import { columnFormula } from './columnFormula.ts';
 import { traced, tracedRows } from './stepTasks.ts';
@@ -317,8 +317,8 @@ async function run(task: Task): Promise<unknown> {
     case 'settle':
       return settle(new Tables(connection(task.workspace)), task.order);
     case 'sqlite':
-      return task.ask === 'columns'
-        ? sqliteColumns(task.file, task.table)
+      return task.ask === 'about'
+        ? sqliteAbout(task.file, task.table)
         : { version: sqliteVersion, tables: sqliteTables, rights: sqliteRights }[task.ask](task.file);
     case 'sqlite-draw':
       return sqliteDraw(task.draw);

@@ -1,3 +1,4 @@
+import type { Value } from '../../values/index.ts';
 import type { Column, TableData } from '../../columns/index.ts';
 import { columnValues } from '../../columns/index.ts';
 import type { ClaimKind, Evidence, Judgement, Remedy, SampleRow } from '../claim.ts';
@@ -31,13 +32,14 @@ export const typeHolds: ClaimKind = {
                 return judged({ checked: table.rowCount, against: misfits.rows, distinct: misfits.distinct, sample });
               },
               remedies: ({ evidence }) => [
-                ...(c.type === 'text' && c.length !== undefined ? [longer(t.name, c.name, evidence)] : []),
-                {
-                  id: 'declare-text',
-                  title: 'Declare it as text',
-                  effect: `${t.name}.${c.name} is kept as it is written, and can no longer be added up; the table has to be loaded again.`,
-                  edit: [{ do: 'set-column', table: t.name, column: c.name, change: { type: 'text', pattern: '' } }],
-                },
+                c.type === 'text' && c.length !== undefined
+                  ? longer(t.name, c.name, evidence)
+                  : {
+                      id: 'declare-text',
+                      title: 'Declare it as text',
+                      effect: `${t.name}.${c.name} is kept as it is written, and can no longer be added up; the table has to be loaded again.`,
+                      edit: [{ do: 'set-column', table: t.name, column: c.name, change: { type: 'text', pattern: '' } }],
+                    },
               ],
             },
           ),
@@ -45,15 +47,19 @@ export const typeHolds: ClaimKind = {
     ),
 };
 
+/** Characters, not units of UTF-16. */
+const lengthOf = (text: Value): number => [...String(text)].length;
+
 /** Texts that are longer than the model lets them be. */
 function judgeLength(table: TableData, column: Column, name: string, length: number): Judgement {
   const values = columnValues(column);
   const long = values.flatMap((value, code) =>
-    typeof value === 'string' && [...value].length > length && column.counts[code]! > 0 ? [code] : [],
+    typeof value === 'string' && lengthOf(value) > length && column.counts[code]! > 0 ? [code] : [],
   );
   const against = long.reduce((sum, code) => sum + column.counts[code]!, 0);
   const sample = long
-    .sort((a, b) => column.counts[b]! - column.counts[a]!)
+    // The longest first: they say how long it would have to be.
+    .sort((a, b) => lengthOf(values[b]!) - lengthOf(values[a]!) || column.counts[b]! - column.counts[a]!)
     .slice(0, 20)
     .map((code): SampleRow => {
       const line = table.lineOf?.(column.codes.indexOf(code));
@@ -64,7 +70,7 @@ function judgeLength(table: TableData, column: Column, name: string, length: num
 
 /** Room for the longest of the texts that were met. */
 function longer(table: string, column: string, { sample = [] }: Evidence): Remedy {
-  const length = Math.max(1, ...sample.map((row) => [...String(row[column])].length));
+  const length = Math.max(1, ...sample.map((row) => lengthOf(String(row[column]))));
   return {
     id: 'lengthen',
     title: `Let it be ${length} characters long`,
