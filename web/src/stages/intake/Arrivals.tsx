@@ -1,0 +1,365 @@
+import { useCallback, useEffect, useRef, useState } from 'react';
+import type { DragEvent } from 'react';
+import useSWR from 'swr';
+import { Menu, MenuButton, MenuItem, MenuItems } from '@headlessui/react';
+import { Database, FileUp, History, Plus, Sparkles } from 'lucide-react';
+import type { JobState, LoadsState, PreviewState, RecipeState, Settings, UploadState } from '@crease/contract';
+import type { Table } from '@crease/core/model';
+import { NAMING_RULES } from '@crease/core/reading';
+import { get, remove, send, sendFile } from '../../state/api.ts';
+import { useModel } from '../../state/model.tsx';
+import { Blank, LeafHead } from '../../frame/Leaves.tsx';
+import { many } from '../../parts/text.ts';
+import type { Arrival } from './arrival.ts';
+import { arrivingColumns, byRecipe, correctionsOf, laidOutAsBefore, namingFault, orderOf, tableName, typedAsBefore } from './arrival.ts';
+import { ArrivalCard } from './ArrivalCard.tsx';
+import { StoredTables } from './StoredTables.tsx';
+
+/** What is on its way in, each shown before anything is stored, above the tables that the model has. */
+export function Arrivals({
+  onShow,
+  drawn,
+  recipe,
+  onDrawn,
+}: {
+  onShow: (view: string, table?: string) => void;
+  /** Tables of databases that have been asked for. */
+  drawn: readonly UploadState[];
+  /** By which they are to be loaded. */
+  recipe: RecipeState | undefined;
+  onDrawn: (uploads: readonly UploadState[]) => void;
+}) {
+  const { id, model, state, fail, tell } = useModel();
+  const [arrivals, setArrivals] = useState<readonly Arrival[]>([]);
+  const [over, setOver] = useState(false);
+  const chooser = useRef<HTMLInputElement>(null);
+
+  const change = useCallback(
+    (key: string, next: (a: Arrival) => Arrival) => setArrivals((all) => all.map((a) => (a.key === key ? next(a) : a))),
+    [],
+  );
+  const drop = useCallback((arrival: Arrival) => {
+    arrival.cancel.abort();
+    if (arrival.upload) void remove(`/uploads/${arrival.upload.id}`).catch(() => undefined); // it may be gone already
+    setArrivals((all) => all.filter((a) => a.key !== arrival.key));
+  }, []);
+
+  const { data: loads, mutate: refreshLoads } = useSWR<LoadsState, Error>(`/models/${id}/loads`, get);
+
+  /** Previews are asked for as fast as one types: only the last answer counts. */
+  const asked = useRef(new Map<string, number>());
+  const look = async (arrival: Arrival, upload: UploadState, by?: RecipeState): Promise<void> => {
+    const { key } = arrival;
+    const turn = (asked.current.get(key) ?? 0) + 1;
+    asked.current.set(key, turn);
+    const { preview } = await send<PreviewState>(`/uploads/${upload.id}/preview`, correctionsOf(arrival));
+    if (asked.current.get(key) !== turn) return;
+    const had = existing(arrival.name);
+    if (by) return look(byRecipe({ ...arrival, columns: arrivingColumns(preview, [], had), state: 'ready' }, by), upload);
+    // A table that is loaded again is read as the model says, not as its new file happens to look.
+    if (had && arrival.state === 'coming') return look({ ...arrival, state: 'ready', columns: typedAsBefore(had, preview) }, upload);
+    change(key, (a) => ({
+      ...a,
+      upload,
+      preview,
+      state: 'ready',
+      ...said(arrival),
+      columns: arrivingColumns(preview, arrival.columns, existing(a.name)),
+    }));
+  };
+  const said = ({ dialect, nulls }: Arrival) => ({ ...(dialect ? { dialect } : {}), ...(nulls ? { nulls } : {}) });
+  const existing = (name: string) => model.tables.find((t) => t.name.toLowerCase() === name.toLowerCase());
+
+  const bring = async (files: FileList | readonly File[]) => {
+    const begun = [...files].map((file): Arrival => ({
+      key: crypto.randomUUID(),
+      file,
+      name: tableName(file.name),
+      state: 'coming',
+      progress: 0,
+      cancel: new AbortController(),
+      columns: [],
+      misfits: 'null',
+      mode: 'replace',
+    }));
+    setArrivals((all) => [...all, ...begun]);
+    for (const arrival of begun) {
+      try {
+        const upload = await sendFile<UploadState>(
+          `/uploads?name=${encodeURIComponent(arrival.file.name)}`,
+          [...files][begun.indexOf(arrival)]!,
+          (progress) => change(arrival.key, (a) => ({ ...a, progress })),
+          arrival.cancel.signal,
+        );
+        await look({ ...arrival, ...laidOutAsBefore(existing(arrival.name)) }, upload);
+      } catch (error) {
+        if (error instanceof DOMException) continue;
+        change(arrival.key, (a) => ({ ...a, state: 'wrong', fault: (error as Error).message }));
+      }
+    }
+  };
+
+  /** Tables of databases have come already; those that the model has keep their names there. */
+  const receive = async (uploads: readonly UploadState[], by?: RecipeState) => {
+    for (const upload of uploads) {
+      const { origin } = upload;
+      const held = model.tables.find(
+        ({ source }) =>
+          source &&
+          'connection' in source &&
+          source.connection === origin?.connection &&
+          source.table === origin.table &&
+          (source.schema ?? undefined) === origin.schema,
+      );
+      const come: Arrival = {
+        key: crypto.randomUUID(),
+        file: { name: `${origin?.connection}: ${origin?.schema ? `${origin.schema}.` : ''}${origin?.table}`, size: upload.bytes },
+        name: held?.name ?? upload.name,
+        state: 'coming',
+        progress: 1,
+        cancel: new AbortController(),
+        columns: [],
+        misfits: 'null',
+        mode: 'replace',
+      };
+      const arrival = by ? byRecipe(come, by) : come;
+      setArrivals((all) => [...all, arrival]);
+      try {
+        await look(arrival, upload, by);
+      } catch (error) {
+        change(arrival.key, (a) => ({ ...a, upload, state: 'wrong', fault: (error as Error).message }));
+      }
+    }
+  };
+  useEffect(() => {
+    if (drawn.length === 0) return;
+    onDrawn([]);
+    void receive(drawn, recipe);
+    // Asked once for each list that is drawn.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [drawn]);
+  const drawAgain = async (table: Table) => {
+    const { source } = table;
+    if (!source || !('connection' in source)) return;
+    const { connection, schema, table: name } = source;
+    try {
+      const uploads = await send<UploadState[]>(`/connections/${encodeURIComponent(connection)}/draw`, {
+        tables: [{ table: name, ...(schema === undefined ? {} : { schema }) }],
+      });
+      await receive(uploads);
+    } catch (error) {
+      fail(error);
+    }
+  };
+
+  const partsOf = (table: string | undefined) =>
+    (state.stored.find((s) => s.name === table)?.parts ?? []).map(({ name }) => name).filter((name) => name !== '');
+  const ready = arrivals.filter((a) => a.state === 'ready' && a.columns.some((c) => c.taken) && namingFault(a.columns) === undefined);
+  const takeIn = async () => {
+    try {
+      const job = await send<JobState>(`/models/${id}/intake`, { tables: ready.map(orderOf) });
+      setArrivals((all) => all.map((a) => (ready.includes(a) ? { ...a, state: 'storing' } : a)));
+      await ended(job.id, (state) => {
+        if (state.state === 'done') {
+          setArrivals((all) => all.filter((a) => !ready.some((r) => r.key === a.key)));
+          tell({ tone: 'plain', text: `Taken in: ${state.detail}` });
+          void refreshLoads();
+        } else {
+          setArrivals((all) =>
+            all.map((a) =>
+              ready.some((r) => r.key === a.key)
+                ? { ...a, state: 'ready', ...(state.faults[0] ? { fault: state.faults.join(' ') } : {}) }
+                : a,
+            ),
+          );
+          tell({
+            tone: state.state === 'failed' ? 'wrong' : 'plain',
+            text: state.state === 'failed' ? state.faults.join('\n') : 'Cancelled: nothing was stored',
+          });
+        }
+      });
+    } catch (error) {
+      fail(error);
+    }
+  };
+
+  /** Says what would happen, and stores nothing. */
+  const tryOut = async (arrival: Arrival) => {
+    try {
+      change(arrival.key, (a) => ({ ...a, state: 'storing', tried: undefined, fault: undefined }));
+      const job = await send<JobState>(`/models/${id}/intake`, { tables: [orderOf(arrival)], dryRun: true });
+      await ended(job.id, (state) =>
+        change(arrival.key, (a) => ({
+          ...a,
+          state: 'ready',
+          ...(state.loads?.[0] ? { tried: state.loads[0] } : {}),
+          ...(state.faults[0] ? { fault: state.faults.join(' ') } : {}),
+        })),
+      );
+    } catch (error) {
+      change(arrival.key, (a) => ({ ...a, state: 'ready' }));
+      fail(error);
+    }
+  };
+
+  const onDrop = (event: DragEvent) => {
+    event.preventDefault();
+    setOver(false);
+    void bring(event.dataTransfer.files);
+  };
+
+  return (
+    <>
+      <LeafHead title="Intake" note={many(model.tables.length, 'table')}>
+        <input
+          ref={chooser}
+          type="file"
+          id="files"
+          className="sr-only"
+          multiple
+          accept=".csv,.tsv,.txt,.gz,.parquet"
+          onChange={(e) => {
+            void bring([...(e.target.files ?? [])]);
+            e.target.value = '';
+          }}
+        />
+        <label htmlFor="files" className="btn cursor-pointer">
+          <FileUp size={14} aria-hidden /> Choose files
+        </label>
+        <button className="btn" onClick={() => onShow('databases')}>
+          <Database size={14} aria-hidden /> Databases
+        </button>
+        <MakeTable onShow={onShow} />
+        {state.stored.length > 0 && (
+          <button className="btn" onClick={() => onShow('loads')}>
+            <History size={14} aria-hidden /> Loads
+          </button>
+        )}
+        {arrivals.length > 0 ? (
+          <NamingRules
+            onChange={() => {
+              for (const a of arrivals) if (a.upload && a.state === 'ready') void look(a, a.upload).catch(fail);
+            }}
+          />
+        ) : (
+          <button
+            className="btn"
+            onClick={() => onShow('draft')}
+            disabled={state.stored.length === 0}
+            title="Propose keys, relationships, roles and uses from the rows"
+          >
+            <Sparkles size={14} aria-hidden /> Draft a star
+          </button>
+        )}
+        {ready.length > 0 && (
+          <button className="btn btn-act" onClick={() => void takeIn()}>
+            Take in {many(ready.length, 'table')}
+          </button>
+        )}
+      </LeafHead>
+      <div
+        className={`min-h-0 flex-1 overflow-auto ${over ? 'bg-raised outline-2 -outline-offset-4 outline-dashed outline-rule-strong' : ''}`}
+        onDragOver={(e) => {
+          e.preventDefault();
+          setOver(true);
+        }}
+        onDragLeave={() => setOver(false)}
+        onDrop={onDrop}
+      >
+        {arrivals.map((a) => (
+          <ArrivalCard
+            key={a.key}
+            arrival={a}
+            existing={existing(a.name)}
+            parts={partsOf(existing(a.name)?.name)}
+            onChange={(next) => change(a.key, next)}
+            onLook={(next) => void look(next, next.upload!).catch(fail)}
+            onDrop={() => drop(a)}
+            onTry={() => void tryOut(a)}
+            recipes={loads?.recipes ?? []}
+          />
+        ))}
+        {model.tables.length === 0 && arrivals.length === 0 ? (
+          <div className="flex h-full flex-col">
+            <Blank
+              act={
+                <label htmlFor="files" className="btn btn-act cursor-pointer">
+                  Choose files
+                </label>
+              }
+            >
+              Drop delimited text files here, gzipped or not, or Parquet files; or choose tables of a database. You will see what is in
+              them, and what would be stored, before anything is.
+            </Blank>
+          </div>
+        ) : (
+          <StoredTables onEdit={(table) => onShow('members', table)} onDraw={(table) => void drawAgain(table)} />
+        )}
+      </div>
+    </>
+  );
+}
+
+/** Tables that come from no file. */
+function MakeTable({ onShow }: { onShow: (view: string) => void }) {
+  return (
+    <Menu>
+      <MenuButton className="btn">
+        <Plus size={14} aria-hidden /> Make a table
+      </MenuButton>
+      <MenuItems anchor={{ to: 'bottom start', gap: 4 }} className="z-30 border border-rule-strong bg-raised py-1 shadow-lg outline-none">
+        {(
+          [
+            ['members', 'Type or paste its members'],
+            ['calendar', 'Generate a calendar'],
+          ] as const
+        ).map(([view, text]) => (
+          <MenuItem key={view}>
+            <button className="block w-full px-4 py-1 text-left data-focus:bg-paper" onClick={() => onShow(view)}>
+              {text}
+            </button>
+          </MenuItem>
+        ))}
+      </MenuItems>
+    </Menu>
+  );
+}
+
+/** How columns of files are named, in the whole workspace. */
+function NamingRules({ onChange }: { onChange: () => void }) {
+  const { fail } = useModel();
+  const { data, mutate } = useSWR<Settings, Error>('/settings', get);
+  const say = async (naming: Settings['naming']) => {
+    try {
+      await send('/settings', { naming }, 'PUT');
+      await mutate({ naming }, { revalidate: false });
+      onChange();
+    } catch (error) {
+      fail(error);
+    }
+  };
+  return (
+    <label className="flex items-center gap-1 text-soft" title="How columns of files are named when they come in, in the whole workspace">
+      names
+      <select
+        className="field"
+        value={data?.naming ?? 'as they are'}
+        onChange={(e) => void say(e.target.value as Settings['naming'])}
+        aria-label="Naming of columns"
+      >
+        {NAMING_RULES.map((rule) => (
+          <option key={rule}>{rule}</option>
+        ))}
+      </select>
+    </label>
+  );
+}
+
+/** Follows a job to its end, also if its events were missed. */
+async function ended(job: string, tell: (state: JobState) => void): Promise<void> {
+  for (;;) {
+    const state = await get<JobState>(`/jobs/${job}`);
+    if (state.state !== 'running') return tell(state);
+    await new Promise((resume) => setTimeout(resume, 250));
+  }
+}
