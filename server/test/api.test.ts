@@ -1,72 +1,29 @@
-import { mkdtempSync, readdirSync, readFileSync, rmSync } from 'node:fs';
-import { tmpdir } from 'node:os';
+import { readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { gzipSync } from 'node:zlib';
 import { parquetWriteBuffer } from 'hyparquet-writer';
-import request from 'supertest';
 import type { ClaimsState, JobState, ModelState, PreviewState } from '@crease/contract';
-import { ERRORS, makeApp, Workspace } from '../src/index.ts';
-import { startThreads } from './startThreads.ts';
+import { ERRORS } from '../src/index.ts';
+import type { ApiFixture } from './apiFixture.ts';
+import { startApi } from './apiFixture.ts';
 
-let folder: string;
-let workspace: Workspace;
-let app: ReturnType<typeof makeApp>;
-const logged: string[] = [];
-beforeAll(async () => {
-  folder = mkdtempSync(join(tmpdir(), 'crease-api-'));
-  workspace = new Workspace(join(folder, 'w.sqlite'), {
-    error: (details, message) => logged.push(`${message} ${JSON.stringify(details)}`),
-  });
-  app = makeApp(workspace);
-  await startThreads(workspace.pool, folder);
-}, 60_000);
-afterAll(async () => {
-  await workspace.close();
-  rmSync(folder, { recursive: true, force: true });
-});
-const api = () => request(app);
-const newModel = async (): Promise<number> =>
-  ((await api().post('/api/models').send({ title: 'Small' }).expect(200)).body as { id: number }).id;
+let fixture: ApiFixture;
+beforeAll(async () => (fixture = await startApi()), 60_000);
+afterAll(() => fixture.close());
+const api = () => fixture.api();
+const newModel = () => fixture.newModel();
 
 const LOANS = 'id,branch,fine,day\n1,A,0.50,2026-01-01\n2,B,,2026-01-02\n3,Z,1.25,2026-01-02\nbad line\n';
 const BRANCHES = 'code,name\nA,Ash\nB,Elm\n';
 
-async function upload(name: string, text: string | Buffer): Promise<string> {
-  const { body } = await api().post(`/api/uploads?name=${name}`).set('content-type', 'application/octet-stream').send(text).expect(200);
-  return (body as { id: string }).id;
-}
+const upload = (name: string, text: string | Buffer) => fixture.upload(name, text);
 
 async function takeIn(model: number, name: string, text: string | Buffer): Promise<JobState> {
-  const id = await upload(`${name}.csv`, text);
-  const { body: looked } = await api().post(`/api/uploads/${id}/preview`).send({}).expect(200);
-  const { dialect, columns } = (
-    looked as {
-      preview: {
-        dialect: object;
-        columns: { name: string; fileName: string; type: { kind: string; precision?: number; scale?: number }; pattern?: string }[];
-      };
-    }
-  ).preview;
-  const typed = columns.map((c) => ({
-    name: c.name,
-    fileName: c.fileName,
-    type: c.type.kind === 'decimal' ? `decimal(${c.type.precision},${c.type.scale})` : c.type.kind,
-    ...(c.pattern ? { pattern: c.pattern } : {}),
-  }));
-  const { body: job } = await api()
-    .post(`/api/models/${model}/intake`)
-    .send({ tables: [{ upload: id, name, dialect, columns: typed }] })
-    .expect(200);
-  return settled((job as JobState).id);
+  return fixture.load(model, [await fixture.orderOf(await upload(`${name}.csv`, text), name)]);
 }
 
-async function settled(job: string): Promise<JobState> {
-  for (;;) {
-    const { body } = await api().get(`/api/jobs/${job}`).expect(200);
-    if ((body as JobState).state !== 'running') return body as JobState;
-    await new Promise((resume) => setTimeout(resume, 20));
-  }
-}
+const settled = async (job: string): Promise<JobState> =>
+  fixture.settled((await api().get(`/api/jobs/${job}`).expect(200)).body as JobState);
 
 async function judged(model: number): Promise<ClaimsState> {
   for (;;) {
@@ -76,7 +33,7 @@ async function judged(model: number): Promise<ClaimsState> {
   }
 }
 
-const state = async (model: number): Promise<ModelState> => (await api().get(`/api/models/${model}`).expect(200)).body as ModelState;
+const state = (model: number) => fixture.stateOf(model);
 
 test('from files to a released definition: intake, proposal, claims, a remedy, a waiver', async () => {
   const id = await newModel();
@@ -150,7 +107,7 @@ test.each<[string, Buffer]>([
     ['café', 2],
     ['über', 3],
   ]);
-  expect(readdirSync(workspace.incoming)).toEqual([]);
+  expect(readdirSync(fixture.workspace.incoming)).toEqual([]);
 });
 
 test('a gzip file is taken in as what it holds, and one that is none is refused', async () => {
@@ -354,7 +311,7 @@ test('only what a change touches is judged again', async () => {
   await takeIn(id, 'loan', LOANS);
   await judged(id);
   const saved = () =>
-    workspace.db.prepare('select claim, basis from verdict where model_id = ?').all(id) as { claim: string; basis: string }[];
+    fixture.workspace.db.prepare('select claim, basis from verdict where model_id = ?').all(id) as { claim: string; basis: string }[];
   const before = saved();
   const { revision } = await state(id);
   await api()
@@ -389,7 +346,7 @@ test('two windows: the second edit on one revision is told of the conflict', asy
 });
 
 describe('bad input gets one clear message, and the server goes on', () => {
-  test.each<[string, () => request.Test, number, RegExp]>([
+  test.each<[string, () => ReturnType<ReturnType<typeof api>['get']>, number, RegExp]>([
     [
       'a shape that is not asked for',
       () => api().post('/api/models').send({ titel: 'x' }),
@@ -468,7 +425,7 @@ describe('bad input gets one clear message, and the server goes on', () => {
   });
 
   test('none of it was a fault of the server', () => {
-    expect(logged).toEqual([]);
+    expect(fixture.logged).toEqual([]);
   });
 });
 

@@ -1,32 +1,18 @@
-import { mkdtempSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
+import { readFileSync, statSync, writeFileSync } from 'node:fs';
 import { createServer } from 'node:net';
 import type { AddressInfo } from 'node:net';
-import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import Database from 'better-sqlite3';
-import request from 'supertest';
-import type {
-  ConnectionsState,
-  DatabaseTable,
-  JobState,
-  ModelState,
-  PreviewState,
-  RightsState,
-  RowPage,
-  UploadState,
-} from '@crease/contract';
-import { makeApp, Workspace } from '../src/index.ts';
+import type { ConnectionsState, DatabaseTable, JobState, RightsState, UploadState } from '@crease/contract';
 import { PostgresqlReader } from '../src/databases/postgresql.ts';
 import { Secrets, SecretError } from '../src/databases/secrets.ts';
 import type { Cluster } from './postgresql.ts';
 import { startPostgresql } from './postgresql.ts';
-import { startThreads } from './startThreads.ts';
+import type { ApiFixture } from './apiFixture.ts';
+import { startApi } from './apiFixture.ts';
 
-let folder: string;
-let workspace: Workspace;
+let fixture: ApiFixture;
 let cluster: Cluster;
-let app: ReturnType<typeof makeApp>;
-const logged: string[] = [];
 const READER_PASSWORD = 'only-reads-7f2';
 
 const SCHEMA = `
@@ -49,26 +35,17 @@ const SCHEMA = `
 `;
 
 beforeAll(async () => {
-  folder = mkdtempSync(join(tmpdir(), 'crease-databases-'));
-  workspace = new Workspace(
-    join(folder, 'w.sqlite'),
-    { error: (details, message) => logged.push(`${message} ${JSON.stringify(details)}`) },
-    { keyFile: join(folder, 'elsewhere', 'key') },
-  );
-  app = makeApp(workspace);
-  await startThreads(workspace.pool, folder);
+  fixture = await startApi();
   cluster = await startPostgresql();
   await cluster.client.query(SCHEMA);
 }, 120_000);
 afterAll(async () => {
-  await workspace.close();
+  await fixture.close();
   await cluster.stop();
-  rmSync(folder, { recursive: true, force: true });
 });
 
-const api = () => request(app);
-const newModel = async (): Promise<number> =>
-  ((await api().post('/api/models').send({ title: 'From a database' }).expect(200)).body as { id: number }).id;
+const api = () => fixture.api();
+const newModel = () => fixture.newModel('From a database');
 const connect = (name: string, change: object = {}) =>
   api()
     .put('/api/connections')
@@ -80,45 +57,11 @@ async function draw(connection: string, ...tables: { schema?: string; table: str
   return body as UploadState[];
 }
 
-const look = async (upload: UploadState) =>
-  ((await api().post(`/api/uploads/${upload.id}/preview`).send({}).expect(200)).body as PreviewState).preview;
-
-async function orderOf(upload: UploadState, name: string): Promise<object> {
-  const { columns, dialect } = await look(upload);
-  const typeText = (type: { kind: string; precision?: number; scale?: number }) =>
-    type.kind === 'decimal' ? `decimal(${type.precision},${type.scale})` : type.kind;
-  return {
-    upload: upload.id,
-    name,
-    dialect,
-    columns: columns.map((c) => ({
-      name: c.name,
-      fileName: c.fileName,
-      place: c.place,
-      type: typeText(c.type as never),
-      ...(c.pattern ? { pattern: c.pattern } : {}),
-    })),
-  };
-}
-
-async function settled(model: number, tables: object[]): Promise<JobState> {
-  let { body: job } = (await api().post(`/api/models/${model}/intake`).send({ tables }).expect(200)) as { body: JobState };
-  while (job.state === 'running') {
-    await new Promise((resume) => setTimeout(resume, 20));
-    job = (await api().get(`/api/jobs/${job.id}`).expect(200)).body as JobState;
-  }
-  return job;
-}
-
-const stateOf = async (model: number) => (await api().get(`/api/models/${model}`).expect(200)).body as ModelState;
-const rowsOf = async (model: number, table: string) =>
-  (
-    (
-      await api()
-        .get(`/api/models/${model}/tables/${encodeURIComponent(table)}/rows`)
-        .expect(200)
-    ).body as RowPage
-  ).rows;
+const look = (upload: UploadState) => fixture.look(upload.id);
+const orderOf = (upload: UploadState, name: string) => fixture.orderOf(upload.id, name);
+const settled = (model: number, tables: object[]) => fixture.load(model, tables);
+const stateOf = (model: number) => fixture.stateOf(model);
+const rowsOf = (model: number, table: string) => fixture.rowsOf(model, table);
 
 describe('connections', () => {
   test('what is wrong with one is said precisely', async () => {
@@ -176,15 +119,15 @@ describe('connections', () => {
   test('passwords are nowhere to be read: not in answers, not in the workspace file, not in the log', async () => {
     const texts = [
       JSON.stringify((await api().get('/api/connections').expect(200)).body),
-      ...['', '-wal'].map((end) => readFileSync(`${workspace.file}${end}`, 'latin1')),
-      logged.join('\n'),
+      ...['', '-wal'].map((end) => readFileSync(`${fixture.workspace.file}${end}`, 'latin1')),
+      fixture.logged.join('\n'),
     ];
     for (const text of texts) for (const secret of [READER_PASSWORD, cluster.place.password]) expect(text).not.toContain(secret);
-    expect(statSync(join(folder, 'elsewhere', 'key')).mode & 0o777).toBe(0o600);
+    expect(statSync(join(fixture.folder, 'elsewhere', 'key')).mode & 0o777).toBe(0o600);
   });
 
   test('a secret opens under its own key and for its own use only', () => {
-    const [one, other] = [new Secrets(join(folder, 'one')), new Secrets(join(folder, 'other'))];
+    const [one, other] = [new Secrets(join(fixture.folder, 'one')), new Secrets(join(fixture.folder, 'other'))];
     const sealed = one.seal('päss', 'connection:a');
     expect(one.open(sealed, 'connection:a')).toBe('päss');
     expect(sealed.equals(one.seal('päss', 'connection:a'))).toBe(false);
@@ -192,7 +135,7 @@ describe('connections', () => {
     expect(() => other.open(sealed, 'connection:a')).toThrow(/is gone/);
     other.seal('x', 'y');
     expect(() => other.open(sealed, 'connection:a')).toThrow(/enter it again/);
-    writeFileSync(join(folder, 'other'), 'short');
+    writeFileSync(join(fixture.folder, 'other'), 'short');
     expect(() => other.seal('x', 'y')).toThrow(/is no key/);
   });
 });
@@ -338,14 +281,11 @@ describe('PostgreSQL', () => {
     const { body } = await api()
       .post(`/api/models/${model}/intake`)
       .send({ tables: [order] });
-    const { id } = body as JobState;
     await new Promise((resume) => setTimeout(resume, 100));
-    await api().delete(`/api/jobs/${id}`).expect(200);
-    let job = body as JobState;
-    while (job.state === 'running') {
-      await new Promise((resume) => setTimeout(resume, 20));
-      job = (await api().get(`/api/jobs/${id}`)).body as JobState;
-    }
+    await api()
+      .delete(`/api/jobs/${(body as JobState).id}`)
+      .expect(200);
+    const job = await fixture.settled(body as JobState);
     expect(job.state).toBe('cancelled');
     expect((await stateOf(model)).stored).toEqual([]);
   });
@@ -380,7 +320,7 @@ describe('PostgreSQL', () => {
 
 describe('SQLite files', () => {
   const make = (name: string, sql: string): string => {
-    const file = join(folder, name);
+    const file = join(fixture.folder, name);
     const database = new Database(file);
     database.exec(sql);
     database.close();
@@ -432,14 +372,14 @@ describe('SQLite files', () => {
   });
 
   test('a file that is none, or is not there, is said', async () => {
-    const text = join(folder, 'text.sqlite');
+    const text = join(fixture.folder, 'text.sqlite');
     writeFileSync(
       text,
       'this is no database, whatever it is called; and it is long enough to be looked at as one, a hundred bytes and more',
     );
     await connectFile('text', text);
     expect(messageOf((await api().get('/api/connections/text/tables').expect(422)).body)).toMatch(/is no SQLite file/);
-    await connectFile('gone', join(folder, 'gone.sqlite'));
+    await connectFile('gone', join(fixture.folder, 'gone.sqlite'));
     expect(messageOf((await api().post('/api/connections/gone/test').expect(422)).body)).toMatch(/there is no file/);
   });
 });

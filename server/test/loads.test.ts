@@ -1,26 +1,15 @@
-import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
+import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import Database from 'better-sqlite3';
-import request from 'supertest';
-import type { JobState, LoadsState, ModelState, RowPage } from '@crease/contract';
-import { loadByRecipe, makeApp, Workspace } from '../src/index.ts';
-import { startThreads } from './startThreads.ts';
+import type { JobState, LoadsState } from '@crease/contract';
+import { loadByRecipe } from '../src/index.ts';
+import type { ApiFixture } from './apiFixture.ts';
+import { startApi } from './apiFixture.ts';
 
-let folder: string;
-let workspace: Workspace;
-let app: ReturnType<typeof makeApp>;
-beforeAll(async () => {
-  folder = mkdtempSync(join(tmpdir(), 'crease-loads-'));
-  workspace = new Workspace(join(folder, 'w.sqlite'), { error: () => undefined }, { keyFile: join(folder, 'key') });
-  app = makeApp(workspace);
-  await startThreads(workspace.pool, folder);
-}, 60_000);
-afterAll(async () => {
-  await workspace.close();
-  rmSync(folder, { recursive: true, force: true });
-});
-const api = () => request(app);
+let fixture: ApiFixture;
+beforeAll(async () => (fixture = await startApi()), 60_000);
+afterAll(() => fixture.close());
+const api = () => fixture.api();
 
 const DIALECT = { delimiter: ',', quote: '"', header: true, encoding: 'utf-8', newline: '\n' };
 const COLUMNS = [
@@ -30,32 +19,18 @@ const COLUMNS = [
 ];
 const FIRST = 'branch,day,loans\nA,2026-01-01,10\nA,2026-01-02,20\nB,2026-01-01,5\n';
 
-async function start(model: number, text: string, change: object = {}, dryRun = false): Promise<JobState> {
-  const { body } = await api().post('/api/uploads?name=loan.csv').set('content-type', 'application/octet-stream').send(text).expect(200);
-  const table = { upload: (body as { id: string }).id, name: 'loan', dialect: DIALECT, columns: COLUMNS, ...change };
-  const { body: job } = await api()
-    .post(`/api/models/${model}/intake`)
-    .send({ tables: [table], dryRun })
-    .expect(200);
-  return job as JobState;
-}
-
 async function load(model: number, text: string, change: object = {}, dryRun = false): Promise<JobState> {
-  let job = await start(model, text, change, dryRun);
-  while (job.state === 'running') {
-    await new Promise((resume) => setTimeout(resume, 10));
-    job = (await api().get(`/api/jobs/${job.id}`).expect(200)).body as JobState;
-  }
-  return job;
+  const upload = await fixture.upload('loan.csv', text);
+  return fixture.load(model, [{ upload, name: 'loan', dialect: DIALECT, columns: COLUMNS, ...change }], dryRun);
 }
 
-const stateOf = async (model: number) => (await api().get(`/api/models/${model}`).expect(200)).body as ModelState;
-const rowsOf = async (model: number) => ((await api().get(`/api/models/${model}/tables/loan/rows`).expect(200)).body as RowPage).rows;
+const stateOf = (model: number) => fixture.stateOf(model);
+const rowsOf = (model: number) => fixture.rowsOf(model, 'loan');
 const loadsOf = async (model: number) => (await api().get(`/api/models/${model}/loads`).expect(200)).body as LoadsState;
 
 /** A model with the first rows in, keyed by branch and day, loans being a quantity. */
 async function keyedModel(title = 'Loads'): Promise<number> {
-  const { id } = (await api().post('/api/models').send({ title }).expect(200)).body as { id: number };
+  const id = await fixture.newModel(title);
   await load(id, FIRST);
   const { revision } = await stateOf(id);
   const edit = [
@@ -138,7 +113,7 @@ test.each([
 });
 
 test('without a key rows are not matched, and it is said what to do', async () => {
-  const { id } = (await api().post('/api/models').send({ title: 'No key' }).expect(200)).body as { id: number };
+  const id = await fixture.newModel('No key');
   await load(id, FIRST);
   expect(await load(id, FIRST, { mode: 'update' })).toMatchObject({ faults: [expect.stringMatching(/has none: say on the Shape stage/)] });
 });
@@ -147,14 +122,14 @@ describe('recipes', () => {
   test('a recipe reads a newer file whose columns stand in another order, and every run is logged', async () => {
     const model = await keyedModel('Nightly');
     await load(model, 'branch,day,loans\nB,2026-01-01,6\n', { mode: 'update', recipe: 'nightly' });
-    const newer = join(folder, 'newer.csv');
+    const newer = join(fixture.folder, 'newer.csv');
     writeFileSync(newer, 'loans,extra,day,branch\n7,x,2026-01-01,B\n1,x,2026-02-01,E\n');
     const run = { recipe: 'Nightly', file: newer, model: 'nightly', dryRun: false };
-    await expect(loadByRecipe(workspace, { ...run, dryRun: true })).resolves.toMatchObject({
+    await expect(loadByRecipe(fixture.workspace, { ...run, dryRun: true })).resolves.toMatchObject({
       loads: [{ counts: { added: 1, changed: 1 } }],
     });
     expect((await rowsOf(model)).map((r) => r[2])).toEqual([10, 20, 6]);
-    await loadByRecipe(workspace, run);
+    await loadByRecipe(fixture.workspace, run);
     expect((await rowsOf(model)).map((r) => r[2])).toEqual([10, 20, 7, 1]);
     const { recipes, log } = await loadsOf(model);
     expect(recipes).toMatchObject([{ name: 'nightly', table: 'loan', mode: 'update' }]);
@@ -163,35 +138,32 @@ describe('recipes', () => {
       ['loan.csv', 'nightly', 'update', 'done'],
       ['loan.csv', undefined, 'replace', 'done'],
     ]);
-    await expect(loadByRecipe(workspace, { ...run, recipe: 'weekly' })).rejects.toThrow('there is no recipe "weekly": there are nightly');
-    await expect(loadByRecipe(workspace, { ...run, file: undefined })).rejects.toThrow(/reads a file: say which/);
-    await expect(loadByRecipe(workspace, { ...run, model: 'nobody' })).rejects.toThrow(/there is no model "nobody"/);
+    await expect(loadByRecipe(fixture.workspace, { ...run, recipe: 'weekly' })).rejects.toThrow(
+      'there is no recipe "weekly": there are nightly',
+    );
+    await expect(loadByRecipe(fixture.workspace, { ...run, file: undefined })).rejects.toThrow(/reads a file: say which/);
+    await expect(loadByRecipe(fixture.workspace, { ...run, model: 'nobody' })).rejects.toThrow(/there is no model "nobody"/);
     await api().delete(`/api/models/${model}/recipes/nightly`).expect(200);
     await api().delete(`/api/models/${model}/recipes/nightly`).expect(404);
   });
 
   test('a recipe of a database’s table draws it anew', async () => {
-    const file = join(folder, 'library.sqlite');
+    const file = join(fixture.folder, 'library.sqlite');
     const database = new Database(file);
     database.exec(`create table loan (branch text, day date, loans integer); insert into loan values ('A', '2026-01-01', 1)`);
     await api().put('/api/connections').send({ kind: 'sqlite', name: 'library', file }).expect(200);
-    const { id } = (await api().post('/api/models').send({ title: 'Drawn' }).expect(200)).body as { id: number };
+    const id = await fixture.newModel('Drawn');
     const { body } = await api()
       .post('/api/connections/library/draw')
       .send({ tables: [{ table: 'loan' }] })
       .expect(200);
     const [{ id: upload }] = body as [{ id: string }];
     const table = { upload, name: 'loan', dialect: DIALECT, columns: COLUMNS, recipe: 'from the library' };
-    let job = (
-      await api()
-        .post(`/api/models/${id}/intake`)
-        .send({ tables: [table] })
-    ).body as JobState;
-    while (job.state === 'running') job = (await api().get(`/api/jobs/${job.id}`)).body as JobState;
+    await fixture.load(id, [table]);
     expect(await rowsOf(id)).toEqual([['A', '2026-01-01', 1]]);
     database.exec(`insert into loan values ('B', '2026-01-02', 2)`);
     database.close();
-    await loadByRecipe(workspace, { recipe: 'from the library', file: undefined, model: 'drawn', dryRun: false });
+    await loadByRecipe(fixture.workspace, { recipe: 'from the library', file: undefined, model: 'drawn', dryRun: false });
     expect(await rowsOf(id)).toHaveLength(2);
   });
 });

@@ -96,10 +96,10 @@ export function traceSteps(model: Model, table: Table, steps: readonly Step[], s
 
 /** The rows after the step at a place, from 1. Throws DataError. */
 export function rowsAfter(table: Table, steps: readonly Step[], place: number, setting: StepSetting, kept?: KeptStates): TableData {
+  if (place < 1 || place > steps.length) throw new DataError(`${table.name} has no step ${place}: there are ${steps.length}`);
   let state: TableData | undefined;
   for (let i = 0; i < place; i++) state = stateAfter(table, steps, i, state, setting, kept);
-  if (!state) throw new DataError(`the steps of ${table.name} have no place ${place}`);
-  return state;
+  return state!;
 }
 
 function stateAfter(
