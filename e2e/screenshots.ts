@@ -75,7 +75,7 @@ const shots: Shot[] = [
       await page.getByLabel('Path of the file').fill(DATABASE);
       await page.getByRole('button', { name: 'Keep the connection' }).click();
       await page.getByLabel('Choose loan_export', { exact: true }).check();
-      await page.getByRole('button', { name: 'Choose what they refer to too' }).click();
+      await page.getByRole('button', { name: 'And what they refer to' }).click();
       await page.getByRole('button', { name: 'What may it do?' }).click();
     },
   },

@@ -42,7 +42,7 @@ test('tables of a database come in with their keys, a join that multiplies is se
   await page.getByLabel('Path of the file').fill(inFolder('branches.sqlite'));
   await page.getByRole('button', { name: 'Keep the connection' }).click();
   await page.getByLabel('Choose visit', { exact: true }).check();
-  await page.getByRole('button', { name: 'Choose what they refer to too' }).click();
+  await page.getByRole('button', { name: 'And what they refer to' }).click();
   await page.getByLabel('Choose fee', { exact: true }).check();
   await page.getByRole('button', { name: 'Look at 3 tables' }).click();
   await page.getByRole('button', { name: 'Take in 3 tables' }).click();
@@ -69,7 +69,7 @@ test('tables of a database come in with their keys, a join that multiplies is se
   ).toBeVisible();
   await evidence.getByRole('listitem').filter({ hasText: 'take each row of fee once' }).getByRole('button', { name: 'Do it' }).click();
   await expect(steps.getByText('multiplies 2 rows')).toBeHidden();
-  await expect(page.getByRole('region', { name: 'Staging: feeds others' }).getByRole('button', { name: /fee_per_branch/ })).toBeVisible();
+  await expect(page.getByRole('region', { name: 'Staging' }).getByRole('button', { name: /fee_per_branch/ })).toBeVisible();
   const totals = evidence.getByRole('table', { name: 'Rows and totals' });
   await expect(totals.getByRole('row', { name: /^rows/ })).toHaveText('rows44');
 

@@ -44,6 +44,8 @@ const model: Model = {
       columns: [
         { name: 'branch', type: 'text' },
         { name: 'amount', type: 'decimal(9,2)', use: 'quantity' },
+        // Derived by a formula: a join does not bring it, and so cannot repeat it.
+        { name: 'double', type: 'decimal(9,2)', use: 'quantity', formula: 'amount * 2' },
       ],
     },
     {

@@ -128,7 +128,10 @@ function joinFacts(model: Model, input: TableData, step: Step, setting: StepSett
   const brought = columns?.map((c) => (typeof c === 'string' ? c : c.column));
   const theirs = model.tables.find((t) => sameName(t.name, table));
   const repeatable = (theirs?.columns ?? [])
-    .filter((c) => c.use === 'quantity' && (!brought || brought.some((name) => sameName(name, c.name))))
+    .filter(
+      (c) =>
+        c.use === 'quantity' && other.columns.has(c.name.toLowerCase()) && (!brought || brought.some((name) => sameName(name, c.name))),
+    )
     .map((c) => c.name);
   return {
     table,

@@ -105,16 +105,16 @@ export function DatabaseTables({
         <>
           <div className="flex flex-wrap items-center gap-2 border-b border-rule px-4 py-2">
             <input
-              className="field w-[180px]"
+              className="field w-[150px]"
               placeholder="find a table"
               aria-label="Find a table"
               value={search}
               onChange={(e) => setSearch(e.target.value)}
             />
-            <span className="flex-1 text-soft">{many(shown.length, 'table')}</span>
+            <span className="flex-1 whitespace-nowrap text-soft">{many(shown.length, 'table')}</span>
             {missing.length > 0 && (
               <button className="btn" onClick={() => setChosen(new Set([...chosen, ...missing.map(keyOf)]))}>
-                Choose what they refer to too
+                And what they refer to
               </button>
             )}
             <button className="btn btn-act" disabled={wanted.length === 0 || drawing !== undefined} onClick={() => void draw()}>

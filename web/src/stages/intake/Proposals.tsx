@@ -55,7 +55,7 @@ export function Proposals({ onBack }: { onBack: () => void }) {
           </select>
         </label>
         <button className="btn" onClick={onBack}>
-          Back to the tables
+          Back
         </button>
         <button className="btn btn-act" disabled={chosen.length === 0} onClick={() => void accept()}>
           Accept {chosen.length === proposals.length ? 'all' : many(chosen.length, 'proposal')}

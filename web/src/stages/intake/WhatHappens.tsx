@@ -89,7 +89,7 @@ export function WhatHappens({ arrival, existing, parts, onChange, onTry }: Props
       >
         keep as recipe
         <input
-          className="field h-[24px] w-[110px]"
+          className="field h-[24px] w-[170px]"
           placeholder="a name"
           value={arrival.recipe ?? ''}
           onChange={(e) => onChange((a) => ({ ...a, recipe: e.target.value === '' ? undefined : e.target.value }))}

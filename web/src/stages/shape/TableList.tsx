@@ -9,7 +9,7 @@ const GROUPS: readonly { readonly role: Table['role']; readonly title: string }[
   { role: 'fact', title: 'Facts' },
   { role: 'dimension', title: 'Dimensions' },
   { role: 'bridge', title: 'Bridges' },
-  { role: 'staging', title: 'Staging: feeds others' },
+  { role: 'staging', title: 'Staging' },
 ];
 
 /** Claims that Shape is the place to mend. */
