@@ -11,9 +11,9 @@ const ladder = [
   'query',
   'sql',
   'storage',
+  'shape',
   'claims',
   'propose',
-  'shape',
   'interchange',
 ];
 const upward = ladder.map((folder, index) => ({

@@ -9,3 +9,6 @@ export * from './joinRemedies.ts';
 export * from './declare.ts';
 export * from './lineage.ts';
 export * from './retyped.ts';
+export type { LookupFacts } from './lookupFacts.ts';
+export type { Lookup } from './steps/lookup.ts';
+export * from './under.ts';

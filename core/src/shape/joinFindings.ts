@@ -18,9 +18,10 @@ export interface JoinKey {
 /**
  * What a join does that nobody may have wanted. `multiplies`: rows come out several times, because their key stands several times on the other side.
  * `loses`: rows without a partner are left out. `repeats`: rows of the other side come several times, and with them its quantities.
+ * A lookup `misses` where it finds no row, and `chooses` where more than one would do.
  */
 export interface JoinFinding {
-  readonly kind: 'multiplies' | 'loses' | 'repeats';
+  readonly kind: 'multiplies' | 'loses' | 'repeats' | 'misses' | 'chooses';
   /** Rows more, fewer, or repeated. */
   readonly rows: number;
   /** Keys that do it. */
@@ -55,8 +56,7 @@ export function joinFindings(meeting: Meeting, joined: Joined): JoinFinding[] {
       rows += more;
       keys.push({ key, harm: more });
     }
-    keys.sort((a, b) => b.harm - a.harm);
-    return { rows, keys: keys.length, sample: keys.slice(0, SAMPLED).map(({ key }) => keyOf(key, meeting, joined)) };
+    return { rows, keys: keys.length, sample: sampleKeys(keys, meeting, joined) };
   };
   const more = keysWhere((own, theirs) => (theirs > 1 ? own * (theirs - 1) : 0));
   if (more.rows > 0) found.push({ kind: 'multiplies', ...more });
@@ -72,7 +72,18 @@ export function joinFindings(meeting: Meeting, joined: Joined): JoinFinding[] {
   return found;
 }
 
-function keyOf(key: number, meeting: Meeting, { input, other, on }: Joined): JoinKey {
+/** The keys that do most harm, with their rows. */
+export const sampleKeys = (
+  keys: readonly { readonly key: number; readonly harm: number }[],
+  meeting: Meeting,
+  joined: Pick<Joined, 'input' | 'other' | 'on'>,
+): JoinKey[] =>
+  [...keys]
+    .sort((a, b) => b.harm - a.harm)
+    .slice(0, SAMPLED)
+    .map(({ key }) => keyOf(key, meeting, joined));
+
+function keyOf(key: number, meeting: Meeting, { input, other, on }: Pick<Joined, 'input' | 'other' | 'on'>): JoinKey {
   const row = meeting.own.indexOf(key);
   const theirs = row < 0 ? meeting.theirs.indexOf(key) : -1;
   return {

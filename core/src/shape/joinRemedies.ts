@@ -11,6 +11,7 @@ import { runSteps } from './run.ts';
 import type { Step } from './run.ts';
 import type { StepSetting } from './step.ts';
 import { joinSchema } from './steps/join.ts';
+import { freeTableName } from './under.ts';
 
 /** A way out of what a join does: other steps, and staging tables that they need. */
 export interface JoinRemedy {
@@ -80,7 +81,7 @@ export function joinRemedies(
       },
     ];
     for (const way of ways) {
-      const name = freeName(model, `${join.table}_per_${keys.at(-1)!}`);
+      const name = freeTableName(model, `${join.table}_per_${keys.at(-1)!}`);
       const draft: Table = { name, role: 'staging', columns: [] };
       const rows = runSteps(draft, way.steps, setting).at(-1)!;
       const meeting = meet(input, rows, join.on);
@@ -141,10 +142,3 @@ const quantitiesOf = (model: Model, input: TableData): string[] =>
   [...input.columns.values()]
     .filter((c) => isNumeric(c.type) && model.tables.some((t) => t.columns.some((d) => d.use === 'quantity' && sameName(d.name, c.name))))
     .map((c) => c.name);
-
-function freeName(model: Model, wanted: string): string {
-  for (let n = 1; ; n++) {
-    const name = n === 1 ? wanted : `${wanted}_${n}`;
-    if (!model.tables.some((t) => sameName(t.name, name))) return name;
-  }
-}

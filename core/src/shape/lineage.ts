@@ -28,6 +28,7 @@ export function tablesRead(steps: readonly Step[]): string[] {
   for (const step of steps) {
     if (typeof step.from === 'string') found.push(step.from);
     if (step.join) found.push((step.join as { table: string }).table);
+    if (step.lookup) found.push((step.lookup as { table: string }).table);
     if (Array.isArray(step.union)) found.push(...(step.union as string[]));
   }
   return [...new Set(found)];
@@ -127,8 +128,9 @@ function throughSteps(model: Model, steps: readonly Step[], wanted: string): Ori
       });
     } else if (typeof step.number === 'string') {
       follow((name) => (sameName(name, step.number as string) ? { names: [] } : undefined));
-    } else if (step.join) {
-      const { table, columns, on } = step.join as {
+    } else if (step.join ?? step.lookup) {
+      const verb = step.join ? 'join' : 'lookup';
+      const { table, columns, on } = step[verb] as {
         table: string;
         columns?: (string | { column: string; as: string })[];
         on: [string, string][];
@@ -140,7 +142,7 @@ function throughSteps(model: Model, steps: readonly Step[], wanted: string): Ori
             ? n.name
             : undefined;
         if (brought === undefined) return true;
-        found.push({ table, column: brought, by: n.by === 'as it is' ? 'join' : n.by });
+        found.push({ table, column: brought, by: n.by === 'as it is' ? verb : n.by });
         return false;
       });
     } else if (Array.isArray(step.union)) {

@@ -23,11 +23,11 @@ export interface Meeting {
 }
 
 /** Meets the rows of two tables by pairs of columns. Throws DataError for a column that is not there. */
-export function meet(input: TableData, other: TableData, on: readonly (readonly [string, string])[]): Meeting {
+export function meet(input: TableData, other: TableData, on: readonly (readonly [string, string])[], verb = 'join'): Meeting {
   if (on.some(([own, theirs]) => own === '' || theirs === '')) throw new DataError('choose the columns that must be equal');
   const { from, to, size } = keyNumbers(
-    on.map(([own]) => stepColumn(input, own, 'join')),
-    on.map(([, theirs]) => stepColumn(other, theirs, 'join')),
+    on.map(([own]) => stepColumn(input, own, verb)),
+    on.map(([, theirs]) => stepColumn(other, theirs, verb)),
   );
   const tally = (keys: Uint32Array) => {
     const rows = new Uint32Array(size);

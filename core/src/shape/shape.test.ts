@@ -202,5 +202,6 @@ test('a left join keeps at least each row, an inner join what matches, and total
 });
 
 test('every verb is listed once', () => {
-  expect(new Set(STEP_KINDS.map((k) => k.verb)).size).toBe(10);
+  expect(new Set(STEP_KINDS.map((k) => k.verb)).size).toBe(STEP_KINDS.length);
+  expect(STEP_KINDS.length).toBeGreaterThan(10);
 });

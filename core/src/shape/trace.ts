@@ -7,11 +7,14 @@ import { sameName } from '../model/index.ts';
 import { DataError } from '../query/index.ts';
 import type { JoinFinding, JoinKind } from './joinFindings.ts';
 import { joinFindings } from './joinFindings.ts';
+import type { LookupFacts } from './lookupFacts.ts';
+import { lookupFacts } from './lookupFacts.ts';
 import { keptRows, meet } from './meeting.ts';
 import { firstState, runStep } from './run.ts';
 import type { Step } from './run.ts';
 import type { StepSetting } from './step.ts';
 import { joinSchema } from './steps/join.ts';
+import { lookupSchema } from './steps/lookup.ts';
 
 export type Json = null | boolean | number | string;
 
@@ -25,6 +28,7 @@ export interface StepState {
   /** Sums of the columns that are quantities, as far as they are known to be. */
   readonly totals: readonly { readonly column: string; readonly total: Json }[];
   readonly join?: JoinFacts;
+  readonly lookup?: LookupFacts;
 }
 
 /** What a join meets, before and after it is chosen. */
@@ -75,6 +79,7 @@ export function traceSteps(model: Model, table: Table, steps: readonly Step[], s
         const message = `step ${i + 1} of ${table.name}: the join would make ${facts.rows} rows, which are not tried here: aggregate one side first`;
         return { states, fault: { place: i + 1, message, join: facts } };
       }
+      const asked = before && verb === 'lookup' ? lookupSchema.safeParse(step.lookup).data : undefined;
       const state = stateAfter(table, steps, i, before, setting, kept);
       quantities = quantitiesAfter(model, table, step, state, quantities);
       states.push({
@@ -84,6 +89,7 @@ export function traceSteps(model: Model, table: Table, steps: readonly Step[], s
         columns: [...state.columns.values()].map((c) => ({ name: c.name, type: formatType(c.type) })),
         totals: totalsOf(state, quantities),
         ...(facts ? { join: facts } : {}),
+        ...(asked ? { lookup: lookupFacts(before!, setting.table(asked.table), asked) } : {}),
       });
       before = state;
     } catch (error) {

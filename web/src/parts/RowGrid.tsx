@@ -1,5 +1,5 @@
 import type { RowPage } from '@crease/contract';
-import { cellText } from './text.ts';
+import { Cell } from './Cell.tsx';
 
 const isNumber = (type: string): boolean => /^(int|dec|dou)/.test(type);
 
@@ -22,7 +22,7 @@ export function RowGrid({ page, label, onColumn }: { page: RowPage; label: strin
             <tr key={i}>
               {row.map((cell, j) => (
                 <td key={j} className={`whitespace-nowrap ${isNumber(page.columns[j]!.type) ? 'num' : ''}`}>
-                  {cell === null ? <i className="text-soft">null</i> : cellText(cell)}
+                  <Cell value={cell} />
                 </td>
               ))}
             </tr>

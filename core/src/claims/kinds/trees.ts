@@ -1,6 +1,7 @@
 import type { Hierarchy } from '../../model/index.ts';
 import { parentRows } from '../../query/index.ts';
-import type { ClaimContext, ClaimKind } from '../claim.ts';
+import { parentsAsMembers } from '../../shape/index.ts';
+import type { ClaimContext, ClaimKind, Remedy } from '../claim.ts';
 import { claimOf, judged } from '../claim.ts';
 import { combinations, offendingRows } from '../offenders.ts';
 import { definitions } from './common.ts';
@@ -18,6 +19,7 @@ const claimsOf = (
   context: ClaimContext,
   says: (h: Hierarchy) => string,
   judge: (h: Hierarchy) => ReturnType<typeof claimOf>['judge'],
+  remedies?: (h: Hierarchy) => readonly Remedy[],
 ) =>
   parentChild(context).map((h) =>
     claimOf(kind, `${h.table}.${h.name}`, says(h), {
@@ -25,6 +27,7 @@ const claimsOf = (
       tables: [h.table],
       parts: [definitions(context.model, [h.table]), h],
       judge: judge(h),
+      ...(remedies ? { remedies: () => remedies(h) } : {}),
     }),
   );
 
@@ -74,6 +77,12 @@ export const treeParentKnown: ClaimKind = {
         return judged(
           offendingRows(table, table.rowCount - parent.nulls, [parent, key], (row) => parent.codes[row] !== 0 && parents[row] === 0),
         );
+      },
+      (h) => {
+        const edit = parentsAsMembers(context.model, h);
+        if (!edit) return [];
+        const effect = `${h.table} is derived from its rows as they come and one row more for each parent without one; that has its key as label and no parent.`;
+        return [{ id: 'add-parents-as-members', title: 'Add the unknown parents as members', effect, edit }];
       },
     ),
 };

@@ -4,6 +4,7 @@ import { derive } from './derive.ts';
 import { distinct } from './distinct.ts';
 import { filter } from './filter.ts';
 import { join } from './join.ts';
+import { lookup } from './lookup.ts';
 import { number } from './number.ts';
 import { off } from './off.ts';
 import { pick } from './pick.ts';
@@ -18,6 +19,7 @@ export const STEP_KINDS: readonly StepKind<never>[] = [
   distinct,
   aggregate,
   join,
+  lookup,
   union,
   sort,
   number,

@@ -5,11 +5,19 @@ import type { Table } from '@crease/core/model';
 import { sameName } from '@crease/core/model';
 import { send } from '../../state/api.ts';
 import { useModel } from '../../state/model.tsx';
-import { cellText, count, many, percent } from '../../parts/text.ts';
+import { Cell } from '../../parts/Cell.tsx';
+import { count, many, percent } from '../../parts/text.ts';
 import { BandsEditor } from './BandsEditor.tsx';
+import { LinkEditor } from './LinkEditor.tsx';
 import { useLater } from './useLater.ts';
 
 const FormulaEditor = lazy(() => import('../../parts/FormulaEditor.tsx'));
+
+/** Editors that write a formula. */
+const WRITERS = [
+  { what: 'bands', title: 'Bands …', editor: BandsEditor },
+  { what: 'link', title: 'Link …', editor: LinkEditor },
+] as const;
 
 /** A column derived by a formula of its row, new or changed, with what it gives for the first rows while one types. */
 export function ColumnByFormula({ table, column, onClose }: { table: Table; column: string | undefined; onClose: () => void }) {
@@ -17,7 +25,8 @@ export function ColumnByFormula({ table, column, onClose }: { table: Table; colu
   const known = table.columns.find((c) => c.name === column);
   const [name, setName] = useState(known?.name ?? '');
   const [formula, setFormula] = useState(known?.formula ?? '');
-  const [bands, setBands] = useState(false);
+  /** The editor that writes the formula, if one is open. */
+  const [writer, setWriter] = useState<'bands' | 'link'>();
   const tried = useLater(formula);
   const { data, error } = useSWR<ColumnFormulaState, Error>(
     tried.trim() === '' ? null : ['column formula', id, state.revision.id, table.name, tried],
@@ -26,6 +35,7 @@ export function ColumnByFormula({ table, column, onClose }: { table: Table; colu
   );
   const taken = known === undefined && table.columns.some((c) => sameName(c.name, name.trim()));
   const sound = data !== undefined && data.type !== null && data.type !== 'null' && data.faults.length === 0 && tried === formula;
+  const Writer = WRITERS.find((w) => w.what === writer)?.editor;
   const save = async () => {
     if (!sound || name.trim() === '' || taken) return;
     const numeric = /^(integer|decimal|double)/.test(data.type!);
@@ -62,9 +72,11 @@ export function ColumnByFormula({ table, column, onClose }: { table: Table; colu
           </>
         )}
         <span className="flex-1 text-soft">{sound ? data.type : ''}</span>
-        <button className="btn" onClick={() => setBands(!bands)} aria-expanded={bands}>
-          Bands …
-        </button>
+        {WRITERS.map(({ what, title }) => (
+          <button key={what} className="btn" onClick={() => setWriter(writer === what ? undefined : what)} aria-expanded={writer === what}>
+            {title}
+          </button>
+        ))}
         <button className="btn btn-act" disabled={!sound || name.trim() === '' || taken} onClick={() => void save()} title="Ctrl+Enter">
           {known ? 'Keep the formula' : 'Add the column'}
         </button>
@@ -73,16 +85,16 @@ export function ColumnByFormula({ table, column, onClose }: { table: Table; colu
         </button>
       </div>
       {taken && <p className="mt-1 text-vermilion">{table.name} has a column of this name already</p>}
-      {bands && (
+      {Writer && (
         <div className="mt-2">
-          <BandsEditor
+          <Writer
             columns={table.columns}
             onWrite={(text, suggested) => {
               setFormula(text);
               if (name === '') setName(suggested);
-              setBands(false);
+              setWriter(undefined);
             }}
-            onClose={() => setBands(false)}
+            onClose={() => setWriter(undefined)}
           />
         </div>
       )}
@@ -124,11 +136,11 @@ export function ColumnByFormula({ table, column, onClose }: { table: Table; colu
                 <tr key={i}>
                   {row.used.map((cell, j) => (
                     <td key={j} className="text-soft">
-                      {cell === null ? <i>null</i> : cellText(cell)}
+                      <Cell value={cell} />
                     </td>
                   ))}
                   <td className="font-semibold">
-                    {row.gives === null ? <i className="font-normal text-soft">null</i> : cellText(row.gives)}
+                    <Cell value={row.gives} />
                   </td>
                 </tr>
               ))}

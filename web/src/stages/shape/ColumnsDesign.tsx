@@ -7,6 +7,7 @@ import { useColumnFacts } from '../../evidence/SelectionFacts.tsx';
 import { Versions } from './Versions.tsx';
 import { TypeAdvicePanel } from './TypeAdvicePanel.tsx';
 import { ColumnByFormula } from './ColumnByFormula.tsx';
+import { LookUp } from './LookUp.tsx';
 import { Distribution } from '../../parts/Marks.tsx';
 import { cellText, count } from '../../parts/text.ts';
 
@@ -24,6 +25,7 @@ export function ColumnsDesign({ table }: { table: Table }) {
   const last = useRef<string>(undefined);
   /** The column whose formula is open; empty for a new one. */
   const [formulaOf, setFormulaOf] = useState<string>();
+  const [looking, setLooking] = useState(false);
   const set = (change: Extract<Edit[number], { do: 'set-table' }>['change'], says: string) =>
     void edit([{ do: 'set-table', table: table.name, change }], says);
   const setColumns = (list: readonly ModelColumn[], change: Extract<Edit[number], { do: 'set-column' }>['change'], says: string) =>
@@ -144,12 +146,19 @@ export function ColumnsDesign({ table }: { table: Table }) {
         )}
       </div>
       <TypeAdvicePanel table={table.name} />
-      {formulaOf === undefined ? (
+      {looking ? (
+        <LookUp table={table} onClose={() => setLooking(false)} />
+      ) : formulaOf === undefined ? (
         <p className="flex items-center border-b border-rule px-4 py-[6px]">
           <span className="flex-1 text-soft">{table.columns.length === 1 ? '1 column' : `${count(table.columns.length)} columns`}</span>
           <button className="btn h-[24px]" onClick={() => setFormulaOf('')}>
             Add a column by formula
           </button>
+          {table.source && !('calendar' in table.source) && (
+            <button className="btn ml-2 h-[24px]" onClick={() => setLooking(true)}>
+              Look a column up
+            </button>
+          )}
         </p>
       ) : (
         <ColumnByFormula

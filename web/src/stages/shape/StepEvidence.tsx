@@ -1,6 +1,6 @@
 import useSWR from 'swr';
 import type { RowPage, TriedRemedy } from '@crease/contract';
-import type { JoinFacts, JoinFinding, StepState } from '@crease/core/shape';
+import type { JoinFacts, JoinFinding, LookupFacts, StepState } from '@crease/core/shape';
 import { send } from '../../state/api.ts';
 import { useModel } from '../../state/model.tsx';
 import { RowGrid } from '../../parts/RowGrid.tsx';
@@ -15,6 +15,7 @@ export function StepEvidence({ work }: { work: StepWork }) {
   const state = trace?.states[place - 1];
   const before = trace?.states[place - 2];
   const join = state?.join ?? (trace?.fault?.place === place ? trace.fault.join : undefined);
+  const met = join ?? state?.lookup;
   const step = steps[place - 1];
   if (!step) return null;
   return (
@@ -27,7 +28,7 @@ export function StepEvidence({ work }: { work: StepWork }) {
           {stepText(step)}
         </p>
       </header>
-      {!work.waiting && join?.findings.map((f) => <Finding key={f.kind} finding={f} table={join.table} />)}
+      {!work.waiting && met?.findings.map((f) => <Finding key={f.kind} finding={f} table={met.table} />)}
       {!work.waiting && <Remedies work={work} remedies={trace?.remedies.find((r) => r.place === place)?.remedies ?? []} />}
       {work.waiting || !state ? (
         <p className="p-4 text-soft">
@@ -37,6 +38,7 @@ export function StepEvidence({ work }: { work: StepWork }) {
         <>
           <Totals state={state} before={before} />
           {join && <Meets join={join} />}
+          {state.lookup && <Finds lookup={state.lookup} />}
           <Rows work={work} place={place} />
         </>
       )}
@@ -50,6 +52,9 @@ const SAYS: Record<JoinFinding['kind'], (f: JoinFinding, table: string) => strin
   loses: (f, table) => `The join loses ${many(f.rows, 'row')}: ${f.rows === 1 ? 'it has' : 'they have'} no partner in ${table}.`,
   repeats: (f, table) =>
     `Rows of ${table} come several times, ${count(f.rows)} times too often in all: ${f.quantities!.join(', ')} no longer ${f.quantities!.length === 1 ? 'adds' : 'add'} up.`,
+  misses: (f, table) => `For ${many(f.rows, 'row')} nothing is found in ${table}: what is brought is null there.`,
+  chooses: (f, table) =>
+    `For ${many(f.rows, 'row')} more than one row of ${table} would do, and the one that begins last, or stands first, is taken: say which is meant.`,
 };
 
 function Finding({ finding, table }: { finding: JoinFinding; table: string }) {
@@ -174,6 +179,17 @@ function Meets({ join }: { join: JoinFacts }) {
   return (
     <p className="border-b border-rule px-4 py-2 text-soft">
       Of {many(ownRows, 'row')} here {count(ownLone)} have no partner; of {many(theirRows, 'row')} of {table} {count(theirLone)} have none.
+    </p>
+  );
+}
+
+function Finds({ lookup }: { lookup: LookupFacts }) {
+  const { table, ownRows, found, lone, invalid } = lookup;
+  return (
+    <p className="border-b border-rule px-4 py-2 text-soft">
+      Of {many(ownRows, 'row')} {count(found)} find their row of {table}
+      {lone > 0 && `; ${count(lone)} have a key that is null or not there`}
+      {invalid > 0 && `; ${count(invalid)} have a key of which no row is valid on their day`}.
     </p>
   );
 }

@@ -6,6 +6,7 @@ import type { StateColumn } from './fields.tsx';
 import { Checks, Choice, Row } from './fields.tsx';
 import { BandsEditor } from './BandsEditor.tsx';
 import { JoinForm } from './JoinForm.tsx';
+import { LookupForm } from './LookupForm.tsx';
 import type { Step, StepWork } from './steps.ts';
 import { argumentOf, isOff, verbOf } from './steps.ts';
 
@@ -54,6 +55,8 @@ export function StepForm({ step, place, work, onChange }: { step: Step; place: n
       );
     case 'join':
       return <JoinForm value={value as never} columns={columns} place={place} work={work} onChange={change} />;
+    case 'lookup':
+      return <LookupForm value={value as never} columns={columns} own={work.table.name} onChange={change} />;
     case 'union':
       return <Checks label="Rows of" names={others} chosen={value as string[]} onChange={(names) => change(names)} />;
     case 'sort':

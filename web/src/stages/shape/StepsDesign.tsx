@@ -24,7 +24,8 @@ export function StepsDesign({ work }: { work: StepWork }) {
     look(place + 1);
   };
   const fault = work.waiting ? undefined : trace?.fault;
-  const joinAt = (i: number) => trace?.states[i]?.join ?? (trace?.fault?.place === i + 1 ? trace.fault.join : undefined);
+  const metAt = (i: number) =>
+    trace?.states[i]?.join ?? trace?.states[i]?.lookup ?? (trace?.fault?.place === i + 1 ? trace.fault.join : undefined);
   return (
     <div className="flex min-h-0 flex-1 flex-col">
       {work.changed && (
@@ -49,7 +50,7 @@ export function StepsDesign({ work }: { work: StepWork }) {
           const state = trace?.states[i];
           const before = trace?.states[i - 1];
           const open = place === i + 1;
-          const findings = work.waiting ? [] : (joinAt(i)?.findings ?? []);
+          const findings = work.waiting ? [] : (metAt(i)?.findings ?? []);
           return (
             <li
               key={i}
@@ -91,7 +92,10 @@ export function StepsDesign({ work }: { work: StepWork }) {
               {(findings.length > 0 || fault?.place === i + 1) && (
                 <p className="flex flex-wrap gap-1 pb-[5px] pl-[38px]">
                   {findings.map((f) => (
-                    <Flag key={f.kind} text={`${f.kind} ${many(f.rows, 'row')}`} />
+                    <Flag
+                      key={f.kind}
+                      text={f.kind === 'chooses' ? `chooses for ${many(f.rows, 'row')}` : `${f.kind} ${many(f.rows, 'row')}`}
+                    />
                   ))}
                   {fault?.place === i + 1 && <Flag text="cannot be run" />}
                 </p>

@@ -3,6 +3,7 @@ import type { Edit } from '@crease/core/edit';
 import { quoteName } from '@crease/core/formula';
 import type { Table } from '@crease/core/model';
 import { sameName } from '@crease/core/model';
+import { matchVersions } from '@crease/core/shape';
 import { useModel } from '../../state/model.tsx';
 import { selectionText } from '../../state/selection.ts';
 
@@ -57,10 +58,55 @@ export function Versions({ table, onSet }: { table: Table; onSet: (change: Chang
             >
               Derive the current rows
             </button>
+            <MatchFacts dimension={table} />
           </>
         )}
       </span>
     </>
+  );
+}
+
+/** Facts that name a member and a day: each row can refer to the version of that day. */
+function MatchFacts({ dimension }: { dimension: Table }) {
+  const { model, edit } = useModel();
+  const [, setParams] = useSearchParams();
+  const { of } = dimension.validity!;
+  const matches = model.tables
+    .filter((t) => t.role === 'fact')
+    .flatMap((fact) => {
+      const related = (model.relationships ?? []).find((r) => sameName(r.from.table, fact.name) && sameName(r.to.table, dimension.name));
+      // Already matched: it refers to more than the member.
+      if (related && !related.to.columns.every((c) => of.some((name) => sameName(name, c)))) return [];
+      const members = of.map((name) => {
+        const at = related?.to.columns.findIndex((c) => sameName(c, name)) ?? -1;
+        return at >= 0 ? related!.from.columns[at] : fact.columns.find((c) => sameName(c.name, name))?.name;
+      });
+      if (members.some((m) => m === undefined)) return [];
+      return fact.columns.filter((c) => c.type === 'date').map((c) => ({ fact, at: c.name, members: members as string[] }));
+    });
+  if (matches.length === 0) return null;
+  return (
+    <select
+      className="field h-[24px]"
+      value=""
+      aria-label="Match a fact to the version of its day"
+      title="Each row of the fact then refers to the version that is valid on its day"
+      onChange={(e) => {
+        const { fact, at, members } = matches[Number(e.target.value)]!;
+        const made = matchVersions(model, { fact, dimension, members, at });
+        if (!made) return;
+        void edit(made, `rows of ${fact.name} refer to the version of ${dimension.name} on their ${at}`).then(
+          (done) => done && setParams({ sel: selectionText({ kind: 'table', name: fact.name }), view: 'steps' }),
+        );
+      }}
+    >
+      <option value="">match a fact …</option>
+      {matches.map(({ fact, at }, i) => (
+        <option key={`${fact.name}.${at}`} value={i}>
+          {fact.name} by {at}
+        </option>
+      ))}
+    </select>
   );
 }
 

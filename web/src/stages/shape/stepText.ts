@@ -1,10 +1,11 @@
+import type { Lookup } from '@crease/core/shape';
 import type { Step } from './steps.ts';
 import { argumentOf, verbOf } from './steps.ts';
 
 const few = (names: readonly string[], most = 4): string =>
   names.length <= most ? names.join(', ') : `${names.slice(0, most - 1).join(', ')} and ${names.length - most + 1} more`;
 const picked = (columns: readonly (string | { column: string; as: string })[]): string[] =>
-  columns.map((c) => (typeof c === 'string' ? c : `${c.column} as ${c.as}`));
+  columns.map((c) => (typeof c === 'string' ? c : c.column === c.as ? c.as : `${c.column} as ${c.as}`));
 
 /** What a step does, in a line. */
 export function stepText(step: Step): string {
@@ -31,6 +32,18 @@ export function stepText(step: Step): string {
       const { table, kind, on, columns } = argument as { table: string; kind: string; on: [string, string][]; columns?: [] };
       const keys = on.map(([a, b]) => (a === b ? a : `${a} = ${b}`)).join(' and ');
       return `${kind}, with ${table} on ${keys}${columns ? `, brings ${few(picked(columns))}` : ''}`;
+    }
+    case 'lookup': {
+      const { table, on, columns, valid, newest } = argument as Lookup;
+      const keys = on.map(([a, b]) => (a === b ? a : `${a} = ${b}`)).join(' and ');
+      const which = newest
+        ? `, the newest by ${newest}`
+        : valid?.to !== undefined
+          ? `, valid on ${valid.at}`
+          : valid
+            ? `, the newest up to ${valid.at}`
+            : '';
+      return `${few(picked(columns))} in ${table} by ${keys}${which}`;
     }
     case 'union':
       return `and the rows of ${few(argument as string[])}`;

@@ -1,0 +1,37 @@
+import { z } from 'zod';
+import { looked } from '../looking.ts';
+import type { StepKind } from '../step.ts';
+import { pickRows, stepColumn, withColumns } from '../step.ts';
+
+export const lookupSchema = z
+  .strictObject({
+    table: z.string(),
+    on: z.array(z.tuple([z.string(), z.string()])).min(1),
+    columns: z.array(z.union([z.string(), z.strictObject({ column: z.string(), as: z.string() })])).min(1, 'name a column to bring'),
+    /** Of the rows of a key that which is valid on the day of `at`. Without `to`, a row is valid until the next one begins. */
+    valid: z.strictObject({ at: z.string().min(1), from: z.string().min(1), to: z.string().min(1).optional() }).optional(),
+    /** Of the rows of a key that with the largest value of this column. */
+    newest: z.string().min(1).optional(),
+  })
+  .refine((l) => !(l.valid && l.newest), 'either "valid" or "newest" chooses among the rows of a key, not both');
+export type Lookup = z.infer<typeof lookupSchema>;
+
+/**
+ * `{ "lookup": { "table": "price", "on": [["title_id", "title_id"]], "columns": ["amount"], "newest": "valid_from" } }`: values of one row of
+ * another table beside each row. Rows neither come nor go; where no row is found, the values are null.
+ */
+export const lookup: StepKind<Lookup> = {
+  verb: 'lookup',
+  schema: lookupSchema,
+  apply: (input, argument, setting) => {
+    const other = setting.table(argument.table);
+    const { rows } = looked(input, other, argument);
+    const brought = argument.columns.map((c) =>
+      typeof c === 'string'
+        ? pickRows(stepColumn(other, c, 'lookup'), c, rows)
+        : pickRows(stepColumn(other, c.column, 'lookup'), c.as, rows),
+    );
+    const replaced = (name: string) => brought.some((b) => b.name.toLowerCase() === name.toLowerCase());
+    return withColumns(input, [...[...input.columns.values()].filter((c) => !replaced(c.name)), ...brought]);
+  },
+};

@@ -1,0 +1,160 @@
+import { sameName } from '@crease/core/model';
+import type { Lookup } from '@crease/core/shape';
+import { useModel } from '../../state/model.tsx';
+import type { StateColumn } from './fields.tsx';
+import { Checks, Choice, Row } from './fields.tsx';
+
+type Way = 'first' | 'newest' | 'valid' | 'until';
+const WAYS: readonly { readonly way: Way; readonly says: string }[] = [
+  { way: 'first', says: 'its one row, or the first' },
+  { way: 'newest', says: 'the newest' },
+  { way: 'valid', says: 'valid on the day of' },
+  { way: 'until', says: 'the newest up to the day of' },
+];
+
+const isDay = (c: StateColumn) => c.type === 'date' || c.type === 'timestamp';
+
+/** A lookup to begin with: columns of one name are the likely keys, declared versions the likely days. */
+export function lookupOf(
+  table: { name: string; columns: readonly StateColumn[]; key?: readonly string[]; validity?: { of: string[]; from: string; to: string } },
+  own: readonly StateColumn[],
+): Lookup {
+  const shared = table.columns.filter((c) => own.some((o) => sameName(o.name, c.name)));
+  const keys = shared.filter((c) => (table.validity?.of ?? table.key ?? []).some((k) => sameName(k, c.name)));
+  const on = (keys.length > 0 ? keys : shared.slice(0, 1)).map((c): [string, string] => [
+    own.find((o) => sameName(o.name, c.name))!.name,
+    c.name,
+  ]);
+  const at = own.find(isDay)?.name;
+  const { validity } = table;
+  const first = table.columns.find((c) => !on.some(([, theirs]) => sameName(theirs, c.name)));
+  return {
+    table: table.name,
+    on: on.length > 0 ? on : [['', '']],
+    columns: first ? [first.name] : [],
+    ...(validity && at ? { valid: { at, from: validity.from, to: validity.to } } : {}),
+  };
+}
+
+/** A lookup: the other table, the keys, which of the rows of a key is meant, and the columns that it brings. */
+export function LookupForm({
+  value,
+  columns,
+  own,
+  onChange,
+}: {
+  value: Lookup;
+  /** Columns before the step. */
+  columns: readonly StateColumn[];
+  /** The table that the steps are of: it cannot look itself up. */
+  own: string;
+  onChange: (value: Lookup) => void;
+}) {
+  const { model } = useModel();
+  const table = model.tables.find((t) => sameName(t.name, value.table));
+  const theirs = (table?.columns ?? []).filter((c) => c.formula === undefined);
+  const names = theirs.map((c) => c.name);
+  const here = columns.map((c) => c.name);
+  const putKey = (i: number, pair: [string, string]) => onChange({ ...value, on: value.on.map((p, k) => (k === i ? pair : p)) });
+  const days = theirs.filter(isDay).map((c) => c.name);
+  const ownDays = columns.filter(isDay).map((c) => c.name);
+  const { valid, newest, ...plain } = value;
+  const way: Way = newest !== undefined ? 'newest' : valid ? (valid.to === undefined ? 'until' : 'valid') : 'first';
+  const choose = (next: Way) => {
+    const from = valid?.from ?? table?.validity?.from ?? days[0] ?? '';
+    const at = valid?.at ?? ownDays[0] ?? '';
+    const to = valid?.to ?? table?.validity?.to ?? days.find((d) => d !== from) ?? from;
+    if (next === 'newest') onChange({ ...plain, newest: newest ?? from });
+    else if (next === 'valid') onChange({ ...plain, valid: { at, from, to } });
+    else if (next === 'until') onChange({ ...plain, valid: { at, from } });
+    else onChange(plain);
+  };
+  const putValid = (change: Partial<NonNullable<Lookup['valid']>>) => onChange({ ...value, valid: { ...valid!, ...change } });
+  const bringable = names.filter((c) => !value.on.some(([, t]) => sameName(t, c)));
+  const brought = value.columns.map((c) => (typeof c === 'string' ? c : c.column));
+  const put = (chosen: readonly string[]) =>
+    onChange({
+      ...value,
+      columns: chosen.map(
+        (name) => value.columns.find((c) => typeof c !== 'string' && sameName(c.column, name)) ?? asFree(name, here, value.table),
+      ),
+    });
+  return (
+    <div className="flex flex-col gap-2">
+      <Row label="from">
+        <Choice
+          label="The table to look up in"
+          value={value.table}
+          options={model.tables.filter((t) => !sameName(t.name, own)).map((t) => t.name)}
+          onChange={(name) =>
+            onChange(
+              lookupOf(
+                model.tables.find((t) => t.name === name)!,
+                columns,
+              ),
+            )
+          }
+        />
+      </Row>
+      {table &&
+        value.on.map(([a, b], i) => (
+          <Row key={i} label={i === 0 ? 'where' : 'and'}>
+            <Choice label={`Own key ${i + 1}`} value={a} options={here} onChange={(name) => putKey(i, [name, b])} />
+            <span>=</span>
+            <Choice label={`Key ${i + 1} of ${value.table}`} value={b} options={names} onChange={(name) => putKey(i, [a, name])} />
+            {value.on.length > 1 && (
+              <button
+                type="button"
+                className="btn btn-bare"
+                aria-label={`Remove key ${i + 1}`}
+                onClick={() => onChange({ ...value, on: value.on.filter((_, k) => k !== i) })}
+              >
+                ×
+              </button>
+            )}
+            {i === value.on.length - 1 && (
+              <button type="button" className="btn h-[24px]" onClick={() => onChange({ ...value, on: [...value.on, ['', '']] })}>
+                one more key <span aria-hidden>+</span>
+              </button>
+            )}
+          </Row>
+        ))}
+      {table && (
+        <Row label="of its rows">
+          <select className="field" aria-label="Which row" value={way} onChange={(e) => choose(e.target.value as Way)}>
+            {WAYS.filter(({ way: w }) => w === way || w === 'first' || (w === 'newest' ? names.length > 0 : days.length > 0)).map((w) => (
+              <option key={w.way} value={w.way}>
+                {w.says}
+              </option>
+            ))}
+          </select>
+          {newest !== undefined && (
+            <>
+              <span>by</span>
+              <Choice label="Newest by" value={newest} options={names} onChange={(name) => onChange({ ...plain, newest: name })} />
+            </>
+          )}
+          {valid && (
+            <>
+              <Choice label="Day" value={valid.at} options={ownDays} onChange={(at) => putValid({ at })} />
+              <span>from</span>
+              <Choice label="Valid from" value={valid.from} options={days} onChange={(from) => putValid({ from })} />
+              {valid.to !== undefined && (
+                <>
+                  <span>to</span>
+                  <Choice label="Valid to" value={valid.to} options={days} onChange={(to) => putValid({ to })} />
+                </>
+              )}
+            </>
+          )}
+        </Row>
+      )}
+      {bringable.length > 0 && <Checks label="brings" names={bringable} chosen={brought} onChange={put} />}
+    </div>
+  );
+}
+
+/** A column under a name that is free among those that are there. */
+function asFree(name: string, here: readonly string[], table: string): string | { column: string; as: string } {
+  return here.some((h) => sameName(h, name)) ? { column: name, as: `${table}_${name}` } : name;
+}
