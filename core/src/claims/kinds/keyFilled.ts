@@ -23,9 +23,7 @@ export const keyFilled: ClaimKind = {
                 ? { checked: table.rowCount, against: 0 }
                 : key.length === 1
                   ? offendingCodes(table, table.rowCount, key[0]!, [1])
-                  : key.length === 1
-                    ? offendingCodes(table, table.rowCount, key[0]!, [1])
-                    : offendingRows(table, table.rowCount, key, (row) => hasNull(key, row)),
+                  : offendingRows(table, table.rowCount, key, (row) => hasNull(key, row)),
             );
           },
         }),
