@@ -1,6 +1,6 @@
 import type { Edit } from '../edit/index.ts';
 import type { Model } from '../model/index.ts';
-import type { FormulaChecker } from '../formula/index.ts';
+import type { ColumnName, FormulaChecker } from '../formula/index.ts';
 import type { ModelData } from '../query/index.ts';
 
 export type Verdict = 'holds' | 'broken' | 'unchecked' | 'waived';
@@ -49,9 +49,11 @@ export interface Claim {
   readonly says: string;
   readonly weight: Weight;
   readonly about: readonly About[];
-  /** Tables whose rows are read. */
+  /** Tables whose rows are counted; none where the claim is about the model alone, which is judged whenever it is listed. */
   readonly tables: readonly string[];
-  /** Parts of the model that the judgement rests on, beside the tables' own definitions. A change in them makes the claim unchecked. */
+  /** Columns whose values are read, with whatever they are derived from. */
+  readonly columns: readonly ColumnName[];
+  /** Other parts of the model that the judgement rests on. A change in any of these three makes the claim unchecked. */
   readonly parts: unknown;
   judge(data: ModelData): Judgement;
   remedies?(judgement: Judgement): readonly Remedy[];
@@ -91,12 +93,10 @@ export const judged = (evidence: Evidence): Judgement => ({ verdict: evidence.ag
 export const unchecked = (note: string): Judgement => ({ verdict: 'unchecked', evidence: { checked: 0, against: 0, notes: [note] } });
 
 /** Makes claims of one kind. */
-export const claimOf = (
-  kind: ClaimKind,
-  subject: string,
-  says: string,
-  rest: Pick<Claim, 'about' | 'tables' | 'parts' | 'judge'> & Partial<Claim>,
-): Claim => ({
+export const claimOf = (kind: ClaimKind, subject: string, says: string, rest: Pick<Claim, 'about' | 'judge'> & Partial<Claim>): Claim => ({
+  tables: [],
+  columns: [],
+  parts: null,
   id: `${kind.kind}:${subject}`,
   kind: kind.kind,
   subject,

@@ -169,9 +169,14 @@ export function columnOfValues(name: string, type: DataType, values: ArrayLike<V
     }
     first[row] = code;
   }
-  const { domain, remap } = domainOfDistinct(distinct, values.length);
-  const codes = codesArray(domain.size, values.length);
-  for (let row = 0; row < codes.length; row++) codes[row] = remap[first[row]!]!;
+  return columnOfNumbered(name, type, first, distinct);
+}
+
+/** A column of values by number: 0 is null, k is the k-th of the distinct values, which are in no order. */
+export function columnOfNumbered(name: string, type: DataType, numbers: Uint32Array, distinct: readonly Value[]): Column {
+  const { domain, remap } = domainOfDistinct(distinct, numbers.length);
+  const codes = codesArray(domain.size, numbers.length);
+  for (let row = 0; row < codes.length; row++) codes[row] = remap[numbers[row]!]!;
   return columnOfCodes(name, type, domain, codes);
 }
 

@@ -109,6 +109,37 @@ export function decodeDomain(bytes: Uint8Array): Domain {
   }
 }
 
+/** Bytes from the start of an encoded dictionary that may be enough to know its size. */
+export const SIZE_BYTES = 16;
+
+/** Values of an encoded dictionary, without reading them. Undefined where the first bytes alone do not tell; `whole` says that all are there. */
+export function domainSize(bytes: Uint8Array, whole: boolean): number | undefined {
+  switch (bytes[0]) {
+    case 0:
+      return new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength).getUint32(9, true);
+    case 1:
+    case 4:
+      return readNumber(bytes, 1).value;
+    case 2:
+      return whole ? (bytes.length - 1) / 4 : undefined;
+    case 3:
+      return whole ? (bytes.length - 1) / 8 : undefined;
+    default:
+      return whole ? bytes.length - 1 : undefined;
+  }
+}
+
+/** A number of 7 bits a byte, the lowest first; `end` is behind it. */
+function readNumber(bytes: Uint8Array, from: number): { value: number; end: number } {
+  let [value, shift, end] = [0, 0, from];
+  for (;;) {
+    const byte = bytes[end++]!;
+    value += (byte & 0x7f) * 2 ** shift;
+    if (byte < 0x80) return { value, end };
+    shift += 7;
+  }
+}
+
 /** Texts are decoded so many bytes at a time, and cut: a call of the decoder for each would take most of the time. */
 const DECODED_BYTES = 1 << 22;
 
@@ -116,13 +147,9 @@ function decodeTexts(bytes: Uint8Array): string[] {
   const decoder = new TextDecoder('utf-8', { ignoreBOM: true });
   let at = 1;
   const number = () => {
-    let [n, shift] = [0, 0];
-    for (;;) {
-      const byte = bytes[at++]!;
-      n += (byte & 0x7f) * 2 ** shift;
-      if (byte < 0x80) return n;
-      shift += 7;
-    }
+    const { value, end } = readNumber(bytes, at);
+    at = end;
+    return value;
   };
   const count = number();
   const texts: string[] = new Array(count);

@@ -1,5 +1,6 @@
 export * from './domain.ts';
 export * from './column.ts';
+export * from './combinations.ts';
 export * from './table.ts';
 export * from './misfits.ts';
 export * from './dictionary.ts';

@@ -80,9 +80,15 @@ function ownRows(model: Model, table: Table, setting: StepSetting): TableData | 
 
 /**
  * Rows of a model's tables by name, each made once. `stored` gives the rows of a table that has its own; `today` is in days since
- * 1970-01-01. The loader throws DataError for an unknown table and where tables are derived from each other in a circle.
+ * 1970-01-01. `kept` may have rows that need no file from an earlier time, or makes them. The loader throws DataError for an unknown table and
+ * where tables are derived from each other in a circle.
  */
-export function tableLoader(model: Model, today: number, stored: (table: Table) => TableData): (name: string) => TableData {
+export function tableLoader(
+  model: Model,
+  today: number,
+  stored: (table: Table) => TableData,
+  kept: (table: Table, make: () => TableData | undefined) => TableData | undefined = (_, make) => make(),
+): (name: string) => TableData {
   const made = new Map<string, TableData>();
   /** Tables whose steps are being run: one that is asked for again is derived from itself. */
   const open: string[] = [];
@@ -95,7 +101,7 @@ export function tableLoader(model: Model, today: number, stored: (table: Table) 
     if (open.includes(name)) throw new DataError(`the tables are derived from each other in a circle: ${[...open, name].join(' → ')}`);
     open.push(name);
     try {
-      const rows = ownRows(model, table, { table: load, today }) ?? stored(table);
+      const rows = kept(table, () => ownRows(model, table, { table: load, today })) ?? stored(table);
       made.set(name, rows);
       return rows;
     } finally {

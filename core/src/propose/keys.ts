@@ -4,7 +4,8 @@ import type { Column } from '../columns/index.ts';
 import { columnValues } from '../columns/index.ts';
 import type { Model, Table } from '../model/index.ts';
 import type { ModelData } from '../query/index.ts';
-import { combinations } from '../claims/index.ts';
+import { combinations } from '../columns/index.ts';
+
 import { nameLikeness, wordsOf } from './names.ts';
 import type { Proposal } from './proposal.ts';
 

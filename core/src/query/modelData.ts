@@ -1,7 +1,7 @@
 import type { Value } from '../values/index.ts';
 import { parseType, TEXT } from '../values/index.ts';
 import type { Codes, Column, TableData } from '../columns/index.ts';
-import { columnOfValues, columnValues } from '../columns/index.ts';
+import { columnValues } from '../columns/index.ts';
 import type { Model, Table } from '../model/index.ts';
 import { sameName } from '../model/index.ts';
 import type { Path, RowIndex, RowLists, Via } from '../relate/index.ts';
@@ -10,7 +10,8 @@ import type { DataOracle, TypedAggregate } from '../formula/index.ts';
 import { FormulaChecker } from '../formula/index.ts';
 import type { Executor } from './compiled/plannedScan.ts';
 import { PlannedScan } from './compiled/plannedScan.ts';
-import { aggregateRows, rowValues } from './rowFormula.ts';
+import { derivedColumn } from './derivedColumn.ts';
+import { aggregateRows } from './rowFormula.ts';
 
 /** A table or a formula that cannot be had, said to the person who asked. */
 export class DataError extends Error {}
@@ -36,6 +37,8 @@ export class ModelData implements DataOracle {
     /** Days since 1970-01-01; stands in for a missing `asOf`. */
     readonly today: number,
     readonly executor: Executor = 'auto',
+    /** May have a derived column from an earlier revision, or makes it. */
+    private readonly kept: (table: string, column: string, make: () => Column) => Column = (_, __, make) => make(),
   ) {
     this.checker = new FormulaChecker(model, this);
   }
@@ -74,7 +77,8 @@ export class ModelData implements DataOracle {
       if (this.deriving.has(key)) throw new DataError(`the column ${table.name}.${declared.name} is derived from itself`);
       this.deriving.add(key);
       try {
-        column = this.derive(table, declared.name, declared.formula, parseType(declared.type) ?? TEXT);
+        const { name, formula, type } = declared;
+        column = this.kept(table.name, name, () => this.derive(table, name, formula, parseType(type) ?? TEXT));
       } finally {
         this.deriving.delete(key);
       }
@@ -87,10 +91,7 @@ export class ModelData implements DataOracle {
     const checked = this.checker.column(table, name, formula, type);
     if (!checked.typed)
       throw new DataError(`the formula of ${table.name}.${name} is broken: ${checked.faults[0]?.message ?? 'it rests on a broken one'}`);
-    const evaluate = rowValues(this, table.name, checked.typed);
-    const values: Value[] = new Array(this.rowCount(table.name));
-    for (let row = 0; row < values.length; row++) values[row] = evaluate(row);
-    return columnOfValues(name, type, values);
+    return derivedColumn(this, table.name, checked.typed, name, type);
   }
 
   /** An aggregate of a row formula: for each row of its owner, over the base rows that refer to it. */
@@ -134,6 +135,14 @@ export class ModelData implements DataOracle {
       this.byCode.set(key, rowOf);
     }
     return { codes: column.codes, rowOf };
+  }
+
+  /** What decides which row of another table is looked up: codes, each below `size`. Undefined for the table itself. */
+  startOf(base: string, table: string, via: Via = []): { readonly codes: Codes; readonly size: number } | undefined {
+    const path = this.checker.reach.lookup(base, table, via);
+    if (!path) throw new DataError(`${table} is not looked up from ${base}`);
+    const start = this.pathStart(path);
+    return start && { codes: start.codes, size: start.rowOf?.length ?? this.rowCount(path.at(-1)!.to.table) + 1 };
   }
 
   /** Row references from a table to one that it looks up. */

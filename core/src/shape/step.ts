@@ -4,7 +4,7 @@ import { formatType } from '../values/index.ts';
 import type { Codes, Column, TableData } from '../columns/index.ts';
 import { codesArray, columnOfCodes, tableOf } from '../columns/index.ts';
 import type { Model, Table } from '../model/index.ts';
-import { DataError, ModelData, rowValues } from '../query/index.ts';
+import { DataError, ModelData, numberedValues, rowValues } from '../query/index.ts';
 import type { Evaluate } from '../formula/index.ts';
 
 /** What a step may ask for beside the rows that it gets. */
@@ -57,7 +57,11 @@ export const withColumns = (table: TableData, columns: readonly Column[]): Table
   tableOf(table.name, columns, { rowCount: table.rowCount, ...(table.lineOf ? { lineOf: table.lineOf } : {}) });
 
 /** A row formula over the rows as they are now: columns stand alone or behind the table's name. */
-export function stepFormula(table: TableData, formula: string, setting: StepSetting): { evaluate: Evaluate; type: DataType } {
+export function stepFormula(
+  table: TableData,
+  formula: string,
+  setting: StepSetting,
+): { evaluate: Evaluate; type: DataType; numbered: () => ReturnType<typeof numberedValues> } {
   const shape: Table = {
     name: table.name,
     role: 'staging',
@@ -67,5 +71,10 @@ export function stepFormula(table: TableData, formula: string, setting: StepSett
   const data = new ModelData(model, () => table, setting.today);
   const checked = data.checker.rowFormula(shape, formula);
   if (!checked.typed) throw new DataError(`the formula ${formula}: ${checked.faults.map((f) => f.message).join('; ')}`);
-  return { evaluate: rowValues(data, shape.name, checked.typed), type: checked.typed.type ?? { kind: 'text' } };
+  const { typed } = checked;
+  return {
+    evaluate: rowValues(data, shape.name, typed),
+    type: typed.type ?? { kind: 'text' },
+    numbered: () => numberedValues(data, shape.name, typed),
+  };
 }

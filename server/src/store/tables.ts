@@ -1,4 +1,4 @@
-import { deflateRawSync, inflateRawSync } from 'node:zlib';
+import { constants, deflateRawSync, inflateRawSync } from 'node:zlib';
 import type { DataType } from '@crease/core/values';
 import { formatType, parseType, TEXT } from '@crease/core/values';
 import type {
@@ -23,6 +23,8 @@ import {
   columnOfParts,
   decodeDomain,
   decodeSegment,
+  domainSize,
+  SIZE_BYTES,
   tableOf,
 } from '@crease/core/columns';
 import { DataError } from '@crease/core/query';
@@ -274,7 +276,7 @@ export class Tables {
     const ranked = () => this.readDoubles(column.id, rows);
     const domainOf = () => (domain ??= raw ? ranked().domain : decodeDomain(encoded()));
     const decode = () => {
-      if (!raw) return this.readCodes(column.id, domainOf().size, rows);
+      if (!raw) return this.readCodes(column.id, domain?.size ?? sizeOf(column) ?? domainOf().size, rows);
       const made = ranked();
       domain ??= made.domain;
       return made.codes;
@@ -320,6 +322,13 @@ export class Tables {
     const sql = 'select rows, encoding, bytes from segment where column_id = ? order by ordinal';
     return this.db.prepare(sql).iterate(columnId) as IterableIterator<StoredSegment>;
   }
+}
+
+/** The size of a column's dictionary, without reading it where its first bytes tell. */
+function sizeOf({ domain, domain_deflated }: StoredColumn): number | undefined {
+  if (!domain_deflated) return domainSize(domain, true);
+  const head = inflateRawSync(domain.subarray(0, 4096), { finishFlush: constants.Z_SYNC_FLUSH });
+  return head.length >= SIZE_BYTES ? domainSize(head, false) : undefined;
 }
 
 const replacedMeanwhile = () => new DataError('these rows have been replaced meanwhile: ask again');

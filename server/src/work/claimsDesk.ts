@@ -1,6 +1,5 @@
-import type { Judgement, JudgedClaim, Remedy } from '@crease/core/claims';
+import type { Claim, Judgement, JudgedClaim, Remedy } from '@crease/core/claims';
 import { present, summarise } from '@crease/core/claims';
-import type { Claim } from '@crease/core/claims';
 import type { ClaimsState } from '@crease/contract';
 import { writeModel } from '@crease/core/model';
 import type { Hub } from '../live/hub.ts';
@@ -9,26 +8,31 @@ import type { Running, WorkPool } from './pool.ts';
 import type { JudgeMessage, ListedClaim } from './tasks.ts';
 
 interface Entry {
-  basis: string;
-  judgement: Judgement;
-  remedies: readonly Remedy[];
+  readonly basis: string;
+  readonly judgement: Judgement;
+  readonly remedies: readonly Remedy[];
 }
 
 interface Desk {
-  revision: Revision;
+  readonly revision: Revision;
   listed: readonly ListedClaim[];
-  entries: Map<string, Entry>;
+  readonly entries: Map<string, Entry>;
   done: boolean;
-  running?: Running<unknown>;
+  readonly running: Running<{ stopped: boolean }>[];
   elapsedMs: number;
 }
 
+/** With fewer claims to judge, a second thread costs more than it saves. */
+const ENOUGH_FOR_TWO = 24;
+
 /**
  * Keeps the verdicts of each model up to date: after a change it lists the claims anew, keeps the verdicts whose basis
- * stands, and has the others judged in a worker. A newer change stops the run of an older one.
+ * stands, and has the others judged in workers. A newer change stops the run of an older one.
  */
 export class ClaimsDesk {
   private readonly desks = new Map<number, Desk>();
+  /** What somebody looks at, by model. */
+  private readonly interests = new Map<number, readonly string[]>();
 
   constructor(
     private readonly workspace: string,
@@ -44,36 +48,55 @@ export class ClaimsDesk {
   refresh(modelId: number): void {
     const revision = this.models.head(modelId);
     const before = this.desks.get(modelId);
-    before?.running?.stop();
-    const entries = before?.entries ?? new Map(this.verdicts.all(modelId).map((v) => [v.claim, this.stored(v)]));
-    const desk: Desk = { revision, listed: before?.listed.map((c) => ({ ...c, stands: false })) ?? [], entries, done: false, elapsedMs: 0 };
+    before?.running.forEach((run) => run.stop());
+    const stored = () =>
+      this.verdicts.all(modelId).map(({ claim, basis, judgement }) => [claim, { basis, judgement, remedies: [] }] as const);
+    const entries = before?.entries ?? new Map<string, Entry>(stored());
+    const desk: Desk = { revision, listed: [], entries, done: false, running: [], elapsedMs: 0 };
+    // Until they are listed anew, the claims of the revision before are shown as unchecked.
+    desk.listed = before?.listed.map((claim) => ({ ...claim, basis: '' })) ?? [];
     this.desks.set(modelId, desk);
     void this.judge(modelId, desk);
   }
 
-  /** Verdicts as they are stored have no remedies: those are made again, so they do not stand. */
-  private stored(v: { basis: string; judgement: Judgement }): Entry {
-    return { basis: v.judgement.verdict === 'broken' ? '' : v.basis, judgement: v.judgement, remedies: [] };
+  /** Says what somebody looks at: its claims are judged first when there is something to judge. */
+  interest(modelId: number, names: readonly string[]): void {
+    this.interests.set(modelId, names);
   }
 
   private async judge(modelId: number, desk: Desk): Promise<void> {
     const start = performance.now();
-    const versions = this.tables.versions(modelId);
-    const known = Object.fromEntries([...desk.entries].map(([claim, entry]) => [claim, entry.basis]));
+    const known = Object.fromEntries(
+      [...desk.entries].map(([claim, { basis, judgement }]) => [
+        claim,
+        { basis, ...(judgement.verdict === 'broken' ? { judgement } : {}) },
+      ]),
+    );
     const task = {
       kind: 'judge' as const,
       workspace: this.workspace,
       modelId,
       revision: desk.revision.id,
       document: writeModel(desk.revision.model),
-      versions,
+      versions: this.tables.versions(modelId),
       known,
-      today: this.today(),
+      interest: this.interests.get(modelId) ?? [],
+      taken: new Int32Array(new SharedArrayBuffer(12)),
     };
-    desk.running = this.pool.start<JudgeMessage, { stopped: boolean }>(task, (message) => this.take(modelId, desk, message));
+    const begin = (fromBack: boolean) => {
+      const onMessage = (message: JudgeMessage) => {
+        this.take(modelId, desk, message);
+        if (message.kind === 'listed' && message.open >= ENOUGH_FOR_TWO && this.desks.get(modelId) === desk) begin(true);
+      };
+      desk.running.push(
+        this.pool.start<JudgeMessage, { stopped: boolean }>({ ...task, fromBack }, onMessage, fromBack ? 'loads' : 'questions'),
+      );
+    };
+    begin(false);
     try {
-      const { stopped } = (await desk.running.done) as { stopped: boolean };
-      if (stopped || this.desks.get(modelId) !== desk) return;
+      // The second thread begins while the first one works, so it is there when the first is done.
+      for (let i = 0; i < desk.running.length; i++) if ((await desk.running[i]!.done).stopped) return;
+      if (this.desks.get(modelId) !== desk) return;
       desk.done = true;
       desk.elapsedMs = Math.round(performance.now() - start);
       this.tell(modelId, desk);
@@ -84,13 +107,18 @@ export class ClaimsDesk {
 
   private take(modelId: number, desk: Desk, message: JudgeMessage): void {
     if (this.desks.get(modelId) !== desk) return;
-    if (message.kind === 'listed') desk.listed = message.claims;
-    else {
+    const { entries } = desk;
+    if (message.kind === 'listed') {
+      desk.listed = message.claims;
+      for (const { claim, remedies } of message.remedies) entries.set(claim, { ...entries.get(claim)!, remedies: remedies as Remedy[] });
+    } else {
       for (const v of message.verdicts)
-        desk.entries.set(v.claim, { basis: v.basis, judgement: v.judgement as Judgement, remedies: v.remedies as Remedy[] });
+        entries.set(v.claim, { basis: v.basis, judgement: v.judgement as Judgement, remedies: v.remedies as Remedy[] });
+      // What is about the model alone is judged anew each time: there is nothing to keep.
+      const kept = message.verdicts.filter((v) => !v.basis.startsWith('revision '));
       this.verdicts.save(
         modelId,
-        message.verdicts.map((v) => ({ claim: v.claim, basis: v.basis, judgement: v.judgement as Judgement })),
+        kept.map((v) => ({ claim: v.claim, basis: v.basis, judgement: v.judgement as Judgement })),
       );
     }
     this.tell(modelId, desk);

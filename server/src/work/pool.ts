@@ -53,15 +53,15 @@ export class WorkPool {
     return unwrap<T>((await this.loads.run(task, { transferList: memory })) as { result: T } | TaskFault);
   }
 
-  /** Runs a task that tells of its progress. */
-  start<M, T>(task: Plain<Task>, onMessage: (message: M) => void): Running<T> {
+  /** Runs a task that tells of its progress; on the threads that read files it keeps nobody from asking. */
+  start<M, T>(task: Plain<Task>, onMessage: (message: M) => void, threads: 'questions' | 'loads' = 'questions'): Running<T> {
     const stop = new Int32Array(new SharedArrayBuffer(4));
     const channel = new MessageChannel();
     // The result and the messages come on ways of their own: the task is done when both have ended.
     const told = new Promise<void>((resolve) =>
       channel.port1.on('message', (message: M | typeof END) => (message === END ? resolve() : onMessage(message as M))),
     );
-    const done = this.questions
+    const done = this[threads]
       .run({ ...task, port: channel.port2, stop }, { transferList: [channel.port2 as MessagePort] })
       .then(async (answer) => {
         await told;

@@ -48,11 +48,17 @@ export type Task =
   | ({ readonly kind: 'columns'; readonly table: string } & OnModel)
   | ({ readonly kind: 'rows'; readonly table: string; readonly offset: number; readonly count: number } & OnModel)
   | ({ readonly kind: 'values'; readonly column: string; readonly search: string } & OnModel)
-  /** Judges claims whose basis is not among the known ones; tells each batch through the port. `stop[0]` not 0 ends it early. */
+  /**
+   * Judges claims whose basis is not among the known ones; tells each batch through the port. `stop[0]` not 0 ends it early. Two threads that
+   * judge together share `taken`: claims taken in all, from the front, and from the back.
+   */
   | ({
       readonly kind: 'judge';
-      readonly known: Readonly<Record<string, string>>;
-      readonly today: string;
+      readonly known: Readonly<Record<string, { readonly basis: string; readonly judgement?: unknown }>>;
+      /** Names of what somebody looks at. */
+      readonly interest: readonly string[];
+      readonly taken: Int32Array;
+      readonly fromBack: boolean;
       readonly port: MessagePort;
       readonly stop: Int32Array;
     } & OnModel)
@@ -72,9 +78,14 @@ export type Task =
   /** Encodes a column of a file whose pieces have been read, and writes it to a table that is being loaded. */
   | { readonly kind: 'column'; readonly task: ColumnTask; readonly into: { workspace: string; tableId: number; ordinal: number } };
 
-/** What a judging worker tells: all claims first (verdicts that still stand named), then the newly judged ones. */
+/** What a judging worker tells: all claims first, how many of them are to be judged, and remedies of broken ones whose verdict stands. */
 export type JudgeMessage =
-  | { readonly kind: 'listed'; readonly claims: readonly ListedClaim[] }
+  | {
+      readonly kind: 'listed';
+      readonly claims: readonly ListedClaim[];
+      readonly open: number;
+      readonly remedies: readonly { claim: string; remedies: unknown }[];
+    }
   | { readonly kind: 'judged'; readonly verdicts: readonly { claim: string; basis: string; judgement: unknown; remedies: unknown }[] };
 
 export interface ListedClaim {
@@ -84,9 +95,8 @@ export interface ListedClaim {
   readonly says: string;
   readonly weight: string;
   readonly about: unknown;
+  /** A known verdict stands where it rests on the same. */
   readonly basis: string;
-  /** Whether a known verdict stands. */
-  readonly stands: boolean;
 }
 
 /** The last message on a task's port. */

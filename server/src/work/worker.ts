@@ -1,4 +1,3 @@
-import { createHash } from 'node:crypto';
 import { workerData } from 'node:worker_threads';
 import { move, transferableSymbol, valueSymbol } from 'piscina';
 import { toJson, formatType, textReader, DATE } from '@crease/core/values';
@@ -7,8 +6,6 @@ import { calledNow, columnValues, PartsError } from '@crease/core/columns';
 import { readModel, withFamilies } from '@crease/core/model';
 import type { Model, Query, Table } from '@crease/core/model';
 import { answerQuery, browseMembers, DataError, levelFacts, ModelData, resolvePath } from '@crease/core/query';
-import { judgeClaim, listClaims } from '@crease/core/claims';
-import type { Claim } from '@crease/core/claims';
 import { columnBytes, profileModel } from '@crease/core/storage';
 import { compileQuery, postgresql, printedSql, sqlite } from '@crease/core/sql';
 import { adviseTypes, proposeStar } from '@crease/core/propose';
@@ -32,8 +29,10 @@ import { storeParquet } from '../intake/storeParquet.ts';
 import { sqliteAbout, sqliteDraw, sqliteRights, sqliteTables, sqliteVersion } from '../databases/sqliteFile.ts';
 import { DatabaseError } from '../databases/reader.ts';
 import { columnFormula } from './columnFormula.ts';
+import { judge } from './judging.ts';
+import { restsOf } from './resting.ts';
 import { traced, tracedRows } from './stepTasks.ts';
-import type { JudgeMessage, Task } from './tasks.ts';
+import type { Task } from './tasks.ts';
 import { SharedCodes } from './sharedCodes.ts';
 import { END } from './tasks.ts';
 
@@ -65,11 +64,10 @@ function dataOf(task: OnModel): ModelData {
   let data = models.get(key);
   if (!data) {
     const model = withFamilies(readModel(task.document));
-    data = new ModelData(
-      model,
-      tableLoader(model, today(model), (table) => storedRows(task, table)),
-      today(model),
-    );
+    const now = today(model);
+    const rests = restsOf(task.workspace, model, task.versions);
+    const loader = tableLoader(model, now, (table) => storedRows(task, table), rests.table);
+    data = new ModelData(model, loader, now, 'auto', rests.column);
     for (const old of [...models.keys()].slice(0, Math.max(0, models.size - KEPT_MODELS + 1))) models.delete(old);
   }
   models.delete(key);
@@ -92,62 +90,6 @@ function storedRows(task: OnModel, table: Table): TableData {
     decoded.set(key, stored);
   }
   return { ...retyped(calledNow(stored, table.columns), table.columns), name };
-}
-
-/** One digest of all that a claim's judgement rests on. */
-function basisOf(claim: Claim, data: ModelData, versions: Readonly<Record<string, string>>): string {
-  const rows = claim.tables.map((name) => {
-    const table = data.model.tables.find((t) => t.name.toLowerCase() === name.toLowerCase());
-    // A table without a file of its own rests on its source, and a derived one on the rows of all tables.
-    if (!table) return name;
-    const derived = table.source && 'steps' in table.source;
-    return [
-      name,
-      versions[sourceKey(table)] ?? JSON.stringify(table.source),
-      ...(derived ? [versions, data.model.tables.map((t) => t.source)] : []),
-    ];
-  });
-  // Remedies are made of the model's objects, so what they show follows the parts as well.
-  return createHash('sha256')
-    .update(JSON.stringify([claim.id, claim.says, claim.parts, rows, data.model.asOf]))
-    .digest('base64url');
-}
-
-async function judge(task: Extract<Task, { kind: 'judge' }>): Promise<{ judged: number; stopped: boolean }> {
-  const data = dataOf(task);
-  const claims = listClaims(data.model, data.checker).map((claim) => ({ claim, basis: basisOf(claim, data, task.versions) }));
-  const post = (message: JudgeMessage) => task.port.postMessage(message);
-  post({
-    kind: 'listed',
-    claims: claims.map(({ claim, basis }) => ({
-      id: claim.id,
-      kind: claim.kind,
-      subject: claim.subject,
-      says: claim.says,
-      weight: claim.weight,
-      about: claim.about,
-      basis,
-      stands: task.known[claim.id] === basis,
-    })),
-  });
-  let batch: Extract<JudgeMessage, { kind: 'judged' }>['verdicts'][number][] = [];
-  let [judged, sent] = [0, performance.now()];
-  for (const { claim, basis } of claims) {
-    if (task.known[claim.id] === basis) continue;
-    if (Atomics.load(task.stop, 0) !== 0) return { judged, stopped: true };
-    const judgement = judgeClaim(claim, data, (error) =>
-      process.stderr.write(`claim ${claim.id}: ${(error as Error).stack ?? String(error)}\n`),
-    );
-    batch.push({ claim: claim.id, basis, judgement, remedies: judgement.verdict === 'broken' ? (claim.remedies?.(judgement) ?? []) : [] });
-    judged++;
-    if (performance.now() - sent > 100) {
-      post({ kind: 'judged', verdicts: batch });
-      [batch, sent] = [[], performance.now()];
-      await new Promise((resume) => setImmediate(resume));
-    }
-  }
-  post({ kind: 'judged', verdicts: batch });
-  return { judged, stopped: false };
 }
 
 function column(task: Extract<Task, { kind: 'column' }>): Misfits | undefined {
@@ -309,7 +251,7 @@ async function run(task: Task): Promise<unknown> {
     case 'values':
       return values(task);
     case 'judge':
-      return judge(task);
+      return judge(task, dataOf(task));
     case 'preview':
       return isParquet(task.file) ? previewParquet(task.file, task.corrected) : previewOf(task.file, task.corrected);
     case 'parquet':

@@ -3,8 +3,9 @@ import { add, formatExact, powerOfTen, scaleOf } from '../../values/index.ts';
 import { columnValues } from '../../columns/index.ts';
 import type { ClaimKind, SampleRow } from '../claim.ts';
 import { claimOf, judged, SAMPLE_SIZE } from '../claim.ts';
-import { combinations, rowCells } from '../offenders.ts';
-import { definitions } from './common.ts';
+import { combinations } from '../../columns/index.ts';
+import { rowCells } from '../offenders.ts';
+import { ofTable } from './common.ts';
 
 /** How far a sum of doubles may be from 1. */
 const ROUNDING = 1e-9;
@@ -20,7 +21,8 @@ export const bridgeWeights: ClaimKind = {
         claimOf(bridgeWeights, t.name, `the ${t.weight!.column} of each ${t.weight!.per.join(', ')} add up to 1`, {
           about: [{ table: t.name, column: t.weight!.column }],
           tables: [t.name],
-          parts: [definitions(model, [t.name]), t.weight],
+          columns: ofTable(t.name, [t.weight!.column, ...t.weight!.per]),
+          parts: t.weight,
           judge: (data) => {
             const table = data.table(t.name);
             const weight = data.column(t.name, t.weight!.column);

@@ -2,9 +2,10 @@ import { formatDate } from '../../values/index.ts';
 import { columnValues } from '../../columns/index.ts';
 import { sameName } from '../../model/index.ts';
 import type { ClaimKind, SampleRow } from '../claim.ts';
+import { endColumns } from '../basis.ts';
 import { claimOf, judged, SAMPLE_SIZE } from '../claim.ts';
-import { offendingRows } from '../offenders.ts';
-import { definitions, wholeRelationships } from './common.ts';
+import { offendingCodes, offendingRows } from '../offenders.ts';
+import { ofTable, wholeRelationships } from './common.ts';
 
 export const calendarContinuous: ClaimKind = {
   kind: 'calendar-continuous',
@@ -17,7 +18,8 @@ export const calendarContinuous: ClaimKind = {
         claimOf(calendarContinuous, checker.names.table(c.table)!.name, `${c.table} holds each day from its first to its last once`, {
           about: [{ table: c.table, column: c.day }],
           tables: [c.table],
-          parts: [definitions(model, [c.table]), c],
+          columns: ofTable(c.table, [c.day]),
+          parts: c,
           judge: (data) => {
             const column = data.column(c.table, c.day);
             const { sorted } = data.calendarDays(c.table);
@@ -73,17 +75,16 @@ export const calendarCovers: ClaimKind = {
         claimOf(calendarCovers, r.name, `${r.to.table} covers every ${r.from.table}.${r.from.columns[0]}`, {
           about: [{ relationship: r.name }, { table: r.from.table, column: r.from.columns[0]! }, { table: r.to.table }],
           tables: [r.from.table, r.to.table],
-          parts: [definitions(context.model, [r.from.table, r.to.table]), r, calendar],
+          columns: [...endColumns(r.from), ...endColumns(r.to)],
+          parts: [r, calendar],
           judge: (data) => {
             const { sorted } = data.calendarDays(calendar.table);
             const column = data.column(r.from.table, r.from.columns[0]!);
             const values = columnValues(column);
-            const outside = values.map(
-              (day) => day !== null && (sorted.length === 0 || (day as number) < sorted[0]! || (day as number) > sorted.at(-1)!),
+            const outside = values.map((day) =>
+              day !== null && (sorted.length === 0 || (day as number) < sorted[0]! || (day as number) > sorted.at(-1)!) ? 1 : 0,
             );
-            return judged(
-              offendingRows(data.table(r.from.table), column.rowCount - column.nulls, [column], (row) => outside[column.codes[row]!]!),
-            );
+            return judged(offendingCodes(data.table(r.from.table), column.rowCount - column.nulls, column, outside));
           },
         }),
       ];

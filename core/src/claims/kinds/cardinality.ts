@@ -3,9 +3,11 @@ import type { Relationship } from '../../model/index.ts';
 import { cardinalityOf, endText } from '../../model/index.ts';
 import type { ModelData } from '../../query/index.ts';
 import type { ClaimKind, Evidence } from '../claim.ts';
+import { endColumns } from '../basis.ts';
 import { claimOf, judged } from '../claim.ts';
-import { combinations, hasNull, offendingCodes, offendingRows } from '../offenders.ts';
-import { definitions, wholeRelationships } from './common.ts';
+import { repeatedRows } from '../../columns/index.ts';
+import { evidenceOf, offendingCodes } from '../offenders.ts';
+import { wholeRelationships } from './common.ts';
 
 const says = (r: Relationship): string => {
   switch (cardinalityOf(r)) {
@@ -29,11 +31,12 @@ export const cardinality: ClaimKind = {
       claimOf(cardinality, r.name, says(r), {
         about: [{ relationship: r.name }],
         tables: [r.from.table, r.to.table],
-        parts: [definitions(context.model, [r.from.table, r.to.table]), r],
+        columns: [...endColumns(r.from), ...endColumns(r.to)],
+        parts: r,
         judge: (data) => {
           const kind = cardinalityOf(r);
           const ends = kind === 'many-to-one' ? [r.to] : kind === 'one-to-one' ? [r.from, r.to] : [];
-          const all = ends.map((end) => repeatedRows(data, end));
+          const all = ends.map((end) => repeatedOf(data, end));
           const worst = all.sort((a, b) => b.against - a.against)[0];
           return judged(
             worst
@@ -59,7 +62,7 @@ export const cardinality: ClaimKind = {
     ),
 };
 
-function repeatedRows(data: ModelData, end: Relationship['from']): Evidence {
+function repeatedOf(data: ModelData, end: Relationship['from']): Evidence {
   const columns: Column[] = end.columns.map((name) => data.column(end.table, name));
   const table = data.table(end.table);
   // As many values as filled rows: each stands once.
@@ -71,8 +74,5 @@ function repeatedRows(data: ModelData, end: Relationship['from']): Evidence {
     for (let code = 1; code < counts.length; code++) if (counts[code]! > 1) repeated[code] = 1;
     return offendingCodes(table, table.rowCount, columns[0]!, repeated);
   }
-  const { numbers, size } = combinations(columns, table.rowCount);
-  const counts = new Uint32Array(size);
-  for (const n of numbers) counts[n]!++;
-  return offendingRows(table, table.rowCount, columns, (row) => counts[numbers[row]!]! > 1 && !hasNull(columns, row));
+  return evidenceOf(table, table.rowCount, columns, repeatedRows(columns, table.rowCount));
 }

@@ -1,6 +1,8 @@
-import type { Model, Relationship, Table } from '../../model/index.ts';
-import { isDefault, sameName } from '../../model/index.ts';
-import type { ClaimContext } from '../claim.ts';
+import type { ColumnName, FormulaChecker } from '../../formula/index.ts';
+import type { Hierarchy, Model, Relationship, Table } from '../../model/index.ts';
+import { sameName } from '../../model/index.ts';
+import { endColumns } from '../basis.ts';
+import type { Claim, ClaimContext } from '../claim.ts';
 
 /** Relationships whose two ends exist in the model; what names something missing is a formula's or a perspective's matter. */
 export const wholeRelationships = ({ model, checker }: ClaimContext): Relationship[] =>
@@ -10,11 +12,25 @@ export const wholeRelationships = ({ model, checker }: ClaimContext): Relationsh
       r.from.columns.length === r.to.columns.length,
   );
 
-/** What a data claim about tables rests on: their definitions and, where columns are derived, everything that formulas may name. */
-export function definitions(model: Model, names: readonly string[]): unknown {
-  const tables = names.map((name) => model.tables.find((t) => sameName(t.name, name)));
-  const derived = tables.some((t) => t?.columns.some((c) => c.formula !== undefined));
-  return derived ? [model.tables.map(shape), model.relationships] : tables.map((t) => t && shape(t));
+/** Columns of one table, as claims name what they read. */
+export const ofTable = (table: string, columns: readonly string[]): ColumnName[] => columns.map((column) => ({ table, column }));
+
+/** What a claim about levels of a hierarchy reads: their columns, and the ways from the hierarchy's table to them. */
+export function levelReads(
+  checker: FormulaChecker,
+  h: Hierarchy,
+  levels: NonNullable<Hierarchy['levels']>,
+): Pick<Claim, 'tables' | 'columns' | 'parts'> {
+  const paths = levels.flatMap((l) => [l.column, ...(l.key === undefined ? [] : [l.key].flat())]);
+  const columns = paths.flatMap((path): ColumnName[] => {
+    const found = checker.names.column(h.table, path) ? { table: h.table, column: path } : undefined;
+    const other = found ? undefined : checker.names.path(path);
+    return found ? [found] : other ? [{ table: other.table.name, column: other.column.name }] : [];
+  });
+  const ways = columns.filter((c) => !sameName(c.table, h.table)).map((c) => checker.reach.lookup(h.table, c.table) ?? null);
+  const ends = ways.flatMap((way) => (way ?? []).flatMap((r) => [...endColumns(r.from), ...endColumns(r.to)]));
+  const key = ofTable(h.table, checker.names.table(h.table)?.key ?? []);
+  return { tables: [h.table], columns: [...columns, ...ends, ...key], parts: [levels, ways] };
 }
 
 const shape = (t: Table): unknown => [t.name, t.role, t.key, t.source, t.columns.map((c) => [c.name, c.type, c.pattern, c.formula])];
@@ -26,12 +42,6 @@ export const formulaParts = (model: Model): unknown => [
   (model.measures ?? []).map((m) => [m.name, m.formula, m.unreached]),
   model.calendars,
   model.periodFamilies,
-];
-
-/** What relationships and roles say, without columns' types. */
-export const pathParts = (model: Model): unknown => [
-  model.tables.map((t) => [t.name, t.role]),
-  (model.relationships ?? []).map((r) => [r.name, r.from, r.to, r.cardinality, isDefault(r)]),
 ];
 
 /** Columns that take part in a relationship, or in their table's key. */

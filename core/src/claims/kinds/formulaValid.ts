@@ -3,7 +3,6 @@ import type { CheckedFormula, FormulaChecker } from '../../formula/index.ts';
 import { placeOf } from '../../formula/index.ts';
 import type { ClaimKind, Judgement } from '../claim.ts';
 import { claimOf, holds, unchecked } from '../claim.ts';
-import { formulaParts } from './common.ts';
 
 export const formulaValid: ClaimKind = {
   kind: 'formula-valid',
@@ -13,8 +12,6 @@ export const formulaValid: ClaimKind = {
     ...(model.measures ?? []).map((m) =>
       claimOf(formulaValid, m.name, `the formula of ${m.name} can be evaluated`, {
         about: [{ measure: m.name }],
-        tables: [],
-        parts: formulaParts(model),
         // Of two measures with one name each is judged by its own formula.
         judge: (data) =>
           judgeMeasure(
@@ -32,8 +29,6 @@ export const formulaValid: ClaimKind = {
         .map((c) =>
           claimOf(formulaValid, `${t.name}.${c.name}`, `the formula of ${t.name}.${c.name} can be evaluated`, {
             about: [{ table: t.name, column: c.name }],
-            tables: [],
-            parts: formulaParts(model),
             judge: (data) =>
               judgeFormula(
                 data.checker.column(data.modelTable(t.name), c.name, c.formula!, parseType(c.type) ?? TEXT),

@@ -1,7 +1,7 @@
 import type { ClaimKind } from '../claim.ts';
 import { claimOf, judged } from '../claim.ts';
 import { hasNull, offendingCodes, offendingRows } from '../offenders.ts';
-import { definitions } from './common.ts';
+import { ofTable } from './common.ts';
 
 export const keyFilled: ClaimKind = {
   kind: 'key-filled',
@@ -14,7 +14,8 @@ export const keyFilled: ClaimKind = {
         claimOf(keyFilled, t.name, `every row of ${t.name} has its ${t.key!.join(', ')}`, {
           about: [{ table: t.name }, ...t.key!.map((column) => ({ table: t.name, column }))],
           tables: [t.name],
-          parts: definitions(model, [t.name]),
+          columns: ofTable(t.name, t.key!),
+          parts: t.key,
           judge: (data) => {
             const table = data.table(t.name);
             const key = t.key!.map((name) => data.column(t.name, name));

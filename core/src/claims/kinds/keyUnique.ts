@@ -1,8 +1,9 @@
 import type { Column } from '../../columns/index.ts';
 import type { ClaimKind } from '../claim.ts';
 import { claimOf, judged } from '../claim.ts';
-import { combinations, hasNull, offendingCodes, offendingRows } from '../offenders.ts';
-import { definitions } from './common.ts';
+import { repeatedRows } from '../../columns/index.ts';
+import { evidenceOf, offendingCodes } from '../offenders.ts';
+import { ofTable } from './common.ts';
 
 export const keyUnique: ClaimKind = {
   kind: 'key-unique',
@@ -15,7 +16,8 @@ export const keyUnique: ClaimKind = {
         claimOf(keyUnique, t.name, `no two rows of ${t.name} have the same ${t.key!.join(', ')}`, {
           about: [{ table: t.name }, ...t.key!.map((column) => ({ table: t.name, column }))],
           tables: [t.name],
-          parts: definitions(model, [t.name]),
+          columns: ofTable(t.name, t.key!),
+          parts: t.key,
           judge: (data) => {
             const table = data.table(t.name);
             const key = t.key!.map((name) => data.column(t.name, name));
@@ -27,10 +29,7 @@ export const keyUnique: ClaimKind = {
               const repeated = Uint8Array.from(column.counts, (n, code) => (code > 0 && n > 1 ? 1 : 0));
               return judged(offendingCodes(table, table.rowCount, column, repeated));
             }
-            const { numbers, size } = combinations(key, table.rowCount);
-            const counts = new Uint32Array(size);
-            for (const n of numbers) counts[n]!++;
-            return judged(offendingRows(table, table.rowCount, key, (row) => counts[numbers[row]!]! > 1 && !hasNull(key, row)));
+            return judged(evidenceOf(table, table.rowCount, key, repeatedRows(key, table.rowCount)));
           },
           remedies: () =>
             t.columns

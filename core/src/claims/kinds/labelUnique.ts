@@ -1,7 +1,8 @@
 import type { ClaimKind } from '../claim.ts';
 import { claimOf, judged } from '../claim.ts';
-import { combinations, offendingRows } from '../offenders.ts';
-import { definitions } from './common.ts';
+import { combinations } from '../../columns/index.ts';
+import { offendingRows } from '../offenders.ts';
+import { ofTable } from './common.ts';
 
 export const labelUnique: ClaimKind = {
   kind: 'label-unique',
@@ -14,7 +15,8 @@ export const labelUnique: ClaimKind = {
         claimOf(labelUnique, `${t.name}.${t.label}`, `each ${t.label} of ${t.name} stands for one member`, {
           about: [{ table: t.name, column: t.label! }],
           tables: [t.name],
-          parts: [definitions(model, [t.name]), t.label, t.validity],
+          columns: ofTable(t.name, [t.label!, ...(t.validity?.of ?? t.key!)]),
+          parts: [t.label, t.key, t.validity],
           judge: (data) => {
             const table = data.table(t.name);
             const label = data.column(t.name, t.label!);

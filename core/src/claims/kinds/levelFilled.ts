@@ -1,7 +1,7 @@
 import type { ClaimKind } from '../claim.ts';
 import { claimOf, judged } from '../claim.ts';
 import { offendingRows } from '../offenders.ts';
-import { definitions } from './common.ts';
+import { levelReads } from './common.ts';
 import { levelColumns } from './levels.ts';
 
 export const levelFilled: ClaimKind = {
@@ -15,15 +15,7 @@ export const levelFilled: ClaimKind = {
         (h.levels ?? []).map((level) =>
           claimOf(levelFilled, `${h.table}.${h.name}.${level.name}`, `every row of ${h.table} has its ${level.name}`, {
             about: [{ hierarchy: `${h.table}.${h.name}`, table: h.table }],
-            tables: [h.table],
-            parts: [
-              definitions(
-                model,
-                model.tables.map((t) => t.name),
-              ),
-              model.relationships,
-              level,
-            ],
+            ...levelReads(checker, h, [level]),
             judge: (data) => {
               const table = data.table(h.table);
               const { shown } = levelColumns(data, h, level);

@@ -4,8 +4,9 @@ import { toJson } from '../../values/index.ts';
 import { columnValues } from '../../columns/index.ts';
 import type { ClaimKind, Judgement, Remedy, SampleRow } from '../claim.ts';
 import { claimOf, SAMPLE_SIZE } from '../claim.ts';
-import { combinations, hasNull } from '../offenders.ts';
-import { definitions } from './common.ts';
+import { combinations } from '../../columns/index.ts';
+import { hasNull } from '../offenders.ts';
+import { levelReads } from './common.ts';
 import { levelColumns } from './levels.ts';
 
 export const levelSingleParent: ClaimKind = {
@@ -20,16 +21,7 @@ export const levelSingleParent: ClaimKind = {
           const parent = h.levels![i]!;
           return claimOf(levelSingleParent, `${h.table}.${h.name}.${level.name}`, `each ${level.name} lies in one ${parent.name}`, {
             about: [{ hierarchy: `${h.table}.${h.name}`, table: h.table }],
-            tables: [h.table, ...new Set([level, parent].map((l) => l.column.split('.')[0]!).filter((name) => checker.names.table(name)))],
-            parts: [
-              definitions(
-                model,
-                model.tables.map((t) => t.name),
-              ),
-              model.relationships,
-              level,
-              parent,
-            ],
+            ...levelReads(checker, h, [level, parent]),
             judge: (data) => judgeParents(data, h, i + 1),
             remedies: () => remedies(h, i + 1),
           });

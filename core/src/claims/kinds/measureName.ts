@@ -19,8 +19,6 @@ export const measureName: ClaimKind = {
       ];
       return claimOf(measureName, m.name, `${m.name} is the name of one measure and of no table`, {
         about: [{ measure: m.name }],
-        tables: [],
-        parts: [measures.map((x) => x.name), model.tables.map((t) => t.name)],
         judge: () => ({
           verdict: notes.length ? 'broken' : 'holds',
           evidence: { checked: 1, against: notes.length, ...(notes.length ? { notes } : {}) },

@@ -3,7 +3,6 @@ import { operandsOf, quotePath } from '../../formula/index.ts';
 import { sameName } from '../../model/index.ts';
 import type { ClaimKind } from '../claim.ts';
 import { claimOf, unchecked } from '../claim.ts';
-import { formulaParts } from './common.ts';
 
 /** Parts of a scalar operation or a context, without going into measures. */
 const partsOf = (node: Typed): readonly Typed[] => (node.kind === 'context' ? [node.operand] : operandsOf(node));
@@ -24,8 +23,6 @@ export const snapshotMeasure: ClaimKind = {
       return [
         claimOf(snapshotMeasure, m.name, `${m.name} does not add ${touched.map((t) => t.name).join(', ') || m.table} up over time`, {
           about: [{ measure: m.name }],
-          tables: [],
-          parts: formulaParts(model),
           judge: (data) => {
             const tree = data.checker.measure(m.name)?.typed;
             if (!tree) return unchecked(`waits for formula-valid:${m.name}`);
@@ -112,8 +109,6 @@ export const missingSide: ClaimKind = {
     (model.measures ?? []).map((m) =>
       claimOf(missingSide, m.name, `${m.name} has a value where one of its facts has no rows`, {
         about: [{ measure: m.name }],
-        tables: [],
-        parts: formulaParts(model),
         judge: (data) => {
           const tree = data.checker.measure(m.name)?.typed;
           if (!tree) return unchecked(`waits for formula-valid:${m.name}`);

@@ -3,7 +3,7 @@ import type { Column } from '../../columns/index.ts';
 import { parseType } from '../../values/index.ts';
 import type { ClaimKind } from '../claim.ts';
 import { claimOf } from '../claim.ts';
-import { definitions, isKeyOrReference } from './common.ts';
+import { isKeyOrReference, ofTable } from './common.ts';
 
 const CODE_WORDS = new Set(
   'id ids key code codes no nr num number barcode ean isbn issn zip zipcode postcode phone telephone iban ssn serial sku uuid guid'.split(
@@ -34,7 +34,8 @@ export const notAQuantity: ClaimKind = {
           claimOf(notAQuantity, `${t.name}.${c.name}`, `${t.name}.${c.name} is an amount, not a code`, {
             about: [{ table: t.name, column: c.name }],
             tables: [t.name],
-            parts: [definitions(model, [t.name]), c, t.key, model.relationships],
+            columns: ofTable(t.name, [c.name]),
+            parts: isKeyOrReference(model, t, c.name) ?? null,
             judge: (data) => {
               const part = isKeyOrReference(model, t, c.name);
               const column = data.column(t.name, c.name);

@@ -2,7 +2,7 @@ import type { Relationship } from '../../model/index.ts';
 import { cardinalityOf, isDefault } from '../../model/index.ts';
 import type { ClaimKind } from '../claim.ts';
 import { claimOf } from '../claim.ts';
-import { pathParts, wholeRelationships } from './common.ts';
+import { wholeRelationships } from './common.ts';
 
 export const pathAcyclic: ClaimKind = {
   kind: 'path-acyclic',
@@ -15,8 +15,6 @@ export const pathAcyclic: ClaimKind = {
       const circle = isDefault(r) ? backTo(r, walked) : undefined;
       return claimOf(pathAcyclic, r.name, `following ${r.name} never comes back to ${r.from.table}`, {
         about: [{ relationship: r.name }],
-        tables: [],
-        parts: pathParts(context.model),
         judge: () => ({
           verdict: circle ? 'broken' : 'holds',
           evidence: { checked: 1, against: circle ? 1 : 0, ...(circle ? { notes: [`the way round: ${circle.join(' → ')}`] } : {}) },

@@ -2,7 +2,6 @@ import { isDefault, sameName } from '../../model/index.ts';
 import type { Path } from '../../relate/index.ts';
 import type { ClaimKind, Remedy } from '../claim.ts';
 import { claimOf } from '../claim.ts';
-import { pathParts } from './common.ts';
 
 export const pathSingle: ClaimKind = {
   kind: 'path-single',
@@ -25,8 +24,6 @@ export const pathSingle: ClaimKind = {
                   { table: table.name },
                   ...[...new Set(paths.flat().map((r) => r.name))].map((relationship) => ({ relationship })),
                 ],
-                tables: [],
-                parts: pathParts(model),
                 judge: () => ({
                   verdict: paths.length > 1 ? 'broken' : 'holds',
                   evidence: {

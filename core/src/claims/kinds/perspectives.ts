@@ -3,7 +3,6 @@ import type { Hierarchy, Perspective } from '../../model/index.ts';
 import type { FormulaChecker } from '../../formula/index.ts';
 import type { ClaimKind } from '../claim.ts';
 import { claimOf, unchecked } from '../claim.ts';
-import { formulaParts } from './common.ts';
 
 /** Tables of which a perspective shows something: whole, or by single columns. Missing ones are left out. */
 function shownTables(checker: FormulaChecker, p: Perspective): string[] {
@@ -49,8 +48,6 @@ export const measureReach: ClaimKind = {
     return [...pairs].map(([subject, { measure, table, perspectives }]) =>
       claimOf(measureReach, subject, `${table} reaches ${measure}, which ${perspectives.join(', ')} shows beside it`, {
         about: [{ measure }, { table }, ...perspectives.map((perspective) => ({ perspective }))],
-        tables: [],
-        parts: [formulaParts(model), model.perspectives],
         judge: (data) => {
           if (!data.checker.measure(measure)?.typed) return unchecked(`waits for formula-valid:${measure}`);
           const fine = measureBases(data.checker, measure).length === 0 || reaches(data.checker, measure, table);
@@ -77,8 +74,6 @@ export const perspectiveClosed: ClaimKind = {
     (model.perspectives ?? []).map((p) =>
       claimOf(perspectiveClosed, p.name, `all that ${p.name} shows is there and works together`, {
         about: [{ perspective: p.name }],
-        tables: [],
-        parts: [formulaParts(model), p, model.hierarchies, model.tables.map((t) => [t.hidden, t.columns.map((c) => c.hidden)])],
         judge: (data) => {
           const notes = [...missing(data.checker, p), ...openHierarchies(data.checker, p), ...lonely(data.checker, p)];
           return {

@@ -3,9 +3,10 @@ import type { Relationship } from '../../model/index.ts';
 import { orphanCodes, relationshipKeys } from '../../relate/index.ts';
 import type { ModelData } from '../../query/index.ts';
 import type { ClaimKind, Judgement, Remedy } from '../claim.ts';
+import { endColumns } from '../basis.ts';
 import { claimOf, judged } from '../claim.ts';
 import { offendingCodes, offendingRows } from '../offenders.ts';
-import { definitions, wholeRelationships } from './common.ts';
+import { wholeRelationships } from './common.ts';
 
 export const referenceComplete: ClaimKind = {
   kind: 'reference-complete',
@@ -16,7 +17,8 @@ export const referenceComplete: ClaimKind = {
       claimOf(referenceComplete, r.name, `every ${endText(r.from)} is a ${endText(r.to)}`, {
         about: [{ relationship: r.name }, { table: r.from.table }, ...r.from.columns.map((column) => ({ table: r.from.table, column }))],
         tables: [r.from.table, r.to.table],
-        parts: [definitions(context.model, [r.from.table, r.to.table]), r],
+        columns: [...endColumns(r.from), ...endColumns(r.to)],
+        parts: [r.from, r.to],
         judge: (data) => judgeReferences(data, r),
         remedies: (judgement) => remedies(r, judgement),
       }),

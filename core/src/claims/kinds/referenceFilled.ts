@@ -1,8 +1,9 @@
 import { endText } from '../../model/index.ts';
 import type { ClaimKind } from '../claim.ts';
+import { endColumns } from '../basis.ts';
 import { claimOf, judged } from '../claim.ts';
 import { hasNull, offendingCodes, offendingRows } from '../offenders.ts';
-import { definitions, wholeRelationships } from './common.ts';
+import { wholeRelationships } from './common.ts';
 
 export const referenceFilled: ClaimKind = {
   kind: 'reference-filled',
@@ -13,7 +14,8 @@ export const referenceFilled: ClaimKind = {
       claimOf(referenceFilled, r.name, `every row of ${r.from.table} has its ${endText(r.from)}`, {
         about: [{ relationship: r.name }, { table: r.from.table }, ...r.from.columns.map((column) => ({ table: r.from.table, column }))],
         tables: [r.from.table],
-        parts: [definitions(context.model, [r.from.table]), r.from],
+        columns: endColumns(r.from),
+        parts: r.from,
         judge: (data) => {
           const table = data.table(r.from.table);
           const columns = r.from.columns.map((name) => data.column(r.from.table, name));

@@ -23,8 +23,6 @@ export const referenceType: ClaimKind = {
           ...r.from.columns.map((column) => ({ table: r.from.table, column })),
           ...r.to.columns.map((column) => ({ table: r.to.table, column })),
         ],
-        tables: [],
-        parts: pairs,
         judge: () => {
           const wrong = pairs.filter(({ a, b }) => !comparable(a, b));
           return {

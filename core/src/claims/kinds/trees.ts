@@ -3,8 +3,9 @@ import { parentRows } from '../../query/index.ts';
 import { parentsAsMembers } from '../../shape/index.ts';
 import type { ClaimContext, ClaimKind, Remedy } from '../claim.ts';
 import { claimOf, judged } from '../claim.ts';
-import { combinations, offendingRows } from '../offenders.ts';
-import { definitions } from './common.ts';
+import { combinations } from '../../columns/index.ts';
+import { offendingRows } from '../offenders.ts';
+import { ofTable } from './common.ts';
 
 const parentChild = ({ model, checker }: ClaimContext): Hierarchy[] =>
   (model.hierarchies ?? []).filter(
@@ -25,7 +26,12 @@ const claimsOf = (
     claimOf(kind, `${h.table}.${h.name}`, says(h), {
       about: [{ hierarchy: `${h.table}.${h.name}`, table: h.table }],
       tables: [h.table],
-      parts: [definitions(context.model, [h.table]), h],
+      columns: ofTable(h.table, [
+        h.parent!,
+        ...(h.key === undefined ? (context.checker.names.table(h.table)!.key ?? []) : [h.key]),
+        ...(h.label === undefined ? [] : [h.label]),
+      ]),
+      parts: h,
       judge: judge(h),
       ...(remedies ? { remedies: () => remedies(h) } : {}),
     }),

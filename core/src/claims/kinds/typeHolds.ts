@@ -3,7 +3,7 @@ import type { Column, TableData } from '../../columns/index.ts';
 import { columnValues } from '../../columns/index.ts';
 import type { ClaimKind, Evidence, Judgement, Remedy, SampleRow } from '../claim.ts';
 import { claimOf, judged } from '../claim.ts';
-import { definitions } from './common.ts';
+import { ofTable } from './common.ts';
 
 export const typeHolds: ClaimKind = {
   kind: 'type-holds',
@@ -21,7 +21,7 @@ export const typeHolds: ClaimKind = {
             {
               about: [{ table: t.name, column: c.name }],
               tables: [t.name],
-              parts: definitions(model, [t.name]),
+              columns: ofTable(t.name, [c.name]),
               judge: (data) => {
                 const table = data.table(t.name);
                 const column = data.column(t.name, c.name);

@@ -2,8 +2,9 @@ import { formatDate } from '../../values/index.ts';
 import { columnValues } from '../../columns/index.ts';
 import type { ClaimKind, SampleRow } from '../claim.ts';
 import { claimOf, SAMPLE_SIZE } from '../claim.ts';
-import { combinations, hasNull, rowCells } from '../offenders.ts';
-import { definitions } from './common.ts';
+import { combinations } from '../../columns/index.ts';
+import { hasNull, rowCells } from '../offenders.ts';
+import { ofTable } from './common.ts';
 
 export const validityDisjoint: ClaimKind = {
   kind: 'validity-disjoint',
@@ -16,7 +17,8 @@ export const validityDisjoint: ClaimKind = {
         claimOf(validityDisjoint, t.name, `versions of one ${t.validity!.of.join(', ')} in ${t.name} follow each other day by day`, {
           about: [{ table: t.name }],
           tables: [t.name],
-          parts: [definitions(model, [t.name]), t.validity],
+          columns: ofTable(t.name, [...t.validity!.of, t.validity!.from, t.validity!.to]),
+          parts: t.validity,
           judge: (data) => {
             const { of, from, to } = t.validity!;
             const natural = of.map((name) => data.column(t.name, name));

@@ -2,10 +2,10 @@ import { z } from 'zod';
 import type { DataType } from '../../values/index.ts';
 import { decimal, DOUBLE, INTEGER } from '../../values/index.ts';
 import type { Column, TableData } from '../../columns/index.ts';
-import { columnOfValues, tableOf } from '../../columns/index.ts';
+import { columnOfValues, combinations, tableOf } from '../../columns/index.ts';
 import type { AggregateName } from '../../formula/index.ts';
 import { parseFormula } from '../../formula/index.ts';
-import { aggregateGroups, DataError, Tuples } from '../../query/index.ts';
+import { aggregateGroups, DataError } from '../../query/index.ts';
 import type { StepKind, StepSetting } from '../step.ts';
 import { pickRows, stepColumn, stepFormula } from '../step.ts';
 
@@ -17,9 +17,8 @@ export const aggregate: StepKind<z.infer<typeof schema>> = {
   schema,
   apply: (input, { by, columns }, setting) => {
     const keys = by.map((name) => stepColumn(input, name, 'aggregate'));
-    const tuples = new Tuples(keys.map((c) => c.domain.size + 1));
-    const groups = Int32Array.from({ length: input.rowCount }, (_, row) => tuples.add((p) => keys[p]!.codes[row]!));
-    const groupCount = keys.length === 0 ? 1 : tuples.size;
+    const { numbers: groups, size } = combinations(keys, input.rowCount);
+    const groupCount = keys.length === 0 ? 1 : size;
     const first = new Int32Array(groupCount).fill(-1);
     groups.forEach((group, row) => {
       if (first[group]! < 0) first[group] = row;

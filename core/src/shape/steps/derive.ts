@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { columnOfValues } from '../../columns/index.ts';
+import { columnOfNumbered } from '../../columns/index.ts';
 import type { StepKind } from '../step.ts';
 import { stepFormula, withColumns } from '../step.ts';
 
@@ -10,12 +10,9 @@ export const derive: StepKind<z.infer<typeof schema>> = {
   verb: 'derive',
   schema,
   apply: (input, { name, formula }, setting) => {
-    const { evaluate, type } = stepFormula(input, formula, setting);
-    const made = columnOfValues(
-      name,
-      type,
-      Array.from({ length: input.rowCount }, (_, row) => evaluate(row)),
-    );
+    const { type, numbered } = stepFormula(input, formula, setting);
+    const { numbers, distinct } = numbered();
+    const made = columnOfNumbered(name, type, numbers, distinct);
     return withColumns(input, [...[...input.columns.values()].filter((c) => c.name.toLowerCase() !== name.toLowerCase()), made]);
   },
 };

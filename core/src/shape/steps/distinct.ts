@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { Tuples } from '../../query/index.ts';
+import { combinations } from '../../columns/index.ts';
 import type { StepKind } from '../step.ts';
 import { selectRows } from '../step.ts';
 
@@ -8,12 +8,14 @@ export const distinct: StepKind<true> = {
   verb: 'distinct',
   schema: z.literal(true),
   apply: (input) => {
-    const columns = [...input.columns.values()];
-    const seen = new Tuples(columns.map((c) => c.domain.size + 1));
+    const { numbers } = combinations([...input.columns.values()], input.rowCount);
+    // Numbers come in order of first appearance: the next one that has not been met is that of a new combination.
+    let met = 0;
     const kept: number[] = [];
     for (let row = 0; row < input.rowCount; row++) {
-      const before = seen.size;
-      if (seen.add((p) => columns[p]!.codes[row]!) === before) kept.push(row);
+      if (numbers[row] !== met) continue;
+      kept.push(row);
+      met++;
     }
     return selectRows(input, kept);
   },

@@ -8,11 +8,13 @@ export const filter: StepKind<string> = {
   verb: 'filter',
   schema: z.string().min(1),
   apply: (input, condition, setting) => {
-    const { evaluate, type } = stepFormula(input, condition, setting);
+    const { numbered, type } = stepFormula(input, condition, setting);
     if (type.kind !== 'boolean') throw new DataError(`the step filter needs a condition: ${condition} is ${type.kind}`);
-    return selectRows(
-      input,
-      Array.from({ length: input.rowCount }, (_, row) => row).filter((row) => evaluate(row) === true),
-    );
+    const { numbers, distinct } = numbered();
+    const yes = distinct.indexOf(true) + 1;
+    const kept = new Uint32Array(input.rowCount);
+    let count = 0;
+    if (yes > 0) for (let row = 0; row < numbers.length; row++) if (numbers[row] === yes) kept[count++] = row;
+    return selectRows(input, kept.subarray(0, count));
   },
 };
