@@ -1,4 +1,5 @@
 import { Command } from 'commander';
+import { VERSION } from '@crease/core/interchange';
 import { DocumentError } from '@crease/core/model';
 import { DataError } from '@crease/core/query';
 import { ReadError } from '@crease/core/reading';
@@ -16,7 +17,7 @@ import { addQuery } from './commands/query.ts';
 
 const program = new Command('crease')
   .description('Design star and snowflake semantic models and hold every claim they make against the data')
-  .version('0.1.0');
+  .version(VERSION);
 program.exitOverride();
 program.configureOutput({ writeErr: (text) => process.stderr.write(text) });
 for (const add of [addCheck, addQuery, addSql, addProfile, addPropose, addFormat, addDdl, addDemo, addLoad, addServe]) add(program);

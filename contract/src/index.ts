@@ -2,7 +2,7 @@ import { z } from 'zod';
 import { editSchema } from '@crease/core/edit';
 import { columnSchema, querySchema } from '@crease/core/model';
 import type { Model } from '@crease/core/model';
-import type { JudgedClaim, Summary } from '@crease/core/claims';
+import type { JudgedClaim, Summary, Verdict } from '@crease/core/claims';
 import type { Answer } from '@crease/core/query';
 import type { FilePreview } from '@crease/core/reading';
 import { NAMING_RULES } from '@crease/core/reading';
@@ -117,6 +117,10 @@ export const stepRowsRequest = stepsRequest.extend({
   offset: z.int().min(0).default(0),
   count: z.int().min(1).max(1000).default(50),
 });
+/** Asks what an edit would do to the claims. */
+export const tryRequest = z.strictObject({ edit: editSchema });
+/** What somebody looks at: its claims are judged first. */
+export const interestRequest = z.strictObject({ names: z.array(z.string().max(500)).max(20) });
 export const browseRequest = z.strictObject({
   hierarchy: z.string(),
   path: z.array(z.union([z.string(), z.number(), z.boolean(), z.null()])),
@@ -339,6 +343,22 @@ export interface Members {
 
 export interface LevelFacts {
   levels: { name: string; members: number; nulls: number; torn: number }[];
+}
+
+/** What an edit would do to the claims. */
+export interface TryState {
+  /** Claims whose verdict or count would be another; `before` is missing for a new claim. */
+  changes: {
+    id: string;
+    says: string;
+    weight: 'blocks' | 'warns';
+    before?: { verdict: Verdict; against: number };
+    after: { verdict: Verdict; against: number };
+  }[];
+  /** Claims that would be made no more. */
+  gone: string[];
+  /** Claims that there was no time to judge. */
+  left: number;
 }
 
 export interface ReleaseState {

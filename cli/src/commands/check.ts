@@ -1,4 +1,7 @@
+import { readFileSync } from 'node:fs';
+import { Option } from 'commander';
 import type { Command } from 'commander';
+import { claimsCsv, claimsSarif } from '@crease/core/interchange';
 import type { JudgedClaim } from '@crease/core/claims';
 import { judgeClaim, listClaims, present, summarise } from '@crease/core/claims';
 import { formatDate } from '@crease/core/values';
@@ -10,14 +13,16 @@ export function addCheck(program: Command): void {
     .command('check <model>')
     .description('judges every claim that a model makes, on all rows; exit status 1 where one is broken')
     .option('--data <dir>', 'folder of the data files; by default that of the model')
-    .option('--json', 'claims, evidence and summary as JSON')
-    .action(async (modelFile: string, options: { data?: string; json?: boolean }) => {
+    .addOption(new Option('--json', 'claims, evidence and summary as JSON').conflicts(['csv', 'sarif']))
+    .addOption(new Option('--csv', 'all claims as delimited text').conflicts(['sarif']))
+    .option('--sarif', 'what does not hold as a SARIF 2.1.0 log, for pipelines')
+    .action(async (modelFile: string, options: { data?: string; json?: boolean; csv?: boolean; sarif?: boolean }) => {
       const start = performance.now();
       const model = loadModel(modelFile);
       const data = await openFolder(model, dataFolder(modelFile, options.data), todayOf(model));
       // A waiver ends by today's date, whatever day the model's periods count from.
       const today = formatDate(todayOf({ ...model, asOf: undefined }));
-      const claims = listClaims(model, data.checker).map((claim) => present(claim, judgeClaim(claim, data), model, today));
+      const claims = listClaims(model, data.checker).map((claim) => present(claim, judgeClaim(claim, data), model, today, data));
       const summary = summarise(claims);
       const elapsedMs = Math.round(performance.now() - start);
       if (options.json) {
@@ -26,6 +31,10 @@ export function addCheck(program: Command): void {
           remedies: remedyIds(claim.verdict, claim.remedies),
         }));
         process.stdout.write(`${JSON.stringify({ model: model.name, claims: listed, summary, elapsedMs })}\n`);
+      } else if (options.csv) process.stdout.write(claimsCsv(claims));
+      else if (options.sarif) {
+        const text = readFileSync(modelFile, 'utf8');
+        process.stdout.write(claimsSarif(claims, { model, file: modelFile, text }));
       } else process.stdout.write(asText(claims, summary, elapsedMs));
       // What could not be judged does not hold: a pipeline must not take it for a pass.
       if (summary.unchecked > 0) process.stderr.write(`crease: ${summary.unchecked} claims could not be judged\n`);

@@ -18,6 +18,17 @@ type Maker = (day: number, fiscal: FiscalYear) => Value;
 
 const quarterOf = (day: number): number => Math.ceil(civilFromDays(day).month / 3);
 
+/** A day's quarter as 2026-Q1. */
+function quarterName(day: number): string {
+  return `${civilFromDays(day).year}-Q${quarterOf(day)}`;
+}
+
+/** A day's ISO week as 2026-W05. */
+function weekOf(day: number): string {
+  const { year, week } = isoWeek(day);
+  return `${year}-W${String(week).padStart(2, '0')}`;
+}
+
 /** Months since the fiscal year began, 0 to 11. */
 const fiscalMonth = (day: number, { firstMonth }: FiscalYear): number => (civilFromDays(day).month - firstMonth + 12) % 12;
 
@@ -39,9 +50,36 @@ export const CALENDAR_COLUMNS: Readonly<Record<string, { type: DataType; make: M
   day_name: { type: TEXT, make: (day) => DAYS[isoWeekday(day) - 1]!, says: 'name of the day' },
   iso_year: { type: INTEGER, make: (day) => isoWeek(day).year, says: 'year of the ISO week' },
   iso_week: { type: INTEGER, make: (day) => isoWeek(day).week, says: 'week by ISO 8601' },
-  year_quarter: { type: TEXT, make: (day) => `${civilFromDays(day).year}-Q${quarterOf(day)}`, says: 'as 2026-Q1' },
+  year_quarter: { type: TEXT, make: quarterName, says: 'as 2026-Q1' },
   year_month: { type: TEXT, make: (day) => formatDate(day).slice(0, 7), says: 'as 2026-03' },
+  month_short: { type: TEXT, make: (day) => MONTHS[civilFromDays(day).month - 1]!.slice(0, 3), says: 'short name of the month' },
+  day_short: { type: TEXT, make: (day) => DAYS[isoWeekday(day) - 1]!.slice(0, 3), says: 'short name of the day' },
+  year_week: { type: TEXT, make: weekOf, says: 'ISO week as 2026-W05' },
+  week_first: { type: DATE, make: (day) => unitStart(day, 'week', 1), says: 'first day of the week, a Monday' },
+  week_last: { type: DATE, make: (day) => unitStart(day, 'week', 1) + 6, says: 'last day of the week, a Sunday' },
+  previous_week: { type: TEXT, make: (day) => weekOf(day - 7), says: 'the week before, as 2026-W04' },
+  next_week: { type: TEXT, make: (day) => weekOf(day + 7), says: 'the week after' },
+  previous_month: {
+    type: TEXT,
+    make: (day) => formatDate(unitStart(day, 'month', 1) - 1).slice(0, 7),
+    says: 'the month before, as 2026-02',
+  },
+  next_month: { type: TEXT, make: (day) => formatDate(nextUnitStart(day, 'month', 1)).slice(0, 7), says: 'the month after' },
+  previous_quarter: { type: TEXT, make: (day) => quarterName(unitStart(day, 'quarter', 1) - 1), says: 'the quarter before, as 2025-Q4' },
+  next_quarter: { type: TEXT, make: (day) => quarterName(nextUnitStart(day, 'quarter', 1)), says: 'the quarter after' },
+  previous_year: { type: INTEGER, make: (day) => civilFromDays(day).year - 1, says: 'the year before' },
+  next_year: { type: INTEGER, make: (day) => civilFromDays(day).year + 1, says: 'the year after' },
   fiscal_year: { type: INTEGER, make: fiscalYear, says: 'fiscal year' },
+  fiscal_year_quarter: {
+    type: TEXT,
+    make: (day, fiscal) => `${fiscalYear(day, fiscal)}-Q${Math.floor(fiscalMonth(day, fiscal) / 3) + 1}`,
+    says: 'fiscal quarter with its year, as 2026-Q1',
+  },
+  fiscal_year_period: {
+    type: TEXT,
+    make: (day, fiscal) => `${fiscalYear(day, fiscal)}-P${String(fiscalMonth(day, fiscal) + 1).padStart(2, '0')}`,
+    says: 'fiscal period with its year, as 2026-P01',
+  },
   fiscal_quarter: {
     type: INTEGER,
     make: (day, fiscal) => Math.floor(fiscalMonth(day, fiscal) / 3) + 1,

@@ -56,7 +56,8 @@ export interface Claim {
   /** Other parts of the model that the judgement rests on. A change in any of these three makes the claim unchecked. */
   readonly parts: unknown;
   judge(data: ModelData): Judgement;
-  remedies?(judgement: Judgement): readonly Remedy[];
+  /** Ways out of a breach. With rows at hand they are tried on them; without, those that are likely are offered. */
+  remedies?(judgement: Judgement, data?: ModelData): readonly Remedy[];
 }
 
 /** A model edit that mends a broken claim, or makes its breach harmless. It never changes source data. */

@@ -40,7 +40,7 @@ export function judgeClaim(claim: Claim, data: ModelData, onError?: (error: unkn
 }
 
 /** Puts judgement, waiver and remedies together. `today` is days in ISO 8601, for waivers that have ended. */
-export function present(claim: Claim, judgement: Judgement, model: Model, today: string): JudgedClaim {
+export function present(claim: Claim, judgement: Judgement, model: Model, today: string, data?: ModelData): JudgedClaim {
   const waiver = (model.waivers ?? []).find((w) => w.claim === claim.id);
   const waived = judgement.verdict === 'broken' && waiver !== undefined && (waiver.until === undefined || waiver.until >= today);
   const ended = judgement.verdict === 'broken' && waiver !== undefined && !waived;
@@ -56,9 +56,19 @@ export function present(claim: Claim, judgement: Judgement, model: Model, today:
     weight: judgement.weight ?? claim.weight,
     evidence,
     about: claim.about,
-    remedies: judgement.verdict === 'broken' ? (claim.remedies?.(judgement) ?? []) : [],
+    remedies: judgement.verdict === 'broken' ? remediesOf(claim, judgement, data) : [],
     ...(waiver ? { waiver } : {}),
   };
+}
+
+/** The ways out of a broken claim; what cannot be tried, for want of rows or a sound formula, is not offered. */
+export function remediesOf(claim: Claim, judgement: Judgement, data?: ModelData): readonly Remedy[] {
+  try {
+    return claim.remedies?.(judgement, data) ?? [];
+  } catch (error) {
+    if (error instanceof DataError) return [];
+    throw error;
+  }
 }
 
 export interface Summary {

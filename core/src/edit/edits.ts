@@ -4,6 +4,7 @@ import {
   calendarSchema,
   columnSchema,
   hierarchySchema,
+  knownAnswerSchema,
   measureSchema,
   perspectiveSchema,
   relationshipSchema,
@@ -51,6 +52,8 @@ const single = z.union([
   z.strictObject({ do: z.literal('remove-calendar'), table: z.string() }),
   z.strictObject({ do: z.literal('waive'), value: waiverSchema }),
   z.strictObject({ do: z.literal('end-waiver'), claim: z.string() }),
+  z.strictObject({ do: z.literal('put-known-answer'), value: knownAnswerSchema }),
+  z.strictObject({ do: z.literal('remove-known-answer'), name: z.string() }),
   z.strictObject({
     do: z.literal('rename'),
     /** A table, a column of one, a measure or a relationship, by its name before the edit. */
@@ -124,6 +127,14 @@ function applySingle(model: Model, edit: SingleEdit): Model {
       return { ...model, calendars: (model.calendars ?? []).filter((c) => !sameName(c.table, edit.table)) };
     case 'waive':
       return { ...model, waivers: [...(model.waivers ?? []).filter((w) => w.claim !== edit.value.claim), edit.value] };
+    case 'put-known-answer': {
+      const others = (model.knownAnswers ?? []).filter((k) => !sameName(k.name, edit.value.name));
+      const at = (model.knownAnswers ?? []).findIndex((k) => sameName(k.name, edit.value.name));
+      others.splice(at < 0 ? others.length : at, 0, edit.value);
+      return { ...model, knownAnswers: others };
+    }
+    case 'remove-known-answer':
+      return { ...model, knownAnswers: (model.knownAnswers ?? []).filter((k) => !sameName(k.name, edit.name)) };
     case 'end-waiver':
       return { ...model, waivers: (model.waivers ?? []).filter((w) => w.claim !== edit.claim) };
     case 'rename':

@@ -1,3 +1,5 @@
 export * from './sources.ts';
 export * from './csv.ts';
 export * from './ddl.ts';
+export * from './claimExports.ts';
+export { VERSION } from '../version.ts';

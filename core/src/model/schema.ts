@@ -163,6 +163,13 @@ export const calendarSchema = z.strictObject({
   fiscalYear: z.strictObject({ firstMonth: z.int().min(1).max(12), namedBy: z.enum(['start', 'end']) }).optional(),
 });
 
+export const knownAnswerSchema = z.strictObject({
+  name,
+  query: querySchema,
+  rows: z.array(z.array(z.union([z.string(), z.number(), z.boolean(), z.null()]))),
+  tolerance: z.number().min(0).optional(),
+});
+
 export const modelSchema = z.strictObject({
   crease: z.literal(FORMAT_VERSION),
   name,
@@ -177,16 +184,7 @@ export const modelSchema = z.strictObject({
   periodFamilies: z.array(z.strictObject({ measure: name, periods: z.array(z.string()), calendar: name.optional() })).optional(),
   perspectives: z.array(perspectiveSchema).optional(),
   detailListings: z.array(z.strictObject({ name, table: name, columns: z.array(z.string()), limit: z.int().min(1).optional() })).optional(),
-  knownAnswers: z
-    .array(
-      z.strictObject({
-        name,
-        query: querySchema,
-        rows: z.array(z.array(z.union([z.string(), z.number(), z.boolean(), z.null()]))),
-        tolerance: z.number().min(0).optional(),
-      }),
-    )
-    .optional(),
+  knownAnswers: z.array(knownAnswerSchema).optional(),
   waivers: z.array(waiverSchema).optional(),
 });
 

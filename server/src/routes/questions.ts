@@ -3,12 +3,16 @@ import {
   browseRequest,
   columnFormulaRequest,
   formulaRequest,
+  interestRequest,
   matchRequest,
   queryRequest,
   sqlRequest,
   stepRowsRequest,
   stepsRequest,
+  tryRequest,
 } from '@crease/contract';
+import { applyEdit } from '@crease/core/edit';
+import { readModel, writeModel } from '@crease/core/model';
 import { REFERENCE_PATTERNS } from '@crease/core/propose';
 import type { Workspace } from '../workspace.ts';
 import { ServerError } from '../errors.ts';
@@ -22,6 +26,26 @@ export function questionRoutes(workspace: Workspace): Router {
   router.get(
     '/models/:id/claims',
     answer((request) => workspace.claims.state(idOf(request))),
+  );
+
+  /** What an edit would do to the claims; it is not made. */
+  router.post(
+    '/models/:id/try',
+    answer((request) => {
+      const id = idOf(request);
+      const { edit } = body(request, tryRequest);
+      const task = workspace.task(id);
+      const document = writeModel(applyEdit(readModel(task.document), edit));
+      return pool.run({ kind: 'try', ...task, document, known: workspace.claims.known(id) });
+    }),
+  );
+
+  router.put(
+    '/models/:id/interest',
+    answer((request) => {
+      workspace.claims.interest(idOf(request), body(request, interestRequest).names);
+      return {};
+    }),
   );
 
   router.post(

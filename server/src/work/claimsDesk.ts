@@ -1,4 +1,4 @@
-import type { Claim, Judgement, JudgedClaim, Remedy } from '@crease/core/claims';
+import type { Claim, Judgement, JudgedClaim, Remedy, Verdict } from '@crease/core/claims';
 import { present, summarise } from '@crease/core/claims';
 import type { ClaimsState } from '@crease/contract';
 import { writeModel } from '@crease/core/model';
@@ -134,6 +134,17 @@ export class ClaimsDesk {
     const desk = this.desks.get(modelId)!;
     const claims = this.presented(desk);
     return { revision: desk.revision.id, done: desk.done, claims, summary: summarise(claims), elapsedMs: desk.elapsedMs };
+  }
+
+  /** What is known of each claim of the head that has been judged. */
+  known(modelId: number): Record<string, { basis: string; verdict: Verdict; against: number }> {
+    const { claims } = this.state(modelId);
+    const desk = this.desks.get(modelId)!;
+    return Object.fromEntries(
+      claims
+        .filter((c) => c.verdict !== 'unchecked')
+        .map((c) => [c.id, { basis: desk.entries.get(c.id)?.basis ?? '', verdict: c.verdict, against: c.evidence.against }]),
+    );
   }
 
   private presented(desk: Desk): JudgedClaim[] {

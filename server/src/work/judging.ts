@@ -1,5 +1,5 @@
 import type { Claim, Judgement } from '@crease/core/claims';
-import { judgeClaim, listClaims } from '@crease/core/claims';
+import { judgeClaim, listClaims, remediesOf } from '@crease/core/claims';
 import type { ModelData } from '@crease/core/query';
 import { basesOf } from './resting.ts';
 import type { JudgeMessage, Task } from './tasks.ts';
@@ -55,7 +55,7 @@ export async function judge(task: JudgeTask, data: ModelData): Promise<{ judged:
 
 const verdictOf = ({ claim, basis }: Listed, data: ModelData) => {
   const judgement = judged(claim, data);
-  return { claim: claim.id, basis, judgement, remedies: judgement.verdict === 'broken' ? (claim.remedies?.(judgement) ?? []) : [] };
+  return { claim: claim.id, basis, judgement, remedies: judgement.verdict === 'broken' ? remediesOf(claim, judgement, data) : [] };
 };
 
 /** The place of the next claim that nobody has taken; undefined where there is none. */
@@ -89,7 +89,7 @@ function tell(
     })),
     remedies: listed.flatMap((l) => {
       const judgement = stands(l) ? (task.known[l.claim.id]?.judgement as Judgement | undefined) : undefined;
-      return judgement?.verdict === 'broken' ? [{ claim: l.claim.id, remedies: l.claim.remedies?.(judgement) ?? [] }] : [];
+      return judgement?.verdict === 'broken' ? [{ claim: l.claim.id, remedies: remediesOf(l.claim, judgement, data) }] : [];
     }),
   });
   post({ kind: 'judged', verdicts: listed.filter(({ claim }) => isAboutModel(claim)).map((l) => verdictOf(l, data)) });

@@ -1,4 +1,5 @@
 import type { MessagePort } from 'node:worker_threads';
+import type { Verdict } from '@crease/core/claims';
 import type { ReferencePattern } from '@crease/core/propose';
 import type { Corrections, FileEncoding } from '@crease/core/reading';
 import type { ColumnTask } from '../intake/encodeColumn.ts';
@@ -61,6 +62,11 @@ export type Task =
       readonly fromBack: boolean;
       readonly port: MessagePort;
       readonly stop: Int32Array;
+    } & OnModel)
+  /** Tells what another model would do to the claims: `document` is the model with an edit that is not made. */
+  | ({
+      readonly kind: 'try';
+      readonly known: Readonly<Record<string, { readonly basis: string; readonly verdict: Verdict; readonly against: number }>>;
     } & OnModel)
   | { readonly kind: 'preview'; readonly file: string; readonly corrected: Corrections }
   /** Stores a Parquet file. */

@@ -32,6 +32,7 @@ import { columnFormula } from './columnFormula.ts';
 import { judge } from './judging.ts';
 import { restsOf } from './resting.ts';
 import { traced, tracedRows } from './stepTasks.ts';
+import { tried } from './trying.ts';
 import type { Task } from './tasks.ts';
 import { SharedCodes } from './sharedCodes.ts';
 import { END } from './tasks.ts';
@@ -63,16 +64,21 @@ function dataOf(task: OnModel): ModelData {
   const key = JSON.stringify([task.workspace, task.modelId, task.revision, task.versions]);
   let data = models.get(key);
   if (!data) {
-    const model = withFamilies(readModel(task.document));
-    const now = today(model);
-    const rests = restsOf(task.workspace, model, task.versions);
-    const loader = tableLoader(model, now, (table) => storedRows(task, table), rests.table);
-    data = new ModelData(model, loader, now, 'auto', rests.column);
+    data = makeData(task);
     for (const old of [...models.keys()].slice(0, Math.max(0, models.size - KEPT_MODELS + 1))) models.delete(old);
   }
   models.delete(key);
   models.set(key, data); // the last used stays longest
   return data;
+}
+
+/** The rows of a model, with what is derived of them. */
+function makeData(task: OnModel): ModelData {
+  const model = withFamilies(readModel(task.document));
+  const now = today(model);
+  const rests = restsOf(task.workspace, model, task.versions);
+  const loader = tableLoader(model, now, (table) => storedRows(task, table), rests.table);
+  return new ModelData(model, loader, now, 'auto', rests.column);
 }
 
 function storedRows(task: OnModel, table: Table): TableData {
@@ -252,6 +258,8 @@ async function run(task: Task): Promise<unknown> {
       return values(task);
     case 'judge':
       return judge(task, dataOf(task));
+    case 'try':
+      return tried(task, makeData(task));
     case 'preview':
       return isParquet(task.file) ? previewParquet(task.file, task.corrected) : previewOf(task.file, task.corrected);
     case 'parquet':

@@ -1,9 +1,13 @@
 import { useState } from 'react';
-import type { JudgedClaim, Remedy } from '@crease/core/claims';
+import type { JudgedClaim } from '@crease/core/claims';
 import { useModel } from '../state/model.tsx';
 import { useSelection } from '../state/selection.ts';
 import { VerdictMark } from '../parts/Marks.tsx';
 import { cellText, count, many } from '../parts/text.ts';
+import { RemedyList } from './RemedyList.tsx';
+
+/** Whoever waives claims here is asked once who it is. */
+const AUTHOR = 'crease.author';
 
 /** One line of a claim: its mark, what it says, and how much speaks against it. */
 export function ClaimLine({ claim, plain = false }: { claim: JudgedClaim; plain?: boolean }) {
@@ -128,21 +132,11 @@ function Sample({ claim }: { claim: JudgedClaim }) {
 }
 
 function Remedies({ claim }: { claim: JudgedClaim }) {
-  const { edit } = useModel();
+  const [selection] = useSelection();
   const [waiving, setWaiving] = useState(false);
-  const apply = (remedy: Remedy) => void edit(remedy.edit, `${remedy.title} (for ${claim.id})`);
   return (
     <div className="mt-2 pl-[21px]">
-      {claim.remedies.map((remedy) => (
-        <div key={remedy.id} className="mb-1 flex items-start gap-3 border-l-2 border-rule-strong py-[2px] pl-3">
-          <span className="min-w-0 flex-1">
-            <b>{remedy.title}.</b> <span className="text-soft">{remedy.effect}</span>
-          </span>
-          <button className="btn shrink-0" onClick={() => apply(remedy)} aria-label={`Apply: ${remedy.title}`}>
-            Apply
-          </button>
-        </div>
-      ))}
+      <RemedyList claim={claim} open={selection?.kind === 'claim' && selection.name === claim.id} />
       {waiving ? (
         <WaiverForm claim={claim} onDone={() => setWaiving(false)} />
       ) : (
@@ -157,16 +151,17 @@ function Remedies({ claim }: { claim: JudgedClaim }) {
 function WaiverForm({ claim, onDone }: { claim: JudgedClaim; onDone: () => void }) {
   const { edit } = useModel();
   const [reason, setReason] = useState('');
+  const [author, setAuthor] = useState(() => localStorage.getItem(AUTHOR) ?? '');
   const [until, setUntil] = useState('');
   return (
     <form
       className="flex flex-wrap items-center gap-2 border-l-2 border-violet py-1 pl-3"
       onSubmit={(event) => {
         event.preventDefault();
-        void edit(
-          [{ do: 'waive', value: { claim: claim.id, reason: reason.trim(), ...(until ? { until } : {}) } }],
-          `waive ${claim.id}`,
-        ).then((done) => done && onDone());
+        const by = author.trim();
+        const value = { claim: claim.id, reason: reason.trim(), ...(by ? { author: by } : {}), ...(until ? { until } : {}) };
+        localStorage.setItem(AUTHOR, by);
+        void edit([{ do: 'waive', value }], `waive ${claim.id}`).then((done) => done && onDone());
       }}
     >
       <input
@@ -176,6 +171,13 @@ function WaiverForm({ claim, onDone }: { claim: JudgedClaim; onDone: () => void 
         onChange={(e) => setReason(e.target.value)}
         placeholder="Why it may stay"
         aria-label="Reason of the waiver"
+      />
+      <input
+        className="field w-[110px]"
+        value={author}
+        onChange={(e) => setAuthor(e.target.value)}
+        placeholder="Who says so"
+        aria-label="Author of the waiver"
       />
       <label className="text-soft">
         until <input type="date" className="field" value={until} onChange={(e) => setUntil(e.target.value)} />
@@ -197,7 +199,9 @@ function WaiverLine({ claim }: { claim: JudgedClaim }) {
     <p className="mt-2 flex items-baseline gap-3 border-l-2 border-violet pl-3">
       <span className="min-w-0 flex-1">
         Waived: {waiver.reason}
-        {waiver.until && <span className="text-soft"> (until {waiver.until})</span>}
+        {(waiver.author || waiver.until) && (
+          <span className="text-soft"> ({[waiver.author, waiver.until && `until ${waiver.until}`].filter(Boolean).join(', ')})</span>
+        )}
       </span>
       <button className="btn btn-bare" onClick={() => void edit([{ do: 'end-waiver', claim: claim.id }], `end the waiver of ${claim.id}`)}>
         End the waiver

@@ -1,4 +1,6 @@
+import { useEffect } from 'react';
 import type { ReactNode } from 'react';
+import { send } from '../state/api.ts';
 import { useModel } from '../state/model.tsx';
 import type { Selection } from '../state/selection.ts';
 import { isAbout, useGo, useSelection } from '../state/selection.ts';
@@ -15,6 +17,7 @@ const RANK = { broken: 0, unchecked: 1, waived: 2, holds: 3 } as const;
  */
 export function EvidenceLeaf({ children, overview = true }: { children?: ReactNode; overview?: boolean }) {
   const [selection, select] = useSelection();
+  useInterest(selection);
   return (
     <div className="flex flex-col">
       {selection ? <SelectionHead selection={selection} onClear={() => select(undefined)} /> : null}
@@ -23,6 +26,18 @@ export function EvidenceLeaf({ children, overview = true }: { children?: ReactNo
       {selection && <SelectionFacts selection={selection} />}
     </div>
   );
+}
+
+/** Tells the server what is looked at: its claims are judged first when there is something to judge. */
+function useInterest(selection: Selection | undefined): void {
+  const { id } = useModel();
+  const text = selection?.name ?? '';
+  useEffect(() => {
+    if (text === '') return;
+    // Of a column the table counts as well. Nothing depends on the answer: without it claims come in another order.
+    const names = [...new Set([text, text.split('.')[0]!])];
+    send(`/models/${id}/interest`, { names }, 'PUT').catch(() => undefined);
+  }, [id, text]);
 }
 
 function SelectionHead({ selection, onClear }: { selection: Selection; onClear: () => void }) {

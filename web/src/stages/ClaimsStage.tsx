@@ -1,5 +1,9 @@
-import { useMemo, useState } from 'react';
+import { useMemo } from 'react';
+import { useSearchParams } from 'react-router';
 import type { JudgedClaim, Verdict } from '@crease/core/claims';
+import { claimsCsv, claimsSarif } from '@crease/core/interchange';
+import { writeModel } from '@crease/core/model';
+import { Menu, MenuButton, MenuItem, MenuItems } from '@headlessui/react';
 import { Leaves, LeafHead, Blank } from '../frame/Leaves.tsx';
 import { useModel } from '../state/model.tsx';
 import { saveFile } from '../state/save.ts';
@@ -9,42 +13,109 @@ import { VerdictMark } from '../parts/Marks.tsx';
 import { count, many } from '../parts/text.ts';
 
 const VERDICTS: readonly Verdict[] = ['broken', 'unchecked', 'waived', 'holds'];
+const FIRST_SHOWN = 'broken,unchecked,waived';
+const GROUPS = ['kind', 'table', 'weight', 'verdict'] as const;
+type Group = (typeof GROUPS)[number];
+/** More claims of a group are shown when they are asked for. */
+const MOST_SHOWN = 200;
 
-/** All claims in one list: filtered, grouped by kind, and exported. */
+/** All claims in one list: filtered, grouped, linked to, and exported. What is shown is in the address. */
 export function ClaimsStage() {
   const { claims, model } = useModel();
-  const [shown, setShown] = useState<ReadonlySet<Verdict>>(new Set(['broken', 'unchecked', 'waived']));
-  const [search, setSearch] = useState('');
+  const [params, setParams] = useSearchParams();
+  const asked = (name: string, otherwise: string) => params.get(name) ?? otherwise;
+  const set = (name: string, value: string, otherwise: string) =>
+    setParams(
+      (before) => {
+        const next = new URLSearchParams(before);
+        if (value === otherwise) next.delete(name);
+        else next.set(name, value);
+        return next;
+      },
+      { replace: true, preventScrollReset: true },
+    );
+  const verdicts = asked('show', FIRST_SHOWN);
+  const search = asked('find', '');
+  const [weight, group] = [asked('weight', ''), asked('by', 'kind') as Group];
   const found = useMemo(() => {
     const words = search.toLowerCase().split(/\s+/).filter(Boolean);
-    return (claims?.claims ?? []).filter((c) => shown.has(c.verdict) && words.every((w) => `${c.id} ${c.says}`.toLowerCase().includes(w)));
-  }, [claims, shown, search]);
-  const groups = useMemo(() => Map.groupBy(found, (c) => c.kind), [found]);
-  const toggle = (verdict: Verdict) =>
-    setShown((before) => (before.has(verdict) ? new Set([...before].filter((v) => v !== verdict)) : new Set([...before, verdict])));
-  const exported = () => {
-    const text = JSON.stringify({ model: model.name, claims: claims?.claims, summary: claims?.summary }, null, 2);
-    saveFile(`${model.name}.claims.json`, text, 'application/json');
+    const shown = verdicts.split(',');
+    return (claims?.claims ?? []).filter(
+      (c) =>
+        shown.includes(c.verdict) &&
+        (weight === '' || c.weight === weight) &&
+        words.every((w) => `${c.id} ${c.says}`.toLowerCase().includes(w)),
+    );
+  }, [claims, verdicts, weight, search]);
+  const groups = useMemo(() => Map.groupBy(found, (c) => groupOf(c, group)), [found, group]);
+  const toggle = (verdict: Verdict) => {
+    const before = verdicts.split(',').filter(Boolean);
+    const next = before.includes(verdict) ? before.filter((v) => v !== verdict) : [...before, verdict];
+    set('show', VERDICTS.filter((v) => next.includes(v)).join(','), FIRST_SHOWN);
   };
+  const file = `${model.name}.crease.json`;
+  const exports = [
+    {
+      says: 'JSON',
+      save: () =>
+        saveFile(
+          `${model.name}.claims.json`,
+          JSON.stringify({ model: model.name, claims: found, summary: claims?.summary }, null, 2),
+          'application/json',
+        ),
+    },
+    { says: 'CSV', save: () => saveFile(`${model.name}.claims.csv`, claimsCsv(found), 'text/csv') },
+    {
+      says: 'SARIF 2.1.0, for pipelines',
+      save: () =>
+        saveFile(`${model.name}.claims.sarif`, claimsSarif(found, { model, file, text: writeModel(model) }), 'application/sarif+json'),
+    },
+  ];
   const design = (
     <>
       <LeafHead title="Claims" note={claims ? (claims.done ? `judged in ${count(claims.elapsedMs)} ms` : 'being judged …') : ''}>
-        <input
-          className="field w-[180px]"
-          placeholder="Narrow down"
-          aria-label="Narrow down"
-          value={search}
-          onChange={(e) => setSearch(e.target.value)}
-        />
+        <Menu as="span" className="relative">
+          <MenuButton className="btn" disabled={found.length === 0}>
+            Save {found.length === claims?.claims.length ? 'all' : count(found.length)} as …
+          </MenuButton>
+          <MenuItems anchor="bottom end" className="z-20 border border-ink bg-raised py-1 shadow-md">
+            {exports.map((e) => (
+              <MenuItem key={e.says}>
+                <button className="block w-full px-3 py-1 text-left data-focus:bg-paper" onClick={e.save}>
+                  {e.says}
+                </button>
+              </MenuItem>
+            ))}
+          </MenuItems>
+        </Menu>
+      </LeafHead>
+      <div className="flex flex-wrap items-center gap-2 border-b border-rule px-4 py-2" role="group" aria-label="Which claims">
         {VERDICTS.map((v) => (
-          <button key={v} className="btn" aria-pressed={shown.has(v)} onClick={() => toggle(v)}>
+          <button key={v} className="btn" aria-pressed={verdicts.split(',').includes(v)} onClick={() => toggle(v)}>
             <VerdictMark verdict={v} size={11} /> {v} {count(claims?.summary[v] ?? 0)}
           </button>
         ))}
-        <button className="btn" onClick={exported} disabled={!claims}>
-          Save as JSON
-        </button>
-      </LeafHead>
+        <select className="field" aria-label="Weight" value={weight} onChange={(e) => set('weight', e.target.value, '')}>
+          <option value="">any weight</option>
+          <option value="blocks">blocks a release</option>
+          <option value="warns">warns</option>
+        </select>
+        <label className="flex items-center gap-1 text-soft">
+          by
+          <select className="field" aria-label="Grouped by" value={group} onChange={(e) => set('by', e.target.value, 'kind')}>
+            {GROUPS.map((g) => (
+              <option key={g}>{g}</option>
+            ))}
+          </select>
+        </label>
+        <input
+          className="field min-w-[120px] flex-1"
+          placeholder="Narrow down"
+          aria-label="Narrow down"
+          value={search}
+          onChange={(e) => set('find', e.target.value, '')}
+        />
+      </div>
       <div className="min-h-0 flex-1 overflow-auto">
         {claims && found.length === 0 && (
           <Blank>
@@ -53,20 +124,44 @@ export function ClaimsStage() {
               : 'No claim is shown: choose more verdicts above, or other words.'}
           </Blank>
         )}
-        {[...groups].map(([kind, list]) => (
-          <section key={kind} aria-label={kind}>
-            <h2 className="eyebrow sticky top-0 border-b border-rule bg-paper px-4 py-1 font-sans">
-              {kind} · {many(list.length, 'claim')}
-            </h2>
-            {list.map((claim, i) => (
-              <ClaimRow key={`${claim.id}${i}`} claim={claim} />
-            ))}
-          </section>
+        {[...groups].map(([title, list]) => (
+          <ClaimGroup key={title} title={title} claims={list} />
         ))}
       </div>
     </>
   );
   return <Leaves label="Claims" design={design} evidence={<EvidenceLeaf />} />;
+}
+
+function groupOf(claim: JudgedClaim, by: Group): string {
+  if (by === 'kind') return claim.kind;
+  if (by === 'weight') return claim.weight === 'blocks' ? 'blocks a release' : 'warns';
+  if (by === 'verdict') return claim.verdict;
+  const about = claim.about.find((a) => a.table !== undefined) ?? claim.about[0];
+  return about?.table ?? about?.hierarchy?.split('.')[0] ?? about?.measure ?? about?.perspective ?? about?.relationship ?? claim.subject;
+}
+
+function ClaimGroup({ title, claims }: { title: string; claims: readonly JudgedClaim[] }) {
+  const [params, setParams] = useSearchParams();
+  const all = params.get('all') === title || claims.length <= MOST_SHOWN;
+  return (
+    <section aria-label={title}>
+      <h2 className="eyebrow sticky top-0 border-b border-rule bg-paper px-4 py-1 font-sans">
+        {title} · {many(claims.length, 'claim')}
+      </h2>
+      {(all ? claims : claims.slice(0, MOST_SHOWN)).map((claim, i) => (
+        <ClaimRow key={`${claim.id}${i}`} claim={claim} />
+      ))}
+      {!all && (
+        <button
+          className="btn btn-bare mx-4 my-1"
+          onClick={() => setParams((before) => new URLSearchParams([...before].filter(([k]) => k !== 'all').concat([['all', title]])))}
+        >
+          Show {count(claims.length - MOST_SHOWN)} more
+        </button>
+      )}
+    </section>
+  );
 }
 
 function ClaimRow({ claim }: { claim: JudgedClaim }) {

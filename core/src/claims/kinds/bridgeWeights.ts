@@ -1,7 +1,7 @@
 import type { Exact } from '../../values/index.ts';
 import { add, formatExact, powerOfTen, scaleOf } from '../../values/index.ts';
 import { columnValues } from '../../columns/index.ts';
-import type { ClaimKind, SampleRow } from '../claim.ts';
+import type { ClaimKind, Remedy, SampleRow } from '../claim.ts';
 import { claimOf, judged, SAMPLE_SIZE } from '../claim.ts';
 import { combinations } from '../../columns/index.ts';
 import { rowCells } from '../offenders.ts';
@@ -52,6 +52,12 @@ export const bridgeWeights: ClaimKind = {
               distinct: wrong.length,
               ...(sample.length ? { sample } : {}),
             });
+          },
+          remedies: () => {
+            const { weight: _, ...plain } = t;
+            const effect = `Each row of ${t.name} counts fully; ${t.weight!.column} is a column like any other.`;
+            const edit: Remedy['edit'] = [{ do: 'put-tables', name: t.name, value: plain }];
+            return [{ id: 'no-shares', title: 'Do without shares', effect, edit }];
           },
         }),
       ),

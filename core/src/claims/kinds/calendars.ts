@@ -1,6 +1,7 @@
 import { formatDate } from '../../values/index.ts';
 import { columnValues } from '../../columns/index.ts';
 import { sameName } from '../../model/index.ts';
+import { daysRemedy, spanOf } from '../remedies/days.ts';
 import type { ClaimKind, SampleRow } from '../claim.ts';
 import { endColumns } from '../basis.ts';
 import { claimOf, judged, SAMPLE_SIZE } from '../claim.ts';
@@ -42,20 +43,10 @@ export const calendarContinuous: ClaimKind = {
                 : [],
             });
           },
-          remedies: () => {
-            const table = checker.names.table(c.table)!;
-            return table.source && 'file' in table.source && table.columns.every((col) => col.name.toLowerCase() === c.day.toLowerCase())
-              ? [
-                  {
-                    id: 'generate',
-                    title: 'Generate the calendar',
-                    effect: 'The days are generated without a gap instead of read from the file.',
-                    edit: [
-                      { do: 'set-table', table: table.name, change: { source: { calendar: { from: '2020-01-01', to: '2030-12-31' } } } },
-                    ],
-                  },
-                ]
-              : [];
+          remedies: (_, data) => {
+            const span = data && spanOf(data, [{ table: c.table, column: c.day }], false);
+            const remedy = span && daysRemedy(model, c, span, 'add-missing-days', 'Add the missing days');
+            return remedy ? [remedy] : [];
           },
         }),
       ),
@@ -85,6 +76,12 @@ export const calendarCovers: ClaimKind = {
               day !== null && (sorted.length === 0 || (day as number) < sorted[0]! || (day as number) > sorted.at(-1)!) ? 1 : 0,
             );
             return judged(offendingCodes(data.table(r.from.table), column.rowCount - column.nulls, column, outside));
+          },
+          remedies: (_, data) => {
+            const ends = [r.from, r.to].map((end) => ({ table: end.table, column: end.columns[0]! }));
+            const span = data && spanOf(data, ends, true);
+            const remedy = span && daysRemedy(context.model, calendar, span, 'extend-calendar', 'Extend the calendar');
+            return remedy ? [remedy] : [];
           },
         }),
       ];

@@ -1,4 +1,5 @@
 import type { ClaimKind } from '../claim.ts';
+import { keylessRemedies } from '../remedies/keys.ts';
 import { claimOf, judged } from '../claim.ts';
 import { hasNull, offendingCodes, offendingRows } from '../offenders.ts';
 import { ofTable } from './common.ts';
@@ -27,6 +28,7 @@ export const keyFilled: ClaimKind = {
                   : offendingRows(table, table.rowCount, key, (row) => hasNull(key, row)),
             );
           },
+          remedies: () => keylessRemedies(model, t),
         }),
       ),
 };

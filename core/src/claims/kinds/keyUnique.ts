@@ -1,5 +1,6 @@
 import type { Column } from '../../columns/index.ts';
 import type { ClaimKind } from '../claim.ts';
+import { keyRemedies } from '../remedies/keys.ts';
 import { claimOf, judged } from '../claim.ts';
 import { repeatedRows } from '../../columns/index.ts';
 import { evidenceOf, offendingCodes } from '../offenders.ts';
@@ -31,16 +32,7 @@ export const keyUnique: ClaimKind = {
             }
             return judged(evidenceOf(table, table.rowCount, key, repeatedRows(key, table.rowCount)));
           },
-          remedies: () =>
-            t.columns
-              .filter((c) => c.formula === undefined && !t.key!.includes(c.name) && c.use !== 'quantity')
-              .slice(0, 3)
-              .map((c) => ({
-                id: `widen-key-${c.name}`,
-                title: `Add ${c.name} to the key`,
-                effect: `The key of ${t.name} becomes ${[...t.key!, c.name].join(', ')}. The claim is judged again on it.`,
-                edit: [{ do: 'set-table' as const, table: t.name, change: { key: [...t.key!, c.name] } }],
-              })),
+          remedies: (_, data) => keyRemedies(model, t, data),
         }),
       ),
 };

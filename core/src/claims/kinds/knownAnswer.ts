@@ -16,6 +16,18 @@ export const knownAnswer: ClaimKind = {
         about: k.query.measures.map((measure) => ({ measure })),
         tables: model.tables.filter((t) => t.role !== 'staging').map((t) => t.name),
         parts: [formulaParts(model), model.hierarchies, model.asOf, k],
+        remedies: (_, data) => {
+          if (!data) return [];
+          const { rows } = answerQuery(data, k.query);
+          return [
+            {
+              id: 'take-answer',
+              title: 'Take the answer of today as the known one',
+              effect: `"${k.name}" then has ${rows.length === 1 ? '1 row' : `${rows.length} rows`}: do so where the old answer was wrong, not where the model is.`,
+              edit: [{ do: 'put-known-answer', value: { ...k, rows: rows.map((row) => [...row]) } }],
+            },
+          ];
+        },
         judge: (data) => {
           const { rows } = answerQuery(data, k.query);
           const sample: SampleRow[] = [];

@@ -1,4 +1,5 @@
 import type { ClaimKind } from '../claim.ts';
+import { labelRemedies } from '../remedies/labels.ts';
 import { claimOf, judged } from '../claim.ts';
 import { combinations } from '../../columns/index.ts';
 import { offendingRows } from '../offenders.ts';
@@ -35,6 +36,7 @@ export const labelUnique: ClaimKind = {
               offendingRows(table, table.rowCount, [label], (row) => label.codes[row] !== 0 && shared[label.codes[row]!] === 1),
             );
           },
+          remedies: () => labelRemedies(t, t.label!, (label) => [{ do: 'set-table', table: t.name, change: { label } }]),
         }),
       ),
 };

@@ -112,7 +112,7 @@ export const missingSide: ClaimKind = {
         judge: (data) => {
           const tree = data.checker.measure(m.name)?.typed;
           if (!tree) return unchecked(`waits for formula-valid:${m.name}`);
-          const sides = bareSides(data.checker, tree);
+          const sides = bareSum(data.checker, tree)?.sides;
           return {
             verdict: sides ? 'broken' : 'holds',
             evidence: {
@@ -122,23 +122,50 @@ export const missingSide: ClaimKind = {
             },
           };
         },
+        remedies: (_, data) => {
+          const tree = data?.checker.measure(m.name)?.typed;
+          const found = tree && bareSum(data!.checker, tree);
+          if (!found) return [];
+          const formula = withCoalesce(data!.checker, m.formula, found.node);
+          return [
+            {
+              id: 'coalesce-sides',
+              title: 'Take a missing side as 0',
+              effect: `The formula becomes ${formula}.`,
+              edit: [{ do: 'put-measures', name: m.name, value: { ...m, formula } }],
+            },
+          ];
+        },
       }),
     ),
 };
 
-/** Facts of the two sides of a sum or difference of which one may be null on its own; undefined where there is none. Own formula only. */
-function bareSides(checker: FormulaChecker, node: Typed): string[] | undefined {
+type Sum = Extract<Typed, { kind: 'apply' }>;
+
+/** The formula with both sides of a sum in `coalesce(…, 0)`, as far as they may be null. */
+function withCoalesce(checker: FormulaChecker, formula: string, sum: Sum): string {
+  return [...sum.args]
+    .sort((a, b) => b.span.start - a.span.start)
+    .filter((arg) => nullableBases(checker, arg).size > 0)
+    .reduce(
+      (text, { span }) => `${text.slice(0, span.start)}coalesce(${text.slice(span.start, span.end)}, 0)${text.slice(span.end)}`,
+      formula,
+    );
+}
+
+/** A sum or difference of which one side may be null on its own, and the facts of its sides; undefined where there is none. Own formula only. */
+function bareSum(checker: FormulaChecker, node: Typed): { node: Sum; sides: string[] } | undefined {
   if (node.kind === 'apply' && (node.name === '+' || node.name === '-')) {
     const [left, right] = [nullableBases(checker, node.args[0]!), nullableBases(checker, node.args[1]!)];
     const all = [checker.basesOf(node.args[0]!), checker.basesOf(node.args[1]!)];
     const differ = [...all[0]!].some((b) => !all[1]!.has(b)) || [...all[1]!].some((b) => !all[0]!.has(b));
     if (all[0]!.size > 0 && all[1]!.size > 0 && differ && (left.size > 0 || right.size > 0)) {
-      return [...new Set([...left, ...right])].map((b) => checker.names.table(b)?.name ?? b);
+      return { node, sides: [...new Set([...left, ...right])].map((b) => checker.names.table(b)?.name ?? b) };
     }
   }
   const inner = node.kind === 'per' ? [node.arg] : partsOf(node);
   for (const part of inner) {
-    const found = bareSides(checker, part);
+    const found = bareSum(checker, part);
     if (found) return found;
   }
   return undefined;

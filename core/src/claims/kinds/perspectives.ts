@@ -1,7 +1,8 @@
 import { sameName } from '../../model/index.ts';
 import type { Hierarchy, Perspective } from '../../model/index.ts';
 import type { FormulaChecker } from '../../formula/index.ts';
-import type { ClaimKind } from '../claim.ts';
+import { quotePath } from '../../formula/index.ts';
+import type { ClaimKind, Remedy } from '../claim.ts';
 import { claimOf, unchecked } from '../claim.ts';
 
 /** Tables of which a perspective shows something: whole, or by single columns. Missing ones are left out. */
@@ -85,7 +86,8 @@ export const perspectiveClosed: ClaimKind = {
             },
           };
         },
-        remedies: () => [
+        remedies: (_, data) => [
+          ...(data ? closing(data.checker, p) : []),
           {
             id: 'remove-perspective',
             title: `Remove the perspective ${p.name}`,
@@ -161,5 +163,48 @@ function lonely(checker: FormulaChecker, p: Perspective): string[] {
       ? [`${measures.join(', ')}: no dimension is shown that reaches it`]
       : stuck.map((m) => `${m}: no dimension that is shown reaches it`)),
     ...idle.map((t) => `${t}: no measure that is shown is reached by it`),
+  ];
+}
+
+/** The perspective without what is missing, hidden or idle, and with the columns that its hierarchies need. */
+function closing(checker: FormulaChecker, p: Perspective): Remedy[] {
+  const { names } = checker;
+  const dimensions = (tables: readonly string[]) => tables.filter((t) => isDimension(checker, t));
+  const tables = p.tables.filter((name) => names.table(name) && !names.table(name)!.hidden);
+  const hierarchies = (p.hierarchies ?? []).filter((path) => names.hierarchy(path));
+  const needed = hierarchies.flatMap((path) =>
+    hierarchyColumns(checker, names.hierarchy(path)!).filter(({ table, column }) => !showsColumn(checker, { ...p, tables }, table, column)),
+  );
+  const shown = (p.columns ?? []).filter((path) => names.path(path) && !names.path(path)!.column.hidden);
+  const columns = [...new Set([...shown, ...needed.map((c) => quotePath(c.table, c.column))])];
+  const all = shownTables(checker, { ...p, tables, columns });
+  const measures = (p.measures ?? []).filter(
+    (m) =>
+      names.measure(m) &&
+      !names.measure(m)!.hidden &&
+      (measureBases(checker, m).length === 0 || dimensions(all).some((t) => reaches(checker, m, t))),
+  );
+  const idle = dimensions(tables).filter((t) => !measures.some((m) => reaches(checker, m, t)));
+  const value = { ...p, tables: tables.filter((t) => !idle.includes(t)), columns, hierarchies, measures };
+  const count = (list: readonly string[] | undefined) => list?.length ?? 0;
+  const out = count(p.tables) - value.tables.length + count(p.measures) - measures.length + count(p.hierarchies) - hierarchies.length;
+  if (value.tables.length === 0 && columns.length === 0) return [];
+  return [
+    {
+      id: 'close-perspective',
+      title: 'Close it',
+      effect: [
+        out > 0 || shown.length < count(p.columns)
+          ? `What is missing, hidden or reached by nothing is taken out (${out + count(p.columns) - shown.length})`
+          : '',
+        needed.length > 0
+          ? `${needed.map((c) => quotePath(c.table, c.column)).join(', ')} ${needed.length === 1 ? 'is' : 'are'} shown for the hierarchies`
+          : '',
+      ]
+        .filter(Boolean)
+        .join('; ')
+        .concat('.'),
+      edit: [{ do: 'put-perspectives', name: p.name, value }],
+    },
   ];
 }

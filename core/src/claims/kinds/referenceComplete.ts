@@ -1,8 +1,9 @@
-import { cardinalityOf, endText } from '../../model/index.ts';
+import { endText } from '../../model/index.ts';
 import type { Relationship } from '../../model/index.ts';
 import { orphanCodes, relationshipKeys } from '../../relate/index.ts';
 import type { ModelData } from '../../query/index.ts';
-import type { ClaimKind, Judgement, Remedy } from '../claim.ts';
+import { orphanRemedies } from '../remedies/orphans.ts';
+import type { ClaimKind, Judgement } from '../claim.ts';
 import { endColumns } from '../basis.ts';
 import { claimOf, judged } from '../claim.ts';
 import { offendingCodes, offendingRows } from '../offenders.ts';
@@ -20,7 +21,7 @@ export const referenceComplete: ClaimKind = {
         columns: [...endColumns(r.from), ...endColumns(r.to)],
         parts: [r.from, r.to],
         judge: (data) => judgeReferences(data, r),
-        remedies: (judgement) => remedies(r, judgement),
+        remedies: (judgement, data) => orphanRemedies(context.model, r, judgement, data),
       }),
     ),
 };
@@ -39,22 +40,4 @@ export function judgeReferences(data: ModelData, r: Relationship): Judgement {
   let filled = 0;
   for (const key of keys.from) if (key !== 0) filled++;
   return judged(offendingRows(from, filled, columns, (row) => keys.from[row] !== 0 && !known[keys.from[row]!]));
-}
-
-function remedies(r: Relationship, judgement: Judgement): Remedy[] {
-  const found: Remedy[] = [
-    {
-      id: 'swap-ends',
-      title: 'Swap the ends',
-      effect: `${r.name} then leads from ${endText(r.to)} to ${endText(r.from)}.`,
-      edit: [{ do: 'set-relationship', name: r.name, change: { from: r.to, to: r.from } }],
-    },
-    {
-      id: 'not-default',
-      title: 'Mark the relationship as not default',
-      effect: `Filters no longer pass along ${r.name} unless a measure names it with via.`,
-      edit: [{ do: 'set-relationship', name: r.name, change: { default: false } }],
-    },
-  ];
-  return cardinalityOf(r) === 'many-to-one' && judgement.evidence.against > judgement.evidence.checked / 2 ? found : found.slice(1);
 }

@@ -1,7 +1,10 @@
 import type { Hierarchy } from '../../model/index.ts';
+import { quoteName } from '../../formula/index.ts';
+import type { ModelData } from '../../query/index.ts';
 import { parentRows } from '../../query/index.ts';
 import { parentsAsMembers } from '../../shape/index.ts';
-import type { ClaimContext, ClaimKind, Remedy } from '../claim.ts';
+import { labelRemedies } from '../remedies/labels.ts';
+import type { ClaimContext, ClaimKind, Judgement, Remedy } from '../claim.ts';
 import { claimOf, judged } from '../claim.ts';
 import { combinations } from '../../columns/index.ts';
 import { offendingRows } from '../offenders.ts';
@@ -20,7 +23,7 @@ const claimsOf = (
   context: ClaimContext,
   says: (h: Hierarchy) => string,
   judge: (h: Hierarchy) => ReturnType<typeof claimOf>['judge'],
-  remedies?: (h: Hierarchy) => readonly Remedy[],
+  remedies?: (h: Hierarchy, data: ModelData | undefined) => readonly Remedy[],
 ) =>
   parentChild(context).map((h) =>
     claimOf(kind, `${h.table}.${h.name}`, says(h), {
@@ -33,7 +36,7 @@ const claimsOf = (
       ]),
       parts: h,
       judge: judge(h),
-      ...(remedies ? { remedies: () => remedies(h) } : {}),
+      ...(remedies ? { remedies: (_: Judgement, data?: ModelData) => remedies(h, data) } : {}),
     }),
   );
 
@@ -65,6 +68,7 @@ export const treeAcyclic: ClaimKind = {
         }
         return judged(offendingRows(table, table.rowCount, [key, parent], (row) => state[row] === 2));
       },
+      (h, data) => ownParentsRemedies(context, h, data),
     ),
 };
 
@@ -119,5 +123,39 @@ export const treeLabelUnique: ClaimKind = {
           offendingRows(table, table.rowCount, [label], (row) => label.codes[row] !== 0 && members.get(label.codes[row]!)!.size > 1),
         );
       },
+      (h) => {
+        const table = context.checker.names.table(h.table)!;
+        const put = (label: string): Remedy['edit'] => [{ do: 'put-hierarchies', name: h.name, value: { ...h, label } }];
+        return labelRemedies(table, h.label!, put);
+      },
     ),
 };
+
+/** Members that are their own parent are tops in many a source: a derived parent column that is null for them, where that ends all loops. */
+function ownParentsRemedies({ checker }: ClaimContext, h: Hierarchy, data: ModelData | undefined): Remedy[] {
+  const table = checker.names.table(h.table)!;
+  const keyName = h.key ?? (table.key?.length === 1 ? table.key[0] : undefined);
+  const [key, parent] = [keyName, h.parent].map((name) => (name === undefined ? undefined : checker.names.column(table, name)));
+  if (!data || !key || !parent) return [];
+  const { parents } = parentRows(data, h);
+  const others = parents.some((up, row) => {
+    let at = up === row + 1 ? 0 : up;
+    for (let n = 0; at !== 0 && n <= parents.length; n++) at = parents[at - 1] === at ? 0 : parents[at - 1]!;
+    return at !== 0;
+  });
+  if (others) return [];
+  const name = `${parent.name}_but_self`;
+  if (checker.names.column(table, name)) return [];
+  const formula = `nullif(${quoteName(parent.name)}, ${quoteName(key.name)})`;
+  return [
+    {
+      id: 'own-parents-are-tops',
+      title: 'Take members that are their own parent as tops',
+      effect: `A derived column ${name} = ${formula} is the parent.`,
+      edit: [
+        { do: 'put-column', table: table.name, value: { name, type: parent.type, use: 'attribute', formula, hidden: true } },
+        { do: 'put-hierarchies', name: h.name, value: { ...h, parent: name } },
+      ],
+    },
+  ];
+}

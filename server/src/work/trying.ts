@@ -1,0 +1,44 @@
+import type { TryState } from '@crease/contract';
+import type { Claim } from '@crease/core/claims';
+import { judgeClaim, listClaims } from '@crease/core/claims';
+import type { ModelData } from '@crease/core/query';
+import { basesOf } from './resting.ts';
+import type { Task } from './tasks.ts';
+
+/** A trial that takes longer tells what it has found. */
+const MOST_MS = 4000;
+
+/**
+ * What an edit would do to the claims, told without making it: those whose verdict or count would change, those that would be made anew, and
+ * how many would be made no more. `data` are of the model with the edit; claims that rest on the same as now keep what is known of them.
+ */
+export function tried(task: Extract<Task, { kind: 'try' }>, data: ModelData): TryState {
+  const bases = basesOf(task.workspace, data.model, task.versions, data.checker);
+  const start = performance.now();
+  const listed = listClaims(data.model, data.checker);
+  const changes: TryState['changes'] = [];
+  let left = 0;
+  for (const claim of listed) {
+    const before = task.known[claim.id];
+    if (before && claim.tables.length > 0 && bases.of(claim) === before.basis) continue;
+    if (performance.now() - start > MOST_MS) {
+      left++;
+      continue;
+    }
+    const { verdict, evidence } = judgeClaim(claim, data);
+    const after = { verdict: waived(claim, verdict, data) ? ('waived' as const) : verdict, against: evidence.against };
+    if (before ? before.verdict === after.verdict && before.against === after.against : after.verdict !== 'broken') continue;
+    changes.push({
+      id: claim.id,
+      says: claim.says,
+      weight: claim.weight,
+      ...(before ? { before: { verdict: before.verdict, against: before.against } } : {}),
+      after,
+    });
+  }
+  const now = new Set(listed.map((c) => c.id));
+  return { changes, gone: Object.keys(task.known).filter((id) => !now.has(id)), left };
+}
+
+const waived = (claim: Claim, verdict: string, data: ModelData): boolean =>
+  verdict === 'broken' && (data.model.waivers ?? []).some((w) => w.claim === claim.id);
