@@ -131,3 +131,88 @@ test.each<[string, Query]>([
   expect(columns).not.toMatch(/^answered/);
   expect(said(() => answerInSqlite(data, query))).toBe(columns);
 });
+
+test.each([1, 2, 3])(
+  'own rows of members that have others below are not listed at depth %i where they are hidden; totals count them',
+  (depth) => {
+    const shown = dataOf('count(shift)');
+    const hidden = new ModelData(
+      { ...shown.model, hierarchies: [{ ...shown.model.hierarchies![0]!, ownRows: 'hidden' }] },
+      (name) => shown.table(name),
+      shown.today,
+    );
+    const query: Query = { by: [{ hierarchy: 'staff.Line', depth }], measures: ['M'], totals: true };
+    const answer = answerQuery(hidden, query);
+    expect(answerInSqlite(hidden, query)).toEqual(answer);
+    // Ada has Bo below her, Bo has Cy.
+    const gone = depth === 1 ? [] : depth === 2 ? ['Ada'] : ['Ada', 'Bo'];
+    expect(answer.rows).toEqual(answerQuery(shown, query).rows.filter(([member]) => !gone.includes(member as string)));
+    expect(answer.totals).toEqual([9]);
+  },
+);
+
+test('members of a level that two columns tell apart are the same on both evaluators, in the order of those columns', () => {
+  const model = readModel(
+    JSON.stringify({
+      crease: 1,
+      name: 'm',
+      tables: [
+        { name: 'visit', role: 'fact', columns: [{ name: 'branch', type: 'integer' }] },
+        {
+          name: 'branch',
+          role: 'dimension',
+          key: ['no'],
+          columns: [
+            { name: 'no', type: 'integer' },
+            { name: 'town', type: 'text' },
+            { name: 'district', type: 'integer' },
+          ],
+        },
+        {
+          name: 'district',
+          role: 'dimension',
+          key: ['id'],
+          columns: [
+            { name: 'id', type: 'integer' },
+            { name: 'name', type: 'text' },
+          ],
+        },
+      ],
+      relationships: [
+        { name: 'visit_branch', from: { table: 'visit', columns: ['branch'] }, to: { table: 'branch', columns: ['no'] } },
+        { name: 'branch_district', from: { table: 'branch', columns: ['district'] }, to: { table: 'district', columns: ['id'] } },
+      ],
+      hierarchies: [
+        {
+          name: 'Place',
+          table: 'branch',
+          levels: [
+            { name: 'District', column: 'district.name', key: 'district.id' },
+            { name: 'Town', column: 'town', key: ['district.name', 'town'] },
+          ],
+        },
+      ],
+      measures: [{ name: 'Visits', formula: 'count(visit)' }],
+    }),
+  );
+  const rows: Record<string, ReturnType<typeof columnOfValues>[]> = {
+    visit: [columnOfValues('branch', INTEGER, [1, 1, 2, 3, 4, 5, 99, null])],
+    branch: [
+      columnOfValues('no', INTEGER, [1, 2, 3, 4, 5]),
+      columnOfValues('town', TEXT, ['Elm', 'Elm', 'Ash', 'Elm', null]),
+      columnOfValues('district', INTEGER, [2, 1, 1, 2, 1]),
+    ],
+    district: [columnOfValues('id', INTEGER, [1, 2]), columnOfValues('name', TEXT, ['North', 'South'])],
+  };
+  const data = new ModelData(model, (name) => tableOf(name, rows[name]!), 0);
+  const query: Query = { by: [{ hierarchy: 'branch.Place', level: 'Town' }], measures: ['Visits'] };
+  const answer = answerQuery(data, query);
+  // Two towns Elm: that of North first. The visits of a branch without a town, or of no branch, are in none.
+  expect(answer.rows).toEqual([
+    ['Ash', 1],
+    ['Elm', 1],
+    ['Elm', 3],
+    [null, 3],
+  ]);
+  expect(answerInSqlite(data, query)).toEqual(answer);
+});

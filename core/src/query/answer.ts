@@ -41,7 +41,9 @@ export function answerQuery(data: ModelData, query: Query): Answer {
   const results = measures.map((m, i) =>
     unreached[i]!.length > 0 ? new Array<Value>(cells.tuples.size).fill(null) : evaluator.measure(m.name, context, cells),
   );
-  const order = rowOrder(query, axes, cells, measures, results);
+  const order = rowOrder(query, axes, cells, measures, results).filter((cell) =>
+    axes.every((axis, p) => !axis.hidden || axis.hidden[cells.tuples.codes[p]![cell]!] === 0),
+  );
   const limited = query.limit === undefined ? order : order.slice(0, query.limit);
   const cell = (row: number): Json[] => [
     ...axes.map((axis, p) => toJson(axis.show(cells.tuples.codes[p]![row]!), axis.type)),

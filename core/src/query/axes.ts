@@ -1,7 +1,7 @@
 import type { Value } from '../values/index.ts';
 import { nearestName } from '../values/index.ts';
 import type { Column } from '../columns/index.ts';
-import { codesArray, columnValues } from '../columns/index.ts';
+import { codesArray, columnOfCodes, columnValues, combinations } from '../columns/index.ts';
 import type { ByItem, Hierarchy } from '../model/index.ts';
 import { splitPath } from '../model/index.ts';
 import type { ColumnName } from '../formula/index.ts';
@@ -40,6 +40,14 @@ export function resolvePath(data: Named, path: string): { table: string; column:
 export type LevelNamed =
   | ({ readonly kind: 'column' } & ColumnName)
   | { readonly kind: 'level'; readonly name: string; readonly shown: ColumnName; readonly key?: ColumnName }
+  /** A level whose members several columns tell apart, such as a town within its district: over the rows of the hierarchy's own table. */
+  | {
+      readonly kind: 'composite';
+      readonly name: string;
+      readonly table: string;
+      readonly shown: ColumnName;
+      readonly keys: readonly ColumnName[];
+    }
   | { readonly kind: 'depth'; readonly hierarchy: Hierarchy; readonly depth: number };
 
 /** Resolves an item of `by` by the model alone. Throws QueryError for what the model does not have. */
@@ -65,8 +73,13 @@ export function levelOf(data: Named, item: ByItem): LevelNamed {
 export function axisOf(data: ModelData, item: ByItem): Axis {
   const named = levelOf(data, item);
   if (named.kind === 'column') return columnAxis(data, named.table, named.column);
-  return named.kind === 'depth' ? depthAxis(data, named.hierarchy, named.depth) : axisOfLevel(data, named);
+  return named.kind === 'depth' ? depthAxis(data, named.hierarchy, named.depth) : axisOfNamed(data, named);
 }
+
+type NamedLevel = Extract<LevelNamed, { kind: 'level' | 'composite' }>;
+
+const axisOfNamed = (data: ModelData, named: NamedLevel): Axis =>
+  named.kind === 'composite' ? compositeAxis(data, named) : axisOfLevel(data, named);
 
 export function resolveHierarchy(data: Named, path: string): Hierarchy {
   const found = data.checker.names.hierarchy(path);
@@ -82,16 +95,44 @@ type Level = NonNullable<Hierarchy['levels']>[number];
 
 /** A level's members: told apart by its key where it has one, else by what is shown. */
 export const levelAxis = (data: ModelData, hierarchy: Hierarchy, level: Level): Axis =>
-  axisOfLevel(data, namedLevel(data, hierarchy, level));
+  axisOfNamed(data, namedLevel(data, hierarchy, level));
 
-function namedLevel(data: Named, hierarchy: Hierarchy, level: Level): Extract<LevelNamed, { kind: 'level' }> {
+function namedLevel(data: Named, hierarchy: Hierarchy, level: Level): NamedLevel {
   const shown = levelColumn(data, hierarchy, level.column);
   const name = `${hierarchy.table}.${hierarchy.name}.${level.name}`;
   if (level.key === undefined) return { kind: 'level', name, shown };
   const keys = [level.key].flat().map((key) => levelColumn(data, hierarchy, key));
-  if (keys.length > 1 || keys[0]!.table !== shown.table)
-    throw new QueryError(`the level ${name}: its key must be one column of ${shown.table}`);
-  return { kind: 'level', name, shown, key: keys[0]! };
+  return keys.length > 1 || keys[0]!.table !== shown.table
+    ? { kind: 'composite', name, table: data.checker.names.table(hierarchy.table)!.name, shown, keys }
+    : { kind: 'level', name, shown, key: keys[0]! };
+}
+
+/** A column of a table, or of one that it looks up, brought to the table's rows. */
+export function onRowsOf(data: ModelData, table: string, { table: home, column }: ColumnName): Column {
+  const found = data.column(home, column);
+  const index = data.lookupIndex(table, home);
+  if (!index) return found;
+  const own = codesArray(found.domain.size, index.length);
+  index.forEach((row, i) => (own[i] = row === 0 ? 0 : found.codes[row - 1]!));
+  return columnOfCodes(`${home}.${column}`, found.type, found.domain, own);
+}
+
+/** Members are told apart by several columns, in the order of their values; a row that lacks one of them is in none. */
+function compositeAxis(data: ModelData, { name, table, shown, keys }: Extract<LevelNamed, { kind: 'composite' }>): Axis {
+  const columns = keys.map((key) => onRowsOf(data, table, key));
+  const label = onRowsOf(data, table, shown);
+  const { numbers, size } = combinations(columns, label.rowCount);
+  const first = new Int32Array(size).fill(-1);
+  for (let row = numbers.length - 1; row >= 0; row--) first[numbers[row]!] = row;
+  const whole = [...first.keys()].filter((n) => columns.every((c) => c.codes[first[n]!] !== 0));
+  // Codes of a column are in the order of its values: so are the members, by the first column, then by the next.
+  whole.sort((a, b) => columns.reduce((order, c) => order || c.codes[first[a]!]! - c.codes[first[b]!]!, 0));
+  const codeOf = new Uint32Array(size);
+  whole.forEach((n, i) => (codeOf[n] = i + 1));
+  const codes = codesArray(whole.length, numbers.length);
+  numbers.forEach((n, row) => (codes[row] = codeOf[n]!));
+  const axis: Axis = { name, type: label.type, table, codes, width: whole.length + 1, show: () => null };
+  return { ...labelled(axis, label), ...(shown.table === table ? { column: shown.column } : {}) };
 }
 
 function axisOfLevel(data: ModelData, { name, shown, key }: Extract<LevelNamed, { kind: 'level' }>): Axis {
@@ -141,6 +182,7 @@ function depthAxis(data: ModelData, hierarchy: Hierarchy, depth: number): Axis {
   const codes = codesArray(key.domain.size, parents.length);
   ancestors.forEach((ancestor, row) => (codes[row] = key.codes[ancestor - 1]!));
   const own = columnAxis(data, hierarchy.table, key.name);
+  const hidden = hierarchy.ownRows === 'hidden' ? ownRowsAbove(parents, key, own.width, depth) : undefined;
   const label = data.column(hierarchy.table, hierarchy.label ?? key.name);
   const { show, type } = labelled(own, label);
   return {
@@ -150,5 +192,22 @@ function depthAxis(data: ModelData, hierarchy: Hierarchy, depth: number): Axis {
     codes,
     width: own.width,
     show,
+    ...(hidden ? { hidden } : {}),
   };
+}
+
+/** Members above a depth that have others below them: at that depth they stand for nothing but their own rows. */
+function ownRowsAbove(parents: Uint32Array, key: Column, width: number, depth: number): Uint8Array {
+  const hidden = new Uint8Array(width);
+  const hasChildren = new Uint8Array(parents.length + 1);
+  parents.forEach((parent, row) => {
+    if (parent !== row + 1) hasChildren[parent] = 1;
+  });
+  for (let row = 0; row < parents.length; row++) {
+    if (!hasChildren[row + 1]) continue;
+    let length = 1;
+    for (let at = parents[row]!; at !== 0 && length < depth; at = parents[at - 1]!) length++;
+    if (length < depth) hidden[key.codes[row]!] = 1;
+  }
+  return hidden;
 }

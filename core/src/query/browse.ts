@@ -43,9 +43,7 @@ function ownCodes(data: ModelData, hierarchy: Hierarchy, axis: Axis): Uint32Arra
 function browseLevels(data: ModelData, hierarchy: Hierarchy, path: readonly Json[]): MemberPage {
   const levels = hierarchy.levels ?? [];
   if (path.length >= levels.length) return { level: null, members: [], more: 0 };
-  const axes = levels
-    .slice(0, path.length + 2)
-    .map((level) => levelAxis(data, hierarchy, { ...level, ...(Array.isArray(level.key) ? { key: level.key.at(-1)! } : {}) }));
+  const axes = levels.slice(0, path.length + 2).map((level) => levelAxis(data, hierarchy, level));
   const codes = axes.map((axis) => ownCodes(data, hierarchy, axis));
   const own = path.length;
   const groups = new Map<number, { rows: number; below: Set<number> }>();
@@ -112,9 +110,7 @@ function rowOfKey(values: readonly Value[], codes: ArrayLike<number>, wanted: Va
 export function levelFacts(data: ModelData, hierarchyPath: string): { name: string; members: number; nulls: number; torn: number }[] {
   const hierarchy = resolveHierarchy(data, hierarchyPath);
   if (hierarchy.parent !== undefined) return depthFacts(data, hierarchy);
-  const axes = (hierarchy.levels ?? []).map((level) =>
-    levelAxis(data, hierarchy, { ...level, ...(Array.isArray(level.key) ? { key: level.key.at(-1)! } : {}) }),
-  );
+  const axes = (hierarchy.levels ?? []).map((level) => levelAxis(data, hierarchy, level));
   const codes = axes.map((axis) => ownCodes(data, hierarchy, axis));
   return axes.map((_, i) => {
     const parents = i > 0 ? parentsOf(codes[i]!, codes[i - 1]!, axes[i - 1]!) : new Map<number, Set<string>>();

@@ -1,5 +1,5 @@
 import type { DataType, Value } from '../values/index.ts';
-import { DATE, formatType, parseType, TEXT } from '../values/index.ts';
+import { DATE, formatType, INTEGER, parseType, TEXT } from '../values/index.ts';
 import type { ByItem, Model, Query, QueryFilter, Table } from '../model/index.ts';
 import { sameName } from '../model/index.ts';
 import type { FormulaChecker, Typed, TypedAggregate } from '../formula/index.ts';
@@ -142,9 +142,17 @@ class QueryCompiler implements Statement {
     const order = this.order(query, context, measures, columns);
     const limit = query.limit === undefined ? '' : `\nlimit ${query.limit}`;
     const select = `select ${columns.map((c) => `${this.exact ? c.sql : this.dialect.show(c.sql, c.type)} as ${quoted(c.name)}`).join(',\n  ')}
-from ${cells} c${joins.join('\n')}${shown.map((s) => s.join).join('')}${order}${limit}`;
+from ${cells} c${joins.join('\n')}${shown.map((s) => s.join).join('')}${this.listedMembers(context.axes)}${order}${limit}`;
     const unreached = measures.flatMap((m) => unreachedBy(this, m.node, context).map((c) => [m.name, `${c.table}.${c.column}`] as const));
     return { rows: { sql: this.statement(select), parameters: this.parameters, columns, tables: this.tables }, unreached };
+  }
+
+  /** Members that stand for nothing but their own rows are not listed where the hierarchy hides those. */
+  private listedMembers(axes: readonly SqlAxis[]): string {
+    const hidden = axes.filter((axis) => axis.tree?.hierarchy.ownRows === 'hidden');
+    if (hidden.length === 0) return '';
+    const conditions = hidden.map((axis) => `not exists (select 1 from ${this.scans.ownRowsAbove(axis)} h where h.k = c.${axis.id})`);
+    return `\nwhere ${conditions.join(' and ')}`;
   }
 
   totals(query: Query): CompiledQuery {
@@ -180,6 +188,20 @@ from ${from.join(' cross join ')}`;
       const axis = this.columnAxis(key?.table ?? shown.table, key?.column ?? shown.column, id);
       return { ...axis, name, ...(key ? { column: shown.column, label: shown.column, type: this.typeOf(shown.table, shown.column) } : {}) };
     }
+    if (level.kind === 'composite') {
+      const { name, table, keys, shown } = level;
+      const own = sameName(shown.table, table) ? { column: shown.column } : {};
+      return {
+        id,
+        name,
+        type: this.typeOf(shown.table, shown.column),
+        table,
+        ...own,
+        key: '',
+        label: shown.column,
+        composite: { keys, shown },
+      };
+    }
     const { hierarchy, depth } = level;
     const table = this.checker.names.table(hierarchy.table)!;
     const key = treeKey(this, hierarchy);
@@ -211,6 +233,12 @@ from ${from.join(' cross join ')}`;
   private shownAxis(axis: SqlAxis): { sql: string; join: string } {
     const own = `c.${axis.id}`;
     if (axis.label === undefined) return { sql: own, join: '' };
+    if (axis.composite) {
+      const first = `select k, label, row_number() over (partition by k order by r) as place from ${this.scans.memberKeys(axis)} where k is not null`;
+      const labels = this.cte('labels', `select k, label from (${first}) m where place = 1`);
+      const joined = this.fresh('l');
+      return { sql: `${joined}.label`, join: `\nleft join ${labels} ${joined} on ${joined}.k = ${own}` };
+    }
     const table = this.tableOf(axis.table);
     const alias = this.fresh('t');
     const from = new From(this, table.name, alias, `${quoted(table.name)} ${alias}`, []);
@@ -299,7 +327,7 @@ from ${from.join(' cross join ')}`;
   }
 
   private keyType(axis: SqlAxis): DataType {
-    return this.typeOf(axis.table, axis.key);
+    return axis.composite ? INTEGER : this.typeOf(axis.table, axis.key);
   }
 
   private groups(context: SqlContext, base: string): string {

@@ -1,4 +1,5 @@
 import type { DataType } from '../values/index.ts';
+import type { ColumnName } from '../formula/index.ts';
 import type { Hierarchy } from '../model/index.ts';
 import type { ConditionShape, ContextOf, FormulaCondition, StepOf } from '../query/index.ts';
 
@@ -15,6 +16,8 @@ export interface SqlAxis {
   /** What is shown instead of the key, of the member's first row. */
   readonly label?: string;
   readonly tree?: { readonly hierarchy: Hierarchy; readonly depth: number };
+  /** Several columns that tell members apart together, instead of `key`. */
+  readonly composite?: { readonly keys: readonly ColumnName[]; readonly shown: ColumnName };
 }
 
 export type SqlCondition =

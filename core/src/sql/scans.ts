@@ -1,3 +1,4 @@
+import { parseType, TEXT } from '../values/index.ts';
 import type { Hierarchy, Table } from '../model/index.ts';
 import { cardinalityOf, sameName } from '../model/index.ts';
 import type { ColumnName } from '../formula/index.ts';
@@ -63,6 +64,11 @@ export class Scans {
   private axisSql(axis: SqlAxis, from: From): string {
     const alias = from.table(axis.table);
     const table = this.tableOf(axis.table);
+    if (axis.composite) {
+      const joined = this.statement.fresh('a');
+      from.join(`left join ${this.memberKeys(axis)} ${joined} on ${joined}.r = ${this.statement.dialect.rowId(alias)}`);
+      return `${joined}.k`;
+    }
     if (!axis.tree) return from.column(alias, table, axis.key);
     const ancestors = this.ancestors(axis.tree.hierarchy, axis.key, axis.tree.depth);
     const joined = this.statement.fresh('a');
@@ -70,8 +76,58 @@ export class Scans {
     return `${joined}.k`;
   }
 
+  private readonly members = new Map<string, string>();
+
+  /** For each row of a hierarchy's table the number of its member, in the order of the columns that tell members apart, and what is shown of it. */
+  memberKeys(axis: SqlAxis): string {
+    let name = this.members.get(axis.id);
+    if (name === undefined) {
+      const { statement } = this;
+      const { dialect } = statement;
+      const table = this.tableOf(axis.table);
+      const alias = statement.fresh('t');
+      const from = new From(statement, table.name, alias, `${quoted(table.name)} ${alias}`, []);
+      const column = (c: ColumnName) => {
+        const home = this.tableOf(c.table);
+        const sql = from.column(sameName(home.name, table.name) ? alias : from.table(home.name), home, c.column);
+        return { sql, type: parseType(statement.checker.names.column(home, c.column)!.type) ?? TEXT };
+      };
+      const keys = axis.composite!.keys.map(column);
+      const label = column(axis.composite!.shown).sql;
+      const whole = keys.map((key) => `${key.sql} is not null`).join(' and ');
+      const order = keys.map((key) => dialect.ordered(key.sql, key.type)).join(', ');
+      name = statement.cte(
+        'members',
+        `select ${dialect.rowId(alias)} as r, case when ${whole} then dense_rank() over (order by ${order}) end as k, ${label} as label from ${from.sql}`,
+      );
+      this.members.set(axis.id, name);
+    }
+    return name;
+  }
+
   /** For each row of a tree's table the key of its ancestor at a depth (the top is 1); a member above it, or on a loop, stands for itself. */
   private ancestors(hierarchy: Hierarchy, keyName: string, depth: number): string {
+    const { members, chain } = this.ways(hierarchy, keyName);
+    return this.statement.cte(
+      'ancestors',
+      `select c.r, m.k from (select r, max(n) + 1 as length from ${chain} group by r) d join ${chain} c on c.r = d.r and c.n = case when d.length > ${depth} then d.length - ${depth} else 0 end join ${members} m on m.r = c.at`,
+    );
+  }
+
+  /** Keys of members above an axis's depth that have others below them. */
+  ownRowsAbove(axis: SqlAxis): string {
+    const { hierarchy, depth } = axis.tree!;
+    const { members, firsts, chain } = this.ways(hierarchy, axis.key);
+    // Members on a loop stand for themselves at every depth: their way up has no end.
+    const ends = `select 1 from ${chain} top join ${members} t on t.r = top.at left join ${firsts} f on f.k = t.parent where top.r = d.r and top.n = d.length - 1 and f.r is null`;
+    return this.statement.cte(
+      'own_rows',
+      `select m.k from (select r, max(n) + 1 as length from ${chain} group by r) d join ${members} m on m.r = d.r where d.length < ${depth} and exists (select 1 from ${chain} below where below.at = d.r and below.n = 1) and exists (${ends})`,
+    );
+  }
+
+  /** The members of a tree's table, and the way up from each row: its steps by number, without going round. */
+  private ways(hierarchy: Hierarchy, keyName: string): { members: string; firsts: string; chain: string } {
     this.statement.needsRecursion();
     const table = this.tableOf(hierarchy.table);
     const alias = this.statement.fresh('t');
@@ -91,10 +147,7 @@ export class Scans {
   union all
   select c.r, f.r, c.n + 1, c.way || cast(f.r as text) || '/' from ${chain} c join ${members} m on m.r = c.at join ${firsts} f on f.k = m.parent where c.way not like '%/' || cast(f.r as text) || '/%'
 )`);
-    return this.statement.cte(
-      'ancestors',
-      `select c.r, m.k from (select r, max(n) + 1 as length from ${chain} group by r) d join ${chain} c on c.r = d.r and c.n = case when d.length > ${depth} then d.length - ${depth} else 0 end join ${members} m on m.r = c.at`,
-    );
+    return { members, firsts, chain };
   }
 
   private restrictDays(condition: Extract<SqlCondition, { kind: 'days' }>, scan: Scan, base: string, via: readonly string[]): void {
