@@ -216,3 +216,50 @@ test('members of a level that two columns tell apart are the same on both evalua
   ]);
   expect(answerInSqlite(data, query)).toEqual(answer);
 });
+
+test('members of a level come in the order of the column that the level names', () => {
+  const model = readModel(
+    JSON.stringify({
+      crease: 1,
+      name: 'm',
+      tables: [
+        {
+          name: 'visit',
+          role: 'fact',
+          columns: [
+            { name: 'month', type: 'text' },
+            { name: 'no', type: 'integer' },
+            { name: 'year', type: 'integer' },
+          ],
+        },
+      ],
+      hierarchies: [
+        {
+          name: 'Months',
+          table: 'visit',
+          levels: [
+            { name: 'Month', column: 'month', orderBy: 'no' },
+            { name: 'Month of year', column: 'month', key: ['year', 'no'], orderBy: 'no' },
+          ],
+        },
+      ],
+      measures: [{ name: 'Visits', formula: 'count(visit)' }],
+    }),
+  );
+  const rows = [
+    columnOfValues('month', TEXT, ['March', 'January', 'February', 'January', 'Unknown', null]),
+    columnOfValues('no', INTEGER, [3, 1, 2, 1, null, null]),
+    columnOfValues('year', INTEGER, [2025, 2026, 2025, 2025, 2025, null]),
+  ];
+  const data = new ModelData(model, (name) => tableOf(name, rows), 0);
+  const months = (level: string, order?: 'descending') => {
+    const by = { hierarchy: 'visit.Months', level };
+    const query: Query = { by: [by], measures: ['Visits'], ...(order ? { sort: [{ of: by, order }] } : {}) };
+    const answer = answerQuery(data, query);
+    expect(answerInSqlite(data, query)).toEqual(answer);
+    return answer.rows.map(([month]) => month);
+  };
+  expect(months('Month')).toEqual(['January', 'February', 'March', 'Unknown', null]);
+  expect(months('Month', 'descending')).toEqual(['March', 'February', 'January', 'Unknown', null]);
+  expect(months('Month of year')).toEqual(['January', 'January', 'February', 'March', null]);
+});

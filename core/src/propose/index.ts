@@ -4,3 +4,4 @@ export * from './names.ts';
 export * from './types.ts';
 export * from './previewUse.ts';
 export { REFERENCE_PATTERNS, type ReferencePattern } from './relationships.ts';
+export * from './levels.ts';

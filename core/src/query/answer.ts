@@ -109,6 +109,7 @@ function rowOrder(
   results: readonly Value[][],
 ): number[] {
   const shown = axes.map((axis, p) => cells.tuples.codes[p]!.map((code) => axis.show(code)));
+  const ordering = axes.map((axis, p) => (axis.order ? cells.tuples.codes[p]!.map((code) => axis.order!(code)) : shown[p]!));
   const byValues =
     (values: readonly Value[], descending: boolean): Order =>
     (a, b) => {
@@ -118,11 +119,11 @@ function rowOrder(
     };
   const asked = (query.sort ?? []).map(({ of, order }): Order => {
     const by = sortedBy(query, of, axes, measures);
-    return byValues('measure' in by ? results[by.measure]! : shown[by.axis]!, order === 'descending');
+    return byValues('measure' in by ? results[by.measure]! : ordering[by.axis]!, order === 'descending');
   });
   const orders = [
     ...asked,
-    ...shown.map((values) => byValues(values, false)),
+    ...ordering.flatMap((values, p) => (axes[p]!.order ? [values, shown[p]!] : [values])).map((values) => byValues(values, false)),
     ...axes.map(
       (_, p): Order =>
         (a, b) =>

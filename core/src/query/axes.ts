@@ -39,7 +39,7 @@ export function resolvePath(data: Named, path: string): { table: string; column:
 /** What an item of `by` names. `key` tells members of a level apart where it has one. */
 export type LevelNamed =
   | ({ readonly kind: 'column' } & ColumnName)
-  | { readonly kind: 'level'; readonly name: string; readonly shown: ColumnName; readonly key?: ColumnName }
+  | { readonly kind: 'level'; readonly name: string; readonly shown: ColumnName; readonly key?: ColumnName; readonly orderBy?: ColumnName }
   /** A level whose members several columns tell apart, such as a town within its district: over the rows of the hierarchy's own table. */
   | {
       readonly kind: 'composite';
@@ -47,6 +47,7 @@ export type LevelNamed =
       readonly table: string;
       readonly shown: ColumnName;
       readonly keys: readonly ColumnName[];
+      readonly orderBy?: ColumnName;
     }
   | { readonly kind: 'depth'; readonly hierarchy: Hierarchy; readonly depth: number };
 
@@ -100,11 +101,15 @@ export const levelAxis = (data: ModelData, hierarchy: Hierarchy, level: Level): 
 function namedLevel(data: Named, hierarchy: Hierarchy, level: Level): NamedLevel {
   const shown = levelColumn(data, hierarchy, level.column);
   const name = `${hierarchy.table}.${hierarchy.name}.${level.name}`;
-  if (level.key === undefined) return { kind: 'level', name, shown };
-  const keys = [level.key].flat().map((key) => levelColumn(data, hierarchy, key));
-  return keys.length > 1 || keys[0]!.table !== shown.table
-    ? { kind: 'composite', name, table: data.checker.names.table(hierarchy.table)!.name, shown, keys }
-    : { kind: 'level', name, shown, key: keys[0]! };
+  const keys = level.key === undefined ? [] : [level.key].flat().map((key) => levelColumn(data, hierarchy, key));
+  const order = level.orderBy === undefined ? {} : { orderBy: levelColumn(data, hierarchy, level.orderBy) };
+  const elsewhere = [...keys, ...Object.values(order)].some((c) => c.table !== shown.table);
+  // What lies in several tables comes together on the rows of the hierarchy's own.
+  if (keys.length > 1 || elsewhere) {
+    const table = data.checker.names.table(hierarchy.table)!.name;
+    return { kind: 'composite', name, table, shown, keys: keys.length > 0 ? keys : [shown], ...order };
+  }
+  return { kind: 'level', name, shown, ...(keys[0] ? { key: keys[0] } : {}), ...order };
 }
 
 /** A column of a table, or of one that it looks up, brought to the table's rows. */
@@ -118,7 +123,7 @@ export function onRowsOf(data: ModelData, table: string, { table: home, column }
 }
 
 /** Members are told apart by several columns, in the order of their values; a row that lacks one of them is in none. */
-function compositeAxis(data: ModelData, { name, table, shown, keys }: Extract<LevelNamed, { kind: 'composite' }>): Axis {
+function compositeAxis(data: ModelData, { name, table, shown, keys, orderBy }: Extract<LevelNamed, { kind: 'composite' }>): Axis {
   const columns = keys.map((key) => onRowsOf(data, table, key));
   const label = onRowsOf(data, table, shown);
   const { numbers, size } = combinations(columns, label.rowCount);
@@ -132,13 +137,18 @@ function compositeAxis(data: ModelData, { name, table, shown, keys }: Extract<Le
   const codes = codesArray(whole.length, numbers.length);
   numbers.forEach((n, row) => (codes[row] = codeOf[n]!));
   const axis: Axis = { name, type: label.type, table, codes, width: whole.length + 1, show: () => null };
-  return { ...labelled(axis, label), ...(shown.table === table ? { column: shown.column } : {}) };
+  return {
+    ...labelled(axis, label),
+    ...(shown.table === table ? { column: shown.column } : {}),
+    ...(orderBy ? { order: firstValue(axis, onRowsOf(data, table, orderBy)) } : {}),
+  };
 }
 
-function axisOfLevel(data: ModelData, { name, shown, key }: Extract<LevelNamed, { kind: 'level' }>): Axis {
-  if (!key) return { ...columnAxis(data, shown.table, shown.column), name };
-  const axis = columnAxis(data, key.table, key.column);
-  return { ...labelled(axis, data.column(shown.table, shown.column)), name, column: shown.column };
+function axisOfLevel(data: ModelData, { name, shown, key, orderBy }: Extract<LevelNamed, { kind: 'level' }>): Axis {
+  const axis = columnAxis(data, key?.table ?? shown.table, key?.column ?? shown.column);
+  const order = orderBy ? { order: firstValue(axis, data.column(orderBy.table, orderBy.column)) } : {};
+  if (!key) return { ...axis, name, ...order };
+  return { ...labelled(axis, data.column(shown.table, shown.column)), name, column: shown.column, ...order };
 }
 
 /** A column of a level: of the hierarchy's own table, or written `table.column`. */
@@ -148,11 +158,14 @@ export function levelColumn(data: Named, hierarchy: Hierarchy, path: string): { 
 }
 
 /** Members shown by the label of the first row that has them. */
-function labelled(axis: Axis, label: Column): Axis {
+const labelled = (axis: Axis, label: Column): Axis => ({ ...axis, type: label.type, show: firstValue(axis, label) });
+
+/** A column's value on the first row of each member. */
+function firstValue(axis: Axis, column: Column): (code: number) => Value {
   const first = new Int32Array(axis.width).fill(-1);
   for (let row = axis.codes.length - 1; row >= 0; row--) first[axis.codes[row]!] = row;
-  const values = columnValues(label);
-  return { ...axis, type: label.type, show: (code) => (code === 0 || first[code]! < 0 ? null : values[label.codes[first[code]!]!]!) };
+  const values = columnValues(column);
+  return (code) => (code === 0 || first[code]! < 0 ? null : values[column.codes[first[code]!]!]!);
 }
 
 /** The column that tells members of a parent-child hierarchy apart. Throws QueryError where there is none. */

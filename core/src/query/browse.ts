@@ -58,7 +58,8 @@ function browseLevels(data: ModelData, hierarchy: Hierarchy, path: readonly Json
   }
   const above = own > 0 ? parentsOf(codes[own]!, codes[own - 1]!, axes[own - 1]!) : undefined;
   const axis = axes[own]!;
-  const all = [...groups].sort(([a], [b]) => compareValues(axis.show(a), axis.show(b)) || a - b);
+  const order = axis.order ?? axis.show;
+  const all = [...groups].sort(([a], [b]) => compareValues(order(a), order(b)) || compareValues(axis.show(a), axis.show(b)) || a - b);
   return {
     level: levels[own]!.name,
     members: all.slice(0, MOST_MEMBERS).map(([code, { rows, below }]) => ({

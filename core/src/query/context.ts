@@ -16,6 +16,8 @@ export interface Axis {
   readonly width: number;
   /** What is shown for a code. */
   readonly show: (code: number) => Value;
+  /** What members are ordered by, where it is not what is shown. */
+  readonly order?: (code: number) => Value;
   /** Members that stand for their own rows among those of a lower depth, and are not listed: 1 by code. Totals count them all the same. */
   readonly hidden?: Uint8Array;
 }

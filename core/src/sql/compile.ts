@@ -58,6 +58,13 @@ export interface SqlSetting {
   readonly isUnique?: (table: Table, columns: readonly string[]) => boolean;
 }
 
+/** How the members of an axis are shown, and ordered where that is by another column. */
+interface ShownAxis {
+  readonly sql: string;
+  readonly join: string;
+  readonly order?: { readonly sql: string; readonly type: DataType };
+}
+
 /** Compiles a query, and its totals. `exact` leaves values in canonical form, for a program to read; else they are as people read them. */
 export function compileQuery(setting: SqlSetting, query: Query, dialect: SqlDialect, exact = false): CompiledAnswer {
   const compiler = new QueryCompiler(setting, dialect, exact);
@@ -139,7 +146,7 @@ class QueryCompiler implements Statement {
       ...context.axes.map((axis, i) => ({ name: axis.name, type: axis.type, sql: shown[i]!.sql })),
       ...measures.map((m, i) => ({ name: m.name, type: m.type, sql: `v${i}.v` })),
     ];
-    const order = this.order(query, context, measures, columns);
+    const order = this.order(query, context, measures, columns, shown);
     const limit = query.limit === undefined ? '' : `\nlimit ${query.limit}`;
     const select = `select ${columns.map((c) => `${this.exact ? c.sql : this.dialect.show(c.sql, c.type)} as ${quoted(c.name)}`).join(',\n  ')}
 from ${cells} c${joins.join('\n')}${shown.map((s) => s.join).join('')}${this.listedMembers(context.axes)}${order}${limit}`;
@@ -184,22 +191,24 @@ from ${from.join(' cross join ')}`;
     const level = levelOf(this, item);
     if (level.kind === 'column') return this.columnAxis(level.table, level.column, id);
     if (level.kind === 'level') {
-      const { shown, key, name } = level;
+      const { shown, key, name, orderBy } = level;
       const axis = this.columnAxis(key?.table ?? shown.table, key?.column ?? shown.column, id);
-      return { ...axis, name, ...(key ? { column: shown.column, label: shown.column, type: this.typeOf(shown.table, shown.column) } : {}) };
+      const order = orderBy ? { orderBy } : {};
+      if (!key) return { ...axis, name, ...order };
+      return { ...axis, name, column: shown.column, label: shown.column, type: this.typeOf(shown.table, shown.column), ...order };
     }
     if (level.kind === 'composite') {
-      const { name, table, keys, shown } = level;
-      const own = sameName(shown.table, table) ? { column: shown.column } : {};
+      const { name, table, keys, shown, orderBy } = level;
       return {
         id,
         name,
         type: this.typeOf(shown.table, shown.column),
         table,
-        ...own,
         key: '',
         label: shown.column,
         composite: { keys, shown },
+        ...(sameName(shown.table, table) ? { column: shown.column } : {}),
+        ...(orderBy ? { orderBy } : {}),
       };
     }
     const { hierarchy, depth } = level;
@@ -229,28 +238,32 @@ from ${from.join(' cross join ')}`;
     return this.checker.names.table(name)!;
   }
 
-  /** A member as it is shown: its key, or the label of the first row that has it. */
-  private shownAxis(axis: SqlAxis): { sql: string; join: string } {
+  /** A member as it is shown: its key, or the label of the first row that has it; and what it is ordered by, where that is another column. */
+  private shownAxis(axis: SqlAxis): ShownAxis {
     const own = `c.${axis.id}`;
-    if (axis.label === undefined) return { sql: own, join: '' };
-    if (axis.composite) {
-      const first = `select k, label, row_number() over (partition by k order by r) as place from ${this.scans.memberKeys(axis)} where k is not null`;
-      const labels = this.cte('labels', `select k, label from (${first}) m where place = 1`);
-      const joined = this.fresh('l');
-      return { sql: `${joined}.label`, join: `\nleft join ${labels} ${joined} on ${joined}.k = ${own}` };
-    }
+    if (axis.label === undefined && !axis.orderBy) return { sql: own, join: '' };
+    const joined = this.fresh('l');
+    const members = axis.composite ? this.scans.memberKeys(axis) : this.memberRows(axis);
+    const labels = this.cte(
+      'labels',
+      `select k, label${axis.orderBy ? ', ord' : ''} from (select m.*, row_number() over (partition by k order by r) as place from ${members} m where k is not null) m where place = 1`,
+    );
+    return {
+      sql: axis.label === undefined ? own : `${joined}.label`,
+      join: `\nleft join ${labels} ${joined} on ${joined}.k = ${own}`,
+      ...(axis.orderBy ? { order: { sql: `${joined}.ord`, type: this.typeOf(axis.orderBy.table, axis.orderBy.column) } } : {}),
+    };
+  }
+
+  /** The rows of an axis's table with the key, the label and what the members are ordered by. */
+  private memberRows(axis: SqlAxis): string {
     const table = this.tableOf(axis.table);
     const alias = this.fresh('t');
     const from = new From(this, table.name, alias, `${quoted(table.name)} ${alias}`, []);
-    const key = from.column(alias, table, axis.key);
-    const label = from.column(alias, table, axis.label);
-    const id = this.dialect.rowId(alias);
-    const labels = this.cte(
-      'labels',
-      `select k, label from (select ${key} as k, ${label} as label, row_number() over (partition by ${key} order by ${id}) as place from ${from.sql}) r where place = 1 and k is not null`,
-    );
-    const joined = this.fresh('l');
-    return { sql: `${joined}.label`, join: `\nleft join ${labels} ${joined} on ${joined}.k = ${own}` };
+    const column = (name: string) => from.column(alias, table, name);
+    const order = axis.orderBy ? `, ${column(axis.orderBy.column)} as ord` : '';
+    const [key, label] = [column(axis.key), column(axis.label ?? axis.key)];
+    return this.cte('members', `select ${this.dialect.rowId(alias)} as r, ${key} as k, ${label} as label${order} from ${from.sql}`);
   }
 
   private order(
@@ -258,13 +271,16 @@ from ${from.join(' cross join ')}`;
     context: SqlContext,
     measures: readonly { name: string }[],
     columns: readonly { name: string; type: DataType; sql: string }[],
+    shown: readonly ShownAxis[],
   ): string {
     const asked = (query.sort ?? []).map(({ of, order }) => {
       const by = sortedBy(query, of, context.axes, measures);
-      const column = columns['measure' in by ? context.axes.length + by.measure : by.axis]!;
+      const column = 'measure' in by ? columns[context.axes.length + by.measure]! : (shown[by.axis]!.order ?? columns[by.axis]!);
       return `${this.dialect.ordered(column.sql, column.type)} ${order === 'descending' ? 'desc' : 'asc'} nulls last`;
     });
-    const members = context.axes.map((_, p) => `${this.dialect.ordered(columns[p]!.sql, columns[p]!.type)} nulls last`);
+    const members = context.axes.flatMap((_, p) =>
+      [shown[p]!.order, columns[p]!].flatMap((c) => (c ? [`${this.dialect.ordered(c.sql, c.type)} nulls last`] : [])),
+    );
     const keys = context.axes.filter((axis) => axis.label !== undefined).map((axis) => `c.${axis.id} nulls first`);
     const all = [...asked, ...members, ...keys];
     return all.length === 0 ? '' : `\norder by ${all.join(', ')}`;

@@ -16,6 +16,8 @@ export interface SqlAxis {
   /** What is shown instead of the key, of the member's first row. */
   readonly label?: string;
   readonly tree?: { readonly hierarchy: Hierarchy; readonly depth: number };
+  /** What members are ordered by, of the member's first row, where it is not what is shown. */
+  readonly orderBy?: ColumnName;
   /** Several columns that tell members apart together, instead of `key`. */
   readonly composite?: { readonly keys: readonly ColumnName[]; readonly shown: ColumnName };
 }

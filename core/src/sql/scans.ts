@@ -94,11 +94,12 @@ export class Scans {
       };
       const keys = axis.composite!.keys.map(column);
       const label = column(axis.composite!.shown).sql;
+      const ordered = axis.orderBy ? `, ${column(axis.orderBy).sql} as ord` : '';
       const whole = keys.map((key) => `${key.sql} is not null`).join(' and ');
       const order = keys.map((key) => dialect.ordered(key.sql, key.type)).join(', ');
       name = statement.cte(
         'members',
-        `select ${dialect.rowId(alias)} as r, case when ${whole} then dense_rank() over (order by ${order}) end as k, ${label} as label from ${from.sql}`,
+        `select ${dialect.rowId(alias)} as r, case when ${whole} then dense_rank() over (order by ${order}) end as k, ${label} as label${ordered} from ${from.sql}`,
       );
       this.members.set(axis.id, name);
     }
