@@ -1,9 +1,9 @@
 import { z } from 'zod';
 import { editSchema } from '@crease/core/edit';
-import { columnSchema, querySchema } from '@crease/core/model';
+import { columnSchema, hierarchySchema, querySchema } from '@crease/core/model';
 import type { Model } from '@crease/core/model';
 import type { JudgedClaim, Summary, Verdict } from '@crease/core/claims';
-import type { Answer } from '@crease/core/query';
+import type { Answer, HierarchyFacts } from '@crease/core/query';
 import type { FilePreview } from '@crease/core/reading';
 import { NAMING_RULES } from '@crease/core/reading';
 import type { Profile } from '@crease/core/storage';
@@ -122,7 +122,8 @@ export const tryRequest = z.strictObject({ edit: editSchema });
 /** What somebody looks at: its claims are judged first. */
 export const interestRequest = z.strictObject({ names: z.array(z.string().max(500)).max(20) });
 export const browseRequest = z.strictObject({
-  hierarchy: z.string(),
+  /** By its path, or whole where it is only tried. */
+  hierarchy: z.union([z.string(), hierarchySchema]),
   path: z.array(z.union([z.string(), z.number(), z.boolean(), z.null()])),
 });
 
@@ -341,9 +342,8 @@ export interface Members {
   more: number;
 }
 
-export interface LevelFacts {
-  levels: { name: string; members: number; nulls: number; torn: number }[];
-}
+export const levelsRequest = z.strictObject({ hierarchy: z.union([z.string(), hierarchySchema]) });
+export type LevelFacts = HierarchyFacts;
 
 /** What an edit would do to the claims. */
 export interface TryState {

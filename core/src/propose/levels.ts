@@ -31,7 +31,8 @@ export interface LevelFindings {
   readonly near: readonly (NearMiss & { readonly table: string })[];
 }
 
-/** A miss of more than this part of the rows or of the members is none. */
+/** A miss of more than a few rows, or this part of them, or of the members, is none. */
+const FEW_ROWS = 3;
 const NEAR_ROWS = 0.02;
 const NEAR_MEMBERS = 0.05;
 /** Columns with nearly as many values as there are rows are no levels, but for the one at the bottom. */
@@ -64,7 +65,11 @@ export function findLevels(data: ModelData, tableName: string): LevelFindings {
       if (upper === lower || upper.members > lower.members) continue;
       const miss = missOf(lower, upper, rows);
       if (miss.rows === 0) above.add(upper.path);
-      else if (upper.members < lower.members && miss.rows <= rows * NEAR_ROWS && miss.members <= Math.max(1, lower.members * NEAR_MEMBERS))
+      else if (
+        upper.members < lower.members &&
+        miss.rows <= Math.max(FEW_ROWS, rows * NEAR_ROWS) &&
+        miss.members <= Math.max(1, lower.members * NEAR_MEMBERS)
+      )
         near.push({ table: table.name, ...miss });
     }
     within.set(lower.path, above);

@@ -28,9 +28,15 @@ export interface MemberPage {
 /** The most members of a page. */
 export const MOST_MEMBERS = 300;
 
-/** Members below a path of keys from the top; the empty path gives the top. */
-export function browseMembers(data: ModelData, hierarchyPath: string, path: readonly Json[]): MemberPage {
-  const hierarchy = resolveHierarchy(data, hierarchyPath);
+/** A hierarchy of the model by its path, or one that is only tried. Throws QueryError for a table that is not there. */
+function asHierarchy(data: ModelData, asked: string | Hierarchy): Hierarchy {
+  if (typeof asked === 'string') return resolveHierarchy(data, asked);
+  return { ...asked, table: data.modelTable(asked.table).name };
+}
+
+/** Members below a path of keys from the top; the empty path gives the top. A hierarchy that is only tried is given whole. */
+export function browseMembers(data: ModelData, asked: string | Hierarchy, path: readonly Json[]): MemberPage {
+  const hierarchy = asHierarchy(data, asked);
   return hierarchy.parent === undefined ? browseLevels(data, hierarchy, path) : browseTree(data, hierarchy, path);
 }
 
@@ -107,51 +113,120 @@ function rowOfKey(values: readonly Value[], codes: ArrayLike<number>, wanted: Va
   return 0;
 }
 
-/** How many members each level has, how many rows have none, and how many members lie in two of the level above. */
-export function levelFacts(data: ModelData, hierarchyPath: string): { name: string; members: number; nulls: number; torn: number }[] {
-  const hierarchy = resolveHierarchy(data, hierarchyPath);
-  if (hierarchy.parent !== undefined) return depthFacts(data, hierarchy);
-  const axes = (hierarchy.levels ?? []).map((level) => levelAxis(data, hierarchy, level));
-  const codes = axes.map((axis) => ownCodes(data, hierarchy, axis));
-  return axes.map((_, i) => {
-    const parents = i > 0 ? parentsOf(codes[i]!, codes[i - 1]!, axes[i - 1]!) : new Map<number, Set<string>>();
-    const composite = Array.isArray(hierarchy.levels![i]!.key) && hierarchy.levels![i]!.key.length > 1;
-    const distinct = new Set<number | string>();
-    let nulls = 0;
-    codes[i]!.forEach((code, row) => {
-      if (code === 0) nulls++;
-      else
-        distinct.add(
-          composite
-            ? codes
-                .slice(0, i + 1)
-                .map((c) => c[row])
-                .join(',')
-            : code,
-        );
-    });
-    return {
-      name: hierarchy.levels![i]!.name,
-      members: distinct.size,
-      nulls,
-      torn: composite ? 0 : [...parents.values()].filter((p) => p.size > 1).length,
-    };
-  });
+/** What the rows say of a level. */
+export interface LevelFact {
+  readonly name: string;
+  readonly members: number;
+  /** Rows that have none. */
+  readonly nulls: number;
+  /** Members in more than one of the level above; of a tree, members on a loop or below one. */
+  readonly torn: number;
+  /** Members of this level in one of the level above: on average, and the most with the member that has them. */
+  readonly average?: number;
+  readonly most?: { readonly members: number; readonly of: Json };
 }
 
-/** Members at each depth of a parent-child hierarchy; those on a loop stand at no depth and count as torn of the first. */
-function depthFacts(data: ModelData, hierarchy: Hierarchy): { name: string; members: number; nulls: number; torn: number }[] {
-  const { parents } = parentRows(data, hierarchy);
+/** What the rows say of a parent-child hierarchy. */
+export interface TreeFact {
+  readonly members: number;
+  readonly roots: number;
+  readonly leaves: number;
+  /** Members with others below them: their own rows are shown or hidden. */
+  readonly inner: number;
+  readonly onLoops: number;
+  readonly unknownParents: number;
+  /** Labels that stand for several members. */
+  readonly sharedLabels: number;
+  /** The branches with most members, each with its size and depth. */
+  readonly branches: readonly { readonly label: Json; readonly members: number; readonly depth: number }[];
+}
+
+export interface HierarchyFacts {
+  readonly levels: readonly LevelFact[];
+  readonly tree?: TreeFact;
+}
+
+/** How many members each level has, how many rows have none, how they lie in the level above; of a tree its shape. */
+export function levelFacts(data: ModelData, asked: string | Hierarchy): HierarchyFacts {
+  const hierarchy = asHierarchy(data, asked);
+  if (hierarchy.parent !== undefined) return treeFacts(data, hierarchy);
+  const levels = hierarchy.levels ?? [];
+  const axes = levels.map((level) => levelAxis(data, hierarchy, level));
+  const codes = axes.map((axis) => ownCodes(data, hierarchy, axis));
+  return {
+    levels: axes.map((_, i) => {
+      const own = codes[i]!;
+      let nulls = 0;
+      const members = new Set<number>();
+      for (const code of own) {
+        if (code === 0) nulls++;
+        else members.add(code);
+      }
+      const facts = { name: levels[i]!.name, members: members.size, nulls };
+      if (i === 0) return { ...facts, torn: 0 };
+      const torn = [...parentsOf(own, codes[i - 1]!, axes[i - 1]!).values()].filter((p) => p.size > 1).length;
+      return { ...facts, torn, ...fanOut(own, codes[i - 1]!, axes[i - 1]!) };
+    }),
+  };
+}
+
+/** Members in one member of the level above: the average, and the most. */
+function fanOut(own: Uint32Array, above: Uint32Array, axis: Axis): Pick<LevelFact, 'average' | 'most'> {
+  const below = new Map<number, Set<number>>();
+  own.forEach((code, row) => {
+    if (code === 0 || above[row] === 0) return;
+    below.set(above[row]!, (below.get(above[row]!) ?? new Set()).add(code));
+  });
+  if (below.size === 0) return {};
+  const [widest, members] = [...below].reduce((a, b) => (b[1].size > a[1].size ? b : a));
+  const all = [...below.values()].reduce((n, set) => n + set.size, 0);
+  return { average: all / below.size, most: { members: members.size, of: toJson(axis.show(widest), axis.type) } };
+}
+
+const MOST_BRANCHES = 12;
+
+/** Members at each depth of a parent-child hierarchy, and its branches; those on a loop or below one stand at no depth. */
+function treeFacts(data: ModelData, hierarchy: Hierarchy): HierarchyFacts {
+  const { parents, key, parent } = parentRows(data, hierarchy);
+  const label = data.column(hierarchy.table, hierarchy.label ?? key.name);
+  const labels = columnValues(label);
+  const hasChildren = new Uint8Array(parents.length + 1);
   const counts: number[] = [];
-  let looping = 0;
+  const branches = new Map<number, { members: number; depth: number }>();
+  let [onLoops, unknownParents] = [0, 0];
   for (let row = 0; row < parents.length; row++) {
-    let [at, depth] = [parents[row]!, 1];
-    while (at !== 0 && depth <= parents.length) {
-      at = parents[at - 1]!;
+    if (parent.codes[row] !== 0 && parents[row] === 0) unknownParents++;
+    if (parents[row] !== row + 1) hasChildren[parents[row]!] = 1;
+    let [top, depth] = [row + 1, 1];
+    while (parents[top - 1] !== 0 && depth <= parents.length) {
+      top = parents[top - 1]!;
       depth++;
     }
-    if (at !== 0) looping++;
-    else counts[depth - 1] = (counts[depth - 1] ?? 0) + 1;
+    if (depth > parents.length) {
+      onLoops++;
+      continue;
+    }
+    counts[depth - 1] = (counts[depth - 1] ?? 0) + 1;
+    const branch = branches.get(top) ?? { members: 0, depth: 0 };
+    branches.set(top, { members: branch.members + 1, depth: Math.max(branch.depth, depth) });
   }
-  return counts.map((members, i) => ({ name: `Depth ${i + 1}`, members: members ?? 0, nulls: 0, torn: i === 0 ? looping : 0 }));
+  const inner = hasChildren.subarray(1).reduce((n, has) => n + has, 0);
+  const shared = new Map<number, Set<number>>();
+  label.codes.forEach((code, row) => code !== 0 && shared.set(code, (shared.get(code) ?? new Set()).add(key.codes[row]!)));
+  return {
+    levels: counts.map((members, i) => ({ name: `Depth ${i + 1}`, members: members ?? 0, nulls: 0, torn: i === 0 ? onLoops : 0 })),
+    tree: {
+      members: parents.length,
+      roots: branches.size,
+      leaves: parents.length - inner,
+      inner,
+      onLoops,
+      unknownParents,
+      sharedLabels: [...shared.values()].filter((keys) => keys.size > 1).length,
+      branches: [...branches]
+        .sort(([, a], [, b]) => b.members - a.members)
+        .slice(0, MOST_BRANCHES)
+        .map(([top, branch]) => ({ label: toJson(labels[label.codes[top - 1]!]!, label.type), ...branch })),
+    },
+  };
 }

@@ -1,3 +1,4 @@
 export * from './reach.ts';
 export * from './rowIndex.ts';
 export * from './match.ts';
+export * from './hanging.ts';

@@ -4,6 +4,7 @@ import {
   columnFormulaRequest,
   formulaRequest,
   interestRequest,
+  levelsRequest,
   matchRequest,
   queryRequest,
   sqlRequest,
@@ -94,9 +95,13 @@ export function questionRoutes(workspace: Workspace): Router {
     '/models/:id/steps/rows',
     answer((request) => pool.run({ kind: 'step-rows', ...body(request, stepRowsRequest), ...workspace.task(idOf(request)) })),
   );
-  router.get(
+  router.post(
     '/models/:id/levels',
-    answer((request) => pool.run({ kind: 'levels', hierarchy: asked(request, 'hierarchy'), ...workspace.task(idOf(request)) })),
+    answer((request) => pool.run({ kind: 'levels', ...body(request, levelsRequest), ...workspace.task(idOf(request)) })),
+  );
+  router.get(
+    '/models/:id/found-levels',
+    answer((request) => pool.run({ kind: 'find-levels', table: asked(request, 'table'), ...workspace.task(idOf(request)) })),
   );
   router.get(
     '/models/:id/profile',

@@ -1,4 +1,5 @@
 import type { MessagePort } from 'node:worker_threads';
+import type { Hierarchy } from '@crease/core/model';
 import type { Verdict } from '@crease/core/claims';
 import type { ReferencePattern } from '@crease/core/propose';
 import type { Corrections, FileEncoding } from '@crease/core/reading';
@@ -34,9 +35,14 @@ export type Task =
   | ({ readonly kind: 'types' } & OnModel)
   | ({ readonly kind: 'formula'; readonly formula: string; readonly name?: string } & OnModel)
   | ({ readonly kind: 'column-formula'; readonly table: string; readonly formula: string } & OnModel)
-  | ({ readonly kind: 'browse'; readonly hierarchy: string; readonly path: readonly (null | boolean | number | string)[] } & OnModel)
+  | ({
+      readonly kind: 'browse';
+      readonly hierarchy: string | Hierarchy;
+      readonly path: readonly (null | boolean | number | string)[];
+    } & OnModel)
   | ({ readonly kind: 'match'; readonly from: End; readonly to: End } & OnModel)
-  | ({ readonly kind: 'levels'; readonly hierarchy: string } & OnModel)
+  | ({ readonly kind: 'levels'; readonly hierarchy: string | Hierarchy } & OnModel)
+  | ({ readonly kind: 'find-levels'; readonly table: string } & OnModel)
   | ({ readonly kind: 'steps'; readonly table: string; readonly steps: readonly TriedStep[] } & OnModel)
   | ({
       readonly kind: 'step-rows';

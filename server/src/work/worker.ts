@@ -8,7 +8,7 @@ import type { Model, Query, Table } from '@crease/core/model';
 import { answerQuery, browseMembers, DataError, levelFacts, ModelData, resolvePath } from '@crease/core/query';
 import { columnBytes, profileModel } from '@crease/core/storage';
 import { compileQuery, postgresql, printedSql, sqlite } from '@crease/core/sql';
-import { adviseTypes, proposeStar } from '@crease/core/propose';
+import { adviseTypes, findAllLevels, findLevels, proposeStar } from '@crease/core/propose';
 import { retyped } from '@crease/core/shape';
 import { layOutFormula, placeOf } from '@crease/core/formula';
 import { matchColumns } from '@crease/core/relate';
@@ -245,7 +245,9 @@ async function run(task: Task): Promise<unknown> {
       return matchColumns(columnsOf(task.from), columnsOf(task.to));
     }
     case 'levels':
-      return { levels: levelFacts(dataOf(task), task.hierarchy) };
+      return levelFacts(dataOf(task), task.hierarchy);
+    case 'find-levels':
+      return task.table === '' ? findAllLevels(dataOf(task)) : findLevels(dataOf(task), task.table);
     case 'steps':
       return traced(task, dataOf(task));
     case 'step-rows':

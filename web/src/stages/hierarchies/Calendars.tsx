@@ -1,0 +1,273 @@
+import { useState } from 'react';
+import type { Edit } from '@crease/core/edit';
+import type { Hierarchy, Model } from '@crease/core/model';
+import { sameName } from '@crease/core/model';
+import { hangingOn } from '@crease/core/relate';
+import { useModel } from '../../state/model.tsx';
+import { many } from '../../parts/text.ts';
+
+type Calendar = NonNullable<Model['calendars']>[number];
+const MONTHS = Array.from({ length: 12 }, (_, i) =>
+  new Date(Date.UTC(2026, i, 1)).toLocaleString('en', { month: 'long', timeZone: 'UTC' }),
+);
+
+/** The usual stacks of a calendar's periods, of the columns that it has. `numbered` shows fiscal periods by number, else by the month's name. */
+function usualHierarchies(table: Model['tables'][number], numbered: boolean): Hierarchy[] {
+  const has = (name: string) => table.columns.some((c) => sameName(c.name, name));
+  const level = (name: string, column: string, rest: object = {}) => (has(column) ? [{ name, column, ...rest }] : []);
+  const day = level('Day', 'day');
+  const month = has('month_name')
+    ? level('Month', 'month_name', { ...(has('year_month') ? { key: 'year_month', orderBy: 'year_month' } : {}) })
+    : level('Month', 'year_month');
+  const period = numbered
+    ? level('Period', 'fiscal_period', { ...(has('fiscal_year') ? { key: ['fiscal_year', 'fiscal_period'] } : {}) })
+    : level('Period', 'month_name', { ...(has('year_month') ? { key: 'year_month', orderBy: 'year_month' } : {}) });
+  const quarter = has('year_quarter') ? level('Quarter', 'year_quarter') : level('Quarter', 'quarter', { key: ['year', 'quarter'] });
+  const fiscalQuarter = has('fiscal_year_quarter')
+    ? level('Fiscal quarter', 'fiscal_year_quarter')
+    : level('Fiscal quarter', 'fiscal_quarter', { key: ['fiscal_year', 'fiscal_quarter'] });
+  const week = has('year_week') ? level('Week', 'year_week') : level('Week', 'iso_week', { key: ['iso_year', 'iso_week'] });
+  return [
+    { name: 'Years', table: table.name, levels: [...level('Year', 'year'), ...quarter, ...month, ...day] },
+    { name: 'Fiscal years', table: table.name, levels: [...level('Fiscal year', 'fiscal_year'), ...fiscalQuarter, ...period, ...day] },
+    { name: 'Weeks', table: table.name, levels: [...level('ISO year', 'iso_year'), ...week, ...day] },
+  ].filter((h) => h.levels.length > 2 || (h.levels.length === 2 && h.name !== 'Fiscal years'));
+}
+
+/** Calendars of the model: the day, the fiscal year, the usual hierarchies, which of them is the default, and what hangs on each. */
+export function Calendars() {
+  const { model } = useModel();
+  const calendars = model.calendars ?? [];
+  const candidates = model.tables.filter(
+    (t) =>
+      t.role === 'dimension' &&
+      !calendars.some((c) => sameName(c.table, t.name)) &&
+      t.columns.some((c) => c.type === 'date' && (t.key ?? []).some((k) => sameName(k, c.name))),
+  );
+  return (
+    <div className="min-h-0 flex-1 overflow-auto">
+      {calendars.map((c) => (
+        <CalendarCard key={c.table} calendar={c} />
+      ))}
+      {candidates.map((t) => (
+        <Recognise key={t.name} table={t} />
+      ))}
+      {calendars.length === 0 && candidates.length === 0 && (
+        <p className="p-4 text-soft">
+          No table has a day as its key. Generate a calendar on the Intake stage, or choose a day column as the key of a dimension.
+        </p>
+      )}
+    </div>
+  );
+}
+
+function Recognise({ table }: { table: Model['tables'][number] }) {
+  const { edit } = useModel();
+  const day = table.columns.find((c) => c.type === 'date' && (table.key ?? []).some((k) => sameName(k, c.name)))!;
+  return (
+    <p className="flex items-center gap-3 border-b border-rule px-4 py-3">
+      <span className="flex-1">
+        <b>{table.name}</b> has a day as its key, {day.name}: it may be a calendar.
+      </span>
+      <button
+        className="btn"
+        onClick={() => void edit([{ do: 'put-calendar', value: { table: table.name, day: day.name } }], `${table.name} is a calendar`)}
+      >
+        It is one
+      </button>
+    </p>
+  );
+}
+
+function CalendarCard({ calendar }: { calendar: Calendar }) {
+  const { model, names, edit } = useModel();
+  const [numbered, setNumbered] = useState(false);
+  const [removing, setRemoving] = useState(false);
+  const table = names.table(calendar.table);
+  if (!table) return <p className="p-4 text-vermilion">The calendar {calendar.table} is gone.</p>;
+  const fiscal = calendar.fiscalYear;
+  const own = (model.hierarchies ?? []).filter((h) => sameName(h.table, table.name));
+  const missing = usualHierarchies(table, numbered).filter((h) => !own.some((o) => sameName(o.name, h.name)));
+  const hanging = hangingOn(model, table.name).filter((h) => h.kind !== 'calendar');
+  const put = (next: Calendar, says: string) => void edit([{ do: 'put-calendar', value: next }], says);
+  const setFiscal = (change: Partial<NonNullable<Calendar['fiscalYear']>>) => {
+    const fiscalYear = { firstMonth: 1, namedBy: 'end' as const, ...fiscal, ...change };
+    put(
+      { ...calendar, fiscalYear },
+      `the fiscal year of ${table.name} begins in ${MONTHS[fiscalYear.firstMonth - 1]}, named by its ${fiscalYear.namedBy}`,
+    );
+  };
+  const others = (model.calendars ?? []).filter((c) => c !== calendar);
+  const setDefault = (name: string) => {
+    const changed = own.filter((h) => (h.default === true) !== (h.name === name));
+    void edit(
+      changed.map((h): Edit[number] => ({ do: 'put-hierarchies', name: h.name, value: { ...h, default: h.name === name } })),
+      `${name} is the default hierarchy of ${table.name}`,
+    );
+  };
+  return (
+    <section aria-label={`Calendar ${table.name}`} className="border-b border-rule px-4 py-3">
+      <h2 className="mb-2 text-[15px]">{table.name}</h2>
+      <div className="grid grid-cols-[150px_1fr] items-center gap-x-3 gap-y-2">
+        <label htmlFor={`day-${table.name}`} className="text-soft">
+          its day is
+        </label>
+        <span className="flex flex-wrap items-center gap-2">
+          <select
+            id={`day-${table.name}`}
+            className="field"
+            value={calendar.day}
+            onChange={(e) => put({ ...calendar, day: e.target.value }, `the day of ${table.name} is ${e.target.value}`)}
+          >
+            {table.columns
+              .filter((c) => c.type === 'date' || sameName(c.name, calendar.day))
+              .map((c) => (
+                <option key={c.name}>{c.name}</option>
+              ))}
+          </select>
+          {table.source && 'calendar' in table.source ? (
+            <span className="text-soft">
+              generated from {table.source.calendar.from} to {table.source.calendar.to}
+            </span>
+          ) : (
+            <label className="flex items-center gap-1 text-soft">
+              written as
+              <input
+                key={table.columns.find((c) => sameName(c.name, calendar.day))?.pattern ?? ''}
+                className="field w-[110px]"
+                aria-label={`Pattern of ${calendar.day}`}
+                placeholder="yyyy-MM-dd"
+                defaultValue={table.columns.find((c) => sameName(c.name, calendar.day))?.pattern ?? ''}
+                onBlur={(e) => {
+                  const pattern = e.target.value.trim();
+                  if (pattern !== (table.columns.find((c) => sameName(c.name, calendar.day))?.pattern ?? ''))
+                    void edit(
+                      [{ do: 'set-column', table: table.name, column: calendar.day, change: { pattern } }],
+                      `${table.name}.${calendar.day} is written as ${pattern || 'yyyy-MM-dd'}`,
+                    );
+                }}
+                onKeyDown={(e) => e.key === 'Enter' && e.currentTarget.blur()}
+              />
+            </label>
+          )}
+        </span>
+        <label htmlFor={`fiscal-${table.name}`} className="text-soft">
+          the fiscal year begins in
+        </label>
+        <span className="flex flex-wrap items-center gap-2">
+          <select
+            id={`fiscal-${table.name}`}
+            className="field"
+            value={fiscal?.firstMonth ?? 1}
+            onChange={(e) => setFiscal({ firstMonth: Number(e.target.value) })}
+          >
+            {MONTHS.map((m, i) => (
+              <option key={m} value={i + 1}>
+                {m}
+              </option>
+            ))}
+          </select>
+          <span className="text-soft">and is named by the year of its</span>
+          <select
+            className="field"
+            aria-label="Named by"
+            value={fiscal?.namedBy ?? 'end'}
+            onChange={(e) => setFiscal({ namedBy: e.target.value as 'start' | 'end' })}
+          >
+            <option>start</option>
+            <option>end</option>
+          </select>
+          {others.length > 0 && fiscal && (
+            <button
+              className="btn h-[24px]"
+              onClick={() =>
+                void edit(
+                  others.map((c): Edit[number] => ({ do: 'put-calendar', value: { ...c, fiscalYear: fiscal } })),
+                  'one fiscal year for all calendars',
+                )
+              }
+            >
+              For all calendars
+            </button>
+          )}
+        </span>
+        <span className="text-soft">its hierarchies</span>
+        <span className="flex flex-wrap items-center gap-2">
+          {own.length === 0 && <span className="text-soft">none yet</span>}
+          {own.map((h) => (
+            <label key={h.name} className="flex items-center gap-1" title="The one that trials and targets take when none is named">
+              <input type="radio" name={`default-${table.name}`} checked={h.default === true} onChange={() => setDefault(h.name)} />
+              {h.name}
+              {h.default && <span className="text-soft">(default)</span>}
+            </label>
+          ))}
+        </span>
+        {missing.length > 0 && (
+          <>
+            <span className="text-soft">the usual ones</span>
+            <span className="flex flex-wrap items-center gap-2">
+              {missing.map((h) => (
+                <button
+                  key={h.name}
+                  className="btn h-[24px]"
+                  title={h.levels!.map((l) => l.name).join(' › ')}
+                  onClick={() => void edit([{ do: 'put-hierarchies', name: null, value: { ...h } }], `add ${h.name} to ${table.name}`)}
+                >
+                  Add {h.name}
+                </button>
+              ))}
+              <label className="flex items-center gap-1 text-soft">
+                <input type="checkbox" checked={numbered} onChange={(e) => setNumbered(e.target.checked)} />
+                fiscal periods by number
+              </label>
+            </span>
+          </>
+        )}
+        <span className="text-soft">on it hang</span>
+        <span>
+          {hanging.length === 0 ? <span className="text-soft">nothing</span> : summary(hanging)}
+          {!removing && (
+            <button className="btn btn-bare ml-2 h-[22px]" onClick={() => setRemoving(true)}>
+              Take it as a calendar no more …
+            </button>
+          )}
+        </span>
+      </div>
+      {removing && (
+        <div role="alert" className="mt-2 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2">
+          <p>
+            Without a calendar, periods cannot be worked out:{' '}
+            {hanging.length === 0
+              ? 'nothing uses it.'
+              : `${hanging
+                  .map((h) => h.name)
+                  .slice(0, 12)
+                  .join(', ')}${hanging.length > 12 ? ' …' : ''} rest on ${table.name}.`}{' '}
+            The table and its rows stay.
+          </p>
+          <p className="mt-2 flex gap-2">
+            <button
+              className="btn"
+              onClick={() =>
+                void edit([{ do: 'remove-calendar', table: calendar.table }], `${table.name} is no calendar`).then(() => setRemoving(false))
+              }
+            >
+              It is no calendar
+            </button>
+            <button className="btn btn-bare" onClick={() => setRemoving(false)}>
+              Leave it
+            </button>
+          </p>
+        </div>
+      )}
+    </section>
+  );
+}
+
+function summary(hanging: ReturnType<typeof hangingOn>): string {
+  return [...Map.groupBy(hanging, (h) => h.kind)]
+    .map(([kind, list]) =>
+      kind === 'hierarchy' ? (list.length === 1 ? '1 hierarchy' : `${list.length} hierarchies`) : many(list.length, kind),
+    )
+    .join(', ');
+}

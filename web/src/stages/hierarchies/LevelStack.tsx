@@ -1,0 +1,235 @@
+import { useState } from 'react';
+import type { DragEvent } from 'react';
+import { ArrowDown, ArrowUp, SlidersHorizontal, X } from 'lucide-react';
+import type { Hierarchy } from '@crease/core/model';
+import type { LevelFact } from '@crease/core/query';
+import { VerdictMark } from '../../parts/Marks.tsx';
+import { cellText, count, many } from '../../parts/text.ts';
+import { LevelForm } from './LevelForm.tsx';
+import type { Level } from './useHierarchy.ts';
+import { levelName, useFacts, useLevelColumns } from './useHierarchy.ts';
+
+/** What is dragged: a level by its place, or a column that is not a level yet. */
+const LEVEL = 'application/x-crease-level';
+const COLUMN = 'application/x-crease-column';
+
+/** Levels as rungs whose width is the number of members: columns are dragged in, rungs are dragged to another place. */
+export function LevelStack({ hierarchy: h, onChange }: { hierarchy: Hierarchy; onChange: (levels: Level[], says: string) => void }) {
+  const levels = h.levels ?? [];
+  const { data, error } = useFacts(h);
+  const [open, setOpen] = useState<number>();
+  const [over, setOver] = useState<number>();
+  const columns = useLevelColumns(h.table);
+  // Facts of a stack with other levels are those of a moment ago: what still has its name is shown.
+  const factOf = (level: Level, i: number): LevelFact | undefined =>
+    data?.levels[i]?.name === level.name ? data.levels[i] : data?.levels.find((f) => f.name === level.name);
+  const most = Math.max(1, ...levels.map((l, i) => factOf(l, i)?.members ?? 0));
+  // Members grow by orders of magnitude from level to level: widths follow the logarithm.
+  const width = (members: number) => 12 + (88 * Math.log1p(members)) / Math.log1p(most);
+  const move = (from: number, to: number) => {
+    if (from === to || to < 0 || to >= levels.length) return;
+    const next = levels.slice();
+    const [level] = next.splice(from, 1);
+    next.splice(to, 0, level!);
+    setOpen(undefined);
+    onChange(next, `move ${level!.name} ${to < from ? 'up' : 'down'} in ${h.name}`);
+  };
+  const add = (path: string, at = levels.length) => {
+    const name = levelName(
+      path,
+      h.table,
+      levels.map((l) => l.name),
+    );
+    const next = levels.slice();
+    next.splice(at, 0, { name, column: path });
+    onChange(next, `add the level ${name} to ${h.name}`);
+  };
+  const drop = (event: DragEvent, at: number) => {
+    event.preventDefault();
+    setOver(undefined);
+    const from = event.dataTransfer.getData(LEVEL);
+    if (from !== '') move(Number(from), Number(from) < at ? at - 1 : at);
+    else if (event.dataTransfer.getData(COLUMN) !== '') add(event.dataTransfer.getData(COLUMN), at);
+  };
+  const zone = (at: number) => ({
+    onDragOver: (e: DragEvent) => {
+      if (!e.dataTransfer.types.includes(LEVEL) && !e.dataTransfer.types.includes(COLUMN)) return;
+      e.preventDefault();
+      setOver(at);
+    },
+    onDragLeave: () => setOver((o) => (o === at ? undefined : o)),
+    onDrop: (e: DragEvent) => drop(e, at),
+  });
+  const gap = (at: number) => (
+    <span aria-hidden className={`block h-[6px] ${over === at ? 'bg-ink' : ''}`} style={{ margin: '0 20%' }} {...zone(at)} />
+  );
+  return (
+    <div className="flex min-h-0 flex-1">
+      <div className="min-w-0 flex-1 overflow-auto p-4">
+        {error && <p className="mb-3 whitespace-pre-line border-l-4 border-vermilion bg-vermilion-wash px-3 py-1">{error.message}</p>}
+        <ol aria-label="Levels from the top">
+          {levels.map((level, i) => {
+            const f = factOf(level, i);
+            return (
+              <li key={`${level.name}${i}`}>
+                {gap(i)}
+                <div className="flex items-center gap-2" {...zone(i)}>
+                  <span className="flex flex-1 justify-center">
+                    <button
+                      className={`flex h-[38px] cursor-grab items-center justify-between gap-2 border bg-raised px-3 text-left ${f && f.torn > 0 ? 'border-vermilion' : 'border-ink'}`}
+                      style={{ width: `${f ? width(f.members) : 40}%`, minWidth: 168 }}
+                      draggable
+                      onDragStart={(e) => e.dataTransfer.setData(LEVEL, String(i))}
+                      onClick={() => setOpen(open === i ? undefined : i)}
+                      onKeyDown={(e) => {
+                        if (e.altKey && e.key === 'ArrowUp') move(i, i - 1);
+                        if (e.altKey && e.key === 'ArrowDown') move(i, i + 1);
+                        if (e.key === 'Delete')
+                          onChange(
+                            levels.filter((_, j) => j !== i),
+                            `take ${level.name} out of ${h.name}`,
+                          );
+                      }}
+                      aria-expanded={open === i}
+                      title={`column ${level.column}${level.key === undefined ? '' : `, told apart by ${[level.key].flat().join(', ')}`}${level.orderBy ? `, ordered by ${level.orderBy}` : ''}. Drag it to another place, or Alt with an arrow`}
+                    >
+                      <span className="min-w-0 truncate font-serif font-semibold">{level.name}</span>
+                      <span className="whitespace-nowrap tabular-nums text-soft">{f ? many(f.members, 'member') : ''}</span>
+                    </button>
+                  </span>
+                  <span className="w-[150px] text-[12px]">
+                    {f && f.torn > 0 && (
+                      <span className="block text-vermilion">
+                        <VerdictMark verdict="broken" size={9} /> {many(f.torn, 'member')} in two of {levels[i - 1]?.name}
+                      </span>
+                    )}
+                    {f && f.nulls > 0 && <span className="block text-soft">{many(f.nulls, 'row')} without: ragged</span>}
+                    {f?.average !== undefined && (
+                      <span className="block text-soft" title={`Most in ${cellText(f.most!.of)}`}>
+                        {f.average.toLocaleString(undefined, { maximumFractionDigits: 1 })} each, at most {count(f.most!.members)}
+                      </span>
+                    )}
+                    {(!f || (f.torn === 0 && f.nulls === 0 && f.average === undefined)) && (
+                      <span className="block truncate text-soft">{level.column}</span>
+                    )}
+                  </span>
+                  <span className="flex">
+                    <IconButton label={`Column, key and order of ${level.name}`} onClick={() => setOpen(open === i ? undefined : i)}>
+                      <SlidersHorizontal size={13} aria-hidden />
+                    </IconButton>
+                    <IconButton label={`Move ${level.name} up`} disabled={i === 0} onClick={() => move(i, i - 1)}>
+                      <ArrowUp size={13} aria-hidden />
+                    </IconButton>
+                    <IconButton label={`Move ${level.name} down`} disabled={i === levels.length - 1} onClick={() => move(i, i + 1)}>
+                      <ArrowDown size={13} aria-hidden />
+                    </IconButton>
+                    <IconButton
+                      label={`Take ${level.name} out`}
+                      onClick={() =>
+                        onChange(
+                          levels.filter((_, j) => j !== i),
+                          `take ${level.name} out of ${h.name}`,
+                        )
+                      }
+                    >
+                      <X size={13} aria-hidden />
+                    </IconButton>
+                  </span>
+                </div>
+                {open === i && (
+                  <LevelForm
+                    level={level}
+                    columns={columns}
+                    taken={levels.filter((l) => l !== level).map((l) => l.name)}
+                    onChange={(next, says) =>
+                      onChange(
+                        levels.map((l, j) => (j === i ? next : l)),
+                        says,
+                      )
+                    }
+                  />
+                )}
+              </li>
+            );
+          })}
+        </ol>
+        <div
+          className={`mt-2 border border-dashed px-3 py-3 text-center text-soft ${over === levels.length ? 'border-ink bg-raised' : 'border-rule-strong'}`}
+          {...zone(levels.length)}
+        >
+          {levels.length === 0 ? 'Drag a column here, the topmost level first, or click one' : 'Drag a column here, or between two levels'}
+        </div>
+      </div>
+      <Palette columns={columns} levels={levels} table={h.table} onAdd={(path) => add(path)} />
+    </div>
+  );
+}
+
+function IconButton({
+  label,
+  disabled = false,
+  onClick,
+  children,
+}: {
+  label: string;
+  disabled?: boolean;
+  onClick: () => void;
+  children: React.ReactNode;
+}) {
+  return (
+    <button className="btn btn-bare px-1" disabled={disabled} onClick={onClick} aria-label={label} title={label}>
+      {children}
+    </button>
+  );
+}
+
+const SEARCHED_FROM = 16;
+
+/** Columns that are no level yet, by their table. */
+function Palette({
+  columns,
+  levels,
+  table,
+  onAdd,
+}: {
+  columns: ReturnType<typeof useLevelColumns>;
+  levels: readonly Level[];
+  table: string;
+  onAdd: (path: string) => void;
+}) {
+  const [search, setSearch] = useState('');
+  const left = columns.filter((c) => !levels.some((l) => l.column === c.path) && c.path.toLowerCase().includes(search.toLowerCase()));
+  const groups = Map.groupBy(left, (c) => c.table);
+  return (
+    <aside className="flex w-[172px] shrink-0 flex-col border-l border-rule" aria-label="Columns">
+      {columns.length > SEARCHED_FROM && (
+        <input
+          className="field m-2"
+          placeholder="find a column"
+          aria-label="Find a column"
+          value={search}
+          onChange={(e) => setSearch(e.target.value)}
+        />
+      )}
+      <div className="min-h-0 flex-1 overflow-auto py-1">
+        {[...groups].map(([name, list]) => (
+          <section key={name}>
+            <h3 className="eyebrow px-3 pt-1">{name === table ? 'its columns' : name}</h3>
+            {list.map((c) => (
+              <button
+                key={c.path}
+                className="rowlink cursor-grab truncate px-3 py-[2px]"
+                draggable
+                onDragStart={(e) => e.dataTransfer.setData(COLUMN, c.path)}
+                onClick={() => onAdd(c.path)}
+                title={`${c.path} (${c.type}): drag it into the stack, or click to put it below`}
+              >
+                {c.path.split('.').at(-1)!.replaceAll('"', '')}
+              </button>
+            ))}
+          </section>
+        ))}
+      </div>
+    </aside>
+  );
+}
