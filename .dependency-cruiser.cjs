@@ -14,6 +14,7 @@ const ladder = [
   'shape',
   'claims',
   'propose',
+  'stars',
   'interchange',
 ];
 const upward = ladder.map((folder, index) => ({

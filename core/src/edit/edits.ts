@@ -3,6 +3,7 @@ import type { Model } from '../model/index.ts';
 import {
   calendarSchema,
   columnSchema,
+  diagramSchema,
   hierarchySchema,
   knownAnswerSchema,
   measureSchema,
@@ -21,6 +22,7 @@ const COLLECTIONS = {
   hierarchies: hierarchySchema,
   measures: measureSchema,
   perspectives: perspectiveSchema,
+  diagrams: diagramSchema,
 } as const;
 export type Collection = keyof typeof COLLECTIONS;
 

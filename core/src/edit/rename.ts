@@ -68,6 +68,10 @@ export function renameInModel(model: Model, thing: RenamedThing, to: string): Mo
       model.knownAnswers?.map((k) => ({ ...k, query: renaming.query(k.query) })),
     ),
     ...given(
+      'diagrams',
+      model.diagrams?.map((d) => ({ ...d, tables: d.tables.map((t) => ({ ...t, table: renaming.tableName(t.table) })) })),
+    ),
+    ...given(
       'waivers',
       model.waivers?.map((w) => ({ ...w, claim: renaming.claim(w.claim) })),
     ),
@@ -191,6 +195,14 @@ class Renaming {
         ...given('formula', c.formula === undefined ? undefined : this.formula(c.formula, table.name)),
       })),
       ...given('key', table.key?.map(column)),
+      ...given(
+        'questions',
+        table.questions?.map((q) => ({
+          ...q,
+          ...given('by', q.by?.map(this.path)),
+          ...given('measures', q.measures?.map(this.measure)),
+        })),
+      ),
       ...given('label', table.label && column(table.label)),
       ...(typeof table.snapshot === 'string' ? { snapshot: this.ownOrPath(table.name)(table.snapshot) } : {}),
       ...given('validity', validity && { of: validity.of.map(column), from: column(validity.from), to: column(validity.to) }),

@@ -55,6 +55,13 @@ const sourceSchema = z.union([
   z.strictObject({ members: z.array(z.record(z.string(), json)) }),
 ]);
 
+/** A question that a fact must answer: in words, and as the columns and measures that it takes, which need not be there yet. */
+export const questionSchema = z.strictObject({
+  ask: text.min(1, 'a question needs words'),
+  by: z.array(z.string().min(1)).optional(),
+  measures: z.array(name).optional(),
+});
+
 export const tableSchema = z.strictObject({
   name,
   title: text.optional(),
@@ -64,6 +71,7 @@ export const tableSchema = z.strictObject({
   source: sourceSchema.optional(),
   grain: text.optional(),
   process: text.optional(),
+  questions: z.array(questionSchema).optional(),
   key: z.array(name).optional(),
   label: name.optional(),
   validity: z.strictObject({ of: z.array(name), from: name, to: name }).optional(),
@@ -150,6 +158,15 @@ export const perspectiveSchema = z.strictObject({
   measures: z.array(name).optional(),
 });
 
+/** A picture of some tables, or of all; positions are those that somebody has chosen, in diagram units. */
+export const diagramSchema = z.strictObject({
+  name,
+  title: text.optional(),
+  all: z.boolean().optional(),
+  detail: z.enum(['keys', 'columns']).optional(),
+  tables: z.array(z.strictObject({ table: name, x: z.number().optional(), y: z.number().optional() })),
+});
+
 export const waiverSchema = z.strictObject({
   claim: z.string().min(1),
   reason: z.string().min(1, 'a waiver needs a reason'),
@@ -186,6 +203,7 @@ export const modelSchema = z.strictObject({
   detailListings: z.array(z.strictObject({ name, table: name, columns: z.array(z.string()), limit: z.int().min(1).optional() })).optional(),
   knownAnswers: z.array(knownAnswerSchema).optional(),
   waivers: z.array(waiverSchema).optional(),
+  diagrams: z.array(diagramSchema).optional(),
 });
 
 export type Model = z.infer<typeof modelSchema>;
@@ -195,6 +213,8 @@ export type Relationship = z.infer<typeof relationshipSchema>;
 export type Hierarchy = z.infer<typeof hierarchySchema>;
 export type Measure = z.infer<typeof measureSchema>;
 export type Perspective = z.infer<typeof perspectiveSchema>;
+export type Diagram = z.infer<typeof diagramSchema>;
+export type Question = z.infer<typeof questionSchema>;
 export type Waiver = z.infer<typeof waiverSchema>;
 export type ValueFormat = z.infer<typeof formatSchema>;
 export type Query = z.infer<typeof querySchema>;

@@ -108,6 +108,10 @@ export function questionRoutes(workspace: Workspace): Router {
     answer((request) => pool.run({ kind: 'profile', ...workspace.task(idOf(request)) })),
   );
   router.get(
+    '/models/:id/star-advice',
+    answer((request) => pool.run({ kind: 'stars', ...workspace.task(idOf(request)) })),
+  );
+  router.get(
     '/models/:id/types',
     answer((request) => pool.run({ kind: 'types', ...workspace.task(idOf(request)) })),
   );

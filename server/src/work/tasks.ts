@@ -33,6 +33,7 @@ export type Task =
   | ({ readonly kind: 'profile' } & OnModel)
   | ({ readonly kind: 'propose'; readonly pattern?: ReferencePattern | undefined } & OnModel)
   | ({ readonly kind: 'types' } & OnModel)
+  | ({ readonly kind: 'stars' } & OnModel)
   | ({ readonly kind: 'formula'; readonly formula: string; readonly name?: string } & OnModel)
   | ({ readonly kind: 'column-formula'; readonly table: string; readonly formula: string } & OnModel)
   | ({

@@ -4,7 +4,7 @@ import { Maximize2, Minus, Plus } from 'lucide-react';
 import type { JudgedClaim } from '@crease/core/claims';
 import type { Model } from '@crease/core/model';
 import type { Selection } from '../../state/selection.ts';
-import type { Card } from './layout.ts';
+import type { Card, Detail, Positions } from './layout.ts';
 import { CARD_WIDTH, HEAD_HEIGHT, layOutStars, ROW_HEIGHT } from './layout.ts';
 import { Scene } from './Scene.tsx';
 
@@ -28,14 +28,38 @@ interface Props {
   readonly onRelate: (from: ColumnEnd, to: ColumnEnd) => void;
   /** A column is held over another: what its rows say, to be shown beside the pointer. */
   readonly hint: (from: ColumnEnd, to: ColumnEnd) => string;
+  readonly listed?: Detail;
+  readonly positions?: Positions;
+  /** A card has been put elsewhere. */
+  readonly onMove?: (table: string, x: number, y: number) => void;
+  readonly reached?: { readonly tables: ReadonlySet<string>; readonly relationships: ReadonlySet<string> } | undefined;
+  /** Fits the picture anew when it changes. */
+  readonly fitOn?: string;
 }
 
 const LEAST_ZOOM = 0.12;
 const MOST_ZOOM = 2.5;
 
 /** The stars as cards and lines: pan by dragging the ground, zoom by the wheel or + and -, select by a click, relate by dragging a column onto a column. */
-export function Diagram({ model, claims, selection, onSelect, onRelate, hint }: Props) {
-  const { cards, edges } = useMemo(() => layOutStars(model), [model]);
+export function Diagram({
+  model,
+  claims,
+  selection,
+  onSelect,
+  onRelate,
+  hint,
+  listed = 'keys',
+  positions,
+  onMove,
+  reached,
+  fitOn = '',
+}: Props) {
+  const [held, setHeld] = useState<{ table: string; x: number; y: number }>();
+  const { cards, edges } = useMemo(() => {
+    const put = new Map(positions);
+    if (held) put.set(held.table.toLowerCase(), held);
+    return layOutStars(model, listed, put);
+  }, [model, listed, positions, held]);
   const box = useRef<SVGSVGElement>(null);
   const [view, setView] = useState<View>({ x: 0, y: 0, zoom: 1 });
   const [drag, setDrag] = useState<{ from: ColumnEnd; x: number; y: number; over?: ColumnEnd }>();
@@ -53,7 +77,7 @@ export function Diagram({ model, claims, selection, onSelect, onRelate, hint }: 
   }, [cards]);
 
   // The picture is fitted when tables come or go, not at every edit.
-  const tables = cards.map((c) => c.table.name).join('\n');
+  const tables = `${fitOn}\n${cards.map((c) => c.table.name).join('\n')}`;
   useLayoutEffect(fit, [tables]); // eslint-disable-line react-hooks/exhaustive-deps
 
   const zoomAt = useCallback((factor: number, px?: number, py?: number) => {
@@ -131,10 +155,35 @@ export function Diagram({ model, claims, selection, onSelect, onRelate, hint }: 
     window.addEventListener('pointerup', end);
   };
 
+  /** A press of a card's head that moves is a new place, one that does not is a click. */
+  const dragCard = (event: PointerEvent<SVGGElement>, table: string) => {
+    event.stopPropagation();
+    const card = cards.find((c) => c.table.name === table);
+    if (event.button !== 0 || !card || !onMove) return;
+    const [startX, startY] = [event.clientX, event.clientY];
+    let at: { x: number; y: number } | undefined;
+    const move = (e: globalThis.PointerEvent) => {
+      if (!at && Math.abs(e.clientX - startX) + Math.abs(e.clientY - startY) < 4) return;
+      at = { x: Math.round(card.x + (e.clientX - startX) / view.zoom), y: Math.round(card.y + (e.clientY - startY) / view.zoom) };
+      setHeld({ table, ...at });
+    };
+    const end = () => {
+      window.removeEventListener('pointermove', move);
+      window.removeEventListener('pointerup', end);
+      if (at) onMove(table, at.x, at.y);
+      // The place is shown until the edit that keeps it has come back.
+      setTimeout(() => setHeld(undefined), 400);
+    };
+    window.addEventListener('pointermove', move);
+    window.addEventListener('pointerup', end);
+  };
+  const latestCard = useRef(dragCard);
   const latestDrag = useRef(dragColumn);
   useEffect(() => {
     latestDrag.current = dragColumn;
+    latestCard.current = dragCard;
   });
+  const onHead = useCallback((event: PointerEvent<SVGGElement>, table: string) => latestCard.current(event, table), []);
   const onColumn = useCallback((event: PointerEvent<SVGGElement>, end: ColumnEnd) => latestDrag.current(event, end), []);
 
   const detail: 'names' | 'keys' = view.zoom < 0.34 ? 'names' : 'keys';
@@ -147,6 +196,7 @@ export function Diagram({ model, claims, selection, onSelect, onRelate, hint }: 
         className="h-full w-full cursor-grab touch-none select-none active:cursor-grabbing"
         role="group"
         aria-label="Diagram of the stars"
+        data-diagram
         onPointerDown={pan}
         tabIndex={0}
         onKeyDown={(e) => {
@@ -167,6 +217,8 @@ export function Diagram({ model, claims, selection, onSelect, onRelate, hint }: 
             target={drag?.over}
             onSelect={onSelect}
             onColumn={onColumn}
+            onHead={onHead}
+            reached={reached}
           />
           {drag && start && (
             <g pointerEvents="none">

@@ -17,6 +17,9 @@ interface Props {
   readonly target: ColumnEnd | undefined;
   readonly onSelect: (selection: Selection) => void;
   readonly onColumn: (event: PointerEvent<SVGGElement>, end: ColumnEnd) => void;
+  readonly onHead: (event: PointerEvent<SVGGElement>, table: string) => void;
+  /** What filters on the selected table reach; everything else is faded. */
+  readonly reached?: { readonly tables: ReadonlySet<string>; readonly relationships: ReadonlySet<string> } | undefined;
 }
 
 /** Whether a claim is about the table itself, not about something that it takes part in. */
@@ -24,7 +27,7 @@ const isOnTable = (first: About | undefined): boolean =>
   first?.table !== undefined && first.relationship === undefined && first.hierarchy === undefined && first.measure === undefined;
 
 /** Lines and cards. Panning and zooming move the picture as a whole, so this is drawn anew only when what it shows changes. */
-export const Scene = memo(function Scene({ cards, edges, claims, selection, detail, target, onSelect, onColumn }: Props) {
+export const Scene = memo(function Scene({ cards, edges, claims, selection, detail, target, onSelect, onColumn, onHead, reached }: Props) {
   const bySubject = useMemo(() => Map.groupBy(claims, (c) => c.subject), [claims]);
   const broken = useMemo(
     () => new Set(claims.filter((c) => c.verdict === 'broken' && isOnTable(c.about[0])).map((c) => c.about[0]!.table)),
@@ -45,7 +48,11 @@ export const Scene = memo(function Scene({ cards, edges, claims, selection, deta
           edge={edge}
           claims={bySubject.get(edge.relationship.name) ?? []}
           selected={relationship === edge.relationship.name.toLowerCase()}
-          faded={table !== undefined && ![edge.from, edge.to].some((c) => c.table.name.toLowerCase() === table)}
+          faded={
+            reached
+              ? !reached.relationships.has(edge.relationship.name)
+              : table !== undefined && ![edge.from, edge.to].some((c) => c.table.name.toLowerCase() === table)
+          }
           onSelect={() => onSelect({ kind: 'relationship', name: edge.relationship.name })}
         />
       ))}
@@ -59,6 +66,8 @@ export const Scene = memo(function Scene({ cards, edges, claims, selection, deta
           target={target?.table === card.table.name ? target.column : undefined}
           onSelect={() => onSelect({ kind: 'table', name: card.table.name })}
           onColumn={(event, column) => onColumn(event, { table: card.table.name, column })}
+          onHead={(event) => onHead(event, card.table.name)}
+          faded={reached !== undefined && !reached.tables.has(card.table.name)}
         />
       ))}
     </>

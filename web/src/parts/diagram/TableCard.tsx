@@ -12,6 +12,9 @@ interface Props {
   readonly target: string | undefined;
   readonly onSelect: () => void;
   readonly onColumn: (event: PointerEvent<SVGGElement>, column: string) => void;
+  /** The head is taken hold of, to put the card elsewhere. */
+  readonly onHead: (event: PointerEvent<SVGGElement>) => void;
+  readonly faded: boolean;
 }
 
 const FOLD = 13;
@@ -28,7 +31,7 @@ function outline({ table, width: w, height: h }: Card): string {
   }
 }
 
-export function TableCard({ card, detail, broken, selected, target, onSelect, onColumn }: Props) {
+export function TableCard({ card, detail, broken, selected, target, onSelect, onColumn, onHead, faded }: Props) {
   const { table } = card;
   const others = table.columns.length - card.listed.length;
   return (
@@ -39,7 +42,8 @@ export function TableCard({ card, detail, broken, selected, target, onSelect, on
       aria-label={`${table.role} table ${table.name}`}
       aria-pressed={selected}
       className="cursor-pointer"
-      onPointerDown={(e) => e.stopPropagation()}
+      opacity={faded ? 0.25 : 1}
+      onPointerDown={onHead}
       onClick={onSelect}
       onKeyDown={(e) => (e.key === 'Enter' || e.key === ' ') && onSelect()}
     >
@@ -93,7 +97,7 @@ export function TableCard({ card, detail, broken, selected, target, onSelect, on
             );
           })}
           <text x={22} y={HEAD_HEIGHT + card.listed.length * ROW_HEIGHT + 13} fontSize={11} fill="var(--soft)">
-            {others > 0 ? `${others} more` : 'no other columns'}
+            {others > 0 ? `${others} more` : ''}
           </text>
         </>
       )}

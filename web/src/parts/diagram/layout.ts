@@ -26,8 +26,17 @@ const GAP_Y = 22;
 /** Columns up to this height are never cut. */
 const LEAST_TALL = 900;
 
-/** Columns listed on a card: those that make relationships and keys. */
-export function listedColumns(model: Model, table: Table): string[] {
+/** What a card lists. */
+export type Detail = 'keys' | 'columns';
+/** A card that lists all columns ends here: what is left out is counted. */
+const MOST_LISTED = 40;
+
+/** Where somebody has put a card; by the table's name in lower case. */
+export type Positions = ReadonlyMap<string, { readonly x: number; readonly y: number }>;
+
+/** Columns listed on a card: those that make relationships and keys, or all. */
+export function listedColumns(model: Model, table: Table, detail: Detail = 'keys'): string[] {
+  if (detail === 'columns') return table.columns.slice(0, MOST_LISTED).map((c) => c.name);
   const ends = (model.relationships ?? []).flatMap((r) => [r.from, r.to]).filter((end) => sameName(end.table, table.name));
   const wanted = new Set([...(table.key ?? []), ...ends.flatMap((end) => end.columns)].map((c) => c.toLowerCase()));
   return table.columns.filter((c) => wanted.has(c.name.toLowerCase())).map((c) => c.name);
@@ -36,12 +45,12 @@ export function listedColumns(model: Model, table: Table): string[] {
 /**
  * Facts in the middle, dimensions that they refer to on both sides, outriggers and bridges beyond; what nothing
  * leads to stands below. Within a column, cards lie near the middle of those that they are joined with (barycentre method
- * of Sugiyama, Tagawa and Toda, 1981). The same model gives the same picture.
+ * of Sugiyama, Tagawa and Toda, 1981). The same model gives the same picture. Cards that somebody has put somewhere stay there.
  */
-export function layOutStars(model: Model): { cards: Card[]; edges: Edge[] } {
+export function layOutStars(model: Model, detail: Detail = 'keys', positions: Positions = new Map()): { cards: Card[]; edges: Edge[] } {
   const joined = joins(model);
   const columns = assignColumns(model, joined);
-  const heights = new Map(model.tables.map((t) => [t.name, HEAD_HEIGHT + ROW_HEIGHT * (listedColumns(model, t).length + 1) + 6]));
+  const heights = new Map(model.tables.map((t) => [t.name, HEAD_HEIGHT + ROW_HEIGHT * (listedColumns(model, t, detail).length + 1) + 6]));
   orderColumns(columns, joined, heights);
   const cards: Card[] = [];
   let x = 0;
@@ -51,7 +60,8 @@ export function layOutStars(model: Model): { cards: Card[]; edges: Edge[] } {
       let y = -total / 2;
       for (const table of stack) {
         const height = heights.get(table.name)!;
-        cards.push({ table, x, y, width: CARD_WIDTH, height, listed: listedColumns(model, table) });
+        const put = positions.get(table.name.toLowerCase());
+        cards.push({ table, x: put?.x ?? x, y: put?.y ?? y, width: CARD_WIDTH, height, listed: listedColumns(model, table, detail) });
         y += height + GAP_Y;
       }
       x += CARD_WIDTH + GAP_X;
@@ -157,4 +167,22 @@ function orderColumns(columns: Map<number, Table[]>, joined: Joins, heights: Rea
       stack(columns.get(c)!);
     }
   }
+}
+
+/** The part of a model that a diagram shows: the chosen tables, and the relationships between them. */
+export function partOf(model: Model, tables: readonly string[]): Model {
+  const shown = (name: string) => tables.some((t) => sameName(t, name));
+  return {
+    ...model,
+    tables: model.tables.filter((t) => shown(t.name)),
+    relationships: (model.relationships ?? []).filter((r) => shown(r.from.table) && shown(r.to.table)),
+  };
+}
+
+/** Tables that a table is related to. */
+export function neighboursOf(model: Model, table: string): string[] {
+  const found = (model.relationships ?? []).flatMap((r) =>
+    sameName(r.from.table, table) ? [r.to.table] : sameName(r.to.table, table) ? [r.from.table] : [],
+  );
+  return [...new Set(found)].filter((name) => !sameName(name, table));
 }

@@ -1,102 +1,93 @@
-import { useMemo, useState } from 'react';
-import { cardinalityOf } from '@crease/core/model';
+import { useMemo } from 'react';
+import type { Way } from '@crease/core/stars';
+import { wayTo } from '@crease/core/stars';
 import { Reach } from '@crease/core/relate';
-import type { Route } from '@crease/core/relate';
 import { useModel } from '../../state/model.tsx';
 import { useSelection } from '../../state/selection.ts';
 import { VerdictMark } from '../../parts/Marks.tsx';
 
-interface Cell {
-  readonly sign: string;
-  readonly says: string;
-  readonly broken?: boolean;
-}
+const SIGNS: Record<Way['kind'], string> = {
+  own: 'own',
+  direct: 'direct',
+  outrigger: 'outrigger',
+  bridge: 'bridge',
+  'many-to-many': 'values',
+  ambiguous: 'two ways',
+  none: '',
+};
 
-function cellOf(route: Route | undefined, fact: string, table: string): Cell {
-  if (!route) return { sign: '', says: `${table} does not reach ${fact}` };
-  if (route.kind === 'ambiguous')
-    return {
-      sign: 'two ways',
-      says: `two default ways lead from ${fact} to ${table}: ${route.paths.map((p) => p.map((r) => r.name).join(' → ')).join('; ')}`,
-      broken: true,
-    };
-  const all = 'entry' in route ? [...route.anchor, route.entry, ...route.path] : route.path;
-  const level = all.find((r) => cardinalityOf(r) === 'many-to-level');
-  const way = all.map((r) => r.name).join(' → ');
-  const at = level ? `, at the level of ${level.to.columns.join(', ')}` : '';
-  if (route.kind === 'bridge')
-    return { sign: 'bridge', says: `${table} reaches ${fact} over the bridge ${route.entry.from.table}: ${way}${at}` };
-  if (route.kind === 'many-to-many') return { sign: 'many', says: `${table} reaches ${fact} by values: ${way}${at}` };
-  return {
-    sign: level ? level.to.columns.join(', ') : route.path.length > 1 ? 'outrigger' : 'direct',
-    says: `${table} reaches ${fact}: ${way}${at}`,
-  };
-}
-
-/** Facts down, dimensions across: how each dimension reaches each fact, and at which level. */
-export function Matrix() {
+/** Facts down, dimensions across: how each dimension reaches each fact, and at which level. A cell explains itself in the other leaf. */
+export function Matrix({ chosen, onChoose }: { chosen: string | undefined; onChoose: (cell: string) => void }) {
   const { model, names } = useModel();
   const [, select] = useSelection();
-  const [chosen, setChosen] = useState<string>();
-  const reach = useMemo(() => new Reach(names), [names]);
   const facts = model.tables.filter((t) => t.role === 'fact');
   const dimensions = model.tables.filter((t) => t.role === 'dimension');
+  const ways = useMemo(() => {
+    const reach = new Reach(names);
+    return new Map(facts.flatMap((f) => dimensions.map((d) => [cellKey(f.name, d.name), wayTo(model, f.name, d.name, reach)] as const)));
+  }, [model, names]); // eslint-disable-line react-hooks/exhaustive-deps
+  if (facts.length === 0 || dimensions.length === 0)
+    return <p className="p-4 text-soft">The matrix holds facts against dimensions: say on Shape which tables are which.</p>;
   return (
-    <div className="flex min-h-0 flex-1 flex-col">
-      <div className="min-h-0 flex-1 overflow-auto">
-        <table className="grid-plain" aria-label="Matrix of facts and dimensions">
-          <thead>
-            <tr>
-              <th scope="col">fact</th>
-              {dimensions.map((d) => (
-                <th key={d.name} scope="col" style={{ height: 118, verticalAlign: 'bottom' }}>
-                  <button
-                    onClick={() => select({ kind: 'table', name: d.name })}
-                    className="hover:underline"
-                    style={{ writingMode: 'vertical-rl', transform: 'rotate(180deg)' }}
-                  >
-                    {d.name}
-                  </button>
-                </th>
-              ))}
-            </tr>
-          </thead>
-          <tbody>
-            {facts.map((f) => (
-              <tr key={f.name}>
-                <th scope="row" className="whitespace-nowrap" style={{ position: 'static' }}>
-                  <button onClick={() => select({ kind: 'table', name: f.name })} className="text-ink hover:underline">
-                    {f.name}
-                  </button>
-                </th>
-                {dimensions.map((d) => {
-                  const cell = cellOf(reach.route(f.name, d.name), f.name, d.name);
-                  const key = `${f.name}\n${d.name}`;
-                  return (
-                    <td
-                      key={d.name}
-                      className={`p-0 ${cell.sign === '' ? 'hatched' : ''} ${chosen === cell.says ? 'outline outline-ink' : ''}`}
-                    >
-                      <button
-                        key={key}
-                        className="h-full min-h-[30px] w-full px-1 text-[11px]"
-                        title={cell.says}
-                        aria-label={cell.says}
-                        onClick={() => setChosen(cell.says)}
-                      >
-                        {cell.broken ? <VerdictMark verdict="broken" size={11} /> : cell.sign}
-                      </button>
-                    </td>
-                  );
-                })}
-              </tr>
+    <div className="min-h-0 flex-1 overflow-auto" tabIndex={0} role="group" aria-label="Matrix, to scroll">
+      <table className="grid-plain" aria-label="Matrix of facts and dimensions">
+        <thead>
+          <tr>
+            <th scope="col">fact</th>
+            {dimensions.map((d) => (
+              <th key={d.name} scope="col" style={{ height: 118, verticalAlign: 'bottom' }}>
+                <button
+                  onClick={() => select({ kind: 'table', name: d.name })}
+                  className="hover:underline"
+                  style={{ writingMode: 'vertical-rl', transform: 'rotate(180deg)' }}
+                >
+                  {d.name}
+                </button>
+              </th>
             ))}
-          </tbody>
-        </table>
-      </div>
-      <p className="min-h-[34px] border-t border-rule px-4 py-2" aria-live="polite">
-        {chosen ?? 'Choose a cell to see the way.'}
-      </p>
+          </tr>
+        </thead>
+        <tbody>
+          {facts.map((f) => (
+            <tr key={f.name}>
+              <th scope="row" className="whitespace-nowrap" style={{ position: 'static' }}>
+                <button onClick={() => select({ kind: 'table', name: f.name })} className="text-ink hover:underline">
+                  {f.name}
+                </button>
+              </th>
+              {dimensions.map((d) => {
+                const key = cellKey(f.name, d.name);
+                const way = ways.get(key)!;
+                const says = `${d.name} ${way.kind === 'none' ? 'does not reach' : 'reaches'} ${f.name}: ${way.says[0]}`;
+                return (
+                  <td
+                    key={d.name}
+                    className={`p-0 ${way.kind === 'none' ? 'hatched' : ''} ${chosen === key ? 'outline-2 outline-ink' : ''}`}
+                  >
+                    <button
+                      className="h-full min-h-[30px] w-full px-1 text-[11px]"
+                      title={says}
+                      aria-label={says}
+                      aria-pressed={chosen === key}
+                      onClick={() => onChoose(key)}
+                    >
+                      {way.kind === 'ambiguous' ? (
+                        <VerdictMark verdict="broken" size={11} />
+                      ) : way.level ? (
+                        <b>{way.level.join(', ')}</b>
+                      ) : (
+                        SIGNS[way.kind]
+                      )}
+                    </button>
+                  </td>
+                );
+              })}
+            </tr>
+          ))}
+        </tbody>
+      </table>
     </div>
   );
 }
+
+export const cellKey = (fact: string, dimension: string): string => `${fact}~${dimension}`;

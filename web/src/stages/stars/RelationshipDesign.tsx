@@ -8,7 +8,7 @@ export function RelationshipDesign({ relationship: r }: { relationship: Relation
   const { edit } = useModel();
   const [, select] = useSelection();
   const set = (
-    change: { cardinality?: Cardinality; default?: boolean; from?: Relationship['from']; to?: Relationship['to'] },
+    change: { cardinality?: Cardinality; default?: boolean; role?: string; from?: Relationship['from']; to?: Relationship['to'] },
     says: string,
   ) => void edit([{ do: 'set-relationship', name: r.name, change }], says);
   return (
@@ -35,6 +35,21 @@ export function RelationshipDesign({ relationship: r }: { relationship: Relation
           }
         />{' '}
         by default
+      </label>
+      <label className="flex items-center gap-1 text-soft">
+        in the role of
+        <input
+          key={r.role ?? ''}
+          className="field w-[110px]"
+          aria-label="Role"
+          placeholder={r.to.table}
+          defaultValue={r.role ?? ''}
+          onBlur={(e) => {
+            const role = e.target.value.trim();
+            if (role !== (r.role ?? '')) set({ role }, `${r.name} leads to ${r.to.table} in the role of ${role || r.to.table}`);
+          }}
+          onKeyDown={(e) => e.key === 'Enter' && e.currentTarget.blur()}
+        />
       </label>
       <button className="btn" onClick={() => set({ from: r.to, to: r.from }, `swap the ends of ${r.name}`)}>
         Swap the ends

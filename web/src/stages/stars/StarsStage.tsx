@@ -1,25 +1,32 @@
 import { useEffect, useMemo, useState } from 'react';
-import { useSearchParams } from 'react-router';
 import { Link2 } from 'lucide-react';
 import type { Match } from '@crease/core/relate';
 import { send } from '../../state/api.ts';
 import { useModel } from '../../state/model.tsx';
-import { useSelection } from '../../state/selection.ts';
+import { useParam, useSelection } from '../../state/selection.ts';
 import { Blank, LeafHead, Leaves } from '../../frame/Leaves.tsx';
 import { EvidenceLeaf } from '../../evidence/EvidenceLeaf.tsx';
 import type { ColumnEnd } from '../../parts/diagram/Diagram.tsx';
 import { Diagram } from '../../parts/diagram/Diagram.tsx';
 import { many, percent } from '../../parts/text.ts';
+import { reachedFrom } from '@crease/core/stars';
+import { Briefs } from './Briefs.tsx';
+import { DiagramBar } from './DiagramBar.tsx';
 import { Matrix } from './Matrix.tsx';
 import { RelateForm } from './RelateForm.tsx';
 import { RelationshipDesign } from './RelationshipDesign.tsx';
+import { StarAdvice } from './StarAdvice.tsx';
+import { useDiagram } from './useDiagram.ts';
+import { ReachPanel, WayPanel } from './WayPanel.tsx';
+
+const VIEWS = ['diagram', 'matrix', 'briefs', 'advice'] as const;
 
 /** The stars: a diagram of tables and relationships, or the matrix of facts against dimensions. */
 export function StarsStage() {
   const { id, model, names, claims } = useModel();
   const [selection, select] = useSelection();
-  const [params, setParams] = useSearchParams();
-  const matrix = params.get('view') === 'matrix';
+  const [asked, setView] = useParam('view');
+  const view = VIEWS.find((v) => v === asked) ?? 'diagram';
   const [relating, setRelating] = useState<{ from?: ColumnEnd; to?: ColumnEnd }>();
   const [held, setHeld] = useState<{ from: ColumnEnd; to: ColumnEnd; match?: Match; fault?: string }>();
 
@@ -49,14 +56,23 @@ export function StarsStage() {
 
   const shown = useMemo(() => claims?.claims ?? [], [claims]);
   const relationship = selection?.kind === 'relationship' ? names.relationship(selection.name) : undefined;
-  const view = (next: string) =>
-    setParams((before) => {
-      const changed = new URLSearchParams(before);
-      if (next) changed.set('view', next);
-      else changed.delete('view');
-      return changed;
-    });
+  const table =
+    selection?.kind === 'table'
+      ? names.table(selection.name)?.name
+      : selection?.kind === 'column'
+        ? names.path(selection.name)?.table.name
+        : undefined;
+  const open = useDiagram();
+  const [reach, setReach] = useParam('reach');
+  const [cell, setCell] = useParam('cell');
+  const reached = useMemo(() => {
+    if (reach === undefined || table === undefined) return undefined;
+    const { ways, relationships } = reachedFrom(model, table);
+    const tables = [...ways].filter(([, way]) => way.kind !== 'none').map(([name]) => name);
+    return { tables: new Set([table, ...tables]), relationships };
+  }, [reach, table, model]);
   const facts = model.tables.filter((t) => t.role === 'fact').length;
+  const [cellFact, cellTable] = view === 'matrix' ? (cell ?? '').split('~') : [];
   const design = (
     <>
       <LeafHead
@@ -64,15 +80,15 @@ export function StarsStage() {
         note={`${many(facts, 'fact')}, ${many(model.tables.filter((t) => t.role === 'dimension').length, 'dimension')}, ${many((model.relationships ?? []).length, 'relationship')}`}
       >
         <span className="flex" role="tablist" aria-label="View">
-          {(['', 'matrix'] as const).map((v) => (
+          {VIEWS.map((v) => (
             <button
               key={v}
               role="tab"
-              aria-selected={matrix === (v === 'matrix')}
-              className={`btn ${matrix === (v === 'matrix') ? 'bg-ink text-leaf' : ''}`}
-              onClick={() => view(v)}
+              aria-selected={view === v}
+              className={`btn ${view === v ? 'bg-ink text-leaf' : ''}`}
+              onClick={() => setView(v === 'diagram' ? undefined : v)}
             >
-              {v === '' ? 'Diagram' : 'Matrix'}
+              {v.charAt(0).toUpperCase() + v.slice(1)}
             </button>
           ))}
         </span>
@@ -82,17 +98,33 @@ export function StarsStage() {
       </LeafHead>
       {model.tables.length === 0 ? (
         <Blank>No tables yet. Bring some in on the Intake stage, then draft a star from them.</Blank>
-      ) : matrix ? (
-        <Matrix />
+      ) : view === 'matrix' ? (
+        <Matrix chosen={cell} onChoose={setCell} />
+      ) : view === 'briefs' ? (
+        <Briefs />
+      ) : view === 'advice' ? (
+        <StarAdvice />
       ) : (
-        <Diagram
-          model={model}
-          claims={shown}
-          selection={selection}
-          onSelect={select}
-          onRelate={(from, to) => setRelating({ from, to })}
-          hint={hint}
-        />
+        <>
+          <DiagramBar open={open} table={table} reach={reach !== undefined} onReach={(on) => setReach(on ? 'shown' : undefined)} />
+          {open.part.tables.length === 0 ? (
+            <Blank>This diagram shows no table yet: add some above.</Blank>
+          ) : (
+            <Diagram
+              model={open.part}
+              claims={shown}
+              selection={selection}
+              onSelect={select}
+              onRelate={(from, to) => setRelating({ from, to })}
+              hint={hint}
+              listed={open.detail}
+              positions={open.positions}
+              onMove={open.move}
+              reached={reached}
+              fitOn={`${open.name} ${open.detail}`}
+            />
+          )}
+        </>
       )}
     </>
   );
@@ -105,7 +137,15 @@ export function StarsStage() {
           {relating && (
             <RelateForm key={JSON.stringify(relating)} from={relating.from} to={relating.to} onDone={() => setRelating(undefined)} />
           )}
-          {relationship && !relating && <RelationshipDesign relationship={relationship} />}
+          {relationship && !relating && <RelationshipDesign key={relationship.name} relationship={relationship} />}
+          {cellFact && cellTable && names.table(cellFact) && names.table(cellTable) && (
+            <WayPanel
+              fact={cellFact}
+              table={cellTable}
+              onRelate={() => setRelating({ from: { table: cellFact, column: '' }, to: { table: cellTable, column: '' } })}
+            />
+          )}
+          {view === 'diagram' && reach !== undefined && table !== undefined && <ReachPanel table={table} />}
         </EvidenceLeaf>
       }
     />
