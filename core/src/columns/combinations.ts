@@ -7,26 +7,26 @@ export interface Combinations {
 }
 
 /** The largest code that a row has. The size of a dictionary would say as much, but to know it the dictionary may have to be read. */
-function largestCode({ codes }: Column): number {
+function largestCode({ codes }: Column, rowCount = codes.length): number {
   let largest = 0;
-  for (let row = 0; row < codes.length; row++) if (codes[row]! > largest) largest = codes[row]!;
+  for (let row = 0; row < rowCount; row++) if (codes[row]! > largest) largest = codes[row]!;
   return largest;
 }
 
-/** Up to so many places are kept for all pairs that could occur; more are found by sorting. */
-const MOST_PLACES = 1 << 22;
+/** Places for all pairs that could occur are kept where there are not many more of them than rows; else pairs are found by sorting. */
+const PLACES_A_ROW = 8;
+const [LEAST_PLACES, MOST_PLACES] = [1 << 14, 1 << 24];
 
 /** Numbers the combinations of values that a row has in some columns; null is a value. Takes time and memory by the rows, and none by the values. */
 export function combinations(columns: readonly Column[], rowCount: number): Combinations {
   let found: Combinations = { numbers: new Int32Array(rowCount), size: Math.min(1, rowCount) };
-  for (const column of columns) found = paired(found, column.codes, largestCode(column) + 1);
+  for (const column of columns) found = paired(found, column.codes, largestCode(column, rowCount) + 1);
   return found;
 }
 
 function paired({ numbers: before, size: groups }: Combinations, codes: Codes, width: number): Combinations {
-  return groups * width <= Math.max(MOST_PLACES, before.length)
-    ? byPlace(before, groups, codes, width)
-    : bySorting(before, groups, codes, width);
+  const places = Math.min(MOST_PLACES, Math.max(LEAST_PLACES, PLACES_A_ROW * before.length));
+  return groups * width <= places ? byPlace(before, groups, codes, width) : bySorting(before, groups, codes, width);
 }
 
 /** A place for each pair that could occur. */

@@ -62,7 +62,7 @@ export function findLevels(data: ModelData, tableName: string): LevelFindings {
   for (const lower of uppers) {
     const above = new Set<string>();
     for (const upper of uppers) {
-      if (upper === lower || upper.members > lower.members) continue;
+      if (upper === lower || upper.members > lower.members || isFarOff(lower, upper, rows)) continue;
       const miss = missOf(lower, upper, rows);
       if (miss.rows === 0) above.add(upper.path);
       else if (
@@ -119,6 +119,11 @@ const outriggers = (model: Model, table: Table): Table[] =>
     )
     .flatMap((r) => model.tables.find((t) => sameName(t.name, r.to.table) && t.role === 'dimension') ?? [])
     .filter((t) => !(model.calendars ?? []).some((c) => sameName(c.table, t.name)));
+
+/** Most pairs have nothing to do with each other: the first rows show it, and the others need not be looked at. */
+const FIRST_ROWS = 2000;
+const isFarOff = (lower: Candidate, upper: Candidate, rows: number): boolean =>
+  rows > 2 * FIRST_ROWS && missOf(lower, upper, FIRST_ROWS).rows > Math.max(FEW_ROWS, FIRST_ROWS * NEAR_ROWS * 2);
 
 /** Rows, and members of the lower column, that lie in another member of the upper column than most rows of their member. */
 function missOf(lower: Candidate, upper: Candidate, rows: number): NearMiss {

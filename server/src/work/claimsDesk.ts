@@ -5,7 +5,7 @@ import { writeModel } from '@crease/core/model';
 import type { Hub } from '../live/hub.ts';
 import type { Models, Revision, Tables, Verdicts } from '../store/index.ts';
 import type { Running, WorkPool } from './pool.ts';
-import type { JudgeMessage, ListedClaim } from './tasks.ts';
+import type { JudgeMessage, ListedClaim, Task } from './tasks.ts';
 
 interface Entry {
   readonly basis: string;
@@ -66,19 +66,17 @@ export class ClaimsDesk {
 
   private async judge(modelId: number, desk: Desk): Promise<void> {
     const start = performance.now();
-    const known = Object.fromEntries(
-      [...desk.entries].map(([claim, { basis, judgement }]) => [
-        claim,
-        { basis, ...(judgement.verdict === 'broken' ? { judgement } : {}) },
-      ]),
-    );
-    const task = {
-      kind: 'judge' as const,
+    const known = Object.fromEntries([...desk.entries].map(([claim, { basis }]) => [claim, { basis }]));
+    const onModel = {
       workspace: this.workspace,
       modelId,
       revision: desk.revision.id,
       document: writeModel(desk.revision.model),
       versions: this.tables.versions(modelId),
+    };
+    const task = {
+      kind: 'judge' as const,
+      ...onModel,
       known,
       interest: this.interests.get(modelId) ?? [],
       taken: new Int32Array(new SharedArrayBuffer(12)),
@@ -100,9 +98,33 @@ export class ClaimsDesk {
       desk.done = true;
       desk.elapsedMs = Math.round(performance.now() - start);
       this.tell(modelId, desk);
+      await this.makeRemedies(modelId, desk, onModel);
     } catch (error) {
       this.onBug(error);
     }
+  }
+
+  /** Ways out of the broken claims whose verdict stood: verdicts do not wait for them. */
+  private async makeRemedies(
+    modelId: number,
+    desk: Desk,
+    onModel: Omit<Extract<Task, { kind: 'remedies' }>, 'kind' | 'broken'>,
+  ): Promise<void> {
+    const broken = desk.listed.flatMap(({ id, basis }) => {
+      const entry = desk.entries.get(id);
+      return entry?.basis === basis && entry.judgement.verdict === 'broken' && entry.remedies.length === 0
+        ? [[id, entry.judgement] as const]
+        : [];
+    });
+    if (broken.length === 0) return;
+    const made = await this.pool.run<{ claim: string; remedies: unknown }[]>({
+      kind: 'remedies',
+      ...onModel,
+      broken: Object.fromEntries(broken),
+    });
+    if (this.desks.get(modelId) !== desk) return;
+    for (const { claim, remedies } of made) desk.entries.set(claim, { ...desk.entries.get(claim)!, remedies: remedies as Remedy[] });
+    this.tell(modelId, desk);
   }
 
   private take(modelId: number, desk: Desk, message: JudgeMessage): void {
@@ -110,7 +132,8 @@ export class ClaimsDesk {
     const { entries } = desk;
     if (message.kind === 'listed') {
       desk.listed = message.claims;
-      for (const { claim, remedies } of message.remedies) entries.set(claim, { ...entries.get(claim)!, remedies: remedies as Remedy[] });
+      // Ways out belong to the revision for which they were made.
+      for (const [claim, entry] of entries) if (entry.remedies.length > 0) entries.set(claim, { ...entry, remedies: [] });
     } else {
       for (const v of message.verdicts)
         entries.set(v.claim, { basis: v.basis, judgement: v.judgement as Judgement, remedies: v.remedies as Remedy[] });

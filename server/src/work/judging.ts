@@ -36,7 +36,7 @@ export async function judge(task: JudgeTask, data: ModelData): Promise<{ judged:
     data,
   );
   const post = (message: JudgeMessage) => task.port.postMessage(message);
-  if (!task.fromBack) tell(listed, open.length, task, data, stands, post);
+  if (!task.fromBack) tell(listed, open.length, data, post);
   let batch: Extract<JudgeMessage, { kind: 'judged' }>['verdicts'][number][] = [];
   let [count, sent] = [0, performance.now()];
   for (let next = take(task, open.length); next !== undefined; next = take(task, open.length)) {
@@ -66,15 +66,8 @@ function take({ taken, fromBack }: JudgeTask, count: number): number | undefined
   return fromBack ? count - 1 - Atomics.add(taken, 2, 1) : Atomics.add(taken, 1, 1);
 }
 
-/** All claims with what is known of them. Remedies are edits to the model as it is now, so those of verdicts that stand are made again. */
-function tell(
-  listed: readonly Listed[],
-  open: number,
-  task: JudgeTask,
-  data: ModelData,
-  stands: (listed: Listed) => boolean,
-  post: (message: JudgeMessage) => void,
-): void {
+/** All claims, and the verdicts of those about the model alone. */
+function tell(listed: readonly Listed[], open: number, data: ModelData, post: (message: JudgeMessage) => void): void {
   post({
     kind: 'listed',
     open,
@@ -87,12 +80,16 @@ function tell(
       about: claim.about,
       basis,
     })),
-    remedies: listed.flatMap((l) => {
-      const judgement = stands(l) ? (task.known[l.claim.id]?.judgement as Judgement | undefined) : undefined;
-      return judgement?.verdict === 'broken' ? [{ claim: l.claim.id, remedies: remediesOf(l.claim, judgement, data) }] : [];
-    }),
   });
   post({ kind: 'judged', verdicts: listed.filter(({ claim }) => isAboutModel(claim)).map((l) => verdictOf(l, data)) });
+}
+
+/** Ways out of broken claims whose verdict stands: they are edits to the model as it is now, so they are made again for each revision. */
+export function remediesFor(task: Extract<Task, { kind: 'remedies' }>, data: ModelData): { claim: string; remedies: unknown }[] {
+  return listClaims(data.model, data.checker).flatMap((claim) => {
+    const judgement = task.broken[claim.id] as Judgement | undefined;
+    return judgement ? [{ claim: claim.id, remedies: remediesOf(claim, judgement, data) }] : [];
+  });
 }
 
 /**

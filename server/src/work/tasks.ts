@@ -62,7 +62,7 @@ export type Task =
    */
   | ({
       readonly kind: 'judge';
-      readonly known: Readonly<Record<string, { readonly basis: string; readonly judgement?: unknown }>>;
+      readonly known: Readonly<Record<string, { readonly basis: string }>>;
       /** Names of what somebody looks at. */
       readonly interest: readonly string[];
       readonly taken: Int32Array;
@@ -70,6 +70,8 @@ export type Task =
       readonly port: MessagePort;
       readonly stop: Int32Array;
     } & OnModel)
+  /** Ways out of broken claims, by their judgements. */
+  | ({ readonly kind: 'remedies'; readonly broken: Readonly<Record<string, unknown>> } & OnModel)
   /** Tells what another model would do to the claims: `document` is the model with an edit that is not made. */
   | ({
       readonly kind: 'try';
@@ -91,13 +93,12 @@ export type Task =
   /** Encodes a column of a file whose pieces have been read, and writes it to a table that is being loaded. */
   | { readonly kind: 'column'; readonly task: ColumnTask; readonly into: { workspace: string; tableId: number; ordinal: number } };
 
-/** What a judging worker tells: all claims first, how many of them are to be judged, and remedies of broken ones whose verdict stands. */
+/** What a judging worker tells: all claims first and how many of them are to be judged, then verdicts. */
 export type JudgeMessage =
   | {
       readonly kind: 'listed';
       readonly claims: readonly ListedClaim[];
       readonly open: number;
-      readonly remedies: readonly { claim: string; remedies: unknown }[];
     }
   | { readonly kind: 'judged'; readonly verdicts: readonly { claim: string; basis: string; judgement: unknown; remedies: unknown }[] };
 

@@ -30,7 +30,7 @@ import { storeParquet } from '../intake/storeParquet.ts';
 import { sqliteAbout, sqliteDraw, sqliteRights, sqliteTables, sqliteVersion } from '../databases/sqliteFile.ts';
 import { DatabaseError } from '../databases/reader.ts';
 import { columnFormula } from './columnFormula.ts';
-import { judge } from './judging.ts';
+import { judge, remediesFor } from './judging.ts';
 import { restsOf } from './resting.ts';
 import { traced, tracedRows } from './stepTasks.ts';
 import { tried } from './trying.ts';
@@ -263,6 +263,8 @@ async function run(task: Task): Promise<unknown> {
       return values(task);
     case 'judge':
       return judge(task, dataOf(task));
+    case 'remedies':
+      return remediesFor(task, dataOf(task));
     case 'try':
       return tried(task, makeData(task));
     case 'preview':
