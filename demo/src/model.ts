@@ -76,7 +76,19 @@ export const demoModel = (): Model => ({
         column('late', 'boolean', 'attribute', { formula: 'return_date > due_date' }),
         column('days_out', 'integer', 'quantity', { formula: 'date_diff(loan_date, return_date, day)', aggregate: 'avg' }),
       ],
-      { process: 'Lending', partition: { by: 'loan_date', every: 'year' } },
+      {
+        process: 'Lending',
+        partition: { by: 'loan_date', every: 'year' },
+        questions: [
+          {
+            ask: 'How many loans does each district have, and how many of them are late?',
+            by: ['branch.Geography.District'],
+            measures: ['Loans', 'Late loans'],
+          },
+          { ask: 'What do fines bring in, month by month?', by: ['calendar.Calendar.Month'], measures: ['Fines'] },
+          { ask: 'Do rainy days bring more readers?', by: ['weather.kind'], measures: ['Visitors'] },
+        ],
+      },
     ),
     table(
       'hold',
@@ -93,7 +105,10 @@ export const demoModel = (): Model => ({
         reference('filled_on', 'date'),
         column('cancelled_on', 'date'),
       ],
-      { process: 'Reserving' },
+      {
+        process: 'Reserving',
+        questions: [{ ask: 'How long do holds wait, by month?', by: ['calendar.Calendar.Month'], measures: ['Holds'] }],
+      },
     ),
     table(
       'stock_count',

@@ -120,10 +120,20 @@ const outriggers = (model: Model, table: Table): Table[] =>
     .flatMap((r) => model.tables.find((t) => sameName(t.name, r.to.table) && t.role === 'dimension') ?? [])
     .filter((t) => !(model.calendars ?? []).some((c) => sameName(c.table, t.name)));
 
-/** Most pairs have nothing to do with each other: the first rows show it, and the others need not be looked at. */
-const FIRST_ROWS = 2000;
-const isFarOff = (lower: Candidate, upper: Candidate, rows: number): boolean =>
-  rows > 2 * FIRST_ROWS && missOf(lower, upper, FIRST_ROWS).rows > Math.max(FEW_ROWS, FIRST_ROWS * NEAR_ROWS * 2);
+/** Most pairs have nothing to do with each other, which soon shows: many members lie elsewhere than where they were met first. */
+function isFarOff(lower: Candidate, upper: Candidate, rows: number): boolean {
+  const [own, above] = [lower.column.codes, upper.column.codes];
+  const first = new Uint32Array(lower.column.domain.size + 1);
+  // A member may have been met first where it lies by mistake; then all its rows are counted.
+  let left = 4 * Math.max(FEW_ROWS, rows * NEAR_ROWS);
+  for (let row = 0; row < rows; row++) {
+    const [code, parent] = [own[row]!, above[row]!];
+    if (code === 0 || parent === 0) continue;
+    if (first[code] === 0) first[code] = parent;
+    else if (first[code] !== parent && --left < 0) return true;
+  }
+  return false;
+}
 
 /** Rows, and members of the lower column, that lie in another member of the upper column than most rows of their member. */
 function missOf(lower: Candidate, upper: Candidate, rows: number): NearMiss {

@@ -1,0 +1,131 @@
+import { readFileSync } from 'node:fs';
+import type { Download, Page } from '@playwright/test';
+import { expect, test } from '@playwright/test';
+
+const demo = '/m/1';
+const claim = (page: Page, id: string) => page.getByRole('article', { name: id, exact: true });
+const judged = (page: Page) => expect(page.getByRole('link', { name: /^Claims:.* 0 unchecked/ })).toBeVisible();
+const undo = (page: Page) => page.getByRole('button', { name: 'Undo', exact: true }).first().click();
+
+test.beforeEach(({ page }) => {
+  page.on('pageerror', (error) => {
+    throw error;
+  });
+});
+
+async function saved(page: Page, choice: string): Promise<{ download: Download; text: string }> {
+  const download = page.waitForEvent('download');
+  await page.getByRole('menuitem', { name: choice }).click();
+  const file = await download;
+  return { download: file, text: readFileSync(await file.path(), 'utf8') };
+}
+
+test('a diagram of chosen tables: neighbours, all columns, a card put elsewhere and back, taken along as a picture', async ({ page }) => {
+  await page.goto(`${demo}/stars?sel=table:hold`);
+  await page.getByRole('button', { name: 'More …' }).click();
+  await page.getByRole('menuitem', { name: 'New diagram' }).click();
+  await page.getByLabel('Name', { exact: true }).fill('Holds');
+  await page.keyboard.press('Enter');
+  const diagram = page.getByRole('group', { name: 'Diagram of the stars' });
+  await expect(diagram.getByRole('button', { name: 'fact table hold' })).toBeVisible();
+  await expect(diagram.getByRole('button', { name: 'fact table loan_export' })).toHaveCount(0);
+  await page.getByLabel('Cards list').selectOption('columns');
+  await expect(diagram.getByText('cancelled_on')).toBeVisible();
+  await diagram.getByRole('button', { name: 'dimension table branch' }).click();
+  await page.getByRole('button', { name: /^Neighbours of branch/ }).click();
+  await expect(diagram.getByRole('button', { name: 'dimension table district' })).toBeVisible();
+
+  const card = diagram.getByRole('button', { name: 'dimension table district' });
+  const before = (await card.boundingBox())!;
+  await page.mouse.move(before.x + 20, before.y + 6);
+  await page.mouse.down();
+  await page.mouse.move(before.x + 20, before.y + 66, { steps: 5 });
+  await page.mouse.up();
+  await expect(page.getByText('put district elsewhere on Holds')).toBeVisible();
+  await undo(page);
+  await expect(page.getByText('Undone: put district elsewhere')).toBeVisible();
+
+  await page.getByRole('button', { name: 'More …' }).click();
+  const svg = await saved(page, 'Save as SVG');
+  expect(svg.download.suggestedFilename()).toBe('lantern-valley.holds.svg');
+  expect(svg.text).toContain('cancelled_on');
+  expect(svg.text).not.toContain('var(--');
+  await page.getByRole('button', { name: 'More …' }).click();
+  const png = await saved(page, 'Save as PNG');
+  expect(png.text.slice(1, 4)).toBe('PNG');
+});
+
+test('the matrix explains its cells, and a table what it reaches and why it does not', async ({ page }) => {
+  await page.goto(`${demo}/stars?view=matrix`);
+  await page.getByRole('button', { name: /^district reaches loan_export/ }).click();
+  const way = page.getByRole('region', { name: 'How district reaches loan_export' });
+  await expect(way).toContainText('over an outrigger');
+  await expect(way.getByRole('button', { name: 'branch_district' })).toBeVisible();
+  await page.getByRole('button', { name: /^calendar reaches hold: 2 default ways/ }).click();
+  await expect(page.getByRole('region', { name: 'How calendar reaches hold' })).toContainText('placed_on');
+  await page.goto(`${demo}/stars?sel=table:author&reach=shown`);
+  const reach = page.getByRole('region', { name: 'What author reaches' });
+  await expect(reach).toContainText('loan_export over a bridge');
+  await expect(reach).toContainText('budget: no relationship leads from budget');
+});
+
+test('a question says what is missing for it, until it is there', async ({ page }) => {
+  await page.goto(`${demo}/stars?view=briefs`);
+  const brief = page.getByRole('region', { name: 'Brief of programme_visit' });
+  await brief.getByLabel('A new question').fill('How many visitors per region and title?');
+  await expect(brief.getByText('understood: Visitors')).toBeVisible();
+  await brief.getByLabel('A new question').press('Enter');
+  await expect(brief).toContainText(/title\.\S+ does not reach Visitors/);
+  await brief.getByRole('button', { name: 'How many visitors per region and title?', exact: true }).click();
+  await brief.getByRole('button', { name: /^title\./ }).click();
+  await expect(brief).toContainText('answers 1 of 1 question');
+  await brief.getByRole('button', { name: 'Try it' }).click();
+  await expect(page.getByRole('table').first()).toContainText('Visitors');
+});
+
+test('a path is tried before it is kept: torn members show at once, a key of two columns mends it', async ({ page }) => {
+  await page.goto(`${demo}/hierarchies?sel=table:branch`);
+  await page.getByRole('button', { name: 'Try a path' }).click();
+  await page.getByLabel('Table of the hierarchy').selectOption('branch');
+  const palette = page.getByRole('complementary', { name: 'Columns' });
+  await palette.getByTitle(/^district\.name /).click();
+  await palette.getByTitle(/^town /).click();
+  const levels = page.getByRole('list', { name: 'Levels from the top' });
+  await expect(levels).toContainText('1 member in two of District');
+  await expect(page.getByRole('tree').getByRole('treeitem').first()).toBeVisible();
+  await page.getByRole('button', { name: 'Column, key and order of Town' }).click();
+  await page.getByLabel('Add a column to the key of Town').selectOption('district.name');
+  await page.getByLabel('Add a column to the key of Town').selectOption('town');
+  await expect(levels).not.toContainText('in two of');
+  await expect(levels).toContainText('17 members');
+  await page.getByLabel('Name of the hierarchy').fill('Towns');
+  await page.getByRole('button', { name: 'Keep it' }).click();
+  await expect(page.getByRole('tab', { name: 'branch.Towns' })).toBeVisible();
+  await judged(page);
+  await undo(page);
+  await expect(page.getByRole('tab', { name: 'branch.Towns' })).toHaveCount(0);
+});
+
+test('a remedy tells what it would do, is applied and undone; what does not hold is saved for a pipeline', async ({ page }) => {
+  await page.goto(`${demo}/claims?sel=claim:reference-complete:loan_branch&by=table&weight=blocks`);
+  await judged(page);
+  const orphans = claim(page, 'reference-complete:loan_branch');
+  await expect(orphans).toContainText('With it this claim holds');
+  await orphans.getByRole('button', { name: 'Apply: Add a member for each unmatched value' }).click();
+  await judged(page);
+  await expect(claim(page, 'reference-complete:loan_branch')).not.toContainText('speak against it');
+  await undo(page);
+  await expect(claim(page, 'reference-complete:loan_branch')).toContainText('B077');
+  await orphans.getByRole('button', { name: 'Waive it with a reason …' }).click();
+  await page.getByLabel('Reason of the waiver').fill('a branch that closed');
+  await page.getByLabel('Author of the waiver').fill('the modeler');
+  await page.getByRole('button', { name: 'Waive', exact: true }).click();
+  await expect(orphans).toContainText('Waived: a branch that closed (the modeler)');
+  await page.getByRole('button', { name: /^Save .* as …/ }).click();
+  const { text } = await saved(page, 'SARIF');
+  const log = JSON.parse(text) as { runs: { results: { ruleId: string; suppressions?: { justification: string }[] }[] }[] };
+  const waived = log.runs[0]!.results.find((r) => r.suppressions);
+  expect(waived).toMatchObject({ ruleId: 'reference-complete', suppressions: [{ justification: 'a branch that closed, by the modeler' }] });
+  await undo(page);
+  await expect(orphans).toContainText('blocks a release');
+});
