@@ -1,3 +1,11 @@
+const NAMESPACE = 'http://www.w3.org/2000/svg';
+
+function drawn(kind: string, fields: Readonly<Record<string, string | number>>): SVGElement {
+  const element = document.createElementNS(NAMESPACE, kind) as SVGElement;
+  for (const [name, value] of Object.entries(fields)) element.setAttribute(name, String(value));
+  return element;
+}
+
 /** Margin around the cards of a picture, in diagram units. */
 const MARGIN = 24;
 
@@ -10,18 +18,14 @@ export function diagramSvg(title: string): { text: string; width: number; height
   const scene = shown?.querySelector<SVGGElement>('g');
   if (!shown || !scene) return undefined;
   const { x, y, width, height } = scene.getBBox();
-  const svg = document.createElementNS('http://www.w3.org/2000/svg', 'svg');
   const [w, h] = [Math.ceil(width + 2 * MARGIN), Math.ceil(height + 2 * MARGIN)];
-  svg.setAttribute('xmlns', 'http://www.w3.org/2000/svg');
-  svg.setAttribute('viewBox', `${Math.floor(x - MARGIN)} ${Math.floor(y - MARGIN)} ${w} ${h}`);
-  svg.setAttribute('width', String(w));
-  svg.setAttribute('height', String(h));
+  const left = Math.floor(x - MARGIN);
+  const top = Math.floor(y - MARGIN);
+  const svg = drawn('svg', { xmlns: NAMESPACE, viewBox: `${left} ${top} ${w} ${h}`, width: w, height: h });
   const style = getComputedStyle(document.documentElement);
   const value = (name: string) => style.getPropertyValue(name).trim();
-  const ground = document.createElementNS('http://www.w3.org/2000/svg', 'rect');
-  for (const [name, v] of Object.entries({ x: x - MARGIN, y: y - MARGIN, width: w, height: h })) ground.setAttribute(name, String(v));
-  ground.setAttribute('fill', value('--leaf'));
-  const heading = document.createElementNS('http://www.w3.org/2000/svg', 'title');
+  const ground = drawn('rect', { x: left, y: top, width: w, height: h, fill: value('--leaf') });
+  const heading = drawn('title', {});
   heading.textContent = title;
   const copy = scene.cloneNode(true) as SVGGElement;
   copy.removeAttribute('transform');
