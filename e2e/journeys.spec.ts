@@ -292,7 +292,7 @@ test('perspectives and storage: an audience loses a measure, a strip tells its b
   await expect(page.getByRole('region', { name: 'Advice' })).toContainText('split date and time');
 });
 
-for (const [name, path] of [
+const VIEWS = [
   ['intake', 'intake?sel=table:branch'],
   ['shape', 'shape?sel=table:branch'],
   ['steps of a table', 'shape?sel=table:desk_use&view=steps&step=4'],
@@ -310,20 +310,34 @@ for (const [name, path] of [
   ['storage', 'storage'],
   ['trial', 'trial'],
   ['release', 'release'],
-] as const) {
-  test(`${name} has no accessibility faults that a machine can find`, async ({ page }) => {
-    await page.goto(`${demo}/${path}`);
+] as const;
+
+/** One page for all views: opening the program anew for each would take most of the time. */
+test.describe('accessibility', () => {
+  let page: Page;
+  test.beforeAll(async ({ browser }) => {
+    page = await (await browser.newContext()).newPage();
+    await page.goto(`${demo}/claims`);
     await judged(page);
-    await page.waitForTimeout(700); // what is loaded after the claims
-    const { violations } = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag22aa']).analyze();
-    expect(
-      violations.map(
-        (v) =>
-          `${v.id}: ${v.nodes
-            .slice(0, 3)
-            .map((n) => n.target.join(' '))
-            .join(' | ')}`,
-      ),
-    ).toEqual([]);
   });
-}
+  test.afterAll(() => page.context().close());
+  for (const [name, path] of VIEWS) {
+    test(`${name} has no faults that a machine can find`, async () => {
+      await page.goto(`${demo}/${path}`);
+      await expect(page.getByRole('link', { name: /^Claims:/ })).toBeVisible();
+      await page.waitForTimeout(700); // what is loaded after the claims
+      const { violations } = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag22aa']).analyze();
+      expect
+        .soft(
+          violations.map(
+            (v) =>
+              `${v.id}: ${v.nodes
+                .slice(0, 3)
+                .map((n) => n.target.join(' '))
+                .join(' | ')}`,
+          ),
+        )
+        .toEqual([]);
+    });
+  }
+});

@@ -20,8 +20,7 @@ const program = new Command('crease')
   .version(VERSION);
 program.exitOverride();
 program.configureOutput({ writeErr: (text) => process.stderr.write(text) });
-for (const add of [addCheck, addQuery, addSql, addProfile, addPropose, addFormat, addDdl, addDemo, addLoad, addServe])
-  add(program);
+for (const add of [addCheck, addQuery, addSql, addProfile, addPropose, addFormat, addDdl, addDemo, addLoad, addServe]) add(program);
 
 /** Messages for people end with status 2; anything else is a bug and says so, without a trace. */
 function fail(error: unknown): void {

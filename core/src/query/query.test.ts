@@ -144,9 +144,9 @@ test('members are browsed level by level', () => {
     ],
   });
   expect(browseMembers(data, 'branch.Geography', [top.members[1]!.key]).members).toMatchObject([{ label: 'Elm', children: 0 }]);
-  expect(levelFacts(data, 'branch.Geography')).toEqual([
+  expect(levelFacts(data, 'branch.Geography').levels).toEqual([
     { name: 'Region', members: 2, nulls: 0, torn: 0 },
-    { name: 'Branch', members: 2, nulls: 0, torn: 0 },
+    { name: 'Branch', members: 2, nulls: 0, torn: 0, average: 1, most: { members: 1, of: 'North' } },
   ]);
 });
 

@@ -88,9 +88,9 @@ function Group({ title, says, children }: { title: string; says?: string; childr
 function DimensionLine({ d }: { d: DimensionFacts }) {
   const [, select] = useSelection();
   return (
-    <li className="flex items-baseline gap-2 py-[2px]">
+    <li className="flex min-h-[26px] items-center gap-2">
       <RoleMark role="dimension" />
-      <button className="font-semibold hover:underline" onClick={() => select({ kind: 'table', name: d.table })}>
+      <button className="min-h-[24px] font-semibold hover:underline" onClick={() => select({ kind: 'table', name: d.table })}>
         {d.table}
       </button>
       <span className="text-soft">{d.facts.join(', ')}</span>
