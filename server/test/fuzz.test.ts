@@ -4,7 +4,7 @@ import type { Case } from './fuzz/compare.ts';
 // `npm run fuzz` compares many more; what it finds becomes a named test below.
 test('columns, SQL and a naive reference agree on random models, rows, formulas and queries', () => {
   let compared = 0;
-  for (let seed = 1; seed <= 450; seed++) {
+  for (let seed = 1; seed <= 600; seed++) {
     const found = difference(makeCase(seed));
     if (found === null) continue;
     compared++;

@@ -2,6 +2,7 @@ import { useState } from 'react';
 import useSWR from 'swr';
 import type { Match } from '@crease/core/relate';
 import type { Cardinality } from '@crease/core/model';
+import { endText } from '@crease/core/model';
 import { send } from '../../state/api.ts';
 import { useModel } from '../../state/model.tsx';
 import { useSelection } from '../../state/selection.ts';
@@ -28,15 +29,17 @@ export function RelateForm({
   const [, select] = useSelection();
   const [from, setFrom] = useState(givenFrom);
   const [to, setTo] = useState(givenTo);
+  /** Further pairs of columns of a key that is made of several. */
+  const [more, setMore] = useState<readonly (readonly [string, string])[]>([]);
   const [cardinality, setCardinality] = useState<Cardinality>();
-  const ready = from?.column && to?.column;
+  const ready = from?.column && to?.column && more.every(([a, b]) => a !== '' && b !== '');
+  const ends = {
+    from: { table: from?.table ?? '', columns: [from?.column ?? '', ...more.map(([a]) => a)] },
+    to: { table: to?.table ?? '', columns: [to?.column ?? '', ...more.map(([, b]) => b)] },
+  };
   const { data: match, error } = useSWR<Match, Error>(
-    ready ? [`/models/${id}/match`, from, to] : null,
-    () =>
-      send<Match>(`/models/${id}/match`, {
-        from: { table: from!.table, columns: [from!.column] },
-        to: { table: to!.table, columns: [to!.column] },
-      }),
+    ready ? [`/models/${id}/match`, JSON.stringify(ends)] : null,
+    () => send<Match>(`/models/${id}/match`, ends),
     { revalidateOnFocus: false },
   );
   const chosen = cardinality ?? (match ? shownCardinality(match) : 'many-to-one');
@@ -46,15 +49,8 @@ export function RelateForm({
     const base = `${from!.table}_${to!.table}`;
     let name = base;
     for (let n = 2; taken.has(name.toLowerCase()); n++) name = `${base}_${n}`;
-    const value = {
-      name,
-      from: { table: from!.table, columns: [from!.column] },
-      to: { table: to!.table, columns: [to!.column] },
-      cardinality: chosen,
-    };
-    if (
-      await edit([{ do: 'put-relationships', name: null, value }], `relate ${from!.table}.${from!.column} to ${to!.table}.${to!.column}`)
-    ) {
+    const value = { name, ...ends, cardinality: chosen };
+    if (await edit([{ do: 'put-relationships', name: null, value }], `relate ${endText(ends.from)} to ${endText(ends.to)}`)) {
       onDone();
       select({ kind: 'relationship', name });
     }
@@ -66,6 +62,32 @@ export function RelateForm({
         <EndFields label="from" end={from} onChange={setFrom} />
         <EndFields label="to" end={to} onChange={setTo} />
       </div>
+      {more.map((pair, i) => (
+        <div key={i} className="mt-2 flex items-center gap-2">
+          <span className="w-[40px] text-soft">and</span>
+          <PairField
+            table={from?.table}
+            label={`Column ${i + 2} from`}
+            value={pair[0]}
+            onChange={(a) => setMore(more.map((p, k) => (k === i ? [a, p[1]] : p)))}
+          />
+          <span>=</span>
+          <PairField
+            table={to?.table}
+            label={`Column ${i + 2} to`}
+            value={pair[1]}
+            onChange={(b) => setMore(more.map((p, k) => (k === i ? [p[0], b] : p)))}
+          />
+          <button className="btn btn-bare" aria-label={`Remove pair ${i + 2}`} onClick={() => setMore(more.filter((_, k) => k !== i))}>
+            ×
+          </button>
+        </div>
+      ))}
+      {from?.table && to?.table && more.length < 7 && (
+        <button className="btn btn-bare mt-1" onClick={() => setMore([...more, ['', '']])}>
+          One more pair of columns
+        </button>
+      )}
       {ready && !match && !error && <p className="mt-3 text-soft">Comparing all rows of both …</p>}
       {error && <p className="mt-3 text-vermilion">{error.message}</p>}
       {match && (
@@ -115,6 +137,29 @@ export function RelateForm({
         </button>
       )}
     </section>
+  );
+}
+
+function PairField({
+  table,
+  label,
+  value,
+  onChange,
+}: {
+  table: string | undefined;
+  label: string;
+  value: string;
+  onChange: (column: string) => void;
+}) {
+  const { model } = useModel();
+  const columns = model.tables.find((t) => t.name === table)?.columns ?? [];
+  return (
+    <select className="field min-w-0 flex-1" aria-label={label} value={value} onChange={(e) => onChange(e.target.value)}>
+      <option value="">column …</option>
+      {columns.map((c) => (
+        <option key={c.name}>{c.name}</option>
+      ))}
+    </select>
   );
 }
 

@@ -44,6 +44,7 @@ export function CellEvidence({
     return level ? (names.path(level.column)?.table.name ?? h.table) : h.table;
   };
   const next = nextLevel(by, names.model.hierarchies ?? []);
+  const deeper = nextDepth(by);
   return (
     <section aria-label="Explanation of the cell" className="border-b border-rule px-4 py-3">
       <h2 className="text-[15px]">
@@ -100,6 +101,14 @@ export function CellEvidence({
           ))}
         </tbody>
       </table>
+      {deeper && row[deeper.at] !== null && (
+        <button
+          className="btn mt-2"
+          onClick={() => onDrill({ ...query, by: [...by.slice(0, deeper.at + 1), deeper.item, ...by.slice(deeper.at + 1)], sort: [] })}
+        >
+          Drill down to {itemText(deeper.item)}
+        </button>
+      )}
       {next && row[next.at] !== null && (
         <button
           className="btn mt-2"
@@ -126,6 +135,15 @@ function wayText(reach: Reach, base: string, table: string | undefined): string 
   if (route.kind === 'ambiguous') return 'two ways: uses none';
   const way = 'entry' in route ? [...route.anchor, route.entry, ...route.path] : route.path;
   return way.length === 0 ? 'its own rows' : way.map((r) => r.name).join(' → ');
+}
+
+/** The depth below the deepest that the question has of a parent-child hierarchy, to stand beside it. */
+function nextDepth(by: readonly ByItem[]): { at: number; item: { hierarchy: string; depth: number } } | undefined {
+  const at = by.findLastIndex((item) => typeof item !== 'string' && 'depth' in item);
+  const item = by[at];
+  return item && typeof item !== 'string' && 'depth' in item
+    ? { at, item: { hierarchy: item.hierarchy, depth: item.depth + 1 } }
+    : undefined;
 }
 
 /** The level below one that the question has, so that a member can be opened. */
