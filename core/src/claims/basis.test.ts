@@ -111,3 +111,35 @@ test('other rows touch the claims that read them, also through derived tables', 
   ]);
   expect(touched([{ do: 'set-column', table: 'raw', column: 'branch_id', change: { type: 'text' } }])).toContain('key-unique:visit');
 });
+
+test('another fiscal year touches what is made of a generated calendar', () => {
+  const calendar: Model = {
+    crease: 1,
+    name: 'c',
+    tables: [
+      {
+        name: 'calendar',
+        role: 'dimension',
+        key: ['day'],
+        source: { calendar: { from: '2026-01-01', to: '2026-12-31' } },
+        columns: [column('day', 'date'), column('fiscal_year'), column('fiscal_quarter')],
+      },
+    ],
+    calendars: [{ table: 'calendar', day: 'day' }],
+    hierarchies: [
+      {
+        name: 'F',
+        table: 'calendar',
+        levels: [
+          { name: 'Year', column: 'fiscal_year' },
+          { name: 'Quarter', column: 'fiscal_quarter' },
+        ],
+      },
+    ],
+  };
+  const id = 'level-single-parent:calendar.F.Quarter';
+  const later = applyEdit(calendar, [
+    { do: 'put-calendar', value: { table: 'calendar', day: 'day', fiscalYear: { firstMonth: 7, namedBy: 'end' } } },
+  ]);
+  expect(basesOf(later).get(id)).not.toBe(basesOf(calendar).get(id));
+});

@@ -51,7 +51,12 @@ export class Bases {
     const table = this.checker.names.table(name);
     if (!table) return `no ${name.toLowerCase()}`;
     const { source } = table;
-    if (!source || !('steps' in source)) return this.digest(JSON.stringify([table.name, source, this.versionOf(table)]));
+    if (!source || !('steps' in source)) {
+      // The columns of a generated calendar follow the fiscal year.
+      const fiscal =
+        source && 'calendar' in source ? this.model.calendars?.find((c) => sameName(c.table, table.name))?.fiscalYear : undefined;
+      return this.digest(JSON.stringify([table.name, source, this.versionOf(table), fiscal]));
+    }
     // What a step may name of the tables that it reads is not told apart: all their columns.
     const read = tablesRead(source.steps).flatMap((other) => [
       this.table(other),
