@@ -86,14 +86,18 @@ export class ClaimsDesk {
         this.take(modelId, desk, message);
         if (message.kind === 'listed' && message.open >= ENOUGH_FOR_TWO && this.desks.get(modelId) === desk) begin(true);
       };
-      desk.running.push(
-        this.pool.start<JudgeMessage, { stopped: boolean }>({ ...task, fromBack }, onMessage, fromBack ? 'loads' : 'questions'),
-      );
+      const threads = fromBack ? 'loads' : 'questions';
+      const run = this.pool.start<JudgeMessage, { stopped: boolean }>({ ...task, fromBack }, onMessage, threads);
+      // Nobody may be waiting for the second thread when it fails.
+      if (fromBack) run.done.catch(this.onBug);
+      desk.running.push(run);
     };
     begin(false);
     try {
-      // The second thread begins while the first one works, so it is there when the first is done.
-      for (let i = 0; i < desk.running.length; i++) if ((await desk.running[i]!.done).stopped) return;
+      if ((await desk.running[0]!.done).stopped) return;
+      // The second thread begins while the first one works. Where it had to wait, for files that are read, and has taken nothing, nothing is left for it.
+      const second = desk.running[1];
+      if (second && Atomics.load(task.taken, 2) > 0 && (await second.done).stopped) return;
       if (this.desks.get(modelId) !== desk) return;
       desk.done = true;
       desk.elapsedMs = Math.round(performance.now() - start);
