@@ -1,8 +1,11 @@
 import fc from 'fast-check';
-import { addMonths, civilFromDays, DATE, formatDate, textReader } from '../values/index.ts';
-import { columnValues, valueAt } from '../columns/index.ts';
+import { judgeClaim, listClaims } from '../claims/index.ts';
+import { columnValues, tableOf, valueAt } from '../columns/index.ts';
+import type { Model, Table } from '../model/index.ts';
+import { ModelData } from '../query/index.ts';
+import { addMonths, civilFromDays, DATE, formatDate, formatType, textReader } from '../values/index.ts';
 import type { PeriodShape, Unit } from './index.ts';
-import { CALENDAR_COLUMNS, generateCalendar, nextUnitStart, periodDays, unitStart } from './index.ts';
+import { CALENDAR_COLUMNS, generateCalendar, nextUnitStart, periodDays, unitStart, usualHierarchies } from './index.ts';
 
 const day = (text: string) => textReader(DATE)(text) as number;
 const range = (from: string, to: string) => Array.from({ length: day(to) - day(from) + 1 }, (_, i) => day(from) + i);
@@ -136,4 +139,35 @@ test('months are added without leaving the month', () => {
       expect(after.day).toBeLessThanOrEqual(before.day);
     }),
   );
+});
+
+test.each([
+  ['all columns', Object.keys(CALENDAR_COLUMNS)],
+  ['numbers only', ['day', 'year', 'quarter', 'month', 'fiscal_year', 'fiscal_quarter', 'fiscal_period', 'iso_year', 'iso_week']],
+  ['names of months', ['day', 'year', 'month', 'month_name', 'fiscal_year']],
+  ['no years', ['day', 'month_name', 'iso_week']],
+] as const)('the usual hierarchies of a calendar with %s: each period lies in one of the level above', (_what, names) => {
+  const fiscalYear = { firstMonth: 7, namedBy: 'end' } as const;
+  const table: Table = {
+    name: 'calendar',
+    role: 'dimension',
+    key: ['day'],
+    columns: names.map((name) => ({ name, type: formatType(CALENDAR_COLUMNS[name]!.type) })),
+  };
+  const rows = tableOf('calendar', generateCalendar(day('2023-01-01'), day('2026-12-31'), names, fiscalYear));
+  const stacks = [true, false].map((numbered) => usualHierarchies(table, 'day', numbered));
+  for (const hierarchies of stacks) {
+    const model: Model = { crease: 1, name: 'm', tables: [table], hierarchies, calendars: [{ table: 'calendar', day: 'day', fiscalYear }] };
+    const data = new ModelData(model, () => rows, 0);
+    const claims = listClaims(model).filter((c) => c.kind.startsWith('level-'));
+    // A week may lie in two months, but not in two of its own years.
+    expect(claims.filter((c) => judgeClaim(c, data).verdict !== 'holds').map((c) => c.id)).toEqual([]);
+  }
+  const expected = {
+    'all columns': ['Years', 'Fiscal years', 'Weeks'],
+    'numbers only': ['Years', 'Fiscal years', 'Weeks'],
+    'names of months': ['Years', 'Fiscal years'],
+    'no years': [],
+  };
+  expect(stacks[0]!.map((h) => h.name)).toEqual(expected[_what]);
 });

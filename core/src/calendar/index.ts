@@ -1,2 +1,3 @@
 export * from './periods.ts';
 export * from './generate.ts';
+export * from './hierarchies.ts';

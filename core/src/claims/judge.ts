@@ -39,11 +39,17 @@ export function judgeClaim(claim: Claim, data: ModelData, onError?: (error: unkn
   }
 }
 
+/** The verdict that counts: a broken claim with a waiver that has not ended is waived. `today` is a day in ISO 8601. */
+export function verdictAfterWaivers(id: string, verdict: Judgement['verdict'], model: Model, today: string): Verdict {
+  const waiver = (model.waivers ?? []).find((w) => w.claim === id);
+  return verdict === 'broken' && waiver !== undefined && (waiver.until === undefined || waiver.until >= today) ? 'waived' : verdict;
+}
+
 /** Puts judgement, waiver and remedies together. `today` is days in ISO 8601, for waivers that have ended. */
 export function present(claim: Claim, judgement: Judgement, model: Model, today: string, data?: ModelData): JudgedClaim {
   const waiver = (model.waivers ?? []).find((w) => w.claim === claim.id);
-  const waived = judgement.verdict === 'broken' && waiver !== undefined && (waiver.until === undefined || waiver.until >= today);
-  const ended = judgement.verdict === 'broken' && waiver !== undefined && !waived;
+  const verdict = verdictAfterWaivers(claim.id, judgement.verdict, model, today);
+  const ended = verdict === 'broken' && waiver !== undefined;
   const evidence = ended
     ? { ...judgement.evidence, notes: [...(judgement.evidence.notes ?? []), `its waiver ended on ${waiver.until}`] }
     : judgement.evidence;
@@ -52,7 +58,7 @@ export function present(claim: Claim, judgement: Judgement, model: Model, today:
     kind: claim.kind,
     subject: claim.subject,
     says: claim.says,
-    verdict: waived ? 'waived' : judgement.verdict,
+    verdict,
     weight: judgement.weight ?? claim.weight,
     evidence,
     about: claim.about,

@@ -153,14 +153,15 @@ test('days that a calendar lacks are generated, and a calendar is extended to th
   const calendar = made(
     'calendar',
     'dimension',
-    { day: dates('2026-01-01', '2026-01-04'), month: integers(1, 1), holiday: texts('New Year', null) },
+    { day: dates('2026-07-01', '2026-07-04'), month: integers(7, 7), fiscal_year: integers(2027, 2027), holiday: texts('Founders', null) },
     { key: ['day'] },
   );
-  const gaps = world([calendar], { calendars: [{ table: 'calendar', day: 'day' }] });
+  const gaps = world([calendar], { calendars: [{ table: 'calendar', day: 'day', fiscalYear: { firstMonth: 7, namedBy: 'end' } }] });
   const { data } = mended(gaps, 'calendar-continuous:calendar', 'add-missing-days');
-  expect([valuesOf(data, 'calendar', 'month'), valuesOf(data, 'calendar', 'holiday')]).toEqual([
-    [1, 1, 1, 1],
-    ['New Year', null, null, null],
+  expect(['month', 'fiscal_year', 'holiday'].map((name) => valuesOf(data, 'calendar', name))).toEqual([
+    [7, 7, 7, 7],
+    [2027, 2027, 2027, 2027],
+    ['Founders', null, null, null],
   ]);
   const late = world(
     [

@@ -1,4 +1,5 @@
 import type { Codes, Column } from './column.ts';
+import { rowLists } from './rowLists.ts';
 
 /** Numbers of the combinations that rows have in some columns, from 0, in order of first appearance. */
 export interface Combinations {
@@ -41,14 +42,9 @@ function byPlace(before: Int32Array, groups: number, codes: Codes, width: number
   return { numbers, size };
 }
 
-/** Rows are laid group by group (a counting sort); within a group a code's place says whether it has been met there. */
+/** Rows are laid group by group; within a group a code's place says whether it has been met there. */
 function bySorting(before: Int32Array, groups: number, codes: Codes, width: number): Combinations {
-  const starts = new Uint32Array(groups + 1);
-  for (const group of before) starts[group + 1]!++;
-  for (let g = 0; g < groups; g++) starts[g + 1]! += starts[g]!;
-  const next = starts.slice();
-  const rows = new Uint32Array(before.length);
-  before.forEach((group, row) => (rows[next[group]!++] = row));
+  const { starts, rows } = rowLists(before, groups);
   const [metIn, numberOf] = [new Int32Array(width).fill(-1), new Int32Array(width)];
   const made = new Int32Array(before.length);
   let size = 0;

@@ -1,6 +1,7 @@
 export * from './domain.ts';
 export * from './column.ts';
 export * from './combinations.ts';
+export * from './rowLists.ts';
 export * from './table.ts';
 export * from './misfits.ts';
 export * from './dictionary.ts';

@@ -1,4 +1,4 @@
-import { quotePath, renameInFormula } from '../formula/index.ts';
+import { columnPath, renameInFormula } from '../formula/index.ts';
 import type { RenamedThing } from '../formula/index.ts';
 import type { ByItem, Hierarchy, Model, ModelColumn, Query, Relationship, Table } from '../model/index.ts';
 import { sameName, splitPath } from '../model/index.ts';
@@ -163,7 +163,7 @@ class Renaming {
     const [table, column] = parts;
     const [newTable, newColumn] = [this.tableName(table), this.column(table)(column)];
     if (newTable === table && newColumn === column) return text;
-    return /[."]/.test(newTable + newColumn) ? quotePath(newTable, newColumn) : `${newTable}.${newColumn}`;
+    return columnPath(newTable, newColumn);
   };
 
   readonly hierarchyPath: Change = (text) => {

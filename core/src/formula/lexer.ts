@@ -102,3 +102,7 @@ export function quoteName(name: string): string {
 
 /** `table.column` as a formula must write it. */
 export const quotePath = (table: string, column: string): string => `${quoteName(table)}.${quoteName(column)}`;
+
+/** `table.column` as queries, hierarchies and perspectives write it: plainly, with quotes only where a name holds a dot or a quote. */
+export const columnPath = (table: string, column: string): string =>
+  /[."]/.test(table + column) ? [table, column].map((name) => `"${name.replaceAll('"', '""')}"`).join('.') : `${table}.${column}`;

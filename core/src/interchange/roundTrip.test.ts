@@ -38,7 +38,7 @@ test('what is written as delimited text is read as it was', () => {
         expect(rows.map((_, r) => read.map((column) => column[r]))).toEqual(rows);
       },
     ),
-    { numRuns: 80 },
+    { numRuns: 120 },
   );
 });
 
@@ -71,6 +71,6 @@ test('whatever bytes come, a preview shows them or says why not, and every recor
       expect(table.rowCount).toBe(preview.rows);
       expect(table.problems.map((p) => p.line)).toEqual(preview.problems.map((p) => p.line));
     }),
-    { numRuns: 150 },
+    { numRuns: 250 },
   );
 });

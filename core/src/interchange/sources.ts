@@ -50,7 +50,7 @@ function ownRows(model: Model, table: Table, setting: StepSetting): TableData | 
   const stored = table.columns.filter((column) => column.formula === undefined);
   if ('calendar' in source) {
     const day = textReader(DATE);
-    const fiscal = model.calendars?.find((c) => sameName(c.table, table.name))?.fiscalYear;
+    const fiscal = source.calendar.fiscalYear ?? model.calendars?.find((c) => sameName(c.table, table.name))?.fiscalYear;
     const columns = generateCalendar(
       day(source.calendar.from) as number,
       day(source.calendar.to) as number,

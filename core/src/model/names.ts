@@ -98,3 +98,12 @@ export const isDefault = (relationship: Relationship): boolean => relationship.d
 /** How an end is written in messages: `loan.branch_id`, or `loan.(a, b)`. */
 export const endText = (end: Relationship['from']): string =>
   end.columns.length === 1 ? `${end.table}.${end.columns[0]}` : `${end.table}.(${end.columns.join(', ')})`;
+
+/** A name like the wanted one that none of the others has, without regard to case: the wanted one, or the first of `wanted_2`, `wanted_3` that is free. */
+export function freeName(wanted: string, others: Iterable<{ readonly name: string }>): string {
+  const taken = new Set([...others].map((o) => fold(o.name)));
+  for (let n = 1; ; n++) {
+    const name = n === 1 ? wanted : `${wanted}_${n}`;
+    if (!taken.has(fold(name))) return name;
+  }
+}

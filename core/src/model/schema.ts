@@ -51,7 +51,7 @@ const sourceSchema = z.union([
   }),
   z.strictObject({ connection: z.string(), schema: z.string().optional(), table: z.string() }),
   z.strictObject({ steps: z.array(z.record(z.string(), json)) }),
-  z.strictObject({ calendar: z.strictObject({ from: day, to: day }) }),
+  z.strictObject({ calendar: z.strictObject({ from: day, to: day, fiscalYear: z.lazy(() => fiscalYearSchema).optional() }) }),
   z.strictObject({ members: z.array(z.record(z.string(), json)) }),
 ]);
 
@@ -174,10 +174,12 @@ export const waiverSchema = z.strictObject({
   until: day.optional(),
 });
 
+const fiscalYearSchema = z.strictObject({ firstMonth: z.int().min(1).max(12), namedBy: z.enum(['start', 'end']) });
+
 export const calendarSchema = z.strictObject({
   table: name,
   day: name,
-  fiscalYear: z.strictObject({ firstMonth: z.int().min(1).max(12), namedBy: z.enum(['start', 'end']) }).optional(),
+  fiscalYear: fiscalYearSchema.optional(),
 });
 
 export const knownAnswerSchema = z.strictObject({

@@ -5,3 +5,4 @@ export * from './types.ts';
 export * from './previewUse.ts';
 export { REFERENCE_PATTERNS, type ReferencePattern } from './relationships.ts';
 export * from './levels.ts';
+export { makeMeasures, offeredMeasures, type OfferedMeasure } from './measures.ts';

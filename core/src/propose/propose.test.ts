@@ -1,11 +1,13 @@
 import type { TableData } from '../columns/index.ts';
 import { columnOfValues, tableOf } from '../columns/index.ts';
+import { applyEdit } from '../edit/index.ts';
+import { FormulaChecker } from '../formula/index.ts';
 import type { Model, Table } from '../model/index.ts';
 import { ModelData } from '../query/index.ts';
 import type { Value } from '../values/index.ts';
 import { INTEGER, parseType, TEXT } from '../values/index.ts';
 import type { Proposal, ReferencePattern } from './index.ts';
-import { acceptAll, proposeStar } from './index.ts';
+import { acceptAll, makeMeasures, offeredMeasures, proposeStar } from './index.ts';
 
 type Columns = Readonly<Record<string, readonly [type: string, values: readonly Value[]]>>;
 
@@ -182,4 +184,35 @@ test('a house that names its references by a rule has it followed', () => {
   expect(found('id', 'same name')).toHaveLength(1);
   expect(found('place', 'table and key')).toEqual([]);
   expect(found('place', 'values alone')).toHaveLength(1);
+});
+
+test('a fact that is added gets measures for its rows and quantities; names that are taken are named after the fact, raw columns hidden', () => {
+  const quantity = (name: string, rest: object = {}) => ({ name, type: 'integer', use: 'quantity' as const, ...rest });
+  const loan: Table = { name: 'loan', role: 'fact', columns: [quantity('fine')] };
+  const hold: Table = {
+    name: 'hold',
+    role: 'fact',
+    columns: [
+      quantity('fine'),
+      quantity('age', { aggregate: 'avg' }),
+      quantity('no', { aggregate: 'none' }),
+      quantity('card', { aggregate: 'distinct' }),
+    ],
+  };
+  const model: Model = { crease: 1, name: 'm', tables: [loan, hold], measures: [{ name: 'Loan rows', formula: 'COUNT( loan )' }] };
+  const named = (of: Model, fact: Table) => offeredMeasures(of, fact).map((o) => [o.measure.name, o.measure.formula, o.clash]);
+  // The count is there already, however it is written.
+  expect(named(model, loan)).toEqual([['Fine', 'sum(loan.fine)', undefined]]);
+  const withFine = applyEdit(model, makeMeasures(offeredMeasures(model, loan)));
+  expect(named(withFine, hold)).toEqual([
+    ['Hold rows', 'count(hold)', undefined],
+    ['Fine of hold', 'sum(hold.fine)', 'Fine'],
+    ['Age', 'avg(hold.age)', undefined],
+    ['Card', 'count(distinct hold.card)', undefined],
+  ]);
+  const after = applyEdit(withFine, makeMeasures(offeredMeasures(withFine, hold)));
+  expect(after.tables.map((t) => t.columns.filter((c) => c.hidden).map((c) => c.name))).toEqual([['fine'], ['fine', 'age', 'card']]);
+  expect(offeredMeasures(after, hold)).toEqual([]);
+  const checker = new FormulaChecker(after);
+  expect(after.measures!.map((m) => checker.measure(m.name)!.faults)).toEqual(after.measures!.map(() => []));
 });

@@ -3,7 +3,7 @@ import type { Column } from '../columns/index.ts';
 import { codeOfValue, columnValues } from '../columns/index.ts';
 import type { Model, ModelColumn, Relationship, Table } from '../model/index.ts';
 import { applyEdit } from '../edit/index.ts';
-import { ModelNames, sameName } from '../model/index.ts';
+import { freeName, ModelNames, sameName } from '../model/index.ts';
 import { Reach } from '../relate/index.ts';
 import type { ModelData } from '../query/index.ts';
 import { isCalendarKey } from './calendars.ts';
@@ -29,7 +29,7 @@ interface Candidate {
 
 /** Relationships to tables with a single-column key, by containment of values and likeness of names; a column of the table's own key becomes a hierarchy. */
 export function proposeRelationships(model: Model, data: ModelData, pattern: ReferencePattern = 'names and values'): Proposal[] {
-  const taken = new Set((model.relationships ?? []).map((r) => r.name.toLowerCase()));
+  const taken: { readonly name: string }[] = [...(model.relationships ?? [])];
   const found: Proposal[] = [];
   // The largest tables first: their own references become the default ways, and what would make a second way does not.
   const tables = [...model.tables].sort((a, b) => data.rowCount(b.name) - data.rowCount(a.name));
@@ -56,7 +56,7 @@ export function proposeRelationships(model: Model, data: ModelData, pattern: Ref
       const asDefault = relationshipOf(data, best, true, taken);
       const second = makesSecondWay(drafted, asDefault);
       const proposal = second ? relationshipOf(data, best, false, taken, second) : asDefault;
-      taken.add((proposal.edit[0] as unknown as { value: { name: string } }).value.name.toLowerCase());
+      taken.push((proposal.edit[0] as unknown as { value: { name: string } }).value);
       drafted = applyEdit(drafted, proposal.edit);
       found.push(proposal);
     }
@@ -154,12 +154,16 @@ function matchedRows(column: Column, key: Column): number {
   return rows;
 }
 
-function relationshipOf(data: ModelData, c: Candidate, isDefault: boolean, taken: ReadonlySet<string>, second?: string): Proposal {
+function relationshipOf(
+  data: ModelData,
+  c: Candidate,
+  isDefault: boolean,
+  taken: readonly { readonly name: string }[],
+  second?: string,
+): Proposal {
   const own = data.column(c.from.name, c.column.name);
   const filled = own.rowCount - own.nulls;
-  const base = `${c.from.name}_${isDefault ? c.to.name : withoutCode(c.column.name)}`;
-  let name = base;
-  for (let n = 2; taken.has(name.toLowerCase()); n++) name = `${base}_${n}`;
+  const name = freeName(`${c.from.name}_${isDefault ? c.to.name : withoutCode(c.column.name)}`, taken);
   const orphans = filled - c.matched;
   return {
     id: `relationship:${c.from.name}.${c.column.name}`,

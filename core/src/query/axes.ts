@@ -5,7 +5,7 @@ import { codesArray, columnOfCodes, columnValues, combinations } from '../column
 import type { ByItem, Hierarchy } from '../model/index.ts';
 import { splitPath } from '../model/index.ts';
 import type { ColumnName } from '../formula/index.ts';
-import type { Axis } from './context.ts';
+import type { Axis, ContextShape } from './context.ts';
 import type { ModelData } from './modelData.ts';
 import { DataError } from './modelData.ts';
 import { columnAxis } from './scan.ts';
@@ -68,6 +68,21 @@ export function levelOf(data: Named, item: ByItem): LevelNamed {
     throw new QueryError(`the hierarchy "${item.hierarchy}" has no level "${item.level}"${near ? `: did you mean "${near}"?` : ''}`);
   }
   return namedLevel(data, hierarchy, level);
+}
+
+/** What reach asks of an item of `by`, by the model alone: where its condition stands. */
+export function axisShape(data: Named, item: ByItem): ContextShape['axes'][number] {
+  const named = levelOf(data, item);
+  switch (named.kind) {
+    case 'column':
+      return { name: `${named.table}.${named.column}`, table: named.table, column: named.column };
+    case 'level':
+      return { name: named.name, table: named.key?.table ?? named.shown.table, column: named.shown.column };
+    case 'composite':
+      return { name: named.name, table: named.table, ...(named.shown.table === named.table ? { column: named.shown.column } : {}) };
+    case 'depth':
+      return { name: named.hierarchy.name, table: named.hierarchy.table };
+  }
 }
 
 /** The axis of an item of `by`. */

@@ -1,11 +1,11 @@
 import type { Value } from '../values/index.ts';
 import { parseType, TEXT } from '../values/index.ts';
-import type { Codes, Column, TableData } from '../columns/index.ts';
-import { columnValues } from '../columns/index.ts';
+import type { Codes, Column, RowLists, TableData } from '../columns/index.ts';
+import { columnValues, combinations, rowLists } from '../columns/index.ts';
 import type { Model, Table } from '../model/index.ts';
 import { sameName } from '../model/index.ts';
-import type { Path, RowIndex, RowLists, Via } from '../relate/index.ts';
-import { chained, keyNumbers, rowByCode, rowIndex, rowLists } from '../relate/index.ts';
+import type { Path, RowIndex, Via } from '../relate/index.ts';
+import { chained, keyNumbers, rowByCode, rowIndex } from '../relate/index.ts';
 import type { DataOracle, TypedAggregate } from '../formula/index.ts';
 import { FormulaChecker } from '../formula/index.ts';
 import type { Executor } from './compiled/plannedScan.ts';
@@ -190,12 +190,7 @@ export class ModelData implements DataOracle {
     let known = this.determined.get(key);
     if (known === undefined) {
       const level = levelColumns.map((name) => this.column(table, name));
-      known =
-        countCombinations([...level.map((c) => c.codes), this.column(table, column).codes], level) ===
-        countCombinations(
-          level.map((c) => c.codes),
-          level,
-        );
+      known = countCombinations([...level, this.column(table, column)], level) === countCombinations(level, level);
       this.determined.set(key, known);
     }
     return known;
@@ -214,13 +209,11 @@ export class ModelData implements DataOracle {
 }
 
 /** Distinct combinations over the rows in which no level column is null. */
-function countCombinations(parts: readonly Codes[], level: readonly Column[]): number {
-  const seen = new Set<string>();
-  for (let row = 0; row < parts[0]!.length; row++) {
-    if (level.some((column) => column.codes[row] === 0)) continue;
-    let key = '';
-    for (const codes of parts) key += `${codes[row]},`;
-    seen.add(key);
-  }
-  return seen.size;
+function countCombinations(columns: readonly Column[], level: readonly Column[]): number {
+  const { numbers, size } = combinations(columns, columns[0]!.rowCount);
+  const met = new Uint8Array(size);
+  numbers.forEach((number, row) => {
+    if (level.every((column) => column.codes[row] !== 0)) met[number] = 1;
+  });
+  return met.reduce((n, is) => n + is, 0);
 }

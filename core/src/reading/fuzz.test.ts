@@ -31,7 +31,7 @@ test('random bytes never break the reader: what is no table is refused or listed
         expect(error).toBeInstanceOf(ReadError);
       }
     }),
-    { numRuns: 200 },
+    { numRuns: 300 },
   );
 });
 
@@ -92,7 +92,7 @@ test('numbers read from bytes are those that are read from text', () => {
         expect(table.misfits.get(column.name)?.rows ?? 0).toBe(misfits);
       }
     }),
-    { numRuns: 130 },
+    { numRuns: 200 },
   );
 });
 
@@ -133,6 +133,6 @@ test('a preview counts what the rows hold', () => {
         expect(column.distribution.reduce((x, y) => x + y, 0)).toBe(filled.length);
       }
     }),
-    { numRuns: 60 },
+    { numRuns: 100 },
   );
 });

@@ -1,4 +1,3 @@
 export * from './reach.ts';
 export * from './rowIndex.ts';
 export * from './match.ts';
-export * from './hanging.ts';

@@ -13,6 +13,10 @@ export type Route =
   | { readonly kind: 'many-to-many'; readonly entry: Relationship; readonly anchor: Path; readonly path: Path }
   | { readonly kind: 'ambiguous'; readonly paths: readonly Path[] };
 
+/** All relationships of a route, from the base table on. */
+export const hopsOf = (route: Exclude<Route, { kind: 'ambiguous' }>): Path =>
+  'entry' in route ? [...route.anchor, route.entry, ...route.path] : route.path;
+
 /** Relationships of `via` (lower-case names) that replace the default ways. */
 export type Via = readonly string[];
 
@@ -98,7 +102,7 @@ export class Reach {
 
   private only(routes: readonly Exclude<Route, { kind: 'ambiguous' }>[]): Route | undefined {
     if (routes.length <= 1) return routes[0];
-    return { kind: 'ambiguous', paths: routes.map((r) => ('entry' in r ? [...r.anchor, r.entry, ...r.path] : r.path)) };
+    return { kind: 'ambiguous', paths: routes.map(hopsOf) };
   }
 
   private bridges(base: string, table: string, via: Via): Extract<Route, { kind: 'bridge' }>[] {

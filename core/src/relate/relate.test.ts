@@ -1,10 +1,10 @@
 import fc from 'fast-check';
 import type { Value } from '../values/index.ts';
 import { decimal, INTEGER, TEXT } from '../values/index.ts';
-import { columnOfValues, tableOf } from '../columns/index.ts';
+import { columnOfValues, rowLists, tableOf } from '../columns/index.ts';
 import type { Model, Relationship, Table } from '../model/index.ts';
 import { ModelNames } from '../model/index.ts';
-import { chained, keyNumbers, matchColumns, Reach, rowIndex, rowLists } from './index.ts';
+import { chained, keyNumbers, matchColumns, Reach, rowIndex } from './index.ts';
 
 const table = (name: string, role: Table['role'] = 'dimension'): Table => ({
   name,

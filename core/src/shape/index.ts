@@ -12,3 +12,4 @@ export * from './retyped.ts';
 export type { LookupFacts } from './lookupFacts.ts';
 export type { Lookup } from './steps/lookup.ts';
 export * from './under.ts';
+export * from './missing.ts';

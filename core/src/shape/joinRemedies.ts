@@ -3,7 +3,7 @@ import type { TableData } from '../columns/index.ts';
 import { columnOf } from '../columns/index.ts';
 import { quoteName } from '../formula/index.ts';
 import type { Model, ModelColumn, Table } from '../model/index.ts';
-import { sameName } from '../model/index.ts';
+import { freeName, sameName } from '../model/index.ts';
 import { formatType } from '../values/index.ts';
 import type { JoinFinding } from './joinFindings.ts';
 import { keptRows, meet } from './meeting.ts';
@@ -11,7 +11,6 @@ import { runSteps } from './run.ts';
 import type { Step } from './run.ts';
 import type { StepSetting } from './step.ts';
 import { joinSchema } from './steps/join.ts';
-import { freeTableName } from './under.ts';
 
 /** A way out of what a join does: other steps, and staging tables that they need. */
 export interface JoinRemedy {
@@ -81,7 +80,7 @@ export function joinRemedies(
       },
     ];
     for (const way of ways) {
-      const name = freeTableName(model, `${join.table}_per_${keys.at(-1)!}`);
+      const name = freeName(`${join.table}_per_${keys.at(-1)!}`, model.tables);
       const draft: Table = { name, role: 'staging', columns: [] };
       const rows = runSteps(draft, way.steps, setting).at(-1)!;
       const meeting = meet(input, rows, join.on);

@@ -1,7 +1,6 @@
 import type { Column, TableData } from '../columns/index.ts';
-import { columnValues } from '../columns/index.ts';
+import { columnValues, rowLists } from '../columns/index.ts';
 import { DataError } from '../query/index.ts';
-import { rowLists } from '../relate/index.ts';
 import type { Meeting } from './meeting.ts';
 import { meet } from './meeting.ts';
 import { stepColumn } from './step.ts';

@@ -1,6 +1,7 @@
 import type { TableData } from '../columns/index.ts';
+import { rowLists } from '../columns/index.ts';
 import { DataError } from '../query/index.ts';
-import { keyNumbers, rowLists } from '../relate/index.ts';
+import { keyNumbers } from '../relate/index.ts';
 import { stepColumn } from './step.ts';
 
 export const JOIN_KINDS = ['inner', 'left', 'full'] as const;

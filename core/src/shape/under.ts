@@ -1,23 +1,7 @@
 import type { Edit } from '../edit/index.ts';
-import { quoteName } from '../formula/index.ts';
-import type { Hierarchy, Model, ModelColumn, Relationship, Table } from '../model/index.ts';
-import { sameName } from '../model/index.ts';
+import type { Model, ModelColumn, Relationship, Table } from '../model/index.ts';
+import { freeName, sameName } from '../model/index.ts';
 import type { Step } from './run.ts';
-
-/** A name that no table of the model has, like the one that is wanted. */
-export function freeTableName(model: Model, wanted: string): string {
-  for (let n = 1; ; n++) {
-    const name = n === 1 ? wanted : `${wanted}_${n}`;
-    if (!model.tables.some((t) => sameName(t.name, name))) return name;
-  }
-}
-
-const freeColumnName = (table: Table, wanted: string): string => {
-  for (let n = 1; ; n++) {
-    const name = n === 1 ? wanted : `${wanted}_${n}`;
-    if (!table.columns.some((c) => sameName(c.name, name))) return name;
-  }
-};
 
 /** A table with its rows moved below it. */
 export interface Under {
@@ -41,7 +25,7 @@ export function stepsUnder(
 ): Under | undefined {
   const { source } = table;
   if (!source || 'calendar' in source) return undefined;
-  const name = freeTableName(model, `${table.name}_rows`);
+  const name = freeName(`${table.name}_rows`, model.tables);
   const stored = table.columns.filter((c) => c.formula === undefined);
   const staging: Table = {
     name,
@@ -69,43 +53,6 @@ export function stepsUnder(
   };
 }
 
-/**
- * Gives the parents of a parent-child hierarchy that have no row of their own one, with their key as label: for lists of leaves only. Undefined
- * where the key is made of several columns, or is of another type than the parent.
- */
-export function parentsAsMembers(model: Model, hierarchy: Hierarchy): Edit | undefined {
-  const table = model.tables.find((t) => sameName(t.name, hierarchy.table));
-  const keyName = hierarchy.key ?? (table?.key?.length === 1 ? table.key[0] : undefined);
-  const column = (name: string | undefined) => table?.columns.find((c) => name !== undefined && sameName(c.name, name));
-  const [key, parent, label] = [column(keyName), column(hierarchy.parent), column(hierarchy.label ?? table?.label)];
-  if (!table || !key || !parent || key.type !== parent.type || parent.formula !== undefined || key.formula !== undefined) return undefined;
-  const own = freeColumnName(table, 'own_row');
-  const name = freeTableName(model, `${table.name}_parents`);
-  const named = label && label.formula === undefined && label.type === 'text' && !sameName(label.name, key.name) ? label : undefined;
-  const text = key.type === 'text' ? quoteName(key.name) : `cast(${quoteName(key.name)} as text)`;
-  const under = stepsUnder(model, table, [{ union: [name] }]);
-  if (!under) return undefined;
-  const rows = under.staging.name;
-  const steps: Step[] = [
-    { from: rows },
-    { filter: `${quoteName(parent.name)} is not null` },
-    { pick: [{ column: parent.name, as: key.name }] },
-    { distinct: true },
-    { lookup: { table: rows, on: [[key.name, key.name]], columns: [{ column: key.name, as: own }] } },
-    { filter: `${quoteName(own)} is null` },
-    { pick: [key.name] },
-    ...(named ? [{ derive: { name: named.name, formula: text } }] : []),
-  ];
-  const parents: Table = {
-    name,
-    role: 'staging',
-    source: { steps: steps as never },
-    columns: [{ name: key.name, type: key.type }, ...(named ? [{ name: named.name, type: named.type }] : [])],
-  };
-  const [first, ...rest] = under.edit;
-  return [first!, { do: 'put-tables', name: null, value: parents }, ...rest];
-}
-
 /** A fact that refers to the members of a dimension that keeps versions, and the day by which a version is chosen. */
 export interface VersionMatch {
   readonly fact: Table;
@@ -128,7 +75,7 @@ export function matchVersions(model: Model, { fact, dimension, members, at }: Ve
   const brought = single ?? validity.from;
   const type = dimension.columns.find((c) => sameName(c.name, brought))?.type;
   if (type === undefined) return undefined;
-  const as = freeColumnName(fact, single ?? `${dimension.name}_${validity.from}`);
+  const as = freeName(single ?? `${dimension.name}_${validity.from}`, fact.columns);
   const lookup = {
     lookup: {
       table: dimension.name,
@@ -145,11 +92,9 @@ export function matchVersions(model: Model, { fact, dimension, members, at }: Ve
     (r) => sameName(r.from.table, fact.name) && sameName(r.to.table, dimension.name) && r.default !== false,
   );
   const ends = { from: { table: fact.name, columns: from }, to: { table: dimension.name, columns: to } };
-  const names = (model.relationships ?? []).map((r) => r.name);
-  const fresh = (wanted: string): string => (names.some((name) => sameName(name, wanted)) ? fresh(`${wanted}_version`) : wanted);
   const relationship: Relationship = old
     ? { ...old, ...ends, cardinality: 'many-to-one' }
-    : { name: fresh(`${fact.name}_${dimension.name}`), ...ends, cardinality: 'many-to-one' };
+    : { name: freeName(`${fact.name}_${dimension.name}`, model.relationships ?? []), ...ends, cardinality: 'many-to-one' };
   return [
     ...under.edit,
     ...(single ? [] : [{ do: 'set-table' as const, table: dimension.name, change: { key: to } }]),

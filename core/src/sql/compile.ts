@@ -27,6 +27,7 @@ import { quoted } from './dialect.ts';
 import type { Statement } from './from.ts';
 import { From, isKey } from './from.ts';
 import type { SqlAxis, SqlCondition, SqlContext, SqlStep } from './context.ts';
+import type { ShownAxis } from './scans.ts';
 import { Scans } from './scans.ts';
 import { periodSql } from './period.ts';
 import { scalarSql } from './scalar.ts';
@@ -56,13 +57,6 @@ export interface SqlSetting {
    * enforces. Where it is false, of several partners the first is looked up, as the columns engine does.
    */
   readonly isUnique?: (table: Table, columns: readonly string[]) => boolean;
-}
-
-/** How the members of an axis are shown, and ordered where that is by another column. */
-interface ShownAxis {
-  readonly sql: string;
-  readonly join: string;
-  readonly order?: { readonly sql: string; readonly type: DataType };
 }
 
 /** Compiles a query, and its totals. `exact` leaves values in canonical form, for a program to read; else they are as people read them. */
@@ -141,7 +135,7 @@ class QueryCompiler implements Statement {
     const cells = this.listed(query, context, measures);
     const values = measures.map((m) => this.valueOf(m.node, context, cells));
     const joins = values.map((v, i) => ` join ${v} v${i} on ${this.matched('c', `v${i}`, context.axes)}`);
-    const shown = context.axes.map((axis) => this.shownAxis(axis));
+    const shown = context.axes.map((axis) => this.scans.shownAxis(axis));
     const columns = [
       ...context.axes.map((axis, i) => ({ name: axis.name, type: axis.type, sql: shown[i]!.sql })),
       ...measures.map((m, i) => ({ name: m.name, type: m.type, sql: `v${i}.v` })),
@@ -149,17 +143,9 @@ class QueryCompiler implements Statement {
     const order = this.order(query, context, measures, columns, shown);
     const limit = query.limit === undefined ? '' : `\nlimit ${query.limit}`;
     const select = `select ${columns.map((c) => `${this.exact ? c.sql : this.dialect.show(c.sql, c.type)} as ${quoted(c.name)}`).join(',\n  ')}
-from ${cells} c${joins.join('\n')}${shown.map((s) => s.join).join('')}${this.listedMembers(context.axes)}${order}${limit}`;
+from ${cells} c${joins.join('\n')}${shown.map((s) => s.join).join('')}${this.scans.listedMembers(context.axes)}${order}${limit}`;
     const unreached = measures.flatMap((m) => unreachedBy(this, m.node, context).map((c) => [m.name, `${c.table}.${c.column}`] as const));
     return { rows: { sql: this.statement(select), parameters: this.parameters, columns, tables: this.tables }, unreached };
-  }
-
-  /** Members that stand for nothing but their own rows are not listed where the hierarchy hides those. */
-  private listedMembers(axes: readonly SqlAxis[]): string {
-    const hidden = axes.filter((axis) => axis.tree?.hierarchy.ownRows === 'hidden');
-    if (hidden.length === 0) return '';
-    const conditions = hidden.map((axis) => `not exists (select 1 from ${this.scans.ownRowsAbove(axis)} h where h.k = c.${axis.id})`);
-    return `\nwhere ${conditions.join(' and ')}`;
   }
 
   totals(query: Query): CompiledQuery {
@@ -236,34 +222,6 @@ from ${from.join(' cross join ')}`;
 
   private tableOf(name: string): Table {
     return this.checker.names.table(name)!;
-  }
-
-  /** A member as it is shown: its key, or the label of the first row that has it; and what it is ordered by, where that is another column. */
-  private shownAxis(axis: SqlAxis): ShownAxis {
-    const own = `c.${axis.id}`;
-    if (axis.label === undefined && !axis.orderBy) return { sql: own, join: '' };
-    const joined = this.fresh('l');
-    const members = axis.composite ? this.scans.memberKeys(axis) : this.memberRows(axis);
-    const labels = this.cte(
-      'labels',
-      `select k, label${axis.orderBy ? ', ord' : ''} from (select m.*, row_number() over (partition by k order by r) as place from ${members} m where k is not null) m where place = 1`,
-    );
-    return {
-      sql: axis.label === undefined ? own : `${joined}.label`,
-      join: `\nleft join ${labels} ${joined} on ${joined}.k = ${own}`,
-      ...(axis.orderBy ? { order: { sql: `${joined}.ord`, type: this.typeOf(axis.orderBy.table, axis.orderBy.column) } } : {}),
-    };
-  }
-
-  /** The rows of an axis's table with the key, the label and what the members are ordered by. */
-  private memberRows(axis: SqlAxis): string {
-    const table = this.tableOf(axis.table);
-    const alias = this.fresh('t');
-    const from = new From(this, table.name, alias, `${quoted(table.name)} ${alias}`, []);
-    const column = (name: string) => from.column(alias, table, name);
-    const order = axis.orderBy ? `, ${column(axis.orderBy.column)} as ord` : '';
-    const [key, label] = [column(axis.key), column(axis.label ?? axis.key)];
-    return this.cte('members', `select ${this.dialect.rowId(alias)} as r, ${key} as k, ${label} as label${order} from ${from.sql}`);
   }
 
   private order(

@@ -1,3 +1,4 @@
+import type { DataType } from '../values/index.ts';
 import { parseType, TEXT } from '../values/index.ts';
 import type { Hierarchy, Table } from '../model/index.ts';
 import { cardinalityOf, sameName } from '../model/index.ts';
@@ -16,6 +17,13 @@ export interface Scan {
   /** SQL of each key by the axis's id. */
   readonly keys: Map<string, string>;
   readonly throughs: readonly Through[];
+}
+
+/** How the members of an axis are shown, and ordered where that is by another column. */
+export interface ShownAxis {
+  readonly sql: string;
+  readonly join: string;
+  readonly order?: { readonly sql: string; readonly type: DataType };
 }
 
 /** Scans of base tables in contexts: which rows are left, and which members of the axes they have. */
@@ -76,6 +84,49 @@ export class Scans {
     return `${joined}.k`;
   }
 
+  /** A member as it is shown: its key, or the label of the first row that has it; and what it is ordered by, where that is another column. */
+  shownAxis(axis: SqlAxis): ShownAxis {
+    const own = `c.${axis.id}`;
+    if (axis.label === undefined && !axis.orderBy) return { sql: own, join: '' };
+    const joined = this.statement.fresh('l');
+    const members = axis.composite ? this.memberKeys(axis) : this.memberRows(axis);
+    const labels = this.statement.cte(
+      'labels',
+      `select k, label${axis.orderBy ? ', ord' : ''} from (select m.*, row_number() over (partition by k order by r) as place from ${members} m where k is not null) m where place = 1`,
+    );
+    return {
+      sql: axis.label === undefined ? own : `${joined}.label`,
+      join: `\nleft join ${labels} ${joined} on ${joined}.k = ${own}`,
+      ...(axis.orderBy ? { order: { sql: `${joined}.ord`, type: this.typeOf(axis.orderBy) } } : {}),
+    };
+  }
+
+  /** The rows of an axis's table with the key, the label and what the members are ordered by. */
+  private memberRows(axis: SqlAxis): string {
+    const table = this.tableOf(axis.table);
+    const alias = this.statement.fresh('t');
+    const from = new From(this.statement, table.name, alias, `${quoted(table.name)} ${alias}`, []);
+    const column = (name: string) => from.column(alias, table, name);
+    const order = axis.orderBy ? `, ${column(axis.orderBy.column)} as ord` : '';
+    const [key, label] = [column(axis.key), column(axis.label ?? axis.key)];
+    return this.statement.cte(
+      'members',
+      `select ${this.statement.dialect.rowId(alias)} as r, ${key} as k, ${label} as label${order} from ${from.sql}`,
+    );
+  }
+
+  /** Members that stand for nothing but their own rows are not listed where the hierarchy hides those. */
+  listedMembers(axes: readonly SqlAxis[]): string {
+    const hidden = axes.filter((axis) => axis.tree?.hierarchy.ownRows === 'hidden');
+    if (hidden.length === 0) return '';
+    const conditions = hidden.map((axis) => `not exists (select 1 from ${this.ownRowsAbove(axis)} h where h.k = c.${axis.id})`);
+    return `\nwhere ${conditions.join(' and ')}`;
+  }
+
+  private typeOf({ table, column }: ColumnName): DataType {
+    return parseType(this.statement.checker.names.column(table, column)!.type) ?? TEXT;
+  }
+
   private readonly members = new Map<string, string>();
 
   /** For each row of a hierarchy's table the number of its member, in the order of the columns that tell members apart, and what is shown of it. */
@@ -90,7 +141,7 @@ export class Scans {
       const column = (c: ColumnName) => {
         const home = this.tableOf(c.table);
         const sql = from.column(sameName(home.name, table.name) ? alias : from.table(home.name), home, c.column);
-        return { sql, type: parseType(statement.checker.names.column(home, c.column)!.type) ?? TEXT };
+        return { sql, type: this.typeOf(c) };
       };
       const keys = axis.composite!.keys.map(column);
       const label = column(axis.composite!.shown).sql;

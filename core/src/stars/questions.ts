@@ -1,65 +1,85 @@
-import type { FormulaChecker } from '../formula/index.ts';
-import type { Model, Query, Question } from '../model/index.ts';
-import { quotePath } from '../formula/index.ts';
+import { columnPath, FormulaChecker } from '../formula/index.ts';
+import type { ByItem, Model, Query, Question } from '../model/index.ts';
+import type { ModelData, Named } from '../query/index.ts';
+import { askedMeasure, axisShape, DataError, QueryError, unreachedBy } from '../query/index.ts';
 import { wayTo } from './ways.ts';
 
 /** Whether the model can answer a question of a fact, and what it lacks. */
 export interface QuestionState {
   readonly question: Question;
   readonly answers: boolean;
-  /** What is missing, in plain words: a measure, a dimension, a column, a way. Empty words too: a question that names nothing cannot be judged. */
+  /** What is missing, in plain words: a measure, a dimension, a column, a way. */
   readonly missing: readonly string[];
   /** The trial that answers it. */
   readonly query?: Query;
 }
 
-/** Judges a question: its measures must be there and sound, its columns must be there and reach the base tables of each measure. */
-export function questionState(checker: FormulaChecker, question: Question): QuestionState {
+/**
+ * Judges a question as a trial would be: its measures must be there and sound, its columns must be there and reach what the measures are made of,
+ * at their level. Whether a column is coarse enough for a level is seen on the rows; a setting without rows takes it to be.
+ */
+export function questionState(setting: Named, question: Question): QuestionState {
+  const { model } = setting;
   const missing: string[] = [];
-  const by: NonNullable<Query['by']> = [];
-  const tables: { table: string; text: string }[] = [];
+  const by: ByItem[] = [];
   for (const text of question.by ?? []) {
-    const found = itemOf(checker.model, text);
+    const found = itemOf(model, text);
     if ('missing' in found) missing.push(found.missing);
-    else {
-      by.push(found.item);
-      tables.push({ table: found.table, text });
-    }
+    else by.push(found.item);
   }
+  const axes = by.map((item) => axisShape(setting, item));
   for (const name of question.measures ?? []) {
-    const measure = checker.measure(name);
-    if (!measure) missing.push(`there is no measure ${name}`);
-    else if (!measure.typed) missing.push(`the formula of ${name} is broken`);
-    else
-      for (const base of checker.basesOf(measure.typed)) {
-        const home = checker.names.table(base)!.name;
-        for (const { table, text } of tables) {
-          const way = wayTo(checker.model, home, table, checker.reach);
-          if (way.kind === 'none' || way.kind === 'ambiguous') missing.push(`${text} does not reach ${name}: ${way.says[0]}`);
-        }
+    try {
+      const { node } = askedMeasure(setting, name);
+      for (const column of unreachedBy(setting, node, { axes, steps: [], via: [], repeat: false })) {
+        missing.push(`${column.table}.${column.column} does not reach ${name}: ${whyNot(setting, node, column.table)}`);
       }
+    } catch (error) {
+      if (!(error instanceof QueryError)) throw error;
+      missing.push(error.message);
+    }
   }
   if ((question.measures ?? []).length === 0) missing.push('it names no measure yet: say what is counted or added up');
   if (missing.length > 0) return { question, answers: false, missing: [...new Set(missing)] };
   return { question, answers: true, missing: [], query: { ...(by.length > 0 ? { by } : {}), measures: question.measures!, totals: true } };
 }
 
+/** The questions of each fact, by the fact's name. Where rows that decide are not there, the model alone is asked. */
+export function briefs(data: ModelData): Record<string, QuestionState[]> {
+  const alone: Named = { model: data.model, checker: new FormulaChecker(data.model) };
+  const judge = (question: Question): QuestionState => {
+    try {
+      return questionState(data, question);
+    } catch (error) {
+      if (error instanceof DataError) return questionState(alone, question);
+      throw error;
+    }
+  };
+  return Object.fromEntries(data.model.tables.filter((t) => t.role === 'fact').map((t) => [t.name, (t.questions ?? []).map(judge)]));
+}
+
+/** Why a table does not reach the facts of a measure, the first that it does not reach. */
+function whyNot({ checker, model }: Named, node: Parameters<typeof unreachedBy>[1], table: string): string {
+  const ways = [...checker.basesOf(node)].map((base) => wayTo(model, checker.names.table(base)!.name, table, checker.reach));
+  const none = ways.find((way) => way.kind === 'none' || way.kind === 'ambiguous');
+  const level = ways.find((way) => way.level)?.level;
+  return none?.says[0] ?? (level ? `they meet at ${level.join(', ')}, and it is finer` : 'the formula goes another way');
+}
+
 /** What an item of a question names: `table.column`, or `table.hierarchy.level`. */
-function itemOf(model: Model, text: string): { item: NonNullable<Query['by']>[number]; table: string } | { missing: string } {
+function itemOf(model: Model, text: string): { item: ByItem } | { missing: string } {
   const wanted = text.replaceAll('"', '').toLowerCase();
   for (const t of model.tables) {
-    for (const c of t.columns) if (`${t.name}.${c.name}`.toLowerCase() === wanted) return { item: plain(t.name, c.name), table: t.name };
+    for (const c of t.columns) if (`${t.name}.${c.name}`.toLowerCase() === wanted) return { item: columnPath(t.name, c.name) };
   }
   for (const h of model.hierarchies ?? [])
     for (const level of h.levels ?? [])
       if (`${h.table}.${h.name}.${level.name}`.toLowerCase() === wanted)
-        return { item: { hierarchy: plain(h.table, h.name), level: level.name }, table: h.table };
+        return { item: { hierarchy: columnPath(h.table, h.name), level: level.name } };
   const home = model.tables.find((t) => wanted.startsWith(`${t.name.toLowerCase()}.`));
   if (home) return { missing: `${home.name} has no column or level ${text.slice(home.name.length + 1)}` };
   return { missing: text.includes('.') ? `there is no dimension ${text.split('.')[0]}` : `there is no dimension or column ${text}` };
 }
-
-const plain = (table: string, name: string): string => (/[."]/.test(table + name) ? quotePath(table, name) : `${table}.${name}`);
 
 /** Names of things in the words of a question: measures by name or title; columns, levels and dimensions by name, title or label. Longest first. */
 export function recognised(model: Model, ask: string): Pick<Question, 'by' | 'measures'> {

@@ -6,7 +6,7 @@ import { tableLoader } from '../interchange/index.ts';
 import type { Model } from '../model/index.ts';
 import { answerQuery, ModelData } from '../query/index.ts';
 import { INTEGER, TEXT } from '../values/index.ts';
-import { adviseStars, offeredMeasures, questionState, reachedFrom, recognised, wayTo } from './index.ts';
+import { adviseStars, briefs, hangingOn, questionState, reachedFrom, recognised, wayTo } from './index.ts';
 
 const column = (name: string, type = 'integer', rest: object = {}) => ({ name, type, ...rest });
 const relate = (name: string, from: string, to: string, rest: object = {}) => {
@@ -74,6 +74,8 @@ const model: Model = {
     { name: 'Late loans', formula: "count(loan) where loan.kind = 'late'" },
     { name: 'Budgeted', formula: 'sum(budget.amount)' },
     { name: 'Broken', formula: 'sum(nothing.at_all)' },
+    { name: 'Given back', formula: 'count(loan) via back_on' },
+    { name: 'To date', formula: 'count(loan) over (year to date)' },
   ],
 };
 
@@ -108,7 +110,7 @@ test('what filters on a table reach comes with the relationships of the way', ()
 
 test('a question is answered, or what it lacks is said', () => {
   const checker = new FormulaChecker(model);
-  const state = (by: string[], measures: string[]) => questionState(checker, { ask: '?', by, measures });
+  const state = (by: string[], measures: string[]) => questionState({ model, checker }, { ask: '?', by, measures });
   expect(state(['branch.Place.Region', 'calendar.month'], ['Loans'])).toMatchObject({
     answers: true,
     query: { by: [{ hierarchy: 'branch.Place', level: 'Region' }, 'calendar.month'], measures: ['Loans'] },
@@ -119,9 +121,9 @@ test('a question is answered, or what it lacks is said', () => {
   expect(state(['weather.kind', 'branch.size'], ['Fines']).missing).toEqual([
     'there is no dimension weather',
     'branch has no column or level size',
-    'there is no measure Fines',
+    'there is no measure "Fines"',
   ]);
-  expect(state([], ['Broken']).missing).toEqual(['the formula of Broken is broken']);
+  expect(state([], ['Broken']).missing[0]).toMatch(/Broken.*nothing/s);
   expect(state(['branch.name'], []).answers).toBe(false);
 });
 
@@ -132,36 +134,6 @@ test('names of the model are recognised in the words of a question, the longer o
   });
   expect(recognised(model, 'Loans by branch')).toMatchObject({ by: ['branch.Place.Branch'], measures: ['Loans'] });
   expect(recognised(model, 'What is the weather?')).toEqual({ by: [], measures: [] });
-});
-
-test('another fact gets measures for its rows and quantities; names that are taken are named after the fact', () => {
-  const loans = offeredMeasures(model, model.tables[0]!);
-  // The count is there already.
-  expect(loans.map((o) => [o.measure.name, o.measure.formula])).toEqual([['Fine', 'sum(loan.fine)']]);
-  const hold = {
-    name: 'hold',
-    title: 'Holds',
-    role: 'fact' as const,
-    columns: [
-      column('fine', 'integer', { use: 'quantity' }),
-      column('age', 'integer', { use: 'quantity', aggregate: 'avg' }),
-      column('no', 'integer', { use: 'quantity', aggregate: 'none' }),
-    ],
-  };
-  const withFine = applyEdit({ ...model, tables: [...model.tables, hold] }, loans[0]!.edit);
-  const offered = offeredMeasures(withFine, hold);
-  expect(offered.map((o) => [o.measure.name, o.measure.formula, o.clash])).toEqual([
-    ['Holds', 'count(hold)', undefined],
-    ['Fine (Holds)', 'sum(hold.fine)', 'Fine'],
-    ['Age', 'avg(hold.age)', undefined],
-  ]);
-  const after = applyEdit(
-    withFine,
-    offered.flatMap((o) => o.edit),
-  );
-  expect(new FormulaChecker(after).measure('Fine (Holds)')!.typed).toBeDefined();
-  expect(after.tables.find((t) => t.name === 'hold')!.columns.map((c) => c.hidden)).toEqual([true, true, undefined]);
-  expect(offeredMeasures(after, hold)).toEqual([]);
 });
 
 const n = 120;
@@ -255,4 +227,50 @@ test('dimensions are told apart as shared, in roles and snowflaked; flags of a f
     'district_name',
     'region',
   ]);
+});
+
+test('below the level at which a fact meets the calendar a question is not answered, which only the rows can tell', () => {
+  const day = Array.from({ length: 360 }, (_, i) => i);
+  const calendar = tableOf('calendar', [
+    columnOfValues('day', INTEGER, day),
+    columnOfValues(
+      'month',
+      INTEGER,
+      day.map((d) => Math.floor(d / 30)),
+    ),
+    columnOfValues(
+      'quarter',
+      INTEGER,
+      day.map((d) => Math.floor(d / 90)),
+    ),
+  ]);
+  const questions = [
+    { ask: 'by quarter', by: ['calendar.quarter'], measures: ['Budgeted'] },
+    { ask: 'by month', by: ['calendar.month'], measures: ['Budgeted'] },
+  ];
+  const asking = { ...model, tables: model.tables.map((t) => (t.name === 'budget' ? { ...t, questions } : t)) };
+  const states = briefs(new ModelData(asking, (name) => (name === 'calendar' ? calendar : dataOf(asking).table(name)), 0)).budget!;
+  expect(states.map((s) => [s.question.ask, s.answers, s.missing])).toEqual([
+    ['by quarter', true, []],
+    ['by month', false, ['calendar.month does not reach Budgeted: they meet at quarter, and it is finer']],
+  ]);
+});
+
+test('what rests on a table is told by what formulas mean', () => {
+  const checker = new FormulaChecker({
+    ...model,
+    calendars: [{ table: 'calendar', day: 'day' }],
+    perspectives: [{ name: 'Desk', tables: ['calendar'], measures: [] }],
+  });
+  const on = (table: string) => hangingOn(checker, table).map((h) => `${h.kind} ${h.name}`);
+  expect(on('calendar')).toEqual([
+    'relationship lent_on',
+    'relationship back_on',
+    'relationship budget_quarter',
+    'measure To date',
+    'perspective Desk',
+  ]);
+  // A formula in error is read for its names.
+  expect(on('nothing')).toEqual(['measure Broken']);
+  expect(on('district')).toEqual(['relationship branch_district', 'hierarchy branch.Place']);
 });

@@ -1,7 +1,7 @@
 import type { Model, Relationship } from '../model/index.ts';
 import { cardinalityOf, endText, isDefault, ModelNames, sameName } from '../model/index.ts';
-import type { Path, Route } from '../relate/index.ts';
-import { Reach } from '../relate/index.ts';
+import type { Path } from '../relate/index.ts';
+import { hopsOf, Reach } from '../relate/index.ts';
 
 /** One hop of a way by which conditions on a table come to a fact's rows. */
 export interface Hop {
@@ -45,7 +45,7 @@ export function wayTo(model: Model, fact: string, table: string, reach = new Rea
       ways: route.paths.map(hops),
       says: [`${route.paths.length} default ways lead from ${fact} to ${table}: none is used until one of them gives way`],
     };
-  const path = pathOf(route);
+  const path = hopsOf(route);
   const coarse = path.find((r) => cardinalityOf(r) === 'many-to-level');
   const level = coarse ? { level: coarse.to.columns } : {};
   const at = coarse
@@ -85,9 +85,6 @@ export function wayTo(model: Model, fact: string, table: string, reach = new Rea
     ],
   };
 }
-
-export const pathOf = (route: Exclude<Route, { kind: 'ambiguous' }>): Path =>
-  'entry' in route ? [...route.anchor, route.entry, ...route.path] : route.path;
 
 function noWay(model: Model, fact: string, table: string): Way {
   const all = model.relationships ?? [];

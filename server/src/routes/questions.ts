@@ -37,7 +37,7 @@ export function questionRoutes(workspace: Workspace): Router {
       const { edit } = body(request, tryRequest);
       const task = workspace.task(id);
       const document = writeModel(applyEdit(readModel(task.document), edit));
-      return pool.run({ kind: 'try', ...task, document, known: workspace.claims.known(id) });
+      return pool.run({ kind: 'try', ...task, document, known: workspace.claims.known(id), day: workspace.claims.today() });
     }),
   );
 
@@ -110,6 +110,10 @@ export function questionRoutes(workspace: Workspace): Router {
   router.get(
     '/models/:id/star-advice',
     answer((request) => pool.run({ kind: 'stars', ...workspace.task(idOf(request)) })),
+  );
+  router.get(
+    '/models/:id/briefs',
+    answer((request) => pool.run({ kind: 'briefs', ...workspace.task(idOf(request)) })),
   );
   router.get(
     '/models/:id/types',

@@ -89,7 +89,7 @@ export async function eachParquetColumn(
   for (const [i, column] of wanted.entries()) {
     const type = parseType(column.type) ?? TEXT;
     const values: Value[] = new Array<Value>(rowCount).fill(null);
-    const bad = new Map<string, MisfitText>();
+    const bad: { rowStart: number; texts: Map<string, MisfitText> }[] = [];
     const convert = converter(type, column.pattern);
     await parquetRead({
       file: buffer,
@@ -98,16 +98,20 @@ export async function eachParquetColumn(
       compressors,
       parsers,
       onChunk: ({ columnData, rowStart }) => {
+        const texts = new Map<string, MisfitText>();
         for (let k = 0; k < columnData.length && rowStart + k < rowCount; k++) {
           const found: unknown = columnData[k];
           if (found === null || found === undefined) continue;
           const value = convert(found);
           if (value !== undefined) values[rowStart + k] = value;
-          else noteMisfit(bad, textOf(found), rowStart + k + 1);
+          else noteMisfit(texts, textOf(found), rowStart + k + 1);
         }
+        if (texts.size > 0) bad.push({ rowStart, texts });
       },
     });
-    take({ column: columnOfValues(column.name, type, values), misfits: misfitsOf([bad]) }, i, rowCount);
+    // Row groups are read side by side, so their chunks come in any order.
+    const misfits = misfitsOf(bad.sort((a, b) => a.rowStart - b.rowStart).map(({ texts }) => texts));
+    take({ column: columnOfValues(column.name, type, values), misfits }, i, rowCount);
   }
   return rowCount;
 }
@@ -145,8 +149,11 @@ export async function previewParquet(file: string, corrected: Corrections): Prom
           if (found === null || found === undefined) continue;
           const text = textOf(found);
           const known = counted.get(text);
-          if (known) known.rows++;
-          else counted.set(text, { rows: 1, first: rowStart + k });
+          if (known) {
+            known.rows++;
+            // Chunks come in any order.
+            known.first = Math.min(known.first, rowStart + k);
+          } else counted.set(text, { rows: 1, first: rowStart + k });
           if (rowStart + k < firstRows.length) firstRows[rowStart + k]![place] = shortened(text);
         }
       },

@@ -186,7 +186,8 @@ export class ClaimsDesk {
     });
   }
 
-  private today(): string {
+  /** The day by which waivers end, in ISO 8601. */
+  today(): string {
     return new Date().toISOString().slice(0, 10);
   }
 }

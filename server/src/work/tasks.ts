@@ -34,6 +34,7 @@ export type Task =
   | ({ readonly kind: 'propose'; readonly pattern?: ReferencePattern | undefined } & OnModel)
   | ({ readonly kind: 'types' } & OnModel)
   | ({ readonly kind: 'stars' } & OnModel)
+  | ({ readonly kind: 'briefs' } & OnModel)
   | ({ readonly kind: 'formula'; readonly formula: string; readonly name?: string } & OnModel)
   | ({ readonly kind: 'column-formula'; readonly table: string; readonly formula: string } & OnModel)
   | ({
@@ -76,6 +77,8 @@ export type Task =
   | ({
       readonly kind: 'try';
       readonly known: Readonly<Record<string, { readonly basis: string; readonly verdict: Verdict; readonly against: number }>>;
+      /** Today, by which waivers end. */
+      readonly day: string;
     } & OnModel)
   | { readonly kind: 'preview'; readonly file: string; readonly corrected: Corrections }
   /** Stores a Parquet file. */

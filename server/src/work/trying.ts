@@ -1,6 +1,5 @@
 import type { TryState } from '@crease/contract';
-import type { Claim } from '@crease/core/claims';
-import { judgeClaim, listClaims } from '@crease/core/claims';
+import { judgeClaim, listClaims, verdictAfterWaivers } from '@crease/core/claims';
 import type { ModelData } from '@crease/core/query';
 import { basesOf } from './resting.ts';
 import type { Task } from './tasks.ts';
@@ -26,7 +25,7 @@ export function tried(task: Extract<Task, { kind: 'try' }>, data: ModelData): Tr
       continue;
     }
     const { verdict, evidence } = judgeClaim(claim, data);
-    const after = { verdict: waived(claim, verdict, data) ? ('waived' as const) : verdict, against: evidence.against };
+    const after = { verdict: verdictAfterWaivers(claim.id, verdict, data.model, task.day), against: evidence.against };
     if (before ? before.verdict === after.verdict && before.against === after.against : after.verdict !== 'broken') continue;
     changes.push({
       id: claim.id,
@@ -39,6 +38,3 @@ export function tried(task: Extract<Task, { kind: 'try' }>, data: ModelData): Tr
   const now = new Set(listed.map((c) => c.id));
   return { changes, gone: Object.keys(task.known).filter((id) => !now.has(id)), left };
 }
-
-const waived = (claim: Claim, verdict: string, data: ModelData): boolean =>
-  verdict === 'broken' && (data.model.waivers ?? []).some((w) => w.claim === claim.id);

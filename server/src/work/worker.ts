@@ -10,7 +10,7 @@ import { columnBytes, profileModel } from '@crease/core/storage';
 import { compileQuery, postgresql, printedSql, sqlite } from '@crease/core/sql';
 import { adviseTypes, findAllLevels, findLevels, proposeStar } from '@crease/core/propose';
 import { retyped } from '@crease/core/shape';
-import { adviseStars } from '@crease/core/stars';
+import { adviseStars, briefs } from '@crease/core/stars';
 import { layOutFormula, placeOf } from '@crease/core/formula';
 import { matchColumns } from '@crease/core/relate';
 import { tableLoader } from '@crease/core/interchange';
@@ -236,6 +236,8 @@ async function run(task: Task): Promise<unknown> {
       return adviseTypes(dataOf(task));
     case 'stars':
       return adviseStars(dataOf(task));
+    case 'briefs':
+      return briefs(dataOf(task));
     case 'formula':
       return formula(task);
     case 'column-formula':

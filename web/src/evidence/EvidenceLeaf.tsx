@@ -30,14 +30,14 @@ export function EvidenceLeaf({ children, overview = true }: { children?: ReactNo
 
 /** Tells the server what is looked at: its claims are judged first when there is something to judge. */
 function useInterest(selection: Selection | undefined): void {
-  const { id } = useModel();
+  const { id, fail } = useModel();
   const text = selection?.name ?? '';
   useEffect(() => {
     if (text === '') return;
-    // Of a column the table counts as well. Nothing depends on the answer: without it claims come in another order.
+    // Of a column the table counts as well.
     const names = [...new Set([text, text.split('.')[0]!])];
-    send(`/models/${id}/interest`, { names }, 'PUT').catch(() => undefined);
-  }, [id, text]);
+    send(`/models/${id}/interest`, { names }, 'PUT').catch(fail);
+  }, [id, text, fail]);
 }
 
 function SelectionHead({ selection, onClear }: { selection: Selection; onClear: () => void }) {

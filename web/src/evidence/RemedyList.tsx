@@ -64,14 +64,21 @@ function Effect({ claim, tried }: { claim: JudgedClaim; tried: TryState | undefi
           ? `${many(own.after.against, 'row')} ${own.after.against === 1 ? 'speaks' : 'speak'} against it instead of ${count(own.before?.against ?? 0)}`
           : 'this claim stays broken',
     ...(mends > 0 ? [`${many(mends, 'other claim')} ${mends === 1 ? 'mends' : 'mend'}`] : []),
-    ...(breaks.length > 0 ? [`${many(breaks.length, 'claim')} ${breaks.length === 1 ? 'breaks' : 'break'}`] : []),
     ...(tried.left > 0 ? [`${many(tried.left, 'claim')} not tried, for want of time`] : []),
   ];
   return (
     <div>
       <p className="flex items-baseline gap-2">
-        <VerdictMark verdict={own?.after.verdict === 'holds' || gone ? (breaks.length > 0 ? 'unchecked' : 'holds') : 'broken'} size={10} />
-        <span>With it {parts.join('; ')}.</span>
+        <VerdictMark verdict={own?.after.verdict === 'holds' || gone ? 'holds' : 'broken'} size={10} />
+        <span>
+          With it {parts.join('; ')}
+          {breaks.length > 0 && (
+            <b className="font-semibold text-vermilion">
+              ; {many(breaks.length, 'claim')} {breaks.length === 1 ? 'breaks' : 'break'}
+            </b>
+          )}
+          .
+        </span>
         {others.length > 0 && (
           <button className="btn btn-bare h-[20px]" aria-expanded={all} onClick={() => setAll(!all)}>
             {all ? 'Fewer' : 'Which'}

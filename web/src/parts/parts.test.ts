@@ -1,6 +1,7 @@
+import { columnPath } from '@crease/core/formula';
 import type { Model } from '@crease/core/model';
 import { isAbout, parseSelection, selectionText } from '../state/selection.ts';
-import { attributesOf, columnPath, defaultAttribute, itemText } from '../stages/trial/attributes.ts';
+import { attributesOf, defaultAttribute, itemText } from '../stages/trial/attributes.ts';
 import { formatValue } from './format.ts';
 import { bytes, cellText, many, percent } from './text.ts';
 

@@ -1,5 +1,4 @@
 import { useMemo } from 'react';
-import { useSearchParams } from 'react-router';
 import type { JudgedClaim, Verdict } from '@crease/core/claims';
 import { claimsCsv, claimsSarif } from '@crease/core/interchange';
 import { writeModel } from '@crease/core/model';
@@ -7,7 +6,7 @@ import { Menu, MenuButton, MenuItem, MenuItems } from '@headlessui/react';
 import { Leaves, LeafHead, Blank } from '../frame/Leaves.tsx';
 import { useModel } from '../state/model.tsx';
 import { saveFile } from '../state/save.ts';
-import { useSelection } from '../state/selection.ts';
+import { useParam, useSelection } from '../state/selection.ts';
 import { EvidenceLeaf } from '../evidence/EvidenceLeaf.tsx';
 import { VerdictMark } from '../parts/Marks.tsx';
 import { count, many } from '../parts/text.ts';
@@ -22,21 +21,13 @@ const MOST_SHOWN = 200;
 /** All claims in one list: filtered, grouped, linked to, and exported. What is shown is in the address. */
 export function ClaimsStage() {
   const { claims, model } = useModel();
-  const [params, setParams] = useSearchParams();
-  const asked = (name: string, otherwise: string) => params.get(name) ?? otherwise;
-  const set = (name: string, value: string, otherwise: string) =>
-    setParams(
-      (before) => {
-        const next = new URLSearchParams(before);
-        if (value === otherwise) next.delete(name);
-        else next.set(name, value);
-        return next;
-      },
-      { replace: true, preventScrollReset: true },
-    );
-  const verdicts = asked('show', FIRST_SHOWN);
-  const search = asked('find', '');
-  const [weight, group] = [asked('weight', ''), asked('by', 'kind') as Group];
+  const [verdicts = FIRST_SHOWN, setVerdicts] = useParam('show');
+  const [search = '', setSearch] = useParam('find');
+  const [weight = '', setWeight] = useParam('weight');
+  const [by, setBy] = useParam('by');
+  const group = GROUPS.find((g) => g === by) ?? 'kind';
+  /** What is shown at first needs no place in the address. */
+  const unless = (value: string, first: string) => (value === first ? undefined : value);
   const found = useMemo(() => {
     const words = search.toLowerCase().split(/\s+/).filter(Boolean);
     const shown = verdicts.split(',');
@@ -51,7 +42,7 @@ export function ClaimsStage() {
   const toggle = (verdict: Verdict) => {
     const before = verdicts.split(',').filter(Boolean);
     const next = before.includes(verdict) ? before.filter((v) => v !== verdict) : [...before, verdict];
-    set('show', VERDICTS.filter((v) => next.includes(v)).join(','), FIRST_SHOWN);
+    setVerdicts(unless(VERDICTS.filter((v) => next.includes(v)).join(','), FIRST_SHOWN));
   };
   const file = `${model.name}.crease.json`;
   const exports = [
@@ -95,14 +86,14 @@ export function ClaimsStage() {
             <VerdictMark verdict={v} size={11} /> {v} {count(claims?.summary[v] ?? 0)}
           </button>
         ))}
-        <select className="field" aria-label="Weight" value={weight} onChange={(e) => set('weight', e.target.value, '')}>
+        <select className="field" aria-label="Weight" value={weight} onChange={(e) => setWeight(unless(e.target.value, ''))}>
           <option value="">any weight</option>
           <option value="blocks">blocks a release</option>
           <option value="warns">warns</option>
         </select>
         <label className="flex items-center gap-1 text-soft">
           by
-          <select className="field" aria-label="Grouped by" value={group} onChange={(e) => set('by', e.target.value, 'kind')}>
+          <select className="field" aria-label="Grouped by" value={group} onChange={(e) => setBy(unless(e.target.value, 'kind'))}>
             {GROUPS.map((g) => (
               <option key={g}>{g}</option>
             ))}
@@ -113,7 +104,7 @@ export function ClaimsStage() {
           placeholder="Narrow down"
           aria-label="Narrow down"
           value={search}
-          onChange={(e) => set('find', e.target.value, '')}
+          onChange={(e) => setSearch(unless(e.target.value, ''))}
         />
       </div>
       <div className="min-h-0 flex-1 overflow-auto">
@@ -142,8 +133,8 @@ function groupOf(claim: JudgedClaim, by: Group): string {
 }
 
 function ClaimGroup({ title, claims }: { title: string; claims: readonly JudgedClaim[] }) {
-  const [params, setParams] = useSearchParams();
-  const all = params.get('all') === title || claims.length <= MOST_SHOWN;
+  const [asked, setAsked] = useParam('all');
+  const all = asked === title || claims.length <= MOST_SHOWN;
   return (
     <section aria-label={title}>
       <h2 className="eyebrow sticky top-0 border-b border-rule bg-paper px-4 py-1 font-sans">
@@ -153,10 +144,7 @@ function ClaimGroup({ title, claims }: { title: string; claims: readonly JudgedC
         <ClaimRow key={`${claim.id}${i}`} claim={claim} />
       ))}
       {!all && (
-        <button
-          className="btn btn-bare mx-4 my-1"
-          onClick={() => setParams((before) => new URLSearchParams([...before].filter(([k]) => k !== 'all').concat([['all', title]])))}
-        >
+        <button className="btn btn-bare mx-4 my-1" onClick={() => setAsked(title)}>
           Show {count(claims.length - MOST_SHOWN)} more
         </button>
       )}

@@ -1,7 +1,7 @@
 import type { FormulaChecker } from '../../formula/index.ts';
 import { quoteName } from '../../formula/index.ts';
 import type { Hierarchy } from '../../model/index.ts';
-import { sameName } from '../../model/index.ts';
+import { freeName } from '../../model/index.ts';
 import type { ClaimKind, Remedy } from '../claim.ts';
 import { claimOf, judged } from '../claim.ts';
 import { offendingRows } from '../offenders.ts';
@@ -39,11 +39,7 @@ function fillFromAbove(checker: FormulaChecker, h: Hierarchy, at: number): Remed
   const [own, above] = [column(level), column(parent)];
   if (!own || !above || own.type !== above.type || level.key !== undefined) return [];
   const table = checker.names.table(h.table)!;
-  const free = (n: number): string => {
-    const name = `${own.name}_filled${n > 1 ? `_${n}` : ''}`;
-    return table.columns.some((c) => sameName(c.name, name)) ? free(n + 1) : name;
-  };
-  const name = free(1);
+  const name = freeName(`${own.name}_filled`, table.columns);
   const formula = `coalesce(${quoteName(own.name)}, ${quoteName(above.name)})`;
   return [
     {

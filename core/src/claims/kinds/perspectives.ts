@@ -1,7 +1,7 @@
 import { sameName } from '../../model/index.ts';
 import type { Hierarchy, Perspective } from '../../model/index.ts';
 import type { FormulaChecker } from '../../formula/index.ts';
-import { quotePath } from '../../formula/index.ts';
+import { columnPath } from '../../formula/index.ts';
 import type { ClaimKind, Remedy } from '../claim.ts';
 import { claimOf, unchecked } from '../claim.ts';
 
@@ -176,7 +176,7 @@ function closing(checker: FormulaChecker, p: Perspective): Remedy[] {
     hierarchyColumns(checker, names.hierarchy(path)!).filter(({ table, column }) => !showsColumn(checker, { ...p, tables }, table, column)),
   );
   const shown = (p.columns ?? []).filter((path) => names.path(path) && !names.path(path)!.column.hidden);
-  const columns = [...new Set([...shown, ...needed.map((c) => quotePath(c.table, c.column))])];
+  const columns = [...new Set([...shown, ...needed.map((c) => columnPath(c.table, c.column))])];
   const all = shownTables(checker, { ...p, tables, columns });
   const measures = (p.measures ?? []).filter(
     (m) =>
@@ -198,7 +198,7 @@ function closing(checker: FormulaChecker, p: Perspective): Remedy[] {
           ? `What is missing, hidden or reached by nothing is taken out (${out + count(p.columns) - shown.length})`
           : '',
         needed.length > 0
-          ? `${needed.map((c) => quotePath(c.table, c.column)).join(', ')} ${needed.length === 1 ? 'is' : 'are'} shown for the hierarchies`
+          ? `${needed.map((c) => columnPath(c.table, c.column)).join(', ')} ${needed.length === 1 ? 'is' : 'are'} shown for the hierarchies`
           : '',
       ]
         .filter(Boolean)

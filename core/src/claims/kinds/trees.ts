@@ -1,4 +1,5 @@
 import type { Hierarchy } from '../../model/index.ts';
+import { freeName } from '../../model/index.ts';
 import { quoteName } from '../../formula/index.ts';
 import type { ModelData } from '../../query/index.ts';
 import { parentRows } from '../../query/index.ts';
@@ -144,8 +145,7 @@ function ownParentsRemedies({ checker }: ClaimContext, h: Hierarchy, data: Model
     return at !== 0;
   });
   if (others) return [];
-  const name = `${parent.name}_but_self`;
-  if (checker.names.column(table, name)) return [];
+  const name = freeName(`${parent.name}_but_self`, table.columns);
   const formula = `nullif(${quoteName(parent.name)}, ${quoteName(key.name)})`;
   return [
     {

@@ -1,16 +1,13 @@
 import { CALENDAR_COLUMNS } from '../../calendar/index.ts';
 import { columnValues } from '../../columns/index.ts';
 import type { Model, ModelColumn, Table } from '../../model/index.ts';
-import { sameName } from '../../model/index.ts';
+import { freeName, sameName } from '../../model/index.ts';
 import type { ModelData } from '../../query/index.ts';
-import { freeTableName, stepsUnder } from '../../shape/index.ts';
+import { withMissing } from '../../shape/index.ts';
 import { formatDate, formatType } from '../../values/index.ts';
 import type { Remedy } from '../claim.ts';
 
-export interface Calendar {
-  readonly table: string;
-  readonly day: string;
-}
+type Calendar = NonNullable<Model['calendars']>[number];
 
 const isGenerated = (c: ModelColumn): boolean => {
   const made = CALENDAR_COLUMNS[c.name.toLowerCase()];
@@ -57,38 +54,34 @@ export function daysRemedy(
       id,
       title,
       effect: `${table.name} is generated from ${span.from} to ${span.to}.`,
-      edit: [{ do: 'set-table', table: table.name, change: { source: { calendar: span } } }],
+      edit: [{ do: 'set-table', table: table.name, change: { source: { calendar: { ...table.source.calendar, ...span } } } }],
     };
   const stored = table.columns.filter((c) => c.formula === undefined);
   const day = stored.find((c) => sameName(c.name, calendar.day));
   if (!day) return undefined;
   const known = stored.filter((c) => c === day || isGenerated(c));
   const all: Table = {
-    name: freeTableName(model, `${table.name}_days`),
+    name: freeName(`${table.name}_days`, model.tables),
     role: 'staging',
-    source: { calendar: span },
+    // It is no calendar of the model: what it knows of the fiscal year it is told.
+    source: { calendar: { ...span, ...(calendar.fiscalYear ? { fiscalYear: calendar.fiscalYear } : {}) } },
     columns: known.map((c): ModelColumn =>
       c === day ? { name: c.name, type: 'date', sourceName: 'day' } : { name: c.name, type: c.type },
     ),
   };
-  const missing = freeTableName(model, `${table.name}_missing`);
-  const under = stepsUnder(model, table, [{ union: [missing] }]);
+  const under = withMissing(model, table, {
+    name: `${table.name}_missing`,
+    steps: () => [{ from: all.name }],
+    key: [day],
+    columns: known,
+    tables: [all],
+  });
   if (!under) return undefined;
-  const mark = 'row_is_there';
-  const lookup = { table: under.staging.name, on: [[day.name, day.name]], columns: [{ column: day.name, as: mark }] };
-  const steps = [{ from: all.name }, { lookup }, { filter: `${mark} is null` }, { pick: known.map((c) => c.name) }];
-  const added: Table = {
-    name: missing,
-    role: 'staging',
-    source: { steps: steps as never },
-    columns: known.map((c) => ({ name: c.name, type: c.type })),
-  };
   const empty = stored.filter((c) => !known.includes(c)).map((c) => c.name);
-  const [staging, ...rest] = under.edit;
   return {
     id,
     title,
     effect: `${table.name} is derived from its rows as they come, ${under.staging.name}, and a generated row for each day from ${span.from} to ${span.to} that they lack${empty.length > 0 ? `; there ${empty.join(', ')} ${empty.length === 1 ? 'is' : 'are'} null` : ''}.`,
-    edit: [staging!, { do: 'put-tables', name: null, value: all }, { do: 'put-tables', name: null, value: added }, ...rest],
+    edit: under.edit,
   };
 }

@@ -1,27 +1,18 @@
-import { quoteName } from '../../formula/index.ts';
+import { asText } from '../../shape/index.ts';
 import type { ModelColumn, Table } from '../../model/index.ts';
-import { sameName } from '../../model/index.ts';
+import { freeName, sameName } from '../../model/index.ts';
 import type { Remedy } from '../claim.ts';
-
-/** A name for a column that the table does not have. */
-function freeName(table: Table, wanted: string): string {
-  for (let n = 1; ; n++) {
-    const name = n === 1 ? wanted : `${wanted}_${n}`;
-    if (!table.columns.some((c) => sameName(c.name, name))) return name;
-  }
-}
 
 /** A derived label that has the key behind it, so that members of one name can be told apart. */
 export function labelWithKey(table: Table, label: string, key: readonly string[]): ModelColumn | undefined {
   const found = [label, ...key].map((name) => table.columns.find((c) => sameName(c.name, name)));
   if (found.some((c) => c === undefined) || key.length === 0) return undefined;
-  const text = (c: ModelColumn) => (c.type === 'text' ? quoteName(c.name) : `cast(${quoteName(c.name)} as text)`);
   const [shown, ...keys] = found as ModelColumn[];
   return {
-    name: freeName(table, `${shown!.name}_and_key`),
+    name: freeName(`${shown!.name}_and_key`, table.columns),
     type: 'text',
     use: 'attribute',
-    formula: `${text(shown!)} || ' (' || ${keys.map(text).join(" || ', ' || ")} || ')'`,
+    formula: `${asText(shown!)} || ' (' || ${keys.map(asText).join(" || ', ' || ")} || ')'`,
   };
 }
 

@@ -1,9 +1,7 @@
-import { quoteName } from '../../formula/index.ts';
 import type { Model, Relationship, Table } from '../../model/index.ts';
 import { cardinalityOf, endText, sameName } from '../../model/index.ts';
 import type { ModelData } from '../../query/index.ts';
-import type { Step } from '../../shape/index.ts';
-import { freeTableName, stepsUnder, tablesRead } from '../../shape/index.ts';
+import { missingMembers, tablesRead } from '../../shape/index.ts';
 import type { Judgement, Remedy } from '../claim.ts';
 
 /** Ways out of references without a partner. */
@@ -45,47 +43,18 @@ function unmatchedMembers(model: Model, r: Relationship): Remedy | undefined {
   const table = (name: string) => model.tables.find((t) => sameName(t.name, name));
   const [from, to] = [table(r.from.table), table(r.to.table)];
   if (!from || !to || from === to || cardinalityOf(r) !== 'many-to-one' || madeOf(model, from).has(to.name.toLowerCase())) return undefined;
-  const columns = (t: Table, names: readonly string[]) =>
-    names.flatMap((name) => t.columns.find((c) => sameName(c.name, name) && c.formula === undefined) ?? []);
-  const [own, theirs] = [columns(from, r.from.columns), columns(to, r.to.columns)];
-  if (own.length !== r.from.columns.length || theirs.length !== own.length || own.some((c, i) => c.type !== theirs[i]!.type))
-    return undefined;
-  const name = freeTableName(model, `${to.name}_unmatched`);
-  const under = stepsUnder(model, to, [{ union: [name] }]);
-  if (!under) return undefined;
-  const mark = 'row_is_there';
-  const label = columns(to, to.label === undefined ? [] : [to.label])[0];
-  const named = label?.type === 'text' && !theirs.includes(label) ? label : undefined;
-  const text = theirs.map((c) => (c.type === 'text' ? quoteName(c.name) : `cast(${quoteName(c.name)} as text)`)).join(" || ', ' || ");
-  const steps: Step[] = [
-    { from: from.name },
-    { filter: own.map((c) => `${quoteName(c.name)} is not null`).join(' and ') },
-    { pick: own.map((c, i) => ({ column: c.name, as: theirs[i]!.name })) },
-    { distinct: true },
-    {
-      lookup: {
-        table: under.staging.name,
-        on: theirs.map((c) => [c.name, c.name]),
-        columns: [{ column: theirs[0]!.name, as: mark }],
-      },
-    },
-    { filter: `${mark} is null` },
-    { pick: theirs.map((c) => c.name) },
-    ...(named ? [{ derive: { name: named.name, formula: `'unmatched ' || ${text}` } }] : []),
-  ];
-  const unmatched: Table = {
-    name,
-    role: 'staging',
-    source: { steps: steps as never },
-    columns: [...theirs, ...(named ? [named] : [])].map((c) => ({ name: c.name, type: c.type })),
-  };
-  const [staging, ...rest] = under.edit;
-  return {
-    id: 'add-unmatched-member',
-    title: 'Add a member for each unmatched value',
-    effect: `${to.name} is derived from its rows as they come, ${under.staging.name}, and one row for each value of ${endText(r.from)} without a partner${named ? `, shown as “unmatched …”` : ''}. It follows when ${from.name} is loaded again.`,
-    edit: [staging!, { do: 'put-tables', name: null, value: unmatched }, ...rest],
-  };
+  const columns = (t: Table, names: readonly string[]) => names.flatMap((name) => t.columns.find((c) => sameName(c.name, name)) ?? []);
+  const shown = { suffix: 'unmatched', label: to.label, words: 'unmatched' };
+  const referring = { table: from.name, columns: columns(from, r.from.columns) };
+  const under = missingMembers(model, to, columns(to, r.to.columns), referring, shown);
+  return (
+    under && {
+      id: 'add-unmatched-member',
+      title: 'Add a member for each unmatched value',
+      effect: `${to.name} is derived from its rows as they come, ${under.staging.name}, and one row for each value of ${endText(r.from)} without a partner${under.labelled ? ', shown as “unmatched …”' : ''}. It follows when ${from.name} is loaded again.`,
+      edit: under.edit,
+    }
+  );
 }
 
 /** Tables that a table is made of by steps, over any number of hops, in lower case. */

@@ -150,7 +150,7 @@ test.each(['few', 'many'] as const)('code made for a plan says what the plain ex
       expect(groupOfRows(compiled)).toEqual(groupOfRows(plain));
       expect(sorted(runCompiled(plan))).toEqual(sorted(plain));
     }),
-    { numRuns: 250 },
+    { numRuns: 400 },
   );
   expect(hashed > 0).toBe(sizes === 'many');
 });

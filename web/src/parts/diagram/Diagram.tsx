@@ -31,7 +31,7 @@ interface Props {
   readonly listed?: Detail;
   readonly positions?: Positions;
   /** A card has been put elsewhere. */
-  readonly onMove?: (table: string, x: number, y: number) => void;
+  readonly onMove?: (table: string, x: number, y: number) => Promise<unknown>;
   readonly reached?: { readonly tables: ReadonlySet<string>; readonly relationships: ReadonlySet<string> } | undefined;
   /** Fits the picture anew when it changes. */
   readonly fitOn?: string;
@@ -170,9 +170,9 @@ export function Diagram({
     const end = () => {
       window.removeEventListener('pointermove', move);
       window.removeEventListener('pointerup', end);
-      if (at) onMove(table, at.x, at.y);
+      if (!at) return;
       // The place is shown until the edit that keeps it has come back.
-      setTimeout(() => setHeld(undefined), 400);
+      void onMove(table, at.x, at.y).then(() => setHeld((h) => (h?.table === table ? undefined : h)));
     };
     window.addEventListener('pointermove', move);
     window.addEventListener('pointerup', end);

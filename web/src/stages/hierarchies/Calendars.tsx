@@ -1,8 +1,10 @@
 import { useState } from 'react';
 import type { Edit } from '@crease/core/edit';
-import type { Hierarchy, Model } from '@crease/core/model';
+import type { Model } from '@crease/core/model';
 import { sameName } from '@crease/core/model';
-import { hangingOn } from '@crease/core/relate';
+import { FormulaChecker } from '@crease/core/formula';
+import { usualHierarchies } from '@crease/core/calendar';
+import { hangingOn } from '@crease/core/stars';
 import { useModel } from '../../state/model.tsx';
 import { many } from '../../parts/text.ts';
 
@@ -10,29 +12,6 @@ type Calendar = NonNullable<Model['calendars']>[number];
 const MONTHS = Array.from({ length: 12 }, (_, i) =>
   new Date(Date.UTC(2026, i, 1)).toLocaleString('en', { month: 'long', timeZone: 'UTC' }),
 );
-
-/** The usual stacks of a calendar's periods, of the columns that it has. `numbered` shows fiscal periods by number, else by the month's name. */
-function usualHierarchies(table: Model['tables'][number], numbered: boolean): Hierarchy[] {
-  const has = (name: string) => table.columns.some((c) => sameName(c.name, name));
-  const level = (name: string, column: string, rest: object = {}) => (has(column) ? [{ name, column, ...rest }] : []);
-  const day = level('Day', 'day');
-  const month = has('month_name')
-    ? level('Month', 'month_name', { ...(has('year_month') ? { key: 'year_month', orderBy: 'year_month' } : {}) })
-    : level('Month', 'year_month');
-  const period = numbered
-    ? level('Period', 'fiscal_period', { ...(has('fiscal_year') ? { key: ['fiscal_year', 'fiscal_period'] } : {}) })
-    : level('Period', 'month_name', { ...(has('year_month') ? { key: 'year_month', orderBy: 'year_month' } : {}) });
-  const quarter = has('year_quarter') ? level('Quarter', 'year_quarter') : level('Quarter', 'quarter', { key: ['year', 'quarter'] });
-  const fiscalQuarter = has('fiscal_year_quarter')
-    ? level('Fiscal quarter', 'fiscal_year_quarter')
-    : level('Fiscal quarter', 'fiscal_quarter', { key: ['fiscal_year', 'fiscal_quarter'] });
-  const week = has('year_week') ? level('Week', 'year_week') : level('Week', 'iso_week', { key: ['iso_year', 'iso_week'] });
-  return [
-    { name: 'Years', table: table.name, levels: [...level('Year', 'year'), ...quarter, ...month, ...day] },
-    { name: 'Fiscal years', table: table.name, levels: [...level('Fiscal year', 'fiscal_year'), ...fiscalQuarter, ...period, ...day] },
-    { name: 'Weeks', table: table.name, levels: [...level('ISO year', 'iso_year'), ...week, ...day] },
-  ].filter((h) => h.levels.length > 2 || (h.levels.length === 2 && h.name !== 'Fiscal years'));
-}
 
 /** Calendars of the model: the day, the fiscal year, the usual hierarchies, which of them is the default, and what hangs on each. */
 export function Calendars() {
@@ -87,8 +66,8 @@ function CalendarCard({ calendar }: { calendar: Calendar }) {
   if (!table) return <p className="p-4 text-vermilion">The calendar {calendar.table} is gone.</p>;
   const fiscal = calendar.fiscalYear;
   const own = (model.hierarchies ?? []).filter((h) => sameName(h.table, table.name));
-  const missing = usualHierarchies(table, numbered).filter((h) => !own.some((o) => sameName(o.name, h.name)));
-  const hanging = hangingOn(model, table.name).filter((h) => h.kind !== 'calendar');
+  const missing = usualHierarchies(table, calendar.day, numbered).filter((h) => !own.some((o) => sameName(o.name, h.name)));
+  const hanging = hangingOn(new FormulaChecker(model), table.name);
   const put = (next: Calendar, says: string) => void edit([{ do: 'put-calendar', value: next }], says);
   const setFiscal = (change: Partial<NonNullable<Calendar['fiscalYear']>>) => {
     const fiscalYear = { firstMonth: 1, namedBy: 'end' as const, ...fiscal, ...change };

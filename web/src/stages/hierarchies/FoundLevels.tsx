@@ -23,7 +23,6 @@ export function FoundLevels({ table, onTry }: { table: string; onTry: (hierarchy
   if (error) return <p className="border-b border-rule p-4 text-soft">{error.message}</p>;
   if (!data) return <p className="border-b border-rule p-4 text-soft">Comparing columns …</p>;
   const chains = data.chains.filter((c) => !known(c));
-  const name = (chain: Chain) => hierarchyOf('', chain);
   return (
     <section aria-label="Found in the rows" className="border-b border-rule px-4 py-3">
       <h2 className="mb-1 text-[15px]">Found in the rows{table === '' ? '' : ` of ${table}`}</h2>
@@ -38,7 +37,7 @@ export function FoundLevels({ table, onTry }: { table: string; onTry: (hierarchy
             <button
               className="btn shrink-0"
               aria-label={`Try ${chain.levels.map((l) => l.path).join(', ')}`}
-              onClick={() => onTry(name(chain))}
+              onClick={() => onTry(hierarchyOf('', chain))}
             >
               Try
             </button>

@@ -160,7 +160,7 @@ export function HierarchiesStage() {
       evidence={
         <EvidenceLeaf>
           {current && shown === 'hierarchy' && <MemberTree key={tried ? 'tried' : pathOf(current)} hierarchy={current} />}
-          {(tried ?? !current) && (tried?.table ?? dimension) !== undefined && (
+          {(tried !== undefined || (!current && model.tables.length > 0)) && (
             <FoundLevels
               table={tried?.table ?? ''}
               onTry={(h) => setTried({ ...h, name: tried?.name || `${h.levels?.[0]?.name ?? ''} to ${h.levels?.at(-1)?.name ?? ''}` })}

@@ -2,12 +2,13 @@ import { useState } from 'react';
 import type { DragEvent } from 'react';
 import { ArrowDown, ArrowUp, SlidersHorizontal, X } from 'lucide-react';
 import type { Hierarchy } from '@crease/core/model';
+import { levelName } from '@crease/core/propose';
 import type { LevelFact } from '@crease/core/query';
 import { VerdictMark } from '../../parts/Marks.tsx';
 import { cellText, count, many } from '../../parts/text.ts';
 import { LevelForm } from './LevelForm.tsx';
 import type { Level } from './useHierarchy.ts';
-import { levelName, useFacts, useLevelColumns } from './useHierarchy.ts';
+import { useFacts, useLevelColumns } from './useHierarchy.ts';
 
 /** What is dragged: a level by its place, or a column that is not a level yet. */
 const LEVEL = 'application/x-crease-level';
@@ -35,11 +36,7 @@ export function LevelStack({ hierarchy: h, onChange }: { hierarchy: Hierarchy; o
     onChange(next, `move ${level!.name} ${to < from ? 'up' : 'down'} in ${h.name}`);
   };
   const add = (path: string, at = levels.length) => {
-    const name = levelName(
-      path,
-      h.table,
-      levels.map((l) => l.name),
-    );
+    const name = levelName(path, h.table, levels);
     const next = levels.slice();
     next.splice(at, 0, { name, column: path });
     onChange(next, `add the level ${name} to ${h.name}`);

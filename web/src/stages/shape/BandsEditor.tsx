@@ -1,19 +1,11 @@
 import { useState } from 'react';
-import type { StateColumn } from './fields.tsx';
+import type { WriterProps } from './fields.tsx';
 import { Choice, Row } from './fields.tsx';
 import type { Band } from './bands.ts';
 import { bandsFault, bandsFormula } from './bands.ts';
 
 /** Bands by thresholds: writes the `case` for them. */
-export function BandsEditor({
-  columns,
-  onWrite,
-  onClose,
-}: {
-  columns: readonly StateColumn[];
-  onWrite: (formula: string, name: string) => void;
-  onClose: () => void;
-}) {
+export function BandsEditor({ columns, onWrite, onClose }: WriterProps) {
   const numeric = columns.filter((c) => /^(integer|decimal|double)/.test(c.type)).map((c) => c.name);
   const [column, setColumn] = useState(numeric[0] ?? '');
   const [bands, setBands] = useState<readonly Band[]>([

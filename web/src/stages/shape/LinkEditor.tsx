@@ -1,17 +1,9 @@
 import { useState } from 'react';
-import type { StateColumn } from './fields.tsx';
+import type { WriterProps } from './fields.tsx';
 import { linkFault, linkFormula } from './links.ts';
 
 /** A link made of the row's values: writes the formula that puts them together. */
-export function LinkEditor({
-  columns,
-  onWrite,
-  onClose,
-}: {
-  columns: readonly StateColumn[];
-  onWrite: (formula: string, name: string) => void;
-  onClose: () => void;
-}) {
+export function LinkEditor({ columns, onWrite, onClose }: WriterProps) {
   const [pattern, setPattern] = useState('https://');
   const fault = linkFault(pattern, columns);
   return (

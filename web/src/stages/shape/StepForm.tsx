@@ -1,6 +1,6 @@
 import { useState } from 'react';
 import { quoteName } from '@crease/core/formula';
-import { sameName } from '@crease/core/model';
+import { freeName, sameName } from '@crease/core/model';
 import { useModel } from '../../state/model.tsx';
 import type { StateColumn } from './fields.tsx';
 import { Checks, Choice, Row } from './fields.tsx';
@@ -233,19 +233,27 @@ function AggregateForm({
             sum of {q} <span aria-hidden>+</span>
           </button>
         ))}
-        <button className="btn h-[24px]" onClick={() => put([...made, [freeName('rows', made), `count(${quoteName(table)})`]])}>
+        <button
+          className="btn h-[24px]"
+          onClick={() =>
+            put([
+              ...made,
+              [
+                freeName(
+                  'rows',
+                  made.map(([name]) => ({ name })),
+                ),
+                `count(${quoteName(table)})`,
+              ],
+            ])
+          }
+        >
           number of rows <span aria-hidden>+</span>
         </button>
       </p>
     </div>
   );
 }
-
-const freeName = (wanted: string, made: readonly (readonly [string, string])[]): string => {
-  let name = wanted;
-  for (let n = 2; made.some(([m]) => m === name); n++) name = `${wanted}_${n}`;
-  return name;
-};
 
 type Sorted = string | { of: string; order?: 'ascending' | 'descending' };
 

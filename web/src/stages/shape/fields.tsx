@@ -7,6 +7,14 @@ export interface StateColumn {
   readonly type: string;
 }
 
+/** An editor that writes the formula of a column. */
+export interface WriterProps {
+  readonly columns: readonly StateColumn[];
+  /** `name` is what the column may be called. */
+  readonly onWrite: (formula: string, name: string) => void;
+  readonly onClose: () => void;
+}
+
 export function Row({ label, children }: { label: string; children: ReactNode }) {
   return (
     <div className="flex flex-wrap items-center gap-2">

@@ -1,3 +1,4 @@
+import { freeName } from '@crease/core/model';
 import type { Step } from './steps.ts';
 
 interface StateColumn {
@@ -30,7 +31,7 @@ export function emptyStep(verb: string, columns: readonly StateColumn[]): Step {
     case 'pick':
       return { pick: columns.map((c) => c.name) };
     case 'derive':
-      return { derive: { name: freeColumn('column', columns), formula: 'null' } };
+      return { derive: { name: freeName('column', columns), formula: 'null' } };
     case 'distinct':
       return { distinct: true };
     case 'aggregate': {
@@ -46,13 +47,6 @@ export function emptyStep(verb: string, columns: readonly StateColumn[]): Step {
     case 'sort':
       return { sort: [first] };
     default:
-      return { number: freeColumn('number', columns) };
-  }
-}
-
-function freeColumn(wanted: string, columns: readonly StateColumn[]): string {
-  for (let n = 1; ; n++) {
-    const name = n === 1 ? wanted : `${wanted}_${n}`;
-    if (!columns.some((c) => c.name.toLowerCase() === name)) return name;
+      return { number: freeName('number', columns) };
   }
 }

@@ -1,8 +1,11 @@
-import { useMemo, useState } from 'react';
+import { useId, useMemo, useState } from 'react';
 import { useNavigate } from 'react-router';
+import useSWR from 'swr';
 import type { Question, Table } from '@crease/core/model';
-import { FormulaChecker } from '@crease/core/formula';
-import { offeredMeasures, questionState, recognised } from '@crease/core/stars';
+import { makeMeasures, offeredMeasures } from '@crease/core/propose';
+import type { QuestionState } from '@crease/core/stars';
+import { recognised } from '@crease/core/stars';
+import { get } from '../../state/api.ts';
 import { useModel } from '../../state/model.tsx';
 import { useSelection } from '../../state/selection.ts';
 import { RoleMark, VerdictMark } from '../../parts/Marks.tsx';
@@ -11,26 +14,32 @@ import { attributesOf } from '../trial/attributes.ts';
 
 /** The brief of each fact: its business process, its grain, and the questions that it must answer, with what is missing for them. */
 export function Briefs() {
-  const { model } = useModel();
-  const checker = useMemo(() => new FormulaChecker(model), [model]);
-  const facts = useMemo(() => model.tables.filter((t) => t.role === 'fact'), [model]);
+  const { id, model, state } = useModel();
+  const { data, error } = useSWR<Record<string, QuestionState[]>, Error>(
+    ['briefs', id, state.revision.id],
+    () => get<Record<string, QuestionState[]>>(`/models/${id}/briefs`),
+    { revalidateOnFocus: false, keepPreviousData: true },
+  );
+  const facts = model.tables.filter((t) => t.role === 'fact');
   if (facts.length === 0) return <p className="p-4 text-soft">A brief is written for a fact: say on Shape which tables are facts.</p>;
   return (
     <div className="min-h-0 flex-1 overflow-auto">
+      {error && <p className="p-4 text-vermilion">{error.message}</p>}
       {facts.map((f) => (
-        <Brief key={f.name} fact={f} checker={checker} />
+        <Brief key={f.name} fact={f} states={data?.[f.name] ?? []} />
       ))}
     </div>
   );
 }
 
-function Brief({ fact, checker }: { fact: Table; checker: FormulaChecker }) {
+function Brief({ fact, states }: { fact: Table; states: readonly QuestionState[] }) {
   const { edit } = useModel();
   const [, select] = useSelection();
   const set = (change: object, says: string) => void edit([{ do: 'set-table', table: fact.name, change }], says);
   const questions = fact.questions ?? [];
-  const states = questions.map((q) => questionState(checker, q));
-  const answered = states.filter((s) => s.answers).length;
+  // What is known of a question as it was put; one that has just been changed is judged anew.
+  const known = new Map(states.map((s) => [JSON.stringify(s.question), s]));
+  const answered = questions.filter((q) => known.get(JSON.stringify(q))?.answers).length;
   const put = (next: readonly Question[], says: string) => set({ questions: [...next] }, says);
   return (
     <section aria-label={`Brief of ${fact.name}`} className="border-b border-rule px-4 py-3">
@@ -64,10 +73,11 @@ function Brief({ fact, checker }: { fact: Table; checker: FormulaChecker }) {
       <OfferedMeasures fact={fact} />
       <p className="eyebrow mt-2">questions that it must answer</p>
       <ul>
-        {states.map((s, i) => (
+        {questions.map((q, i) => (
           <QuestionLine
-            key={`${i}${s.question.ask}`}
-            state={s}
+            key={`${i}${q.ask}`}
+            question={q}
+            state={known.get(JSON.stringify(q))}
             onChange={(q) =>
               put(
                 questions.map((x, j) => (j === i ? q : x)),
@@ -106,24 +116,27 @@ function Line({ label, value, hint, onSave }: { label: string; value: string; hi
 
 /** A question with what the model lacks for it, or the trial that answers it. */
 function QuestionLine({
+  question,
   state,
   onChange,
   onRemove,
 }: {
-  state: ReturnType<typeof questionState>;
+  question: Question;
+  /** Undefined until it has been judged. */
+  state: QuestionState | undefined;
   onChange: (question: Question) => void;
   onRemove: () => void;
 }) {
   const navigate = useNavigate();
   const { id, model } = useModel();
   const [open, setOpen] = useState(false);
-  const { question, answers, missing, query } = state;
+  const { answers, missing, query } = state ?? { answers: false, missing: [] };
   const { by = [], measures = [] } = question;
   return (
     <li className="border-t border-rule py-1 first:border-t-0">
       <div className="flex items-baseline gap-2">
-        <span className="relative top-[1px]" title={answers ? 'The model answers it' : 'Something is missing'}>
-          <VerdictMark verdict={answers ? 'holds' : 'broken'} size={11} />
+        <span className="relative top-[1px]" title={!state ? 'Being judged' : answers ? 'The model answers it' : 'Something is missing'}>
+          <VerdictMark verdict={!state ? 'unchecked' : answers ? 'holds' : 'broken'} size={11} />
         </span>
         <button className="min-w-0 flex-1 text-left" aria-expanded={open} onClick={() => setOpen(!open)}>
           {question.ask}
@@ -140,7 +153,7 @@ function QuestionLine({
           ×
         </button>
       </div>
-      {!answers && <p className="pl-[19px] text-vermilion">{missing.join('; ')}</p>}
+      {missing.length > 0 && <p className="pl-[19px] text-vermilion">{missing.join('; ')}</p>}
       {open && (
         <div className="flex flex-wrap items-center gap-1 py-1 pl-[19px]">
           <span className="text-soft">shows</span>
@@ -179,7 +192,7 @@ function Chips({ names, onRemove }: { names: readonly string[]; onRemove: (name:
 /** A name of a list, or one that is not there yet: what a question needs may still have to be made. */
 function Adder({ label, options, onAdd }: { label: string; options: readonly string[]; onAdd: (name: string) => void }) {
   const [text, setText] = useState('');
-  const id = `list-${label.replaceAll(' ', '-')}`;
+  const id = useId();
   const add = () => {
     if (text.trim() === '') return;
     onAdd(text.trim());
@@ -276,12 +289,7 @@ function OfferedMeasures({ fact }: { fact: Table }) {
       <button
         className="btn btn-act"
         disabled={chosen.length === 0}
-        onClick={() =>
-          void edit(
-            chosen.flatMap((o) => o.edit),
-            `${many(chosen.length, 'measure')} for ${fact.name}`,
-          )
-        }
+        onClick={() => void edit(makeMeasures(chosen), `${many(chosen.length, 'measure')} for ${fact.name}`)}
       >
         Make {many(chosen.length, 'measure')}
       </button>

@@ -1,6 +1,7 @@
 import { useMemo } from 'react';
 import type { Way } from '@crease/core/stars';
 import { wayTo } from '@crease/core/stars';
+import type { Table } from '@crease/core/model';
 import { Reach } from '@crease/core/relate';
 import { useModel } from '../../state/model.tsx';
 import { useSelection } from '../../state/selection.ts';
@@ -20,12 +21,14 @@ const SIGNS: Record<Way['kind'], string> = {
 export function Matrix({ chosen, onChoose }: { chosen: string | undefined; onChoose: (cell: string) => void }) {
   const { model, names } = useModel();
   const [, select] = useSelection();
-  const facts = model.tables.filter((t) => t.role === 'fact');
-  const dimensions = model.tables.filter((t) => t.role === 'dimension');
-  const ways = useMemo(() => {
+  const { facts, dimensions, ways } = useMemo(() => {
     const reach = new Reach(names);
-    return new Map(facts.flatMap((f) => dimensions.map((d) => [cellKey(f.name, d.name), wayTo(model, f.name, d.name, reach)] as const)));
-  }, [model, names]); // eslint-disable-line react-hooks/exhaustive-deps
+    const of = (role: Table['role']) => model.tables.filter((t) => t.role === role);
+    const pairs = of('fact').flatMap((f) =>
+      of('dimension').map((d) => [cellKey(f.name, d.name), wayTo(model, f.name, d.name, reach)] as const),
+    );
+    return { facts: of('fact'), dimensions: of('dimension'), ways: new Map(pairs) };
+  }, [model, names]);
   if (facts.length === 0 || dimensions.length === 0)
     return <p className="p-4 text-soft">The matrix holds facts against dimensions: say on Shape which tables are which.</p>;
   return (

@@ -2,7 +2,7 @@ import { useState } from 'react';
 import useSWR from 'swr';
 import type { Match } from '@crease/core/relate';
 import type { Cardinality } from '@crease/core/model';
-import { endText } from '@crease/core/model';
+import { endText, freeName } from '@crease/core/model';
 import { send } from '../../state/api.ts';
 import { useModel } from '../../state/model.tsx';
 import { useSelection } from '../../state/selection.ts';
@@ -45,10 +45,7 @@ export function RelateForm({
   const chosen = cardinality ?? (match ? shownCardinality(match) : 'many-to-one');
   const filled = match ? match.rows - match.nulls : 0;
   const relate = async () => {
-    const taken = new Set((model.relationships ?? []).map((r) => r.name.toLowerCase()));
-    const base = `${from!.table}_${to!.table}`;
-    let name = base;
-    for (let n = 2; taken.has(name.toLowerCase()); n++) name = `${base}_${n}`;
+    const name = freeName(`${from!.table}_${to!.table}`, model.relationships ?? []);
     const value = { name, ...ends, cardinality: chosen };
     if (await edit([{ do: 'put-relationships', name: null, value }], `relate ${endText(ends.from)} to ${endText(ends.to)}`)) {
       onDone();

@@ -19,7 +19,7 @@ export interface OpenDiagram {
   readonly positions: Positions;
   readonly detail: Detail;
   open(name: string): void;
-  move(table: string, x: number, y: number): void;
+  move(table: string, x: number, y: number): Promise<unknown>;
   setDetail(detail: Detail): void;
   add(tables: readonly string[]): void;
   leaveOut(table: string): void;
@@ -60,7 +60,7 @@ export function useDiagram(): OpenDiagram {
       open: (next) => setAsked(next === ALL ? undefined : next),
       move: (table, x, y) => {
         const others = base.tables.filter((t) => !sameName(t.table, table));
-        void put({ ...base, tables: [...others, { table, x, y }] }, `put ${table} elsewhere on ${name}`);
+        return put({ ...base, tables: [...others, { table, x, y }] }, `put ${table} elsewhere on ${name}`);
       },
       setDetail: (detail) => void put({ ...base, detail }, `${name} shows ${detail === 'keys' ? 'keys' : 'all columns'}`),
       add: (tables) => {

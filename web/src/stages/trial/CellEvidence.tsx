@@ -2,11 +2,13 @@ import { useMemo } from 'react';
 import type { QueryState } from '@crease/contract';
 import type { ByItem, Query } from '@crease/core/model';
 import { Reach } from '@crease/core/relate';
-import { FormulaChecker } from '@crease/core/formula';
+import type { Way } from '@crease/core/stars';
+import { wayTo } from '@crease/core/stars';
+import { columnPath, FormulaChecker } from '@crease/core/formula';
 import { useModel } from '../../state/model.tsx';
 import { useSelection } from '../../state/selection.ts';
 import { formatValue } from '../../parts/format.ts';
-import { columnPath, itemText } from './attributes.ts';
+import { itemText } from './attributes.ts';
 
 export interface ChosenCell {
   readonly row: number;
@@ -32,6 +34,8 @@ export function CellEvidence({
   const checker = useMemo(() => new FormulaChecker(model), [model]);
   const reach = useMemo(() => new Reach(names), [names]);
   if (!row || !column) return null;
+  const way = (base: string, table: string | undefined) =>
+    table === undefined ? 'nothing is known of it' : wayText(wayTo(model, base, table, reach));
   const measure = names.measure(column.name);
   const typed = checker.measure(column.name)?.typed;
   const bases = typed ? [...checker.basesOf(typed)].map((b) => names.table(b)!.name) : [];
@@ -81,7 +85,7 @@ export function CellEvidence({
                 {itemText(item)} = {row[i] === null ? <i>null or unmatched</i> : String(row[i])}
               </td>
               {bases.map((b) => (
-                <td key={b}>{wayText(reach, b, tableOf(item))}</td>
+                <td key={b}>{way(b, tableOf(item))}</td>
               ))}
             </tr>
           ))}
@@ -91,9 +95,9 @@ export function CellEvidence({
               {bases.map((b) => (
                 <td key={b}>
                   {'column' in f
-                    ? wayText(reach, b, names.path(f.column)?.table.name)
+                    ? way(b, names.path(f.column)?.table.name)
                     : 'period' in f
-                      ? wayText(reach, b, f.calendar ?? model.calendars?.[0]?.table)
+                      ? way(b, f.calendar ?? model.calendars?.[0]?.table)
                       : ''}
                 </td>
               ))}
@@ -128,13 +132,17 @@ export function CellEvidence({
   );
 }
 
-function wayText(reach: Reach, base: string, table: string | undefined): string {
-  if (table === undefined) return 'nothing is known of it';
-  const route = reach.route(base, table);
-  if (!route) return 'does not reach it';
-  if (route.kind === 'ambiguous') return 'two ways: uses none';
-  const way = 'entry' in route ? [...route.anchor, route.entry, ...route.path] : route.path;
-  return way.length === 0 ? 'its own rows' : way.map((r) => r.name).join(' → ');
+function wayText(way: Way): string {
+  switch (way.kind) {
+    case 'own':
+      return 'its own rows';
+    case 'none':
+      return 'does not reach it';
+    case 'ambiguous':
+      return 'two ways: uses none';
+    default:
+      return way.hops.map((h) => h.relationship).join(' → ');
+  }
 }
 
 /** The depth below the deepest that the question has of a parent-child hierarchy, to stand beside it. */

@@ -1,3 +1,4 @@
+import { columnPath } from '@crease/core/formula';
 import type { ByItem, Model, Perspective, Table } from '@crease/core/model';
 
 /** An item that a trial may put on its rows. */
@@ -14,10 +15,6 @@ export const itemText = (item: ByItem): string =>
     : 'level' in item
       ? `${item.hierarchy.split('.').at(-1)}.${item.level}`
       : `${item.hierarchy.split('.').at(-1)} at depth ${item.depth}`;
-
-/** A column as a query writes it: quoted where a plain name would not be understood. */
-export const columnPath = (table: string, column: string): string =>
-  /[."]/.test(table) || /[."]/.test(column) ? `"${table.replaceAll('"', '""')}"."${column.replaceAll('"', '""')}"` : `${table}.${column}`;
 
 const inPerspective = (p: Perspective | undefined, table: Table, column: string): boolean =>
   !p || p.tables.includes(table.name) || (p.columns ?? []).includes(`${table.name}.${column}`);
