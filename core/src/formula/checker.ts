@@ -42,8 +42,10 @@ export class FormulaChecker {
   constructor(
     readonly model: Model,
     readonly oracle?: DataOracle,
+    /** For tables that are roles of others, the table whose rows they have. */
+    rowsOf?: ReadonlyMap<string, string>,
   ) {
-    this.names = new ModelNames(model);
+    this.names = new ModelNames(model, rowsOf);
     this.reach = new Reach(this.names);
   }
 

@@ -15,7 +15,11 @@ export class ModelNames {
   private readonly relationships = new Map<string, Relationship>();
   private readonly measures = new Map<string, Measure>();
 
-  constructor(readonly model: Model) {
+  /** `rowsOf` names, for a table that is but a role of another, the table whose rows it has (by its name in lower case). */
+  constructor(
+    readonly model: Model,
+    private readonly rowsOf: ReadonlyMap<string, string> = new Map(),
+  ) {
     for (const table of model.tables) {
       if (!this.tables.has(fold(table.name))) this.tables.set(fold(table.name), table);
       const columns = new Map<string, ModelColumn>();
@@ -28,6 +32,16 @@ export class ModelNames {
 
   table(name: string): Table | undefined {
     return this.tables.get(fold(name));
+  }
+
+  /** Whether a table is but a role of another. */
+  isRole(name: string): boolean {
+    return this.rowsOf.has(fold(name));
+  }
+
+  /** The table whose rows a name stands for: that of the name, or for a role the one that plays it. */
+  stored(name: string): Table | undefined {
+    return this.table(this.rowsOf.get(fold(name)) ?? name);
   }
 
   column(table: Table | string, name: string): ModelColumn | undefined {

@@ -22,7 +22,8 @@ export interface Answer {
 }
 
 /** Answers a query. Throws QueryError for what the model does not have, or a measure that is broken. */
-export function answerQuery(data: ModelData, query: Query): Answer {
+export function answerQuery(model: ModelData, query: Query): Answer {
+  const data = model.askedBy(query);
   const axes = (query.by ?? []).map((item) => axisOf(data, item));
   const measures = query.measures.map((name) => askedMeasure(data, name));
   const evaluator = new Evaluator(data);

@@ -79,11 +79,12 @@ export function askedFilter(data: Named, filter: QueryFilter): AskedFilter {
   const { period, faults } = parsePeriod(filter.period);
   if (!period || faults.length > 0) throw new QueryError(`the period filter: ${faults.map((f) => f.message).join('; ')}`);
   const calendars = data.model.calendars ?? [];
-  const calendar = filter.calendar === undefined ? calendars[0] : calendars.find((c) => sameName(c.table, filter.calendar!));
-  if (!calendar || (filter.calendar === undefined && calendars.length > 1)) {
+  const own = calendars.filter((c) => !data.checker.names.isRole(c.table));
+  const calendar = filter.calendar === undefined ? own[0] : calendars.find((c) => sameName(c.table, filter.calendar!));
+  if (!calendar || (filter.calendar === undefined && own.length > 1)) {
     throw new QueryError(
       filter.calendar === undefined
-        ? `a period filter names its calendar: ${calendars.map((c) => c.table).join(', ') || 'the model has none'}`
+        ? `a period filter names its calendar: ${own.map((c) => c.table).join(', ') || 'the model has none'}`
         : `"${filter.calendar}" is no calendar of the model`,
     );
   }

@@ -2,7 +2,7 @@ import type { Value } from '../values/index.ts';
 import { parseType, TEXT } from '../values/index.ts';
 import type { Codes, Column, RowLists, TableData } from '../columns/index.ts';
 import { columnValues, combinations, rowLists } from '../columns/index.ts';
-import type { Model, Table } from '../model/index.ts';
+import type { Model, Query, Table } from '../model/index.ts';
 import { sameName } from '../model/index.ts';
 import type { Path, RowIndex, Via } from '../relate/index.ts';
 import { chained, keyNumbers, rowByCode, rowIndex } from '../relate/index.ts';
@@ -11,6 +11,7 @@ import { FormulaChecker } from '../formula/index.ts';
 import type { Executor } from './compiled/plannedScan.ts';
 import { PlannedScan } from './compiled/plannedScan.ts';
 import { derivedColumn } from './derivedColumn.ts';
+import { mentionsRole, withRoles } from './roles.ts';
 import { aggregateRows } from './rowFormula.ts';
 
 /** A table or a formula that cannot be had, said to the person who asked. */
@@ -27,6 +28,7 @@ export class ModelData implements DataOracle {
   private readonly indexes = new Map<string, RowIndex>();
   /** Row references by code of the column that a path begins with. */
   private readonly byCode = new Map<string, Uint32Array>();
+  private roled: ModelData | undefined;
   private readonly determined = new Map<string, boolean>();
   private readonly entries = new Map<string, RowLists & { keyOf: Uint32Array }>();
 
@@ -39,8 +41,21 @@ export class ModelData implements DataOracle {
     readonly executor: Executor = 'auto',
     /** May have a derived column from an earlier revision, or makes it. */
     private readonly kept: (table: string, column: string, make: () => Column) => Column = (_, __, make) => make(),
+    rowsOf?: ReadonlyMap<string, string>,
   ) {
-    this.checker = new FormulaChecker(model, this);
+    this.checker = new FormulaChecker(model, this, rowsOf);
+  }
+
+  /** What a query is asked of: these data, or, where it names roles of dimensions, the same with a table for each role. */
+  askedBy(query: Query): ModelData {
+    if (!mentionsRole(this.model, query)) return this;
+    if (!this.roled) {
+      const { model, rowsOf } = withRoles(this.model);
+      const stored = (name: string) => rowsOf.get(name.toLowerCase()) ?? name;
+      const load = (name: string) => this.table(stored(name));
+      this.roled = new ModelData(model, load, this.today, this.executor, (table, column) => this.column(stored(table), column), rowsOf);
+    }
+    return this.roled;
   }
 
   modelTable(name: string): Table {

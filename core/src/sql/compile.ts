@@ -14,6 +14,8 @@ import {
   filterAsCondition,
   isOnCalendar,
   levelOf,
+  mentionsRole,
+  roledChecker,
   restricted,
   sortedBy,
   treeKey,
@@ -60,11 +62,17 @@ export interface SqlSetting {
 }
 
 /** Compiles a query, and its totals. `exact` leaves values in canonical form, for a program to read; else they are as people read them. */
-export function compileQuery(setting: SqlSetting, query: Query, dialect: SqlDialect, exact = false): CompiledAnswer {
+export function compileQuery(asked: SqlSetting, query: Query, dialect: SqlDialect, exact = false): CompiledAnswer {
+  const setting = mentionsRole(asked.model, query) ? roledSetting(asked) : asked;
   const compiler = new QueryCompiler(setting, dialect, exact);
   const { rows, unreached } = compiler.rows(query);
   const totals = query.totals ? new QueryCompiler(setting, dialect, exact).totals(query) : undefined;
   return { rows, ...(totals ? { totals } : {}), unreached };
+}
+
+function roledSetting(setting: SqlSetting): SqlSetting {
+  const checker = roledChecker(setting.checker);
+  return { ...setting, model: checker.model, checker };
 }
 
 class QueryCompiler implements Statement {
@@ -98,11 +106,16 @@ class QueryCompiler implements Statement {
   }
 
   isUnique(table: Table, columns: readonly string[]): boolean {
-    return this.setting.isUnique ? this.setting.isUnique(table, columns) : isKey(table, columns);
+    const stored = this.checker.names.stored(table.name)!;
+    return this.setting.isUnique ? this.setting.isUnique(stored, columns) : isKey(stored, columns);
   }
 
   uses(table: string): void {
-    this.tables.add(table.toLowerCase());
+    this.tables.add(this.checker.names.stored(table)!.name.toLowerCase());
+  }
+
+  rowsOf(table: string): string {
+    return quoted(this.checker.names.stored(table)!.name);
   }
 
   fresh(prefix: string): string {
@@ -514,7 +527,7 @@ from ${from.join(' cross join ')}`;
     if (!known) {
       const calendar = (this.model.calendars ?? []).find((c) => sameName(c.table, calendarTable))!;
       const table = this.tableOf(calendar.table);
-      const from = new From(this, table.name, 'b', `${quoted(table.name)} b`, []);
+      const from = new From(this, table.name, 'b', `${this.rowsOf(table.name)} b`, []);
       const day = from.column('b', table, calendar.day);
       known = this.cte('days', `select distinct ${day} as day from ${from.sql} where ${day} is not null`);
       this.calendars.set(calendarTable, known);
@@ -527,7 +540,7 @@ from ${from.join(' cross join ')}`;
     const known = this.aggregates.get(node);
     if (known) return known;
     const table = this.tableOf(node.base);
-    const from = new From(this, table.name, 'b', `${quoted(table.name)} b`, []);
+    const from = new From(this, table.name, 'b', `${this.rowsOf(table.name)} b`, []);
     const last = path.at(-1);
     const near = last ? from.follow('b', path.slice(0, -1)) : 'b';
     const keys = last

@@ -16,6 +16,8 @@ export interface Statement extends ScalarSetting {
   readonly dialect: SqlDialect;
   /** Whether no two rows have the same values in the columns. */
   isUnique(table: Table, columns: readonly string[]): boolean;
+  /** A table's rows as they stand after FROM; a role has those of its dimension. */
+  rowsOf(table: string): string;
   /** Notes that a table is read. */
   uses(table: string): void;
   /** A new name for an alias or a common table expression. */
@@ -83,7 +85,7 @@ export class From {
     this.aliases.set(key, alias);
     this.statement.uses(far.table);
     const on = near.columns.map((name, i) => this.equal(anchor, near.table, name, alias, far.table, far.columns[i]!)).join(' and ');
-    this.join(`left join ${quoted(this.tableOf(far.table).name)} ${alias} on ${on}`);
+    this.join(`left join ${this.statement.rowsOf(far.table)} ${alias} on ${on}`);
     return alias;
   }
 
@@ -114,7 +116,7 @@ export class From {
       const on = columns.map((name, i) =>
         this.equal(from, relationship.from.table, relationship.from.columns[i]!, alias, target.name, name),
       );
-      this.join(`left join ${quoted(target.name)} ${alias} on ${on.join(' and ')}`);
+      this.join(`left join ${statement.rowsOf(target.name)} ${alias} on ${on.join(' and ')}`);
       return alias;
     }
     // Of several rows with the same values the first is the partner.
@@ -124,14 +126,14 @@ export class From {
       this.equalTo(from, relationship.from.table, relationship.from.columns[i]!, `${first}.${keys[i]}`, this.typeOf(target, name)),
     );
     this.join(`left join (${firsts}) ${first} on ${on.join(' and ')}`);
-    this.join(`left join ${quoted(target.name)} ${alias} on ${statement.dialect.rowId(alias)} = ${first}.first_row`);
+    this.join(`left join ${statement.rowsOf(target.name)} ${alias} on ${statement.dialect.rowId(alias)} = ${first}.first_row`);
     return alias;
   }
 
   /** The first row of each combination of values: the values, and its number as `first_row`. */
   private firstRows(table: Table, columns: readonly string[]): { sql: string; keys: string[] } {
     const inner = this.statement.fresh('i');
-    const own = new From(this.statement, table.name, inner, `${quoted(table.name)} ${inner}`, []);
+    const own = new From(this.statement, table.name, inner, `${this.statement.rowsOf(table.name)} ${inner}`, []);
     const parts = columns.map((name) => own.column(inner, table, name));
     const keys = parts.map((_, i) => `k${i}`);
     const id = this.statement.dialect.rowId(inner);
@@ -167,8 +169,10 @@ export class From {
   }
 
   /** A column of the rows under an alias, in canonical form. Derived columns are worked out in place; no row gives null. */
-  column(alias: string, table: Table, name: string): string {
+  column(alias: string, named: Table, name: string): string {
     const { dialect, checker } = this.statement;
+    // A role's columns are derived as those of its dimension.
+    const table = checker.names.stored(named.name)!;
     const column = checker.names.column(table, name);
     if (!column) throw new TypeError(`${table.name} has no column ${name}`);
     const type = parseType(column.type) ?? TEXT;

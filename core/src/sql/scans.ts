@@ -6,7 +6,6 @@ import type { ColumnName } from '../formula/index.ts';
 import { columnReaches, unreachedOf } from '../query/index.ts';
 import { whereSql } from './aggregate.ts';
 import type { SqlAxis, SqlCondition, SqlContext, SqlStep } from './context.ts';
-import { quoted } from './dialect.ts';
 import type { Statement, Through } from './from.ts';
 import { From, throughKey } from './from.ts';
 
@@ -39,7 +38,7 @@ export class Scans {
       : context.steps;
     const table = this.tableOf(base);
     let scan: Scan = {
-      from: new From(this.statement, table.name, 'b', `${quoted(table.name)} b`, context.via),
+      from: new From(this.statement, table.name, 'b', `${this.statement.rowsOf(table.name)} b`, context.via),
       where: [],
       keys: new Map(),
       throughs: [],
@@ -105,7 +104,7 @@ export class Scans {
   private memberRows(axis: SqlAxis): string {
     const table = this.tableOf(axis.table);
     const alias = this.statement.fresh('t');
-    const from = new From(this.statement, table.name, alias, `${quoted(table.name)} ${alias}`, []);
+    const from = new From(this.statement, table.name, alias, `${this.statement.rowsOf(table.name)} ${alias}`, []);
     const column = (name: string) => from.column(alias, table, name);
     const order = axis.orderBy ? `, ${column(axis.orderBy.column)} as ord` : '';
     const [key, label] = [column(axis.key), column(axis.label ?? axis.key)];
@@ -137,7 +136,7 @@ export class Scans {
       const { dialect } = statement;
       const table = this.tableOf(axis.table);
       const alias = statement.fresh('t');
-      const from = new From(statement, table.name, alias, `${quoted(table.name)} ${alias}`, []);
+      const from = new From(statement, table.name, alias, `${this.statement.rowsOf(table.name)} ${alias}`, []);
       const column = (c: ColumnName) => {
         const home = this.tableOf(c.table);
         const sql = from.column(sameName(home.name, table.name) ? alias : from.table(home.name), home, c.column);
@@ -183,7 +182,7 @@ export class Scans {
     this.statement.needsRecursion();
     const table = this.tableOf(hierarchy.table);
     const alias = this.statement.fresh('t');
-    const from = new From(this.statement, table.name, alias, `${quoted(table.name)} ${alias}`, []);
+    const from = new From(this.statement, table.name, alias, `${this.statement.rowsOf(table.name)} ${alias}`, []);
     const [key, parent] = [from.column(alias, table, keyName), from.column(alias, table, hierarchy.parent!)];
     const members = this.statement.cte(
       'members',
@@ -228,7 +227,7 @@ export class Scans {
     table: Table,
     dayName: string,
   ): string {
-    const from = new From(this.statement, table.name, 'b', `${quoted(table.name)} b`, []);
+    const from = new From(this.statement, table.name, 'b', `${this.statement.rowsOf(table.name)} b`, []);
     const day = from.column('b', table, dayName);
     const parts = columns.map((name) => from.column('b', table, name));
     const rows = this.statement.cte(
@@ -266,13 +265,13 @@ export class Scans {
       this.statement,
       table.name,
       'b',
-      `${kept} e join ${quoted(table.name)} b on ${this.statement.dialect.rowId('b')} = e.r`,
+      `${kept} e join ${this.statement.rowsOf(table.name)} b on ${this.statement.dialect.rowId('b')} = e.r`,
       via,
     );
     throughs.forEach((route, i) => {
       const alias = this.statement.fresh('m');
       const far = route.kind === 'bridge' ? route.entry.from.table : route.entry.to.table;
-      next.join(`left join ${quoted(this.tableOf(far).name)} ${alias} on ${this.statement.dialect.rowId(alias)} = e.m${i}`);
+      next.join(`left join ${this.statement.rowsOf(far)} ${alias} on ${this.statement.dialect.rowId(alias)} = e.m${i}`);
       next.setMet(route, alias);
     });
     return { from: next, where: [], keys: new Map([...keys.keys()].map((id) => [id, `e.${id}`])), throughs };
@@ -288,7 +287,7 @@ export class Scans {
       this.statement,
       base,
       'b',
-      `${rows} e join ${quoted(this.tableOf(base).name)} b on ${this.statement.dialect.rowId('b')} = e.r`,
+      `${rows} e join ${this.statement.rowsOf(base)} b on ${this.statement.dialect.rowId('b')} = e.r`,
       via,
     );
     return { from: next, where: [], keys: new Map([...keys.keys()].map((id) => [id, `e.${id}`])), throughs: [] };

@@ -1,7 +1,7 @@
 import { columnPath, FormulaChecker } from '../formula/index.ts';
 import type { ByItem, Model, Query, Question } from '../model/index.ts';
 import type { ModelData, Named } from '../query/index.ts';
-import { askedMeasure, axisShape, DataError, QueryError, unreachedBy } from '../query/index.ts';
+import { askedMeasure, axisShape, DataError, mentionsRole, QueryError, roledChecker, unreachedBy } from '../query/index.ts';
 import { wayTo } from './ways.ts';
 
 /** Whether the model can answer a question of a fact, and what it lacks. */
@@ -18,7 +18,8 @@ export interface QuestionState {
  * Judges a question as a trial would be: its measures must be there and sound, its columns must be there and reach what the measures are made of,
  * at their level. Whether a column is coarse enough for a level is seen on the rows; a setting without rows takes it to be.
  */
-export function questionState(setting: Named, question: Question): QuestionState {
+export function questionState(named: Named, question: Question): QuestionState {
+  const setting = mentionsRole(named.model, { by: question.by ?? [], measures: [] }) ? roledSetting(named) : named;
   const { model } = setting;
   const missing: string[] = [];
   const by: ByItem[] = [];
@@ -42,6 +43,11 @@ export function questionState(setting: Named, question: Question): QuestionState
   if ((question.measures ?? []).length === 0) missing.push('it names no measure yet: say what is counted or added up');
   if (missing.length > 0) return { question, answers: false, missing: [...new Set(missing)] };
   return { question, answers: true, missing: [], query: { ...(by.length > 0 ? { by } : {}), measures: question.measures!, totals: true } };
+}
+
+function roledSetting(setting: Named): Named {
+  const checker = roledChecker(setting.checker);
+  return { model: checker.model, checker };
 }
 
 /** The questions of each fact, by the fact's name. Where rows that decide are not there, the model alone is asked. */

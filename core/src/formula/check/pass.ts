@@ -61,7 +61,7 @@ export class Pass extends AggregatePass {
   }
 
   protected calendarOf(named: Name | undefined, bases: readonly string[], span: Span): string | undefined {
-    const calendars = (this.names.model.calendars ?? []).map((c) => c.table);
+    const calendars = (this.names.model.calendars ?? []).map((c) => c.table).filter((table) => !this.names.isRole(table));
     if (named) {
       const calendar = calendars.find((c) => sameName(c, named.text));
       if (!calendar) {
