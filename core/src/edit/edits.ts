@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { withRoles } from '../formula/index.ts';
 import type { Model } from '../model/index.ts';
 import {
   calendarSchema,
@@ -13,7 +14,7 @@ import {
   waiverSchema,
 } from '../model/index.ts';
 import { sameName } from '../model/index.ts';
-import { renameInModel, RenameError } from './rename.ts';
+import { renameInModel, RenameError, renameRole } from './rename.ts';
 
 /** Collections of named objects that edits put into and take out of. A new one is one line here. */
 const COLLECTIONS = {
@@ -118,11 +119,14 @@ function applySingle(model: Model, edit: SingleEdit): Model {
         if (columns.length === table.columns.length) throw new EditError(`there is no column ${edit.table}.${edit.column}`);
         return { ...table, columns };
       });
-    case 'set-relationship':
-      return {
+    case 'set-relationship': {
+      const before = (model.relationships ?? []).find((r) => sameName(r.name, edit.name));
+      const changed = {
         ...model,
         relationships: replaceNamed(model.relationships ?? [], edit.name, 'relationship ', (r) => ({ ...r, ...cleared(edit.change) })),
       };
+      return before?.role && edit.change.role ? followRoles(model, changed, before.role, edit.change.role) : changed;
+    }
     case 'put-calendar':
       return { ...model, calendars: [...(model.calendars ?? []).filter((c) => !sameName(c.table, edit.value.table)), edit.value] };
     case 'remove-calendar':
@@ -149,6 +153,19 @@ function applySingle(model: Model, edit: SingleEdit): Model {
     default:
       return edit.do.startsWith('put-') ? put(model, edit as PutEdit) : remove(model, edit as RemoveEdit);
   }
+}
+
+/** Trials that ask by a role ask by its new name, unless another relationship still has the old one. */
+function followRoles(before: Model, after: Model, old: string, role: string): Model {
+  const others = (after.relationships ?? []).some((r) => r.role !== undefined && sameName(r.role, old));
+  if (others) return after;
+  const [was, is] = [before, after].map((model) => withRoles(model).roles);
+  return was!
+    .filter((r) => sameName(r.role, old))
+    .reduce((model, { name, table }) => {
+      const now = is!.find((r) => sameName(r.role, role) && sameName(r.table, table));
+      return now ? renameRole(model, name, now.name) : model;
+    }, after);
 }
 
 type Named = { name: string };

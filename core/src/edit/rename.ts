@@ -1,4 +1,5 @@
-import { columnPath, renameInFormula } from '../formula/index.ts';
+import type { RoleTable } from '../formula/index.ts';
+import { columnPath, renameInFormula, roleName, withRoles } from '../formula/index.ts';
 import type { RenamedThing } from '../formula/index.ts';
 import type { ByItem, Hierarchy, Model, ModelColumn, Query, Relationship, Table } from '../model/index.ts';
 import { sameName, splitPath } from '../model/index.ts';
@@ -15,7 +16,13 @@ type Change = (name: string) => string;
  */
 export function renameInModel(model: Model, thing: RenamedThing, to: string): Model {
   refuse(model, thing, to);
-  const renaming = new Renaming(thing, to);
+  return renamed(model, new Renaming(thing, to, withRoles(model).roles));
+}
+
+/** The model with another name for a role, in the trials and questions that name it. */
+export const renameRole = (model: Model, role: string, to: string): Model => renamed(model, new Renaming({ table: role }, to, []));
+
+function renamed(model: Model, renaming: Renaming): Model {
   const tables = model.tables.map((t) => renaming.table(t));
   return {
     ...model,
@@ -134,6 +141,7 @@ class Renaming {
   constructor(
     private readonly thing: RenamedThing,
     private readonly to: string,
+    private readonly roles: readonly RoleTable[],
   ) {}
 
   private swap =
@@ -156,19 +164,41 @@ class Renaming {
     );
   }
 
+  private roleOf(table: string): RoleTable | undefined {
+    return this.roles.find((r) => sameName(r.name, table));
+  }
+
+  /** A table as a trial names it, which may be a role of one. */
+  private readonly asked: Change = (table) => {
+    const role = this.roleOf(table);
+    return role ? roleName(role, this.tableName(role.table)) : this.tableName(table);
+  };
+
+  /** A condition of a trial: it may name roles. */
+  private condition(source: string): string {
+    const { thing } = this;
+    if (!('table' in thing)) return this.formula(source);
+    const concerned = this.roles.filter((r) => sameName(r.table, thing.table));
+    const own = concerned.reduce((text, role) => {
+      const to = thing.column === undefined ? roleName(role, this.to) : this.to;
+      return renameInFormula(text, { ...thing, table: role.name }, to);
+    }, source);
+    return this.formula(own);
+  }
+
   /** `table.column`, as queries and perspectives write it. */
   readonly path: Change = (text) => {
     const parts = splitPath(text);
     if (!parts) return text;
     const [table, column] = parts;
-    const [newTable, newColumn] = [this.tableName(table), this.column(table)(column)];
+    const [newTable, newColumn] = [this.asked(table), this.column(this.roleOf(table)?.table ?? table)(column)];
     if (newTable === table && newColumn === column) return text;
     return columnPath(newTable, newColumn);
   };
 
   readonly hierarchyPath: Change = (text) => {
     const [table, name] = splitPath(text) ?? [];
-    return table === undefined || this.tableName(table) === table ? text : `${this.tableName(table)}.${name}`;
+    return table === undefined || this.asked(table) === table ? text : `${this.asked(table)}.${name}`;
   };
 
   /** A column of the table itself, or a path. */
@@ -258,8 +288,8 @@ class Renaming {
           'column' in filter
             ? { ...filter, column: this.path(filter.column) }
             : 'where' in filter
-              ? { where: this.formula(filter.where) }
-              : { ...filter, ...given('calendar', filter.calendar && this.tableName(filter.calendar)) },
+              ? { where: this.condition(filter.where) }
+              : { ...filter, ...given('calendar', filter.calendar && this.asked(filter.calendar)) },
         ),
       ),
       ...given(

@@ -12,3 +12,5 @@ export * from './words/index.ts';
 export * from './layout.ts';
 export * from './rename.ts';
 export * from './namesIn.ts';
+export type { RoledModel, RoleTable } from './roles.ts';
+export { mentionsRole, roledChecker, roleName, withRoles } from './roles.ts';

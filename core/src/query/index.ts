@@ -11,6 +11,4 @@ export * from './browse.ts';
 export { dropped, entered, filterAsCondition, isOnCalendar, restricted, withCondition } from './context.ts';
 export type { ConditionShape, ContextOf, FormulaCondition, StepOf } from './context.ts';
 export { columnReaches, unreachedColumns, unreachedOf } from './scan.ts';
-export type { RoledModel, RoleTable } from './roles.ts';
-export { mentionsRole, roledChecker, withRoles } from './roles.ts';
 export { numberedValues } from './derivedColumn.ts';

@@ -7,11 +7,10 @@ import { sameName } from '../model/index.ts';
 import type { Path, RowIndex, Via } from '../relate/index.ts';
 import { chained, keyNumbers, rowByCode, rowIndex } from '../relate/index.ts';
 import type { DataOracle, TypedAggregate } from '../formula/index.ts';
-import { FormulaChecker } from '../formula/index.ts';
+import { FormulaChecker, mentionsRole, withRoles } from '../formula/index.ts';
 import type { Executor } from './compiled/plannedScan.ts';
 import { PlannedScan } from './compiled/plannedScan.ts';
 import { derivedColumn } from './derivedColumn.ts';
-import { mentionsRole, withRoles } from './roles.ts';
 import { aggregateRows } from './rowFormula.ts';
 
 /** A table or a formula that cannot be had, said to the person who asked. */

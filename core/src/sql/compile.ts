@@ -3,7 +3,7 @@ import { DATE, formatType, INTEGER, parseType, TEXT } from '../values/index.ts';
 import type { ByItem, Model, Query, QueryFilter, Table } from '../model/index.ts';
 import { sameName } from '../model/index.ts';
 import type { FormulaChecker, Typed, TypedAggregate } from '../formula/index.ts';
-import { operandsOf } from '../formula/index.ts';
+import { mentionsRole, operandsOf, roledChecker } from '../formula/index.ts';
 import type { PeriodShape } from '../calendar/index.ts';
 import type { Path } from '../relate/index.ts';
 import {
@@ -14,8 +14,6 @@ import {
   filterAsCondition,
   isOnCalendar,
   levelOf,
-  mentionsRole,
-  roledChecker,
   restricted,
   sortedBy,
   treeKey,

@@ -1,7 +1,7 @@
-import { columnPath, FormulaChecker } from '../formula/index.ts';
+import { columnPath, FormulaChecker, mentionsRole, roledChecker } from '../formula/index.ts';
 import type { ByItem, Model, Query, Question } from '../model/index.ts';
 import type { ModelData, Named } from '../query/index.ts';
-import { askedMeasure, axisShape, DataError, mentionsRole, QueryError, roledChecker, unreachedBy } from '../query/index.ts';
+import { askedMeasure, axisShape, DataError, QueryError, unreachedBy } from '../query/index.ts';
 import { wayTo } from './ways.ts';
 
 /** Whether the model can answer a question of a fact, and what it lacks. */

@@ -194,7 +194,7 @@ function rows(task: Extract<Task, { kind: 'rows' }>) {
 }
 
 function values(task: Extract<Task, { kind: 'values' }>) {
-  const data = dataOf(task);
+  const data = dataOf(task).askedBy({ by: [task.column], measures: [] });
   const { table, column: name } = resolvePath(data, task.column);
   const column = data.column(table, name);
   const all = columnValues(column);

@@ -6,6 +6,7 @@ import type { Executor } from '@crease/core/query';
 import { readModel } from '@crease/core/model';
 import { answerQuery, DataError, ModelData } from '@crease/core/query';
 import { answerInSqlite } from '../../src/sql.ts';
+import { onPaper } from './onPaper.ts';
 import type { Question } from './question.ts';
 import { question } from './question.ts';
 import { Random } from './random.ts';
@@ -27,14 +28,15 @@ const modelOf = ({ world, question: { formula } }: Case): Model =>
   readModel(JSON.stringify({ ...world.model, measures: [...(world.model.measures ?? []), { name: 'Asked', formula }] }));
 
 /** Rows of a world as the engine holds them. */
-export function dataOf(kase: Case, executor?: Executor): ModelData {
-  const model = modelOf(kase);
+export const dataOf = (kase: Case, executor?: Executor): ModelData => rowsOf({ ...kase.world, model: modelOf(kase) }, executor);
+
+function rowsOf({ model, rows: all }: World, executor?: Executor): ModelData {
   const today = model.asOf === undefined ? 20_045 : (textReader(DATE)(model.asOf) as number);
   return new ModelData(
     model,
     (name) => {
       const table = model.tables.find((t) => t.name === name)!;
-      const rows = kase.world.rows[name] ?? [];
+      const rows = all[name] ?? [];
       const columns = table.columns
         .filter((c) => c.formula === undefined)
         .map((c) => {
@@ -57,7 +59,8 @@ export function answers(kase: Case): { columns: unknown; compiled: unknown; sql:
   const data = dataOf(kase, 'plain');
   if (!data.checker.measure('Asked')!.typed) return undefined;
   const { query } = kase.question;
-  if ((query.filters ?? []).some((f) => 'where' in f && !data.checker.condition(f.where).typed)) return undefined;
+  if ((query.filters ?? []).some((f) => 'where' in f && !data.askedBy(query).checker.condition(f.where).typed)) return undefined;
+  const paper = onPaper({ ...kase.world, model: data.model });
   const said = (answer: { rows: unknown; totals?: unknown }) => ({
     rows: answer.rows,
     ...(answer.totals ? { totals: answer.totals } : {}),
@@ -74,7 +77,7 @@ export function answers(kase: Case): { columns: unknown; compiled: unknown; sql:
     columns: caught(() => said(answerQuery(data, query))),
     compiled: caught(() => said(answerQuery(dataOf(kase, 'compiled'), query))),
     sql: caught(() => said(answerInSqlite(data, query))),
-    reference: caught(() => said(new Reference({ ...kase.world, model: data.model }, data.checker, data.today).answer(query))),
+    reference: caught(() => said(new Reference(paper, rowsOf(paper).checker, data.today).answer(query))),
   };
 }
 

@@ -212,6 +212,10 @@ const BY = [
   'loan.late',
   'loan.copies',
   'hold.month',
+  'Due on.month',
+  '"Due on".weekday',
+  'Kept at.name',
+  'Kept at district.region',
 ];
 
 export function question(random: Random): Question {
@@ -222,6 +226,16 @@ export function question(random: Random): Question {
       () => ({ column: 'author.country', in: [random.pick(['FR', 'DE', null])] }),
       () => ({ where: random.pick([...CONDITIONS, ...LOAN_CONDITIONS]) }),
       () => ({ period: period(random) }),
+      () => ({
+        where: random.pick([
+          '"Due on".weekday < 5',
+          '"due on".month is null',
+          '"Kept at".size > 1',
+          `"Kept at".place like '%North'`,
+          '"Due on".day > calendar.day',
+        ]),
+      }),
+      () => ({ column: 'Kept at district.region', in: ['North', null] }),
     ],
     2,
   );

@@ -84,7 +84,7 @@ test('a trial offers levels, depths and columns that are shown, and no quantitie
     'd.the name',
   ]);
   const audience = { name: 'P', tables: ['d'], hierarchies: ['d.H'] };
-  expect(attributesOf(model, audience).map((a) => itemText(a.item))).toEqual(['H.Name', 'd.the name']);
+  expect(attributesOf(model, audience).map((a) => itemText(a.item, model))).toEqual(['H.Name', 'd.the name']);
 });
 
 test('columns are quoted where a plain name would not be understood, and the first attribute is a label', () => {

@@ -1,10 +1,11 @@
 import { useMemo } from 'react';
 import type { QueryState } from '@crease/contract';
 import type { ByItem, Query } from '@crease/core/model';
+import { ModelNames } from '@crease/core/model';
 import { Reach } from '@crease/core/relate';
 import type { Way } from '@crease/core/stars';
 import { wayTo } from '@crease/core/stars';
-import { columnPath, FormulaChecker } from '@crease/core/formula';
+import { columnPath, FormulaChecker, withRoles } from '@crease/core/formula';
 import { useModel } from '../../state/model.tsx';
 import { useSelection } from '../../state/selection.ts';
 import { formatValue } from '../../parts/format.ts';
@@ -27,11 +28,14 @@ export function CellEvidence({
   answer: QueryState;
   onDrill: (query: Query) => void;
 }) {
-  const { model, names } = useModel();
+  const { model: designed } = useModel();
+  // A condition may name a role of a dimension.
+  const model = useMemo(() => withRoles(designed).model, [designed]);
+  const names = useMemo(() => new ModelNames(model), [model]);
   const [, select] = useSelection();
   const row = answer.rows[cell.row];
   const column = answer.columns[cell.column];
-  const checker = useMemo(() => new FormulaChecker(model), [model]);
+  const checker = useMemo(() => new FormulaChecker(designed), [designed]);
   const reach = useMemo(() => new Reach(names), [names]);
   if (!row || !column) return null;
   const way = (base: string, table: string | undefined) =>
@@ -80,9 +84,9 @@ export function CellEvidence({
         </thead>
         <tbody>
           {by.map((item, i) => (
-            <tr key={itemText(item)}>
+            <tr key={itemText(item, model)}>
               <td>
-                {itemText(item)} = {row[i] === null ? <i>null or unmatched</i> : String(row[i])}
+                {itemText(item, model)} = {row[i] === null ? <i>null or unmatched</i> : String(row[i])}
               </td>
               {bases.map((b) => (
                 <td key={b}>{way(b, tableOf(item))}</td>
@@ -91,13 +95,19 @@ export function CellEvidence({
           ))}
           {(query.filters ?? []).map((f) => (
             <tr key={JSON.stringify(f)}>
-              <td>{'column' in f ? `${f.column} among ${f.in.length}` : 'where' in f ? f.where : f.period}</td>
+              <td>
+                {'column' in f
+                  ? `${f.column} among ${f.in.length}`
+                  : 'where' in f
+                    ? f.where
+                    : `${f.period}${f.calendar ? ` by ${f.calendar}` : ''}`}
+              </td>
               {bases.map((b) => (
                 <td key={b}>
                   {'column' in f
                     ? way(b, names.path(f.column)?.table.name)
                     : 'period' in f
-                      ? way(b, f.calendar ?? model.calendars?.[0]?.table)
+                      ? way(b, f.calendar ?? designed.calendars?.[0]?.table)
                       : ''}
                 </td>
               ))}
@@ -110,7 +120,7 @@ export function CellEvidence({
           className="btn mt-2"
           onClick={() => onDrill({ ...query, by: [...by.slice(0, deeper.at + 1), deeper.item, ...by.slice(deeper.at + 1)], sort: [] })}
         >
-          Drill down to {itemText(deeper.item)}
+          Drill down to {itemText(deeper.item, model)}
         </button>
       )}
       {next && row[next.at] !== null && (

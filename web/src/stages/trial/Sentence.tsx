@@ -1,7 +1,8 @@
 import { useMemo, useState } from 'react';
 import useSWR from 'swr';
 import { Popover, PopoverButton, PopoverPanel } from '@headlessui/react';
-import type { ByItem, Perspective, Query, QueryFilter } from '@crease/core/model';
+import { withRoles } from '@crease/core/formula';
+import type { ByItem, Model, Perspective, Query, QueryFilter } from '@crease/core/model';
 import { get } from '../../state/api.ts';
 import { useModel } from '../../state/model.tsx';
 import { cellText, count } from '../../parts/text.ts';
@@ -26,11 +27,24 @@ const PERIODS = [
   'same period 1 year back',
 ];
 
+type PeriodFilter = Extract<QueryFilter, { period: string }>;
+
+/** Periods of each calendar, and of each role of one; where there is but one calendar its name goes without saying. */
+function periodsOf(asked: Model): PeriodFilter[] {
+  const { model, rowsOf } = withRoles(asked);
+  const own = (asked.calendars ?? []).length;
+  const calendars = (model.calendars ?? []).map(({ table }) => (own === 1 && !rowsOf.has(table.toLowerCase()) ? {} : { calendar: table }));
+  return calendars.flatMap((calendar) => PERIODS.map((period) => ({ period, ...calendar })));
+}
+
+const periodText = ({ period, calendar }: PeriodFilter): string => (calendar === undefined ? period : `${period} by ${calendar}`);
+
 /** The question as a sentence: show … by … where …, each part a button, completed as one types. */
 export function Sentence({ query, perspective, onAsk }: Props) {
   const { model } = useModel();
   const measures = (model.measures ?? []).filter((m) => !m.hidden && (!perspective || (perspective.measures ?? []).includes(m.name)));
   const attributes = useMemo(() => attributesOf(model, perspective), [model, perspective]);
+  const periods = useMemo(() => periodsOf(model), [model]);
   const by = query.by ?? [];
   const filters = query.filters ?? [];
   const removed = <T,>(list: readonly T[], i: number): T[] => list.filter((_, j) => j !== i);
@@ -53,8 +67,8 @@ export function Sentence({ query, perspective, onAsk }: Props) {
       <span>by</span>
       {by.map((item, i) => (
         <Part
-          key={itemText(item)}
-          text={itemText(item)}
+          key={itemText(item, model)}
+          text={itemText(item, model)}
           onRemove={() => onAsk({ ...query, by: removed(by, i), sort: [] })}
           onLeft={i > 0 ? () => onAsk({ ...query, by: by.map((x, j) => (j === i - 1 ? item : j === i ? by[i - 1]! : x)) }) : undefined}
         />
@@ -62,7 +76,7 @@ export function Sentence({ query, perspective, onAsk }: Props) {
       <Picker
         label="Add an attribute"
         options={attributes
-          .filter((a) => !by.some((b) => itemText(b) === a.text))
+          .filter((a) => !by.some((b) => itemText(b, model) === a.text))
           .map((a) => ({ key: JSON.stringify(a.item), text: a.text, group: a.group }))}
         onPick={(key) => onAsk({ ...query, by: [...by, JSON.parse(key) as ByItem] })}
       />
@@ -78,20 +92,14 @@ export function Sentence({ query, perspective, onAsk }: Props) {
       <Picker
         label="Add a condition"
         options={[
-          ...((model.calendars ?? []).length > 0
-            ? PERIODS.map((p) => ({ key: `period:${p}`, text: p, group: 'periods up to as-of' }))
-            : []),
+          ...periods.map((p) => ({ key: `period:${JSON.stringify(p)}`, text: periodText(p), group: 'periods up to as-of' })),
           { key: 'where:', text: 'a condition of your own …', group: '' },
           ...attributes.filter((a) => typeof a.item === 'string').map((a) => ({ key: `in:${a.text}`, text: a.text, group: a.group })),
         ]}
         onPick={(key) => {
           const [kind, rest] = [key.slice(0, key.indexOf(':')), key.slice(key.indexOf(':') + 1)];
           const added: QueryFilter =
-            kind === 'period'
-              ? { period: rest, ...((model.calendars ?? []).length > 1 ? { calendar: model.calendars![0]!.table } : {}) }
-              : kind === 'in'
-                ? { column: rest, in: [] }
-                : { where: 'true' };
+            kind === 'period' ? (JSON.parse(rest) as PeriodFilter) : kind === 'in' ? { column: rest, in: [] } : { where: 'true' };
           onAsk({ ...query, filters: [...filters, added] });
         }}
       />
@@ -198,7 +206,7 @@ function FilterPart({
 }) {
   const text =
     'period' in filter
-      ? filter.period
+      ? periodText(filter)
       : 'where' in filter
         ? filter.where
         : `${filter.column} is ${

@@ -1,5 +1,6 @@
-import { columnPath } from '@crease/core/formula';
+import { columnPath, withRoles } from '@crease/core/formula';
 import type { ByItem, Model, Perspective, Table } from '@crease/core/model';
+import { sameName, splitPath } from '@crease/core/model';
 
 /** An item that a trial may put on its rows. */
 export interface Attribute {
@@ -9,31 +10,36 @@ export interface Attribute {
   readonly group: string;
 }
 
-export const itemText = (item: ByItem): string =>
-  typeof item === 'string'
-    ? item
-    : 'level' in item
-      ? `${item.hierarchy.split('.').at(-1)}.${item.level}`
-      : `${item.hierarchy.split('.').at(-1)} at depth ${item.depth}`;
+/** An item in short: a hierarchy without its table, unless several tables have one of that name (a dimension and its roles) and it is not of the first. */
+export function itemText(item: ByItem, model: Model): string {
+  if (typeof item === 'string') return item;
+  const [table, name] = splitPath(item.hierarchy) ?? ['', item.hierarchy];
+  const first = (model.hierarchies ?? []).find((h) => sameName(h.name, name));
+  const hierarchy = !first || sameName(first.table, table) ? name : `${table}: ${name}`;
+  return 'level' in item ? `${hierarchy}.${item.level}` : `${hierarchy} at depth ${item.depth}`;
+}
 
 const inPerspective = (p: Perspective | undefined, table: Table, column: string): boolean =>
   !p || p.tables.includes(table.name) || (p.columns ?? []).includes(`${table.name}.${column}`);
 
-/** All attributes, levels and depths of the model, or those that a perspective shows. */
-export function attributesOf(model: Model, perspective?: Perspective): Attribute[] {
+/** All attributes, levels and depths of the model and of the roles of its dimensions, or those that a perspective shows. */
+export function attributesOf(asked: Model, perspective?: Perspective): Attribute[] {
+  const { model, rowsOf } = withRoles(asked);
+  // An audience that sees a dimension sees its roles.
+  const seenAs = (table: string) => rowsOf.get(table.toLowerCase()) ?? table;
   const levels = (model.hierarchies ?? [])
-    .filter((h) => !perspective || (perspective.hierarchies ?? []).includes(`${h.table}.${h.name}`))
+    .filter((h) => !perspective || (perspective.hierarchies ?? []).includes(`${seenAs(h.table)}.${h.name}`))
     .flatMap((h): Attribute[] => {
       const hierarchy = columnPath(h.table, h.name);
       if (h.parent !== undefined)
         return [1, 2, 3, 4].map((depth) => ({
           item: { hierarchy, depth },
-          text: itemText({ hierarchy, depth }),
+          text: itemText({ hierarchy, depth }, model),
           group: `${h.table}.${h.name}`,
         }));
       return (h.levels ?? []).map((l) => ({
         item: { hierarchy, level: l.name },
-        text: itemText({ hierarchy, level: l.name }),
+        text: itemText({ hierarchy, level: l.name }, model),
         group: `${h.table}.${h.name}`,
       }));
     });
@@ -41,7 +47,7 @@ export function attributesOf(model: Model, perspective?: Perspective): Attribute
     .filter((t) => t.role !== 'staging')
     .flatMap((t) =>
       t.columns
-        .filter((c) => !c.hidden && c.use !== 'quantity' && inPerspective(perspective, t, c.name))
+        .filter((c) => !c.hidden && c.use !== 'quantity' && inPerspective(perspective, { ...t, name: seenAs(t.name) }, c.name))
         .map((c): Attribute => ({ item: columnPath(t.name, c.name), text: columnPath(t.name, c.name), group: t.name })),
     );
   return [...levels, ...columns];
