@@ -71,6 +71,7 @@ test('whatever bytes come, a preview shows them or says why not, and every recor
       expect(table.rowCount).toBe(preview.rows);
       expect(table.problems.map((p) => p.line)).toEqual(preview.problems.map((p) => p.line));
     }),
-    { numRuns: 250 },
+    // A header with quotes in the middle of a name, which close and open nothing.
+    { numRuns: 250, examples: [[new TextEncoder().encode('""a""\na')]] },
   );
 });

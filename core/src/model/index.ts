@@ -2,3 +2,4 @@ export * from './schema.ts';
 export * from './file.ts';
 export * from './names.ts';
 export * from './families.ts';
+export * from './words.ts';

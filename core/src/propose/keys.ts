@@ -6,7 +6,8 @@ import type { Model, Table } from '../model/index.ts';
 import type { ModelData } from '../query/index.ts';
 import { combinations } from '../columns/index.ts';
 
-import { nameLikeness, wordsOf } from './names.ts';
+import { isCodeName } from '../claims/index.ts';
+import { isGivenName, isTimePart, nameLikeness, wordsOf } from './names.ts';
 import type { Proposal } from './proposal.ts';
 
 const MOST_KEY_COLUMNS = 9;
@@ -42,29 +43,65 @@ function findKey(table: Table, data: ModelData): { columns: string[]; twice: num
   const rows = data.rowCount(table.name);
   const candidates = table.columns
     .filter((c) => c.formula === undefined)
-    .map((c) => ({ c, column: data.column(table.name, c.name), type: parseType(c.type) ?? TEXT }))
+    .map((c, place): KeyColumn => {
+      const [column, type] = [data.column(table.name, c.name), parseType(c.type) ?? TEXT];
+      return { name: c.name, column, type, place, sound: soundOf(c.name, type, place) };
+    })
     .filter(({ column, type }) => column.nulls === 0 && !['decimal', 'double', 'boolean'].includes(type.kind));
   // A key that a few rows break is still the key: the claim on it will show them.
-  const single = candidates
-    .map((k, i) => ({ ...k, twice: rows - k.column.distinct, score: keyScore(k.c.name, table.name, k.type, i) }))
+  const singles = candidates
+    .map((k) => ({ ...k, twice: rows - k.column.distinct, score: keyScore(k.name, table.name, k.type, k.place) }))
     .filter(
-      ({ twice, c, type }) =>
-        (twice === 0 && type.kind !== 'timestamp' && !holdsMoments(data.column(table.name, c.name))) ||
-        (twice <= Math.max(1, rows * 0.002) && keyScore(c.name, table.name, TEXT, 0) >= 2),
+      ({ twice, name, type, column }) =>
+        (twice === 0 && type.kind !== 'timestamp' && !holdsMoments(column)) ||
+        (twice <= Math.max(1, rows * 0.002) && keyScore(name, table.name, TEXT, 0) >= 2),
     )
     .sort((a, b) => b.score - a.score);
-  if (single[0]) return { columns: [single[0].c.name], twice: single[0].twice };
-  const few = candidates.filter(({ column, type }) => column.distinct > 1 && type.kind !== 'timestamp').slice(0, MOST_KEY_COLUMNS);
-  for (const size of [2, 3]) {
+  const best = singles[0];
+  const single = best && { columns: [best.name], twice: best.twice };
+  // What is unique but for its name's sake, a label or an amount, is so by accident where columns that sound like keys are together.
+  if (single && best.sound > 0) return single;
+  const several = candidates.filter(({ column, type }) => column.distinct > 1 && type.kind !== 'timestamp');
+  const sounding = (least: number) =>
+    compositeOf(
+      several.filter(({ sound }) => sound >= least),
+      rows,
+    );
+  const columns = sounding(2) ?? sounding(1) ?? (single ? undefined : sounding(0));
+  return columns ? { columns, twice: 0 } : single;
+}
+
+interface KeyColumn {
+  readonly name: string;
+  readonly column: Column;
+  readonly type: DataType;
+  readonly place: number;
+  /** How much its name and type are those of a part of a key, from 0 to 2. */
+  readonly sound: number;
+}
+
+/** The fewest columns that together tell all rows apart: those that come first of as many. */
+function compositeOf(candidates: readonly KeyColumn[], rows: number): string[] | undefined {
+  const few = candidates.slice(0, MOST_KEY_COLUMNS);
+  for (const size of [2, 3, 4]) {
     for (const combination of subsets(few, size)) {
       const columns = combination.map(({ column }) => column);
       if (columns.reduce((product, c) => product * c.distinct, 1) < rows) continue;
       const sample = Math.min(rows, SAMPLE_ROWS);
       if (combinations(columns, sample).size < sample || combinations(columns, rows).size < rows) continue;
-      return { columns: combination.map(({ c }) => c.name), twice: 0 };
+      return combination.map(({ name }) => name);
     }
   }
   return undefined;
+}
+
+const LABEL_WORDS = new Set(['name', 'title', 'label', 'description', 'note', 'remark', 'comment']);
+
+/** Days and what is named as a code or a line are like parts of a key, texts may be, labels and amounts are not. */
+function soundOf(name: string, type: DataType, place: number): number {
+  const last = wordsOf(name).at(-1) ?? '';
+  if (type.kind === 'date' || isCodeName(name) || isTimePart(name) || last === 'line' || (isGivenName(name) && place === 0)) return 2;
+  return type.kind === 'text' && !LABEL_WORDS.has(last) ? 1 : 0;
 }
 
 /** A moment written as text may be unique by accident, but is nobody's key. */

@@ -1,4 +1,4 @@
-import { nameLikeness, wordsOf } from './index.ts';
+import { isOfValidity, nameLikeness, wordsOf } from './index.ts';
 
 test.each([
   ['loanDate', ['loan', 'date']],
@@ -6,6 +6,7 @@ test.each([
   ['title authors', ['title', 'author']],
   ['categories', ['category']],
   ['glass', ['glass']],
+  ['lévied_ön', ['levied', 'on']],
 ])('%s is made of the words %j', (name, words) => {
   expect(wordsOf(name)).toEqual(words);
 });
@@ -22,4 +23,18 @@ test('a shared word makes names alike, a generic one does not', () => {
   expect(nameLikeness('return_branch_code', 'branch_code')).toBeGreaterThan(0.5);
   expect(nameLikeness('loan_date', 'due_date')).toBe(0);
   expect(nameLikeness('card_no', 'receipt_no')).toBe(0);
+});
+
+test('names that were given for want of a header are like none', () => {
+  expect(nameLikeness('column_1', 'column_1')).toBe(0);
+});
+
+test.each([
+  ['valid_from', true],
+  ['Válid to', true],
+  ['effectiveSince', true],
+  ['leased_from', false],
+  ['valid', false],
+])('%s is an end of a validity: %s', (name, is) => {
+  expect(isOfValidity(name)).toBe(is);
 });

@@ -1,11 +1,7 @@
-/** Words of a name in lower case, cut on everything that is no letter or digit and where a small letter meets a capital; plurals made singular. */
-export const wordsOf = (name: string): string[] =>
-  name
-    .replace(/(\p{Ll}|\d)(\p{Lu})/gu, '$1 $2')
-    .toLowerCase()
-    .split(/[^\p{L}\p{N}]+/u)
-    .filter(Boolean)
-    .map(singular);
+import { nameWords } from '../model/index.ts';
+
+/** Words of a name, plurals made singular. */
+export const wordsOf = (name: string): string[] => nameWords(name).map(singular);
 
 /** English plurals: categories, branches, loans; glass stays. */
 function singular(word: string): string {
@@ -14,6 +10,9 @@ function singular(word: string): string {
   if (/(ch|sh|x|ss|z)es$/.test(word)) return word.slice(0, -2);
   return word.endsWith('s') && !word.endsWith('ss') ? word.slice(0, -1) : word;
 }
+
+/** Whether a column only has the name that it was given for want of a header, which tells nothing. */
+export const isGivenName = (name: string): boolean => /^column_\d+$/.test(name);
 
 /** Prefixes and suffixes that say what kind of table or column a name is, not which. */
 const KIND_WORDS = new Set(['fact', 'dim', 'dimension', 'bridge', 'stg', 'staging', 'export', 'list', 'table', 'f', 'd', 'b', 's']);
@@ -26,7 +25,7 @@ export function nameLikeness(a: string, b: string): number {
     return own.length > 0 ? own : words;
   };
   const [x, y] = [plain(a), plain(b)];
-  if (x.length === 0 || y.length === 0) return 0;
+  if (x.length === 0 || y.length === 0 || isGivenName(a) || isGivenName(b)) return 0;
   if (x.join('_') === y.join('_')) return 1;
   const generic = (w: string) => ['id', 'no', 'code', 'key', 'number', 'nr', 'name', 'date', 'day'].includes(w);
   const shared = x.filter((w) => y.includes(w) && !generic(w)).length;
@@ -39,8 +38,18 @@ export function nameLikeness(a: string, b: string): number {
 
 const TIME_PARTS = new Set(['year', 'month', 'quarter', 'week', 'weekday', 'day', 'hour', 'minute']);
 
-/** Whether a name is that of a part of a date or a moment, whose numbers are no amounts. */
-export const isTimePart = (name: string): boolean => TIME_PARTS.has(wordsOf(name).at(-1) ?? '');
+/** Whether a name is that of a part of a date or a moment, whose numbers are no amounts; several of them (`minutes`) are a length of time. */
+export const isTimePart = (name: string): boolean => TIME_PARTS.has(nameWords(name).at(-1) ?? '');
+
+/** Whether a column is named as the first or as the last day of a version. */
+export const isValidityStart = (name: string): boolean => isNamedIn(name, ['from', 'since']);
+export const isValidityEnd = (name: string): boolean => isNamedIn(name, ['to', 'until', 'till']);
+export const isOfValidity = (name: string): boolean => isValidityStart(name) || isValidityEnd(name);
+
+function isNamedIn(name: string, ends: readonly string[]): boolean {
+  const words = nameWords(name);
+  return ['valid', 'effective'].includes(words.at(-2) ?? '') && ends.includes(words.at(-1)!);
+}
 
 /** How numbers of that name are totalled by default: rates and prices mean nothing added up. */
 export const aggregateByName = (name: string): 'avg' | 'sum' => (/price|rate|percent|share|ratio|average/i.test(name) ? 'avg' : 'sum');

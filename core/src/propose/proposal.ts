@@ -1,6 +1,6 @@
 import type { Edit } from '../edit/index.ts';
 
-export type ProposalKind = 'key' | 'relationship' | 'hierarchy' | 'role' | 'use' | 'label' | 'calendar' | 'measure';
+export type ProposalKind = 'type' | 'key' | 'relationship' | 'hierarchy' | 'role' | 'use' | 'label' | 'calendar' | 'measure';
 
 /** One part of a drafted star: an edit with what speaks for it. */
 export interface Proposal {

@@ -1,8 +1,10 @@
 import type { Model } from '../model/index.ts';
 import { applyEdit } from '../edit/index.ts';
-import type { ModelData } from '../query/index.ts';
+import { ModelData } from '../query/index.ts';
+import { retyped } from '../shape/index.ts';
 import type { Proposal } from './proposal.ts';
 import { proposeKeys } from './keys.ts';
+import { proposePadded } from './padded.ts';
 import type { ReferencePattern } from './relationships.ts';
 import { proposeRelationships } from './relationships.ts';
 import { proposeRoles } from './roles.ts';
@@ -12,20 +14,25 @@ import { proposeCalendars } from './calendars.ts';
 import { proposeMeasures } from './measures.ts';
 
 /**
- * Drafts a star from tables and their rows: keys first, then relationships by containment and likeness of names, then roles,
+ * Drafts a star from tables and their rows: types without which codes do not meet and keys first, then relationships by containment and likeness of names, then roles,
  * uses, labels, calendars and base measures, each resting on those before it. What the model already says is left alone. `pattern` says what tells a reference.
  */
 export function proposeStar(data: ModelData, pattern?: ReferencePattern): Proposal[] {
-  const all: Proposal[] = [];
-  let { model } = data;
+  const all: Proposal[] = [...proposePadded(data.model, data)];
+  let model = acceptAll(data.model, all);
+  const typed = all.length === 0 ? data : withTypes(data, model);
   const references = (model: Model, of: ModelData) => proposeRelationships(model, of, pattern);
   for (const step of [proposeKeys, references, proposeRoles, proposeUses, proposeLabels, proposeCalendars, proposeMeasures]) {
-    const found = step(model, data);
+    const found = step(model, typed);
     for (const proposal of found) model = applyEdit(model, proposal.edit);
     all.push(...found);
   }
   return all;
 }
+
+/** The same rows with the types that a model declares. */
+const withTypes = (data: ModelData, model: Model): ModelData =>
+  new ModelData(model, (name) => retyped(data.table(name), model.tables.find((t) => t.name === name)?.columns ?? []), data.today);
 
 /** The model with all proposals applied. */
 export const acceptAll = (model: Model, proposals: readonly Proposal[]): Model => proposals.reduce((m, p) => applyEdit(m, p.edit), model);

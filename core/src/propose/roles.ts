@@ -1,16 +1,15 @@
 import type { Column } from '../columns/index.ts';
 import { columnValues } from '../columns/index.ts';
-import type { Model, Table } from '../model/index.ts';
+import type { Model, ModelColumn, Table } from '../model/index.ts';
 import { sameName } from '../model/index.ts';
 import type { ModelData } from '../query/index.ts';
+import { codeReason, isCodeName } from '../claims/index.ts';
+import { parseType, TEXT } from '../values/index.ts';
+import { labelOf } from './labels.ts';
+import { isOfValidity, isTimePart, isValidityEnd, isValidityStart } from './names.ts';
 import type { Proposal } from './proposal.ts';
 
-const VALIDITY = /^(valid|effective)_?(from|to|until|since)$/i;
-
 const counted = (n: number, word: string): string => `${n} ${word}${n === 1 ? '' : 's'}`;
-
-/** Whether a column is named as the first or last day of a version. */
-export const isValidityEnd = (name: string): boolean => VALIDITY.test(name);
 
 /** The role of each table, read from the relationships, with the weight of a bridge and the validity of versions. */
 export function proposeRoles(model: Model, data: ModelData): Proposal[] {
@@ -40,8 +39,18 @@ export function proposeRoles(model: Model, data: ModelData): Proposal[] {
       evidence.push('its rows have parents among themselves');
     } else if (targets.size >= 1) {
       const wide = data.rowCount(t.name) >= Math.max(...[...targets].map((name) => data.rowCount(name)), 0) / 4;
-      role = targets.size >= 2 || wide ? 'fact' : 'dimension';
+      // What is told apart by what it refers to, and has numbers, is a fact however few its rows are.
+      const keyRefers = (t.key ?? []).length > 1 && t.key!.some((k) => referring.has(k.toLowerCase()));
+      const counts = others.some((c) => holdsAmounts(t, c, data.column(t.name, c.name)));
+      role = targets.size >= 2 || wide || (keyRefers && counts) ? 'fact' : 'dimension';
       evidence.push(`it refers to ${counted(targets.size, 'table')} and none refers to it`, `${data.rowCount(t.name)} rows`);
+    } else if (
+      t.key?.length === 1 &&
+      labelOf(t, data) !== undefined &&
+      !t.columns.some((c) => holdsAmounts(t, c, data.column(t.name, c.name)))
+    ) {
+      role = 'dimension';
+      evidence.push('one column tells its rows apart, others describe them; no relationship leads to it yet');
     } else {
       role = 'staging';
       evidence.push('no relationship leads to it or from it');
@@ -49,9 +58,7 @@ export function proposeRoles(model: Model, data: ModelData): Proposal[] {
     if (t.role === role) return [];
     const weight = role === 'bridge' && share ? { weight: { column: share.name, per: [out[0]!.from.columns[0]!] } } : {};
     const valid = role === 'dimension' && !t.validity ? validityOf(t) : undefined;
-    const natural = t.columns.find(
-      (c) => !isValidityEnd(c.name) && !(t.key ?? []).some((k) => sameName(k, c.name)) && /(_|\b)(no|code|id|number|key)$/i.test(c.name),
-    );
+    const natural = t.columns.find((c) => !isOfValidity(c.name) && !(t.key ?? []).some((k) => sameName(k, c.name)) && isCodeName(c.name));
     const validity = valid && natural ? { validity: { of: [natural.name], ...valid } } : {};
     return [
       {
@@ -66,10 +73,18 @@ export function proposeRoles(model: Model, data: ModelData): Proposal[] {
   });
 }
 
+/** Whether a column holds numbers that may be added up or averaged. */
+const holdsAmounts = (t: Table, { name, type }: ModelColumn, column: Column): boolean => {
+  const { kind } = parseType(type) ?? TEXT;
+  const isNumber = kind === 'decimal' || kind === 'double' || kind === 'integer';
+  const isKey = (t.key ?? []).some((k) => sameName(k, name));
+  return isNumber && !isKey && !isTimePart(name) && codeReason(name, kind === 'integer', column) === undefined;
+};
+
 /** The columns between which a version is valid. */
 function validityOf(t: Table): { from: string; to: string } | undefined {
-  const from = t.columns.find((c) => c.type === 'date' && /^(valid|effective)_?(from|since)$/i.test(c.name));
-  const to = t.columns.find((c) => c.type === 'date' && /^(valid|effective)_?(to|until)$/i.test(c.name));
+  const from = t.columns.find((c) => c.type === 'date' && isValidityStart(c.name));
+  const to = t.columns.find((c) => c.type === 'date' && isValidityEnd(c.name));
   return from && to ? { from: from.name, to: to.name } : undefined;
 }
 

@@ -1,30 +1,19 @@
 import { parseType, TEXT } from '../values/index.ts';
-import type { Model, ModelColumn } from '../model/index.ts';
+import type { Column } from '../columns/index.ts';
+import type { Model, ModelColumn, Table } from '../model/index.ts';
 import { sameName } from '../model/index.ts';
 import type { ModelData } from '../query/index.ts';
 import { codeReason } from '../claims/index.ts';
-import { aggregateByName, isTimePart } from './names.ts';
+import { aggregateByName, isTimePart, nameLikeness, wordsOf } from './names.ts';
 import type { Proposal } from './proposal.ts';
+
+type Use = NonNullable<ModelColumn['use']>;
 
 /** The use of each column: reference, key, quantity (with how it is aggregated) or attribute. */
 export function proposeUses(model: Model, data: ModelData): Proposal[] {
-  const relationships = model.relationships ?? [];
   return model.tables.flatMap((t) =>
     t.columns.flatMap((c): Proposal[] => {
-      const column = data.column(t.name, c.name);
-      const type = parseType(c.type) ?? TEXT;
-      const refers = relationships.some((r) => sameName(r.from.table, t.name) && r.from.columns.some((n) => sameName(n, c.name)));
-      const code = codeReason(c.name, type.kind === 'integer', column);
-      const [use, reason]: [NonNullable<ModelColumn['use']>, string] = refers
-        ? ['reference', 'a relationship starts from it']
-        : (t.key ?? []).some((k) => sameName(k, c.name))
-          ? ['key', 'it is part of the key']
-          : ['integer', 'decimal', 'double'].includes(type.kind) &&
-              !code &&
-              !isTimePart(c.name) &&
-              (t.role === 'fact' || t.role === 'bridge' || type.kind !== 'integer')
-            ? ['quantity', type.kind === 'integer' ? "whole numbers that repeat and have no code's name" : 'numbers with decimals']
-            : ['attribute', code && type.kind === 'integer' ? code : type.kind === 'text' ? 'text' : `${type.kind} that describes the row`];
+      const [use, reason] = useOf(model, t, c, data.column(t.name, c.name));
       if (c.use === use) return [];
       const aggregate = use === 'quantity' ? aggregateByName(c.name) : undefined;
       return [
@@ -39,4 +28,35 @@ export function proposeUses(model: Model, data: ModelData): Proposal[] {
       ];
     }),
   );
+}
+
+function useOf(model: Model, t: Table, c: ModelColumn, column: Column): readonly [Use, reason: string] {
+  const isKey = (t.key ?? []).some((k) => sameName(k, c.name));
+  const refers = (model.relationships ?? []).some((r) => sameName(r.from.table, t.name) && r.from.columns.some((n) => sameName(n, c.name)));
+  if (isKey && (t.key!.length === 1 || !refers)) return ['key', t.key!.length === 1 ? 'it is the key' : 'it is part of the key'];
+  if (refers) return ['reference', 'a relationship starts from it'];
+  const isParent = (model.hierarchies ?? []).some((h) => sameName(h.table, t.name) && h.parent !== undefined && sameName(h.parent, c.name));
+  if (isParent) return ['reference', 'it leads to the parent of each member'];
+
+  const { kind } = parseType(c.type) ?? TEXT;
+  const code = codeReason(c.name, kind === 'integer', column);
+  const isFact = t.role === 'fact' || t.role === 'bridge';
+  if (isFact && isForeign(t, c.name, column)) return ['reference', 'its name is that of a key, of a table that is not here'];
+  const isNumber = kind === 'integer' || kind === 'decimal' || kind === 'double';
+  if (isNumber && !code && !isTimePart(c.name)) {
+    if (kind !== 'integer') return ['quantity', 'numbers with decimals'];
+    if (isFact) return ['quantity', "whole numbers that repeat and have no code's name"];
+  }
+  return ['attribute', code && kind === 'integer' ? code : kind === 'text' ? 'text' : `${kind} that describes the row`];
+}
+
+/** Words with which names of keys end, and how often on average a value of a reference stands. */
+const KEY_WORDS = new Set(['id', 'key']);
+const REPEATED = 5;
+
+/** Whether a column of a fact is named as another table's key, and its values repeat as those of a reference do. */
+function isForeign(t: Table, name: string, column: Column): boolean {
+  const words = wordsOf(name);
+  const own = nameLikeness(words.slice(0, -1).join('_'), t.name);
+  return words.length > 1 && KEY_WORDS.has(words.at(-1)!) && own < 1 && column.distinct * REPEATED <= column.rowCount - column.nulls;
 }

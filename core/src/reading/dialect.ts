@@ -137,6 +137,7 @@ function looksLikeHeader(records: string[][]): boolean {
   const first = records[0];
   if (!first) return true;
   const names = new Set(first.map((name) => name.trim().toLowerCase()));
+  if (startsWithCodes(records)) return false;
   if (!first.some((name) => VALUE_LIKE.test(name.trim()))) {
     // All texts: a header unless the same texts come back as values below it.
     const repeated = first.filter((name, c) => records.slice(1).some((record) => record[c] === name)).length;
@@ -144,6 +145,19 @@ function looksLikeHeader(records: string[][]): boolean {
   }
   // Blank or double names happen in headers; numbers and dates do not.
   return names.size > 0 && first.every((name) => name.trim() === '' || !VALUE_LIKE.test(name.trim()));
+}
+
+/** The shape of a code: where its letters and digits are. Undefined for a text that does not have both. */
+const shapeOf = (text: string): string | undefined =>
+  /\d/.test(text) && /\p{L}/u.test(text) ? text.replace(/\d/g, '9').replace(/\p{L}/gu, 'a') : undefined;
+
+/** Whether the first line holds, in some column, a code of just the shape of all that stand below it: it is a row then, no header. */
+function startsWithCodes(records: string[][]): boolean {
+  return records[0]!.some((first, c) => {
+    const shape = shapeOf(first);
+    const below = records.slice(1).flatMap((record) => record[c] || []);
+    return shape !== undefined && below.length > 0 && below.every((text) => shapeOf(text) === shape);
+  });
 }
 
 /** Turns chunks of a file in any encoding into chunks of UTF-8. */

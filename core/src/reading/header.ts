@@ -88,14 +88,15 @@ function placesOf(spec: ReadSpec, names: readonly string[]): number[] {
 /** Where the record that starts at `from` ends, its line end included; undefined where that is not in the bytes. */
 function recordEnd(bytes: Uint8Array, from: number, quote: number, delimiter: number, newline: number): number | undefined {
   let inQuotes = false;
-  let quoted = false; // whether the field began with a quote
+  let closedAt = -1; // where the field's quotes were last closed: a quote right behind goes on within them
   for (let at = from, fieldStart = from; at < bytes.length; at++) {
     const byte = bytes[at]!;
-    if (at === fieldStart && quote !== 0 && byte === quote) inQuotes = quoted = true;
-    else if (inQuotes) inQuotes = byte !== quote;
-    else if (quoted && byte === quote && bytes[at - 1] === quote) inQuotes = true;
+    if (at === fieldStart && quote !== 0 && byte === quote) inQuotes = true;
+    else if (inQuotes) {
+      if (byte === quote) [inQuotes, closedAt] = [false, at];
+    } else if (byte === quote && at === closedAt + 1 && closedAt > fieldStart) inQuotes = true;
     else if (byte === newline) return at + 1;
-    else if (byte === delimiter) [fieldStart, quoted] = [at + 1, false];
+    else if (byte === delimiter) fieldStart = at + 1;
   }
   return undefined;
 }

@@ -112,6 +112,8 @@ test.each([
   ['a\tb\n1\t2\n', '\t', 'utf-8', true],
   ['1|2\n3|4\n', '|', 'utf-8', false],
   ['only\nx\ny\n', ',', 'utf-8', true],
+  ['RMVh6;Northwood\nRxYy8;Elmham\n', ';', 'utf-8', false],
+  ['B2;name\nRxYy8;Elmham\n', ';', 'utf-8', true],
 ])('the dialect of %j is found', (text, delimiter, encoding, header) => {
   expect(detectDialect(bytes(text), true)).toMatchObject({ delimiter, encoding, header });
 });
@@ -132,6 +134,7 @@ test.each([
   [['31/12/2025', '01/02/2025'], 'date'],
   [['2026-01-31 10:00', '2025-02-28 00:01'], 'timestamp'],
   [['true', 'False'], 'boolean'],
+  [['20221104', '20230812', '20230813', '20240101', '29991231'], 'date'],
   [['00123', '00456'], 'text'],
   [['99999999999999999999'], 'text'],
   [['a', '1'], 'text'],

@@ -190,9 +190,13 @@ function guessNumber(texts: readonly string[], written: TextReading): TypeGuess 
   return { type, ...(decimalComma ? { decimalComma } : {}), reason: `numbers with up to ${scale} decimals` };
 }
 
+/** Days that stand for no end. */
+const OPEN_ENDS = new Set(['29991231', '99991231']);
+
 const looksLikeDays = (texts: readonly string[]): boolean => {
   const pattern = datePattern('yyyyMMdd')!;
-  return texts.length > 3 && texts.every((text) => /^(19|20)\d{6}$/.test(text) && pattern.parseDate(text) !== undefined);
+  const days = texts.filter((text) => !OPEN_ENDS.has(text));
+  return days.length > 3 && days.every((text) => /^(19|20)\d{6}$/.test(text) && pattern.parseDate(text) !== undefined);
 };
 
 function guessMoment(texts: readonly string[]): TypeGuess | undefined {

@@ -1,5 +1,6 @@
 import { columnValues } from '../../columns/index.ts';
 import type { Column } from '../../columns/index.ts';
+import { nameWords } from '../../model/index.ts';
 import { parseType } from '../../values/index.ts';
 import type { ClaimKind } from '../claim.ts';
 import { claimOf } from '../claim.ts';
@@ -11,16 +12,8 @@ const CODE_WORDS = new Set(
   ),
 );
 
-/** Words of a name: on blanks, underscores, dashes, and where a small letter meets a capital. */
-const wordsOf = (name: string): string[] =>
-  name
-    .replace(/(\p{Ll}|\d)(\p{Lu})/gu, '$1 $2')
-    .toLowerCase()
-    .split(/[^\p{L}\p{N}]+/u)
-    .filter(Boolean);
-
 /** Whether a name ends in a word for a code; a count of codes (`codes_read`) does not. */
-export const isCodeName = (name: string): boolean => CODE_WORDS.has(wordsOf(name).at(-1) ?? '');
+export const isCodeName = (name: string): boolean => CODE_WORDS.has(nameWords(name).at(-1) ?? '');
 
 export const notAQuantity: ClaimKind = {
   kind: 'not-a-quantity',
