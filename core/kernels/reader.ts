@@ -30,6 +30,7 @@ class Column {
   scale: i32 = 0;
   point: i32 = 0;
   limit: f64 = 0; // numbers from this size on are hard
+  padded: i32 = 0; // of the chunk: whole numbers that are written with zeros in front
   out: usize = 0; // f64 a row for numbers and moments (NaN: null), u32 a row for texts
   low: f64 = 0; // of the chunk, set by `narrow`
   high: f64 = 0;
@@ -168,6 +169,11 @@ export function startChunk(): void {
   rows = 0;
   line = 0;
   leftOut = 0;
+  for (let i = 0; i < columnCount; i++) columnAt(i).padded = 0;
+}
+
+export function paddedOf(i: i32): i32 {
+  return columnAt(i).padded;
 }
 
 export function linesAt(): usize {
@@ -387,6 +393,7 @@ function numbers(column: Column, index: i32, count: i32): void {
       store<f64>(out, NaN);
       continue;
     }
+    if (scale == 0 && length > 1 && load<u8>(start) == 48) column.padded++;
     const value = length > 20 ? NaN : scaled(start, start + <usize>length, scale, point);
     const plain = value < limit && value > -limit;
     if (plain && (onlyEmpty || !isNull(start, length))) store<f64>(out, value);

@@ -2,7 +2,7 @@ import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import type { Misfits, TableData } from '@crease/core/columns';
-import { columnOf, columnValues } from '@crease/core/columns';
+import { columnOf, columnValues, combineTables } from '@crease/core/columns';
 import type { ReadSpec } from '@crease/core/reading';
 import { CHUNK_BYTES, DEFAULT_DIALECT, readTable } from '@crease/core/reading';
 import { DATE, decimal, INTEGER, TEXT } from '@crease/core/values';
@@ -61,7 +61,7 @@ const facts = (table: TableData) => ({
   // Lists of all rows are for the load only.
   misfits: [...table.misfits].map(([column, { all: _all, ...kept }]) => [column, kept]),
   columns: [...table.columns.values()].map((c) => ({
-    ...{ name: c.name, distinct: c.distinct, nulls: c.nulls, runs: c.runs, size: c.domain.size },
+    ...{ name: c.name, distinct: c.distinct, nulls: c.nulls, runs: c.runs, size: c.domain.size, padded: c.padded },
     counts: Array.from(c.counts),
   })),
 });
@@ -99,6 +99,17 @@ test('several readers give the table that one gives', async () => {
   const { table } = await readInPieces(text, 3);
   expect(table.problems.length).toBeGreaterThan(50);
   expectSame(table, readTable(spec, text));
+});
+
+test('whole numbers with zeros in front are counted, in pieces and in parts that are put together', async () => {
+  const text = rowsOf(2, (n, next) => (n % 10 === 0 ? `0${plain(n, next)}` : plain(n, next)));
+  const { table } = await readInPieces(text, 2);
+  expectSame(table, readTable(spec, text));
+  const padded = columnOf(table, 'id').padded;
+  expect(padded).toBe(Math.ceil(table.rowCount / 10));
+  expect(columnOf(combineTables('t', [table, table]), 'id').padded).toBe(2 * padded);
+  const few = readTable(spec, Buffer.from('id,title,price,day\n0,007,0.50,2025-01-01\n00,007,00.5,2025-01-01\n-1,,,\n'));
+  expect([...few.columns.values()].map((c) => c.padded)).toEqual([1, 0, 0, 0]);
 });
 
 test('line ends inside of quotes do not lead a piece astray', async () => {

@@ -3,10 +3,8 @@ import { Option } from 'commander';
 import type { Command } from 'commander';
 import { claimsCsv, claimsSarif } from '@crease/core/interchange';
 import type { JudgedClaim } from '@crease/core/claims';
-import { judgeClaim, listClaims, present, summarise } from '@crease/core/claims';
-import { formatDate } from '@crease/core/values';
-import { dataFolder, openFolder } from '@crease/server/files';
-import { loadModel, todayOf } from '../input.ts';
+import { summarise } from '@crease/core/claims';
+import { judgeFolder } from '../judgeFolder.ts';
 
 export function addCheck(program: Command): void {
   program
@@ -18,11 +16,7 @@ export function addCheck(program: Command): void {
     .option('--sarif', 'what does not hold as a SARIF 2.1.0 log, for pipelines')
     .action(async (modelFile: string, options: { data?: string; json?: boolean; csv?: boolean; sarif?: boolean }) => {
       const start = performance.now();
-      const model = loadModel(modelFile);
-      const data = await openFolder(model, dataFolder(modelFile, options.data), todayOf(model));
-      // A waiver ends by today's date, whatever day the model's periods count from.
-      const today = formatDate(todayOf({ ...model, asOf: undefined }));
-      const claims = listClaims(model, data.checker).map((claim) => present(claim, judgeClaim(claim, data), model, today, data));
+      const { model, claims } = await judgeFolder(modelFile, options.data);
       const summary = summarise(claims);
       const elapsedMs = Math.round(performance.now() - start);
       if (options.json) {

@@ -1,4 +1,5 @@
 import type { Model, Waiver } from '../model/index.ts';
+import { ownMeasures, withFamilies } from '../model/index.ts';
 import { DataError } from '../query/index.ts';
 import type { ModelData } from '../query/index.ts';
 import { FormulaChecker } from '../formula/index.ts';
@@ -20,9 +21,13 @@ export interface JudgedClaim {
   readonly waiver?: Waiver;
 }
 
-/** All claims that a model makes, in the order of their kinds. Without data, claims that need a table's rows are listed all the same. */
-export function listClaims(model: Model, checker: FormulaChecker = new FormulaChecker(model)): Claim[] {
-  return CLAIM_KINDS.flatMap((kind) => kind.list({ model, checker }));
+/**
+ * All claims that a model makes, in the order of their kinds. Without data, claims that need a table's rows are listed all the same. Measures of
+ * period families rest on their bases: whether they can be evaluated is claimed of them, and no more.
+ */
+export function listClaims(model: Model, checker: FormulaChecker = new FormulaChecker(withFamilies(model))): Claim[] {
+  const own = { ...model, measures: [...ownMeasures(model)] };
+  return CLAIM_KINDS.flatMap((kind) => kind.list({ model: own, checker }));
 }
 
 /** Judges one claim. What cannot be had (a broken formula, rows that are not there) leaves it unchecked, and says why. */

@@ -25,6 +25,8 @@ export interface Column {
   readonly runs: number;
   /** Bytes of the encoded dictionary; a range needs none. */
   readonly dictionaryBytes: number;
+  /** Rows whose whole number its file wrote with zeros in front, as codes are. */
+  readonly padded: number;
 }
 
 /** What a column is made of. Its parts may come late: they are asked for once, when they are first needed. */
@@ -43,6 +45,8 @@ export interface ColumnParts {
   readonly runs: number | (() => number);
   /** By default the domain is encoded to tell. */
   readonly dictionaryBytes?: () => number;
+  /** By default none. */
+  readonly padded?: number;
 }
 
 class CodedColumn implements Column {
@@ -50,6 +54,7 @@ class CodedColumn implements Column {
   readonly type: DataType;
   readonly rowCount: number;
   readonly nulls: number;
+  readonly padded: number;
   private heldDistinct: number | undefined;
   private heldRuns: number | undefined;
   private heldBytes: number | undefined;
@@ -62,6 +67,7 @@ class CodedColumn implements Column {
     this.type = parts.type;
     this.rowCount = parts.rowCount;
     this.nulls = parts.nulls;
+    this.padded = parts.padded ?? 0;
   }
 
   get distinct(): number {
@@ -110,6 +116,7 @@ export const changedColumn = (column: Column, change: { name?: string; domain?: 
     distinct: () => column.distinct,
     nulls: column.nulls,
     runs: () => column.runs,
+    padded: column.padded,
   });
 
 /** The largest domain whose histogram is kept with a stored column. */

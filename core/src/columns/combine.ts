@@ -137,6 +137,7 @@ export function combineColumns(name: string, parts: readonly Column[], keep?: Ke
         ? merged().domain.size
         : counts().reduce((n, count, code) => n + (code > 0 && count > 0 ? 1 : 0), 0),
     nulls: parts.reduce((sum, part) => sum + part.nulls, 0),
+    padded: parts.reduce((sum, part) => sum + part.padded, 0),
     runs: () => {
       // Rows that meet where two parts do may hold one value.
       const filled = parts.filter((part) => part.rowCount > 0);

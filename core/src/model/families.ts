@@ -13,6 +13,17 @@ export function familyMeasures(model: Model): Measure[] {
   });
 }
 
+/** The measures that the model itself lists, without those that `withFamilies` has written out. */
+export function ownMeasures(model: Model): readonly Measure[] {
+  const made = familyMeasures(model);
+  const own = [...(model.measures ?? [])];
+  for (const { name, formula } of made) {
+    const at = own.findLastIndex((m) => m.name === name && m.formula === formula);
+    if (at >= 0) own.splice(at, 1);
+  }
+  return own;
+}
+
 /** The model with the measures of its period families written out; the same object where it has none. */
 export function withFamilies(model: Model): Model {
   const made = familyMeasures(model);

@@ -43,6 +43,8 @@ export interface ColumnChunk {
   readonly reader: number;
   /** With lines of the file. */
   readonly misfits: MisfitTexts;
+  /** Whole numbers that are written with zeros in front. */
+  readonly padded: number;
 }
 
 /** A finished column but for its codes, which went to the sink. */
@@ -58,6 +60,7 @@ export interface AssembledColumn {
   readonly distinct: number;
   readonly nulls: number;
   readonly runs: number;
+  readonly padded: number;
   /** Rows per code, where there are at most `MOST_COUNTED` of them. */
   readonly counts: Uint32Array | undefined;
   readonly misfits: Misfits | undefined;
@@ -93,6 +96,7 @@ export function assembleColumn(source: ColumnChunks, stretch: number, sink: (str
       encodedDomain: plan.encoded ?? (() => encodeDomain(plan.domain(), column.type)),
       distinct: plan.distinct,
       ...stream.finish(),
+      padded: chunks.reduce((sum, chunk) => sum + chunk.padded, 0),
       misfits: plan.misfits ?? misfitsOf(chunks.map((chunk) => chunk.misfits)),
     };
   });

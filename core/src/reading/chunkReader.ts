@@ -47,6 +47,8 @@ export interface Chunk {
   readonly lineOf: Uint32Array | undefined;
   readonly cells: readonly ChunkCells[];
   readonly misfits: readonly MisfitTexts[];
+  /** By column, whole numbers that are written with zeros in front; 0 for other columns. */
+  readonly padded: readonly number[];
   readonly problems: readonly ReadProblem[];
   readonly leftOut: number;
 }
@@ -160,6 +162,7 @@ export class ChunkReader {
       problems: this.problems(),
       leftOut: kernel.leftOut.value,
       misfits,
+      padded: this.spec.columns.map(({ type }, i) => (type.kind === 'integer' ? kernel.paddedOf(i) : 0)),
       cells: this.spec.columns.map((_, i) => this.cells(i, wide[i]!)),
     };
     this.kinds.forEach((kind, i) => {

@@ -27,6 +27,7 @@ export interface ReaderKernel {
   addNull(length: number): number;
   room(bytes: number): number;
   startChunk(): void;
+  paddedOf(i: number): number;
   linesAt(): number;
   hardAt(): number;
   problemsAt(): number;

@@ -86,7 +86,12 @@ function assembleTable(spec: ReadSpec, layout: Layout, chunks: readonly Chunk[],
     const made = assembleColumn(
       {
         column,
-        chunks: chunks.map((chunk, k) => ({ rows: chunk.rows, reader: 0, misfits: onLines(chunk.misfits[i]!, facts.firstLines[k]!) })),
+        chunks: chunks.map((chunk, k) => ({
+          rows: chunk.rows,
+          reader: 0,
+          misfits: onLines(chunk.misfits[i]!, facts.firstLines[k]!),
+          padded: chunk.padded[i]!,
+        })),
         cells: (k) => chunks[k]!.cells[i]!,
         dictionaries: [reader.takeSealed(i, true).map(textList)],
         exact: true,

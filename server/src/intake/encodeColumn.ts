@@ -18,6 +18,7 @@ export interface ColumnTask {
     readonly reader: number;
     readonly cells: KeptCells;
     readonly misfits: MisfitTexts;
+    readonly padded: number;
   }[];
   /** By reader, then by epoch. */
   readonly dictionaries: readonly (readonly KeptTexts[])[];
@@ -39,7 +40,12 @@ export function encodeColumn(task: ColumnTask): { column: EncodedColumn; misfits
     const made = assembleColumn(
       {
         column: task.column,
-        chunks: task.pieces.map(({ rows, reader, misfits }, k) => ({ rows, reader, misfits: onLines(misfits, firstLines[k]!) })),
+        chunks: task.pieces.map(({ rows, reader, misfits, padded }, k) => ({
+          rows,
+          reader,
+          misfits: onLines(misfits, firstLines[k]!),
+          padded,
+        })),
         cells: (k) => loadCells(task.pieces[k]!.cells, open),
         dictionaries: task.dictionaries.map((list) => list.map((kept) => textListOf(kept, open))),
         exact: task.exact,
@@ -49,7 +55,7 @@ export function encodeColumn(task: ColumnTask): { column: EncodedColumn; misfits
       SEGMENT_ROWS,
       (stretch) => segments.push(stretch.encode()),
     );
-    const { name, type, nulls, distinct, runs, counts, misfits } = made;
+    const { name, type, nulls, distinct, runs, padded, counts, misfits } = made;
     return {
       column: {
         name,
@@ -58,6 +64,7 @@ export function encodeColumn(task: ColumnTask): { column: EncodedColumn; misfits
         nulls,
         distinct,
         runs,
+        padded,
         ...inFewestBytes(type, made.encodedDomain(), segments),
         counts: counts ? encodeSegment(counts) : undefined,
       },

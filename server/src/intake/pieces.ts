@@ -127,6 +127,7 @@ function readPiece(reader: ChunkReader, descriptor: number, bounds: Bounds, spil
     lineOf: undefined,
     cells: [],
     misfits: [],
+    padded: [],
     problems: [],
     leftOut: 0,
   };

@@ -179,13 +179,14 @@ function columnTask(
   return {
     column: spec.columns[i]!,
     nulls: spec.nulls ?? [''],
-    pieces: pieces.map(({ rows, lines, lineOf, reader, cells, misfits }) => ({
+    pieces: pieces.map(({ rows, lines, lineOf, reader, cells, misfits, padded }) => ({
       rows,
       lines,
       lineOf,
       reader,
       cells: cells[i]!,
       misfits: misfits[i]!,
+      padded: padded[i]!,
     })),
     dictionaries: dictionaries.map((byColumn) => byColumn[i]!),
     exact,

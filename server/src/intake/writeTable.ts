@@ -10,7 +10,7 @@ export function writeTable(tables: Tables, modelId: number, key: string, table: 
   const regular = lines.every((line, row) => line === firstLine + row);
   const id = tables.begin(modelId, key, { rowCount, problems, firstLine, lines: regular ? undefined : lines }, replaces);
   [...table.columns.values()].forEach((column, ordinal) => {
-    const { name, type, nulls, distinct, runs, domain } = column;
+    const { name, type, nulls, distinct, runs, padded, domain } = column;
     tables.addColumn(id, ordinal, {
       name,
       sourceName: table.sourceNames?.get(name.toLowerCase()),
@@ -18,6 +18,7 @@ export function writeTable(tables: Tables, modelId: number, key: string, table: 
       nulls,
       distinct,
       runs,
+      padded,
       ...inFewestBytes(type, encodeDomain(domain, type), encodeSegments(column.codes)),
       counts: domain.size <= MOST_COUNTED ? encodeSegment(column.counts) : undefined,
     });

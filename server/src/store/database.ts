@@ -115,6 +115,10 @@ const MIGRATIONS: readonly string[] = [
   );
   create index load_log_by_model on load_log (model_id, id);
   `,
+  `
+  -- Rows whose whole number was written with zeros in front, as codes are.
+  alter table stored_column add column padded integer not null default 0;
+  `,
 ];
 
 /** A workspace file that cannot be opened: the message says why and what to do. */

@@ -70,6 +70,8 @@ export interface EncodedColumn {
   readonly nulls: number;
   readonly distinct: number;
   readonly runs: number;
+  /** Rows whose whole number its file wrote with zeros in front; by default none. */
+  readonly padded?: number;
   readonly segments: readonly StoredSegment[];
   /** Rows per code, laid out like a segment; left out for very large domains. */
   readonly counts: EncodedSegment | undefined;
@@ -127,8 +129,8 @@ export class Tables {
     this.db.transaction(() => {
       const added = this.db
         .prepare(
-          `insert into stored_column (table_id, ordinal, name, source_name, type, domain, domain_deflated, nulls, distinct_values, runs, counts, counts_encoding)
-           values (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+          `insert into stored_column (table_id, ordinal, name, source_name, type, domain, domain_deflated, nulls, distinct_values, runs, padded, counts, counts_encoding)
+           values (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
         )
         .run(
           tableId,
@@ -141,6 +143,7 @@ export class Tables {
           column.nulls,
           column.distinct,
           column.runs,
+          column.padded ?? 0,
           column.counts ? bytesOf(column.counts.bytes) : null,
           column.counts?.encoding ?? null,
         );
@@ -248,7 +251,7 @@ export class Tables {
     };
     const columns = this.db
       .prepare(
-        'select id, name, source_name, type, domain, domain_deflated, nulls, distinct_values, runs, counts, counts_encoding from stored_column where table_id = ? order by ordinal',
+        'select id, name, source_name, type, domain, domain_deflated, nulls, distinct_values, runs, padded, counts, counts_encoding from stored_column where table_id = ? order by ordinal',
       )
       .all(id) as StoredColumn[];
     const lines = row.lines
@@ -297,6 +300,7 @@ export class Tables {
       distinct: column.distinct_values,
       nulls: column.nulls,
       runs: column.runs,
+      padded: column.padded,
       ...(counts && encoding ? { counts: () => readCounts(counts, encoding, domainOf().size) } : {}),
     });
   }
@@ -343,6 +347,7 @@ interface StoredColumn {
   readonly nulls: number;
   readonly distinct_values: number;
   readonly runs: number | null;
+  readonly padded: number;
   readonly counts: Buffer | null;
   readonly counts_encoding: EncodingName | null;
 }

@@ -1,4 +1,5 @@
-import type { ColumnName, FormulaChecker } from '../../formula/index.ts';
+import type { ColumnName, FormulaChecker, Typed } from '../../formula/index.ts';
+import { operandsOf } from '../../formula/index.ts';
 import type { Hierarchy, Model, Relationship, Table } from '../../model/index.ts';
 import { sameName } from '../../model/index.ts';
 import { endColumns } from '../basis.ts';
@@ -52,3 +53,6 @@ export function isKeyOrReference(model: Model, table: Table, column: string): 'k
     ? 'reference'
     : undefined;
 }
+
+/** Parts of a scalar operation or a context, without going into measures. */
+export const partsOf = (node: Typed): readonly Typed[] => (node.kind === 'context' ? [node.operand] : operandsOf(node));

@@ -1,4 +1,5 @@
 import { parseType, TEXT } from '../../values/index.ts';
+import { familyMeasures } from '../../model/index.ts';
 import type { CheckedFormula, FormulaChecker } from '../../formula/index.ts';
 import { placeOf } from '../../formula/index.ts';
 import type { ClaimKind, Judgement } from '../claim.ts';
@@ -9,7 +10,7 @@ export const formulaValid: ClaimKind = {
   weight: 'blocks',
   documentation: 'A formula does not parse, names something unknown, mixes types, or is circular.',
   list: ({ model }) => [
-    ...(model.measures ?? []).map((m) =>
+    ...[...(model.measures ?? []), ...familyMeasures(model)].map((m) =>
       claimOf(formulaValid, m.name, `the formula of ${m.name} can be evaluated`, {
         about: [{ measure: m.name }],
         // Of two measures with one name each is judged by its own formula.

@@ -1,3 +1,4 @@
+import { familyMeasures } from '../../model/index.ts';
 import type { ClaimKind, Remedy } from '../claim.ts';
 import { claimOf } from '../claim.ts';
 
@@ -10,7 +11,7 @@ export const measureName: ClaimKind = {
     const fold = (name: string) => name.toLowerCase();
     return measures.map((m) => {
       const [alike, table] = [
-        measures.filter((other) => fold(other.name) === fold(m.name)),
+        [...measures, ...familyMeasures(model)].filter((other) => fold(other.name) === fold(m.name)),
         model.tables.find((t) => fold(t.name) === fold(m.name)),
       ];
       const notes = [

@@ -63,6 +63,7 @@ export function codeReason(name: string, isInteger: boolean, column: Column): st
   if (!isInteger) return undefined;
   const filled = column.rowCount - column.nulls;
   if (isCodeName(name)) return 'its name is that of a code';
+  if (column.padded > 0) return `${column.padded} of its values are written with zeros in front, as codes are`;
   if (filled < 50 || column.distinct < filled * 0.98) return undefined;
   const widths = new Set<number>();
   const values = columnValues(column);

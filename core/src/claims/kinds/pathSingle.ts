@@ -12,7 +12,7 @@ export const pathSingle: ClaimKind = {
       .filter((t) => t.role === 'fact')
       .flatMap((fact) =>
         model.tables
-          .filter((t) => !sameName(t.name, fact.name) && t.role !== 'fact' && t.role !== 'staging')
+          .filter((t) => !sameName(t.name, fact.name) && t.role !== 'staging')
           .flatMap((table) => {
             const route = checker.reach.route(fact.name, table.name);
             if (!route) return [];

@@ -108,7 +108,8 @@ function missing(checker: FormulaChecker, p: Perspective): string[] {
     }),
     ...(p.columns ?? []).flatMap((path) => {
       const found = names.path(path);
-      return found ? (found.column.hidden ? [`the column ${path} is hidden`] : []) : [`there is no column ${path}`];
+      if (!found) return [`there is no column ${path}`];
+      return found.column.hidden || found.table.hidden ? [`the column ${path} is hidden`] : [];
     }),
     ...(p.hierarchies ?? []).flatMap((path) => (names.hierarchy(path) ? [] : [`there is no hierarchy ${path}`])),
     ...(p.measures ?? []).flatMap((name) => {
@@ -175,7 +176,10 @@ function closing(checker: FormulaChecker, p: Perspective): Remedy[] {
   const needed = hierarchies.flatMap((path) =>
     hierarchyColumns(checker, names.hierarchy(path)!).filter(({ table, column }) => !showsColumn(checker, { ...p, tables }, table, column)),
   );
-  const shown = (p.columns ?? []).filter((path) => names.path(path) && !names.path(path)!.column.hidden);
+  const shown = (p.columns ?? []).filter((path) => {
+    const found = names.path(path);
+    return found && !found.column.hidden && !found.table.hidden;
+  });
   const columns = [...new Set([...shown, ...needed.map((c) => columnPath(c.table, c.column))])];
   const all = shownTables(checker, { ...p, tables, columns });
   const measures = (p.measures ?? []).filter(

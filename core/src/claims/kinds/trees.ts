@@ -84,9 +84,9 @@ export const treeParentKnown: ClaimKind = {
       (h) => `every ${h.parent} is a member of ${h.table}`,
       (h) => (data) => {
         const table = data.table(h.table);
-        const { parents, key, parent } = parentRows(data, h);
+        const { parents, parent } = parentRows(data, h);
         return judged(
-          offendingRows(table, table.rowCount - parent.nulls, [parent, key], (row) => parent.codes[row] !== 0 && parents[row] === 0),
+          offendingRows(table, table.rowCount - parent.nulls, [parent], (row) => parent.codes[row] !== 0 && parents[row] === 0),
         );
       },
       (h) => {

@@ -10,6 +10,7 @@ import { Blank, LeafHead } from '../../frame/Leaves.tsx';
 import { many } from '../../parts/text.ts';
 
 const KINDS: readonly (readonly [Proposal['kind'], string])[] = [
+  ['type', 'Types without which codes do not meet'],
   ['key', 'Keys'],
   ['relationship', 'Relationships'],
   ['hierarchy', 'Parent-child hierarchies'],
