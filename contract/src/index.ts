@@ -117,6 +117,24 @@ export const stepRowsRequest = stepsRequest.extend({
   offset: z.int().min(0).default(0),
   count: z.int().min(1).max(1000).default(50),
 });
+/** Takes a calendar over from another model of the workspace. */
+export const takeCalendarRequest = z.strictObject({
+  base: z.int(),
+  model: z.int(),
+  table: z.string().min(1),
+  how: z.enum(['link', 'copy']),
+});
+
+/** Calendars that models of one workspace share. */
+export interface CalendarsState {
+  /** Of other models, to be taken over. */
+  offered: { model: number; title: string; table: string; day: string; rows: number | null }[];
+  /** Own ones that follow another model's; null where the workspace has that model, or its calendar, no more. */
+  links: { table: string; model: number | null; title: string; inStep: boolean }[];
+  /** Other models whose calendars follow this one's. */
+  followers: { table: string; model: number; title: string }[];
+}
+
 /** Asks what an edit would do to the claims. */
 export const tryRequest = z.strictObject({ edit: editSchema });
 /** What somebody looks at: its claims are judged first. */

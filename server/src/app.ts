@@ -12,6 +12,7 @@ import { WorkFault } from './work/pool.ts';
 import type { Workspace } from './workspace.ts';
 import { DatabaseError } from './databases/reader.ts';
 import { SecretError } from './databases/secrets.ts';
+import { calendarRoutes } from './routes/calendars.ts';
 import { databaseRoutes } from './routes/databases.ts';
 import { intakeRoutes } from './routes/intake.ts';
 import { modelRoutes } from './routes/models.ts';
@@ -44,7 +45,8 @@ export function makeApp(workspace: Workspace, screens?: string): Express {
     if (request.method === 'POST' && request.path === '/uploads') return next();
     return express.json({ limit: LARGEST_BODY })(request, response, next);
   });
-  for (const routes of [modelRoutes, questionRoutes, intakeRoutes, databaseRoutes, releaseRoutes]) app.use('/api', routes(workspace));
+  for (const routes of [modelRoutes, questionRoutes, intakeRoutes, databaseRoutes, calendarRoutes, releaseRoutes])
+    app.use('/api', routes(workspace));
   app.use('/api', (request) => {
     throw new ServerError('not-found', `there is nothing at ${request.originalUrl.split('?')[0]}`);
   });

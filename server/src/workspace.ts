@@ -5,6 +5,7 @@ import { Databases } from './databases/databases.ts';
 import { Secrets } from './databases/secrets.ts';
 import { Arrivals } from './intake/arrivals.ts';
 import { Hub } from './live/hub.ts';
+import { SharedCalendars } from './sharedCalendars.ts';
 import { ConflictError, Loads, Models, openWorkspace, Settings, Tables, Verdicts } from './store/index.ts';
 import type { Connection, Revision } from './store/index.ts';
 import { ClaimsDesk } from './work/claimsDesk.ts';
@@ -30,6 +31,7 @@ export class Workspace {
   readonly incoming: string;
   readonly arrivals: Arrivals;
   readonly databases: Databases;
+  readonly calendars: SharedCalendars;
   private closing = false;
 
   /**
@@ -46,6 +48,7 @@ export class Workspace {
     this.tables = new Tables(this.db);
     this.settings = new Settings(this.db);
     this.loads = new Loads(this.db);
+    this.calendars = new SharedCalendars(this.models, this.tables);
     if (!guest) this.tables.dropUnfinished();
     this.incoming = guest ? `${file}.incoming-${process.pid}` : `${file}.incoming`;
     rmSync(this.incoming, { recursive: true, force: true });
@@ -68,6 +71,7 @@ export class Workspace {
   changed(modelId: number, revision: Revision, by: string): void {
     this.hub.send(modelId, { kind: 'revision', revision: revision.id, says: revision.says, by });
     this.claims.refresh(modelId);
+    for (const follower of this.calendars.bringInStep(modelId)) this.changed(follower.modelId, follower.revision, '');
   }
 
   importModel(text: string): { id: number; model: Model } {

@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { linkBroken } from '../calendar/index.ts';
 import { withRoles } from '../formula/index.ts';
 import type { Model } from '../model/index.ts';
 import {
@@ -89,9 +90,15 @@ export type Edit = SingleEdit[];
 /** An edit that does not fit the model: what it names is missing or taken. */
 export class EditError extends Error {}
 
-/** Applies an edit. The model given stays as it is; parts that do not change are shared. Throws EditError. */
+/**
+ * Applies an edit. The model given stays as it is; parts that do not change are shared. Throws EditError, also for a change of a calendar that
+ * follows another model's.
+ */
 export function applyEdit(model: Model, edit: Edit): Model {
-  return edit.reduce(applySingle, model);
+  const after = edit.reduce(applySingle, model);
+  const refused = linkBroken(model, after);
+  if (refused !== undefined) throw new EditError(refused);
+  return after;
 }
 
 function applySingle(model: Model, edit: SingleEdit): Model {

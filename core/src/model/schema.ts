@@ -180,6 +180,8 @@ export const calendarSchema = z.strictObject({
   table: name,
   day: name,
   fiscalYear: fiscalYearSchema.optional(),
+  /** The calendar of another model that it is kept alike to, in a workspace that has that model. */
+  follows: z.strictObject({ model: name, table: name }).optional(),
 });
 
 export const knownAnswerSchema = z.strictObject({

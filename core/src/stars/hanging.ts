@@ -1,5 +1,7 @@
+import type { Edit } from '../edit/index.ts';
 import type { FormulaChecker, Typed } from '../formula/index.ts';
-import { columnsOf, namesIn, walkTyped } from '../formula/index.ts';
+import { columnPath, columnsOf, namesIn, walkTyped } from '../formula/index.ts';
+import type { Hierarchy, Model, Perspective } from '../model/index.ts';
 import { sameName, splitPath } from '../model/index.ts';
 import { tablesRead } from '../shape/index.ts';
 
@@ -47,6 +49,40 @@ export function hangingOn(checker: FormulaChecker, table: string): Hanging[] {
         .filter((p) => p.tables.some(isIt) || (p.columns ?? []).some((c) => isIt(splitPath(c)?.[0])))
         .map((p) => p.name),
     ),
+  ];
+}
+
+/**
+ * Takes a table out of a model with what is nothing without it: its relationships, its hierarchies and levels of it elsewhere, its calendar, its places in
+ * perspectives and diagrams. Measures and derived tables that rest on it stay, and say that it is missing.
+ */
+export function withoutTable(model: Model, table: string): Edit {
+  const isIt = (name: string | undefined): boolean => name !== undefined && sameName(name, table);
+  const isOfIt = (path: string): boolean => isIt(splitPath(path)?.[0]);
+  const hangs = (h: Hierarchy): boolean => isIt(h.table) || (h.levels ?? []).some((l) => isOfIt(l.column));
+  const gone = new Set((model.hierarchies ?? []).filter(hangs).map((h) => columnPath(h.table, h.name).toLowerCase()));
+  const shows = (p: Perspective): boolean =>
+    p.tables.some(isIt) || (p.columns ?? []).some(isOfIt) || (p.hierarchies ?? []).some((path) => gone.has(path.toLowerCase()));
+  return [
+    ...(model.relationships ?? [])
+      .filter((r) => isIt(r.from.table) || isIt(r.to.table))
+      .map((r): Edit[number] => ({ do: 'remove-relationships', name: r.name })),
+    ...(model.hierarchies ?? []).filter(hangs).map((h): Edit[number] => ({ do: 'remove-hierarchies', name: `${h.table}.${h.name}` })),
+    ...((model.calendars ?? []).some((c) => isIt(c.table)) ? [{ do: 'remove-calendar' as const, table }] : []),
+    ...(model.perspectives ?? []).filter(shows).map((p): Edit[number] => ({
+      do: 'put-perspectives',
+      name: p.name,
+      value: {
+        ...p,
+        tables: p.tables.filter((t) => !isIt(t)),
+        ...(p.columns ? { columns: p.columns.filter((path) => !isOfIt(path)) } : {}),
+        ...(p.hierarchies ? { hierarchies: p.hierarchies.filter((path) => !gone.has(path.toLowerCase())) } : {}),
+      },
+    })),
+    ...(model.diagrams ?? [])
+      .filter((d) => d.tables.some((t) => isIt(t.table)))
+      .map((d): Edit[number] => ({ do: 'put-diagrams', name: d.name, value: { ...d, tables: d.tables.filter((t) => !isIt(t.table)) } })),
+    { do: 'remove-tables', name: table },
   ];
 }
 

@@ -6,7 +6,7 @@ import { tableLoader } from '../interchange/index.ts';
 import type { Model } from '../model/index.ts';
 import { answerQuery, ModelData } from '../query/index.ts';
 import { INTEGER, TEXT } from '../values/index.ts';
-import { adviseStars, briefs, hangingOn, questionState, reachedFrom, recognised, wayTo } from './index.ts';
+import { adviseStars, briefs, hangingOn, questionState, reachedFrom, recognised, wayTo, withoutTable } from './index.ts';
 
 const column = (name: string, type = 'integer', rest: object = {}) => ({ name, type, ...rest });
 const relate = (name: string, from: string, to: string, rest: object = {}) => {
@@ -273,4 +273,42 @@ test('what rests on a table is told by what formulas mean', () => {
   // A formula in error is read for its names.
   expect(on('nothing')).toEqual(['measure Broken']);
   expect(on('district')).toEqual(['relationship branch_district', 'hierarchy branch.Place']);
+});
+
+test('a table goes with what is nothing without it; measures stay and say that it is missing', () => {
+  const full: Model = {
+    ...model,
+    measures: [
+      { name: 'Loans', formula: 'count(loan)' },
+      { name: 'Late', formula: '"Loans" where calendar.month = 2' },
+    ],
+    hierarchies: [
+      { name: 'Years', table: 'calendar', levels: [{ name: 'Month', column: 'month' }] },
+      { name: 'Places', table: 'branch', levels: [{ name: 'Branch', column: 'name' }] },
+    ],
+    calendars: [{ table: 'calendar', day: 'day' }],
+    perspectives: [
+      {
+        name: 'All',
+        tables: ['branch', 'Calendar'],
+        columns: ['calendar.month', 'title.id'],
+        hierarchies: ['calendar.Years'],
+        measures: ['Loans'],
+      },
+    ],
+    diagrams: [{ name: 'Loans', tables: [{ table: 'loan' }, { table: 'calendar' }] }],
+  };
+  const without = applyEdit(full, withoutTable(full, 'calendar'));
+  expect(without.tables.map((t) => t.name)).not.toContain('calendar');
+  expect((without.relationships ?? []).filter((r) => r.to.table === 'calendar')).toEqual([]);
+  expect([without.calendars, without.hierarchies!.map((h) => h.name), without.diagrams![0]!.tables]).toEqual([
+    [],
+    ['Places'],
+    [{ table: 'loan' }],
+  ]);
+  expect(without.perspectives).toEqual([{ name: 'All', tables: ['branch'], columns: ['title.id'], hierarchies: [], measures: ['Loans'] }]);
+  const checker = new FormulaChecker(without);
+  expect(['Loans', 'Late'].map((name) => checker.measure(name)!.faults.length)).toEqual([0, 1]);
+  // What nothing hangs on goes alone.
+  expect(withoutTable(full, 'shelf')).toEqual([{ do: 'remove-tables', name: 'shelf' }]);
 });

@@ -1,6 +1,7 @@
 import type { DatabaseTable, IntakeRequest } from '@crease/contract';
 import type { Model, ModelColumn, Relationship, Table } from '@crease/core/model';
 import { sameName } from '@crease/core/model';
+import { followedBy } from '@crease/core/calendar';
 import { ServerError } from '../errors.ts';
 import { sourceKey } from '../store/index.ts';
 import type { Workspace } from '../workspace.ts';
@@ -21,6 +22,12 @@ export interface Coming {
 export function checkNames(coming: readonly Coming[], model: Model): void {
   for (const [i, { order, origin }] of coming.entries()) {
     const existing = model.tables.find((t) => sameName(t.name, order.name));
+    const followed = followedBy(model, order.name);
+    if (followed)
+      throw new ServerError(
+        'cannot-answer',
+        `${order.name} follows the calendar of ${followed.model}: load it there, or make it a copy first`,
+      );
     const [kind, of] = origin ? ['connection', 'database'] : ['file', 'file'];
     if (existing?.source && !(kind! in existing.source))
       throw new ServerError('wrong-shape', `the rows of ${existing.name} come from no ${of}: give the table of this ${of} another name`);

@@ -119,6 +119,10 @@ const MIGRATIONS: readonly string[] = [
   -- Rows whose whole number was written with zeros in front, as codes are.
   alter table stored_column add column padded integer not null default 0;
   `,
+  `
+  -- The rows of another model that these are a copy of, as their version.
+  alter table stored_table add column copied_from text;
+  `,
 ];
 
 /** A workspace file that cannot be opened: the message says why and what to do. */

@@ -224,6 +224,48 @@ export class Tables {
     return (this.db.prepare(sql).get(modelId, key) as { rows: number }).rows;
   }
 
+  /** Copies the rows of a key to another model, in place of those that it has there; nothing where there are none, or where they are there already. */
+  copyRows(from: { modelId: number; key: string }, to: { modelId: number; key: string }): boolean {
+    const { db } = this;
+    const version = this.versions(from.modelId)[from.key];
+    if (version === undefined) return false;
+    const known = db
+      .prepare(`select copied_from as version from stored_table where model_id = ? and source_key = ? and state = 'ready'`)
+      .get(to.modelId, to.key) as { version: string | null } | undefined;
+    if (known?.version === version) return false;
+    db.transaction(() => {
+      db.prepare(`delete from stored_table where model_id = ? and source_key = ? and state = 'ready'`).run(to.modelId, to.key);
+      for (const id of idsOf(version)) this.copyPart(id, to, version);
+    })();
+    return true;
+  }
+
+  private copyPart(id: number, to: { modelId: number; key: string }, version: string): void {
+    const { db } = this;
+    const copied = (sql: string, ...values: unknown[]) => Number(db.prepare(sql).run(...values).lastInsertRowid);
+    const table = copied(
+      `insert into stored_table (model_id, source_key, part, state, rows, problems, misfits, lines, first_line, loaded_at, copied_from)
+       select ?, ?, part, state, rows, problems, misfits, lines, first_line, loaded_at, ? from stored_table where id = ?`,
+      to.modelId,
+      to.key,
+      version,
+      id,
+    );
+    const columns = db.prepare('select id from stored_column where table_id = ? order by ordinal').all(id) as { id: number }[];
+    for (const column of columns) {
+      const made = copied(
+        `insert into stored_column (table_id, ordinal, name, source_name, type, domain, domain_deflated, nulls, distinct_values, runs, padded, counts, counts_encoding)
+         select ?, ordinal, name, source_name, type, domain, domain_deflated, nulls, distinct_values, runs, padded, counts, counts_encoding
+         from stored_column where id = ?`,
+        table,
+        column.id,
+      );
+      db.prepare(
+        'insert into segment (column_id, ordinal, rows, encoding, bytes) select ?, ordinal, rows, encoding, bytes from segment where column_id = ?',
+      ).run(made, column.id);
+    }
+  }
+
   /** The rows that a model has now, by key, as the ids of their parts: what verdicts and answers rest on. */
   versions(modelId: number): Record<string, string> {
     const rows = this.db

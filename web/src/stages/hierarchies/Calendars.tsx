@@ -3,12 +3,13 @@ import type { Edit } from '@crease/core/edit';
 import type { Model } from '@crease/core/model';
 import { sameName } from '@crease/core/model';
 import { FormulaChecker } from '@crease/core/formula';
+import type { Calendar } from '@crease/core/calendar';
 import { usualHierarchies } from '@crease/core/calendar';
 import { hangingOn } from '@crease/core/stars';
 import { useModel } from '../../state/model.tsx';
 import { many } from '../../parts/text.ts';
+import { LinkNote, OfferedCalendars, useSharedCalendars } from './SharedCalendars.tsx';
 
-type Calendar = NonNullable<Model['calendars']>[number];
 const MONTHS = Array.from({ length: 12 }, (_, i) =>
   new Date(Date.UTC(2026, i, 1)).toLocaleString('en', { month: 'long', timeZone: 'UTC' }),
 );
@@ -36,6 +37,7 @@ export function Calendars() {
           No table has a day as its key. Generate a calendar on the Intake stage, or choose a day column as the key of a dimension.
         </p>
       )}
+      <OfferedCalendars />
     </div>
   );
 }
@@ -62,6 +64,7 @@ function CalendarCard({ calendar }: { calendar: Calendar }) {
   const { model, names, edit } = useModel();
   const [numbered, setNumbered] = useState(false);
   const [removing, setRemoving] = useState(false);
+  const followers = useSharedCalendars().data?.followers.filter((f) => sameName(f.table, calendar.table)) ?? [];
   const table = names.table(calendar.table);
   if (!table) return <p className="p-4 text-vermilion">The calendar {calendar.table} is gone.</p>;
   const fiscal = calendar.fiscalYear;
@@ -87,7 +90,8 @@ function CalendarCard({ calendar }: { calendar: Calendar }) {
   return (
     <section aria-label={`Calendar ${table.name}`} className="border-b border-rule px-4 py-3">
       <h2 className="mb-2 text-[15px]">{table.name}</h2>
-      <div className="grid grid-cols-[150px_1fr] items-center gap-x-3 gap-y-2">
+      <LinkNote calendar={calendar} />
+      <fieldset disabled={calendar.follows !== undefined} className="grid grid-cols-[150px_1fr] items-center gap-x-3 gap-y-2">
         <label htmlFor={`day-${table.name}`} className="text-soft">
           its day is
         </label>
@@ -202,9 +206,13 @@ function CalendarCard({ calendar }: { calendar: Calendar }) {
             </span>
           </>
         )}
+      </fieldset>
+      <div className="mt-2 grid grid-cols-[150px_1fr] items-center gap-x-3">
         <span className="text-soft">on it hang</span>
         <span>
-          {hanging.length === 0 ? <span className="text-soft">nothing</span> : summary(hanging)}
+          {hanging.length + followers.length === 0 ? <span className="text-soft">nothing</span> : summary(hanging)}
+          {followers.length > 0 &&
+            `${hanging.length > 0 ? ', and ' : ''}the calendars of ${followers.map((f) => f.title).join(', ')}, which follow it`}
           {!removing && (
             <button className="btn btn-bare ml-2 h-[22px]" onClick={() => setRemoving(true)}>
               Take it as a calendar no more …
@@ -216,10 +224,9 @@ function CalendarCard({ calendar }: { calendar: Calendar }) {
         <div role="alert" className="mt-2 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2">
           <p>
             Without a calendar, periods cannot be worked out:{' '}
-            {hanging.length === 0
+            {hanging.length + followers.length === 0
               ? 'nothing uses it.'
-              : `${hanging
-                  .map((h) => h.name)
+              : `${[...followers.map((f) => `the calendar of ${f.title}`), ...hanging.map((h) => h.name)]
                   .slice(0, 12)
                   .join(', ')}${hanging.length > 12 ? ' …' : ''} rest on ${table.name}.`}{' '}
             The table and its rows stay.

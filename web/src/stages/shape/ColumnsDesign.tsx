@@ -8,6 +8,7 @@ import { Versions } from './Versions.tsx';
 import { TypeAdvicePanel } from './TypeAdvicePanel.tsx';
 import { ColumnByFormula } from './ColumnByFormula.tsx';
 import { LookUp } from './LookUp.tsx';
+import { RemoveTable } from './RemoveTable.tsx';
 import { Distribution } from '../../parts/Marks.tsx';
 import { cellText, count } from '../../parts/text.ts';
 
@@ -357,6 +358,7 @@ export function ColumnsDesign({ table }: { table: Table }) {
             })}
           </tbody>
         </table>
+        <RemoveTable table={table} />
         {facts.error && <p className="p-4 text-soft">{facts.error.message}</p>}
       </div>
     </>
