@@ -150,7 +150,7 @@ const paths: Flaw[] = [
       also: ['formula-valid:*', 'measure-reach:*'],
     };
   }),
-  flaw('directly and over another', ['paths', 'branch'], (w) => {
+  flaw('directly and over another', ['paths', 'branch', 'district'], (w) => {
     const regionOf = (row: Row) => w.rows('district').find((d) => d['district code'] === row['district code'])?.['region no'] ?? null;
     w.addColumn('branch', ['region no', 'integer', 'reference'], regionOf);
     w.relate('branch_region', 'branch.region no', 'region.region no');
@@ -241,11 +241,15 @@ const sides: Flaw[] = (
 
 /** Values that are not of their column's type, on some rows. */
 const misfit = (name: string, column: string, text: (row: Row) => string, also: string[] = []): Flaw =>
-  flaw(`type: ${name}`, [column, ...(column === 'loan line.fine' ? ['known answer'] : [])], (w) => {
-    const [table, own] = column.split('.') as [string, string];
-    const n = changeSome(w, table, 3, (row) => (row[own] = text(row)));
-    return { broken: [{ id: `type-holds:${w.n(table)}.${w.n(own)}`, against: n }], also: ['known-answer:*', ...also] };
-  });
+  flaw(
+    `type: ${name}`,
+    [column, ...(column === 'loan line.fine' ? ['known answer'] : []), ...(column.startsWith('card') ? ['card'] : [])],
+    (w) => {
+      const [table, own] = column.split('.') as [string, string];
+      const n = changeSome(w, table, 3, (row) => (row[own] = text(row)));
+      return { broken: [{ id: `type-holds:${w.n(table)}.${w.n(own)}`, against: n }], also: ['known-answer:*', ...also] };
+    },
+  );
 
 const types: Flaw[] = [
   misfit('a word in a number', 'loan line.renewals', () => 'twice'),
@@ -270,7 +274,7 @@ const keys: Flaw[] = [
     w.rows('author').push({ ...row, 'full name': 'Somebody' }, { ...row, 'full name': 'Somebody else' });
     return { broken: [{ id: `key-unique:${w.n('author')}`, against: 3, distinct: 1 }], also: ['cardinality:title_author_author'] };
   }),
-  flaw('key: of two columns', ['loan line keys'], (w) => {
+  flaw('key: of two columns', ['loan line keys', 'known answer'], (w) => {
     const row = w.row('loan line');
     w.rows('loan line').push({ ...row, fine: '0.00' });
     return { broken: [{ id: `key-unique:${w.n('loan line')}`, against: 2, distinct: 1 }], also: ['known-answer:*', 'reference-filled:*'] };

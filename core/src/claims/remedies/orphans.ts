@@ -1,5 +1,5 @@
 import type { Model, Relationship, Table } from '../../model/index.ts';
-import { cardinalityOf, endText, sameName } from '../../model/index.ts';
+import { cardinalityOf, endText, isDefault, sameName } from '../../model/index.ts';
 import type { ModelData } from '../../query/index.ts';
 import { missingMembers, tablesRead } from '../../shape/index.ts';
 import type { Judgement, Remedy } from '../claim.ts';
@@ -16,12 +16,13 @@ export function orphanRemedies(model: Model, r: Relationship, judgement: Judgeme
       effect: `${r.name} then leads from ${endText(r.to)} to ${endText(r.from)}.`,
       edit: [{ do: 'set-relationship', name: r.name, change: { from: r.to, to: r.from } }],
     });
-  found.push({
-    id: 'not-default',
-    title: 'Mark the relationship as not default',
-    effect: `Filters no longer pass along ${r.name} unless a measure names it with via.`,
-    edit: [{ do: 'set-relationship', name: r.name, change: { default: false } }],
-  });
+  if (isDefault(r))
+    found.push({
+      id: 'not-default',
+      title: 'Mark the relationship as not default',
+      effect: `Filters no longer pass along ${r.name} unless a measure names it with via.`,
+      edit: [{ do: 'set-relationship', name: r.name, change: { default: false } }],
+    });
   return found;
 }
 

@@ -3,7 +3,7 @@ import type { PointerEvent } from 'react';
 import type { About, JudgedClaim } from '@crease/core/claims';
 import type { Selection } from '../../state/selection.ts';
 import type { ColumnEnd } from './Diagram.tsx';
-import { EdgeLine } from './EdgeLine.tsx';
+import { EdgeLine, EdgeMark } from './EdgeLine.tsx';
 import type { Card, Edge } from './layout.ts';
 import { TableCard } from './TableCard.tsx';
 
@@ -40,6 +40,10 @@ export const Scene = memo(function Scene({ cards, edges, claims, selection, deta
         ? selection.name.split('.')[0]!.toLowerCase()
         : undefined;
   const relationship = selection?.kind === 'relationship' ? selection.name.toLowerCase() : undefined;
+  const isFaded = (edge: Edge): boolean =>
+    reached
+      ? !reached.relationships.has(edge.relationship.name)
+      : table !== undefined && ![edge.from, edge.to].some((c) => c.table.name.toLowerCase() === table);
   return (
     <>
       {edges.map((edge) => (
@@ -48,13 +52,12 @@ export const Scene = memo(function Scene({ cards, edges, claims, selection, deta
           edge={edge}
           claims={bySubject.get(edge.relationship.name) ?? []}
           selected={relationship === edge.relationship.name.toLowerCase()}
-          faded={
-            reached
-              ? !reached.relationships.has(edge.relationship.name)
-              : table !== undefined && ![edge.from, edge.to].some((c) => c.table.name.toLowerCase() === table)
-          }
+          faded={isFaded(edge)}
           onSelect={() => onSelect({ kind: 'relationship', name: edge.relationship.name })}
         />
+      ))}
+      {edges.map((edge) => (
+        <EdgeMark key={edge.relationship.name} edge={edge} claims={bySubject.get(edge.relationship.name) ?? []} faded={isFaded(edge)} />
       ))}
       {cards.map((card) => (
         <TableCard

@@ -40,6 +40,21 @@ test('facts stand between the dimensions that they refer to, outriggers beyond',
   expect(edges).toHaveLength(3);
 });
 
+test('what nothing leads to stands beside the facts, not among them', () => {
+  const facts = Array.from({ length: 12 }, (_, i) => table(`f${i}`, 'fact'));
+  const model: Model = {
+    crease: 1,
+    name: 'm',
+    tables: [...facts, table('a', 'dimension'), table('b', 'dimension'), table('alone', 'dimension'), table('log', 'staging')],
+    relationships: facts.flatMap((f) => [relate(f.name, 'a'), relate(f.name, 'b')]),
+  };
+  const { cards } = layOutStars(model);
+  const x = (name: string) => cards.find((c) => c.table.name === name)!.x;
+  const xs = facts.map((f) => x(f.name));
+  for (const name of ['alone', 'log']) expect(x(name) < Math.min(...xs) || x(name) > Math.max(...xs)).toBe(true);
+  expect(x('alone')).not.toBe(x('log'));
+});
+
 test('no two cards overlap, the same model gives the same picture, and many tables stay about as wide as high', () => {
   const tables = [
     ...Array.from({ length: 25 }, (_, i) => table(`f${i}`, 'fact')),

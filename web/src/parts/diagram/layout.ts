@@ -16,6 +16,8 @@ export interface Edge {
   readonly relationship: Relationship;
   readonly from: Card;
   readonly to: Card;
+  /** Among the lines between these two cards, from 0. */
+  readonly place: number;
 }
 
 export const CARD_WIDTH = 164;
@@ -49,8 +51,8 @@ export function listedColumns(model: Model, table: Table, detail: Detail = 'keys
  */
 export function layOutStars(model: Model, detail: Detail = 'keys', positions: Positions = new Map()): { cards: Card[]; edges: Edge[] } {
   const joined = joins(model);
-  const columns = assignColumns(model, joined);
   const heights = new Map(model.tables.map((t) => [t.name, HEAD_HEIGHT + ROW_HEIGHT * (listedColumns(model, t, detail).length + 1) + 6]));
+  const columns = assignColumns(model, joined, heights);
   orderColumns(columns, joined, heights);
   const cards: Card[] = [];
   let x = 0;
@@ -68,9 +70,14 @@ export function layOutStars(model: Model, detail: Detail = 'keys', positions: Po
     }
   }
   const byName = new Map(cards.map((c) => [c.table.name.toLowerCase(), c]));
+  const between = new Map<string, number>();
   const edges = (model.relationships ?? []).flatMap((relationship): Edge[] => {
     const [from, to] = [byName.get(relationship.from.table.toLowerCase()), byName.get(relationship.to.table.toLowerCase())];
-    return from && to ? [{ relationship, from, to }] : [];
+    if (!from || !to) return [];
+    const pair = JSON.stringify([from.table.name, to.table.name].sort());
+    const place = between.get(pair) ?? 0;
+    between.set(pair, place + 1);
+    return [{ relationship, from, to, place }];
   });
   return { cards, edges };
 }
@@ -107,7 +114,7 @@ function joins(model: Model): Joins {
 }
 
 /** Column 0 holds the facts; dimensions next to them go left and right in turn, the widest shared first; others follow their neighbour outwards. */
-function assignColumns(model: Model, joined: Joins): Map<number, Table[]> {
+function assignColumns(model: Model, joined: Joins, heights: ReadonlyMap<string, number>): Map<number, Table[]> {
   const column = new Map<string, number>();
   const facts = model.tables.filter((t) => t.role === 'fact');
   facts.forEach((t) => column.set(t.name, 0));
@@ -130,8 +137,17 @@ function assignColumns(model: Model, joined: Joins): Map<number, Table[]> {
   }
   const columns = new Map<number, Table[]>();
   const alone = model.tables.filter((t) => !column.has(t.name));
-  const spread = [...new Set([0, ...column.values()])].sort((a, b) => Math.abs(a) - Math.abs(b));
-  alone.forEach((t, i) => column.set(t.name, facts.length === 0 ? i % 4 : spread[i % spread.length]!));
+  // What nothing leads to stands where there is most room, and not among the facts where there is another place.
+  const beyond = [...new Set(column.values())].filter((at) => at !== 0);
+  const places = beyond.length > 0 ? beyond : facts.length > 0 ? [0, 1, -1] : [0, 1, 2, 3];
+  const tall = new Map(
+    places.map((at) => [at, [...column].filter(([, c]) => c === at).reduce((sum, [name]) => sum + heights.get(name)!, 0)]),
+  );
+  for (const t of alone) {
+    const at = places.reduce((a, b) => (tall.get(b)! < tall.get(a)! ? b : a));
+    column.set(t.name, at);
+    tall.set(at, tall.get(at)! + heights.get(t.name)!);
+  }
   for (const t of [...model.tables.filter((x) => !alone.includes(x)), ...alone])
     columns.set(column.get(t.name)!, [...(columns.get(column.get(t.name)!) ?? []), t]);
   return columns;

@@ -37,7 +37,10 @@ export function StarAdvice() {
           <DimensionLine key={d.table} d={d} />
         ))}
       </Group>
-      <Group title="Dimensions in several roles" says="Measures reach along a role that is not default with via and its name.">
+      <Group
+        title="Dimensions in several roles"
+        says="Trials ask by the dimension and, beside it, by its roles; measures reach along one that is not default with via."
+      >
         {roles.map(({ d, r }) => (
           <li key={`${d.table}${r.fact}`} className="py-[3px]">
             <b>{d.table}</b> for {r.fact}: {r.relationships.map((x) => `${x.role ?? x.name}${x.default ? ' (default)' : ''}`).join(', ')}
