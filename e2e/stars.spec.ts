@@ -129,3 +129,40 @@ test('a remedy tells what it would do, is applied and undone; what does not hold
   await undo(page);
   await expect(orphans).toContainText('blocks a release');
 });
+
+test('a calendar is linked from another model and follows it, becomes a copy, and its table goes once it is read what hangs on it', async ({
+  page,
+}) => {
+  const made = await page.request.post('/api/models', { data: { title: 'Visits of the valley' } });
+  const { id } = (await made.json()) as { id: number };
+  await page.goto(`/m/${id}/hierarchies?view=calendars`);
+  const offered = page.getByRole('region', { name: 'Calendars of other models' });
+  await offered.getByRole('listitem').filter({ hasText: 'Lantern Valley libraries' }).getByRole('button', { name: 'Link it' }).click();
+  const card = page.getByRole('region', { name: 'Calendar calendar' });
+  await expect(card.getByText(/It follows calendar of Lantern Valley libraries/)).toBeVisible();
+  await expect(card.getByLabel('the fiscal year begins in')).toBeDisabled();
+  await expect(offered).toHaveCount(0);
+
+  // What is changed there is changed here.
+  await page.goto(`${demo}/hierarchies?view=calendars`);
+  await card.getByLabel('the fiscal year begins in').selectOption('April');
+  await expect(card.getByText(/Visits of the valley, which follow it/)).toBeVisible();
+  await page.goto(`/m/${id}/hierarchies?view=calendars`);
+  await expect(card.getByLabel('the fiscal year begins in')).toHaveValue('4');
+  await page.goto(`${demo}/hierarchies?view=calendars`);
+  await page.getByRole('button', { name: 'Undo', exact: true }).first().click();
+  await expect(card.getByLabel('the fiscal year begins in')).toHaveValue('7');
+
+  await page.goto(`/m/${id}/hierarchies?view=calendars`);
+  await card.getByRole('button', { name: 'Make it a copy' }).click();
+  await expect(card.getByLabel('the fiscal year begins in')).toBeEnabled();
+
+  await page.goto(`/m/${id}/shape?sel=table:calendar`);
+  await page.getByRole('button', { name: 'Remove calendar from the model …' }).click();
+  await expect(page.getByRole('alert')).toContainText('With it go: calendar.Calendar');
+  await page.getByRole('button', { name: 'Remove calendar', exact: true }).click();
+  await expect(page.getByText('No tables yet.')).toBeVisible();
+  await undo(page);
+  await expect(page.getByRole('button', { name: 'calendar', exact: true })).toBeVisible();
+  await page.request.delete(`/api/models/${id}`);
+});

@@ -2,7 +2,7 @@ import type { CalendarsState } from '@crease/contract';
 import type { Calendar } from '@crease/core/calendar';
 import { inStep, withCalendarOf } from '@crease/core/calendar';
 import type { Model, Table } from '@crease/core/model';
-import { sameName } from '@crease/core/model';
+import { DocumentError, sameName } from '@crease/core/model';
 import { ServerError } from './errors.ts';
 import type { Models, Revision, Tables } from './store/index.ts';
 import { ConflictError, sourceKey } from './store/index.ts';
@@ -133,8 +133,16 @@ export class SharedCalendars {
     return this.all().find(({ model }) => sameName(model.name, name));
   }
 
+  /** Models that can be read: one that cannot must not stand in the way of an edit of another. */
   private all(): Held[] {
-    return this.models.ids().map((id) => this.held(id));
+    return this.models.ids().flatMap((id) => {
+      try {
+        return [this.held(id)];
+      } catch (error) {
+        if (error instanceof DocumentError) return [];
+        throw error;
+      }
+    });
   }
 
   private held(id: number): Held {

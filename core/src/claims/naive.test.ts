@@ -161,7 +161,7 @@ function naive(world: Record<string, Rows>): Record<string, Naive> {
   found['tree-acyclic:place.Report'] = count(loops, ['id', 'above']);
   found['tree-parent-known:place.Report'] = count(
     place.filter((r) => r.above !== null && !partner(place, 'id', r.above)),
-    ['above', 'id'],
+    ['above'],
   );
   found['tree-label-unique:place.Report'] = { against: labels.length };
   const known = day.map((r) => r.day as number | null).filter((d) => d !== null);

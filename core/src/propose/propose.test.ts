@@ -187,6 +187,24 @@ test('a few grants by day and district are a fact; a label or an amount that is 
   expect(draft({ lot }).model.tables[0]!.key).toEqual(['yard_code', 'lot_no']);
 });
 
+test('a calendar is told by its days, also where its key is a number', () => {
+  const days = from0(60).map((i) => 20000 + i);
+  const numbered: Columns = {
+    date_no: ['integer', from0(60).map((i) => 900_001 + i)],
+    day: ['date', days],
+    month_first: ['date', days.map((d) => d - (d % 30))],
+  };
+  expect(draft({ numbered }).model.calendars ?? []).toEqual([]); // nothing refers to it: it may be anything
+  const visit: Columns = {
+    visit_no: ['integer', from0(80)],
+    date_no: ['integer', from0(80).map((i) => 900_001 + (i % 60))],
+    visitors: ['integer', from0(80).map((i) => i % 9)],
+  };
+  expect(draft({ numbered, visit }).model.calendars).toEqual([{ table: 'numbered', day: 'day' }]);
+  const sparse = { ...numbered, day: ['date', days.map((d) => d * 3)] as const };
+  expect(draft({ numbered: sparse, visit }).model.calendars ?? []).toEqual([]);
+});
+
 test('columns without names of their own are related by their values alone, and whole numbers only far from 0', () => {
   const place: Columns = { column_1: ['text', from0(10).map((i) => `Kx${i}Q`)], column_2: ['text', from0(10).map((i) => `Place ${i}`)] };
   const kind: Columns = { column_1: ['integer', from0(10).map((i) => 5001 + i)], column_2: ['text', from0(10).map((i) => `Kind ${i}`)] };

@@ -41,7 +41,9 @@ export class Models {
   ) {}
 
   ids(): number[] {
-    return (this.db.prepare('select id from model order by id').all() as { id: number }[]).map((row) => row.id);
+    return (this.db.prepare('select id from model where head in (select id from revision) order by id').all() as { id: number }[]).map(
+      (row) => row.id,
+    );
   }
 
   create(model: Model, says: string): number {

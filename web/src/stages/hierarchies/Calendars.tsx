@@ -1,7 +1,7 @@
 import { useState } from 'react';
 import type { Edit } from '@crease/core/edit';
-import type { Model } from '@crease/core/model';
-import { sameName } from '@crease/core/model';
+import type { Table } from '@crease/core/model';
+import { nameWords, sameName } from '@crease/core/model';
 import { FormulaChecker } from '@crease/core/formula';
 import type { Calendar } from '@crease/core/calendar';
 import { usualHierarchies } from '@crease/core/calendar';
@@ -19,10 +19,7 @@ export function Calendars() {
   const { model } = useModel();
   const calendars = model.calendars ?? [];
   const candidates = model.tables.filter(
-    (t) =>
-      t.role === 'dimension' &&
-      !calendars.some((c) => sameName(c.table, t.name)) &&
-      t.columns.some((c) => c.type === 'date' && (t.key ?? []).some((k) => sameName(k, c.name))),
+    (t) => t.role === 'dimension' && !calendars.some((c) => sameName(c.table, t.name)) && dayOf(t) !== undefined,
   );
   return (
     <div className="min-h-0 flex-1 overflow-auto">
@@ -42,17 +39,26 @@ export function Calendars() {
   );
 }
 
-function Recognise({ table }: { table: Model['tables'][number] }) {
+/** The column that may be the day of a calendar: a key of days, or beside another key the one that parts of dates stand with. */
+function dayOf(table: Table): string | undefined {
+  const last = (name: string) => nameWords(name).at(-1) ?? '';
+  const days = table.columns.filter((c) => c.type === 'date');
+  const inKey = days.find((c) => (table.key ?? []).some((k) => sameName(k, c.name)));
+  const hasParts = table.columns.some((c) => ['year', 'quarter', 'month'].includes(last(c.name)));
+  return (inKey ?? (hasParts ? days.find((c) => ['day', 'date'].includes(last(c.name))) : undefined))?.name;
+}
+
+function Recognise({ table }: { table: Table }) {
   const { edit } = useModel();
-  const day = table.columns.find((c) => c.type === 'date' && (table.key ?? []).some((k) => sameName(k, c.name)))!;
+  const day = dayOf(table)!;
   return (
     <p className="flex items-center gap-3 border-b border-rule px-4 py-3">
       <span className="flex-1">
-        <b>{table.name}</b> has a day as its key, {day.name}: it may be a calendar.
+        <b>{table.name}</b> has one row a day, by {day}: it may be a calendar.
       </span>
       <button
         className="btn"
-        onClick={() => void edit([{ do: 'put-calendar', value: { table: table.name, day: day.name } }], `${table.name} is a calendar`)}
+        onClick={() => void edit([{ do: 'put-calendar', value: { table: table.name, day } }], `${table.name} is a calendar`)}
       >
         It is one
       </button>
