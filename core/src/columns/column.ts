@@ -2,7 +2,7 @@ import type { DataType, Value } from '../values/index.ts';
 import { compareValues, sortTexts } from '../values/index.ts';
 import type { Domain } from './domain.ts';
 import { dictionaryBytes } from './dictionary.ts';
-import { listDomain, rangeDomain, valuesByCode } from './domain.ts';
+import { listDomain, rangeDomain, valueOfCode, valuesByCode } from './domain.ts';
 
 /** Codes of a column in memory, one per row, in the narrowest byte-aligned array. */
 export type Codes = Uint8Array | Uint16Array | Uint32Array;
@@ -27,6 +27,8 @@ export interface Column {
   readonly dictionaryBytes: number;
   /** Rows whose whole number its file wrote with zeros in front, as codes are. */
   readonly padded: number;
+  /** The values of some codes, in their order: for a few of very many, without decoding them all. */
+  valuesOf(codes: readonly number[]): Value[];
 }
 
 /** What a column is made of. Its parts may come late: they are asked for once, when they are first needed. */
@@ -47,6 +49,8 @@ export interface ColumnParts {
   readonly dictionaryBytes?: () => number;
   /** By default none. */
   readonly padded?: number;
+  /** By default the domain is asked. */
+  readonly valuesOf?: (codes: readonly number[]) => Value[];
 }
 
 class CodedColumn implements Column {
@@ -90,6 +94,12 @@ class CodedColumn implements Column {
     return (this.heldDomain ??= typeof domain === 'function' ? domain() : domain);
   }
 
+  valuesOf(codes: readonly number[]): Value[] {
+    const { valuesOf } = this.parts;
+    if (valuesOf && this.heldDomain === undefined) return valuesOf(codes);
+    return codes.map((code) => valueOfCode(this.domain, code));
+  }
+
   get codes(): Codes {
     const { codes, asksForCodes } = this.parts;
     if (asksForCodes && typeof codes === 'function') return codes();
@@ -117,6 +127,7 @@ export const changedColumn = (column: Column, change: { name?: string; domain?: 
     nulls: column.nulls,
     runs: () => column.runs,
     padded: column.padded,
+    ...(change.domain ? {} : { valuesOf: (codes) => column.valuesOf(codes) }),
   });
 
 /** The largest domain whose histogram is kept with a stored column. */

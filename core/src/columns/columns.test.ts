@@ -20,6 +20,7 @@ import {
   listDomain,
   NumberSet,
   valueAt,
+  valuesOfCodes,
   withEncoder,
 } from './index.ts';
 import { statisticsOf } from './encodings/encoding.ts';
@@ -209,4 +210,22 @@ test.each([Uint8Array, Uint16Array, Uint32Array])('cells of each width are broug
     expect(codesBy({ kind: 'shift', shift: 50 })).toEqual([0, 53, 51, 250, 53]);
     expect(codesBy({ kind: 'rank', set, shift: 50 })).toEqual([0, 2, 1, 3, 2]);
   });
+});
+
+test('the values of a few codes are those that decoding the whole dictionary gives', () => {
+  const texts = fc.oneof(fc.string({ unit: 'binary' }), fc.string({ unit: fc.constantFrom('a', 'b', 'é', '\u{1F4DA}'), maxLength: 300 }));
+  const values = fc.oneof(
+    fc.array(fc.option(texts.filter((t) => t.isWellFormed())), { maxLength: 90 }).map((list) => [TEXT, list] as const),
+    fc.array(fc.option(fc.integer()), { maxLength: 40 }).map((list) => [INTEGER, list] as const),
+    fc.array(fc.option(fc.double({ noNaN: true })), { maxLength: 40 }).map((list) => [DOUBLE, list] as const),
+  );
+  fc.assert(
+    fc.property(values, fc.array(fc.nat(1000), { maxLength: 12 }), ([type, list], picks) => {
+      const column = columnOfValues('x', type, list as Value[]);
+      const bytes = encodeDomain(column.domain, type);
+      const codes = picks.map((pick) => pick % (column.domain.size + 1));
+      expect(valuesOfCodes(bytes, codes)).toEqual(codes.map((code) => columnValues(column)[code]));
+      expect(column.valuesOf(codes)).toEqual(codes.map((code) => columnValues(column)[code]));
+    }),
+  );
 });

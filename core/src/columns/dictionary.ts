@@ -1,6 +1,6 @@
 import type { DataType, Value } from '../values/index.ts';
 import type { Domain } from './domain.ts';
-import { listDomain, rangeDomain } from './domain.ts';
+import { listDomain, rangeDomain, valueOfCode } from './domain.ts';
 
 /**
  * Domains in bytes. First byte: 0 range, 1 texts, 2 whole numbers of 4 bytes, 3 doubles, 4 wide whole numbers as text, 5 booleans.
@@ -195,6 +195,39 @@ function decodeTexts(bytes: Uint8Array): string[] {
   }
   cut();
   return texts;
+}
+
+/**
+ * The values of some codes of an encoded dictionary, in their order; code 0 is null. Texts are passed over but for those that are asked for, which
+ * takes a small part of the time and memory of decoding all.
+ */
+export function valuesOfCodes(bytes: Uint8Array, codes: readonly number[]): Value[] {
+  if (bytes[0] !== 1) {
+    const domain = decodeDomain(bytes);
+    return codes.map((code) => valueOfCode(domain, code));
+  }
+  const wanted = [...new Set(codes)].filter((code) => code > 0).sort((a, b) => a - b);
+  const found = new Map<number, Value>([[0, null]]);
+  const decoder = new TextDecoder('utf-8', { ignoreBOM: true });
+  let text = new Uint8Array(1 << 10);
+  let at = readNumber(bytes, 1).end;
+  for (let code = 1, next = 0; next < wanted.length; code++) {
+    // Most lengths are of one byte.
+    let shared = bytes[at++]!;
+    if (shared >= 0x80) ({ value: shared, end: at } = readNumber(bytes, at - 1));
+    let rest = bytes[at++]!;
+    if (rest >= 0x80) ({ value: rest, end: at } = readNumber(bytes, at - 1));
+    if (shared + rest > text.length) {
+      const larger = new Uint8Array(2 * (shared + rest));
+      larger.set(text);
+      text = larger;
+    }
+    for (let k = 0; k < rest; k++) text[shared + k] = bytes[at++]!;
+    if (code !== wanted[next]) continue;
+    found.set(code, decoder.decode(text.subarray(0, shared + rest)));
+    next++;
+  }
+  return codes.map((code) => found.get(code)!);
 }
 
 /** Whether an encoded domain is a range, which has no dictionary. */

@@ -25,6 +25,8 @@ import {
   decodeSegment,
   domainSize,
   SIZE_BYTES,
+  valueOfCode,
+  valuesOfCodes,
   tableOf,
 } from '@crease/core/columns';
 import { DataError } from '@crease/core/query';
@@ -343,7 +345,8 @@ export class Tables {
       nulls: column.nulls,
       runs: column.runs,
       padded: column.padded,
-      ...(counts && encoding ? { counts: () => readCounts(counts, encoding, domainOf().size) } : {}),
+      ...(counts && encoding ? { counts: () => readCounts(counts, encoding, domain?.size ?? sizeOf(column) ?? domainOf().size) } : {}),
+      ...(raw ? {} : { valuesOf: (codes) => (domain ? codes.map((code) => valueOfCode(domain!, code)) : valuesOfCodes(encoded(), codes)) }),
     });
   }
 

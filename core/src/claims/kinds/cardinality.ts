@@ -6,7 +6,7 @@ import type { ClaimKind, Evidence } from '../claim.ts';
 import { endColumns } from '../basis.ts';
 import { claimOf, judged } from '../claim.ts';
 import { repeatedRows } from '../../columns/index.ts';
-import { evidenceOf, offendingCodes } from '../offenders.ts';
+import { evidenceOf, offendingCodes, repeatedCodes } from '../offenders.ts';
 import { wholeRelationships } from './common.ts';
 
 const says = (r: Relationship): string => {
@@ -68,11 +68,6 @@ function repeatedOf(data: ModelData, end: Relationship['from']): Evidence {
   // As many values as filled rows: each stands once.
   if (columns.length === 1 && columns[0]!.distinct === columns[0]!.rowCount - columns[0]!.nulls)
     return { checked: table.rowCount, against: 0 };
-  if (columns.length === 1) {
-    const { counts } = columns[0]!;
-    const repeated = new Uint8Array(counts.length);
-    for (let code = 1; code < counts.length; code++) if (counts[code]! > 1) repeated[code] = 1;
-    return offendingCodes(table, table.rowCount, columns[0]!, repeated);
-  }
+  if (columns.length === 1) return offendingCodes(table, table.rowCount, columns[0]!, repeatedCodes(columns[0]!));
   return evidenceOf(table, table.rowCount, columns, repeatedRows(columns, table.rowCount));
 }

@@ -3,7 +3,7 @@ import type { ClaimKind } from '../claim.ts';
 import { keyRemedies } from '../remedies/keys.ts';
 import { claimOf, judged } from '../claim.ts';
 import { repeatedRows } from '../../columns/index.ts';
-import { evidenceOf, offendingCodes } from '../offenders.ts';
+import { evidenceOf, offendingCodes, repeatedCodes } from '../offenders.ts';
 import { ofTable } from './common.ts';
 
 export const keyUnique: ClaimKind = {
@@ -27,8 +27,7 @@ export const keyUnique: ClaimKind = {
               const [column] = key as [Column];
               // As many values as filled rows: no histogram is needed to tell.
               if (column.distinct === column.rowCount - column.nulls) return judged({ checked: table.rowCount, against: 0 });
-              const repeated = Uint8Array.from(column.counts, (n, code) => (code > 0 && n > 1 ? 1 : 0));
-              return judged(offendingCodes(table, table.rowCount, column, repeated));
+              return judged(offendingCodes(table, table.rowCount, column, repeatedCodes(column)));
             }
             return judged(evidenceOf(table, table.rowCount, key, repeatedRows(key, table.rowCount)));
           },
