@@ -40,6 +40,8 @@ export interface ColumnParts {
   readonly codes: Codes | (() => Codes);
   /** Set where whoever gives the codes keeps them, and may take them back: then they are asked for each time. */
   readonly asksForCodes?: boolean;
+  /** Values of the domain, where they are known without it. */
+  readonly size?: () => number;
   /** By default counted over the codes. */
   readonly counts?: () => Uint32Array;
   readonly distinct: number | (() => number);
@@ -94,6 +96,11 @@ class CodedColumn implements Column {
     return (this.heldDomain ??= typeof domain === 'function' ? domain() : domain);
   }
 
+  private get size(): number {
+    const { size } = this.parts;
+    return this.heldDomain === undefined && size ? size() : this.domain.size;
+  }
+
   valuesOf(codes: readonly number[]): Value[] {
     const { valuesOf } = this.parts;
     if (valuesOf && this.heldDomain === undefined) return valuesOf(codes);
@@ -107,7 +114,7 @@ class CodedColumn implements Column {
   }
 
   get counts(): Uint32Array {
-    return (this.heldCounts ??= this.parts.counts ? this.parts.counts() : countCodes(this.domain.size, this.codes));
+    return (this.heldCounts ??= this.parts.counts ? this.parts.counts() : countCodes(this.size, this.codes));
   }
 }
 

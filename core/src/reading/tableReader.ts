@@ -110,12 +110,12 @@ function assembleTable(spec: ReadSpec, layout: Layout, chunks: readonly Chunk[],
 }
 
 const columnOfAssembled = (made: AssembledColumn, codes: Codes): Column => {
-  const { counts, encodedDomain, ...parts } = made;
+  const { counts, encodedDomain, size, ...parts } = made;
   const dictionaryBytes = () => {
     const bytes = encodedDomain();
     return isRange(bytes) ? 0 : bytes.length;
   };
-  return columnOfParts({ ...parts, codes, dictionaryBytes, ...(counts ? { counts: () => counts } : {}) });
+  return columnOfParts({ ...parts, size: () => size, codes, dictionaryBytes, ...(counts ? { counts: () => counts } : {}) });
 };
 
 /** The misfits of a chunk with lines of the file. */

@@ -322,8 +322,9 @@ export class Tables {
     const raw = !column.domain_deflated && holdsRawDoubles(column.domain);
     const ranked = () => this.readDoubles(column.id, rows);
     const domainOf = () => (domain ??= raw ? ranked().domain : decodeDomain(encoded()));
+    const size = () => domain?.size ?? sizeOf(column) ?? domainOf().size;
     const decode = () => {
-      if (!raw) return this.readCodes(column.id, domain?.size ?? sizeOf(column) ?? domainOf().size, rows);
+      if (!raw) return this.readCodes(column.id, size(), rows);
       const made = ranked();
       domain ??= made.domain;
       return made.codes;
@@ -338,6 +339,7 @@ export class Tables {
       type,
       rowCount: rows,
       domain: domainOf,
+      ...(raw ? {} : { size }),
       codes,
       asksForCodes: kept !== undefined,
       ...(raw ? {} : { dictionaryBytes: () => (!column.domain_deflated && isRange(column.domain) ? 0 : encoded().length) }),
@@ -345,7 +347,7 @@ export class Tables {
       nulls: column.nulls,
       runs: column.runs,
       padded: column.padded,
-      ...(counts && encoding ? { counts: () => readCounts(counts, encoding, domain?.size ?? sizeOf(column) ?? domainOf().size) } : {}),
+      ...(counts && encoding ? { counts: () => readCounts(counts, encoding, size()) } : {}),
       ...(raw ? {} : { valuesOf: (codes) => (domain ? codes.map((code) => valueOfCode(domain!, code)) : valuesOfCodes(encoded(), codes)) }),
     });
   }
