@@ -153,7 +153,8 @@ function decodeTexts(bytes: Uint8Array): string[] {
   };
   const count = number();
   const texts: string[] = new Array(count);
-  let plain = new Uint8Array(DECODED_BYTES + (1 << 16));
+  // Small dictionaries are many: they take no more room than they need.
+  let plain = new Uint8Array(Math.min(DECODED_BYTES, 4 * bytes.length) + (1 << 10));
   // Where each text of the stretch ends, in UTF-16 units: what it shares with the one before is found anew in it.
   const ends: number[] = [];
   let [first, before, filled, units, from] = [0, 0, 0, 0, 0];
