@@ -9,6 +9,9 @@ export function labelOf(t: Table, data: ModelData): string | undefined {
   return (texts.find((c) => ['name', 'title', 'label', 'description'].includes(wordsOf(c.name).at(-1) ?? '')) ?? texts[0])?.name;
 }
 
+/** So many rows on average may have one label: versions of a member do, the days of a month are too many. */
+const SHARED = 4;
+
 /** The label of each dimension whose column is named like one. */
 export function proposeLabels(model: Model, data: ModelData): Proposal[] {
   return model.tables
@@ -17,6 +20,7 @@ export function proposeLabels(model: Model, data: ModelData): Proposal[] {
       const label = labelOf(t, data);
       if (label === undefined || !/name|title|label/i.test(label)) return [];
       const column = data.column(t.name, label);
+      if (column.distinct * SHARED < column.rowCount) return [];
       return [
         {
           id: `label:${t.name}`,

@@ -87,6 +87,40 @@ test('a second reference to the same table does not filter by default, and says 
   expect(of('relationship:loan.return_branch_code')!.evidence).toContain('not by default: there is a way to branch already');
 });
 
+test('a second way that is there already is no reason against another reference', () => {
+  const relate = (name: string, column: string) => ({
+    name,
+    from: { table: 'loan', columns: [column] },
+    to: { table: 'day', columns: ['day'] },
+  });
+  const day: Columns = { day: ['date', from0(60).map((i) => 20000 + i)], month_name: ['text', from0(60).map((i) => `Month ${i >> 5}`)] };
+  const dated: Columns = {
+    ...loan,
+    lent: ['date', from0(100).map((i) => 20000 + (i % 60))],
+    back: ['date', from0(100).map((i) => 20000 + (i % 59))],
+  };
+  const { of, model } = draft({ day, branch, loan: dated }, { relationships: [relate('a', 'lent'), relate('b', 'back')] });
+  expect(of('relationship:loan.branch_code')!.evidence.join()).not.toContain('not by default');
+  // Two names for sixty days are no labels of them.
+  expect(model.tables.map((t) => t.label)).toEqual([undefined, 'name', undefined]);
+});
+
+test('what somebody has said that a table is, is left alone', () => {
+  const rows = new Map([
+    ['note', tableOf('note', [columnOfValues('note_no', INTEGER, from0(9)), columnOfValues('text', TEXT, from0(9).map(String))])],
+  ]);
+  const columns = [
+    { name: 'note_no', type: 'integer' },
+    { name: 'text', type: 'text' },
+  ];
+  const roleOf = (role: Table['role']) =>
+    proposeStar(new ModelData({ crease: 1, name: 'm', tables: [{ name: 'note', role, columns }] }, (name) => rows.get(name)!, 0)).find(
+      (p) => p.kind === 'role',
+    );
+  expect(roleOf('staging')!.says).toBe('note is a dimension table');
+  expect(roleOf('bridge')).toBeUndefined();
+});
+
 test('a key of two columns is found, and a near key is proposed with its exceptions', () => {
   const line: Columns = {
     receipt: ['text', from0(60).map((i) => `R${Math.floor(i / 3)}`)],

@@ -137,9 +137,10 @@ const sameKind = (a: DataType, b: DataType): boolean => comparable(a, b) && (a.k
 /** Names a table to which there would be a second default way, or a way back to the start, if the relationship were default. */
 function makesSecondWay(model: Model, proposal: Proposal): string | undefined {
   const names = new ModelNames(applyEdit(model, proposal.edit));
-  const reach = new Reach(names);
+  const [before, reach] = [new Reach(new ModelNames(model)), new Reach(names)];
   for (const base of model.tables) {
-    for (const [table, paths] of reach.lookups(base.name)) if (paths.length > 1) return names.table(table)!.name;
+    for (const [table, paths] of reach.lookups(base.name))
+      if (paths.length > 1 && paths.length > (before.lookups(base.name).get(table)?.length ?? 0)) return names.table(table)!.name;
   }
   const { from, to } = (proposal.edit[0] as unknown as { value: Relationship }).value;
   return reach.lookups(to.table).has(from.table.toLowerCase()) ? from.table : undefined;

@@ -55,7 +55,8 @@ export function proposeRoles(model: Model, data: ModelData): Proposal[] {
       role = 'staging';
       evidence.push('no relationship leads to it or from it');
     }
-    if (t.role === role) return [];
+    // What somebody has said a table is, it is.
+    if (t.role === role || t.role !== 'staging') return [];
     const weight = role === 'bridge' && share ? { weight: { column: share.name, per: [out[0]!.from.columns[0]!] } } : {};
     const valid = role === 'dimension' && !t.validity ? validityOf(t) : undefined;
     const natural = t.columns.find((c) => !isOfValidity(c.name) && !(t.key ?? []).some((k) => sameName(k, c.name)) && isCodeName(c.name));
