@@ -239,6 +239,27 @@ test('a calendar is told by its days, also where its key is a number', () => {
   expect(draft({ numbered: sparse, visit }).model.calendars ?? []).toEqual([]);
 });
 
+test('of a calendar that follows another model nothing is proposed but what leads to it', () => {
+  const day: Columns = { day: ['date', from0(60).map((i) => 20000 + i)], note: ['text', from0(60).map((i) => `Note ${i}`)] };
+  const visit: Columns = { visit_no: ['integer', from0(80)], day: ['date', from0(80).map((i) => 20000 + (i % 60))] };
+  const rows = new Map<string, TableData>();
+  const tables = Object.entries({ day, visit }).map(([name, columns]): Table => {
+    const made = Object.entries(columns).map(([column, [type, values]]) => columnOfValues(column, parseType(type)!, [...values]));
+    rows.set(name, tableOf(name, made));
+    return {
+      name,
+      role: 'staging',
+      columns: Object.entries(columns).map(([column, [type]]) => ({ name: column, type })),
+      ...(name === 'day' ? { key: ['day'] } : {}),
+    };
+  });
+  const calendars = [{ table: 'day', day: 'day', follows: { model: 'other', table: 'day' } }];
+  const found = proposeStar(new ModelData({ crease: 1, name: 'm', tables, calendars }, (name) => rows.get(name)!, 0));
+  expect(found.filter((p) => p.table === 'day')).toEqual([]);
+  expect(found.map((p) => p.id)).toContain('relationship:visit.day');
+  expect(() => acceptAll({ crease: 1, name: 'm', tables, calendars }, found)).not.toThrow();
+});
+
 test('columns without names of their own are related by their values alone, and whole numbers only far from 0', () => {
   const place: Columns = { column_1: ['text', from0(10).map((i) => `Kx${i}Q`)], column_2: ['text', from0(10).map((i) => `Place ${i}`)] };
   const kind: Columns = { column_1: ['integer', from0(10).map((i) => 5001 + i)], column_2: ['text', from0(10).map((i) => `Kind ${i}`)] };
@@ -282,6 +303,18 @@ test('a column of the own key with a superior in its name is a hierarchy, not a 
   expect(model.relationships ?? []).toEqual([]);
   expect(model.hierarchies).toMatchObject([{ table: 'staff', parent: 'manager_no' }]);
   expect(model.tables[0]!.role).toBe('dimension');
+});
+
+test('a parent of another name is told by its rows: some have none, all others lead to one, and none is above itself', () => {
+  const staff = (parents: readonly (number | null)[]): Columns => ({
+    staff_no: ['integer', from0(20).map((i) => i + 1)],
+    warden_no: ['integer', parents],
+    name: ['text', from0(20).map((i) => `Person ${i}`)],
+  });
+  const tree = from0(20).map((i) => (i === 0 ? null : 1 + Math.floor((i - 1) / 3)));
+  expect(draft({ staff: staff(tree) }).model.hierarchies).toMatchObject([{ table: 'staff', parent: 'warden_no' }]);
+  for (const parents of [tree.map((p) => p ?? 9), tree.map((p, i) => (i === 1 ? 5 : p)), tree.map((p, i) => (i === 19 ? 77 : p))])
+    expect(draft({ staff: staff(parents) }).model.hierarchies ?? []).toEqual([]);
 });
 
 test('a table of two references and a share is a bridge with its weight', () => {

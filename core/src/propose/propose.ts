@@ -1,3 +1,4 @@
+import { followedBy } from '../calendar/index.ts';
 import type { Model } from '../model/index.ts';
 import { applyEdit } from '../edit/index.ts';
 import { ModelData } from '../query/index.ts';
@@ -18,17 +19,21 @@ import { proposeMeasures } from './measures.ts';
  * uses, labels, calendars and base measures, each resting on those before it. What the model already says is left alone. `pattern` says what tells a reference.
  */
 export function proposeStar(data: ModelData, pattern?: ReferencePattern): Proposal[] {
-  const all: Proposal[] = [...proposePadded(data.model, data)];
+  const all: Proposal[] = proposePadded(data.model, data).filter((p) => mayChange(data.model, p));
   let model = acceptAll(data.model, all);
   const typed = all.length === 0 ? data : withTypes(data, model);
   const references = (model: Model, of: ModelData) => proposeRelationships(model, of, pattern);
   for (const step of [proposeKeys, references, proposeRoles, proposeUses, proposeLabels, proposeCalendars, proposeMeasures]) {
-    const found = step(model, typed);
+    const found = step(model, typed).filter((p) => mayChange(model, p));
     for (const proposal of found) model = applyEdit(model, proposal.edit);
     all.push(...found);
   }
   return all;
 }
+
+/** A calendar that follows another model's is not changed here; what leads to it, or from it, is the model's own. */
+const mayChange = (model: Model, { kind, table }: Proposal): boolean =>
+  kind === 'relationship' || kind === 'measure' || followedBy(model, table) === undefined;
 
 /** The same rows with the types that a model declares. */
 const withTypes = (data: ModelData, model: Model): ModelData =>

@@ -7,6 +7,7 @@ import { applyEdit } from '../edit/index.ts';
 import { endText, freeName, ModelNames, sameName } from '../model/index.ts';
 import { matchColumns, Reach } from '../relate/index.ts';
 import type { ModelData } from '../query/index.ts';
+import { endlessRows, parentRows } from '../query/index.ts';
 import { isCalendarKey } from './calendars.ts';
 import { labelOf } from './labels.ts';
 import { isGivenName, isOfValidity, nameLikeness, wordsOf } from './names.ts';
@@ -164,7 +165,7 @@ function bestTarget(model: Model, data: ModelData, from: Table, column: ModelCol
     // Of two tables with one key the one that is called like it refers to the other, which says more of it.
     if (isOwnKey(from, column.name) && called(column.name, to) > called(column.name, from)) return [];
     const likeness = isSelf
-      ? selfLikeness(column.name, key)
+      ? selfLikeness(data, from, column.name, key)
       : Math.max(nameLikeness(column.name, key), nameLikeness(column.name, to.name), nameLikeness(withoutCode(column.name), to.name));
     const matched = matchedRows(own, keyColumn);
     const share = matched / Math.max(1, own.rowCount - own.nulls);
@@ -220,15 +221,29 @@ const withoutCode = (name: string): string => {
   ).join('_');
 };
 
-/** A reference to its own table needs a word beside the key's: `manager_no` for `staff_no`. */
-const selfLikeness = (column: string, key: string): number => {
+const SUPERIORS = /parent|manager|chief|head|superior|supervisor|foreman|boss|master|leader|report|belong|above/;
+
+/**
+ * A reference to its own table is named after a superior (`manager_no`), or ends as the key does (`warden_no` for `staff_no`): then its rows have to
+ * say so, too.
+ */
+function selfLikeness(data: ModelData, table: Table, column: string, key: string): number {
+  if (SUPERIORS.test(wordsOf(column).join('_'))) return 1;
   const last = (name: string) => wordsOf(name).at(-1);
-  return /parent|manager|chief|head|superior|master|reports|belongs/i.test(column)
-    ? 1
-    : last(column) === last(key) && wordsOf(column).length > 1
-      ? 0.4
-      : 0;
-};
+  return last(column) === last(key) && wordsOf(column).length > 1 && isTree(data, table, column, key) ? ALIKE : 0;
+}
+
+/** Whether some rows have no parent, all others have one that is known, and none is above itself. */
+function isTree(data: ModelData, table: Table, parent: string, key: string): boolean {
+  const column = data.column(table.name, parent);
+  if (
+    column.nulls === 0 ||
+    column.nulls === column.rowCount ||
+    matchedRows(column, data.column(table.name, key)) < column.rowCount - column.nulls
+  )
+    return false;
+  return !endlessRows(parentRows(data, { name: parent, table: table.name, key, parent }).parents).includes(1);
+}
 
 const looksLikeCodes = (column: Column): boolean => {
   const values = columnValues(column).slice(1, 50) as string[];

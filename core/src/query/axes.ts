@@ -199,6 +199,24 @@ export function parentRows(data: ModelData, hierarchy: Hierarchy): { parents: Ui
   return { parents: Uint32Array.from(parent.codes, (code) => (code === 0 ? 0 : (rowOf.get(parentValues[code]!) ?? 0))), key, parent };
 }
 
+/** By row, 1 where following parents never comes to a top: the members of a loop, and those below one. `parents` as of `parentRows`. */
+export function endlessRows(parents: Uint32Array): Uint8Array {
+  const known = new Uint8Array(parents.length); // 0 unknown, 1 ends, 2 does not
+  for (let row = 0; row < parents.length; row++) {
+    const way: number[] = [];
+    let at = row + 1;
+    const own = new Set<number>();
+    while (at !== 0 && known[at - 1] === 0 && !own.has(at)) {
+      own.add(at);
+      way.push(at - 1);
+      at = parents[at - 1]!;
+    }
+    const ends = at === 0 || known[at - 1] === 1;
+    for (const r of way) known[r] = ends ? 1 : 2;
+  }
+  return known.map((state) => (state === 2 ? 1 : 0));
+}
+
 /** Ancestors at a depth (the top is 1): a member above the depth stands for itself; one on a loop for itself, too. */
 function depthAxis(data: ModelData, hierarchy: Hierarchy, depth: number): Axis {
   const { parents, key } = parentRows(data, hierarchy);

@@ -2,7 +2,7 @@ import type { Hierarchy } from '../../model/index.ts';
 import { freeName } from '../../model/index.ts';
 import { quoteName } from '../../formula/index.ts';
 import type { ModelData } from '../../query/index.ts';
-import { parentRows } from '../../query/index.ts';
+import { endlessRows, parentRows } from '../../query/index.ts';
 import { parentsAsMembers } from '../../shape/index.ts';
 import { labelRemedies } from '../remedies/labels.ts';
 import type { ClaimContext, ClaimKind, Judgement, Remedy } from '../claim.ts';
@@ -53,21 +53,8 @@ export const treeAcyclic: ClaimKind = {
       (h) => (data) => {
         const table = data.table(h.table);
         const { parents, key, parent } = parentRows(data, h);
-        // A member is on a loop or below one when its way up never ends: more steps than members.
-        const state = new Uint8Array(parents.length); // 0 unknown, 1 ends, 2 does not
-        for (let row = 0; row < parents.length; row++) {
-          const way: number[] = [];
-          let at = row + 1;
-          const own = new Set<number>();
-          while (at !== 0 && state[at - 1] === 0 && !own.has(at)) {
-            own.add(at);
-            way.push(at - 1);
-            at = parents[at - 1]!;
-          }
-          const ends = at === 0 || state[at - 1] === 1;
-          for (const r of way) state[r] = ends ? 1 : 2;
-        }
-        return judged(offendingRows(table, table.rowCount, [key, parent], (row) => state[row] === 2));
+        const endless = endlessRows(parents);
+        return judged(offendingRows(table, table.rowCount, [key, parent], (row) => endless[row] === 1));
       },
       (h, data) => ownParentsRemedies(context, h, data),
     ),
