@@ -158,6 +158,17 @@ test('a calendar is linked from another model and follows it, becomes a copy, an
   await card.getByRole('button', { name: 'Make it a copy' }).click();
   await expect(card.getByLabel('the fiscal year begins in')).toBeEnabled();
 
+  // Days of facts that no calendar has, yet.
+  await page.goto(`${demo}/hierarchies?view=calendars`);
+  const days = page
+    .getByRole('region', { name: 'Days without a calendar' })
+    .getByRole('listitem')
+    .filter({ hasText: 'due_date of loan_export' });
+  await days.getByRole('button', { name: 'Relate it to calendar' }).click();
+  await expect(days).toHaveCount(0);
+  await undo(page);
+  await expect(days).toHaveCount(1);
+
   await page.goto(`/m/${id}/shape?sel=table:calendar`);
   await page.getByRole('button', { name: 'Remove calendar from the model …' }).click();
   await expect(page.getByRole('alert')).toContainText('With it go: calendar.Calendar');

@@ -349,7 +349,7 @@ export class World {
     const { random } = this;
     const pick = (table: string, column: string): string => this.row(table)[column]!;
     const lines: Row[] = [];
-    for (let receipt = 0; lines.length < 300; receipt++) {
+    for (let receipt = 0; lines.length < 160; receipt++) {
       const day = random.below(DAYS - 60);
       for (let line = 1; line <= random.between(1, 3); line++)
         lines.push({
@@ -426,7 +426,7 @@ export class World {
     );
     const visits = this.random.some(
       count(DAYS - 60).flatMap((d) => this.rows('desk').map((desk) => [d, desk] as const)),
-      180,
+      100,
     );
     this.add(
       'visit',

@@ -1,4 +1,4 @@
-import { closeSync, openSync, readFileSync, readSync, statSync, writeSync } from 'node:fs';
+import { closeSync, fstatSync, openSync, readFileSync, readSync, statSync, writeSync } from 'node:fs';
 import { basename } from 'node:path';
 import { constants, gunzipSync } from 'node:zlib';
 import type { TableData } from '@crease/core/columns';
@@ -29,6 +29,8 @@ function unzipped(file: string, bytes: Uint8Array, finishFlush = constants.Z_FIN
   }
 }
 
+const LEAST_CHUNK = 1 << 12;
+
 /** Reads a whole file in chunks, without a turn of the event loop: for the command line and worker threads. */
 export function readFileTable(file: string, spec: ReadSpec): TableData {
   return onFile(file, (descriptor) => {
@@ -38,9 +40,10 @@ export function readFileTable(file: string, spec: ReadSpec): TableData {
       for (let at = 0; at < all.length; at += CHUNK_BYTES) reader.push(all.subarray(at, at + CHUNK_BYTES));
       return reader.finish();
     }
-    const chunk = new Uint8Array(CHUNK_BYTES);
+    // Small files are many: they take no more room than they need.
+    const chunk = new Uint8Array(Math.min(CHUNK_BYTES, Math.max(LEAST_CHUNK, fstatSync(descriptor).size)));
     for (;;) {
-      const read = readSync(descriptor, chunk, 0, CHUNK_BYTES, null);
+      const read = readSync(descriptor, chunk, 0, chunk.length, null);
       if (read === 0) return reader.finish();
       reader.push(chunk.subarray(0, read));
     }

@@ -8,6 +8,7 @@ import { usualHierarchies } from '@crease/core/calendar';
 import { hangingOn } from '@crease/core/stars';
 import { useModel } from '../../state/model.tsx';
 import { many } from '../../parts/text.ts';
+import { DaysWithout } from './DaysWithout.tsx';
 import { LinkNote, OfferedCalendars, useSharedCalendars } from './SharedCalendars.tsx';
 
 const MONTHS = Array.from({ length: 12 }, (_, i) =>
@@ -34,6 +35,7 @@ export function Calendars() {
           No table has a day as its key. Generate a calendar on the Intake stage, or choose a day column as the key of a dimension.
         </p>
       )}
+      <DaysWithout />
       <OfferedCalendars />
     </div>
   );

@@ -3,6 +3,7 @@ import { CALENDAR_COLUMNS, generateCalendar } from '@crease/core/calendar';
 import { columnValues } from '@crease/core/columns';
 import { DATE, formatDate, formatType, textReader, toText } from '@crease/core/values';
 import { useModel } from '../../state/model.tsx';
+import { useColumnFacts } from '../../evidence/SelectionFacts.tsx';
 import { LeafHead } from '../../frame/Leaves.tsx';
 import { count } from '../../parts/text.ts';
 
@@ -22,13 +23,21 @@ const LEVELS: readonly (readonly [string, string])[] = [
   ['Day', 'day'],
 ];
 
-/** A calendar made from its first and last day: its columns are chosen and looked at before it is made. */
-export function CalendarMaker({ onBack }: { onBack: () => void }) {
-  const { edit, model } = useModel();
+/**
+ * A calendar made from its first and last day: its columns are chosen and looked at before it is made. `covers` is a column of days (`table.column`)
+ * whose years it is to span.
+ */
+export function CalendarMaker({ covers, onBack }: { covers?: string | undefined; onBack: () => void }) {
+  const { edit, model, names: modelNames } = useModel();
+  const covered = covers === undefined ? undefined : modelNames.path(covers);
+  const facts = useColumnFacts(covered?.table.name).data?.find((f) => f.name === covered?.column.name);
   const thisYear = new Date().getFullYear();
   const [name, setName] = useState('calendar');
-  const [from, setFrom] = useState(`${thisYear - 3}-01-01`);
-  const [to, setTo] = useState(`${thisYear + 1}-12-31`);
+  const [chosenFrom, setFrom] = useState<string>();
+  const [chosenTo, setTo] = useState<string>();
+  const yearOf = (value: unknown, otherwise: number): string => (typeof value === 'string' ? value.slice(0, 4) : String(otherwise));
+  const from = chosenFrom ?? `${yearOf(facts?.least, thisYear - 3)}-01-01`;
+  const to = chosenTo ?? `${yearOf(facts?.greatest, thisYear + 1)}-12-31`;
   const [firstMonth, setFirstMonth] = useState(1);
   const [namedBy, setNamedBy] = useState<'start' | 'end'>('end');
   const [taken, setTaken] = useState<ReadonlySet<string>>(new Set(USUAL));
@@ -117,6 +126,11 @@ export function CalendarMaker({ onBack }: { onBack: () => void }) {
               <option value="end">last year</option>
             </select>
           </label>
+        )}
+        {covered && facts && (
+          <span className="text-soft">
+            {covered.table.name}.{covered.column.name} goes from {String(facts.least)} to {String(facts.greatest)}
+          </span>
         )}
         {fault !== undefined && (
           <span role="status" className="text-vermilion">

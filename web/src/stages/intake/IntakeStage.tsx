@@ -43,7 +43,7 @@ export function IntakeStage() {
           ) : view === 'members' ? (
             <TypedMembers key={edited?.name ?? ''} table={edited} onBack={back} />
           ) : view === 'calendar' ? (
-            <CalendarMaker onBack={back} />
+            <CalendarMaker covers={params.get('of') ?? undefined} onBack={back} />
           ) : view === 'loads' ? (
             <LoadsView
               onBack={back}
