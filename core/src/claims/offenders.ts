@@ -95,8 +95,8 @@ export function offendingCodes(table: TableData, checked: number, column: Column
   const { codes } = column;
   // By code, so that a row costs one look into an array.
   const wanted = new Uint8Array(counts.length);
-  for (const code of shown) wanted[code] = Math.min(MOST_LINES, counts[code]!);
-  let left = wanted.reduce((sum, n) => sum + n, 0);
+  let left = 0;
+  for (const code of shown) left += wanted[code] = Math.min(MOST_LINES, counts[code]!);
   for (let row = 0; left > 0; row++) {
     const code = codes[row]!;
     if (wanted[code] === 0) continue;
