@@ -1,3 +1,5 @@
+import type { Edit } from '../edit/index.ts';
+import { applyEdit, EditError } from '../edit/index.ts';
 import type { Model, Waiver } from '../model/index.ts';
 import { ownMeasures, withFamilies } from '../model/index.ts';
 import { DataError } from '../query/index.ts';
@@ -72,12 +74,24 @@ export function present(claim: Claim, judgement: Judgement, model: Model, today:
   };
 }
 
-/** The ways out of a broken claim; what cannot be tried, for want of rows or a sound formula, is not offered. */
+/** The ways out of a broken claim; what cannot be tried, for want of rows or a sound formula, or not be applied, is not offered. */
 export function remediesOf(claim: Claim, judgement: Judgement, data?: ModelData): readonly Remedy[] {
   try {
-    return claim.remedies?.(judgement, data) ?? [];
+    const found = claim.remedies?.(judgement, data) ?? [];
+    return data ? found.filter(({ edit }) => canApply(data.model, edit)) : found;
   } catch (error) {
     if (error instanceof DataError) return [];
+    throw error;
+  }
+}
+
+/** A calendar that follows another model's, for one, is not mended here. */
+function canApply(model: Model, edit: Edit): boolean {
+  try {
+    applyEdit(model, edit);
+    return true;
+  } catch (error) {
+    if (error instanceof EditError) return false;
     throw error;
   }
 }

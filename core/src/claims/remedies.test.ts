@@ -8,7 +8,7 @@ import { DataError, ModelData } from '../query/index.ts';
 import type { Value } from '../values/index.ts';
 import { DATE, parseType, textReader } from '../values/index.ts';
 import type { Remedy } from './index.ts';
-import { judgeClaim, listClaims, present } from './index.ts';
+import { judgeClaim, listClaims, present, remediesOf } from './index.ts';
 
 type Cells = Readonly<Record<string, readonly [type: string, values: readonly Value[]]>>;
 const day = (text: string | null): Value => (text === null ? null : textReader(DATE)(text)!);
@@ -163,6 +163,13 @@ test('days that a calendar lacks are generated, and a calendar is extended to th
     [2027, 2027, 2027, 2027],
     ['Founders', null, null, null],
   ]);
+  // What follows another model's calendar is mended there.
+  const following = { ...gaps.model.calendars![0]!, follows: { model: 'other', table: 'calendar' } };
+  for (const calendars of [gaps.model.calendars!, [following]]) {
+    const of = gaps.data({ ...gaps.model, calendars });
+    const claim = listClaims(of.model, of.checker).find((c) => c.id === 'calendar-continuous:calendar')!;
+    expect(remediesOf(claim, judgeClaim(claim, of), of)).toHaveLength(calendars[0] === following ? 0 : 1);
+  }
   const late = world(
     [
       made('visit', 'fact', { on: dates('2025-12-30', '2026-01-04') }),

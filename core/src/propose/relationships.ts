@@ -59,8 +59,10 @@ export function proposeRelationships(model: Model, data: ModelData, pattern: Ref
     found.push(proposal);
   };
   const target = (from: Table, column: string) => bestTarget(model, data, from, ownColumn(from, column), pattern)?.to.name;
+  // A key that is nothing but references is that of a fact or a bridge: nothing refers to it.
+  const composed = model.tables.filter((t) => (t.key ?? []).length > 1 && !t.key!.every((name) => target(t, name) !== undefined));
   for (const from of tables) {
-    const composite = compositeTargets(model, data, from, (table, column) => target(table, column) !== undefined);
+    const composite = compositeTargets(model, data, from, composed);
     for (const candidate of composite) propose(candidate);
     for (const column of from.columns) {
       if (
@@ -93,16 +95,11 @@ export function proposeRelationships(model: Model, data: ModelData, pattern: Ref
 
 const ownColumn = (table: Table, name: string): ModelColumn => table.columns.find((c) => sameName(c.name, name))!;
 
-/** A table's key of several columns is looked for in columns of like names; a key that is nothing but references is that of a fact or a bridge. */
-function compositeTargets(
-  model: Model,
-  data: ModelData,
-  from: Table,
-  refers: (table: Table, column: string) => boolean,
-): readonly Candidate[] {
-  return model.tables.flatMap((to): Candidate[] => {
-    const key = to.key ?? [];
-    if (to === from || key.length < 2 || key.every((name) => refers(to, name))) return [];
+/** Keys of several columns are looked for in columns of like names. */
+function compositeTargets(model: Model, data: ModelData, from: Table, tables: readonly Table[]): readonly Candidate[] {
+  return tables.flatMap((to): Candidate[] => {
+    const key = to.key!;
+    if (to === from) return [];
     const pairs = key.map((name) => likestColumn(from, to, name));
     if (pairs.some((pair) => pair === undefined)) return [];
     const columns = pairs.map((pair) => pair!.column);

@@ -112,7 +112,7 @@ const calendarsOf = (checker: FormulaChecker, table: Table, date: string): Relat
 function isOneDate(data: ModelData, snapshot: Snapshot, column: ColumnName): boolean {
   const { checker } = data;
   if (!isOfDate(checker, snapshot, column)) return false;
-  return isTheDate(checker, snapshot, column) || datesIn(data, snapshot, column) <= 1;
+  return isTheDate(checker, snapshot, column) || !hasSeveralDates(data, snapshot, column);
 }
 
 const isTheDate = (checker: FormulaChecker, { table, date }: Snapshot, column: ColumnName): boolean =>
@@ -121,15 +121,18 @@ const isTheDate = (checker: FormulaChecker, { table, date }: Snapshot, column: C
     (r) => sameName(r.to.table, column.table) && r.to.columns.length === 1 && sameName(r.to.columns[0]!, column.column),
   );
 
-/** The most dates that a snapshot's rows have in one value of a column that they look up. */
-function datesIn(data: ModelData, { table, date }: Snapshot, column: ColumnName): number {
-  const [values, dates] = [onRowsOf(data, table.name, column), data.column(table.name, date)];
-  const met = new Map<number, Set<number>>();
-  for (let row = 0; row < dates.rowCount; row++) {
-    const of = met.get(values.codes[row]!) ?? new Set();
-    met.set(values.codes[row]!, of.add(dates.codes[row]!));
+/** Whether a snapshot's rows have several dates in one value of a column that they look up. Rows without a date or a value are in no last one. */
+function hasSeveralDates(data: ModelData, { table, date }: Snapshot, column: ColumnName): boolean {
+  const [values, dates] = [onRowsOf(data, table.name, column).codes, data.column(table.name, date).codes];
+  const dateOf = new Map<number, number>();
+  for (let row = 0; row < dates.length; row++) {
+    const [value, own] = [values[row]!, dates[row]!];
+    if (value === 0 || own === 0) continue;
+    const met = dateOf.get(value);
+    if (met !== undefined && met !== own) return true;
+    dateOf.set(value, own);
   }
-  return Math.max(0, ...[...met.values()].map((of) => of.size));
+  return false;
 }
 
 /** The rows that are looked at where a measure takes the last of a column that is not the date itself. */
