@@ -341,6 +341,8 @@ export interface ColumnFormulaState {
   laidOut: string;
   /** What it gives for the first rows, beside the columns that it uses. */
   columns: string[];
+  /** Of those columns. */
+  types: string[];
   rows: { used: (null | boolean | number | string)[]; gives: null | boolean | number | string }[];
   /** Of so many rows that it was worked out for: how many are null, and how many values differ. */
   looked: number;

@@ -1,7 +1,7 @@
 import { createBrowserRouter, Navigate } from 'react-router';
 import { Frame } from './frame/Frame.tsx';
 import { Home } from './frame/Home.tsx';
-import { Failed, Lost } from './frame/Lost.tsx';
+import { Failed, Lost, StageFailed } from './frame/Lost.tsx';
 import { ClaimsStage } from './stages/ClaimsStage.tsx';
 import { IntakeStage } from './stages/intake/IntakeStage.tsx';
 
@@ -13,23 +13,29 @@ export const router = createBrowserRouter([
     element: <Frame />,
     errorElement: <Failed />,
     children: [
-      { index: true, element: <Navigate to="stars" replace /> },
-      { path: 'intake', element: <IntakeStage /> },
-      { path: 'claims', element: <ClaimsStage /> },
-      { path: 'shape', lazy: async () => ({ Component: (await import('./stages/shape/ShapeStage.tsx')).ShapeStage }) },
-      { path: 'stars', lazy: async () => ({ Component: (await import('./stages/stars/StarsStage.tsx')).StarsStage }) },
       {
-        path: 'hierarchies',
-        lazy: async () => ({ Component: (await import('./stages/hierarchies/HierarchiesStage.tsx')).HierarchiesStage }),
+        // A stage that fails keeps the frame.
+        errorElement: <StageFailed />,
+        children: [
+          { index: true, element: <Navigate to="stars" replace /> },
+          { path: 'intake', element: <IntakeStage /> },
+          { path: 'claims', element: <ClaimsStage /> },
+          { path: 'shape', lazy: async () => ({ Component: (await import('./stages/shape/ShapeStage.tsx')).ShapeStage }) },
+          { path: 'stars', lazy: async () => ({ Component: (await import('./stages/stars/StarsStage.tsx')).StarsStage }) },
+          {
+            path: 'hierarchies',
+            lazy: async () => ({ Component: (await import('./stages/hierarchies/HierarchiesStage.tsx')).HierarchiesStage }),
+          },
+          { path: 'measures', lazy: async () => ({ Component: (await import('./stages/measures/MeasuresStage.tsx')).MeasuresStage }) },
+          {
+            path: 'perspectives',
+            lazy: async () => ({ Component: (await import('./stages/perspectives/PerspectivesStage.tsx')).PerspectivesStage }),
+          },
+          { path: 'storage', lazy: async () => ({ Component: (await import('./stages/storage/StorageStage.tsx')).StorageStage }) },
+          { path: 'trial', lazy: async () => ({ Component: (await import('./stages/trial/TrialStage.tsx')).TrialStage }) },
+          { path: 'release', lazy: async () => ({ Component: (await import('./stages/release/ReleaseStage.tsx')).ReleaseStage }) },
+        ],
       },
-      { path: 'measures', lazy: async () => ({ Component: (await import('./stages/measures/MeasuresStage.tsx')).MeasuresStage }) },
-      {
-        path: 'perspectives',
-        lazy: async () => ({ Component: (await import('./stages/perspectives/PerspectivesStage.tsx')).PerspectivesStage }),
-      },
-      { path: 'storage', lazy: async () => ({ Component: (await import('./stages/storage/StorageStage.tsx')).StorageStage }) },
-      { path: 'trial', lazy: async () => ({ Component: (await import('./stages/trial/TrialStage.tsx')).TrialStage }) },
-      { path: 'release', lazy: async () => ({ Component: (await import('./stages/release/ReleaseStage.tsx')).ReleaseStage }) },
     ],
   },
   { path: '*', element: <Lost /> },

@@ -16,7 +16,7 @@ export function columnFormula(task: Extract<Task, { kind: 'column-formula' }>, d
   const table = data.modelTable(task.table);
   const checked = data.checker.rowFormula(table, task.formula);
   const faults = checked.faults.map((f) => ({ ...f, ...placeOf(task.formula, f.start) }));
-  const state = { faults, type: null, laidOut: layOutFormula(task.formula), columns: [], rows: [], looked: 0, nulls: 0, distinct: 0 };
+  const state = { faults, type: null, laidOut: layOutFormula(task.formula), columns: [], types: [], rows: [], looked: 0, nulls: 0, distinct: 0 };
   if (!checked.typed) return state;
   const type = checked.typed.type ?? TEXT;
   const evaluate = rowValues(data, table.name, checked.typed);
@@ -28,6 +28,7 @@ export function columnFormula(task: Extract<Task, { kind: 'column-formula' }>, d
     ...state,
     type: formatType(type),
     columns: used.map((c) => c.name),
+    types: used.map((c) => formatType(c.type)),
     rows: values.slice(0, SHOWN).map((value, row) => ({
       used: used.map((c) => toJson(columnValues(c)[c.codes[row]!]!, c.type)),
       gives: toJson(value, type),

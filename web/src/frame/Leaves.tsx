@@ -1,5 +1,6 @@
 import { useCallback, useEffect, useRef, useState } from 'react';
 import type { PointerEvent, ReactNode } from 'react';
+import { Guard } from './Guard.tsx';
 
 const KEY = 'crease.fold';
 const NARROWEST = 0.2;
@@ -57,7 +58,7 @@ export function Leaves({ design, evidence, label }: { design: ReactNode; evidenc
           className="leaf-design flex min-h-0 min-w-0 flex-col bg-leaf max-[999px]:flex-1"
           style={{ flexBasis: folded === 'evidence' ? '100%' : `${part * 100}%`, flexGrow: folded === 'evidence' ? 1 : 0 }}
         >
-          {design}
+          <Guard what={label}>{design}</Guard>
         </main>
       )}
       <div
@@ -82,7 +83,7 @@ export function Leaves({ design, evidence, label }: { design: ReactNode; evidenc
           aria-label="Evidence"
           className="fold-in flex min-h-0 min-w-0 flex-1 flex-col overflow-auto bg-leaf max-[999px]:border-t max-[999px]:border-rule-strong"
         >
-          {evidence}
+          <Guard what="The evidence">{evidence}</Guard>
         </aside>
       )}
     </div>

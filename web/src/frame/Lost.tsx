@@ -1,8 +1,17 @@
-import { Link, useRouteError } from 'react-router';
+import { Link, useLocation, useNavigate, useRouteError } from 'react-router';
+import { PartFailed } from './Guard.tsx';
 
 /** A screen that has failed. */
 export function Failed() {
   return <Lost reason={useRouteError()} />;
+}
+
+/** A stage that has failed: the frame around it stays. */
+export function StageFailed() {
+  const reason = useRouteError();
+  const navigate = useNavigate();
+  const location = useLocation();
+  return <PartFailed what="This stage" reason={reason} onRetry={() => void navigate(location, { replace: true })} />;
 }
 
 /** Shown where an address leads nowhere, or a screen has failed: what happened, and the way back. Nothing is lost by it. */

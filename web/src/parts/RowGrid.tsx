@@ -1,7 +1,8 @@
 import type { RowPage } from '@crease/contract';
+import { isNumeric } from "./format.ts";
 import { Cell } from './Cell.tsx';
 
-const isNumber = (type: string): boolean => /^(int|dec|dou)/.test(type);
+
 
 /** A page of rows, to scroll; null is told from the empty text. */
 export function RowGrid({ page, label, onColumn }: { page: RowPage; label: string; onColumn?: (name: string) => void }) {
@@ -11,7 +12,7 @@ export function RowGrid({ page, label, onColumn }: { page: RowPage; label: strin
         <thead>
           <tr>
             {page.columns.map((c) => (
-              <th key={c.name} scope="col" className={isNumber(c.type) ? 'num' : ''} title={c.type}>
+              <th key={c.name} scope="col" className={isNumeric(c.type) ? 'num' : ''} title={c.type}>
                 {onColumn ? <button onClick={() => onColumn(c.name)}>{c.name}</button> : c.name}
               </th>
             ))}
@@ -21,8 +22,8 @@ export function RowGrid({ page, label, onColumn }: { page: RowPage; label: strin
           {page.rows.map((row, i) => (
             <tr key={i}>
               {row.map((cell, j) => (
-                <td key={j} className={`whitespace-nowrap ${isNumber(page.columns[j]!.type) ? 'num' : ''}`}>
-                  <Cell value={cell} />
+                <td key={j} className={`whitespace-nowrap ${isNumeric(page.columns[j]!.type) ? 'num' : ''}`}>
+                  <Cell value={cell} type={page.columns[j]!.type} />
                 </td>
               ))}
             </tr>

@@ -1,10 +1,24 @@
 import type { ValueFormat } from '@crease/core/model';
 
-/** A value of an answer as a reader sees it: in the measure's format and the browser's locale. Exact strings stay exact. */
-export function formatValue(value: null | boolean | number | string, type: string, format: ValueFormat = {}): string {
+type Json = null | boolean | number | string;
+
+export const isNumeric = (type: string): boolean => /^(integer|decimal|double)/.test(type);
+
+/**
+ * A value of an answer as a reader sees it: by its type, in the measure's format and the browser's locale. Exact strings stay exact, a text stays
+ * as it is, a null is the empty text.
+ */
+export function formatValue(value: Json, type: string, format: ValueFormat = {}): string {
   if (value === null) return '';
   if (typeof value === 'boolean') return value ? 'true' : 'false';
-  if (!/^(integer|decimal|double)/.test(type)) return String(value).replace('T', ' ');
+  if (type === 'timestamp') return formatTimestamp(String(value));
+  return isNumeric(type) ? formatNumber(value, type, format) : String(value);
+}
+
+/** ISO 8601 with a blank in place of the T that parts the day from the time. */
+const formatTimestamp = (iso: string): string => iso.replace(/^([+-]?\d+-\d\d-\d\d)T/, '$1 ');
+
+function formatNumber(value: number | string, type: string, format: ValueFormat): string {
   const scaled = format.percent ? Number(value) * 100 : value;
   const isExact = typeof scaled === 'string';
   const decimals = format.decimals ?? (isExact ? (String(scaled).split('.')[1]?.length ?? 0) : type.startsWith('double') ? undefined : 0);
@@ -17,4 +31,12 @@ export function formatValue(value: null | boolean | number | string, type: strin
   return `${text}${format.percent ? ' %' : ''}${format.unit ? ` ${format.unit}` : ''}`;
 }
 
-export const isNumeric = (type: string): boolean => /^(integer|decimal|double)/.test(type);
+/** A member that is no value: the reference to it is null, or has no partner. */
+export type NoMember = { readonly null: true } | { readonly unmatched: true };
+
+/** A member of an attribute as a reader sees it; what is no value is said in words. */
+export function memberText(value: Json | NoMember, type: string): string {
+  if (value === null) return 'null';
+  if (typeof value === 'object') return 'null' in value ? 'no reference' : 'unmatched';
+  return formatValue(value, type);
+}

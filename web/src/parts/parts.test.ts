@@ -1,8 +1,9 @@
+import fc from 'fast-check';
 import { columnPath } from '@crease/core/formula';
 import type { Model } from '@crease/core/model';
 import { isAbout, parseSelection, selectionText } from '../state/selection.ts';
 import { attributesOf, defaultAttribute, itemText } from '../stages/trial/attributes.ts';
-import { formatValue } from './format.ts';
+import { formatValue, memberText } from './format.ts';
 import { bytes, cellText, many, percent } from './text.ts';
 
 test.each([
@@ -14,8 +15,27 @@ test.each([
   [null, 'integer', {}, ''],
   [true, 'boolean', {}, 'true'],
   ['2026-01-02T03:04:05', 'timestamp', {}, '2026-01-02 03:04:05'],
+  ['TX', 'text', {}, 'TX'],
+  ['Boise Air Terminal', 'text', {}, 'Boise Air Terminal'],
+  ['2026-01-02T03:04', 'text', {}, '2026-01-02T03:04'],
+  ['T', 'text', {}, 'T'],
+  ['2026-01-02', 'date', {}, '2026-01-02'],
 ])('%j of type %s is shown as %j', (value, type, format, text) => {
   expect(formatValue(value, type, format)).toBe(text);
+});
+
+test('every text is shown as it is', () => {
+  fc.assert(fc.property(fc.string({ unit: 'grapheme' }), (text) => formatValue(text, 'text') === text));
+  for (let code = 0x20; code < 0x180; code++) expect(formatValue(String.fromCharCode(code), 'text')).toBe(String.fromCharCode(code));
+});
+
+test('a member that is no value is said in words', () => {
+  expect([memberText(null, 'text'), memberText({ null: true }, 'text'), memberText({ unmatched: true }, 'date')]).toEqual([
+    'null',
+    'no reference',
+    'unmatched',
+  ]);
+  expect(memberText('TX', 'text')).toBe('TX');
 });
 
 test('bytes, counts and shares are humanised', () => {

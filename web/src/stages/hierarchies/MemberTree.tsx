@@ -17,7 +17,7 @@ export function MemberTree({ hierarchy }: { hierarchy: Hierarchy }) {
   return (
     <section aria-label="Members" className="border-b border-rule px-4 py-3">
       <h2 className="mb-1 text-[15px]">Members of {hierarchy.name || 'the path that is tried'}</h2>
-      {empty ? <p className="text-soft">A first level shows its members here.</p> : <Branch hierarchy={hierarchy} path={[]} depth={0} />}
+      {empty ? <p className="text-soft">A first level shows its members here.</p> : <Branch key={askedOf(hierarchy)} hierarchy={hierarchy} path={[]} depth={0} />}
     </section>
   );
 }

@@ -1,8 +1,8 @@
 import { useState } from 'react';
-import useSWR from 'swr';
 import type { QueryState } from '@crease/contract';
 import type { Measure } from '@crease/core/model';
 import { send } from '../../state/api.ts';
+import { useAsked } from '../../state/useAsked.ts';
 import { useModel } from '../../state/model.tsx';
 import { formatValue } from '../../parts/format.ts';
 import { defaultAttribute } from '../trial/attributes.ts';
@@ -15,11 +15,11 @@ export function MeasureValues({ measure }: { measure: Measure }) {
   const { id, model, state } = useModel();
   const [by, setBy] = useState<string | undefined>(() => defaultAttribute(model, measure.table));
   const query = { by: by === undefined ? [] : [by], measures: [measure.name], totals: true, limit: MOST };
-  const { data, error } = useSWR<QueryState, Error>(
-    [`/models/${id}/query`, query, state.revision.id],
-    () => send<QueryState>(`/models/${id}/query`, { query }),
-    { revalidateOnFocus: false, keepPreviousData: true },
+  const { question, answer, error } = useAsked([`/models/${id}/query`, state.revision.id], query, (asked) =>
+    send<QueryState>(`/models/${id}/query`, { query: asked }),
   );
+  // The answer before is shown on while the attribute changes, but never under another measure's name.
+  const data = question?.measures[0] === measure.name ? answer : undefined;
   const values = (data?.rows ?? []).map((row) => Number(row.at(-1) ?? 0));
   const most = Math.max(1e-12, ...values.map(Math.abs));
   const type = data?.columns.at(-1)?.type ?? 'text';
@@ -32,7 +32,7 @@ export function MeasureValues({ measure }: { measure: Measure }) {
       {error && <p className="whitespace-pre-line text-soft">{error.message}</p>}
       {!error && data && data.unreached.length > 0 && (
         <p className="hatched p-2">
-          {by} does not reach {measure.name}: it does not apply.
+          {question?.by[0]} does not reach {measure.name}: it does not apply.
         </p>
       )}
       {!error && data && data.rows.length > 0 && (
@@ -42,7 +42,7 @@ export function MeasureValues({ measure }: { measure: Measure }) {
               {data.rows.map((row, i) => (
                 <tr key={i}>
                   <td className="max-w-[150px] truncate pr-2">
-                    {row.length > 1 ? row[0] === null ? <i className="text-soft">unmatched</i> : String(row[0]) : 'all'}
+                    {row.length > 1 ? row[0] === null ? <i className="text-soft">unmatched</i> : formatValue(row[0]!, data.columns[0]!.type) : 'all'}
                   </td>
                   <td className="w-[40%]">
                     <span className="block h-[9px] bg-bar" style={{ width: `${(100 * Math.abs(values[i]!)) / most}%` }} />

@@ -1,5 +1,4 @@
 import { lazy, Suspense, useState } from 'react';
-import useSWR from 'swr';
 import type { ColumnFormulaState } from '@crease/contract';
 import type { Table } from '@crease/core/model';
 import { sameName } from '@crease/core/model';
@@ -9,6 +8,7 @@ import { Cell } from '../../parts/Cell.tsx';
 import { count, many, percent } from '../../parts/text.ts';
 import { BandsEditor } from './BandsEditor.tsx';
 import { LinkEditor } from './LinkEditor.tsx';
+import { useAsked } from '../../state/useAsked.ts';
 import { useLater } from './useLater.ts';
 
 const FormulaEditor = lazy(() => import('../../parts/FormulaEditor.tsx'));
@@ -28,13 +28,17 @@ export function ColumnByFormula({ table, column, onClose }: { table: Table; colu
   /** The editor that writes the formula, if one is open. */
   const [writer, setWriter] = useState<'bands' | 'link'>();
   const tried = useLater(formula);
-  const { data, error } = useSWR<ColumnFormulaState, Error>(
-    tried.trim() === '' ? null : ['column formula', id, state.revision.id, table.name, tried],
-    () => send<ColumnFormulaState>(`/models/${id}/column-formula`, { table: table.name, formula: tried }),
-    { revalidateOnFocus: false, keepPreviousData: true },
+  const {
+    answer: data,
+    error,
+    isCurrent,
+  } = useAsked(
+    tried.trim() === '' ? undefined : ['column formula', id, state.revision.id],
+    { table: table.name, formula: tried },
+    (question) => send<ColumnFormulaState>(`/models/${id}/column-formula`, question),
   );
   const taken = known === undefined && table.columns.some((c) => sameName(c.name, name.trim()));
-  const sound = data !== undefined && data.type !== null && data.type !== 'null' && data.faults.length === 0 && tried === formula;
+  const sound = data !== undefined && data.type !== null && data.type !== 'null' && data.faults.length === 0 && tried === formula && isCurrent;
   const Writer = WRITERS.find((w) => w.what === writer)?.editor;
   const save = async () => {
     if (!sound || name.trim() === '' || taken) return;
@@ -103,7 +107,7 @@ export function ColumnByFormula({ table, column, onClose }: { table: Table; colu
           <FormulaEditor
             value={formula}
             model={model}
-            faults={tried === formula ? (data?.faults ?? []) : []}
+            faults={tried === formula && isCurrent ? (data?.faults ?? []) : []}
             label="Formula of the column"
             placeholder="first_name || ' ' || last_name"
             onChange={setFormula}
@@ -111,7 +115,7 @@ export function ColumnByFormula({ table, column, onClose }: { table: Table; colu
           />
         </Suspense>
       </div>
-      {formula.trim() !== '' && data?.faults[0] && tried === formula && <p className="mt-1 text-vermilion">{data.faults[0].message}</p>}
+      {formula.trim() !== '' && data?.faults[0] && tried === formula && isCurrent && <p className="mt-1 text-vermilion">{data.faults[0].message}</p>}
       {error && <p className="mt-1 text-vermilion">{error.message}</p>}
       {data && data.faults.length === 0 && data.rows.length > 0 && (
         <div
@@ -136,11 +140,11 @@ export function ColumnByFormula({ table, column, onClose }: { table: Table; colu
                 <tr key={i}>
                   {row.used.map((cell, j) => (
                     <td key={j} className="text-soft">
-                      <Cell value={cell} />
+                      <Cell value={cell} type={data.types[j]!} />
                     </td>
                   ))}
                   <td className="font-semibold">
-                    <Cell value={row.gives} />
+                    <Cell value={row.gives} type={data.type ?? 'text'} />
                   </td>
                 </tr>
               ))}

@@ -1,105 +1,145 @@
-import { useEffect, useState } from 'react';
+import { useEffect, useMemo, useState } from 'react';
 import {
   BarController,
   BarElement,
   CategoryScale,
   Chart,
+  Decimation,
   Legend,
   LinearScale,
   LineController,
   LineElement,
   PointElement,
+  TimeScale,
   Tooltip,
 } from 'chart.js';
+import type { ChartOptions } from 'chart.js';
+import 'chartjs-adapter-date-fns';
 import { Chart as ChartView } from 'react-chartjs-2';
 import type { QueryState } from '@crease/contract';
 import type { ValueFormat } from '@crease/core/model';
 import { formatValue } from '../../parts/format.ts';
+import { count } from '../../parts/text.ts';
+import type { ChartData, ChartPoint } from './chartData.ts';
+import { chartData } from './chartData.ts';
 
-Chart.register(BarController, BarElement, CategoryScale, Legend, LinearScale, LineController, LineElement, PointElement, Tooltip);
+Chart.register(
+  BarController,
+  BarElement,
+  CategoryScale,
+  Decimation,
+  Legend,
+  LinearScale,
+  LineController,
+  LineElement,
+  PointElement,
+  TimeScale,
+  Tooltip,
+);
 Chart.defaults.font.family = 'Inter Variable';
 Chart.defaults.animation = matchMedia('(prefers-reduced-motion: reduce)').matches ? false : { duration: 200 };
 
-const MOST = 60;
 /** Bars differ by pattern of lightness, not by hue: the accent colour is kept for what is broken. */
 const INKS = ['--ink', '--bar', '--slate', '--violet', '--bar-soft'];
+/** Where the inks are used up, the lines of the next round are broken in another way. */
+const DASHES = [[], [6, 3], [2, 2], [8, 3, 2, 3]];
+/** Beyond so many points in a series, its points are not marked apart from the line. */
+const MARKED_POINTS = 200;
+/** What is left out is said member by member up to here. */
+const TOLD = 6;
 
-/** The answer as bars, or as lines where the members are in time. */
-export default function AnswerChart({
-  answer,
-  byCount,
-  formats,
-}: {
-  answer: QueryState;
-  byCount: number;
-  formats: Readonly<Record<string, ValueFormat>>;
-}) {
+type Formats = Readonly<Record<string, ValueFormat>>;
+
+/** The answer as bars, or as lines where the members are in time: one series for each member of the last attribute. */
+export default function AnswerChart({ answer, byCount, formats }: { answer: QueryState; byCount: number; formats: Formats }) {
   const [ready, setReady] = useState(false);
   useEffect(() => {
     // Text on a canvas is drawn once: the font has to be there before.
     void document.fonts.load('12px "Inter Variable"').then(() => setReady(true));
   }, []);
-  const style = getComputedStyle(document.documentElement);
-  const ink = (name: string) => style.getPropertyValue(name).trim();
-  const measures = answer.columns
-    .map((c, i) => ({ ...c, i }))
-    .filter(({ i, name }) => i >= byCount && !answer.unreached.some(([m]) => m === name));
-  const inTime = answer.columns
-    .slice(0, byCount)
-    .some((c) => c.type === 'date' || /(year|quarter|month|week|day)/i.test(c.name.split('.').at(-1)!));
-  // A line goes from moment to moment: the unmatched member has no place on it and is told below.
-  const placed = inTime ? answer.rows.filter((row) => row.slice(0, byCount).every((cell) => cell !== null)) : answer.rows;
-  const rows = placed.slice(0, MOST);
-  const type = inTime && rows.length > 1 ? ('line' as const) : ('bar' as const);
+  const drawn = useMemo(() => chartData(answer, byCount), [answer, byCount]);
   if (!ready) return <p className="p-4 text-soft">Drawing …</p>;
-  if (measures.length === 0) return <p className="p-4 text-soft">None of the measures applies here.</p>;
+  if (answer.columns.length - byCount === new Set(answer.unreached.map(([m]) => m)).size)
+    return <p className="p-4 text-soft">None of the measures applies here.</p>;
+  const measures = [...new Set(drawn.series.map((s) => s.measure))];
   return (
-    <div className="flex min-h-0 flex-1 flex-col p-4" role="img" aria-label={`Chart of ${measures.map((m) => m.name).join(', ')}`}>
+    <div className="flex min-h-0 flex-1 flex-col p-4" role="img" aria-label={`Chart of ${measures.join(', ')}`}>
       <div className="min-h-0 flex-1">
+        {/* A chart of another form is another chart: options of the old one do not fit it. */}
         <ChartView
-          type={type}
-          data={{
-            labels: rows.map(
-              (row) =>
-                row
-                  .slice(0, byCount)
-                  .map((cell) => (cell === null ? 'unmatched' : String(cell)))
-                  .join(' · ') || 'all',
-            ),
-            datasets: measures.map((m, k) => ({
-              label: m.name,
-              data: rows.map((row) => (row[m.i] === null ? null : Number(row[m.i]))),
-              backgroundColor: ink(INKS[k % INKS.length]!),
-              borderColor: ink(INKS[k % INKS.length]!),
-              borderWidth: type === 'line' ? 1.8 : 0,
-              pointRadius: 2,
-            })),
-          }}
-          options={{
-            maintainAspectRatio: false,
-            scales: {
-              x: { ticks: { color: ink('--soft'), maxRotation: 60 }, grid: { display: false } },
-              y: { ticks: { color: ink('--soft') }, grid: { color: ink('--rule') } },
-            },
-            plugins: {
-              legend: { labels: { color: ink('--ink'), boxWidth: 12 } },
-              tooltip: {
-                callbacks: {
-                  label: (item) =>
-                    `${item.dataset.label}: ${formatValue(rows[item.dataIndex]![measures[item.datasetIndex]!.i]!, measures[item.datasetIndex]!.type, formats[item.dataset.label ?? ''])}`,
-                },
-              },
-            },
-          }}
+          key={`${drawn.form} ${drawn.axis}`}
+          type={drawn.form}
+          data={{ labels: [...drawn.labels], datasets: drawn.series.map((s, k) => dataset(s, k, drawn.form)) }}
+          options={optionsOf(drawn, formats) as ChartOptions}
         />
       </div>
-      {placed.length < answer.rows.length && (
-        <p className="text-soft">
-          without the unmatched member:{' '}
-          {measures.map((m) => `${m.name} ${formatValue(answer.rows.at(-1)![m.i]!, m.type, formats[m.name])}`).join(', ')}
-        </p>
-      )}
-      {answer.rows.length > MOST && <p className="text-soft">the first {MOST} members are drawn</p>}
+      <LeftOut drawn={drawn} formats={formats} />
     </div>
+  );
+}
+
+const ink = (name: string): string => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
+
+function dataset(series: ChartData['series'][number], k: number, form: ChartData['form']) {
+  const colour = ink(INKS[k % INKS.length]!);
+  const round = Math.floor(k / INKS.length);
+  return {
+    label: series.label,
+    data: series.points as ChartPoint[],
+    parsing: false as const,
+    normalized: true,
+    backgroundColor: round === 0 ? colour : `${colour}${round % 2 ? '99' : '66'}`,
+    borderColor: colour,
+    borderWidth: form === 'line' ? 1.8 : 0,
+    ...(form === 'line' ? { borderDash: DASHES[round % DASHES.length]! } : {}),
+    pointRadius: series.points.length > MARKED_POINTS ? 0 : 2,
+  };
+}
+
+function optionsOf(drawn: ChartData, formats: Formats) {
+  const tooltipFormat = { second: 'yyyy-MM-dd HH:mm:ss', day: 'yyyy-MM-dd', month: 'yyyy-MM', quarter: "yyyy-'Q'Q", year: 'yyyy' };
+  const x =
+    drawn.axis === 'time'
+      ? {
+          type: 'time' as const,
+          time: {
+            ...(drawn.unit === 'second' ? {} : { minUnit: drawn.unit }),
+            tooltipFormat: tooltipFormat[drawn.unit!],
+            displayFormats: { second: 'HH:mm:ss', day: 'yyyy-MM-dd', month: 'yyyy-MM', quarter: "yyyy-'Q'Q", year: 'yyyy' },
+          },
+        }
+      : { type: 'category' as const };
+  return {
+    maintainAspectRatio: false,
+    scales: {
+      x: { ...x, ticks: { color: ink('--soft'), maxRotation: 60, autoSkip: true }, grid: { display: false } },
+      y: { ticks: { color: ink('--soft') }, grid: { color: ink('--rule') } },
+    },
+    plugins: {
+      // Only of what would fall on one column of pixels, the least and the greatest are kept.
+      decimation: { enabled: drawn.axis === 'time', algorithm: 'min-max' as const },
+      legend: { maxHeight: 64, labels: { color: ink('--ink'), boxWidth: 12 } },
+      tooltip: {
+        callbacks: {
+          title: (items: { raw: unknown }[]) => (items[0] ? (items[0].raw as ChartPoint).at : ''),
+          label: ({ raw, datasetIndex }: { raw: unknown; datasetIndex: number }) => {
+            const s = drawn.series[datasetIndex]!;
+            return `${s.label}: ${formatValue((raw as ChartPoint).value as ChartPoint['value'] & (string | number), s.type, formats[s.measure])}`;
+          },
+        },
+      },
+    },
+  };
+}
+
+/** What has no place on a time axis, with its own values. */
+function LeftOut({ drawn, formats }: { drawn: ChartData; formats: Formats }) {
+  if (drawn.leftOut.length === 0) return null;
+  const told = drawn.leftOut.slice(0, TOLD).map((o) => `${o.member}: ${o.measure} ${formatValue(o.value as null, o.type, formats[o.measure]) || 'null'}`);
+  return (
+    <p className="text-soft">
+      Not on the time axis: {told.join('; ')}
+      {drawn.leftOut.length > TOLD ? `; and ${count(drawn.leftOut.length - TOLD)} more` : ''}
+    </p>
   );
 }

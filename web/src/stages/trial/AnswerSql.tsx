@@ -18,7 +18,7 @@ export default function AnswerSql({ query }: { query: Query }) {
   const { data, error } = useSWR<SqlState, Error>(
     [`/models/${id}/sql`, query, dialect, state.revision.id],
     () => send<SqlState>(`/models/${id}/sql`, { query, dialect }),
-    { revalidateOnFocus: false, keepPreviousData: true },
+    { revalidateOnFocus: false },
   );
   const copy = () =>
     void navigator.clipboard.writeText(data?.sql ?? '').then(() => tell({ tone: 'plain', text: 'The SQL is on the clipboard' }));

@@ -1,6 +1,5 @@
 import { lazy, Suspense, useMemo, useState } from 'react';
 import { useSearchParams } from 'react-router';
-import useSWR from 'swr';
 import { ChartColumn, Code, Copy, Download, Sheet } from 'lucide-react';
 import type { QueryState } from '@crease/contract';
 import type { Query } from '@crease/core/model';
@@ -8,6 +7,7 @@ import { DocumentError, readQuery, sameName } from '@crease/core/model';
 import { csvLine } from '@crease/core/interchange';
 import { send } from '../../state/api.ts';
 import { saveFile } from '../../state/save.ts';
+import { useAsked } from '../../state/useAsked.ts';
 import { useModel } from '../../state/model.tsx';
 import { Blank, LeafHead, Leaves } from '../../frame/Leaves.tsx';
 import { EvidenceLeaf } from '../../evidence/EvidenceLeaf.tsx';
@@ -71,10 +71,13 @@ export function TrialStage() {
   };
 
   const asked = { ...query, totals: true };
-  const { data, error, isValidating } = useSWR<QueryState, Error>(
-    query.measures.length > 0 ? [`/models/${id}/query`, asked, state.revision.id] : null,
-    () => send<QueryState>(`/models/${id}/query`, { query: asked }),
-    { revalidateOnFocus: false, keepPreviousData: true },
+  const {
+    question = asked,
+    answer: data,
+    error,
+    isCurrent,
+  } = useAsked(query.measures.length > 0 ? [`/models/${id}/query`, state.revision.id] : undefined, asked, (q) =>
+    send<QueryState>(`/models/${id}/query`, { query: q }),
   );
   const lines = () => (data ? [data.columns.map((c) => c.name), ...data.rows] : []);
   const copy = () =>
@@ -99,7 +102,7 @@ export function TrialStage() {
     <>
       <LeafHead
         title="Trial"
-        note={data && !error ? `${count(data.rows.length)} rows in ${data.elapsedMs} ms${isValidating ? ' …' : ''}` : ''}
+        note={data && !error ? `${count(data.rows.length)} rows in ${data.elapsedMs} ms${isCurrent ? '' : ' …'}` : ''}
       >
         <label className="flex items-center gap-1 text-soft">
           as
@@ -154,7 +157,7 @@ export function TrialStage() {
         (view.name !== 'table' ? (
           <Suspense fallback={<p className="p-4 text-soft">Drawing …</p>}>
             {view.name === 'chart' ? (
-              <AnswerChart answer={data} byCount={query.by?.length ?? 0} formats={formats} />
+              <AnswerChart answer={data} byCount={question.by?.length ?? 0} formats={formats} />
             ) : (
               <AnswerSql query={asked} />
             )}
@@ -162,7 +165,7 @@ export function TrialStage() {
         ) : (
           <AnswerTable
             answer={data}
-            query={query}
+            query={question}
             formats={formats}
             chosen={cell}
             onCell={setCell}
@@ -175,7 +178,7 @@ export function TrialStage() {
     <Leaves
       label="Trial"
       design={design}
-      evidence={<EvidenceLeaf>{cell && data && <CellEvidence cell={cell} query={query} answer={data} onDrill={ask} />}</EvidenceLeaf>}
+      evidence={<EvidenceLeaf>{cell && data && <CellEvidence cell={cell} query={question} answer={data} onDrill={ask} />}</EvidenceLeaf>}
     />
   );
 }
