@@ -25,16 +25,36 @@ const upward = ladder.map((folder, index) => ({
 }));
 module.exports = {
   forbidden: [
-    { name: 'no-cycles', severity: 'error', from: {}, to: { circular: true, viaOnly: { dependencyTypesNot: ['type-only'] } } },
+    {
+      name: 'no-cycles',
+      severity: 'error',
+      from: {},
+      to: { circular: true, viaOnly: { dependencyTypesNot: ['type-only'] } },
+    },
     {
       name: 'core-is-pure',
       severity: 'error',
       from: { path: '^core/src', pathNot: '\\.test\\.ts$' },
       to: { pathNot: ['^core/src', 'node_modules/zod'] },
     },
-    { name: 'contract-knows-core-only', severity: 'error', from: { path: '^contract' }, to: { path: '^(server|web|cli|demo)/' } },
-    { name: 'server-knows-no-screen', severity: 'error', from: { path: '^server' }, to: { path: '^(web|cli)/' } },
-    { name: 'web-knows-no-server', severity: 'error', from: { path: '^web' }, to: { path: '^(server|cli|demo)/|^(fs|path|os|node:)' } },
+    {
+      name: 'contract-knows-core-only',
+      severity: 'error',
+      from: { path: '^contract' },
+      to: { path: '^(server|web|cli|demo)/' },
+    },
+    {
+      name: 'server-knows-no-screen',
+      severity: 'error',
+      from: { path: '^server' },
+      to: { path: '^(web|cli)/' },
+    },
+    {
+      name: 'web-knows-no-server',
+      severity: 'error',
+      from: { path: '^web' },
+      to: { path: '^(server|cli|demo)/|^(fs|path|os|node:)' },
+    },
     {
       name: 'demo-knows-core-only',
       severity: 'error',

@@ -2,7 +2,11 @@
 const toCommonJs = [
   '@swc/jest',
   {
-    jsc: { target: 'es2022', parser: { syntax: 'typescript', tsx: true }, transform: { react: { runtime: 'automatic' } } },
+    jsc: {
+      target: 'es2022',
+      parser: { syntax: 'typescript', tsx: true },
+      transform: { react: { runtime: 'automatic' } },
+    },
     module: { type: 'commonjs' },
     sourceMaps: 'inline',
   },
@@ -15,7 +19,9 @@ export default {
   testMatch: ['<rootDir>/*/src/**/*.test.ts', '<rootDir>/*/test/**/*.test.ts'],
   modulePathIgnorePatterns: ['<rootDir>/.*/dist/'],
   // These packages come as modules only.
-  transformIgnorePatterns: ['/node_modules/(?!(?:hyparquet|hyparquet-writer|hyparquet-compressors|hysnappy|fzstd)/)'],
+  transformIgnorePatterns: [
+    '/node_modules/(?!(?:hyparquet|hyparquet-writer|hyparquet-compressors|hysnappy|fzstd)/)',
+  ],
   transform: { '^.+\\.[cm]?[jt]sx?$': toCommonJs },
   moduleNameMapper: {
     '^@crease/core/(.*)$': '<rootDir>/core/src/$1/index.ts',

@@ -6,8 +6,13 @@ import { expect, test } from '@playwright/test';
 const demo = '/m/1';
 const claim = (page: Page, id: string) => page.getByRole('article', { name: id, exact: true });
 const broken = async (page: Page): Promise<number> =>
-  Number(/(\d+) broken/.exec((await page.getByRole('link', { name: /^Claims:/ }).getAttribute('aria-label')) ?? '')?.[1]);
-const judged = (page: Page) => expect(page.getByRole('link', { name: /^Claims:.* 0 unchecked/ })).toBeVisible();
+  Number(
+    /(\d+) broken/.exec(
+      (await page.getByRole('link', { name: /^Claims:/ }).getAttribute('aria-label')) ?? '',
+    )?.[1],
+  );
+const judged = (page: Page) =>
+  expect(page.getByRole('link', { name: /^Claims:.* 0 unchecked/ })).toBeVisible();
 
 /** Errors of the page are failures of the journey. */
 test.beforeEach(({ page }) => {
@@ -30,7 +35,11 @@ test('from two files to a released definition', async ({ page }) => {
         'visit_no;room_code;seen_on;people\n1;R1;2026-01-05;4\n2;R2;2026-01-06;7\n3;R9;2026-01-06;2\n4;R1;2026-01-07;5\n5;R1\n',
       ),
     },
-    { name: 'room.csv', mimeType: 'text/csv', buffer: Buffer.from('room_code,name\nR1,North room\nR2,South room\n') },
+    {
+      name: 'room.csv',
+      mimeType: 'text/csv',
+      buffer: Buffer.from('room_code,name\nR1,North room\nR2,South room\n'),
+    },
   ]);
   const card = page.getByRole('region', { name: 'File visit.csv' });
   await expect(card.getByLabel('Delimiter')).toHaveValue(';');
@@ -41,7 +50,9 @@ test('from two files to a released definition', async ({ page }) => {
 
   await page.getByRole('button', { name: 'Draft a star' }).click();
   await expect(page.getByText('visit.room_code refers to room.room_code')).toBeVisible();
-  await expect(page.getByText('75 % of 4 filled rows find a partner; 1 do not', { exact: false })).toBeVisible();
+  await expect(
+    page.getByText('75 % of 4 filled rows find a partner; 1 do not', { exact: false }),
+  ).toBeVisible();
   await page.getByRole('button', { name: 'Accept all' }).click();
   await expect(page.getByRole('button', { name: 'fact table visit' })).toBeVisible();
 
@@ -77,7 +88,11 @@ test('a file with a title, markers for null and numbers of another country is co
   });
   await page
     .locator('#files')
-    .setInputFiles(gifts('1;03.01.2026;1.250,00;1.200\n2;17.01.2026;99,50;12\n3;11.03.2026;n/a;some\n4;30.03.2026;12.400,75;3\n'));
+    .setInputFiles(
+      gifts(
+        '1;03.01.2026;1.250,00;1.200\n2;17.01.2026;99,50;12\n3;11.03.2026;n/a;some\n4;30.03.2026;12.400,75;3\n',
+      ),
+    );
   const card = page.getByRole('region', { name: 'File gift.csv' });
   await expect(card.getByLabel('lines above')).toHaveValue('2');
   await expect(card.getByLabel('Texts that stand for null')).toHaveValue('n/a');
@@ -99,10 +114,15 @@ test('a file with a title, markers for null and numbers of another country is co
   await expect(card.getByText('The part April is added to gift')).toBeVisible();
   await page.getByRole('button', { name: 'Take in 1 table' }).click();
   await expect(page.getByText('Taken in: 1 row stored')).toBeVisible();
-  await expect(page.getByRole('row', { name: /gift\.csv/ }).getByRole('cell', { name: '5', exact: true })).toBeVisible();
+  await expect(
+    page.getByRole('row', { name: /gift\.csv/ }).getByRole('cell', { name: '5', exact: true }),
+  ).toBeVisible();
 });
 
-test('members are pasted from a spreadsheet, mended, and changed later; a calendar is generated', async ({ page, context }) => {
+test('members are pasted from a spreadsheet, mended, and changed later; a calendar is generated', async ({
+  page,
+  context,
+}) => {
   await context.grantPermissions(['clipboard-read', 'clipboard-write']);
   await page.goto('/');
   await page.getByLabel('Title of a new model').fill('Funds');
@@ -110,7 +130,9 @@ test('members are pasted from a spreadsheet, mended, and changed later; a calend
   await page.getByRole('button', { name: 'Make a table' }).click();
   await page.getByRole('menuitem', { name: 'Type or paste its members' }).click();
   await page.getByLabel('table', { exact: true }).fill('fund');
-  await page.evaluate(() => navigator.clipboard.writeText('code\tname\tshare\nB\tBooks\t1.250,50\nM\tMaps\tmuch\n'));
+  await page.evaluate(() =>
+    navigator.clipboard.writeText('code\tname\tshare\nB\tBooks\t1.250,50\nM\tMaps\tmuch\n'),
+  );
   await page.getByLabel('Name of column 1').focus();
   await page.keyboard.press('ControlOrMeta+v');
   await page.getByLabel('Type of column 3').selectOption('decimal(9,2)');
@@ -208,7 +230,9 @@ test('a trial: sentence, unmatched members, does not apply, explanation, chart',
   await expect(sql).toContainText('from "loan_export" b');
 });
 
-test('a table gets another name, and every formula follows; a name that is taken is refused', async ({ page }) => {
+test('a table gets another name, and every formula follows; a name that is taken is refused', async ({
+  page,
+}) => {
   await page.goto(`${demo}/shape?sel=table:hold`);
   const name = page.getByLabel('it is called');
   await name.fill('branch');
@@ -224,18 +248,24 @@ test('a table gets another name, and every formula follows; a name that is taken
   await expect(page.getByRole('region', { name: 'The measure' })).toContainText('count(hold)');
 });
 
-test('a measure is written: completion, a fault in its place, then saved in canonical layout', async ({ page }) => {
+test('a measure is written: completion, a fault in its place, then saved in canonical layout', async ({
+  page,
+}) => {
   await page.goto(`${demo}/measures`);
   await page.getByRole('button', { name: 'Measure', exact: true }).click();
   await page.getByLabel('Name of the measure').fill('Mean fine');
   const editor = page.getByLabel('Formula');
   await editor.click();
   await page.keyboard.type('AVG(loan_export.fnie');
-  await expect(page.getByRole('status').getByText('did you mean "loan_export.fine"?', { exact: false })).toBeVisible();
+  await expect(
+    page.getByRole('status').getByText('did you mean "loan_export.fine"?', { exact: false }),
+  ).toBeVisible();
   await editor.fill('AVG( loan_export.fine )');
   await expect(page.getByText('gives double; over rows of loan_export', { exact: false })).toBeVisible();
   await page.getByRole('button', { name: 'Save' }).click();
-  await expect(page.getByRole('region', { name: 'no folder' }).getByText('avg(loan_export.fine)')).toBeVisible();
+  await expect(
+    page.getByRole('region', { name: 'no folder' }).getByText('avg(loan_export.fine)'),
+  ).toBeVisible();
   await expect(page.getByRole('region', { name: 'Values', exact: true })).toContainText('total');
   await page.getByRole('button', { name: 'Undo', exact: true }).first().click();
   await expect(page.getByRole('region', { name: 'no folder' })).toHaveCount(0);
@@ -326,7 +356,9 @@ test.describe('accessibility', () => {
       await page.goto(`${demo}/${path}`);
       await expect(page.getByRole('link', { name: /^Claims:/ })).toBeVisible();
       await page.waitForTimeout(700); // what is loaded after the claims
-      const { violations } = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag22aa']).analyze();
+      const { violations } = await new AxeBuilder({ page })
+        .withTags(['wcag2a', 'wcag2aa', 'wcag22aa'])
+        .analyze();
       expect
         .soft(
           violations.map(

@@ -51,14 +51,19 @@ const shots: Shot[] = [
     name: 'load',
     path: 'intake?sel=table:branch',
     act: async (page) => {
-      const rows = ['B001,Ashby Ferry Central,Ashby Ferry,UV1,1961-01-01,1905.50', 'B041,Lantern Quay,Lantern Quay,UV2,2026-05-02,640.00'];
+      const rows = [
+        'B001,Ashby Ferry Central,Ashby Ferry,UV1,1961-01-01,1905.50',
+        'B041,Lantern Quay,Lantern Quay,UV2,2026-05-02,640.00',
+      ];
       await page
         .locator('input[type=file]')
         .first()
         .setInputFiles({
           name: 'branch.csv',
           mimeType: 'text/csv',
-          buffer: Buffer.from(`branch_code,name,town,district_code,opened_on,floor_area\n${rows.join('\n')}\n`),
+          buffer: Buffer.from(
+            `branch_code,name,town,district_code,opened_on,floor_area\n${rows.join('\n')}\n`,
+          ),
         });
       await page.getByLabel('What becomes of the rows that are there').selectOption('update');
       await page.getByLabel('keep as recipe').fill('branches weekly');
@@ -98,7 +103,11 @@ const shots: Shot[] = [
   { name: 'measures', path: 'measures?sel=measure:Copies on shelf' },
   { name: 'perspectives', path: 'perspectives?sel=perspective:Collections' },
   { name: 'storage', path: 'storage' },
-  { name: 'trial', path: trial(loansByRegion), act: async (page) => page.locator('[role=cell] button').nth(5).click() },
+  {
+    name: 'trial',
+    path: trial(loansByRegion),
+    act: async (page) => page.locator('[role=cell] button').nth(5).click(),
+  },
   {
     name: 'trial-sql',
     path: `${trial({ by: ['district.region'], measures: ['Loans'], filters: [{ period: 'year to date' }] })}&view=sql`,
@@ -110,7 +119,9 @@ const shots: Shot[] = [
 /** Waits until nothing on the page says that it is still being opened, counted or drawn. */
 async function settled(page: Page): Promise<void> {
   await page.waitForTimeout(1500);
-  const waiting = page.locator('p').filter({ hasText: /^(Opening|Encoding|Comparing|Drawing|Counting|Reading|Listing)\b.* …$/ });
+  const waiting = page
+    .locator('p')
+    .filter({ hasText: /^(Opening|Encoding|Comparing|Drawing|Counting|Reading|Listing)\b.* …$/ });
   while ((await waiting.count()) > 0) await waiting.first().waitFor({ state: 'detached' });
   await page.waitForTimeout(500);
 }
@@ -118,11 +129,15 @@ async function settled(page: Page): Promise<void> {
 const port = 4700 + Math.floor(Math.random() * 200);
 const program = resolve('cli/bin/crease.mjs');
 spawnSync(process.execPath, [program, 'demo', scratch, '--sqlite'], { stdio: 'inherit' });
-const server = spawn(process.execPath, [program, 'serve', '--workspace', 'shots.sqlite', '--port', String(port), '--demo'], {
-  cwd: scratch,
-  stdio: ['ignore', 'pipe', 'inherit'],
-  env: { ...process.env, XDG_CONFIG_HOME: scratch },
-});
+const server = spawn(
+  process.execPath,
+  [program, 'serve', '--workspace', 'shots.sqlite', '--port', String(port), '--demo'],
+  {
+    cwd: scratch,
+    stdio: ['ignore', 'pipe', 'inherit'],
+    env: { ...process.env, XDG_CONFIG_HOME: scratch },
+  },
+);
 await new Promise<void>((ready, fail) => {
   server.stdout.on('data', (text: Buffer) => text.toString().includes('Crease is at') && ready());
   server.on('exit', () => fail(new Error('the server did not start')));
@@ -137,7 +152,10 @@ try {
       timezoneId: 'UTC',
       reducedMotion: 'reduce',
     });
-    page.on('console', (message) => message.type() === 'error' && process.stderr.write(`${shot.name}: ${message.text()}\n`));
+    page.on(
+      'console',
+      (message) => message.type() === 'error' && process.stderr.write(`${shot.name}: ${message.text()}\n`),
+    );
     page.on('pageerror', (error) => process.stderr.write(`${shot.name}: ${error.stack}\n`));
     await page.goto(`http://127.0.0.1:${port}/m/1/${shot.path}`);
     await settled(page);

@@ -65,11 +65,19 @@ test('tables of a database come in with their keys, a join that multiplies is se
   await expect(steps.getByText('multiplies 2 rows')).toBeVisible();
   const evidence = page.getByRole('region', { name: 'After step 2' });
   await expect(
-    evidence.getByText('The join multiplies: 2 rows more, because 1 key stands several times in fee.', { exact: false }),
+    evidence.getByText('The join multiplies: 2 rows more, because 1 key stands several times in fee.', {
+      exact: false,
+    }),
   ).toBeVisible();
-  await evidence.getByRole('listitem').filter({ hasText: 'take each row of fee once' }).getByRole('button', { name: 'Do it' }).click();
+  await evidence
+    .getByRole('listitem')
+    .filter({ hasText: 'take each row of fee once' })
+    .getByRole('button', { name: 'Do it' })
+    .click();
   await expect(steps.getByText('multiplies 2 rows')).toBeHidden();
-  await expect(page.getByRole('region', { name: 'Staging' }).getByRole('button', { name: /fee_per_branch/ })).toBeVisible();
+  await expect(
+    page.getByRole('region', { name: 'Staging' }).getByRole('button', { name: /fee_per_branch/ }),
+  ).toBeVisible();
   const totals = evidence.getByRole('table', { name: 'Rows and totals' });
   await expect(totals.getByRole('row', { name: /^rows/ })).toHaveText('rows44');
 
@@ -81,8 +89,13 @@ test('tables of a database come in with their keys, a join that multiplies is se
   await page.getByRole('button', { name: 'Keep the steps' }).click();
   await expect(page.getByText('These steps are tried, not kept yet.')).toBeHidden();
   await page.getByRole('tab', { name: 'columns' }).click();
-  await page.getByRole('table', { name: 'Columns of paid_visit' }).getByRole('button', { name: 'people_band' }).click();
-  await expect(page.getByRole('region', { name: 'Where the column comes from' })).toContainText('visit.people');
+  await page
+    .getByRole('table', { name: 'Columns of paid_visit' })
+    .getByRole('button', { name: 'people_band' })
+    .click();
+  await expect(page.getByRole('region', { name: 'Where the column comes from' })).toContainText(
+    'visit.people',
+  );
   await page.getByRole('tab', { name: 'lineage' }).click();
   await expect(page.getByRole('button', { name: 'fee_per_branch, staging' })).toBeVisible();
   await page.getByRole('button', { name: 'Undo', exact: true }).first().click();
@@ -90,7 +103,9 @@ test('tables of a database come in with their keys, a join that multiplies is se
   await expect(page.getByRole('button', { name: 'fee_per_branch, staging' })).toBeHidden();
 });
 
-test('a table is loaded again by its key: tried, taken in, kept as a recipe, and run from the command line', async ({ page }) => {
+test('a table is loaded again by its key: tried, taken in, kept as a recipe, and run from the command line', async ({
+  page,
+}) => {
   await page.goto('/');
   await page.getByLabel('Title of a new model').fill('Prices');
   await page.getByRole('button', { name: 'Begin' }).click();
@@ -118,7 +133,16 @@ test('a table is loaded again by its key: tried, taken in, kept as a recipe, and
   writeFileSync(newer, 'price,title\n9.99,1\n');
   const { status, stdout, stderr } = spawnSync(
     process.execPath,
-    ['cli/bin/crease.mjs', 'load', 'prices', newer, '--workspace', inFolder('journeys.sqlite'), '--model', 'prices'],
+    [
+      'cli/bin/crease.mjs',
+      'load',
+      'prices',
+      newer,
+      '--workspace',
+      inFolder('journeys.sqlite'),
+      '--model',
+      'prices',
+    ],
     { encoding: 'utf8' },
   );
   expect([status, stderr]).toEqual([0, '']);
@@ -135,9 +159,13 @@ test('a column by formula shows what it gives while one types, and a fault where
   await expect(page.getByText('did you mean "full_name"', { exact: false }).first()).toBeVisible();
   await expect(page.getByRole('button', { name: 'Add the column' })).toBeDisabled();
   await page.getByLabel('Formula of the column').fill('upper(full_name)');
-  await expect(page.getByRole('table', { name: 'What the formula gives' })).toContainText(/[A-Z]{3,} [A-Z]{3,}/);
+  await expect(page.getByRole('table', { name: 'What the formula gives' })).toContainText(
+    /[A-Z]{3,} [A-Z]{3,}/,
+  );
   await page.getByRole('button', { name: 'Add the column' }).click();
-  await expect(page.getByRole('table', { name: 'Columns of staff' }).getByText('= upper(full_name)')).toBeVisible();
+  await expect(
+    page.getByRole('table', { name: 'Columns of staff' }).getByText('= upper(full_name)'),
+  ).toBeVisible();
   await page.getByRole('button', { name: 'Undo', exact: true }).first().click();
   await expect(page.getByText('= upper(full_name)')).toBeHidden();
 });

@@ -4,7 +4,8 @@ import { expect, test } from '@playwright/test';
 
 const demo = '/m/1';
 const claim = (page: Page, id: string) => page.getByRole('article', { name: id, exact: true });
-const judged = (page: Page) => expect(page.getByRole('link', { name: /^Claims:.* 0 unchecked/ })).toBeVisible();
+const judged = (page: Page) =>
+  expect(page.getByRole('link', { name: /^Claims:.* 0 unchecked/ })).toBeVisible();
 const undo = (page: Page) => page.getByRole('button', { name: 'Undo', exact: true }).first().click();
 
 test.beforeEach(({ page }) => {
@@ -20,7 +21,9 @@ async function saved(page: Page, choice: string): Promise<{ download: Download; 
   return { download: file, text: readFileSync(await file.path(), 'utf8') };
 }
 
-test('a diagram of chosen tables: neighbours, all columns, a card put elsewhere and back, taken along as a picture', async ({ page }) => {
+test('a diagram of chosen tables: neighbours, all columns, a card put elsewhere and back, taken along as a picture', async ({
+  page,
+}) => {
   await page.goto(`${demo}/stars?sel=table:hold`);
   await page.getByRole('button', { name: 'More …' }).click();
   await page.getByRole('menuitem', { name: 'New diagram' }).click();
@@ -83,7 +86,9 @@ test('a question says what is missing for it, until it is there', async ({ page 
   await expect(page.getByRole('table').first()).toContainText('Visitors');
 });
 
-test('a path is tried before it is kept: torn members show at once, a key of two columns mends it', async ({ page }) => {
+test('a path is tried before it is kept: torn members show at once, a key of two columns mends it', async ({
+  page,
+}) => {
   await page.goto(`${demo}/hierarchies?sel=table:branch`);
   await page.getByRole('button', { name: 'Try a path' }).click();
   await page.getByLabel('Table of the hierarchy').selectOption('branch');
@@ -106,7 +111,9 @@ test('a path is tried before it is kept: torn members show at once, a key of two
   await expect(page.getByRole('tab', { name: 'branch.Towns' })).toHaveCount(0);
 });
 
-test('a remedy tells what it would do, is applied and undone; what does not hold is saved for a pipeline', async ({ page }) => {
+test('a remedy tells what it would do, is applied and undone; what does not hold is saved for a pipeline', async ({
+  page,
+}) => {
   await page.goto(`${demo}/claims?sel=claim:reference-complete:loan_branch&by=table&weight=blocks`);
   await judged(page);
   const orphans = claim(page, 'reference-complete:loan_branch');
@@ -123,9 +130,14 @@ test('a remedy tells what it would do, is applied and undone; what does not hold
   await expect(orphans).toContainText('Waived: a branch that closed (the modeler)');
   await page.getByRole('button', { name: /^Save .* as …/ }).click();
   const { text } = await saved(page, 'SARIF');
-  const log = JSON.parse(text) as { runs: { results: { ruleId: string; suppressions?: { justification: string }[] }[] }[] };
+  const log = JSON.parse(text) as {
+    runs: { results: { ruleId: string; suppressions?: { justification: string }[] }[] }[];
+  };
   const waived = log.runs[0]!.results.find((r) => r.suppressions);
-  expect(waived).toMatchObject({ ruleId: 'reference-complete', suppressions: [{ justification: 'a branch that closed, by the modeler' }] });
+  expect(waived).toMatchObject({
+    ruleId: 'reference-complete',
+    suppressions: [{ justification: 'a branch that closed, by the modeler' }],
+  });
   await undo(page);
   await expect(orphans).toContainText('blocks a release');
 });

@@ -21,9 +21,13 @@ const ms = (time: number): string => `${Math.round(time)} ms`;
 
 /** Verdicts of a model of which the rows are stored already. */
 async function claims(): Promise<void> {
-  program = spawn(process.execPath, ['cli/bin/crease.mjs', 'serve', '--workspace', workspace, '--port', '0'], {
-    stdio: ['ignore', 'pipe', 'inherit'],
-  });
+  program = spawn(
+    process.execPath,
+    ['cli/bin/crease.mjs', 'serve', '--workspace', workspace, '--port', '0'],
+    {
+      stdio: ['ignore', 'pipe', 'inherit'],
+    },
+  );
   const address = await new Promise<string>((ready) =>
     program!.stdout!.on('data', (line: Buffer) => {
       const at = /http:\S+/.exec(line.toString());
@@ -32,7 +36,9 @@ async function claims(): Promise<void> {
   );
   const call = async <T>(path: string, body?: unknown): Promise<T> => {
     const request =
-      body === undefined ? {} : { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) };
+      body === undefined
+        ? {}
+        : { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) };
     const response = await fetch(`${address}/api${path}`, request);
     if (!response.ok) throw new Error(await response.text());
     return (await response.json()) as T;
@@ -63,7 +69,11 @@ async function claims(): Promise<void> {
   const start = performance.now();
   const state = await done();
   const all = performance.now() - start;
-  found.push([`all ${state.claims.length} claims, ${rows} loans, 12 dimensions, from encoded columns`, ms(all), 'under 5 s']);
+  found.push([
+    `all ${state.claims.length} claims, ${rows} loans, 12 dimensions, from encoded columns`,
+    ms(all),
+    'under 5 s',
+  ]);
   const edits: [string, object, object][] = [
     [
       'another title',
@@ -87,7 +97,12 @@ async function claims(): Promise<void> {
     ],
   ];
   for (const [says, there, back] of edits) {
-    const times = [await edit(says, there), await edit(says, back), await edit(says, there), await edit(says, back)];
+    const times = [
+      await edit(says, there),
+      await edit(says, back),
+      await edit(says, there),
+      await edit(says, back),
+    ];
     found.push([`  verdicts after an edit: ${says}`, ms(times.sort((a, b) => a - b)[1]!), 'under 300 ms']);
   }
 }
@@ -108,7 +123,8 @@ function proposals(): void {
         Array.from({ length: rows }, (_, i) => i),
       ),
     ];
-    for (let r = 1; r <= 3; r++) columns.push(columnOfValues(`table_${(t + r * 7) % tables}_id`, INTEGER, spread(t + r, rows)));
+    for (let r = 1; r <= 3; r++)
+      columns.push(columnOfValues(`table_${(t + r * 7) % tables}_id`, INTEGER, spread(t + r, rows)));
     const town = spread(t, 400);
     columns.push(
       columnOfValues(
@@ -133,7 +149,11 @@ function proposals(): void {
         ),
       );
     data.set(name, tableOf(name, columns));
-    model.tables.push({ name, role: 'dimension', columns: columns.map((c) => ({ name: c.name, type: c.type.kind })) });
+    model.tables.push({
+      name,
+      role: 'dimension',
+      columns: columns.map((c) => ({ name: c.name, type: c.type.kind })),
+    });
   }
   const of = new ModelData(
     model,
@@ -146,7 +166,11 @@ function proposals(): void {
   findAllLevels(of);
   const end = performance.now();
   const references = star.filter((p) => p.kind === 'relationship').length;
-  found.push([`${references} references proposed for 50 tables, 600 columns, 20,000 rows each`, ms(stars - start), '']);
+  found.push([
+    `${references} references proposed for 50 tables, 600 columns, 20,000 rows each`,
+    ms(stars - start),
+    '',
+  ]);
   found.push(['  with functional dependencies', ms(end - start), 'under 10 s']);
 }
 

@@ -14,10 +14,19 @@ const rows = [];
 const note = (what, figure, goal = '') => rows.push([what, figure, goal]);
 
 try {
-  spawnSync(process.execPath, ['cli/bin/crease.mjs', 'demo', scratch, '--loans', String(loans)], { stdio: 'inherit' });
+  spawnSync(process.execPath, ['cli/bin/crease.mjs', 'demo', scratch, '--loans', String(loans)], {
+    stdio: 'inherit',
+  });
   const run = spawnSync(
     process.execPath,
-    ['--import', 'tsx', '--max-old-space-size=16384', 'tools/bench.ts', scratch, ...(large ? ['--large'] : [])],
+    [
+      '--import',
+      'tsx',
+      '--max-old-space-size=16384',
+      'tools/bench.ts',
+      scratch,
+      ...(large ? ['--large'] : []),
+    ],
     {
       encoding: 'utf8',
       maxBuffer: 1 << 26,
@@ -28,7 +37,14 @@ try {
 
   const claims = spawnSync(
     process.execPath,
-    ['--import', 'tsx', '--max-old-space-size=8192', 'tools/bench-claims.ts', join(scratch, 'bench.workspace.sqlite'), scratch],
+    [
+      '--import',
+      'tsx',
+      '--max-old-space-size=8192',
+      'tools/bench-claims.ts',
+      join(scratch, 'bench.workspace.sqlite'),
+      scratch,
+    ],
     { encoding: 'utf8', maxBuffer: 1 << 26 },
   );
   if (claims.status !== 0) throw new Error(claims.stderr);
@@ -46,7 +62,11 @@ try {
     ]);
     return performance.now() - start;
   });
-  note('one small cold query on the command line', `${Math.round(cold.sort((a, b) => a - b)[2])} ms`, 'under 400 ms');
+  note(
+    'one small cold query on the command line',
+    `${Math.round(cold.sort((a, b) => a - b)[2])} ms`,
+    'under 400 ms',
+  );
 
   const assets = 'web/dist/assets';
   const page = readFileSync('web/dist/index.html', 'utf8');
@@ -60,7 +80,10 @@ try {
 
   const widths = [0, 1, 2].map((c) => Math.max(...rows.map((row) => row[c].length)));
   console.log(`${loans} loan lines; Node ${process.version}; ${cpus().length} cores`);
-  for (const row of rows) console.log(row.map((cell, c) => (c === 1 ? cell.padStart(widths[c]) : cell.padEnd(widths[c]))).join('   '));
+  for (const row of rows)
+    console.log(
+      row.map((cell, c) => (c === 1 ? cell.padStart(widths[c]) : cell.padEnd(widths[c]))).join('   '),
+    );
 } finally {
   rmSync(scratch, { recursive: true, force: true });
 }

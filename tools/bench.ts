@@ -33,7 +33,8 @@ function timed<T>(work: () => T): { result: T; time: number } {
 const median = (times: number[]): number => times.sort((a, b) => a - b)[times.length >> 1]!;
 
 type FileTable = Table & { source: { file: string } };
-const fileTables = (of: Model): FileTable[] => of.tables.filter((t): t is FileTable => t.source !== undefined && 'file' in t.source);
+const fileTables = (of: Model): FileTable[] =>
+  of.tables.filter((t): t is FileTable => t.source !== undefined && 'file' in t.source);
 
 /** All files through the intake of the server: several threads, everything written to a workspace file. The loan lines are timed. */
 async function intake(workspace: string): Promise<void> {
@@ -49,7 +50,8 @@ async function intake(workspace: string): Promise<void> {
     const file = join(folder, table.source.file);
     const { head, whole } = readHead(file);
     const target = { workspace, scratch, modelId: 1, key: sourceKey(table) };
-    return takeIn(pool, stored, file, readSpecOf(table, table.source, head, whole), target, () => undefined).done;
+    return takeIn(pool, stored, file, readSpecOf(table, table.source, head, whole), target, () => undefined)
+      .done;
   };
   const all = fileTables(model);
   for (const table of all.filter((t) => t.name !== 'loan_export')) await load(table); // these also start the threads
@@ -82,8 +84,14 @@ const QUERIES: readonly [string, Query][] = [
   ['loans by branch', { by: ['branch.name'], measures: ['Loans'] }],
   ['loans by day', { by: ['calendar.day'], measures: ['Loans'] }],
   ['fines by category', { by: ['card.category'], measures: ['Fines'] }],
-  ['titles most lent', { by: ['title.name'], measures: ['Loans'], sort: [{ of: 'Loans', order: 'descending' }], limit: 20 }],
-  ['loans and fines by branch and class', { by: ['branch.name', 'title.class'], measures: ['Loans', 'Fines'] }],
+  [
+    'titles most lent',
+    { by: ['title.name'], measures: ['Loans'], sort: [{ of: 'Loans', order: 'descending' }], limit: 20 },
+  ],
+  [
+    'loans and fines by branch and class',
+    { by: ['branch.name', 'title.class'], measures: ['Loans', 'Fines'] },
+  ],
   [
     'loans, fines by region and month, with totals',
     { by: ['district.region', 'calendar.year_month'], measures: ['Loans', 'Fines'], totals: true },
@@ -112,16 +120,27 @@ function trials(): void {
     const columns = median(Array.from({ length: 5 }, () => timed(() => answerQuery(data, query)).time));
     answerQuery(plain, query);
     const simple = timed(() => answerQuery(plain, query)).time;
-    const compiled = compileQuery({ model: data.model, checker: data.checker, today: data.today }, query, sqlite, true);
+    const compiled = compileQuery(
+      { model: data.model, checker: data.checker, today: data.today },
+      query,
+      sqlite,
+      true,
+    );
     database.load(new Set([...compiled.rows.tables, ...(compiled.totals?.tables ?? [])]));
-    const inSqlite = timed(() => answerOf(compiled, sqlite, (sql, parameters) => database.run(sql, parameters))).time;
+    const inSqlite = timed(() =>
+      answerOf(compiled, sqlite, (sql, parameters) => database.run(sql, parameters)),
+    ).time;
     sum.columns += columns;
     sum.plain += simple;
     sum.sqlite += inSqlite;
     note(`trial: ${name}`, `${ms(columns)}, plain ${ms(simple)}, SQLite ${ms(inSqlite)}`);
   }
   const ratio = (time: number) => `1/${Math.round(sum.sqlite / time)}`;
-  note('  12 trials in total', `${ms(sum.columns)}, SQLite ${ms(sum.sqlite)}: ${ratio(sum.columns)}`, '1/30 or less');
+  note(
+    '  12 trials in total',
+    `${ms(sum.columns)}, SQLite ${ms(sum.sqlite)}: ${ratio(sum.columns)}`,
+    '1/30 or less',
+  );
   note('  by the plain executor', `${ms(sum.plain)}: ${ratio(sum.plain)}`, '1/10 or less');
   database.close();
   const claims = timed(() => {
@@ -149,14 +168,20 @@ async function bytesBesideParquet(): Promise<void> {
   const table = readTable(readSpecOf(loans, loans.source, bytes.subarray(0, 1 << 20), false), bytes);
   const { crease, parquet } = await againstParquet(table);
   const perRow = (all: number) => (all / table.rowCount).toFixed(2);
-  note(`bytes per row of the first ${table.rowCount} loan lines`, perRow(crease), `Parquet with Zstandard: ${perRow(parquet)}`);
+  note(
+    `bytes per row of the first ${table.rowCount} loan lines`,
+    perRow(crease),
+    `Parquet with Zstandard: ${perRow(parquet)}`,
+  );
 }
 
 const workspace = join(folder, 'bench.workspace.sqlite');
 await intake(workspace);
 await bytesBesideParquet();
 // A process of its own: what opening costs includes its start.
-const opened = spawnSync(process.execPath, ['--import', 'tsx', 'tools/bench-open.ts', workspace, folder], { encoding: 'utf8' });
+const opened = spawnSync(process.execPath, ['--import', 'tsx', 'tools/bench-open.ts', workspace, folder], {
+  encoding: 'utf8',
+});
 if (opened.status !== 0) throw new Error(opened.stderr);
 found.push(...(JSON.parse(opened.stdout) as [string, string, string][]));
 if (!large) trials();

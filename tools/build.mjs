@@ -18,14 +18,26 @@ const common = {
   outExtension: { '.js': '.mjs' },
   // Packages with native parts or workers of their own stay where npm put them.
   external: ['better-sqlite3', 'piscina', 'pino', 'pg', 'pg-copy-streams'],
-  banner: { js: "import { createRequire as __createRequire } from 'node:module'; const require = __createRequire(import.meta.url);" },
+  banner: {
+    js: "import { createRequire as __createRequire } from 'node:module'; const require = __createRequire(import.meta.url);",
+  },
 };
 // Chunks are named by their contents: those of builds before would pile up.
 rmSync(resolve(root, 'cli/dist'), { recursive: true, force: true });
 const entries = { crease: 'cli/src/main.ts', worker: 'server/src/work/worker.ts' };
-await build({ ...common, entryPoints: entries, outdir: 'cli/dist', splitting: true, chunkNames: 'chunk-[hash]' });
+await build({
+  ...common,
+  entryPoints: entries,
+  outdir: 'cli/dist',
+  splitting: true,
+  chunkNames: 'chunk-[hash]',
+});
 
 if (!process.argv.includes('--programs')) {
   const vite = await import('vite');
-  await vite.build({ root: resolve(root, 'web'), configFile: resolve(root, 'web/vite.config.ts'), logLevel: 'warn' });
+  await vite.build({
+    root: resolve(root, 'web'),
+    configFile: resolve(root, 'web/vite.config.ts'),
+    logLevel: 'warn',
+  });
 }

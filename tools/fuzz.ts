@@ -23,7 +23,8 @@ for (let i = 0; i < count; i++) {
   console.log(`seed ${seed}: ${found}`);
   console.log(`  formula  ${small.question.formula}\n  query    ${JSON.stringify(small.question.query)}`);
   console.log(`  as of    ${small.world.model.asOf ?? 'today'}\n  rows     ${JSON.stringify(rows)}`);
-  for (const [way, answer] of Object.entries(answers(small)!)) console.log(`  ${way.padEnd(9)}${JSON.stringify(answer)}`);
+  for (const [way, answer] of Object.entries(answers(small)!))
+    console.log(`  ${way.padEnd(9)}${JSON.stringify(answer)}`);
 }
 console.log(`${count} cases: ${compared} compared, ${leftOut} left out as not right, ${different} differ`);
 process.exitCode = different === 0 ? 0 : 1;

@@ -8,7 +8,11 @@ import { fileURLToPath } from 'node:url';
 const root = resolve(dirname(fileURLToPath(import.meta.url)), '..');
 const KERNELS = [
   { source: 'core/kernels/reader.ts', output: 'core/src/reading/kernel.generated.ts', name: 'READER_MODULE' },
-  { source: 'core/kernels/encoder.ts', output: 'core/src/columns/kernel.generated.ts', name: 'ENCODER_MODULE' },
+  {
+    source: 'core/kernels/encoder.ts',
+    output: 'core/src/columns/kernel.generated.ts',
+    name: 'ENCODER_MODULE',
+  },
 ];
 
 const changedAt = (file) => statSync(resolve(root, file), { throwIfNoEntry: false })?.mtimeMs ?? 0;

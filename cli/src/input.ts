@@ -12,7 +12,9 @@ export function readText(file: string, what: string): string {
     return readFileSync(file === '-' ? 0 : file, 'utf8');
   } catch (error) {
     const { code } = error as NodeJS.ErrnoException;
-    throw new CommandError(code === 'ENOENT' ? `there is no ${what} ${file}` : `the ${what} ${file} cannot be read (${code})`);
+    throw new CommandError(
+      code === 'ENOENT' ? `there is no ${what} ${file}` : `the ${what} ${file} cannot be read (${code})`,
+    );
   }
 }
 

@@ -6,10 +6,18 @@ import { dataFolder, openFolder } from '@crease/server/files';
 import { loadModel, todayOf } from './input.ts';
 
 /** Judges every claim of a model file on the files of a folder, by default its own. Throws for a file that cannot be read or is no model. */
-export async function judgeFolder(modelFile: string, folder?: string): Promise<{ model: Model; claims: JudgedClaim[] }> {
+export async function judgeFolder(
+  modelFile: string,
+  folder?: string,
+): Promise<{ model: Model; claims: JudgedClaim[] }> {
   const model = loadModel(modelFile);
   const data = await openFolder(model, dataFolder(modelFile, folder), todayOf(model));
   // A waiver ends by today's date, whatever day the model's periods count from.
   const today = formatDate(todayOf({ ...model, asOf: undefined }));
-  return { model, claims: listClaims(model, data.checker).map((claim) => present(claim, judgeClaim(claim, data), model, today, data)) };
+  return {
+    model,
+    claims: listClaims(model, data.checker).map((claim) =>
+      present(claim, judgeClaim(claim, data), model, today, data),
+    ),
+  };
 }

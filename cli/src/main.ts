@@ -20,18 +20,37 @@ const program = new Command('crease')
   .version(VERSION);
 program.exitOverride();
 program.configureOutput({ writeErr: (text) => process.stderr.write(text) });
-for (const add of [addCheck, addQuery, addSql, addProfile, addPropose, addFormat, addDdl, addDemo, addLoad, addServe]) add(program);
+for (const add of [
+  addCheck,
+  addQuery,
+  addSql,
+  addProfile,
+  addPropose,
+  addFormat,
+  addDdl,
+  addDemo,
+  addLoad,
+  addServe,
+])
+  add(program);
 
 /** Messages for people end with status 2; anything else is a bug and says so, without a trace. */
 function fail(error: unknown): void {
-  if (error instanceof CommandError || error instanceof DocumentError || error instanceof DataError || error instanceof ReadError) {
+  if (
+    error instanceof CommandError ||
+    error instanceof DocumentError ||
+    error instanceof DataError ||
+    error instanceof ReadError
+  ) {
     process.stderr.write(`crease: ${error.message}\n`);
   } else if (error instanceof Error && 'exitCode' in error) {
     // Commander has said it already; asking for help is no failure.
     process.exitCode = (error as Error & { exitCode: number }).exitCode === 0 ? 0 : 2;
     return;
   } else {
-    process.stderr.write(`crease: internal error: ${error instanceof Error ? error.message : String(error)}\n`);
+    process.stderr.write(
+      `crease: internal error: ${error instanceof Error ? error.message : String(error)}\n`,
+    );
     if (process.env.CREASE_DEBUG) process.stderr.write(`${(error as Error).stack ?? ''}\n`);
   }
   process.exitCode = 2;

@@ -59,7 +59,9 @@ test('both engines give one answer, and sql prints what the second one runs', ()
       totals: true,
     }),
   );
-  const [columns, sql] = ['columns', 'sql'].map((engine) => crease('query', model, '--query', query, '--engine', engine, '--json'));
+  const [columns, sql] = ['columns', 'sql'].map((engine) =>
+    crease('query', model, '--query', query, '--engine', engine, '--json'),
+  );
   expect([columns!.status, columns!.stderr, sql!.stderr]).toEqual([0, '', '']);
   expect(JSON.parse(sql!.stdout)).toEqual(JSON.parse(columns!.stdout));
   expect((JSON.parse(columns!.stdout) as { rows: unknown[] }).rows.length).toBeGreaterThan(5);
@@ -70,7 +72,10 @@ test('both engines give one answer, and sql prints what the second one runs', ()
     expect(stdout).toContain('-- totals');
     expect(stdout.replace(/^-- .*$/gm, '')).not.toContain("'staff'");
   }
-  expect(crease('sql', model, '--query', query, '--dialect', 'other')).toMatchObject({ status: 2, stdout: '' });
+  expect(crease('sql', model, '--query', query, '--dialect', 'other')).toMatchObject({
+    status: 2,
+    stdout: '',
+  });
 });
 
 test('check: exit status 0 where all holds', () => {
@@ -112,25 +117,44 @@ test('a derived table runs its steps over other tables, and one derived from its
     crease: 1,
     name: 'derived',
     tables: [
-      { name: 'desk', role: 'staging', source: { file: 'desk.csv' }, columns: [...columns, { name: 'kind', type: 'text' }] },
+      {
+        name: 'desk',
+        role: 'staging',
+        source: { file: 'desk.csv' },
+        columns: [...columns, { name: 'kind', type: 'text' }],
+      },
       { name: 'lent', role: 'fact', source: { steps: derived(from) }, columns },
     ],
     measures: [{ name: 'Copies', formula: 'sum(lent.copies)' }],
   });
   const query = inFolder('derived.query.json', JSON.stringify({ by: ['lent.branch'], measures: ['Copies'] }));
-  const sound = crease('query', inFolder('derived.crease.json', JSON.stringify(document('desk'))), '--query', query, '--json');
+  const sound = crease(
+    'query',
+    inFolder('derived.crease.json', JSON.stringify(document('desk'))),
+    '--query',
+    query,
+    '--json',
+  );
   expect(sound).toMatchObject({ status: 0, stderr: '' });
   expect((JSON.parse(sound.stdout) as { rows: unknown[] }).rows).toEqual([
     ['Ford', 5],
     ['Weir', 1],
   ]);
-  const circle = crease('query', inFolder('circle.crease.json', JSON.stringify(document('lent'))), '--query', query);
+  const circle = crease(
+    'query',
+    inFolder('circle.crease.json', JSON.stringify(document('lent'))),
+    '--query',
+    query,
+  );
   expect(circle.status).not.toBe(0);
   expect(circle.stderr).toContain('derived from each other in a circle: lent → lent');
 });
 
 test('query: as a table, as JSON, as CSV, and from standard input', () => {
-  const query = inFolder('q.json', JSON.stringify({ by: ['district.region'], measures: ['Loans', 'Visitors'], totals: true }));
+  const query = inFolder(
+    'q.json',
+    JSON.stringify({ by: ['district.region'], measures: ['Loans', 'Visitors'], totals: true }),
+  );
   const { stdout, status } = crease('query', model, '--query', query, '--json');
   expect(status).toBe(0);
   const answer = JSON.parse(stdout) as { columns: object[]; rows: unknown[][]; totals: number[] };
@@ -140,7 +164,9 @@ test('query: as a table, as JSON, as CSV, and from standard input', () => {
     { name: 'Visitors', type: 'integer' },
   ]);
   expect(answer.rows.reduce((sum, row) => sum + Number(row[1]), 0)).toBe(answer.totals[0]);
-  expect(crease('query', model, '--query', query, '--csv').stdout.split('\n')[0]).toBe('district.region,Loans,Visitors');
+  expect(crease('query', model, '--query', query, '--csv').stdout.split('\n')[0]).toBe(
+    'district.region,Loans,Visitors',
+  );
   expect(crease('query', model, '--query', query).stdout).toMatch(/^total +3000/m);
 });
 
@@ -157,12 +183,17 @@ test('propose: a model file, with the evidence on standard error', () => {
   const out = join(folder, 'drafted.json');
   const { status, stderr } = crease('propose', folder, '--out', out);
   expect(status).toBe(0);
-  expect(stderr).toMatch(/relationship +copy\.title_id refers to title\.title_id: 100 % of \d+ filled rows find a partner/);
+  expect(stderr).toMatch(
+    /relationship +copy\.title_id refers to title\.title_id: 100 % of \d+ filled rows find a partner/,
+  );
   expect(readModel(readFileSync(out, 'utf8')).relationships!.length).toBeGreaterThan(10);
 });
 
 test('format: says what would change, changes it, and then is content', () => {
-  const text = readFileSync(model, 'utf8').replace('count(distinct loan_export.card_no)', 'COUNT( distinct loan_export.card_no )');
+  const text = readFileSync(model, 'utf8').replace(
+    'count(distinct loan_export.card_no)',
+    'COUNT( distinct loan_export.card_no )',
+  );
   const untidy = inFolder('untidy.crease.json', text);
   expect(crease('format', untidy)).toMatchObject({ status: 1, stdout: 'would change: Borrowers\n' });
   expect(crease('format', untidy, '--write')).toMatchObject({ status: 0 });
@@ -172,7 +203,9 @@ test('format: says what would change, changes it, and then is content', () => {
 
 test('ddl and schema are printed', () => {
   expect(crease('ddl', model).stdout).toContain('create table "loan_export" (');
-  expect(crease('ddl', model, '--dialect', 'sqlite').stdout).toContain('constraint "loan_branch" foreign key');
+  expect(crease('ddl', model, '--dialect', 'sqlite').stdout).toContain(
+    'constraint "loan_branch" foreign key',
+  );
   expect(JSON.parse(crease('schema').stdout)).toMatchObject({ title: 'Crease model file' });
 });
 
@@ -208,7 +241,11 @@ test.each<[string, () => string[], RegExp]>([
     /outside of the data folder/,
   ],
   ['an unknown dialect', () => ['ddl', model, '--dialect', 'oracle'], /there is no dialect "oracle"/],
-  ['a folder without tables', () => ['propose', mkdtempSync(join(folder, 'empty-'))], /holds no delimited files|cannot be read/],
+  [
+    'a folder without tables',
+    () => ['propose', mkdtempSync(join(folder, 'empty-'))],
+    /holds no delimited files|cannot be read/,
+  ],
   ['an unknown command', () => ['chek', model], /unknown command 'chek'/],
   [
     'a measure that is not there',
@@ -253,7 +290,11 @@ test('a server killed in the middle of an intake leaves the workspace as it was'
       again.child.kill('SIGTERM');
     })();
   `;
-  const { stdout, stderr } = spawnSync(process.execPath, ['-e', script], { cwd: root, encoding: 'utf8', timeout: 60_000 });
+  const { stdout, stderr } = spawnSync(process.execPath, ['-e', script], {
+    cwd: root,
+    encoding: 'utf8',
+    timeout: 60_000,
+  });
   expect(stderr).toBe('');
   expect(JSON.parse(stdout)).toEqual({ tables: 0, stored: 0, left: 0 });
 }, 60_000);

@@ -14,7 +14,9 @@ import type { JoinRemedy, StepState, StepTrace } from '@crease/core/shape';
 import { parseType } from '@crease/core/values';
 
 /** Requests from the screens to the server: each body is checked against its schema, unknown fields included. */
-export const createModelRequest = z.strictObject({ title: z.string().trim().min(1, 'a model needs a title').max(200) });
+export const createModelRequest = z.strictObject({
+  title: z.string().trim().min(1, 'a model needs a title').max(200),
+});
 export const importModelRequest = z.strictObject({ text: z.string().min(1) });
 export const editRequest = z.strictObject({
   /** The revision that the edit was made on; any other is a conflict. */
@@ -32,7 +34,10 @@ export interface SqlState {
 }
 /** A column that is derived by a formula of its row, as somebody tries it. */
 export const columnFormulaRequest = z.strictObject({ table: z.string(), formula: z.string().max(20_000) });
-export const formulaRequest = z.strictObject({ formula: z.string().max(20_000), name: z.string().optional() });
+export const formulaRequest = z.strictObject({
+  formula: z.string().max(20_000),
+  name: z.string().optional(),
+});
 const dialectSchema = z.strictObject({
   delimiter: z.string().length(1),
   quote: z.string().max(1),
@@ -94,7 +99,11 @@ export const intakeRequest = z.strictObject({
   dryRun: z.boolean().default(false),
   tables: z
     .array(
-      z.strictObject({ upload: z.string(), ...loadFields, /** Keeps how it is loaded under that name. */ recipe: recipeName.optional() }),
+      z.strictObject({
+        upload: z.string(),
+        ...loadFields,
+        /** Keeps how it is loaded under that name. */ recipe: recipeName.optional(),
+      }),
     )
     .min(1)
     .max(500),
@@ -105,7 +114,9 @@ export const recipeSchema = z.strictObject({
   name: recipeName,
   table: loadFields.name,
   /** A table of a database; without it a file is given each time. */
-  origin: z.strictObject({ connection: z.string(), schema: z.string().optional(), table: z.string() }).optional(),
+  origin: z
+    .strictObject({ connection: z.string(), schema: z.string().optional(), table: z.string() })
+    .optional(),
 });
 export type RecipeState = z.output<typeof recipeSchema>;
 /** Steps of a derived table as somebody tries them, before they are kept. */
@@ -165,10 +176,17 @@ export const connectionRequest = z.discriminatedUnion('kind', [
     user: z.string().min(1).max(63).optional(),
     password: z.string().max(1000).optional(),
   }),
-  z.strictObject({ kind: z.literal('sqlite'), name: connectionName, file: z.string().trim().min(1, 'the file is missing').max(1000) }),
+  z.strictObject({
+    kind: z.literal('sqlite'),
+    name: connectionName,
+    file: z.string().trim().min(1, 'the file is missing').max(1000),
+  }),
 ]);
 /** The account of all connections that have none of their own. */
-export const accountRequest = z.strictObject({ user: z.string().trim().min(1).max(63), password: z.string().max(1000).optional() });
+export const accountRequest = z.strictObject({
+  user: z.string().trim().min(1).max(63),
+  password: z.string().max(1000).optional(),
+});
 const databaseTable = z.strictObject({ schema: z.string().optional(), table: z.string().min(1) });
 export const rightsRequest = z.strictObject({ tables: z.array(databaseTable).max(5000) });
 export const drawRequest = z.strictObject({ tables: z.array(databaseTable).min(1).max(500) });

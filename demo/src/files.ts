@@ -109,22 +109,30 @@ export function demoFiles(options: DemoOptions = {}): DemoFile[] {
       for (const a of AREAS) yield a;
     }),
     file('author.csv', ['author_id', 'name', 'country'], 5, function* (r) {
-      for (let i = 0; i < Math.round(titles * 0.7); i++) yield [i + 1, `${r.pick(FIRST_NAMES)} ${r.pick(LAST_NAMES)}`, r.pick(COUNTRIES)];
+      for (let i = 0; i < Math.round(titles * 0.7); i++)
+        yield [i + 1, `${r.pick(FIRST_NAMES)} ${r.pick(LAST_NAMES)}`, r.pick(COUNTRIES)];
     }),
-    file('title_author.csv', ['title_id', 'author_id', 'share'], 6, (r) => titleAuthorRows(r, titles, Math.round(titles * 0.7))),
-    file('copy.csv', ['barcode', 'title_id', 'branch_code', 'shelf_mark', 'price', 'acquired_on'], 7, function* (r) {
-      for (let i = 0; i < copies; i++) {
-        const title = copyTitle(i);
-        yield [
-          300_000_001 + i,
-          1001 + title,
-          branchCode(r.skewed(BRANCHES, 1.8)),
-          `${SUBJECTS[title % SUBJECTS.length]![0]} ${r.whole(100, 999)}`,
-          money(r.whole(450, 5900)),
-          formatDate(r.whole(FIRST_DAY - 3000, LAST_DAY - 60)),
-        ];
-      }
-    }),
+    file('title_author.csv', ['title_id', 'author_id', 'share'], 6, (r) =>
+      titleAuthorRows(r, titles, Math.round(titles * 0.7)),
+    ),
+    file(
+      'copy.csv',
+      ['barcode', 'title_id', 'branch_code', 'shelf_mark', 'price', 'acquired_on'],
+      7,
+      function* (r) {
+        for (let i = 0; i < copies; i++) {
+          const title = copyTitle(i);
+          yield [
+            300_000_001 + i,
+            1001 + title,
+            branchCode(r.skewed(BRANCHES, 1.8)),
+            `${SUBJECTS[title % SUBJECTS.length]![0]} ${r.whole(100, 999)}`,
+            money(r.whole(450, 5900)),
+            formatDate(r.whole(FIRST_DAY - 3000, LAST_DAY - 60)),
+          ];
+        }
+      },
+    ),
     file('price_list.csv', ['price_no', 'title_id', 'price', 'valid_from'], 8, function* (r) {
       let number = 1;
       for (let i = 0; i < titles; i++) {
@@ -158,68 +166,102 @@ export function demoFiles(options: DemoOptions = {}): DemoFile[] {
         if (i === 117) yield [row[0]!, 'adult', 1971, 'CO1', formatDate(FIRST_DAY + 90)];
       }
     }),
-    file('card_version.csv', ['version_id', 'card_no', 'category', 'valid_from', 'valid_to'], 10, function* (r) {
-      let id = 1;
-      for (let i = 0; i < cards; i += 9) {
-        const turn = r.whole(FIRST_DAY + 100, LAST_DAY - 100);
-        yield [id++, 70_000_001 + i, 'child', formatDate(FIRST_DAY - 1500), formatDate(turn)];
-        yield [id++, 70_000_001 + i, 'student', formatDate(turn + 1), null];
-      }
-    }),
-    file('branch.csv', ['branch_code', 'name', 'town', 'district_code', 'opened_on', 'floor_area'], 11, function* (r) {
-      for (let i = 0; i < BRANCHES; i++) {
-        const district = i % DISTRICTS.length;
-        // Town 5 is written down in two districts: a planted flaw.
-        const town = i === 13 ? TOWNS[5]! : TOWNS[(district * 2 + Math.floor(i / 12)) % TOWNS.length]!;
-        yield [
-          branchCode(i),
-          `${town} ${BRANCH_KINDS[Math.floor(i / 3) % BRANCH_KINDS.length]!}`,
-          town,
-          DISTRICTS[district]![0],
-          formatDate(i === BRANCHES - 1 ? NEW_BRANCH_FROM : daysFromCivil(1961 + i * 2, r.whole(1, 12), r.whole(1, 28))),
-          money(r.whole(12_000, 310_000)),
-        ];
-      }
-    }),
+    file(
+      'card_version.csv',
+      ['version_id', 'card_no', 'category', 'valid_from', 'valid_to'],
+      10,
+      function* (r) {
+        let id = 1;
+        for (let i = 0; i < cards; i += 9) {
+          const turn = r.whole(FIRST_DAY + 100, LAST_DAY - 100);
+          yield [id++, 70_000_001 + i, 'child', formatDate(FIRST_DAY - 1500), formatDate(turn)];
+          yield [id++, 70_000_001 + i, 'student', formatDate(turn + 1), null];
+        }
+      },
+    ),
+    file(
+      'branch.csv',
+      ['branch_code', 'name', 'town', 'district_code', 'opened_on', 'floor_area'],
+      11,
+      function* (r) {
+        for (let i = 0; i < BRANCHES; i++) {
+          const district = i % DISTRICTS.length;
+          // Town 5 is written down in two districts: a planted flaw.
+          const town = i === 13 ? TOWNS[5]! : TOWNS[(district * 2 + Math.floor(i / 12)) % TOWNS.length]!;
+          yield [
+            branchCode(i),
+            `${town} ${BRANCH_KINDS[Math.floor(i / 3) % BRANCH_KINDS.length]!}`,
+            town,
+            DISTRICTS[district]![0],
+            formatDate(
+              i === BRANCHES - 1
+                ? NEW_BRANCH_FROM
+                : daysFromCivil(1961 + i * 2, r.whole(1, 12), r.whole(1, 28)),
+            ),
+            money(r.whole(12_000, 310_000)),
+          ];
+        }
+      },
+    ),
     file('district.csv', ['district_code', 'name', 'region'], 12, function* () {
       for (const [code, name, region] of DISTRICTS) yield [code, name, REGIONS[region]!];
     }),
     file('staff.csv', ['staff_no', 'full_name', 'manager_no', 'branch_code', 'post'], 13, staffRows),
-    file('stock_count.csv', ['counted_on', 'branch_code', 'title_id', 'on_shelf', 'out', 'missing'], 14, (r) => stockRows(r, titles)),
-    file('hold.csv', ['hold_no', 'title_id', 'card_no', 'branch_code', 'placed_on', 'filled_on', 'cancelled_on'], 15, function* (r) {
-      for (let i = 0; i < Math.round(loans / 25); i++) {
-        const placed = r.whole(FIRST_DAY, LAST_DAY - 40);
-        const filled = r.chance(0.8) ? placed + r.whole(1, 40) : null;
-        yield [
-          i + 1,
-          1001 + r.skewed(titles, 1.6),
-          70_000_001 + r.skewed(cards, 1.4),
-          branchCode(r.skewed(BRANCHES, 1.8)),
-          dateOutsideWeek(placed),
-          filled === null ? null : dateOutsideWeek(filled),
-          filled === null && r.chance(0.5) ? formatDate(placed + r.whole(1, 60)) : null,
-        ];
-      }
-    }),
+    file(
+      'stock_count.csv',
+      ['counted_on', 'branch_code', 'title_id', 'on_shelf', 'out', 'missing'],
+      14,
+      (r) => stockRows(r, titles),
+    ),
+    file(
+      'hold.csv',
+      ['hold_no', 'title_id', 'card_no', 'branch_code', 'placed_on', 'filled_on', 'cancelled_on'],
+      15,
+      function* (r) {
+        for (let i = 0; i < Math.round(loans / 25); i++) {
+          const placed = r.whole(FIRST_DAY, LAST_DAY - 40);
+          const filled = r.chance(0.8) ? placed + r.whole(1, 40) : null;
+          yield [
+            i + 1,
+            1001 + r.skewed(titles, 1.6),
+            70_000_001 + r.skewed(cards, 1.4),
+            branchCode(r.skewed(BRANCHES, 1.8)),
+            dateOutsideWeek(placed),
+            filled === null ? null : dateOutsideWeek(filled),
+            filled === null && r.chance(0.5) ? formatDate(placed + r.whole(1, 60)) : null,
+          ];
+        }
+      },
+    ),
     file('budget.csv', ['budget_no', 'branch_code', 'quarter', 'amount'], 16, function* (r) {
       let number = 1;
       for (let quarter = 0; quarter < 10; quarter++) {
         const day = addMonths(FIRST_DAY, quarter * 3);
         const { year, month } = civilFromDays(day);
         for (let b = 0; b < BRANCHES; b++)
-          yield [number++, branchCode(b), `${year}-Q${Math.ceil(month / 3)}`, money(r.whole(90_000, 420_000) + (BRANCHES - b) * 25_000)];
+          yield [
+            number++,
+            branchCode(b),
+            `${year}-Q${Math.ceil(month / 3)}`,
+            money(r.whole(90_000, 420_000) + (BRANCHES - b) * 25_000),
+          ];
       }
     }),
-    file('programme_visit.csv', ['visit_no', 'branch_code', 'held_on', 'programme', 'attendance'], 17, function* (r) {
-      for (let i = 0; i < Math.max(300, Math.round(loans / 60)); i++)
-        yield [
-          i + 1,
-          branchCode(r.skewed(BRANCHES, 1.5)),
-          dateOutsideWeek(r.whole(FIRST_DAY, LAST_DAY)),
-          r.pick(PROGRAMMES),
-          2 + r.skewed(48, 1.8),
-        ];
-    }),
+    file(
+      'programme_visit.csv',
+      ['visit_no', 'branch_code', 'held_on', 'programme', 'attendance'],
+      17,
+      function* (r) {
+        for (let i = 0; i < Math.max(300, Math.round(loans / 60)); i++)
+          yield [
+            i + 1,
+            branchCode(r.skewed(BRANCHES, 1.5)),
+            dateOutsideWeek(r.whole(FIRST_DAY, LAST_DAY)),
+            r.pick(PROGRAMMES),
+            2 + r.skewed(48, 1.8),
+          ];
+      },
+    ),
     file('desk_log.csv', ['logged_at', 'terminal', 'kind', 'note'], 18, function* (r) {
       for (let i = 0; i < Math.round(loans / 20); i++) {
         yield [
@@ -232,7 +274,18 @@ export function demoFiles(options: DemoOptions = {}): DemoFile[] {
     }),
     file(
       'calendar.csv',
-      ['day', 'year', 'quarter', 'year_quarter', 'month', 'month_name', 'year_month', 'day_of_week', 'weekend', 'fiscal_year'],
+      [
+        'day',
+        'year',
+        'quarter',
+        'year_quarter',
+        'month',
+        'month_name',
+        'year_month',
+        'day_of_week',
+        'weekend',
+        'fiscal_year',
+      ],
       19,
       calendarRows,
     ),
@@ -240,7 +293,20 @@ export function demoFiles(options: DemoOptions = {}): DemoFile[] {
 }
 
 function* calendarRows(): Iterable<readonly Cell[]> {
-  const months = ['January', 'February', 'March', 'April', 'May', 'June', 'July', 'August', 'September', 'October', 'November', 'December'];
+  const months = [
+    'January',
+    'February',
+    'March',
+    'April',
+    'May',
+    'June',
+    'July',
+    'August',
+    'September',
+    'October',
+    'November',
+    'December',
+  ];
   for (let day = FIRST_DAY; day <= LAST_DAY; day++) {
     if (inMissingWeek(day)) continue;
     const { year, month } = civilFromDays(day);
@@ -324,7 +390,8 @@ function* titleAuthorRows(r: Random, titles: number, authors: number): Iterable<
 }
 
 /** Each number of staff has a name of its own. */
-const staffName = (n: number): string => `${FIRST_NAMES[n % 20]!} ${LAST_NAMES[(n + Math.floor(n / 20) * 3) % 20]!}`;
+const staffName = (n: number): string =>
+  `${FIRST_NAMES[n % 20]!} ${LAST_NAMES[(n + Math.floor(n / 20) * 3) % 20]!}`;
 
 function* staffRows(r: Random): Iterable<readonly Cell[]> {
   yield [1, staffName(1), null, branchCode(0), 'director'];
@@ -355,7 +422,14 @@ function* stockRows(r: Random, titles: number): Iterable<readonly Cell[]> {
     for (let b = 0; b < BRANCHES; b++) {
       if (b === BRANCHES - 1 && day < NEW_BRANCH_FROM) continue;
       for (let t = b % 2; t < counted; t += 2)
-        yield [dateOutsideWeek(day), branchCode(b), 1001 + t, r.skewed(9, 1.2), r.skewed(6, 1.8), r.chance(0.04) ? 1 : 0];
+        yield [
+          dateOutsideWeek(day),
+          branchCode(b),
+          1001 + t,
+          r.skewed(9, 1.2),
+          r.skewed(6, 1.8),
+          r.chance(0.04) ? 1 : 0,
+        ];
     }
   }
 }

@@ -3,7 +3,12 @@ import type { Model, ModelColumn, Relationship, Table } from '@crease/core/model
 type Use = NonNullable<ModelColumn['use']>;
 
 /** A column written short: name, type, use. */
-const column = (name: string, type: string, use: Use = 'attribute', rest: Partial<ModelColumn> = {}): ModelColumn => ({
+const column = (
+  name: string,
+  type: string,
+  use: Use = 'attribute',
+  rest: Partial<ModelColumn> = {},
+): ModelColumn => ({
   name,
   type,
   ...(type === 'date' ? { pattern: 'yyyy-MM-dd' } : {}),
@@ -34,7 +39,13 @@ const table = (
   columns,
 });
 
-const relate = (from: string, column: string, to: string, toColumn = column, rest: Partial<Relationship> = {}): Relationship => ({
+const relate = (
+  from: string,
+  column: string,
+  to: string,
+  toColumn = column,
+  rest: Partial<Relationship> = {},
+): Relationship => ({
   name: `${from}_${to}`,
   from: { table: from, columns: [column] },
   to: { table: to, columns: [toColumn] },
@@ -50,7 +61,8 @@ export const demoModel = (): Model => ({
   crease: 1,
   name: 'lantern-valley',
   title: 'Lantern Valley libraries',
-  description: 'Loans, stock, holds, budgets and programme visits of a made-up consortium of public libraries.',
+  description:
+    'Loans, stock, holds, budgets and programme visits of a made-up consortium of public libraries.',
   asOf: '2026-06-30',
   tables: [
     table(
@@ -74,7 +86,10 @@ export const demoModel = (): Model => ({
         amount('fine', 'decimal(9,2)'),
         column('fine_waived', 'boolean'),
         column('late', 'boolean', 'attribute', { formula: 'return_date > due_date' }),
-        column('days_out', 'integer', 'quantity', { formula: 'date_diff(loan_date, return_date, day)', aggregate: 'avg' }),
+        column('days_out', 'integer', 'quantity', {
+          formula: 'date_diff(loan_date, return_date, day)',
+          aggregate: 'avg',
+        }),
       ],
       {
         process: 'Lending',
@@ -85,7 +100,11 @@ export const demoModel = (): Model => ({
             by: ['branch.Geography.District'],
             measures: ['Loans', 'Late loans'],
           },
-          { ask: 'What do fines bring in, month by month?', by: ['calendar.Calendar.Month'], measures: ['Fines'] },
+          {
+            ask: 'What do fines bring in, month by month?',
+            by: ['calendar.Calendar.Month'],
+            measures: ['Fines'],
+          },
           { ask: 'Do rainy days bring more readers?', by: ['weather.kind'], measures: ['Visitors'] },
         ],
       },
@@ -107,7 +126,9 @@ export const demoModel = (): Model => ({
       ],
       {
         process: 'Reserving',
-        questions: [{ ask: 'How long do holds wait, by month?', by: ['calendar.Calendar.Month'], measures: ['Holds'] }],
+        questions: [
+          { ask: 'How long do holds wait, by month?', by: ['calendar.Calendar.Month'], measures: ['Holds'] },
+        ],
       },
     ),
     table(
@@ -132,7 +153,12 @@ export const demoModel = (): Model => ({
       'fact',
       'one branch in one quarter',
       ['budget_no'],
-      [key('budget_no'), reference('branch_code', 'text'), reference('quarter', 'text'), amount('amount', 'decimal(12,2)')],
+      [
+        key('budget_no'),
+        reference('branch_code', 'text'),
+        reference('quarter', 'text'),
+        amount('amount', 'decimal(12,2)'),
+      ],
       { process: 'Budgeting' },
     ),
     table(
@@ -141,7 +167,13 @@ export const demoModel = (): Model => ({
       'fact',
       'one event of a programme in one branch',
       ['visit_no'],
-      [key('visit_no'), reference('branch_code', 'text'), reference('held_on', 'date'), column('programme', 'text'), amount('attendance')],
+      [
+        key('visit_no'),
+        reference('branch_code', 'text'),
+        reference('held_on', 'date'),
+        column('programme', 'text'),
+        amount('attendance'),
+      ],
       { process: 'Programmes' },
     ),
     table(
@@ -245,7 +277,9 @@ export const demoModel = (): Model => ({
         column('class', 'text'),
         column('pages', 'integer'),
         column('published', 'integer'),
-        column('newest_price', 'decimal(7,2)', 'attribute', { formula: 'latest(price_list.price by price_list.valid_from)' }),
+        column('newest_price', 'decimal(7,2)', 'attribute', {
+          formula: 'latest(price_list.price by price_list.valid_from)',
+        }),
       ],
     ),
     table(
@@ -289,7 +323,12 @@ export const demoModel = (): Model => ({
       'dimension',
       'one price of one title from one day on',
       ['price_no'],
-      [key('price_no'), reference('title_id'), amount('price', 'decimal(7,2)', 'avg'), column('valid_from', 'date')],
+      [
+        key('price_no'),
+        reference('title_id'),
+        amount('price', 'decimal(7,2)', 'avg'),
+        column('valid_from', 'date'),
+      ],
     ),
     table(
       'staff',
@@ -343,7 +382,11 @@ export const demoModel = (): Model => ({
     relate('loan_export', 'card_no', 'card', 'card_no', { name: 'loan_card' }),
     relate('loan_export', 'barcode', 'copy', 'barcode', { name: 'loan_copy' }),
     relate('loan_export', 'loan_date', 'calendar', 'day', { name: 'lent_on' }),
-    relate('loan_export', 'return_date', 'calendar', 'day', { name: 'returned_on', default: false, role: 'Returned on' }),
+    relate('loan_export', 'return_date', 'calendar', 'day', {
+      name: 'returned_on',
+      default: false,
+      role: 'Returned on',
+    }),
     relate('hold', 'branch_code', 'branch'),
     relate('hold', 'card_no', 'card'),
     relate('hold', 'title_id', 'title'),
@@ -403,7 +446,13 @@ export const demoModel = (): Model => ({
   ],
   calendars: [{ table: 'calendar', day: 'day', fiscalYear: { firstMonth: 7, namedBy: 'end' } }],
   measures: [
-    { name: 'Loans', table: 'loan_export', formula: 'count(loan_export)', format: { decimals: 0, thousands: true }, folder: 'Lending' },
+    {
+      name: 'Loans',
+      table: 'loan_export',
+      formula: 'count(loan_export)',
+      format: { decimals: 0, thousands: true },
+      folder: 'Lending',
+    },
     {
       name: 'Borrowers',
       table: 'loan_export',
@@ -411,7 +460,13 @@ export const demoModel = (): Model => ({
       format: { decimals: 0, thousands: true },
       folder: 'Lending',
     },
-    { name: 'Loans per borrower', table: 'loan_export', formula: '"Loans" / "Borrowers"', format: { decimals: 1 }, folder: 'Lending' },
+    {
+      name: 'Loans per borrower',
+      table: 'loan_export',
+      formula: '"Loans" / "Borrowers"',
+      format: { decimals: 1 },
+      folder: 'Lending',
+    },
     {
       name: 'Late loans',
       table: 'loan_export',
@@ -475,7 +530,13 @@ export const demoModel = (): Model => ({
       format: { decimals: 0, thousands: true },
       folder: 'Stock',
     },
-    { name: 'Holds', table: 'hold', formula: 'count(hold)', format: { decimals: 0, thousands: true }, folder: 'Reserving' },
+    {
+      name: 'Holds',
+      table: 'hold',
+      formula: 'count(hold)',
+      format: { decimals: 0, thousands: true },
+      folder: 'Reserving',
+    },
     {
       name: 'Visitors',
       table: 'programme_visit',
@@ -483,7 +544,13 @@ export const demoModel = (): Model => ({
       format: { decimals: 0, thousands: true },
       folder: 'Programmes',
     },
-    { name: 'Visitors per loan', table: 'programme_visit', formula: '"Visitors" / "Loans"', format: { decimals: 3 }, folder: 'Programmes' },
+    {
+      name: 'Visitors per loan',
+      table: 'programme_visit',
+      formula: '"Visitors" / "Loans"',
+      format: { decimals: 3 },
+      folder: 'Programmes',
+    },
   ],
   perspectives: [
     {

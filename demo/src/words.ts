@@ -31,7 +31,16 @@ export const TOWNS = [
   'Pinecombe',
 ];
 
-export const BRANCH_KINDS = ['Central', 'Market', 'Park', 'Station', 'Riverside', 'School Lane', 'Old Mill', 'Harbour'];
+export const BRANCH_KINDS = [
+  'Central',
+  'Market',
+  'Park',
+  'Station',
+  'Riverside',
+  'School Lane',
+  'Old Mill',
+  'Harbour',
+];
 
 export const AREAS = [
   ['F', 'Fiction'],
@@ -160,4 +169,11 @@ export const LAST_NAMES = [
 ];
 export const COUNTRIES = ['IE', 'FR', 'IS', 'PT', 'NO', 'KE', 'JP', 'CA'];
 export const CATEGORIES = ['adult', 'adult', 'adult', 'child', 'child', 'student', 'senior'];
-export const PROGRAMMES = ['Story time', 'Reading circle', 'Homework help', 'Seed exchange', 'Repair table', 'Local memory evening'];
+export const PROGRAMMES = [
+  'Story time',
+  'Reading circle',
+  'Homework help',
+  'Seed exchange',
+  'Repair table',
+  'Local memory evening',
+];

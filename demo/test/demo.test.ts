@@ -88,14 +88,23 @@ test('totals reconcile: the members, the unmatched one included, add up to the t
 test('the profile adds up, and advises against the text that holds moments', () => {
   const profile = profileModel(demoData());
   const loan = profile.tables.find((t) => t.name === 'loan_export')!;
-  expect(loan.totalBytes).toBe(loan.columns.reduce((sum, c) => sum + c.totalBytes, 0) + loan.relationshipBytes + loan.hierarchyBytes);
+  expect(loan.totalBytes).toBe(
+    loan.columns.reduce((sum, c) => sum + c.totalBytes, 0) + loan.relationshipBytes + loan.hierarchyBytes,
+  );
   expect(profile.totalBytes).toBe(profile.tables.reduce((sum, t) => sum + t.totalBytes, 0));
   const split = profile.advice.find((a) => a.column === 'loan_export.lent_at' && a.change.includes('split'))!;
   expect(split.afterBytes).toBeLessThan(split.beforeBytes);
 });
 
 test('a star is drafted from the bare tables', () => {
-  const bare = { ...demoModel(), relationships: [], hierarchies: [], calendars: [], measures: [], perspectives: [] };
+  const bare = {
+    ...demoModel(),
+    relationships: [],
+    hierarchies: [],
+    calendars: [],
+    measures: [],
+    perspectives: [],
+  };
   const tables = bare.tables.map((t) => ({
     name: t.name,
     role: 'staging' as const,
@@ -107,8 +116,15 @@ test('a star is drafted from the bare tables', () => {
   const data = demoData({ ...bare, tables });
   const drafted = acceptAll(data.model, proposeStar(data));
   const role = (name: string) => drafted.tables.find((t) => t.name === name)!.role;
-  expect(['loan_export', 'stock_count', 'hold', 'budget'].map(role)).toEqual(['fact', 'fact', 'fact', 'fact']);
-  expect(['branch', 'title', 'calendar', 'card', 'staff', 'card_version'].map(role)).toEqual(Array<string>(6).fill('dimension'));
+  expect(['loan_export', 'stock_count', 'hold', 'budget'].map(role)).toEqual([
+    'fact',
+    'fact',
+    'fact',
+    'fact',
+  ]);
+  expect(['branch', 'title', 'calendar', 'card', 'staff', 'card_version'].map(role)).toEqual(
+    Array<string>(6).fill('dimension'),
+  );
   expect([role('title_author'), role('desk_log')]).toEqual(['bridge', 'staging']);
   const ends = drafted.relationships!.map((r) => `${r.from.table}.${r.from.columns.join()}>${r.to.table}`);
   expect(ends).toEqual(
@@ -121,16 +137,21 @@ test('a star is drafted from the bare tables', () => {
     ]),
   );
   expect(drafted.tables.find((t) => t.name === 'loan_export')!.key).toEqual(['receipt_no', 'line_no']);
-  expect(drafted.tables.find((t) => t.name === 'loan_export')!.columns.find((c) => c.name === 'fine')!.use).toBe('quantity');
+  expect(
+    drafted.tables.find((t) => t.name === 'loan_export')!.columns.find((c) => c.name === 'fine')!.use,
+  ).toBe('quantity');
   expect(drafted.hierarchies![0]).toMatchObject({ table: 'staff', parent: 'manager_no' });
   // What is drafted is sound in itself: no second default way, no formula that cannot be evaluated.
   const again = demoData(drafted);
-  const own = listClaims(again.model, again.checker).map((c) => present(c, judgeClaim(c, again), again.model, '2026-07-01'));
+  const own = listClaims(again.model, again.checker).map((c) =>
+    present(c, judgeClaim(c, again), again.model, '2026-07-01'),
+  );
   expect(
     own
       .filter(
         (c) =>
-          c.verdict === 'broken' && ['path-single', 'path-acyclic', 'formula-valid', 'measure-name', 'reference-type'].includes(c.kind),
+          c.verdict === 'broken' &&
+          ['path-single', 'path-acyclic', 'formula-valid', 'measure-name', 'reference-type'].includes(c.kind),
       )
       .map((c) => c.id),
   ).toEqual([]);

@@ -45,14 +45,23 @@ export function makeApp(workspace: Workspace, screens?: string): Express {
     if (request.method === 'POST' && request.path === '/uploads') return next();
     return express.json({ limit: LARGEST_BODY })(request, response, next);
   });
-  for (const routes of [modelRoutes, questionRoutes, intakeRoutes, databaseRoutes, calendarRoutes, releaseRoutes])
+  for (const routes of [
+    modelRoutes,
+    questionRoutes,
+    intakeRoutes,
+    databaseRoutes,
+    calendarRoutes,
+    releaseRoutes,
+  ])
     app.use('/api', routes(workspace));
   app.use('/api', (request) => {
     throw new ServerError('not-found', `there is nothing at ${request.originalUrl.split('?')[0]}`);
   });
   if (screens && existsSync(join(screens, 'index.html'))) {
     app.use(express.static(screens, { index: false, maxAge: '1y', immutable: true }));
-    app.get('/{*path}', (_request, response) => response.set('cache-control', 'no-cache').sendFile(join(screens, 'index.html')));
+    app.get('/{*path}', (_request, response) =>
+      response.set('cache-control', 'no-cache').sendFile(join(screens, 'index.html')),
+    );
   }
   app.use(errorAnswer(workspace));
   return app;
@@ -64,7 +73,10 @@ const LOOPBACK = /^(127\.0\.0\.1|localhost|\[::1\])(:\d+)?$/i;
 const ownOriginOnly: RequestHandler = (request, _response, next) => {
   const { host, origin } = request.headers;
   if (!host || !LOOPBACK.test(host))
-    throw new ServerError('wrong-origin', `the server answers on the loopback address only, not as "${host ?? ''}"`);
+    throw new ServerError(
+      'wrong-origin',
+      `the server answers on the loopback address only, not as "${host ?? ''}"`,
+    );
   if (origin !== undefined) {
     let from = '';
     try {
@@ -83,7 +95,10 @@ function errorAnswer(workspace: Workspace): ErrorRequestHandler {
     if (response.headersSent) return next(error);
     const { code, message, extra } = explained(error);
     if (code === 'internal')
-      workspace.log.error({ error: error instanceof Error ? error.stack : String(error), path: request.path }, 'a request failed');
+      workspace.log.error(
+        { error: error instanceof Error ? error.stack : String(error), path: request.path },
+        'a request failed',
+      );
     response.status(ERRORS[code].status).json({ code, message, ...extra });
   };
 }
@@ -91,14 +106,21 @@ function errorAnswer(workspace: Workspace): ErrorRequestHandler {
 function explained(error: unknown): { code: ErrorCode; message: string; extra?: Record<string, unknown> } {
   if (error instanceof ServerError) return { code: error.code, message: error.message, extra: error.extra };
   if (error instanceof DocumentError) return { code: 'wrong-shape', message: error.message };
-  if (error instanceof DatabaseError || error instanceof SecretError) return { code: 'cannot-reach', message: error.message };
-  if (error instanceof ConflictError) return { code: 'conflict', message: error.message, extra: { revision: error.head.id } };
+  if (error instanceof DatabaseError || error instanceof SecretError)
+    return { code: 'cannot-reach', message: error.message };
+  if (error instanceof ConflictError)
+    return { code: 'conflict', message: error.message, extra: { revision: error.head.id } };
   if (error instanceof NoModelError) return { code: 'not-found', message: error.message };
-  if (error instanceof EditError || error instanceof WorkFault) return { code: 'cannot-answer', message: error.message };
+  if (error instanceof EditError || error instanceof WorkFault)
+    return { code: 'cannot-answer', message: error.message };
   const type = (error as { type?: string }).type;
-  if (type === 'entity.too.large') return { code: 'too-large', message: `the request is larger than ${LARGEST_BODY}: send less at once` };
+  if (type === 'entity.too.large')
+    return { code: 'too-large', message: `the request is larger than ${LARGEST_BODY}: send less at once` };
   if (type?.startsWith('entity.') || type?.startsWith('encoding.') || type?.startsWith('charset.'))
     return { code: 'wrong-shape', message: `the request is not JSON: ${(error as Error).message}` };
   if (error instanceof URIError) return { code: 'wrong-shape', message: 'the address cannot be read' };
-  return { code: 'internal', message: 'something went wrong in the server; nothing was changed. The log has the details' };
+  return {
+    code: 'internal',
+    message: 'something went wrong in the server; nothing was changed. The log has the details',
+  };
 }

@@ -8,7 +8,12 @@ import { sourceKey } from './store/index.ts';
 import type { Workspace } from './workspace.ts';
 
 /** Brings a model and the files of its folder into a workspace, through the same intake as any file. Gives the model's id. */
-export async function bringIn(workspace: Workspace, model: Model, folder: string, says: string): Promise<number> {
+export async function bringIn(
+  workspace: Workspace,
+  model: Model,
+  folder: string,
+  says: string,
+): Promise<number> {
   const modelId = workspace.models.create(model, says);
   const present = new Set(readdirSync(folder));
   for (const table of model.tables) {
@@ -16,7 +21,14 @@ export async function bringIn(workspace: Workspace, model: Model, folder: string
     const file = join(folder, table.source.file);
     const { head, whole } = readHead(file);
     const target = { workspace: workspace.file, scratch: workspace.incoming, modelId, key: sourceKey(table) };
-    await takeIn(workspace.pool, workspace.tables, file, readSpecOf(table, table.source, head, whole), target, () => undefined).done;
+    await takeIn(
+      workspace.pool,
+      workspace.tables,
+      file,
+      readSpecOf(table, table.source, head, whole),
+      target,
+      () => undefined,
+    ).done;
   }
   workspace.claims.refresh(modelId);
   return modelId;

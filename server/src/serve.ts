@@ -24,7 +24,8 @@ export interface Served {
 export function screensFolder(): string {
   const here = dirname(fileURLToPath(import.meta.url));
   return (
-    ['../../web/dist', '../web/dist'].map((path) => resolve(here, path)).find((path) => existsSync(path)) ?? resolve(here, '../../web/dist')
+    ['../../web/dist', '../web/dist'].map((path) => resolve(here, path)).find((path) => existsSync(path)) ??
+    resolve(here, '../../web/dist')
   );
 }
 

@@ -29,7 +29,13 @@ export class SharedCalendars {
           const isOwn = calendar.follows !== undefined && sameName(calendar.follows.model, own.model.name);
           if (!table || isOwn || refusal(table) !== undefined) return [];
           return [
-            { model: other.id, title: titleOf(other.model), table: table.name, day: calendar.day, rows: this.rowsOf(other.id, table) },
+            {
+              model: other.id,
+              title: titleOf(other.model),
+              table: table.name,
+              day: calendar.day,
+              rows: this.rowsOf(other.id, table),
+            },
           ];
         }),
       ),
@@ -55,7 +61,10 @@ export class SharedCalendars {
   }
 
   /** Takes over a calendar with its rows. Throws ServerError where that cannot be, ConflictError where the model has changed since `base`. */
-  take(modelId: number, order: { base: number; model: number; table: string; how: 'link' | 'copy' }): Revision {
+  take(
+    modelId: number,
+    order: { base: number; model: number; table: string; how: 'link' | 'copy' },
+  ): Revision {
     const [own, other] = [this.held(modelId), this.held(order.model)];
     const head = this.models.head(modelId);
     if (head.id !== order.base) throw new ConflictError(head);
@@ -65,13 +74,17 @@ export class SharedCalendars {
     if (refused !== undefined) throw new ServerError('cannot-answer', refused);
     if (order.how === 'link') this.refuseLink(own, other, order.table);
     const taken = withCalendarOf(own.model, other.model, order.table, order.how);
-    if (!table || !taken) throw new ServerError('not-found', `${titleOf(other.model)} has no calendar ${order.table} any more`);
+    if (!table || !taken)
+      throw new ServerError('not-found', `${titleOf(other.model)} has no calendar ${order.table} any more`);
     const revision = this.models.change(
       modelId,
       () => taken.model,
       `${order.how === 'link' ? 'linked' : 'copied'} ${table.name} of ${titleOf(other.model)}`,
     );
-    this.tables.copyRows({ modelId: other.id, key: sourceKey(table) }, { modelId, key: sourceKey(taken.table) });
+    this.tables.copyRows(
+      { modelId: other.id, key: sourceKey(table) },
+      { modelId, key: sourceKey(taken.table) },
+    );
     return revision;
   }
 
@@ -88,7 +101,10 @@ export class SharedCalendars {
       const calendar: Calendar | undefined = (at.model.calendars ?? []).find((c) => sameName(c.table, name));
       if (!calendar?.follows) return;
       if (sameName(calendar.follows.model, own.model.name))
-        throw new ServerError('cannot-answer', `${name} of ${titleOf(other.model)} follows a calendar of this model: take a copy`);
+        throw new ServerError(
+          'cannot-answer',
+          `${name} of ${titleOf(other.model)} follows a calendar of this model: take a copy`,
+        );
       name = calendar.follows.table;
       at = this.sourceOf(calendar);
     }
@@ -96,7 +112,9 @@ export class SharedCalendars {
 
   /** Brings the calendars that follow those of a model in step with them; gives the models that have changed by it. */
   bringInStep(modelId: number): { modelId: number; revision: Revision }[] {
-    const changed = new Set(this.followersOf(modelId).flatMap(({ id, calendar }) => (this.follow(id, calendar.table) ? [id] : [])));
+    const changed = new Set(
+      this.followersOf(modelId).flatMap(({ id, calendar }) => (this.follow(id, calendar.table) ? [id] : [])),
+    );
     return [...changed].map((id) => ({ modelId: id, revision: this.models.head(id) }));
   }
 
@@ -108,7 +126,10 @@ export class SharedCalendars {
     const now = source && inStep(model, calendar, source.model);
     if (!now) return false;
     const [from, to] = [tableOf(source.model, calendar.follows!.table)!, tableOf(now, calendar.table)!];
-    const rows = this.tables.copyRows({ modelId: source.id, key: sourceKey(from) }, { modelId, key: sourceKey(to) });
+    const rows = this.tables.copyRows(
+      { modelId: source.id, key: sourceKey(from) },
+      { modelId, key: sourceKey(to) },
+    );
     if (now === model && !rows) return false;
     this.models.change(modelId, () => now, `${calendar.table} follows ${titleOf(source.model)}`);
     return true;
@@ -119,7 +140,9 @@ export class SharedCalendars {
     if (this.byName(model.name)?.id !== modelId) return [];
     return this.all().flatMap((held) =>
       (held.model.calendars ?? []).flatMap((calendar) =>
-        held.id !== modelId && calendar.follows && sameName(calendar.follows.model, model.name) ? [{ ...held, calendar }] : [],
+        held.id !== modelId && calendar.follows && sameName(calendar.follows.model, model.name)
+          ? [{ ...held, calendar }]
+          : [],
       ),
     );
   }
@@ -155,7 +178,8 @@ export class SharedCalendars {
   }
 }
 
-const tableOf = (model: Model, name: string): Table | undefined => model.tables.find((t) => sameName(t.name, name));
+const tableOf = (model: Model, name: string): Table | undefined =>
+  model.tables.find((t) => sameName(t.name, name));
 
 const titleOf = (model: Model): string => model.title ?? model.name;
 

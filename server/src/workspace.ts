@@ -57,21 +57,46 @@ export class Workspace {
     this.databases = new Databases(this.db, new Secrets(keyFile), this.pool);
     // Work that the end of the program cuts short is no fault.
     const onBug = (error: unknown) =>
-      !this.closing && log.error({ error: error instanceof Error ? error.stack : String(error) }, 'claims could not be judged');
-    this.claims = new ClaimsDesk(file, this.models, this.tables, new Verdicts(this.db), this.pool, this.hub, onBug);
+      !this.closing &&
+      log.error(
+        { error: error instanceof Error ? error.stack : String(error) },
+        'claims could not be judged',
+      );
+    this.claims = new ClaimsDesk(
+      file,
+      this.models,
+      this.tables,
+      new Verdicts(this.db),
+      this.pool,
+      this.hub,
+      onBug,
+    );
   }
 
   /** What a worker needs to know of the head of a model. */
-  task(modelId: number): { workspace: string; modelId: number; revision: number; document: string; versions: Record<string, string> } {
+  task(modelId: number): {
+    workspace: string;
+    modelId: number;
+    revision: number;
+    document: string;
+    versions: Record<string, string>;
+  } {
     const head = this.models.head(modelId);
-    return { workspace: this.file, modelId, revision: head.id, document: writeModel(head.model), versions: this.tables.versions(modelId) };
+    return {
+      workspace: this.file,
+      modelId,
+      revision: head.id,
+      document: writeModel(head.model),
+      versions: this.tables.versions(modelId),
+    };
   }
 
   /** Tells everybody of a new head and has its claims judged. */
   changed(modelId: number, revision: Revision, by: string): void {
     this.hub.send(modelId, { kind: 'revision', revision: revision.id, says: revision.says, by });
     this.claims.refresh(modelId);
-    for (const follower of this.calendars.bringInStep(modelId)) this.changed(follower.modelId, follower.revision, '');
+    for (const follower of this.calendars.bringInStep(modelId))
+      this.changed(follower.modelId, follower.revision, '');
   }
 
   importModel(text: string): { id: number; model: Model } {

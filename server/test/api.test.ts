@@ -48,20 +48,33 @@ test('from files to a released definition: intake, proposal, claims, a remedy, a
 
   const { body: drafted } = await api().get(`/api/models/${id}/proposals`).expect(200);
   const edit = (drafted as { proposals: { edit: object[] }[] }).proposals.flatMap((p) => p.edit);
-  await api().post(`/api/models/${id}/edits`).send({ base: before.revision.id, edit, says: 'accept the draft' }).expect(200);
+  await api()
+    .post(`/api/models/${id}/edits`)
+    .send({ base: before.revision.id, edit, says: 'accept the draft' })
+    .expect(200);
 
   const first = await judged(id);
   const orphan = first.claims.find((c) => c.id === 'reference-complete:loan_branch')!;
-  expect(orphan).toMatchObject({ verdict: 'broken', evidence: { against: 1, sample: [{ branch: 'Z', rows: 1, lines: [4] }] } });
+  expect(orphan).toMatchObject({
+    verdict: 'broken',
+    evidence: { against: 1, sample: [{ branch: 'Z', rows: 1, lines: [4] }] },
+  });
   expect(first.summary.unchecked).toBe(0);
 
   const refused = await api().get(`/api/models/${id}/release/ddl?dialect=sqlite`).expect(409);
-  expect(refused.body).toMatchObject({ code: 'blocked', message: expect.stringContaining('reference-complete:loan_branch') as string });
+  expect(refused.body).toMatchObject({
+    code: 'blocked',
+    message: expect.stringContaining('reference-complete:loan_branch') as string,
+  });
 
   const now = await state(id);
   await api()
     .post(`/api/models/${id}/edits`)
-    .send({ base: now.revision.id, edit: [{ do: 'waive', value: { claim: orphan.id, reason: 'a closed branch' } }], says: 'waive it' })
+    .send({
+      base: now.revision.id,
+      edit: [{ do: 'waive', value: { claim: orphan.id, reason: 'a closed branch' } }],
+      says: 'waive it',
+    })
     .expect(200);
   expect((await judged(id)).summary).toMatchObject({ waived: 1 });
   const ddl = await api().get(`/api/models/${id}/release/ddl?dialect=sqlite`).expect(200);
@@ -99,16 +112,19 @@ test('from files to a released definition: intake, proposal, claims, a remedy, a
 test.each<[string, Buffer]>([
   ['utf-16le', Buffer.from('\ufeffname,n\r\ncafé,2\r\nüber,3\r\n', 'utf16le')],
   ['windows-1252', Buffer.from('name,n\ncaf\xe9,2\n\xfcber,3\n', 'latin1')],
-])('a file of %s is rewritten on its way in, and nothing of that is left behind', async (_encoding, bytes) => {
-  const id = await newModel();
-  expect(await takeIn(id, 'recoded', bytes)).toMatchObject({ state: 'done', detail: '2 rows stored' });
-  const { body } = await api().get(`/api/models/${id}/tables/recoded/rows`).expect(200);
-  expect((body as { rows: unknown[] }).rows).toEqual([
-    ['café', 2],
-    ['über', 3],
-  ]);
-  expect(readdirSync(fixture.workspace.incoming)).toEqual([]);
-});
+])(
+  'a file of %s is rewritten on its way in, and nothing of that is left behind',
+  async (_encoding, bytes) => {
+    const id = await newModel();
+    expect(await takeIn(id, 'recoded', bytes)).toMatchObject({ state: 'done', detail: '2 rows stored' });
+    const { body } = await api().get(`/api/models/${id}/tables/recoded/rows`).expect(200);
+    expect((body as { rows: unknown[] }).rows).toEqual([
+      ['café', 2],
+      ['über', 3],
+    ]);
+    expect(readdirSync(fixture.workspace.incoming)).toEqual([]);
+  },
+);
 
 test('a gzip file is taken in as what it holds, and one that is none is refused', async () => {
   const model = await newModel();
@@ -158,7 +174,11 @@ test('a Parquet file is previewed by what it declares, corrected, and taken in',
     ['Given', 'timestamp', 1, 'as the file declares'],
   ]);
   const corrected = await look({ columns: [{ place: 1, type: 'integer' }] });
-  expect(corrected.columns[1]!.misfits).toEqual({ rows: 1, distinct: 1, sample: [{ text: 'Ash', rows: 1, line: 1 }] });
+  expect(corrected.columns[1]!.misfits).toEqual({
+    rows: 1,
+    distinct: 1,
+    sample: [{ text: 'Ash', rows: 1, line: 1 }],
+  });
   const { dialect } = corrected;
   const order = {
     upload: id,
@@ -219,7 +239,9 @@ test('parts of a table are added and replaced, and a load that takes no misfits 
     ['May', 3],
   ]);
   const stopped = await load('July', 'branch,people\nA,many\n', { misfits: 'stop' });
-  expect(stopped.faults.join()).toMatch(/1 value of people \(“many” on line 2, for one\).*Nothing was stored/);
+  expect(stopped.faults.join()).toMatch(
+    /1 value of people \(“many” on line 2, for one\).*Nothing was stored/,
+  );
   expect(await parts()).toHaveLength(2);
 });
 
@@ -235,7 +257,10 @@ test('a column of a file keeps its values under another name, also when it is lo
       .expect(200);
   };
   const rows = async () =>
-    (await api().get(`/api/models/${model}/tables/branches/rows?count=9`).expect(200)).body as { columns: unknown; rows: unknown };
+    (await api().get(`/api/models/${model}/tables/branches/rows?count=9`).expect(200)).body as {
+      columns: unknown;
+      rows: unknown;
+    };
   await rename('name', 'called');
   await rename('called', 'label');
   expect(await rows()).toMatchObject({
@@ -282,7 +307,12 @@ test('what was corrected holds for the next load, and a table that comes from no
   const { body } = await api().get(`/api/models/${model}`).expect(200);
   const { model: now, revision } = body as ModelState;
   expect(now.tables[0]!.source).toEqual({ file: 'branches.csv', delimiter: ';', skip: 1 });
-  const fund = { name: 'fund', role: 'dimension', source: { members: [{ code: 'B' }] }, columns: [{ name: 'code', type: 'text' }] };
+  const fund = {
+    name: 'fund',
+    role: 'dimension',
+    source: { members: [{ code: 'B' }] },
+    columns: [{ name: 'code', type: 'text' }],
+  };
   await api()
     .post(`/api/models/${model}/edits`)
     .send({ base: revision.id, edit: [{ do: 'put-tables', name: null, value: fund }], says: 'type a fund' })
@@ -311,7 +341,10 @@ test('only what a change touches is judged again', async () => {
   await takeIn(id, 'loan', LOANS);
   await judged(id);
   const saved = () =>
-    fixture.workspace.db.prepare('select claim, basis from verdict where model_id = ?').all(id) as { claim: string; basis: string }[];
+    fixture.workspace.db.prepare('select claim, basis from verdict where model_id = ?').all(id) as {
+      claim: string;
+      basis: string;
+    }[];
   const before = saved();
   const { revision } = await state(id);
   await api()
@@ -353,7 +386,12 @@ describe('bad input gets one clear message, and the server goes on', () => {
       400,
       /request: unknown field "titel", did you mean "title"\?|request.title/,
     ],
-    ['no JSON', () => api().post('/api/models').set('content-type', 'application/json').send('{oops'), 400, /not JSON/],
+    [
+      'no JSON',
+      () => api().post('/api/models').set('content-type', 'application/json').send('{oops'),
+      400,
+      /not JSON/,
+    ],
     [
       'too much',
       () =>
@@ -369,11 +407,26 @@ describe('bad input gets one clear message, and the server goes on', () => {
       403,
       /may not use this server/,
     ],
-    ['another name for this machine', () => api().get('/api/models').set('host', 'elsewhere.example'), 403, /loopback/],
+    [
+      'another name for this machine',
+      () => api().get('/api/models').set('host', 'elsewhere.example'),
+      403,
+      /loopback/,
+    ],
     ['a model that is not there', () => api().get('/api/models/9999'), 404, /no model 9999/],
     ['a path that is not there', () => api().get('/api/nothing'), 404, /nothing at \/api\/nothing/],
-    ['a newer model file', () => api().post('/api/models/import').send({ text: '{"crease": 9}' }), 400, /format version 9/],
-    ['a file that is no table', () => api().post('/api/uploads?name=a.exe').send('x'), 422, /a.exe is no file of a table/],
+    [
+      'a newer model file',
+      () => api().post('/api/models/import').send({ text: '{"crease": 9}' }),
+      400,
+      /format version 9/,
+    ],
+    [
+      'a file that is no table',
+      () => api().post('/api/uploads?name=a.exe').send('x'),
+      422,
+      /a.exe is no file of a table/,
+    ],
     ['an upload that is not there', () => api().post('/api/uploads/../../x/preview').send({}), 404, /./],
   ])('%s', async (_name, ask, status, message) => {
     const { status: got, body } = await ask();
@@ -384,7 +437,11 @@ describe('bad input gets one clear message, and the server goes on', () => {
 
   test.each([
     ['an empty file', '', /empty/],
-    ['2,000 columns', `${Array.from({ length: 2000 }, (_, i) => `c${i}`).join(',')}\n`, /2000 columns, the most is 1000/],
+    [
+      '2,000 columns',
+      `${Array.from({ length: 2000 }, (_, i) => `c${i}`).join(',')}\n`,
+      /2000 columns, the most is 1000/,
+    ],
   ])('%s', async (_name, text, message) => {
     const id = await upload('x.csv', text);
     const { body } = await api().post(`/api/uploads/${id}/preview`).send({}).expect(422);
@@ -415,7 +472,9 @@ describe('bad input gets one clear message, and the server goes on', () => {
     const dialect = { delimiter: ',', quote: '"', header: true, encoding: 'utf-8', newline: '\n' };
     const { body } = await api()
       .post(`/api/models/${id}/intake`)
-      .send({ tables: [{ upload: file, name: 'x', dialect, columns: [{ name: 'c', fileName: 'c', type: 'text' }] }] })
+      .send({
+        tables: [{ upload: file, name: 'x', dialect, columns: [{ name: 'c', fileName: 'c', type: 'text' }] }],
+      })
       .expect(200);
     expect(await settled((body as JobState).id)).toMatchObject({
       state: 'failed',

@@ -33,14 +33,20 @@ const POLL_MS = 10;
 export async function startApi(): Promise<ApiFixture> {
   const folder = mkdtempSync(join(tmpdir(), 'crease-api-'));
   const logged: string[] = [];
-  const log = { error: (details: object, message: string) => void logged.push(`${message} ${JSON.stringify(details)}`) };
-  const workspace = new Workspace(join(folder, 'w.sqlite'), log, { keyFile: join(folder, 'elsewhere', 'key') });
+  const log = {
+    error: (details: object, message: string) => void logged.push(`${message} ${JSON.stringify(details)}`),
+  };
+  const workspace = new Workspace(join(folder, 'w.sqlite'), log, {
+    keyFile: join(folder, 'elsewhere', 'key'),
+  });
   const app = makeApp(workspace);
   await startThreads(workspace.pool, folder);
   const api = () => request(app);
-  const post = async <T>(path: string, body: object): Promise<T> => (await api().post(path).send(body).expect(200)).body as T;
+  const post = async <T>(path: string, body: object): Promise<T> =>
+    (await api().post(path).send(body).expect(200)).body as T;
   const get = async <T>(path: string): Promise<T> => (await api().get(path).expect(200)).body as T;
-  const look: ApiFixture['look'] = async (upload) => (await post<PreviewState>(`/api/uploads/${upload}/preview`, {})).preview;
+  const look: ApiFixture['look'] = async (upload) =>
+    (await post<PreviewState>(`/api/uploads/${upload}/preview`, {})).preview;
   const settled: ApiFixture['settled'] = async (job) => {
     let state = job;
     while (state.state === 'running') {
@@ -58,7 +64,10 @@ export async function startApi(): Promise<ApiFixture> {
     settled,
     newModel: async (title = 'Small') => (await post<{ id: number }>('/api/models', { title })).id,
     upload: async (name, text) => {
-      const sent = api().post(`/api/uploads?name=${name}`).set('content-type', 'application/octet-stream').send(text);
+      const sent = api()
+        .post(`/api/uploads?name=${name}`)
+        .set('content-type', 'application/octet-stream')
+        .send(text);
       return ((await sent.expect(200)).body as { id: string }).id;
     },
     orderOf: async (upload, name) => {
@@ -76,9 +85,11 @@ export async function startApi(): Promise<ApiFixture> {
         })),
       };
     },
-    load: async (model, tables, dryRun = false) => settled(await post<JobState>(`/api/models/${model}/intake`, { tables, dryRun })),
+    load: async (model, tables, dryRun = false) =>
+      settled(await post<JobState>(`/api/models/${model}/intake`, { tables, dryRun })),
     stateOf: (model) => get<ModelState>(`/api/models/${model}`),
-    rowsOf: async (model, table) => (await get<RowPage>(`/api/models/${model}/tables/${encodeURIComponent(table)}/rows`)).rows,
+    rowsOf: async (model, table) =>
+      (await get<RowPage>(`/api/models/${model}/tables/${encodeURIComponent(table)}/rows`)).rows,
     close: async () => {
       await workspace.close();
       rmSync(folder, { recursive: true, force: true });

@@ -22,7 +22,9 @@ afterAll(() => server.close());
 
 async function loadDays(n: number): Promise<void> {
   const upload = await server.upload('calendar.csv', days(n));
-  expect(await server.load(libraries, [await server.orderOf(upload, 'calendar')])).toMatchObject({ state: 'done' });
+  expect(await server.load(libraries, [await server.orderOf(upload, 'calendar')])).toMatchObject({
+    state: 'done',
+  });
 }
 const headOf = async (id: number): Promise<number> => (await server.stateOf(id)).revision.id;
 async function edit(id: number, says: string, list: Edit): Promise<void> {
@@ -32,7 +34,8 @@ async function edit(id: number, says: string, list: Edit): Promise<void> {
     .send({ base: await headOf(id), says, edit: list })
     .expect(200);
 }
-const shared = async (id: number) => (await server.api().get(`/api/models/${id}/calendars`).expect(200)).body as CalendarsState;
+const shared = async (id: number) =>
+  (await server.api().get(`/api/models/${id}/calendars`).expect(200)).body as CalendarsState;
 const take = async (id: number, order: object) =>
   server
     .api()
@@ -40,33 +43,57 @@ const take = async (id: number, order: object) =>
     .send({ base: await headOf(id), ...order });
 
 test('a calendar is offered to other models, and linked with its rows', async () => {
-  expect((await shared(visits)).offered).toEqual([{ model: libraries, title: 'Libraries', table: 'calendar', day: 'day', rows: 20 }]);
+  expect((await shared(visits)).offered).toEqual([
+    { model: libraries, title: 'Libraries', table: 'calendar', day: 'day', rows: 20 },
+  ]);
   expect((await take(visits, { model: libraries, table: 'calendar', how: 'link' })).status).toBe(200);
   expect(await server.rowsOf(visits, 'calendar')).toHaveLength(20);
-  expect((await shared(visits)).links).toEqual([{ table: 'calendar', model: libraries, title: 'Libraries', inStep: true }]);
-  expect((await shared(libraries)).followers).toEqual([{ table: 'calendar', model: visits, title: 'Visits' }]);
+  expect((await shared(visits)).links).toEqual([
+    { table: 'calendar', model: libraries, title: 'Libraries', inStep: true },
+  ]);
+  expect((await shared(libraries)).followers).toEqual([
+    { table: 'calendar', model: visits, title: 'Visits' },
+  ]);
 });
 
 test('a link follows edits and loads; by hand it is not changed, nor loaded', async () => {
   await edit(libraries, 'fiscal', [
-    { do: 'put-calendar', value: { table: 'calendar', day: 'day', fiscalYear: { firstMonth: 7, namedBy: 'end' } } },
+    {
+      do: 'put-calendar',
+      value: { table: 'calendar', day: 'day', fiscalYear: { firstMonth: 7, namedBy: 'end' } },
+    },
   ]);
   expect((await server.stateOf(visits)).model.calendars).toEqual([
-    { table: 'calendar', day: 'day', fiscalYear: { firstMonth: 7, namedBy: 'end' }, follows: { model: 'libraries', table: 'calendar' } },
+    {
+      table: 'calendar',
+      day: 'day',
+      fiscalYear: { firstMonth: 7, namedBy: 'end' },
+      follows: { model: 'libraries', table: 'calendar' },
+    },
   ]);
   await loadDays(25);
   expect(await server.rowsOf(visits, 'calendar')).toHaveLength(25);
   const refused = await server
     .api()
     .post(`/api/models/${visits}/edits`)
-    .send({ base: await headOf(visits), says: 'x', edit: [{ do: 'set-table', table: 'calendar', change: { grain: 'a day' } }] });
-  expect([refused.status, (refused.body as { message: string }).message]).toEqual([422, expect.stringContaining('change it there')]);
+    .send({
+      base: await headOf(visits),
+      says: 'x',
+      edit: [{ do: 'set-table', table: 'calendar', change: { grain: 'a day' } }],
+    });
+  expect([refused.status, (refused.body as { message: string }).message]).toEqual([
+    422,
+    expect.stringContaining('change it there'),
+  ]);
   const upload = await server.upload('calendar.csv', days(3));
   const loaded = await server
     .api()
     .post(`/api/models/${visits}/intake`)
     .send({ tables: [await server.orderOf(upload, 'calendar')] });
-  expect([loaded.status, (loaded.body as { message: string }).message]).toEqual([422, expect.stringContaining('load it there')]);
+  expect([loaded.status, (loaded.body as { message: string }).message]).toEqual([
+    422,
+    expect.stringContaining('load it there'),
+  ]);
 });
 
 test('a step back out of step is told, and mended', async () => {
@@ -81,7 +108,11 @@ test('a step back out of step is told, and mended', async () => {
     .send({ base: await headOf(visits) })
     .expect(200);
   expect((await shared(visits)).links).toMatchObject([{ inStep: false }]);
-  const { body } = await server.api().post(`/api/models/${visits}/calendars/calendar/follow`).send({}).expect(200);
+  const { body } = await server
+    .api()
+    .post(`/api/models/${visits}/calendars/calendar/follow`)
+    .send({})
+    .expect(200);
   expect((body as CalendarsState).links).toMatchObject([{ inStep: true }]);
 });
 
@@ -108,7 +139,11 @@ test('a copy goes its own way; a link back to where it starts is refused', async
 
 test('a model that goes leaves the calendar that followed it as it was', async () => {
   await server.api().delete(`/api/models/${libraries}`).expect(200);
-  expect((await shared(visits)).links).toEqual([{ table: 'calendar', model: null, title: 'libraries', inStep: false }]);
+  expect((await shared(visits)).links).toEqual([
+    { table: 'calendar', model: null, title: 'libraries', inStep: false },
+  ]);
   expect(await server.rowsOf(visits, 'calendar')).toHaveLength(28);
-  expect((await server.api().post(`/api/models/${visits}/calendars/calendar/follow`).send({})).status).toBe(422);
+  expect((await server.api().post(`/api/models/${visits}/calendars/calendar/follow`).send({})).status).toBe(
+    422,
+  );
 });

@@ -52,7 +52,10 @@ const connect = (name: string, change: object = {}) =>
     .send({ kind: 'postgresql', name, ...cluster.place, ...change });
 const messageOf = (body: unknown) => (body as { message: string }).message;
 
-async function draw(connection: string, ...tables: { schema?: string; table: string }[]): Promise<UploadState[]> {
+async function draw(
+  connection: string,
+  ...tables: { schema?: string; table: string }[]
+): Promise<UploadState[]> {
   const { body } = await api().post(`/api/connections/${connection}/draw`).send({ tables }).expect(200);
   return body as UploadState[];
 }
@@ -72,34 +75,47 @@ describe('connections', () => {
     expect(await fault({ password: 'wrong' })).toBe('the password of postgres is not right');
     expect(await fault({ database: 'nowhere' })).toMatch(/has no database nowhere/);
     const port = await closedPort();
-    expect(await fault({ port })).toBe(`nothing answers at 127.0.0.1:${port}: is the server running, and does it listen there?`);
-    expect(await fault({ host: 'no-such-machine.invalid' })).toMatch(/no machine is known as no-such-machine.invalid/);
+    expect(await fault({ port })).toBe(
+      `nothing answers at 127.0.0.1:${port}: is the server running, and does it listen there?`,
+    );
+    expect(await fault({ host: 'no-such-machine.invalid' })).toMatch(
+      /no machine is known as no-such-machine.invalid/,
+    );
     await connect('probe').expect(200);
     expect((await api().post('/api/connections/probe/test').expect(200)).body).toMatchObject({
       server: expect.stringMatching(/^PostgreSQL \d+/) as string,
     });
     await api().delete('/api/connections/probe').expect(200);
-    expect(messageOf((await api().post('/api/connections/probe/test').expect(422)).body)).toMatch(/no connection probe/);
+    expect(messageOf((await api().post('/api/connections/probe/test').expect(422)).body)).toMatch(
+      /no connection probe/,
+    );
   });
 
   test('a server that takes the connection and says nothing is given up', async () => {
     const silent = createServer(() => undefined);
     await new Promise<void>((ready) => silent.listen(0, '127.0.0.1', ready));
     const { port } = silent.address() as AddressInfo;
-    await expect(new PostgresqlReader({ ...cluster.place, port }).test(AbortSignal.timeout(300))).rejects.toThrow('cancelled');
+    await expect(
+      new PostgresqlReader({ ...cluster.place, port }).test(AbortSignal.timeout(300)),
+    ).rejects.toThrow('cancelled');
     silent.close();
   });
 
   test('connections inherit the account of the workspace unless they have their own', async () => {
     const { user, password } = cluster.place;
     await connect('inherits', { user: undefined, password: undefined }).expect(200);
-    expect(messageOf((await api().post('/api/connections/inherits/test').expect(422)).body)).toMatch(/inherits has no account/);
+    expect(messageOf((await api().post('/api/connections/inherits/test').expect(422)).body)).toMatch(
+      /inherits has no account/,
+    );
     await api().put('/api/account').send({ user, password: 'wrong' }).expect(200);
-    expect(messageOf((await api().post('/api/connections/inherits/test').expect(422)).body)).toMatch(/password of postgres is not right/);
+    expect(messageOf((await api().post('/api/connections/inherits/test').expect(422)).body)).toMatch(
+      /password of postgres is not right/,
+    );
     await api().put('/api/account').send({ user, password }).expect(200);
     await api().post('/api/connections/inherits/test').expect(200);
     await connect('own', { user: 'crease_reader', password: READER_PASSWORD }).expect(200);
-    const { connections, account } = (await api().get('/api/connections').expect(200)).body as ConnectionsState;
+    const { connections, account } = (await api().get('/api/connections').expect(200))
+      .body as ConnectionsState;
     expect(account).toEqual({ user: 'postgres', hasPassword: true });
     expect(connections.map((c) => c.kind === 'postgresql' && [c.name, c.account])).toEqual([
       ['inherits', { user: 'postgres', own: false, hasPassword: true }],
@@ -112,7 +128,9 @@ describe('connections', () => {
     await connect('moves', { password: undefined }).expect(200);
     await api().post('/api/connections/moves/test').expect(200);
     await connect('moves', { host: 'localhost', password: undefined }).expect(200);
-    expect(messageOf((await api().post('/api/connections/moves/test').expect(422)).body)).toMatch(/password/i);
+    expect(messageOf((await api().post('/api/connections/moves/test').expect(422)).body)).toMatch(
+      /password/i,
+    );
     await api().delete('/api/connections/moves').expect(200);
   });
 
@@ -122,12 +140,16 @@ describe('connections', () => {
       ...['', '-wal'].map((end) => readFileSync(`${fixture.workspace.file}${end}`, 'latin1')),
       fixture.logged.join('\n'),
     ];
-    for (const text of texts) for (const secret of [READER_PASSWORD, cluster.place.password]) expect(text).not.toContain(secret);
+    for (const text of texts)
+      for (const secret of [READER_PASSWORD, cluster.place.password]) expect(text).not.toContain(secret);
     expect(statSync(join(fixture.folder, 'elsewhere', 'key')).mode & 0o777).toBe(0o600);
   });
 
   test('a secret opens under its own key and for its own use only', () => {
-    const [one, other] = [new Secrets(join(fixture.folder, 'one')), new Secrets(join(fixture.folder, 'other'))];
+    const [one, other] = [
+      new Secrets(join(fixture.folder, 'one')),
+      new Secrets(join(fixture.folder, 'other')),
+    ];
     const sealed = one.seal('päss', 'connection:a');
     expect(one.open(sealed, 'connection:a')).toBe('päss');
     expect(sealed.equals(one.seal('päss', 'connection:a'))).toBe(false);
@@ -159,7 +181,11 @@ describe('PostgreSQL', () => {
   test('rows come in with their types, keys and references; nulls and empty texts stay apart', async () => {
     const model = await newModel();
     const names = ['branch', 'loan'];
-    const drawn = await draw('warehouse', { schema: 'public', table: 'branch' }, { schema: 'public', table: 'loan' });
+    const drawn = await draw(
+      'warehouse',
+      { schema: 'public', table: 'branch' },
+      { schema: 'public', table: 'loan' },
+    );
     const orders = await Promise.all(drawn.map((upload, i) => orderOf(upload, names[i]!)));
     const job = await settled(model, orders);
     expect([job.state, job.faults, job.detail]).toEqual(['done', [], '5 rows stored']);
@@ -229,7 +255,9 @@ describe('PostgreSQL', () => {
   test('loaded again the rows are replaced, and what was said of columns stays', async () => {
     const model = await newModel();
     const take = async () =>
-      settled(model, [await orderOf((await draw('warehouse', { schema: 'public', table: 'branch' }))[0]!, 'branch')]);
+      settled(model, [
+        await orderOf((await draw('warehouse', { schema: 'public', table: 'branch' }))[0]!, 'branch'),
+      ]);
     await take();
     await cluster.client.query(`insert into branch values ('C3', 'Elm', '2020-02-02', 1)`);
     await take();
@@ -239,20 +267,31 @@ describe('PostgreSQL', () => {
 
   test('a table that changes between the look and the load stores nothing, and says so', async () => {
     const model = await newModel();
-    await cluster.client.query('create table passing (a integer, b integer); insert into passing values (1, 2)');
+    await cluster.client.query(
+      'create table passing (a integer, b integer); insert into passing values (1, 2)',
+    );
     const [upload] = await draw('warehouse', { schema: 'public', table: 'passing' });
     const order = await orderOf(upload!, 'passing');
     await cluster.client.query('alter table passing drop column b');
-    expect(await settled(model, [order])).toMatchObject({ state: 'failed', faults: [expect.stringMatching(/has no column b any more/)] });
+    expect(await settled(model, [order])).toMatchObject({
+      state: 'failed',
+      faults: [expect.stringMatching(/has no column b any more/)],
+    });
     await cluster.client.query('drop table passing');
-    expect(await settled(model, [order])).toMatchObject({ state: 'failed', faults: [expect.stringMatching(/no table public.passing/)] });
+    expect(await settled(model, [order])).toMatchObject({
+      state: 'failed',
+      faults: [expect.stringMatching(/no table public.passing/)],
+    });
     expect((await stateOf(model)).stored).toEqual([]);
   });
 
   test('a connection that breaks off in the middle leaves the rows of before', async () => {
     const model = await newModel();
-    await cluster.client.query(`create table long_one as select g as n, repeat('x', 400) as t from generate_series(1, 30000) g`);
-    const take = async () => orderOf((await draw('warehouse', { schema: 'public', table: 'long_one' }))[0]!, 'long_one');
+    await cluster.client.query(
+      `create table long_one as select g as n, repeat('x', 400) as t from generate_series(1, 30000) g`,
+    );
+    const take = async () =>
+      orderOf((await draw('warehouse', { schema: 'public', table: 'long_one' }))[0]!, 'long_one');
     expect((await settled(model, [await take()])).state).toBe('done');
     const order = await take();
     await cluster.client.query(
@@ -269,7 +308,10 @@ describe('PostgreSQL', () => {
     );
     const job = await broken;
     clearInterval(kill);
-    expect(job).toMatchObject({ state: 'failed', faults: [expect.stringMatching(/broke off|shutting down/)] });
+    expect(job).toMatchObject({
+      state: 'failed',
+      faults: [expect.stringMatching(/broke off|shutting down/)],
+    });
     expect((await stateOf(model)).stored.map((s) => [s.name, s.rows])).toEqual([['long_one', 30_000]]);
     expect(order).toBeDefined();
   });
@@ -302,9 +344,15 @@ describe('PostgreSQL', () => {
     expect(await rights('careful')).toMatchObject({ account: 'crease_reader', excess: [] });
     const { excess, sql } = await rights('warehouse');
     expect(excess).toEqual(['do anything on the server: it is a superuser']);
-    await cluster.client.query(`create role crease_writer login password 'w' createdb; grant insert, delete on branch to crease_writer`);
+    await cluster.client.query(
+      `create role crease_writer login password 'w' createdb; grant insert, delete on branch to crease_writer`,
+    );
     await connect('writer', { user: 'crease_writer', password: 'w' }).expect(200);
-    expect((await rights('writer')).excess).toEqual(['make databases', 'add rows to public.branch', 'delete rows of public.branch']);
+    expect((await rights('writer')).excess).toEqual([
+      'make databases',
+      'add rows to public.branch',
+      'delete rows of public.branch',
+    ]);
     // The SQL makes an account that reads this table and nothing else.
     await cluster.client.query(sql.replaceAll('crease_reader', 'made_reader').replace('choose one', 'made'));
     await connect('made', { user: 'made_reader', password: 'made' }).expect(200);
@@ -326,7 +374,8 @@ describe('SQLite files', () => {
     database.close();
     return file;
   };
-  const connectFile = (name: string, file: string) => api().put('/api/connections').send({ kind: 'sqlite', name, file }).expect(200);
+  const connectFile = (name: string, file: string) =>
+    api().put('/api/connections').send({ kind: 'sqlite', name, file }).expect(200);
 
   test('tables come in with their keys and references', async () => {
     const file = make(
@@ -378,9 +427,13 @@ describe('SQLite files', () => {
       'this is no database, whatever it is called; and it is long enough to be looked at as one, a hundred bytes and more',
     );
     await connectFile('text', text);
-    expect(messageOf((await api().get('/api/connections/text/tables').expect(422)).body)).toMatch(/is no SQLite file/);
+    expect(messageOf((await api().get('/api/connections/text/tables').expect(422)).body)).toMatch(
+      /is no SQLite file/,
+    );
     await connectFile('gone', join(fixture.folder, 'gone.sqlite'));
-    expect(messageOf((await api().post('/api/connections/gone/test').expect(422)).body)).toMatch(/there is no file/);
+    expect(messageOf((await api().post('/api/connections/gone/test').expect(422)).body)).toMatch(
+      /there is no file/,
+    );
   });
 });
 

@@ -6,8 +6,11 @@ test('the page on formulas tells of every function, aggregate, word and period a
   // Columns of its tables are padded.
   const page = readFileSync(join(__dirname, '../../docs/formulas.md'), 'utf8').replace(/ +/g, ' ');
   for (const a of AGGREGATE_DEFINITIONS)
-    expect(page).toContain(`| \`${a.name}(${a.parameters})\` | ${a.documentation} | \`${a.example.formula}\` |`);
-  for (const w of [...WORDS, ...PERIODS]) expect(page).toContain(`| \`${w.form}\` | ${w.documentation} | \`${w.example.formula}\` |`);
+    expect(page).toContain(
+      `| \`${a.name}(${a.parameters})\` | ${a.documentation} | \`${a.example.formula}\` |`,
+    );
+  for (const w of [...WORDS, ...PERIODS])
+    expect(page).toContain(`| \`${w.form}\` | ${w.documentation} | \`${w.example.formula}\` |`);
   const named = page
     .match(/`coalesce [^`]+`/)![0]
     .slice(1, -1)

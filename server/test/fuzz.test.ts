@@ -8,19 +8,33 @@ test('columns, SQL and a naive reference agree on random models, rows, formulas 
     const found = difference(makeCase(seed));
     if (found === null) continue;
     compared++;
-    if (found !== undefined) throw new Error(`seed ${seed}: ${found}; see npm run fuzz -- --cases 1 for the way to a small case`);
+    if (found !== undefined)
+      throw new Error(`seed ${seed}: ${found}; see npm run fuzz -- --cases 1 for the way to a small case`);
   }
   expect(compared).toBeGreaterThan(300);
 });
 
 /** A case that the tester once found, over the first random world with other rows. */
-const found = (rows: Case['world']['rows'], formula: string, query: Partial<Case['question']['query']> = {}): Case => ({
+const found = (
+  rows: Case['world']['rows'],
+  formula: string,
+  query: Partial<Case['question']['query']> = {},
+): Case => ({
   world: { ...makeCase(1).world, rows },
   question: { formula, query: { measures: ['Asked'], ...query } },
 });
 
 test('a filter may come through a bridge, and is judged on the rows met there', () => {
-  const loan = { id: 1, branch_id: 1, title_id: 1, day: '2024-10-05', due: null, copies: 2, fine: null, late: true };
+  const loan = {
+    id: 1,
+    branch_id: 1,
+    title_id: 1,
+    day: '2024-10-05',
+    due: null,
+    copies: 2,
+    fine: null,
+    late: true,
+  };
   const author = [
     { id: 1, country: 'FR', born: null },
     { id: 2, country: 'DE', born: 1950 },
@@ -38,7 +52,16 @@ test('a filter may come through a bridge, and is judged on the rows met there', 
 });
 
 test('cells of several contexts are put together by axis, not by position', () => {
-  const loan = { id: 16, branch_id: 1, title_id: 2, day: null, due: '2024-11-02', copies: -1, fine: '17.82', late: false };
+  const loan = {
+    id: 16,
+    branch_id: 1,
+    title_id: 2,
+    day: null,
+    due: '2024-11-02',
+    copies: -1,
+    fine: '17.82',
+    late: false,
+  };
   const kase = found({ loan: [loan] }, 'earliest(loan.day by loan.branch_id) over (last 2 years)', {
     by: ['calendar.day', 'loan.late'],
     measures: ['Asked', 'Loans'],
@@ -48,13 +71,21 @@ test('cells of several contexts are put together by axis, not by position', () =
 });
 
 test('an at around a per comes before the combinations of the per', () => {
-  const calendar = ['2024-11-02', '2024-11-07'].map((day) => ({ day, month: '2024-11', year: 2024, weekday: 4 }));
+  const calendar = ['2024-11-02', '2024-11-07'].map((day) => ({
+    day,
+    month: '2024-11',
+    year: 2024,
+    weekday: 4,
+  }));
   const stock = [
     { branch_id: 2, day: '2024-11-07', copies: 16 },
     { branch_id: 99, day: '2024-11-02', copies: 3 },
   ];
   const branch = [{ id: 2, district_id: null, name: null, size: 3 }];
-  const kase = found({ branch, calendar, stock }, 'sum(sum(stock.copies) per branch.id) at first calendar.day');
+  const kase = found(
+    { branch, calendar, stock },
+    'sum(sum(stock.copies) per branch.id) at first calendar.day',
+  );
   expect(answers(kase)!.columns).toEqual({ rows: [[3]] });
   expect(difference(kase)).toBeUndefined();
 });
@@ -103,9 +134,9 @@ test('values that are all alike have no variance at all, so nothing can be divid
 });
 
 test('the comparison tells numbers apart that differ', () => {
-  expect([isSame([1, null], [1, 0]), isSame({ rows: [[0.1 + 0.2]] }, { rows: [[0.3]] }), isSame(['1.0'], ['1.00'])]).toEqual([
-    false,
-    true,
-    false,
-  ]);
+  expect([
+    isSame([1, null], [1, 0]),
+    isSame({ rows: [[0.1 + 0.2]] }, { rows: [[0.3]] }),
+    isSame(['1.0'], ['1.00']),
+  ]).toEqual([false, true, false]);
 });

@@ -61,7 +61,14 @@ const facts = (table: TableData) => ({
   // Lists of all rows are for the load only.
   misfits: [...table.misfits].map(([column, { all: _all, ...kept }]) => [column, kept]),
   columns: [...table.columns.values()].map((c) => ({
-    ...{ name: c.name, distinct: c.distinct, nulls: c.nulls, runs: c.runs, size: c.domain.size, padded: c.padded },
+    ...{
+      name: c.name,
+      distinct: c.distinct,
+      nulls: c.nulls,
+      runs: c.runs,
+      size: c.domain.size,
+      padded: c.padded,
+    },
     counts: Array.from(c.counts),
   })),
 });
@@ -108,27 +115,42 @@ test('whole numbers with zeros in front are counted, in pieces and in parts that
   const padded = columnOf(table, 'id').padded;
   expect(padded).toBe(Math.ceil(table.rowCount / 10));
   expect(columnOf(combineTables('t', [table, table]), 'id').padded).toBe(2 * padded);
-  const few = readTable(spec, Buffer.from('id,title,price,day\n0,007,0.50,2025-01-01\n00,007,00.5,2025-01-01\n-1,,,\n'));
+  const few = readTable(
+    spec,
+    Buffer.from('id,title,price,day\n0,007,0.50,2025-01-01\n00,007,00.5,2025-01-01\n-1,,,\n'),
+  );
   expect([...few.columns.values()].map((c) => c.padded)).toEqual([1, 0, 0, 0]);
 });
 
 test('line ends inside of quotes do not lead a piece astray', async () => {
   const long = `line\n${'more, of it\n'.repeat(40)}`;
-  const text = rowsOf(4, (n, next) => (n % 3 === 0 ? `${n},"${long}${n % 11}",1.5,2025-01-01\n` : plain(n, next)));
+  const text = rowsOf(4, (n, next) =>
+    n % 3 === 0 ? `${n},"${long}${n % 11}",1.5,2025-01-01\n` : plain(n, next),
+  );
   const { table } = await readInPieces(text, 3);
   expectSame(table, readTable(spec, text));
 });
 
 test('a record that goes on over several pieces is one record', async () => {
   const huge = `${'a line of prose, without an end\n'.repeat(300_000)}`;
-  const text = Buffer.concat([rowsOf(0, plain), Buffer.from(`1,"${huge}",1,2025-01-01\n`), rowsOf(1, plain).subarray(19)]);
+  const text = Buffer.concat([
+    rowsOf(0, plain),
+    Buffer.from(`1,"${huge}",1,2025-01-01\n`),
+    rowsOf(1, plain).subarray(19),
+  ]);
   const { table } = await readInPieces(text, 2);
-  expect(table.problems).toMatchObject([{ column: 'title', message: `the field has ${huge.length} bytes, the most is 1048576` }]);
+  expect(table.problems).toMatchObject([
+    { column: 'title', message: `the field has ${huge.length} bytes, the most is 1048576` },
+  ]);
   expectSame(table, readTable(spec, text));
 });
 
 test('a quote that is never closed is one clear message', async () => {
-  const text = Buffer.concat([rowsOf(0, plain), Buffer.from('1,"never closed,1,2025-01-01\n'), Buffer.alloc(70 << 20, 'x\n')]);
+  const text = Buffer.concat([
+    rowsOf(0, plain),
+    Buffer.from('1,"never closed,1,2025-01-01\n'),
+    Buffer.alloc(70 << 20, 'x\n'),
+  ]);
   await expect(readInPieces(text, 2)).rejects.toThrow(
     /^table t: the record that starts on line \d+ is longer than 64 MB: is a quote not closed\?$/,
   );
@@ -136,5 +158,8 @@ test('a quote that is never closed is one clear message', async () => {
 
 test('a file with a header and nothing else has no rows', async () => {
   const { table } = await readInPieces(Buffer.from('id,title,price,day\n'), 2);
-  expectSame({ ...table, lineOf: () => 0 }, { ...readTable(spec, Buffer.from('id,title,price,day\n')), lineOf: () => 0 });
+  expectSame(
+    { ...table, lineOf: () => 0 },
+    { ...readTable(spec, Buffer.from('id,title,price,day\n')), lineOf: () => 0 },
+  );
 });

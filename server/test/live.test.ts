@@ -24,13 +24,21 @@ const call = async <T>(path: string, body?: unknown, method = 'POST'): Promise<T
     `${served.address}/api${path}`,
     body === undefined
       ? { method: method === 'POST' ? 'GET' : method }
-      : { method, headers: { 'content-type': 'application/json', 'x-crease-tab': 'mine' }, body: JSON.stringify(body) },
+      : {
+          method,
+          headers: { 'content-type': 'application/json', 'x-crease-tab': 'mine' },
+          body: JSON.stringify(body),
+        },
   );
   return (await response.json()) as T;
 };
 
 /** Listens to a model's events until it is closed. */
-function listen(model: number): { events: LiveEvent[]; until: (what: (e: LiveEvent) => boolean) => Promise<LiveEvent>; close: () => void } {
+function listen(model: number): {
+  events: LiveEvent[];
+  until: (what: (e: LiveEvent) => boolean) => Promise<LiveEvent>;
+  close: () => void;
+} {
   const events: LiveEvent[] = [];
   const waiting: { what: (e: LiveEvent) => boolean; found: (e: LiveEvent) => void }[] = [];
   const request = httpRequest(`${served.address}/api/models/${model}/events`, (response) => {
@@ -46,7 +54,8 @@ function listen(model: number): { events: LiveEvent[]; until: (what: (e: LiveEve
   request.end();
   return {
     events,
-    until: (what) => new Promise((found) => (events.find(what) ? found(events.find(what)!) : waiting.push({ what, found }))),
+    until: (what) =>
+      new Promise((found) => (events.find(what) ? found(events.find(what)!) : waiting.push({ what, found }))),
     close: () => request.destroy(),
   };
 }
@@ -83,9 +92,18 @@ test('a load tells its progress, can be cancelled, and then has stored nothing',
       body: `id,text,n\n${lines}\n`,
     })
   ).json()) as { id: string };
-  const columns = ['id', 'text', 'n'].map((name) => ({ name, fileName: name, type: name === 'text' ? 'text' : 'integer' }));
+  const columns = ['id', 'text', 'n'].map((name) => ({
+    name,
+    fileName: name,
+    type: name === 'text' ? 'text' : 'integer',
+  }));
   const tables = [
-    { upload: upload.id, name: 'long', dialect: { delimiter: ',', quote: '"', header: true, encoding: 'utf-8', newline: '\n' }, columns },
+    {
+      upload: upload.id,
+      name: 'long',
+      dialect: { delimiter: ',', quote: '"', header: true, encoding: 'utf-8', newline: '\n' },
+      columns,
+    },
   ];
   const job = await call<JobState>(`/models/${id}/intake`, { tables });
   await live.until((e) => e.kind === 'job' && e.job.progress > 0);
@@ -93,7 +111,8 @@ test('a load tells its progress, can be cancelled, and then has stored nothing',
   const ended = await live.until((e) => e.kind === 'job' && e.job.state !== 'running');
   // A machine may be so quick that the load is through before the word arrives: then it is whole.
   const { model, stored } = await call<ModelState>(`/models/${id}`);
-  if (ended.kind === 'job' && ended.job.state === 'cancelled') expect([model.tables, stored]).toEqual([[], []]);
+  if (ended.kind === 'job' && ended.job.state === 'cancelled')
+    expect([model.tables, stored]).toEqual([[], []]);
   else expect(stored).toMatchObject([{ name: 'long', rows: 400_000 }]);
 
   // The file is still here: the same load can be started again, and comes to its end.
@@ -107,12 +126,19 @@ test('a load tells its progress, can be cancelled, and then has stored nothing',
 
 test('the screens are served for every address, and files that are not there are not', async () => {
   const page = await fetch(`${served.address}/m/1/stars`);
-  expect([page.status, page.headers.get('content-security-policy')?.includes("default-src 'self'")]).toEqual([200, true]);
+  expect([page.status, page.headers.get('content-security-policy')?.includes("default-src 'self'")]).toEqual([
+    200,
+    true,
+  ]);
   expect(await page.text()).toContain('<div id="root">');
 });
 
 test('a port that is taken is told', async () => {
   await expect(
-    serve({ workspace: join(folder, 'other.sqlite'), port: Number(new URL(served.address).port), quiet: true }),
+    serve({
+      workspace: join(folder, 'other.sqlite'),
+      port: Number(new URL(served.address).port),
+      quiet: true,
+    }),
   ).rejects.toMatchObject({ code: 'EADDRINUSE' });
 });

@@ -21,12 +21,17 @@ const FIRST = 'branch,day,loans\nA,2026-01-01,10\nA,2026-01-02,20\nB,2026-01-01,
 
 async function load(model: number, text: string, change: object = {}, dryRun = false): Promise<JobState> {
   const upload = await fixture.upload('loan.csv', text);
-  return fixture.load(model, [{ upload, name: 'loan', dialect: DIALECT, columns: COLUMNS, ...change }], dryRun);
+  return fixture.load(
+    model,
+    [{ upload, name: 'loan', dialect: DIALECT, columns: COLUMNS, ...change }],
+    dryRun,
+  );
 }
 
 const stateOf = (model: number) => fixture.stateOf(model);
 const rowsOf = (model: number) => fixture.rowsOf(model, 'loan');
-const loadsOf = async (model: number) => (await api().get(`/api/models/${model}/loads`).expect(200)).body as LoadsState;
+const loadsOf = async (model: number) =>
+  (await api().get(`/api/models/${model}/loads`).expect(200)).body as LoadsState;
 
 /** A model with the first rows in, keyed by branch and day, loans being a quantity. */
 async function keyedModel(title = 'Loads'): Promise<number> {
@@ -49,10 +54,19 @@ test('rows are updated by key; a dry run tells before, and stores nothing', asyn
   expect(tried).toMatchObject({
     state: 'done',
     detail: '3 rows would be stored, 1 listed as left out',
-    loads: [{ table: 'loan', counts, changes: [{ key: ['A', '2026-01-02'], column: 'loans', before: 20, after: 21 }] }],
+    loads: [
+      {
+        table: 'loan',
+        counts,
+        changes: [{ key: ['A', '2026-01-02'], column: 'loans', before: 20, after: 21 }],
+      },
+    ],
   });
   expect(await rowsOf(model)).toHaveLength(3);
-  expect(await load(model, coming, { mode: 'update' })).toMatchObject({ state: 'done', loads: [{ counts, rows: 4 }] });
+  expect(await load(model, coming, { mode: 'update' })).toMatchObject({
+    state: 'done',
+    loads: [{ counts, rows: 4 }],
+  });
   expect(await rowsOf(model)).toEqual([
     ['A', '2026-01-01', 10],
     ['A', '2026-01-02', 21],
@@ -60,18 +74,24 @@ test('rows are updated by key; a dry run tells before, and stores nothing', asyn
     ['C', '2026-01-01', 1],
   ]);
   // What was refused is listed with its line.
-  expect((await stateOf(model)).stored[0]!.problems).toEqual([{ line: 5, message: 'the key (branch, day) has no value' }]);
+  expect((await stateOf(model)).stored[0]!.problems).toEqual([
+    { line: 5, message: 'the key (branch, day) has no value' },
+  ]);
 });
 
 test('quantities are added onto rows of the same key; rows can be added as they are', async () => {
   const model = await keyedModel();
-  await load(model, 'branch,day,loans\nA,2026-01-01,1\nA,2026-01-01,2\nD,2026-01-01,7\n', { mode: 'add quantities' });
+  await load(model, 'branch,day,loans\nA,2026-01-01,1\nA,2026-01-01,2\nD,2026-01-01,7\n', {
+    mode: 'add quantities',
+  });
   expect((await rowsOf(model)).map((r) => r[2])).toEqual([13, 20, 5, 7]);
   await load(model, 'branch,day,loans\nA,2026-01-01,100\n', { mode: 'add' });
   expect((await rowsOf(model)).map((r) => r[2])).toEqual([13, 20, 5, 7, 100]);
   // Now the key stands twice: which row is meant cannot be told, and nothing is guessed.
   const { loads } = await load(model, 'branch,day,loans\nA,2026-01-01,1\n', { mode: 'update' }, true);
-  expect(loads![0]!.refused).toEqual([{ line: 2, message: expect.stringContaining('several times in the table') as string }]);
+  expect(loads![0]!.refused).toEqual([
+    { line: 2, message: expect.stringContaining('several times in the table') as string },
+  ]);
 });
 
 test('rows that do not fit are left out and listed: rows read are rows stored and rows listed', async () => {
@@ -93,7 +113,12 @@ test('rows that do not fit are left out and listed: rows read are rows stored an
 
 test('where all are replaced, a dry run tells by the key what is new, changed, as it was, and gone', async () => {
   const model = await keyedModel();
-  const { loads } = await load(model, 'branch,day,loans\nA,2026-01-01,10\nA,2026-01-02,0\nX,2026-01-02,0\n', {}, true);
+  const { loads } = await load(
+    model,
+    'branch,day,loans\nA,2026-01-01,10\nA,2026-01-02,0\nX,2026-01-02,0\n',
+    {},
+    true,
+  );
   expect(loads![0]).toMatchObject({ counts: { added: 1, changed: 1, unchanged: 1, refused: 0 }, removed: 1 });
 });
 
@@ -115,7 +140,9 @@ test.each([
 test('without a key rows are not matched, and it is said what to do', async () => {
   const id = await fixture.newModel('No key');
   await load(id, FIRST);
-  expect(await load(id, FIRST, { mode: 'update' })).toMatchObject({ faults: [expect.stringMatching(/has none: say on the Shape stage/)] });
+  expect(await load(id, FIRST, { mode: 'update' })).toMatchObject({
+    faults: [expect.stringMatching(/has none: say on the Shape stage/)],
+  });
 });
 
 describe('recipes', () => {
@@ -141,8 +168,12 @@ describe('recipes', () => {
     await expect(loadByRecipe(fixture.workspace, { ...run, recipe: 'weekly' })).rejects.toThrow(
       'there is no recipe "weekly": there are nightly',
     );
-    await expect(loadByRecipe(fixture.workspace, { ...run, file: undefined })).rejects.toThrow(/reads a file: say which/);
-    await expect(loadByRecipe(fixture.workspace, { ...run, model: 'nobody' })).rejects.toThrow(/there is no model "nobody"/);
+    await expect(loadByRecipe(fixture.workspace, { ...run, file: undefined })).rejects.toThrow(
+      /reads a file: say which/,
+    );
+    await expect(loadByRecipe(fixture.workspace, { ...run, model: 'nobody' })).rejects.toThrow(
+      /there is no model "nobody"/,
+    );
     await api().delete(`/api/models/${model}/recipes/nightly`).expect(200);
     await api().delete(`/api/models/${model}/recipes/nightly`).expect(404);
   });
@@ -150,7 +181,9 @@ describe('recipes', () => {
   test('a recipe of a database’s table draws it anew', async () => {
     const file = join(fixture.folder, 'library.sqlite');
     const database = new Database(file);
-    database.exec(`create table loan (branch text, day date, loans integer); insert into loan values ('A', '2026-01-01', 1)`);
+    database.exec(
+      `create table loan (branch text, day date, loans integer); insert into loan values ('A', '2026-01-01', 1)`,
+    );
     await api().put('/api/connections').send({ kind: 'sqlite', name: 'library', file }).expect(200);
     const id = await fixture.newModel('Drawn');
     const { body } = await api()
@@ -163,7 +196,12 @@ describe('recipes', () => {
     expect(await rowsOf(id)).toEqual([['A', '2026-01-01', 1]]);
     database.exec(`insert into loan values ('B', '2026-01-02', 2)`);
     database.close();
-    await loadByRecipe(fixture.workspace, { recipe: 'from the library', file: undefined, model: 'drawn', dryRun: false });
+    await loadByRecipe(fixture.workspace, {
+      recipe: 'from the library',
+      file: undefined,
+      model: 'drawn',
+      dryRun: false,
+    });
     expect(await rowsOf(id)).toHaveLength(2);
   });
 });

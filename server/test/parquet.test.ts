@@ -11,8 +11,15 @@ const folder = mkdtempSync(join(tmpdir(), 'crease-parquet-'));
 afterAll(() => rmSync(folder, { recursive: true, force: true }));
 
 const day = (text: string) => new Date(`${text}T00:00:00Z`);
-const write = (name: string, columnData: Parameters<typeof parquetWriteBuffer>[0]['columnData'], schema?: never) =>
-  writeFileSync(join(folder, name), new Uint8Array(parquetWriteBuffer({ columnData, rowGroupSize: 2, ...(schema ? { schema } : {}) })));
+const write = (
+  name: string,
+  columnData: Parameters<typeof parquetWriteBuffer>[0]['columnData'],
+  schema?: never,
+) =>
+  writeFileSync(
+    join(folder, name),
+    new Uint8Array(parquetWriteBuffer({ columnData, rowGroupSize: 2, ...(schema ? { schema } : {}) })),
+  );
 
 const model = (columns: { name: string; type: string }[], file = 'loan.parquet') =>
   readModel(
@@ -33,7 +40,11 @@ test('a Parquet file gives the same columns as any: over row groups, with nulls,
     { name: 'fine', data: [0.1, 0.2, null, 12.35, -0.05], type: 'DOUBLE' },
     { name: 'branch', data: ['Ash', 'Élm', null, 'Ash', ''], type: 'STRING' },
     { name: 'late', data: [true, false, null, true, true], type: 'BOOLEAN' },
-    { name: 'at', data: [day('2025-01-05'), day('2025-02-28'), null, day('1969-12-31'), day('2025-01-05')], type: 'TIMESTAMP' },
+    {
+      name: 'at',
+      data: [day('2025-01-05'), day('2025-02-28'), null, day('1969-12-31'), day('2025-01-05')],
+      type: 'TIMESTAMP',
+    },
   ]);
   const columns = [
     { name: 'id', type: 'integer' },
@@ -73,7 +84,11 @@ test('values that are not of their type are null and listed', async () => {
     20_000,
   );
   const { misfits } = data.table('loan');
-  expect(misfits.get('fine')).toMatchObject({ rows: 2, distinct: 1, sample: [{ text: '0.105', rows: 2, line: 1 }] });
+  expect(misfits.get('fine')).toMatchObject({
+    rows: 2,
+    distinct: 1,
+    sample: [{ text: '0.105', rows: 2, line: 1 }],
+  });
   expect(misfits.get('n')).toMatchObject({ rows: 1, sample: [{ text: 'twelve', line: 2 }] });
 });
 
@@ -88,5 +103,7 @@ test.each([
     { name: 'a', data: [1], type: 'INT32' },
     { name: 'b', data: [1], type: 'INT32' },
   ]);
-  await expect(openFolder(model([{ name: 'id', type: 'integer' }], file), folder, 20_000)).rejects.toThrow(message);
+  await expect(openFolder(model([{ name: 'id', type: 'integer' }], file), folder, 20_000)).rejects.toThrow(
+    message,
+  );
 });

@@ -26,7 +26,8 @@ async function lay(data: ModelData, name: string): Promise<void> {
   const table = data.modelTable(name);
   const rows = data.table(table.name);
   const columns = [...rows.columns.values()];
-  const literal = (value: Value, type: DataType) => (value === null ? 'null' : `'${toText(value, type).replaceAll("'", "''")}'`);
+  const literal = (value: Value, type: DataType) =>
+    value === null ? 'null' : `'${toText(value, type).replaceAll("'", "''")}'`;
   const inserted = Array.from(
     { length: rows.rowCount },
     (_, row) => `(${columns.map((c) => literal(columnValues(c)[c.codes[row]!]!, c.type)).join(', ')})`,
@@ -43,7 +44,12 @@ async function answerInPostgresql(data: ModelData, query: Query): Promise<unknow
     const column = data.column(table.name, columns[0]!);
     return columns.length === 1 && column.distinct === column.rowCount - column.nulls;
   };
-  const compiled = compileQuery({ model: data.model, checker: data.checker, today: data.today, isUnique }, query, postgresql, true);
+  const compiled = compileQuery(
+    { model: data.model, checker: data.checker, today: data.today, isUnique },
+    query,
+    postgresql,
+    true,
+  );
   await cluster.client.query('discard temp');
   for (const name of compiled.rows.tables) await lay(data, name);
   const { rows } = await cluster.client.query<(string | null)[]>({
@@ -107,6 +113,8 @@ describe('every function gives in PostgreSQL what its example says', () => {
     const data = new ModelData(model, () => tableOf('one', [columnOfValues('n', INTEGER, [1])]), 20_454);
     const expected = answerQuery(data, { measures: ['M'] });
     const types = expected.columns.map(({ type }) => type);
-    expect(isSame(plain(await answerInPostgresql(data, { measures: ['M'] }), types), plain(expected.rows, types))).toBe(true);
+    expect(
+      isSame(plain(await answerInPostgresql(data, { measures: ['M'] }), types), plain(expected.rows, types)),
+    ).toBe(true);
   });
 });

@@ -35,7 +35,9 @@ const freePort = (): Promise<number> =>
     probe.once('error', reject);
     probe.listen(0, '127.0.0.1', () => {
       const address = probe.address();
-      probe.close(() => (address && typeof address === 'object' ? resolve(address.port) : reject(new Error('no port'))));
+      probe.close(() =>
+        address && typeof address === 'object' ? resolve(address.port) : reject(new Error('no port')),
+      );
     });
   });
 

@@ -66,14 +66,20 @@ test('codes that find no room are the thread’s own', () => {
 });
 
 test('whatever threads ask for and give up, arrays of running tasks hold what they were asked for, within the budget', () => {
-  const step = fc.record({ thread: fc.nat(2), what: fc.constantFrom('begin', 'end', 'get', 'get', 'get'), key: fc.nat(11) });
+  const step = fc.record({
+    thread: fc.nat(2),
+    what: fc.constantFrom('begin', 'end', 'get', 'get', 'get'),
+    key: fc.nat(11),
+  });
   fc.assert(
     fc.property(fc.array(step, { maxLength: 80 }), (steps) => {
       const memory = sharedMemory(8 * KB);
       const threads = [0, 1, 2].map(() => {
         const codes = new SharedCodes(memory);
         // Each thread asks by what it was given first, as columns do over many tasks.
-        const ways = Array.from({ length: 12 }, (_, key) => codes.of(`column ${key}`, () => codesOf(key, 300 + key * 200)));
+        const ways = Array.from({ length: 12 }, (_, key) =>
+          codes.of(`column ${key}`, () => codesOf(key, 300 + key * 200)),
+        );
         return { codes, of: (key: number) => ways[key]!, inTask: false, held: [] as [number, Codes][] };
       });
       for (const { thread, what, key } of steps) {

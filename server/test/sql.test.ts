@@ -20,11 +20,19 @@ const dataOf = (formula: string): ModelData => {
           name: 'staff',
           role: 'dimension',
           key: ['no'],
-          columns: ['no', 'manager'].map((name) => ({ name, type: 'integer' })).concat([{ name: 'name', type: 'text' }]),
+          columns: ['no', 'manager']
+            .map((name) => ({ name, type: 'integer' }))
+            .concat([{ name: 'name', type: 'text' }]),
         },
         { name: 'shift', role: 'fact', columns: [{ name: 'staff_no', type: 'integer' }] },
       ],
-      relationships: [{ name: 'shift_staff', from: { table: 'shift', columns: ['staff_no'] }, to: { table: 'staff', columns: ['no'] } }],
+      relationships: [
+        {
+          name: 'shift_staff',
+          from: { table: 'shift', columns: ['staff_no'] },
+          to: { table: 'staff', columns: ['no'] },
+        },
+      ],
       hierarchies: [{ name: 'Line', table: 'staff', key: 'no', parent: 'manager', label: 'name' }],
       measures: [{ name: 'M', formula }],
     }),
@@ -42,14 +50,21 @@ const dataOf = (formula: string): ModelData => {
 };
 
 describe('every function has its SQL', () => {
-  test.each(FUNCTIONS.map((f) => [f.name, f.example.formula, f.example.gives] as const))('%s: %s', (_name, formula, gives) => {
-    const data = dataOf(`only(case when one.n = 1 then ${formula} end) from one`);
-    const query: Query = { measures: ['M'] };
-    expect(answerInSqlite(data, query).rows).toEqual([[gives]]);
-    expect(answerQuery(data, query).rows).toEqual([[gives]]);
-    const compiled = compileQuery({ model: data.model, checker: data.checker, today: data.today }, query, postgresql);
-    expect(printedSql(compiled, postgresql)).toMatch(/from "one" b/);
-  });
+  test.each(FUNCTIONS.map((f) => [f.name, f.example.formula, f.example.gives] as const))(
+    '%s: %s',
+    (_name, formula, gives) => {
+      const data = dataOf(`only(case when one.n = 1 then ${formula} end) from one`);
+      const query: Query = { measures: ['M'] };
+      expect(answerInSqlite(data, query).rows).toEqual([[gives]]);
+      expect(answerQuery(data, query).rows).toEqual([[gives]]);
+      const compiled = compileQuery(
+        { model: data.model, checker: data.checker, today: data.today },
+        query,
+        postgresql,
+      );
+      expect(printedSql(compiled, postgresql)).toMatch(/from "one" b/);
+    },
+  );
 });
 
 test.each([1, 2, 3])(
@@ -63,7 +78,11 @@ test.each([1, 2, 3])(
 
 test('a value is a parameter, a name is quoted, whatever they hold', () => {
   const data = dataOf(`count(staff) filter (where staff.name = 'x''; drop table one; --')`);
-  const compiled = compileQuery({ model: data.model, checker: data.checker, today: data.today }, { measures: ['M'] }, postgresql);
+  const compiled = compileQuery(
+    { model: data.model, checker: data.checker, today: data.today },
+    { measures: ['M'] },
+    postgresql,
+  );
   expect(compiled.rows.sql).not.toContain('drop');
   expect(compiled.rows.parameters).toEqual([{ value: "x'; drop table one; --", type: TEXT }]);
   // In the printed form values stand in comments, each on a line of its own.
@@ -86,7 +105,12 @@ describe('numbers stay exact, or are refused', () => {
   const query: Query = { measures: ['M'] };
 
   test.each<[string, Value[], DataType, string]>([
-    ['decimals of many digits', [123_456_789_012_345_678n, 1, null, -9_007_199_254_740_993n], decimal(20, 2), 'sum(t.x)'],
+    [
+      'decimals of many digits',
+      [123_456_789_012_345_678n, 1, null, -9_007_199_254_740_993n],
+      decimal(20, 2),
+      'sum(t.x)',
+    ],
     ['the largest of them', [123_456_789_012_345_678n, 123_456_789_012_345_679n], decimal(20, 2), 'max(t.x)'],
     ['integers of 64 bits', [9_007_199_254_740_993n, 4], INTEGER, 'sum(t.x)'],
     ['decimals without a fraction', [99_999_999_999_999_999n, 1], decimal(18, 0), 'sum(t.x)'],
@@ -146,7 +170,9 @@ test.each([1, 2, 3])(
     expect(answerInSqlite(hidden, query)).toEqual(answer);
     // Ada has Bo below her, Bo has Cy.
     const gone = depth === 1 ? [] : depth === 2 ? ['Ada'] : ['Ada', 'Bo'];
-    expect(answer.rows).toEqual(answerQuery(shown, query).rows.filter(([member]) => !gone.includes(member as string)));
+    expect(answer.rows).toEqual(
+      answerQuery(shown, query).rows.filter(([member]) => !gone.includes(member as string)),
+    );
     expect(answer.totals).toEqual([9]);
   },
 );
@@ -179,8 +205,16 @@ test('members of a level that two columns tell apart are the same on both evalua
         },
       ],
       relationships: [
-        { name: 'visit_branch', from: { table: 'visit', columns: ['branch'] }, to: { table: 'branch', columns: ['no'] } },
-        { name: 'branch_district', from: { table: 'branch', columns: ['district'] }, to: { table: 'district', columns: ['id'] } },
+        {
+          name: 'visit_branch',
+          from: { table: 'visit', columns: ['branch'] },
+          to: { table: 'branch', columns: ['no'] },
+        },
+        {
+          name: 'branch_district',
+          from: { table: 'branch', columns: ['district'] },
+          to: { table: 'district', columns: ['id'] },
+        },
       ],
       hierarchies: [
         {

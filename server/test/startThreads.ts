@@ -6,5 +6,8 @@ import type { WorkPool } from '../src/work/pool.ts';
 export async function startThreads(pool: WorkPool, folder: string): Promise<void> {
   const file = join(folder, 'start.csv');
   writeFileSync(file, 'a\n1\n');
-  await Promise.all([pool.run({ kind: 'preview', file, corrected: {} }), pool.load({ kind: 'preview', file, corrected: {} })]);
+  await Promise.all([
+    pool.run({ kind: 'preview', file, corrected: {} }),
+    pool.load({ kind: 'preview', file, corrected: {} }),
+  ]);
 }

@@ -6,7 +6,15 @@ import type { Value } from '@crease/core/values';
 import { decimal, DOUBLE, INTEGER, TEXT } from '@crease/core/values';
 import { calledNow, columnOfValues, columnOf, tableOf, valueAt } from '@crease/core/columns';
 import type { Model } from '@crease/core/model';
-import { ConflictError, Models, NoModelError, openWorkspace, Tables, Verdicts, WorkspaceError } from '../src/store/index.ts';
+import {
+  ConflictError,
+  Models,
+  NoModelError,
+  openWorkspace,
+  Tables,
+  Verdicts,
+  WorkspaceError,
+} from '../src/store/index.ts';
 import { writeTable } from './writeTable.ts';
 
 let folder: string;
@@ -19,8 +27,18 @@ describe('revisions', () => {
   test('edits chain, undo and redo walk the chain, across a restart', () => {
     let models = new Models(open());
     const id = models.create(model, 'began');
-    const second = models.edit(id, models.head(id).id, [{ do: 'set-table', table: 'loan', change: { role: 'dimension' } }], 'a dimension');
-    const third = models.edit(id, second.id, [{ do: 'set-table', table: 'loan', change: { grain: 'one loan' } }], 'its grain');
+    const second = models.edit(
+      id,
+      models.head(id).id,
+      [{ do: 'set-table', table: 'loan', change: { role: 'dimension' } }],
+      'a dimension',
+    );
+    const third = models.edit(
+      id,
+      second.id,
+      [{ do: 'set-table', table: 'loan', change: { grain: 'one loan' } }],
+      'its grain',
+    );
     models = new Models(open());
     expect(models.undo(id, third.id)!.model.tables[0]).toMatchObject({ role: 'dimension' });
     expect(models.undo(id, second.id)!.model).toEqual(model);
@@ -40,14 +58,18 @@ describe('revisions', () => {
     const id = models.create(model, 'began');
     const first = models.head(id);
     models.edit(id, first.id, [{ do: 'set-model', change: { title: 'Mine' } }], 'mine');
-    expect(() => models.edit(id, first.id, [{ do: 'set-model', change: { title: 'Theirs' } }], 'theirs')).toThrow(ConflictError);
+    expect(() =>
+      models.edit(id, first.id, [{ do: 'set-model', change: { title: 'Theirs' } }], 'theirs'),
+    ).toThrow(ConflictError);
     expect(models.head(id).model.title).toBe('Mine');
   });
 
   test('an edit that does not fit leaves no revision', () => {
     const models = new Models(open());
     const id = models.create(model, 'began');
-    expect(() => models.edit(id, models.head(id).id, [{ do: 'remove-tables', name: 'lone' }], 'x')).toThrow(/no "lone"/);
+    expect(() => models.edit(id, models.head(id).id, [{ do: 'remove-tables', name: 'lone' }], 'x')).toThrow(
+      /no "lone"/,
+    );
     expect(models.head(id).number).toBe(1);
     expect(() => models.head(99)).toThrow(NoModelError);
   });
@@ -96,7 +118,11 @@ describe('tables', () => {
         const back = tables.read(stored, 'renamed');
         expect(back.name).toBe('renamed');
         rows.forEach((r, i) => {
-          expect(['a', 'b', 'c'].map((name) => valueAt(columnOf(back, name), i))).toEqual([r.a, texts[i], r.c]);
+          expect(['a', 'b', 'c'].map((name) => valueAt(columnOf(back, name), i))).toEqual([
+            r.a,
+            texts[i],
+            r.c,
+          ]);
           expect(back.lineOf!(i)).toBe(lineOf(i));
         });
         expect(back.misfits.get('a')!.rows).toBe(1);
@@ -112,14 +138,21 @@ describe('tables', () => {
     const values = Array.from({ length: 2000 }, (_, k) => (k % 7 === 0 ? null : Math.sin(k) * 1e3));
     const column = columnOfValues('reading', DOUBLE, values);
     writeTable(new Tables(db), id, 'sensor.csv', tableOf('sensor', [column]));
-    expect(db.prepare('select encoding, length(bytes) as bytes from segment').all()).toEqual([{ encoding: 'doubles', bytes: 16_000 }]);
+    expect(db.prepare('select encoding, length(bytes) as bytes from segment').all()).toEqual([
+      { encoding: 'doubles', bytes: 16_000 },
+    ]);
     // Asked for codes first and for values first.
     for (const first of ['codes', 'domain'] as const) {
       const tables = new Tables(db);
       const back = columnOf(tables.read(tables.versions(id)['sensor.csv']!, 'sensor'), 'reading');
       expect(back[first]).toBeDefined();
       expect(values.map((_, row) => valueAt(back, row))).toEqual(values);
-      expect({ codes: back.codes, distinct: back.distinct, nulls: back.nulls, bytes: back.dictionaryBytes }).toEqual({
+      expect({
+        codes: back.codes,
+        distinct: back.distinct,
+        nulls: back.nulls,
+        bytes: back.dictionaryBytes,
+      }).toEqual({
         codes: column.codes,
         distinct: column.distinct,
         nulls: 286,
@@ -132,7 +165,12 @@ describe('tables', () => {
     const db = open();
     const tables = new Tables(db);
     const id = new Models(db).create(model, 'began');
-    const before = writeTable(tables, id, 'loan.csv', tableOf('loan', [columnOfValues('a', INTEGER, [1, 2])]));
+    const before = writeTable(
+      tables,
+      id,
+      'loan.csv',
+      tableOf('loan', [columnOfValues('a', INTEGER, [1, 2])]),
+    );
     // What a killed process leaves behind: a table that is still loading, with a column and a segment.
     db.prepare(
       `insert into stored_table (model_id, source_key, state, rows, problems, misfits, first_line, loaded_at) values (?, 'loan.csv', 'loading', 9, '[]', '[]', 2, '')`,
@@ -140,7 +178,9 @@ describe('tables', () => {
     db.prepare(
       `insert into stored_column (table_id, ordinal, name, type, domain) values ((select max(id) from stored_table), 0, 'a', 'integer', x'00')`,
     ).run();
-    db.prepare(`insert into segment values ((select max(id) from stored_column), 0, 9, 'constant', x'00')`).run();
+    db.prepare(
+      `insert into segment values ((select max(id) from stored_column), 0, 9, 'constant', x'00')`,
+    ).run();
     expect(tables.versions(id)).toEqual({ 'loan.csv': before });
     expect(new Tables(open()).dropUnfinished()).toBe(1);
     expect(db.prepare('select count(*) as n from segment').get()).toEqual({ n: 1 });
@@ -178,7 +218,9 @@ describe('parts of a table', () => {
   };
   const stored = (db: ReturnType<typeof open>) =>
     db
-      .prepare('select s.column_id, s.ordinal, s.bytes, c.domain from segment s join stored_column c on c.id = s.column_id')
+      .prepare(
+        'select s.column_id, s.ordinal, s.bytes, c.domain from segment s join stored_column c on c.id = s.column_id',
+      )
       .all() as object[];
 
   test('one is added or replaced without touching what the others have stored', () => {
@@ -194,7 +236,9 @@ describe('parts of a table', () => {
     const before = stored(db);
     load(tables, id, 'February', [2, 9]);
     expect(now(tables, id)).toEqual({ rows: [1, 2, null, 2, -3, 2, 9], nulls: 1, distinct: 4, runs: 7 });
-    expect(stored(db).filter((row) => before.some((old) => JSON.stringify(old) === JSON.stringify(row)))).toHaveLength(4);
+    expect(
+      stored(db).filter((row) => before.some((old) => JSON.stringify(old) === JSON.stringify(row))),
+    ).toHaveLength(4);
     expect(tables.list(id)).toMatchObject([
       {
         rows: 7,
@@ -262,9 +306,19 @@ test('verdicts are kept', () => {
   const db = open();
   const id = new Models(db).create(model, 'began');
   const verdicts = new Verdicts(db);
-  verdicts.save(id, [{ claim: 'key-unique:loan', basis: 'b', judgement: { verdict: 'holds', evidence: { checked: 1, against: 0 } } }]);
+  verdicts.save(id, [
+    {
+      claim: 'key-unique:loan',
+      basis: 'b',
+      judgement: { verdict: 'holds', evidence: { checked: 1, against: 0 } },
+    },
+  ]);
   expect(verdicts.all(id)).toEqual([
-    { claim: 'key-unique:loan', basis: 'b', judgement: { verdict: 'holds', evidence: { checked: 1, against: 0 } } },
+    {
+      claim: 'key-unique:loan',
+      basis: 'b',
+      judgement: { verdict: 'holds', evidence: { checked: 1, against: 0 } },
+    },
   ]);
 });
 

@@ -20,20 +20,48 @@ export const router = createBrowserRouter([
           { index: true, element: <Navigate to="stars" replace /> },
           { path: 'intake', element: <IntakeStage /> },
           { path: 'claims', element: <ClaimsStage /> },
-          { path: 'shape', lazy: async () => ({ Component: (await import('./stages/shape/ShapeStage.tsx')).ShapeStage }) },
-          { path: 'stars', lazy: async () => ({ Component: (await import('./stages/stars/StarsStage.tsx')).StarsStage }) },
+          {
+            path: 'shape',
+            lazy: async () => ({ Component: (await import('./stages/shape/ShapeStage.tsx')).ShapeStage }),
+          },
+          {
+            path: 'stars',
+            lazy: async () => ({ Component: (await import('./stages/stars/StarsStage.tsx')).StarsStage }),
+          },
           {
             path: 'hierarchies',
-            lazy: async () => ({ Component: (await import('./stages/hierarchies/HierarchiesStage.tsx')).HierarchiesStage }),
+            lazy: async () => ({
+              Component: (await import('./stages/hierarchies/HierarchiesStage.tsx')).HierarchiesStage,
+            }),
           },
-          { path: 'measures', lazy: async () => ({ Component: (await import('./stages/measures/MeasuresStage.tsx')).MeasuresStage }) },
+          {
+            path: 'measures',
+            lazy: async () => ({
+              Component: (await import('./stages/measures/MeasuresStage.tsx')).MeasuresStage,
+            }),
+          },
           {
             path: 'perspectives',
-            lazy: async () => ({ Component: (await import('./stages/perspectives/PerspectivesStage.tsx')).PerspectivesStage }),
+            lazy: async () => ({
+              Component: (await import('./stages/perspectives/PerspectivesStage.tsx')).PerspectivesStage,
+            }),
           },
-          { path: 'storage', lazy: async () => ({ Component: (await import('./stages/storage/StorageStage.tsx')).StorageStage }) },
-          { path: 'trial', lazy: async () => ({ Component: (await import('./stages/trial/TrialStage.tsx')).TrialStage }) },
-          { path: 'release', lazy: async () => ({ Component: (await import('./stages/release/ReleaseStage.tsx')).ReleaseStage }) },
+          {
+            path: 'storage',
+            lazy: async () => ({
+              Component: (await import('./stages/storage/StorageStage.tsx')).StorageStage,
+            }),
+          },
+          {
+            path: 'trial',
+            lazy: async () => ({ Component: (await import('./stages/trial/TrialStage.tsx')).TrialStage }),
+          },
+          {
+            path: 'release',
+            lazy: async () => ({
+              Component: (await import('./stages/release/ReleaseStage.tsx')).ReleaseStage,
+            }),
+          },
         ],
       },
     ],

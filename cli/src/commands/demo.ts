@@ -11,17 +11,23 @@ const BATCH = 4096;
 export function addDemo(program: Command): void {
   program
     .command('demo <dir>')
-    .description('writes the source files and the model of a made-up library consortium, planted flaws included')
+    .description(
+      'writes the source files and the model of a made-up library consortium, planted flaws included',
+    )
     .option('--loans <n>', 'loan lines; everything else follows', '200000')
     .option('--seed <n>', 'another seed gives other rows', '20260630')
     .option('--sqlite', 'the same rows in a SQLite file too')
     .action(async (folder: string, options: { loans: string; seed: string; sqlite?: boolean }) => {
       const [loans, seed] = [Number(options.loans), Number(options.seed)];
-      if (!Number.isInteger(loans) || loans < 1 || !Number.isInteger(seed)) throw new CommandError('--loans and --seed are whole numbers');
+      if (!Number.isInteger(loans) || loans < 1 || !Number.isInteger(seed))
+        throw new CommandError('--loans and --seed are whole numbers');
       writeDemo(folder, loans, seed);
       if (!options.sqlite) return;
       // Loaded only here: the other commands start fast without it.
-      const [{ writeSqlite }, { folderData }] = await Promise.all([import('@crease/server/sql'), import('@crease/server/files')]);
+      const [{ writeSqlite }, { folderData }] = await Promise.all([
+        import('@crease/server/sql'),
+        import('@crease/server/files'),
+      ]);
       writeSqlite(folderData(demoModel(), folder, 0), join(folder, 'lantern-valley.sqlite'));
     });
 }

@@ -22,11 +22,16 @@ export function addFormat(program: Command): void {
         ...model,
         tables: model.tables.map((t) => ({
           ...t,
-          columns: t.columns.map((c) => (c.formula === undefined ? c : { ...c, formula: laidOut(`${t.name}.${c.name}`, c.formula) })),
+          columns: t.columns.map((c) =>
+            c.formula === undefined ? c : { ...c, formula: laidOut(`${t.name}.${c.name}`, c.formula) },
+          ),
         })),
-        ...(model.measures ? { measures: model.measures.map((m) => ({ ...m, formula: laidOut(m.name, m.formula) })) } : {}),
+        ...(model.measures
+          ? { measures: model.measures.map((m) => ({ ...m, formula: laidOut(m.name, m.formula) })) }
+          : {}),
       };
-      for (const name of changed) process.stdout.write(`${options.write ? 'laid out' : 'would change'}: ${name}\n`);
+      for (const name of changed)
+        process.stdout.write(`${options.write ? 'laid out' : 'would change'}: ${name}\n`);
       if (options.write && changed.length > 0) writeFileSync(modelFile, writeModel(after));
       process.exitCode = changed.length > 0 && !options.write ? 1 : 0;
     });

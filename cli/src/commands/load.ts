@@ -20,14 +20,23 @@ export function addLoad(program: Command): void {
     .option('--json', 'the outcome as JSON')
     .action(async (recipe: string, file: string | undefined, options: Options) => {
       const path = resolve(options.workspace);
-      if (!existsSync(path)) throw new CommandError(`there is no workspace ${options.workspace}: name one with --workspace`);
+      if (!existsSync(path))
+        throw new CommandError(`there is no workspace ${options.workspace}: name one with --workspace`);
       if (file !== undefined && !existsSync(file)) throw new CommandError(`there is no file ${file}`);
       // The server is loaded only here: the other commands start fast without it.
       const { loadByRecipe, Workspace } = await import('@crease/server');
-      const log = { error: (details: object, message: string) => void process.stderr.write(`${message} ${JSON.stringify(details)}\n`) };
+      const log = {
+        error: (details: object, message: string) =>
+          void process.stderr.write(`${message} ${JSON.stringify(details)}\n`),
+      };
       const workspace = new Workspace(path, log, { guest: true });
       try {
-        const { detail, loads } = await loadByRecipe(workspace, { recipe, file, model: options.model, dryRun: options.dryRun ?? false });
+        const { detail, loads } = await loadByRecipe(workspace, {
+          recipe,
+          file,
+          model: options.model,
+          dryRun: options.dryRun ?? false,
+        });
         if (options.json) process.stdout.write(`${JSON.stringify(loads[0], null, 2)}\n`);
         else {
           const { table, counts, removed } = loads[0]!;

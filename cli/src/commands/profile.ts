@@ -12,7 +12,9 @@ export function addProfile(program: Command): void {
     .action(async (modelFile: string, options: { data?: string; json?: boolean }) => {
       const start = performance.now();
       const model = loadModel(modelFile);
-      const profile = profileModel(await openFolder(model, dataFolder(modelFile, options.data), todayOf(model)));
+      const profile = profileModel(
+        await openFolder(model, dataFolder(modelFile, options.data), todayOf(model)),
+      );
       const elapsedMs = Math.round(performance.now() - start);
       if (options.json) {
         process.stdout.write(`${JSON.stringify({ ...profile, elapsedMs })}\n`);
@@ -27,7 +29,11 @@ export function addProfile(program: Command): void {
               `  ${c.name.padEnd(28)} ${String(c.distinct).padStart(10)} distinct ${String(c.totalBytes).padStart(8)} bytes  ${c.encoding}`,
           ),
       ]);
-      const advice = profile.advice.map((a) => `advice: ${a.column}: ${a.change} (${a.beforeBytes} -> ${a.afterBytes} bytes)`);
-      process.stdout.write(`${[...lines, ...advice, `${profile.totalBytes} bytes in all; ${elapsedMs} ms`].join('\n')}\n`);
+      const advice = profile.advice.map(
+        (a) => `advice: ${a.column}: ${a.change} (${a.beforeBytes} -> ${a.afterBytes} bytes)`,
+      );
+      process.stdout.write(
+        `${[...lines, ...advice, `${profile.totalBytes} bytes in all; ${elapsedMs} ms`].join('\n')}\n`,
+      );
     });
 }

@@ -12,7 +12,9 @@ const TABLE_FILE = /\.(csv|tsv|txt)$/i;
 export function addPropose(program: Command): void {
   program
     .command('propose <dir>')
-    .description('drafts a model from a folder of delimited files: tables, types, uses, keys, relationships, each with its evidence')
+    .description(
+      'drafts a model from a folder of delimited files: tables, types, uses, keys, relationships, each with its evidence',
+    )
     .option('--out <file>', 'writes the model file; otherwise it goes to standard output')
     .action((folder: string, options: { out?: string }) => {
       const files = filesOf(folder);
@@ -26,7 +28,8 @@ export function addPropose(program: Command): void {
         tables,
       };
       const proposals = proposeStar(folderData(drafted, folder, todayOf(drafted)));
-      for (const p of proposals) process.stderr.write(`${p.kind.padEnd(12)} ${p.says}: ${p.evidence.join('; ')}\n`);
+      for (const p of proposals)
+        process.stderr.write(`${p.kind.padEnd(12)} ${p.says}: ${p.evidence.join('; ')}\n`);
       const text = writeModel(acceptAll(drafted, proposals));
       if (options.out === undefined) process.stdout.write(text);
       else writeFileSync(options.out, text);
@@ -41,6 +44,7 @@ function filesOf(folder: string): string[] {
     throw new CommandError(`the folder ${folder} cannot be read (${(error as NodeJS.ErrnoException).code})`);
   }
   const files = names.filter((name) => TABLE_FILE.test(name)).sort();
-  if (files.length === 0) throw new CommandError(`the folder ${folder} holds no delimited files (.csv, .tsv, .txt)`);
+  if (files.length === 0)
+    throw new CommandError(`the folder ${folder} holds no delimited files (.csv, .tsv, .txt)`);
   return files;
 }

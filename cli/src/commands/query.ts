@@ -31,7 +31,9 @@ export function addQuery(program: Command): void {
       const query = readQuery(readText(options.query, 'query'));
       const data = await openFolder(model, dataFolder(modelFile, options.data), todayOf(model));
       const answer = options.engine === 'sql' ? await inSql(data, query) : answerQuery(data, query);
-      process.stdout.write(options.json ? `${JSON.stringify(answer)}\n` : options.csv ? asCsv(answer) : asTable(answer));
+      process.stdout.write(
+        options.json ? `${JSON.stringify(answer)}\n` : options.csv ? asCsv(answer) : asTable(answer),
+      );
     });
 }
 
@@ -41,10 +43,14 @@ async function inSql(data: ModelData, query: Query): Promise<Answer> {
   return answerInSqlite(data, query);
 }
 
-const asCsv = (answer: Answer): string => [answer.columns.map((c) => c.name), ...answer.rows].map((row) => csvLine(row)).join('');
+const asCsv = (answer: Answer): string =>
+  [answer.columns.map((c) => c.name), ...answer.rows].map((row) => csvLine(row)).join('');
 
 function asTable(answer: Answer): string {
-  const rows = [answer.columns.map((c) => c.name), ...answer.rows.map((row) => row.map((cell) => (cell === null ? '·' : String(cell))))];
+  const rows = [
+    answer.columns.map((c) => c.name),
+    ...answer.rows.map((row) => row.map((cell) => (cell === null ? '·' : String(cell)))),
+  ];
   if (answer.totals)
     rows.push([
       ...answer.columns.slice(answer.totals.length).map((_, i) => (i === 0 ? 'total' : '')),
@@ -58,6 +64,8 @@ function asTable(answer: Answer): string {
       .join('  ')
       .trimEnd(),
   );
-  const unreached = answer.unreached.map(([measure, column]) => `${measure} does not apply: ${column} does not reach it`);
+  const unreached = answer.unreached.map(
+    ([measure, column]) => `${measure} does not apply: ${column} does not reach it`,
+  );
   return `${[...lines, ...unreached].join('\n')}\n`;
 }

@@ -9,7 +9,11 @@ export function addServe(program: Command): void {
   program
     .command('serve')
     .description('the web application, on the loopback address')
-    .option('--workspace <file>', 'the workspace file; made where it does not exist', 'crease.workspace.sqlite')
+    .option(
+      '--workspace <file>',
+      'the workspace file; made where it does not exist',
+      'crease.workspace.sqlite',
+    )
     .option('--port <n>', 'the port; 0 takes any that is free', '4600')
     .option('--demo', 'brings in the made-up library consortium where the workspace has no model yet')
     .option('--loans <n>', 'size of the demo in loan lines', '200000')
@@ -20,11 +24,15 @@ export function addServe(program: Command): void {
       // The server is loaded only here: the other commands start fast without it.
       const { bringIn, serve } = await import('@crease/server');
       const { demoModel } = await import('@crease/demo');
-      const served = await serve({ workspace: options.workspace, port }).catch((error: NodeJS.ErrnoException) => {
-        throw new CommandError(
-          error.code === 'EADDRINUSE' ? `the port ${port} is taken: stop what uses it, or name another with --port` : error.message,
-        );
-      });
+      const served = await serve({ workspace: options.workspace, port }).catch(
+        (error: NodeJS.ErrnoException) => {
+          throw new CommandError(
+            error.code === 'EADDRINUSE'
+              ? `the port ${port} is taken: stop what uses it, or name another with --port`
+              : error.message,
+          );
+        },
+      );
       if (options.demo && served.workspace.models.ids().length === 0) {
         const folder = mkdtempSync(join(tmpdir(), 'crease-demo-'));
         writeDemo(folder, Number(options.loans));

@@ -18,14 +18,21 @@ export function addSql(program: Command): void {
     .description('prints the SQL that answers a query on tables laid out as `ddl` creates them')
     .requiredOption('--query <file>', 'the query as JSON; - reads standard input')
     .option('--dialect <name>', 'sqlite or postgresql', 'sqlite')
-    .option('--data <dir>', 'folder of the data files; by default that of the model. Looked at only where a fact refers to a level')
+    .option(
+      '--data <dir>',
+      'folder of the data files; by default that of the model. Looked at only where a fact refers to a level',
+    )
     .action((modelFile: string, options: { query: string; dialect: string; data?: string }) => {
       const dialect = DIALECTS.find((d) => d.name === options.dialect);
-      if (!dialect) throw new CommandError(`there is no dialect "${options.dialect}": use sqlite or postgresql`);
+      if (!dialect)
+        throw new CommandError(`there is no dialect "${options.dialect}": use sqlite or postgresql`);
       const model = loadModel(modelFile);
       const query = readQuery(readText(options.query, 'query'));
       const today = todayOf(model);
-      const checker = new FormulaChecker(model, levelOracle(model, dataFolder(modelFile, options.data), today));
+      const checker = new FormulaChecker(
+        model,
+        levelOracle(model, dataFolder(modelFile, options.data), today),
+      );
       process.stdout.write(printedSql(compileQuery({ model, checker, today }, query, dialect), dialect));
     });
 }
@@ -39,7 +46,9 @@ function levelOracle(model: Model, folder: string, today: number): DataOracle {
         return data.determines(table, levelColumns, column);
       } catch (error) {
         if (!(error instanceof ReadError || error instanceof DataError)) throw error;
-        process.stderr.write(`crease: ${error.message}; ${column} is taken to have one value within each level of ${table}\n`);
+        process.stderr.write(
+          `crease: ${error.message}; ${column} is taken to have one value within each level of ${table}\n`,
+        );
         return true;
       }
     },

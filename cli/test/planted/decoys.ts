@@ -7,7 +7,11 @@ export interface Decoy {
   plant(world: World): void;
 }
 
-const decoy = (name: string, touches: readonly string[], plant: (w: World) => void): Decoy => ({ name, touches, plant });
+const decoy = (name: string, touches: readonly string[], plant: (w: World) => void): Decoy => ({
+  name,
+  touches,
+  plant,
+});
 
 export const DECOYS: readonly Decoy[] = [
   decoy('keys that differ by case alone', ['author', 'title author'], (w) => {
@@ -33,9 +37,13 @@ export const DECOYS: readonly Decoy[] = [
     );
     last['valid to'] = '2025-12-30';
   }),
-  decoy('numbers with zeros in front that are told apart without', ['loan title', 'title', 'title author'], (w) => {
-    for (const row of w.rows('title')) row['title no'] = row['title no']!.padStart(8, '0');
-  }),
+  decoy(
+    'numbers with zeros in front that are told apart without',
+    ['loan title', 'title', 'title author'],
+    (w) => {
+      for (const row of w.rows('title')) row['title no'] = row['title no']!.padStart(8, '0');
+    },
+  ),
   decoy('a count of codes', ['no quantity'], (w) => {
     w.addColumn('visit', ['codes read', 'integer', 'quantity'], (_, i) => String(i % 40));
   }),
@@ -46,8 +54,14 @@ export const DECOYS: readonly Decoy[] = [
     w.addColumn('visit', ['hours', 'decimal(5,2)', 'quantity'], () => `0.${w.random.between(10, 99)}`);
   }),
   decoy('a snapshot at its last and first days', ['snapshot decoy'], (w) => {
-    w.measure('Shelves then', `sum(${w.f('shelf count.on shelf')}) at first ${w.f('shelf count.counted on')}`);
-    w.measure('Shelves by the calendar', `sum(${w.f('shelf count.on shelf')}) at last ${w.f('calendar.day')}`);
+    w.measure(
+      'Shelves then',
+      `sum(${w.f('shelf count.on shelf')}) at first ${w.f('shelf count.counted on')}`,
+    );
+    w.measure(
+      'Shelves by the calendar',
+      `sum(${w.f('shelf count.on shelf')}) at last ${w.f('calendar.day')}`,
+    );
     w.measure('Shelves by the month', `sum(${w.f('shelf count.on shelf')}) at last ${w.f('calendar.month')}`);
     w.measure(
       'Shelves of each branch',
@@ -92,6 +106,9 @@ export const DECOYS: readonly Decoy[] = [
     w.rows('staff')[5]!['manager no'] = null;
   }),
   decoy('many to many that is said', ['paths', 'budget'], (w) => {
-    w.relate('budget_to_plan', 'budget.district code', 'branch.district code', { cardinality: 'many-to-many', default: false });
+    w.relate('budget_to_plan', 'budget.district code', 'branch.district code', {
+      cardinality: 'many-to-many',
+      default: false,
+    });
   }),
 ];

@@ -17,7 +17,11 @@ export interface Flaw {
   plant(world: World): { readonly broken: readonly Expected[]; readonly also?: readonly string[] };
 }
 
-const flaw = (name: string, touches: readonly string[], plant: Flaw['plant']): Flaw => ({ name, touches, plant });
+const flaw = (name: string, touches: readonly string[], plant: Flaw['plant']): Flaw => ({
+  name,
+  touches,
+  plant,
+});
 
 /** Makes of some rows what `change` says; their number. */
 function changeSome(w: World, table: string, most: number, change: (row: Row, i: number) => void): number {
@@ -28,7 +32,9 @@ function changeSome(w: World, table: string, most: number, change: (row: Row, i:
 
 /** A formula that cannot be evaluated, as a measure of its own. */
 const wrongMeasure = (name: string, formula: (w: World) => string): Flaw =>
-  flaw(`formula: ${name}`, [`measure ${name}`], (w) => ({ broken: [{ id: `formula-valid:${w.measure(`Wrong, ${name}`, formula(w))}` }] }));
+  flaw(`formula: ${name}`, [`measure ${name}`], (w) => ({
+    broken: [{ id: `formula-valid:${w.measure(`Wrong, ${name}`, formula(w))}` }],
+  }));
 
 const formulas: Flaw[] = [
   wrongMeasure('misspelt column', (w) => `sum(${w.q('loan line')}.finne)`),
@@ -36,7 +42,10 @@ const formulas: Flaw[] = [
   wrongMeasure('sum of text', (w) => `sum(${w.f('branch.town')})`),
   wrongMeasure('no end', (w) => `sum(${w.f('loan line.fine')}`),
   wrongMeasure('text and number', (w) => `"Loans" + ${w.f('branch.town')}`),
-  wrongMeasure('date and text', (w) => `count(${w.q('loan line')}) filter (where ${w.f('loan line.lent on')} > '2025-03-01')`),
+  wrongMeasure(
+    'date and text',
+    (w) => `count(${w.q('loan line')}) filter (where ${w.f('loan line.lent on')} > '2025-03-01')`,
+  ),
   wrongMeasure(
     'where that does not reach',
     (w) => `"Loans" where ${w.f('author.full name')} = 'Author 1' and ${w.f('desk.kind')} = 'loans'`,
@@ -77,11 +86,17 @@ const names: Flaw[] = [
 const references: Flaw[] = [
   flaw('reference type: text and number', ['loan staff'], (w) => {
     w.column('loan line.staff no').type = 'text';
-    return { broken: [{ id: 'reference-type:loan_staff' }], also: ['reference-complete:loan_staff', 'cardinality:loan_staff'] };
+    return {
+      broken: [{ id: 'reference-type:loan_staff' }],
+      also: ['reference-complete:loan_staff', 'cardinality:loan_staff'],
+    };
   }),
   flaw('reference type: one of two columns', ['visit'], (w) => {
     w.column('visit.desk no').type = 'text';
-    return { broken: [{ id: 'reference-type:visit_desk' }], also: ['reference-complete:visit_desk', 'cardinality:visit_desk'] };
+    return {
+      broken: [{ id: 'reference-type:visit_desk' }],
+      also: ['reference-complete:visit_desk', 'cardinality:visit_desk'],
+    };
   }),
   flaw('orphans', ['loan staff'], (w) => {
     const [a, b] = ['991', '992'];
@@ -101,7 +116,10 @@ const references: Flaw[] = [
   flaw('orphan by a hard blank', ['district', 'branch'], (w) => {
     const row = w.row('branch');
     row['district code'] += '\u00a0';
-    return { broken: [{ id: 'reference-complete:branch_district', against: 1, distinct: 1 }], also: ['level-*:*Places*'] };
+    return {
+      broken: [{ id: 'reference-complete:branch_district', against: 1, distinct: 1 }],
+      also: ['level-*:*Places*'],
+    };
   }),
   flaw('orphans of a key of two columns', ['visit'], (w) => {
     const n = changeSome(w, 'visit', 5, (row) => (row['desk no'] = '7'));
@@ -122,8 +140,13 @@ const references: Flaw[] = [
   }),
   flaw('one to one that is not', ['branch plan', 'branch'], (w) => {
     const rows = w.rows('branch');
-    w.addColumn('branch', ['main branch', 'text', 'reference'], (_, i) => (i < 20 ? `Bx${String(i).padStart(2, '0')}` : 'Bx00'));
-    w.relate('branch_main', 'branch.main branch', 'branch plan.branch code', { cardinality: 'one-to-one', default: false });
+    w.addColumn('branch', ['main branch', 'text', 'reference'], (_, i) =>
+      i < 20 ? `Bx${String(i).padStart(2, '0')}` : 'Bx00',
+    );
+    w.relate('branch_main', 'branch.main branch', 'branch plan.branch code', {
+      cardinality: 'one-to-one',
+      default: false,
+    });
     return { broken: [{ id: 'cardinality:branch_main', against: rows.length - 20 + 1, distinct: 1 }] };
   }),
   flaw('many to one to what repeats', ['title'], (w) => {
@@ -146,29 +169,52 @@ const paths: Flaw[] = [
     w.relate('count_branch_again', 'shelf count.branch code', 'branch.branch code');
     const fact = w.n('shelf count');
     return {
-      broken: ['branch', 'district', 'region', 'branch plan'].map((t) => ({ id: `path-single:${fact}->${w.n(t)}` })),
+      broken: ['branch', 'district', 'region', 'branch plan'].map((t) => ({
+        id: `path-single:${fact}->${w.n(t)}`,
+      })),
       also: ['formula-valid:*', 'measure-reach:*'],
     };
   }),
   flaw('directly and over another', ['paths', 'branch', 'district'], (w) => {
-    const regionOf = (row: Row) => w.rows('district').find((d) => d['district code'] === row['district code'])?.['region no'] ?? null;
+    const regionOf = (row: Row) =>
+      w.rows('district').find((d) => d['district code'] === row['district code'])?.['region no'] ?? null;
     w.addColumn('branch', ['region no', 'integer', 'reference'], regionOf);
     w.relate('branch_region', 'branch.region no', 'region.region no');
     return {
-      broken: ['loan line', 'shelf count'].map((fact) => ({ id: `path-single:${w.n(fact)}->${w.n('region')}` })),
-      also: ['measure-reach:*', 'perspective-closed:*', 'level-*:*Places*', 'formula-valid:*', 'reference-*:branch_region'],
+      broken: ['loan line', 'shelf count'].map((fact) => ({
+        id: `path-single:${w.n(fact)}->${w.n('region')}`,
+      })),
+      also: [
+        'measure-reach:*',
+        'perspective-closed:*',
+        'level-*:*Places*',
+        'formula-valid:*',
+        'reference-*:branch_region',
+      ],
     };
   }),
   flaw('a table that looks itself up', ['paths', 'staff'], (w) => {
     w.relate('staff_manager', 'staff.manager no', 'staff.staff no');
-    return { broken: [{ id: 'path-acyclic:staff_manager' }], also: ['reference-filled:staff_manager', 'path-single:*', 'formula-valid:*'] };
+    return {
+      broken: [{ id: 'path-acyclic:staff_manager' }],
+      also: ['reference-filled:staff_manager', 'path-single:*', 'formula-valid:*'],
+    };
   }),
   flaw('a circle of three', ['paths', 'region'], (w) => {
     w.addColumn('region', ['main branch', 'text', 'reference'], (_, i) => `Bx0${i}`);
     w.relate('region_branch', 'region.main branch', 'branch.branch code');
     return {
-      broken: ['region_branch', 'branch_district', 'district_region'].map((name) => ({ id: `path-acyclic:${name}` })),
-      also: ['path-single:*', 'measure-reach:*', 'perspective-closed:*', 'formula-valid:*', 'level-*', 'known-answer:*'],
+      broken: ['region_branch', 'branch_district', 'district_region'].map((name) => ({
+        id: `path-acyclic:${name}`,
+      })),
+      also: [
+        'path-single:*',
+        'measure-reach:*',
+        'perspective-closed:*',
+        'formula-valid:*',
+        'level-*',
+        'known-answer:*',
+      ],
     };
   }),
 ];
@@ -186,9 +232,15 @@ const audiences: Flaw[] = [
       ['a measure that is not there', (p) => p.measures!.push('Lones')],
       ['a hierarchy that is not there', (p, w) => p.hierarchies!.push(`${w.n('branch')}.Towers`)],
       ['a hidden table', (_, w) => (w.of('region').table.hidden = true)],
-      ['a hidden column', (p, w) => ((p.columns = [w.p('card.holder')]), (w.column('card.holder').hidden = true))],
+      [
+        'a hidden column',
+        (p, w) => ((p.columns = [w.p('card.holder')]), (w.column('card.holder').hidden = true)),
+      ],
       ['a hidden measure', (_, w) => (w.measures.find((m) => m.name === 'Fines')!.hidden = true)],
-      ['a hierarchy without the table of a level', (p, w) => (p.tables = p.tables.filter((t) => t !== w.n('region')))],
+      [
+        'a hierarchy without the table of a level',
+        (p, w) => (p.tables = p.tables.filter((t) => t !== w.n('region'))),
+      ],
       ['a measure that nothing reaches', (p) => p.measures!.push('Visitors')],
       ['a dimension without a measure', (p, w) => p.tables.push(w.n('desk'))],
     ] as [string, (p: World['perspectives'][number], w: World) => unknown][]
@@ -198,7 +250,8 @@ const audiences: Flaw[] = [
       const p = w.perspectives[0]!;
       open(p, w);
       if (name.startsWith('a measure that nothing')) p.tables = p.tables.filter((t) => t !== w.n('calendar'));
-      if (name.startsWith('a measure that nothing')) p.hierarchies = p.hierarchies!.filter((h) => !h.endsWith('Periods'));
+      if (name.startsWith('a measure that nothing'))
+        p.hierarchies = p.hierarchies!.filter((h) => !h.endsWith('Periods'));
       return { broken: [{ id: 'perspective-closed:Counter' }], also: ['measure-reach:*'] };
     }),
   ),
@@ -211,11 +264,16 @@ const snapshots: Flaw[] = (
     ['an average of branches', (w) => `avg(sum(${w.f('shelf count.on shelf')}) per ${w.f('branch.town')})`],
     [
       'a half at last',
-      (w) => `sum(${w.f('shelf count.missing')}) / (sum(${w.f('shelf count.on shelf')}) at last ${w.f('shelf count.counted on')})`,
+      (w) =>
+        `sum(${w.f('shelf count.missing')}) / (sum(${w.f('shelf count.on shelf')}) at last ${w.f('shelf count.counted on')})`,
     ],
     ['over a year', (w) => `sum(${w.f('shelf count.on shelf')}) over (year to date)`],
     ['at the last year', (w) => `sum(${w.f('shelf count.on shelf')}) at last ${w.f('calendar.year')}`],
-    ['with a filter', (w) => `round(sum(${w.f('shelf count.on shelf')}) filter (where ${w.f('shelf count.missing')} > 2) / 7, 1)`],
+    [
+      'with a filter',
+      (w) =>
+        `round(sum(${w.f('shelf count.on shelf')}) filter (where ${w.f('shelf count.missing')} > 2) / 7, 1)`,
+    ],
   ] as [string, (w: World) => string][]
 ).map(([name, formula]) =>
   flaw(`snapshot: ${name}`, [`snapshot ${name}`], (w) => {
@@ -243,11 +301,18 @@ const sides: Flaw[] = (
 const misfit = (name: string, column: string, text: (row: Row) => string, also: string[] = []): Flaw =>
   flaw(
     `type: ${name}`,
-    [column, ...(column === 'loan line.fine' ? ['known answer'] : []), ...(column.startsWith('card') ? ['card'] : [])],
+    [
+      column,
+      ...(column === 'loan line.fine' ? ['known answer'] : []),
+      ...(column.startsWith('card') ? ['card'] : []),
+    ],
     (w) => {
       const [table, own] = column.split('.') as [string, string];
       const n = changeSome(w, table, 3, (row) => (row[own] = text(row)));
-      return { broken: [{ id: `type-holds:${w.n(table)}.${w.n(own)}`, against: n }], also: ['known-answer:*', ...also] };
+      return {
+        broken: [{ id: `type-holds:${w.n(table)}.${w.n(own)}`, against: n }],
+        also: ['known-answer:*', ...also],
+      };
     },
   );
 
@@ -272,15 +337,24 @@ const keys: Flaw[] = [
   flaw('key: three of one', ['author'], (w) => {
     const row = w.row('author');
     w.rows('author').push({ ...row, 'full name': 'Somebody' }, { ...row, 'full name': 'Somebody else' });
-    return { broken: [{ id: `key-unique:${w.n('author')}`, against: 3, distinct: 1 }], also: ['cardinality:title_author_author'] };
+    return {
+      broken: [{ id: `key-unique:${w.n('author')}`, against: 3, distinct: 1 }],
+      also: ['cardinality:title_author_author'],
+    };
   }),
   flaw('key: of two columns', ['loan line keys', 'known answer'], (w) => {
     const row = w.row('loan line');
     w.rows('loan line').push({ ...row, fine: '0.00' });
-    return { broken: [{ id: `key-unique:${w.n('loan line')}`, against: 2, distinct: 1 }], also: ['known-answer:*', 'reference-filled:*'] };
+    return {
+      broken: [{ id: `key-unique:${w.n('loan line')}`, against: 2, distinct: 1 }],
+      also: ['known-answer:*', 'reference-filled:*'],
+    };
   }),
   flaw('key: empty', ['author'], (w) => {
-    w.rows('author').push({ 'author code': null, 'full name': 'Nobody' }, { 'author code': null, 'full name': 'No one' });
+    w.rows('author').push(
+      { 'author code': null, 'full name': 'Nobody' },
+      { 'author code': null, 'full name': 'No one' },
+    );
     return { broken: [{ id: `key-filled:${w.n('author')}`, against: 2 }] };
   }),
   flaw('key: a part empty', ['loan line keys'], (w) => {
@@ -349,7 +423,9 @@ const members: Flaw[] = [
     rows[1]!['manager no'] = '104';
     const below = (at: number): number =>
       1 +
-      rows.filter((r) => r['manager no'] === String(101 + at) && r !== rows[1]).reduce((n, r) => n + below(Number(r['staff no']) - 101), 0);
+      rows
+        .filter((r) => r['manager no'] === String(101 + at) && r !== rows[1])
+        .reduce((n, r) => n + below(Number(r['staff no']) - 101), 0);
     return { broken: [{ id: `tree-acyclic:${w.n('staff')}.Line of report`, against: below(1) }] };
   }),
   flaw('an unknown manager', ['staff'], (w) => {
@@ -360,7 +436,9 @@ const members: Flaw[] = [
   flaw('two of one name', ['staff'], (w) => {
     w.rows('staff')[4]!['full name'] = 'Person 7';
     return {
-      broken: [{ id: `tree-label-unique:${w.n('staff')}.Line of report`, against: 2, distinct: 1, warns: true }],
+      broken: [
+        { id: `tree-label-unique:${w.n('staff')}.Line of report`, against: 2, distinct: 1, warns: true },
+      ],
       also: ['label-unique:*'],
     };
   }),
@@ -387,16 +465,27 @@ const days: Flaw[] = [
     };
   }),
   flaw('days before and after the calendar', ['visit days'], (w) => {
-    const n = changeSome(w, 'visit', 4, (row, i) => (row['visited on'] = i % 2 ? '2024-12-31' : dayText(400)));
+    const n = changeSome(
+      w,
+      'visit',
+      4,
+      (row, i) => (row['visited on'] = i % 2 ? '2024-12-31' : dayText(400)),
+    );
     const also = ['reference-complete:visit_calendar', 'key-unique:*'];
     return { broken: [{ id: 'calendar-covers:visit_calendar', against: n, distinct: Math.min(2, n) }], also };
   }),
   flaw('counts before the calendar, beside a measure by its months', ['shelf days'], (w) => {
     // They are in no month: that the rows of each month have one date holds all the same.
-    w.measure('Shelves of the last month', `sum(${w.f('shelf count.on shelf')}) at last ${w.f('calendar.month')}`);
+    w.measure(
+      'Shelves of the last month',
+      `sum(${w.f('shelf count.on shelf')}) at last ${w.f('calendar.month')}`,
+    );
     const [a, b] = w.rows('shelf count') as [Row, Row];
     [a['counted on'], b['counted on']] = ['2024-11-30', '2024-12-31'];
-    return { broken: [{ id: 'calendar-covers:count_calendar', against: 2, distinct: 2 }], also: ['reference-complete:count_calendar'] };
+    return {
+      broken: [{ id: 'calendar-covers:count_calendar', against: 2, distinct: 2 }],
+      also: ['reference-complete:count_calendar'],
+    };
   }),
   flaw('no day to part by', ['loan days'], (w) => {
     const n = changeSome(w, 'loan line', 6, (row) => (row['lent on'] = null));
@@ -418,7 +507,8 @@ function versions(w: World): Row[] {
   const first = all.find((row, i) => all[i + 1]?.['card no'] === row['card no'])!;
   return all.filter((row) => row['card no'] === first['card no']);
 }
-const shifted = (day: string, by: number): string => new Date(Date.parse(day) + by * 86_400_000).toISOString().slice(0, 10);
+const shifted = (day: string, by: number): string =>
+  new Date(Date.parse(day) + by * 86_400_000).toISOString().slice(0, 10);
 
 const intervals: Flaw[] = [
   flaw('versions that touch', ['card'], (w) => {

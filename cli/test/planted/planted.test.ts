@@ -23,7 +23,11 @@ async function judge(world: World): Promise<Map<string, JudgedClaim>> {
   writeFileSync(file, writeModel(world.model()));
   const { claims } = await judgeFolder(file, folder);
   // Of two claims of one id (two measures of one name) one that is broken counts.
-  return new Map([...claims].sort((a, b) => Number(a.verdict === 'broken') - Number(b.verdict === 'broken')).map((c) => [c.id, c]));
+  return new Map(
+    [...claims]
+      .sort((a, b) => Number(a.verdict === 'broken') - Number(b.verdict === 'broken'))
+      .map((c) => [c.id, c]),
+  );
 }
 
 const pattern = (id: string): RegExp =>
@@ -35,7 +39,11 @@ const pattern = (id: string): RegExp =>
   );
 
 /** What is wrong with the verdicts, in a line each. */
-function faults(claims: ReadonlyMap<string, JudgedClaim>, broken: readonly Expected[], also: readonly string[]): string[] {
+function faults(
+  claims: ReadonlyMap<string, JudgedClaim>,
+  broken: readonly Expected[],
+  also: readonly string[],
+): string[] {
   const found: string[] = [];
   for (const { id, against, distinct, warns } of broken) {
     const claim = claims.get(id);
@@ -43,14 +51,16 @@ function faults(claims: ReadonlyMap<string, JudgedClaim>, broken: readonly Expec
       found.push(`${id} is ${claim?.verdict ?? 'not made'} ${claim?.evidence.notes?.join('; ') ?? ''}`);
       continue;
     }
-    if (against !== undefined && claim.evidence.against !== against) found.push(`${id} counts ${claim.evidence.against}, not ${against}`);
+    if (against !== undefined && claim.evidence.against !== against)
+      found.push(`${id} counts ${claim.evidence.against}, not ${against}`);
     if (distinct !== undefined && claim.evidence.distinct !== distinct)
       found.push(`${id} counts ${claim.evidence.distinct} different ones, not ${distinct}`);
     if (claim.weight !== (warns ? 'warns' : 'blocks')) found.push(`${id} ${claim.weight}`);
   }
   const allowed = [...broken.map(({ id }) => id), ...STANDING, ...also].map(pattern);
   for (const { id, verdict } of claims.values())
-    if (verdict === 'broken' && !allowed.some((one) => one.test(id))) found.push(`${id} is broken without cause`);
+    if (verdict === 'broken' && !allowed.some((one) => one.test(id)))
+      found.push(`${id} is broken without cause`);
   return found;
 }
 
@@ -104,7 +114,10 @@ test(`${WORLDS} worlds with several flaws and decoys each`, async () => {
       said.flatMap((s) => s.broken),
       said.flatMap((s) => s.also ?? []),
     );
-    if (found.length > 0) wrong.push(`${seed} (${[...flaws, ...decoys].map((one) => one.name).join(' | ')}): ${found.join(' · ')}`);
+    if (found.length > 0)
+      wrong.push(
+        `${seed} (${[...flaws, ...decoys].map((one) => one.name).join(' | ')}): ${found.join(' · ')}`,
+      );
   }
   expect(wrong).toEqual([]);
 }, 240_000);

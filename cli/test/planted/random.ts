@@ -26,6 +26,9 @@ export class Random {
   /** Some of a list, in an order of their own. */
   some<T>(list: readonly T[], count: number): T[] {
     const left = [...list];
-    return Array.from({ length: Math.min(count, left.length) }, () => left.splice(this.below(left.length), 1)[0]!);
+    return Array.from(
+      { length: Math.min(count, left.length) },
+      () => left.splice(this.below(left.length), 1)[0]!,
+    );
   }
 }

@@ -130,7 +130,10 @@ export class World {
     return [...this.tables.values()].flatMap(({ table, rows, of }): [string, string][] => {
       if (!table.source || !('file' in table.source)) return [];
       const plain = this.columnsOf.get(of)!;
-      const lines = [plain.map((c) => quoted(this.n(c))), ...rows.map((row) => plain.map((c) => quoted(row[c] ?? null)))];
+      const lines = [
+        plain.map((c) => quoted(this.n(c))),
+        ...rows.map((row) => plain.map((c) => quoted(row[c] ?? null))),
+      ];
       return [[table.source.file, lines.map((line) => `${line.join(',')}\n`).join('')]];
     });
   }
@@ -139,7 +142,11 @@ export class World {
   readonly columnsOf = new Map<string, string[]>();
 
   /** Adds a column to a table, with a value for each row. */
-  addColumn(table: string, [name, type, use = 'attribute']: Column, value: (row: Row, i: number) => string | null): ModelColumn {
+  addColumn(
+    table: string,
+    [name, type, use = 'attribute']: Column,
+    value: (row: Row, i: number) => string | null,
+  ): ModelColumn {
     const column: ModelColumn = { name: this.n(name), type, use };
     this.of(table).table.columns.push(column);
     this.columnsOf.get(table)!.push(name);
@@ -147,7 +154,14 @@ export class World {
     return column;
   }
 
-  private add(of: string, role: Table['role'], key: string, columns: readonly Column[], rows: Row[], rest: Partial<Table> = {}): void {
+  private add(
+    of: string,
+    role: Table['role'],
+    key: string,
+    columns: readonly Column[],
+    rows: Row[],
+    rest: Partial<Table> = {},
+  ): void {
     const keys = key.split('+');
     const table: Table = {
       name: this.n(of),
@@ -208,7 +222,11 @@ export class World {
         ['name', 'text'],
         ['region no', 'integer', 'reference'],
       ],
-      count(8).map((i) => ({ 'district code': `D${i}`, name: `District ${i}`, 'region no': String(1 + (i % 3)) })),
+      count(8).map((i) => ({
+        'district code': `D${i}`,
+        name: `District ${i}`,
+        'region no': String(1 + (i % 3)),
+      })),
       { label: this.n('name') },
     );
     this.add(
@@ -243,7 +261,10 @@ export class World {
         ['branch code', 'text'],
         ['floors', 'integer', 'attribute'],
       ],
-      count(24).map((i) => ({ 'branch code': `Bx${String(i).padStart(2, '0')}`, floors: String(1 + (i % 4)) })),
+      count(24).map((i) => ({
+        'branch code': `Bx${String(i).padStart(2, '0')}`,
+        floors: String(1 + (i % 4)),
+      })),
     );
     this.add(
       'desk',
@@ -339,7 +360,11 @@ export class World {
         ['share', 'decimal(5,4)', 'quantity'],
       ],
       count(25).flatMap((i) =>
-        shares[i % 3]!.map((share, k) => ({ 'title no': String(501 + i), 'author code': `A-${(i + 4 * k) % 15}`, share })),
+        shares[i % 3]!.map((share, k) => ({
+          'title no': String(501 + i),
+          'author code': `A-${(i + 4 * k) % 15}`,
+          share,
+        })),
       ),
       { weight: { column: this.n('share'), per: [this.n('title no')] } },
     );
@@ -450,7 +475,9 @@ export class World {
   private addModel(): void {
     this.relate('district_region', 'district.region no', 'region.region no');
     this.relate('branch_district', 'branch.district code', 'district.district code');
-    this.relate('branch_branch_plan', 'branch.branch code', 'branch plan.branch code', { cardinality: 'one-to-one' });
+    this.relate('branch_branch_plan', 'branch.branch code', 'branch plan.branch code', {
+      cardinality: 'one-to-one',
+    });
     this.relate('branch_opened_on', 'branch.opened on', 'calendar.day', { default: false });
     this.relate('loan_calendar', 'loan line.lent on', 'calendar.day');
     this.relate('loan_returned_on', 'loan line.returned on', 'calendar.day', { default: false });
@@ -467,7 +494,11 @@ export class World {
     this.relate('visit_calendar', 'visit.visited on', 'calendar.day');
     this.relate('visit_desk', 'visit.branch code+desk no', 'desk.branch code+desk no');
 
-    const level = (name: string, column: string, key?: string) => ({ name, column, ...(key === undefined ? {} : { key }) });
+    const level = (name: string, column: string, key?: string) => ({
+      name,
+      column,
+      ...(key === undefined ? {} : { key }),
+    });
     this.hierarchies.push(
       {
         name: 'Places',
@@ -481,7 +512,11 @@ export class World {
       {
         name: 'Towns',
         table: this.n('branch'),
-        levels: [level('County', this.n('county')), level('Town', this.n('town')), level('Branch', this.n('name'))],
+        levels: [
+          level('County', this.n('county')),
+          level('Town', this.n('town')),
+          level('Branch', this.n('name')),
+        ],
       },
       {
         name: 'Periods',
@@ -493,7 +528,12 @@ export class World {
           level('Day', this.n('day')),
         ],
       },
-      { name: 'Line of report', table: this.n('staff'), parent: this.n('manager no'), label: this.n('full name') },
+      {
+        name: 'Line of report',
+        table: this.n('staff'),
+        parent: this.n('manager no'),
+        label: this.n('full name'),
+      },
     );
 
     const { measure } = { measure: this.measure.bind(this) };
@@ -502,8 +542,14 @@ export class World {
     measure('Fine per loan', '"Fines" / "Loans"');
     measure('Titles lent', `count(distinct ${this.f('loan line.title no')})`);
     measure('Share of loans', `"Loans" / ("Loans" ignoring ${this.q('branch')})`);
-    measure('On shelf at the end', `sum(${this.f('shelf count.on shelf')}) at last ${this.f('shelf count.counted on')}`);
-    measure('Missing on average', `avg(sum(${this.f('shelf count.missing')}) per ${this.f('calendar.month')})`);
+    measure(
+      'On shelf at the end',
+      `sum(${this.f('shelf count.on shelf')}) at last ${this.f('shelf count.counted on')}`,
+    );
+    measure(
+      'Missing on average',
+      `avg(sum(${this.f('shelf count.missing')}) per ${this.f('calendar.month')})`,
+    );
     measure('Most on shelf', `max(${this.f('shelf count.on shelf')})`);
     measure('Granted', `sum(${this.f('budget.amount')})`);
     measure('Granted left', 'coalesce("Granted", 0) - coalesce("Fines", 0)');

@@ -5,10 +5,18 @@ import type { Model, Table } from '../model/index.ts';
 import { ModelData } from '../query/index.ts';
 import { addMonths, civilFromDays, DATE, formatDate, formatType, textReader } from '../values/index.ts';
 import type { PeriodShape, Unit } from './index.ts';
-import { CALENDAR_COLUMNS, generateCalendar, nextUnitStart, periodDays, unitStart, usualHierarchies } from './index.ts';
+import {
+  CALENDAR_COLUMNS,
+  generateCalendar,
+  nextUnitStart,
+  periodDays,
+  unitStart,
+  usualHierarchies,
+} from './index.ts';
 
 const day = (text: string) => textReader(DATE)(text) as number;
-const range = (from: string, to: string) => Array.from({ length: day(to) - day(from) + 1 }, (_, i) => day(from) + i);
+const range = (from: string, to: string) =>
+  Array.from({ length: day(to) - day(from) + 1 }, (_, i) => day(from) + i);
 const calendar = range('2023-01-01', '2027-12-31');
 
 /** First and last day of a period, as text. */
@@ -48,7 +56,12 @@ describe('periods', () => {
     const [a, b] = [range('2026-03-01', '2026-03-02'), range('2026-03-30', '2026-03-31')];
     const moved = periodDays({ kind: 'same', count: 1, unit: 'month' }, [...a, ...b], calendar, 1);
     expect(calendar.filter(moved).map(formatDate)).toEqual(['2026-02-01', '2026-02-02', '2026-02-28']);
-    const whole = periodDays({ kind: 'same', count: 1, unit: 'month' }, range('2026-03-01', '2026-03-31'), calendar, 1);
+    const whole = periodDays(
+      { kind: 'same', count: 1, unit: 'month' },
+      range('2026-03-01', '2026-03-31'),
+      calendar,
+      1,
+    );
     expect(calendar.filter(whole)).toHaveLength(28);
   });
 
@@ -56,35 +69,51 @@ describe('periods', () => {
 
   test('units cut the days into stretches that follow each other', () => {
     fc.assert(
-      fc.property(fc.integer({ min: -20000, max: 40000 }), fc.constantFrom(...units), fc.integer({ min: 1, max: 12 }), (d, unit, first) => {
-        const [start, next] = [unitStart(d, unit, first), nextUnitStart(d, unit, first)];
-        expect(start).toBeLessThanOrEqual(d);
-        expect(next).toBeGreaterThan(d);
-        expect(unitStart(next, unit, first)).toBe(next);
-        expect(unitStart(next - 1, unit, first)).toBe(start);
-        if (unit === 'fiscal year') expect(civilFromDays(start)).toMatchObject({ month: first, day: 1 });
-      }),
+      fc.property(
+        fc.integer({ min: -20000, max: 40000 }),
+        fc.constantFrom(...units),
+        fc.integer({ min: 1, max: 12 }),
+        (d, unit, first) => {
+          const [start, next] = [unitStart(d, unit, first), nextUnitStart(d, unit, first)];
+          expect(start).toBeLessThanOrEqual(d);
+          expect(next).toBeGreaterThan(d);
+          expect(unitStart(next, unit, first)).toBe(next);
+          expect(unitStart(next - 1, unit, first)).toBe(start);
+          if (unit === 'fiscal year') expect(civilFromDays(start)).toMatchObject({ month: first, day: 1 });
+        },
+      ),
     );
   });
 
   test('previous and next are neighbours of whole; to date ends where it starts from', () => {
     fc.assert(
-      fc.property(fc.integer({ min: day('2024-01-01'), max: day('2026-12-31') }), fc.constantFrom(...units), (d, unit) => {
-        const of = (period: PeriodShape) => calendar.filter(periodDays(period, [d], calendar, 7));
-        const [before, whole, after] = [of({ kind: 'previous', unit }), of({ kind: 'whole', unit }), of({ kind: 'next', unit })];
-        expect(whole).toContain(d);
-        expect(before.at(-1)).toBe(whole[0]! - 1);
-        expect(after[0]).toBe(whole.at(-1)! + 1);
-        const toDate = of({ kind: 'to date', unit });
-        expect([toDate[0], toDate.at(-1)]).toEqual([whole[0], d]);
-      }),
+      fc.property(
+        fc.integer({ min: day('2024-01-01'), max: day('2026-12-31') }),
+        fc.constantFrom(...units),
+        (d, unit) => {
+          const of = (period: PeriodShape) => calendar.filter(periodDays(period, [d], calendar, 7));
+          const [before, whole, after] = [
+            of({ kind: 'previous', unit }),
+            of({ kind: 'whole', unit }),
+            of({ kind: 'next', unit }),
+          ];
+          expect(whole).toContain(d);
+          expect(before.at(-1)).toBe(whole[0]! - 1);
+          expect(after[0]).toBe(whole.at(-1)! + 1);
+          const toDate = of({ kind: 'to date', unit });
+          expect([toDate[0], toDate.at(-1)]).toEqual([whole[0], d]);
+        },
+      ),
       { numRuns: 60 },
     );
   });
 });
 
 describe('a generated calendar', () => {
-  const columns = generateCalendar(day('2025-06-28'), day('2026-01-05'), Object.keys(CALENDAR_COLUMNS), { firstMonth: 7, namedBy: 'end' });
+  const columns = generateCalendar(day('2025-06-28'), day('2026-01-05'), Object.keys(CALENDAR_COLUMNS), {
+    firstMonth: 7,
+    namedBy: 'end',
+  });
   const at = (name: string, text: string) =>
     valueAt(
       columns.find((c) => c.name === name)!,
@@ -122,8 +151,12 @@ describe('a generated calendar', () => {
 
   test('a fiscal year may be named by the year in which it starts; one that starts in January is the calendar year', () => {
     const named = (firstMonth: number, namedBy: 'start' | 'end') =>
-      columnValues(generateCalendar(day('2025-08-01'), day('2025-08-01'), ['fiscal_year'], { firstMonth, namedBy })[0]!)[1];
-    expect([named(7, 'start'), named(7, 'end'), named(1, 'end'), named(9, 'end')]).toEqual([2025, 2026, 2025, 2025]);
+      columnValues(
+        generateCalendar(day('2025-08-01'), day('2025-08-01'), ['fiscal_year'], { firstMonth, namedBy })[0]!,
+      )[1];
+    expect([named(7, 'start'), named(7, 'end'), named(1, 'end'), named(9, 'end')]).toEqual([
+      2025, 2026, 2025, 2025,
+    ]);
   });
 
   test('unknown columns are left out', () => {
@@ -143,31 +176,56 @@ test('months are added without leaving the month', () => {
 
 test.each([
   ['all columns', Object.keys(CALENDAR_COLUMNS)],
-  ['numbers only', ['day', 'year', 'quarter', 'month', 'fiscal_year', 'fiscal_quarter', 'fiscal_period', 'iso_year', 'iso_week']],
+  [
+    'numbers only',
+    [
+      'day',
+      'year',
+      'quarter',
+      'month',
+      'fiscal_year',
+      'fiscal_quarter',
+      'fiscal_period',
+      'iso_year',
+      'iso_week',
+    ],
+  ],
   ['names of months', ['day', 'year', 'month', 'month_name', 'fiscal_year']],
   ['no years', ['day', 'month_name', 'iso_week']],
-] as const)('the usual hierarchies of a calendar with %s: each period lies in one of the level above', (_what, names) => {
-  const fiscalYear = { firstMonth: 7, namedBy: 'end' } as const;
-  const table: Table = {
-    name: 'calendar',
-    role: 'dimension',
-    key: ['day'],
-    columns: names.map((name) => ({ name, type: formatType(CALENDAR_COLUMNS[name]!.type) })),
-  };
-  const rows = tableOf('calendar', generateCalendar(day('2023-01-01'), day('2026-12-31'), names, fiscalYear));
-  const stacks = [true, false].map((numbered) => usualHierarchies(table, 'day', numbered));
-  for (const hierarchies of stacks) {
-    const model: Model = { crease: 1, name: 'm', tables: [table], hierarchies, calendars: [{ table: 'calendar', day: 'day', fiscalYear }] };
-    const data = new ModelData(model, () => rows, 0);
-    const claims = listClaims(model).filter((c) => c.kind.startsWith('level-'));
-    // A week may lie in two months, but not in two of its own years.
-    expect(claims.filter((c) => judgeClaim(c, data).verdict !== 'holds').map((c) => c.id)).toEqual([]);
-  }
-  const expected = {
-    'all columns': ['Years', 'Fiscal years', 'Weeks'],
-    'numbers only': ['Years', 'Fiscal years', 'Weeks'],
-    'names of months': ['Years', 'Fiscal years'],
-    'no years': [],
-  };
-  expect(stacks[0]!.map((h) => h.name)).toEqual(expected[_what]);
-});
+] as const)(
+  'the usual hierarchies of a calendar with %s: each period lies in one of the level above',
+  (_what, names) => {
+    const fiscalYear = { firstMonth: 7, namedBy: 'end' } as const;
+    const table: Table = {
+      name: 'calendar',
+      role: 'dimension',
+      key: ['day'],
+      columns: names.map((name) => ({ name, type: formatType(CALENDAR_COLUMNS[name]!.type) })),
+    };
+    const rows = tableOf(
+      'calendar',
+      generateCalendar(day('2023-01-01'), day('2026-12-31'), names, fiscalYear),
+    );
+    const stacks = [true, false].map((numbered) => usualHierarchies(table, 'day', numbered));
+    for (const hierarchies of stacks) {
+      const model: Model = {
+        crease: 1,
+        name: 'm',
+        tables: [table],
+        hierarchies,
+        calendars: [{ table: 'calendar', day: 'day', fiscalYear }],
+      };
+      const data = new ModelData(model, () => rows, 0);
+      const claims = listClaims(model).filter((c) => c.kind.startsWith('level-'));
+      // A week may lie in two months, but not in two of its own years.
+      expect(claims.filter((c) => judgeClaim(c, data).verdict !== 'holds').map((c) => c.id)).toEqual([]);
+    }
+    const expected = {
+      'all columns': ['Years', 'Fiscal years', 'Weeks'],
+      'numbers only': ['Years', 'Fiscal years', 'Weeks'],
+      'names of months': ['Years', 'Fiscal years'],
+      'no years': [],
+    };
+    expect(stacks[0]!.map((h) => h.name)).toEqual(expected[_what]);
+  },
+);

@@ -1,5 +1,15 @@
 import type { DataType, Value } from '../values/index.ts';
-import { addMonths, civilFromDays, DATE, daysFromCivil, formatDate, INTEGER, isoWeek, isoWeekday, TEXT } from '../values/index.ts';
+import {
+  addMonths,
+  civilFromDays,
+  DATE,
+  daysFromCivil,
+  formatDate,
+  INTEGER,
+  isoWeek,
+  isoWeekday,
+  TEXT,
+} from '../values/index.ts';
 import type { Column } from '../columns/index.ts';
 import { columnOfValues } from '../columns/index.ts';
 import { nextUnitStart, unitStart } from './periods.ts';
@@ -11,7 +21,20 @@ export interface FiscalYear {
   readonly namedBy: 'start' | 'end';
 }
 
-const MONTHS = ['January', 'February', 'March', 'April', 'May', 'June', 'July', 'August', 'September', 'October', 'November', 'December'];
+const MONTHS = [
+  'January',
+  'February',
+  'March',
+  'April',
+  'May',
+  'June',
+  'July',
+  'August',
+  'September',
+  'October',
+  'November',
+  'December',
+];
 const DAYS = ['Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday', 'Sunday'];
 
 type Maker = (day: number, fiscal: FiscalYear) => Value;
@@ -30,7 +53,8 @@ function weekOf(day: number): string {
 }
 
 /** Months since the fiscal year began, 0 to 11. */
-const fiscalMonth = (day: number, { firstMonth }: FiscalYear): number => (civilFromDays(day).month - firstMonth + 12) % 12;
+const fiscalMonth = (day: number, { firstMonth }: FiscalYear): number =>
+  (civilFromDays(day).month - firstMonth + 12) % 12;
 
 function fiscalYear(day: number, fiscal: FiscalYear): number {
   const start = civilFromDays(unitStart(day, 'fiscal year', fiscal.firstMonth)).year;
@@ -52,11 +76,27 @@ export const CALENDAR_COLUMNS: Readonly<Record<string, { type: DataType; make: M
   iso_week: { type: INTEGER, make: (day) => isoWeek(day).week, says: 'week by ISO 8601' },
   year_quarter: { type: TEXT, make: quarterName, says: 'as 2026-Q1' },
   year_month: { type: TEXT, make: (day) => formatDate(day).slice(0, 7), says: 'as 2026-03' },
-  month_short: { type: TEXT, make: (day) => MONTHS[civilFromDays(day).month - 1]!.slice(0, 3), says: 'short name of the month' },
-  day_short: { type: TEXT, make: (day) => DAYS[isoWeekday(day) - 1]!.slice(0, 3), says: 'short name of the day' },
+  month_short: {
+    type: TEXT,
+    make: (day) => MONTHS[civilFromDays(day).month - 1]!.slice(0, 3),
+    says: 'short name of the month',
+  },
+  day_short: {
+    type: TEXT,
+    make: (day) => DAYS[isoWeekday(day) - 1]!.slice(0, 3),
+    says: 'short name of the day',
+  },
   year_week: { type: TEXT, make: weekOf, says: 'ISO week as 2026-W05' },
-  week_first: { type: DATE, make: (day) => unitStart(day, 'week', 1), says: 'first day of the week, a Monday' },
-  week_last: { type: DATE, make: (day) => unitStart(day, 'week', 1) + 6, says: 'last day of the week, a Sunday' },
+  week_first: {
+    type: DATE,
+    make: (day) => unitStart(day, 'week', 1),
+    says: 'first day of the week, a Monday',
+  },
+  week_last: {
+    type: DATE,
+    make: (day) => unitStart(day, 'week', 1) + 6,
+    says: 'last day of the week, a Sunday',
+  },
   previous_week: { type: TEXT, make: (day) => weekOf(day - 7), says: 'the week before, as 2026-W04' },
   next_week: { type: TEXT, make: (day) => weekOf(day + 7), says: 'the week after' },
   previous_month: {
@@ -64,9 +104,21 @@ export const CALENDAR_COLUMNS: Readonly<Record<string, { type: DataType; make: M
     make: (day) => formatDate(unitStart(day, 'month', 1) - 1).slice(0, 7),
     says: 'the month before, as 2026-02',
   },
-  next_month: { type: TEXT, make: (day) => formatDate(nextUnitStart(day, 'month', 1)).slice(0, 7), says: 'the month after' },
-  previous_quarter: { type: TEXT, make: (day) => quarterName(unitStart(day, 'quarter', 1) - 1), says: 'the quarter before, as 2025-Q4' },
-  next_quarter: { type: TEXT, make: (day) => quarterName(nextUnitStart(day, 'quarter', 1)), says: 'the quarter after' },
+  next_month: {
+    type: TEXT,
+    make: (day) => formatDate(nextUnitStart(day, 'month', 1)).slice(0, 7),
+    says: 'the month after',
+  },
+  previous_quarter: {
+    type: TEXT,
+    make: (day) => quarterName(unitStart(day, 'quarter', 1) - 1),
+    says: 'the quarter before, as 2025-Q4',
+  },
+  next_quarter: {
+    type: TEXT,
+    make: (day) => quarterName(nextUnitStart(day, 'quarter', 1)),
+    says: 'the quarter after',
+  },
   previous_year: { type: INTEGER, make: (day) => civilFromDays(day).year - 1, says: 'the year before' },
   next_year: { type: INTEGER, make: (day) => civilFromDays(day).year + 1, says: 'the year after' },
   fiscal_year: { type: INTEGER, make: fiscalYear, says: 'fiscal year' },
@@ -77,7 +129,8 @@ export const CALENDAR_COLUMNS: Readonly<Record<string, { type: DataType; make: M
   },
   fiscal_year_period: {
     type: TEXT,
-    make: (day, fiscal) => `${fiscalYear(day, fiscal)}-P${String(fiscalMonth(day, fiscal) + 1).padStart(2, '0')}`,
+    make: (day, fiscal) =>
+      `${fiscalYear(day, fiscal)}-P${String(fiscalMonth(day, fiscal) + 1).padStart(2, '0')}`,
     says: 'fiscal period with its year, as 2026-P01',
   },
   fiscal_quarter: {
@@ -85,14 +138,42 @@ export const CALENDAR_COLUMNS: Readonly<Record<string, { type: DataType; make: M
     make: (day, fiscal) => Math.floor(fiscalMonth(day, fiscal) / 3) + 1,
     says: 'quarter of the fiscal year',
   },
-  fiscal_period: { type: INTEGER, make: (day, fiscal) => fiscalMonth(day, fiscal) + 1, says: 'month of the fiscal year' },
+  fiscal_period: {
+    type: INTEGER,
+    make: (day, fiscal) => fiscalMonth(day, fiscal) + 1,
+    says: 'month of the fiscal year',
+  },
   month_first: { type: DATE, make: (day) => unitStart(day, 'month', 1), says: 'first day of the month' },
-  month_last: { type: DATE, make: (day) => nextUnitStart(day, 'month', 1) - 1, says: 'last day of the month' },
-  quarter_first: { type: DATE, make: (day) => unitStart(day, 'quarter', 1), says: 'first day of the quarter' },
-  quarter_last: { type: DATE, make: (day) => nextUnitStart(day, 'quarter', 1) - 1, says: 'last day of the quarter' },
-  year_first: { type: DATE, make: (day) => daysFromCivil(civilFromDays(day).year, 1, 1), says: 'first day of the year' },
-  year_last: { type: DATE, make: (day) => daysFromCivil(civilFromDays(day).year, 12, 31), says: 'last day of the year' },
-  fiscal_year_first: { type: DATE, make: (day, f) => unitStart(day, 'fiscal year', f.firstMonth), says: 'first day of the fiscal year' },
+  month_last: {
+    type: DATE,
+    make: (day) => nextUnitStart(day, 'month', 1) - 1,
+    says: 'last day of the month',
+  },
+  quarter_first: {
+    type: DATE,
+    make: (day) => unitStart(day, 'quarter', 1),
+    says: 'first day of the quarter',
+  },
+  quarter_last: {
+    type: DATE,
+    make: (day) => nextUnitStart(day, 'quarter', 1) - 1,
+    says: 'last day of the quarter',
+  },
+  year_first: {
+    type: DATE,
+    make: (day) => daysFromCivil(civilFromDays(day).year, 1, 1),
+    says: 'first day of the year',
+  },
+  year_last: {
+    type: DATE,
+    make: (day) => daysFromCivil(civilFromDays(day).year, 12, 31),
+    says: 'last day of the year',
+  },
+  fiscal_year_first: {
+    type: DATE,
+    make: (day, f) => unitStart(day, 'fiscal year', f.firstMonth),
+    says: 'first day of the fiscal year',
+  },
   fiscal_year_last: {
     type: DATE,
     make: (day, f) => addMonths(unitStart(day, 'fiscal year', f.firstMonth), 12) - 1,

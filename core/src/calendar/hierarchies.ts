@@ -14,10 +14,19 @@ export function usualHierarchies(table: Table, day: string, numbered: boolean): 
   const has = (name: string) => table.columns.some((c) => sameName(c.name, name));
   /** The first way of which the table has all columns. */
   const level = (name: string, ...ways: readonly Way[]): Level[] => {
-    const found = ways.find(([column, key = [], orderBy]) => [column, ...key, ...(orderBy ? [orderBy] : [])].every(has));
+    const found = ways.find(([column, key = [], orderBy]) =>
+      [column, ...key, ...(orderBy ? [orderBy] : [])].every(has),
+    );
     if (!found) return [];
     const [column, key, orderBy] = found;
-    return [{ name, column, ...(key ? { key: key.length === 1 ? key[0]! : [...key] } : {}), ...(orderBy ? { orderBy } : {}) }];
+    return [
+      {
+        name,
+        column,
+        ...(key ? { key: key.length === 1 ? key[0]! : [...key] } : {}),
+        ...(orderBy ? { orderBy } : {}),
+      },
+    ];
   };
   const months: readonly Way[] = [
     ['month_name', ['year_month'], 'year_month'],
@@ -28,20 +37,42 @@ export function usualHierarchies(table: Table, day: string, numbered: boolean): 
   const stacks: readonly (readonly [string, Level[]])[] = [
     [
       'Years',
-      [...level('Year', ['year']), ...level('Quarter', ['year_quarter'], ['quarter', ['year', 'quarter']]), ...level('Month', ...months)],
+      [
+        ...level('Year', ['year']),
+        ...level('Quarter', ['year_quarter'], ['quarter', ['year', 'quarter']]),
+        ...level('Month', ...months),
+      ],
     ],
     [
       'Fiscal years',
       [
         ...level('Fiscal year', ['fiscal_year']),
-        ...level('Fiscal quarter', ['fiscal_year_quarter'], ['fiscal_quarter', ['fiscal_year', 'fiscal_quarter']]),
-        ...level('Period', ...(numbered ? ([['fiscal_period', ['fiscal_year', 'fiscal_period']]] as const) : []), ...months),
+        ...level(
+          'Fiscal quarter',
+          ['fiscal_year_quarter'],
+          ['fiscal_quarter', ['fiscal_year', 'fiscal_quarter']],
+        ),
+        ...level(
+          'Period',
+          ...(numbered ? ([['fiscal_period', ['fiscal_year', 'fiscal_period']]] as const) : []),
+          ...months,
+        ),
       ],
     ],
-    ['Weeks', [...level('ISO year', ['iso_year']), ...level('Week', ['year_week'], ['iso_week', ['iso_year', 'iso_week']])]],
+    [
+      'Weeks',
+      [
+        ...level('ISO year', ['iso_year']),
+        ...level('Week', ['year_week'], ['iso_week', ['iso_year', 'iso_week']]),
+      ],
+    ],
   ];
   // A stack begins with its year and has something between it and the day.
   return stacks
     .filter(([, levels]) => levels.length > 1 && /year$/i.test(levels[0]!.name))
-    .map(([name, levels]) => ({ name, table: table.name, levels: [...levels, { name: 'Day', column: day }] }));
+    .map(([name, levels]) => ({
+      name,
+      table: table.name,
+      levels: [...levels, { name: 'Day', column: day }],
+    }));
 }

@@ -8,7 +8,13 @@ export type PeriodShape =
   | { readonly kind: 'whole' | 'previous' | 'next'; readonly unit: Unit }
   | { readonly kind: 'same' | 'last'; readonly count: number; readonly unit: Unit };
 
-const MONTHS: Partial<Record<Unit, number>> = { month: 1, quarter: 3, year: 12, 'fiscal quarter': 3, 'fiscal year': 12 };
+const MONTHS: Partial<Record<Unit, number>> = {
+  month: 1,
+  quarter: 3,
+  year: 12,
+  'fiscal quarter': 3,
+  'fiscal year': 12,
+};
 
 /** First day of the unit that holds the day; fiscal units start in `firstMonth` (1 to 12). */
 export function unitStart(day: number, unit: Unit, firstMonth: number): number {
@@ -61,7 +67,8 @@ export function periodDays(
     }
     case 'last': {
       const months = MONTHS[period.unit];
-      if (months && endsMonth(z)) return between(addMonths(unitStart(z, 'month', 1), 1 - period.count * months), z);
+      if (months && endsMonth(z))
+        return between(addMonths(unitStart(z, 'month', 1), 1 - period.count * months), z);
       return between(moveBack(z, period.count, period.unit) + 1, z);
     }
     case 'same': {
@@ -78,6 +85,7 @@ export function periodDays(
 
 function hasHole(days: ArrayLike<number>, known: ArrayLike<number>): boolean {
   let inside = 0;
-  for (let i = 0; i < known.length; i++) if (known[i]! >= days[0]! && known[i]! <= days[days.length - 1]!) inside++;
+  for (let i = 0; i < known.length; i++)
+    if (known[i]! >= days[0]! && known[i]! <= days[days.length - 1]!) inside++;
   return inside > days.length;
 }

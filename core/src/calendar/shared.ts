@@ -28,7 +28,10 @@ export function withCalendarOf(
   const found = partsOf(other, table);
   if (!found) return undefined;
   const parts = called(found, freeName(found.table.name, model.tables));
-  const calendar = how === 'link' ? { ...parts.calendar, follows: { model: other.name, table: found.table.name } } : parts.calendar;
+  const calendar =
+    how === 'link'
+      ? { ...parts.calendar, follows: { model: other.name, table: found.table.name } }
+      : parts.calendar;
   const own = { ...parts.table, source: freeSource(parts.table, model) };
   return { model: withParts(model, { ...parts, table: own, calendar }), table: own };
 }
@@ -43,8 +46,14 @@ export function inStep(model: Model, calendar: Calendar, other: Model): Model | 
   if (!found || !before) return undefined;
   const parts = called(found, before.table.name);
   const source =
-    isOfFile(parts.table) && isOfFile(before.table) ? { ...parts.table.source, file: before.table.source.file } : parts.table.source;
-  const now: Parts = { ...parts, table: { ...parts.table, source }, calendar: { ...parts.calendar, follows: calendar.follows } };
+    isOfFile(parts.table) && isOfFile(before.table)
+      ? { ...parts.table.source, file: before.table.source.file }
+      : parts.table.source;
+  const now: Parts = {
+    ...parts,
+    table: { ...parts.table, source },
+    calendar: { ...parts.calendar, follows: calendar.follows },
+  };
   return isSame(now, before) ? model : withParts(model, now);
 }
 
@@ -63,7 +72,14 @@ export function linkBroken(before: Model, after: Model): string | undefined {
 function partsOf(model: Model, name: string): Parts | undefined {
   const calendar = (model.calendars ?? []).find((c) => sameName(c.table, name));
   const table = model.tables.find((t) => sameName(t.name, name));
-  return calendar && table && { calendar, table, hierarchies: (model.hierarchies ?? []).filter((h) => sameName(h.table, name)) };
+  return (
+    calendar &&
+    table && {
+      calendar,
+      table,
+      hierarchies: (model.hierarchies ?? []).filter((h) => sameName(h.table, name)),
+    }
+  );
 }
 
 /** The parts with another name for the table. Its own questions and process stay behind, and hierarchies that need other tables. */
@@ -82,13 +98,21 @@ function called({ calendar, table, hierarchies }: Parts, name: string): Parts {
       const levels = h.levels?.map((level) => ({
         ...level,
         column: column(level.column),
-        ...(level.key === undefined ? {} : { key: typeof level.key === 'string' ? column(level.key) : level.key.map(column) }),
+        ...(level.key === undefined
+          ? {}
+          : { key: typeof level.key === 'string' ? column(level.key) : level.key.map(column) }),
         ...(level.orderBy === undefined ? {} : { orderBy: column(level.orderBy) }),
       }));
       const isWhole = !levels?.some((l) =>
-        [l.column, ...(l.key === undefined ? [] : [l.key].flat()), ...('orderBy' in l ? [l.orderBy] : [])].includes(undefined),
+        [
+          l.column,
+          ...(l.key === undefined ? [] : [l.key].flat()),
+          ...('orderBy' in l ? [l.orderBy] : []),
+        ].includes(undefined),
       );
-      return isWhole ? [{ ...h, table: name, ...(levels ? { levels: levels as NonNullable<Hierarchy['levels']> } : {}) }] : [];
+      return isWhole
+        ? [{ ...h, table: name, ...(levels ? { levels: levels as NonNullable<Hierarchy['levels']> } : {}) }]
+        : [];
     }),
   };
 }
@@ -106,7 +130,8 @@ function withParts(model: Model, { calendar, table, hierarchies }: Parts): Model
 }
 
 const isSame = (a: Parts, b: Parts): boolean =>
-  JSON.stringify(sorted([a.calendar, a.table, [...a.hierarchies]])) === JSON.stringify(sorted([b.calendar, b.table, [...b.hierarchies]]));
+  JSON.stringify(sorted([a.calendar, a.table, [...a.hierarchies]])) ===
+  JSON.stringify(sorted([b.calendar, b.table, [...b.hierarchies]]));
 
 /** The same values with the fields of each object in one order. */
 function sorted(value: unknown): unknown {
@@ -120,11 +145,14 @@ function sorted(value: unknown): unknown {
   );
 }
 
-const isOfFile = (table: Table): table is Table & { source: { file: string } } => table.source !== undefined && 'file' in table.source;
+const isOfFile = (table: Table): table is Table & { source: { file: string } } =>
+  table.source !== undefined && 'file' in table.source;
 
 function freeSource(table: Table, model: Model): Table['source'] {
   if (!isOfFile(table)) return table.source;
   const { file } = table.source;
   const isTaken = model.tables.some((t) => isOfFile(t) && sameName(t.source.file, file));
-  return isTaken ? { ...table.source, file: `${table.name}${/(\.[a-z]+(\.gz)?)$/i.exec(file)?.[1] ?? ''}` } : table.source;
+  return isTaken
+    ? { ...table.source, file: `${table.name}${/(\.[a-z]+(\.gz)?)$/i.exec(file)?.[1] ?? ''}` }
+    : table.source;
 }

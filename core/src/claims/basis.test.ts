@@ -38,7 +38,13 @@ const model: Model = {
     },
     { name: 'raw', role: 'staging', source: { file: 'raw.csv' }, columns: [column('branch_id')] },
   ],
-  relationships: [{ name: 'loan_branch', from: { table: 'loan', columns: ['branch_id'] }, to: { table: 'branch', columns: ['id'] } }],
+  relationships: [
+    {
+      name: 'loan_branch',
+      from: { table: 'loan', columns: ['branch_id'] },
+      to: { table: 'branch', columns: ['id'] },
+    },
+  ],
   hierarchies: [
     {
       name: 'H',
@@ -68,34 +74,66 @@ function touched(change: Edit | Record<string, string>): string[] {
 }
 
 test('an edit touches the claims that rest on what it changes, and no others', () => {
-  expect(touched([{ do: 'set-table', table: 'loan', change: { title: 'Loans', grain: 'one loan' } }])).toEqual([]);
-  expect(touched([{ do: 'put-measures', name: null, value: { name: 'N', formula: 'count(loan)' } }])).toEqual([]);
-  expect(touched([{ do: 'set-column', table: 'branch', column: 'size', change: { hidden: true, use: 'attribute' } }])).toEqual([]);
+  expect(
+    touched([{ do: 'set-table', table: 'loan', change: { title: 'Loans', grain: 'one loan' } }]),
+  ).toEqual([]);
+  expect(touched([{ do: 'put-measures', name: null, value: { name: 'N', formula: 'count(loan)' } }])).toEqual(
+    [],
+  );
+  expect(
+    touched([
+      { do: 'set-column', table: 'branch', column: 'size', change: { hidden: true, use: 'attribute' } },
+    ]),
+  ).toEqual([]);
   // A type is part of what is read.
-  expect(touched([{ do: 'set-column', table: 'branch', column: 'size', change: { type: 'text' } }])).toEqual(['type-holds:branch.size']);
+  expect(touched([{ do: 'set-column', table: 'branch', column: 'size', change: { type: 'text' } }])).toEqual([
+    'type-holds:branch.size',
+  ]);
   expect(touched([{ do: 'set-table', table: 'loan', change: { key: ['no', 'branch_id'] } }]).sort()).toEqual([
     'key-filled:loan',
     'key-unique:loan',
   ]);
-  expect(touched([{ do: 'set-relationship', name: 'loan_branch', change: { cardinality: 'many-to-many' } }])).toEqual([
-    'cardinality:loan_branch',
-  ]);
+  expect(
+    touched([{ do: 'set-relationship', name: 'loan_branch', change: { cardinality: 'many-to-many' } }]),
+  ).toEqual(['cardinality:loan_branch']);
 });
 
 test('a derived column rests on what its formula names and on the way there', () => {
   const formulas: Model = {
     ...model,
-    tables: model.tables.map((t) => (t.name === 'loan' ? { ...t, label: 'far', role: 'dimension', columns: t.columns } : t)),
+    tables: model.tables.map((t) =>
+      t.name === 'loan' ? { ...t, label: 'far', role: 'dimension', columns: t.columns } : t,
+    ),
   };
   const bases = (of: Model) => basesOf(of).get('label-unique:loan.far');
   const first = bases(formulas);
-  expect(bases(applyEdit(formulas, [{ do: 'set-column', table: 'branch', column: 'size', change: { type: 'text' } }]))).toBe(first);
-  expect(bases(applyEdit(formulas, [{ do: 'set-column', table: 'branch', column: 'town', change: { length: 9 } }]))).not.toBe(first);
   expect(
-    bases(applyEdit(formulas, [{ do: 'set-column', table: 'loan', column: 'far', change: { formula: "branch.town = 'Ash'" } }])),
+    bases(
+      applyEdit(formulas, [{ do: 'set-column', table: 'branch', column: 'size', change: { type: 'text' } }]),
+    ),
+  ).toBe(first);
+  expect(
+    bases(
+      applyEdit(formulas, [{ do: 'set-column', table: 'branch', column: 'town', change: { length: 9 } }]),
+    ),
   ).not.toBe(first);
   expect(
-    bases(applyEdit(formulas, [{ do: 'set-relationship', name: 'loan_branch', change: { to: { table: 'branch', columns: ['size'] } } }])),
+    bases(
+      applyEdit(formulas, [
+        { do: 'set-column', table: 'loan', column: 'far', change: { formula: "branch.town = 'Ash'" } },
+      ]),
+    ),
+  ).not.toBe(first);
+  expect(
+    bases(
+      applyEdit(formulas, [
+        {
+          do: 'set-relationship',
+          name: 'loan_branch',
+          change: { to: { table: 'branch', columns: ['size'] } },
+        },
+      ]),
+    ),
   ).not.toBe(first);
   expect(basesOf(formulas, { branch: '2' }).get('label-unique:loan.far')).not.toBe(first);
 });
@@ -109,7 +147,9 @@ test('other rows touch the claims that read them, also through derived tables', 
     'type-holds:raw.branch_id',
     'type-holds:visit.branch_id',
   ]);
-  expect(touched([{ do: 'set-column', table: 'raw', column: 'branch_id', change: { type: 'text' } }])).toContain('key-unique:visit');
+  expect(
+    touched([{ do: 'set-column', table: 'raw', column: 'branch_id', change: { type: 'text' } }]),
+  ).toContain('key-unique:visit');
 });
 
 test('another fiscal year touches what is made of a generated calendar', () => {
@@ -139,7 +179,10 @@ test('another fiscal year touches what is made of a generated calendar', () => {
   };
   const id = 'level-single-parent:calendar.F.Quarter';
   const later = applyEdit(calendar, [
-    { do: 'put-calendar', value: { table: 'calendar', day: 'day', fiscalYear: { firstMonth: 7, namedBy: 'end' } } },
+    {
+      do: 'put-calendar',
+      value: { table: 'calendar', day: 'day', fiscalYear: { firstMonth: 7, namedBy: 'end' } },
+    },
   ]);
   expect(basesOf(later).get(id)).not.toBe(basesOf(calendar).get(id));
 });

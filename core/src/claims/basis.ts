@@ -54,15 +54,21 @@ export class Bases {
     if (!source || !('steps' in source)) {
       // The columns of a generated calendar follow the fiscal year.
       const fiscal =
-        source && 'calendar' in source ? this.model.calendars?.find((c) => sameName(c.table, table.name))?.fiscalYear : undefined;
+        source && 'calendar' in source
+          ? this.model.calendars?.find((c) => sameName(c.table, table.name))?.fiscalYear
+          : undefined;
       return this.digest(JSON.stringify([table.name, source, this.versionOf(table), fiscal]));
     }
     // What a step may name of the tables that it reads is not told apart: all their columns.
     const read = tablesRead(source.steps).flatMap((other) => [
       this.table(other),
-      ...(this.checker.names.table(other)?.columns ?? []).filter((c) => c.formula === undefined).map((c) => this.column(other, c.name)),
+      ...(this.checker.names.table(other)?.columns ?? [])
+        .filter((c) => c.formula === undefined)
+        .map((c) => this.column(other, c.name)),
     ]);
-    const declared = table.columns.filter((c) => c.formula === undefined).map((c) => [c.name, c.sourceName, c.type]);
+    const declared = table.columns
+      .filter((c) => c.formula === undefined)
+      .map((c) => [c.name, c.sourceName, c.type]);
     return this.digest(JSON.stringify([table.name, source, declared, read]));
   }
 
@@ -90,7 +96,8 @@ export class Bases {
     }
     const { typed } = this.checker.column(table, column.name, column.formula, parseType(column.type) ?? TEXT);
     // A formula in error rests on all that it might come to mean.
-    if (!typed) return this.digest(JSON.stringify([table.name, column, this.model.tables, this.relationships]));
+    if (!typed)
+      return this.digest(JSON.stringify([table.name, column, this.model.tables, this.relationships]));
     const named = columnsOf(typed);
     let looksBack = false;
     const bases = new Set([table.name]);
@@ -101,7 +108,10 @@ export class Bases {
     });
     // An aggregate comes by ways that lead to the table, not only from it: it rests on all relationships.
     const ways = looksBack ? [this.relationships] : named.flatMap((c) => this.way(table.name, c.table));
-    const rests = [...[...bases].map((base) => this.table(base)), ...named.map((c) => this.column(c.table, c.column))];
+    const rests = [
+      ...[...bases].map((base) => this.table(base)),
+      ...named.map((c) => this.column(c.table, c.column)),
+    ];
     const ends = looksBack ? (this.model.relationships ?? []).flatMap((r) => this.ends(r)) : [];
     return this.digest(JSON.stringify([column.formula, column.type, ways, rests, ends]));
   }
@@ -118,8 +128,11 @@ export class Bases {
   }
 }
 
-const wayOf = (r: Relationship): string => JSON.stringify([r.name, r.from, r.to, cardinalityOf(r), isDefault(r)]);
+const wayOf = (r: Relationship): string =>
+  JSON.stringify([r.name, r.from, r.to, cardinalityOf(r), isDefault(r)]);
 
 /** The columns of one end of a relationship, as claims name what they read. */
-export const endColumns = (end: { readonly table: string; readonly columns: readonly string[] }): ColumnName[] =>
-  end.columns.map((column) => ({ table: end.table, column }));
+export const endColumns = (end: {
+  readonly table: string;
+  readonly columns: readonly string[];
+}): ColumnName[] => end.columns.map((column) => ({ table: end.table, column }));

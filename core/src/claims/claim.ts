@@ -86,15 +86,29 @@ export interface ClaimKind {
 
 export const SAMPLE_SIZE = 20;
 
-export const holds = (checked: number): Judgement => ({ verdict: 'holds', evidence: { checked, against: 0 } });
+export const holds = (checked: number): Judgement => ({
+  verdict: 'holds',
+  evidence: { checked, against: 0 },
+});
 
 /** Broken where something speaks against it. */
-export const judged = (evidence: Evidence): Judgement => ({ verdict: evidence.against > 0 ? 'broken' : 'holds', evidence });
+export const judged = (evidence: Evidence): Judgement => ({
+  verdict: evidence.against > 0 ? 'broken' : 'holds',
+  evidence,
+});
 
-export const unchecked = (note: string): Judgement => ({ verdict: 'unchecked', evidence: { checked: 0, against: 0, notes: [note] } });
+export const unchecked = (note: string): Judgement => ({
+  verdict: 'unchecked',
+  evidence: { checked: 0, against: 0, notes: [note] },
+});
 
 /** Makes claims of one kind. */
-export const claimOf = (kind: ClaimKind, subject: string, says: string, rest: Pick<Claim, 'about' | 'judge'> & Partial<Claim>): Claim => ({
+export const claimOf = (
+  kind: ClaimKind,
+  subject: string,
+  says: string,
+  rest: Pick<Claim, 'about' | 'judge'> & Partial<Claim>,
+): Claim => ({
   tables: [],
   columns: [],
   parts: null,

@@ -27,7 +27,9 @@ function judgeAll(model: Model, rows: Record<string, readonly Row[]>): Map<strin
     tables.set(t.name, tableOf(t.name, columns, { rowCount: list.length, lineOf: (row) => row + 2 }));
   }
   const data = new ModelData(model, (name) => tables.get(name)!, 20000);
-  return new Map(listClaims(model, data.checker).map((c) => [c.id, present(c, judgeClaim(c, data), model, '2026-07-01')]));
+  return new Map(
+    listClaims(model, data.checker).map((c) => [c.id, present(c, judgeClaim(c, data), model, '2026-07-01')]),
+  );
 }
 
 const base: Model = {
@@ -57,7 +59,13 @@ const base: Model = {
       ],
     },
   ],
-  relationships: [{ name: 'loan_branch', from: { table: 'loan', columns: ['branch'] }, to: { table: 'branch', columns: ['id'] } }],
+  relationships: [
+    {
+      name: 'loan_branch',
+      from: { table: 'loan', columns: ['branch'] },
+      to: { table: 'branch', columns: ['id'] },
+    },
+  ],
   hierarchies: [
     {
       name: 'Places',
@@ -83,7 +91,8 @@ test('counts are exact: each check against a naive one on random rows', () => {
       const claims = judgeAll(base, rows);
       const against = (id: string) => claims.get(id)!.evidence.against;
       const { loan, branch } = rows;
-      const twice = (list: readonly Row[]) => list.filter((r) => r.id !== null && list.filter((x) => x.id === r.id).length > 1).length;
+      const twice = (list: readonly Row[]) =>
+        list.filter((r) => r.id !== null && list.filter((x) => x.id === r.id).length > 1).length;
       expect(against('key-unique:loan')).toBe(twice(loan));
       expect(against('key-filled:loan')).toBe(loan.filter((r) => r.id === null).length);
       expect(against('reference-complete:loan_branch')).toBe(
@@ -95,15 +104,23 @@ test('counts are exact: each check against a naive one on random rows', () => {
         branch
           .filter(
             (r) =>
-              r.town !== null && new Set(branch.filter((x) => x.town === r.town && x.district !== null).map((x) => x.district)).size > 1,
+              r.town !== null &&
+              new Set(branch.filter((x) => x.town === r.town && x.district !== null).map((x) => x.district))
+                .size > 1,
           )
           .map((r) => r.town),
       );
-      expect(against('level-single-parent:branch.Places.Town')).toBe(branch.filter((r) => torn.has(r.town)).length);
-      expect(against('label-unique:branch.name')).toBe(
-        branch.filter((r) => r.name !== null && new Set(branch.filter((x) => x.name === r.name).map((x) => x.id)).size > 1).length,
+      expect(against('level-single-parent:branch.Places.Town')).toBe(
+        branch.filter((r) => torn.has(r.town)).length,
       );
-      for (const claim of claims.values()) expect(claim.verdict).toBe(claim.evidence.against > 0 ? 'broken' : 'holds');
+      expect(against('label-unique:branch.name')).toBe(
+        branch.filter(
+          (r) =>
+            r.name !== null && new Set(branch.filter((x) => x.name === r.name).map((x) => x.id)).size > 1,
+        ).length,
+      );
+      for (const claim of claims.values())
+        expect(claim.verdict).toBe(claim.evidence.against > 0 ? 'broken' : 'holds');
     }),
     { numRuns: 200, seed: 7 },
   );
@@ -122,7 +139,12 @@ test('evidence names the values, their rows and their lines', () => {
     verdict: 'broken',
     weight: 'blocks',
     says: 'every loan.branch is a branch.id',
-    evidence: { checked: 3, against: 2, distinct: 1, sample: [{ branch: 9, rows: 2, line: 2, lines: [2, 4] }] },
+    evidence: {
+      checked: 3,
+      against: 2,
+      distinct: 1,
+      sample: [{ branch: 9, rows: 2, line: 2, lines: [2, 4] }],
+    },
   });
 });
 
@@ -143,26 +165,42 @@ describe('remedies mend what they say, and are plain edits', () => {
 
   test('a town in two districts gets a composite key', () => {
     expect(
-      mended(base, 'level-single-parent:branch.Places.Town', 'composite-key').get('level-single-parent:branch.Places.Town')!.verdict,
+      mended(base, 'level-single-parent:branch.Places.Town', 'composite-key').get(
+        'level-single-parent:branch.Places.Town',
+      )!.verdict,
     ).toBe('holds');
   });
   test('a code is used as an attribute', () => {
     const model: Model = {
       ...base,
       tables: [
-        { ...base.tables[0]!, columns: [...base.tables[0]!.columns, { name: 'card_no', type: 'integer', use: 'quantity' }] },
+        {
+          ...base.tables[0]!,
+          columns: [...base.tables[0]!.columns, { name: 'card_no', type: 'integer', use: 'quantity' }],
+        },
         base.tables[1]!,
       ],
     };
-    expect(mended(model, 'not-a-quantity:loan.card_no', 'use-attribute').has('not-a-quantity:loan.card_no')).toBe(false);
+    expect(
+      mended(model, 'not-a-quantity:loan.card_no', 'use-attribute').has('not-a-quantity:loan.card_no'),
+    ).toBe(false);
   });
   test('a repeated key is declared a level', () => {
     const twice = { loan: [{ id: 1, branch: 1 }], branch: [{ id: 1 }, { id: 1 }] };
-    expect(mended(base, 'cardinality:loan_branch', 'declare-many-to-level', twice).get('cardinality:loan_branch')!.verdict).toBe('holds');
+    expect(
+      mended(base, 'cardinality:loan_branch', 'declare-many-to-level', twice).get('cardinality:loan_branch')!
+        .verdict,
+    ).toBe('holds');
   });
   test('of two ways one is switched off', () => {
-    const model: Model = { ...base, relationships: [...base.relationships!, { ...base.relationships![0]!, name: 'second' }] };
-    expect(mended(model, 'path-single:loan->branch', 'not-default-second').get('path-single:loan->branch')!.verdict).toBe('holds');
+    const model: Model = {
+      ...base,
+      relationships: [...base.relationships!, { ...base.relationships![0]!, name: 'second' }],
+    };
+    expect(
+      mended(model, 'path-single:loan->branch', 'not-default-second').get('path-single:loan->branch')!
+        .verdict,
+    ).toBe('holds');
   });
   test('a snapshot is counted at its last date', () => {
     const model: Model = {
@@ -181,11 +219,17 @@ describe('remedies mend what they say, and are plain edits', () => {
       ],
       measures: [{ name: 'Stock', formula: 'sum(stock.copies)' }],
     };
-    for (const formula of ['sum(stock.copies)', 'sum(stock.copies) -- on the shelf', '2 * sum(stock.copies) -- both halves']) {
+    for (const formula of [
+      'sum(stock.copies)',
+      'sum(stock.copies) -- on the shelf',
+      '2 * sum(stock.copies) -- both halves',
+    ]) {
       const measures = [{ name: 'Stock', formula }];
-      expect(mended({ ...model, measures }, 'snapshot-measure:Stock', 'at-last-stock').get('snapshot-measure:Stock')!.verdict).toBe(
-        'holds',
-      );
+      expect(
+        mended({ ...model, measures }, 'snapshot-measure:Stock', 'at-last-stock').get(
+          'snapshot-measure:Stock',
+        )!.verdict,
+      ).toBe('holds');
     }
   });
 });
@@ -193,11 +237,15 @@ describe('remedies mend what they say, and are plain edits', () => {
 test('a waiver counts until its day has passed', () => {
   const orphan = { loan: [{ id: 1, branch: 9 }], branch: [{ id: 1 }] };
   const waived = (until: string) =>
-    judgeAll({ ...base, waivers: [{ claim: 'reference-complete:loan_branch', reason: 'agreed', until }] }, orphan).get(
-      'reference-complete:loan_branch',
-    )!;
+    judgeAll(
+      { ...base, waivers: [{ claim: 'reference-complete:loan_branch', reason: 'agreed', until }] },
+      orphan,
+    ).get('reference-complete:loan_branch')!;
   expect(waived('2026-07-01').verdict).toBe('waived');
-  expect(waived('2026-06-30')).toMatchObject({ verdict: 'broken', evidence: { notes: ['its waiver ended on 2026-06-30'] } });
+  expect(waived('2026-06-30')).toMatchObject({
+    verdict: 'broken',
+    evidence: { notes: ['its waiver ended on 2026-06-30'] },
+  });
 });
 
 test('what cannot be judged is unchecked and says why', () => {
@@ -210,7 +258,10 @@ test('what cannot be judged is unchecked and says why', () => {
   };
   const claims = judgeAll(model, { loan: [], branch: [] });
   expect(claims.get('formula-valid:A')!.verdict).toBe('broken');
-  expect(claims.get('formula-valid:B')).toMatchObject({ verdict: 'unchecked', evidence: { notes: ['waits for formula-valid:A'] } });
+  expect(claims.get('formula-valid:B')).toMatchObject({
+    verdict: 'unchecked',
+    evidence: { notes: ['waits for formula-valid:A'] },
+  });
   expect(summarise([...claims.values()]).unchecked).toBeGreaterThan(0);
 });
 

@@ -27,7 +27,10 @@ export interface JudgedClaim {
  * All claims that a model makes, in the order of their kinds. Without data, claims that need a table's rows are listed all the same. Measures of
  * period families rest on their bases: whether they can be evaluated is claimed of them, and no more.
  */
-export function listClaims(model: Model, checker: FormulaChecker = new FormulaChecker(withFamilies(model))): Claim[] {
+export function listClaims(
+  model: Model,
+  checker: FormulaChecker = new FormulaChecker(withFamilies(model)),
+): Claim[] {
   const own = { ...model, measures: [...ownMeasures(model)] };
   return CLAIM_KINDS.flatMap((kind) => kind.list({ model: own, checker }));
 }
@@ -47,18 +50,34 @@ export function judgeClaim(claim: Claim, data: ModelData, onError?: (error: unkn
 }
 
 /** The verdict that counts: a broken claim with a waiver that has not ended is waived. `today` is a day in ISO 8601. */
-export function verdictAfterWaivers(id: string, verdict: Judgement['verdict'], model: Model, today: string): Verdict {
+export function verdictAfterWaivers(
+  id: string,
+  verdict: Judgement['verdict'],
+  model: Model,
+  today: string,
+): Verdict {
   const waiver = (model.waivers ?? []).find((w) => w.claim === id);
-  return verdict === 'broken' && waiver !== undefined && (waiver.until === undefined || waiver.until >= today) ? 'waived' : verdict;
+  return verdict === 'broken' && waiver !== undefined && (waiver.until === undefined || waiver.until >= today)
+    ? 'waived'
+    : verdict;
 }
 
 /** Puts judgement, waiver and remedies together. `today` is days in ISO 8601, for waivers that have ended. */
-export function present(claim: Claim, judgement: Judgement, model: Model, today: string, data?: ModelData): JudgedClaim {
+export function present(
+  claim: Claim,
+  judgement: Judgement,
+  model: Model,
+  today: string,
+  data?: ModelData,
+): JudgedClaim {
   const waiver = (model.waivers ?? []).find((w) => w.claim === claim.id);
   const verdict = verdictAfterWaivers(claim.id, judgement.verdict, model, today);
   const ended = verdict === 'broken' && waiver !== undefined;
   const evidence = ended
-    ? { ...judgement.evidence, notes: [...(judgement.evidence.notes ?? []), `its waiver ended on ${waiver.until}`] }
+    ? {
+        ...judgement.evidence,
+        notes: [...(judgement.evidence.notes ?? []), `its waiver ended on ${waiver.until}`],
+      }
     : judgement.evidence;
   return {
     id: claim.id,
@@ -105,5 +124,10 @@ export interface Summary {
 
 export function summarise(claims: readonly { readonly verdict: Verdict }[]): Summary {
   const count = (verdict: Verdict) => claims.filter((c) => c.verdict === verdict).length;
-  return { holds: count('holds'), broken: count('broken'), unchecked: count('unchecked'), waived: count('waived') };
+  return {
+    holds: count('holds'),
+    broken: count('broken'),
+    unchecked: count('unchecked'),
+    waived: count('waived'),
+  };
 }

@@ -26,18 +26,30 @@ function table(name: string, role: Table['role'], columns: Column[], rest: Parti
 }
 
 function judge(model: Omit<Model, 'crease' | 'name'>, id: string): Judgement | undefined {
-  const data = new ModelData({ crease: 1, name: 'm', ...model }, (name) => made.get(name)!, day('2026-06-30'));
+  const data = new ModelData(
+    { crease: 1, name: 'm', ...model },
+    (name) => made.get(name)!,
+    day('2026-06-30'),
+  );
   const claim = listClaims(data.model, data.checker).find((c) => c.id === id);
   return claim && judgeClaim(claim, data);
 }
 
-const relate = (name: string, from: string, column: string, to: string, toColumn: string, rest: object = {}) => ({
+const relate = (
+  name: string,
+  from: string,
+  column: string,
+  to: string,
+  toColumn: string,
+  rest: object = {},
+) => ({
   name,
   from: { table: from, columns: [column] },
   to: { table: to, columns: [toColumn] },
   ...rest,
 });
-const calendar = (days: string[]) => table('calendar', 'dimension', [['day', 'date', days.map(day)]], { key: ['day'] });
+const calendar = (days: string[]) =>
+  table('calendar', 'dimension', [['day', 'date', days.map(day)]], { key: ['day'] });
 const tree = (parents: Value[], labels: Value[] = parents.map((_, i) => `n${i}`)) =>
   table(
     'staff',
@@ -49,7 +61,10 @@ const tree = (parents: Value[], labels: Value[] = parents.map((_, i) => `n${i}`)
     ],
     { key: ['id'] },
   );
-const treeOf = (t: Table) => ({ tables: [t], hierarchies: [{ name: 'T', table: 'staff', parent: 'boss', label: 'name' }] });
+const treeOf = (t: Table) => ({
+  tables: [t],
+  hierarchies: [{ name: 'T', table: 'staff', parent: 'boss', label: 'name' }],
+});
 const versions = (from: string[], to: (string | null)[], natural: Value[] = from.map(() => 1)) => ({
   tables: [
     table(
@@ -133,19 +148,28 @@ const cases: [id: string, says: string, model: () => Omit<Model, 'crease' | 'nam
   [
     'calendar-continuous:calendar',
     'each day once',
-    () => ({ tables: [calendar(['2026-01-01', '2026-01-02', '2026-01-03'])], calendars: [{ table: 'calendar', day: 'day' }] }),
+    () => ({
+      tables: [calendar(['2026-01-01', '2026-01-02', '2026-01-03'])],
+      calendars: [{ table: 'calendar', day: 'day' }],
+    }),
     0,
   ],
   [
     'calendar-continuous:calendar',
     'two days are missing',
-    () => ({ tables: [calendar(['2026-01-01', '2026-01-04'])], calendars: [{ table: 'calendar', day: 'day' }] }),
+    () => ({
+      tables: [calendar(['2026-01-01', '2026-01-04'])],
+      calendars: [{ table: 'calendar', day: 'day' }],
+    }),
     2,
   ],
   [
     'calendar-continuous:calendar',
     'a day stands twice',
-    () => ({ tables: [calendar(['2026-01-01', '2026-01-01', '2026-01-02'])], calendars: [{ table: 'calendar', day: 'day' }] }),
+    () => ({
+      tables: [calendar(['2026-01-01', '2026-01-01', '2026-01-02'])],
+      calendars: [{ table: 'calendar', day: 'day' }],
+    }),
     2,
   ],
   [
@@ -185,10 +209,30 @@ const cases: [id: string, says: string, model: () => Omit<Model, 'crease' | 'nam
     }),
     1,
   ],
-  ['validity-disjoint:card', 'day after day, the last one open', () => versions(['2026-01-01', '2026-02-01'], ['2026-01-31', null]), 0],
-  ['validity-disjoint:card', 'touching on one day', () => versions(['2026-01-01', '2026-01-31'], ['2026-01-31', null]), 2],
-  ['validity-disjoint:card', 'a gap of a day', () => versions(['2026-01-01', '2026-02-02'], ['2026-01-31', null]), 2],
-  ['validity-disjoint:card', 'other cards do not clash', () => versions(['2026-01-01', '2026-01-01'], [null, null], [1, 2]), 0],
+  [
+    'validity-disjoint:card',
+    'day after day, the last one open',
+    () => versions(['2026-01-01', '2026-02-01'], ['2026-01-31', null]),
+    0,
+  ],
+  [
+    'validity-disjoint:card',
+    'touching on one day',
+    () => versions(['2026-01-01', '2026-01-31'], ['2026-01-31', null]),
+    2,
+  ],
+  [
+    'validity-disjoint:card',
+    'a gap of a day',
+    () => versions(['2026-01-01', '2026-02-02'], ['2026-01-31', null]),
+    2,
+  ],
+  [
+    'validity-disjoint:card',
+    'other cards do not clash',
+    () => versions(['2026-01-01', '2026-01-01'], [null, null], [1, 2]),
+    0,
+  ],
   [
     'validity-disjoint:card',
     'one within another, a third far behind',
@@ -202,7 +246,13 @@ const cases: [id: string, says: string, model: () => Omit<Model, 'crease' | 'nam
   [
     'partition-covers:f',
     'a row without a day',
-    () => ({ tables: [table('f', 'fact', [['at', 'date', [day('2026-01-01'), null]]], { partition: { by: 'at', every: 'year' } })] }),
+    () => ({
+      tables: [
+        table('f', 'fact', [['at', 'date', [day('2026-01-01'), null]]], {
+          partition: { by: 'at', every: 'year' },
+        }),
+      ],
+    }),
     1,
   ],
   [
@@ -215,7 +265,11 @@ const cases: [id: string, says: string, model: () => Omit<Model, 'crease' | 'nam
     'not-a-quantity:f.amount',
     'an amount',
     () => ({
-      tables: [table('f', 'fact', [['amount', 'integer', Array.from({ length: 80 }, (_, i) => 10_000 + i), { use: 'quantity' }]])],
+      tables: [
+        table('f', 'fact', [
+          ['amount', 'integer', Array.from({ length: 80 }, (_, i) => 10_000 + i), { use: 'quantity' }],
+        ]),
+      ],
     }),
     0,
   ],
@@ -224,7 +278,14 @@ const cases: [id: string, says: string, model: () => Omit<Model, 'crease' | 'nam
     'nearly all differ, all of one width',
     () => ({
       tables: [
-        table('f', 'fact', [['thing', 'integer', Array.from({ length: 80 }, (_, i) => 4_020_707_000 + i * 37), { use: 'quantity' }]]),
+        table('f', 'fact', [
+          [
+            'thing',
+            'integer',
+            Array.from({ length: 80 }, (_, i) => 4_020_707_000 + i * 37),
+            { use: 'quantity' },
+          ],
+        ]),
       ],
     }),
     80,
@@ -254,7 +315,12 @@ const cases: [id: string, says: string, model: () => Omit<Model, 'crease' | 'nam
   ['snapshot-measure:M', 'at last', () => snapshot('sum(stock.n) at last stock.day'), 0],
   ['snapshot-measure:M', 'an average per day', () => snapshot('avg(sum(stock.n) per calendar.day)'), 0],
   ['snapshot-measure:M', 'a sum per day is a sum', () => snapshot('sum(sum(stock.n) per calendar.day)'), 1],
-  ['snapshot-measure:M', 'only half of it is settled', () => snapshot('sum(stock.n) / (sum(stock.n) at last stock.day)'), 1],
+  [
+    'snapshot-measure:M',
+    'only half of it is settled',
+    () => snapshot('sum(stock.n) / (sum(stock.n) at last stock.day)'),
+    1,
+  ],
   ['snapshot-measure:M', 'the greatest is not added', () => snapshot('max(stock.n)'), 0],
   ['missing-side:M', 'two facts', () => twoFacts('"F" - "G"'), 1],
   ['missing-side:M', 'each side filled', () => twoFacts('coalesce("F", 0) - coalesce("G", 0)'), 0],
@@ -263,12 +329,37 @@ const cases: [id: string, says: string, model: () => Omit<Model, 'crease' | 'nam
   ['missing-side:M', 'counts are never null', () => twoFacts('count(f) - count(g)'), 0],
   ['missing-side:M', 'within one fact', () => twoFacts('"F" - count(f)'), 0],
   ['perspective-closed:P', 'a dimension and its measure', () => seen({ tables: ['d'], measures: ['M'] }), 0],
-  ['perspective-closed:P', 'something missing', () => seen({ tables: ['d', 'gone'], measures: ['M', 'Nothing'] }), 2],
-  ['perspective-closed:P', 'something hidden', () => seen({ tables: ['d'], columns: ['d.x'], measures: ['M', 'Secret'] }), 2],
-  ['perspective-closed:P', 'a hierarchy without its column', () => seen({ columns: ['d.id'], hierarchies: ['d.H'], measures: ['M'] }), 1],
+  [
+    'perspective-closed:P',
+    'something missing',
+    () => seen({ tables: ['d', 'gone'], measures: ['M', 'Nothing'] }),
+    2,
+  ],
+  [
+    'perspective-closed:P',
+    'something hidden',
+    () => seen({ tables: ['d'], columns: ['d.x'], measures: ['M', 'Secret'] }),
+    2,
+  ],
+  [
+    'perspective-closed:P',
+    'a hierarchy without its column',
+    () => seen({ columns: ['d.id'], hierarchies: ['d.H'], measures: ['M'] }),
+    1,
+  ],
   ['perspective-closed:P', 'a measure without a dimension', () => seen({ measures: ['M'] }), 1],
-  ['perspective-closed:P', 'a dimension without a measure', () => seen({ tables: ['d', 'lone'], measures: ['M'] }), 1],
-  ['measure-reach:M<-lone', 'beside a dimension that does not reach it', () => seen({ tables: ['d', 'lone'], measures: ['M'] }), 1],
+  [
+    'perspective-closed:P',
+    'a dimension without a measure',
+    () => seen({ tables: ['d', 'lone'], measures: ['M'] }),
+    1,
+  ],
+  [
+    'measure-reach:M<-lone',
+    'beside a dimension that does not reach it',
+    () => seen({ tables: ['d', 'lone'], measures: ['M'] }),
+    1,
+  ],
   [
     'path-acyclic:self',
     'a table that refers to itself by default',
@@ -278,14 +369,20 @@ const cases: [id: string, says: string, model: () => Omit<Model, 'crease' | 'nam
   [
     'path-acyclic:self',
     'not by default',
-    () => ({ tables: [tree([null, 1])], relationships: [relate('self', 'staff', 'boss', 'staff', 'id', { default: false })] }),
+    () => ({
+      tables: [tree([null, 1])],
+      relationships: [relate('self', 'staff', 'boss', 'staff', 'id', { default: false })],
+    }),
     0,
   ],
   [
     'reference-type:r',
     'text meets number',
     () => ({
-      tables: [table('f', 'fact', [['d', 'text', ['1']]]), table('d', 'dimension', [['id', 'integer', [1]]], { key: ['id'] })],
+      tables: [
+        table('f', 'fact', [['d', 'text', ['1']]]),
+        table('d', 'dimension', [['id', 'integer', [1]]], { key: ['id'] }),
+      ],
       relationships: [relate('r', 'f', 'd', 'd', 'id')],
     }),
     1,
@@ -294,7 +391,10 @@ const cases: [id: string, says: string, model: () => Omit<Model, 'crease' | 'nam
     'reference-type:r',
     'a decimal meets an integer',
     () => ({
-      tables: [table('f', 'fact', [['d', 'decimal(9,2)', [100]]]), table('d', 'dimension', [['id', 'integer', [1]]], { key: ['id'] })],
+      tables: [
+        table('f', 'fact', [['d', 'decimal(9,2)', [100]]]),
+        table('d', 'dimension', [['id', 'integer', [1]]], { key: ['id'] }),
+      ],
       relationships: [relate('r', 'f', 'd', 'd', 'id')],
     }),
     0,
@@ -303,7 +403,10 @@ const cases: [id: string, says: string, model: () => Omit<Model, 'crease' | 'nam
     'cardinality:r',
     'one-to-one, twice on one side',
     () => ({
-      tables: [table('f', 'fact', [['d', 'integer', [1, 1]]]), table('d', 'dimension', [['id', 'integer', [1]]], { key: ['id'] })],
+      tables: [
+        table('f', 'fact', [['d', 'integer', [1, 1]]]),
+        table('d', 'dimension', [['id', 'integer', [1]]], { key: ['id'] }),
+      ],
       relationships: [relate('r', 'f', 'd', 'd', 'id', { cardinality: 'one-to-one' })],
     }),
     2,
@@ -312,7 +415,10 @@ const cases: [id: string, says: string, model: () => Omit<Model, 'crease' | 'nam
     'cardinality:r',
     'many-to-many contradicts nothing',
     () => ({
-      tables: [table('f', 'fact', [['d', 'integer', [1, 1]]]), table('d', 'dimension', [['id', 'integer', [1, 1]]])],
+      tables: [
+        table('f', 'fact', [['d', 'integer', [1, 1]]]),
+        table('d', 'dimension', [['id', 'integer', [1, 1]]]),
+      ],
       relationships: [relate('r', 'f', 'd', 'd', 'id', { cardinality: 'many-to-many' })],
     }),
     0,
@@ -332,7 +438,10 @@ const cases: [id: string, says: string, model: () => Omit<Model, 'crease' | 'nam
   [
     'measure-name:f',
     'a table is called so',
-    () => ({ tables: [table('f', 'fact', [['q', 'integer', []]])], measures: [{ name: 'f', formula: 'count("f")' }] }),
+    () => ({
+      tables: [table('f', 'fact', [['q', 'integer', []]])],
+      measures: [{ name: 'f', formula: 'count("f")' }],
+    }),
     1,
   ],
   [
@@ -400,8 +509,12 @@ test.each(cases)('%s: %s', (id, _says, model, against) => {
 });
 
 test('a gap in validity warns, an overlap blocks', () => {
-  expect(judge(versions(['2026-01-01', '2026-02-02'], ['2026-01-31', null]), 'validity-disjoint:card')!.weight).toBe('warns');
-  expect(judge(versions(['2026-01-01', '2026-01-31'], ['2026-01-31', null]), 'validity-disjoint:card')!.weight).toBe('blocks');
+  expect(
+    judge(versions(['2026-01-01', '2026-02-02'], ['2026-01-31', null]), 'validity-disjoint:card')!.weight,
+  ).toBe('warns');
+  expect(
+    judge(versions(['2026-01-01', '2026-01-31'], ['2026-01-31', null]), 'validity-disjoint:card')!.weight,
+  ).toBe('blocks');
 });
 
 test('claims about what the model does not have are not made, and nothing throws', () => {
@@ -431,5 +544,7 @@ test('every kind is shown broken by some case here or by the demo', () => {
     'known-answer',
   ];
   const here = cases.filter(([, , , against]) => against > 0).map(([id]) => id.split(':')[0]!);
-  expect(CLAIM_KINDS.map((k) => k.kind).filter((kind) => !here.includes(kind) && !elsewhere.includes(kind))).toEqual([]);
+  expect(
+    CLAIM_KINDS.map((k) => k.kind).filter((kind) => !here.includes(kind) && !elsewhere.includes(kind)),
+  ).toEqual([]);
 });

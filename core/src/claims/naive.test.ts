@@ -31,13 +31,21 @@ const word = fc.option(fc.constantFrom('a', 'b', 'c', 'd'), { freq: 7 });
 const days = fc.option(fc.integer({ min: 0, max: 6 }), { freq: 7 });
 const rowsOf: Record<string, fc.Arbitrary<Rows>> = {
   area: fc.array(fc.record({ id: small, zone: word }), { maxLength: 5 }),
-  place: fc.array(fc.record({ id: small, area_id: small, region: word, town: word, above: small, label: word }), { maxLength: 7 }),
+  place: fc.array(
+    fc.record({ id: small, area_id: small, region: word, town: word, above: small, label: word }),
+    { maxLength: 7 },
+  ),
   day: fc.array(fc.record({ day: days, month: small }), { maxLength: 8 }),
   card: fc.array(fc.record({ id: small, no: word, since: days, till: days }), { maxLength: 6 }),
-  wrote: fc.array(fc.record({ title: small, author: small, share: fc.option(fc.constantFrom(25, 50, 100), { freq: 9 }) }), {
-    maxLength: 7,
+  wrote: fc.array(
+    fc.record({ title: small, author: small, share: fc.option(fc.constantFrom(25, 50, 100), { freq: 9 }) }),
+    {
+      maxLength: 7,
+    },
+  ),
+  visit: fc.array(fc.record({ no: small, line: small, place_id: small, on_day: days, people: small }), {
+    maxLength: 9,
   }),
-  visit: fc.array(fc.record({ no: small, line: small, place_id: small, on_day: days, people: small }), { maxLength: 9 }),
 };
 const worlds = fc.record(rowsOf as { [name: string]: fc.Arbitrary<Rows> });
 
@@ -88,11 +96,17 @@ const model: Model = {
 
 const keyOf = (row: Row, names: readonly string[]): string => JSON.stringify(names.map((name) => row[name]));
 const whole = (row: Row, names: readonly string[]): boolean => names.every((name) => row[name] !== null);
-const differ = (rows: Rows, names: readonly string[]): number => new Set(rows.map((r) => keyOf(r, names))).size;
-const count = (rows: Rows, names: readonly string[]): Naive => ({ against: rows.length, distinct: differ(rows, names) });
+const differ = (rows: Rows, names: readonly string[]): number =>
+  new Set(rows.map((r) => keyOf(r, names))).size;
+const count = (rows: Rows, names: readonly string[]): Naive => ({
+  against: rows.length,
+  distinct: differ(rows, names),
+});
 /** Rows of which another has the same whole key. */
 const repeated = (rows: Rows, names: readonly string[]): Rows =>
-  rows.filter((r, i) => whole(r, names) && rows.some((s, j) => i !== j && keyOf(r, names) === keyOf(s, names)));
+  rows.filter(
+    (r, i) => whole(r, names) && rows.some((s, j) => i !== j && keyOf(r, names) === keyOf(s, names)),
+  );
 /** The first row with that value. */
 const partner = (rows: Rows, column: string, value: Value | undefined): Row | undefined =>
   value === null ? undefined : rows.find((r) => r[column] === value);
@@ -110,7 +124,10 @@ function torn(rows: Rows, own: (row: Row) => Value[], above: (row: Row) => Value
 
 /** Every judgement of the model, row by row. */
 function naive(world: Record<string, Rows>): Record<string, Naive> {
-  const { area, place, day, card, wrote, visit } = world as Record<'area' | 'place' | 'day' | 'card' | 'wrote' | 'visit', Rows>;
+  const { area, place, day, card, wrote, visit } = world as Record<
+    'area' | 'place' | 'day' | 'card' | 'wrote' | 'visit',
+    Rows
+  >;
   const found: Record<string, Naive> = {};
   for (const t of model.tables) {
     const rows = world[t.name]!;
@@ -122,15 +139,21 @@ function naive(world: Record<string, Rows>): Record<string, Naive> {
   for (const r of model.relationships!) {
     const [rows, others] = [world[r.from.table]!, world[r.to.table]!];
     const asTheirs = (row: Row) => JSON.stringify(r.from.columns.map((name) => row[name]));
-    const orphans = rows.filter((row) => whole(row, r.from.columns) && !others.some((o) => keyOf(o, r.to.columns) === asTheirs(row)));
+    const orphans = rows.filter(
+      (row) => whole(row, r.from.columns) && !others.some((o) => keyOf(o, r.to.columns) === asTheirs(row)),
+    );
     found[`reference-complete:${r.name}`] = count(orphans, r.from.columns);
-    found[`reference-filled:${r.name}`] = { against: rows.filter((row) => !whole(row, r.from.columns)).length };
+    found[`reference-filled:${r.name}`] = {
+      against: rows.filter((row) => !whole(row, r.from.columns)).length,
+    };
     const toMany = repeated(others, r.to.columns).length;
     const fromMany = r.cardinality === 'one-to-one' ? repeated(rows, r.from.columns).length : 0;
     found[`cardinality:${r.name}`] = { against: toMany + fromMany };
     found[`reference-type:${r.name}`] = { against: 0 };
   }
-  const labels = place.filter((r) => r.label !== null && new Set(place.filter((s) => s.label === r.label).map((s) => s.id)).size > 1);
+  const labels = place.filter(
+    (r) => r.label !== null && new Set(place.filter((s) => s.label === r.label).map((s) => s.id)).size > 1,
+  );
   found['label-unique:place.label'] = count(labels, ['label']);
   const zone = (r: Row): Value => partner(area, 'id', r.area_id)?.zone ?? null;
   found['level-single-parent:place.Geography.Region'] = torn(
@@ -168,9 +191,14 @@ function naive(world: Record<string, Rows>): Record<string, Naive> {
   const [first, last] = [Math.min(...known), Math.max(...known)];
   const missing = known.length === 0 ? 0 : last - first + 1 - new Set(known).size;
   const twice = day.filter((r) => r.day !== null && known.filter((d) => d === r.day).length > 1);
-  found['calendar-continuous:day'] = { against: missing + twice.length, distinct: missing + differ(twice, ['day']) };
+  found['calendar-continuous:day'] = {
+    against: missing + twice.length,
+    distinct: missing + differ(twice, ['day']),
+  };
   const outside = visit.filter(
-    (r) => r.on_day !== null && ((r.on_day as number) < first || (r.on_day as number) > last || known.length === 0),
+    (r) =>
+      r.on_day !== null &&
+      ((r.on_day as number) < first || (r.on_day as number) > last || known.length === 0),
   );
   found['calendar-covers:visit_day'] = count(outside, ['on_day']);
   found['partition-covers:visit'] = { against: visit.filter((r) => r.on_day === null).length };
@@ -182,7 +210,10 @@ function naive(world: Record<string, Rows>): Record<string, Naive> {
   const begins = (r: Row) => (r.since as number | null) ?? -Infinity;
   const ends = (r: Row) => (r.till as number | null) ?? Infinity;
   const clash = card.filter((r, i) =>
-    card.some((s, j) => i !== j && r.no !== null && r.no === s.no && meets([begins(r), ends(r)], [begins(s), ends(s)])),
+    card.some(
+      (s, j) =>
+        i !== j && r.no !== null && r.no === s.no && meets([begins(r), ends(r)], [begins(s), ends(s)]),
+    ),
   );
   if (clash.length > 0) found['validity-disjoint:card'] = { against: clash.length };
   return found;
@@ -235,7 +266,8 @@ test('claims about data are judged as by counting row by row', () => {
       }
       // Nothing else is broken that stops a release.
       for (const [id, { verdict, weight }] of judged)
-        if (!(id in expected) && weight !== 'warns' && !id.startsWith('validity-disjoint')) expect([id, verdict]).toEqual([id, 'holds']);
+        if (!(id in expected) && weight !== 'warns' && !id.startsWith('validity-disjoint'))
+          expect([id, verdict]).toEqual([id, 'holds']);
     }),
     { numRuns: 200 },
   );

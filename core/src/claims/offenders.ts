@@ -4,27 +4,41 @@ import type { Cell, Evidence, SampleRow } from './claim.ts';
 import { SAMPLE_SIZE } from './claim.ts';
 
 /** The values of a row as JSON, by column name. */
-export const rowCells = (columns: readonly Column[], row: number): Record<string, Cell> => cellsOfRows(columns, [row])[0]!;
+export const rowCells = (columns: readonly Column[], row: number): Record<string, Cell> =>
+  cellsOfRows(columns, [row])[0]!;
 
 /** As `rowCells`, of several rows: a dictionary is asked once for all of them. */
 function cellsOfRows(columns: readonly Column[], rows: readonly number[]): Record<string, Cell>[] {
   const values = columns.map((column) => column.valuesOf(rows.map((row) => column.codes[row]!)));
-  return rows.map((_, i) => Object.fromEntries(columns.map((column, c) => [column.name, toJson(values[c]![i]!, column.type)])));
+  return rows.map((_, i) =>
+    Object.fromEntries(columns.map((column, c) => [column.name, toJson(values[c]![i]!, column.type)])),
+  );
 }
 
-export const hasNull = (columns: readonly Column[], row: number): boolean => columns.some((column) => column.codes[row] === 0);
+export const hasNull = (columns: readonly Column[], row: number): boolean =>
+  columns.some((column) => column.codes[row] === 0);
 
 /**
  * Evidence over rows that speak against a claim: grouped by the values of `shown`, the most frequent first, each with up to five lines.
  */
-export function offendingRows(table: TableData, checked: number, shown: readonly Column[], offends: (row: number) => boolean): Evidence {
+export function offendingRows(
+  table: TableData,
+  checked: number,
+  shown: readonly Column[],
+  offends: (row: number) => boolean,
+): Evidence {
   const rows: number[] = [];
   for (let row = 0; row < table.rowCount; row++) if (offends(row)) rows.push(row);
   return evidenceOf(table, checked, shown, rows);
 }
 
 /** As `offendingRows`, of rows that are known. */
-export function evidenceOf(table: TableData, checked: number, shown: readonly Column[], offending: ArrayLike<number>): Evidence {
+export function evidenceOf(
+  table: TableData,
+  checked: number,
+  shown: readonly Column[],
+  offending: ArrayLike<number>,
+): Evidence {
   const groups = new Map<number | string, { row: number; rows: number; lines: number[] }>();
   if (offending.length === 0) return { checked, against: 0, distinct: 0 };
   const keyOf = groupKey(shown, offending);
@@ -46,7 +60,12 @@ export function evidenceOf(table: TableData, checked: number, shown: readonly Co
     rows,
     ...(lines.length > 0 ? { line: lines[0]!, lines } : {}),
   }));
-  return { checked, against: offending.length, distinct: groups.size, ...(sample.length > 0 ? { sample } : {}) };
+  return {
+    checked,
+    against: offending.length,
+    distinct: groups.size,
+    ...(sample.length > 0 ? { sample } : {}),
+  };
 }
 
 /** Tells rows apart by the codes of some columns: by one number where all combinations have one. */
@@ -75,7 +94,12 @@ const MOST_LINES = 5;
  * As `offendingRows` where the values of one column decide: the histogram has the counts, and rows are looked at only for the lines of the
  * sample, until it has them. `offends[code]` is not 0 for values that speak against the claim.
  */
-export function offendingCodes(table: TableData, checked: number, column: Column, offends: ArrayLike<number>): Evidence {
+export function offendingCodes(
+  table: TableData,
+  checked: number,
+  column: Column,
+  offends: ArrayLike<number>,
+): Evidence {
   const { counts } = column;
   /** The most frequent so far, the first of as many; never more than are shown, so that millions need no sorting. */
   const shown: number[] = [];
@@ -107,7 +131,11 @@ export function offendingCodes(table: TableData, checked: number, column: Column
   const values = column.valuesOf(shown);
   const sample = shown.map((code, i): SampleRow => {
     const lines = table.lineOf ? rows.get(code)!.map((row) => table.lineOf!(row)) : [];
-    return { [column.name]: toJson(values[i]!, column.type), rows: counts[code]!, ...(lines.length > 0 ? { line: lines[0]!, lines } : {}) };
+    return {
+      [column.name]: toJson(values[i]!, column.type),
+      rows: counts[code]!,
+      ...(lines.length > 0 ? { line: lines[0]!, lines } : {}),
+    };
   });
   return { checked, against, distinct, sample };
 }

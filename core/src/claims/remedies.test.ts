@@ -24,11 +24,16 @@ const made = (name: string, role: Table['role'], cells: Cells, rest: Partial<Tab
     role,
     source: { file: `${name}.csv` },
     ...rest,
-    columns: [...Object.entries(cells).map(([column, [type]]) => ({ name: column, type })), ...(rest.columns ?? [])],
+    columns: [
+      ...Object.entries(cells).map(([column, [type]]) => ({ name: column, type })),
+      ...(rest.columns ?? []),
+    ],
   },
   rows: tableOf(
     name,
-    Object.entries(cells).map(([column, [type, values]]) => columnOfValues(column, parseType(type)!, [...values])),
+    Object.entries(cells).map(([column, [type, values]]) =>
+      columnOfValues(column, parseType(type)!, [...values]),
+    ),
     { lineOf: (row) => row + 2 },
   ),
 });
@@ -49,7 +54,11 @@ function world(tables: readonly Made[], rest: Partial<Model> = {}) {
 }
 
 /** Judges a claim, applies a remedy of it, and judges all claims again: it holds, and nothing that stops a release is broken that was not. */
-function mended(of: ReturnType<typeof world>, id: string, remedyId: string): { model: Model; data: ModelData; remedy: Remedy } {
+function mended(
+  of: ReturnType<typeof world>,
+  id: string,
+  remedyId: string,
+): { model: Model; data: ModelData; remedy: Remedy } {
   const blocking = (model: Model) => {
     const data = of.data(model);
     return listClaims(model, data.checker).flatMap((c) => {
@@ -67,7 +76,10 @@ function mended(of: ReturnType<typeof world>, id: string, remedyId: string): { m
   const model = applyEdit(of.model, remedy!.edit);
   const data = of.data(model);
   const again = listClaims(model, data.checker).find((c) => c.id === id);
-  expect([remedyId, again ? judgeClaim(again, data).verdict : 'gone']).toEqual([remedyId, again ? 'holds' : 'gone']);
+  expect([remedyId, again ? judgeClaim(again, data).verdict : 'gone']).toEqual([
+    remedyId,
+    again ? 'holds' : 'gone',
+  ]);
   expect(blocking(model).filter((c) => !blocking(of.model).includes(c))).toEqual([]);
   return { model, data, remedy: remedy! };
 }
@@ -81,13 +93,22 @@ const valuesOf = (data: ModelData, table: string, column: string): Value[] => {
 };
 
 test('a key that stands twice: one more column, where it is enough, or each row once, where rows are copies', () => {
-  const wide = world([made('t', 'fact', { no: integers(1, 1, 2), line: integers(1, 2, 1), other: integers(5, 5, 5) }, { key: ['no'] })]);
+  const wide = world([
+    made(
+      't',
+      'fact',
+      { no: integers(1, 1, 2), line: integers(1, 2, 1), other: integers(5, 5, 5) },
+      { key: ['no'] },
+    ),
+  ]);
   expect(mended(wide, 'key-unique:t', 'widen-key-line').model.tables[0]!.key).toEqual(['no', 'line']);
   const claim = listClaims(wide.model).find((c) => c.id === 'key-unique:t')!;
   const data = wide.data(wide.model);
   // A column that is not enough is not offered, nor are rows taken once that differ.
   expect(claim.remedies!(judgeClaim(claim, data), data).map((r) => r.id)).toEqual(['widen-key-line']);
-  const copies = world([made('t', 'dimension', { no: integers(1, 1, 2), name: texts('a', 'a', 'b') }, { key: ['no'] })]);
+  const copies = world([
+    made('t', 'dimension', { no: integers(1, 1, 2), name: texts('a', 'a', 'b') }, { key: ['no'] }),
+  ]);
   expect(valuesOf(mended(copies, 'key-unique:t', 'take-distinct').data, 't', 'no')).toEqual([1, 2]);
 });
 
@@ -104,9 +125,22 @@ test('values without a partner get a member each, which says so; ends that look 
   const of = world(
     [
       made('loan', 'fact', { branch: integers(1, 7, 7, 9, null) }),
-      made('branch', 'dimension', { id: integers(1, 2), name: texts('Ash', 'Elm') }, { key: ['id'], label: 'name' }),
+      made(
+        'branch',
+        'dimension',
+        { id: integers(1, 2), name: texts('Ash', 'Elm') },
+        { key: ['id'], label: 'name' },
+      ),
     ],
-    { relationships: [{ name: 'loan_branch', from: { table: 'loan', columns: ['branch'] }, to: { table: 'branch', columns: ['id'] } }] },
+    {
+      relationships: [
+        {
+          name: 'loan_branch',
+          from: { table: 'loan', columns: ['branch'] },
+          to: { table: 'branch', columns: ['id'] },
+        },
+      ],
+    },
   );
   const { data } = mended(of, 'reference-complete:loan_branch', 'add-unmatched-member');
   expect([valuesOf(data, 'branch', 'id'), valuesOf(data, 'branch', 'name')]).toEqual([
@@ -114,17 +148,35 @@ test('values without a partner get a member each, which says so; ends that look 
     ['Ash', 'Elm', 'unmatched 7', 'unmatched 9'],
   ]);
   const turned = world(
-    [made('branch', 'dimension', { id: integers(1, 2, 3) }, { key: ['id'] }), made('loan', 'fact', { branch: integers(1, 1, 2) })],
+    [
+      made('branch', 'dimension', { id: integers(1, 2, 3) }, { key: ['id'] }),
+      made('loan', 'fact', { branch: integers(1, 1, 2) }),
+    ],
     {
-      relationships: [{ name: 'r', from: { table: 'branch', columns: ['id'] }, to: { table: 'loan', columns: ['branch'] } }],
+      relationships: [
+        { name: 'r', from: { table: 'branch', columns: ['id'] }, to: { table: 'loan', columns: ['branch'] } },
+      ],
     },
   );
-  expect(mended(turned, 'reference-complete:r', 'swap-ends').model.relationships![0]!.from.table).toBe('loan');
+  expect(mended(turned, 'reference-complete:r', 'swap-ends').model.relationships![0]!.from.table).toBe(
+    'loan',
+  );
 });
 
 test('labels of several members are shown with their key', () => {
-  const of = world([made('t', 'dimension', { no: integers(1, 2, 3), name: texts('a', 'a', null) }, { key: ['no'], label: 'name' })]);
-  expect(valuesOf(mended(of, 'label-unique:t.name', 'label-with-key').data, 't', 'name_and_key')).toEqual(['a (1)', 'a (2)', null]);
+  const of = world([
+    made(
+      't',
+      'dimension',
+      { no: integers(1, 2, 3), name: texts('a', 'a', null) },
+      { key: ['no'], label: 'name' },
+    ),
+  ]);
+  expect(valuesOf(mended(of, 'label-unique:t.name', 'label-with-key').data, 't', 'name_and_key')).toEqual([
+    'a (1)',
+    'a (2)',
+    null,
+  ]);
 });
 
 test('ragged levels show the member above', () => {
@@ -135,7 +187,10 @@ test('ragged levels show the member above', () => {
   const of = world([made('t', 'dimension', { region: texts('N', 'S'), town: texts('Ash', null) })], {
     hierarchies: [{ name: 'H', table: 't', levels }],
   });
-  expect(valuesOf(mended(of, 'level-filled:t.H.Town', 'fill-from-above').data, 't', 'town_filled')).toEqual(['Ash', 'S']);
+  expect(valuesOf(mended(of, 'level-filled:t.H.Town', 'fill-from-above').data, 't', 'town_filled')).toEqual([
+    'Ash',
+    'S',
+  ]);
 });
 
 test('members that are their own parent become tops; other loops are not touched', () => {
@@ -143,7 +198,9 @@ test('members that are their own parent become tops; other loops are not touched
     world([made('t', 'dimension', { id: integers(1, 2, 3), up: integers(...parents) }, { key: ['id'] })], {
       hierarchies: [{ name: 'H', table: 't', parent: 'up' }],
     });
-  expect(mended(tree([1, 1, 2]), 'tree-acyclic:t.H', 'own-parents-are-tops').model.hierarchies![0]!.parent).toBe('up_but_self');
+  expect(
+    mended(tree([1, 1, 2]), 'tree-acyclic:t.H', 'own-parents-are-tops').model.hierarchies![0]!.parent,
+  ).toBe('up_but_self');
   const round = tree([2, 1, 3]);
   const claim = listClaims(round.model).find((c) => c.id === 'tree-acyclic:t.H')!;
   expect(claim.remedies!(judgeClaim(claim, round.data(round.model)), round.data(round.model))).toEqual([]);
@@ -153,10 +210,17 @@ test('days that a calendar lacks are generated, and a calendar is extended to th
   const calendar = made(
     'calendar',
     'dimension',
-    { day: dates('2026-07-01', '2026-07-04'), month: integers(7, 7), fiscal_year: integers(2027, 2027), holiday: texts('Founders', null) },
+    {
+      day: dates('2026-07-01', '2026-07-04'),
+      month: integers(7, 7),
+      fiscal_year: integers(2027, 2027),
+      holiday: texts('Founders', null),
+    },
     { key: ['day'] },
   );
-  const gaps = world([calendar], { calendars: [{ table: 'calendar', day: 'day', fiscalYear: { firstMonth: 7, namedBy: 'end' } }] });
+  const gaps = world([calendar], {
+    calendars: [{ table: 'calendar', day: 'day', fiscalYear: { firstMonth: 7, namedBy: 'end' } }],
+  });
   const { data } = mended(gaps, 'calendar-continuous:calendar', 'add-missing-days');
   expect(['month', 'fiscal_year', 'holiday'].map((name) => valuesOf(data, 'calendar', name))).toEqual([
     [7, 7, 7, 7],
@@ -177,12 +241,22 @@ test('days that a calendar lacks are generated, and a calendar is extended to th
         'calendar',
         'dimension',
         {},
-        { key: ['day'], source: { calendar: { from: '2026-01-01', to: '2026-01-31' } }, columns: [{ name: 'day', type: 'date' }] },
+        {
+          key: ['day'],
+          source: { calendar: { from: '2026-01-01', to: '2026-01-31' } },
+          columns: [{ name: 'day', type: 'date' }],
+        },
       ),
     ],
     {
       calendars: [{ table: 'calendar', day: 'day' }],
-      relationships: [{ name: 'visit_day', from: { table: 'visit', columns: ['on'] }, to: { table: 'calendar', columns: ['day'] } }],
+      relationships: [
+        {
+          name: 'visit_day',
+          from: { table: 'visit', columns: ['on'] },
+          to: { table: 'calendar', columns: ['day'] },
+        },
+      ],
     },
   );
   expect(mended(late, 'calendar-covers:visit_day', 'extend-calendar').model.tables[1]!.source).toEqual({
@@ -191,20 +265,36 @@ test('days that a calendar lacks are generated, and a calendar is extended to th
 });
 
 test('a sum over two facts takes a missing side as nothing, a perspective is closed, an answer taken', () => {
-  const facts = [made('a', 'fact', { n: integers(1, 2), d: integers(1, 1) }), made('b', 'fact', { n: integers(3) })];
+  const facts = [
+    made('a', 'fact', { n: integers(1, 2), d: integers(1, 1) }),
+    made('b', 'fact', { n: integers(3) }),
+  ];
   const sum = world(facts, { measures: [{ name: 'Both', formula: 'sum(a.n) + sum(b.n) -- together' }] });
   expect(mended(sum, 'missing-side:Both', 'coalesce-sides').model.measures![0]!.formula).toBe(
     'coalesce(sum(a.n), 0) + coalesce(sum(b.n), 0) -- together',
   );
-  const shown = world([...facts, made('d', 'dimension', { id: integers(1), name: texts('x') }, { key: ['id'] })], {
-    measures: [
-      { name: 'A', formula: 'sum(a.n)' },
-      { name: 'B', formula: 'sum(b.n)' },
-    ],
-    relationships: [{ name: 'a_d', from: { table: 'a', columns: ['d'] }, to: { table: 'd', columns: ['id'] } }],
-    hierarchies: [{ name: 'H', table: 'd', levels: [{ name: 'Name', column: 'name' }] }],
-    perspectives: [{ name: 'P', tables: ['nothing'], columns: ['d.id'], hierarchies: ['d.H'], measures: ['A', 'B', 'C'] }],
-  });
+  const shown = world(
+    [...facts, made('d', 'dimension', { id: integers(1), name: texts('x') }, { key: ['id'] })],
+    {
+      measures: [
+        { name: 'A', formula: 'sum(a.n)' },
+        { name: 'B', formula: 'sum(b.n)' },
+      ],
+      relationships: [
+        { name: 'a_d', from: { table: 'a', columns: ['d'] }, to: { table: 'd', columns: ['id'] } },
+      ],
+      hierarchies: [{ name: 'H', table: 'd', levels: [{ name: 'Name', column: 'name' }] }],
+      perspectives: [
+        {
+          name: 'P',
+          tables: ['nothing'],
+          columns: ['d.id'],
+          hierarchies: ['d.H'],
+          measures: ['A', 'B', 'C'],
+        },
+      ],
+    },
+  );
   expect(mended(shown, 'perspective-closed:P', 'close-perspective').model.perspectives).toEqual([
     { name: 'P', tables: [], columns: ['d.id', 'd.name'], hierarchies: ['d.H'], measures: ['A'] },
   ]);
@@ -222,18 +312,30 @@ test('what does not hold is written for spreadsheets and for pipelines', () => {
       made('branch', 'dimension', { id: integers(1) }, { key: ['id'] }),
     ],
     {
-      relationships: [{ name: 'loan_branch', from: { table: 'loan', columns: ['branch'] }, to: { table: 'branch', columns: ['id'] } }],
-      waivers: [{ claim: 'key-unique:loan', reason: 'agreed, for now', author: 'a modeler', until: '2027-01-01' }],
+      relationships: [
+        {
+          name: 'loan_branch',
+          from: { table: 'loan', columns: ['branch'] },
+          to: { table: 'branch', columns: ['id'] },
+        },
+      ],
+      waivers: [
+        { claim: 'key-unique:loan', reason: 'agreed, for now', author: 'a modeler', until: '2027-01-01' },
+      ],
     },
   );
   const of = data(model);
-  const claims = listClaims(model, of.checker).map((c) => present(c, judgeClaim(c, of), model, '2026-11-23', of));
+  const claims = listClaims(model, of.checker).map((c) =>
+    present(c, judgeClaim(c, of), model, '2026-11-23', of),
+  );
   const csv = claimsCsv(claims).trimEnd().split('\n');
   expect(csv).toHaveLength(claims.length + 1);
   expect(csv.find((line) => line.startsWith('reference-complete'))).toBe(
     'reference-complete:loan_branch,reference-complete,loan_branch,broken,blocks,2,1,1,every loan.branch is a branch.id,branch 7,,,',
   );
-  expect(csv.find((line) => line.startsWith('key-unique:loan'))).toMatch(/,waived,.*"agreed, for now",a modeler,2027-01-01$/);
+  expect(csv.find((line) => line.startsWith('key-unique:loan'))).toMatch(
+    /,waived,.*"agreed, for now",a modeler,2027-01-01$/,
+  );
   const text = writeModel(model);
   const log = JSON.parse(claimsSarif(claims, { model, file: 'models/my model.crease.json', text })) as {
     version: string;
@@ -255,11 +357,17 @@ test('what does not hold is written for spreadsheets and for pipelines', () => {
     'It does not hold that every loan.branch is a branch.id. 1 of 2 speak against it. First: branch 7.',
   ]);
   expect(orphans.locations[0]!.physicalLocation.artifactLocation.uri).toBe('models/my%20model.crease.json');
-  expect(text.split('\n')[orphans.locations[0]!.physicalLocation.region.startLine - 1]).toContain('"loan_branch"');
+  expect(text.split('\n')[orphans.locations[0]!.physicalLocation.region.startLine - 1]).toContain(
+    '"loan_branch"',
+  );
   expect(orphans.relatedLocations).toEqual([
     { id: 1, physicalLocation: { artifactLocation: { uri: 'loan.csv' }, region: { startLine: 3 } } },
   ]);
   expect((results[0] as unknown as { suppressions: object[] }).suppressions).toEqual([
-    { kind: 'external', status: 'accepted', justification: 'agreed, for now, by a modeler, until 2027-01-01' },
+    {
+      kind: 'external',
+      status: 'accepted',
+      justification: 'agreed, for now, by a modeler, until 2027-01-01',
+    },
   ]);
 });

@@ -97,7 +97,11 @@ export class CodeStream {
     const statistics = this.statistics();
     const encoding = chooseEncoding(statistics);
     const codes = this.arena.words(this.codesAt, this.filled);
-    return { encoding: encoding.name, rows: this.filled, bytes: encoding.encode(codes, statistics, this.packer) };
+    return {
+      encoding: encoding.name,
+      rows: this.filled,
+      bytes: encoding.encode(codes, statistics, this.packer),
+    };
   }
 
   private readonly packer: Packer = {
@@ -134,7 +138,10 @@ export class CodeStream {
   private statistics(): SegmentStatistics {
     const { kernel } = this.arena;
     const words = this.arena.words(this.blocksAt, Math.ceil(this.filled / BLOCK) * 2);
-    const blocks = Array.from({ length: words.length / 2 }, (_, b) => ({ smallest: words[2 * b]!, largest: words[2 * b + 1]! }));
+    const blocks = Array.from({ length: words.length / 2 }, (_, b) => ({
+      smallest: words[2 * b]!,
+      largest: words[2 * b + 1]!,
+    }));
     const many = this.filled > 1;
     const smallest = Math.min(...blocks.map((b) => b.smallest));
     const largest = Math.max(...blocks.map((b) => b.largest));
@@ -155,7 +162,8 @@ export class CodeStream {
   finish(): { nulls: number; runs: number; counts: Uint32Array | undefined } {
     this.give();
     const { nulls, columnRuns } = this.arena.kernel;
-    const counts = this.size === undefined ? undefined : this.arena.words(this.countsAt, this.size + 1).slice();
+    const counts =
+      this.size === undefined ? undefined : this.arena.words(this.countsAt, this.size + 1).slice();
     return { nulls: nulls.value, runs: columnRuns.value, counts };
   }
 }
@@ -164,7 +172,9 @@ export class CodeStream {
 export function encodeSegments(codes: Codes): EncodedSegment[] {
   const segments: EncodedSegment[] = [];
   withEncoder((arena) => {
-    const stream = new CodeStream(arena, codes.length, SEGMENT_ROWS, undefined, (stretch) => segments.push(stretch.encode()));
+    const stream = new CodeStream(arena, codes.length, SEGMENT_ROWS, undefined, (stretch) =>
+      segments.push(stretch.encode()),
+    );
     stream.push(codes, { kind: 'shift', shift: 0 });
     stream.finish();
   });

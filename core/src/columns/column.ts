@@ -160,7 +160,11 @@ export const valueAt = (column: Column, row: number): Value => columnValues(colu
 
 /** Makes an array for codes up to and including `largest`. */
 export function codesArray(largest: number, length: number): Codes {
-  return largest < 0x100 ? new Uint8Array(length) : largest < 0x10000 ? new Uint16Array(length) : new Uint32Array(length);
+  return largest < 0x100
+    ? new Uint8Array(length)
+    : largest < 0x10000
+      ? new Uint16Array(length)
+      : new Uint32Array(length);
 }
 
 /** Counts codes, distinct values, nulls and runs over a finished code array. */
@@ -176,7 +180,17 @@ export function columnOfCodes(name: string, type: DataType, domain: Domain, code
   }
   let distinct = 0;
   for (let code = 1; code < counts.length; code++) if (counts[code]! > 0) distinct++;
-  return new CodedColumn({ name, type, rowCount: codes.length, domain, codes, counts: () => counts, distinct, nulls: counts[0]!, runs });
+  return new CodedColumn({
+    name,
+    type,
+    rowCount: codes.length,
+    domain,
+    codes,
+    counts: () => counts,
+    distinct,
+    nulls: counts[0]!,
+    runs,
+  });
 }
 
 /** Encodes values row by row: for derived columns, hand-typed members and tests. Values must be of the type. */
@@ -198,7 +212,12 @@ export function columnOfValues(name: string, type: DataType, values: ArrayLike<V
 }
 
 /** A column of values by number: 0 is null, k is the k-th of the distinct values, which are in no order. */
-export function columnOfNumbered(name: string, type: DataType, numbers: Uint32Array, distinct: readonly Value[]): Column {
+export function columnOfNumbered(
+  name: string,
+  type: DataType,
+  numbers: Uint32Array,
+  distinct: readonly Value[],
+): Column {
   const { domain, remap } = domainOfDistinct(distinct, numbers.length);
   const codes = codesArray(domain.size, numbers.length);
   for (let row = 0; row < codes.length; row++) codes[row] = remap[numbers[row]!]!;
@@ -212,7 +231,10 @@ export const renamed = (column: Column, name: string): Column => changedColumn(c
  * Sorts distinct non-null values into a domain. `remap[k]` is the code of the k-th given value (from 1); remap[0] is 0.
  * Whole numbers that lie close together become a range, which needs no dictionary.
  */
-export function domainOfDistinct(distinct: readonly Value[], rowCount: number): { domain: Domain; remap: Uint32Array } {
+export function domainOfDistinct(
+  distinct: readonly Value[],
+  rowCount: number,
+): { domain: Domain; remap: Uint32Array } {
   const remap = new Uint32Array(distinct.length + 1);
   if (distinct.length === 0) return { domain: listDomain([]), remap };
   if (distinct.every((value) => typeof value === 'number' && Number.isSafeInteger(value))) {
@@ -231,7 +253,10 @@ export function domainOfDistinct(distinct: readonly Value[], rowCount: number): 
     for (let k = 1; k < remap.length; k++) remap[k] = k;
     return { domain: listDomain([...distinct]), remap };
   }
-  const sorted = typeof distinct[0] === 'string' ? sortTexts([...(distinct as string[])]) : [...distinct].sort(compareValues);
+  const sorted =
+    typeof distinct[0] === 'string'
+      ? sortTexts([...(distinct as string[])])
+      : [...distinct].sort(compareValues);
   const place = new Map<Value, number>();
   sorted.forEach((value, k) => place.set(value, k + 1));
   distinct.forEach((value, k) => (remap[k + 1] = place.get(value)!));

@@ -1,6 +1,15 @@
 import fc from 'fast-check';
 import type { Value } from '../values/index.ts';
-import { DATE, decimal, DOUBLE, INTEGER, TEXT, BOOLEAN, compareText, compareValues } from '../values/index.ts';
+import {
+  DATE,
+  decimal,
+  DOUBLE,
+  INTEGER,
+  TEXT,
+  BOOLEAN,
+  compareText,
+  compareValues,
+} from '../values/index.ts';
 import type { CellsToCodes } from './index.ts';
 import {
   candidateSizes,
@@ -31,7 +40,9 @@ const codeArrays = fc
     fc.array(fc.nat(3), { maxLength: 3000 }),
     fc
       .array(fc.nat(9), { maxLength: 3000 })
-      .map((steps) => steps.map((_, i) => steps.slice(Math.max(0, i - 50), i).reduce((a, b) => a + b, i * 10))),
+      .map((steps) =>
+        steps.map((_, i) => steps.slice(Math.max(0, i - 50), i).reduce((a, b) => a + b, i * 10)),
+      ),
     fc.array(fc.nat(100_000), { maxLength: 3000 }),
     fc.array(fc.integer({ min: 0, max: 0xffffffff }), { maxLength: 50 }),
     fc
@@ -61,22 +72,31 @@ test.each(ENCODINGS.map((e) => [e.name, e] as const))(
 );
 
 test('codes of few bits go to what stands often, none is longer than 15 bits, and no two are alike', () => {
-  const fibonacci = Array.from({ length: 24 }).reduce<number[]>((list) => [...list, (list.at(-1) ?? 1) + (list.at(-2) ?? 0)], []);
+  const fibonacci = Array.from({ length: 24 }).reduce<number[]>(
+    (list) => [...list, (list.at(-1) ?? 1) + (list.at(-2) ?? 0)],
+    [],
+  );
   fc.assert(
-    fc.property(fc.oneof(fc.constant(fibonacci), fc.array(fc.nat(2000), { minLength: 2, maxLength: 300 })), (counts) => {
-      const frequencies = Uint32Array.from(counts);
-      const lengths = codeLengths(frequencies);
-      const used = [...lengths.keys()].filter((symbol) => lengths[symbol]! > 0);
-      expect(used).toEqual([...counts.keys()].filter((symbol) => counts[symbol]! > 0));
-      expect(Math.max(0, ...lengths)).toBeLessThanOrEqual(15);
-      // Kraft's sum is 1 for a full tree.
-      if (used.length > 1) expect(used.reduce((sum, symbol) => sum + 2 ** -lengths[symbol]!, 0)).toBe(1);
-      for (const a of used)
-        for (const b of used.slice(0, 20)) if (counts[a]! > 2 * counts[b]!) expect(lengths[a]).toBeLessThanOrEqual(lengths[b]!);
-    }),
+    fc.property(
+      fc.oneof(fc.constant(fibonacci), fc.array(fc.nat(2000), { minLength: 2, maxLength: 300 })),
+      (counts) => {
+        const frequencies = Uint32Array.from(counts);
+        const lengths = codeLengths(frequencies);
+        const used = [...lengths.keys()].filter((symbol) => lengths[symbol]! > 0);
+        expect(used).toEqual([...counts.keys()].filter((symbol) => counts[symbol]! > 0));
+        expect(Math.max(0, ...lengths)).toBeLessThanOrEqual(15);
+        // Kraft's sum is 1 for a full tree.
+        if (used.length > 1) expect(used.reduce((sum, symbol) => sum + 2 ** -lengths[symbol]!, 0)).toBe(1);
+        for (const a of used)
+          for (const b of used.slice(0, 20))
+            if (counts[a]! > 2 * counts[b]!) expect(lengths[a]).toBeLessThanOrEqual(lengths[b]!);
+      },
+    ),
     { numRuns: 100 },
   );
-  const skewed = Uint32Array.from(fibonacci.slice(0, 18).flatMap((count, symbol) => Array<number>(count).fill(symbol)));
+  const skewed = Uint32Array.from(
+    fibonacci.slice(0, 18).flatMap((count, symbol) => Array<number>(count).fill(symbol)),
+  );
   const { encoding, bytes } = encodeSegment(skewed.map((_, i) => skewed[(i * 4001) % skewed.length]!));
   expect([encoding, bytes.length < skewed.length * 0.4]).toEqual(['huffman', true]);
 });
@@ -99,8 +119,12 @@ const typed = fc.oneof(
     .array(fc.option(fc.string({ unit: 'binary' }).filter((s) => s.isWellFormed())))
     .map((values) => ({ type: TEXT, values: values as Value[] })),
   fc.array(fc.option(fc.integer())).map((values) => ({ type: INTEGER, values: values as Value[] })),
-  fc.array(fc.option(fc.bigInt({ min: 2n ** 60n, max: 2n ** 62n }))).map((values) => ({ type: INTEGER, values: values as Value[] })),
-  fc.array(fc.option(fc.integer({ min: 0, max: 500 }))).map((values) => ({ type: DATE, values: values as Value[] })),
+  fc
+    .array(fc.option(fc.bigInt({ min: 2n ** 60n, max: 2n ** 62n })))
+    .map((values) => ({ type: INTEGER, values: values as Value[] })),
+  fc
+    .array(fc.option(fc.integer({ min: 0, max: 500 })))
+    .map((values) => ({ type: DATE, values: values as Value[] })),
   fc.array(fc.option(fc.integer())).map((values) => ({ type: decimal(12, 2), values: values as Value[] })),
   fc
     .array(fc.option(fc.double({ noNaN: true, noDefaultInfinity: true }).map((d) => d + 0)))
@@ -118,7 +142,8 @@ test('a column gives back its values, its statistics agree with them, and its do
       const back = decodeDomain(encodeDomain(column.domain, type));
       const decoded = columnValues(changedColumn(column, { domain: back }));
       expect(decoded).toEqual(columnValues(column));
-      for (const value of values) expect(columnValues(column)[codeOfValue(column.domain, value)]).toEqual(value);
+      for (const value of values)
+        expect(columnValues(column)[codeOfValue(column.domain, value)]).toEqual(value);
     }),
     { numRuns: 200 },
   );
@@ -128,9 +153,14 @@ test('parts of a column are read as one column over all of their rows', () => {
   const ranges = fc.array(fc.option(fc.integer({ min: -50, max: 50 })), { maxLength: 30 });
   const far = fc.array(fc.option(fc.integer()), { maxLength: 30 });
   const parts = fc.oneof(
-    fc.array(fc.oneof(ranges, far), { minLength: 1, maxLength: 4 }).map((lists) => ({ type: INTEGER, lists: lists as Value[][] })),
     fc
-      .array(fc.array(fc.option(fc.constantFrom('a', 'b', 'é', '\u{1F600}', ''))), { minLength: 1, maxLength: 4 })
+      .array(fc.oneof(ranges, far), { minLength: 1, maxLength: 4 })
+      .map((lists) => ({ type: INTEGER, lists: lists as Value[][] })),
+    fc
+      .array(fc.array(fc.option(fc.constantFrom('a', 'b', 'é', '\u{1F600}', ''))), {
+        minLength: 1,
+        maxLength: 4,
+      })
       .map((lists) => ({ type: TEXT, lists: lists as Value[][] })),
   );
   fc.assert(
@@ -140,11 +170,14 @@ test('parts of a column are read as one column over all of their rows', () => {
         'c',
         lists.map((values) => columnOfValues('c', type, values)),
       );
-      const rows = (column: typeof whole) => Array.from({ length: column.rowCount }, (_, row) => valueAt(column, row));
+      const rows = (column: typeof whole) =>
+        Array.from({ length: column.rowCount }, (_, row) => valueAt(column, row));
       expect(rows(combined)).toEqual(rows(whole));
       const facts = ({ distinct, nulls, runs }: typeof whole) => ({ distinct, nulls, runs });
       expect(facts(combined)).toEqual(facts(whole));
-      expect(Array.from(combined.counts)).toEqual(Array.from(countCodes(combined.domain.size, combined.codes)));
+      expect(Array.from(combined.counts)).toEqual(
+        Array.from(countCodes(combined.domain.size, combined.codes)),
+      );
       const values = columnValues(combined).slice(1);
       expect(values.every((v, k) => k === 0 || compareValues(values[k - 1]!, v) < 0)).toBe(true);
     }),
@@ -174,11 +207,15 @@ test('a stream of codes packs segments as the plain encoder does, and counts wha
       const given: ReturnType<typeof encodeSegment>[] = [];
       const size = codes.every((code) => code < 200_000) ? Math.max(...codes) : undefined;
       const found = withEncoder((arena) => {
-        const stream = new CodeStream(arena, codes.length, stretch, size, (made) => given.push(made.encode()));
+        const stream = new CodeStream(arena, codes.length, stretch, size, (made) =>
+          given.push(made.encode()),
+        );
         stream.pushCodes(codes.length, (out, from) => out.set(codes.subarray(from, from + out.length)));
         return stream.finish();
       });
-      const stretches = Array.from({ length: Math.ceil(codes.length / stretch) }, (_, k) => codes.subarray(k * stretch, (k + 1) * stretch));
+      const stretches = Array.from({ length: Math.ceil(codes.length / stretch) }, (_, k) =>
+        codes.subarray(k * stretch, (k + 1) * stretch),
+      );
       expect(given).toEqual(stretches.map(encodeSegment));
       const whole = statisticsOf(codes);
       expect({ ...found, counts: found.counts && Array.from(found.counts) }).toEqual({
@@ -191,31 +228,39 @@ test('a stream of codes packs segments as the plain encoder does, and counts wha
   );
 });
 
-test.each([Uint8Array, Uint16Array, Uint32Array])('cells of each width are brought to codes by table, by shift and by rank', (Cells) => {
-  const cells = Cells.of(0, 3, 1, 200, 3);
-  withEncoder((arena) => {
-    const set = new NumberSet(arena, 300);
-    set.add(cells, 50);
-    expect(set.close()).toBe(3);
-    expect([...set.members(3, 1000)]).toEqual([1050, 1052, 1249]);
-    const table = arena.put(Uint32Array.from({ length: 201 }, (_, cell) => cell * 10));
-    const codesBy = (to: CellsToCodes) => {
-      const made: number[] = [];
-      const stream = new CodeStream(arena, cells.length, 2, undefined, ({ codes }) => made.push(...codes));
-      stream.push(cells, to);
-      stream.finish();
-      return made;
-    };
-    expect(codesBy({ kind: 'table', at: table })).toEqual([0, 30, 10, 2000, 30]);
-    expect(codesBy({ kind: 'shift', shift: 50 })).toEqual([0, 53, 51, 250, 53]);
-    expect(codesBy({ kind: 'rank', set, shift: 50 })).toEqual([0, 2, 1, 3, 2]);
-  });
-});
+test.each([Uint8Array, Uint16Array, Uint32Array])(
+  'cells of each width are brought to codes by table, by shift and by rank',
+  (Cells) => {
+    const cells = Cells.of(0, 3, 1, 200, 3);
+    withEncoder((arena) => {
+      const set = new NumberSet(arena, 300);
+      set.add(cells, 50);
+      expect(set.close()).toBe(3);
+      expect([...set.members(3, 1000)]).toEqual([1050, 1052, 1249]);
+      const table = arena.put(Uint32Array.from({ length: 201 }, (_, cell) => cell * 10));
+      const codesBy = (to: CellsToCodes) => {
+        const made: number[] = [];
+        const stream = new CodeStream(arena, cells.length, 2, undefined, ({ codes }) => made.push(...codes));
+        stream.push(cells, to);
+        stream.finish();
+        return made;
+      };
+      expect(codesBy({ kind: 'table', at: table })).toEqual([0, 30, 10, 2000, 30]);
+      expect(codesBy({ kind: 'shift', shift: 50 })).toEqual([0, 53, 51, 250, 53]);
+      expect(codesBy({ kind: 'rank', set, shift: 50 })).toEqual([0, 2, 1, 3, 2]);
+    });
+  },
+);
 
 test('the values of a few codes are those that decoding the whole dictionary gives', () => {
-  const texts = fc.oneof(fc.string({ unit: 'binary' }), fc.string({ unit: fc.constantFrom('a', 'b', 'é', '\u{1F4DA}'), maxLength: 300 }));
+  const texts = fc.oneof(
+    fc.string({ unit: 'binary' }),
+    fc.string({ unit: fc.constantFrom('a', 'b', 'é', '\u{1F4DA}'), maxLength: 300 }),
+  );
   const values = fc.oneof(
-    fc.array(fc.option(texts.filter((t) => t.isWellFormed())), { maxLength: 90 }).map((list) => [TEXT, list] as const),
+    fc
+      .array(fc.option(texts.filter((t) => t.isWellFormed())), { maxLength: 90 })
+      .map((list) => [TEXT, list] as const),
     fc.array(fc.option(fc.integer()), { maxLength: 40 }).map((list) => [INTEGER, list] as const),
     fc.array(fc.option(fc.double({ noNaN: true })), { maxLength: 40 }).map((list) => [DOUBLE, list] as const),
   );

@@ -4,20 +4,29 @@ import { columnOfValues, combinations, repeatedRows } from './index.ts';
 
 const cell = (most: number) => fc.option(fc.integer({ min: 0, max: most }), { freq: 8 });
 const tables = fc
-  .record({ rows: fc.integer({ min: 0, max: 60 }), widths: fc.array(fc.constantFrom(1, 3, 40, 5000), { minLength: 1, maxLength: 3 }) })
-  .chain(({ rows, widths }) => fc.tuple(...widths.map((w) => fc.array(cell(w), { minLength: rows, maxLength: rows }))));
+  .record({
+    rows: fc.integer({ min: 0, max: 60 }),
+    widths: fc.array(fc.constantFrom(1, 3, 40, 5000), { minLength: 1, maxLength: 3 }),
+  })
+  .chain(({ rows, widths }) =>
+    fc.tuple(...widths.map((w) => fc.array(cell(w), { minLength: rows, maxLength: rows }))),
+  );
 
 test('combinations are numbered by first appearance, and rows with equal whole keys are found', () => {
   fc.assert(
     fc.property(tables, (columns) => {
       const made = columns.map((values, i) => columnOfValues(`c${i}`, INTEGER, values));
       const rowCount = columns[0]!.length;
-      const keys = Array.from({ length: rowCount }, (_, row) => JSON.stringify(columns.map((values) => values[row])));
+      const keys = Array.from({ length: rowCount }, (_, row) =>
+        JSON.stringify(columns.map((values) => values[row])),
+      );
       const order = [...new Set(keys)];
       expect([...combinations(made, rowCount).numbers]).toEqual(keys.map((key) => order.indexOf(key)));
       expect(combinations(made, rowCount).size).toBe(order.length);
       const repeated = keys.flatMap((key, row) =>
-        columns.every((values) => values[row] !== null) && keys.filter((other) => other === key).length > 1 ? [row] : [],
+        columns.every((values) => values[row] !== null) && keys.filter((other) => other === key).length > 1
+          ? [row]
+          : [],
       );
       expect([...repeatedRows(made, rowCount)]).toEqual(repeated);
     }),

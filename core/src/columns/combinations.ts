@@ -27,7 +27,9 @@ export function combinations(columns: readonly Column[], rowCount: number): Comb
 
 function paired({ numbers: before, size: groups }: Combinations, codes: Codes, width: number): Combinations {
   const places = Math.min(MOST_PLACES, Math.max(LEAST_PLACES, PLACES_A_ROW * before.length));
-  return groups * width <= places ? byPlace(before, groups, codes, width) : bySorting(before, groups, codes, width);
+  return groups * width <= places
+    ? byPlace(before, groups, codes, width)
+    : bySorting(before, groups, codes, width);
 }
 
 /** A place for each pair that could occur. */
@@ -129,7 +131,11 @@ function allDiffer(columns: readonly Column[], rowCount: number, bits: number): 
 }
 
 /** A place of so many bits for each row, alike for equal values; `empty` is 1 where a value is null. Column by column: that is what is fast. */
-function placesOf(columns: readonly Column[], rowCount: number, bits: number): { places: Uint32Array; empty: Uint8Array | undefined } {
+function placesOf(
+  columns: readonly Column[],
+  rowCount: number,
+  bits: number,
+): { places: Uint32Array; empty: Uint8Array | undefined } {
   const places = new Uint32Array(rowCount);
   let empty: Uint8Array | undefined;
   const widths = columns.map((column) => largestCode(column) + 1);
@@ -137,7 +143,9 @@ function placesOf(columns: readonly Column[], rowCount: number, bits: number): {
   for (const [k, { codes, nulls }] of columns.entries()) {
     if (exact) for (let row = 0; row < rowCount; row++) places[row] = places[row]! * widths[k]! + codes[row]!;
     // Fibonacci hashing, mixed between columns (Knuth, The Art of Computer Programming, vol. 3, 6.4).
-    else for (let row = 0; row < rowCount; row++) places[row] = Math.imul(places[row]! ^ (places[row]! >>> 15) ^ codes[row]!, 0x9e3779b1);
+    else
+      for (let row = 0; row < rowCount; row++)
+        places[row] = Math.imul(places[row]! ^ (places[row]! >>> 15) ^ codes[row]!, 0x9e3779b1);
     if (nulls === 0) continue;
     empty ??= new Uint8Array(rowCount);
     for (let row = 0; row < rowCount; row++) if (codes[row] === 0) empty[row] = 1;
@@ -164,6 +172,7 @@ function byNumbers(columns: readonly Column[], rowCount: number): Uint32Array {
   const counts = new Uint32Array(size);
   for (const number of numbers) counts[number]!++;
   const found: number[] = [];
-  for (let row = 0; row < rowCount; row++) if (counts[numbers[row]!]! > 1 && columns.every((c) => c.codes[row] !== 0)) found.push(row);
+  for (let row = 0; row < rowCount; row++)
+    if (counts[numbers[row]!]! > 1 && columns.every((c) => c.codes[row] !== 0)) found.push(row);
   return Uint32Array.from(found);
 }

@@ -35,12 +35,15 @@ export function combineTables(name: string, parts: readonly TableData[], keep?: 
     rowCount: starts.at(-1)!,
     problems: parts.flatMap(({ problems }) => problems),
     misfits: calledAs(parts[0]!, combineMisfits([first!, ...others].map(({ misfits }) => misfits))),
-    ...(parts.every(({ lineOf }) => lineOf) ? { lineOf: (row) => inPart(starts, row, (part, own) => parts[part]!.lineOf!(own)) } : {}),
+    ...(parts.every(({ lineOf }) => lineOf)
+      ? { lineOf: (row) => inPart(starts, row, (part, own) => parts[part]!.lineOf!(own)) }
+      : {}),
   });
 }
 
 function checkAlike(first: TableData, other: TableData): void {
-  const typeOf = (table: TableData, key: string) => table.columns.get(key) && formatType(table.columns.get(key)!.type);
+  const typeOf = (table: TableData, key: string) =>
+    table.columns.get(key) && formatType(table.columns.get(key)!.type);
   const differ = [...new Set([...first.columns.keys(), ...other.columns.keys()])].filter(
     (key) => typeOf(first, key) !== typeOf(other, key),
   );
@@ -66,7 +69,11 @@ function combineMisfits(all: readonly ReadonlyMap<string, Misfits>[]): Map<strin
       const known = found.get(column);
       const sample = [...(known?.sample ?? []), ...more.sample].sort((x, y) => y.rows - x.rows).slice(0, 20);
       // The same text may stand in several parts: the number of different ones is at most this.
-      found.set(column, { rows: (known?.rows ?? 0) + more.rows, distinct: (known?.distinct ?? 0) + more.distinct, sample });
+      found.set(column, {
+        rows: (known?.rows ?? 0) + more.rows,
+        distinct: (known?.distinct ?? 0) + more.distinct,
+        sample,
+      });
     }
   return found;
 }
@@ -94,7 +101,8 @@ const bySource = (table: TableData): TableData => withKeys(table, table.sourceNa
 /** The table with other keys for its columns and for what is known of them. */
 const withKeys = (table: TableData, keys: ReadonlyMap<string, string> | undefined): TableData => {
   if (!keys) return table;
-  const keyed = <T>(of: ReadonlyMap<string, T>) => new Map([...of].map(([name, value]) => [keys.get(name) ?? name, value]));
+  const keyed = <T>(of: ReadonlyMap<string, T>) =>
+    new Map([...of].map(([name, value]) => [keys.get(name) ?? name, value]));
   return { ...table, columns: keyed(table.columns), misfits: keyed(table.misfits) };
 };
 
@@ -143,7 +151,10 @@ export function combineColumns(name: string, parts: readonly Column[], keep?: Ke
       const filled = parts.filter((part) => part.rowCount > 0);
       const joins = filled.slice(1).filter((part, k) => {
         const before = filled[k]!;
-        return valueOfCode(before.domain, before.codes[before.rowCount - 1]!) === valueOfCode(part.domain, part.codes[0]!);
+        return (
+          valueOfCode(before.domain, before.codes[before.rowCount - 1]!) ===
+          valueOfCode(part.domain, part.codes[0]!)
+        );
       });
       return filled.reduce((sum, part) => sum + part.runs, 0) - joins.length;
     },
@@ -151,7 +162,10 @@ export function combineColumns(name: string, parts: readonly Column[], keep?: Ke
 }
 
 /** One domain for all, and for each a table from its codes to those of the common one; undefined where they are the same. */
-export function mergeDomains(domains: readonly Domain[]): { domain: Domain; maps: (Uint32Array | undefined)[] } {
+export function mergeDomains(domains: readonly Domain[]): {
+  domain: Domain;
+  maps: (Uint32Array | undefined)[];
+} {
   const filled = domains.filter(({ size }) => size > 0);
   if (filled.length > 0 && filled.every((domain) => domain.kind === 'range')) {
     const first = Math.min(...filled.map((domain) => domain.first));
@@ -170,7 +184,10 @@ export function mergeDomains(domains: readonly Domain[]): { domain: Domain; maps
   const lists = domains.map(valuesOf);
   const values = mergeAll(lists);
   const same = (list: ArrayLike<Value>) => list.length === values.length;
-  return { domain: listDomain(values), maps: lists.map((list) => (same(list) ? undefined : placesIn(list, values))) };
+  return {
+    domain: listDomain(values),
+    maps: lists.map((list) => (same(list) ? undefined : placesIn(list, values))),
+  };
 }
 
 const valuesOf = (domain: Domain): ArrayLike<Value> =>

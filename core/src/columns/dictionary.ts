@@ -18,11 +18,13 @@ export function encodeDomain(domain: Domain, type: DataType): Uint8Array {
     view.setUint32(9, domain.size, true);
     return bytes;
   }
-  if (domain.values instanceof Float64Array && (type.kind === 'double' || !isSmall(domain.values))) return encodeDoubles(domain.values);
+  if (domain.values instanceof Float64Array && (type.kind === 'double' || !isSmall(domain.values)))
+    return encodeDoubles(domain.values);
   const values = Array.from(domain.values);
   if (type.kind === 'text') return encodeTexts(1, values as string[]);
   if (type.kind === 'boolean') return Uint8Array.from([5, ...values.map((v) => (v ? 1 : 0))]);
-  if (type.kind !== 'double' && values.every((v) => typeof v === 'number' && (v | 0) === v)) return encodeNumbers(2, 4, values as number[]);
+  if (type.kind !== 'double' && values.every((v) => typeof v === 'number' && (v | 0) === v))
+    return encodeNumbers(2, 4, values as number[]);
   if (values.every((v) => typeof v === 'number')) return encodeNumbers(3, 8, values as number[]);
   return encodeTexts(4, values.map(String));
 }
@@ -42,7 +44,9 @@ function encodeNumbers(tag: number, width: 4 | 8, values: number[]): Uint8Array 
   const bytes = new Uint8Array(1 + values.length * width);
   bytes[0] = tag;
   const view = new DataView(bytes.buffer);
-  values.forEach((value, i) => (width === 4 ? view.setInt32(1 + i * 4, value, true) : view.setFloat64(1 + i * 8, value, true)));
+  values.forEach((value, i) =>
+    width === 4 ? view.setInt32(1 + i * 4, value, true) : view.setFloat64(1 + i * 8, value, true),
+  );
   return bytes;
 }
 
@@ -58,7 +62,8 @@ function encodeTexts(tag: number, texts: string[]): Uint8Array {
 }
 
 /** Encodes a domain of texts from their bytes one behind the other, ascending; `ends[k]` is where the k-th ends. */
-export const encodeTextBytes = (bytes: Uint8Array, ends: Uint32Array): Uint8Array => frontCoded(1, bytes, ends);
+export const encodeTextBytes = (bytes: Uint8Array, ends: Uint32Array): Uint8Array =>
+  frontCoded(1, bytes, ends);
 
 function frontCoded(tag: number, bytes: Uint8Array, ends: Uint32Array): Uint8Array {
   const out = new Uint8Array(16 + bytes.length + ends.length * 6);
@@ -97,11 +102,19 @@ export function decodeDomain(bytes: Uint8Array): Domain {
     case 1:
       return listDomain(decodeTexts(bytes));
     case 2:
-      return listDomain(Array.from({ length: (bytes.length - 1) / 4 }, (_, i) => view.getInt32(1 + i * 4, true)));
+      return listDomain(
+        Array.from({ length: (bytes.length - 1) / 4 }, (_, i) => view.getInt32(1 + i * 4, true)),
+      );
     case 3:
-      return listDomain(Array.from({ length: (bytes.length - 1) / 8 }, (_, i) => view.getFloat64(1 + i * 8, true)));
+      return listDomain(
+        Array.from({ length: (bytes.length - 1) / 8 }, (_, i) => view.getFloat64(1 + i * 8, true)),
+      );
     case 4:
-      return listDomain(decodeTexts(bytes).map((text): Value => (Number.isSafeInteger(Number(text)) ? Number(text) : BigInt(text))));
+      return listDomain(
+        decodeTexts(bytes).map((text): Value =>
+          Number.isSafeInteger(Number(text)) ? Number(text) : BigInt(text),
+        ),
+      );
     case 5:
       return listDomain(Array.from(bytes.subarray(1), (b) => b === 1));
     default:

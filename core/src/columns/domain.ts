@@ -22,7 +22,11 @@ export interface ListDomain {
 }
 
 export const rangeDomain = (first: number, size: number): RangeDomain => ({ kind: 'range', first, size });
-export const listDomain = (values: ArrayLike<Value>): ListDomain => ({ kind: 'list', values, size: values.length });
+export const listDomain = (values: ArrayLike<Value>): ListDomain => ({
+  kind: 'list',
+  values,
+  size: values.length,
+});
 
 /** The value of a code; 0 gives null. */
 export function valueOfCode(domain: Domain, code: number): Value {

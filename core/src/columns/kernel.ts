@@ -14,7 +14,15 @@ export interface EncoderKernel {
   release(at: number): void;
   byTable(cells: number, width: number, rows: number, table: number, out: number): void;
   byShift(cells: number, width: number, rows: number, shift: number, out: number): void;
-  byRank(cells: number, width: number, rows: number, shift: number, bits: number, before: number, out: number): void;
+  byRank(
+    cells: number,
+    width: number,
+    rows: number,
+    shift: number,
+    bits: number,
+    before: number,
+    out: number,
+  ): void;
   mark(cells: number, width: number, rows: number, shift: number, bits: number): void;
   rankWords(bits: number, words: number, before: number): number;
   members(bits: number, words: number, low: number, out: number): void;
@@ -30,7 +38,15 @@ export interface EncoderKernel {
   setMergedEnd(at: number): void;
   startMerge(count: number, nulls: number, nullCount: number, utf8: number): void;
   endMerge(): void;
-  window(i: number, bytes: number, ends: number, base: number, places: number, count: number, goesOn: number): void;
+  window(
+    i: number,
+    bytes: number,
+    ends: number,
+    base: number,
+    places: number,
+    count: number,
+    goesOn: number,
+  ): void;
   merge(outEnd: number): number;
   isUsedUp(i: number): number;
   compose(table: number, count: number, of: number): void;
@@ -44,7 +60,10 @@ let idle: EncoderKernel | undefined;
 /** A kernel whose memory has grown beyond this is not used again: memory of a module never shrinks. */
 const KEPT_BYTES = 64 << 20;
 
-const makeKernel = kernelMaker<EncoderKernel>(ENCODER_MODULE, 'the encoder has no memory left: the column has too many different values');
+const makeKernel = kernelMaker<EncoderKernel>(
+  ENCODER_MODULE,
+  'the encoder has no memory left: the column has too many different values',
+);
 
 /** Hands `work` a kernel with an allocator; all that was allocated is free again afterwards. */
 export function withEncoder<T>(work: (arena: Arena) => T): T {

@@ -7,7 +7,9 @@ const encoder = new TextEncoder();
 
 /** A dictionary as a reader leaves it: texts in order of first appearance have codes, and are sorted by rank. */
 function listOf(texts: readonly (string | Uint8Array)[]): TextList {
-  const sorted = [...texts].sort((a, b) => Buffer.compare(Buffer.from(a as string), Buffer.from(b as string)));
+  const sorted = [...texts].sort((a, b) =>
+    Buffer.compare(Buffer.from(a as string), Buffer.from(b as string)),
+  );
   const parts = sorted.map((text) => (typeof text === 'string' ? encoder.encode(text) : text));
   const bytes = Uint8Array.from(parts.flatMap((part) => [...part]));
   let end = 0;
@@ -27,7 +29,12 @@ const merged = (lists: readonly (readonly string[])[], nulls: readonly string[] 
     const made = mergeLists(arena, lists.map(listOf), nulls)!;
     const values = decodeDomain(made.encoded);
     const codes = made.tables.map((at, k) => [...arena.words(at, lists[k]!.length)]);
-    return { size: made.size, encoded: made.encoded, values: values.kind === 'list' ? Array.from(values.values) : [], codes };
+    return {
+      size: made.size,
+      encoded: made.encoded,
+      values: values.kind === 'list' ? Array.from(values.values) : [],
+      codes,
+    };
   });
 
 /** Texts that share much with each other, some of them beyond ASCII. */
@@ -39,22 +46,29 @@ const text = fc.oneof(
 
 test('lists are merged into one ascending dictionary, in which each finds its texts', () => {
   fc.assert(
-    fc.property(fc.array(fc.uniqueArray(text, { maxLength: 80 }), { maxLength: 6 }), fc.subarray(['', 'NA', 'n/a']), (lists, nulls) => {
-      const { size, encoded, values, codes } = merged(lists, nulls);
-      const expected = [...new Set(lists.flat())].filter((t) => !nulls.includes(t)).sort(compareText);
-      expect(values).toEqual(expected);
-      expect(size).toBe(expected.length);
-      expect(encoded).toEqual(encodeDomain(listDomain(expected), TEXT));
-      lists.forEach((list, k) =>
-        expect(codes[k]!.map((code) => (code === 0 ? null : values[code - 1]))).toEqual(list.map((t) => (nulls.includes(t) ? null : t))),
-      );
-    }),
+    fc.property(
+      fc.array(fc.uniqueArray(text, { maxLength: 80 }), { maxLength: 6 }),
+      fc.subarray(['', 'NA', 'n/a']),
+      (lists, nulls) => {
+        const { size, encoded, values, codes } = merged(lists, nulls);
+        const expected = [...new Set(lists.flat())].filter((t) => !nulls.includes(t)).sort(compareText);
+        expect(values).toEqual(expected);
+        expect(size).toBe(expected.length);
+        expect(encoded).toEqual(encodeDomain(listDomain(expected), TEXT));
+        lists.forEach((list, k) =>
+          expect(codes[k]!.map((code) => (code === 0 ? null : values[code - 1]))).toEqual(
+            list.map((t) => (nulls.includes(t) ? null : t)),
+          ),
+        );
+      },
+    ),
     { numRuns: 300 },
   );
 });
 
 test('lists of many windows, and texts longer than a window, are merged', () => {
-  const numbers = (step: number) => Array.from({ length: 70_000 }, (_, i) => `card ${String(i * step).padStart(9, '0')}`);
+  const numbers = (step: number) =>
+    Array.from({ length: 70_000 }, (_, i) => `card ${String(i * step).padStart(9, '0')}`);
   const long = ['x', 'x'.repeat(300_000), 'x'.repeat(1_000_000), `${'x'.repeat(300_000)}y`];
   const lists = [numbers(2), [...numbers(3), ...long], long];
   withEncoder((arena) => {
@@ -90,5 +104,7 @@ test.each([
   ['a surrogate', [0xed, 0xa0, 0x80]],
   ['a number beyond U+10FFFF', [0xf4, 0x90, 0x80, 0x80]],
 ])('a text that is not UTF-8 is left to others: %s', (_, bytes) => {
-  withEncoder((arena) => expect(mergeLists(arena, [listOf(['a']), listOf([Uint8Array.from(bytes)])], [])).toBeUndefined());
+  withEncoder((arena) =>
+    expect(mergeLists(arena, [listOf(['a']), listOf([Uint8Array.from(bytes)])], [])).toBeUndefined(),
+  );
 });

@@ -39,7 +39,11 @@ const TEXTS_TAG = 1;
  * Merges lists of texts, of which a window each is in memory, into one front-coded dictionary. `nulls` stand for null.
  * Undefined where a text is not UTF-8.
  */
-export function mergeLists(arena: Arena, lists: readonly TextList[], nulls: Iterable<string>): MergedLists | undefined {
+export function mergeLists(
+  arena: Arena,
+  lists: readonly TextList[],
+  nulls: Iterable<string>,
+): MergedLists | undefined {
   const { kernel } = arena;
   const nullTexts = [...nulls].map((text) => new TextEncoder().encode(text));
   const nullsAt = arena.put(joined(nullTexts));
@@ -67,7 +71,11 @@ export function mergeLists(arena: Arena, lists: readonly TextList[], nulls: Iter
   kernel.startMerge(lists.length, nullsAt, nullTexts.length, lists.every((list) => list.ascii) ? 0 : 1);
   try {
     fill();
-    for (let stop = kernel.merge(outAt + outBytes); stop !== MergeStop.merged; stop = kernel.merge(outAt + outBytes)) {
+    for (
+      let stop = kernel.merge(outAt + outBytes);
+      stop !== MergeStop.merged;
+      stop = kernel.merge(outAt + outBytes)
+    ) {
       if (stop === MergeStop.notUtf8) return undefined;
       if (stop === MergeStop.outputFull) drain();
       else fill();
@@ -112,7 +120,8 @@ class Window {
     const ends = list.ends(from, Math.min(list.size, this.taken + WINDOW_TEXTS));
     const base = from === 0 ? 0 : list.ends(from - 1, from)[0]!;
     let count = ends.length;
-    while (count > (goesOn ? 2 : 1) && ends[count - 1]! - base > WINDOW_BYTES) count = Math.max(goesOn ? 2 : 1, count >> 1);
+    while (count > (goesOn ? 2 : 1) && ends[count - 1]! - base > WINDOW_BYTES)
+      count = Math.max(goesOn ? 2 : 1, count >> 1);
     const bytes = list.bytes(base, ends[count - 1]!);
     if (bytes.length + PADDING > this.room) {
       if (this.bytesAt !== 0) arena.release(this.bytesAt);
@@ -122,7 +131,8 @@ class Window {
     arena.bytes(this.bytesAt, bytes.length).set(bytes);
     arena.words(this.endsAt, count).set(ends.subarray(0, count));
     this.longest = 0;
-    for (let k = 0; k < count; k++) this.longest = Math.max(this.longest, ends[k]! - (k === 0 ? base : ends[k - 1]!));
+    for (let k = 0; k < count; k++)
+      this.longest = Math.max(this.longest, ends[k]! - (k === 0 ? base : ends[k - 1]!));
     this.taken = from + count;
     arena.kernel.window(i, this.bytesAt, this.endsAt, base, this.placesAt + from * 4, count, goesOn ? 1 : 0);
   }

@@ -43,6 +43,8 @@ export function misfitsOf(parts: readonly MisfitTexts[]): Misfits | undefined {
     rows,
     distinct: list.length,
     sample: sample.map(({ text, rows: n, line }) => ({ text, rows: n, line })),
-    ...(rows <= MOST_LISTED ? { all: list.flatMap(({ text, lines }) => lines.map((line) => ({ text, line }))) } : {}),
+    ...(rows <= MOST_LISTED
+      ? { all: list.flatMap(({ text, lines }) => lines.map((line) => ({ text, line }))) }
+      : {}),
   };
 }

@@ -1,10 +1,22 @@
 import fc from 'fast-check';
 import { DOUBLE } from '../values/index.ts';
-import { codesOfRawDoubles, columnOfValues, encodeDomain, encodeSegment, holdsRawDoubles, inFewestBytes, rankDoubles } from './index.ts';
+import {
+  codesOfRawDoubles,
+  columnOfValues,
+  encodeDomain,
+  encodeSegment,
+  holdsRawDoubles,
+  inFewestBytes,
+  rankDoubles,
+} from './index.ts';
 
 const doubles = fc.array(
   fc.option(
-    fc.oneof(fc.double({ noNaN: true, noDefaultInfinity: true }), fc.constantFrom(0, -0, 1.5, -1.5, 5e-324, 1e300, -2e-300), fc.integer()),
+    fc.oneof(
+      fc.double({ noNaN: true, noDefaultInfinity: true }),
+      fc.constantFrom(0, -0, 1.5, -1.5, 5e-324, 1e300, -2e-300),
+      fc.integer(),
+    ),
   ),
   { maxLength: 400 },
 );
@@ -14,7 +26,9 @@ test('doubles are ranked as a sort would, 0 and -0 being one value, nulls apart'
   fc.assert(
     fc.property(doubles, (values) => {
       const { domain, codes } = rankDoubles(Float64Array.from(values, (v) => v ?? NaN));
-      const sorted = [...new Set(values.filter((v) => v !== null).map((v) => plain(v)!))].sort((a, b) => a - b);
+      const sorted = [...new Set(values.filter((v) => v !== null).map((v) => plain(v)!))].sort(
+        (a, b) => a - b,
+      );
       expect(domain.kind === 'list' && Array.from(domain.values)).toEqual(sorted);
       expect(Array.from(codes, (code) => (code === 0 ? null : sorted[code - 1]))).toEqual(values.map(plain));
     }),
@@ -28,12 +42,16 @@ test('a column rests in the fewer bytes, and its doubles come back from their se
       const column = columnOfValues('reading', DOUBLE, given.map(plain));
       const domain = encodeDomain(column.domain, DOUBLE);
       const cut = Math.floor(given.length / 2);
-      const segments = [column.codes.slice(0, cut), column.codes.slice(cut)].filter((s) => s.length > 0).map(encodeSegment);
+      const segments = [column.codes.slice(0, cut), column.codes.slice(cut)]
+        .filter((s) => s.length > 0)
+        .map(encodeSegment);
       const resting = inFewestBytes(DOUBLE, domain, segments);
       const bytes = (of: { domain: Uint8Array; segments: readonly { bytes: Uint8Array }[] }) =>
         of.segments.reduce((sum, s) => sum + s.bytes.length, of.domain.length);
       const list = column.domain.kind === 'list';
-      expect(bytes(resting)).toBe(Math.min(bytes({ domain, segments }), list ? 1 + given.length * 8 : Infinity));
+      expect(bytes(resting)).toBe(
+        Math.min(bytes({ domain, segments }), list ? 1 + given.length * 8 : Infinity),
+      );
       if (!holdsRawDoubles(resting.domain)) return;
       const back = codesOfRawDoubles(resting.segments, given.length);
       expect(back.codes).toEqual(column.codes);

@@ -29,17 +29,29 @@ export interface RestingColumn {
 }
 
 /** Whether a column's doubles as they are take fewer bytes than its dictionary and codes. */
-export const prefersRawDoubles = (type: DataType, dictionaryBytes: number, codeBytes: number, rows: number): boolean =>
-  type.kind === 'double' && 1 + rows * BYTES < dictionaryBytes + codeBytes;
+export const prefersRawDoubles = (
+  type: DataType,
+  dictionaryBytes: number,
+  codeBytes: number,
+  rows: number,
+): boolean => type.kind === 'double' && 1 + rows * BYTES < dictionaryBytes + codeBytes;
 
 /** The column as it is, or with its doubles in place of a dictionary and codes where they take fewer bytes. `domain` is as `encodeDomain` writes it. */
-export function inFewestBytes(type: DataType, domain: Uint8Array, segments: readonly EncodedSegment[]): RestingColumn {
+export function inFewestBytes(
+  type: DataType,
+  domain: Uint8Array,
+  segments: readonly EncodedSegment[],
+): RestingColumn {
   const sum = (of: (s: EncodedSegment) => number) => segments.reduce((total, s) => total + of(s), 0);
   const codeBytes = sum((s) => s.bytes.length);
   const rows = sum((s) => s.rows);
-  if (isRange(domain) || !prefersRawDoubles(type, domain.length, codeBytes, rows)) return { domain, segments };
+  if (isRange(domain) || !prefersRawDoubles(type, domain.length, codeBytes, rows))
+    return { domain, segments };
   const { values } = decodeDomain(domain) as Extract<Domain, { kind: 'list' }>;
-  return { domain: Uint8Array.of(RAW_TAG), segments: segments.map((segment) => rawSegment(segment, values as ArrayLike<number>)) };
+  return {
+    domain: Uint8Array.of(RAW_TAG),
+    segments: segments.map((segment) => rawSegment(segment, values as ArrayLike<number>)),
+  };
 }
 
 function rawSegment(segment: EncodedSegment, values: ArrayLike<number>): RawSegment {
@@ -52,7 +64,10 @@ function rawSegment(segment: EncodedSegment, values: ArrayLike<number>): RawSegm
 export const holdsRawDoubles = (domain: Uint8Array): boolean => domain[0] === RAW_TAG && domain.length === 1;
 
 /** The domain and the codes of doubles as they are. `segments` follow each other; `rows` is the number of rows of all of them. */
-export function codesOfRawDoubles(segments: Iterable<Pick<RawSegment, 'bytes'>>, rows: number): { domain: Domain; codes: Codes } {
+export function codesOfRawDoubles(
+  segments: Iterable<Pick<RawSegment, 'bytes'>>,
+  rows: number,
+): { domain: Domain; codes: Codes } {
   const all = new Float64Array(rows);
   const bytes = new Uint8Array(all.buffer);
   let at = 0;
@@ -93,7 +108,8 @@ export function rankDoubles(values: Float64Array): { domain: Domain; codes: Code
     for (let k = 0; k < filled; k++) starts[((words[2 * order[k]! + word]! >>> shift) & (DIGITS - 1)) + 1]!++;
     if (starts.includes(filled)) continue;
     for (let d = 0; d < DIGITS; d++) starts[d + 1]! += starts[d]!;
-    for (let k = 0; k < filled; k++) sorted[starts[(words[2 * order[k]! + word]! >>> shift) & (DIGITS - 1)]!++] = order[k]!;
+    for (let k = 0; k < filled; k++)
+      sorted[starts[(words[2 * order[k]! + word]! >>> shift) & (DIGITS - 1)]!++] = order[k]!;
     [order, sorted] = [sorted, order];
   }
   const places = new Uint32Array(count);

@@ -37,9 +37,18 @@ export function tableOf(name: string, columns: readonly Column[], rest: Partial<
   const rowCount = rest.rowCount ?? columns[0]?.rowCount ?? 0;
   for (const column of columns) {
     if (column.rowCount !== rowCount)
-      throw new RangeError(`column ${column.name} of ${name} has ${column.rowCount} rows, the table ${rowCount}`);
+      throw new RangeError(
+        `column ${column.name} of ${name} has ${column.rowCount} rows, the table ${rowCount}`,
+      );
   }
-  return { problems: [], misfits: new Map(), ...rest, name, rowCount, columns: new Map(columns.map((c) => [c.name.toLowerCase(), c])) };
+  return {
+    problems: [],
+    misfits: new Map(),
+    ...rest,
+    name,
+    rowCount,
+    columns: new Map(columns.map((c) => [c.name.toLowerCase(), c])),
+  };
 }
 
 /** The rows with columns under the names that they have now: each is found by its name, or by the one that it came by. */

@@ -18,7 +18,9 @@ const model: Model = {
     },
     { name: 'branch', role: 'dimension', columns: [{ name: 'id', type: 'integer' }] },
   ],
-  relationships: [{ name: 'r', from: { table: 'loan', columns: ['id'] }, to: { table: 'branch', columns: ['id'] } }],
+  relationships: [
+    { name: 'r', from: { table: 'loan', columns: ['id'] }, to: { table: 'branch', columns: ['id'] } },
+  ],
   hierarchies: [{ name: 'H', table: 'branch', levels: [] }],
   measures: [{ name: 'Loans', formula: 'count(loan)' }],
   perspectives: [{ name: 'P', tables: [] }],
@@ -26,14 +28,24 @@ const model: Model = {
 };
 
 const edits: [string, Edit, (after: Model) => unknown, unknown][] = [
-  ['the model', [{ do: 'set-model', change: { title: 'T', asOf: '2026-01-01' } }], (m) => [m.title, m.asOf], ['T', '2026-01-01']],
+  [
+    'the model',
+    [{ do: 'set-model', change: { title: 'T', asOf: '2026-01-01' } }],
+    (m) => [m.title, m.asOf],
+    ['T', '2026-01-01'],
+  ],
   [
     'a table',
     [{ do: 'set-table', table: 'LOAN', change: { key: ['id'], role: 'bridge' } }],
     (m) => [m.tables[0]!.key, m.tables[0]!.role],
     [['id'], 'bridge'],
   ],
-  ['an empty text takes a field away', [{ do: 'set-table', table: 'loan', change: { grain: '' } }], (m) => m.tables[0]!.grain, undefined],
+  [
+    'an empty text takes a field away',
+    [{ do: 'set-table', table: 'loan', change: { grain: '' } }],
+    (m) => m.tables[0]!.grain,
+    undefined,
+  ],
   [
     'a column',
     [{ do: 'set-column', table: 'loan', column: 'Fine', change: { use: 'quantity', hidden: true } }],
@@ -52,7 +64,12 @@ const edits: [string, Edit, (after: Model) => unknown, unknown][] = [
     (m) => m.tables[0]!.columns.map((c) => c.type),
     ['integer', 'double'],
   ],
-  ['a column less', [{ do: 'remove-column', table: 'loan', column: 'fine' }], (m) => m.tables[0]!.columns.length, 1],
+  [
+    'a column less',
+    [{ do: 'remove-column', table: 'loan', column: 'fine' }],
+    (m) => m.tables[0]!.columns.length,
+    1,
+  ],
   [
     'a new measure',
     [{ do: 'put-measures', name: null, value: { name: 'B', formula: '1' } }],
@@ -84,14 +101,24 @@ const edits: [string, Edit, (after: Model) => unknown, unknown][] = [
     (m) => m.hierarchies!.length,
     2,
   ],
-  ['a hierarchy less, by table and name', [{ do: 'remove-hierarchies', name: 'branch.H' }], (m) => m.hierarchies, []],
+  [
+    'a hierarchy less, by table and name',
+    [{ do: 'remove-hierarchies', name: 'branch.H' }],
+    (m) => m.hierarchies,
+    [],
+  ],
   [
     'a perspective',
     [{ do: 'put-perspectives', name: 'P', value: { name: 'P', tables: ['branch'] } }],
     (m) => m.perspectives![0]!.tables,
     ['branch'],
   ],
-  ['a calendar', [{ do: 'put-calendar', value: { table: 'branch', day: 'id' } }], (m) => m.calendars, [{ table: 'branch', day: 'id' }]],
+  [
+    'a calendar',
+    [{ do: 'put-calendar', value: { table: 'branch', day: 'id' } }],
+    (m) => m.calendars,
+    [{ table: 'branch', day: 'id' }],
+  ],
   [
     'a waiver in place of another',
     [{ do: 'waive', value: { claim: 'key-unique:loan', reason: 'other' } }],
@@ -124,8 +151,14 @@ test.each<[Edit, RegExp]>([
   [[{ do: 'set-column', table: 'loan', column: 'x', change: {} }], /there is no column loan.x/],
   [[{ do: 'remove-column', table: 'loan', column: 'x' }], /there is no column loan.x/],
   [[{ do: 'remove-measures', name: 'x' }], /there is no "x" among the measures/],
-  [[{ do: 'put-measures', name: 'gone', value: { name: 'x', formula: '1' } }], /there is no "gone" among the measures any more/],
-  [[{ do: 'put-tables', name: null, value: { name: 'Branch', role: 'fact', columns: [] } }], /"Branch" is taken/],
+  [
+    [{ do: 'put-measures', name: 'gone', value: { name: 'x', formula: '1' } }],
+    /there is no "gone" among the measures any more/,
+  ],
+  [
+    [{ do: 'put-tables', name: null, value: { name: 'Branch', role: 'fact', columns: [] } }],
+    /"Branch" is taken/,
+  ],
   [[{ do: 'put-relationships', name: null, value: model.relationships![0]! }], /"r" is taken/],
 ])('an edit that does not fit says why: %j', (edit, message) => {
   expect(() => applyEdit(model, edit)).toThrow(message);
@@ -139,7 +172,12 @@ test('period families make measures in the format of their base', () => {
     periodFamilies: [{ measure: 'My "Loans"', periods: ['year to date'], calendar: 'branch' }],
   };
   expect(familyMeasures(families)).toEqual([
-    { name: 'My "Loans", year to date', formula: '"My ""Loans""" over (year to date in "branch")', format: { decimals: 0 }, folder: 'F' },
+    {
+      name: 'My "Loans", year to date',
+      formula: '"My ""Loans""" over (year to date in "branch")',
+      format: { decimals: 0 },
+      folder: 'F',
+    },
   ]);
   expect(withFamilies(model)).toBe(model);
 });

@@ -29,7 +29,11 @@ const COLLECTIONS = {
 export type Collection = keyof typeof COLLECTIONS;
 
 const puts = (Object.keys(COLLECTIONS) as Collection[]).map((collection) =>
-  z.strictObject({ do: z.literal(`put-${collection}`), name: z.string().nullable(), value: COLLECTIONS[collection] }),
+  z.strictObject({
+    do: z.literal(`put-${collection}`),
+    name: z.string().nullable(),
+    value: COLLECTIONS[collection],
+  }),
 );
 const removes = (Object.keys(COLLECTIONS) as Collection[]).map((collection) =>
   z.strictObject({ do: z.literal(`remove-${collection}`), name: z.string() }),
@@ -40,9 +44,17 @@ const single = z.union([
   ...(removes as unknown as [z.ZodType<RemoveEdit>]),
   z.strictObject({
     do: z.literal('set-model'),
-    change: z.strictObject({ title: z.string().optional(), description: z.string().optional(), asOf: z.string().optional() }),
+    change: z.strictObject({
+      title: z.string().optional(),
+      description: z.string().optional(),
+      asOf: z.string().optional(),
+    }),
   }),
-  z.strictObject({ do: z.literal('set-table'), table: z.string(), change: tableSchema.omit({ name: true, columns: true }).partial() }),
+  z.strictObject({
+    do: z.literal('set-table'),
+    table: z.string(),
+    change: tableSchema.omit({ name: true, columns: true }).partial(),
+  }),
   z.strictObject({
     do: z.literal('set-column'),
     table: z.string(),
@@ -51,7 +63,11 @@ const single = z.union([
   }),
   z.strictObject({ do: z.literal('put-column'), table: z.string(), value: columnSchema }),
   z.strictObject({ do: z.literal('remove-column'), table: z.string(), column: z.string() }),
-  z.strictObject({ do: z.literal('set-relationship'), name: z.string(), change: relationshipSchema.omit({ name: true }).partial() }),
+  z.strictObject({
+    do: z.literal('set-relationship'),
+    name: z.string(),
+    change: relationshipSchema.omit({ name: true }).partial(),
+  }),
   z.strictObject({ do: z.literal('put-calendar'), value: calendarSchema }),
   z.strictObject({ do: z.literal('remove-calendar'), table: z.string() }),
   z.strictObject({ do: z.literal('waive'), value: waiverSchema }),
@@ -110,36 +126,56 @@ function applySingle(model: Model, edit: SingleEdit): Model {
     case 'set-column':
       return onTable(model, edit.table, (table) => ({
         ...table,
-        columns: replaceNamed(table.columns, edit.column, `column ${edit.table}.`, (column) => ({ ...column, ...cleared(edit.change) })),
+        columns: replaceNamed(table.columns, edit.column, `column ${edit.table}.`, (column) => ({
+          ...column,
+          ...cleared(edit.change),
+        })),
       }));
     case 'put-column':
       return onTable(model, edit.table, (table) => {
         const exists = table.columns.some((c) => sameName(c.name, edit.value.name));
         return {
           ...table,
-          columns: exists ? table.columns.map((c) => (sameName(c.name, edit.value.name) ? edit.value : c)) : [...table.columns, edit.value],
+          columns: exists
+            ? table.columns.map((c) => (sameName(c.name, edit.value.name) ? edit.value : c))
+            : [...table.columns, edit.value],
         };
       });
     case 'remove-column':
       return onTable(model, edit.table, (table) => {
         const columns = table.columns.filter((c) => !sameName(c.name, edit.column));
-        if (columns.length === table.columns.length) throw new EditError(`there is no column ${edit.table}.${edit.column}`);
+        if (columns.length === table.columns.length)
+          throw new EditError(`there is no column ${edit.table}.${edit.column}`);
         return { ...table, columns };
       });
     case 'set-relationship': {
       const before = (model.relationships ?? []).find((r) => sameName(r.name, edit.name));
       const changed = {
         ...model,
-        relationships: replaceNamed(model.relationships ?? [], edit.name, 'relationship ', (r) => ({ ...r, ...cleared(edit.change) })),
+        relationships: replaceNamed(model.relationships ?? [], edit.name, 'relationship ', (r) => ({
+          ...r,
+          ...cleared(edit.change),
+        })),
       };
-      return before?.role && edit.change.role ? followRoles(model, changed, before.role, edit.change.role) : changed;
+      return before?.role && edit.change.role
+        ? followRoles(model, changed, before.role, edit.change.role)
+        : changed;
     }
     case 'put-calendar':
-      return { ...model, calendars: [...(model.calendars ?? []).filter((c) => !sameName(c.table, edit.value.table)), edit.value] };
+      return {
+        ...model,
+        calendars: [
+          ...(model.calendars ?? []).filter((c) => !sameName(c.table, edit.value.table)),
+          edit.value,
+        ],
+      };
     case 'remove-calendar':
       return { ...model, calendars: (model.calendars ?? []).filter((c) => !sameName(c.table, edit.table)) };
     case 'waive':
-      return { ...model, waivers: [...(model.waivers ?? []).filter((w) => w.claim !== edit.value.claim), edit.value] };
+      return {
+        ...model,
+        waivers: [...(model.waivers ?? []).filter((w) => w.claim !== edit.value.claim), edit.value],
+      };
     case 'put-known-answer': {
       const others = (model.knownAnswers ?? []).filter((k) => !sameName(k.name, edit.value.name));
       const at = (model.knownAnswers ?? []).findIndex((k) => sameName(k.name, edit.value.name));
@@ -147,7 +183,10 @@ function applySingle(model: Model, edit: SingleEdit): Model {
       return { ...model, knownAnswers: others };
     }
     case 'remove-known-answer':
-      return { ...model, knownAnswers: (model.knownAnswers ?? []).filter((k) => !sameName(k.name, edit.name)) };
+      return {
+        ...model,
+        knownAnswers: (model.knownAnswers ?? []).filter((k) => !sameName(k.name, edit.name)),
+      };
     case 'end-waiver':
       return { ...model, waivers: (model.waivers ?? []).filter((w) => w.claim !== edit.claim) };
     case 'rename':
@@ -180,10 +219,13 @@ type Named = { name: string };
 function put(model: Model, edit: PutEdit): Model {
   const collection = edit.do.slice('put-'.length) as Collection;
   const list = ((model[collection] as Named[] | undefined) ?? []).slice();
-  const same = (item: Named, name: string) => sameName(item.name, name) && sameHome(collection, item, edit.value);
+  const same = (item: Named, name: string) =>
+    sameName(item.name, name) && sameHome(collection, item, edit.value);
   const at = edit.name === null ? -1 : list.findIndex((item) => same(item, edit.name!));
   if (edit.name !== null && at < 0)
-    throw new EditError(`there is no "${edit.name}" among the ${collection} any more: somebody may have removed or renamed it`);
+    throw new EditError(
+      `there is no "${edit.name}" among the ${collection} any more: somebody may have removed or renamed it`,
+    );
   // A measure may share a name with another: that is a claim, not a refusal. Of the others, names tell them apart.
   if (collection !== 'measures' && list.some((item, i) => i !== at && same(item, edit.value.name))) {
     throw new EditError(`the name "${edit.value.name}" is taken among the ${collection}: choose another`);
@@ -195,22 +237,33 @@ function put(model: Model, edit: PutEdit): Model {
 
 /** Hierarchies are named within their table, everything else within the model. */
 const sameHome = (collection: Collection, a: Named, b: Named): boolean =>
-  collection !== 'hierarchies' || sameName((a as { table?: string }).table ?? '', (b as { table?: string }).table ?? '');
+  collection !== 'hierarchies' ||
+  sameName((a as { table?: string }).table ?? '', (b as { table?: string }).table ?? '');
 
 function remove(model: Model, edit: RemoveEdit): Model {
   const collection = edit.do.slice('remove-'.length) as Collection;
   const list = (model[collection] as Named[] | undefined) ?? [];
-  const name = (item: Named) => (collection === 'hierarchies' ? `${(item as unknown as { table: string }).table}.${item.name}` : item.name);
+  const name = (item: Named) =>
+    collection === 'hierarchies' ? `${(item as unknown as { table: string }).table}.${item.name}` : item.name;
   const at = list.findIndex((item) => sameName(name(item), edit.name));
   if (at < 0) throw new EditError(`there is no "${edit.name}" among the ${collection}`);
   return { ...model, [collection]: list.filter((_, i) => i !== at) };
 }
 
-function onTable(model: Model, name: string, change: (table: Model['tables'][number]) => Model['tables'][number]): Model {
+function onTable(
+  model: Model,
+  name: string,
+  change: (table: Model['tables'][number]) => Model['tables'][number],
+): Model {
   return { ...model, tables: replaceNamed(model.tables, name, 'table ', change) };
 }
 
-function replaceNamed<T extends Named>(list: readonly T[], name: string, what: string, change: (item: T) => T): T[] {
+function replaceNamed<T extends Named>(
+  list: readonly T[],
+  name: string,
+  what: string,
+  change: (item: T) => T,
+): T[] {
   if (!list.some((item) => sameName(item.name, name))) throw new EditError(`there is no ${what}${name}`);
   let done = false;
   return list.map((item) => {

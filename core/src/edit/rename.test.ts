@@ -8,7 +8,12 @@ import { applyEdit, EditError } from './index.ts';
 describe('a formula follows a new name', () => {
   const cases: [source: string, thing: RenamedThing, to: string, expected: string, own?: string][] = [
     ['count(loan) -- all\n  / "Loans"', { table: 'loan' }, 'lending', 'count(lending) -- all\n  / "Loans"'],
-    ['sum(LOAN.copies * title.price) from loan', { table: 'loan' }, 'Lent out', 'sum("Lent out".copies * title.price) from "Lent out"'],
+    [
+      'sum(LOAN.copies * title.price) from loan',
+      { table: 'loan' },
+      'Lent out',
+      'sum("Lent out".copies * title.price) from "Lent out"',
+    ],
     [
       'sum(loan.copies) filter (where title.copies > 1)',
       { table: 'loan', column: 'copies' },
@@ -21,9 +26,19 @@ describe('a formula follows a new name', () => {
       'kind',
       '"Loans" / ("Loans" ignoring (branch, title.kind))',
     ],
-    ['Loans / "Late loans" via loan_due', { measure: 'loans' }, 'All loans', '"All loans" / "Late loans" via loan_due'],
+    [
+      'Loans / "Late loans" via loan_due',
+      { measure: 'loans' },
+      'All loans',
+      '"All loans" / "Late loans" via loan_due',
+    ],
     ['"Loans" via loan_due', { relationship: 'loan_due' }, 'due', '"Loans" via due'],
-    ['with loans as (count(loan)) select loans + "Late"', { measure: 'Loans' }, 'x', 'with loans as (count(loan)) select loans + "Late"'],
+    [
+      'with loans as (count(loan)) select loans + "Late"',
+      { measure: 'Loans' },
+      'x',
+      'with loans as (count(loan)) select loans + "Late"',
+    ],
     [
       'sum(stock.n) at last stock.day per stock.branch_id',
       { table: 'stock' },
@@ -41,9 +56,12 @@ describe('a formula follows a new name', () => {
     ['count(loan) + copies', { table: 'branch', column: 'loan' }, 'x', 'count(loan) + copies', 'title'],
     ['sum(loan.copies', { table: 'loan' }, 'x', 'sum(loan.copies'],
   ];
-  test.each(cases.map(([source, thing, to, expected, own]) => ({ source, thing, to, expected, own })))('$source', (c) => {
-    expect(renameInFormula(c.source, c.thing, c.to, c.own)).toBe(c.expected);
-  });
+  test.each(cases.map(([source, thing, to, expected, own]) => ({ source, thing, to, expected, own })))(
+    '$source',
+    (c) => {
+      expect(renameInFormula(c.source, c.thing, c.to, c.own)).toBe(c.expected);
+    },
+  );
 });
 
 const model: Model = readModel(
@@ -69,16 +87,35 @@ const model: Model = readModel(
         source: { steps: [{ from: 'loan' }, { filter: 'branch_id > 1' }] },
         columns: [{ name: 'branch_id', type: 'integer' }],
       },
-      { name: 'filed', role: 'dimension', source: { file: 'filed.csv' }, columns: [{ name: 'a', type: 'text' }] },
+      {
+        name: 'filed',
+        role: 'dimension',
+        source: { file: 'filed.csv' },
+        columns: [{ name: 'a', type: 'text' }],
+      },
     ],
-    relationships: [{ name: 'loan_branch', from: { table: 'loan', columns: ['branch_id'] }, to: { table: 'branch', columns: ['id'] } }],
-    hierarchies: [{ name: 'Places', table: 'branch', levels: [{ name: 'Name', column: 'branch.name', key: 'id' }] }],
+    relationships: [
+      {
+        name: 'loan_branch',
+        from: { table: 'loan', columns: ['branch_id'] },
+        to: { table: 'branch', columns: ['id'] },
+      },
+    ],
+    hierarchies: [
+      { name: 'Places', table: 'branch', levels: [{ name: 'Name', column: 'branch.name', key: 'id' }] },
+    ],
     measures: [
       { name: 'Loans', formula: 'count(loan)' },
       { name: 'Share', table: 'loan', formula: '"Loans" / ("Loans" ignoring branch)' },
     ],
     perspectives: [
-      { name: 'p', tables: ['branch', 'loan'], columns: ['branch.name'], hierarchies: ['branch.Places'], measures: ['Share'] },
+      {
+        name: 'p',
+        tables: ['branch', 'loan'],
+        columns: ['branch.name'],
+        hierarchies: ['branch.Places'],
+        measures: ['Share'],
+      },
     ],
     knownAnswers: [
       {
@@ -108,7 +145,9 @@ test('a table gets its new name wherever the model names it, and back again', ()
     by: ['site.name', { hierarchy: 'site.Places' }],
     filters: [{ where: 'site.size > 2' }],
   });
-  expect(writeModel(applyEdit(renamed, [{ do: 'rename', of: { table: 'site' }, to: 'branch' }]))).toBe(writeModel(model));
+  expect(writeModel(applyEdit(renamed, [{ do: 'rename', of: { table: 'site' }, to: 'branch' }]))).toBe(
+    writeModel(model),
+  );
 });
 
 test('a column follows through keys, relationships, hierarchies, row formulas and paths', () => {
@@ -117,7 +156,11 @@ test('a column follows through keys, relationships, hierarchies, row formulas an
     { do: 'rename', of: { table: 'branch', column: 'id' }, to: 'branch_no' },
   ]);
   const [branch] = renamed.tables;
-  expect([branch!.key, branch!.label, branch!.columns[2]!.formula]).toEqual([['branch_no'], 'full name', 'char_length("full name")']);
+  expect([branch!.key, branch!.label, branch!.columns[2]!.formula]).toEqual([
+    ['branch_no'],
+    'full name',
+    'char_length("full name")',
+  ]);
   expect(renamed.relationships![0]!.to.columns).toEqual(['branch_no']);
   expect(renamed.hierarchies![0]!.levels![0]).toMatchObject({ column: 'branch.full name', key: 'branch_no' });
   expect(renamed.perspectives![0]!.columns).toEqual(['branch.full name']);
@@ -125,8 +168,18 @@ test('a column follows through keys, relationships, hierarchies, row formulas an
 
 test('a column of a file, a calendar or a list typed by hand keeps its values under a new name', () => {
   const tables: Model['tables'] = [
-    { name: 'filed', role: 'dimension' as const, source: { file: 'filed.csv' }, columns: [{ name: 'a', type: 'text' }] },
-    { name: 'fund', role: 'dimension' as const, source: { members: [{ a: 'x', b: 1 }, { b: 2 }] }, columns: [{ name: 'a', type: 'text' }] },
+    {
+      name: 'filed',
+      role: 'dimension' as const,
+      source: { file: 'filed.csv' },
+      columns: [{ name: 'a', type: 'text' }],
+    },
+    {
+      name: 'fund',
+      role: 'dimension' as const,
+      source: { members: [{ a: 'x', b: 1 }, { b: 2 }] },
+      columns: [{ name: 'a', type: 'text' }],
+    },
     {
       name: 'days',
       role: 'dimension' as const,
@@ -154,8 +207,14 @@ test('a column of a file, a calendar or a list typed by hand keeps its values un
 
 test('a measure follows through the measures that use it and what asks for it', () => {
   const renamed = applyEdit(model, [{ do: 'rename', of: { measure: 'Loans' }, to: 'Lendings' }]);
-  expect(renamed.measures!.map((m) => m.formula)).toEqual(['count(loan)', '"Lendings" / ("Lendings" ignoring branch)']);
-  expect(renamed.knownAnswers![0]!.query).toMatchObject({ measures: ['Lendings'], sort: [{ of: 'Lendings' }] });
+  expect(renamed.measures!.map((m) => m.formula)).toEqual([
+    'count(loan)',
+    '"Lendings" / ("Lendings" ignoring branch)',
+  ]);
+  expect(renamed.knownAnswers![0]!.query).toMatchObject({
+    measures: ['Lendings'],
+    sort: [{ of: 'Lendings' }],
+  });
 });
 
 test.each([

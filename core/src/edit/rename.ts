@@ -20,7 +20,8 @@ export function renameInModel(model: Model, thing: RenamedThing, to: string): Mo
 }
 
 /** The model with another name for a role, in the trials and questions that name it. */
-export const renameRole = (model: Model, role: string, to: string): Model => renamed(model, new Renaming({ table: role }, to, []));
+export const renameRole = (model: Model, role: string, to: string): Model =>
+  renamed(model, new Renaming({ table: role }, to, []));
 
 function renamed(model: Model, renaming: Renaming): Model {
   const tables = model.tables.map((t) => renaming.table(t));
@@ -37,7 +38,11 @@ function renamed(model: Model, renaming: Renaming): Model {
     ),
     ...given(
       'calendars',
-      model.calendars?.map((c) => ({ ...c, table: renaming.tableName(c.table), day: renaming.column(c.table)(c.day) })),
+      model.calendars?.map((c) => ({
+        ...c,
+        table: renaming.tableName(c.table),
+        day: renaming.column(c.table)(c.day),
+      })),
     ),
     ...given(
       'measures',
@@ -68,7 +73,11 @@ function renamed(model: Model, renaming: Renaming): Model {
     ),
     ...given(
       'detailListings',
-      model.detailListings?.map((d) => ({ ...d, table: renaming.tableName(d.table), columns: d.columns.map(renaming.ownOrPath(d.table)) })),
+      model.detailListings?.map((d) => ({
+        ...d,
+        table: renaming.tableName(d.table),
+        columns: d.columns.map(renaming.ownOrPath(d.table)),
+      })),
     ),
     ...given(
       'knownAnswers',
@@ -76,7 +85,10 @@ function renamed(model: Model, renaming: Renaming): Model {
     ),
     ...given(
       'diagrams',
-      model.diagrams?.map((d) => ({ ...d, tables: d.tables.map((t) => ({ ...t, table: renaming.tableName(t.table) })) })),
+      model.diagrams?.map((d) => ({
+        ...d,
+        tables: d.tables.map((t) => ({ ...t, table: renaming.tableName(t.table) })),
+      })),
     ),
     ...given(
       'waivers',
@@ -91,11 +103,14 @@ const given = <K extends string, V>(key: K, value: V | undefined): Partial<Recor
 
 function refuse(model: Model, thing: RenamedThing, to: string): void {
   if (to.trim() === '') throw new RenameError('a name must not be empty');
-  const taken = (names: readonly string[], old: string) => names.some((name) => sameName(name, to) && !sameName(name, old));
+  const taken = (names: readonly string[], old: string) =>
+    names.some((name) => sameName(name, to) && !sameName(name, old));
   if ('measure' in thing) {
     if (!(model.measures ?? []).some((m) => sameName(m.name, thing.measure)))
       throw new RenameError(`there is no measure "${thing.measure}"`);
-    if (taken([...(model.measures ?? []).map((m) => m.name), ...model.tables.map((t) => t.name)], thing.measure))
+    if (
+      taken([...(model.measures ?? []).map((m) => m.name), ...model.tables.map((t) => t.name)], thing.measure)
+    )
       throw new RenameError(`the name "${to}" is taken: choose another`);
     return;
   }
@@ -130,7 +145,9 @@ const mentions = (steps: unknown, name: string): boolean =>
         .toLowerCase()
         .split(/[^\p{L}\p{N}_$]+/u)
         .includes(name.toLowerCase()) || sameName(steps, name)
-    : typeof steps === 'object' && steps !== null && Object.values(steps).some((part) => mentions(part, name));
+    : typeof steps === 'object' &&
+      steps !== null &&
+      Object.values(steps).some((part) => mentions(part, name));
 
 /** Whether a column's values come from elsewhere: a file, a database, a calendar, the last of some steps. */
 const isStored = (table: Table, column: ModelColumn): boolean =>
@@ -150,17 +167,26 @@ class Renaming {
       isIt(name) ? this.to : name;
 
   readonly tableName: Change = (name) =>
-    'table' in this.thing && this.thing.column === undefined && sameName(name, this.thing.table) ? this.to : name;
+    'table' in this.thing && this.thing.column === undefined && sameName(name, this.thing.table)
+      ? this.to
+      : name;
 
-  readonly measure: Change = this.swap((name) => 'measure' in this.thing && sameName(name, this.thing.measure));
+  readonly measure: Change = this.swap(
+    (name) => 'measure' in this.thing && sameName(name, this.thing.measure),
+  );
 
-  private relationshipName: Change = this.swap((name) => 'relationship' in this.thing && sameName(name, this.thing.relationship));
+  private relationshipName: Change = this.swap(
+    (name) => 'relationship' in this.thing && sameName(name, this.thing.relationship),
+  );
 
   /** A column of a table. */
   column(table: string): Change {
     return this.swap(
       (name) =>
-        'table' in this.thing && this.thing.column !== undefined && sameName(table, this.thing.table) && sameName(name, this.thing.column),
+        'table' in this.thing &&
+        this.thing.column !== undefined &&
+        sameName(table, this.thing.table) &&
+        sameName(name, this.thing.column),
     );
   }
 
@@ -191,7 +217,10 @@ class Renaming {
     const parts = splitPath(text);
     if (!parts) return text;
     const [table, column] = parts;
-    const [newTable, newColumn] = [this.asked(table), this.column(this.roleOf(table)?.table ?? table)(column)];
+    const [newTable, newColumn] = [
+      this.asked(table),
+      this.column(this.roleOf(table)?.table ?? table)(column),
+    ];
     if (newTable === table && newColumn === column) return text;
     return columnPath(newTable, newColumn);
   };
@@ -235,7 +264,10 @@ class Renaming {
       ),
       ...given('label', table.label && column(table.label)),
       ...(typeof table.snapshot === 'string' ? { snapshot: this.ownOrPath(table.name)(table.snapshot) } : {}),
-      ...given('validity', validity && { of: validity.of.map(column), from: column(validity.from), to: column(validity.to) }),
+      ...given(
+        'validity',
+        validity && { of: validity.of.map(column), from: column(validity.from), to: column(validity.to) },
+      ),
       ...given('weight', weight && { column: column(weight.column), per: weight.per.map(column) }),
       ...given('partition', partition && { ...partition, by: column(partition.by) }),
     };
@@ -247,12 +279,17 @@ class Renaming {
     if (!source || !('members' in source)) return source;
     const column = this.column(table.name);
     return {
-      members: source.members.map((member) => Object.fromEntries(Object.entries(member).map(([name, value]) => [column(name), value]))),
+      members: source.members.map((member) =>
+        Object.fromEntries(Object.entries(member).map(([name, value]) => [column(name), value])),
+      ),
     };
   }
 
   relationship(r: Relationship): Relationship {
-    const end = (e: Relationship['from']) => ({ table: this.tableName(e.table), columns: e.columns.map(this.column(e.table)) });
+    const end = (e: Relationship['from']) => ({
+      table: this.tableName(e.table),
+      columns: e.columns.map(this.column(e.table)),
+    });
     return { ...r, name: this.relationshipName(r.name), from: end(r.from), to: end(r.to) };
   }
 
@@ -266,7 +303,14 @@ class Renaming {
         h.levels?.map((level) => ({
           ...level,
           column: own(level.column),
-          ...given('key', level.key === undefined ? undefined : Array.isArray(level.key) ? level.key.map(own) : own(level.key)),
+          ...given(
+            'key',
+            level.key === undefined
+              ? undefined
+              : Array.isArray(level.key)
+                ? level.key.map(own)
+                : own(level.key),
+          ),
           ...given('orderBy', level.orderBy && own(level.orderBy)),
         })),
       ),
@@ -277,7 +321,8 @@ class Renaming {
   }
 
   query(query: Query): Query {
-    const item = (by: ByItem): ByItem => (typeof by === 'string' ? this.path(by) : { ...by, hierarchy: this.hierarchyPath(by.hierarchy) });
+    const item = (by: ByItem): ByItem =>
+      typeof by === 'string' ? this.path(by) : { ...by, hierarchy: this.hierarchyPath(by.hierarchy) };
     return {
       ...query,
       measures: query.measures.map(this.measure),
@@ -294,7 +339,10 @@ class Renaming {
       ),
       ...given(
         'sort',
-        query.sort?.map((s) => ({ ...s, of: typeof s.of === 'string' ? this.measure(this.path(s.of)) : item(s.of) })),
+        query.sort?.map((s) => ({
+          ...s,
+          of: typeof s.of === 'string' ? this.measure(this.path(s.of)) : item(s.of),
+        })),
       ),
     };
   }

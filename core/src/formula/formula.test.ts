@@ -52,7 +52,11 @@ const model: Model = {
     },
   ],
   relationships: [
-    { name: 'loan_branch', from: { table: 'loan', columns: ['branch_id'] }, to: { table: 'branch', columns: ['branch_id'] } },
+    {
+      name: 'loan_branch',
+      from: { table: 'loan', columns: ['branch_id'] },
+      to: { table: 'branch', columns: ['branch_id'] },
+    },
   ],
   measures: [
     { name: 'Loans', formula: 'count(loan)' },
@@ -128,13 +132,18 @@ describe('faults', () => {
   test('all of a formula are told at once, with their places', () => {
     const { faults: found } = checker.measureFormula('sum(loan.copeis)\n  / medain(loan.fine)');
     expect(found).toHaveLength(2);
-    expect(placeOf('sum(loan.copeis)\n  / medain(loan.fine)', found[1]!.start)).toEqual({ line: 2, column: 5 });
+    expect(placeOf('sum(loan.copeis)\n  / medain(loan.fine)', found[1]!.start)).toEqual({
+      line: 2,
+      column: 5,
+    });
   });
 
   test('a broken measure is told of once; one that uses it rests on it; a circle is a fault', () => {
     expect(checker.measure('Rests')!.faults).toEqual([]);
     expect(checker.measure('Rests')!.restsOn).toEqual(['Broken']);
-    const circular = [checker.measure('Hen')!, checker.measure('Egg')!].flatMap((c) => c.faults.map((f) => f.message));
+    const circular = [checker.measure('Hen')!, checker.measure('Egg')!].flatMap((c) =>
+      c.faults.map((f) => f.message),
+    );
     expect(circular.join()).toMatch(/circle: .*Hen.*Egg|circle: .*Egg.*Hen/);
   });
 
@@ -178,7 +187,10 @@ describe('faults', () => {
 describe('layout', () => {
   test.each([
     ['SUM( Loan.Copies )/2', 'sum(Loan.Copies) / 2'],
-    ['count(loan)FILTER(WHERE Loan.Late AND not loan.late)', 'count(loan) filter (where Loan.Late and not loan.late)'],
+    [
+      'count(loan)FILTER(WHERE Loan.Late AND not loan.late)',
+      'count(loan) filter (where Loan.Late and not loan.late)',
+    ],
     ['-sum(loan.copies)*-1', '-sum(loan.copies) * -1'],
     ['"Loans"   WHERE x.y IN(1,2)', '"Loans" where x.y in (1, 2)'],
     ['"Loans" OVER(YEAR TO DATE) -- so far', '"Loans" over (year to date) -- so far'],
@@ -208,14 +220,22 @@ describe('layout', () => {
         const once = layOutFormula(formula);
         expect(layOutFormula(once)).toBe(once);
         expect(tokensOf(once)).toEqual(tokensOf(formula));
-        expect(tokenize(once).comments.map((c) => c.text)).toEqual(tokenize(formula).comments.map((c) => c.text));
+        expect(tokenize(once).comments.map((c) => c.text)).toEqual(
+          tokenize(formula).comments.map((c) => c.text),
+        );
       }),
     );
   });
 });
 
 test('names are quoted where they must be', () => {
-  expect(['loan', 'Loan', 'two words', 'where', 'a"b'].map(quoteName)).toEqual(['loan', '"Loan"', '"two words"', '"where"', '"a""b"']);
+  expect(['loan', 'Loan', 'two words', 'where', 'a"b'].map(quoteName)).toEqual([
+    'loan',
+    '"Loan"',
+    '"two words"',
+    '"where"',
+    '"a""b"',
+  ]);
 });
 
 test.each([

@@ -25,7 +25,12 @@ export function layOutFormula(source: string): string {
     ...tokens
       .filter((t) => t.kind !== 'end')
       .map((token, i) => ({ kind: 'token' as const, token, text: written(tokens, i), start: token.start })),
-    ...comments.map((c) => ({ kind: 'comment' as const, text: c.text.trimEnd(), line: c.text.startsWith('--'), start: c.start })),
+    ...comments.map((c) => ({
+      kind: 'comment' as const,
+      text: c.text.trimEnd(),
+      line: c.text.startsWith('--'),
+      start: c.start,
+    })),
   ].sort((a, b) => a.start - b.start);
   const flat = join(pieces, false);
   return flat.length > LINE_LENGTH ? join(pieces, true) : flat;
@@ -39,7 +44,8 @@ function written(tokens: readonly Token[], i: number): string {
   if (before?.text === '.' && before.kind === 'symbol') return token.source;
   if (RESERVED.has(token.text)) return token.text;
   const called = after?.kind === 'symbol' && after.text === '(';
-  if (called && (functionNamed(token.text) || (AGGREGATES as readonly string[]).includes(token.text))) return token.text;
+  if (called && (functionNamed(token.text) || (AGGREGATES as readonly string[]).includes(token.text)))
+    return token.text;
   if ((token.text === 'date' || token.text === 'timestamp') && after?.kind === 'text') return token.text;
   return CONTEXTUAL.has(token.text) && inWords(tokens, i) ? token.text : token.source;
 }
@@ -47,7 +53,8 @@ function written(tokens: readonly Token[], i: number): string {
 /** Whether a word that is no keyword of SQL stands where a context word or a period gives it a meaning. */
 function inWords(tokens: readonly Token[], i: number): boolean {
   const before = tokens[i - 1]?.text;
-  if (before === 'ignoring' || before === 'at' || (before === 'all' && tokens[i - 2]?.text === 'ignoring')) return true;
+  if (before === 'ignoring' || before === 'at' || (before === 'all' && tokens[i - 2]?.text === 'ignoring'))
+    return true;
   let j = i;
   while (j >= 0 && tokens[j]!.text !== '(') j--;
   return j > 0 && tokens[j - 1]!.text === 'over';
@@ -100,6 +107,8 @@ function isSign(earlier: Piece | undefined): boolean {
   if (!earlier || earlier.kind === 'comment') return true;
   if (earlier.token.kind === 'symbol') return earlier.text !== ')';
   return (
-    earlier.token.kind === 'name' && RESERVED.has(earlier.token.text) && !['end', 'true', 'false', 'null'].includes(earlier.token.text)
+    earlier.token.kind === 'name' &&
+    RESERVED.has(earlier.token.text) &&
+    !['end', 'true', 'false', 'null'].includes(earlier.token.text)
   );
 }

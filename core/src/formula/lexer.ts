@@ -44,7 +44,10 @@ export function tokenize(source: string): { tokens: Token[]; comments: Comment[]
         faults.push({
           start,
           end: at,
-          message: kind === 'text' ? "a text is not closed: a ' is missing" : 'a quoted name is not closed: a " is missing',
+          message:
+            kind === 'text'
+              ? "a text is not closed: a ' is missing"
+              : 'a quoted name is not closed: a " is missing',
         });
         break;
       }
@@ -101,8 +104,11 @@ export function quoteName(name: string): string {
 }
 
 /** `table.column` as a formula must write it. */
-export const quotePath = (table: string, column: string): string => `${quoteName(table)}.${quoteName(column)}`;
+export const quotePath = (table: string, column: string): string =>
+  `${quoteName(table)}.${quoteName(column)}`;
 
 /** `table.column` as queries, hierarchies and perspectives write it: plainly, with quotes only where a name holds a dot or a quote. */
 export const columnPath = (table: string, column: string): string =>
-  /[."]/.test(table + column) ? [table, column].map((name) => `"${name.replaceAll('"', '""')}"`).join('.') : `${table}.${column}`;
+  /[."]/.test(table + column)
+    ? [table, column].map((name) => `"${name.replaceAll('"', '""')}"`).join('.')
+    : `${table}.${column}`;

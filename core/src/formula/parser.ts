@@ -3,7 +3,16 @@ import type { FormulaFault, Span } from './source.ts';
 import { spanOf } from './source.ts';
 import type { Comment, Token } from './lexer.ts';
 import { RESERVED, tokenize } from './lexer.ts';
-import type { AggregateCall, BinaryOperator, ContextWord, Expression, Name, Period, PeriodUnit, Target } from './tree.ts';
+import type {
+  AggregateCall,
+  BinaryOperator,
+  ContextWord,
+  Expression,
+  Name,
+  Period,
+  PeriodUnit,
+  Target,
+} from './tree.ts';
 import { AGGREGATES } from './tree.ts';
 
 export interface ParsedFormula {
@@ -104,7 +113,9 @@ class Parser {
       if (this.is(',') || this.is(')')) {
         this.fault(
           this.token,
-          this.is(',') ? 'a comma stands here without a list: several targets go in parentheses' : 'a ) stands here without its (',
+          this.is(',')
+            ? 'a comma stands here without a list: several targets go in parentheses'
+            : 'a ) stands here without its (',
         );
         this.at++;
         if (this.peek(0).kind !== 'end') this.expression();
@@ -114,7 +125,9 @@ class Parser {
         const word = this.token.text;
         this.fault(
           this.token,
-          word === 'from' ? 'from stands right after the aggregate, before filter' : 'filter stands right after an aggregate',
+          word === 'from'
+            ? 'from stands right after the aggregate, before filter'
+            : 'filter stands right after an aggregate',
         );
         this.skipTo(new Set([',', ')']));
         continue;
@@ -262,14 +275,20 @@ class Parser {
     const operand = this.primary();
     if (this.inCondition || operand.kind === 'missing') return operand;
     const words = this.words();
-    return words.length === 0 ? operand : { kind: 'context', operand, words, ...spanOf(operand, words.at(-1)!) };
+    return words.length === 0
+      ? operand
+      : { kind: 'context', operand, words, ...spanOf(operand, words.at(-1)!) };
   }
 
   private words(): ContextWord[] {
     const words: ContextWord[] = [];
     while (this.token.kind === 'name' && CONTEXT_WORDS.has(this.token.text)) {
       const twice = words.find((w) => w.word === this.token.text);
-      if (twice) this.fault(this.token, `${this.token.text} stands twice in one chain: use parentheses for the second`);
+      if (twice)
+        this.fault(
+          this.token,
+          `${this.token.text} stands twice in one chain: use parentheses for the second`,
+        );
       words.push(this.word());
     }
     return words;
@@ -291,7 +310,8 @@ class Parser {
       case 'at':
         return done({ word: 'at' as const, ...this.atEnd() });
       default:
-        if (this.take('everything')) return done({ word: 'ignoring' as const, what: 'everything' as const, targets: [] });
+        if (this.take('everything'))
+          return done({ word: 'ignoring' as const, what: 'everything' as const, targets: [] });
         if (this.is('all') && this.peek().text === 'reaching') {
           this.at += 2;
           return done({ word: 'ignoring' as const, what: 'reaching' as const, targets: this.targets() });
@@ -323,7 +343,11 @@ class Parser {
     const period = this.readPeriod();
     if (period) return period;
     const words: string[] = [];
-    for (let i = start; ['name', 'number'].includes(this.tokens[i]!.kind) && this.tokens[i]!.text !== 'in'; i++)
+    for (
+      let i = start;
+      ['name', 'number'].includes(this.tokens[i]!.kind) && this.tokens[i]!.text !== 'in';
+      i++
+    )
       words.push(this.tokens[i]!.source);
     const known = [
       'year to date',
@@ -385,9 +409,11 @@ class Parser {
 
   private atEnd(): { which: 'first' | 'last'; column: Target; per?: readonly Target[] } {
     const which = this.is('first') ? 'first' : 'last';
-    if (!this.take('first') && !this.take('last')) this.fault(this.token, `first or last expected after at, ${this.found()}`);
+    if (!this.take('first') && !this.take('last'))
+      this.fault(this.token, `first or last expected after at, ${this.found()}`);
     const column = this.target();
-    if (!column.column) this.fault(column, `at ${which} needs a column, ${column.table.text} is written as a table`);
+    if (!column.column)
+      this.fault(column, `at ${which} needs a column, ${column.table.text} is written as a table`);
     const per = this.take('per') ? this.targets() : undefined;
     return { which, column, ...(per ? { per } : {}) };
   }
@@ -423,7 +449,10 @@ class Parser {
         end: token.end,
       };
     }
-    const reserved = token.kind === 'name' ? ` (${token.source} is reserved: put it in double quotes to use it as a name)` : '';
+    const reserved =
+      token.kind === 'name'
+        ? ` (${token.source} is reserved: put it in double quotes to use it as a name)`
+        : '';
     this.fault(token, `${what} expected, ${this.found()}${reserved}`);
     return { text: '', quoted: false, start: token.start, end: token.start };
   }
@@ -461,7 +490,10 @@ class Parser {
   }
 
   private missing(): Expression {
-    this.fault(this.token, `a value is missing here${this.token.kind === 'end' ? ': the formula ends' : `, before ${this.token.source}`}`);
+    this.fault(
+      this.token,
+      `a value is missing here${this.token.kind === 'end' ? ': the formula ends' : `, before ${this.token.source}`}`,
+    );
     return { kind: 'missing', start: this.token.start, end: this.token.start };
   }
 
@@ -512,7 +544,13 @@ class Parser {
     if (branches.length === 0) this.fault(this.token, `when expected in case, ${this.found()}`);
     const otherwise = this.take('else') ? this.expression() : undefined;
     this.expect('end', 'to close case');
-    return { kind: 'case', ...(subject ? { subject } : {}), branches, ...(otherwise ? { otherwise } : {}), ...spanOf(start, this.last) };
+    return {
+      kind: 'case',
+      ...(subject ? { subject } : {}),
+      branches,
+      ...(otherwise ? { otherwise } : {}),
+      ...spanOf(start, this.last),
+    };
   }
 
   private castOf(): Expression {

@@ -25,7 +25,8 @@ export function renameInFormula(source: string, thing: RenamedThing, to: string,
   const { tree, faults } = parseFormula(source);
   if (faults.length > 0) return source;
   const spans: Span[] = [];
-  for (const place of placesIn(tree, false, new Set())) if (isThing(place, thing, own)) spans.push(place.name);
+  for (const place of placesIn(tree, false, new Set()))
+    if (isThing(place, thing, own)) spans.push(place.name);
   return spans
     .sort((a, b) => b.start - a.start)
     .reduce((text, { start, end }) => text.slice(0, start) + quoteName(to) + text.slice(end), source);
@@ -33,9 +34,11 @@ export function renameInFormula(source: string, thing: RenamedThing, to: string,
 
 function isThing(place: Place, thing: RenamedThing, own: string | undefined): boolean {
   const is = (name: string) => sameName(place.name.text, name);
-  if ('measure' in thing) return place.role === 'alone' && !place.step && own === undefined && !place.argument && is(thing.measure);
+  if ('measure' in thing)
+    return place.role === 'alone' && !place.step && own === undefined && !place.argument && is(thing.measure);
   if ('relationship' in thing) return place.role === 'relationship' && is(thing.relationship);
-  if (thing.column === undefined) return (place.role === 'table' || (place.role === 'alone' && place.argument)) && is(thing.table);
+  if (thing.column === undefined)
+    return (place.role === 'table' || (place.role === 'alone' && place.argument)) && is(thing.table);
   if (place.role === 'column') return sameName(place.table, thing.table) && is(thing.column);
   return place.role === 'alone' && own !== undefined && sameName(own, thing.table) && is(thing.column);
 }
@@ -48,7 +51,8 @@ function* ofTargets(targets: readonly Target[]): Generator<Place> {
 }
 
 function* placesIn(node: Expression, argument: boolean, steps: ReadonlySet<string>): Generator<Place> {
-  const inside = (child: Expression | undefined): Iterable<Place> => (child ? placesIn(child, false, steps) : []);
+  const inside = (child: Expression | undefined): Iterable<Place> =>
+    child ? placesIn(child, false, steps) : [];
   switch (node.kind) {
     case 'name': {
       const [first, second] = node.parts as [Name, Name | undefined];
@@ -68,7 +72,8 @@ function* placesIn(node: Expression, argument: boolean, steps: ReadonlySet<strin
       for (const word of node.words) {
         if (word.word === 'where') yield* inside(word.condition);
         else if (word.word === 'ignoring' || word.word === 'given') yield* ofTargets(word.targets);
-        else if (word.word === 'via') for (const name of word.relationships) yield { role: 'relationship', name };
+        else if (word.word === 'via')
+          for (const name of word.relationships) yield { role: 'relationship', name };
         else if (word.word === 'at') yield* ofTargets([word.column, ...(word.per ?? [])]);
         else if (word.calendar) yield { role: 'table', name: word.calendar };
       }

@@ -47,7 +47,8 @@ export function roledChecker(checker: FormulaChecker): FormulaChecker {
     const { model, rowsOf } = withRoles(checker.model);
     const { oracle } = checker;
     const asked: DataOracle | undefined = oracle && {
-      determines: (table, level, column) => oracle.determines(rowsOf.get(table.toLowerCase()) ?? table, level, column),
+      determines: (table, level, column) =>
+        oracle.determines(rowsOf.get(table.toLowerCase()) ?? table, level, column),
     };
     made = new FormulaChecker(model, asked, rowsOf);
     checkers.set(checker, made);
@@ -65,19 +66,28 @@ export function mentionsRole(model: Model, query: Query): boolean {
 const longName = (role: string, table: string): string => `${role} ${table}`;
 
 /** What a role of a table is called once the table has another name. */
-export const roleName = ({ name, role }: RoleTable, table: string): string => (name === role ? role : longName(role, table));
+export const roleName = ({ name, role }: RoleTable, table: string): string =>
+  name === role ? role : longName(role, table);
 
 /** A text without what quoting adds in formulas and in JSON. */
 const bare = (text: string): string => text.replace(/["\\]/g, '').toLowerCase();
 
 function makeRoles(model: Model): RoledModel {
   const names = new ModelNames(model);
-  const taken = new Set([...model.tables, ...(model.measures ?? [])].map((thing) => thing.name.toLowerCase()));
-  const parts = { tables: [] as Table[], relationships: [] as Relationship[], hierarchies: [] as Hierarchy[] };
+  const taken = new Set(
+    [...model.tables, ...(model.measures ?? [])].map((thing) => thing.name.toLowerCase()),
+  );
+  const parts = {
+    tables: [] as Table[],
+    relationships: [] as Relationship[],
+    hierarchies: [] as Hierarchy[],
+  };
   const calendars: NonNullable<Model['calendars']> = [];
   const roles: RoleTable[] = [];
 
-  const playing = (model.relationships ?? []).filter((r) => r.role?.trim() && names.table(r.to.table) && names.table(r.from.table));
+  const playing = (model.relationships ?? []).filter(
+    (r) => r.role?.trim() && names.table(r.to.table) && names.table(r.from.table),
+  );
   const dimensions = groups(playing, (r) => r.role!.trim().toLowerCase());
   for (const ofRole of dimensions) {
     const targets = groups(ofRole, (r) => r.to.table.toLowerCase());
@@ -105,10 +115,16 @@ function makeRoles(model: Model): RoledModel {
         // Nothing is counted from a role: it is looked up, whatever the table is.
         parts.tables.push({ ...names.table(table)!, name: as, role: 'dimension' });
         parts.hierarchies.push(...hierarchiesOf(model, names, table, as, calledAs));
-        for (const calendar of model.calendars ?? []) if (sameName(calendar.table, table)) calendars.push({ ...calendar, table: as });
+        for (const calendar of model.calendars ?? [])
+          if (sameName(calendar.table, table)) calendars.push({ ...calendar, table: as });
       }
       for (const r of relationships)
-        parts.relationships.push({ ...r, name: `${r.name} as ${name}`, to: { ...r.to, table: name }, default: true });
+        parts.relationships.push({
+          ...r,
+          name: `${r.name} as ${name}`,
+          to: { ...r.to, table: name },
+          default: true,
+        });
       for (const r of onward) {
         const [from, to] = [calledAs(r.from.table), calledAs(r.to.table)];
         if (from !== undefined && to !== undefined)
@@ -146,7 +162,13 @@ function lookedUp(model: Model, names: ModelNames, dimension: Table): Relationsh
   const met = new Set([dimension.name.toLowerCase()]);
   for (const table of met) {
     for (const r of model.relationships ?? []) {
-      if (!sameName(r.from.table, table) || !isDefault(r) || cardinalityOf(r) === 'many-to-many' || !names.table(r.to.table)) continue;
+      if (
+        !sameName(r.from.table, table) ||
+        !isDefault(r) ||
+        cardinalityOf(r) === 'many-to-many' ||
+        !names.table(r.to.table)
+      )
+        continue;
       found.add(r);
       met.add(r.to.table.toLowerCase());
     }
@@ -176,7 +198,11 @@ function hierarchiesOf(
       ...(level.key === undefined ? {} : { key: [level.key].flat().map(moved) }),
       ...(level.orderBy === undefined ? {} : { orderBy: moved(level.orderBy) }),
     }));
-    const lost = levels?.some((l) => [l.column, ...(l.key ?? []), ...('orderBy' in l ? [l.orderBy] : [])].includes(undefined));
-    return lost ? [] : [{ ...h, table: as, ...(levels ? { levels: levels as NonNullable<Hierarchy['levels']> } : {}) }];
+    const lost = levels?.some((l) =>
+      [l.column, ...(l.key ?? []), ...('orderBy' in l ? [l.orderBy] : [])].includes(undefined),
+    );
+    return lost
+      ? []
+      : [{ ...h, table: as, ...(levels ? { levels: levels as NonNullable<Hierarchy['levels']> } : {}) }];
   });
 }

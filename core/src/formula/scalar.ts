@@ -125,7 +125,10 @@ const ORDERS: Record<string, (order: number) => boolean> = {
   '>=': (o) => o >= 0,
 };
 
-function compileCompare(node: Extract<Typed, { kind: 'compare' }>, compile: (n: Typed) => Evaluate): Evaluate {
+function compileCompare(
+  node: Extract<Typed, { kind: 'compare' }>,
+  compile: (n: Typed) => Evaluate,
+): Evaluate {
   const [left, right] = [compile(node.left), compile(node.right)];
   const holds = ORDERS[node.operator]!;
   return (i) => {
@@ -157,7 +160,9 @@ function likeMatcher(): (text: string, pattern: string) => boolean {
     if (pattern !== known || expression.source === '^$') {
       known = pattern;
       const source = [...pattern]
-        .map((c) => (c === '%' ? '.*' : c === '_' ? '.' : c.replace(/[.*+?^${}()|[\]\\/-]/u, '\\$&').replace('\\-', '-')))
+        .map((c) =>
+          c === '%' ? '.*' : c === '_' ? '.' : c.replace(/[.*+?^${}()|[\]\\/-]/u, '\\$&').replace('\\-', '-'),
+        )
         .join('');
       expression = new RegExp(`^${source}$`, 'su');
     }
@@ -167,11 +172,13 @@ function likeMatcher(): (text: string, pattern: string) => boolean {
 
 /** Converts a non-null value between types, as cast does; what has no meaning in the new type becomes null. */
 export function converter(from: DataType | null, to: DataType): (value: Value) => Value {
-  if (from === null || (from.kind === to.kind && scaleOf(from) === scaleOf(to) && from.kind !== 'decimal')) return (value) => value;
+  if (from === null || (from.kind === to.kind && scaleOf(from) === scaleOf(to) && from.kind !== 'decimal'))
+    return (value) => value;
   if (to.kind === 'text') return (value) => toText(value, from);
   if (from.kind === 'text') {
     const read = textReader(to.kind === 'decimal' ? { kind: 'double' } : to);
-    if (to.kind === 'decimal' || to.kind === 'integer') return (value) => textToExact(value as string, scaleOf(to), to);
+    if (to.kind === 'decimal' || to.kind === 'integer')
+      return (value) => textToExact(value as string, scaleOf(to), to);
     return (value) => read((value as string).trim()) ?? null;
   }
   if (isExact(to)) {
@@ -186,9 +193,12 @@ export function converter(from: DataType | null, to: DataType): (value: Value) =
       : from.kind === 'boolean'
         ? (value) => (value ? 1 : 0)
         : () => null;
-  if (to.kind === 'boolean') return isExact(from) || from.kind === 'double' ? (value) => value !== 0 : () => null;
-  if (to.kind === 'date') return from.kind === 'timestamp' ? (value) => splitTimestamp(value as Exact).days : () => null;
-  if (to.kind === 'timestamp') return from.kind === 'date' ? (value) => multiply(value as number, DAY_MICROS) : () => null;
+  if (to.kind === 'boolean')
+    return isExact(from) || from.kind === 'double' ? (value) => value !== 0 : () => null;
+  if (to.kind === 'date')
+    return from.kind === 'timestamp' ? (value) => splitTimestamp(value as Exact).days : () => null;
+  if (to.kind === 'timestamp')
+    return from.kind === 'date' ? (value) => multiply(value as number, DAY_MICROS) : () => null;
   return () => null;
 }
 
@@ -201,12 +211,17 @@ function textToExact(text: string, scale: number, type: DataType): Value {
   const digits = BigInt((match[2] ?? '') + (match[3] ?? '') || '0');
   const at = (match[3] ?? '').length;
   const signed = match[1] === '-' ? -digits : digits;
-  const exact = at > scale ? divideRounded(signed, 10n ** BigInt(at - scale)) : multiply(signed, 10n ** BigInt(scale - at));
+  const exact =
+    at > scale
+      ? divideRounded(signed, 10n ** BigInt(at - scale))
+      : multiply(signed, 10n ** BigInt(scale - at));
   return fits(exact, type);
 }
 
 function doubleToExact(value: number, scale: number, type: DataType): Value {
   const rounded = roundDouble(value, scale);
   const text = rounded.toFixed(Math.min(scale, 100));
-  return /e/i.test(text) ? fits(BigInt(Math.round(rounded)) * 10n ** BigInt(scale), type) : textToExact(text, scale, type);
+  return /e/i.test(text)
+    ? fits(BigInt(Math.round(rounded)) * 10n ** BigInt(scale), type)
+    : textToExact(text, scale, type);
 }

@@ -10,12 +10,38 @@ export type Expression = Span &
     | { readonly kind: 'moment'; readonly type: 'date' | 'timestamp'; readonly text: string }
     | { readonly kind: 'name'; readonly parts: readonly Name[] }
     | { readonly kind: 'unary'; readonly operator: '-' | '+' | 'not'; readonly operand: Expression }
-    | { readonly kind: 'binary'; readonly operator: BinaryOperator; readonly left: Expression; readonly right: Expression }
+    | {
+        readonly kind: 'binary';
+        readonly operator: BinaryOperator;
+        readonly left: Expression;
+        readonly right: Expression;
+      }
     | { readonly kind: 'is-null'; readonly operand: Expression; readonly not: boolean }
-    | { readonly kind: 'is-distinct'; readonly left: Expression; readonly right: Expression; readonly not: boolean }
-    | { readonly kind: 'in'; readonly operand: Expression; readonly list: readonly Expression[]; readonly not: boolean }
-    | { readonly kind: 'between'; readonly operand: Expression; readonly low: Expression; readonly high: Expression; readonly not: boolean }
-    | { readonly kind: 'like'; readonly operand: Expression; readonly pattern: Expression; readonly not: boolean }
+    | {
+        readonly kind: 'is-distinct';
+        readonly left: Expression;
+        readonly right: Expression;
+        readonly not: boolean;
+      }
+    | {
+        readonly kind: 'in';
+        readonly operand: Expression;
+        readonly list: readonly Expression[];
+        readonly not: boolean;
+      }
+    | {
+        readonly kind: 'between';
+        readonly operand: Expression;
+        readonly low: Expression;
+        readonly high: Expression;
+        readonly not: boolean;
+      }
+    | {
+        readonly kind: 'like';
+        readonly operand: Expression;
+        readonly pattern: Expression;
+        readonly not: boolean;
+      }
     | {
         readonly kind: 'case';
         readonly subject?: Expression;
@@ -26,7 +52,11 @@ export type Expression = Span &
     | { readonly kind: 'call'; readonly name: Name; readonly args: readonly Expression[] }
     | AggregateCall
     | { readonly kind: 'context'; readonly operand: Expression; readonly words: readonly ContextWord[] }
-    | { readonly kind: 'with'; readonly steps: readonly { name: Name; value: Expression }[]; readonly body: Expression }
+    | {
+        readonly kind: 'with';
+        readonly steps: readonly { name: Name; value: Expression }[];
+        readonly body: Expression;
+      }
     | { readonly kind: 'parenthesised'; readonly inner: Expression }
     /** Stands where something could not be read; a fault tells what. */
     | { readonly kind: 'missing' }
@@ -50,7 +80,8 @@ export interface AggregateCall extends Span {
   readonly filter?: Expression;
 }
 
-export type BinaryOperator = 'or' | 'and' | '=' | '<>' | '<' | '<=' | '>' | '>=' | '||' | '+' | '-' | '*' | '/' | '%';
+export type BinaryOperator =
+  'or' | 'and' | '=' | '<>' | '<' | '<=' | '>' | '>=' | '||' | '+' | '-' | '*' | '/' | '%';
 
 /** A table, or a column of one. */
 export interface Target extends Span {
@@ -61,11 +92,20 @@ export interface Target extends Span {
 export type ContextWord = Span &
   (
     | { readonly word: 'where'; readonly condition: Expression }
-    | { readonly word: 'ignoring'; readonly what: 'everything' | 'reaching' | 'targets'; readonly targets: readonly Target[] }
+    | {
+        readonly word: 'ignoring';
+        readonly what: 'everything' | 'reaching' | 'targets';
+        readonly targets: readonly Target[];
+      }
     | { readonly word: 'given'; readonly targets: readonly Target[] }
     | { readonly word: 'via'; readonly relationships: readonly Name[] }
     | { readonly word: 'over'; readonly period: Period; readonly calendar?: Name }
-    | { readonly word: 'at'; readonly which: 'first' | 'last'; readonly column: Target; readonly per?: readonly Target[] }
+    | {
+        readonly word: 'at';
+        readonly which: 'first' | 'last';
+        readonly column: Target;
+        readonly per?: readonly Target[];
+      }
   );
 
 export type PeriodUnit = 'day' | 'week' | 'month' | 'quarter' | 'year' | 'fiscal quarter' | 'fiscal year';

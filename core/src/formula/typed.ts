@@ -33,9 +33,18 @@ export type Typed = { readonly type: DataType | null; readonly span: Span } & (
   | { readonly kind: 'is-distinct'; readonly left: Typed; readonly right: Typed; readonly not: boolean }
   | { readonly kind: 'in'; readonly operand: Typed; readonly list: readonly Typed[]; readonly not: boolean }
   | { readonly kind: 'like'; readonly operand: Typed; readonly pattern: Typed; readonly not: boolean }
-  | { readonly kind: 'case'; readonly branches: readonly { when: Typed; then: Typed }[]; readonly otherwise?: Typed }
+  | {
+      readonly kind: 'case';
+      readonly branches: readonly { when: Typed; then: Typed }[];
+      readonly otherwise?: Typed;
+    }
   | TypedAggregate
-  | { readonly kind: 'per'; readonly aggregate: AggregateName; readonly arg: Typed; readonly columns: readonly ColumnName[] }
+  | {
+      readonly kind: 'per';
+      readonly aggregate: AggregateName;
+      readonly arg: Typed;
+      readonly columns: readonly ColumnName[];
+    }
   | { readonly kind: 'measure'; readonly name: string }
   | { readonly kind: 'context'; readonly operand: Typed; readonly words: TypedWords }
 );
@@ -64,11 +73,18 @@ export interface TypedTarget {
 export interface TypedWords {
   /** Names of relationships in lower case. */
   readonly via?: readonly string[];
-  readonly ignoring?: { readonly what: 'everything' | 'reaching' | 'targets'; readonly targets: readonly TypedTarget[] };
+  readonly ignoring?: {
+    readonly what: 'everything' | 'reaching' | 'targets';
+    readonly targets: readonly TypedTarget[];
+  };
   readonly given?: readonly TypedTarget[];
   readonly over?: { readonly period: Period; readonly calendar: string };
   readonly where?: Typed;
-  readonly at?: { readonly which: 'first' | 'last'; readonly column: ColumnName; readonly per: readonly ColumnName[] };
+  readonly at?: {
+    readonly which: 'first' | 'last';
+    readonly column: ColumnName;
+    readonly per: readonly ColumnName[];
+  };
 }
 
 /** Visits a node and everything below it; measures named are not entered. */
@@ -95,7 +111,10 @@ export function operandsOf(node: Typed): readonly Typed[] {
     case 'like':
       return [node.operand, node.pattern];
     case 'case':
-      return [...node.branches.flatMap(({ when, then }) => [when, then]), ...(node.otherwise ? [node.otherwise] : [])];
+      return [
+        ...node.branches.flatMap(({ when, then }) => [when, then]),
+        ...(node.otherwise ? [node.otherwise] : []),
+      ];
     default:
       return [];
   }
@@ -118,7 +137,8 @@ function childrenOf(node: Typed): readonly Typed[] {
 export function columnsOf(node: Typed): ColumnName[] {
   const found = new Map<string, ColumnName>();
   walkTyped(node, (n) => {
-    if (n.kind === 'column') found.set(`${n.table.toLowerCase()}\n${n.column.toLowerCase()}`, { table: n.table, column: n.column });
+    if (n.kind === 'column')
+      found.set(`${n.table.toLowerCase()}\n${n.column.toLowerCase()}`, { table: n.table, column: n.column });
   });
   return [...found.values()];
 }

@@ -77,7 +77,9 @@ export function claimsSarif(claims: readonly JudgedClaim[], { model, file, text 
             artifactLocation: { uri: uriOf(file) },
             region: { startLine: lineOf(lines, c.about[0] ?? {}) },
           },
-          logicalLocations: [{ fullyQualifiedName: c.subject, kind: Object.keys(c.about[0] ?? {}).at(-1) ?? 'model' }],
+          logicalLocations: [
+            { fullyQualifiedName: c.subject, kind: Object.keys(c.about[0] ?? {}).at(-1) ?? 'model' },
+          ],
         },
       ],
       ...related(model, c),
@@ -88,7 +90,11 @@ export function claimsSarif(claims: readonly JudgedClaim[], { model, file, text 
               {
                 kind: 'external',
                 status: 'accepted',
-                justification: [c.waiver.reason, c.waiver.author && `by ${c.waiver.author}`, c.waiver.until && `until ${c.waiver.until}`]
+                justification: [
+                  c.waiver.reason,
+                  c.waiver.author && `by ${c.waiver.author}`,
+                  c.waiver.until && `until ${c.waiver.until}`,
+                ]
                   .filter(Boolean)
                   .join(', '),
               },
@@ -141,7 +147,10 @@ function related(model: Model, c: JudgedClaim): object {
 
 /** The line, from 1, on which the model file has the object that a claim is about; 1 where none is found. */
 function lineOf(lines: readonly string[], about: About): number {
-  const hierarchy = about.hierarchy === undefined ? undefined : (splitPath(about.hierarchy)?.[1] ?? about.hierarchy.split('.').at(-1));
+  const hierarchy =
+    about.hierarchy === undefined
+      ? undefined
+      : (splitPath(about.hierarchy)?.[1] ?? about.hierarchy.split('.').at(-1));
   const steps: readonly (readonly [string, string])[] =
     about.relationship !== undefined
       ? [['relationships', about.relationship]]
@@ -152,7 +161,10 @@ function lineOf(lines: readonly string[], about: About): number {
           : about.perspective !== undefined
             ? [['perspectives', about.perspective]]
             : about.table !== undefined
-              ? [['tables', about.table], ...(about.column !== undefined ? [['columns', about.column] as const] : [])]
+              ? [
+                  ['tables', about.table],
+                  ...(about.column !== undefined ? [['columns', about.column] as const] : []),
+                ]
               : [];
   let at = 0;
   let found = 1;

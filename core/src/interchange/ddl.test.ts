@@ -29,7 +29,11 @@ const model: Model = {
     { name: 'raw', role: 'staging', columns: [{ name: 'x', type: 'text' }] },
   ],
   relationships: [
-    { name: 'loan_branch', from: { table: 'loan', columns: ['branch "no"'] }, to: { table: 'branch', columns: ['code'] } },
+    {
+      name: 'loan_branch',
+      from: { table: 'loan', columns: ['branch "no"'] },
+      to: { table: 'branch', columns: ['code'] },
+    },
     {
       name: 'by_level',
       from: { table: 'loan', columns: ['fine'] },

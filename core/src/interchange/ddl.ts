@@ -21,14 +21,22 @@ const TYPES: Record<Dialect, (type: DataType) => string> = {
   },
   // SQLite keeps a declared type's affinity; dates and moments are ISO 8601 texts.
   sqlite: (type) =>
-    ({ integer: 'integer', decimal: 'numeric', double: 'real', text: 'text', boolean: 'integer', date: 'text', timestamp: 'text' })[
-      type.kind
-    ],
+    ({
+      integer: 'integer',
+      decimal: 'numeric',
+      double: 'real',
+      text: 'text',
+      boolean: 'integer',
+      date: 'text',
+      timestamp: 'text',
+    })[type.kind],
 };
 
 /** SQLite takes texts of any length, whatever is declared. */
 const typeText = ({ type, length }: ModelColumn, dialect: Dialect): string =>
-  type === 'text' && length !== undefined && dialect === 'postgresql' ? `varchar(${length})` : TYPES[dialect](parseType(type) ?? TEXT);
+  type === 'text' && length !== undefined && dialect === 'postgresql'
+    ? `varchar(${length})`
+    : TYPES[dialect](parseType(type) ?? TEXT);
 
 const quote = (name: string): string => `"${name.replaceAll('"', '""')}"`;
 const list = (names: readonly string[]): string => names.map(quote).join(', ');
@@ -66,15 +74,20 @@ export function createTables(model: Model, dialect: Dialect): string {
   const references = foreignKeys(model);
   const statements = tables.map((table) => {
     const lines = table.columns.map(
-      (c) => `${quote(c.name)} ${typeText(c, dialect)}${(table.key ?? []).some((k) => sameName(k, c.name)) ? ' not null' : ''}`,
+      (c) =>
+        `${quote(c.name)} ${typeText(c, dialect)}${(table.key ?? []).some((k) => sameName(k, c.name)) ? ' not null' : ''}`,
     );
     if (table.key?.length) lines.push(`primary key (${list(table.key)})`);
     for (const columns of referredKeys(model, table)) lines.push(`unique (${list(columns)})`);
-    if (dialect === 'sqlite') for (const r of references.filter((x) => sameName(x.from.table, table.name))) lines.push(foreignKey(r));
+    if (dialect === 'sqlite')
+      for (const r of references.filter((x) => sameName(x.from.table, table.name))) lines.push(foreignKey(r));
     const comment = table.grain ? `-- ${table.grain.replaceAll('\n', ' ')}\n` : '';
     return `${comment}create table ${quote(table.name)} (\n  ${lines.join(',\n  ')}\n);`;
   });
-  const later = dialect === 'postgresql' ? references.map((r) => `alter table ${quote(r.from.table)} add ${foreignKey(r)};`) : [];
+  const later =
+    dialect === 'postgresql'
+      ? references.map((r) => `alter table ${quote(r.from.table)} add ${foreignKey(r)};`)
+      : [];
   return `${[...statements, ...later].join('\n\n')}\n`;
 }
 

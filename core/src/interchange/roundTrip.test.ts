@@ -26,8 +26,16 @@ test('what is written as delimited text is read as it was', () => {
         const rows = all.map((row) => row.slice(0, width));
         const names = Array.from({ length: width }, (_, i) => `c${i}`);
         const text = [names, ...rows].map((row) => csvLine(row, how.delimiter)).join('');
-        const bytes = new TextEncoder().encode((how.bom ? '\uFEFF' : '') + (how.lastEnd ? text : text.replace(/\n$/, '')));
-        const dialect = { delimiter: how.delimiter, quote: '"', header: true, encoding: 'utf-8' as const, newline: '\n' as const };
+        const bytes = new TextEncoder().encode(
+          (how.bom ? '\uFEFF' : '') + (how.lastEnd ? text : text.replace(/\n$/, '')),
+        );
+        const dialect = {
+          delimiter: how.delimiter,
+          quote: '"',
+          header: true,
+          encoding: 'utf-8' as const,
+          newline: '\n' as const,
+        };
         const columns = names.map((name) => ({ name, type: TEXT }));
         const table = readTable({ table: 't', dialect, nulls: [''], columns }, bytes);
         const read = names.map((name) => {
@@ -46,7 +54,11 @@ test('whatever bytes come, a preview shows them or says why not, and every recor
   const bytes = fc.oneof(
     fc.uint8Array({ minLength: 1, maxLength: 400 }),
     fc
-      .string({ unit: fc.constantFrom('a', '1', ',', ';', '"', '\n', '\r', ' ', '.', '\uFFFD'), minLength: 1, maxLength: 200 })
+      .string({
+        unit: fc.constantFrom('a', '1', ',', ';', '"', '\n', '\r', ' ', '.', '\uFFFD'),
+        minLength: 1,
+        maxLength: 200,
+      })
       .map((s) => new TextEncoder().encode(s)),
   );
   fc.assert(
@@ -67,7 +79,10 @@ test('whatever bytes come, a preview shows them or says why not, and every recor
         ...(c.pattern ? { pattern: c.pattern } : {}),
       }));
       if (columns.length === 0) return;
-      const table = readTable({ table: 't', dialect: preview.dialect, fields: columns.length, nulls: [...preview.nulls], columns }, file);
+      const table = readTable(
+        { table: 't', dialect: preview.dialect, fields: columns.length, nulls: [...preview.nulls], columns },
+        file,
+      );
       expect(table.rowCount).toBe(preview.rows);
       expect(table.problems.map((p) => p.line)).toEqual(preview.problems.map((p) => p.line));
     }),

@@ -27,7 +27,12 @@ export function readSpecOf(table: Table, source: FileSource, head: Uint8Array, w
     newline: guessed.newline,
     ...(source.skip ? { skip: source.skip } : {}),
   };
-  return { table: table.name, columns: storedColumns(table, source), dialect, ...(source.nulls ? { nulls: source.nulls } : {}) };
+  return {
+    table: table.name,
+    columns: storedColumns(table, source),
+    dialect,
+    ...(source.nulls ? { nulls: source.nulls } : {}),
+  };
 }
 
 function storedColumns(table: Table, source: FileSource): ColumnToRead[] {
@@ -50,7 +55,8 @@ function ownRows(model: Model, table: Table, setting: StepSetting): TableData | 
   const stored = table.columns.filter((column) => column.formula === undefined);
   if ('calendar' in source) {
     const day = textReader(DATE);
-    const fiscal = source.calendar.fiscalYear ?? model.calendars?.find((c) => sameName(c.table, table.name))?.fiscalYear;
+    const fiscal =
+      source.calendar.fiscalYear ?? model.calendars?.find((c) => sameName(c.table, table.name))?.fiscalYear;
     const columns = generateCalendar(
       day(source.calendar.from) as number,
       day(source.calendar.to) as number,
@@ -98,7 +104,10 @@ export function tableLoader(
     const { name } = table;
     const known = made.get(name);
     if (known) return known;
-    if (open.includes(name)) throw new DataError(`the tables are derived from each other in a circle: ${[...open, name].join(' → ')}`);
+    if (open.includes(name))
+      throw new DataError(
+        `the tables are derived from each other in a circle: ${[...open, name].join(' → ')}`,
+      );
     open.push(name);
     try {
       const rows = kept(table, () => ownRows(model, table, { table: load, today })) ?? stored(table);

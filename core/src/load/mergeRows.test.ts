@@ -80,12 +80,23 @@ test('quantities are added onto rows of the same key, several of them too; every
 });
 
 test('a key that stands several times in the table cannot be told', () => {
-  const { table, counts, refused } = merge('update', tableOfRows([...there, ['B', 1, 1, 'twin']]), tableOfRows([['B', 1, 9, 'q']]));
-  expect([table.rowCount, counts.refused, refused[0]!.message]).toEqual([4, 1, expect.stringContaining('several times in the table')]);
+  const { table, counts, refused } = merge(
+    'update',
+    tableOfRows([...there, ['B', 1, 1, 'twin']]),
+    tableOfRows([['B', 1, 9, 'q']]),
+  );
+  expect([table.rowCount, counts.refused, refused[0]!.message]).toEqual([
+    4,
+    1,
+    expect.stringContaining('several times in the table'),
+  ]);
 });
 
 test('columns that do not come stay, and are null in new rows', () => {
-  const coming = tableOf('loan', [columnOfValues('branch', TEXT, ['A', 'Z']), columnOfValues('day', INTEGER, [1, 1])]);
+  const coming = tableOf('loan', [
+    columnOfValues('branch', TEXT, ['A', 'Z']),
+    columnOfValues('day', INTEGER, [1, 1]),
+  ]);
   const { table, counts } = merge('update', tableOfRows(there), coming);
   expect(rowsOf(table)).toEqual([...there, ['Z', 1, null, null]]);
   expect(counts).toEqual({ added: 1, changed: 0, unchanged: 1, refused: 0 });
@@ -97,9 +108,15 @@ test('what does not fit together is refused whole', () => {
     () =>
       mergeRows(tableOfRows(there), table, { mode: 'add quantities', key, quantities });
   expect(bad(tableOfRows([]), [])).toThrow(/say which columns are the key/);
-  expect(bad(tableOf('l', [columnOfValues('day', INTEGER, [1])]))).toThrow(/the new ones have no column branch/);
-  expect(bad(tableOf('l', [columnOfValues('branch', INTEGER, [1])]))).toThrow(/branch is text in the rows that are there and integer/);
-  expect(bad(tableOf('l', [columnOfValues('branch', TEXT, ['A']), columnOfValues('extra', TEXT, ['A'])]))).toThrow(/have no column extra/);
+  expect(bad(tableOf('l', [columnOfValues('day', INTEGER, [1])]))).toThrow(
+    /the new ones have no column branch/,
+  );
+  expect(bad(tableOf('l', [columnOfValues('branch', INTEGER, [1])]))).toThrow(
+    /branch is text in the rows that are there and integer/,
+  );
+  expect(
+    bad(tableOf('l', [columnOfValues('branch', TEXT, ['A']), columnOfValues('extra', TEXT, ['A'])])),
+  ).toThrow(/have no column extra/);
   expect(bad(tableOfRows([]), ['branch'], ['note'])).toThrow(PartsError);
 });
 
@@ -113,7 +130,8 @@ test('whatever comes: rows that came are added, changed, unchanged or refused, a
     cell.map((c): Row => [c.branch, c.day, c.fine, null]),
     { maxLength: 12 },
   );
-  const total = (table: TableData) => rowsOf(table).reduce((sum, row) => sum + ((row[2] as number | null) ?? 0), 0);
+  const total = (table: TableData) =>
+    rowsOf(table).reduce((sum, row) => sum + ((row[2] as number | null) ?? 0), 0);
   fc.assert(
     fc.property(list, list, fc.constantFrom<MergeMode>('update', 'add quantities'), (a, b, mode) => {
       const { table, counts, refused } = merge(mode, tableOfRows(a), tableOfRows(b));

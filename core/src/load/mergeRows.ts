@@ -109,7 +109,9 @@ export function mergeRows(existing: TableData, coming: TableData, order: MergeOr
       ...(was || comes
         ? {
             lineOf: (row: number) =>
-              source[row]! >= 0 && (row >= existing.rowCount || changed[row]) ? (comes?.(source[row]!) ?? 0) : (was?.(row) ?? 0),
+              source[row]! >= 0 && (row >= existing.rowCount || changed[row])
+                ? (comes?.(source[row]!) ?? 0)
+                : (was?.(row) ?? 0),
           }
         : {}),
     }),
@@ -131,10 +133,14 @@ function checkColumns(existing: TableData, coming: TableData, { key, quantities,
       [existing, 'the rows that are there'],
       [coming, 'the new ones'],
     ] as const)
-      if (!table.columns.has(name.toLowerCase())) throw new PartsError(`${whose} have no column ${name}, which is part of the key`);
+      if (!table.columns.has(name.toLowerCase()))
+        throw new PartsError(`${whose} have no column ${name}, which is part of the key`);
   for (const [name, column] of coming.columns) {
     const had = existing.columns.get(name);
-    if (!had) throw new PartsError(`the rows that are there have no column ${column.name}: leave it out, or load all rows again`);
+    if (!had)
+      throw new PartsError(
+        `the rows that are there have no column ${column.name}: leave it out, or load all rows again`,
+      );
     if (formatType(had.type) !== formatType(column.type))
       throw new PartsError(
         `${column.name} is ${formatType(had.type)} in the rows that are there and ${formatType(column.type)} in the new ones`,
@@ -143,7 +149,8 @@ function checkColumns(existing: TableData, coming: TableData, { key, quantities,
   if (mode === 'add quantities')
     for (const name of quantities) {
       const column = existing.columns.get(name.toLowerCase());
-      if (!column || !isNumeric(column.type)) throw new PartsError(`${name} is no column of numbers: only those can be added`);
+      if (!column || !isNumeric(column.type))
+        throw new PartsError(`${name} is no column of numbers: only those can be added`);
     }
 }
 
@@ -165,7 +172,8 @@ function matchRows(existing: TableData, coming: TableData, { key, mode }: MergeO
   keys.from.forEach((k, row) => {
     if (k === 0) return refuse(row, `the key (${key.join(', ')}) has no value`);
     const there = rowOf[k]!;
-    if (there === SEVERAL) return refuse(row, 'its key stands several times in the table: which row is meant cannot be told');
+    if (there === SEVERAL)
+      return refuse(row, 'its key stands several times in the table: which row is meant cannot be told');
     if (met[k] && mode === 'update') return refuse(row, 'its key stands a second time in what came');
     met[k] = 1;
     if (there >= 0) target[row] = there;
@@ -201,7 +209,8 @@ function taken(
     }
     const after = otherMap ? otherMap[other.codes[from]!]! : other.codes[from]!;
     codes[row] = after;
-    if (isThere && after !== before) note(row, column, columnValues(column)[column.codes[row]!]!, columnValues(other)[other.codes[from]!]!);
+    if (isThere && after !== before)
+      note(row, column, columnValues(column)[column.codes[row]!]!, columnValues(other)[other.codes[from]!]!);
   }
   return columnOfCodes(column.name, column.type, domain, codes);
 }
@@ -216,9 +225,17 @@ function added(
   note: (row: number, column: Column, before: Value, after: Value) => void,
 ): Column {
   const [own, coming] = [columnValues(column), columnValues(other)];
-  const values: Value[] = Array.from({ length: width }, (_, row) => (row < rows ? own[column.codes[row]!]! : null));
+  const values: Value[] = Array.from({ length: width }, (_, row) =>
+    row < rows ? own[column.codes[row]!]! : null,
+  );
   const plus = (a: Value, b: Value): Value =>
-    a === null ? b : b === null ? a : isExact(column.type) ? add(a as Exact, b as Exact) : (a as number) + (b as number);
+    a === null
+      ? b
+      : b === null
+        ? a
+        : isExact(column.type)
+          ? add(a as Exact, b as Exact)
+          : (a as number) + (b as number);
   target.forEach((row, from) => {
     if (row >= 0) values[row] = plus(values[row]!, coming[other.codes[from]!]!);
   });

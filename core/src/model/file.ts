@@ -24,14 +24,17 @@ export function readModel(text: string): Model {
   return checkDocument(modelSchema, json, 'model') as Model;
 }
 
-export const readQuery = (text: string): Query => checkDocument(querySchema, parseJson(text, 'the query'), 'query') as Query;
+export const readQuery = (text: string): Query =>
+  checkDocument(querySchema, parseJson(text, 'the query'), 'query') as Query;
 
 function parseJson(text: string, what: string): unknown {
   try {
     return JSON.parse(text.replace(/^\ufeff/, ''));
   } catch (error) {
     const { line, column } = placeOf(text, error as Error);
-    throw new DocumentError([`${what} is not JSON${line ? `, line ${line}, column ${column}` : ''}: ${(error as Error).message}`]);
+    throw new DocumentError([
+      `${what} is not JSON${line ? `, line ${line}, column ${column}` : ''}: ${(error as Error).message}`,
+    ]);
   }
 }
 
@@ -46,7 +49,9 @@ function placeOf(text: string, error: Error): { line?: number; column?: number }
 export function checkDocument<T>(schema: z.ZodType<T>, json: unknown, root: string): T {
   const result = schema.safeParse(json);
   if (result.success) return result.data;
-  throw new DocumentError([...new Set(result.error.issues.flatMap((issue) => faultsOf(issue, json, schema, root)))].slice(0, 20));
+  throw new DocumentError(
+    [...new Set(result.error.issues.flatMap((issue) => faultsOf(issue, json, schema, root)))].slice(0, 20),
+  );
 }
 
 function faultsOf(issue: z.core.$ZodIssue, json: unknown, schema: z.ZodType, root: string): string[] {
@@ -60,7 +65,9 @@ function faultsOf(issue: z.core.$ZodIssue, json: unknown, schema: z.ZodType, roo
   }
   if (issue.code === 'invalid_union') {
     // Of the alternatives, speak of the one that came nearest: the fewest faults, unknown fields first.
-    const nearest = [...issue.errors].sort((a, b) => a.length - b.length || b[0]!.path.length - a[0]!.path.length)[0];
+    const nearest = [...issue.errors].sort(
+      (a, b) => a.length - b.length || b[0]!.path.length - a[0]!.path.length,
+    )[0];
     if (!nearest) return [`${place}: ${issue.message}`];
     return nearest.map((inner) => {
       const at = placeName(root, [...issue.path, ...inner.path], json);
@@ -100,7 +107,8 @@ function knownKeys(schema: z.ZodType, path: readonly PropertyKey[]): string[] {
 }
 
 function unwrapped(schema: unknown): { type: string; [field: string]: unknown } | undefined {
-  let definition = (schema as { _zod?: { def: { type: string; [field: string]: unknown } } } | undefined)?._zod?.def;
+  let definition = (schema as { _zod?: { def: { type: string; [field: string]: unknown } } } | undefined)
+    ?._zod?.def;
   while (definition && (definition.type === 'optional' || definition.type === 'nullable')) {
     definition = (definition.innerType as { _zod: { def: { type: string } } })._zod.def;
   }
@@ -141,7 +149,9 @@ function flatJson(value: unknown): string {
   if (Array.isArray(value)) return value.length === 0 ? '[]' : `[${value.map(flatJson).join(', ')}]`;
   if (value !== null && typeof value === 'object') {
     const entries = Object.entries(value).filter(([, v]) => v !== undefined);
-    return entries.length === 0 ? '{}' : `{ ${entries.map(([key, v]) => `${JSON.stringify(key)}: ${flatJson(v)}`).join(', ')} }`;
+    return entries.length === 0
+      ? '{}'
+      : `{ ${entries.map(([key, v]) => `${JSON.stringify(key)}: ${flatJson(v)}`).join(', ')} }`;
   }
   return JSON.stringify(value);
 }

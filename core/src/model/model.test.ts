@@ -6,7 +6,12 @@ const model: Model = {
   crease: 1,
   name: 'small',
   tables: [
-    { name: 'loan', role: 'fact', columns: [{ name: 'fine', type: 'decimal(9,2)', use: 'quantity' }], source: { file: 'loan.csv' } },
+    {
+      name: 'loan',
+      role: 'fact',
+      columns: [{ name: 'fine', type: 'decimal(9,2)', use: 'quantity' }],
+      source: { file: 'loan.csv' },
+    },
     { name: 'branch.old', role: 'dimension', columns: [{ name: 'branch id', type: 'integer', use: 'key' }] },
   ],
   hierarchies: [{ name: 'Geography', table: 'loan', levels: [] }],
@@ -31,7 +36,10 @@ test('reading and writing a file changes nothing in it', () => {
 test.each([
   [{ ...model, crease: 7 }, /format version 7, this program reads up to 1/],
   [{ ...model, relationship: [] }, /model: unknown field "relationship", did you mean "relationships"\?/],
-  [{ ...model, tables: [{ ...model.tables[0], collumns: [] }] }, /model\.tables\.loan: unknown field "collumns", did you mean "columns"\?/],
+  [
+    { ...model, tables: [{ ...model.tables[0], collumns: [] }] },
+    /model\.tables\.loan: unknown field "collumns", did you mean "columns"\?/,
+  ],
   [
     { ...model, tables: [{ name: 'loan', role: 'fact', columns: [{ name: 'fine', type: 'money' }] }] },
     /model\.tables\.loan\.columns\.fine\.type: "money" is no type/,
@@ -43,7 +51,9 @@ test.each([
 });
 
 test('a query with an unknown field is refused', () => {
-  expect(() => readQuery('{"measures":["Loans"],"filter":[]}')).toThrow(/query: unknown field "filter", did you mean "filters"/);
+  expect(() => readQuery('{"measures":["Loans"],"filter":[]}')).toThrow(
+    /query: unknown field "filter", did you mean "filters"/,
+  );
 });
 
 test('columns are found plainly and in quotes, without regard to case', () => {
@@ -55,22 +65,39 @@ test('columns are found plainly and in quotes, without regard to case', () => {
 });
 
 test('edits change what they name, share the rest, and say what they cannot find', () => {
-  const edited = applyEdit(model, [{ do: 'set-column', table: 'Loan', column: 'FINE', change: { use: 'attribute', aggregate: 'none' } }]);
-  expect(edited.tables[0]!.columns[0]).toEqual({ name: 'fine', type: 'decimal(9,2)', use: 'attribute', aggregate: 'none' });
+  const edited = applyEdit(model, [
+    { do: 'set-column', table: 'Loan', column: 'FINE', change: { use: 'attribute', aggregate: 'none' } },
+  ]);
+  expect(edited.tables[0]!.columns[0]).toEqual({
+    name: 'fine',
+    type: 'decimal(9,2)',
+    use: 'attribute',
+    aggregate: 'none',
+  });
   expect(edited.tables[1]).toBe(model.tables[1]);
   expect(model.tables[0]!.columns[0]!.use).toBe('quantity');
   expect(() => applyEdit(model, [{ do: 'remove-tables', name: 'lone' }])).toThrow(EditError);
-  expect(() => applyEdit(model, [{ do: 'put-tables', name: null, value: { name: 'LOAN', role: 'fact', columns: [] } }])).toThrow(
-    /"LOAN" is taken/,
-  );
+  expect(() =>
+    applyEdit(model, [{ do: 'put-tables', name: null, value: { name: 'LOAN', role: 'fact', columns: [] } }]),
+  ).toThrow(/"LOAN" is taken/);
 });
 
 test('an edit from outside is checked whole', () => {
-  expect(editSchema.safeParse([{ do: 'put-measures', name: null, value: { name: 'Loans', formula: 'count(loan)' } }]).success).toBe(true);
-  expect(editSchema.safeParse([{ do: 'put-measures', name: null, value: { name: 'Loans' } }]).success).toBe(false);
+  expect(
+    editSchema.safeParse([
+      { do: 'put-measures', name: null, value: { name: 'Loans', formula: 'count(loan)' } },
+    ]).success,
+  ).toBe(true);
+  expect(editSchema.safeParse([{ do: 'put-measures', name: null, value: { name: 'Loans' } }]).success).toBe(
+    false,
+  );
   expect(editSchema.safeParse([{ do: 'drop-everything' }]).success).toBe(false);
 });
 
 test('a JSON Schema is published', () => {
-  expect(modelJsonSchema()).toMatchObject({ title: 'Crease model file', type: 'object', additionalProperties: false });
+  expect(modelJsonSchema()).toMatchObject({
+    title: 'Crease model file',
+    type: 'object',
+    additionalProperties: false,
+  });
 });

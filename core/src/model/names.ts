@@ -23,11 +23,14 @@ export class ModelNames {
     for (const table of model.tables) {
       if (!this.tables.has(fold(table.name))) this.tables.set(fold(table.name), table);
       const columns = new Map<string, ModelColumn>();
-      for (const column of table.columns) if (!columns.has(fold(column.name))) columns.set(fold(column.name), column);
+      for (const column of table.columns)
+        if (!columns.has(fold(column.name))) columns.set(fold(column.name), column);
       this.columns.set(table, columns);
     }
-    for (const r of model.relationships ?? []) if (!this.relationships.has(fold(r.name))) this.relationships.set(fold(r.name), r);
-    for (const m of model.measures ?? []) if (!this.measures.has(fold(m.name))) this.measures.set(fold(m.name), m);
+    for (const r of model.relationships ?? [])
+      if (!this.relationships.has(fold(r.name))) this.relationships.set(fold(r.name), r);
+    for (const m of model.measures ?? [])
+      if (!this.measures.has(fold(m.name))) this.measures.set(fold(m.name), m);
   }
 
   table(name: string): Table | undefined {
@@ -61,8 +64,11 @@ export class ModelNames {
   hierarchy(path: string): Hierarchy | undefined {
     const all = this.model.hierarchies ?? [];
     return (
-      all.find((h) => fold(`${h.table}.${h.name}`) === fold(path) || `"${fold(h.table)}"."${fold(h.name)}"` === fold(path)) ??
-      all.find((h) => splitPath(path) && samePath(h, splitPath(path)!))
+      all.find(
+        (h) =>
+          fold(`${h.table}.${h.name}`) === fold(path) ||
+          `"${fold(h.table)}"."${fold(h.name)}"` === fold(path),
+      ) ?? all.find((h) => splitPath(path) && samePath(h, splitPath(path)!))
     );
   }
 
@@ -97,7 +103,8 @@ const PATH = /^\s*(?:"((?:[^"]|"")+)"|([^".]+?))\s*\.\s*(?:"((?:[^"]|"")+)"|([^"
 export function splitPath(path: string): readonly [string, string] | undefined {
   const match = PATH.exec(path);
   if (!match) return undefined;
-  const part = (quoted: string | undefined, plain: string | undefined) => quoted?.replaceAll('""', '"') ?? plain!;
+  const part = (quoted: string | undefined, plain: string | undefined) =>
+    quoted?.replaceAll('""', '"') ?? plain!;
   return [part(match[1], match[2]), part(match[3], match[4])];
 }
 

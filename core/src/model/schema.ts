@@ -13,7 +13,8 @@ export const columnSchema = z.strictObject({
   title: text.optional(),
   description: text.optional(),
   type: z.string().refine((type) => parseType(type) !== undefined, {
-    error: (issue) => `"${String(issue.input)}" is no type: integer, decimal(p,s), double, text, boolean, date, timestamp`,
+    error: (issue) =>
+      `"${String(issue.input)}" is no type: integer, decimal(p,s), double, text, boolean, date, timestamp`,
   }),
   pattern: z.string().optional(),
   /** The most characters of a text, for databases that are made from the model. */
@@ -51,7 +52,9 @@ const sourceSchema = z.union([
   }),
   z.strictObject({ connection: z.string(), schema: z.string().optional(), table: z.string() }),
   z.strictObject({ steps: z.array(z.record(z.string(), json)) }),
-  z.strictObject({ calendar: z.strictObject({ from: day, to: day, fiscalYear: z.lazy(() => fiscalYearSchema).optional() }) }),
+  z.strictObject({
+    calendar: z.strictObject({ from: day, to: day, fiscalYear: z.lazy(() => fiscalYearSchema).optional() }),
+  }),
   z.strictObject({ members: z.array(z.record(z.string(), json)) }),
 ]);
 
@@ -81,7 +84,10 @@ export const tableSchema = z.strictObject({
   hidden: z.boolean().optional(),
 });
 
-const endSchema = z.strictObject({ table: name, columns: z.array(name).min(1, 'a relationship joins on at least one column') });
+const endSchema = z.strictObject({
+  table: name,
+  columns: z.array(name).min(1, 'a relationship joins on at least one column'),
+});
 
 export const relationshipSchema = z.strictObject({
   name,
@@ -128,7 +134,10 @@ export const measureSchema = z.strictObject({
 
 const queryColumn = z.string().min(1);
 const filterSchema = z.union([
-  z.strictObject({ column: queryColumn, in: z.array(z.union([z.string(), z.number(), z.boolean(), z.null()])) }),
+  z.strictObject({
+    column: queryColumn,
+    in: z.array(z.union([z.string(), z.number(), z.boolean(), z.null()])),
+  }),
   z.strictObject({ where: z.string().min(1) }),
   z.strictObject({ period: z.string().min(1), calendar: z.string().optional() }),
 ]);
@@ -143,7 +152,14 @@ export const querySchema = z.strictObject({
   by: z.array(byItem).optional(),
   measures: z.array(z.string()),
   filters: z.array(filterSchema).optional(),
-  sort: z.array(z.strictObject({ of: z.union([z.string(), byItem]), order: z.enum(['ascending', 'descending']).optional() })).optional(),
+  sort: z
+    .array(
+      z.strictObject({
+        of: z.union([z.string(), byItem]),
+        order: z.enum(['ascending', 'descending']).optional(),
+      }),
+    )
+    .optional(),
   limit: z.int().min(0).optional(),
   totals: z.boolean().optional(),
   empty: z.enum(['show']).optional(),
@@ -174,7 +190,10 @@ export const waiverSchema = z.strictObject({
   until: day.optional(),
 });
 
-const fiscalYearSchema = z.strictObject({ firstMonth: z.int().min(1).max(12), namedBy: z.enum(['start', 'end']) });
+const fiscalYearSchema = z.strictObject({
+  firstMonth: z.int().min(1).max(12),
+  namedBy: z.enum(['start', 'end']),
+});
 
 export const calendarSchema = z.strictObject({
   table: name,
@@ -202,9 +221,15 @@ export const modelSchema = z.strictObject({
   hierarchies: z.array(hierarchySchema).optional(),
   calendars: z.array(calendarSchema).optional(),
   measures: z.array(measureSchema).optional(),
-  periodFamilies: z.array(z.strictObject({ measure: name, periods: z.array(z.string()), calendar: name.optional() })).optional(),
+  periodFamilies: z
+    .array(z.strictObject({ measure: name, periods: z.array(z.string()), calendar: name.optional() }))
+    .optional(),
   perspectives: z.array(perspectiveSchema).optional(),
-  detailListings: z.array(z.strictObject({ name, table: name, columns: z.array(z.string()), limit: z.int().min(1).optional() })).optional(),
+  detailListings: z
+    .array(
+      z.strictObject({ name, table: name, columns: z.array(z.string()), limit: z.int().min(1).optional() }),
+    )
+    .optional(),
   knownAnswers: z.array(knownAnswerSchema).optional(),
   waivers: z.array(waiverSchema).optional(),
   diagrams: z.array(diagramSchema).optional(),
@@ -228,4 +253,7 @@ export type KnownAnswer = NonNullable<Model['knownAnswers']>[number];
 export type Cardinality = NonNullable<Relationship['cardinality']>;
 
 /** The JSON Schema of the model file, generated from the schema above. */
-export const modelJsonSchema = (): unknown => ({ title: 'Crease model file', ...z.toJSONSchema(modelSchema, { unrepresentable: 'any' }) });
+export const modelJsonSchema = (): unknown => ({
+  title: 'Crease model file',
+  ...z.toJSONSchema(modelSchema, { unrepresentable: 'any' }),
+});

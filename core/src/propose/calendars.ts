@@ -11,7 +11,12 @@ export const isCalendarKey = (key: Column): boolean =>
 /** Dimensions with one row a day, whose days follow each other: the key, or beside a key of another kind a column of days. */
 export function proposeCalendars(model: Model, data: ModelData): Proposal[] {
   return model.tables
-    .filter((t) => t.key?.length === 1 && t.role === 'dimension' && !(model.calendars ?? []).some((c) => sameName(c.table, t.name)))
+    .filter(
+      (t) =>
+        t.key?.length === 1 &&
+        t.role === 'dimension' &&
+        !(model.calendars ?? []).some((c) => sameName(c.table, t.name)),
+    )
     .flatMap((t): Proposal[] => {
       const day = dayOf(t, data);
       if (day === undefined) return [];

@@ -47,10 +47,16 @@ function findKey(table: Table, data: ModelData): { columns: string[]; twice: num
       const [column, type] = [data.column(table.name, c.name), parseType(c.type) ?? TEXT];
       return { name: c.name, column, type, place, sound: soundOf(c.name, type, place) };
     })
-    .filter(({ column, type }) => column.nulls === 0 && !['decimal', 'double', 'boolean'].includes(type.kind));
+    .filter(
+      ({ column, type }) => column.nulls === 0 && !['decimal', 'double', 'boolean'].includes(type.kind),
+    );
   // A key that a few rows break is still the key: the claim on it will show them.
   const singles = candidates
-    .map((k) => ({ ...k, twice: rows - k.column.distinct, score: keyScore(k.name, table.name, k.type, k.place) }))
+    .map((k) => ({
+      ...k,
+      twice: rows - k.column.distinct,
+      score: keyScore(k.name, table.name, k.type, k.place),
+    }))
     .filter(
       ({ twice, name, type, column }) =>
         (twice === 0 && type.kind !== 'timestamp' && !holdsMoments(column)) ||
@@ -100,7 +106,14 @@ const LABEL_WORDS = new Set(['name', 'title', 'label', 'description', 'note', 'r
 /** Days and what is named as a code or a line are like parts of a key, texts may be, labels and amounts are not. */
 function soundOf(name: string, type: DataType, place: number): number {
   const last = wordsOf(name).at(-1) ?? '';
-  if (type.kind === 'date' || isCodeName(name) || isTimePart(name) || last === 'line' || (isGivenName(name) && place === 0)) return 2;
+  if (
+    type.kind === 'date' ||
+    isCodeName(name) ||
+    isTimePart(name) ||
+    last === 'line' ||
+    (isGivenName(name) && place === 0)
+  )
+    return 2;
   return type.kind === 'text' && !LABEL_WORDS.has(last) ? 1 : 0;
 }
 
@@ -111,12 +124,18 @@ const holdsMoments = (column: Column): boolean =>
 /** Names that sound like a key of the table, and early places, count for a column. */
 function keyScore(name: string, table: string, type: DataType, place: number): number {
   const words = wordsOf(name);
-  const named = ['id', 'no', 'code', 'key', 'number', 'nr', 'day', 'date', 'barcode'].includes(words.at(-1) ?? '') ? 2 : 0;
+  const named = ['id', 'no', 'code', 'key', 'number', 'nr', 'day', 'date', 'barcode'].includes(
+    words.at(-1) ?? '',
+  )
+    ? 2
+    : 0;
   const own = nameLikeness(words.slice(0, -1).join('_') || name, table) > 0.6 ? 2 : 0;
   return named + own + (place === 0 ? 1 : 0) - (type.kind === 'timestamp' ? 3 : 0) - place / 100;
 }
 
 function* subsets<T>(items: readonly T[], size: number, from = 0): Generator<T[]> {
   if (size === 0) yield [];
-  else for (let i = from; i <= items.length - size; i++) for (const rest of subsets(items, size - 1, i + 1)) yield [items[i]!, ...rest];
+  else
+    for (let i = from; i <= items.length - size; i++)
+      for (const rest of subsets(items, size - 1, i + 1)) yield [items[i]!, ...rest];
 }

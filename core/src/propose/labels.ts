@@ -5,8 +5,13 @@ import type { Proposal } from './proposal.ts';
 
 /** The column that most likely names a member to a person. */
 export function labelOf(t: Table, data: ModelData): string | undefined {
-  const texts = t.columns.filter((c) => c.type === 'text' && !(t.key ?? []).includes(c.name) && data.column(t.name, c.name).nulls === 0);
-  return (texts.find((c) => ['name', 'title', 'label', 'description'].includes(wordsOf(c.name).at(-1) ?? '')) ?? texts[0])?.name;
+  const texts = t.columns.filter(
+    (c) => c.type === 'text' && !(t.key ?? []).includes(c.name) && data.column(t.name, c.name).nulls === 0,
+  );
+  return (
+    texts.find((c) => ['name', 'title', 'label', 'description'].includes(wordsOf(c.name).at(-1) ?? '')) ??
+    texts[0]
+  )?.name;
 }
 
 /** So many rows on average may have one label: versions of a member do, the days of a month are too many. */
@@ -27,7 +32,10 @@ export function proposeLabels(model: Model, data: ModelData): Proposal[] {
           kind: 'label',
           table: t.name,
           says: `${label} stands for a member of ${t.name}`,
-          evidence: [`${column.distinct} distinct among ${column.rowCount} rows`, 'its name is that of a label'],
+          evidence: [
+            `${column.distinct} distinct among ${column.rowCount} rows`,
+            'its name is that of a label',
+          ],
           edit: [{ do: 'set-table', table: t.name, change: { label } }],
         },
       ];

@@ -63,9 +63,20 @@ const model: Model = {
       label: 'name',
       columns: [...tables.place!.columns.values()].map((c) => column(c.name, c.type.kind)),
     },
-    { name: 'district', role: 'dimension', key: ['id'], columns: [column('id', 'integer'), column('region', 'text')] },
+    {
+      name: 'district',
+      role: 'dimension',
+      key: ['id'],
+      columns: [column('id', 'integer'), column('region', 'text')],
+    },
   ],
-  relationships: [{ name: 'in', from: { table: 'place', columns: ['district_id'] }, to: { table: 'district', columns: ['id'] } }],
+  relationships: [
+    {
+      name: 'in',
+      from: { table: 'place', columns: ['district_id'] },
+      to: { table: 'district', columns: ['id'] },
+    },
+  ],
 };
 const data = new ModelData(model, (name) => tables[name]!, 0);
 

@@ -82,7 +82,10 @@ export function findLevels(data: ModelData, tableName: string): LevelFindings {
   while (chains.length < MOST_CHAINS) {
     const chain = longestChain(left, within);
     if (chain.length < (leaf ? 1 : 2) || (chain.length === 1 && chains.length > 0)) break;
-    chains.push({ table: table.name, levels: [...chain.map((group) => levelOf(group)), ...(leaf ? [leafOf(leaf, table)] : [])] });
+    chains.push({
+      table: table.name,
+      levels: [...chain.map((group) => levelOf(group)), ...(leaf ? [leafOf(leaf, table)] : [])],
+    });
     const used = new Set(chain.flat().map((c) => c.path));
     left = left.filter((c) => !used.has(c.path));
   }
@@ -117,7 +120,11 @@ function candidates(data: ModelData, table: Table, rows: number, bottom: string 
 const outriggers = (model: Model, table: Table): Table[] =>
   (model.relationships ?? [])
     .filter(
-      (r) => sameName(r.from.table, table.name) && isDefault(r) && cardinalityOf(r) === 'many-to-one' && !sameName(r.to.table, table.name),
+      (r) =>
+        sameName(r.from.table, table.name) &&
+        isDefault(r) &&
+        cardinalityOf(r) === 'many-to-one' &&
+        !sameName(r.to.table, table.name),
     )
     .flatMap((r) => model.tables.find((t) => sameName(t.name, r.to.table) && t.role === 'dimension') ?? [])
     .filter((t) => !(model.calendars ?? []).some((c) => sameName(c.table, t.name)));
@@ -163,7 +170,10 @@ function missOf(lower: Candidate, upper: Candidate, rows: number): NearMiss {
 }
 
 /** The longest stack of levels, from the top; columns that determine each other stand together. */
-function longestChain(columns: readonly Candidate[], within: ReadonlyMap<string, ReadonlySet<string>>): Candidate[][] {
+function longestChain(
+  columns: readonly Candidate[],
+  within: ReadonlyMap<string, ReadonlySet<string>>,
+): Candidate[][] {
   const lies = (a: Candidate, b: Candidate) => within.get(a.path)?.has(b.path) ?? false;
   const groups: Candidate[][] = [];
   for (const c of [...columns].sort((a, b) => a.members - b.members)) {

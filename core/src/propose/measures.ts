@@ -38,7 +38,12 @@ const title = (name: string): string =>
 export function offeredMeasures(model: Model, fact: Table, taken = takenNames(model)): OfferedMeasure[] {
   const known = new Set((model.measures ?? []).map((m) => plain(m.formula)));
   const wanted = [
-    { column: undefined, name: `${title(fact.name)} rows`, formula: `count(${quoteName(fact.name)})`, why: 'every fact can be counted' },
+    {
+      column: undefined,
+      name: `${title(fact.name)} rows`,
+      formula: `count(${quoteName(fact.name)})`,
+      why: 'every fact can be counted',
+    },
     ...fact.columns.flatMap((c) =>
       c.use === 'quantity' && c.aggregate !== 'none'
         ? [
@@ -63,18 +68,26 @@ export function offeredMeasures(model: Model, fact: Table, taken = takenNames(mo
           [...taken].map((n) => ({ name: n })),
         );
       taken.add(free.toLowerCase());
-      return { column, measure: { name: free, table: fact.name, formula }, why, ...(free === name ? {} : { clash: name }) };
+      return {
+        column,
+        measure: { name: free, table: fact.name, formula },
+        why,
+        ...(free === name ? {} : { clash: name }),
+      };
     });
 }
 
 /** Names that a measure cannot have: those of measures and tables, in lower case. */
-const takenNames = (model: Model): Set<string> => new Set([...(model.measures ?? []), ...model.tables].map((x) => x.name.toLowerCase()));
+const takenNames = (model: Model): Set<string> =>
+  new Set([...(model.measures ?? []), ...model.tables].map((x) => x.name.toLowerCase()));
 
 /** The edit that makes offered measures; raw columns are hidden once a measure stands for them. */
 export const makeMeasures = (offered: readonly OfferedMeasure[]): Edit =>
   offered.flatMap(({ measure, column }): Edit => [
     { do: 'put-measures', name: null, value: { ...measure } },
-    ...(column === undefined ? [] : [{ do: 'set-column' as const, table: measure.table!, column, change: { hidden: true } }]),
+    ...(column === undefined
+      ? []
+      : [{ do: 'set-column' as const, table: measure.table!, column, change: { hidden: true } }]),
   ]);
 
 /** Base measures of each fact: its rows, and each quantity. */

@@ -15,7 +15,21 @@ function singular(word: string): string {
 export const isGivenName = (name: string): boolean => /^column_\d+$/.test(name);
 
 /** Prefixes and suffixes that say what kind of table or column a name is, not which. */
-const KIND_WORDS = new Set(['fact', 'dim', 'dimension', 'bridge', 'stg', 'staging', 'export', 'list', 'table', 'f', 'd', 'b', 's']);
+const KIND_WORDS = new Set([
+  'fact',
+  'dim',
+  'dimension',
+  'bridge',
+  'stg',
+  'staging',
+  'export',
+  'list',
+  'table',
+  'f',
+  'd',
+  'b',
+  's',
+]);
 
 /** How alike two names are by their words, 0 to 1: shared words over those of the shorter name, lessened where the longer has many more. */
 export function nameLikeness(a: string, b: string): number {
@@ -27,7 +41,8 @@ export function nameLikeness(a: string, b: string): number {
   const [x, y] = [plain(a), plain(b)];
   if (x.length === 0 || y.length === 0 || isGivenName(a) || isGivenName(b)) return 0;
   if (x.join('_') === y.join('_')) return 1;
-  const generic = (w: string) => ['id', 'no', 'code', 'key', 'number', 'nr', 'name', 'date', 'day'].includes(w);
+  const generic = (w: string) =>
+    ['id', 'no', 'code', 'key', 'number', 'nr', 'name', 'date', 'day'].includes(w);
   const shared = x.filter((w) => y.includes(w) && !generic(w)).length;
   if (shared === 0) return 0;
   return (
@@ -52,4 +67,5 @@ function isNamedIn(name: string, ends: readonly string[]): boolean {
 }
 
 /** How numbers of that name are totalled by default: rates and prices mean nothing added up. */
-export const aggregateByName = (name: string): 'avg' | 'sum' => (/price|rate|percent|share|ratio|average/i.test(name) ? 'avg' : 'sum');
+export const aggregateByName = (name: string): 'avg' | 'sum' =>
+  /price|rate|percent|share|ratio|average/i.test(name) ? 'avg' : 'sum';

@@ -44,14 +44,25 @@ export function proposePadded(model: Model, data: ModelData): Proposal[] {
 /** The numbers of a column of digits of which some have leading zeros; undefined for other columns, and where two would be one number. */
 function paddedNumbers(column: Column): Set<Value> | undefined {
   const texts = (columnValues(column).slice(1) as string[]).filter((_, i) => column.counts[i + 1]! > 0);
-  if (texts.length === 0 || !texts.every((text) => DIGITS.test(text)) || !texts.some((text) => /^0\d/.test(text))) return undefined;
+  if (
+    texts.length === 0 ||
+    !texts.every((text) => DIGITS.test(text)) ||
+    !texts.some((text) => /^0\d/.test(text))
+  )
+    return undefined;
   const read = textReader(INTEGER);
   const numbers = new Set(texts.map((text) => read(text)!));
   return numbers.size === texts.length ? numbers : undefined;
 }
 
 /** A column of whole numbers in another table, of the same name, that holds the numbers. */
-function writtenPlainly(model: Model, data: ModelData, own: Table, column: ModelColumn, numbers: ReadonlySet<Value>) {
+function writtenPlainly(
+  model: Model,
+  data: ModelData,
+  own: Table,
+  column: ModelColumn,
+  numbers: ReadonlySet<Value>,
+) {
   for (const t of model.tables) {
     if (t === own) continue;
     for (const c of t.columns) {
@@ -59,7 +70,8 @@ function writtenPlainly(model: Model, data: ModelData, own: Table, column: Model
       const { domain, distinct } = data.column(t.name, c.name);
       let held = 0;
       for (const number of numbers) if (codeOfValue(domain, number) > 0) held++;
-      if (distinct > 0 && held >= distinct * MOST) return { column: `${t.name}.${c.name}`, held, of: distinct };
+      if (distinct > 0 && held >= distinct * MOST)
+        return { column: `${t.name}.${c.name}`, held, of: distinct };
     }
   }
   return undefined;

@@ -21,7 +21,11 @@ const ENOUGH = 50;
  * Proposes a use from what a preview tells of a column: names of codes, and whole numbers that nearly all differ, are no amounts. `type` is
  * what the column is read as, `rows` are those that were looked at.
  */
-export function previewUse(column: Pick<ColumnPreview, 'name' | 'nulls' | 'distinct'>, type: string, rows: number): PreviewUse {
+export function previewUse(
+  column: Pick<ColumnPreview, 'name' | 'nulls' | 'distinct'>,
+  type: string,
+  rows: number,
+): PreviewUse {
   const parsed = parseType(type) ?? TEXT;
   const filled = rows - column.nulls;
   const isUnique = filled === rows && column.distinct === rows && rows > 1;

@@ -1,6 +1,7 @@
 import type { Edit } from '../edit/index.ts';
 
-export type ProposalKind = 'type' | 'key' | 'relationship' | 'hierarchy' | 'role' | 'use' | 'label' | 'calendar' | 'measure';
+export type ProposalKind =
+  'type' | 'key' | 'relationship' | 'hierarchy' | 'role' | 'use' | 'label' | 'calendar' | 'measure';
 
 /** One part of a drafted star: an edit with what speaks for it. */
 export interface Proposal {
@@ -14,4 +15,5 @@ export interface Proposal {
 }
 
 /** A share of rows in words, rounded down: what is nearly all is not all. */
-export const percent = (part: number, whole: number): string => `${whole === 0 ? 0 : Math.floor((1000 * part) / whole) / 10} %`;
+export const percent = (part: number, whole: number): string =>
+  `${whole === 0 ? 0 : Math.floor((1000 * part) / whole) / 10} %`;

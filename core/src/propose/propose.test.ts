@@ -19,14 +19,24 @@ function draft(tables: Readonly<Record<string, Columns>>, rest: Partial<Model> =
       name,
       tableOf(
         name,
-        Object.entries(columns).map(([column, [type, values]]) => columnOfValues(column, parseType(type)!, [...values])),
+        Object.entries(columns).map(([column, [type, values]]) =>
+          columnOfValues(column, parseType(type)!, [...values]),
+        ),
       ),
     );
-    return { name, role: 'staging', columns: Object.entries(columns).map(([column, [type]]) => ({ name: column, type })) };
+    return {
+      name,
+      role: 'staging',
+      columns: Object.entries(columns).map(([column, [type]]) => ({ name: column, type })),
+    };
   });
   const model: Model = { crease: 1, name: 'm', tables: bare, ...rest };
   const proposals = proposeStar(new ModelData(model, (name) => rows.get(name)!, 0));
-  return { proposals, of: (id: string): Proposal | undefined => proposals.find((p) => p.id === id), model: acceptAll(model, proposals) };
+  return {
+    proposals,
+    of: (id: string): Proposal | undefined => proposals.find((p) => p.id === id),
+    model: acceptAll(model, proposals),
+  };
 }
 
 const from0 = (n: number) => Array.from({ length: n }, (_, i) => i);
@@ -66,25 +76,36 @@ test('what has been accepted is not proposed again', () => {
 });
 
 test('orphans do not hide a relationship: they are counted in its evidence', () => {
-  const orphaned: Columns = { ...loan, branch_code: ['text', from0(100).map((i) => (i < 5 ? 'B777' : i < 9 ? null : code(i % 10)))] };
+  const orphaned: Columns = {
+    ...loan,
+    branch_code: ['text', from0(100).map((i) => (i < 5 ? 'B777' : i < 9 ? null : code(i % 10)))],
+  };
   expect(draft({ branch, loan: orphaned }).of('relationship:loan.branch_code')!.evidence).toEqual(
     expect.arrayContaining(['94.7 % of 96 filled rows find a partner; 5 do not', '4 rows are null']),
   );
 });
 
 test('whole numbers inside the range of a key by chance are no reference', () => {
-  const terminal: Columns = { terminal_id: ['integer', from0(10)], label: ['text', from0(10).map((i) => `Terminal ${i}`)] };
+  const terminal: Columns = {
+    terminal_id: ['integer', from0(10)],
+    label: ['text', from0(10).map((i) => `Terminal ${i}`)],
+  };
   expect(draft({ terminal, loan }).of('relationship:loan.copies')).toBeUndefined();
 });
 
 test('a second reference to the same table does not filter by default, and says why', () => {
-  const returned: Columns = { ...loan, return_branch_code: ['text', from0(100).map((i) => code((i * 3) % 10))] };
+  const returned: Columns = {
+    ...loan,
+    return_branch_code: ['text', from0(100).map((i) => code((i * 3) % 10))],
+  };
   const { model, of } = draft({ branch, loan: returned });
   expect((model.relationships ?? []).map((r) => [r.from.columns[0], r.default ?? true])).toEqual([
     ['branch_code', true],
     ['return_branch_code', false],
   ]);
-  expect(of('relationship:loan.return_branch_code')!.evidence).toContain('not by default: there is a way to branch already');
+  expect(of('relationship:loan.return_branch_code')!.evidence).toContain(
+    'not by default: there is a way to branch already',
+  );
 });
 
 test('a second way that is there already is no reason against another reference', () => {
@@ -93,13 +114,19 @@ test('a second way that is there already is no reason against another reference'
     from: { table: 'loan', columns: [column] },
     to: { table: 'day', columns: ['day'] },
   });
-  const day: Columns = { day: ['date', from0(60).map((i) => 20000 + i)], month_name: ['text', from0(60).map((i) => `Month ${i >> 5}`)] };
+  const day: Columns = {
+    day: ['date', from0(60).map((i) => 20000 + i)],
+    month_name: ['text', from0(60).map((i) => `Month ${i >> 5}`)],
+  };
   const dated: Columns = {
     ...loan,
     lent: ['date', from0(100).map((i) => 20000 + (i % 60))],
     back: ['date', from0(100).map((i) => 20000 + (i % 59))],
   };
-  const { of, model } = draft({ day, branch, loan: dated }, { relationships: [relate('a', 'lent'), relate('b', 'back')] });
+  const { of, model } = draft(
+    { day, branch, loan: dated },
+    { relationships: [relate('a', 'lent'), relate('b', 'back')] },
+  );
   expect(of('relationship:loan.branch_code')!.evidence.join()).not.toContain('not by default');
   // Two names for sixty days are no labels of them.
   expect(model.tables.map((t) => t.label)).toEqual([undefined, 'name', undefined]);
@@ -107,16 +134,26 @@ test('a second way that is there already is no reason against another reference'
 
 test('what somebody has said that a table is, is left alone', () => {
   const rows = new Map([
-    ['note', tableOf('note', [columnOfValues('note_no', INTEGER, from0(9)), columnOfValues('text', TEXT, from0(9).map(String))])],
+    [
+      'note',
+      tableOf('note', [
+        columnOfValues('note_no', INTEGER, from0(9)),
+        columnOfValues('text', TEXT, from0(9).map(String)),
+      ]),
+    ],
   ]);
   const columns = [
     { name: 'note_no', type: 'integer' },
     { name: 'text', type: 'text' },
   ];
   const roleOf = (role: Table['role']) =>
-    proposeStar(new ModelData({ crease: 1, name: 'm', tables: [{ name: 'note', role, columns }] }, (name) => rows.get(name)!, 0)).find(
-      (p) => p.kind === 'role',
-    );
+    proposeStar(
+      new ModelData(
+        { crease: 1, name: 'm', tables: [{ name: 'note', role, columns }] },
+        (name) => rows.get(name)!,
+        0,
+      ),
+    ).find((p) => p.kind === 'role');
   expect(roleOf('staging')!.says).toBe('note is a dimension table');
   expect(roleOf('bridge')).toBeUndefined();
 });
@@ -135,7 +172,10 @@ test('a key of two columns is found, and a near key is proposed with its excepti
 });
 
 test('a reference of two columns is found by their names and its rows; a part of it that leads the same way on is not default', () => {
-  const district: Columns = { district_no: ['integer', from0(3)], name: ['text', from0(3).map((i) => `District ${i}`)] };
+  const district: Columns = {
+    district_no: ['integer', from0(3)],
+    name: ['text', from0(3).map((i) => `District ${i}`)],
+  };
   const town: Columns = {
     district_no: ['integer', from0(12).map((i) => Math.floor(i / 4))],
     town_no: ['integer', from0(12).map((i) => i % 4)],
@@ -156,7 +196,14 @@ test('a reference of two columns is found by their names and its rows; a part of
       '15 distinct values against 12',
     ],
   });
-  expect((model.relationships ?? []).map((r) => [r.from.table, r.from.columns.join(), r.to.table, r.default ?? true])).toEqual([
+  expect(
+    (model.relationships ?? []).map((r) => [
+      r.from.table,
+      r.from.columns.join(),
+      r.to.table,
+      r.default ?? true,
+    ]),
+  ).toEqual([
     ['visit', 'district_no,town_no', 'town', true],
     ['visit', 'district_no', 'district', false],
     ['town', 'district_no', 'district', true],
@@ -176,17 +223,28 @@ test('codes with leading zeros are numbers where another table writes them plain
   };
   const { model, of } = draft({ choir, sung });
   expect(of('type:choir.choir_id')).toMatchObject({
-    evidence: ['digits with leading zeros', 'sung.choir_id writes the same codes without them: 100 % of its values are among these'],
+    evidence: [
+      'digits with leading zeros',
+      'sung.choir_id writes the same codes without them: 100 % of its values are among these',
+    ],
   });
-  expect(model.relationships).toMatchObject([{ from: { table: 'sung', columns: ['choir_id'] }, to: { table: 'choir' } }]);
+  expect(model.relationships).toMatchObject([
+    { from: { table: 'sung', columns: ['choir_id'] }, to: { table: 'choir' } },
+  ]);
   expect(draft({ choir }).of('type:choir.choir_id')).toBeUndefined();
   const other = { ...sung, choir_id: ['integer', from0(60).map((i) => 900 + i)] as const };
   expect(draft({ choir, sung: other }).of('type:choir.choir_id')).toBeUndefined();
 });
 
 test('of two tables with one key the one that is called like it refers to the other, and facts refer to the one', () => {
-  const bell: Columns = { bell_code: ['text', from0(10).map(code)], name: ['text', from0(10).map((i) => `Bell ${i}`)] };
-  const bell_inscription: Columns = { bell_code: ['text', from0(10).map(code)], words: ['text', from0(10).map((i) => `Words ${i}`)] };
+  const bell: Columns = {
+    bell_code: ['text', from0(10).map(code)],
+    name: ['text', from0(10).map((i) => `Bell ${i}`)],
+  };
+  const bell_inscription: Columns = {
+    bell_code: ['text', from0(10).map(code)],
+    words: ['text', from0(10).map((i) => `Words ${i}`)],
+  };
   const ringing: Columns = {
     ringing_no: ['integer', from0(40)],
     bell_code: ['text', from0(40).map((i) => code(i % 10))],
@@ -202,7 +260,10 @@ test('of two tables with one key the one that is called like it refers to the ot
 });
 
 test('a few grants by day and district are a fact; a label or an amount that is unique by accident is no key', () => {
-  const day: Columns = { day: ['date', from0(60).map((i) => 20000 + i)], month: ['integer', from0(60).map((i) => 1 + Math.floor(i / 30))] };
+  const day: Columns = {
+    day: ['date', from0(60).map((i) => 20000 + i)],
+    month: ['integer', from0(60).map((i) => 1 + Math.floor(i / 30))],
+  };
   const grant: Columns = {
     granted_on: ['date', from0(16).map((i) => 20000 + 15 * Math.floor(i / 4))],
     district: ['text', from0(16).map((i) => `District ${i % 4}`)],
@@ -240,11 +301,19 @@ test('a calendar is told by its days, also where its key is a number', () => {
 });
 
 test('of a calendar that follows another model nothing is proposed but what leads to it', () => {
-  const day: Columns = { day: ['date', from0(60).map((i) => 20000 + i)], note: ['text', from0(60).map((i) => `Note ${i}`)] };
-  const visit: Columns = { visit_no: ['integer', from0(80)], day: ['date', from0(80).map((i) => 20000 + (i % 60))] };
+  const day: Columns = {
+    day: ['date', from0(60).map((i) => 20000 + i)],
+    note: ['text', from0(60).map((i) => `Note ${i}`)],
+  };
+  const visit: Columns = {
+    visit_no: ['integer', from0(80)],
+    day: ['date', from0(80).map((i) => 20000 + (i % 60))],
+  };
   const rows = new Map<string, TableData>();
   const tables = Object.entries({ day, visit }).map(([name, columns]): Table => {
-    const made = Object.entries(columns).map(([column, [type, values]]) => columnOfValues(column, parseType(type)!, [...values]));
+    const made = Object.entries(columns).map(([column, [type, values]]) =>
+      columnOfValues(column, parseType(type)!, [...values]),
+    );
     rows.set(name, tableOf(name, made));
     return {
       name,
@@ -254,15 +323,23 @@ test('of a calendar that follows another model nothing is proposed but what lead
     };
   });
   const calendars = [{ table: 'day', day: 'day', follows: { model: 'other', table: 'day' } }];
-  const found = proposeStar(new ModelData({ crease: 1, name: 'm', tables, calendars }, (name) => rows.get(name)!, 0));
+  const found = proposeStar(
+    new ModelData({ crease: 1, name: 'm', tables, calendars }, (name) => rows.get(name)!, 0),
+  );
   expect(found.filter((p) => p.table === 'day')).toEqual([]);
   expect(found.map((p) => p.id)).toContain('relationship:visit.day');
   expect(() => acceptAll({ crease: 1, name: 'm', tables, calendars }, found)).not.toThrow();
 });
 
 test('columns without names of their own are related by their values alone, and whole numbers only far from 0', () => {
-  const place: Columns = { column_1: ['text', from0(10).map((i) => `Kx${i}Q`)], column_2: ['text', from0(10).map((i) => `Place ${i}`)] };
-  const kind: Columns = { column_1: ['integer', from0(10).map((i) => 5001 + i)], column_2: ['text', from0(10).map((i) => `Kind ${i}`)] };
+  const place: Columns = {
+    column_1: ['text', from0(10).map((i) => `Kx${i}Q`)],
+    column_2: ['text', from0(10).map((i) => `Place ${i}`)],
+  };
+  const kind: Columns = {
+    column_1: ['integer', from0(10).map((i) => 5001 + i)],
+    column_2: ['text', from0(10).map((i) => `Kind ${i}`)],
+  };
   const work: Columns = {
     column_1: ['integer', from0(50).map((i) => i + 1)],
     column_2: ['text', from0(50).map((i) => `Kx${i % 10}Q`)],
@@ -288,9 +365,22 @@ test('tables that count their own rows, and facts of the same dimensions, do not
     month_no: ['integer', from0(40).map((i) => Math.floor(i / 10))],
     copies: ['integer', from0(40)],
   };
-  const month: Columns = { month_no: ['integer', from0(4)], name: ['text', from0(4).map((i) => `Month ${i}`)] };
-  const { model } = draft({ branch, month, counted, planned: { ...counted, copies: ['integer', from0(40).map((i) => i * 2)] } });
-  expect((model.relationships ?? []).map((r) => r.to.table).sort()).toEqual(['branch', 'branch', 'month', 'month']);
+  const month: Columns = {
+    month_no: ['integer', from0(4)],
+    name: ['text', from0(4).map((i) => `Month ${i}`)],
+  };
+  const { model } = draft({
+    branch,
+    month,
+    counted,
+    planned: { ...counted, copies: ['integer', from0(40).map((i) => i * 2)] },
+  });
+  expect((model.relationships ?? []).map((r) => r.to.table).sort()).toEqual([
+    'branch',
+    'branch',
+    'month',
+    'month',
+  ]);
 });
 
 test('a column of the own key with a superior in its name is a hierarchy, not a relationship', () => {
@@ -312,14 +402,26 @@ test('a parent of another name is told by its rows: some have none, all others l
     name: ['text', from0(20).map((i) => `Person ${i}`)],
   });
   const tree = from0(20).map((i) => (i === 0 ? null : 1 + Math.floor((i - 1) / 3)));
-  expect(draft({ staff: staff(tree) }).model.hierarchies).toMatchObject([{ table: 'staff', parent: 'warden_no' }]);
-  for (const parents of [tree.map((p) => p ?? 9), tree.map((p, i) => (i === 1 ? 5 : p)), tree.map((p, i) => (i === 19 ? 77 : p))])
+  expect(draft({ staff: staff(tree) }).model.hierarchies).toMatchObject([
+    { table: 'staff', parent: 'warden_no' },
+  ]);
+  for (const parents of [
+    tree.map((p) => p ?? 9),
+    tree.map((p, i) => (i === 1 ? 5 : p)),
+    tree.map((p, i) => (i === 19 ? 77 : p)),
+  ])
     expect(draft({ staff: staff(parents) }).model.hierarchies ?? []).toEqual([]);
 });
 
 test('a table of two references and a share is a bridge with its weight', () => {
-  const title: Columns = { title_id: ['integer', from0(30)], title: ['text', from0(30).map((i) => `T ${i}`)] };
-  const author: Columns = { author_id: ['integer', from0(12)], name: ['text', from0(12).map((i) => `A ${i}`)] };
+  const title: Columns = {
+    title_id: ['integer', from0(30)],
+    title: ['text', from0(30).map((i) => `T ${i}`)],
+  };
+  const author: Columns = {
+    author_id: ['integer', from0(12)],
+    name: ['text', from0(12).map((i) => `A ${i}`)],
+  };
   const title_author: Columns = {
     title_id: ['integer', from0(60).map((i) => i % 30)],
     author_id: ['integer', from0(60).map((i) => (i % 30 < 15 ? i % 12 : (i + Math.floor(i / 30)) % 12))],
@@ -376,7 +478,10 @@ test('a house that names its references by a rule has it followed', () => {
           ),
         ]),
       ],
-      ['room', tableOf('room', [columnOfValues('id', INTEGER, rows(names)), columnOfValues('name', TEXT, names)])],
+      [
+        'room',
+        tableOf('room', [columnOfValues('id', INTEGER, rows(names)), columnOfValues('name', TEXT, names)]),
+      ],
     ]);
     return new ModelData(model, (name) => tables.get(name)!, 0);
   };
@@ -392,7 +497,12 @@ test('a house that names its references by a rule has it followed', () => {
 });
 
 test('a fact that is added gets measures for its rows and quantities; names that are taken are named after the fact, raw columns hidden', () => {
-  const quantity = (name: string, rest: object = {}) => ({ name, type: 'integer', use: 'quantity' as const, ...rest });
+  const quantity = (name: string, rest: object = {}) => ({
+    name,
+    type: 'integer',
+    use: 'quantity' as const,
+    ...rest,
+  });
   const loan: Table = { name: 'loan', role: 'fact', columns: [quantity('fine')] };
   const hold: Table = {
     name: 'hold',
@@ -404,8 +514,14 @@ test('a fact that is added gets measures for its rows and quantities; names that
       quantity('card', { aggregate: 'distinct' }),
     ],
   };
-  const model: Model = { crease: 1, name: 'm', tables: [loan, hold], measures: [{ name: 'Loan rows', formula: 'COUNT( loan )' }] };
-  const named = (of: Model, fact: Table) => offeredMeasures(of, fact).map((o) => [o.measure.name, o.measure.formula, o.clash]);
+  const model: Model = {
+    crease: 1,
+    name: 'm',
+    tables: [loan, hold],
+    measures: [{ name: 'Loan rows', formula: 'COUNT( loan )' }],
+  };
+  const named = (of: Model, fact: Table) =>
+    offeredMeasures(of, fact).map((o) => [o.measure.name, o.measure.formula, o.clash]);
   // The count is there already, however it is written.
   expect(named(model, loan)).toEqual([['Fine', 'sum(loan.fine)', undefined]]);
   const withFine = applyEdit(model, makeMeasures(offeredMeasures(model, loan)));
@@ -416,7 +532,10 @@ test('a fact that is added gets measures for its rows and quantities; names that
     ['Card', 'count(distinct hold.card)', undefined],
   ]);
   const after = applyEdit(withFine, makeMeasures(offeredMeasures(withFine, hold)));
-  expect(after.tables.map((t) => t.columns.filter((c) => c.hidden).map((c) => c.name))).toEqual([['fine'], ['fine', 'age', 'card']]);
+  expect(after.tables.map((t) => t.columns.filter((c) => c.hidden).map((c) => c.name))).toEqual([
+    ['fine'],
+    ['fine', 'age', 'card'],
+  ]);
   expect(offeredMeasures(after, hold)).toEqual([]);
   const checker = new FormulaChecker(after);
   expect(after.measures!.map((m) => checker.measure(m.name)!.faults)).toEqual(after.measures!.map(() => []));

@@ -23,7 +23,15 @@ export function proposeStar(data: ModelData, pattern?: ReferencePattern): Propos
   let model = acceptAll(data.model, all);
   const typed = all.length === 0 ? data : withTypes(data, model);
   const references = (model: Model, of: ModelData) => proposeRelationships(model, of, pattern);
-  for (const step of [proposeKeys, references, proposeRoles, proposeUses, proposeLabels, proposeCalendars, proposeMeasures]) {
+  for (const step of [
+    proposeKeys,
+    references,
+    proposeRoles,
+    proposeUses,
+    proposeLabels,
+    proposeCalendars,
+    proposeMeasures,
+  ]) {
     const found = step(model, typed).filter((p) => mayChange(model, p));
     for (const proposal of found) model = applyEdit(model, proposal.edit);
     all.push(...found);
@@ -37,7 +45,12 @@ const mayChange = (model: Model, { kind, table }: Proposal): boolean =>
 
 /** The same rows with the types that a model declares. */
 const withTypes = (data: ModelData, model: Model): ModelData =>
-  new ModelData(model, (name) => retyped(data.table(name), model.tables.find((t) => t.name === name)?.columns ?? []), data.today);
+  new ModelData(
+    model,
+    (name) => retyped(data.table(name), model.tables.find((t) => t.name === name)?.columns ?? []),
+    data.today,
+  );
 
 /** The model with all proposals applied. */
-export const acceptAll = (model: Model, proposals: readonly Proposal[]): Model => proposals.reduce((m, p) => applyEdit(m, p.edit), model);
+export const acceptAll = (model: Model, proposals: readonly Proposal[]): Model =>
+  proposals.reduce((m, p) => applyEdit(m, p.edit), model);

@@ -44,7 +44,11 @@ const ALIKE = 0.5;
  * Relationships to tables by their keys, of one column or several, by containment of values and likeness of names; a column of the table's own key
  * becomes a hierarchy.
  */
-export function proposeRelationships(model: Model, data: ModelData, pattern: ReferencePattern = 'names and values'): Proposal[] {
+export function proposeRelationships(
+  model: Model,
+  data: ModelData,
+  pattern: ReferencePattern = 'names and values',
+): Proposal[] {
   const taken: { readonly name: string }[] = [...(model.relationships ?? [])];
   const found: Proposal[] = [];
   // The largest tables first: their own references become the default ways, and what would make a second way does not.
@@ -58,9 +62,12 @@ export function proposeRelationships(model: Model, data: ModelData, pattern: Ref
     drafted = applyEdit(drafted, proposal.edit);
     found.push(proposal);
   };
-  const target = (from: Table, column: string) => bestTarget(model, data, from, ownColumn(from, column), pattern)?.to.name;
+  const target = (from: Table, column: string) =>
+    bestTarget(model, data, from, ownColumn(from, column), pattern)?.to.name;
   // A key that is nothing but references is that of a fact or a bridge: nothing refers to it.
-  const composed = model.tables.filter((t) => (t.key ?? []).length > 1 && !t.key!.every((name) => target(t, name) !== undefined));
+  const composed = model.tables.filter(
+    (t) => (t.key ?? []).length > 1 && !t.key!.every((name) => target(t, name) !== undefined),
+  );
   for (const from of tables) {
     const composite = compositeTargets(model, data, from, composed);
     for (const candidate of composite) propose(candidate);
@@ -68,7 +75,10 @@ export function proposeRelationships(model: Model, data: ModelData, pattern: Ref
       if (
         column.formula !== undefined ||
         (model.relationships ?? []).some(
-          (r) => sameName(r.from.table, from.name) && r.from.columns.length === 1 && sameName(r.from.columns[0]!, column.name),
+          (r) =>
+            sameName(r.from.table, from.name) &&
+            r.from.columns.length === 1 &&
+            sameName(r.from.columns[0]!, column.name),
         )
       )
         continue;
@@ -93,10 +103,16 @@ export function proposeRelationships(model: Model, data: ModelData, pattern: Ref
   return found;
 }
 
-const ownColumn = (table: Table, name: string): ModelColumn => table.columns.find((c) => sameName(c.name, name))!;
+const ownColumn = (table: Table, name: string): ModelColumn =>
+  table.columns.find((c) => sameName(c.name, name))!;
 
 /** Keys of several columns are looked for in columns of like names. */
-function compositeTargets(model: Model, data: ModelData, from: Table, tables: readonly Table[]): readonly Candidate[] {
+function compositeTargets(
+  model: Model,
+  data: ModelData,
+  from: Table,
+  tables: readonly Table[],
+): readonly Candidate[] {
   return tables.flatMap((to): Candidate[] => {
     const key = to.key!;
     if (to === from) return [];
@@ -104,8 +120,16 @@ function compositeTargets(model: Model, data: ModelData, from: Table, tables: re
     if (pairs.some((pair) => pair === undefined)) return [];
     const columns = pairs.map((pair) => pair!.column);
     if (new Set(columns).size < columns.length) return [];
-    if ((model.relationships ?? []).some((r) => sameName(r.from.table, from.name) && alike(r.from.columns, columns))) return [];
-    const ends = [columns.map((name) => data.column(from.name, name)), key.map((name) => data.column(to.name, name))] as const;
+    if (
+      (model.relationships ?? []).some(
+        (r) => sameName(r.from.table, from.name) && alike(r.from.columns, columns),
+      )
+    )
+      return [];
+    const ends = [
+      columns.map((name) => data.column(from.name, name)),
+      key.map((name) => data.column(to.name, name)),
+    ] as const;
     // Two tables that count their own rows from 1 have the same keys by accident.
     if (alike(from.key ?? [], columns) && ends[0].every((c) => c.type.kind === 'integer')) return [];
     const match = matchColumns(...ends);
@@ -125,12 +149,16 @@ function likestColumn(from: Table, to: Table, key: string): { column: string; li
   const type = (table: Table, name: string) => parseType(ownColumn(table, name).type) ?? TEXT;
   return from.columns
     .filter((c) => c.formula === undefined && sameKind(type(from, c.name), type(to, key)))
-    .map((c) => ({ column: c.name, likeness: Math.max(nameLikeness(c.name, key), nameLikeness(c.name, `${to.name}_${key}`)) }))
+    .map((c) => ({
+      column: c.name,
+      likeness: Math.max(nameLikeness(c.name, key), nameLikeness(c.name, `${to.name}_${key}`)),
+    }))
     .filter(({ likeness }) => likeness >= ALIKE)
     .sort((a, b) => b.likeness - a.likeness)[0];
 }
 
-const sameKind = (a: DataType, b: DataType): boolean => comparable(a, b) && (a.kind === 'text') === (b.kind === 'text');
+const sameKind = (a: DataType, b: DataType): boolean =>
+  comparable(a, b) && (a.kind === 'text') === (b.kind === 'text');
 
 /** Names a table to which there would be a second default way, or a way back to the start, if the relationship were default. */
 function makesSecondWay(model: Model, proposal: Proposal): string | undefined {
@@ -138,16 +166,24 @@ function makesSecondWay(model: Model, proposal: Proposal): string | undefined {
   const [before, reach] = [new Reach(new ModelNames(model)), new Reach(names)];
   for (const base of model.tables) {
     for (const [table, paths] of reach.lookups(base.name))
-      if (paths.length > 1 && paths.length > (before.lookups(base.name).get(table)?.length ?? 0)) return names.table(table)!.name;
+      if (paths.length > 1 && paths.length > (before.lookups(base.name).get(table)?.length ?? 0))
+        return names.table(table)!.name;
   }
   const { from, to } = (proposal.edit[0] as unknown as { value: Relationship }).value;
   return reach.lookups(to.table).has(from.table.toLowerCase()) ? from.table : undefined;
 }
 
-function bestTarget(model: Model, data: ModelData, from: Table, column: ModelColumn, pattern: ReferencePattern): Candidate | undefined {
+function bestTarget(
+  model: Model,
+  data: ModelData,
+  from: Table,
+  column: ModelColumn,
+  pattern: ReferencePattern,
+): Candidate | undefined {
   const own = data.column(from.name, column.name);
   const type = parseType(column.type) ?? TEXT;
-  if (own.distinct === 0 || ['decimal', 'double', 'boolean', 'timestamp'].includes(type.kind)) return undefined;
+  if (own.distinct === 0 || ['decimal', 'double', 'boolean', 'timestamp'].includes(type.kind))
+    return undefined;
   const candidates = model.tables.flatMap((to): Candidate[] => {
     if (to.key?.length !== 1) return [];
     const key = to.key[0]!;
@@ -163,7 +199,11 @@ function bestTarget(model: Model, data: ModelData, from: Table, column: ModelCol
     if (isOwnKey(from, column.name) && called(column.name, to) > called(column.name, from)) return [];
     const likeness = isSelf
       ? selfLikeness(data, from, column.name, key)
-      : Math.max(nameLikeness(column.name, key), nameLikeness(column.name, to.name), nameLikeness(withoutCode(column.name), to.name));
+      : Math.max(
+          nameLikeness(column.name, key),
+          nameLikeness(column.name, to.name),
+          nameLikeness(withoutCode(column.name), to.name),
+        );
     const matched = matchedRows(own, keyColumn);
     const share = matched / Math.max(1, own.rowCount - own.nulls);
     if (share < MOST) return [];
@@ -180,18 +220,24 @@ function bestTarget(model: Model, data: ModelData, from: Table, column: ModelCol
             : likeness >= ALIKE;
     const distinct = { fromDistinct: own.distinct, toDistinct: keyColumn.distinct };
     const counted = { matched, nulls: own.nulls, filled: own.rowCount - own.nulls, ...distinct };
-    return enough ? [{ from, columns: [column.name], to, key: [key], ...counted, likeness, score: share + likeness }] : [];
+    return enough
+      ? [{ from, columns: [column.name], to, key: [key], ...counted, likeness, score: share + likeness }]
+      : [];
   });
   // Of tables with one key, the one that is called like the column is meant, then the one that has more of its values.
   return candidates.sort(
-    (a, b) => b.score - a.score || called(column.name, b.to) - called(column.name, a.to) || b.toDistinct - a.toDistinct,
+    (a, b) =>
+      b.score - a.score ||
+      called(column.name, b.to) - called(column.name, a.to) ||
+      b.toDistinct - a.toDistinct,
   )[0];
 }
 
 /** How much a column is called like a table. */
 const called = (column: string, table: Table): number => nameLikeness(withoutCode(column), table.name);
 
-const isOwnKey = (table: Table, column: string): boolean => table.key?.length === 1 && sameName(table.key[0]!, column);
+const isOwnKey = (table: Table, column: string): boolean =>
+  table.key?.length === 1 && sameName(table.key[0]!, column);
 
 /** Whether a key's numbers begin so far from 0 that others do not lie among them by accident. */
 const startsFar = (key: Column): boolean => {
@@ -214,11 +260,14 @@ function fitsPattern(pattern: ReferencePattern, column: string, to: Table, key: 
 const withoutCode = (name: string): string => {
   const words = wordsOf(name);
   return (
-    words.length > 1 && ['id', 'no', 'code', 'key', 'number', 'nr', 'barcode'].includes(words.at(-1)!) ? words.slice(0, -1) : words
+    words.length > 1 && ['id', 'no', 'code', 'key', 'number', 'nr', 'barcode'].includes(words.at(-1)!)
+      ? words.slice(0, -1)
+      : words
   ).join('_');
 };
 
-const SUPERIORS = /parent|manager|chief|head|superior|supervisor|foreman|boss|master|leader|report|belong|above/;
+const SUPERIORS =
+  /parent|manager|chief|head|superior|supervisor|foreman|boss|master|leader|report|belong|above/;
 
 /**
  * A reference to its own table is named after a superior (`manager_no`), or ends as the key does (`warden_no` for `staff_no`): then its rows have to
@@ -227,7 +276,9 @@ const SUPERIORS = /parent|manager|chief|head|superior|supervisor|foreman|boss|ma
 function selfLikeness(data: ModelData, table: Table, column: string, key: string): number {
   if (SUPERIORS.test(wordsOf(column).join('_'))) return 1;
   const last = (name: string) => wordsOf(name).at(-1);
-  return last(column) === last(key) && wordsOf(column).length > 1 && isTree(data, table, column, key) ? ALIKE : 0;
+  return last(column) === last(key) && wordsOf(column).length > 1 && isTree(data, table, column, key)
+    ? ALIKE
+    : 0;
 }
 
 /** Whether some rows have no parent, all others have one that is known, and none is above itself. */
@@ -244,7 +295,10 @@ function isTree(data: ModelData, table: Table, parent: string, key: string): boo
 
 const looksLikeCodes = (column: Column): boolean => {
   const values = columnValues(column).slice(1, 50) as string[];
-  return values.length > 0 && values.every((v) => /^[A-Z0-9]+([-_/.][A-Z0-9]+)*$/.test(v) || /^(?=.*\d)\p{L}[\p{L}\d]*$/u.test(v));
+  return (
+    values.length > 0 &&
+    values.every((v) => /^[A-Z0-9]+([-_/.][A-Z0-9]+)*$/.test(v) || /^(?=.*\d)\p{L}[\p{L}\d]*$/u.test(v))
+  );
 };
 
 /** Rows of a column whose value the key holds: dictionary against dictionary, with the stored counts. */
@@ -260,7 +314,12 @@ function matchedRows(column: Column, key: Column): number {
 }
 
 /** `second` is the table to which there is a way already, where the relationship is not to be default. */
-function relationshipOf(c: Candidate, isDefault: boolean, taken: readonly { readonly name: string }[], second?: string): Proposal {
+function relationshipOf(
+  c: Candidate,
+  isDefault: boolean,
+  taken: readonly { readonly name: string }[],
+  second?: string,
+): Proposal {
   const { from, columns, to, key } = c;
   const filled = c.filled;
   const orphans = filled - c.matched;
@@ -307,7 +366,10 @@ function parentChild(data: ModelData, c: Candidate): Proposal {
     kind: 'hierarchy',
     table: c.from.name,
     says: `${c.from.name}.${column} is the parent of ${c.from.name}.${key}`,
-    evidence: [`${percent(c.matched, c.filled)} of its values are members`, `${c.nulls} rows have none: they are at the top`],
+    evidence: [
+      `${percent(c.matched, c.filled)} of its values are members`,
+      `${c.nulls} rows have none: they are at the top`,
+    ],
     edit: [
       {
         do: 'put-hierarchies',

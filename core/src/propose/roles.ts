@@ -27,7 +27,12 @@ export function proposeRoles(model: Model, data: ModelData): Proposal[] {
     if (into.length > 0) {
       role = 'dimension';
       evidence.push(`${counted(into.length, 'relationship')} lead${into.length === 1 ? 's' : ''} to it`);
-    } else if (keyIsReferences && targets.size === 2 && others.length <= 2 && (share !== undefined || others.length === 0)) {
+    } else if (
+      keyIsReferences &&
+      targets.size === 2 &&
+      others.length <= 2 &&
+      (share !== undefined || others.length === 0)
+    ) {
       role = 'bridge';
       evidence.push(`its key is made of references to ${[...targets].join(' and ')}`);
       if (share) evidence.push(`${share.name} lies between 0 and 1: a share`);
@@ -38,12 +43,16 @@ export function proposeRoles(model: Model, data: ModelData): Proposal[] {
       role = 'dimension';
       evidence.push('its rows have parents among themselves');
     } else if (targets.size >= 1) {
-      const wide = data.rowCount(t.name) >= Math.max(...[...targets].map((name) => data.rowCount(name)), 0) / 4;
+      const wide =
+        data.rowCount(t.name) >= Math.max(...[...targets].map((name) => data.rowCount(name)), 0) / 4;
       // What is told apart by what it refers to, and has numbers, is a fact however few its rows are.
       const keyRefers = (t.key ?? []).length > 1 && t.key!.some((k) => referring.has(k.toLowerCase()));
       const counts = others.some((c) => holdsAmounts(t, c, data.column(t.name, c.name)));
       role = targets.size >= 2 || wide || (keyRefers && counts) ? 'fact' : 'dimension';
-      evidence.push(`it refers to ${counted(targets.size, 'table')} and none refers to it`, `${data.rowCount(t.name)} rows`);
+      evidence.push(
+        `it refers to ${counted(targets.size, 'table')} and none refers to it`,
+        `${data.rowCount(t.name)} rows`,
+      );
     } else if (
       t.key?.length === 1 &&
       labelOf(t, data) !== undefined &&
@@ -57,9 +66,12 @@ export function proposeRoles(model: Model, data: ModelData): Proposal[] {
     }
     // What somebody has said a table is, it is.
     if (t.role === role || t.role !== 'staging') return [];
-    const weight = role === 'bridge' && share ? { weight: { column: share.name, per: [out[0]!.from.columns[0]!] } } : {};
+    const weight =
+      role === 'bridge' && share ? { weight: { column: share.name, per: [out[0]!.from.columns[0]!] } } : {};
     const valid = role === 'dimension' && !t.validity ? validityOf(t) : undefined;
-    const natural = t.columns.find((c) => !isOfValidity(c.name) && !(t.key ?? []).some((k) => sameName(k, c.name)) && isCodeName(c.name));
+    const natural = t.columns.find(
+      (c) => !isOfValidity(c.name) && !(t.key ?? []).some((k) => sameName(k, c.name)) && isCodeName(c.name),
+    );
     const validity = valid && natural ? { validity: { of: [natural.name], ...valid } } : {};
     return [
       {
@@ -79,7 +91,9 @@ const holdsAmounts = (t: Table, { name, type }: ModelColumn, column: Column): bo
   const { kind } = parseType(type) ?? TEXT;
   const isNumber = kind === 'decimal' || kind === 'double' || kind === 'integer';
   const isKey = (t.key ?? []).some((k) => sameName(k, name));
-  return isNumber && !isKey && !isTimePart(name) && codeReason(name, kind === 'integer', column) === undefined;
+  return (
+    isNumber && !isKey && !isTimePart(name) && codeReason(name, kind === 'integer', column) === undefined
+  );
 };
 
 /** The columns between which a version is valid. */

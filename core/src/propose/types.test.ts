@@ -9,7 +9,8 @@ import { retyped } from '../shape/index.ts';
 import { DOUBLE, TEXT } from '../values/index.ts';
 import { adviseTypes } from './index.ts';
 
-const repeated = (values: (string | null)[]) => Array.from({ length: 60 }, (_, i) => values[i % values.length]!);
+const repeated = (values: (string | null)[]) =>
+  Array.from({ length: 60 }, (_, i) => values[i % values.length]!);
 const rows: Record<string, TableData> = {
   loan: tableOf('loan', [
     columnOfValues('branch_no', TEXT, repeated(['10', '20', null, '30'])),
@@ -26,7 +27,10 @@ const rows: Record<string, TableData> = {
       Array.from({ length: 60 }, (_, i) => Math.sqrt(i)),
     ),
   ]),
-  branch: tableOf('branch', [columnOfValues('no', TEXT, ['10', '20', '30']), columnOfValues('name', TEXT, ['Ash', 'Elm Hill', 'Oak'])]),
+  branch: tableOf('branch', [
+    columnOfValues('no', TEXT, ['10', '20', '30']),
+    columnOfValues('name', TEXT, ['Ash', 'Elm Hill', 'Oak']),
+  ]),
 };
 const model: Model = {
   crease: 1,
@@ -55,9 +59,16 @@ const model: Model = {
       ],
     },
   ],
-  relationships: [{ name: 'loan_branch', from: { table: 'loan', columns: ['branch_no'] }, to: { table: 'branch', columns: ['no'] } }],
+  relationships: [
+    {
+      name: 'loan_branch',
+      from: { table: 'loan', columns: ['branch_no'] },
+      to: { table: 'branch', columns: ['no'] },
+    },
+  ],
 };
-const dataOf = (of: Model) => new ModelData(of, (name) => retyped(rows[name]!, of.tables.find((t) => t.name === name)!.columns), 0);
+const dataOf = (of: Model) =>
+  new ModelData(of, (name) => retyped(rows[name]!, of.tables.find((t) => t.name === name)!.columns), 0);
 
 test('types are advised with their reason, and both ends of a relationship change together', () => {
   const found = adviseTypes(dataOf(model));
@@ -70,7 +81,9 @@ test('types are advised with their reason, and both ends of a relationship chang
     ['branch.no', 'integer'],
     ['branch.name', 'text of up to 20'],
   ]);
-  expect(found[0]!.reason).toMatch(/integer keys join faster, and it takes \d+ bytes instead of \d+; branch\.no changes with it/);
+  expect(found[0]!.reason).toMatch(
+    /integer keys join faster, and it takes \d+ bytes instead of \d+; branch\.no changes with it/,
+  );
 });
 
 test('taken, the rows have the new types, nothing else is advised, and the DDL follows', () => {
@@ -99,11 +112,21 @@ test('what is none of a new type is null, and is listed with its line', () => {
 });
 
 test('texts beyond their length break the claim, and the remedy makes room for the longest, however rare it is', () => {
-  const texts = [...Array.from({ length: 40 }, (_, i) => `title ${String(i).padStart(2, '0')}`), 'a much longer title than all others'];
+  const texts = [
+    ...Array.from({ length: 40 }, (_, i) => `title ${String(i).padStart(2, '0')}`),
+    'a much longer title than all others',
+  ];
   const short: Model = {
     crease: 1,
     name: 'short',
-    tables: [{ name: 'title', role: 'dimension', source: { file: 'title.csv' }, columns: [{ name: 'name', type: 'text', length: 5 }] }],
+    tables: [
+      {
+        name: 'title',
+        role: 'dimension',
+        source: { file: 'title.csv' },
+        columns: [{ name: 'name', type: 'text', length: 5 }],
+      },
+    ],
   };
   // Each of the short ones stands twice: the longest is the rarest.
   const table = tableOf('title', [columnOfValues('name', TEXT, [...texts.slice(0, 40), ...texts])]);

@@ -7,7 +7,16 @@ import type { ModelData } from '../query/index.ts';
 import { DataError } from '../query/index.ts';
 import { columnBytes } from '../storage/index.ts';
 import type { Value } from '../values/index.ts';
-import { DATE, DATE_PATTERNS, decimal, formatType, INTEGER, textReader, TIMESTAMP, TIMESTAMP_PATTERNS } from '../values/index.ts';
+import {
+  DATE,
+  DATE_PATTERNS,
+  decimal,
+  formatType,
+  INTEGER,
+  textReader,
+  TIMESTAMP,
+  TIMESTAMP_PATTERNS,
+} from '../values/index.ts';
 
 /** A type that would suit a column better, with the reason and what it takes to have it. */
 export interface TypeAdvice {
@@ -69,10 +78,18 @@ const setType = (table: string, column: string, type: string, pattern = ''): Edi
 });
 
 /** Keys of text that hold nothing but whole numbers join and store better as such; both ends of a relationship change together. */
-function asInteger(data: ModelData, table: Table, declared: ModelColumn, column: Column): TypeAdvice[] | undefined {
+function asInteger(
+  data: ModelData,
+  table: Table,
+  declared: ModelColumn,
+  column: Column,
+): TypeAdvice[] | undefined {
   if (column.type.kind !== 'text' || !isWhole(column)) return undefined;
   const ends = partnersOf(data.model, table.name, declared.name);
-  const partners = ends.map((e) => ({ ...e, table: data.model.tables.find((t) => sameName(t.name, e.table)) }));
+  const partners = ends.map((e) => ({
+    ...e,
+    table: data.model.tables.find((t) => sameName(t.name, e.table)),
+  }));
   const others = partners.flatMap((p) => {
     const known = p.table?.columns.find((c) => sameName(c.name, p.column));
     const found = p.table && known ? columnIfThere(data, p.table, known) : undefined;
@@ -87,7 +104,9 @@ function asInteger(data: ModelData, table: Table, declared: ModelColumn, column:
       return value === null ? null : Number(value);
     }),
   );
-  const [before, after] = [columnBytes(column), columnBytes(made)].map((s) => s.dataBytes + s.dictionaryBytes) as [number, number];
+  const [before, after] = [columnBytes(column), columnBytes(made)].map(
+    (s) => s.dataBytes + s.dictionaryBytes,
+  ) as [number, number];
   const isKey = others.length > 0 || (table.key ?? []).some((k) => sameName(k, declared.name));
   if (!isKey && after >= before) return undefined;
   const together = others.filter(({ found }) => found.type.kind === 'text');
@@ -98,12 +117,16 @@ function asInteger(data: ModelData, table: Table, declared: ModelColumn, column:
       from: 'text',
       to: 'integer',
       reason: `all values are whole numbers: ${isKey ? 'integer keys join faster, and ' : ''}it takes ${after} bytes instead of ${before}${together.length > 0 ? `; ${together.map((o) => `${o.table}.${o.column}`).join(', ')} changes with it` : ''}`,
-      edit: [setType(table.name, declared.name, 'integer'), ...together.map((o) => setType(o.table, o.column, 'integer'))],
+      edit: [
+        setType(table.name, declared.name, 'integer'),
+        ...together.map((o) => setType(o.table, o.column, 'integer')),
+      ],
     },
   ];
 }
 
-const isWhole = (column: Column): boolean => valuesOf(column).every((value) => CANONICAL_INTEGER.test(String(value)));
+const isWhole = (column: Column): boolean =>
+  valuesOf(column).every((value) => CANONICAL_INTEGER.test(String(value)));
 
 /** The other ends of a column's relationships, directly. */
 function partnersOf(model: Model, table: string, column: string): { table: string; column: string }[] {
@@ -120,7 +143,11 @@ function partnersOf(model: Model, table: string, column: string): { table: strin
 }
 
 const MOMENTS = [
-  ...DATE_PATTERNS.map((pattern) => ({ type: DATE, pattern, reason: 'as days they sort, count and meet a calendar' })),
+  ...DATE_PATTERNS.map((pattern) => ({
+    type: DATE,
+    pattern,
+    reason: 'as days they sort, count and meet a calendar',
+  })),
   ...TIMESTAMP_PATTERNS.map((pattern) => ({
     type: TIMESTAMP,
     pattern,
@@ -154,7 +181,9 @@ function asMoment(table: Table, declared: ModelColumn, column: Column): TypeAdvi
 function asDecimal(table: Table, declared: ModelColumn, column: Column): TypeAdvice[] | undefined {
   if (column.type.kind !== 'double' || declared.use !== 'quantity') return undefined;
   const values = valuesOf(column) as number[];
-  const scale = Array.from({ length: MOST_SCALE + 1 }, (_, s) => s).find((s) => values.every((v) => Number(v.toFixed(s)) === v));
+  const scale = Array.from({ length: MOST_SCALE + 1 }, (_, s) => s).find((s) =>
+    values.every((v) => Number(v.toFixed(s)) === v),
+  );
   if (scale === undefined) return undefined;
   const digits = Math.max(1, ...values.map((v) => Math.trunc(Math.abs(v)).toString().length));
   if (digits + scale + HEADROOM_DIGITS > 18) return undefined;

@@ -23,7 +23,14 @@ export function proposeUses(model: Model, data: ModelData): Proposal[] {
           table: t.name,
           says: `${t.name}.${c.name} is used as ${use === 'attribute' ? 'an attribute' : `a ${use}`}${aggregate ? `, by default ${aggregate === 'avg' ? 'averaged' : 'added up'}` : ''}`,
           evidence: [reason],
-          edit: [{ do: 'set-column', table: t.name, column: c.name, change: { use, ...(aggregate ? { aggregate } : {}) } }],
+          edit: [
+            {
+              do: 'set-column',
+              table: t.name,
+              column: c.name,
+              change: { use, ...(aggregate ? { aggregate } : {}) },
+            },
+          ],
         },
       ];
     }),
@@ -32,22 +39,31 @@ export function proposeUses(model: Model, data: ModelData): Proposal[] {
 
 function useOf(model: Model, t: Table, c: ModelColumn, column: Column): readonly [Use, reason: string] {
   const isKey = (t.key ?? []).some((k) => sameName(k, c.name));
-  const refers = (model.relationships ?? []).some((r) => sameName(r.from.table, t.name) && r.from.columns.some((n) => sameName(n, c.name)));
-  if (isKey && (t.key!.length === 1 || !refers)) return ['key', t.key!.length === 1 ? 'it is the key' : 'it is part of the key'];
+  const refers = (model.relationships ?? []).some(
+    (r) => sameName(r.from.table, t.name) && r.from.columns.some((n) => sameName(n, c.name)),
+  );
+  if (isKey && (t.key!.length === 1 || !refers))
+    return ['key', t.key!.length === 1 ? 'it is the key' : 'it is part of the key'];
   if (refers) return ['reference', 'a relationship starts from it'];
-  const isParent = (model.hierarchies ?? []).some((h) => sameName(h.table, t.name) && h.parent !== undefined && sameName(h.parent, c.name));
+  const isParent = (model.hierarchies ?? []).some(
+    (h) => sameName(h.table, t.name) && h.parent !== undefined && sameName(h.parent, c.name),
+  );
   if (isParent) return ['reference', 'it leads to the parent of each member'];
 
   const { kind } = parseType(c.type) ?? TEXT;
   const code = codeReason(c.name, kind === 'integer', column);
   const isFact = t.role === 'fact' || t.role === 'bridge';
-  if (isFact && isForeign(t, c.name, column)) return ['reference', 'its name is that of a key, of a table that is not here'];
+  if (isFact && isForeign(t, c.name, column))
+    return ['reference', 'its name is that of a key, of a table that is not here'];
   const isNumber = kind === 'integer' || kind === 'decimal' || kind === 'double';
   if (isNumber && !code && !isTimePart(c.name)) {
     if (kind !== 'integer') return ['quantity', 'numbers with decimals'];
     if (isFact) return ['quantity', "whole numbers that repeat and have no code's name"];
   }
-  return ['attribute', code && kind === 'integer' ? code : kind === 'text' ? 'text' : `${kind} that describes the row`];
+  return [
+    'attribute',
+    code && kind === 'integer' ? code : kind === 'text' ? 'text' : `${kind} that describes the row`,
+  ];
 }
 
 /** Words with which names of keys end, and how often on average a value of a reference stands. */
@@ -58,5 +74,10 @@ const REPEATED = 5;
 function isForeign(t: Table, name: string, column: Column): boolean {
   const words = wordsOf(name);
   const own = nameLikeness(words.slice(0, -1).join('_'), t.name);
-  return words.length > 1 && KEY_WORDS.has(words.at(-1)!) && own < 1 && column.distinct * REPEATED <= column.rowCount - column.nulls;
+  return (
+    words.length > 1 &&
+    KEY_WORDS.has(words.at(-1)!) &&
+    own < 1 &&
+    column.distinct * REPEATED <= column.rowCount - column.nulls
+  );
 }

@@ -34,7 +34,9 @@ function naive(aggregate: AggregateName, distinct: boolean, own: readonly Entry[
       return xs.length ? Math.max(...xs) : null;
     case 'median': {
       const sorted = [...xs].sort((a, b) => a - b);
-      return xs.length ? (sorted[Math.floor((xs.length - 1) / 2)]! + sorted[Math.ceil((xs.length - 1) / 2)]!) / 2 : null;
+      return xs.length
+        ? (sorted[Math.floor((xs.length - 1) / 2)]! + sorted[Math.ceil((xs.length - 1) / 2)]!) / 2
+        : null;
     }
     case 'var_pop':
       return xs.length ? squares / xs.length : null;
@@ -49,59 +51,65 @@ function naive(aggregate: AggregateName, distinct: boolean, own: readonly Entry[
     default: {
       const dated = own.filter((e) => e.y !== null);
       if (dated.length === 0) return null;
-      const end = aggregate === 'latest' ? Math.max(...dated.map((e) => e.y!)) : Math.min(...dated.map((e) => e.y!));
+      const end =
+        aggregate === 'latest' ? Math.max(...dated.map((e) => e.y!)) : Math.min(...dated.map((e) => e.y!));
       const last = dated.filter((e) => e.y === end && e.x !== null).map((e) => e.x!);
       return last.length === 0 ? null : aggregate === 'latest' ? Math.max(...last) : Math.min(...last);
     }
   }
 }
 
-test.each(AGGREGATES.map((a) => [a]))('%s over codes, and over values, is what it is by definition', (aggregate) => {
-  fc.assert(
-    fc.property(entries, fc.boolean(), fc.boolean(), (list, distinctly, scaled) => {
-      const distinct = distinctly && aggregate === 'count';
-      const type = scaled ? decimal(9, 1) : INTEGER;
-      const column = columnOfValues(
-        'x',
-        type,
-        list.map((e) => e.x),
-      );
-      const values = columnValues(column);
-      const base = {
-        aggregate,
-        distinct,
-        groups: Int32Array.from(list, (e) => e.group),
-        groupCount: 5,
-        argType: type,
-        arg: (i: number) => values[column.codes[i]!]!,
-        by: (i: number) => list[i]!.y,
-      };
-      const scale =
-        scaled && !['count', 'sum', 'min', 'max', 'only', 'latest', 'earliest'].includes(aggregate)
-          ? aggregate.startsWith('var')
-            ? 100
-            : 10
-          : 1;
-      const expected = Array.from({ length: 5 }, (_, g) =>
-        naive(
+test.each(AGGREGATES.map((a) => [a]))(
+  '%s over codes, and over values, is what it is by definition',
+  (aggregate) => {
+    fc.assert(
+      fc.property(entries, fc.boolean(), fc.boolean(), (list, distinctly, scaled) => {
+        const distinct = distinctly && aggregate === 'count';
+        const type = scaled ? decimal(9, 1) : INTEGER;
+        const column = columnOfValues(
+          'x',
+          type,
+          list.map((e) => e.x),
+        );
+        const values = columnValues(column);
+        const base = {
           aggregate,
           distinct,
-          list.filter((e) => e.group === g),
-        ),
-      );
-      for (const got of [
-        aggregateGroups({ ...base, column, references: undefined }),
-        aggregateGroups({ ...base, column, references: Uint32Array.from(list, (_, i) => i + 1) }),
-        aggregateGroups(base),
-      ]) {
-        got.forEach((value, g) =>
-          expected[g] === null ? expect(value).toBeNull() : expect(Number(value)).toBeCloseTo(Number(expected[g]) / scale, 9),
+          groups: Int32Array.from(list, (e) => e.group),
+          groupCount: 5,
+          argType: type,
+          arg: (i: number) => values[column.codes[i]!]!,
+          by: (i: number) => list[i]!.y,
+        };
+        const scale =
+          scaled && !['count', 'sum', 'min', 'max', 'only', 'latest', 'earliest'].includes(aggregate)
+            ? aggregate.startsWith('var')
+              ? 100
+              : 10
+            : 1;
+        const expected = Array.from({ length: 5 }, (_, g) =>
+          naive(
+            aggregate,
+            distinct,
+            list.filter((e) => e.group === g),
+          ),
         );
-      }
-    }),
-    { numRuns: 80 },
-  );
-});
+        for (const got of [
+          aggregateGroups({ ...base, column, references: undefined }),
+          aggregateGroups({ ...base, column, references: Uint32Array.from(list, (_, i) => i + 1) }),
+          aggregateGroups(base),
+        ]) {
+          got.forEach((value, g) =>
+            expected[g] === null
+              ? expect(value).toBeNull()
+              : expect(Number(value)).toBeCloseTo(Number(expected[g]) / scale, 9),
+          );
+        }
+      }),
+      { numRuns: 80 },
+    );
+  },
+);
 
 test('sums stay exact beyond 2^53', () => {
   const big = 2 ** 52 + 1;
@@ -162,7 +170,9 @@ test('tuples are numbered alike whether they fit one number or not', () => {
         expect(wide.add((p) => tuple[p]!)).toBe(seen.indexOf(key));
       }
       expect([narrow.size, wide.find(() => 99)]).toEqual([seen.length, -1]);
-      expect(narrow.codes.map((codes) => codes.join())).toEqual([0, 1, 2].map((p) => seen.map((key) => key.split(',')[p]).join()));
+      expect(narrow.codes.map((codes) => codes.join())).toEqual(
+        [0, 1, 2].map((p) => seen.map((key) => key.split(',')[p]).join()),
+      );
     }),
   );
 });

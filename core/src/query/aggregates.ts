@@ -49,7 +49,9 @@ export function aggregateGroups(a: Aggregation): Value[] {
 function entryCodes(a: Aggregation): (entry: number) => number {
   const { codes } = a.column!;
   const { references } = a;
-  return references ? (entry) => (references[entry] === 0 ? 0 : codes[references[entry]! - 1]!) : (entry) => codes[entry]!;
+  return references
+    ? (entry) => (references[entry] === 0 ? 0 : codes[references[entry]! - 1]!)
+    : (entry) => codes[entry]!;
 }
 
 function filledCounts({ groups, groupCount, arg, column, references }: Aggregation): Value[] {
@@ -95,7 +97,10 @@ function countDistinct(a: Aggregation): Value[] {
 }
 
 /** Visits the non-null values of entries that have a group. */
-function each({ groups, arg }: Aggregation, visit: (group: number, value: Exclude<Value, null>, entry: number) => void): void {
+function each(
+  { groups, arg }: Aggregation,
+  visit: (group: number, value: Exclude<Value, null>, entry: number) => void,
+): void {
   for (let e = 0; e < groups.length; e++) {
     if (groups[e]! < 0) continue;
     const value = arg!(e);
@@ -136,7 +141,12 @@ function sums(a: Aggregation): { sums: Value[]; counts: Float64Array } {
   each(a, (group, value) => {
     counts[group]!++;
     const total = totals[group]!;
-    totals[group] = total === null ? value : exact ? add(total as Exact, value as Exact) : (total as number) + (value as number);
+    totals[group] =
+      total === null
+        ? value
+        : exact
+          ? add(total as Exact, value as Exact)
+          : (total as number) + (value as number);
   });
   return { sums: totals, counts };
 }
@@ -155,7 +165,9 @@ function fitsDouble(column: Column, rows: number): boolean {
 function averages(a: Aggregation): Value[] {
   const { sums: totals, counts } = sums(a);
   const scale = scaleOf(a.argType!);
-  return totals.map((total, group) => (total === null ? null : toDouble(total as Exact, scale) / counts[group]!));
+  return totals.map((total, group) =>
+    total === null ? null : toDouble(total as Exact, scale) / counts[group]!,
+  );
 }
 
 function extremes(a: Aggregation, direction: 1 | -1): Value[] {
@@ -166,7 +178,8 @@ function extremes(a: Aggregation, direction: 1 | -1): Value[] {
       const group = a.groups[e]!;
       if (group < 0) continue;
       const c = code(e);
-      if (c !== 0 && (best[group] === 0 || (direction > 0 ? c > best[group]! : c < best[group]!))) best[group] = c;
+      if (c !== 0 && (best[group] === 0 || (direction > 0 ? c > best[group]! : c < best[group]!)))
+        best[group] = c;
     }
     const values = columnValues(a.column);
     return Array.from(best, (c) => values[c]!);
@@ -190,7 +203,11 @@ function byMoment({ groups, groupCount, arg, by }: Aggregation, direction: 1 | -
     const order = moments[group] === null ? 1 : compareValues(moment, moments[group]!) * direction;
     if (order < 0) continue;
     const value = arg!(e);
-    if (order === 0 && (value === null || (values[group] !== null && compareValues(value, values[group]!) * direction <= 0))) continue;
+    if (
+      order === 0 &&
+      (value === null || (values[group] !== null && compareValues(value, values[group]!) * direction <= 0))
+    )
+      continue;
     moments[group] = moment;
     values[group] = value;
   }

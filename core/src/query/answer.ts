@@ -40,7 +40,9 @@ export function answerQuery(model: ModelData, query: Query): Answer {
   });
   const cells = listedCells(evaluator, context, measures, query);
   const results = measures.map((m, i) =>
-    unreached[i]!.length > 0 ? new Array<Value>(cells.tuples.size).fill(null) : evaluator.measure(m.name, context, cells),
+    unreached[i]!.length > 0
+      ? new Array<Value>(cells.tuples.size).fill(null)
+      : evaluator.measure(m.name, context, cells),
   );
   const order = rowOrder(query, axes, cells, measures, results).filter((cell) =>
     axes.every((axis, p) => !axis.hidden || axis.hidden[cells.tuples.codes[p]![cell]!] === 0),
@@ -57,7 +59,9 @@ export function answerQuery(model: ModelData, query: Query): Answer {
     ],
     rows: limited.map(cell),
     ...(query.totals ? { totals: totals(evaluator, { ...context, axes: [] }, measures) } : {}),
-    unreached: measures.flatMap((m, i) => unreached[i]!.map((c) => [m.name, `${c.table}.${c.column}`] as const)),
+    unreached: measures.flatMap((m, i) =>
+      unreached[i]!.map((c) => [m.name, `${c.table}.${c.column}`] as const),
+    ),
   };
 }
 
@@ -71,14 +75,27 @@ function filterCondition(data: ModelData, evaluator: Evaluator, filter: QueryFil
     kind: 'days',
     calendar: calendar.table,
     columns: [],
-    keeps: Uint8Array.from([0, ...data.calendarDays(calendar.table).byRow.map((day) => (day === asOf ? 1 : 0))]),
+    keeps: Uint8Array.from([
+      0,
+      ...data.calendarDays(calendar.table).byRow.map((day) => (day === asOf ? 1 : 0)),
+    ]),
   };
   const day = { table: calendar.table, column: calendar.day };
-  const keeps = evaluator.periodRows({ period, calendar: calendar.table }, only.keeps.includes(1) ? [only] : [], [], () => 0);
+  const keeps = evaluator.periodRows(
+    { period, calendar: calendar.table },
+    only.keeps.includes(1) ? [only] : [],
+    [],
+    () => 0,
+  );
   return { kind: 'days', calendar: calendar.table, keeps, columns: [day], label: day };
 }
 
-function listedCells(evaluator: Evaluator, context: Context, measures: readonly AskedMeasure[], query: Query): Cells {
+function listedCells(
+  evaluator: Evaluator,
+  context: Context,
+  measures: readonly AskedMeasure[],
+  query: Query,
+): Cells {
   if (context.axes.length === 0) return singleCell();
   const cells = cellsOf(context.axes);
   const enter = (tuples: Cells['tuples']) => {
@@ -88,14 +105,20 @@ function listedCells(evaluator: Evaluator, context: Context, measures: readonly 
     if (unreachedBy(evaluator.data, measure.node, { ...context, repeat: false }).length === 0)
       enter(evaluator.listCells(measure.node, context));
   if (query.empty === 'show')
-    for (const base of emptyBases(evaluator.data, context)) enter(scan(evaluator.data, { ...context, repeat: true }, base).tuples);
+    for (const base of emptyBases(evaluator.data, context))
+      enter(scan(evaluator.data, { ...context, repeat: true }, base).tuples);
   return cells;
 }
 
 function totals(evaluator: Evaluator, context: Context, measures: readonly AskedMeasure[]): Json[] {
   const cell = singleCell();
   return measures.map((m) =>
-    toJson(unreachedBy(evaluator.data, m.node, context).length > 0 ? null : evaluator.measure(m.name, context, cell)[0]!, m.type),
+    toJson(
+      unreachedBy(evaluator.data, m.node, context).length > 0
+        ? null
+        : evaluator.measure(m.name, context, cell)[0]!,
+      m.type,
+    ),
   );
 }
 
@@ -110,7 +133,9 @@ function rowOrder(
   results: readonly Value[][],
 ): number[] {
   const shown = axes.map((axis, p) => cells.tuples.codes[p]!.map((code) => axis.show(code)));
-  const ordering = axes.map((axis, p) => (axis.order ? cells.tuples.codes[p]!.map((code) => axis.order!(code)) : shown[p]!));
+  const ordering = axes.map((axis, p) =>
+    axis.order ? cells.tuples.codes[p]!.map((code) => axis.order!(code)) : shown[p]!,
+  );
   const byValues =
     (values: readonly Value[], descending: boolean): Order =>
     (a, b) => {
@@ -124,7 +149,9 @@ function rowOrder(
   });
   const orders = [
     ...asked,
-    ...ordering.flatMap((values, p) => (axes[p]!.order ? [values, shown[p]!] : [values])).map((values) => byValues(values, false)),
+    ...ordering
+      .flatMap((values, p) => (axes[p]!.order ? [values, shown[p]!] : [values]))
+      .map((values) => byValues(values, false)),
     ...axes.map(
       (_, p): Order =>
         (a, b) =>

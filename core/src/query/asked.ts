@@ -62,7 +62,12 @@ export function brokenMeasure(
 
 /** A filter of a query: a condition, or a period of a calendar. */
 export type AskedFilter =
-  FormulaCondition | { readonly kind: 'period'; readonly period: PeriodShape; readonly calendar: NonNullable<Model['calendars']>[number] };
+  | FormulaCondition
+  | {
+      readonly kind: 'period';
+      readonly period: PeriodShape;
+      readonly calendar: NonNullable<Model['calendars']>[number];
+    };
 
 export function askedFilter(data: Named, filter: QueryFilter): AskedFilter {
   if ('column' in filter) return memberCondition(data, filter);
@@ -77,10 +82,12 @@ export function askedFilter(data: Named, filter: QueryFilter): AskedFilter {
     return formulaCondition(checked.typed);
   }
   const { period, faults } = parsePeriod(filter.period);
-  if (!period || faults.length > 0) throw new QueryError(`the period filter: ${faults.map((f) => f.message).join('; ')}`);
+  if (!period || faults.length > 0)
+    throw new QueryError(`the period filter: ${faults.map((f) => f.message).join('; ')}`);
   const calendars = data.model.calendars ?? [];
   const own = calendars.filter((c) => !data.checker.names.isRole(c.table));
-  const calendar = filter.calendar === undefined ? own[0] : calendars.find((c) => sameName(c.table, filter.calendar!));
+  const calendar =
+    filter.calendar === undefined ? own[0] : calendars.find((c) => sameName(c.table, filter.calendar!));
   if (!calendar || (filter.calendar === undefined && own.length > 1)) {
     throw new QueryError(
       filter.calendar === undefined
@@ -101,14 +108,20 @@ function memberCondition(data: Named, filter: Extract<QueryFilter, { column: str
     .flatMap((member): Typed[] => {
       const value = fromJson(member, type);
       if (value === undefined && typeof member !== 'number' && type.kind !== 'text')
-        throw new QueryError(`the filter on ${filter.column}: ${JSON.stringify(member)} is no ${formatType(type)}`);
+        throw new QueryError(
+          `the filter on ${filter.column}: ${JSON.stringify(member)} is no ${formatType(type)}`,
+        );
       if (value === undefined && (type.kind === 'text' || type.kind === 'boolean'))
-        throw new QueryError(`the filter on ${filter.column}: ${JSON.stringify(member)} is no ${formatType(type)}`);
+        throw new QueryError(
+          `the filter on ${filter.column}: ${JSON.stringify(member)} is no ${formatType(type)}`,
+        );
       return value === undefined ? [] : [{ kind: 'constant', value, type, span }];
     });
   const among: Typed = { kind: 'in', operand, list: members, not: false, type: BOOLEAN, span };
   const none: Typed = { kind: 'is-null', operand, not: false, type: BOOLEAN, span };
-  const typed: Typed = filter.in.includes(null) ? { kind: 'logic', operator: 'or', left: among, right: none, type: BOOLEAN, span } : among;
+  const typed: Typed = filter.in.includes(null)
+    ? { kind: 'logic', operator: 'or', left: among, right: none, type: BOOLEAN, span }
+    : among;
   return { kind: 'formula', typed, columns: [{ table, column }] };
 }
 
@@ -117,7 +130,9 @@ export function emptyBases(data: Named, context: ContextShape): string[] {
   const tables = [...new Set(context.axes.map((axis) => axis.table))];
   if (tables.length === 1) return tables;
   const axesOnly: ContextShape = { ...context, steps: [] };
-  return data.model.tables.filter((t) => t.role === 'fact' && unreachedColumns(data, axesOnly, t.name).length === 0).map((t) => t.name);
+  return data.model.tables
+    .filter((t) => t.role === 'fact' && unreachedColumns(data, axesOnly, t.name).length === 0)
+    .map((t) => t.name);
 }
 
 /** What an entry of `sort` names: a measure or an item of `by`, by its place. Throws QueryError where the query asks for no such thing. */
@@ -130,10 +145,12 @@ export function sortedBy(
   const measure = typeof of === 'string' ? measures.findIndex((m) => sameName(m.name, of)) : -1;
   if (measure >= 0) return { measure };
   const axis = (query.by ?? []).findIndex(
-    (item, p) => sameItem(item, of) || (typeof of === 'string' && sameName(axes[p]!.name, of.replaceAll('"', ''))),
+    (item, p) =>
+      sameItem(item, of) || (typeof of === 'string' && sameName(axes[p]!.name, of.replaceAll('"', ''))),
   );
   if (axis < 0) throw new QueryError(`sort names ${JSON.stringify(of)}, which the query does not ask for`);
   return { axis };
 }
 
-const sameItem = (a: ByItem, b: ByItem): boolean => JSON.stringify(a).toLowerCase() === JSON.stringify(b).toLowerCase();
+const sameItem = (a: ByItem, b: ByItem): boolean =>
+  JSON.stringify(a).toLowerCase() === JSON.stringify(b).toLowerCase();

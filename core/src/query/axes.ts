@@ -20,7 +20,10 @@ export type Named = Pick<ModelData, 'checker' | 'model'>;
 export function resolvePath(data: Named, path: string): { table: string; column: string } {
   const found = data.checker.names.path(path);
   if (found) return { table: found.table.name, column: found.column.name };
-  const [tableName, columnName] = splitPath(path) ?? [path.split('.')[0]!, path.split('.').slice(1).join('.')];
+  const [tableName, columnName] = splitPath(path) ?? [
+    path.split('.')[0]!,
+    path.split('.').slice(1).join('.'),
+  ];
   const table = data.checker.names.table(tableName);
   const near = table
     ? nearestName(
@@ -39,7 +42,13 @@ export function resolvePath(data: Named, path: string): { table: string; column:
 /** What an item of `by` names. `key` tells members of a level apart where it has one. */
 export type LevelNamed =
   | ({ readonly kind: 'column' } & ColumnName)
-  | { readonly kind: 'level'; readonly name: string; readonly shown: ColumnName; readonly key?: ColumnName; readonly orderBy?: ColumnName }
+  | {
+      readonly kind: 'level';
+      readonly name: string;
+      readonly shown: ColumnName;
+      readonly key?: ColumnName;
+      readonly orderBy?: ColumnName;
+    }
   /** A level whose members several columns tell apart, such as a town within its district: over the rows of the hierarchy's own table. */
   | {
       readonly kind: 'composite';
@@ -56,7 +65,8 @@ export function levelOf(data: Named, item: ByItem): LevelNamed {
   if (typeof item === 'string') return { kind: 'column', ...resolvePath(data, item) };
   const hierarchy = resolveHierarchy(data, item.hierarchy);
   if ('depth' in item) {
-    if (hierarchy.parent === undefined) throw new QueryError(`"${item.hierarchy}" has levels, not depths: name a level`);
+    if (hierarchy.parent === undefined)
+      throw new QueryError(`"${item.hierarchy}" has levels, not depths: name a level`);
     return { kind: 'depth', hierarchy, depth: item.depth };
   }
   const level = (hierarchy.levels ?? []).find((l) => l.name.toLowerCase() === item.level.toLowerCase());
@@ -65,7 +75,9 @@ export function levelOf(data: Named, item: ByItem): LevelNamed {
       item.level,
       (hierarchy.levels ?? []).map((l) => l.name),
     );
-    throw new QueryError(`the hierarchy "${item.hierarchy}" has no level "${item.level}"${near ? `: did you mean "${near}"?` : ''}`);
+    throw new QueryError(
+      `the hierarchy "${item.hierarchy}" has no level "${item.level}"${near ? `: did you mean "${near}"?` : ''}`,
+    );
   }
   return namedLevel(data, hierarchy, level);
 }
@@ -79,7 +91,11 @@ export function axisShape(data: Named, item: ByItem): ContextShape['axes'][numbe
     case 'level':
       return { name: named.name, table: named.key?.table ?? named.shown.table, column: named.shown.column };
     case 'composite':
-      return { name: named.name, table: named.table, ...(named.shown.table === named.table ? { column: named.shown.column } : {}) };
+      return {
+        name: named.name,
+        table: named.table,
+        ...(named.shown.table === named.table ? { column: named.shown.column } : {}),
+      };
     case 'depth':
       return { name: named.hierarchy.name, table: named.hierarchy.table };
   }
@@ -116,7 +132,8 @@ export const levelAxis = (data: ModelData, hierarchy: Hierarchy, level: Level): 
 function namedLevel(data: Named, hierarchy: Hierarchy, level: Level): NamedLevel {
   const shown = levelColumn(data, hierarchy, level.column);
   const name = `${hierarchy.table}.${hierarchy.name}.${level.name}`;
-  const keys = level.key === undefined ? [] : [level.key].flat().map((key) => levelColumn(data, hierarchy, key));
+  const keys =
+    level.key === undefined ? [] : [level.key].flat().map((key) => levelColumn(data, hierarchy, key));
   const order = level.orderBy === undefined ? {} : { orderBy: levelColumn(data, hierarchy, level.orderBy) };
   const elsewhere = [...keys, ...Object.values(order)].some((c) => c.table !== shown.table);
   // What lies in several tables comes together on the rows of the hierarchy's own.
@@ -138,7 +155,10 @@ export function onRowsOf(data: ModelData, table: string, { table: home, column }
 }
 
 /** Members are told apart by several columns, in the order of their values; a row that lacks one of them is in none. */
-function compositeAxis(data: ModelData, { name, table, shown, keys, orderBy }: Extract<LevelNamed, { kind: 'composite' }>): Axis {
+function compositeAxis(
+  data: ModelData,
+  { name, table, shown, keys, orderBy }: Extract<LevelNamed, { kind: 'composite' }>,
+): Axis {
   const columns = keys.map((key) => onRowsOf(data, table, key));
   const label = onRowsOf(data, table, shown);
   const { numbers, size } = combinations(columns, label.rowCount);
@@ -159,7 +179,10 @@ function compositeAxis(data: ModelData, { name, table, shown, keys, orderBy }: E
   };
 }
 
-function axisOfLevel(data: ModelData, { name, shown, key, orderBy }: Extract<LevelNamed, { kind: 'level' }>): Axis {
+function axisOfLevel(
+  data: ModelData,
+  { name, shown, key, orderBy }: Extract<LevelNamed, { kind: 'level' }>,
+): Axis {
   const axis = columnAxis(data, key?.table ?? shown.table, key?.column ?? shown.column);
   const order = orderBy ? { order: firstValue(axis, data.column(orderBy.table, orderBy.column)) } : {};
   if (!key) return { ...axis, name, ...order };
@@ -167,13 +190,23 @@ function axisOfLevel(data: ModelData, { name, shown, key, orderBy }: Extract<Lev
 }
 
 /** A column of a level: of the hierarchy's own table, or written `table.column`. */
-export function levelColumn(data: Named, hierarchy: Hierarchy, path: string): { table: string; column: string } {
+export function levelColumn(
+  data: Named,
+  hierarchy: Hierarchy,
+  path: string,
+): { table: string; column: string } {
   const own = data.checker.names.column(hierarchy.table, path);
-  return own ? { table: data.checker.names.table(hierarchy.table)!.name, column: own.name } : resolvePath(data, path);
+  return own
+    ? { table: data.checker.names.table(hierarchy.table)!.name, column: own.name }
+    : resolvePath(data, path);
 }
 
 /** Members shown by the label of the first row that has them. */
-const labelled = (axis: Axis, label: Column): Axis => ({ ...axis, type: label.type, show: firstValue(axis, label) });
+const labelled = (axis: Axis, label: Column): Axis => ({
+  ...axis,
+  type: label.type,
+  show: firstValue(axis, label),
+});
 
 /** A column's value on the first row of each member. */
 function firstValue(axis: Axis, column: Column): (code: number) => Value {
@@ -186,17 +219,33 @@ function firstValue(axis: Axis, column: Column): (code: number) => Value {
 /** The column that tells members of a parent-child hierarchy apart. Throws QueryError where there is none. */
 export function treeKey(data: Named, hierarchy: Hierarchy): string {
   const key = hierarchy.key ?? data.checker.names.table(hierarchy.table)!.key?.[0];
-  if (key === undefined) throw new QueryError(`the table ${hierarchy.table} has no key, which the hierarchy ${hierarchy.name} needs`);
+  if (key === undefined)
+    throw new QueryError(
+      `the table ${hierarchy.table} has no key, which the hierarchy ${hierarchy.name} needs`,
+    );
   return key;
 }
 
 /** Parents of a parent-child hierarchy by row: row + 1, 0 for a top (no parent, or an unknown one). */
-export function parentRows(data: ModelData, hierarchy: Hierarchy): { parents: Uint32Array; key: Column; parent: Column } {
-  const [key, parent] = [data.column(hierarchy.table, treeKey(data, hierarchy)), data.column(hierarchy.table, hierarchy.parent!)];
+export function parentRows(
+  data: ModelData,
+  hierarchy: Hierarchy,
+): { parents: Uint32Array; key: Column; parent: Column } {
+  const [key, parent] = [
+    data.column(hierarchy.table, treeKey(data, hierarchy)),
+    data.column(hierarchy.table, hierarchy.parent!),
+  ];
   const rowOf = new Map<Value, number>();
   const [keyValues, parentValues] = [columnValues(key), columnValues(parent)];
-  for (let row = key.rowCount - 1; row >= 0; row--) if (key.codes[row] !== 0) rowOf.set(keyValues[key.codes[row]!]!, row + 1);
-  return { parents: Uint32Array.from(parent.codes, (code) => (code === 0 ? 0 : (rowOf.get(parentValues[code]!) ?? 0))), key, parent };
+  for (let row = key.rowCount - 1; row >= 0; row--)
+    if (key.codes[row] !== 0) rowOf.set(keyValues[key.codes[row]!]!, row + 1);
+  return {
+    parents: Uint32Array.from(parent.codes, (code) =>
+      code === 0 ? 0 : (rowOf.get(parentValues[code]!) ?? 0),
+    ),
+    key,
+    parent,
+  };
 }
 
 /** By row, 1 where following parents never comes to a top: the members of a loop, and those below one. `parents` as of `parentRows`. */

@@ -37,13 +37,17 @@ function asHierarchy(data: ModelData, asked: string | Hierarchy): Hierarchy {
 /** Members below a path of keys from the top; the empty path gives the top. A hierarchy that is only tried is given whole. */
 export function browseMembers(data: ModelData, asked: string | Hierarchy, path: readonly Json[]): MemberPage {
   const hierarchy = asHierarchy(data, asked);
-  return hierarchy.parent === undefined ? browseLevels(data, hierarchy, path) : browseTree(data, hierarchy, path);
+  return hierarchy.parent === undefined
+    ? browseLevels(data, hierarchy, path)
+    : browseTree(data, hierarchy, path);
 }
 
 /** A member's code on each row of the hierarchy's own table. */
 function ownCodes(data: ModelData, hierarchy: Hierarchy, axis: Axis): Uint32Array {
   const index = data.lookupIndex(hierarchy.table, axis.table);
-  return index ? Uint32Array.from(index, (row) => (row === 0 ? 0 : axis.codes[row - 1]!)) : Uint32Array.from(axis.codes);
+  return index
+    ? Uint32Array.from(index, (row) => (row === 0 ? 0 : axis.codes[row - 1]!))
+    : Uint32Array.from(axis.codes);
 }
 
 function browseLevels(data: ModelData, hierarchy: Hierarchy, path: readonly Json[]): MemberPage {
@@ -65,7 +69,9 @@ function browseLevels(data: ModelData, hierarchy: Hierarchy, path: readonly Json
   const above = own > 0 ? parentsOf(codes[own]!, codes[own - 1]!, axes[own - 1]!) : undefined;
   const axis = axes[own]!;
   const order = axis.order ?? axis.show;
-  const all = [...groups].sort(([a], [b]) => compareValues(order(a), order(b)) || compareValues(axis.show(a), axis.show(b)) || a - b);
+  const all = [...groups].sort(
+    ([a], [b]) => compareValues(order(a), order(b)) || compareValues(axis.show(a), axis.show(b)) || a - b,
+  );
   return {
     level: levels[own]!.name,
     members: all.slice(0, MOST_MEMBERS).map(([code, { rows, below }]) => ({
@@ -83,7 +89,10 @@ function parentsOf(own: Uint32Array, above: Uint32Array, axis: Axis): Map<number
   const parents = new Map<number, Set<string>>();
   own.forEach((code, row) => {
     if (code === 0 || above[row] === 0) return;
-    parents.set(code, (parents.get(code) ?? new Set()).add(String(toJson(axis.show(above[row]!), axis.type))));
+    parents.set(
+      code,
+      (parents.get(code) ?? new Set()).add(String(toJson(axis.show(above[row]!), axis.type))),
+    );
   });
   return parents;
 }
@@ -96,7 +105,9 @@ function browseTree(data: ModelData, hierarchy: Hierarchy, path: readonly Json[]
   const wanted = top === undefined ? 0 : rowOfKey(keys, key.codes, fromJson(top, key.type) ?? null);
   const children = new Uint32Array(parents.length + 1);
   for (const parent of parents) children[parent]!++;
-  const all = [...parents.keys()].filter((row) => parents[row] === wanted && !(wanted !== 0 && row + 1 === wanted));
+  const all = [...parents.keys()].filter(
+    (row) => parents[row] === wanted && !(wanted !== 0 && row + 1 === wanted),
+  );
   const members = all
     .map((row): Member => ({
       label: toJson(labels[label.codes[row]!]!, label.type),
@@ -105,7 +116,11 @@ function browseTree(data: ModelData, hierarchy: Hierarchy, path: readonly Json[]
       children: children[row + 1]!,
     }))
     .sort((a, b) => (String(a.label) < String(b.label) ? -1 : 1));
-  return { level: null, members: members.slice(0, MOST_MEMBERS), more: Math.max(0, members.length - MOST_MEMBERS) };
+  return {
+    level: null,
+    members: members.slice(0, MOST_MEMBERS),
+    more: Math.max(0, members.length - MOST_MEMBERS),
+  };
 }
 
 function rowOfKey(values: readonly Value[], codes: ArrayLike<number>, wanted: Value): number {
@@ -180,7 +195,10 @@ function fanOut(own: Uint32Array, above: Uint32Array, axis: Axis): Pick<LevelFac
   if (below.size === 0) return {};
   const [widest, members] = [...below].reduce((a, b) => (b[1].size > a[1].size ? b : a));
   const all = [...below.values()].reduce((n, set) => n + set.size, 0);
-  return { average: all / below.size, most: { members: members.size, of: toJson(axis.show(widest), axis.type) } };
+  return {
+    average: all / below.size,
+    most: { members: members.size, of: toJson(axis.show(widest), axis.type) },
+  };
 }
 
 const MOST_BRANCHES = 12;
@@ -212,9 +230,16 @@ function treeFacts(data: ModelData, hierarchy: Hierarchy): HierarchyFacts {
   }
   const inner = hasChildren.subarray(1).reduce((n, has) => n + has, 0);
   const shared = new Map<number, Set<number>>();
-  label.codes.forEach((code, row) => code !== 0 && shared.set(code, (shared.get(code) ?? new Set()).add(key.codes[row]!)));
+  label.codes.forEach(
+    (code, row) => code !== 0 && shared.set(code, (shared.get(code) ?? new Set()).add(key.codes[row]!)),
+  );
   return {
-    levels: counts.map((members, i) => ({ name: `Depth ${i + 1}`, members: members ?? 0, nulls: 0, torn: i === 0 ? onLoops : 0 })),
+    levels: counts.map((members, i) => ({
+      name: `Depth ${i + 1}`,
+      members: members ?? 0,
+      nulls: 0,
+      torn: i === 0 ? onLoops : 0,
+    })),
     tree: {
       members: parents.length,
       roots: branches.size,

@@ -94,14 +94,43 @@ const model: Model = withFamilies({
     },
   ],
   relationships: [
-    { name: 'loan_branch', from: { table: 'loan', columns: ['branch'] }, to: { table: 'branch', columns: ['id'] } },
-    { name: 'loan_title', from: { table: 'loan', columns: ['title'] }, to: { table: 'title', columns: ['id'] } },
-    { name: 'loan_staff', from: { table: 'loan', columns: ['staff'] }, to: { table: 'staff', columns: ['id'] } },
+    {
+      name: 'loan_branch',
+      from: { table: 'loan', columns: ['branch'] },
+      to: { table: 'branch', columns: ['id'] },
+    },
+    {
+      name: 'loan_title',
+      from: { table: 'loan', columns: ['title'] },
+      to: { table: 'title', columns: ['id'] },
+    },
+    {
+      name: 'loan_staff',
+      from: { table: 'loan', columns: ['staff'] },
+      to: { table: 'staff', columns: ['id'] },
+    },
     { name: 'went', from: { table: 'loan', columns: ['out'] }, to: { table: 'calendar', columns: ['day'] } },
-    { name: 'came', from: { table: 'loan', columns: ['back'] }, to: { table: 'calendar', columns: ['day'] }, default: false },
-    { name: 'wrote_title', from: { table: 'wrote', columns: ['title'] }, to: { table: 'title', columns: ['id'] } },
-    { name: 'wrote_author', from: { table: 'wrote', columns: ['author'] }, to: { table: 'author', columns: ['id'] } },
-    { name: 'budget_branch', from: { table: 'budget', columns: ['branch'] }, to: { table: 'branch', columns: ['id'] } },
+    {
+      name: 'came',
+      from: { table: 'loan', columns: ['back'] },
+      to: { table: 'calendar', columns: ['day'] },
+      default: false,
+    },
+    {
+      name: 'wrote_title',
+      from: { table: 'wrote', columns: ['title'] },
+      to: { table: 'title', columns: ['id'] },
+    },
+    {
+      name: 'wrote_author',
+      from: { table: 'wrote', columns: ['author'] },
+      to: { table: 'author', columns: ['id'] },
+    },
+    {
+      name: 'budget_branch',
+      from: { table: 'budget', columns: ['branch'] },
+      to: { table: 'branch', columns: ['id'] },
+    },
     {
       name: 'budget_quarter',
       from: { table: 'budget', columns: ['quarter'] },
@@ -141,7 +170,10 @@ const rows: Record<string, Record<string, Value[]>> = {
   author: { id: [1, 2], name: ['Ada', 'Ben'], country: ['IE', 'FR'] },
   wrote: { title: [10, 10, 11], author: [1, 2, 2] },
   staff: { id: [1, 2, 3, 4], name: ['Top', 'Mid', 'Low', 'Low'], boss: [null, 1, 2, 2] },
-  calendar: { day: days('2025-10-01', 182), quarter: days('2025-10-01', 182).map((d) => (d < day('2026-01-01') ? '2025-Q4' : '2026-Q1')) },
+  calendar: {
+    day: days('2025-10-01', 182),
+    quarter: days('2025-10-01', 182).map((d) => (d < day('2026-01-01') ? '2025-Q4' : '2026-Q1')),
+  },
 };
 
 const tables = new Map<string, TableData>(
@@ -149,7 +181,9 @@ const tables = new Map<string, TableData>(
     t.name,
     tableOf(
       t.name,
-      t.columns.filter((c) => c.formula === undefined).map((c) => columnOfValues(c.name, parseType(c.type)!, rows[t.name]![c.name]!)),
+      t.columns
+        .filter((c) => c.formula === undefined)
+        .map((c) => columnOfValues(c.name, parseType(c.type)!, rows[t.name]![c.name]!)),
     ),
   ]),
 );
@@ -172,7 +206,11 @@ test.each<[string, Query, unknown[][]]>([
       [null, 2],
     ],
   ],
-  ['a filter through the bridge', { measures: ['Loans'], filters: [{ column: 'author.name', in: ['Ada', 'Ben'] }] }, [[4]]],
+  [
+    'a filter through the bridge',
+    { measures: ['Loans'], filters: [{ column: 'author.name', in: ['Ada', 'Ben'] }] },
+    [[4]],
+  ],
   [
     'conditions through one bridge are judged on one row',
     {
@@ -225,7 +263,11 @@ test.each<[string, Query, unknown[][]]>([
   ],
   [
     'given: the month does not count',
-    { by: ['branch.name', 'calendar.month'], measures: ['Loans', 'Of the branch'], filters: [{ column: 'branch.name', in: ['Ash'] }] },
+    {
+      by: ['branch.name', 'calendar.month'],
+      measures: ['Loans', 'Of the branch'],
+      filters: [{ column: 'branch.name', in: ['Ash'] }],
+    },
     [
       ['Ash', 1, 1, 2],
       ['Ash', 2, 1, 2],
@@ -282,13 +324,22 @@ test.each<[string, Query, unknown[][]]>([
   ],
   [
     'empty members are shown',
-    { by: ['author.name'], measures: ['Loans'], filters: [{ column: 'branch.name', in: ['Ash'] }], empty: 'show' },
+    {
+      by: ['author.name'],
+      measures: ['Loans'],
+      filters: [{ column: 'branch.name', in: ['Ash'] }],
+      empty: 'show',
+    },
     [
       ['Ada', 1],
       ['Ben', 2],
     ],
   ],
-  ['the null member asked for', { measures: ['Loans'], filters: [{ column: 'branch.name', in: [null] }] }, [[2]]],
+  [
+    'the null member asked for',
+    { measures: ['Loans'], filters: [{ column: 'branch.name', in: [null] }] },
+    [[2]],
+  ],
 ])('%s', (_name, query, expected) => {
   expect(ask(query).rows).toEqual(expected);
 });

@@ -67,11 +67,17 @@ export type Step = StepOf<Axis, Condition>;
 export type Context = ContextOf<Axis, Condition>;
 
 const fold = (name: string): string => name.toLowerCase();
-const isOn = (columns: readonly { table: string; column?: string }[], target: TypedTarget, tables: ReadonlySet<string>): boolean =>
+const isOn = (
+  columns: readonly { table: string; column?: string }[],
+  target: TypedTarget,
+  tables: ReadonlySet<string>,
+): boolean =>
   columns.some((c) =>
     target.column === undefined
       ? tables.has(fold(c.table))
-      : fold(c.table) === fold(target.table) && c.column !== undefined && fold(c.column) === fold(target.column),
+      : fold(c.table) === fold(target.table) &&
+        c.column !== undefined &&
+        fold(c.column) === fold(target.column),
   );
 
 /** What dropping and reach need to know of a context, whichever evaluator it belongs to. */
@@ -82,7 +88,8 @@ export interface ContextShape {
   readonly repeat: boolean;
 }
 
-export type StepShape = { readonly kind: 'at' } | { readonly kind: 'condition'; readonly condition: ConditionShape };
+export type StepShape =
+  { readonly kind: 'at' } | { readonly kind: 'condition'; readonly condition: ConditionShape };
 export interface ConditionShape {
   readonly kind: 'formula' | 'days';
   readonly columns: readonly ColumnName[];
@@ -91,7 +98,10 @@ export interface ConditionShape {
 }
 
 /** Drops conditions and axes; `at` stays. */
-function keepWhere<C extends ContextShape>(context: C, keep: (columns: readonly { table: string; column?: string }[]) => boolean): C {
+function keepWhere<C extends ContextShape>(
+  context: C,
+  keep: (columns: readonly { table: string; column?: string }[]) => boolean,
+): C {
   return {
     ...context,
     axes: context.axes.filter((axis) => keep([axis])),
@@ -100,14 +110,21 @@ function keepWhere<C extends ContextShape>(context: C, keep: (columns: readonly 
 }
 
 /** The context after `ignoring` and `given`. */
-export function dropped<C extends ContextShape>(context: C, words: Pick<TypedWords, 'ignoring' | 'given'>, reach: Reach): C {
+export function dropped<C extends ContextShape>(
+  context: C,
+  words: Pick<TypedWords, 'ignoring' | 'given'>,
+  reach: Reach,
+): C {
   let left = context;
   if (words.ignoring) {
     const { what, targets } = words.ignoring;
     if (what === 'everything') left = keepWhere(left, () => false);
     for (const target of targets) {
       if (what === 'reaching')
-        left = keepWhere(left, (columns) => !columns.some((c) => reachesTarget(reach, target.table, c.table, context.via)));
+        left = keepWhere(
+          left,
+          (columns) => !columns.some((c) => reachesTarget(reach, target.table, c.table, context.via)),
+        );
       else {
         const tables = reach.closure(target.table);
         left = keepWhere(left, (columns) => !isOn(columns, target, tables));
@@ -117,7 +134,9 @@ export function dropped<C extends ContextShape>(context: C, words: Pick<TypedWor
   if (words.given) {
     const kept = words.given.map((target) => ({ target, tables: reach.closure(target.table) }));
     // A condition stays when all that it names is given.
-    left = keepWhere(left, (columns) => columns.every((column) => kept.some(({ target, tables }) => isOn([column], target, tables))));
+    left = keepWhere(left, (columns) =>
+      columns.every((column) => kept.some(({ target, tables }) => isOn([column], target, tables))),
+    );
   }
   return left;
 }
@@ -137,7 +156,11 @@ export function isOnCalendar(columns: readonly { table: string }[], calendar: st
 export const entered = <C extends ContextShape>(context: C, words: TypedWords, reach: Reach): C =>
   dropped(words.via ? { ...context, via: [...context.via, ...words.via] } : context, words, reach);
 
-export const formulaCondition = (typed: Typed): FormulaCondition => ({ kind: 'formula', typed, columns: columnsOf(typed) });
+export const formulaCondition = (typed: Typed): FormulaCondition => ({
+  kind: 'formula',
+  typed,
+  columns: columnsOf(typed),
+});
 
 export const withCondition = <A, C>(context: ContextOf<A, C>, condition: C): ContextOf<A, C> => ({
   ...context,
@@ -145,9 +168,14 @@ export const withCondition = <A, C>(context: ContextOf<A, C>, condition: C): Con
 });
 
 /** The context after `where` and `at`, which take effect last. */
-export function restricted<A, C>(words: TypedWords, context: ContextOf<A, C | FormulaCondition>): ContextOf<A, C | FormulaCondition> {
+export function restricted<A, C>(
+  words: TypedWords,
+  context: ContextOf<A, C | FormulaCondition>,
+): ContextOf<A, C | FormulaCondition> {
   const inner = words.where ? withCondition(context, formulaCondition(words.where)) : context;
-  return words.at ? { ...inner, steps: [...inner.steps, { kind: 'at', ...words.at, axes: inner.axes }] } : inner;
+  return words.at
+    ? { ...inner, steps: [...inner.steps, { kind: 'at', ...words.at, axes: inner.axes }] }
+    : inner;
 }
 
 /**
@@ -160,6 +188,7 @@ export function filterAsCondition(
   reach: Reach,
 ): { plain: TypedAggregate; condition: FormulaCondition } | undefined {
   const { filter, ...plain } = node;
-  if (!filter || columnsOf(filter).every((c) => reach.route(node.base, c.table, via)?.kind === 'lookup')) return undefined;
+  if (!filter || columnsOf(filter).every((c) => reach.route(node.base, c.table, via)?.kind === 'lookup'))
+    return undefined;
   return { plain, condition: formulaCondition(filter) };
 }

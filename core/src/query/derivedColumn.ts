@@ -19,7 +19,11 @@ interface Deciding {
  * The values of a row formula by number: `numbers[row]` is 0 for null, else one more than the value's place among `distinct`. A value that a few
  * columns decide is worked out once for each combination of their codes, not for each row.
  */
-export function numberedValues(data: ModelData, table: string, typed: Typed): { numbers: Uint32Array; distinct: Value[] } {
+export function numberedValues(
+  data: ModelData,
+  table: string,
+  typed: Typed,
+): { numbers: Uint32Array; distinct: Value[] } {
   const rows = data.rowCount(table);
   const evaluate = rowValues(data, table, typed);
   const deciding = decidingCodes(data, table, typed);
@@ -30,7 +34,13 @@ export function numberedValues(data: ModelData, table: string, typed: Typed): { 
 }
 
 /** A column of a row formula over the rows of a table. */
-export function derivedColumn(data: ModelData, table: string, typed: Typed, name: string, type: DataType): Column {
+export function derivedColumn(
+  data: ModelData,
+  table: string,
+  typed: Typed,
+  name: string,
+  type: DataType,
+): Column {
   const { numbers, distinct } = numberedValues(data, table, typed);
   return columnOfNumbered(name, type, numbers, distinct);
 }
@@ -40,7 +50,13 @@ function decidingCodes(data: ModelData, table: string, typed: Typed): Deciding[]
   const found = new Map<Codes, Deciding>();
   let whole = true;
   walkTyped(typed, (node) => {
-    if (node.kind === 'aggregate' || node.kind === 'per' || node.kind === 'measure' || node.kind === 'context') whole = false;
+    if (
+      node.kind === 'aggregate' ||
+      node.kind === 'per' ||
+      node.kind === 'measure' ||
+      node.kind === 'context'
+    )
+      whole = false;
     if (node.kind !== 'column' || !whole) return;
     const start = data.startOf(table, node.table);
     const column = start ? undefined : data.column(table, node.column);

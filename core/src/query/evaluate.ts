@@ -18,7 +18,10 @@ export interface Cells {
   readonly axes: readonly Axis[];
 }
 
-export const cellsOf = (axes: readonly Axis[]): Cells => ({ axes, tuples: new Tuples(axes.map((axis) => axis.width)) });
+export const cellsOf = (axes: readonly Axis[]): Cells => ({
+  axes,
+  tuples: new Tuples(axes.map((axis) => axis.width)),
+});
 
 /** The one cell of a context without axes. */
 export function singleCell(): Cells {
@@ -110,7 +113,9 @@ export class Evaluator {
     made.prepare?.([node, ...this.expected(context, node.base)]);
     const { tuples } = made;
     // One group more than there are: what an aggregate gives over no rows.
-    const values = made.aggregate?.(node) ?? aggregateRows(this.data, node, made.groups, tuples.size + 1, context.via, made.rows);
+    const values =
+      made.aggregate?.(node) ??
+      aggregateRows(this.data, node, made.groups, tuples.size + 1, context.via, made.rows);
     const places = this.reachedPlaces(context, node.base, cells);
     return Array.from({ length: cells.tuples.size }, (_, cell) => {
       const group = tuples.size === 0 ? -1 : tuples.find((p) => cells.tuples.codes[places[p]!]![cell]!);
@@ -122,7 +127,9 @@ export class Evaluator {
   private reachedPlaces(context: Context, base: string, cells: Cells): number[] {
     const unreached = context.repeat ? unreachedColumns(this.data, context, base) : [];
     return cells.axes.flatMap((axis, p) =>
-      unreached.some((c) => sameName(c.table, axis.table) && sameName(c.column, axis.column ?? axis.name)) ? [] : [p],
+      unreached.some((c) => sameName(c.table, axis.table) && sameName(c.column, axis.column ?? axis.name))
+        ? []
+        : [p],
     );
   }
 
@@ -166,10 +173,13 @@ export class Evaluator {
 
   /** Cells over fewer axes, each once; `place[cell]` is where a cell of the old ones went. */
   private projected(cells: Cells, axes: readonly Axis[]): { cells: Cells; place: number[] } {
-    if (axes.length === cells.axes.length) return { cells, place: Array.from({ length: cells.tuples.size }, (_, i) => i) };
+    if (axes.length === cells.axes.length)
+      return { cells, place: Array.from({ length: cells.tuples.size }, (_, i) => i) };
     const from = axes.map((axis) => cells.axes.indexOf(axis));
     const made = cellsOf(axes);
-    const place = Array.from({ length: cells.tuples.size }, (_, cell) => made.tuples.add((p) => cells.tuples.codes[from[p]!]![cell]!));
+    const place = Array.from({ length: cells.tuples.size }, (_, cell) =>
+      made.tuples.add((p) => cells.tuples.codes[from[p]!]![cell]!),
+    );
     return { cells: made, place };
   }
 
@@ -199,7 +209,13 @@ export class Evaluator {
       // Cells of one part differ in their other members, so each has a place of its own.
       if (made.tuples.size !== own.length) throw new TypeError('two cells of one part are alike');
       return {
-        context: this.overContext(over, context, otherAxes, calendarAxes, (p) => members.tuples.codes[p]![part]!),
+        context: this.overContext(
+          over,
+          context,
+          otherAxes,
+          calendarAxes,
+          (p) => members.tuples.codes[p]![part]!,
+        ),
         cells: made,
         places,
       };
@@ -215,7 +231,9 @@ export class Evaluator {
     code: (p: number) => number,
   ): Context {
     const reach = this.data.checker.reach;
-    const own = context.steps.filter((step) => step.kind === 'condition' && isOnCalendar(step.condition.columns, over.calendar, reach));
+    const own = context.steps.filter(
+      (step) => step.kind === 'condition' && isOnCalendar(step.condition.columns, over.calendar, reach),
+    );
     const keeps = this.periodRows(
       over,
       own.map((step) => (step as { condition: Condition }).condition),
@@ -223,8 +241,17 @@ export class Evaluator {
       code,
     );
     const calendar = (this.data.model.calendars ?? []).find((c) => sameName(c.table, over.calendar))!;
-    const days: Condition = { kind: 'days', calendar: calendar.table, keeps, columns: [{ table: calendar.table, column: calendar.day }] };
-    return { ...context, axes, steps: [{ kind: 'condition', condition: days }, ...context.steps.filter((step) => !own.includes(step))] };
+    const days: Condition = {
+      kind: 'days',
+      calendar: calendar.table,
+      keeps,
+      columns: [{ table: calendar.table, column: calendar.day }],
+    };
+    return {
+      ...context,
+      axes,
+      steps: [{ kind: 'condition', condition: days }, ...context.steps.filter((step) => !own.includes(step))],
+    };
   }
 
   /** Rows of the calendar (index row + 1) whose days belong to the period, given the conditions on the calendar. */
@@ -239,7 +266,8 @@ export class Evaluator {
     const asOf = this.data.today;
     const hasAsOf = this.data.model.asOf !== undefined;
     let days: number[];
-    if (conditions.length === 0 && axes.length === 0) days = over.period.kind === 'same' ? sorted.filter((day) => day <= asOf) : [asOf];
+    if (conditions.length === 0 && axes.length === 0)
+      days = over.period.kind === 'same' ? sorted.filter((day) => day <= asOf) : [asOf];
     else {
       const left = this.calendarRows(over.calendar, conditions, axes, code);
       const set = new Set<number>();
@@ -249,13 +277,20 @@ export class Evaluator {
       days = [...set].sort((x, y) => x - y);
     }
     if (days.length === 0) return keeps;
-    const fiscal = (this.data.model.calendars ?? []).find((c) => sameName(c.table, over.calendar))?.fiscalYear?.firstMonth ?? 1;
+    const fiscal =
+      (this.data.model.calendars ?? []).find((c) => sameName(c.table, over.calendar))?.fiscalYear
+        ?.firstMonth ?? 1;
     const belongs = periodDays(over.period, days, sorted, fiscal);
     byRow.forEach((day, row) => (keeps[row + 1] = day !== null && belongs(day) ? 1 : 0));
     return keeps;
   }
 
-  private calendarRows(calendar: string, conditions: readonly Condition[], axes: readonly Axis[], code: (p: number) => number): Uint8Array {
+  private calendarRows(
+    calendar: string,
+    conditions: readonly Condition[],
+    axes: readonly Axis[],
+    code: (p: number) => number,
+  ): Uint8Array {
     const left = new Uint8Array(this.data.rowCount(calendar)).fill(1);
     for (const condition of conditions) {
       const passes =
@@ -284,7 +319,13 @@ export class Evaluator {
   }
 
   /** `outer(p)` gives the codes of those of `axes` that the context no longer has. */
-  private list(node: Typed, context: Context, axes: readonly Axis[], outer: (axis: Axis) => number, found: Tuples): void {
+  private list(
+    node: Typed,
+    context: Context,
+    axes: readonly Axis[],
+    outer: (axis: Axis) => number,
+    found: Tuples,
+  ): void {
     switch (node.kind) {
       case 'aggregate': {
         if (unreachedColumns(this.data, context, node.base).length > 0) return;
@@ -292,7 +333,8 @@ export class Evaluator {
         made.prepare?.(this.expected(context, node.base));
         const { tuples } = made;
         const own = axes.map((axis) => context.axes.indexOf(axis));
-        for (let g = 0; g < tuples.size; g++) found.add((p) => (own[p]! < 0 ? outer(axes[p]!) : tuples.codes[own[p]!]![g]!));
+        for (let g = 0; g < tuples.size; g++)
+          found.add((p) => (own[p]! < 0 ? outer(axes[p]!) : tuples.codes[own[p]!]![g]!));
         return;
       }
       case 'measure':
@@ -322,7 +364,8 @@ export class Evaluator {
     const members = this.calendarMembers(words.over.calendar, calendarAxes, via);
     for (let m = 0; m < members.size; m++) {
       const inner = this.overContext(words.over, via, others, calendarAxes, (p) => members.codes[p]![m]!);
-      const code = (axis: Axis) => (calendarAxes.includes(axis) ? members.codes[calendarAxes.indexOf(axis)]![m]! : outer(axis));
+      const code = (axis: Axis) =>
+        calendarAxes.includes(axis) ? members.codes[calendarAxes.indexOf(axis)]![m]! : outer(axis);
       this.list(node.operand, inner, axes, code, found);
     }
   }
@@ -336,13 +379,21 @@ export class Evaluator {
     }
     const reach = this.data.checker.reach;
     const own = context.steps.flatMap((step) =>
-      step.kind === 'condition' && isOnCalendar(step.condition.columns, calendar, reach) ? [step.condition] : [],
+      step.kind === 'condition' && isOnCalendar(step.condition.columns, calendar, reach)
+        ? [step.condition]
+        : [],
     );
     const left = this.calendarRows(calendar, own, [], () => 0);
     const indexes = axes.map((axis) => this.data.lookupIndex(calendar, axis.table));
     for (let row = 0; row < left.length; row++) {
       if (left[row])
-        members.add((p) => (indexes[p] ? (indexes[p]![row] === 0 ? 0 : axes[p]!.codes[indexes[p]![row]! - 1]!) : axes[p]!.codes[row]!));
+        members.add((p) =>
+          indexes[p]
+            ? indexes[p]![row] === 0
+              ? 0
+              : axes[p]!.codes[indexes[p]![row]! - 1]!
+            : axes[p]!.codes[row]!,
+        );
     }
     return members;
   }

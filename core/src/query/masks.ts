@@ -43,17 +43,28 @@ export function rowMask(data: ModelData, table: string, typed: Typed): Uint8Arra
 }
 
 /** Rows of the calendar (row + 1; 0 is no row) that a set of days keeps; where `base` refers to a level of it, those of whole members. */
-export function dayMask(data: ModelData, base: string, condition: Extract<Condition, { kind: 'days' }>, via: Via): Uint8Array {
+export function dayMask(
+  data: ModelData,
+  base: string,
+  condition: Extract<Condition, { kind: 'days' }>,
+  via: Via,
+): Uint8Array {
   const path = data.checker.reach.lookup(base, condition.calendar, via)!;
   const level = path.find((r) => cardinalityOf(r) === 'many-to-level');
   return level ? wholeMembers(data, level.to, condition.keeps) : condition.keeps;
 }
 
 /** A member of a level is kept when all rows of the calendar that belong to it are. */
-function wholeMembers(data: ModelData, level: { table: string; columns: readonly string[] }, keeps: Uint8Array): Uint8Array {
+function wholeMembers(
+  data: ModelData,
+  level: { table: string; columns: readonly string[] },
+  keeps: Uint8Array,
+): Uint8Array {
   const columns = level.columns.map((name) => data.column(level.table, name));
   const tuples = new Tuples(columns.map((c) => c.domain.size + 1));
-  const member = Int32Array.from({ length: keeps.length - 1 }, (_, row) => tuples.add((p) => columns[p]!.codes[row]!));
+  const member = Int32Array.from({ length: keeps.length - 1 }, (_, row) =>
+    tuples.add((p) => columns[p]!.codes[row]!),
+  );
   const whole = new Uint8Array(tuples.size).fill(1);
   member.forEach((m, row) => (whole[m]! &= keeps[row + 1]!));
   return Uint8Array.from(keeps, (_, i) => (i === 0 ? 0 : whole[member[i - 1]!]!));

@@ -39,7 +39,8 @@ export class ModelData implements DataOracle {
     readonly today: number,
     readonly executor: Executor = 'auto',
     /** May have a derived column from an earlier revision, or makes it. */
-    private readonly kept: (table: string, column: string, make: () => Column) => Column = (_, __, make) => make(),
+    private readonly kept: (table: string, column: string, make: () => Column) => Column = (_, __, make) =>
+      make(),
     rowsOf?: ReadonlyMap<string, string>,
   ) {
     this.checker = new FormulaChecker(model, this, rowsOf);
@@ -52,7 +53,14 @@ export class ModelData implements DataOracle {
       const { model, rowsOf } = withRoles(this.model);
       const stored = (name: string) => rowsOf.get(name.toLowerCase()) ?? name;
       const load = (name: string) => this.table(stored(name));
-      this.roled = new ModelData(model, load, this.today, this.executor, (table, column) => this.column(stored(table), column), rowsOf);
+      this.roled = new ModelData(
+        model,
+        load,
+        this.today,
+        this.executor,
+        (table, column) => this.column(stored(table), column),
+        rowsOf,
+      );
     }
     return this.roled;
   }
@@ -88,11 +96,14 @@ export class ModelData implements DataOracle {
     const key = `${table.name}.${declared.name}`.toLowerCase();
     let column = this.derived.get(key);
     if (!column) {
-      if (this.deriving.has(key)) throw new DataError(`the column ${table.name}.${declared.name} is derived from itself`);
+      if (this.deriving.has(key))
+        throw new DataError(`the column ${table.name}.${declared.name} is derived from itself`);
       this.deriving.add(key);
       try {
         const { name, formula, type } = declared;
-        column = this.kept(table.name, name, () => this.derive(table, name, formula, parseType(type) ?? TEXT));
+        column = this.kept(table.name, name, () =>
+          this.derive(table, name, formula, parseType(type) ?? TEXT),
+        );
       } finally {
         this.deriving.delete(key);
       }
@@ -104,7 +115,9 @@ export class ModelData implements DataOracle {
   private derive(table: Table, name: string, formula: string, type: Column['type']): Column {
     const checked = this.checker.column(table, name, formula, type);
     if (!checked.typed)
-      throw new DataError(`the formula of ${table.name}.${name} is broken: ${checked.faults[0]?.message ?? 'it rests on a broken one'}`);
+      throw new DataError(
+        `the formula of ${table.name}.${name} is broken: ${checked.faults[0]?.message ?? 'it rests on a broken one'}`,
+      );
     return derivedColumn(this, table.name, checked.typed, name, type);
   }
 
@@ -113,7 +126,9 @@ export class ModelData implements DataOracle {
     const planned = PlannedScan.byOwner(this, node);
     if (planned) return planned;
     const index = this.lookupIndex(node.base, node.owner);
-    const groups = Int32Array.from({ length: this.rowCount(node.base) }, (_, row) => (index ? index[row]! - 1 : row));
+    const groups = Int32Array.from({ length: this.rowCount(node.base) }, (_, row) =>
+      index ? index[row]! - 1 : row,
+    );
     return aggregateRows(this, node, groups, this.rowCount(node.owner), []);
   }
 
@@ -124,7 +139,10 @@ export class ModelData implements DataOracle {
     let index = this.indexes.get(key);
     if (!index) {
       const last = path.at(-1)!;
-      const hop = path.length === 1 ? rowIndex(last, this.ends(last.from), this.ends(last.to)) : this.pathIndex([last])!;
+      const hop =
+        path.length === 1
+          ? rowIndex(last, this.ends(last.from), this.ends(last.to))
+          : this.pathIndex([last])!;
       index = path.length === 1 ? hop : chained(this.pathIndex(path.slice(0, -1))!, hop);
       this.indexes.set(key, index);
     }
@@ -152,11 +170,17 @@ export class ModelData implements DataOracle {
   }
 
   /** What decides which row of another table is looked up: codes, each below `size`. Undefined for the table itself. */
-  startOf(base: string, table: string, via: Via = []): { readonly codes: Codes; readonly size: number } | undefined {
+  startOf(
+    base: string,
+    table: string,
+    via: Via = [],
+  ): { readonly codes: Codes; readonly size: number } | undefined {
     const path = this.checker.reach.lookup(base, table, via);
     if (!path) throw new DataError(`${table} is not looked up from ${base}`);
     const start = this.pathStart(path);
-    return start && { codes: start.codes, size: start.rowOf?.length ?? this.rowCount(path.at(-1)!.to.table) + 1 };
+    return (
+      start && { codes: start.codes, size: start.rowOf?.length ?? this.rowCount(path.at(-1)!.to.table) + 1 }
+    );
   }
 
   /** Row references from a table to one that it looks up. */
@@ -170,7 +194,9 @@ export class ModelData implements DataOracle {
   ends(end: { table: string; columns: readonly string[] }): TableData {
     const table = this.table(end.table);
     const missing = end.columns.filter(
-      (name) => !table.columns.has(name.toLowerCase()) || this.checker.names.column(end.table, name)?.formula !== undefined,
+      (name) =>
+        !table.columns.has(name.toLowerCase()) ||
+        this.checker.names.column(end.table, name)?.formula !== undefined,
     );
     if (missing.length === 0) return table;
     const columns = new Map(table.columns);
@@ -204,7 +230,8 @@ export class ModelData implements DataOracle {
     let known = this.determined.get(key);
     if (known === undefined) {
       const level = levelColumns.map((name) => this.column(table, name));
-      known = countCombinations([...level, this.column(table, column)], level) === countCombinations(level, level);
+      known =
+        countCombinations([...level, this.column(table, column)], level) === countCombinations(level, level);
       this.determined.set(key, known);
     }
     return known;

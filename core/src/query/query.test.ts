@@ -11,7 +11,12 @@ type Rows = Record<string, Value[]>;
 const day = (text: string) => textReader(DATE)(text) as number;
 
 /** Model data over columns given as values. */
-function dataOf(model: Model, rows: Record<string, Rows>, today = '2026-06-30', executor?: Executor): ModelData {
+function dataOf(
+  model: Model,
+  rows: Record<string, Rows>,
+  today = '2026-06-30',
+  executor?: Executor,
+): ModelData {
   const tables = new Map<string, TableData>();
   for (const table of model.tables) {
     const columns = table.columns
@@ -66,10 +71,26 @@ const worked: Model = {
     },
   ],
   relationships: [
-    { name: 'loan_branch', from: { table: 'loan', columns: ['branch_id'] }, to: { table: 'branch', columns: ['branch_id'] } },
-    { name: 'stock_branch', from: { table: 'stock', columns: ['branch_id'] }, to: { table: 'branch', columns: ['branch_id'] } },
-    { name: 'loan_day', from: { table: 'loan', columns: ['day'] }, to: { table: 'calendar', columns: ['day'] } },
-    { name: 'stock_day', from: { table: 'stock', columns: ['day'] }, to: { table: 'calendar', columns: ['day'] } },
+    {
+      name: 'loan_branch',
+      from: { table: 'loan', columns: ['branch_id'] },
+      to: { table: 'branch', columns: ['branch_id'] },
+    },
+    {
+      name: 'stock_branch',
+      from: { table: 'stock', columns: ['branch_id'] },
+      to: { table: 'branch', columns: ['branch_id'] },
+    },
+    {
+      name: 'loan_day',
+      from: { table: 'loan', columns: ['day'] },
+      to: { table: 'calendar', columns: ['day'] },
+    },
+    {
+      name: 'stock_day',
+      from: { table: 'stock', columns: ['day'] },
+      to: { table: 'calendar', columns: ['day'] },
+    },
   ],
   calendars: [{ table: 'calendar', day: 'day' }],
   hierarchies: [
@@ -91,8 +112,16 @@ const worked: Model = {
   ],
 };
 const workedRows = {
-  loan: { branch_id: [1, 1, 2, 9], day: ['2026-01-05', '2026-02-09', '2026-02-09', '2026-02-09'].map(day), copies: [3, 2, 4, 1] },
-  stock: { branch_id: [1, 1, 2], day: ['2026-01-31', '2026-02-28', '2026-01-31'].map(day), copies: [10, 12, 20] },
+  loan: {
+    branch_id: [1, 1, 2, 9],
+    day: ['2026-01-05', '2026-02-09', '2026-02-09', '2026-02-09'].map(day),
+    copies: [3, 2, 4, 1],
+  },
+  stock: {
+    branch_id: [1, 1, 2],
+    day: ['2026-01-31', '2026-02-28', '2026-01-31'].map(day),
+    copies: [10, 12, 20],
+  },
   branch: { branch_id: [1, 2], name: ['Ash', 'Elm'], region: ['North', 'South'] },
   calendar: {
     day: Array.from({ length: 59 }, (_, i) => day('2026-01-01') + i),
@@ -116,17 +145,25 @@ test('the worked example of the formula language', () => {
 
 test('a broken measure is named with its place; the others go on', () => {
   const data = dataOf(worked, workedRows);
-  expect(() => answerQuery(data, { measures: ['Broken'] })).toThrow(/measure "Broken", line 1, column 5: no column "loan.copis"/);
+  expect(() => answerQuery(data, { measures: ['Broken'] })).toThrow(
+    /measure "Broken", line 1, column 5: no column "loan.copis"/,
+  );
   expect(answerQuery(data, { measures: ['Copies lent'] }).rows).toEqual([[10]]);
 });
 
 test.each<[Query, RegExp]>([
-  [{ by: ['branch.regoin'], measures: [] }, /there is no column "branch.regoin": did you mean "branch.region"/],
+  [
+    { by: ['branch.regoin'], measures: [] },
+    /there is no column "branch.regoin": did you mean "branch.region"/,
+  ],
   [{ measures: ['Copies'] }, /there is no measure "Copies"/],
   [{ measures: ['Copies lent'], filters: [{ column: 'branch.branch_id', in: ['x'] }] }, /"x" is no integer/],
   [{ measures: ['Copies lent'], filters: [{ period: 'whole moon' }] }, /is no period/],
   [{ by: ['branch.name'], measures: ['Copies lent'], sort: [{ of: 'nothing' }] }, /sort names "nothing"/],
-  [{ by: [{ hierarchy: 'branch.Geography', level: 'Reigon' }], measures: [] }, /has no level "Reigon": did you mean "Region"/],
+  [
+    { by: [{ hierarchy: 'branch.Geography', level: 'Reigon' }], measures: [] },
+    /has no level "Reigon": did you mean "Region"/,
+  ],
 ])('a wrong question says what is wrong: %j', (query, message) => {
   const ask = () => answerQuery(dataOf(worked, workedRows), query);
   expect(ask).toThrow(message);
@@ -143,7 +180,9 @@ test('members are browsed level by level', () => {
       { label: 'South', children: 1 },
     ],
   });
-  expect(browseMembers(data, 'branch.Geography', [top.members[1]!.key]).members).toMatchObject([{ label: 'Elm', children: 0 }]);
+  expect(browseMembers(data, 'branch.Geography', [top.members[1]!.key]).members).toMatchObject([
+    { label: 'Elm', children: 0 },
+  ]);
   expect(levelFacts(data, 'branch.Geography').levels).toEqual([
     { name: 'Region', members: 2, nulls: 0, torn: 0 },
     { name: 'Branch', members: 2, nulls: 0, torn: 0, average: 1, most: { members: 1, of: 'North' } },
@@ -222,11 +261,24 @@ const star: Model = {
 const key = fc.option(fc.integer({ min: 1, max: 5 }), { freq: 6 });
 const letter = fc.option(fc.constantFrom('p', 'q', 'r'), { freq: 6 });
 const rows = fc.record({
-  f: fc.array(fc.record({ a: key, b: key, q: fc.option(fc.integer({ min: -500, max: 900 }), { freq: 6 }) }), { maxLength: 30 }),
-  g: fc.array(fc.record({ a: key, n: fc.option(fc.integer({ min: 0, max: 9 }), { freq: 6 }) }), { maxLength: 20 }),
-  d: fc.uniqueArray(fc.record({ id: fc.integer({ min: 1, max: 5 }), x: letter, o: key }), { maxLength: 5, selector: (r) => r.id }),
-  e: fc.uniqueArray(fc.record({ id: fc.integer({ min: 1, max: 5 }), y: letter }), { maxLength: 5, selector: (r) => r.id }),
-  o: fc.uniqueArray(fc.record({ id: fc.integer({ min: 1, max: 5 }), z: letter }), { maxLength: 5, selector: (r) => r.id }),
+  f: fc.array(fc.record({ a: key, b: key, q: fc.option(fc.integer({ min: -500, max: 900 }), { freq: 6 }) }), {
+    maxLength: 30,
+  }),
+  g: fc.array(fc.record({ a: key, n: fc.option(fc.integer({ min: 0, max: 9 }), { freq: 6 }) }), {
+    maxLength: 20,
+  }),
+  d: fc.uniqueArray(fc.record({ id: fc.integer({ min: 1, max: 5 }), x: letter, o: key }), {
+    maxLength: 5,
+    selector: (r) => r.id,
+  }),
+  e: fc.uniqueArray(fc.record({ id: fc.integer({ min: 1, max: 5 }), y: letter }), {
+    maxLength: 5,
+    selector: (r) => r.id,
+  }),
+  o: fc.uniqueArray(fc.record({ id: fc.integer({ min: 1, max: 5 }), z: letter }), {
+    maxLength: 5,
+    selector: (r) => r.id,
+  }),
 });
 
 type Row = Record<string, Value>;
@@ -265,7 +317,8 @@ test('answers are those of a naive evaluation row by row', () => {
           ? (r: Row) => flat(r)['d.x'] !== null && flat(r)['d.x'] !== 'q'
           : (r: Row) => flat(r)['o.z'] === null;
       });
-      const onD = (f: NonNullable<Query['filters']>[number]) => ('column' in f ? /^[do]\./.test(f.column) : true);
+      const onD = (f: NonNullable<Query['filters']>[number]) =>
+        'column' in f ? /^[do]\./.test(f.column) : true;
       const inContext = (list: readonly Row[], members: Row, dropD = false) =>
         list.filter(
           (r) =>
@@ -282,17 +335,22 @@ test('answers are those of a naive evaluation row by row', () => {
           f.length,
           f.filter((r) => r.q !== null && (r.q as number) > 250).length,
           new Set(f.map((r) => r.b).filter((b) => b !== null)).size,
-          gApplies && g.some((r) => r.n !== null) ? g.reduce((s, r) => s + ((r.n as number | null) ?? 0), 0) : null,
+          gApplies && g.some((r) => r.n !== null)
+            ? g.reduce((s, r) => s + ((r.n as number | null) ?? 0), 0)
+            : null,
           f.filter((r) => flat(r)['d.x'] === 'p').length,
           inContext(all.f, members, true).length,
         ];
       };
       const listed = new Map<string, Row>();
       const list = (source: readonly Row[]) =>
-        source.filter((r) => keeps.every((k) => k(r))).forEach((r) => listed.set(JSON.stringify(by.map((c) => flat(r)[c])), flat(r)));
+        source
+          .filter((r) => keeps.every((k) => k(r)))
+          .forEach((r) => listed.set(JSON.stringify(by.map((c) => flat(r)[c])), flat(r)));
       list(all.f);
       if (gApplies) list(all.g);
-      const expected = by.length === 0 ? [cell({})] : [...listed.values()].map((m) => [...by.map((c) => m[c]!), ...cell(m)]);
+      const expected =
+        by.length === 0 ? [cell({})] : [...listed.values()].map((m) => [...by.map((c) => m[c]!), ...cell(m)]);
       expected.sort((x, y) => by.map((_, i) => compareValues(x[i]!, y[i]!)).find((o) => o !== 0) ?? 0);
       expect(answer.rows).toEqual(expected);
       const total = { ...answer.totals };

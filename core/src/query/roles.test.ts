@@ -11,7 +11,13 @@ import { answerQuery, ModelData } from './index.ts';
 // Loans are lent at a branch and returned at another, on a day and on a later one; holds are filled on days, too.
 
 const day = (text: string) => textReader(DATE)(text) as number;
-const table = (name: string, role: string, key: string[], columns: Record<string, string>, more: object = {}) => ({
+const table = (
+  name: string,
+  role: string,
+  key: string[],
+  columns: Record<string, string>,
+  more: object = {},
+) => ({
   name,
   role,
   key,
@@ -30,7 +36,13 @@ const model: Model = readModel(
     name: 'returns',
     asOf: '2026-03-10',
     tables: [
-      table('loan', 'fact', ['id'], { id: 'integer', lent_at: 'integer', back_at: 'integer', lent: 'date', back: 'date' }),
+      table('loan', 'fact', ['id'], {
+        id: 'integer',
+        lent_at: 'integer',
+        back_at: 'integer',
+        lent: 'date',
+        back: 'date',
+      }),
       table('hold', 'fact', ['id'], { id: 'integer', filled: 'date' }),
       table('branch', 'dimension', ['id'], { id: 'integer', name: 'text', district: 'integer' }),
       table('district', 'dimension', ['id'], { id: 'integer', region: 'text' }),
@@ -129,21 +141,35 @@ test('what a dimension looks up, and its hierarchies, are there for the role too
 });
 
 test('filters name roles: members, conditions in formulas, periods', () => {
-  expect(ask({ measures: ['Loans'], filters: [{ column: 'Return desk.name', in: ['Ash'] }] }).rows).toEqual([[2]]);
-  expect(ask({ measures: ['Loans'], filters: [{ where: '"Return desk".id <> branch.id' }] }).rows).toEqual([[2]]);
-  expect(ask({ measures: ['Loans'], filters: [{ period: 'previous month', calendar: 'Done on' }] }).rows).toEqual([[2]]);
+  expect(ask({ measures: ['Loans'], filters: [{ column: 'Return desk.name', in: ['Ash'] }] }).rows).toEqual([
+    [2],
+  ]);
+  expect(ask({ measures: ['Loans'], filters: [{ where: '"Return desk".id <> branch.id' }] }).rows).toEqual([
+    [2],
+  ]);
+  expect(
+    ask({ measures: ['Loans'], filters: [{ period: 'previous month', calendar: 'Done on' }] }).rows,
+  ).toEqual([[2]]);
   expect(ask({ measures: ['Loans'], filters: [{ period: 'previous month' }] }).rows).toEqual([[2]]);
-  expect(ask({ measures: ['Loans'], filters: [{ period: 'whole month', calendar: 'done on' }] }).rows).toEqual([[1]]);
+  expect(
+    ask({ measures: ['Loans'], filters: [{ period: 'whole month', calendar: 'done on' }] }).rows,
+  ).toEqual([[1]]);
 });
 
 test('a condition by a role stays where the dimension is ignored, and periods count in the calendar itself', () => {
   const by = ['Return desk.name'];
-  expect(ask({ by, measures: ['Elsewhere'], filters: [{ column: 'branch.name', in: ['Ash'] }] }).rows).toEqual([
+  expect(
+    ask({ by, measures: ['Elsewhere'], filters: [{ column: 'branch.name', in: ['Ash'] }] }).rows,
+  ).toEqual([
     ['Ash', 2],
     ['Elm', 1],
   ]);
   expect(
-    ask({ by: ['Done on.month'], measures: ['Loans to date'], filters: [{ column: 'calendar.month', in: ['2026-02'] }] }).rows,
+    ask({
+      by: ['Done on.month'],
+      measures: ['Loans to date'],
+      filters: [{ column: 'calendar.month', in: ['2026-02'] }],
+    }).rows,
   ).toEqual([
     ['2026-03', 1],
     [null, 1],
@@ -151,7 +177,9 @@ test('a condition by a role stays where the dimension is ignored, and periods co
 });
 
 test('a role reaches only what has it, and its relationship names the way', () => {
-  expect(ask({ by: ['Return desk.name'], measures: ['Loans', 'Filled'] }).unreached).toEqual([['Filled', 'Return desk.name']]);
+  expect(ask({ by: ['Return desk.name'], measures: ['Loans', 'Filled'] }).unreached).toEqual([
+    ['Filled', 'Return desk.name'],
+  ]);
   const { model: roled } = withRoles(model);
   expect(roled.relationships!.slice(6).map((r) => r.name)).toEqual([
     'back_branch as Return desk',
@@ -169,7 +197,11 @@ test('a role whose name is taken, or that several dimensions play, is called aft
     }).roles.map((r) => r.name);
   expect(named({ back_branch: 'branch' })).toEqual(['branch branch', 'branch district']);
   expect(named({ back_branch: 'Loans' })).toEqual(['Loans branch', 'Loans district']);
-  expect(named({ back_branch: 'Second', back_on: 'Second' })).toEqual(['Second branch', 'Second district', 'Second calendar']);
+  expect(named({ back_branch: 'Second', back_on: 'Second' })).toEqual([
+    'Second branch',
+    'Second district',
+    'Second calendar',
+  ]);
   expect(named({})).toEqual([]);
 });
 
@@ -187,25 +219,41 @@ test('SQL joins the dimension once for each role', () => {
 
 test('trials follow the new name of a role, of its dimension, and of a column', () => {
   const asked: Query = {
-    by: ['Done on.month', 'Return desk district.region', { hierarchy: 'Return desk.Places', level: 'Region' }],
+    by: [
+      'Done on.month',
+      'Return desk district.region',
+      { hierarchy: 'Return desk.Places', level: 'Region' },
+    ],
     measures: ['Loans'],
-    filters: [{ where: '"Return desk district".region = \'North\'' }, { period: 'whole month', calendar: 'Done on' }],
+    filters: [
+      { where: '"Return desk district".region = \'North\'' },
+      { period: 'whole month', calendar: 'Done on' },
+    ],
   };
   const known = applyEdit(model, [{ do: 'put-known-answer', value: { name: 'K', query: asked, rows: [] } }]);
-  const queryAfter = (...edit: Parameters<typeof applyEdit>[1]) => applyEdit(known, edit).knownAnswers![0]!.query;
-  expect(queryAfter({ do: 'set-relationship', name: 'back_branch', change: { role: 'Back at' } })).toMatchObject({
+  const queryAfter = (...edit: Parameters<typeof applyEdit>[1]) =>
+    applyEdit(known, edit).knownAnswers![0]!.query;
+  expect(
+    queryAfter({ do: 'set-relationship', name: 'back_branch', change: { role: 'Back at' } }),
+  ).toMatchObject({
     by: ['Done on.month', 'Back at district.region', { hierarchy: 'Back at.Places', level: 'Region' }],
     filters: [{ where: '"Back at district".region = \'North\'' }, { calendar: 'Done on' }],
   });
   // Another relationship still plays it.
-  expect(queryAfter({ do: 'set-relationship', name: 'back_on', change: { role: 'Back on' } }).by![0]).toBe('Done on.month');
+  expect(queryAfter({ do: 'set-relationship', name: 'back_on', change: { role: 'Back on' } }).by![0]).toBe(
+    'Done on.month',
+  );
   expect(queryAfter({ do: 'rename', of: { table: 'district' }, to: 'area' })).toMatchObject({
     by: ['Done on.month', 'Return desk area.region', { hierarchy: 'Return desk.Places' }],
     filters: [{ where: '"Return desk area".region = \'North\'' }, {}],
   });
-  expect(queryAfter({ do: 'rename', of: { table: 'district', column: 'region' }, to: 'zone' })).toMatchObject({
-    by: ['Done on.month', 'Return desk district.zone', {}],
-    filters: [{ where: '"Return desk district".zone = \'North\'' }, {}],
-  });
-  expect(queryAfter({ do: 'rename', of: { table: 'calendar', column: 'month' }, to: 'period' }).by![0]).toBe('Done on.period');
+  expect(queryAfter({ do: 'rename', of: { table: 'district', column: 'region' }, to: 'zone' })).toMatchObject(
+    {
+      by: ['Done on.month', 'Return desk district.zone', {}],
+      filters: [{ where: '"Return desk district".zone = \'North\'' }, {}],
+    },
+  );
+  expect(queryAfter({ do: 'rename', of: { table: 'calendar', column: 'month' }, to: 'period' }).by![0]).toBe(
+    'Done on.period',
+  );
 });

@@ -15,7 +15,8 @@ export type References = (table: string) => Uint32Array | undefined;
 /** A row formula as a function of an index; columns are found through `references`. No row gives null. */
 export function compileRow(data: ModelData, typed: Typed, references: References): Evaluate {
   return compileScalar(typed, (node) => {
-    if (node.kind === 'column') return readColumn(data.column(node.table, node.column), references(node.table));
+    if (node.kind === 'column')
+      return readColumn(data.column(node.table, node.column), references(node.table));
     if (node.kind === 'aggregate' && node.owner !== undefined)
       return readOwn(data.referring({ ...node, owner: node.owner }), references(node.owner));
     throw new TypeError(`${node.kind} has no place in a row formula`);
@@ -37,7 +38,9 @@ function readColumn(column: Column, references: Uint32Array | undefined): Evalua
 }
 
 const readOwn = (values: readonly ReturnType<Evaluate>[], references: Uint32Array | undefined): Evaluate =>
-  references ? (index) => (references[index] === 0 ? null : values[references[index]! - 1]!) : (row) => values[row]!;
+  references
+    ? (index) => (references[index] === 0 ? null : values[references[index]! - 1]!)
+    : (row) => values[row]!;
 
 /** Aggregates base rows by group (-1 leaves a row out); `rows` says which base row an entry is, by default its own number. */
 export function aggregateRows(

@@ -33,23 +33,48 @@ export function unreachedColumns(data: Checked, context: ContextShape, base: str
   const note = (column: ColumnName) => found.set(`${column.table}.${column.column}`.toLowerCase(), column);
   for (const axis of context.axes) {
     const column = { table: axis.table, column: axis.column ?? axis.name };
-    if (!columnReaches(data, base, axis.column === undefined ? { table: axis.table, column: '' } : column, context.via)) note(column);
+    if (
+      !columnReaches(
+        data,
+        base,
+        axis.column === undefined ? { table: axis.table, column: '' } : column,
+        context.via,
+      )
+    )
+      note(column);
   }
   for (const step of context.steps) {
-    if (step.kind === 'condition') for (const column of unreachedOf(data, step.condition, base, context.via)) note(column);
+    if (step.kind === 'condition')
+      for (const column of unreachedOf(data, step.condition, base, context.via)) note(column);
   }
   return [...found.values()];
 }
 
-export function unreachedOf(data: Checked, condition: ConditionShape, base: string, via: readonly string[]): readonly ColumnName[] {
+export function unreachedOf(
+  data: Checked,
+  condition: ConditionShape,
+  base: string,
+  via: readonly string[],
+): readonly ColumnName[] {
   if (condition.calendar !== undefined)
-    return data.checker.reach.lookup(base, condition.calendar, via) ? [] : [condition.label ?? condition.columns[0]!];
+    return data.checker.reach.lookup(base, condition.calendar, via)
+      ? []
+      : [condition.label ?? condition.columns[0]!];
   return condition.columns.filter((column) => !columnReaches(data, base, column, via));
 }
 
-export function columnReaches(data: Checked, base: string, column: ColumnName, via: readonly string[]): boolean {
+export function columnReaches(
+  data: Checked,
+  base: string,
+  column: ColumnName,
+  via: readonly string[],
+): boolean {
   const route = data.checker.reach.route(base, column.table, via);
-  return route !== undefined && route.kind !== 'ambiguous' && (column.column === '' || !levelProblem(data.checker, base, column, via));
+  return (
+    route !== undefined &&
+    route.kind !== 'ambiguous' &&
+    (column.column === '' || !levelProblem(data.checker, base, column, via))
+  );
 }
 
 const scans = new WeakMap<Context, Map<string, Scan>>();
@@ -85,9 +110,13 @@ class Scanning {
     private readonly base: string,
   ) {
     const reaches = (column: ColumnName) => columnReaches(data, base, column, context.via);
-    this.axes = context.repeat ? context.axes.filter((axis) => reaches({ table: axis.table, column: axis.column ?? '' })) : context.axes;
+    this.axes = context.repeat
+      ? context.axes.filter((axis) => reaches({ table: axis.table, column: axis.column ?? '' }))
+      : context.axes;
     this.steps = context.repeat
-      ? context.steps.filter((step) => step.kind === 'at' || unreachedOf(data, step.condition, base, context.via).length === 0)
+      ? context.steps.filter(
+          (step) => step.kind === 'at' || unreachedOf(data, step.condition, base, context.via).length === 0,
+        )
       : context.steps;
   }
 
@@ -117,10 +146,14 @@ class Scanning {
     const note = (table: string) => {
       const route = this.data.checker.reach.route(this.base, table, this.context.via);
       if (route && (route.kind === 'bridge' || route.kind === 'many-to-many'))
-        throughs.set(throughKey(route), { route, table: route.kind === 'bridge' ? route.entry.from.table : route.entry.to.table });
+        throughs.set(throughKey(route), {
+          route,
+          table: route.kind === 'bridge' ? route.entry.from.table : route.entry.to.table,
+        });
     };
     for (const axis of this.axes) note(axis.table);
-    for (const step of this.steps) if (step.kind === 'condition') for (const column of step.condition.columns) note(column.table);
+    for (const step of this.steps)
+      if (step.kind === 'condition') for (const column of step.condition.columns) note(column.table);
     for (const [key, through] of throughs) this.meet(key, through);
   }
 
@@ -179,7 +212,8 @@ class Scanning {
     const mask = tables.length === 1 ? rowMask(this.data, tables[0]!, condition.typed) : undefined;
     if (mask) {
       const references = this.references(tables[0]!);
-      for (let e = 0; e < this.alive.length; e++) this.alive[e]! &= mask[references ? references[e]! : e + 1]!;
+      for (let e = 0; e < this.alive.length; e++)
+        this.alive[e]! &= mask[references ? references[e]! : e + 1]!;
       return;
     }
     const passes = compileRow(this.data, condition.typed, (table) => this.references(table));
@@ -198,7 +232,8 @@ class Scanning {
     const { groups, tuples } = this.group([...this.axes.filter((axis) => step.axes.includes(axis)), ...per]);
     const column = this.data.column(step.column.table, step.column.column);
     const references = this.references(step.column.table);
-    const code = (e: number) => (references ? (references[e] === 0 ? 0 : column.codes[references[e]! - 1]!) : column.codes[e]!);
+    const code = (e: number) =>
+      references ? (references[e] === 0 ? 0 : column.codes[references[e]! - 1]!) : column.codes[e]!;
     const best = new Uint32Array(tuples.size);
     for (let e = 0; e < groups.length; e++) {
       if (groups[e]! < 0) continue;
@@ -283,10 +318,16 @@ function renumber(groups: Int32Array, size: number): number {
   return next;
 }
 
-const throughKey = (route: Through['route']): string => `${route.kind}\n${route.entry.name}\n${route.anchor.map((r) => r.name).join('\n')}`;
+const throughKey = (route: Through['route']): string =>
+  `${route.kind}\n${route.entry.name}\n${route.anchor.map((r) => r.name).join('\n')}`;
 
 /** A column as an axis. */
-export function columnAxis(data: ModelData, table: string, columnName: string, name = `${table}.${columnName}`): Axis {
+export function columnAxis(
+  data: ModelData,
+  table: string,
+  columnName: string,
+  name = `${table}.${columnName}`,
+): Axis {
   const column = data.column(table, columnName);
   const values = columnValues(column);
   return {

@@ -7,7 +7,8 @@ export class Tuples {
 
   constructor(private readonly widths: readonly number[]) {
     this.codes = widths.map(() => []);
-    this.numeric = widths.reduce((product, width) => product * Math.max(1, width), 1) <= Number.MAX_SAFE_INTEGER;
+    this.numeric =
+      widths.reduce((product, width) => product * Math.max(1, width), 1) <= Number.MAX_SAFE_INTEGER;
   }
 
   get size(): number {

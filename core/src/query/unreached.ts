@@ -24,7 +24,11 @@ export function unreachedBy(setting: Named, node: Typed, context: ContextShape):
       const { words } = node;
       let inner = entered(context, words, setting.checker.reach);
       if (words.over) inner = onDays(setting, words.over.calendar, inner);
-      if (words.where) inner = { ...inner, steps: [...inner.steps, { kind: 'condition', condition: formulaCondition(words.where) }] };
+      if (words.where)
+        inner = {
+          ...inner,
+          steps: [...inner.steps, { kind: 'condition', condition: formulaCondition(words.where) }],
+        };
       return unreachedBy(setting, node.operand, inner);
     }
     default: {
@@ -38,10 +42,18 @@ export function unreachedBy(setting: Named, node: Typed, context: ContextShape):
 function onDays(setting: Named, calendar: string, context: ContextShape): ContextShape {
   const { reach } = setting.checker;
   const { day } = setting.model.calendars!.find((c) => sameName(c.table, calendar))!;
-  const others = context.steps.filter((s) => s.kind === 'at' || !isOnCalendar(s.condition.columns, calendar, reach));
+  const others = context.steps.filter(
+    (s) => s.kind === 'at' || !isOnCalendar(s.condition.columns, calendar, reach),
+  );
   return {
     ...context,
     axes: context.axes.filter((axis) => !isOnCalendar([axis], calendar, reach)),
-    steps: [{ kind: 'condition', condition: { kind: 'days', calendar, columns: [{ table: calendar, column: day }] } }, ...others],
+    steps: [
+      {
+        kind: 'condition',
+        condition: { kind: 'days', calendar, columns: [{ table: calendar, column: day }] },
+      },
+      ...others,
+    ],
   };
 }

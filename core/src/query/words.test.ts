@@ -13,7 +13,14 @@ type Cells = Record<string, readonly Value[]>;
 
 /** The sample library that the examples of words and aggregates speak of: five loans at two of three branches, and two counts of stock. */
 const types: Record<string, Record<string, string>> = {
-  loan: { branch_id: 'integer', day: 'date', back: 'date', copies: 'integer', fine: 'decimal(9,2)', late: 'boolean' },
+  loan: {
+    branch_id: 'integer',
+    day: 'date',
+    back: 'date',
+    copies: 'integer',
+    fine: 'decimal(9,2)',
+    late: 'boolean',
+  },
   branch: { id: 'integer', name: 'text', region: 'text' },
   calendar: { day: 'date', year: 'integer' },
   stock: { branch_id: 'integer', day: 'date', copies: 'integer' },
@@ -35,7 +42,12 @@ const rows: Record<string, Cells> = {
     copies: [10, 20, 12, 18],
   },
 };
-const roles: Record<string, 'fact' | 'dimension'> = { loan: 'fact', branch: 'dimension', calendar: 'dimension', stock: 'fact' };
+const roles: Record<string, 'fact' | 'dimension'> = {
+  loan: 'fact',
+  branch: 'dimension',
+  calendar: 'dimension',
+  stock: 'fact',
+};
 const keys: Record<string, string[]> = { branch: ['id'], calendar: ['day'] };
 const library = (formula: string): Model => ({
   crease: 1,
@@ -48,11 +60,32 @@ const library = (formula: string): Model => ({
     columns: Object.entries(columns).map(([column, type]) => ({ name: column, type })),
   })),
   relationships: [
-    { name: 'loan_branch', from: { table: 'loan', columns: ['branch_id'] }, to: { table: 'branch', columns: ['id'] } },
-    { name: 'lent_on', from: { table: 'loan', columns: ['day'] }, to: { table: 'calendar', columns: ['day'] } },
-    { name: 'returned_on', from: { table: 'loan', columns: ['back'] }, to: { table: 'calendar', columns: ['day'] }, default: false },
-    { name: 'stock_branch', from: { table: 'stock', columns: ['branch_id'] }, to: { table: 'branch', columns: ['id'] } },
-    { name: 'stock_day', from: { table: 'stock', columns: ['day'] }, to: { table: 'calendar', columns: ['day'] } },
+    {
+      name: 'loan_branch',
+      from: { table: 'loan', columns: ['branch_id'] },
+      to: { table: 'branch', columns: ['id'] },
+    },
+    {
+      name: 'lent_on',
+      from: { table: 'loan', columns: ['day'] },
+      to: { table: 'calendar', columns: ['day'] },
+    },
+    {
+      name: 'returned_on',
+      from: { table: 'loan', columns: ['back'] },
+      to: { table: 'calendar', columns: ['day'] },
+      default: false,
+    },
+    {
+      name: 'stock_branch',
+      from: { table: 'stock', columns: ['branch_id'] },
+      to: { table: 'branch', columns: ['id'] },
+    },
+    {
+      name: 'stock_day',
+      from: { table: 'stock', columns: ['day'] },
+      to: { table: 'calendar', columns: ['day'] },
+    },
   ],
   calendars: [{ table: 'calendar', day: 'day' }],
   measures: [
@@ -67,20 +100,28 @@ const valueOf = (formula: string): unknown => {
     (name) =>
       tableOf(
         name,
-        Object.entries(rows[name]!).map(([column, values]) => columnOfValues(column, parseType(types[name]![column]!)!, values)),
+        Object.entries(rows[name]!).map(([column, values]) =>
+          columnOfValues(column, parseType(types[name]![column]!)!, values),
+        ),
       ),
     today,
   );
   return answerQuery(data, { measures: ['Example'] }).rows[0]![0];
 };
 
-test.each(AGGREGATE_DEFINITIONS.map((a) => [a.name, a.example] as const))('%s does what its example says', (_name, { formula, gives }) => {
-  expect(valueOf(formula)).toEqual(gives);
-});
+test.each(AGGREGATE_DEFINITIONS.map((a) => [a.name, a.example] as const))(
+  '%s does what its example says',
+  (_name, { formula, gives }) => {
+    expect(valueOf(formula)).toEqual(gives);
+  },
+);
 
-test.each([...WORDS, ...PERIODS].map((w) => [w.word, w.example] as const))('%s does what its example says', (_word, { formula, gives }) => {
-  expect(valueOf(formula)).toEqual(gives);
-});
+test.each([...WORDS, ...PERIODS].map((w) => [w.word, w.example] as const))(
+  '%s does what its example says',
+  (_word, { formula, gives }) => {
+    expect(valueOf(formula)).toEqual(gives);
+  },
+);
 
 test('every aggregate has its file', () => {
   expect(AGGREGATE_DEFINITIONS.map((a) => a.name).sort()).toEqual([...AGGREGATES].sort());

@@ -80,12 +80,22 @@ interface Plan {
  * Brings a column's chunks into one domain and hands their final codes to the sink, `stretch` rows at a time.
  * The chunks are passed over two or three times; only their dictionaries are held.
  */
-export function assembleColumn(source: ColumnChunks, stretch: number, sink: (stretch: Stretch) => void): AssembledColumn {
+export function assembleColumn(
+  source: ColumnChunks,
+  stretch: number,
+  sink: (stretch: Stretch) => void,
+): AssembledColumn {
   const { column, chunks } = source;
   const rowCount = chunks.reduce((sum, { rows }) => sum + rows, 0);
   return withEncoder((arena) => {
     const plan = planOf(source, rowCount, arena);
-    const stream = new CodeStream(arena, rowCount, stretch, plan.size <= MOST_COUNTED ? plan.size : undefined, sink);
+    const stream = new CodeStream(
+      arena,
+      rowCount,
+      stretch,
+      plan.size <= MOST_COUNTED ? plan.size : undefined,
+      sink,
+    );
     chunks.forEach((_, k) => plan.push(stream, k));
     return {
       name: column.name,
@@ -103,7 +113,8 @@ export function assembleColumn(source: ColumnChunks, stretch: number, sink: (str
 }
 
 function planOf(source: ColumnChunks, rowCount: number, arena: Arena): Plan {
-  if (source.chunks.length === 0) return { size: 0, domain: () => listDomain([]), distinct: 0, push: () => undefined };
+  if (source.chunks.length === 0)
+    return { size: 0, domain: () => listDomain([]), distinct: 0, push: () => undefined };
   if (source.cells(0).kind === 'texts') return planTexts(source, rowCount, arena);
   return planNumbers(source, rowCount, arena);
 }
@@ -113,7 +124,9 @@ function planOf(source: ColumnChunks, rowCount: number, arena: Arena): Plan {
 function planTexts(source: ColumnChunks, rowCount: number, arena: Arena): Plan {
   const { column, dictionaries } = source;
   const pushedBy = (tables: readonly number[]): Plan['push'] => {
-    const firstOf = dictionaries.map((_, reader) => dictionaries.slice(0, reader).reduce((sum, list) => sum + list.length, 0));
+    const firstOf = dictionaries.map((_, reader) =>
+      dictionaries.slice(0, reader).reduce((sum, list) => sum + list.length, 0),
+    );
     return (stream, k) => {
       const { codes, epoch } = textsOf(source.cells(k));
       stream.push(codes, { kind: 'table', at: tables[firstOf[source.chunks[k]!.reader]! + epoch]! });
@@ -123,13 +136,22 @@ function planTexts(source: ColumnChunks, rowCount: number, arena: Arena): Plan {
     const lists = mergeLists(arena, dictionaries.flat(), source.nulls);
     if (lists) {
       const { size, encoded } = lists;
-      return { size, distinct: size, encoded: () => encoded, domain: () => decodeDomain(encoded), push: pushedBy(lists.tables) };
+      return {
+        size,
+        distinct: size,
+        encoded: () => encoded,
+        domain: () => decodeDomain(encoded),
+        push: pushedBy(lists.tables),
+      };
     }
   }
   // Texts that are to be typed, or not all of which count: all of them come into memory.
   const merged = mergeTexts(dictionaries.flat().map(inMemory));
   const used = source.exact ? undefined : usedPlaces(source, merged);
-  const made = column.type.kind === 'text' ? ofTexts(merged, source, used) : ofTypedTexts(merged, source, rowCount, used);
+  const made =
+    column.type.kind === 'text'
+      ? ofTexts(merged, source, used)
+      : ofTypedTexts(merged, source, rowCount, used);
   const tables = dictionaries.flat().map((list, d) => {
     const places = merged.places[d];
     const codes = list.rank().map((place) => made.codeOf[places ? places[place]! : place]!);
@@ -164,7 +186,8 @@ function ofTexts(merged: MergedTexts, source: ColumnChunks, used: Uint8Array | u
   const codeOf = new Uint32Array(merged.ends.length);
   let size = 0;
   const noneOut = out.places.size === 0;
-  for (let place = 0; place < codeOf.length; place++) if (noneOut || !out.places.has(place)) codeOf[place] = ++size;
+  for (let place = 0; place < codeOf.length; place++)
+    if (noneOut || !out.places.has(place)) codeOf[place] = ++size;
   const kept = out.places.size === 0 ? merged : without(merged, out.places);
   return {
     codeOf,
@@ -195,7 +218,10 @@ function leftOutPlaces(merged: MergedTexts, nulls: ReadonlySet<string>, used: Ui
 const textAt = ({ bytes, ends }: MergedTexts, k: number): string =>
   new TextDecoder('utf-8', { ignoreBOM: true }).decode(bytes.subarray(k === 0 ? 0 : ends[k - 1], ends[k]));
 
-function without({ bytes, ends, ascii }: MergedTexts, places: ReadonlySet<number>): Texts & { ascii: boolean } {
+function without(
+  { bytes, ends, ascii }: MergedTexts,
+  places: ReadonlySet<number>,
+): Texts & { ascii: boolean } {
   const [keptBytes, keptEnds] = [new Uint8Array(bytes.length), new Uint32Array(ends.length - places.size)];
   let [at, size, start] = [0, 0, 0];
   for (let k = 0; k < ends.length; k++) {
@@ -211,7 +237,12 @@ function without({ bytes, ends, ascii }: MergedTexts, places: ReadonlySet<number
 }
 
 /** Types distinct texts once each: several may be one value (1 and 01). */
-function ofTypedTexts(merged: MergedTexts, source: ColumnChunks, rowCount: number, used: Uint8Array | undefined): Coded {
+function ofTypedTexts(
+  merged: MergedTexts,
+  source: ColumnChunks,
+  rowCount: number,
+  used: Uint8Array | undefined,
+): Coded {
   const { texts, invalid } = decodeTexts(merged);
   const broken = new Set(invalid);
   const read = textReader(source.column.type, source.column);
@@ -244,9 +275,15 @@ function ofTypedTexts(merged: MergedTexts, source: ColumnChunks, rowCount: numbe
 }
 
 /** Passes over the rows of a text column with the merged place of each. */
-function eachPlace(source: ColumnChunks, merged: MergedTexts, visit: (place: number, row: number) => void): void {
+function eachPlace(
+  source: ColumnChunks,
+  merged: MergedTexts,
+  visit: (place: number, row: number) => void,
+): void {
   const { dictionaries, chunks } = source;
-  const firstOf = dictionaries.map((_, reader) => dictionaries.slice(0, reader).reduce((sum, list) => sum + list.length, 0));
+  const firstOf = dictionaries.map((_, reader) =>
+    dictionaries.slice(0, reader).reduce((sum, list) => sum + list.length, 0),
+  );
   const all = dictionaries.flat();
   let first = 0;
   chunks.forEach((chunk, k) => {
@@ -267,7 +304,11 @@ function usedPlaces(source: ColumnChunks, merged: MergedTexts): Uint8Array {
   return used;
 }
 
-function misfitsByPlace(source: ColumnChunks, merged: MergedTexts, bad: ReadonlyMap<number, string>): Misfits | undefined {
+function misfitsByPlace(
+  source: ColumnChunks,
+  merged: MergedTexts,
+  bad: ReadonlyMap<number, string>,
+): Misfits | undefined {
   if (bad.size === 0) return undefined;
   const found = new Map<string, MisfitText>();
   eachPlace(source, merged, (place, row) => {
@@ -307,7 +348,8 @@ function planNumbers(source: ColumnChunks, rowCount: number, arena: Arena): Plan
     };
   const span = high - low + 1;
   // A bit for each number of the span is worth it where they lie close together.
-  if (offsets && span <= LARGEST_RANGE && span <= Math.max(1 << 16, 64 * rowCount)) return planSpan(source, low, span, rowCount, arena);
+  if (offsets && span <= LARGEST_RANGE && span <= Math.max(1 << 16, 64 * rowCount))
+    return planSpan(source, low, span, rowCount, arena);
   return planSorted(source, column.type, rowCount);
 }
 
@@ -366,7 +408,8 @@ function planSorted(source: ColumnChunks, type: DataType, rowCount: number): Pla
 /** The different values of a sorted array, moved to its beginning. */
 function inPlaceDistinct(sorted: Float64Array): Float64Array {
   let size = 0;
-  for (let i = 0; i < sorted.length; i++) if (i === 0 || sorted[i] !== sorted[i - 1]) sorted[size++] = sorted[i]!;
+  for (let i = 0; i < sorted.length; i++)
+    if (i === 0 || sorted[i] !== sorted[i - 1]) sorted[size++] = sorted[i]!;
   return sorted.subarray(0, size);
 }
 
@@ -376,7 +419,8 @@ function valuesOf(cells: ChunkCells): Float64Array {
   return Float64Array.from(cells.codes, (code) => (code === 0 ? NaN : code - 1 + cells.low));
 }
 
-const distinctOf = (values: Float64Array): Float64Array => inPlaceDistinct(values.filter((value) => value === value).sort());
+const distinctOf = (values: Float64Array): Float64Array =>
+  inPlaceDistinct(values.filter((value) => value === value).sort());
 
 function placeOf(sorted: Float64Array, value: number): number {
   let [low, high] = [0, sorted.length - 1];
@@ -396,7 +440,9 @@ function planWide(source: ColumnChunks, rowCount: number): Plan {
   source.chunks.forEach((_, k) => {
     const cells = source.cells(k);
     const wide = cells.kind === 'numbers' ? cells.wide : new Map<number, bigint>();
-    valuesOf(cells).forEach((value, row) => (values[firstOf[k]! + row] = wide.get(row) ?? (Number.isNaN(value) ? null : value)));
+    valuesOf(cells).forEach(
+      (value, row) => (values[firstOf[k]! + row] = wide.get(row) ?? (Number.isNaN(value) ? null : value)),
+    );
   });
   const { domain, codes, distinct } = columnOfValues(source.column.name, source.column.type, values);
   return {

@@ -89,7 +89,13 @@ export class ChunkReader {
     this.nulls = new Set(spec.nulls ?? ['']);
     this.sealed = columns.map(() => []);
     this.epochs = columns.map(() => 0);
-    kernel.configure(layout.width, byteOf(dialect.delimiter), byteOf(dialect.quote), byteOf(dialect.newline), columns.length);
+    kernel.configure(
+      layout.width,
+      byteOf(dialect.delimiter),
+      byteOf(dialect.quote),
+      byteOf(dialect.newline),
+      columns.length,
+    );
     this.readers = columns.map((column) => textReader(column.type, column));
     this.kinds = columns.map((column, i) => this.setUp(column, i));
     for (const text of this.nulls) {
@@ -116,12 +122,27 @@ export class ChunkReader {
       return KernelKind.number;
     }
     const pattern = column.pattern ?? (type.kind === 'date' ? DEFAULT_DATE_PATTERN : undefined);
-    const fixed = pattern !== undefined && (type.kind === 'date' || type.kind === 'timestamp') ? fixedLayout(pattern) : undefined;
+    const fixed =
+      pattern !== undefined && (type.kind === 'date' || type.kind === 'timestamp')
+        ? fixedLayout(pattern)
+        : undefined;
     if (fixed && (type.kind === 'timestamp' || fixed.hour < 0)) {
       kernel.setColumn(i, layout.places[i]!, KernelKind.moment, 0, 0, 0);
       const { shape, year, month, day, hour, minute, second, fraction, digits } = fixed;
       const inDays = type.kind === 'date' ? 1 : 0;
-      const at = kernel.setMoment(i, shape.length, year, month, day, hour, minute, second, fraction, digits, inDays);
+      const at = kernel.setMoment(
+        i,
+        shape.length,
+        year,
+        month,
+        day,
+        hour,
+        minute,
+        second,
+        fraction,
+        digits,
+        inDays,
+      );
       new Uint8Array(kernel.memory.buffer).set(shape, at);
       return KernelKind.moment;
     }
@@ -166,7 +187,11 @@ export class ChunkReader {
       cells: this.spec.columns.map((_, i) => this.cells(i, wide[i]!)),
     };
     this.kinds.forEach((kind, i) => {
-      if (kind === KernelKind.text && (kernel.entriesOf(i) > SEALED_ENTRIES || kernel.bytesOf(i) > SEALED_BYTES)) this.seal(i);
+      if (
+        kind === KernelKind.text &&
+        (kernel.entriesOf(i) > SEALED_ENTRIES || kernel.bytesOf(i) > SEALED_BYTES)
+      )
+        this.seal(i);
     });
     return { chunk, next: at - bufferAt };
   }
@@ -220,8 +245,14 @@ export class ChunkReader {
     if (bytes === 8) return new Float64Array(buffer, at, rows).slice();
     const low = kernel.lowOf(i);
     const codes =
-      bytes === 1 ? new Uint8Array(buffer, at, rows) : bytes === 2 ? new Uint16Array(buffer, at, rows) : new Uint32Array(buffer, at, rows);
-    return Float64Array.from({ length: rows }, (_, row) => (bytes === 0 || codes[row] === 0 ? NaN : codes[row]! - 1 + low));
+      bytes === 1
+        ? new Uint8Array(buffer, at, rows)
+        : bytes === 2
+          ? new Uint16Array(buffer, at, rows)
+          : new Uint32Array(buffer, at, rows);
+    return Float64Array.from({ length: rows }, (_, row) =>
+      bytes === 0 || codes[row] === 0 ? NaN : codes[row]! - 1 + low,
+    );
   }
 
   private linesOf(): Uint32Array | undefined {
@@ -256,7 +287,11 @@ export class ChunkReader {
   private problems(): ReadProblem[] {
     const { kernel, spec, layout } = this;
     const found: ReadProblem[] = [];
-    const view = new Uint32Array(kernel.memory.buffer, kernel.problemsAt(), Math.min(kernel.leftOut.value, KEPT_PROBLEMS) * 6);
+    const view = new Uint32Array(
+      kernel.memory.buffer,
+      kernel.problemsAt(),
+      Math.min(kernel.leftOut.value, KEPT_PROBLEMS) * 6,
+    );
     for (let k = 0; k < view.length; k += 6) {
       const [start, end, line, fields, what, field] = view.subarray(k, k + 6);
       const text = this.firstField(start, end);
@@ -277,7 +312,9 @@ export class ChunkReader {
   /** The first field of a record that was left out, for showing. */
   private firstField(start: number, end: number): string {
     const { delimiter, quote } = this.spec.dialect;
-    const shown = decoder.decode(new Uint8Array(this.kernel.memory.buffer, start, Math.min(end - start, 400)));
+    const shown = decoder.decode(
+      new Uint8Array(this.kernel.memory.buffer, start, Math.min(end - start, 400)),
+    );
     const record = shown.replace(/\r?\n$/, '');
     const quoted = quote !== '' && record.startsWith(quote);
     const cut = record.indexOf(quoted ? quote : delimiter, quoted ? 1 : 0);

@@ -13,7 +13,13 @@ export interface Dialect {
 
 export type FileEncoding = 'utf-8' | 'utf-16le' | 'utf-16be' | 'windows-1252';
 
-export const DEFAULT_DIALECT: Dialect = { delimiter: ',', quote: '"', header: true, encoding: 'utf-8', newline: '\n' };
+export const DEFAULT_DIALECT: Dialect = {
+  delimiter: ',',
+  quote: '"',
+  header: true,
+  encoding: 'utf-8',
+  newline: '\n',
+};
 
 /** Bytes that are enough to guess delimiter and header from. */
 const GUESSED_BYTES = 1 << 16;
@@ -34,7 +40,8 @@ export function detectDialect(head: Uint8Array, whole: boolean): Dialect {
     const records = splitHead(text, delimiter, newline, ended);
     if (records.length === 0) continue;
     const skip = linesAbove(text, delimiter, newline, ended);
-    const below = skip === 0 ? records : splitHead(withoutLines(text, newline, skip), delimiter, newline, ended);
+    const below =
+      skip === 0 ? records : splitHead(withoutLines(text, newline, skip), delimiter, newline, ended);
     const width = below[0]!.length;
     const same = below.filter((record) => record.length === width).length;
     const score = width < 2 ? 0 : same / below.length + Math.min(width, 50) / 1000 - skip / 10_000;
@@ -42,7 +49,14 @@ export function detectDialect(head: Uint8Array, whole: boolean): Dialect {
   }
   const { delimiter, skip } = best;
   const records = splitHead(withoutLines(text, newline, skip), delimiter, newline, ended);
-  return { delimiter, quote: '"', header: looksLikeHeader(records), ...(skip > 0 ? { skip } : {}), encoding, newline };
+  return {
+    delimiter,
+    quote: '"',
+    header: looksLikeHeader(records),
+    ...(skip > 0 ? { skip } : {}),
+    encoding,
+    newline,
+  };
 }
 
 /** The most lines that are taken for a title above the table. */

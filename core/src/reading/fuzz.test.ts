@@ -2,7 +2,17 @@ import fc from 'fast-check';
 import { columnOf, valueAt } from '../columns/index.ts';
 import { csvLine } from '../interchange/index.ts';
 import type { DataType, Value } from '../values/index.ts';
-import { BOOLEAN, DATE, decimal, DOUBLE, INTEGER, TEXT, textReader, TIMESTAMP, toText } from '../values/index.ts';
+import {
+  BOOLEAN,
+  DATE,
+  decimal,
+  DOUBLE,
+  INTEGER,
+  TEXT,
+  textReader,
+  TIMESTAMP,
+  toText,
+} from '../values/index.ts';
 import type { ColumnToRead } from './index.ts';
 import { DEFAULT_DIALECT, detectDialect, previewFile, ReadError, readTable, TableReader } from './index.ts';
 
@@ -40,7 +50,9 @@ const kinds: [DataType, fc.Arbitrary<Value>][] = [
     INTEGER,
     fc.oneof(
       fc.integer(),
-      fc.bigInt({ min: -(2n ** 63n), max: 2n ** 63n - 1n }).map((v) => (Number.isSafeInteger(Number(v)) ? Number(v) : v)),
+      fc
+        .bigInt({ min: -(2n ** 63n), max: 2n ** 63n - 1n })
+        .map((v) => (Number.isSafeInteger(Number(v)) ? Number(v) : v)),
     ),
   ],
   [decimal(12, 3), fc.integer({ min: -999_999_999, max: 999_999_999 })],
@@ -55,14 +67,27 @@ test.each(kinds.map(([type, values]) => [type.kind, type, values] as const))(
   'what is written as %s is read back, whatever the chunks',
   (_kind, type, values) => {
     fc.assert(
-      fc.property(fc.array(fc.option(values), { minLength: 1, maxLength: 40 }), fc.integer({ min: 1, max: 64 }), (list, chunk) => {
-        const file = bytes(['n,v\n', ...list.map((value, i) => csvLine([i, value === null ? null : toText(value, type)]))].join(''));
-        const reader = new TableReader({ table: 't', columns: [{ name: 'v', type }], dialect: DEFAULT_DIALECT });
-        for (let at = 0; at < file.length; at += chunk) reader.push(file.subarray(at, at + chunk));
-        const table = reader.finish();
-        expect(table.misfits.size).toBe(0);
-        expect(list.map((_, row) => valueAt(columnOf(table, 'v'), row))).toEqual(list);
-      }),
+      fc.property(
+        fc.array(fc.option(values), { minLength: 1, maxLength: 40 }),
+        fc.integer({ min: 1, max: 64 }),
+        (list, chunk) => {
+          const file = bytes(
+            [
+              'n,v\n',
+              ...list.map((value, i) => csvLine([i, value === null ? null : toText(value, type)])),
+            ].join(''),
+          );
+          const reader = new TableReader({
+            table: 't',
+            columns: [{ name: 'v', type }],
+            dialect: DEFAULT_DIALECT,
+          });
+          for (let at = 0; at < file.length; at += chunk) reader.push(file.subarray(at, at + chunk));
+          const table = reader.finish();
+          expect(table.misfits.size).toBe(0);
+          expect(list.map((_, row) => valueAt(columnOf(table, 'v'), row))).toEqual(list);
+        },
+      ),
       { numRuns: 80 },
     );
   },
@@ -118,7 +143,10 @@ test('null markers are texts, also where they look like numbers', () => {
 });
 
 test('a preview counts what the rows hold', () => {
-  const row = fc.record({ a: fc.option(fc.integer({ min: 0, max: 20 })), b: fc.option(fc.constantFrom('x', 'y', 'z')) });
+  const row = fc.record({
+    a: fc.option(fc.integer({ min: 0, max: 20 })),
+    b: fc.option(fc.constantFrom('x', 'y', 'z')),
+  });
   fc.assert(
     fc.property(fc.array(row, { minLength: 1, maxLength: 50 }), (rows) => {
       const preview = previewFile(bytes(['a,b\n', ...rows.map((r) => csvLine([r.a, r.b]))].join('')), true, {

@@ -37,26 +37,44 @@ export function readLayout(spec: ReadSpec, head: Uint8Array, whole: boolean): La
   const start = bodyStart(head, dialect);
   if (start === undefined) {
     if (!whole && head.length <= LARGEST_RECORD_BYTES) return undefined;
-    throw new ReadError(`the file of table ${spec.table} has no line below the ${dialect.skip} that stand above it`);
+    throw new ReadError(
+      `the file of table ${spec.table} has no line below the ${dialect.skip} that stand above it`,
+    );
   }
   const above = dialect.skip ?? 0;
   if (!dialect.header) {
     const places = spec.columns.map(({ place }, i) => place ?? i);
     return { width: spec.fields ?? spec.columns.length, places, bodyAt: start, line: 1 + above };
   }
-  const end = recordEnd(head, start, byteOf(dialect.quote), byteOf(dialect.delimiter), byteOf(dialect.newline));
+  const end = recordEnd(
+    head,
+    start,
+    byteOf(dialect.quote),
+    byteOf(dialect.delimiter),
+    byteOf(dialect.newline),
+  );
   if (end === undefined && !whole) {
     if (head.length > LARGEST_RECORD_BYTES)
-      throw new ReadError(`table ${spec.table}: the record that starts on line 1 is longer than 64 MB: is a quote not closed?`);
+      throw new ReadError(
+        `table ${spec.table}: the record that starts on line 1 is longer than 64 MB: is a quote not closed?`,
+      );
     return undefined;
   }
   if (start >= head.length)
-    throw new ReadError(`the file of table ${spec.table} is empty: a header line with the column names is expected`);
+    throw new ReadError(
+      `the file of table ${spec.table} is empty: a header line with the column names is expected`,
+    );
   const bodyAt = end ?? head.length;
   const names: string[] = [];
-  const scanner = new Scanner(byteOf(dialect.delimiter), byteOf(dialect.quote), byteOf(dialect.newline), (spans) => {
-    for (let i = 0; i < spans.count; i++) names.push(fieldText(spans, i, dialect.quote).trim().toLowerCase());
-  });
+  const scanner = new Scanner(
+    byteOf(dialect.delimiter),
+    byteOf(dialect.quote),
+    byteOf(dialect.newline),
+    (spans) => {
+      for (let i = 0; i < spans.count; i++)
+        names.push(fieldText(spans, i, dialect.quote).trim().toLowerCase());
+    },
+  );
   scanner.push(head.subarray(start, bodyAt));
   scanner.end();
   let line = 1 + above;
@@ -86,7 +104,13 @@ function placesOf(spec: ReadSpec, names: readonly string[]): number[] {
 }
 
 /** Where the record that starts at `from` ends, its line end included; undefined where that is not in the bytes. */
-function recordEnd(bytes: Uint8Array, from: number, quote: number, delimiter: number, newline: number): number | undefined {
+function recordEnd(
+  bytes: Uint8Array,
+  from: number,
+  quote: number,
+  delimiter: number,
+  newline: number,
+): number | undefined {
   let inQuotes = false;
   let closedAt = -1; // where the field's quotes were last closed: a quote right behind goes on within them
   for (let at = from, fieldStart = from; at < bytes.length; at++) {

@@ -3,7 +3,16 @@ import { columnOf, valueAt } from '../columns/index.ts';
 import type { Value } from '../values/index.ts';
 import { DATE, decimal, formatType, INTEGER, TEXT, textReader } from '../values/index.ts';
 import type { Corrections, ReadSpec } from './index.ts';
-import { DEFAULT_DIALECT, detectDialect, detectNulls, guessType, mendNames, previewFile, ReadError, readTable } from './index.ts';
+import {
+  DEFAULT_DIALECT,
+  detectDialect,
+  detectNulls,
+  guessType,
+  mendNames,
+  previewFile,
+  ReadError,
+  readTable,
+} from './index.ts';
 
 const bytes = (text: string) => new TextEncoder().encode(text);
 
@@ -22,15 +31,32 @@ function accepted(text: string, corrected: Corrections = {}): { rows: Value[][];
   const spec: ReadSpec = { table: 't', dialect, nulls, fields: columns.length, columns };
   const table = readTable(spec, bytes(text));
   const names = columns.map((c) => c.name);
-  return { names, rows: Array.from({ length: table.rowCount }, (_, row) => names.map((name) => valueAt(columnOf(table, name), row))) };
+  return {
+    names,
+    rows: Array.from({ length: table.rowCount }, (_, row) =>
+      names.map((name) => valueAt(columnOf(table, name), row)),
+    ),
+  };
 }
 
 test('a file with a title, points between thousands and a marker for null is read as it is meant', () => {
   const preview = previewFile(bytes(GIFTS), true);
   expect(preview.dialect).toMatchObject({ delimiter: ';', header: true, skip: 2 });
   expect(preview.nulls).toEqual(['', 'n/a']);
-  expect(preview.columns.map((c) => formatType(c.type))).toEqual(['integer', 'date', 'decimal(9,2)', 'text', 'text', 'text']);
-  expect(preview.columns[2]).toMatchObject({ decimalComma: true, thousands: '.', nulls: 1, extremes: ['99,50', '12.400,75'] });
+  expect(preview.columns.map((c) => formatType(c.type))).toEqual([
+    'integer',
+    'date',
+    'decimal(9,2)',
+    'text',
+    'text',
+    'text',
+  ]);
+  expect(preview.columns[2]).toMatchObject({
+    decimalComma: true,
+    thousands: '.',
+    nulls: 1,
+    extremes: ['99,50', '12.400,75'],
+  });
   expect(preview.mended).toEqual(['"Donor" stands twice: column 6 is called "Donor_2"']);
   const { rows } = accepted(GIFTS);
   expect(rows[0]).toEqual([1001, textReader(DATE)('2026-01-03'), 125_000, '1.200', 'K. Moss', 'private']);
@@ -41,9 +67,15 @@ test('a type that somebody says shows at once what does not fit, in the way of w
   const said = new Map([[3, { type: INTEGER }]]);
   const { columns } = previewFile(bytes(GIFTS), true, { columns: said });
   expect(columns[3]).toMatchObject({ thousands: '.', reason: 'as you say' });
-  expect(columns[3]!.misfits).toEqual({ rows: 1, distinct: 1, sample: [{ text: 'unknown', rows: 1, line: 7 }] });
+  expect(columns[3]!.misfits).toEqual({
+    rows: 1,
+    distinct: 1,
+    sample: [{ text: 'unknown', rows: 1, line: 7 }],
+  });
   expect(accepted(GIFTS, { columns: said }).rows.map((row) => row[3])).toEqual([1200, 12, 3, null]);
-  const days = previewFile(bytes('d\n03.01.2026\n29.02.2026\n'), true, { columns: new Map([[0, { type: DATE }]]) });
+  const days = previewFile(bytes('d\n03.01.2026\n29.02.2026\n'), true, {
+    columns: new Map([[0, { type: DATE }]]),
+  });
   expect(days.columns[0]).toMatchObject({ pattern: 'dd.MM.yyyy', misfits: { rows: 1 } });
 });
 
@@ -81,7 +113,9 @@ test('lines are counted from the top of the file, whatever stands above the tabl
   const columns = ['a', 'b'].map((name) => ({ name, type: TEXT }));
   const table = readTable({ table: 't', dialect, columns }, bytes(text));
   expect([table.problems[0]!.line, table.lineOf!(0), table.lineOf!(1)]).toEqual([5, 4, 6]);
-  expect(() => readTable({ table: 't', dialect: { ...dialect, skip: 40 }, columns }, bytes(text))).toThrow(ReadError);
+  expect(() => readTable({ table: 't', dialect: { ...dialect, skip: 40 }, columns }, bytes(text))).toThrow(
+    ReadError,
+  );
   expect(() => previewFile(bytes(text), true, { dialect: { skip: 40 } })).toThrow(/no line below the 40/);
 });
 
@@ -96,7 +130,11 @@ test.each([
   [['12,34,567', '1'], 'text', undefined, undefined],
 ])('%j is taken for %s with %j between thousands', (texts, type, thousands, decimalComma) => {
   const guess = guessType(texts);
-  expect([formatType(guess.type), guess.thousands, guess.decimalComma]).toEqual([type, thousands, decimalComma]);
+  expect([formatType(guess.type), guess.thousands, guess.decimalComma]).toEqual([
+    type,
+    thousands,
+    decimalComma,
+  ]);
 });
 
 test('a point means what it can mean beside the commas of other columns', () => {
@@ -121,18 +159,25 @@ test('numbers are read back from every way of writing them', () => {
     {},
   ];
   fc.assert(
-    fc.property(fc.integer({ min: -9_999_999_99, max: 9_999_999_99 }), fc.constantFrom(...styles), (cents, style) => {
-      const [whole, fraction] = [Math.trunc(Math.abs(cents) / 100), Math.abs(cents) % 100];
-      const groups = style.thousands === undefined ? String(whole) : String(whole).replace(/\B(?=(\d{3})+$)/g, style.thousands);
-      const text = `${cents < 0 ? '-' : ''}${groups}${style.decimalComma ? ',' : '.'}${String(fraction).padStart(2, '0')}`;
-      expect(textReader(decimal(12, 2), style)(text)).toBe(cents);
-      const spec: ReadSpec = {
-        table: 't',
-        dialect: { ...DEFAULT_DIALECT, delimiter: ';' },
-        columns: [{ name: 'n', type: decimal(12, 2), ...style }],
-      };
-      expect(valueAt(columnOf(readTable(spec, bytes(`n\n${text}\n`)), 'n'), 0)).toBe(cents);
-    }),
+    fc.property(
+      fc.integer({ min: -9_999_999_99, max: 9_999_999_99 }),
+      fc.constantFrom(...styles),
+      (cents, style) => {
+        const [whole, fraction] = [Math.trunc(Math.abs(cents) / 100), Math.abs(cents) % 100];
+        const groups =
+          style.thousands === undefined
+            ? String(whole)
+            : String(whole).replace(/\B(?=(\d{3})+$)/g, style.thousands);
+        const text = `${cents < 0 ? '-' : ''}${groups}${style.decimalComma ? ',' : '.'}${String(fraction).padStart(2, '0')}`;
+        expect(textReader(decimal(12, 2), style)(text)).toBe(cents);
+        const spec: ReadSpec = {
+          table: 't',
+          dialect: { ...DEFAULT_DIALECT, delimiter: ';' },
+          columns: [{ name: 'n', type: decimal(12, 2), ...style }],
+        };
+        expect(valueAt(columnOf(readTable(spec, bytes(`n\n${text}\n`)), 'n'), 0)).toBe(cents);
+      },
+    ),
     { numRuns: 300 },
   );
 });
@@ -149,8 +194,16 @@ test('a marker for null is one where a column would else be one of numbers or da
 });
 
 test.each([
-  ['as they are', ['Loan No', '', 'order', 'a\nb', 'Loan No'], ['Loan No', 'column_2', 'order', 'a b', 'Loan No_2']],
-  ['snake_case', ['LoanNo', 'Müller  Straße', 'order', '2nd copy', '€'], ['loan_no', 'muller_straße', 'order_', 'n_2nd_copy', 'column_5']],
+  [
+    'as they are',
+    ['Loan No', '', 'order', 'a\nb', 'Loan No'],
+    ['Loan No', 'column_2', 'order', 'a b', 'Loan No_2'],
+  ],
+  [
+    'snake_case',
+    ['LoanNo', 'Müller  Straße', 'order', '2nd copy', '€'],
+    ['loan_no', 'muller_straße', 'order_', 'n_2nd_copy', 'column_5'],
+  ],
   ['words', ['loan_no', 'ISBN', 'dueDate'], ['Loan no', 'ISBN', 'Due date']],
 ] as const)('columns are named %s', (rule, names, expected) => {
   expect(mendNames(names, rule).mendedNames).toEqual(expected);

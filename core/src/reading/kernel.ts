@@ -54,4 +54,7 @@ export const KernelProblem = { ragged: 1, openQuote: 2, textAfterQuote: 3, longF
 export const DOUBLED = 0x80000000;
 
 /** A reader with a memory of its own. */
-export const makeKernel = kernelMaker<ReaderKernel>(READER_MODULE, 'the reader has no memory left: the file has too many different texts');
+export const makeKernel = kernelMaker<ReaderKernel>(
+  READER_MODULE,
+  'the reader has no memory left: the file has too many different texts',
+);

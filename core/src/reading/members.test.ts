@@ -3,7 +3,9 @@ import { parseType } from '../values/index.ts';
 import { cellsOf, cellsOfMembers, membersOf } from './index.ts';
 
 test('a list pasted from a spreadsheet becomes members of the types that it shows', () => {
-  const cells = cellsOf('Fund\tSince\tShare\tOpen\nBooks\t03.01.2020\t1.250,50\ttrue\nMaps\t17.11.2021\t3,00\tfalse\n\nMusic\t\t0,25\t\n');
+  const cells = cellsOf(
+    'Fund\tSince\tShare\tOpen\nBooks\t03.01.2020\t1.250,50\ttrue\nMaps\t17.11.2021\t3,00\tfalse\n\nMusic\t\t0,25\t\n',
+  );
   const { columns, members, mended } = membersOf(cells);
   expect(columns.map((c) => [c.name, c.type])).toEqual([
     ['Fund', 'text'],
@@ -38,7 +40,10 @@ test('a type that is said shows what is not of it; names are mended', () => {
 });
 
 test('a type that is said is read in the way in which most are written', () => {
-  const { columns, members } = membersOf([['share'], ['1.250,50'], ['3,00'], ['much']], new Map([[0, parseType('decimal(9,2)')!]]));
+  const { columns, members } = membersOf(
+    [['share'], ['1.250,50'], ['3,00'], ['much']],
+    new Map([[0, parseType('decimal(9,2)')!]]),
+  );
   expect(columns[0]!.misfits).toEqual([2]);
   expect(members).toEqual([{ share: '1250.50' }, { share: '3.00' }, {}]);
 });
@@ -53,7 +58,10 @@ test('cells of quotes, line ends and short rows are read as they stand', () => {
 });
 
 test('members that are shown again as cells give the same members', () => {
-  const cell = fc.oneof(fc.constantFrom('', 'a', 'Élan', '7', '-12', '2026-01-05', 'true'), fc.integer().map(String));
+  const cell = fc.oneof(
+    fc.constantFrom('', 'a', 'Élan', '7', '-12', '2026-01-05', 'true'),
+    fc.integer().map(String),
+  );
   fc.assert(
     fc.property(fc.array(fc.tuple(cell, cell), { minLength: 1, maxLength: 12 }), (rows) => {
       const once = membersOf([['x', 'y'], ...rows]);

@@ -11,9 +11,14 @@ export function cellsOf(text: string): string[][] {
   const bytes = new TextEncoder().encode(/[\r\n]$/.test(text) ? text : `${text}\n`);
   const { delimiter, quote, newline } = detectDialect(bytes, true);
   const rows: string[][] = [];
-  const scanner = new Scanner(delimiter.charCodeAt(0), quote.charCodeAt(0), newline.charCodeAt(0), (spans) => {
-    rows.push(Array.from({ length: spans.count }, (_, i) => fieldText(spans, i, quote)));
-  });
+  const scanner = new Scanner(
+    delimiter.charCodeAt(0),
+    quote.charCodeAt(0),
+    newline.charCodeAt(0),
+    (spans) => {
+      rows.push(Array.from({ length: spans.count }, (_, i) => fieldText(spans, i, quote)));
+    },
+  );
   scanner.push(bytes);
   scanner.end();
   const width = Math.max(0, ...rows.map(({ length }) => length));
@@ -59,7 +64,11 @@ export function membersOf(
       : guessType(filled);
     const { type } = reading;
     const reader = textReader(type, reading);
-    return { name, type, values: texts.map((text): Value | undefined => (text === '' ? null : reader(text))) };
+    return {
+      name,
+      type,
+      values: texts.map((text): Value | undefined => (text === '' ? null : reader(text))),
+    };
   });
   return {
     columns: read.map(({ name, type, values }) => ({
@@ -80,8 +89,18 @@ export function membersOf(
 }
 
 /** The cells of members that a model holds, the first row the names. */
-export function cellsOfMembers(columns: readonly { name: string }[], members: readonly Readonly<Record<string, unknown>>[]): string[][] {
+export function cellsOfMembers(
+  columns: readonly { name: string }[],
+  members: readonly Readonly<Record<string, unknown>>[],
+): string[][] {
   const text = (value: unknown) =>
-    value === null || value === undefined ? '' : typeof value === 'string' ? value : toText(value as Value, { kind: 'text' });
-  return [columns.map(({ name }) => name), ...members.map((member) => columns.map(({ name }) => text(member[name])))];
+    value === null || value === undefined
+      ? ''
+      : typeof value === 'string'
+        ? value
+        : toText(value as Value, { kind: 'text' });
+  return [
+    columns.map(({ name }) => name),
+    ...members.map((member) => columns.map(({ name }) => text(member[name]))),
+  ];
 }

@@ -14,7 +14,8 @@ const RESERVED = new Set(
 );
 
 /** Parts of a name: cut at what is neither letter nor digit, and where a small letter or digit meets a capital. */
-const partsOf = (name: string): string[] => name.replace(/(?<=[\p{Ll}\d])(?=\p{Lu})/gu, ' ').match(/[\p{L}\p{N}]+/gu) ?? [];
+const partsOf = (name: string): string[] =>
+  name.replace(/(?<=[\p{Ll}\d])(?=\p{Lu})/gu, ' ').match(/[\p{L}\p{N}]+/gu) ?? [];
 
 function byRule(name: string, rule: NamingRule): string {
   // Line ends and the like have no place in a name, whatever the rule.
@@ -31,7 +32,10 @@ function byRule(name: string, rule: NamingRule): string {
 }
 
 /** Names by the rule: blank columns get one, long ones are cut, double ones numbered. Says what it did beyond the rule, in plain words. */
-export function mendNames(names: readonly string[], rule: NamingRule = 'as they are'): { mendedNames: string[]; mended: string[] } {
+export function mendNames(
+  names: readonly string[],
+  rule: NamingRule = 'as they are',
+): { mendedNames: string[]; mended: string[] } {
   const taken = new Set<string>();
   const mended: string[] = [];
   const mendedNames = names.map((name, i) => {
@@ -42,7 +46,10 @@ export function mendNames(names: readonly string[], rule: NamingRule = 'as they 
     taken.add(unique.toLowerCase());
     if (ruled === '') mended.push(`column ${i + 1} has no name: called "${unique}"`);
     else if (unique !== base) mended.push(`"${base}" stands twice: column ${i + 1} is called "${unique}"`);
-    else if (base !== ruled) mended.push(`the name of column ${i + 1} is longer than ${LONGEST_NAME} characters: called "${unique}"`);
+    else if (base !== ruled)
+      mended.push(
+        `the name of column ${i + 1} is longer than ${LONGEST_NAME} characters: called "${unique}"`,
+      );
     else if (rule === 'as they are' && RESERVED.has(unique.toLowerCase()))
       mended.push(`"${unique}" is a word of SQL: formulas and DDL quote it`);
     return unique;

@@ -1,8 +1,25 @@
 import fc from 'fast-check';
 import { parse } from 'csv-parse/sync';
 import { columnOf, columnValues, valueAt } from '../columns/index.ts';
-import { compareText, DATE, decimal, formatType, INTEGER, TEXT, textReader, TIMESTAMP } from '../values/index.ts';
-import { DEFAULT_DIALECT, detectDialect, guessType, previewFile, ReadError, readTable, TableReader } from './index.ts';
+import {
+  compareText,
+  DATE,
+  decimal,
+  formatType,
+  INTEGER,
+  TEXT,
+  textReader,
+  TIMESTAMP,
+} from '../values/index.ts';
+import {
+  DEFAULT_DIALECT,
+  detectDialect,
+  guessType,
+  previewFile,
+  ReadError,
+  readTable,
+  TableReader,
+} from './index.ts';
 
 const bytes = (text: string) => new TextEncoder().encode(text);
 const textSpec = (names: string[], delimiter = ',') => ({
@@ -12,11 +29,16 @@ const textSpec = (names: string[], delimiter = ',') => ({
   nulls: [],
 });
 const rowsOf = (table: ReturnType<typeof readTable>, names: string[]) =>
-  Array.from({ length: table.rowCount }, (_, row) => names.map((name) => valueAt(columnOf(table, name), row)));
+  Array.from({ length: table.rowCount }, (_, row) =>
+    names.map((name) => valueAt(columnOf(table, name), row)),
+  );
 
 describe('the scanner agrees with a general package', () => {
-  const cell = fc.string({ unit: fc.constantFrom('a', 'b', '"', ',', '\n', '\r\n', ' ', 'é', ';', '\u{1F4DA}') });
-  const quoteCell = (text: string, always: boolean) => (always || /[",\n\r;]/.test(text) ? `"${text.replaceAll('"', '""')}"` : text);
+  const cell = fc.string({
+    unit: fc.constantFrom('a', 'b', '"', ',', '\n', '\r\n', ' ', 'é', ';', '\u{1F4DA}'),
+  });
+  const quoteCell = (text: string, always: boolean) =>
+    always || /[",\n\r;]/.test(text) ? `"${text.replaceAll('"', '""')}"` : text;
 
   test('on every well-formed file, however it is cut into chunks', () => {
     fc.assert(
@@ -28,8 +50,12 @@ describe('the scanner agrees with a general package', () => {
         fc.array(fc.nat(400), { maxLength: 6 }),
         (rows, always, newline, ends, cuts) => {
           const file =
-            ['x,y,z', ...rows.map((row) => row.map((text) => quoteCell(text, always)).join(','))].join(newline) + (ends ? newline : '');
-          const expected = (parse(file, { columns: false, relax_column_count: true, skip_empty_lines: false }) as string[][]).slice(1);
+            ['x,y,z', ...rows.map((row) => row.map((text) => quoteCell(text, always)).join(','))].join(
+              newline,
+            ) + (ends ? newline : '');
+          const expected = (
+            parse(file, { columns: false, relax_column_count: true, skip_empty_lines: false }) as string[][]
+          ).slice(1);
           const all = bytes(file);
           const reader = new TableReader(textSpec(['x', 'y', 'z']));
           let start = 0;
@@ -56,7 +82,9 @@ test('values are typed exactly; what is not of the type is null and listed with 
       ],
       dialect: DEFAULT_DIALECT,
     },
-    bytes('n,fine,day\n9223372036854775807,0.10,31.12.2025\n-7,12345678.9,30.02.2025\nx,1.234,\n007,,01.01.2026\n'),
+    bytes(
+      'n,fine,day\n9223372036854775807,0.10,31.12.2025\n-7,12345678.9,30.02.2025\nx,1.234,\n007,,01.01.2026\n',
+    ),
   );
   expect(rowsOf(table, ['n', 'fine', 'day'])).toEqual([
     [9223372036854775807n, 10, 20453],
@@ -121,8 +149,13 @@ test.each([
 test('encodings are found and read', () => {
   const latin = Uint8Array.from([...'name,n\ncaf'].map((c) => c.charCodeAt(0)).concat([0xe9, 44, 49, 10]));
   expect(previewFile(latin, true).firstRows).toEqual([['café', '1']]);
-  const wide = new Uint8Array(Uint16Array.from([0xfeff, ...[...'a,b\né,1\n'].map((c) => c.charCodeAt(0))]).buffer);
-  expect(previewFile(wide, true)).toMatchObject({ dialect: { encoding: 'utf-16le' }, firstRows: [['é', '1']] });
+  const wide = new Uint8Array(
+    Uint16Array.from([0xfeff, ...[...'a,b\né,1\n'].map((c) => c.charCodeAt(0))]).buffer,
+  );
+  expect(previewFile(wide, true)).toMatchObject({
+    dialect: { encoding: 'utf-16le' },
+    firstRows: [['é', '1']],
+  });
 });
 
 test.each([
@@ -144,7 +177,10 @@ test.each([
 });
 
 test('bytes that are not UTF-8 are listed, also far behind the head; U+FFFD itself is a character', () => {
-  const table = readTable(textSpec(['a']), Uint8Array.from([...bytes('a\n\ufffd\n'), 0x63, 0xe9, 10, ...bytes('ok\n')]));
+  const table = readTable(
+    textSpec(['a']),
+    Uint8Array.from([...bytes('a\n\ufffd\n'), 0x63, 0xe9, 10, ...bytes('ok\n')]),
+  );
   expect(rowsOf(table, ['a'])).toEqual([['\ufffd'], [null], ['ok']]);
   expect(table.misfits.get('a')).toMatchObject({ rows: 1, sample: [{ rows: 1, line: 3 }] });
 });
@@ -154,7 +190,9 @@ test('names are mended visibly, and an empty or too wide file is refused', () =>
   expect(preview.columns.map((c) => c.name)).toEqual(['id', 'column_2', 'ID_2']);
   expect(preview.mended).toHaveLength(2);
   expect(() => previewFile(bytes(''), true)).toThrow(/empty/);
-  expect(() => previewFile(bytes(Array.from({ length: 2000 }, (_, i) => `c${i}`).join(',')), true)).toThrow(/2000 columns/);
+  expect(() => previewFile(bytes(Array.from({ length: 2000 }, (_, i) => `c${i}`).join(',')), true)).toThrow(
+    /2000 columns/,
+  );
 });
 
 test('texts are values in the order of code points, whatever their first appearance', () => {
@@ -168,7 +206,10 @@ test('texts are values in the order of code points, whatever their first appeara
     fc.property(fc.array(text, { minLength: 1, maxLength: 400 }), fc.boolean(), (texts, sorted) => {
       const list = texts.filter((t) => t.isWellFormed() && !/[\r\n]/.test(t));
       if (sorted) list.sort(compareText);
-      const table = readTable(textSpec(['a']), bytes(`a\n${list.map((t) => `"${t.replaceAll('"', '""')}"\n`).join('')}`));
+      const table = readTable(
+        textSpec(['a']),
+        bytes(`a\n${list.map((t) => `"${t.replaceAll('"', '""')}"\n`).join('')}`),
+      );
       const column = columnOf(table, 'a');
       expect(columnValues(column).slice(1)).toEqual([...new Set(list)].sort(compareText));
       expect(list.map((_, row) => valueAt(column, row))).toEqual(list);
@@ -179,7 +220,12 @@ test('texts are values in the order of code points, whatever their first appeara
 
 test('moments with fractions are read from bytes as from text, also with fewer digits than the pattern', () => {
   const written = fc.tuple(
-    fc.constantFrom('2026-01-02 03:04:05', '1969-12-31 23:59:59', '2026-02-30 00:00:00', '2026-01-02 24:00:00'),
+    fc.constantFrom(
+      '2026-01-02 03:04:05',
+      '1969-12-31 23:59:59',
+      '2026-02-30 00:00:00',
+      '2026-01-02 24:00:00',
+    ),
     fc.constantFrom('', '.'),
     fc.stringMatching(/^\d{0,7}$/),
   );

@@ -75,7 +75,8 @@ export const FIRST_ROWS = 50;
  * Throws ReadError for an empty file or one with too many columns.
  */
 export function previewFile(head: Uint8Array, whole: boolean, corrected: Corrections = {}): FilePreview {
-  if (head.length === 0) throw new ReadError('the file is empty: a header line with the column names is expected');
+  if (head.length === 0)
+    throw new ReadError('the file is empty: a header line with the column names is expected');
   const dialect = { ...detectDialect(head, whole), ...corrected.dialect };
   const above = dialect.skip ?? 0;
   let names: string[] | undefined;
@@ -92,14 +93,21 @@ export function previewFile(head: Uint8Array, whole: boolean, corrected: Correct
       const text = (i: number) => fieldText(spans, i, dialect.quote);
       if (!names) {
         if (spans.count > MOST_COLUMNS)
-          throw new ReadError(`the file has ${spans.count} columns, the most is ${MOST_COLUMNS}: leave some out before bringing it in`);
-        names = Array.from({ length: spans.count }, (_, i) => (dialect.header ? text(i).trim() : `column_${i + 1}`));
+          throw new ReadError(
+            `the file has ${spans.count} columns, the most is ${MOST_COLUMNS}: leave some out before bringing it in`,
+          );
+        names = Array.from({ length: spans.count }, (_, i) =>
+          dialect.header ? text(i).trim() : `column_${i + 1}`,
+        );
         collectors = names.map(() => new TextCollector());
         if (dialect.header) return;
       }
       if (spans.count === 1 && names.length > 1 && spans.starts[0] === spans.ends[0]) return;
       const message =
-        spans.flaw ?? (spans.count === names.length ? tooLong(spans) : `${spans.count} fields where ${names.length} are expected`);
+        spans.flaw ??
+        (spans.count === names.length
+          ? tooLong(spans)
+          : `${spans.count} fields where ${names.length} are expected`);
       if (message !== undefined) {
         if (problems.length < 100) problems.push({ line: spans.line + above, message });
         return;
@@ -118,7 +126,8 @@ export function previewFile(head: Uint8Array, whole: boolean, corrected: Correct
   const recode = transcoder(dialect.encoding);
   const bytes = recode(whole ? head : cutAtLine(head, dialect), whole);
   const start = bodyStart(bytes, dialect);
-  if (start === undefined) throw new ReadError(`the file has no line below the ${above} that stand above the table`);
+  if (start === undefined)
+    throw new ReadError(`the file has no line below the ${above} that stand above the table`);
   scanner.push(above === 0 ? bytes : bytes.subarray(start));
   scanner.end();
   if (!names) throw new ReadError('the file is empty: a header line with the column names is expected');
@@ -127,7 +136,13 @@ export function previewFile(head: Uint8Array, whole: boolean, corrected: Correct
   const nulls = corrected.nulls ?? detectNulls(collected.map(({ texts }) => texts));
   const nullTexts = new Set(nulls);
   const look = (texts: CountedTexts, place: number, said = corrected.columns?.get(place)) =>
-    previewColumn({ name: mendedNames[place]!, fileName: names![place]!, place }, texts, nullTexts, (row) => lines[row]!, said);
+    previewColumn(
+      { name: mendedNames[place]!, fileName: names![place]!, place },
+      texts,
+      nullTexts,
+      (row) => lines[row]!,
+      said,
+    );
   const alone = collected.map((texts, place) => look(texts, place));
   const commas = alone.some((c) => c.decimalComma);
   const columns = alone.map((column, place) => {
@@ -184,8 +199,12 @@ export function previewColumn(
   lines: (row: number) => number,
   said: Reading | undefined,
 ): ColumnPreview {
-  const filled = texts.map((text, i) => ({ text, rows: rows[i]!, line: lines(first[i]!) })).filter(({ text }) => !nulls.has(text));
-  const guess: TypeGuess = said ? { ...writtenAs(said, filled), reason: 'as you say' } : guessType(filled.map(({ text }) => text));
+  const filled = texts
+    .map((text, i) => ({ text, rows: rows[i]!, line: lines(first[i]!) }))
+    .filter(({ text }) => !nulls.has(text));
+  const guess: TypeGuess = said
+    ? { ...writtenAs(said, filled), reason: 'as you say' }
+    : guessType(filled.map(({ text }) => text));
   const read = textReader(guess.type, guess);
   const fits = filled.map(({ text }) => read(text) !== undefined);
   const bad = filled.filter((_, i) => !fits[i]).sort((a, b) => b.rows - a.rows || a.line - b.line);
@@ -207,11 +226,17 @@ export function previewColumn(
       distinct: bad.length,
       sample: bad.slice(0, 20).map(({ text, rows: n, line }) => ({ text: shortened(text), rows: n, line })),
     },
-    distribution: guess.type.kind === 'text' || guess.type.kind === 'boolean' ? frequent.map(({ rows: n }) => n) : classes(good, read),
+    distribution:
+      guess.type.kind === 'text' || guess.type.kind === 'boolean'
+        ? frequent.map(({ rows: n }) => n)
+        : classes(good, read),
   };
 }
 
-function extremesOf(texts: readonly string[], read: (text: string) => Value | undefined): [string, string] | undefined {
+function extremesOf(
+  texts: readonly string[],
+  read: (text: string) => Value | undefined,
+): [string, string] | undefined {
   if (texts.length === 0) return undefined;
   let [least, greatest] = [texts[0]!, texts[0]!];
   let [low, high] = [read(least)!, read(greatest)!];
@@ -225,7 +250,10 @@ function extremesOf(texts: readonly string[], read: (text: string) => Value | un
 
 const CLASSES = 12;
 
-function classes(filled: readonly { text: string; rows: number }[], read: (text: string) => Value | undefined): number[] {
+function classes(
+  filled: readonly { text: string; rows: number }[],
+  read: (text: string) => Value | undefined,
+): number[] {
   const places = filled.map(({ text }) => Number(read(text)));
   let [low, high] = [Infinity, -Infinity];
   for (const place of places) {
@@ -234,7 +262,8 @@ function classes(filled: readonly { text: string; rows: number }[], read: (text:
   }
   const rows = new Array<number>(CLASSES).fill(0);
   places.forEach((place, i) => {
-    const index = high > low ? Math.min(CLASSES - 1, Math.floor(((place - low) / (high - low)) * CLASSES)) : 0;
+    const index =
+      high > low ? Math.min(CLASSES - 1, Math.floor(((place - low) / (high - low)) * CLASSES)) : 0;
     rows[index]! += filled[i]!.rows;
   });
   return rows;

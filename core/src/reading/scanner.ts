@@ -65,13 +65,16 @@ export class Scanner {
     const end = this.scan(bytes, false);
     this.rest = bytes.slice(end);
     if (this.rest.length > LARGEST_RECORD_BYTES) {
-      throw new RangeError(`the record that starts on line ${this.line} is longer than 64 MB: is a quote not closed?`);
+      throw new RangeError(
+        `the record that starts on line ${this.line} is longer than 64 MB: is a quote not closed?`,
+      );
     }
   }
 
   /** Tells that the file has ended. */
   end(): void {
-    if (!this.started && this.rest[0] === 0xef && this.rest[1] === 0xbb && this.rest[2] === 0xbf) this.rest = this.rest.subarray(3);
+    if (!this.started && this.rest[0] === 0xef && this.rest[1] === 0xbb && this.rest[2] === 0xbf)
+      this.rest = this.rest.subarray(3);
     this.scan(this.rest, true);
     this.rest = new Uint8Array(0);
   }
@@ -114,13 +117,20 @@ export class Scanner {
           const tail = at;
           while (at < length && bytes[at] !== delimiter && bytes[at] !== newline) at++;
           if (at >= length && !last) return recordStart;
-          if (at > tail && !(at === tail + 1 && bytes[tail] === CR)) flaw ??= 'text stands after a closing quote';
+          if (at > tail && !(at === tail + 1 && bytes[tail] === CR))
+            flaw ??= 'text stands after a closing quote';
         } else {
           const start = at;
           while (at < length && bytes[at] !== delimiter && bytes[at] !== newline) at++;
           if (at >= length && !last) return recordStart;
           let end = at;
-          if (newline === LF && end > start && bytes[end - 1] === CR && (at >= length || bytes[at] === newline)) end--;
+          if (
+            newline === LF &&
+            end > start &&
+            bytes[end - 1] === CR &&
+            (at >= length || bytes[at] === newline)
+          )
+            end--;
           spans.starts[count] = start;
           spans.ends[count] = end;
           spans.doubled[count++] = 0;

@@ -11,7 +11,8 @@ export interface MergedTexts {
 
 /** Merges sorted dictionaries into one, two by two. */
 export function mergeTexts(dictionaries: readonly SortedTexts[]): MergedTexts {
-  if (dictionaries.length === 0) return { bytes: new Uint8Array(0), ends: new Uint32Array(0), ascii: true, places: [] };
+  if (dictionaries.length === 0)
+    return { bytes: new Uint8Array(0), ends: new Uint32Array(0), ascii: true, places: [] };
   if (dictionaries.length === 1) {
     const { bytes, ends, ascii } = dictionaries[0]!;
     return { bytes, ends, ascii, places: [undefined] };
@@ -19,8 +20,14 @@ export function mergeTexts(dictionaries: readonly SortedTexts[]): MergedTexts {
   const middle = dictionaries.length >> 1;
   const [a, b] = [mergeTexts(dictionaries.slice(0, middle)), mergeTexts(dictionaries.slice(middle))];
   const { bytes, ends, ofA, ofB } = mergeTwo(a, b);
-  const through = (places: MergedTexts['places'], of: Uint32Array) => places.map((list) => list?.map((place) => of[place]!) ?? of);
-  return { bytes, ends, ascii: a.ascii && b.ascii, places: [...through(a.places, ofA), ...through(b.places, ofB)] };
+  const through = (places: MergedTexts['places'], of: Uint32Array) =>
+    places.map((list) => list?.map((place) => of[place]!) ?? of);
+  return {
+    bytes,
+    ends,
+    ascii: a.ascii && b.ascii,
+    places: [...through(a.places, ofA), ...through(b.places, ofB)],
+  };
 }
 
 export type Texts = Pick<SortedTexts, 'bytes' | 'ends'>;
@@ -79,7 +86,8 @@ const startOf = ({ ends }: Texts, k: number): number => (k === 0 ? 0 : ends[k - 
 function firstNotBelow(side: Texts, from: number, other: Texts, k: number): number {
   const start = startOf(other, k);
   const end = other.ends[k]!;
-  const isBelow = (place: number) => compareBytes(side.bytes, startOf(side, place), side.ends[place]!, other.bytes, start, end) < 0;
+  const isBelow = (place: number) =>
+    compareBytes(side.bytes, startOf(side, place), side.ends[place]!, other.bytes, start, end) < 0;
   let step = 1;
   let low = from; // all before it are below
   while (low + step <= side.ends.length && isBelow(low + step - 1)) {
@@ -100,7 +108,14 @@ export function placeOfText({ bytes, ends }: Texts, text: Uint8Array): number {
   let [low, high] = [0, ends.length - 1];
   while (low <= high) {
     const middle = (low + high) >> 1;
-    const order = compareBytes(bytes, middle === 0 ? 0 : ends[middle - 1]!, ends[middle]!, text, 0, text.length);
+    const order = compareBytes(
+      bytes,
+      middle === 0 ? 0 : ends[middle - 1]!,
+      ends[middle]!,
+      text,
+      0,
+      text.length,
+    );
     if (order === 0) return middle;
     if (order < 0) low = middle + 1;
     else high = middle - 1;
@@ -108,7 +123,14 @@ export function placeOfText({ bytes, ends }: Texts, text: Uint8Array): number {
   return -1;
 }
 
-function compareBytes(a: Uint8Array, startA: number, endA: number, b: Uint8Array, startB: number, endB: number): number {
+function compareBytes(
+  a: Uint8Array,
+  startA: number,
+  endA: number,
+  b: Uint8Array,
+  startB: number,
+  endB: number,
+): number {
   let [i, j] = [startA, startB];
   while (i < endA && j < endB) {
     const difference = a[i++]! - b[j++]!;
@@ -121,7 +143,10 @@ function compareBytes(a: Uint8Array, startA: number, endA: number, b: Uint8Array
 const LONGEST_TEXT = 1 << 28;
 
 /** The texts as strings, and the places of those whose bytes are not UTF-8 (in them U+FFFD stands for what is none). */
-export function decodeTexts({ bytes, ends, ascii }: Texts & { ascii: boolean }): { texts: string[]; invalid: number[] } {
+export function decodeTexts({ bytes, ends, ascii }: Texts & { ascii: boolean }): {
+  texts: string[];
+  invalid: number[];
+} {
   const decoder = new TextDecoder('utf-8', { ignoreBOM: true });
   const texts: string[] = new Array(ends.length);
   const invalid: number[] = [];

@@ -77,7 +77,12 @@ export class TableReader {
   }
 }
 
-function assembleTable(spec: ReadSpec, layout: Layout, chunks: readonly Chunk[], reader: ChunkReader): TableData {
+function assembleTable(
+  spec: ReadSpec,
+  layout: Layout,
+  chunks: readonly Chunk[],
+  reader: ChunkReader,
+): TableData {
   const rowCount = chunks.reduce((sum, { rows }) => sum + rows, 0);
   const facts = linesOf(chunks, layout.line);
   const misfits = new Map<string, Misfits>();
@@ -106,7 +111,12 @@ function assembleTable(spec: ReadSpec, layout: Layout, chunks: readonly Chunk[],
     codes.set(wide);
     return columnOfAssembled(made, codes);
   });
-  return tableOf(spec.table, columns, { rowCount, lineOf: facts.lineOf, problems: problemsOf(chunks, facts.firstLines), misfits });
+  return tableOf(spec.table, columns, {
+    rowCount,
+    lineOf: facts.lineOf,
+    problems: problemsOf(chunks, facts.firstLines),
+    misfits,
+  });
 }
 
 const columnOfAssembled = (made: AssembledColumn, codes: Codes): Column => {
@@ -115,7 +125,13 @@ const columnOfAssembled = (made: AssembledColumn, codes: Codes): Column => {
     const bytes = encodedDomain();
     return isRange(bytes) ? 0 : bytes.length;
   };
-  return columnOfParts({ ...parts, size: () => size, codes, dictionaryBytes, ...(counts ? { counts: () => counts } : {}) });
+  return columnOfParts({
+    ...parts,
+    size: () => size,
+    codes,
+    dictionaryBytes,
+    ...(counts ? { counts: () => counts } : {}),
+  });
 };
 
 /** The misfits of a chunk with lines of the file. */
@@ -132,7 +148,10 @@ export const onLines = (misfits: MisfitTexts, firstLine: number): MisfitTexts =>
 type ChunkLines = Pick<Chunk, 'rows' | 'lines' | 'lineOf'>;
 
 /** The file's line of each row. `line` is where the first chunk starts, from 1. */
-export function linesOf(chunks: readonly ChunkLines[], line: number): { firstLines: number[]; lineOf: (row: number) => number } {
+export function linesOf(
+  chunks: readonly ChunkLines[],
+  line: number,
+): { firstLines: number[]; lineOf: (row: number) => number } {
   let [nextLine, nextRow] = [line, 0];
   const firstLines = chunks.map(({ lines }) => (nextLine += lines) - lines);
   const firstRows = chunks.map(({ rows }) => (nextRow += rows) - rows);
@@ -154,12 +173,19 @@ export function linesOf(chunks: readonly ChunkLines[], line: number): { firstLin
 }
 
 /** What was left out, by line of the file: the first thousand, and how many more. */
-export function problemsOf(chunks: readonly Pick<Chunk, 'problems' | 'leftOut'>[], firstLines: readonly number[]): ReadProblem[] {
+export function problemsOf(
+  chunks: readonly Pick<Chunk, 'problems' | 'leftOut'>[],
+  firstLines: readonly number[],
+): ReadProblem[] {
   const listed = chunks
-    .flatMap(({ problems }, k) => problems.map((problem) => ({ ...problem, line: problem.line + firstLines[k]! })))
+    .flatMap(({ problems }, k) =>
+      problems.map((problem) => ({ ...problem, line: problem.line + firstLines[k]! })),
+    )
     .slice(0, KEPT_PROBLEMS);
   const hidden = chunks.reduce((sum, { leftOut }) => sum + leftOut, 0) - listed.length;
-  return hidden > 0 ? [...listed, { line: 0, message: `${hidden} more rows left out for like reasons` }] : listed;
+  return hidden > 0
+    ? [...listed, { line: 0, message: `${hidden} more rows left out for like reasons` }]
+    : listed;
 }
 
 /** Reads a whole file that is in memory; for small files and tests. */

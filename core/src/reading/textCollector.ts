@@ -55,11 +55,16 @@ export class TextCollector {
     codes.set(this.chunk.subarray(0, this.inChunk), this.chunks.length * CHUNK_ROWS);
     const texts: string[] = new Array(this.size);
     const decoder = new TextDecoder('utf-8', { ignoreBOM: true });
-    const all = isAscii(this.arena, this.used) ? decoder.decode(this.arena.subarray(0, this.used)) : undefined;
+    const all = isAscii(this.arena, this.used)
+      ? decoder.decode(this.arena.subarray(0, this.used))
+      : undefined;
     for (let code = 0; code < this.size; code++) {
       const start = code ? this.ends[code - 1]! : 0;
       // Of plain ASCII, characters stand where their bytes stand: one text is decoded and cut.
-      const text = all === undefined ? decoder.decode(this.arena.subarray(start, this.ends[code])) : all.slice(start, this.ends[code]);
+      const text =
+        all === undefined
+          ? decoder.decode(this.arena.subarray(start, this.ends[code]))
+          : all.slice(start, this.ends[code]);
       texts[code] = text;
     }
     this.chunks = [];
@@ -80,7 +85,10 @@ export class TextCollector {
       this.ends = grown(this.ends, new Float64Array(code * 2));
     }
     if (this.used + end - start > this.arena.length) {
-      this.arena = grown(this.arena, new Uint8Array(Math.max(this.arena.length * 2, this.used + end - start)));
+      this.arena = grown(
+        this.arena,
+        new Uint8Array(Math.max(this.arena.length * 2, this.used + end - start)),
+      );
     }
     this.arena.set(bytes.subarray(start, end), this.used);
     this.used += end - start;

@@ -32,7 +32,10 @@ export interface TypeGuess {
  */
 export function guessType(texts: readonly string[]): TypeGuess {
   if (texts.length === 0) return { type: TEXT, reason: 'no values' };
-  if (texts.every((text) => /^(true|false)$/i.test(text)) || (texts.length === 2 && /^(t,f|f,t|yes,no|no,yes)$/i.test(texts.join(',')))) {
+  if (
+    texts.every((text) => /^(true|false)$/i.test(text)) ||
+    (texts.length === 2 && /^(t,f|f,t|yes,no|no,yes)$/i.test(texts.join(',')))
+  ) {
     return { type: BOOLEAN, reason: 'two truth values' };
   }
   const written = (of: TextReading) => guessNumber(texts, of);
@@ -108,9 +111,16 @@ export function writtenAs<R extends TextReading & { readonly type: DataType }>(
   return { ...said, ...styles[fitting.indexOf(Math.max(...fitting))] };
 }
 
-function stylesOf({ type, pattern, decimalComma, thousands }: TextReading & { readonly type: DataType }): readonly TextReading[] {
-  if (type.kind === 'date') return pattern === undefined ? DATE_PATTERNS.map((text) => ({ pattern: text })) : [];
-  if (type.kind === 'timestamp') return pattern === undefined ? TIMESTAMP_PATTERNS.map((text) => ({ pattern: text })) : [];
+function stylesOf({
+  type,
+  pattern,
+  decimalComma,
+  thousands,
+}: TextReading & { readonly type: DataType }): readonly TextReading[] {
+  if (type.kind === 'date')
+    return pattern === undefined ? DATE_PATTERNS.map((text) => ({ pattern: text })) : [];
+  if (type.kind === 'timestamp')
+    return pattern === undefined ? TIMESTAMP_PATTERNS.map((text) => ({ pattern: text })) : [];
   const isNumber = type.kind === 'integer' || type.kind === 'decimal' || type.kind === 'double';
   return isNumber && decimalComma === undefined && thousands === undefined ? NUMBER_STYLES : [];
 }
@@ -147,7 +157,8 @@ export function detectNulls(columns: readonly (readonly string[])[]): string[] {
     const markers = texts.filter((text) => NULL_MARKERS.includes(text));
     if (markers.length === 0) continue;
     const rest = texts.filter((text) => text !== '' && !NULL_MARKERS.includes(text));
-    if (rest.length > 0 && guessType(rest).type.kind !== 'text') for (const marker of markers) found.add(marker);
+    if (rest.length > 0 && guessType(rest).type.kind !== 'text')
+      for (const marker of markers) found.add(marker);
   }
   return [...found];
 }
@@ -158,7 +169,10 @@ function guessNumber(texts: readonly string[], written: TextReading): TypeGuess 
   const toPlain = plainNumber(written);
   const plain: string[] = [];
   for (const text of texts) {
-    const number = decimalComma && written.thousands === undefined && text.includes(',') && text.includes('.') ? undefined : toPlain(text);
+    const number =
+      decimalComma && written.thousands === undefined && text.includes(',') && text.includes('.')
+        ? undefined
+        : toPlain(text);
     if (number === undefined) return undefined;
     plain.push(number);
   }
@@ -171,14 +185,16 @@ function guessNumber(texts: readonly string[], written: TextReading): TypeGuess 
         : undefined;
     }
     if (/^[+-]?0\d/.test(text) && !text.includes('.')) {
-      if (plain.every((t) => /^\d+$/.test(t)) && !looksLikeDays(plain)) return { type: TEXT, reason: 'digits with leading zeros: a code' };
+      if (plain.every((t) => /^\d+$/.test(t)) && !looksLikeDays(plain))
+        return { type: TEXT, reason: 'digits with leading zeros: a code' };
       return undefined;
     }
     if (text.includes('.')) scale = Math.max(scale, parsed.scale);
     whole = Math.max(whole, parsed.digits - parsed.scale);
   }
   if (scale === 0) {
-    if (looksLikeDays(plain)) return { type: DATE, pattern: 'yyyyMMdd', reason: 'eight digits that are all days' };
+    if (looksLikeDays(plain))
+      return { type: DATE, pattern: 'yyyyMMdd', reason: 'eight digits that are all days' };
     const reader = textReader(INTEGER);
     return plain.every((text) => reader(text) !== undefined)
       ? { type: INTEGER, reason: 'whole numbers' }
@@ -196,7 +212,10 @@ const OPEN_ENDS = new Set(['29991231', '99991231']);
 const looksLikeDays = (texts: readonly string[]): boolean => {
   const pattern = datePattern('yyyyMMdd')!;
   const days = texts.filter((text) => !OPEN_ENDS.has(text));
-  return days.length > 3 && days.every((text) => /^(19|20)\d{6}$/.test(text) && pattern.parseDate(text) !== undefined);
+  return (
+    days.length > 3 &&
+    days.every((text) => /^(19|20)\d{6}$/.test(text) && pattern.parseDate(text) !== undefined)
+  );
 };
 
 function guessMoment(texts: readonly string[]): TypeGuess | undefined {

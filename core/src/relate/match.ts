@@ -40,7 +40,8 @@ export function matchColumns(from: readonly Column[], to: readonly Column[]): Ma
     if (a > 0 && b > 0) matched += a;
     if (a > 0 && b === 0) orphans.push({ key, rows: a });
   }
-  const text = (key: number) => from.map((c) => String(toJson(columnValues(c)[c.codes[firstRow[key]!]!]!, c.type))).join(', ');
+  const text = (key: number) =>
+    from.map((c) => String(toJson(columnValues(c)[c.codes[firstRow[key]!]!]!, c.type))).join(', ');
   return {
     rows: keys.from.length,
     nulls: fromCounts[0]!,

@@ -10,7 +10,12 @@ export type Route =
   /** Bridge rows refer by `entry` to the table at the end of `anchor`; from the bridge, `path` leads on to the table. */
   | { readonly kind: 'bridge'; readonly entry: Relationship; readonly anchor: Path; readonly path: Path }
   /** Values at the `from` end (at the end of `anchor`) meet rows of the `to` end; from there, `path` leads on. */
-  | { readonly kind: 'many-to-many'; readonly entry: Relationship; readonly anchor: Path; readonly path: Path }
+  | {
+      readonly kind: 'many-to-many';
+      readonly entry: Relationship;
+      readonly anchor: Path;
+      readonly path: Path;
+    }
   | { readonly kind: 'ambiguous'; readonly paths: readonly Path[] };
 
 /** All relationships of a route, from the base table on. */
@@ -68,7 +73,13 @@ export class Reach {
     return new Set(this.lookups(table).keys());
   }
 
-  private walk(table: string, path: Relationship[], seen: Set<string>, via: Via, found: Map<string, Path[]>): void {
+  private walk(
+    table: string,
+    path: Relationship[],
+    seen: Set<string>,
+    via: Via,
+    found: Map<string, Path[]>,
+  ): void {
     const paths = found.get(table) ?? [];
     if (paths.length >= MOST_PATHS) return;
     found.set(table, [...paths, path]);
@@ -85,7 +96,11 @@ export class Reach {
   private narrow(found: Map<string, Path[]>, via: Via): void {
     for (const name of via) {
       const relationship = this.names.relationship(name);
-      if (!relationship || ![...found.values()].some((paths) => paths.some((path) => path.includes(relationship)))) continue;
+      if (
+        !relationship ||
+        ![...found.values()].some((paths) => paths.some((path) => path.includes(relationship)))
+      )
+        continue;
       for (const table of this.closure(relationship.to.table)) {
         const through = (found.get(table) ?? []).filter((path) => path.includes(relationship));
         if (through.length > 0) found.set(table, through);
@@ -96,7 +111,10 @@ export class Reach {
 
   private find(base: string, table: string, via: Via): Route | undefined {
     const direct = this.lookups(base, via).get(key(table));
-    if (direct) return direct.length === 1 ? { kind: 'lookup', path: direct[0]! } : { kind: 'ambiguous', paths: direct };
+    if (direct)
+      return direct.length === 1
+        ? { kind: 'lookup', path: direct[0]! }
+        : { kind: 'ambiguous', paths: direct };
     return this.only(this.bridges(base, table, via)) ?? this.only(this.manyToMany(base, table, via));
   }
 

@@ -101,7 +101,11 @@ describe('rows that meet', () => {
   test('an index leads to the first row with the same key', () => {
     fc.assert(
       fc.property(ids, ids, (from, to) => {
-        const index = rowIndex(relate('r', 'f', 't'), tableOf('f', [column('id', from)]), tableOf('t', [column('id', to)]));
+        const index = rowIndex(
+          relate('r', 'f', 't'),
+          tableOf('f', [column('id', from)]),
+          tableOf('t', [column('id', to)]),
+        );
         from.forEach((id, row) => expect(index[row]).toBe(id === null ? 0 : to.indexOf(id) + 1));
       }),
     );
@@ -110,8 +114,12 @@ describe('rows that meet', () => {
   test('composite keys meet when all their parts do', () => {
     fc.assert(
       fc.property(
-        fc.array(fc.tuple(fc.option(fc.integer({ min: 0, max: 3 })), fc.option(fc.constantFrom('a', 'b'))), { maxLength: 15 }),
-        fc.array(fc.tuple(fc.option(fc.integer({ min: 0, max: 3 })), fc.option(fc.constantFrom('a', 'b'))), { maxLength: 15 }),
+        fc.array(fc.tuple(fc.option(fc.integer({ min: 0, max: 3 })), fc.option(fc.constantFrom('a', 'b'))), {
+          maxLength: 15,
+        }),
+        fc.array(fc.tuple(fc.option(fc.integer({ min: 0, max: 3 })), fc.option(fc.constantFrom('a', 'b'))), {
+          maxLength: 15,
+        }),
         (from, to) => {
           const columns = (rows: typeof from) => [
             columnOfValues(
@@ -130,7 +138,9 @@ describe('rows that meet', () => {
           from.forEach((a, i) => {
             expect(keys.from[i] === 0).toBe(!filled(a));
             to.forEach((b, j) =>
-              expect(keys.from[i] === keys.to[j] && keys.from[i] !== 0).toBe(filled(a) && a[0] === b[0] && a[1] === b[1]),
+              expect(keys.from[i] === keys.to[j] && keys.from[i] !== 0).toBe(
+                filled(a) && a[0] === b[0] && a[1] === b[1],
+              ),
             );
           });
         },
@@ -168,7 +178,9 @@ describe('rows that meet', () => {
         expect(match.nulls).toBe(from.length - filled.length);
         expect(match.matched).toBe(filled.filter((v) => to.includes(v)).length);
         expect(match.fromDistinct).toBe(new Set(filled).size);
-        expect(match.toUnique).toBe(new Set(to.filter((v) => v !== null)).size === to.filter((v) => v !== null).length);
+        expect(match.toUnique).toBe(
+          new Set(to.filter((v) => v !== null)).size === to.filter((v) => v !== null).length,
+        );
         expect(match.orphans.reduce((n, o) => n + o.rows, 0)).toBe(filled.length - match.matched);
       }),
     );

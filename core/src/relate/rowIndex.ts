@@ -43,7 +43,9 @@ export function keyNumbers(from: readonly Column[], to: readonly Column[]): KeyN
       return known;
     };
     const numbered = (column: Column) =>
-      Uint32Array.from(columnValues(column), (value, code) => (code === 0 ? 0 : number(comparableValue(value, column))));
+      Uint32Array.from(columnValues(column), (value, code) =>
+        code === 0 ? 0 : number(comparableValue(value, column)),
+      );
     const [fromNumbers, toNumbers] = [numbered(fromColumn), numbered(toColumn)];
     if (i === 0) {
       a = Uint32Array.from({ length: a.length }, (_, row) => fromNumbers[fromColumn.codes[row]!]!);
@@ -75,7 +77,10 @@ export function keyNumbers(from: readonly Column[], to: readonly Column[]): KeyN
 
 /** Whether codes of two columns are a fixed distance apart: ranges of one type. */
 const areShifted = (from: Column, to: Column): boolean =>
-  from.domain.kind === 'range' && to.domain.kind === 'range' && from.type.kind === to.type.kind && scaleOf(from.type) === scaleOf(to.type);
+  from.domain.kind === 'range' &&
+  to.domain.kind === 'range' &&
+  from.type.kind === to.type.kind &&
+  scaleOf(from.type) === scaleOf(to.type);
 
 /**
  * By code of a column: row + 1 of the first row that has the same value in the other column, or 0. Rows themselves are not touched on this
@@ -111,7 +116,8 @@ export function orphanCodes(from: Column, to: Column): Uint8Array {
     const own = from.counts;
     const orphans = new Uint8Array(own.length);
     // Beyond the other's range there are no counts.
-    for (let code = 1; code < own.length; code++) if (own[code]! > 0 && (code + shift < 1 || !counts[code + shift])) orphans[code] = 1;
+    for (let code = 1; code < own.length; code++)
+      if (own[code]! > 0 && (code + shift < 1 || !counts[code + shift])) orphans[code] = 1;
     return orphans;
   }
   const known = new Set<Value>();

@@ -15,17 +15,21 @@ export interface Declared {
  */
 export function declaredAfter(table: Table, last: StepState): Declared {
   const given = (c: ModelColumn) => c.sourceName ?? c.name;
-  const kept = (name: string) => table.columns.find((c) => c.formula === undefined && sameName(given(c), name));
+  const kept = (name: string) =>
+    table.columns.find((c) => c.formula === undefined && sameName(given(c), name));
   const columns = last.columns.map(({ name, type }): ModelColumn => {
     const total = last.totals.some((t) => t.column === name);
     return kept(name) ?? { name, type, use: total ? 'quantity' : 'attribute' };
   });
-  const formulas = table.columns.filter((c) => c.formula !== undefined && !columns.some((made) => sameName(made.name, c.name)));
+  const formulas = table.columns.filter(
+    (c) => c.formula !== undefined && !columns.some((made) => sameName(made.name, c.name)),
+  );
   const removed = table.columns
     .filter((c) => c.formula === undefined && !last.columns.some(({ name }) => sameName(name, given(c))))
     .map((c) => c.name);
   const added = last.columns.filter(({ name }) => !kept(name)).map(({ name }) => name);
-  const gone = (name: string | null | undefined) => typeof name === 'string' && removed.some((r) => sameName(r, name));
+  const gone = (name: string | null | undefined) =>
+    typeof name === 'string' && removed.some((r) => sameName(r, name));
   const { key, label, snapshot, ...rest } = table;
   return {
     table: {

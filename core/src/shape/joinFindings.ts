@@ -83,7 +83,11 @@ export const sampleKeys = (
     .slice(0, SAMPLED)
     .map(({ key }) => keyOf(key, meeting, joined));
 
-function keyOf(key: number, meeting: Meeting, { input, other, on }: Pick<Joined, 'input' | 'other' | 'on'>): JoinKey {
+function keyOf(
+  key: number,
+  meeting: Meeting,
+  { input, other, on }: Pick<Joined, 'input' | 'other' | 'on'>,
+): JoinKey {
   const row = meeting.own.indexOf(key);
   const theirs = row < 0 ? meeting.theirs.indexOf(key) : -1;
   return {

@@ -32,7 +32,11 @@ export function withStaging(setting: StepSetting, tables: readonly Table[]): Ste
       const staging = tables.find((t) => sameName(t.name, name));
       if (!staging) return setting.table(name);
       let rows = made.get(staging.name);
-      if (!rows) made.set(staging.name, (rows = runSteps(staging, (staging.source as { steps: Step[] }).steps, setting).at(-1)!));
+      if (!rows)
+        made.set(
+          staging.name,
+          (rows = runSteps(staging, (staging.source as { steps: Step[] }).steps, setting).at(-1)!),
+        );
       return rows;
     },
   };
@@ -65,8 +69,12 @@ export function joinRemedies(
   }
   if (has('multiplies')) {
     const keys = join.on.map(([, theirs]) => columnOf(other, theirs).name);
-    const wanted = (join.columns ?? [...other.columns.values()].map((c) => c.name)).map((c) => (typeof c === 'string' ? c : c.column));
-    const brought = wanted.filter((name) => !keys.some((key) => sameName(key, name))).map((name) => columnOf(other, name).name);
+    const wanted = (join.columns ?? [...other.columns.values()].map((c) => c.name)).map((c) =>
+      typeof c === 'string' ? c : c.column,
+    );
+    const brought = wanted
+      .filter((name) => !keys.some((key) => sameName(key, name)))
+      .map((name) => columnOf(other, name).name);
     const ways = [
       {
         id: 'distinct-theirs' as const,
@@ -86,7 +94,10 @@ export function joinRemedies(
       const meeting = meet(input, rows, join.on);
       // Only what ends the repetition is a remedy.
       if (keptRows(meeting).left > input.rowCount) continue;
-      const columns = [...rows.columns.values()].map((c): ModelColumn => ({ name: c.name, type: formatType(c.type) }));
+      const columns = [...rows.columns.values()].map((c): ModelColumn => ({
+        name: c.name,
+        type: formatType(c.type),
+      }));
       found.push({
         id: way.id,
         says: `${way.says}, as a staging table ${name}`,
@@ -113,10 +124,20 @@ export function joinRemedies(
   return found;
 }
 
-const distinctSteps = (table: string, columns: readonly string[]): Step[] => [{ from: table }, { pick: [...columns] }, { distinct: true }];
+const distinctSteps = (table: string, columns: readonly string[]): Step[] => [
+  { from: table },
+  { pick: [...columns] },
+  { distinct: true },
+];
 
 /** Quantities are summed, of anything else the largest is taken: it stands for a value that is the same in all rows of a key. */
-function aggregateSteps(table: string, other: TableData, keys: readonly string[], brought: readonly string[], model: Model): Step[] {
+function aggregateSteps(
+  table: string,
+  other: TableData,
+  keys: readonly string[],
+  brought: readonly string[],
+  model: Model,
+): Step[] {
   const declared = model.tables.find((t) => sameName(t.name, table))?.columns ?? [];
   const columns = Object.fromEntries(
     brought.map((name) => {
@@ -131,13 +152,24 @@ function aggregateSteps(table: string, other: TableData, keys: readonly string[]
 
 function ownAggregate(input: TableData, keys: readonly string[], quantities: readonly string[]): Step {
   const columns = Object.fromEntries(
-    quantities.filter((name) => !keys.some((key) => sameName(key, name))).map((name) => [name, `sum(${quoteName(name)})`]),
+    quantities
+      .filter((name) => !keys.some((key) => sameName(key, name)))
+      .map((name) => [name, `sum(${quoteName(name)})`]),
   );
-  return { aggregate: { by: [...keys], columns: Object.keys(columns).length > 0 ? columns : { rows: `count(${quoteName(input.name)})` } } };
+  return {
+    aggregate: {
+      by: [...keys],
+      columns: Object.keys(columns).length > 0 ? columns : { rows: `count(${quoteName(input.name)})` },
+    },
+  };
 }
 
 /** Numeric columns that some table of the model declares a quantity. */
 const quantitiesOf = (model: Model, input: TableData): string[] =>
   [...input.columns.values()]
-    .filter((c) => isNumeric(c.type) && model.tables.some((t) => t.columns.some((d) => d.use === 'quantity' && sameName(d.name, c.name))))
+    .filter(
+      (c) =>
+        isNumeric(c.type) &&
+        model.tables.some((t) => t.columns.some((d) => d.use === 'quantity' && sameName(d.name, c.name))),
+    )
     .map((c) => c.name);

@@ -20,7 +20,8 @@ export interface Lineage {
 
 type Step = Readonly<Record<string, unknown>>;
 
-const stepsOf = (table: Table): readonly Step[] => (table.source && 'steps' in table.source ? table.source.steps : []);
+const stepsOf = (table: Table): readonly Step[] =>
+  table.source && 'steps' in table.source ? table.source.steps : [];
 
 /** Tables of the model that a derived table's steps read, in their order. Steps that are switched off read none. */
 export function tablesRead(steps: readonly Step[]): string[] {
@@ -39,7 +40,8 @@ export function sourceName(table: Table): string | undefined {
   const { source } = table;
   if (!source) return undefined;
   if ('file' in source) return source.file;
-  if ('connection' in source) return `${source.connection}: ${source.schema ? `${source.schema}.` : ''}${source.table}`;
+  if ('connection' in source)
+    return `${source.connection}: ${source.schema ? `${source.schema}.` : ''}${source.table}`;
   if ('calendar' in source) return 'a generated calendar';
   if ('members' in source) return 'typed by hand';
   return undefined;
@@ -109,12 +111,14 @@ function throughSteps(model: Model, steps: readonly Step[], wanted: string): Ori
       return to ? to.names.map((name) => ({ name, by: to.by ?? n.by })) : [n];
     });
   };
-  const has = (table: string, column: string) => columnsOf(model, table).some((c) => sameName(c.name, column));
+  const has = (table: string, column: string) =>
+    columnsOf(model, table).some((c) => sameName(c.name, column));
   for (const step of [...steps].reverse()) {
     if (Array.isArray(step.pick)) {
       const picked = step.pick as (string | { column: string; as: string })[];
       follow((name) => {
-        const from = picked.find((c) => typeof c !== 'string' && sameName(c.as, name)) as { column: string } | undefined;
+        const from = picked.find((c) => typeof c !== 'string' && sameName(c.as, name)) as
+          { column: string } | undefined;
         return from && { names: [from.column] };
       });
     } else if (step.derive) {
@@ -137,7 +141,9 @@ function throughSteps(model: Model, steps: readonly Step[], wanted: string): Ori
       };
       names = names.filter((n) => {
         const brought = columns
-          ? columns.map((c) => (typeof c === 'string' ? { column: c, as: c } : c)).find((c) => sameName(c.as, n.name))?.column
+          ? columns
+              .map((c) => (typeof c === 'string' ? { column: c, as: c } : c))
+              .find((c) => sameName(c.as, n.name))?.column
           : has(table, n.name) && !on.some(([, theirs]) => sameName(theirs, n.name))
             ? n.name
             : undefined;
@@ -158,19 +164,25 @@ function throughSteps(model: Model, steps: readonly Step[], wanted: string): Ori
   const proper = (o: Origin): Origin => {
     const table = model.tables.find((t) => sameName(t.name, o.table));
     const { column } = o;
-    const known = column === undefined ? undefined : columnsOf(model, o.table).find((c) => sameName(c.name, column));
+    const known =
+      column === undefined ? undefined : columnsOf(model, o.table).find((c) => sameName(c.name, column));
     return { ...o, table: table?.name ?? o.table, column: known?.name ?? column };
   };
-  return found.map(proper).filter((o, i, all) => all.findIndex((p) => p.table === o.table && p.column === o.column) === i);
+  return found
+    .map(proper)
+    .filter((o, i, all) => all.findIndex((p) => p.table === o.table && p.column === o.column) === i);
 }
 
-const columnsOf = (model: Model, table: string): readonly ModelColumn[] => model.tables.find((t) => sameName(t.name, table))?.columns ?? [];
+const columnsOf = (model: Model, table: string): readonly ModelColumn[] =>
+  model.tables.find((t) => sameName(t.name, table))?.columns ?? [];
 
 function ofFormula(model: Model, table: Table, formula: string, by: string): Origin[] {
   return namesIn(formula).flatMap((name): Origin[] => {
     const dot = name.indexOf('.');
     const [home, column] = dot < 0 ? [table.name, name] : [name.slice(0, dot), name.slice(dot + 1)];
     const found = columnsOf(model, home).find((c) => sameName(c.name, column));
-    return found ? [{ table: model.tables.find((t) => sameName(t.name, home))!.name, column: found.name, by }] : [];
+    return found
+      ? [{ table: model.tables.find((t) => sameName(t.name, home))!.name, column: found.name, by }]
+      : [];
   });
 }

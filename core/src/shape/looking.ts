@@ -24,7 +24,11 @@ export function looked(input: TableData, other: TableData, { on, valid, newest }
   const lists = rowLists(meeting.theirs, meeting.size);
   const rows = new Int32Array(input.rowCount).fill(-1);
   const several = new Uint8Array(input.rowCount);
-  const choose = valid ? chooseValid(input, other, valid, lists) : newest ? chooseNewest(other, newest, lists) : chooseFirst(lists);
+  const choose = valid
+    ? chooseValid(input, other, valid, lists)
+    : newest
+      ? chooseNewest(other, newest, lists)
+      : chooseFirst(lists);
   meeting.own.forEach((key, row) => {
     if (key === 0) return;
     const chosen = choose(key, row);
@@ -51,7 +55,8 @@ const byKey = (lists: Lists, of: (rows: Uint32Array) => ReturnType<Choose>): Cho
   };
 };
 
-const chooseFirst = (lists: Lists): Choose => byKey(lists, (rows) => ({ row: rows[0]!, several: rows.length > 1 }));
+const chooseFirst = (lists: Lists): Choose =>
+  byKey(lists, (rows) => ({ row: rows[0]!, several: rows.length > 1 }));
 
 /** Codes of a column are in the order of its values, null first. */
 const chooseNewest = (other: TableData, newest: string, lists: Lists): Choose => {
@@ -66,7 +71,12 @@ const chooseNewest = (other: TableData, newest: string, lists: Lists): Choose =>
   });
 };
 
-function chooseValid(input: TableData, other: TableData, valid: NonNullable<Lookup['valid']>, lists: Lists): Choose {
+function chooseValid(
+  input: TableData,
+  other: TableData,
+  valid: NonNullable<Lookup['valid']>,
+  lists: Lists,
+): Choose {
   const at = moments(stepColumn(input, valid.at, 'lookup'));
   const from = moments(stepColumn(other, valid.from, 'lookup'));
   const to = valid.to === undefined ? undefined : moments(stepColumn(other, valid.to, 'lookup'));
@@ -87,9 +97,15 @@ function chooseValid(input: TableData, other: TableData, valid: NonNullable<Look
   const orderOf = (key: number) => {
     let known = orders.get(key);
     if (!known) {
-      const rows = [...lists.rows.subarray(lists.starts[key], lists.starts[key + 1])].sort((a, b) => begins(a) - begins(b) || b - a);
+      const rows = [...lists.rows.subarray(lists.starts[key], lists.starts[key + 1])].sort(
+        (a, b) => begins(a) - begins(b) || b - a,
+      );
       let furthest = -Infinity;
-      known = { rows, starts: rows.map(begins), reach: rows.map((row) => (furthest = Math.max(furthest, ends(row)))) };
+      known = {
+        rows,
+        starts: rows.map(begins),
+        reach: rows.map((row) => (furthest = Math.max(furthest, ends(row)))),
+      };
       orders.set(key, known);
     }
     return known;
@@ -117,7 +133,9 @@ function chooseValid(input: TableData, other: TableData, valid: NonNullable<Look
 function moments(column: Column): { readonly kind: string; of(row: number): number | null } {
   const { kind } = column.type;
   if (kind !== 'date' && kind !== 'timestamp' && kind !== 'integer')
-    throw new DataError(`the step lookup needs a date, a timestamp or a number for ${column.name}, which is ${kind}`);
+    throw new DataError(
+      `the step lookup needs a date, a timestamp or a number for ${column.name}, which is ${kind}`,
+    );
   const values = columnValues(column);
   return {
     kind,

@@ -40,7 +40,9 @@ export function lookupFacts(input: TableData, other: TableData, lookup: Lookup):
   const joined = { input, other, on: lookup.on };
   const say = (kind: JoinFinding['kind'], of: Uint32Array, total: number) => {
     if (total === 0) return;
-    const keys = [...of.entries()].filter(([key, n]) => key > 0 && n > 0).map(([key, harm]) => ({ key, harm }));
+    const keys = [...of.entries()]
+      .filter(([key, n]) => key > 0 && n > 0)
+      .map(([key, harm]) => ({ key, harm }));
     findings.push({ kind, rows: total, keys: keys.length, sample: sampleKeys(keys, meeting, joined) });
   };
   say('misses', missed, input.rowCount - found);

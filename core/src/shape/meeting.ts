@@ -24,8 +24,14 @@ export interface Meeting {
 }
 
 /** Meets the rows of two tables by pairs of columns. Throws DataError for a column that is not there. */
-export function meet(input: TableData, other: TableData, on: readonly (readonly [string, string])[], verb = 'join'): Meeting {
-  if (on.some(([own, theirs]) => own === '' || theirs === '')) throw new DataError('choose the columns that must be equal');
+export function meet(
+  input: TableData,
+  other: TableData,
+  on: readonly (readonly [string, string])[],
+  verb = 'join',
+): Meeting {
+  if (on.some(([own, theirs]) => own === '' || theirs === ''))
+    throw new DataError('choose the columns that must be equal');
   const { from, to, size } = keyNumbers(
     on.map(([own]) => stepColumn(input, own, verb)),
     on.map(([, theirs]) => stepColumn(other, theirs, verb)),
@@ -60,7 +66,9 @@ export const MOST_JOINED = 1 << 28;
 export function joinedRows(meeting: Meeting, kind: JoinKind): { left: Int32Array; right: Int32Array } {
   const rows = keptRows(meeting)[kind];
   if (rows > MOST_JOINED)
-    throw new DataError(`the step join would make ${rows} rows: a key stands many times on both sides; aggregate one of them first`);
+    throw new DataError(
+      `the step join would make ${rows} rows: a key stands many times on both sides; aggregate one of them first`,
+    );
   const lists = rowLists(meeting.theirs, meeting.size);
   const [left, right] = [new Int32Array(rows), new Int32Array(rows)];
   let at = 0;

@@ -38,7 +38,13 @@ export function withMissing(model: Model, table: Table, candidates: Candidates):
     source: {
       steps: [
         ...steps(rows),
-        { lookup: { table: rows, on: key.map((c) => [c.name, c.name]), columns: [{ column: key[0]!.name, as: mark }] } },
+        {
+          lookup: {
+            table: rows,
+            on: key.map((c) => [c.name, c.name]),
+            columns: [{ column: key[0]!.name, as: mark }],
+          },
+        },
         { filter: `${mark} is null` },
         { pick: columns.map((c) => c.name) },
         ...(label ? [{ derive: { name: label.column.name, formula: label.formula } }] : []),
@@ -52,7 +58,8 @@ export function withMissing(model: Model, table: Table, candidates: Candidates):
 }
 
 /** A column's value as a text, in a row formula. */
-export const asText = (c: ModelColumn): string => (c.type === 'text' ? quoteName(c.name) : `cast(${quoteName(c.name)} as text)`);
+export const asText = (c: ModelColumn): string =>
+  c.type === 'text' ? quoteName(c.name) : `cast(${quoteName(c.name)} as text)`;
 
 /** Where the values of a dimension's key come from that may have no member: columns of a table, in the order of the key. */
 export interface Referring {
@@ -76,8 +83,12 @@ export function missingMembers(
   if (columns.length !== key.length || columns.some((c, i) => c.type !== key[i]!.type)) return undefined;
   if ([...columns, ...key].some((c) => c.formula !== undefined)) return undefined;
   const label = table.columns.find((c) => shown.label !== undefined && sameName(c.name, shown.label));
-  const holds = label?.type === 'text' && label.formula === undefined && !key.includes(label) ? label : undefined;
-  const text = [...(shown.words === '' ? [] : [`'${shown.words} '`]), key.map(asText).join(" || ', ' || ")].join(' || ');
+  const holds =
+    label?.type === 'text' && label.formula === undefined && !key.includes(label) ? label : undefined;
+  const text = [
+    ...(shown.words === '' ? [] : [`'${shown.words} '`]),
+    key.map(asText).join(" || ', ' || "),
+  ].join(' || ');
   const under = withMissing(model, table, {
     name: `${table.name}_${shown.suffix}`,
     steps: (rows) => [
@@ -100,7 +111,8 @@ export function missingMembers(
 export function parentsAsMembers(model: Model, hierarchy: Hierarchy): Edit | undefined {
   const table = model.tables.find((t) => sameName(t.name, hierarchy.table));
   const keyName = hierarchy.key ?? (table?.key?.length === 1 ? table.key[0] : undefined);
-  const column = (name: string | undefined) => table?.columns.find((c) => name !== undefined && sameName(c.name, name));
+  const column = (name: string | undefined) =>
+    table?.columns.find((c) => name !== undefined && sameName(c.name, name));
   const [key, parent] = [column(keyName), column(hierarchy.parent)];
   if (!table || !key || !parent) return undefined;
   const shown = { suffix: 'parents', label: hierarchy.label ?? table.label, words: '' };

@@ -31,7 +31,10 @@ export function converted(
   pattern: string | undefined,
   lineOf: (row: number) => number,
 ): { column: Column; misfits: Misfits | undefined } {
-  const convert = column.type.kind === 'text' ? textReader(type, pattern === undefined ? {} : { pattern }) : converter(column.type, type);
+  const convert =
+    column.type.kind === 'text'
+      ? textReader(type, pattern === undefined ? {} : { pattern })
+      : converter(column.type, type);
   const own = columnValues(column);
   const values = own.map((value): Value => (value === null ? null : (convert(value as never) ?? null)));
   const lost = new Set(own.flatMap((value, code) => (value !== null && values[code] === null ? [code] : [])));

@@ -23,12 +23,19 @@ export function runSteps(table: Table, steps: readonly Step[], setting: StepSett
 
 /** The rows that the steps begin with. */
 export function firstState(table: Table, first: Step | undefined, setting: StepSetting): TableData {
-  if (typeof first?.from !== 'string') throw new DataError(`the steps of ${table.name} begin with { "from": "table" }`);
+  if (typeof first?.from !== 'string')
+    throw new DataError(`the steps of ${table.name} begin with { "from": "table" }`);
   return setting.table(first.from);
 }
 
 /** The rows after one step. Throws DataError with its place. */
-export function runStep(table: string, place: number, step: Step, input: TableData, setting: StepSetting): TableData {
+export function runStep(
+  table: string,
+  place: number,
+  step: Step,
+  input: TableData,
+  setting: StepSetting,
+): TableData {
   const verbs = Object.keys(step);
   const where = `step ${place} of ${table}`;
   const kind = STEP_KINDS.find((k) => k.verb === verbs[0]);
@@ -79,5 +86,8 @@ export function derivedRows(table: Table, steps: readonly Step[], setting: StepS
         Array.from(found.codes, (code) => values[code]!),
       );
     });
-  return tableOf(table.name, columns, { rowCount: last.rowCount, ...(last.lineOf ? { lineOf: last.lineOf } : {}) });
+  return tableOf(table.name, columns, {
+    rowCount: last.rowCount,
+    ...(last.lineOf ? { lineOf: last.lineOf } : {}),
+  });
 }

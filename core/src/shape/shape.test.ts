@@ -16,8 +16,14 @@ const log = tableOf(
   ],
   { lineOf: (row) => row + 2 },
 );
-const branch = tableOf('branch', [columnOfValues('id', INTEGER, [1, 3]), columnOfValues('name', TEXT, ['Ash', 'Oak'])]);
-const prices = tableOf('prices', [columnOfValues('branch', INTEGER, [1, 1]), columnOfValues('price', INTEGER, [5, 6])]);
+const branch = tableOf('branch', [
+  columnOfValues('id', INTEGER, [1, 3]),
+  columnOfValues('name', TEXT, ['Ash', 'Oak']),
+]);
+const prices = tableOf('prices', [
+  columnOfValues('branch', INTEGER, [1, 1]),
+  columnOfValues('price', INTEGER, [5, 6]),
+]);
 const tables: Record<string, TableData> = { log, branch, prices };
 const setting = { table: (name: string) => tables[name] ?? fail(name), today: 0 };
 function fail(name: string): never {
@@ -27,13 +33,23 @@ const derived: Table = { name: 'made', role: 'fact', columns: [] };
 
 function rowsAfter(...steps: object[]): Value[][] {
   const last = runSteps(derived, [{ from: 'log' }, ...steps] as Record<string, unknown>[], setting).at(-1)!;
-  return Array.from({ length: last.rowCount }, (_, row) => [...last.columns.keys()].map((name) => valueAt(columnOf(last, name), row)));
+  return Array.from({ length: last.rowCount }, (_, row) =>
+    [...last.columns.keys()].map((name) => valueAt(columnOf(last, name), row)),
+  );
 }
 
 test.each<[string, object[], Value[][]]>([
   ['filter keeps what is true', [{ filter: "kind = 'loan'" }, { pick: ['branch'] }], [[1], [2], [1]]],
-  ['pick takes columns under new names', [{ pick: [{ column: 'fine', as: 'amount' }, 'kind'] }, { filter: 'amount > 1' }], [[125, 'loan']]],
-  ['derive adds a column', [{ derive: { name: 'twice', formula: 'fine * 2' } }, { pick: ['twice'] }], [[100], [null], [250], [100], [20]]],
+  [
+    'pick takes columns under new names',
+    [{ pick: [{ column: 'fine', as: 'amount' }, 'kind'] }, { filter: 'amount > 1' }],
+    [[125, 'loan']],
+  ],
+  [
+    'derive adds a column',
+    [{ derive: { name: 'twice', formula: 'fine * 2' } }, { pick: ['twice'] }],
+    [[100], [null], [250], [100], [20]],
+  ],
   [
     'distinct takes the first of rows that are alike',
     [{ distinct: true }, { pick: ['branch', 'fine'] }],
@@ -50,7 +66,12 @@ test.each<[string, object[], Value[][]]>([
       {
         aggregate: {
           by: ['branch'],
-          columns: { n: 'count(log)', fines: 'sum(fine)', kinds: 'count(distinct kind)', last: 'latest(kind by fine)' },
+          columns: {
+            n: 'count(log)',
+            fines: 'sum(fine)',
+            kinds: 'count(distinct kind)',
+            last: 'latest(kind by fine)',
+          },
         },
       },
     ],
@@ -59,7 +80,11 @@ test.each<[string, object[], Value[][]]>([
       [2, 2, 135, 1, 'loan'],
     ],
   ],
-  ['aggregate without columns to group by makes one row', [{ aggregate: { by: [], columns: { mean: 'avg(fine)' } } }], [[0.5875]]],
+  [
+    'aggregate without columns to group by makes one row',
+    [{ aggregate: { by: [], columns: { mean: 'avg(fine)' } } }],
+    [[0.5875]],
+  ],
   [
     'an inner join loses rows without a partner and multiplies those with two',
     [{ join: { table: 'prices', kind: 'inner', on: [['branch', 'branch']] } }, { pick: ['branch', 'price'] }],
@@ -76,7 +101,14 @@ test.each<[string, object[], Value[][]]>([
     'a left join keeps them',
     [
       { aggregate: { by: ['branch'], columns: {} } },
-      { join: { table: 'branch', kind: 'left', on: [['branch', 'id']], columns: [{ column: 'name', as: 'of' }] } },
+      {
+        join: {
+          table: 'branch',
+          kind: 'left',
+          on: [['branch', 'id']],
+          columns: [{ column: 'name', as: 'of' }],
+        },
+      },
     ],
     [
       [1, 'Ash'],
@@ -135,7 +167,10 @@ test.each<[string, object[], Value[][]]>([
 });
 
 test.each<[object[], RegExp]>([
-  [[{ filter: 'brnach = 1' }], /step 2 of made: the formula brnach = 1: no column "brnach": did you mean "branch"/],
+  [
+    [{ filter: 'brnach = 1' }],
+    /step 2 of made: the formula brnach = 1: no column "brnach": did you mean "branch"/,
+  ],
   [[{ filter: 'branch + 1' }], /needs a condition/],
   [[{ fliter: 'true' }], /did you mean filter/],
   [[{ filter: 'true', pick: ['a'] }], /one verb is expected/],
@@ -167,9 +202,9 @@ test('the last state is brought to what the model declares', () => {
   const made = derivedRows(table, [{ from: 'log' }], setting);
   expect([...made.columns.values()].map((c) => c.name)).toEqual(['Fine']);
   expect([0, 1, 2].map((row) => valueAt(columnOf(made, 'fine'), row))).toEqual([1, null, 1]);
-  expect(() => derivedRows({ ...table, columns: [{ name: 'gone', type: 'text' }] }, [{ from: 'log' }], setting)).toThrow(
-    /give no column "gone"/,
-  );
+  expect(() =>
+    derivedRows({ ...table, columns: [{ name: 'gone', type: 'text' }] }, [{ from: 'log' }], setting),
+  ).toThrow(/give no column "gone"/);
   expect(() => derivedRows(table, [{ filter: 'true' }], setting)).toThrow(/begin with/);
 });
 
@@ -196,7 +231,11 @@ test('a left join keeps at least each row, an inner join what matches, and total
       const pairs = a.reduce<number>((n, x) => n + (x === null ? 0 : b.filter((y) => y === x).length), 0);
       const lone = a.filter((x) => x === null || !b.includes(x)).length;
       const others = b.filter((y) => y === null || !a.includes(y)).length;
-      expect([joined('inner'), joined('left'), joined('full')]).toEqual([pairs, pairs + lone, pairs + lone + others]);
+      expect([joined('inner'), joined('left'), joined('full')]).toEqual([
+        pairs,
+        pairs + lone,
+        pairs + lone + others,
+      ]);
     }),
   );
 });

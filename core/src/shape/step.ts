@@ -43,7 +43,10 @@ export function selectRows(table: TableData, rows: ArrayLike<number>): TableData
     return columnOfCodes(column.name, column.type, column.domain, codes);
   });
   const { lineOf } = table;
-  return tableOf(table.name, columns, { rowCount: rows.length, ...(lineOf ? { lineOf: (row: number) => lineOf(rows[row]!) } : {}) });
+  return tableOf(table.name, columns, {
+    rowCount: rows.length,
+    ...(lineOf ? { lineOf: (row: number) => lineOf(rows[row]!) } : {}),
+  });
 }
 
 /** As `selectRows`, for one column, with -1 for a row that is not there. */
@@ -54,7 +57,10 @@ export function pickRows(column: Column, name: string, rows: ArrayLike<number>):
 }
 
 export const withColumns = (table: TableData, columns: readonly Column[]): TableData =>
-  tableOf(table.name, columns, { rowCount: table.rowCount, ...(table.lineOf ? { lineOf: table.lineOf } : {}) });
+  tableOf(table.name, columns, {
+    rowCount: table.rowCount,
+    ...(table.lineOf ? { lineOf: table.lineOf } : {}),
+  });
 
 /** A row formula over the rows as they are now: columns stand alone or behind the table's name. */
 export function stepFormula(
@@ -70,7 +76,8 @@ export function stepFormula(
   const model: Model = { crease: 1, name: 'step', tables: [shape] };
   const data = new ModelData(model, () => table, setting.today);
   const checked = data.checker.rowFormula(shape, formula);
-  if (!checked.typed) throw new DataError(`the formula ${formula}: ${checked.faults.map((f) => f.message).join('; ')}`);
+  if (!checked.typed)
+    throw new DataError(`the formula ${formula}: ${checked.faults.map((f) => f.message).join('; ')}`);
   const { typed } = checked;
   return {
     evaluate: rowValues(data, shape.name, typed),

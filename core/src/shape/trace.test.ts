@@ -4,7 +4,15 @@ import { columnOfValues, tableOf } from '../columns/index.ts';
 import type { Model, Table } from '../model/index.ts';
 import { DataError } from '../query/index.ts';
 import { DATE, decimal, INTEGER, TEXT } from '../values/index.ts';
-import { declaredAfter, joinRemedies, lineageOf, originsOf, rowsAfter, stateKeeper, traceSteps } from './index.ts';
+import {
+  declaredAfter,
+  joinRemedies,
+  lineageOf,
+  originsOf,
+  rowsAfter,
+  stateKeeper,
+  traceSteps,
+} from './index.ts';
 
 const rows: Record<string, TableData> = {
   visit: tableOf('visit', [
@@ -68,7 +76,9 @@ const setting = {
   today: 0,
 };
 const trace = (...steps: object[]) => traceSteps(model, made, steps as Record<string, unknown>[], setting);
-const joinTo = (table: string, kind: string, more: object = {}) => ({ join: { table, kind, on: [['branch', 'branch']], ...more } });
+const joinTo = (table: string, kind: string, more: object = {}) => ({
+  join: { table, kind, on: [['branch', 'branch']], ...more },
+});
 
 test('after each step stand its rows, its columns and the totals of its quantities', () => {
   const { states, fault } = trace(
@@ -100,16 +110,29 @@ test('after each step stand its rows, its columns and the totals of its quantiti
 });
 
 test('a step that cannot be run ends the list with its fault; a step that is switched off changes nothing', () => {
-  const { states, fault } = trace({ from: 'visit' }, { off: { filter: 'nonsense(' } }, { filter: 'nonsense > 1' }, { distinct: true });
+  const { states, fault } = trace(
+    { from: 'visit' },
+    { off: { filter: 'nonsense(' } },
+    { filter: 'nonsense > 1' },
+    { distinct: true },
+  );
   expect(states.map((s) => s.rows)).toEqual([5, 5]);
-  expect(fault).toEqual({ place: 3, message: expect.stringMatching(/step 3 of made: .*no column "nonsense"/) as string });
+  expect(fault).toEqual({
+    place: 3,
+    message: expect.stringMatching(/step 3 of made: .*no column "nonsense"/) as string,
+  });
 });
 
 test('a join that multiplies rows says which keys do it, and a staging table with one row per key is offered', () => {
   const steps = [{ from: 'visit' }, joinTo('price', 'left', { columns: ['fee'] })];
   const { states } = trace(...steps);
   const { join, rows: after } = states[1]!;
-  expect([after, join!.keeps, join!.ownLone, join!.theirLone]).toEqual([8, { inner: 6, left: 8, full: 8 }, 2, 0]);
+  expect([after, join!.keeps, join!.ownLone, join!.theirLone]).toEqual([
+    8,
+    { inner: 6, left: 8, full: 8 },
+    2,
+    0,
+  ]);
   const [multiplies, repeats] = join!.findings;
   expect(multiplies).toEqual({
     kind: 'multiplies',
@@ -133,13 +156,21 @@ test('a join that multiplies rows says which keys do it, and a staging table wit
     role: 'staging',
     source: { steps: [{ from: 'price' }, { aggregate: { by: ['branch'], columns: { fee: 'sum(fee)' } } }] },
   });
-  const withStaging = { ...setting, table: (name: string) => (name === 'price_per_branch' ? derived() : setting.table(name)) };
-  const derived = () => rowsAfter(made, (tables[0]!.source as { steps: Record<string, unknown>[] }).steps, 2, setting);
+  const withStaging = {
+    ...setting,
+    table: (name: string) => (name === 'price_per_branch' ? derived() : setting.table(name)),
+  };
+  const derived = () =>
+    rowsAfter(made, (tables[0]!.source as { steps: Record<string, unknown>[] }).steps, 2, setting);
   expect(traceSteps(model, made, mended, withStaging).states.at(-1)!.rows).toBe(5);
 });
 
 test('where rows of the other side are alike, they are taken once', () => {
-  const steps = [{ from: 'visit' }, { filter: "branch = 'A'" }, joinTo('price', 'inner', { columns: ['town'] })];
+  const steps = [
+    { from: 'visit' },
+    { filter: "branch = 'A'" },
+    joinTo('price', 'inner', { columns: ['town'] }),
+  ];
   const { join } = trace(...steps).states[2]!;
   const input = rowsAfter(made, steps, 2, setting);
   expect(joinRemedies(model, input, steps, 3, join!.findings, setting).map((r) => [r.id, r.rows])).toEqual([
@@ -152,7 +183,12 @@ test('an inner join that loses rows says whose, and offers to keep them', () => 
   const steps = [{ from: 'visit' }, joinTo('budget', 'inner')];
   const { join, totals } = trace(...steps).states[1]!;
   // Null keys are lost too, though no value of theirs can be shown.
-  expect(join!.findings[0]).toEqual({ kind: 'loses', rows: 2, keys: 1, sample: [{ key: ['C'], own: 1, theirs: 0 }] });
+  expect(join!.findings[0]).toEqual({
+    kind: 'loses',
+    rows: 2,
+    keys: 1,
+    sample: [{ key: ['C'], own: 1, theirs: 0 }],
+  });
   expect(join!.findings[1]).toMatchObject({ kind: 'repeats', rows: 1, quantities: ['amount'] });
   expect(totals).toEqual([
     { column: 'visitors', total: 60 },
@@ -171,7 +207,8 @@ test('findings count what the rows show, for any keys', () => {
         b: tableOf('b', [columnOfValues('k', INTEGER, b)]),
       };
       const steps = [{ from: 'a' }, { join: { table: 'b', kind: 'inner', on: [['k', 'k']], columns: [] } }];
-      const { join } = traceSteps(model, made, steps, { table: (name) => tables[name]!, today: 0 }).states[1]!;
+      const { join } = traceSteps(model, made, steps, { table: (name) => tables[name]!, today: 0 })
+        .states[1]!;
       const partners = a.map((x) => (x === null ? 0 : b.filter((y) => y === x).length));
       const found = (kind: string) => join!.findings.find((f) => f.kind === kind)?.rows ?? 0;
       expect(found('multiplies')).toBe(partners.reduce<number>((n, p) => n + Math.max(0, p - 1), 0));
@@ -206,7 +243,11 @@ test('what the last state gives is declared: columns that stay keep their use, t
   const steps = [{ from: 'visit' }, { aggregate: { by: ['branch'], columns: { heads: 'sum(visitors)' } } }];
   const { table: next, added, removed } = declaredAfter(table, trace(...steps).states.at(-1)!);
   expect([added, removed, next.key, next.label]).toEqual([['heads'], ['day'], ['branch'], undefined]);
-  expect(next.columns).toEqual([table.columns[0], { name: 'heads', type: 'integer', use: 'quantity' }, table.columns[2]]);
+  expect(next.columns).toEqual([
+    table.columns[0],
+    { name: 'heads', type: 'integer', use: 'quantity' },
+    table.columns[2],
+  ]);
 });
 
 describe('lineage', () => {
@@ -217,8 +258,20 @@ describe('lineage', () => {
       steps: [
         { from: 'visit' },
         { derive: { name: 'large', formula: 'visitors > 20' } },
-        { aggregate: { by: ['branch'], columns: { heads: 'sum(visitors)', best: 'max(large)', days: 'count(visit)' } } },
-        { join: { table: 'budget', kind: 'left', on: [['branch', 'branch']], columns: [{ column: 'amount', as: 'money' }] } },
+        {
+          aggregate: {
+            by: ['branch'],
+            columns: { heads: 'sum(visitors)', best: 'max(large)', days: 'count(visit)' },
+          },
+        },
+        {
+          join: {
+            table: 'budget',
+            kind: 'left',
+            on: [['branch', 'branch']],
+            columns: [{ column: 'amount', as: 'money' }],
+          },
+        },
         { off: { union: ['price'] } },
         { pick: ['branch', { column: 'heads', as: 'people' }, 'best', 'money', 'days'] },
       ],
@@ -244,7 +297,10 @@ describe('lineage', () => {
       ['table:price', 1],
       ['table:per_branch', 2],
     ]);
-    expect(edges.filter((e) => e.to === 'table:per_branch').map((e) => e.from)).toEqual(['table:visit', 'table:budget']);
+    expect(edges.filter((e) => e.to === 'table:per_branch').map((e) => e.from)).toEqual([
+      'table:visit',
+      'table:budget',
+    ]);
   });
 
   test.each([
@@ -261,8 +317,11 @@ describe('lineage', () => {
       ],
     ],
   ])('%s is traced to the columns that it comes from', (column, expected) => {
-    expect(originsOf(whole, 'per_branch', column).map((o) => [o.column === undefined ? o.table : `${o.table}.${o.column}`, o.by])).toEqual(
-      expected,
-    );
+    expect(
+      originsOf(whole, 'per_branch', column).map((o) => [
+        o.column === undefined ? o.table : `${o.table}.${o.column}`,
+        o.by,
+      ]),
+    ).toEqual(expected);
   });
 });

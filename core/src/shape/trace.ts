@@ -67,7 +67,13 @@ export interface KeptStates {
 const MOST_TRIED = 20_000_000;
 
 /** The states of a derived table's steps with what each did. A step that cannot be run ends the list with its fault. */
-export function traceSteps(model: Model, table: Table, steps: readonly Step[], setting: StepSetting, kept?: KeptStates): StepTrace {
+export function traceSteps(
+  model: Model,
+  table: Table,
+  steps: readonly Step[],
+  setting: StepSetting,
+  kept?: KeptStates,
+): StepTrace {
   const states: StepState[] = [];
   let quantities: ReadonlySet<string> = new Set();
   let before: TableData | undefined;
@@ -101,8 +107,15 @@ export function traceSteps(model: Model, table: Table, steps: readonly Step[], s
 }
 
 /** The rows after the step at a place, from 1. Throws DataError. */
-export function rowsAfter(table: Table, steps: readonly Step[], place: number, setting: StepSetting, kept?: KeptStates): TableData {
-  if (place < 1 || place > steps.length) throw new DataError(`${table.name} has no step ${place}: there are ${steps.length}`);
+export function rowsAfter(
+  table: Table,
+  steps: readonly Step[],
+  place: number,
+  setting: StepSetting,
+  kept?: KeptStates,
+): TableData {
+  if (place < 1 || place > steps.length)
+    throw new DataError(`${table.name} has no step ${place}: there are ${steps.length}`);
   let state: TableData | undefined;
   for (let i = 0; i < place; i++) state = stateAfter(table, steps, i, state, setting, kept);
   return state!;
@@ -119,7 +132,8 @@ function stateAfter(
   const key = JSON.stringify(steps.slice(0, i + 1));
   const known = kept?.get(key);
   if (known) return known;
-  const state = i === 0 ? firstState(table, steps[0], setting) : runStep(table.name, i + 1, steps[i]!, before!, setting);
+  const state =
+    i === 0 ? firstState(table, steps[0], setting) : runStep(table.name, i + 1, steps[i]!, before!, setting);
   kept?.set(key, state);
   return state;
 }
@@ -136,7 +150,9 @@ function joinFacts(model: Model, input: TableData, step: Step, setting: StepSett
   const repeatable = (theirs?.columns ?? [])
     .filter(
       (c) =>
-        c.use === 'quantity' && other.columns.has(c.name.toLowerCase()) && (!brought || brought.some((name) => sameName(name, c.name))),
+        c.use === 'quantity' &&
+        other.columns.has(c.name.toLowerCase()) &&
+        (!brought || brought.some((name) => sameName(name, c.name))),
     )
     .map((c) => c.name);
   return {
@@ -152,9 +168,17 @@ function joinFacts(model: Model, input: TableData, step: Step, setting: StepSett
 }
 
 /** Columns of a state that are summed: quantities of the tables that went in, of the table itself, and what aggregates made. */
-function quantitiesAfter(model: Model, table: Table, step: Step, state: TableData, before: ReadonlySet<string>): ReadonlySet<string> {
+function quantitiesAfter(
+  model: Model,
+  table: Table,
+  step: Step,
+  state: TableData,
+  before: ReadonlySet<string>,
+): ReadonlySet<string> {
   const declared = (name: string) =>
-    (model.tables.find((t) => sameName(t.name, name))?.columns ?? []).filter((c) => c.use === 'quantity').map((c) => c.name.toLowerCase());
+    (model.tables.find((t) => sameName(t.name, name))?.columns ?? [])
+      .filter((c) => c.use === 'quantity')
+      .map((c) => c.name.toLowerCase());
   const found = new Set(before);
   const of = (names: readonly string[]) => names.forEach((name) => found.add(name.toLowerCase()));
   const renamed = (columns: unknown) => {
@@ -189,10 +213,14 @@ export function totalOf(column: Column): Json {
     if (counts[code] === 0) continue;
     any = true;
     const value = values[code] as Exact;
-    sum = isExact(column.type) ? add(sum, multiply(value, counts[code]!)) : (sum as number) + (value as number) * counts[code]!;
+    sum = isExact(column.type)
+      ? add(sum, multiply(value, counts[code]!))
+      : (sum as number) + (value as number) * counts[code]!;
   }
   if (!any) return null;
-  return isExact(column.type) ? toJson(rescale(sum, scaleOf(column.type), scaleOf(column.type)), column.type) : toJson(sum, column.type);
+  return isExact(column.type)
+    ? toJson(rescale(sum, scaleOf(column.type), scaleOf(column.type)), column.type)
+    : toJson(sum, column.type);
 }
 
 /** Keeps the last states of one model revision's steps, so that a change of a step runs only those behind it. */

@@ -68,10 +68,14 @@ export interface VersionMatch {
  * own key where that is one column, else to the member and the day on which the version begins. A default relationship to the member gives way.
  * Undefined where the fact's rows cannot be given steps, or the dimension keeps no versions.
  */
-export function matchVersions(model: Model, { fact, dimension, members, at }: VersionMatch): Edit | undefined {
+export function matchVersions(
+  model: Model,
+  { fact, dimension, members, at }: VersionMatch,
+): Edit | undefined {
   const { validity, key = [] } = dimension;
   if (!validity) return undefined;
-  const single = key.length === 1 && !validity.of.some((name) => sameName(name, key[0]!)) ? key[0]! : undefined;
+  const single =
+    key.length === 1 && !validity.of.some((name) => sameName(name, key[0]!)) ? key[0]! : undefined;
   const brought = single ?? validity.from;
   const type = dimension.columns.find((c) => sameName(c.name, brought))?.type;
   if (type === undefined) return undefined;
@@ -94,7 +98,11 @@ export function matchVersions(model: Model, { fact, dimension, members, at }: Ve
   const ends = { from: { table: fact.name, columns: from }, to: { table: dimension.name, columns: to } };
   const relationship: Relationship = old
     ? { ...old, ...ends, cardinality: 'many-to-one' }
-    : { name: freeName(`${fact.name}_${dimension.name}`, model.relationships ?? []), ...ends, cardinality: 'many-to-one' };
+    : {
+        name: freeName(`${fact.name}_${dimension.name}`, model.relationships ?? []),
+        ...ends,
+        cardinality: 'many-to-one',
+      };
   return [
     ...under.edit,
     ...(single ? [] : [{ do: 'set-table' as const, table: dimension.name, change: { key: to } }]),

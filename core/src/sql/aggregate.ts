@@ -16,7 +16,8 @@ export interface Grouping {
 }
 
 /** A WHERE of all conditions, or nothing. */
-export const whereSql = (where: readonly string[]): string => (where.length === 0 ? '' : `\n    where ${where.join('\n      and ')}`);
+export const whereSql = (where: readonly string[]): string =>
+  where.length === 0 ? '' : `\n    where ${where.join('\n      and ')}`;
 
 /** A SELECT of the keys and the aggregate's value `v`, a row for each group; groups without rows (or without values) may be missing. */
 export function groupedSql(g: Grouping, dialect: SqlDialect): string {
@@ -33,7 +34,10 @@ export function groupedSql(g: Grouping, dialect: SqlDialect): string {
     case 'max':
       return plain(g, dialect.extreme(g.aggregate, arg!.sql, arg!.type));
     case 'only':
-      return plain(g, `case when count(distinct ${arg!.sql}) = 1 then ${dialect.extreme('min', arg!.sql, arg!.type)} end`);
+      return plain(
+        g,
+        `case when count(distinct ${arg!.sql}) = 1 then ${dialect.extreme('min', arg!.sql, arg!.type)} end`,
+      );
     case 'latest':
     case 'earliest':
       return byMoment(g, dialect, g.aggregate === 'latest' ? 'desc' : 'asc');
@@ -46,8 +50,10 @@ export function groupedSql(g: Grouping, dialect: SqlDialect): string {
 
 const names = (g: Grouping): string[] => g.keys.map((key) => key.name);
 const listed = (parts: readonly string[]): string => parts.map((part) => `${part}, `).join('');
-const groupBy = (keys: readonly string[]): string => (keys.length === 0 ? '' : `\n    group by ${keys.join(', ')}`);
-const partition = (keys: readonly string[]): string => (keys.length === 0 ? '' : `partition by ${keys.join(', ')}`);
+const groupBy = (keys: readonly string[]): string =>
+  keys.length === 0 ? '' : `\n    group by ${keys.join(', ')}`;
+const partition = (keys: readonly string[]): string =>
+  keys.length === 0 ? '' : `partition by ${keys.join(', ')}`;
 
 function plain(g: Grouping, value: string): string {
   const keys = g.keys.map((key) => `${key.sql} as ${key.name}`);

@@ -60,7 +60,12 @@ export interface SqlSetting {
 }
 
 /** Compiles a query, and its totals. `exact` leaves values in canonical form, for a program to read; else they are as people read them. */
-export function compileQuery(asked: SqlSetting, query: Query, dialect: SqlDialect, exact = false): CompiledAnswer {
+export function compileQuery(
+  asked: SqlSetting,
+  query: Query,
+  dialect: SqlDialect,
+  exact = false,
+): CompiledAnswer {
   const setting = mentionsRole(asked.model, query) ? roledSetting(asked) : asked;
   const compiler = new QueryCompiler(setting, dialect, exact);
   const { rows, unreached } = compiler.rows(query);
@@ -98,7 +103,9 @@ class QueryCompiler implements Statement {
   // ---------- the statement ----------
 
   value(value: Value, type: DataType): string {
-    const known = this.parameters.findIndex((p) => p.value === value && formatType(p.type) === formatType(type));
+    const known = this.parameters.findIndex(
+      (p) => p.value === value && formatType(p.type) === formatType(type),
+    );
     if (known < 0) this.parameters.push({ value, type });
     return this.dialect.parameter(known < 0 ? this.parameters.length : known + 1, type);
   }
@@ -135,7 +142,9 @@ class QueryCompiler implements Statement {
   }
 
   private statement(select: string): string {
-    return this.ctes.length === 0 ? select : `with ${this.recursive ? 'recursive ' : ''}${this.ctes.join(',\n')}\n${select}`;
+    return this.ctes.length === 0
+      ? select
+      : `with ${this.recursive ? 'recursive ' : ''}${this.ctes.join(',\n')}\n${select}`;
   }
 
   // ---------- a query ----------
@@ -155,15 +164,24 @@ class QueryCompiler implements Statement {
     const limit = query.limit === undefined ? '' : `\nlimit ${query.limit}`;
     const select = `select ${columns.map((c) => `${this.exact ? c.sql : this.dialect.show(c.sql, c.type)} as ${quoted(c.name)}`).join(',\n  ')}
 from ${cells} c${joins.join('\n')}${shown.map((s) => s.join).join('')}${this.scans.listedMembers(context.axes)}${order}${limit}`;
-    const unreached = measures.flatMap((m) => unreachedBy(this, m.node, context).map((c) => [m.name, `${c.table}.${c.column}`] as const));
-    return { rows: { sql: this.statement(select), parameters: this.parameters, columns, tables: this.tables }, unreached };
+    const unreached = measures.flatMap((m) =>
+      unreachedBy(this, m.node, context).map((c) => [m.name, `${c.table}.${c.column}`] as const),
+    );
+    return {
+      rows: { sql: this.statement(select), parameters: this.parameters, columns, tables: this.tables },
+      unreached,
+    };
   }
 
   totals(query: Query): CompiledQuery {
     const context = { ...this.contextOf(query), axes: [] };
     const measures = query.measures.map((name) => askedMeasure(this, name));
     const cells = this.cte('cells', 'select 1 as one');
-    const columns = measures.map((m) => ({ name: m.name, type: m.type, sql: `${this.valueOf(m.node, context, cells)}.v` }));
+    const columns = measures.map((m) => ({
+      name: m.name,
+      type: m.type,
+      sql: `${this.valueOf(m.node, context, cells)}.v`,
+    }));
     const from = [...new Set(columns.map((c) => c.sql.slice(0, -2)))];
     const select = `select ${columns.map((c) => `${this.exact ? c.sql : this.dialect.show(c.sql, c.type)} as ${quoted(c.name)}`).join(', ')}
 from ${from.join(' cross join ')}`;
@@ -172,7 +190,10 @@ from ${from.join(' cross join ')}`;
 
   private valueOf(node: Typed, context: SqlContext, cells: string): string {
     if (unreachedBy(this, node, context).length === 0) return this.values(node, context, cells);
-    return this.cte('v', `select ${this.names(context.axes, 'c.')}${this.dialect.nullOf(node.type ?? TEXT)} as v from ${cells} c`);
+    return this.cte(
+      'v',
+      `select ${this.names(context.axes, 'c.')}${this.dialect.nullOf(node.type ?? TEXT)} as v from ${cells} c`,
+    );
   }
 
   private contextOf(query: Query): SqlContext {
@@ -192,7 +213,14 @@ from ${from.join(' cross join ')}`;
       const axis = this.columnAxis(key?.table ?? shown.table, key?.column ?? shown.column, id);
       const order = orderBy ? { orderBy } : {};
       if (!key) return { ...axis, name, ...order };
-      return { ...axis, name, column: shown.column, label: shown.column, type: this.typeOf(shown.table, shown.column), ...order };
+      return {
+        ...axis,
+        name,
+        column: shown.column,
+        label: shown.column,
+        type: this.typeOf(shown.table, shown.column),
+        ...order,
+      };
     }
     if (level.kind === 'composite') {
       const { name, table, keys, shown, orderBy } = level;
@@ -244,13 +272,20 @@ from ${from.join(' cross join ')}`;
   ): string {
     const asked = (query.sort ?? []).map(({ of, order }) => {
       const by = sortedBy(query, of, context.axes, measures);
-      const column = 'measure' in by ? columns[context.axes.length + by.measure]! : (shown[by.axis]!.order ?? columns[by.axis]!);
+      const column =
+        'measure' in by
+          ? columns[context.axes.length + by.measure]!
+          : (shown[by.axis]!.order ?? columns[by.axis]!);
       return `${this.dialect.ordered(column.sql, column.type)} ${order === 'descending' ? 'desc' : 'asc'} nulls last`;
     });
     const members = context.axes.flatMap((_, p) =>
-      [shown[p]!.order, columns[p]!].flatMap((c) => (c ? [`${this.dialect.ordered(c.sql, c.type)} nulls last`] : [])),
+      [shown[p]!.order, columns[p]!].flatMap((c) =>
+        c ? [`${this.dialect.ordered(c.sql, c.type)} nulls last`] : [],
+      ),
     );
-    const keys = context.axes.filter((axis) => axis.label !== undefined).map((axis) => `c.${axis.id} nulls first`);
+    const keys = context.axes
+      .filter((axis) => axis.label !== undefined)
+      .map((axis) => `c.${axis.id} nulls first`);
     const all = [...asked, ...members, ...keys];
     return all.length === 0 ? '' : `\norder by ${all.join(', ')}`;
   }
@@ -273,7 +308,13 @@ from ${from.join(' cross join ')}`;
     const day = { table: calendar.table, column: calendar.day };
     const relation = this.cte(
       'p',
-      periodSql(period, { days, known, keys: [], dialect: this.dialect, firstMonth: calendar.fiscalYear?.firstMonth ?? 1 }),
+      periodSql(period, {
+        days,
+        known,
+        keys: [],
+        dialect: this.dialect,
+        firstMonth: calendar.fiscalYear?.firstMonth ?? 1,
+      }),
     );
     return { kind: 'days', calendar: calendar.table, columns: [day], label: day, relation, keys: [] };
   }
@@ -282,8 +323,12 @@ from ${from.join(' cross join ')}`;
 
   private listed(query: Query, context: SqlContext, measures: readonly { node: Typed }[]): string {
     if (context.axes.length === 0) return this.cte('cells', 'select 1 as one');
-    const selects = measures.filter((m) => unreachedBy(this, m.node, context).length === 0).flatMap((m) => this.list(m.node, context));
-    if (query.empty === 'show') for (const base of emptyBases(this, context)) selects.push(this.groups({ ...context, repeat: true }, base));
+    const selects = measures
+      .filter((m) => unreachedBy(this, m.node, context).length === 0)
+      .flatMap((m) => this.list(m.node, context));
+    if (query.empty === 'show')
+      for (const base of emptyBases(this, context))
+        selects.push(this.groups({ ...context, repeat: true }, base));
     if (selects.length === 0) selects.push(this.noRows(context.axes));
     return this.cte('cells', [...new Set(selects)].join('\n  union '));
   }
@@ -325,12 +370,17 @@ from ${from.join(' cross join ')}`;
   // ---------- values ----------
 
   private measureTree(name: string): { typed: Typed; repeat: boolean } {
-    return { typed: this.checker.measure(name)!.typed!, repeat: this.checker.names.measure(name)!.unreached === 'repeat' };
+    return {
+      typed: this.checker.measure(name)!.typed!,
+      repeat: this.checker.names.measure(name)!.unreached === 'repeat',
+    };
   }
 
   /** All axes by which values in a context differ: its own, and those that its days stand for. In one order, since unions go by position. */
   private keysOf(context: SqlContext): SqlAxis[] {
-    const days = context.steps.flatMap((step) => (step.kind === 'condition' && step.condition.kind === 'days' ? step.condition.keys : []));
+    const days = context.steps.flatMap((step) =>
+      step.kind === 'condition' && step.condition.kind === 'days' ? step.condition.keys : [],
+    );
     return [...context.axes, ...days].sort((a, b) => (a.id < b.id ? -1 : 1));
   }
 
@@ -339,7 +389,9 @@ from ${from.join(' cross join ')}`;
   }
 
   private matched(a: string, b: string, axes: readonly SqlAxis[]): string {
-    return axes.length === 0 ? '1 = 1' : axes.map((axis) => `${a}.${axis.id} is not distinct from ${b}.${axis.id}`).join(' and ');
+    return axes.length === 0
+      ? '1 = 1'
+      : axes.map((axis) => `${a}.${axis.id} is not distinct from ${b}.${axis.id}`).join(' and ');
   }
 
   /** A relation of the context's keys and `v`, with a row for each of the cells. */
@@ -360,7 +412,9 @@ from ${from.join(' cross join ')}`;
       leaves.push(this.values(leaf, context, cells));
       return `l${leaves.length}.v`;
     });
-    const joins = leaves.map((leaf, i) => ` join ${leaf} l${i + 1} on ${this.matched('c', `l${i + 1}`, keys)}`);
+    const joins = leaves.map(
+      (leaf, i) => ` join ${leaf} l${i + 1} on ${this.matched('c', `l${i + 1}`, keys)}`,
+    );
     return this.cte('v', `select ${this.names(keys, 'c.')}${sql} as v from ${cells} c${joins.join('')}`);
   }
 
@@ -384,12 +438,24 @@ from ${from.join(' cross join ')}`;
     return made;
   }
 
-  private aggregate(node: TypedAggregate & { type: DataType | null }, context: SqlContext, cells: string): string {
+  private aggregate(
+    node: TypedAggregate & { type: DataType | null },
+    context: SqlContext,
+    cells: string,
+  ): string {
     const keys = this.keysOf(context);
     const apart = filterAsCondition(node, context.via, this.checker.reach);
-    if (apart) return this.aggregate({ ...apart.plain, type: node.type }, withCondition(context, apart.condition), cells);
+    if (apart)
+      return this.aggregate(
+        { ...apart.plain, type: node.type },
+        withCondition(context, apart.condition),
+        cells,
+      );
     if (!context.repeat && unreachedColumns(this, context, node.base).length > 0)
-      return this.cte('v', `select ${this.names(keys, 'c.')}${this.dialect.nullOf(node.type ?? TEXT)} as v from ${cells} c`);
+      return this.cte(
+        'v',
+        `select ${this.names(keys, 'c.')}${this.dialect.nullOf(node.type ?? TEXT)} as v from ${cells} c`,
+      );
     const scan = this.scans.once(this.scans.scan(context, node.base), node.base, context.via);
     const reached = keys.filter((axis) => scan.keys.has(axis.id));
     const groups = this.cte(
@@ -404,19 +470,38 @@ from ${from.join(' cross join ')}`;
     return this.overCells(node.aggregate, keys, reached, groups, cells);
   }
 
-  private grouped(node: TypedAggregate, from: From, where: readonly string[], keys: readonly { sql: string; name: string }[]): string {
+  private grouped(
+    node: TypedAggregate,
+    from: From,
+    where: readonly string[],
+    keys: readonly { sql: string; name: string }[],
+  ): string {
     const arg = node.arg ? { sql: from.formula(node.arg), type: node.arg.type ?? TEXT } : undefined;
     const by = node.by ? { sql: from.formula(node.by), type: node.by.type ?? TEXT } : undefined;
     const filter = node.filter ? [from.formula(node.filter)] : [];
     const { aggregate, distinct } = node;
     return groupedSql(
-      { aggregate, distinct, keys, ...(arg ? { arg } : {}), ...(by ? { by } : {}), from: from.sql, where: [...where, ...filter] },
+      {
+        aggregate,
+        distinct,
+        keys,
+        ...(arg ? { arg } : {}),
+        ...(by ? { by } : {}),
+        from: from.sql,
+        where: [...where, ...filter],
+      },
       this.dialect,
     );
   }
 
   /** Brings groups to cells: where there is none, a count is 0 and everything else null. */
-  private overCells(aggregate: string, keys: readonly SqlAxis[], reached: readonly SqlAxis[], groups: string, cells: string): string {
+  private overCells(
+    aggregate: string,
+    keys: readonly SqlAxis[],
+    reached: readonly SqlAxis[],
+    groups: string,
+    cells: string,
+  ): string {
     const value = aggregate === 'count' ? 'coalesce(g.v, 0)' : 'g.v';
     return this.cte(
       'v',
@@ -426,7 +511,10 @@ from ${from.join(' cross join ')}`;
 
   private per(node: Extract<Typed, { kind: 'per' }>, context: SqlContext, cells: string): string {
     const keys = this.keysOf(context);
-    const inner: SqlContext = { ...context, axes: [...context.axes, ...node.columns.map((c) => this.columnAxis(c.table, c.column))] };
+    const inner: SqlContext = {
+      ...context,
+      axes: [...context.axes, ...node.columns.map((c) => this.columnAxis(c.table, c.column))],
+    };
     const innerKeys = this.keysOf(inner);
     const selects = this.list(node.arg, inner);
     const listed = selects.length === 0 ? this.noRows(innerKeys) : selects.join('\n  union ');
@@ -462,10 +550,18 @@ from ${from.join(' cross join ')}`;
     const own =
       kept.length === keys.length
         ? cells
-        : this.cte('cells', kept.length === 0 ? 'select 1 as one' : `select distinct ${kept.map((a) => a.id).join(', ')} from ${cells}`);
+        : this.cte(
+            'cells',
+            kept.length === 0
+              ? 'select 1 as one'
+              : `select distinct ${kept.map((a) => a.id).join(', ')} from ${cells}`,
+          );
     const inner = restricted(words, words.over ? this.overContext(words.over, before) : before);
     const values = this.values(node.operand, inner, own);
-    return this.cte('v', `select ${this.names(keys, 'c.')}i.v from ${cells} c left join ${values} i on ${this.matched('c', 'i', kept)}`);
+    return this.cte(
+      'v',
+      `select ${this.names(keys, 'c.')}i.v from ${cells} c left join ${values} i on ${this.matched('c', 'i', kept)}`,
+    );
   }
 
   // ---------- periods ----------
@@ -487,23 +583,44 @@ from ${from.join(' cross join ')}`;
     const calendar = (this.model.calendars ?? []).find((c) => sameName(c.table, over.calendar))!;
     const table = this.tableOf(calendar.table);
     const axes = context.axes.filter((axis) => isOnCalendar([axis], over.calendar, reach));
-    const isOwn = (step: SqlStep) => step.kind === 'condition' && isOnCalendar(step.condition.columns, over.calendar, reach);
-    const conditions = context.steps.flatMap((step) => (isOwn(step) && step.kind === 'condition' ? [step.condition] : []));
+    const isOwn = (step: SqlStep) =>
+      step.kind === 'condition' && isOnCalendar(step.condition.columns, over.calendar, reach);
+    const conditions = context.steps.flatMap((step) =>
+      isOwn(step) && step.kind === 'condition' ? [step.condition] : [],
+    );
     const keys = [...axes, ...conditions.flatMap((c) => (c.kind === 'days' ? c.keys : []))];
     const known = this.knownDays(calendar.table);
     const asOf = () => this.value(this.setting.today, DATE);
     let days: string;
     if (axes.length === 0 && conditions.length === 0)
-      days = this.cte('d', over.period.kind === 'same' ? `select day from ${known} where day <= ${asOf()}` : `select ${asOf()} as day`);
+      days = this.cte(
+        'd',
+        over.period.kind === 'same'
+          ? `select day from ${known} where day <= ${asOf()}`
+          : `select ${asOf()} as day`,
+      );
     else {
-      const scan = this.scans.scan({ axes, steps: context.steps.filter(isOwn), via: [], repeat: false }, table.name);
+      const scan = this.scans.scan(
+        { axes, steps: context.steps.filter(isOwn), via: [], repeat: false },
+        table.name,
+      );
       const day = scan.from.column('b', table, calendar.day);
-      const where = [...scan.where, `${day} is not null`, ...(this.model.asOf === undefined ? [] : [`${day} <= ${asOf()}`])];
+      const where = [
+        ...scan.where,
+        `${day} is not null`,
+        ...(this.model.asOf === undefined ? [] : [`${day} <= ${asOf()}`]),
+      ];
       const columns = keys.map((axis) => `${scan.keys.get(axis.id)!} as ${axis.id}, `).join('');
-      days = this.cte('d', `select distinct ${columns}${day} as day from ${scan.from.sql} where ${where.join(' and ')}`);
+      days = this.cte(
+        'd',
+        `select distinct ${columns}${day} as day from ${scan.from.sql} where ${where.join(' and ')}`,
+      );
     }
     const firstMonth = calendar.fiscalYear?.firstMonth ?? 1;
-    const relation = this.cte('p', periodSql(over.period, { days, known, keys: keys.map((k) => k.id), dialect: this.dialect, firstMonth }));
+    const relation = this.cte(
+      'p',
+      periodSql(over.period, { days, known, keys: keys.map((k) => k.id), dialect: this.dialect, firstMonth }),
+    );
     const condition: SqlCondition = {
       kind: 'days',
       calendar: calendar.table,
@@ -542,7 +659,10 @@ from ${from.join(' cross join ')}`;
     const last = path.at(-1);
     const near = last ? from.follow('b', path.slice(0, -1)) : 'b';
     const keys = last
-      ? last.from.columns.map((name, i) => ({ sql: from.column(near, this.tableOf(last.from.table), name), name: `o${i}` }))
+      ? last.from.columns.map((name, i) => ({
+          sql: from.column(near, this.tableOf(last.from.table), name),
+          name: `o${i}`,
+        }))
       : [{ sql: this.dialect.rowId('b'), name: 'o0' }];
     const made = { name: this.cte('own', this.grouped(node, from, [], keys)), keys: keys.map((k) => k.name) };
     this.aggregates.set(node, made);

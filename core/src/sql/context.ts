@@ -25,7 +25,12 @@ export interface SqlAxis {
 export type SqlCondition =
   | FormulaCondition
   /** Days as a relation: `day`, and a column for each axis by whose members the days differ. */
-  | (ConditionShape & { readonly kind: 'days'; readonly calendar: string; readonly relation: string; readonly keys: readonly SqlAxis[] });
+  | (ConditionShape & {
+      readonly kind: 'days';
+      readonly calendar: string;
+      readonly relation: string;
+      readonly keys: readonly SqlAxis[];
+    });
 
 export type SqlStep = StepOf<SqlAxis, SqlCondition>;
 export type SqlContext = ContextOf<SqlAxis, SqlCondition>;

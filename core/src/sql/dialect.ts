@@ -49,4 +49,10 @@ export interface SqlDialect {
 export const quoted = (name: string): string => `"${name.replaceAll('"', '""')}"`;
 
 /** Months of a unit; undefined for days and weeks. */
-export const MONTHS: Readonly<Record<string, number>> = { month: 1, quarter: 3, year: 12, 'fiscal quarter': 3, 'fiscal year': 12 };
+export const MONTHS: Readonly<Record<string, number>> = {
+  month: 1,
+  quarter: 3,
+  year: 12,
+  'fiscal quarter': 3,
+  'fiscal year': 12,
+};

@@ -79,12 +79,15 @@ export class From {
     const key = throughKey(route);
     const known = this.aliases.get(key);
     if (known) return known;
-    const [near, far] = route.kind === 'bridge' ? [route.entry.to, route.entry.from] : [route.entry.from, route.entry.to];
+    const [near, far] =
+      route.kind === 'bridge' ? [route.entry.to, route.entry.from] : [route.entry.from, route.entry.to];
     const anchor = this.follow(this.root, route.anchor);
     const alias = this.statement.fresh('m');
     this.aliases.set(key, alias);
     this.statement.uses(far.table);
-    const on = near.columns.map((name, i) => this.equal(anchor, near.table, name, alias, far.table, far.columns[i]!)).join(' and ');
+    const on = near.columns
+      .map((name, i) => this.equal(anchor, near.table, name, alias, far.table, far.columns[i]!))
+      .join(' and ');
     this.join(`left join ${this.statement.rowsOf(far.table)} ${alias} on ${on}`);
     return alias;
   }
@@ -123,17 +126,31 @@ export class From {
     const first = statement.fresh('f');
     const { sql: firsts, keys } = this.firstRows(target, columns);
     const on = columns.map((name, i) =>
-      this.equalTo(from, relationship.from.table, relationship.from.columns[i]!, `${first}.${keys[i]}`, this.typeOf(target, name)),
+      this.equalTo(
+        from,
+        relationship.from.table,
+        relationship.from.columns[i]!,
+        `${first}.${keys[i]}`,
+        this.typeOf(target, name),
+      ),
     );
     this.join(`left join (${firsts}) ${first} on ${on.join(' and ')}`);
-    this.join(`left join ${statement.rowsOf(target.name)} ${alias} on ${statement.dialect.rowId(alias)} = ${first}.first_row`);
+    this.join(
+      `left join ${statement.rowsOf(target.name)} ${alias} on ${statement.dialect.rowId(alias)} = ${first}.first_row`,
+    );
     return alias;
   }
 
   /** The first row of each combination of values: the values, and its number as `first_row`. */
   private firstRows(table: Table, columns: readonly string[]): { sql: string; keys: string[] } {
     const inner = this.statement.fresh('i');
-    const own = new From(this.statement, table.name, inner, `${this.statement.rowsOf(table.name)} ${inner}`, []);
+    const own = new From(
+      this.statement,
+      table.name,
+      inner,
+      `${this.statement.rowsOf(table.name)} ${inner}`,
+      [],
+    );
     const parts = columns.map((name) => own.column(inner, table, name));
     const keys = parts.map((_, i) => `k${i}`);
     const id = this.statement.dialect.rowId(inner);
@@ -144,11 +161,20 @@ export class From {
   /** Whether the row under an alias is the first with its values in the columns. */
   private isFirst(alias: string, table: Table, columns: readonly string[]): string {
     const first = this.statement.fresh('f');
-    this.join(`left join (${this.firstRows(table, columns).sql}) ${first} on ${first}.first_row = ${this.statement.dialect.rowId(alias)}`);
+    this.join(
+      `left join (${this.firstRows(table, columns).sql}) ${first} on ${first}.first_row = ${this.statement.dialect.rowId(alias)}`,
+    );
     return `${first}.first_row is not null`;
   }
 
-  private equal(a: string, tableA: string, columnA: string, b: string, tableB: string, columnB: string): string {
+  private equal(
+    a: string,
+    tableA: string,
+    columnA: string,
+    b: string,
+    tableB: string,
+    columnB: string,
+  ): string {
     const [ta, tb] = [this.tableOf(tableA), this.tableOf(tableB)];
     return this.equalTo(a, tableA, columnA, this.column(b, tb, columnB), this.typeOf(tb, columnB), ta);
   }
@@ -164,7 +190,8 @@ export class From {
     const { dialect } = this.statement;
     const type = this.typeOf(table, columnName);
     const sql = this.column(alias, table, columnName);
-    if (type.kind === otherType.kind && JSON.stringify(type) === JSON.stringify(otherType)) return `${sql} = ${other}`;
+    if (type.kind === otherType.kind && JSON.stringify(type) === JSON.stringify(otherType))
+      return `${sql} = ${other}`;
     return `${dialect.double(sql, type)} = ${dialect.double(other, otherType)}`;
   }
 
@@ -187,8 +214,13 @@ export class From {
   private rowLeaf(alias: string, table: Table, leaf: Typed): string {
     const { checker } = this.statement;
     if (leaf.kind === 'column')
-      return this.column(this.follow(alias, this.lookup(table.name, leaf.table)), this.tableOf(leaf.table), leaf.column);
-    if (leaf.kind !== 'aggregate' || leaf.owner === undefined) throw new TypeError(`${leaf.kind} has no place in a row formula`);
+      return this.column(
+        this.follow(alias, this.lookup(table.name, leaf.table)),
+        this.tableOf(leaf.table),
+        leaf.column,
+      );
+    if (leaf.kind !== 'aggregate' || leaf.owner === undefined)
+      throw new TypeError(`${leaf.kind} has no place in a row formula`);
     const owner = this.tableOf(leaf.owner);
     const own = this.follow(alias, this.lookup(table.name, owner.name));
     const path = checker.reach.lookup(leaf.base, owner.name, [])!;
@@ -205,7 +237,10 @@ export class From {
       this.join(`left join ${name} ${joined} on ${on.join(' and ')}`);
     }
     // Of several rows with one key the first is the one that is referred to; the others have no rows of their own.
-    const isFirst = last && !this.statement.isUnique(owner, last.to.columns) ? this.isFirst(own, owner, last.to.columns) : undefined;
+    const isFirst =
+      last && !this.statement.isUnique(owner, last.to.columns)
+        ? this.isFirst(own, owner, last.to.columns)
+        : undefined;
     const value = isFirst === undefined ? `${joined}.v` : `case when ${isFirst} then ${joined}.v end`;
     return leaf.aggregate === 'count' ? `coalesce(${value}, 0)` : value;
   }
@@ -220,7 +255,8 @@ export class From {
   /** A formula or condition over columns of tables that reach the base. */
   formula(typed: Typed): string {
     return scalarSql(typed, this.statement, (leaf) => {
-      if (leaf.kind === 'column') return this.column(this.table(leaf.table), this.tableOf(leaf.table), leaf.column);
+      if (leaf.kind === 'column')
+        return this.column(this.table(leaf.table), this.tableOf(leaf.table), leaf.column);
       if (leaf.kind === 'aggregate' && leaf.owner !== undefined)
         return this.rowLeaf(this.table(leaf.owner), this.tableOf(leaf.owner), leaf);
       throw new TypeError(`${leaf.kind} has no place in a condition on rows`);
@@ -243,4 +279,5 @@ export const throughKey = (route: Through): string =>
 
 /** Whether columns are the declared key of a table. */
 export const isKey = (table: Table, columns: readonly string[]): boolean =>
-  (table.key ?? []).length === columns.length && columns.every((name) => table.key!.some((key) => sameName(key, name)));
+  (table.key ?? []).length === columns.length &&
+  columns.every((name) => table.key!.some((key) => sameName(key, name)));

@@ -20,14 +20,18 @@ export function periodSql(period: PeriodShape, setting: PeriodSetting): string {
   const group = keys.length === 0 ? '' : ` group by ${keys.join(', ')}`;
   // D's first day a, last day z, and how many it has. Without any day there is no row.
   const bounds = `(select ${listed('')}min(day) as a, max(day) as z, count(*) as n from ${days}${group} having count(*) > 0)`;
-  const within = (condition: string) => `select ${listed('b.')}k.day from ${bounds} b join ${known} k on ${condition}`;
+  const within = (condition: string) =>
+    `select ${listed('b.')}k.day from ${bounds} b join ${known} k on ${condition}`;
   if (period.kind !== 'same') return within(withinSql(period, setting));
   const moved = (day: string) => movedBack(day, period.count, period.unit, dialect);
   const hole = `(select count(*) from ${known} h where h.day between b.a and b.z) > b.n`;
   const months = MONTHS[period.unit] !== undefined;
-  const monthEnd = (day: string) => dialect.addDays(dialect.addMonths(dialect.unitStart(day, 'month', 1), '1'), '-1');
+  const monthEnd = (day: string) =>
+    dialect.addDays(dialect.addMonths(dialect.unitStart(day, 'month', 1), '1'), '-1');
   const whole = `${dialect.startsMonth('b.a')} and ${dialect.startsMonth(dialect.addDays('b.z', '1'))}`;
-  const end = months ? `case when ${whole} then ${monthEnd(moved('b.z'))} else ${moved('b.z')} end` : moved('b.z');
+  const end = months
+    ? `case when ${whole} then ${monthEnd(moved('b.z'))} else ${moved('b.z')} end`
+    : moved('b.z');
   const match = keys.map((key) => `d.${key} is not distinct from b.${key}`).join(' and ') || '1 = 1';
   return `${within(`not (${hole}) and k.day between ${moved('b.a')} and ${end}`)}
   union select ${listed('b.')}${moved('d.day')} from ${bounds} b join ${days} d on ${match} where ${hole}`;
@@ -56,7 +60,10 @@ function withinSql(period: PeriodShape, { dialect, firstMonth }: PeriodSetting):
       const plain = dialect.addDays(movedBack('b.z', period.count, period.unit, dialect), '1');
       const months = MONTHS[period.unit];
       if (months === undefined) return `k.day between ${plain} and b.z`;
-      const wholeMonths = dialect.addMonths(dialect.unitStart('b.z', 'month', 1), String(1 - period.count * months));
+      const wholeMonths = dialect.addMonths(
+        dialect.unitStart('b.z', 'month', 1),
+        String(1 - period.count * months),
+      );
       return `k.day between case when ${dialect.startsMonth(dialect.addDays('b.z', '1'))} then ${wholeMonths} else ${plain} end and b.z`;
     }
   }

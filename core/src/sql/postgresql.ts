@@ -14,11 +14,16 @@ const typeName = (type: DataType): string =>
     timestamp: 'timestamp',
   })[type.kind];
 
-const double = (sql: string, type: DataType): string => (type.kind === 'double' ? sql : `cast(${sql} as double precision)`);
+const double = (sql: string, type: DataType): string =>
+  type.kind === 'double' ? sql : `cast(${sql} as double precision)`;
 const isExact = (type: DataType): boolean => type.kind === 'integer' || type.kind === 'decimal';
 
 const intervalOf = (unit: string): string =>
-  MONTHS[unit] ? `interval '${MONTHS[unit]} months'` : unit === 'week' ? `interval '7 days'` : `interval '1 ${unit}'`;
+  MONTHS[unit]
+    ? `interval '${MONTHS[unit]} months'`
+    : unit === 'week'
+      ? `interval '7 days'`
+      : `interval '1 ${unit}'`;
 
 function unitStart(day: string, unit: string, firstMonth: number): string {
   if (unit === 'day') return day;
@@ -29,7 +34,8 @@ function unitStart(day: string, unit: string, firstMonth: number): string {
   return `cast(date_trunc('${plain}', date_trunc('month', ${day}) - ${shift}) + ${shift} as date)`;
 }
 
-const addMonths = (day: string, months: string): string => `cast(${day} + (${months}) * interval '1 month' as date)`;
+const addMonths = (day: string, months: string): string =>
+  `cast(${day} + (${months}) * interval '1 month' as date)`;
 
 /** A number that grows by one at each boundary of the unit. */
 function unitNumber(x: string, unit: string): string {
@@ -107,7 +113,9 @@ function convert(x: SqlOperand, to: DataType): string {
       if (from.kind === 'boolean') return `cast(cast(${x.sql} as int) as numeric)`;
       if (from.kind === 'integer') return `cast(${x.sql} as numeric)`;
       if (from.kind === 'decimal') return from.scale <= to.scale ? x.sql : `round(${x.sql}, ${to.scale})`;
-      return from.kind === 'double' ? `round(cast(${x.sql} as numeric), ${to.scale})` : 'cast(null as numeric)';
+      return from.kind === 'double'
+        ? `round(cast(${x.sql} as numeric), ${to.scale})`
+        : 'cast(null as numeric)';
     case 'double':
       return from.kind === 'boolean'
         ? `cast(cast(${x.sql} as int) as double precision)`
@@ -115,11 +123,23 @@ function convert(x: SqlOperand, to: DataType): string {
           ? double(x.sql, from)
           : 'cast(null as double precision)';
     case 'boolean':
-      return from.kind === 'boolean' ? x.sql : isExact(from) || from.kind === 'double' ? `(${x.sql} <> 0)` : 'cast(null as boolean)';
+      return from.kind === 'boolean'
+        ? x.sql
+        : isExact(from) || from.kind === 'double'
+          ? `(${x.sql} <> 0)`
+          : 'cast(null as boolean)';
     case 'date':
-      return from.kind === 'date' ? x.sql : from.kind === 'timestamp' ? `cast(${x.sql} as date)` : 'cast(null as date)';
+      return from.kind === 'date'
+        ? x.sql
+        : from.kind === 'timestamp'
+          ? `cast(${x.sql} as date)`
+          : 'cast(null as date)';
     default:
-      return from.kind === 'timestamp' ? x.sql : from.kind === 'date' ? `cast(${x.sql} as timestamp)` : 'cast(null as timestamp)';
+      return from.kind === 'timestamp'
+        ? x.sql
+        : from.kind === 'date'
+          ? `cast(${x.sql} as timestamp)`
+          : 'cast(null as timestamp)';
   }
 }
 
@@ -155,7 +175,9 @@ function apply(name: string, args: readonly SqlOperand[], type: DataType): strin
       return `(${x.sql} / nullif(${y.sql}, 0))`;
     case '%':
     case 'mod':
-      return type.kind === 'double' ? `(${x.sql} - ${y.sql} * trunc(${x.sql} / nullif(${y.sql}, 0)))` : `(${x.sql} % nullif(${y.sql}, 0))`;
+      return type.kind === 'double'
+        ? `(${x.sql} - ${y.sql} * trunc(${x.sql} / nullif(${y.sql}, 0)))`
+        : `(${x.sql} % nullif(${y.sql}, 0))`;
     case 'div':
       return `cast(trunc(cast(${x.sql} as numeric) / nullif(${y.sql}, 0)) as bigint)`;
     case 'negate':
@@ -179,7 +201,8 @@ function apply(name: string, args: readonly SqlOperand[], type: DataType): strin
       return `(${guarded(name, x.sql, y?.sql)})`;
     case 'round': {
       const places = y === undefined ? 0 : Number(y.constant);
-      if (x.type.kind === 'double') return `cast(round(cast(${x.sql} as numeric), ${places}) as double precision)`;
+      if (x.type.kind === 'double')
+        return `cast(round(cast(${x.sql} as numeric), ${places}) as double precision)`;
       const rounded = `round(cast(${x.sql} as numeric), ${Math.min(places, scaleOf(x.type))})`;
       return type.kind === 'integer' ? `cast(${rounded} as bigint)` : rounded;
     }
@@ -210,7 +233,9 @@ function apply(name: string, args: readonly SqlOperand[], type: DataType): strin
     case 'date_diff':
       return `cast(${unitNumber(y.sql, String(z.constant))} - ${unitNumber(x.sql, String(z.constant))} as bigint)`;
     case 'date_trunc':
-      return x.type.kind === 'date' ? unitStart(x.sql, String(y.constant), 1) : `date_trunc('${String(y.constant)}', ${x.sql})`;
+      return x.type.kind === 'date'
+        ? unitStart(x.sql, String(y.constant), 1)
+        : `date_trunc('${String(y.constant)}', ${x.sql})`;
     default:
       throw new TypeError(`no SQL for ${name}`);
   }
@@ -233,14 +258,16 @@ export const postgresql: SqlDialect = {
   like: (value, pattern) => `(${value} like ${pattern} escape '')`,
   apply,
   sum: (sql, _type, distinct) => `sum(${distinct}${sql})`,
-  average: (sql, type, distinct) => `cast(avg(${distinct}${type.kind === 'double' ? sql : `cast(${sql} as numeric)`}) as double precision)`,
+  average: (sql, type, distinct) =>
+    `cast(avg(${distinct}${type.kind === 'double' ? sql : `cast(${sql} as numeric)`}) as double precision)`,
   extreme: (name, sql, type) =>
     type.kind === 'boolean'
       ? `${name === 'min' ? 'bool_and' : 'bool_or'}(${sql})`
       : `${name}(${type.kind === 'text' ? `${sql} collate "C"` : sql})`,
   double,
   rowId: (alias) => `${alias}.ctid`,
-  ordered: (sql, type) => (type.kind === 'text' ? `${sql} collate "C"` : type.kind === 'boolean' ? `cast(${sql} as int)` : sql),
+  ordered: (sql, type) =>
+    type.kind === 'text' ? `${sql} collate "C"` : type.kind === 'boolean' ? `cast(${sql} as int)` : sql,
   nullOf: (type) => `cast(null as ${typeName(type)})`,
   true: 'true',
   false: 'false',

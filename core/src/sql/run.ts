@@ -7,7 +7,10 @@ import { answerColumns } from './compile.ts';
 import type { SqlDialect } from './dialect.ts';
 
 /** A database that answers a statement with rows of canonical values. */
-export type RunSql = (sql: string, parameters: readonly (null | number | bigint | string)[]) => readonly (readonly unknown[])[];
+export type RunSql = (
+  sql: string,
+  parameters: readonly (null | number | bigint | string)[],
+) => readonly (readonly unknown[])[];
 
 /** The answer of a compiled query (compiled with `exact`) as the columns engine would give it. */
 export function answerOf(compiled: CompiledAnswer, dialect: SqlDialect, run: RunSql): Answer {
@@ -25,7 +28,8 @@ export function answerOf(compiled: CompiledAnswer, dialect: SqlDialect, run: Run
 }
 
 /** What to say where SQLite cannot hold a number. */
-export const BEYOND_64_BITS = 'a number leaves the 64 bits that SQLite counts with: ask with the columns engine, which counts on';
+export const BEYOND_64_BITS =
+  'a number leaves the 64 bits that SQLite counts with: ask with the columns engine, which counts on';
 
 /** A canonical SQLite value as JSON. Throws DataError for a number that is not exact any more. */
 function cellJson(cell: unknown, type: DataType): Json {
@@ -51,7 +55,9 @@ function cellJson(cell: unknown, type: DataType): Json {
 
 /** The statements of a compiled query as text, with the values of their parameters in comments; values are never part of a statement. */
 export function printedSql({ rows, totals, unreached }: CompiledAnswer, dialect: SqlDialect): string {
-  const notes = unreached.map(([measure, column]) => `-- ${measure} does not apply: ${column} does not reach it\n`).join('');
+  const notes = unreached
+    .map(([measure, column]) => `-- ${measure} does not apply: ${column} does not reach it\n`)
+    .join('');
   return `${notes}${printed(rows, dialect)}${totals ? `\n-- totals\n${printed(totals, dialect)}` : ''}`;
 }
 

@@ -32,9 +32,13 @@ export class Scans {
   /** Rows of a base table that a context leaves, with the key of each axis that reaches it. With bridges a row may stand several times. */
   scan(context: SqlContext, base: string): Scan {
     const reaches = (column: ColumnName) => columnReaches(this.statement, base, column, context.via);
-    const axes = context.repeat ? context.axes.filter((a) => reaches({ table: a.table, column: a.column ?? '' })) : context.axes;
+    const axes = context.repeat
+      ? context.axes.filter((a) => reaches({ table: a.table, column: a.column ?? '' }))
+      : context.axes;
     const steps = context.repeat
-      ? context.steps.filter((s) => s.kind === 'at' || unreachedOf(this.statement, s.condition, base, context.via).length === 0)
+      ? context.steps.filter(
+          (s) => s.kind === 'at' || unreachedOf(this.statement, s.condition, base, context.via).length === 0,
+        )
       : context.steps;
     const table = this.tableOf(base);
     let scan: Scan = {
@@ -73,7 +77,9 @@ export class Scans {
     const table = this.tableOf(axis.table);
     if (axis.composite) {
       const joined = this.statement.fresh('a');
-      from.join(`left join ${this.memberKeys(axis)} ${joined} on ${joined}.r = ${this.statement.dialect.rowId(alias)}`);
+      from.join(
+        `left join ${this.memberKeys(axis)} ${joined} on ${joined}.r = ${this.statement.dialect.rowId(alias)}`,
+      );
       return `${joined}.k`;
     }
     if (!axis.tree) return from.column(alias, table, axis.key);
@@ -104,7 +110,13 @@ export class Scans {
   private memberRows(axis: SqlAxis): string {
     const table = this.tableOf(axis.table);
     const alias = this.statement.fresh('t');
-    const from = new From(this.statement, table.name, alias, `${this.statement.rowsOf(table.name)} ${alias}`, []);
+    const from = new From(
+      this.statement,
+      table.name,
+      alias,
+      `${this.statement.rowsOf(table.name)} ${alias}`,
+      [],
+    );
     const column = (name: string) => from.column(alias, table, name);
     const order = axis.orderBy ? `, ${column(axis.orderBy.column)} as ord` : '';
     const [key, label] = [column(axis.key), column(axis.label ?? axis.key)];
@@ -118,7 +130,9 @@ export class Scans {
   listedMembers(axes: readonly SqlAxis[]): string {
     const hidden = axes.filter((axis) => axis.tree?.hierarchy.ownRows === 'hidden');
     if (hidden.length === 0) return '';
-    const conditions = hidden.map((axis) => `not exists (select 1 from ${this.ownRowsAbove(axis)} h where h.k = c.${axis.id})`);
+    const conditions = hidden.map(
+      (axis) => `not exists (select 1 from ${this.ownRowsAbove(axis)} h where h.k = c.${axis.id})`,
+    );
     return `\nwhere ${conditions.join(' and ')}`;
   }
 
@@ -136,10 +150,20 @@ export class Scans {
       const { dialect } = statement;
       const table = this.tableOf(axis.table);
       const alias = statement.fresh('t');
-      const from = new From(statement, table.name, alias, `${this.statement.rowsOf(table.name)} ${alias}`, []);
+      const from = new From(
+        statement,
+        table.name,
+        alias,
+        `${this.statement.rowsOf(table.name)} ${alias}`,
+        [],
+      );
       const column = (c: ColumnName) => {
         const home = this.tableOf(c.table);
-        const sql = from.column(sameName(home.name, table.name) ? alias : from.table(home.name), home, c.column);
+        const sql = from.column(
+          sameName(home.name, table.name) ? alias : from.table(home.name),
+          home,
+          c.column,
+        );
         return { sql, type: this.typeOf(c) };
       };
       const keys = axis.composite!.keys.map(column);
@@ -182,7 +206,13 @@ export class Scans {
     this.statement.needsRecursion();
     const table = this.tableOf(hierarchy.table);
     const alias = this.statement.fresh('t');
-    const from = new From(this.statement, table.name, alias, `${this.statement.rowsOf(table.name)} ${alias}`, []);
+    const from = new From(
+      this.statement,
+      table.name,
+      alias,
+      `${this.statement.rowsOf(table.name)} ${alias}`,
+      [],
+    );
     const [key, parent] = [from.column(alias, table, keyName), from.column(alias, table, hierarchy.parent!)];
     const members = this.statement.cte(
       'members',
@@ -201,7 +231,12 @@ export class Scans {
     return { members, firsts, chain };
   }
 
-  private restrictDays(condition: Extract<SqlCondition, { kind: 'days' }>, scan: Scan, base: string, via: readonly string[]): void {
+  private restrictDays(
+    condition: Extract<SqlCondition, { kind: 'days' }>,
+    scan: Scan,
+    base: string,
+    via: readonly string[],
+  ): void {
     const path = this.statement.checker.reach.lookup(base, condition.calendar, via)!;
     const at = path.findIndex((r) => cardinalityOf(r) === 'many-to-level');
     const calendar = this.statement.model.calendars!.find((c) => sameName(c.table, condition.calendar))!;
@@ -214,7 +249,9 @@ export class Scans {
       const level = path[at]!;
       const members = this.wholeMembers(condition, level.to.columns, table, calendar.day);
       const near = scan.from.follow('b', path.slice(0, at));
-      const on = level.from.columns.map((name, i) => `${joined}.m${i} = ${scan.from.column(near, this.tableOf(level.from.table), name)}`);
+      const on = level.from.columns.map(
+        (name, i) => `${joined}.m${i} = ${scan.from.column(near, this.tableOf(level.from.table), name)}`,
+      );
       scan.from.join(`join ${members} ${joined} on ${on.join(' and ')}`);
     }
     for (const key of condition.keys) scan.keys.set(key.id, `${joined}.${key.id}`);
@@ -236,7 +273,10 @@ export class Scans {
     );
     const members = columns.map((_, i) => `m${i}`);
     const keys = condition.keys.map((k) => k.id);
-    const all = this.statement.cte('sizes', `select ${members.join(', ')}, count(*) as n from ${rows} group by ${members.join(', ')}`);
+    const all = this.statement.cte(
+      'sizes',
+      `select ${members.join(', ')}, count(*) as n from ${rows} group by ${members.join(', ')}`,
+    );
     const grouped = [...keys.map((k) => `p.${k}`), ...members.map((m) => `r.${m}`)];
     return this.statement.cte(
       'whole',
@@ -245,7 +285,13 @@ export class Scans {
   }
 
   /** `at first` and `at last`: of the rows of a group (and of a value of `per`), those with the least or greatest value. */
-  private ends(step: Extract<SqlStep, { kind: 'at' }>, scan: Scan, table: Table, via: readonly string[], axes: readonly SqlAxis[]): Scan {
+  private ends(
+    step: Extract<SqlStep, { kind: 'at' }>,
+    scan: Scan,
+    table: Table,
+    via: readonly string[],
+    axes: readonly SqlAxis[],
+  ): Scan {
     const { from, where, keys, throughs } = scan;
     const value = (c: ColumnName) => from.column(from.table(c.table), this.tableOf(c.table), c.column);
     const met = throughs.map((route) => from.meet(route));
@@ -258,9 +304,15 @@ export class Scans {
     ];
     const rows = this.statement.cte('s', `select ${parts.join(', ')} from ${from.sql}${whereSql(where)}`);
     const later = new Set(axes.filter((axis) => !step.axes.includes(axis)).map((axis) => axis.id));
-    const partition = [...[...keys.keys()].filter((id) => !later.has(id)), ...step.per.map((_, i) => `per${i}`)];
+    const partition = [
+      ...[...keys.keys()].filter((id) => !later.has(id)),
+      ...step.per.map((_, i) => `per${i}`),
+    ];
     const window = `${step.which === 'last' ? 'max' : 'min'}(y) over (${partition.length === 0 ? '' : `partition by ${partition.join(', ')}`})`;
-    const kept = this.statement.cte('s', `select * from (select s.*, ${window} as best from ${rows} s) w where y = best`);
+    const kept = this.statement.cte(
+      's',
+      `select * from (select s.*, ${window} as best from ${rows} s) w where y = best`,
+    );
     const next = new From(
       this.statement,
       table.name,
@@ -271,7 +323,9 @@ export class Scans {
     throughs.forEach((route, i) => {
       const alias = this.statement.fresh('m');
       const far = route.kind === 'bridge' ? route.entry.from.table : route.entry.to.table;
-      next.join(`left join ${this.statement.rowsOf(far)} ${alias} on ${this.statement.dialect.rowId(alias)} = e.m${i}`);
+      next.join(
+        `left join ${this.statement.rowsOf(far)} ${alias} on ${this.statement.dialect.rowId(alias)} = e.m${i}`,
+      );
       next.setMet(route, alias);
     });
     return { from: next, where: [], keys: new Map([...keys.keys()].map((id) => [id, `e.${id}`])), throughs };
@@ -281,8 +335,14 @@ export class Scans {
   once(scan: Scan, base: string, via: readonly string[]): Scan {
     if (scan.throughs.length === 0) return scan;
     const { from, where, keys } = scan;
-    const columns = [`${this.statement.dialect.rowId('b')} as r`, ...[...keys].map(([id, sql]) => `${sql} as ${id}`)];
-    const rows = this.statement.cte('e', `select distinct ${columns.join(', ')} from ${from.sql}${whereSql(where)}`);
+    const columns = [
+      `${this.statement.dialect.rowId('b')} as r`,
+      ...[...keys].map(([id, sql]) => `${sql} as ${id}`),
+    ];
+    const rows = this.statement.cte(
+      'e',
+      `select distinct ${columns.join(', ')} from ${from.sql}${whereSql(where)}`,
+    );
     const next = new From(
       this.statement,
       base,
@@ -290,7 +350,12 @@ export class Scans {
       `${rows} e join ${this.statement.rowsOf(base)} b on ${this.statement.dialect.rowId('b')} = e.r`,
       via,
     );
-    return { from: next, where: [], keys: new Map([...keys.keys()].map((id) => [id, `e.${id}`])), throughs: [] };
+    return {
+      from: next,
+      where: [],
+      keys: new Map([...keys.keys()].map((id) => [id, `e.${id}`])),
+      throughs: [],
+    };
   }
 
   private tableOf(name: string): Table {

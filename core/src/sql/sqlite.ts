@@ -15,7 +15,8 @@ const dayOf = (x: SqlOperand): string => (x.type.kind === 'timestamp' ? `substr(
 /** Days since 1970-01-01; a Julian day begins at noon. */
 const dayNumber = (day: string): string => `cast(julianday(${day}) - 2440587.5 as integer)`;
 /** Months since the year 0. */
-const monthNumber = (day: string): string => `(cast(substr(${day}, 1, 4) as integer) * 12 + cast(substr(${day}, 6, 2) as integer) - 1)`;
+const monthNumber = (day: string): string =>
+  `(cast(substr(${day}, 1, 4) as integer) * 12 + cast(substr(${day}, 6, 2) as integer) - 1)`;
 /** Of no month there is no first day; printf would write one. */
 const firstOfMonth = (month: string): string =>
   `case when (${month}) is not null then printf('%04d-%02d-01', (${month}) / 12, (${month}) % 12 + 1) end`;
@@ -70,7 +71,11 @@ function rescaled(sql: string, from: number, to: number): string {
 }
 
 const double = (sql: string, type: DataType): string =>
-  scaleOf(type) > 0 ? `(cast(${sql} as real) / ${power(scaleOf(type))})` : type.kind === 'double' ? sql : `cast(${sql} as real)`;
+  scaleOf(type) > 0
+    ? `(cast(${sql} as real) / ${power(scaleOf(type))})`
+    : type.kind === 'double'
+      ? sql
+      : `cast(${sql} as real)`;
 
 /** A double rounded half away from zero by its shortest notation, as people read it. */
 const roundedDouble = (sql: string, places: number): string =>
@@ -122,27 +127,46 @@ function convert(x: SqlOperand, to: DataType): string {
   if (from.kind === 'text') return `(${fromText(x.sql, to)})`;
   if (exact(to)) {
     if (exact(from)) return rescaled(x.sql, scaleOf(from), scaleOf(to));
-    if (from.kind === 'double') return `cast(round(${roundedDouble(x.sql, scaleOf(to))} * ${power(scaleOf(to))}) as integer)`;
+    if (from.kind === 'double')
+      return `cast(round(${roundedDouble(x.sql, scaleOf(to))} * ${power(scaleOf(to))}) as integer)`;
     return from.kind === 'boolean' ? `(${x.sql} * ${power(scaleOf(to))})` : 'null';
   }
-  if (to.kind === 'double') return exact(from) || from.kind === 'boolean' ? double(x.sql, from) : from.kind === 'double' ? x.sql : 'null';
-  if (to.kind === 'boolean') return from.kind === 'boolean' ? x.sql : exact(from) || from.kind === 'double' ? `(${x.sql} <> 0)` : 'null';
-  if (to.kind === 'date') return from.kind === 'date' ? x.sql : from.kind === 'timestamp' ? `substr(${x.sql}, 1, 10)` : 'null';
+  if (to.kind === 'double')
+    return exact(from) || from.kind === 'boolean'
+      ? double(x.sql, from)
+      : from.kind === 'double'
+        ? x.sql
+        : 'null';
+  if (to.kind === 'boolean')
+    return from.kind === 'boolean'
+      ? x.sql
+      : exact(from) || from.kind === 'double'
+        ? `(${x.sql} <> 0)`
+        : 'null';
+  if (to.kind === 'date')
+    return from.kind === 'date' ? x.sql : from.kind === 'timestamp' ? `substr(${x.sql}, 1, 10)` : 'null';
   return from.kind === 'timestamp' ? x.sql : from.kind === 'date' ? `(${x.sql} || ' 00:00:00')` : 'null';
 }
 
 function shifted(x: SqlOperand, n: string, unit: string): string {
   const rest = x.type.kind === 'timestamp' ? ` || substr(${x.sql}, 11)` : '';
   if (MONTHS[unit]) return `(${addMonths(dayOf(x), `${n} * ${MONTHS[unit]}`)}${rest})`;
-  if (unit === 'day' || unit === 'week') return `(${addDays(dayOf(x), `${n} * ${unit === 'week' ? 7 : 1}`)}${rest})`;
+  if (unit === 'day' || unit === 'week')
+    return `(${addDays(dayOf(x), `${n} * ${unit === 'week' ? 7 : 1}`)}${rest})`;
   return `(datetime(${x.sql}, (${n}) || ' ${unit}s') || substr(${x.sql}, 20))`;
 }
 
 function truncated(x: SqlOperand, unit: string): string {
   const start = unitStart(dayOf(x), unit, 1);
   if (x.type.kind === 'date') return start;
-  const kept: Record<string, [number, string]> = { hour: [13, ':00:00'], minute: [16, ':00'], second: [19, ''] };
-  return kept[unit] ? `(substr(${x.sql}, 1, ${kept[unit][0]}) || '${kept[unit][1]}')` : `(${start} || ' 00:00:00')`;
+  const kept: Record<string, [number, string]> = {
+    hour: [13, ':00:00'],
+    minute: [16, ':00'],
+    second: [19, ''],
+  };
+  return kept[unit]
+    ? `(substr(${x.sql}, 1, ${kept[unit][0]}) || '${kept[unit][1]}')`
+    : `(${start} || ' 00:00:00')`;
 }
 
 function part(x: SqlOperand, name: string): string {
@@ -166,7 +190,9 @@ function part(x: SqlOperand, name: string): string {
     case 'isodow':
       return `((strftime('%w', ${day}) + 6) % 7 + 1)`;
     default:
-      return x.type.kind === 'date' ? `(${x.sql} is null) * 0` : number({ hour: 12, minute: 15, second: 18 }[name]!, 2);
+      return x.type.kind === 'date'
+        ? `(${x.sql} is null) * 0`
+        : number({ hour: 12, minute: 15, second: 18 }[name]!, 2);
   }
 }
 
@@ -189,7 +215,9 @@ function apply(name: string, args: readonly SqlOperand[], type: DataType): strin
       return `(${x.sql} / nullif(${y.sql}, 0))`;
     case '%':
     case 'mod':
-      return type.kind === 'double' ? `mod(${x.sql}, nullif(${y.sql}, 0))` : `(${x.sql} % nullif(${y.sql}, 0))`;
+      return type.kind === 'double'
+        ? `mod(${x.sql}, nullif(${y.sql}, 0))`
+        : `(${x.sql} % nullif(${y.sql}, 0))`;
     case 'div':
       return `(${x.sql} / nullif(${y.sql}, 0))`;
     case 'negate':
@@ -273,7 +301,8 @@ export const sqlite: SqlDialect = {
     `(${value} glob replace(replace(replace(replace(replace(${pattern}, '[', '[[]'), '*', '[*]'), '?', '[?]'), '%', '*'), '_', '?'))`,
   apply,
   sum: (sql, _type, distinct) => `sum(${distinct}${sql})`,
-  average: (sql, type, distinct) => (scaleOf(type) > 0 ? `avg(${distinct}${sql}) / ${power(scaleOf(type))}` : `avg(${distinct}${sql})`),
+  average: (sql, type, distinct) =>
+    scaleOf(type) > 0 ? `avg(${distinct}${sql}) / ${power(scaleOf(type))}` : `avg(${distinct}${sql})`,
   extreme: (name, sql) => `${name}(${sql})`,
   double,
   rowId: (alias) => `${alias}.rowid`,

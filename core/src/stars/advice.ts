@@ -16,7 +16,11 @@ export interface DimensionFacts {
   /** Relationships from one fact: with several it plays several roles. */
   readonly roles: readonly {
     readonly fact: string;
-    readonly relationships: readonly { readonly name: string; readonly role?: string; readonly default: boolean }[];
+    readonly relationships: readonly {
+      readonly name: string;
+      readonly role?: string;
+      readonly default: boolean;
+    }[];
   }[];
   /** Tables that it looks up: it is snowflaked. */
   readonly outriggers: readonly OutriggerFacts[];
@@ -60,12 +64,21 @@ export function adviseStars(data: ModelData): StarAdvice {
   const reach = new Reach(new ModelNames(model));
   const facts = model.tables.filter((t) => t.role === 'fact');
   return {
-    dimensions: model.tables.filter((t) => t.role === 'dimension').map((t) => dimensionFacts(data, reach, facts, t)),
-    loose: facts.map((f) => looseColumns(data, f)).filter((l) => l.degenerate.length > 0 || l.junk.length > 1),
+    dimensions: model.tables
+      .filter((t) => t.role === 'dimension')
+      .map((t) => dimensionFacts(data, reach, facts, t)),
+    loose: facts
+      .map((f) => looseColumns(data, f))
+      .filter((l) => l.degenerate.length > 0 || l.junk.length > 1),
   };
 }
 
-function dimensionFacts(data: ModelData, reach: Reach, facts: readonly Table[], table: Table): DimensionFacts {
+function dimensionFacts(
+  data: ModelData,
+  reach: Reach,
+  facts: readonly Table[],
+  table: Table,
+): DimensionFacts {
   const all = data.model.relationships ?? [];
   const reached = facts.filter((f) => {
     const route = reach.route(f.name, table.name);
@@ -77,18 +90,28 @@ function dimensionFacts(data: ModelData, reach: Reach, facts: readonly Table[], 
       ? [
           {
             fact: f.name,
-            relationships: own.map((r) => ({ name: r.name, ...(r.role ? { role: r.role } : {}), default: isDefault(r) })),
+            relationships: own.map((r) => ({
+              name: r.name,
+              ...(r.role ? { role: r.role } : {}),
+              default: isDefault(r),
+            })),
           },
         ]
       : [];
   });
   const outriggers = all
     .filter(
-      (r) => sameName(r.from.table, table.name) && isDefault(r) && cardinalityOf(r) !== 'many-to-many' && !sameName(r.to.table, table.name),
+      (r) =>
+        sameName(r.from.table, table.name) &&
+        isDefault(r) &&
+        cardinalityOf(r) !== 'many-to-many' &&
+        !sameName(r.to.table, table.name),
     )
     .flatMap((r) => {
       const to = data.checker.names.table(r.to.table);
-      return to?.role === 'dimension' && cardinalityOf(r) === 'many-to-one' ? [outriggerFacts(data, table, to, r, reached)] : [];
+      return to?.role === 'dimension' && cardinalityOf(r) === 'many-to-one'
+        ? [outriggerFacts(data, table, to, r, reached)]
+        : [];
     });
   return { table: table.name, facts: reached.map((f) => f.name), roles, outriggers };
 }
@@ -104,13 +127,18 @@ function outriggerFacts(
   const brought = to.columns.filter((c) => c.formula === undefined && !isKey(c.name));
   const taken = (name: string) => table.columns.some((c) => sameName(c.name, name));
   const as = (name: string) => (taken(name) ? `${to.name}_${name}` : name);
-  const added = brought.filter((c) => !taken(as(c.name))).map((c): ModelColumn => ({ name: as(c.name), type: c.type, use: 'attribute' }));
+  const added = brought
+    .filter((c) => !taken(as(c.name)))
+    .map((c): ModelColumn => ({ name: as(c.name), type: c.type, use: 'attribute' }));
   const lookup = {
     table: to.name,
     on: r.from.columns.map((from, i) => [from, r.to.columns[i]!]),
-    columns: brought.filter((c) => !taken(as(c.name))).map((c) => (as(c.name) === c.name ? c.name : { column: c.name, as: as(c.name) })),
+    columns: brought
+      .filter((c) => !taken(as(c.name)))
+      .map((c) => (as(c.name) === c.name ? c.name : { column: c.name, as: as(c.name) })),
   };
-  const edit = lookup.columns.length > 0 ? stepsUnder(data.model, table, [{ lookup }], added)?.edit : undefined;
+  const edit =
+    lookup.columns.length > 0 ? stepsUnder(data.model, table, [{ lookup }], added)?.edit : undefined;
   return {
     table: to.name,
     relationship: r.name,
@@ -122,14 +150,24 @@ function outriggerFacts(
 }
 
 /** Bytes of an outrigger's columns where they are, and on the rows of the dimension. */
-function bytesOf(data: ModelData, table: Table, to: Table, brought: readonly ModelColumn[]): { bytesThere: number; bytesHere?: number } {
+function bytesOf(
+  data: ModelData,
+  table: Table,
+  to: Table,
+  brought: readonly ModelColumn[],
+): { bytesThere: number; bytesHere?: number } {
   const size = (column: Parameters<typeof columnBytes>[0]) => {
     const { dataBytes, dictionaryBytes } = columnBytes(column);
     return dataBytes + dictionaryBytes;
   };
   try {
-    const there = to.columns.filter((c) => c.formula === undefined).reduce((sum, c) => sum + size(data.column(to.name, c.name)), 0);
-    const here = brought.reduce((sum, c) => sum + size(onRowsOf(data, table.name, { table: to.name, column: c.name })), 0);
+    const there = to.columns
+      .filter((c) => c.formula === undefined)
+      .reduce((sum, c) => sum + size(data.column(to.name, c.name)), 0);
+    const here = brought.reduce(
+      (sum, c) => sum + size(onRowsOf(data, table.name, { table: to.name, column: c.name })),
+      0,
+    );
     return { bytesThere: there, bytesHere: here };
   } catch (error) {
     if (error instanceof DataError) return { bytesThere: 0 };
@@ -138,12 +176,21 @@ function bytesOf(data: ModelData, table: Table, to: Table, brought: readonly Mod
 }
 
 function looseColumns(data: ModelData, fact: Table): LooseColumns {
-  const ends = (data.model.relationships ?? []).flatMap((r) => [r.from, r.to]).filter((end) => sameName(end.table, fact.name));
+  const ends = (data.model.relationships ?? [])
+    .flatMap((r) => [r.from, r.to])
+    .filter((end) => sameName(end.table, fact.name));
   const related = (name: string) => ends.some((end) => end.columns.some((c) => sameName(c, name)));
   const degenerate: { column: string; distinct: number }[] = [];
   const junk: { column: string; distinct: number }[] = [];
   for (const c of fact.columns) {
-    if (related(c.name) || c.use === 'quantity' || c.hidden || c.formula !== undefined || c.type === 'date' || c.type === 'timestamp')
+    if (
+      related(c.name) ||
+      c.use === 'quantity' ||
+      c.hidden ||
+      c.formula !== undefined ||
+      c.type === 'date' ||
+      c.type === 'timestamp'
+    )
       continue;
     try {
       const { distinct, rowCount } = data.column(fact.name, c.name);
@@ -153,5 +200,10 @@ function looseColumns(data: ModelData, fact: Table): LooseColumns {
       if (!(error instanceof DataError)) throw error;
     }
   }
-  return { fact: fact.name, degenerate, junk, ...(junk.length > 1 ? { combinations: junk.reduce((n, c) => n * c.distinct, 1) } : {}) };
+  return {
+    fact: fact.name,
+    degenerate,
+    junk,
+    ...(junk.length > 1 ? { combinations: junk.reduce((n, c) => n * c.distinct, 1) } : {}),
+  };
 }

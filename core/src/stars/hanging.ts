@@ -16,7 +16,8 @@ export function hangingOn(checker: FormulaChecker, table: string): Hanging[] {
   const { model } = checker;
   const isIt = (name: string | undefined): boolean => name !== undefined && sameName(name, table);
   const isCalendar = (model.calendars ?? []).some((c) => isIt(c.table));
-  const hanging = (kind: Hanging['kind'], names: readonly string[]): Hanging[] => names.map((name) => ({ kind, name }));
+  const hanging = (kind: Hanging['kind'], names: readonly string[]): Hanging[] =>
+    names.map((name) => ({ kind, name }));
   return [
     ...hanging(
       'relationship',
@@ -24,7 +25,9 @@ export function hangingOn(checker: FormulaChecker, table: string): Hanging[] {
     ),
     ...hanging(
       'derived table',
-      model.tables.filter((t) => t.source && 'steps' in t.source && tablesRead(t.source.steps).some(isIt)).map((t) => t.name),
+      model.tables
+        .filter((t) => t.source && 'steps' in t.source && tablesRead(t.source.steps).some(isIt))
+        .map((t) => t.name),
     ),
     ...hanging(
       'hierarchy',
@@ -42,7 +45,10 @@ export function hangingOn(checker: FormulaChecker, table: string): Hanging[] {
         })
         .map((m) => m.name),
     ),
-    ...hanging('measure', isCalendar ? (model.periodFamilies ?? []).map((f) => `${f.measure}, by periods`) : []),
+    ...hanging(
+      'measure',
+      isCalendar ? (model.periodFamilies ?? []).map((f) => `${f.measure}, by periods`) : [],
+    ),
     ...hanging(
       'perspective',
       (model.perspectives ?? [])
@@ -60,15 +66,23 @@ export function withoutTable(model: Model, table: string): Edit {
   const isIt = (name: string | undefined): boolean => name !== undefined && sameName(name, table);
   const isOfIt = (path: string): boolean => isIt(splitPath(path)?.[0]);
   const hangs = (h: Hierarchy): boolean => isIt(h.table) || (h.levels ?? []).some((l) => isOfIt(l.column));
-  const gone = new Set((model.hierarchies ?? []).filter(hangs).map((h) => columnPath(h.table, h.name).toLowerCase()));
+  const gone = new Set(
+    (model.hierarchies ?? []).filter(hangs).map((h) => columnPath(h.table, h.name).toLowerCase()),
+  );
   const shows = (p: Perspective): boolean =>
-    p.tables.some(isIt) || (p.columns ?? []).some(isOfIt) || (p.hierarchies ?? []).some((path) => gone.has(path.toLowerCase()));
+    p.tables.some(isIt) ||
+    (p.columns ?? []).some(isOfIt) ||
+    (p.hierarchies ?? []).some((path) => gone.has(path.toLowerCase()));
   return [
     ...(model.relationships ?? [])
       .filter((r) => isIt(r.from.table) || isIt(r.to.table))
       .map((r): Edit[number] => ({ do: 'remove-relationships', name: r.name })),
-    ...(model.hierarchies ?? []).filter(hangs).map((h): Edit[number] => ({ do: 'remove-hierarchies', name: `${h.table}.${h.name}` })),
-    ...((model.calendars ?? []).some((c) => isIt(c.table)) ? [{ do: 'remove-calendar' as const, table }] : []),
+    ...(model.hierarchies ?? [])
+      .filter(hangs)
+      .map((h): Edit[number] => ({ do: 'remove-hierarchies', name: `${h.table}.${h.name}` })),
+    ...((model.calendars ?? []).some((c) => isIt(c.table))
+      ? [{ do: 'remove-calendar' as const, table }]
+      : []),
     ...(model.perspectives ?? []).filter(shows).map((p): Edit[number] => ({
       do: 'put-perspectives',
       name: p.name,
@@ -76,12 +90,18 @@ export function withoutTable(model: Model, table: string): Edit {
         ...p,
         tables: p.tables.filter((t) => !isIt(t)),
         ...(p.columns ? { columns: p.columns.filter((path) => !isOfIt(path)) } : {}),
-        ...(p.hierarchies ? { hierarchies: p.hierarchies.filter((path) => !gone.has(path.toLowerCase())) } : {}),
+        ...(p.hierarchies
+          ? { hierarchies: p.hierarchies.filter((path) => !gone.has(path.toLowerCase())) }
+          : {}),
       },
     })),
     ...(model.diagrams ?? [])
       .filter((d) => d.tables.some((t) => isIt(t.table)))
-      .map((d): Edit[number] => ({ do: 'put-diagrams', name: d.name, value: { ...d, tables: d.tables.filter((t) => !isIt(t.table)) } })),
+      .map((d): Edit[number] => ({
+        do: 'put-diagrams',
+        name: d.name,
+        value: { ...d, tables: d.tables.filter((t) => !isIt(t.table)) },
+      })),
     { do: 'remove-tables', name: table },
   ];
 }

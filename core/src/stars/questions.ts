@@ -19,7 +19,9 @@ export interface QuestionState {
  * at their level. Whether a column is coarse enough for a level is seen on the rows; a setting without rows takes it to be.
  */
 export function questionState(named: Named, question: Question): QuestionState {
-  const setting = mentionsRole(named.model, { by: question.by ?? [], measures: [] }) ? roledSetting(named) : named;
+  const setting = mentionsRole(named.model, { by: question.by ?? [], measures: [] })
+    ? roledSetting(named)
+    : named;
   const { model } = setting;
   const missing: string[] = [];
   const by: ByItem[] = [];
@@ -33,16 +35,24 @@ export function questionState(named: Named, question: Question): QuestionState {
     try {
       const { node } = askedMeasure(setting, name);
       for (const column of unreachedBy(setting, node, { axes, steps: [], via: [], repeat: false })) {
-        missing.push(`${column.table}.${column.column} does not reach ${name}: ${whyNot(setting, node, column.table)}`);
+        missing.push(
+          `${column.table}.${column.column} does not reach ${name}: ${whyNot(setting, node, column.table)}`,
+        );
       }
     } catch (error) {
       if (!(error instanceof QueryError)) throw error;
       missing.push(error.message);
     }
   }
-  if ((question.measures ?? []).length === 0) missing.push('it names no measure yet: say what is counted or added up');
+  if ((question.measures ?? []).length === 0)
+    missing.push('it names no measure yet: say what is counted or added up');
   if (missing.length > 0) return { question, answers: false, missing: [...new Set(missing)] };
-  return { question, answers: true, missing: [], query: { ...(by.length > 0 ? { by } : {}), measures: question.measures!, totals: true } };
+  return {
+    question,
+    answers: true,
+    missing: [],
+    query: { ...(by.length > 0 ? { by } : {}), measures: question.measures!, totals: true },
+  };
 }
 
 function roledSetting(setting: Named): Named {
@@ -61,22 +71,30 @@ export function briefs(data: ModelData): Record<string, QuestionState[]> {
       throw error;
     }
   };
-  return Object.fromEntries(data.model.tables.filter((t) => t.role === 'fact').map((t) => [t.name, (t.questions ?? []).map(judge)]));
+  return Object.fromEntries(
+    data.model.tables.filter((t) => t.role === 'fact').map((t) => [t.name, (t.questions ?? []).map(judge)]),
+  );
 }
 
 /** Why a table does not reach the facts of a measure, the first that it does not reach. */
 function whyNot({ checker, model }: Named, node: Parameters<typeof unreachedBy>[1], table: string): string {
-  const ways = [...checker.basesOf(node)].map((base) => wayTo(model, checker.names.table(base)!.name, table, checker.reach));
+  const ways = [...checker.basesOf(node)].map((base) =>
+    wayTo(model, checker.names.table(base)!.name, table, checker.reach),
+  );
   const none = ways.find((way) => way.kind === 'none' || way.kind === 'ambiguous');
   const level = ways.find((way) => way.level)?.level;
-  return none?.says[0] ?? (level ? `they meet at ${level.join(', ')}, and it is finer` : 'the formula goes another way');
+  return (
+    none?.says[0] ??
+    (level ? `they meet at ${level.join(', ')}, and it is finer` : 'the formula goes another way')
+  );
 }
 
 /** What an item of a question names: `table.column`, or `table.hierarchy.level`. */
 function itemOf(model: Model, text: string): { item: ByItem } | { missing: string } {
   const wanted = text.replaceAll('"', '').toLowerCase();
   for (const t of model.tables) {
-    for (const c of t.columns) if (`${t.name}.${c.name}`.toLowerCase() === wanted) return { item: columnPath(t.name, c.name) };
+    for (const c of t.columns)
+      if (`${t.name}.${c.name}`.toLowerCase() === wanted) return { item: columnPath(t.name, c.name) };
   }
   for (const h of model.hierarchies ?? [])
     for (const level of h.levels ?? [])
@@ -84,7 +102,11 @@ function itemOf(model: Model, text: string): { item: ByItem } | { missing: strin
         return { item: { hierarchy: columnPath(h.table, h.name), level: level.name } };
   const home = model.tables.find((t) => wanted.startsWith(`${t.name.toLowerCase()}.`));
   if (home) return { missing: `${home.name} has no column or level ${text.slice(home.name.length + 1)}` };
-  return { missing: text.includes('.') ? `there is no dimension ${text.split('.')[0]}` : `there is no dimension or column ${text}` };
+  return {
+    missing: text.includes('.')
+      ? `there is no dimension ${text.split('.')[0]}`
+      : `there is no dimension or column ${text}`,
+  };
 }
 
 /** Names of things in the words of a question: measures by name or title; columns, levels and dimensions by name, title or label. Longest first. */
@@ -96,15 +118,19 @@ export function recognised(model: Model, ask: string): Pick<Question, 'by' | 'me
     [fold(name), `${fold(name)}s`, fold(name).replace(/s$/, '')].some((form) => text.includes(` ${form} `));
   const measures = (model.measures ?? []).filter((m) => !m.hidden && (has(m.name) || has(m.title)));
   // The longer name of two that overlap is meant: "late loans" rather than "loans".
-  const kept = measures.filter((m) => !measures.some((other) => other !== m && fold(other.name).includes(fold(m.name))));
+  const kept = measures.filter(
+    (m) => !measures.some((other) => other !== m && fold(other.name).includes(fold(m.name))),
+  );
   const by = new Map<string, string>();
   for (const h of model.hierarchies ?? [])
-    for (const level of h.levels ?? []) if (has(level.name)) by.set(fold(level.name), `${h.table}.${h.name}.${level.name}`);
+    for (const level of h.levels ?? [])
+      if (has(level.name)) by.set(fold(level.name), `${h.table}.${h.name}.${level.name}`);
   for (const t of model.tables.filter((x) => x.role === 'dimension')) {
     for (const c of t.columns)
       if (!c.hidden && c.use !== 'quantity' && (has(c.name) || has(c.title)) && !by.has(fold(c.name)))
         by.set(fold(c.name), `${t.name}.${c.name}`);
-    if ((has(t.name) || has(t.title)) && !by.has(fold(t.name)) && t.label) by.set(fold(t.name), `${t.name}.${t.label}`);
+    if ((has(t.name) || has(t.title)) && !by.has(fold(t.name)) && t.label)
+      by.set(fold(t.name), `${t.name}.${t.label}`);
   }
   return { by: [...by.values()].slice(0, 4), measures: kept.map((m) => m.name) };
 }

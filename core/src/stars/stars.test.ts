@@ -6,7 +6,16 @@ import { tableLoader } from '../interchange/index.ts';
 import type { Model } from '../model/index.ts';
 import { answerQuery, ModelData } from '../query/index.ts';
 import { INTEGER, TEXT } from '../values/index.ts';
-import { adviseStars, briefs, hangingOn, questionState, reachedFrom, recognised, wayTo, withoutTable } from './index.ts';
+import {
+  adviseStars,
+  briefs,
+  hangingOn,
+  questionState,
+  reachedFrom,
+  recognised,
+  wayTo,
+  withoutTable,
+} from './index.ts';
 
 const column = (name: string, type = 'integer', rest: object = {}) => ({ name, type, ...rest });
 const relate = (name: string, from: string, to: string, rest: object = {}) => {
@@ -33,7 +42,11 @@ const model: Model = {
         column('paid', 'text'),
       ],
     },
-    { name: 'budget', role: 'fact', columns: [column('quarter'), column('amount', 'integer', { use: 'quantity' })] },
+    {
+      name: 'budget',
+      role: 'fact',
+      columns: [column('quarter'), column('amount', 'integer', { use: 'quantity' })],
+    },
     {
       name: 'branch',
       role: 'dimension',
@@ -42,8 +55,18 @@ const model: Model = {
       source: { file: 'branch.csv' },
       columns: [column('id'), column('name', 'text'), column('district')],
     },
-    { name: 'district', role: 'dimension', key: ['id'], columns: [column('id'), column('name', 'text'), column('region', 'text')] },
-    { name: 'calendar', role: 'dimension', key: ['day'], columns: [column('day'), column('month'), column('quarter')] },
+    {
+      name: 'district',
+      role: 'dimension',
+      key: ['id'],
+      columns: [column('id'), column('name', 'text'), column('region', 'text')],
+    },
+    {
+      name: 'calendar',
+      role: 'dimension',
+      key: ['day'],
+      columns: [column('day'), column('month'), column('quarter')],
+    },
     { name: 'title', role: 'dimension', key: ['id'], columns: [column('id')] },
     { name: 'wrote', role: 'bridge', columns: [column('title_id'), column('author_id')] },
     { name: 'author', role: 'dimension', key: ['id'], columns: [column('id')] },
@@ -88,14 +111,23 @@ test('each cell of the matrix says how the dimension reaches the fact, or why no
     'none',
     'own',
   ]);
-  expect(wayTo(model, 'loan', 'district').hops.map((h) => h.relationship)).toEqual(['loan_branch', 'branch_district']);
+  expect(wayTo(model, 'loan', 'district').hops.map((h) => h.relationship)).toEqual([
+    'loan_branch',
+    'branch_district',
+  ]);
   expect(wayTo(model, 'budget', 'calendar')).toMatchObject({ kind: 'direct', level: ['quarter'] });
   expect(wayTo(model, 'loan', 'shelf').says[0]).toBe('shelf has no relationship at all');
   expect(wayTo(model, 'branch', 'loan').says[0]).toMatch(/filters pass only against it/);
-  const sleeping = { ...model, relationships: model.relationships!.map((r) => (r.name === 'lent_on' ? { ...r, default: false } : r)) };
+  const sleeping = {
+    ...model,
+    relationships: model.relationships!.map((r) => (r.name === 'lent_on' ? { ...r, default: false } : r)),
+  };
   expect(wayTo(sleeping, 'loan', 'calendar').asleep).toEqual(['lent_on', 'back_on']);
   const twice = { ...model, relationships: model.relationships!.map((r) => ({ ...r, default: true })) };
-  expect(wayTo(twice, 'loan', 'calendar').ways!.map((w) => w.map((h) => h.relationship))).toEqual([['lent_on'], ['back_on']]);
+  expect(wayTo(twice, 'loan', 'calendar').ways!.map((w) => w.map((h) => h.relationship))).toEqual([
+    ['lent_on'],
+    ['back_on'],
+  ]);
 });
 
 test('what filters on a table reach comes with the relationships of the way', () => {
@@ -110,7 +142,8 @@ test('what filters on a table reach comes with the relationships of the way', ()
 
 test('a question is answered, or what it lacks is said', () => {
   const checker = new FormulaChecker(model);
-  const state = (by: string[], measures: string[]) => questionState({ model, checker }, { ask: '?', by, measures });
+  const state = (by: string[], measures: string[]) =>
+    questionState({ model, checker }, { ask: '?', by, measures });
   expect(state(['branch.Place.Region', 'calendar.month'], ['Loans'])).toMatchObject({
     answers: true,
     query: { by: [{ hierarchy: 'branch.Place', level: 'Region' }, 'calendar.month'], measures: ['Loans'] },
@@ -132,7 +165,10 @@ test('names of the model are recognised in the words of a question, the longer o
     by: ['branch.Place.Region', 'calendar.month'],
     measures: ['Late loans'],
   });
-  expect(recognised(model, 'Loans by branch')).toMatchObject({ by: ['branch.Place.Branch'], measures: ['Loans'] });
+  expect(recognised(model, 'Loans by branch')).toMatchObject({
+    by: ['branch.Place.Branch'],
+    measures: ['Loans'],
+  });
   expect(recognised(model, 'What is the weather?')).toEqual({ by: [], measures: [] });
 });
 
@@ -248,8 +284,13 @@ test('below the level at which a fact meets the calendar a question is not answe
     { ask: 'by quarter', by: ['calendar.quarter'], measures: ['Budgeted'] },
     { ask: 'by month', by: ['calendar.month'], measures: ['Budgeted'] },
   ];
-  const asking = { ...model, tables: model.tables.map((t) => (t.name === 'budget' ? { ...t, questions } : t)) };
-  const states = briefs(new ModelData(asking, (name) => (name === 'calendar' ? calendar : dataOf(asking).table(name)), 0)).budget!;
+  const asking = {
+    ...model,
+    tables: model.tables.map((t) => (t.name === 'budget' ? { ...t, questions } : t)),
+  };
+  const states = briefs(
+    new ModelData(asking, (name) => (name === 'calendar' ? calendar : dataOf(asking).table(name)), 0),
+  ).budget!;
   expect(states.map((s) => [s.question.ask, s.answers, s.missing])).toEqual([
     ['by quarter', true, []],
     ['by month', false, ['calendar.month does not reach Budgeted: they meet at quarter, and it is finer']],
@@ -306,7 +347,9 @@ test('a table goes with what is nothing without it; measures stay and say that i
     ['Places'],
     [{ table: 'loan' }],
   ]);
-  expect(without.perspectives).toEqual([{ name: 'All', tables: ['branch'], columns: ['title.id'], hierarchies: [], measures: ['Loans'] }]);
+  expect(without.perspectives).toEqual([
+    { name: 'All', tables: ['branch'], columns: ['title.id'], hierarchies: [], measures: ['Loans'] },
+  ]);
   const checker = new FormulaChecker(without);
   expect(['Loans', 'Late'].map((name) => checker.measure(name)!.faults.length)).toEqual([0, 1]);
   // What nothing hangs on goes alone.

@@ -34,7 +34,12 @@ const hop = (r: Relationship): Hop => ({
 const hops = (path: Path): Hop[] => path.map(hop);
 
 /** Explains the way from a fact to a table. */
-export function wayTo(model: Model, fact: string, table: string, reach = new Reach(new ModelNames(model))): Way {
+export function wayTo(
+  model: Model,
+  fact: string,
+  table: string,
+  reach = new Reach(new ModelNames(model)),
+): Way {
   if (sameName(fact, table)) return { kind: 'own', hops: [], says: ['its own columns'] };
   const route = reach.route(fact, table);
   if (!route) return noWay(model, fact, table);
@@ -43,7 +48,9 @@ export function wayTo(model: Model, fact: string, table: string, reach = new Rea
       kind: 'ambiguous',
       hops: [],
       ways: route.paths.map(hops),
-      says: [`${route.paths.length} default ways lead from ${fact} to ${table}: none is used until one of them gives way`],
+      says: [
+        `${route.paths.length} default ways lead from ${fact} to ${table}: none is used until one of them gives way`,
+      ],
     };
   const path = hopsOf(route);
   const coarse = path.find((r) => cardinalityOf(r) === 'many-to-level');
@@ -68,7 +75,10 @@ export function wayTo(model: Model, fact: string, table: string, reach = new Rea
       kind: 'many-to-many',
       hops: hops(path),
       ...level,
-      says: [`by values: a row of ${fact} stays where its value is among the remaining ones of ${route.entry.to.table}`, ...at],
+      says: [
+        `by values: a row of ${fact} stays where its value is among the remaining ones of ${route.entry.to.table}`,
+        ...at,
+      ],
     };
   return {
     kind: path.length > 1 ? 'outrigger' : 'direct',
@@ -95,12 +105,17 @@ function noWay(model: Model, fact: string, table: string): Way {
     return new Reach(new ModelNames(awake)).route(fact, table) !== undefined;
   });
   const turned = new Reach(new ModelNames(model)).lookup(table, fact);
-  const touches = (name: string) => all.some((r) => sameName(r.from.table, name) || sameName(r.to.table, name));
+  const touches = (name: string) =>
+    all.some((r) => sameName(r.from.table, name) || sameName(r.to.table, name));
   const says =
     woken.length > 0
-      ? [`${woken.map((r) => r.name).join(' or ')} would lead there but is not default: a measure reaches along it with via`]
+      ? [
+          `${woken.map((r) => r.name).join(' or ')} would lead there but is not default: a measure reaches along it with via`,
+        ]
       : turned
-        ? [`the way leads from ${table} to ${fact}, and filters pass only against it: ${table} has many rows for one of ${fact}`]
+        ? [
+            `the way leads from ${table} to ${fact}, and filters pass only against it: ${table} has many rows for one of ${fact}`,
+          ]
         : !touches(table)
           ? [`${table} has no relationship at all`]
           : !touches(fact)

@@ -68,11 +68,16 @@ export interface Profile {
 
 const segmentBytes = (codes: Codes): { bytes: number; encodings: EncodingName[] } => {
   const segments = encodeSegments(codes);
-  return { bytes: segments.reduce((sum, s) => sum + s.bytes.length, 0), encodings: segments.map((s) => s.encoding) };
+  return {
+    bytes: segments.reduce((sum, s) => sum + s.bytes.length, 0),
+    encodings: segments.map((s) => s.encoding),
+  };
 };
 
 const mostFrequent = (names: readonly EncodingName[]): string =>
-  [...new Set(names)].sort((a, b) => names.filter((n) => n === b).length - names.filter((n) => n === a).length)[0] ?? 'empty';
+  [...new Set(names)].sort(
+    (a, b) => names.filter((n) => n === b).length - names.filter((n) => n === a).length,
+  )[0] ?? 'empty';
 
 interface ColumnSize {
   readonly dataBytes: number;
@@ -94,7 +99,11 @@ function measureColumn(column: Column): ColumnSize {
   if (prefersRawDoubles(column.type, column.dictionaryBytes, bytes, column.rowCount))
     return { dataBytes: column.rowCount * 8, dictionaryBytes: 0, encoding: 'doubles' };
   const kind = column.domain.kind === 'range' ? 'integers' : 'dictionary';
-  return { dataBytes: bytes, dictionaryBytes: column.dictionaryBytes, encoding: `${kind}+${mostFrequent(encodings)}` };
+  return {
+    dataBytes: bytes,
+    dictionaryBytes: column.dictionaryBytes,
+    encoding: `${kind}+${mostFrequent(encodings)}`,
+  };
 }
 
 type Sized<T> = Omit<T, 'share'>;
@@ -103,7 +112,10 @@ type Sized<T> = Omit<T, 'share'>;
 export function profileModel(data: ModelData): Profile {
   const { model } = data;
   const relationships = relationshipSizes(data);
-  const hierarchies = (model.hierarchies ?? []).map((h) => ({ name: `${h.table}.${h.name}`, bytes: hierarchyBytes(data, h) }));
+  const hierarchies = (model.hierarchies ?? []).map((h) => ({
+    name: `${h.table}.${h.name}`,
+    bytes: hierarchyBytes(data, h),
+  }));
   const tables = model.tables
     .filter((t) => t.role !== 'staging')
     .map((table) => {
@@ -121,7 +133,9 @@ export function profileModel(data: ModelData): Profile {
         };
       });
       const sum = (of: (c: Sized<ColumnProfile>) => number) => columns.reduce((total, c) => total + of(c), 0);
-      const relationshipBytes = relationships.filter((r) => sameName(r.table, table.name)).reduce((total, r) => total + r.bytes, 0);
+      const relationshipBytes = relationships
+        .filter((r) => sameName(r.table, table.name))
+        .reduce((total, r) => total + r.bytes, 0);
       const hierarchyTotal = hierarchies
         .filter((h) => h.name.toLowerCase().startsWith(`${table.name.toLowerCase()}.`))
         .reduce((total, h) => total + h.bytes, 0);
@@ -146,16 +160,28 @@ export function profileModel(data: ModelData): Profile {
       share: share(t.totalBytes),
       columns: t.columns.map((c) => ({ ...c, share: share(c.totalBytes) })),
     })),
-    relationships: relationships.map(({ name, fromDistinct, toDistinct, bytes }) => ({ name, fromDistinct, toDistinct, bytes })),
+    relationships: relationships.map(({ name, fromDistinct, toDistinct, bytes }) => ({
+      name,
+      fromDistinct,
+      toDistinct,
+      bytes,
+    })),
     hierarchies,
     advice: adviceOn(data),
     totalBytes,
   };
 }
 
-function relationshipSizes(data: ModelData): { name: string; table: string; fromDistinct: number; toDistinct: number; bytes: number }[] {
+function relationshipSizes(
+  data: ModelData,
+): { name: string; table: string; fromDistinct: number; toDistinct: number; bytes: number }[] {
   return (data.model.relationships ?? []).flatMap((r) => {
-    if (cardinalityOf(r) === 'many-to-many' || isStaging(data.model, r.from.table) || isStaging(data.model, r.to.table)) return [];
+    if (
+      cardinalityOf(r) === 'many-to-many' ||
+      isStaging(data.model, r.from.table) ||
+      isStaging(data.model, r.to.table)
+    )
+      return [];
     try {
       const { codes, rowOf } = data.pathStart([r])!;
       const distinctOf = (end: typeof r.from) => data.column(end.table, end.columns[0]!).distinct;
@@ -177,7 +203,8 @@ function relationshipSizes(data: ModelData): { name: string; table: string; from
   });
 }
 
-const isStaging = (model: Model, table: string): boolean => model.tables.some((t) => sameName(t.name, table) && t.role === 'staging');
+const isStaging = (model: Model, table: string): boolean =>
+  model.tables.some((t) => sameName(t.name, table) && t.role === 'staging');
 
 /** The parent of each member, level by level (or of each row, for a parent-child hierarchy), packed. */
 function hierarchyBytes(data: ModelData, h: Hierarchy): number {
@@ -192,7 +219,11 @@ function hierarchyBytes(data: ModelData, h: Hierarchy): number {
       const [above, own] = [levels[i - 1]!, levels[i]!];
       const parents = codesArray(above.column.domain.size, own.column.domain.size + 1);
       const code = (level: typeof own, row: number) =>
-        level.index ? (level.index[row] === 0 ? 0 : level.column.codes[level.index[row]! - 1]!) : level.column.codes[row]!;
+        level.index
+          ? level.index[row] === 0
+            ? 0
+            : level.column.codes[level.index[row]! - 1]!
+          : level.column.codes[row]!;
       for (let row = 0; row < data.rowCount(h.table); row++) parents[code(own, row)] = code(above, row);
       bytes += segmentBytes(parents).bytes;
     }
@@ -216,11 +247,18 @@ function adviceOn(data: ModelData): Advice[] {
         const before = total(column);
         const name = `${t.name}.${c.name}`;
         if (c.formula !== undefined) return [];
-        if (column.type.kind === 'timestamp') return splitMoment(name, column, columnValues(column), before, '');
+        if (column.type.kind === 'timestamp')
+          return splitMoment(name, column, columnValues(column), before, '');
         if (column.type.kind === 'text') {
           const moments = momentsOfTexts(column);
           if (moments)
-            return splitMoment(name, column, moments.values, before, `declare it as a timestamp written ${moments.pattern}, and `);
+            return splitMoment(
+              name,
+              column,
+              moments.values,
+              before,
+              `declare it as a timestamp written ${moments.pattern}, and `,
+            );
         }
         return [];
       }),
@@ -235,7 +273,13 @@ const total = (column: Column): number => {
   return size.dataBytes + size.dictionaryBytes;
 };
 
-function splitMoment(name: string, column: Column, values: readonly Value[], before: number, first: string): Advice[] {
+function splitMoment(
+  name: string,
+  column: Column,
+  values: readonly Value[],
+  before: number,
+  first: string,
+): Advice[] {
   const parts = values.map((value) => (value === null ? null : splitTimestamp(value as Exact)));
   const of = (part: (p: { days: number; micros: number }) => number, type: Column['type']) =>
     total(byCode(column, type, (code) => (parts[code] ? part(parts[code]) : null)));
@@ -292,7 +336,9 @@ function rowOrders(data: ModelData): Advice[] {
   return data.model.tables
     .filter((t) => t.role === 'fact')
     .flatMap((t): Advice[] => {
-      const order = searchRowOrder(t.columns.filter((c) => c.formula === undefined).map((c) => data.column(t.name, c.name)));
+      const order = searchRowOrder(
+        t.columns.filter((c) => c.formula === undefined).map((c) => data.column(t.name, c.name)),
+      );
       if (!order) return [];
       const [first, ...more] = order.by;
       return [
@@ -315,7 +361,10 @@ function unusedColumns(data: ModelData): Advice[] {
     .filter((t) => t.role === 'fact')
     .flatMap((t) =>
       t.columns
-        .filter((c) => !used.has(`${t.name}.${c.name}`.toLowerCase()) && c.use !== 'quantity' && c.formula === undefined)
+        .filter(
+          (c) =>
+            !used.has(`${t.name}.${c.name}`.toLowerCase()) && c.use !== 'quantity' && c.formula === undefined,
+        )
         .flatMap((c): Advice[] => {
           const column = data.column(t.name, c.name);
           return column.distinct > column.rowCount / 10
@@ -323,7 +372,8 @@ function unusedColumns(data: ModelData): Advice[] {
                 {
                   column: `${t.name}.${c.name}`,
                   change: 'leave the column out',
-                  reason: 'no key, relationship, hierarchy, formula or perspective uses it, and its values hardly repeat',
+                  reason:
+                    'no key, relationship, hierarchy, formula or perspective uses it, and its values hardly repeat',
                   beforeBytes: total(column),
                   afterBytes: 0,
                 },
@@ -340,16 +390,20 @@ function usedColumns(data: ModelData): Set<string> {
   for (const t of model.tables) {
     for (const name of [...(t.key ?? []), t.label, t.snapshot, t.partition?.by]) if (name) note(t.name, name);
     for (const c of t.columns)
-      if (c.formula !== undefined) for (const n of checker.column(t, c.name, c.formula, TIMESTAMP).columns) note(n.table, n.column);
+      if (c.formula !== undefined)
+        for (const n of checker.column(t, c.name, c.formula, TIMESTAMP).columns) note(n.table, n.column);
   }
-  for (const r of model.relationships ?? []) for (const end of [r.from, r.to]) for (const name of end.columns) note(end.table, name);
+  for (const r of model.relationships ?? [])
+    for (const end of [r.from, r.to]) for (const name of end.columns) note(end.table, name);
   for (const h of model.hierarchies ?? []) {
     for (const name of [h.key, h.parent, h.label]) if (name) note(h.table, name);
     for (const level of h.levels ?? [])
       for (const path of [level.column, level.key, level.orderBy].flat())
-        if (path !== undefined) used.add((checker.names.column(h.table, path) ? `${h.table}.${path}` : path).toLowerCase());
+        if (path !== undefined)
+          used.add((checker.names.column(h.table, path) ? `${h.table}.${path}` : path).toLowerCase());
   }
-  for (const m of model.measures ?? []) for (const n of checker.measure(m.name)?.columns ?? []) note(n.table, n.column);
+  for (const m of model.measures ?? [])
+    for (const n of checker.measure(m.name)?.columns ?? []) note(n.table, n.column);
   for (const p of model.perspectives ?? []) for (const path of p.columns ?? []) used.add(path.toLowerCase());
   return used;
 }

@@ -19,7 +19,8 @@ test('rows that came mixed are sorted by what determines most', () => {
   const order = searchRowOrder([region, branch])!;
   expect(order.by[0]).toBe('branch');
   expect(order.afterBytes).toBeLessThan(order.beforeBytes / 10);
-  const bytes = (values: number[]) => encodeSegments(columnOfValues('c', INTEGER, values).codes).reduce((n, s) => n + s.bytes.length, 0);
+  const bytes = (values: number[]) =>
+    encodeSegments(columnOfValues('c', INTEGER, values).codes).reduce((n, s) => n + s.bytes.length, 0);
   const sorted = Array.from({ length: ROWS }, (_, row) => mixed(row) % 8).sort((a, b) => a - b);
   expect(order.afterBytes).toBe(bytes(sorted) + bytes(sorted.map((b) => b % 2)));
 });
@@ -38,7 +39,9 @@ test('no order is told of that does not save', () => {
   const cells = fc.array(fc.integer({ min: 2, max: 400 }), { minLength: 1, maxLength: 4 });
   fc.assert(
     fc.property(cells, (spreads) => {
-      const order = searchRowOrder(spreads.map((spread, c) => column(`c${c}`, (row) => mixed(row * (c + 1)) % spread)));
+      const order = searchRowOrder(
+        spreads.map((spread, c) => column(`c${c}`, (row) => mixed(row * (c + 1)) % spread)),
+      );
       if (!order) return;
       told++;
       expect(order.afterBytes).toBeLessThan(order.beforeBytes);

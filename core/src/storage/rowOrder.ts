@@ -35,8 +35,13 @@ export function searchRowOrder(columns: readonly Column[]): RowOrder | undefined
   let best = bytesOf(sample);
   const unsorted = best;
   while (by.length < MOST_LEADING) {
-    const trials = tried.filter((c) => !by.includes(c)).map((c) => ({ c, bytes: bytesOf(sortedBy(sample, [...by, c])) }));
-    const least = trials.reduce<{ c: number; bytes: number } | undefined>((a, b) => (a && a.bytes <= b.bytes ? a : b), undefined);
+    const trials = tried
+      .filter((c) => !by.includes(c))
+      .map((c) => ({ c, bytes: bytesOf(sortedBy(sample, [...by, c])) }));
+    const least = trials.reduce<{ c: number; bytes: number } | undefined>(
+      (a, b) => (a && a.bytes <= b.bytes ? a : b),
+      undefined,
+    );
     if (!least || least.bytes > best - WORTH * unsorted) break;
     by = [...by, least.c];
     best = least.bytes;
@@ -44,7 +49,9 @@ export function searchRowOrder(columns: readonly Column[]): RowOrder | undefined
   if (by.length === 0) return undefined;
   const all = columns.map(({ codes }) => codes);
   const [beforeBytes, afterBytes] = [bytesOf(all), bytesOf(sortedBy(all, by))];
-  return afterBytes > beforeBytes * (1 - WORTH) ? undefined : { by: by.map((c) => columns[c]!.name), beforeBytes, afterBytes };
+  return afterBytes > beforeBytes * (1 - WORTH)
+    ? undefined
+    : { by: by.map((c) => columns[c]!.name), beforeBytes, afterBytes };
 }
 
 /** Columns worth sorting by: more than one value, and many rows for each; those of most runs first, for they have most to gain. */
@@ -55,14 +62,20 @@ const candidates = (columns: readonly Column[]): number[] =>
     .slice(0, MOST_TRIED);
 
 const bytesOf = (columns: readonly Codes[]): number =>
-  columns.reduce((sum, codes) => sum + encodeSegments(codes).reduce((n, { bytes }) => n + bytes.length, 0), 0);
+  columns.reduce(
+    (sum, codes) => sum + encodeSegments(codes).reduce((n, { bytes }) => n + bytes.length, 0),
+    0,
+  );
 
 /** The rows of columns sorted by some of them: the last first, each sort keeping the order of like rows. */
 function sortedBy(columns: readonly Codes[], by: readonly number[]): Codes[] {
   let rows = Uint32Array.from({ length: columns[0]!.length }, (_, row) => row);
   for (const c of by.toReversed()) rows = countingSort(rows, columns[c]!);
   return columns.map((codes) => {
-    const sorted = codesArray(codes instanceof Uint8Array ? 0xff : codes instanceof Uint16Array ? 0xffff : 0xffffffff, codes.length);
+    const sorted = codesArray(
+      codes instanceof Uint8Array ? 0xff : codes instanceof Uint16Array ? 0xffff : 0xffffffff,
+      codes.length,
+    );
     for (let i = 0; i < rows.length; i++) sorted[i] = codes[rows[i]!]!;
     return sorted;
   });

@@ -52,11 +52,18 @@ const rows: Record<string, Record<string, Value[]>> = {
   f: {
     id: Array.from({ length: N }, (_, i) => i),
     d: Array.from({ length: N }, (_, i) => i % 7),
-    at: Array.from({ length: N }, (_, i) => (i * 86_400_000_000) / 100 + ((i * 7919 * 1_000_000) % 60_000_000)),
+    at: Array.from(
+      { length: N },
+      (_, i) => (i * 86_400_000_000) / 100 + ((i * 7919 * 1_000_000) % 60_000_000),
+    ),
     said: Array.from({ length: N }, (_, i) => `note ${(i * 7919) % 100_003}`),
     q: Array.from({ length: N }, () => 5),
   },
-  d: { id: [0, 1, 2, 3, 4, 5, 6], town: ['a', 'b', 'c', 'd', 'e', 'f', 'g'], land: ['N', 'N', 'N', 'S', 'S', 'S', 'S'] },
+  d: {
+    id: [0, 1, 2, 3, 4, 5, 6],
+    town: ['a', 'b', 'c', 'd', 'e', 'f', 'g'],
+    land: ['N', 'N', 'N', 'S', 'S', 'S', 'S'],
+  },
   raw: { x: ['y'] },
 };
 const tables = new Map<string, TableData>(
@@ -85,13 +92,18 @@ test('every total is the sum of its parts, and staging is not held', () => {
 
 test('bytes are those of the encoding that is written', () => {
   fc.assert(
-    fc.property(fc.array(fc.option(fc.integer({ min: 0, max: 1000 })), { minLength: 1, maxLength: 200 }), (values) => {
-      const column = columnOfValues('c', INTEGER, values);
-      const size = columnBytes(column);
-      expect(size.dataBytes).toBe(encodeSegments(column.codes).reduce((n, s) => n + s.bytes.length, 0));
-      expect(size.dataBytes).toBe(candidateSizes(column.codes)[0]!.bytes);
-      expect(size.dictionaryBytes).toBe(column.domain.kind === 'range' ? 0 : encodeDomain(column.domain, INTEGER).length);
-    }),
+    fc.property(
+      fc.array(fc.option(fc.integer({ min: 0, max: 1000 })), { minLength: 1, maxLength: 200 }),
+      (values) => {
+        const column = columnOfValues('c', INTEGER, values);
+        const size = columnBytes(column);
+        expect(size.dataBytes).toBe(encodeSegments(column.codes).reduce((n, s) => n + s.bytes.length, 0));
+        expect(size.dataBytes).toBe(candidateSizes(column.codes)[0]!.bytes);
+        expect(size.dictionaryBytes).toBe(
+          column.domain.kind === 'range' ? 0 : encodeDomain(column.domain, INTEGER).length,
+        );
+      },
+    ),
   );
 });
 
@@ -103,7 +115,10 @@ test('a constant column costs next to nothing, and says so', () => {
 test('advice is measured: split moments, and leave out what nothing uses', () => {
   const split = profile.advice.find((a) => a.column === 'f.at' && a.change === 'split date and time')!;
   expect(split.afterBytes).toBeLessThan(split.beforeBytes);
-  expect(profile.advice.find((a) => a.column === 'f.said')).toMatchObject({ change: 'leave the column out', afterBytes: 0 });
+  expect(profile.advice.find((a) => a.column === 'f.said')).toMatchObject({
+    change: 'leave the column out',
+    afterBytes: 0,
+  });
   expect(profile.advice.some((a) => a.column === 'f.id')).toBe(false);
 });
 

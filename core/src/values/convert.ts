@@ -7,7 +7,16 @@ import { compareText } from './text.ts';
 
 const LARGEST_INTEGER = 2n ** 63n - 1n;
 const SMALLEST_INTEGER = -(2n ** 63n);
-const BOOLEANS: Record<string, boolean> = { true: true, t: true, yes: true, '1': true, false: false, f: false, no: false, '0': false };
+const BOOLEANS: Record<string, boolean> = {
+  true: true,
+  t: true,
+  yes: true,
+  '1': true,
+  false: false,
+  f: false,
+  no: false,
+  '0': false,
+};
 const DOUBLE_PATTERN = /^[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?$/;
 
 /** How the text of a file is read beyond its type. */
@@ -58,7 +67,9 @@ export function textReader(type: DataType, reading: TextReading = {}): (text: st
       return (text) => pattern?.parseDate(text);
     }
     case 'timestamp': {
-      const patterns = (reading.pattern ? [reading.pattern] : DEFAULT_TIMESTAMP_PATTERNS).map((text) => datePattern(text));
+      const patterns = (reading.pattern ? [reading.pattern] : DEFAULT_TIMESTAMP_PATTERNS).map((text) =>
+        datePattern(text),
+      );
       return (text) => {
         for (const pattern of patterns) {
           const value = pattern?.parseTimestamp(text);
@@ -89,7 +100,9 @@ function readDecimal(text: string, precision: number, scale: number): Exact | un
     at--;
   }
   const scaled = rescale(value, at, scale);
-  return BigInt(scaled < 0 ? -scaled : scaled).toString().length > precision && scaled !== 0 ? undefined : scaled;
+  return BigInt(scaled < 0 ? -scaled : scaled).toString().length > precision && scaled !== 0
+    ? undefined
+    : scaled;
 }
 
 /** The value as JSON: integers beyond 2^53 and all decimals as strings, dates in ISO 8601. */
@@ -112,13 +125,15 @@ export function fromJson(json: unknown, type: DataType): Value | undefined {
   if (json === null) return null;
   if (type.kind === 'text') return typeof json === 'string' ? json : undefined;
   if (type.kind === 'boolean') return typeof json === 'boolean' ? json : undefined;
-  if (type.kind === 'double') return typeof json === 'number' ? json : typeof json === 'string' ? textReader(type)(json) : undefined;
+  if (type.kind === 'double')
+    return typeof json === 'number' ? json : typeof json === 'string' ? textReader(type)(json) : undefined;
   if (type.kind === 'integer' || type.kind === 'decimal') {
     if (typeof json !== 'number' && typeof json !== 'string') return undefined;
     const parsed = parseExact(String(json));
     if (!parsed) return undefined;
     // A member with more digits than the type can have is no member, but no error either.
-    return parsed.scale > scaleOf(type) && BigInt(parsed.value) % 10n ** BigInt(parsed.scale - scaleOf(type)) !== 0n
+    return parsed.scale > scaleOf(type) &&
+      BigInt(parsed.value) % 10n ** BigInt(parsed.scale - scaleOf(type)) !== 0n
       ? undefined
       : rescale(parsed.value, parsed.scale, scaleOf(type));
   }

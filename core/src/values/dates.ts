@@ -31,12 +31,17 @@ export function civilFromDays(days: number): CivilDate {
   const era = Math.floor(z / 146097);
   const dayOfEra = z - era * 146097;
   const yearOfEra = Math.floor(
-    (dayOfEra - Math.floor(dayOfEra / 1460) + Math.floor(dayOfEra / 36524) - Math.floor(dayOfEra / 146096)) / 365,
+    (dayOfEra - Math.floor(dayOfEra / 1460) + Math.floor(dayOfEra / 36524) - Math.floor(dayOfEra / 146096)) /
+      365,
   );
   const dayOfYear = dayOfEra - (365 * yearOfEra + Math.floor(yearOfEra / 4) - Math.floor(yearOfEra / 100));
   const mp = Math.floor((5 * dayOfYear + 2) / 153);
   const month = mp < 10 ? mp + 3 : mp - 9;
-  return { year: yearOfEra + era * 400 + (month <= 2 ? 1 : 0), month, day: dayOfYear - Math.floor((153 * mp + 2) / 5) + 1 };
+  return {
+    year: yearOfEra + era * 400 + (month <= 2 ? 1 : 0),
+    month,
+    day: dayOfYear - Math.floor((153 * mp + 2) / 5) + 1,
+  };
 }
 
 export const isLeapYear = (year: number): boolean => (year % 4 === 0 && year % 100 !== 0) || year % 400 === 0;
@@ -46,7 +51,8 @@ export const daysInMonth = (year: number, month: number): number =>
 
 /** Days since 1970-01-01, or undefined where the calendar has no such day. Years 1 to 9999. */
 export function checkedDays(year: number, month: number, day: number): number | undefined {
-  if (year < 1 || year > 9999 || month < 1 || month > 12 || day < 1 || day > daysInMonth(year, month)) return undefined;
+  if (year < 1 || year > 9999 || month < 1 || month > 12 || day < 1 || day > daysInMonth(year, month))
+    return undefined;
   return daysFromCivil(year, month, day);
 }
 

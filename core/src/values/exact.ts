@@ -2,7 +2,9 @@ import type { Exact } from './types.ts';
 
 /** Brings a bigint back to a number where that is exact. */
 export const narrow = (value: bigint): Exact =>
-  value >= BigInt(Number.MIN_SAFE_INTEGER) && value <= BigInt(Number.MAX_SAFE_INTEGER) ? Number(value) : value;
+  value >= BigInt(Number.MIN_SAFE_INTEGER) && value <= BigInt(Number.MAX_SAFE_INTEGER)
+    ? Number(value)
+    : value;
 
 export function add(a: Exact, b: Exact): Exact {
   if (typeof a === 'number' && typeof b === 'number') {
@@ -45,7 +47,8 @@ export function remainder(a: Exact, b: Exact): Exact {
   return narrow(BigInt(a) % BigInt(b));
 }
 
-export const powerOfTen = (exponent: number): Exact => (exponent <= 15 ? 10 ** exponent : 10n ** BigInt(exponent));
+export const powerOfTen = (exponent: number): Exact =>
+  exponent <= 15 ? 10 ** exponent : 10n ** BigInt(exponent);
 
 /** Quotient rounded half away from zero; the divisor is positive. */
 export function divideRounded(a: Exact, b: Exact): Exact {

@@ -58,7 +58,8 @@ function compile(text: string): DatePattern | undefined {
   }
   if (!seen.has('year') || !seen.has('month') || !seen.has('day')) return undefined;
   const expression = new RegExp(`^${source}${escapeLiteral(text.slice(end))}$`);
-  const dateOf = (groups: Record<string, string>) => checkedDays(Number(groups.year), Number(groups.month), Number(groups.day));
+  const dateOf = (groups: Record<string, string>) =>
+    checkedDays(Number(groups.year), Number(groups.month), Number(groups.day));
   return {
     text,
     hasTime: seen.has('hour'),
@@ -70,7 +71,11 @@ function compile(text: string): DatePattern | undefined {
       const groups = expression.exec(input)?.groups;
       if (!groups) return undefined;
       const days = dateOf(groups);
-      const [hour, minute, second] = [Number(groups.hour ?? 0), Number(groups.minute ?? 0), Number(groups.second ?? 0)];
+      const [hour, minute, second] = [
+        Number(groups.hour ?? 0),
+        Number(groups.minute ?? 0),
+        Number(groups.second ?? 0),
+      ];
       if (days === undefined || hour > 23 || minute > 59 || second > 59) return undefined;
       const fraction = groups.fraction === undefined ? 0 : Number(groups.fraction.padEnd(6, '0').slice(0, 6));
       return timestampOf(days, ((hour * 60 + minute) * 60 + second) * 1_000_000 + fraction);
@@ -144,7 +149,9 @@ export const DATE_PATTERNS = [
 const TIMES = ['HH:mm:ss', 'HH:mm', 'HH:mm:ss.SSS'];
 const TIMESTAMP_DATES = ['yyyy-MM-dd', 'dd.MM.yyyy', 'dd/MM/yyyy', 'MM/dd/yyyy', 'yyyy/MM/dd'];
 
-export const TIMESTAMP_PATTERNS = TIMESTAMP_DATES.flatMap((day) => TIMES.flatMap((time) => [`${day} ${time}`, `${day}T${time}`]));
+export const TIMESTAMP_PATTERNS = TIMESTAMP_DATES.flatMap((day) =>
+  TIMES.flatMap((time) => [`${day} ${time}`, `${day}T${time}`]),
+);
 
 export const DEFAULT_DATE_PATTERN = 'yyyy-MM-dd';
 /** What a timestamp without a declared pattern may look like. */

@@ -58,11 +58,14 @@ export function parseType(text: string): DataType | undefined {
   const match = DECIMAL_PATTERN.exec(text.trim());
   if (!match) return undefined;
   const [precision, scale] = [Number(match[1]), Number(match[2])];
-  return precision >= 1 && precision <= MAX_PRECISION && scale <= precision ? decimal(precision, scale) : undefined;
+  return precision >= 1 && precision <= MAX_PRECISION && scale <= precision
+    ? decimal(precision, scale)
+    : undefined;
 }
 
 /** Writes a type as the model file does; the inverse of `parseType`. */
-export const formatType = (type: DataType): string => (type.kind === 'decimal' ? `decimal(${type.precision},${type.scale})` : type.kind);
+export const formatType = (type: DataType): string =>
+  type.kind === 'decimal' ? `decimal(${type.precision},${type.scale})` : type.kind;
 
 /** Digits after the point that a value of the type carries; 0 for all but decimals. */
 export const scaleOf = (type: DataType): number => (type.kind === 'decimal' ? type.scale : 0);
@@ -73,7 +76,9 @@ export const isExact = (type: DataType): boolean => type.kind === 'integer' || t
 export const isNumeric = (type: DataType): boolean => isExact(type) || type.kind === 'double';
 
 /** Whether two types can be compared or joined: numbers with numbers, else the same kind. */
-export const comparable = (a: DataType, b: DataType): boolean => (isNumeric(a) && isNumeric(b)) || a.kind === b.kind;
+export const comparable = (a: DataType, b: DataType): boolean =>
+  (isNumeric(a) && isNumeric(b)) || a.kind === b.kind;
 
 /** Digits before the point that a type may have; 19 for a 64-bit integer. */
-export const wholeOf = (type: DataType): number => (type.kind === 'decimal' ? type.precision - type.scale : 19);
+export const wholeOf = (type: DataType): number =>
+  type.kind === 'decimal' ? type.precision - type.scale : 19;

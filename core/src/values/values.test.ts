@@ -52,8 +52,15 @@ test('decimals are written and read back with all their digits', () => {
 });
 
 test('halves are rounded away from zero, on both sides', () => {
-  expect([divideRounded(25, 10), divideRounded(-25, 10), divideRounded(24, 10), divideRounded(-26, 10)]).toEqual([3, -3, 2, -3]);
-  expect([roundDouble(2.5, 0), roundDouble(-2.5, 0), roundDouble(1.005, 2), roundDouble(1234, -2)]).toEqual([3, -3, 1.01, 1200]);
+  expect([
+    divideRounded(25, 10),
+    divideRounded(-25, 10),
+    divideRounded(24, 10),
+    divideRounded(-26, 10),
+  ]).toEqual([3, -3, 2, -3]);
+  expect([roundDouble(2.5, 0), roundDouble(-2.5, 0), roundDouble(1.005, 2), roundDouble(1234, -2)]).toEqual([
+    3, -3, 1.01, 1200,
+  ]);
 });
 
 test('days and dates are each other’s inverse, and agree with the platform', () => {
@@ -94,9 +101,9 @@ test.each([
 });
 
 test('a pattern may hold literal text, and is none without a year, a month and a day', () => {
-  expect(formatTimestamp(datePattern("yyyy-MM-dd'T'HH:mm:ss.SSS")!.parseTimestamp('2026-01-02T03:04:05.250')!)).toBe(
-    '2026-01-02T03:04:05.25',
-  );
+  expect(
+    formatTimestamp(datePattern("yyyy-MM-dd'T'HH:mm:ss.SSS")!.parseTimestamp('2026-01-02T03:04:05.250')!),
+  ).toBe('2026-01-02T03:04:05.25');
   expect(datePattern('HH:mm')).toBeUndefined();
 });
 
@@ -106,9 +113,12 @@ test('timestamps beyond the safe range stay exact', () => {
   expect(toJson(value, TIMESTAMP)).toBe('0001-01-01T00:00:00');
 });
 
-test.each(['integer', 'decimal(9,2)', 'double', 'text', 'boolean', 'date', 'timestamp'])('%s is read and written as a type', (text) => {
-  expect(formatType(parseType(text)!)).toBe(text);
-});
+test.each(['integer', 'decimal(9,2)', 'double', 'text', 'boolean', 'date', 'timestamp'])(
+  '%s is read and written as a type',
+  (text) => {
+    expect(formatType(parseType(text)!)).toBe(text);
+  },
+);
 
 test.each(['money', 'decimal(2,3)', 'decimal(99,2)', ''])('%s is no type', (text) => {
   expect(parseType(text)).toBeUndefined();

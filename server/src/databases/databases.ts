@@ -39,7 +39,9 @@ export class Databases {
         const place = JSON.parse(row.place) as Place;
         if ('file' in place) return { kind: 'sqlite', name: row.name, ...place };
         const used = row.user === null ? account : { user: row.user, secret: row.secret };
-        const shown = used ? { user: used.user, own: row.user !== null, hasPassword: used.secret !== null } : null;
+        const shown = used
+          ? { user: used.user, own: row.user !== null, hasPassword: used.secret !== null }
+          : null;
         return { kind: 'postgresql', name: row.name, ...place, account: shown };
       }),
     };
@@ -49,13 +51,23 @@ export class Databases {
   put(order: Order): void {
     const kept = this.find(order.name);
     const { name, kind } = order;
-    const place: Place = kind === 'sqlite' ? { file: order.file } : { host: order.host, port: order.port, database: order.database };
+    const place: Place =
+      kind === 'sqlite'
+        ? { file: order.file }
+        : { host: order.host, port: order.port, database: order.database };
     const user = kind === 'sqlite' ? null : (order.user ?? null);
     const given = kind === 'sqlite' ? undefined : order.password;
     const known = kept?.name ?? name;
     // A kept password goes to the place that it was given for, and to no other.
     const stays = kept?.place === JSON.stringify(place) && kept.user === user;
-    const secret = user === null ? null : given !== undefined ? this.secrets.seal(given, ownAccount(known)) : stays ? kept.secret : null;
+    const secret =
+      user === null
+        ? null
+        : given !== undefined
+          ? this.secrets.seal(given, ownAccount(known))
+          : stays
+            ? kept.secret
+            : null;
     this.db
       .prepare(
         `insert into connection (name, kind, place, user, secret) values (?, ?, ?, ?, ?)
@@ -70,7 +82,12 @@ export class Databases {
 
   setAccount({ user, password }: { user: string; password?: string | undefined }): void {
     const kept = this.account();
-    const secret = password !== undefined ? this.secrets.seal(password, DEFAULT_ACCOUNT) : kept?.user === user ? kept.secret : null;
+    const secret =
+      password !== undefined
+        ? this.secrets.seal(password, DEFAULT_ACCOUNT)
+        : kept?.user === user
+          ? kept.secret
+          : null;
     this.db
       .prepare(
         'insert into account (id, user, secret) values (1, ?, ?) on conflict (id) do update set user = excluded.user, secret = excluded.secret',
@@ -86,9 +103,13 @@ export class Databases {
     if ('file' in place) return new SqliteReader(place.file, this.pool);
     const account = this.account();
     const [user, secret, of] =
-      row.user === null ? [account?.user, account?.secret, DEFAULT_ACCOUNT] : [row.user, row.secret, ownAccount(row.name)];
+      row.user === null
+        ? [account?.user, account?.secret, DEFAULT_ACCOUNT]
+        : [row.user, row.secret, ownAccount(row.name)];
     if (user === undefined)
-      throw new DatabaseError(`${row.name} has no account: give it one, or give the workspace one that all connections have`);
+      throw new DatabaseError(
+        `${row.name} has no account: give it one, or give the workspace one that all connections have`,
+      );
     return new PostgresqlReader({ ...place, user, password: secret ? this.secrets.open(secret, of) : '' });
   }
 
@@ -97,11 +118,13 @@ export class Databases {
   }
 
   private account(): { user: string; secret: Buffer | null } | undefined {
-    return this.db.prepare('select user, secret from account').get() as { user: string; secret: Buffer | null } | undefined;
+    return this.db.prepare('select user, secret from account').get() as
+      { user: string; secret: Buffer | null } | undefined;
   }
 }
 
-const unknown = (name: string) => new DatabaseError(`the workspace has no connection ${name}: it may have been removed`);
+const unknown = (name: string) =>
+  new DatabaseError(`the workspace has no connection ${name}: it may have been removed`);
 
 /** A SQLite file, read by worker threads. */
 class SqliteReader implements DatabaseReader {
@@ -126,7 +149,11 @@ class SqliteReader implements DatabaseReader {
     return this.pool.run<TableAbout>({ kind: 'sqlite', file: this.file, ask: 'about', table });
   }
 
-  async draw(table: TableName, file: string, { columns, limit, nullText, signal, onBytes }: Drawing): Promise<void> {
+  async draw(
+    table: TableName,
+    file: string,
+    { columns, limit, nullText, signal, onBytes }: Drawing,
+  ): Promise<void> {
     const shared = new Int32Array(new SharedArrayBuffer(8));
     const stop = () => void Atomics.store(shared, 1, 1);
     signal.addEventListener('abort', stop);
@@ -139,7 +166,10 @@ class SqliteReader implements DatabaseReader {
     };
     const watch = setInterval(tell, 100);
     try {
-      await this.pool.load({ kind: 'sqlite-draw', draw: { from: this.file, table, file, columns, limit, nullText, shared } });
+      await this.pool.load({
+        kind: 'sqlite-draw',
+        draw: { from: this.file, table, file, columns, limit, nullText, shared },
+      });
       tell();
     } finally {
       clearInterval(watch);

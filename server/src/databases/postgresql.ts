@@ -35,7 +35,8 @@ export class PostgresqlReader implements DatabaseReader {
     // A connection that breaks while nobody waits for it must not end the program; who waits is told by the query.
     let broken: Error | undefined;
     client.on('error', (error) => (broken = error));
-    const stop = () => (client as unknown as { connection: { stream: { destroy(): void } } }).connection.stream.destroy();
+    const stop = () =>
+      (client as unknown as { connection: { stream: { destroy(): void } } }).connection.stream.destroy();
     signal?.addEventListener('abort', stop);
     try {
       await client.connect();
@@ -45,7 +46,9 @@ export class PostgresqlReader implements DatabaseReader {
       return result;
     } catch (error) {
       if (signal?.aborted) throw new DatabaseError('cancelled');
-      throw error instanceof DatabaseError ? error : new DatabaseError(this.explained((broken ?? error) as Fault));
+      throw error instanceof DatabaseError
+        ? error
+        : new DatabaseError(this.explained((broken ?? error) as Fault));
     } finally {
       signal?.removeEventListener('abort', stop);
       await client.end().catch(() => undefined); // it may have gone before
@@ -54,7 +57,9 @@ export class PostgresqlReader implements DatabaseReader {
 
   async test(signal?: AbortSignal): Promise<string> {
     return this.within(async (client) => {
-      const { rows } = await client.query<{ version: string }>(`select current_setting('server_version') as version`);
+      const { rows } = await client.query<{ version: string }>(
+        `select current_setting('server_version') as version`,
+      );
       return `PostgreSQL ${rows[0]!.version}`;
     }, signal);
   }
@@ -86,7 +91,8 @@ export class PostgresqlReader implements DatabaseReader {
            left join pg_class f on f.oid = k.confrelid left join pg_namespace fn on fn.oid = f.relnamespace
          where k.contype in ('p', 'f') and not c.relispartition`,
       );
-      const of = (schema: string, table: string) => keys.filter((k) => k.schema === schema && k.table === table);
+      const of = (schema: string, table: string) =>
+        keys.filter((k) => k.schema === schema && k.table === table);
       return rows.map((r) => ({
         schema: r.schema,
         table: r.table,
@@ -97,7 +103,12 @@ export class PostgresqlReader implements DatabaseReader {
         key: of(r.schema, r.table).find((k) => k.type === 'p')?.columns ?? [],
         references: of(r.schema, r.table)
           .filter((k) => k.type === 'f')
-          .map((k) => ({ columns: k.columns, schema: k.to_schema!, table: k.to_table!, toColumns: k.to_columns })),
+          .map((k) => ({
+            columns: k.columns,
+            schema: k.to_schema!,
+            table: k.to_table!,
+            toColumns: k.to_columns,
+          })),
       }));
     });
   }
@@ -120,7 +131,9 @@ export class PostgresqlReader implements DatabaseReader {
       const wanted = (drawing.columns ?? all.map((c) => c.drawn.name)).map((column) => {
         const found = all.find((c) => c.drawn.name === column);
         if (!found)
-          throw new DatabaseError(`${tableText(name)} has no column ${column} any more: look at the table again before it is taken in`);
+          throw new DatabaseError(
+            `${tableText(name)} has no column ${column} any more: look at the table again before it is taken in`,
+          );
         return `${found.expression} as ${quoteIdentifier(column)}`;
       });
       const select = `select ${wanted.join(', ')} from ${qualified(name)}${limit === undefined ? '' : ` limit ${limit}`}`;
@@ -135,7 +148,10 @@ export class PostgresqlReader implements DatabaseReader {
     }, signal);
   }
 
-  private async described(client: pg.Client, name: TableName): Promise<{ drawn: DrawnColumn; expression: string }[]> {
+  private async described(
+    client: pg.Client,
+    name: TableName,
+  ): Promise<{ drawn: DrawnColumn; expression: string }[]> {
     const { rows } = await client.query<AttributeRow>(
       `select a.attname as name, coalesce(b.typname, t.typname) as type, coalesce(b.typcategory, t.typcategory) as category,
          case when t.typtypmod >= 0 then t.typtypmod else a.atttypmod end as modifier
@@ -144,13 +160,18 @@ export class PostgresqlReader implements DatabaseReader {
        where n.nspname = $1 and c.relname = $2 and a.attnum > 0 and not a.attisdropped order by a.attnum`,
       [name.schema, name.table],
     );
-    if (rows.length === 0) throw new DatabaseError(`there is no table ${tableText(name)} in ${this.place.database} any more`);
+    if (rows.length === 0)
+      throw new DatabaseError(`there is no table ${tableText(name)} in ${this.place.database} any more`);
     const described: { drawn: DrawnColumn; expression: string }[] = [];
     for (const row of rows) described.push(await this.column(client, name, row));
     return described;
   }
 
-  private async column(client: pg.Client, table: TableName, row: AttributeRow): Promise<{ drawn: DrawnColumn; expression: string }> {
+  private async column(
+    client: pg.Client,
+    table: TableName,
+    row: AttributeRow,
+  ): Promise<{ drawn: DrawnColumn; expression: string }> {
     const { name, type, category, modifier } = row;
     const column = quoteIdentifier(name);
     const as = (read: DataType | undefined, expression = column, pattern?: string) => ({
@@ -244,7 +265,8 @@ export class PostgresqlReader implements DatabaseReader {
       case '57P03':
         return `the server at ${host} is shutting down or starting: try again later`;
     }
-    if (/timeout expired|timeout exceeded/i.test(message)) return `${host}:${port} did not answer within ${CONNECT_MS / 1000} seconds`;
+    if (/timeout expired|timeout exceeded/i.test(message))
+      return `${host}:${port} did not answer within ${CONNECT_MS / 1000} seconds`;
     if (/terminated|ECONNRESET|Premature close|EPIPE/i.test(`${code ?? ''} ${message}`))
       return `the connection to ${host} broke off before all rows had come: nothing of them was stored`;
     return `${host}: ${message}`;
@@ -275,7 +297,8 @@ const qualified = ({ schema, table }: TableName): string =>
   schema === undefined ? quoteIdentifier(table) : `${quoteIdentifier(schema)}.${quoteIdentifier(table)}`;
 
 /** The planner's estimate; below 0 where the table has never been looked at (pg_class.reltuples). */
-const knownRows = (rows: string | undefined): number | null => (rows === undefined || Number(rows) < 0 ? null : Number(rows));
+const knownRows = (rows: string | undefined): number | null =>
+  rows === undefined || Number(rows) < 0 ? null : Number(rows);
 
 const LARGEST_PRECISION = 38;
 const exactType = (precision: number, scale: number): DataType => {
@@ -308,7 +331,9 @@ const WRITES: Readonly<Record<string, string>> = {
   TRUNCATE: 'empty',
 };
 const few = (names: readonly string[]): string =>
-  names.length <= 4 ? names.join(', ') : `${names.slice(0, 3).join(', ')} and ${names.length - 3} more tables`;
+  names.length <= 4
+    ? names.join(', ')
+    : `${names.slice(0, 3).join(', ')} and ${names.length - 3} more tables`;
 
 /** Makes an account that can read these tables and nothing else. */
 function readerSql(database: string, tables: readonly TableName[]): string {

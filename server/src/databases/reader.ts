@@ -56,4 +56,5 @@ export const quoteIdentifier = (name: string): string => {
   return `"${name.replaceAll('"', '""')}"`;
 };
 
-export const tableText = ({ schema, table }: TableName): string => (schema === undefined ? table : `${schema}.${table}`);
+export const tableText = ({ schema, table }: TableName): string =>
+  schema === undefined ? table : `${schema}.${table}`;

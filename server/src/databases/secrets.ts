@@ -11,7 +11,8 @@ const NONCE_BYTES = 12;
 const TAG_BYTES = 16;
 
 /** Where the key lies: in the configuration of the person who runs the server, never beside the workspace. */
-export const defaultKeyFile = (): string => join(process.env.XDG_CONFIG_HOME || join(homedir(), '.config'), 'crease', 'key');
+export const defaultKeyFile = (): string =>
+  join(process.env.XDG_CONFIG_HOME || join(homedir(), '.config'), 'crease', 'key');
 
 /**
  * Keeps passwords in the workspace so that the workspace alone does not give them away: AES-256-GCM (NIST SP 800-38D) under a key in a file
@@ -31,12 +32,21 @@ export class Secrets {
   /** Throws SecretError where the key is not the one that it was sealed with. */
   open(sealed: Buffer, of: string): string {
     try {
-      const decipher = createDecipheriv('aes-256-gcm', this.key(false), sealed.subarray(0, NONCE_BYTES)).setAAD(Buffer.from(of));
+      const decipher = createDecipheriv(
+        'aes-256-gcm',
+        this.key(false),
+        sealed.subarray(0, NONCE_BYTES),
+      ).setAAD(Buffer.from(of));
       decipher.setAuthTag(sealed.subarray(NONCE_BYTES, NONCE_BYTES + TAG_BYTES));
-      return Buffer.concat([decipher.update(sealed.subarray(NONCE_BYTES + TAG_BYTES)), decipher.final()]).toString('utf8');
+      return Buffer.concat([
+        decipher.update(sealed.subarray(NONCE_BYTES + TAG_BYTES)),
+        decipher.final(),
+      ]).toString('utf8');
     } catch (error) {
       if (error instanceof SecretError) throw error;
-      throw new SecretError(`the password was kept under another key than that of ${this.keyFile}: enter it again`);
+      throw new SecretError(
+        `the password was kept under another key than that of ${this.keyFile}: enter it again`,
+      );
     }
   }
 
@@ -49,7 +59,9 @@ export class Secrets {
     }
     const key = readFileSync(this.keyFile);
     if (key.length !== KEY_BYTES)
-      throw new SecretError(`${this.keyFile} is no key of this program: move it away, and enter passwords again`);
+      throw new SecretError(
+        `${this.keyFile} is no key of this program: move it away, and enter passwords again`,
+      );
     return key;
   }
 }

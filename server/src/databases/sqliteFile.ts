@@ -31,7 +31,8 @@ function open(file: string): Database.Database {
   } catch (error) {
     const { code, message } = error as { code?: string; message: string };
     if (code === 'SQLITE_NOTADB') throw new DatabaseError(`${file} is no SQLite file`);
-    if (code === 'SQLITE_BUSY') throw new DatabaseError(`${file} is being written by somebody else: try again later`);
+    if (code === 'SQLITE_BUSY')
+      throw new DatabaseError(`${file} is being written by somebody else: try again later`);
     throw new DatabaseError(`${file} cannot be read: ${message}`);
   }
 }
@@ -59,8 +60,13 @@ export function sqliteTables(file: string): DatabaseTable[] {
       )
       .all() as { name: string; type: 'table' | 'view' }[];
     return names.map(({ name, type }): DatabaseTable => {
-      const columns = database.prepare(`select name, pk from pragma_table_info(?)`).all(name) as { name: string; pk: number }[];
-      const foreign = database.prepare(`select id, "from", "table", "to" from pragma_foreign_key_list(?) order by id, seq`).all(name) as {
+      const columns = database.prepare(`select name, pk from pragma_table_info(?)`).all(name) as {
+        name: string;
+        pk: number;
+      }[];
+      const foreign = database
+        .prepare(`select id, "from", "table", "to" from pragma_foreign_key_list(?) order by id, seq`)
+        .all(name) as {
         id: number;
         from: string;
         table: string;
@@ -68,9 +74,11 @@ export function sqliteTables(file: string): DatabaseTable[] {
       }[];
       const key = columns.filter((c) => c.pk > 0).sort((a, b) => a.pk - b.pk);
       const keyOf = (table: string) =>
-        (database.prepare(`select name from pragma_table_info(?) where pk > 0 order by pk`).all(table) as { name: string }[]).map(
-          (c) => c.name,
-        );
+        (
+          database.prepare(`select name from pragma_table_info(?) where pk > 0 order by pk`).all(table) as {
+            name: string;
+          }[]
+        ).map((c) => c.name);
       return {
         schema: null,
         table: name,
@@ -83,7 +91,12 @@ export function sqliteTables(file: string): DatabaseTable[] {
         references: [...new Set(foreign.map((f) => f.id))].map((id) => {
           const pairs = foreign.filter((f) => f.id === id);
           const to = pairs[0]!.table;
-          return { columns: pairs.map((p) => p.from), schema: null, table: to, toColumns: pairs.map((p, i) => p.to ?? keyOf(to)[i] ?? '') };
+          return {
+            columns: pairs.map((p) => p.from),
+            schema: null,
+            table: to,
+            toColumns: pairs.map((p, i) => p.to ?? keyOf(to)[i] ?? ''),
+          };
         }),
       };
     });
@@ -100,10 +113,18 @@ function rowsOf(database: Database.Database, table: string): number | null {
 
 export function sqliteAbout(file: string, { table }: TableName): TableAbout {
   return within(file, (database) => {
-    const found = database.prepare('select name, type from pragma_table_info(?)').all(table) as { name: string; type: string }[];
+    const found = database.prepare('select name, type from pragma_table_info(?)').all(table) as {
+      name: string;
+      type: string;
+    }[];
     if (found.length === 0) throw new DatabaseError(`there is no table ${table} in ${file} any more`);
-    const isView = database.prepare(`select 1 from sqlite_schema where type = 'view' and name = ?`).get(table) !== undefined;
-    return { columns: found.map(({ name, type }) => ({ name, ...declared(type) })), rows: isView ? null : rowsOf(database, table) };
+    const isView =
+      database.prepare(`select 1 from sqlite_schema where type = 'view' and name = ?`).get(table) !==
+      undefined;
+    return {
+      columns: found.map(({ name, type }) => ({ name, ...declared(type) })),
+      rows: isView ? null : rowsOf(database, table),
+    };
   });
 }
 
@@ -111,7 +132,8 @@ export function sqliteAbout(file: string, { table }: TableName): TableAbout {
 function declared(type: string): { type: DataType | undefined; isText: boolean; pattern?: string } {
   const text = type.toUpperCase();
   const digits = /^\s*(?:DECIMAL|NUMERIC)\s*\(\s*(\d+)\s*(?:,\s*(\d+)\s*)?\)/.exec(text);
-  if (digits) return { type: decimal(Math.min(38, Number(digits[1])), Number(digits[2] ?? 0)), isText: false };
+  if (digits)
+    return { type: decimal(Math.min(38, Number(digits[1])), Number(digits[2] ?? 0)), isText: false };
   if (/BOOL/.test(text)) return { type: BOOLEAN, isText: false };
   if (text === 'DATE') return { type: DATE, isText: false, pattern: 'yyyy-MM-dd' };
   if (/INT/.test(text)) return { type: INTEGER, isText: false };
@@ -125,7 +147,9 @@ export function sqliteDraw({ from, table, file, columns, limit, nullText, shared
   const wanted = columns ?? all;
   const gone = wanted.find((name) => !all.includes(name));
   if (gone !== undefined)
-    throw new DatabaseError(`${tableText(table)} has no column ${gone} any more: look at the table again before it is taken in`);
+    throw new DatabaseError(
+      `${tableText(table)} has no column ${gone} any more: look at the table again before it is taken in`,
+    );
   within(from, (database) => {
     const sql = `select ${wanted.map(quoteIdentifier).join(', ')} from ${quoteIdentifier(table.table)}${limit === undefined ? '' : ` limit ${limit}`}`;
     const descriptor = openSync(file, 'w');
@@ -164,6 +188,8 @@ export function sqliteRights(file: string): RightsState {
   return {
     account: 'whoever runs this program',
     excess: writes ? ['write to the file (Crease opens it for reading only)'] : [],
-    sql: writes ? `-- SQLite has no accounts: take the right to write from the file\n-- chmod a-w '${file.replaceAll("'", "'\\''")}'` : '',
+    sql: writes
+      ? `-- SQLite has no accounts: take the right to write from the file\n-- chmod a-w '${file.replaceAll("'", "'\\''")}'`
+      : '',
   };
 }

@@ -30,9 +30,15 @@ export function checkNames(coming: readonly Coming[], model: Model): void {
       );
     const [kind, of] = origin ? ['connection', 'database'] : ['file', 'file'];
     if (existing?.source && !(kind! in existing.source))
-      throw new ServerError('wrong-shape', `the rows of ${existing.name} come from no ${of}: give the table of this ${of} another name`);
+      throw new ServerError(
+        'wrong-shape',
+        `the rows of ${existing.name} come from no ${of}: give the table of this ${of} another name`,
+      );
     if (coming.some((other, j) => j < i && sameName(other.order.name, order.name)))
-      throw new ServerError('wrong-shape', `two of the tables are called ${order.name}: give one of them another name`);
+      throw new ServerError(
+        'wrong-shape',
+        `two of the tables are called ${order.name}: give one of them another name`,
+      );
     const names = order.columns.map((c) => c.name.toLowerCase());
     const twice = names.find((name, j) => names.indexOf(name) !== j);
     if (twice !== undefined) throw new ServerError('wrong-shape', `${order.name} has two columns ${twice}`);
@@ -43,10 +49,17 @@ export function checkNames(coming: readonly Coming[], model: Model): void {
 export function keyFor(model: Model, { order, file, origin }: Coming): string {
   const existing = model.tables.find((t) => sameName(t.name, order.name));
   if (existing) return sourceKey(existing);
-  return sourceKey({ name: order.name, source: origin ? connectionSource(origin) : { file: freeFile(model, order.name, file) } });
+  return sourceKey({
+    name: order.name,
+    source: origin ? connectionSource(origin) : { file: freeFile(model, order.name, file) },
+  });
 }
 
-const connectionSource = ({ connection, schema, table }: Origin) => ({ connection, ...(schema === undefined ? {} : { schema }), table });
+const connectionSource = ({ connection, schema, table }: Origin) => ({
+  connection,
+  ...(schema === undefined ? {} : { schema }),
+  table,
+});
 
 const freeFile = (model: Model, name: string, file: string): string =>
   model.tables.some((t) => t.source && 'file' in t.source && sameName(t.source.file, file))
@@ -68,7 +81,8 @@ export async function admit(workspace: Workspace, modelId: number, taken: readon
   const names = taken.map((t) => t.order.name).join(', ');
   const revision = workspace.models.change(
     modelId,
-    (model) => [...declared].reduce((m, [name, tables]) => related(m, name, tables), taken.reduce(admitted, model)),
+    (model) =>
+      [...declared].reduce((m, [name, tables]) => related(m, name, tables), taken.reduce(admitted, model)),
     `took in ${names}`,
   );
   workspace.changed(modelId, revision, '');
@@ -93,14 +107,19 @@ function admitted(model: Model, { order, file, origin }: Coming): Model {
       ...(c.pattern ? { pattern: c.pattern } : {}),
       ...(c.sourceName !== undefined ? { sourceName: c.sourceName } : {}),
     }));
-    const derived = before.columns.filter((c) => c.formula !== undefined && !merged.some((m) => sameName(m.name, c.name)));
+    const derived = before.columns.filter(
+      (c) => c.formula !== undefined && !merged.some((m) => sameName(m.name, c.name)),
+    );
     // What was corrected now holds for the next load, too.
-    const known = before.source && 'file' in before.source ? before.source.file : freeFile(model, order.name, file);
+    const known =
+      before.source && 'file' in before.source ? before.source.file : freeFile(model, order.name, file);
     const source = origin ? (before.source ?? connectionSource(origin)) : { file: known, ...layoutOf(order) };
     const again = { ...before, source, columns: [...merged, ...derived] };
     return { ...model, tables: model.tables.map((t, i) => (i === at ? again : t)) };
   }
-  const source = origin ? connectionSource(origin) : { file: freeFile(model, order.name, file), ...layoutOf(order) };
+  const source = origin
+    ? connectionSource(origin)
+    : { file: freeFile(model, order.name, file), ...layoutOf(order) };
   const made: Table = { name: order.name, role: 'staging', source, columns };
   return { ...model, tables: [...model.tables, made] };
 }
@@ -132,7 +151,8 @@ export function related(model: Model, connection: string, declared: readonly Dat
         source.table === table &&
         (source.schema ?? null) === schema,
     );
-  const nameIn = (table: Table, column: string) => table.columns.find((c) => (c.sourceName ?? c.name) === column)?.name;
+  const nameIn = (table: Table, column: string) =>
+    table.columns.find((c) => (c.sourceName ?? c.name) === column)?.name;
   const allIn = (table: Table, columns: readonly string[]): string[] | undefined => {
     const names = columns.map((c) => nameIn(table, c));
     return names.length > 0 && names.every((n) => n !== undefined) ? names : undefined;
@@ -158,13 +178,23 @@ export function related(model: Model, connection: string, declared: readonly Dat
       const [own, theirs] = [allIn(from, reference.columns), to && allIn(to, reference.toColumns)];
       if (!to || !own || !theirs) continue;
       use(from, own, 'reference');
-      const same = (a: readonly string[], b: readonly string[]) => a.length === b.length && a.every((x, i) => sameName(x, b[i]!));
-      if (relationships.some((r) => sameName(r.from.table, from.name) && sameName(r.to.table, to.name) && same(r.from.columns, own)))
+      const same = (a: readonly string[], b: readonly string[]) =>
+        a.length === b.length && a.every((x, i) => sameName(x, b[i]!));
+      if (
+        relationships.some(
+          (r) =>
+            sameName(r.from.table, from.name) && sameName(r.to.table, to.name) && same(r.from.columns, own),
+        )
+      )
         continue;
       const wanted = [`${from.name}_${to.name}`, `${from.name}_${own.join('_')}`];
-      const name = wanted.find((n) => !relationships.some((r) => sameName(r.name, n))) ?? `${wanted[1]}_${relationships.length}`;
+      const name =
+        wanted.find((n) => !relationships.some((r) => sameName(r.name, n))) ??
+        `${wanted[1]}_${relationships.length}`;
       // A second way to the same table is not the default one: that is for a person to say.
-      const second = relationships.some((r) => sameName(r.from.table, from.name) && sameName(r.to.table, to.name) && r.default !== false);
+      const second = relationships.some(
+        (r) => sameName(r.from.table, from.name) && sameName(r.to.table, to.name) && r.default !== false,
+      );
       relationships.push({
         name,
         from: { table: from.name, columns: own },
@@ -178,7 +208,9 @@ export function related(model: Model, connection: string, declared: readonly Dat
     const [key, found] = [keys.get(t), uses.get(t)];
     if (!key && !found) return t;
     // Only what nobody has said otherwise is changed.
-    const columns = t.columns.map((c) => (c.use === 'attribute' && found?.has(c.name) ? { ...c, use: found.get(c.name)! } : c));
+    const columns = t.columns.map((c) =>
+      c.use === 'attribute' && found?.has(c.name) ? { ...c, use: found.get(c.name)! } : c,
+    );
     return { ...t, ...(key ? { key } : {}), columns };
   });
   return { ...model, tables, ...(relationships.length > 0 ? { relationships } : {}) };

@@ -91,7 +91,10 @@ export class Arrivals {
     // What a gzip file holds is to be read in pieces: that takes a copy.
     if (isGzip(name)) return this.receive(name, createReadStream(path));
     if (!TABLE_FILE.test(name))
-      throw new ServerError('cannot-read', `${name} is no file of a table: its name must end in .csv, .tsv, .txt or .parquet`);
+      throw new ServerError(
+        'cannot-read',
+        `${name} is no file of a table: its name must end in .csv, .tsv, .txt or .parquet`,
+      );
     const state = { id: randomUUID(), name, bytes: statSync(path).size };
     this.states.set(state.id, { state, path });
     return state;

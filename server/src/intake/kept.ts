@@ -51,9 +51,13 @@ export function keptCells(cells: ChunkCells, spill: Spill | undefined): KeptCell
   return { kind: 'numbers', wide: cells.wide, data };
 }
 
-const placed = (array: Codes | Float64Array, spill: Spill | undefined): Place => (spill ? spill.put(array) : (array.buffer as ArrayBuffer));
+const placed = (array: Codes | Float64Array, spill: Spill | undefined): Place =>
+  spill ? spill.put(array) : (array.buffer as ArrayBuffer);
 
-export const keptTexts = ({ bytes, ends, rank, ascii }: SortedTexts, spill: Spill | undefined): KeptTexts => ({
+export const keptTexts = (
+  { bytes, ends, rank, ascii }: SortedTexts,
+  spill: Spill | undefined,
+): KeptTexts => ({
   size: ends.length,
   byteLength: bytes.length,
   ascii,
@@ -99,9 +103,15 @@ export function loadCells(kept: KeptCells, open: (file: string) => number): Chun
     return { kind: 'numbers', wide: kept.wide, values };
   }
   const load = (): Codes =>
-    width === 1 ? new Uint8Array(bytes(), 0, rows) : width === 2 ? new Uint16Array(bytes(), 0, rows) : new Uint32Array(bytes(), 0, rows);
+    width === 1
+      ? new Uint8Array(bytes(), 0, rows)
+      : width === 2
+        ? new Uint16Array(bytes(), 0, rows)
+        : new Uint32Array(bytes(), 0, rows);
   const known =
-    kept.kind === 'texts' ? { kind: 'texts' as const, epoch: kept.epoch } : { kind: 'offsets' as const, low: kept.low, high: kept.high };
+    kept.kind === 'texts'
+      ? { kind: 'texts' as const, epoch: kept.epoch }
+      : { kind: 'offsets' as const, low: kept.low, high: kept.high };
   return {
     ...known,
     get codes() {

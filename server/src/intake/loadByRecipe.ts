@@ -18,7 +18,10 @@ export interface RecipeRun {
 export class RecipeError extends Error {}
 
 /** Runs a recipe to its end, unattended. Throws an error whose message is for the person. */
-export async function loadByRecipe(workspace: Workspace, run: RecipeRun): Promise<{ detail: string; loads: LoadResult[] }> {
+export async function loadByRecipe(
+  workspace: Workspace,
+  run: RecipeRun,
+): Promise<{ detail: string; loads: LoadResult[] }> {
   const modelId = modelOf(workspace, run);
   const recipe = workspace.loads.recipe(modelId, run.recipe);
   if (!recipe) {
@@ -29,7 +32,10 @@ export async function loadByRecipe(workspace: Workspace, run: RecipeRun): Promis
   }
   const upload = await arrivalOf(workspace, recipe, run.file);
   const { name, table, origin, ...rest } = recipe;
-  const dialect = run.file === undefined ? rest.dialect : { ...rest.dialect, newline: newlineOf(run.file, rest.dialect.newline) };
+  const dialect =
+    run.file === undefined
+      ? rest.dialect
+      : { ...rest.dialect, newline: newlineOf(run.file, rest.dialect.newline) };
   // A newer file may have its columns in another order: with a header they are found by their names.
   const columns = dialect.header || origin ? rest.columns.map(({ place: _place, ...c }) => c) : rest.columns;
   const order = { ...rest, dialect, columns, name: table, upload: upload.id, recipe: name };
@@ -56,7 +62,9 @@ function modelOf(workspace: Workspace, { model }: RecipeRun): number {
   const names = all.map((m) => m.name).join(', ');
   if (all.length === 0) throw new RecipeError('the workspace has no model');
   throw new RecipeError(
-    found.length === 0 ? `there is no model "${model}": there are ${names}` : `there are several models, say which: ${names}`,
+    found.length === 0
+      ? `there is no model "${model}": there are ${names}`
+      : `there are several models, say which: ${names}`,
   );
 }
 
@@ -65,7 +73,8 @@ async function arrivalOf(workspace: Workspace, { name, origin }: RecipeState, fi
     if (file === undefined) throw new RecipeError(`the recipe ${name} reads a file: say which`);
     return workspace.arrivals.adopt(file);
   }
-  if (file !== undefined) throw new RecipeError(`the recipe ${name} reads ${origin.table} of ${origin.connection}, and no file`);
+  if (file !== undefined)
+    throw new RecipeError(`the recipe ${name} reads ${origin.table} of ${origin.connection}, and no file`);
   const { connection, ...table } = origin;
   return workspace.arrivals.sample(connection, workspace.databases.reader(connection), table);
 }

@@ -34,7 +34,11 @@ export interface PiecesTask {
   /** Where cells are kept in files; undefined for memory. */
   readonly scratch: string | undefined;
   /** To read again from a record that is known to start there, until pieces fit those that follow. */
-  readonly again?: { readonly index: number; readonly start: number; readonly starts: ReadonlyMap<number, number> };
+  readonly again?: {
+    readonly index: number;
+    readonly start: number;
+    readonly starts: ReadonlyMap<number, number>;
+  };
 }
 
 export interface PiecesDone {
@@ -43,7 +47,8 @@ export interface PiecesDone {
   readonly dictionaries: readonly (readonly KeptTexts[])[];
 }
 
-export const pieceCount = (layout: Layout, size: number): number => Math.max(0, Math.ceil((size - layout.bodyAt) / CHUNK_BYTES));
+export const pieceCount = (layout: Layout, size: number): number =>
+  Math.max(0, Math.ceil((size - layout.bodyAt) / CHUNK_BYTES));
 
 /**
  * Takes pieces of a file until none are left, as one of several threads. A piece begins behind the first line end in it: where that line
@@ -53,11 +58,14 @@ export function readPieces(task: PiecesTask): PiecesDone {
   const { spec, layout, size, shared } = task;
   const reader = new ChunkReader(spec, layout);
   const descriptor = openSync(task.file, 'r');
-  const spill = task.scratch === undefined ? undefined : new Spill(join(task.scratch, `cells-${task.reader}`));
+  const spill =
+    task.scratch === undefined ? undefined : new Spill(join(task.scratch, `cells-${task.reader}`));
   const pieces: Piece[] = [];
   const dictionaries: KeptTexts[][] = spec.columns.map(() => []);
   const keepSealed = (all: boolean) =>
-    dictionaries.forEach((kept, i) => kept.push(...reader.takeSealed(i, all).map((texts) => keptTexts(texts, spill))));
+    dictionaries.forEach((kept, i) =>
+      kept.push(...reader.takeSealed(i, all).map((texts) => keptTexts(texts, spill))),
+    );
   const stopped = () => Atomics.load(shared, 2) !== 0;
   const add = (index: number, start: number, stop: number): Piece => {
     const piece = readPiece(reader, descriptor, { index, start, stop, size, reader: task.reader }, spill);
@@ -78,10 +86,21 @@ export function readPieces(task: PiecesTask): PiecesDone {
       }
     } else {
       const all = pieceCount(layout, size);
-      for (let index = Atomics.add(shared, 0, 1); index < all && !stopped(); index = Atomics.add(shared, 0, 1)) {
+      for (
+        let index = Atomics.add(shared, 0, 1);
+        index < all && !stopped();
+        index = Atomics.add(shared, 0, 1)
+      ) {
         const stop = stopOf(index);
         const start =
-          index === 0 ? layout.bodyAt : firstRecord(descriptor, layout.bodyAt + index * CHUNK_BYTES, stop, byteOf(spec.dialect.newline));
+          index === 0
+            ? layout.bodyAt
+            : firstRecord(
+                descriptor,
+                layout.bodyAt + index * CHUNK_BYTES,
+                stop,
+                byteOf(spec.dialect.newline),
+              );
         add(index, start, stop);
         Atomics.add(shared, 1, (stop - layout.bodyAt - index * CHUNK_BYTES) >> 10);
       }

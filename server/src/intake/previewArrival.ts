@@ -15,7 +15,13 @@ export const readingOf = ({ type, pattern, decimalComma, thousands }: Omit<Said,
 });
 
 /** How tables of databases are written down when they are drawn. */
-export const DRAWN_DIALECT = { delimiter: ',', quote: '"', header: true, encoding: 'utf-8', newline: '\n' } as const;
+export const DRAWN_DIALECT = {
+  delimiter: ',',
+  quote: '"',
+  header: true,
+  encoding: 'utf-8',
+  newline: '\n',
+} as const;
 
 /** What is in something that came, by what somebody says of it; of a database's table what it declares holds first. */
 export async function previewArrival(
@@ -25,16 +31,24 @@ export async function previewArrival(
 ): Promise<FilePreview> {
   const { arrivals, pool, settings } = workspace;
   const origin = arrivals.origin(id);
-  const look = (corrected: Corrections) => pool.run<FilePreview>({ kind: 'preview', file: arrivals.file(id), corrected });
+  const look = (corrected: Corrections) =>
+    pool.run<FilePreview>({ kind: 'preview', file: arrivals.file(id), corrected });
   const said = new Map(columns.map((c) => [c.place, readingOf(c)]));
   const { naming } = settings;
   if (!origin)
-    return look({ naming, ...(dialect ? { dialect } : {}), ...(nulls ? { nulls } : {}), ...(said.size > 0 ? { columns: said } : {}) });
+    return look({
+      naming,
+      ...(dialect ? { dialect } : {}),
+      ...(nulls ? { nulls } : {}),
+      ...(said.size > 0 ? { columns: said } : {}),
+    });
   const known = new Map([...declaredOf(origin), ...said]);
   const corrected = { naming, dialect: DRAWN_DIALECT, nulls: [origin.nullText] };
   const found = await look({ ...corrected, columns: known });
   // A code of digits that the database keeps as text is text.
-  const codes = found.columns.filter((c) => !known.has(c.place) && origin.columns[c.place]?.isText && !isMomentOrText(c.type.kind));
+  const codes = found.columns.filter(
+    (c) => !known.has(c.place) && origin.columns[c.place]?.isText && !isMomentOrText(c.type.kind),
+  );
   for (const c of codes) known.set(c.place, { type: TEXT });
   const preview = codes.length === 0 ? found : await look({ ...corrected, columns: known });
   const columnsFound = preview.columns.map((c) =>

@@ -36,7 +36,12 @@ export async function readFile(
   file: string,
   spec: ReadSpec,
   threads: ReadingThreads,
-  options: { shared: Int32Array; scratch?: string; onFacts: (facts: FileFacts) => void; onColumn?: (done: number) => void },
+  options: {
+    shared: Int32Array;
+    scratch?: string;
+    onFacts: (facts: FileFacts) => void;
+    onColumn?: (done: number) => void;
+  },
 ): Promise<{ rowCount: number; problems: number; misfits: Map<string, Misfits> }> {
   const { shared } = options;
   const size = statSync(file).size;
@@ -55,12 +60,20 @@ export async function readFile(
   const rowCount = pieces.reduce((sum, { rows }) => sum + rows, 0);
   const problems = problemsOf(pieces, firstLines);
   const firstLine = rowCount > 0 ? lineOf(0) : layout.line;
-  options.onFacts({ rowCount, problems, firstLine, lines: irregularLines(pieces, firstLines, firstLine, rowCount) });
+  options.onFacts({
+    rowCount,
+    problems,
+    firstLine,
+    lines: irregularLines(pieces, firstLines, firstLine, rowCount),
+  });
   const misfits = new Map<string, Misfits>();
   let finished = 0;
   // The largest dictionaries first, so that the last column to end is a short one.
-  const dictionarySize = (i: number) => dictionaries.reduce((sum, byColumn) => sum + byColumn[i]!.reduce((n, d) => n + d.size, 0), 0);
-  const order = spec.columns.map((column, i) => ({ column, i, size: dictionarySize(i) })).sort((a, b) => b.size - a.size);
+  const dictionarySize = (i: number) =>
+    dictionaries.reduce((sum, byColumn) => sum + byColumn[i]!.reduce((n, d) => n + d.size, 0), 0);
+  const order = spec.columns
+    .map((column, i) => ({ column, i, size: dictionarySize(i) }))
+    .sort((a, b) => b.size - a.size);
   const work = order.map(({ column, i }) => async () => {
     if (Atomics.load(shared, 2) !== 0) return;
     const bad = await threads.column(columnTask(spec, i, pieces, dictionaries, exact, layout), i);
@@ -86,7 +99,11 @@ function layoutOf(file: string, spec: ReadSpec, size: number): Layout {
 }
 
 /** Runs tasks with at most `width` of them at work. */
-async function inTurn(tasks: readonly (() => Promise<void>)[], width: number, shared: Int32Array): Promise<void> {
+async function inTurn(
+  tasks: readonly (() => Promise<void>)[],
+  width: number,
+  shared: Int32Array,
+): Promise<void> {
   let next = 0;
   const lane = async () => {
     while (next < tasks.length) await tasks[next++]!();
@@ -130,7 +147,11 @@ async function inOrder(
     if (piece.start !== expected) {
       exact = false;
       const starts = new Map([...byIndex].map(([i, p]) => [i, p.start]));
-      const again = await threads.pieces({ ...task, reader: dictionaries.length, again: { index, start: expected, starts } });
+      const again = await threads.pieces({
+        ...task,
+        reader: dictionaries.length,
+        again: { index, start: expected, starts },
+      });
       dictionaries.push(again.dictionaries);
       for (const p of again.pieces) byIndex.set(p.index, p);
       stopWhereAsked(task.shared);
@@ -163,7 +184,8 @@ function irregularLines(
   const lines = new Uint32Array(rowCount);
   let at = 0;
   pieces.forEach((piece, k) => {
-    for (let row = 0; row < piece.rows; row++) lines[at++] = firstLines[k]! + (piece.lineOf ? piece.lineOf[row]! : row);
+    for (let row = 0; row < piece.rows; row++)
+      lines[at++] = firstLines[k]! + (piece.lineOf ? piece.lineOf[row]! : row);
   });
   return lines;
 }

@@ -38,12 +38,24 @@ export interface Settled {
 export function settle(tables: Tables, order: SettleOrder): Settled {
   const { tableId, modelId, key, replaces, merge, dryRun } = order;
   const coming = without(tables.read(String(tableId), order.table), order.leftOut);
-  const existing = order.existing === undefined ? undefined : calledNow(tables.read(order.existing, order.table), order.columns);
+  const existing =
+    order.existing === undefined
+      ? undefined
+      : calledNow(tables.read(order.existing, order.table), order.columns);
   const merged = merge && existing ? mergeRows(existing, coming, merge) : undefined;
-  const table = merged ? { ...merged.table, problems: [...merged.table.problems, ...merged.refused] } : coming;
+  const table = merged
+    ? { ...merged.table, problems: [...merged.table.problems, ...merged.refused] }
+    : coming;
   const leftOut = coming.problems.length;
   const result = merged
-    ? { counts: merged.counts, removed: 0, leftOut, rows: table.rowCount, refused: [...merged.refused], changes: [...merged.changes] }
+    ? {
+        counts: merged.counts,
+        removed: 0,
+        leftOut,
+        rows: table.rowCount,
+        refused: [...merged.refused],
+        changes: [...merged.changes],
+      }
     : { ...compared(existing, coming, order), leftOut, rows: table.rowCount };
   if (dryRun) return { tableId: undefined, result };
   return { tableId: writeTable(tables, modelId, key, table, merge ? 'all' : replaces), result };
@@ -52,18 +64,37 @@ export function settle(tables: Tables, order: SettleOrder): Settled {
 function without(pending: TableData, leftOut: readonly ReadProblem[]): TableData {
   if (leftOut.length === 0) return pending;
   const lines = new Set(leftOut.map(({ line }) => line));
-  const kept = Array.from({ length: pending.rowCount }, (_, row) => row).filter((row) => !lines.has(pending.lineOf?.(row) ?? row + 1));
-  return { ...selectRows(pending, kept), sourceNames: pending.sourceNames, problems: [...pending.problems, ...leftOut] } as TableData;
+  const kept = Array.from({ length: pending.rowCount }, (_, row) => row).filter(
+    (row) => !lines.has(pending.lineOf?.(row) ?? row + 1),
+  );
+  return {
+    ...selectRows(pending, kept),
+    sourceNames: pending.sourceNames,
+    problems: [...pending.problems, ...leftOut],
+  } as TableData;
 }
 
 /** Rows that take the place of others, told apart by the table's key where it has one. */
-function compared(existing: TableData | undefined, coming: TableData, { tableKey, replaces, dryRun }: SettleOrder) {
-  const plain = { counts: { added: coming.rowCount, changed: 0, unchanged: 0, refused: 0 }, removed: 0, refused: [], changes: [] };
+function compared(
+  existing: TableData | undefined,
+  coming: TableData,
+  { tableKey, replaces, dryRun }: SettleOrder,
+) {
+  const plain = {
+    counts: { added: coming.rowCount, changed: 0, unchanged: 0, refused: 0 },
+    removed: 0,
+    refused: [],
+    changes: [],
+  };
   if (!existing || replaces !== 'all') return plain;
   const unknown = { ...plain, removed: existing.rowCount };
   if (!dryRun || tableKey.length === 0) return unknown;
   try {
-    const { counts, changes } = mergeRows(existing, coming, { mode: 'update', key: tableKey, quantities: [] });
+    const { counts, changes } = mergeRows(existing, coming, {
+      mode: 'update',
+      key: tableKey,
+      quantities: [],
+    });
     // Rows whose key tells nothing are stored all the same: they count as new.
     const added = counts.added + counts.refused;
     const removed = Math.max(0, existing.rowCount - counts.changed - counts.unchanged);

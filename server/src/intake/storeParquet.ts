@@ -1,5 +1,11 @@
 import type { Misfits } from '@crease/core/columns';
-import { encodeDomain, encodeSegment, encodeSegments, inFewestBytes, MOST_COUNTED } from '@crease/core/columns';
+import {
+  encodeDomain,
+  encodeSegment,
+  encodeSegments,
+  inFewestBytes,
+  MOST_COUNTED,
+} from '@crease/core/columns';
 import { ReadError } from '@crease/core/reading';
 import type { ColumnToRead } from '@crease/core/reading';
 import { formatType } from '@crease/core/values';
@@ -30,28 +36,38 @@ export async function storeParquet(tables: Tables, task: ParquetTask): Promise<S
   const misfits: [string, Misfits][] = [];
   let tableId: number | undefined;
   const begin = (rowCount: number) =>
-    (tableId ??= tables.begin(task.modelId, task.key, { rowCount, problems: [], firstLine: 1, lines: undefined }, task.replaces));
+    (tableId ??= tables.begin(
+      task.modelId,
+      task.key,
+      { rowCount, problems: [], firstLine: 1, lines: undefined },
+      task.replaces,
+    ));
   const wanted = task.columns.map((c) => ({
     name: c.name,
     type: formatType(c.type),
     ...(c.fileName === undefined ? {} : { sourceName: c.fileName }),
     ...(c.pattern === undefined ? {} : { pattern: c.pattern }),
   }));
-  const rows = await eachParquetColumn(task.file, task.table, wanted, ({ column, misfits: bad }, ordinal, rowCount) => {
-    if (Atomics.load(task.shared, 2) !== 0) throw new ReadError('cancelled');
-    const { name, type, domain, codes, counts, nulls, distinct, runs } = column;
-    tables.addColumn(begin(rowCount), ordinal, {
-      name,
-      sourceName: task.columns[ordinal]!.fileName,
-      type,
-      nulls,
-      distinct,
-      runs,
-      ...inFewestBytes(type, encodeDomain(domain, type), encodeSegments(codes)),
-      counts: domain.size <= MOST_COUNTED ? encodeSegment(counts) : undefined,
-    });
-    if (bad) misfits.push([name.toLowerCase(), bad]);
-    Atomics.add(task.shared, 1, 1);
-  });
+  const rows = await eachParquetColumn(
+    task.file,
+    task.table,
+    wanted,
+    ({ column, misfits: bad }, ordinal, rowCount) => {
+      if (Atomics.load(task.shared, 2) !== 0) throw new ReadError('cancelled');
+      const { name, type, domain, codes, counts, nulls, distinct, runs } = column;
+      tables.addColumn(begin(rowCount), ordinal, {
+        name,
+        sourceName: task.columns[ordinal]!.fileName,
+        type,
+        nulls,
+        distinct,
+        runs,
+        ...inFewestBytes(type, encodeDomain(domain, type), encodeSegments(codes)),
+        counts: domain.size <= MOST_COUNTED ? encodeSegment(counts) : undefined,
+      });
+      if (bad) misfits.push([name.toLowerCase(), bad]);
+      Atomics.add(task.shared, 1, 1);
+    },
+  );
   return { tableId: begin(rows), rows, misfits };
 }

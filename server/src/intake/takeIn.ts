@@ -72,7 +72,13 @@ export function takeIn(
 }
 
 /** Makes what was stored visible, or what comes of it once rows are left out or merged. Throws ReadError where misfits stop the load. */
-async function finish(load: Load, tableId: number, misfits: ReadonlyMap<string, Misfits>, rows: number, problems: number): Promise<Stored> {
+async function finish(
+  load: Load,
+  tableId: number,
+  misfits: ReadonlyMap<string, Misfits>,
+  rows: number,
+  problems: number,
+): Promise<Stored> {
   const { tables, target, pool, spec } = load;
   const { modelId, key, replaces = 'all', merge, known, dryRun = false } = target;
   if (target.misfits === 'stop' && misfits.size > 0) throw new ReadError(misfitText(misfits));
@@ -81,7 +87,14 @@ async function finish(load: Load, tableId: number, misfits: ReadonlyMap<string, 
   if (leftOut.length === 0 && !dryRun && !(merge && existing !== undefined)) {
     const removed = replaces === 'all' ? tables.rowCount(modelId, key) : 0;
     tables.finish(tableId, misfits, replaces);
-    return { counts: { added: rows, changed: 0, unchanged: 0, refused: 0 }, removed, leftOut: problems, rows, refused: [], changes: [] };
+    return {
+      counts: { added: rows, changed: 0, unchanged: 0, refused: 0 },
+      removed,
+      leftOut: problems,
+      rows,
+      refused: [],
+      changes: [],
+    };
   }
   const order: SettleOrder = {
     tableId,
@@ -98,7 +111,8 @@ async function finish(load: Load, tableId: number, misfits: ReadonlyMap<string, 
   };
   const settled = await pool.load<Settled>({ kind: 'settle', workspace: target.workspace, order });
   tables.drop(tableId);
-  if (settled.tableId !== undefined) tables.finish(settled.tableId, leftOut.length > 0 ? new Map() : misfits, merge ? 'all' : replaces);
+  if (settled.tableId !== undefined)
+    tables.finish(settled.tableId, leftOut.length > 0 ? new Map() : misfits, merge ? 'all' : replaces);
   return settled.result;
 }
 
@@ -113,7 +127,13 @@ function rowsOf(misfits: ReadonlyMap<string, Misfits>): ReadProblem[] {
         `${rows} values of ${column} are not of its type: those are too many to leave rows out for; correct the type first`,
       );
     for (const { line, text } of all)
-      if (!found.has(line)) found.set(line, { line, column, text: shortened(text), message: 'the value is not of the type of its column' });
+      if (!found.has(line))
+        found.set(line, {
+          line,
+          column,
+          text: shortened(text),
+          message: 'the value is not of the type of its column',
+        });
   }
   return [...found.values()].sort((a, b) => a.line - b.line);
 }
@@ -138,7 +158,10 @@ async function loadText(load: Load): Promise<Stored> {
   const text = plain ? file : join(scratch, 'utf-8');
   const utf8: ReadSpec = plain ? spec : { ...spec, dialect: { ...spec.dialect, encoding: 'utf-8' } };
   let size = kilobytes(file);
-  const watch = setInterval(() => onProgress(Math.min(READING, (READING * Atomics.load(shared, 1)) / size)), TOLD_MS);
+  const watch = setInterval(
+    () => onProgress(Math.min(READING, (READING * Atomics.load(shared, 1)) / size)),
+    TOLD_MS,
+  );
   try {
     if (!plain) {
       await pool.load({ kind: 'transcode', file, encoding: spec.dialect.encoding, to: text, shared });

@@ -35,15 +35,24 @@ export async function takeInAll(
     const { order, origin } = table;
     const key = keyFor(workspace.models.head(modelId).model, table);
     const tell = (part: number) => progress((i + part) / coming.length, order.name);
-    const entry = { table: order.name, source: origin ? `${origin.connection}: ${tableText(origin)}` : table.file, mode: order.mode };
+    const entry = {
+      table: order.name,
+      source: origin ? `${origin.connection}: ${tableText(origin)}` : table.file,
+      mode: order.mode,
+    };
     const named = order.recipe === undefined ? entry : { ...entry, recipe: order.recipe };
     try {
       if (cancel.signal.aborted) throw new Error('cancelled');
       if (origin) await draw(workspace, table, cancel.signal, (part) => tell(part * DRAWING));
       const begun = origin ? DRAWING : 0;
       const target = targetOf(workspace, modelId, table, key, dryRun);
-      const running = takeIn(workspace.pool, workspace.tables, workspace.arrivals.file(order.upload), specOf(table), target, (part) =>
-        tell(begun + part * (1 - begun)),
+      const running = takeIn(
+        workspace.pool,
+        workspace.tables,
+        workspace.arrivals.file(order.upload),
+        specOf(table),
+        target,
+        (part) => tell(begun + part * (1 - begun)),
       );
       onCancel(() => running.stop());
       const result = { table: order.name, ...(await running.done) };
@@ -56,7 +65,12 @@ export async function takeInAll(
     } catch (error) {
       workspace.tables.dropLoading(modelId, key);
       const { message } = error as Error;
-      if (!dryRun) workspace.loads.note(modelId, { ...named, outcome: cancel.signal.aborted ? 'cancelled' : 'failed', message });
+      if (!dryRun)
+        workspace.loads.note(modelId, {
+          ...named,
+          outcome: cancel.signal.aborted ? 'cancelled' : 'failed',
+          message,
+        });
       // Tables before this one are whole and stay.
       if (taken.length > 0) await admit(workspace, modelId, taken);
       throw cancel.signal.aborted ? error : new Error(`${order.name}: ${message}`);
@@ -72,16 +86,29 @@ export async function takeInAll(
 }
 
 /** What becomes of the rows. Throws where rows are to be matched by a key that the table does not have. */
-function targetOf(workspace: Workspace, modelId: number, { order }: Coming, key: string, dryRun: boolean): Target {
+function targetOf(
+  workspace: Workspace,
+  modelId: number,
+  { order }: Coming,
+  key: string,
+  dryRun: boolean,
+): Target {
   const known = workspace.models.head(modelId).model.tables.find((t) => sameName(t.name, order.name));
   const { mode } = order;
   let merge: MergeOrder | undefined;
   if (mode === 'update' || mode === 'add quantities') {
-    if (!known?.key?.length) throw new Error(`rows are matched by key, and ${order.name} has none: say on the Shape stage what its key is`);
-    const quantities = known.columns.filter((c) => c.use === 'quantity' && c.formula === undefined && !known.key!.includes(c.name));
+    if (!known?.key?.length)
+      throw new Error(
+        `rows are matched by key, and ${order.name} has none: say on the Shape stage what its key is`,
+      );
+    const quantities = known.columns.filter(
+      (c) => c.use === 'quantity' && c.formula === undefined && !known.key!.includes(c.name),
+    );
     merge = { mode, key: known.key, quantities: quantities.map((c) => c.name) };
     if (mode === 'add quantities' && merge.quantities.length === 0)
-      throw new Error(`${order.name} has no quantity that could be added: say on the Shape stage which columns are quantities`);
+      throw new Error(
+        `${order.name} has no quantity that could be added: say on the Shape stage which columns are quantities`,
+      );
   }
   // Rows that are added are a part of their own.
   const part = order.part ?? (mode === 'add' ? `added ${new Date().toISOString()}` : undefined);
@@ -110,7 +137,12 @@ function recipeOf(name: string, { order, origin }: Coming): RecipeState {
 }
 
 /** Brings all rows of a database's table to where its sample was. */
-async function draw(workspace: Workspace, { order, origin }: Coming, signal: AbortSignal, tell: (part: number) => void): Promise<void> {
+async function draw(
+  workspace: Workspace,
+  { order, origin }: Coming,
+  signal: AbortSignal,
+  tell: (part: number) => void,
+): Promise<void> {
   const file = workspace.arrivals.file(order.upload);
   const { connection, columns, nullText, rows } = origin!;
   // How much will come is guessed from the sample; the database knows its rows but roughly.

@@ -7,7 +7,11 @@ export class Hub {
 
   /** Keeps the answer open as a stream of events until the browser goes away. */
   join(modelId: number, response: Response): void {
-    response.set({ 'content-type': 'text/event-stream', 'cache-control': 'no-store', connection: 'keep-alive' });
+    response.set({
+      'content-type': 'text/event-stream',
+      'cache-control': 'no-store',
+      connection: 'keep-alive',
+    });
     response.flushHeaders();
     response.write(': here\n\n');
     const all = this.listeners.get(modelId) ?? new Set();
@@ -20,7 +24,8 @@ export class Hub {
   }
 
   send(modelId: number, event: LiveEvent): void {
-    for (const response of this.listeners.get(modelId) ?? []) response.write(`data: ${JSON.stringify(event)}\n\n`);
+    for (const response of this.listeners.get(modelId) ?? [])
+      response.write(`data: ${JSON.stringify(event)}\n\n`);
   }
 
   close(): void {

@@ -31,8 +31,12 @@ export function calendarRoutes(workspace: Workspace): Router {
       const link = calendars.state(id).links.find((l) => l.table.toLowerCase() === table.toLowerCase());
       if (!link) throw new ServerError('not-found', `${table} follows no calendar`);
       if (link.model === null)
-        throw new ServerError('cannot-answer', `the calendar that ${table} follows is not in this workspace any more`);
-      if (calendars.follow(id, table)) workspace.changed(id, models.head(id), request.get('x-crease-tab') ?? '');
+        throw new ServerError(
+          'cannot-answer',
+          `the calendar that ${table} follows is not in this workspace any more`,
+        );
+      if (calendars.follow(id, table))
+        workspace.changed(id, models.head(id), request.get('x-crease-tab') ?? '');
       return calendars.state(id);
     }),
   );

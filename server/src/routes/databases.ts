@@ -33,7 +33,9 @@ export function databaseRoutes(workspace: Workspace): Router {
   );
   router.post(
     '/connections/:connection/test',
-    answer(async (request): Promise<TestState> => ({ server: await databases.reader(param(request, 'connection')).test() })),
+    answer(async (request): Promise<TestState> => ({
+      server: await databases.reader(param(request, 'connection')).test(),
+    })),
   );
   router.get(
     '/connections/:connection/tables',
@@ -41,7 +43,9 @@ export function databaseRoutes(workspace: Workspace): Router {
   );
   router.post(
     '/connections/:connection/rights',
-    answer((request): Promise<RightsState> => databases.reader(param(request, 'connection')).rights(body(request, rightsRequest).tables)),
+    answer((request): Promise<RightsState> =>
+      databases.reader(param(request, 'connection')).rights(body(request, rightsRequest).tables),
+    ),
   );
   router.post(
     '/connections/:connection/draw',

@@ -12,12 +12,14 @@ export const answer =
   };
 
 /** The body, checked whole; throws DocumentError with the place of each fault. */
-export const body = <T>(request: Request, schema: z.ZodType<T>): T => checkDocument(schema, request.body as unknown, 'request');
+export const body = <T>(request: Request, schema: z.ZodType<T>): T =>
+  checkDocument(schema, request.body as unknown, 'request');
 
 /** A number in the address. */
 export function idOf(request: Request): number {
   const id = Number(request.params.id);
-  if (!Number.isSafeInteger(id)) throw new ServerError('not-found', `"${String(request.params.id)}" is no model of this workspace`);
+  if (!Number.isSafeInteger(id))
+    throw new ServerError('not-found', `"${String(request.params.id)}" is no model of this workspace`);
   return id;
 }
 

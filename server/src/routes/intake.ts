@@ -23,7 +23,10 @@ export function intakeRoutes(workspace: Workspace): Router {
     '/uploads/:upload/preview',
     answer(async (request) => {
       const id = param(request, 'upload');
-      return { upload: arrivals.state(id), preview: await previewArrival(workspace, id, body(request, previewRequest)) };
+      return {
+        upload: arrivals.state(id),
+        preview: await previewArrival(workspace, id, body(request, previewRequest)),
+      };
     }),
   );
 
@@ -77,7 +80,8 @@ export function intakeRoutes(workspace: Workspace): Router {
     '/models/:id/recipes/:recipe',
     answer((request) => {
       const name = param(request, 'recipe');
-      if (!workspace.loads.remove(idOf(request), name)) throw new ServerError('not-found', `there is no recipe ${name} any more`);
+      if (!workspace.loads.remove(idOf(request), name))
+        throw new ServerError('not-found', `there is no recipe ${name} any more`);
     }),
   );
 
@@ -93,7 +97,8 @@ export function intakeRoutes(workspace: Workspace): Router {
   router.delete(
     '/jobs/:job',
     answer((request) => {
-      if (!workspace.jobs.cancel(param(request, 'job'))) throw new ServerError('not-found', 'that work has ended a while ago');
+      if (!workspace.jobs.cancel(param(request, 'job')))
+        throw new ServerError('not-found', 'that work has ended a while ago');
     }),
   );
 

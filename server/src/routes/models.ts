@@ -24,7 +24,16 @@ export function modelRoutes(workspace: Workspace): Router {
         if (!found) return [];
         const { rows, bytes, loadedAt, problems, parts } = found;
         const named = parts.some(({ name }) => name !== '');
-        return [{ name: t.name, rows, bytes, loadedAt, problems: problems.slice(0, 200), ...(named ? { parts: [...parts] } : {}) }];
+        return [
+          {
+            name: t.name,
+            rows,
+            bytes,
+            loadedAt,
+            problems: problems.slice(0, 200),
+            ...(named ? { parts: [...parts] } : {}),
+          },
+        ];
       }),
     };
   };
@@ -104,7 +113,9 @@ export function modelRoutes(workspace: Workspace): Router {
   router.get(
     '/models/:id/history',
     answer((request) =>
-      models.history(idOf(request)).map(({ id, number, says, at, isHead }): HistoryEntry => ({ id, number, says, at, isHead })),
+      models
+        .history(idOf(request))
+        .map(({ id, number, says, at, isHead }): HistoryEntry => ({ id, number, says, at, isHead })),
     ),
   );
 

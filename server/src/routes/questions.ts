@@ -37,7 +37,13 @@ export function questionRoutes(workspace: Workspace): Router {
       const { edit } = body(request, tryRequest);
       const task = workspace.task(id);
       const document = writeModel(applyEdit(readModel(task.document), edit));
-      return pool.run({ kind: 'try', ...task, document, known: workspace.claims.known(id), day: workspace.claims.today() });
+      return pool.run({
+        kind: 'try',
+        ...task,
+        document,
+        known: workspace.claims.known(id),
+        day: workspace.claims.today(),
+      });
     }),
   );
 
@@ -59,20 +65,33 @@ export function questionRoutes(workspace: Workspace): Router {
 
   router.post(
     '/models/:id/sql',
-    answer((request) => pool.run({ kind: 'sql', ...body(request, sqlRequest), ...workspace.task(idOf(request)) })),
+    answer((request) =>
+      pool.run({ kind: 'sql', ...body(request, sqlRequest), ...workspace.task(idOf(request)) }),
+    ),
   );
 
   router.post(
     '/models/:id/formula',
     answer((request) => {
       const { formula, name } = body(request, formulaRequest);
-      return pool.run({ kind: 'formula', formula, ...(name === undefined ? {} : { name }), ...workspace.task(idOf(request)) });
+      return pool.run({
+        kind: 'formula',
+        formula,
+        ...(name === undefined ? {} : { name }),
+        ...workspace.task(idOf(request)),
+      });
     }),
   );
 
   router.post(
     '/models/:id/column-formula',
-    answer((request) => pool.run({ kind: 'column-formula', ...body(request, columnFormulaRequest), ...workspace.task(idOf(request)) })),
+    answer((request) =>
+      pool.run({
+        kind: 'column-formula',
+        ...body(request, columnFormulaRequest),
+        ...workspace.task(idOf(request)),
+      }),
+    ),
   );
 
   router.post(
@@ -85,23 +104,33 @@ export function questionRoutes(workspace: Workspace): Router {
 
   router.post(
     '/models/:id/match',
-    answer((request) => pool.run({ kind: 'match', ...body(request, matchRequest), ...workspace.task(idOf(request)) })),
+    answer((request) =>
+      pool.run({ kind: 'match', ...body(request, matchRequest), ...workspace.task(idOf(request)) }),
+    ),
   );
   router.post(
     '/models/:id/steps',
-    answer((request) => pool.run({ kind: 'steps', ...body(request, stepsRequest), ...workspace.task(idOf(request)) })),
+    answer((request) =>
+      pool.run({ kind: 'steps', ...body(request, stepsRequest), ...workspace.task(idOf(request)) }),
+    ),
   );
   router.post(
     '/models/:id/steps/rows',
-    answer((request) => pool.run({ kind: 'step-rows', ...body(request, stepRowsRequest), ...workspace.task(idOf(request)) })),
+    answer((request) =>
+      pool.run({ kind: 'step-rows', ...body(request, stepRowsRequest), ...workspace.task(idOf(request)) }),
+    ),
   );
   router.post(
     '/models/:id/levels',
-    answer((request) => pool.run({ kind: 'levels', ...body(request, levelsRequest), ...workspace.task(idOf(request)) })),
+    answer((request) =>
+      pool.run({ kind: 'levels', ...body(request, levelsRequest), ...workspace.task(idOf(request)) }),
+    ),
   );
   router.get(
     '/models/:id/found-levels',
-    answer((request) => pool.run({ kind: 'find-levels', table: asked(request, 'table'), ...workspace.task(idOf(request)) })),
+    answer((request) =>
+      pool.run({ kind: 'find-levels', table: asked(request, 'table'), ...workspace.task(idOf(request)) }),
+    ),
   );
   router.get(
     '/models/:id/profile',
@@ -124,29 +153,49 @@ export function questionRoutes(workspace: Workspace): Router {
     answer((request) => {
       const wanted = asked(request, 'pattern');
       const pattern = REFERENCE_PATTERNS.find((p) => p === wanted);
-      if (wanted !== '' && !pattern) throw new ServerError('wrong-shape', `"${wanted}" is none of ${REFERENCE_PATTERNS.join(', ')}`);
+      if (wanted !== '' && !pattern)
+        throw new ServerError('wrong-shape', `"${wanted}" is none of ${REFERENCE_PATTERNS.join(', ')}`);
       return pool.run({ kind: 'propose', pattern, ...workspace.task(idOf(request)) });
     }),
   );
   router.get(
     '/models/:id/tables/:table/columns',
-    answer((request) => pool.run({ kind: 'columns', table: param(request, 'table'), ...workspace.task(idOf(request)) })),
+    answer((request) =>
+      pool.run({ kind: 'columns', table: param(request, 'table'), ...workspace.task(idOf(request)) }),
+    ),
   );
 
   router.get(
     '/models/:id/tables/:table/rows',
     answer((request) => {
       const [offset, count] = [Number(asked(request, 'offset') || 0), Number(asked(request, 'count') || 100)];
-      if (!Number.isSafeInteger(offset) || !Number.isSafeInteger(count) || offset < 0 || count < 1 || count > 1000)
+      if (
+        !Number.isSafeInteger(offset) ||
+        !Number.isSafeInteger(count) ||
+        offset < 0 ||
+        count < 1 ||
+        count > 1000
+      )
         throw new ServerError('wrong-shape', 'offset and count are whole numbers, count at most 1000');
-      return pool.run({ kind: 'rows', table: param(request, 'table'), offset, count, ...workspace.task(idOf(request)) });
+      return pool.run({
+        kind: 'rows',
+        table: param(request, 'table'),
+        offset,
+        count,
+        ...workspace.task(idOf(request)),
+      });
     }),
   );
 
   router.get(
     '/models/:id/values',
     answer((request) =>
-      pool.run({ kind: 'values', column: asked(request, 'column'), search: asked(request, 'search'), ...workspace.task(idOf(request)) }),
+      pool.run({
+        kind: 'values',
+        column: asked(request, 'column'),
+        search: asked(request, 'search'),
+        ...workspace.task(idOf(request)),
+      }),
     ),
   );
 

@@ -33,7 +33,10 @@ export function releaseRoutes(workspace: Workspace): Router {
     answer((request, response) => {
       const { model } = workspace.models.head(idOf(request));
       response
-        .set('content-disposition', `attachment; filename="${model.name.replace(/[^\w.-]/g, '_')}.crease.json"`)
+        .set(
+          'content-disposition',
+          `attachment; filename="${model.name.replace(/[^\w.-]/g, '_')}.crease.json"`,
+        )
         .type('application/json')
         .send(writeModel(model));
     }),
@@ -45,7 +48,10 @@ export function releaseRoutes(workspace: Workspace): Router {
       const id = idOf(request);
       const dialect = asked(request, 'dialect') || 'postgresql';
       if (!(DDL_DIALECTS as readonly string[]).includes(dialect))
-        throw new ServerError('wrong-shape', `there is no dialect "${dialect}": use ${DDL_DIALECTS.join(' or ')}`);
+        throw new ServerError(
+          'wrong-shape',
+          `there is no dialect "${dialect}": use ${DDL_DIALECTS.join(' or ')}`,
+        );
       const { ready, done, blocking } = state(id);
       if (!ready) {
         throw new ServerError(
@@ -57,7 +63,10 @@ export function releaseRoutes(workspace: Workspace): Router {
       }
       const { model } = workspace.models.head(id);
       response
-        .set('content-disposition', `attachment; filename="${model.name.replace(/[^\w.-]/g, '_')}.${dialect}.sql"`)
+        .set(
+          'content-disposition',
+          `attachment; filename="${model.name.replace(/[^\w.-]/g, '_')}.${dialect}.sql"`,
+        )
         .type('text/plain')
         .send(createTables(model, dialect as Dialect));
     }),

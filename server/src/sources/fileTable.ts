@@ -17,7 +17,9 @@ export function readHead(file: string, bytes = HEAD_BYTES): { head: Uint8Array; 
     const read = readSync(descriptor, head, 0, head.length, 0);
     const [found, whole] = [head.subarray(0, read), read >= size];
     // A part of the file gives a part of what it holds.
-    return isGzip(file) ? { head: unzipped(file, found, constants.Z_SYNC_FLUSH), whole } : { head: found, whole };
+    return isGzip(file)
+      ? { head: unzipped(file, found, constants.Z_SYNC_FLUSH), whole }
+      : { head: found, whole };
   });
 }
 
@@ -57,7 +59,11 @@ export function transcodeFile(file: string, encoding: FileEncoding, to: string, 
   try {
     onFile(file, (descriptor) => {
       const chunk = new Uint8Array(CHUNK_BYTES);
-      for (let read = readSync(descriptor, chunk, 0, CHUNK_BYTES, null); ; read = readSync(descriptor, chunk, 0, CHUNK_BYTES, null)) {
+      for (
+        let read = readSync(descriptor, chunk, 0, CHUNK_BYTES, null);
+        ;
+        read = readSync(descriptor, chunk, 0, CHUNK_BYTES, null)
+      ) {
         const bytes = recode(chunk.subarray(0, read), read === 0);
         if (bytes.length > 0) writeSync(out, bytes);
         if (read === 0 || Atomics.load(shared, 2) !== 0) return;
@@ -75,7 +81,9 @@ function onFile<T>(file: string, use: (descriptor: number) => T): T {
   } catch (error) {
     const { code } = error as NodeJS.ErrnoException;
     throw new ReadError(
-      code === 'ENOENT' ? `there is no file ${basename(file)} in the data folder (${file})` : `the file ${file} cannot be read (${code})`,
+      code === 'ENOENT'
+        ? `there is no file ${basename(file)} in the data folder (${file})`
+        : `the file ${file} cannot be read (${code})`,
     );
   }
   try {

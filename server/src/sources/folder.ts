@@ -21,7 +21,12 @@ export async function openFolder(model: Model, folder: string, today: number): P
 }
 
 /** As `openFolder`, without a turn of the event loop; Parquet files must have been `read` before. */
-export function folderData(model: Model, folder: string, today: number, read: ReadonlyMap<string, TableData> = new Map()): ModelData {
+export function folderData(
+  model: Model,
+  folder: string,
+  today: number,
+  read: ReadonlyMap<string, TableData> = new Map(),
+): ModelData {
   const full = withFamilies(model);
   return new ModelData(
     full,
@@ -39,15 +44,20 @@ function within(folder: string, file: string, table: string): string {
 
 function fileRows(table: Table, folder: string): TableData {
   const { source } = table;
-  if (!source) throw new DataError(`the table ${table.name} has no source: say in the model where its rows come from`);
+  if (!source)
+    throw new DataError(`the table ${table.name} has no source: say in the model where its rows come from`);
   if ('file' in source) {
     const file = within(folder, source.file, table.name);
-    if (isParquet(file)) throw new DataError(`the table ${table.name} comes from a Parquet file, which has not been read`);
+    if (isParquet(file))
+      throw new DataError(`the table ${table.name} comes from a Parquet file, which has not been read`);
     const { head, whole } = readHead(file);
     return readFileTable(file, readSpecOf(table, source, head, whole));
   }
-  throw new DataError(`the table ${table.name} comes from a database connection, which the command line does not have`);
+  throw new DataError(
+    `the table ${table.name} comes from a database connection, which the command line does not have`,
+  );
 }
 
 /** The folder of a model's data where none is named: beside the model. */
-export const dataFolder = (modelFile: string, named: string | undefined): string => named ?? dirname(resolve(modelFile));
+export const dataFolder = (modelFile: string, named: string | undefined): string =>
+  named ?? dirname(resolve(modelFile));

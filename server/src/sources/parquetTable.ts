@@ -3,7 +3,15 @@ import type { Column, Misfits, MisfitText, TableData } from '@crease/core/column
 import { columnOfValues, misfitsOf, noteMisfit, tableOf } from '@crease/core/columns';
 import type { Table } from '@crease/core/model';
 import type { ColumnPreview, Corrections, FilePreview } from '@crease/core/reading';
-import { DEFAULT_DIALECT, FIRST_ROWS, mendNames, MOST_COLUMNS, previewColumn, ReadError, shortened } from '@crease/core/reading';
+import {
+  DEFAULT_DIALECT,
+  FIRST_ROWS,
+  mendNames,
+  MOST_COLUMNS,
+  previewColumn,
+  ReadError,
+  shortened,
+} from '@crease/core/reading';
 import type { DataType, Exact, Value } from '@crease/core/values';
 import {
   add,
@@ -124,7 +132,9 @@ export async function previewParquet(file: string, corrected: Corrections): Prom
   const { metadata, buffer } = await opened(file);
   const elements = parquetSchema(metadata).children.map((child) => child.element);
   if (elements.length > MOST_COLUMNS)
-    throw new ReadError(`the file has ${elements.length} columns, the most is ${MOST_COLUMNS}: leave some out before bringing it in`);
+    throw new ReadError(
+      `the file has ${elements.length} columns, the most is ${MOST_COLUMNS}: leave some out before bringing it in`,
+    );
   const rowCount = Number(metadata.num_rows);
   const rows = Math.min(rowCount, PREVIEW_ROWS);
   const { mendedNames, mended } = mendNames(
@@ -171,11 +181,27 @@ export async function previewParquet(file: string, corrected: Corrections): Prom
     columns.push(said ? found : { ...found, reason: 'as the file declares' });
   }
   const whole = rows === rowCount;
-  return { format: 'parquet', dialect: DEFAULT_DIALECT, nulls: [''], rows, whole, columns, firstRows, problems: [], mended };
+  return {
+    format: 'parquet',
+    dialect: DEFAULT_DIALECT,
+    nulls: [''],
+    rows,
+    whole,
+    columns,
+    firstRows,
+    problems: [],
+    mended,
+  };
 }
 
 /** The type that the file declares; nested columns are texts. */
-function typeOf({ type, logical_type: logical, converted_type: converted, precision, scale }: SchemaElement): DataType {
+function typeOf({
+  type,
+  logical_type: logical,
+  converted_type: converted,
+  precision,
+  scale,
+}: SchemaElement): DataType {
   const kind = logical?.type ?? converted;
   if (kind === 'DECIMAL') return decimal(Math.min(38, precision ?? 18), scale ?? 0);
   if (kind === 'DATE') return DATE;
@@ -205,9 +231,17 @@ function converter(type: DataType, pattern: string | undefined): (found: unknown
   const scale = scaleOf(type);
   return (found) => {
     if (found instanceof Day)
-      return type.kind === 'date' ? found.days : type.kind === 'timestamp' ? multiply(found.days, 86_400_000_000) : read(textOf(found));
+      return type.kind === 'date'
+        ? found.days
+        : type.kind === 'timestamp'
+          ? multiply(found.days, 86_400_000_000)
+          : read(textOf(found));
     if (found instanceof Moment)
-      return type.kind === 'timestamp' ? found.micros : type.kind === 'date' ? splitTimestamp(found.micros).days : read(textOf(found));
+      return type.kind === 'timestamp'
+        ? found.micros
+        : type.kind === 'date'
+          ? splitTimestamp(found.micros).days
+          : read(textOf(found));
     if (typeof found === 'boolean') return type.kind === 'boolean' ? found : read(String(found));
     // NaN and the infinities are no values: they are listed like text in a column of numbers.
     if (type.kind === 'double' && (typeof found === 'number' || typeof found === 'bigint'))
@@ -224,7 +258,8 @@ function converter(type: DataType, pattern: string | undefined): (found: unknown
 function exactly(found: number, scale: number): Exact | undefined {
   const scaled = Math.round(found * 10 ** scale);
   // The file's decimals come as doubles: what is nearest is meant, where it is near.
-  return Math.abs(found * 10 ** scale - scaled) <= 1e-6 * Math.max(1, Math.abs(scaled) * 1e-9) && Number.isSafeInteger(scaled)
+  return Math.abs(found * 10 ** scale - scaled) <= 1e-6 * Math.max(1, Math.abs(scaled) * 1e-9) &&
+    Number.isSafeInteger(scaled)
     ? add(scaled, 0)
     : undefined;
 }

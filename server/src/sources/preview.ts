@@ -11,7 +11,8 @@ export const PREVIEW_BYTES = 16 << 20;
 
 /** What a file's rows tell about its dialect, names and types. With `whole`, all rows are looked at whatever the size. */
 export function previewOf(file: string, corrected: Corrections = {}, whole = false): FilePreview {
-  if (whole && statSync(file).size <= 1 << 30) return previewFile(readHead(file, Infinity).head, true, corrected);
+  if (whole && statSync(file).size <= 1 << 30)
+    return previewFile(readHead(file, Infinity).head, true, corrected);
   const head = readHead(file, PREVIEW_BYTES);
   return previewFile(head.head, head.whole, corrected);
 }

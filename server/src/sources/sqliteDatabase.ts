@@ -19,8 +19,12 @@ export class SqliteDatabase {
     private readonly rows: (table: string) => TableData,
   ) {
     // SQLite's own upper and lower know ASCII only.
-    this.db.function('upper', { deterministic: true }, (text) => (typeof text === 'string' ? text.toUpperCase() : text));
-    this.db.function('lower', { deterministic: true }, (text) => (typeof text === 'string' ? text.toLowerCase() : text));
+    this.db.function('upper', { deterministic: true }, (text) =>
+      typeof text === 'string' ? text.toUpperCase() : text,
+    );
+    this.db.function('lower', { deterministic: true }, (text) =>
+      typeof text === 'string' ? text.toLowerCase() : text,
+    );
   }
 
   /** Loads the stored rows of the tables that are not there yet, with an index on what relationships refer to. */
@@ -37,20 +41,29 @@ export class SqliteDatabase {
     const data = this.rows(table.name);
     const columns = [...data.columns.values()];
     const types = columns.map(
-      (c) => ({ decimal: '', integer: 'integer', boolean: 'integer', double: 'real' })[c.type.kind as string] ?? 'text',
+      (c) =>
+        ({ decimal: '', integer: 'integer', boolean: 'integer', double: 'real' })[c.type.kind as string] ??
+        'text',
     );
     this.db.exec(
       `create table ${quoted(table.name)} (${columns.map((c, i) => `${quoted(c.name)} ${types[i]}`).join(', ') || '"-" integer'})`,
     );
-    const insert = this.db.prepare(`insert into ${quoted(table.name)} values (${columns.map(() => '?').join(', ') || 'null'})`);
+    const insert = this.db.prepare(
+      `insert into ${quoted(table.name)} values (${columns.map(() => '?').join(', ') || 'null'})`,
+    );
     const shown = columns.map((c) => columnValues(c).map((value) => stored(value, c.type)));
     this.db.transaction(() => {
-      for (let row = 0; row < data.rowCount; row++) insert.run(...columns.map((c, i) => shown[i]![c.codes[row]!]!));
+      for (let row = 0; row < data.rowCount; row++)
+        insert.run(...columns.map((c, i) => shown[i]![c.codes[row]!]!));
     })();
-    const referred = (this.model.relationships ?? []).flatMap((r) => [r.to, r.from]).filter((end) => sameName(end.table, table.name));
+    const referred = (this.model.relationships ?? [])
+      .flatMap((r) => [r.to, r.from])
+      .filter((end) => sameName(end.table, table.name));
     referred.forEach(({ columns: ends }, i) => {
       if (ends.every((end) => data.columns.has(end.toLowerCase())))
-        this.db.exec(`create index ${quoted(`${table.name} ${i}`)} on ${quoted(table.name)} (${ends.map(quoted).join(', ')})`);
+        this.db.exec(
+          `create index ${quoted(`${table.name} ${i}`)} on ${quoted(table.name)} (${ends.map(quoted).join(', ')})`,
+        );
     });
   }
 
@@ -61,7 +74,8 @@ export class SqliteDatabase {
     try {
       return (parameters.length === 0 ? statement.all() : statement.all(numbered)) as unknown[][];
     } catch (error) {
-      if (error instanceof Database.SqliteError && error.message === 'integer overflow') throw new DataError(BEYOND_64_BITS);
+      if (error instanceof Database.SqliteError && error.message === 'integer overflow')
+        throw new DataError(BEYOND_64_BITS);
       throw error;
     }
   }
@@ -79,7 +93,9 @@ function stored(value: Value, type: DataType): null | number | bigint | string {
   const exact = BigInt(value);
   if (exact > LARGEST || exact < -LARGEST) throw new DataError(BEYOND_64_BITS);
   if (type.scale === 0) return exact;
-  return type.precision <= DOUBLE_DIGITS ? toDouble(value as Exact, type.scale) : formatExact(value as Exact, type.scale);
+  return type.precision <= DOUBLE_DIGITS
+    ? toDouble(value as Exact, type.scale)
+    : formatExact(value as Exact, type.scale);
 }
 
 /** Whether the rows at hand keep the key that the model may only claim. */
@@ -101,7 +117,12 @@ function hasUniqueRows(data: ModelData, table: Table, names: readonly string[]):
 /** Answers a query in SQL on a database loaded with the model's tables. Throws QueryError as the columns engine does. */
 export function answerInSqlite(data: ModelData, query: Query): Answer {
   const isUnique = (table: Table, columns: readonly string[]) => hasUniqueRows(data, table, columns);
-  const compiled = compileQuery({ model: data.model, checker: data.checker, today: data.today, isUnique }, query, sqlite, true);
+  const compiled = compileQuery(
+    { model: data.model, checker: data.checker, today: data.today, isUnique },
+    query,
+    sqlite,
+    true,
+  );
   const database = new SqliteDatabase(data.model, (name) => data.table(name));
   try {
     database.load(new Set([...compiled.rows.tables, ...(compiled.totals?.tables ?? [])]));

@@ -17,7 +17,8 @@ export function writeSqlite(data: ModelData, file: string): void {
   const database = new Database(file);
   try {
     database.pragma('foreign_keys = off');
-    for (const table of data.model.tables) if (table.source && 'file' in table.source) writeTable(database, data, table);
+    for (const table of data.model.tables)
+      if (table.source && 'file' in table.source) writeTable(database, data, table);
   } finally {
     database.close();
   }
@@ -32,10 +33,13 @@ function writeTable(database: Database.Database, data: ModelData, table: Table):
   if (holds) declared.push(`primary key (${quoted(key[0]!)})`);
   declared.push(...references(data.model, table));
   database.exec(`create table ${quoted(table.name)} (${declared.join(', ')})`);
-  const insert = database.prepare(`insert into ${quoted(table.name)} values (${columns.map(() => '?').join(', ')})`);
+  const insert = database.prepare(
+    `insert into ${quoted(table.name)} values (${columns.map(() => '?').join(', ')})`,
+  );
   const shown = columns.map((c) => columnValues(c).map((value) => stored(value, c.type)));
   database.transaction(() => {
-    for (let row = 0; row < rows.rowCount; row++) insert.run(...columns.map((c, i) => shown[i]![c.codes[row]!]!));
+    for (let row = 0; row < rows.rowCount; row++)
+      insert.run(...columns.map((c, i) => shown[i]![c.codes[row]!]!));
   })();
 }
 
@@ -44,7 +48,12 @@ const references = (model: Model, table: Table): string[] =>
     .filter((r) => sameName(r.from.table, table.name))
     .filter((r) => {
       const to = model.tables.find((t) => sameName(t.name, r.to.table));
-      return to?.source !== undefined && 'file' in to.source && to.key?.length === 1 && sameName(to.key[0]!, r.to.columns[0]!);
+      return (
+        to?.source !== undefined &&
+        'file' in to.source &&
+        to.key?.length === 1 &&
+        sameName(to.key[0]!, r.to.columns[0]!)
+      );
     })
     .map(
       (r) =>

@@ -6,13 +6,16 @@ export class Loads {
   constructor(private readonly db: Connection) {}
 
   recipes(modelId: number): RecipeState[] {
-    const rows = this.db.prepare('select document from recipe where model_id = ? order by name').all(modelId) as { document: string }[];
+    const rows = this.db
+      .prepare('select document from recipe where model_id = ? order by name')
+      .all(modelId) as { document: string }[];
     return rows.map((r) => JSON.parse(r.document) as RecipeState);
   }
 
   recipe(modelId: number, name: string): RecipeState | undefined {
-    const row = this.db.prepare('select document from recipe where model_id = ? and name = ?').get(modelId, name) as
-      { document: string } | undefined;
+    const row = this.db
+      .prepare('select document from recipe where model_id = ? and name = ?')
+      .get(modelId, name) as { document: string } | undefined;
     return row && (JSON.parse(row.document) as RecipeState);
   }
 
@@ -25,7 +28,9 @@ export class Loads {
   }
 
   remove(modelId: number, name: string): boolean {
-    return this.db.prepare('delete from recipe where model_id = ? and name = ?').run(modelId, name).changes > 0;
+    return (
+      this.db.prepare('delete from recipe where model_id = ? and name = ?').run(modelId, name).changes > 0
+    );
   }
 
   note(modelId: number, entry: Omit<LoadEntry, 'at'>, now = new Date()): void {
@@ -36,7 +41,9 @@ export class Loads {
 
   /** The last loads first. */
   log(modelId: number, most = 200): LoadEntry[] {
-    const rows = this.db.prepare('select document from load_log where model_id = ? order by id desc limit ?').all(modelId, most) as {
+    const rows = this.db
+      .prepare('select document from load_log where model_id = ? order by id desc limit ?')
+      .all(modelId, most) as {
       document: string;
     }[];
     return rows.map((r) => JSON.parse(r.document) as LoadEntry);

@@ -25,7 +25,9 @@ interface RevisionRow {
 /** An edit made on a revision that is no longer the head. */
 export class ConflictError extends Error {
   constructor(readonly head: Revision) {
-    super(`the model has changed since: it is at revision ${head.number} now (${head.says}). Look at it and apply the edit again`);
+    super(
+      `the model has changed since: it is at revision ${head.number} now (${head.says}). Look at it and apply the edit again`,
+    );
   }
 }
 
@@ -41,15 +43,18 @@ export class Models {
   ) {}
 
   ids(): number[] {
-    return (this.db.prepare('select id from model where head in (select id from revision) order by id').all() as { id: number }[]).map(
-      (row) => row.id,
-    );
+    return (
+      this.db.prepare('select id from model where head in (select id from revision) order by id').all() as {
+        id: number;
+      }[]
+    ).map((row) => row.id);
   }
 
   create(model: Model, says: string): number {
     return this.db.transaction(() => {
       const id = Number(
-        this.db.prepare('insert into model (head, created_at) values (0, ?)').run(this.now().toISOString()).lastInsertRowid,
+        this.db.prepare('insert into model (head, created_at) values (0, ?)').run(this.now().toISOString())
+          .lastInsertRowid,
       );
       const revision = this.insert(id, null, 1, model, says);
       this.db.prepare('update model set head = ? where id = ?').run(revision, id);
@@ -65,8 +70,9 @@ export class Models {
   }
 
   head(id: number): Revision {
-    const row = this.db.prepare('select revision.* from revision join model on model.head = revision.id where model.id = ?').get(id) as
-      RevisionRow | undefined;
+    const row = this.db
+      .prepare('select revision.* from revision join model on model.head = revision.id where model.id = ?')
+      .get(id) as RevisionRow | undefined;
     if (!row) throw new NoModelError(`there is no model ${id} in this workspace`);
     return this.revision(row);
   }
@@ -137,7 +143,9 @@ export class Models {
   }
 
   private next(revision: number): number | undefined {
-    const row = this.db.prepare('select max(id) as id from revision where parent_id = ?').get(revision) as { id: number | null };
+    const row = this.db.prepare('select max(id) as id from revision where parent_id = ?').get(revision) as {
+      id: number | null;
+    };
     return row.id ?? undefined;
   }
 
@@ -148,8 +156,12 @@ export class Models {
   }
 
   private insert(id: number, parent: number | null, number: number, model: Model, says: string): number {
-    const sql = 'insert into revision (model_id, parent_id, number, document, says, at) values (?, ?, ?, ?, ?, ?)';
-    return Number(this.db.prepare(sql).run(id, parent, number, writeModel(model), says, this.now().toISOString()).lastInsertRowid);
+    const sql =
+      'insert into revision (model_id, parent_id, number, document, says, at) values (?, ?, ?, ?, ?, ?)';
+    return Number(
+      this.db.prepare(sql).run(id, parent, number, writeModel(model), says, this.now().toISOString())
+        .lastInsertRowid,
+    );
   }
 
   private revision(row: RevisionRow): Revision {

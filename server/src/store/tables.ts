@@ -116,13 +116,30 @@ export class Tables {
    * Opens a table that is not visible yet. Each column is a transaction of its own, so that others can write in between; `finish` makes
    * the new rows visible. A kill before it leaves the old rows as they were.
    */
-  begin(modelId: number, key: string, facts: TableFacts, replaces: Replaces = 'all', now = new Date()): number {
+  begin(
+    modelId: number,
+    key: string,
+    facts: TableFacts,
+    replaces: Replaces = 'all',
+    now = new Date(),
+  ): number {
     const sql = `insert into stored_table (model_id, source_key, part, state, rows, problems, misfits, lines, first_line, loaded_at) values (?, ?, ?, 'loading', ?, ?, '[]', ?, ?, ?)`;
     const part = replaces === 'all' ? '' : replaces.part;
-    const lines = facts.lines ? Buffer.from(facts.lines.buffer, facts.lines.byteOffset, facts.lines.byteLength) : null;
+    const lines = facts.lines
+      ? Buffer.from(facts.lines.buffer, facts.lines.byteOffset, facts.lines.byteLength)
+      : null;
     const added = this.db
       .prepare(sql)
-      .run(modelId, key, part, facts.rowCount, JSON.stringify(facts.problems), lines, facts.firstLine, now.toISOString());
+      .run(
+        modelId,
+        key,
+        part,
+        facts.rowCount,
+        JSON.stringify(facts.problems),
+        lines,
+        facts.firstLine,
+        now.toISOString(),
+      );
     return Number(added.lastInsertRowid);
   }
 
@@ -149,8 +166,12 @@ export class Tables {
           column.counts ? bytesOf(column.counts.bytes) : null,
           column.counts?.encoding ?? null,
         );
-      const insert = this.db.prepare('insert into segment (column_id, ordinal, rows, encoding, bytes) values (?, ?, ?, ?, ?)');
-      column.segments.forEach((segment, i) => insert.run(added.lastInsertRowid, i, segment.rows, segment.encoding, bytesOf(segment.bytes)));
+      const insert = this.db.prepare(
+        'insert into segment (column_id, ordinal, rows, encoding, bytes) values (?, ?, ?, ?, ?)',
+      );
+      column.segments.forEach((segment, i) =>
+        insert.run(added.lastInsertRowid, i, segment.rows, segment.encoding, bytesOf(segment.bytes)),
+      );
     })();
   }
 
@@ -193,7 +214,9 @@ export class Tables {
   }
 
   dropLoading(modelId: number, key: string): void {
-    this.db.prepare(`delete from stored_table where model_id = ? and source_key = ? and state = 'loading'`).run(modelId, key);
+    this.db
+      .prepare(`delete from stored_table where model_id = ? and source_key = ? and state = 'loading'`)
+      .run(modelId, key);
   }
 
   list(modelId: number): StoredTableInfo[] {
@@ -232,11 +255,16 @@ export class Tables {
     const version = this.versions(from.modelId)[from.key];
     if (version === undefined) return false;
     const known = db
-      .prepare(`select copied_from as version from stored_table where model_id = ? and source_key = ? and state = 'ready'`)
+      .prepare(
+        `select copied_from as version from stored_table where model_id = ? and source_key = ? and state = 'ready'`,
+      )
       .get(to.modelId, to.key) as { version: string | null } | undefined;
     if (known?.version === version) return false;
     db.transaction(() => {
-      db.prepare(`delete from stored_table where model_id = ? and source_key = ? and state = 'ready'`).run(to.modelId, to.key);
+      db.prepare(`delete from stored_table where model_id = ? and source_key = ? and state = 'ready'`).run(
+        to.modelId,
+        to.key,
+      );
       for (const id of idsOf(version)) this.copyPart(id, to, version);
     })();
     return true;
@@ -244,7 +272,8 @@ export class Tables {
 
   private copyPart(id: number, to: { modelId: number; key: string }, version: string): void {
     const { db } = this;
-    const copied = (sql: string, ...values: unknown[]) => Number(db.prepare(sql).run(...values).lastInsertRowid);
+    const copied = (sql: string, ...values: unknown[]) =>
+      Number(db.prepare(sql).run(...values).lastInsertRowid);
     const table = copied(
       `insert into stored_table (model_id, source_key, part, state, rows, problems, misfits, lines, first_line, loaded_at, copied_from)
        select ?, ?, part, state, rows, problems, misfits, lines, first_line, loaded_at, ? from stored_table where id = ?`,
@@ -253,7 +282,9 @@ export class Tables {
       version,
       id,
     );
-    const columns = db.prepare('select id from stored_column where table_id = ? order by ordinal').all(id) as { id: number }[];
+    const columns = db
+      .prepare('select id from stored_column where table_id = ? order by ordinal')
+      .all(id) as { id: number }[];
     for (const column of columns) {
       const made = copied(
         `insert into stored_column (table_id, ordinal, name, source_name, type, domain, domain_deflated, nulls, distinct_values, runs, padded, counts, counts_encoding)
@@ -271,10 +302,13 @@ export class Tables {
   /** The rows that a model has now, by key, as the ids of their parts: what verdicts and answers rest on. */
   versions(modelId: number): Record<string, string> {
     const rows = this.db
-      .prepare(`select id, source_key as key from stored_table where model_id = ? and state = 'ready' order by id`)
+      .prepare(
+        `select id, source_key as key from stored_table where model_id = ? and state = 'ready' order by id`,
+      )
       .all(modelId) as { id: number; key: string }[];
     const found: Record<string, string> = {};
-    for (const { id, key } of rows) found[key] = found[key] === undefined ? String(id) : `${found[key]}+${id}`;
+    for (const { id, key } of rows)
+      found[key] = found[key] === undefined ? String(id) : `${found[key]}+${id}`;
     return found;
   }
 
@@ -282,11 +316,17 @@ export class Tables {
   read(version: string, name: string): TableData {
     const { kept, db } = this;
     const parts = idsOf(version).map((id) => this.readPart(id, name));
-    return combineTables(name, parts, kept && ((column, make) => kept(`${db.name}\n${version}\n${column}`, make)));
+    return combineTables(
+      name,
+      parts,
+      kept && ((column, make) => kept(`${db.name}\n${version}\n${column}`, make)),
+    );
   }
 
   private readPart(id: number, name: string): TableData {
-    const row = this.db.prepare('select rows, problems, misfits, lines, first_line from stored_table where id = ?').get(id) as {
+    const row = this.db
+      .prepare('select rows, problems, misfits, lines, first_line from stored_table where id = ?')
+      .get(id) as {
       rows: number;
       problems: string;
       misfits: string;
@@ -299,7 +339,9 @@ export class Tables {
       )
       .all(id) as StoredColumn[];
     const lines = row.lines
-      ? new Uint32Array(row.lines.buffer.slice(row.lines.byteOffset, row.lines.byteOffset + row.lines.byteLength))
+      ? new Uint32Array(
+          row.lines.buffer.slice(row.lines.byteOffset, row.lines.byteOffset + row.lines.byteLength),
+        )
       : undefined;
     return tableOf(
       name,
@@ -308,7 +350,9 @@ export class Tables {
         rowCount: row.rows,
         problems: JSON.parse(row.problems) as ReadProblem[],
         misfits: new Map(JSON.parse(row.misfits) as [string, Misfits][]),
-        sourceNames: new Map(columns.map((c) => [c.name.toLowerCase(), (c.source_name ?? c.name).toLowerCase()])),
+        sourceNames: new Map(
+          columns.map((c) => [c.name.toLowerCase(), (c.source_name ?? c.name).toLowerCase()]),
+        ),
         lineOf: lines ? (r) => lines[r]! : (r) => r + row.first_line,
       },
     );
@@ -342,13 +386,22 @@ export class Tables {
       ...(raw ? {} : { size }),
       codes,
       asksForCodes: kept !== undefined,
-      ...(raw ? {} : { dictionaryBytes: () => (!column.domain_deflated && isRange(column.domain) ? 0 : encoded().length) }),
+      ...(raw
+        ? {}
+        : {
+            dictionaryBytes: () => (!column.domain_deflated && isRange(column.domain) ? 0 : encoded().length),
+          }),
       distinct: column.distinct_values,
       nulls: column.nulls,
       runs: column.runs,
       padded: column.padded,
       ...(counts && encoding ? { counts: () => readCounts(counts, encoding, size()) } : {}),
-      ...(raw ? {} : { valuesOf: (codes) => (domain ? codes.map((code) => valueOfCode(domain!, code)) : valuesOfCodes(encoded(), codes)) }),
+      ...(raw
+        ? {}
+        : {
+            valuesOf: (codes) =>
+              domain ? codes.map((code) => valueOfCode(domain!, code)) : valuesOfCodes(encoded(), codes),
+          }),
     });
   }
 

@@ -12,7 +12,9 @@ export class Verdicts {
   constructor(private readonly db: Connection) {}
 
   all(modelId: number): StoredVerdict[] {
-    const rows = this.db.prepare('select claim, basis, judgement from verdict where model_id = ?').all(modelId) as {
+    const rows = this.db
+      .prepare('select claim, basis, judgement from verdict where model_id = ?')
+      .all(modelId) as {
       claim: string;
       basis: string;
       judgement: string;
@@ -21,7 +23,9 @@ export class Verdicts {
   }
 
   save(modelId: number, verdicts: readonly StoredVerdict[]): void {
-    const insert = this.db.prepare('insert or replace into verdict (model_id, claim, basis, judgement) values (?, ?, ?, ?)');
+    const insert = this.db.prepare(
+      'insert or replace into verdict (model_id, claim, basis, judgement) values (?, ?, ?, ?)',
+    );
     this.db.transaction(() => {
       for (const v of verdicts) insert.run(modelId, v.claim, v.basis, JSON.stringify(v.judgement));
     })();

@@ -50,7 +50,9 @@ export class ClaimsDesk {
     const before = this.desks.get(modelId);
     before?.running.forEach((run) => run.stop());
     const stored = () =>
-      this.verdicts.all(modelId).map(({ claim, basis, judgement }) => [claim, { basis, judgement, remedies: [] }] as const);
+      this.verdicts
+        .all(modelId)
+        .map(({ claim, basis, judgement }) => [claim, { basis, judgement, remedies: [] }] as const);
     const entries = before?.entries ?? new Map<string, Entry>(stored());
     const desk: Desk = { revision, listed: [], entries, done: false, running: [], elapsedMs: 0 };
     // Until they are listed anew, the claims of the revision before are shown as unchecked.
@@ -84,10 +86,15 @@ export class ClaimsDesk {
     const begin = (fromBack: boolean) => {
       const onMessage = (message: JudgeMessage) => {
         this.take(modelId, desk, message);
-        if (message.kind === 'listed' && message.open >= ENOUGH_FOR_TWO && this.desks.get(modelId) === desk) begin(true);
+        if (message.kind === 'listed' && message.open >= ENOUGH_FOR_TWO && this.desks.get(modelId) === desk)
+          begin(true);
       };
       const threads = fromBack ? 'loads' : 'questions';
-      const run = this.pool.start<JudgeMessage, { stopped: boolean }>({ ...task, fromBack }, onMessage, threads);
+      const run = this.pool.start<JudgeMessage, { stopped: boolean }>(
+        { ...task, fromBack },
+        onMessage,
+        threads,
+      );
       // Nobody may be waiting for the second thread when it fails.
       if (fromBack) run.done.catch(this.onBug);
       desk.running.push(run);
@@ -127,7 +134,8 @@ export class ClaimsDesk {
       broken: Object.fromEntries(broken),
     });
     if (this.desks.get(modelId) !== desk) return;
-    for (const { claim, remedies } of made) desk.entries.set(claim, { ...desk.entries.get(claim)!, remedies: remedies as Remedy[] });
+    for (const { claim, remedies } of made)
+      desk.entries.set(claim, { ...desk.entries.get(claim)!, remedies: remedies as Remedy[] });
     this.tell(modelId, desk);
   }
 
@@ -137,10 +145,15 @@ export class ClaimsDesk {
     if (message.kind === 'listed') {
       desk.listed = message.claims;
       // Ways out belong to the revision for which they were made.
-      for (const [claim, entry] of entries) if (entry.remedies.length > 0) entries.set(claim, { ...entry, remedies: [] });
+      for (const [claim, entry] of entries)
+        if (entry.remedies.length > 0) entries.set(claim, { ...entry, remedies: [] });
     } else {
       for (const v of message.verdicts)
-        entries.set(v.claim, { basis: v.basis, judgement: v.judgement as Judgement, remedies: v.remedies as Remedy[] });
+        entries.set(v.claim, {
+          basis: v.basis,
+          judgement: v.judgement as Judgement,
+          remedies: v.remedies as Remedy[],
+        });
       // What is about the model alone is judged anew each time: there is nothing to keep.
       const kept = message.verdicts.filter((v) => !v.basis.startsWith('revision '));
       this.verdicts.save(
@@ -152,7 +165,12 @@ export class ClaimsDesk {
   }
 
   private tell(modelId: number, desk: Desk): void {
-    this.hub.send(modelId, { kind: 'claims', revision: desk.revision.id, done: desk.done, summary: summarise(this.presented(desk)) });
+    this.hub.send(modelId, {
+      kind: 'claims',
+      revision: desk.revision.id,
+      done: desk.done,
+      summary: summarise(this.presented(desk)),
+    });
   }
 
   /** Claims of the head with the verdicts that stand; all others are unchecked. */
@@ -160,7 +178,13 @@ export class ClaimsDesk {
     if (!this.desks.has(modelId)) this.refresh(modelId);
     const desk = this.desks.get(modelId)!;
     const claims = this.presented(desk);
-    return { revision: desk.revision.id, done: desk.done, claims, summary: summarise(claims), elapsedMs: desk.elapsedMs };
+    return {
+      revision: desk.revision.id,
+      done: desk.done,
+      claims,
+      summary: summarise(claims),
+      elapsedMs: desk.elapsedMs,
+    };
   }
 
   /** What is known of each claim of the head that has been judged. */
@@ -170,7 +194,10 @@ export class ClaimsDesk {
     return Object.fromEntries(
       claims
         .filter((c) => c.verdict !== 'unchecked')
-        .map((c) => [c.id, { basis: desk.entries.get(c.id)?.basis ?? '', verdict: c.verdict, against: c.evidence.against }]),
+        .map((c) => [
+          c.id,
+          { basis: desk.entries.get(c.id)?.basis ?? '', verdict: c.verdict, against: c.evidence.against },
+        ]),
     );
   }
 

@@ -12,11 +12,24 @@ const SHOWN = 12;
 const LOOKED_AT = 50_000;
 
 /** What a row formula of a table gives, as far as it can be had while one types. */
-export function columnFormula(task: Extract<Task, { kind: 'column-formula' }>, data: ModelData): ColumnFormulaState {
+export function columnFormula(
+  task: Extract<Task, { kind: 'column-formula' }>,
+  data: ModelData,
+): ColumnFormulaState {
   const table = data.modelTable(task.table);
   const checked = data.checker.rowFormula(table, task.formula);
   const faults = checked.faults.map((f) => ({ ...f, ...placeOf(task.formula, f.start) }));
-  const state = { faults, type: null, laidOut: layOutFormula(task.formula), columns: [], types: [], rows: [], looked: 0, nulls: 0, distinct: 0 };
+  const state = {
+    faults,
+    type: null,
+    laidOut: layOutFormula(task.formula),
+    columns: [],
+    types: [],
+    rows: [],
+    looked: 0,
+    nulls: 0,
+    distinct: 0,
+  };
   if (!checked.typed) return state;
   const type = checked.typed.type ?? TEXT;
   const evaluate = rowValues(data, table.name, checked.typed);

@@ -18,7 +18,10 @@ export class Jobs {
     ) => Promise<string | Pick<JobState, 'detail' | 'loads'>>,
   ): JobState {
     const id = randomUUID();
-    const entry = { state: { id, says, state: 'running', progress: 0, detail: '', faults: [] } as JobState, cancel: () => {} };
+    const entry = {
+      state: { id, says, state: 'running', progress: 0, detail: '', faults: [] } as JobState,
+      cancel: () => {},
+    };
     this.jobs.set(id, entry);
     let cancelled = false;
     const stops: (() => void)[] = [];
@@ -35,9 +38,15 @@ export class Jobs {
       if (cancelled) stop();
     };
     void run((progress, detail) => change({ progress, detail }), onCancel)
-      .then((end) => change({ state: 'done', progress: 1, ...(typeof end === 'string' ? { detail: end } : end) }))
+      .then((end) =>
+        change({ state: 'done', progress: 1, ...(typeof end === 'string' ? { detail: end } : end) }),
+      )
       .catch((error: Error) =>
-        change(cancelled ? { state: 'cancelled', detail: 'nothing was stored' } : { state: 'failed', faults: error.message.split('\n') }),
+        change(
+          cancelled
+            ? { state: 'cancelled', detail: 'nothing was stored' }
+            : { state: 'failed', faults: error.message.split('\n') },
+        ),
       )
       .finally(() => setTimeout(() => this.jobs.delete(id), KEPT_MS).unref());
     return entry.state;

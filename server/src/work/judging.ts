@@ -17,7 +17,9 @@ const BATCH_MS = 100;
 const isAboutModel = (claim: Claim): boolean => claim.tables.length === 0;
 
 const judged = (claim: Claim, data: ModelData): Judgement =>
-  judgeClaim(claim, data, (error) => process.stderr.write(`claim ${claim.id}: ${(error as Error).stack ?? String(error)}\n`));
+  judgeClaim(claim, data, (error) =>
+    process.stderr.write(`claim ${claim.id}: ${(error as Error).stack ?? String(error)}\n`),
+  );
 
 /**
  * Lists the claims of a model and judges those of which no known verdict stands. Two threads may do so at once: they find the same order, the
@@ -55,7 +57,12 @@ export async function judge(task: JudgeTask, data: ModelData): Promise<{ judged:
 
 const verdictOf = ({ claim, basis }: Listed, data: ModelData) => {
   const judgement = judged(claim, data);
-  return { claim: claim.id, basis, judgement, remedies: judgement.verdict === 'broken' ? remediesOf(claim, judgement, data) : [] };
+  return {
+    claim: claim.id,
+    basis,
+    judgement,
+    remedies: judgement.verdict === 'broken' ? remediesOf(claim, judgement, data) : [],
+  };
 };
 
 /** The place of the next claim that nobody has taken; undefined where there is none. */
@@ -67,7 +74,12 @@ function take({ taken, fromBack }: JudgeTask, count: number): number | undefined
 }
 
 /** All claims, and the verdicts of those about the model alone. */
-function tell(listed: readonly Listed[], open: number, data: ModelData, post: (message: JudgeMessage) => void): void {
+function tell(
+  listed: readonly Listed[],
+  open: number,
+  data: ModelData,
+  post: (message: JudgeMessage) => void,
+): void {
   post({
     kind: 'listed',
     open,
@@ -81,11 +93,17 @@ function tell(listed: readonly Listed[], open: number, data: ModelData, post: (m
       basis,
     })),
   });
-  post({ kind: 'judged', verdicts: listed.filter(({ claim }) => isAboutModel(claim)).map((l) => verdictOf(l, data)) });
+  post({
+    kind: 'judged',
+    verdicts: listed.filter(({ claim }) => isAboutModel(claim)).map((l) => verdictOf(l, data)),
+  });
 }
 
 /** Ways out of broken claims whose verdict stands: they are edits to the model as it is now, so they are made again for each revision. */
-export function remediesFor(task: Extract<Task, { kind: 'remedies' }>, data: ModelData): { claim: string; remedies: unknown }[] {
+export function remediesFor(
+  task: Extract<Task, { kind: 'remedies' }>,
+  data: ModelData,
+): { claim: string; remedies: unknown }[] {
   return listClaims(data.model, data.checker).flatMap((claim) => {
     const judgement = task.broken[claim.id] as Judgement | undefined;
     return judgement ? [{ claim: claim.id, remedies: remediesOf(claim, judgement, data) }] : [];
@@ -103,8 +121,9 @@ function inOrder(open: readonly Listed[], task: JudgeTask, data: ModelData): Lis
     return source !== undefined && 'steps' in source;
   };
   const rank = ({ claim }: Listed): number =>
-    claim.about.some((a) => Object.values(a).some((name) => typeof name === 'string' && wanted.has(name.toLowerCase()))) ||
-    wanted.has(claim.id.toLowerCase())
+    claim.about.some((a) =>
+      Object.values(a).some((name) => typeof name === 'string' && wanted.has(name.toLowerCase())),
+    ) || wanted.has(claim.id.toLowerCase())
       ? 0
       : claim.tables.some(isDerived)
         ? 3

@@ -54,12 +54,18 @@ export class WorkPool {
   }
 
   /** Runs a task that tells of its progress; on the threads that read files it keeps nobody from asking. */
-  start<M, T>(task: Plain<Task>, onMessage: (message: M) => void, threads: 'questions' | 'loads' = 'questions'): Running<T> {
+  start<M, T>(
+    task: Plain<Task>,
+    onMessage: (message: M) => void,
+    threads: 'questions' | 'loads' = 'questions',
+  ): Running<T> {
     const stop = new Int32Array(new SharedArrayBuffer(4));
     const channel = new MessageChannel();
     // The result and the messages come on ways of their own: the task is done when both have ended.
     const told = new Promise<void>((resolve) =>
-      channel.port1.on('message', (message: M | typeof END) => (message === END ? resolve() : onMessage(message as M))),
+      channel.port1.on('message', (message: M | typeof END) =>
+        message === END ? resolve() : onMessage(message as M),
+      ),
     );
     const done = this[threads]
       .run({ ...task, port: channel.port2, stop }, { transferList: [channel.port2 as MessagePort] })

@@ -12,7 +12,11 @@ class Keep {
   private readonly entries = new Map<string, { value: TableData | Column; bytes: number }>();
   private bytes = 0;
 
-  of<T extends TableData | Column | undefined>(key: string, make: () => T, size: (value: NonNullable<T>) => number): T {
+  of<T extends TableData | Column | undefined>(
+    key: string,
+    make: () => T,
+    size: (value: NonNullable<T>) => number,
+  ): T {
     const found = this.entries.get(key);
     if (found) {
       this.entries.delete(key);
@@ -39,8 +43,12 @@ const bytesOf = (column: Column): number => column.codes.byteLength + 16 * colum
 const digest = (text: string): string => createHash('sha256').update(text).digest('base64url');
 
 /** What claims, derived columns and derived tables of a model rest on. A checker of its own looks at no rows. */
-export const basesOf = (workspace: string, model: Model, versions: Readonly<Record<string, string>>, checker = new FormulaChecker(model)) =>
-  new Bases(model, checker, (table) => `${workspace} ${versions[sourceKey(table)] ?? ''}`, digest);
+export const basesOf = (
+  workspace: string,
+  model: Model,
+  versions: Readonly<Record<string, string>>,
+  checker = new FormulaChecker(model),
+) => new Bases(model, checker, (table) => `${workspace} ${versions[sourceKey(table)] ?? ''}`, digest);
 
 /** Ways to what was derived for an earlier revision and still holds. */
 export function restsOf(workspace: string, model: Model, versions: Readonly<Record<string, string>>) {
@@ -48,8 +56,11 @@ export function restsOf(workspace: string, model: Model, versions: Readonly<Reco
   return {
     table: (table: Table, make: () => TableData | undefined): TableData | undefined =>
       table.source && 'steps' in table.source
-        ? kept.of(`table ${bases.table(table.name)}`, make, (rows) => [...rows.columns.values()].reduce((n, c) => n + bytesOf(c), 0))
+        ? kept.of(`table ${bases.table(table.name)}`, make, (rows) =>
+            [...rows.columns.values()].reduce((n, c) => n + bytesOf(c), 0),
+          )
         : make(),
-    column: (table: string, column: string, make: () => Column): Column => kept.of(`column ${bases.column(table, column)}`, make, bytesOf),
+    column: (table: string, column: string, make: () => Column): Column =>
+      kept.of(`column ${bases.column(table, column)}`, make, bytesOf),
   };
 }

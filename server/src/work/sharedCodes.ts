@@ -16,7 +16,9 @@ const [AT, UNITS, WIDTH, LENGTH, USED, TURN, FIELDS] = [4, 5, 6, 7, 8, 9, 10];
 const HEADER_BYTES = Math.ceil(((ENTRIES + MOST_ENTRIES * FIELDS) * 4) / UNIT) * UNIT;
 
 /** Memory for decoded codes that threads share: a quarter of what is free, at least 64 MB and at most 4 GB. Pages are taken as they are used. */
-export function sharedMemory(bytes = Math.min(4 * 2 ** 30, Math.max(LEAST_BYTES, Math.floor(freemem() / 4)))): SharedArrayBuffer {
+export function sharedMemory(
+  bytes = Math.min(4 * 2 ** 30, Math.max(LEAST_BYTES, Math.floor(freemem() / 4))),
+): SharedArrayBuffer {
   try {
     return new SharedArrayBuffer(HEADER_BYTES + Math.floor(bytes / UNIT) * UNIT);
   } catch (error) {
@@ -83,7 +85,9 @@ export class SharedCodes {
 
   /** Bytes of all arrays that are kept. */
   get bytes(): number {
-    return this.locked(() => this.used().reduce((sum, e) => sum + this.header[this.field(e, UNITS)]! * UNIT, 0));
+    return this.locked(() =>
+      this.used().reduce((sum, e) => sum + this.header[this.field(e, UNITS)]! * UNIT, 0),
+    );
   }
 
   private field(entry: number, field: number): number {
@@ -135,7 +139,11 @@ export class SharedCodes {
 
   private at(entry: number): Found {
     const { header } = this;
-    const [start, width, length] = [AT, WIDTH, LENGTH].map((field) => header[this.field(entry, field)]!) as [number, number, number];
+    const [start, width, length] = [AT, WIDTH, LENGTH].map((field) => header[this.field(entry, field)]!) as [
+      number,
+      number,
+      number,
+    ];
     const make = width === 1 ? Uint8Array : width === 2 ? Uint16Array : Uint32Array;
     const codes = new make(this.memory as unknown as ArrayBuffer, HEADER_BYTES + start * UNIT, length);
     return { entry, turn: header[this.field(entry, TURN)]!, codes };
@@ -180,11 +188,15 @@ export class SharedCodes {
 
   private giveUpOne(): boolean {
     const { header } = this;
-    const began = Array.from({ length: MOST_THREADS }, (_, k) => Atomics.load(header, BEGAN + k)).filter((tick) => tick !== 0);
+    const began = Array.from({ length: MOST_THREADS }, (_, k) => Atomics.load(header, BEGAN + k)).filter(
+      (tick) => tick !== 0,
+    );
     const since = Math.min(Infinity, ...began);
     const idle = this.used().filter((e) => header[this.field(e, USED)]! < since);
     if (idle.length === 0) return false;
-    const oldest = idle.reduce((a, b) => (header[this.field(a, USED)]! <= header[this.field(b, USED)]! ? a : b));
+    const oldest = idle.reduce((a, b) =>
+      header[this.field(a, USED)]! <= header[this.field(b, USED)]! ? a : b,
+    );
     header[this.field(oldest, USED)] = 0;
     Atomics.add(header, this.field(oldest, TURN), 1);
     return true;

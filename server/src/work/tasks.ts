@@ -55,7 +55,12 @@ export type Task =
       readonly count: number;
     } & OnModel)
   | ({ readonly kind: 'columns'; readonly table: string } & OnModel)
-  | ({ readonly kind: 'rows'; readonly table: string; readonly offset: number; readonly count: number } & OnModel)
+  | ({
+      readonly kind: 'rows';
+      readonly table: string;
+      readonly offset: number;
+      readonly count: number;
+    } & OnModel)
   | ({ readonly kind: 'values'; readonly column: string; readonly search: string } & OnModel)
   /**
    * Judges claims whose basis is not among the known ones; tells each batch through the port. `stop[0]` not 0 ends it early. Two threads that
@@ -76,7 +81,9 @@ export type Task =
   /** Tells what another model would do to the claims: `document` is the model with an edit that is not made. */
   | ({
       readonly kind: 'try';
-      readonly known: Readonly<Record<string, { readonly basis: string; readonly verdict: Verdict; readonly against: number }>>;
+      readonly known: Readonly<
+        Record<string, { readonly basis: string; readonly verdict: Verdict; readonly against: number }>
+      >;
       /** Today, by which waivers end. */
       readonly day: string;
     } & OnModel)
@@ -90,11 +97,21 @@ export type Task =
   /** Brings rows that have been read to where they belong. */
   | { readonly kind: 'settle'; readonly workspace: string; readonly order: SettleOrder }
   /** Rewrites a file as UTF-8. */
-  | { readonly kind: 'transcode'; readonly file: string; readonly encoding: FileEncoding; readonly to: string; readonly shared: Int32Array }
+  | {
+      readonly kind: 'transcode';
+      readonly file: string;
+      readonly encoding: FileEncoding;
+      readonly to: string;
+      readonly shared: Int32Array;
+    }
   /** Reads pieces of a file. */
   | { readonly kind: 'pieces'; readonly task: PiecesTask }
   /** Encodes a column of a file whose pieces have been read, and writes it to a table that is being loaded. */
-  | { readonly kind: 'column'; readonly task: ColumnTask; readonly into: { workspace: string; tableId: number; ordinal: number } };
+  | {
+      readonly kind: 'column';
+      readonly task: ColumnTask;
+      readonly into: { workspace: string; tableId: number; ordinal: number };
+    };
 
 /** What a judging worker tells: all claims first and how many of them are to be judged, then verdicts. */
 export type JudgeMessage =
@@ -103,7 +120,10 @@ export type JudgeMessage =
       readonly claims: readonly ListedClaim[];
       readonly open: number;
     }
-  | { readonly kind: 'judged'; readonly verdicts: readonly { claim: string; basis: string; judgement: unknown; remedies: unknown }[] };
+  | {
+      readonly kind: 'judged';
+      readonly verdicts: readonly { claim: string; basis: string; judgement: unknown; remedies: unknown }[];
+    };
 
 export interface ListedClaim {
   readonly id: string;

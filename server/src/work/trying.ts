@@ -25,8 +25,16 @@ export function tried(task: Extract<Task, { kind: 'try' }>, data: ModelData): Tr
       continue;
     }
     const { verdict, evidence } = judgeClaim(claim, data);
-    const after = { verdict: verdictAfterWaivers(claim.id, verdict, data.model, task.day), against: evidence.against };
-    if (before ? before.verdict === after.verdict && before.against === after.against : after.verdict !== 'broken') continue;
+    const after = {
+      verdict: verdictAfterWaivers(claim.id, verdict, data.model, task.day),
+      against: evidence.against,
+    };
+    if (
+      before
+        ? before.verdict === after.verdict && before.against === after.against
+        : after.verdict !== 'broken'
+    )
+      continue;
     changes.push({
       id: claim.id,
       says: claim.says,

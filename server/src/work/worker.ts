@@ -5,7 +5,14 @@ import type { Misfits, TableData } from '@crease/core/columns';
 import { calledNow, columnValues, PartsError } from '@crease/core/columns';
 import { readModel, withFamilies } from '@crease/core/model';
 import type { Model, Query, Table } from '@crease/core/model';
-import { answerQuery, browseMembers, DataError, levelFacts, ModelData, resolvePath } from '@crease/core/query';
+import {
+  answerQuery,
+  browseMembers,
+  DataError,
+  levelFacts,
+  ModelData,
+  resolvePath,
+} from '@crease/core/query';
 import { columnBytes, profileModel } from '@crease/core/storage';
 import { compileQuery, postgresql, printedSql, sqlite } from '@crease/core/sql';
 import { adviseTypes, findAllLevels, findLevels, proposeStar } from '@crease/core/propose';
@@ -27,7 +34,13 @@ import { isParquet } from '../sources/fileTable.ts';
 import { previewParquet } from '../sources/parquetTable.ts';
 import { settle } from '../intake/settle.ts';
 import { storeParquet } from '../intake/storeParquet.ts';
-import { sqliteAbout, sqliteDraw, sqliteRights, sqliteTables, sqliteVersion } from '../databases/sqliteFile.ts';
+import {
+  sqliteAbout,
+  sqliteDraw,
+  sqliteRights,
+  sqliteTables,
+  sqliteVersion,
+} from '../databases/sqliteFile.ts';
 import { DatabaseError } from '../databases/reader.ts';
 import { columnFormula } from './columnFormula.ts';
 import { judge, remediesFor } from './judging.ts';
@@ -66,7 +79,8 @@ function dataOf(task: OnModel): ModelData {
   let data = models.get(key);
   if (!data) {
     data = makeData(task);
-    for (const old of [...models.keys()].slice(0, Math.max(0, models.size - KEPT_MODELS + 1))) models.delete(old);
+    for (const old of [...models.keys()].slice(0, Math.max(0, models.size - KEPT_MODELS + 1)))
+      models.delete(old);
   }
   models.delete(key);
   models.set(key, data); // the last used stays longest
@@ -92,7 +106,10 @@ function storedRows(task: OnModel, table: Table): TableData {
   const key = `${task.workspace}\n${version}`;
   let stored = decoded.get(key);
   if (!stored) {
-    stored = new Tables(connection(task.workspace), (column, decode) => codes.of(column, decode)).read(version, name);
+    stored = new Tables(connection(task.workspace), (column, decode) => codes.of(column, decode)).read(
+      version,
+      name,
+    );
     if (decoded.size >= KEPT_TABLES) decoded.delete(decoded.keys().next().value!);
     decoded.set(key, stored);
   }
@@ -121,13 +138,19 @@ function formula(task: Extract<Task, { kind: 'formula' }>) {
     message: `it rests on "${name}", which is broken`,
   }));
   return {
-    faults: [...checked.faults.map((f) => ({ ...f, ...placeOf(task.formula, f.start) })), ...(checked.faults.length === 0 ? resting : [])],
+    faults: [
+      ...checked.faults.map((f) => ({ ...f, ...placeOf(task.formula, f.start) })),
+      ...(checked.faults.length === 0 ? resting : []),
+    ],
     type: checked.typed ? (checked.typed.type ? formatType(checked.typed.type) : 'null') : null,
     laidOut: layOutFormula(task.formula),
     measures: [...checked.measures],
     columns: checked.columns.map((c) => `${c.table}.${c.column}`),
     bases: bases.map((b) => data.modelTable(b).name),
-    reachedBy: bases.length === 0 ? [] : data.model.tables.filter((t) => t.role === 'dimension' && reaches(t.name)).map((t) => t.name),
+    reachedBy:
+      bases.length === 0
+        ? []
+        : data.model.tables.filter((t) => t.role === 'dimension' && reaches(t.name)).map((t) => t.name),
   };
 }
 
@@ -151,7 +174,10 @@ function columns(task: Extract<Task, { kind: 'columns' }>) {
       bytes: dataBytes + dictionaryBytes,
       least: filled.length ? toJson(values[filled[0]!]!, column.type) : null,
       greatest: filled.length ? toJson(values[filled.at(-1)!]!, column.type) : null,
-      frequent: top.map((code) => ({ value: toJson(values[code]!, column.type), rows: column.counts[code]! })),
+      frequent: top.map((code) => ({
+        value: toJson(values[code]!, column.type),
+        rows: column.counts[code]!,
+      })),
       distribution: distribution(column.counts),
     };
   });
@@ -173,7 +199,8 @@ const CLASSES = 16;
 function distribution(counts: Uint32Array): number[] {
   const size = counts.length - 1;
   const classes = new Array<number>(Math.min(CLASSES, Math.max(1, size))).fill(0);
-  for (let code = 1; code <= size; code++) classes[Math.floor(((code - 1) * classes.length) / size)]! += counts[code]!;
+  for (let code = 1; code <= size; code++)
+    classes[Math.floor(((code - 1) * classes.length) / size)]! += counts[code]!;
   return classes;
 }
 
@@ -203,7 +230,8 @@ function values(task: Extract<Task, { kind: 'values' }>) {
   for (let code = 1; code < all.length && found.length < 200; code++) {
     if (column.counts[code] === 0) continue;
     const value = toJson(all[code]!, column.type);
-    if (search === '' || String(value).toLowerCase().includes(search)) found.push({ value, rows: column.counts[code]! });
+    if (search === '' || String(value).toLowerCase().includes(search))
+      found.push({ value, rows: column.counts[code]! });
   }
   return { type: formatType(column.type), values: found, distinct: column.distinct };
 }
@@ -224,7 +252,9 @@ async function run(task: Task): Promise<unknown> {
     case 'sql': {
       const { model, checker, today } = dataOf(task);
       const dialect = task.dialect === 'sqlite' ? sqlite : postgresql;
-      return { sql: printedSql(compileQuery({ model, checker, today }, task.query as Query, dialect), dialect) };
+      return {
+        sql: printedSql(compileQuery({ model, checker, today }, task.query as Query, dialect), dialect),
+      };
     }
     case 'profile': {
       const start = performance.now();
@@ -270,7 +300,9 @@ async function run(task: Task): Promise<unknown> {
     case 'try':
       return tried(task, makeData(task));
     case 'preview':
-      return isParquet(task.file) ? previewParquet(task.file, task.corrected) : previewOf(task.file, task.corrected);
+      return isParquet(task.file)
+        ? previewParquet(task.file, task.corrected)
+        : previewOf(task.file, task.corrected);
     case 'parquet':
       return storeParquet(new Tables(connection(task.workspace)), task.task);
     case 'settle':
@@ -292,7 +324,9 @@ async function run(task: Task): Promise<unknown> {
 
 /** An answer whose memory moves to the thread that asked. */
 const moved = (value: { result: unknown }, memory: ArrayBuffer[]): { result: unknown } =>
-  move({ [transferableSymbol]: memory, [valueSymbol]: value } as unknown as ArrayBuffer) as unknown as { result: unknown };
+  move({ [transferableSymbol]: memory, [valueSymbol]: value } as unknown as ArrayBuffer) as unknown as {
+    result: unknown;
+  };
 
 /** A worker's answer: a result, or a fault that belongs to the person who asked. Bugs go to the log with their trace. */
 export default async function work(task: Task): Promise<{ result: unknown } | TaskFault> {
@@ -307,7 +341,12 @@ export default async function work(task: Task): Promise<{ result: unknown } | Ta
     );
     return moved({ result }, memory);
   } catch (error) {
-    if (error instanceof DataError || error instanceof ReadError || error instanceof DatabaseError || error instanceof PartsError)
+    if (
+      error instanceof DataError ||
+      error instanceof ReadError ||
+      error instanceof DatabaseError ||
+      error instanceof PartsError
+    )
       return { fault: 'data', message: error.message };
     process.stderr.write(`task ${task.kind}: ${(error as Error).stack ?? String(error)}\n`);
     return { fault: 'bug', message: error instanceof Error ? error.message : String(error) };

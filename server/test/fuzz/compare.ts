@@ -25,10 +25,16 @@ export const makeCase = (seed: number): Case => {
 };
 
 const modelOf = ({ world, question: { formula } }: Case): Model =>
-  readModel(JSON.stringify({ ...world.model, measures: [...(world.model.measures ?? []), { name: 'Asked', formula }] }));
+  readModel(
+    JSON.stringify({
+      ...world.model,
+      measures: [...(world.model.measures ?? []), { name: 'Asked', formula }],
+    }),
+  );
 
 /** Rows of a world as the engine holds them. */
-export const dataOf = (kase: Case, executor?: Executor): ModelData => rowsOf({ ...kase.world, model: modelOf(kase) }, executor);
+export const dataOf = (kase: Case, executor?: Executor): ModelData =>
+  rowsOf({ ...kase.world, model: modelOf(kase) }, executor);
 
 function rowsOf({ model, rows: all }: World, executor?: Executor): ModelData {
   const today = model.asOf === undefined ? 20_045 : (textReader(DATE)(model.asOf) as number);
@@ -55,11 +61,16 @@ function rowsOf({ model, rows: all }: World, executor?: Executor): ModelData {
 }
 
 /** What each way answers: columns by the plain executor and by code made for the scan, SQL, and the reference; or undefined where the formula or the query is not right. */
-export function answers(kase: Case): { columns: unknown; compiled: unknown; sql: unknown; reference: unknown } | undefined {
+export function answers(
+  kase: Case,
+): { columns: unknown; compiled: unknown; sql: unknown; reference: unknown } | undefined {
   const data = dataOf(kase, 'plain');
   if (!data.checker.measure('Asked')!.typed) return undefined;
   const { query } = kase.question;
-  if ((query.filters ?? []).some((f) => 'where' in f && !data.askedBy(query).checker.condition(f.where).typed)) return undefined;
+  if (
+    (query.filters ?? []).some((f) => 'where' in f && !data.askedBy(query).checker.condition(f.where).typed)
+  )
+    return undefined;
   const paper = onPaper({ ...kase.world, model: data.model });
   const said = (answer: { rows: unknown; totals?: unknown }) => ({
     rows: answer.rows,
@@ -85,7 +96,8 @@ export function answers(kase: Case): { columns: unknown; compiled: unknown; sql:
 export function isSame(a: unknown, b: unknown): boolean {
   if (typeof a === 'number' && typeof b === 'number')
     return a === b || Math.abs(a - b) <= 1e-9 * Math.max(Math.abs(a), Math.abs(b)) || Math.abs(a - b) < 1e-9;
-  if (Array.isArray(a) && Array.isArray(b)) return a.length === b.length && a.every((x, i) => isSame(x, b[i]));
+  if (Array.isArray(a) && Array.isArray(b))
+    return a.length === b.length && a.every((x, i) => isSame(x, b[i]));
   if (a !== null && b !== null && typeof a === 'object' && typeof b === 'object') {
     const keys = Object.keys(a);
     return (
@@ -100,7 +112,9 @@ export function isSame(a: unknown, b: unknown): boolean {
 export function difference(kase: Case): string | undefined | null {
   const found = answers(kase);
   if (!found) return null;
-  const wrong = (['compiled', 'sql', 'reference'] as const).filter((way) => !isSame(found.columns, found[way]));
+  const wrong = (['compiled', 'sql', 'reference'] as const).filter(
+    (way) => !isSame(found.columns, found[way]),
+  );
   return wrong.length === 0 ? undefined : `columns and ${wrong.join(' and ')} differ`;
 }
 
@@ -130,7 +144,8 @@ function* smallerOnes({ world, question: { formula, query } }: Case): Generator<
   const asking = (change: Partial<Question>): Case => ({ world, question: { formula, query, ...change } });
   for (const key of ['totals', 'empty', 'filters', 'by'] as const)
     if (query[key] !== undefined) yield asking({ query: { ...query, [key]: undefined } });
-  for (const [i] of (query.by ?? []).entries()) yield asking({ query: { ...query, by: query.by!.filter((_, j) => j !== i) } });
+  for (const [i] of (query.by ?? []).entries())
+    yield asking({ query: { ...query, by: query.by!.filter((_, j) => j !== i) } });
   for (const [i] of (query.filters ?? []).entries())
     yield asking({ query: { ...query, filters: query.filters!.filter((_, j) => j !== i) } });
   if (query.measures.length > 1) yield asking({ query: { ...query, measures: ['Asked'] } });

@@ -6,7 +6,11 @@ import type { World } from './world.ts';
  * the calendar as "Due on"; `stock_branch` is the branch as "Kept at", with the districts of those branches.
  */
 export function onPaper({ model, rows }: World): World {
-  const copy = (name: string, as: string, formula: (text: string) => string | undefined = () => undefined): Model['tables'] =>
+  const copy = (
+    name: string,
+    as: string,
+    formula: (text: string) => string | undefined = () => undefined,
+  ): Model['tables'] =>
     model.tables
       .filter((t) => t.name === name)
       .map((t) => ({
@@ -36,6 +40,11 @@ export function onPaper({ model, rows }: World): World {
         { name: 'kept_at_district', from: to('Kept at', 'district_id'), to: to(district, 'id') },
       ],
     },
-    rows: { ...rows, 'Due on': rows.calendar ?? [], 'Kept at': rows.branch ?? [], [district]: rows.district ?? [] },
+    rows: {
+      ...rows,
+      'Due on': rows.calendar ?? [],
+      'Kept at': rows.branch ?? [],
+      [district]: rows.district ?? [],
+    },
   };
 }

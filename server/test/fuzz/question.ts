@@ -8,7 +8,14 @@ export interface Question {
 }
 
 const NUMBERS: Readonly<Record<string, readonly string[]>> = {
-  loan: ['loan.copies', 'loan.fine', 'loan.copies * title.price', 'title.price', 'loan.fine * 2', 'branch.size'],
+  loan: [
+    'loan.copies',
+    'loan.fine',
+    'loan.copies * title.price',
+    'title.price',
+    'loan.fine * 2',
+    'branch.size',
+  ],
   visit: ['visit.visitors', 'visit.visitors - 3', 'branch.size'],
   stock: ['stock.copies'],
   hold: ['hold.requests', 'div(hold.requests, 2)'],
@@ -168,7 +175,8 @@ function words(random: Random): string {
     () => `ignoring all reaching ${random.pick(['branch', 'title', 'calendar'])}`,
     () => `given ${random.pick(TARGETS)}`,
     () => `over (${period(random)})`,
-    () => `at ${random.pick(['first', 'last'])} ${random.pick(['stock.day', 'loan.day', 'visit.day', 'calendar.day'])}`,
+    () =>
+      `at ${random.pick(['first', 'last'])} ${random.pick(['stock.day', 'loan.day', 'visit.day', 'calendar.day'])}`,
     () => `at last stock.day per stock.branch_id`,
     () => 'via loan_due',
   ];

@@ -1,5 +1,15 @@
 import type { Exact, Value, DataType } from '@crease/core/values';
-import { add, compareValues, fromJson, isExact, parseType, scaleOf, TEXT, toDouble, toJson } from '@crease/core/values';
+import {
+  add,
+  compareValues,
+  fromJson,
+  isExact,
+  parseType,
+  scaleOf,
+  TEXT,
+  toDouble,
+  toJson,
+} from '@crease/core/values';
 import type { FormulaChecker, Typed, TypedAggregate } from '@crease/core/formula';
 import { columnsOf, compileScalar, operandsOf, parsePeriod } from '@crease/core/formula';
 import type { Query, Table } from '@crease/core/model';
@@ -83,7 +93,10 @@ export class Reference {
       const { table, column } = this.checker.names.path(path as string)!;
       return this.axis(table.name, column.name, undefined);
     });
-    const steps = (query.filters ?? []).map((filter): Step => ({ kind: 'condition', condition: this.filter(filter) }));
+    const steps = (query.filters ?? []).map((filter): Step => ({
+      kind: 'condition',
+      condition: this.filter(filter),
+    }));
     const context: Context = { axes: free, steps, via: [], repeat: false };
     const nodes = query.measures.map((name): Typed => ({
       kind: 'measure',
@@ -102,17 +115,27 @@ export class Reference {
           );
     const shown = (value: Value, type: DataType | null) => toJson(value, type ?? TEXT);
     const typeOf = (axis: Axis) => parseType(this.checker.names.column(axis.table, axis.column)!.type)!;
-    const sorted = cells.sort((a, b) => free.reduce((order, axis) => order || compareValues(a.get(axis.id)!, b.get(axis.id)!), 0));
+    const sorted = cells.sort((a, b) =>
+      free.reduce((order, axis) => order || compareValues(a.get(axis.id)!, b.get(axis.id)!), 0),
+    );
     const values = (members: Members, axes: readonly Axis[]) => {
       const fixed = { ...context, axes: axes.map((axis) => ({ ...axis, value: members.get(axis.id)! })) };
       return nodes.map((node, i) => shown(reached[i] ? this.evaluate(node, fixed) : null, node.type));
     };
     return {
-      rows: sorted.map((members) => [...free.map((axis) => shown(members.get(axis.id)!, typeOf(axis))), ...values(members, free)]),
+      rows: sorted.map((members) => [
+        ...free.map((axis) => shown(members.get(axis.id)!, typeOf(axis))),
+        ...values(members, free),
+      ]),
       ...(query.totals
         ? {
             totals: nodes.map((node) =>
-              shown(this.isUnreached(node, { ...context, axes: [] }) ? null : this.evaluate(node, { ...context, axes: [] }), node.type),
+              shown(
+                this.isUnreached(node, { ...context, axes: [] })
+                  ? null
+                  : this.evaluate(node, { ...context, axes: [] }),
+                node.type,
+              ),
             ),
           }
         : {}),
@@ -152,7 +175,14 @@ export class Reference {
       }));
       const none: Typed = { kind: 'constant', value: false, type: { kind: 'boolean' }, span: operand.span };
       const typed = either.reduce(
-        (left, right): Typed => ({ kind: 'logic', operator: 'or', left, right, type: { kind: 'boolean' }, span: operand.span }),
+        (left, right): Typed => ({
+          kind: 'logic',
+          operator: 'or',
+          left,
+          right,
+          type: { kind: 'boolean' },
+          span: operand.span,
+        }),
         none,
       );
       return { kind: 'formula', typed, columns: [{ table: table.name, column: column.name }] };
@@ -160,14 +190,18 @@ export class Reference {
     const calendar = this.world.model.calendars![0]!;
     const known = this.knownDays(calendar.table);
     const period = parsePeriod(filter.period).period!;
-    const days = known.includes(this.today) || period.kind !== 'same' ? [this.today] : known.filter((d) => d <= this.today);
+    const days =
+      known.includes(this.today) || period.kind !== 'same'
+        ? [this.today]
+        : known.filter((d) => d <= this.today);
     return this.daysCondition(calendar.table, period, days);
   }
 
   private daysCondition(calendarTable: string, period: PeriodShape, days: readonly number[]): Condition {
     const calendar = this.world.model.calendars!.find((c) => sameName(c.table, calendarTable))!;
     const known = this.knownDays(calendar.table);
-    const belongs = days.length === 0 ? () => false : periodDays(period, days, known, calendar.fiscalYear?.firstMonth ?? 1);
+    const belongs =
+      days.length === 0 ? () => false : periodDays(period, days, known, calendar.fiscalYear?.firstMonth ?? 1);
     return {
       kind: 'days',
       calendar: calendar.table,
@@ -192,7 +226,9 @@ export class Reference {
       return (
         this.tables
           .get(this.table(r.to.table).name)!
-          .find((other) => r.to.columns.every((name, i) => this.column(r.to.table, other, name) === wanted[i])) ?? null
+          .find((other) =>
+            r.to.columns.every((name, i) => this.column(r.to.table, other, name) === wanted[i]),
+          ) ?? null
       );
     }, row);
   }
@@ -234,7 +270,8 @@ export class Reference {
 
   private formula(typed: Typed, entry: Entry, base: string, via: readonly string[]): Value {
     return compileScalar(typed, (leaf) => () => {
-      if (leaf.kind === 'column') return this.column(leaf.table, this.reached(entry, base, leaf.table, via), leaf.column);
+      if (leaf.kind === 'column')
+        return this.column(leaf.table, this.reached(entry, base, leaf.table, via), leaf.column);
       throw new TypeError(leaf.kind);
     })(0);
   }
@@ -244,7 +281,9 @@ export class Reference {
     const reaches = (c: { table: string; column: string }) => columnReaches(this, base, c, context.via);
     const axes = context.repeat ? context.axes.filter(reaches) : context.axes;
     const steps = context.repeat
-      ? context.steps.filter((s) => s.kind === 'at' || unreachedOf(this, s.condition, base, context.via).length === 0)
+      ? context.steps.filter(
+          (s) => s.kind === 'at' || unreachedOf(this, s.condition, base, context.via).length === 0,
+        )
       : context.steps;
     let entries: Entry[] = this.tables.get(this.table(base).name)!.map((row) => ({ row, met: new Map() }));
     const named = [
@@ -257,11 +296,14 @@ export class Reference {
       if (route?.kind === 'bridge' || route?.kind === 'many-to-many') throughs.set(keyOf(route), route);
     }
     for (const [key, route] of throughs)
-      entries = entries.flatMap((e) => this.metBy(e, route).map((row) => ({ row: e.row, met: new Map([...e.met, [key, row]]) })));
+      entries = entries.flatMap((e) =>
+        this.metBy(e, route).map((row) => ({ row: e.row, met: new Map([...e.met, [key, row]]) })),
+      );
     const member = (e: Entry, c: { table: string; column: string }) =>
       this.column(c.table, this.reached(e, base, c.table, context.via), c.column);
     const ofMembers = (own: readonly Axis[]) => {
-      for (const axis of own) if (axis.value !== undefined) entries = entries.filter((e) => member(e, axis) === axis.value);
+      for (const axis of own)
+        if (axis.value !== undefined) entries = entries.filter((e) => member(e, axis) === axis.value);
     };
     for (const step of steps) {
       if (step.kind === 'at') {
@@ -284,7 +326,8 @@ export class Reference {
   }
 
   private metBy(entry: Entry, route: Through): (Row | null)[] {
-    const [near, far] = route.kind === 'bridge' ? [route.entry.to, route.entry.from] : [route.entry.from, route.entry.to];
+    const [near, far] =
+      route.kind === 'bridge' ? [route.entry.to, route.entry.from] : [route.entry.from, route.entry.to];
     const at = this.follow(entry.row, route.anchor);
     const wanted = near.columns.map((name) => this.column(near.table, at, name));
     const partners = wanted.includes(null)
@@ -300,7 +343,9 @@ export class Reference {
     const calendar = this.world.model.calendars!.find((c) => sameName(c.table, condition.calendar!))!;
     const at = path.findIndex((r) => cardinalityOf(r) === 'many-to-level');
     const isKept = (row: Row | null) =>
-      row !== null && typeof row[calendar.day] === 'number' && condition.days!.has(row[calendar.day] as number);
+      row !== null &&
+      typeof row[calendar.day] === 'number' &&
+      condition.days!.has(row[calendar.day] as number);
     if (at < 0) return isKept(this.follow(entry.row, path));
     const level = path[at]!;
     const from = this.follow(entry.row, path.slice(0, at));
@@ -315,10 +360,18 @@ export class Reference {
 
   private aggregateOf(node: TypedAggregate, entries: readonly Entry[], via: readonly string[]): Value {
     const once = entries.filter((e, i) => entries.findIndex((other) => other.row === e.row) === i);
-    const kept = node.filter ? once.filter((e) => this.formula(node.filter!, e, node.base, via) === true) : once;
+    const kept = node.filter
+      ? once.filter((e) => this.formula(node.filter!, e, node.base, via) === true)
+      : once;
     if (!node.arg) return kept.length;
     const value = (typed: Typed) => (e: Entry) => this.formula(typed, e, node.base, via);
-    return aggregated(node.aggregate, node.distinct, kept.map(value(node.arg)), node.arg.type, node.by ? kept.map(value(node.by)) : []);
+    return aggregated(
+      node.aggregate,
+      node.distinct,
+      kept.map(value(node.arg)),
+      node.arg.type,
+      node.by ? kept.map(value(node.by)) : [],
+    );
   }
 
   evaluate(node: Typed, context: Context): Value {
@@ -330,9 +383,16 @@ export class Reference {
       case 'aggregate':
         if (!context.repeat && unreachedColumns(this, context, node.base).length > 0) return null;
         if (node.filter) {
-          const condition: Condition = { kind: 'formula', typed: node.filter, columns: columnsOf(node.filter) };
+          const condition: Condition = {
+            kind: 'formula',
+            typed: node.filter,
+            columns: columnsOf(node.filter),
+          };
           const { filter: _taken, ...plain } = node;
-          return this.leaf(plain, { ...context, steps: [...context.steps, { kind: 'condition', condition }] });
+          return this.leaf(plain, {
+            ...context,
+            steps: [...context.steps, { kind: 'condition', condition }],
+          });
         }
         return this.aggregateOf(node, this.entries(node.base, context), context.via);
       case 'measure': {
@@ -343,17 +403,27 @@ export class Reference {
         const free = node.columns.map((c) => this.axis(c.table, c.column, undefined));
         const found = distinct(this.list(node.arg, { ...context, axes: [...context.axes, ...free] }), free);
         const values = found.map((m) =>
-          this.evaluate(node.arg, { ...context, axes: [...context.axes, ...free.map((axis) => ({ ...axis, value: m.get(axis.id)! }))] }),
+          this.evaluate(node.arg, {
+            ...context,
+            axes: [...context.axes, ...free.map((axis) => ({ ...axis, value: m.get(axis.id)! }))],
+          }),
         );
         return aggregated(node.aggregate, false, values, node.arg.type, []);
       }
       case 'context': {
         const { words } = node;
-        let inner = dropped(words.via ? { ...context, via: [...context.via, ...words.via] } : context, words, this.checker.reach);
+        let inner = dropped(
+          words.via ? { ...context, via: [...context.via, ...words.via] } : context,
+          words,
+          this.checker.reach,
+        );
         if (words.over) inner = this.over(words.over, inner);
         const steps: Step[] = [...inner.steps];
         if (words.where)
-          steps.push({ kind: 'condition', condition: { kind: 'formula', typed: words.where, columns: columnsOf(words.where) } });
+          steps.push({
+            kind: 'condition',
+            condition: { kind: 'formula', typed: words.where, columns: columnsOf(words.where) },
+          });
         if (words.at) steps.push({ kind: 'at', ...words.at, ids: inner.axes.map((a) => a.id) });
         return this.evaluate(node.operand, { ...inner, steps });
       }
@@ -363,22 +433,37 @@ export class Reference {
   }
 
   private measure(name: string): { typed: Typed; repeat: boolean } {
-    return { typed: this.checker.measure(name)!.typed!, repeat: this.checker.names.measure(name)!.unreached === 'repeat' };
+    return {
+      typed: this.checker.measure(name)!.typed!,
+      repeat: this.checker.names.measure(name)!.unreached === 'repeat',
+    };
   }
 
   private over(over: { period: PeriodShape; calendar: string }, context: Context): Context {
     const { reach } = this.checker;
-    const isOwn = (s: Step) => s.kind === 'condition' && isOnCalendar(s.condition.columns, over.calendar, reach);
+    const isOwn = (s: Step) =>
+      s.kind === 'condition' && isOnCalendar(s.condition.columns, over.calendar, reach);
     const axes = context.axes.filter((axis) => isOnCalendar([axis], over.calendar, reach));
     const calendar = this.world.model.calendars!.find((c) => sameName(c.table, over.calendar))!;
     let days: number[];
     if (axes.length === 0 && !context.steps.some(isOwn))
-      days = over.period.kind === 'same' ? this.knownDays(calendar.table).filter((d) => d <= this.today) : [this.today];
+      days =
+        over.period.kind === 'same'
+          ? this.knownDays(calendar.table).filter((d) => d <= this.today)
+          : [this.today];
     else {
-      const left = this.entries(calendar.table, { axes, steps: context.steps.filter(isOwn), via: [], repeat: false });
+      const left = this.entries(calendar.table, {
+        axes,
+        steps: context.steps.filter(isOwn),
+        via: [],
+        repeat: false,
+      });
       const all = left
         .map((e) => e.row[calendar.day])
-        .filter((d): d is number => typeof d === 'number' && !(this.world.model.asOf !== undefined && d > this.today));
+        .filter(
+          (d): d is number =>
+            typeof d === 'number' && !(this.world.model.asOf !== undefined && d > this.today),
+        );
       days = [...new Set(all)].sort((a, b) => a - b);
     }
     const condition = this.daysCondition(calendar.table, over.period, days);
@@ -399,7 +484,10 @@ export class Reference {
         tables.length === 1
           ? tables
           : this.world.model.tables
-              .filter((t) => t.role === 'fact' && unreachedColumns(this, { ...context, steps: [] }, t.name).length === 0)
+              .filter(
+                (t) =>
+                  t.role === 'fact' && unreachedColumns(this, { ...context, steps: [] }, t.name).length === 0,
+              )
               .map((t) => t.name);
       for (const base of bases) all.push(...this.members(base, { ...context, repeat: true }));
     }
@@ -427,25 +515,40 @@ export class Reference {
         return this.list(node.arg, context);
       case 'context': {
         const via = node.words.via ? { ...context, via: [...context.via, ...node.words.via] } : context;
-        return node.words.over ? this.listOver(node.words.over, node.operand, via) : this.list(node.operand, via);
+        return node.words.over
+          ? this.listOver(node.words.over, node.operand, via)
+          : this.list(node.operand, via);
       }
       default:
         return operandsOf(node).flatMap((child) => this.list(child, context));
     }
   }
 
-  private listOver(over: { period: PeriodShape; calendar: string }, operand: Typed, context: Context): Members[] {
+  private listOver(
+    over: { period: PeriodShape; calendar: string },
+    operand: Typed,
+    context: Context,
+  ): Members[] {
     const { reach } = this.checker;
     const free = context.axes.filter((a) => a.value === undefined && isOnCalendar([a], over.calendar, reach));
-    const own = context.steps.filter((s) => s.kind === 'condition' && isOnCalendar(s.condition.columns, over.calendar, reach));
-    const fixed = context.axes.filter((a) => a.value !== undefined && isOnCalendar([a], over.calendar, reach));
+    const own = context.steps.filter(
+      (s) => s.kind === 'condition' && isOnCalendar(s.condition.columns, over.calendar, reach),
+    );
+    const fixed = context.axes.filter(
+      (a) => a.value !== undefined && isOnCalendar([a], over.calendar, reach),
+    );
     const combinations =
       free.length === 0
         ? [new Map<number, Value>()]
-        : distinct(this.members(over.calendar, { axes: [...fixed, ...free], steps: own, via: [], repeat: false }), free);
+        : distinct(
+            this.members(over.calendar, { axes: [...fixed, ...free], steps: own, via: [], repeat: false }),
+            free,
+          );
     return combinations.flatMap((members) => {
       const axes = context.axes.map((a) => (free.includes(a) ? { ...a, value: members.get(a.id)! } : a));
-      return this.list(operand, this.over(over, { ...context, axes })).map((rest) => new Map([...rest, ...members]));
+      return this.list(operand, this.over(over, { ...context, axes })).map(
+        (rest) => new Map([...rest, ...members]),
+      );
     });
   }
 
@@ -464,10 +567,23 @@ export class Reference {
         });
       case 'context': {
         const { words } = node;
-        let inner = dropped(words.via ? { ...context, via: [...context.via, ...words.via] } : context, words, this.checker.reach);
-        if (words.over) inner = this.over(words.over, { ...inner, axes: inner.axes.map((a) => ({ ...a, value: a.value ?? null })) });
+        let inner = dropped(
+          words.via ? { ...context, via: [...context.via, ...words.via] } : context,
+          words,
+          this.checker.reach,
+        );
+        if (words.over)
+          inner = this.over(words.over, {
+            ...inner,
+            axes: inner.axes.map((a) => ({ ...a, value: a.value ?? null })),
+          });
         const where: Step[] = words.where
-          ? [{ kind: 'condition', condition: { kind: 'formula', typed: words.where, columns: columnsOf(words.where) } }]
+          ? [
+              {
+                kind: 'condition',
+                condition: { kind: 'formula', typed: words.where, columns: columnsOf(words.where) },
+              },
+            ]
           : [];
         return this.isUnreached(node.operand, { ...inner, steps: [...inner.steps, ...where] });
       }
@@ -477,27 +593,42 @@ export class Reference {
   }
 }
 
-const keyOf = (route: Through): string => `${route.kind} ${route.entry.name} ${route.anchor.map((r) => r.name).join(' ')}`;
+const keyOf = (route: Through): string =>
+  `${route.kind} ${route.entry.name} ${route.anchor.map((r) => r.name).join(' ')}`;
 
 function distinct(all: readonly Members[], axes: readonly Axis[]): Members[] {
   const free = axes.filter((a) => a.value === undefined);
-  const seen = new Map(all.map((m) => [JSON.stringify(free.map((a) => [typeof m.get(a.id), String(m.get(a.id))])), m]));
+  const seen = new Map(
+    all.map((m) => [JSON.stringify(free.map((a) => [typeof m.get(a.id), String(m.get(a.id))])), m]),
+  );
   return [...seen.values()];
 }
 
-function ends(entries: Entry[], which: 'first' | 'last', value: (e: Entry) => Value, group: (e: Entry) => string): Entry[] {
+function ends(
+  entries: Entry[],
+  which: 'first' | 'last',
+  value: (e: Entry) => Value,
+  group: (e: Entry) => string,
+): Entry[] {
   const best = new Map<string, Value>();
   for (const e of entries) {
     const [v, g] = [value(e), group(e)];
     if (v === null) continue;
     const held = best.get(g);
-    if (held === undefined || (which === 'last' ? compareValues(v, held) > 0 : compareValues(v, held) < 0)) best.set(g, v);
+    if (held === undefined || (which === 'last' ? compareValues(v, held) > 0 : compareValues(v, held) < 0))
+      best.set(g, v);
   }
   return entries.filter((e) => value(e) !== null && compareValues(value(e), best.get(group(e))!) === 0);
 }
 
 /** An aggregate over a list of values; `by` has the moments of latest and earliest. */
-function aggregated(name: string, isDistinct: boolean, all: readonly Value[], type: DataType | null, by: readonly Value[]): Value {
+function aggregated(
+  name: string,
+  isDistinct: boolean,
+  all: readonly Value[],
+  type: DataType | null,
+  by: readonly Value[],
+): Value {
   if (name === 'latest' || name === 'earliest') {
     const way = name === 'latest' ? 1 : -1;
     let best = -1;
@@ -505,7 +636,11 @@ function aggregated(name: string, isDistinct: boolean, all: readonly Value[], ty
       if (by[i] === null) return;
       if (best < 0) return void (best = i);
       const order = compareValues(by[i]!, by[best]!) * way;
-      if (order > 0 || (order === 0 && value !== null && (all[best] === null || compareValues(value, all[best]!) * way > 0))) best = i;
+      if (
+        order > 0 ||
+        (order === 0 && value !== null && (all[best] === null || compareValues(value, all[best]!) * way > 0))
+      )
+        best = i;
     });
     return best < 0 ? null : all[best]!;
   }
@@ -514,8 +649,12 @@ function aggregated(name: string, isDistinct: boolean, all: readonly Value[], ty
   if (name === 'count') return values.length;
   if (name === 'only') return new Set(values).size === 1 ? values[0]! : null;
   if (values.length === 0) return null;
-  if (name === 'min' || name === 'max') return values.reduce((a, b) => (compareValues(b, a) * (name === 'max' ? 1 : -1) > 0 ? b : a));
-  if (name === 'sum') return values.reduce((a, b) => (isExact(type!) ? add(a as Exact, b as Exact) : (a as number) + (b as number)));
+  if (name === 'min' || name === 'max')
+    return values.reduce((a, b) => (compareValues(b, a) * (name === 'max' ? 1 : -1) > 0 ? b : a));
+  if (name === 'sum')
+    return values.reduce((a, b) =>
+      isExact(type!) ? add(a as Exact, b as Exact) : (a as number) + (b as number),
+    );
   const numbers = values.map((v) => toDouble(v as Exact, scaleOf(type!)));
   const mean = numbers.reduce((a, b) => a + b, 0) / numbers.length;
   if (name === 'avg') return mean;
@@ -527,6 +666,8 @@ function aggregated(name: string, isDistinct: boolean, all: readonly Value[], ty
   const divisor = name.endsWith('_samp') ? numbers.length - 1 : numbers.length;
   if (divisor === 0) return null;
   // All alike is 0, not nearly 0.
-  const variance = numbers.every((x) => x === numbers[0]) ? 0 : numbers.reduce((sum, x) => sum + (x - mean) ** 2, 0) / divisor;
+  const variance = numbers.every((x) => x === numbers[0])
+    ? 0
+    : numbers.reduce((sum, x) => sum + (x - mean) ** 2, 0) / divisor;
   return name.startsWith('stddev') ? Math.sqrt(variance) : variance;
 }

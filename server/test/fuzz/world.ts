@@ -20,33 +20,60 @@ const FIRST_DAY = 20_000; // in October 2024
  * authors over a bridge, subjects by value. References dangle and are null, and now and then a key stands twice.
  */
 export function makeWorld(random: Random): World {
-  const days = Array.from({ length: random.int(20, 90) }, (_, i) => FIRST_DAY + i * random.int(1, 2)).filter(() => random.chance(0.9));
+  const days = Array.from({ length: random.int(20, 90) }, (_, i) => FIRST_DAY + i * random.int(1, 2)).filter(
+    () => random.chance(0.9),
+  );
   const unique = [...new Set(days)].sort((a, b) => a - b);
   // Now and then a key stands twice: then the first row is the partner.
-  const ids = (count: number) => Array.from({ length: count }, (_, i) => (i > 0 && random.chance(0.05) ? i : i + 1));
-  const [districts, branches, titles, authors] = [random.int(1, 3), random.int(1, 5), random.int(1, 8), random.int(1, 4)];
-  const reference = (count: number): Cell => (random.chance(0.08) ? null : random.chance(0.06) ? 99 : random.int(1, count));
+  const ids = (count: number) =>
+    Array.from({ length: count }, (_, i) => (i > 0 && random.chance(0.05) ? i : i + 1));
+  const [districts, branches, titles, authors] = [
+    random.int(1, 3),
+    random.int(1, 5),
+    random.int(1, 8),
+    random.int(1, 4),
+  ];
+  const reference = (count: number): Cell =>
+    random.chance(0.08) ? null : random.chance(0.06) ? 99 : random.int(1, count);
   const text = (list: readonly string[]): Cell => (random.chance(0.1) ? null : random.pick(list));
   const day = (): Cell =>
-    random.chance(0.06) ? null : isoDay(random.chance(0.05) ? 30_000 : random.pick(unique.length ? unique : [FIRST_DAY]));
+    random.chance(0.06)
+      ? null
+      : isoDay(random.chance(0.05) ? 30_000 : random.pick(unique.length ? unique : [FIRST_DAY]));
   const money = (): Cell => (random.chance(0.15) ? null : (random.int(-500, 5000) / 100).toFixed(2));
   const month = (days: number) => isoDay(days).slice(0, 7);
   const rows: World['rows'] = {
-    district: ids(districts).map((id) => ({ id, region: text(['North', 'South', 'east']), area: random.int(1, 50) })),
+    district: ids(districts).map((id) => ({
+      id,
+      region: text(['North', 'South', 'east']),
+      area: random.int(1, 50),
+    })),
     branch: ids(branches).map((id) => ({
       id,
       district_id: reference(districts),
       name: text(['Ash', 'Elm', 'Oak', 'Über']),
       size: random.chance(0.2) ? null : random.int(0, 3),
     })),
-    title: ids(titles).map((id) => ({ id, class: text(['A', 'B', 'b']), price: money(), topic: text(['x', 'y', 'z']) })),
-    author: ids(authors).map((id) => ({ id, country: text(['FR', 'DE']), born: random.chance(0.2) ? null : random.int(1900, 1990) })),
+    title: ids(titles).map((id) => ({
+      id,
+      class: text(['A', 'B', 'b']),
+      price: money(),
+      topic: text(['x', 'y', 'z']),
+    })),
+    author: ids(authors).map((id) => ({
+      id,
+      country: text(['FR', 'DE']),
+      born: random.chance(0.2) ? null : random.int(1900, 1990),
+    })),
     authorship: Array.from({ length: random.int(0, 12) }, () => ({
       title_id: reference(titles),
       author_id: reference(authors),
       share: random.int(1, 4),
     })),
-    topic: Array.from({ length: random.int(0, 5) }, () => ({ code: text(['x', 'y', 'w']), field: text(['Arts', 'Law']) })),
+    topic: Array.from({ length: random.int(0, 5) }, () => ({
+      code: text(['x', 'y', 'w']),
+      field: text(['Arts', 'Law']),
+    })),
     calendar: unique.map((d) => ({
       day: isoDay(d),
       month: month(d),
@@ -63,11 +90,23 @@ export function makeWorld(random: Random): World {
       fine: money(),
       late: random.chance(0.2) ? null : random.chance(0.5),
     })),
-    visit: Array.from({ length: random.int(0, 15) }, () => ({ branch_id: reference(branches), day: day(), visitors: random.int(0, 40) })),
-    stock: Array.from({ length: random.int(0, 20) }, () => ({ branch_id: reference(branches), day: day(), copies: random.int(0, 20) })),
+    visit: Array.from({ length: random.int(0, 15) }, () => ({
+      branch_id: reference(branches),
+      day: day(),
+      visitors: random.int(0, 40),
+    })),
+    stock: Array.from({ length: random.int(0, 20) }, () => ({
+      branch_id: reference(branches),
+      day: day(),
+      copies: random.int(0, 20),
+    })),
     hold: Array.from({ length: random.int(0, 12) }, () => ({
       branch_id: reference(branches),
-      month: random.chance(0.1) ? null : random.chance(0.1) ? '1999-01' : month(random.pick(unique.length ? unique : [FIRST_DAY])),
+      month: random.chance(0.1)
+        ? null
+        : random.chance(0.1)
+          ? '1999-01'
+          : month(random.pick(unique.length ? unique : [FIRST_DAY])),
       requests: random.int(0, 9),
     })),
   };
@@ -75,8 +114,18 @@ export function makeWorld(random: Random): World {
 }
 
 function makeModel(random: Random): Model {
-  const column = (name: string, type: string, formula?: string) => ({ name, type, ...(formula ? { formula } : {}) });
-  const table = (name: string, role: string, key: string[] | undefined, columns: object[], more: object = {}) => ({
+  const column = (name: string, type: string, formula?: string) => ({
+    name,
+    type,
+    ...(formula ? { formula } : {}),
+  });
+  const table = (
+    name: string,
+    role: string,
+    key: string[] | undefined,
+    columns: object[],
+    more: object = {},
+  ) => ({
     name,
     role,
     source: { file: `${name}.csv` },
@@ -84,7 +133,14 @@ function makeModel(random: Random): Model {
     columns,
     ...more,
   });
-  const to = (name: string, from: string, columns: string[], target: string, keys: string[], more: object = {}) => ({
+  const to = (
+    name: string,
+    from: string,
+    columns: string[],
+    target: string,
+    keys: string[],
+    more: object = {},
+  ) => ({
     name,
     from: { table: from, columns },
     to: { table: target, columns: keys },
@@ -117,7 +173,13 @@ function makeModel(random: Random): Model {
             column('district_id', 'integer'),
             column('name', 'text'),
             column('size', 'integer'),
-            ...derived(column('place', 'text', "coalesce(name, '?') || ' in ' || coalesce(district.region, 'nowhere')")),
+            ...derived(
+              column(
+                'place',
+                'text',
+                "coalesce(name, '?') || ' in ' || coalesce(district.region, 'nowhere')",
+              ),
+            ),
           ],
         ),
         table(
@@ -129,10 +191,17 @@ function makeModel(random: Random): Model {
             column('class', 'text'),
             column('price', 'decimal(8,2)'),
             column('topic', 'text'),
-            ...derived(column('last_lent', 'date', 'latest(loan.day by loan.day) filter (where loan.copies > 0)')),
+            ...derived(
+              column('last_lent', 'date', 'latest(loan.day by loan.day) filter (where loan.copies > 0)'),
+            ),
           ],
         ),
-        table('author', 'dimension', ['id'], [column('id', 'integer'), column('country', 'text'), column('born', 'integer')]),
+        table(
+          'author',
+          'dimension',
+          ['id'],
+          [column('id', 'integer'), column('country', 'text'), column('born', 'integer')],
+        ),
         table('authorship', 'bridge', undefined, [
           column('title_id', 'integer'),
           column('author_id', 'integer'),
@@ -143,7 +212,12 @@ function makeModel(random: Random): Model {
           'calendar',
           'dimension',
           ['day'],
-          [column('day', 'date'), column('month', 'text'), column('year', 'integer'), column('weekday', 'integer')],
+          [
+            column('day', 'date'),
+            column('month', 'text'),
+            column('year', 'integer'),
+            column('weekday', 'integer'),
+          ],
         ),
         table(
           'loan',
@@ -161,9 +235,21 @@ function makeModel(random: Random): Model {
             ...derived(column('worth', 'decimal(20,2)', 'copies * title.price')),
           ],
         ),
-        table('visit', 'fact', undefined, [column('branch_id', 'integer'), column('day', 'date'), column('visitors', 'integer')]),
-        table('stock', 'fact', undefined, [column('branch_id', 'integer'), column('day', 'date'), column('copies', 'integer')]),
-        table('hold', 'fact', undefined, [column('branch_id', 'integer'), column('month', 'text'), column('requests', 'integer')]),
+        table('visit', 'fact', undefined, [
+          column('branch_id', 'integer'),
+          column('day', 'date'),
+          column('visitors', 'integer'),
+        ]),
+        table('stock', 'fact', undefined, [
+          column('branch_id', 'integer'),
+          column('day', 'date'),
+          column('copies', 'integer'),
+        ]),
+        table('hold', 'fact', undefined, [
+          column('branch_id', 'integer'),
+          column('month', 'text'),
+          column('requests', 'integer'),
+        ]),
       ],
       relationships: [
         to('branch_district', 'branch', ['district_id'], 'district', ['id']),
@@ -185,12 +271,18 @@ function makeModel(random: Random): Model {
         {
           table: 'calendar',
           day: 'day',
-          ...(random.chance(0.5) ? { fiscalYear: { firstMonth: random.pick([4, 7, 10]), namedBy: 'end' } } : {}),
+          ...(random.chance(0.5)
+            ? { fiscalYear: { firstMonth: random.pick([4, 7, 10]), namedBy: 'end' } }
+            : {}),
         },
       ],
       measures: [
         { name: 'Loans', formula: 'count(loan)' },
-        { name: 'Visitors', formula: 'sum(visit.visitors)', ...(random.chance(0.3) ? { unreached: 'repeat' } : {}) },
+        {
+          name: 'Visitors',
+          formula: 'sum(visit.visitors)',
+          ...(random.chance(0.3) ? { unreached: 'repeat' } : {}),
+        },
       ],
     }),
   );

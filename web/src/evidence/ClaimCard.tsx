@@ -18,8 +18,12 @@ export function ClaimLine({ claim, plain = false }: { claim: JudgedClaim; plain?
         <VerdictMark verdict={claim.verdict} size={11} />
       </span>
       <span className="min-w-0 flex-1">{claim.says}</span>
-      {claim.evidence.against > 0 && <span className="num shrink-0 font-semibold text-vermilion">{count(claim.evidence.against)}</span>}
-      {claim.weight === 'warns' && claim.verdict === 'broken' && <span className="shrink-0 text-[11px] text-soft">warns</span>}
+      {claim.evidence.against > 0 && (
+        <span className="num shrink-0 font-semibold text-vermilion">{count(claim.evidence.against)}</span>
+      )}
+      {claim.weight === 'warns' && claim.verdict === 'broken' && (
+        <span className="shrink-0 text-[11px] text-soft">warns</span>
+      )}
     </span>
   );
   if (plain) return inside;
@@ -49,10 +53,16 @@ export function ClaimCard({ claim }: { claim: JudgedClaim }) {
           <h3 className="font-serif text-[14px] leading-5">{claim.says}</h3>
           <p className="flex flex-wrap gap-x-3 text-[12px] text-soft">
             <code className="break-all">{claim.id}</code>
-            {claim.verdict === 'broken' && <span>{claim.weight === 'blocks' ? 'blocks a release' : 'warns'}</span>}
+            {claim.verdict === 'broken' && (
+              <span>{claim.weight === 'blocks' ? 'blocks a release' : 'warns'}</span>
+            )}
             {evidence.checked > 0 && <span>{count(evidence.checked)} looked at</span>}
-            {evidence.against > 0 && <span className="font-semibold text-vermilion">{count(evidence.against)} speak against it</span>}
-            {evidence.distinct !== undefined && evidence.distinct > 0 && <span>{many(evidence.distinct, 'distinct value')}</span>}
+            {evidence.against > 0 && (
+              <span className="font-semibold text-vermilion">{count(evidence.against)} speak against it</span>
+            )}
+            {evidence.distinct !== undefined && evidence.distinct > 0 && (
+              <span>{many(evidence.distinct, 'distinct value')}</span>
+            )}
           </p>
         </div>
       </header>
@@ -73,7 +83,9 @@ function Sample({ claim }: { claim: JudgedClaim }) {
   const { tell } = useModel();
   const sample = claim.evidence.sample ?? [];
   if (sample.length === 0) return null;
-  const columns = [...new Set(sample.flatMap((s) => Object.keys(s)))].filter((name) => !['rows', 'line', 'lines'].includes(name));
+  const columns = [...new Set(sample.flatMap((s) => Object.keys(s)))].filter(
+    (name) => !['rows', 'line', 'lines'].includes(name),
+  );
   const hasLines = sample.some((s) => s.lines?.length);
   const copy = () => {
     const lines = [
@@ -109,7 +121,11 @@ function Sample({ claim }: { claim: JudgedClaim }) {
                     key={name}
                     className={`max-w-[260px] min-w-[86px] tabular-nums ${String(s[name]).length > 20 ? 'break-words' : 'whitespace-nowrap'}`}
                   >
-                    {s[name] === null || s[name] === undefined ? <i className="text-soft">null</i> : cellText(s[name])}
+                    {s[name] === null || s[name] === undefined ? (
+                      <i className="text-soft">null</i>
+                    ) : (
+                      cellText(s[name])
+                    )}
                   </td>
                 ))}
                 <td className="num">{count(s.rows)}</td>
@@ -159,7 +175,12 @@ function WaiverForm({ claim, onDone }: { claim: JudgedClaim; onDone: () => void 
       onSubmit={(event) => {
         event.preventDefault();
         const by = author.trim();
-        const value = { claim: claim.id, reason: reason.trim(), ...(by ? { author: by } : {}), ...(until ? { until } : {}) };
+        const value = {
+          claim: claim.id,
+          reason: reason.trim(),
+          ...(by ? { author: by } : {}),
+          ...(until ? { until } : {}),
+        };
         localStorage.setItem(AUTHOR, by);
         void edit([{ do: 'waive', value }], `waive ${claim.id}`).then((done) => done && onDone());
       }}
@@ -200,10 +221,16 @@ function WaiverLine({ claim }: { claim: JudgedClaim }) {
       <span className="min-w-0 flex-1">
         Waived: {waiver.reason}
         {(waiver.author || waiver.until) && (
-          <span className="text-soft"> ({[waiver.author, waiver.until && `until ${waiver.until}`].filter(Boolean).join(', ')})</span>
+          <span className="text-soft">
+            {' '}
+            ({[waiver.author, waiver.until && `until ${waiver.until}`].filter(Boolean).join(', ')})
+          </span>
         )}
       </span>
-      <button className="btn btn-bare" onClick={() => void edit([{ do: 'end-waiver', claim: claim.id }], `end the waiver of ${claim.id}`)}>
+      <button
+        className="btn btn-bare"
+        onClick={() => void edit([{ do: 'end-waiver', claim: claim.id }], `end the waiver of ${claim.id}`)}
+      >
         End the waiver
       </button>
     </p>

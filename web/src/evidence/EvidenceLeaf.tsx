@@ -55,10 +55,13 @@ function SelectionHead({ selection, onClear }: { selection: Selection; onClear: 
 function ClaimsAbout({ selection }: { selection: Selection }) {
   const { claims } = useModel();
   if (!claims) return <p className="p-4 text-soft">Listing claims …</p>;
-  const found = claims.claims.filter((c) => isAbout(c.about, selection, c.subject, c.id)).sort((a, b) => RANK[a.verdict] - RANK[b.verdict]);
+  const found = claims.claims
+    .filter((c) => isAbout(c.about, selection, c.subject, c.id))
+    .sort((a, b) => RANK[a.verdict] - RANK[b.verdict]);
   const open = found.filter((c) => c.verdict !== 'holds' || selection.kind === 'claim');
   const holding = found.filter((c) => !open.includes(c));
-  if (found.length === 0) return <p className="border-b border-rule p-4 text-soft">No claim is made about this.</p>;
+  if (found.length === 0)
+    return <p className="border-b border-rule p-4 text-soft">No claim is made about this.</p>;
   return (
     <section aria-label="Claims" className="border-b border-rule">
       {open.map((claim) => (
@@ -101,7 +104,8 @@ function Overview() {
       </header>
       {claims.claims.length === 0 && (
         <p className="p-4 text-soft">
-          Claims appear as soon as the model has tables with keys and relationships. Select something to see the evidence on it.
+          Claims appear as soon as the model has tables with keys and relationships. Select something to see
+          the evidence on it.
         </p>
       )}
       <ul>

@@ -9,7 +9,9 @@ import { count, many } from '../parts/text.ts';
 
 /** Ways out of a broken claim, each with what it would do to all claims before it is applied. `open` has that worked out at once. */
 export function RemedyList({ claim, open }: { claim: JudgedClaim; open: boolean }) {
-  return claim.remedies.map((remedy) => <RemedyLine key={remedy.id} claim={claim} remedy={remedy} open={open} />);
+  return claim.remedies.map((remedy) => (
+    <RemedyLine key={remedy.id} claim={claim} remedy={remedy} open={open} />
+  ));
 }
 
 function RemedyLine({ claim, remedy, open }: { claim: JudgedClaim; remedy: Remedy; open: boolean }) {
@@ -28,7 +30,11 @@ function RemedyLine({ claim, remedy, open }: { claim: JudgedClaim; remedy: Remed
           <b>{remedy.title}.</b> <span className="text-soft">{remedy.effect}</span>
         </span>
         {!shown && (
-          <button className="btn btn-bare shrink-0" onClick={() => setAsked(true)} aria-label={`Try: ${remedy.title}`}>
+          <button
+            className="btn btn-bare shrink-0"
+            onClick={() => setAsked(true)}
+            aria-label={`Try: ${remedy.title}`}
+          >
             Try
           </button>
         )}

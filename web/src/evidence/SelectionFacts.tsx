@@ -25,16 +25,21 @@ export interface ColumnFacts {
 
 export function useColumnFacts(table: string | undefined) {
   const { id } = useModel();
-  return useSWR<ColumnFacts[], Error>(table === undefined ? null : `/models/${id}/tables/${encodeURIComponent(table)}/columns`, get, {
-    revalidateOnFocus: false,
-    keepPreviousData: false,
-  });
+  return useSWR<ColumnFacts[], Error>(
+    table === undefined ? null : `/models/${id}/tables/${encodeURIComponent(table)}/columns`,
+    get,
+    {
+      revalidateOnFocus: false,
+      keepPreviousData: false,
+    },
+  );
 }
 
 /** What the rows tell of the selection, beside its claims. */
 export function SelectionFacts({ selection }: { selection: Selection }) {
   const { names } = useModel();
-  if (selection.kind === 'table' && names.table(selection.name)) return <TableRows table={names.table(selection.name)!.name} />;
+  if (selection.kind === 'table' && names.table(selection.name))
+    return <TableRows table={names.table(selection.name)!.name} />;
   if (selection.kind === 'column') {
     const found = names.path(selection.name);
     return found ? <ColumnDetail table={found.table.name} column={found.column.name} /> : null;
@@ -74,7 +79,12 @@ function RelationshipEnds({ name }: { name: string }) {
                     <p className="text-soft">
                       {cellText(found.least)} … {cellText(found.greatest)}
                     </p>
-                    <Distribution rows={found.distribution} width={150} height={26} label={`Rows of ${c} by stretches of its values`} />
+                    <Distribution
+                      rows={found.distribution}
+                      width={150}
+                      height={26}
+                      label={`Rows of ${c} by stretches of its values`}
+                    />
                   </>
                 )}
               </div>
@@ -113,7 +123,12 @@ function ColumnDetail({ table, column }: { table: string; column: string }) {
         </dd>
       </dl>
       <div className="my-3">
-        <Distribution rows={facts.distribution} width={260} height={44} label="Rows by stretches of the ordered values" />
+        <Distribution
+          rows={facts.distribution}
+          width={260}
+          height={44}
+          label="Rows by stretches of the ordered values"
+        />
       </div>
       <table className="grid-plain">
         <thead>
@@ -140,20 +155,27 @@ function ColumnDetail({ table, column }: { table: string; column: string }) {
 function TableRows({ table }: { table: string }) {
   const { id, state } = useModel();
   const [, select] = useSelection();
-  const { data, error } = useSWR<RowPage, Error>(`/models/${id}/tables/${encodeURIComponent(table)}/rows?count=100`, get, {
-    revalidateOnFocus: false,
-  });
+  const { data, error } = useSWR<RowPage, Error>(
+    `/models/${id}/tables/${encodeURIComponent(table)}/rows?count=100`,
+    get,
+    {
+      revalidateOnFocus: false,
+    },
+  );
   const stored = state.stored.find((s) => s.name === table);
   if (error) return <p className="p-4 text-soft">{error.message}</p>;
   if (!data) return <p className="p-4 text-soft">Reading rows …</p>;
   return (
     <section aria-label={`Rows of ${table}`} className="min-w-0 p-4">
       <p className="mb-2 text-soft">
-        {count(data.total)} rows{stored ? ` · ${bytes(stored.bytes)} stored` : ''}; the first {count(data.rows.length)}:
+        {count(data.total)} rows{stored ? ` · ${bytes(stored.bytes)} stored` : ''}; the first{' '}
+        {count(data.rows.length)}:
       </p>
       {stored && stored.problems.length > 0 && (
         <details className="mb-2 border-l-2 border-vermilion pl-3">
-          <summary className="cursor-pointer">{count(stored.problems.length)} lines of the file were left out</summary>
+          <summary className="cursor-pointer">
+            {count(stored.problems.length)} lines of the file were left out
+          </summary>
           <ul>
             {stored.problems.map((p, i) => (
               <li key={i}>
@@ -164,7 +186,11 @@ function TableRows({ table }: { table: string }) {
           </ul>
         </details>
       )}
-      <RowGrid page={data} label={`The first rows of ${table}`} onColumn={(name) => select({ kind: 'column', name: `${table}.${name}` })} />
+      <RowGrid
+        page={data}
+        label={`The first rows of ${table}`}
+        onColumn={(name) => select({ kind: 'column', name: `${table}.${name}` })}
+      />
     </section>
   );
 }

@@ -1,5 +1,12 @@
 import { useMemo, useState } from 'react';
-import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions, Dialog, DialogPanel } from '@headlessui/react';
+import {
+  Combobox,
+  ComboboxInput,
+  ComboboxOption,
+  ComboboxOptions,
+  Dialog,
+  DialogPanel,
+} from '@headlessui/react';
 import { useModel } from '../state/model.tsx';
 import type { Selection } from '../state/selection.ts';
 import { STAGE_OF, useGo } from '../state/selection.ts';
@@ -32,7 +39,10 @@ export function FindOrDo({ open, onClose }: { open: boolean; onClose: () => void
     <Dialog open={open} onClose={close} className="relative z-50">
       <div className="fixed inset-0 bg-ink/25" aria-hidden />
       <div className="fixed inset-0 flex justify-center pt-[12vh]">
-        <DialogPanel className="h-fit w-[620px] max-w-[94vw] border border-ink bg-leaf shadow-[var(--shadow)]" aria-label="Find or do">
+        <DialogPanel
+          className="h-fit w-[620px] max-w-[94vw] border border-ink bg-leaf shadow-[var(--shadow)]"
+          aria-label="Find or do"
+        >
           <Combobox<Item | null>
             value={null}
             onChange={(item) => {
@@ -96,13 +106,19 @@ function useItems(): Item[] {
       act('Redo', () => void redo(), 'Ctrl Shift Z'),
       act('Fold the design leaf', () => foldLeaf('design'), '['),
       act('Fold the evidence leaf', () => foldLeaf('evidence'), ']'),
-      act(theme === 'dark' ? 'Light theme' : 'Dark theme', () => setTheme(theme === 'dark' ? 'light' : 'dark')),
+      act(theme === 'dark' ? 'Light theme' : 'Dark theme', () =>
+        setTheme(theme === 'dark' ? 'light' : 'dark'),
+      ),
       ...model.tables.map((t) => open('table', t.name, t.title)),
       ...(model.measures ?? []).map((m) => open('measure', m.name, m.formula)),
-      ...(model.relationships ?? []).map((r) => open('relationship', r.name, `${r.from.table} → ${r.to.table}`)),
+      ...(model.relationships ?? []).map((r) =>
+        open('relationship', r.name, `${r.from.table} → ${r.to.table}`),
+      ),
       ...(model.hierarchies ?? []).map((h) => open('hierarchy', `${h.table}.${h.name}`)),
       ...(model.perspectives ?? []).map((p) => open('perspective', p.name)),
-      ...(claims?.claims ?? []).filter((c) => c.verdict === 'broken').map((c): Item => ({ ...open('claim', c.id, c.says), broken: true })),
+      ...(claims?.claims ?? [])
+        .filter((c) => c.verdict === 'broken')
+        .map((c): Item => ({ ...open('claim', c.id, c.says), broken: true })),
       ...model.tables.flatMap((t) => t.columns.map((c) => open('column', `${t.name}.${c.name}`, c.type))),
     ];
   }, [model, claims, go, undo, redo, theme, setTheme]);
@@ -112,9 +128,17 @@ function useItems(): Item[] {
 function matching(items: readonly Item[], search: string): Item[] {
   const words = search.toLowerCase().split(/\s+/).filter(Boolean);
   const rank = (item: Item): number =>
-    words.length === 0 ? 0 : item.text.toLowerCase().startsWith(words[0]!) ? 0 : item.text.toLowerCase().includes(words[0]!) ? 1 : 2;
+    words.length === 0
+      ? 0
+      : item.text.toLowerCase().startsWith(words[0]!)
+        ? 0
+        : item.text.toLowerCase().includes(words[0]!)
+          ? 1
+          : 2;
   return items
-    .filter((item) => words.every((word) => `${item.kind} ${item.text} ${item.note ?? ''}`.toLowerCase().includes(word)))
+    .filter((item) =>
+      words.every((word) => `${item.kind} ${item.text} ${item.note ?? ''}`.toLowerCase().includes(word)),
+    )
     .map((item, i) => ({ item, i }))
     .sort((a, b) => rank(a.item) - rank(b.item) || a.i - b.i)
     .slice(0, MOST)

@@ -69,7 +69,10 @@ function Spine() {
   const broken = (kinds: readonly string[]) =>
     (claims?.claims ?? []).filter((c) => c.verdict === 'broken' && kinds.includes(c.kind)).length;
   return (
-    <nav aria-label="Stages" className="no-print flex w-[92px] shrink-0 flex-col border-r border-rule-strong bg-paper">
+    <nav
+      aria-label="Stages"
+      className="no-print flex w-[92px] shrink-0 flex-col border-r border-rule-strong bg-paper"
+    >
       <Link
         to="/"
         className="flex h-[46px] items-center justify-center gap-[6px] border-b border-rule font-serif text-[15px] font-semibold"
@@ -162,7 +165,12 @@ function Header({ onFind }: { onFind: () => void }) {
 }
 
 const ORDER = ['holds', 'broken', 'unchecked', 'waived'] as const;
-const FILL = { holds: 'bg-green', broken: 'bg-vermilion', unchecked: 'hatched-slate', waived: 'bg-violet' } as const;
+const FILL = {
+  holds: 'bg-green',
+  broken: 'bg-vermilion',
+  unchecked: 'hatched-slate',
+  waived: 'bg-violet',
+} as const;
 
 /** How many claims hold, are broken, unchecked, waived: a strip and the numbers; a click lists them. */
 function ClaimMeter() {
@@ -179,11 +187,20 @@ function ClaimMeter() {
     >
       <span className="flex h-[10px] w-[110px] overflow-hidden border border-rule-strong bg-leaf" aria-hidden>
         {ORDER.map((v) =>
-          summary[v] > 0 ? <span key={v} className={FILL[v]} style={{ width: `${Math.max(2, (100 * summary[v]) / total)}%` }} /> : null,
+          summary[v] > 0 ? (
+            <span
+              key={v}
+              className={FILL[v]}
+              style={{ width: `${Math.max(2, (100 * summary[v]) / total)}%` }}
+            />
+          ) : null,
         )}
       </span>
       {ORDER.map((v) => (
-        <span key={v} className={`flex items-center gap-1 tabular-nums ${summary[v] === 0 ? 'text-soft' : ''}`}>
+        <span
+          key={v}
+          className={`flex items-center gap-1 tabular-nums ${summary[v] === 0 ? 'text-soft' : ''}`}
+        >
           <VerdictMark verdict={v} size={11} />
           {count(summary[v])}
         </span>
@@ -204,7 +221,10 @@ function Foot() {
   }, [notice, tell]);
   if (!notice && running.length === 0) return null;
   return (
-    <footer className="no-print flex shrink-0 flex-col border-t border-rule-strong bg-paper" aria-live="polite">
+    <footer
+      className="no-print flex shrink-0 flex-col border-t border-rule-strong bg-paper"
+      aria-live="polite"
+    >
       {running.map((job) => (
         <div key={job.id} className="flex items-center gap-3 px-4 py-1">
           <span>

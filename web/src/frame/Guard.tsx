@@ -17,15 +17,36 @@ export class Guard extends Component<Props, { failed: boolean; fault?: unknown }
 
   override render(): ReactNode {
     if (!this.state.failed) return this.props.children;
-    return <PartFailed what={this.props.what} reason={this.state.fault} onRetry={() => this.setState({ failed: false })} />;
+    return (
+      <PartFailed
+        what={this.props.what}
+        reason={this.state.fault}
+        onRetry={() => this.setState({ failed: false })}
+      />
+    );
   }
 }
 
 /** A part of the screen that has failed. */
-export function PartFailed({ what, reason, onRetry }: { what: string; reason: unknown; onRetry: () => void }) {
-  const message = reason instanceof Error ? reason.message : String((reason as { statusText?: string } | undefined)?.statusText ?? reason);
+export function PartFailed({
+  what,
+  reason,
+  onRetry,
+}: {
+  what: string;
+  reason: unknown;
+  onRetry: () => void;
+}) {
+  const message =
+    reason instanceof Error
+      ? reason.message
+      : String((reason as { statusText?: string } | undefined)?.statusText ?? reason);
   return (
-    <section role="alert" className="m-4 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2" data-failed={what}>
+    <section
+      role="alert"
+      className="m-4 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2"
+      data-failed={what}
+    >
       <h2 className="text-[15px]">{what} cannot be shown</h2>
       <p className="whitespace-pre-line">{message}</p>
       <p className="mt-1 text-soft">Nothing that was saved is lost.</p>

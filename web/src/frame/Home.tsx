@@ -28,7 +28,12 @@ export function Home() {
     if (file.current) file.current.value = '';
   };
   const drop = async (model: ModelSummary) => {
-    if (!window.confirm(`Remove ${model.title} with its rows and its history from this workspace? This cannot be undone.`)) return;
+    if (
+      !window.confirm(
+        `Remove ${model.title} with its rows and its history from this workspace? This cannot be undone.`,
+      )
+    )
+      return;
     await remove(`/models/${model.id}`).then(
       () => mutate(),
       (reason: Error) => setWrong(reason.message),
@@ -42,30 +47,44 @@ export function Home() {
         <div>
           <h1 className="text-[26px] leading-8">Crease</h1>
           <p className="font-serif text-[14px] text-soft">
-            A model is a set of claims about data. Hold every claim against the data before anybody relies on it.
+            A model is a set of claims about data. Hold every claim against the data before anybody relies on
+            it.
           </p>
         </div>
       </header>
       {(wrong ?? error) && (
-        <p role="alert" className="mb-4 whitespace-pre-line border-l-4 border-vermilion bg-vermilion-wash px-3 py-2">
+        <p
+          role="alert"
+          className="mb-4 whitespace-pre-line border-l-4 border-vermilion bg-vermilion-wash px-3 py-2"
+        >
           {wrong ?? error?.message}
         </p>
       )}
       <section aria-label="Models" className="border border-rule-strong bg-leaf">
         {models?.length === 0 && (
-          <p className="p-6 font-serif text-soft">No model yet. Begin one and bring in your tables, or read a model file.</p>
+          <p className="p-6 font-serif text-soft">
+            No model yet. Begin one and bring in your tables, or read a model file.
+          </p>
         )}
         <ul>
           {(models ?? []).map((model) => (
             <li key={model.id} className="flex items-center border-b border-rule last:border-b-0">
-              <Link to={`/m/${model.id}/stars`} className="rowlink flex flex-1 items-baseline gap-4 px-4 py-3">
+              <Link
+                to={`/m/${model.id}/stars`}
+                className="rowlink flex flex-1 items-baseline gap-4 px-4 py-3"
+              >
                 <span className="font-serif text-[15px] font-semibold">{model.title}</span>
                 <span className="text-soft">{many(model.tables, 'table')}</span>
                 <span className="text-soft">{many(model.rows, 'row')}</span>
                 <span className="flex-1" />
                 <span className="text-soft">{moment(model.changedAt)}</span>
               </Link>
-              <button className="btn btn-bare mr-2" onClick={() => void drop(model)} aria-label={`Remove ${model.title}`} title="Remove">
+              <button
+                className="btn btn-bare mr-2"
+                onClick={() => void drop(model)}
+                aria-label={`Remove ${model.title}`}
+                title="Remove"
+              >
                 <Trash2 size={14} aria-hidden />
               </button>
             </li>
@@ -92,7 +111,14 @@ export function Home() {
           </button>
         </form>
         <span className="flex-1" />
-        <input ref={file} type="file" accept=".json" className="sr-only" id="model-file" onChange={(e) => void read(e.target.files?.[0])} />
+        <input
+          ref={file}
+          type="file"
+          accept=".json"
+          className="sr-only"
+          id="model-file"
+          onChange={(e) => void read(e.target.files?.[0])}
+        />
         <label htmlFor="model-file" className="btn cursor-pointer">
           <FolderInput size={14} aria-hidden /> Read a model file
         </label>

@@ -8,7 +8,15 @@ const NARROWEST = 0.2;
 type Folded = 'none' | 'design' | 'evidence';
 
 /** Two leaves with a crease between: the design left, its evidence right. Drag the crease, or move it with the arrow keys; [ and ] fold a leaf away. */
-export function Leaves({ design, evidence, label }: { design: ReactNode; evidence: ReactNode; label: string }) {
+export function Leaves({
+  design,
+  evidence,
+  label,
+}: {
+  design: ReactNode;
+  evidence: ReactNode;
+  label: string;
+}) {
   const [part, setPart] = useState(() => Number(localStorage.getItem(KEY)) || 0.62);
   const [folded, setFolded] = useState<Folded>('none');
   const box = useRef<HTMLDivElement>(null);
@@ -26,7 +34,9 @@ export function Leaves({ design, evidence, label }: { design: ReactNode; evidenc
       if (event.key === ']') setFolded((f) => (f === 'evidence' ? 'none' : 'evidence'));
     };
     const onFold = (event: Event) =>
-      setFolded((f) => (f === (event as CustomEvent<Folded>).detail ? 'none' : (event as CustomEvent<Folded>).detail));
+      setFolded((f) =>
+        f === (event as CustomEvent<Folded>).detail ? 'none' : (event as CustomEvent<Folded>).detail,
+      );
     window.addEventListener('keydown', onKey);
     window.addEventListener('crease:fold', onFold);
     return () => {
@@ -56,7 +66,10 @@ export function Leaves({ design, evidence, label }: { design: ReactNode; evidenc
         <main
           aria-label={`Design: ${label}`}
           className="leaf-design flex min-h-0 min-w-0 flex-col bg-leaf max-[999px]:flex-1"
-          style={{ flexBasis: folded === 'evidence' ? '100%' : `${part * 100}%`, flexGrow: folded === 'evidence' ? 1 : 0 }}
+          style={{
+            flexBasis: folded === 'evidence' ? '100%' : `${part * 100}%`,
+            flexGrow: folded === 'evidence' ? 1 : 0,
+          }}
         >
           <Guard what={label}>{design}</Guard>
         </main>
@@ -90,14 +103,24 @@ export function Leaves({ design, evidence, label }: { design: ReactNode; evidenc
   );
 }
 
-export const foldLeaf = (leaf: 'design' | 'evidence'): void => void window.dispatchEvent(new CustomEvent('crease:fold', { detail: leaf }));
+export const foldLeaf = (leaf: 'design' | 'evidence'): void =>
+  void window.dispatchEvent(new CustomEvent('crease:fold', { detail: leaf }));
 
 /** Whether a key belongs to what is being written, not to the frame. */
 export const isTyping = (target: EventTarget | null): boolean =>
-  target instanceof HTMLElement && (target.isContentEditable || ['INPUT', 'TEXTAREA', 'SELECT'].includes(target.tagName));
+  target instanceof HTMLElement &&
+  (target.isContentEditable || ['INPUT', 'TEXTAREA', 'SELECT'].includes(target.tagName));
 
 /** The head of a leaf: a title, what it is about, and its tools. */
-export function LeafHead({ title, children, note }: { title: ReactNode; note?: ReactNode; children?: ReactNode }) {
+export function LeafHead({
+  title,
+  children,
+  note,
+}: {
+  title: ReactNode;
+  note?: ReactNode;
+  children?: ReactNode;
+}) {
   return (
     <header className="flex min-h-[42px] shrink-0 flex-wrap items-center gap-x-3 gap-y-1 border-b border-rule px-4 py-[7px]">
       <h1 className="text-[16px] leading-6">{title}</h1>

@@ -11,7 +11,13 @@ export function StageFailed() {
   const reason = useRouteError();
   const navigate = useNavigate();
   const location = useLocation();
-  return <PartFailed what="This stage" reason={reason} onRetry={() => void navigate(location, { replace: true })} />;
+  return (
+    <PartFailed
+      what="This stage"
+      reason={reason}
+      onRetry={() => void navigate(location, { replace: true })}
+    />
+  );
 }
 
 /** Shown where an address leads nowhere, or a screen has failed: what happened, and the way back. Nothing is lost by it. */

@@ -1,4 +1,14 @@
-import { BoxSelect, CalendarRange, FileInput, Layers3, ListTree, Ruler, Send, Users, Workflow } from 'lucide-react';
+import {
+  BoxSelect,
+  CalendarRange,
+  FileInput,
+  Layers3,
+  ListTree,
+  Ruler,
+  Send,
+  Users,
+  Workflow,
+} from 'lucide-react';
 import type { LucideIcon } from 'lucide-react';
 
 export interface Stage {
@@ -16,7 +26,14 @@ export const STAGES: readonly Stage[] = [
     path: 'shape',
     name: 'Shape',
     icon: BoxSelect,
-    kinds: ['key-unique', 'key-filled', 'not-a-quantity', 'label-unique', 'validity-disjoint', 'partition-covers'],
+    kinds: [
+      'key-unique',
+      'key-filled',
+      'not-a-quantity',
+      'label-unique',
+      'validity-disjoint',
+      'partition-covers',
+    ],
   },
   {
     path: 'stars',
@@ -37,13 +54,26 @@ export const STAGES: readonly Stage[] = [
     path: 'hierarchies',
     name: 'Hierarchies',
     icon: ListTree,
-    kinds: ['level-single-parent', 'level-filled', 'tree-acyclic', 'tree-parent-known', 'tree-label-unique', 'calendar-continuous'],
+    kinds: [
+      'level-single-parent',
+      'level-filled',
+      'tree-acyclic',
+      'tree-parent-known',
+      'tree-label-unique',
+      'calendar-continuous',
+    ],
   },
-  { path: 'measures', name: 'Measures', icon: Ruler, kinds: ['formula-valid', 'measure-name', 'snapshot-measure', 'missing-side'] },
+  {
+    path: 'measures',
+    name: 'Measures',
+    icon: Ruler,
+    kinds: ['formula-valid', 'measure-name', 'snapshot-measure', 'missing-side'],
+  },
   { path: 'perspectives', name: 'Perspectives', icon: Users, kinds: ['perspective-closed', 'measure-reach'] },
   { path: 'storage', name: 'Storage', icon: Layers3, kinds: [] },
   { path: 'trial', name: 'Trial', icon: CalendarRange, kinds: ['known-answer'] },
   { path: 'release', name: 'Release', icon: Send, kinds: [] },
 ];
 
-export const stageOfKind = (kind: string): string => STAGES.find((s) => s.kinds.includes(kind))?.path ?? 'claims';
+export const stageOfKind = (kind: string): string =>
+  STAGES.find((s) => s.kinds.includes(kind))?.path ?? 'claims';

@@ -5,7 +5,11 @@ const KEY = 'crease.theme';
 
 const wanted = (): Theme => {
   const kept = localStorage.getItem(KEY);
-  return kept === 'light' || kept === 'dark' ? kept : matchMedia('(prefers-color-scheme: dark)').matches ? 'dark' : 'light';
+  return kept === 'light' || kept === 'dark'
+    ? kept
+    : matchMedia('(prefers-color-scheme: dark)').matches
+      ? 'dark'
+      : 'light';
 };
 
 document.documentElement.dataset.theme = wanted();

@@ -8,7 +8,16 @@ import { EditorState } from '@codemirror/state';
 import { EditorView, hoverTooltip, keymap, placeholder as placeholderText } from '@codemirror/view';
 import { tags } from '@lezer/highlight';
 import type { Model } from '@crease/core/model';
-import { AGGREGATE_DEFINITIONS, aggregateNamed, FUNCTIONS, functionNamed, PERIODS, quoteName, RESERVED, WORDS } from '@crease/core/formula';
+import {
+  AGGREGATE_DEFINITIONS,
+  aggregateNamed,
+  FUNCTIONS,
+  functionNamed,
+  PERIODS,
+  quoteName,
+  RESERVED,
+  WORDS,
+} from '@crease/core/formula';
 
 export interface Fault {
   readonly start: number;
@@ -42,13 +51,22 @@ const inks = HighlightStyle.define([
   { tag: tags.comment, color: 'var(--soft)', fontStyle: 'italic' },
   { tag: tags.string, color: 'var(--green)' },
   { tag: tags.number, color: 'var(--violet)' },
-  { tag: tags.function(tags.variableName), textDecoration: 'underline', textDecorationColor: 'var(--rule-strong)' },
+  {
+    tag: tags.function(tags.variableName),
+    textDecoration: 'underline',
+    textDecorationColor: 'var(--rule-strong)',
+  },
 ]);
 
 const look = EditorView.theme({
   '&': { fontSize: '13px', background: 'var(--raised)', border: '1px solid var(--rule-strong)' },
   '&.cm-focused': { outline: '2px solid var(--focus)', outlineOffset: '1px' },
-  '.cm-scroller': { fontFamily: 'var(--font-mono)', fontVariantLigatures: 'none', minHeight: '70px', maxHeight: '240px' },
+  '.cm-scroller': {
+    fontFamily: 'var(--font-mono)',
+    fontVariantLigatures: 'none',
+    minHeight: '70px',
+    maxHeight: '240px',
+  },
   '.cm-content': { caretColor: 'var(--ink)', color: 'var(--ink)' },
   '.cm-gutters': { background: 'transparent', border: 'none' },
   '.cm-tooltip': { background: 'var(--raised)', color: 'var(--ink)', border: '1px solid var(--ink)' },
@@ -60,7 +78,8 @@ const look = EditorView.theme({
 function completions(model: Model): Completion[] {
   return [
     ...(model.measures ?? []).map((m): Completion => ({
-      label: /[^\p{L}\p{N}_]/u.test(m.name) || m.name !== m.name.toLowerCase() ? `"${m.name}"` : quoteName(m.name),
+      label:
+        /[^\p{L}\p{N}_]/u.test(m.name) || m.name !== m.name.toLowerCase() ? `"${m.name}"` : quoteName(m.name),
       type: 'measure',
       detail: 'measure',
       info: m.formula,
@@ -85,8 +104,17 @@ function completions(model: Model): Completion[] {
       detail: `(${a.parameters})`,
       info: a.documentation,
     })),
-    ...WORDS.map((w): Completion => ({ label: w.word, type: 'keyword', info: `${w.form}: ${w.documentation}` })),
-    ...PERIODS.map((p): Completion => ({ label: p.word, type: 'keyword', detail: 'period', info: `${p.form}: ${p.documentation}` })),
+    ...WORDS.map((w): Completion => ({
+      label: w.word,
+      type: 'keyword',
+      info: `${w.form}: ${w.documentation}`,
+    })),
+    ...PERIODS.map((p): Completion => ({
+      label: p.word,
+      type: 'keyword',
+      detail: 'period',
+      info: `${p.form}: ${p.documentation}`,
+    })),
   ];
 }
 
@@ -94,16 +122,26 @@ const completeFrom = (model: () => Model) => (context: CompletionContext) => {
   const path = context.matchBefore(/(?:"[^"]+"|[\p{L}_][\p{L}\p{N}_]*)\.[\p{L}\p{N}_"]*/u);
   if (path) {
     const [tableText] = path.text.split('.');
-    const table = model().tables.find((t) => t.name.toLowerCase() === tableText!.replaceAll('"', '').toLowerCase());
+    const table = model().tables.find(
+      (t) => t.name.toLowerCase() === tableText!.replaceAll('"', '').toLowerCase(),
+    );
     if (table)
       return {
         from: path.from + tableText!.length + 1,
-        options: table.columns.map((c): Completion => ({ label: quoteName(c.name), type: 'column', detail: c.type })),
+        options: table.columns.map((c): Completion => ({
+          label: quoteName(c.name),
+          type: 'column',
+          detail: c.type,
+        })),
       };
   }
   const word = context.matchBefore(/"?[\p{L}_][\p{L}\p{N}_ ]*/u);
   if (!word && !context.explicit) return null;
-  return { from: word?.from ?? context.pos, options: completions(model()), validFor: /^"?[\p{L}\p{N}_ ]*"?$/u };
+  return {
+    from: word?.from ?? context.pos,
+    options: completions(model()),
+    validFor: /^"?[\p{L}\p{N}_ ]*"?$/u,
+  };
 };
 
 /** What the editor says of a word under the pointer. */
@@ -114,7 +152,8 @@ function helpOn(word: string): string | undefined {
     return `${known.name}(${known.parameters}): ${known.documentation} For example ${formula} gives ${JSON.stringify(gives)}.`;
   }
   const aggregate = aggregateNamed(word);
-  if (aggregate) return `${aggregate.name}(${aggregate.parameters}): ${aggregate.documentation} For example ${aggregate.example.formula}.`;
+  if (aggregate)
+    return `${aggregate.name}(${aggregate.parameters}): ${aggregate.documentation} For example ${aggregate.example.formula}.`;
   const other = [...WORDS, ...PERIODS].find((w) => w.word === word.toLowerCase());
   return other && `${other.form}: ${other.documentation} For example ${other.example.formula}.`;
 }
@@ -130,7 +169,10 @@ const hover = hoverTooltip((view, position) => {
       pos: from,
       end: to,
       create: () => ({
-        dom: Object.assign(document.createElement('div'), { textContent: text, className: 'max-w-[360px] px-2 py-1 text-[12px]' }),
+        dom: Object.assign(document.createElement('div'), {
+          textContent: text,
+          className: 'max-w-[360px] px-2 py-1 text-[12px]',
+        }),
       }),
     };
   }
@@ -172,10 +214,17 @@ export default function FormulaEditor({ value, model, faults, label, placeholder
           hover,
           EditorView.lineWrapping,
           autocompletion({ override: [completeFrom(() => latest.current.model)], icons: false }),
-          keymap.of([{ key: 'Mod-Enter', run: () => (latest.current.onSave(), true) }, ...defaultKeymap, ...historyKeymap, indentWithTab]),
+          keymap.of([
+            { key: 'Mod-Enter', run: () => (latest.current.onSave(), true) },
+            ...defaultKeymap,
+            ...historyKeymap,
+            indentWithTab,
+          ]),
           EditorView.contentAttributes.of({ 'aria-label': label }),
           placeholderText(placeholder ?? ''),
-          EditorView.updateListener.of((update) => update.docChanged && latest.current.onChange(update.state.doc.toString())),
+          EditorView.updateListener.of(
+            (update) => update.docChanged && latest.current.onChange(update.state.doc.toString()),
+          ),
         ],
       }),
     });

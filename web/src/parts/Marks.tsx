@@ -1,6 +1,11 @@
 import type { Verdict } from '@crease/core/claims';
 
-const TITLES: Record<Verdict, string> = { holds: 'holds', broken: 'broken', unchecked: 'unchecked', waived: 'waived' };
+const TITLES: Record<Verdict, string> = {
+  holds: 'holds',
+  broken: 'broken',
+  unchecked: 'unchecked',
+  waived: 'waived',
+};
 export const VERDICT_COLOR: Record<Verdict, string> = {
   holds: 'var(--green)',
   broken: 'var(--vermilion)',
@@ -12,15 +17,34 @@ export const VERDICT_COLOR: Record<Verdict, string> = {
 export function VerdictMark({ verdict, size = 12 }: { verdict: Verdict; size?: number }) {
   const color = VERDICT_COLOR[verdict];
   return (
-    <svg width={size} height={size} viewBox="0 0 12 12" role="img" aria-label={TITLES[verdict]} className="inline-block shrink-0">
+    <svg
+      width={size}
+      height={size}
+      viewBox="0 0 12 12"
+      role="img"
+      aria-label={TITLES[verdict]}
+      className="inline-block shrink-0"
+    >
       <title>{TITLES[verdict]}</title>
       {verdict === 'holds' && <circle cx="6" cy="6" r="4.6" fill={color} />}
-      {verdict === 'broken' && <path d="M1 1h4.2L4 5l3 1.4L5.4 11H1zM6.6 1H11v10H7.2l1.4-5.2L5.8 4.4z" fill={color} />}
+      {verdict === 'broken' && (
+        <path d="M1 1h4.2L4 5l3 1.4L5.4 11H1zM6.6 1H11v10H7.2l1.4-5.2L5.8 4.4z" fill={color} />
+      )}
       {verdict === 'unchecked' && (
-        <path d="M1.5 1.5h9v9h-9zM1.5 6l4.5-4.5M1.5 10.5l9-9M6 10.5 10.5 6" fill="none" stroke={color} strokeWidth="1.2" />
+        <path
+          d="M1.5 1.5h9v9h-9zM1.5 6l4.5-4.5M1.5 10.5l9-9M6 10.5 10.5 6"
+          fill="none"
+          stroke={color}
+          strokeWidth="1.2"
+        />
       )}
       {verdict === 'waived' && (
-        <path d="M6 1.8a4.2 4.2 0 1 0 0 8.4 4.2 4.2 0 0 0 0-8.4M1.5 6h9" fill="none" stroke={color} strokeWidth="1.6" />
+        <path
+          d="M6 1.8a4.2 4.2 0 1 0 0 8.4 4.2 4.2 0 0 0 0-8.4M1.5 6h9"
+          fill="none"
+          stroke={color}
+          strokeWidth="1.6"
+        />
       )}
     </svg>
   );
@@ -46,7 +70,16 @@ export function Distribution({
       <path d={`M0 ${height - 0.5}H${width}`} stroke="var(--rule-strong)" />
       {rows.map((n, i) => {
         const h = n === 0 ? 0 : Math.max(1, (n / most) * (height - 2));
-        return <rect key={i} x={i * step} y={height - 1 - h} width={Math.max(1, step - 1)} height={h} fill="var(--bar)" />;
+        return (
+          <rect
+            key={i}
+            x={i * step}
+            y={height - 1 - h}
+            width={Math.max(1, step - 1)}
+            height={h}
+            fill="var(--bar)"
+          />
+        );
       })}
     </svg>
   );
@@ -68,7 +101,13 @@ export function Gauge({ part, width = 60, label }: { part: number; width?: numbe
 }
 
 /** The card of a role: folded corner for facts, plain for dimensions, notched for bridges, dashed for staging. */
-export function RoleMark({ role, size = 14 }: { role: 'fact' | 'dimension' | 'bridge' | 'staging'; size?: number }) {
+export function RoleMark({
+  role,
+  size = 14,
+}: {
+  role: 'fact' | 'dimension' | 'bridge' | 'staging';
+  size?: number;
+}) {
   const paths = {
     fact: 'M1 2h8l4 4v6H1zM9 2v4h4',
     dimension: 'M1 2h12v10H1z',
@@ -76,7 +115,14 @@ export function RoleMark({ role, size = 14 }: { role: 'fact' | 'dimension' | 'br
     staging: 'M1 2h12v10H1z',
   };
   return (
-    <svg width={size} height={size} viewBox="0 0 14 14" role="img" aria-label={role} className="inline-block shrink-0">
+    <svg
+      width={size}
+      height={size}
+      viewBox="0 0 14 14"
+      role="img"
+      aria-label={role}
+      className="inline-block shrink-0"
+    >
       <title>{role}</title>
       <path
         d={paths[role]}

@@ -1,13 +1,24 @@
 import type { RowPage } from '@crease/contract';
-import { isNumeric } from "./format.ts";
+import { isNumeric } from './format.ts';
 import { Cell } from './Cell.tsx';
 
-
-
 /** A page of rows, to scroll; null is told from the empty text. */
-export function RowGrid({ page, label, onColumn }: { page: RowPage; label: string; onColumn?: (name: string) => void }) {
+export function RowGrid({
+  page,
+  label,
+  onColumn,
+}: {
+  page: RowPage;
+  label: string;
+  onColumn?: (name: string) => void;
+}) {
   return (
-    <div className="max-h-[420px] overflow-auto border border-rule" tabIndex={0} role="group" aria-label={`${label}, to scroll`}>
+    <div
+      className="max-h-[420px] overflow-auto border border-rule"
+      tabIndex={0}
+      role="group"
+      aria-label={`${label}, to scroll`}
+    >
       <table className="grid-plain" aria-label={label}>
         <thead>
           <tr>

@@ -21,10 +21,14 @@ const formatTimestamp = (iso: string): string => iso.replace(/^([+-]?\d+-\d\d-\d
 function formatNumber(value: number | string, type: string, format: ValueFormat): string {
   const scaled = format.percent ? Number(value) * 100 : value;
   const isExact = typeof scaled === 'string';
-  const decimals = format.decimals ?? (isExact ? (String(scaled).split('.')[1]?.length ?? 0) : type.startsWith('double') ? undefined : 0);
+  const decimals =
+    format.decimals ??
+    (isExact ? (String(scaled).split('.')[1]?.length ?? 0) : type.startsWith('double') ? undefined : 0);
   const options: Intl.NumberFormatOptions = {
     useGrouping: format.thousands ?? false,
-    ...(decimals === undefined ? { maximumSignificantDigits: 6 } : { minimumFractionDigits: decimals, maximumFractionDigits: decimals }),
+    ...(decimals === undefined
+      ? { maximumSignificantDigits: 6 }
+      : { minimumFractionDigits: decimals, maximumFractionDigits: decimals }),
   };
   // Intl takes decimal strings and keeps all their digits.
   const text = new Intl.NumberFormat(undefined, options).format(scaled as unknown as number);

@@ -26,20 +26,26 @@ test.each([
 
 test('every text is shown as it is', () => {
   fc.assert(fc.property(fc.string({ unit: 'grapheme' }), (text) => formatValue(text, 'text') === text));
-  for (let code = 0x20; code < 0x180; code++) expect(formatValue(String.fromCharCode(code), 'text')).toBe(String.fromCharCode(code));
+  for (let code = 0x20; code < 0x180; code++)
+    expect(formatValue(String.fromCharCode(code), 'text')).toBe(String.fromCharCode(code));
 });
 
 test('a member that is no value is said in words', () => {
-  expect([memberText(null, 'text'), memberText({ null: true }, 'text'), memberText({ unmatched: true }, 'date')]).toEqual([
-    'null',
-    'no reference',
-    'unmatched',
-  ]);
+  expect([
+    memberText(null, 'text'),
+    memberText({ null: true }, 'text'),
+    memberText({ unmatched: true }, 'date'),
+  ]).toEqual(['null', 'no reference', 'unmatched']);
   expect(memberText('TX', 'text')).toBe('TX');
 });
 
 test('bytes, counts and shares are humanised', () => {
-  expect([bytes(0), bytes(999), bytes(1500), bytes(130_949_162)]).toEqual(['0 B', '999 B', '1.5 kB', '131 MB']);
+  expect([bytes(0), bytes(999), bytes(1500), bytes(130_949_162)]).toEqual([
+    '0 B',
+    '999 B',
+    '1.5 kB',
+    '131 MB',
+  ]);
   expect([many(1, 'row'), many(1200, 'row')]).toEqual(['1 row', '1,200 rows']);
   expect([percent(0), percent(0.0004), percent(0.256)]).toEqual(['0%', '0.04%', '25.6%']);
   expect([cellText(null), cellText(false), cellText(0)]).toEqual(['', 'false', '0']);
@@ -51,7 +57,11 @@ test('a selection survives the address', () => {
     { kind: 'claim', name: 'path-single:a->b' },
   ] as const)
     expect(parseSelection(selectionText(selection))).toEqual(selection);
-  expect([parseSelection(null), parseSelection('nothing:x'), parseSelection('table:')]).toEqual([undefined, undefined, undefined]);
+  expect([parseSelection(null), parseSelection('nothing:x'), parseSelection('table:')]).toEqual([
+    undefined,
+    undefined,
+    undefined,
+  ]);
 });
 
 test('a claim is shown where it is about the selection', () => {

@@ -14,13 +14,23 @@ export function bytes(n: number): string {
 }
 
 export const percent = (part: number): string =>
-  part.toLocaleString(undefined, { style: 'percent', maximumFractionDigits: part > 0 && part < 0.01 ? 2 : 1 });
+  part.toLocaleString(undefined, {
+    style: 'percent',
+    maximumFractionDigits: part > 0 && part < 0.01 ? 2 : 1,
+  });
 
-export const moment = (iso: string): string => new Date(iso).toLocaleString(undefined, { dateStyle: 'medium', timeStyle: 'short' });
+export const moment = (iso: string): string =>
+  new Date(iso).toLocaleString(undefined, { dateStyle: 'medium', timeStyle: 'short' });
 
 /** One or several of a thing: (1, 'row') gives "1 row". */
 export const many = (n: number, what: string): string => `${count(n)} ${what}${n === 1 ? '' : 's'}`;
 
 export function cellText(value: unknown): string {
-  return value === null || value === undefined ? '' : typeof value === 'boolean' ? (value ? 'true' : 'false') : String(value);
+  return value === null || value === undefined
+    ? ''
+    : typeof value === 'boolean'
+      ? value
+        ? 'true'
+        : 'false'
+      : String(value);
 }

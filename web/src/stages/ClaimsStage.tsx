@@ -59,12 +59,19 @@ export function ClaimsStage() {
     {
       says: 'SARIF 2.1.0, for pipelines',
       save: () =>
-        saveFile(`${model.name}.claims.sarif`, claimsSarif(found, { model, file, text: writeModel(model) }), 'application/sarif+json'),
+        saveFile(
+          `${model.name}.claims.sarif`,
+          claimsSarif(found, { model, file, text: writeModel(model) }),
+          'application/sarif+json',
+        ),
     },
   ];
   const design = (
     <>
-      <LeafHead title="Claims" note={claims ? (claims.done ? `judged in ${count(claims.elapsedMs)} ms` : 'being judged …') : ''}>
+      <LeafHead
+        title="Claims"
+        note={claims ? (claims.done ? `judged in ${count(claims.elapsedMs)} ms` : 'being judged …') : ''}
+      >
         <Menu as="span" className="relative">
           <MenuButton className="btn" disabled={found.length === 0}>
             Save {found.length === claims?.claims.length ? 'all' : count(found.length)} as …
@@ -80,20 +87,39 @@ export function ClaimsStage() {
           </MenuItems>
         </Menu>
       </LeafHead>
-      <div className="flex flex-wrap items-center gap-2 border-b border-rule px-4 py-2" role="group" aria-label="Which claims">
+      <div
+        className="flex flex-wrap items-center gap-2 border-b border-rule px-4 py-2"
+        role="group"
+        aria-label="Which claims"
+      >
         {VERDICTS.map((v) => (
-          <button key={v} className="btn" aria-pressed={verdicts.split(',').includes(v)} onClick={() => toggle(v)}>
+          <button
+            key={v}
+            className="btn"
+            aria-pressed={verdicts.split(',').includes(v)}
+            onClick={() => toggle(v)}
+          >
             <VerdictMark verdict={v} size={11} /> {v} {count(claims?.summary[v] ?? 0)}
           </button>
         ))}
-        <select className="field" aria-label="Weight" value={weight} onChange={(e) => setWeight(unless(e.target.value, ''))}>
+        <select
+          className="field"
+          aria-label="Weight"
+          value={weight}
+          onChange={(e) => setWeight(unless(e.target.value, ''))}
+        >
           <option value="">any weight</option>
           <option value="blocks">blocks a release</option>
           <option value="warns">warns</option>
         </select>
         <label className="flex items-center gap-1 text-soft">
           by
-          <select className="field" aria-label="Grouped by" value={group} onChange={(e) => setBy(unless(e.target.value, 'kind'))}>
+          <select
+            className="field"
+            aria-label="Grouped by"
+            value={group}
+            onChange={(e) => setBy(unless(e.target.value, 'kind'))}
+          >
             {GROUPS.map((g) => (
               <option key={g}>{g}</option>
             ))}
@@ -129,7 +155,14 @@ function groupOf(claim: JudgedClaim, by: Group): string {
   if (by === 'weight') return claim.weight === 'blocks' ? 'blocks a release' : 'warns';
   if (by === 'verdict') return claim.verdict;
   const about = claim.about.find((a) => a.table !== undefined) ?? claim.about[0];
-  return about?.table ?? about?.hierarchy?.split('.')[0] ?? about?.measure ?? about?.perspective ?? about?.relationship ?? claim.subject;
+  return (
+    about?.table ??
+    about?.hierarchy?.split('.')[0] ??
+    about?.measure ??
+    about?.perspective ??
+    about?.relationship ??
+    claim.subject
+  );
 }
 
 function ClaimGroup({ title, claims }: { title: string; claims: readonly JudgedClaim[] }) {
@@ -166,7 +199,9 @@ function ClaimRow({ claim }: { claim: JudgedClaim }) {
       </span>
       <span className="min-w-0 flex-1 truncate">{claim.says}</span>
       <span className="text-[11px] text-soft">{claim.verdict === 'broken' ? claim.weight : ''}</span>
-      <span className="num w-[70px] font-semibold text-vermilion">{claim.evidence.against > 0 ? count(claim.evidence.against) : ''}</span>
+      <span className="num w-[70px] font-semibold text-vermilion">
+        {claim.evidence.against > 0 ? count(claim.evidence.against) : ''}
+      </span>
       <span className="num w-[80px] text-soft" title="looked at">
         {count(claim.evidence.checked)}
       </span>

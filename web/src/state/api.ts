@@ -15,7 +15,9 @@ export const TAB = crypto.randomUUID();
 
 async function answerOf<T>(response: Response): Promise<T> {
   if (response.ok) return (await response.json()) as T;
-  const detail = await response.json().catch(() => ({ code: 'internal', message: `the server answered ${response.status}` }) as ErrorState);
+  const detail = await response
+    .json()
+    .catch(() => ({ code: 'internal', message: `the server answered ${response.status}` }) as ErrorState);
   throw new ApiError(response.status, detail as ErrorState);
 }
 
@@ -24,13 +26,21 @@ async function call(path: string, init?: RequestInit): Promise<Response> {
     return await fetch(path, init);
   } catch (error) {
     if (error instanceof DOMException && error.name === 'AbortError') throw error;
-    throw new ApiError(0, { code: 'internal', message: 'the server does not answer: is it still running? What you see is kept' });
+    throw new ApiError(0, {
+      code: 'internal',
+      message: 'the server does not answer: is it still running? What you see is kept',
+    });
   }
 }
 
 export const get = async <T>(path: string): Promise<T> => answerOf<T>(await call(`/api${path}`));
 
-export const send = async <T>(path: string, body: unknown, method = 'POST', signal?: AbortSignal): Promise<T> =>
+export const send = async <T>(
+  path: string,
+  body: unknown,
+  method = 'POST',
+  signal?: AbortSignal,
+): Promise<T> =>
   answerOf<T>(
     await call(`/api${path}`, {
       method,
@@ -40,10 +50,16 @@ export const send = async <T>(path: string, body: unknown, method = 'POST', sign
     }),
   );
 
-export const remove = async (path: string): Promise<unknown> => answerOf(await call(`/api${path}`, { method: 'DELETE' }));
+export const remove = async (path: string): Promise<unknown> =>
+  answerOf(await call(`/api${path}`, { method: 'DELETE' }));
 
 /** Sends a file as it is, telling how much has gone; fetch cannot tell that, so this is a plain request. */
-export function sendFile<T>(path: string, file: File, onProgress: (part: number) => void, signal: AbortSignal): Promise<T> {
+export function sendFile<T>(
+  path: string,
+  file: File,
+  onProgress: (part: number) => void,
+  signal: AbortSignal,
+): Promise<T> {
   return new Promise((resolve, reject) => {
     const request = new XMLHttpRequest();
     request.open('POST', `/api${path}`);
@@ -56,11 +72,20 @@ export function sendFile<T>(path: string, file: File, onProgress: (part: number)
         else reject(new ApiError(request.status, body));
       } catch (error) {
         reject(
-          new ApiError(request.status, { code: 'internal', message: `the server's answer cannot be read: ${(error as Error).message}` }),
+          new ApiError(request.status, {
+            code: 'internal',
+            message: `the server's answer cannot be read: ${(error as Error).message}`,
+          }),
         );
       }
     };
-    request.onerror = () => reject(new ApiError(0, { code: 'internal', message: 'the file did not arrive: is the server still running?' }));
+    request.onerror = () =>
+      reject(
+        new ApiError(0, {
+          code: 'internal',
+          message: 'the file did not arrive: is the server still running?',
+        }),
+      );
     request.onabort = () => reject(new DOMException('cancelled', 'AbortError'));
     signal.addEventListener('abort', () => request.abort());
     request.send(file);

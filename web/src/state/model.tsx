@@ -52,10 +52,18 @@ export function ModelProvider({
   children: ReactNode;
 }) {
   const { mutate: refresh } = useSWRConfig();
-  const { data: state, error, mutate } = useSWR<ModelState, unknown>(`/models/${id}`, get, { revalidateOnFocus: false });
-  const { data: claims, mutate: refreshClaims } = useSWR<ClaimsState, unknown>(state ? `/models/${id}/claims` : null, get, {
-    revalidateOnFocus: false,
-  });
+  const {
+    data: state,
+    error,
+    mutate,
+  } = useSWR<ModelState, unknown>(`/models/${id}`, get, { revalidateOnFocus: false });
+  const { data: claims, mutate: refreshClaims } = useSWR<ClaimsState, unknown>(
+    state ? `/models/${id}/claims` : null,
+    get,
+    {
+      revalidateOnFocus: false,
+    },
+  );
   const [jobs, setJobs] = useState<readonly JobState[]>([]);
   const [notice, tell] = useState<Notice>();
 
@@ -71,7 +79,8 @@ export function ModelProvider({
       const event = JSON.parse(message.data) as LiveEvent;
       if (event.kind === 'revision') {
         void mutate();
-        if (event.by !== TAB && event.by !== '') tell({ tone: 'plain', text: `Changed in another window: ${event.says}` });
+        if (event.by !== TAB && event.by !== '')
+          tell({ tone: 'plain', text: `Changed in another window: ${event.says}` });
       } else if (event.kind === 'claims') void refreshClaims();
       else setJobs((before) => [...before.filter((j) => j.id !== event.job.id), event.job]);
     };
@@ -82,7 +91,9 @@ export function ModelProvider({
   const revision = state?.revision.id;
   useEffect(() => {
     if (revision !== undefined)
-      void refresh((key) => typeof key === 'string' && key.startsWith(`/models/${id}/`) && !key.endsWith('/claims'));
+      void refresh(
+        (key) => typeof key === 'string' && key.startsWith(`/models/${id}/`) && !key.endsWith('/claims'),
+      );
   }, [revision, id, refresh]);
 
   const fail = useCallback((reason: unknown) => {
@@ -121,13 +132,18 @@ export function ModelProvider({
       notice,
       tell,
       fail,
-      edit: (edit, says) => change('edits', { edit, says }, () => ({ tone: 'plain', text: says, undo: true })),
+      edit: (edit, says) =>
+        change('edits', { edit, says }, () => ({ tone: 'plain', text: says, undo: true })),
       undo: async () =>
         void (await change('undo', {}, (next) => ({
           tone: 'plain',
           text: `Undone: ${state.revision.says}; now at ${next.revision.number}`,
         }))),
-      redo: async () => void (await change('redo', {}, (next) => ({ tone: 'plain', text: `Done again: ${next.revision.says}` }))),
+      redo: async () =>
+        void (await change('redo', {}, (next) => ({
+          tone: 'plain',
+          text: `Done again: ${next.revision.says}`,
+        }))),
     };
   }, [id, state, claims, jobs, notice, change, fail]);
 

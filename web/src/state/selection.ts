@@ -2,7 +2,8 @@ import { useCallback } from 'react';
 import { useLocation, useNavigate, useParams, useSearchParams } from 'react-router';
 import type { About } from '@crease/core/claims';
 
-export type SelectionKind = 'table' | 'column' | 'relationship' | 'hierarchy' | 'measure' | 'perspective' | 'claim';
+export type SelectionKind =
+  'table' | 'column' | 'relationship' | 'hierarchy' | 'measure' | 'perspective' | 'claim';
 
 /** What is selected: one thing across all stages, kept in the address. A column is written `table.column`. */
 export interface Selection {
@@ -51,7 +52,8 @@ export function useGo(): (stage: string, selection?: Selection) => void {
   );
 }
 
-const same = (a: string | undefined, b: string): boolean => a !== undefined && a.toLowerCase() === b.toLowerCase();
+const same = (a: string | undefined, b: string): boolean =>
+  a !== undefined && a.toLowerCase() === b.toLowerCase();
 
 /** Whether a claim is about the selection. */
 export function isAbout(about: readonly About[], selection: Selection, subject: string, id: string): boolean {
@@ -59,11 +61,15 @@ export function isAbout(about: readonly About[], selection: Selection, subject: 
     case 'claim':
       return id === selection.name;
     case 'column':
-      return about.some((a) => a.table !== undefined && a.column !== undefined && same(`${a.table}.${a.column}`, selection.name));
+      return about.some(
+        (a) =>
+          a.table !== undefined && a.column !== undefined && same(`${a.table}.${a.column}`, selection.name),
+      );
     default:
       return (
-        about.some((a) => same(a[selection.kind as Exclude<SelectionKind, 'claim' | 'column'>], selection.name)) ||
-        same(subject, selection.name)
+        about.some((a) =>
+          same(a[selection.kind as Exclude<SelectionKind, 'claim' | 'column'>], selection.name),
+        ) || same(subject, selection.name)
       );
   }
 }

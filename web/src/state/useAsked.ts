@@ -29,5 +29,10 @@ export function useAsked<Question, Answer>(
     { revalidateOnFocus: false, keepPreviousData: true },
   );
   const stands = key === undefined ? undefined : data;
-  return { question: stands?.question, answer: stands?.answer, error, isCurrent: stands !== undefined && !isLoading && !error };
+  return {
+    question: stands?.question,
+    answer: stands?.answer,
+    error,
+    isCurrent: stands !== undefined && !isLoading && !error,
+  };
 }

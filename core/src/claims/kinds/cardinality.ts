@@ -40,7 +40,11 @@ export const cardinality: ClaimKind = {
           const worst = all.sort((a, b) => b.against - a.against)[0];
           return judged(
             worst
-              ? { ...worst, checked: all.reduce((n, e) => n + e.checked, 0), against: all.reduce((n, e) => n + e.against, 0) }
+              ? {
+                  ...worst,
+                  checked: all.reduce((n, e) => n + e.checked, 0),
+                  against: all.reduce((n, e) => n + e.against, 0),
+                }
               : { checked: data.rowCount(r.from.table), against: 0 },
           );
         },
@@ -68,6 +72,7 @@ function repeatedOf(data: ModelData, end: Relationship['from']): Evidence {
   // As many values as filled rows: each stands once.
   if (columns.length === 1 && columns[0]!.distinct === columns[0]!.rowCount - columns[0]!.nulls)
     return { checked: table.rowCount, against: 0 };
-  if (columns.length === 1) return offendingCodes(table, table.rowCount, columns[0]!, repeatedCodes(columns[0]!));
+  if (columns.length === 1)
+    return offendingCodes(table, table.rowCount, columns[0]!, repeatedCodes(columns[0]!));
   return evidenceOf(table, table.rowCount, columns, repeatedRows(columns, table.rowCount));
 }

@@ -9,12 +9,14 @@ import type { Claim, ClaimContext } from '../claim.ts';
 export const wholeRelationships = ({ model, checker }: ClaimContext): Relationship[] =>
   (model.relationships ?? []).filter(
     (r) =>
-      [r.from, r.to].every((end) => end.columns.every((name) => checker.names.column(end.table, name) !== undefined)) &&
-      r.from.columns.length === r.to.columns.length,
+      [r.from, r.to].every((end) =>
+        end.columns.every((name) => checker.names.column(end.table, name) !== undefined),
+      ) && r.from.columns.length === r.to.columns.length,
   );
 
 /** Columns of one table, as claims name what they read. */
-export const ofTable = (table: string, columns: readonly string[]): ColumnName[] => columns.map((column) => ({ table, column }));
+export const ofTable = (table: string, columns: readonly string[]): ColumnName[] =>
+  columns.map((column) => ({ table, column }));
 
 /** What a claim about levels of a hierarchy reads: their columns, and the ways from the hierarchy's table to them. */
 export function levelReads(
@@ -28,13 +30,23 @@ export function levelReads(
     const other = found ? undefined : checker.names.path(path);
     return found ? [found] : other ? [{ table: other.table.name, column: other.column.name }] : [];
   });
-  const ways = columns.filter((c) => !sameName(c.table, h.table)).map((c) => checker.reach.lookup(h.table, c.table) ?? null);
-  const ends = ways.flatMap((way) => (way ?? []).flatMap((r) => [...endColumns(r.from), ...endColumns(r.to)]));
+  const ways = columns
+    .filter((c) => !sameName(c.table, h.table))
+    .map((c) => checker.reach.lookup(h.table, c.table) ?? null);
+  const ends = ways.flatMap((way) =>
+    (way ?? []).flatMap((r) => [...endColumns(r.from), ...endColumns(r.to)]),
+  );
   const key = ofTable(h.table, checker.names.table(h.table)?.key ?? []);
   return { tables: [h.table], columns: [...columns, ...ends, ...key], parts: [levels, ways] };
 }
 
-const shape = (t: Table): unknown => [t.name, t.role, t.key, t.source, t.columns.map((c) => [c.name, c.type, c.pattern, c.formula])];
+const shape = (t: Table): unknown => [
+  t.name,
+  t.role,
+  t.key,
+  t.source,
+  t.columns.map((c) => [c.name, c.type, c.pattern, c.formula]),
+];
 
 /** Everything that formulas may rest on. */
 export const formulaParts = (model: Model): unknown => [
@@ -46,13 +58,20 @@ export const formulaParts = (model: Model): unknown => [
 ];
 
 /** Columns that take part in a relationship, or in their table's key. */
-export function isKeyOrReference(model: Model, table: Table, column: string): 'key' | 'reference' | undefined {
+export function isKeyOrReference(
+  model: Model,
+  table: Table,
+  column: string,
+): 'key' | 'reference' | undefined {
   if ((table.key ?? []).some((name) => sameName(name, column))) return 'key';
   const ends = (model.relationships ?? []).flatMap((r) => [r.from, r.to]);
-  return ends.some((end) => sameName(end.table, table.name) && end.columns.some((name) => sameName(name, column)))
+  return ends.some(
+    (end) => sameName(end.table, table.name) && end.columns.some((name) => sameName(name, column)),
+  )
     ? 'reference'
     : undefined;
 }
 
 /** Parts of a scalar operation or a context, without going into measures. */
-export const partsOf = (node: Typed): readonly Typed[] => (node.kind === 'context' ? [node.operand] : operandsOf(node));
+export const partsOf = (node: Typed): readonly Typed[] =>
+  node.kind === 'context' ? [node.operand] : operandsOf(node);

@@ -28,14 +28,19 @@ export const formulaValid: ClaimKind = {
       t.columns
         .filter((c) => c.formula !== undefined)
         .map((c) =>
-          claimOf(formulaValid, `${t.name}.${c.name}`, `the formula of ${t.name}.${c.name} can be evaluated`, {
-            about: [{ table: t.name, column: c.name }],
-            judge: (data) =>
-              judgeFormula(
-                data.checker.column(data.modelTable(t.name), c.name, c.formula!, parseType(c.type) ?? TEXT),
-                circularColumn(data.checker, t.name, c.name),
-              ),
-          }),
+          claimOf(
+            formulaValid,
+            `${t.name}.${c.name}`,
+            `the formula of ${t.name}.${c.name} can be evaluated`,
+            {
+              about: [{ table: t.name, column: c.name }],
+              judge: (data) =>
+                judgeFormula(
+                  data.checker.column(data.modelTable(t.name), c.name, c.formula!, parseType(c.type) ?? TEXT),
+                  circularColumn(data.checker, t.name, c.name),
+                ),
+            },
+          ),
         ),
     ),
   ],
@@ -47,7 +52,10 @@ function judgeMeasure(checker: FormulaChecker, name: string, checked: CheckedFor
 
 function judgeFormula(checked: CheckedFormula, circle: readonly string[] | undefined): Judgement {
   if (circle && checked.faults.length === 0)
-    return { verdict: 'broken', evidence: { checked: 1, against: 1, notes: [`it is defined by itself: ${circle.join(' → ')}`] } };
+    return {
+      verdict: 'broken',
+      evidence: { checked: 1, against: 1, notes: [`it is defined by itself: ${circle.join(' → ')}`] },
+    };
   if (checked.faults.length > 0) {
     const notes = checked.faults.map((fault) => {
       const { line, column } = placeOf(checked.source, fault.start);
@@ -60,7 +68,9 @@ function judgeFormula(checked: CheckedFormula, circle: readonly string[] | undef
 
 /** The way from a measure back to itself, where there is one. */
 function measureCircle(checker: FormulaChecker, name: string): string[] | undefined {
-  return circleFrom(name.toLowerCase(), (at) => (checker.measure(at)?.measures ?? []).map((m) => m.toLowerCase()));
+  return circleFrom(name.toLowerCase(), (at) =>
+    (checker.measure(at)?.measures ?? []).map((m) => m.toLowerCase()),
+  );
 }
 
 function circularColumn(checker: FormulaChecker, table: string, column: string): string[] | undefined {

@@ -26,7 +26,8 @@ export const keyUnique: ClaimKind = {
               // One column: its histogram has the answer; rows are read only to show them.
               const [column] = key as [Column];
               // As many values as filled rows: no histogram is needed to tell.
-              if (column.distinct === column.rowCount - column.nulls) return judged({ checked: table.rowCount, against: 0 });
+              if (column.distinct === column.rowCount - column.nulls)
+                return judged({ checked: table.rowCount, against: 0 });
               return judged(offendingCodes(table, table.rowCount, column, repeatedCodes(column)));
             }
             return judged(evidenceOf(table, table.rowCount, key, repeatedRows(key, table.rowCount)));

@@ -45,7 +45,11 @@ export const knownAnswer: ClaimKind = {
           }
           return {
             verdict: against ? 'broken' : 'holds',
-            evidence: { checked: Math.max(rows.length, k.rows.length), against, ...(against ? { sample } : {}) },
+            evidence: {
+              checked: Math.max(rows.length, k.rows.length),
+              against,
+              ...(against ? { sample } : {}),
+            },
           };
         },
       }),

@@ -11,7 +11,13 @@ export const labelUnique: ClaimKind = {
   documentation: "A dimension's label stands for more than one key.",
   list: ({ model, checker }) =>
     model.tables
-      .filter((t) => t.role === 'dimension' && t.label !== undefined && checker.names.column(t, t.label) && t.key?.length)
+      .filter(
+        (t) =>
+          t.role === 'dimension' &&
+          t.label !== undefined &&
+          checker.names.column(t, t.label) &&
+          t.key?.length,
+      )
       .map((t) =>
         claimOf(labelUnique, `${t.name}.${t.label}`, `each ${t.label} of ${t.name} stands for one member`, {
           about: [{ table: t.name, column: t.label! }],
@@ -33,10 +39,16 @@ export const labelUnique: ClaimKind = {
               else if (first[code] !== key.numbers[row]) shared[code] = 1;
             });
             return judged(
-              offendingRows(table, table.rowCount, [label], (row) => label.codes[row] !== 0 && shared[label.codes[row]!] === 1),
+              offendingRows(
+                table,
+                table.rowCount,
+                [label],
+                (row) => label.codes[row] !== 0 && shared[label.codes[row]!] === 1,
+              ),
             );
           },
-          remedies: () => labelRemedies(t, t.label!, (label) => [{ do: 'set-table', table: t.name, change: { label } }]),
+          remedies: () =>
+            labelRemedies(t, t.label!, (label) => [{ do: 'set-table', table: t.name, change: { label } }]),
         }),
       ),
 };

@@ -17,17 +17,24 @@ export const levelFilled: ClaimKind = {
       .filter((h) => checker.names.table(h.table))
       .flatMap((h) =>
         (h.levels ?? []).map((level, at) =>
-          claimOf(levelFilled, `${h.table}.${h.name}.${level.name}`, `every row of ${h.table} has its ${level.name}`, {
-            about: [{ hierarchy: `${h.table}.${h.name}`, table: h.table }],
-            ...levelReads(checker, h, [level]),
-            judge: (data) => {
-              const table = data.table(h.table);
-              const { shown } = levelColumns(data, h, level);
-              const key = (data.modelTable(h.table).key ?? []).map((name) => data.column(h.table, name));
-              return judged(offendingRows(table, table.rowCount, [...key, shown], (row) => shown.codes[row] === 0));
+          claimOf(
+            levelFilled,
+            `${h.table}.${h.name}.${level.name}`,
+            `every row of ${h.table} has its ${level.name}`,
+            {
+              about: [{ hierarchy: `${h.table}.${h.name}`, table: h.table }],
+              ...levelReads(checker, h, [level]),
+              judge: (data) => {
+                const table = data.table(h.table);
+                const { shown } = levelColumns(data, h, level);
+                const key = (data.modelTable(h.table).key ?? []).map((name) => data.column(h.table, name));
+                return judged(
+                  offendingRows(table, table.rowCount, [...key, shown], (row) => shown.codes[row] === 0),
+                );
+              },
+              remedies: () => fillFromAbove(checker, h, at),
             },
-            remedies: () => fillFromAbove(checker, h, at),
-          }),
+          ),
         ),
       ),
 };

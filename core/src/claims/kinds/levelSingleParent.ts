@@ -12,26 +12,35 @@ import { levelColumns } from './levels.ts';
 export const levelSingleParent: ClaimKind = {
   kind: 'level-single-parent',
   weight: 'blocks',
-  documentation: 'A member of the level belongs to more than one member of the next level up (null parents apart).',
+  documentation:
+    'A member of the level belongs to more than one member of the next level up (null parents apart).',
   list: ({ model, checker }) =>
     (model.hierarchies ?? [])
       .filter((h) => checker.names.table(h.table))
       .flatMap((h) =>
         (h.levels ?? []).slice(1).map((level, i) => {
           const parent = h.levels![i]!;
-          return claimOf(levelSingleParent, `${h.table}.${h.name}.${level.name}`, `each ${level.name} lies in one ${parent.name}`, {
-            about: [{ hierarchy: `${h.table}.${h.name}`, table: h.table }],
-            ...levelReads(checker, h, [level, parent]),
-            judge: (data) => judgeParents(data, h, i + 1),
-            remedies: () => remedies(h, i + 1),
-          });
+          return claimOf(
+            levelSingleParent,
+            `${h.table}.${h.name}.${level.name}`,
+            `each ${level.name} lies in one ${parent.name}`,
+            {
+              about: [{ hierarchy: `${h.table}.${h.name}`, table: h.table }],
+              ...levelReads(checker, h, [level, parent]),
+              judge: (data) => judgeParents(data, h, i + 1),
+              remedies: () => remedies(h, i + 1),
+            },
+          );
         }),
       ),
 };
 
 function judgeParents(data: ModelData, hierarchy: Hierarchy, at: number): Judgement {
   const table = data.table(hierarchy.table);
-  const [own, above] = [levelColumns(data, hierarchy, hierarchy.levels![at]!), levelColumns(data, hierarchy, hierarchy.levels![at - 1]!)];
+  const [own, above] = [
+    levelColumns(data, hierarchy, hierarchy.levels![at]!),
+    levelColumns(data, hierarchy, hierarchy.levels![at - 1]!),
+  ];
   const members = combinations(own.identity, table.rowCount);
   const parents = combinations(above.identity, table.rowCount);
   const parentOf = new Int32Array(members.size).fill(-1);
@@ -52,23 +61,34 @@ function judgeParents(data: ModelData, hierarchy: Hierarchy, at: number): Judgem
     if (!entry) found.set(member, (entry = { row, rows: 0, parents: new Set() }));
     entry.rows++;
     if (!hasNull(above.identity, row))
-      entry.parents.add(String(toJson(columnValues(above.shown)[above.shown.codes[row]!]!, above.shown.type)));
+      entry.parents.add(
+        String(toJson(columnValues(above.shown)[above.shown.codes[row]!]!, above.shown.type)),
+      );
   }
-  const sample = [...found.values()].slice(0, SAMPLE_SIZE).map(({ row, rows, parents: names }): SampleRow => ({
-    [hierarchy.levels![at]!.name]: toJson(columnValues(own.shown)[own.shown.codes[row]!]!, own.shown.type),
-    [`${hierarchy.levels![at - 1]!.name}, each`]: [...names].join(' · '),
-    rows,
-    ...(table.lineOf ? { line: table.lineOf(row) } : {}),
-  }));
+  const sample = [...found.values()]
+    .slice(0, SAMPLE_SIZE)
+    .map(({ row, rows, parents: names }): SampleRow => ({
+      [hierarchy.levels![at]!.name]: toJson(columnValues(own.shown)[own.shown.codes[row]!]!, own.shown.type),
+      [`${hierarchy.levels![at - 1]!.name}, each`]: [...names].join(' · '),
+      rows,
+      ...(table.lineOf ? { line: table.lineOf(row) } : {}),
+    }));
   return {
     verdict: against > 0 ? 'broken' : 'holds',
-    evidence: { checked: table.rowCount, against, distinct: found.size, ...(sample.length ? { sample } : {}) },
+    evidence: {
+      checked: table.rowCount,
+      against,
+      distinct: found.size,
+      ...(sample.length ? { sample } : {}),
+    },
   };
 }
 
 function remedies(h: Hierarchy, at: number): Remedy[] {
   const [level, parent] = [h.levels![at]!, h.levels![at - 1]!];
-  const put = (levels: Hierarchy['levels']): Remedy['edit'] => [{ do: 'put-hierarchies', name: h.name, value: { ...h, levels } }];
+  const put = (levels: Hierarchy['levels']): Remedy['edit'] => [
+    { do: 'put-hierarchies', name: h.name, value: { ...h, levels } },
+  ];
   const key = [parent.key ?? parent.column, level.key ?? level.column].flat();
   return [
     {

@@ -25,9 +25,11 @@ export const measureName: ClaimKind = {
           evidence: { checked: 1, against: notes.length, ...(notes.length ? { notes } : {}) },
         }),
         remedies: (): Remedy[] => {
-          const free = [m.table ? `${m.name} (${m.table})` : `${m.name} 2`, `${m.name} 2`, `${m.name} 3`].find(
-            (name) => !measures.some((x) => fold(x.name) === fold(name)),
-          )!;
+          const free = [
+            m.table ? `${m.name} (${m.table})` : `${m.name} 2`,
+            `${m.name} 2`,
+            `${m.name} 3`,
+          ].find((name) => !measures.some((x) => fold(x.name) === fold(name)))!;
           return [
             {
               id: 'rename-measure',

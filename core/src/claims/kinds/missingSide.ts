@@ -21,7 +21,13 @@ export const missingSide: ClaimKind = {
             evidence: {
               checked: 1,
               against: sides ? 1 : 0,
-              ...(sides ? { notes: [`where ${sides.join(' or ')} has no rows the result is null: put each side in coalesce(…, 0)`] } : {}),
+              ...(sides
+                ? {
+                    notes: [
+                      `where ${sides.join(' or ')} has no rows the result is null: put each side in coalesce(…, 0)`,
+                    ],
+                  }
+                : {}),
             },
           };
         },
@@ -51,7 +57,8 @@ function withCoalesce(checker: FormulaChecker, formula: string, sum: Sum): strin
     .sort((a, b) => b.span.start - a.span.start)
     .filter((arg) => nullableBases(checker, arg).size > 0)
     .reduce(
-      (text, { span }) => `${text.slice(0, span.start)}coalesce(${text.slice(span.start, span.end)}, 0)${text.slice(span.end)}`,
+      (text, { span }) =>
+        `${text.slice(0, span.start)}coalesce(${text.slice(span.start, span.end)}, 0)${text.slice(span.end)}`,
       formula,
     );
 }
@@ -80,7 +87,9 @@ function nullableBases(checker: FormulaChecker, node: Typed): Set<string> {
   if (node.kind === 'measure') return nullableBases(checker, checker.measure(node.name)!.typed!);
   if (node.kind === 'per') return node.aggregate === 'count' ? new Set() : nullableBases(checker, node.arg);
   if (node.kind === 'apply' && node.name === 'coalesce') {
-    return node.args.some((arg) => nullableBases(checker, arg).size === 0 && !(arg.kind === 'constant' && arg.value === null))
+    return node.args.some(
+      (arg) => nullableBases(checker, arg).size === 0 && !(arg.kind === 'constant' && arg.value === null),
+    )
       ? new Set()
       : nullableBases(checker, node.args.at(-1)!);
   }

@@ -32,10 +32,16 @@ export const notAQuantity: ClaimKind = {
             judge: (data) => {
               const part = isKeyOrReference(model, t, c.name);
               const column = data.column(t.name, c.name);
-              const note = part ? `it is part of a ${part}` : codeReason(c.name, parseType(c.type)?.kind === 'integer', column);
+              const note = part
+                ? `it is part of a ${part}`
+                : codeReason(c.name, parseType(c.type)?.kind === 'integer', column);
               return {
                 verdict: note ? 'broken' : 'holds',
-                evidence: { checked: column.rowCount, against: note ? column.rowCount : 0, ...(note ? { notes: [note] } : {}) },
+                evidence: {
+                  checked: column.rowCount,
+                  against: note ? column.rowCount : 0,
+                  ...(note ? { notes: [note] } : {}),
+                },
               };
             },
             remedies: () => [
@@ -43,13 +49,27 @@ export const notAQuantity: ClaimKind = {
                 id: 'use-attribute',
                 title: 'Use it as an attribute',
                 effect: `${t.name}.${c.name} is no longer offered for adding up.`,
-                edit: [{ do: 'set-column', table: t.name, column: c.name, change: { use: 'attribute', aggregate: 'none' } }],
+                edit: [
+                  {
+                    do: 'set-column',
+                    table: t.name,
+                    column: c.name,
+                    change: { use: 'attribute', aggregate: 'none' },
+                  },
+                ],
               },
               {
                 id: 'use-reference',
                 title: 'Use it as a reference',
                 effect: `${t.name}.${c.name} is offered for relationships.`,
-                edit: [{ do: 'set-column', table: t.name, column: c.name, change: { use: 'reference', aggregate: 'none' } }],
+                edit: [
+                  {
+                    do: 'set-column',
+                    table: t.name,
+                    column: c.name,
+                    change: { use: 'reference', aggregate: 'none' },
+                  },
+                ],
               },
             ],
           }),
@@ -63,11 +83,13 @@ export function codeReason(name: string, isInteger: boolean, column: Column): st
   if (!isInteger) return undefined;
   const filled = column.rowCount - column.nulls;
   if (isCodeName(name)) return 'its name is that of a code';
-  if (column.padded > 0) return `${column.padded} of its values are written with zeros in front, as codes are`;
+  if (column.padded > 0)
+    return `${column.padded} of its values are written with zeros in front, as codes are`;
   if (filled < 50 || column.distinct < filled * 0.98) return undefined;
   const widths = new Set<number>();
   const values = columnValues(column);
-  for (let code = 1; code < values.length && widths.size < 2; code++) if (column.counts[code]! > 0) widths.add(String(values[code]).length);
+  for (let code = 1; code < values.length && widths.size < 2; code++)
+    if (column.counts[code]! > 0) widths.add(String(values[code]).length);
   return widths.size === 1 && [...widths][0]! >= 7
     ? `it looks like a code: nearly all values differ and all have ${[...widths][0]} digits`
     : undefined;

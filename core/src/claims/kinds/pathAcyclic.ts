@@ -17,7 +17,11 @@ export const pathAcyclic: ClaimKind = {
         about: [{ relationship: r.name }],
         judge: () => ({
           verdict: circle ? 'broken' : 'holds',
-          evidence: { checked: 1, against: circle ? 1 : 0, ...(circle ? { notes: [`the way round: ${circle.join(' → ')}`] } : {}) },
+          evidence: {
+            checked: 1,
+            against: circle ? 1 : 0,
+            ...(circle ? { notes: [`the way round: ${circle.join(' → ')}`] } : {}),
+          },
         }),
         remedies: () => [
           {

@@ -18,22 +18,31 @@ export const pathSingle: ClaimKind = {
             if (!route) return [];
             const paths: readonly Path[] = route.kind === 'ambiguous' ? route.paths : [];
             return [
-              claimOf(pathSingle, `${fact.name}->${table.name}`, `one default path leads from ${fact.name} to ${table.name}`, {
-                about: [
-                  { table: fact.name },
-                  { table: table.name },
-                  ...[...new Set(paths.flat().map((r) => r.name))].map((relationship) => ({ relationship })),
-                ],
-                judge: () => ({
-                  verdict: paths.length > 1 ? 'broken' : 'holds',
-                  evidence: {
-                    checked: Math.max(1, paths.length),
-                    against: paths.length > 1 ? paths.length : 0,
-                    ...(paths.length > 1 ? { notes: paths.map((p) => p.map((r) => r.name).join(' → ')) } : {}),
-                  },
-                }),
-                remedies: () => remedies(paths),
-              }),
+              claimOf(
+                pathSingle,
+                `${fact.name}->${table.name}`,
+                `one default path leads from ${fact.name} to ${table.name}`,
+                {
+                  about: [
+                    { table: fact.name },
+                    { table: table.name },
+                    ...[...new Set(paths.flat().map((r) => r.name))].map((relationship) => ({
+                      relationship,
+                    })),
+                  ],
+                  judge: () => ({
+                    verdict: paths.length > 1 ? 'broken' : 'holds',
+                    evidence: {
+                      checked: Math.max(1, paths.length),
+                      against: paths.length > 1 ? paths.length : 0,
+                      ...(paths.length > 1
+                        ? { notes: paths.map((p) => p.map((r) => r.name).join(' → ')) }
+                        : {}),
+                    },
+                  }),
+                  remedies: () => remedies(paths),
+                },
+              ),
             ];
           }),
       ),

@@ -27,7 +27,8 @@ const reaches = (checker: FormulaChecker, measure: string, table: string): boole
   );
 };
 
-const isDimension = (checker: FormulaChecker, table: string): boolean => checker.names.table(table)?.role === 'dimension';
+const isDimension = (checker: FormulaChecker, table: string): boolean =>
+  checker.names.table(table)?.role === 'dimension';
 
 export const measureReach: ClaimKind = {
   kind: 'measure-reach',
@@ -47,21 +48,29 @@ export const measureReach: ClaimKind = {
       }
     }
     return [...pairs].map(([subject, { measure, table, perspectives }]) =>
-      claimOf(measureReach, subject, `${table} reaches ${measure}, which ${perspectives.join(', ')} shows beside it`, {
-        about: [{ measure }, { table }, ...perspectives.map((perspective) => ({ perspective }))],
-        judge: (data) => {
-          if (!data.checker.measure(measure)?.typed) return unchecked(`waits for formula-valid:${measure}`);
-          const fine = measureBases(data.checker, measure).length === 0 || reaches(data.checker, measure, table);
-          return {
-            verdict: fine ? 'holds' : 'broken',
-            evidence: {
-              checked: 1,
-              against: fine ? 0 : 1,
-              ...(fine ? {} : { notes: [`${measure} does not apply beside ${table}: no relationship leads there`] }),
-            },
-          };
+      claimOf(
+        measureReach,
+        subject,
+        `${table} reaches ${measure}, which ${perspectives.join(', ')} shows beside it`,
+        {
+          about: [{ measure }, { table }, ...perspectives.map((perspective) => ({ perspective }))],
+          judge: (data) => {
+            if (!data.checker.measure(measure)?.typed) return unchecked(`waits for formula-valid:${measure}`);
+            const fine =
+              measureBases(data.checker, measure).length === 0 || reaches(data.checker, measure, table);
+            return {
+              verdict: fine ? 'holds' : 'broken',
+              evidence: {
+                checked: 1,
+                against: fine ? 0 : 1,
+                ...(fine
+                  ? {}
+                  : { notes: [`${measure} does not apply beside ${table}: no relationship leads there`] }),
+              },
+            };
+          },
         },
-      }),
+      ),
     );
   },
 };
@@ -76,11 +85,19 @@ export const perspectiveClosed: ClaimKind = {
       claimOf(perspectiveClosed, p.name, `all that ${p.name} shows is there and works together`, {
         about: [{ perspective: p.name }],
         judge: (data) => {
-          const notes = [...missing(data.checker, p), ...openHierarchies(data.checker, p), ...lonely(data.checker, p)];
+          const notes = [
+            ...missing(data.checker, p),
+            ...openHierarchies(data.checker, p),
+            ...lonely(data.checker, p),
+          ];
           return {
             verdict: notes.length ? 'broken' : 'holds',
             evidence: {
-              checked: p.tables.length + (p.measures ?? []).length + (p.hierarchies ?? []).length + (p.columns ?? []).length,
+              checked:
+                p.tables.length +
+                (p.measures ?? []).length +
+                (p.hierarchies ?? []).length +
+                (p.columns ?? []).length,
               against: notes.length,
               ...(notes.length ? { notes } : {}),
             },
@@ -111,10 +128,16 @@ function missing(checker: FormulaChecker, p: Perspective): string[] {
       if (!found) return [`there is no column ${path}`];
       return found.column.hidden || found.table.hidden ? [`the column ${path} is hidden`] : [];
     }),
-    ...(p.hierarchies ?? []).flatMap((path) => (names.hierarchy(path) ? [] : [`there is no hierarchy ${path}`])),
+    ...(p.hierarchies ?? []).flatMap((path) =>
+      names.hierarchy(path) ? [] : [`there is no hierarchy ${path}`],
+    ),
     ...(p.measures ?? []).flatMap((name) => {
       const measure = names.measure(name);
-      return measure ? (measure.hidden ? [`the measure ${name} is hidden`] : []) : [`there is no measure ${name}`];
+      return measure
+        ? measure.hidden
+          ? [`the measure ${name} is hidden`]
+          : []
+        : [`there is no measure ${name}`];
     }),
   ];
 }
@@ -155,7 +178,8 @@ function lonely(checker: FormulaChecker, p: Perspective): string[] {
   const measures = (p.measures ?? []).filter(
     (name) => checker.measure(name)?.typed !== undefined && measureBases(checker, name).length > 0,
   );
-  const stuck = dimensions.length === 0 ? [] : measures.filter((m) => !dimensions.some((t) => reaches(checker, m, t)));
+  const stuck =
+    dimensions.length === 0 ? [] : measures.filter((m) => !dimensions.some((t) => reaches(checker, m, t)));
   const idle = (p.measures ?? []).some((name) => checker.measure(name)?.typed === undefined)
     ? []
     : dimensions.filter((t) => !measures.some((m) => reaches(checker, m, t)));
@@ -174,7 +198,9 @@ function closing(checker: FormulaChecker, p: Perspective): Remedy[] {
   const tables = p.tables.filter((name) => names.table(name) && !names.table(name)!.hidden);
   const hierarchies = (p.hierarchies ?? []).filter((path) => names.hierarchy(path));
   const needed = hierarchies.flatMap((path) =>
-    hierarchyColumns(checker, names.hierarchy(path)!).filter(({ table, column }) => !showsColumn(checker, { ...p, tables }, table, column)),
+    hierarchyColumns(checker, names.hierarchy(path)!).filter(
+      ({ table, column }) => !showsColumn(checker, { ...p, tables }, table, column),
+    ),
   );
   const shown = (p.columns ?? []).filter((path) => {
     const found = names.path(path);
@@ -191,7 +217,13 @@ function closing(checker: FormulaChecker, p: Perspective): Remedy[] {
   const idle = dimensions(tables).filter((t) => !measures.some((m) => reaches(checker, m, t)));
   const value = { ...p, tables: tables.filter((t) => !idle.includes(t)), columns, hierarchies, measures };
   const count = (list: readonly string[] | undefined) => list?.length ?? 0;
-  const out = count(p.tables) - value.tables.length + count(p.measures) - measures.length + count(p.hierarchies) - hierarchies.length;
+  const out =
+    count(p.tables) -
+    value.tables.length +
+    count(p.measures) -
+    measures.length +
+    count(p.hierarchies) -
+    hierarchies.length;
   if (value.tables.length === 0 && columns.length === 0) return [];
   return [
     {

@@ -16,7 +16,11 @@ export const referenceComplete: ClaimKind = {
   list: (context) =>
     wholeRelationships(context).map((r) =>
       claimOf(referenceComplete, r.name, `every ${endText(r.from)} is a ${endText(r.to)}`, {
-        about: [{ relationship: r.name }, { table: r.from.table }, ...r.from.columns.map((column) => ({ table: r.from.table, column }))],
+        about: [
+          { relationship: r.name },
+          { table: r.from.table },
+          ...r.from.columns.map((column) => ({ table: r.from.table, column })),
+        ],
         tables: [r.from.table, r.to.table],
         columns: [...endColumns(r.from), ...endColumns(r.to)],
         parts: [r.from, r.to],
@@ -39,5 +43,7 @@ export function judgeReferences(data: ModelData, r: Relationship): Judgement {
   for (const key of keys.to) known[key] = 1;
   let filled = 0;
   for (const key of keys.from) if (key !== 0) filled++;
-  return judged(offendingRows(from, filled, columns, (row) => keys.from[row] !== 0 && !known[keys.from[row]!]));
+  return judged(
+    offendingRows(from, filled, columns, (row) => keys.from[row] !== 0 && !known[keys.from[row]!]),
+  );
 }

@@ -12,7 +12,11 @@ export const referenceFilled: ClaimKind = {
   list: (context) =>
     wholeRelationships(context).map((r) =>
       claimOf(referenceFilled, r.name, `every row of ${r.from.table} has its ${endText(r.from)}`, {
-        about: [{ relationship: r.name }, { table: r.from.table }, ...r.from.columns.map((column) => ({ table: r.from.table, column }))],
+        about: [
+          { relationship: r.name },
+          { table: r.from.table },
+          ...r.from.columns.map((column) => ({ table: r.from.table, column })),
+        ],
         tables: [r.from.table],
         columns: endColumns(r.from),
         parts: r.from,

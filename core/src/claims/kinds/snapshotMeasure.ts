@@ -19,42 +19,52 @@ export const snapshotMeasure: ClaimKind = {
       const typed = checker.measure(m.name)?.typed;
       const touched = snapshots.filter((t) => typed && checker.basesOf(typed).has(t.name.toLowerCase()));
       const broken =
-        checker.measure(m.name)?.typed === undefined && snapshots.some((t) => m.table !== undefined && sameName(t.name, m.table));
+        checker.measure(m.name)?.typed === undefined &&
+        snapshots.some((t) => m.table !== undefined && sameName(t.name, m.table));
       if (touched.length === 0 && !broken) return [];
       return [
-        claimOf(snapshotMeasure, m.name, `${m.name} does not add ${touched.map((t) => t.name).join(', ') || m.table} up over time`, {
-          about: [{ measure: m.name }],
-          ...rowsOfDates(checker, typed, touched),
-          judge: (data) => {
-            const tree = data.checker.measure(m.name)?.typed;
-            if (!tree) return unchecked(`waits for formula-valid:${m.name}`);
-            const added = [...new Set(addedSnapshots(data, tree, []))];
-            return {
-              verdict: added.length ? 'broken' : 'holds',
-              evidence: {
-                checked: 1,
-                against: added.length,
-                ...(added.length
-                  ? { notes: [`${added.join(', ')} is counted anew at each date: its rows must not be added over time`] }
-                  : {}),
-              },
-            };
-          },
-          remedies: () =>
-            touched.map((t) => {
-              // What stands alone needs no parentheses before the words of a context.
-              const alone = typed?.kind === 'aggregate' || typed?.kind === 'measure';
-              // A remark to the end of the line must not swallow what follows.
-              const own = m.formula.includes('--') ? `${m.formula}\n` : m.formula;
-              const formula = `${alone ? own : `(${own})`} at last ${quotePath(t.name, t.snapshot!)}`;
+        claimOf(
+          snapshotMeasure,
+          m.name,
+          `${m.name} does not add ${touched.map((t) => t.name).join(', ') || m.table} up over time`,
+          {
+            about: [{ measure: m.name }],
+            ...rowsOfDates(checker, typed, touched),
+            judge: (data) => {
+              const tree = data.checker.measure(m.name)?.typed;
+              if (!tree) return unchecked(`waits for formula-valid:${m.name}`);
+              const added = [...new Set(addedSnapshots(data, tree, []))];
               return {
-                id: `at-last-${t.name}`,
-                title: `Take the last ${t.snapshot} of each context`,
-                effect: `The formula becomes ${formula}.`,
-                edit: [{ do: 'put-measures', name: m.name, value: { ...m, formula } }],
+                verdict: added.length ? 'broken' : 'holds',
+                evidence: {
+                  checked: 1,
+                  against: added.length,
+                  ...(added.length
+                    ? {
+                        notes: [
+                          `${added.join(', ')} is counted anew at each date: its rows must not be added over time`,
+                        ],
+                      }
+                    : {}),
+                },
               };
-            }),
-        }),
+            },
+            remedies: () =>
+              touched.map((t) => {
+                // What stands alone needs no parentheses before the words of a context.
+                const alone = typed?.kind === 'aggregate' || typed?.kind === 'measure';
+                // A remark to the end of the line must not swallow what follows.
+                const own = m.formula.includes('--') ? `${m.formula}\n` : m.formula;
+                const formula = `${alone ? own : `(${own})`} at last ${quotePath(t.name, t.snapshot!)}`;
+                return {
+                  id: `at-last-${t.name}`,
+                  title: `Take the last ${t.snapshot} of each context`,
+                  effect: `The formula becomes ${formula}.`,
+                  edit: [{ do: 'put-measures', name: m.name, value: { ...m, formula } }],
+                };
+              }),
+          },
+        ),
       ];
     });
   },
@@ -63,7 +73,8 @@ export const snapshotMeasure: ClaimKind = {
 /** Snapshot tables (by name) whose rows are summed over time. `pinned` are those whose date a surrounding word has settled. */
 function addedSnapshots(data: ModelData, node: Typed, pinned: readonly string[]): string[] {
   const { checker } = data;
-  const snapshots = () => checker.model.tables.flatMap((t): Snapshot[] => (t.snapshot ? [{ table: t, date: t.snapshot }] : []));
+  const snapshots = () =>
+    checker.model.tables.flatMap((t): Snapshot[] => (t.snapshot ? [{ table: t, date: t.snapshot }] : []));
   const among = (found: Snapshot[]): string[] => found.map(({ table }) => table.name);
   switch (node.kind) {
     case 'aggregate': {
@@ -79,7 +90,10 @@ function addedSnapshots(data: ModelData, node: Typed, pinned: readonly string[])
       return addedSnapshots(data, node.operand, [...pinned, ...settled]);
     }
     case 'per': {
-      const settled = node.aggregate === 'sum' ? [] : among(snapshots().filter((s) => node.columns.some((c) => isOfDate(checker, s, c))));
+      const settled =
+        node.aggregate === 'sum'
+          ? []
+          : among(snapshots().filter((s) => node.columns.some((c) => isOfDate(checker, s, c))));
       return addedSnapshots(data, node.arg, [...pinned, ...settled]);
     }
     default:
@@ -118,7 +132,10 @@ function isOneDate(data: ModelData, snapshot: Snapshot, column: ColumnName): boo
 const isTheDate = (checker: FormulaChecker, { table, date }: Snapshot, column: ColumnName): boolean =>
   sameName(column.table, table.name) ||
   calendarsOf(checker, table, date).some(
-    (r) => sameName(r.to.table, column.table) && r.to.columns.length === 1 && sameName(r.to.columns[0]!, column.column),
+    (r) =>
+      sameName(r.to.table, column.table) &&
+      r.to.columns.length === 1 &&
+      sameName(r.to.columns[0]!, column.column),
   );
 
 /** Whether a snapshot's rows have several dates in one value of a column that they look up. Rows without a date or a value are in no last one. */
@@ -143,12 +160,18 @@ function rowsOfDates(
 ): Pick<Claim, 'tables' | 'columns' | 'parts'> {
   const looked = touched.filter((t) =>
     atColumns(checker, typed).some(
-      (c) => isOfDate(checker, { table: t, date: t.snapshot! }, c) && !isTheDate(checker, { table: t, date: t.snapshot! }, c),
+      (c) =>
+        isOfDate(checker, { table: t, date: t.snapshot! }, c) &&
+        !isTheDate(checker, { table: t, date: t.snapshot! }, c),
     ),
   );
   if (looked.length === 0) return { tables: [], columns: [], parts: null };
   const columns = looked.map((t) => ({ table: t.name, column: t.snapshot! }));
-  return { tables: looked.map((t) => t.name), columns: [...columns, ...atColumns(checker, typed)], parts: formulaParts(checker.model) };
+  return {
+    tables: looked.map((t) => t.name),
+    columns: [...columns, ...atColumns(checker, typed)],
+    parts: formulaParts(checker.model),
+  };
 }
 
 /** Columns of which a formula, or a measure in it, takes the last or the first. */

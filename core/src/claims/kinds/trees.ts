@@ -73,7 +73,12 @@ export const treeParentKnown: ClaimKind = {
         const table = data.table(h.table);
         const { parents, parent } = parentRows(data, h);
         return judged(
-          offendingRows(table, table.rowCount - parent.nulls, [parent], (row) => parent.codes[row] !== 0 && parents[row] === 0),
+          offendingRows(
+            table,
+            table.rowCount - parent.nulls,
+            [parent],
+            (row) => parent.codes[row] !== 0 && parents[row] === 0,
+          ),
         );
       },
       (h) => {
@@ -96,7 +101,9 @@ export const treeLabelUnique: ClaimKind = {
         ...context,
         model: {
           ...context.model,
-          hierarchies: parentChild(context).filter((h) => h.label !== undefined && context.checker.names.column(h.table, h.label)),
+          hierarchies: parentChild(context).filter(
+            (h) => h.label !== undefined && context.checker.names.column(h.table, h.label),
+          ),
         },
       },
       (h) => `each ${h.label} stands for one member of ${h.table}`,
@@ -106,14 +113,23 @@ export const treeLabelUnique: ClaimKind = {
         const label = data.column(h.table, h.label!);
         const pairs = combinations([label, key], table.rowCount);
         const members = new Map<number, Set<number>>();
-        label.codes.forEach((code, row) => members.set(code, (members.get(code) ?? new Set()).add(pairs.numbers[row]!)));
+        label.codes.forEach((code, row) =>
+          members.set(code, (members.get(code) ?? new Set()).add(pairs.numbers[row]!)),
+        );
         return judged(
-          offendingRows(table, table.rowCount, [label], (row) => label.codes[row] !== 0 && members.get(label.codes[row]!)!.size > 1),
+          offendingRows(
+            table,
+            table.rowCount,
+            [label],
+            (row) => label.codes[row] !== 0 && members.get(label.codes[row]!)!.size > 1,
+          ),
         );
       },
       (h) => {
         const table = context.checker.names.table(h.table)!;
-        const put = (label: string): Remedy['edit'] => [{ do: 'put-hierarchies', name: h.name, value: { ...h, label } }];
+        const put = (label: string): Remedy['edit'] => [
+          { do: 'put-hierarchies', name: h.name, value: { ...h, label } },
+        ];
         return labelRemedies(table, h.label!, put);
       },
     ),
@@ -123,7 +139,9 @@ export const treeLabelUnique: ClaimKind = {
 function ownParentsRemedies({ checker }: ClaimContext, h: Hierarchy, data: ModelData | undefined): Remedy[] {
   const table = checker.names.table(h.table)!;
   const keyName = h.key ?? (table.key?.length === 1 ? table.key[0] : undefined);
-  const [key, parent] = [keyName, h.parent].map((name) => (name === undefined ? undefined : checker.names.column(table, name)));
+  const [key, parent] = [keyName, h.parent].map((name) =>
+    name === undefined ? undefined : checker.names.column(table, name),
+  );
   if (!data || !key || !parent) return [];
   const { parents } = parentRows(data, h);
   const others = parents.some((up, row) => {
@@ -140,7 +158,11 @@ function ownParentsRemedies({ checker }: ClaimContext, h: Hierarchy, data: Model
       title: 'Take members that are their own parent as tops',
       effect: `A derived column ${name} = ${formula} is the parent.`,
       edit: [
-        { do: 'put-column', table: table.name, value: { name, type: parent.type, use: 'attribute', formula, hidden: true } },
+        {
+          do: 'put-column',
+          table: table.name,
+          value: { name, type: parent.type, use: 'attribute', formula, hidden: true },
+        },
         { do: 'put-hierarchies', name: h.name, value: { ...h, parent: name } },
       ],
     },

@@ -28,8 +28,18 @@ export const typeHolds: ClaimKind = {
                 const misfits = table.misfits.get(c.name.toLowerCase());
                 if (!misfits && c.length !== undefined) return judgeLength(table, column, c.name, c.length);
                 if (!misfits) return judged({ checked: table.rowCount, against: 0 });
-                const sample = misfits.sample.map(({ text, rows, line }): SampleRow => ({ [c.name]: text, rows, line, lines: [line] }));
-                return judged({ checked: table.rowCount, against: misfits.rows, distinct: misfits.distinct, sample });
+                const sample = misfits.sample.map(({ text, rows, line }): SampleRow => ({
+                  [c.name]: text,
+                  rows,
+                  line,
+                  lines: [line],
+                }));
+                return judged({
+                  checked: table.rowCount,
+                  against: misfits.rows,
+                  distinct: misfits.distinct,
+                  sample,
+                });
               },
               remedies: ({ evidence }) => [
                 c.type === 'text' && c.length !== undefined
@@ -38,7 +48,14 @@ export const typeHolds: ClaimKind = {
                       id: 'declare-text',
                       title: 'Declare it as text',
                       effect: `${t.name}.${c.name} is kept as it is written, and can no longer be added up; the table has to be loaded again.`,
-                      edit: [{ do: 'set-column', table: t.name, column: c.name, change: { type: 'text', pattern: '' } }],
+                      edit: [
+                        {
+                          do: 'set-column',
+                          table: t.name,
+                          column: c.name,
+                          change: { type: 'text', pattern: '' },
+                        },
+                      ],
                     },
               ],
             },
@@ -63,7 +80,11 @@ function judgeLength(table: TableData, column: Column, name: string, length: num
     .slice(0, 20)
     .map((code): SampleRow => {
       const line = table.lineOf?.(column.codes.indexOf(code));
-      return { [name]: values[code] as string, rows: column.counts[code]!, ...(line === undefined ? {} : { line, lines: [line] }) };
+      return {
+        [name]: values[code] as string,
+        rows: column.counts[code]!,
+        ...(line === undefined ? {} : { line, lines: [line] }),
+      };
     });
   return judged({ checked: table.rowCount, against, distinct: long.length, sample });
 }

@@ -54,7 +54,13 @@ export function daysRemedy(
       id,
       title,
       effect: `${table.name} is generated from ${span.from} to ${span.to}.`,
-      edit: [{ do: 'set-table', table: table.name, change: { source: { calendar: { ...table.source.calendar, ...span } } } }],
+      edit: [
+        {
+          do: 'set-table',
+          table: table.name,
+          change: { source: { calendar: { ...table.source.calendar, ...span } } },
+        },
+      ],
     };
   const stored = table.columns.filter((c) => c.formula === undefined);
   const day = stored.find((c) => sameName(c.name, calendar.day));

@@ -15,7 +15,9 @@ const MOST_OFFERED = 3;
  */
 export function keyRemedies(model: Model, table: Table, data: ModelData | undefined): Remedy[] {
   const key = table.key!;
-  const others = table.columns.filter((c) => c.formula === undefined && !key.includes(c.name) && c.use !== 'quantity').slice(0, MOST_TRIED);
+  const others = table.columns
+    .filter((c) => c.formula === undefined && !key.includes(c.name) && c.use !== 'quantity')
+    .slice(0, MOST_TRIED);
   const enough = others.filter((c) => isEnough(data, table, [...key, c.name])).slice(0, MOST_OFFERED);
   const found = enough.map((c): Remedy => ({
     id: `widen-key-${c.name}`,

@@ -5,7 +5,12 @@ import { missingMembers, tablesRead } from '../../shape/index.ts';
 import type { Judgement, Remedy } from '../claim.ts';
 
 /** Ways out of references without a partner. */
-export function orphanRemedies(model: Model, r: Relationship, judgement: Judgement, data: ModelData | undefined): Remedy[] {
+export function orphanRemedies(
+  model: Model,
+  r: Relationship,
+  judgement: Judgement,
+  data: ModelData | undefined,
+): Remedy[] {
   const found: Remedy[] = [];
   const members = unmatchedMembers(model, r);
   if (members) found.push(members);
@@ -43,8 +48,16 @@ function looksTurned(r: Relationship, { evidence }: Judgement, data: ModelData |
 function unmatchedMembers(model: Model, r: Relationship): Remedy | undefined {
   const table = (name: string) => model.tables.find((t) => sameName(t.name, name));
   const [from, to] = [table(r.from.table), table(r.to.table)];
-  if (!from || !to || from === to || cardinalityOf(r) !== 'many-to-one' || madeOf(model, from).has(to.name.toLowerCase())) return undefined;
-  const columns = (t: Table, names: readonly string[]) => names.flatMap((name) => t.columns.find((c) => sameName(c.name, name)) ?? []);
+  if (
+    !from ||
+    !to ||
+    from === to ||
+    cardinalityOf(r) !== 'many-to-one' ||
+    madeOf(model, from).has(to.name.toLowerCase())
+  )
+    return undefined;
+  const columns = (t: Table, names: readonly string[]) =>
+    names.flatMap((name) => t.columns.find((c) => sameName(c.name, name)) ?? []);
   const shown = { suffix: 'unmatched', label: to.label, words: 'unmatched' };
   const referring = { table: from.name, columns: columns(from, r.from.columns) };
   const under = missingMembers(model, to, columns(to, r.to.columns), referring, shown);

@@ -33,7 +33,15 @@ export function packBits(
 }
 
 /** As `packBits` for any width, a byte's share at a time: the plain version, kept for wide values. */
-function packWide(values: ArrayLike<number>, from: number, count: number, base: number, width: number, out: Uint8Array, at: number): void {
+function packWide(
+  values: ArrayLike<number>,
+  from: number,
+  count: number,
+  base: number,
+  width: number,
+  out: Uint8Array,
+  at: number,
+): void {
   let [bits, held] = [0, 0];
   for (let i = 0; i < count; i++) {
     let value = values[from + i]! - base;

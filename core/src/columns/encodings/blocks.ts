@@ -6,7 +6,11 @@ const HEADER = 5; // a block's minimum (4 bytes), width (1)
 const rowsOf = (block: number, count: number): number => Math.min(BLOCK, count - block * BLOCK);
 
 const size = ({ count, blocks }: SegmentStatistics): number =>
-  blocks.reduce((sum, { smallest, largest }, b) => sum + HEADER + packedBytes(rowsOf(b, count), bitsFor(largest - smallest)), 0);
+  blocks.reduce(
+    (sum, { smallest, largest }, b) =>
+      sum + HEADER + packedBytes(rowsOf(b, count), bitsFor(largest - smallest)),
+    0,
+  );
 
 /** Offsets from each block's own minimum, packed at the block's own width: small where neighbours are alike. */
 export const blocks: Encoding = {

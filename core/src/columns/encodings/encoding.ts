@@ -25,7 +25,14 @@ export interface Packer {
   /** Of `count` codes from the first row on, the differences from the one before, less `step`. */
   steps(count: number, step: number, width: number, out: Uint8Array, at: number): void;
   /** Of `count` codes from the first row on, less `base`, the bits that stand for each, up to 15. */
-  coded(count: number, base: number, lengths: Uint8Array, bits: Uint16Array, out: Uint8Array, at: number): void;
+  coded(
+    count: number,
+    base: number,
+    lengths: Uint8Array,
+    bits: Uint16Array,
+    out: Uint8Array,
+    at: number,
+  ): void;
 }
 
 export const plainPacker = (codes: Codes): Packer => ({
@@ -62,7 +69,8 @@ export type EncodingName = 'constant' | 'packed' | 'blocks' | 'runs' | 'delta' |
 /** Rows in a block of the block-wise encoding. */
 export const BLOCK = 1024;
 
-export const writer = (bytes: Uint8Array): DataView => new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
+export const writer = (bytes: Uint8Array): DataView =>
+  new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
 
 export function statisticsOf(codes: Codes): SegmentStatistics {
   let [runs, run, longestRun] = [0, 0, 0];
@@ -103,5 +111,15 @@ export function statisticsOf(codes: Codes): SegmentStatistics {
     for (let i = 0; i < codes.length; i++) counts[codes[i]! - smallest]!++;
     return counts;
   };
-  return { count: codes.length, smallest, largest, runs, longestRun, leastStep, greatestStep, blocks, frequencies };
+  return {
+    count: codes.length,
+    smallest,
+    largest,
+    runs,
+    longestRun,
+    leastStep,
+    greatestStep,
+    blocks,
+    frequencies,
+  };
 }

@@ -47,7 +47,14 @@ export const huffman: Encoding = {
     view.setUint32(0, statistics.smallest, true);
     view.setUint16(4, lengths.length, true);
     lengths.forEach((length, symbol) => (bytes[HEADER + (symbol >> 1)]! |= length << (4 * (symbol & 1))));
-    packer.coded(statistics.count, statistics.smallest, lengths, canonicalCodes(lengths), bytes, HEADER + Math.ceil(lengths.length / 2));
+    packer.coded(
+      statistics.count,
+      statistics.smallest,
+      lengths,
+      canonicalCodes(lengths),
+      bytes,
+      HEADER + Math.ceil(lengths.length / 2),
+    );
     return bytes;
   },
   decode: (bytes, count, out, from) => {
@@ -82,7 +89,8 @@ function decodingTable(lengths: Uint8Array): { table: Uint32Array; longest: numb
   const table = new Uint32Array(1 << longest);
   lengths.forEach((length, symbol) => {
     if (length === 0) return;
-    for (let bits = codes[symbol]!; bits < table.length; bits += 1 << length) table[bits] = (symbol << 4) | length;
+    for (let bits = codes[symbol]!; bits < table.length; bits += 1 << length)
+      table[bits] = (symbol << 4) | length;
   });
   return { table, longest };
 }
@@ -93,7 +101,8 @@ function canonicalCodes(lengths: Uint8Array): Uint16Array {
   for (const length of lengths) perLength[length]!++;
   perLength[0] = 0;
   const next = new Uint32Array(LONGEST + 2);
-  for (let length = 1; length <= LONGEST; length++) next[length] = (next[length - 1]! + perLength[length - 1]!) << 1;
+  for (let length = 1; length <= LONGEST; length++)
+    next[length] = (next[length - 1]! + perLength[length - 1]!) << 1;
   return Uint16Array.from(lengths, (length) => (length === 0 ? 0 : turnedRound(next[length]!++, length)));
 }
 
@@ -113,14 +122,17 @@ export function codeLengths(frequencies: Uint32Array): Uint8Array {
 
 /** Depths in the tree of least cost: leaves ascending in one queue, trees made of them in another, the two least joined each time. */
 function treeDepths(frequencies: Uint32Array): Uint8Array {
-  const symbols = [...frequencies.keys()].filter((symbol) => frequencies[symbol]! > 0).sort((a, b) => frequencies[a]! - frequencies[b]!);
+  const symbols = [...frequencies.keys()]
+    .filter((symbol) => frequencies[symbol]! > 0)
+    .sort((a, b) => frequencies[a]! - frequencies[b]!);
   const lengths = new Uint8Array(frequencies.length);
   if (symbols.length === 1) lengths[symbols[0]!] = 1;
   if (symbols.length < 2) return lengths;
   const weights = symbols.map((symbol) => frequencies[symbol]!);
   const parents: number[] = [];
   let [leaf, tree] = [0, symbols.length];
-  const least = () => (tree >= weights.length || (leaf < symbols.length && weights[leaf]! <= weights[tree]!) ? leaf++ : tree++);
+  const least = () =>
+    tree >= weights.length || (leaf < symbols.length && weights[leaf]! <= weights[tree]!) ? leaf++ : tree++;
   while (weights.length < 2 * symbols.length - 1) {
     const [a, b] = [least(), least()];
     parents[a] = parents[b] = weights.length;

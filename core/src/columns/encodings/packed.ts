@@ -16,5 +16,6 @@ export const packed: Encoding = {
     packer.bits(0, count, smallest, width, bytes, HEADER);
     return bytes;
   },
-  decode: (bytes, count, out, from) => unpackBits(bytes, HEADER, bytes[4]!, writer(bytes).getUint32(0, true), out, from, count),
+  decode: (bytes, count, out, from) =>
+    unpackBits(bytes, HEADER, bytes[4]!, writer(bytes).getUint32(0, true), out, from, count),
 };

@@ -25,8 +25,12 @@ export abstract class NamePass extends PassBase {
   protected measureName(name: Name): Typed | undefined {
     const measure = this.names.measure(name.text);
     if (!measure) {
-      if (this.names.table(name.text)) return this.fault(name, `${name.text} is a table: count(${name.text}) counts its rows`);
-      const near = nearestName(name.text, [...(this.names.model.measures ?? []).map((m) => m.name), ...this.steps.map((s) => s.name)]);
+      if (this.names.table(name.text))
+        return this.fault(name, `${name.text} is a table: count(${name.text}) counts its rows`);
+      const near = nearestName(name.text, [
+        ...(this.names.model.measures ?? []).map((m) => m.name),
+        ...this.steps.map((s) => s.name),
+      ]);
       return this.fault(name, `no measure "${name.text}"${near ? `: did you mean "${near}"?` : ''}`);
     }
     this.usedMeasures.add(measure.name);
@@ -47,8 +51,12 @@ export abstract class NamePass extends PassBase {
       if (column) return this.columnNode(place.own, column.name, name);
     }
     if (this.names.measure(name.text))
-      return this.fault(name, `"${name.text}" is a measure: a ${place.own ? 'row formula' : 'condition'} speaks of columns only`);
-    if (this.names.table(name.text)) return this.fault(name, `${name.text} is a table: write ${name.text}.column`);
+      return this.fault(
+        name,
+        `"${name.text}" is a measure: a ${place.own ? 'row formula' : 'condition'} speaks of columns only`,
+      );
+    if (this.names.table(name.text))
+      return this.fault(name, `${name.text} is a table: write ${name.text}.column`);
     const near = nearestName(name.text, place.own?.columns.map((c) => c.name) ?? []);
     return this.fault(
       name,
@@ -61,13 +69,21 @@ export abstract class NamePass extends PassBase {
     if (!found) return undefined;
     if (!place.rows) {
       const path = `${found.table.name}.${found.column}`;
-      return this.fault(span, `${path} stands outside of an aggregate: write for example sum(${path}) or only(${path})`);
+      return this.fault(
+        span,
+        `${path} stands outside of an aggregate: write for example sum(${path}) or only(${path})`,
+      );
     }
-    if (place.own && !sameName(place.own.name, found.table.name)) this.checkLookup(place.own.name, found.table.name, span);
+    if (place.own && !sameName(place.own.name, found.table.name))
+      this.checkLookup(place.own.name, found.table.name, span);
     return this.columnNode(found.table, found.column, span);
   }
 
-  protected resolveColumn(tableName: Name, columnName: Name, span: Span): { table: Table; column: string } | undefined {
+  protected resolveColumn(
+    tableName: Name,
+    columnName: Name,
+    span: Span,
+  ): { table: Table; column: string } | undefined {
     const table = this.names.table(tableName.text);
     if (!table) {
       const near = nearestName(
@@ -82,13 +98,22 @@ export abstract class NamePass extends PassBase {
       columnName.text,
       table.columns.map((c) => c.name),
     );
-    return this.fault(span, `no column "${tableName.text}.${columnName.text}"${near ? `: did you mean "${table.name}.${near}"?` : ''}`);
+    return this.fault(
+      span,
+      `no column "${tableName.text}.${columnName.text}"${near ? `: did you mean "${table.name}.${near}"?` : ''}`,
+    );
   }
 
   protected columnNode(table: Table, column: string, span: Span): Typed {
     this.usedColumns.set(`${table.name}.${column}`.toLowerCase(), { table: table.name, column });
     const declared = this.names.column(table, column)!.type;
-    return { kind: 'column', table: table.name, column, type: parseType(declared) ?? TEXT, span: { start: span.start, end: span.end } };
+    return {
+      kind: 'column',
+      table: table.name,
+      column,
+      type: parseType(declared) ?? TEXT,
+      span: { start: span.start, end: span.end },
+    };
   }
 
   /** Whether `table` is looked up from `base`; says why not. */
@@ -122,14 +147,19 @@ export abstract class NamePass extends PassBase {
   }
 
   /** Why a column beyond a level does not reach the base table, if it does not. */
-  protected columnProblem(base: string, column: ColumnName, via: readonly string[] = this.via): string | undefined {
+  protected columnProblem(
+    base: string,
+    column: ColumnName,
+    via: readonly string[] = this.via,
+  ): string | undefined {
     return levelProblem(this.checker, base, column, via)
       ? `${column.table}.${column.column} does not reach ${this.names.table(base)?.name ?? base}: it is finer than the level that ${base} refers to`
       : undefined;
   }
 
   protected checkConditionReaches(condition: Typed, bases: readonly string[], span: Span): void {
-    for (const base of bases) for (const column of columnsOf(condition)) if (!this.checkReaches(base, column, span, this.via)) return;
+    for (const base of bases)
+      for (const column of columnsOf(condition)) if (!this.checkReaches(base, column, span, this.via)) return;
   }
 
   protected typedTargets(targets: readonly Target[]): TypedTarget[] {
@@ -152,11 +182,16 @@ export abstract class NamePass extends PassBase {
 
   protected targetColumn(target: Target): ColumnName | undefined {
     if (!target.column)
-      return target.table.text === '' ? undefined : this.fault(target, `a column is needed here: write ${target.table.text}.column`);
+      return target.table.text === ''
+        ? undefined
+        : this.fault(target, `a column is needed here: write ${target.table.text}.column`);
     if (target.column.text === '' || target.table.text === '') return undefined;
     const found = this.resolveColumn(target.table, target.column, target);
     if (!found) return undefined;
-    this.usedColumns.set(`${found.table.name}.${found.column}`.toLowerCase(), { table: found.table.name, column: found.column });
+    this.usedColumns.set(`${found.table.name}.${found.column}`.toLowerCase(), {
+      table: found.table.name,
+      column: found.column,
+    });
     return { table: found.table.name, column: found.column };
   }
 
@@ -168,7 +203,10 @@ export abstract class NamePass extends PassBase {
     }
     const table = this.names.table(target.table.text);
     if (table?.key?.length) return table.key.map((column) => ({ table: table.name, column }));
-    this.fault(target, table ? `${table.name} has no key: name a column after per` : `no table "${target.table.text}"`);
+    this.fault(
+      target,
+      table ? `${table.name} has no key: name a column after per` : `no table "${target.table.text}"`,
+    );
     return [];
   }
 

@@ -8,10 +8,18 @@ import type { Mutable, Place } from './place.ts';
 
 /** One check of one formula; the words around measures are its own part. `undefined` stands for a part that has a fault already. */
 export class Pass extends AggregatePass {
-  protected context(operandNode: Expression, words: readonly ContextWord[], place: Place, span: Span): Typed | undefined {
+  protected context(
+    operandNode: Expression,
+    words: readonly ContextWord[],
+    place: Place,
+    span: Span,
+  ): Typed | undefined {
     if (place.rows) {
       this.expression(operandNode, place);
-      return this.fault(words[0]!, `${words[0]!.word} belongs to measures: a row formula has no context to change`);
+      return this.fault(
+        words[0]!,
+        `${words[0]!.word} belongs to measures: a row formula has no context to change`,
+      );
     }
     const via = words.find((w) => w.word === 'via');
     const outer = this.via;
@@ -52,7 +60,8 @@ export class Pass extends AggregatePass {
         const per = (word.per ?? []).flatMap((target) => this.perColumns(target));
         if (!column) return;
         for (const base of bases) {
-          if (this.checkLookup(base, column.table, word.column)) this.checkReaches(base, column, word.column, this.via);
+          if (this.checkLookup(base, column.table, word.column))
+            this.checkReaches(base, column, word.column, this.via);
           for (const c of per) this.checkReaches(base, c, word, this.via);
         }
         typed.at = { which: word.which, column, per };
@@ -61,12 +70,17 @@ export class Pass extends AggregatePass {
   }
 
   protected calendarOf(named: Name | undefined, bases: readonly string[], span: Span): string | undefined {
-    const calendars = (this.names.model.calendars ?? []).map((c) => c.table).filter((table) => !this.names.isRole(table));
+    const calendars = (this.names.model.calendars ?? [])
+      .map((c) => c.table)
+      .filter((table) => !this.names.isRole(table));
     if (named) {
       const calendar = calendars.find((c) => sameName(c, named.text));
       if (!calendar) {
         const near = nearestName(named.text, calendars);
-        return this.fault(named, `"${named.text}" is no calendar of the model${near ? `: did you mean "${near}"?` : ''}`);
+        return this.fault(
+          named,
+          `"${named.text}" is no calendar of the model${near ? `: did you mean "${near}"?` : ''}`,
+        );
       }
       for (const base of bases) if (!this.checkLookup(base, calendar, span)) return undefined;
       return calendar;
@@ -75,7 +89,9 @@ export class Pass extends AggregatePass {
       const near = calendars.filter((c) => this.checker.reach.lookup(base, c, this.via));
       const name = this.names.table(base)?.name ?? base;
       if (near.length === 0) {
-        const ambiguous = calendars.find((c) => this.checker.reach.route(base, c, this.via)?.kind === 'ambiguous');
+        const ambiguous = calendars.find(
+          (c) => this.checker.reach.route(base, c, this.via)?.kind === 'ambiguous',
+        );
         return this.fault(
           span,
           ambiguous
@@ -83,9 +99,15 @@ export class Pass extends AggregatePass {
             : `${name} has no calendar: over needs a calendar that ${name} refers to`,
         );
       }
-      if (near.length > 1) return this.fault(span, `${name} refers to several calendars: write in ${near.join(' or in ')} inside of over`);
+      if (near.length > 1)
+        return this.fault(
+          span,
+          `${name} refers to several calendars: write in ${near.join(' or in ')} inside of over`,
+        );
     }
-    const found = new Set(bases.map((base) => calendars.find((c) => this.checker.reach.lookup(base, c, this.via))!));
+    const found = new Set(
+      bases.map((base) => calendars.find((c) => this.checker.reach.lookup(base, c, this.via))!),
+    );
     if (found.size > 1)
       return this.fault(
         span,
@@ -98,7 +120,8 @@ export class Pass extends AggregatePass {
     if (place.rows) return this.fault(node, 'with … select belongs to measures');
     const before = this.steps;
     for (const step of node.steps) {
-      if (this.steps.some((s) => sameName(s.name, step.name.text))) this.fault(step.name, `there are two steps "${step.name.text}"`);
+      if (this.steps.some((s) => sameName(s.name, step.name.text)))
+        this.fault(step.name, `there are two steps "${step.name.text}"`);
       this.steps = [...this.steps, { name: step.name.text, typed: this.expression(step.value, place) }];
     }
     const body = this.expression(node.body, place);

@@ -48,18 +48,25 @@ export abstract class PassBase {
   }
 
   protected argument(node: Expression, typed: Typed): Argument {
-    return { type: typed.type, text: this.text(node), ...(typed.kind === 'constant' ? { constant: typed.value } : {}) };
+    return {
+      type: typed.type,
+      text: this.text(node),
+      ...(typed.kind === 'constant' ? { constant: typed.value } : {}),
+    };
   }
 
   /** Brings a value to a type that holds it; undefined where that would need a cast. */
   protected coerce(node: Typed, to: DataType): Typed | undefined {
     if (node.type === null)
-      return node.kind === 'constant' ? { ...node, type: to } : { kind: 'convert', operand: node, cast: false, type: to, span: node.span };
+      return node.kind === 'constant'
+        ? { ...node, type: to }
+        : { kind: 'convert', operand: node, cast: false, type: to, span: node.span };
     if (node.type.kind === to.kind && scaleOf(node.type) === scaleOf(to)) return node;
     if (isExact(node.type) && (to.kind === 'double' || (isExact(to) && scaleOf(to) >= scaleOf(node.type))))
       return { kind: 'convert', operand: node, cast: false, type: to, span: node.span };
     // A computed column may be declared with fewer decimals than its formula has: it is rounded like a cast.
-    if (isExact(node.type) && to.kind === 'decimal') return { kind: 'convert', operand: node, cast: true, type: to, span: node.span };
+    if (isExact(node.type) && to.kind === 'decimal')
+      return { kind: 'convert', operand: node, cast: true, type: to, span: node.span };
     return undefined;
   }
 }

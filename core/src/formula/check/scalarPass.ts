@@ -28,7 +28,12 @@ import type { Place } from './place.ts';
 export abstract class ScalarPass extends NamePass {
   protected abstract aggregate(node: AggregateCall, place: Place): Typed | undefined;
 
-  protected abstract context(operandNode: Expression, words: readonly ContextWord[], place: Place, span: Span): Typed | undefined;
+  protected abstract context(
+    operandNode: Expression,
+    words: readonly ContextWord[],
+    place: Place,
+    span: Span,
+  ): Typed | undefined;
 
   protected abstract withSteps(node: Extract<Expression, { kind: 'with' }>, place: Place): Typed | undefined;
 
@@ -36,7 +41,11 @@ export abstract class ScalarPass extends NamePass {
     const place: Place =
       this.scope.kind === 'measure'
         ? { rows: false }
-        : { rows: true, aggregates: this.scope.kind === 'row', ...(this.scope.kind === 'row' ? { own: this.scope.table } : {}) };
+        : {
+            rows: true,
+            aggregates: this.scope.kind === 'row',
+            ...(this.scope.kind === 'row' ? { own: this.scope.table } : {}),
+          };
     const typed = this.expression(tree, place);
     if (!typed || !wanted) return typed;
     if (wanted.kind === 'boolean' && typed.type !== null && typed.type.kind !== 'boolean') {
@@ -58,7 +67,12 @@ export abstract class ScalarPass extends NamePass {
 
   protected expression(node: Expression, place: Place): Typed | undefined {
     const span = { start: node.start, end: node.end };
-    const constant = (value: Value, type: DataType | null): Typed => ({ kind: 'constant', value, type, span });
+    const constant = (value: Value, type: DataType | null): Typed => ({
+      kind: 'constant',
+      value,
+      type,
+      span,
+    });
     switch (node.kind) {
       case 'missing':
         return undefined;
@@ -85,7 +99,9 @@ export abstract class ScalarPass extends NamePass {
       case 'name':
         return this.name(node.parts, node, place);
       case 'unary':
-        return node.operator === 'not' ? this.not(node.operand, place, span) : this.sign(node.operator, node.operand, place, span);
+        return node.operator === 'not'
+          ? this.not(node.operand, place, span)
+          : this.sign(node.operator, node.operand, place, span);
       case 'binary':
         return this.binary(node, place);
       case 'is-null': {
@@ -106,10 +122,18 @@ export abstract class ScalarPass extends NamePass {
         return node.not ? { kind: 'not', operand: both, type: BOOLEAN, span } : both;
       }
       case 'like': {
-        const [operand, pattern] = [this.expression(node.operand, place), this.expression(node.pattern, place)];
+        const [operand, pattern] = [
+          this.expression(node.operand, place),
+          this.expression(node.pattern, place),
+        ];
         if (!operand || !pattern) return undefined;
-        const wrong = needsText('like', [this.argument(node.operand, operand), this.argument(node.pattern, pattern)]);
-        return wrong ? this.fault(node, wrong) : { kind: 'like', operand, pattern, not: node.not, type: BOOLEAN, span };
+        const wrong = needsText('like', [
+          this.argument(node.operand, operand),
+          this.argument(node.pattern, pattern),
+        ]);
+        return wrong
+          ? this.fault(node, wrong)
+          : { kind: 'like', operand, pattern, not: node.not, type: BOOLEAN, span };
       }
       case 'case':
         return this.caseOf(node, place);
@@ -129,7 +153,9 @@ export abstract class ScalarPass extends NamePass {
   protected number(text: string, span: Span): Typed | undefined {
     if (/e/i.test(text)) return { kind: 'constant', value: Number(text), type: DOUBLE, span };
     const parsed = parseExact(text)!;
-    const type = text.includes('.') ? decimal(Math.max(parsed.digits, parsed.scale, 1), parsed.scale) : INTEGER;
+    const type = text.includes('.')
+      ? decimal(Math.max(parsed.digits, parsed.scale, 1), parsed.scale)
+      : INTEGER;
     return { kind: 'constant', value: parsed.value, type, span };
   }
 
@@ -141,7 +167,8 @@ export abstract class ScalarPass extends NamePass {
   /** An expression that must be true, false or null. */
   protected truth(node: Expression, place: Place): Typed | undefined {
     const typed = this.expression(node, place);
-    if (!typed || typed.type === null || typed.type.kind === 'boolean') return typed && this.coerce(typed, BOOLEAN);
+    if (!typed || typed.type === null || typed.type.kind === 'boolean')
+      return typed && this.coerce(typed, BOOLEAN);
     return this.fault(node, `a condition is true or false, ${this.describe(node, typed)}`);
   }
 
@@ -211,12 +238,19 @@ export abstract class ScalarPass extends NamePass {
   }
 
   /** Two operands brought to the type that they have in common. */
-  protected pair(leftNode: Expression, rightNode: Expression, place: Place): { left: Typed; right: Typed } | undefined {
+  protected pair(
+    leftNode: Expression,
+    rightNode: Expression,
+    place: Place,
+  ): { left: Typed; right: Typed } | undefined {
     const [left, right] = [this.expression(leftNode, place), this.expression(rightNode, place)];
     if (!left || !right) return undefined;
     const type = commonType(left.type, right.type);
     if (type === undefined)
-      return this.fault({ start: leftNode.start, end: rightNode.end }, this.cannotCompare(leftNode, left, rightNode, right));
+      return this.fault(
+        { start: leftNode.start, end: rightNode.end },
+        this.cannotCompare(leftNode, left, rightNode, right),
+      );
     return { left: this.coerce(left, type ?? TEXT)!, right: this.coerce(right, type ?? TEXT)! };
   }
 
@@ -225,7 +259,12 @@ export abstract class ScalarPass extends NamePass {
     const moment = [left, right].find((t) => t.type?.kind === 'date' || t.type?.kind === 'timestamp')?.type;
     const text = [left, right].find((t) => t.type?.kind === 'text');
     if (moment && text) {
-      const literal = text.kind === 'constant' ? String(text.value) : moment.kind === 'date' ? '2026-03-01' : '2026-03-01 10:00:00';
+      const literal =
+        text.kind === 'constant'
+          ? String(text.value)
+          : moment.kind === 'date'
+            ? '2026-03-01'
+            : '2026-03-01 10:00:00';
       return `${both}: they cannot be compared; write ${moment.kind} '${literal}'`;
     }
     return `${both}: they cannot be compared; use cast(… as …) on one of them`;
@@ -238,7 +277,8 @@ export abstract class ScalarPass extends NamePass {
     let type = operand.type;
     for (const [i, item] of (list as Typed[]).entries()) {
       const common = commonType(type, item.type);
-      if (common === undefined) return this.fault(node.list[i]!, this.cannotCompare(node.operand, operand, node.list[i]!, item));
+      if (common === undefined)
+        return this.fault(node.list[i]!, this.cannotCompare(node.operand, operand, node.list[i]!, item));
       type = common;
     }
     const to = type ?? TEXT;
@@ -267,7 +307,10 @@ export abstract class ScalarPass extends NamePass {
     for (const [n, value] of values) {
       const common = commonType(type, value.type);
       if (common === undefined)
-        return this.fault(n, `the branches of case are of different types: ${values.map(([m, v]) => this.describe(m, v)).join(', ')}`);
+        return this.fault(
+          n,
+          `the branches of case are of different types: ${values.map(([m, v]) => this.describe(m, v)).join(', ')}`,
+        );
       type = common;
     }
     const to = type ?? TEXT;
@@ -283,17 +326,28 @@ export abstract class ScalarPass extends NamePass {
   protected cast(node: Extract<Expression, { kind: 'cast' }>, place: Place): Typed | undefined {
     const operand = this.expression(node.operand, place);
     const type = parseType(node.type);
-    if (!type) return this.fault(node.typeSpan, `"${node.type}" is no type: integer, decimal(p,s), double, text, boolean, date, timestamp`);
-    return operand && { kind: 'convert', operand, cast: true, type, span: { start: node.start, end: node.end } };
+    if (!type)
+      return this.fault(
+        node.typeSpan,
+        `"${node.type}" is no type: integer, decimal(p,s), double, text, boolean, date, timestamp`,
+      );
+    return (
+      operand && { kind: 'convert', operand, cast: true, type, span: { start: node.start, end: node.end } }
+    );
   }
 
   protected call(node: Extract<Expression, { kind: 'call' }>, place: Place): Typed | undefined {
     const definition = functionNamed(node.name.text);
     if (!definition) {
       // It may be a misspelt aggregate: of its arguments only the names are checked.
-      node.args.forEach((arg) => this.expression(arg, place.rows ? place : { rows: true, aggregates: false }));
+      node.args.forEach((arg) =>
+        this.expression(arg, place.rows ? place : { rows: true, aggregates: false }),
+      );
       const near = nearestName(node.name.text, [...FUNCTIONS.map((f) => f.name), ...AGGREGATES]);
-      return this.fault(node.name, `no function "${node.name.text}"${near ? `: did you mean "${near}"?` : ''}`);
+      return this.fault(
+        node.name,
+        `no function "${node.name.text}"${near ? `: did you mean "${near}"?` : ''}`,
+      );
     }
     const [fewest, most] = definition.arity;
     if (node.args.length < fewest || node.args.length > most) {
@@ -303,7 +357,9 @@ export abstract class ScalarPass extends NamePass {
       );
     }
     const typed = node.args.map((arg, i) =>
-      definition.word?.at === i ? this.wordArgument(definition.name, definition.word.known, arg) : this.expression(arg, place),
+      definition.word?.at === i
+        ? this.wordArgument(definition.name, definition.word.known, arg)
+        : this.expression(arg, place),
     );
     if (typed.some((t) => !t)) return undefined;
     const args = typed as Typed[];
@@ -317,9 +373,14 @@ export abstract class ScalarPass extends NamePass {
   }
 
   protected wordArgument(name: string, known: readonly string[], node: Expression): Typed | undefined {
-    const word = node.kind === 'name' && node.parts.length === 1 ? node.parts[0]!.text.toLowerCase() : undefined;
-    if (word !== undefined && known.includes(word)) return { kind: 'constant', value: word, type: TEXT, span: node };
+    const word =
+      node.kind === 'name' && node.parts.length === 1 ? node.parts[0]!.text.toLowerCase() : undefined;
+    if (word !== undefined && known.includes(word))
+      return { kind: 'constant', value: word, type: TEXT, span: node };
     const near = word === undefined ? undefined : nearestName(word, known);
-    return this.fault(node, `${name} takes one of ${known.join(', ')} here${near ? `: did you mean ${near}?` : ''}`);
+    return this.fault(
+      node,
+      `${name} takes one of ${known.join(', ')} here${near ? `: did you mean ${near}?` : ''}`,
+    );
   }
 }

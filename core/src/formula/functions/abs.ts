@@ -9,5 +9,8 @@ export const abs: ScalarFunction = {
   example: { formula: 'abs(-2.50)', gives: '2.50' },
   arity: [1, 1],
   check: (args) =>
-    needsNumber('abs', args) ?? { type: args[0]!.type ?? INTEGER, evaluate: (x) => (asExact(x!) < 0 ? negate(asExact(x!)) : x!) },
+    needsNumber('abs', args) ?? {
+      type: args[0]!.type ?? INTEGER,
+      evaluate: (x) => (asExact(x!) < 0 ? negate(asExact(x!)) : x!),
+    },
 };

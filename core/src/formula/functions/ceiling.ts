@@ -1,6 +1,14 @@
 import type { ScalarFunction } from './definition.ts';
 import { asExact, needsNumber } from './definition.ts';
-import { add, divideTowardZero, DOUBLE, INTEGER, powerOfTen, remainder, scaleOf } from '../../values/index.ts';
+import {
+  add,
+  divideTowardZero,
+  DOUBLE,
+  INTEGER,
+  powerOfTen,
+  remainder,
+  scaleOf,
+} from '../../values/index.ts';
 
 export const ceiling: ScalarFunction = {
   name: 'ceiling',

@@ -8,5 +8,6 @@ export const charLength: ScalarFunction = {
   documentation: 'How many characters the text has.',
   example: { formula: "char_length('Élan')", gives: 4 },
   arity: [1, 1],
-  check: (args) => needsText('char_length', args) ?? { type: INTEGER, evaluate: (text) => [...(text as string)].length },
+  check: (args) =>
+    needsText('char_length', args) ?? { type: INTEGER, evaluate: (text) => [...(text as string)].length },
 };

@@ -14,10 +14,15 @@ export const coalesce: ScalarFunction = {
     let type: DataType | null = null;
     for (const arg of args) {
       const common = commonType(type, arg.type);
-      if (common === undefined) return `the arguments of coalesce are of different types: ${args.map(typeText).join(', ')}`;
+      if (common === undefined)
+        return `the arguments of coalesce are of different types: ${args.map(typeText).join(', ')}`;
       type = common;
     }
     const result = type ?? TEXT;
-    return { type: result, convert: args.map(() => result), evaluate: (...values) => values.find((value) => value !== null) ?? null };
+    return {
+      type: result,
+      convert: args.map(() => result),
+      evaluate: (...values) => values.find((value) => value !== null) ?? null,
+    };
   },
 };

@@ -7,7 +7,8 @@ import { DATE_UNITS, shiftDays, UNIT_MICROS } from './units.ts';
 export const dateAdd: ScalarFunction = {
   name: 'date_add',
   parameters: 'x, n, unit',
-  documentation: 'The moment n units after x (before, for a negative n). A day that the month lacks becomes its last.',
+  documentation:
+    'The moment n units after x (before, for a negative n). A day that the month lacks becomes its last.',
   example: { formula: "date_add(date '2024-01-31', 1, month)", gives: '2024-02-29' },
   word: { at: 2, known: DATE_UNITS },
   arity: [3, 3],

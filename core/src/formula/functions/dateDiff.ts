@@ -7,7 +7,8 @@ import { DATE_UNITS, UNIT_MICROS, unitNumber } from './units.ts';
 export const dateDiff: ScalarFunction = {
   name: 'date_diff',
   parameters: 'from, to, unit',
-  documentation: "How many of the unit's boundaries lie between the two moments; negative where `to` is earlier.",
+  documentation:
+    "How many of the unit's boundaries lie between the two moments; negative where `to` is earlier.",
   example: { formula: "date_diff(date '2025-12-31', date '2026-01-01', year)", gives: 1 },
   word: { at: 2, known: DATE_UNITS },
   arity: [3, 3],

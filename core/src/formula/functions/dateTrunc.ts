@@ -17,13 +17,17 @@ export const dateTrunc: ScalarFunction = {
     const unit = args[1]!.constant as string;
     const type = args[0]!.type ?? DATE;
     if (type.kind === 'date')
-      return UNIT_MICROS[unit] ? `a date has no ${unit}` : { type, evaluate: (x) => truncateDays(x as number, unit) };
+      return UNIT_MICROS[unit]
+        ? `a date has no ${unit}`
+        : { type, evaluate: (x) => truncateDays(x as number, unit) };
     return {
       type,
       evaluate: (x) => {
         const { days, micros } = splitTimestamp(x as Exact);
         const size = UNIT_MICROS[unit];
-        return size ? timestampOf(days, Math.floor(micros / size) * size) : timestampOf(truncateDays(days, unit), 0);
+        return size
+          ? timestampOf(days, Math.floor(micros / size) * size)
+          : timestampOf(truncateDays(days, unit), 0);
       },
     };
   },

@@ -37,7 +37,8 @@ export interface ScalarFunction {
   check(args: readonly Argument[]): Application | string;
 }
 
-const article = (type: DataType): string => (type.kind === 'integer' ? 'an integer' : `a ${formatType(type)}`);
+const article = (type: DataType): string =>
+  type.kind === 'integer' ? 'an integer' : `a ${formatType(type)}`;
 export const typeText = (argument: Argument): string =>
   `${argument.text} is ${argument.type === null ? 'null' : argument.type.kind === 'text' ? 'text' : article(argument.type)}`;
 
@@ -87,13 +88,16 @@ export const doubleFunction = (
 export function commonType(a: DataType | null, b: DataType | null): DataType | null | undefined {
   if (a === null || b === null) return a ?? b;
   if (a.kind === b.kind && a.kind !== 'decimal') return a;
-  if (isExact(a) && isExact(b)) return exactType(wholeDigits(a), wholeDigits(b), Math.max(scaleOf(a), scaleOf(b)));
+  if (isExact(a) && isExact(b))
+    return exactType(wholeDigits(a), wholeDigits(b), Math.max(scaleOf(a), scaleOf(b)));
   return isNumeric(a) && isNumeric(b) ? DOUBLE : undefined;
 }
 
 const INTEGER_DIGITS = 19;
-const wholeDigits = (type: DataType): number => (type.kind === 'decimal' ? type.precision - type.scale : INTEGER_DIGITS);
-const exactType = (a: number, b: number, scale: number): DataType => (scale === 0 ? INTEGER : decimal(Math.max(a, b) + scale, scale));
+const wholeDigits = (type: DataType): number =>
+  type.kind === 'decimal' ? type.precision - type.scale : INTEGER_DIGITS;
+const exactType = (a: number, b: number, scale: number): DataType =>
+  scale === 0 ? INTEGER : decimal(Math.max(a, b) + scale, scale);
 
 /** A function from texts to a text, such as upper. */
 export const textFunction = (
@@ -107,7 +111,8 @@ export const textFunction = (
   documentation,
   example,
   arity: [1, 1],
-  check: (args) => needsText(name, args) ?? { type: { kind: 'text' }, evaluate: (text) => evaluate(text as string) },
+  check: (args) =>
+    needsText(name, args) ?? { type: { kind: 'text' }, evaluate: (text) => evaluate(text as string) },
 });
 
 export const asExact = (value: Value): Exact => value as Exact;

@@ -1,6 +1,14 @@
 import type { ScalarFunction } from './definition.ts';
 import { asExact, needsNumber } from './definition.ts';
-import { divideTowardZero, DOUBLE, INTEGER, powerOfTen, remainder, scaleOf, subtract } from '../../values/index.ts';
+import {
+  divideTowardZero,
+  DOUBLE,
+  INTEGER,
+  powerOfTen,
+  remainder,
+  scaleOf,
+  subtract,
+} from '../../values/index.ts';
 
 export const floor: ScalarFunction = {
   name: 'floor',

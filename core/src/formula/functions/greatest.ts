@@ -13,7 +13,8 @@ export const greatest: ScalarFunction = {
     let type: DataType | null = null;
     for (const arg of args) {
       const common = commonType(type, arg.type);
-      if (common === undefined) return `the arguments of greatest are of different types: ${args.map(typeText).join(', ')}`;
+      if (common === undefined)
+        return `the arguments of greatest are of different types: ${args.map(typeText).join(', ')}`;
       type = common;
     }
     const result = type ?? TEXT;

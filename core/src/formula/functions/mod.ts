@@ -8,8 +8,16 @@ export const modulo = (name: string, args: readonly Argument[]): ReturnType<Scal
   if (wrong) return wrong;
   const type = commonType(args[0]!.type, args[1]!.type) ?? INTEGER;
   if (type.kind === 'double')
-    return { type: DOUBLE, convert: [DOUBLE, DOUBLE], evaluate: (a, b) => (b === 0 ? null : (a as number) % (b as number)) };
-  return { type, convert: [type, type], evaluate: (a, b) => (asExact(b!) === 0 ? null : remainder(asExact(a!), asExact(b!))) };
+    return {
+      type: DOUBLE,
+      convert: [DOUBLE, DOUBLE],
+      evaluate: (a, b) => (b === 0 ? null : (a as number) % (b as number)),
+    };
+  return {
+    type,
+    convert: [type, type],
+    evaluate: (a, b) => (asExact(b!) === 0 ? null : remainder(asExact(a!), asExact(b!))),
+  };
 };
 
 export const mod: ScalarFunction = {

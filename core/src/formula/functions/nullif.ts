@@ -13,6 +13,10 @@ export const nullif: ScalarFunction = {
     const common = commonType(args[0]!.type, args[1]!.type);
     if (common === undefined) return `nullif compares values of one type: ${args.map(typeText).join(', ')}`;
     const type = common ?? TEXT;
-    return { type, convert: [type, type], evaluate: (x, y) => (x !== null && y !== null && compareValues(x!, y!) === 0 ? null : x!) };
+    return {
+      type,
+      convert: [type, type],
+      evaluate: (x, y) => (x !== null && y !== null && compareValues(x!, y!) === 0 ? null : x!),
+    };
   },
 };

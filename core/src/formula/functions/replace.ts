@@ -11,6 +11,7 @@ export const replace: ScalarFunction = {
   check: (args) =>
     needsText('replace', args) ?? {
       type: TEXT,
-      evaluate: (text, part, other) => (part === '' ? text! : (text as string).split(part as string).join(other as string)),
+      evaluate: (text, part, other) =>
+        part === '' ? text! : (text as string).split(part as string).join(other as string),
     },
 };

@@ -5,7 +5,8 @@ import { decimal, INTEGER, rescale, roundDouble, scaleOf } from '../../values/in
 export const round: ScalarFunction = {
   name: 'round',
   parameters: 'x, n',
-  documentation: 'x rounded to n digits after the point (0 if left out), half away from zero; exact for integers and decimals.',
+  documentation:
+    'x rounded to n digits after the point (0 if left out), half away from zero; exact for integers and decimals.',
   example: { formula: 'round(2.345, 2)', gives: '2.35' },
   arity: [1, 2],
   check: (args) => {
@@ -18,6 +19,10 @@ export const round: ScalarFunction = {
     if (type.kind === 'double') return { type, evaluate: (x) => roundDouble(x as number, places) };
     const [from, to] = [scaleOf(type), Math.min(places, scaleOf(type))];
     const result = to > 0 ? decimal(type.kind === 'decimal' ? type.precision : 38, to) : INTEGER;
-    return { type: result, evaluate: (x) => (to >= 0 ? rescale(asExact(x!), from, to) : rescale(rescale(asExact(x!), from, to), to, 0)) };
+    return {
+      type: result,
+      evaluate: (x) =>
+        to >= 0 ? rescale(asExact(x!), from, to) : rescale(rescale(asExact(x!), from, to), to, 0),
+    };
   },
 };

@@ -8,5 +8,9 @@ export const sign: ScalarFunction = {
   documentation: '-1, 0 or 1.',
   example: { formula: 'sign(-0.5)', gives: -1 },
   arity: [1, 1],
-  check: (args) => needsNumber('sign', args) ?? { type: INTEGER, evaluate: (x) => (asExact(x!) > 0 ? 1 : asExact(x!) < 0 ? -1 : 0) },
+  check: (args) =>
+    needsNumber('sign', args) ?? {
+      type: INTEGER,
+      evaluate: (x) => (asExact(x!) > 0 ? 1 : asExact(x!) < 0 ? -1 : 0),
+    },
 };

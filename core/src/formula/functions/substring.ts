@@ -5,7 +5,8 @@ import { TEXT } from '../../values/index.ts';
 export const substring: ScalarFunction = {
   name: 'substring',
   parameters: 'x, start, length',
-  documentation: 'Characters of x from start (1 is the first) on; length characters, or all that follow. Null for a negative length.',
+  documentation:
+    'Characters of x from start (1 is the first) on; length characters, or all that follow. Null for a negative length.',
   example: { formula: "substring('Élan', 2, 2)", gives: 'la' },
   arity: [2, 3],
   check: (args) =>

@@ -3,7 +3,11 @@ import { addMonths, civilFromDays, daysFromCivil, weekStart } from '../../values
 /** Units of date functions. */
 export const DATE_UNITS = ['day', 'week', 'month', 'quarter', 'year', 'hour', 'minute', 'second'] as const;
 
-export const UNIT_MICROS: Record<string, number> = { hour: 3_600_000_000, minute: 60_000_000, second: 1_000_000 };
+export const UNIT_MICROS: Record<string, number> = {
+  hour: 3_600_000_000,
+  minute: 60_000_000,
+  second: 1_000_000,
+};
 export const UNIT_MONTHS: Record<string, number> = { month: 1, quarter: 3, year: 12 };
 export const UNIT_DAYS: Record<string, number> = { day: 1, week: 7 };
 

@@ -12,7 +12,9 @@ function sorted(result: ScanResult): unknown {
     rows: result.rows[k],
     fields: result.fields.map((field) => {
       if (field.kind === 'codes') return field.codes[k];
-      return field.kind === 'counts' ? field.counts[k] : [field.counts[k], field.counts[k] === 0 ? null : field.sums[k]];
+      return field.kind === 'counts'
+        ? field.counts[k]
+        : [field.counts[k], field.counts[k] === 0 ? null : field.sums[k]];
     }),
   }));
 }
@@ -65,7 +67,11 @@ const plans = (sizes: 'few' | 'many'): fc.Arbitrary<ScanPlan> =>
             return {
               kind: 'integer',
               input: input(),
-              values: BigInt64Array.from(tableOf(() => (chance(0.2) ? NULL_INTEGER : BigInt(below(2 ** 31)) * BigInt(below(1000) - 500)))),
+              values: BigInt64Array.from(
+                tableOf(() =>
+                  chance(0.2) ? NULL_INTEGER : BigInt(below(2 ** 31)) * BigInt(below(1000) - 500),
+                ),
+              ),
               first: 0,
               nullable: true,
             };
@@ -94,7 +100,11 @@ const plans = (sizes: 'few' | 'many'): fc.Arbitrary<ScanPlan> =>
           case 1:
             return { kind: 'double-constant', value: [0, -1.5, 1e300][below(3)]! };
           case 2:
-            return { kind: 'to-double', operand: { kind: 'integer', input: input(), first: 1, nullable: true }, divisor: 100 };
+            return {
+              kind: 'to-double',
+              operand: { kind: 'integer', input: input(), first: 1, nullable: true },
+              divisor: 100,
+            };
           case 3:
             return { kind: 'quotient', left: double(depth - 1), right: double(depth - 1) };
           default:
@@ -107,7 +117,9 @@ const plans = (sizes: 'few' | 'many'): fc.Arbitrary<ScanPlan> =>
         }
       };
       const field = (): Field => {
-        const only = chance(0.3) ? { only: { input: input(), passes: Uint8Array.from(tableOf(() => below(2))) } } : {};
+        const only = chance(0.3)
+          ? { only: { input: input(), passes: Uint8Array.from(tableOf(() => below(2))) } }
+          : {};
         const mapped = chance(0.5) ? { codes: Uint32Array.from(tableOf(() => below(20))) } : {};
         switch (below(sizes === 'many' ? 6 : 7)) {
           case 0:
@@ -140,20 +152,23 @@ function pseudoRandom(seed: number): () => number {
   return () => (state = (Math.imul(state, 1664525) + 1013904223) >>> 0) / 2 ** 32;
 }
 
-test.each(['few', 'many'] as const)('code made for a plan says what the plain executor says, with %s combinations', (sizes) => {
-  let hashed = 0;
-  fc.assert(
-    fc.property(plans(sizes), (plan) => {
-      if (plan.size > 1 << 20) hashed++;
-      const [plain, compiled] = [runPlain(plan, { groups: true }), runCompiled(plan, { groups: true })];
-      expect(sorted(compiled)).toEqual(sorted(plain));
-      expect(groupOfRows(compiled)).toEqual(groupOfRows(plain));
-      expect(sorted(runCompiled(plan))).toEqual(sorted(plain));
-    }),
-    { numRuns: 400 },
-  );
-  expect(hashed > 0).toBe(sizes === 'many');
-});
+test.each(['few', 'many'] as const)(
+  'code made for a plan says what the plain executor says, with %s combinations',
+  (sizes) => {
+    let hashed = 0;
+    fc.assert(
+      fc.property(plans(sizes), (plan) => {
+        if (plan.size > 1 << 20) hashed++;
+        const [plain, compiled] = [runPlain(plan, { groups: true }), runCompiled(plan, { groups: true })];
+        expect(sorted(compiled)).toEqual(sorted(plain));
+        expect(groupOfRows(compiled)).toEqual(groupOfRows(plain));
+        expect(sorted(runCompiled(plan))).toEqual(sorted(plain));
+      }),
+      { numRuns: 400 },
+    );
+    expect(hashed > 0).toBe(sizes === 'many');
+  },
+);
 
 const ROWS = 200_000;
 
@@ -174,9 +189,15 @@ test('groups are numbered anew while their table grows, over many blocks of rows
   expect(compiled.groups.length).toBeGreaterThan(150_000);
   // As texts: comparing so many objects one by one takes seconds.
   const text = (result: ScanResult) =>
-    JSON.stringify(sorted(result), (_, value: unknown) => (typeof value === 'bigint' ? String(value) : value));
+    JSON.stringify(sorted(result), (_, value: unknown) =>
+      typeof value === 'bigint' ? String(value) : value,
+    );
   expect(text(compiled) === text(runPlain(plan))).toBe(true);
-  expect(Array.from(compiled.places!.subarray(0, 3), (place) => compiled.groups[place])).toEqual([ids[0], ids[1]! + (1 << 24), ids[2]]);
+  expect(Array.from(compiled.places!.subarray(0, 3), (place) => compiled.groups[place])).toEqual([
+    ids[0],
+    ids[1]! + (1 << 24),
+    ids[2],
+  ]);
 });
 
 test.each([
@@ -186,13 +207,24 @@ test.each([
   const codes = Uint16Array.from({ length: ROWS }, (__, row) => row % 1000);
   const adds = Int32Array.from({ length: 1000 }, (__, code) => (code % every === 0 ? code % 3 : -1));
   const probe = { input: 0, adds, width: 3, stride: 1, passes: 1 / every };
-  const plan: ScanPlan = { rowCount: ROWS, inputs: [codes], probes: [probe], size: 3, fields: [{ kind: 'greatest', input: 0 }] };
+  const plan: ScanPlan = {
+    rowCount: ROWS,
+    inputs: [codes],
+    probes: [probe],
+    size: 3,
+    fields: [{ kind: 'greatest', input: 0 }],
+  };
   const { groups, rows, fields } = runCompiled(plan);
   const passing = Array.from({ length: 1000 }, (__, code) => code).filter((code) => code % every === 0);
   expect([...groups]).toEqual([0, 1, 2]);
-  expect([...rows]).toEqual([0, 1, 2].map((g) => (passing.filter((code) => code % 3 === g).length * ROWS) / 1000));
+  expect([...rows]).toEqual(
+    [0, 1, 2].map((g) => (passing.filter((code) => code % 3 === g).length * ROWS) / 1000),
+  );
   expect(fields).toEqual([
-    { kind: 'codes', codes: Uint32Array.from([0, 1, 2], (g) => Math.max(...passing.filter((code) => code % 3 === g))) },
+    {
+      kind: 'codes',
+      codes: Uint32Array.from([0, 1, 2], (g) => Math.max(...passing.filter((code) => code % 3 === g))),
+    },
   ]);
 });
 

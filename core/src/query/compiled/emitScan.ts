@@ -46,7 +46,8 @@ export function recordOf(fields: readonly Field[]): { size: number; at: readonly
 }
 
 /** Whether a sum counts its values itself: else they are the group's rows. */
-export const countsItself = (field: Extract<Field, { kind: 'sum' }>): boolean => field.only !== undefined || isNullable(field.of);
+export const countsItself = (field: Extract<Field, { kind: 'sum' }>): boolean =>
+  field.only !== undefined || isNullable(field.of);
 
 export function isNullable(e: Expression): boolean {
   switch (e.kind) {
@@ -68,7 +69,11 @@ export function isNullable(e: Expression): boolean {
 /** The shape as a text without its numbers. */
 export const shapeKey = (shape: ScanShape): string =>
   JSON.stringify(shape, (name, value: unknown) =>
-    name === 'first' || name === 'divisor' || name === 'width' || name === 'value' ? undefined : ArrayBuffer.isView(value) ? true : value,
+    name === 'first' || name === 'divisor' || name === 'width' || name === 'value'
+      ? undefined
+      : ArrayBuffer.isView(value)
+        ? true
+        : value,
   );
 
 /** Emits the module of a shape. Its `run(n)` takes n rows, whose inputs the executor has laid at their addresses. */
@@ -186,7 +191,14 @@ class Emitter {
       }
       code.get(this.group).op('i32_add').set(this.group);
     });
-    if (masks) code.get(this.slot('rejected')).get(this.group).get(this.place).i32(0).op('i32_lt_s', 'select').set(this.group);
+    if (masks)
+      code
+        .get(this.slot('rejected'))
+        .get(this.group)
+        .get(this.place)
+        .i32(0)
+        .op('i32_lt_s', 'select')
+        .set(this.group);
   }
 
   private hashed(): void {
@@ -209,11 +221,24 @@ class Emitter {
         .op('i64_add')
         .set(this.key);
     });
-    code.get(this.key).i64(HASH_FACTOR).op('i64_mul').get(this.slot('shift', 'i64')).op('i64_shr_u', 'i32_wrap_i64').set(this.place);
+    code
+      .get(this.key)
+      .i64(HASH_FACTOR)
+      .op('i64_mul')
+      .get(this.slot('shift', 'i64'))
+      .op('i64_shr_u', 'i32_wrap_i64')
+      .set(this.place);
     const address = code.local(Type.i32);
     code.block(() =>
       code.loop(() => {
-        code.get(this.slot('table')).get(this.place).i32(4).op('i32_shl', 'i32_add').tee(address).at('i64_load').set(this.found);
+        code
+          .get(this.slot('table'))
+          .get(this.place)
+          .i32(4)
+          .op('i32_shl', 'i32_add')
+          .tee(address)
+          .at('i64_load')
+          .set(this.found);
         code.get(this.found).get(this.key).op('i64_eq').branchIf(1);
         code
           .get(this.found)
@@ -345,7 +370,13 @@ class Emitter {
       // NaN is not equal to itself.
       code.get(this.double).get(this.double).op('f64_eq').get(this.isNull).op('i32_eqz', 'i32_and');
       code.when(() => {
-        code.get(this.record).get(this.record).at('f64_load', at).get(this.double).op('f64_add').at('f64_store', at);
+        code
+          .get(this.record)
+          .get(this.record)
+          .at('f64_load', at)
+          .get(this.double)
+          .op('f64_add')
+          .at('f64_store', at);
         if (counts) this.addOne(at + 8, () => code.i32(1));
       });
       return;
@@ -370,7 +401,13 @@ class Emitter {
         const name = `value ${f} ${this.operands++}`;
         if (e.values) {
           const value = code.local(Type.i64);
-          code.get(this.slot(name)).get(this.input(e.input)).i32(3).op('i32_shl', 'i32_add').at('i64_load').tee(value);
+          code
+            .get(this.slot(name))
+            .get(this.input(e.input))
+            .i32(3)
+            .op('i32_shl', 'i32_add')
+            .at('i64_load')
+            .tee(value);
           if (e.nullable)
             this.noteNull(() =>
               code
@@ -407,7 +444,15 @@ class Emitter {
       case 'quotient':
         this.expression(e.left, f);
         this.expression(e.right, f);
-        code.op(e.kind === 'quotient' ? 'f64_div' : e.operator === '+' ? 'f64_add' : e.operator === '-' ? 'f64_sub' : 'f64_mul');
+        code.op(
+          e.kind === 'quotient'
+            ? 'f64_div'
+            : e.operator === '+'
+              ? 'f64_add'
+              : e.operator === '-'
+                ? 'f64_sub'
+                : 'f64_mul',
+        );
         code.set(this.double).get(this.double).f64(NaN);
         code.get(this.double).op('f64_abs').f64(Infinity).op('f64_lt', 'select');
         return;

@@ -52,7 +52,9 @@ export class Inputs {
   /** What a condition says of each base row. */
   baseMask(typed: Typed): Uint8Array {
     const passes = compileRow(this.data, typed, (table) => this.data.lookupIndex(this.base, table, this.via));
-    return Uint8Array.from({ length: this.data.rowCount(this.base) }, (_, row) => (passes(row) === true ? 1 : 0));
+    return Uint8Array.from({ length: this.data.rowCount(this.base) }, (_, row) =>
+      passes(row) === true ? 1 : 0,
+    );
   }
 
   /** Tells fields apart: two of one key are the same. */

@@ -16,7 +16,9 @@ export interface ColumnInput {
   readonly through?: Through;
 }
 
-export type Through = <T extends Uint8Array | Uint32Array | Int32Array | BigInt64Array | Float64Array>(byRow: T) => T;
+export type Through = <T extends Uint8Array | Uint32Array | Int32Array | BigInt64Array | Float64Array>(
+  byRow: T,
+) => T;
 
 /** An expression and the greatest magnitude that its whole numbers, or those in it, can have. */
 export interface Bounded {
@@ -25,7 +27,10 @@ export interface Bounded {
 }
 
 /** Numbers of a formula as a scan's expression; undefined for what a scan does not compute. */
-export function expressionOf(typed: Typed, inputOf: (table: string, column: string) => ColumnInput): Bounded | undefined {
+export function expressionOf(
+  typed: Typed,
+  inputOf: (table: string, column: string) => ColumnInput,
+): Bounded | undefined {
   const within = (made: Bounded | undefined) => (made && made.most < MOST_MAGNITUDE ? made : undefined);
   switch (typed.kind) {
     case 'constant':
@@ -34,7 +39,9 @@ export function expressionOf(typed: Typed, inputOf: (table: string, column: stri
       return within(operandOf(inputOf(typed.table, typed.column)));
     case 'convert': {
       const operand = expressionOf(typed.operand, inputOf);
-      return operand && typed.operand.type && typed.type ? within(converted(operand, typed.operand.type, typed.type)) : undefined;
+      return operand && typed.operand.type && typed.type
+        ? within(converted(operand, typed.operand.type, typed.type))
+        : undefined;
     }
     case 'apply': {
       const args = typed.args.map((arg) => expressionOf(arg, inputOf));
@@ -50,15 +57,24 @@ type NumberType = NonNullable<Typed['type']>;
 
 function constantOf({ value, type }: Extract<Typed, { kind: 'constant' }>): Bounded | undefined {
   if (value === null || type === null) return undefined;
-  if (isExact(type)) return { expression: { kind: 'integer-constant', value: BigInt(value as Exact) }, most: Math.abs(Number(value)) };
-  return type.kind === 'double' ? { expression: { kind: 'double-constant', value: value as number }, most: 0 } : undefined;
+  if (isExact(type))
+    return {
+      expression: { kind: 'integer-constant', value: BigInt(value as Exact) },
+      most: Math.abs(Number(value)),
+    };
+  return type.kind === 'double'
+    ? { expression: { kind: 'double-constant', value: value as number }, most: 0 }
+    : undefined;
 }
 
 function converted(operand: Bounded, from: NumberType, to: NumberType): Bounded | undefined {
   if (to.kind === 'double') {
     if (from.kind === 'double') return operand;
     if (!isExact(from) || operand.most > Number.MAX_SAFE_INTEGER || scaleOf(from) > 22) return undefined;
-    return { expression: { kind: 'to-double', operand: operand.expression, divisor: 10 ** scaleOf(from) }, most: 0 };
+    return {
+      expression: { kind: 'to-double', operand: operand.expression, divisor: 10 ** scaleOf(from) },
+      most: 0,
+    };
   }
   if (!isExact(from) || !isExact(to) || scaleOf(to) < scaleOf(from)) return undefined;
   const factor = powerOfTen(scaleOf(to) - scaleOf(from));
@@ -72,17 +88,28 @@ function converted(operand: Bounded, from: NumberType, to: NumberType): Bounded 
 
 function applied(name: string, type: NumberType, [a, b]: readonly Bounded[]): Bounded | undefined {
   if (name === 'plus') return a;
-  const zero = (): Expression => (isExact(type) ? { kind: 'integer-constant', value: 0n } : { kind: 'double-constant', value: -0 });
+  const zero = (): Expression =>
+    isExact(type) ? { kind: 'integer-constant', value: 0n } : { kind: 'double-constant', value: -0 };
   if (name === 'negate')
     return isExact(type)
-      ? { expression: { kind: 'integer-operation', operator: '-', left: zero(), right: a!.expression }, most: a!.most }
-      : { expression: { kind: 'double-operation', operator: '-', left: zero(), right: a!.expression }, most: 0 };
-  if (name === '/') return { expression: { kind: 'quotient', left: a!.expression, right: b!.expression }, most: 0 };
+      ? {
+          expression: { kind: 'integer-operation', operator: '-', left: zero(), right: a!.expression },
+          most: a!.most,
+        }
+      : {
+          expression: { kind: 'double-operation', operator: '-', left: zero(), right: a!.expression },
+          most: 0,
+        };
+  if (name === '/')
+    return { expression: { kind: 'quotient', left: a!.expression, right: b!.expression }, most: 0 };
   if (name !== '+' && name !== '-' && name !== '*') return undefined;
   const sides = { operator: name, left: a!.expression, right: b!.expression } as const;
   if (type.kind === 'double') return { expression: { kind: 'double-operation', ...sides }, most: 0 };
   if (!isExact(type)) return undefined;
-  return { expression: { kind: 'integer-operation', ...sides }, most: name === '*' ? a!.most * b!.most : a!.most + b!.most };
+  return {
+    expression: { kind: 'integer-operation', ...sides },
+    most: name === '*' ? a!.most * b!.most : a!.most + b!.most,
+  };
 }
 
 /** The values of a column as an operand; undefined for a column that holds no numbers. */
@@ -92,14 +119,20 @@ function operandOf({ column, input, through }: ColumnInput): Bounded | undefined
   if (type.kind === 'double') {
     const values = kept(domain, doublesByCode);
     return {
-      expression: { kind: 'double', input, values: through ? through(byRow(values, column.codes, NaN)) : values, nullable },
+      expression: {
+        kind: 'double',
+        input,
+        values: through ? through(byRow(values, column.codes, NaN)) : values,
+        nullable,
+      },
       most: 0,
     };
   }
   if (!isExact(type)) return undefined;
   const most = magnitude(domain);
   if (most >= MOST_MAGNITUDE) return undefined;
-  if (domain.kind === 'range' && !through) return { expression: { kind: 'integer', input, first: domain.first, nullable }, most };
+  if (domain.kind === 'range' && !through)
+    return { expression: { kind: 'integer', input, first: domain.first, nullable }, most };
   const values = kept(domain, integersByCode);
   return {
     expression: {
@@ -124,7 +157,9 @@ export function magnitude(domain: Domain): number {
 }
 
 function byRow<T extends BigInt64Array | Float64Array>(values: T, codes: Codes, none: T[number]): T {
-  const made = (values instanceof Float64Array ? new Float64Array(codes.length + 1) : new BigInt64Array(codes.length + 1)) as T;
+  const made = (
+    values instanceof Float64Array ? new Float64Array(codes.length + 1) : new BigInt64Array(codes.length + 1)
+  ) as T;
   made[0] = none;
   for (let row = 0; row < codes.length; row++) made[row + 1] = values[codes[row]!]!;
   return made;

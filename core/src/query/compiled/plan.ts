@@ -36,7 +36,12 @@ export type Expression =
       readonly first: number;
       readonly nullable: boolean;
     }
-  | { readonly kind: 'double'; readonly input: number; readonly values: Float64Array; readonly nullable: boolean }
+  | {
+      readonly kind: 'double';
+      readonly input: number;
+      readonly values: Float64Array;
+      readonly nullable: boolean;
+    }
   | { readonly kind: 'integer-constant'; readonly value: bigint }
   | { readonly kind: 'double-constant'; readonly value: number }
   | {
@@ -76,4 +81,8 @@ export type FieldResult =
   | { readonly kind: 'sums'; readonly counts: Float64Array; readonly sums: BigInt64Array | Float64Array };
 
 export const isDouble = (e: Expression): boolean =>
-  e.kind === 'double' || e.kind === 'double-constant' || e.kind === 'double-operation' || e.kind === 'quotient' || e.kind === 'to-double';
+  e.kind === 'double' ||
+  e.kind === 'double-constant' ||
+  e.kind === 'double-operation' ||
+  e.kind === 'quotient' ||
+  e.kind === 'to-double';

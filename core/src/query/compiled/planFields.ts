@@ -19,7 +19,11 @@ export interface PlannedAggregate {
 }
 
 /** The fields of an aggregate; undefined for one that a plan cannot add up. `size`: combinations that groups can have. */
-export function planAggregate(inputs: Inputs, node: TypedAggregate, size: number): PlannedAggregate | undefined {
+export function planAggregate(
+  inputs: Inputs,
+  node: TypedAggregate,
+  size: number,
+): PlannedAggregate | undefined {
   const made = plainAggregate(inputs, node, size);
   if (!made || !node.filter) return made;
   const only = filterOf(inputs, node.filter);
@@ -29,9 +33,11 @@ export function planAggregate(inputs: Inputs, node: TypedAggregate, size: number
 function filterOf(inputs: Inputs, filter: Typed): NonNullable<Field['only']> {
   const table = onlyTable(filter);
   const way = table === undefined ? undefined : inputs.way(table);
-  if (table !== undefined && way) return { input: way.input, passes: way.through(rowMask(inputs.data, table, filter)) };
+  if (table !== undefined && way)
+    return { input: way.input, passes: way.through(rowMask(inputs.data, table, filter)) };
   const column = table === undefined ? undefined : onlyColumn(inputs.data, filter);
-  if (column && column.domain.size < column.rowCount) return { input: inputs.of(column.codes), passes: codeMask(column, filter) };
+  if (column && column.domain.size < column.rowCount)
+    return { input: inputs.of(column.codes), passes: codeMask(column, filter) };
   return { input: inputs.of(inputs.baseMask(filter)), passes: Uint8Array.of(0, 1) };
 }
 
@@ -39,7 +45,8 @@ const withNone = (values: Value[], none: Value): Value[] => [...values, none];
 
 function plainAggregate(inputs: Inputs, node: TypedAggregate, size: number): PlannedAggregate | undefined {
   const { arg, aggregate } = node;
-  const counts: PlannedAggregate['finish'] = ([result]) => withNone(Array.from((result as { counts: Float64Array }).counts), 0);
+  const counts: PlannedAggregate['finish'] = ([result]) =>
+    withNone(Array.from((result as { counts: Float64Array }).counts), 0);
   if (aggregate === 'count' && !arg) return { fields: [{ kind: 'rows' }], finish: counts };
   if (!arg) return undefined;
   if (aggregate === 'sum' || aggregate === 'avg') return planSum(inputs, node, arg);
@@ -49,9 +56,15 @@ function plainAggregate(inputs: Inputs, node: TypedAggregate, size: number): Pla
   switch (aggregate) {
     case 'count':
       if (!node.distinct)
-        return { fields: [{ kind: 'filled', input, ...(through ? { filled: through(filledByRow(column)) } : {}) }], finish: counts };
+        return {
+          fields: [{ kind: 'filled', input, ...(through ? { filled: through(filledByRow(column)) } : {}) }],
+          finish: counts,
+        };
       if ((size + 1) * (column.domain.size + 1) > MOST_BITS) return undefined;
-      return { fields: [{ kind: 'distinct', input, ...codes, width: column.domain.size + 1 }], finish: counts };
+      return {
+        fields: [{ kind: 'distinct', input, ...codes, width: column.domain.size + 1 }],
+        finish: counts,
+      };
     case 'min':
     case 'max':
       return {
@@ -71,7 +84,8 @@ function plainAggregate(inputs: Inputs, node: TypedAggregate, size: number): Pla
 
 function planSum(inputs: Inputs, node: TypedAggregate, arg: Typed): PlannedAggregate | undefined {
   const made = expressionOf(arg, (table, column) => inputs.column(table, column));
-  if (!made || arg.type === null || made.most * inputs.data.rowCount(inputs.base) >= 2 ** 62) return undefined;
+  if (!made || arg.type === null || made.most * inputs.data.rowCount(inputs.base) >= 2 ** 62)
+    return undefined;
   const scale = scaleOf(arg.type);
   return {
     fields: [{ kind: 'sum', of: made.expression }],
@@ -93,4 +107,5 @@ function codesByRow(column: Column): Uint32Array {
   return codes;
 }
 
-const filledByRow = (column: Column): Uint8Array => Uint8Array.from(codesByRow(column), (code) => (code === 0 ? 0 : 1));
+const filledByRow = (column: Column): Uint8Array =>
+  Uint8Array.from(codesByRow(column), (code) => (code === 0 ? 0 : 1));

@@ -15,7 +15,8 @@ export function stridesOf(axes: readonly Axis[]): number[] {
   });
 }
 
-const share = (mask: Uint8Array): number => (mask.length === 0 ? 1 : mask.reduce((sum, one) => sum + one, 0) / mask.length);
+const share = (mask: Uint8Array): number =>
+  mask.length === 0 ? 1 : mask.reduce((sum, one) => sum + one, 0) / mask.length;
 
 const rejecting = (mask: Uint8Array): Int32Array => Int32Array.from(mask, (one) => one - 1);
 
@@ -36,10 +37,12 @@ export function probesOf(inputs: Inputs, conditions: readonly Condition[], axes:
       const mask = dayMask(inputs.data, inputs.base, condition, inputs.via);
       if (inputs.way(condition.calendar)) note(condition.calendar, mask);
       else reject(inputs.of(mask.subarray(1)), Uint8Array.of(0, 1));
-    } else if (table !== undefined && inputs.way(table)) note(table, rowMask(inputs.data, table, condition.typed));
+    } else if (table !== undefined && inputs.way(table))
+      note(table, rowMask(inputs.data, table, condition.typed));
     else {
       const only = table === undefined ? undefined : onlyColumn(inputs.data, condition.typed);
-      if (only && only.domain.size < only.rowCount) reject(inputs.of(only.codes), codeMask(only, condition.typed));
+      if (only && only.domain.size < only.rowCount)
+        reject(inputs.of(only.codes), codeMask(only, condition.typed));
       else reject(inputs.of(inputs.baseMask(condition.typed)), Uint8Array.of(0, 1));
     }
   }
@@ -52,7 +55,13 @@ export function probesOf(inputs: Inputs, conditions: readonly Condition[], axes:
     }
     const adds = new Int32Array(axis.codes.length + 1);
     for (let row = 0; row < axis.codes.length; row++) adds[row + 1] = axis.codes[row]!;
-    probes.push({ input: way.input, adds: way.through(adds), width: axis.width, stride: strides[p]!, passes: 1 });
+    probes.push({
+      input: way.input,
+      adds: way.through(adds),
+      width: axis.width,
+      stride: strides[p]!,
+      passes: 1,
+    });
   }
   for (const [table, mask] of masks) {
     const { input, through } = inputs.way(table)!;
@@ -85,7 +94,9 @@ function joined(probes: readonly Probe[]): Probe[] {
       made.push(probe);
       continue;
     }
-    const adds = other.adds!.map((one, k) => (one < 0 || probe.adds![k]! < 0 ? -1 : one * other.stride + probe.adds![k]! * probe.stride));
+    const adds = other.adds!.map((one, k) =>
+      one < 0 || probe.adds![k]! < 0 ? -1 : one * other.stride + probe.adds![k]! * probe.stride,
+    );
     const passes = adds.reduce((sum, one) => sum + (one < 0 ? 0 : 1), 0) / adds.length;
     made[at] = { input: probe.input, adds, width: most + 1, stride: 1, passes };
   }

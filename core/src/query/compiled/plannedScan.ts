@@ -37,9 +37,18 @@ export class PlannedScan {
   ) {}
 
   /** Undefined where a condition or an axis comes through a bridge, or members have too many combinations to be numbered. */
-  static of(data: ModelData, base: string, conditions: readonly Condition[], axes: readonly Axis[], via: Via): PlannedScan | undefined {
+  static of(
+    data: ModelData,
+    base: string,
+    conditions: readonly Condition[],
+    axes: readonly Axis[],
+    via: Via,
+  ): PlannedScan | undefined {
     const isLookup = (table: string) => data.checker.reach.route(base, table, via)?.kind === 'lookup';
-    const named = [...axes.map((axis) => axis.table), ...conditions.flatMap((c) => (c.kind === 'days' ? [c.calendar] : tablesOf(c.typed)))];
+    const named = [
+      ...axes.map((axis) => axis.table),
+      ...conditions.flatMap((c) => (c.kind === 'days' ? [c.calendar] : tablesOf(c.typed))),
+    ];
     const size = axes.reduce((product, axis) => product * axis.width, 1);
     if (!named.every(isLookup) || size > MOST_SIZE) return undefined;
     const inputs = new Inputs(data, base, via);
@@ -53,7 +62,12 @@ export class PlannedScan {
     if (!way) return undefined;
     const size = data.rowCount(node.owner) + 1;
     const adds = way.through(Int32Array.from({ length: size }, (_, reference) => reference));
-    const scan = new PlannedScan(inputs, [{ input: way.input, adds, width: size, stride: 1, passes: 1 }], [], size);
+    const scan = new PlannedScan(
+      inputs,
+      [{ input: way.input, adds, width: size, stride: 1, passes: 1 }],
+      [],
+      size,
+    );
     const values = scan.aggregate(node);
     if (!values) return undefined;
     const made = new Array<Value>(size).fill(values.at(-1)!);
@@ -66,7 +80,8 @@ export class PlannedScan {
     if (!this.made) {
       this.made = new Tuples(this.axes.map((axis) => axis.width));
       const strides = stridesOf(this.axes);
-      for (const group of (this.ran ?? this.run([])).groups) this.made.add((p) => Math.floor(group / strides[p]!) % this.axes[p]!.width);
+      for (const group of (this.ran ?? this.run([])).groups)
+        this.made.add((p) => Math.floor(group / strides[p]!) % this.axes[p]!.width);
     }
     return this.made;
   }

@@ -1,6 +1,15 @@
 import type { Codes } from '../../columns/index.ts';
 import type { Grouping, ScanShape } from './emitScan.ts';
-import { countsItself, emitScan, HASH_ENTRY, HASH_FACTOR, operandsOf, recordOf, shapeKey, SLOT } from './emitScan.ts';
+import {
+  countsItself,
+  emitScan,
+  HASH_ENTRY,
+  HASH_FACTOR,
+  operandsOf,
+  recordOf,
+  shapeKey,
+  SLOT,
+} from './emitScan.ts';
 import type { Field, FieldResult, ScanPlan, ScanResult } from './plan.ts';
 import { isDouble } from './plan.ts';
 
@@ -49,7 +58,8 @@ class Layout {
   }
 }
 
-const bytesOf = (array: ArrayBufferView): Uint8Array => new Uint8Array(array.buffer as ArrayBuffer, array.byteOffset, array.byteLength);
+const bytesOf = (array: ArrayBufferView): Uint8Array =>
+  new Uint8Array(array.buffer as ArrayBuffer, array.byteOffset, array.byteLength);
 
 /**
  * Runs a plan by code that is made for its shape. `groups` says whether the group of each row is wanted too: its place in `ScanResult.groups`,
@@ -87,7 +97,11 @@ class Run {
       grouping: this.grouping,
       writesGroups,
       widths: plan.inputs.map((input) => input.BYTES_PER_ELEMENT),
-      probes: this.probes.map(({ input, adds, passes: share }) => ({ input, mapped: adds !== undefined, rejects: share < 1 })),
+      probes: this.probes.map(({ input, adds, passes: share }) => ({
+        input,
+        mapped: adds !== undefined,
+        rejects: share < 1,
+      })),
       fields: plan.fields,
     };
     this.record = recordOf(plan.fields);
@@ -96,9 +110,13 @@ class Run {
     const layout = new Layout();
     layout.take(this.compiled.slots.length * SLOT);
     const addresses = tables.map(({ bytes }) => layout.take(bytes.length));
-    this.inputsAt = plan.inputs.map((input) => layout.take(Math.min(BLOCK_ROWS, plan.rowCount) * input.BYTES_PER_ELEMENT));
+    this.inputsAt = plan.inputs.map((input) =>
+      layout.take(Math.min(BLOCK_ROWS, plan.rowCount) * input.BYTES_PER_ELEMENT),
+    );
     this.outAt = layout.take(writesGroups ? BLOCK_ROWS * 4 : 0);
-    const bits = plan.fields.map((field) => (field.kind === 'distinct' ? layout.take((((plan.size + 1) * field.width) >>> 3) + 8) : 0));
+    const bits = plan.fields.map((field) =>
+      field.kind === 'distinct' ? layout.take((((plan.size + 1) * field.width) >>> 3) + 8) : 0,
+    );
     this.fixedEnd = layout.size;
     this.memory = new WebAssembly.Memory({ initial: 1 });
     this.reach(this.fixedEnd);
@@ -121,7 +139,8 @@ class Run {
   /** Puts a number into a slot as a 64-bit integer, of which 32-bit locals read the lower half. Slots that the shape lacks are passed over. */
   private fill(name: string, value: number | bigint): void {
     const slot = this.compiled.slots.indexOf(name);
-    if (slot >= 0) new DataView(this.memory.buffer).setBigInt64(slot * SLOT, BigInt.asIntN(64, BigInt(value)), true);
+    if (slot >= 0)
+      new DataView(this.memory.buffer).setBigInt64(slot * SLOT, BigInt.asIntN(64, BigInt(value)), true);
   }
 
   private fillOperands(field: Extract<Field, { kind: 'sum' }>, f: number): void {
@@ -132,7 +151,8 @@ class Run {
       if (e.kind === 'integer-constant') this.fill(name, e.value);
       const double = e.kind === 'double-constant' ? e.value : e.kind === 'to-double' ? e.divisor : undefined;
       const slot = this.compiled.slots.indexOf(name);
-      if (double !== undefined && slot >= 0) new DataView(this.memory.buffer).setFloat64(slot * SLOT, double, true);
+      if (double !== undefined && slot >= 0)
+        new DataView(this.memory.buffer).setFloat64(slot * SLOT, double, true);
     });
   }
 
@@ -142,7 +162,8 @@ class Run {
     const note = (slot: string, array: ArrayBufferView) => void found.push({ slot, bytes: bytesOf(array) });
     const strides = this.grouping !== 'hash';
     this.probes.forEach(({ adds, stride }, p) => {
-      if (adds) note(`adds ${p}`, strides && stride !== 1 ? adds.map((add) => (add < 0 ? -1 : add * stride)) : adds);
+      if (adds)
+        note(`adds ${p}`, strides && stride !== 1 ? adds.map((add) => (add < 0 ? -1 : add * stride)) : adds);
     });
     this.plan.fields.forEach((field, f) => {
       if (field.only) note(`passes ${f}`, field.only.passes);
@@ -185,7 +206,10 @@ class Run {
     const count = this.count();
     if (2 * (count + rows) <= this.places) return;
     const keys = this.keys(count);
-    const records = new Uint8Array(this.memory.buffer).slice(this.recordsAt, this.recordsAt + count * this.record.size);
+    const records = new Uint8Array(this.memory.buffer).slice(
+      this.recordsAt,
+      this.recordsAt + count * this.record.size,
+    );
     const usedEnd = this.recordsAt + count * this.record.size;
     while (2 * (count + rows) > this.places) this.places *= 4;
     this.placeRecords();
@@ -196,7 +220,8 @@ class Run {
     const shift = BigInt(64 - Math.log2(this.places));
     keys.forEach((key, number) => {
       let place = Number(BigInt.asUintN(64, key * HASH_FACTOR) >> shift);
-      while (table.getBigInt64(this.tableAt + place * HASH_ENTRY, true) !== 0n) place = (place + 1) & (this.places - 1);
+      while (table.getBigInt64(this.tableAt + place * HASH_ENTRY, true) !== 0n)
+        place = (place + 1) & (this.places - 1);
       table.setBigInt64(this.tableAt + place * HASH_ENTRY, key, true);
       table.setUint32(this.tableAt + place * HASH_ENTRY + 8, number, true);
     });
@@ -209,7 +234,8 @@ class Run {
       new BigInt64Array(this.memory.buffer, this.tableAt, this.places * 2),
       new Uint32Array(this.memory.buffer, this.tableAt, this.places * 4),
     ];
-    for (let place = 0; place < this.places; place++) if (words[place * 2] !== 0n) keys[numbers[place * 4 + 2]!] = words[place * 2]!;
+    for (let place = 0; place < this.places; place++)
+      if (words[place * 2] !== 0n) keys[numbers[place * 4 + 2]!] = words[place * 2]!;
     return keys;
   }
 
@@ -229,7 +255,8 @@ class Run {
     if (places && this.grouping !== 'hash') {
       const placeOf = new Int32Array(plan.size + 1).fill(-1);
       numbers.forEach((number, k) => (placeOf[number] = k));
-      for (let row = 0; row < places.length; row++) if (places[row]! >= 0) places[row] = placeOf[places[row]!]!;
+      for (let row = 0; row < places.length; row++)
+        if (places[row]! >= 0) places[row] = placeOf[places[row]!]!;
     }
     const rows = this.words(numbers, 0);
     return {
@@ -251,13 +278,16 @@ class Run {
     }
     const memory = new DataView(this.memory.buffer);
     const numbers: number[] = [];
-    for (let g = 0; g < this.plan.size; g++) if (memory.getUint32(this.recordsAt + g * this.record.size, true) > 0) numbers.push(g);
+    for (let g = 0; g < this.plan.size; g++)
+      if (memory.getUint32(this.recordsAt + g * this.record.size, true) > 0) numbers.push(g);
     return { groups: Float64Array.from(numbers), numbers: Uint32Array.from(numbers) };
   }
 
   private words(numbers: Uint32Array, at: number): Float64Array {
     const memory = new DataView(this.memory.buffer);
-    return Float64Array.from(numbers, (number) => memory.getUint32(this.recordsAt + number * this.record.size + at, true));
+    return Float64Array.from(numbers, (number) =>
+      memory.getUint32(this.recordsAt + number * this.record.size + at, true),
+    );
   }
 
   private result(field: Field, at: number, numbers: Uint32Array, rows: Float64Array): FieldResult {
@@ -268,7 +298,10 @@ class Run {
       case 'distinct':
         return { kind: 'counts', counts: this.words(numbers, at) };
       case 'least':
-        return { kind: 'codes', codes: Uint32Array.from(this.words(numbers, at), (word) => (word === 0 ? 0 : 2 ** 32 - word)) };
+        return {
+          kind: 'codes',
+          codes: Uint32Array.from(this.words(numbers, at), (word) => (word === 0 ? 0 : 2 ** 32 - word)),
+        };
       case 'greatest':
         return { kind: 'codes', codes: Uint32Array.from(this.words(numbers, at)) };
       case 'sum': {

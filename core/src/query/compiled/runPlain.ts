@@ -10,7 +10,10 @@ const BLOCK_ROWS = 4096;
  * Runs a plan the plain way, a block of rows at a time: first the group of each row, then field by field. What it says is what a scan is;
  * `runCompiled` must say the same.
  */
-export function runPlain(plan: ScanPlan, wanted: { groups: boolean } = { groups: false }): ScanResult & { readonly places?: Int32Array } {
+export function runPlain(
+  plan: ScanPlan,
+  wanted: { groups: boolean } = { groups: false },
+): ScanResult & { readonly places?: Int32Array } {
   const numbers = new Numbers(plan.size);
   const places = wanted.groups ? new Int32Array(plan.rowCount) : undefined;
   const block = new Int32Array(BLOCK_ROWS);
@@ -27,7 +30,8 @@ export function runPlain(plan: ScanPlan, wanted: { groups: boolean } = { groups:
     plan.fields.forEach(({ only }, f) => {
       const { take } = sinks[f]!;
       const input = only && plan.inputs[only.input]!;
-      for (let i = 0; i < count; i++) if (block[i]! >= 0 && (!only || only.passes[input![from + i]!] !== 0)) take(block[i]!, from + i);
+      for (let i = 0; i < count; i++)
+        if (block[i]! >= 0 && (!only || only.passes[input![from + i]!] !== 0)) take(block[i]!, from + i);
     });
   }
   const groups = numbers.groups();
@@ -64,7 +68,13 @@ class Numbers {
   }
 }
 
-function groupBlock({ inputs, probes }: ScanPlan, numbers: Numbers, from: number, count: number, block: Int32Array): void {
+function groupBlock(
+  { inputs, probes }: ScanPlan,
+  numbers: Numbers,
+  from: number,
+  count: number,
+  block: Int32Array,
+): void {
   const sums = new Float64Array(count);
   for (const { input, adds, stride } of probes) {
     const codes = inputs[input]!;
@@ -110,18 +120,27 @@ function sinkOf(plan: ScanPlan, field: Field): Sink {
         const code = codeOf(row);
         if (code !== 0) (seen[group] ??= new Set()).add(code);
       },
-      result: (groups) => ({ kind: 'counts', counts: Float64Array.from({ length: groups }, (_, g) => seen[g]?.size ?? 0) }),
+      result: (groups) => ({
+        kind: 'counts',
+        counts: Float64Array.from({ length: groups }, (_, g) => seen[g]?.size ?? 0),
+      }),
     };
   }
   const best: number[] = [];
-  const isBetter = field.kind === 'least' ? (code: number, held: number) => code < held : (code: number, held: number) => code > held;
+  const isBetter =
+    field.kind === 'least'
+      ? (code: number, held: number) => code < held
+      : (code: number, held: number) => code > held;
   return {
     take: (group, row) => {
       const code = codeOf(row);
       const held = best[group] ?? 0;
       if (code !== 0 && (held === 0 || isBetter(code, held))) best[group] = code;
     },
-    result: (groups) => ({ kind: 'codes', codes: Uint32Array.from({ length: groups }, (_, g) => best[g] ?? 0) }),
+    result: (groups) => ({
+      kind: 'codes',
+      codes: Uint32Array.from({ length: groups }, (_, g) => best[g] ?? 0),
+    }),
   };
 }
 
@@ -185,7 +204,10 @@ function valueOf(plan: ScanPlan, e: Expression): (row: number) => Exact | null {
   }
 }
 
-function operationOf(plan: ScanPlan, e: Extract<Expression, { left: Expression }>): (row: number) => Exact | null {
+function operationOf(
+  plan: ScanPlan,
+  e: Extract<Expression, { left: Expression }>,
+): (row: number) => Exact | null {
   const [left, right] = [valueOf(plan, e.left), valueOf(plan, e.right)];
   const apply: (a: Exact, b: Exact) => Exact =
     e.kind === 'integer-operation'

@@ -23,20 +23,38 @@ export const aggregate: StepKind<z.infer<typeof schema>> = {
     groups.forEach((group, row) => {
       if (first[group]! < 0) first[group] = row;
     });
-    const made = Object.entries(columns).map(([name, formula]) => aggregated(input, name, formula, groups, groupCount, setting));
-    return tableOf(input.name, [...keys.map((c) => pickRows(c, c.name, first)), ...made], { rowCount: groupCount });
+    const made = Object.entries(columns).map(([name, formula]) =>
+      aggregated(input, name, formula, groups, groupCount, setting),
+    );
+    return tableOf(input.name, [...keys.map((c) => pickRows(c, c.name, first)), ...made], {
+      rowCount: groupCount,
+    });
   },
 };
 
-function aggregated(input: TableData, name: string, formula: string, groups: Int32Array, groupCount: number, setting: StepSetting): Column {
+function aggregated(
+  input: TableData,
+  name: string,
+  formula: string,
+  groups: Int32Array,
+  groupCount: number,
+  setting: StepSetting,
+): Column {
   const { tree, faults } = parseFormula(formula);
   if (faults.length > 0 || tree.kind !== 'aggregate' || tree.from || tree.per || tree.filter)
-    throw new DataError(`the step aggregate: ${formula} is no plain aggregate${faults[0] ? ` (${faults[0].message})` : ''}`);
+    throw new DataError(
+      `the step aggregate: ${formula} is no plain aggregate${faults[0] ? ` (${faults[0].message})` : ''}`,
+    );
   const kind = tree.name.text.toLowerCase() as AggregateName;
   const argText = formula.slice(tree.arg.start, tree.arg.end);
-  const countsRows = kind === 'count' && tree.arg.kind === 'name' && !input.columns.has(argText.replaceAll('"', '').toLowerCase());
+  const countsRows =
+    kind === 'count' &&
+    tree.arg.kind === 'name' &&
+    !input.columns.has(argText.replaceAll('"', '').toLowerCase());
   const arg = countsRows ? undefined : stepFormula(input, argText, setting);
-  const by = tree.by ? stepFormula(input, formula.slice(tree.by.start, tree.by.end), setting).evaluate : undefined;
+  const by = tree.by
+    ? stepFormula(input, formula.slice(tree.by.start, tree.by.end), setting).evaluate
+    : undefined;
   const values = aggregateGroups({
     aggregate: kind,
     distinct: tree.distinct,

@@ -13,6 +13,9 @@ export const derive: StepKind<z.infer<typeof schema>> = {
     const { type, numbered } = stepFormula(input, formula, setting);
     const { numbers, distinct } = numbered();
     const made = columnOfNumbered(name, type, numbers, distinct);
-    return withColumns(input, [...[...input.columns.values()].filter((c) => c.name.toLowerCase() !== name.toLowerCase()), made]);
+    return withColumns(input, [
+      ...[...input.columns.values()].filter((c) => c.name.toLowerCase() !== name.toLowerCase()),
+      made,
+    ]);
   },
 };

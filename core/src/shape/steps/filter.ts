@@ -9,7 +9,8 @@ export const filter: StepKind<string> = {
   schema: z.string().min(1),
   apply: (input, condition, setting) => {
     const { numbered, type } = stepFormula(input, condition, setting);
-    if (type.kind !== 'boolean') throw new DataError(`the step filter needs a condition: ${condition} is ${type.kind}`);
+    if (type.kind !== 'boolean')
+      throw new DataError(`the step filter needs a condition: ${condition} is ${type.kind}`);
     const { numbers, distinct } = numbered();
     const yes = distinct.indexOf(true) + 1;
     const kept = new Uint32Array(input.rowCount);

@@ -25,12 +25,16 @@ export const join: StepKind<z.infer<typeof joinSchema>> = {
         .map((c) => c.name)
         .filter((name) => !on.some(([, theirs]) => theirs.toLowerCase() === name.toLowerCase()));
     const brought = wanted.map((c) =>
-      typeof c === 'string' ? pickRows(stepColumn(other, c, 'join'), c, right) : pickRows(stepColumn(other, c.column, 'join'), c.as, right),
+      typeof c === 'string'
+        ? pickRows(stepColumn(other, c, 'join'), c, right)
+        : pickRows(stepColumn(other, c.column, 'join'), c.as, right),
     );
     const own = [...input.columns.values()].map((c) => {
       const pair = on.find(([name]) => name.toLowerCase() === c.name.toLowerCase());
       // In a full join a row that only the other side has keeps its key.
-      return pair && kind === 'full' ? mergedKey(c, stepColumn(other, pair[1], 'join'), left, right) : pickRows(c, c.name, left);
+      return pair && kind === 'full'
+        ? mergedKey(c, stepColumn(other, pair[1], 'join'), left, right)
+        : pickRows(c, c.name, left);
     });
     return tableOf(input.name, [...own, ...brought], {
       rowCount: left.length,

@@ -7,13 +7,20 @@ export const lookupSchema = z
   .strictObject({
     table: z.string(),
     on: z.array(z.tuple([z.string(), z.string()])).min(1),
-    columns: z.array(z.union([z.string(), z.strictObject({ column: z.string(), as: z.string() })])).min(1, 'name a column to bring'),
+    columns: z
+      .array(z.union([z.string(), z.strictObject({ column: z.string(), as: z.string() })]))
+      .min(1, 'name a column to bring'),
     /** Of the rows of a key that which is valid on the day of `at`. Without `to`, a row is valid until the next one begins. */
-    valid: z.strictObject({ at: z.string().min(1), from: z.string().min(1), to: z.string().min(1).optional() }).optional(),
+    valid: z
+      .strictObject({ at: z.string().min(1), from: z.string().min(1), to: z.string().min(1).optional() })
+      .optional(),
     /** Of the rows of a key that with the largest value of this column. */
     newest: z.string().min(1).optional(),
   })
-  .refine((l) => !(l.valid && l.newest), 'either "valid" or "newest" chooses among the rows of a key, not both');
+  .refine(
+    (l) => !(l.valid && l.newest),
+    'either "valid" or "newest" chooses among the rows of a key, not both',
+  );
 export type Lookup = z.infer<typeof lookupSchema>;
 
 /**

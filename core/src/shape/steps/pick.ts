@@ -12,6 +12,10 @@ export const pick: StepKind<z.infer<typeof schema>> = {
   apply: (input, columns) =>
     withColumns(
       input,
-      columns.map((c) => (typeof c === 'string' ? stepColumn(input, c, 'pick') : renamed(stepColumn(input, c.column, 'pick'), c.as))),
+      columns.map((c) =>
+        typeof c === 'string'
+          ? stepColumn(input, c, 'pick')
+          : renamed(stepColumn(input, c.column, 'pick'), c.as),
+      ),
     ),
 };

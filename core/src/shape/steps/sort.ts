@@ -3,7 +3,12 @@ import type { StepKind } from '../step.ts';
 import { selectRows, stepColumn } from '../step.ts';
 
 const schema = z
-  .array(z.union([z.string(), z.strictObject({ of: z.string(), order: z.enum(['ascending', 'descending']).optional() })]))
+  .array(
+    z.union([
+      z.string(),
+      z.strictObject({ of: z.string(), order: z.enum(['ascending', 'descending']).optional() }),
+    ]),
+  )
   .min(1);
 
 /** `{ "sort": ["branch", { "of": "day", "order": "descending" }] }`: codes compare like values; nulls come last in either direction. */

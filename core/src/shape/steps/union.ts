@@ -10,11 +10,15 @@ export const union: StepKind<string[]> = {
   schema: nameList,
   apply: (input, tables, setting) => {
     const all = [input, ...tables.map((name) => setting.table(name))];
-    const names = [...new Map(all.flatMap((t) => [...t.columns].map(([key, c]) => [key, c] as const)).reverse())].reverse();
+    const names = [
+      ...new Map(all.flatMap((t) => [...t.columns].map(([key, c]) => [key, c] as const)).reverse()),
+    ].reverse();
     const columns = names.map(([key, { name }]) => {
       const found = all.map((t) => t.columns.get(key));
       const type = found.find((c) => c)!.type;
-      const other = found.find((c) => c && (!comparable(c.type, type) || formatType(c.type) !== formatType(type)));
+      const other = found.find(
+        (c) => c && (!comparable(c.type, type) || formatType(c.type) !== formatType(type)),
+      );
       if (other)
         throw new DataError(
           `the step union: ${name} is ${formatType(type)} in one table and ${formatType(other.type)} in another; give it one type with derive first`,
@@ -23,7 +27,9 @@ export const union: StepKind<string[]> = {
         name,
         type,
         all.flatMap((t, i) =>
-          Array.from({ length: t.rowCount }, (_, row) => (found[i] ? columnValues(found[i])[found[i].codes[row]!]! : null)),
+          Array.from({ length: t.rowCount }, (_, row) =>
+            found[i] ? columnValues(found[i])[found[i].codes[row]!]! : null,
+          ),
         ),
       );
     });

@@ -32,7 +32,8 @@ interface Props {
   readonly positions?: Positions;
   /** A card has been put elsewhere. */
   readonly onMove?: (table: string, x: number, y: number) => Promise<unknown>;
-  readonly reached?: { readonly tables: ReadonlySet<string>; readonly relationships: ReadonlySet<string> } | undefined;
+  readonly reached?:
+    { readonly tables: ReadonlySet<string>; readonly relationships: ReadonlySet<string> } | undefined;
   /** Fits the picture anew when it changes. */
   readonly fitOn?: string;
 }
@@ -73,7 +74,11 @@ export function Diagram({
     const top = Math.min(...cards.map((c) => c.y)) - 30;
     const bottom = Math.max(...cards.map((c) => c.y + c.height)) + 30;
     const zoom = Math.min(1.15, width / (right - left), height / (bottom - top));
-    setView({ zoom, x: width / 2 - (zoom * (left + right)) / 2, y: height / 2 - (zoom * (top + bottom)) / 2 });
+    setView({
+      zoom,
+      x: width / 2 - (zoom * (left + right)) / 2,
+      y: height / 2 - (zoom * (top + bottom)) / 2,
+    });
   }, [cards]);
 
   // The picture is fitted when tables come or go, not at every edit.
@@ -95,7 +100,11 @@ export function Diagram({
     const onWheel = (event: WheelEvent) => {
       event.preventDefault();
       const { left, top } = element.getBoundingClientRect();
-      zoomAt(Math.exp(-event.deltaY * (event.ctrlKey ? 0.01 : 0.0015)), event.clientX - left, event.clientY - top);
+      zoomAt(
+        Math.exp(-event.deltaY * (event.ctrlKey ? 0.01 : 0.0015)),
+        event.clientX - left,
+        event.clientY - top,
+      );
     };
     element.addEventListener('wheel', onWheel, { passive: false });
     return () => element.removeEventListener('wheel', onWheel);
@@ -135,7 +144,9 @@ export function Diagram({
       const card = cards.find((c) => x >= c.x && x <= c.x + c.width && y >= c.y && y <= c.y + c.height);
       const row = card ? Math.floor((y - card.y - HEAD_HEIGHT) / ROW_HEIGHT) : -1;
       const column = card?.listed[row];
-      return card && column !== undefined && card.table.name !== from.table ? { table: card.table.name, column } : undefined;
+      return card && column !== undefined && card.table.name !== from.table
+        ? { table: card.table.name, column }
+        : undefined;
     };
     const move = (e: globalThis.PointerEvent) => {
       if (!begun && Math.abs(e.clientX - startX) + Math.abs(e.clientY - startY) < 4) return;
@@ -164,7 +175,10 @@ export function Diagram({
     let at: { x: number; y: number } | undefined;
     const move = (e: globalThis.PointerEvent) => {
       if (!at && Math.abs(e.clientX - startX) + Math.abs(e.clientY - startY) < 4) return;
-      at = { x: Math.round(card.x + (e.clientX - startX) / view.zoom), y: Math.round(card.y + (e.clientY - startY) / view.zoom) };
+      at = {
+        x: Math.round(card.x + (e.clientX - startX) / view.zoom),
+        y: Math.round(card.y + (e.clientY - startY) / view.zoom),
+      };
       setHeld({ table, ...at });
     };
     const end = () => {
@@ -183,8 +197,14 @@ export function Diagram({
     latestDrag.current = dragColumn;
     latestCard.current = dragCard;
   });
-  const onHead = useCallback((event: PointerEvent<SVGGElement>, table: string) => latestCard.current(event, table), []);
-  const onColumn = useCallback((event: PointerEvent<SVGGElement>, end: ColumnEnd) => latestDrag.current(event, end), []);
+  const onHead = useCallback(
+    (event: PointerEvent<SVGGElement>, table: string) => latestCard.current(event, table),
+    [],
+  );
+  const onColumn = useCallback(
+    (event: PointerEvent<SVGGElement>, end: ColumnEnd) => latestDrag.current(event, end),
+    [],
+  );
 
   const detail: 'names' | 'keys' = view.zoom < 0.34 ? 'names' : 'keys';
   const start = drag ? endPoint(cards, drag.from) : undefined;
@@ -203,8 +223,11 @@ export function Diagram({
           if (e.key === '+' || e.key === '=') zoomAt(1.2);
           if (e.key === '-') zoomAt(1 / 1.2);
           if (e.key === '0') fit();
-          const step = { ArrowLeft: [60, 0], ArrowRight: [-60, 0], ArrowUp: [0, 60], ArrowDown: [0, -60] }[e.key];
-          if (step && e.target === e.currentTarget) setView((v) => ({ ...v, x: v.x + step[0]!, y: v.y + step[1]! }));
+          const step = { ArrowLeft: [60, 0], ArrowRight: [-60, 0], ArrowUp: [0, 60], ArrowDown: [0, -60] }[
+            e.key
+          ];
+          if (step && e.target === e.currentTarget)
+            setView((v) => ({ ...v, x: v.x + step[0]!, y: v.y + step[1]! }));
         }}
       >
         <g transform={`translate(${view.x} ${view.y}) scale(${view.zoom})`}>
@@ -230,8 +253,16 @@ export function Diagram({
                 fill="none"
               />
               {drag.over && (
-                <foreignObject x={drag.x + 12} y={drag.y + 8} width={260} height={70} style={{ overflow: 'visible' }}>
-                  <div className="w-fit max-w-[250px] border border-ink bg-raised px-2 py-1 text-[12px]">{hint(drag.from, drag.over)}</div>
+                <foreignObject
+                  x={drag.x + 12}
+                  y={drag.y + 8}
+                  width={260}
+                  height={70}
+                  style={{ overflow: 'visible' }}
+                >
+                  <div className="w-fit max-w-[250px] border border-ink bg-raised px-2 py-1 text-[12px]">
+                    {hint(drag.from, drag.over)}
+                  </div>
                 </foreignObject>
               )}
             </g>
@@ -239,10 +270,20 @@ export function Diagram({
         </g>
       </svg>
       <div className="no-print absolute bottom-3 left-3 flex flex-col border border-rule-strong bg-raised">
-        <button className="btn btn-bare px-1" onClick={() => zoomAt(1.25)} aria-label="Zoom in" title="Zoom in (+)">
+        <button
+          className="btn btn-bare px-1"
+          onClick={() => zoomAt(1.25)}
+          aria-label="Zoom in"
+          title="Zoom in (+)"
+        >
           <Plus size={15} aria-hidden />
         </button>
-        <button className="btn btn-bare px-1" onClick={() => zoomAt(0.8)} aria-label="Zoom out" title="Zoom out (-)">
+        <button
+          className="btn btn-bare px-1"
+          onClick={() => zoomAt(0.8)}
+          aria-label="Zoom out"
+          title="Zoom out (-)"
+        >
           <Minus size={15} aria-hidden />
         </button>
         <button className="btn btn-bare px-1" onClick={fit} aria-label="Show all" title="Show all (0)">
@@ -256,5 +297,8 @@ export function Diagram({
 function endPoint(cards: readonly Card[], end: ColumnEnd): { x: number; y: number } | undefined {
   const card = cards.find((c) => c.table.name === end.table);
   if (!card) return undefined;
-  return { x: card.x + CARD_WIDTH / 2, y: card.y + HEAD_HEIGHT + ROW_HEIGHT * (card.listed.indexOf(end.column) + 0.5) };
+  return {
+    x: card.x + CARD_WIDTH / 2,
+    y: card.y + HEAD_HEIGHT + ROW_HEIGHT * (card.listed.indexOf(end.column) + 0.5),
+  };
 }

@@ -53,7 +53,8 @@ function lineOf({ relationship: r, from, to, place }: Edge): Line {
 
 const orphansAmong = (claims: readonly JudgedClaim[]): JudgedClaim | undefined =>
   claims.find((c) => c.kind === 'reference-complete' && c.verdict === 'broken');
-const isBroken = (claims: readonly JudgedClaim[]): boolean => claims.some((c) => c.verdict === 'broken' && c.weight === 'blocks');
+const isBroken = (claims: readonly JudgedClaim[]): boolean =>
+  claims.some((c) => c.verdict === 'broken' && c.weight === 'blocks');
 
 /** A relationship as a line that tells its soundness: crow's foot at the many end, a bar at the one end. */
 export function EdgeLine({ edge, claims, selected, faded, onSelect }: Props) {
@@ -77,9 +78,22 @@ export function EdgeLine({ edge, claims, selected, faded, onSelect }: Props) {
     >
       <title>{`${r.name}: ${r.from.table} → ${r.to.table} (${kind}${isDefault(r) ? '' : ', not by default'})`}</title>
       <path d={path} fill="none" stroke="transparent" strokeWidth={12} />
-      <path d={path} fill="none" stroke={color} strokeWidth={selected ? 2.4 : 1.3} strokeDasharray={isDefault(r) ? undefined : '4 4'} />
+      <path
+        d={path}
+        fill="none"
+        stroke={color}
+        strokeWidth={selected ? 2.4 : 1.3}
+        strokeDasharray={isDefault(r) ? undefined : '4 4'}
+      />
       <End x={x1} y={y1} direction={d1} many={kind !== 'one-to-one'} color={color} />
-      <End x={x2} y={y2} direction={d2} many={kind === 'many-to-many'} level={kind === 'many-to-level'} color={color} />
+      <End
+        x={x2}
+        y={y2}
+        direction={d2}
+        many={kind === 'many-to-many'}
+        level={kind === 'many-to-level'}
+        color={color}
+      />
     </g>
   );
 }
@@ -145,8 +159,21 @@ function End({
 }) {
   const d = direction;
   if (many)
-    return <path d={`M${x + d * 11} ${y}L${x} ${y - 5}M${x + d * 11} ${y}L${x} ${y + 5}`} stroke={color} strokeWidth={1.2} fill="none" />;
+    return (
+      <path
+        d={`M${x + d * 11} ${y}L${x} ${y - 5}M${x + d * 11} ${y}L${x} ${y + 5}`}
+        stroke={color}
+        strokeWidth={1.2}
+        fill="none"
+      />
+    );
   if (level)
-    return <path d={`M${x + d * 5} ${y - 5}v10M${x + d * 8} ${y - 5}v10M${x + d * 11} ${y - 5}v10`} stroke={color} strokeWidth={1.2} />;
+    return (
+      <path
+        d={`M${x + d * 5} ${y - 5}v10M${x + d * 8} ${y - 5}v10M${x + d * 11} ${y - 5}v10`}
+        stroke={color}
+        strokeWidth={1.2}
+      />
+    );
   return <path d={`M${x + d * 6} ${y - 5}v10`} stroke={color} strokeWidth={1.4} />;
 }

@@ -19,18 +19,36 @@ interface Props {
   readonly onColumn: (event: PointerEvent<SVGGElement>, end: ColumnEnd) => void;
   readonly onHead: (event: PointerEvent<SVGGElement>, table: string) => void;
   /** What filters on the selected table reach; everything else is faded. */
-  readonly reached?: { readonly tables: ReadonlySet<string>; readonly relationships: ReadonlySet<string> } | undefined;
+  readonly reached?:
+    { readonly tables: ReadonlySet<string>; readonly relationships: ReadonlySet<string> } | undefined;
 }
 
 /** Whether a claim is about the table itself, not about something that it takes part in. */
 const isOnTable = (first: About | undefined): boolean =>
-  first?.table !== undefined && first.relationship === undefined && first.hierarchy === undefined && first.measure === undefined;
+  first?.table !== undefined &&
+  first.relationship === undefined &&
+  first.hierarchy === undefined &&
+  first.measure === undefined;
 
 /** Lines and cards. Panning and zooming move the picture as a whole, so this is drawn anew only when what it shows changes. */
-export const Scene = memo(function Scene({ cards, edges, claims, selection, detail, target, onSelect, onColumn, onHead, reached }: Props) {
+export const Scene = memo(function Scene({
+  cards,
+  edges,
+  claims,
+  selection,
+  detail,
+  target,
+  onSelect,
+  onColumn,
+  onHead,
+  reached,
+}: Props) {
   const bySubject = useMemo(() => Map.groupBy(claims, (c) => c.subject), [claims]);
   const broken = useMemo(
-    () => new Set(claims.filter((c) => c.verdict === 'broken' && isOnTable(c.about[0])).map((c) => c.about[0]!.table)),
+    () =>
+      new Set(
+        claims.filter((c) => c.verdict === 'broken' && isOnTable(c.about[0])).map((c) => c.about[0]!.table),
+      ),
     [claims],
   );
   const table =
@@ -57,7 +75,12 @@ export const Scene = memo(function Scene({ cards, edges, claims, selection, deta
         />
       ))}
       {edges.map((edge) => (
-        <EdgeMark key={edge.relationship.name} edge={edge} claims={bySubject.get(edge.relationship.name) ?? []} faded={isFaded(edge)} />
+        <EdgeMark
+          key={edge.relationship.name}
+          edge={edge}
+          claims={bySubject.get(edge.relationship.name) ?? []}
+          faded={isFaded(edge)}
+        />
       ))}
       {cards.map((card) => (
         <TableCard

@@ -31,7 +31,17 @@ function outline({ table, width: w, height: h }: Card): string {
   }
 }
 
-export function TableCard({ card, detail, broken, selected, target, onSelect, onColumn, onHead, faded }: Props) {
+export function TableCard({
+  card,
+  detail,
+  broken,
+  selected,
+  target,
+  onSelect,
+  onColumn,
+  onHead,
+  faded,
+}: Props) {
   const { table } = card;
   const others = table.columns.length - card.listed.length;
   return (
@@ -55,7 +65,12 @@ export function TableCard({ card, detail, broken, selected, target, onSelect, on
         strokeDasharray={table.role === 'staging' ? '5 4' : undefined}
       />
       {table.role === 'fact' && (
-        <path d={`M${card.width - FOLD} 0V${FOLD}H${card.width}`} fill="var(--paper)" stroke="var(--ink)" strokeWidth={1} />
+        <path
+          d={`M${card.width - FOLD} 0V${FOLD}H${card.width}`}
+          fill="var(--paper)"
+          stroke="var(--ink)"
+          strokeWidth={1}
+        />
       )}
       <text
         x={9}
@@ -88,15 +103,31 @@ export function TableCard({ card, detail, broken, selected, target, onSelect, on
                 onClick={(e) => e.stopPropagation()}
                 data-column={`${table.name}.${column}`}
               >
-                <rect x={1} width={card.width - 2} height={ROW_HEIGHT} fill={target === column ? 'var(--rule)' : 'transparent'} />
+                <rect
+                  x={1}
+                  width={card.width - 2}
+                  height={ROW_HEIGHT}
+                  fill={target === column ? 'var(--rule)' : 'transparent'}
+                />
                 {isKey && <path d="M9 5.5h7M9 8.5h7M9 11.5h7" stroke="var(--ink)" strokeWidth={1.3} />}
-                <text x={22} y={12.5} fontSize={11.5} fill="var(--ink)" textDecoration={isKey ? 'underline' : undefined}>
+                <text
+                  x={22}
+                  y={12.5}
+                  fontSize={11.5}
+                  fill="var(--ink)"
+                  textDecoration={isKey ? 'underline' : undefined}
+                >
                   {column.length > 22 ? `${column.slice(0, 21)}…` : column}
                 </text>
               </g>
             );
           })}
-          <text x={22} y={HEAD_HEIGHT + card.listed.length * ROW_HEIGHT + 13} fontSize={11} fill="var(--soft)">
+          <text
+            x={22}
+            y={HEAD_HEIGHT + card.listed.length * ROW_HEIGHT + 13}
+            fontSize={11}
+            fill="var(--soft)"
+          >
             {others > 0 ? `${others} more` : ''}
           </text>
         </>

@@ -21,7 +21,9 @@ function overlaps(model: Model): string[] {
   return cards.flatMap((a, i) =>
     cards
       .slice(i + 1)
-      .filter((b) => a.x < b.x + b.width && b.x < a.x + a.width && a.y < b.y + b.height && b.y < a.y + a.height)
+      .filter(
+        (b) => a.x < b.x + b.width && b.x < a.x + a.width && a.y < b.y + b.height && b.y < a.y + a.height,
+      )
       .map((b) => `${a.table.name} ${b.table.name}`),
   );
 }
@@ -45,13 +47,20 @@ test('what nothing leads to stands beside the facts, not among them', () => {
   const model: Model = {
     crease: 1,
     name: 'm',
-    tables: [...facts, table('a', 'dimension'), table('b', 'dimension'), table('alone', 'dimension'), table('log', 'staging')],
+    tables: [
+      ...facts,
+      table('a', 'dimension'),
+      table('b', 'dimension'),
+      table('alone', 'dimension'),
+      table('log', 'staging'),
+    ],
     relationships: facts.flatMap((f) => [relate(f.name, 'a'), relate(f.name, 'b')]),
   };
   const { cards } = layOutStars(model);
   const x = (name: string) => cards.find((c) => c.table.name === name)!.x;
   const xs = facts.map((f) => x(f.name));
-  for (const name of ['alone', 'log']) expect(x(name) < Math.min(...xs) || x(name) > Math.max(...xs)).toBe(true);
+  for (const name of ['alone', 'log'])
+    expect(x(name) < Math.min(...xs) || x(name) > Math.max(...xs)).toBe(true);
   expect(x('alone')).not.toBe(x('log'));
 });
 
@@ -72,6 +81,8 @@ test('no two cards overlap, the same model gives the same picture, and many tabl
 });
 
 test('a model without facts, and one without tables, can be drawn', () => {
-  expect(overlaps({ crease: 1, name: 'm', tables: [table('x', 'staging'), table('y', 'staging')] })).toEqual([]);
+  expect(overlaps({ crease: 1, name: 'm', tables: [table('x', 'staging'), table('y', 'staging')] })).toEqual(
+    [],
+  );
   expect(layOutStars({ crease: 1, name: 'm', tables: [] })).toEqual({ cards: [], edges: [] });
 });

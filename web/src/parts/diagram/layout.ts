@@ -39,8 +39,12 @@ export type Positions = ReadonlyMap<string, { readonly x: number; readonly y: nu
 /** Columns listed on a card: those that make relationships and keys, or all. */
 export function listedColumns(model: Model, table: Table, detail: Detail = 'keys'): string[] {
   if (detail === 'columns') return table.columns.slice(0, MOST_LISTED).map((c) => c.name);
-  const ends = (model.relationships ?? []).flatMap((r) => [r.from, r.to]).filter((end) => sameName(end.table, table.name));
-  const wanted = new Set([...(table.key ?? []), ...ends.flatMap((end) => end.columns)].map((c) => c.toLowerCase()));
+  const ends = (model.relationships ?? [])
+    .flatMap((r) => [r.from, r.to])
+    .filter((end) => sameName(end.table, table.name));
+  const wanted = new Set(
+    [...(table.key ?? []), ...ends.flatMap((end) => end.columns)].map((c) => c.toLowerCase()),
+  );
   return table.columns.filter((c) => wanted.has(c.name.toLowerCase())).map((c) => c.name);
 }
 
@@ -49,9 +53,18 @@ export function listedColumns(model: Model, table: Table, detail: Detail = 'keys
  * leads to stands below. Within a column, cards lie near the middle of those that they are joined with (barycentre method
  * of Sugiyama, Tagawa and Toda, 1981). The same model gives the same picture. Cards that somebody has put somewhere stay there.
  */
-export function layOutStars(model: Model, detail: Detail = 'keys', positions: Positions = new Map()): { cards: Card[]; edges: Edge[] } {
+export function layOutStars(
+  model: Model,
+  detail: Detail = 'keys',
+  positions: Positions = new Map(),
+): { cards: Card[]; edges: Edge[] } {
   const joined = joins(model);
-  const heights = new Map(model.tables.map((t) => [t.name, HEAD_HEIGHT + ROW_HEIGHT * (listedColumns(model, t, detail).length + 1) + 6]));
+  const heights = new Map(
+    model.tables.map((t) => [
+      t.name,
+      HEAD_HEIGHT + ROW_HEIGHT * (listedColumns(model, t, detail).length + 1) + 6,
+    ]),
+  );
   const columns = assignColumns(model, joined, heights);
   orderColumns(columns, joined, heights);
   const cards: Card[] = [];
@@ -63,7 +76,14 @@ export function layOutStars(model: Model, detail: Detail = 'keys', positions: Po
       for (const table of stack) {
         const height = heights.get(table.name)!;
         const put = positions.get(table.name.toLowerCase());
-        cards.push({ table, x: put?.x ?? x, y: put?.y ?? y, width: CARD_WIDTH, height, listed: listedColumns(model, table, detail) });
+        cards.push({
+          table,
+          x: put?.x ?? x,
+          y: put?.y ?? y,
+          width: CARD_WIDTH,
+          height,
+          listed: listedColumns(model, table, detail),
+        });
         y += height + GAP_Y;
       }
       x += CARD_WIDTH + GAP_X;
@@ -72,7 +92,10 @@ export function layOutStars(model: Model, detail: Detail = 'keys', positions: Po
   const byName = new Map(cards.map((c) => [c.table.name.toLowerCase(), c]));
   const between = new Map<string, number>();
   const edges = (model.relationships ?? []).flatMap((relationship): Edge[] => {
-    const [from, to] = [byName.get(relationship.from.table.toLowerCase()), byName.get(relationship.to.table.toLowerCase())];
+    const [from, to] = [
+      byName.get(relationship.from.table.toLowerCase()),
+      byName.get(relationship.to.table.toLowerCase()),
+    ];
     if (!from || !to) return [];
     const pair = JSON.stringify([from.table.name, to.table.name].sort());
     const place = between.get(pair) ?? 0;
@@ -105,7 +128,9 @@ type Joins = ReadonlyMap<string, ReadonlySet<string>>;
 function joins(model: Model): Joins {
   const found = new Map(model.tables.map((t) => [t.name, new Set<string>()]));
   for (const r of model.relationships ?? []) {
-    const [a, b] = [r.from.table, r.to.table].map((name) => model.tables.find((t) => sameName(t.name, name))?.name);
+    const [a, b] = [r.from.table, r.to.table].map(
+      (name) => model.tables.find((t) => sameName(t.name, name))?.name,
+    );
     if (a === undefined || b === undefined || a === b) continue;
     found.get(a)!.add(b);
     found.get(b)!.add(a);
@@ -114,7 +139,11 @@ function joins(model: Model): Joins {
 }
 
 /** Column 0 holds the facts; dimensions next to them go left and right in turn, the widest shared first; others follow their neighbour outwards. */
-function assignColumns(model: Model, joined: Joins, heights: ReadonlyMap<string, number>): Map<number, Table[]> {
+function assignColumns(
+  model: Model,
+  joined: Joins,
+  heights: ReadonlyMap<string, number>,
+): Map<number, Table[]> {
   const column = new Map<string, number>();
   const facts = model.tables.filter((t) => t.role === 'fact');
   facts.forEach((t) => column.set(t.name, 0));
@@ -141,7 +170,10 @@ function assignColumns(model: Model, joined: Joins, heights: ReadonlyMap<string,
   const beyond = [...new Set(column.values())].filter((at) => at !== 0);
   const places = beyond.length > 0 ? beyond : facts.length > 0 ? [0, 1, -1] : [0, 1, 2, 3];
   const tall = new Map(
-    places.map((at) => [at, [...column].filter(([, c]) => c === at).reduce((sum, [name]) => sum + heights.get(name)!, 0)]),
+    places.map((at) => [
+      at,
+      [...column].filter(([, c]) => c === at).reduce((sum, [name]) => sum + heights.get(name)!, 0),
+    ]),
   );
   for (const t of alone) {
     const at = places.reduce((a, b) => (tall.get(b)! < tall.get(a)! ? b : a));
@@ -157,7 +189,11 @@ const shares = (table: Table, facts: readonly Table[], joined: Joins): number =>
   facts.filter((f) => joined.get(f.name)!.has(table.name)).length;
 
 /** Orders the tables of each column: columns outward from the facts, each ordered by the middle of the neighbours nearer to the facts. */
-function orderColumns(columns: Map<number, Table[]>, joined: Joins, heights: ReadonlyMap<string, number>): void {
+function orderColumns(
+  columns: Map<number, Table[]>,
+  joined: Joins,
+  heights: ReadonlyMap<string, number>,
+): void {
   const middle = new Map<string, number>();
   const stack = (tables: readonly Table[]) => {
     const total = tables.reduce((sum, t) => sum + heights.get(t.name)! + GAP_Y, -GAP_Y);

@@ -30,7 +30,8 @@ export function diagramSvg(title: string): { text: string; width: number; height
   const copy = scene.cloneNode(true) as SVGGElement;
   copy.removeAttribute('transform');
   for (const element of [copy, ...copy.querySelectorAll('*')]) {
-    for (const name of ['class', 'tabindex', 'role', 'aria-label', 'aria-pressed', 'data-column']) element.removeAttribute(name);
+    for (const name of ['class', 'tabindex', 'role', 'aria-label', 'aria-pressed', 'data-column'])
+      element.removeAttribute(name);
     for (const { name, value: text } of [...element.attributes])
       if (text.includes('var('))
         element.setAttribute(

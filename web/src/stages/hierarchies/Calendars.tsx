@@ -20,7 +20,8 @@ export function Calendars() {
   const { model } = useModel();
   const calendars = model.calendars ?? [];
   const candidates = model.tables.filter(
-    (t) => t.role === 'dimension' && !calendars.some((c) => sameName(c.table, t.name)) && dayOf(t) !== undefined,
+    (t) =>
+      t.role === 'dimension' && !calendars.some((c) => sameName(c.table, t.name)) && dayOf(t) !== undefined,
   );
   return (
     <div className="min-h-0 flex-1 overflow-auto">
@@ -32,7 +33,8 @@ export function Calendars() {
       ))}
       {calendars.length === 0 && candidates.length === 0 && (
         <p className="p-4 text-soft">
-          No table has a day as its key. Generate a calendar on the Intake stage, or choose a day column as the key of a dimension.
+          No table has a day as its key. Generate a calendar on the Intake stage, or choose a day column as
+          the key of a dimension.
         </p>
       )}
       <DaysWithout />
@@ -60,7 +62,12 @@ function Recognise({ table }: { table: Table }) {
       </span>
       <button
         className="btn"
-        onClick={() => void edit([{ do: 'put-calendar', value: { table: table.name, day } }], `${table.name} is a calendar`)}
+        onClick={() =>
+          void edit(
+            [{ do: 'put-calendar', value: { table: table.name, day } }],
+            `${table.name} is a calendar`,
+          )
+        }
       >
         It is one
       </button>
@@ -72,12 +79,15 @@ function CalendarCard({ calendar }: { calendar: Calendar }) {
   const { model, names, edit } = useModel();
   const [numbered, setNumbered] = useState(false);
   const [removing, setRemoving] = useState(false);
-  const followers = useSharedCalendars().data?.followers.filter((f) => sameName(f.table, calendar.table)) ?? [];
+  const followers =
+    useSharedCalendars().data?.followers.filter((f) => sameName(f.table, calendar.table)) ?? [];
   const table = names.table(calendar.table);
   if (!table) return <p className="p-4 text-vermilion">The calendar {calendar.table} is gone.</p>;
   const fiscal = calendar.fiscalYear;
   const own = (model.hierarchies ?? []).filter((h) => sameName(h.table, table.name));
-  const missing = usualHierarchies(table, calendar.day, numbered).filter((h) => !own.some((o) => sameName(o.name, h.name)));
+  const missing = usualHierarchies(table, calendar.day, numbered).filter(
+    (h) => !own.some((o) => sameName(o.name, h.name)),
+  );
   const hanging = hangingOn(new FormulaChecker(model), table.name);
   const put = (next: Calendar, says: string) => void edit([{ do: 'put-calendar', value: next }], says);
   const setFiscal = (change: Partial<NonNullable<Calendar['fiscalYear']>>) => {
@@ -91,7 +101,11 @@ function CalendarCard({ calendar }: { calendar: Calendar }) {
   const setDefault = (name: string) => {
     const changed = own.filter((h) => (h.default === true) !== (h.name === name));
     void edit(
-      changed.map((h): Edit[number] => ({ do: 'put-hierarchies', name: h.name, value: { ...h, default: h.name === name } })),
+      changed.map((h): Edit[number] => ({
+        do: 'put-hierarchies',
+        name: h.name,
+        value: { ...h, default: h.name === name },
+      })),
       `${name} is the default hierarchy of ${table.name}`,
     );
   };
@@ -99,7 +113,10 @@ function CalendarCard({ calendar }: { calendar: Calendar }) {
     <section aria-label={`Calendar ${table.name}`} className="border-b border-rule px-4 py-3">
       <h2 className="mb-2 text-[15px]">{table.name}</h2>
       <LinkNote calendar={calendar} />
-      <fieldset disabled={calendar.follows !== undefined} className="grid grid-cols-[150px_1fr] items-center gap-x-3 gap-y-2">
+      <fieldset
+        disabled={calendar.follows !== undefined}
+        className="grid grid-cols-[150px_1fr] items-center gap-x-3 gap-y-2"
+      >
         <label htmlFor={`day-${table.name}`} className="text-soft">
           its day is
         </label>
@@ -108,7 +125,9 @@ function CalendarCard({ calendar }: { calendar: Calendar }) {
             id={`day-${table.name}`}
             className="field"
             value={calendar.day}
-            onChange={(e) => put({ ...calendar, day: e.target.value }, `the day of ${table.name} is ${e.target.value}`)}
+            onChange={(e) =>
+              put({ ...calendar, day: e.target.value }, `the day of ${table.name} is ${e.target.value}`)
+            }
           >
             {table.columns
               .filter((c) => c.type === 'date' || sameName(c.name, calendar.day))
@@ -173,7 +192,10 @@ function CalendarCard({ calendar }: { calendar: Calendar }) {
               className="btn h-[24px]"
               onClick={() =>
                 void edit(
-                  others.map((c): Edit[number] => ({ do: 'put-calendar', value: { ...c, fiscalYear: fiscal } })),
+                  others.map((c): Edit[number] => ({
+                    do: 'put-calendar',
+                    value: { ...c, fiscalYear: fiscal },
+                  })),
                   'one fiscal year for all calendars',
                 )
               }
@@ -186,8 +208,17 @@ function CalendarCard({ calendar }: { calendar: Calendar }) {
         <span className="flex flex-wrap items-center gap-2">
           {own.length === 0 && <span className="text-soft">none yet</span>}
           {own.map((h) => (
-            <label key={h.name} className="flex items-center gap-1" title="The one that trials and targets take when none is named">
-              <input type="radio" name={`default-${table.name}`} checked={h.default === true} onChange={() => setDefault(h.name)} />
+            <label
+              key={h.name}
+              className="flex items-center gap-1"
+              title="The one that trials and targets take when none is named"
+            >
+              <input
+                type="radio"
+                name={`default-${table.name}`}
+                checked={h.default === true}
+                onChange={() => setDefault(h.name)}
+              />
               {h.name}
               {h.default && <span className="text-soft">(default)</span>}
             </label>
@@ -202,7 +233,12 @@ function CalendarCard({ calendar }: { calendar: Calendar }) {
                   key={h.name}
                   className="btn h-[24px]"
                   title={h.levels!.map((l) => l.name).join(' › ')}
-                  onClick={() => void edit([{ do: 'put-hierarchies', name: null, value: { ...h } }], `add ${h.name} to ${table.name}`)}
+                  onClick={() =>
+                    void edit(
+                      [{ do: 'put-hierarchies', name: null, value: { ...h } }],
+                      `add ${h.name} to ${table.name}`,
+                    )
+                  }
                 >
                   Add {h.name}
                 </button>
@@ -218,7 +254,11 @@ function CalendarCard({ calendar }: { calendar: Calendar }) {
       <div className="mt-2 grid grid-cols-[150px_1fr] items-center gap-x-3">
         <span className="text-soft">on it hang</span>
         <span>
-          {hanging.length + followers.length === 0 ? <span className="text-soft">nothing</span> : summary(hanging)}
+          {hanging.length + followers.length === 0 ? (
+            <span className="text-soft">nothing</span>
+          ) : (
+            summary(hanging)
+          )}
           {followers.length > 0 &&
             `${hanging.length > 0 ? ', and ' : ''}the calendars of ${followers.map((f) => f.title).join(', ')}, which follow it`}
           {!removing && (
@@ -243,7 +283,10 @@ function CalendarCard({ calendar }: { calendar: Calendar }) {
             <button
               className="btn"
               onClick={() =>
-                void edit([{ do: 'remove-calendar', table: calendar.table }], `${table.name} is no calendar`).then(() => setRemoving(false))
+                void edit(
+                  [{ do: 'remove-calendar', table: calendar.table }],
+                  `${table.name} is no calendar`,
+                ).then(() => setRemoving(false))
               }
             >
               It is no calendar
@@ -261,7 +304,11 @@ function CalendarCard({ calendar }: { calendar: Calendar }) {
 function summary(hanging: ReturnType<typeof hangingOn>): string {
   return [...Map.groupBy(hanging, (h) => h.kind)]
     .map(([kind, list]) =>
-      kind === 'hierarchy' ? (list.length === 1 ? '1 hierarchy' : `${list.length} hierarchies`) : many(list.length, kind),
+      kind === 'hierarchy'
+        ? list.length === 1
+          ? '1 hierarchy'
+          : `${list.length} hierarchies`
+        : many(list.length, kind),
     )
     .join(', ');
 }

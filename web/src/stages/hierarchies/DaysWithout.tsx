@@ -21,7 +21,10 @@ export function DaysWithout() {
       to: { table: calendar!.table, columns: [calendar!.day] },
       ...(reached ? { default: false } : {}),
     };
-    void edit([{ do: 'put-relationships', name: null, value }], `relate ${table.name}.${column} to ${calendar!.table}`);
+    void edit(
+      [{ do: 'put-relationships', name: null, value }],
+      `relate ${table.name}.${column} to ${calendar!.table}`,
+    );
   };
   return (
     <section aria-label="Days without a calendar" className="border-b border-rule px-4 py-3">
@@ -40,7 +43,11 @@ export function DaysWithout() {
             ) : (
               <button
                 className="btn h-[24px]"
-                onClick={() => void navigate(`/m/${id}/intake?view=calendar&of=${encodeURIComponent(`${table.name}.${column}`)}`)}
+                onClick={() =>
+                  void navigate(
+                    `/m/${id}/intake?view=calendar&of=${encodeURIComponent(`${table.name}.${column}`)}`,
+                  )
+                }
               >
                 Generate one for it
               </button>
@@ -54,10 +61,14 @@ export function DaysWithout() {
 
 function daysWithout(model: Model): { table: Table; column: string }[] {
   const refers = (table: Table, column: string): boolean =>
-    (model.relationships ?? []).some((r) => sameName(r.from.table, table.name) && r.from.columns.some((c) => sameName(c, column)));
+    (model.relationships ?? []).some(
+      (r) => sameName(r.from.table, table.name) && r.from.columns.some((c) => sameName(c, column)),
+    );
   return model.tables
     .filter((t) => t.role === 'fact')
     .flatMap((table) =>
-      table.columns.filter((c) => c.type === 'date' && !c.hidden && !refers(table, c.name)).map((c) => ({ table, column: c.name })),
+      table.columns
+        .filter((c) => c.type === 'date' && !c.hidden && !refers(table, c.name))
+        .map((c) => ({ table, column: c.name })),
     );
 }

@@ -18,7 +18,8 @@ export function FoundLevels({ table, onTry }: { table: string; onTry: (hierarchy
     (model.hierarchies ?? []).some(
       (h) =>
         h.table === chain.table &&
-        JSON.stringify((h.levels ?? []).map((l) => l.column)) === JSON.stringify(chain.levels.map((l) => l.path)),
+        JSON.stringify((h.levels ?? []).map((l) => l.column)) ===
+          JSON.stringify(chain.levels.map((l) => l.path)),
     );
   if (error) return <p className="border-b border-rule p-4 text-soft">{error.message}</p>;
   if (!data) return <p className="border-b border-rule p-4 text-soft">Comparing columns …</p>;
@@ -26,7 +27,9 @@ export function FoundLevels({ table, onTry }: { table: string; onTry: (hierarchy
   return (
     <section aria-label="Found in the rows" className="border-b border-rule px-4 py-3">
       <h2 className="mb-1 text-[15px]">Found in the rows{table === '' ? '' : ` of ${table}`}</h2>
-      {chains.length === 0 && data.near.length === 0 && <p className="text-soft">No other columns lie in each other.</p>}
+      {chains.length === 0 && data.near.length === 0 && (
+        <p className="text-soft">No other columns lie in each other.</p>
+      )}
       <ul>
         {chains.map((chain) => (
           <li key={JSON.stringify(chain)} className="flex items-baseline gap-3 py-[3px]">
@@ -52,7 +55,8 @@ export function FoundLevels({ table, onTry }: { table: string; onTry: (hierarchy
               <li key={`${n.table}.${n.lower}.${n.upper}`} className="flex items-baseline gap-3 py-[2px]">
                 <span className="min-w-0 flex-1">
                   {table === '' && <b>{n.table}: </b>}
-                  each {n.lower} lies in one {n.upper}, but for {many(n.rows, 'row')} of {many(n.members, 'member')}
+                  each {n.lower} lies in one {n.upper}, but for {many(n.rows, 'row')} of{' '}
+                  {many(n.members, 'member')}
                 </span>
                 <button
                   className="btn btn-bare shrink-0"

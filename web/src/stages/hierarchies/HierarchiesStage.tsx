@@ -31,9 +31,13 @@ export function HierarchiesStage() {
   const stored = named ?? hierarchies[0];
   const current = tried ?? stored;
   const dimension =
-    selection?.kind === 'table' ? selection.name : (model.tables.find((t) => t.role === 'dimension') ?? model.tables[0])?.name;
+    selection?.kind === 'table'
+      ? selection.name
+      : (model.tables.find((t) => t.role === 'dimension') ?? model.tables[0])?.name;
   const isBroken = (h: Hierarchy) =>
-    (claims?.claims ?? []).some((c) => c.verdict === 'broken' && c.about.some((a) => a.hierarchy === pathOf(h)));
+    (claims?.claims ?? []).some(
+      (c) => c.verdict === 'broken' && c.about.some((a) => a.hierarchy === pathOf(h)),
+    );
   const begin = () => {
     if (dimension === undefined) return;
     setView(undefined);
@@ -42,12 +46,20 @@ export function HierarchiesStage() {
   const keep = async () => {
     if (!tried) return;
     const value = { ...tried, name: tried.name.trim() };
-    if (!(await edit([{ do: 'put-hierarchies', name: null, value }], `keep the hierarchy ${value.name} of ${value.table}`))) return;
+    if (
+      !(await edit(
+        [{ do: 'put-hierarchies', name: null, value }],
+        `keep the hierarchy ${value.name} of ${value.table}`,
+      ))
+    )
+      return;
     setTried(undefined);
     select({ kind: 'hierarchy', name: pathOf(value) });
   };
   const change = (next: Hierarchy, says: string) =>
-    tried ? setTried(next) : void edit([{ do: 'put-hierarchies', name: stored!.name, value: { ...next } }], says);
+    tried
+      ? setTried(next)
+      : void edit([{ do: 'put-hierarchies', name: stored!.name, value: { ...next } }], says);
   const shown = view === 'calendars' && !tried ? 'calendars' : 'hierarchy';
   const design = (
     <>
@@ -93,7 +105,14 @@ export function HierarchiesStage() {
         <Calendars />
       ) : (
         <>
-          {tried && <TriedHead tried={tried} onChange={setTried} onKeep={() => void keep()} onLeave={() => setTried(undefined)} />}
+          {tried && (
+            <TriedHead
+              tried={tried}
+              onChange={setTried}
+              onKeep={() => void keep()}
+              onLeave={() => setTried(undefined)}
+            />
+          )}
           {!current && (
             <Blank
               act={
@@ -102,8 +121,8 @@ export function HierarchiesStage() {
                 </button>
               }
             >
-              No hierarchies yet. A hierarchy stacks columns of a dimension, such as region over district over branch, or follows a parent
-              column.
+              No hierarchies yet. A hierarchy stacks columns of a dimension, such as region over district over
+              branch, or follows a parent column.
             </Blank>
           )}
           {current &&
@@ -118,12 +137,17 @@ export function HierarchiesStage() {
             ))}
           {stored && !tried && (
             <footer className="flex items-center gap-3 border-t border-rule px-4 py-2">
-              <label className="flex items-center gap-1 text-soft" title="The one that trials and targets take when none is named">
+              <label
+                className="flex items-center gap-1 text-soft"
+                title="The one that trials and targets take when none is named"
+              >
                 <input
                   type="checkbox"
                   checked={stored.default === true}
                   onChange={(e) => {
-                    const same = hierarchies.filter((h) => h.table === stored.table && h !== stored && h.default);
+                    const same = hierarchies.filter(
+                      (h) => h.table === stored.table && h !== stored && h.default,
+                    );
                     void edit(
                       [stored, ...(e.target.checked ? same : [])].map((h) => ({
                         do: 'put-hierarchies' as const,
@@ -140,9 +164,10 @@ export function HierarchiesStage() {
               <button
                 className="btn"
                 onClick={() =>
-                  void edit([{ do: 'remove-hierarchies', name: pathOf(stored) }], `remove the hierarchy ${pathOf(stored)}`).then(
-                    (done) => done && select(undefined),
-                  )
+                  void edit(
+                    [{ do: 'remove-hierarchies', name: pathOf(stored) }],
+                    `remove the hierarchy ${pathOf(stored)}`,
+                  ).then((done) => done && select(undefined))
                 }
               >
                 Remove the hierarchy
@@ -159,11 +184,18 @@ export function HierarchiesStage() {
       design={design}
       evidence={
         <EvidenceLeaf>
-          {current && shown === 'hierarchy' && <MemberTree key={tried ? 'tried' : pathOf(current)} hierarchy={current} />}
+          {current && shown === 'hierarchy' && (
+            <MemberTree key={tried ? 'tried' : pathOf(current)} hierarchy={current} />
+          )}
           {(tried !== undefined || (!current && model.tables.length > 0)) && (
             <FoundLevels
               table={tried?.table ?? ''}
-              onTry={(h) => setTried({ ...h, name: tried?.name || `${h.levels?.[0]?.name ?? ''} to ${h.levels?.at(-1)?.name ?? ''}` })}
+              onTry={(h) =>
+                setTried({
+                  ...h,
+                  name: tried?.name || `${h.levels?.[0]?.name ?? ''} to ${h.levels?.at(-1)?.name ?? ''}`,
+                })
+              }
             />
           )}
         </EvidenceLeaf>
@@ -186,7 +218,9 @@ function TriedHead({
 }) {
   const { model } = useModel();
   const table = model.tables.find((t) => t.name === tried.table);
-  const taken = (model.hierarchies ?? []).some((h) => sameName(h.table, tried.table) && sameName(h.name, tried.name.trim()));
+  const taken = (model.hierarchies ?? []).some(
+    (h) => sameName(h.table, tried.table) && sameName(h.name, tried.name.trim()),
+  );
   const empty = tried.parent === undefined && (tried.levels ?? []).length === 0;
   return (
     <form
@@ -222,7 +256,12 @@ function TriedHead({
           onChange(
             e.target.value === ''
               ? { name: tried.name, table: tried.table, levels: [] }
-              : { name: tried.name, table: tried.table, parent: e.target.value, ...(table?.label ? { label: table.label } : {}) },
+              : {
+                  name: tried.name,
+                  table: tried.table,
+                  parent: e.target.value,
+                  ...(table?.label ? { label: table.label } : {}),
+                },
           )
         }
       >

@@ -18,18 +18,29 @@ export function LevelForm({
   const [name, setName] = useState(level.name);
   const keys = level.key === undefined ? [] : [level.key].flat();
   const fault =
-    name.trim() === '' ? 'a level needs a name' : taken.some((t) => sameName(t, name.trim())) ? 'another level is called so' : '';
+    name.trim() === ''
+      ? 'a level needs a name'
+      : taken.some((t) => sameName(t, name.trim()))
+        ? 'another level is called so'
+        : '';
   const put = (change: Partial<Level>, says: string) => {
     const next = { ...level, ...change };
     const { key, orderBy, ...rest } = next;
     const told = key === undefined ? [] : [key].flat();
     onChange(
-      { ...rest, ...(told.length === 0 ? {} : { key: told.length === 1 ? told[0]! : told }), ...(orderBy ? { orderBy } : {}) },
+      {
+        ...rest,
+        ...(told.length === 0 ? {} : { key: told.length === 1 ? told[0]! : told }),
+        ...(orderBy ? { orderBy } : {}),
+      },
       says,
     );
   };
   const putKeys = (next: readonly string[]) =>
-    put({ key: [...next] }, `members of ${level.name} are told apart by ${next.length === 0 ? 'what is shown' : next.join(', ')}`);
+    put(
+      { key: [...next] },
+      `members of ${level.name} are told apart by ${next.length === 0 ? 'what is shown' : next.join(', ')}`,
+    );
   const options = columns.map((c) => (
     <option key={c.path} value={c.path}>
       {c.path}
@@ -50,7 +61,9 @@ export function LevelForm({
           value={name}
           onChange={(e) => setName(e.target.value)}
           onBlur={() =>
-            fault === '' && name.trim() !== level.name && put({ name: name.trim() }, `the level ${level.name} is called ${name.trim()}`)
+            fault === '' &&
+            name.trim() !== level.name &&
+            put({ name: name.trim() }, `the level ${level.name} is called ${name.trim()}`)
           }
           onKeyDown={(e) => e.key === 'Enter' && e.currentTarget.blur()}
         />
@@ -65,14 +78,21 @@ export function LevelForm({
         value={level.column}
         onChange={(e) => put({ column: e.target.value }, `the level ${level.name} shows ${e.target.value}`)}
       >
-        {!columns.some((c) => c.path === level.column) && <option value={level.column}>{level.column}</option>}
+        {!columns.some((c) => c.path === level.column) && (
+          <option value={level.column}>{level.column}</option>
+        )}
         {options}
       </select>
       <span className="text-soft">told apart by</span>
       <span className="flex flex-wrap items-center gap-1">
         {keys.length === 0 && <span className="text-soft">what is shown</span>}
         {keys.map((k) => (
-          <button key={k} className="btn h-[24px]" title="Take it out of the key" onClick={() => putKeys(keys.filter((x) => x !== k))}>
+          <button
+            key={k}
+            className="btn h-[24px]"
+            title="Take it out of the key"
+            onClick={() => putKeys(keys.filter((x) => x !== k))}
+          >
             {k} <span aria-hidden>×</span>
           </button>
         ))}

@@ -15,7 +15,13 @@ const LEVEL = 'application/x-crease-level';
 const COLUMN = 'application/x-crease-column';
 
 /** Levels as rungs whose width is the number of members: columns are dragged in, rungs are dragged to another place. */
-export function LevelStack({ hierarchy: h, onChange }: { hierarchy: Hierarchy; onChange: (levels: Level[], says: string) => void }) {
+export function LevelStack({
+  hierarchy: h,
+  onChange,
+}: {
+  hierarchy: Hierarchy;
+  onChange: (levels: Level[], says: string) => void;
+}) {
   const levels = h.levels ?? [];
   const { data, error } = useFacts(h);
   const [open, setOpen] = useState<number>();
@@ -58,12 +64,21 @@ export function LevelStack({ hierarchy: h, onChange }: { hierarchy: Hierarchy; o
     onDrop: (e: DragEvent) => drop(e, at),
   });
   const gap = (at: number) => (
-    <span aria-hidden className={`block h-[6px] ${over === at ? 'bg-ink' : ''}`} style={{ margin: '0 20%' }} {...zone(at)} />
+    <span
+      aria-hidden
+      className={`block h-[6px] ${over === at ? 'bg-ink' : ''}`}
+      style={{ margin: '0 20%' }}
+      {...zone(at)}
+    />
   );
   return (
     <div className="flex min-h-0 flex-1">
       <div className="min-w-0 flex-1 overflow-auto p-4">
-        {error && <p className="mb-3 whitespace-pre-line border-l-4 border-vermilion bg-vermilion-wash px-3 py-1">{error.message}</p>}
+        {error && (
+          <p className="mb-3 whitespace-pre-line border-l-4 border-vermilion bg-vermilion-wash px-3 py-1">
+            {error.message}
+          </p>
+        )}
         <ol aria-label="Levels from the top">
           {levels.map((level, i) => {
             const f = factOf(level, i);
@@ -91,19 +106,25 @@ export function LevelStack({ hierarchy: h, onChange }: { hierarchy: Hierarchy; o
                       title={`column ${level.column}${level.key === undefined ? '' : `, told apart by ${[level.key].flat().join(', ')}`}${level.orderBy ? `, ordered by ${level.orderBy}` : ''}. Drag it to another place, or Alt with an arrow`}
                     >
                       <span className="min-w-0 truncate font-serif font-semibold">{level.name}</span>
-                      <span className="whitespace-nowrap tabular-nums text-soft">{f ? many(f.members, 'member') : ''}</span>
+                      <span className="whitespace-nowrap tabular-nums text-soft">
+                        {f ? many(f.members, 'member') : ''}
+                      </span>
                     </button>
                   </span>
                   <span className="w-[150px] text-[12px]">
                     {f && f.torn > 0 && (
                       <span className="block text-vermilion">
-                        <VerdictMark verdict="broken" size={9} /> {many(f.torn, 'member')} in two of {levels[i - 1]?.name}
+                        <VerdictMark verdict="broken" size={9} /> {many(f.torn, 'member')} in two of{' '}
+                        {levels[i - 1]?.name}
                       </span>
                     )}
-                    {f && f.nulls > 0 && <span className="block text-soft">{many(f.nulls, 'row')} without: ragged</span>}
+                    {f && f.nulls > 0 && (
+                      <span className="block text-soft">{many(f.nulls, 'row')} without: ragged</span>
+                    )}
                     {f?.average !== undefined && (
                       <span className="block text-soft" title={`Most in ${cellText(f.most!.of)}`}>
-                        {f.average.toLocaleString(undefined, { maximumFractionDigits: 1 })} each, at most {count(f.most!.members)}
+                        {f.average.toLocaleString(undefined, { maximumFractionDigits: 1 })} each, at most{' '}
+                        {count(f.most!.members)}
                       </span>
                     )}
                     {(!f || (f.torn === 0 && f.nulls === 0 && f.average === undefined)) && (
@@ -111,13 +132,24 @@ export function LevelStack({ hierarchy: h, onChange }: { hierarchy: Hierarchy; o
                     )}
                   </span>
                   <span className="flex">
-                    <IconButton label={`Column, key and order of ${level.name}`} onClick={() => setOpen(open === i ? undefined : i)}>
+                    <IconButton
+                      label={`Column, key and order of ${level.name}`}
+                      onClick={() => setOpen(open === i ? undefined : i)}
+                    >
                       <SlidersHorizontal size={13} aria-hidden />
                     </IconButton>
-                    <IconButton label={`Move ${level.name} up`} disabled={i === 0} onClick={() => move(i, i - 1)}>
+                    <IconButton
+                      label={`Move ${level.name} up`}
+                      disabled={i === 0}
+                      onClick={() => move(i, i - 1)}
+                    >
                       <ArrowUp size={13} aria-hidden />
                     </IconButton>
-                    <IconButton label={`Move ${level.name} down`} disabled={i === levels.length - 1} onClick={() => move(i, i + 1)}>
+                    <IconButton
+                      label={`Move ${level.name} down`}
+                      disabled={i === levels.length - 1}
+                      onClick={() => move(i, i + 1)}
+                    >
                       <ArrowDown size={13} aria-hidden />
                     </IconButton>
                     <IconButton
@@ -154,7 +186,9 @@ export function LevelStack({ hierarchy: h, onChange }: { hierarchy: Hierarchy; o
           className={`mt-2 border border-dashed px-3 py-3 text-center text-soft ${over === levels.length ? 'border-ink bg-raised' : 'border-rule-strong'}`}
           {...zone(levels.length)}
         >
-          {levels.length === 0 ? 'Drag a column here, the topmost level first, or click one' : 'Drag a column here, or between two levels'}
+          {levels.length === 0
+            ? 'Drag a column here, the topmost level first, or click one'
+            : 'Drag a column here, or between two levels'}
         </div>
       </div>
       <Palette columns={columns} levels={levels} table={h.table} onAdd={(path) => add(path)} />
@@ -174,7 +208,13 @@ function IconButton({
   children: React.ReactNode;
 }) {
   return (
-    <button className="btn btn-bare px-1" disabled={disabled} onClick={onClick} aria-label={label} title={label}>
+    <button
+      className="btn btn-bare px-1"
+      disabled={disabled}
+      onClick={onClick}
+      aria-label={label}
+      title={label}
+    >
       {children}
     </button>
   );
@@ -195,7 +235,9 @@ function Palette({
   onAdd: (path: string) => void;
 }) {
   const [search, setSearch] = useState('');
-  const left = columns.filter((c) => !levels.some((l) => l.column === c.path) && c.path.toLowerCase().includes(search.toLowerCase()));
+  const left = columns.filter(
+    (c) => !levels.some((l) => l.column === c.path) && c.path.toLowerCase().includes(search.toLowerCase()),
+  );
   const groups = Map.groupBy(left, (c) => c.table);
   return (
     <aside className="flex w-[172px] shrink-0 flex-col border-l border-rule" aria-label="Columns">

@@ -17,7 +17,11 @@ export function MemberTree({ hierarchy }: { hierarchy: Hierarchy }) {
   return (
     <section aria-label="Members" className="border-b border-rule px-4 py-3">
       <h2 className="mb-1 text-[15px]">Members of {hierarchy.name || 'the path that is tried'}</h2>
-      {empty ? <p className="text-soft">A first level shows its members here.</p> : <Branch key={askedOf(hierarchy)} hierarchy={hierarchy} path={[]} depth={0} />}
+      {empty ? (
+        <p className="text-soft">A first level shows its members here.</p>
+      ) : (
+        <Branch key={askedOf(hierarchy)} hierarchy={hierarchy} path={[]} depth={0} />
+      )}
     </section>
   );
 }
@@ -38,7 +42,12 @@ function Branch({ hierarchy, path, depth }: { hierarchy: Hierarchy; path: Key[];
     <ul role={depth === 0 ? 'tree' : 'group'} aria-label={depth === 0 ? 'Members' : undefined}>
       {data.members.length === 0 && depth === 0 && <li className="text-soft">no members</li>}
       {own && (
-        <li role="treeitem" aria-selected={false} className="py-[2px] text-soft" style={{ paddingLeft: depth * 16 + 16 }}>
+        <li
+          role="treeitem"
+          aria-selected={false}
+          className="py-[2px] text-soft"
+          style={{ paddingLeft: depth * 16 + 16 }}
+        >
           <i title="Rows that belong to the member itself">its own rows</i>
         </li>
       )}
@@ -46,25 +55,36 @@ function Branch({ hierarchy, path, depth }: { hierarchy: Hierarchy; path: Key[];
         const key = JSON.stringify(m.key);
         const isOpen = open.has(key);
         return (
-          <li key={key} role="treeitem" aria-expanded={m.children > 0 ? isOpen : undefined} aria-selected={false}>
+          <li
+            key={key}
+            role="treeitem"
+            aria-expanded={m.children > 0 ? isOpen : undefined}
+            aria-selected={false}
+          >
             <button
               className="rowlink flex items-center gap-1 py-[2px]"
               style={{ paddingLeft: depth * 16 }}
               disabled={m.children === 0}
-              onClick={() => setOpen((s) => (s.has(key) ? new Set([...s].filter((x) => x !== key)) : new Set([...s, key])))}
+              onClick={() =>
+                setOpen((s) => (s.has(key) ? new Set([...s].filter((x) => x !== key)) : new Set([...s, key])))
+              }
             >
               <ChevronRight
                 size={12}
                 aria-hidden
                 className={`shrink-0 transition-transform ${isOpen ? 'rotate-90' : ''} ${m.children === 0 ? 'opacity-0' : ''}`}
               />
-              <span className="min-w-0 truncate">{m.label === null ? <i className="text-soft">none</i> : String(m.label)}</span>
+              <span className="min-w-0 truncate">
+                {m.label === null ? <i className="text-soft">none</i> : String(m.label)}
+              </span>
               {m.parents && (
                 <span className="text-[11px] text-vermilion">
                   <VerdictMark verdict="broken" size={9} /> in {m.parents.join(' and ')}
                 </span>
               )}
-              <span className="ml-auto text-soft tabular-nums">{m.children > 0 ? count(m.children) : ''}</span>
+              <span className="ml-auto text-soft tabular-nums">
+                {m.children > 0 ? count(m.children) : ''}
+              </span>
             </button>
             {isOpen && <Branch hierarchy={hierarchy} path={[...path, m.key]} depth={depth + 1} />}
           </li>

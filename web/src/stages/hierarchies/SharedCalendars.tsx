@@ -23,9 +23,15 @@ export function LinkNote({ calendar }: { calendar: Calendar }) {
   const { follows: _, ...own } = calendar;
   const follow = async () => {
     try {
-      await mutate(await send<CalendarsState>(`/models/${id}/calendars/${encodeURIComponent(calendar.table)}/follow`, {}), {
-        revalidate: false,
-      });
+      await mutate(
+        await send<CalendarsState>(
+          `/models/${id}/calendars/${encodeURIComponent(calendar.table)}/follow`,
+          {},
+        ),
+        {
+          revalidate: false,
+        },
+      );
     } catch (error) {
       fail(error);
     }
@@ -35,12 +41,14 @@ export function LinkNote({ calendar }: { calendar: Calendar }) {
       <span className="flex-1">
         {link.model === null ? (
           <>
-            It followed <b>{calendar.follows.table}</b> of {link.title}, which is not in this workspace any more: it stands as it was.
+            It followed <b>{calendar.follows.table}</b> of {link.title}, which is not in this workspace any
+            more: it stands as it was.
           </>
         ) : (
           <>
-            It follows <b>{calendar.follows.table}</b> of <Link to={`/m/${link.model}/hierarchies?view=calendars`}>{link.title}</Link>:
-            whatever becomes of it there becomes of it here.
+            It follows <b>{calendar.follows.table}</b> of{' '}
+            <Link to={`/m/${link.model}/hierarchies?view=calendars`}>{link.title}</Link>: whatever becomes of
+            it there becomes of it here.
             {!link.inStep && ' At present it is not in step.'}
           </>
         )}
@@ -52,7 +60,9 @@ export function LinkNote({ calendar }: { calendar: Calendar }) {
       )}
       <button
         className="btn h-[24px]"
-        onClick={() => void edit([{ do: 'put-calendar', value: own }], `${calendar.table} is a copy of its own`)}
+        onClick={() =>
+          void edit([{ do: 'put-calendar', value: own }], `${calendar.table} is a copy of its own`)
+        }
       >
         Make it a copy
       </button>
@@ -71,8 +81,17 @@ export function OfferedCalendars() {
   if (offered.length === 0) return null;
   const take = async (of: (typeof offered)[number], how: 'link' | 'copy') => {
     try {
-      await send(`/models/${id}/calendars`, { base: state.revision.id, model: of.model, table: of.table, how });
-      tell({ tone: 'plain', text: `${how === 'link' ? 'Linked' : 'Copied'} ${of.table} of ${of.title}`, undo: true });
+      await send(`/models/${id}/calendars`, {
+        base: state.revision.id,
+        model: of.model,
+        table: of.table,
+        how,
+      });
+      tell({
+        tone: 'plain',
+        text: `${how === 'link' ? 'Linked' : 'Copied'} ${of.table} of ${of.title}`,
+        undo: true,
+      });
     } catch (error) {
       fail(error);
     }
@@ -81,7 +100,8 @@ export function OfferedCalendars() {
     <section aria-label="Calendars of other models" className="border-b border-rule px-4 py-3">
       <h2 className="mb-1 text-[15px]">Of other models</h2>
       <p className="mb-2 text-soft">
-        A link follows what becomes of the calendar there, its rows too. A copy is {model.title ?? model.name}’s own from then on.
+        A link follows what becomes of the calendar there, its rows too. A copy is {model.title ?? model.name}
+        ’s own from then on.
       </p>
       <ul>
         {offered.map((of) => (

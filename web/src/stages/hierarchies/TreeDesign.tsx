@@ -4,14 +4,25 @@ import { cellText, count, many } from '../../parts/text.ts';
 import { useFacts } from './useHierarchy.ts';
 
 /** A parent-child hierarchy: its columns, its depths and branches, and whether members show rows of their own. */
-export function TreeDesign({ hierarchy: h, onChange }: { hierarchy: Hierarchy; onChange: (next: Hierarchy, says: string) => void }) {
+export function TreeDesign({
+  hierarchy: h,
+  onChange,
+}: {
+  hierarchy: Hierarchy;
+  onChange: (next: Hierarchy, says: string) => void;
+}) {
   const { names } = useModel();
   const { data, error } = useFacts(h);
   const columns = (names.table(h.table)?.columns ?? []).map((c) => c.name);
   const facts = data?.levels ?? [];
   const most = Math.max(1, ...facts.map((f) => f.members));
   const tree = data?.tree;
-  const choose = (label: string, value: string | undefined, empty: string | undefined, set: (value: string) => void) => (
+  const choose = (
+    label: string,
+    value: string | undefined,
+    empty: string | undefined,
+    set: (value: string) => void,
+  ) => (
     <label className="flex items-center gap-2 text-soft">
       <span className="w-[74px]">{label}</span>
       <select className="field" value={value ?? ''} onChange={(e) => set(e.target.value)}>
@@ -28,9 +39,13 @@ export function TreeDesign({ hierarchy: h, onChange }: { hierarchy: Hierarchy; o
   };
   return (
     <div className="min-h-0 flex-1 overflow-auto p-4">
-      {error && <p className="mb-3 border-l-4 border-vermilion bg-vermilion-wash px-3 py-1">{error.message}</p>}
+      {error && (
+        <p className="mb-3 border-l-4 border-vermilion bg-vermilion-wash px-3 py-1">{error.message}</p>
+      )}
       <div className="mb-3 flex flex-wrap gap-x-5 gap-y-2">
-        {choose('parent in', h.parent, undefined, (parent) => onChange({ ...h, parent }, `members of ${h.name} hang on ${parent}`))}
+        {choose('parent in', h.parent, undefined, (parent) =>
+          onChange({ ...h, parent }, `members of ${h.name} hang on ${parent}`),
+        )}
         {choose('key', h.key, `the table's: ${names.table(h.table)?.key?.[0] ?? 'none'}`, (key) =>
           onChange(optional('key', key), `the key of ${h.name} is ${key || 'that of the table'}`),
         )}
@@ -43,7 +58,10 @@ export function TreeDesign({ hierarchy: h, onChange }: { hierarchy: Hierarchy; o
             className="field"
             value={h.ownRows ?? 'shown'}
             onChange={(e) =>
-              onChange({ ...h, ownRows: e.target.value as 'shown' | 'hidden' }, `own rows of members of ${h.name} are ${e.target.value}`)
+              onChange(
+                { ...h, ownRows: e.target.value as 'shown' | 'hidden' },
+                `own rows of members of ${h.name} are ${e.target.value}`,
+              )
             }
           >
             <option value="shown">shown among those below</option>
@@ -67,11 +85,18 @@ export function TreeDesign({ hierarchy: h, onChange }: { hierarchy: Hierarchy; o
         <>
           <p className="mt-3">
             {many(tree.members, 'member')}, {many(tree.roots, 'top')}, {count(tree.leaves)} with nobody below
-            {tree.onLoops > 0 && <span className="text-vermilion"> · {count(tree.onLoops)} on a loop or below one</span>}
-            {tree.unknownParents > 0 && (
-              <span className="text-vermilion"> · {count(tree.unknownParents)} with a parent that is no member</span>
+            {tree.onLoops > 0 && (
+              <span className="text-vermilion"> · {count(tree.onLoops)} on a loop or below one</span>
             )}
-            {tree.sharedLabels > 0 && <span className="text-vermilion"> · {many(tree.sharedLabels, 'label')} of several members</span>}
+            {tree.unknownParents > 0 && (
+              <span className="text-vermilion">
+                {' '}
+                · {count(tree.unknownParents)} with a parent that is no member
+              </span>
+            )}
+            {tree.sharedLabels > 0 && (
+              <span className="text-vermilion"> · {many(tree.sharedLabels, 'label')} of several members</span>
+            )}
           </p>
           {tree.branches.length > 0 && (
             <table className="grid-plain mt-3" aria-label="Branches">

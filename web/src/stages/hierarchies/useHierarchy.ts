@@ -39,7 +39,11 @@ export function useLevelColumns(table: string): LevelColumn[] {
     return [...new Reach(names).lookups(table).keys()]
       .flatMap((name) => names.table(name) ?? [])
       .flatMap((t) =>
-        t.columns.map((c) => ({ path: t.name === table ? c.name : columnPath(t.name, c.name), table: t.name, type: c.type })),
+        t.columns.map((c) => ({
+          path: t.name === table ? c.name : columnPath(t.name, c.name),
+          table: t.name,
+          type: c.type,
+        })),
       );
   }, [names, table]);
 }

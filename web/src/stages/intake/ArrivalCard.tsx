@@ -44,7 +44,8 @@ export function ArrivalCard({ arrival, existing, parts, onChange, onLook, onDrop
     onChange(() => next);
     onLook(next);
   };
-  const correct = (part: NonNullable<Arrival['dialect']>) => look({ ...arrival, dialect: { ...arrival.dialect, ...part } });
+  const correct = (part: NonNullable<Arrival['dialect']>) =>
+    look({ ...arrival, dialect: { ...arrival.dialect, ...part } });
   const withColumn = (a: Arrival, index: number, change: Partial<ArrivingColumn>): Arrival => ({
     ...a,
     columns: a.columns.map((c, i) => (i === index ? { ...c, ...change } : c)),
@@ -62,7 +63,9 @@ export function ArrivalCard({ arrival, existing, parts, onChange, onLook, onDrop
           {arrival.file.name}
           {arrival.upload?.origin ? '' : ` · ${bytes(arrival.file.size)}`}
           {preview && ` · ${preview.whole ? '' : 'first '}${count(preview.rows)} rows`}
-          {preview && !preview.whole && arrival.upload?.origin?.rows ? ` of about ${count(arrival.upload.origin.rows)}` : ''}
+          {preview && !preview.whole && arrival.upload?.origin?.rows
+            ? ` of about ${count(arrival.upload.origin.rows)}`
+            : ''}
         </span>
         <span className="flex-1" />
         {fileRecipes.length > 0 && arrival.upload && !arrival.upload.origin && (
@@ -81,7 +84,12 @@ export function ArrivalCard({ arrival, existing, parts, onChange, onLook, onDrop
             ))}
           </select>
         )}
-        <button className="btn btn-bare" onClick={onDrop} aria-label={`Leave ${arrival.file.name} out`} title="Leave this file out">
+        <button
+          className="btn btn-bare"
+          onClick={onDrop}
+          aria-label={`Leave ${arrival.file.name} out`}
+          title="Leave this file out"
+        >
           <X size={14} aria-hidden />
         </button>
         {preview?.format === 'text' && !arrival.upload?.origin && (
@@ -120,7 +128,10 @@ export function ArrivalCard({ arrival, existing, parts, onChange, onLook, onDrop
                 </option>
               ))}
             </select>
-            <label className="flex items-center gap-1" title="Lines above the header, or above the first row: a title, a date of export">
+            <label
+              className="flex items-center gap-1"
+              title="Lines above the header, or above the first row: a title, a date of export"
+            >
               lines above
               <input
                 type="number"
@@ -131,16 +142,30 @@ export function ArrivalCard({ arrival, existing, parts, onChange, onLook, onDrop
                 onChange={(e) => correct({ skip: Math.max(0, Math.floor(Number(e.target.value))) })}
               />
             </label>
-            <NullTexts key={preview.nulls.join('\n')} nulls={preview.nulls} onChange={(nulls) => look({ ...arrival, nulls })} />
+            <NullTexts
+              key={preview.nulls.join('\n')}
+              nulls={preview.nulls}
+              onChange={(nulls) => look({ ...arrival, nulls })}
+            />
             <label className="flex items-center gap-1">
-              <input type="checkbox" checked={preview.dialect.header} onChange={(e) => correct({ header: e.target.checked })} /> header
+              <input
+                type="checkbox"
+                checked={preview.dialect.header}
+                onChange={(e) => correct({ header: e.target.checked })}
+              />{' '}
+              header
             </label>
           </div>
         )}
       </header>
       {arrival.state === 'coming' && (
         <p className="flex items-center gap-3 px-4 pb-3 text-soft">
-          <progress value={arrival.progress} max={1} className="h-2 w-64" aria-label={`Reading ${arrival.file.name}`} />{' '}
+          <progress
+            value={arrival.progress}
+            max={1}
+            className="h-2 w-64"
+            aria-label={`Reading ${arrival.file.name}`}
+          />{' '}
           {percent(arrival.progress)}
         </p>
       )}
@@ -182,7 +207,13 @@ export function ArrivalCard({ arrival, existing, parts, onChange, onLook, onDrop
               </tbody>
             </table>
           </div>
-          <WhatHappens arrival={arrival} existing={existing} parts={parts} onChange={onChange} onTry={onTry} />
+          <WhatHappens
+            arrival={arrival}
+            existing={existing}
+            parts={parts}
+            onChange={onChange}
+            onTry={onTry}
+          />
         </>
       )}
     </section>
@@ -190,7 +221,13 @@ export function ArrivalCard({ arrival, existing, parts, onChange, onLook, onDrop
 }
 
 /** Texts that stand for null, apart by blanks; the empty text always does. */
-function NullTexts({ nulls, onChange }: { nulls: readonly string[]; onChange: (nulls: readonly string[]) => void }) {
+function NullTexts({
+  nulls,
+  onChange,
+}: {
+  nulls: readonly string[];
+  onChange: (nulls: readonly string[]) => void;
+}) {
   const [text, setText] = useState(nulls.filter((n) => n !== '').join(' '));
   const say = () => {
     const said = ['', ...text.split(/\s+/).filter((n) => n !== '')];

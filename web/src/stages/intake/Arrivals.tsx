@@ -3,7 +3,14 @@ import type { DragEvent } from 'react';
 import useSWR from 'swr';
 import { Menu, MenuButton, MenuItem, MenuItems } from '@headlessui/react';
 import { Database, FileUp, History, Plus, Sparkles } from 'lucide-react';
-import type { JobState, LoadsState, PreviewState, RecipeState, Settings, UploadState } from '@crease/contract';
+import type {
+  JobState,
+  LoadsState,
+  PreviewState,
+  RecipeState,
+  Settings,
+  UploadState,
+} from '@crease/contract';
 import type { Table } from '@crease/core/model';
 import { NAMING_RULES } from '@crease/core/reading';
 import { get, remove, send, sendFile } from '../../state/api.ts';
@@ -11,7 +18,16 @@ import { useModel } from '../../state/model.tsx';
 import { Blank, LeafHead } from '../../frame/Leaves.tsx';
 import { many } from '../../parts/text.ts';
 import type { Arrival } from './arrival.ts';
-import { arrivingColumns, byRecipe, correctionsOf, laidOutAsBefore, namingFault, orderOf, tableName, typedAsBefore } from './arrival.ts';
+import {
+  arrivingColumns,
+  byRecipe,
+  correctionsOf,
+  laidOutAsBefore,
+  namingFault,
+  orderOf,
+  tableName,
+  typedAsBefore,
+} from './arrival.ts';
 import { ArrivalCard } from './ArrivalCard.tsx';
 import { StoredTables } from './StoredTables.tsx';
 
@@ -35,7 +51,8 @@ export function Arrivals({
   const chooser = useRef<HTMLInputElement>(null);
 
   const change = useCallback(
-    (key: string, next: (a: Arrival) => Arrival) => setArrivals((all) => all.map((a) => (a.key === key ? next(a) : a))),
+    (key: string, next: (a: Arrival) => Arrival) =>
+      setArrivals((all) => all.map((a) => (a.key === key ? next(a) : a))),
     [],
   );
   const drop = useCallback((arrival: Arrival) => {
@@ -55,9 +72,14 @@ export function Arrivals({
     const { preview } = await send<PreviewState>(`/uploads/${upload.id}/preview`, correctionsOf(arrival));
     if (asked.current.get(key) !== turn) return;
     const had = existing(arrival.name);
-    if (by) return look(byRecipe({ ...arrival, columns: arrivingColumns(preview, [], had), state: 'ready' }, by), upload);
+    if (by)
+      return look(
+        byRecipe({ ...arrival, columns: arrivingColumns(preview, [], had), state: 'ready' }, by),
+        upload,
+      );
     // A table that is loaded again is read as the model says, not as its new file happens to look.
-    if (had && arrival.state === 'coming') return look({ ...arrival, state: 'ready', columns: typedAsBefore(had, preview) }, upload);
+    if (had && arrival.state === 'coming')
+      return look({ ...arrival, state: 'ready', columns: typedAsBefore(had, preview) }, upload);
     change(key, (a) => ({
       ...a,
       upload,
@@ -67,7 +89,10 @@ export function Arrivals({
       columns: arrivingColumns(preview, arrival.columns, existing(a.name)),
     }));
   };
-  const said = ({ dialect, nulls }: Arrival) => ({ ...(dialect ? { dialect } : {}), ...(nulls ? { nulls } : {}) });
+  const said = ({ dialect, nulls }: Arrival) => ({
+    ...(dialect ? { dialect } : {}),
+    ...(nulls ? { nulls } : {}),
+  });
   const existing = (name: string) => model.tables.find((t) => t.name.toLowerCase() === name.toLowerCase());
 
   const bring = async (files: FileList | readonly File[]) => {
@@ -113,7 +138,10 @@ export function Arrivals({
       );
       const come: Arrival = {
         key: crypto.randomUUID(),
-        file: { name: `${origin?.connection}: ${origin?.schema ? `${origin.schema}.` : ''}${origin?.table}`, size: upload.bytes },
+        file: {
+          name: `${origin?.connection}: ${origin?.schema ? `${origin.schema}.` : ''}${origin?.table}`,
+          size: upload.bytes,
+        },
         name: held?.name ?? upload.name,
         state: 'coming',
         progress: 1,
@@ -153,8 +181,12 @@ export function Arrivals({
   };
 
   const partsOf = (table: string | undefined) =>
-    (state.stored.find((s) => s.name === table)?.parts ?? []).map(({ name }) => name).filter((name) => name !== '');
-  const ready = arrivals.filter((a) => a.state === 'ready' && a.columns.some((c) => c.taken) && namingFault(a.columns) === undefined);
+    (state.stored.find((s) => s.name === table)?.parts ?? [])
+      .map(({ name }) => name)
+      .filter((name) => name !== '');
+  const ready = arrivals.filter(
+    (a) => a.state === 'ready' && a.columns.some((c) => c.taken) && namingFault(a.columns) === undefined,
+  );
   const takeIn = async () => {
     try {
       const job = await send<JobState>(`/models/${id}/intake`, { tables: ready.map(orderOf) });
@@ -238,7 +270,8 @@ export function Arrivals({
         {arrivals.length > 0 ? (
           <NamingRules
             onChange={() => {
-              for (const a of arrivals) if (a.upload && a.state === 'ready') void look(a, a.upload).catch(fail);
+              for (const a of arrivals)
+                if (a.upload && a.state === 'ready') void look(a, a.upload).catch(fail);
             }}
           />
         ) : (
@@ -288,12 +321,15 @@ export function Arrivals({
                 </label>
               }
             >
-              Drop delimited text files here, gzipped or not, or Parquet files; or choose tables of a database. You will see what is in
-              them, and what would be stored, before anything is.
+              Drop delimited text files here, gzipped or not, or Parquet files; or choose tables of a
+              database. You will see what is in them, and what would be stored, before anything is.
             </Blank>
           </div>
         ) : (
-          <StoredTables onEdit={(table) => onShow('members', table)} onDraw={(table) => void drawAgain(table)} />
+          <StoredTables
+            onEdit={(table) => onShow('members', table)}
+            onDraw={(table) => void drawAgain(table)}
+          />
         )}
       </div>
     </>
@@ -307,7 +343,10 @@ function MakeTable({ onShow }: { onShow: (view: string) => void }) {
       <MenuButton className="btn">
         <Plus size={14} aria-hidden /> Make a table
       </MenuButton>
-      <MenuItems anchor={{ to: 'bottom start', gap: 4 }} className="z-30 border border-rule-strong bg-raised py-1 shadow-lg outline-none">
+      <MenuItems
+        anchor={{ to: 'bottom start', gap: 4 }}
+        className="z-30 border border-rule-strong bg-raised py-1 shadow-lg outline-none"
+      >
         {(
           [
             ['members', 'Type or paste its members'],
@@ -315,7 +354,10 @@ function MakeTable({ onShow }: { onShow: (view: string) => void }) {
           ] as const
         ).map(([view, text]) => (
           <MenuItem key={view}>
-            <button className="block w-full px-4 py-1 text-left data-focus:bg-paper" onClick={() => onShow(view)}>
+            <button
+              className="block w-full px-4 py-1 text-left data-focus:bg-paper"
+              onClick={() => onShow(view)}
+            >
               {text}
             </button>
           </MenuItem>
@@ -339,7 +381,10 @@ function NamingRules({ onChange }: { onChange: () => void }) {
     }
   };
   return (
-    <label className="flex items-center gap-1 text-soft" title="How columns of files are named when they come in, in the whole workspace">
+    <label
+      className="flex items-center gap-1 text-soft"
+      title="How columns of files are named when they come in, in the whole workspace"
+    >
       names
       <select
         className="field"

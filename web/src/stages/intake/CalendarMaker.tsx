@@ -8,8 +8,20 @@ import { LeafHead } from '../../frame/Leaves.tsx';
 import { count } from '../../parts/text.ts';
 
 const day = textReader(DATE);
-const MONTHS = Array.from({ length: 12 }, (_, i) => new Intl.DateTimeFormat('en', { month: 'long' }).format(new Date(2026, i, 1)));
-const USUAL = ['day', 'year', 'year_quarter', 'quarter', 'year_month', 'month', 'month_name', 'day_of_week', 'day_name'];
+const MONTHS = Array.from({ length: 12 }, (_, i) =>
+  new Intl.DateTimeFormat('en', { month: 'long' }).format(new Date(2026, i, 1)),
+);
+const USUAL = [
+  'day',
+  'year',
+  'year_quarter',
+  'quarter',
+  'year_month',
+  'month',
+  'month_name',
+  'day_of_week',
+  'day_name',
+];
 const MOST_DAYS = 200 * 366;
 /** Different values that are shown of a column, of so many days from the first. */
 const SHOWN = 6;
@@ -35,7 +47,8 @@ export function CalendarMaker({ covers, onBack }: { covers?: string | undefined;
   const [name, setName] = useState('calendar');
   const [chosenFrom, setFrom] = useState<string>();
   const [chosenTo, setTo] = useState<string>();
-  const yearOf = (value: unknown, otherwise: number): string => (typeof value === 'string' ? value.slice(0, 4) : String(otherwise));
+  const yearOf = (value: unknown, otherwise: number): string =>
+    typeof value === 'string' ? value.slice(0, 4) : String(otherwise);
   const from = chosenFrom ?? `${yearOf(facts?.least, thisYear - 3)}-01-01`;
   const to = chosenTo ?? `${yearOf(facts?.greatest, thisYear + 1)}-12-31`;
   const [firstMonth, setFirstMonth] = useState(1);
@@ -73,12 +86,24 @@ export function CalendarMaker({ covers, onBack }: { covers?: string | undefined;
       use: n === 'day' ? ('key' as const) : ('attribute' as const),
     }));
     const source = { calendar: { from: formatDate(first!), to: formatDate(last!) } };
-    const levels = LEVELS.filter(([, column]) => taken.has(column)).map(([level, column]) => ({ name: level, column }));
+    const levels = LEVELS.filter(([, column]) => taken.has(column)).map(([level, column]) => ({
+      name: level,
+      column,
+    }));
     const done = await edit(
       [
-        { do: 'put-tables', name: null, value: { name: table, role: 'dimension', source, key: ['day'], label: 'day', columns } },
-        { do: 'put-calendar', value: { table, day: 'day', ...(firstMonth === 1 ? {} : { fiscalYear: fiscal }) } },
-        ...(levels.length > 1 ? [{ do: 'put-hierarchies' as const, name: null, value: { name: 'Calendar', table, levels } }] : []),
+        {
+          do: 'put-tables',
+          name: null,
+          value: { name: table, role: 'dimension', source, key: ['day'], label: 'day', columns },
+        },
+        {
+          do: 'put-calendar',
+          value: { table, day: 'day', ...(firstMonth === 1 ? {} : { fiscalYear: fiscal }) },
+        },
+        ...(levels.length > 1
+          ? [{ do: 'put-hierarchies' as const, name: null, value: { name: 'Calendar', table, levels } }]
+          : []),
       ],
       `generate the calendar ${table}`,
     );
@@ -98,7 +123,11 @@ export function CalendarMaker({ covers, onBack }: { covers?: string | undefined;
       <div className="flex flex-wrap items-center gap-x-4 gap-y-2 border-b border-rule px-4 py-2">
         <label className="flex items-center gap-2">
           table
-          <input className="field w-[130px] font-semibold" value={name} onChange={(e) => setName(e.target.value)} />
+          <input
+            className="field w-[130px] font-semibold"
+            value={name}
+            onChange={(e) => setName(e.target.value)}
+          />
         </label>
         <label className="flex items-center gap-2">
           from
@@ -110,7 +139,11 @@ export function CalendarMaker({ covers, onBack }: { covers?: string | undefined;
         </label>
         <label className="flex items-center gap-2">
           fiscal year from
-          <select className="field" value={firstMonth} onChange={(e) => setFirstMonth(Number(e.target.value))}>
+          <select
+            className="field"
+            value={firstMonth}
+            onChange={(e) => setFirstMonth(Number(e.target.value))}
+          >
             {MONTHS.map((month, i) => (
               <option key={month} value={i + 1}>
                 {month}
@@ -121,7 +154,11 @@ export function CalendarMaker({ covers, onBack }: { covers?: string | undefined;
         {firstMonth > 1 && (
           <label className="flex items-center gap-2">
             named by its
-            <select className="field" value={namedBy} onChange={(e) => setNamedBy(e.target.value as 'start' | 'end')}>
+            <select
+              className="field"
+              value={namedBy}
+              onChange={(e) => setNamedBy(e.target.value as 'start' | 'end')}
+            >
               <option value="start">first year</option>
               <option value="end">last year</option>
             </select>
@@ -129,7 +166,8 @@ export function CalendarMaker({ covers, onBack }: { covers?: string | undefined;
         )}
         {covered && facts && (
           <span className="text-soft">
-            {covered.table.name}.{covered.column.name} goes from {String(facts.least)} to {String(facts.greatest)}
+            {covered.table.name}.{covered.column.name} goes from {String(facts.least)} to{' '}
+            {String(facts.greatest)}
           </span>
         )}
         {fault !== undefined && (
@@ -158,7 +196,12 @@ export function CalendarMaker({ covers, onBack }: { covers?: string | undefined;
                     checked={taken.has(n)}
                     disabled={n === 'day'}
                     aria-label={`Take ${n}`}
-                    onChange={(e) => setTaken((before) => new Set(e.target.checked ? [...before, n] : [...before].filter((x) => x !== n)))}
+                    onChange={(e) =>
+                      setTaken(
+                        (before) =>
+                          new Set(e.target.checked ? [...before, n] : [...before].filter((x) => x !== n)),
+                      )
+                    }
                   />
                 </td>
                 <td className="font-semibold">{n}</td>

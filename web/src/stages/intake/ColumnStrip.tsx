@@ -18,7 +18,8 @@ const NUMBERS: readonly (readonly [string, Written])[] = [
   ['1 234,5', { thousands: ' ', decimalComma: true }],
   ["1'234.5", { thousands: "'" }],
 ];
-const isSame = (a: Written, b: Written): boolean => a.thousands === b.thousands && Boolean(a.decimalComma) === Boolean(b.decimalComma);
+const isSame = (a: Written, b: Written): boolean =>
+  a.thousands === b.thousands && Boolean(a.decimalComma) === Boolean(b.decimalComma);
 
 interface Props {
   readonly column: ArrivingColumn;
@@ -56,7 +57,11 @@ export function ColumnStrip({ column, preview, rows, drawn, isNew, onChange, onR
           title={column.name === column.fileName ? column.name : `${column.fileName} in the file`}
           onChange={(e) => onChange({ name: e.target.value, named: true })}
         />
-        {column.alike && <span className="block px-1 text-[11px] text-vermilion">{column.fileName} in the file: is it the same?</span>}
+        {column.alike && (
+          <span className="block px-1 text-[11px] text-vermilion">
+            {column.fileName} in the file: is it the same?
+          </span>
+        )}
         {isNew && (
           <select
             className="field block h-[24px] w-[108px] border-transparent bg-transparent px-1 text-[12px] text-soft hover:border-rule"
@@ -88,16 +93,26 @@ export function ColumnStrip({ column, preview, rows, drawn, isNew, onChange, onR
         </span>
       </td>
       <td className="whitespace-nowrap">
-        <Gauge part={rows ? 1 - preview.nulls / rows : 0} width={28} label={`${count(rows - preview.nulls)} of ${count(rows)} filled`} />{' '}
+        <Gauge
+          part={rows ? 1 - preview.nulls / rows : 0}
+          width={28}
+          label={`${count(rows - preview.nulls)} of ${count(rows)} filled`}
+        />{' '}
         <span className="text-soft">{percent(rows ? 1 - preview.nulls / rows : 0)}</span>
       </td>
       <td className="num">{count(preview.distinct)}</td>
       <td>
         <Distribution rows={preview.distribution} width={48} label={`Distribution of ${column.name}`} />
       </td>
-      <td className="max-w-[104px] truncate text-soft" title={preview.extremes && `from ${preview.extremes[0]} to ${preview.extremes[1]}`}>
+      <td
+        className="max-w-[104px] truncate text-soft"
+        title={preview.extremes && `from ${preview.extremes[0]} to ${preview.extremes[1]}`}
+      >
         {misfits.rows > 0 ? (
-          <span className="text-vermilion" title={misfits.sample.map((m) => `“${m.text}” line ${m.line}`).join(', ')}>
+          <span
+            className="text-vermilion"
+            title={misfits.sample.map((m) => `“${m.text}” line ${m.line}`).join(', ')}
+          >
             {count(misfits.rows)} {misfits.rows === 1 ? 'does' : 'do'} not fit
           </span>
         ) : (
@@ -112,12 +127,18 @@ export function ColumnStrip({ column, preview, rows, drawn, isNew, onChange, onR
 }
 
 /** A type whose way of writing is to be found. */
-const readAs = (type: string): Partial<ArrivingColumn> => ({ type, pattern: undefined, decimalComma: undefined, thousands: undefined });
+const readAs = (type: string): Partial<ArrivingColumn> => ({
+  type,
+  pattern: undefined,
+  decimalComma: undefined,
+  thousands: undefined,
+});
 
 function WrittenAs({ column, onRead }: Pick<Props, 'column' | 'onRead'>) {
   if (column.type === 'date' || column.type === 'timestamp') {
     const known = column.type === 'date' ? DATE_PATTERNS : TIMESTAMP_PATTERNS;
-    const patterns = column.pattern === undefined || known.includes(column.pattern) ? known : [column.pattern, ...known];
+    const patterns =
+      column.pattern === undefined || known.includes(column.pattern) ? known : [column.pattern, ...known];
     return (
       <select
         className="field h-[24px] w-[112px] px-1"
@@ -132,7 +153,9 @@ function WrittenAs({ column, onRead }: Pick<Props, 'column' | 'onRead'>) {
     );
   }
   if (!/^(integer|double|decimal)/.test(column.type)) return null;
-  const ways = NUMBERS.some(([, way]) => isSame(way, column)) ? NUMBERS : [...NUMBERS, ['as found', column] as const];
+  const ways = NUMBERS.some(([, way]) => isSame(way, column))
+    ? NUMBERS
+    : [...NUMBERS, ['as found', column] as const];
   return (
     <select
       className="field h-[24px] w-[78px] px-1"
@@ -140,7 +163,12 @@ function WrittenAs({ column, onRead }: Pick<Props, 'column' | 'onRead'>) {
       aria-label={`Numbers of ${column.name}`}
       onChange={(e) => {
         const [, way] = ways.find(([text]) => text === e.target.value)!;
-        onRead({ decimalComma: way.decimalComma ?? false, thousands: way.thousands, said: true, known: false });
+        onRead({
+          decimalComma: way.decimalComma ?? false,
+          thousands: way.thousands,
+          said: true,
+          known: false,
+        });
       }}
     >
       {ways.map(([text]) => (

@@ -29,7 +29,14 @@ export function ConnectionForm({
   const order = (): ConnectionRequest =>
     kind === 'sqlite'
       ? { kind, name, file }
-      : { kind, name, host, port: Number(port), database, ...(own ? { user, ...(password === '' ? {} : { password }) } : {}) };
+      : {
+          kind,
+          name,
+          host,
+          port: Number(port),
+          database,
+          ...(own ? { user, ...(password === '' ? {} : { password }) } : {}),
+        };
   return (
     <form
       aria-label={known ? `Change ${known.name}` : 'New connection'}
@@ -78,7 +85,12 @@ export function ConnectionForm({
           <>
             <Line label="host, port">
               <span className="flex gap-2">
-                <input className="field w-[220px]" value={host} onChange={(e) => setHost(e.target.value)} aria-label="Host" />
+                <input
+                  className="field w-[220px]"
+                  value={host}
+                  onChange={(e) => setHost(e.target.value)}
+                  aria-label="Host"
+                />
                 <input
                   className="field num w-[74px]"
                   inputMode="numeric"
@@ -89,13 +101,19 @@ export function ConnectionForm({
               </span>
             </Line>
             <Line label="database">
-              <input className="field w-[220px]" value={database} onChange={(e) => setDatabase(e.target.value)} aria-label="Database" />
+              <input
+                className="field w-[220px]"
+                value={database}
+                onChange={(e) => setDatabase(e.target.value)}
+                aria-label="Database"
+              />
             </Line>
             <Line label="account">
               <span className="flex flex-col gap-1">
                 <label className="flex items-center gap-2">
                   <input type="radio" name="account" checked={!own} onChange={() => setOwn(false)} />
-                  the workspace&apos;s: {account ? <b>{account.user}</b> : <i className="text-soft">there is none yet</i>}
+                  the workspace&apos;s:{' '}
+                  {account ? <b>{account.user}</b> : <i className="text-soft">there is none yet</i>}
                 </label>
                 <label className="flex items-center gap-2">
                   <input type="radio" name="account" checked={own} onChange={() => setOwn(true)} />
@@ -137,8 +155,8 @@ export function ConnectionForm({
         </button>
       </p>
       <p className="max-w-[70ch] px-4 text-soft">
-        Crease reads in a read-only transaction. Passwords are kept encrypted on this machine, under a key outside of the workspace file;
-        they are sent to the database and nowhere else.
+        Crease reads in a read-only transaction. Passwords are kept encrypted on this machine, under a key
+        outside of the workspace file; they are sent to the database and nowhere else.
       </p>
     </form>
   );

@@ -46,7 +46,9 @@ export function DatabaseTables({
         source.table === t.table &&
         (source.schema ?? null) === t.schema,
     );
-  const missing = wanted.flatMap((t) => t.references).filter((r) => tables.some((t) => keyOf(t) === keyOf(r)) && !chosen.has(keyOf(r)));
+  const missing = wanted
+    .flatMap((t) => t.references)
+    .filter((r) => tables.some((t) => keyOf(t) === keyOf(r)) && !chosen.has(keyOf(r)));
   const ask = async <T,>(work: () => Promise<T>, then: (result: T) => void) => {
     try {
       then(await work());
@@ -117,15 +119,27 @@ export function DatabaseTables({
                 And what they refer to
               </button>
             )}
-            <button className="btn btn-act" disabled={wanted.length === 0 || drawing !== undefined} onClick={() => void draw()}>
-              {drawing ? `Looking … ${drawing.done} of ${drawing.of}` : `Look at ${many(wanted.length, 'table')}`}
+            <button
+              className="btn btn-act"
+              disabled={wanted.length === 0 || drawing !== undefined}
+              onClick={() => void draw()}
+            >
+              {drawing
+                ? `Looking … ${drawing.done} of ${drawing.of}`
+                : `Look at ${many(wanted.length, 'table')}`}
             </button>
           </div>
           <Rights
             rights={rights}
             file={connection.kind === 'sqlite'}
             onAsk={() =>
-              void ask(() => send<RightsState>(`${path}/rights`, { tables: (wanted.length > 0 ? wanted : tables).map(nameOf) }), setRights)
+              void ask(
+                () =>
+                  send<RightsState>(`${path}/rights`, {
+                    tables: (wanted.length > 0 ? wanted : tables).map(nameOf),
+                  }),
+                setRights,
+              )
             }
           />
           <div className="min-h-0 flex-1 overflow-auto">
@@ -188,7 +202,9 @@ export function DatabaseTables({
                       </td>
                       <td className="num">{t.columns}</td>
                       <td className="text-soft">{t.key.join(', ')}</td>
-                      <td className="text-soft">{[...new Set(t.references.map((r) => r.table))].join(', ')}</td>
+                      <td className="text-soft">
+                        {[...new Set(t.references.map((r) => r.table))].join(', ')}
+                      </td>
                     </tr>
                   );
                 })}
@@ -196,7 +212,9 @@ export function DatabaseTables({
             </table>
             {shown.length === 0 && (
               <p className="p-4 text-soft">
-                {tables.length === 0 ? 'There is no table that this account can see.' : 'No table is called so.'}
+                {tables.length === 0
+                  ? 'There is no table that this account can see.'
+                  : 'No table is called so.'}
               </p>
             )}
           </div>
@@ -207,12 +225,22 @@ export function DatabaseTables({
 }
 
 /** What the account could do beyond reading: loads run unattended, so it should be nothing. */
-function Rights({ rights, file, onAsk }: { rights: RightsState | undefined; file: boolean; onAsk: () => void }) {
+function Rights({
+  rights,
+  file,
+  onAsk,
+}: {
+  rights: RightsState | undefined;
+  file: boolean;
+  onAsk: () => void;
+}) {
   const [copied, setCopied] = useState(false);
   if (!rights)
     return (
       <p className="flex items-center gap-2 border-b border-rule px-4 py-[6px] text-soft">
-        <span className="flex-1">A load runs unattended: its account should be able to read and nothing else.</span>
+        <span className="flex-1">
+          A load runs unattended: its account should be able to read and nothing else.
+        </span>
         <button className="btn h-[24px]" onClick={onAsk}>
           What may it do?
         </button>

@@ -11,7 +11,13 @@ import { DatabaseTables } from './DatabaseTables.tsx';
 const NEW = 'new connection';
 
 /** Databases: connections on the left, the tables of the chosen one beside; what is chosen goes on its way in like files. */
-export function DatabasesView({ onBack, onDrawn }: { onBack: () => void; onDrawn: (uploads: readonly UploadState[]) => void }) {
+export function DatabasesView({
+  onBack,
+  onDrawn,
+}: {
+  onBack: () => void;
+  onDrawn: (uploads: readonly UploadState[]) => void;
+}) {
   const { fail, tell } = useModel();
   const { data, error, mutate } = useSWR<ConnectionsState, Error>('/connections', get);
   const [of, setOf] = useParam('of');
@@ -29,9 +35,13 @@ export function DatabasesView({ onBack, onDrawn }: { onBack: () => void; onDrawn
     }
   };
   const drop = async (connection: ConnectionState) => {
-    if (!(await act(async () => void (await remove(`/connections/${encodeURIComponent(connection.name)}`))))) return;
+    if (!(await act(async () => void (await remove(`/connections/${encodeURIComponent(connection.name)}`)))))
+      return;
     setOf(undefined);
-    tell({ tone: 'plain', text: `The connection ${connection.name} is removed; the rows that came from it stay` });
+    tell({
+      tone: 'plain',
+      text: `The connection ${connection.name} is removed; the rows that came from it stay`,
+    });
   };
   const adding = of === NEW || (data !== undefined && connections.length === 0);
   return (
@@ -68,7 +78,12 @@ export function DatabasesView({ onBack, onDrawn }: { onBack: () => void; onDrawn
               New connection
             </button>
           </div>
-          {data && <Account state={data} onSave={(account) => act(() => send<ConnectionsState>('/account', account, 'PUT'))} />}
+          {data && (
+            <Account
+              state={data}
+              onSave={(account) => act(() => send<ConnectionsState>('/account', account, 'PUT'))}
+            />
+          )}
         </nav>
         <div className="flex min-w-0 flex-1 flex-col overflow-auto">
           {adding || (chosen && changing) ? (
@@ -103,7 +118,8 @@ export function DatabasesView({ onBack, onDrawn }: { onBack: () => void; onDrawn
   );
 }
 
-const placeOf = (c: ConnectionState): string => (c.kind === 'sqlite' ? c.file : `${c.host}:${c.port} / ${c.database}`);
+const placeOf = (c: ConnectionState): string =>
+  c.kind === 'sqlite' ? c.file : `${c.host}:${c.port} / ${c.database}`;
 
 /** The account of the workspace, for connections that have none of their own: it changes in one place. */
 function Account({
@@ -121,7 +137,9 @@ function Account({
       <p className="eyebrow">account of the workspace</p>
       {!open ? (
         <p className="flex items-center gap-2">
-          <span className="min-w-0 flex-1 truncate">{state.account ? state.account.user : <i className="text-soft">none</i>}</span>
+          <span className="min-w-0 flex-1 truncate">
+            {state.account ? state.account.user : <i className="text-soft">none</i>}
+          </span>
           <button className="btn btn-bare h-[24px]" onClick={() => setOpen(true)}>
             {state.account ? 'change' : 'give one'}
           </button>

@@ -23,7 +23,10 @@ export function LoadsView({
     const { connection, ...table } = recipe.origin;
     setBusy(recipe.name);
     try {
-      onDrawn(await send<UploadState[]>(`/connections/${encodeURIComponent(connection)}/draw`, { tables: [table] }), recipe);
+      onDrawn(
+        await send<UploadState[]>(`/connections/${encodeURIComponent(connection)}/draw`, { tables: [table] }),
+        recipe,
+      );
     } catch (reason) {
       fail(reason);
     }
@@ -51,8 +54,8 @@ export function LoadsView({
           <h2 className="px-4 pt-3 text-[14px]">Recipes</h2>
           {data?.recipes.length === 0 && (
             <p className="px-4 py-2 text-soft">
-              None yet. Give a load a name under “keep as recipe”: then it can be done again with a newer file, here or by{' '}
-              <code>crease load NAME FILE</code>.
+              None yet. Give a load a name under “keep as recipe”: then it can be done again with a newer
+              file, here or by <code>crease load NAME FILE</code>.
             </p>
           )}
           <ul className="pb-2">
@@ -60,7 +63,8 @@ export function LoadsView({
               <li key={r.name} className="flex items-center gap-3 px-4 py-1">
                 <b className="w-[130px] truncate">{r.name}</b>
                 <span className="min-w-0 flex-1 truncate text-soft">
-                  {r.table}: {r.mode === 'replace' ? 'replaces its rows' : r.mode === 'add' ? 'adds rows' : r.mode}
+                  {r.table}:{' '}
+                  {r.mode === 'replace' ? 'replaces its rows' : r.mode === 'add' ? 'adds rows' : r.mode}
                   {r.origin ? `, from ${r.origin.connection}` : ', from a file'}
                 </span>
                 {r.origin ? (
@@ -68,9 +72,15 @@ export function LoadsView({
                     {busy === r.name ? 'Asking …' : 'Load again'}
                   </button>
                 ) : (
-                  <code className="text-soft">crease load {/\s/.test(r.name) ? `'${r.name}'` : r.name} FILE</code>
+                  <code className="text-soft">
+                    crease load {/\s/.test(r.name) ? `'${r.name}'` : r.name} FILE
+                  </code>
                 )}
-                <button className="btn btn-bare h-[24px]" onClick={() => void drop(r)} aria-label={`Remove the recipe ${r.name}`}>
+                <button
+                  className="btn btn-bare h-[24px]"
+                  onClick={() => void drop(r)}
+                  aria-label={`Remove the recipe ${r.name}`}
+                >
                   Remove
                 </button>
               </li>
@@ -95,7 +105,13 @@ export function LoadsView({
                   <tr key={i}>
                     <td className="whitespace-nowrap text-soft">
                       <VerdictMark
-                        verdict={entry.outcome === 'done' ? 'holds' : entry.outcome === 'failed' ? 'broken' : 'unchecked'}
+                        verdict={
+                          entry.outcome === 'done'
+                            ? 'holds'
+                            : entry.outcome === 'failed'
+                              ? 'broken'
+                              : 'unchecked'
+                        }
                         size={10}
                       />{' '}
                       {moment(entry.at)}

@@ -26,15 +26,21 @@ export function Proposals({ onBack }: { onBack: () => void }) {
   const { id, edit } = useModel();
   const go = useGo();
   const [pattern, setPattern] = useState<ReferencePattern>('names and values');
-  const { data, error, isLoading } = useSWR<ProposalsState, Error>(`/models/${id}/proposals?pattern=${encodeURIComponent(pattern)}`, get, {
-    revalidateOnFocus: false,
-  });
+  const { data, error, isLoading } = useSWR<ProposalsState, Error>(
+    `/models/${id}/proposals?pattern=${encodeURIComponent(pattern)}`,
+    get,
+    {
+      revalidateOnFocus: false,
+    },
+  );
   const [left, setLeft] = useState<ReadonlySet<string>>(new Set());
   const proposals = useMemo(() => data?.proposals ?? [], [data]);
   const chosen = proposals.filter((p) => !left.has(p.id));
   const groups = useMemo(() => Map.groupBy(proposals, (p) => p.kind), [proposals]);
   const toggle = (ids: readonly string[], take: boolean) =>
-    setLeft((before) => (take ? new Set([...before].filter((x) => !ids.includes(x))) : new Set([...before, ...ids])));
+    setLeft((before) =>
+      take ? new Set([...before].filter((x) => !ids.includes(x))) : new Set([...before, ...ids]),
+    );
   const accept = async () => {
     if (
       await edit(
@@ -46,10 +52,20 @@ export function Proposals({ onBack }: { onBack: () => void }) {
   };
   return (
     <>
-      <LeafHead title="A drafted star" note={data ? `${many(proposals.length, 'proposal')} from the rows` : ''}>
-        <label className="flex items-center gap-1 text-soft" title="Where nothing is declared: what makes a column a reference to a table">
+      <LeafHead
+        title="A drafted star"
+        note={data ? `${many(proposals.length, 'proposal')} from the rows` : ''}
+      >
+        <label
+          className="flex items-center gap-1 text-soft"
+          title="Where nothing is declared: what makes a column a reference to a table"
+        >
           references by
-          <select className="field" value={pattern} onChange={(e) => setPattern(e.target.value as ReferencePattern)}>
+          <select
+            className="field"
+            value={pattern}
+            onChange={(e) => setPattern(e.target.value as ReferencePattern)}
+          >
             {REFERENCE_PATTERNS.map((p) => (
               <option key={p}>{p}</option>
             ))}
@@ -65,7 +81,9 @@ export function Proposals({ onBack }: { onBack: () => void }) {
       <div className="min-h-0 flex-1 overflow-auto">
         {isLoading && <p className="p-4 text-soft">Comparing columns …</p>}
         {error && <Blank>{error.message}</Blank>}
-        {data && proposals.length === 0 && <Blank>There is nothing to add: the model says already what the rows suggest.</Blank>}
+        {data && proposals.length === 0 && (
+          <Blank>There is nothing to add: the model says already what the rows suggest.</Blank>
+        )}
         {KINDS.map(([kind, title]) => {
           const list = groups.get(kind) ?? [];
           if (list.length === 0) return null;
@@ -74,8 +92,12 @@ export function Proposals({ onBack }: { onBack: () => void }) {
             <section key={kind} aria-label={title}>
               <h2 className="eyebrow sticky top-0 z-10 flex items-center gap-3 border-b border-rule bg-paper px-4 py-1 font-sans">
                 <label className="flex items-center gap-2">
-                  <input type="checkbox" checked={ids.every((x) => !left.has(x))} onChange={(e) => toggle(ids, e.target.checked)} /> {title}{' '}
-                  · {list.length}
+                  <input
+                    type="checkbox"
+                    checked={ids.every((x) => !left.has(x))}
+                    onChange={(e) => toggle(ids, e.target.checked)}
+                  />{' '}
+                  {title} · {list.length}
                 </label>
               </h2>
               {list.map((p) => (
@@ -83,7 +105,12 @@ export function Proposals({ onBack }: { onBack: () => void }) {
                   key={p.id}
                   className={`rowlink flex cursor-pointer items-baseline gap-3 border-b border-rule px-4 py-[5px] ${left.has(p.id) ? 'opacity-45' : ''}`}
                 >
-                  <input type="checkbox" checked={!left.has(p.id)} onChange={(e) => toggle([p.id], e.target.checked)} aria-label={p.says} />
+                  <input
+                    type="checkbox"
+                    checked={!left.has(p.id)}
+                    onChange={(e) => toggle([p.id], e.target.checked)}
+                    aria-label={p.says}
+                  />
                   <span className="min-w-0 flex-1">{p.says}</span>
                   <span className="w-[52%] text-soft">{p.evidence.join('; ')}</span>
                 </label>

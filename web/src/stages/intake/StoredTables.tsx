@@ -6,7 +6,13 @@ import { RoleMark } from '../../parts/Marks.tsx';
 import { bytes, count, many, moment, percent } from '../../parts/text.ts';
 
 /** The tables of the model: where their rows come from, how many there are, what they take. */
-export function StoredTables({ onEdit, onDraw }: { onEdit: (table: string) => void; onDraw: (table: Table) => void }) {
+export function StoredTables({
+  onEdit,
+  onDraw,
+}: {
+  onEdit: (table: string) => void;
+  onDraw: (table: Table) => void;
+}) {
   const { model, state } = useModel();
   const [selection, select] = useSelection();
   const total = state.stored.reduce((sum, s) => sum + s.bytes, 0);
@@ -35,9 +41,13 @@ export function StoredTables({ onEdit, onDraw }: { onEdit: (table: string) => vo
       <tbody>
         {model.tables.map((table) => {
           const stored = state.stored.find((s) => s.name === table.name);
-          const source = sourceName(table) ?? (table.source && 'steps' in table.source ? 'derived by steps' : 'none');
+          const source =
+            sourceName(table) ?? (table.source && 'steps' in table.source ? 'derived by steps' : 'none');
           return (
-            <tr key={table.name} className={selection?.kind === 'table' && selection.name === table.name ? 'bg-raised' : ''}>
+            <tr
+              key={table.name}
+              className={selection?.kind === 'table' && selection.name === table.name ? 'bg-raised' : ''}
+            >
               <td>
                 <button
                   className="flex items-center gap-2 font-semibold hover:underline"
@@ -58,7 +68,11 @@ export function StoredTables({ onEdit, onDraw }: { onEdit: (table: string) => vo
                   </button>
                 )}
                 {table.source && 'connection' in table.source && (
-                  <button className="btn btn-bare ml-2 h-[24px]" onClick={() => onDraw(table)} aria-label={`Load ${table.name} again`}>
+                  <button
+                    className="btn btn-bare ml-2 h-[24px]"
+                    onClick={() => onDraw(table)}
+                    aria-label={`Load ${table.name} again`}
+                  >
                     load again
                   </button>
                 )}

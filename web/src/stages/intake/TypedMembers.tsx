@@ -32,7 +32,8 @@ export function TypedMembers({ table, onBack }: { table: Table | undefined; onBa
   const made = useMemo(() => membersOf(cells, said), [cells, said]);
   // Rows of the grid that count as members, by their place among the members.
   const filled = cells.flatMap((r, i) => (i > 0 && r.some((c) => c.trim() !== '') ? [i] : []));
-  const misfit = (row: number, column: number) => made.columns[column]?.misfits.some((m) => filled[m] === row) ?? false;
+  const misfit = (row: number, column: number) =>
+    made.columns[column]?.misfits.some((m) => filled[m] === row) ?? false;
   const misfits = made.columns.reduce((sum, c) => sum + c.misfits.length, 0);
   const width = cells[0]!.length;
   const taken = model.tables.some((t) => t !== table && t.name.toLowerCase() === name.trim().toLowerCase());
@@ -51,12 +52,17 @@ export function TypedMembers({ table, onBack }: { table: Table | undefined; onBa
     setCells((all) => all.map((r, i) => (i === row ? r.map((c, j) => (j === column ? text : c)) : r)));
   const addRow = () => setCells((all) => [...all, new Array<string>(width).fill('')]);
   const addColumn = () => setCells((all) => all.map((r) => [...r, '']));
-  const removeRow = (row: number) => setCells((all) => (all.length > 2 ? all.filter((_, i) => i !== row) : all));
+  const removeRow = (row: number) =>
+    setCells((all) => (all.length > 2 ? all.filter((_, i) => i !== row) : all));
   const removeColumn = (column: number) => {
     setCells((all) => all.map((r) => r.filter((_, j) => j !== column)));
     setSaid(
       (before) =>
-        new Map([...before].flatMap(([place, type]) => (place === column ? [] : [[place > column ? place - 1 : place, type] as const]))),
+        new Map(
+          [...before].flatMap(([place, type]) =>
+            place === column ? [] : [[place > column ? place - 1 : place, type] as const],
+          ),
+        ),
     );
   };
 
@@ -88,7 +94,9 @@ export function TypedMembers({ table, onBack }: { table: Table | undefined; onBa
     if (step === 0) return;
     event.preventDefault();
     if (event.key === 'Enter' && row === cells.length - 1) addRow();
-    requestAnimationFrame(() => grid.current?.querySelector<HTMLInputElement>(`[data-cell="${row + step}-${column}"]`)?.focus());
+    requestAnimationFrame(() =>
+      grid.current?.querySelector<HTMLInputElement>(`[data-cell="${row + step}-${column}"]`)?.focus(),
+    );
   };
 
   const save = async () => {
@@ -113,7 +121,10 @@ export function TypedMembers({ table, onBack }: { table: Table | undefined; onBa
 
   return (
     <>
-      <LeafHead title={table ? `Members of ${table.name}` : 'Members typed by hand'} note={many(made.members.length, 'member')}>
+      <LeafHead
+        title={table ? `Members of ${table.name}` : 'Members typed by hand'}
+        note={many(made.members.length, 'member')}
+      >
         <button className="btn" onClick={onBack}>
           Back to the tables
         </button>
@@ -131,7 +142,9 @@ export function TypedMembers({ table, onBack }: { table: Table | undefined; onBa
             onChange={(e) => setName(e.target.value)}
           />
         </label>
-        <span className="text-soft">Paste from a spreadsheet into any cell; the first row has the names.</span>
+        <span className="text-soft">
+          Paste from a spreadsheet into any cell; the first row has the names.
+        </span>
         {fault !== undefined && (cells.some((r) => r.some((c) => c !== '')) || name !== '') && (
           <span role="status" className="text-vermilion">
             {fault}
@@ -149,14 +162,20 @@ export function TypedMembers({ table, onBack }: { table: Table | undefined; onBa
                       className="field h-[24px] w-[104px] px-1"
                       value={c.type}
                       aria-label={`Type of column ${j + 1}`}
-                      onChange={(e) => setSaid((before) => new Map(before).set(j, parseType(e.target.value)!))}
+                      onChange={(e) =>
+                        setSaid((before) => new Map(before).set(j, parseType(e.target.value)!))
+                      }
                     >
                       {(TYPES.includes(c.type) ? TYPES : [c.type, ...TYPES]).map((t) => (
                         <option key={t}>{t}</option>
                       ))}
                     </select>
                     {width > 1 && (
-                      <button className="btn btn-bare px-1" onClick={() => removeColumn(j)} aria-label={`Remove column ${j + 1}`}>
+                      <button
+                        className="btn btn-bare px-1"
+                        onClick={() => removeColumn(j)}
+                        aria-label={`Remove column ${j + 1}`}
+                      >
                         <X size={12} aria-hidden />
                       </button>
                     )}
@@ -181,7 +200,11 @@ export function TypedMembers({ table, onBack }: { table: Table | undefined; onBa
                       aria-invalid={misfit(i, j)}
                       value={text}
                       readOnly={i === 0 && called.has(text)}
-                      title={i === 0 && called.has(text) ? 'It gets another name on the Shape stage, where formulas follow' : undefined}
+                      title={
+                        i === 0 && called.has(text)
+                          ? 'It gets another name on the Shape stage, where formulas follow'
+                          : undefined
+                      }
                       placeholder={i === 0 ? `name ${j + 1}` : ''}
                       aria-label={i === 0 ? `Name of column ${j + 1}` : `Row ${i}, column ${j + 1}`}
                       onChange={(e) => change(i, j, e.target.value)}
@@ -192,7 +215,11 @@ export function TypedMembers({ table, onBack }: { table: Table | undefined; onBa
                 ))}
                 <td>
                   {i > 0 && (
-                    <button className="btn btn-bare px-1" onClick={() => removeRow(i)} aria-label={`Remove row ${i}`}>
+                    <button
+                      className="btn btn-bare px-1"
+                      onClick={() => removeRow(i)}
+                      aria-label={`Remove row ${i}`}
+                    >
                       <X size={12} aria-hidden />
                     </button>
                   )}

@@ -25,11 +25,14 @@ export function WhatHappens({ arrival, existing, parts, onChange, onTry }: Props
   const missing = had.filter((c) => !taken.some((t) => t.name.toLowerCase() === c.name.toLowerCase()));
   const wrongName = namingFault(arrival.columns);
   const hasKey = (existing?.key?.length ?? 0) > 0;
-  const fresh = existing ? taken.filter((t) => !had.some((c) => c.name.toLowerCase() === t.name.toLowerCase())) : [];
+  const fresh = existing
+    ? taken.filter((t) => !had.some((c) => c.name.toLowerCase() === t.name.toLowerCase()))
+    : [];
   return (
     <div className="flex flex-wrap gap-x-5 gap-y-1 border-t border-rule px-4 py-2">
       <span>
-        {existing ? <b>{happens(existing, arrival, parts)}</b> : <b>A new table {arrival.name}</b>} with {many(taken.length, 'column')}
+        {existing ? <b>{happens(existing, arrival, parts)}</b> : <b>A new table {arrival.name}</b>} with{' '}
+        {many(taken.length, 'column')}
         {taken.length < arrival.columns.length && `, ${arrival.columns.length - taken.length} left out`}
         {arrival.state === 'storing' && ' — being stored'}
       </span>
@@ -40,7 +43,9 @@ export function WhatHappens({ arrival, existing, parts, onChange, onTry }: Props
             className="field h-[24px]"
             aria-label="What becomes of the rows that are there"
             value={arrival.mode}
-            onChange={(e) => onChange((a) => ({ ...a, mode: e.target.value as Arrival['mode'], tried: undefined }))}
+            onChange={(e) =>
+              onChange((a) => ({ ...a, mode: e.target.value as Arrival['mode'], tried: undefined }))
+            }
           >
             <option value="replace">take the place of those that are there</option>
             <option value="add">are added</option>
@@ -55,14 +60,19 @@ export function WhatHappens({ arrival, existing, parts, onChange, onTry }: Props
         </label>
       )}
       {existing && arrival.mode === 'replace' && (
-        <label className="flex items-center gap-1" title="A part is a month, a file: it is added or replaced while the other rows stay">
+        <label
+          className="flex items-center gap-1"
+          title="A part is a month, a file: it is added or replaced while the other rows stay"
+        >
           as part
           <input
             className="field h-[24px] w-[110px]"
             list={`parts-${arrival.key}`}
             placeholder="of all rows"
             value={arrival.part ?? ''}
-            onChange={(e) => onChange((a) => ({ ...a, part: e.target.value === '' ? undefined : e.target.value }))}
+            onChange={(e) =>
+              onChange((a) => ({ ...a, part: e.target.value === '' ? undefined : e.target.value }))
+            }
           />
           <datalist id={`parts-${arrival.key}`}>
             {parts.map((part) => (
@@ -76,7 +86,9 @@ export function WhatHappens({ arrival, existing, parts, onChange, onTry }: Props
         <select
           className="field h-[24px]"
           value={arrival.misfits}
-          onChange={(e) => onChange((a) => ({ ...a, misfits: e.target.value as Arrival['misfits'], tried: undefined }))}
+          onChange={(e) =>
+            onChange((a) => ({ ...a, misfits: e.target.value as Arrival['misfits'], tried: undefined }))
+          }
         >
           <option value="null">become null, and are listed</option>
           <option value="leave out">their rows are left out, and listed</option>
@@ -92,11 +104,17 @@ export function WhatHappens({ arrival, existing, parts, onChange, onTry }: Props
           className="field h-[24px] w-[170px]"
           placeholder="a name"
           value={arrival.recipe ?? ''}
-          onChange={(e) => onChange((a) => ({ ...a, recipe: e.target.value === '' ? undefined : e.target.value }))}
+          onChange={(e) =>
+            onChange((a) => ({ ...a, recipe: e.target.value === '' ? undefined : e.target.value }))
+          }
         />
       </label>
       {existing && (
-        <button className="btn h-[24px]" onClick={onTry} disabled={arrival.state !== 'ready' || wrongName !== undefined}>
+        <button
+          className="btn h-[24px]"
+          onClick={onTry}
+          disabled={arrival.state !== 'ready' || wrongName !== undefined}
+        >
           Try it: what would happen?
         </button>
       )}
@@ -106,7 +124,9 @@ export function WhatHappens({ arrival, existing, parts, onChange, onTry }: Props
         </span>
       )}
       {fresh.length > 0 && <span>new: {fresh.map((c) => c.name).join(', ')}</span>}
-      {missing.length > 0 && <span className="text-vermilion">no longer there: {missing.map((c) => c.name).join(', ')}</span>}
+      {missing.length > 0 && (
+        <span className="text-vermilion">no longer there: {missing.map((c) => c.name).join(', ')}</span>
+      )}
       {arrival.tried && <Tried result={arrival.tried} />}
       {preview.mended.map((m) => (
         <span key={m}>{m}</span>
@@ -114,7 +134,9 @@ export function WhatHappens({ arrival, existing, parts, onChange, onTry }: Props
       <Misfitting preview={preview} columns={arrival.columns} />
       {preview.problems.length > 0 && (
         <details>
-          <summary className="cursor-pointer text-vermilion">{many(preview.problems.length, 'line')} will be left out and listed</summary>
+          <summary className="cursor-pointer text-vermilion">
+            {many(preview.problems.length, 'line')} will be left out and listed
+          </summary>
           <ul>
             {preview.problems.slice(0, 20).map((p) => (
               <li key={p.line}>
@@ -158,8 +180,12 @@ function Tried({ result }: { result: LoadResult }) {
                 <tr key={i}>
                   <td>{c.key.map(cellText).join(' · ')}</td>
                   <td>{c.column}</td>
-                  <td className="num">{c.before === null ? <i className="text-soft">null</i> : cellText(c.before)}</td>
-                  <td className="num">{c.after === null ? <i className="text-soft">null</i> : cellText(c.after)}</td>
+                  <td className="num">
+                    {c.before === null ? <i className="text-soft">null</i> : cellText(c.before)}
+                  </td>
+                  <td className="num">
+                    {c.after === null ? <i className="text-soft">null</i> : cellText(c.after)}
+                  </td>
                 </tr>
               ))}
             </tbody>
@@ -190,7 +216,10 @@ function Misfitting({ preview, columns }: { preview: FilePreview; columns: reado
       : [],
   );
   if (found.length === 0) return null;
-  const rows = preview.columns.reduce((sum, c) => sum + (columns.find((a) => a.place === c.place)?.taken ? c.misfits.rows : 0), 0);
+  const rows = preview.columns.reduce(
+    (sum, c) => sum + (columns.find((a) => a.place === c.place)?.taken ? c.misfits.rows : 0),
+    0,
+  );
   return (
     <details>
       <summary className="cursor-pointer text-vermilion">

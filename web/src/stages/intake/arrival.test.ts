@@ -5,7 +5,9 @@ import type { Arrival } from './arrival.ts';
 import { arrivingColumns, byRecipe, namingFault, orderOf, typedAsBefore, useOf } from './arrival.ts';
 
 const preview = previewFile(
-  new TextEncoder().encode('Branch Code;visitors;opened on\nA1;12;01.02.2026\nB2;7;03.02.2026\nA1;7;04.02.2026\n'),
+  new TextEncoder().encode(
+    'Branch Code;visitors;opened on\nA1;12;01.02.2026\nB2;7;03.02.2026\nA1;7;04.02.2026\n',
+  ),
   true,
 );
 const arrival = (change: Partial<Arrival> = {}): Arrival => ({
@@ -72,7 +74,13 @@ test('a recipe says all of a load but the file', () => {
     mode: 'update',
   };
   const made = byRecipe(arrival(), recipe);
-  expect(made).toMatchObject({ name: 'visit_fact', recipe: 'weekly', mode: 'update', misfits: 'leave out', nulls: ['', 'n/a'] });
+  expect(made).toMatchObject({
+    name: 'visit_fact',
+    recipe: 'weekly',
+    mode: 'update',
+    misfits: 'leave out',
+    nulls: ['', 'n/a'],
+  });
   expect(made.columns.map((c) => [c.fileName, c.name, c.taken])).toEqual([
     ['Branch Code', 'Branch Code', false],
     ['visitors', 'people', true],

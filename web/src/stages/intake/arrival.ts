@@ -1,5 +1,12 @@
 import { formatType } from '@crease/core/values';
-import type { IntakeOrder, LoadMode, LoadResult, PreviewRequest, RecipeState, UploadState } from '@crease/contract';
+import type {
+  IntakeOrder,
+  LoadMode,
+  LoadResult,
+  PreviewRequest,
+  RecipeState,
+  UploadState,
+} from '@crease/contract';
 import type { ModelColumn, Table } from '@crease/core/model';
 import type { PreviewUse } from '@crease/core/propose';
 import { nameLikeness, previewUse } from '@crease/core/propose';
@@ -77,7 +84,11 @@ const readingOf = ({ place, type, pattern, decimalComma, thousands }: ArrivingCo
 });
 
 /** Columns as a new preview shows them: what somebody has said stays, as far as the file still has the column. */
-export function arrivingColumns(preview: FilePreview, before: readonly ArrivingColumn[], existing: Table | undefined): ArrivingColumn[] {
+export function arrivingColumns(
+  preview: FilePreview,
+  before: readonly ArrivingColumn[],
+  existing: Table | undefined,
+): ArrivingColumn[] {
   const known = new Map(before.map((c) => [c.place, c]));
   const left = (existing?.columns ?? []).filter((c) => c.formula === undefined);
   const take = (at: number) => (at < 0 ? undefined : left.splice(at, 1)[0]);
@@ -85,7 +96,9 @@ export function arrivingColumns(preview: FilePreview, before: readonly ArrivingC
   const byName = preview.columns.map((c) =>
     take(left.findIndex((m) => (m.sourceName ?? m.name).toLowerCase() === c.fileName.toLowerCase())),
   );
-  const byLikeness = preview.columns.map((c, i) => (byName[i] ? undefined : take(mostAlike(c.fileName, left))));
+  const byLikeness = preview.columns.map((c, i) =>
+    byName[i] ? undefined : take(mostAlike(c.fileName, left)),
+  );
   return preview.columns.map((c: ColumnPreview, i): ArrivingColumn => {
     const old = known.get(c.place);
     const same = old?.fileName === c.fileName ? old : undefined;
@@ -124,7 +137,11 @@ function mostAlike(name: string, columns: readonly ModelColumn[]): number {
 export const useOf = (column: ArrivingColumn, preview: ColumnPreview, rows: number): PreviewUse => {
   const proposed = previewUse({ ...preview, name: column.name }, column.type, rows);
   if (column.use === undefined || column.use === proposed.use) return proposed;
-  return { use: column.use, ...(column.use === 'quantity' ? { aggregate: 'sum' as const } : {}), reason: 'as you say' };
+  return {
+    use: column.use,
+    ...(column.use === 'quantity' ? { aggregate: 'sum' as const } : {}),
+    reason: 'as you say',
+  };
 };
 
 /** How the file of a table that is loaded again was laid out. */
@@ -155,7 +172,9 @@ export function typedAsBefore(table: Table, preview: FilePreview): ArrivingColum
       ...c,
       type: had.type,
       pattern: had.pattern,
-      ...(isNumber && source ? { decimalComma: source.decimalComma ?? false, thousands: source.thousands } : {}),
+      ...(isNumber && source
+        ? { decimalComma: source.decimalComma ?? false, thousands: source.thousands }
+        : {}),
       said: true,
       known: true,
     };
@@ -173,7 +192,9 @@ export const orderOf = (a: Arrival): IntakeOrder => ({
   columns: a.columns.flatMap((c, i) => {
     if (!c.taken) return [];
     const { use, aggregate } = useOf(c, a.preview!.columns[i]!, a.preview!.rows);
-    return [{ name: c.name, fileName: c.fileName, ...readingOf(c), use, ...(aggregate ? { aggregate } : {}) }];
+    return [
+      { name: c.name, fileName: c.fileName, ...readingOf(c), use, ...(aggregate ? { aggregate } : {}) },
+    ];
   }),
   mode: a.mode,
   ...(a.part === undefined || a.mode !== 'replace' ? {} : { part: a.part }),
@@ -188,7 +209,18 @@ export function byRecipe(arrival: Arrival, recipe: RecipeState): Arrival {
     const said = recipe.columns.find((r) => r.fileName === c.fileName);
     if (!said) return { ...c, taken: false };
     const { pattern, decimalComma, thousands } = said;
-    return { ...c, name: said.name, named: true, type: said.type, pattern, decimalComma, thousands, taken: true, said: true, known: false };
+    return {
+      ...c,
+      name: said.name,
+      named: true,
+      type: said.type,
+      pattern,
+      decimalComma,
+      thousands,
+      taken: true,
+      said: true,
+      known: false,
+    };
   });
   return {
     ...arrival,

@@ -42,12 +42,25 @@ export function MeasureValues({ measure }: { measure: Measure }) {
               {data.rows.map((row, i) => (
                 <tr key={i}>
                   <td className="max-w-[150px] truncate pr-2">
-                    {row.length > 1 ? row[0] === null ? <i className="text-soft">unmatched</i> : formatValue(row[0]!, data.columns[0]!.type) : 'all'}
+                    {row.length > 1 ? (
+                      row[0] === null ? (
+                        <i className="text-soft">unmatched</i>
+                      ) : (
+                        formatValue(row[0]!, data.columns[0]!.type)
+                      )
+                    ) : (
+                      'all'
+                    )}
                   </td>
                   <td className="w-[40%]">
-                    <span className="block h-[9px] bg-bar" style={{ width: `${(100 * Math.abs(values[i]!)) / most}%` }} />
+                    <span
+                      className="block h-[9px] bg-bar"
+                      style={{ width: `${(100 * Math.abs(values[i]!)) / most}%` }}
+                    />
                   </td>
-                  <td className="num whitespace-nowrap pl-2">{formatValue(row.at(-1)!, type, measure.format)}</td>
+                  <td className="num whitespace-nowrap pl-2">
+                    {formatValue(row.at(-1)!, type, measure.format)}
+                  </td>
                 </tr>
               ))}
             </tbody>

@@ -24,12 +24,20 @@ export function MeasuresStage() {
   const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
   const [search, setSearch] = useState('');
   const measures = useMemo(() => model.measures ?? [], [model]);
-  const current = creating ? undefined : selection?.kind === 'measure' ? measures.find((m) => sameName(m.name, selection.name)) : undefined;
-  const found = measures.filter((m) => `${m.name} ${m.formula} ${m.folder ?? ''}`.toLowerCase().includes(search.toLowerCase()));
+  const current = creating
+    ? undefined
+    : selection?.kind === 'measure'
+      ? measures.find((m) => sameName(m.name, selection.name))
+      : undefined;
+  const found = measures.filter((m) =>
+    `${m.name} ${m.formula} ${m.folder ?? ''}`.toLowerCase().includes(search.toLowerCase()),
+  );
   const groups = Map.groupBy(found, (m) => m.folder ?? '');
   const isBroken = (name: string) =>
     (claims?.claims ?? []).some(
-      (c) => c.verdict === 'broken' && c.about.some((a) => a.measure === name && a.table === undefined && a.perspective === undefined),
+      (c) =>
+        c.verdict === 'broken' &&
+        c.about.some((a) => a.measure === name && a.table === undefined && a.perspective === undefined),
     );
   const bulk = measures.filter((m) => chosen.has(m.name));
   const setAll = (change: Partial<Measure>, says: string) =>
@@ -103,7 +111,10 @@ export function MeasuresStage() {
           <button className="btn" onClick={() => setAll({ hidden: true }, `hide ${bulk.length} measures`)}>
             Hide
           </button>
-          <button className="btn" onClick={() => setAll({ hidden: undefined }, `show ${bulk.length} measures`)}>
+          <button
+            className="btn"
+            onClick={() => setAll({ hidden: undefined }, `show ${bulk.length} measures`)}
+          >
             Show
           </button>
           <button className="btn btn-bare" onClick={() => setChosen(new Set())}>
@@ -125,7 +136,9 @@ export function MeasuresStage() {
         )}
         {[...groups].map(([folder, list]) => (
           <section key={folder} aria-label={folder || 'No folder'}>
-            <h2 className="eyebrow border-b border-rule bg-paper px-4 py-1 font-sans">{folder || 'no folder'}</h2>
+            <h2 className="eyebrow border-b border-rule bg-paper px-4 py-1 font-sans">
+              {folder || 'no folder'}
+            </h2>
             {list.map((m, i) => (
               <div key={`${m.name}${i}`} className="flex items-center border-b border-rule">
                 <input
@@ -134,7 +147,11 @@ export function MeasuresStage() {
                   aria-label={`Choose ${m.name}`}
                   checked={chosen.has(m.name)}
                   onChange={(e) =>
-                    setChosen((s) => (e.target.checked ? new Set([...s, m.name]) : new Set([...s].filter((x) => x !== m.name))))
+                    setChosen((s) =>
+                      e.target.checked
+                        ? new Set([...s, m.name])
+                        : new Set([...s].filter((x) => x !== m.name)),
+                    )
                   }
                 />
                 <button
@@ -162,12 +179,20 @@ export function MeasuresStage() {
     <Leaves
       label="Measures"
       design={design}
-      evidence={<EvidenceLeaf>{current && <MeasureValues key={current.name} measure={current} />}</EvidenceLeaf>}
+      evidence={
+        <EvidenceLeaf>{current && <MeasureValues key={current.name} measure={current} />}</EvidenceLeaf>
+      }
     />
   );
 }
 
-function MeasureDesign({ measure, onDone }: { measure: Measure | undefined; onDone: (name?: string) => void }) {
+function MeasureDesign({
+  measure,
+  onDone,
+}: {
+  measure: Measure | undefined;
+  onDone: (name?: string) => void;
+}) {
   const { id, model, edit, fail, state } = useModel();
   const [draft, setDraft] = useState<Measure>(measure ?? { name: '', formula: '' });
   const [known, setKnown] = useState(measure);
@@ -182,7 +207,12 @@ function MeasureDesign({ measure, onDone }: { measure: Measure | undefined; onDo
     if (formula.trim() === '') return;
     const controller = new AbortController();
     const timer = setTimeout(() => {
-      send<FormulaState>(`/models/${id}/formula`, { formula, ...(measure ? { name: measure.name } : {}) }, 'POST', controller.signal)
+      send<FormulaState>(
+        `/models/${id}/formula`,
+        { formula, ...(measure ? { name: measure.name } : {}) },
+        'POST',
+        controller.signal,
+      )
         .then(setChecked)
         .catch(fail);
     }, 180);
@@ -204,13 +234,22 @@ function MeasureDesign({ measure, onDone }: { measure: Measure | undefined; onDo
       ...(draft.table === undefined && checked?.bases[0] ? { table: checked.bases[0] } : {}),
     };
     // A new name first follows through all formulas that use the measure.
-    const renamed: Edit = measure && measure.name !== value.name ? [{ do: 'rename', of: { measure: measure.name }, to: value.name }] : [];
+    const renamed: Edit =
+      measure && measure.name !== value.name
+        ? [{ do: 'rename', of: { measure: measure.name }, to: value.name }]
+        : [];
     const name = measure ? value.name : null;
-    if (await edit([...renamed, { do: 'put-measures', name, value }], `${measure ? 'change' : 'add'} the measure ${value.name}`))
+    if (
+      await edit(
+        [...renamed, { do: 'put-measures', name, value }],
+        `${measure ? 'change' : 'add'} the measure ${value.name}`,
+      )
+    )
       onDone(value.name);
   };
   const format = draft.format ?? {};
-  const setFormat = (change: Measure['format']) => setDraft((d) => ({ ...d, format: { ...d.format, ...change } }));
+  const setFormat = (change: Measure['format']) =>
+    setDraft((d) => ({ ...d, format: { ...d.format, ...change } }));
   return (
     <section aria-label="The measure" className="border-b border-rule-strong px-4 py-3">
       <div className="mb-2 flex gap-2">
@@ -269,19 +308,34 @@ function MeasureDesign({ measure, onDone }: { measure: Measure | undefined; onDo
             max={15}
             className="field w-[56px]"
             value={format.decimals ?? ''}
-            onChange={(e) => setFormat({ decimals: e.target.value === '' ? undefined : Number(e.target.value) })}
+            onChange={(e) =>
+              setFormat({ decimals: e.target.value === '' ? undefined : Number(e.target.value) })
+            }
           />
         </label>
         <label className="flex items-center gap-1 text-soft">
-          <input type="checkbox" checked={format.thousands ?? false} onChange={(e) => setFormat({ thousands: e.target.checked })} />{' '}
+          <input
+            type="checkbox"
+            checked={format.thousands ?? false}
+            onChange={(e) => setFormat({ thousands: e.target.checked })}
+          />{' '}
           thousands
         </label>
         <label className="flex items-center gap-1 text-soft">
-          <input type="checkbox" checked={format.percent ?? false} onChange={(e) => setFormat({ percent: e.target.checked })} /> per cent
+          <input
+            type="checkbox"
+            checked={format.percent ?? false}
+            onChange={(e) => setFormat({ percent: e.target.checked })}
+          />{' '}
+          per cent
         </label>
         <label className="text-soft">
           unit{' '}
-          <input className="field w-[56px]" value={format.unit ?? ''} onChange={(e) => setFormat({ unit: e.target.value || undefined })} />
+          <input
+            className="field w-[56px]"
+            value={format.unit ?? ''}
+            onChange={(e) => setFormat({ unit: e.target.value || undefined })}
+          />
         </label>
         <label className="flex items-center gap-1 text-soft">
           <input
@@ -296,9 +350,10 @@ function MeasureDesign({ measure, onDone }: { measure: Measure | undefined; onDo
           <button
             className="btn"
             onClick={() =>
-              void edit([{ do: 'remove-measures', name: measure.name }], `remove the measure ${measure.name}`).then(
-                (done) => done && onDone(),
-              )
+              void edit(
+                [{ do: 'remove-measures', name: measure.name }],
+                `remove the measure ${measure.name}`,
+              ).then((done) => done && onDone())
             }
           >
             Remove
@@ -330,9 +385,14 @@ function Uses({ measure, checked }: { measure: Measure; checked: FormulaState | 
   const usedBy = (model.measures ?? []).filter(
     (m) => m.name !== measure.name && m.formula.toLowerCase().includes(`"${measure.name.toLowerCase()}"`),
   );
-  if (!checked || (checked.measures.length === 0 && checked.columns.length === 0 && usedBy.length === 0)) return null;
+  if (!checked || (checked.measures.length === 0 && checked.columns.length === 0 && usedBy.length === 0))
+    return null;
   const link = (kind: 'measure' | 'column', name: string) => (
-    <button key={name} className="mr-2 underline decoration-rule-strong hover:decoration-ink" onClick={() => select({ kind, name })}>
+    <button
+      key={name}
+      className="mr-2 underline decoration-rule-strong hover:decoration-ink"
+      onClick={() => select({ kind, name })}
+    >
       {name}
     </button>
   );

@@ -25,7 +25,9 @@ export function PerspectivesStage() {
     {
       part: 'tables',
       title: 'Dimensions',
-      items: model.tables.filter((t) => t.role === 'dimension').map((t) => ({ name: t.name, mark: t.role, hidden: t.hidden })),
+      items: model.tables
+        .filter((t) => t.role === 'dimension')
+        .map((t) => ({ name: t.name, mark: t.role, hidden: t.hidden })),
     },
     {
       part: 'tables',
@@ -34,10 +36,19 @@ export function PerspectivesStage() {
         .filter((t) => t.role === 'fact' || t.role === 'bridge')
         .map((t) => ({ name: t.name, mark: t.role, hidden: t.hidden })),
     },
-    { part: 'hierarchies', title: 'Hierarchies', items: (model.hierarchies ?? []).map((h) => ({ name: `${h.table}.${h.name}` })) },
-    { part: 'measures', title: 'Measures', items: (model.measures ?? []).map((m) => ({ name: m.name, hidden: m.hidden })) },
+    {
+      part: 'hierarchies',
+      title: 'Hierarchies',
+      items: (model.hierarchies ?? []).map((h) => ({ name: `${h.table}.${h.name}` })),
+    },
+    {
+      part: 'measures',
+      title: 'Measures',
+      items: (model.measures ?? []).map((m) => ({ name: m.name, hidden: m.hidden })),
+    },
   ];
-  const put = (p: Perspective, value: Perspective, says: string) => void edit([{ do: 'put-perspectives', name: p.name, value }], says);
+  const put = (p: Perspective, value: Perspective, says: string) =>
+    void edit([{ do: 'put-perspectives', name: p.name, value }], says);
   const toggle = (p: Perspective, part: Part, item: string, on: boolean) =>
     put(
       p,
@@ -45,11 +56,19 @@ export function PerspectivesStage() {
       `${on ? 'show' : 'keep'} ${item} ${on ? 'to' : 'from'} ${p.name}`,
     );
   const isBroken = (p: Perspective) =>
-    (claims?.claims ?? []).some((c) => c.verdict === 'broken' && c.about.some((a) => a.perspective === p.name));
+    (claims?.claims ?? []).some(
+      (c) => c.verdict === 'broken' && c.about.some((a) => a.perspective === p.name),
+    );
   const add = async () => {
     if (
       await edit(
-        [{ do: 'put-perspectives', name: null, value: { name: name.trim(), tables: [], columns: [], hierarchies: [], measures: [] } }],
+        [
+          {
+            do: 'put-perspectives',
+            name: null,
+            value: { name: name.trim(), tables: [], columns: [], hierarchies: [], measures: [] },
+          },
+        ],
         `add the perspective ${name.trim()}`,
       )
     ) {
@@ -80,7 +99,10 @@ export function PerspectivesStage() {
         </form>
       </LeafHead>
       {perspectives.length === 0 ? (
-        <Blank>No perspectives yet: everybody sees the whole model. Name an audience above, then choose what it sees.</Blank>
+        <Blank>
+          No perspectives yet: everybody sees the whole model. Name an audience above, then choose what it
+          sees.
+        </Blank>
       ) : (
         <div className="min-h-0 flex-1 overflow-auto">
           <table className="grid-plain" aria-label="What each audience sees">
@@ -88,8 +110,17 @@ export function PerspectivesStage() {
               <tr>
                 <th scope="col">object</th>
                 {perspectives.map((p) => (
-                  <th key={p.name} scope="col" className={selection?.kind === 'perspective' && selection.name === p.name ? 'text-ink' : ''}>
-                    <button className="min-h-[24px] hover:underline" onClick={() => select({ kind: 'perspective', name: p.name })}>
+                  <th
+                    key={p.name}
+                    scope="col"
+                    className={
+                      selection?.kind === 'perspective' && selection.name === p.name ? 'text-ink' : ''
+                    }
+                  >
+                    <button
+                      className="min-h-[24px] hover:underline"
+                      onClick={() => select({ kind: 'perspective', name: p.name })}
+                    >
                       {p.name}
                     </button>{' '}
                     {isBroken(p) && <VerdictMark verdict="broken" size={10} />}
@@ -102,7 +133,12 @@ export function PerspectivesStage() {
                         preview
                       </Link>
                       <button
-                        onClick={() => void edit([{ do: 'remove-perspectives', name: p.name }], `remove the perspective ${p.name}`)}
+                        onClick={() =>
+                          void edit(
+                            [{ do: 'remove-perspectives', name: p.name }],
+                            `remove the perspective ${p.name}`,
+                          )
+                        }
                         className="min-h-[24px] min-w-[24px]"
                         aria-label={`Remove ${p.name}`}
                         title="Remove"
@@ -119,7 +155,12 @@ export function PerspectivesStage() {
               .map((r) => (
                 <tbody key={r.title}>
                   <tr>
-                    <th scope="rowgroup" colSpan={perspectives.length + 1} style={{ top: 46 }} className="bg-paper">
+                    <th
+                      scope="rowgroup"
+                      colSpan={perspectives.length + 1}
+                      style={{ top: 46 }}
+                      className="bg-paper"
+                    >
                       {r.title}
                     </th>
                   </tr>

@@ -23,10 +23,14 @@ const DIALECTS = [
 export function ReleaseStage() {
   const { id, claims, state } = useModel();
   const [selection] = useSelection();
-  const { data } = useSWR<ReleaseState, Error>([`/models/${id}/release`, claims], () => get(`/models/${id}/release`), {
-    revalidateOnFocus: false,
-    keepPreviousData: true,
-  });
+  const { data } = useSWR<ReleaseState, Error>(
+    [`/models/${id}/release`, claims],
+    () => get(`/models/${id}/release`),
+    {
+      revalidateOnFocus: false,
+      keepPreviousData: true,
+    },
+  );
   const { data: history } = useSWR<HistoryEntry[], Error>(
     [`/models/${id}/history`, state.revision.id],
     () => get(`/models/${id}/history`),
@@ -64,7 +68,8 @@ export function ReleaseStage() {
             <p>
               <b>Model file.</b>{' '}
               <span className="text-soft">
-                The whole model as text, for version control and for a check in a pipeline. It can be taken at any time.
+                The whole model as text, for version control and for a check in a pipeline. It can be taken at
+                any time.
               </span>
             </p>
             <a className="btn justify-self-end" href={`/api/models/${id}/release/model`}>
@@ -73,7 +78,8 @@ export function ReleaseStage() {
             <p>
               <b>Definitions.</b>{' '}
               <span className="text-soft">
-                CREATE TABLE with keys and foreign keys; refused while a blocking claim is broken and not waived.
+                CREATE TABLE with keys and foreign keys; refused while a blocking claim is broken and not
+                waived.
               </span>
             </p>
             <span className="flex gap-2">
@@ -101,12 +107,18 @@ export function ReleaseStage() {
             </span>
           </div>
           {ddl?.fault !== undefined && (
-            <p role="alert" className="mt-3 flex items-center gap-2 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2">
+            <p
+              role="alert"
+              className="mt-3 flex items-center gap-2 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2"
+            >
               <VerdictMark verdict="broken" /> {ddl.fault}
             </p>
           )}
           {ddl?.text !== undefined && (
-            <pre className="code mt-3 max-h-[300px] overflow-auto border border-rule bg-raised p-3" aria-label="Definitions">
+            <pre
+              className="code mt-3 max-h-[300px] overflow-auto border border-rule bg-raised p-3"
+              aria-label="Definitions"
+            >
               {ddl.text}
             </pre>
           )}
@@ -119,7 +131,9 @@ export function ReleaseStage() {
           />
         )}
         {data && <ClaimGroup title="Warn" list={data.warning} empty="Nothing warns." />}
-        {data && data.waived.length > 0 && <ClaimGroup title="Waived with a reason" list={data.waived} empty="" />}
+        {data && data.waived.length > 0 && (
+          <ClaimGroup title="Waived with a reason" list={data.waived} empty="" />
+        )}
       </div>
     </>
   );
@@ -127,7 +141,9 @@ export function ReleaseStage() {
     <Leaves
       label="Release"
       design={design}
-      evidence={<EvidenceLeaf overview={false}>{!selection && <History entries={history ?? []} />}</EvidenceLeaf>}
+      evidence={
+        <EvidenceLeaf overview={false}>{!selection && <History entries={history ?? []} />}</EvidenceLeaf>
+      }
     />
   );
 }
@@ -141,7 +157,10 @@ function History({ entries }: { entries: readonly HistoryEntry[] }) {
       </header>
       <ol>
         {entries.map((h) => (
-          <li key={h.id} className={`flex gap-3 border-b border-rule px-4 py-[4px] ${h.isHead ? 'font-semibold' : ''}`}>
+          <li
+            key={h.id}
+            className={`flex gap-3 border-b border-rule px-4 py-[4px] ${h.isHead ? 'font-semibold' : ''}`}
+          >
             <span className="num w-[28px] shrink-0 text-soft">{h.number}</span>
             <span className="min-w-0 flex-1 break-words">
               {h.says}

@@ -13,7 +13,8 @@ export function BandsEditor({ columns, onWrite, onClose }: WriterProps) {
     { name: 'middle', below: '100' },
     { name: 'high', below: '' },
   ]);
-  const put = (i: number, change: Partial<Band>) => setBands(bands.map((b, k) => (k === i ? { ...b, ...change } : b)));
+  const put = (i: number, change: Partial<Band>) =>
+    setBands(bands.map((b, k) => (k === i ? { ...b, ...change } : b)));
   const fault = numeric.length === 0 ? 'there is no column of numbers to classify' : bandsFault(bands);
   return (
     <fieldset className="flex flex-col gap-1 border border-rule-strong bg-leaf p-3" aria-label="Bands">
@@ -55,7 +56,9 @@ export function BandsEditor({ columns, onWrite, onClose }: WriterProps) {
       <div className="mt-1 flex items-center gap-2">
         <button
           className="btn"
-          onClick={() => setBands([...bands.slice(0, -1), { name: `band ${bands.length}`, below: '' }, bands.at(-1)!])}
+          onClick={() =>
+            setBands([...bands.slice(0, -1), { name: `band ${bands.length}`, below: '' }, bands.at(-1)!])
+          }
         >
           One more band
         </button>

@@ -20,7 +20,15 @@ const WRITERS = [
 ] as const;
 
 /** A column derived by a formula of its row, new or changed, with what it gives for the first rows while one types. */
-export function ColumnByFormula({ table, column, onClose }: { table: Table; column: string | undefined; onClose: () => void }) {
+export function ColumnByFormula({
+  table,
+  column,
+  onClose,
+}: {
+  table: Table;
+  column: string | undefined;
+  onClose: () => void;
+}) {
   const { id, model, edit, state } = useModel();
   const known = table.columns.find((c) => c.name === column);
   const [name, setName] = useState(known?.name ?? '');
@@ -38,7 +46,13 @@ export function ColumnByFormula({ table, column, onClose }: { table: Table; colu
     (question) => send<ColumnFormulaState>(`/models/${id}/column-formula`, question),
   );
   const taken = known === undefined && table.columns.some((c) => sameName(c.name, name.trim()));
-  const sound = data !== undefined && data.type !== null && data.type !== 'null' && data.faults.length === 0 && tried === formula && isCurrent;
+  const sound =
+    data !== undefined &&
+    data.type !== null &&
+    data.type !== 'null' &&
+    data.faults.length === 0 &&
+    tried === formula &&
+    isCurrent;
   const Writer = WRITERS.find((w) => w.what === writer)?.editor;
   const save = async () => {
     if (!sound || name.trim() === '' || taken) return;
@@ -58,7 +72,10 @@ export function ColumnByFormula({ table, column, onClose }: { table: Table; colu
       onClose();
   };
   return (
-    <section className="border-b border-rule bg-raised px-4 py-3" aria-label={known ? `Formula of ${known.name}` : 'Column by formula'}>
+    <section
+      className="border-b border-rule bg-raised px-4 py-3"
+      aria-label={known ? `Formula of ${known.name}` : 'Column by formula'}
+    >
       <div className="flex items-center gap-2">
         {known ? (
           <b>{known.name} =</b>
@@ -77,11 +94,21 @@ export function ColumnByFormula({ table, column, onClose }: { table: Table; colu
         )}
         <span className="flex-1 text-soft">{sound ? data.type : ''}</span>
         {WRITERS.map(({ what, title }) => (
-          <button key={what} className="btn" onClick={() => setWriter(writer === what ? undefined : what)} aria-expanded={writer === what}>
+          <button
+            key={what}
+            className="btn"
+            onClick={() => setWriter(writer === what ? undefined : what)}
+            aria-expanded={writer === what}
+          >
             {title}
           </button>
         ))}
-        <button className="btn btn-act" disabled={!sound || name.trim() === '' || taken} onClick={() => void save()} title="Ctrl+Enter">
+        <button
+          className="btn btn-act"
+          disabled={!sound || name.trim() === '' || taken}
+          onClick={() => void save()}
+          title="Ctrl+Enter"
+        >
           {known ? 'Keep the formula' : 'Add the column'}
         </button>
         <button className="btn btn-bare" onClick={onClose}>
@@ -115,7 +142,9 @@ export function ColumnByFormula({ table, column, onClose }: { table: Table; colu
           />
         </Suspense>
       </div>
-      {formula.trim() !== '' && data?.faults[0] && tried === formula && isCurrent && <p className="mt-1 text-vermilion">{data.faults[0].message}</p>}
+      {formula.trim() !== '' && data?.faults[0] && tried === formula && isCurrent && (
+        <p className="mt-1 text-vermilion">{data.faults[0].message}</p>
+      )}
       {error && <p className="mt-1 text-vermilion">{error.message}</p>}
       {data && data.faults.length === 0 && data.rows.length > 0 && (
         <div
@@ -154,8 +183,8 @@ export function ColumnByFormula({ table, column, onClose }: { table: Table; colu
       )}
       {data && data.looked > 0 && (
         <p className="mt-1 text-soft">
-          Of {data.looked < 50_000 ? 'all' : 'the first'} {many(data.looked, 'row')}: {count(data.distinct)} different values,{' '}
-          {percent(data.nulls / data.looked)} null.
+          Of {data.looked < 50_000 ? 'all' : 'the first'} {many(data.looked, 'row')}: {count(data.distinct)}{' '}
+          different values, {percent(data.nulls / data.looked)} null.
         </p>
       )}
     </section>

@@ -29,7 +29,11 @@ export function ColumnsDesign({ table }: { table: Table }) {
   const [looking, setLooking] = useState(false);
   const set = (change: Extract<Edit[number], { do: 'set-table' }>['change'], says: string) =>
     void edit([{ do: 'set-table', table: table.name, change }], says);
-  const setColumns = (list: readonly ModelColumn[], change: Extract<Edit[number], { do: 'set-column' }>['change'], says: string) =>
+  const setColumns = (
+    list: readonly ModelColumn[],
+    change: Extract<Edit[number], { do: 'set-column' }>['change'],
+    says: string,
+  ) =>
     void edit(
       list.map((c) => ({ do: 'set-column' as const, table: table.name, column: c.name, change })),
       says,
@@ -37,13 +41,19 @@ export function ColumnsDesign({ table }: { table: Table }) {
   /** The new name follows through all formulas; the table stays selected. */
   const rename = async (name: string): Promise<boolean> => {
     if (name === '') return false;
-    const done = await edit([{ do: 'rename', of: { table: table.name }, to: name }], `${table.name} is called ${name}`);
+    const done = await edit(
+      [{ do: 'rename', of: { table: table.name }, to: name }],
+      `${table.name} is called ${name}`,
+    );
     if (done) select({ kind: 'table', name });
     return done;
   };
   const renameColumn = async (column: string, name: string): Promise<boolean> => {
     if (name === '') return false;
-    const done = await edit([{ do: 'rename', of: { table: table.name, column }, to: name }], `${table.name}.${column} is called ${name}`);
+    const done = await edit(
+      [{ do: 'rename', of: { table: table.name, column }, to: name }],
+      `${table.name}.${column} is called ${name}`,
+    );
     if (done) select({ kind: 'column', name: `${table.name}.${name}` });
     return done;
   };
@@ -79,7 +89,9 @@ export function ColumnsDesign({ table }: { table: Table }) {
               key={k}
               className="btn h-[24px]"
               title="Take it out of the key"
-              onClick={() => set({ key: table.key!.filter((x) => x !== k) }, `${k} is no part of the key of ${table.name}`)}
+              onClick={() =>
+                set({ key: table.key!.filter((x) => x !== k) }, `${k} is no part of the key of ${table.name}`)
+              }
             >
               {k} <span aria-hidden>×</span>
             </button>
@@ -90,7 +102,10 @@ export function ColumnsDesign({ table }: { table: Table }) {
             aria-label="Add a column to the key"
             onChange={(e) =>
               e.target.value &&
-              set({ key: [...(table.key ?? []), e.target.value] }, `${e.target.value} is part of the key of ${table.name}`)
+              set(
+                { key: [...(table.key ?? []), e.target.value] },
+                `${e.target.value} is part of the key of ${table.name}`,
+              )
             }
           >
             <option value="">add …</option>
@@ -110,7 +125,12 @@ export function ColumnsDesign({ table }: { table: Table }) {
               id="label"
               className="field w-[200px]"
               value={table.label ?? ''}
-              onChange={(e) => set({ label: e.target.value }, `members of ${table.name} are shown by ${e.target.value || 'their key'}`)}
+              onChange={(e) =>
+                set(
+                  { label: e.target.value },
+                  `members of ${table.name} are shown by ${e.target.value || 'their key'}`,
+                )
+              }
             >
               <option value="">its key</option>
               {table.columns.map((c) => (
@@ -151,7 +171,9 @@ export function ColumnsDesign({ table }: { table: Table }) {
         <LookUp table={table} onClose={() => setLooking(false)} />
       ) : formulaOf === undefined ? (
         <p className="flex items-center border-b border-rule px-4 py-[6px]">
-          <span className="flex-1 text-soft">{table.columns.length === 1 ? '1 column' : `${count(table.columns.length)} columns`}</span>
+          <span className="flex-1 text-soft">
+            {table.columns.length === 1 ? '1 column' : `${count(table.columns.length)} columns`}
+          </span>
           <button className="btn h-[24px]" onClick={() => setFormulaOf('')}>
             Add a column by formula
           </button>
@@ -176,20 +198,36 @@ export function ColumnsDesign({ table }: { table: Table }) {
             label="Use of the chosen columns"
             text="use as …"
             options={USES}
-            onChoose={(use) => setColumns(bulk, { use }, `use ${bulk.length} columns of ${table.name} as ${use}`)}
+            onChoose={(use) =>
+              setColumns(bulk, { use }, `use ${bulk.length} columns of ${table.name} as ${use}`)
+            }
           />
           {bulk.every((c) => c.use === 'quantity') && (
             <BulkChoice
               label="Default aggregate of the chosen columns"
               text="aggregate by …"
               options={AGGREGATES}
-              onChoose={(aggregate) => setColumns(bulk, { aggregate }, `aggregate ${bulk.length} columns of ${table.name} by ${aggregate}`)}
+              onChoose={(aggregate) =>
+                setColumns(
+                  bulk,
+                  { aggregate },
+                  `aggregate ${bulk.length} columns of ${table.name} by ${aggregate}`,
+                )
+              }
             />
           )}
-          <button className="btn" onClick={() => setColumns(bulk, { hidden: true }, `hide ${bulk.length} columns of ${table.name}`)}>
+          <button
+            className="btn"
+            onClick={() => setColumns(bulk, { hidden: true }, `hide ${bulk.length} columns of ${table.name}`)}
+          >
             Hide
           </button>
-          <button className="btn" onClick={() => setColumns(bulk, { hidden: false }, `show ${bulk.length} columns of ${table.name}`)}>
+          <button
+            className="btn"
+            onClick={() =>
+              setColumns(bulk, { hidden: false }, `show ${bulk.length} columns of ${table.name}`)
+            }
+          >
             Show
           </button>
           <button className="btn btn-bare" onClick={() => setChosen(new Set())}>
@@ -206,7 +244,9 @@ export function ColumnsDesign({ table }: { table: Table }) {
                   type="checkbox"
                   aria-label="Choose all columns"
                   checked={chosen.size === table.columns.length && table.columns.length > 0}
-                  onChange={(e) => setChosen(new Set(e.target.checked ? table.columns.map((c) => c.name) : []))}
+                  onChange={(e) =>
+                    setChosen(new Set(e.target.checked ? table.columns.map((c) => c.name) : []))
+                  }
                 />
               </th>
               <th scope="col">column</th>
@@ -232,17 +272,25 @@ export function ColumnsDesign({ table }: { table: Table }) {
                       aria-label={`Choose ${c.name}`}
                       checked={chosen.has(c.name)}
                       title="With shift: all from the one chosen last"
-                      onChange={(e) => choose(c.name, e.target.checked, (e.nativeEvent as MouseEvent).shiftKey)}
+                      onChange={(e) =>
+                        choose(c.name, e.target.checked, (e.nativeEvent as MouseEvent).shiftKey)
+                      }
                     />
                   </td>
                   <td>
                     {selection?.kind === 'column' && selection.name === `${table.name}.${c.name}` ? (
-                      <TextField label={`Name of ${c.name}`} value={c.name} onSave={(name) => renameColumn(c.name, name)} />
+                      <TextField
+                        label={`Name of ${c.name}`}
+                        value={c.name}
+                        onSave={(name) => renameColumn(c.name, name)}
+                      />
                     ) : (
                       <button
                         className="text-left font-semibold hover:underline"
                         onClick={() => select({ kind: 'column', name: `${table.name}.${c.name}` })}
-                        title={c.sourceName === undefined ? 'Select it' : `${c.sourceName} where it comes from`}
+                        title={
+                          c.sourceName === undefined ? 'Select it' : `${c.sourceName} where it comes from`
+                        }
                       >
                         {c.name}
                       </button>
@@ -261,7 +309,10 @@ export function ColumnsDesign({ table }: { table: Table }) {
                           className="btn btn-bare h-[24px]"
                           aria-label={`Remove ${c.name}`}
                           onClick={() =>
-                            void edit([{ do: 'remove-column', table: table.name, column: c.name }], `remove ${table.name}.${c.name}`)
+                            void edit(
+                              [{ do: 'remove-column', table: table.name, column: c.name }],
+                              `remove ${table.name}.${c.name}`,
+                            )
                           }
                         >
                           ×
@@ -270,14 +321,20 @@ export function ColumnsDesign({ table }: { table: Table }) {
                     )}
                   </td>
                   <td className="whitespace-nowrap text-soft">
-                    {c.formula === undefined && table.source && ('file' in table.source || 'connection' in table.source) ? (
+                    {c.formula === undefined &&
+                    table.source &&
+                    ('file' in table.source || 'connection' in table.source) ? (
                       <select
                         className="field h-[24px] w-[94px] px-1"
                         aria-label={`Type of ${c.name}`}
                         value={c.type}
                         title="What is not of the type is null, and listed"
                         onChange={(e) =>
-                          setColumns([c], { type: e.target.value, pattern: '' }, `${table.name}.${c.name} is ${e.target.value}`)
+                          setColumns(
+                            [c],
+                            { type: e.target.value, pattern: '' },
+                            `${table.name}.${c.name} is ${e.target.value}`,
+                          )
                         }
                       >
                         {(TYPES.includes(c.type) ? TYPES : [c.type, ...TYPES]).map((t) => (
@@ -295,7 +352,11 @@ export function ColumnsDesign({ table }: { table: Table }) {
                       aria-label={`Use of ${c.name}`}
                       value={c.use ?? 'attribute'}
                       onChange={(e) =>
-                        setColumns([c], { use: e.target.value as ModelColumn['use'] }, `use ${table.name}.${c.name} as ${e.target.value}`)
+                        setColumns(
+                          [c],
+                          { use: e.target.value as ModelColumn['use'] },
+                          `use ${table.name}.${c.name} as ${e.target.value}`,
+                        )
                       }
                     >
                       {USES.map((u) => (
@@ -327,7 +388,11 @@ export function ColumnsDesign({ table }: { table: Table }) {
                       aria-label={`Show ${c.name}`}
                       checked={!c.hidden}
                       onChange={(e) =>
-                        setColumns([c], { hidden: !e.target.checked }, `${e.target.checked ? 'show' : 'hide'} ${table.name}.${c.name}`)
+                        setColumns(
+                          [c],
+                          { hidden: !e.target.checked },
+                          `${e.target.checked ? 'show' : 'hide'} ${table.name}.${c.name}`,
+                        )
                       }
                     />
                   </td>
@@ -339,7 +404,9 @@ export function ColumnsDesign({ table }: { table: Table }) {
                     <>
                       <td className="num">
                         {f ? count(f.distinct) : ''}
-                        {f && f.nulls > 0 && <span className="block text-[11px] text-soft">{count(f.nulls)} null</span>}
+                        {f && f.nulls > 0 && (
+                          <span className="block text-[11px] text-soft">{count(f.nulls)} null</span>
+                        )}
                       </td>
                       <td title={f ? `${cellText(f.least)} … ${cellText(f.greatest)}` : ''}>
                         {f && (

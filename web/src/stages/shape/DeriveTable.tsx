@@ -30,9 +30,20 @@ export function DeriveTable() {
       source: { steps: [{ from: source.name }] },
       columns: source.columns
         .filter((c) => c.formula === undefined)
-        .map((c) => ({ name: c.name, type: c.type, ...(c.use ? { use: c.use } : {}), ...(c.aggregate ? { aggregate: c.aggregate } : {}) })),
+        .map((c) => ({
+          name: c.name,
+          type: c.type,
+          ...(c.use ? { use: c.use } : {}),
+          ...(c.aggregate ? { aggregate: c.aggregate } : {}),
+        })),
     };
-    if (!(await edit([{ do: 'put-tables', name: null, value: { ...value } }], `derive ${value.name} from ${source.name}`))) return;
+    if (
+      !(await edit(
+        [{ do: 'put-tables', name: null, value: { ...value } }],
+        `derive ${value.name} from ${source.name}`,
+      ))
+    )
+      return;
     setOpen(false);
     setName('');
     // The table and the view are one step: two changes of the address would undo each other.

@@ -36,7 +36,9 @@ export function JoinForm({
   const own = columns.map((c) => c.name);
   /** With another table, columns of one name are the likely keys. */
   const choose = (table: string) => {
-    const found = (model.tables.find((t) => t.name === table)?.columns ?? []).filter((c) => own.some((o) => sameName(o, c.name)));
+    const found = (model.tables.find((t) => t.name === table)?.columns ?? []).filter((c) =>
+      own.some((o) => sameName(o, c.name)),
+    );
     const keys = found.filter((c) => c.use === 'key' || c.use === 'reference');
     const shared = (keys.length > 0 ? keys : found).slice(0, 1);
     onChange({
@@ -45,7 +47,8 @@ export function JoinForm({
       on: shared.length > 0 ? shared.map((c) => [own.find((o) => sameName(o, c.name))!, c.name]) : [['', '']],
     });
   };
-  const putKey = (i: number, pair: readonly [string, string]) => onChange({ ...value, on: value.on.map((p, k) => (k === i ? pair : p)) });
+  const putKey = (i: number, pair: readonly [string, string]) =>
+    onChange({ ...value, on: value.on.map((p, k) => (k === i ? pair : p)) });
   const { trace } = work;
   const facts = work.waiting
     ? undefined
@@ -60,9 +63,19 @@ export function JoinForm({
       {value.table !== '' &&
         value.on.map(([a, b], i) => (
           <Row key={i} label={i === 0 ? 'on' : 'and'}>
-            <Choice label={`Own key ${i + 1}`} value={a} options={own} onChange={(name) => putKey(i, [name, b])} />
+            <Choice
+              label={`Own key ${i + 1}`}
+              value={a}
+              options={own}
+              onChange={(name) => putKey(i, [name, b])}
+            />
             <span>=</span>
-            <Choice label={`Key ${i + 1} of ${value.table}`} value={b} options={theirs} onChange={(name) => putKey(i, [a, name])} />
+            <Choice
+              label={`Key ${i + 1} of ${value.table}`}
+              value={b}
+              options={theirs}
+              onChange={(name) => putKey(i, [a, name])}
+            />
             {value.on.length > 1 && (
               <button
                 className="btn btn-bare"
@@ -73,7 +86,10 @@ export function JoinForm({
               </button>
             )}
             {i === value.on.length - 1 && (
-              <button className="btn h-[24px]" onClick={() => onChange({ ...value, on: [...value.on, ['', '']] })}>
+              <button
+                className="btn h-[24px]"
+                onClick={() => onChange({ ...value, on: [...value.on, ['', '']] })}
+              >
                 one more key <span aria-hidden>+</span>
               </button>
             )}
@@ -81,7 +97,12 @@ export function JoinForm({
         ))}
       <Kinds value={value.kind} facts={facts} onChange={(kind) => onChange({ ...value, kind })} />
       {bringable.length > 0 && (
-        <Checks label="brings" names={bringable} chosen={brought} onChange={(names) => onChange({ ...value, columns: names })} />
+        <Checks
+          label="brings"
+          names={bringable}
+          chosen={brought}
+          onChange={(names) => onChange({ ...value, columns: names })}
+        />
       )}
     </div>
   );

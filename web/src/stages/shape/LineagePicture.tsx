@@ -53,7 +53,8 @@ export function LineagePicture({
                   'aria-pressed': node.name === chosen,
                   'aria-label': `${node.name}, ${node.role}`,
                   onClick: () => onChoose(node.name),
-                  onKeyDown: (event: React.KeyboardEvent) => (event.key === 'Enter' || event.key === ' ') && onChoose(node.name),
+                  onKeyDown: (event: React.KeyboardEvent) =>
+                    (event.key === 'Enter' || event.key === ' ') && onChoose(node.name),
                   className: 'cursor-pointer',
                 }
               : { 'aria-label': `source ${node.name}` })}
@@ -69,7 +70,9 @@ export function LineagePicture({
               x={8}
               y={15}
               fontSize={12}
-              fill={node.kind === 'source' ? 'var(--soft)' : node.name === chosen ? 'var(--leaf)' : 'var(--ink)'}
+              fill={
+                node.kind === 'source' ? 'var(--soft)' : node.name === chosen ? 'var(--leaf)' : 'var(--ink)'
+              }
             >
               {node.name.length > 21 ? `${node.name.slice(0, 20)}…` : node.name}
             </text>

@@ -15,7 +15,9 @@ export function LookUp({ table, onClose }: { table: Table; onClose: () => void }
   const { model, edit } = useModel();
   const [, setParams] = useSearchParams();
   const [value, setValue] = useState<Lookup>({ table: '', on: [['', '']], columns: [] });
-  const stored = table.columns.filter((c) => c.formula === undefined).map((c) => ({ name: c.name, type: c.type }));
+  const stored = table.columns
+    .filter((c) => c.formula === undefined)
+    .map((c) => ({ name: c.name, type: c.type }));
   const theirs = model.tables.find((t) => sameName(t.name, value.table));
   const added = value.columns.flatMap((c): ModelColumn[] => {
     const { column, as } = typeof c === 'string' ? { column: c, as: c } : c;
@@ -39,7 +41,11 @@ export function LookUp({ table, onClose }: { table: Table; onClose: () => void }
           {
             do: 'put-tables' as const,
             name: table.name,
-            value: { ...table, source: { steps: [...stepsOf(table), step] }, columns: [...table.columns, ...added] },
+            value: {
+              ...table,
+              source: { steps: [...stepsOf(table), step] },
+              columns: [...table.columns, ...added],
+            },
           },
         ]
       : stepsUnder(model, table, [step], added)?.edit;

@@ -16,7 +16,12 @@ const isDay = (c: StateColumn) => c.type === 'date' || c.type === 'timestamp';
 
 /** A lookup to begin with: columns of one name are the likely keys, declared versions the likely days. */
 export function lookupOf(
-  table: { name: string; columns: readonly StateColumn[]; key?: readonly string[]; validity?: { of: string[]; from: string; to: string } },
+  table: {
+    name: string;
+    columns: readonly StateColumn[];
+    key?: readonly string[];
+    validity?: { of: string[]; from: string; to: string };
+  },
   own: readonly StateColumn[],
 ): Lookup {
   const shared = table.columns.filter((c) => own.some((o) => sameName(o.name, c.name)));
@@ -55,11 +60,13 @@ export function LookupForm({
   const theirs = (table?.columns ?? []).filter((c) => c.formula === undefined);
   const names = theirs.map((c) => c.name);
   const here = columns.map((c) => c.name);
-  const putKey = (i: number, pair: [string, string]) => onChange({ ...value, on: value.on.map((p, k) => (k === i ? pair : p)) });
+  const putKey = (i: number, pair: [string, string]) =>
+    onChange({ ...value, on: value.on.map((p, k) => (k === i ? pair : p)) });
   const days = theirs.filter(isDay).map((c) => c.name);
   const ownDays = columns.filter(isDay).map((c) => c.name);
   const { valid, newest, ...plain } = value;
-  const way: Way = newest !== undefined ? 'newest' : valid ? (valid.to === undefined ? 'until' : 'valid') : 'first';
+  const way: Way =
+    newest !== undefined ? 'newest' : valid ? (valid.to === undefined ? 'until' : 'valid') : 'first';
   const choose = (next: Way) => {
     const from = valid?.from ?? table?.validity?.from ?? days[0] ?? '';
     const at = valid?.at ?? ownDays[0] ?? '';
@@ -69,14 +76,17 @@ export function LookupForm({
     else if (next === 'until') onChange({ ...plain, valid: { at, from } });
     else onChange(plain);
   };
-  const putValid = (change: Partial<NonNullable<Lookup['valid']>>) => onChange({ ...value, valid: { ...valid!, ...change } });
+  const putValid = (change: Partial<NonNullable<Lookup['valid']>>) =>
+    onChange({ ...value, valid: { ...valid!, ...change } });
   const bringable = names.filter((c) => !value.on.some(([, t]) => sameName(t, c)));
   const brought = value.columns.map((c) => (typeof c === 'string' ? c : c.column));
   const put = (chosen: readonly string[]) =>
     onChange({
       ...value,
       columns: chosen.map(
-        (name) => value.columns.find((c) => typeof c !== 'string' && sameName(c.column, name)) ?? asFree(name, here, value.table),
+        (name) =>
+          value.columns.find((c) => typeof c !== 'string' && sameName(c.column, name)) ??
+          asFree(name, here, value.table),
       ),
     });
   return (
@@ -99,9 +109,19 @@ export function LookupForm({
       {table &&
         value.on.map(([a, b], i) => (
           <Row key={i} label={i === 0 ? 'where' : 'and'}>
-            <Choice label={`Own key ${i + 1}`} value={a} options={here} onChange={(name) => putKey(i, [name, b])} />
+            <Choice
+              label={`Own key ${i + 1}`}
+              value={a}
+              options={here}
+              onChange={(name) => putKey(i, [name, b])}
+            />
             <span>=</span>
-            <Choice label={`Key ${i + 1} of ${value.table}`} value={b} options={names} onChange={(name) => putKey(i, [a, name])} />
+            <Choice
+              label={`Key ${i + 1} of ${value.table}`}
+              value={b}
+              options={names}
+              onChange={(name) => putKey(i, [a, name])}
+            />
             {value.on.length > 1 && (
               <button
                 type="button"
@@ -113,7 +133,11 @@ export function LookupForm({
               </button>
             )}
             {i === value.on.length - 1 && (
-              <button type="button" className="btn h-[24px]" onClick={() => onChange({ ...value, on: [...value.on, ['', '']] })}>
+              <button
+                type="button"
+                className="btn h-[24px]"
+                onClick={() => onChange({ ...value, on: [...value.on, ['', '']] })}
+              >
                 one more key <span aria-hidden>+</span>
               </button>
             )}
@@ -121,8 +145,16 @@ export function LookupForm({
         ))}
       {table && (
         <Row label="of its rows">
-          <select className="field" aria-label="Which row" value={way} onChange={(e) => choose(e.target.value as Way)}>
-            {WAYS.filter(({ way: w }) => w === way || w === 'first' || (w === 'newest' ? names.length > 0 : days.length > 0)).map((w) => (
+          <select
+            className="field"
+            aria-label="Which row"
+            value={way}
+            onChange={(e) => choose(e.target.value as Way)}
+          >
+            {WAYS.filter(
+              ({ way: w }) =>
+                w === way || w === 'first' || (w === 'newest' ? names.length > 0 : days.length > 0),
+            ).map((w) => (
               <option key={w.way} value={w.way}>
                 {w.says}
               </option>
@@ -131,18 +163,33 @@ export function LookupForm({
           {newest !== undefined && (
             <>
               <span>by</span>
-              <Choice label="Newest by" value={newest} options={names} onChange={(name) => onChange({ ...plain, newest: name })} />
+              <Choice
+                label="Newest by"
+                value={newest}
+                options={names}
+                onChange={(name) => onChange({ ...plain, newest: name })}
+              />
             </>
           )}
           {valid && (
             <>
               <Choice label="Day" value={valid.at} options={ownDays} onChange={(at) => putValid({ at })} />
               <span>from</span>
-              <Choice label="Valid from" value={valid.from} options={days} onChange={(from) => putValid({ from })} />
+              <Choice
+                label="Valid from"
+                value={valid.from}
+                options={days}
+                onChange={(from) => putValid({ from })}
+              />
               {valid.to !== undefined && (
                 <>
                   <span>to</span>
-                  <Choice label="Valid to" value={valid.to} options={days} onChange={(to) => putValid({ to })} />
+                  <Choice
+                    label="Valid to"
+                    value={valid.to}
+                    options={days}
+                    onChange={(to) => putValid({ to })}
+                  />
                 </>
               )}
             </>
@@ -155,6 +202,10 @@ export function LookupForm({
 }
 
 /** A column under a name that is free among those that are there. */
-function asFree(name: string, here: readonly string[], table: string): string | { column: string; as: string } {
+function asFree(
+  name: string,
+  here: readonly string[],
+  table: string,
+): string | { column: string; as: string } {
   return here.some((h) => sameName(h, name)) ? { column: name, as: `${table}_${name}` } : name;
 }

@@ -29,7 +29,9 @@ function Hops({ table, column, depth }: { table: string; column: string; depth: 
     return (
       <p className="text-soft">
         {source ?? (own?.formula !== undefined ? 'a formula that names no column' : 'no source')}
-        {own?.sourceName && own.sourceName !== own.name && source ? `, where it is called ${own.sourceName}` : ''}
+        {own?.sourceName && own.sourceName !== own.name && source
+          ? `, where it is called ${own.sourceName}`
+          : ''}
       </p>
     );
   }
@@ -40,13 +42,19 @@ function Hops({ table, column, depth }: { table: string; column: string; depth: 
           <button
             className="underline decoration-rule-strong underline-offset-2"
             onClick={() =>
-              select(o.column === undefined ? { kind: 'table', name: o.table } : { kind: 'column', name: `${o.table}.${o.column}` })
+              select(
+                o.column === undefined
+                  ? { kind: 'table', name: o.table }
+                  : { kind: 'column', name: `${o.table}.${o.column}` },
+              )
             }
           >
             {o.column === undefined ? `rows of ${o.table}` : `${o.table}.${o.column}`}
           </button>
           {o.by !== 'as it is' && <span className="code ml-2 break-words text-soft">{o.by}</span>}
-          {o.column !== undefined && depth < DEEPEST && <Hops table={o.table} column={o.column} depth={depth + 1} />}
+          {o.column !== undefined && depth < DEEPEST && (
+            <Hops table={o.table} column={o.column} depth={depth + 1} />
+          )}
         </li>
       ))}
     </ul>

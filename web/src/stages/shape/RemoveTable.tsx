@@ -23,7 +23,11 @@ export function RemoveTable({ table }: { table: Table }) {
   }
   const hanging = hangingOn(new FormulaChecker(model), table.name);
   const of = (...kinds: (typeof hanging)[number]['kind'][]) => hanging.filter((h) => kinds.includes(h.kind));
-  const [goes, shows, stays] = [of('relationship', 'hierarchy'), of('perspective'), of('measure', 'derived table')];
+  const [goes, shows, stays] = [
+    of('relationship', 'hierarchy'),
+    of('perspective'),
+    of('measure', 'derived table'),
+  ];
   const names = (list: typeof hanging) =>
     `${list
       .slice(0, MOST_NAMED)

@@ -27,20 +27,27 @@ export function ShapeStage() {
         ? names.path(selection.name)?.table
         : undefined;
   const table = named ?? model.tables[0];
-  const shown = view === 'lineage' ? 'lineage' : view === 'steps' && table && isDerived(table) ? 'steps' : 'columns';
+  const shown =
+    view === 'lineage' ? 'lineage' : view === 'steps' && table && isDerived(table) ? 'steps' : 'columns';
   if (table && shown === 'steps') return <StepsView key={table.name} table={table} onView={setView} />;
   const design = (
     <Frame table={table} shown={shown} onView={setView}>
       {!table ? (
         <Blank>No tables yet. Bring some in on the Intake stage.</Blank>
       ) : shown === 'lineage' ? (
-        <LineagePicture lineage={lineageOf(model)} chosen={named?.name} onChoose={(name) => select({ kind: 'table', name })} />
+        <LineagePicture
+          lineage={lineageOf(model)}
+          chosen={named?.name}
+          onChoose={(name) => select({ kind: 'table', name })}
+        />
       ) : (
         <ColumnsDesign key={table.name} table={table} />
       )}
     </Frame>
   );
-  const evidence = <EvidenceLeaf>{selection?.kind === 'column' && <Origins column={selection.name} />}</EvidenceLeaf>;
+  const evidence = (
+    <EvidenceLeaf>{selection?.kind === 'column' && <Origins column={selection.name} />}</EvidenceLeaf>
+  );
   return <Leaves label="Shape" design={design} evidence={evidence} />;
 }
 
@@ -71,7 +78,10 @@ function Frame({
       <TableList current={table?.name} />
       <div className="flex min-w-0 flex-1 flex-col">
         {table && (
-          <LeafHead title={shown === 'lineage' ? 'Lineage' : table.name} note={shown === 'lineage' ? undefined : table.title}>
+          <LeafHead
+            title={shown === 'lineage' ? 'Lineage' : table.name}
+            note={shown === 'lineage' ? undefined : table.title}
+          >
             <span role="tablist" aria-label="What is shown of the table" className="flex">
               {VIEWS.filter((v) => v !== 'steps' || isDerived(table)).map((v) => (
                 <button
@@ -93,7 +103,13 @@ function Frame({
                   value={table.role}
                   onChange={(e) =>
                     void edit(
-                      [{ do: 'set-table', table: table.name, change: { role: e.target.value as Table['role'] } }],
+                      [
+                        {
+                          do: 'set-table',
+                          table: table.name,
+                          change: { role: e.target.value as Table['role'] },
+                        },
+                      ],
                       `${table.name} is a ${e.target.value} table`,
                     )
                   }

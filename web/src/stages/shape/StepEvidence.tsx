@@ -29,10 +29,14 @@ export function StepEvidence({ work }: { work: StepWork }) {
         </p>
       </header>
       {!work.waiting && met?.findings.map((f) => <Finding key={f.kind} finding={f} table={met.table} />)}
-      {!work.waiting && <Remedies work={work} remedies={trace?.remedies.find((r) => r.place === place)?.remedies ?? []} />}
+      {!work.waiting && (
+        <Remedies work={work} remedies={trace?.remedies.find((r) => r.place === place)?.remedies ?? []} />
+      )}
       {work.waiting || !state ? (
         <p className="p-4 text-soft">
-          {trace?.fault && !work.waiting ? 'There are no rows to show here until the step can be run.' : 'Working it out …'}
+          {trace?.fault && !work.waiting
+            ? 'There are no rows to show here until the step can be run.'
+            : 'Working it out …'}
         </p>
       ) : (
         <>
@@ -49,10 +53,12 @@ export function StepEvidence({ work }: { work: StepWork }) {
 const SAYS: Record<JoinFinding['kind'], (f: JoinFinding, table: string) => string> = {
   multiplies: (f, table) =>
     `The join multiplies: ${many(f.rows, 'row')} more, because ${many(f.keys, 'key')} ${f.keys === 1 ? 'stands' : 'stand'} several times in ${table}. Totals of the rows here are too high from now on.`,
-  loses: (f, table) => `The join loses ${many(f.rows, 'row')}: ${f.rows === 1 ? 'it has' : 'they have'} no partner in ${table}.`,
+  loses: (f, table) =>
+    `The join loses ${many(f.rows, 'row')}: ${f.rows === 1 ? 'it has' : 'they have'} no partner in ${table}.`,
   repeats: (f, table) =>
     `Rows of ${table} come several times, ${count(f.rows)} times too often in all: ${f.quantities!.join(', ')} no longer ${f.quantities!.length === 1 ? 'adds' : 'add'} up.`,
-  misses: (f, table) => `For ${many(f.rows, 'row')} nothing is found in ${table}: what is brought is null there.`,
+  misses: (f, table) =>
+    `For ${many(f.rows, 'row')} nothing is found in ${table}: what is brought is null there.`,
   chooses: (f, table) =>
     `For ${many(f.rows, 'row')} more than one row of ${table} would do, and the one that begins last, or stands first, is taken: say which is meant.`,
 };
@@ -140,7 +146,8 @@ function Totals({ state, before }: { state: StepState; before: StepState | undef
           </tr>
           {names.map((name) => {
             const [was, is] = [total(before, name), total(state, name)];
-            const other = before !== undefined && was !== undefined && is !== undefined && String(was) !== String(is);
+            const other =
+              before !== undefined && was !== undefined && is !== undefined && String(was) !== String(is);
             return (
               <tr key={name}>
                 <td>total of {name}</td>
@@ -171,14 +178,18 @@ const number = (value: unknown): string =>
     : typeof value === 'number'
       ? value.toLocaleString()
       : typeof value === 'string' && /^-?\d+(\.\d+)?$/.test(value)
-        ? value.replace(/^(-?)(\d+)/, (_, sign: string, digits: string) => `${sign}${BigInt(digits).toLocaleString()}`)
+        ? value.replace(
+            /^(-?)(\d+)/,
+            (_, sign: string, digits: string) => `${sign}${BigInt(digits).toLocaleString()}`,
+          )
         : cellText(value);
 
 function Meets({ join }: { join: JoinFacts }) {
   const { table, ownRows, theirRows, ownLone, theirLone } = join;
   return (
     <p className="border-b border-rule px-4 py-2 text-soft">
-      Of {many(ownRows, 'row')} here {count(ownLone)} have no partner; of {many(theirRows, 'row')} of {table} {count(theirLone)} have none.
+      Of {many(ownRows, 'row')} here {count(ownLone)} have no partner; of {many(theirRows, 'row')} of {table}{' '}
+      {count(theirLone)} have none.
     </p>
   );
 }
@@ -201,7 +212,13 @@ function Rows({ work, place }: { work: StepWork; place: number }) {
   const shown = JSON.stringify(work.steps.slice(0, place));
   const { data, error } = useSWR<RowPage, Error>(
     work.waiting ? null : ['step rows', id, state.revision.id, work.table.name, shown],
-    () => send<RowPage>(`/models/${id}/steps/rows`, { table: work.table.name, steps: JSON.parse(shown) as object[], place, count: PAGE }),
+    () =>
+      send<RowPage>(`/models/${id}/steps/rows`, {
+        table: work.table.name,
+        steps: JSON.parse(shown) as object[],
+        place,
+        count: PAGE,
+      }),
     { revalidateOnFocus: false, keepPreviousData: true },
   );
   if (error) return <p className="p-4 text-soft">{error.message}</p>;
@@ -209,7 +226,9 @@ function Rows({ work, place }: { work: StepWork; place: number }) {
   return (
     <div className="p-4">
       <p className="mb-2 text-soft">
-        {data.total === 0 ? 'No row is left.' : `The first ${count(data.rows.length)} of ${many(data.total, 'row')}:`}
+        {data.total === 0
+          ? 'No row is left.'
+          : `The first ${count(data.rows.length)} of ${many(data.total, 'row')}:`}
       </p>
       <RowGrid page={data} label={`Rows after step ${place}`} />
     </div>

@@ -18,7 +18,17 @@ interface FormProps<T> {
 }
 
 /** What a step says, open to be changed; each verb has a form of its own. */
-export function StepForm({ step, place, work, onChange }: { step: Step; place: number; work: StepWork; onChange: (step: Step) => void }) {
+export function StepForm({
+  step,
+  place,
+  work,
+  onChange,
+}: {
+  step: Step;
+  place: number;
+  work: StepWork;
+  onChange: (step: Step) => void;
+}) {
   const { model } = useModel();
   if (isOff(step)) return <p className="text-soft">Switched off: the rows stay as they are.</p>;
   const verb = verbOf(step);
@@ -30,7 +40,12 @@ export function StepForm({ step, place, work, onChange }: { step: Step; place: n
     case 'from':
       return (
         <Row label="begin with">
-          <Choice label="The table to begin with" value={value as string} options={others} onChange={change} />
+          <Choice
+            label="The table to begin with"
+            value={value as string}
+            options={others}
+            onChange={change}
+          />
         </Row>
       );
     case 'filter':
@@ -40,7 +55,9 @@ export function StepForm({ step, place, work, onChange }: { step: Step; place: n
         </Row>
       );
     case 'derive':
-      return <DeriveForm value={value as { name: string; formula: string }} columns={columns} onChange={change} />;
+      return (
+        <DeriveForm value={value as { name: string; formula: string }} columns={columns} onChange={change} />
+      );
     case 'pick':
       return <PickForm value={value as Picked[]} columns={columns} onChange={change} />;
     case 'aggregate':
@@ -54,17 +71,31 @@ export function StepForm({ step, place, work, onChange }: { step: Step; place: n
         />
       );
     case 'join':
-      return <JoinForm value={value as never} columns={columns} place={place} work={work} onChange={change} />;
+      return (
+        <JoinForm value={value as never} columns={columns} place={place} work={work} onChange={change} />
+      );
     case 'lookup':
       return <LookupForm value={value as never} columns={columns} own={work.table.name} onChange={change} />;
     case 'union':
-      return <Checks label="Rows of" names={others} chosen={value as string[]} onChange={(names) => change(names)} />;
+      return (
+        <Checks
+          label="Rows of"
+          names={others}
+          chosen={value as string[]}
+          onChange={(names) => change(names)}
+        />
+      );
     case 'sort':
       return <SortForm value={value as Sorted[]} columns={columns} onChange={change} />;
     case 'number':
       return (
         <Row label="the key is called">
-          <input className="field" aria-label="Name of the key" value={value as string} onChange={(e) => change(e.target.value)} />
+          <input
+            className="field"
+            aria-label="Name of the key"
+            value={value as string}
+            onChange={(e) => change(e.target.value)}
+          />
         </Row>
       );
     default:
@@ -99,7 +130,9 @@ function FormulaField({
         value=""
         aria-label={`Put a column into the ${label.toLowerCase()}`}
         onChange={(e) =>
-          onChange(`${value === 'true' || value === 'null' ? '' : value}${value === '' ? '' : ' '}${quoteName(e.target.value)}`.trimStart())
+          onChange(
+            `${value === 'true' || value === 'null' ? '' : value}${value === '' ? '' : ' '}${quoteName(e.target.value)}`.trimStart(),
+          )
         }
       >
         <option value="">put in a column …</option>
@@ -126,7 +159,12 @@ function DeriveForm({ value, columns, onChange }: FormProps<{ name: string; form
         />
       </Row>
       <Row label="is">
-        <FormulaField label="Formula" value={value.formula} columns={columns} onChange={(formula) => onChange({ ...value, formula })} />
+        <FormulaField
+          label="Formula"
+          value={value.formula}
+          columns={columns}
+          onChange={(formula) => onChange({ ...value, formula })}
+        />
       </Row>
       {bands ? (
         <BandsEditor
@@ -153,13 +191,22 @@ function PickForm({ value, columns, onChange }: FormProps<Picked[]>) {
   const as = (c: Picked) => (typeof c === 'string' ? c : c.as);
   const left = columns.filter((c) => !value.some((p) => sameName(of(p), c.name)));
   const put = (i: number, name: string) =>
-    onChange(value.map((p, k) => (k === i ? (name === of(p) || name === '' ? of(p) : { column: of(p), as: name }) : p)));
+    onChange(
+      value.map((p, k) =>
+        k === i ? (name === of(p) || name === '' ? of(p) : { column: of(p), as: name }) : p,
+      ),
+    );
   return (
     <div className="flex flex-col gap-1">
       <ul className="max-h-[230px] overflow-auto" aria-label="Columns that are kept">
         {value.map((p, i) => (
           <li key={`${of(p)} ${i}`} className="flex items-center gap-2 py-[1px]">
-            <input type="checkbox" checked aria-label={`Keep ${of(p)}`} onChange={() => onChange(value.filter((_, k) => k !== i))} />
+            <input
+              type="checkbox"
+              checked
+              aria-label={`Keep ${of(p)}`}
+              onChange={() => onChange(value.filter((_, k) => k !== i))}
+            />
             <span className="w-[150px] truncate">{of(p)}</span>
             <input
               className="field h-[24px] w-[150px]"
@@ -172,7 +219,9 @@ function PickForm({ value, columns, onChange }: FormProps<Picked[]>) {
               className="btn btn-bare h-[24px]"
               disabled={i === 0}
               aria-label={`${of(p)} one place up`}
-              onClick={() => onChange(value.flatMap((x, k) => (k === i - 1 ? [value[i]!, x] : k === i ? [] : [x])))}
+              onClick={() =>
+                onChange(value.flatMap((x, k) => (k === i - 1 ? [value[i]!, x] : k === i ? [] : [x])))
+              }
             >
               Up
             </button>
@@ -183,7 +232,12 @@ function PickForm({ value, columns, onChange }: FormProps<Picked[]>) {
         <p className="flex flex-wrap items-center gap-1">
           <span className="text-soft">left out:</span>
           {left.map((c) => (
-            <button key={c.name} className="btn h-[24px]" onClick={() => onChange([...value, c.name])} title="Keep it">
+            <button
+              key={c.name}
+              className="btn h-[24px]"
+              onClick={() => onChange([...value, c.name])}
+              title="Keep it"
+            >
               {c.name} <span aria-hidden>+</span>
             </button>
           ))}
@@ -199,13 +253,21 @@ function AggregateForm({
   quantities,
   table,
   onChange,
-}: FormProps<{ by: string[]; columns: Record<string, string> }> & { quantities: readonly string[]; table: string }) {
+}: FormProps<{ by: string[]; columns: Record<string, string> }> & {
+  quantities: readonly string[];
+  table: string;
+}) {
   const made = Object.entries(value.columns);
   const put = (list: [string, string][]) => onChange({ ...value, columns: Object.fromEntries(list) });
   const free = quantities.filter((q) => !value.by.includes(q) && !made.some(([name]) => name === q));
   return (
     <div className="flex flex-col gap-2">
-      <Checks label="one row per" names={columns.map((c) => c.name)} chosen={value.by} onChange={(by) => onChange({ ...value, by })} />
+      <Checks
+        label="one row per"
+        names={columns.map((c) => c.name)}
+        chosen={value.by}
+        onChange={(by) => onChange({ ...value, by })}
+      />
       {made.map(([name, formula], i) => (
         <Row key={i} label={i === 0 ? 'with' : ''}>
           <input
@@ -213,7 +275,10 @@ function AggregateForm({
             aria-label={`Name of aggregate ${i + 1}`}
             defaultValue={name}
             key={name}
-            onBlur={(e) => e.target.value.trim() !== '' && put(made.map((m, k) => (k === i ? [e.target.value.trim(), m[1]] : m)))}
+            onBlur={(e) =>
+              e.target.value.trim() !== '' &&
+              put(made.map((m, k) => (k === i ? [e.target.value.trim(), m[1]] : m)))
+            }
           />
           <span>=</span>
           <input
@@ -222,14 +287,22 @@ function AggregateForm({
             value={formula}
             onChange={(e) => put(made.map((m, k) => (k === i ? [m[0], e.target.value] : m)))}
           />
-          <button className="btn btn-bare" aria-label={`Remove ${name}`} onClick={() => put(made.filter((_, k) => k !== i))}>
+          <button
+            className="btn btn-bare"
+            aria-label={`Remove ${name}`}
+            onClick={() => put(made.filter((_, k) => k !== i))}
+          >
             ×
           </button>
         </Row>
       ))}
       <p className="flex flex-wrap items-center gap-1">
         {free.map((q) => (
-          <button key={q} className="btn h-[24px]" onClick={() => put([...made, [q, `sum(${quoteName(q)})`]])}>
+          <button
+            key={q}
+            className="btn h-[24px]"
+            onClick={() => put([...made, [q, `sum(${quoteName(q)})`]])}
+          >
             sum of {q} <span aria-hidden>+</span>
           </button>
         ))}

@@ -25,11 +25,16 @@ export function StepsDesign({ work }: { work: StepWork }) {
   };
   const fault = work.waiting ? undefined : trace?.fault;
   const metAt = (i: number) =>
-    trace?.states[i]?.join ?? trace?.states[i]?.lookup ?? (trace?.fault?.place === i + 1 ? trace.fault.join : undefined);
+    trace?.states[i]?.join ??
+    trace?.states[i]?.lookup ??
+    (trace?.fault?.place === i + 1 ? trace.fault.join : undefined);
   return (
     <div className="flex min-h-0 flex-1 flex-col">
       {work.changed && (
-        <div role="status" className="flex flex-wrap items-center gap-3 border-b border-rule bg-paper px-4 py-2">
+        <div
+          role="status"
+          className="flex flex-wrap items-center gap-3 border-b border-rule bg-paper px-4 py-2"
+        >
           <span className="flex-1">
             {fault
               ? `Step ${fault.place} cannot be run: mend it, then keep the steps.`
@@ -37,7 +42,11 @@ export function StepsDesign({ work }: { work: StepWork }) {
                 ? 'Working it out …'
                 : 'These steps are tried, not kept yet.'}
           </span>
-          <button className="btn btn-act" disabled={fault !== undefined || work.waiting} onClick={() => void work.keep()}>
+          <button
+            className="btn btn-act"
+            disabled={fault !== undefined || work.waiting}
+            onClick={() => void work.keep()}
+          >
             Keep the steps
           </button>
           <button className="btn" onClick={work.reset}>
@@ -83,7 +92,9 @@ export function StepsDesign({ work }: { work: StepWork }) {
                 <span className={`num w-[124px] whitespace-nowrap ${work.waiting ? 'opacity-40' : ''}`}>
                   {state && (
                     <>
-                      {before && state.rows !== before.rows && <span className="mr-2 text-soft">{signed(state.rows - before.rows)}</span>}
+                      {before && state.rows !== before.rows && (
+                        <span className="mr-2 text-soft">{signed(state.rows - before.rows)}</span>
+                      )}
                       {count(state.rows)}
                     </>
                   )}
@@ -94,7 +105,11 @@ export function StepsDesign({ work }: { work: StepWork }) {
                   {findings.map((f) => (
                     <Flag
                       key={f.kind}
-                      text={f.kind === 'chooses' ? `chooses for ${many(f.rows, 'row')}` : `${f.kind} ${many(f.rows, 'row')}`}
+                      text={
+                        f.kind === 'chooses'
+                          ? `chooses for ${many(f.rows, 'row')}`
+                          : `${f.kind} ${many(f.rows, 'row')}`
+                      }
                     />
                   ))}
                   {fault?.place === i + 1 && <Flag text="cannot be run" />}
@@ -110,7 +125,12 @@ export function StepsDesign({ work }: { work: StepWork }) {
                   )}
                   {i > 0 && (
                     <div className="mt-2 flex gap-1">
-                      <button className="btn btn-bare" disabled={i === 1} onClick={() => move(i, i - 1)} title="Alt and arrow up">
+                      <button
+                        className="btn btn-bare"
+                        disabled={i === 1}
+                        onClick={() => move(i, i - 1)}
+                        title="Alt and arrow up"
+                      >
                         Up
                       </button>
                       <button
@@ -121,7 +141,10 @@ export function StepsDesign({ work }: { work: StepWork }) {
                       >
                         Down
                       </button>
-                      <button className="btn btn-bare" onClick={() => put(i, isOff(step) ? (step.off as Step) : { off: step })}>
+                      <button
+                        className="btn btn-bare"
+                        onClick={() => put(i, isOff(step) ? (step.off as Step) : { off: step })}
+                      >
                         {isOff(step) ? 'Switch on' : 'Switch off'}
                       </button>
                       <button

@@ -13,7 +13,15 @@ const GROUPS: readonly { readonly role: Table['role']; readonly title: string }[
 ];
 
 /** Claims that Shape is the place to mend. */
-const KINDS = ['key-unique', 'key-filled', 'not-a-quantity', 'type-holds', 'label-unique', 'validity-disjoint', 'partition-covers'];
+const KINDS = [
+  'key-unique',
+  'key-filled',
+  'not-a-quantity',
+  'type-holds',
+  'label-unique',
+  'validity-disjoint',
+  'partition-covers',
+];
 const SEARCHED_FROM = 30;
 
 /** All tables in groups, staging apart. */
@@ -22,7 +30,9 @@ export function TableList({ current }: { current: string | undefined }) {
   const [, select] = useSelection();
   const [search, setSearch] = useState('');
   const broken = (name: string) =>
-    (claims?.claims ?? []).some((c) => c.verdict === 'broken' && KINDS.includes(c.kind) && c.about.some((a) => a.table === name));
+    (claims?.claims ?? []).some(
+      (c) => c.verdict === 'broken' && KINDS.includes(c.kind) && c.about.some((a) => a.table === name),
+    );
   const found = model.tables.filter((t) => t.name.toLowerCase().includes(search.trim().toLowerCase()));
   return (
     <nav className="flex w-[146px] shrink-0 flex-col border-r border-rule" aria-label="Tables">
@@ -64,7 +74,9 @@ export function TableList({ current }: { current: string | undefined }) {
             </section>
           );
         })}
-        {found.length === 0 && model.tables.length > 0 && <p className="p-3 text-soft">No table is called so.</p>}
+        {found.length === 0 && model.tables.length > 0 && (
+          <p className="p-3 text-soft">No table is called so.</p>
+        )}
       </div>
       {model.tables.length > 0 && <DeriveTable />}
     </nav>

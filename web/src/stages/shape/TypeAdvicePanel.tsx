@@ -15,14 +15,19 @@ export function TypeAdvicePanel({ table }: { table: string }) {
   return (
     <details className="border-b border-rule px-4 py-[6px]">
       <summary className="cursor-pointer text-soft">
-        {types.length > 0 && <b className="text-ink">{many(types.length, 'column')} could have a better type</b>}
+        {types.length > 0 && (
+          <b className="text-ink">{many(types.length, 'column')} could have a better type</b>
+        )}
         {types.length > 0 && lengths.length > 0 && ', '}
         {lengths.length > 0 && `${many(lengths.length, 'text')} without a length`}
       </summary>
       <ul className="mt-1">
         {found.map((a) => (
           <li key={a.column} className="flex items-baseline gap-3 py-[2px]">
-            <button className="btn h-[24px]" onClick={() => void edit(a.edit, `${a.table}.${a.column} is ${a.to}`)}>
+            <button
+              className="btn h-[24px]"
+              onClick={() => void edit(a.edit, `${a.table}.${a.column} is ${a.to}`)}
+            >
               Take it
             </button>
             <b className="w-[112px] truncate">{a.column}</b>

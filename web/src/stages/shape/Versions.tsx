@@ -21,14 +21,26 @@ export function Versions({ table, onSet }: { table: Table; onSet: (change: Chang
   const taken = model.tables.some((t) => sameName(t.name, current));
   const say = (part: Partial<Validity>) => {
     const guess = (pattern: RegExp) => days.find((d) => pattern.test(d)) ?? days[0]!;
-    const first = { of: table.columns.slice(0, 1).map((c) => c.name), from: guess(/from|start|begin/i), to: guess(/to$|until|end/i) };
+    const first = {
+      of: table.columns.slice(0, 1).map((c) => c.name),
+      from: guess(/from|start|begin/i),
+      to: guess(/to$|until|end/i),
+    };
     const next: Validity = { ...first, ...validity, ...part };
-    onSet({ validity: next }, `rows of ${table.name} are versions of ${next.of.join(', ')}, valid from ${next.from} to ${next.to}`);
+    onSet(
+      { validity: next },
+      `rows of ${table.name} are versions of ${next.of.join(', ')}, valid from ${next.from} to ${next.to}`,
+    );
   };
   const derive = async ({ of, to }: Validity) => {
     const columns = table.columns
       .filter((c) => c.formula === undefined)
-      .map(({ name, type, use, aggregate }) => ({ name, type, ...(use ? { use } : {}), ...(aggregate ? { aggregate } : {}) }));
+      .map(({ name, type, use, aggregate }) => ({
+        name,
+        type,
+        ...(use ? { use } : {}),
+        ...(aggregate ? { aggregate } : {}),
+      }));
     const source = { steps: [{ from: table.name }, { filter: `${quoteName(to)} is null` }] };
     const value = { name: current, role: 'dimension' as const, key: of, source, columns };
     if (await edit([{ do: 'put-tables', name: null, value }], `derive the current rows of ${table.name}`))
@@ -47,7 +59,12 @@ export function Versions({ table, onSet }: { table: Table; onSet: (change: Chang
         {validity && (
           <>
             <span>valid from</span>
-            <Choose label="Valid from" value={validity.from} options={days} onChange={(from) => say({ from })} />
+            <Choose
+              label="Valid from"
+              value={validity.from}
+              options={days}
+              onChange={(from) => say({ from })}
+            />
             <span>to</span>
             <Choose label="Valid to" value={validity.to} options={days} onChange={(to) => say({ to })} />
             <button
@@ -74,7 +91,9 @@ function MatchFacts({ dimension }: { dimension: Table }) {
   const matches = model.tables
     .filter((t) => t.role === 'fact')
     .flatMap((fact) => {
-      const related = (model.relationships ?? []).find((r) => sameName(r.from.table, fact.name) && sameName(r.to.table, dimension.name));
+      const related = (model.relationships ?? []).find(
+        (r) => sameName(r.from.table, fact.name) && sameName(r.to.table, dimension.name),
+      );
       // Already matched: it refers to more than the member.
       if (related && !related.to.columns.every((c) => of.some((name) => sameName(name, c)))) return [];
       const members = of.map((name) => {
@@ -82,7 +101,9 @@ function MatchFacts({ dimension }: { dimension: Table }) {
         return at >= 0 ? related!.from.columns[at] : fact.columns.find((c) => sameName(c.name, name))?.name;
       });
       if (members.some((m) => m === undefined)) return [];
-      return fact.columns.filter((c) => c.type === 'date').map((c) => ({ fact, at: c.name, members: members as string[] }));
+      return fact.columns
+        .filter((c) => c.type === 'date')
+        .map((c) => ({ fact, at: c.name, members: members as string[] }));
     });
   if (matches.length === 0) return null;
   return (
@@ -96,7 +117,8 @@ function MatchFacts({ dimension }: { dimension: Table }) {
         const made = matchVersions(model, { fact, dimension, members, at });
         if (!made) return;
         void edit(made, `rows of ${fact.name} refer to the version of ${dimension.name} on their ${at}`).then(
-          (done) => done && setParams({ sel: selectionText({ kind: 'table', name: fact.name }), view: 'steps' }),
+          (done) =>
+            done && setParams({ sel: selectionText({ kind: 'table', name: fact.name }), view: 'steps' }),
         );
       }}
     >
@@ -122,7 +144,12 @@ function Choose({
   onChange: (name: string) => void;
 }) {
   return (
-    <select className="field h-[24px]" aria-label={label} value={value ?? ''} onChange={(e) => onChange(e.target.value)}>
+    <select
+      className="field h-[24px]"
+      aria-label={label}
+      value={value ?? ''}
+      onChange={(e) => onChange(e.target.value)}
+    >
       {value === undefined && <option value="">nothing: it keeps none</option>}
       {options.map((o) => (
         <option key={o}>{o}</option>

@@ -69,7 +69,9 @@ export function Checks({
             <input
               type="checkbox"
               checked={has(name)}
-              onChange={(e) => onChange(e.target.checked ? [...chosen, name] : chosen.filter((c) => !sameName(c, name)))}
+              onChange={(e) =>
+                onChange(e.target.checked ? [...chosen, name] : chosen.filter((c) => !sameName(c, name)))
+              }
             />
             {name}
           </label>

@@ -20,7 +20,9 @@ export function placeLineage({ nodes, edges }: Lineage): Placed[] {
       const from = edges.filter((e) => e.to === node.id).flatMap((e) => rank.get(e.from) ?? []);
       return from.length > 0 ? from.reduce((sum, r) => sum + r, 0) / from.length : i;
     };
-    const sorted = column.map((node, i) => ({ node, weight: weight(node, i) })).sort((a, b) => a.weight - b.weight);
+    const sorted = column
+      .map((node, i) => ({ node, weight: weight(node, i) }))
+      .sort((a, b) => a.weight - b.weight);
     let row = 0;
     for (const { node, weight } of sorted) {
       row = Math.max(row, depth === 0 ? 0 : Math.round(weight));

@@ -43,7 +43,11 @@ test('every verb has a step to begin with and says what it does in a line, also 
   const texts = VERBS.map(({ verb }) => {
     const step = emptyStep(verb, columns);
     expect(verbOf(step)).toBe(verb);
-    expect([isOff({ off: step }), verbOf({ off: step }), stepText({ off: step })]).toEqual([true, verb, stepText(step)]);
+    expect([isOff({ off: step }), verbOf({ off: step }), stepText({ off: step })]).toEqual([
+      true,
+      verb,
+      stepText(step),
+    ]);
     return stepText(step);
   });
   // A new column does not take the name of one that is there.
@@ -71,10 +75,18 @@ test('a lineage stands in columns by hops, no two boxes on one place, and what i
     columns: [],
     source:
       from.length > 0
-        ? { steps: from.map((f, i): Record<string, string | string[]> => (i === 0 ? { from: f } : { union: [f] })) }
+        ? {
+            steps: from.map((f, i): Record<string, string | string[]> =>
+              i === 0 ? { from: f } : { union: [f] },
+            ),
+          }
         : { file: `${name}.csv` },
   });
-  const tables = [...Array.from({ length: 9 }, (_, i) => table(`t${i}`)), table('late', ['t8']), table('both', ['late', 't7'])];
+  const tables = [
+    ...Array.from({ length: 9 }, (_, i) => table(`t${i}`)),
+    table('late', ['t8']),
+    table('both', ['late', 't7']),
+  ];
   const placed = placeLineage(lineageOf({ crease: 1, name: 'm', tables }));
   const at = (name: string) => placed.find((p) => p.name === name)!;
   expect(new Set(placed.map((p) => `${p.x} ${p.y}`)).size).toBe(placed.length);

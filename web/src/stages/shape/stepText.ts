@@ -3,7 +3,9 @@ import type { Step } from './steps.ts';
 import { argumentOf, verbOf } from './steps.ts';
 
 const few = (names: readonly string[], most = 4): string =>
-  names.length <= most ? names.join(', ') : `${names.slice(0, most - 1).join(', ')} and ${names.length - most + 1} more`;
+  names.length <= most
+    ? names.join(', ')
+    : `${names.slice(0, most - 1).join(', ')} and ${names.length - most + 1} more`;
 const picked = (columns: readonly (string | { column: string; as: string })[]): string[] =>
   columns.map((c) => (typeof c === 'string' ? c : c.column === c.as ? c.as : `${c.column} as ${c.as}`));
 
@@ -29,7 +31,12 @@ export function stepText(step: Step): string {
       return `${by.length === 0 ? 'one row' : `one row per ${few(by)}`}${made.length > 0 ? `: ${few(made, 3)}` : ''}`;
     }
     case 'join': {
-      const { table, kind, on, columns } = argument as { table: string; kind: string; on: [string, string][]; columns?: [] };
+      const { table, kind, on, columns } = argument as {
+        table: string;
+        kind: string;
+        on: [string, string][];
+        columns?: [];
+      };
       const keys = on.map(([a, b]) => (a === b ? a : `${a} = ${b}`)).join(' and ');
       return `${kind}, with ${table} on ${keys}${columns ? `, brings ${few(picked(columns))}` : ''}`;
     }

@@ -12,7 +12,8 @@ import { useParam } from '../../state/selection.ts';
 export type Step = Readonly<Record<string, unknown>>;
 
 export const isDerived = (table: Table): boolean => table.source !== undefined && 'steps' in table.source;
-export const stepsOf = (table: Table): readonly Step[] => (table.source && 'steps' in table.source ? table.source.steps : []);
+export const stepsOf = (table: Table): readonly Step[] =>
+  table.source && 'steps' in table.source ? table.source.steps : [];
 
 /** The step's verb, also of one that is switched off. */
 export const verbOf = (step: Step): string => {
@@ -66,7 +67,12 @@ export function useStepWork(table: Table): StepWork {
   const look = useCallback((next: number) => setAsked(String(next)), [setAsked]);
   const reset = useCallback(() => setDraft(undefined), []);
   const store = useCallback(
-    async (wanted: readonly Step[], last: StepState | undefined, says: string, tables: readonly Table[] = []) => {
+    async (
+      wanted: readonly Step[],
+      last: StepState | undefined,
+      says: string,
+      tables: readonly Table[] = [],
+    ) => {
       if (!last) return;
       const made = tables.map((value) => ({ do: 'put-tables' as const, name: null, value: { ...value } }));
       const value = { ...declaredAfter(table, last).table, source: { steps: wanted.map((s) => ({ ...s })) } };
@@ -79,7 +85,8 @@ export function useStepWork(table: Table): StepWork {
     [store, steps, data, table.name],
   );
   const take = useCallback(
-    async (remedy: TriedRemedy) => store(remedy.steps, remedy.after, `${table.name}: ${remedy.says}`, remedy.tables),
+    async (remedy: TriedRemedy) =>
+      store(remedy.steps, remedy.after, `${table.name}: ${remedy.says}`, remedy.tables),
     [store, table.name],
   );
   return useMemo(

@@ -14,7 +14,10 @@ export const VERBS: readonly { readonly verb: string; readonly says: string }[] 
   { verb: 'distinct', says: 'Of rows that are alike keep one' },
   { verb: 'aggregate', says: 'One row for each combination of some columns: a coarser grain' },
   { verb: 'join', says: 'Bring columns of another table, row by row, by equal keys' },
-  { verb: 'lookup', says: 'Values of one row of another table: the newest, or that of a day. No row comes or goes' },
+  {
+    verb: 'lookup',
+    says: 'Values of one row of another table: the newest, or that of a day. No row comes or goes',
+  },
   { verb: 'union', says: 'The rows of other tables below, columns matched by name' },
   { verb: 'sort', says: 'Another order of the rows' },
   { verb: 'number', says: 'A surrogate key: 1 for the first row' },

@@ -21,7 +21,10 @@ export function Briefs() {
     { revalidateOnFocus: false, keepPreviousData: true },
   );
   const facts = model.tables.filter((t) => t.role === 'fact');
-  if (facts.length === 0) return <p className="p-4 text-soft">A brief is written for a fact: say on Shape which tables are facts.</p>;
+  if (facts.length === 0)
+    return (
+      <p className="p-4 text-soft">A brief is written for a fact: say on Shape which tables are facts.</p>
+    );
   return (
     <div className="min-h-0 flex-1 overflow-auto">
       {error && <p className="p-4 text-vermilion">{error.message}</p>}
@@ -35,7 +38,8 @@ export function Briefs() {
 function Brief({ fact, states }: { fact: Table; states: readonly QuestionState[] }) {
   const { edit } = useModel();
   const [, select] = useSelection();
-  const set = (change: object, says: string) => void edit([{ do: 'set-table', table: fact.name, change }], says);
+  const set = (change: object, says: string) =>
+    void edit([{ do: 'set-table', table: fact.name, change }], says);
   const questions = fact.questions ?? [];
   // What is known of a question as it was put; one that has just been changed is judged anew.
   const known = new Map(states.map((s) => [JSON.stringify(s.question), s]));
@@ -59,7 +63,9 @@ function Brief({ fact, states }: { fact: Table; states: readonly QuestionState[]
           label="the process"
           value={fact.process ?? ''}
           hint="lending at the desk"
-          onSave={(process) => set({ process }, `${fact.name} records ${process || 'a process that is not said'}`)}
+          onSave={(process) =>
+            set({ process }, `${fact.name} records ${process || 'a process that is not said'}`)
+          }
         />
         <Line
           label="one row is"
@@ -68,7 +74,13 @@ function Brief({ fact, states }: { fact: Table; states: readonly QuestionState[]
           onSave={(grain) => set({ grain }, `the grain of ${fact.name} is ${grain || 'not said'}`)}
         />
         <span className="text-soft">told apart by</span>
-        <span>{fact.key?.length ? fact.key.join(', ') : <span className="text-vermilion">no key yet: say it on Shape</span>}</span>
+        <span>
+          {fact.key?.length ? (
+            fact.key.join(', ')
+          ) : (
+            <span className="text-vermilion">no key yet: say it on Shape</span>
+          )}
+        </span>
       </div>
       <OfferedMeasures fact={fact} />
       <p className="eyebrow mt-2">questions that it must answer</p>
@@ -98,7 +110,17 @@ function Brief({ fact, states }: { fact: Table; states: readonly QuestionState[]
   );
 }
 
-function Line({ label, value, hint, onSave }: { label: string; value: string; hint: string; onSave: (text: string) => void }) {
+function Line({
+  label,
+  value,
+  hint,
+  onSave,
+}: {
+  label: string;
+  value: string;
+  hint: string;
+  onSave: (text: string) => void;
+}) {
   return (
     <label className="contents">
       <span className="text-soft">{label}</span>
@@ -135,7 +157,10 @@ function QuestionLine({
   return (
     <li className="border-t border-rule py-1 first:border-t-0">
       <div className="flex items-baseline gap-2">
-        <span className="relative top-[1px]" title={!state ? 'Being judged' : answers ? 'The model answers it' : 'Something is missing'}>
+        <span
+          className="relative top-[1px]"
+          title={!state ? 'Being judged' : answers ? 'The model answers it' : 'Something is missing'}
+        >
           <VerdictMark verdict={!state ? 'unchecked' : answers ? 'holds' : 'broken'} size={11} />
         </span>
         <button className="min-w-0 flex-1 text-left" aria-expanded={open} onClick={() => setOpen(!open)}>
@@ -157,14 +182,20 @@ function QuestionLine({
       {open && (
         <div className="flex flex-wrap items-center gap-1 py-1 pl-[19px]">
           <span className="text-soft">shows</span>
-          <Chips names={measures} onRemove={(name) => onChange({ ...question, measures: measures.filter((m) => m !== name) })} />
+          <Chips
+            names={measures}
+            onRemove={(name) => onChange({ ...question, measures: measures.filter((m) => m !== name) })}
+          />
           <Adder
             label="Add a measure"
             options={(model.measures ?? []).map((m) => m.name)}
             onAdd={(name) => onChange({ ...question, measures: [...measures, name] })}
           />
           <span className="text-soft">by</span>
-          <Chips names={by} onRemove={(name) => onChange({ ...question, by: by.filter((b) => b !== name) })} />
+          <Chips
+            names={by}
+            onRemove={(name) => onChange({ ...question, by: by.filter((b) => b !== name) })}
+          />
           <Adder
             label="Add a column or level"
             options={attributeNames(model)}
@@ -190,7 +221,15 @@ function Chips({ names, onRemove }: { names: readonly string[]; onRemove: (name:
 }
 
 /** A name of a list, or one that is not there yet: what a question needs may still have to be made. */
-function Adder({ label, options, onAdd }: { label: string; options: readonly string[]; onAdd: (name: string) => void }) {
+function Adder({
+  label,
+  options,
+  onAdd,
+}: {
+  label: string;
+  options: readonly string[];
+  onAdd: (name: string) => void;
+}) {
   const [text, setText] = useState('');
   const id = useId();
   const add = () => {
@@ -250,7 +289,9 @@ function NewQuestion({ onAdd }: { onAdd: (question: Question) => void }) {
       </button>
       {ask.trim() !== '' && (
         <span className="w-full text-soft">
-          {named.length > 0 ? `understood: ${named.join(', ')}` : 'no name of the model is in it yet; it can be given some afterwards'}
+          {named.length > 0
+            ? `understood: ${named.join(', ')}`
+            : 'no name of the model is in it yet; it can be given some afterwards'}
         </span>
       )}
     </form>
@@ -277,10 +318,15 @@ function OfferedMeasures({ fact }: { fact: Table }) {
                 type="checkbox"
                 checked={!left.has(o.measure.name)}
                 onChange={(e) =>
-                  setLeft((s) => (e.target.checked ? new Set([...s].filter((n) => n !== o.measure.name)) : new Set([...s, o.measure.name])))
+                  setLeft((s) =>
+                    e.target.checked
+                      ? new Set([...s].filter((n) => n !== o.measure.name))
+                      : new Set([...s, o.measure.name]),
+                  )
                 }
               />
-              <span className="font-semibold">{o.measure.name}</span> <code className="text-soft">{o.measure.formula}</code>
+              <span className="font-semibold">{o.measure.name}</span>{' '}
+              <code className="text-soft">{o.measure.formula}</code>
               {o.clash && <span className="text-soft">“{o.clash}” is taken</span>}
             </label>
           </li>

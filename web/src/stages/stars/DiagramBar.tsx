@@ -44,12 +44,17 @@ export function DiagramBar({
           .then((blob) => blob && saveFile(`${file}.png`, blob, 'image/png'))
           .catch(fail),
     },
-    { says: 'Print', run: () => printDiagram(title) || tell({ tone: 'wrong', text: 'There is no diagram to print.' }) },
+    {
+      says: 'Print',
+      run: () => printDiagram(title) || tell({ tone: 'wrong', text: 'There is no diagram to print.' }),
+    },
   ];
   if (naming)
     return (
       <NameForm
-        known={[ALL, ...open.named.map((d) => d.name)].filter((n) => naming === 'new' || !sameName(n, open.name))}
+        known={[ALL, ...open.named.map((d) => d.name)].filter(
+          (n) => naming === 'new' || !sameName(n, open.name),
+        )}
         first={naming === 'new' ? '' : open.name}
         says={naming === 'new' ? 'Draw it' : 'Call it so'}
         note={
@@ -66,8 +71,17 @@ export function DiagramBar({
       />
     );
   return (
-    <div className="flex flex-wrap items-center gap-2 border-b border-rule px-4 py-[6px]" role="toolbar" aria-label="Diagram">
-      <select className="field max-w-[190px]" aria-label="Diagram" value={open.name} onChange={(e) => open.open(e.target.value)}>
+    <div
+      className="flex flex-wrap items-center gap-2 border-b border-rule px-4 py-[6px]"
+      role="toolbar"
+      aria-label="Diagram"
+    >
+      <select
+        className="field max-w-[190px]"
+        aria-label="Diagram"
+        value={open.name}
+        onChange={(e) => open.open(e.target.value)}
+      >
         <option>{ALL}</option>
         {open.named.map((d) => (
           <option key={d.name}>{d.name}</option>
@@ -117,7 +131,10 @@ export function DiagramBar({
       <span className="flex-1" />
       <Menu as="span" className="relative">
         <MenuButton className="btn">More …</MenuButton>
-        <MenuItems anchor="bottom end" className="z-20 min-w-[160px] border border-ink bg-raised py-1 shadow-md">
+        <MenuItems
+          anchor="bottom end"
+          className="z-20 min-w-[160px] border border-ink bg-raised py-1 shadow-md"
+        >
           <Item onClick={() => setNaming('new')}>New diagram</Item>
           {!isAll && <Item onClick={() => setNaming('name')}>Rename it</Item>}
           {!isAll && <Item onClick={() => open.remove()}>Remove it</Item>}
@@ -168,14 +185,22 @@ function NameForm({
       }}
       onKeyDown={(e) => e.key === 'Escape' && onDone(undefined)}
     >
-      <input className="field w-[190px]" autoFocus aria-label="Name" value={name} onChange={(e) => setName(e.target.value)} />
+      <input
+        className="field w-[190px]"
+        autoFocus
+        aria-label="Name"
+        value={name}
+        onChange={(e) => setName(e.target.value)}
+      />
       <button className="btn btn-act" disabled={name.trim() === '' || taken}>
         {says}
       </button>
       <button type="button" className="btn btn-bare" onClick={() => onDone(undefined)}>
         Leave it
       </button>
-      <span className={taken ? 'text-vermilion' : 'text-soft'}>{taken ? 'a diagram of this name is there already' : note}</span>
+      <span className={taken ? 'text-vermilion' : 'text-soft'}>
+        {taken ? 'a diagram of this name is there already' : note}
+      </span>
     </form>
   );
 }

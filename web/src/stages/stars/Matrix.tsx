@@ -18,7 +18,13 @@ const SIGNS: Record<Way['kind'], string> = {
 };
 
 /** Facts down, dimensions across: how each dimension reaches each fact, and at which level. A cell explains itself in the other leaf. */
-export function Matrix({ chosen, onChoose }: { chosen: string | undefined; onChoose: (cell: string) => void }) {
+export function Matrix({
+  chosen,
+  onChoose,
+}: {
+  chosen: string | undefined;
+  onChoose: (cell: string) => void;
+}) {
   const { model, names } = useModel();
   const [, select] = useSelection();
   const { facts, dimensions, ways } = useMemo(() => {
@@ -30,7 +36,11 @@ export function Matrix({ chosen, onChoose }: { chosen: string | undefined; onCho
     return { facts: of('fact'), dimensions: of('dimension'), ways: new Map(pairs) };
   }, [model, names]);
   if (facts.length === 0 || dimensions.length === 0)
-    return <p className="p-4 text-soft">The matrix holds facts against dimensions: say on Shape which tables are which.</p>;
+    return (
+      <p className="p-4 text-soft">
+        The matrix holds facts against dimensions: say on Shape which tables are which.
+      </p>
+    );
   return (
     <div className="min-h-0 flex-1 overflow-auto" tabIndex={0} role="group" aria-label="Matrix, to scroll">
       <table className="grid-plain" aria-label="Matrix of facts and dimensions">
@@ -54,7 +64,10 @@ export function Matrix({ chosen, onChoose }: { chosen: string | undefined; onCho
           {facts.map((f) => (
             <tr key={f.name}>
               <th scope="row" className="whitespace-nowrap" style={{ position: 'static' }}>
-                <button onClick={() => select({ kind: 'table', name: f.name })} className="text-ink hover:underline">
+                <button
+                  onClick={() => select({ kind: 'table', name: f.name })}
+                  className="text-ink hover:underline"
+                >
                   {f.name}
                 </button>
               </th>

@@ -12,7 +12,13 @@ import { count, percent } from '../../parts/text.ts';
 
 /** The cardinality that the rows show. */
 function shownCardinality(match: Match): Cardinality {
-  return match.toUnique ? (match.fromUnique ? 'one-to-one' : 'many-to-one') : match.fromUnique ? 'many-to-one' : 'many-to-level';
+  return match.toUnique
+    ? match.fromUnique
+      ? 'one-to-one'
+      : 'many-to-one'
+    : match.fromUnique
+      ? 'many-to-one'
+      : 'many-to-level';
 }
 
 /** Relating a column to another: what the rows say first, then the decision. */
@@ -47,7 +53,12 @@ export function RelateForm({
   const relate = async () => {
     const name = freeName(`${from!.table}_${to!.table}`, model.relationships ?? []);
     const value = { name, ...ends, cardinality: chosen };
-    if (await edit([{ do: 'put-relationships', name: null, value }], `relate ${endText(ends.from)} to ${endText(ends.to)}`)) {
+    if (
+      await edit(
+        [{ do: 'put-relationships', name: null, value }],
+        `relate ${endText(ends.from)} to ${endText(ends.to)}`,
+      )
+    ) {
       onDone();
       select({ kind: 'relationship', name });
     }
@@ -75,7 +86,11 @@ export function RelateForm({
             value={pair[1]}
             onChange={(b) => setMore(more.map((p, k) => (k === i ? [p[0], b] : p)))}
           />
-          <button className="btn btn-bare" aria-label={`Remove pair ${i + 2}`} onClick={() => setMore(more.filter((_, k) => k !== i))}>
+          <button
+            className="btn btn-bare"
+            aria-label={`Remove pair ${i + 2}`}
+            onClick={() => setMore(more.filter((_, k) => k !== i))}
+          >
             ×
           </button>
         </div>
@@ -95,7 +110,8 @@ export function RelateForm({
               width={110}
               label={`${count(match.matched)} of ${count(filled)} rows find a partner`}
             />{' '}
-            <b>{percent(filled ? match.matched / filled : 0)}</b> of {count(filled)} filled rows find a partner
+            <b>{percent(filled ? match.matched / filled : 0)}</b> of {count(filled)} filled rows find a
+            partner
             {match.nulls > 0 && `; ${count(match.nulls)} are null`}
           </p>
           <p className="text-soft">
@@ -151,7 +167,12 @@ function PairField({
   const { model } = useModel();
   const columns = model.tables.find((t) => t.name === table)?.columns ?? [];
   return (
-    <select className="field min-w-0 flex-1" aria-label={label} value={value} onChange={(e) => onChange(e.target.value)}>
+    <select
+      className="field min-w-0 flex-1"
+      aria-label={label}
+      value={value}
+      onChange={(e) => onChange(e.target.value)}
+    >
       <option value="">column …</option>
       {columns.map((c) => (
         <option key={c.name}>{c.name}</option>
@@ -160,7 +181,15 @@ function PairField({
   );
 }
 
-function EndFields({ label, end, onChange }: { label: string; end: ColumnEnd | undefined; onChange: (end: ColumnEnd) => void }) {
+function EndFields({
+  label,
+  end,
+  onChange,
+}: {
+  label: string;
+  end: ColumnEnd | undefined;
+  onChange: (end: ColumnEnd) => void;
+}) {
   const { model } = useModel();
   const table = model.tables.find((t) => t.name === end?.table);
   return (

@@ -8,11 +8,20 @@ export function RelationshipDesign({ relationship: r }: { relationship: Relation
   const { edit } = useModel();
   const [, select] = useSelection();
   const set = (
-    change: { cardinality?: Cardinality; default?: boolean; role?: string; from?: Relationship['from']; to?: Relationship['to'] },
+    change: {
+      cardinality?: Cardinality;
+      default?: boolean;
+      role?: string;
+      from?: Relationship['from'];
+      to?: Relationship['to'];
+    },
     says: string,
   ) => void edit([{ do: 'set-relationship', name: r.name, change }], says);
   return (
-    <section aria-label="Relationship" className="flex flex-wrap items-center gap-3 border-b border-rule px-4 py-2">
+    <section
+      aria-label="Relationship"
+      className="flex flex-wrap items-center gap-3 border-b border-rule px-4 py-2"
+    >
       <span>
         {endText(r.from)} → {endText(r.to)}
       </span>
@@ -20,7 +29,9 @@ export function RelationshipDesign({ relationship: r }: { relationship: Relation
         className="field"
         aria-label="Cardinality"
         value={cardinalityOf(r)}
-        onChange={(e) => set({ cardinality: e.target.value as Cardinality }, `${r.name} is ${e.target.value}`)}
+        onChange={(e) =>
+          set({ cardinality: e.target.value as Cardinality }, `${r.name} is ${e.target.value}`)
+        }
       >
         {(['many-to-one', 'one-to-one', 'many-to-level', 'many-to-many'] as const).map((c) => (
           <option key={c}>{c}</option>
@@ -31,7 +42,10 @@ export function RelationshipDesign({ relationship: r }: { relationship: Relation
           type="checkbox"
           checked={isDefault(r)}
           onChange={(e) =>
-            set({ default: e.target.checked }, `${r.name} is ${e.target.checked ? 'followed by default' : 'not followed by default'}`)
+            set(
+              { default: e.target.checked },
+              `${r.name} is ${e.target.checked ? 'followed by default' : 'not followed by default'}`,
+            )
           }
         />{' '}
         by default
@@ -46,7 +60,8 @@ export function RelationshipDesign({ relationship: r }: { relationship: Relation
           defaultValue={r.role ?? ''}
           onBlur={(e) => {
             const role = e.target.value.trim();
-            if (role !== (r.role ?? '')) set({ role }, `${r.name} leads to ${r.to.table} in the role of ${role || r.to.table}`);
+            if (role !== (r.role ?? ''))
+              set({ role }, `${r.name} leads to ${r.to.table} in the role of ${role || r.to.table}`);
           }}
           onKeyDown={(e) => e.key === 'Enter' && e.currentTarget.blur()}
         />

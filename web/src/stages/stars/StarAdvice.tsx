@@ -9,10 +9,14 @@ import { bytes, count, many } from '../../parts/text.ts';
 /** Which dimensions are shared, play roles or are snowflaked, what flattening would cost, and columns of facts that belong to no dimension. */
 export function StarAdvice() {
   const { id, state } = useModel();
-  const { data, error } = useSWR<Advice, Error>(['star advice', id, state.revision.id], () => get<Advice>(`/models/${id}/star-advice`), {
-    revalidateOnFocus: false,
-    keepPreviousData: true,
-  });
+  const { data, error } = useSWR<Advice, Error>(
+    ['star advice', id, state.revision.id],
+    () => get<Advice>(`/models/${id}/star-advice`),
+    {
+      revalidateOnFocus: false,
+      keepPreviousData: true,
+    },
+  );
   if (error) return <p className="p-4 text-soft">{error.message}</p>;
   if (!data) return <p className="p-4 text-soft">Comparing columns …</p>;
   const shared = data.dimensions.filter((d) => d.facts.length > 1);
@@ -43,7 +47,8 @@ export function StarAdvice() {
       >
         {roles.map(({ d, r }) => (
           <li key={`${d.table}${r.fact}`} className="py-[3px]">
-            <b>{d.table}</b> for {r.fact}: {r.relationships.map((x) => `${x.role ?? x.name}${x.default ? ' (default)' : ''}`).join(', ')}
+            <b>{d.table}</b> for {r.fact}:{' '}
+            {r.relationships.map((x) => `${x.role ?? x.name}${x.default ? ' (default)' : ''}`).join(', ')}
           </li>
         ))}
       </Group>
@@ -61,12 +66,14 @@ export function StarAdvice() {
             <b>{l.fact}</b>
             {l.degenerate.length > 0 && (
               <span className="block pl-4">
-                dimensions of one column that stay in the fact: {l.degenerate.map((c) => `${c.column} (${count(c.distinct)})`).join(', ')}
+                dimensions of one column that stay in the fact:{' '}
+                {l.degenerate.map((c) => `${c.column} (${count(c.distinct)})`).join(', ')}
               </span>
             )}
             {l.junk.length > 1 && (
               <span className="block pl-4">
-                flags and small codes, which may make one dimension: {l.junk.map((c) => `${c.column} (${c.distinct})`).join(', ')}; at most{' '}
+                flags and small codes, which may make one dimension:{' '}
+                {l.junk.map((c) => `${c.column} (${c.distinct})`).join(', ')}; at most{' '}
                 {count(l.combinations!)} combinations
               </span>
             )}
@@ -93,7 +100,10 @@ function DimensionLine({ d }: { d: DimensionFacts }) {
   return (
     <li className="flex min-h-[26px] items-center gap-2">
       <RoleMark role="dimension" />
-      <button className="min-h-[24px] font-semibold hover:underline" onClick={() => select({ kind: 'table', name: d.table })}>
+      <button
+        className="min-h-[24px] font-semibold hover:underline"
+        onClick={() => select({ kind: 'table', name: d.table })}
+      >
         {d.table}
       </button>
       <span className="text-soft">{d.facts.join(', ')}</span>

@@ -47,10 +47,16 @@ export function StarsStage() {
   useEffect(() => {
     if (!held || held.match || held.fault !== undefined) return;
     const controller = new AbortController();
-    const body = { from: { table: held.from.table, columns: [held.from.column] }, to: { table: held.to.table, columns: [held.to.column] } };
+    const body = {
+      from: { table: held.from.table, columns: [held.from.column] },
+      to: { table: held.to.table, columns: [held.to.column] },
+    };
     send<Match>(`/models/${id}/match`, body, 'POST', controller.signal)
       .then((match) => setHeld((h) => (h === held ? { ...h, match } : h)))
-      .catch((error: Error) => !controller.signal.aborted && setHeld((h) => (h === held ? { ...h, fault: error.message } : h)));
+      .catch(
+        (error: Error) =>
+          !controller.signal.aborted && setHeld((h) => (h === held ? { ...h, fault: error.message } : h)),
+      );
     return () => controller.abort();
   }, [held, id]);
 
@@ -106,7 +112,12 @@ export function StarsStage() {
         <StarAdvice />
       ) : (
         <>
-          <DiagramBar open={open} table={table} reach={reach !== undefined} onReach={(on) => setReach(on ? 'shown' : undefined)} />
+          <DiagramBar
+            open={open}
+            table={table}
+            reach={reach !== undefined}
+            onReach={(on) => setReach(on ? 'shown' : undefined)}
+          />
           {open.part.tables.length === 0 ? (
             <Blank>This diagram shows no table yet: add some above.</Blank>
           ) : (
@@ -135,14 +146,23 @@ export function StarsStage() {
       evidence={
         <EvidenceLeaf>
           {relating && (
-            <RelateForm key={JSON.stringify(relating)} from={relating.from} to={relating.to} onDone={() => setRelating(undefined)} />
+            <RelateForm
+              key={JSON.stringify(relating)}
+              from={relating.from}
+              to={relating.to}
+              onDone={() => setRelating(undefined)}
+            />
           )}
-          {relationship && !relating && <RelationshipDesign key={relationship.name} relationship={relationship} />}
+          {relationship && !relating && (
+            <RelationshipDesign key={relationship.name} relationship={relationship} />
+          )}
           {cellFact && cellTable && names.table(cellFact) && names.table(cellTable) && (
             <WayPanel
               fact={cellFact}
               table={cellTable}
-              onRelate={() => setRelating({ from: { table: cellFact, column: '' }, to: { table: cellTable, column: '' } })}
+              onRelate={() =>
+                setRelating({ from: { table: cellFact, column: '' }, to: { table: cellTable, column: '' } })
+              }
             />
           )}
           {view === 'diagram' && reach !== undefined && table !== undefined && <ReachPanel table={table} />}

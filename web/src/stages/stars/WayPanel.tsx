@@ -9,7 +9,8 @@ import { VerdictMark } from '../../parts/Marks.tsx';
 export function WaySteps({ way }: { way: Way }) {
   const [, select] = useSelection();
   const { claims } = useModel();
-  const broken = (name: string) => (claims?.claims ?? []).find((c) => c.verdict === 'broken' && c.about[0]?.relationship === name);
+  const broken = (name: string) =>
+    (claims?.claims ?? []).find((c) => c.verdict === 'broken' && c.about[0]?.relationship === name);
   const list = (hops: Way['hops']) => (
     <ol className="my-1">
       {hops.map((h) => (
@@ -73,7 +74,12 @@ export function WayPanel({ fact, table, onRelate }: { fact: string; table: strin
         <button
           key={name}
           className="btn mt-2 mr-2"
-          onClick={() => void edit([{ do: 'set-relationship', name, change: { default: true } }], `${name} is followed by default`)}
+          onClick={() =>
+            void edit(
+              [{ do: 'set-relationship', name, change: { default: true } }],
+              `${name} is followed by default`,
+            )
+          }
         >
           Follow {name} by default
         </button>

@@ -62,18 +62,30 @@ export function useDiagram(): OpenDiagram {
         const others = base.tables.filter((t) => !sameName(t.table, table));
         return put({ ...base, tables: [...others, { table, x, y }] }, `put ${table} elsewhere on ${name}`);
       },
-      setDetail: (detail) => void put({ ...base, detail }, `${name} shows ${detail === 'keys' ? 'keys' : 'all columns'}`),
+      setDetail: (detail) =>
+        void put({ ...base, detail }, `${name} shows ${detail === 'keys' ? 'keys' : 'all columns'}`),
       add: (tables) => {
         const fresh = tables.filter((t) => !base.tables.some((b) => sameName(b.table, t)));
         if (fresh.length > 0)
-          void put({ ...base, tables: [...base.tables, ...fresh.map((table) => ({ table }))] }, `show ${fresh.join(', ')} on ${name}`);
+          void put(
+            { ...base, tables: [...base.tables, ...fresh.map((table) => ({ table }))] },
+            `show ${fresh.join(', ')} on ${name}`,
+          );
       },
       leaveOut: (table) =>
-        void put({ ...base, tables: base.tables.filter((t) => !sameName(t.table, table)) }, `leave ${table} out of ${name}`),
-      tidy: () => void put({ ...base, tables: isAll ? [] : base.tables.map(({ table }) => ({ table })) }, `lay ${name} out anew`),
+        void put(
+          { ...base, tables: base.tables.filter((t) => !sameName(t.table, table)) },
+          `leave ${table} out of ${name}`,
+        ),
+      tidy: () =>
+        void put(
+          { ...base, tables: isAll ? [] : base.tables.map(({ table }) => ({ table })) },
+          `lay ${name} out anew`,
+        ),
       create: async (next, tables) => {
         const value = { name: next, tables: tables.map((table) => ({ table })) };
-        if (await edit([{ do: 'put-diagrams', name: null, value }], `draw the diagram ${next}`)) setAsked(next);
+        if (await edit([{ do: 'put-diagrams', name: null, value }], `draw the diagram ${next}`))
+          setAsked(next);
       },
       rename: (next) =>
         void put({ ...base, name: next }, `${name} is called ${next}`).then((done) => {
@@ -90,6 +102,9 @@ export function useDiagram(): OpenDiagram {
 
 /** What a new diagram begins with: a fact with all that it looks up, else a table with its neighbours. */
 export function firstTables(model: Model, table: string | undefined): string[] {
-  const start = model.tables.find((t) => t.name === table) ?? model.tables.find((t) => t.role === 'fact') ?? model.tables[0];
+  const start =
+    model.tables.find((t) => t.name === table) ??
+    model.tables.find((t) => t.role === 'fact') ??
+    model.tables[0];
   return start ? [start.name, ...neighboursOf(model, start.name)] : [];
 }

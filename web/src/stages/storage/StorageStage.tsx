@@ -21,11 +21,16 @@ export function StorageStage() {
   });
   const [selection, select] = useSelection();
   const selectedTable =
-    selection?.kind === 'table' ? selection.name : selection?.kind === 'column' ? selection.name.split('.')[0] : undefined;
+    selection?.kind === 'table'
+      ? selection.name
+      : selection?.kind === 'column'
+        ? selection.name.split('.')[0]
+        : undefined;
   const [closed, setClosed] = useState<ReadonlySet<string>>(new Set());
   const tables = [...(data?.tables ?? [])].sort((a, b) => b.totalBytes - a.totalBytes);
   const largest = tables[0]?.totalBytes ?? 1;
-  const save = () => saveFile(`${model.name}.profile.json`, JSON.stringify(data, null, 2), 'application/json');
+  const save = () =>
+    saveFile(`${model.name}.profile.json`, JSON.stringify(data, null, 2), 'application/json');
   const design = (
     <>
       <LeafHead
@@ -41,7 +46,8 @@ export function StorageStage() {
         }
       >
         <span className="flex items-center gap-3 text-[12px] text-soft" aria-hidden>
-          <Key fill="bg-ink" text="data" /> <Key fill="bg-bar" text="dictionary" /> <Key fill="bg-bar-soft" text="relationships" />{' '}
+          <Key fill="bg-ink" text="data" /> <Key fill="bg-bar" text="dictionary" />{' '}
+          <Key fill="bg-bar-soft" text="relationships" />{' '}
           <Key fill="hatched border border-rule-strong" text="hierarchies" />
         </span>
         <button
@@ -58,10 +64,13 @@ export function StorageStage() {
         {error && <Blank>{error.message}</Blank>}
         {isLoading && !data && <p className="p-4 text-soft">Encoding every column …</p>}
         {data && tables.length === 0 && (
-          <Blank>Nothing is held yet. Bring tables in on the Intake stage; staging tables are not counted.</Blank>
+          <Blank>
+            Nothing is held yet. Bring tables in on the Intake stage; staging tables are not counted.
+          </Blank>
         )}
         {tables.map((t, i) => {
-          const open = selectedTable === t.name || (selectedTable === undefined && i === 0 && !closed.has(t.name));
+          const open =
+            selectedTable === t.name || (selectedTable === undefined && i === 0 && !closed.has(t.name));
           return (
             <section key={t.name} className="border-b border-rule" aria-label={t.name}>
               <button
@@ -94,7 +103,13 @@ export function StorageStage() {
       </div>
     </>
   );
-  return <Leaves label="Storage" design={design} evidence={<EvidenceLeaf>{data && <AdviceList profile={data} />}</EvidenceLeaf>} />;
+  return (
+    <Leaves
+      label="Storage"
+      design={design}
+      evidence={<EvidenceLeaf>{data && <AdviceList profile={data} />}</EvidenceLeaf>}
+    />
+  );
 }
 
 const Key = ({ fill, text }: { fill: string; text: string }) => (
@@ -122,7 +137,15 @@ function TableStrip({ table, largest }: { table: TableProfile; largest: number }
   );
 }
 
-function Columns({ table, selected, onSelect }: { table: TableProfile; selected: string | undefined; onSelect: (name: string) => void }) {
+function Columns({
+  table,
+  selected,
+  onSelect,
+}: {
+  table: TableProfile;
+  selected: string | undefined;
+  onSelect: (name: string) => void;
+}) {
   const columns = [...table.columns].sort((a, b) => b.totalBytes - a.totalBytes);
   const largest = columns[0]?.totalBytes || 1;
   return (
@@ -156,12 +179,19 @@ function Columns({ table, selected, onSelect }: { table: TableProfile; selected:
               </button>
             </td>
             <td>
-              <span className="flex h-[10px]" role="img" aria-label={`data ${bytes(c.dataBytes)}, dictionary ${bytes(c.dictionaryBytes)}`}>
+              <span
+                className="flex h-[10px]"
+                role="img"
+                aria-label={`data ${bytes(c.dataBytes)}, dictionary ${bytes(c.dictionaryBytes)}`}
+              >
                 <span className="bg-ink" style={{ width: `${(100 * c.dataBytes) / largest}%` }} />
                 <span className="bg-bar" style={{ width: `${(100 * c.dictionaryBytes) / largest}%` }} />
               </span>
             </td>
-            <td className="num" title={`${count(c.totalBytes)} bytes: data ${count(c.dataBytes)}, dictionary ${count(c.dictionaryBytes)}`}>
+            <td
+              className="num"
+              title={`${count(c.totalBytes)} bytes: data ${count(c.dataBytes)}, dictionary ${count(c.dictionaryBytes)}`}
+            >
               {bytes(c.totalBytes)}
             </td>
             <td className="num">{count(c.distinct)}</td>
@@ -181,7 +211,9 @@ function why(c: ColumnProfile, rows: number): string {
   const kind = c.encoding.startsWith('dictionary')
     ? `${count(c.distinct)} distinct values kept once, rows hold their numbers`
     : 'whole numbers close together, rows hold the distance from the least';
-  const runs = c.encoding.endsWith('runs') ? `; equal neighbours make ${count(c.runs)} runs of ${count(rows)} rows` : '';
+  const runs = c.encoding.endsWith('runs')
+    ? `; equal neighbours make ${count(c.runs)} runs of ${count(rows)} rows`
+    : '';
   return kind + runs;
 }
 
@@ -190,12 +222,17 @@ function AdviceList({ profile }: { profile: ProfileState }) {
   return (
     <section aria-label="Advice" className="border-b border-rule">
       <header className="flex min-h-[42px] items-center border-b border-rule px-4 py-2">
-        <h2 className="text-[15px]">{profile.advice.length === 0 ? 'Nothing to save' : 'What would make it cheaper'}</h2>
+        <h2 className="text-[15px]">
+          {profile.advice.length === 0 ? 'Nothing to save' : 'What would make it cheaper'}
+        </h2>
       </header>
       {profile.advice.map((a) => (
         <div key={`${a.column}${a.change}`} className="border-b border-rule px-4 py-2">
           <p>
-            <button className="font-semibold hover:underline" onClick={() => select({ kind: 'column', name: a.column })}>
+            <button
+              className="font-semibold hover:underline"
+              onClick={() => select({ kind: 'column', name: a.column })}
+            >
               {a.column}
             </button>
             : {a.change}

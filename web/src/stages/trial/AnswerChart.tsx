@@ -51,7 +51,15 @@ const TOLD = 6;
 type Formats = Readonly<Record<string, ValueFormat>>;
 
 /** The answer as bars, or as lines where the members are in time: one series for each member of the last attribute. */
-export default function AnswerChart({ answer, byCount, formats }: { answer: QueryState; byCount: number; formats: Formats }) {
+export default function AnswerChart({
+  answer,
+  byCount,
+  formats,
+}: {
+  answer: QueryState;
+  byCount: number;
+  formats: Formats;
+}) {
   const [ready, setReady] = useState(false);
   useEffect(() => {
     // Text on a canvas is drawn once: the font has to be there before.
@@ -63,13 +71,20 @@ export default function AnswerChart({ answer, byCount, formats }: { answer: Quer
     return <p className="p-4 text-soft">None of the measures applies here.</p>;
   const measures = [...new Set(drawn.series.map((s) => s.measure))];
   return (
-    <div className="flex min-h-0 flex-1 flex-col p-4" role="img" aria-label={`Chart of ${measures.join(', ')}`}>
+    <div
+      className="flex min-h-0 flex-1 flex-col p-4"
+      role="img"
+      aria-label={`Chart of ${measures.join(', ')}`}
+    >
       <div className="min-h-0 flex-1">
         {/* A chart of another form is another chart: options of the old one do not fit it. */}
         <ChartView
           key={`${drawn.form} ${drawn.axis}`}
           type={drawn.form}
-          data={{ labels: [...drawn.labels], datasets: drawn.series.map((s, k) => dataset(s, k, drawn.form)) }}
+          data={{
+            labels: [...drawn.labels],
+            datasets: drawn.series.map((s, k) => dataset(s, k, drawn.form)),
+          }}
           options={optionsOf(drawn, formats) as ChartOptions}
         />
       </div>
@@ -78,7 +93,8 @@ export default function AnswerChart({ answer, byCount, formats }: { answer: Quer
   );
 }
 
-const ink = (name: string): string => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
+const ink = (name: string): string =>
+  getComputedStyle(document.documentElement).getPropertyValue(name).trim();
 
 function dataset(series: ChartData['series'][number], k: number, form: ChartData['form']) {
   const colour = ink(INKS[k % INKS.length]!);
@@ -97,7 +113,13 @@ function dataset(series: ChartData['series'][number], k: number, form: ChartData
 }
 
 function optionsOf(drawn: ChartData, formats: Formats) {
-  const tooltipFormat = { second: 'yyyy-MM-dd HH:mm:ss', day: 'yyyy-MM-dd', month: 'yyyy-MM', quarter: "yyyy-'Q'Q", year: 'yyyy' };
+  const tooltipFormat = {
+    second: 'yyyy-MM-dd HH:mm:ss',
+    day: 'yyyy-MM-dd',
+    month: 'yyyy-MM',
+    quarter: "yyyy-'Q'Q",
+    year: 'yyyy',
+  };
   const x =
     drawn.axis === 'time'
       ? {
@@ -105,7 +127,13 @@ function optionsOf(drawn: ChartData, formats: Formats) {
           time: {
             ...(drawn.unit === 'second' ? {} : { minUnit: drawn.unit }),
             tooltipFormat: tooltipFormat[drawn.unit!],
-            displayFormats: { second: 'HH:mm:ss', day: 'yyyy-MM-dd', month: 'yyyy-MM', quarter: "yyyy-'Q'Q", year: 'yyyy' },
+            displayFormats: {
+              second: 'HH:mm:ss',
+              day: 'yyyy-MM-dd',
+              month: 'yyyy-MM',
+              quarter: "yyyy-'Q'Q",
+              year: 'yyyy',
+            },
           },
         }
       : { type: 'category' as const };
@@ -135,7 +163,12 @@ function optionsOf(drawn: ChartData, formats: Formats) {
 /** What has no place on a time axis, with its own values. */
 function LeftOut({ drawn, formats }: { drawn: ChartData; formats: Formats }) {
   if (drawn.leftOut.length === 0) return null;
-  const told = drawn.leftOut.slice(0, TOLD).map((o) => `${o.member}: ${o.measure} ${formatValue(o.value as null, o.type, formats[o.measure]) || 'null'}`);
+  const told = drawn.leftOut
+    .slice(0, TOLD)
+    .map(
+      (o) =>
+        `${o.member}: ${o.measure} ${formatValue(o.value as null, o.type, formats[o.measure]) || 'null'}`,
+    );
   return (
     <p className="text-soft">
       Not on the time axis: {told.join('; ')}

@@ -21,13 +21,20 @@ export default function AnswerSql({ query }: { query: Query }) {
     { revalidateOnFocus: false },
   );
   const copy = () =>
-    void navigator.clipboard.writeText(data?.sql ?? '').then(() => tell({ tone: 'plain', text: 'The SQL is on the clipboard' }));
+    void navigator.clipboard
+      .writeText(data?.sql ?? '')
+      .then(() => tell({ tone: 'plain', text: 'The SQL is on the clipboard' }));
   return (
     <section aria-label="The question as SQL" className="flex min-h-0 flex-1 flex-col">
       <div className="flex items-center gap-2 border-b border-rule px-4 py-1.5 text-soft">
         <label className="flex items-center gap-1">
           for
-          <select className="field" value={dialect} onChange={(e) => setDialect(e.target.value as typeof dialect)} aria-label="Database">
+          <select
+            className="field"
+            value={dialect}
+            onChange={(e) => setDialect(e.target.value as typeof dialect)}
+            aria-label="Database"
+          >
             {DIALECTS.map(({ name, title }) => (
               <option key={name} value={name}>
                 {title}
@@ -41,11 +48,18 @@ export default function AnswerSql({ query }: { query: Query }) {
         </button>
       </div>
       {error ? (
-        <p role="alert" className="m-4 whitespace-pre-line border-l-4 border-vermilion bg-vermilion-wash px-3 py-2">
+        <p
+          role="alert"
+          className="m-4 whitespace-pre-line border-l-4 border-vermilion bg-vermilion-wash px-3 py-2"
+        >
           {error.message}
         </p>
       ) : (
-        <pre tabIndex={0} aria-label="SQL" className="code min-h-0 flex-1 overflow-auto whitespace-pre-wrap px-4 py-3 leading-5">
+        <pre
+          tabIndex={0}
+          aria-label="SQL"
+          className="code min-h-0 flex-1 overflow-auto whitespace-pre-wrap px-4 py-3 leading-5"
+        >
           {data?.sql ?? 'Writing …'}
         </pre>
       )}

@@ -33,7 +33,12 @@ function ColumnHead({ item, name }: { item: ByItem; name: string }) {
 /** The answer as a table. Cells of a measure that does not apply are hatched; the null member stands last as "unmatched". */
 export function AnswerTable({ answer, query, formats, chosen, onCell, onSort }: Props) {
   const box = useRef<HTMLDivElement>(null);
-  const rows = useVirtualizer({ count: answer.rows.length, getScrollElement: () => box.current, estimateSize: () => ROW, overscan: 20 });
+  const rows = useVirtualizer({
+    count: answer.rows.length,
+    getScrollElement: () => box.current,
+    estimateSize: () => ROW,
+    overscan: 20,
+  });
   const byCount = answer.columns.length - query.measures.length;
   const columns = `repeat(${byCount}, minmax(120px, 1.6fr)) repeat(${query.measures.length}, minmax(96px, 1fr))`;
   const doesNotApply = new Map(answer.unreached.map(([measure, column]) => [measure, column]));
@@ -46,11 +51,18 @@ export function AnswerTable({ answer, query, formats, chosen, onCell, onSort }: 
     );
   const cell = (value: null | boolean | number | string, i: number) => {
     const column = answer.columns[i]!;
-    if (i < byCount) return value === null ? <i className="text-soft">unmatched</i> : formatValue(value, column.type, {});
+    if (i < byCount)
+      return value === null ? <i className="text-soft">unmatched</i> : formatValue(value, column.type, {});
     return formatValue(value, column.type, formats[column.name]);
   };
   return (
-    <div ref={box} className="min-h-0 flex-1 overflow-auto" role="table" aria-label="The answer" aria-rowcount={answer.rows.length}>
+    <div
+      ref={box}
+      className="min-h-0 flex-1 overflow-auto"
+      role="table"
+      aria-label="The answer"
+      aria-rowcount={answer.rows.length}
+    >
       <div
         className="sticky top-0 z-10 grid border-b border-rule-strong bg-leaf font-semibold"
         style={{ gridTemplateColumns: columns }}
@@ -61,7 +73,9 @@ export function AnswerTable({ answer, query, formats, chosen, onCell, onSort }: 
             key={c.name}
             role="columnheader"
             className={`flex min-w-0 flex-col justify-end px-3 py-[4px] text-[12px] ${i >= byCount ? 'text-right' : ''}`}
-            aria-sort={sorted?.of === c.name ? (sorted.order === 'descending' ? 'descending' : 'ascending') : 'none'}
+            aria-sort={
+              sorted?.of === c.name ? (sorted.order === 'descending' ? 'descending' : 'ascending') : 'none'
+            }
           >
             {i >= byCount ? (
               <button
@@ -76,7 +90,9 @@ export function AnswerTable({ answer, query, formats, chosen, onCell, onSort }: 
               <ColumnHead item={query.by![i]!} name={c.name} />
             )}
             {doesNotApply.has(c.name) && (
-              <span className="block truncate text-[11px] font-normal text-soft">does not apply by {doesNotApply.get(c.name)}</span>
+              <span className="block truncate text-[11px] font-normal text-soft">
+                does not apply by {doesNotApply.get(c.name)}
+              </span>
             )}
           </div>
         ))}
@@ -103,7 +119,11 @@ export function AnswerTable({ answer, query, formats, chosen, onCell, onSort }: 
                     <button
                       className={`num h-full w-full truncate px-3 ${here ? 'outline outline-2 -outline-offset-2 outline-ink' : ''}`}
                       onClick={() => onCell({ row: item.index, column: i })}
-                      title={out ? `${name} does not apply: ${doesNotApply.get(name)} does not reach it` : String(value ?? '')}
+                      title={
+                        out
+                          ? `${name} does not apply: ${doesNotApply.get(name)} does not reach it`
+                          : String(value ?? '')
+                      }
                       aria-label={out ? `${name} does not apply` : undefined}
                     >
                       {out ? '' : cell(value, i)}
@@ -117,7 +137,9 @@ export function AnswerTable({ answer, query, formats, chosen, onCell, onSort }: 
           </div>
         ))}
       </div>
-      {answer.rows.length === 0 && <p className="p-4 text-soft">No member has rows under these conditions.</p>}
+      {answer.rows.length === 0 && (
+        <p className="p-4 text-soft">No member has rows under these conditions.</p>
+      )}
       {answer.totals && byCount > 0 && (
         <div
           className="sticky bottom-0 grid border-t border-rule-strong bg-leaf font-semibold"
@@ -125,7 +147,11 @@ export function AnswerTable({ answer, query, formats, chosen, onCell, onSort }: 
           role="row"
         >
           {answer.columns.map((c, i) => (
-            <div key={c.name} role="cell" className={`whitespace-nowrap px-3 py-[4px] ${i >= byCount ? 'num' : ''}`}>
+            <div
+              key={c.name}
+              role="cell"
+              className={`whitespace-nowrap px-3 py-[4px] ${i >= byCount ? 'num' : ''}`}
+            >
               {i === 0 ? (
                 <span title="Evaluated in its own context, not added up from the rows">total</span>
               ) : i < byCount ? (

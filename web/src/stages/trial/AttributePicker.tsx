@@ -25,7 +25,12 @@ export function AttributePicker({
   );
   const found = all.filter((text) => text.toLowerCase().includes(query.toLowerCase())).slice(0, 80);
   return (
-    <Combobox value={value ?? ''} onChange={(text) => onChange(text || undefined)} onClose={() => setQuery('')} immediate>
+    <Combobox
+      value={value ?? ''}
+      onChange={(text) => onChange(text || undefined)}
+      onClose={() => setQuery('')}
+      immediate
+    >
       <span className="relative inline-flex">
         <ComboboxInput
           className="field w-[210px] pr-6"
@@ -37,7 +42,10 @@ export function AttributePicker({
           <ChevronDown size={13} aria-hidden />
         </ComboboxButton>
       </span>
-      <ComboboxOptions anchor="bottom start" className="z-40 max-h-[300px] w-[260px] overflow-auto border border-ink bg-raised py-1">
+      <ComboboxOptions
+        anchor="bottom start"
+        className="z-40 max-h-[300px] w-[260px] overflow-auto border border-ink bg-raised py-1"
+      >
         {found.map((text) => (
           <ComboboxOption
             key={text}

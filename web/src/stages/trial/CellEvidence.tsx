@@ -118,7 +118,13 @@ export function CellEvidence({
       {deeper && row[deeper.at] !== null && (
         <button
           className="btn mt-2"
-          onClick={() => onDrill({ ...query, by: [...by.slice(0, deeper.at + 1), deeper.item, ...by.slice(deeper.at + 1)], sort: [] })}
+          onClick={() =>
+            onDrill({
+              ...query,
+              by: [...by.slice(0, deeper.at + 1), deeper.item, ...by.slice(deeper.at + 1)],
+              sort: [],
+            })
+          }
         >
           Drill down to {itemText(deeper.item, model)}
         </button>
@@ -156,7 +162,9 @@ function wayText(way: Way): string {
 }
 
 /** The depth below the deepest that the question has of a parent-child hierarchy, to stand beside it. */
-function nextDepth(by: readonly ByItem[]): { at: number; item: { hierarchy: string; depth: number } } | undefined {
+function nextDepth(
+  by: readonly ByItem[],
+): { at: number; item: { hierarchy: string; depth: number } } | undefined {
   const at = by.findLastIndex((item) => typeof item !== 'string' && 'depth' in item);
   const item = by[at];
   return item && typeof item !== 'string' && 'depth' in item
@@ -167,7 +175,11 @@ function nextDepth(by: readonly ByItem[]): { at: number; item: { hierarchy: stri
 /** The level below one that the question has, so that a member can be opened. */
 function nextLevel(
   by: readonly ByItem[],
-  hierarchies: readonly { name: string; table: string; levels?: { name: string; column: string }[] | undefined }[],
+  hierarchies: readonly {
+    name: string;
+    table: string;
+    levels?: { name: string; column: string }[] | undefined;
+  }[],
 ): { at: number; item: { hierarchy: string; level: string }; column: string } | undefined {
   for (const [at, item] of [...by.entries()].reverse()) {
     for (const h of hierarchies) {
@@ -175,11 +187,18 @@ function nextLevel(
       const path = columnPath(h.table, h.name);
       const columnOf = (c: string) => (c.includes('.') ? c : columnPath(h.table, c));
       const i = levels.findIndex((l) =>
-        typeof item === 'string' ? columnOf(l.column) === item : 'level' in item && item.hierarchy === path && item.level === l.name,
+        typeof item === 'string'
+          ? columnOf(l.column) === item
+          : 'level' in item && item.hierarchy === path && item.level === l.name,
       );
       const below = levels[i + 1];
-      const has = below && by.some((b) => typeof b !== 'string' && 'level' in b && b.hierarchy === path && b.level === below.name);
-      if (i >= 0 && below && !has) return { at, item: { hierarchy: path, level: below.name }, column: columnOf(levels[i]!.column) };
+      const has =
+        below &&
+        by.some(
+          (b) => typeof b !== 'string' && 'level' in b && b.hierarchy === path && b.level === below.name,
+        );
+      if (i >= 0 && below && !has)
+        return { at, item: { hierarchy: path, level: below.name }, column: columnOf(levels[i]!.column) };
     }
   }
   return undefined;

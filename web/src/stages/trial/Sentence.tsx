@@ -33,16 +33,21 @@ type PeriodFilter = Extract<QueryFilter, { period: string }>;
 function periodsOf(asked: Model): PeriodFilter[] {
   const { model, rowsOf } = withRoles(asked);
   const own = (asked.calendars ?? []).length;
-  const calendars = (model.calendars ?? []).map(({ table }) => (own === 1 && !rowsOf.has(table.toLowerCase()) ? {} : { calendar: table }));
+  const calendars = (model.calendars ?? []).map(({ table }) =>
+    own === 1 && !rowsOf.has(table.toLowerCase()) ? {} : { calendar: table },
+  );
   return calendars.flatMap((calendar) => PERIODS.map((period) => ({ period, ...calendar })));
 }
 
-const periodText = ({ period, calendar }: PeriodFilter): string => (calendar === undefined ? period : `${period} by ${calendar}`);
+const periodText = ({ period, calendar }: PeriodFilter): string =>
+  calendar === undefined ? period : `${period} by ${calendar}`;
 
 /** The question as a sentence: show … by … where …, each part a button, completed as one types. */
 export function Sentence({ query, perspective, onAsk }: Props) {
   const { model } = useModel();
-  const measures = (model.measures ?? []).filter((m) => !m.hidden && (!perspective || (perspective.measures ?? []).includes(m.name)));
+  const measures = (model.measures ?? []).filter(
+    (m) => !m.hidden && (!perspective || (perspective.measures ?? []).includes(m.name)),
+  );
   const attributes = useMemo(() => attributesOf(model, perspective), [model, perspective]);
   const periods = useMemo(() => periodsOf(model), [model]);
   const by = query.by ?? [];
@@ -55,7 +60,11 @@ export function Sentence({ query, perspective, onAsk }: Props) {
     >
       <span>show</span>
       {query.measures.map((m, i) => (
-        <Part key={m} text={m} onRemove={() => onAsk({ ...query, measures: removed(query.measures, i), sort: [] })} />
+        <Part
+          key={m}
+          text={m}
+          onRemove={() => onAsk({ ...query, measures: removed(query.measures, i), sort: [] })}
+        />
       ))}
       <Picker
         label="Add a measure"
@@ -70,7 +79,12 @@ export function Sentence({ query, perspective, onAsk }: Props) {
           key={itemText(item, model)}
           text={itemText(item, model)}
           onRemove={() => onAsk({ ...query, by: removed(by, i), sort: [] })}
-          onLeft={i > 0 ? () => onAsk({ ...query, by: by.map((x, j) => (j === i - 1 ? item : j === i ? by[i - 1]! : x)) }) : undefined}
+          onLeft={
+            i > 0
+              ? () =>
+                  onAsk({ ...query, by: by.map((x, j) => (j === i - 1 ? item : j === i ? by[i - 1]! : x)) })
+              : undefined
+          }
         />
       ))}
       <Picker
@@ -92,14 +106,24 @@ export function Sentence({ query, perspective, onAsk }: Props) {
       <Picker
         label="Add a condition"
         options={[
-          ...periods.map((p) => ({ key: `period:${JSON.stringify(p)}`, text: periodText(p), group: 'periods up to as-of' })),
+          ...periods.map((p) => ({
+            key: `period:${JSON.stringify(p)}`,
+            text: periodText(p),
+            group: 'periods up to as-of',
+          })),
           { key: 'where:', text: 'a condition of your own …', group: '' },
-          ...attributes.filter((a) => typeof a.item === 'string').map((a) => ({ key: `in:${a.text}`, text: a.text, group: a.group })),
+          ...attributes
+            .filter((a) => typeof a.item === 'string')
+            .map((a) => ({ key: `in:${a.text}`, text: a.text, group: a.group })),
         ]}
         onPick={(key) => {
           const [kind, rest] = [key.slice(0, key.indexOf(':')), key.slice(key.indexOf(':') + 1)];
           const added: QueryFilter =
-            kind === 'period' ? (JSON.parse(rest) as PeriodFilter) : kind === 'in' ? { column: rest, in: [] } : { where: 'true' };
+            kind === 'period'
+              ? (JSON.parse(rest) as PeriodFilter)
+              : kind === 'in'
+                ? { column: rest, in: [] }
+                : { where: 'true' };
           onAsk({ ...query, filters: [...filters, added] });
         }}
       />
@@ -115,16 +139,34 @@ export function Sentence({ query, perspective, onAsk }: Props) {
   );
 }
 
-function Part({ text, onRemove, onLeft }: { text: string; onRemove: () => void; onLeft?: (() => void) | undefined }) {
+function Part({
+  text,
+  onRemove,
+  onLeft,
+}: {
+  text: string;
+  onRemove: () => void;
+  onLeft?: (() => void) | undefined;
+}) {
   return (
     <span className="inline-flex items-center border-b-2 border-ink font-semibold">
       {onLeft && (
-        <button className="px-1 text-soft hover:text-ink" onClick={onLeft} aria-label={`Move ${text} to the left`} title="Move to the left">
+        <button
+          className="px-1 text-soft hover:text-ink"
+          onClick={onLeft}
+          aria-label={`Move ${text} to the left`}
+          title="Move to the left"
+        >
           ‹
         </button>
       )}
       {text}
-      <button className="px-1 text-soft hover:text-vermilion" onClick={onRemove} aria-label={`Take out ${text}`} title="Take out">
+      <button
+        className="px-1 text-soft hover:text-vermilion"
+        onClick={onRemove}
+        aria-label={`Take out ${text}`}
+        title="Take out"
+      >
         ×
       </button>
     </span>
@@ -138,10 +180,20 @@ interface Option {
 }
 
 /** A list that narrows as one types; arrows and Enter choose. */
-function Picker({ label, options, onPick }: { label: string; options: readonly Option[]; onPick: (key: string) => void }) {
+function Picker({
+  label,
+  options,
+  onPick,
+}: {
+  label: string;
+  options: readonly Option[];
+  onPick: (key: string) => void;
+}) {
   const [search, setSearch] = useState('');
   const [at, setAt] = useState(0);
-  const found = options.filter((o) => `${o.group} ${o.text}`.toLowerCase().includes(search.toLowerCase())).slice(0, 120);
+  const found = options
+    .filter((o) => `${o.group} ${o.text}`.toLowerCase().includes(search.toLowerCase()))
+    .slice(0, 120);
   return (
     <Popover className="relative font-sans text-[13px]">
       {({ close }) => {
@@ -153,10 +205,17 @@ function Picker({ label, options, onPick }: { label: string; options: readonly O
         };
         return (
           <>
-            <PopoverButton className="btn btn-bare border-dashed border-rule-strong" aria-label={label} title={label}>
+            <PopoverButton
+              className="btn btn-bare border-dashed border-rule-strong"
+              aria-label={label}
+              title={label}
+            >
               +
             </PopoverButton>
-            <PopoverPanel anchor="bottom start" className="z-40 w-[300px] border border-ink bg-raised shadow-[var(--shadow)]">
+            <PopoverPanel
+              anchor="bottom start"
+              className="z-40 w-[300px] border border-ink bg-raised shadow-[var(--shadow)]"
+            >
               <input
                 autoFocus
                 className="w-full border-b border-rule bg-transparent px-3 py-2 outline-none"
@@ -222,7 +281,10 @@ function FilterPart({
     <span className="inline-flex items-center border-b-2 border-ink font-semibold">
       <Popover className="relative">
         <PopoverButton className="font-serif">{text}</PopoverButton>
-        <PopoverPanel anchor="bottom start" className="z-40 w-[320px] border border-ink bg-raised font-sans text-[13px]">
+        <PopoverPanel
+          anchor="bottom start"
+          className="z-40 w-[320px] border border-ink bg-raised font-sans text-[13px]"
+        >
           {'where' in filter ? (
             <WhereEditor where={filter.where} onSave={(where) => onChange({ where })} />
           ) : (
@@ -230,7 +292,12 @@ function FilterPart({
           )}
         </PopoverPanel>
       </Popover>
-      <button className="px-1 text-soft hover:text-vermilion" onClick={onRemove} aria-label={`Take out ${text}`} title="Take out">
+      <button
+        className="px-1 text-soft hover:text-vermilion"
+        onClick={onRemove}
+        aria-label={`Take out ${text}`}
+        title="Take out"
+      >
         ×
       </button>
     </span>
@@ -261,16 +328,28 @@ function WhereEditor({ where, onSave }: { where: string; onSave: (where: string)
   );
 }
 
-function MemberPicker({ filter, onChange }: { filter: Extract<QueryFilter, { column: string }>; onChange: (filter: QueryFilter) => void }) {
+function MemberPicker({
+  filter,
+  onChange,
+}: {
+  filter: Extract<QueryFilter, { column: string }>;
+  onChange: (filter: QueryFilter) => void;
+}) {
   const { id } = useModel();
   const [search, setSearch] = useState('');
-  const { data, error } = useSWR<{ type: string; distinct: number; values: { value: string | number | boolean; rows: number }[] }, Error>(
+  const { data, error } = useSWR<
+    { type: string; distinct: number; values: { value: string | number | boolean; rows: number }[] },
+    Error
+  >(
     `/models/${id}/values?column=${encodeURIComponent(filter.column)}&search=${encodeURIComponent(search)}`,
     get,
     { keepPreviousData: true, revalidateOnFocus: false },
   );
   const toggle = (value: string | number | boolean | null) =>
-    onChange({ ...filter, in: filter.in.includes(value) ? filter.in.filter((x) => x !== value) : [...filter.in, value] });
+    onChange({
+      ...filter,
+      in: filter.in.includes(value) ? filter.in.filter((x) => x !== value) : [...filter.in, value],
+    });
   return (
     <div>
       <input
@@ -285,7 +364,8 @@ function MemberPicker({ filter, onChange }: { filter: Extract<QueryFilter, { col
       <ul className="max-h-[300px] overflow-auto py-1">
         <li>
           <label className="flex gap-2 px-3 py-[2px]">
-            <input type="checkbox" checked={filter.in.includes(null)} onChange={() => toggle(null)} /> <i>null or unmatched</i>
+            <input type="checkbox" checked={filter.in.includes(null)} onChange={() => toggle(null)} />{' '}
+            <i>null or unmatched</i>
           </label>
         </li>
         {(data?.values ?? []).map((v) => (

@@ -47,11 +47,17 @@ export function TrialStage() {
   const audience = params.get('as') ?? '';
   const perspective = (model.perspectives ?? []).find((p) => sameName(p.name, audience));
   const first = useMemo((): Query => {
-    const measures = (model.measures ?? []).filter((m) => !m.hidden && (!perspective || (perspective.measures ?? []).includes(m.name)));
+    const measures = (model.measures ?? []).filter(
+      (m) => !m.hidden && (!perspective || (perspective.measures ?? []).includes(m.name)),
+    );
     // An audience begins with what it sees.
     const seen = perspective ? attributesOf(model, perspective)[0]?.item : undefined;
     const by = perspective ? seen : defaultAttribute(model, measures[0]?.table);
-    return { by: by === undefined ? [] : [by], measures: measures.slice(0, 1).map((m) => m.name), filters: [] };
+    return {
+      by: by === undefined ? [] : [by],
+      measures: measures.slice(0, 1).map((m) => m.name),
+      filters: [],
+    };
   }, [model, perspective]);
   const address = queryOf(params.get('q'));
   const query = address.query ?? first;
@@ -76,8 +82,10 @@ export function TrialStage() {
     answer: data,
     error,
     isCurrent,
-  } = useAsked(query.measures.length > 0 ? [`/models/${id}/query`, state.revision.id] : undefined, asked, (q) =>
-    send<QueryState>(`/models/${id}/query`, { query: q }),
+  } = useAsked(
+    query.measures.length > 0 ? [`/models/${id}/query`, state.revision.id] : undefined,
+    asked,
+    (q) => send<QueryState>(`/models/${id}/query`, { query: q }),
   );
   const lines = () => (data ? [data.columns.map((c) => c.name), ...data.rows] : []);
   const copy = () =>
@@ -102,11 +110,20 @@ export function TrialStage() {
     <>
       <LeafHead
         title="Trial"
-        note={data && !error ? `${count(data.rows.length)} rows in ${data.elapsedMs} ms${isCurrent ? '' : ' …'}` : ''}
+        note={
+          data && !error
+            ? `${count(data.rows.length)} rows in ${data.elapsedMs} ms${isCurrent ? '' : ' …'}`
+            : ''
+        }
       >
         <label className="flex items-center gap-1 text-soft">
           as
-          <select className="field" value={audience} onChange={(e) => set({ as: e.target.value, q: undefined })} aria-label="Audience">
+          <select
+            className="field"
+            value={audience}
+            onChange={(e) => set({ as: e.target.value, q: undefined })}
+            aria-label="Audience"
+          >
             <option value="">the modeler</option>
             {(model.perspectives ?? []).map((p) => (
               <option key={p.name}>{p.name}</option>
@@ -126,21 +143,39 @@ export function TrialStage() {
             </button>
           ))}
         </span>
-        <button className="btn btn-bare" onClick={copy} disabled={!data} aria-label="Copy the answer" title="Copy the answer">
+        <button
+          className="btn btn-bare"
+          onClick={copy}
+          disabled={!data}
+          aria-label="Copy the answer"
+          title="Copy the answer"
+        >
           <Copy size={14} aria-hidden />
         </button>
-        <button className="btn btn-bare" onClick={save} disabled={!data} aria-label="Save as CSV" title="Save as CSV">
+        <button
+          className="btn btn-bare"
+          onClick={save}
+          disabled={!data}
+          aria-label="Save as CSV"
+          title="Save as CSV"
+        >
           <Download size={14} aria-hidden />
         </button>
       </LeafHead>
       <Sentence query={query} perspective={perspective} onAsk={ask} />
       {address.fault !== undefined && (
-        <p role="alert" className="m-4 whitespace-pre-line border-l-4 border-vermilion bg-vermilion-wash px-3 py-2">
+        <p
+          role="alert"
+          className="m-4 whitespace-pre-line border-l-4 border-vermilion bg-vermilion-wash px-3 py-2"
+        >
           The question in the address cannot be read; another is asked in its place. {address.fault}
         </p>
       )}
       {error && (
-        <p role="alert" className="m-4 whitespace-pre-line border-l-4 border-vermilion bg-vermilion-wash px-3 py-2">
+        <p
+          role="alert"
+          className="m-4 whitespace-pre-line border-l-4 border-vermilion bg-vermilion-wash px-3 py-2"
+        >
           {error.message}
         </p>
       )}
@@ -178,7 +213,11 @@ export function TrialStage() {
     <Leaves
       label="Trial"
       design={design}
-      evidence={<EvidenceLeaf>{cell && data && <CellEvidence cell={cell} query={question} answer={data} onDrill={ask} />}</EvidenceLeaf>}
+      evidence={
+        <EvidenceLeaf>
+          {cell && data && <CellEvidence cell={cell} query={question} answer={data} onDrill={ask} />}
+        </EvidenceLeaf>
+      }
     />
   );
 }

@@ -47,8 +47,17 @@ export function attributesOf(asked: Model, perspective?: Perspective): Attribute
     .filter((t) => t.role !== 'staging')
     .flatMap((t) =>
       t.columns
-        .filter((c) => !c.hidden && c.use !== 'quantity' && inPerspective(perspective, { ...t, name: seenAs(t.name) }, c.name))
-        .map((c): Attribute => ({ item: columnPath(t.name, c.name), text: columnPath(t.name, c.name), group: t.name })),
+        .filter(
+          (c) =>
+            !c.hidden &&
+            c.use !== 'quantity' &&
+            inPerspective(perspective, { ...t, name: seenAs(t.name) }, c.name),
+        )
+        .map((c): Attribute => ({
+          item: columnPath(t.name, c.name),
+          text: columnPath(t.name, c.name),
+          group: t.name,
+        })),
     );
   return [...levels, ...columns];
 }

@@ -2,7 +2,11 @@ import type { QueryState } from '@crease/contract';
 import { chartData } from './chartData.ts';
 
 type Rows = QueryState['rows'];
-const answer = (columns: [string, string][], rows: Rows, unreached: QueryState['unreached'] = []): QueryState => ({
+const answer = (
+  columns: [string, string][],
+  rows: Rows,
+  unreached: QueryState['unreached'] = [],
+): QueryState => ({
   columns: columns.map(([name, type]) => ({ name, type })),
   rows,
   unreached,
@@ -59,7 +63,13 @@ test('a time in the last place is the axis, and the others are the series', () =
     ),
     2,
   );
-  expect([axis, series.map((s) => [s.label, s.points.map((p) => p.y)])]).toEqual(['time', [['North', [1, 3]], ['South', [2]]]]);
+  expect([axis, series.map((s) => [s.label, s.points.map((p) => p.y)])]).toEqual([
+    'time',
+    [
+      ['North', [1, 3]],
+      ['South', [2]],
+    ],
+  ]);
 });
 
 test.each([
@@ -77,7 +87,10 @@ test('numbers and texts that only sometimes look like times are members', () => 
 
 test('every point is drawn, and measures that do not apply are not', () => {
   const rows = Array.from({ length: 500 }, (_, i) => [`m${i}`, i, i]);
-  const drawn = chartData(answer([['a.x', 'text'], loans, ['Visitors', 'integer']], rows, [['Visitors', 'a.x']]), 1);
+  const drawn = chartData(
+    answer([['a.x', 'text'], loans, ['Visitors', 'integer']], rows, [['Visitors', 'a.x']]),
+    1,
+  );
   expect(drawn.series.map((s) => [s.label, s.points.length])).toEqual([['Loans', 500]]);
 });
 

@@ -31,7 +31,12 @@ export interface ChartData {
   readonly labels: readonly string[];
   readonly series: readonly ChartSeries[];
   /** Cells that have no place on a time axis: the members that are no time, with their values. */
-  readonly leftOut: readonly { readonly member: string; readonly measure: string; readonly type: string; readonly value: Cell }[];
+  readonly leftOut: readonly {
+    readonly member: string;
+    readonly measure: string;
+    readonly type: string;
+    readonly value: Cell;
+  }[];
 }
 
 export type TimeUnit = 'day' | 'month' | 'quarter' | 'year' | 'second';
@@ -45,27 +50,50 @@ function startOf(year: number, month: number, day: number): number {
 
 /** Ways in which a text or a number is a time. */
 const WRITTEN: readonly { unit: TimeUnit; pattern: RegExp; read: (m: RegExpExecArray) => number }[] = [
-  { unit: 'day', pattern: /^(\d{4})-(\d\d)-(\d\d)$/, read: (m) => startOf(Number(m[1]), Number(m[2]), Number(m[3])) },
+  {
+    unit: 'day',
+    pattern: /^(\d{4})-(\d\d)-(\d\d)$/,
+    read: (m) => startOf(Number(m[1]), Number(m[2]), Number(m[3])),
+  },
   {
     unit: 'second',
     pattern: /^(\d{4})-(\d\d)-(\d\d)T(\d\d):(\d\d):(\d\d(?:\.\d+)?)$/,
     read: (m) =>
-      startOf(Number(m[1]), Number(m[2]), Number(m[3])) + Number(m[4]) * 3_600_000 + Number(m[5]) * 60_000 + Number(m[6]) * 1000,
+      startOf(Number(m[1]), Number(m[2]), Number(m[3])) +
+      Number(m[4]) * 3_600_000 +
+      Number(m[5]) * 60_000 +
+      Number(m[6]) * 1000,
   },
-  { unit: 'month', pattern: /^(\d{4})-(0[1-9]|1[0-2])$/, read: (m) => startOf(Number(m[1]), Number(m[2]), 1) },
-  { unit: 'quarter', pattern: /^(\d{4})-Q([1-4])$/, read: (m) => startOf(Number(m[1]), Number(m[2]) * 3 - 2, 1) },
+  {
+    unit: 'month',
+    pattern: /^(\d{4})-(0[1-9]|1[0-2])$/,
+    read: (m) => startOf(Number(m[1]), Number(m[2]), 1),
+  },
+  {
+    unit: 'quarter',
+    pattern: /^(\d{4})-Q([1-4])$/,
+    read: (m) => startOf(Number(m[1]), Number(m[2]) * 3 - 2, 1),
+  },
 ];
-const YEAR = { unit: 'year' as const, pattern: /^([1-9]\d{3})$/, read: (m: RegExpExecArray) => startOf(Number(m[1]), 1, 1) };
+const YEAR = {
+  unit: 'year' as const,
+  pattern: /^([1-9]\d{3})$/,
+  read: (m: RegExpExecArray) => startOf(Number(m[1]), 1, 1),
+};
 
 /** How the members of a column are times; undefined where one of them is none. */
-function timeOf(name: string, values: readonly Cell[]): { unit: TimeUnit; at: (value: Cell) => number | undefined } | undefined {
+function timeOf(
+  name: string,
+  values: readonly Cell[],
+): { unit: TimeUnit; at: (value: Cell) => number | undefined } | undefined {
   const plain = values.filter((v): v is string | number => typeof v === 'string' || typeof v === 'number');
   if (plain.length === 0) return undefined;
   const ways = /year/i.test(name.split('.').at(-1)!) ? [...WRITTEN, YEAR] : WRITTEN;
   const way = ways.find(({ pattern }) => plain.every((v) => pattern.test(String(v))));
   if (!way) return undefined;
   const at = (value: Cell) => {
-    const match = typeof value === 'string' || typeof value === 'number' ? way.pattern.exec(String(value)) : null;
+    const match =
+      typeof value === 'string' || typeof value === 'number' ? way.pattern.exec(String(value)) : null;
     return match ? way.read(match) : undefined;
   };
   return { unit: way.unit, at };
@@ -87,11 +115,19 @@ export function chartData(answer: QueryState, byCount: number): ChartData {
     ),
   );
   const last = byCount - 1;
-  const along = byCount < 2 ? by.map((_, i) => i) : times[last] && times.slice(0, last).every((t) => !t) ? [last] : [...by.keys()].slice(0, -1);
+  const along =
+    byCount < 2
+      ? by.map((_, i) => i)
+      : times[last] && times.slice(0, last).every((t) => !t)
+        ? [last]
+        : [...by.keys()].slice(0, -1);
   const across = [...by.keys()].filter((i) => !along.includes(i));
-  const text = (row: readonly Cell[], places: readonly number[]) => places.map((i) => memberText(row[i]!, by[i]!.type)).join(' · ');
+  const text = (row: readonly Cell[], places: readonly number[]) =>
+    places.map((i) => memberText(row[i]!, by[i]!.type)).join(' · ');
   const time = along.length === 1 ? times[along[0]!] : undefined;
-  const measures = answer.columns.map((c, i) => ({ ...c, i })).filter(({ i, name }) => i >= byCount && !isUnreached(answer, name));
+  const measures = answer.columns
+    .map((c, i) => ({ ...c, i }))
+    .filter(({ i, name }) => i >= byCount && !isUnreached(answer, name));
   const places = new Map<string, number>();
   const series = new Map<string, ChartSeries & { points: ChartPoint[] }>();
   const leftOut: ChartData['leftOut'][number][] = [];
@@ -102,7 +138,12 @@ export function chartData(answer: QueryState, byCount: number): ChartData {
     for (const m of measures) {
       const value = row[m.i]!;
       if (x === undefined) {
-        leftOut.push({ member: member === '' ? at : `${at} · ${member}`, measure: m.name, type: m.type, value });
+        leftOut.push({
+          member: member === '' ? at : `${at} · ${member}`,
+          measure: m.name,
+          type: m.type,
+          value,
+        });
         continue;
       }
       const label = member === '' ? m.name : measures.length === 1 ? member : `${member}, ${m.name}`;
@@ -112,7 +153,9 @@ export function chartData(answer: QueryState, byCount: number): ChartData {
     }
   }
   const inTime = time !== undefined || along.some((i) => isSequence(by[i]!.name));
-  const positions = time ? new Set([...series.values()].flatMap((s) => s.points.map((p) => p.x))).size : places.size;
+  const positions = time
+    ? new Set([...series.values()].flatMap((s) => s.points.map((p) => p.x))).size
+    : places.size;
   return {
     form: inTime && positions > 1 ? 'line' : 'bar',
     axis: time ? 'time' : 'members',
@@ -123,4 +166,5 @@ export function chartData(answer: QueryState, byCount: number): ChartData {
   };
 }
 
-const isUnreached = (answer: QueryState, measure: string): boolean => answer.unreached.some(([m]) => m === measure);
+const isUnreached = (answer: QueryState, measure: string): boolean =>
+  answer.unreached.some(([m]) => m === measure);
