@@ -6,9 +6,7 @@ import { columnValues, encodeDomain, encodeSegments, inFewestBytes } from '@crea
 import { restingDomain } from '../server/src/store/index.ts';
 
 /** Bytes of both, over all columns. Zstandard at its default level, dictionaries and pages as the package makes them. */
-export async function againstParquet(
-  table: TableData,
-): Promise<{
+export async function againstParquet(table: TableData): Promise<{
   crease: number;
   parquet: number;
   columns: { name: string; crease: number; parquet: number }[];

@@ -26,7 +26,12 @@ export const editRequest = z.strictObject({
   says: z.string().min(1).max(300),
 });
 export const stepRequest = z.strictObject({ base: z.int() });
-export const queryRequest = z.strictObject({ query: querySchema, perspective: z.string().optional() });
+export const queryRequest = z.strictObject({
+  query: querySchema,
+  perspective: z.string().optional(),
+  /** How texts are sorted: `query` of the command line keeps code points, screens sort numbers in texts by value. */
+  texts: z.enum(['code points', 'counting']).default('code points'),
+});
 /** Asks for the SQL that answers a query. */
 export const sqlRequest = z.strictObject({ query: querySchema, dialect: z.enum(['sqlite', 'postgresql']) });
 export interface SqlState {

@@ -3,7 +3,7 @@ import { readQuery } from '@crease/core/model';
 import type { Query } from '@crease/core/model';
 import { answerQuery } from '@crease/core/query';
 import type { Answer, ModelData } from '@crease/core/query';
-import { csvLine } from '@crease/core/interchange';
+import { answerCsv, answerLines } from '@crease/core/interchange';
 import { dataFolder, openFolder } from '@crease/server/files';
 import { CommandError, loadModel, readText, todayOf } from '../input.ts';
 
@@ -12,6 +12,9 @@ interface Options {
   data?: string;
   json?: boolean;
   csv?: boolean;
+  null: string;
+  doesNotApply: string;
+  spreadsheet?: boolean;
   engine: string;
 }
 
@@ -23,6 +26,12 @@ export function addQuery(program: Command): void {
     .option('--data <dir>', 'folder of the data files; by default that of the model')
     .option('--json', 'the answer as JSON')
     .option('--csv', 'the answer as delimited text')
+    .option('--null <text>', 'what stands for null in delimited text', '')
+    .option('--does-not-apply <text>', 'what stands in delimited text where a measure does not apply', '')
+    .option(
+      '--spreadsheet',
+      'delimited text for a spreadsheet: texts that look like formulas are marked as texts',
+    )
     .option('--engine <name>', 'columns or sql', 'columns')
     .action(async (modelFile: string, options: Options) => {
       if (options.engine !== 'columns' && options.engine !== 'sql')
@@ -31,8 +40,19 @@ export function addQuery(program: Command): void {
       const query = readQuery(readText(options.query, 'query'));
       const data = await openFolder(model, dataFolder(modelFile, options.data), todayOf(model));
       const answer = options.engine === 'sql' ? await inSql(data, query) : answerQuery(data, query);
+      const writing = {
+        null: options.null,
+        doesNotApply: options.doesNotApply,
+        totals: true,
+        spreadsheet: options.spreadsheet ?? false,
+      };
+      if (options.csv) for (const note of csvNotes(answer)) process.stderr.write(`crease: ${note}\n`);
       process.stdout.write(
-        options.json ? `${JSON.stringify(answer)}\n` : options.csv ? asCsv(answer) : asTable(answer),
+        options.json
+          ? `${JSON.stringify(answer)}\n`
+          : options.csv
+            ? answerCsv(answer, writing)
+            : asTable(answer),
       );
     });
 }
@@ -43,22 +63,18 @@ async function inSql(data: ModelData, query: Query): Promise<Answer> {
   return answerInSqlite(data, query);
 }
 
-const asCsv = (answer: Answer): string =>
-  [answer.columns.map((c) => c.name), ...answer.rows].map((row) => csvLine(row)).join('');
+/** What the lines alone do not say. */
+const csvNotes = ({ columns, totals, unreached }: Answer): string[] => [
+  ...(totals && columns.some((c) => c.kind === 'by') ? ['the last line holds the totals'] : []),
+  ...unreached.map(([measure, column]) => `${measure} does not apply: ${column} does not reach it`),
+];
 
 function asTable(answer: Answer): string {
-  const rows = [
-    answer.columns.map((c) => c.name),
-    ...answer.rows.map((row) => row.map((cell) => (cell === null ? '·' : String(cell)))),
-  ];
-  if (answer.totals)
-    rows.push([
-      ...answer.columns.slice(answer.totals.length).map((_, i) => (i === 0 ? 'total' : '')),
-      ...answer.totals.map((cell) => (cell === null ? '·' : String(cell))),
-    ]);
+  const lines = answerLines(answer, { null: '·', doesNotApply: '·', totals: true });
+  const rows = lines.map((line) => line.map((cell) => (cell === null ? '' : String(cell))));
   const widths = answer.columns.map((_, c) => Math.max(...rows.map((row) => (row[c] ?? '').length)));
   const numeric = answer.columns.map((c) => /^(integer|double|decimal)/.test(c.type));
-  const lines = rows.map((row) =>
+  const text = rows.map((row) =>
     widths
       .map((width, c) => (numeric[c] ? (row[c] ?? '').padStart(width) : (row[c] ?? '').padEnd(width)))
       .join('  ')
@@ -67,5 +83,5 @@ function asTable(answer: Answer): string {
   const unreached = answer.unreached.map(
     ([measure, column]) => `${measure} does not apply: ${column} does not reach it`,
   );
-  return `${[...lines, ...unreached].join('\n')}\n`;
+  return `${[...text, ...unreached].join('\n')}\n`;
 }

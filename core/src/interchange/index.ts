@@ -1,5 +1,6 @@
 export * from './sources.ts';
 export * from './csv.ts';
+export * from './answerCsv.ts';
 export * from './ddl.ts';
 export * from './claimExports.ts';
 export { VERSION } from '../version.ts';

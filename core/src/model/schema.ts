@@ -133,10 +133,17 @@ export const measureSchema = z.strictObject({
 });
 
 const queryColumn = z.string().min(1);
+/** A member that is no value: the first reference on the way is null, or a reference on the way has no partner. */
+const noMember = z.union([
+  z.strictObject({ null: z.literal(true) }),
+  z.strictObject({ unmatched: z.literal(true) }),
+]);
+export type NoMember = z.infer<typeof noMember>;
+const member = z.union([z.string(), z.number(), z.boolean(), z.null(), noMember]);
 const filterSchema = z.union([
   z.strictObject({
     column: queryColumn,
-    in: z.array(z.union([z.string(), z.number(), z.boolean(), z.null()])),
+    in: z.array(member),
   }),
   z.strictObject({ where: z.string().min(1) }),
   z.strictObject({ period: z.string().min(1), calendar: z.string().optional() }),
@@ -163,6 +170,8 @@ export const querySchema = z.strictObject({
   limit: z.int().min(0).optional(),
   totals: z.boolean().optional(),
   empty: z.enum(['show']).optional(),
+  /** Tells rows without a member apart by why they have none. */
+  unmatched: z.enum(['apart']).optional(),
 });
 
 export const perspectiveSchema = z.strictObject({
@@ -206,7 +215,7 @@ export const calendarSchema = z.strictObject({
 export const knownAnswerSchema = z.strictObject({
   name,
   query: querySchema,
-  rows: z.array(z.array(z.union([z.string(), z.number(), z.boolean(), z.null()]))),
+  rows: z.array(z.array(member)),
   tolerance: z.number().min(0).optional(),
 });
 

@@ -1,33 +1,48 @@
 import type { Value } from '../values/index.ts';
-import { compareValues, formatType, toJson } from '../values/index.ts';
-import type { Query, QueryFilter } from '../model/index.ts';
+import { compareCounting, compareValues, formatType, toJson } from '../values/index.ts';
+import type { NoMember, Query, QueryFilter } from '../model/index.ts';
 import type { AskedMeasure } from './asked.ts';
 import { askedFilter, askedMeasure, emptyBases, sortedBy } from './asked.ts';
-import { axisOf } from './axes.ts';
+import { axisOf, orderedAxis } from './axes.ts';
 import type { Axis, Condition, Context } from './context.ts';
 import type { Cells } from './evaluate.ts';
 import { cellsOf, Evaluator, singleCell } from './evaluate.ts';
 import type { ModelData } from './modelData.ts';
+import { FOUND, meetingAxis, noMemberOf } from './noMember.ts';
 import { scan } from './scan.ts';
 import { unreachedBy } from './unreached.ts';
 
 export type Json = null | boolean | number | string;
 
+/** A member of an attribute: a value, null, or why there is none where the query tells that apart. */
+export type AnswerMember = Json | NoMember;
+
+export interface AnswerColumn {
+  readonly name: string;
+  readonly type: string;
+  readonly kind: 'by' | 'measure';
+}
+
 /** The answer to a query: rows hold the members of `by`, then the measures; see "A query" of the model file's page. */
 export interface Answer {
-  readonly columns: readonly { readonly name: string; readonly type: string }[];
-  readonly rows: readonly (readonly Json[])[];
+  readonly columns: readonly AnswerColumn[];
+  readonly rows: readonly (readonly AnswerMember[])[];
   readonly totals?: readonly Json[];
   readonly unreached: readonly (readonly [measure: string, column: string])[];
 }
 
 /** Answers a query. Throws QueryError for what the model does not have, or a measure that is broken. */
-export function answerQuery(model: ModelData, query: Query): Answer {
+export function answerQuery(model: ModelData, query: Query, texts: TextOrder = 'code points'): Answer {
   const data = model.askedBy(query);
-  const axes = (query.by ?? []).map((item) => axisOf(data, item));
+  const members = (query.by ?? []).map((item) =>
+    texts === 'counting' ? orderedAxis(data, item) : axisOf(data, item),
+  );
+  const apart = query.unmatched === 'apart';
+  // How rows meet each member's table stands behind the members, in the same order.
+  const axes = apart ? [...members, ...members.map(meetingAxis)] : members;
   const measures = query.measures.map((name) => askedMeasure(data, name));
   const evaluator = new Evaluator(data);
-  const conditions = (query.filters ?? []).map((filter) => filterCondition(data, evaluator, filter));
+  const conditions = (query.filters ?? []).map((filter) => filterCondition(data, evaluator, filter, apart));
   const context: Context = {
     axes,
     steps: conditions.map((condition) => ({ kind: 'condition' as const, condition })),
@@ -44,18 +59,21 @@ export function answerQuery(model: ModelData, query: Query): Answer {
       ? new Array<Value>(cells.tuples.size).fill(null)
       : evaluator.measure(m.name, context, cells),
   );
-  const order = rowOrder(query, axes, cells, measures, results).filter((cell) =>
+  const order = rowOrder(query, members, cells, measures, results, texts).filter((cell) =>
     axes.every((axis, p) => !axis.hidden || axis.hidden[cells.tuples.codes[p]![cell]!] === 0),
   );
   const limited = query.limit === undefined ? order : order.slice(0, query.limit);
-  const cell = (row: number): Json[] => [
-    ...axes.map((axis, p) => toJson(axis.show(cells.tuples.codes[p]![row]!), axis.type)),
+  const cell = (row: number): AnswerMember[] => [
+    ...members.map((axis, p): AnswerMember => {
+      const meets = apart ? cells.tuples.codes[members.length + p]![row]! : FOUND;
+      return noMemberOf(meets) ?? toJson(axis.show(cells.tuples.codes[p]![row]!), axis.type);
+    }),
     ...measures.map((m, i) => toJson(results[i]![row]!, m.type)),
   ];
   return {
     columns: [
-      ...axes.map((axis) => ({ name: axis.name, type: formatType(axis.type) })),
-      ...measures.map((m) => ({ name: m.name, type: formatType(m.type) })),
+      ...members.map((axis) => ({ name: axis.name, type: formatType(axis.type), kind: 'by' as const })),
+      ...measures.map((m) => ({ name: m.name, type: formatType(m.type), kind: 'measure' as const })),
     ],
     rows: limited.map(cell),
     ...(query.totals ? { totals: totals(evaluator, { ...context, axes: [] }, measures) } : {}),
@@ -65,9 +83,14 @@ export function answerQuery(model: ModelData, query: Query): Answer {
   };
 }
 
-function filterCondition(data: ModelData, evaluator: Evaluator, filter: QueryFilter): Condition {
-  const asked = askedFilter(data, filter);
-  if (asked.kind === 'formula') return asked;
+function filterCondition(
+  data: ModelData,
+  evaluator: Evaluator,
+  filter: QueryFilter,
+  apart: boolean,
+): Condition {
+  const asked = askedFilter(data, filter, apart);
+  if (asked.kind !== 'period') return asked;
   const { period, calendar } = asked;
   // The single day as-of, whatever day the calendar has.
   const asOf = data.today;
@@ -124,40 +147,48 @@ function totals(evaluator: Evaluator, context: Context, measures: readonly Asked
 
 type Order = (a: number, b: number) => number;
 
-/** Cell numbers in the order asked for; ties, and all without `sort`, by the members ascending. Nulls come last in either direction. */
+/** How texts are put in order: by code point, or as people count, so that "Shop 2" comes before "Shop 10". */
+export type TextOrder = 'code points' | 'counting';
+
+/**
+ * Cell numbers in the order asked for; ties, and all without `sort`, by the members ascending. Nulls come last in either direction: of them first
+ * those that were found, then those without a reference, then those without a partner.
+ */
 function rowOrder(
   query: Query,
   axes: readonly Axis[],
   cells: Cells,
   measures: readonly AskedMeasure[],
   results: readonly Value[][],
+  texts: TextOrder,
 ): number[] {
-  const shown = axes.map((axis, p) => cells.tuples.codes[p]!.map((code) => axis.show(code)));
+  const { codes } = cells.tuples;
+  const shown = axes.map((axis, p) => codes[p]!.map((code) => axis.show(code)));
   const ordering = axes.map((axis, p) =>
-    axis.order ? cells.tuples.codes[p]!.map((code) => axis.order!(code)) : shown[p]!,
+    axis.order ? codes[p]!.map((code) => axis.order!(code)) : shown[p]!,
   );
+  const compare = texts === 'counting' ? compareCounting : compareValues;
   const byValues =
     (values: readonly Value[], descending: boolean): Order =>
     (a, b) => {
       const [x, y] = [values[a]!, values[b]!];
       if (x === null || y === null) return x === y ? 0 : x === null ? 1 : -1;
-      return descending ? compareValues(y, x) : compareValues(x, y);
+      return descending ? compare(y, x) : compare(x, y);
     };
+  const byCode =
+    (place: number): Order =>
+    (a, b) =>
+      codes[place]![a]! - codes[place]![b]!;
   const asked = (query.sort ?? []).map(({ of, order }): Order => {
     const by = sortedBy(query, of, axes, measures);
     return byValues('measure' in by ? results[by.measure]! : ordering[by.axis]!, order === 'descending');
   });
-  const orders = [
-    ...asked,
-    ...ordering
-      .flatMap((values, p) => (axes[p]!.order ? [values, shown[p]!] : [values]))
-      .map((values) => byValues(values, false)),
-    ...axes.map(
-      (_, p): Order =>
-        (a, b) =>
-          cells.tuples.codes[p]![a]! - cells.tuples.codes[p]![b]!,
-    ),
-  ];
+  const byMember = axes.flatMap((axis, p): Order[] => [
+    byValues(ordering[p]!, false),
+    ...(axis.order ? [byValues(shown[p]!, false)] : []),
+    ...(codes.length > axes.length ? [byCode(axes.length + p)] : []),
+  ]);
+  const orders = [...asked, ...byMember, ...axes.map((_, p) => byCode(p))];
   return Array.from({ length: cells.tuples.size }, (_, i) => i).sort((a, b) => {
     for (const order of orders) {
       const result = order(a, b);

@@ -7,8 +7,9 @@ import type { CheckedFormula, Typed } from '../formula/index.ts';
 import { parsePeriod, placeOf } from '../formula/index.ts';
 import type { Named } from './axes.ts';
 import { QueryError, resolvePath } from './axes.ts';
-import type { ContextShape, FormulaCondition } from './context.ts';
+import type { ContextShape, FormulaCondition, MembersCondition } from './context.ts';
 import { formulaCondition } from './context.ts';
+import { meetsOf, NO_REFERENCE, UNMATCHED } from './noMember.ts';
 import type { ModelData } from './modelData.ts';
 import { unreachedColumns } from './scan.ts';
 
@@ -63,14 +64,16 @@ export function brokenMeasure(
 /** A filter of a query: a condition, or a period of a calendar. */
 export type AskedFilter =
   | FormulaCondition
+  | MembersCondition
   | {
       readonly kind: 'period';
       readonly period: PeriodShape;
       readonly calendar: NonNullable<Model['calendars']>[number];
     };
 
-export function askedFilter(data: Named, filter: QueryFilter): AskedFilter {
-  if ('column' in filter) return memberCondition(data, filter);
+/** `apart`: null names rows that found a null, not those that found no row. */
+export function askedFilter(data: Named, filter: QueryFilter, apart = false): AskedFilter {
+  if ('column' in filter) return memberCondition(data, filter, apart);
   if ('where' in filter) {
     const checked = data.checker.condition(filter.where);
     if (!checked.typed) {
@@ -98,13 +101,18 @@ export function askedFilter(data: Named, filter: QueryFilter): AskedFilter {
   return { kind: 'period', period, calendar };
 }
 
-function memberCondition(data: Named, filter: Extract<QueryFilter, { column: string }>): FormulaCondition {
+function memberCondition(
+  data: Named,
+  filter: Extract<QueryFilter, { column: string }>,
+  apart: boolean,
+): FormulaCondition | MembersCondition {
   const { table, column } = resolvePath(data, filter.column);
   const type = parseType(data.checker.names.column(table, column)!.type) ?? TEXT;
   const span = { start: 0, end: 0 };
   const operand: Typed = { kind: 'column', table, column, type, span };
+  const noMembers = filter.in.filter((member) => member !== null && typeof member === 'object');
   const members = filter.in
-    .filter((member) => member !== null)
+    .filter((member) => member !== null && typeof member !== 'object')
     .flatMap((member): Typed[] => {
       const value = fromJson(member, type);
       if (value === undefined && typeof member !== 'number' && type.kind !== 'text')
@@ -122,7 +130,12 @@ function memberCondition(data: Named, filter: Extract<QueryFilter, { column: str
   const typed: Typed = filter.in.includes(null)
     ? { kind: 'logic', operator: 'or', left: among, right: none, type: BOOLEAN, span }
     : among;
-  return { kind: 'formula', typed, columns: [{ table, column }] };
+  const columns = [{ table, column }];
+  if (noMembers.length === 0 && !(apart && filter.in.includes(null)))
+    return { kind: 'formula', typed, columns };
+  // Without `apart`, null stands for all rows that have no member.
+  const all = filter.in.includes(null) && !apart;
+  return { kind: 'members', typed, columns, meets: all ? [NO_REFERENCE, UNMATCHED] : noMembers.map(meetsOf) };
 }
 
 /** Tables whose combinations are listed under `"empty": "show"`. */

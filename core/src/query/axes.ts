@@ -3,7 +3,7 @@ import { nearestName } from '../values/index.ts';
 import type { Column } from '../columns/index.ts';
 import { codesArray, columnOfCodes, columnValues, combinations } from '../columns/index.ts';
 import type { ByItem, Hierarchy } from '../model/index.ts';
-import { splitPath } from '../model/index.ts';
+import { sameName, splitPath } from '../model/index.ts';
 import type { ColumnName } from '../formula/index.ts';
 import type { Axis, ContextShape } from './context.ts';
 import type { ModelData } from './modelData.ts';
@@ -106,6 +106,25 @@ export function axisOf(data: ModelData, item: ByItem): Axis {
   const named = levelOf(data, item);
   if (named.kind === 'column') return columnAxis(data, named.table, named.column);
   return named.kind === 'depth' ? depthAxis(data, named.hierarchy, named.depth) : axisOfNamed(data, named);
+}
+
+/** The axis of an item of `by`, in the order that a hierarchy's level gives its column where one does: months by name follow the year. */
+export function orderedAxis(data: ModelData, item: ByItem): Axis {
+  const axis = axisOf(data, item);
+  if (typeof item !== 'string' || axis.order) return axis;
+  for (const hierarchy of data.model.hierarchies ?? []) {
+    for (const level of hierarchy.levels ?? []) {
+      if (level.orderBy === undefined) continue;
+      const [shown, by] = [level.column, level.orderBy].map((path) => levelColumn(data, hierarchy, path));
+      if (
+        sameName(shown!.table, axis.table) &&
+        sameName(shown!.column, axis.column!) &&
+        sameName(by!.table, axis.table)
+      )
+        return { ...axis, order: firstValue(axis, data.column(by!.table, by!.column)) };
+    }
+  }
+  return axis;
 }
 
 type NamedLevel = Extract<LevelNamed, { kind: 'level' | 'composite' }>;

@@ -1,5 +1,5 @@
 import type { Value } from '../values/index.ts';
-import { compareValues, fromJson, toJson } from '../values/index.ts';
+import { compareCounting, fromJson, toJson } from '../values/index.ts';
 import { columnValues } from '../columns/index.ts';
 import type { Hierarchy } from '../model/index.ts';
 import type { Json } from './answer.ts';
@@ -70,7 +70,7 @@ function browseLevels(data: ModelData, hierarchy: Hierarchy, path: readonly Json
   const axis = axes[own]!;
   const order = axis.order ?? axis.show;
   const all = [...groups].sort(
-    ([a], [b]) => compareValues(order(a), order(b)) || compareValues(axis.show(a), axis.show(b)) || a - b,
+    ([a], [b]) => compareCounting(order(a), order(b)) || compareCounting(axis.show(a), axis.show(b)) || a - b,
   );
   return {
     level: levels[own]!.name,
@@ -108,14 +108,14 @@ function browseTree(data: ModelData, hierarchy: Hierarchy, path: readonly Json[]
   const all = [...parents.keys()].filter(
     (row) => parents[row] === wanted && !(wanted !== 0 && row + 1 === wanted),
   );
-  const members = all
-    .map((row): Member => ({
-      label: toJson(labels[label.codes[row]!]!, label.type),
-      key: toJson(keys[key.codes[row]!]!, key.type),
-      rows: 1,
-      children: children[row + 1]!,
-    }))
-    .sort((a, b) => (String(a.label) < String(b.label) ? -1 : 1));
+  const shown = (row: number) => labels[label.codes[row]!]!;
+  all.sort((a, b) => compareCounting(shown(a), shown(b)) || a - b);
+  const members = all.map((row): Member => ({
+    label: toJson(shown(row), label.type),
+    key: toJson(keys[key.codes[row]!]!, key.type),
+    rows: 1,
+    children: children[row + 1]!,
+  }));
   return {
     level: null,
     members: members.slice(0, MOST_MEMBERS),

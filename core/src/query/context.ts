@@ -20,6 +20,19 @@ export interface Axis {
   readonly order?: (code: number) => Value;
   /** Members that stand for their own rows among those of a lower depth, and are not listed: 1 by code. Totals count them all the same. */
   readonly hidden?: Uint8Array;
+  /** Its members say how rows meet the table, not what they find there; `codes` is empty. */
+  readonly meets?: true;
+}
+
+/** A condition on the members of a column that also speaks of rows which have no member. */
+export interface MembersCondition {
+  readonly kind: 'members';
+  readonly columns: readonly ColumnName[];
+  readonly label?: ColumnName;
+  /** What rows that found one have to be. */
+  readonly typed: Typed;
+  /** How else a row may meet the table: NO_REFERENCE, UNMATCHED. */
+  readonly meets: readonly number[];
 }
 
 /** A condition on the values of columns. */
@@ -33,6 +46,7 @@ export interface FormulaCondition {
 /** A condition on columns, or on a set of days of a calendar. */
 export type Condition =
   | FormulaCondition
+  | MembersCondition
   | {
       readonly kind: 'days';
       readonly columns: readonly ColumnName[];
@@ -91,7 +105,7 @@ export interface ContextShape {
 export type StepShape =
   { readonly kind: 'at' } | { readonly kind: 'condition'; readonly condition: ConditionShape };
 export interface ConditionShape {
-  readonly kind: 'formula' | 'days';
+  readonly kind: 'formula' | 'members' | 'days';
   readonly columns: readonly ColumnName[];
   readonly label?: ColumnName;
   readonly calendar?: string;

@@ -8,6 +8,7 @@ import type { Axis, Condition, Context } from './context.ts';
 import { entered, filterAsCondition, isOnCalendar, restricted, withCondition } from './context.ts';
 import type { ModelData } from './modelData.ts';
 import { aggregateGroups } from './aggregates.ts';
+import { FOUND, lookupMeetings } from './noMember.ts';
 import { aggregateRows, compileRow } from './rowFormula.ts';
 import { columnAxis, scan, unreachedColumns } from './scan.ts';
 import { Tuples } from './tuples.ts';
@@ -293,20 +294,35 @@ export class Evaluator {
   ): Uint8Array {
     const left = new Uint8Array(this.data.rowCount(calendar)).fill(1);
     for (const condition of conditions) {
-      const passes =
-        condition.kind === 'days'
-          ? (row: number) => condition.keeps[row + 1] === 1
-          : compileRow(this.data, condition.typed, (table) => this.data.lookupIndex(calendar, table));
+      const passes = this.calendarPasses(calendar, condition);
       for (let row = 0; row < left.length; row++) if (left[row] && passes(row) !== true) left[row] = 0;
     }
     axes.forEach((axis, p) => {
-      const index = this.data.lookupIndex(calendar, axis.table);
-      for (let row = 0; row < left.length; row++) {
-        const member = index ? (index[row] === 0 ? 0 : axis.codes[index[row]! - 1]!) : axis.codes[row]!;
-        if (member !== code(p)) left[row] = 0;
-      }
+      const memberOf = this.membersOn(calendar, axis);
+      for (let row = 0; row < left.length; row++) if (memberOf(row) !== code(p)) left[row] = 0;
     });
     return left;
+  }
+
+  private calendarPasses(calendar: string, condition: Condition): (row: number) => unknown {
+    if (condition.kind === 'days') return (row) => condition.keeps[row + 1] === 1;
+    const passes = compileRow(this.data, condition.typed, (table) => this.data.lookupIndex(calendar, table));
+    if (condition.kind === 'formula') return passes;
+    const meetings = lookupMeetings(this.data, calendar, condition.columns[0]!.table);
+    return (row) => {
+      const meets = meetings ? meetings[row]! : FOUND;
+      return meets === FOUND ? passes(row) : condition.meets.includes(meets);
+    };
+  }
+
+  /** The member of an axis on each row of a table that looks the axis's table up, or is it. */
+  private membersOn(table: string, axis: Axis): (row: number) => number {
+    if (axis.meets) {
+      const meetings = lookupMeetings(this.data, table, axis.table);
+      return (row) => (meetings ? meetings[row]! : FOUND);
+    }
+    const index = this.data.lookupIndex(table, axis.table);
+    return (row) => (index ? (index[row] === 0 ? 0 : axis.codes[index[row]! - 1]!) : axis.codes[row]!);
   }
 
   // ---------- which cells are listed ----------
@@ -384,17 +400,8 @@ export class Evaluator {
         : [],
     );
     const left = this.calendarRows(calendar, own, [], () => 0);
-    const indexes = axes.map((axis) => this.data.lookupIndex(calendar, axis.table));
-    for (let row = 0; row < left.length; row++) {
-      if (left[row])
-        members.add((p) =>
-          indexes[p]
-            ? indexes[p]![row] === 0
-              ? 0
-              : axes[p]!.codes[indexes[p]![row]! - 1]!
-            : axes[p]!.codes[row]!,
-        );
-    }
+    const memberOf = axes.map((axis) => this.membersOn(calendar, axis));
+    for (let row = 0; row < left.length; row++) if (left[row]) members.add((p) => memberOf[p]!(row));
     return members;
   }
 }

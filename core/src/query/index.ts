@@ -9,6 +9,7 @@ export { Tuples } from './tuples.ts';
 export { rowValues, compileRow } from './rowFormula.ts';
 export * from './browse.ts';
 export { dropped, entered, filterAsCondition, isOnCalendar, restricted, withCondition } from './context.ts';
-export type { ConditionShape, ContextOf, FormulaCondition, StepOf } from './context.ts';
+export type { ConditionShape, ContextOf, FormulaCondition, MembersCondition, StepOf } from './context.ts';
+export { firstReference, FOUND, NO_REFERENCE, noMemberOf, UNMATCHED } from './noMember.ts';
 export { columnReaches, unreachedColumns, unreachedOf } from './scan.ts';
 export { numberedValues } from './derivedColumn.ts';

@@ -8,6 +8,7 @@ import type { Axis, Condition, ConditionShape, Context, ContextShape, Step } fro
 import { PlannedScan } from './compiled/plannedScan.ts';
 import { dayMask, rowMask } from './masks.ts';
 import type { ModelData } from './modelData.ts';
+import { firstReference, FOUND, NO_REFERENCE, UNMATCHED } from './noMember.ts';
 import { compileRow } from './rowFormula.ts';
 import { Tuples } from './tuples.ts';
 
@@ -208,6 +209,7 @@ class Scanning {
 
   private restrict(condition: Condition): void {
     if (condition.kind === 'days') return this.restrictDays(condition);
+    if (condition.kind === 'members') return this.restrictMembers(condition);
     const tables = tablesOf(condition.typed);
     const mask = tables.length === 1 ? rowMask(this.data, tables[0]!, condition.typed) : undefined;
     if (mask) {
@@ -218,6 +220,36 @@ class Scanning {
     }
     const passes = compileRow(this.data, condition.typed, (table) => this.references(table));
     for (let e = 0; e < this.alive.length; e++) if (this.alive[e] && passes(e) !== true) this.alive[e] = 0;
+  }
+
+  private restrictMembers({ columns, typed, meets }: Extract<Condition, { kind: 'members' }>): void {
+    const table = columns[0]!.table;
+    const mask = rowMask(this.data, table, typed);
+    const references = this.references(table);
+    const meetsAs = this.meetings(table);
+    for (let e = 0; e < this.alive.length; e++) {
+      const how = meetsAs(e);
+      this.alive[e]! &=
+        how === FOUND ? mask[references ? references[e]! : e + 1]! : meets.includes(how) ? 1 : 0;
+    }
+  }
+
+  /** How entries meet a table that reaches the base. */
+  private meetings(table: string): (entry: number) => number {
+    const route = this.data.checker.reach.route(this.base, table, this.context.via);
+    if (!route || route.kind === 'ambiguous') throw new TypeError(`${table} does not reach ${this.base}`);
+    const references = this.references(table);
+    if (!references || (route.kind === 'lookup' && route.path.length === 0)) return () => FOUND;
+    const first = firstReference(route);
+    const codes =
+      first?.hop.from.columns.map((name) => this.data.column(first.hop.from.table, name).codes) ?? [];
+    const met = route.kind === 'lookup' ? undefined : this.met.get(throughKey(route))!;
+    const rowOf = (e: number) => (first?.on === 'met' ? met![e]! - 1 : this.rows ? this.rows[e]! : e);
+    return (e) => {
+      if (references[e] !== 0) return FOUND;
+      const row = rowOf(e);
+      return row >= 0 && codes.some((column) => column[row] === 0) ? NO_REFERENCE : UNMATCHED;
+    };
   }
 
   private restrictDays(condition: Extract<Condition, { kind: 'days' }>): void {
@@ -249,22 +281,22 @@ class Scanning {
     const count = this.alive.length;
     const tuples = new Tuples(axes.map((axis) => axis.width));
     const groups = new Int32Array(count);
-    const codeOf = axes.map((axis) => {
+    const codeOf = axes.map((axis): ((e: number) => number) => {
+      if (axis.meets) return this.meetings(axis.table);
       const references = this.references(axis.table);
       const { codes } = axis;
-      return { codes, references };
+      return references ? (e) => (references[e] === 0 ? 0 : codes[references[e]! - 1]!) : (e) => codes[e]!;
     });
     let size = 1;
     for (let e = 0; e < count; e++) groups[e] = this.alive[e]! - 1; // 0 or -1
-    for (const [i, { codes, references }] of codeOf.entries()) {
+    for (const [i, codeAt] of codeOf.entries()) {
       const width = axes[i]!.width;
       if (size * width > MOST_DENSE) size = renumber(groups, size);
       const pairs = size * width > MOST_DENSE ? new Map<number, number>() : undefined;
       for (let e = 0; e < count; e++) {
         const group = groups[e]!;
         if (group < 0) continue;
-        const code = references ? (references[e] === 0 ? 0 : codes[references[e]! - 1]!) : codes[e]!;
-        const combined = group * width + code;
+        const combined = group * width + codeAt(e);
         if (!pairs) {
           groups[e] = combined;
           continue;
@@ -280,10 +312,7 @@ class Scanning {
     for (let e = count - 1; e >= 0; e--) if (groups[e]! >= 0) first[groups[e]!] = e;
     for (let g = 0; g < groupCount; g++) {
       const e = first[g]!;
-      tuples.add((p) => {
-        const { codes, references } = codeOf[p]!;
-        return references ? (references[e] === 0 ? 0 : codes[references[e]! - 1]!) : codes[e]!;
-      });
+      tuples.add((p) => codeOf[p]!(e));
     }
     return { groups, tuples };
   }

@@ -6,6 +6,7 @@ import type { FormulaChecker, Typed, TypedAggregate } from '../formula/index.ts'
 import { mentionsRole, operandsOf, roledChecker } from '../formula/index.ts';
 import type { PeriodShape } from '../calendar/index.ts';
 import type { Path } from '../relate/index.ts';
+import type { AnswerColumn } from '../query/index.ts';
 import {
   askedFilter,
   askedMeasure,
@@ -39,6 +40,10 @@ export interface CompiledQuery {
   readonly columns: readonly { readonly name: string; readonly type: DataType }[];
   /** Tables that it reads, in lower case. */
   readonly tables: ReadonlySet<string>;
+  /** The last so many columns say how rows meet the table of each member, in the order of the members. */
+  readonly meetings: number;
+  /** The first so many columns are members. */
+  readonly members: number;
 }
 
 export interface CompiledAnswer {
@@ -77,6 +82,17 @@ function roledSetting(setting: SqlSetting): SqlSetting {
   const checker = roledChecker(setting.checker);
   return { ...setting, model: checker.model, checker };
 }
+
+/** An axis beside another one: how rows meet its table. */
+const meetingAxis = ({ id, name, table, column, key }: SqlAxis): SqlAxis => ({
+  id: `${id}_met`,
+  name,
+  type: INTEGER,
+  table,
+  ...(column === undefined ? {} : { column }),
+  key,
+  meets: true,
+});
 
 class QueryCompiler implements Statement {
   readonly model: Model;
@@ -156,11 +172,14 @@ class QueryCompiler implements Statement {
     const values = measures.map((m) => this.valueOf(m.node, context, cells));
     const joins = values.map((v, i) => ` join ${v} v${i} on ${this.matched('c', `v${i}`, context.axes)}`);
     const shown = context.axes.map((axis) => this.scans.shownAxis(axis));
+    const members = context.axes.filter((axis) => !axis.meets);
+    const meetings = context.axes.slice(members.length);
     const columns = [
-      ...context.axes.map((axis, i) => ({ name: axis.name, type: axis.type, sql: shown[i]!.sql })),
+      ...members.map((axis, i) => ({ name: axis.name, type: axis.type, sql: shown[i]!.sql })),
       ...measures.map((m, i) => ({ name: m.name, type: m.type, sql: `v${i}.v` })),
+      ...meetings.map((axis) => ({ name: `${axis.name}, how met`, type: INTEGER, sql: `c.${axis.id}` })),
     ];
-    const order = this.order(query, context, measures, columns, shown);
+    const order = this.order(query, { ...context, axes: members }, measures, columns, shown);
     const limit = query.limit === undefined ? '' : `\nlimit ${query.limit}`;
     const select = `select ${columns.map((c) => `${this.exact ? c.sql : this.dialect.show(c.sql, c.type)} as ${quoted(c.name)}`).join(',\n  ')}
 from ${cells} c${joins.join('\n')}${shown.map((s) => s.join).join('')}${this.scans.listedMembers(context.axes)}${order}${limit}`;
@@ -168,7 +187,14 @@ from ${cells} c${joins.join('\n')}${shown.map((s) => s.join).join('')}${this.sca
       unreachedBy(this, m.node, context).map((c) => [m.name, `${c.table}.${c.column}`] as const),
     );
     return {
-      rows: { sql: this.statement(select), parameters: this.parameters, columns, tables: this.tables },
+      rows: {
+        sql: this.statement(select),
+        parameters: this.parameters,
+        columns,
+        tables: this.tables,
+        meetings: meetings.length,
+        members: members.length,
+      },
       unreached,
     };
   }
@@ -185,7 +211,14 @@ from ${cells} c${joins.join('\n')}${shown.map((s) => s.join).join('')}${this.sca
     const from = [...new Set(columns.map((c) => c.sql.slice(0, -2)))];
     const select = `select ${columns.map((c) => `${this.exact ? c.sql : this.dialect.show(c.sql, c.type)} as ${quoted(c.name)}`).join(', ')}
 from ${from.join(' cross join ')}`;
-    return { sql: this.statement(select), parameters: this.parameters, columns, tables: this.tables };
+    return {
+      sql: this.statement(select),
+      parameters: this.parameters,
+      columns,
+      tables: this.tables,
+      meetings: 0,
+      members: 0,
+    };
   }
 
   private valueOf(node: Typed, context: SqlContext, cells: string): string {
@@ -197,9 +230,14 @@ from ${from.join(' cross join ')}`;
   }
 
   private contextOf(query: Query): SqlContext {
+    const apart = query.unmatched === 'apart';
+    const members = (query.by ?? []).map((item, i) => this.axis(item, `k${i}`));
     return {
-      axes: (query.by ?? []).map((item, i) => this.axis(item, `k${i}`)),
-      steps: (query.filters ?? []).map((filter) => ({ kind: 'condition', condition: this.filter(filter) })),
+      axes: apart ? [...members, ...members.map(meetingAxis)] : members,
+      steps: (query.filters ?? []).map((filter) => ({
+        kind: 'condition',
+        condition: this.filter(filter, apart),
+      })),
       via: [],
       repeat: false,
     };
@@ -278,11 +316,12 @@ from ${from.join(' cross join ')}`;
           : (shown[by.axis]!.order ?? columns[by.axis]!);
       return `${this.dialect.ordered(column.sql, column.type)} ${order === 'descending' ? 'desc' : 'asc'} nulls last`;
     });
-    const members = context.axes.flatMap((_, p) =>
-      [shown[p]!.order, columns[p]!].flatMap((c) =>
+    const members = context.axes.flatMap((axis, p) => [
+      ...[shown[p]!.order, columns[p]!].flatMap((c) =>
         c ? [`${this.dialect.ordered(c.sql, c.type)} nulls last`] : [],
       ),
-    );
+      ...(query.unmatched === 'apart' ? [`c.${meetingAxis(axis).id}`] : []),
+    ]);
     const keys = context.axes
       .filter((axis) => axis.label !== undefined)
       .map((axis) => `c.${axis.id} nulls first`);
@@ -292,9 +331,9 @@ from ${from.join(' cross join ')}`;
 
   // ---------- filters ----------
 
-  private filter(filter: QueryFilter): SqlCondition {
-    const asked = askedFilter(this, filter);
-    if (asked.kind === 'formula') return asked;
+  private filter(filter: QueryFilter, apart: boolean): SqlCondition {
+    const asked = askedFilter(this, filter, apart);
+    if (asked.kind !== 'period') return asked;
     const { period, calendar } = asked;
     const known = this.knownDays(calendar.table);
     const asOf = this.value(this.setting.today, DATE);
@@ -357,7 +396,7 @@ from ${from.join(' cross join ')}`;
   }
 
   private keyType(axis: SqlAxis): DataType {
-    return axis.composite ? INTEGER : this.typeOf(axis.table, axis.key);
+    return axis.composite || axis.meets ? INTEGER : this.typeOf(axis.table, axis.key);
   }
 
   private groups(context: SqlContext, base: string): string {
@@ -671,5 +710,10 @@ from ${from.join(' cross join ')}`;
 }
 
 /** Column names and types of an answer as the program prints them. */
-export const answerColumns = (compiled: CompiledAnswer): { name: string; type: string }[] =>
-  compiled.rows.columns.map((c) => ({ name: c.name, type: formatType(c.type) }));
+/** Columns of the answer: those that say how members are met are part of the members. */
+export const answerColumns = ({ rows }: CompiledAnswer): AnswerColumn[] =>
+  rows.columns.slice(0, rows.columns.length - rows.meetings).map(({ name, type }, i) => ({
+    name,
+    type: formatType(type),
+    kind: i < rows.members ? 'by' : 'measure',
+  }));

@@ -1,7 +1,13 @@
 import type { DataType } from '../values/index.ts';
 import type { ColumnName } from '../formula/index.ts';
 import type { Hierarchy } from '../model/index.ts';
-import type { ConditionShape, ContextOf, FormulaCondition, StepOf } from '../query/index.ts';
+import type {
+  ConditionShape,
+  ContextOf,
+  FormulaCondition,
+  MembersCondition,
+  StepOf,
+} from '../query/index.ts';
 
 /** An axis of a question; `id` is the name of its column in every relation. */
 export interface SqlAxis {
@@ -18,12 +24,15 @@ export interface SqlAxis {
   readonly tree?: { readonly hierarchy: Hierarchy; readonly depth: number };
   /** What members are ordered by, of the member's first row, where it is not what is shown. */
   readonly orderBy?: ColumnName;
+  /** Its members say how rows meet the table, not what they find there. */
+  readonly meets?: true;
   /** Several columns that tell members apart together, instead of `key`. */
   readonly composite?: { readonly keys: readonly ColumnName[]; readonly shown: ColumnName };
 }
 
 export type SqlCondition =
   | FormulaCondition
+  | MembersCondition
   /** Days as a relation: `day`, and a column for each axis by whose members the days differ. */
   | (ConditionShape & {
       readonly kind: 'days';

@@ -4,6 +4,7 @@ import type { Model, Relationship, Table } from '../model/index.ts';
 import { sameName } from '../model/index.ts';
 import type { FormulaChecker, Typed, TypedAggregate } from '../formula/index.ts';
 import type { Path, Route, Via } from '../relate/index.ts';
+import { firstReference, FOUND, NO_REFERENCE, UNMATCHED } from '../query/index.ts';
 import type { SqlDialect } from './dialect.ts';
 import { quoted } from './dialect.ts';
 import { scalarSql } from './scalar.ts';
@@ -66,6 +67,22 @@ export class From {
     if (!route || route.kind === 'ambiguous') throw new TypeError(`${name} does not reach ${this.base}`);
     if (route.kind === 'lookup') return this.follow(this.root, route.path);
     return this.follow(this.meet(route), route.path);
+  }
+
+  /** How the base's rows meet a table that reaches them: FOUND, NO_REFERENCE or UNMATCHED. */
+  meeting(name: string): string {
+    const { checker, dialect } = this.statement;
+    const alias = this.table(name);
+    if (alias === this.root) return String(FOUND);
+    const found = `${dialect.rowId(alias)} is not null`;
+    const route = checker.reach.route(this.base, name, this.via);
+    const first = route && route.kind !== 'ambiguous' ? firstReference(route) : undefined;
+    if (!first) return `case when ${found} then ${FOUND} else ${UNMATCHED} end`;
+    const on = first.on === 'met' ? this.meet(route as Through) : this.root;
+    const table = this.tableOf(first.hop.from.table);
+    const nulls = first.hop.from.columns.map((c) => `${this.column(on, table, c)} is null`).join(' or ');
+    const isThere = first.on === 'met' ? `${dialect.rowId(on)} is not null and ` : '';
+    return `case when ${found} then ${FOUND} when ${isThere}(${nulls}) then ${NO_REFERENCE} else ${UNMATCHED} end`;
   }
 
   /** What a table's route comes through, if anything. */

@@ -1,7 +1,7 @@
 import type { DataType } from '../values/index.ts';
 import { formatExact, formatType, narrow, scaleOf, toJson } from '../values/index.ts';
-import type { Answer, Json } from '../query/index.ts';
-import { DataError } from '../query/index.ts';
+import type { Answer, Json, AnswerMember } from '../query/index.ts';
+import { DataError, noMemberOf } from '../query/index.ts';
 import type { CompiledAnswer } from './compile.ts';
 import { answerColumns } from './compile.ts';
 import type { SqlDialect } from './dialect.ts';
@@ -21,10 +21,18 @@ export function answerOf(compiled: CompiledAnswer, dialect: SqlDialect, run: Run
     ).map((row) => row.map((cell, i) => cellJson(cell, query.columns[i]!.type)));
   return {
     columns: answerColumns(compiled),
-    rows: ask(compiled.rows),
+    rows: ask(compiled.rows).map((row) => withMeetings(row, compiled.rows)),
     ...(compiled.totals ? { totals: ask(compiled.totals)[0]! } : {}),
     unreached: compiled.unreached,
   };
+}
+
+/** Members that are none say why, where the query tells that apart. */
+function withMeetings(row: readonly Json[], { columns, meetings }: CompiledAnswer['rows']): AnswerMember[] {
+  const values: AnswerMember[] = row.slice(0, columns.length - meetings);
+  for (let i = 0; i < meetings; i++)
+    values[i] = noMemberOf(Number(row[columns.length - meetings + i])) ?? values[i]!;
+  return values;
 }
 
 /** What to say where SQLite cannot hold a number. */

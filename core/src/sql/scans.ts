@@ -3,7 +3,7 @@ import { parseType, TEXT } from '../values/index.ts';
 import type { Hierarchy, Table } from '../model/index.ts';
 import { cardinalityOf, sameName } from '../model/index.ts';
 import type { ColumnName } from '../formula/index.ts';
-import { columnReaches, unreachedOf } from '../query/index.ts';
+import { columnReaches, FOUND, unreachedOf } from '../query/index.ts';
 import { whereSql } from './aggregate.ts';
 import type { SqlAxis, SqlCondition, SqlContext, SqlStep } from './context.ts';
 import type { Statement, Through } from './from.ts';
@@ -23,6 +23,16 @@ export interface ShownAxis {
   readonly sql: string;
   readonly join: string;
   readonly order?: { readonly sql: string; readonly type: DataType };
+}
+
+/** Rows that found a row which is as it has to be, and those that met none in one of the ways named. */
+function membersSql(
+  { columns, typed, meets }: Extract<SqlCondition, { kind: 'members' }>,
+  from: From,
+): string {
+  const meeting = from.meeting(columns[0]!.table);
+  const others = meets.length === 0 ? '' : ` or ${meeting} in (${meets.join(', ')})`;
+  return `((${meeting} = ${FOUND} and ${from.formula(typed)})${others})`;
 }
 
 /** Scans of base tables in contexts: which rows are left, and which members of the axes they have. */
@@ -54,6 +64,7 @@ export class Scans {
     for (const step of steps) {
       if (step.kind === 'at') scan = this.ends(step, scan, table, context.via, axes);
       else if (step.condition.kind === 'formula') scan.where.push(scan.from.formula(step.condition.typed));
+      else if (step.condition.kind === 'members') scan.where.push(membersSql(step.condition, scan.from));
       else this.restrictDays(step.condition, scan, base, context.via);
     }
     return scan;
@@ -73,6 +84,7 @@ export class Scans {
   }
 
   private axisSql(axis: SqlAxis, from: From): string {
+    if (axis.meets) return from.meeting(axis.table);
     const alias = from.table(axis.table);
     const table = this.tableOf(axis.table);
     if (axis.composite) {

@@ -3,7 +3,7 @@ import { scaleOf } from './types.ts';
 import { compareExact, formatExact, narrow, parseExact, rescale } from './exact.ts';
 import { civilFromDays, formatDate, formatTimestamp } from './dates.ts';
 import { datePattern, DEFAULT_DATE_PATTERN, DEFAULT_TIMESTAMP_PATTERNS } from './pattern.ts';
-import { compareText } from './text.ts';
+import { compareCountingText, compareText } from './text.ts';
 
 const LARGEST_INTEGER = 2n ** 63n - 1n;
 const SMALLEST_INTEGER = -(2n ** 63n);
@@ -159,3 +159,7 @@ export function compareValues(a: Value, b: Value): number {
 
 /** Year of a date value; for tests and labels. */
 export const yearOf = (days: number): number => civilFromDays(days).year;
+
+/** As `compareValues`, but texts as people count. */
+export const compareCounting = (a: Value, b: Value): number =>
+  typeof a === 'string' && typeof b === 'string' ? compareCountingText(a, b) : compareValues(a, b);

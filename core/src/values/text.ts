@@ -18,6 +18,24 @@ export function compareText(a: string, b: string): number {
   return a.length < b.length ? -1 : 1;
 }
 
+const RUNS = /\d+|\D+/g;
+
+/** Compares texts as people count: runs of digits by the number that they write, everything else by code point. "Shop 2" is before "Shop 10". */
+export function compareCountingText(a: string, b: string): number {
+  const [x, y] = [a.match(RUNS) ?? [], b.match(RUNS) ?? []];
+  for (let i = 0; i < Math.min(x.length, y.length); i++) {
+    const order = compareRuns(x[i]!, y[i]!);
+    if (order !== 0) return order;
+  }
+  return x.length - y.length || compareText(a, b);
+}
+
+function compareRuns(a: string, b: string): number {
+  if (!/^\d/.test(a) || !/^\d/.test(b)) return compareText(a, b);
+  const [x, y] = [a.replace(/^0+(?=\d)/, ''), b.replace(/^0+(?=\d)/, '')];
+  return x.length - y.length || compareText(x, y);
+}
+
 /** Sorts in place by code point; uses the engine's own order where that is the same. */
 export function sortTexts(texts: string[]): string[] {
   return texts.some((text) => SURROGATE.test(text)) ? texts.sort(compareText) : texts.sort();

@@ -58,8 +58,8 @@ export function questionRoutes(workspace: Workspace): Router {
   router.post(
     '/models/:id/query',
     answer((request) => {
-      const { query } = body(request, queryRequest);
-      return pool.run({ kind: 'query', query, ...workspace.task(idOf(request)) });
+      const { query, texts } = body(request, queryRequest);
+      return pool.run({ kind: 'query', query, texts, ...workspace.task(idOf(request)) });
     }),
   );
 

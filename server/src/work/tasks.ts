@@ -1,3 +1,4 @@
+import type { TextOrder } from '@crease/core/query';
 import type { MessagePort } from 'node:worker_threads';
 import type { Hierarchy } from '@crease/core/model';
 import type { Verdict } from '@crease/core/claims';
@@ -28,7 +29,7 @@ export interface End {
 type TriedStep = Readonly<Record<string, unknown>>;
 
 export type Task =
-  | ({ readonly kind: 'query'; readonly query: unknown } & OnModel)
+  | ({ readonly kind: 'query'; readonly query: unknown; readonly texts: TextOrder } & OnModel)
   | ({ readonly kind: 'sql'; readonly query: unknown; readonly dialect: 'sqlite' | 'postgresql' } & OnModel)
   | ({ readonly kind: 'profile' } & OnModel)
   | ({ readonly kind: 'propose'; readonly pattern?: ReferencePattern | undefined } & OnModel)

@@ -1,4 +1,4 @@
-import type { Query } from '@crease/core/model';
+import type { NoMember, Query } from '@crease/core/model';
 import type { Random } from './random.ts';
 
 /** A measure's formula and a query that asks for it. */
@@ -244,6 +244,10 @@ export function question(random: Random): Question {
         ]),
       }),
       () => ({ column: 'Kept at district.region', in: ['North', null] }),
+      () => ({
+        column: random.pick(['branch.name', 'title.class', 'author.country', 'calendar.month']),
+        in: random.some<string | null | NoMember>(['Ash', 'A', null, { null: true }, { unmatched: true }], 3),
+      }),
     ],
     2,
   );
@@ -255,6 +259,7 @@ export function question(random: Random): Question {
       ...(filters.length > 0 ? { filters: filters.map((make) => make()) } : {}),
       ...(random.chance(0.4) ? { totals: true } : {}),
       ...(random.chance(0.15) ? { empty: 'show' as const } : {}),
+      ...(random.chance(0.25) ? { unmatched: 'apart' as const } : {}),
     },
   };
 }

@@ -35,12 +35,16 @@ interface Axis {
   readonly table: string;
   readonly column: string;
   readonly value: Value | undefined;
+  /** Its members say how rows meet the table: 0 found, 1 no reference, 2 no partner. */
+  readonly meets?: true;
 }
 interface Condition {
   readonly kind: 'formula' | 'days';
   readonly columns: readonly { table: string; column: string }[];
   readonly calendar?: string;
   readonly typed?: Typed;
+  /** How rows that found none may meet the table; undefined where that is not asked. */
+  readonly meets?: readonly number[];
   readonly days?: ReadonlySet<number>;
 }
 type Step =
@@ -89,13 +93,18 @@ export class Reference {
   }
 
   answer(query: Query): { rows: unknown[][]; totals?: unknown[] } {
-    const free = (query.by ?? []).map((path) => {
+    const members = (query.by ?? []).map((path) => {
       const { table, column } = this.checker.names.path(path as string)!;
       return this.axis(table.name, column.name, undefined);
     });
+    const apart = query.unmatched === 'apart';
+    const meetings = apart
+      ? members.map((axis): Axis => ({ ...axis, id: this.axisCount++, meets: true }))
+      : [];
+    const free = [...members, ...meetings];
     const steps = (query.filters ?? []).map((filter): Step => ({
       kind: 'condition',
-      condition: this.filter(filter),
+      condition: this.filter(filter, apart),
     }));
     const context: Context = { axes: free, steps, via: [], repeat: false };
     const nodes = query.measures.map((name): Typed => ({
@@ -116,16 +125,23 @@ export class Reference {
     const shown = (value: Value, type: DataType | null) => toJson(value, type ?? TEXT);
     const typeOf = (axis: Axis) => parseType(this.checker.names.column(axis.table, axis.column)!.type)!;
     const sorted = cells.sort((a, b) =>
-      free.reduce((order, axis) => order || compareValues(a.get(axis.id)!, b.get(axis.id)!), 0),
+      members
+        .flatMap((axis, i) => [axis, ...(apart ? [meetings[i]!] : [])])
+        .reduce((order, axis) => order || compareValues(a.get(axis.id)!, b.get(axis.id)!), 0),
     );
     const values = (members: Members, axes: readonly Axis[]) => {
       const fixed = { ...context, axes: axes.map((axis) => ({ ...axis, value: members.get(axis.id)! })) };
       return nodes.map((node, i) => shown(reached[i] ? this.evaluate(node, fixed) : null, node.type));
     };
     return {
-      rows: sorted.map((members) => [
-        ...free.map((axis) => shown(members.get(axis.id)!, typeOf(axis))),
-        ...values(members, free),
+      rows: sorted.map((of) => [
+        ...members.map(
+          (axis, i) =>
+            (apart
+              ? [undefined, { null: true }, { unmatched: true }][of.get(meetings[i]!.id) as number]
+              : undefined) ?? shown(of.get(axis.id)!, typeOf(axis)),
+        ),
+        ...values(of, free),
       ]),
       ...(query.totals
         ? {
@@ -146,14 +162,19 @@ export class Reference {
     return { id: this.axisCount++, name: `${table}.${column}`, table, column, value };
   }
 
-  private filter(filter: NonNullable<Query['filters']>[number]): Condition {
+  private filter(filter: NonNullable<Query['filters']>[number], apart: boolean): Condition {
     if ('where' in filter) {
       const typed = this.checker.condition(filter.where).typed!;
       return { kind: 'formula', typed, columns: columnsOf(typed) };
     }
     if ('column' in filter) {
       const { table, column } = this.checker.names.path(filter.column)!;
-      const list = filter.in.map((m) => (m === null ? null : fromJson(m, parseType(column.type)!)!));
+      const plain = filter.in.filter((m) => m === null || typeof m !== 'object');
+      const list = plain.map((m) => (m === null ? null : fromJson(m, parseType(column.type)!)!));
+      const meets = filter.in.flatMap((m) =>
+        m === null || typeof m !== 'object' ? [] : 'null' in m ? [1] : [2],
+      );
+      const all = filter.in.includes(null) && !apart;
       const operand: Typed = {
         kind: 'column',
         table: table.name,
@@ -185,7 +206,12 @@ export class Reference {
         }),
         none,
       );
-      return { kind: 'formula', typed, columns: [{ table: table.name, column: column.name }] };
+      return {
+        kind: 'formula',
+        typed,
+        meets: all ? [1, 2] : meets,
+        columns: [{ table: table.name, column: column.name }],
+      };
     }
     const calendar = this.world.model.calendars![0]!;
     const known = this.knownDays(calendar.table);
@@ -268,6 +294,33 @@ export class Reference {
     return this.follow(route.kind === 'lookup' ? entry.row : entry.met.get(keyOf(route))!, route.path);
   }
 
+  /** How an entry meets a table: 0 found a row, 1 the first reference on the way is null, 2 one has no partner. */
+  private meeting(entry: Entry, base: string, table: string, via: readonly string[]): number {
+    if (this.reached(entry, base, table, via)) return 0;
+    const route = this.checker.reach.route(base, table, via)!;
+    if (route.kind === 'ambiguous') throw new TypeError('ambiguous');
+    const hops =
+      route.kind === 'lookup'
+        ? route.path
+        : route.kind === 'bridge'
+          ? route.anchor
+          : [...route.anchor, route.entry];
+    const isMet = hops.length === 0 && route.kind === 'bridge';
+    const [hop, row] = isMet ? [route.path[0], entry.met.get(keyOf(route)) ?? null] : [hops[0], entry.row];
+    if (!hop || !row) return 2;
+    return hop.from.columns.some((name) => this.column(hop.from.table, row, name) === null) ? 1 : 2;
+  }
+
+  private passes(
+    { typed, meets, columns }: Condition,
+    entry: Entry,
+    base: string,
+    via: readonly string[],
+  ): boolean {
+    const how = meets ? this.meeting(entry, base, columns[0]!.table, via) : 0;
+    return how === 0 ? this.formula(typed!, entry, base, via) === true : meets!.includes(how);
+  }
+
   private formula(typed: Typed, entry: Entry, base: string, via: readonly string[]): Value {
     return compileScalar(typed, (leaf) => () => {
       if (leaf.kind === 'column')
@@ -299,8 +352,8 @@ export class Reference {
       entries = entries.flatMap((e) =>
         this.metBy(e, route).map((row) => ({ row: e.row, met: new Map([...e.met, [key, row]]) })),
       );
-    const member = (e: Entry, c: { table: string; column: string }) =>
-      this.column(c.table, this.reached(e, base, c.table, context.via), c.column);
+    const member = (e: Entry, c: { table: string; column: string; meets?: true }) =>
+      this.memberOf(e, base, c, context.via);
     const ofMembers = (own: readonly Axis[]) => {
       for (const axis of own)
         if (axis.value !== undefined) entries = entries.filter((e) => member(e, axis) === axis.value);
@@ -318,7 +371,7 @@ export class Reference {
           (e) => JSON.stringify(parts.map((c) => [typeof member(e, c), String(member(e, c))])),
         );
       } else if (step.condition.kind === 'formula')
-        entries = entries.filter((e) => this.formula(step.condition.typed!, e, base, context.via) === true);
+        entries = entries.filter((e) => this.passes(step.condition, e, base, context.via));
       else entries = entries.filter((e) => this.inDays(step.condition, e, base, context.via));
     }
     ofMembers(axes);
@@ -494,13 +547,23 @@ export class Reference {
     return distinct(all, context.axes);
   }
 
+  private memberOf(
+    e: Entry,
+    base: string,
+    c: { table: string; column: string; meets?: true },
+    via: readonly string[],
+  ): Value {
+    if (c.meets) return this.meeting(e, base, c.table, via);
+    return this.column(c.table, this.reached(e, base, c.table, via), c.column);
+  }
+
   private members(base: string, context: Context): Members[] {
     return this.entries(base, context).map(
       (e) =>
         new Map(
           context.axes
             .filter((a) => a.value === undefined)
-            .map((a) => [a.id, this.column(a.table, this.reached(e, base, a.table, context.via), a.column)]),
+            .map((a) => [a.id, this.memberOf(e, base, a, context.via)]),
         ),
     );
   }

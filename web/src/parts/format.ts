@@ -1,6 +1,6 @@
+import { NO_REFERENCE_TEXT, UNMATCHED_TEXT } from '@crease/core/interchange';
 import type { ValueFormat } from '@crease/core/model';
-
-type Json = null | boolean | number | string;
+import type { AnswerMember } from '@crease/core/query';
 
 export const isNumeric = (type: string): boolean => /^(integer|decimal|double)/.test(type);
 
@@ -8,8 +8,9 @@ export const isNumeric = (type: string): boolean => /^(integer|decimal|double)/.
  * A value of an answer as a reader sees it: by its type, in the measure's format and the browser's locale. Exact strings stay exact, a text stays
  * as it is, a null is the empty text.
  */
-export function formatValue(value: Json, type: string, format: ValueFormat = {}): string {
+export function formatValue(value: AnswerMember, type: string, format: ValueFormat = {}): string {
   if (value === null) return '';
+  if (typeof value === 'object') return 'null' in value ? NO_REFERENCE_TEXT : UNMATCHED_TEXT;
   if (typeof value === 'boolean') return value ? 'true' : 'false';
   if (type === 'timestamp') return formatTimestamp(String(value));
   return isNumeric(type) ? formatNumber(value, type, format) : String(value);
@@ -35,12 +36,6 @@ function formatNumber(value: number | string, type: string, format: ValueFormat)
   return `${text}${format.percent ? ' %' : ''}${format.unit ? ` ${format.unit}` : ''}`;
 }
 
-/** A member that is no value: the reference to it is null, or has no partner. */
-export type NoMember = { readonly null: true } | { readonly unmatched: true };
-
-/** A member of an attribute as a reader sees it; what is no value is said in words. */
-export function memberText(value: Json | NoMember, type: string): string {
-  if (value === null) return 'null';
-  if (typeof value === 'object') return 'null' in value ? 'no reference' : 'unmatched';
-  return formatValue(value, type);
-}
+/** A member of an attribute as a reader sees it; null is said in words. */
+export const memberText = (value: AnswerMember, type: string): string =>
+  value === null ? 'null' : formatValue(value, type);

@@ -1,5 +1,5 @@
-import type { KnownAnswer } from '../../model/index.ts';
-import type { Json } from '../../query/index.ts';
+import type { KnownAnswer, NoMember } from '../../model/index.ts';
+import type { AnswerMember } from '../../query/index.ts';
 import { answerQuery } from '../../query/index.ts';
 import { parseExact, rescale } from '../../values/index.ts';
 import type { ClaimKind, SampleRow } from '../claim.ts';
@@ -56,12 +56,16 @@ export const knownAnswer: ClaimKind = {
     ),
 };
 
-const sameRow = (row: readonly Json[], known: readonly Json[], k: KnownAnswer): boolean =>
+const sameRow = (row: readonly AnswerMember[], known: readonly AnswerMember[], k: KnownAnswer): boolean =>
   row.length === known.length && row.every((cell, i) => sameCell(cell, known[i]!, k.tolerance ?? 0));
 
+const isNoMember = (member: AnswerMember): member is NoMember =>
+  member !== null && typeof member === 'object';
+
 /** Numbers within the tolerance, compared exactly where both are written plainly. */
-function sameCell(a: Json, b: Json, tolerance: number): boolean {
+function sameCell(a: AnswerMember, b: AnswerMember, tolerance: number): boolean {
   if (a === b) return true;
+  if (isNoMember(a) || isNoMember(b)) return JSON.stringify(a) === JSON.stringify(b);
   if (a === null || b === null || typeof a === 'boolean' || typeof b === 'boolean') return false;
   const [x, y] = [parseExact(String(a)), parseExact(String(b))];
   if (x && y && tolerance === 0) {

@@ -2,6 +2,7 @@ import type { Typed } from '../../formula/index.ts';
 import { tablesOf } from '../../formula/index.ts';
 import type { Axis, Condition } from '../context.ts';
 import { codeMask, dayMask, onlyColumn, rowMask } from '../masks.ts';
+import { FOUND, lookupMeetings, NO_REFERENCE, UNMATCHED } from '../noMember.ts';
 import type { Inputs } from './inputs.ts';
 import type { Probe } from './plan.ts';
 
@@ -32,6 +33,8 @@ export function probesOf(inputs: Inputs, conditions: readonly Condition[], axes:
     masks.set(table.toLowerCase(), known ? known.map((one, row) => one & mask[row]!) : mask);
   };
   for (const condition of conditions) {
+    if (condition.kind === 'members')
+      throw new TypeError('rows without a member are not told apart by a plan');
     const table = condition.kind === 'days' ? condition.calendar : onlyTable(condition.typed);
     if (condition.kind === 'days') {
       const mask = dayMask(inputs.data, inputs.base, condition, inputs.via);
@@ -49,6 +52,10 @@ export function probesOf(inputs: Inputs, conditions: readonly Condition[], axes:
   const strides = stridesOf(axes);
   for (const [p, axis] of axes.entries()) {
     const way = inputs.way(axis.table);
+    if (axis.meets) {
+      probes.push({ ...meetingProbe(inputs, axis), stride: strides[p]! });
+      continue;
+    }
     if (!way) {
       probes.push({ input: inputs.of(axis.codes), width: axis.width, stride: strides[p]!, passes: 1 });
       continue;
@@ -68,6 +75,20 @@ export function probesOf(inputs: Inputs, conditions: readonly Condition[], axes:
     reject(input, through(mask));
   }
   return joined(probes);
+}
+
+/** How rows meet the axis's table: told by the code of the column that leads there, or row by row where several columns do. */
+function meetingProbe(inputs: Inputs, axis: Axis): Omit<Probe, 'stride'> {
+  const { data, base, via } = inputs;
+  const start = data.pathStart(data.checker.reach.lookup(base, axis.table, via)!);
+  const made = { width: axis.width, passes: 1 };
+  if (!start) return { ...made, input: inputs.of(new Uint8Array(data.rowCount(base))) };
+  const { codes, rowOf } = start;
+  if (!rowOf) return { ...made, input: inputs.of(lookupMeetings(data, base, axis.table, via)!) };
+  const adds = Int32Array.from(rowOf, (row, code) =>
+    row !== 0 ? FOUND : code === 0 ? NO_REFERENCE : UNMATCHED,
+  );
+  return { ...made, input: inputs.of(codes), adds };
 }
 
 /** The one table that a condition speaks of; undefined where it names several, or none. */

@@ -36,7 +36,7 @@ export class PlannedScan {
     private readonly size: number,
   ) {}
 
-  /** Undefined where a condition or an axis comes through a bridge, or members have too many combinations to be numbered. */
+  /** Undefined where a condition or an axis comes through a bridge, a condition speaks of rows without a member, or members have too many combinations to be numbered. */
   static of(
     data: ModelData,
     base: string,
@@ -44,10 +44,13 @@ export class PlannedScan {
     axes: readonly Axis[],
     via: Via,
   ): PlannedScan | undefined {
+    if (conditions.some((c) => c.kind === 'members')) return undefined;
     const isLookup = (table: string) => data.checker.reach.route(base, table, via)?.kind === 'lookup';
     const named = [
       ...axes.map((axis) => axis.table),
-      ...conditions.flatMap((c) => (c.kind === 'days' ? [c.calendar] : tablesOf(c.typed))),
+      ...conditions.flatMap((c) =>
+        c.kind === 'days' ? [c.calendar] : c.kind === 'formula' ? tablesOf(c.typed) : [],
+      ),
     ];
     const size = axes.reduce((product, axis) => product * axis.width, 1);
     if (!named.every(isLookup) || size > MOST_SIZE) return undefined;

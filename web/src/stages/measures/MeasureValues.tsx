@@ -4,7 +4,7 @@ import type { Measure } from '@crease/core/model';
 import { send } from '../../state/api.ts';
 import { useAsked } from '../../state/useAsked.ts';
 import { useModel } from '../../state/model.tsx';
-import { formatValue } from '../../parts/format.ts';
+import { formatValue, memberText } from '../../parts/format.ts';
 import { defaultAttribute } from '../trial/attributes.ts';
 import { AttributePicker } from '../trial/AttributePicker.tsx';
 
@@ -14,9 +14,15 @@ const MOST = 40;
 export function MeasureValues({ measure }: { measure: Measure }) {
   const { id, model, state } = useModel();
   const [by, setBy] = useState<string | undefined>(() => defaultAttribute(model, measure.table));
-  const query = { by: by === undefined ? [] : [by], measures: [measure.name], totals: true, limit: MOST };
+  const query = {
+    by: by === undefined ? [] : [by],
+    measures: [measure.name],
+    totals: true,
+    limit: MOST,
+    unmatched: 'apart' as const,
+  };
   const { question, answer, error } = useAsked([`/models/${id}/query`, state.revision.id], query, (asked) =>
-    send<QueryState>(`/models/${id}/query`, { query: asked }),
+    send<QueryState>(`/models/${id}/query`, { query: asked, texts: 'counting' }),
   );
   // The answer before is shown on while the attribute changes, but never under another measure's name.
   const data = question?.measures[0] === measure.name ? answer : undefined;
@@ -42,15 +48,7 @@ export function MeasureValues({ measure }: { measure: Measure }) {
               {data.rows.map((row, i) => (
                 <tr key={i}>
                   <td className="max-w-[150px] truncate pr-2">
-                    {row.length > 1 ? (
-                      row[0] === null ? (
-                        <i className="text-soft">unmatched</i>
-                      ) : (
-                        formatValue(row[0]!, data.columns[0]!.type)
-                      )
-                    ) : (
-                      'all'
-                    )}
+                    {row.length > 1 ? memberText(row[0]!, data.columns[0]!.type) : 'all'}
                   </td>
                   <td className="w-[40%]">
                     <span

@@ -2,7 +2,8 @@ import { useRef } from 'react';
 import { useVirtualizer } from '@tanstack/react-virtual';
 import type { QueryState } from '@crease/contract';
 import type { ByItem, Query, ValueFormat } from '@crease/core/model';
-import { formatValue, isNumeric } from '../../parts/format.ts';
+import type { AnswerMember } from '@crease/core/query';
+import { formatValue, isNumeric, memberText } from '../../parts/format.ts';
 import type { ChosenCell } from './CellEvidence.tsx';
 
 interface Props {
@@ -30,7 +31,7 @@ function ColumnHead({ item, name }: { item: ByItem; name: string }) {
   );
 }
 
-/** The answer as a table. Cells of a measure that does not apply are hatched; the null member stands last as "unmatched". */
+/** The answer as a table. Cells of a measure that does not apply are hatched; rows without a member stand last, by why they have none. */
 export function AnswerTable({ answer, query, formats, chosen, onCell, onSort }: Props) {
   const box = useRef<HTMLDivElement>(null);
   const rows = useVirtualizer({
@@ -49,10 +50,14 @@ export function AnswerTable({ answer, query, formats, chosen, onCell, onSort }: 
         ? [{ of: name, order: 'ascending' }]
         : [{ of: name, order: 'descending' }],
     );
-  const cell = (value: null | boolean | number | string, i: number) => {
+  const cell = (value: AnswerMember, i: number) => {
     const column = answer.columns[i]!;
     if (i < byCount)
-      return value === null ? <i className="text-soft">unmatched</i> : formatValue(value, column.type, {});
+      return value === null || typeof value === 'object' ? (
+        <i className="text-soft">{memberText(value, column.type)}</i>
+      ) : (
+        formatValue(value, column.type)
+      );
     return formatValue(value, column.type, formats[column.name]);
   };
   return (

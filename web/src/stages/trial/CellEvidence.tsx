@@ -5,10 +5,11 @@ import { ModelNames } from '@crease/core/model';
 import { Reach } from '@crease/core/relate';
 import type { Way } from '@crease/core/stars';
 import { wayTo } from '@crease/core/stars';
+import type { AnswerMember } from '@crease/core/query';
 import { columnPath, FormulaChecker, withRoles } from '@crease/core/formula';
 import { useModel } from '../../state/model.tsx';
 import { useSelection } from '../../state/selection.ts';
-import { formatValue } from '../../parts/format.ts';
+import { formatValue, memberText } from '../../parts/format.ts';
 import { itemText } from './attributes.ts';
 
 export interface ChosenCell {
@@ -86,7 +87,7 @@ export function CellEvidence({
           {by.map((item, i) => (
             <tr key={itemText(item, model)}>
               <td>
-                {itemText(item, model)} = {row[i] === null ? <i>null or unmatched</i> : String(row[i])}
+                {itemText(item, model)} = {memberText(row[i]!, answer.columns[i]!.type)}
               </td>
               {bases.map((b) => (
                 <td key={b}>{way(b, tableOf(item))}</td>
@@ -115,7 +116,7 @@ export function CellEvidence({
           ))}
         </tbody>
       </table>
-      {deeper && row[deeper.at] !== null && (
+      {deeper && isMember(row[deeper.at]!) && (
         <button
           className="btn mt-2"
           onClick={() =>
@@ -129,7 +130,7 @@ export function CellEvidence({
           Drill down to {itemText(deeper.item, model)}
         </button>
       )}
-      {next && row[next.at] !== null && (
+      {next && isMember(row[next.at]!) && (
         <button
           className="btn mt-2"
           onClick={() =>
@@ -141,12 +142,14 @@ export function CellEvidence({
             })
           }
         >
-          Drill down from {String(row[next.at])} to {next.item.level}
+          Drill down from {memberText(row[next.at]!, answer.columns[next.at]!.type)} to {next.item.level}
         </button>
       )}
     </section>
   );
 }
+
+const isMember = (member: AnswerMember): boolean => member !== null && typeof member !== 'object';
 
 function wayText(way: Way): string {
   switch (way.kind) {

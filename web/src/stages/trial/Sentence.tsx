@@ -5,7 +5,9 @@ import { withRoles } from '@crease/core/formula';
 import type { ByItem, Model, Perspective, Query, QueryFilter } from '@crease/core/model';
 import { get } from '../../state/api.ts';
 import { useModel } from '../../state/model.tsx';
-import { cellText, count } from '../../parts/text.ts';
+import type { AnswerMember } from '@crease/core/query';
+import { formatValue, memberText } from '../../parts/format.ts';
+import { count } from '../../parts/text.ts';
 import { attributesOf, itemText } from './attributes.ts';
 
 interface Props {
@@ -273,7 +275,7 @@ function FilterPart({
               ? '…'
               : filter.in
                   .slice(0, 3)
-                  .map((m) => (m === null ? 'unmatched' : String(m)))
+                  .map((m) => memberText(m, 'text'))
                   .join(', ')
           }${filter.in.length > 3 ? ` and ${filter.in.length - 3} more` : ''}`;
   if ('period' in filter) return <Part text={text} onRemove={onRemove} />;
@@ -328,6 +330,10 @@ function WhereEditor({ where, onSave }: { where: string; onSave: (where: string)
   );
 }
 
+/** What rows have that have no value: a null, no reference, a reference without a partner. */
+const NO_VALUES: readonly AnswerMember[] = [null, { null: true }, { unmatched: true }];
+const sameMember = (a: AnswerMember, b: AnswerMember): boolean => JSON.stringify(a) === JSON.stringify(b);
+
 function MemberPicker({
   filter,
   onChange,
@@ -345,10 +351,11 @@ function MemberPicker({
     get,
     { keepPreviousData: true, revalidateOnFocus: false },
   );
-  const toggle = (value: string | number | boolean | null) =>
+  const has = (member: AnswerMember) => filter.in.some((x) => sameMember(x, member));
+  const toggle = (member: AnswerMember) =>
     onChange({
       ...filter,
-      in: filter.in.includes(value) ? filter.in.filter((x) => x !== value) : [...filter.in, value],
+      in: has(member) ? filter.in.filter((x) => !sameMember(x, member)) : [...filter.in, member],
     });
   return (
     <div>
@@ -362,17 +369,19 @@ function MemberPicker({
       />
       {error && <p className="p-3 text-soft">{error.message}</p>}
       <ul className="max-h-[300px] overflow-auto py-1">
-        <li>
-          <label className="flex gap-2 px-3 py-[2px]">
-            <input type="checkbox" checked={filter.in.includes(null)} onChange={() => toggle(null)} />{' '}
-            <i>null or unmatched</i>
-          </label>
-        </li>
+        {NO_VALUES.map((member) => (
+          <li key={memberText(member, 'text')}>
+            <label className="flex gap-2 px-3 py-[2px]">
+              <input type="checkbox" checked={has(member)} onChange={() => toggle(member)} />{' '}
+              <i>{memberText(member, 'text')}</i>
+            </label>
+          </li>
+        ))}
         {(data?.values ?? []).map((v) => (
           <li key={String(v.value)}>
             <label className="flex gap-2 px-3 py-[2px] hover:bg-rule">
-              <input type="checkbox" checked={filter.in.includes(v.value)} onChange={() => toggle(v.value)} />
-              <span className="min-w-0 flex-1 truncate">{cellText(v.value)}</span>
+              <input type="checkbox" checked={has(v.value)} onChange={() => toggle(v.value)} />
+              <span className="min-w-0 flex-1 truncate">{formatValue(v.value, data!.type)}</span>
               <span className="text-soft tabular-nums">{count(v.rows)}</span>
             </label>
           </li>

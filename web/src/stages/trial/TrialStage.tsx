@@ -1,18 +1,18 @@
 import { lazy, Suspense, useMemo, useState } from 'react';
 import { useSearchParams } from 'react-router';
-import { ChartColumn, Code, Copy, Download, Sheet } from 'lucide-react';
+import { ChartColumn, Code, Sheet } from 'lucide-react';
 import type { QueryState } from '@crease/contract';
 import type { Query } from '@crease/core/model';
 import { DocumentError, readQuery, sameName } from '@crease/core/model';
-import { csvLine } from '@crease/core/interchange';
 import { send } from '../../state/api.ts';
-import { saveFile } from '../../state/save.ts';
 import { useAsked } from '../../state/useAsked.ts';
 import { useModel } from '../../state/model.tsx';
 import { Blank, LeafHead, Leaves } from '../../frame/Leaves.tsx';
 import { EvidenceLeaf } from '../../evidence/EvidenceLeaf.tsx';
 import { count } from '../../parts/text.ts';
 import { Sentence } from './Sentence.tsx';
+import { AnswerTools } from './AnswerTools.tsx';
+import { useAnswerSettings } from './answerSettings.ts';
 import { AnswerTable } from './AnswerTable.tsx';
 import { CellEvidence } from './CellEvidence.tsx';
 import type { ChosenCell } from './CellEvidence.tsx';
@@ -41,7 +41,7 @@ function queryOf(text: string | null): { query?: Query; fault?: string } {
 
 /** A trial: a question put to the model as a sentence, its answer as a table and a chart. The question is in the address. */
 export function TrialStage() {
-  const { id, model, state, tell } = useModel();
+  const { id, model, state } = useModel();
   const [params, setParams] = useSearchParams();
   const [cell, setCell] = useState<ChosenCell>();
   const audience = params.get('as') ?? '';
@@ -76,34 +76,18 @@ export function TrialStage() {
     set({ q: JSON.stringify(next) });
   };
 
-  const asked = { ...query, totals: true };
+  const [settings, setSettings] = useAnswerSettings();
+  const asked: Query = { ...query, totals: true, unmatched: 'apart' };
   const {
     question = asked,
     answer: data,
     error,
     isCurrent,
   } = useAsked(
-    query.measures.length > 0 ? [`/models/${id}/query`, state.revision.id] : undefined,
+    query.measures.length > 0 ? [`/models/${id}/query`, state.revision.id, settings.texts] : undefined,
     asked,
-    (q) => send<QueryState>(`/models/${id}/query`, { query: q }),
+    (q) => send<QueryState>(`/models/${id}/query`, { query: q, texts: settings.texts }),
   );
-  const lines = () => (data ? [data.columns.map((c) => c.name), ...data.rows] : []);
-  const copy = () =>
-    void navigator.clipboard
-      .writeText(
-        lines()
-          .map((r) => r.map((c) => c ?? '').join('\t'))
-          .join('\n'),
-      )
-      .then(() => tell({ tone: 'plain', text: 'The answer is on the clipboard' }));
-  const save = () =>
-    saveFile(
-      `${model.name}.trial.csv`,
-      lines()
-        .map((r) => csvLine(r))
-        .join(''),
-      'text/csv',
-    );
   const formats = Object.fromEntries((model.measures ?? []).map((m) => [m.name, m.format ?? {}]));
 
   const design = (
@@ -143,24 +127,7 @@ export function TrialStage() {
             </button>
           ))}
         </span>
-        <button
-          className="btn btn-bare"
-          onClick={copy}
-          disabled={!data}
-          aria-label="Copy the answer"
-          title="Copy the answer"
-        >
-          <Copy size={14} aria-hidden />
-        </button>
-        <button
-          className="btn btn-bare"
-          onClick={save}
-          disabled={!data}
-          aria-label="Save as CSV"
-          title="Save as CSV"
-        >
-          <Download size={14} aria-hidden />
-        </button>
+        <AnswerTools answer={error ? undefined : data} settings={settings} onSettings={setSettings} />
       </LeafHead>
       <Sentence query={query} perspective={perspective} onAsk={ask} />
       {address.fault !== undefined && (

@@ -7,7 +7,7 @@ const answer = (
   rows: Rows,
   unreached: QueryState['unreached'] = [],
 ): QueryState => ({
-  columns: columns.map(([name, type]) => ({ name, type })),
+  columns: columns.map(([name, type]) => ({ name, type, kind: 'by' as const })),
   rows,
   unreached,
   elapsedMs: 1,
