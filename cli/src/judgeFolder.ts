@@ -1,6 +1,7 @@
 import type { JudgedClaim } from '@crease/core/claims';
-import { judgeClaim, listClaims, present } from '@crease/core/claims';
+import { judgeModel } from '@crease/core/claims';
 import type { Model } from '@crease/core/model';
+import { ReadError } from '@crease/core/reading';
 import { formatDate } from '@crease/core/values';
 import { dataFolder, openFolder } from '@crease/server/files';
 import { loadModel, todayOf } from './input.ts';
@@ -14,10 +15,10 @@ export async function judgeFolder(
   const data = await openFolder(model, dataFolder(modelFile, folder), todayOf(model));
   // A waiver ends by today's date, whatever day the model's periods count from.
   const today = formatDate(todayOf({ ...model, asOf: undefined }));
-  return {
-    model,
-    claims: listClaims(model, data.checker).map((claim) =>
-      present(claim, judgeClaim(claim, data), model, today, data),
-    ),
+  const onError = (error: unknown) => {
+    // A file that cannot be read is said once, and ends the command.
+    if (error instanceof ReadError) throw error;
+    if (process.env.CREASE_DEBUG) process.stderr.write(`${(error as Error).stack ?? String(error)}\n`);
   };
+  return { model, claims: judgeModel(model, data, today, onError) };
 }

@@ -159,9 +159,9 @@ test('query: as a table, as JSON, as CSV, and from standard input', () => {
   expect(status).toBe(0);
   const answer = JSON.parse(stdout) as { columns: object[]; rows: unknown[][]; totals: number[] };
   expect(answer.columns).toEqual([
-    { name: 'district.region', type: 'text' },
-    { name: 'Loans', type: 'integer' },
-    { name: 'Visitors', type: 'integer' },
+    { name: 'district.region', type: 'text', kind: 'by' },
+    { name: 'Loans', type: 'integer', kind: 'measure' },
+    { name: 'Visitors', type: 'integer', kind: 'measure' },
   ]);
   expect(answer.rows.reduce((sum, row) => sum + Number(row[1]), 0)).toBe(answer.totals[0]);
   expect(crease('query', model, '--query', query, '--csv').stdout.split('\n')[0]).toBe(

@@ -1,5 +1,5 @@
 import type { TableData } from '@crease/core/columns';
-import { judgeClaim, listClaims, present } from '@crease/core/claims';
+import { judgeModel } from '@crease/core/claims';
 import { readSpecOf, tableLoader } from '@crease/core/interchange';
 import { readModel, writeModel } from '@crease/core/model';
 import { proposeStar, acceptAll } from '@crease/core/propose';
@@ -48,9 +48,7 @@ test('the model file is read and written without a change', () => {
 
 test('every planted flaw is found, and nothing else blocks', () => {
   const data = demoData();
-  const broken = listClaims(data.model, data.checker)
-    .map((c) => present(c, judgeClaim(c, data), data.model, '2026-07-01'))
-    .filter((c) => c.verdict === 'broken');
+  const broken = judgeModel(data.model, data, '2026-07-01').filter((c) => c.verdict === 'broken');
   const blocking = broken.filter((c) => c.weight === 'blocks').map((c) => c.id);
   expect(blocking.sort()).toEqual([
     'bridge-weights:title_author',
@@ -143,9 +141,7 @@ test('a star is drafted from the bare tables', () => {
   expect(drafted.hierarchies![0]).toMatchObject({ table: 'staff', parent: 'manager_no' });
   // What is drafted is sound in itself: no second default way, no formula that cannot be evaluated.
   const again = demoData(drafted);
-  const own = listClaims(again.model, again.checker).map((c) =>
-    present(c, judgeClaim(c, again), again.model, '2026-07-01'),
-  );
+  const own = judgeModel(again.model, again, '2026-07-01');
   expect(
     own
       .filter(

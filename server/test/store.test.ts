@@ -112,7 +112,7 @@ describe('tables', () => {
           'loan.csv',
           tableOf('loan', columns, {
             lineOf,
-            misfits: new Map([['a', { rows: 1, distinct: 1, sample: [{ text: 'x', rows: 1, line: 4 }] }]]),
+            misfits: new Map([['a', { rows: 1, distinct: 1, sample: [{ text: 'x', rows: 1, lines: [4] }] }]]),
           }),
         );
         const back = tables.read(stored, 'renamed');

@@ -3,7 +3,7 @@ import { Option } from 'commander';
 import type { Command } from 'commander';
 import { claimsCsv, claimsSarif } from '@crease/core/interchange';
 import type { JudgedClaim } from '@crease/core/claims';
-import { summarise } from '@crease/core/claims';
+import { couldNotBeJudged, summarise } from '@crease/core/claims';
 import { judgeFolder } from '../judgeFolder.ts';
 
 export function addCheck(program: Command): void {
@@ -24,7 +24,7 @@ export function addCheck(program: Command): void {
         const summary = summarise(claims);
         const elapsedMs = Math.round(performance.now() - start);
         if (options.json) {
-          const listed = claims.map(({ about: _, waiver: __, ...claim }) => ({
+          const listed = claims.map(({ about: _, waiver: __, ref: ___, ...claim }) => ({
             ...claim,
             remedies: remedyIds(claim.verdict, claim.remedies),
           }));
@@ -36,10 +36,13 @@ export function addCheck(program: Command): void {
           const text = readFileSync(modelFile, 'utf8');
           process.stdout.write(claimsSarif(claims, { model, file: modelFile, text }));
         } else process.stdout.write(asText(claims, summary, elapsedMs));
+        const failed = claims.filter(couldNotBeJudged);
+        for (const c of failed)
+          process.stderr.write(
+            `crease: ${c.id} could not be judged: ${(c.evidence.notes ?? []).join('; ')}\n`,
+          );
         // What could not be judged does not hold: a pipeline must not take it for a pass.
-        if (summary.unchecked > 0)
-          process.stderr.write(`crease: ${summary.unchecked} claims could not be judged\n`);
-        process.exitCode = summary.broken > 0 ? 1 : summary.unchecked > 0 ? 2 : 0;
+        process.exitCode = failed.length > 0 ? 2 : summary.broken > 0 ? 1 : 0;
       },
     );
 }
@@ -61,13 +64,14 @@ function asText(
           ? ''
           : ` (${evidence.against} of ${evidence.checked}${claim.weight === 'warns' ? ', warns' : ''})`;
       const sample = (evidence.sample ?? []).slice(0, 3).map((s) => {
-        const { rows, lines: places, line: _, ...values } = s;
-        return `    ${Object.entries(values)
-          .map(([k, v]) => `${k} ${v === null ? 'null' : String(v)}`)
-          .join(', ')}: ${rows} rows${places ? `, line ${places.join(', ')}` : ''}`;
+        const values = Object.entries(s.values).map(([k, v]) => `${k} ${v === null ? 'null' : String(v)}`);
+        const rows = `${s.rows} ${s.rows === 1 ? 'row' : 'rows'}`;
+        const lines = (s.lines ?? []).slice(0, 5);
+        return `    ${values.join(', ')}: ${rows}${lines.length > 0 ? `, line ${lines.join(', ')}` : ''}`;
       });
       return [
         `${claim.verdict.padEnd(9)} ${claim.id}${counted}`,
+        ...(claim.found === undefined ? [] : [`    ${claim.found}`]),
         ...(evidence.notes ?? []).map((note) => `    ${note}`),
         ...sample,
       ];

@@ -142,6 +142,7 @@ test('other rows touch the claims that read them, also through derived tables', 
   expect(touched({ branch: '2' }).every((id) => /branch/.test(id))).toBe(true);
   expect(touched({ branch: '2' })).toContain('reference-complete:loan_branch');
   expect(touched({ raw: '2' }).sort()).toEqual([
+    'file-read:raw',
     'key-filled:visit',
     'key-unique:visit',
     'type-holds:raw.branch_id',

@@ -1,28 +1,15 @@
 import type { Edit } from '../edit/index.ts';
-import type { Model } from '../model/index.ts';
+import type { ClaimRef, Model } from '../model/index.ts';
 import type { ColumnName, FormulaChecker } from '../formula/index.ts';
-import type { ModelData } from '../query/index.ts';
+import type { ModelData, Reason } from '../query/index.ts';
+import { runCounts } from './counts/index.ts';
+import type { Count } from './counts/index.ts';
+
+import type { Evidence } from './evidence.ts';
 
 export type Verdict = 'holds' | 'broken' | 'unchecked' | 'waived';
 export type Weight = 'blocks' | 'warns';
-export type Cell = null | boolean | number | string;
-
-/** One offending value, or combination of values, with how many rows it stands for and lines of its source file where there are some. */
-export interface SampleRow {
-  readonly rows: number;
-  readonly lines?: readonly number[];
-  readonly [column: string]: Cell | readonly number[] | undefined;
-}
-
-/** What was counted to judge a claim: see "Rules" of the claims' page. */
-export interface Evidence {
-  readonly checked: number;
-  readonly against: number;
-  readonly distinct?: number;
-  readonly sample?: readonly SampleRow[];
-  /** What the counts do not say, in plain words. */
-  readonly notes?: readonly string[];
-}
+export * from './evidence.ts';
 
 /** What a claim is about, so that screens can show it there. Names as the model writes them. */
 export interface About {
@@ -39,6 +26,10 @@ export interface Judgement {
   readonly evidence: Evidence;
   /** Where it differs from the kind's: a gap in validity warns, an overlap blocks. */
   readonly weight?: Weight;
+  /** What is the case where it is broken. */
+  readonly found?: string;
+  /** Broken by what shows whatever a broken key or an ambiguous lookup may mean. */
+  readonly certain?: boolean;
 }
 
 /** One statement that a model makes, not judged yet. */
@@ -46,6 +37,8 @@ export interface Claim {
   readonly id: string;
   readonly kind: string;
   readonly subject: string;
+  /** What the subject is made of, as data: what waivers name, and what renames follow. */
+  readonly ref: ClaimRef;
   readonly says: string;
   readonly weight: Weight;
   readonly about: readonly About[];
@@ -55,6 +48,14 @@ export interface Claim {
   readonly columns: readonly ColumnName[];
   /** Other parts of the model that the judgement rests on. A change in any of these three makes the claim unchecked. */
   readonly parts: unknown;
+  /** What is counted, where that is all that it takes to judge the claim. */
+  readonly counts?: readonly Count[];
+  /** What is the case where the claim is broken, with its numbers. */
+  readonly found?: (evidence: Evidence) => string;
+  /** The day as of which it is judged is part of what its verdict rests on. */
+  readonly byDay?: boolean;
+  /** It is right whatever partner a lookup finds: an answer is compared as it is. */
+  readonly takesAnyPartner?: boolean;
   judge(data: ModelData): Judgement;
   /** Ways out of a breach. With rows at hand they are tried on them; without, those that are likely are offered. */
   remedies?(judgement: Judgement, data?: ModelData): readonly Remedy[];
@@ -79,12 +80,14 @@ export interface ClaimContext {
 export interface ClaimKind {
   readonly kind: string;
   readonly weight: Weight;
-  /** One sentence for the documentation. */
+  /** What its subject is, as the documentation writes it. */
+  readonly subject: string;
+  /** When it is broken: one sentence for the documentation. */
   readonly documentation: string;
+  /** A claim of the kind as a model of the library consortium makes it, and how it would be broken. */
+  readonly example: string;
   list(context: ClaimContext): Claim[];
 }
-
-export const SAMPLE_SIZE = 20;
 
 export const holds = (checked: number): Judgement => ({
   verdict: 'holds',
@@ -97,25 +100,34 @@ export const judged = (evidence: Evidence): Judgement => ({
   evidence,
 });
 
-export const unchecked = (note: string): Judgement => ({
+export const unchecked = (note: string, reason: Reason): Judgement => ({
   verdict: 'unchecked',
-  evidence: { checked: 0, against: 0, notes: [note] },
+  evidence: { checked: 0, against: 0, notes: [note], reason },
 });
 
-/** Makes claims of one kind. */
-export const claimOf = (
-  kind: ClaimKind,
-  subject: string,
-  says: string,
-  rest: Pick<Claim, 'about' | 'judge'> & Partial<Claim>,
-): Claim => ({
-  tables: [],
-  columns: [],
-  parts: null,
-  id: `${kind.kind}:${subject}`,
-  kind: kind.kind,
-  subject,
-  says,
-  weight: kind.weight,
-  ...rest,
-});
+/** A claim that cannot be judged while another one is broken. */
+export const restsOn = (claim: string): Judgement =>
+  unchecked(`cannot be judged while ${claim} is broken`, { code: 'rests-on', claim });
+
+type Given = Pick<Claim, 'about'> & Partial<Omit<Claim, 'ref'>> & { ref: Omit<ClaimRef, 'kind'> };
+
+/** Makes claims of one kind: either it says what it counts, or it judges itself. */
+export function claimOf(kind: ClaimKind, subject: string, says: string, rest: Given): Claim {
+  const { counts } = rest;
+  return {
+    tables: [],
+    columns: [],
+    parts: null,
+    id: `${kind.kind}:${subject}`,
+    kind: kind.kind,
+    subject,
+    says,
+    weight: kind.weight,
+    judge: (data) => {
+      if (!counts) throw new TypeError(`${kind.kind}:${subject} neither counts nor judges`);
+      return judged(runCounts(counts, data));
+    },
+    ...rest,
+    ref: { kind: kind.kind, ...rest.ref },
+  };
+}

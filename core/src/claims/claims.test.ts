@@ -7,7 +7,7 @@ import { ModelData } from '../query/index.ts';
 import type { Value } from '../values/index.ts';
 import { parseType } from '../values/index.ts';
 import type { JudgedClaim } from './index.ts';
-import { CLAIM_KINDS, isCodeName, judgeClaim, listClaims, present, summarise } from './index.ts';
+import { CLAIM_KINDS, isCodeName, judgeModel, summarise } from './index.ts';
 
 type Row = Record<string, Value>;
 
@@ -27,9 +27,7 @@ function judgeAll(model: Model, rows: Record<string, readonly Row[]>): Map<strin
     tables.set(t.name, tableOf(t.name, columns, { rowCount: list.length, lineOf: (row) => row + 2 }));
   }
   const data = new ModelData(model, (name) => tables.get(name)!, 20000);
-  return new Map(
-    listClaims(model, data.checker).map((c) => [c.id, present(c, judgeClaim(c, data), model, '2026-07-01')]),
-  );
+  return new Map(judgeModel(model, data, '2026-07-01').map((c) => [c.id, c]));
 }
 
 const base: Model = {
@@ -119,8 +117,11 @@ test('counts are exact: each check against a naive one on random rows', () => {
             r.name !== null && new Set(branch.filter((x) => x.name === r.name).map((x) => x.id)).size > 1,
         ).length,
       );
-      for (const claim of claims.values())
-        expect(claim.verdict).toBe(claim.evidence.against > 0 ? 'broken' : 'holds');
+      for (const { verdict, evidence } of claims.values()) {
+        if (evidence.against > 0) expect(verdict).toBe('broken');
+        else if (verdict === 'unchecked') expect(evidence.reason!.code).toBe('empty');
+        else expect([verdict, evidence.checked > 0]).toEqual(['holds', true]);
+      }
     }),
     { numRuns: 200, seed: 7 },
   );
@@ -139,11 +140,12 @@ test('evidence names the values, their rows and their lines', () => {
     verdict: 'broken',
     weight: 'blocks',
     says: 'every loan.branch is a branch.id',
+    found: '2 of 3 rows of loan have a branch that is no branch',
     evidence: {
       checked: 3,
       against: 2,
       distinct: 1,
-      sample: [{ branch: 9, rows: 2, line: 2, lines: [2, 4] }],
+      sample: [{ values: { branch: 9 }, rows: 2, lines: [2, 4] }],
     },
   });
 });
@@ -260,7 +262,7 @@ test('what cannot be judged is unchecked and says why', () => {
   expect(claims.get('formula-valid:A')!.verdict).toBe('broken');
   expect(claims.get('formula-valid:B')).toMatchObject({
     verdict: 'unchecked',
-    evidence: { notes: ['waits for formula-valid:A'] },
+    evidence: { reason: { code: 'rests-on', claim: 'formula-valid:A' } },
   });
   expect(summarise([...claims.values()]).unchecked).toBeGreaterThan(0);
 });

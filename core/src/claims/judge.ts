@@ -1,20 +1,26 @@
 import type { Edit } from '../edit/index.ts';
 import { applyEdit, EditError } from '../edit/index.ts';
-import type { Model, Waiver } from '../model/index.ts';
-import { ownMeasures, withFamilies } from '../model/index.ts';
+import type { Model, Relationship, Waiver } from '../model/index.ts';
+import { ownMeasures, sameName, withFamilies } from '../model/index.ts';
 import { DataError } from '../query/index.ts';
 import type { ModelData } from '../query/index.ts';
 import { FormulaChecker } from '../formula/index.ts';
 import type { About, Claim, Evidence, Judgement, Remedy, Verdict, Weight } from './claim.ts';
-import { unchecked } from './claim.ts';
+import { restsOn, unchecked } from './claim.ts';
 import { CLAIM_KINDS } from './kinds/index.ts';
+import { waiversByClaim } from './waivers.ts';
+import type { FoundWaiver } from './waivers.ts';
 
 /** A judged claim as screens and the command line show it. */
 export interface JudgedClaim {
   readonly id: string;
   readonly kind: string;
   readonly subject: string;
+  readonly ref: Claim['ref'];
+  /** What should be true. */
   readonly says: string;
+  /** What is the case, of a broken claim. */
+  readonly found?: string;
   readonly verdict: Verdict;
   readonly weight: Weight;
   readonly evidence: Evidence;
@@ -35,62 +41,140 @@ export function listClaims(
   return CLAIM_KINDS.flatMap((kind) => kind.list({ model: own, checker }));
 }
 
-/** Judges one claim. What cannot be had (a broken formula, rows that are not there) leaves it unchecked, and says why. */
+/**
+ * Judges one claim. What cannot be had (a broken formula, rows that are not there) leaves it unchecked, and says why; so does a lookup that found
+ * one of several partners, and having no rows to judge. `onError` hears of faults of this program.
+ */
 export function judgeClaim(claim: Claim, data: ModelData, onError?: (error: unknown) => void): Judgement {
   try {
-    return claim.judge(data);
+    const { result, followed } = data.following(() => claim.judge(data));
+    return withFound(claim, sound(claim, result, followed, data));
   } catch (error) {
-    if (error instanceof DataError) return unchecked(error.message);
+    if (error instanceof DataError) return unchecked(error.message, error.reason);
     if (onError) {
       onError(error);
-      return unchecked(`it could not be judged: ${error instanceof Error ? error.message : String(error)}`);
+      const message = error instanceof Error ? error.message : String(error);
+      return unchecked(`could not be judged: ${message}`, { code: 'failed' });
     }
     throw error;
   }
 }
 
-/** The verdict that counts: a broken claim with a waiver that has not ended is waived. `today` is a day in ISO 8601. */
-export function verdictAfterWaivers(
-  id: string,
-  verdict: Judgement['verdict'],
-  model: Model,
-  today: string,
-): Verdict {
-  const waiver = (model.waivers ?? []).find((w) => w.claim === id);
-  return verdict === 'broken' && waiver !== undefined && (waiver.until === undefined || waiver.until >= today)
-    ? 'waived'
-    : verdict;
-}
-
-/** Puts judgement, waiver and remedies together. `today` is days in ISO 8601, for waivers that have ended. */
-export function present(
+function sound(
   claim: Claim,
   judgement: Judgement,
+  followed: ReadonlySet<Relationship>,
+  data: ModelData,
+): Judgement {
+  if (judgement.verdict === 'unchecked' || judgement.certain) return judgement;
+  const ambiguous = claim.takesAnyPartner ? undefined : [...followed].find((r) => data.hasSeveralPartners(r));
+  if (ambiguous) return restsOn(partnersClaim(ambiguous, data));
+  // With no rows everything holds: that is no verdict.
+  if (judgement.verdict === 'holds' && claim.tables.length > 0 && judgement.evidence.checked === 0)
+    return unchecked(emptyNote(claim, data), { code: 'empty' });
+  return judgement;
+}
+
+function emptyNote({ tables }: Claim, data: ModelData): string {
+  const empty = tables.find((name) => data.rowCount(name) === 0);
+  return empty === undefined ? 'no row has a value to be checked' : `${empty} has no rows`;
+}
+
+/** The claim that is broken where a reference meets several rows: that of the key, where it is one, else that of the relationship. */
+function partnersClaim(r: Relationship, data: ModelData): string {
+  const key = data.checker.names.table(r.to.table)?.key ?? [];
+  const isKey =
+    key.length === r.to.columns.length && key.every((k) => r.to.columns.some((c) => sameName(c, k)));
+  return isKey ? `key-unique:${data.modelTable(r.to.table).name}` : `cardinality:${r.name}`;
+}
+
+const withFound = (claim: Claim, judgement: Judgement): Judgement =>
+  judgement.verdict === 'broken' && claim.found
+    ? { ...judgement, found: claim.found(judgement.evidence) }
+    : judgement;
+
+/** What a presented claim takes from its claim; the server has it from the thread that listed it. */
+export type ListedClaim = Pick<Claim, 'id' | 'kind' | 'subject' | 'ref' | 'says' | 'weight' | 'about'>;
+
+interface Judged {
+  readonly claim: ListedClaim;
+  readonly judgement: Judgement;
+}
+
+/**
+ * Tells the verdict that counts: a broken claim with a waiver that has not ended is waived, and so is one that rests on a waived one.
+ * `today` is a day in ISO 8601.
+ */
+export function verdicts(
+  all: readonly Judged[],
   model: Model,
   today: string,
-  data?: ModelData,
-): JudgedClaim {
-  const waiver = (model.waivers ?? []).find((w) => w.claim === claim.id);
-  const verdict = verdictAfterWaivers(claim.id, judgement.verdict, model, today);
-  const ended = verdict === 'broken' && waiver !== undefined;
-  const evidence = ended
-    ? {
-        ...judgement.evidence,
-        notes: [...(judgement.evidence.notes ?? []), `its waiver ended on ${waiver.until}`],
-      }
-    : judgement.evidence;
-  return {
-    id: claim.id,
-    kind: claim.kind,
-    subject: claim.subject,
-    says: claim.says,
-    verdict,
-    weight: judgement.weight ?? claim.weight,
-    evidence,
-    about: claim.about,
-    remedies: judgement.verdict === 'broken' ? remediesOf(claim, judgement, data) : [],
-    ...(waiver ? { waiver } : {}),
+): (judged: Judged) => { verdict: Verdict; waiver: FoundWaiver | undefined } {
+  const waivers = waiversByClaim(
+    all.map(({ claim }) => claim),
+    model,
+  );
+  const byId = new Map(all.map((judged) => [judged.claim.id, judged]));
+  const isWaived = ({ claim, judgement }: Judged, seen: readonly string[] = []): boolean => {
+    if (judgement.verdict === 'broken') {
+      const waiver = waivers.get(claim.id)?.waiver;
+      return waiver !== undefined && (waiver.until === undefined || waiver.until >= today);
+    }
+    const { reason } = judgement.evidence;
+    const below =
+      reason?.code === 'rests-on' && reason.claim !== undefined ? byId.get(reason.claim) : undefined;
+    if (!below || below.judgement.verdict === 'holds' || seen.includes(claim.id)) return false;
+    return isWaived(below, [...seen, claim.id]);
   };
+  return (judged) => ({
+    verdict: judged.judgement.verdict !== 'holds' && isWaived(judged) ? 'waived' : judged.judgement.verdict,
+    waiver: waivers.get(judged.claim.id),
+  });
+}
+
+/** Puts judgements, waivers and remedies together. `today` is the day in ISO 8601, for waivers that have ended. */
+export function present<C extends ListedClaim>(
+  all: readonly { readonly claim: C; readonly judgement: Judgement }[],
+  model: Model,
+  today: string,
+  remediesFor: (claim: C, judgement: Judgement) => readonly Remedy[],
+): JudgedClaim[] {
+  const verdictOf = verdicts(all, model, today);
+  return all.map((judged): JudgedClaim => {
+    const { claim, judgement } = judged;
+    const { verdict, waiver } = verdictOf(judged);
+    const notes = [
+      ...(judgement.evidence.notes ?? []),
+      ...(verdict === 'broken' && waiver?.waiver ? [`its waiver ended on ${waiver.waiver.until}`] : []),
+      ...(waiver?.note === undefined ? [] : [waiver.note]),
+    ];
+    return {
+      id: claim.id,
+      kind: claim.kind,
+      subject: claim.subject,
+      ref: claim.ref,
+      says: claim.says,
+      ...(judgement.found === undefined ? {} : { found: judgement.found }),
+      verdict,
+      weight: judgement.weight ?? claim.weight,
+      evidence: notes.length > 0 ? { ...judgement.evidence, notes } : judgement.evidence,
+      about: claim.about,
+      remedies: judgement.verdict === 'broken' ? remediesFor(claim, judgement) : [],
+      ...(waiver?.waiver ? { waiver: waiver.waiver } : {}),
+    };
+  });
+}
+
+/** Judges all claims that a model makes, on all rows. `model` is as its file has it; `today` is the day in ISO 8601. */
+export function judgeModel(
+  model: Model,
+  data: ModelData,
+  today: string,
+  onError?: (error: unknown) => void,
+): JudgedClaim[] {
+  const claims = listClaims(model, data.checker);
+  const judged = claims.map((claim) => ({ claim, judgement: judgeClaim(claim, data, onError) }));
+  return present(judged, model, today, (claim, judgement) => remediesOf(claim, judgement, data));
 }
 
 /** The ways out of a broken claim; what cannot be tried, for want of rows or a sound formula, or not be applied, is not offered. */
@@ -131,3 +215,10 @@ export function summarise(claims: readonly { readonly verdict: Verdict }[]): Sum
     waived: count('waived'),
   };
 }
+
+/** Reasons that do not make a judging run a failure: nothing was brought in, or another claim is broken. */
+const HARMLESS: ReadonlySet<string> = new Set(['not-loaded', 'empty', 'rests-on']);
+
+/** Whether a claim could not be judged though it should have been: it failed, went past a limit or was cancelled. */
+export const couldNotBeJudged = ({ verdict, evidence }: Pick<JudgedClaim, 'verdict' | 'evidence'>): boolean =>
+  verdict === 'unchecked' && !HARMLESS.has(evidence.reason?.code ?? 'failed');

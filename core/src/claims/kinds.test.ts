@@ -533,6 +533,7 @@ test('claims about what the model does not have are not made, and nothing throws
 test('every kind is shown broken by some case here or by the demo', () => {
   const elsewhere = [
     'type-holds',
+    'file-read',
     'key-unique',
     'key-filled',
     'reference-complete',

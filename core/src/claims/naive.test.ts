@@ -226,7 +226,7 @@ const meets = (a: [number, number], b: [number, number]): boolean => {
 };
 
 test('claims about data are judged as by counting row by row', () => {
-  const [broken, held] = [new Set<string>(), new Set<string>()];
+  const [broken, held, unchecked] = [new Set<string>(), new Set<string>(), new Set<string>()];
   fc.assert(
     fc.property(worlds, (world) => {
       const tables = new Map<string, TableData>(
@@ -250,6 +250,19 @@ test('claims about data are judged as by counting row by row', () => {
       const judged = new Map(listClaims(model).map((claim) => [claim.id, judgeClaim(claim, data)]));
       for (const [id, { against, distinct }] of Object.entries(expected)) {
         const judgement = judged.get(id);
+        if (judgement?.verdict === 'unchecked') {
+          const { reason } = judgement.evidence;
+          // Over no rows nothing is judged, nor on a key that stands twice.
+          if (reason?.code === 'empty') expect([id, against]).toEqual([id, 0]);
+          else expect([id, expected[reason!.claim!]?.against]).not.toEqual([id, 0]);
+          unchecked.add(reason!.code);
+          continue;
+        }
+        if (judgement?.certain) {
+          // Certain whatever row a repeated key leads to: no more than is found by taking the first, but for rows that are their own parent.
+          if (!id.startsWith('tree-')) expect(judgement.evidence.against).toBeLessThanOrEqual(against);
+          continue;
+        }
         const seen = {
           id,
           verdict: judgement?.verdict,
@@ -267,10 +280,11 @@ test('claims about data are judged as by counting row by row', () => {
       // Nothing else is broken that stops a release.
       for (const [id, { verdict, weight }] of judged)
         if (!(id in expected) && weight !== 'warns' && !id.startsWith('validity-disjoint'))
-          expect([id, verdict]).toEqual([id, 'holds']);
+          expect(verdict === 'unchecked' ? [id, 'holds'] : [id, verdict]).toEqual([id, 'holds']);
     }),
     { numRuns: 200 },
   );
+  expect([...unchecked].sort()).toEqual(['empty', 'rests-on']);
   // The test can fail both ways: each claim was seen broken, and seen to hold. A town is told within its region, so it cannot lie in two.
   const data = [...held].filter((id) => !/^(type-holds|reference-type)|Geography\.Town$/.test(id));
   expect(data.filter((id) => !broken.has(id))).toEqual([]);

@@ -1,7 +1,7 @@
 import { toJson } from '../values/index.ts';
 import type { Column, TableData } from '../columns/index.ts';
-import type { Cell, Evidence, SampleRow } from './claim.ts';
-import { SAMPLE_SIZE } from './claim.ts';
+import type { Cell, Evidence, SampleRow } from './evidence.ts';
+import { MOST_LINES, SAMPLE_SIZE } from './evidence.ts';
 
 /** The values of a row as JSON, by column name. */
 export const rowCells = (columns: readonly Column[], row: number): Record<string, Cell> =>
@@ -19,7 +19,7 @@ export const hasNull = (columns: readonly Column[], row: number): boolean =>
   columns.some((column) => column.codes[row] === 0);
 
 /**
- * Evidence over rows that speak against a claim: grouped by the values of `shown`, the most frequent first, each with up to five lines.
+ * Evidence over rows that speak against a claim: grouped by the values of `shown`, the most frequent first, each with up to 20 lines.
  */
 export function offendingRows(
   table: TableData,
@@ -48,7 +48,7 @@ export function evidenceOf(
     let group = groups.get(key);
     if (!group) groups.set(key, (group = { row, rows: 0, lines: [] }));
     group.rows++;
-    if (table.lineOf && group.lines.length < 5) group.lines.push(table.lineOf(row));
+    if (table.lineOf && group.lines.length < MOST_LINES) group.lines.push(table.lineOf(row));
   }
   const sampled = [...groups.values()].sort((a, b) => b.rows - a.rows || a.row - b.row).slice(0, SAMPLE_SIZE);
   const cells = cellsOfRows(
@@ -56,9 +56,9 @@ export function evidenceOf(
     sampled.map(({ row }) => row),
   );
   const sample = sampled.map(({ rows, lines }, i): SampleRow => ({
-    ...cells[i]!,
+    values: cells[i]!,
     rows,
-    ...(lines.length > 0 ? { line: lines[0]!, lines } : {}),
+    ...(lines.length > 0 ? { lines } : {}),
   }));
   return {
     checked,
@@ -87,8 +87,6 @@ export function repeatedCodes({ counts }: Column): Uint8Array {
   for (let code = 1; code < counts.length; code++) if (counts[code]! > 1) repeated[code] = 1;
   return repeated;
 }
-
-const MOST_LINES = 5;
 
 /**
  * As `offendingRows` where the values of one column decide: the histogram has the counts, and rows are looked at only for the lines of the
@@ -132,9 +130,9 @@ export function offendingCodes(
   const sample = shown.map((code, i): SampleRow => {
     const lines = table.lineOf ? rows.get(code)!.map((row) => table.lineOf!(row)) : [];
     return {
-      [column.name]: toJson(values[i]!, column.type),
+      values: { [column.name]: toJson(values[i]!, column.type) },
       rows: counts[code]!,
-      ...(lines.length > 0 ? { line: lines[0]!, lines } : {}),
+      ...(lines.length > 0 ? { lines } : {}),
     };
   });
   return { checked, against, distinct, sample };

@@ -8,7 +8,7 @@ import { DataError, ModelData } from '../query/index.ts';
 import type { Value } from '../values/index.ts';
 import { DATE, parseType, textReader } from '../values/index.ts';
 import type { Remedy } from './index.ts';
-import { judgeClaim, listClaims, present, remediesOf } from './index.ts';
+import { judgeClaim, listClaims, judgeModel, remediesOf } from './index.ts';
 
 type Cells = Readonly<Record<string, readonly [type: string, values: readonly Value[]]>>;
 const day = (text: string | null): Value => (text === null ? null : textReader(DATE)(text)!);
@@ -325,9 +325,7 @@ test('what does not hold is written for spreadsheets and for pipelines', () => {
     },
   );
   const of = data(model);
-  const claims = listClaims(model, of.checker).map((c) =>
-    present(c, judgeClaim(c, of), model, '2026-11-23', of),
-  );
+  const claims = judgeModel(model, of, '2026-11-23');
   const csv = claimsCsv(claims).trimEnd().split('\n');
   expect(csv).toHaveLength(claims.length + 1);
   expect(csv.find((line) => line.startsWith('reference-complete'))).toBe(
@@ -354,7 +352,7 @@ test('what does not hold is written for spreadsheets and for pipelines', () => {
   expect(tool.driver.rules[orphans.ruleIndex]!.id).toBe('reference-complete');
   expect([orphans.level, orphans.message.text]).toEqual([
     'error',
-    'It does not hold that every loan.branch is a branch.id. 1 of 2 speak against it. First: branch 7.',
+    '1 of 2 rows of loan has a branch that is no branch. First: branch 7.',
   ]);
   expect(orphans.locations[0]!.physicalLocation.artifactLocation.uri).toBe('models/my%20model.crease.json');
   expect(text.split('\n')[orphans.locations[0]!.physicalLocation.region.startLine - 1]).toContain(

@@ -3,6 +3,7 @@ export * from './column.ts';
 export * from './combinations.ts';
 export * from './rowLists.ts';
 export * from './table.ts';
+export * from './problems.ts';
 export * from './misfits.ts';
 export * from './dictionary.ts';
 export * from './encodings/index.ts';

@@ -42,7 +42,7 @@ export function misfitsOf(parts: readonly MisfitTexts[]): Misfits | undefined {
   return {
     rows,
     distinct: list.length,
-    sample: sample.map(({ text, rows: n, line }) => ({ text, rows: n, line })),
+    sample: sample.map(({ text, rows: n, lines }) => ({ text, rows: n, lines: lines.slice(0, SAMPLED) })),
     ...(rows <= MOST_LISTED
       ? { all: list.flatMap(({ text, lines }) => lines.map((line) => ({ text, line }))) }
       : {}),

@@ -1,4 +1,5 @@
 import type { Column } from './column.ts';
+import type { ProblemKind } from './problems.ts';
 import { renamed } from './column.ts';
 
 /** What was wrong with one place of a source: which line (from 1, the header included), which column, the text, and why. */
@@ -7,6 +8,10 @@ export interface ReadProblem {
   readonly column?: string;
   readonly text?: string;
   readonly message: string;
+  /** Why the record became no row; see `problemKind` for those without. */
+  readonly kind?: ProblemKind;
+  /** How many records it stands for, where that is not one. */
+  readonly records?: number;
 }
 
 /** The rows of a table as encoded columns, with what could not be taken in. */
@@ -27,8 +32,8 @@ export interface TableData {
 export interface Misfits {
   readonly rows: number;
   readonly distinct: number;
-  /** Up to 20 of the texts, with how many rows each stands for and the line of the first. */
-  readonly sample: readonly { text: string; rows: number; line: number }[];
+  /** Up to 20 of the texts, with how many rows each stands for and up to 20 of their lines. */
+  readonly sample: readonly { text: string; rows: number; lines: readonly number[] }[];
   /** Each row's text and line, while a table is being loaded and where there are not too many. */
   readonly all?: readonly { text: string; line: number }[];
 }

@@ -4,6 +4,7 @@ import { withRoles } from '../formula/index.ts';
 import type { Model } from '../model/index.ts';
 import {
   calendarSchema,
+  claimRefSchema,
   columnSchema,
   diagramSchema,
   hierarchySchema,
@@ -14,7 +15,8 @@ import {
   tableSchema,
   waiverSchema,
 } from '../model/index.ts';
-import { sameName } from '../model/index.ts';
+import { sameClaim, sameName } from '../model/index.ts';
+import { followWaivers } from './waivers.ts';
 import { renameInModel, RenameError, renameRole } from './rename.ts';
 
 /** Collections of named objects that edits put into and take out of. A new one is one line here. */
@@ -71,7 +73,7 @@ const single = z.union([
   z.strictObject({ do: z.literal('put-calendar'), value: calendarSchema }),
   z.strictObject({ do: z.literal('remove-calendar'), table: z.string() }),
   z.strictObject({ do: z.literal('waive'), value: waiverSchema }),
-  z.strictObject({ do: z.literal('end-waiver'), claim: z.string() }),
+  z.strictObject({ do: z.literal('end-waiver'), claim: z.union([z.string(), claimRefSchema]) }),
   z.strictObject({ do: z.literal('put-known-answer'), value: knownAnswerSchema }),
   z.strictObject({ do: z.literal('remove-known-answer'), name: z.string() }),
   z.strictObject({
@@ -111,7 +113,7 @@ export class EditError extends Error {}
  * follows another model's.
  */
 export function applyEdit(model: Model, edit: Edit): Model {
-  const after = edit.reduce(applySingle, model);
+  const after = edit.reduce((at, single) => followWaivers(at, applySingle(at, single), single), model);
   const refused = linkBroken(model, after);
   if (refused !== undefined) throw new EditError(refused);
   return after;
@@ -174,7 +176,7 @@ function applySingle(model: Model, edit: SingleEdit): Model {
     case 'waive':
       return {
         ...model,
-        waivers: [...(model.waivers ?? []).filter((w) => w.claim !== edit.value.claim), edit.value],
+        waivers: [...(model.waivers ?? []).filter((w) => !sameClaim(w.claim, edit.value.claim)), edit.value],
       };
     case 'put-known-answer': {
       const others = (model.knownAnswers ?? []).filter((k) => !sameName(k.name, edit.value.name));
@@ -188,7 +190,7 @@ function applySingle(model: Model, edit: SingleEdit): Model {
         knownAnswers: (model.knownAnswers ?? []).filter((k) => !sameName(k.name, edit.name)),
       };
     case 'end-waiver':
-      return { ...model, waivers: (model.waivers ?? []).filter((w) => w.claim !== edit.claim) };
+      return { ...model, waivers: (model.waivers ?? []).filter((w) => !sameClaim(w.claim, edit.claim)) };
     case 'rename':
       try {
         return renameInModel(model, edit.of, edit.to);

@@ -11,7 +11,7 @@ type Change = (name: string) => string;
 
 /**
  * The model with another name for a table, a column, a measure or a relationship, wherever the model names it: formulas, filters, hierarchies,
- * perspectives, known answers, waivers. Formulas keep their layout and comments. Throws RenameError where the name is taken, or where
+ * perspectives, known answers; waivers follow edits of themselves. Formulas keep their layout and comments. Throws RenameError where the name is taken, or where
  * shaping steps rest on the old one.
  */
 export function renameInModel(model: Model, thing: RenamedThing, to: string): Model {
@@ -89,10 +89,6 @@ function renamed(model: Model, renaming: Renaming): Model {
         ...d,
         tables: d.tables.map((t) => ({ ...t, table: renaming.tableName(t.table) })),
       })),
-    ),
-    ...given(
-      'waivers',
-      model.waivers?.map((w) => ({ ...w, claim: renaming.claim(w.claim) })),
     ),
   };
 }
@@ -345,15 +341,5 @@ class Renaming {
         })),
       ),
     };
-  }
-
-  /** A claim's id is its kind and its subject: a table, a path, a relationship or a measure. */
-  claim(id: string): string {
-    const at = id.indexOf(':');
-    const [kind, subject] = [id.slice(0, at), id.slice(at + 1)];
-    const renamed = [this.measure, this.relationshipName, this.tableName, this.path]
-      .map((change) => change(subject))
-      .find((s) => s !== subject);
-    return `${kind}:${renamed ?? subject}`;
   }
 }

@@ -144,3 +144,12 @@ export function columnsOf(node: Typed): ColumnName[] {
 }
 
 export const tablesOf = (node: Typed): string[] => [...new Set(columnsOf(node).map((c) => c.table))];
+
+/** The aggregates of a formula, at whatever depth. */
+export function aggregatesOf(typed: Typed): TypedAggregate[] {
+  const found: TypedAggregate[] = [];
+  walkTyped(typed, (node) => {
+    if (node.kind === 'aggregate') found.push(node);
+  });
+  return found;
+}

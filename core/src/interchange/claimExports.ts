@@ -34,8 +34,7 @@ export function claimsCsv(claims: readonly JudgedClaim[]): string {
 function firstOf({ evidence }: JudgedClaim): string | null {
   const first = evidence.sample?.[0];
   if (!first) return null;
-  const { rows: _, lines: __, line: ___, ...values } = first;
-  return Object.entries(values)
+  return Object.entries(first.values)
     .map(([name, value]) => `${name} ${value === null ? 'null' : String(value)}`)
     .join(', ');
 }
@@ -120,10 +119,13 @@ export function claimsSarif(claims: readonly JudgedClaim[], { model, file, text 
 function messageOf(c: JudgedClaim): string {
   const { evidence } = c;
   if (c.verdict === 'unchecked') return `Not judged: ${c.says}. ${(evidence.notes ?? []).join('; ')}`.trim();
-  const counted = evidence.checked > 1 ? ` ${evidence.against} of ${evidence.checked} speak against it.` : '';
+  const counted =
+    evidence.checked > 1 && c.found === undefined
+      ? ` ${evidence.against} of ${evidence.checked} violate it.`
+      : '';
   const first = firstOf(c);
   const notes = (evidence.notes ?? []).length > 0 ? ` ${evidence.notes!.join('; ')}.` : '';
-  return `It does not hold that ${c.says}.${counted}${first === null ? '' : ` First: ${first}.`}${notes}`;
+  return `${c.found === undefined ? `It does not hold that ${c.says}` : `${c.found[0]!.toUpperCase()}${c.found.slice(1)}`}.${counted}${first === null ? '' : ` First: ${first}.`}${notes}`;
 }
 
 /** A path as the reference of a URI: characters that have another meaning there are escaped. */

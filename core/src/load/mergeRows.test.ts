@@ -58,8 +58,8 @@ test('rows are updated by key, new ones follow, and what happened is counted', (
   expect(rowsOf(table)).toEqual([there[0], ['A', 2, 30, 'y'], there[2], coming[1]]);
   expect(counts).toEqual({ added: 1, changed: 1, unchanged: 1, refused: 2 });
   expect(refused).toEqual([
-    { line: 5, message: 'the key (branch, day) has no value' },
-    { line: 6, message: 'its key stands a second time in what came' },
+    { line: 5, message: 'the key (branch, day) has no value', kind: 'refused' },
+    { line: 6, message: 'its key stands a second time in what came', kind: 'refused' },
   ]);
   expect(changes).toEqual([{ key: ['A', 2], column: 'fine', before: null, after: '0.30' }]);
   // Untouched rows keep their lines, the others have those of what came.

@@ -104,7 +104,7 @@ export function mergeRows(existing: TableData, coming: TableData, order: MergeOr
     table: tableOf(existing.name, columns, {
       rowCount: width,
       ...(existing.sourceNames ? { sourceNames: existing.sourceNames } : {}),
-      problems: existing.problems,
+      problems: [...existing.problems, ...coming.problems],
       misfits: existing.misfits,
       ...(was || comes
         ? {
@@ -167,7 +167,8 @@ function matchRows(existing: TableData, coming: TableData, { key, mode }: MergeO
   let refusals = 0;
   const refuse = (row: number, message: string) => {
     refusals++;
-    if (refused.length < KEPT_REFUSED) refused.push({ line: coming.lineOf?.(row) ?? row + 1, message });
+    if (refused.length < KEPT_REFUSED)
+      refused.push({ line: coming.lineOf?.(row) ?? row + 1, message, kind: 'refused' });
   };
   keys.from.forEach((k, row) => {
     if (k === 0) return refuse(row, `the key (${key.join(', ')}) has no value`);

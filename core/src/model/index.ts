@@ -3,3 +3,4 @@ export * from './file.ts';
 export * from './names.ts';
 export * from './families.ts';
 export * from './words.ts';
+export * from './claimRefs.ts';

@@ -192,8 +192,26 @@ export const diagramSchema = z.strictObject({
   tables: z.array(z.strictObject({ table: name, x: z.number().optional(), y: z.number().optional() })),
 });
 
+/** A claim by its kind and the parts that its subject is made of. */
+export const claimRefSchema = z.strictObject({
+  kind: z.string().min(1),
+  table: name.optional(),
+  column: name.optional(),
+  relationship: name.optional(),
+  fact: name.optional(),
+  hierarchy: z.string().optional(),
+  level: name.optional(),
+  measure: name.optional(),
+  dimension: name.optional(),
+  perspective: name.optional(),
+  answer: name.optional(),
+  target: name.optional(),
+});
+export type ClaimRef = z.infer<typeof claimRefSchema>;
+
 export const waiverSchema = z.strictObject({
-  claim: z.string().min(1),
+  /** By kind and parts; an id as text is still read. */
+  claim: z.union([z.string().min(1), claimRefSchema]),
   reason: z.string().min(1, 'a waiver needs a reason'),
   author: z.string().optional(),
   until: day.optional(),

@@ -102,11 +102,15 @@ test('taken, the rows have the new types, nothing else is advised, and the DDL f
 
 test('what is none of a new type is null, and is listed with its line', () => {
   const table = retyped(rows.loan!, [{ name: 'lent', type: 'integer' }]);
+  const lines = (first: number) => Array.from({ length: 20 }, (_, i) => first + 3 * i);
   expect(table.columns.get('lent')).toMatchObject({ nulls: 60, distinct: 0 });
   expect(table.misfits.get('lent')).toMatchObject({
     rows: 40,
     distinct: 2,
-    sample: [{ text: '31.01.2026', rows: 20, line: 1 }, { line: 2 }],
+    sample: [
+      { text: '31.01.2026', rows: 20, lines: lines(1) },
+      { text: '01.02.2026', rows: 20, lines: lines(2) },
+    ],
   });
   expect(retyped(rows.branch!, [{ name: 'no', type: 'text' }])).toBe(rows.branch);
 });

@@ -33,7 +33,11 @@ export function askedMeasure(data: Named, name: string): AskedMeasure {
     throw new QueryError(`there is no measure "${name}"${near ? `: did you mean "${near}"?` : ''}`);
   }
   const checked = data.checker.measure(measure.name)!;
-  if (!checked.typed) throw new QueryError(brokenMeasure(data, measure.name, checked));
+  if (!checked.typed)
+    throw new QueryError(brokenMeasure(data, measure.name, checked), {
+      code: 'rests-on',
+      claim: `formula-valid:${measure.name}`,
+    });
   return {
     name: measure.name,
     node: { kind: 'measure', name: measure.name, type: checked.typed.type, span: checked.typed.span },

@@ -7,7 +7,7 @@ import { sameName, splitPath } from '../model/index.ts';
 import type { ColumnName } from '../formula/index.ts';
 import type { Axis, ContextShape } from './context.ts';
 import type { ModelData } from './modelData.ts';
-import { DataError } from './modelData.ts';
+import { DataError } from './dataError.ts';
 import { columnAxis } from './scan.ts';
 
 /** A question that cannot be answered: what is wrong and where. */

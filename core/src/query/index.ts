@@ -1,3 +1,4 @@
+export * from './dataError.ts';
 export * from './modelData.ts';
 export type { Executor } from './compiled/plannedScan.ts';
 export * from './axes.ts';

@@ -2,19 +2,17 @@ import type { Value } from '../values/index.ts';
 import { parseType, TEXT } from '../values/index.ts';
 import type { Codes, Column, RowLists, TableData } from '../columns/index.ts';
 import { columnValues, combinations, rowLists } from '../columns/index.ts';
-import type { Model, Query, Table } from '../model/index.ts';
-import { sameName } from '../model/index.ts';
+import type { Model, Query, Relationship, Table } from '../model/index.ts';
+import { cardinalityOf, sameName } from '../model/index.ts';
 import type { Path, RowIndex, Via } from '../relate/index.ts';
-import { chained, keyNumbers, rowByCode, rowIndex } from '../relate/index.ts';
+import { chained, keyNumbers, meetsSeveral, rowByCode, rowIndex } from '../relate/index.ts';
 import type { DataOracle, TypedAggregate } from '../formula/index.ts';
-import { FormulaChecker, mentionsRole, withRoles } from '../formula/index.ts';
+import { aggregatesOf, columnsOf, FormulaChecker, mentionsRole, withRoles } from '../formula/index.ts';
 import type { Executor } from './compiled/plannedScan.ts';
 import { PlannedScan } from './compiled/plannedScan.ts';
+import { DataError } from './dataError.ts';
 import { derivedColumn } from './derivedColumn.ts';
 import { aggregateRows } from './rowFormula.ts';
-
-/** A table or a formula that cannot be had, said to the person who asked. */
-export class DataError extends Error {}
 
 /**
  * The rows of one model revision: stored and derived columns, and row indexes along relationships, worked out on demand and kept.
@@ -30,6 +28,9 @@ export class ModelData implements DataOracle {
   private roled: ModelData | undefined;
   private readonly determined = new Map<string, boolean>();
   private readonly entries = new Map<string, RowLists & { keyOf: Uint32Array }>();
+  /** Relationships along which rows are looked up, while somebody wants to know. */
+  private followed: Set<Relationship> | undefined;
+  private readonly severalPartners = new Map<string, boolean>();
 
   /** `load` gives the stored rows of a table by its name in the model; it throws DataError where there are none. `executor` runs scans. */
   constructor(
@@ -90,9 +91,11 @@ export class ModelData implements DataOracle {
       if (!stored)
         throw new DataError(
           `the rows of ${table.name} hold no column "${declared.name}": load the table again, or give the column a formula`,
+          { code: 'not-loaded' },
         );
       return stored;
     }
+    this.followFormula(table, declared.name, declared.formula, new Set());
     const key = `${table.name}.${declared.name}`.toLowerCase();
     let column = this.derived.get(key);
     if (!column) {
@@ -117,6 +120,7 @@ export class ModelData implements DataOracle {
     if (!checked.typed)
       throw new DataError(
         `the formula of ${table.name}.${name} is broken: ${checked.faults[0]?.message ?? 'it rests on a broken one'}`,
+        { code: 'rests-on', claim: `formula-valid:${table.name}.${name}` },
       );
     return derivedColumn(this, table.name, checked.typed, name, type);
   }
@@ -132,9 +136,63 @@ export class ModelData implements DataOracle {
     return aggregateRows(this, node, groups, this.rowCount(node.owner), []);
   }
 
+  /** Does something, and tells along which relationships rows were looked up for it, also those that derived columns look up. */
+  following<T>(act: () => T): { result: T; followed: ReadonlySet<Relationship> } {
+    const before = this.followed;
+    const followed = new Set<Relationship>();
+    this.followed = followed;
+    try {
+      return { result: act(), followed };
+    } finally {
+      this.followed = before;
+      if (before) for (const r of followed) before.add(r);
+    }
+  }
+
+  private follow(path: Path): void {
+    if (this.followed) for (const r of path) this.followed.add(r);
+  }
+
+  /** What a derived column looks up, whether it was worked out now or is known from before. */
+  private followFormula(table: Table, name: string, formula: string, seen: Set<string>): void {
+    const key = `${table.name}.${name}`.toLowerCase();
+    if (!this.followed || seen.has(key)) return;
+    seen.add(key);
+    const declared = this.checker.names.column(table, name)!;
+    const { typed } = this.checker.column(table, name, formula, parseType(declared.type) ?? TEXT);
+    if (!typed) return;
+    for (const node of aggregatesOf(typed)) {
+      this.follow(this.checker.reach.lookup(table.name, node.owner ?? table.name) ?? []);
+      this.follow(this.checker.reach.lookup(node.base, node.owner ?? table.name) ?? []);
+    }
+    for (const used of columnsOf(typed)) {
+      this.follow(this.checker.reach.lookup(table.name, used.table) ?? []);
+      const other = this.checker.names.table(used.table)!;
+      const column = this.checker.names.column(other, used.column);
+      if (column?.formula !== undefined) this.followFormula(other, column.name, column.formula, seen);
+    }
+  }
+
+  /** Whether a reference of some row meets several rows: then which of them it looks up is no fact of the data. */
+  hasSeveralPartners(r: Relationship): boolean {
+    const kind = cardinalityOf(r);
+    if (kind === 'many-to-many' || kind === 'many-to-level') return false;
+    const key = r.name.toLowerCase();
+    let known = this.severalPartners.get(key);
+    if (known === undefined) {
+      known = meetsSeveral(
+        r.from.columns.map((name) => this.column(r.from.table, name)),
+        r.to.columns.map((name) => this.column(r.to.table, name)),
+      );
+      this.severalPartners.set(key, known);
+    }
+    return known;
+  }
+
   /** Row references from each row of the path's start to its end; undefined for the empty path (the row itself). */
   pathIndex(path: Path): RowIndex | undefined {
     if (path.length === 0) return undefined;
+    this.follow(path);
     const key = path.map((r) => r.name.toLowerCase()).join('\n');
     let index = this.indexes.get(key);
     if (!index) {
@@ -155,6 +213,7 @@ export class ModelData implements DataOracle {
    */
   pathStart(path: Path): { readonly codes: Codes; readonly rowOf?: Uint32Array } | undefined {
     if (path.length === 0) return undefined;
+    this.follow(path);
     const [first, ...rest] = path;
     if (first!.from.columns.length > 1) return { codes: this.pathIndex(path)! };
     const key = path.map((r) => r.name.toLowerCase()).join('\n');
@@ -176,7 +235,7 @@ export class ModelData implements DataOracle {
     via: Via = [],
   ): { readonly codes: Codes; readonly size: number } | undefined {
     const path = this.checker.reach.lookup(base, table, via);
-    if (!path) throw new DataError(`${table} is not looked up from ${base}`);
+    if (!path) throw notLookedUp(base, table);
     const start = this.pathStart(path);
     return (
       start && { codes: start.codes, size: start.rowOf?.length ?? this.rowCount(path.at(-1)!.to.table) + 1 }
@@ -186,7 +245,7 @@ export class ModelData implements DataOracle {
   /** Row references from a table to one that it looks up. */
   lookupIndex(base: string, table: string, via: Via = []): RowIndex | undefined {
     const path = this.checker.reach.lookup(base, table, via);
-    if (!path) throw new DataError(`${table} is not looked up from ${base}`);
+    if (!path) throw notLookedUp(base, table);
     return this.pathIndex(path);
   }
 
@@ -258,3 +317,9 @@ function countCombinations(columns: readonly Column[], level: readonly Column[])
   });
   return met.reduce((n, is) => n + is, 0);
 }
+
+const notLookedUp = (base: string, table: string): DataError =>
+  new DataError(`${table} is not looked up from ${base}`, {
+    code: 'rests-on',
+    claim: `path-single:${base}->${table}`,
+  });

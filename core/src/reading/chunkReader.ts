@@ -296,17 +296,43 @@ export class ChunkReader {
       const [start, end, line, fields, what, field] = view.subarray(k, k + 6);
       const text = this.firstField(start, end);
       const place = what === KernelProblem.longField ? layout.places.indexOf(field) : -1;
+      // A record over several lines is one that a quote has swallowed.
+      const records = what === KernelProblem.longField ? 1 : this.lineCount(start!, end!);
+      const swallowed = records > 1 ? `, which swallows ${records} lines` : '';
       const message =
         what === KernelProblem.ragged
-          ? `${fields} fields where ${layout.width} are expected`
+          ? `${fields} fields where ${layout.width} are expected${records > 1 ? ` on ${records} lines: is a quote not closed?` : ''}`
           : what === KernelProblem.openQuote
-            ? 'a quote is not closed'
+            ? `a quote is not closed${swallowed}`
             : what === KernelProblem.textAfterQuote
-              ? 'text stands after a closing quote'
+              ? `text stands after a closing quote${swallowed}`
               : `the field has ${fields} bytes, the most is ${LARGEST_FIELD_BYTES}`;
-      found.push({ line, ...(place >= 0 ? { column: spec.columns[place]!.name } : {}), text, message });
+      found.push({
+        line: line!,
+        ...(place >= 0 ? { column: spec.columns[place]!.name } : {}),
+        text,
+        message,
+        kind: 'unread',
+        ...(records > 1 ? { records } : {}),
+      });
     }
     return found;
+  }
+
+  /** Lines of a record that are not empty; at least one. */
+  private lineCount(start: number, end: number): number {
+    const bytes = new Uint8Array(this.kernel.memory.buffer, start, end - start);
+    const newline = byteOf(this.spec.dialect.newline);
+    let [lines, length] = [0, 0];
+    for (const byte of bytes) {
+      if (byte !== newline) {
+        if (byte !== CARRIAGE_RETURN) length++;
+        continue;
+      }
+      if (length > 0) lines++;
+      length = 0;
+    }
+    return Math.max(1, lines + (length > 0 ? 1 : 0));
   }
 
   /** The first field of a record that was left out, for showing. */
@@ -323,6 +349,7 @@ export class ChunkReader {
   }
 }
 
+const CARRIAGE_RETURN = 13;
 const decoder = new TextDecoder('utf-8', { ignoreBOM: true });
 
 /** What to say of a record that does not end. */

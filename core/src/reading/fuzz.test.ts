@@ -139,7 +139,7 @@ test('null markers are texts, also where they look like numbers', () => {
     [null, 1, null],
     [null, null, 'x'],
   ]);
-  expect(table.misfits.get('i')).toMatchObject({ rows: 1, sample: [{ text: '', line: 4 }] });
+  expect(table.misfits.get('i')).toMatchObject({ rows: 1, sample: [{ text: '', lines: [4] }] });
 });
 
 test('a preview counts what the rows hold', () => {

@@ -70,7 +70,7 @@ test('a type that somebody says shows at once what does not fit, in the way of w
   expect(columns[3]!.misfits).toEqual({
     rows: 1,
     distinct: 1,
-    sample: [{ text: 'unknown', rows: 1, line: 7 }],
+    sample: [{ text: 'unknown', rows: 1, lines: [7] }],
   });
   expect(accepted(GIFTS, { columns: said }).rows.map((row) => row[3])).toEqual([1200, 12, 3, null]);
   const days = previewFile(bytes('d\n03.01.2026\n29.02.2026\n'), true, {

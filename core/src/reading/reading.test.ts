@@ -96,16 +96,16 @@ test('values are typed exactly; what is not of the type is null and listed with 
     rows: 2,
     distinct: 2,
     sample: [
-      { text: '12345678.9', rows: 1, line: 3 },
-      { text: '1.234', rows: 1, line: 4 },
+      { text: '12345678.9', rows: 1, lines: [3] },
+      { text: '1.234', rows: 1, lines: [4] },
     ],
     all: [
       { text: '12345678.9', line: 3 },
       { text: '1.234', line: 4 },
     ],
   });
-  expect(table.misfits.get('day')!.sample).toEqual([{ text: '30.02.2025', rows: 1, line: 3 }]);
-  expect(table.misfits.get('n')!.sample).toEqual([{ text: 'x', rows: 1, line: 4 }]);
+  expect(table.misfits.get('day')!.sample).toEqual([{ text: '30.02.2025', rows: 1, lines: [3] }]);
+  expect(table.misfits.get('n')!.sample).toEqual([{ text: 'x', rows: 1, lines: [4] }]);
 });
 
 test('rows read are rows stored and rows listed', () => {
@@ -182,7 +182,7 @@ test('bytes that are not UTF-8 are listed, also far behind the head; U+FFFD itse
     Uint8Array.from([...bytes('a\n\ufffd\n'), 0x63, 0xe9, 10, ...bytes('ok\n')]),
   );
   expect(rowsOf(table, ['a'])).toEqual([['\ufffd'], [null], ['ok']]);
-  expect(table.misfits.get('a')).toMatchObject({ rows: 1, sample: [{ rows: 1, line: 3 }] });
+  expect(table.misfits.get('a')).toMatchObject({ rows: 1, sample: [{ rows: 1, lines: [3] }] });
 });
 
 test('names are mended visibly, and an empty or too wide file is refused', () => {

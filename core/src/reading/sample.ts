@@ -224,7 +224,9 @@ export function previewColumn(
     misfits: {
       rows: bad.reduce((sum, { rows: n }) => sum + n, 0),
       distinct: bad.length,
-      sample: bad.slice(0, 20).map(({ text, rows: n, line }) => ({ text: shortened(text), rows: n, line })),
+      sample: bad
+        .slice(0, 20)
+        .map(({ text, rows: n, line }) => ({ text: shortened(text), rows: n, lines: [line] })),
     },
     distribution:
       guess.type.kind === 'text' || guess.type.kind === 'boolean'

@@ -184,7 +184,15 @@ export function problemsOf(
     .slice(0, KEPT_PROBLEMS);
   const hidden = chunks.reduce((sum, { leftOut }) => sum + leftOut, 0) - listed.length;
   return hidden > 0
-    ? [...listed, { line: 0, message: `${hidden} more rows left out for like reasons` }]
+    ? [
+        ...listed,
+        {
+          line: 0,
+          message: `${hidden} more rows left out for like reasons`,
+          kind: 'unread',
+          records: hidden,
+        },
+      ]
     : listed;
 }
 

@@ -129,6 +129,15 @@ export function orphanCodes(from: Column, to: Column): Uint8Array {
   );
 }
 
+/** Whether a key that rows of `from` have stands on several rows of `to`. */
+export function meetsSeveral(from: readonly Column[], to: readonly Column[]): boolean {
+  if (to.length === 1 && to[0]!.distinct === to[0]!.rowCount - to[0]!.nulls) return false;
+  const numbers = keyNumbers(from, to);
+  const rows = new Uint32Array(numbers.size);
+  for (const key of numbers.to) rows[key]!++;
+  return numbers.from.some((key) => key !== 0 && rows[key]! > 1);
+}
+
 export const relationshipKeys = (relationship: Relationship, from: TableData, to: TableData): KeyNumbers =>
   keyNumbers(
     relationship.from.columns.map((name) => columnOf(from, name)),

@@ -68,6 +68,7 @@ export function joinedRows(meeting: Meeting, kind: JoinKind): { left: Int32Array
   if (rows > MOST_JOINED)
     throw new DataError(
       `the step join would make ${rows} rows: a key stands many times on both sides; aggregate one of them first`,
+      { code: 'limit' },
     );
   const lists = rowLists(meeting.theirs, meeting.size);
   const [left, right] = [new Int32Array(rows), new Int32Array(rows)];

@@ -59,7 +59,7 @@ export function runStep(
   try {
     return kind.apply(input, parsed.data, setting);
   } catch (error) {
-    if (error instanceof DataError) throw new DataError(`${where}: ${error.message}`);
+    if (error instanceof DataError) throw new DataError(`${where}: ${error.message}`, error.reason);
     throw error;
   }
 }

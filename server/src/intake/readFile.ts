@@ -1,5 +1,6 @@
 import { statSync } from 'node:fs';
 import type { Misfits, ReadProblem } from '@crease/core/columns';
+import { recordsOf } from '@crease/core/columns';
 import type { Layout, ReadSpec } from '@crease/core/reading';
 import { CHUNK_BYTES, endlessRecord, linesOf, problemsOf, ReadError, readLayout } from '@crease/core/reading';
 import { readHead } from '../sources/fileTable.ts';
@@ -83,7 +84,7 @@ export async function readFile(
   // A file that one thread has read is not worth waking another for its columns.
   await inTurn(work, readers, shared);
   stopWhereAsked(shared);
-  return { rowCount, problems: problems.length, misfits };
+  return { rowCount, problems: recordsOf(problems), misfits };
 }
 
 function stopWhereAsked(shared: Int32Array): void {

@@ -1,6 +1,6 @@
 import type { LoadResult } from '@crease/contract';
 import type { ReadProblem, TableData } from '@crease/core/columns';
-import { calledNow, PartsError } from '@crease/core/columns';
+import { calledNow, PartsError, recordsOf } from '@crease/core/columns';
 import type { MergeOrder } from '@crease/core/load';
 import { mergeRows } from '@crease/core/load';
 import { selectRows } from '@crease/core/shape';
@@ -46,7 +46,7 @@ export function settle(tables: Tables, order: SettleOrder): Settled {
   const table = merged
     ? { ...merged.table, problems: [...merged.table.problems, ...merged.refused] }
     : coming;
-  const leftOut = coming.problems.length;
+  const leftOut = recordsOf(coming.problems);
   const result = merged
     ? {
         counts: merged.counts,

@@ -133,6 +133,7 @@ function rowsOf(misfits: ReadonlyMap<string, Misfits>): ReadProblem[] {
           column,
           text: shortened(text),
           message: 'the value is not of the type of its column',
+          kind: 'misfit',
         });
   }
   return [...found.values()].sort((a, b) => a.line - b.line);
@@ -202,7 +203,7 @@ async function loadParquet(load: Load): Promise<Stored> {
 function misfitText(misfits: ReadonlyMap<string, Misfits>): string {
   const parts = [...misfits].map(([column, { rows, sample }]) => {
     const first = sample[0]!;
-    return `${rows} ${rows === 1 ? 'value' : 'values'} of ${column} (“${shortened(first.text)}” on line ${first.line}, for one)`;
+    return `${rows} ${rows === 1 ? 'value' : 'values'} of ${column} (“${shortened(first.text)}” on line ${first.lines[0]}, for one)`;
   });
   return `not of the type of their column: ${parts.join('; ')}. Nothing was stored: correct the type, or let such values be stored as null`;
 }

@@ -45,7 +45,9 @@ function within(folder: string, file: string, table: string): string {
 function fileRows(table: Table, folder: string): TableData {
   const { source } = table;
   if (!source)
-    throw new DataError(`the table ${table.name} has no source: say in the model where its rows come from`);
+    throw new DataError(`the table ${table.name} has no source: say in the model where its rows come from`, {
+      code: 'not-loaded',
+    });
   if ('file' in source) {
     const file = within(folder, source.file, table.name);
     if (isParquet(file))
@@ -55,6 +57,7 @@ function fileRows(table: Table, folder: string): TableData {
   }
   throw new DataError(
     `the table ${table.name} comes from a database connection, which the command line does not have`,
+    { code: 'not-loaded' },
   );
 }
 

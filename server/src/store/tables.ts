@@ -349,7 +349,7 @@ export class Tables {
       {
         rowCount: row.rows,
         problems: JSON.parse(row.problems) as ReadProblem[],
-        misfits: new Map(JSON.parse(row.misfits) as [string, Misfits][]),
+        misfits: new Map((JSON.parse(row.misfits) as [string, StoredMisfits][]).map(misfitsOfStored)),
         sourceNames: new Map(
           columns.map((c) => [c.name.toLowerCase(), (c.source_name ?? c.name).toLowerCase()]),
         ),
@@ -436,6 +436,23 @@ function sizeOf({ domain, domain_deflated }: StoredColumn): number | undefined {
 }
 
 const replacedMeanwhile = () => new DataError('these rows have been replaced meanwhile: ask again');
+
+/** Misfits as they lie in a workspace; before lines were kept, each text had its first one. */
+type StoredMisfits = Omit<Misfits, 'sample'> & {
+  readonly sample: readonly { text: string; rows: number; line?: number; lines?: readonly number[] }[];
+};
+
+const misfitsOfStored = ([column, misfits]: [string, StoredMisfits]): [string, Misfits] => [
+  column,
+  {
+    ...misfits,
+    sample: misfits.sample.map(({ text, rows, line, lines }) => ({
+      text,
+      rows,
+      lines: lines ?? (line === undefined ? [] : [line]),
+    })),
+  },
+];
 
 interface StoredColumn {
   readonly id: number;

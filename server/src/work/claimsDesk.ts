@@ -1,4 +1,4 @@
-import type { Claim, Judgement, JudgedClaim, Remedy, Verdict } from '@crease/core/claims';
+import type { Judgement, JudgedClaim, Remedy, Verdict } from '@crease/core/claims';
 import { present, summarise } from '@crease/core/claims';
 import type { ClaimsState } from '@crease/contract';
 import { writeModel } from '@crease/core/model';
@@ -21,6 +21,11 @@ interface Desk {
   readonly running: Running<{ stopped: boolean }>[];
   elapsedMs: number;
 }
+
+const BEING_JUDGED: Judgement = {
+  verdict: 'unchecked',
+  evidence: { checked: 0, against: 0, notes: ['being judged'] },
+};
 
 /** With fewer claims to judge, a second thread costs more than it saves. */
 const ENOUGH_FOR_TWO = 24;
@@ -202,15 +207,15 @@ export class ClaimsDesk {
   }
 
   private presented(desk: Desk): JudgedClaim[] {
-    return desk.listed.map((claim): JudgedClaim => {
+    const stands = (claim: ListedClaim) => {
       const entry = desk.entries.get(claim.id);
-      const stands = entry !== undefined && entry.basis === claim.basis;
-      const judgement: Judgement = stands
-        ? entry.judgement
-        : { verdict: 'unchecked', evidence: { checked: 0, against: 0, notes: ['being judged'] } };
-      const judged = present(claim as unknown as Claim, judgement, desk.revision.model, this.today());
-      return { ...judged, remedies: judged.verdict === 'broken' && stands ? entry.remedies : [] };
-    });
+      return entry !== undefined && entry.basis === claim.basis ? entry : undefined;
+    };
+    const judged = desk.listed.map((claim) => ({
+      claim,
+      judgement: stands(claim)?.judgement ?? BEING_JUDGED,
+    }));
+    return present(judged, desk.revision.model, this.today(), (claim) => stands(claim)?.remedies ?? []);
   }
 
   /** The day by which waivers end, in ISO 8601. */

@@ -87,6 +87,7 @@ function tell(
       id: claim.id,
       kind: claim.kind,
       subject: claim.subject,
+      ref: claim.ref,
       says: claim.says,
       weight: claim.weight,
       about: claim.about,

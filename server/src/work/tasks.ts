@@ -1,3 +1,4 @@
+import type { ListedClaim as Listed } from '@crease/core/claims';
 import type { TextOrder } from '@crease/core/query';
 import type { MessagePort } from 'node:worker_threads';
 import type { Hierarchy } from '@crease/core/model';
@@ -126,16 +127,8 @@ export type JudgeMessage =
       readonly verdicts: readonly { claim: string; basis: string; judgement: unknown; remedies: unknown }[];
     };
 
-export interface ListedClaim {
-  readonly id: string;
-  readonly kind: string;
-  readonly subject: string;
-  readonly says: string;
-  readonly weight: string;
-  readonly about: unknown;
-  /** A known verdict stands where it rests on the same. */
-  readonly basis: string;
-}
+/** A claim of a revision with what its verdict rests on: a known verdict stands where it rests on the same. */
+export type ListedClaim = Listed & { readonly basis: string };
 
 /** The last message on a task's port. */
 export const END = 'end';

@@ -1,5 +1,5 @@
 import type { TryState } from '@crease/contract';
-import { judgeClaim, listClaims, verdictAfterWaivers } from '@crease/core/claims';
+import { judgeClaim, listClaims, verdicts } from '@crease/core/claims';
 import type { ModelData } from '@crease/core/query';
 import { basesOf } from './resting.ts';
 import type { Task } from './tasks.ts';
@@ -17,18 +17,20 @@ export function tried(task: Extract<Task, { kind: 'try' }>, data: ModelData): Tr
   const listed = listClaims(data.model, data.checker);
   const changes: TryState['changes'] = [];
   let left = 0;
-  for (const claim of listed) {
+  const open = listed.filter((claim) => {
     const before = task.known[claim.id];
-    if (before && claim.tables.length > 0 && bases.of(claim) === before.basis) continue;
-    if (performance.now() - start > MOST_MS) {
-      left++;
-      continue;
-    }
-    const { verdict, evidence } = judgeClaim(claim, data);
-    const after = {
-      verdict: verdictAfterWaivers(claim.id, verdict, data.model, task.day),
-      against: evidence.against,
-    };
+    return !(before && claim.tables.length > 0 && bases.of(claim) === before.basis);
+  });
+  const judged = open.flatMap((claim) => {
+    if (performance.now() - start <= MOST_MS) return [{ claim, judgement: judgeClaim(claim, data) }];
+    left++;
+    return [];
+  });
+  const verdictOf = verdicts(judged, data.model, task.day);
+  for (const one of judged) {
+    const { claim } = one;
+    const before = task.known[claim.id];
+    const after = { verdict: verdictOf(one).verdict, against: one.judgement.evidence.against };
     if (
       before
         ? before.verdict === after.verdict && before.against === after.against

@@ -102,6 +102,7 @@ function storedRows(task: OnModel, table: Table): TableData {
   if (version === undefined)
     throw new DataError(
       `the rows of ${name} have not been brought in yet: load ${table.source && 'file' in table.source ? table.source.file : 'them'} on the Intake stage`,
+      { code: 'not-loaded' },
     );
   const key = `${task.workspace}\n${version}`;
   let stored = decoded.get(key);

@@ -83,18 +83,16 @@ function Sample({ claim }: { claim: JudgedClaim }) {
   const { tell } = useModel();
   const sample = claim.evidence.sample ?? [];
   if (sample.length === 0) return null;
-  const columns = [...new Set(sample.flatMap((s) => Object.keys(s)))].filter(
-    (name) => !['rows', 'line', 'lines'].includes(name),
-  );
+  const columns = [...new Set(sample.flatMap((s) => Object.keys(s.values)))];
   const hasLines = sample.some((s) => s.lines?.length);
   const copy = () => {
     const lines = [
       [...columns, 'rows', 'lines'],
-      ...sample.map((s) => [...columns.map((c) => cellText(s[c])), s.rows, (s.lines ?? []).join(' ')]),
+      ...sample.map((s) => [...columns.map((c) => cellText(s.values[c])), s.rows, (s.lines ?? []).join(' ')]),
     ];
     void navigator.clipboard
       .writeText(lines.map((l) => l.join('\t')).join('\n'))
-      .then(() => tell({ tone: 'plain', text: 'The sample is on the clipboard' }));
+      .then(() => tell({ tone: 'plain', text: 'Sample copied to the clipboard' }));
   };
   return (
     <div className="mt-2 pl-[21px]">
@@ -119,12 +117,12 @@ function Sample({ claim }: { claim: JudgedClaim }) {
                 {columns.map((name) => (
                   <td
                     key={name}
-                    className={`max-w-[260px] min-w-[86px] tabular-nums ${String(s[name]).length > 20 ? 'break-words' : 'whitespace-nowrap'}`}
+                    className={`max-w-[260px] min-w-[86px] tabular-nums ${String(s.values[name]).length > 20 ? 'break-words' : 'whitespace-nowrap'}`}
                   >
-                    {s[name] === null || s[name] === undefined ? (
+                    {s.values[name] === null || s.values[name] === undefined ? (
                       <i className="text-soft">null</i>
                     ) : (
-                      cellText(s[name])
+                      cellText(s.values[name])
                     )}
                   </td>
                 ))}
@@ -176,7 +174,7 @@ function WaiverForm({ claim, onDone }: { claim: JudgedClaim; onDone: () => void 
         event.preventDefault();
         const by = author.trim();
         const value = {
-          claim: claim.id,
+          claim: claim.ref,
           reason: reason.trim(),
           ...(by ? { author: by } : {}),
           ...(until ? { until } : {}),
@@ -229,7 +227,9 @@ function WaiverLine({ claim }: { claim: JudgedClaim }) {
       </span>
       <button
         className="btn btn-bare"
-        onClick={() => void edit([{ do: 'end-waiver', claim: claim.id }], `end the waiver of ${claim.id}`)}
+        onClick={() =>
+          void edit([{ do: 'end-waiver', claim: waiver.claim }], `end the waiver of ${claim.id}`)
+        }
       >
         End the waiver
       </button>

@@ -1,17 +1,20 @@
 import { formatDate } from '../../values/index.ts';
-import { columnValues } from '../../columns/index.ts';
 import { sameName } from '../../model/index.ts';
 import { daysRemedy, spanOf } from '../remedies/days.ts';
 import type { ClaimKind, SampleRow } from '../claim.ts';
 import { endColumns } from '../basis.ts';
 import { claimOf, judged, SAMPLE_SIZE } from '../claim.ts';
-import { offendingCodes, offendingRows } from '../offenders.ts';
+import { offendingRows } from '../offenders.ts';
+import { counted, rowsText, verb } from './words.ts';
 import { ofTable, wholeRelationships } from './common.ts';
 
 export const calendarContinuous: ClaimKind = {
   kind: 'calendar-continuous',
   weight: 'blocks',
-  documentation: 'A day of a calendar is missing or repeated.',
+  subject: 'calendar table',
+  documentation: 'A day is missing or repeated.',
+  example:
+    '`calendar-continuous:calendar`: `calendar` holds each day from its first to its last once; a missing 29 February breaks it.',
   list: ({ model, checker }) =>
     (model.calendars ?? [])
       .filter((c) => checker.names.column(c.table, c.day)?.type === 'date')
@@ -21,6 +24,7 @@ export const calendarContinuous: ClaimKind = {
           checker.names.table(c.table)!.name,
           `${c.table} holds each day from its first to its last once`,
           {
+            ref: { table: checker.names.table(c.table)!.name },
             about: [{ table: c.table, column: c.day }],
             tables: [c.table],
             columns: ofTable(c.table, [c.day]),
@@ -39,7 +43,7 @@ export const calendarContinuous: ClaimKind = {
               );
               const gaps = missing
                 .slice(0, SAMPLE_SIZE)
-                .map((day): SampleRow => ({ missing: formatDate(day), rows: 0 }));
+                .map((day): SampleRow => ({ values: { missing: formatDate(day) }, rows: 0 }));
               return judged({
                 checked: column.rowCount,
                 against: missing.length + repeated.against,
@@ -47,11 +51,13 @@ export const calendarContinuous: ClaimKind = {
                 sample: [...gaps, ...(repeated.sample ?? [])].slice(0, SAMPLE_SIZE),
                 notes: missing.length
                   ? [
-                      `${missing.length} days are missing between ${formatDate(sorted[0]!)} and ${formatDate(sorted.at(-1)!)}`,
+                      `${counted(missing.length, 'day')} ${missing.length === 1 ? 'is' : 'are'} missing between ${formatDate(sorted[0]!)} and ${formatDate(sorted.at(-1)!)}`,
                     ]
                   : [],
               });
             },
+            found: (e) =>
+              `${counted(e.distinct ?? 0, 'day')} of ${c.table} ${e.distinct === 1 ? 'is' : 'are'} missing or repeated`,
             remedies: (_, data) => {
               const span = data && spanOf(data, [{ table: c.table, column: c.day }], false);
               const remedy = span && daysRemedy(model, c, span, 'add-missing-days', 'Add the missing days');
@@ -65,6 +71,9 @@ export const calendarContinuous: ClaimKind = {
 export const calendarCovers: ClaimKind = {
   kind: 'calendar-covers',
   weight: 'blocks',
+  subject: 'relationship',
+  example:
+    '`calendar-covers:lent_on`: `calendar` covers every `loan.loan_date`; a loan of 2031 breaks it where the calendar ends in 2026.',
   documentation: "A fact's date lies before the calendar's first or after its last day.",
   list: (context) =>
     wholeRelationships(context).flatMap((r) => {
@@ -76,6 +85,7 @@ export const calendarCovers: ClaimKind = {
         return [];
       return [
         claimOf(calendarCovers, r.name, `${r.to.table} covers every ${r.from.table}.${r.from.columns[0]}`, {
+          ref: { relationship: r.name },
           about: [
             { relationship: r.name },
             { table: r.from.table, column: r.from.columns[0]! },
@@ -84,20 +94,16 @@ export const calendarCovers: ClaimKind = {
           tables: [r.from.table, r.to.table],
           columns: [...endColumns(r.from), ...endColumns(r.to)],
           parts: [r, calendar],
-          judge: (data) => {
-            const { sorted } = data.calendarDays(calendar.table);
-            const column = data.column(r.from.table, r.from.columns[0]!);
-            const values = columnValues(column);
-            const outside = values.map((day) =>
-              day !== null &&
-              (sorted.length === 0 || (day as number) < sorted[0]! || (day as number) > sorted.at(-1)!)
-                ? 1
-                : 0,
-            );
-            return judged(
-              offendingCodes(data.table(r.from.table), column.rowCount - column.nulls, column, outside),
-            );
-          },
+          counts: [
+            {
+              count: 'outside',
+              table: r.from.table,
+              column: r.from.columns[0]!,
+              of: { table: calendar.table, column: calendar.day },
+            },
+          ],
+          found: (e) =>
+            `${rowsText(e)} of ${r.from.table} ${verb(e, 'has', 'have')} a ${r.from.columns[0]} before the first or after the last day of ${r.to.table}`,
           remedies: (_, data) => {
             const ends = [r.from, r.to].map((end) => ({ table: end.table, column: end.columns[0]! }));
             const span = data && spanOf(data, ends, true);

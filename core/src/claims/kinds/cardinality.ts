@@ -1,13 +1,12 @@
-import type { Column } from '../../columns/index.ts';
 import type { Relationship } from '../../model/index.ts';
 import { cardinalityOf, endText } from '../../model/index.ts';
-import type { ModelData } from '../../query/index.ts';
-import type { ClaimKind, Evidence } from '../claim.ts';
+import type { ClaimKind } from '../claim.ts';
 import { endColumns } from '../basis.ts';
 import { claimOf, judged } from '../claim.ts';
-import { repeatedRows } from '../../columns/index.ts';
-import { evidenceOf, offendingCodes, repeatedCodes } from '../offenders.ts';
+import type { Count } from '../counts/index.ts';
+import { runCounts } from '../counts/index.ts';
 import { wholeRelationships } from './common.ts';
+import { number } from './words.ts';
 
 const says = (r: Relationship): string => {
   switch (cardinalityOf(r)) {
@@ -22,32 +21,42 @@ const says = (r: Relationship): string => {
   }
 };
 
+/** Ends whose values stand once, by the cardinality that is declared. */
+const uniqueEnds = (r: Relationship): Relationship['to'][] => {
+  const kind = cardinalityOf(r);
+  return kind === 'many-to-one' ? [r.to] : kind === 'one-to-one' ? [r.from, r.to] : [];
+};
+
 export const cardinality: ClaimKind = {
   kind: 'cardinality',
   weight: 'blocks',
+  subject: 'relationship',
   documentation: 'The data contradict the declared cardinality.',
+  example:
+    '`cardinality:loan_branch`: each `loan.branch_id` finds at most one row of `branch`; a branch that is listed twice breaks it.',
   list: (context) =>
-    wholeRelationships(context).map((r) =>
-      claimOf(cardinality, r.name, says(r), {
+    wholeRelationships(context).map((r) => {
+      const counts = uniqueEnds(r).map((end): Count => ({
+        count: 'repeated',
+        table: end.table,
+        columns: end.columns,
+      }));
+      return claimOf(cardinality, r.name, says(r), {
+        ref: { relationship: r.name },
         about: [{ relationship: r.name }],
         tables: [r.from.table, r.to.table],
         columns: [...endColumns(r.from), ...endColumns(r.to)],
         parts: r,
-        judge: (data) => {
-          const kind = cardinalityOf(r);
-          const ends = kind === 'many-to-one' ? [r.to] : kind === 'one-to-one' ? [r.from, r.to] : [];
-          const all = ends.map((end) => repeatedOf(data, end));
-          const worst = all.sort((a, b) => b.against - a.against)[0];
-          return judged(
-            worst
-              ? {
-                  ...worst,
-                  checked: all.reduce((n, e) => n + e.checked, 0),
-                  against: all.reduce((n, e) => n + e.against, 0),
-                }
+        counts,
+        // Where no end has to be unique, nothing in the data speaks against it.
+        judge: (data) =>
+          judged(
+            counts.length > 0
+              ? runCounts(counts, data)
               : { checked: data.rowCount(r.from.table), against: 0 },
-          );
-        },
+          ),
+        found: (e) =>
+          `${number(e.against)} rows share their value with another row where each value should stand once`,
         remedies: () => [
           {
             id: 'declare-many-to-many',
@@ -62,17 +71,6 @@ export const cardinality: ClaimKind = {
             edit: [{ do: 'set-relationship', name: r.name, change: { cardinality: 'many-to-level' } }],
           },
         ],
-      }),
-    ),
+      });
+    }),
 };
-
-function repeatedOf(data: ModelData, end: Relationship['from']): Evidence {
-  const columns: Column[] = end.columns.map((name) => data.column(end.table, name));
-  const table = data.table(end.table);
-  // As many values as filled rows: each stands once.
-  if (columns.length === 1 && columns[0]!.distinct === columns[0]!.rowCount - columns[0]!.nulls)
-    return { checked: table.rowCount, against: 0 };
-  if (columns.length === 1)
-    return offendingCodes(table, table.rowCount, columns[0]!, repeatedCodes(columns[0]!));
-  return evidenceOf(table, table.rowCount, columns, repeatedRows(columns, table.rowCount));
-}

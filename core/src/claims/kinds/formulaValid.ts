@@ -3,16 +3,21 @@ import { familyMeasures } from '../../model/index.ts';
 import type { CheckedFormula, FormulaChecker } from '../../formula/index.ts';
 import { placeOf } from '../../formula/index.ts';
 import type { ClaimKind, Judgement } from '../claim.ts';
-import { claimOf, holds, unchecked } from '../claim.ts';
+import { claimOf, holds, restsOn } from '../claim.ts';
 
 export const formulaValid: ClaimKind = {
   kind: 'formula-valid',
   weight: 'blocks',
+  subject: 'measure, or table.column',
+  example:
+    '`formula-valid:Fine per loan`: the formula of “Fine per loan” can be evaluated; a column that is not there breaks it.',
   documentation: 'A formula does not parse, names something unknown, mixes types, or is circular.',
   list: ({ model }) => [
     ...[...(model.measures ?? []), ...familyMeasures(model)].map((m) =>
       claimOf(formulaValid, m.name, `the formula of ${m.name} can be evaluated`, {
+        ref: { measure: m.name },
         about: [{ measure: m.name }],
+        found: () => `the formula of ${m.name} cannot be evaluated`,
         // Of two measures with one name each is judged by its own formula.
         judge: (data) =>
           judgeMeasure(
@@ -33,6 +38,8 @@ export const formulaValid: ClaimKind = {
             `${t.name}.${c.name}`,
             `the formula of ${t.name}.${c.name} can be evaluated`,
             {
+              ref: { table: t.name, column: c.name },
+              found: () => `the formula of ${t.name}.${c.name} cannot be evaluated`,
               about: [{ table: t.name, column: c.name }],
               judge: (data) =>
                 judgeFormula(
@@ -63,7 +70,7 @@ function judgeFormula(checked: CheckedFormula, circle: readonly string[] | undef
     });
     return { verdict: 'broken', evidence: { checked: 1, against: checked.faults.length, notes } };
   }
-  return checked.restsOn.length > 0 ? unchecked(`waits for formula-valid:${checked.restsOn[0]}`) : holds(1);
+  return checked.restsOn.length > 0 ? restsOn(`formula-valid:${checked.restsOn[0]}`) : holds(1);
 }
 
 /** The way from a measure back to itself, where there is one. */

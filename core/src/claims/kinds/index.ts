@@ -2,6 +2,7 @@ import type { ClaimKind } from '../claim.ts';
 import { bridgeWeights } from './bridgeWeights.ts';
 import { calendarContinuous, calendarCovers } from './calendars.ts';
 import { cardinality } from './cardinality.ts';
+import { fileRead } from './fileRead.ts';
 import { formulaValid } from './formulaValid.ts';
 import { keyFilled } from './keyFilled.ts';
 import { keyUnique } from './keyUnique.ts';
@@ -35,6 +36,7 @@ export const CLAIM_KINDS: readonly ClaimKind[] = [
   missingSide,
   measureReach,
   perspectiveClosed,
+  fileRead,
   typeHolds,
   keyUnique,
   keyFilled,

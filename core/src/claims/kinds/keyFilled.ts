@@ -1,33 +1,34 @@
 import type { ClaimKind } from '../claim.ts';
 import { keylessRemedies } from '../remedies/keys.ts';
-import { claimOf, judged } from '../claim.ts';
-import { hasNull, offendingCodes, offendingRows } from '../offenders.ts';
+import { claimOf } from '../claim.ts';
 import { ofTable } from './common.ts';
+import { rowsText, verb } from './words.ts';
 
 export const keyFilled: ClaimKind = {
   kind: 'key-filled',
   weight: 'blocks',
+  subject: 'table',
   documentation: 'A key column is null.',
+  example: '`key-filled:branch`: every row of `branch` has its `branch_id`; a row without one breaks it.',
   list: ({ model, checker }) =>
     model.tables
       .filter((t) => t.key?.length && t.key.every((name) => checker.names.column(t, name)))
       .map((t) =>
         claimOf(keyFilled, t.name, `every row of ${t.name} has its ${t.key!.join(', ')}`, {
+          ref: { table: t.name },
           about: [{ table: t.name }, ...t.key!.map((column) => ({ table: t.name, column }))],
           tables: [t.name],
           columns: ofTable(t.name, t.key!),
           parts: t.key,
-          judge: (data) => {
-            const table = data.table(t.name);
-            const key = t.key!.map((name) => data.column(t.name, name));
-            return judged(
-              key.every((c) => c.nulls === 0)
-                ? { checked: table.rowCount, against: 0 }
-                : key.length === 1
-                  ? offendingCodes(table, table.rowCount, key[0]!, [1])
-                  : offendingRows(table, table.rowCount, key, (row) => hasNull(key, row)),
-            );
-          },
+          counts: [
+            {
+              count: 'nulls',
+              table: t.name,
+              columns: ofTable(t.name, t.key!),
+              shown: ofTable(t.name, t.key!),
+            },
+          ],
+          found: (e) => `${rowsText(e)} of ${t.name} ${verb(e, 'has', 'have')} no ${t.key!.join(', ')}`,
           remedies: () => keylessRemedies(model, t),
         }),
       ),

@@ -5,14 +5,23 @@ import { parseExact, rescale } from '../../values/index.ts';
 import type { ClaimKind, SampleRow } from '../claim.ts';
 import { claimOf, SAMPLE_SIZE } from '../claim.ts';
 import { formulaParts } from './common.ts';
+import { counted, number } from './words.ts';
 
 export const knownAnswer: ClaimKind = {
   kind: 'known-answer',
   weight: 'blocks',
+  subject: 'known answer',
+  example:
+    '`known-answer:Loans in March`: the trial “Loans in March” gives 1,234; an answer of 1,233 breaks it.',
   documentation: "A trial's answer differs from the one that somebody knows to be right.",
   list: ({ model }) =>
     (model.knownAnswers ?? []).map((k) =>
       claimOf(knownAnswer, k.name, `the trial "${k.name}" gives the answer that is known`, {
+        ref: { answer: k.name },
+        byDay: model.asOf === undefined,
+        takesAnyPartner: true,
+        found: (e) =>
+          `the answer of "${k.name}" differs in ${number(e.against)} of ${counted(e.checked, 'row')}`,
         about: k.query.measures.map((measure) => ({ measure })),
         tables: model.tables.filter((t) => t.role !== 'staging').map((t) => t.name),
         parts: [formulaParts(model), model.hierarchies, model.asOf, k],
@@ -37,9 +46,7 @@ export const knownAnswer: ClaimKind = {
             against++;
             if (sample.length < SAMPLE_SIZE)
               sample.push({
-                row: i + 1,
-                known: k.rows[i] ? k.rows[i]!.join(' · ') : 'no row',
-                answer: rows[i] ? rows[i]!.join(' · ') : 'no row',
+                values: { row: i + 1, known: textOf(k.rows[i]), answer: textOf(rows[i]) },
                 rows: 1,
               });
           }
@@ -58,6 +65,13 @@ export const knownAnswer: ClaimKind = {
 
 const sameRow = (row: readonly AnswerMember[], known: readonly AnswerMember[], k: KnownAnswer): boolean =>
   row.length === known.length && row.every((cell, i) => sameCell(cell, known[i]!, k.tolerance ?? 0));
+
+const textOf = (row: readonly AnswerMember[] | undefined): string =>
+  row
+    ? row
+        .map((cell) => (cell === null ? 'null' : isNoMember(cell) ? Object.keys(cell)[0] : String(cell)))
+        .join(' · ')
+    : 'no row';
 
 const isNoMember = (member: AnswerMember): member is NoMember =>
   member !== null && typeof member === 'object';

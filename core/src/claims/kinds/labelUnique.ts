@@ -1,14 +1,16 @@
 import type { ClaimKind } from '../claim.ts';
 import { labelRemedies } from '../remedies/labels.ts';
-import { claimOf, judged } from '../claim.ts';
-import { combinations } from '../../columns/index.ts';
-import { offendingRows } from '../offenders.ts';
+import { claimOf } from '../claim.ts';
 import { ofTable } from './common.ts';
+import { counted, rowsText, verb } from './words.ts';
 
 export const labelUnique: ClaimKind = {
   kind: 'label-unique',
   weight: 'warns',
+  subject: 'table.column',
   documentation: "A dimension's label stands for more than one key.",
+  example:
+    '`label-unique:branch.name`: each `name` of `branch` stands for one member; two branches called Mill Lane break it.',
   list: ({ model, checker }) =>
     model.tables
       .filter(
@@ -18,37 +20,37 @@ export const labelUnique: ClaimKind = {
           checker.names.column(t, t.label) &&
           t.key?.length,
       )
-      .map((t) =>
-        claimOf(labelUnique, `${t.name}.${t.label}`, `each ${t.label} of ${t.name} stands for one member`, {
-          about: [{ table: t.name, column: t.label! }],
-          tables: [t.name],
-          columns: ofTable(t.name, [t.label!, ...(t.validity?.of ?? t.key!)]),
-          parts: [t.label, t.key, t.validity],
-          judge: (data) => {
-            const table = data.table(t.name);
-            const label = data.column(t.name, t.label!);
-            // Versions of one member share their label: its natural key tells members apart.
-            const key = combinations(
-              (t.validity?.of ?? t.key!).map((name) => data.column(t.name, name)),
-              table.rowCount,
-            );
-            const first = new Int32Array(label.domain.size + 1).fill(-1);
-            const shared = new Uint8Array(first.length);
-            label.codes.forEach((code, row) => {
-              if (first[code]! < 0) first[code] = key.numbers[row]!;
-              else if (first[code] !== key.numbers[row]) shared[code] = 1;
-            });
-            return judged(
-              offendingRows(
-                table,
-                table.rowCount,
-                [label],
-                (row) => label.codes[row] !== 0 && shared[label.codes[row]!] === 1,
-              ),
-            );
+      .map((t) => {
+        const label = { table: t.name, column: t.label! };
+        // Versions of one member share their label: its natural key tells members apart.
+        const members = ofTable(t.name, t.validity?.of ?? t.key!);
+        return claimOf(
+          labelUnique,
+          `${t.name}.${t.label}`,
+          `each ${t.label} of ${t.name} stands for one member`,
+          {
+            ref: label,
+            about: [label],
+            tables: [t.name],
+            columns: [label, ...members],
+            parts: [t.label, t.key, t.validity],
+            counts: [
+              {
+                count: 'differing',
+                table: t.name,
+                group: [label],
+                parts: members,
+                nullParts: 'values',
+                shown: { name: t.label!, column: label },
+              },
+            ],
+            found: (e) =>
+              `${counted(e.distinct ?? 0, 'value')} of ${t.label} ${e.distinct === 1 ? 'stands' : 'stand'} for several members: ${rowsText(e)} of ${t.name} ${verb(e, 'has', 'have')} such a ${t.label}`,
+            remedies: () =>
+              labelRemedies(t, t.label!, (other) => [
+                { do: 'set-table', table: t.name, change: { label: other } },
+              ]),
           },
-          remedies: () =>
-            labelRemedies(t, t.label!, (label) => [{ do: 'set-table', table: t.name, change: { label } }]),
-        }),
-      ),
+        );
+      }),
 };

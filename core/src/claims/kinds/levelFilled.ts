@@ -4,14 +4,18 @@ import type { Hierarchy } from '../../model/index.ts';
 import { freeName } from '../../model/index.ts';
 import type { ClaimKind, Remedy } from '../claim.ts';
 import { claimOf, judged } from '../claim.ts';
-import { offendingRows } from '../offenders.ts';
-import { levelReads } from './common.ts';
-import { levelColumns } from './levels.ts';
+import { levelColumn } from '../../query/index.ts';
+import { runCount } from '../counts/index.ts';
+import { levelReads, levelRef, ofTable } from './common.ts';
+import { rowsText, verb } from './words.ts';
 
 export const levelFilled: ClaimKind = {
   kind: 'level-filled',
   weight: 'warns',
+  subject: 'table.hierarchy.level',
   documentation: 'A level column is null (ragged).',
+  example:
+    '`level-filled:branch.Geography.District`: every row of `branch` has its District; a branch without one breaks it.',
   list: ({ model, checker }) =>
     (model.hierarchies ?? [])
       .filter((h) => checker.names.table(h.table))
@@ -22,16 +26,20 @@ export const levelFilled: ClaimKind = {
             `${h.table}.${h.name}.${level.name}`,
             `every row of ${h.table} has its ${level.name}`,
             {
+              ref: levelRef(h, level),
               about: [{ hierarchy: `${h.table}.${h.name}`, table: h.table }],
               ...levelReads(checker, h, [level]),
               judge: (data) => {
-                const table = data.table(h.table);
-                const { shown } = levelColumns(data, h, level);
-                const key = (data.modelTable(h.table).key ?? []).map((name) => data.column(h.table, name));
+                const shown = levelColumn(data, h, level.column);
+                const key = ofTable(h.table, data.modelTable(h.table).key ?? []);
                 return judged(
-                  offendingRows(table, table.rowCount, [...key, shown], (row) => shown.codes[row] === 0),
+                  runCount(
+                    { count: 'nulls', table: h.table, columns: [shown], shown: [...key, shown] },
+                    data,
+                  ),
                 );
               },
+              found: (e) => `${rowsText(e)} of ${h.table} ${verb(e, 'has', 'have')} no ${level.name}`,
               remedies: () => fillFromAbove(checker, h, at),
             },
           ),

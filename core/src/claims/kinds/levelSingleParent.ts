@@ -1,19 +1,25 @@
+import type { ColumnName, FormulaChecker } from '../../formula/index.ts';
 import type { Hierarchy } from '../../model/index.ts';
+import { sameName } from '../../model/index.ts';
 import type { ModelData } from '../../query/index.ts';
-import { toJson } from '../../values/index.ts';
-import { columnValues } from '../../columns/index.ts';
-import type { ClaimKind, Judgement, Remedy, SampleRow } from '../claim.ts';
-import { claimOf, SAMPLE_SIZE } from '../claim.ts';
-import { combinations } from '../../columns/index.ts';
-import { hasNull } from '../offenders.ts';
-import { levelReads } from './common.ts';
-import { levelColumns } from './levels.ts';
+import { levelColumn } from '../../query/index.ts';
+import type { ClaimKind, Judgement, Remedy } from '../claim.ts';
+import { claimOf, judged, restsOn } from '../claim.ts';
+import type { DifferingCount } from '../counts/index.ts';
+import { differing, runCount } from '../counts/index.ts';
+import { levelReads, levelRef, severalPartnersOn } from './common.ts';
+import { counted, rowsText } from './words.ts';
+
+type Level = NonNullable<Hierarchy['levels']>[number];
 
 export const levelSingleParent: ClaimKind = {
   kind: 'level-single-parent',
   weight: 'blocks',
+  subject: 'table.hierarchy.level',
   documentation:
     'A member of the level belongs to more than one member of the next level up (null parents apart).',
+  example:
+    '`level-single-parent:branch.Geography.District`: each District lies in one Region; a district with branches in two regions breaks it.',
   list: ({ model, checker }) =>
     (model.hierarchies ?? [])
       .filter((h) => checker.names.table(h.table))
@@ -25,9 +31,12 @@ export const levelSingleParent: ClaimKind = {
             `${h.table}.${h.name}.${level.name}`,
             `each ${level.name} lies in one ${parent.name}`,
             {
+              ref: levelRef(h, level),
               about: [{ hierarchy: `${h.table}.${h.name}`, table: h.table }],
               ...levelReads(checker, h, [level, parent]),
-              judge: (data) => judgeParents(data, h, i + 1),
+              judge: (data) => judgeParents(data, h, level, parent),
+              found: (e) =>
+                `${counted(e.distinct ?? 0, `member`)} of ${level.name} ${e.distinct === 1 ? 'lies' : 'lie'} in more than one ${parent.name}: ${rowsText(e)} of ${h.table}`,
               remedies: () => remedies(h, i + 1),
             },
           );
@@ -35,54 +44,43 @@ export const levelSingleParent: ClaimKind = {
       ),
 };
 
-function judgeParents(data: ModelData, hierarchy: Hierarchy, at: number): Judgement {
-  const table = data.table(hierarchy.table);
-  const [own, above] = [
-    levelColumns(data, hierarchy, hierarchy.levels![at]!),
-    levelColumns(data, hierarchy, hierarchy.levels![at - 1]!),
-  ];
-  const members = combinations(own.identity, table.rowCount);
-  const parents = combinations(above.identity, table.rowCount);
-  const parentOf = new Int32Array(members.size).fill(-1);
-  const torn = new Uint8Array(members.size);
-  for (let row = 0; row < table.rowCount; row++) {
-    if (hasNull(own.identity, row) || hasNull(above.identity, row)) continue;
-    const member = members.numbers[row]!;
-    if (parentOf[member]! < 0) parentOf[member] = parents.numbers[row]!;
-    else if (parentOf[member] !== parents.numbers[row]) torn[member] = 1;
-  }
-  let against = 0;
-  const found = new Map<number, { row: number; rows: number; parents: Set<string> }>();
-  for (let row = 0; row < table.rowCount; row++) {
-    const member = members.numbers[row]!;
-    if (!torn[member] || hasNull(own.identity, row)) continue;
-    against++;
-    let entry = found.get(member);
-    if (!entry) found.set(member, (entry = { row, rows: 0, parents: new Set() }));
-    entry.rows++;
-    if (!hasNull(above.identity, row))
-      entry.parents.add(
-        String(toJson(columnValues(above.shown)[above.shown.codes[row]!]!, above.shown.type)),
-      );
-  }
-  const sample = [...found.values()]
-    .slice(0, SAMPLE_SIZE)
-    .map(({ row, rows, parents: names }): SampleRow => ({
-      [hierarchy.levels![at]!.name]: toJson(columnValues(own.shown)[own.shown.codes[row]!]!, own.shown.type),
-      [`${hierarchy.levels![at - 1]!.name}, each`]: [...names].join(' · '),
-      rows,
-      ...(table.lineOf ? { line: table.lineOf(row) } : {}),
-    }));
+/** What is counted: members of the level by their parents, on the rows of the hierarchy's own table. */
+function countOf(data: ModelData, h: Hierarchy, level: Level, parent: Level): DifferingCount {
+  const column = (path: string): ColumnName => levelColumn(data, h, path);
+  const identity = (l: Level) => [l.key ?? l.column].flat().map(column);
   return {
-    verdict: against > 0 ? 'broken' : 'holds',
-    evidence: {
-      checked: table.rowCount,
-      against,
-      distinct: found.size,
-      ...(sample.length ? { sample } : {}),
-    },
+    count: 'differing',
+    table: h.table,
+    group: identity(level),
+    parts: identity(parent),
+    shown: { name: level.name, column: column(level.column) },
+    shownParts: { name: `${parent.name}, each`, column: column(parent.column) },
   };
 }
+
+function judgeParents(data: ModelData, h: Hierarchy, level: Level, parent: Level): Judgement {
+  const count = countOf(data, h, level, parent);
+  const table = data.modelTable(h.table);
+  const found = judged(runCount(count, data));
+  // Members that the table's own key tells apart have two parents only where that key stands twice.
+  if (found.verdict === 'broken' && isKeyOf(data.checker, h.table, count.group)) {
+    const key = runCount({ count: 'repeated', table: table.name, columns: table.key! }, data);
+    if (key.against > 0) return restsOn(`key-unique:${table.name}`);
+  }
+  const doubtful = severalPartnersOn(data, h.table, [...count.group, ...count.parts]);
+  if (!doubtful || found.verdict === 'holds') return found;
+  // Which of several partners a row looks up is no fact: members are torn for certain by the other rows.
+  const certain = differing(count, data, (row) => !doubtful(row));
+  return certain.against > 0 ? { ...judged(certain), certain: true } : found;
+}
+
+const isKeyOf = (checker: FormulaChecker, table: string, columns: readonly ColumnName[]): boolean => {
+  const key = checker.names.table(table)?.key ?? [];
+  return (
+    key.length > 0 &&
+    key.every((name) => columns.some((c) => sameName(c.table, table) && sameName(c.column, name)))
+  );
+};
 
 function remedies(h: Hierarchy, at: number): Remedy[] {
   const [level, parent] = [h.levels![at]!, h.levels![at - 1]!];

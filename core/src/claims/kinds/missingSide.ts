@@ -1,20 +1,25 @@
 import type { FormulaChecker, Typed } from '../../formula/index.ts';
 import type { ClaimKind } from '../claim.ts';
-import { claimOf, unchecked } from '../claim.ts';
+import { claimOf, restsOn } from '../claim.ts';
 import { partsOf } from './common.ts';
 
 export const missingSide: ClaimKind = {
   kind: 'missing-side',
   weight: 'warns',
+  subject: 'measure',
+  example:
+    '`missing-side:Loans less visits`: it has a value where one of its facts has no rows; `sum(loan.copies) - sum(visit.visitors)` breaks it.',
   documentation:
     'A measure adds or subtracts aggregates of different facts without `coalesce` on each: a missing side makes the result null.',
   list: ({ model }) =>
     (model.measures ?? []).map((m) =>
       claimOf(missingSide, m.name, `${m.name} has a value where one of its facts has no rows`, {
+        ref: { measure: m.name },
         about: [{ measure: m.name }],
+        found: () => `${m.name} is null where one of its facts has no rows`,
         judge: (data) => {
           const tree = data.checker.measure(m.name)?.typed;
-          if (!tree) return unchecked(`waits for formula-valid:${m.name}`);
+          if (!tree) return restsOn(`formula-valid:${m.name}`);
           const sides = bareSum(data.checker, tree)?.sides;
           return {
             verdict: sides ? 'broken' : 'holds',

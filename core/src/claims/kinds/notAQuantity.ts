@@ -1,9 +1,10 @@
 import { columnValues } from '../../columns/index.ts';
 import type { Column } from '../../columns/index.ts';
 import { nameWords } from '../../model/index.ts';
+import type { ModelColumn } from '../../model/index.ts';
 import { parseType } from '../../values/index.ts';
 import type { ClaimKind } from '../claim.ts';
-import { claimOf } from '../claim.ts';
+import { claimOf, holds } from '../claim.ts';
 import { isKeyOrReference, ofTable } from './common.ts';
 
 const CODE_WORDS = new Set(
@@ -18,6 +19,9 @@ export const isCodeName = (name: string): boolean => CODE_WORDS.has(nameWords(na
 export const notAQuantity: ClaimKind = {
   kind: 'not-a-quantity',
   weight: 'warns',
+  subject: 'table.column',
+  example:
+    '`not-a-quantity:loan.card_no`: `loan.card_no` is an amount, not a code; that all its values have eight digits and differ breaks it.',
   documentation: 'A column used as a quantity is a key or a reference, or looks like a code.',
   list: ({ model }) =>
     model.tables.flatMap((t) =>
@@ -25,13 +29,16 @@ export const notAQuantity: ClaimKind = {
         .filter((c) => c.use === 'quantity')
         .map((c) =>
           claimOf(notAQuantity, `${t.name}.${c.name}`, `${t.name}.${c.name} is an amount, not a code`, {
+            ref: { table: t.name, column: c.name },
             about: [{ table: t.name, column: c.name }],
             tables: [t.name],
             columns: ofTable(t.name, [c.name]),
-            parts: isKeyOrReference(model, t, c.name) ?? null,
+            parts: [isKeyOrReference(model, t, c.name) ?? null, c.aggregate],
             judge: (data) => {
               const part = isKeyOrReference(model, t, c.name);
               const column = data.column(t.name, c.name);
+              // A distinct count is what codes are counted by: nothing is added up.
+              if (isCount(c.aggregate)) return holds(column.rowCount);
               const note = part
                 ? `it is part of a ${part}`
                 : codeReason(c.name, parseType(c.type)?.kind === 'integer', column);
@@ -44,6 +51,7 @@ export const notAQuantity: ClaimKind = {
                 },
               };
             },
+            found: () => `${t.name}.${c.name} looks like a code, not an amount`,
             remedies: () => [
               {
                 id: 'use-attribute',
@@ -76,6 +84,9 @@ export const notAQuantity: ClaimKind = {
         ),
     ),
 };
+
+const isCount = (aggregate: ModelColumn['aggregate']): boolean =>
+  aggregate === 'distinct' || aggregate === 'count';
 
 /** Why a column looks like a code; a guess, and the message says so. */
 export function codeReason(name: string, isInteger: boolean, column: Column): string | undefined {

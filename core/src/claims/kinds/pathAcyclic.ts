@@ -7,6 +7,9 @@ import { wholeRelationships } from './common.ts';
 export const pathAcyclic: ClaimKind = {
   kind: 'path-acyclic',
   weight: 'blocks',
+  subject: 'relationship',
+  example:
+    '`path-acyclic:branch_district`: following it never comes back to `branch`; a default reference from `district` to `branch` breaks it.',
   documentation: 'Following default many-to-one relationships comes back to the start.',
   list: (context) => {
     const all = wholeRelationships(context).filter((r) => cardinalityOf(r) !== 'many-to-many');
@@ -14,7 +17,9 @@ export const pathAcyclic: ClaimKind = {
     return all.map((r) => {
       const circle = isDefault(r) ? backTo(r, walked) : undefined;
       return claimOf(pathAcyclic, r.name, `following ${r.name} never comes back to ${r.from.table}`, {
+        ref: { relationship: r.name },
         about: [{ relationship: r.name }],
+        found: () => `following ${r.name} comes back to ${r.from.table}`,
         judge: () => ({
           verdict: circle ? 'broken' : 'holds',
           evidence: {

@@ -6,6 +6,9 @@ import { claimOf } from '../claim.ts';
 export const pathSingle: ClaimKind = {
   kind: 'path-single',
   weight: 'blocks',
+  subject: 'fact->table',
+  example:
+    '`path-single:loan->calendar`: one default path leads from `loan` to `calendar`; two default references to it break it.',
   documentation: 'Two default paths of relationships lead from a fact to a table.',
   list: ({ model, checker }) =>
     model.tables
@@ -23,6 +26,8 @@ export const pathSingle: ClaimKind = {
                 `${fact.name}->${table.name}`,
                 `one default path leads from ${fact.name} to ${table.name}`,
                 {
+                  ref: { fact: fact.name, table: table.name },
+                  found: (e) => `${e.against} default paths lead from ${fact.name} to ${table.name}`,
                   about: [
                     { table: fact.name },
                     { table: table.name },

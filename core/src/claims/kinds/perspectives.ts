@@ -2,8 +2,9 @@ import { sameName } from '../../model/index.ts';
 import type { Hierarchy, Perspective } from '../../model/index.ts';
 import type { FormulaChecker } from '../../formula/index.ts';
 import { columnPath } from '../../formula/index.ts';
+import { counted } from './words.ts';
 import type { ClaimKind, Remedy } from '../claim.ts';
-import { claimOf, unchecked } from '../claim.ts';
+import { claimOf, restsOn } from '../claim.ts';
 
 /** Tables of which a perspective shows something: whole, or by single columns. Missing ones are left out. */
 function shownTables(checker: FormulaChecker, p: Perspective): string[] {
@@ -33,6 +34,9 @@ const isDimension = (checker: FormulaChecker, table: string): boolean =>
 export const measureReach: ClaimKind = {
   kind: 'measure-reach',
   weight: 'warns',
+  subject: 'measure<-dimension',
+  example:
+    '`measure-reach:Visitors<-title`: a perspective that shows “Visitors” beside `title`, which does not reach visits, breaks it.',
   documentation: 'A perspective shows a measure beside a dimension that does not reach it.',
   list: ({ model, checker }) => {
     const pairs = new Map<string, { measure: string; table: string; perspectives: string[] }>();
@@ -53,9 +57,11 @@ export const measureReach: ClaimKind = {
         subject,
         `${table} reaches ${measure}, which ${perspectives.join(', ')} shows beside it`,
         {
+          ref: { measure, dimension: table },
+          found: () => `${table} does not reach ${measure}, which ${perspectives.join(', ')} shows beside it`,
           about: [{ measure }, { table }, ...perspectives.map((perspective) => ({ perspective }))],
           judge: (data) => {
-            if (!data.checker.measure(measure)?.typed) return unchecked(`waits for formula-valid:${measure}`);
+            if (!data.checker.measure(measure)?.typed) return restsOn(`formula-valid:${measure}`);
             const fine =
               measureBases(data.checker, measure).length === 0 || reaches(data.checker, measure, table);
             return {
@@ -78,12 +84,18 @@ export const measureReach: ClaimKind = {
 export const perspectiveClosed: ClaimKind = {
   kind: 'perspective-closed',
   weight: 'blocks',
+  subject: 'perspective',
+  example:
+    '`perspective-closed:Branch managers`: all that it shows is there and works together; a hierarchy without one of its columns breaks it.',
   documentation:
     'A perspective shows something missing or hidden, a hierarchy with a level whose table or column it lacks, a measure with no dimension that reaches it, or a dimension with no measure.',
   list: ({ model }) =>
     (model.perspectives ?? []).map((p) =>
       claimOf(perspectiveClosed, p.name, `all that ${p.name} shows is there and works together`, {
+        ref: { perspective: p.name },
         about: [{ perspective: p.name }],
+        found: (e) =>
+          `${counted(e.against, 'thing')} that ${p.name} shows ${e.against === 1 ? 'is' : 'are'} missing or ${e.against === 1 ? 'does' : 'do'} not work with the rest`,
         judge: (data) => {
           const notes = [
             ...missing(data.checker, p),

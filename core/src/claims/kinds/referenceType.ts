@@ -7,6 +7,9 @@ import { wholeRelationships } from './common.ts';
 export const referenceType: ClaimKind = {
   kind: 'reference-type',
   weight: 'blocks',
+  subject: 'relationship',
+  example:
+    '`reference-type:loan_branch`: both ends are of types that can be compared; a text that refers to a number breaks it.',
   documentation: 'The two ends have types that cannot be compared, or text meets number.',
   list: (context) =>
     wholeRelationships(context).map((r) => {
@@ -23,6 +26,8 @@ export const referenceType: ClaimKind = {
         r.name,
         `${endText(r.from)} and ${endText(r.to)} are of types that can be compared`,
         {
+          ref: { relationship: r.name },
+          found: () => `${endText(r.from)} and ${endText(r.to)} are of types that cannot be compared`,
           about: [
             { relationship: r.name },
             ...r.from.columns.map((column) => ({ table: r.from.table, column })),

@@ -5,12 +5,15 @@ import { sameName } from '../../model/index.ts';
 import type { ModelData } from '../../query/index.ts';
 import { onRowsOf } from '../../query/index.ts';
 import type { Claim, ClaimKind } from '../claim.ts';
-import { claimOf, unchecked } from '../claim.ts';
+import { claimOf, restsOn } from '../claim.ts';
 import { formulaParts, partsOf } from './common.ts';
 
 export const snapshotMeasure: ClaimKind = {
   kind: 'snapshot-measure',
   weight: 'blocks',
+  subject: 'measure',
+  example:
+    '`snapshot-measure:In stock`: it does not add `stock` up over time; `sum(stock.copies)` without `at last stock.day` breaks it.',
   documentation:
     "A measure, or one that it rests on, adds a periodic snapshot up over time: no `at last` or `at first` on the snapshot's date, nor an average per unit of it.",
   list: ({ model, checker }) => {
@@ -28,11 +31,13 @@ export const snapshotMeasure: ClaimKind = {
           m.name,
           `${m.name} does not add ${touched.map((t) => t.name).join(', ') || m.table} up over time`,
           {
+            ref: { measure: m.name },
             about: [{ measure: m.name }],
+            found: () => `${m.name} adds ${touched.map((t) => t.name).join(', ') || m.table} up over time`,
             ...rowsOfDates(checker, typed, touched),
             judge: (data) => {
               const tree = data.checker.measure(m.name)?.typed;
-              if (!tree) return unchecked(`waits for formula-valid:${m.name}`);
+              if (!tree) return restsOn(`formula-valid:${m.name}`);
               const added = [...new Set(addedSnapshots(data, tree, []))];
               return {
                 verdict: added.length ? 'broken' : 'holds',

@@ -1,15 +1,18 @@
 import type { Hierarchy } from '../../model/index.ts';
-import { freeName } from '../../model/index.ts';
+import { freeName, sameName } from '../../model/index.ts';
 import { quoteName } from '../../formula/index.ts';
 import type { ModelData } from '../../query/index.ts';
 import { endlessRows, parentRows } from '../../query/index.ts';
 import { parentsAsMembers } from '../../shape/index.ts';
 import { labelRemedies } from '../remedies/labels.ts';
-import type { ClaimContext, ClaimKind, Judgement, Remedy } from '../claim.ts';
-import { claimOf, judged } from '../claim.ts';
+import type { ClaimContext, ClaimKind, Evidence, Judgement, Remedy } from '../claim.ts';
+import { claimOf, judged, restsOn } from '../claim.ts';
 import { combinations } from '../../columns/index.ts';
+import type { Column } from '../../columns/index.ts';
+import { keyNumbers } from '../../relate/index.ts';
 import { offendingRows } from '../offenders.ts';
 import { ofTable } from './common.ts';
+import { counted, rowsText, verb } from './words.ts';
 
 const parentChild = ({ model, checker }: ClaimContext): Hierarchy[] =>
   (model.hierarchies ?? []).filter(
@@ -24,10 +27,12 @@ const claimsOf = (
   context: ClaimContext,
   says: (h: Hierarchy) => string,
   judge: (h: Hierarchy) => ReturnType<typeof claimOf>['judge'],
+  found: (h: Hierarchy, evidence: Evidence) => string,
   remedies?: (h: Hierarchy, data: ModelData | undefined) => readonly Remedy[],
 ) =>
   parentChild(context).map((h) =>
     claimOf(kind, `${h.table}.${h.name}`, says(h), {
+      ref: { hierarchy: `${h.table}.${h.name}` },
       about: [{ hierarchy: `${h.table}.${h.name}`, table: h.table }],
       tables: [h.table],
       columns: ofTable(h.table, [
@@ -37,6 +42,7 @@ const claimsOf = (
       ]),
       parts: h,
       judge: judge(h),
+      found: (evidence) => found(h, evidence),
       ...(remedies ? { remedies: (_: Judgement, data?: ModelData) => remedies(h, data) } : {}),
     }),
   );
@@ -44,6 +50,9 @@ const claimsOf = (
 export const treeAcyclic: ClaimKind = {
   kind: 'tree-acyclic',
   weight: 'blocks',
+  subject: 'table.hierarchy',
+  example:
+    '`tree-acyclic:staff.Line of report`: following `manager_id` in `staff` always ends at a top; two people who report to each other break it.',
   documentation: 'Following parents comes back to the start; a member that is its own parent is a loop.',
   list: (context) =>
     claimsOf(
@@ -53,9 +62,17 @@ export const treeAcyclic: ClaimKind = {
       (h) => (data) => {
         const table = data.table(h.table);
         const { parents, key, parent } = parentRows(data, h);
-        const endless = endlessRows(parents);
-        return judged(offendingRows(table, table.rowCount, [key, parent], (row) => endless[row] === 1));
+        const doubtful = keyClaimIfRepeated(data, h, key);
+        if (doubtful === undefined) {
+          const endless = endlessRows(parents);
+          return judged(offendingRows(table, table.rowCount, [key, parent], (row) => endless[row] === 1));
+        }
+        // A key that stands twice leads to one of several rows. What goes round without such a member, or is its own parent, goes round all the same.
+        const certain = endlessForCertain(parents, key, ownParents(key, parent));
+        const found = offendingRows(table, table.rowCount, [key, parent], (row) => certain[row] === 1);
+        return found.against > 0 ? { ...judged(found), certain: true } : restsOn(doubtful);
       },
+      (h, e) => `${rowsText(e)} of ${h.table} ${verb(e, 'is', 'are')} on a loop of ${h.parent}, or below one`,
       (h, data) => ownParentsRemedies(context, h, data),
     ),
 };
@@ -63,7 +80,10 @@ export const treeAcyclic: ClaimKind = {
 export const treeParentKnown: ClaimKind = {
   kind: 'tree-parent-known',
   weight: 'blocks',
+  subject: 'table.hierarchy',
   documentation: 'A parent key is no member.',
+  example:
+    '`tree-parent-known:staff.Line of report`: every `manager_id` is a member of `staff`; a manager 900 who is not listed breaks it.',
   list: (context) =>
     claimsOf(
       treeParentKnown,
@@ -81,6 +101,7 @@ export const treeParentKnown: ClaimKind = {
           ),
         );
       },
+      (h, e) => `${rowsText(e)} of ${h.table} ${verb(e, 'has', 'have')} a ${h.parent} that is no member`,
       (h) => {
         const edit = parentsAsMembers(context.model, h);
         if (!edit) return [];
@@ -93,7 +114,10 @@ export const treeParentKnown: ClaimKind = {
 export const treeLabelUnique: ClaimKind = {
   kind: 'tree-label-unique',
   weight: 'warns',
+  subject: 'table.hierarchy',
   documentation: 'One label stands for several members.',
+  example:
+    '`tree-label-unique:staff.Line of report`: each `full_name` stands for one member of `staff`; two people of one name break it.',
   list: (context) =>
     claimsOf(
       treeLabelUnique,
@@ -116,7 +140,7 @@ export const treeLabelUnique: ClaimKind = {
         label.codes.forEach((code, row) =>
           members.set(code, (members.get(code) ?? new Set()).add(pairs.numbers[row]!)),
         );
-        return judged(
+        const found = judged(
           offendingRows(
             table,
             table.rowCount,
@@ -124,7 +148,11 @@ export const treeLabelUnique: ClaimKind = {
             (row) => label.codes[row] !== 0 && members.get(label.codes[row]!)!.size > 1,
           ),
         );
+        const doubtful = keyClaimIfRepeated(data, h, key);
+        return found.verdict === 'holds' && doubtful !== undefined ? restsOn(doubtful) : found;
       },
+      (h, e) =>
+        `${counted(e.distinct ?? 0, 'value')} of ${h.label} ${e.distinct === 1 ? 'stands' : 'stand'} for several members: ${rowsText(e)} of ${h.table}`,
       (h) => {
         const table = context.checker.names.table(h.table)!;
         const put = (label: string): Remedy['edit'] => [
@@ -134,6 +162,32 @@ export const treeLabelUnique: ClaimKind = {
       },
     ),
 };
+
+/** The claim that the members' key breaks because it stands on several rows; undefined where it stands once. */
+function keyClaimIfRepeated(data: ModelData, h: Hierarchy, key: Column): string | undefined {
+  if (key.distinct === key.rowCount - key.nulls) return undefined;
+  const table = data.modelTable(h.table);
+  // A key of the hierarchy's own has no claim but that members of one key have one label.
+  return h.key === undefined || (table.key?.length === 1 && sameName(table.key[0]!, h.key))
+    ? `key-unique:${table.name}`
+    : `tree-label-unique:${h.table}.${h.name}`;
+}
+
+/** By row, 1 where the parent is the row's own key. */
+function ownParents(key: Column, parent: Column): Uint8Array {
+  const numbers = keyNumbers([parent], [key]);
+  return Uint8Array.from(numbers.from, (own, row) => (own !== 0 && own === numbers.to[row] ? 1 : 0));
+}
+
+/** By row, 1 where following parents has no end whatever row a repeated key may lead to. */
+function endlessForCertain(parents: Uint32Array, key: Column, own: Uint8Array): Uint8Array {
+  const isRepeated = (row: number) => key.counts[key.codes[row]!]! > 1;
+  const certain = parents.map((parent, row) => {
+    if (own[row]) return row + 1;
+    return parent === 0 || isRepeated(row) || isRepeated(parent - 1) ? 0 : parent;
+  });
+  return endlessRows(certain);
+}
 
 /** Members that are their own parent are tops in many a source: a derived parent column that is null for them, where that ends all loops. */
 function ownParentsRemedies({ checker }: ClaimContext, h: Hierarchy, data: ModelData | undefined): Remedy[] {

@@ -2,13 +2,17 @@ import type { Value } from '../../values/index.ts';
 import type { Column, TableData } from '../../columns/index.ts';
 import { columnValues } from '../../columns/index.ts';
 import type { ClaimKind, Evidence, Judgement, Remedy, SampleRow } from '../claim.ts';
-import { claimOf, judged } from '../claim.ts';
+import { claimOf, judged, MOST_LINES } from '../claim.ts';
 import { ofTable } from './common.ts';
+import { rowsText, verb } from './words.ts';
 
 export const typeHolds: ClaimKind = {
   kind: 'type-holds',
   weight: 'blocks',
-  documentation: 'A value is not of the declared type or pattern.',
+  subject: 'table.column',
+  documentation: 'A value is not of the declared type or pattern (with line numbers).',
+  example:
+    '`type-holds:loan.loan_date`: every `loan.loan_date` is a date written as yyyy-MM-dd; a value `31/02/2026` breaks it.',
   list: ({ model }) =>
     model.tables.flatMap((t) =>
       t.columns
@@ -19,6 +23,7 @@ export const typeHolds: ClaimKind = {
             `${t.name}.${c.name}`,
             `every ${t.name}.${c.name} is ${c.type}${c.pattern ? ` written as ${c.pattern}` : ''}${c.length ? ` of at most ${c.length} characters` : ''}`,
             {
+              ref: { table: t.name, column: c.name },
               about: [{ table: t.name, column: c.name }],
               tables: [t.name],
               columns: ofTable(t.name, [c.name]),
@@ -28,11 +33,10 @@ export const typeHolds: ClaimKind = {
                 const misfits = table.misfits.get(c.name.toLowerCase());
                 if (!misfits && c.length !== undefined) return judgeLength(table, column, c.name, c.length);
                 if (!misfits) return judged({ checked: table.rowCount, against: 0 });
-                const sample = misfits.sample.map(({ text, rows, line }): SampleRow => ({
-                  [c.name]: text,
+                const sample = misfits.sample.map(({ text, rows, lines }): SampleRow => ({
+                  values: { [c.name]: text },
                   rows,
-                  line,
-                  lines: [line],
+                  lines,
                 }));
                 return judged({
                   checked: table.rowCount,
@@ -41,6 +45,10 @@ export const typeHolds: ClaimKind = {
                   sample,
                 });
               },
+              found: (e) =>
+                c.type === 'text' && c.length !== undefined
+                  ? `${rowsText(e)} of ${t.name} ${verb(e, 'has', 'have')} a ${c.name} of more than ${c.length} characters`
+                  : `${rowsText(e)} of ${t.name} ${verb(e, 'has', 'have')} a ${c.name} that is no ${c.type}${c.pattern ? ` written as ${c.pattern}` : ''}`,
               remedies: ({ evidence }) => [
                 c.type === 'text' && c.length !== undefined
                   ? longer(t.name, c.name, evidence)
@@ -79,19 +87,26 @@ function judgeLength(table: TableData, column: Column, name: string, length: num
     .sort((a, b) => lengthOf(values[b]!) - lengthOf(values[a]!) || column.counts[b]! - column.counts[a]!)
     .slice(0, 20)
     .map((code): SampleRow => {
-      const line = table.lineOf?.(column.codes.indexOf(code));
+      const lines = table.lineOf ? linesOf(table, column, code) : [];
       return {
-        [name]: values[code] as string,
+        values: { [name]: values[code] as string },
         rows: column.counts[code]!,
-        ...(line === undefined ? {} : { line, lines: [line] }),
+        ...(lines.length ? { lines } : {}),
       };
     });
   return judged({ checked: table.rowCount, against, distinct: long.length, sample });
 }
 
+function linesOf(table: TableData, column: Column, code: number): number[] {
+  const lines: number[] = [];
+  for (let row = 0; row < column.rowCount && lines.length < MOST_LINES; row++)
+    if (column.codes[row] === code) lines.push(table.lineOf!(row));
+  return lines;
+}
+
 /** Room for the longest of the texts that were met. */
 function longer(table: string, column: string, { sample = [] }: Evidence): Remedy {
-  const length = Math.max(1, ...sample.map((row) => lengthOf(String(row[column]))));
+  const length = Math.max(1, ...sample.map((row) => lengthOf(String(row.values[column]))));
   return {
     id: 'lengthen',
     title: `Let it be ${length} characters long`,

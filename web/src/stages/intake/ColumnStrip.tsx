@@ -111,7 +111,7 @@ export function ColumnStrip({ column, preview, rows, drawn, isNew, onChange, onR
         {misfits.rows > 0 ? (
           <span
             className="text-vermilion"
-            title={misfits.sample.map((m) => `“${m.text}” line ${m.line}`).join(', ')}
+            title={misfits.sample.map((m) => `“${m.text}” line ${m.lines[0]}`).join(', ')}
           >
             {count(misfits.rows)} {misfits.rows === 1 ? 'does' : 'do'} not fit
           </span>

@@ -228,8 +228,9 @@ function Misfitting({ preview, columns }: { preview: FilePreview; columns: reado
       <ul>
         {found.slice(0, 40).map((m) => (
           <li key={`${m.column}\n${m.text}`}>
-            {m.column}: “{m.text}”, {many(m.rows, 'row')}, line {m.line}
-            {m.rows > 1 && ' for one'}
+            {m.column}: “{m.text}”, {many(m.rows, 'row')}, {m.lines.length > 1 ? 'lines' : 'line'}{' '}
+            {m.lines.join(', ')}
+            {m.rows > m.lines.length && ' …'}
           </li>
         ))}
       </ul>
@@ -238,7 +239,10 @@ function Misfitting({ preview, columns }: { preview: FilePreview; columns: reado
         onClick={() =>
           saveFile(
             'values that do not fit.csv',
-            [['column', 'text', 'rows', 'line'], ...found.map((m) => [m.column, m.text, m.rows, m.line])]
+            [
+              ['column', 'text', 'rows', 'lines'],
+              ...found.map((m) => [m.column, m.text, m.rows, m.lines.join(' ')]),
+            ]
               .map((row) => csvLine(row))
               .join(''),
             'text/csv',
