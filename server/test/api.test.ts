@@ -57,7 +57,7 @@ test('from files to a released definition: intake, proposal, claims, a remedy, a
   const orphan = first.claims.find((c) => c.id === 'reference-complete:loan_branch')!;
   expect(orphan).toMatchObject({
     verdict: 'broken',
-    evidence: { against: 1, sample: [{ branch: 'Z', rows: 1, lines: [4] }] },
+    evidence: { against: 1, sample: [{ values: { branch: 'Z' }, rows: 1, lines: [4] }] },
   });
   expect(first.summary.unchecked).toBe(0);
 
@@ -177,7 +177,7 @@ test('a Parquet file is previewed by what it declares, corrected, and taken in',
   expect(corrected.columns[1]!.misfits).toEqual({
     rows: 1,
     distinct: 1,
-    sample: [{ text: 'Ash', rows: 1, line: 1 }],
+    sample: [{ text: 'Ash', rows: 1, lines: [1] }],
   });
   const { dialect } = corrected;
   const order = {

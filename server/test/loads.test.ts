@@ -75,7 +75,7 @@ test('rows are updated by key; a dry run tells before, and stores nothing', asyn
   ]);
   // What was refused is listed with its line.
   expect((await stateOf(model)).stored[0]!.problems).toEqual([
-    { line: 5, message: 'the key (branch, day) has no value' },
+    { line: 5, message: 'the key (branch, day) has no value', kind: 'refused' },
   ]);
 });
 
@@ -90,7 +90,11 @@ test('quantities are added onto rows of the same key; rows can be added as they 
   // Now the key stands twice: which row is meant cannot be told, and nothing is guessed.
   const { loads } = await load(model, 'branch,day,loans\nA,2026-01-01,1\n', { mode: 'update' }, true);
   expect(loads![0]!.refused).toEqual([
-    { line: 2, message: expect.stringContaining('several times in the table') as string },
+    {
+      line: 2,
+      message: expect.stringContaining('several times in the table') as string,
+      kind: 'refused',
+    },
   ]);
 });
 

@@ -5,7 +5,7 @@ import { FUNCTIONS } from '@crease/core/formula';
 import type { Model, Query } from '@crease/core/model';
 import { readModel } from '@crease/core/model';
 import { answerQuery, DataError, ModelData } from '@crease/core/query';
-import { compileQuery, postgresql, quoted } from '@crease/core/sql';
+import { compileQuery, postgresql, quoted, withMeetings } from '@crease/core/sql';
 import { columnOfValues, tableOf } from '@crease/core/columns';
 import { INTEGER } from '@crease/core/values';
 import { dataOf, isSame, makeCase } from './fuzz/compare.ts';
@@ -39,7 +39,7 @@ async function lay(data: ModelData, name: string): Promise<void> {
 }
 
 /** What PostgreSQL answers to a query, as the columns engine would show it. */
-async function answerInPostgresql(data: ModelData, query: Query): Promise<unknown[][]> {
+async function answerInPostgresql(data: ModelData, query: Query): Promise<readonly (readonly unknown[])[]> {
   const isUnique = (table: { name: string }, columns: readonly string[]) => {
     const column = data.column(table.name, columns[0]!);
     return columns.length === 1 && column.distinct === column.rowCount - column.nulls;
@@ -58,14 +58,14 @@ async function answerInPostgresql(data: ModelData, query: Query): Promise<unknow
     rowMode: 'array',
     types: { getTypeParser: () => (text: string) => text },
   });
-  return rows;
+  return rows.map((row) => withMeetings(row, compiled.rows));
 }
 
 /** Texts of the database and values of an answer in one form. */
 function plain(rows: readonly (readonly unknown[])[], types: readonly string[]): unknown[][] {
   return rows.map((row) =>
     row.map((value, i) => {
-      if (value === null) return null;
+      if (value === null || typeof value === 'object') return value;
       if (/^(decimal|integer|double)/.test(types[i]!)) return Number(value);
       if (types[i] === 'boolean') return value === true || value === 't';
       return types[i] === 'timestamp' ? String(value).replace(' ', 'T') : value;

@@ -28,7 +28,10 @@ export function answerOf(compiled: CompiledAnswer, dialect: SqlDialect, run: Run
 }
 
 /** Members that are none say why, where the query tells that apart. */
-function withMeetings(row: readonly Json[], { columns, meetings }: CompiledAnswer['rows']): AnswerMember[] {
+export function withMeetings(
+  row: readonly Json[],
+  { columns, meetings }: CompiledAnswer['rows'],
+): AnswerMember[] {
   const values: AnswerMember[] = row.slice(0, columns.length - meetings);
   for (let i = 0; i < meetings; i++)
     values[i] = noMemberOf(Number(row[columns.length - meetings + i])) ?? values[i]!;
