@@ -50,8 +50,11 @@ async function intake(workspace: string): Promise<void> {
     const file = join(folder, table.source.file);
     const { head, whole } = readHead(file);
     const target = { workspace, scratch, modelId: 1, key: sourceKey(table) };
-    return takeIn(pool, stored, file, readSpecOf(table, table.source, head, whole), target, () => undefined)
-      .done;
+    const spec = readSpecOf(table, table.source, head, whole);
+    return takeIn(pool, stored, file, spec, target, () => undefined).done.then(({ result, pending }) => {
+      if (pending) stored.finish(pending.tableId, pending.misfits, pending.replaces);
+      return result;
+    });
   };
   const all = fileTables(model);
   for (const table of all.filter((t) => t.name !== 'loan_export')) await load(table); // these also start the threads

@@ -18,6 +18,8 @@ export const createModelRequest = z.strictObject({
   title: z.string().trim().min(1, 'a model needs a title').max(200),
 });
 export const importModelRequest = z.strictObject({ text: z.string().min(1) });
+/** A model file that is read into the model that it came from. */
+export const importIntoRequest = z.strictObject({ base: z.int(), text: z.string().min(1) });
 export const editRequest = z.strictObject({
   /** The revision that the edit was made on; any other is a conflict. */
   base: z.int(),
@@ -67,7 +69,13 @@ export const previewRequest = z.strictObject({
   nulls: nullTexts.optional(),
   columns: z.array(z.strictObject(readingFields)).optional(),
 });
-export const settingsSchema = z.strictObject({ naming: z.enum(NAMING_RULES) });
+/** Rows of before are kept for undo: the last versions of a table or those of the last days, whichever is more, under a cap. */
+export const keepSchema = z.strictObject({
+  versions: z.int().min(0).max(1000),
+  days: z.int().min(0).max(3650),
+  bytes: z.int().min(0),
+});
+export const settingsSchema = z.strictObject({ naming: z.enum(NAMING_RULES), keep: keepSchema.optional() });
 export const LOAD_MODES = ['replace', 'add', 'update', 'add quantities'] as const;
 export type LoadMode = (typeof LOAD_MODES)[number];
 
@@ -99,6 +107,13 @@ const loadFields = {
   mode: z.enum(LOAD_MODES).default('replace'),
 };
 const recipeName = z.string().trim().min(1, 'a recipe needs a name').max(100);
+/** Runs a recipe, as a command of the workspace's owner does beside a running server. */
+export const runRecipeRequest = z.strictObject({
+  recipe: recipeName,
+  model: z.string().max(300).optional(),
+  upload: z.string().max(100).optional(),
+  dryRun: z.boolean().default(false),
+});
 export const intakeRequest = z.strictObject({
   /** Says what would happen, and stores nothing. */
   dryRun: z.boolean().default(false),
@@ -256,6 +271,8 @@ export interface ModelSummary {
   tables: number;
   rows: number;
   changedAt: string;
+  /** Why it cannot be read, where it cannot. */
+  fault?: string;
 }
 
 /** What became of a table's rows, or with a dry run would become. */
@@ -274,7 +291,13 @@ export interface LoadResult {
 }
 
 export interface LoadEntry {
+  id: number;
   at: string;
+  /** The revision before it and the one that it made, of a load that went well. */
+  before?: number;
+  revision?: number;
+  /** When it was reverted. */
+  reverted?: string;
   table: string;
   /** The file, or the table of a database. */
   source: string;
@@ -291,6 +314,20 @@ export interface LoadEntry {
 export interface LoadsState {
   recipes: RecipeState[];
   log: LoadEntry[];
+  /** Rows of before that are kept for undo, and the rule by which they are. */
+  kept: { versions: number; bytes: number };
+  keep: z.infer<typeof keepSchema>;
+}
+
+/** What undo or redo would do. */
+export interface UndoState {
+  possible: boolean;
+  /** Of the act that it takes back, or does again. */
+  says: string;
+  /** Tables whose rows it changes: how many there are, and how many then; null for none at all. */
+  rows: { table: string; now: number | null; then: number | null }[];
+  /** Why it cannot be done here. */
+  reason?: string;
 }
 
 export interface StoredTable {
@@ -307,7 +344,7 @@ export interface StoredTable {
 
 export interface ModelState {
   id: number;
-  revision: { id: number; number: number; says: string; at: string };
+  revision: { id: number; number: number; says: string; at: string; by: string };
   canUndo: boolean;
   canRedo: boolean;
   model: Model;
@@ -315,6 +352,7 @@ export interface ModelState {
 }
 
 export interface HistoryEntry {
+  by: string;
   id: number;
   number: number;
   says: string;
@@ -323,6 +361,8 @@ export interface HistoryEntry {
 }
 
 export interface ClaimsState {
+  /** What failed, where the claims could not be judged; it can be tried again. */
+  failure?: string;
   revision: number;
   /** Whether all claims of the revision have been judged. */
   done: boolean;
@@ -407,6 +447,10 @@ export interface TryState {
 export interface ReleaseState {
   ready: boolean;
   done: boolean;
+  /** What failed, where the claims could not be judged. */
+  failure?: string;
+  /** Blocking claims without a verdict that a release needs. */
+  unjudged: JudgedClaim[];
   blocking: JudgedClaim[];
   warning: JudgedClaim[];
   waived: JudgedClaim[];

@@ -7,7 +7,7 @@ import { EditError } from '@crease/core/edit';
 import { DocumentError } from '@crease/core/model';
 import type { ErrorCode } from './errors.ts';
 import { ERRORS, ServerError } from './errors.ts';
-import { ConflictError, NoModelError } from './store/index.ts';
+import { ConflictError, NoModelError, RowsGoneError } from './store/index.ts';
 import { WorkFault } from './work/pool.ts';
 import type { Workspace } from './workspace.ts';
 import { DatabaseError } from './databases/reader.ts';
@@ -108,6 +108,7 @@ function explained(error: unknown): { code: ErrorCode; message: string; extra?: 
   if (error instanceof DocumentError) return { code: 'wrong-shape', message: error.message };
   if (error instanceof DatabaseError || error instanceof SecretError)
     return { code: 'cannot-reach', message: error.message };
+  if (error instanceof RowsGoneError) return { code: 'rows-gone', message: error.message };
   if (error instanceof ConflictError)
     return { code: 'conflict', message: error.message, extra: { revision: error.head.id } };
   if (error instanceof NoModelError) return { code: 'not-found', message: error.message };

@@ -2,6 +2,7 @@ import { readdirSync } from 'node:fs';
 import { join } from 'node:path';
 import type { Model } from '@crease/core/model';
 import { readSpecOf } from '@crease/core/interchange';
+import type { PendingRows } from './intake/takeIn.ts';
 import { takeIn } from './intake/takeIn.ts';
 import { readHead } from './sources/fileTable.ts';
 import { sourceKey } from './store/index.ts';
@@ -14,22 +15,23 @@ export async function bringIn(
   folder: string,
   says: string,
 ): Promise<number> {
-  const modelId = workspace.models.create(model, says);
+  const { models, tables, pool } = workspace;
+  const modelId = models.create(model, says);
   const present = new Set(readdirSync(folder));
+  const stored: PendingRows[] = [];
   for (const table of model.tables) {
     if (!table.source || !('file' in table.source) || !present.has(table.source.file)) continue;
     const file = join(folder, table.source.file);
     const { head, whole } = readHead(file);
     const target = { workspace: workspace.file, scratch: workspace.incoming, modelId, key: sourceKey(table) };
-    await takeIn(
-      workspace.pool,
-      workspace.tables,
-      file,
-      readSpecOf(table, table.source, head, whole),
-      target,
-      () => undefined,
-    ).done;
+    const spec = readSpecOf(table, table.source, head, whole);
+    const { pending } = await takeIn(pool, tables, file, spec, target, () => undefined).done;
+    if (pending) stored.push(pending);
   }
+  models.together(() => {
+    for (const { tableId, misfits, replaces } of stored) tables.finish(tableId, misfits, replaces);
+    models.standOnRows(modelId);
+  });
   workspace.claims.refresh(modelId);
   return modelId;
 }

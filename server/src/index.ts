@@ -4,3 +4,5 @@ export * from './serve.ts';
 export * from './workspace.ts';
 export * from './demo.ts';
 export { loadByRecipe, RecipeError } from './intake/loadByRecipe.ts';
+export { lockHolder, lockWorkspace } from './workspaceLock.ts';
+export type { LockHolder } from './workspaceLock.ts';

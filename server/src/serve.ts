@@ -1,3 +1,5 @@
+import { createServer } from 'node:http';
+import type { RequestListener, Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { existsSync, mkdirSync } from 'node:fs';
 import { dirname, resolve } from 'node:path';
@@ -5,6 +7,8 @@ import { fileURLToPath } from 'node:url';
 import pino from 'pino';
 import { makeApp } from './app.ts';
 import { Workspace } from './workspace.ts';
+import type { WorkspaceLock } from './workspaceLock.ts';
+import { lockWorkspace } from './workspaceLock.ts';
 
 export interface ServeOptions {
   readonly workspace: string;
@@ -29,25 +33,43 @@ export function screensFolder(): string {
   );
 }
 
-/** Opens a workspace and serves it on the loopback address. Rejects where the port is taken or the workspace cannot be opened. */
+/**
+ * Serves a workspace on the loopback address. The port is bound first, then the workspace is locked, then it is opened: where one of them cannot be,
+ * nothing has been touched. Rejects where the port is taken, or another process has the workspace.
+ */
 export async function serve(options: ServeOptions): Promise<Served> {
   const log = pino({ level: options.quiet ? 'silent' : 'warn' });
-  mkdirSync(dirname(resolve(options.workspace)), { recursive: true });
-  const workspace = new Workspace(resolve(options.workspace), log);
-  const app = makeApp(workspace, options.screens ?? screensFolder());
-  const server = app.listen(options.port, '127.0.0.1');
+  const file = resolve(options.workspace);
+  let handle: RequestListener = (_request, response) => {
+    response.writeHead(503, { 'content-type': 'application/json', 'retry-after': '1' });
+    response.end(JSON.stringify({ code: 'busy', message: 'the workspace is being opened: wait a moment' }));
+  };
+  const server = createServer((request, response) => handle(request, response));
+  server.listen(options.port, '127.0.0.1');
   await new Promise<void>((ready, fail) => {
     server.once('listening', ready);
     server.once('error', fail);
   });
-  return {
-    workspace,
-    address: `http://127.0.0.1:${(server.address() as AddressInfo).port}`,
-    close: async () => {
-      workspace.hub.close();
-      server.closeAllConnections();
-      await new Promise((done) => server.close(done));
-      await workspace.close();
-    },
-  };
+  const address = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
+  let lock: WorkspaceLock | undefined;
+  try {
+    mkdirSync(dirname(file), { recursive: true });
+    lock = lockWorkspace(file, address);
+    const workspace = new Workspace(file, log, { token: lock.token });
+    handle = makeApp(workspace, options.screens ?? screensFolder()) as unknown as RequestListener;
+    return { workspace, address, close: () => closeAll(server, workspace, lock!) };
+  } catch (error) {
+    lock?.release();
+    server.closeAllConnections();
+    server.close();
+    throw error;
+  }
+}
+
+async function closeAll(server: Server, workspace: Workspace, lock: WorkspaceLock): Promise<void> {
+  workspace.hub.close();
+  server.closeAllConnections();
+  await new Promise((done) => server.close(done));
+  await workspace.close();
+  lock.release();
 }

@@ -63,7 +63,7 @@ export class SharedCalendars {
   /** Takes over a calendar with its rows. Throws ServerError where that cannot be, ConflictError where the model has changed since `base`. */
   take(
     modelId: number,
-    order: { base: number; model: number; table: string; how: 'link' | 'copy' },
+    order: { base: number; model: number; table: string; how: 'link' | 'copy'; by: string },
   ): Revision {
     const [own, other] = [this.held(modelId), this.held(order.model)];
     const head = this.models.head(modelId);
@@ -80,10 +80,14 @@ export class SharedCalendars {
       modelId,
       () => taken.model,
       `${order.how === 'link' ? 'linked' : 'copied'} ${table.name} of ${titleOf(other.model)}`,
-    );
-    this.tables.copyRows(
-      { modelId: other.id, key: sourceKey(table) },
-      { modelId, key: sourceKey(taken.table) },
+      {
+        by: order.by,
+        before: () =>
+          void this.tables.copyRows(
+            { modelId: other.id, key: sourceKey(table) },
+            { modelId, key: sourceKey(taken.table) },
+          ),
+      },
     );
     return revision;
   }
@@ -126,13 +130,17 @@ export class SharedCalendars {
     const now = source && inStep(model, calendar, source.model);
     if (!now) return false;
     const [from, to] = [tableOf(source.model, calendar.follows!.table)!, tableOf(now, calendar.table)!];
-    const rows = this.tables.copyRows(
-      { modelId: source.id, key: sourceKey(from) },
-      { modelId, key: sourceKey(to) },
-    );
-    if (now === model && !rows) return false;
-    this.models.change(modelId, () => now, `${calendar.table} follows ${titleOf(source.model)}`);
-    return true;
+    return this.models.together(() => {
+      const rows = this.tables.copyRows(
+        { modelId: source.id, key: sourceKey(from) },
+        { modelId, key: sourceKey(to) },
+      );
+      if (now === model && !rows) return false;
+      this.models.change(modelId, () => now, `${calendar.table} follows ${titleOf(source.model)}`, {
+        by: 'server',
+      });
+      return true;
+    });
   }
 
   private followersOf(modelId: number): (Held & { calendar: Calendar })[] {

@@ -4,11 +4,14 @@ import type { Model } from '@crease/core/model';
 import { Databases } from './databases/databases.ts';
 import { Secrets } from './databases/secrets.ts';
 import { Arrivals } from './intake/arrivals.ts';
+import { LoadsUnderWay } from './intake/takeInAll.ts';
 import { Hub } from './live/hub.ts';
 import { SharedCalendars } from './sharedCalendars.ts';
 import { ConflictError, Loads, Models, openWorkspace, Settings, Tables, Verdicts } from './store/index.ts';
 import type { Connection, Revision } from './store/index.ts';
-import { ClaimsDesk } from './work/claimsDesk.ts';
+import type { Clock } from './clock.ts';
+import { SYSTEM_CLOCK } from './clock.ts';
+import { JudgingQueue } from './judging/queue.ts';
 import { Jobs } from './work/jobs.ts';
 import { WorkPool } from './work/pool.ts';
 
@@ -19,59 +22,60 @@ export interface Log {
 /** One open workspace file with all that works on it. */
 export class Workspace {
   readonly db: Connection;
+  readonly clock: Clock;
+  /** Of the lock: what a command of the workspace's owner says to the server. */
+  readonly token: string | undefined;
   readonly models: Models;
   readonly tables: Tables;
   readonly settings: Settings;
   readonly loads: Loads;
   readonly hub = new Hub();
   readonly jobs = new Jobs();
-  readonly pool = new WorkPool();
-  readonly claims: ClaimsDesk;
+  readonly pool = new WorkPool((error) => this.onBug(error));
+  readonly claims: JudgingQueue;
   /** Folder of uploads that have not been taken in yet; emptied at the start. */
   readonly incoming: string;
   readonly arrivals: Arrivals;
   readonly databases: Databases;
   readonly calendars: SharedCalendars;
+  /** Loads that are running. */
+  readonly underWay = new LoadsUnderWay();
   private closing = false;
 
-  /**
-   * `keyFile` holds the key under which passwords are kept. A `guest` works on a workspace that a server may have open: it leaves what the
-   * other is loading alone.
-   */
+  /** `keyFile` holds the key under which passwords are kept. The caller has the workspace's lock. */
   constructor(
     readonly file: string,
     readonly log: Log,
-    { keyFile, guest = false }: { keyFile?: string; guest?: boolean } = {},
+    { keyFile, token, clock = SYSTEM_CLOCK }: { keyFile?: string; token?: string; clock?: Clock } = {},
   ) {
     this.db = openWorkspace(file);
-    this.models = new Models(this.db);
-    this.tables = new Tables(this.db);
+    this.models = new Models(this.db, clock.now);
+    this.tables = new Tables(this.db, undefined, clock.now);
     this.settings = new Settings(this.db);
     this.loads = new Loads(this.db);
     this.calendars = new SharedCalendars(this.models, this.tables);
-    if (!guest) this.tables.dropUnfinished();
-    this.incoming = guest ? `${file}.incoming-${process.pid}` : `${file}.incoming`;
+    // Whoever opens a workspace has its lock: what is unfinished was left behind.
+    this.tables.dropUnfinished();
+    this.token = token;
+    this.incoming = `${file}.incoming`;
     rmSync(this.incoming, { recursive: true, force: true });
     mkdirSync(this.incoming, { recursive: true, mode: 0o700 });
     this.arrivals = new Arrivals(this.incoming);
     this.databases = new Databases(this.db, new Secrets(keyFile), this.pool);
-    // Work that the end of the program cuts short is no fault.
-    const onBug = (error: unknown) =>
-      !this.closing &&
-      log.error(
-        { error: error instanceof Error ? error.stack : String(error) },
-        'claims could not be judged',
-      );
-    this.claims = new ClaimsDesk(
-      file,
-      this.models,
-      this.tables,
-      new Verdicts(this.db),
-      this.pool,
-      this.hub,
-      onBug,
-    );
+    this.clock = clock;
+    const { models, tables, pool, hub } = this;
+    const verdicts = new Verdicts(this.db);
+    this.claims = new JudgingQueue({ file, models, tables, verdicts, pool, hub, clock, onBug: this.onBug });
   }
+
+  /** Hears of faults of this program; work that the end of the program cuts short is none. */
+  private readonly onBug = (error: unknown): void => {
+    if (this.closing) return;
+    this.log.error(
+      { error: error instanceof Error ? error.stack : String(error) },
+      'work in the background failed',
+    );
+  };
 
   /** What a worker needs to know of the head of a model. */
   task(modelId: number): {
@@ -80,6 +84,7 @@ export class Workspace {
     revision: number;
     document: string;
     versions: Record<string, string>;
+    day: string;
   } {
     const head = this.models.head(modelId);
     return {
@@ -88,6 +93,7 @@ export class Workspace {
       revision: head.id,
       document: writeModel(head.model),
       versions: this.tables.versions(modelId),
+      day: this.clock.today(),
     };
   }
 
@@ -97,6 +103,16 @@ export class Workspace {
     this.claims.refresh(modelId);
     for (const follower of this.calendars.bringInStep(modelId))
       this.changed(follower.modelId, follower.revision, '');
+  }
+
+  /** Removes rows of before that the rule of the workspace does not keep; nobody waits for it. */
+  pruneRows(modelId: number): void {
+    void this.pool
+      .load({ kind: 'prune', workspace: this.file, modelId, keep: this.settings.keep })
+      .catch(
+        (error: unknown) =>
+          !this.closing && this.log.error({ error: String(error) }, 'old rows could not be removed'),
+      );
   }
 
   importModel(text: string): { id: number; model: Model } {

@@ -72,11 +72,17 @@ test('from files to a released definition: intake, proposal, claims, a remedy, a
     .post(`/api/models/${id}/edits`)
     .send({
       base: now.revision.id,
-      edit: [{ do: 'waive', value: { claim: orphan.id, reason: 'a closed branch' } }],
+      edit: [
+        { do: 'waive', value: { claim: orphan.id, reason: 'a closed branch' } },
+        {
+          do: 'waive',
+          value: { claim: { kind: 'file-read', table: 'loan' }, reason: 'a broken line, known' },
+        },
+      ],
       says: 'waive it',
     })
     .expect(200);
-  expect((await judged(id)).summary).toMatchObject({ waived: 1 });
+  expect((await judged(id)).summary).toMatchObject({ waived: 2 });
   const ddl = await api().get(`/api/models/${id}/release/ddl?dialect=sqlite`).expect(200);
   expect(ddl.text).toContain('create table "loan"');
 

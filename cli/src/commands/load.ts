@@ -1,6 +1,9 @@
-import { existsSync } from 'node:fs';
-import { resolve } from 'node:path';
+import { createReadStream, existsSync } from 'node:fs';
+import { basename, resolve } from 'node:path';
+import { Readable } from 'node:stream';
 import type { Command } from 'commander';
+import type { JobState, UploadState } from '@crease/contract';
+import type { LockHolder } from '@crease/server';
 import { CommandError } from '../input.ts';
 
 interface Options {
@@ -15,7 +18,7 @@ export function addLoad(program: Command): void {
     .command('load <recipe> [file]')
     .description('loads a table by a recipe that was kept, from a newer file or from its database')
     .option('--workspace <file>', 'the workspace file', 'crease.workspace.sqlite')
-    .option('--model <name>', 'the model, where the workspace has several')
+    .option('--model <name>', 'the model by its name or number, where the workspace has several')
     .option('--dry-run', 'says what would happen, and stores nothing')
     .option('--json', 'the outcome as JSON')
     .action(async (recipe: string, file: string | undefined, options: Options) => {
@@ -23,31 +26,93 @@ export function addLoad(program: Command): void {
       if (!existsSync(path))
         throw new CommandError(`there is no workspace ${options.workspace}: name one with --workspace`);
       if (file !== undefined && !existsSync(file)) throw new CommandError(`there is no file ${file}`);
+      const run = { recipe, file, model: options.model, dryRun: options.dryRun ?? false };
       // The server is loaded only here: the other commands start fast without it.
-      const { loadByRecipe, Workspace } = await import('@crease/server');
-      const log = {
-        error: (details: object, message: string) =>
-          void process.stderr.write(`${message} ${JSON.stringify(details)}\n`),
-      };
-      const workspace = new Workspace(path, log, { guest: true });
+      const { lockHolder } = await import('@crease/server');
       try {
-        const { detail, loads } = await loadByRecipe(workspace, {
-          recipe,
-          file,
-          model: options.model,
-          dryRun: options.dryRun ?? false,
-        });
-        if (options.json) process.stdout.write(`${JSON.stringify(loads[0], null, 2)}\n`);
-        else {
-          const { table, counts, removed } = loads[0]!;
-          process.stdout.write(
-            `${table}: ${counts.added} new, ${counts.changed} changed, ${counts.unchanged} unchanged, ${counts.refused} refused, ${removed} gone\n${detail}\n`,
-          );
-        }
+        const holder = lockHolder(path);
+        const outcome =
+          holder?.address === undefined ? await loadHere(path, run) : await loadThere(holder, run);
+        print(outcome, options.json ?? false);
       } catch (error) {
         throw error instanceof CommandError ? error : new CommandError((error as Error).message);
-      } finally {
-        await workspace.close();
       }
     });
 }
+
+interface Run {
+  readonly recipe: string;
+  readonly file: string | undefined;
+  readonly model: string | undefined;
+  readonly dryRun: boolean;
+}
+type Outcome = Pick<JobState, 'detail' | 'loads'>;
+
+function print({ detail, loads }: Outcome, json: boolean): void {
+  const [load] = loads ?? [];
+  if (json) {
+    process.stdout.write(`${JSON.stringify(load, null, 2)}\n`);
+    return;
+  }
+  const { table, counts, removed } = load!;
+  process.stdout.write(
+    `${table}: ${counts.added} new, ${counts.changed} changed, ${counts.unchanged} unchanged, ${counts.refused} refused, ${removed} gone\n${detail}\n`,
+  );
+  process.exitCode = (load!.leftOut ?? 0) + counts.refused > 0 ? 1 : 0;
+}
+
+/** Loads in this process, which has the workspace for itself meanwhile. */
+async function loadHere(path: string, run: Run): Promise<Outcome> {
+  const { loadByRecipe, lockWorkspace, Workspace } = await import('@crease/server');
+  const lock = lockWorkspace(path);
+  const log = {
+    error: (details: object, message: string) =>
+      void process.stderr.write(`${message} ${JSON.stringify(details)}\n`),
+  };
+  try {
+    const workspace = new Workspace(path, log);
+    try {
+      return await loadByRecipe(workspace, run);
+    } finally {
+      await workspace.close();
+    }
+  } finally {
+    lock.release();
+  }
+}
+
+/** Has the server that has the workspace open do the load. */
+async function loadThere({ address, token }: LockHolder, run: Run): Promise<Outcome> {
+  const ask = async <T>(path: string, init: RequestInit = {}): Promise<T> => {
+    const response = await fetch(`${address}/api${path}`, {
+      ...init,
+      headers: { 'x-crease-token': token, ...(init.headers ?? {}) },
+    });
+    const answer = (await response.json()) as T & { message?: string };
+    if (!response.ok) throw new CommandError(answer.message ?? `the server answered ${response.status}`);
+    return answer;
+  };
+  const { file, ...rest } = run;
+  const upload =
+    file === undefined
+      ? undefined
+      : await ask<UploadState>(`/uploads?name=${encodeURIComponent(basename(file))}`, {
+          method: 'POST',
+          headers: { 'content-type': 'application/octet-stream' },
+          body: Readable.toWeb(createReadStream(file)) as ReadableStream,
+          duplex: 'half',
+        } as RequestInit);
+  let job = await ask<JobState>('/recipes/run', {
+    method: 'POST',
+    headers: { 'content-type': 'application/json' },
+    body: JSON.stringify({ ...rest, ...(upload ? { upload: upload.id } : {}) }),
+  });
+  while (job.state === 'running') {
+    await new Promise((resume) => setTimeout(resume, POLL_MS));
+    job = await ask<JobState>(`/jobs/${job.id}`);
+  }
+  if (job.state !== 'done') throw new CommandError(job.faults.join('\n') || job.detail);
+  return job;
+}
+
+const POLL_MS = 200;

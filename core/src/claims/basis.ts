@@ -23,6 +23,8 @@ export class Bases {
     private readonly checker: FormulaChecker,
     private readonly versionOf: (table: Table) => string,
     private readonly digest: (text: string) => string,
+    /** As of which claims are judged whose verdict changes with it. */
+    private readonly day = '',
   ) {
     this.relationships = digest(JSON.stringify((model.relationships ?? []).map(wayOf)));
   }
@@ -30,7 +32,9 @@ export class Bases {
   of(claim: Claim): string {
     const rows = claim.tables.map((name) => this.table(name));
     const columns = claim.columns.map(({ table, column }) => this.column(table, column));
-    return this.digest(JSON.stringify([claim.id, claim.says, claim.parts, rows, columns]));
+    return this.digest(
+      JSON.stringify([claim.id, claim.says, claim.parts, rows, columns, claim.byDay ? this.day : '']),
+    );
   }
 
   /** The rows of a table, whatever of their columns is read. */

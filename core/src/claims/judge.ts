@@ -216,6 +216,20 @@ export function summarise(claims: readonly { readonly verdict: Verdict }[]): Sum
   };
 }
 
+/**
+ * Whether a claim without a verdict stands against a release of definitions: one that blocks and failed, went past a limit or was cancelled, or rests
+ * on another that is broken. That no rows have been loaded stands against a release with rows only, and that there are none against nothing.
+ */
+export const standsAgainstDefinitions = ({
+  verdict,
+  weight,
+  evidence,
+}: Pick<JudgedClaim, 'verdict' | 'weight' | 'evidence'>): boolean =>
+  verdict === 'unchecked' &&
+  weight === 'blocks' &&
+  evidence.reason?.code !== 'empty' &&
+  evidence.reason?.code !== 'not-loaded';
+
 /** Reasons that do not make a judging run a failure: nothing was brought in, or another claim is broken. */
 const HARMLESS: ReadonlySet<string> = new Set(['not-loaded', 'empty', 'rests-on']);
 

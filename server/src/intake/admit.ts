@@ -1,4 +1,4 @@
-import type { DatabaseTable, IntakeRequest } from '@crease/contract';
+import type { DatabaseTable, IntakeRequest, LoadEntry, RecipeState } from '@crease/contract';
 import type { Model, ModelColumn, Relationship, Table } from '@crease/core/model';
 import { sameName } from '@crease/core/model';
 import { followedBy } from '@crease/core/calendar';
@@ -6,6 +6,7 @@ import { ServerError } from '../errors.ts';
 import { sourceKey } from '../store/index.ts';
 import type { Workspace } from '../workspace.ts';
 import type { Origin } from './arrivals.ts';
+import type { PendingRows } from './takeIn.ts';
 
 type Order = IntakeRequest['tables'][number];
 type FileSource = Extract<NonNullable<Table['source']>, { file: string }>;
@@ -66,8 +67,53 @@ const freeFile = (model: Model, name: string, file: string): string =>
     ? `${name}${/(\.[a-z]+(\.gz)?)$/i.exec(file)?.[1] ?? ''}`
     : file;
 
-/** Tells the model of tables whose rows have been stored; of databases with the keys and references that they declare. */
-export async function admit(workspace: Workspace, modelId: number, taken: readonly Coming[]): Promise<void> {
+/** A table whose rows are stored and not visible yet. */
+export interface StoredTable {
+  readonly table: Coming;
+  readonly pending: PendingRows;
+  /** What the log is to say of it. */
+  readonly entry: Omit<LoadEntry, 'at' | 'id'>;
+}
+
+/**
+ * Makes rows that have been stored visible, together with their tables in the model and their entries in the log, in one transaction; of databases
+ * with the keys and references that they declare. `by` is the window that asked for it.
+ */
+export async function admit(
+  workspace: Workspace,
+  modelId: number,
+  stored: readonly StoredTable[],
+  by: string,
+): Promise<void> {
+  const taken = stored.map(({ table }) => table);
+  const declared = await declaredKeys(workspace, taken);
+  const names = taken.map((t) => t.order.name).join(', ');
+  const { tables, loads, models } = workspace;
+  const before = models.head(modelId).id;
+  const revision = models.change(
+    modelId,
+    (model) =>
+      [...declared].reduce((m, [name, found]) => related(m, name, found), taken.reduce(admitted, model)),
+    `loaded ${names}`,
+    {
+      by,
+      before: () => {
+        for (const { pending } of stored) tables.finish(pending.tableId, pending.misfits, pending.replaces);
+      },
+    },
+  );
+  for (const { table, entry } of stored) {
+    loads.note(modelId, { ...entry, before, revision: revision.id });
+    if (table.order.recipe !== undefined) loads.keep(modelId, recipeOf(table.order.recipe, table));
+  }
+  workspace.pruneRows(modelId);
+  workspace.changed(modelId, revision, by);
+}
+
+async function declaredKeys(
+  workspace: Workspace,
+  taken: readonly Coming[],
+): Promise<Map<string, DatabaseTable[]>> {
   const connections = [...new Set(taken.flatMap(({ origin }) => (origin ? [origin.connection] : [])))];
   const declared = new Map<string, DatabaseTable[]>();
   for (const name of connections) {
@@ -78,14 +124,18 @@ export async function admit(workspace: Workspace, modelId: number, taken: readon
       workspace.log.error({ error: String(error) }, `the keys of ${name} could not be read`);
     }
   }
-  const names = taken.map((t) => t.order.name).join(', ');
-  const revision = workspace.models.change(
-    modelId,
-    (model) =>
-      [...declared].reduce((m, [name, tables]) => related(m, name, tables), taken.reduce(admitted, model)),
-    `took in ${names}`,
-  );
-  workspace.changed(modelId, revision, '');
+  return declared;
+}
+
+/** How a table was loaded, to be kept under a name. */
+function recipeOf(name: string, { order, origin }: Coming): RecipeState {
+  const { upload: _upload, recipe: _recipe, name: table, ...rest } = order;
+  const from = origin && {
+    connection: origin.connection,
+    ...(origin.schema === undefined ? {} : { schema: origin.schema }),
+    table: origin.table,
+  };
+  return { ...rest, name, table, ...(from ? { origin: from } : {}) };
 }
 
 function admitted(model: Model, { order, file, origin }: Coming): Model {
@@ -95,7 +145,8 @@ function admitted(model: Model, { order, file, origin }: Coming): Model {
     // Rows of a database are written down by us: how is nobody's business.
     ...(c.pattern && !origin ? { pattern: c.pattern } : {}),
     ...(c.name === c.fileName || (!order.dialect.header && !origin) ? {} : { sourceName: c.fileName }),
-    use: 'attribute' as const,
+    use: c.use ?? ('attribute' as const),
+    ...(c.aggregate === undefined ? {} : { aggregate: c.aggregate }),
   }));
   const at = model.tables.findIndex((t) => sameName(t.name, order.name));
   const before = model.tables[at];

@@ -2,17 +2,23 @@ import type { LoadResult, RecipeState } from '@crease/contract';
 import type { Workspace } from '../workspace.ts';
 import { readHead } from '../sources/fileTable.ts';
 import { detectDialect } from '@crease/core/reading';
-import { checkNames } from './admit.ts';
+import { DocumentError, sameName } from '@crease/core/model';
+import { checkNames, keyFor } from './admit.ts';
 import { takeInAll } from './takeInAll.ts';
 
 export interface RecipeRun {
   readonly recipe: string;
-  /** A file of this machine; a recipe of a database's table has none. */
-  readonly file: string | undefined;
-  /** Name of the model, where the workspace has several. */
-  readonly model: string | undefined;
+  /** A file of this machine, or one that has been uploaded; a recipe of a database's table has neither. */
+  readonly file?: string | undefined;
+  readonly upload?: string | undefined;
+  /** Name, title or number of the model, where the workspace has several. */
+  readonly model?: string | undefined;
   readonly dryRun: boolean;
 }
+
+type Outcome = { detail: string; loads: LoadResult[] };
+type Progress = (part: number, detail: string) => void;
+type OnCancel = (stop: () => void) => void;
 
 /** A recipe that cannot be run: which, and what to do. */
 export class RecipeError extends Error {}
@@ -21,59 +27,75 @@ export class RecipeError extends Error {}
 export async function loadByRecipe(
   workspace: Workspace,
   run: RecipeRun,
-): Promise<{ detail: string; loads: LoadResult[] }> {
-  const modelId = modelOf(workspace, run);
-  const recipe = workspace.loads.recipe(modelId, run.recipe);
-  if (!recipe) {
-    const names = workspace.loads.recipes(modelId).map((r) => r.name);
-    throw new RecipeError(
-      `there is no recipe "${run.recipe}": ${names.length > 0 ? `there are ${names.join(', ')}` : 'none has been kept yet'}`,
-    );
-  }
-  const upload = await arrivalOf(workspace, recipe, run.file);
+  progress: Progress = () => undefined,
+  onCancel: OnCancel = () => undefined,
+): Promise<Outcome> {
+  const modelId = modelOf(workspace, run.model);
+  const recipe = recipeOf(workspace, modelId, run.recipe);
+  const upload = await uploadOf(workspace, recipe, run);
   const { name, table, origin, ...rest } = recipe;
+  const file = origin ? undefined : workspace.arrivals.file(upload.id);
   const dialect =
-    run.file === undefined
-      ? rest.dialect
-      : { ...rest.dialect, newline: newlineOf(run.file, rest.dialect.newline) };
+    file === undefined ? rest.dialect : { ...rest.dialect, newline: newlineOf(file, rest.dialect.newline) };
   // A newer file may have its columns in another order: with a header they are found by their names.
   const columns = dialect.header || origin ? rest.columns.map(({ place: _place, ...c }) => c) : rest.columns;
   const order = { ...rest, dialect, columns, name: table, upload: upload.id, recipe: name };
   const coming = [{ order, file: upload.name, origin: workspace.arrivals.origin(upload.id) }];
+  let end: () => void = () => undefined;
   try {
-    checkNames(coming, workspace.models.head(modelId).model);
-    return await takeInAll(
-      workspace,
-      modelId,
-      coming,
-      run.dryRun,
-      () => undefined,
-      () => undefined,
-    );
+    const { model } = workspace.models.head(modelId);
+    checkNames(coming, model);
+    const named = coming.map((c) => ({ key: keyFor(model, c), name: c.order.name }));
+    if (!run.dryRun) end = workspace.underWay.begin(modelId, named);
+    const what = { modelId, coming, dryRun: run.dryRun, by: 'load' };
+    return await takeInAll(workspace, what, progress, onCancel);
   } finally {
+    end();
     await workspace.arrivals.drop(upload.id).catch(() => undefined); // it is gone where the load went well
   }
 }
 
-function modelOf(workspace: Workspace, { model }: RecipeRun): number {
-  const all = workspace.models.ids().map((id) => ({ id, ...workspace.models.head(id).model }));
-  const found = model === undefined ? all : all.filter((m) => m.name === model || m.title === model);
-  if (found.length === 1) return found[0]!.id;
-  const names = all.map((m) => m.name).join(', ');
-  if (all.length === 0) throw new RecipeError('the workspace has no model');
+function recipeOf(workspace: Workspace, modelId: number, wanted: string): RecipeState {
+  const recipe = workspace.loads.recipe(modelId, wanted);
+  if (recipe) return recipe;
+  const names = workspace.loads.recipes(modelId).map((r) => r.name);
   throw new RecipeError(
-    found.length === 0
-      ? `there is no model "${model}": there are ${names}`
-      : `there are several models, say which: ${names}`,
+    `there is no recipe "${wanted}": ${names.length > 0 ? `there are ${names.join(', ')}` : 'none has been kept yet'}`,
   );
 }
 
-async function arrivalOf(workspace: Workspace, { name, origin }: RecipeState, file: string | undefined) {
+/** The model that is meant: by its number where several have one name. */
+export function modelOf(workspace: Workspace, wanted: string | undefined): number {
+  const all = workspace.models.ids().flatMap((id) => {
+    try {
+      const { name, title } = workspace.models.head(id).model;
+      return [{ id, name, title }];
+    } catch (error) {
+      if (error instanceof DocumentError) return [];
+      throw error;
+    }
+  });
+  const isIt = (m: (typeof all)[number]) =>
+    String(m.id) === wanted || sameName(m.name, wanted!) || sameName(m.title ?? m.name, wanted!);
+  const found = wanted === undefined ? all : all.filter(isIt);
+  if (found.length === 1) return found[0]!.id;
+  if (all.length === 0) throw new RecipeError('the workspace has no model');
+  const list = (models: typeof all) => models.map((m) => `${m.name} (${m.id})`).join(', ');
+  throw new RecipeError(
+    found.length === 0
+      ? `there is no model "${wanted}": there are ${list(all)}`
+      : `there are several models, say which with --model and its name or number: ${list(found)}`,
+  );
+}
+
+async function uploadOf(workspace: Workspace, { name, origin }: RecipeState, run: RecipeRun) {
+  const { file, upload } = run;
+  const given = file !== undefined || upload !== undefined;
   if (!origin) {
-    if (file === undefined) throw new RecipeError(`the recipe ${name} reads a file: say which`);
-    return workspace.arrivals.adopt(file);
+    if (!given) throw new RecipeError(`the recipe ${name} reads a file: say which`);
+    return upload === undefined ? workspace.arrivals.adopt(file!) : workspace.arrivals.state(upload);
   }
-  if (file !== undefined)
+  if (given)
     throw new RecipeError(`the recipe ${name} reads ${origin.table} of ${origin.connection}, and no file`);
   const { connection, ...table } = origin;
   return workspace.arrivals.sample(connection, workspace.databases.reader(connection), table);

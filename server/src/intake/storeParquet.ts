@@ -48,26 +48,35 @@ export async function storeParquet(tables: Tables, task: ParquetTask): Promise<S
     ...(c.fileName === undefined ? {} : { sourceName: c.fileName }),
     ...(c.pattern === undefined ? {} : { pattern: c.pattern }),
   }));
-  const rows = await eachParquetColumn(
-    task.file,
-    task.table,
-    wanted,
-    ({ column, misfits: bad }, ordinal, rowCount) => {
-      if (Atomics.load(task.shared, 2) !== 0) throw new ReadError('cancelled');
-      const { name, type, domain, codes, counts, nulls, distinct, runs } = column;
-      tables.addColumn(begin(rowCount), ordinal, {
-        name,
-        sourceName: task.columns[ordinal]!.fileName,
-        type,
-        nulls,
-        distinct,
-        runs,
-        ...inFewestBytes(type, encodeDomain(domain, type), encodeSegments(codes)),
-        counts: domain.size <= MOST_COUNTED ? encodeSegment(counts) : undefined,
-      });
-      if (bad) misfits.push([name.toLowerCase(), bad]);
-      Atomics.add(task.shared, 1, 1);
-    },
-  );
-  return { tableId: begin(rows), rows, misfits };
+  try {
+    return await stored();
+  } catch (error) {
+    if (tableId !== undefined) tables.drop(tableId);
+    throw error;
+  }
+
+  async function stored(): Promise<StoredParquet> {
+    const rows = await eachParquetColumn(
+      task.file,
+      task.table,
+      wanted,
+      ({ column, misfits: bad }, ordinal, rowCount) => {
+        if (Atomics.load(task.shared, 2) !== 0) throw new ReadError('cancelled');
+        const { name, type, domain, codes, counts, nulls, distinct, runs } = column;
+        tables.addColumn(begin(rowCount), ordinal, {
+          name,
+          sourceName: task.columns[ordinal]!.fileName,
+          type,
+          nulls,
+          distinct,
+          runs,
+          ...inFewestBytes(type, encodeDomain(domain, type), encodeSegments(codes)),
+          counts: domain.size <= MOST_COUNTED ? encodeSegment(counts) : undefined,
+        });
+        if (bad) misfits.push([name.toLowerCase(), bad]);
+        Atomics.add(task.shared, 1, 1);
+      },
+    );
+    return { tableId: begin(rows), rows, misfits };
+  }
 }

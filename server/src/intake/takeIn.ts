@@ -53,9 +53,22 @@ interface Load {
   readonly shared: Int32Array;
 }
 
+/** Rows that are stored and not visible yet: what becomes visible together is made so together. */
+export interface PendingRows {
+  readonly tableId: number;
+  readonly misfits: ReadonlyMap<string, Misfits>;
+  readonly replaces: Replaces;
+}
+
+export interface Stored {
+  readonly result: Omit<LoadResult, 'table'>;
+  /** Nothing for a dry run. */
+  readonly pending: PendingRows | undefined;
+}
+
 /**
- * Takes a file's rows into the workspace: they become visible when all of them are stored, and a load that is stopped or fails leaves what
- * was there before. Progress is told from 0 to 1.
+ * Stores a file's rows in the workspace, not visible yet. A load that is stopped or fails leaves nothing behind but what was there before.
+ * Progress is told from 0 to 1.
  */
 export function takeIn(
   pool: WorkPool,
@@ -64,15 +77,30 @@ export function takeIn(
   spec: ReadSpec,
   target: Target,
   onProgress: (part: number) => void,
-): Running<Omit<LoadResult, 'table'>> {
+): Running<Stored> {
   const shared = new Int32Array(new SharedArrayBuffer(12));
   const load: Load = { pool, tables, file, spec, target, onProgress, shared };
   const done = isParquet(file) ? loadParquet(load) : loadText(load);
   return { done, stop: () => void Atomics.store(shared, 2, 1) };
 }
 
-/** Makes what was stored visible, or what comes of it once rows are left out or merged. Throws ReadError where misfits stop the load. */
+/** What is to become visible, once rows are left out or merged. Throws ReadError where misfits stop the load. */
 async function finish(
+  load: Load,
+  tableId: number,
+  misfits: ReadonlyMap<string, Misfits>,
+  rows: number,
+  problems: number,
+): Promise<Stored> {
+  try {
+    return await finishRows(load, tableId, misfits, rows, problems);
+  } catch (error) {
+    load.tables.drop(tableId);
+    throw error;
+  }
+}
+
+async function finishRows(
   load: Load,
   tableId: number,
   misfits: ReadonlyMap<string, Misfits>,
@@ -85,15 +113,13 @@ async function finish(
   const leftOut = target.misfits === 'leave out' ? rowsOf(misfits) : [];
   const existing = tables.versions(modelId)[key];
   if (leftOut.length === 0 && !dryRun && !(merge && existing !== undefined)) {
-    const removed = replaces === 'all' ? tables.rowCount(modelId, key) : 0;
-    tables.finish(tableId, misfits, replaces);
+    tables.checkFits(tableId, replaces);
+    const removed =
+      replaces === 'all' ? tables.rowCount(modelId, key) : tables.partRows(modelId, key, replaces.part);
+    const counts = { added: rows, changed: 0, unchanged: 0, refused: 0 };
     return {
-      counts: { added: rows, changed: 0, unchanged: 0, refused: 0 },
-      removed,
-      leftOut: problems,
-      rows,
-      refused: [],
-      changes: [],
+      result: { counts, removed, leftOut: problems, rows, refused: [], changes: [] },
+      pending: { tableId, misfits, replaces },
     };
   }
   const order: SettleOrder = {
@@ -111,12 +137,16 @@ async function finish(
   };
   const settled = await pool.load<Settled>({ kind: 'settle', workspace: target.workspace, order });
   tables.drop(tableId);
-  if (settled.tableId !== undefined)
-    tables.finish(settled.tableId, leftOut.length > 0 ? new Map() : misfits, merge ? 'all' : replaces);
-  return settled.result;
+  const pending =
+    settled.tableId === undefined
+      ? undefined
+      : {
+          tableId: settled.tableId,
+          misfits: leftOut.length > 0 ? new Map<string, Misfits>() : misfits,
+          replaces: merge ? ('all' as const) : replaces,
+        };
+  return { result: settled.result, pending };
 }
-
-type Stored = Omit<LoadResult, 'table'>;
 
 /** Rows with values that do not fit, once each. */
 function rowsOf(misfits: ReadonlyMap<string, Misfits>): ReadProblem[] {
@@ -178,6 +208,9 @@ async function loadText(load: Load): Promise<Stored> {
       onColumn: (part) => onProgress(READING + (1 - READING) * part),
     });
     return await finish(load, tableId!, misfits, rowCount, problems);
+  } catch (error) {
+    if (tableId !== undefined) tables.drop(tableId);
+    throw error;
   } finally {
     clearInterval(watch);
     // Large files take their time to go: nobody else waits for it.

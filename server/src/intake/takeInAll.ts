@@ -1,15 +1,16 @@
 import { statSync } from 'node:fs';
-import type { LoadResult, RecipeState } from '@crease/contract';
+import type { LoadResult } from '@crease/contract';
 import type { MergeOrder } from '@crease/core/load';
 import { sameName } from '@crease/core/model';
 import type { ReadSpec } from '@crease/core/reading';
 import { tableText } from '../databases/reader.ts';
 import type { Workspace } from '../workspace.ts';
-import type { Coming } from './admit.ts';
+import { ServerError } from '../errors.ts';
+import type { Coming, StoredTable } from './admit.ts';
 import { SAMPLED_ROWS } from './arrivals.ts';
 import { admit, keyFor } from './admit.ts';
 import { DRAWN_DIALECT, readingOf } from './previewArrival.ts';
-import type { Target } from './takeIn.ts';
+import type { Stored, Target } from './takeIn.ts';
 import { takeIn } from './takeIn.ts';
 
 type Progress = (part: number, detail: string) => void;
@@ -18,71 +19,113 @@ type OnCancel = (stop: () => void) => void;
 /** Shares of a database table's load: its rows are drawn first, then read like a file. */
 const DRAWING = 0.5;
 
-/** Takes tables in one after the other. Those before one that fails are whole and stay. Gives what to say at the end. */
+/** Loads of tables that are under way, by model and source: a second one of the same table would undo what the first one does. */
+export class LoadsUnderWay {
+  private readonly open = new Map<string, string>();
+
+  /** Marks tables as being loaded until the function that it gives is called. Throws ServerError where one is already. */
+  begin(modelId: number, tables: readonly { readonly key: string; readonly name: string }[]): () => void {
+    const ids = tables.map(({ key }) => `${modelId}\n${key}`);
+    const taken = tables.find((_, i) => this.open.has(ids[i]!));
+    if (taken) throw new ServerError('busy', `${taken.name} is being loaded: wait until that load has ended`);
+    ids.forEach((id, i) => this.open.set(id, tables[i]!.name));
+    return () => ids.forEach((id) => this.open.delete(id));
+  }
+}
+
+/** What is to be loaded, and for whom. */
+export interface LoadOrder {
+  readonly modelId: number;
+  readonly coming: readonly Coming[];
+  readonly dryRun: boolean;
+  /** The window that asked, or who else. */
+  readonly by: string;
+}
+
+/**
+ * Stores tables one after the other, and makes them visible together. Where one fails those before it are whole, and become visible.
+ * Gives what to say at the end.
+ */
 export async function takeInAll(
   workspace: Workspace,
-  modelId: number,
-  coming: readonly Coming[],
-  dryRun: boolean,
+  { modelId, coming, dryRun, by }: LoadOrder,
   progress: Progress,
   onCancel: OnCancel,
 ): Promise<{ detail: string; loads: LoadResult[] }> {
   const cancel = new AbortController();
   onCancel(() => cancel.abort());
   const loads: LoadResult[] = [];
-  const taken: Coming[] = [];
+  const stored: StoredTable[] = [];
   for (const [i, table] of coming.entries()) {
-    const { order, origin } = table;
+    const { order } = table;
     const key = keyFor(workspace.models.head(modelId).model, table);
     const tell = (part: number) => progress((i + part) / coming.length, order.name);
-    const entry = {
-      table: order.name,
-      source: origin ? `${origin.connection}: ${tableText(origin)}` : table.file,
-      mode: order.mode,
-    };
-    const named = order.recipe === undefined ? entry : { ...entry, recipe: order.recipe };
+    const entry = entryOf(table);
     try {
       if (cancel.signal.aborted) throw new Error('cancelled');
-      if (origin) await draw(workspace, table, cancel.signal, (part) => tell(part * DRAWING));
-      const begun = origin ? DRAWING : 0;
-      const target = targetOf(workspace, modelId, table, key, dryRun);
-      const running = takeIn(
-        workspace.pool,
-        workspace.tables,
-        workspace.arrivals.file(order.upload),
-        specOf(table),
-        target,
-        (part) => tell(begun + part * (1 - begun)),
+      const { result, pending } = await storeOne(
+        workspace,
+        table,
+        targetOf(workspace, modelId, table, key, dryRun),
+        { cancel, tell, onCancel },
       );
-      onCancel(() => running.stop());
-      const result = { table: order.name, ...(await running.done) };
-      loads.push(result);
-      if (dryRun) continue;
-      taken.push(table);
+      loads.push({ table: order.name, ...result });
       const { counts, removed, leftOut, rows } = result;
-      workspace.loads.note(modelId, { ...named, outcome: 'done', counts, removed, leftOut, rows });
-      if (order.recipe !== undefined) workspace.loads.keep(modelId, recipeOf(order.recipe, table));
+      if (pending)
+        stored.push({ table, pending, entry: { ...entry, outcome: 'done', counts, removed, leftOut, rows } });
     } catch (error) {
-      workspace.tables.dropLoading(modelId, key);
       const { message } = error as Error;
+      const { aborted } = cancel.signal;
       if (!dryRun)
-        workspace.loads.note(modelId, {
-          ...named,
-          outcome: cancel.signal.aborted ? 'cancelled' : 'failed',
-          message,
-        });
-      // Tables before this one are whole and stay.
-      if (taken.length > 0) await admit(workspace, modelId, taken);
-      throw cancel.signal.aborted ? error : new Error(`${order.name}: ${message}`);
+        workspace.loads.note(modelId, { ...entry, outcome: aborted ? 'cancelled' : 'failed', message });
+      if (stored.length > 0) await admit(workspace, modelId, stored, by);
+      throw aborted ? error : named(error as Error, order.name);
     }
-    await workspace.arrivals.drop(order.upload);
+    if (!dryRun) await workspace.arrivals.drop(order.upload);
   }
-  if (!dryRun) await admit(workspace, modelId, taken);
+  if (!dryRun) await admit(workspace, modelId, stored, by);
   const sum = (of: (load: LoadResult) => number) => loads.reduce((n, load) => n + of(load), 0);
   const rows = sum((l) => l.counts.added + l.counts.changed + l.counts.unchanged);
   const leftOut = sum((l) => l.leftOut + l.counts.refused);
-  const detail = `${rows} ${rows === 1 ? 'row' : 'rows'} ${dryRun ? 'would be stored' : 'stored'}${leftOut > 0 ? `, ${leftOut} listed as left out` : ''}`;
+  const whole = new Intl.NumberFormat('en');
+  const detail = `${whole.format(rows)} ${rows === 1 ? 'row' : 'rows'} ${dryRun ? 'would be stored' : 'stored'}${leftOut > 0 ? `, ${whole.format(leftOut)} listed as left out` : ''}`;
   return { detail, loads };
+}
+
+/** The error with the table's name in front; its kind stays. */
+function named(error: Error, table: string): Error {
+  error.message = `${table}: ${error.message}`;
+  return error;
+}
+
+function entryOf({ order, origin, file }: Coming) {
+  return {
+    table: order.name,
+    source: origin ? `${origin.connection}: ${tableText(origin)}` : file,
+    mode: order.mode,
+    ...(order.recipe === undefined ? {} : { recipe: order.recipe }),
+  };
+}
+
+async function storeOne(
+  workspace: Workspace,
+  table: Coming,
+  target: Target,
+  { cancel, tell, onCancel }: { cancel: AbortController; tell: (part: number) => void; onCancel: OnCancel },
+): Promise<Stored> {
+  const { order, origin } = table;
+  if (origin) await draw(workspace, table, cancel.signal, (part) => tell(part * DRAWING));
+  const begun = origin ? DRAWING : 0;
+  const running = takeIn(
+    workspace.pool,
+    workspace.tables,
+    workspace.arrivals.file(order.upload),
+    specOf(table),
+    target,
+    (part) => tell(begun + part * (1 - begun)),
+  );
+  onCancel(() => running.stop());
+  return running.done;
 }
 
 /** What becomes of the rows. Throws where rows are to be matched by a key that the table does not have. */
@@ -123,17 +166,6 @@ function targetOf(
     known: known && { columns: known.columns, key: known.key ?? [] },
     dryRun,
   };
-}
-
-/** How a table was loaded, to be kept under a name. */
-function recipeOf(name: string, { order, origin }: Coming): RecipeState {
-  const { upload: _upload, recipe: _recipe, name: table, ...rest } = order;
-  const from = origin && {
-    connection: origin.connection,
-    ...(origin.schema === undefined ? {} : { schema: origin.schema }),
-    table: origin.table,
-  };
-  return { ...rest, name, table, ...(from ? { origin: from } : {}) };
 }
 
 /** Brings all rows of a database's table to where its sample was. */

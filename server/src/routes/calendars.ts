@@ -18,7 +18,10 @@ export function calendarRoutes(workspace: Workspace): Router {
     '/models/:id/calendars',
     answer((request) => {
       const id = idOf(request);
-      const revision = calendars.take(id, body(request, takeCalendarRequest));
+      const revision = calendars.take(id, {
+        ...body(request, takeCalendarRequest),
+        by: request.get('x-crease-tab') ?? '',
+      });
       workspace.changed(id, revision, request.get('x-crease-tab') ?? '');
       return { revision: revision.id };
     }),

@@ -1,9 +1,11 @@
 import { Router } from 'express';
-import { intakeRequest, previewRequest, settingsSchema } from '@crease/contract';
+import { intakeRequest, previewRequest, runRecipeRequest, settingsSchema } from '@crease/contract';
 import type { LoadsState } from '@crease/contract';
 import { ServerError } from '../errors.ts';
 import type { Coming } from '../intake/admit.ts';
-import { checkNames } from '../intake/admit.ts';
+import { checkNames, keyFor } from '../intake/admit.ts';
+import { loadByRecipe, modelOf } from '../intake/loadByRecipe.ts';
+import { revertLoad } from '../intake/revertLoad.ts';
 import { previewArrival } from '../intake/previewArrival.ts';
 import { takeInAll } from '../intake/takeInAll.ts';
 import type { Workspace } from '../workspace.ts';
@@ -37,13 +39,15 @@ export function intakeRoutes(workspace: Workspace): Router {
 
   router.get(
     '/settings',
-    answer(() => ({ naming: workspace.settings.naming })),
+    answer(() => ({ naming: workspace.settings.naming, keep: workspace.settings.keep })),
   );
 
   router.put(
     '/settings',
     answer((request) => {
-      workspace.settings.naming = body(request, settingsSchema).naming;
+      const { naming, keep } = body(request, settingsSchema);
+      workspace.settings.naming = naming;
+      if (keep) workspace.settings.keep = keep;
     }),
   );
 
@@ -57,22 +61,63 @@ export function intakeRoutes(workspace: Workspace): Router {
         file: arrivals.state(order.upload).name,
         origin: arrivals.origin(order.upload),
       }));
-      checkNames(coming, workspace.models.head(modelId).model);
+      const { model } = workspace.models.head(modelId);
+      checkNames(coming, model);
       const what = tables.length === 1 ? tables[0]!.name : `${tables.length} tables`;
-      const says = dryRun ? `try ${what}` : `take in ${what}`;
+      const named = coming.map((table) => ({ key: keyFor(model, table), name: table.order.name }));
+      const end = dryRun ? () => undefined : workspace.underWay.begin(modelId, named);
+      const order = { modelId, coming, dryRun, by: request.get('x-crease-tab') ?? '' };
       return workspace.jobs.start(
-        says,
+        dryRun ? `try ${what}` : `load ${what}`,
         (job) => workspace.hub.send(modelId, { kind: 'job', job }),
-        (progress, onCancel) => takeInAll(workspace, modelId, coming, dryRun, progress, onCancel),
+        (progress, onCancel) => takeInAll(workspace, order, progress, onCancel).finally(end),
       );
     }),
+  );
+
+  router.post(
+    '/recipes/run',
+    answer((request) => {
+      if (request.get('x-crease-token') !== workspace.token)
+        throw new ServerError(
+          'wrong-origin',
+          'only a command of the owner of the workspace may ask for that',
+        );
+      const run = body(request, runRecipeRequest);
+      const modelId = modelOf(workspace, run.model);
+      return workspace.jobs.start(
+        `load by ${run.recipe}`,
+        (job) => workspace.hub.send(modelId, { kind: 'job', job }),
+        (progress, onCancel) =>
+          loadByRecipe(workspace, { ...run, model: String(modelId) }, progress, onCancel),
+      );
+    }),
+  );
+
+  router.post(
+    '/models/:id/loads/:load/revert',
+    answer((request) => {
+      const by = request.get('x-crease-tab') ?? '';
+      return revertLoad(workspace, idOf(request), Number(param(request, 'load')), by);
+    }),
+  );
+
+  /** Removes the rows of before that are kept for undo. */
+  router.delete(
+    '/models/:id/old-rows',
+    answer((request) => ({ removed: workspace.tables.rows.removeRetired(idOf(request)) })),
   );
 
   router.get(
     '/models/:id/loads',
     answer((request): LoadsState => {
       const id = idOf(request);
-      return { recipes: workspace.loads.recipes(id), log: workspace.loads.log(id) };
+      return {
+        recipes: workspace.loads.recipes(id),
+        log: workspace.loads.log(id),
+        kept: workspace.tables.rows.keptOf(id),
+        keep: workspace.settings.keep,
+      };
     }),
   );
 

@@ -29,6 +29,16 @@ export function questionRoutes(workspace: Workspace): Router {
     answer((request) => workspace.claims.state(idOf(request))),
   );
 
+  /** Judges the claims again, after a run that failed. */
+  router.post(
+    '/models/:id/claims/judge',
+    answer((request) => {
+      const id = idOf(request);
+      workspace.claims.refresh(id);
+      return workspace.claims.state(id);
+    }),
+  );
+
   /** What an edit would do to the claims; it is not made. */
   router.post(
     '/models/:id/try',
@@ -42,7 +52,6 @@ export function questionRoutes(workspace: Workspace): Router {
         ...task,
         document,
         known: workspace.claims.known(id),
-        day: workspace.claims.today(),
       });
     }),
   );

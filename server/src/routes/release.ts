@@ -1,5 +1,6 @@
 import { Router } from 'express';
 import type { ReleaseState } from '@crease/contract';
+import { standsAgainstDefinitions } from '@crease/core/claims';
 import { writeModel } from '@crease/core/model';
 import type { Dialect } from '@crease/core/interchange';
 import { createTables, DDL_DIALECTS } from '@crease/core/interchange';
@@ -7,17 +8,33 @@ import { ServerError } from '../errors.ts';
 import type { Workspace } from '../workspace.ts';
 import { answer, asked, idOf } from './handle.ts';
 
+/** Why definitions are not released; undefined where nothing stands against them. */
+function refusal({ ready, done, failure, blocking, unjudged }: ReleaseState): string | undefined {
+  if (ready) return undefined;
+  if (failure !== undefined) return `the claims could not be judged: ${failure}. Judge them again`;
+  if (!done) return 'the claims are still being judged: wait a moment';
+  const [list, what] =
+    blocking.length > 0
+      ? ([blocking, 'broken: fix them, or waive them with a reason'] as const)
+      : ([unjudged, 'without a verdict: see what each one needs'] as const);
+  const names = list.slice(0, 5).map((c) => c.id);
+  return `${list.length} ${list.length === 1 ? 'claim that blocks a release is' : 'claims that block a release are'} ${what} (${names.join(', ')}${list.length > names.length ? ', …' : ''})`;
+}
+
 /** What leaves the house: the model file at any time, definitions only while no blocking claim is broken or unjudged. */
 export function releaseRoutes(workspace: Workspace): Router {
   const router = Router();
 
   const state = (id: number): ReleaseState => {
-    const { claims, done } = workspace.claims.state(id);
+    const { claims, done, failure } = workspace.claims.state(id);
     const blocking = claims.filter((c) => c.verdict === 'broken' && c.weight === 'blocks');
+    const unjudged = claims.filter(standsAgainstDefinitions);
     return {
-      ready: done && blocking.length === 0,
+      ready: done && blocking.length === 0 && unjudged.length === 0,
       done,
+      ...(failure === undefined ? {} : { failure }),
       blocking,
+      unjudged: done ? unjudged : [],
       warning: claims.filter((c) => c.verdict === 'broken' && c.weight === 'warns'),
       waived: claims.filter((c) => c.verdict === 'waived'),
     };
@@ -52,15 +69,8 @@ export function releaseRoutes(workspace: Workspace): Router {
           'wrong-shape',
           `there is no dialect "${dialect}": use ${DDL_DIALECTS.join(' or ')}`,
         );
-      const { ready, done, blocking } = state(id);
-      if (!ready) {
-        throw new ServerError(
-          'blocked',
-          done
-            ? `${blocking.length} claims that block a release are broken, ${blocking[0]!.id} first: mend them, or waive them with a reason`
-            : 'the claims are still being judged: wait a moment',
-        );
-      }
+      const against = refusal(state(id));
+      if (against !== undefined) throw new ServerError('blocked', against);
       const { model } = workspace.models.head(id);
       response
         .set(

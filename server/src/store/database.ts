@@ -1,3 +1,4 @@
+import { chmodSync, closeSync, openSync, rmSync } from 'node:fs';
 import Database from 'better-sqlite3';
 
 export type Connection = Database.Database;
@@ -123,33 +124,98 @@ const MIGRATIONS: readonly string[] = [
   -- The rows of another model that these are a copy of, as their version.
   alter table stored_table add column copied_from text;
   `,
+  `
+  -- Samples of evidence have another form: what was judged is judged again.
+  delete from verdict;
+  -- Since when a part's rows are none of the model's any more: they are kept for undo until they are removed.
+  alter table stored_table add column retired_at text;
+  drop index one_ready_part;
+  create unique index one_current_part on stored_table (model_id, source_key, part) where state = 'ready' and retired_at is null;
+  -- The rows that a revision stands on: ids of parts by source key, as JSON; null in workspaces of before, where it is not known.
+  alter table revision add column rows text;
+  -- The window that made it, or who else; empty where it is not known.
+  alter table revision add column made_by text not null default '';
+  `,
 ];
+
+/** Marks a workspace file as one of this program: "Crea" in ASCII. */
+const APPLICATION_ID = 0x43726561;
+
+/** How long a write waits for another one. */
+const BUSY_MS = 10_000;
 
 /** A workspace file that cannot be opened: the message says why and what to do. */
 export class WorkspaceError extends Error {}
 
-/** Opens a workspace file (or makes it) and brings it to this program's version. */
+/**
+ * Opens a workspace file (or makes it, for its owner alone) and brings it to this program's version: all steps in one transaction, with the old file
+ * kept beside it until that has gone well. Throws WorkspaceError, also for a file that is not a workspace.
+ */
 export function openWorkspace(file: string): Connection {
-  let connection: Connection;
+  const connection = connect(file);
   try {
-    connection = new Database(file, { timeout: 10_000 });
-    connection.pragma('page_size = 16384');
+    const version = checkIsWorkspace(connection, file);
+    if (version > MIGRATIONS.length)
+      throw new WorkspaceError(
+        `the workspace ${file} was made by a newer crease (version ${version}, this program knows ${MIGRATIONS.length})`,
+      );
+    if (version < MIGRATIONS.length) upgrade(connection, file, version);
     connection.pragma('journal_mode = WAL');
+    connection.pragma('foreign_keys = ON');
+    connection.pragma('synchronous = NORMAL');
   } catch (error) {
-    throw new WorkspaceError(`the workspace ${file} cannot be opened: ${(error as Error).message}`);
-  }
-  connection.pragma('foreign_keys = ON');
-  connection.pragma('synchronous = NORMAL');
-  const version = connection.pragma('user_version', { simple: true }) as number;
-  if (version > MIGRATIONS.length)
-    throw new WorkspaceError(
-      `the workspace ${file} was made by a newer crease (version ${version}, this program knows ${MIGRATIONS.length})`,
-    );
-  for (let step = version; step < MIGRATIONS.length; step++) {
-    connection.transaction(() => {
-      connection.exec(MIGRATIONS[step]!);
-      connection.pragma(`user_version = ${step + 1}`);
-    })();
+    connection.close();
+    throw error instanceof WorkspaceError ? error : cannotOpen(file, error);
   }
   return connection;
+}
+
+const cannotOpen = (file: string, error: unknown): WorkspaceError =>
+  new WorkspaceError(`the workspace ${file} cannot be opened: ${(error as Error).message}`);
+
+function connect(file: string): Connection {
+  try {
+    // A new file is made for its owner alone; SQLite gives its companions the same rights.
+    if (file !== ':memory:') closeSync(openSync(file, 'a', 0o600));
+    const connection = new Database(file, { timeout: BUSY_MS });
+    connection.pragma('page_size = 16384');
+    return connection;
+  } catch (error) {
+    throw cannotOpen(file, error);
+  }
+}
+
+/** The version of a workspace, 0 for a new file. Throws WorkspaceError for a database of something else. */
+function checkIsWorkspace(connection: Connection, file: string): number {
+  const version = connection.pragma('user_version', { simple: true }) as number;
+  const application = connection.pragma('application_id', { simple: true }) as number;
+  if (application === APPLICATION_ID) return version;
+  const tables = connection
+    .prepare(`select name from sqlite_master where type = 'table' and name not like 'sqlite_%'`)
+    .pluck()
+    .all() as string[];
+  // Workspaces of before had no mark.
+  const isOurs = ['model', 'revision', 'stored_table'].every((name) => tables.includes(name));
+  if (application !== 0 || (tables.length > 0 && !isOurs) || (version > 0 && !isOurs))
+    throw new WorkspaceError(
+      `${file} is a database of something else, not a workspace: name another file with --workspace`,
+    );
+  return version;
+}
+
+function upgrade(connection: Connection, file: string, version: number): void {
+  const kept = version > 0 && file !== ':memory:' ? `${file}.version-${version}` : undefined;
+  if (kept !== undefined) {
+    rmSync(kept, { force: true });
+    connection.prepare('vacuum into ?').run(kept);
+    chmodSync(kept, 0o600);
+  }
+  connection
+    .transaction(() => {
+      for (const step of MIGRATIONS.slice(version)) connection.exec(step);
+      connection.pragma(`user_version = ${MIGRATIONS.length}`);
+      connection.pragma(`application_id = ${APPLICATION_ID}`);
+    })
+    .immediate();
+  if (kept !== undefined) rmSync(kept, { force: true });
 }

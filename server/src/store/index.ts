@@ -4,3 +4,4 @@ export * from './models.ts';
 export * from './settings.ts';
 export * from './tables.ts';
 export * from './verdicts.ts';
+export * from './rowVersions.ts';

@@ -33,19 +33,31 @@ export class Loads {
     );
   }
 
-  note(modelId: number, entry: Omit<LoadEntry, 'at'>, now = new Date()): void {
+  note(modelId: number, entry: Omit<LoadEntry, 'at' | 'id'>, now = new Date()): void {
     this.db
       .prepare('insert into load_log (model_id, document) values (?, ?)')
-      .run(modelId, JSON.stringify({ ...entry, at: now.toISOString() } satisfies LoadEntry));
+      .run(modelId, JSON.stringify({ ...entry, at: now.toISOString() } satisfies Omit<LoadEntry, 'id'>));
   }
 
   /** The last loads first. */
   log(modelId: number, most = 200): LoadEntry[] {
     const rows = this.db
-      .prepare('select document from load_log where model_id = ? order by id desc limit ?')
-      .all(modelId, most) as {
-      document: string;
-    }[];
-    return rows.map((r) => JSON.parse(r.document) as LoadEntry);
+      .prepare('select id, document from load_log where model_id = ? order by id desc limit ?')
+      .all(modelId, most) as { id: number; document: string }[];
+    return rows.map(({ id, document }) => ({ ...(JSON.parse(document) as Omit<LoadEntry, 'id'>), id }));
+  }
+
+  entry(modelId: number, id: number): LoadEntry | undefined {
+    const row = this.db
+      .prepare('select document from load_log where model_id = ? and id = ?')
+      .get(modelId, id) as { document: string } | undefined;
+    return row && { ...(JSON.parse(row.document) as Omit<LoadEntry, 'id'>), id };
+  }
+
+  /** Says of a load that it has been reverted. */
+  markReverted(modelId: number, { id, ...entry }: LoadEntry, now = new Date()): void {
+    this.db
+      .prepare('update load_log set document = ? where model_id = ? and id = ?')
+      .run(JSON.stringify({ ...entry, reverted: now.toISOString() }), modelId, id);
   }
 }

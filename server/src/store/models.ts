@@ -3,6 +3,8 @@ import { applyEdit } from '@crease/core/edit';
 import type { Model } from '@crease/core/model';
 import { readModel, writeModel } from '@crease/core/model';
 import type { Connection } from './database.ts';
+import type { RowsChange } from './rowVersions.ts';
+import { RowVersions } from './rowVersions.ts';
 
 export interface Revision {
   readonly id: number;
@@ -11,9 +13,13 @@ export interface Revision {
   readonly at: string;
   readonly model: Model;
   readonly parent: number | null;
+  /** The window that made it, or who else (`load`, `server`); empty where it is not known. */
+  readonly by: string;
 }
 
 interface RevisionRow {
+  rows: string | null;
+  made_by: string;
   id: number;
   parent_id: number | null;
   number: number;
@@ -33,14 +39,17 @@ export class ConflictError extends Error {
 
 export class NoModelError extends Error {}
 
-/** Models and their chains of revisions. The head moves back on undo and forward on redo; an edit starts a new branch of the chain. */
+/** Models and their chains of revisions. The head moves back on undo and forward on redo, and the rows with it; an edit starts a new branch of the chain. */
 export class Models {
   private readonly parsed = new Map<number, Model>();
+  private readonly rows: RowVersions;
 
   constructor(
     private readonly db: Connection,
     private readonly now: () => Date = () => new Date(),
-  ) {}
+  ) {
+    this.rows = new RowVersions(db, now);
+  }
 
   ids(): number[] {
     return (
@@ -50,23 +59,27 @@ export class Models {
     ).map((row) => row.id);
   }
 
-  create(model: Model, says: string): number {
-    return this.db.transaction(() => {
-      const id = Number(
-        this.db.prepare('insert into model (head, created_at) values (0, ?)').run(this.now().toISOString())
-          .lastInsertRowid,
-      );
-      const revision = this.insert(id, null, 1, model, says);
-      this.db.prepare('update model set head = ? where id = ?').run(revision, id);
-      return id;
-    })();
+  create(model: Model, says: string, by = ''): number {
+    return this.db
+      .transaction(() => {
+        const id = Number(
+          this.db.prepare('insert into model (head, created_at) values (0, ?)').run(this.now().toISOString())
+            .lastInsertRowid,
+        );
+        const revision = this.insert(id, null, 1, model, says, by);
+        this.db.prepare('update model set head = ? where id = ?').run(revision, id);
+        return id;
+      })
+      .immediate();
   }
 
   remove(id: number): void {
-    this.db.transaction(() => {
-      this.db.prepare('update revision set parent_id = null where model_id = ?').run(id);
-      this.db.prepare('delete from model where id = ?').run(id);
-    })();
+    this.db
+      .transaction(() => {
+        this.db.prepare('update revision set parent_id = null where model_id = ?').run(id);
+        this.db.prepare('delete from model where id = ?').run(id);
+      })
+      .immediate();
   }
 
   head(id: number): Revision {
@@ -78,22 +91,33 @@ export class Models {
   }
 
   /** Applies an edit to the head. Throws ConflictError where `base` is not the head, EditError where the edit does not fit. */
-  edit(id: number, base: number, edit: Edit, says: string): Revision {
-    return this.db.transaction(() => {
-      const head = this.head(id);
-      if (head.id !== base) throw new ConflictError(head);
-      return this.add(id, head, applyEdit(head.model, edit), says);
-    })();
+  edit(id: number, base: number, edit: Edit, says: string, by = ''): Revision {
+    return this.db
+      .transaction(() => {
+        const head = this.head(id);
+        if (head.id !== base) throw new ConflictError(head);
+        return this.add(id, head, applyEdit(head.model, edit), says, by);
+      })
+      .immediate();
   }
 
-  /** A change by the server itself (an intake), applied to whatever is the head. */
-  change(id: number, change: (model: Model) => Model, says: string): Revision {
-    return this.db.transaction(() => {
-      const head = this.head(id);
-      return this.add(id, head, change(head.model), says);
-    })();
+  /** A change by the server itself (an intake), applied to whatever is the head. `before` does what belongs to it, in the same transaction. */
+  change(
+    id: number,
+    change: (model: Model) => Model,
+    says: string,
+    { by = '', before }: { by?: string; before?: () => void } = {},
+  ): Revision {
+    return this.db
+      .transaction(() => {
+        const head = this.head(id);
+        before?.();
+        return this.add(id, head, change(head.model), says, by);
+      })
+      .immediate();
   }
 
+  /** Back to the revision before. Throws RowsGoneError where its rows have been removed. */
   undo(id: number, base: number): Revision | undefined {
     return this.step(id, base, (head) => head.parent ?? undefined);
   }
@@ -101,6 +125,50 @@ export class Models {
   /** Forward to the newest revision made on the head. */
   redo(id: number, base: number): Revision | undefined {
     return this.step(id, base, (head) => this.next(head.id));
+  }
+
+  /** The revision that undo or redo leads to, and what it does to rows; undefined where there is none. */
+  beyond(id: number, way: 'undo' | 'redo'): { revision: Revision; rows: RowsChange[] } | undefined {
+    const head = this.head(id);
+    const target = way === 'undo' ? (head.parent ?? undefined) : this.next(head.id);
+    if (target === undefined) return undefined;
+    return { revision: this.find(target), rows: this.rowsChange(id, target) };
+  }
+
+  /** Does several things as one: all of them, or nothing. */
+  together<T>(act: () => T): T {
+    return this.db.transaction(act).immediate();
+  }
+
+  /** Says that the head stands on the rows that the model has now: rows that came with it, not by an act of their own. */
+  standOnRows(id: number): void {
+    this.db
+      .prepare('update revision set rows = ? where id = (select head from model where id = ?)')
+      .run(JSON.stringify(this.rows.versions(id)), id);
+  }
+
+  find(revision: number): Revision {
+    const row = this.db.prepare('select * from revision where id = ?').get(revision) as
+      RevisionRow | undefined;
+    if (!row) throw new NoModelError(`there is no revision ${revision} in this workspace`);
+    return this.revision(row);
+  }
+
+  /** The rows that a revision stands on, by source key; undefined where that was not kept. */
+  rowsOf(revision: number): Record<string, string> | undefined {
+    const text = this.db.prepare('select rows from revision where id = ?').pluck().get(revision) as
+      string | null | undefined;
+    return text ? (JSON.parse(text) as Record<string, string>) : undefined;
+  }
+
+  private rowsChange(id: number, target: number): RowsChange[] {
+    const wanted = this.rowsOf(target);
+    if (!wanted) return [];
+    const now = this.rows.versions(id);
+    const keys = [...new Set([...Object.keys(now), ...Object.keys(wanted)])];
+    return keys
+      .filter((key) => now[key] !== wanted[key])
+      .map((key) => ({ key, now: this.rows.count(now[key]), then: this.rows.count(wanted[key]) }));
   }
 
   canRedo(revision: number): boolean {
@@ -115,31 +183,36 @@ export class Models {
     const rows = this.db
       .prepare(
         `with recursive chain as (
-           select id, parent_id, number, says, at from revision where id = ?
+           select id, parent_id, number, says, at, made_by from revision where id = ?
            union all
-           select r.id, r.parent_id, r.number, r.says, r.at from revision r join chain c on r.id = c.parent_id
+           select r.id, r.parent_id, r.number, r.says, r.at, r.made_by from revision r join chain c on r.id = c.parent_id
          ) select * from chain order by number desc limit 500`,
       )
-      .all(tip) as Omit<RevisionRow, 'document'>[];
+      .all(tip) as Omit<RevisionRow, 'document' | 'rows'>[];
     return rows.map((row) => ({
       id: row.id,
       number: row.number,
       says: row.says,
       at: row.at,
       parent: row.parent_id,
+      by: row.made_by,
       isHead: row.id === head,
     }));
   }
 
   private step(id: number, base: number, to: (head: Revision) => number | undefined): Revision | undefined {
-    return this.db.transaction(() => {
-      const head = this.head(id);
-      if (head.id !== base) throw new ConflictError(head);
-      const target = to(head);
-      if (target === undefined) return undefined;
-      this.db.prepare('update model set head = ? where id = ?').run(target, id);
-      return this.head(id);
-    })();
+    return this.db
+      .transaction(() => {
+        const head = this.head(id);
+        if (head.id !== base) throw new ConflictError(head);
+        const target = to(head);
+        if (target === undefined) return undefined;
+        const wanted = this.rowsOf(target);
+        if (wanted) this.rows.restore(id, wanted);
+        this.db.prepare('update model set head = ? where id = ?').run(target, id);
+        return this.head(id);
+      })
+      .immediate();
   }
 
   private next(revision: number): number | undefined {
@@ -149,18 +222,34 @@ export class Models {
     return row.id ?? undefined;
   }
 
-  private add(id: number, head: Revision, model: Model, says: string): Revision {
-    const revision = this.insert(id, head.id, head.number + 1, model, says);
+  private add(id: number, head: Revision, model: Model, says: string, by: string): Revision {
+    // A change that changes nothing makes no revision.
+    if (writeModel(model) === writeModel(head.model) && this.stands(id, head.id)) return head;
+    const revision = this.insert(id, head.id, head.number + 1, model, says, by);
     this.db.prepare('update model set head = ? where id = ?').run(revision, id);
     return this.head(id);
   }
 
-  private insert(id: number, parent: number | null, number: number, model: Model, says: string): number {
+  /** Whether a revision stands on the rows that the model has now. */
+  private stands(id: number, revision: number): boolean {
+    const known = this.rowsOf(revision);
+    return known !== undefined && JSON.stringify(known) === JSON.stringify(this.rows.versions(id));
+  }
+
+  private insert(
+    id: number,
+    parent: number | null,
+    number: number,
+    model: Model,
+    says: string,
+    by: string,
+  ): number {
     const sql =
-      'insert into revision (model_id, parent_id, number, document, says, at) values (?, ?, ?, ?, ?, ?)';
+      'insert into revision (model_id, parent_id, number, document, says, at, rows, made_by) values (?, ?, ?, ?, ?, ?, ?, ?)';
+    const rows = JSON.stringify(this.rows.versions(id));
+    const at = this.now().toISOString();
     return Number(
-      this.db.prepare(sql).run(id, parent, number, writeModel(model), says, this.now().toISOString())
-        .lastInsertRowid,
+      this.db.prepare(sql).run(id, parent, number, writeModel(model), says, at, rows, by).lastInsertRowid,
     );
   }
 
@@ -171,6 +260,7 @@ export class Models {
       if (this.parsed.size > 50) this.parsed.clear();
       this.parsed.set(row.id, model);
     }
-    return { id: row.id, number: row.number, says: row.says, at: row.at, model, parent: row.parent_id };
+    const { id, number, says, at, parent_id: parent, made_by: by } = row;
+    return { id, number, says, at, model, parent, by };
   }
 }

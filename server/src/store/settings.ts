@@ -1,6 +1,8 @@
 import type { NamingRule } from '@crease/core/reading';
 import { NAMING_RULES } from '@crease/core/reading';
 import type { Connection } from './database.ts';
+import type { KeepRule } from './rowVersions.ts';
+import { DEFAULT_KEEP } from './rowVersions.ts';
 
 /** What holds for the whole workspace. */
 export class Settings {
@@ -8,17 +10,34 @@ export class Settings {
 
   /** How columns of files are named. */
   get naming(): NamingRule {
-    const row = this.db.prepare(`select value from setting where name = 'naming'`).get() as
-      { value: string } | undefined;
-    const value: unknown = row && JSON.parse(row.value);
+    const value = this.read<unknown>('naming');
     return NAMING_RULES.find((rule) => rule === value) ?? 'as they are';
   }
 
   set naming(rule: NamingRule) {
+    this.write('naming', rule);
+  }
+
+  /** How long rows of before are kept for undo. */
+  get keep(): KeepRule {
+    return this.read<KeepRule>('keep') ?? DEFAULT_KEEP;
+  }
+
+  set keep(rule: KeepRule) {
+    this.write('keep', rule);
+  }
+
+  private read<T>(name: string): T | undefined {
+    const row = this.db.prepare(`select value from setting where name = ?`).get(name) as
+      { value: string } | undefined;
+    return row && (JSON.parse(row.value) as T);
+  }
+
+  private write(name: string, value: unknown): void {
     this.db
       .prepare(
-        `insert into setting (name, value) values ('naming', ?) on conflict (name) do update set value = excluded.value`,
+        `insert into setting (name, value) values (?, ?) on conflict (name) do update set value = excluded.value`,
       )
-      .run(JSON.stringify(rule));
+      .run(name, JSON.stringify(value));
   }
 }

@@ -31,6 +31,7 @@ import {
 } from '@crease/core/columns';
 import { DataError } from '@crease/core/query';
 import type { Connection } from './database.ts';
+import { RowVersions } from './rowVersions.ts';
 
 /** A stored table without its rows: all parts of it together. */
 export interface StoredTableInfo {
@@ -83,6 +84,9 @@ const idsOf = (version: string): number[] => version.split('+').map(Number);
 
 const bytesOf = (bytes: Uint8Array): Buffer => Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength);
 
+/** What is written in one transaction, so that an edit in between waits for no more. */
+const WRITTEN_BYTES = 8 << 20;
+
 /** Smaller dictionaries are not worth the work. */
 const DEFLATED_BYTES = 1 << 12;
 
@@ -106,11 +110,17 @@ export function sourceKey({ source, name }: { source?: object; name: string }): 
 
 /** Encoded rows in the workspace: written segment by segment, visible only when whole. */
 export class Tables {
+  /** Which parts are the rows of a model now, and which were before. */
+  readonly rows: RowVersions;
+
   /** `kept` keeps decoded codes by a key that no other column of any workspace has; by default columns keep their own. */
   constructor(
     private readonly db: Connection,
     private readonly kept?: KeepCodes,
-  ) {}
+    now: () => Date = () => new Date(),
+  ) {
+    this.rows = new RowVersions(db, now);
+  }
 
   /**
    * Opens a table that is not visible yet. Each column is a transaction of its own, so that others can write in between; `finish` makes
@@ -143,64 +153,107 @@ export class Tables {
     return Number(added.lastInsertRowid);
   }
 
+  /** Writes a column of a table that is not visible yet, a few segments at a time, so that others can write in between. */
   addColumn(tableId: number, ordinal: number, column: EncodedColumn): void {
-    const domain = restingDomain(column.domain);
-    this.db.transaction(() => {
-      const added = this.db
-        .prepare(
-          `insert into stored_column (table_id, ordinal, name, source_name, type, domain, domain_deflated, nulls, distinct_values, runs, padded, counts, counts_encoding)
-           values (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-        )
-        .run(
-          tableId,
-          ordinal,
-          column.name,
-          column.sourceName ?? column.name,
-          formatType(column.type),
-          domain.bytes,
-          domain.deflated,
-          column.nulls,
-          column.distinct,
-          column.runs,
-          column.padded ?? 0,
-          column.counts ? bytesOf(column.counts.bytes) : null,
-          column.counts?.encoding ?? null,
-        );
-      const insert = this.db.prepare(
-        'insert into segment (column_id, ordinal, rows, encoding, bytes) values (?, ?, ?, ?, ?)',
-      );
-      column.segments.forEach((segment, i) =>
-        insert.run(added.lastInsertRowid, i, segment.rows, segment.encoding, bytesOf(segment.bytes)),
-      );
-    })();
+    const columnId = this.addColumnHead(tableId, ordinal, column);
+    const insert = this.db.prepare(
+      'insert into segment (column_id, ordinal, rows, encoding, bytes) values (?, ?, ?, ?, ?)',
+    );
+    const all = column.segments;
+    for (let at = 0; at < all.length;) {
+      const first = at;
+      this.db
+        .transaction(() => {
+          for (let bytes = 0; at < all.length && (at === first || bytes < WRITTEN_BYTES); at++) {
+            const { rows, encoding, bytes: own } = all[at]!;
+            insert.run(columnId, at, rows, encoding, bytesOf(own));
+            bytes += own.byteLength;
+          }
+        })
+        .immediate();
+    }
   }
 
-  /** Makes a table the rows of its key in place of what it replaces. Throws PartsError for a part whose columns are not those of the others. */
+  private addColumnHead(tableId: number, ordinal: number, column: EncodedColumn): number | bigint {
+    const domain = restingDomain(column.domain);
+    return this.db
+      .prepare(
+        `insert into stored_column (table_id, ordinal, name, source_name, type, domain, domain_deflated, nulls, distinct_values, runs, padded, counts, counts_encoding)
+         values (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+      )
+      .run(
+        tableId,
+        ordinal,
+        column.name,
+        column.sourceName ?? column.name,
+        formatType(column.type),
+        domain.bytes,
+        domain.deflated,
+        column.nulls,
+        column.distinct,
+        column.runs,
+        column.padded ?? 0,
+        column.counts ? bytesOf(column.counts.bytes) : null,
+        column.counts?.encoding ?? null,
+      ).lastInsertRowid;
+  }
+
+  /**
+   * Makes a table the rows of its key in place of what it replaces, which is kept for undo. Within a transaction of the caller, so that what is
+   * visible together becomes visible together. Throws PartsError for a part whose columns are not those of the others.
+   */
   finish(id: number, misfits: TableData['misfits'], replaces: Replaces = 'all'): void {
-    this.db.transaction(() => {
-      const { model_id: modelId, source_key: key } = this.db
-        .prepare('select model_id, source_key from stored_table where id = ?')
-        .get(id) as {
-        model_id: number;
-        source_key: string;
-      };
-      this.db.prepare(`update stored_table set misfits = ? where id = ?`).run(
-        JSON.stringify([...misfits], (key, value: unknown) => (key === 'all' ? undefined : value)),
-        id,
-      );
-      const gone = `delete from stored_table where model_id = ? and source_key = ? and state = 'ready'`;
-      if (replaces === 'all') this.db.prepare(gone).run(modelId, key);
-      else {
-        this.db.prepare(`${gone} and part = ?`).run(modelId, key, replaces.part);
-        const others = this.versions(modelId)[key];
-        if (others !== undefined)
-          combineTables(
-            key,
-            [...idsOf(others), id].map((part) => this.readPart(part, key)),
-          );
-      }
-      this.db.prepare(`update stored_table set state = 'ready' where id = ?`).run(id);
-    })();
+    this.db
+      .transaction(() => {
+        const { model_id: modelId, source_key: key } = this.db
+          .prepare('select model_id, source_key from stored_table where id = ?')
+          .get(id) as { model_id: number; source_key: string };
+        this.setMisfits(id, misfits);
+        if (replaces === 'all') this.rows.retire(modelId, key);
+        else {
+          this.rows.retire(modelId, key, replaces.part);
+          this.checkParts(this.versions(modelId)[key], id, key);
+        }
+        this.db.prepare(`update stored_table set state = 'ready' where id = ?`).run(id);
+      })
+      .immediate();
+  }
+
+  /** Throws PartsError where a part that is to come has other columns than those that stay. */
+  checkFits(id: number, replaces: Replaces): void {
+    if (replaces === 'all') return;
+    const { modelId, key } = this.placeOf(id);
+    const others = this.currentParts(modelId, key).filter(({ part }) => part !== replaces.part);
+    this.checkParts(others.length === 0 ? undefined : others.map((o) => o.id).join('+'), id, key);
+  }
+
+  private placeOf(id: number): { modelId: number; key: string } {
+    return this.db
+      .prepare('select model_id as modelId, source_key as key from stored_table where id = ?')
+      .get(id) as { modelId: number; key: string };
+  }
+
+  private currentParts(modelId: number, key: string): { id: number; part: string }[] {
+    return this.db
+      .prepare(
+        `select id, part from stored_table where model_id = ? and source_key = ? and state = 'ready' and retired_at is null order by id`,
+      )
+      .all(modelId, key) as { id: number; part: string }[];
+  }
+
+  private checkParts(others: string | undefined, id: number, key: string): void {
+    if (others === undefined) return;
+    combineTables(
+      key,
+      [...idsOf(others), id].map((part) => this.readPart(part, key)),
+    );
+  }
+
+  private setMisfits(id: number, misfits: TableData['misfits']): void {
+    this.db.prepare(`update stored_table set misfits = ? where id = ?`).run(
+      JSON.stringify([...misfits], (key, value: unknown) => (key === 'all' ? undefined : value)),
+      id,
+    );
   }
 
   /** Takes a table away that has not become visible. */
@@ -213,19 +266,13 @@ export class Tables {
     return this.db.prepare(`delete from stored_table where state = 'loading'`).run().changes;
   }
 
-  dropLoading(modelId: number, key: string): void {
-    this.db
-      .prepare(`delete from stored_table where model_id = ? and source_key = ? and state = 'loading'`)
-      .run(modelId, key);
-  }
-
   list(modelId: number): StoredTableInfo[] {
     const rows = this.db
       .prepare(
         `select t.source_key as key, t.part as name, t.rows, t.problems, t.loaded_at as loadedAt,
            (select coalesce(sum(length(c.domain)), 0) from stored_column c where c.table_id = t.id)
            + (select coalesce(sum(length(s.bytes)), 0) from segment s join stored_column c on c.id = s.column_id where c.table_id = t.id) as bytes
-         from stored_table t where t.model_id = ? and t.state = 'ready' order by t.id`,
+         from stored_table t where t.model_id = ? and t.state = 'ready' and t.retired_at is null order by t.id`,
       )
       .all(modelId) as (StoredPart & { key: string; problems: string; bytes: number })[];
     const byKey = new Map<string, StoredTableInfo>();
@@ -245,8 +292,14 @@ export class Tables {
 
   /** Rows of a key, all parts together. */
   rowCount(modelId: number, key: string): number {
-    const sql = `select coalesce(sum(rows), 0) as rows from stored_table where model_id = ? and source_key = ? and state = 'ready'`;
+    const sql = `select coalesce(sum(rows), 0) as rows from stored_table where model_id = ? and source_key = ? and state = 'ready' and retired_at is null`;
     return (this.db.prepare(sql).get(modelId, key) as { rows: number }).rows;
+  }
+
+  /** Rows of one part of a key. */
+  partRows(modelId: number, key: string, part: string): number {
+    const sql = `select coalesce(sum(rows), 0) as rows from stored_table where model_id = ? and source_key = ? and part = ? and state = 'ready' and retired_at is null`;
+    return (this.db.prepare(sql).get(modelId, key, part) as { rows: number }).rows;
   }
 
   /** Copies the rows of a key to another model, in place of those that it has there; nothing where there are none, or where they are there already. */
@@ -256,17 +309,14 @@ export class Tables {
     if (version === undefined) return false;
     const known = db
       .prepare(
-        `select copied_from as version from stored_table where model_id = ? and source_key = ? and state = 'ready'`,
+        `select copied_from as version from stored_table where model_id = ? and source_key = ? and state = 'ready' and retired_at is null`,
       )
       .get(to.modelId, to.key) as { version: string | null } | undefined;
     if (known?.version === version) return false;
     db.transaction(() => {
-      db.prepare(`delete from stored_table where model_id = ? and source_key = ? and state = 'ready'`).run(
-        to.modelId,
-        to.key,
-      );
+      this.rows.retire(to.modelId, to.key);
       for (const id of idsOf(version)) this.copyPart(id, to, version);
-    })();
+    }).immediate();
     return true;
   }
 
@@ -301,15 +351,7 @@ export class Tables {
 
   /** The rows that a model has now, by key, as the ids of their parts: what verdicts and answers rest on. */
   versions(modelId: number): Record<string, string> {
-    const rows = this.db
-      .prepare(
-        `select id, source_key as key from stored_table where model_id = ? and state = 'ready' order by id`,
-      )
-      .all(modelId) as { id: number; key: string }[];
-    const found: Record<string, string> = {};
-    for (const { id, key } of rows)
-      found[key] = found[key] === undefined ? String(id) : `${found[key]}+${id}`;
-    return found;
+    return this.rows.versions(modelId);
   }
 
   /** Decodes the rows of a version. `name` is what the model calls the table. */

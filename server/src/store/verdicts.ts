@@ -26,8 +26,10 @@ export class Verdicts {
     const insert = this.db.prepare(
       'insert or replace into verdict (model_id, claim, basis, judgement) values (?, ?, ?, ?)',
     );
-    this.db.transaction(() => {
-      for (const v of verdicts) insert.run(modelId, v.claim, v.basis, JSON.stringify(v.judgement));
-    })();
+    this.db
+      .transaction(() => {
+        for (const v of verdicts) insert.run(modelId, v.claim, v.basis, JSON.stringify(v.judgement));
+      })
+      .immediate();
   }
 }

@@ -39,6 +39,11 @@ export const READING_THREADS = Math.max(2, Math.min(8, availableParallelism()));
  * so that a long load does not keep anybody waiting.
  */
 export class WorkPool {
+  constructor(
+    private readonly onBug: (error: unknown) => void = (error) =>
+      void process.stderr.write(`${String(error)}\n`),
+  ) {}
+
   private readonly codes = sharedMemory();
   private readonly questions = makePool(2, this.codes);
   private readonly loads = makePool(READING_THREADS, this.codes);
@@ -63,9 +68,15 @@ export class WorkPool {
     const channel = new MessageChannel();
     // The result and the messages come on ways of their own: the task is done when both have ended.
     const told = new Promise<void>((resolve) =>
-      channel.port1.on('message', (message: M | typeof END) =>
-        message === END ? resolve() : onMessage(message as M),
-      ),
+      channel.port1.on('message', (message: M | typeof END) => {
+        if (message === END) return resolve();
+        // A fault here must not end the process: it belongs to whoever listens.
+        try {
+          onMessage(message as M);
+        } catch (error) {
+          this.onBug(error);
+        }
+      }),
     );
     const done = this[threads]
       .run({ ...task, port: channel.port2, stop }, { transferList: [channel.port2 as MessagePort] })

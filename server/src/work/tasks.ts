@@ -1,3 +1,4 @@
+import type { KeepRule } from '../store/index.ts';
 import type { ListedClaim as Listed } from '@crease/core/claims';
 import type { TextOrder } from '@crease/core/query';
 import type { MessagePort } from 'node:worker_threads';
@@ -13,13 +14,15 @@ import type { SettleOrder } from '../intake/settle.ts';
 import type { ParquetTask } from '../intake/storeParquet.ts';
 
 /** What worker threads are asked to do. Models travel as documents, rows stay in the workspace file. */
-interface OnModel {
+export interface OnModel {
   readonly workspace: string;
   readonly modelId: number;
   readonly revision: number;
   readonly document: string;
   /** Versions of stored rows by source key: with the revision, the key of everything that is kept between tasks. */
   readonly versions: Readonly<Record<string, string>>;
+  /** The day as of which it is asked, where the model names none, in ISO 8601. */
+  readonly day: string;
 }
 
 export interface End {
@@ -30,6 +33,7 @@ export interface End {
 type TriedStep = Readonly<Record<string, unknown>>;
 
 export type Task =
+  | { readonly kind: 'prune'; readonly workspace: string; readonly modelId: number; readonly keep: KeepRule }
   | ({ readonly kind: 'query'; readonly query: unknown; readonly texts: TextOrder } & OnModel)
   | ({ readonly kind: 'sql'; readonly query: unknown; readonly dialect: 'sqlite' | 'postgresql' } & OnModel)
   | ({ readonly kind: 'profile' } & OnModel)
@@ -86,8 +90,6 @@ export type Task =
       readonly known: Readonly<
         Record<string, { readonly basis: string; readonly verdict: Verdict; readonly against: number }>
       >;
-      /** Today, by which waivers end. */
-      readonly day: string;
     } & OnModel)
   | { readonly kind: 'preview'; readonly file: string; readonly corrected: Corrections }
   /** Stores a Parquet file. */

@@ -43,10 +43,10 @@ import {
 } from '../databases/sqliteFile.ts';
 import { DatabaseError } from '../databases/reader.ts';
 import { columnFormula } from './columnFormula.ts';
-import { judge, remediesFor } from './judging.ts';
-import { restsOf } from './resting.ts';
+import { judge, remediesFor } from '../judging/judge.ts';
+import { restsOf } from '../judging/dependencies.ts';
 import { traced, tracedRows } from './stepTasks.ts';
-import { tried } from './trying.ts';
+import { tried } from '../judging/preview.ts';
 import type { Task } from './tasks.ts';
 import { SharedCodes } from './sharedCodes.ts';
 import { END } from './tasks.ts';
@@ -66,16 +66,13 @@ function connection(workspace: string): Connection {
   return found;
 }
 
-function today(model: Model): number {
-  if (model.asOf !== undefined) return textReader(DATE)(model.asOf) as number;
-  const now = new Date();
-  return Math.floor(Date.UTC(now.getFullYear(), now.getMonth(), now.getDate()) / 86_400_000);
-}
+/** The day from which periods count: the model's, or else the day of the task. Days since 1970-01-01. */
+const today = (model: Model, day: string): number => textReader(DATE)(model.asOf ?? day) as number;
 
 type OnModel = Extract<Task, { document: string }>;
 
 function dataOf(task: OnModel): ModelData {
-  const key = JSON.stringify([task.workspace, task.modelId, task.revision, task.versions]);
+  const key = JSON.stringify([task.workspace, task.modelId, task.revision, task.versions, task.day]);
   let data = models.get(key);
   if (!data) {
     data = makeData(task);
@@ -90,8 +87,8 @@ function dataOf(task: OnModel): ModelData {
 /** The rows of a model, with what is derived of them. */
 function makeData(task: OnModel): ModelData {
   const model = withFamilies(readModel(task.document));
-  const now = today(model);
-  const rests = restsOf(task.workspace, model, task.versions);
+  const now = today(model, task.day);
+  const rests = restsOf(task.workspace, model, task);
   const loader = tableLoader(model, now, (table) => storedRows(task, table), rests.table);
   return new ModelData(model, loader, now, 'auto', rests.column);
 }
@@ -251,6 +248,8 @@ export interface TaskFault {
 
 async function run(task: Task): Promise<unknown> {
   switch (task.kind) {
+    case 'prune':
+      return new Tables(connection(task.workspace)).rows.prune(task.modelId, task.keep);
     case 'query': {
       const start = performance.now();
       const answer = answerQuery(dataOf(task), task.query as Query, task.texts);

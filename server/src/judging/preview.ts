@@ -1,8 +1,8 @@
 import type { TryState } from '@crease/contract';
 import { judgeClaim, listClaims, verdicts } from '@crease/core/claims';
 import type { ModelData } from '@crease/core/query';
-import { basesOf } from './resting.ts';
-import type { Task } from './tasks.ts';
+import { basesOf } from './dependencies.ts';
+import type { Task } from '../work/tasks.ts';
 
 /** A trial that takes longer tells what it has found. */
 const MOST_MS = 4000;
@@ -12,7 +12,7 @@ const MOST_MS = 4000;
  * how many would be made no more. `data` are of the model with the edit; claims that rest on the same as now keep what is known of them.
  */
 export function tried(task: Extract<Task, { kind: 'try' }>, data: ModelData): TryState {
-  const bases = basesOf(task.workspace, data.model, task.versions, data.checker);
+  const bases = basesOf(task.workspace, data.model, task, data.checker);
   const start = performance.now();
   const listed = listClaims(data.model, data.checker);
   const changes: TryState['changes'] = [];

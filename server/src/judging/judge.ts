@@ -1,8 +1,8 @@
 import type { Claim, Judgement } from '@crease/core/claims';
 import { judgeClaim, listClaims, remediesOf } from '@crease/core/claims';
 import type { ModelData } from '@crease/core/query';
-import { basesOf } from './resting.ts';
-import type { JudgeMessage, Task } from './tasks.ts';
+import { basesOf } from './dependencies.ts';
+import type { JudgeMessage, Task } from '../work/tasks.ts';
 
 type JudgeTask = Extract<Task, { kind: 'judge' }>;
 interface Listed {
@@ -26,7 +26,7 @@ const judged = (claim: Claim, data: ModelData): Judgement =>
  * first takes claims from the front and the second from the back, until they meet.
  */
 export async function judge(task: JudgeTask, data: ModelData): Promise<{ judged: number; stopped: boolean }> {
-  const bases = basesOf(task.workspace, data.model, task.versions, data.checker);
+  const bases = basesOf(task.workspace, data.model, task, data.checker);
   const listed = listClaims(data.model, data.checker).map((claim): Listed => ({
     claim,
     basis: isAboutModel(claim) ? `revision ${task.revision}` : bases.of(claim),

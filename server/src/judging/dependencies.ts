@@ -1,3 +1,4 @@
+import type { OnModel } from '../work/tasks.ts';
 import { createHash } from 'node:crypto';
 import type { Column, TableData } from '@crease/core/columns';
 import { Bases } from '@crease/core/claims';
@@ -46,13 +47,13 @@ const digest = (text: string): string => createHash('sha256').update(text).diges
 export const basesOf = (
   workspace: string,
   model: Model,
-  versions: Readonly<Record<string, string>>,
+  { versions, day }: Pick<OnModel, 'versions' | 'day'>,
   checker = new FormulaChecker(model),
-) => new Bases(model, checker, (table) => `${workspace} ${versions[sourceKey(table)] ?? ''}`, digest);
+) => new Bases(model, checker, (table) => `${workspace} ${versions[sourceKey(table)] ?? ''}`, digest, day);
 
 /** Ways to what was derived for an earlier revision and still holds. */
-export function restsOf(workspace: string, model: Model, versions: Readonly<Record<string, string>>) {
-  const bases = basesOf(workspace, model, versions);
+export function restsOf(workspace: string, model: Model, task: Pick<OnModel, 'versions' | 'day'>) {
+  const bases = basesOf(workspace, model, task);
   return {
     table: (table: Table, make: () => TableData | undefined): TableData | undefined =>
       table.source && 'steps' in table.source
