@@ -84,9 +84,11 @@ test('quantities are added onto rows of the same key; rows can be added as they 
   await load(model, 'branch,day,loans\nA,2026-01-01,1\nA,2026-01-01,2\nD,2026-01-01,7\n', {
     mode: 'add quantities',
   });
-  expect((await rowsOf(model)).map((r) => r[2])).toEqual([13, 20, 5, 7]);
+  // Two lines of one key are not merged: the second is refused and listed.
+  expect((await rowsOf(model)).map((r) => r[2])).toEqual([11, 20, 5, 7]);
+  expect((await stateOf(model)).stored[0]!.problems).toMatchObject([{ line: 3, kind: 'refused' }]);
   await load(model, 'branch,day,loans\nA,2026-01-01,100\n', { mode: 'add' });
-  expect((await rowsOf(model)).map((r) => r[2])).toEqual([13, 20, 5, 7, 100]);
+  expect((await rowsOf(model)).map((r) => r[2])).toEqual([11, 20, 5, 7, 100]);
   // Now the key stands twice: which row is meant cannot be told, and nothing is guessed.
   const { loads } = await load(model, 'branch,day,loans\nA,2026-01-01,1\n', { mode: 'update' }, true);
   expect(loads![0]!.refused).toEqual([
@@ -128,10 +130,6 @@ test('where all are replaced, a dry run tells by the key what is new, changed, a
 
 test.each([
   [{ mode: 'update', columns: COLUMNS.slice(1) }, /the new ones have no column branch/],
-  [
-    { mode: 'update', columns: COLUMNS.map((c) => ({ ...c, type: 'text', pattern: undefined })) },
-    /day is date in the rows that are there and text/,
-  ],
   [{ misfits: 'stop' }, /not of the type of their column/],
 ])('what cannot be done leaves the rows as they were, and is logged: %j', async (change, message) => {
   const model = await keyedModel();
@@ -207,5 +205,62 @@ describe('recipes', () => {
       dryRun: false,
     });
     expect(await rowsOf(id)).toHaveLength(2);
+  });
+});
+
+describe('a table that is there is read as the model says', () => {
+  test('dates that would be guessed as text stay dates, and a decimal of another width loads', async () => {
+    const model = await keyedModel('As before');
+    const guessed = COLUMNS.map((c) => ({ name: c.name, fileName: c.fileName, type: 'text' }));
+    expect(
+      await load(model, 'branch,day,loans\nA,2026-02-01,7\n', { mode: 'update', columns: guessed }),
+    ).toMatchObject({ state: 'done', loads: [{ counts: { added: 1 } }] });
+    const { model: now } = await stateOf(model);
+    expect(now.tables[0]!.columns.map((c) => c.type)).toEqual(['text', 'date', 'integer']);
+    expect((await rowsOf(model)).at(-1)).toEqual(['A', '2026-02-01', 7]);
+  });
+
+  test('a file that cannot be read so is refused with the reason, and the rows stay', async () => {
+    const model = await keyedModel('Other dates');
+    const job = await load(model, 'branch,day,loans\nA,someday,7\nB,never,8\n', {
+      columns: COLUMNS.map((c) => ({ name: c.name, fileName: c.fileName, type: 'text' })),
+    });
+    expect(job).toMatchObject({
+      state: 'failed',
+      faults: [expect.stringMatching(/no value of day can be read as loan\.day is in the model/)],
+    });
+    expect(await rowsOf(model)).toHaveLength(3);
+  });
+
+  test('a dry run and the load say the same, also of keys that stand twice and of columns that do not fit', async () => {
+    const counts = async (text: string, change: object, model: number) => {
+      const of = ({ loads, state, faults }: JobState) => ({ state, faults, counts: loads?.[0]?.counts });
+      const [tried, done] = [await load(model, text, change, true), await load(model, text, change)];
+      expect(of(tried)).toEqual(of(done));
+      return of(done);
+    };
+    const twice = 'branch,day,loans\nA,2026-01-01,10\nA,2026-01-01,11\nX,2026-01-01,1\n';
+    for (const change of [{}, { mode: 'update' }, { mode: 'add quantities' }])
+      await counts(twice, change, await keyedModel('Twice'));
+    const more = { mode: 'add', columns: [...COLUMNS, { name: 'extra', fileName: 'extra', type: 'text' }] };
+    expect(
+      await counts('branch,day,loans,extra\nA,2026-03-01,1,x\n', more, await keyedModel('More')),
+    ).toMatchObject({ state: 'failed' });
+  });
+
+  test('what the preview says of a column is stored: its use and its default aggregate', async () => {
+    const id = await fixture.newModel('Uses');
+    const columns = [
+      { ...COLUMNS[0], use: 'reference' },
+      COLUMNS[1],
+      { ...COLUMNS[2], use: 'quantity', aggregate: 'avg' },
+    ];
+    await load(id, FIRST, { columns });
+    const { model } = await stateOf(id);
+    expect(model.tables[0]!.columns.map((c) => [c.use, c.aggregate])).toEqual([
+      ['reference', undefined],
+      ['attribute', undefined],
+      ['quantity', 'avg'],
+    ]);
   });
 });

@@ -87,7 +87,7 @@ test('values that are not of their type are null and listed', async () => {
   expect(misfits.get('fine')).toMatchObject({
     rows: 2,
     distinct: 1,
-    sample: [{ text: '0.105', rows: 2, lines: [1, 2] }],
+    sample: [{ text: '0.105', rows: 2, lines: [1, 3] }],
   });
   expect(misfits.get('n')).toMatchObject({ rows: 1, sample: [{ text: 'twelve', line: 2 }] });
 });

@@ -66,7 +66,7 @@ test('rows are updated by key, new ones follow, and what happened is counted', (
   expect([0, 1, 2, 3].map((row) => table.lineOf!(row))).toEqual([2, 2, 4, 3]);
 });
 
-test('quantities are added onto rows of the same key, several of them too; everything else stays', () => {
+test('quantities are added onto rows of the same key, a second one of a key is refused; everything else stays', () => {
   const coming: Row[] = [
     ['A', 1, 1, 'ignored'],
     ['A', 1, 2, null],
@@ -75,8 +75,8 @@ test('quantities are added onto rows of the same key, several of them too; every
     ['B', 1, null, 'z'],
   ];
   const { table, counts } = merge('add quantities', tableOfRows(there), tableOfRows(coming));
-  expect(rowsOf(table)).toEqual([['A', 1, 103, 'x'], there[1], there[2], ['C', 9, 14, 'first']]);
-  expect(counts).toEqual({ added: 2, changed: 2, unchanged: 1, refused: 0 });
+  expect(rowsOf(table)).toEqual([['A', 1, 101, 'x'], there[1], there[2], ['C', 9, 7, 'first']]);
+  expect(counts).toEqual({ added: 1, changed: 1, unchanged: 1, refused: 2 });
 });
 
 test('a key that stands several times in the table cannot be told', () => {

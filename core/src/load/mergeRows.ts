@@ -155,7 +155,7 @@ function checkColumns(existing: TableData, coming: TableData, { key, quantities,
 }
 
 /** By coming row the row of the result that it belongs to, or none; `own` are the coming rows that begin new ones. */
-function matchRows(existing: TableData, coming: TableData, { key, mode }: MergeOrder) {
+function matchRows(existing: TableData, coming: TableData, { key }: MergeOrder) {
   const of = (table: TableData) => key.map((name) => columnOf(table, name));
   const keys = keyNumbers(of(coming), of(existing));
   const rowOf = new Int32Array(keys.size).fill(NONE);
@@ -175,7 +175,8 @@ function matchRows(existing: TableData, coming: TableData, { key, mode }: MergeO
     const there = rowOf[k]!;
     if (there === SEVERAL)
       return refuse(row, 'its key stands several times in the table: which row is meant cannot be told');
-    if (met[k] && mode === 'update') return refuse(row, 'its key stands a second time in what came');
+    // Two lines of one key are not merged: what only one of them says would be lost.
+    if (met[k]) return refuse(row, 'its key stands a second time in what came');
     met[k] = 1;
     if (there >= 0) target[row] = there;
     else {

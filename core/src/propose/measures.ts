@@ -50,7 +50,7 @@ export function offeredMeasures(model: Model, fact: Table, taken = takenNames(mo
             {
               column: c.name,
               name: title(c.name),
-              formula: FORMULAS[c.aggregate ?? 'sum'](quotePath(fact.name, c.name)),
+              formula: formulaOf(fact, c),
               why: `${c.name} is a quantity`,
             },
           ]
@@ -58,7 +58,7 @@ export function offeredMeasures(model: Model, fact: Table, taken = takenNames(mo
     ),
   ];
   return wanted
-    .filter((w) => !known.has(plain(w.formula)))
+    .filter((w) => !known.has(plain(w.formula)) && !isMended(fact, w.formula, known))
     .map(({ column, name, formula, why }) => {
       const after = `${name} of ${fact.name.replaceAll('_', ' ')}`;
       const free =
@@ -75,6 +75,22 @@ export function offeredMeasures(model: Model, fact: Table, taken = takenNames(mo
         ...(free === name ? {} : { clash: name }),
       };
     });
+}
+
+/** A column's default aggregate; what a snapshot counts is not added up over time. */
+function formulaOf(fact: Table, column: Table['columns'][number]): string {
+  const aggregate = column.aggregate ?? 'sum';
+  const formula = FORMULAS[aggregate === 'none' ? 'sum' : aggregate](quotePath(fact.name, column.name));
+  return aggregate === 'sum' && fact.snapshot
+    ? `${formula} at last ${quotePath(fact.name, fact.snapshot)}`
+    : formula;
+}
+
+/** Whether a measure of a snapshot is there already, taken over time in another way. */
+function isMended({ snapshot }: Table, formula: string, known: ReadonlySet<string>): boolean {
+  if (!snapshot) return false;
+  const sum = plain(formula).split('atlast')[0]!;
+  return sum.startsWith('sum(') && [...known].some((other) => other !== sum && other.includes(sum));
 }
 
 /** Names that a measure cannot have: those of measures and tables, in lower case. */

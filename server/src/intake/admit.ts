@@ -19,6 +19,24 @@ export interface Coming {
   readonly origin: Origin | undefined;
 }
 
+/**
+ * An order as the model has it: a table that is there is read with its types, whatever its new file looks like. How dates and numbers are written is
+ * the file's own matter where it is written as the same type.
+ */
+export function asModel(order: Order, model: Model): Order {
+  const table = model.tables.find((t) => sameName(t.name, order.name));
+  if (!table) return order;
+  const columns = order.columns.map((c) => {
+    const had = table.columns.find((m) => m.formula === undefined && sameName(m.name, c.name));
+    if (!had || had.type === c.type) return c;
+    const { pattern: own, ...rest } = c;
+    const kind = (type: string) => type.replace(/\(.*$/, '');
+    const pattern = kind(had.type) === kind(c.type) ? own : had.pattern;
+    return { ...rest, type: had.type, ...(pattern === undefined ? {} : { pattern }) };
+  });
+  return { ...order, name: table.name, columns };
+}
+
 /** Refuses names that are taken or double, and sources that a table does not have. */
 export function checkNames(coming: readonly Coming[], model: Model): void {
   for (const [i, { order, origin }] of coming.entries()) {

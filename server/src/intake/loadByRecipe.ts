@@ -3,7 +3,7 @@ import type { Workspace } from '../workspace.ts';
 import { readHead } from '../sources/fileTable.ts';
 import { detectDialect } from '@crease/core/reading';
 import { DocumentError, sameName } from '@crease/core/model';
-import { checkNames, keyFor } from './admit.ts';
+import { asModel, checkNames, keyFor } from './admit.ts';
 import { takeInAll } from './takeInAll.ts';
 
 export interface RecipeRun {
@@ -40,10 +40,12 @@ export async function loadByRecipe(
   // A newer file may have its columns in another order: with a header they are found by their names.
   const columns = dialect.header || origin ? rest.columns.map(({ place: _place, ...c }) => c) : rest.columns;
   const order = { ...rest, dialect, columns, name: table, upload: upload.id, recipe: name };
-  const coming = [{ order, file: upload.name, origin: workspace.arrivals.origin(upload.id) }];
+  const { model } = workspace.models.head(modelId);
+  const coming = [
+    { order: asModel(order, model), file: upload.name, origin: workspace.arrivals.origin(upload.id) },
+  ];
   let end: () => void = () => undefined;
   try {
-    const { model } = workspace.models.head(modelId);
     checkNames(coming, model);
     const named = coming.map((c) => ({ key: keyFor(model, c), name: c.order.name }));
     if (!run.dryRun) end = workspace.underWay.begin(modelId, named);

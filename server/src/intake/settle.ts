@@ -3,7 +3,7 @@ import type { ReadProblem, TableData } from '@crease/core/columns';
 import { calledNow, PartsError, recordsOf } from '@crease/core/columns';
 import type { MergeOrder } from '@crease/core/load';
 import { mergeRows } from '@crease/core/load';
-import { selectRows } from '@crease/core/shape';
+import { retyped, selectRows } from '@crease/core/shape';
 import type { Replaces, Tables } from '../store/index.ts';
 import { writeTable } from './writeTable.ts';
 
@@ -22,15 +22,22 @@ export interface SettleOrder {
   /** Version of the rows that are there. */
   readonly existing: string | undefined;
   /** Columns of the model, under which those rows are known. */
-  readonly columns: readonly { readonly name: string; readonly sourceName?: string | undefined }[];
+  readonly columns: readonly {
+    readonly name: string;
+    readonly sourceName?: string | undefined;
+    readonly type: string;
+    readonly pattern?: string | undefined;
+    readonly formula?: string | undefined;
+  }[];
   /** Key columns of the model's table, by which a dry run tells what is new. */
   readonly tableKey: readonly string[];
   readonly dryRun: boolean;
 }
 
 export interface Settled {
-  /** The table to make visible; undefined for a dry run. */
+  /** The table to make visible; undefined for a dry run, or where the rows stay as they were written. */
   readonly tableId: number | undefined;
+  readonly asTheyAre?: boolean;
   readonly result: Omit<LoadResult, 'table'>;
 }
 
@@ -41,8 +48,9 @@ export function settle(tables: Tables, order: SettleOrder): Settled {
   const existing =
     order.existing === undefined
       ? undefined
-      : calledNow(tables.read(order.existing, order.table), order.columns);
-  const merged = merge && existing ? mergeRows(existing, coming, merge) : undefined;
+      : asDeclared(tables.read(order.existing, order.table), order.columns);
+  // Onto no rows at all, rows come by the same rules.
+  const merged = merge ? mergeRows(existing ?? emptyLike(coming), coming, merge) : undefined;
   const table = merged
     ? { ...merged.table, problems: [...merged.table.problems, ...merged.refused] }
     : coming;
@@ -58,8 +66,19 @@ export function settle(tables: Tables, order: SettleOrder): Settled {
       }
     : { ...compared(existing, coming, order), leftOut, rows: table.rowCount };
   if (dryRun) return { tableId: undefined, result };
+  if (!merged && order.leftOut.length === 0) return { tableId: undefined, asTheyAre: true, result };
   return { tableId: writeTable(tables, modelId, key, table, merge ? 'all' : replaces), result };
 }
+
+/** Stored rows under the names and with the types that the model has now. */
+const asDeclared = (table: TableData, columns: SettleOrder['columns']): TableData =>
+  retyped(calledNow(table, columns), columns);
+
+const emptyLike = (table: TableData): TableData => ({
+  ...selectRows(table, []),
+  problems: [],
+  misfits: new Map(),
+});
 
 function without(pending: TableData, leftOut: readonly ReadProblem[]): TableData {
   if (leftOut.length === 0) return pending;
@@ -75,11 +94,7 @@ function without(pending: TableData, leftOut: readonly ReadProblem[]): TableData
 }
 
 /** Rows that take the place of others, told apart by the table's key where it has one. */
-function compared(
-  existing: TableData | undefined,
-  coming: TableData,
-  { tableKey, replaces, dryRun }: SettleOrder,
-) {
+function compared(existing: TableData | undefined, coming: TableData, { tableKey, replaces }: SettleOrder) {
   const plain = {
     counts: { added: coming.rowCount, changed: 0, unchanged: 0, refused: 0 },
     removed: 0,
@@ -88,7 +103,7 @@ function compared(
   };
   if (!existing || replaces !== 'all') return plain;
   const unknown = { ...plain, removed: existing.rowCount };
-  if (!dryRun || tableKey.length === 0) return unknown;
+  if (tableKey.length === 0) return unknown;
   try {
     const { counts, changes } = mergeRows(existing, coming, {
       mode: 'update',

@@ -110,10 +110,14 @@ async function finishRows(
   const { tables, target, pool, spec } = load;
   const { modelId, key, replaces = 'all', merge, known, dryRun = false } = target;
   if (target.misfits === 'stop' && misfits.size > 0) throw new ReadError(misfitText(misfits));
+  if (known) refuseUnreadable(spec.table, rows, misfits);
   const leftOut = target.misfits === 'leave out' ? rowsOf(misfits) : [];
   const existing = tables.versions(modelId)[key];
-  if (leftOut.length === 0 && !dryRun && !(merge && existing !== undefined)) {
-    tables.checkFits(tableId, replaces);
+  // What would be refused is refused by a dry run, too.
+  if (!merge) tables.checkFits(tableId, replaces);
+  const isCompared =
+    replaces === 'all' && existing !== undefined && (known?.key.length ?? 0) > 0 && rows <= MOST_COMPARED;
+  if (leftOut.length === 0 && !dryRun && !merge && !isCompared) {
     const removed =
       replaces === 'all' ? tables.rowCount(modelId, key) : tables.partRows(modelId, key, replaces.part);
     const counts = { added: rows, changed: 0, unchanged: 0, refused: 0 };
@@ -132,10 +136,12 @@ async function finishRows(
     merge,
     existing,
     columns: known?.columns ?? [],
-    tableKey: known?.key ?? [],
+    tableKey: isCompared ? known!.key : [],
     dryRun,
   };
   const settled = await pool.load<Settled>({ kind: 'settle', workspace: target.workspace, order });
+  // Rows that are only compared stay where they have been written.
+  if (settled.asTheyAre) return { result: settled.result, pending: { tableId, misfits, replaces } };
   tables.drop(tableId);
   const pending =
     settled.tableId === undefined
@@ -146,6 +152,18 @@ async function finishRows(
           replaces: merge ? ('all' as const) : replaces,
         };
   return { result: settled.result, pending };
+}
+
+/** More rows are not compared with those that are there, one by one. */
+const MOST_COMPARED = 2_000_000;
+
+/** Throws ReadError where a column of a table that is there cannot be read at all as the model has it. */
+function refuseUnreadable(table: string, rows: number, misfits: ReadonlyMap<string, Misfits>): void {
+  for (const [column, { rows: bad, sample }] of misfits)
+    if (rows > 1 && bad === rows)
+      throw new ReadError(
+        `no value of ${column} can be read as ${table}.${column} is in the model (“${shortened(sample[0]!.text)}”, for one): give the column its type on the Shape stage, leave it out, or load the file as a new table`,
+      );
 }
 
 /** Rows with values that do not fit, once each. */

@@ -3,7 +3,7 @@ import { intakeRequest, previewRequest, runRecipeRequest, settingsSchema } from 
 import type { LoadsState } from '@crease/contract';
 import { ServerError } from '../errors.ts';
 import type { Coming } from '../intake/admit.ts';
-import { checkNames, keyFor } from '../intake/admit.ts';
+import { asModel, checkNames, keyFor } from '../intake/admit.ts';
 import { loadByRecipe, modelOf } from '../intake/loadByRecipe.ts';
 import { revertLoad } from '../intake/revertLoad.ts';
 import { previewArrival } from '../intake/previewArrival.ts';
@@ -56,12 +56,12 @@ export function intakeRoutes(workspace: Workspace): Router {
     answer((request) => {
       const modelId = idOf(request);
       const { tables, dryRun } = body(request, intakeRequest);
+      const { model } = workspace.models.head(modelId);
       const coming = tables.map((order): Coming => ({
-        order,
+        order: asModel(order, model),
         file: arrivals.state(order.upload).name,
         origin: arrivals.origin(order.upload),
       }));
-      const { model } = workspace.models.head(modelId);
       checkNames(coming, model);
       const what = tables.length === 1 ? tables[0]!.name : `${tables.length} tables`;
       const named = coming.map((table) => ({ key: keyFor(model, table), name: table.order.name }));

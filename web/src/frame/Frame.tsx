@@ -1,10 +1,11 @@
 import { Suspense, useEffect, useState } from 'react';
 import { Link, NavLink, Outlet, useLocation, useNavigate, useParams } from 'react-router';
+import { Dialog, DialogBackdrop, DialogPanel, DialogTitle } from '@headlessui/react';
 import { Command, Moon, Redo2, Sun, Undo2, X } from 'lucide-react';
 import { remove } from '../state/api.ts';
 import { ModelProvider, useModel } from '../state/model.tsx';
 import { VerdictMark } from '../parts/Marks.tsx';
-import { count, percent } from '../parts/text.ts';
+import { count, many, percent } from '../parts/text.ts';
 import { FindOrDo } from './FindOrDo.tsx';
 import { Lost } from './Lost.tsx';
 import { isTyping } from './Leaves.tsx';
@@ -58,7 +59,42 @@ function FrameOfModel() {
         <Foot />
       </div>
       <FindOrDo open={finding} onClose={() => setFinding(false)} />
+      <AskBeforeRows />
     </div>
+  );
+}
+
+/** Before undo or redo touches rows one reads what becomes of them. */
+function AskBeforeRows() {
+  const { asking, answerAsked } = useModel();
+  const rows = (n: number | null) => (n === null ? 'no rows' : many(n, 'row'));
+  return (
+    <Dialog open={asking !== undefined} onClose={() => void answerAsked(false)} className="relative z-50">
+      <DialogBackdrop className="fixed inset-0 bg-ink/30" />
+      <div className="fixed inset-0 flex items-center justify-center p-4">
+        <DialogPanel className="w-[460px] max-w-full border border-ink bg-raised p-5">
+          <DialogTitle className="text-[16px]">
+            {asking?.way === 'redo' ? 'Redo' : 'Undo'}: {asking?.says}
+          </DialogTitle>
+          <p className="mt-2">This changes rows:</p>
+          <ul className="mt-1">
+            {asking?.rows.map((r) => (
+              <li key={r.table}>
+                <b>{r.table}</b>: {rows(r.now)} now, {rows(r.then)} afterwards
+              </li>
+            ))}
+          </ul>
+          <p className="mt-4 flex justify-end gap-2">
+            <button className="btn" onClick={() => void answerAsked(false)}>
+              Cancel
+            </button>
+            <button className="btn btn-act" autoFocus onClick={() => void answerAsked(true)}>
+              {asking?.way === 'redo' ? 'Redo' : 'Undo'}
+            </button>
+          </p>
+        </DialogPanel>
+      </div>
+    </Dialog>
   );
 }
 
@@ -113,7 +149,7 @@ function Spine() {
 }
 
 function Header({ onFind }: { onFind: () => void }) {
-  const { model, state, undo, redo } = useModel();
+  const { model, state, canUndo, undo, redo } = useModel();
   const [theme, setTheme] = useTheme();
   return (
     <header className="no-print flex h-[46px] shrink-0 items-center gap-3 border-b border-rule-strong bg-paper px-4">
@@ -131,8 +167,12 @@ function Header({ onFind }: { onFind: () => void }) {
         <button
           className="btn btn-bare"
           onClick={() => void undo()}
-          disabled={!state.canUndo}
-          title={`Undo: ${state.revision.says} (Ctrl+Z)`}
+          disabled={!canUndo}
+          title={
+            canUndo || !state.canUndo
+              ? `Undo: ${state.revision.says} (Ctrl+Z)`
+              : `The last change was made elsewhere: ${state.revision.says}`
+          }
           aria-label="Undo"
         >
           <Undo2 size={15} aria-hidden />
@@ -183,7 +223,13 @@ function ClaimMeter() {
       to="claims"
       className="flex items-center gap-3 rounded px-2 py-1 hover:bg-leaf"
       aria-label={`Claims: ${ORDER.map((v) => `${summary[v]} ${v}`).join(', ')}`}
-      title={claims.done ? `judged in ${claims.elapsedMs} ms` : 'being judged'}
+      title={
+        claims.failure !== undefined
+          ? `Judging failed: ${claims.failure}`
+          : claims.done
+            ? `Judged in ${count(claims.elapsedMs)} ms`
+            : 'Being judged'
+      }
     >
       <span className="flex h-[10px] w-[110px] overflow-hidden border border-rule-strong bg-leaf" aria-hidden>
         {ORDER.map((v) =>

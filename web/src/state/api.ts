@@ -10,8 +10,18 @@ export class ApiError extends Error {
   }
 }
 
-/** This tab's name, so that it can tell its own edits from others'. */
-export const TAB = crypto.randomUUID();
+const TAB_KEY = 'crease.window';
+
+let windowName: string | undefined;
+
+/** This window's name, so that it can tell its own edits from others': it stays when the page is loaded again. */
+export function thisWindow(): string {
+  if (windowName === undefined) {
+    windowName = sessionStorage.getItem(TAB_KEY) ?? crypto.randomUUID();
+    sessionStorage.setItem(TAB_KEY, windowName);
+  }
+  return windowName;
+}
 
 async function answerOf<T>(response: Response): Promise<T> {
   if (response.ok) return (await response.json()) as T;
@@ -33,7 +43,8 @@ async function call(path: string, init?: RequestInit): Promise<Response> {
   }
 }
 
-export const get = async <T>(path: string): Promise<T> => answerOf<T>(await call(`/api${path}`));
+export const get = async <T>(path: string): Promise<T> =>
+  answerOf<T>(await call(`/api${path}`, { headers: { 'x-crease-tab': thisWindow() } }));
 
 export const send = async <T>(
   path: string,
@@ -44,14 +55,14 @@ export const send = async <T>(
   answerOf<T>(
     await call(`/api${path}`, {
       method,
-      headers: { 'content-type': 'application/json', 'x-crease-tab': TAB },
+      headers: { 'content-type': 'application/json', 'x-crease-tab': thisWindow() },
       body: JSON.stringify(body),
       ...(signal ? { signal } : {}),
     }),
   );
 
 export const remove = async (path: string): Promise<unknown> =>
-  answerOf(await call(`/api${path}`, { method: 'DELETE' }));
+  answerOf(await call(`/api${path}`, { method: 'DELETE', headers: { 'x-crease-tab': thisWindow() } }));
 
 /** Sends a file as it is, telling how much has gone; fetch cannot tell that, so this is a plain request. */
 export function sendFile<T>(

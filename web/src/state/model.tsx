@@ -1,17 +1,22 @@
 import { createContext, useCallback, useContext, useEffect, useMemo, useState } from 'react';
 import type { ReactNode } from 'react';
 import useSWR, { useSWRConfig } from 'swr';
-import type { ClaimsState, JobState, LiveEvent, ModelState } from '@crease/contract';
+import type { ClaimsState, JobState, LiveEvent, ModelState, UndoState } from '@crease/contract';
 import type { Edit } from '@crease/core/edit';
 import type { Model } from '@crease/core/model';
 import { ModelNames } from '@crease/core/model';
-import { ApiError, get, send, TAB } from './api.ts';
+import { ApiError, get, send, thisWindow } from './api.ts';
 
 /** A line at the foot of the frame: what just happened, or what went wrong. */
 export interface Notice {
   readonly tone: 'plain' | 'wrong';
   readonly text: string;
   readonly undo?: boolean;
+}
+
+/** What undo or redo would do to rows. */
+export interface StepAsked extends UndoState {
+  readonly way: 'undo' | 'redo';
 }
 
 interface ModelContext {
@@ -23,8 +28,14 @@ interface ModelContext {
   readonly jobs: readonly JobState[];
   /** Makes an edit on the revision that is shown; on a conflict nothing is overwritten, and the person is told. */
   readonly edit: (edit: Edit, says: string) => Promise<boolean>;
+  /** Whether the last change was made in this window, or by nobody in particular: then it can be undone here. */
+  readonly canUndo: boolean;
+  /** Takes back the last change; where that changes rows it is asked first. */
   readonly undo: () => Promise<void>;
   readonly redo: () => Promise<void>;
+  /** An undo or redo that waits for a word, since it changes rows. */
+  readonly asking: StepAsked | undefined;
+  readonly answerAsked: (go: boolean) => Promise<void>;
   readonly notice: Notice | undefined;
   readonly tell: (notice: Notice | undefined) => void;
   /** Says what went wrong with something the person asked for. */
@@ -79,7 +90,7 @@ export function ModelProvider({
       const event = JSON.parse(message.data) as LiveEvent;
       if (event.kind === 'revision') {
         void mutate();
-        if (event.by !== TAB && event.by !== '')
+        if (event.by !== thisWindow() && event.by !== '')
           tell({ tone: 'plain', text: `Changed in another window: ${event.says}` });
       } else if (event.kind === 'claims') void refreshClaims();
       else setJobs((before) => [...before.filter((j) => j.id !== event.job.id), event.job]);
@@ -120,6 +131,29 @@ export function ModelProvider({
     [id, state, mutate, fail],
   );
 
+  const [asking, setAsking] = useState<StepAsked>();
+  const step = useCallback(
+    async (way: 'undo' | 'redo', says: string) =>
+      void (await change(way, {}, () => ({
+        tone: 'plain',
+        text: way === 'undo' ? `Undone: ${says}` : `Redone: ${says}`,
+      }))),
+    [change],
+  );
+  const ask = useCallback(
+    async (way: 'undo' | 'redo') => {
+      try {
+        const told = await get<UndoState>(`/models/${id}/${way}`);
+        if (told.reason !== undefined) tell({ tone: 'wrong', text: told.reason });
+        else if (told.rows.length > 0) setAsking({ ...told, way });
+        else if (told.possible) await step(way, told.says);
+      } catch (error) {
+        fail(error);
+      }
+    },
+    [id, step, fail],
+  );
+
   const value = useMemo<ModelContext | undefined>(() => {
     if (!state) return undefined;
     return {
@@ -134,18 +168,16 @@ export function ModelProvider({
       fail,
       edit: (edit, says) =>
         change('edits', { edit, says }, () => ({ tone: 'plain', text: says, undo: true })),
-      undo: async () =>
-        void (await change('undo', {}, (next) => ({
-          tone: 'plain',
-          text: `Undone: ${state.revision.says}; now at ${next.revision.number}`,
-        }))),
-      redo: async () =>
-        void (await change('redo', {}, (next) => ({
-          tone: 'plain',
-          text: `Done again: ${next.revision.says}`,
-        }))),
+      canUndo: state.canUndo && (state.revision.by === '' || state.revision.by === thisWindow()),
+      undo: () => ask('undo'),
+      redo: () => ask('redo'),
+      asking,
+      answerAsked: async (go) => {
+        setAsking(undefined);
+        if (asking && go) await step(asking.way, asking.says);
+      },
     };
-  }, [id, state, claims, jobs, notice, change, fail]);
+  }, [id, state, claims, jobs, notice, change, fail, ask, asking, step]);
 
   if (error && !state) return failed(error);
   return value ? <Context.Provider value={value}>{children}</Context.Provider> : waiting;

@@ -25,6 +25,9 @@ interface Props {
   readonly arrival: Arrival;
   /** The table of that name that the model has already. */
   readonly existing: Table | undefined;
+  /** Tables that the file may be loaded into. */
+  readonly tables: readonly string[];
+  readonly onInto: (table: string | undefined) => void;
   readonly onChange: (next: (a: Arrival) => Arrival) => void;
   /** Asks for a preview of the arrival as it is now. */
   readonly onLook: (arrival: Arrival) => void;
@@ -37,7 +40,18 @@ interface Props {
 }
 
 /** One file before anything is stored: its dialect, and each column as a strip of type, fill, distinct count and distribution. */
-export function ArrivalCard({ arrival, existing, parts, onChange, onLook, onDrop, onTry, recipes }: Props) {
+export function ArrivalCard({
+  arrival,
+  existing,
+  tables,
+  onInto,
+  parts,
+  onChange,
+  onLook,
+  onDrop,
+  onTry,
+  recipes,
+}: Props) {
   const { preview } = arrival;
   const fileRecipes = recipes.filter((r) => !r.origin);
   const look = (next: Arrival) => {
@@ -53,12 +67,28 @@ export function ArrivalCard({ arrival, existing, parts, onChange, onLook, onDrop
   return (
     <section aria-label={`File ${arrival.file.name}`} className="border-b border-rule-strong bg-raised">
       <header className="flex flex-wrap items-center gap-3 px-4 py-2">
-        <input
-          className="field w-[150px] font-semibold"
-          value={arrival.name}
-          aria-label={`Table name for ${arrival.file.name}`}
-          onChange={(e) => onChange((a) => ({ ...a, name: e.target.value }))}
-        />
+        <select
+          className="field w-[130px]"
+          aria-label={`Table for ${arrival.file.name}`}
+          value={existing?.name ?? ''}
+          onChange={(e) => onInto(e.target.value === '' ? undefined : e.target.value)}
+        >
+          <option value="">new table</option>
+          {tables.map((name) => (
+            <option key={name} value={name}>
+              into {name}
+            </option>
+          ))}
+        </select>
+        {!existing && (
+          <NewName
+            key={arrival.key}
+            name={arrival.name}
+            taken={tables}
+            label={`Table name for ${arrival.file.name}`}
+            onChange={(name) => onChange((a) => ({ ...a, name }))}
+          />
+        )}
         <span className="text-soft">
           {arrival.file.name}
           {arrival.upload?.origin ? '' : ` · ${bytes(arrival.file.size)}`}
@@ -217,6 +247,42 @@ export function ArrivalCard({ arrival, existing, parts, onChange, onLook, onDrop
         </>
       )}
     </section>
+  );
+}
+
+/** The name of a new table. A name that a table has is no name for a new one: the table is chosen from the list. */
+function NewName({
+  name,
+  taken,
+  label,
+  onChange,
+}: {
+  name: string;
+  taken: readonly string[];
+  label: string;
+  onChange: (name: string) => void;
+}) {
+  const [text, setText] = useState(name);
+  const clash = taken.find((t) => t.toLowerCase() === text.trim().toLowerCase());
+  return (
+    <>
+      <input
+        className="field w-[150px] font-semibold"
+        value={text}
+        aria-label={label}
+        aria-invalid={clash !== undefined}
+        onChange={(e) => {
+          setText(e.target.value);
+          const next = e.target.value.trim();
+          if (!taken.some((t) => t.toLowerCase() === next.toLowerCase())) onChange(e.target.value);
+        }}
+      />
+      {clash !== undefined && (
+        <span className="text-vermilion">
+          {clash} is there already: choose it from the list to load into it
+        </span>
+      )}
+    </>
   );
 }
 

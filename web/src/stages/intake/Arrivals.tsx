@@ -11,6 +11,7 @@ import type {
   Settings,
   UploadState,
 } from '@crease/contract';
+import { freeName } from '@crease/core/model';
 import type { Table } from '@crease/core/model';
 import { NAMING_RULES } from '@crease/core/reading';
 import { get, remove, send, sendFile } from '../../state/api.ts';
@@ -22,6 +23,7 @@ import {
   arrivingColumns,
   byRecipe,
   correctionsOf,
+  isReadOtherwise,
   laidOutAsBefore,
   namingFault,
   orderOf,
@@ -77,9 +79,12 @@ export function Arrivals({
         byRecipe({ ...arrival, columns: arrivingColumns(preview, [], had), state: 'ready' }, by),
         upload,
       );
-    // A table that is loaded again is read as the model says, not as its new file happens to look.
-    if (had && arrival.state === 'coming')
-      return look({ ...arrival, state: 'ready', columns: typedAsBefore(had, preview) }, upload);
+    // A table that is loaded again is read as the model says, however its new file happens to look, or is laid out.
+    if (had) {
+      const typed = typedAsBefore(had, preview, arrival.columns);
+      if (isReadOtherwise(typed, arrival.columns))
+        return look({ ...arrival, state: 'ready', columns: typed }, upload);
+    }
     change(key, (a) => ({
       ...a,
       upload,
@@ -178,6 +183,26 @@ export function Arrivals({
     } catch (error) {
       fail(error);
     }
+  };
+
+  /** Tables that a file may be loaded into: those that have their rows from files, or none yet. */
+  const loadable = model.tables
+    .filter((t) => t.source === undefined || 'file' in t.source)
+    .map((t) => t.name);
+  /** Chooses where the rows go: into a table that is there, read as the model says, or into a new one. */
+  const into = (arrival: Arrival, table: string | undefined) => {
+    const name = table ?? freeName(tableName(arrival.file.name), model.tables);
+    const next = {
+      ...arrival,
+      name,
+      mode: 'replace' as const,
+      part: undefined,
+      tried: undefined,
+      columns: arrival.columns.map((c) => (c.known ? { ...c, said: false, known: false } : c)),
+      ...laidOutAsBefore(existing(name)),
+    };
+    change(arrival.key, () => next);
+    if (next.upload) void look(next, next.upload).catch(fail);
   };
 
   const partsOf = (table: string | undefined) =>
@@ -304,6 +329,8 @@ export function Arrivals({
             key={a.key}
             arrival={a}
             existing={existing(a.name)}
+            tables={loadable}
+            onInto={(table) => into(a, table)}
             parts={partsOf(existing(a.name)?.name)}
             onChange={(next) => change(a.key, next)}
             onLook={(next) => void look(next, next.upload!).catch(fail)}

@@ -161,12 +161,19 @@ export function laidOutAsBefore(table: Table | undefined): Pick<Arrival, 'dialec
   };
 }
 
-/** The columns of a file that is loaded again, with the types and the ways of writing that the model has. */
-export function typedAsBefore(table: Table, preview: FilePreview): ArrivingColumn[] {
+/**
+ * The columns of a file that is loaded again, with the types and the ways of writing that the model has; what somebody has said of a column since
+ * stays.
+ */
+export function typedAsBefore(
+  table: Table,
+  preview: FilePreview,
+  before: readonly ArrivingColumn[] = [],
+): ArrivingColumn[] {
   const source = table.source && 'file' in table.source ? table.source : undefined;
-  return arrivingColumns(preview, [], table).map((c): ArrivingColumn => {
+  return arrivingColumns(preview, before, table).map((c): ArrivingColumn => {
     const had = table.columns.find((m) => m.formula === undefined && m.name === c.name);
-    if (!had) return c;
+    if (!had || (c.said && !c.known)) return c;
     const isNumber = /^(integer|decimal|double)/.test(had.type);
     return {
       ...c,
@@ -242,3 +249,13 @@ export function namingFault(columns: readonly ArrivingColumn[]): string | undefi
   const twice = names.find((name, i) => names.indexOf(name) !== i);
   return twice === undefined ? undefined : `two columns that are taken are called ${twice}`;
 }
+
+/** Whether a preview has to be asked for again, since it was read otherwise than the model says. */
+export const isReadOtherwise = (
+  typed: readonly ArrivingColumn[],
+  before: readonly ArrivingColumn[],
+): boolean =>
+  typed.some((c) => {
+    const old = before.find((b) => b.place === c.place && b.fileName === c.fileName);
+    return c.said && (old?.type !== c.type || old.pattern !== c.pattern || !old.said);
+  });
