@@ -90,7 +90,7 @@ export function wayTo(
             .slice(0, -1)
             .map((r) => r.to.table)
             .join(', ')}`
-        : `each row of ${fact} finds its row of ${table}`,
+        : `${table} is looked up from ${fact} by ${path[0]!.name}`,
       ...at,
     ],
   };

@@ -51,14 +51,17 @@ export function ClaimCard({ claim }: { claim: JudgedClaim }) {
         </span>
         <div className="min-w-0 flex-1">
           <h3 className="font-serif text-[14px] leading-5">{claim.says}</h3>
+          {claim.verdict === 'broken' && claim.found !== undefined && (
+            <p className="text-vermilion">{claim.found}</p>
+          )}
           <p className="flex flex-wrap gap-x-3 text-[12px] text-soft">
             <code className="break-all">{claim.id}</code>
             {claim.verdict === 'broken' && (
               <span>{claim.weight === 'blocks' ? 'blocks a release' : 'warns'}</span>
             )}
-            {evidence.checked > 0 && <span>{count(evidence.checked)} looked at</span>}
+            {evidence.checked > 0 && <span>{count(evidence.checked)} checked</span>}
             {evidence.against > 0 && (
-              <span className="font-semibold text-vermilion">{count(evidence.against)} speak against it</span>
+              <span className="font-semibold text-vermilion">{many(evidence.against, 'violation')}</span>
             )}
             {evidence.distinct !== undefined && evidence.distinct > 0 && (
               <span>{many(evidence.distinct, 'distinct value')}</span>

@@ -74,10 +74,18 @@ export function Home() {
                 className="rowlink flex flex-1 items-baseline gap-4 px-4 py-3"
               >
                 <span className="font-serif text-[15px] font-semibold">{model.title}</span>
-                <span className="text-soft">{many(model.tables, 'table')}</span>
-                <span className="text-soft">{many(model.rows, 'row')}</span>
-                <span className="flex-1" />
-                <span className="text-soft">{moment(model.changedAt)}</span>
+                {model.fault === undefined ? (
+                  <>
+                    <span className="text-soft">{many(model.tables, 'table')}</span>
+                    <span className="text-soft">{many(model.rows, 'row')}</span>
+                    <span className="flex-1" />
+                    <span className="text-soft">{moment(model.changedAt)}</span>
+                  </>
+                ) : (
+                  <span className="min-w-0 flex-1 truncate text-vermilion" title={model.fault}>
+                    cannot be read: {model.fault}
+                  </span>
+                )}
               </Link>
               <button
                 className="btn btn-bare mr-2"

@@ -1,11 +1,11 @@
 import { useState } from 'react';
 import useSWR from 'swr';
-import type { LoadEntry, LoadsState, RecipeState, UploadState } from '@crease/contract';
+import type { LoadEntry, LoadsState, RecipeState, Settings, UploadState } from '@crease/contract';
 import { get, remove, send } from '../../state/api.ts';
 import { useModel } from '../../state/model.tsx';
 import { LeafHead } from '../../frame/Leaves.tsx';
 import { VerdictMark } from '../../parts/Marks.tsx';
-import { count, moment } from '../../parts/text.ts';
+import { bytes, count, many, moment } from '../../parts/text.ts';
 
 /** Recipes, to be done again, and what has been loaded when. */
 export function LoadsView({
@@ -32,6 +32,20 @@ export function LoadsView({
     }
     setBusy('');
   };
+  const act = async (work: () => Promise<unknown>, text: string) => {
+    try {
+      await work();
+      await mutate();
+      tell({ tone: 'plain', text });
+    } catch (reason) {
+      fail(reason);
+    }
+  };
+  const revert = (entry: LoadEntry) =>
+    act(
+      () => send(`/models/${id}/loads/${entry.id}/revert`, {}),
+      `Reverted: ${entry.table} has the rows of before the load from ${entry.source}`,
+    );
   const drop = async (recipe: RecipeState) => {
     try {
       await remove(`/models/${id}/recipes/${encodeURIComponent(recipe.name)}`);
@@ -98,11 +112,14 @@ export function LoadsView({
                   <th scope="col">table</th>
                   <th scope="col">from</th>
                   <th scope="col">rows</th>
+                  <th scope="col">
+                    <span className="sr-only">Revert</span>
+                  </th>
                 </tr>
               </thead>
               <tbody>
-                {data.log.map((entry, i) => (
-                  <tr key={i}>
+                {data.log.map((entry) => (
+                  <tr key={entry.id}>
                     <td className="whitespace-nowrap text-soft">
                       <VerdictMark
                         verdict={
@@ -122,14 +139,85 @@ export function LoadsView({
                       {entry.recipe && `, by ${entry.recipe}`}
                     </td>
                     <td>{outcomeText(entry)}</td>
+                    <td className="whitespace-nowrap">
+                      {entry.reverted !== undefined ? (
+                        <span className="text-soft">reverted</span>
+                      ) : entry.revision !== undefined ? (
+                        <button
+                          className="btn btn-bare h-[24px]"
+                          onClick={() => void revert(entry)}
+                          aria-label={`Revert the load of ${entry.table}`}
+                        >
+                          Revert
+                        </button>
+                      ) : null}
+                    </td>
                   </tr>
                 ))}
               </tbody>
             </table>
           )}
         </section>
+        {data && (
+          <KeptRows
+            data={data}
+            onKeep={(keep) =>
+              void act(
+                async () => send('/settings', { ...(await get<Settings>('/settings')), keep }, 'PUT'),
+                'Saved',
+              )
+            }
+            onRemove={() => void act(() => remove(`/models/${id}/old-rows`), 'Old rows removed')}
+          />
+        )}
       </div>
     </>
+  );
+}
+
+/** Rows of before, which undo and revert can bring back, and how long they are kept. */
+function KeptRows({
+  data: { kept, keep },
+  onKeep,
+  onRemove,
+}: {
+  data: LoadsState;
+  onKeep: (keep: LoadsState['keep']) => void;
+  onRemove: () => void;
+}) {
+  const field = (name: keyof LoadsState['keep'], label: string, unit = 1) => (
+    <label className="flex items-center gap-1">
+      {label}
+      <input
+        type="number"
+        min={0}
+        className="field w-[76px]"
+        defaultValue={keep[name] / unit}
+        key={keep[name]}
+        onBlur={(e) => {
+          const value = Math.max(0, Math.round(Number(e.target.value) * unit));
+          if (value !== keep[name]) onKeep({ ...keep, [name]: value });
+        }}
+      />
+    </label>
+  );
+  return (
+    <section aria-label="Old rows" className="border-t border-rule-strong px-4 py-3">
+      <h2 className="text-[14px]">Old rows</h2>
+      <p className="mt-1 text-soft">
+        Undo and revert bring back rows that a load has replaced. Kept now: {many(kept.versions, 'version')},{' '}
+        {bytes(kept.bytes)}. Versions beyond the last ones and older than the days are removed after a load,
+        and the oldest ones beyond the limit in MB.
+      </p>
+      <p className="mt-2 flex flex-wrap items-center gap-4">
+        {field('versions', 'versions of a table')}
+        {field('days', 'days')}
+        {field('bytes', 'MB at most', 1_000_000)}
+        <button className="btn" disabled={kept.versions === 0} onClick={onRemove}>
+          Remove old rows
+        </button>
+      </p>
+    </section>
   );
 }
 

@@ -1,10 +1,10 @@
 import { useState } from 'react';
 import useSWR from 'swr';
-import { Download } from 'lucide-react';
+import { Download, FolderInput } from 'lucide-react';
 import type { HistoryEntry, ReleaseState } from '@crease/contract';
 import type { JudgedClaim } from '@crease/core/claims';
 import type { ApiError } from '../../state/api.ts';
-import { get } from '../../state/api.ts';
+import { get, send } from '../../state/api.ts';
 import { useModel } from '../../state/model.tsx';
 import { saveFile } from '../../state/save.ts';
 import { useSelection } from '../../state/selection.ts';
@@ -21,7 +21,7 @@ const DIALECTS = [
 
 /** What stands against a release, what leaves the house, and the history. */
 export function ReleaseStage() {
-  const { id, claims, state } = useModel();
+  const { id, claims, state, fail } = useModel();
   const [selection] = useSelection();
   const { data } = useSWR<ReleaseState, Error>(
     [`/models/${id}/release`, claims],
@@ -56,9 +56,11 @@ export function ReleaseStage() {
           data
             ? data.ready
               ? 'ready: every blocking claim holds or is waived'
-              : data.done
-                ? `${many(data.blocking.length, 'claim')} stand against it`
-                : 'the claims are being judged'
+              : data.failure !== undefined
+                ? 'the claims could not be judged'
+                : data.done
+                  ? `${many(data.blocking.length + data.unjudged.length, 'claim')} against it`
+                  : 'the claims are being judged'
             : ''
         }
       />
@@ -72,9 +74,12 @@ export function ReleaseStage() {
                 any time.
               </span>
             </p>
-            <a className="btn justify-self-end" href={`/api/models/${id}/release/model`}>
-              <Download size={13} aria-hidden /> Model file
-            </a>
+            <span className="flex gap-2 justify-self-end">
+              <ReadInto />
+              <a className="btn" href={`/api/models/${id}/release/model`}>
+                <Download size={13} aria-hidden /> Model file
+              </a>
+            </span>
             <p>
               <b>Definitions.</b>{' '}
               <span className="text-soft">
@@ -106,6 +111,17 @@ export function ReleaseStage() {
               </button>
             </span>
           </div>
+          {data?.failure !== undefined && (
+            <p
+              role="alert"
+              className="mt-3 flex items-center gap-2 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2"
+            >
+              <VerdictMark verdict="broken" /> Judging failed: {data.failure}
+              <button className="btn" onClick={() => void send(`/models/${id}/claims/judge`, {}).catch(fail)}>
+                Try again
+              </button>
+            </p>
+          )}
           {ddl?.fault !== undefined && (
             <p
               role="alert"
@@ -130,6 +146,9 @@ export function ReleaseStage() {
             empty={data.done ? 'Nothing stands against a release.' : 'The claims are still being judged.'}
           />
         )}
+        {data && data.unjudged.length > 0 && (
+          <ClaimGroup title="Without a verdict" list={data.unjudged} empty="" />
+        )}
         {data && <ClaimGroup title="Warn" list={data.warning} empty="Nothing warns." />}
         {data && data.waived.length > 0 && (
           <ClaimGroup title="Waived with a reason" list={data.waived} empty="" />
@@ -145,6 +164,37 @@ export function ReleaseStage() {
         <EvidenceLeaf overview={false}>{!selection && <History entries={history ?? []} />}</EvidenceLeaf>
       }
     />
+  );
+}
+
+/** Reads a model file that was exported and edited into this model, as a revision of its own; rows stay. */
+function ReadInto() {
+  const { id, state, fail, tell } = useModel();
+  const read = async (file: File | undefined) => {
+    if (!file) return;
+    try {
+      await send(`/models/${id}/import`, { base: state.revision.id, text: await file.text() });
+      tell({ tone: 'plain', text: `${file.name} read into this model; its rows stay`, undo: true });
+    } catch (reason) {
+      fail(reason);
+    }
+  };
+  return (
+    <>
+      <input
+        id="read-into"
+        type="file"
+        accept=".json"
+        className="sr-only"
+        onChange={(e) => {
+          void read(e.target.files?.[0]);
+          e.target.value = '';
+        }}
+      />
+      <label htmlFor="read-into" className="btn cursor-pointer" title="As a new revision; its rows stay">
+        <FolderInput size={13} aria-hidden /> Read a file into it
+      </label>
+    </>
   );
 }
 

@@ -5,6 +5,7 @@ import type { Table } from '@crease/core/model';
 import { Reach } from '@crease/core/relate';
 import { useModel } from '../../state/model.tsx';
 import { useSelection } from '../../state/selection.ts';
+import { brokenHops, brokenText } from './brokenHops.ts';
 import { VerdictMark } from '../../parts/Marks.tsx';
 
 const SIGNS: Record<Way['kind'], string> = {
@@ -25,7 +26,7 @@ export function Matrix({
   chosen: string | undefined;
   onChoose: (cell: string) => void;
 }) {
-  const { model, names } = useModel();
+  const { model, names, claims } = useModel();
   const [, select] = useSelection();
   const { facts, dimensions, ways } = useMemo(() => {
     const reach = new Reach(names);
@@ -74,7 +75,9 @@ export function Matrix({
               {dimensions.map((d) => {
                 const key = cellKey(f.name, d.name);
                 const way = ways.get(key)!;
-                const says = `${d.name} ${way.kind === 'none' ? 'does not reach' : 'reaches'} ${f.name}: ${way.says[0]}`;
+                const broken = brokenHops(way, claims?.claims ?? []);
+                const reaches = `${d.name} ${way.kind === 'none' ? 'does not reach' : 'reaches'} ${f.name}: ${way.says[0]}`;
+                const says = broken.length > 0 ? `${reaches}; but ${brokenText(broken)}` : reaches;
                 return (
                   <td
                     key={d.name}
@@ -93,6 +96,12 @@ export function Matrix({
                         <b>{way.level.join(', ')}</b>
                       ) : (
                         SIGNS[way.kind]
+                      )}
+                      {broken.length > 0 && way.kind !== 'ambiguous' && (
+                        <>
+                          {' '}
+                          <VerdictMark verdict="broken" size={9} />
+                        </>
                       )}
                     </button>
                   </td>

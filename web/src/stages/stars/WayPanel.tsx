@@ -4,6 +4,7 @@ import { reachedFrom, wayTo } from '@crease/core/stars';
 import { useModel } from '../../state/model.tsx';
 import { useSelection } from '../../state/selection.ts';
 import { VerdictMark } from '../../parts/Marks.tsx';
+import { brokenText } from './brokenHops.ts';
 
 /** A way hop by hop; a relationship can be selected. */
 export function WaySteps({ way }: { way: Way }) {
@@ -23,8 +24,8 @@ export function WaySteps({ way }: { way: Way }) {
           </button>
           <span className="text-soft">{h.says}</span>
           {broken(h.relationship) && (
-            <span className="text-vermilion" title={broken(h.relationship)!.says}>
-              <VerdictMark verdict="broken" size={10} /> not as it says
+            <span className="text-vermilion">
+              <VerdictMark verdict="broken" size={10} /> {brokenText([broken(h.relationship)!])}
             </span>
           )}
         </li>
