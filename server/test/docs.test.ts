@@ -1,6 +1,6 @@
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { AGGREGATE_DEFINITIONS, FUNCTIONS, PERIODS, WORDS } from '@crease/core/formula';
+import { AGGREGATE_DEFINITIONS, FUNCTIONS, parseFormula, PERIODS, WORDS } from '@crease/core/formula';
 
 test('the page on formulas tells of every function, aggregate, word and period as the program knows them', () => {
   // Columns of its tables are padded.
@@ -16,4 +16,18 @@ test('the page on formulas tells of every function, aggregate, word and period a
     .slice(1, -1)
     .split(' ');
   expect(named).toEqual(FUNCTIONS.map((f) => f.name));
+});
+
+describe('every example of the page on formulas is one that the program takes', () => {
+  const page = readFileSync(join(__dirname, '../../docs/formulas.md'), 'utf8');
+  const block = /```\n([\s\S]*?)```/.exec(page)![1]!.trim().split('\n');
+  const inBlock = block.map((line) => line.split(/ {2,}/)[0]!);
+  const inTables = [...page.matchAll(/\| `([^`]+)` +\|$/gm)].map((m) => m[1]!);
+  const inWords = ['"Amount" ignoring all reaching delivery', '"Amount" ignoring reaching delivery'];
+
+  test.each([...inBlock, ...inTables, ...inWords])('%s', (formula) => {
+    expect(parseFormula(formula.replaceAll('\\|', '|')).faults).toEqual([]);
+  });
+
+  test('there are examples', () => expect(inBlock.length + inTables.length).toBeGreaterThan(20));
 });

@@ -312,12 +312,21 @@ class Parser {
       default:
         if (this.take('everything'))
           return done({ word: 'ignoring' as const, what: 'everything' as const, targets: [] });
-        if (this.is('all') && this.peek().text === 'reaching') {
-          this.at += 2;
+        // `all reaching t`, or `reaching t` for short; a table may have the name `reaching`.
+        if ((this.is('all') && this.peek().text === 'reaching') || this.isReachingShort()) {
+          this.at += this.is('all') ? 2 : 1;
           return done({ word: 'ignoring' as const, what: 'reaching' as const, targets: this.targets() });
         }
         return done({ word: 'ignoring' as const, what: 'targets' as const, targets: this.targets() });
     }
+  }
+
+  private isReachingShort(): boolean {
+    if (!this.is('reaching')) return false;
+    const next = this.peek();
+    return (
+      next.text === '(' || ((next.kind === 'name' || next.kind === 'quoted') && !CONTEXT_WORDS.has(next.text))
+    );
   }
 
   private condition(): Expression {

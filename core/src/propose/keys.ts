@@ -31,7 +31,7 @@ export function proposeKeys(model: Model, data: ModelData): Proposal[] {
           evidence: [
             key.twice === 0 ? `unique in all ${rows} rows` : `unique but for ${key.twice} of ${rows} rows`,
             'never null',
-            ...(key.columns.length > 1 ? ['no single column is unique'] : []),
+            ...(key.columns.length > 1 ? [singlesText(key.unique)] : []),
           ],
           edit: [{ do: 'set-table', table: t.name, change: { key: key.columns } }],
         },
@@ -39,7 +39,20 @@ export function proposeKeys(model: Model, data: ModelData): Proposal[] {
     });
 }
 
-function findKey(table: Table, data: ModelData): { columns: string[]; twice: number } | undefined {
+/** What is known of single columns where several are the key. */
+const singlesText = (unique: readonly string[]): string =>
+  unique.length === 0
+    ? 'no single column is unique'
+    : `${unique.join(', ')} ${unique.length === 1 ? 'is' : 'are'} unique alone, by name and type not a key`;
+
+interface FoundKey {
+  readonly columns: string[];
+  readonly twice: number;
+  /** Single columns that tell all rows apart, and were not taken. */
+  readonly unique: readonly string[];
+}
+
+function findKey(table: Table, data: ModelData): FoundKey | undefined {
   const rows = data.rowCount(table.name);
   const candidates = table.columns
     .filter((c) => c.formula === undefined)
@@ -64,7 +77,14 @@ function findKey(table: Table, data: ModelData): { columns: string[]; twice: num
     )
     .sort((a, b) => b.score - a.score);
   const best = singles[0];
-  const single = best && { columns: [best.name], twice: best.twice };
+  const unique = table.columns
+    .filter((c) => c.formula === undefined)
+    .filter((c) => {
+      const column = data.column(table.name, c.name);
+      return column.nulls === 0 && column.distinct === rows;
+    })
+    .map((c) => c.name);
+  const single = best && { columns: [best.name], twice: best.twice, unique };
   // What is unique but for its name's sake, a label or an amount, is so by accident where columns that sound like keys are together.
   if (single && best.sound > 0) return single;
   const several = candidates.filter(({ column, type }) => column.distinct > 1 && type.kind !== 'timestamp');
@@ -74,7 +94,7 @@ function findKey(table: Table, data: ModelData): { columns: string[]; twice: num
       rows,
     );
   const columns = sounding(2) ?? sounding(1) ?? (single ? undefined : sounding(0));
-  return columns ? { columns, twice: 0 } : single;
+  return columns ? { columns, twice: 0, unique } : single;
 }
 
 interface KeyColumn {

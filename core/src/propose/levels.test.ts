@@ -2,6 +2,7 @@ import type { TableData } from '../columns/index.ts';
 import { columnOfValues, tableOf } from '../columns/index.ts';
 import type { Model } from '../model/index.ts';
 import { ModelData } from '../query/index.ts';
+import type { DataType, Value } from '../values/index.ts';
 import { INTEGER, TEXT } from '../values/index.ts';
 import { findLevels, hierarchyOf } from './levels.ts';
 
@@ -105,4 +106,34 @@ test('a level that lies in another but for a few rows is a near miss with their 
   const { near } = findLevels(data, 'place');
   expect(near).toContainEqual({ table: 'place', lower: 'office', upper: 'district_id', rows: 2, members: 1 });
   expect(near.some((n) => n.lower === 'mood' || n.upper === 'mood')).toBe(false);
+});
+
+test('months by name and weekdays by name come in the order of their numbers', () => {
+  const MONTHS = ['January', 'February', 'March', 'April', 'May', 'June'];
+  const rows = MONTHS.flatMap((name, m) =>
+    [1, 2].map((d) => ({ day: m * 31 + d, name, no: m + 1, half: m < 3 ? 'first' : 'second' })),
+  );
+  const column = (name: string, type: DataType, of: (r: (typeof rows)[0]) => Value) => columnOfValues(name, type, rows.map(of)); // prettier-ignore
+  const table = tableOf('days', [
+    column('day', INTEGER, (r) => r.day),
+    column('MonthName', TEXT, (r) => r.name),
+    column('MonthNo', INTEGER, (r) => r.no),
+    column('half', TEXT, (r) => r.half),
+  ]);
+  const model: Model = {
+    crease: 1,
+    name: 'm',
+    tables: [
+      {
+        name: 'days',
+        role: 'dimension',
+        key: ['day'],
+        columns: [...table.columns.values()].map((c) => ({ name: c.name, type: c.type.kind as 'text' })),
+      },
+    ],
+  };
+  const { chains } = findLevels(new ModelData(model, () => table, 0), 'days');
+  expect(hierarchyOf('H', chains[0]!).levels!.find((l) => l.column === 'MonthName')).toMatchObject({
+    orderBy: 'MonthNo',
+  });
 });

@@ -1,3 +1,4 @@
+import { isNumeric } from '../values/index.ts';
 import type { Column } from '../columns/index.ts';
 import { combinations } from '../columns/index.ts';
 import type { Hierarchy, Model, Table } from '../model/index.ts';
@@ -14,6 +15,12 @@ export interface LevelColumn {
   readonly members: number;
 }
 
+/** A level as it was found: its column, the code that tells its members apart, and the number that puts them in order. */
+interface FoundLevel extends LevelColumn {
+  readonly key?: string;
+  readonly orderBy?: string;
+}
+
 /** A level that almost lies in another: so many rows, of so many members, say otherwise. */
 export interface NearMiss {
   readonly lower: string;
@@ -25,7 +32,7 @@ export interface NearMiss {
 /** Levels found in the rows of a table, from the top, each lying in the one before it. */
 export interface FoundLevels {
   readonly table: string;
-  readonly levels: readonly (LevelColumn & { readonly key?: string })[];
+  readonly levels: readonly FoundLevel[];
 }
 
 export interface LevelFindings {
@@ -194,14 +201,27 @@ function longestChain(
 const homeOf = (path: string): string | undefined => splitPath(path)?.[0];
 const isCode = (path: string): boolean => isCodeName(splitPath(path)?.[1] ?? path);
 
-/** A text is shown; a code that determines it tells its members apart. */
-function levelOf(group: readonly Candidate[]): LevelColumn & { key?: string } {
+/** A text is shown; a code that determines it tells its members apart, and a number that goes with it puts them in order. */
+function levelOf(group: readonly Candidate[]): FoundLevel {
   const shown = group.find((c) => c.isText && !isCode(c.path)) ?? group.find((c) => c.isText) ?? group[0]!;
   const key = group.find((c) => c !== shown && isCode(c.path) && homeOf(c.path) === homeOf(shown.path));
-  return { path: shown.path, members: shown.members, ...(key ? { key: key.path } : {}) };
+  const number = group.find(
+    (c) => c !== shown && isNumeric(c.column.type) && putsInOrder(c.path, shown.path),
+  );
+  const orderBy = shown.isText ? number : undefined;
+  return {
+    path: shown.path,
+    members: shown.members,
+    ...(key ? { key: key.path } : {}),
+    ...(orderBy ? { orderBy: orderBy.path } : {}),
+  };
 }
 
-function leafOf(leaf: Candidate, table: Table): LevelColumn & { key?: string } {
+/** A number that goes with a text is its order, but for codes, which only name it; the number of a month or a weekday is both. */
+const putsInOrder = (number: string, text: string): boolean =>
+  !isCode(number) || /(month|week|day|quarter)/i.test(`${number} ${text}`);
+
+function leafOf(leaf: Candidate, table: Table): FoundLevel {
   const key = table.key?.length === 1 && !sameName(table.key[0]!, leaf.path) ? table.key[0]! : undefined;
   return { path: leaf.path, members: leaf.members, ...(key === undefined ? {} : { key }) };
 }
@@ -215,8 +235,13 @@ export function levelName(path: string, table: string, taken: readonly { readonl
 
 /** A hierarchy of levels that were found. */
 export function hierarchyOf(name: string, { table, levels }: FoundLevels): Hierarchy {
-  const made: { name: string; column: string; key?: string }[] = [];
-  for (const { path, key } of levels)
-    made.push({ name: levelName(path, table, made), column: path, ...(key === undefined ? {} : { key }) });
+  const made: NonNullable<Hierarchy['levels']> = [];
+  for (const { path, key, orderBy } of levels)
+    made.push({
+      name: levelName(path, table, made),
+      column: path,
+      ...(key === undefined ? {} : { key }),
+      ...(orderBy === undefined ? {} : { orderBy }),
+    });
   return { name, table, levels: made };
 }
