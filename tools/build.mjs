@@ -24,7 +24,11 @@ const common = {
 };
 // Chunks are named by their contents: those of builds before would pile up.
 rmSync(resolve(root, 'cli/dist'), { recursive: true, force: true });
-const entries = { crease: 'cli/src/main.ts', worker: 'server/src/work/worker.ts' };
+const entries = {
+  crease: 'cli/src/main.ts',
+  worker: 'server/src/work/worker.ts',
+  isolated: 'server/src/work/isolated.ts',
+};
 await build({
   ...common,
   entryPoints: entries,

@@ -3,15 +3,10 @@ import { join } from 'node:path';
 import express from 'express';
 import type { ErrorRequestHandler, Express, RequestHandler } from 'express';
 import helmet from 'helmet';
-import { EditError } from '@crease/core/edit';
-import { DocumentError } from '@crease/core/model';
-import type { ErrorCode } from './errors.ts';
 import { ERRORS, ServerError } from './errors.ts';
-import { ConflictError, NoModelError, RowsGoneError } from './store/index.ts';
-import { WorkFault } from './work/pool.ts';
+import { explained } from './explained.ts';
+import { jsonDepth, MOST_DEPTH } from './jsonDepth.ts';
 import type { Workspace } from './workspace.ts';
-import { DatabaseError } from './databases/reader.ts';
-import { SecretError } from './databases/secrets.ts';
 import { calendarRoutes } from './routes/calendars.ts';
 import { databaseRoutes } from './routes/databases.ts';
 import { intakeRoutes } from './routes/intake.ts';
@@ -40,11 +35,13 @@ export function makeApp(workspace: Workspace, screens?: string): Express {
     }),
   );
   app.use(ownOriginOnly);
+  const json = express.json({ limit: LARGEST_BODY });
   app.use('/api', (request, response, next) => {
     // An upload's body is the file: it is not to be read as JSON, whatever it says it is.
     if (request.method === 'POST' && request.path === '/uploads') return next();
-    return express.json({ limit: LARGEST_BODY })(request, response, next);
+    return json(request, response, next);
   });
+  app.use('/api', notTooDeep);
   for (const routes of [
     modelRoutes,
     questionRoutes,
@@ -63,6 +60,9 @@ export function makeApp(workspace: Workspace, screens?: string): Express {
       response.set('cache-control', 'no-cache').sendFile(join(screens, 'index.html')),
     );
   }
+  app.use((request) => {
+    throw new ServerError('not-found', `there is nothing to ${request.method} at this address`);
+  });
   app.use(errorAnswer(workspace));
   return app;
 }
@@ -90,38 +90,22 @@ const ownOriginOnly: RequestHandler = (request, _response, next) => {
   next();
 };
 
+/** No request of ours is nested deeply; what walks a body may call itself for each level. */
+const notTooDeep: RequestHandler = (request, _response, next) => {
+  if (jsonDepth(request.body) > MOST_DEPTH)
+    throw new ServerError('wrong-shape', `the request is nested more than ${MOST_DEPTH} levels deep`);
+  next();
+};
+
 function errorAnswer(workspace: Workspace): ErrorRequestHandler {
   return (error: unknown, request, response, next) => {
     if (response.headersSent) return next(error);
-    const { code, message, extra } = explained(error);
+    const { code, message, extra } = explained(error, LARGEST_BODY);
     if (code === 'internal')
       workspace.log.error(
         { error: error instanceof Error ? error.stack : String(error), path: request.path },
         'a request failed',
       );
     response.status(ERRORS[code].status).json({ code, message, ...extra });
-  };
-}
-
-function explained(error: unknown): { code: ErrorCode; message: string; extra?: Record<string, unknown> } {
-  if (error instanceof ServerError) return { code: error.code, message: error.message, extra: error.extra };
-  if (error instanceof DocumentError) return { code: 'wrong-shape', message: error.message };
-  if (error instanceof DatabaseError || error instanceof SecretError)
-    return { code: 'cannot-reach', message: error.message };
-  if (error instanceof RowsGoneError) return { code: 'rows-gone', message: error.message };
-  if (error instanceof ConflictError)
-    return { code: 'conflict', message: error.message, extra: { revision: error.head.id } };
-  if (error instanceof NoModelError) return { code: 'not-found', message: error.message };
-  if (error instanceof EditError || error instanceof WorkFault)
-    return { code: 'cannot-answer', message: error.message };
-  const type = (error as { type?: string }).type;
-  if (type === 'entity.too.large')
-    return { code: 'too-large', message: `the request is larger than ${LARGEST_BODY}: send less at once` };
-  if (type?.startsWith('entity.') || type?.startsWith('encoding.') || type?.startsWith('charset.'))
-    return { code: 'wrong-shape', message: `the request is not JSON: ${(error as Error).message}` };
-  if (error instanceof URIError) return { code: 'wrong-shape', message: 'the address cannot be read' };
-  return {
-    code: 'internal',
-    message: 'something went wrong in the server; nothing was changed. The log has the details',
   };
 }

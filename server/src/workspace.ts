@@ -30,7 +30,7 @@ export class Workspace {
   readonly settings: Settings;
   readonly loads: Loads;
   readonly hub = new Hub();
-  readonly jobs = new Jobs();
+  readonly jobs = new Jobs((error) => this.onBug(error));
   readonly pool = new WorkPool((error) => this.onBug(error));
   readonly claims: JudgingQueue;
   /** Folder of uploads that have not been taken in yet; emptied at the start. */

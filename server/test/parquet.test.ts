@@ -89,7 +89,7 @@ test('values that are not of their type are null and listed', async () => {
     distinct: 1,
     sample: [{ text: '0.105', rows: 2, lines: [1, 3] }],
   });
-  expect(misfits.get('n')).toMatchObject({ rows: 1, sample: [{ text: 'twelve', line: 2 }] });
+  expect(misfits.get('n')).toMatchObject({ rows: 1, sample: [{ text: 'twelve', lines: [2] }] });
 });
 
 test.each([

@@ -6,8 +6,11 @@ import type { WorkPool } from '../src/work/pool.ts';
 export async function startThreads(pool: WorkPool, folder: string): Promise<void> {
   const file = join(folder, 'start.csv');
   writeFileSync(file, 'a\n1\n');
+  const shared = new Int32Array(new SharedArrayBuffer(12));
+  const recode = { kind: 'transcode' as const, file, encoding: 'windows-1252' as const, shared };
   await Promise.all([
-    pool.run({ kind: 'preview', file, corrected: {} }),
-    pool.load({ kind: 'preview', file, corrected: {} }),
+    pool.run({ ...recode, to: join(folder, 'start.1') }),
+    pool.load({ ...recode, to: join(folder, 'start.2') }),
+    pool.files.preview({ file, corrected: {} }),
   ]);
 }

@@ -17,7 +17,8 @@ import {
 } from '../model/index.ts';
 import { sameClaim, sameName } from '../model/index.ts';
 import { followWaivers } from './waivers.ts';
-import { renameInModel, RenameError, renameRole } from './rename.ts';
+import { EditError } from './editError.ts';
+import { renameInModel, renameRole } from './rename.ts';
 
 /** Collections of named objects that edits put into and take out of. A new one is one line here. */
 const COLLECTIONS = {
@@ -105,9 +106,6 @@ export type SingleEdit = z.infer<typeof single>;
 export const editSchema = z.array(single).min(1).max(5000);
 export type Edit = SingleEdit[];
 
-/** An edit that does not fit the model: what it names is missing or taken. */
-export class EditError extends Error {}
-
 /**
  * Applies an edit. The model given stays as it is; parts that do not change are shared. Throws EditError, also for a change of a calendar that
  * follows another model's.
@@ -192,12 +190,7 @@ function applySingle(model: Model, edit: SingleEdit): Model {
     case 'end-waiver':
       return { ...model, waivers: (model.waivers ?? []).filter((w) => !sameClaim(w.claim, edit.claim)) };
     case 'rename':
-      try {
-        return renameInModel(model, edit.of, edit.to);
-      } catch (error) {
-        if (error instanceof RenameError) throw new EditError(error.message);
-        throw error;
-      }
+      return renameInModel(model, edit.of, edit.to);
     default:
       return edit.do.startsWith('put-') ? put(model, edit as PutEdit) : remove(model, edit as RemoveEdit);
   }

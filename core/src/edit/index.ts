@@ -1,2 +1,3 @@
+export * from './editError.ts';
 export * from './edits.ts';
 export * from './rename.ts';

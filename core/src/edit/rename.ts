@@ -3,15 +3,13 @@ import { columnPath, renameInFormula, roleName, withRoles } from '../formula/ind
 import type { RenamedThing } from '../formula/index.ts';
 import type { ByItem, Hierarchy, Model, ModelColumn, Query, Relationship, Table } from '../model/index.ts';
 import { sameName, splitPath } from '../model/index.ts';
-
-/** A new name that cannot be given: the message says why. */
-export class RenameError extends Error {}
+import { EditError } from './editError.ts';
 
 type Change = (name: string) => string;
 
 /**
  * The model with another name for a table, a column, a measure or a relationship, wherever the model names it: formulas, filters, hierarchies,
- * perspectives, known answers; waivers follow edits of themselves. Formulas keep their layout and comments. Throws RenameError where the name is taken, or where
+ * perspectives, known answers; waivers follow edits of themselves. Formulas keep their layout and comments. Throws EditError where the name is taken, or where
  * shaping steps rest on the old one.
  */
 export function renameInModel(model: Model, thing: RenamedThing, to: string): Model {
@@ -98,30 +96,30 @@ const given = <K extends string, V>(key: K, value: V | undefined): Partial<Recor
   value === undefined ? {} : ({ [key]: value } as Record<K, V>);
 
 function refuse(model: Model, thing: RenamedThing, to: string): void {
-  if (to.trim() === '') throw new RenameError('a name must not be empty');
+  if (to.trim() === '') throw new EditError('a name must not be empty');
   const taken = (names: readonly string[], old: string) =>
     names.some((name) => sameName(name, to) && !sameName(name, old));
   if ('measure' in thing) {
     if (!(model.measures ?? []).some((m) => sameName(m.name, thing.measure)))
-      throw new RenameError(`there is no measure "${thing.measure}"`);
+      throw new EditError(`there is no measure "${thing.measure}"`);
     if (
       taken([...(model.measures ?? []).map((m) => m.name), ...model.tables.map((t) => t.name)], thing.measure)
     )
-      throw new RenameError(`the name "${to}" is taken: choose another`);
+      throw new EditError(`the name "${to}" is taken: choose another`);
     return;
   }
   if ('relationship' in thing) {
     const names = (model.relationships ?? []).map((r) => r.name);
     if (!names.some((name) => sameName(name, thing.relationship)))
-      throw new RenameError(`there is no relationship "${thing.relationship}"`);
-    if (taken(names, thing.relationship)) throw new RenameError(`the name "${to}" is taken: choose another`);
+      throw new EditError(`there is no relationship "${thing.relationship}"`);
+    if (taken(names, thing.relationship)) throw new EditError(`the name "${to}" is taken: choose another`);
     return;
   }
   const table = model.tables.find((t) => sameName(t.name, thing.table));
-  if (!table) throw new RenameError(`there is no table "${thing.table}"`);
+  if (!table) throw new EditError(`there is no table "${thing.table}"`);
   const old = thing.column ?? thing.table;
   if (thing.column !== undefined && !table.columns.some((c) => sameName(c.name, old)))
-    throw new RenameError(`there is no column "${thing.table}.${old}"`);
+    throw new EditError(`there is no column "${thing.table}.${old}"`);
   const others = thing.column === undefined ? [...model.tables, ...(model.measures ?? [])] : table.columns;
   if (
     taken(
@@ -129,9 +127,9 @@ function refuse(model: Model, thing: RenamedThing, to: string): void {
       old,
     )
   )
-    throw new RenameError(`the name "${to}" is taken: choose another`);
+    throw new EditError(`the name "${to}" is taken: choose another`);
   const steps = model.tables.find((t) => t.source && 'steps' in t.source && mentions(t.source.steps, old));
-  if (steps) throw new RenameError(`the shaping steps of ${steps.name} name ${old}: change them first`);
+  if (steps) throw new EditError(`the shaping steps of ${steps.name} name ${old}: change them first`);
 }
 
 /** Whether a text within shaping steps holds a name as a word. */

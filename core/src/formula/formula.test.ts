@@ -254,3 +254,28 @@ test.each([
 test('a misspelt period is told of with a near one', () => {
   expect(parsePeriod('yeer to date').faults[0]!.message).toContain('did you mean "year to date"');
 });
+
+describe('a formula that is too large is a fault in its place, and is walked by nothing', () => {
+  test.each([
+    ['9,000 terms', Array(9000).fill('1').join(' + '), /characters, the most is 20,000/],
+    ['600 terms', Array(600).fill('1').join(' + '), /more than 400 operations/],
+    ['1,700 parentheses', `${'('.repeat(1700)}1${')'.repeat(1700)}`, /deeper than 100 levels/],
+    ['2,000 signs', `${'- '.repeat(2000)}1`, /deeper than 100 levels/],
+    [
+      'chains within chains',
+      `${'(1 + '.repeat(90)}${Array(390).fill('1').join('+')}${')'.repeat(90)}`,
+      /operations/,
+    ],
+  ])('%s', (_name, formula, message) => {
+    const { faults, tree } = parseFormula(formula);
+    expect(faults).toHaveLength(1);
+    expect(faults[0]!.message).toMatch(message);
+    expect(tree.kind).toBe('missing');
+    expect(() => layOutFormula(formula)).not.toThrow();
+  });
+
+  test('what is large, but not too large, works', () => {
+    expect(parseFormula(Array(300).fill('1').join(' + ')).faults).toEqual([]);
+    expect(constantValue(`${'('.repeat(90)}2${')'.repeat(90)}`)).toBe(2);
+  });
+});

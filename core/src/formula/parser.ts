@@ -1,3 +1,4 @@
+import { depthFault, sizeFault } from './limits.ts';
 import { nearestName } from '../values/index.ts';
 import type { FormulaFault, Span } from './source.ts';
 import { spanOf } from './source.ts';
@@ -40,8 +41,13 @@ const UNITS: Record<string, PeriodUnit> = {
 /** Parses a formula. It never throws: all faults are collected, and what cannot be read becomes `missing`. */
 export function parseFormula(source: string): ParsedFormula {
   const { tokens, comments, faults } = tokenize(source);
+  const tooLarge = sizeFault(source, tokens);
+  const nothing: Expression = { kind: 'missing', start: 0, end: source.length };
+  if (tooLarge) return { source, tree: nothing, comments, faults: [tooLarge] };
   const parser = new Parser(tokens, [...faults]);
   const tree = parser.formula();
+  const tooDeep = depthFault(tree);
+  if (tooDeep) return { source, tree: nothing, comments, faults: [tooDeep] };
   return { source, tree, comments, faults: parser.faults };
 }
 

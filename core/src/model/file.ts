@@ -33,7 +33,7 @@ function parseJson(text: string, what: string): unknown {
   } catch (error) {
     const { line, column } = placeOf(text, error as Error);
     throw new DocumentError([
-      `${what} is not JSON${line ? `, line ${line}, column ${column}` : ''}: ${(error as Error).message}`,
+      `${what} is not JSON${line ? `, line ${line}, column ${column}` : ''}: it cannot be read from there on`,
     ]);
   }
 }

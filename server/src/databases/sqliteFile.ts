@@ -5,6 +5,7 @@ import { BOOLEAN, DATE, decimal, DOUBLE, INTEGER } from '@crease/core/values';
 import type { DataType } from '@crease/core/values';
 import type { DatabaseTable, RightsState } from '@crease/contract';
 import type { TableAbout, TableName } from './reader.ts';
+import { systemFault } from '../systemFault.ts';
 import { DatabaseError, quoteIdentifier, tableText } from './reader.ts';
 
 /** What worker threads do with a SQLite file: its library does not give up the thread. */
@@ -43,7 +44,8 @@ function within<T>(file: string, work: (database: Database.Database) => T): T {
     database.exec('begin');
     return work(database);
   } catch (error) {
-    throw error instanceof DatabaseError ? error : new DatabaseError(`${file}: ${(error as Error).message}`);
+    if (error instanceof DatabaseError || systemFault(error)) throw error;
+    throw new DatabaseError(`${file} cannot be read: ${(error as Error).message}`);
   } finally {
     database.close();
   }

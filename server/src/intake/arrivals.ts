@@ -8,6 +8,8 @@ import { createGunzip } from 'node:zlib';
 import type { UploadState } from '@crease/contract';
 import type { DatabaseReader, DrawnColumn, TableName } from '../databases/reader.ts';
 import { ServerError } from '../errors.ts';
+import { systemFault } from '../systemFault.ts';
+import { Bounded, Counted } from './inflow.ts';
 import { isGzip, isParquet } from '../sources/fileTable.ts';
 
 /** A table of a database on its way in: its rows are drawn when they are taken in, until then there is a sample. */
@@ -73,11 +75,21 @@ export class Arrivals {
     const path = this.pathOf(id, name);
     try {
       // What a gzip file holds is kept, so that it can be read in pieces.
-      if (isGzip(name)) await pipeline(content, createGunzip(), createWriteStream(`${path}.part`));
-      else await pipeline(content, createWriteStream(`${path}.part`));
+      const counted = new Counted();
+      const to = createWriteStream(`${path}.part`);
+      if (isGzip(name))
+        await pipeline(content, counted, createGunzip(), new Bounded(name, this.folder, counted), to);
+      else await pipeline(content, new Bounded(name, this.folder), to);
     } catch (error) {
       rmSync(`${path}.part`, { force: true });
-      throw new ServerError('cannot-read', `${name} did not arrive whole: ${(error as Error).message}`);
+      if (error instanceof ServerError || systemFault(error)) throw error;
+      const { code = '' } = error as NodeJS.ErrnoException;
+      throw new ServerError(
+        'cannot-read',
+        code.startsWith('Z_')
+          ? `${name} is no gzip file that can be read: it is damaged, or ends too early`
+          : `${name} did not arrive whole: send it again`,
+      );
     }
     renameSync(`${path}.part`, path);
     const state = { id, name, bytes: statSync(path).size };

@@ -1,5 +1,6 @@
 import type { LoadResult, RecipeState } from '@crease/contract';
 import type { Workspace } from '../workspace.ts';
+import { ServerError } from '../errors.ts';
 import { readHead } from '../sources/fileTable.ts';
 import { detectDialect } from '@crease/core/reading';
 import { DocumentError, sameName } from '@crease/core/model';
@@ -21,7 +22,11 @@ type Progress = (part: number, detail: string) => void;
 type OnCancel = (stop: () => void) => void;
 
 /** A recipe that cannot be run: which, and what to do. */
-export class RecipeError extends Error {}
+export class RecipeError extends ServerError {
+  constructor(message: string) {
+    super('cannot-answer', message);
+  }
+}
 
 /** Runs a recipe to its end, unattended. Throws an error whose message is for the person. */
 export async function loadByRecipe(

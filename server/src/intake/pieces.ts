@@ -2,7 +2,7 @@ import { closeSync, openSync, readSync } from 'node:fs';
 import { join } from 'node:path';
 import type { MisfitTexts } from '@crease/core/columns';
 import type { Chunk, Layout, ReadSpec } from '@crease/core/reading';
-import { byteOf, CHUNK_BYTES, ChunkReader, LARGEST_RECORD_BYTES } from '@crease/core/reading';
+import { byteOf, CHUNK_BYTES, ChunkReader, LARGEST_RECORD_BYTES, ReadError } from '@crease/core/reading';
 import type { KeptCells, KeptTexts } from './kept.ts';
 import { keptCells, keptTexts, Spill } from './kept.ts';
 
@@ -155,7 +155,7 @@ function readPiece(reader: ChunkReader, descriptor: number, bounds: Bounds, spil
     const length = Math.min(size, stop + beyond) - start;
     const last = start + length >= size;
     const got = readSync(descriptor, reader.buffer(length), 0, length, start);
-    if (got < length) throw new RangeError('the file has become shorter while it was read');
+    if (got < length) throw new ReadError('the file has become shorter while it was read');
     const { chunk, next } = reader.read(stop - start, length, last);
     if (next < stop - start && !last) {
       if (beyond === LARGEST_RECORD_BYTES) return { ...none, lines: chunk.lines, endless: true };

@@ -31,8 +31,7 @@ export async function previewArrival(
 ): Promise<FilePreview> {
   const { arrivals, pool, settings } = workspace;
   const origin = arrivals.origin(id);
-  const look = (corrected: Corrections) =>
-    pool.run<FilePreview>({ kind: 'preview', file: arrivals.file(id), corrected });
+  const look = (corrected: Corrections) => pool.files.preview({ file: arrivals.file(id), corrected });
   const said = new Map(columns.map((c) => [c.place, readingOf(c)]));
   const { naming } = settings;
   if (!origin)

@@ -236,17 +236,22 @@ async function loadText(load: Load): Promise<Stored> {
   }
 }
 
-/** One thread reads column after column. */
+/** A process of its own reads column after column: a damaged file keeps nobody else waiting. */
 async function loadParquet(load: Load): Promise<Stored> {
   const { pool, file, spec, target, onProgress, shared } = load;
-  const watch = setInterval(() => onProgress(Atomics.load(shared, 1) / spec.columns.length), TOLD_MS);
+  const { modelId, key, replaces = 'all', workspace } = target;
+  const task = { file, table: spec.table, columns: spec.columns, modelId, key, replaces };
+  const running = pool.files.start<StoredParquet>({ kind: 'parquet', workspace, task }, (done) =>
+    onProgress(done / spec.columns.length),
+  );
+  const stopped = setInterval(() => {
+    if (Atomics.load(shared, 2) !== 0) running.stop();
+  }, TOLD_MS);
   try {
-    const { modelId, key, replaces = 'all', workspace } = target;
-    const task = { file, table: spec.table, columns: spec.columns, modelId, key, replaces, shared };
-    const { tableId, rows, misfits } = await pool.load<StoredParquet>({ kind: 'parquet', workspace, task });
+    const { tableId, rows, misfits } = await running.done;
     return await finish(load, tableId, new Map(misfits), rows, 0);
   } finally {
-    clearInterval(watch);
+    clearInterval(stopped);
   }
 }
 

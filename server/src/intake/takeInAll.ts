@@ -62,7 +62,7 @@ export async function takeInAll(
     const tell = (part: number) => progress((i + part) / coming.length, order.name);
     const entry = entryOf(table);
     try {
-      if (cancel.signal.aborted) throw new Error('cancelled');
+      if (cancel.signal.aborted) throw new ServerError('cannot-answer', 'cancelled');
       const { result, pending } = await storeOne(
         workspace,
         table,
@@ -141,7 +141,8 @@ function targetOf(
   let merge: MergeOrder | undefined;
   if (mode === 'update' || mode === 'add quantities') {
     if (!known?.key?.length)
-      throw new Error(
+      throw new ServerError(
+        'cannot-answer',
         `rows are matched by key, and ${order.name} has none: say on the Shape stage what its key is`,
       );
     const quantities = known.columns.filter(
@@ -149,7 +150,8 @@ function targetOf(
     );
     merge = { mode, key: known.key, quantities: quantities.map((c) => c.name) };
     if (mode === 'add quantities' && merge.quantities.length === 0)
-      throw new Error(
+      throw new ServerError(
+        'cannot-answer',
         `${order.name} has no quantity that could be added: say on the Shape stage which columns are quantities`,
       );
   }

@@ -27,7 +27,11 @@ function unzipped(file: string, bytes: Uint8Array, finishFlush = constants.Z_FIN
   try {
     return gunzipSync(bytes, { finishFlush });
   } catch (error) {
-    throw new ReadError(`${basename(file)} is no gzip file that can be read: ${(error as Error).message}`);
+    if ((error as NodeJS.ErrnoException).code === 'ERR_BUFFER_TOO_LARGE')
+      throw new ReadError(`${basename(file)} holds more than this program can take at once: unpack it first`);
+    throw new ReadError(
+      `${basename(file)} is no gzip file that can be read: it is damaged, or ends too early`,
+    );
   }
 }
 
@@ -82,8 +86,10 @@ function onFile<T>(file: string, use: (descriptor: number) => T): T {
     const { code } = error as NodeJS.ErrnoException;
     throw new ReadError(
       code === 'ENOENT'
-        ? `there is no file ${basename(file)} in the data folder (${file})`
-        : `the file ${file} cannot be read (${code})`,
+        ? `there is no file ${basename(file)} in the data folder `
+        : code === 'EACCES'
+          ? `there is no right to read ${basename(file)}`
+          : `${basename(file)} cannot be read (${code})`,
     );
   }
   try {

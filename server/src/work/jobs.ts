@@ -1,5 +1,6 @@
 import { randomUUID } from 'node:crypto';
 import type { JobState } from '@crease/contract';
+import { explained } from '../explained.ts';
 
 /** How long an ended job can still be asked for. */
 const KEPT_MS = 10 * 60_000;
@@ -8,7 +9,9 @@ const KEPT_MS = 10 * 60_000;
 export class Jobs {
   private readonly jobs = new Map<string, { state: JobState; cancel: () => void }>();
 
-  /** Starts a job. `run` tells its progress and ends with a detail; it rejects with an Error whose message is for the person. */
+  constructor(private readonly onBug: (error: unknown) => void) {}
+
+  /** Starts a job. `run` tells its progress and ends with a detail; what it rejects with is told as any error of the server. */
   start(
     says: string,
     tell: (state: JobState) => void,
@@ -41,13 +44,12 @@ export class Jobs {
       .then((end) =>
         change({ state: 'done', progress: 1, ...(typeof end === 'string' ? { detail: end } : end) }),
       )
-      .catch((error: Error) =>
-        change(
-          cancelled
-            ? { state: 'cancelled', detail: 'nothing was stored' }
-            : { state: 'failed', faults: error.message.split('\n') },
-        ),
-      )
+      .catch((error: unknown) => {
+        if (cancelled) return change({ state: 'cancelled', detail: 'nothing was stored' });
+        const { code, message } = explained(error, '');
+        if (code === 'internal') this.onBug(error);
+        change({ state: 'failed', faults: message.split('\n') });
+      })
       .finally(() => setTimeout(() => this.jobs.delete(id), KEPT_MS).unref());
     return entry.state;
   }

@@ -2,13 +2,12 @@ import { availableParallelism } from 'node:os';
 import { MessageChannel } from 'node:worker_threads';
 import type { MessagePort } from 'node:worker_threads';
 import { Piscina } from 'piscina';
+import { FileReaders } from './fileReaders.ts';
 import { sharedMemory } from './sharedCodes.ts';
 import type { Task } from './tasks.ts';
 import { END } from './tasks.ts';
+import { WorkFault } from './workFault.ts';
 import type { TaskFault } from './worker.ts';
-
-/** A fault that the person who asked can do something about. */
-export class WorkFault extends Error {}
 
 const isSource = import.meta.url.endsWith('.ts');
 
@@ -44,6 +43,8 @@ export class WorkPool {
       void process.stderr.write(`${String(error)}\n`),
   ) {}
 
+  /** Readers of files that may be damaged: processes of their own. */
+  readonly files = new FileReaders((error) => this.onBug(error));
   private readonly codes = sharedMemory();
   private readonly questions = makePool(2, this.codes);
   private readonly loads = makePool(READING_THREADS, this.codes);
@@ -89,11 +90,15 @@ export class WorkPool {
   }
 
   async close(): Promise<void> {
-    await Promise.all([this.questions.destroy(), this.loads.destroy()]);
+    await Promise.all([this.questions.destroy(), this.loads.destroy(), this.files.close()]);
   }
 }
 
+/** Expected faults keep their kind; a bug keeps the trace that it has in its thread. */
 function unwrap<T>(answer: { result: T } | TaskFault): T {
   if ('result' in answer) return answer.result;
-  throw answer.fault === 'data' ? new WorkFault(answer.message) : new Error(answer.message);
+  if (answer.fault !== 'bug') throw new WorkFault(answer.message, answer.fault);
+  const error = new Error(answer.message);
+  if (answer.trace !== undefined) error.stack = answer.trace;
+  throw error;
 }

@@ -5,13 +5,12 @@ import type { MessagePort } from 'node:worker_threads';
 import type { Hierarchy } from '@crease/core/model';
 import type { Verdict } from '@crease/core/claims';
 import type { ReferencePattern } from '@crease/core/propose';
-import type { Corrections, FileEncoding } from '@crease/core/reading';
+import type { FileEncoding } from '@crease/core/reading';
 import type { ColumnTask } from '../intake/encodeColumn.ts';
 import type { PiecesTask } from '../intake/pieces.ts';
 import type { TableName } from '../databases/reader.ts';
 import type { SqliteDraw } from '../databases/sqliteFile.ts';
 import type { SettleOrder } from '../intake/settle.ts';
-import type { ParquetTask } from '../intake/storeParquet.ts';
 
 /** What worker threads are asked to do. Models travel as documents, rows stay in the workspace file. */
 export interface OnModel {
@@ -91,9 +90,6 @@ export type Task =
         Record<string, { readonly basis: string; readonly verdict: Verdict; readonly against: number }>
       >;
     } & OnModel)
-  | { readonly kind: 'preview'; readonly file: string; readonly corrected: Corrections }
-  /** Stores a Parquet file. */
-  | { readonly kind: 'parquet'; readonly workspace: string; readonly task: ParquetTask }
   /** Asks a SQLite file. */
   | { readonly kind: 'sqlite'; readonly file: string; readonly ask: 'version' | 'tables' | 'rights' }
   | { readonly kind: 'sqlite'; readonly file: string; readonly ask: 'about'; readonly table: TableName }

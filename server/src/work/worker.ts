@@ -29,11 +29,7 @@ import type { PiecesDone } from '../intake/pieces.ts';
 import { readPieces } from '../intake/pieces.ts';
 import { memoryOf } from '../intake/kept.ts';
 import { transcodeFile } from '../sources/fileTable.ts';
-import { previewOf } from '../sources/preview.ts';
-import { isParquet } from '../sources/fileTable.ts';
-import { previewParquet } from '../sources/parquetTable.ts';
 import { settle } from '../intake/settle.ts';
-import { storeParquet } from '../intake/storeParquet.ts';
 import {
   sqliteAbout,
   sqliteDraw,
@@ -42,6 +38,7 @@ import {
   sqliteVersion,
 } from '../databases/sqliteFile.ts';
 import { DatabaseError } from '../databases/reader.ts';
+import { systemFault } from '../systemFault.ts';
 import { columnFormula } from './columnFormula.ts';
 import { judge, remediesFor } from '../judging/judge.ts';
 import { restsOf } from '../judging/dependencies.ts';
@@ -242,8 +239,11 @@ function values(task: Extract<Task, { kind: 'values' }>) {
 
 /** An error as plain data: which kind, and what it says. */
 export interface TaskFault {
-  readonly fault: 'data' | 'bug';
+  /** What cannot be answered, read, reached, or is too much; or a fault of this program. */
+  readonly fault: 'data' | 'read' | 'database' | 'limit' | 'busy' | 'disk-full' | 'bug';
   readonly message: string;
+  /** Of a bug. */
+  readonly trace?: string;
 }
 
 async function run(task: Task): Promise<unknown> {
@@ -305,12 +305,6 @@ async function run(task: Task): Promise<unknown> {
       return remediesFor(task, dataOf(task));
     case 'try':
       return tried(task, makeData(task));
-    case 'preview':
-      return isParquet(task.file)
-        ? previewParquet(task.file, task.corrected)
-        : previewOf(task.file, task.corrected);
-    case 'parquet':
-      return storeParquet(new Tables(connection(task.workspace)), task.task);
     case 'settle':
       return settle(new Tables(connection(task.workspace)), task.order);
     case 'sqlite':
@@ -334,6 +328,18 @@ const moved = (value: { result: unknown }, memory: ArrayBuffer[]): { result: unk
     result: unknown;
   };
 
+/** An error as plain data, by its kind. */
+function faultOf(error: unknown): TaskFault {
+  const message = error instanceof Error ? error.message : String(error);
+  if (error instanceof DataError) return { fault: error.reason.code === 'limit' ? 'limit' : 'data', message };
+  if (error instanceof PartsError) return { fault: 'data', message };
+  if (error instanceof ReadError) return { fault: 'read', message };
+  if (error instanceof DatabaseError) return { fault: 'database', message };
+  const system = systemFault(error);
+  if (system) return { fault: system.code, message: system.message };
+  return { fault: 'bug', message, ...(error instanceof Error && error.stack ? { trace: error.stack } : {}) };
+}
+
 /** A worker's answer: a result, or a fault that belongs to the person who asked. Bugs go to the log with their trace. */
 export default async function work(task: Task): Promise<{ result: unknown } | TaskFault> {
   codes.begin();
@@ -347,15 +353,7 @@ export default async function work(task: Task): Promise<{ result: unknown } | Ta
     );
     return moved({ result }, memory);
   } catch (error) {
-    if (
-      error instanceof DataError ||
-      error instanceof ReadError ||
-      error instanceof DatabaseError ||
-      error instanceof PartsError
-    )
-      return { fault: 'data', message: error.message };
-    process.stderr.write(`task ${task.kind}: ${(error as Error).stack ?? String(error)}\n`);
-    return { fault: 'bug', message: error instanceof Error ? error.message : String(error) };
+    return faultOf(error);
   } finally {
     codes.end();
     if ('port' in task) task.port.postMessage(END);

@@ -1,0 +1,62 @@
+import type { Corrections } from '@crease/core/reading';
+import { ReadError } from '@crease/core/reading';
+import { storeParquet } from '../intake/storeParquet.ts';
+import type { ParquetTask } from '../intake/storeParquet.ts';
+import { isParquet } from '../sources/fileTable.ts';
+import { previewParquet } from '../sources/parquetTable.ts';
+import { previewOf } from '../sources/preview.ts';
+import { openWorkspace, Tables } from '../store/index.ts';
+import { systemFault } from '../systemFault.ts';
+
+// A process of its own for files that may be damaged: whatever a reader does with one, it can be ended, and nobody else waits for it.
+
+/** What the process is asked to do. */
+export type IsolatedTask =
+  | { readonly kind: 'preview'; readonly file: string; readonly corrected: Corrections }
+  | { readonly kind: 'parquet'; readonly workspace: string; readonly task: Omit<ParquetTask, 'shared'> };
+
+export type IsolatedMessage =
+  | { readonly progress: number }
+  | { readonly result: unknown }
+  | {
+      readonly fault: string;
+      readonly kind: 'read' | 'busy' | 'disk-full';
+      readonly trace?: string;
+    };
+
+const send = (message: IsolatedMessage): void => void process.send!(message);
+
+async function run(task: IsolatedTask): Promise<unknown> {
+  if (task.kind === 'preview')
+    return isParquet(task.file)
+      ? previewParquet(task.file, task.corrected)
+      : previewOf(task.file, task.corrected);
+  const connection = openWorkspace(task.workspace);
+  const shared = new Int32Array(new SharedArrayBuffer(12));
+  const told = setInterval(() => send({ progress: shared[1]! }), 200);
+  try {
+    return await storeParquet(new Tables(connection), { ...task.task, shared });
+  } finally {
+    clearInterval(told);
+    connection.close();
+  }
+}
+
+process.on('message', (task: IsolatedTask) => {
+  run(task).then(
+    (result) => send({ result }),
+    (error: unknown) => {
+      // What a reader throws of its own accord is about its own inside: it says only that the file cannot be read.
+      const system = systemFault(error);
+      if (system) send({ fault: system.message, kind: system.code });
+      else if (error instanceof ReadError) send({ fault: error.message, kind: 'read' });
+      else
+        send({
+          fault: 'the file cannot be read: it is damaged, or not what its name says',
+          kind: 'read',
+          trace: error instanceof Error ? (error.stack ?? error.message) : String(error),
+        });
+    },
+  );
+});
+process.on('disconnect', () => process.exit(0));
