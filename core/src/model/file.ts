@@ -123,7 +123,7 @@ const WIDE = 180;
  * Reading what it wrote and writing it again changes nothing.
  */
 export function writeModel(model: Model): string {
-  return `${layOut(modelSchema.parse(model), '')}\n`;
+  return `${layOut(checkDocument(modelSchema, model, 'model'), '')}\n`;
 }
 
 function layOut(value: unknown, indent: string): string {

@@ -1,12 +1,18 @@
 import { z } from 'zod';
-import { parseType } from '../values/index.ts';
+import { DATE, parseType, textReader } from '../values/index.ts';
 
 /** The format version that this program writes and the newest that it reads. */
 export const FORMAT_VERSION = 1;
 
 const name = z.string().min(1, 'a name must not be empty').max(200, 'a name has at most 200 characters');
 const text = z.string().max(20_000);
-const day = z.string().regex(/^\d{4}-\d{2}-\d{2}$/, 'a day is written like 2026-06-30');
+const readDay = textReader(DATE);
+const day = z
+  .string()
+  .refine(
+    (text) => /^\d{4}-\d{2}-\d{2}$/.test(text) && readDay(text) !== undefined,
+    'a day is written like 2026-06-30',
+  );
 
 export const columnSchema = z.strictObject({
   name,

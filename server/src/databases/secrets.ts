@@ -44,15 +44,13 @@ export class Secrets {
       ]).toString('utf8');
     } catch (error) {
       if (error instanceof SecretError) throw error;
-      throw new SecretError(
-        `the password was kept under another key than that of ${this.keyFile}: enter it again`,
-      );
+      throw new SecretError(`the password was kept under another key than this account has: enter it again`);
     }
   }
 
   private key(make: boolean): Buffer {
     if (!existsSync(this.keyFile)) {
-      if (!make) throw new SecretError(`the key ${this.keyFile} is gone: enter the password again`);
+      if (!make) throw new SecretError('the key file of this account is gone: enter the password again');
       mkdirSync(dirname(this.keyFile), { recursive: true, mode: 0o700 });
       writeFileSync(this.keyFile, randomBytes(KEY_BYTES), { mode: 0o600, flag: 'wx' });
       chmodSync(this.keyFile, 0o600);
@@ -60,7 +58,7 @@ export class Secrets {
     const key = readFileSync(this.keyFile);
     if (key.length !== KEY_BYTES)
       throw new SecretError(
-        `${this.keyFile} is no key of this program: move it away, and enter passwords again`,
+        'the key file of this account (crease/key in its settings folder) is no key of this program: move it away, and enter passwords again',
       );
     return key;
   }

@@ -248,7 +248,6 @@ export class Models {
       'insert into revision (model_id, parent_id, number, document, says, at, rows, made_by) values (?, ?, ?, ?, ?, ?, ?, ?)';
     const rows = JSON.stringify(this.rows.versions(id));
     const document = writeModel(model);
-    readModel(document); // what cannot be read again is not kept: throws DocumentError
     const at = this.now().toISOString();
     return Number(this.db.prepare(sql).run(id, parent, number, document, says, at, rows, by).lastInsertRowid);
   }

@@ -1,0 +1,36 @@
+// Experiments that try to break the application, with a seed that repeats them.
+//   npm run torture -- requests --count 20000 --seed 1
+//   npm run torture -- files|kills|editors|disk …
+// Prints how many were tried, survived and failed; what failed, with what makes it again. All in a scratch folder, on the loopback address.
+import type { Outcome } from '../server/test/torture/seeded.ts';
+
+const EXPERIMENTS: Readonly<Record<string, (o: { count: number; seed: number }) => Promise<Outcome>>> = {
+  requests: async (o) => (await import('../server/test/torture/requests.ts')).requests(o),
+};
+const COUNTS: Readonly<Record<string, number>> = {
+  requests: 2000,
+  files: 500,
+  kills: 20,
+  editors: 10,
+  disk: 5,
+};
+
+const option = (name: string, fallback: number): number => {
+  const at = process.argv.indexOf(name);
+  return at < 0 ? fallback : Number(process.argv[at + 1]);
+};
+const name = process.argv[2] ?? '';
+const experiment = EXPERIMENTS[name];
+if (!experiment) {
+  console.error(`say which: ${Object.keys(EXPERIMENTS).join(', ')}`);
+  process.exit(2);
+}
+const { tried, failed, note } = await experiment({
+  count: option('--count', COUNTS[name]!),
+  seed: option('--seed', 1),
+});
+for (const fault of failed.slice(0, 20)) console.log(fault);
+console.log(
+  `${name}: ${tried} tried, ${tried - failed.length} survived, ${failed.length} failed${note ? ` (${note})` : ''}`,
+);
+process.exitCode = failed.length === 0 ? 0 : 1;
