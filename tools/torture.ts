@@ -6,6 +6,7 @@ import type { Outcome } from '../server/test/torture/seeded.ts';
 
 const EXPERIMENTS: Readonly<Record<string, (o: { count: number; seed: number }) => Promise<Outcome>>> = {
   requests: async (o) => (await import('../server/test/torture/requests.ts')).requests(o),
+  files: async (o) => (await import('../server/test/torture/files.ts')).files(o),
 };
 const COUNTS: Readonly<Record<string, number>> = {
   requests: 2000,

@@ -7,6 +7,7 @@ import { fileURLToPath } from 'node:url';
 import pino from 'pino';
 import { makeApp } from './app.ts';
 import { Workspace } from './workspace.ts';
+import type { ReaderLimits } from './work/fileReaders.ts';
 import type { WorkspaceLock } from './workspaceLock.ts';
 import { lockWorkspace } from './workspaceLock.ts';
 
@@ -16,6 +17,8 @@ export interface ServeOptions {
   readonly port: number;
   readonly screens?: string;
   readonly quiet?: boolean;
+  /** How much time and memory the readers of files have. */
+  readonly readers?: ReaderLimits;
 }
 
 export interface Served {
@@ -55,7 +58,7 @@ export async function serve(options: ServeOptions): Promise<Served> {
   try {
     mkdirSync(dirname(file), { recursive: true });
     lock = lockWorkspace(file, address);
-    const workspace = new Workspace(file, log, { token: lock.token });
+    const workspace = new Workspace(file, log, { token: lock.token, readers: options.readers });
     handle = makeApp(workspace, options.screens ?? screensFolder()) as unknown as RequestListener;
     return { workspace, address, close: () => closeAll(server, workspace, lock!) };
   } catch (error) {

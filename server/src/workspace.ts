@@ -13,10 +13,19 @@ import type { Clock } from './clock.ts';
 import { SYSTEM_CLOCK } from './clock.ts';
 import { JudgingQueue } from './judging/queue.ts';
 import { Jobs } from './work/jobs.ts';
+import type { ReaderLimits } from './work/fileReaders.ts';
 import { WorkPool } from './work/pool.ts';
 
 export interface Log {
   error(details: object, message: string): void;
+}
+
+export interface WorkspaceOptions {
+  readonly keyFile?: string | undefined;
+  readonly token?: string | undefined;
+  readonly clock?: Clock | undefined;
+  /** How much time and memory the readers of files have. */
+  readonly readers?: ReaderLimits | undefined;
 }
 
 /** One open workspace file with all that works on it. */
@@ -31,7 +40,7 @@ export class Workspace {
   readonly loads: Loads;
   readonly hub = new Hub();
   readonly jobs = new Jobs((error) => this.onBug(error));
-  readonly pool = new WorkPool((error) => this.onBug(error));
+  readonly pool: WorkPool;
   readonly claims: JudgingQueue;
   /** Folder of uploads that have not been taken in yet; emptied at the start. */
   readonly incoming: string;
@@ -46,9 +55,10 @@ export class Workspace {
   constructor(
     readonly file: string,
     readonly log: Log,
-    { keyFile, token, clock = SYSTEM_CLOCK }: { keyFile?: string; token?: string; clock?: Clock } = {},
+    { keyFile, token, clock = SYSTEM_CLOCK, readers }: WorkspaceOptions = {},
   ) {
     this.db = openWorkspace(file);
+    this.pool = new WorkPool((error) => this.onBug(error), readers);
     this.models = new Models(this.db, clock.now);
     this.tables = new Tables(this.db, undefined, clock.now);
     this.settings = new Settings(this.db);

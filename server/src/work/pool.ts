@@ -2,6 +2,7 @@ import { availableParallelism } from 'node:os';
 import { MessageChannel } from 'node:worker_threads';
 import type { MessagePort } from 'node:worker_threads';
 import { Piscina } from 'piscina';
+import type { ReaderLimits } from './fileReaders.ts';
 import { FileReaders } from './fileReaders.ts';
 import { sharedMemory } from './sharedCodes.ts';
 import type { Task } from './tasks.ts';
@@ -41,10 +42,13 @@ export class WorkPool {
   constructor(
     private readonly onBug: (error: unknown) => void = (error) =>
       void process.stderr.write(`${String(error)}\n`),
-  ) {}
+    readers?: ReaderLimits,
+  ) {
+    this.files = new FileReaders((error) => this.onBug(error), readers);
+  }
 
   /** Readers of files that may be damaged: processes of their own. */
-  readonly files = new FileReaders((error) => this.onBug(error));
+  readonly files: FileReaders;
   private readonly codes = sharedMemory();
   private readonly questions = makePool(2, this.codes);
   private readonly loads = makePool(READING_THREADS, this.codes);

@@ -1,11 +1,8 @@
-import { mkdtempSync, rmSync } from 'node:fs';
-import { tmpdir } from 'node:os';
-import { join } from 'node:path';
 import type { Express } from 'express';
 import { z } from 'zod';
 import * as contract from '@crease/contract';
-import { makeApp, serve } from '../../src/index.ts';
-import { ERRORS } from '../../src/errors.ts';
+import { makeApp } from '../../src/index.ts';
+import { ask, faultIn, withServer } from './scratch.ts';
 import type { Outcome, Seeded } from './seeded.ts';
 import { seeded } from './seeded.ts';
 
@@ -230,54 +227,36 @@ const FILES = {
   branch: 'id,name\n1,North\n2,South\n',
 };
 
-/** Words that an answer to a person never has: places of this machine, and traces. */
-function leakOf(text: string, folder: string): string | undefined {
-  const home = process.env.HOME ?? '/root';
-  const found = [folder, `${process.cwd()}/`, `${home}/`, 'node_modules/', 'file:///'].find(
-    (place) => place.length > 2 && text.includes(place),
-  );
-  return found ?? /\n\s+at .+:\d+:\d+/.exec(text)?.[0];
-}
-
 const HANG_MS = 30_000;
 
+/** Sends requests to a server of its own. */
 export async function requests({ count, seed }: { count: number; seed: number }): Promise<Outcome> {
-  const folder = mkdtempSync(join(tmpdir(), 'crease-torture-'));
   const random = seeded(seed);
   const failed: string[] = [];
-  // The key of passwords goes there too.
-  process.env.XDG_CONFIG_HOME = folder;
-  const served = await serve({ workspace: join(folder, 'w.sqlite'), port: 0, quiet: true });
-  // What fails with nobody waiting for it goes to the log.
-  const log = {
-    error: (details: object) =>
-      void failed.push(`in the background: ${JSON.stringify(details).slice(0, 600)}`),
-  };
-  Object.assign(served.workspace, { log });
-  const routes = routesOf(makeApp(served.workspace)).filter(
-    ({ method, path }) => !LEFT_OUT.has(`${method} ${path}`),
-  );
-  const asking = routes.filter(({ method, path }) => !REMOVING.has(`${method} ${path}`));
   const state: State = { models: [], uploads: [], statuses: new Map() };
-  try {
-    await prepare(served.address, state);
-    for (let n = 0; n < count; n++) {
-      if (n % 250 === 249) await prepare(served.address, state);
-      const picked = random.pick(routes);
-      // What is removed is asked about in vain: that is tried now and then only.
-      const route =
-        REMOVING.has(`${picked.method} ${picked.path}`) && random.chance(0.9) ? random.pick(asking) : picked;
-      const fault = await once(served.address, route, random, state, folder);
-      if (fault !== undefined) failed.push(`request ${n}: ${fault}`);
-    }
-  } finally {
-    await served.close();
-    rmSync(folder, { recursive: true, force: true });
-  }
+  const routes = await withServer(
+    (bug) => failed.push(bug),
+    async ({ address, workspace }, folder) => {
+      const all = routesOf(makeApp(workspace)).filter(
+        ({ method, path }) => !LEFT_OUT.has(`${method} ${path}`),
+      );
+      const asking = all.filter(({ method, path }) => !REMOVING.has(`${method} ${path}`));
+      for (let n = 0; n < count; n++) {
+        if (n % 250 === 0) await prepare(address, state);
+        const picked = random.pick(all);
+        // What is removed is asked about in vain: that is tried now and then only.
+        const isRemoving = REMOVING.has(`${picked.method} ${picked.path}`);
+        const route = isRemoving && random.chance(0.9) ? random.pick(asking) : picked;
+        const fault = await once(address, route, random, state, folder);
+        if (fault !== undefined) failed.push(`request ${n}: ${fault}`);
+      }
+      return all.length;
+    },
+  );
   const answers = [...state.statuses]
     .sort(([a], [b]) => a - b)
     .map(([status, times]) => `${times} × ${status}`);
-  return { tried: count, failed, note: `${routes.length} routes, answers ${answers.join(', ')}` };
+  return { tried: count, failed, note: `${routes} routes, answers ${answers.join(', ')}` };
 }
 
 interface State {
@@ -288,27 +267,19 @@ interface State {
 
 /** A model with rows, and files that have come: what requests are about. */
 async function prepare(address: string, state: State): Promise<void> {
-  const send = async (method: string, path: string, body?: unknown) => {
-    const isText = typeof body === 'string';
-    const response = await fetch(`${address}/api${path}`, {
-      method,
-      headers: { 'content-type': isText ? 'application/octet-stream' : 'application/json' },
-      ...(body === undefined ? {} : { body: isText ? body : JSON.stringify(body) }),
-    });
-    if (!response.ok) throw new Error(`${path}: ${await response.text()}`);
-    return (await response.json()) as Record<string, unknown>;
-  };
-  const { id } = (await send('POST', '/models/import', { text: JSON.stringify(MODEL) })) as { id: number };
+  const { id } = await ask<{ id: number }>(address, 'POST', '/models/import', {
+    text: JSON.stringify(MODEL),
+  });
   state.models = [...state.models.slice(-2), id];
   for (const [name, text] of Object.entries(FILES)) {
-    const upload = (await send('POST', `/uploads?name=${name}.csv`, text)) as { id: string };
+    const upload = await ask<{ id: string }>(address, 'POST', `/uploads?name=${name}.csv`, text);
     const table = MODEL.tables.find((t) => t.name === name)!;
     const columns = table.columns.map((c, place) => ({ ...c, fileName: c.name, place }));
-    await send('POST', `/models/${id}/intake`, {
+    await ask(address, 'POST', `/models/${id}/intake`, {
       tables: [{ upload: upload.id, name, dialect: DIALECT, columns, mode: 'replace' }],
       dryRun: false,
     });
-    const waiting = (await send('POST', `/uploads?name=${name}.csv`, text)) as { id: string };
+    const waiting = await ask<{ id: string }>(address, 'POST', `/uploads?name=${name}.csv`, text);
     state.uploads = [...state.uploads.slice(-4), waiting.id];
   }
 }
@@ -357,7 +328,8 @@ async function once(
       return undefined;
     }
     state.statuses.set(response.status, (state.statuses.get(response.status) ?? 0) + 1);
-    return faultIn(response, await response.text(), said, folder);
+    const fault = faultIn(response.status, await response.text(), folder);
+    return fault === undefined ? undefined : `${said}: ${fault}`;
   } catch (error) {
     return `${said}: ${stop.signal.aborted ? 'no answer' : String((error as Error).cause ?? error)}`;
   } finally {
@@ -376,19 +348,4 @@ function bodyText(route: Route, random: Seeded): string {
   if (random.chance(0.05)) return JSON.stringify(random.pick(GARBAGE));
   const schema = known && random.chance(0.9) ? known : random.pick(SCHEMAS);
   return JSON.stringify(valueOf(schema, random, schema));
-}
-
-function faultIn(response: Response, text: string, said: string, folder: string): string | undefined {
-  const leak = leakOf(text, folder);
-  if (leak !== undefined) return `${said}: the answer shows ${leak}`;
-  if (response.status < 400) return undefined;
-  let code: unknown;
-  try {
-    ({ code } = JSON.parse(text) as { code?: unknown });
-  } catch {
-    return `${said}: ${response.status} without JSON: ${text.slice(0, 200)}`;
-  }
-  if (typeof code !== 'string' || !(code in ERRORS))
-    return `${said}: ${response.status} with no known code: ${text.slice(0, 200)}`;
-  return code === 'internal' ? `${said}: ${text.slice(0, 300)}` : undefined;
 }
