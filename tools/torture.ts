@@ -7,6 +7,9 @@ import type { Outcome } from '../server/test/torture/seeded.ts';
 const EXPERIMENTS: Readonly<Record<string, (o: { count: number; seed: number }) => Promise<Outcome>>> = {
   requests: async (o) => (await import('../server/test/torture/requests.ts')).requests(o),
   files: async (o) => (await import('../server/test/torture/files.ts')).files(o),
+  kills: async (o) => (await import('../server/test/torture/kills.ts')).kills(o),
+  editors: async (o) => (await import('../server/test/torture/editors.ts')).editors(o),
+  disk: async (o) => (await import('../server/test/torture/disk.ts')).disk(o),
 };
 const COUNTS: Readonly<Record<string, number>> = {
   requests: 2000,

@@ -2,6 +2,7 @@ import { createReadStream, createWriteStream, existsSync, renameSync, rmSync, st
 import { randomBytes, randomUUID } from 'node:crypto';
 import { rm } from 'node:fs/promises';
 import { basename, join } from 'node:path';
+import { PassThrough } from 'node:stream';
 import type { Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import { createGunzip } from 'node:zlib';
@@ -26,6 +27,14 @@ interface Entry {
   readonly origin?: Origin;
   /** Of a file that lies where its owner keeps it. */
   readonly path?: string;
+}
+
+/** What comes, by a stream that may be ended without ending the request that it comes with: the answer still goes out on that. */
+function standingSource(content: Readable): PassThrough {
+  const kept = new PassThrough();
+  const brokenOff = () => void (content.readableEnded || kept.destroy(new Error('it broke off')));
+  content.once('error', brokenOff).once('close', brokenOff);
+  return content.pipe(kept);
 }
 
 const ARRIVAL_ID = /^[0-9a-f-]{36}$/;
@@ -73,15 +82,19 @@ export class Arrivals {
       );
     const id = randomUUID();
     const path = this.pathOf(id, name);
+    const kept = standingSource(content);
     try {
       // What a gzip file holds is kept, so that it can be read in pieces.
       const counted = new Counted();
       const to = createWriteStream(`${path}.part`);
       if (isGzip(name))
-        await pipeline(content, counted, createGunzip(), new Bounded(name, this.folder, counted), to);
-      else await pipeline(content, new Bounded(name, this.folder), to);
+        await pipeline(kept, counted, createGunzip(), new Bounded(name, this.folder, counted), to);
+      else await pipeline(kept, new Bounded(name, this.folder), to);
     } catch (error) {
       rmSync(`${path}.part`, { force: true });
+      // Who sends hears the answer only once all has been taken from the line.
+      content.unpipe(kept);
+      content.resume();
       if (error instanceof ServerError || systemFault(error)) throw error;
       const { code = '' } = error as NodeJS.ErrnoException;
       throw new ServerError(

@@ -10,8 +10,9 @@ import { ServerError } from '../errors.ts';
 const MOST_RATIO = 250;
 /** A small file may become this much, whatever its ratio. */
 const ALWAYS_BYTES = 64_000_000;
-/** Room that an upload leaves on the disk, in bytes. */
+/** Room that an upload leaves on the disk: in bytes, and as a part of a small one. */
 const LEFT_FREE_BYTES = 500_000_000;
+const LEFT_FREE_PART = 0.05;
 /** How many bytes are written between two looks at the disk. */
 const LOOK_BYTES = 32_000_000;
 
@@ -38,7 +39,6 @@ export class Bounded extends Transform {
     private readonly name: string,
     private readonly folder: string,
     private readonly came?: Counted,
-    private readonly leftFree = LEFT_FREE_BYTES,
   ) {
     super();
   }
@@ -60,8 +60,8 @@ export class Bounded extends Transform {
     if (this.bytes - this.looked < LOOK_BYTES) return done(null, chunk);
     this.looked = this.bytes;
     statfs(this.folder).then(
-      ({ bavail, bsize }) =>
-        bavail * bsize < this.leftFree
+      ({ bavail, blocks, bsize }) =>
+        bavail * bsize < Math.min(LEFT_FREE_BYTES, LEFT_FREE_PART * blocks * bsize)
           ? done(
               new ServerError(
                 'disk-full',
