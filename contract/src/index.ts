@@ -195,6 +195,8 @@ export const connectionRequest = z.discriminatedUnion('kind', [
     database: z.string().min(1, 'the database is missing').max(63),
     user: z.string().min(1).max(63).optional(),
     password: z.string().max(1000).optional(),
+    /** Whether the password may be sent as it is to a server that asks for that. */
+    clearPassword: z.boolean().optional(),
   }),
   z.strictObject({
     kind: z.literal('sqlite'),
@@ -221,6 +223,7 @@ export type ConnectionState =
       host: string;
       port: number;
       database: string;
+      clearPassword?: boolean;
       /** Whose account it is asked as: its own, or the workspace's. Null where neither is there. */
       account: { user: string; own: boolean; hasPassword: boolean } | null;
     }
@@ -245,10 +248,12 @@ export interface DatabaseTable {
   references: { columns: string[]; schema: string | null; table: string; toColumns: string[] }[];
 }
 
-/** What an account may do beyond reading, and the SQL for one that may not. */
+/** What an account may do beyond reading certain tables, as far as was looked, and the SQL for one that may not. */
 export interface RightsState {
   account: string;
   excess: string[];
+  /** Other tables that it can read, by schema and name. */
+  beyond: string[];
   sql: string;
 }
 
@@ -496,4 +501,6 @@ export interface JobState {
   faults: string[];
   /** Of a load that has ended, table by table. */
   loads?: LoadResult[];
+  /** What went well and is to be looked at all the same. */
+  warnings?: string[];
 }

@@ -1,7 +1,7 @@
 import { existsSync } from 'node:fs';
 import { join } from 'node:path';
 import express from 'express';
-import type { ErrorRequestHandler, Express, RequestHandler } from 'express';
+import type { ErrorRequestHandler, Express, Request, RequestHandler } from 'express';
 import helmet from 'helmet';
 import { ERRORS, ServerError } from './errors.ts';
 import { explained } from './explained.ts';
@@ -69,6 +69,9 @@ export function makeApp(workspace: Workspace, screens?: string): Express {
 
 const LOOPBACK = /^(127\.0\.0\.1|localhost|\[::1\])(:\d+)?$/i;
 
+const isRead = ({ method, path }: Request): boolean =>
+  (method === 'GET' || method === 'HEAD') && !path.startsWith('/api/');
+
 /** Only pages of this server may talk to it: another site's scripts, or a foreign name that resolves to this machine, may not. */
 const ownOriginOnly: RequestHandler = (request, _response, next) => {
   const { host, origin } = request.headers;
@@ -77,6 +80,12 @@ const ownOriginOnly: RequestHandler = (request, _response, next) => {
       'wrong-origin',
       `the server answers on the loopback address only, not as "${host ?? ''}"`,
     );
+  // A page of another site may lead here, and nothing else (Fetch Metadata, W3C).
+  const site = request.get('sec-fetch-site');
+  const isNavigation =
+    request.get('sec-fetch-mode') === 'navigate' && request.get('sec-fetch-dest') === 'document';
+  if ((site === 'cross-site' || site === 'same-site') && !(isNavigation && isRead(request)))
+    throw new ServerError('wrong-origin', 'pages of another site may not use this server');
   if (origin !== undefined) {
     let from = '';
     try {

@@ -385,7 +385,7 @@ test('two windows: the second edit on one revision is told of the conflict', asy
 });
 
 describe('bad input gets one clear message, and the server goes on', () => {
-  test.each<[string, () => ReturnType<ReturnType<typeof api>['get']>, number, RegExp]>([
+  test.each<[string, () => PromiseLike<{ status: number; body: unknown }>, number, RegExp]>([
     [
       'a shape that is not asked for',
       () => api().post('/api/models').send({ titel: 'x' }),
@@ -412,6 +412,85 @@ describe('bad input gets one clear message, and the server goes on', () => {
       () => api().post('/api/models').set('origin', 'https://elsewhere.example').send({ title: 'x' }),
       403,
       /may not use this server/,
+    ],
+    [
+      'a page of another site that only reads',
+      () => api().get('/api/models').set('sec-fetch-site', 'cross-site'),
+      403,
+      /another site/,
+    ],
+    [
+      'a link of another site into the interface',
+      () =>
+        api().get('/api/models').set({
+          'sec-fetch-site': 'cross-site',
+          'sec-fetch-mode': 'navigate',
+          'sec-fetch-dest': 'document',
+        }),
+      403,
+      /another site/,
+    ],
+    ['another verb', () => api().delete('/nothing'), 404, /nothing to DELETE/],
+    [
+      'an encoding that it is not in',
+      () =>
+        api()
+          .post('/api/models')
+          .set({ 'content-encoding': 'gzip', 'content-type': 'application/json' })
+          .send('{"title":"x"}'),
+      400,
+      /headers do not fit/,
+    ],
+    [
+      'an edit to a day that is none',
+      async () => {
+        const id = await fixture.newModel('Day');
+        const { revision } = await fixture.stateOf(id);
+        const edit = [{ do: 'set-model', change: { asOf: '2026-02-30' } }];
+        return api().post(`/api/models/${id}/edits`).send({ base: revision.id, edit, says: 'x' });
+      },
+      400,
+      /a day is written like/,
+    ],
+    [
+      'a name that is taken',
+      async () => {
+        const id = await fixture.newModel('Names');
+        const put = async (name: string) => {
+          const { revision } = await fixture.stateOf(id);
+          const edit = [{ do: 'put-measures', name: null, value: { name, formula: '1' } }];
+          await api()
+            .post(`/api/models/${id}/edits`)
+            .send({ base: revision.id, edit, says: 'x' })
+            .expect(200);
+        };
+        await put('One');
+        await put('Two');
+        const { revision } = await fixture.stateOf(id);
+        const edit = [{ do: 'rename', of: { measure: 'One' }, to: 'Two' }];
+        return api().post(`/api/models/${id}/edits`).send({ base: revision.id, edit, says: 'x' });
+      },
+      422,
+      /the name "Two" is taken/,
+    ],
+    [
+      'a request that nests without end',
+      () =>
+        api()
+          .post('/api/models')
+          .send(JSON.parse(`${'['.repeat(200)}${']'.repeat(200)}`) as object),
+      400,
+      /nested/,
+    ],
+    [
+      'a gzip file that would fill the disk',
+      () =>
+        api()
+          .post('/api/uploads?name=a.csv.gz')
+          .set('content-type', 'application/octet-stream')
+          .send(gzipSync(Buffer.alloc(200_000_000, 'a,b\n'))),
+      422,
+      /more than 250 times its size/,
     ],
     [
       'another name for this machine',

@@ -364,6 +364,85 @@ describe('PostgreSQL', () => {
       .expect(422);
     expect(messageOf(refused.body)).toMatch(/made_reader may not read that/);
   });
+
+  /** A right that is too much: how it is given to an account, and how it is told. */
+  test.each([
+    ['createrole', 'alter role R createrole', /^make accounts$/],
+    ['rows of one table', 'grant update on branch to R', /^change rows of public\.branch$/],
+    ['one column', 'grant update (name) on branch to R', /^change single columns of public\.branch$/],
+    ['a sequence', 'grant usage on sequence numbers to R', /^move on the sequences public\.numbers$/],
+    [
+      'a function of another',
+      'grant execute on function do_much() to R',
+      /^act as their maker through public\.do_much$/,
+    ],
+    ['a schema', 'grant create on schema public to R', /^make tables in public$/],
+    ['files of the server', 'grant pg_read_server_files to R', /pg_read_server_files/],
+    ['programs', 'grant pg_execute_server_program to R', /pg_execute_server_program/],
+    ['all tables', 'grant pg_write_all_data to R', /pg_write_all_data/],
+    ['a role that is inherited', 'grant may_write to R', /^delete rows of public\.branch$/],
+    [
+      'a role that is taken',
+      'alter role R noinherit; grant may_write to R',
+      /^delete rows of public\.branch$/,
+    ],
+    ['what a role is', 'grant may_write to R', /^make databases by taking the role may_write$/],
+  ])('an account is told of %s, and of nothing once it lacks that', async (_what, give, told) => {
+    const { client } = cluster;
+    const role = `given_${Math.random().toString(36).slice(2, 8)}`;
+    await client.query(`
+      create sequence if not exists numbers;
+      create or replace function do_much() returns int language sql security definer as 'select 1';
+      revoke execute on function do_much() from public;
+      do $$ begin if to_regrole('may_write') is null then create role may_write createdb; end if; end $$;
+      grant delete on branch to may_write;
+      create role ${role} login password 'r'; grant select on branch to ${role}`);
+    await connect(role, { user: role, password: 'r' }).expect(200);
+    const rights = async () =>
+      (
+        await api()
+          .post(`/api/connections/${role}/rights`)
+          .send({ tables: [{ schema: 'public', table: 'branch' }] })
+          .expect(200)
+      ).body as RightsState;
+    expect(await rights()).toMatchObject({ excess: [], beyond: [] });
+    await client.query(give.replaceAll(/\bR\b/g, role));
+    expect((await rights()).excess).toContainEqual(expect.stringMatching(told));
+  });
+
+  test('tables beyond the chosen ones are named', async () => {
+    await cluster.client.query(
+      `create role reads_two login password 'r'; grant select on branch to reads_two; grant select (id) on loan to reads_two`,
+    );
+    await connect('two', { user: 'reads_two', password: 'r' }).expect(200);
+    const asked = api().post('/api/connections/two/rights');
+    const { body } = await asked.send({ tables: [{ schema: 'public', table: 'branch' }] }).expect(200);
+    expect(body).toMatchObject({ excess: [], beyond: ['public.loan'] });
+  });
+
+  test('a password is sent in clear only where the connection allows it', async () => {
+    const heard: string[] = [];
+    const asking = createServer((socket) => {
+      socket.on('data', (bytes: Buffer) => {
+        heard.push(bytes.toString('latin1'));
+        // AuthenticationCleartextPassword, then an error whatever came.
+        if (heard.length === 1) socket.write(Buffer.from([0x52, 0, 0, 0, 8, 0, 0, 0, 3]));
+        else socket.end();
+      });
+      socket.on('error', () => undefined); // it is cut off: that is what is wanted
+    });
+    await new Promise<void>((ready) => asking.listen(0, '127.0.0.1', ready));
+    const { port } = asking.address() as AddressInfo;
+    const place = { host: '127.0.0.1', port, database: 'd', user: 'u', password: 'nobody-hears-this' };
+    await expect(new PostgresqlReader(place).test()).rejects.toThrow(/asks for the password as it is/);
+    expect(heard.join('')).not.toContain('nobody-hears-this');
+    heard.length = 0;
+    await expect(new PostgresqlReader({ ...place, clearPassword: true }).test()).rejects.toThrow(
+      /broke off|terminated/,
+    );
+    expect(heard.join('')).toContain('nobody-hears-this');
+    await new Promise((closed) => asking.close(closed));
+  });
 });
 
 describe('SQLite files', () => {

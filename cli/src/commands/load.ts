@@ -46,10 +46,12 @@ interface Run {
   readonly model: string | undefined;
   readonly dryRun: boolean;
 }
-type Outcome = Pick<JobState, 'detail' | 'loads'>;
+type Outcome = Pick<JobState, 'detail' | 'loads' | 'warnings'>;
 
-function print({ detail, loads }: Outcome, json: boolean): void {
+function print({ detail, loads, warnings = [] }: Outcome, json: boolean): void {
   const [load] = loads ?? [];
+  for (const warning of warnings) process.stderr.write(`crease: ${warning}\n`);
+  process.exitCode = (load!.leftOut ?? 0) + load!.counts.refused > 0 ? 1 : 0;
   if (json) {
     process.stdout.write(`${JSON.stringify(load, null, 2)}\n`);
     return;
@@ -58,7 +60,6 @@ function print({ detail, loads }: Outcome, json: boolean): void {
   process.stdout.write(
     `${table}: ${counts.added} new, ${counts.changed} changed, ${counts.unchanged} unchanged, ${counts.refused} refused, ${removed} gone\n${detail}\n`,
   );
-  process.exitCode = (load!.leftOut ?? 0) + counts.refused > 0 ? 1 : 0;
 }
 
 /** Loads in this process, which has the workspace for itself meanwhile. */

@@ -9,7 +9,7 @@ import { DatabaseError } from './reader.ts';
 import type { Secrets } from './secrets.ts';
 
 type Order = z.output<typeof connectionRequest>;
-type Place = { host: string; port: number; database: string } | { file: string };
+type Place = { host: string; port: number; database: string; clearPassword?: boolean } | { file: string };
 
 interface Row {
   readonly name: string;
@@ -54,12 +54,18 @@ export class Databases {
     const place: Place =
       kind === 'sqlite'
         ? { file: order.file }
-        : { host: order.host, port: order.port, database: order.database };
+        : {
+            host: order.host,
+            port: order.port,
+            database: order.database,
+            ...(order.clearPassword ? { clearPassword: true } : {}),
+          };
     const user = kind === 'sqlite' ? null : (order.user ?? null);
     const given = kind === 'sqlite' ? undefined : order.password;
     const known = kept?.name ?? name;
     // A kept password goes to the place that it was given for, and to no other.
-    const stays = kept?.place === JSON.stringify(place) && kept.user === user;
+    const stays =
+      kept !== undefined && isSamePlace(JSON.parse(kept.place) as Place, place) && kept.user === user;
     const secret =
       user === null
         ? null
@@ -122,6 +128,10 @@ export class Databases {
       { user: string; secret: Buffer | null } | undefined;
   }
 }
+
+/** Whether a password goes to the same server: what is allowed of it does not matter. */
+const isSamePlace = (a: Place, b: Place): boolean =>
+  'file' in a || 'file' in b ? false : a.host === b.host && a.port === b.port && a.database === b.database;
 
 const unknown = (name: string) =>
   new DatabaseError(`the workspace has no connection ${name}: it may have been removed`);

@@ -7,6 +7,7 @@ import { BOOLEAN, DATE, decimal, DOUBLE, INTEGER, TEXT, TIMESTAMP } from '@creas
 import type { DataType } from '@crease/core/values';
 import type { DatabaseTable, RightsState } from '@crease/contract';
 import type { DatabaseReader, DrawnColumn, Drawing, TableAbout, TableName } from './reader.ts';
+import { postgresqlRights } from './postgresqlRights.ts';
 import { DatabaseError, quoteIdentifier, tableText } from './reader.ts';
 
 /** Where a server is, and as whom it is asked. */
@@ -16,6 +17,8 @@ export interface PostgresqlPlace {
   readonly database: string;
   readonly user: string;
   readonly password: string;
+  /** Whether the password may be sent as it is to a server that asks for that. */
+  readonly clearPassword?: boolean | undefined;
 }
 
 const CONNECT_MS = 10_000;
@@ -35,6 +38,8 @@ export class PostgresqlReader implements DatabaseReader {
     // A connection that breaks while nobody waits for it must not end the program; who waits is told by the query.
     let broken: Error | undefined;
     client.on('error', (error) => (broken = error));
+    let isClear = false;
+    if (!this.place.clearPassword) onClearPassword(client, () => (isClear = true));
     const stop = () =>
       (client as unknown as { connection: { stream: { destroy(): void } } }).connection.stream.destroy();
     signal?.addEventListener('abort', stop);
@@ -46,6 +51,7 @@ export class PostgresqlReader implements DatabaseReader {
       return result;
     } catch (error) {
       if (signal?.aborted) throw new DatabaseError('cancelled');
+      if (isClear) throw new DatabaseError(this.clearRefused());
       throw error instanceof DatabaseError
         ? error
         : new DatabaseError(this.explained((broken ?? error) as Fault));
@@ -210,32 +216,11 @@ export class PostgresqlReader implements DatabaseReader {
   }
 
   async rights(tables: readonly TableName[]): Promise<RightsState> {
-    const { database, user } = this.place;
-    return this.within(async (client) => {
-      const { rows: roles } = await client.query<Record<string, boolean>>(
-        `select rolsuper, rolcreatedb, rolcreaterole, rolreplication, rolbypassrls,
-           has_database_privilege(current_database(), 'CREATE') as can_create,
-           exists (select 1 from pg_roles w where w.rolname in ('pg_write_all_data', 'pg_write_server_files', 'pg_execute_server_program') and pg_has_role(current_user, w.oid, 'USAGE')) as writes_all
-         from pg_roles where rolname = current_user`,
-      );
-      const role = roles[0]!;
-      // Everything else follows from that.
-      if (role.rolsuper) return { account: user, excess: [SUPERUSER], sql: readerSql(database, tables) };
-      const excess = ROLE_RIGHTS.filter(([name]) => role[name]).map(([, says]) => says);
-      const { rows: schemas } = await client.query<{ name: string }>(
-        `select nspname as name from pg_namespace where nspname !~ '^pg_' and nspname <> 'information_schema' and has_schema_privilege(oid, 'CREATE') order by 1`,
-      );
-      if (schemas.length > 0) excess.push(`make tables in ${schemas.map((s) => s.name).join(', ')}`);
-      for (const right of ['INSERT', 'UPDATE', 'DELETE', 'TRUNCATE']) {
-        const { rows } = await client.query<{ name: string }>(
-          `select n.nspname || '.' || c.relname as name from pg_class c join pg_namespace n on n.oid = c.relnamespace
-           where c.relkind in ('r', 'p', 'v', 'f') and n.nspname !~ '^pg_' and n.nspname <> 'information_schema' and has_table_privilege(c.oid, $1) order by 1`,
-          [right],
-        );
-        if (rows.length > 0) excess.push(`${WRITES[right]} ${few(rows.map((r) => r.name))}`);
-      }
-      return { account: user, excess, sql: readerSql(database, tables) };
-    });
+    return this.within((client) => postgresqlRights(client, this.place, tables));
+  }
+
+  private clearRefused(): string {
+    return `the server at ${this.place.host} asks for the password as it is, and everybody on the way could read it: nothing was sent. Allow it for this connection if that is right`;
   }
 
   private explained({ code, message }: Fault): string {
@@ -271,6 +256,20 @@ export class PostgresqlReader implements DatabaseReader {
       return `the connection to ${host} broke off before all rows had come: nothing of them was stored`;
     return `${host}: ${message}`;
   }
+}
+
+/** Ends a connection whose server asks for the password in clear (protocol message AuthenticationCleartextPassword), before anything is sent. */
+function onClearPassword(client: pg.Client, tell: () => void): void {
+  const inner = client as unknown as {
+    password: unknown;
+    connection: { stream: { destroy(): void }; on(event: string, listener: () => void): void };
+  };
+  // Listeners are called in their order: this one comes before the library's own, which would send the password that it finds.
+  inner.connection.on('authenticationCleartextPassword', () => {
+    tell();
+    inner.password = '';
+    inner.connection.stream.destroy();
+  });
 }
 
 interface Fault {
@@ -313,36 +312,4 @@ async function widestScale(client: pg.Client, table: TableName, column: string):
     `select max(scale(v)) as scale from (select ${column} as v from ${qualified(table)} limit ${SCALE_ROWS}) as sampled`,
   );
   return rows[0]?.scale ?? 0;
-}
-
-const SUPERUSER = 'do anything on the server: it is a superuser';
-const ROLE_RIGHTS: readonly (readonly [string, string])[] = [
-  ['rolcreatedb', 'make databases'],
-  ['rolcreaterole', 'make accounts'],
-  ['rolreplication', 'copy the whole server'],
-  ['rolbypassrls', 'read past the rules of rows'],
-  ['can_create', 'make schemas in this database'],
-  ['writes_all', 'write to all tables, or run programs on the server'],
-];
-const WRITES: Readonly<Record<string, string>> = {
-  INSERT: 'add rows to',
-  UPDATE: 'change rows of',
-  DELETE: 'delete rows of',
-  TRUNCATE: 'empty',
-};
-const few = (names: readonly string[]): string =>
-  names.length <= 4
-    ? names.join(', ')
-    : `${names.slice(0, 3).join(', ')} and ${names.length - 3} more tables`;
-
-/** Makes an account that can read these tables and nothing else. */
-function readerSql(database: string, tables: readonly TableName[]): string {
-  const schemas = [...new Set(tables.map((t) => t.schema ?? 'public'))];
-  return [
-    `create role crease_reader login password 'choose one' nosuperuser nocreatedb nocreaterole noreplication;`,
-    `alter role crease_reader set default_transaction_read_only = on;`,
-    `grant connect on database ${quoteIdentifier(database)} to crease_reader;`,
-    ...schemas.map((schema) => `grant usage on schema ${quoteIdentifier(schema)} to crease_reader;`),
-    ...tables.map((t) => `grant select on ${qualified(t)} to crease_reader;`),
-  ].join('\n');
 }

@@ -190,6 +190,7 @@ export function sqliteRights(file: string): RightsState {
   return {
     account: 'whoever runs this program',
     excess: writes ? ['write to the file (Crease opens it for reading only)'] : [],
+    beyond: [],
     sql: writes
       ? `-- SQLite has no accounts: take the right to write from the file\n-- chmod a-w '${file.replaceAll("'", "'\\''")}'`
       : '',

@@ -17,7 +17,7 @@ export interface RecipeRun {
   readonly dryRun: boolean;
 }
 
-type Outcome = { detail: string; loads: LoadResult[] };
+type Outcome = { detail: string; loads: LoadResult[]; warnings: string[] };
 type Progress = (part: number, detail: string) => void;
 type OnCancel = (stop: () => void) => void;
 
@@ -55,11 +55,18 @@ export async function loadByRecipe(
     const named = coming.map((c) => ({ key: keyFor(model, c), name: c.order.name }));
     if (!run.dryRun) end = workspace.underWay.begin(modelId, named);
     const what = { modelId, coming, dryRun: run.dryRun, by: 'load' };
-    return await takeInAll(workspace, what, progress, onCancel);
+    const warnings = origin ? await tooMuch(workspace, origin) : [];
+    return { ...(await takeInAll(workspace, what, progress, onCancel)), warnings };
   } finally {
     end();
     await workspace.arrivals.drop(upload.id).catch(() => undefined); // it is gone where the load went well
   }
+}
+
+/** What the account of an unattended load could do beyond it. */
+async function tooMuch(workspace: Workspace, origin: NonNullable<RecipeState['origin']>): Promise<string[]> {
+  const { account, excess } = await workspace.databases.reader(origin.connection).rights([origin]);
+  return excess.length === 0 ? [] : [`${account} could do more than read: ${excess.join('; ')}`];
 }
 
 function recipeOf(workspace: Workspace, modelId: number, wanted: string): RecipeState {

@@ -18,7 +18,7 @@ export class Jobs {
     run: (
       progress: (part: number, detail: string) => void,
       onCancel: (stop: () => void) => void,
-    ) => Promise<string | Pick<JobState, 'detail' | 'loads'>>,
+    ) => Promise<string | Pick<JobState, 'detail' | 'loads' | 'warnings'>>,
   ): JobState {
     const id = randomUUID();
     const entry = {

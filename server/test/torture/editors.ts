@@ -33,12 +33,13 @@ export async function editors(options: { count: number; seed: number; seconds?: 
       const events = await fetch(`${address}/api/models/${id}/events`, { signal: watching.signal });
       void events.body?.pipeTo(new WritableStream()).catch(() => undefined); // ends when it is stopped
       while (Date.now() < until) {
-        const { revision } = await ask<ModelState>(address, 'GET', `/models/${id}`);
+        const { model, revision } = await ask<ModelState>(address, 'GET', `/models/${id}`);
         await new Promise((resume) => setTimeout(resume, random.below(10)));
         const value = { name: `Measure of ${who}`, formula: '1', description: `${last + 1}` };
+        const isThere = model.measures?.some((m) => m.name === value.name) === true;
         const body = {
           base: revision.id,
-          edit: [{ do: 'put-measure', name: value.name, value }],
+          edit: [{ do: 'put-measures', name: isThere ? value.name : null, value }],
           says: `edit ${last + 1} of ${who}`,
         };
         try {

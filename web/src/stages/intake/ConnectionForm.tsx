@@ -24,6 +24,7 @@ export function ConnectionForm({
   const [own, setOwn] = useState(server ? (server.account?.own ?? false) : account === null);
   const [user, setUser] = useState(server?.account?.own ? server.account.user : '');
   const [password, setPassword] = useState('');
+  const [clear, setClear] = useState(server?.clearPassword ?? false);
   const [file, setFile] = useState(known?.kind === 'sqlite' ? known.file : '');
   const keeps = server?.account?.own === true && server.account.hasPassword;
   const order = (): ConnectionRequest =>
@@ -35,6 +36,7 @@ export function ConnectionForm({
           host,
           port: Number(port),
           database,
+          ...(clear ? { clearPassword: true } : {}),
           ...(own ? { user, ...(password === '' ? {} : { password }) } : {}),
         };
   return (
@@ -120,6 +122,12 @@ export function ConnectionForm({
                   its own
                 </label>
               </span>
+            </Line>
+            <Line label="">
+              <label className="flex items-center gap-2">
+                <input type="checkbox" checked={clear} onChange={(e) => setClear(e.target.checked)} />
+                the server may be sent the password in clear, if it asks for that
+              </label>
             </Line>
             {own && (
               <>

@@ -249,7 +249,9 @@ function Rights({
   if (rights.excess.length === 0)
     return (
       <p className="border-b border-rule bg-green-wash px-4 py-[6px]">
-        <b>{rights.account}</b> can read, and nothing else.
+        <b>{rights.account}</b> can read these tables; nothing more was found
+        {rights.beyond.length > 0 ? `, but that it can read ${otherTables(rights.beyond)}` : ''}. Looked at:
+        roles, schemas, tables and columns, sequences, functions.
       </p>
     );
   return (
@@ -262,6 +264,7 @@ function Rights({
           <li key={e}>{e}</li>
         ))}
       </ul>
+      {rights.beyond.length > 0 && <p className="mt-1">It can also read {otherTables(rights.beyond)}.</p>}
       {rights.sql !== '' && (
         <details className="mt-1">
           <summary className="cursor-pointer">
@@ -281,3 +284,8 @@ function Rights({
     </div>
   );
 }
+
+const otherTables = (names: readonly string[]): string =>
+  names.length <= 3
+    ? names.join(', ')
+    : `${names.slice(0, 3).join(', ')} and ${names.length - 3} more tables`;

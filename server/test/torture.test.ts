@@ -1,0 +1,39 @@
+import { disk } from './torture/disk.ts';
+import { editors } from './torture/editors.ts';
+import { files } from './torture/files.ts';
+import { kills } from './torture/kills.ts';
+import { requests } from './torture/requests.ts';
+
+// Small runs of the experiments; `npm run torture` has large ones, with other seeds.
+jest.setTimeout(180_000);
+
+test('2,000 requests over every route: no fault of the program, and no place of the machine', async () => {
+  const { tried, failed } = await requests({ count: 2000, seed: 1 });
+  expect(failed).toEqual([]);
+  expect(tried).toBe(2000);
+});
+
+test('files that are damaged are read or refused, and keep nobody waiting', async () => {
+  const { tried, failed } = await files({ count: 150, seed: 1 });
+  expect(failed).toEqual([]);
+  expect(tried).toBe(150);
+});
+
+test('a server that is killed has what it said yes to, and nothing half', async () => {
+  const { tried, failed } = await kills({ count: 4, seed: 1 });
+  expect(failed).toEqual([]);
+  expect(tried).toBe(4);
+});
+
+test('editors at the same time lose no edit', async () => {
+  const { tried, failed } = await editors({ count: 6, seed: 1, seconds: 3 });
+  expect(failed).toEqual([]);
+  expect(tried).toBeGreaterThan(20);
+});
+
+test('a disk that is full is said, and loses nothing', async () => {
+  const { failed, tried, note } = await disk({ count: 1, seed: 1 });
+  expect(failed).toEqual([]);
+  // Some systems give no small disk to try it on.
+  expect(tried === 1 || note!.includes('allows no small disk')).toBe(true);
+});
