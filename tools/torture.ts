@@ -8,7 +8,8 @@ const EXPERIMENTS: Readonly<Record<string, (o: { count: number; seed: number }) 
   requests: async (o) => (await import('../server/test/torture/requests.ts')).requests(o),
   files: async (o) => (await import('../server/test/torture/files.ts')).files(o),
   kills: async (o) => (await import('../server/test/torture/kills.ts')).kills(o),
-  editors: async (o) => (await import('../server/test/torture/editors.ts')).editors(o),
+  editors: async (o) =>
+    (await import('../server/test/torture/editors.ts')).editors({ ...o, seconds: option('--seconds', 20) }),
   disk: async (o) => (await import('../server/test/torture/disk.ts')).disk(o),
 };
 const COUNTS: Readonly<Record<string, number>> = {

@@ -1,6 +1,9 @@
 import type { JudgedClaim } from '@crease/core/claims';
 import { judgeModel } from '@crease/core/claims';
-import type { Model } from '@crease/core/model';
+import { tableLoader } from '@crease/core/interchange';
+import type { Model, Table } from '@crease/core/model';
+import { withFamilies } from '@crease/core/model';
+import { DataError, ModelData } from '@crease/core/query';
 import { ReadError } from '@crease/core/reading';
 import { formatDate } from '@crease/core/values';
 import { dataFolder, openFolder } from '@crease/server/files';
@@ -21,4 +24,18 @@ export async function judgeFolder(
     if (process.env.CREASE_DEBUG) process.stderr.write(`${(error as Error).stack ?? String(error)}\n`);
   };
   return { model, claims: judgeModel(model, data, today, onError) };
+}
+
+/** Judges the claims of a model file that are about the model alone; those about data are unchecked, as their rows are not there. */
+export function judgeWithoutRows(modelFile: string): JudgedClaim[] {
+  const model = loadModel(modelFile);
+  const full = withFamilies(model);
+  const loader = (table: Table) => {
+    throw new DataError(`the rows of ${table.name} are not looked at: name their folder with --data`, {
+      code: 'not-loaded',
+    });
+  };
+  const today = todayOf(model);
+  const data = new ModelData(full, tableLoader(full, today, loader), today);
+  return judgeModel(model, data, formatDate(todayOf({ ...model, asOf: undefined })));
 }

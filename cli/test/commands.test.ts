@@ -1,3 +1,4 @@
+import { parquetWriteBuffer } from 'hyparquet-writer';
 import { spawnSync } from 'node:child_process';
 import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
@@ -201,9 +202,46 @@ test('format: says what would change, changes it, and then is content', () => {
   expect(readFileSync(untidy, 'utf8')).toBe(readFileSync(model, 'utf8'));
 });
 
+test('propose: an empty file is told and left out, and a Parquet file is read', () => {
+  const mixed = mkdtempSync(join(folder, 'mixed-'));
+  writeFileSync(join(mixed, 'nothing.csv'), '');
+  writeFileSync(join(mixed, 'branch.csv'), 'id,name\n1,North\n2,South\n3,East\n');
+  const loans = Array.from({ length: 60 }, (_, i) => i);
+  const columnData = [
+    { name: 'id', data: loans.map((i) => BigInt(100 + i)), type: 'INT64' as const },
+    { name: 'branch_id', data: loans.map((i) => BigInt(1 + (i % 3))), type: 'INT64' as const },
+  ];
+  writeFileSync(join(mixed, 'loan.parquet'), new Uint8Array(parquetWriteBuffer({ columnData })));
+  const { status, stdout, stderr } = crease('propose', mixed);
+  expect(stderr).toMatch(/left out +nothing\.csv: the file is empty/);
+  expect(status).toBe(0);
+  const { tables, relationships } = readModel(stdout);
+  expect(tables.map((t) => t.name)).toEqual(['branch', 'loan']);
+  expect(relationships).toHaveLength(1);
+  const drafted = join(mixed, 'drafted.crease.json');
+  writeFileSync(drafted, stdout);
+  expect(crease('check', drafted).status).toBe(0);
+});
+
+test('ddl is refused while a claim stands against it, with the claims named', () => {
+  const faulty = readFileSync(model, 'utf8').replace(
+    'count(distinct loan_export.card_no)',
+    'count(distinct loan_export.no_such)',
+  );
+  const broken = inFolder('broken.crease.json', faulty);
+  const refused = crease('ddl', broken);
+  expect(refused).toMatchObject({ status: 1, stdout: '' });
+  expect(refused.stderr).toMatch(/claims that block a release are broken.*formula-valid:Borrowers/);
+  expect(crease('ddl', broken, '--unchecked').stdout).toContain('create table');
+  // The demonstration data has flaws that only its rows show.
+  const { status, stderr } = crease('ddl', model, '--data', folder);
+  expect(status).toBe(1);
+  expect(stderr).toMatch(/claims? that blocks? a release/);
+});
+
 test('ddl and schema are printed', () => {
-  expect(crease('ddl', model).stdout).toContain('create table "loan_export" (');
-  expect(crease('ddl', model, '--dialect', 'sqlite').stdout).toContain(
+  expect(crease('ddl', model, '--unchecked').stdout).toContain('create table "loan_export" (');
+  expect(crease('ddl', model, '--unchecked', '--dialect', 'sqlite').stdout).toContain(
     'constraint "loan_branch" foreign key',
   );
   expect(JSON.parse(crease('schema').stdout)).toMatchObject({ title: 'Crease model file' });
@@ -244,7 +282,7 @@ test.each<[string, () => string[], RegExp]>([
   [
     'a folder without tables',
     () => ['propose', mkdtempSync(join(folder, 'empty-'))],
-    /holds no delimited files|cannot be read/,
+    /holds no files of tables|cannot be read/,
   ],
   ['an unknown command', () => ['chek', model], /unknown command 'chek'/],
   [

@@ -230,6 +230,31 @@ export const standsAgainstDefinitions = ({
   evidence.reason?.code !== 'empty' &&
   evidence.reason?.code !== 'not-loaded';
 
+/** Claims that stand against a release of definitions: those that are broken, and those of which it is not known. */
+export function againstDefinitions<T extends Pick<JudgedClaim, 'verdict' | 'weight' | 'evidence'>>(
+  claims: readonly T[],
+): { broken: T[]; unjudged: T[] } {
+  return {
+    broken: claims.filter((c) => c.verdict === 'broken' && c.weight === 'blocks'),
+    unjudged: claims.filter(standsAgainstDefinitions),
+  };
+}
+
+/** Why definitions are not released, with the claims named; undefined where nothing stands against them. */
+export function refusalOfDefinitions(against: {
+  readonly broken: readonly Pick<JudgedClaim, 'id'>[];
+  readonly unjudged: readonly Pick<JudgedClaim, 'id'>[];
+}): string | undefined {
+  const isBroken = against.broken.length > 0;
+  const list = isBroken ? against.broken : against.unjudged;
+  if (list.length === 0) return undefined;
+  const what = isBroken
+    ? 'broken: fix them, or waive them with a reason'
+    : 'without a verdict: see what each one needs';
+  const names = list.slice(0, 5).map((c) => c.id);
+  return `${list.length} ${list.length === 1 ? 'claim that blocks a release is' : 'claims that block a release are'} ${what} (${names.join(', ')}${list.length > names.length ? ', …' : ''})`;
+}
+
 /** Reasons that do not make a judging run a failure: nothing was brought in, or another claim is broken. */
 const HARMLESS: ReadonlySet<string> = new Set(['not-loaded', 'empty', 'rests-on']);
 

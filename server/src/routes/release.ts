@@ -1,6 +1,6 @@
 import { Router } from 'express';
 import type { ReleaseState } from '@crease/contract';
-import { standsAgainstDefinitions } from '@crease/core/claims';
+import { againstDefinitions, refusalOfDefinitions } from '@crease/core/claims';
 import { writeModel } from '@crease/core/model';
 import type { Dialect } from '@crease/core/interchange';
 import { createTables, DDL_DIALECTS } from '@crease/core/interchange';
@@ -13,12 +13,7 @@ function refusal({ ready, done, failure, blocking, unjudged }: ReleaseState): st
   if (ready) return undefined;
   if (failure !== undefined) return `the claims could not be judged: ${failure}. Judge them again`;
   if (!done) return 'the claims are still being judged: wait a moment';
-  const [list, what] =
-    blocking.length > 0
-      ? ([blocking, 'broken: fix them, or waive them with a reason'] as const)
-      : ([unjudged, 'without a verdict: see what each one needs'] as const);
-  const names = list.slice(0, 5).map((c) => c.id);
-  return `${list.length} ${list.length === 1 ? 'claim that blocks a release is' : 'claims that block a release are'} ${what} (${names.join(', ')}${list.length > names.length ? ', …' : ''})`;
+  return refusalOfDefinitions({ broken: blocking, unjudged });
 }
 
 /** What leaves the house: the model file at any time, definitions only while no blocking claim is broken or unjudged. */
@@ -27,8 +22,7 @@ export function releaseRoutes(workspace: Workspace): Router {
 
   const state = (id: number): ReleaseState => {
     const { claims, done, failure } = workspace.claims.state(id);
-    const blocking = claims.filter((c) => c.verdict === 'broken' && c.weight === 'blocks');
-    const unjudged = claims.filter(standsAgainstDefinitions);
+    const { broken: blocking, unjudged } = againstDefinitions(claims);
     return {
       ready: done && blocking.length === 0 && unjudged.length === 0,
       done,

@@ -216,11 +216,11 @@ async function opened(file: string) {
     const buffer = await asyncBufferFromFile(file);
     return { buffer, metadata: await parquetMetadataAsync(buffer, { parsers }) };
   } catch (error) {
-    const { code, message } = error as NodeJS.ErrnoException;
+    const { code } = error as NodeJS.ErrnoException;
     throw new ReadError(
       code === 'ENOENT'
-        ? `there is no file ${basename(file)} in the data folder (${file})`
-        : `${basename(file)} is no Parquet file that can be read: ${message}`,
+        ? `there is no file ${basename(file)} in the data folder`
+        : `${basename(file)} is no Parquet file that can be read: it is damaged, or not what its name says`,
     );
   }
 }

@@ -4,7 +4,7 @@ import { formatType } from '@crease/core/values';
 import type { Table } from '@crease/core/model';
 import type { Corrections, FilePreview } from '@crease/core/reading';
 import { previewFile } from '@crease/core/reading';
-import { readHead } from './fileTable.ts';
+import { isParquet, readHead } from './fileTable.ts';
 
 /** Files up to this size are looked at whole before anything is stored; of larger ones the head. */
 export const PREVIEW_BYTES = 16 << 20;
@@ -17,8 +17,17 @@ export function previewOf(file: string, corrected: Corrections = {}, whole = fal
   return previewFile(head.head, head.whole, corrected);
 }
 
+/** What a file of any kind holds, by as many of its rows as are looked at. */
+export async function previewWhole(file: string): Promise<FilePreview> {
+  if (!isParquet(file)) return previewOf(file, undefined, true);
+  // The reader is loaded only where there is something for it.
+  const { previewParquet } = await import('./parquetTable.ts');
+  return previewParquet(file, {});
+}
+
 /** The name that a file's table gets: the file's, without folders and ending. */
-export const tableNameOf = (file: string): string => basename(file).replace(/\.(csv|tsv|txt)(\.gz)?$/i, '');
+export const tableNameOf = (file: string): string =>
+  basename(file).replace(/\.((csv|tsv|txt)(\.gz)?|parquet)$/i, '');
 
 /** A table of a model as a preview shows it, before anybody has said what it is. */
 export function draftTable(file: string, preview: FilePreview): Table {
