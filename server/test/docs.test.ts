@@ -1,5 +1,6 @@
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
+import { CLAIM_KINDS } from '@crease/core/claims';
 import { AGGREGATE_DEFINITIONS, FUNCTIONS, parseFormula, PERIODS, WORDS } from '@crease/core/formula';
 
 test('the page on formulas tells of every function, aggregate, word and period as the program knows them', () => {
@@ -30,4 +31,10 @@ describe('every example of the page on formulas is one that the program takes', 
   });
 
   test('there are examples', () => expect(inBlock.length + inTables.length).toBeGreaterThan(20));
+});
+
+test('the page on claims has every kind with its weight, in their order', () => {
+  const page = readFileSync(join(__dirname, '../../docs/claims.md'), 'utf8').replace(/ +/g, ' ');
+  const listed = [...page.matchAll(/^\| `([a-z-]+)` \| (blocks|warns) \|/gm)].map((m) => [m[1], m[2]]);
+  expect(listed).toEqual(CLAIM_KINDS.map((kind) => [kind.kind, kind.weight]));
 });

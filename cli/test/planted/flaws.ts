@@ -480,7 +480,8 @@ const days: Flaw[] = [
       'Shelves of the last month',
       `sum(${w.f('shelf count.on shelf')}) at last ${w.f('calendar.month')}`,
     );
-    const [a, b] = w.rows('shelf count') as [Row, Row];
+    const counted = 'shelf count';
+    const [a, b] = w.rows(counted) as [Row, Row];
     [a['counted on'], b['counted on']] = ['2024-11-30', '2024-12-31'];
     return {
       broken: [{ id: 'calendar-covers:count_calendar', against: 2, distinct: 2 }],

@@ -21,7 +21,7 @@ export interface Stage {
 
 /** The nine stages, in the order of work. */
 export const STAGES: readonly Stage[] = [
-  { path: 'intake', name: 'Intake', icon: FileInput, kinds: ['type-holds'] },
+  { path: 'intake', name: 'Intake', icon: FileInput, kinds: ['type-holds', 'file-read'] },
   {
     path: 'shape',
     name: 'Shape',
