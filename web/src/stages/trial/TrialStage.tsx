@@ -103,7 +103,7 @@ export function TrialStage() {
         <label className="flex items-center gap-1 text-soft">
           as
           <select
-            className="field"
+            className="field max-w-[118px]"
             value={audience}
             onChange={(e) => set({ as: e.target.value, q: undefined })}
             aria-label="Audience"
