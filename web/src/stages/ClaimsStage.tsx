@@ -1,3 +1,4 @@
+import { JudgingFailed } from '../evidence/JudgingFailed.tsx';
 import { useMemo } from 'react';
 import type { JudgedClaim, Verdict } from '@crease/core/claims';
 import { claimsCsv, claimsSarif } from '@crease/core/interchange';
@@ -70,7 +71,13 @@ export function ClaimsStage() {
     <>
       <LeafHead
         title="Claims"
-        note={claims ? (claims.done ? `judged in ${count(claims.elapsedMs)} ms` : 'being judged …') : ''}
+        note={
+          claims && claims.failure === undefined
+            ? claims.done
+              ? `judged in ${count(claims.elapsedMs)} ms`
+              : 'being judged …'
+            : ''
+        }
       >
         <Menu as="span" className="relative">
           <MenuButton className="btn" disabled={found.length === 0}>
@@ -87,6 +94,7 @@ export function ClaimsStage() {
           </MenuItems>
         </Menu>
       </LeafHead>
+      <JudgingFailed failure={claims?.failure} />
       <div
         className="flex flex-wrap items-center gap-2 border-b border-rule px-4 py-2"
         role="group"

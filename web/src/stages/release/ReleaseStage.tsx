@@ -11,6 +11,7 @@ import { useSelection } from '../../state/selection.ts';
 import { LeafHead, Leaves } from '../../frame/Leaves.tsx';
 import { EvidenceLeaf } from '../../evidence/EvidenceLeaf.tsx';
 import { ClaimLine } from '../../evidence/ClaimCard.tsx';
+import { JudgingFailed } from '../../evidence/JudgingFailed.tsx';
 import { VerdictMark } from '../../parts/Marks.tsx';
 import { many, moment } from '../../parts/text.ts';
 
@@ -21,7 +22,7 @@ const DIALECTS = [
 
 /** What stands against a release, what leaves the house, and the history. */
 export function ReleaseStage() {
-  const { id, claims, state, fail } = useModel();
+  const { id, claims, state } = useModel();
   const [selection] = useSelection();
   const { data } = useSWR<ReleaseState, Error>(
     [`/models/${id}/release`, claims],
@@ -111,17 +112,7 @@ export function ReleaseStage() {
               </button>
             </span>
           </div>
-          {data?.failure !== undefined && (
-            <p
-              role="alert"
-              className="mt-3 flex items-center gap-2 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2"
-            >
-              <VerdictMark verdict="broken" /> Judging failed: {data.failure}
-              <button className="btn" onClick={() => void send(`/models/${id}/claims/judge`, {}).catch(fail)}>
-                Try again
-              </button>
-            </p>
-          )}
+          <JudgingFailed failure={data?.failure} />
           {ddl?.fault !== undefined && (
             <p
               role="alert"
