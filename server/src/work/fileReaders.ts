@@ -161,6 +161,7 @@ export class FileReaders {
         (reader) =>
           new Promise<void>((gone) => {
             if (reader.exitCode !== null || reader.signalCode !== null) return gone();
+            reader.ref(); // its end is waited for
             reader.once('exit', () => gone());
             reader.kill('SIGKILL');
           }),

@@ -31,6 +31,8 @@ export interface Running<T> {
   stop(): void;
 }
 
+const LONGEST_CLOSE_MS = 5_000;
+
 /** How many threads read a file. */
 export const READING_THREADS = Math.max(2, Math.min(8, availableParallelism()));
 
@@ -93,8 +95,12 @@ export class WorkPool {
     return { done, stop: () => void Atomics.store(stop, 0, 1) };
   }
 
+  /** Ends all threads and readers. One that does not tell of its end is not waited for long: it ends with the program. */
   async close(): Promise<void> {
-    await Promise.all([this.questions.destroy(), this.loads.destroy(), this.files.close()]);
+    const ended = Promise.all([this.questions.destroy(), this.loads.destroy(), this.files.close()]);
+    let late: NodeJS.Timeout | undefined;
+    const waited = new Promise<void>((resolve) => (late = setTimeout(resolve, LONGEST_CLOSE_MS)));
+    await Promise.race([ended, waited]).finally(() => clearTimeout(late));
   }
 }
 
