@@ -47,6 +47,9 @@ export class WorkPool {
     readers?: ReaderLimits,
   ) {
     this.files = new FileReaders((error) => this.onBug(error), readers);
+    // A thread that cannot start, for want of memory say, must not end the program.
+    for (const threads of [this.questions, this.loads])
+      threads.on('error', (error: unknown) => this.onBug(error));
   }
 
   /** Readers of files that may be damaged: processes of their own. */
