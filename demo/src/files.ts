@@ -1,4 +1,5 @@
 import { addMonths, civilFromDays, daysFromCivil, formatDate, isoWeekday } from '@crease/core/values';
+import { MONTH_NAMES } from '@crease/core/calendar';
 import { csvLine } from '@crease/core/interchange';
 import { Random } from './random.ts';
 import {
@@ -293,20 +294,6 @@ export function demoFiles(options: DemoOptions = {}): DemoFile[] {
 }
 
 function* calendarRows(): Iterable<readonly Cell[]> {
-  const months = [
-    'January',
-    'February',
-    'March',
-    'April',
-    'May',
-    'June',
-    'July',
-    'August',
-    'September',
-    'October',
-    'November',
-    'December',
-  ];
   for (let day = FIRST_DAY; day <= LAST_DAY; day++) {
     if (inMissingWeek(day)) continue;
     const { year, month } = civilFromDays(day);
@@ -317,7 +304,7 @@ function* calendarRows(): Iterable<readonly Cell[]> {
       quarter,
       `${year}-Q${quarter}`,
       month,
-      months[month - 1]!,
+      MONTH_NAMES[month - 1]!,
       formatDate(day).slice(0, 7),
       isoWeekday(day),
       isoWeekday(day) > 5,

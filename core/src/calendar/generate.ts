@@ -21,7 +21,8 @@ export interface FiscalYear {
   readonly namedBy: 'start' | 'end';
 }
 
-const MONTHS = [
+/** Names of the months in English, January first. */
+export const MONTH_NAMES: readonly string[] = [
   'January',
   'February',
   'March',
@@ -68,7 +69,11 @@ export const CALENDAR_COLUMNS: Readonly<Record<string, { type: DataType; make: M
   year: { type: INTEGER, make: (day) => civilFromDays(day).year, says: 'calendar year' },
   quarter: { type: INTEGER, make: quarterOf, says: 'quarter, 1 to 4' },
   month: { type: INTEGER, make: (day) => civilFromDays(day).month, says: 'month, 1 to 12' },
-  month_name: { type: TEXT, make: (day) => MONTHS[civilFromDays(day).month - 1]!, says: 'name of the month' },
+  month_name: {
+    type: TEXT,
+    make: (day) => MONTH_NAMES[civilFromDays(day).month - 1]!,
+    says: 'name of the month',
+  },
   day_of_month: { type: INTEGER, make: (day) => civilFromDays(day).day, says: 'day of the month' },
   day_of_week: { type: INTEGER, make: isoWeekday, says: 'day of the week, 1 Monday' },
   day_name: { type: TEXT, make: (day) => DAYS[isoWeekday(day) - 1]!, says: 'name of the day' },
@@ -78,7 +83,7 @@ export const CALENDAR_COLUMNS: Readonly<Record<string, { type: DataType; make: M
   year_month: { type: TEXT, make: (day) => formatDate(day).slice(0, 7), says: 'as 2026-03' },
   month_short: {
     type: TEXT,
-    make: (day) => MONTHS[civilFromDays(day).month - 1]!.slice(0, 3),
+    make: (day) => MONTH_NAMES[civilFromDays(day).month - 1]!.slice(0, 3),
     says: 'short name of the month',
   },
   day_short: {

@@ -93,13 +93,18 @@ export class FileReaders {
       stdio: ['ignore', 'ignore', 'inherit', 'ipc'],
     });
     reader.on('message', (message) => this.take(reader, message as IsolatedMessage));
-    reader.on('error', (error) => this.onBug(error));
-    reader.on('exit', () => {
+    const gone = () => {
       const one = this.busy.get(reader);
       this.forget(reader);
       one?.failed(new WorkFault('the file cannot be read: reading it ended the reader', 'read'));
       this.next();
+    };
+    // A process that cannot start, for want of memory say, tells of an error and of no end.
+    reader.on('error', (error) => {
+      this.onBug(error);
+      gone();
     });
+    reader.on('exit', gone);
     return reader;
   }
 

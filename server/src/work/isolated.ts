@@ -24,6 +24,8 @@ export type IsolatedMessage =
       readonly trace?: string;
     };
 
+const CANNOT_READ = 'the file cannot be read: it is damaged, or not what its name says';
+
 const send = (message: IsolatedMessage): void => void process.send!(message);
 
 async function run(task: IsolatedTask): Promise<unknown> {
@@ -52,11 +54,19 @@ process.on('message', (task: IsolatedTask) => {
       else if (error instanceof ReadError) send({ fault: error.message, kind: 'read' });
       else
         send({
-          fault: 'the file cannot be read: it is damaged, or not what its name says',
+          fault: CANNOT_READ,
           kind: 'read',
           trace: error instanceof Error ? (error.stack ?? error.message) : String(error),
         });
     },
   );
 });
+// What a library fails at behind its own answer, as with a file that is removed while it is read, belongs to the task that is asked anyway.
+process.on('unhandledRejection', (error) =>
+  send({
+    fault: CANNOT_READ,
+    kind: 'read',
+    trace: error instanceof Error ? (error.stack ?? error.message) : String(error),
+  }),
+);
 process.on('disconnect', () => process.exit(0));

@@ -22,6 +22,9 @@ interface Said {
   /** Rows of the table all have the number of their load. */
   loaded: number;
   loading: number;
+  /** Loads and edits that ended well. */
+  loads: number;
+  edits: number;
 }
 
 /** Kills a server again and again, at random moments. */
@@ -34,7 +37,7 @@ export async function kills({ count, seed }: { count: number; seed: number }): P
   try {
     let server = await startChild(workspace);
     const { id } = await ask<{ id: number }>(server.address, 'POST', '/models', { title: 'start' });
-    const said: Said = { title: 'start', asked: 'start', loaded: 0, loading: 0 };
+    const said: Said = { title: 'start', asked: 'start', loaded: 0, loading: 0, loads: 0, edits: 0 };
     for (let n = 1; n <= count; n++) {
       const busy = [edits(server, id, said, n), loads(server, id, said, n)];
       await new Promise((resume) => setTimeout(resume, random.below(LONGEST_MS)));
@@ -46,6 +49,9 @@ export async function kills({ count, seed }: { count: number; seed: number }): P
       failed.push(...(await faultsAfter(server, workspace, id, said)).map((fault) => `kill ${n}: ${fault}`));
     }
     await server.kill();
+    // Else nothing would have been tried.
+    if (said.edits === 0 || said.loads === 0)
+      failed.push(`only ${said.edits} edits and ${said.loads} loads ended well`);
   } finally {
     rmSync(folder, { recursive: true, force: true });
   }
@@ -68,11 +74,14 @@ async function edits({ address }: ServerChild, id: number, said: Said, n: number
         if (error.message.includes('"conflict"')) return undefined;
         throw error;
       });
-      if (done) said.title = said.asked;
-      else said.asked = said.title;
+      if (done) {
+        said.title = said.asked;
+        said.edits++;
+      }
+      if (!done) said.asked = said.title;
     }
-  } catch {
-    // It is gone: that is what is wanted.
+  } catch (error) {
+    unlessGone(error);
   }
 }
 
@@ -96,10 +105,16 @@ async function loads({ address }: ServerChild, id: number, said: Said, n: number
       }
       if (job.state !== 'done') throw new Error(job.faults.join('; '));
       said.loaded = number;
+      said.loads++;
     }
-  } catch {
-    // As above; a load that failed for another reason is seen in the rows, which then stay behind.
+  } catch (error) {
+    unlessGone(error);
   }
+}
+
+/** A server that is gone breaks the connection off (fetch: TypeError), or in the middle of an answer: that is what is wanted. Throws any other error. */
+function unlessGone(error: unknown): void {
+  if (!(error instanceof TypeError || error instanceof SyntaxError)) throw error;
 }
 
 /** What is not as it was said. What was under way may be there whole, and is what is known from now on. */

@@ -10,6 +10,7 @@ import { FindOrDo } from './FindOrDo.tsx';
 import { Lost } from './Lost.tsx';
 import { isTyping } from './Leaves.tsx';
 import { STAGES } from './stages.tsx';
+import { IconButton } from '../parts/IconButton.tsx';
 import { useTheme } from './theme.ts';
 
 /** What surrounds every stage of an open model: spine, header, the stage itself, and the line of notices. */
@@ -164,42 +165,38 @@ function Header({ onFind }: { onFind: () => void }) {
         revision {count(state.revision.number)}
       </Link>
       <span className="flex">
-        <button
-          className="btn btn-bare"
-          onClick={() => void undo()}
-          disabled={!canUndo}
+        <IconButton
+          label="Undo"
           title={
             canUndo || !state.canUndo
               ? `Undo: ${state.revision.says} (Ctrl+Z)`
               : `The last change was made elsewhere: ${state.revision.says}`
           }
-          aria-label="Undo"
+          onClick={() => void undo()}
+          disabled={!canUndo}
         >
           <Undo2 size={15} aria-hidden />
-        </button>
-        <button
-          className="btn btn-bare"
+        </IconButton>
+        <IconButton
+          label="Redo"
+          title="Redo (Ctrl+Shift+Z)"
           onClick={() => void redo()}
           disabled={!state.canRedo}
-          title="Redo (Ctrl+Shift+Z)"
-          aria-label="Redo"
         >
           <Redo2 size={15} aria-hidden />
-        </button>
+        </IconButton>
       </span>
       <span className="flex-1" />
       <ClaimMeter />
       <button className="btn" onClick={onFind} aria-label="Find or do">
         <Command size={13} aria-hidden /> Find or do <kbd className="text-[11px] text-soft">Ctrl K</kbd>
       </button>
-      <button
-        className="btn btn-bare"
+      <IconButton
+        label={theme === 'dark' ? 'Light theme' : 'Dark theme'}
         onClick={() => setTheme(theme === 'dark' ? 'light' : 'dark')}
-        aria-label={theme === 'dark' ? 'Light theme' : 'Dark theme'}
-        title={theme === 'dark' ? 'Light theme' : 'Dark theme'}
       >
         {theme === 'dark' ? <Sun size={15} aria-hidden /> : <Moon size={15} aria-hidden />}
-      </button>
+      </IconButton>
     </header>
   );
 }

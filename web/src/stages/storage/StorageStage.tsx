@@ -10,6 +10,7 @@ import { useSelection } from '../../state/selection.ts';
 import { Blank, LeafHead, Leaves } from '../../frame/Leaves.tsx';
 import { EvidenceLeaf } from '../../evidence/EvidenceLeaf.tsx';
 import { RoleMark } from '../../parts/Marks.tsx';
+import { IconButton } from '../../parts/IconButton.tsx';
 import { bytes, count, many, percent } from '../../parts/text.ts';
 
 /** What each table and column costs once encoded, as strips whose length is bytes; all sizes are of real encodings. */
@@ -50,15 +51,14 @@ export function StorageStage() {
           <Key fill="bg-bar-soft" text="relationships" />{' '}
           <Key fill="hatched border border-rule-strong" text="hierarchies" />
         </span>
-        <button
-          className="btn btn-bare"
+        <IconButton
+          label="Save the profile"
+          title="Save the profile: it carries no data"
           onClick={save}
           disabled={!data}
-          aria-label="Save the profile"
-          title="Save the profile: it carries no data"
         >
           <Download size={14} aria-hidden />
-        </button>
+        </IconButton>
       </LeafHead>
       <div className="min-h-0 flex-1 overflow-auto">
         {error && <Blank>{error.message}</Blank>}

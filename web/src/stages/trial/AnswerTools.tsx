@@ -5,6 +5,7 @@ import type { QueryState } from '@crease/contract';
 import { answerCsv } from '@crease/core/interchange';
 import { saveFile } from '../../state/save.ts';
 import { useModel } from '../../state/model.tsx';
+import { IconButton } from '../../parts/IconButton.tsx';
 import type { AnswerSettings } from './answerSettings.ts';
 
 interface Props {
@@ -26,24 +27,12 @@ export function AnswerTools({ answer, settings, onSettings }: Props) {
   const save = () => saveFile(`${model.name}.trial.csv`, answerCsv(answer!, settings), 'text/csv');
   return (
     <>
-      <button
-        className="btn btn-bare"
-        onClick={copy}
-        disabled={!answer}
-        aria-label="Copy the answer"
-        title="Copy the answer"
-      >
+      <IconButton label="Copy the answer" onClick={copy} disabled={!answer}>
         <Copy size={14} aria-hidden />
-      </button>
-      <button
-        className="btn btn-bare"
-        onClick={save}
-        disabled={!answer}
-        aria-label="Save as CSV"
-        title="Save as CSV"
-      >
+      </IconButton>
+      <IconButton label="Save as CSV" onClick={save} disabled={!answer}>
         <Download size={14} aria-hidden />
-      </button>
+      </IconButton>
       <Popover className="relative">
         <PopoverButton
           className="btn btn-bare"
