@@ -140,7 +140,7 @@ test('evidence names the values, their rows and their lines', () => {
     verdict: 'broken',
     weight: 'blocks',
     says: 'every loan.branch is a branch.id',
-    found: '2 of 3 rows of loan have a branch that is no branch',
+    found: '2 of 3 rows of loan have a branch without a partner in branch',
     evidence: {
       checked: 3,
       against: 2,

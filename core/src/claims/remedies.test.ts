@@ -352,7 +352,7 @@ test('what does not hold is written for spreadsheets and for pipelines', () => {
   expect(tool.driver.rules[orphans.ruleIndex]!.id).toBe('reference-complete');
   expect([orphans.level, orphans.message.text]).toEqual([
     'error',
-    '1 of 2 rows of loan has a branch that is no branch. First: branch 7.',
+    '1 of 2 rows of loan has a branch without a partner in branch. First: branch 7.',
   ]);
   expect(orphans.locations[0]!.physicalLocation.artifactLocation.uri).toBe('models/my%20model.crease.json');
   expect(text.split('\n')[orphans.locations[0]!.physicalLocation.region.startLine - 1]).toContain(

@@ -8,7 +8,7 @@ export const bridgeWeights: ClaimKind = {
   weight: 'blocks',
   subject: 'bridge table',
   example:
-    '`bridge-weights:title_author`: the `share` of each `title_id` add up to 1; shares of 0.5 and 0.4 break it.',
+    '`bridge-weights:title_author`: the values of `share` of each `title_id` add up to 1; shares of 0.5 and 0.4 break it.',
   documentation: 'The weights of one group of a bridge do not add up to exactly 1.',
   list: ({ model, checker }) =>
     model.tables
@@ -19,7 +19,7 @@ export const bridgeWeights: ClaimKind = {
         claimOf(
           bridgeWeights,
           t.name,
-          `the ${t.weight!.column} of each ${t.weight!.per.join(', ')} add up to 1`,
+          `the values of ${t.weight!.column} add up to 1 for each ${t.weight!.per.join(', ')}`,
           {
             ref: { table: t.name },
             about: [{ table: t.name, column: t.weight!.column }],
@@ -28,7 +28,7 @@ export const bridgeWeights: ClaimKind = {
             parts: t.weight,
             counts: [{ count: 'shares', table: t.name, column: t.weight!.column, per: t.weight!.per }],
             found: (e) =>
-              `the ${t.weight!.column} of ${counted(e.distinct ?? 0, 'group')} of one ${t.weight!.per.join(', ')} ${e.distinct === 1 ? 'does' : 'do'} not add up to 1: ${rowsText(e)} of ${t.name}`,
+              `the values of ${t.weight!.column} do not add up to 1 in ${counted(e.distinct ?? 0, 'group')} of one ${t.weight!.per.join(', ')}: ${rowsText(e)} of ${t.name}`,
             remedies: () => {
               const { weight: _, ...plain } = t;
               const effect = `Each row of ${t.name} counts fully; ${t.weight!.column} is a column like any other.`;

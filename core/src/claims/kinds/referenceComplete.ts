@@ -27,7 +27,7 @@ export const referenceComplete: ClaimKind = {
         parts: [r.from, r.to],
         counts: [{ count: 'orphans', table: r.from.table, columns: r.from.columns, of: r.to }],
         found: (e) =>
-          `${rowsText(e)} of ${r.from.table} ${verb(e, 'has', 'have')} a ${r.from.columns.join(', ')} that is no ${r.to.table}`,
+          `${rowsText(e)} of ${r.from.table} ${verb(e, 'has', 'have')} a ${r.from.columns.join(', ')} without a partner in ${r.to.table}`,
         remedies: (judgement, data) => orphanRemedies(context.model, r, judgement, data),
       }),
     ),
