@@ -1,7 +1,7 @@
 import type { Command } from 'commander';
-import { readQuery } from '@crease/core/model';
-import type { Query } from '@crease/core/model';
-import { answerQuery } from '@crease/core/query';
+import { readCell, readQuery } from '@crease/core/model';
+import type { AskedCell, Query } from '@crease/core/model';
+import { answerQuery, traceCell } from '@crease/core/query';
 import type { Answer, ModelData } from '@crease/core/query';
 import { answerCsv, answerLines } from '@crease/core/interchange';
 import { dataFolder, openFolder } from '@crease/server/files';
@@ -16,6 +16,8 @@ interface Options {
   doesNotApply: string;
   spreadsheet?: boolean;
   engine: string;
+  trace?: boolean;
+  cell?: string;
 }
 
 export function addQuery(program: Command): void {
@@ -33,12 +35,18 @@ export function addQuery(program: Command): void {
       'delimited text for a spreadsheet: texts that look like formulas are marked as texts',
     )
     .option('--engine <name>', 'columns or sql', 'columns')
+    .option('--trace', 'tells why one cell of the answer is what it is, as JSON; with --cell')
+    .option('--cell <json>', 'which one: { "measure": …, "members": [ … ] }, in the order of by')
     .action(async (modelFile: string, options: Options) => {
       if (options.engine !== 'columns' && options.engine !== 'sql')
         throw new CommandError(`there is no engine "${options.engine}": use columns or sql`);
       const model = loadModel(modelFile);
       const query = readQuery(readText(options.query, 'query'));
       const data = await openFolder(model, dataFolder(modelFile, options.data), todayOf(model));
+      if (options.trace) {
+        process.stdout.write(`${JSON.stringify(traceCell(data, query, cellOf(options.cell)))}\n`);
+        return;
+      }
       const answer = options.engine === 'sql' ? await inSql(data, query) : answerQuery(data, query);
       const writing = {
         null: options.null,
@@ -55,6 +63,15 @@ export function addQuery(program: Command): void {
             : asTable(answer),
       );
     });
+}
+
+/** The cell that is asked about. Throws CommandError where it is none. */
+function cellOf(text: string | undefined): AskedCell {
+  if (text === undefined)
+    throw new CommandError(
+      '--trace asks about one cell: name it with --cell \'{"measure": …, "members": [ … ]}\'',
+    );
+  return readCell(text);
 }
 
 /** The database is loaded only when it is asked for: a cold question on columns stays quick. */

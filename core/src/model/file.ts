@@ -1,7 +1,7 @@
 import type { z } from 'zod';
 import { nearestName } from '../values/index.ts';
-import type { Model, Query } from './schema.ts';
-import { FORMAT_VERSION, modelSchema, querySchema } from './schema.ts';
+import type { AskedCell, Model, Query } from './schema.ts';
+import { cellSchema, FORMAT_VERSION, modelSchema, querySchema } from './schema.ts';
 
 /** A document that cannot be read: what is wrong, where, and what to do; one line per fault. */
 export class DocumentError extends Error {
@@ -26,6 +26,10 @@ export function readModel(text: string): Model {
 
 export const readQuery = (text: string): Query =>
   checkDocument(querySchema, parseJson(text, 'the query'), 'query') as Query;
+
+/** A cell of an answer: a measure, and the members of its row. Throws DocumentError. */
+export const readCell = (text: string): AskedCell =>
+  checkDocument(cellSchema, parseJson(text, 'the cell'), 'cell');
 
 function parseJson(text: string, what: string): unknown {
   try {

@@ -160,6 +160,13 @@ const byItem = z.union([
   z.strictObject({ hierarchy: z.string(), depth: z.int().min(1) }),
 ]);
 
+/** A cell of an answer: a measure, and the members of its row in the order of `by`. */
+export const cellSchema = z.strictObject({
+  measure: z.string().min(1),
+  members: z.array(member).default([]),
+});
+export type AskedCell = z.output<typeof cellSchema>;
+
 /** A query (a trial): `by` columns or levels, measures, filters. */
 export const querySchema = z.strictObject({
   by: z.array(byItem).optional(),

@@ -1,15 +1,19 @@
 import type { Value } from '../values/index.ts';
 import { compareCounting, compareValues, formatType, toJson } from '../values/index.ts';
-import type { NoMember, Query, QueryFilter } from '../model/index.ts';
+import type { AskedCell, NoMember, Query, QueryFilter } from '../model/index.ts';
+import type { ColumnName } from '../formula/index.ts';
 import type { AskedMeasure } from './asked.ts';
 import { askedFilter, askedMeasure, emptyBases, sortedBy } from './asked.ts';
 import { axisOf, orderedAxis } from './axes.ts';
-import type { Axis, Condition, Context } from './context.ts';
+import { QueryError } from './axes.ts';
+import type { Axis, Condition, Context, Step } from './context.ts';
 import type { Cells } from './evaluate.ts';
 import { cellsOf, Evaluator, singleCell } from './evaluate.ts';
 import type { ModelData } from './modelData.ts';
 import { FOUND, meetingAxis, noMemberOf } from './noMember.ts';
 import { scan } from './scan.ts';
+import type { TracedPart } from './trace.ts';
+import { CellTracer } from './trace.ts';
 import { unreachedBy } from './unreached.ts';
 
 export type Json = null | boolean | number | string;
@@ -31,8 +35,22 @@ export interface Answer {
   readonly unreached: readonly (readonly [measure: string, column: string])[];
 }
 
-/** Answers a query. Throws QueryError for what the model does not have, or a measure that is broken. */
-export function answerQuery(model: ModelData, query: Query, texts: TextOrder = 'code points'): Answer {
+/** A query that has been worked out: cells in their order, and a value of each measure for each cell. */
+interface Worked {
+  readonly data: ModelData;
+  readonly members: readonly Axis[];
+  readonly apart: boolean;
+  readonly context: Context;
+  readonly measures: readonly AskedMeasure[];
+  readonly unreached: readonly (readonly ColumnName[])[];
+  readonly evaluator: Evaluator;
+  readonly cells: Cells;
+  readonly results: readonly (readonly Value[])[];
+  /** Numbers of the cells that are listed. */
+  readonly listed: readonly number[];
+}
+
+function workedOut(model: ModelData, query: Query, texts: TextOrder): Worked {
   const data = model.askedBy(query);
   const members = (query.by ?? []).map((item) =>
     texts === 'counting' ? orderedAxis(data, item) : axisOf(data, item),
@@ -62,25 +80,93 @@ export function answerQuery(model: ModelData, query: Query, texts: TextOrder = '
   const order = rowOrder(query, members, cells, measures, results, texts).filter((cell) =>
     axes.every((axis, p) => !axis.hidden || axis.hidden[cells.tuples.codes[p]![cell]!] === 0),
   );
-  const limited = query.limit === undefined ? order : order.slice(0, query.limit);
-  const cell = (row: number): AnswerMember[] => [
-    ...members.map((axis, p): AnswerMember => {
-      const meets = apart ? cells.tuples.codes[members.length + p]![row]! : FOUND;
-      return noMemberOf(meets) ?? toJson(axis.show(cells.tuples.codes[p]![row]!), axis.type);
-    }),
-    ...measures.map((m, i) => toJson(results[i]![row]!, m.type)),
-  ];
+  const listed = query.limit === undefined ? order : order.slice(0, query.limit);
+  return { data, members, apart, context, measures, unreached, evaluator, cells, results, listed };
+}
+
+/** The members of a cell, as an answer has them. */
+const membersOf = ({ members, apart, cells }: Worked, cell: number): AnswerMember[] =>
+  members.map((axis, p): AnswerMember => {
+    const meets = apart ? cells.tuples.codes[members.length + p]![cell]! : FOUND;
+    return noMemberOf(meets) ?? toJson(axis.show(cells.tuples.codes[p]![cell]!), axis.type);
+  });
+
+/** Answers a query. Throws QueryError for what the model does not have, or a measure that is broken. */
+export function answerQuery(model: ModelData, query: Query, texts: TextOrder = 'code points'): Answer {
+  const worked = workedOut(model, query, texts);
+  const { members, measures, results, listed, evaluator, context, unreached } = worked;
   return {
     columns: [
       ...members.map((axis) => ({ name: axis.name, type: formatType(axis.type), kind: 'by' as const })),
       ...measures.map((m) => ({ name: m.name, type: formatType(m.type), kind: 'measure' as const })),
     ],
-    rows: limited.map(cell),
+    rows: listed.map((cell) => [
+      ...membersOf(worked, cell),
+      ...measures.map((m, i) => toJson(results[i]![cell]!, m.type)),
+    ]),
     ...(query.totals ? { totals: totals(evaluator, { ...context, axes: [] }, measures) } : {}),
     unreached: measures.flatMap((m, i) =>
       unreached[i]!.map((c) => [m.name, `${c.table}.${c.column}`] as const),
     ),
   };
+}
+
+/** Why a cell is what it is. */
+export interface CellTrace {
+  readonly measure: string;
+  readonly value: Json;
+  readonly parts: readonly TracedPart[];
+}
+
+/** Works a cell of an answer out once more, and tells what was done. Throws QueryError where the answer has no such row. */
+export function traceCell(model: ModelData, query: Query, asked: AskedCell): CellTrace {
+  const measure = askedMeasure(model.askedBy(query), asked.measure);
+  const worked = workedOut(
+    model,
+    { ...query, measures: query.measures, limit: undefined, sort: [] },
+    'code points',
+  );
+  const { data, context, cells, listed } = worked;
+  const wanted = JSON.stringify(asked.members);
+  const cell = listed.find((one) => JSON.stringify(membersOf(worked, one)) === wanted);
+  if (cell === undefined) throw new QueryError(`the answer has no row ${wanted}`);
+  const one = cellsOf(context.axes);
+  one.tuples.add((p) => cells.tuples.codes[p]![cell]!);
+  const said = new Map<Axis | Step, string>([
+    ...worked.members.map((axis, p): [Axis, string] => [
+      axis,
+      `${axis.name} = ${memberText(asked.members[p]!)}`,
+    ]),
+    ...context.steps.map((step, i): [Step, string] => [step, filterText(query.filters![i]!)]),
+  ]);
+  const tracer = new CellTracer(data, said);
+  const [value] = new Evaluator(data, tracer).values(measure.node, context, one);
+  const [top] = tracer.parts;
+  const applies = unreachedBy(data, measure.node, context).length === 0;
+  return {
+    measure: measure.name,
+    value: applies ? toJson(value!, measure.type) : null,
+    parts: top?.parts ?? [],
+  };
+}
+
+const memberText = (member: AnswerMember): string =>
+  member === null
+    ? 'null'
+    : typeof member === 'object'
+      ? 'unmatched' in member
+        ? 'unmatched'
+        : 'null'
+      : String(member);
+
+/** A filter in words. */
+function filterText(filter: QueryFilter): string {
+  if ('where' in filter) return filter.where;
+  if ('period' in filter) return filter.calendar ? `${filter.period} by ${filter.calendar}` : filter.period;
+  const texts = filter.in.map(memberText);
+  return texts.length <= 3
+    ? `${filter.column} in (${texts.join(', ')})`
+    : `${filter.column} in (${texts.slice(0, 2).join(', ')} and ${texts.length - 2} more)`;
 }
 
 function filterCondition(

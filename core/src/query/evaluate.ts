@@ -7,6 +7,7 @@ import type { PeriodShape } from '../calendar/index.ts';
 import type { Axis, Condition, Context } from './context.ts';
 import { entered, filterAsCondition, isOnCalendar, restricted, withCondition } from './context.ts';
 import type { ModelData } from './modelData.ts';
+import type { CellTracer } from './trace.ts';
 import { aggregateGroups } from './aggregates.ts';
 import { FOUND, lookupMeetings } from './noMember.ts';
 import { aggregateRows, compileRow } from './rowFormula.ts';
@@ -36,7 +37,11 @@ export class Evaluator {
   private readonly known = new WeakMap<Context, WeakMap<Cells, Map<string, Value[]>>>();
   private readonly awaited = new WeakMap<Context, Set<TypedAggregate>>();
 
-  constructor(readonly data: ModelData) {}
+  /** `tracer` hears of each step while it is worked out; then nothing is taken from before. */
+  constructor(
+    readonly data: ModelData,
+    private readonly tracer?: CellTracer,
+  ) {}
 
   private measureTree(name: string): { typed: Typed; repeat: boolean } {
     const typed = this.data.checker.measure(name)?.typed;
@@ -77,6 +82,13 @@ export class Evaluator {
   }
 
   private leafValues(node: Typed, context: Context, cells: Cells): Value[] {
+    this.tracer?.enter(node, context, cells);
+    const values = this.worked(node, context, cells);
+    this.tracer?.leave(values);
+    return values;
+  }
+
+  private worked(node: Typed, context: Context, cells: Cells): Value[] {
     switch (node.kind) {
       case 'aggregate':
         return this.aggregate(node, context, cells);
@@ -97,7 +109,7 @@ export class Evaluator {
     let byName = byCells.get(cells);
     if (!byName) byCells.set(cells, (byName = new Map()));
     let values = byName.get(name.toLowerCase());
-    if (!values) {
+    if (!values || this.tracer) {
       const { typed, repeat } = this.measureTree(name);
       values = this.values(typed, repeat && !context.repeat ? { ...context, repeat: true } : context, cells);
       byName.set(name.toLowerCase(), values);

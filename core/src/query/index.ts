@@ -4,6 +4,7 @@ export type { Executor } from './compiled/plannedScan.ts';
 export * from './axes.ts';
 export * from './asked.ts';
 export * from './answer.ts';
+export type { TracedCondition, TracedDays, TracedPart, TracedTable } from './trace.ts';
 export * from './unreached.ts';
 export { aggregateGroups } from './aggregates.ts';
 export { Tuples } from './tuples.ts';
