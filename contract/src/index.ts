@@ -1,9 +1,9 @@
 import { z } from 'zod';
 import { editSchema } from '@crease/core/edit';
-import { columnSchema, hierarchySchema, querySchema } from '@crease/core/model';
+import { cellSchema, columnSchema, hierarchySchema, querySchema } from '@crease/core/model';
 import type { Model } from '@crease/core/model';
 import type { JudgedClaim, Summary, Verdict } from '@crease/core/claims';
-import type { Answer, HierarchyFacts } from '@crease/core/query';
+import type { Answer, CellTrace, HierarchyFacts } from '@crease/core/query';
 import type { FilePreview } from '@crease/core/reading';
 import { NAMING_RULES } from '@crease/core/reading';
 import type { Profile } from '@crease/core/storage';
@@ -34,6 +34,9 @@ export const queryRequest = z.strictObject({
   /** How texts are sorted: `query` of the command line keeps code points, screens sort numbers in texts by value. */
   texts: z.enum(['code points', 'counting']).default('code points'),
 });
+/** Asks why a cell of an answer is what it is. */
+export const traceRequest = z.strictObject({ query: querySchema, cell: cellSchema });
+export type TraceState = CellTrace;
 /** Asks for the SQL that answers a query. */
 export const sqlRequest = z.strictObject({ query: querySchema, dialect: z.enum(['sqlite', 'postgresql']) });
 export interface SqlState {

@@ -1,4 +1,6 @@
-import { answers, difference, isSame, makeCase } from './fuzz/compare.ts';
+import type { Answer } from '@crease/core/query';
+import { answerQuery, DataError, traceCell } from '@crease/core/query';
+import { answers, dataOf, difference, isSame, makeCase } from './fuzz/compare.ts';
 import type { Case } from './fuzz/compare.ts';
 
 // `npm run fuzz` compares many more; what it finds becomes a named test below.
@@ -12,6 +14,30 @@ test('columns, SQL and a naive reference agree on random models, rows, formulas 
       throw new Error(`seed ${seed}: ${found}; see npm run fuzz -- --cases 1 for the way to a small case`);
   }
   expect(compared).toBeGreaterThan(300);
+});
+
+test('a cell that is traced has the value of the answer, in random questions', () => {
+  let traced = 0;
+  for (let seed = 1; seed <= 400; seed++) {
+    const kase = makeCase(seed);
+    const data = dataOf(kase);
+    const { query } = kase.question;
+    let answer: Answer;
+    try {
+      answer = answerQuery(data, query);
+    } catch (error) {
+      if (!(error instanceof DataError)) throw error;
+      continue; // a question that is not right
+    }
+    const width = (query.by ?? []).length;
+    for (const row of answer.rows.slice(0, 3))
+      for (const [i, measure] of query.measures.entries()) {
+        const cell = { measure, members: row.slice(0, width) };
+        expect({ seed, value: traceCell(data, query, cell).value }).toEqual({ seed, value: row[width + i] });
+        traced++;
+      }
+  }
+  expect(traced).toBeGreaterThan(100);
 });
 
 /** A case that the tester once found, over the first random world with other rows. */

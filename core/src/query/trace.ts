@@ -1,5 +1,5 @@
 import type { Value } from '../values/index.ts';
-import { formatDate, toJson } from '../values/index.ts';
+import { formatDate, formatType, toJson } from '../values/index.ts';
 import type { Typed } from '../formula/index.ts';
 import { sameName } from '../model/index.ts';
 import { hopsOf } from '../relate/index.ts';
@@ -34,6 +34,8 @@ export interface TracedTable {
 export interface TracedPart {
   readonly text: string;
   readonly value?: null | boolean | number | string;
+  /** Of the value, as the model file writes types. */
+  readonly type?: string;
   readonly conditions: readonly TracedCondition[];
   readonly days: readonly TracedDays[];
   readonly tables: readonly TracedTable[];
@@ -76,7 +78,9 @@ export class CellTracer {
     const { node, cells, parts } = frame;
     const told: TracedPart = {
       text: node.kind === 'measure' ? `"${node.name}"` : textOf(frame.source, node.span),
-      ...(cells.tuples.size === 1 && node.type ? { value: toJson(values[0]!, node.type) } : {}),
+      ...(cells.tuples.size === 1 && node.type
+        ? { value: toJson(values[0]!, node.type), type: formatType(node.type) }
+        : {}),
       ...(node.kind === 'aggregate'
         ? this.aggregate(frame, node.base)
         : { conditions: [], days: [], tables: [] }),
@@ -90,7 +94,7 @@ export class CellTracer {
     return node.kind === 'measure' ? (this.data.checker.measure(node.name)?.source ?? '') : source;
   }
 
-  private aggregate(frame: Frame, base: string): Omit<TracedPart, 'text' | 'value' | 'parts'> {
+  private aggregate(frame: Frame, base: string): Omit<TracedPart, 'text' | 'value' | 'type' | 'parts'> {
     const { context, cells } = frame;
     const unreached = unreachedColumns(this.data, context, base);
     const held = narrowings(context).filter((n) => !context.repeat || this.reaches(n, base, context));

@@ -10,9 +10,12 @@ import {
   sqlRequest,
   stepRowsRequest,
   stepsRequest,
+  traceRequest,
   tryRequest,
 } from '@crease/contract';
+import type { TraceState } from '@crease/contract';
 import { applyEdit } from '@crease/core/edit';
+import type { Query } from '@crease/core/model';
 import { readModel, writeModel } from '@crease/core/model';
 import { REFERENCE_PATTERNS } from '@crease/core/propose';
 import type { Workspace } from '../workspace.ts';
@@ -69,6 +72,19 @@ export function questionRoutes(workspace: Workspace): Router {
     answer((request) => {
       const { query, texts } = body(request, queryRequest);
       return pool.run({ kind: 'query', query, texts, ...workspace.task(idOf(request)) });
+    }),
+  );
+
+  router.post(
+    '/models/:id/trace',
+    answer((request) => {
+      const { query, cell } = body(request, traceRequest);
+      return pool.run<TraceState>({
+        kind: 'trace',
+        query: query as Query,
+        cell,
+        ...workspace.task(idOf(request)),
+      });
     }),
   );
 

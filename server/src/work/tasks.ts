@@ -2,7 +2,7 @@ import type { KeepRule } from '../store/index.ts';
 import type { ListedClaim as Listed } from '@crease/core/claims';
 import type { TextOrder } from '@crease/core/query';
 import type { MessagePort } from 'node:worker_threads';
-import type { Hierarchy } from '@crease/core/model';
+import type { AskedCell, Hierarchy, Query } from '@crease/core/model';
 import type { Verdict } from '@crease/core/claims';
 import type { ReferencePattern } from '@crease/core/propose';
 import type { FileEncoding } from '@crease/core/reading';
@@ -34,6 +34,7 @@ type TriedStep = Readonly<Record<string, unknown>>;
 export type Task =
   | { readonly kind: 'prune'; readonly workspace: string; readonly modelId: number; readonly keep: KeepRule }
   | ({ readonly kind: 'query'; readonly query: unknown; readonly texts: TextOrder } & OnModel)
+  | ({ readonly kind: 'trace'; readonly query: Query; readonly cell: AskedCell } & OnModel)
   | ({ readonly kind: 'sql'; readonly query: unknown; readonly dialect: 'sqlite' | 'postgresql' } & OnModel)
   | ({ readonly kind: 'profile' } & OnModel)
   | ({ readonly kind: 'propose'; readonly pattern?: ReferencePattern | undefined } & OnModel)

@@ -12,6 +12,7 @@ import {
   levelFacts,
   ModelData,
   resolvePath,
+  traceCell,
 } from '@crease/core/query';
 import { columnBytes, profileModel } from '@crease/core/storage';
 import { compileQuery, postgresql, printedSql, sqlite } from '@crease/core/sql';
@@ -255,6 +256,8 @@ async function run(task: Task): Promise<unknown> {
       const answer = answerQuery(dataOf(task), task.query as Query, task.texts);
       return { ...answer, elapsedMs: Math.round((performance.now() - start) * 10) / 10 };
     }
+    case 'trace':
+      return traceCell(dataOf(task), task.query, task.cell);
     case 'sql': {
       const { model, checker, today } = dataOf(task);
       const dialect = task.dialect === 'sqlite' ? sqlite : postgresql;

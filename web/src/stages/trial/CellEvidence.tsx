@@ -1,23 +1,20 @@
-import { useMemo } from 'react';
-import type { QueryState } from '@crease/contract';
+import type { QueryState, TraceState } from '@crease/contract';
+import { columnPath } from '@crease/core/formula';
 import type { ByItem, Query } from '@crease/core/model';
-import { ModelNames } from '@crease/core/model';
-import { Reach } from '@crease/core/relate';
-import type { Way } from '@crease/core/stars';
-import { wayTo } from '@crease/core/stars';
 import type { AnswerMember } from '@crease/core/query';
-import { columnPath, FormulaChecker, withRoles } from '@crease/core/formula';
+import { send } from '../../state/api.ts';
 import { useModel } from '../../state/model.tsx';
-import { useSelection } from '../../state/selection.ts';
+import { useAsked } from '../../state/useAsked.ts';
 import { formatValue, memberText } from '../../parts/format.ts';
 import { itemText } from './attributes.ts';
+import { TraceParts } from './TraceParts.tsx';
 
 export interface ChosenCell {
   readonly row: number;
   readonly column: number;
 }
 
-/** Why a number is what it is: its conditions, and the ways by which they reach the rows that it counts. */
+/** Why a number is what it is, as the evaluator tells it. */
 export function CellEvidence({
   cell,
   query,
@@ -29,30 +26,23 @@ export function CellEvidence({
   answer: QueryState;
   onDrill: (query: Query) => void;
 }) {
-  const { model: designed } = useModel();
-  // A condition may name a role of a dimension.
-  const model = useMemo(() => withRoles(designed).model, [designed]);
-  const names = useMemo(() => new ModelNames(model), [model]);
-  const [, select] = useSelection();
+  const { id, state, model, names } = useModel();
   const row = answer.rows[cell.row];
   const column = answer.columns[cell.column];
-  const checker = useMemo(() => new FormulaChecker(designed), [designed]);
-  const reach = useMemo(() => new Reach(names), [names]);
-  if (!row || !column) return null;
-  const way = (base: string, table: string | undefined) =>
-    table === undefined ? 'nothing is known of it' : wayText(wayTo(model, base, table, reach));
-  const measure = names.measure(column.name);
-  const typed = checker.measure(column.name)?.typed;
-  const bases = typed ? [...checker.basesOf(typed)].map((b) => names.table(b)!.name) : [];
   const by = query.by ?? [];
-  const tableOf = (item: ByItem): string | undefined => {
-    if (typeof item === 'string') return names.path(item)?.table.name;
-    const h = names.hierarchy(item.hierarchy);
-    if (!h || 'depth' in item) return h?.table;
-    const level = h.levels?.find((l) => l.name === item.level);
-    return level ? (names.path(level.column)?.table.name ?? h.table) : h.table;
-  };
-  const next = nextLevel(by, names.model.hierarchies ?? []);
+  const asked = { query, cell: { measure: column?.name ?? '', members: row?.slice(0, by.length) ?? [] } };
+  const {
+    answer: trace,
+    error,
+    isCurrent,
+  } = useAsked(
+    row && column?.kind === 'measure' ? [`/models/${id}/trace`, state.revision.id] : undefined,
+    asked,
+    (question) => send<TraceState>(`/models/${id}/trace`, question),
+  );
+  if (!row || !column) return null;
+  const measure = names.measure(column.name);
+  const next = nextLevel(by, model.hierarchies ?? []);
   const deeper = nextDepth(by);
   return (
     <section aria-label="Explanation of the cell" className="border-b border-rule px-4 py-3">
@@ -62,60 +52,13 @@ export function CellEvidence({
           ? 'does not apply'
           : formatValue(row[cell.column]!, column.type, measure?.format) || 'null'}
       </h2>
-      {measure && (
-        <p className="mt-1">
-          <button
-            className="code text-left underline decoration-rule-strong"
-            onClick={() => select({ kind: 'measure', name: measure.name })}
-          >
-            {measure.formula}
-          </button>
-        </p>
+      {measure && <p className="code mt-1">{measure.formula}</p>}
+      {error && <p className="mt-2 text-vermilion">{error.message}</p>}
+      {trace && isCurrent ? (
+        <TraceParts parts={trace.parts} />
+      ) : (
+        !error && column.kind === 'measure' && <p className="mt-2 text-soft">being worked out …</p>
       )}
-      <table className="grid-plain mt-2">
-        <thead>
-          <tr>
-            <th scope="col">condition</th>
-            {bases.map((b) => (
-              <th key={b} scope="col">
-                reaches {b}
-              </th>
-            ))}
-          </tr>
-        </thead>
-        <tbody>
-          {by.map((item, i) => (
-            <tr key={itemText(item, model)}>
-              <td>
-                {itemText(item, model)} = {memberText(row[i]!, answer.columns[i]!.type)}
-              </td>
-              {bases.map((b) => (
-                <td key={b}>{way(b, tableOf(item))}</td>
-              ))}
-            </tr>
-          ))}
-          {(query.filters ?? []).map((f) => (
-            <tr key={JSON.stringify(f)}>
-              <td>
-                {'column' in f
-                  ? `${f.column} among ${f.in.length}`
-                  : 'where' in f
-                    ? f.where
-                    : `${f.period}${f.calendar ? ` by ${f.calendar}` : ''}`}
-              </td>
-              {bases.map((b) => (
-                <td key={b}>
-                  {'column' in f
-                    ? way(b, names.path(f.column)?.table.name)
-                    : 'period' in f
-                      ? way(b, f.calendar ?? designed.calendars?.[0]?.table)
-                      : ''}
-                </td>
-              ))}
-            </tr>
-          ))}
-        </tbody>
-      </table>
       {deeper && isMember(row[deeper.at]!) && (
         <button
           className="btn mt-2"
@@ -150,19 +93,6 @@ export function CellEvidence({
 }
 
 const isMember = (member: AnswerMember): boolean => member !== null && typeof member !== 'object';
-
-function wayText(way: Way): string {
-  switch (way.kind) {
-    case 'own':
-      return 'its own rows';
-    case 'none':
-      return 'does not reach it';
-    case 'ambiguous':
-      return 'two ways: uses none';
-    default:
-      return way.hops.map((h) => h.relationship).join(' → ');
-  }
-}
 
 /** The depth below the deepest that the question has of a parent-child hierarchy, to stand beside it. */
 function nextDepth(
