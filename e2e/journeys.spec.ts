@@ -225,6 +225,10 @@ test('a trial: sentence, unmatched members, does not apply, explanation, chart',
   ).toHaveClass(/hatched/);
   await answer.getByRole('row').nth(1).getByRole('button').first().click();
   await expect(page.getByRole('region', { name: 'Explanation of the cell' })).toContainText('loan_branch');
+  await answer.getByRole('button', { name: 'Budgeted does not apply' }).first().click();
+  await expect(page.getByRole('region', { name: 'Explanation of the cell' })).toContainText(
+    'does not apply: card.category does not reach its rows',
+  );
   await page.getByRole('tab', { name: 'Chart' }).click();
   await expect(page.locator('canvas')).toBeVisible();
   await expect(page).toHaveURL(/view=chart/);

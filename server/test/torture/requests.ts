@@ -129,6 +129,7 @@ const BODIES: Readonly<Record<string, Schema>> = {
   'POST /models/:id/edits': schemaOf(contract.editRequest),
   'POST /models/:id/try': schemaOf(contract.tryRequest),
   'POST /models/:id/query': schemaOf(contract.queryRequest),
+  'POST /models/:id/trace': schemaOf(contract.traceRequest),
   'POST /models/:id/sql': schemaOf(contract.sqlRequest),
   'POST /models/:id/formula': schemaOf(contract.formulaRequest),
   'POST /models/:id/column-formula': schemaOf(contract.columnFormulaRequest),

@@ -4,6 +4,7 @@ import type { ByItem, Query } from '@crease/core/model';
 import type { AnswerMember } from '@crease/core/query';
 import { send } from '../../state/api.ts';
 import { useModel } from '../../state/model.tsx';
+import { useSelection } from '../../state/selection.ts';
 import { useAsked } from '../../state/useAsked.ts';
 import { formatValue, memberText } from '../../parts/format.ts';
 import { itemText } from './attributes.ts';
@@ -27,6 +28,7 @@ export function CellEvidence({
   onDrill: (query: Query) => void;
 }) {
   const { id, state, model, names } = useModel();
+  const [, select] = useSelection();
   const row = answer.rows[cell.row];
   const column = answer.columns[cell.column];
   const by = query.by ?? [];
@@ -52,7 +54,16 @@ export function CellEvidence({
           ? 'does not apply'
           : formatValue(row[cell.column]!, column.type, measure?.format) || 'null'}
       </h2>
-      {measure && <p className="code mt-1">{measure.formula}</p>}
+      {measure && (
+        <p className="mt-1">
+          <button
+            className="code text-left underline decoration-rule-strong"
+            onClick={() => select({ kind: 'measure', name: measure.name })}
+          >
+            {measure.formula}
+          </button>
+        </p>
+      )}
       {error && <p className="mt-2 text-vermilion">{error.message}</p>}
       {trace && isCurrent ? (
         <TraceParts parts={trace.parts} />

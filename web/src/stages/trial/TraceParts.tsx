@@ -49,7 +49,7 @@ function PartHead({ part }: { part: TracedPart }) {
             ? part.doesNotApplyBy
               ? ''
               : 'null'
-            : formatValue(part.value, part.type ?? 'text', measure?.format)}
+            : formatValue(part.value, part.type ?? 'text', measure?.format ?? { thousands: true })}
         </b>
       )}
     </p>
