@@ -1,13 +1,17 @@
+import { spawn } from 'node:child_process';
+import { mkdtempSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
 import { expect, test } from '@playwright/test';
 import type { APIRequestContext, Locator, Page } from '@playwright/test';
-import type { JobState, ModelState, PreviewState } from '@crease/contract';
+import { edited, loadText, newModel, stateOf } from './byApi.ts';
 import { seeded } from '../server/test/torture/seeded.ts';
 import type { Seeded } from '../server/test/torture/seeded.ts';
 
 // A seeded walk over every control that can be seen, on a small model of its own: no error of the page, no failed stage, no fault of the server;
 // what an act changes is brought back by undo. `npm run torture -- clicks --count 2000 --seed 1` walks on.
 
-const ACTS = Number(process.env.CREASE_CLICKS ?? 80);
+const ACTS = Number(process.env.CREASE_CLICKS ?? 50);
 const SEED = Number(process.env.CREASE_SEED ?? 1);
 const STAGES = [
   'intake',
@@ -40,35 +44,9 @@ const FILES = {
 };
 
 async function made(request: APIRequestContext): Promise<number> {
-  const { id } = (await (await request.post('/api/models', { data: { title: 'Walked over' } })).json()) as {
-    id: number;
-  };
-  for (const [name, text] of Object.entries(FILES)) {
-    const sent = await request.post(`/api/uploads?name=${name}.csv`, {
-      data: Buffer.from(text),
-      headers: { 'content-type': 'application/octet-stream' },
-    });
-    const upload = ((await sent.json()) as { id: string }).id;
-    const { preview } = (await (
-      await request.post(`/api/uploads/${upload}/preview`, { data: {} })
-    ).json()) as PreviewState;
-    const columns = preview.columns.map((c) => ({
-      name: c.name,
-      fileName: c.fileName,
-      place: c.place,
-      type: c.type.kind,
-      ...(c.pattern ? { pattern: c.pattern } : {}),
-    }));
-    const table = { upload, name, dialect: preview.dialect, columns };
-    let job = (await (
-      await request.post(`/api/models/${id}/intake`, { data: { tables: [table] } })
-    ).json()) as JobState;
-    while (job.state === 'running')
-      job = (await (await request.get(`/api/jobs/${job.id}`)).json()) as JobState;
-    expect(job.state).toBe('done');
-  }
-  const { revision } = (await (await request.get(`/api/models/${id}`)).json()) as ModelState;
-  const edit = [
+  const id = await newModel(request, 'Walked over');
+  for (const [name, text] of Object.entries(FILES)) await loadText(request, id, name, text);
+  await edited(request, id, [
     { do: 'set-table', table: 'loan', change: { role: 'fact', key: ['id'] } },
     { do: 'set-table', table: 'branch', change: { role: 'dimension', key: ['code'] } },
     {
@@ -93,17 +71,12 @@ async function made(request: APIRequestContext): Promise<number> {
         ],
       },
     },
-  ];
-  const answer = await request.post(`/api/models/${id}/edits`, {
-    data: { base: revision.id, edit, says: 'made' },
-  });
-  expect(answer.ok(), await answer.text()).toBe(true);
+  ]);
   return id;
 }
 
 /** Faults that somebody at the screen would not see, or would see as a page that has broken. */
-function watched(page: Page): string[] {
-  const faults: string[] = [];
+function watch(page: Page, faults: string[]): void {
   page.on('pageerror', (error) => faults.push(`error of the page: ${error.message}`));
   page.on('console', (message) => {
     // That the server said no is told by the page; the browser says it too.
@@ -114,7 +87,6 @@ function watched(page: Page): string[] {
     if (response.status() >= 500) faults.push(`${response.status()} of ${response.url()}`);
   });
   page.on('dialog', (dialog) => void dialog.accept());
-  return faults;
 }
 
 const CONTROLS =
@@ -150,15 +122,42 @@ async function act(control: Locator, random: Seeded): Promise<string> {
   return `click ${says}`;
 }
 
-test(`a walk of ${ACTS} acts, seed ${SEED}`, async ({ page, request }) => {
-  test.setTimeout(60_000 + ACTS * 2_000);
-  const random = seeded(SEED);
-  const id = await made(request);
-  const faults = watched(page);
-  const modelNow = async () => (await (await request.get(`/api/models/${id}`)).json()) as ModelState;
+/** What somebody sees of a page, and what it asked of the server: where neither changes, nothing was done. */
+async function seen(page: Page, asked: () => number): Promise<string> {
+  const state = await page.evaluate(() => {
+    const fields = [...document.querySelectorAll<HTMLInputElement>('input, select, textarea')];
+    const active = document.activeElement;
+    return [
+      location.href,
+      document.documentElement.outerHTML,
+      ...fields.map((f) => `${f.value} ${f.checked}`),
+      active?.outerHTML.slice(0, 200) ?? '',
+    ].join('\n');
+  });
+  return `${asked()} ${state}`;
+}
+
+interface Walk {
+  readonly id: number;
+  /** Windows on the model: most is done in the first. */
+  readonly pages: readonly Page[];
+  readonly request: APIRequestContext;
+  readonly random: Seeded;
+  readonly acts: number;
+}
+
+async function walk({ id, pages, request, random, acts }: Walk): Promise<void> {
+  const faults: string[] = [];
+  for (const page of pages) watch(page, faults);
+  let requests = 0;
+  const asked = () => requests;
+  for (const page of pages) page.on('request', () => requests++);
   const path: string[] = [];
-  await page.goto(`/m/${id}/shape`);
-  for (let n = 0; n < ACTS; n++) {
+  const modelNow = () => stateOf(request, id);
+  for (const page of pages) await page.goto(`/m/${id}/shape`);
+  for (let n = 0; n < acts; n++) {
+    const window = pages.length > 1 && random.chance(0.2) ? 1 : 0;
+    const page = pages[window]!;
     if (random.chance(0.08) || !page.url().includes(`/m/${id}`)) {
       const stage = random.pick(STAGES);
       path.push(`go to ${stage}`);
@@ -166,12 +165,18 @@ test(`a walk of ${ACTS} acts, seed ${SEED}`, async ({ page, request }) => {
     }
     await page.locator('nav').first().waitFor({ state: 'attached', timeout: 10_000 });
     const before = await modelNow();
-    path.push(await step(page, random));
+    const did = await step(page, random, asked);
+    // Who does the same once more is told the same once more.
+    if (did.silent && path.at(-1) !== did.said)
+      faults.push(`nothing happens, and nothing is said: ${did.said}`);
+    path.push(`${window === 1 ? 'beside: ' : ''}${did.said}`);
     // What was done comes to rest: the server answers, the page shows it.
     await page.waitForLoadState('networkidle', { timeout: 3_000 }).catch(() => undefined); // a stream of events stays open
     await page.waitForTimeout(60);
-    const failed = page.locator('[data-failed]');
-    if ((await failed.count()) > 0) faults.push(`it cannot be shown: ${await failed.first().innerText()}`);
+    for (const shown of pages) {
+      const failed = shown.locator('[data-failed]');
+      if ((await failed.count()) > 0) faults.push(`it cannot be shown: ${await failed.first().innerText()}`);
+    }
     const after = await modelNow();
     if (after.revision.number === before.revision.number + 1 && random.chance(0.3)) {
       path.push('undo');
@@ -184,32 +189,112 @@ test(`a walk of ${ACTS} acts, seed ${SEED}`, async ({ page, request }) => {
     }
     expect(faults, path.slice(-12).join('\n')).toEqual([]);
   }
+}
+
+test(`a walk of ${ACTS} acts in two windows, seed ${SEED}`, async ({ page, context, request }) => {
+  test.setTimeout(60_000 + ACTS * 2_000);
+  const id = await made(request);
+  const pages = [page, await context.newPage()];
+  await walk({ id, pages, request, random: seeded(SEED), acts: ACTS });
 });
 
-async function step(page: Page, random: Seeded): Promise<string> {
+test(`a walk of ${ACTS} acts over the demo, seed ${SEED}`, async ({ browser }) => {
+  test.setTimeout(90_000 + ACTS * 2_000);
+  // On a server of its own: the demo of the other journeys stays as it is.
+  const folder = mkdtempSync(join(tmpdir(), 'crease-walk-'));
+  const server = await serveDemo(join(folder, 'walk.sqlite'));
+  try {
+    const context = await browser.newContext({ baseURL: server.address });
+    const { request } = context;
+    const [first] = (await (await request.get('/api/models')).json()) as { id: number }[];
+    const page = await context.newPage();
+    await walk({ id: first!.id, pages: [page], request, random: seeded(SEED), acts: ACTS });
+  } finally {
+    await server.end();
+    rmSync(folder, { recursive: true, force: true });
+  }
+});
+
+/** Serves a small demo by the program itself, at a free port. */
+async function serveDemo(workspace: string): Promise<{ address: string; end: () => Promise<void> }> {
+  const given = ['serve', '--workspace', workspace, '--port', '0', '--demo', '--loans', '2000'];
+  const child = spawn(process.execPath, ['cli/bin/crease.mjs', ...given], {
+    env: { ...process.env, XDG_CONFIG_HOME: `${workspace}.settings` },
+    stdio: ['ignore', 'pipe', 'pipe'],
+  });
+  const gone = new Promise<void>((resolve) => child.once('exit', () => resolve()));
+  const address = await new Promise<string>((resolve, reject) => {
+    let out = '';
+    const heard = (text: Buffer): void => {
+      out += String(text);
+      const found = /http:\/\/127\.0\.0\.1:\d+/.exec(out)?.[0];
+      if (found !== undefined) resolve(found);
+    };
+    child.stdout.on('data', heard);
+    child.stderr.on('data', heard);
+    child.once('exit', () => reject(new Error(`the server of the walk does not start: ${out}`)));
+  });
+  const end = async (): Promise<void> => {
+    child.kill('SIGTERM');
+    await gone;
+  };
+  return { address, end };
+}
+
+/** Whether a press has to change something: a choice that is made already may be made again. */
+const expectsChange = (control: Locator): Promise<boolean> =>
+  control.evaluate(
+    (e) =>
+      e.tagName === 'BUTTON' &&
+      !['aria-pressed', 'aria-selected', 'aria-current', 'aria-checked', 'download'].some(
+        (name) => (e.getAttribute(name) ?? 'false') !== 'false',
+      ),
+    undefined,
+    { timeout: 1_000 },
+  );
+
+async function changes(page: Page, before: string, asked: () => number): Promise<boolean> {
+  for (let tries = 0; tries < 10; tries++) {
+    if ((await seen(page, asked)) !== before) return true;
+    await page.waitForTimeout(50);
+  }
+  return false;
+}
+
+interface Did {
+  readonly said: string;
+  /** Nothing that can be seen has changed. */
+  readonly silent?: boolean;
+}
+
+async function step(page: Page, random: Seeded, asked: () => number): Promise<Did> {
   const way = random.next();
   if (way < 0.03) {
     await page.goBack();
-    return 'back';
+    return { said: 'back' };
   }
   if (way < 0.06) {
     await page.keyboard.press(
       random.pick(['Escape', 'Tab', 'Enter', 'Control+z', 'Control+k', 'Delete', 'ArrowDown']),
     );
-    return 'a key';
+    return { said: 'a key' };
   }
   // While a dialog is open, nothing else can be reached.
   const dialog = page.getByRole('dialog');
   const within = (await dialog.count()) > 0 ? dialog.last() : page;
   const visible = within.locator(CONTROLS).filter({ visible: true });
   const count = await visible.count();
-  if (count === 0) return 'nothing to do';
+  if (count === 0) return { said: 'nothing to do' };
   try {
-    return await act(visible.nth(random.below(count)), random);
+    const control = visible.nth(random.below(count));
+    const answers = await expectsChange(control);
+    const before = answers ? await seen(page, asked) : '';
+    const said = await act(control, random);
+    return { said, silent: answers && !(await changes(page, before, asked)) };
   } catch (error) {
     // It went away, or something lies over it.
     if (error instanceof Error && /Timeout|intercepts|detached|not attached/i.test(error.message))
-      return 'what was to be done has gone';
+      return { said: 'what was to be done has gone' };
     throw error;
   }
 }

@@ -13,7 +13,7 @@ import {
   TimeScale,
   Tooltip,
 } from 'chart.js';
-import type { ChartOptions } from 'chart.js';
+import type { ChartOptions, TooltipModel } from 'chart.js';
 import 'chartjs-adapter-date-fns';
 import { Chart as ChartView } from 'react-chartjs-2';
 import type { QueryState } from '@crease/contract';
@@ -66,6 +66,22 @@ export default function AnswerChart({
     void document.fonts.load('12px "Inter Variable"').then(() => setReady(true));
   }, []);
   const drawn = useMemo(() => chartData(answer, byCount), [answer, byCount]);
+  const [pointed, setPointed] = useState<Pointed>();
+  // The chart is drawn anew where these change: what is pointed at changes neither.
+  const options = useMemo(
+    () =>
+      optionsOf(drawn, formats, (next) =>
+        setPointed((now) => (JSON.stringify(now) === JSON.stringify(next) ? now : next)),
+      ),
+    [drawn, formats],
+  );
+  const data = useMemo(
+    () => ({
+      labels: [...drawn.labels],
+      datasets: drawn.series.map((s, k) => dataset(s, k, drawn.form)),
+    }),
+    [drawn],
+  );
   if (!ready) return <p className="p-4 text-soft">Drawing …</p>;
   if (answer.columns.length - byCount === new Set(answer.unreached.map(([m]) => m)).size)
     return <p className="p-4 text-soft">None of the measures applies here.</p>;
@@ -76,17 +92,15 @@ export default function AnswerChart({
       role="img"
       aria-label={`Chart of ${measures.join(', ')}`}
     >
-      <div className="min-h-0 flex-1">
+      <div className="relative min-h-0 flex-1">
         {/* A chart of another form is another chart: options of the old one do not fit it. */}
         <ChartView
           key={`${drawn.form} ${drawn.axis}`}
           type={drawn.form}
-          data={{
-            labels: [...drawn.labels],
-            datasets: drawn.series.map((s, k) => dataset(s, k, drawn.form)),
-          }}
-          options={optionsOf(drawn, formats) as ChartOptions}
+          data={data}
+          options={options as ChartOptions}
         />
+        {pointed && <PointedAt pointed={pointed} />}
       </div>
       <LeftOut drawn={drawn} formats={formats} />
     </div>
@@ -112,7 +126,33 @@ function dataset(series: ChartData['series'][number], k: number, form: ChartData
   };
 }
 
-function optionsOf(drawn: ChartData, formats: Formats) {
+/** The members that the pointer is nearest to, with their values. */
+interface Pointed {
+  readonly x: number;
+  readonly y: number;
+  readonly title: string;
+  readonly lines: readonly string[];
+}
+
+/** Text of the page rather than of the canvas: it can be read out, and its font is that of everything else. */
+function PointedAt({ pointed }: { pointed: Pointed }) {
+  return (
+    <div
+      role="tooltip"
+      className="pointer-events-none absolute z-10 max-w-[320px] -translate-x-1/2 -translate-y-full border border-rule-strong bg-raised px-2 py-1 text-[12px] shadow-sm"
+      style={{ left: `clamp(160px, ${pointed.x}px, calc(100% - 160px))`, top: Math.max(pointed.y - 8, 48) }}
+    >
+      <b className="block">{pointed.title}</b>
+      {pointed.lines.map((line, k) => (
+        <span key={k} className="num block text-left">
+          {line}
+        </span>
+      ))}
+    </div>
+  );
+}
+
+function optionsOf(drawn: ChartData, formats: Formats, onPoint: (pointed: Pointed | undefined) => void) {
   const tooltipFormat = {
     second: 'yyyy-MM-dd HH:mm:ss',
     day: 'yyyy-MM-dd',
@@ -139,6 +179,8 @@ function optionsOf(drawn: ChartData, formats: Formats) {
       : { type: 'category' as const };
   return {
     maintainAspectRatio: false,
+    // A point need not be hit: the nearest one along the axis is meant.
+    interaction: { mode: 'nearest' as const, axis: 'x' as const, intersect: false },
     scales: {
       x: { ...x, ticks: { color: ink('--soft'), maxRotation: 60, autoSkip: true }, grid: { display: false } },
       y: { ticks: { color: ink('--soft') }, grid: { color: ink('--rule') } },
@@ -148,6 +190,18 @@ function optionsOf(drawn: ChartData, formats: Formats) {
       decimation: { enabled: drawn.axis === 'time', algorithm: 'min-max' as const },
       legend: { maxHeight: 64, labels: { color: ink('--ink'), boxWidth: 12 } },
       tooltip: {
+        enabled: false,
+        external: ({ tooltip }: { tooltip: TooltipModel<'bar' | 'line'> }) =>
+          onPoint(
+            tooltip.opacity === 0
+              ? undefined
+              : {
+                  x: tooltip.caretX,
+                  y: tooltip.caretY,
+                  title: tooltip.title.join(' '),
+                  lines: tooltip.body.flatMap((b) => b.lines),
+                },
+          ),
         callbacks: {
           title: (items: { raw: unknown }[]) => (items[0] ? (items[0].raw as ChartPoint).at : ''),
           label: ({ raw, datasetIndex }: { raw: unknown; datasetIndex: number }) => {
