@@ -16,7 +16,8 @@ import { folderData } from '../server/src/files.ts';
 import { readHead } from '../server/src/sources/fileTable.ts';
 import { SqliteDatabase } from '../server/src/sql.ts';
 import { openWorkspace, sourceKey, Tables } from '../server/src/store/index.ts';
-import { WorkPool } from '../server/src/work/pool.ts';
+import { FileReaders } from '../server/src/readers/fileReaders.ts';
+import { makePool } from '../server/src/tasks/pool.ts';
 import { againstParquet } from './bench-parquet.ts';
 
 const [folder, large] = [process.argv[2]!, process.argv.includes('--large')];
@@ -41,7 +42,8 @@ async function intake(workspace: string): Promise<void> {
   const db = openWorkspace(workspace);
   db.prepare('insert into model (head, created_at) values (0, ?)').run(new Date().toISOString());
   const stored = new Tables(db);
-  const pool = new WorkPool();
+  const pool = makePool();
+  const readers = new FileReaders((error) => console.error(error));
   const scratch = join(folder, 'scratch');
   mkdirSync(scratch, { recursive: true });
   let peak = 0;
@@ -51,10 +53,12 @@ async function intake(workspace: string): Promise<void> {
     const { head, whole } = readHead(file);
     const target = { workspace, scratch, modelId: 1, key: sourceKey(table) };
     const spec = readSpecOf(table, table.source, head, whole);
-    return takeIn(pool, stored, file, spec, target, () => undefined).done.then(({ result, pending }) => {
-      if (pending) stored.finish(pending.tableId, pending.misfits, pending.replaces);
-      return result;
-    });
+    return takeIn({ pool, readers }, stored, file, spec, target, () => undefined).done.then(
+      ({ result, pending }) => {
+        if (pending) stored.finish(pending.tableId, pending.misfits, pending.replaces);
+        return result;
+      },
+    );
   };
   const all = fileTables(model);
   for (const table of all.filter((t) => t.name !== 'loan_export')) await load(table); // these also start the threads
@@ -70,7 +74,7 @@ async function intake(workspace: string): Promise<void> {
   const seconds = median(times) / 1000;
   const size = statSync(join(folder, loans.source.file)).size;
   const { bytes } = stored.list(1).find((t) => t.key === sourceKey(loans))!;
-  await pool.close();
+  await Promise.all([pool.close(), readers.close()]);
   db.close();
   note(
     `CSV to encoded columns in the workspace, ${Math.round(size / 1e6)} MB, ${rows} rows of 13 columns`,

@@ -26,8 +26,8 @@ const common = {
 rmSync(resolve(root, 'cli/dist'), { recursive: true, force: true });
 const entries = {
   crease: 'cli/src/main.ts',
-  worker: 'server/src/work/worker.ts',
-  isolated: 'server/src/work/isolated.ts',
+  worker: 'server/src/tasks/worker.ts',
+  isolated: 'server/src/readers/isolated.ts',
 };
 await build({
   ...common,

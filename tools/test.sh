@@ -22,7 +22,8 @@ trap 'rm -rf "$scratch"' EXIT
 # The experiments start many processes: they have a process of their own, which has not grown large by the other tests.
 unit() { # name, arguments of jest …
   local out="$scratch/$1.json"; shift
-  npx jest --json --outputFile="$out" "$@" || true
+  # Two processes, begun anew where they have grown: on one that has all tests behind it, starting programs fails.
+  npx jest --maxWorkers=2 --workerIdleMemoryLimit=1500MB --json --outputFile="$out" "$@" || true
   count "$(node -p "require('$out').numPassedTests" 2>/dev/null || echo 0)" "$(node -p "const r=require('$out'); r.numFailedTests + r.numRuntimeErrorTestSuites" 2>/dev/null || echo 1)"
 }
 unit jest --testPathIgnorePatterns /node_modules/ server/test/torture

@@ -1,24 +1,40 @@
 import { existsSync } from 'node:fs';
 import { join } from 'node:path';
-import express from 'express';
+import express, { Router } from 'express';
 import type { ErrorRequestHandler, Express, Request, RequestHandler } from 'express';
 import helmet from 'helmet';
+import { openApi } from '@crease/contract';
 import { ERRORS, ServerError } from './errors.ts';
 import { explained } from './explained.ts';
 import { jsonDepth, MOST_DEPTH } from './jsonDepth.ts';
 import type { Workspace } from './workspace.ts';
 import { calendarRoutes } from './routes/calendars.ts';
 import { databaseRoutes } from './routes/databases.ts';
-import { intakeRoutes } from './routes/intake.ts';
+import { intakeRoutes, loadRoutes } from './routes/intake.ts';
 import { modelRoutes } from './routes/models.ts';
-import { questionRoutes } from './routes/questions.ts';
+import { claimRoutes, questionRoutes } from './routes/questions.ts';
 import { releaseRoutes } from './routes/release.ts';
+import { serving } from './routes/serve.ts';
 
 /** The largest JSON body. Files come as streams and are not held to it. */
 const LARGEST_BODY = '8mb';
 
-/** The application: the interface under /api, the screens under everything else. `screens` is the folder of the built screens. */
-export function makeApp(workspace: Workspace, screens?: string): Express {
+const ROUTES = [
+  modelRoutes,
+  claimRoutes,
+  questionRoutes,
+  intakeRoutes,
+  loadRoutes,
+  databaseRoutes,
+  calendarRoutes,
+  releaseRoutes,
+];
+
+/**
+ * The application: the interface under /api, the screens under everything else. `screens` is the folder of the built screens; with
+ * `checksAnswers` each answer is held against its schema.
+ */
+export function makeApp(workspace: Workspace, screens?: string, { checksAnswers = false } = {}): Express {
   const app = express();
   app.disable('x-powered-by');
   app.use(
@@ -42,15 +58,11 @@ export function makeApp(workspace: Workspace, screens?: string): Express {
     return json(request, response, next);
   });
   app.use('/api', notTooDeep);
-  for (const routes of [
-    modelRoutes,
-    questionRoutes,
-    intakeRoutes,
-    databaseRoutes,
-    calendarRoutes,
-    releaseRoutes,
-  ])
-    app.use('/api', routes(workspace));
+  const router = Router();
+  router.get('/openapi.json', (_request, response) => void response.json(openApi()));
+  const serve = serving(router, checksAnswers);
+  for (const routes of ROUTES) routes(workspace, serve);
+  app.use('/api', router);
   app.use('/api', (request) => {
     throw new ServerError('not-found', `there is nothing at ${request.originalUrl.split('?')[0]}`);
   });

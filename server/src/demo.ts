@@ -15,7 +15,7 @@ export async function bringIn(
   folder: string,
   says: string,
 ): Promise<number> {
-  const { models, tables, pool } = workspace;
+  const { models, tables } = workspace;
   const modelId = models.create(model, says);
   const present = new Set(readdirSync(folder));
   const stored: PendingRows[] = [];
@@ -25,7 +25,7 @@ export async function bringIn(
     const { head, whole } = readHead(file);
     const target = { workspace: workspace.file, scratch: workspace.incoming, modelId, key: sourceKey(table) };
     const spec = readSpecOf(table, table.source, head, whole);
-    const { pending } = await takeIn(pool, tables, file, spec, target, () => undefined).done;
+    const { pending } = await takeIn(workspace, tables, file, spec, target, () => undefined).done;
     if (pending) stored.push(pending);
   }
   models.together(() => {

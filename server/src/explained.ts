@@ -9,7 +9,7 @@ import type { ErrorCode } from './errors.ts';
 import { ServerError } from './errors.ts';
 import { ConflictError, NoModelError, RowsGoneError } from './store/index.ts';
 import { systemFault } from './systemFault.ts';
-import { WorkFault } from './work/workFault.ts';
+import { WorkFault } from './threads/workFault.ts';
 
 /** An error as it is told: `internal` is a fault of this program, whose own words stay in the log. */
 export interface Explained {

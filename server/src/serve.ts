@@ -7,7 +7,7 @@ import { fileURLToPath } from 'node:url';
 import pino from 'pino';
 import { makeApp } from './app.ts';
 import { Workspace } from './workspace.ts';
-import type { ReaderLimits } from './work/fileReaders.ts';
+import type { ReaderLimits } from './readers/fileReaders.ts';
 import type { WorkspaceLock } from './workspaceLock.ts';
 import { lockWorkspace } from './workspaceLock.ts';
 
@@ -19,6 +19,8 @@ export interface ServeOptions {
   readonly quiet?: boolean;
   /** How much time and memory the readers of files have. */
   readonly readers?: ReaderLimits;
+  /** Holds each answer against its schema, as the tests do. */
+  readonly checksAnswers?: boolean;
 }
 
 export interface Served {
@@ -59,7 +61,8 @@ export async function serve(options: ServeOptions): Promise<Served> {
     mkdirSync(dirname(file), { recursive: true });
     lock = lockWorkspace(file, address);
     const workspace = new Workspace(file, log, { token: lock.token, readers: options.readers });
-    handle = makeApp(workspace, options.screens ?? screensFolder()) as unknown as RequestListener;
+    const { screens = screensFolder(), checksAnswers = false } = options;
+    handle = makeApp(workspace, screens, { checksAnswers }) as unknown as RequestListener;
     return { workspace, address, close: () => closeAll(server, workspace, lock!) };
   } catch (error) {
     lock?.release();

@@ -8,13 +8,15 @@ import { LoadsUnderWay } from './intake/takeInAll.ts';
 import { Hub } from './live/hub.ts';
 import { SharedCalendars } from './sharedCalendars.ts';
 import { ConflictError, Loads, Models, openWorkspace, Settings, Tables, Verdicts } from './store/index.ts';
-import type { Connection, Revision } from './store/index.ts';
+import type { Connection, ModelVersion, Revision } from './store/index.ts';
 import type { Clock } from './clock.ts';
 import { SYSTEM_CLOCK } from './clock.ts';
 import { JudgingQueue } from './judging/queue.ts';
-import { Jobs } from './work/jobs.ts';
-import type { ReaderLimits } from './work/fileReaders.ts';
-import { WorkPool } from './work/pool.ts';
+import { Jobs } from './jobs.ts';
+import type { ReaderLimits } from './readers/fileReaders.ts';
+import { FileReaders } from './readers/fileReaders.ts';
+import type { Pool } from './tasks/pool.ts';
+import { makePool } from './tasks/pool.ts';
 
 export interface Log {
   error(details: object, message: string): void;
@@ -40,7 +42,9 @@ export class Workspace {
   readonly loads: Loads;
   readonly hub = new Hub();
   readonly jobs = new Jobs((error) => this.onBug(error));
-  readonly pool: WorkPool;
+  readonly pool: Pool;
+  /** Readers of files that may be damaged: processes of their own. */
+  readonly readers: FileReaders;
   readonly claims: JudgingQueue;
   /** Folder of uploads that have not been taken in yet; emptied at the start. */
   readonly incoming: string;
@@ -58,7 +62,8 @@ export class Workspace {
     { keyFile, token, clock = SYSTEM_CLOCK, readers }: WorkspaceOptions = {},
   ) {
     this.db = openWorkspace(file);
-    this.pool = new WorkPool((error) => this.onBug(error), readers);
+    this.pool = makePool((error) => this.onBug(error));
+    this.readers = new FileReaders((error) => this.onBug(error), readers);
     this.models = new Models(this.db, clock.now);
     this.tables = new Tables(this.db, undefined, clock.now);
     this.settings = new Settings(this.db);
@@ -88,14 +93,7 @@ export class Workspace {
   };
 
   /** What a worker needs to know of the head of a model. */
-  task(modelId: number): {
-    workspace: string;
-    modelId: number;
-    revision: number;
-    document: string;
-    versions: Record<string, string>;
-    day: string;
-  } {
+  task(modelId: number): ModelVersion {
     const head = this.models.head(modelId);
     return {
       workspace: this.file,
@@ -108,17 +106,17 @@ export class Workspace {
   }
 
   /** Tells everybody of a new head and has its claims judged. */
-  changed(modelId: number, revision: Revision, by: string): void {
+  readonly changed = (modelId: number, revision: Revision, by: string): void => {
     this.hub.send(modelId, { kind: 'revision', revision: revision.id, says: revision.says, by });
     this.claims.refresh(modelId);
     for (const follower of this.calendars.bringInStep(modelId))
       this.changed(follower.modelId, follower.revision, '');
-  }
+  };
 
   /** Removes rows of before that the rule of the workspace does not keep; nobody waits for it. */
   pruneRows(modelId: number): void {
     void this.pool
-      .load({ kind: 'prune', workspace: this.file, modelId, keep: this.settings.keep })
+      .load('prune', { workspace: this.file, modelId, keep: this.settings.keep })
       .catch(
         (error: unknown) =>
           !this.closing && this.log.error({ error: String(error) }, 'old rows could not be removed'),
@@ -133,7 +131,7 @@ export class Workspace {
   async close(): Promise<void> {
     this.closing = true;
     this.hub.close();
-    await this.pool.close();
+    await Promise.all([this.pool.close(), this.readers.close()]);
     this.db.close();
     rmSync(this.incoming, { recursive: true, force: true });
   }

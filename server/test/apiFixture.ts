@@ -39,8 +39,8 @@ export async function startApi(): Promise<ApiFixture> {
   const workspace = new Workspace(join(folder, 'w.sqlite'), log, {
     keyFile: join(folder, 'elsewhere', 'key'),
   });
-  const app = makeApp(workspace);
-  await startThreads(workspace.pool, folder);
+  const app = makeApp(workspace, undefined, { checksAnswers: true });
+  await startThreads(workspace, folder);
   const api = () => request(app);
   const post = async <T>(path: string, body: object): Promise<T> =>
     (await api().post(path).send(body).expect(200)).body as T;

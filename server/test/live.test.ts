@@ -11,8 +11,8 @@ let folder: string;
 let served: Served;
 beforeAll(async () => {
   folder = mkdtempSync(join(tmpdir(), 'crease-live-'));
-  served = await serve({ workspace: join(folder, 'w.sqlite'), port: 0, quiet: true });
-  await startThreads(served.workspace.pool, folder);
+  served = await serve({ workspace: join(folder, 'w.sqlite'), port: 0, quiet: true, checksAnswers: true });
+  await startThreads(served.workspace, folder);
 }, 60_000);
 afterAll(async () => {
   await served.close();

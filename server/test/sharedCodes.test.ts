@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import type { Codes } from '@crease/core/columns';
-import { SharedCodes, sharedMemory } from '../src/work/sharedCodes.ts';
+import { SharedCodes, sharedMemory } from '../src/threads/sharedCodes.ts';
 
 const KB = 1024;
 /** Codes that tell which key they are of. */

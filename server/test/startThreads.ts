@@ -1,16 +1,16 @@
 import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import type { WorkPool } from '../src/work/pool.ts';
+import type { Workers } from '../src/intake/takeIn.ts';
 
 /** Starts a thread of each kind. From source that takes seconds on a cold machine: it belongs to the set-up, not into a test. */
-export async function startThreads(pool: WorkPool, folder: string): Promise<void> {
+export async function startThreads({ pool, readers }: Workers, folder: string): Promise<void> {
   const file = join(folder, 'start.csv');
   writeFileSync(file, 'a\n1\n');
   const shared = new Int32Array(new SharedArrayBuffer(12));
-  const recode = { kind: 'transcode' as const, file, encoding: 'windows-1252' as const, shared };
+  const recode = { file, encoding: 'windows-1252' as const, shared };
   await Promise.all([
-    pool.run({ ...recode, to: join(folder, 'start.1') }),
-    pool.load({ ...recode, to: join(folder, 'start.2') }),
-    pool.files.preview({ file, corrected: {} }),
+    pool.run('transcode', { ...recode, to: join(folder, 'start.1') }),
+    pool.load('transcode', { ...recode, to: join(folder, 'start.2') }),
+    readers.preview({ file, corrected: {} }),
   ]);
 }

@@ -2,7 +2,7 @@ import type { ConnectionState, ConnectionsState, DatabaseTable, RightsState } fr
 import type { connectionRequest } from '@crease/contract';
 import type { z } from 'zod';
 import type { Connection } from '../store/index.ts';
-import type { WorkPool } from '../work/pool.ts';
+import type { Pool } from '../tasks/pool.ts';
 import { PostgresqlReader } from './postgresql.ts';
 import type { DatabaseReader, Drawing, TableAbout, TableName } from './reader.ts';
 import { DatabaseError } from './reader.ts';
@@ -27,7 +27,7 @@ export class Databases {
   constructor(
     private readonly db: Connection,
     private readonly secrets: Secrets,
-    private readonly pool: WorkPool,
+    private readonly pool: Pool,
   ) {}
 
   list(): ConnectionsState {
@@ -140,23 +140,23 @@ const unknown = (name: string) =>
 class SqliteReader implements DatabaseReader {
   constructor(
     private readonly file: string,
-    private readonly pool: WorkPool,
+    private readonly pool: Pool,
   ) {}
 
   test(): Promise<string> {
-    return this.pool.run<string>({ kind: 'sqlite', file: this.file, ask: 'version' });
+    return this.pool.run('sqliteFileVersion', { file: this.file });
   }
 
   tables(): Promise<DatabaseTable[]> {
-    return this.pool.run<DatabaseTable[]>({ kind: 'sqlite', file: this.file, ask: 'tables' });
+    return this.pool.run('sqliteFileTables', { file: this.file });
   }
 
   rights(): Promise<RightsState> {
-    return this.pool.run<RightsState>({ kind: 'sqlite', file: this.file, ask: 'rights' });
+    return this.pool.run('sqliteFileRights', { file: this.file });
   }
 
   about(table: TableName): Promise<TableAbout> {
-    return this.pool.run<TableAbout>({ kind: 'sqlite', file: this.file, ask: 'about', table });
+    return this.pool.run('sqliteFileTable', { file: this.file, table });
   }
 
   async draw(
@@ -176,9 +176,14 @@ class SqliteReader implements DatabaseReader {
     };
     const watch = setInterval(tell, 100);
     try {
-      await this.pool.load({
-        kind: 'sqlite-draw',
-        draw: { from: this.file, table, file, columns, limit, nullText, shared },
+      await this.pool.load('extractSqlite', {
+        from: this.file,
+        table,
+        file,
+        columns,
+        limit,
+        nullText,
+        shared,
       });
       tell();
     } finally {

@@ -29,9 +29,9 @@ export async function previewArrival(
   id: string,
   { dialect, nulls, columns = [] }: PreviewRequest,
 ): Promise<FilePreview> {
-  const { arrivals, pool, settings } = workspace;
+  const { arrivals, readers, settings } = workspace;
   const origin = arrivals.origin(id);
-  const look = (corrected: Corrections) => pool.files.preview({ file: arrivals.file(id), corrected });
+  const look = (corrected: Corrections) => readers.preview({ file: arrivals.file(id), corrected });
   const said = new Map(columns.map((c) => [c.place, readingOf(c)]));
   const { naming } = settings;
   if (!origin)

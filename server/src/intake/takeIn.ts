@@ -7,13 +7,15 @@ import type { MergeOrder } from '@crease/core/load';
 import type { ReadSpec } from '@crease/core/reading';
 import { ReadError, shortened } from '@crease/core/reading';
 import type { Replaces, Tables } from '../store/index.ts';
-import type { Running, WorkPool } from '../work/pool.ts';
-import { READING_THREADS } from '../work/pool.ts';
+import type { FileReaders } from '../readers/fileReaders.ts';
+import type { Pool } from '../tasks/pool.ts';
+import type { Running } from '../threads/pool.ts';
+import { READING_THREADS } from '../threads/pool.ts';
 import type { ColumnTask } from './encodeColumn.ts';
-import type { PiecesDone, PiecesTask } from './pieces.ts';
+import type { PiecesTask } from './pieces.ts';
 import { memoryOf } from './kept.ts';
 import { readFile } from './readFile.ts';
-import type { Settled, SettleOrder } from './settle.ts';
+import type { SettleOrder } from './settle.ts';
 import type { StoredParquet } from './storeParquet.ts';
 import { isParquet } from '../sources/fileTable.ts';
 
@@ -42,8 +44,13 @@ const READING = 0.7;
 /** Not by shifting: that would cut the size of large files to 32 bits. */
 const kilobytes = (file: string): number => Math.max(1, Math.floor(statSync(file).size / 1024));
 
-interface Load {
-  readonly pool: WorkPool;
+/** Who does the work: threads, and processes for files that may be damaged. */
+export interface Workers {
+  readonly pool: Pool;
+  readonly readers: FileReaders;
+}
+
+interface Load extends Workers {
   readonly tables: Tables;
   readonly file: string;
   readonly spec: ReadSpec;
@@ -71,7 +78,7 @@ export interface Stored {
  * Progress is told from 0 to 1.
  */
 export function takeIn(
-  pool: WorkPool,
+  { pool, readers }: Workers,
   tables: Tables,
   file: string,
   spec: ReadSpec,
@@ -79,7 +86,7 @@ export function takeIn(
   onProgress: (part: number) => void,
 ): Running<Stored> {
   const shared = new Int32Array(new SharedArrayBuffer(12));
-  const load: Load = { pool, tables, file, spec, target, onProgress, shared };
+  const load: Load = { pool, readers, tables, file, spec, target, onProgress, shared };
   const done = isParquet(file) ? loadParquet(load) : loadText(load);
   return { done, stop: () => void Atomics.store(shared, 2, 1) };
 }
@@ -139,7 +146,7 @@ async function finishRows(
     tableKey: isCompared ? known!.key : [],
     dryRun,
   };
-  const settled = await pool.load<Settled>({ kind: 'settle', workspace: target.workspace, order });
+  const settled = await pool.load('finalize', { workspace: target.workspace, order });
   // Rows that are only compared stay where they have been written.
   if (settled.asTheyAre) return { result: settled.result, pending: { tableId, misfits, replaces } };
   tables.drop(tableId);
@@ -193,10 +200,11 @@ async function loadText(load: Load): Promise<Stored> {
   let tableId: number | undefined;
   const threads = {
     count: READING_THREADS,
-    pieces: (task: PiecesTask) => pool.load<PiecesDone>({ kind: 'pieces', task }),
+    pieces: (task: PiecesTask) => pool.load('pieces', task),
     column: (task: ColumnTask, ordinal: number) =>
-      pool.load<Misfits | undefined>(
-        { kind: 'column', task, into: { workspace: target.workspace, tableId: tableId!, ordinal } },
+      pool.load(
+        'column',
+        { task, into: { workspace: target.workspace, tableId: tableId!, ordinal } },
         memoryOf(
           task.pieces.map(({ cells }) => cells),
           task.dictionaries.flat(),
@@ -213,7 +221,7 @@ async function loadText(load: Load): Promise<Stored> {
   );
   try {
     if (!plain) {
-      await pool.load({ kind: 'transcode', file, encoding: spec.dialect.encoding, to: text, shared });
+      await pool.load('transcode', { file, encoding: spec.dialect.encoding, to: text, shared });
       size = kilobytes(text);
     }
     const { rowCount, problems, misfits } = await readFile(text, utf8, threads, {
@@ -238,10 +246,10 @@ async function loadText(load: Load): Promise<Stored> {
 
 /** A process of its own reads column after column: a damaged file keeps nobody else waiting. */
 async function loadParquet(load: Load): Promise<Stored> {
-  const { pool, file, spec, target, onProgress, shared } = load;
+  const { readers, file, spec, target, onProgress, shared } = load;
   const { modelId, key, replaces = 'all', workspace } = target;
   const task = { file, table: spec.table, columns: spec.columns, modelId, key, replaces };
-  const running = pool.files.start<StoredParquet>({ kind: 'parquet', workspace, task }, (done) =>
+  const running = readers.start<StoredParquet>({ kind: 'parquet', workspace, task }, (done) =>
     onProgress(done / spec.columns.length),
   );
   const stopped = setInterval(() => {

@@ -117,7 +117,7 @@ async function storeOne(
   if (origin) await draw(workspace, table, cancel.signal, (part) => tell(part * DRAWING));
   const begun = origin ? DRAWING : 0;
   const running = takeIn(
-    workspace.pool,
+    workspace,
     workspace.tables,
     workspace.arrivals.file(order.upload),
     specOf(table),

@@ -1,67 +1,54 @@
-import type { OnModel } from '../work/tasks.ts';
 import { createHash } from 'node:crypto';
+import { LRUCache } from 'lru-cache';
 import type { Column, TableData } from '@crease/core/columns';
 import { Bases } from '@crease/core/claims';
 import { FormulaChecker } from '@crease/core/formula';
 import type { Model, Table } from '@crease/core/model';
+import type { ModelVersion } from '../store/index.ts';
 import { sourceKey } from '../store/index.ts';
 
 /** What is derived stays between revisions, by all that it rests on, up to so many bytes of codes. */
 const MOST_BYTES = 256e6;
 
-class Keep {
-  private readonly entries = new Map<string, { value: TableData | Column; bytes: number }>();
-  private bytes = 0;
+const bytesOf = (column: Column): number => column.codes.byteLength + 16 * column.domain.size;
+const sizeOf = (value: TableData | Column): number =>
+  Math.max(
+    1,
+    'codes' in value ? bytesOf(value) : [...value.columns.values()].reduce((n, c) => n + bytesOf(c), 0),
+  );
 
-  of<T extends TableData | Column | undefined>(
-    key: string,
-    make: () => T,
-    size: (value: NonNullable<T>) => number,
-  ): T {
-    const found = this.entries.get(key);
-    if (found) {
-      this.entries.delete(key);
-      this.entries.set(key, found); // the last used stays longest
-      return found.value as T;
-    }
-    const value = make();
-    if (value === undefined) return value;
-    const bytes = size(value);
-    if (bytes > MOST_BYTES) return value;
-    this.entries.set(key, { value, bytes });
-    this.bytes += bytes;
-    for (const [old, entry] of this.entries) {
-      if (this.bytes <= MOST_BYTES) break;
-      this.entries.delete(old);
-      this.bytes -= entry.bytes;
-    }
-    return value;
-  }
+/** What is larger than the whole cache is not kept. */
+const derived = new LRUCache<string, TableData | Column>({
+  maxSize: MOST_BYTES,
+  maxEntrySize: MOST_BYTES,
+  sizeCalculation: sizeOf,
+});
+
+function derivedOf<T extends TableData | Column | undefined>(key: string, make: () => T): T {
+  const kept = derived.get(key);
+  if (kept) return kept as T;
+  const value = make();
+  if (value !== undefined) derived.set(key, value);
+  return value;
 }
 
-const kept = new Keep();
-const bytesOf = (column: Column): number => column.codes.byteLength + 16 * column.domain.size;
 const digest = (text: string): string => createHash('sha256').update(text).digest('base64url');
 
 /** What claims, derived columns and derived tables of a model rest on. A checker of its own looks at no rows. */
 export const basesOf = (
   workspace: string,
   model: Model,
-  { versions, day }: Pick<OnModel, 'versions' | 'day'>,
+  { versions, day }: Pick<ModelVersion, 'versions' | 'day'>,
   checker = new FormulaChecker(model),
 ) => new Bases(model, checker, (table) => `${workspace} ${versions[sourceKey(table)] ?? ''}`, digest, day);
 
 /** Ways to what was derived for an earlier revision and still holds. */
-export function restsOf(workspace: string, model: Model, task: Pick<OnModel, 'versions' | 'day'>) {
+export function restsOf(workspace: string, model: Model, task: Pick<ModelVersion, 'versions' | 'day'>) {
   const bases = basesOf(workspace, model, task);
   return {
     table: (table: Table, make: () => TableData | undefined): TableData | undefined =>
-      table.source && 'steps' in table.source
-        ? kept.of(`table ${bases.table(table.name)}`, make, (rows) =>
-            [...rows.columns.values()].reduce((n, c) => n + bytesOf(c), 0),
-          )
-        : make(),
+      table.source && 'steps' in table.source ? derivedOf(`table ${bases.table(table.name)}`, make) : make(),
     column: (table: string, column: string, make: () => Column): Column =>
-      kept.of(`column ${bases.column(table, column)}`, make, bytesOf),
+      derivedOf(`column ${bases.column(table, column)}`, make),
   };
 }

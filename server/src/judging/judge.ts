@@ -1,10 +1,46 @@
-import type { Claim, Judgement } from '@crease/core/claims';
+import type { Claim, Judgement, ListedClaim as ClaimInList, Remedy } from '@crease/core/claims';
 import { judgeClaim, listClaims, remediesOf } from '@crease/core/claims';
 import type { ModelData } from '@crease/core/query';
 import { basesOf } from './dependencies.ts';
-import type { JudgeMessage, Task } from '../work/tasks.ts';
+import type { ModelVersion } from '../store/index.ts';
+import type { Ways } from '../threads/protocol.ts';
+import { JudgingShare } from './share.ts';
 
-type JudgeTask = Extract<Task, { kind: 'judge' }>;
+/** Judges claims whose basis is not among the known ones. */
+export interface JudgeOrder extends ModelVersion {
+  readonly known: Readonly<Record<string, { readonly basis: string }>>;
+  /** Names of what somebody looks at. */
+  readonly interest: readonly string[];
+  /** Memory of a JudgingShare: two threads that judge together have the same. */
+  readonly share: Int32Array;
+  readonly fromBack: boolean;
+}
+
+export interface JudgeEnd {
+  readonly judged: number;
+  readonly stopped: boolean;
+}
+
+/** What a judging thread tells: all claims first and how many of them are to be judged, then verdicts. */
+export type JudgeMessage =
+  | { readonly kind: 'listed'; readonly claims: readonly ListedClaim[]; readonly open: number }
+  | { readonly kind: 'judged'; readonly verdicts: readonly FoundVerdict[] };
+
+/** A claim of a revision with what its verdict rests on: a known verdict stands where it rests on the same. */
+export type ListedClaim = ClaimInList & { readonly basis: string };
+
+export interface FoundVerdict {
+  readonly claim: string;
+  readonly basis: string;
+  readonly judgement: Judgement;
+  readonly remedies: readonly Remedy[];
+}
+
+/** Asks for ways out of broken claims, by their judgements. */
+export interface RemedyOrder extends ModelVersion {
+  readonly broken: Readonly<Record<string, Judgement>>;
+}
+
 interface Listed {
   readonly claim: Claim;
   readonly basis: string;
@@ -25,7 +61,12 @@ const judged = (claim: Claim, data: ModelData): Judgement =>
  * Lists the claims of a model and judges those of which no known verdict stands. Two threads may do so at once: they find the same order, the
  * first takes claims from the front and the second from the back, until they meet.
  */
-export async function judge(task: JudgeTask, data: ModelData): Promise<{ judged: number; stopped: boolean }> {
+export async function judgeClaims(
+  task: JudgeOrder,
+  data: ModelData,
+  ways: Ways<JudgeMessage>,
+): Promise<JudgeEnd> {
+  const share = new JudgingShare(task.share);
   const bases = basesOf(task.workspace, data.model, task, data.checker);
   const listed = listClaims(data.model, data.checker).map((claim): Listed => ({
     claim,
@@ -37,25 +78,25 @@ export async function judge(task: JudgeTask, data: ModelData): Promise<{ judged:
     task,
     data,
   );
-  const post = (message: JudgeMessage) => task.port.postMessage(message);
-  if (!task.fromBack) tell(listed, open.length, data, post);
-  let batch: Extract<JudgeMessage, { kind: 'judged' }>['verdicts'][number][] = [];
+  if (!task.fromBack) tell(listed, open.length, data, ways);
+  const next = () => share.take(open.length, task.fromBack);
+  let batch: FoundVerdict[] = [];
   let [count, sent] = [0, performance.now()];
-  for (let next = take(task, open.length); next !== undefined; next = take(task, open.length)) {
-    if (Atomics.load(task.stop, 0) !== 0) return { judged: count, stopped: true };
-    batch.push(verdictOf(open[next]!, data));
+  for (let place = next(); place !== undefined; place = next()) {
+    if (ways.isStopped()) return { judged: count, stopped: true };
+    batch.push(verdictOf(open[place]!, data));
     count++;
     if (performance.now() - sent > BATCH_MS) {
-      post({ kind: 'judged', verdicts: batch });
+      ways.send({ kind: 'judged', verdicts: batch });
       [batch, sent] = [[], performance.now()];
       await new Promise((resume) => setImmediate(resume));
     }
   }
-  post({ kind: 'judged', verdicts: batch });
+  ways.send({ kind: 'judged', verdicts: batch });
   return { judged: count, stopped: false };
 }
 
-const verdictOf = ({ claim, basis }: Listed, data: ModelData) => {
+const verdictOf = ({ claim, basis }: Listed, data: ModelData): FoundVerdict => {
   const judgement = judged(claim, data);
   return {
     claim: claim.id,
@@ -65,22 +106,9 @@ const verdictOf = ({ claim, basis }: Listed, data: ModelData) => {
   };
 };
 
-/** The place of the next claim that nobody has taken; undefined where there is none. */
-function take({ taken, fromBack }: JudgeTask, count: number): number | undefined {
-  // Each thread counts what it has taken; the sum of both never exceeds what there is.
-  const place = Atomics.add(taken, 0, 1);
-  if (place >= count) return undefined;
-  return fromBack ? count - 1 - Atomics.add(taken, 2, 1) : Atomics.add(taken, 1, 1);
-}
-
 /** All claims, and the verdicts of those about the model alone. */
-function tell(
-  listed: readonly Listed[],
-  open: number,
-  data: ModelData,
-  post: (message: JudgeMessage) => void,
-): void {
-  post({
+function tell(listed: readonly Listed[], open: number, data: ModelData, ways: Ways<JudgeMessage>): void {
+  ways.send({
     kind: 'listed',
     open,
     claims: listed.map(({ claim, basis }) => ({
@@ -94,7 +122,7 @@ function tell(
       basis,
     })),
   });
-  post({
+  ways.send({
     kind: 'judged',
     verdicts: listed.filter(({ claim }) => isAboutModel(claim)).map((l) => verdictOf(l, data)),
   });
@@ -102,11 +130,11 @@ function tell(
 
 /** Ways out of broken claims whose verdict stands: they are edits to the model as it is now, so they are made again for each revision. */
 export function remediesFor(
-  task: Extract<Task, { kind: 'remedies' }>,
+  task: RemedyOrder,
   data: ModelData,
-): { claim: string; remedies: unknown }[] {
+): { claim: string; remedies: readonly Remedy[] }[] {
   return listClaims(data.model, data.checker).flatMap((claim) => {
-    const judgement = task.broken[claim.id] as Judgement | undefined;
+    const judgement = task.broken[claim.id];
     return judgement ? [{ claim: claim.id, remedies: remediesOf(claim, judgement, data) }] : [];
   });
 }
@@ -115,7 +143,7 @@ export function remediesFor(
  * What somebody looks at comes first, then what the last change has touched, then what was never judged. Claims about derived tables stand at
  * the end, together: the thread that takes from the back works their rows out once.
  */
-function inOrder(open: readonly Listed[], task: JudgeTask, data: ModelData): Listed[] {
+function inOrder(open: readonly Listed[], task: JudgeOrder, data: ModelData): Listed[] {
   const wanted = new Set(task.interest.map((name) => name.toLowerCase()));
   const isDerived = (name: string) => {
     const source = data.checker.names.table(name)?.source;

@@ -1,17 +1,25 @@
 import type { TryState } from '@crease/contract';
+import type { Verdict } from '@crease/core/claims';
 import { judgeClaim, listClaims, verdicts } from '@crease/core/claims';
 import type { ModelData } from '@crease/core/query';
 import { basesOf } from './dependencies.ts';
-import type { Task } from '../work/tasks.ts';
+import type { ModelVersion } from '../store/index.ts';
 
 /** A trial that takes longer tells what it has found. */
 const MOST_MS = 4000;
+
+/** `document` is the model with an edit that is not made; `known` is what stands of the claims without it. */
+export interface PreviewOrder extends ModelVersion {
+  readonly known: Readonly<
+    Record<string, { readonly basis: string; readonly verdict: Verdict; readonly against: number }>
+  >;
+}
 
 /**
  * What an edit would do to the claims, told without making it: those whose verdict or count would change, those that would be made anew, and
  * how many would be made no more. `data` are of the model with the edit; claims that rest on the same as now keep what is known of them.
  */
-export function tried(task: Extract<Task, { kind: 'try' }>, data: ModelData): TryState {
+export function previewEdit(task: PreviewOrder, data: ModelData): TryState {
   const bases = basesOf(task.workspace, data.model, task, data.checker);
   const start = performance.now();
   const listed = listClaims(data.model, data.checker);

@@ -4,9 +4,11 @@ import type { ClaimsState } from '@crease/contract';
 import { writeModel } from '@crease/core/model';
 import type { Clock } from '../clock.ts';
 import type { Hub } from '../live/hub.ts';
-import type { Models, Revision, Tables, Verdicts } from '../store/index.ts';
-import type { Running, WorkPool } from '../work/pool.ts';
-import type { JudgeMessage, ListedClaim, Task } from '../work/tasks.ts';
+import type { Models, ModelVersion, Revision, Tables, Verdicts } from '../store/index.ts';
+import type { Pool } from '../tasks/pool.ts';
+import type { Running } from '../threads/pool.ts';
+import type { JudgeEnd, JudgeMessage, ListedClaim } from './judge.ts';
+import { JudgingShare } from './share.ts';
 
 interface Entry {
   readonly basis: string;
@@ -24,7 +26,7 @@ interface Run {
   state: 'judging' | 'done' | 'failed';
   /** What failed, of a run that did. */
   failure: string | undefined;
-  readonly running: Running<{ stopped: boolean }>[];
+  readonly running: Running<JudgeEnd>[];
   elapsedMs: number;
 }
 
@@ -42,7 +44,7 @@ export interface Judged {
   readonly models: Models;
   readonly tables: Tables;
   readonly verdicts: Verdicts;
-  readonly pool: WorkPool;
+  readonly pool: Pool;
   readonly hub: Hub;
   readonly clock: Clock;
   /** Hears of faults of this program. */
@@ -135,14 +137,14 @@ export class JudgingQueue {
   }
 
   /** Has one thread list and judge, and a second one help where there is enough to do. Whether the run was done and is still the current one. */
-  private async runThreads(modelId: number, run: Run, onModel: OnModelTask): Promise<boolean> {
+  private async runThreads(modelId: number, run: Run, onModel: ModelVersion): Promise<boolean> {
     const known = Object.fromEntries([...run.entries].map(([claim, { basis }]) => [claim, { basis }]));
-    const task = {
-      kind: 'judge' as const,
+    const share = new JudgingShare();
+    const order = {
       ...onModel,
       known,
       interest: this.interests.get(modelId) ?? [],
-      taken: new Int32Array(new SharedArrayBuffer(12)),
+      share: share.memory,
     };
     const begin = (fromBack: boolean) => {
       const onMessage = (message: JudgeMessage) => {
@@ -151,11 +153,7 @@ export class JudgingQueue {
           begin(true);
       };
       const threads = fromBack ? 'loads' : 'questions';
-      const running = this.of.pool.start<JudgeMessage, { stopped: boolean }>(
-        { ...task, fromBack },
-        onMessage,
-        threads,
-      );
+      const running = this.of.pool.start('judge', { ...order, fromBack }, onMessage, threads);
       // Nobody may be waiting for the second thread when it fails.
       if (fromBack) running.done.catch((error: unknown) => this.of.onBug(error));
       run.running.push(running);
@@ -164,12 +162,12 @@ export class JudgingQueue {
     if ((await run.running[0]!.done).stopped) return false;
     // The second thread begins while the first one works. Where it had to wait, for files that are read, and has taken nothing, nothing is left for it.
     const second = run.running[1];
-    if (second && Atomics.load(task.taken, 2) > 0 && (await second.done).stopped) return false;
+    if (second && share.isHelped && (await second.done).stopped) return false;
     return this.isCurrent(modelId, run);
   }
 
   /** Ways out of the broken claims whose verdict stood: verdicts do not wait for them. */
-  private async makeRemedies(modelId: number, run: Run, onModel: OnModelTask): Promise<void> {
+  private async makeRemedies(modelId: number, run: Run, onModel: ModelVersion): Promise<void> {
     const broken = run.listed.flatMap(({ id, basis }) => {
       const entry = run.entries.get(id);
       return entry?.basis === basis && entry.judgement.verdict === 'broken' && entry.remedies.length === 0
@@ -177,14 +175,9 @@ export class JudgingQueue {
         : [];
     });
     if (broken.length === 0) return;
-    const made = await this.of.pool.run<{ claim: string; remedies: unknown }[]>({
-      kind: 'remedies',
-      ...onModel,
-      broken: Object.fromEntries(broken),
-    });
+    const made = await this.of.pool.run('remedies', { ...onModel, broken: Object.fromEntries(broken) });
     if (!this.isCurrent(modelId, run)) return;
-    for (const { claim, remedies } of made)
-      run.entries.set(claim, { ...run.entries.get(claim)!, remedies: remedies as Remedy[] });
+    for (const { claim, remedies } of made) run.entries.set(claim, { ...run.entries.get(claim)!, remedies });
     this.tell(modelId, run);
   }
 
@@ -200,17 +193,16 @@ export class JudgingQueue {
       for (const v of message.verdicts)
         entries.set(v.claim, {
           basis: v.basis,
-          judgement: v.judgement as Judgement,
-          remedies: v.remedies as Remedy[],
+          judgement: v.judgement,
+          remedies: v.remedies,
         });
       // What is about the model alone is judged anew each time: there is nothing to keep. What failed is not to be taken for a verdict.
       const kept = message.verdicts.filter(
-        (v) =>
-          !v.basis.startsWith('revision ') && (v.judgement as Judgement).evidence.reason?.code !== 'failed',
+        (v) => !v.basis.startsWith('revision ') && v.judgement.evidence.reason?.code !== 'failed',
       );
       this.of.verdicts.save(
         modelId,
-        kept.map((v) => ({ claim: v.claim, basis: v.basis, judgement: v.judgement as Judgement })),
+        kept.map((v) => ({ claim: v.claim, basis: v.basis, judgement: v.judgement })),
       );
     }
     this.tell(modelId, run);
@@ -286,5 +278,3 @@ export class JudgingQueue {
     return this.of.clock.today();
   }
 }
-
-type OnModelTask = Omit<Extract<Task, { kind: 'remedies' }>, 'kind' | 'broken'>;

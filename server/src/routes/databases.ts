@@ -1,63 +1,30 @@
-import { Router } from 'express';
-import { accountRequest, connectionRequest, drawRequest, rightsRequest } from '@crease/contract';
-import type { ConnectionsState, DatabaseTable, RightsState, TestState, UploadState } from '@crease/contract';
+import type { UploadState } from '@crease/contract';
+import { api } from '@crease/contract';
 import type { Workspace } from '../workspace.ts';
-import { answer, body, param } from './handle.ts';
+import type { Serve } from './serve.ts';
 
 /** Databases: connections and their accounts, what tables they have, and samples of those. */
-export function databaseRoutes(workspace: Workspace): Router {
-  const router = Router();
-  const { databases, arrivals } = workspace;
-
-  router.get(
-    '/connections',
-    answer((): ConnectionsState => databases.list()),
-  );
-  router.put(
-    '/connections',
-    answer((request): ConnectionsState => {
-      databases.put(body(request, connectionRequest));
-      return databases.list();
-    }),
-  );
-  router.put(
-    '/account',
-    answer((request): ConnectionsState => {
-      databases.setAccount(body(request, accountRequest));
-      return databases.list();
-    }),
-  );
-  router.delete(
-    '/connections/:connection',
-    answer((request) => databases.remove(param(request, 'connection'))),
-  );
-  router.post(
-    '/connections/:connection/test',
-    answer(async (request): Promise<TestState> => ({
-      server: await databases.reader(param(request, 'connection')).test(),
-    })),
-  );
-  router.get(
-    '/connections/:connection/tables',
-    answer((request): Promise<DatabaseTable[]> => databases.reader(param(request, 'connection')).tables()),
-  );
-  router.post(
-    '/connections/:connection/rights',
-    answer((request): Promise<RightsState> =>
-      databases.reader(param(request, 'connection')).rights(body(request, rightsRequest).tables),
-    ),
-  );
-  router.post(
-    '/connections/:connection/draw',
-    answer(async (request): Promise<UploadState[]> => {
-      const connection = param(request, 'connection');
-      const { tables } = body(request, drawRequest);
-      const reader = databases.reader(connection);
-      const drawn: UploadState[] = [];
-      // One after the other: a database is not to be asked for hundreds of tables at once.
-      for (const table of tables) drawn.push(await arrivals.sample(connection, reader, table));
-      return drawn;
-    }),
-  );
-  return router;
+export function databaseRoutes({ databases, arrivals }: Workspace, serve: Serve): void {
+  serve(api.databases.list, () => databases.list());
+  serve(api.databases.put, ({ body }) => {
+    databases.put(body);
+    return databases.list();
+  });
+  serve(api.databases.setAccount, ({ body }) => {
+    databases.setAccount(body);
+    return databases.list();
+  });
+  serve(api.databases.remove, ({ params }) => databases.remove(params.connection));
+  serve(api.databases.test, async ({ params }) => ({
+    server: await databases.reader(params.connection).test(),
+  }));
+  serve(api.databases.tables, ({ params }) => databases.reader(params.connection).tables());
+  serve(api.databases.rights, ({ params, body }) => databases.reader(params.connection).rights(body.tables));
+  serve(api.databases.sample, async ({ params: { connection }, body }) => {
+    const reader = databases.reader(connection);
+    const sampled: UploadState[] = [];
+    // One after the other: a database is not to be asked for hundreds of tables at once.
+    for (const table of body.tables) sampled.push(await arrivals.sample(connection, reader, table));
+    return sampled;
+  });
 }

@@ -1,6 +1,5 @@
-import { Router } from 'express';
-import { intakeRequest, previewRequest, runRecipeRequest, settingsSchema } from '@crease/contract';
-import type { LoadsState } from '@crease/contract';
+import type { JobState } from '@crease/contract';
+import { api } from '@crease/contract';
 import { ServerError } from '../errors.ts';
 import type { Coming } from '../intake/admit.ts';
 import { asModel, checkNames, keyFor } from '../intake/admit.ts';
@@ -9,143 +8,88 @@ import { revertLoad } from '../intake/revertLoad.ts';
 import { previewArrival } from '../intake/previewArrival.ts';
 import { takeInAll } from '../intake/takeInAll.ts';
 import type { Workspace } from '../workspace.ts';
-import { answer, asked, body, idOf, param } from './handle.ts';
+import type { Serve } from './serve.ts';
+
+const ENDED = 'that work has ended a while ago';
 
 /** Files on their way in: upload as a stream, preview, then intake as a job. */
-export function intakeRoutes(workspace: Workspace): Router {
-  const router = Router();
-  const { arrivals } = workspace;
+export function intakeRoutes(workspace: Workspace, serve: Serve): void {
+  const { arrivals, jobs, settings } = workspace;
 
-  router.post(
-    '/uploads',
-    answer((request) => arrivals.receive(asked(request, 'name'), request)),
-  );
+  serve(api.intake.upload, ({ search, request }) => arrivals.receive(search.name, request));
 
-  router.post(
-    '/uploads/:upload/preview',
-    answer(async (request) => {
-      const id = param(request, 'upload');
-      return {
-        upload: arrivals.state(id),
-        preview: await previewArrival(workspace, id, body(request, previewRequest)),
-      };
-    }),
-  );
+  serve(api.intake.preview, async ({ params: { upload }, body }) => ({
+    upload: arrivals.state(upload),
+    preview: await previewArrival(workspace, upload, body),
+  }));
 
-  router.delete(
-    '/uploads/:upload',
-    answer((request) => arrivals.drop(param(request, 'upload'))),
-  );
+  serve(api.intake.drop, ({ params }) => arrivals.drop(params.upload));
 
-  router.get(
-    '/settings',
-    answer(() => ({ naming: workspace.settings.naming, keep: workspace.settings.keep })),
-  );
+  serve(api.intake.load, ({ params: { id: modelId }, body: { tables, dryRun }, by }) => {
+    const { model } = workspace.models.head(modelId);
+    const coming = tables.map((order): Coming => ({
+      order: asModel(order, model),
+      file: arrivals.state(order.upload).name,
+      origin: arrivals.origin(order.upload),
+    }));
+    checkNames(coming, model);
+    const what = tables.length === 1 ? tables[0]!.name : `${tables.length} tables`;
+    const named = coming.map((table) => ({ key: keyFor(model, table), name: table.order.name }));
+    const end = dryRun ? () => undefined : workspace.underWay.begin(modelId, named);
+    const order = { modelId, coming, dryRun, by };
+    return jobs.start(dryRun ? `try ${what}` : `load ${what}`, tell(modelId), (progress, onCancel) =>
+      takeInAll(workspace, order, progress, onCancel).finally(end),
+    );
+  });
 
-  router.put(
-    '/settings',
-    answer((request) => {
-      const { naming, keep } = body(request, settingsSchema);
-      workspace.settings.naming = naming;
-      if (keep) workspace.settings.keep = keep;
-    }),
-  );
+  const tell = (modelId: number) => (job: JobState) => workspace.hub.send(modelId, { kind: 'job', job });
 
-  router.post(
-    '/models/:id/intake',
-    answer((request) => {
-      const modelId = idOf(request);
-      const { tables, dryRun } = body(request, intakeRequest);
-      const { model } = workspace.models.head(modelId);
-      const coming = tables.map((order): Coming => ({
-        order: asModel(order, model),
-        file: arrivals.state(order.upload).name,
-        origin: arrivals.origin(order.upload),
-      }));
-      checkNames(coming, model);
-      const what = tables.length === 1 ? tables[0]!.name : `${tables.length} tables`;
-      const named = coming.map((table) => ({ key: keyFor(model, table), name: table.order.name }));
-      const end = dryRun ? () => undefined : workspace.underWay.begin(modelId, named);
-      const order = { modelId, coming, dryRun, by: request.get('x-crease-tab') ?? '' };
-      return workspace.jobs.start(
-        dryRun ? `try ${what}` : `load ${what}`,
-        (job) => workspace.hub.send(modelId, { kind: 'job', job }),
-        (progress, onCancel) => takeInAll(workspace, order, progress, onCancel).finally(end),
-      );
-    }),
-  );
+  serve(api.settings.get, () => ({ naming: settings.naming, keep: settings.keep }));
 
-  router.post(
-    '/recipes/run',
-    answer((request) => {
-      if (request.get('x-crease-token') !== workspace.token)
-        throw new ServerError(
-          'wrong-origin',
-          'only a command of the owner of the workspace may ask for that',
-        );
-      const run = body(request, runRecipeRequest);
-      const modelId = modelOf(workspace, run.model);
-      return workspace.jobs.start(
-        `load by ${run.recipe}`,
-        (job) => workspace.hub.send(modelId, { kind: 'job', job }),
-        (progress, onCancel) =>
-          loadByRecipe(workspace, { ...run, model: String(modelId) }, progress, onCancel),
-      );
-    }),
-  );
+  serve(api.settings.put, ({ body: { naming, keep } }) => {
+    settings.naming = naming;
+    if (keep) settings.keep = keep;
+  });
 
-  router.post(
-    '/models/:id/loads/:load/revert',
-    answer((request) => {
-      const by = request.get('x-crease-tab') ?? '';
-      return revertLoad(workspace, idOf(request), Number(param(request, 'load')), by);
-    }),
-  );
+  serve(api.jobs.get, ({ params }) => {
+    const job = jobs.get(params.job);
+    if (!job) throw new ServerError('not-found', ENDED);
+    return job;
+  });
 
-  /** Removes the rows of before that are kept for undo. */
-  router.delete(
-    '/models/:id/old-rows',
-    answer((request) => ({ removed: workspace.tables.rows.removeRetired(idOf(request)) })),
-  );
+  serve(api.jobs.cancel, ({ params }) => {
+    if (!jobs.cancel(params.job)) throw new ServerError('not-found', ENDED);
+  });
+}
 
-  router.get(
-    '/models/:id/loads',
-    answer((request): LoadsState => {
-      const id = idOf(request);
-      return {
-        recipes: workspace.loads.recipes(id),
-        log: workspace.loads.log(id),
-        kept: workspace.tables.rows.keptOf(id),
-        keep: workspace.settings.keep,
-      };
-    }),
-  );
+/** Loads that ran, and recipes by which tables are loaded again. */
+export function loadRoutes(workspace: Workspace, serve: Serve): void {
+  const { loads, tables, settings, jobs } = workspace;
 
-  router.delete(
-    '/models/:id/recipes/:recipe',
-    answer((request) => {
-      const name = param(request, 'recipe');
-      if (!workspace.loads.remove(idOf(request), name))
-        throw new ServerError('not-found', `there is no recipe ${name} any more`);
-    }),
-  );
+  serve(api.loads.runRecipe, ({ body: run, request }) => {
+    if (request.get('x-crease-token') !== workspace.token)
+      throw new ServerError('wrong-origin', 'only a command of the owner of the workspace may ask for that');
+    const modelId = modelOf(workspace, run.model);
+    return jobs.start(
+      `load by ${run.recipe}`,
+      (job) => workspace.hub.send(modelId, { kind: 'job', job }),
+      (progress, onCancel) => loadByRecipe(workspace, { ...run, model: String(modelId) }, progress, onCancel),
+    );
+  });
 
-  router.get(
-    '/jobs/:job',
-    answer((request) => {
-      const job = workspace.jobs.get(param(request, 'job'));
-      if (!job) throw new ServerError('not-found', 'that work has ended a while ago');
-      return job;
-    }),
-  );
+  serve(api.loads.revert, ({ params, by }) => revertLoad(workspace, params.id, params.load, by));
 
-  router.delete(
-    '/jobs/:job',
-    answer((request) => {
-      if (!workspace.jobs.cancel(param(request, 'job')))
-        throw new ServerError('not-found', 'that work has ended a while ago');
-    }),
-  );
+  serve(api.loads.removeOldRows, ({ params }) => ({ removed: tables.rows.removeRetired(params.id) }));
 
-  return router;
+  serve(api.loads.get, ({ params: { id } }) => ({
+    recipes: loads.recipes(id),
+    log: loads.log(id),
+    kept: tables.rows.keptOf(id),
+    keep: settings.keep,
+  }));
+
+  serve(api.loads.removeRecipe, ({ params }) => {
+    if (!loads.remove(params.id, params.recipe))
+      throw new ServerError('not-found', `there is no recipe ${params.recipe} any more`);
+  });
 }

@@ -1,32 +1,21 @@
-import { Router } from 'express';
-import type { Request } from 'express';
-import {
-  createModelRequest,
-  editRequest,
-  importIntoRequest,
-  importModelRequest,
-  stepRequest,
-} from '@crease/contract';
 import type { HistoryEntry, ModelState, ModelSummary, UndoState } from '@crease/contract';
+import { api } from '@crease/contract';
 import { DocumentError, readModel } from '@crease/core/model';
 import { ServerError } from '../errors.ts';
 import type { Revision } from '../store/index.ts';
 import { ConflictError, NoModelError, sourceKey } from '../store/index.ts';
 import type { Workspace } from '../workspace.ts';
-import { answer, body, idOf } from './handle.ts';
+import type { Serve } from './serve.ts';
+import { SENT } from './serve.ts';
 
 /** Undo is for what was done in this window; an act of unknown origin may be undone anywhere. */
 const isOwn = (by: string, tab: string): boolean => by === '' || tab === '' || by === tab;
 const NOT_YOURS =
   'the last change was made elsewhere: revert a load by name on the Loads view, or change the model as you want it';
 
-/** The window that asks. */
-const tabOf = (request: Request): string => request.get('x-crease-tab') ?? '';
-
 /** Models, their edits and their history. */
-export function modelRoutes(workspace: Workspace): Router {
-  const { models, tables } = workspace;
-  const router = Router();
+export function modelRoutes(workspace: Workspace, serve: Serve): void {
+  const { models, tables, changed } = workspace;
 
   const state = (id: number, revision: Revision = models.head(id)): ModelState => {
     const stored = tables.list(id);
@@ -80,55 +69,32 @@ export function modelRoutes(workspace: Workspace): Router {
     }
   };
 
-  router.get(
-    '/models',
-    answer(() => models.ids().map(summary)),
-  );
+  serve(api.models.list, () => models.ids().map(summary));
 
-  router.post(
-    '/models',
-    answer((request) => {
-      const { title } = body(request, createModelRequest);
-      const name =
-        title
-          .toLowerCase()
-          .replace(/[^a-z0-9]+/g, '-')
-          .replace(/^-|-$/g, '') || 'model';
-      const by = tabOf(request);
-      return { id: models.create({ crease: 1, name, title, tables: [] }, 'created the model', by) };
-    }),
-  );
+  serve(api.models.create, ({ body: { title }, by }) => {
+    const name =
+      title
+        .toLowerCase()
+        .replace(/[^a-z0-9]+/g, '-')
+        .replace(/^-|-$/g, '') || 'model';
+    return { id: models.create({ crease: 1, name, title, tables: [] }, 'created the model', by) };
+  });
 
-  router.post(
-    '/models/import',
-    answer((request) => ({ id: workspace.importModel(body(request, importModelRequest).text).id })),
-  );
+  serve(api.models.importFile, ({ body }) => ({ id: workspace.importModel(body.text).id }));
 
-  router.get(
-    '/models/:id',
-    answer((request) => state(idOf(request))),
-  );
+  serve(api.models.get, ({ params }) => state(params.id));
 
-  router.delete(
-    '/models/:id',
-    answer((request) => {
-      const id = idOf(request);
-      if (!models.ids().includes(id)) throw new NoModelError(`there is no model ${id} in this workspace`);
-      workspace.claims.forget(id);
-      models.remove(id);
-    }),
-  );
+  serve(api.models.remove, ({ params: { id } }) => {
+    if (!models.ids().includes(id)) throw new NoModelError(`there is no model ${id} in this workspace`);
+    workspace.claims.forget(id);
+    models.remove(id);
+  });
 
-  router.post(
-    '/models/:id/edits',
-    answer((request) => {
-      const id = idOf(request);
-      const { base, edit, says } = body(request, editRequest);
-      const revision = models.edit(id, base, edit, says, tabOf(request));
-      workspace.changed(id, revision, tabOf(request));
-      return state(id, revision);
-    }),
-  );
+  serve(api.models.edit, ({ params: { id }, body: { base, edit, says }, by }) => {
+    const revision = models.edit(id, base, edit, says, by);
+    changed(id, revision, by);
+    return state(id, revision);
+  });
 
   /** What undo or redo would do, told before it is done. */
   const stepState = (id: number, step: 'undo' | 'redo', tab: string): UndoState => {
@@ -146,54 +112,36 @@ export function modelRoutes(workspace: Workspace): Router {
     };
   };
 
-  for (const step of ['undo', 'redo'] as const) {
-    router.get(
-      `/models/:id/${step}`,
-      answer((request) => stepState(idOf(request), step, tabOf(request))),
-    );
-    router.post(
-      `/models/:id/${step}`,
-      answer((request) => {
-        const id = idOf(request);
-        const { base } = body(request, stepRequest);
-        const head = models.head(id);
-        const { possible, reason } = stepState(id, step, tabOf(request));
-        if (head.id === base && !possible && reason !== undefined) throw new ServerError('not-yours', reason);
-        const revision = models[step](id, base);
-        if (revision) workspace.changed(id, revision, tabOf(request));
-        return state(id);
-      }),
-    );
-  }
-
-  /** Reads a model file into a model as a revision of its own; its rows stay. */
-  router.post(
-    '/models/:id/import',
-    answer((request) => {
-      const id = idOf(request);
-      const { base, text } = body(request, importIntoRequest);
-      const edited = readModel(text);
+  serve(api.models.previewUndo, ({ params, by }) => stepState(params.id, 'undo', by));
+  serve(api.models.previewRedo, ({ params, by }) => stepState(params.id, 'redo', by));
+  for (const step of ['undo', 'redo'] as const)
+    serve(api.models[step], ({ params: { id }, body: { base }, by }) => {
       const head = models.head(id);
-      if (head.id !== base) throw new ConflictError(head);
-      const revision = models.change(id, () => edited, 'read from a model file', { by: tabOf(request) });
-      workspace.changed(id, revision, tabOf(request));
-      return state(id, revision);
-    }),
-  );
+      const { possible, reason } = stepState(id, step, by);
+      if (head.id === base && !possible && reason !== undefined) throw new ServerError('not-yours', reason);
+      const revision = models[step](id, base);
+      if (revision) changed(id, revision, by);
+      return state(id);
+    });
 
-  router.get(
-    '/models/:id/history',
-    answer((request) =>
-      models
-        .history(idOf(request))
-        .map(({ id, number, says, at, by, isHead }): HistoryEntry => ({ id, number, says, at, by, isHead })),
-    ),
-  );
-
-  router.get('/models/:id/events', (request, response) => {
-    models.head(idOf(request));
-    workspace.hub.join(idOf(request), response);
+  serve(api.models.importInto, ({ params: { id }, body: { base, text }, by }) => {
+    const edited = readModel(text);
+    const head = models.head(id);
+    if (head.id !== base) throw new ConflictError(head);
+    const revision = models.change(id, () => edited, 'read from a model file', { by });
+    changed(id, revision, by);
+    return state(id, revision);
   });
 
-  return router;
+  serve(api.models.history, ({ params }) =>
+    models
+      .history(params.id)
+      .map(({ id, number, says, at, by, isHead }): HistoryEntry => ({ id, number, says, at, by, isHead })),
+  );
+
+  serve(api.events.follow, ({ params, response }) => {
+    models.head(params.id);
+    workspace.hub.join(params.id, response);
+    return SENT;
+  });
 }

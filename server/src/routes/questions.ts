@@ -1,228 +1,57 @@
-import { Router } from 'express';
-import {
-  browseRequest,
-  columnFormulaRequest,
-  formulaRequest,
-  interestRequest,
-  levelsRequest,
-  matchRequest,
-  queryRequest,
-  sqlRequest,
-  stepRowsRequest,
-  stepsRequest,
-  traceRequest,
-  tryRequest,
-} from '@crease/contract';
-import type { TraceState } from '@crease/contract';
+import { api } from '@crease/contract';
 import { applyEdit } from '@crease/core/edit';
-import type { Query } from '@crease/core/model';
 import { readModel, writeModel } from '@crease/core/model';
-import { REFERENCE_PATTERNS } from '@crease/core/propose';
 import type { Workspace } from '../workspace.ts';
-import { ServerError } from '../errors.ts';
-import { answer, asked, body, idOf, param } from './handle.ts';
+import type { Serve } from './serve.ts';
+
+/** Claims, and what an edit would do to them. */
+export function claimRoutes(workspace: Workspace, serve: Serve): void {
+  const { claims, pool } = workspace;
+
+  serve(api.claims.get, ({ params }) => claims.state(params.id));
+  serve(api.claims.judge, ({ params }) => {
+    claims.refresh(params.id);
+    return claims.state(params.id);
+  });
+  serve(api.claims.preview, ({ params, body: { edit } }) => {
+    const task = workspace.task(params.id);
+    const document = writeModel(applyEdit(readModel(task.document), edit));
+    return pool.run('previewEdit', { ...task, document, known: claims.known(params.id) });
+  });
+  serve(api.claims.interest, ({ params, body }) => claims.interest(params.id, body.names));
+}
 
 /** Questions about a model and its rows, answered by worker threads. */
-export function questionRoutes(workspace: Workspace): Router {
-  const router = Router();
+export function questionRoutes(workspace: Workspace, serve: Serve): void {
   const { pool } = workspace;
+  const { questions, shaping } = api;
+  const of = (id: number) => workspace.task(id);
 
-  router.get(
-    '/models/:id/claims',
-    answer((request) => workspace.claims.state(idOf(request))),
+  serve(questions.query, ({ params, body: { query, texts } }) =>
+    pool.run('query', { query, texts, ...of(params.id) }),
   );
-
-  /** Judges the claims again, after a run that failed. */
-  router.post(
-    '/models/:id/claims/judge',
-    answer((request) => {
-      const id = idOf(request);
-      workspace.claims.refresh(id);
-      return workspace.claims.state(id);
-    }),
+  serve(questions.trace, ({ params, body }) => pool.run('trace', { ...body, ...of(params.id) }));
+  serve(questions.sql, ({ params, body }) => pool.run('sql', { ...body, ...of(params.id) }));
+  serve(questions.formula, ({ params, body }) => pool.run('formula', { ...body, ...of(params.id) }));
+  serve(questions.columnFormula, ({ params, body }) =>
+    pool.run('columnFormula', { ...body, ...of(params.id) }),
   );
-
-  /** What an edit would do to the claims; it is not made. */
-  router.post(
-    '/models/:id/try',
-    answer((request) => {
-      const id = idOf(request);
-      const { edit } = body(request, tryRequest);
-      const task = workspace.task(id);
-      const document = writeModel(applyEdit(readModel(task.document), edit));
-      return pool.run({
-        kind: 'try',
-        ...task,
-        document,
-        known: workspace.claims.known(id),
-      });
-    }),
+  serve(questions.members, ({ params, body }) => pool.run('members', { ...body, ...of(params.id) }));
+  serve(questions.match, ({ params, body }) => pool.run('match', { ...body, ...of(params.id) }));
+  serve(questions.levels, ({ params, body }) => pool.run('levels', { ...body, ...of(params.id) }));
+  serve(questions.foundLevels, ({ params, search }) =>
+    pool.run('foundLevels', { ...search, ...of(params.id) }),
   );
-
-  router.put(
-    '/models/:id/interest',
-    answer((request) => {
-      workspace.claims.interest(idOf(request), body(request, interestRequest).names);
-      return {};
-    }),
+  serve(questions.profile, ({ params }) => pool.run('profile', of(params.id)));
+  serve(questions.starAdvice, ({ params }) => pool.run('starAdvice', of(params.id)));
+  serve(questions.briefs, ({ params }) => pool.run('briefs', of(params.id)));
+  serve(questions.types, ({ params }) => pool.run('types', of(params.id)));
+  serve(questions.proposals, ({ params, search }) => pool.run('proposals', { ...search, ...of(params.id) }));
+  serve(questions.columns, ({ params: { id, table } }) => pool.run('columns', { table, ...of(id) }));
+  serve(questions.rows, ({ params: { id, table }, search }) =>
+    pool.run('rows', { table, ...search, ...of(id) }),
   );
-
-  router.post(
-    '/models/:id/query',
-    answer((request) => {
-      const { query, texts } = body(request, queryRequest);
-      return pool.run({ kind: 'query', query, texts, ...workspace.task(idOf(request)) });
-    }),
-  );
-
-  router.post(
-    '/models/:id/trace',
-    answer((request) => {
-      const { query, cell } = body(request, traceRequest);
-      return pool.run<TraceState>({
-        kind: 'trace',
-        query: query as Query,
-        cell,
-        ...workspace.task(idOf(request)),
-      });
-    }),
-  );
-
-  router.post(
-    '/models/:id/sql',
-    answer((request) =>
-      pool.run({ kind: 'sql', ...body(request, sqlRequest), ...workspace.task(idOf(request)) }),
-    ),
-  );
-
-  router.post(
-    '/models/:id/formula',
-    answer((request) => {
-      const { formula, name } = body(request, formulaRequest);
-      return pool.run({
-        kind: 'formula',
-        formula,
-        ...(name === undefined ? {} : { name }),
-        ...workspace.task(idOf(request)),
-      });
-    }),
-  );
-
-  router.post(
-    '/models/:id/column-formula',
-    answer((request) =>
-      pool.run({
-        kind: 'column-formula',
-        ...body(request, columnFormulaRequest),
-        ...workspace.task(idOf(request)),
-      }),
-    ),
-  );
-
-  router.post(
-    '/models/:id/members',
-    answer((request) => {
-      const { hierarchy, path } = body(request, browseRequest);
-      return pool.run({ kind: 'browse', hierarchy, path, ...workspace.task(idOf(request)) });
-    }),
-  );
-
-  router.post(
-    '/models/:id/match',
-    answer((request) =>
-      pool.run({ kind: 'match', ...body(request, matchRequest), ...workspace.task(idOf(request)) }),
-    ),
-  );
-  router.post(
-    '/models/:id/steps',
-    answer((request) =>
-      pool.run({ kind: 'steps', ...body(request, stepsRequest), ...workspace.task(idOf(request)) }),
-    ),
-  );
-  router.post(
-    '/models/:id/steps/rows',
-    answer((request) =>
-      pool.run({ kind: 'step-rows', ...body(request, stepRowsRequest), ...workspace.task(idOf(request)) }),
-    ),
-  );
-  router.post(
-    '/models/:id/levels',
-    answer((request) =>
-      pool.run({ kind: 'levels', ...body(request, levelsRequest), ...workspace.task(idOf(request)) }),
-    ),
-  );
-  router.get(
-    '/models/:id/found-levels',
-    answer((request) =>
-      pool.run({ kind: 'find-levels', table: asked(request, 'table'), ...workspace.task(idOf(request)) }),
-    ),
-  );
-  router.get(
-    '/models/:id/profile',
-    answer((request) => pool.run({ kind: 'profile', ...workspace.task(idOf(request)) })),
-  );
-  router.get(
-    '/models/:id/star-advice',
-    answer((request) => pool.run({ kind: 'stars', ...workspace.task(idOf(request)) })),
-  );
-  router.get(
-    '/models/:id/briefs',
-    answer((request) => pool.run({ kind: 'briefs', ...workspace.task(idOf(request)) })),
-  );
-  router.get(
-    '/models/:id/types',
-    answer((request) => pool.run({ kind: 'types', ...workspace.task(idOf(request)) })),
-  );
-  router.get(
-    '/models/:id/proposals',
-    answer((request) => {
-      const wanted = asked(request, 'pattern');
-      const pattern = REFERENCE_PATTERNS.find((p) => p === wanted);
-      if (wanted !== '' && !pattern)
-        throw new ServerError('wrong-shape', `"${wanted}" is none of ${REFERENCE_PATTERNS.join(', ')}`);
-      return pool.run({ kind: 'propose', pattern, ...workspace.task(idOf(request)) });
-    }),
-  );
-  router.get(
-    '/models/:id/tables/:table/columns',
-    answer((request) =>
-      pool.run({ kind: 'columns', table: param(request, 'table'), ...workspace.task(idOf(request)) }),
-    ),
-  );
-
-  router.get(
-    '/models/:id/tables/:table/rows',
-    answer((request) => {
-      const [offset, count] = [Number(asked(request, 'offset') || 0), Number(asked(request, 'count') || 100)];
-      if (
-        !Number.isSafeInteger(offset) ||
-        !Number.isSafeInteger(count) ||
-        offset < 0 ||
-        count < 1 ||
-        count > 1000
-      )
-        throw new ServerError('wrong-shape', 'offset and count are whole numbers, count at most 1000');
-      return pool.run({
-        kind: 'rows',
-        table: param(request, 'table'),
-        offset,
-        count,
-        ...workspace.task(idOf(request)),
-      });
-    }),
-  );
-
-  router.get(
-    '/models/:id/values',
-    answer((request) =>
-      pool.run({
-        kind: 'values',
-        column: asked(request, 'column'),
-        search: asked(request, 'search'),
-        ...workspace.task(idOf(request)),
-      }),
-    ),
-  );
-
-  return router;
+  serve(questions.values, ({ params, search }) => pool.run('values', { ...search, ...of(params.id) }));
+  serve(shaping.trace, ({ params, body }) => pool.run('steps', { ...body, ...of(params.id) }));
+  serve(shaping.rows, ({ params, body }) => pool.run('stepRows', { ...body, ...of(params.id) }));
 }

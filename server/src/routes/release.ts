@@ -1,12 +1,13 @@
-import { Router } from 'express';
 import type { ReleaseState } from '@crease/contract';
+import { api } from '@crease/contract';
 import { againstDefinitions, refusalOfDefinitions } from '@crease/core/claims';
 import { writeModel } from '@crease/core/model';
 import type { Dialect } from '@crease/core/interchange';
 import { createTables, DDL_DIALECTS } from '@crease/core/interchange';
+import type { Response } from 'express';
 import { ServerError } from '../errors.ts';
 import type { Workspace } from '../workspace.ts';
-import { answer, asked, idOf } from './handle.ts';
+import type { Serve } from './serve.ts';
 
 /** Why definitions are not released; undefined where nothing stands against them. */
 function refusal({ ready, done, failure, blocking, unjudged }: ReleaseState): string | undefined {
@@ -17,11 +18,9 @@ function refusal({ ready, done, failure, blocking, unjudged }: ReleaseState): st
 }
 
 /** What leaves the house: the model file at any time, definitions only while no blocking claim is broken or unjudged. */
-export function releaseRoutes(workspace: Workspace): Router {
-  const router = Router();
-
+export function releaseRoutes({ claims: queue, models }: Workspace, serve: Serve): void {
   const state = (id: number): ReleaseState => {
-    const { claims, done, failure } = workspace.claims.state(id);
+    const { claims, done, failure } = queue.state(id);
     const { broken: blocking, unjudged } = againstDefinitions(claims);
     return {
       ready: done && blocking.length === 0 && unjudged.length === 0,
@@ -34,47 +33,30 @@ export function releaseRoutes(workspace: Workspace): Router {
     };
   };
 
-  router.get(
-    '/models/:id/release',
-    answer((request) => state(idOf(request))),
-  );
+  serve(api.release.get, ({ params }) => state(params.id));
 
-  router.get(
-    '/models/:id/release/model',
-    answer((request, response) => {
-      const { model } = workspace.models.head(idOf(request));
-      response
-        .set(
-          'content-disposition',
-          `attachment; filename="${model.name.replace(/[^\w.-]/g, '_')}.crease.json"`,
-        )
-        .type('application/json')
-        .send(writeModel(model));
-    }),
-  );
+  serve(api.release.modelFile, ({ params, response }) => {
+    const { model } = models.head(params.id);
+    attach(response, `${model.name}.crease.json`, 'application/json');
+    return writeModel(model);
+  });
 
-  router.get(
-    '/models/:id/release/ddl',
-    answer((request, response) => {
-      const id = idOf(request);
-      const dialect = asked(request, 'dialect') || 'postgresql';
-      if (!(DDL_DIALECTS as readonly string[]).includes(dialect))
-        throw new ServerError(
-          'wrong-shape',
-          `there is no dialect "${dialect}": use ${DDL_DIALECTS.join(' or ')}`,
-        );
-      const against = refusal(state(id));
-      if (against !== undefined) throw new ServerError('blocked', against);
-      const { model } = workspace.models.head(id);
-      response
-        .set(
-          'content-disposition',
-          `attachment; filename="${model.name.replace(/[^\w.-]/g, '_')}.${dialect}.sql"`,
-        )
-        .type('text/plain')
-        .send(createTables(model, dialect as Dialect));
-    }),
-  );
+  serve(api.release.definitions, ({ params, search, response }) => {
+    const dialect = search.dialect ?? 'postgresql';
+    if (!(DDL_DIALECTS as readonly string[]).includes(dialect))
+      throw new ServerError(
+        'wrong-shape',
+        `there is no dialect "${dialect}": use ${DDL_DIALECTS.join(' or ')}`,
+      );
+    const against = refusal(state(params.id));
+    if (against !== undefined) throw new ServerError('blocked', against);
+    const { model } = models.head(params.id);
+    attach(response, `${model.name}.${dialect}.sql`, 'text/plain');
+    return createTables(model, dialect as Dialect);
+  });
+}
 
-  return router;
+/** An answer that browsers save as a file of that name. */
+function attach(response: Response, name: string, type: string): void {
+  response.set('content-disposition', `attachment; filename="${name.replace(/[^\w.-]/g, '_')}"`).type(type);
 }

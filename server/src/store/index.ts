@@ -5,3 +5,4 @@ export * from './settings.ts';
 export * from './tables.ts';
 export * from './verdicts.ts';
 export * from './rowVersions.ts';
+export * from './modelVersion.ts';

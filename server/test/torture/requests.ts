@@ -1,6 +1,6 @@
 import type { Express } from 'express';
 import { z } from 'zod';
-import * as contract from '@crease/contract';
+import { ENDPOINTS } from '@crease/contract';
 import { makeApp } from '../../src/index.ts';
 import { ask, faultIn, withServer } from './scratch.ts';
 import type { Outcome, Seeded } from './seeded.ts';
@@ -115,34 +115,15 @@ function objectOf(schema: Schema, random: Seeded, root: Schema, depth: number): 
 const definition = (root: Schema, ref: string): Schema =>
   (root.$defs as Record<string, Schema>)[ref.replace('#/$defs/', '')] ?? {};
 
-const SCHEMAS: readonly Schema[] = Object.values(contract as Record<string, unknown>)
-  .filter((value): value is z.ZodType => value instanceof z.ZodType)
-  .map((schema) => z.toJSONSchema(schema, { unrepresentable: 'any', io: 'input' }) as Schema);
-const schemaOf = (schema: z.ZodType): Schema =>
-  z.toJSONSchema(schema, { unrepresentable: 'any', io: 'input' }) as Schema;
-
-/** Bodies of routes, by the end of their path. */
-const BODIES: Readonly<Record<string, Schema>> = {
-  'POST /models': schemaOf(contract.createModelRequest),
-  'POST /models/import': schemaOf(contract.importModelRequest),
-  'POST /models/:id/import': schemaOf(contract.importIntoRequest),
-  'POST /models/:id/edits': schemaOf(contract.editRequest),
-  'POST /models/:id/try': schemaOf(contract.tryRequest),
-  'POST /models/:id/query': schemaOf(contract.queryRequest),
-  'POST /models/:id/trace': schemaOf(contract.traceRequest),
-  'POST /models/:id/sql': schemaOf(contract.sqlRequest),
-  'POST /models/:id/formula': schemaOf(contract.formulaRequest),
-  'POST /models/:id/column-formula': schemaOf(contract.columnFormulaRequest),
-  'POST /models/:id/members': schemaOf(contract.browseRequest),
-  'POST /models/:id/match': schemaOf(contract.matchRequest),
-  'POST /models/:id/steps': schemaOf(contract.stepsRequest),
-  'POST /models/:id/steps/rows': schemaOf(contract.stepRowsRequest),
-  'POST /models/:id/levels': schemaOf(contract.levelsRequest),
-  'POST /models/:id/interest': schemaOf(contract.interestRequest),
-  'POST /models/:id/intake': schemaOf(contract.intakeRequest),
-  'POST /uploads/:upload/preview': schemaOf(contract.previewRequest),
-  'PUT /settings': schemaOf(contract.settingsSchema),
-};
+/** Bodies of the endpoints that have one. */
+const BODIES: Readonly<Record<string, Schema>> = Object.fromEntries(
+  ENDPOINTS.flatMap(([, { method, path, request }]) =>
+    request
+      ? [[`${method} ${path}`, z.toJSONSchema(request, { unrepresentable: 'any', io: 'input' }) as Schema]]
+      : [],
+  ),
+);
+const SCHEMAS: readonly Schema[] = Object.values(BODIES);
 
 interface Route {
   readonly method: string;

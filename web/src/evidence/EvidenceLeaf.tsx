@@ -1,6 +1,7 @@
 import { useEffect } from 'react';
 import type { ReactNode } from 'react';
-import { send } from '../state/api.ts';
+import { api } from '@crease/contract';
+import { ask } from '../state/api.ts';
 import { useModel } from '../state/model.tsx';
 import type { Selection } from '../state/selection.ts';
 import { isAbout, useGo, useSelection } from '../state/selection.ts';
@@ -36,7 +37,7 @@ function useInterest(selection: Selection | undefined): void {
     if (text === '') return;
     // Of a column the table counts as well.
     const names = [...new Set([text, text.split('.')[0]!])];
-    send(`/models/${id}/interest`, { names }, 'PUT').catch(fail);
+    ask(api.claims.interest, { id }, { names }).catch(fail);
   }, [id, text, fail]);
 }
 

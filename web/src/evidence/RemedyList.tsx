@@ -1,8 +1,8 @@
 import { useState } from 'react';
-import useSWR from 'swr';
 import type { TryState } from '@crease/contract';
+import { api } from '@crease/contract';
 import type { JudgedClaim, Remedy } from '@crease/core/claims';
-import { send } from '../state/api.ts';
+import { useAnswer } from '../state/useAnswer.ts';
 import { useModel } from '../state/model.tsx';
 import { VerdictMark } from '../parts/Marks.tsx';
 import { count, many } from '../parts/text.ts';
@@ -18,11 +18,11 @@ function RemedyLine({ claim, remedy, open }: { claim: JudgedClaim; remedy: Remed
   const { id, edit, state } = useModel();
   const [asked, setAsked] = useState(false);
   const shown = open || asked;
-  const { data, error } = useSWR<TryState, Error>(
-    shown ? [`/models/${id}/try`, state.revision.id, claim.id, remedy.id] : null,
-    () => send<TryState>(`/models/${id}/try`, { edit: remedy.edit }),
-    { revalidateOnFocus: false, revalidateIfStale: false },
-  );
+  const { data, error } = useAnswer(api.claims.preview, shown ? { id } : undefined, {
+    body: { edit: remedy.edit },
+    of: state.revision.id,
+    revalidateIfStale: false,
+  });
   return (
     <div className="mb-1 border-l-2 border-rule-strong py-[2px] pl-3">
       <div className="flex items-start gap-3">

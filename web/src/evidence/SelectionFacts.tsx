@@ -1,6 +1,5 @@
-import useSWR from 'swr';
-import type { RowPage } from '@crease/contract';
-import { get } from '../state/api.ts';
+import { api } from '@crease/contract';
+import { useAnswer } from '../state/useAnswer.ts';
 import { useModel } from '../state/model.tsx';
 import type { Selection } from '../state/selection.ts';
 import { useSelection } from '../state/selection.ts';
@@ -8,31 +7,9 @@ import { Distribution } from '../parts/Marks.tsx';
 import { RowGrid } from '../parts/RowGrid.tsx';
 import { bytes, cellText, count, percent } from '../parts/text.ts';
 
-export interface ColumnFacts {
-  name: string;
-  /** Why the column cannot be had; then nothing else is there. */
-  fault?: string;
-  rows: number;
-  nulls: number;
-  distinct: number;
-  encoding: string;
-  bytes: number;
-  least: unknown;
-  greatest: unknown;
-  frequent: { value: unknown; rows: number }[];
-  distribution: number[];
-}
-
 export function useColumnFacts(table: string | undefined) {
   const { id } = useModel();
-  return useSWR<ColumnFacts[], Error>(
-    table === undefined ? null : `/models/${id}/tables/${encodeURIComponent(table)}/columns`,
-    get,
-    {
-      revalidateOnFocus: false,
-      keepPreviousData: false,
-    },
-  );
+  return useAnswer(api.questions.columns, table === undefined ? undefined : { id, table });
 }
 
 /** What the rows tell of the selection, beside its claims. */
@@ -70,7 +47,7 @@ function RelationshipEnds({ name }: { name: string }) {
                 <p className="font-semibold">
                   {end.table}.{c}
                 </p>
-                {found && !found.fault && (
+                {found && found.fault === undefined && (
                   <>
                     <p className="text-soft">
                       {count(found.rows)} rows · {count(found.distinct)} distinct ·{' '}
@@ -101,7 +78,7 @@ function ColumnDetail({ table, column }: { table: string; column: string }) {
   const facts = data?.find((f) => f.name === column);
   if (error) return <p className="p-4 text-soft">{error.message}</p>;
   if (!facts) return <p className="p-4 text-soft">Counting …</p>;
-  if (facts.fault) return <p className="p-4 text-soft">{facts.fault}</p>;
+  if (facts.fault !== undefined) return <p className="p-4 text-soft">{facts.fault}</p>;
   return (
     <section className="p-4" aria-label="The column's values">
       <dl className="grid grid-cols-[auto_1fr] gap-x-4 gap-y-[2px]">
@@ -155,13 +132,7 @@ function ColumnDetail({ table, column }: { table: string; column: string }) {
 function TableRows({ table }: { table: string }) {
   const { id, state } = useModel();
   const [, select] = useSelection();
-  const { data, error } = useSWR<RowPage, Error>(
-    `/models/${id}/tables/${encodeURIComponent(table)}/rows?count=100`,
-    get,
-    {
-      revalidateOnFocus: false,
-    },
-  );
+  const { data, error } = useAnswer(api.questions.rows, { id, table, count: 100 });
   const stored = state.stored.find((s) => s.name === table);
   if (error) return <p className="p-4 text-soft">{error.message}</p>;
   if (!data) return <p className="p-4 text-soft">Reading rows …</p>;

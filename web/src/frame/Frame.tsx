@@ -2,7 +2,8 @@ import { Suspense, useEffect, useState } from 'react';
 import { Link, NavLink, Outlet, useLocation, useNavigate, useParams } from 'react-router';
 import { Dialog, DialogBackdrop, DialogPanel, DialogTitle } from '@headlessui/react';
 import { Command, Moon, Redo2, Sun, Undo2, X } from 'lucide-react';
-import { remove } from '../state/api.ts';
+import { ask } from '../state/api.ts';
+import { api } from '@crease/contract';
 import { ModelProvider, useModel } from '../state/model.tsx';
 import { VerdictMark } from '../parts/Marks.tsx';
 import { count, many, percent } from '../parts/text.ts';
@@ -275,7 +276,10 @@ function Foot() {
           </span>
           <progress value={job.progress} max={1} className="h-2 w-48" aria-label={job.says} />
           <span className="num">{percent(job.progress)}</span>
-          <button className="btn btn-bare" onClick={() => void remove(`/jobs/${job.id}`).catch(fail)}>
+          <button
+            className="btn btn-bare"
+            onClick={() => void ask(api.jobs.cancel, { job: job.id }).catch(fail)}
+          >
             Cancel
           </button>
         </div>

@@ -1,15 +1,16 @@
 import { useRef, useState } from 'react';
 import { Link, useNavigate } from 'react-router';
-import useSWR from 'swr';
 import { FilePlus2, FolderInput, Trash2 } from 'lucide-react';
 import type { ModelSummary } from '@crease/contract';
-import { get, remove, send } from '../state/api.ts';
+import { api } from '@crease/contract';
+import { ask } from '../state/api.ts';
+import { useAnswer } from '../state/useAnswer.ts';
 import { many, moment } from '../parts/text.ts';
 import './theme.ts';
 
 /** The models of the workspace; begin one, or read one from a file. */
 export function Home() {
-  const { data: models, error, mutate } = useSWR<ModelSummary[], Error>('/models', get);
+  const { data: models, error, mutate } = useAnswer(api.models.list, {}, { revalidateOnFocus: true });
   const [title, setTitle] = useState('');
   const [wrong, setWrong] = useState<string>();
   const navigate = useNavigate();
@@ -24,7 +25,8 @@ export function Home() {
     }
   };
   const read = async (chosen: File | undefined) => {
-    if (chosen) await begin(async () => send('/models/import', { text: await chosen.text() }), 'intake');
+    if (chosen)
+      await begin(async () => ask(api.models.importFile, {}, { text: await chosen.text() }), 'intake');
     if (file.current) file.current.value = '';
   };
   const drop = async (model: ModelSummary) => {
@@ -34,7 +36,7 @@ export function Home() {
       )
     )
       return;
-    await remove(`/models/${model.id}`).then(
+    await ask(api.models.remove, { id: model.id }).then(
       () => mutate(),
       (reason: Error) => setWrong(reason.message),
     );
@@ -104,7 +106,7 @@ export function Home() {
           className="flex gap-2"
           onSubmit={(event) => {
             event.preventDefault();
-            void begin(() => send('/models', { title }), 'intake');
+            void begin(() => ask(api.models.create, {}, { title }), 'intake');
           }}
         >
           <input

@@ -1,4 +1,5 @@
-import type { ErrorState } from '@crease/contract';
+import type { AnswerOf, AnyEndpoint, ArgsOf, BodyOf, ErrorState, UploadState } from '@crease/contract';
+import { addressOf, api } from '@crease/contract';
 
 /** An answer of the server that says no: its message is meant for the person. */
 export class ApiError extends Error {
@@ -23,12 +24,11 @@ export function thisWindow(): string {
   return windowName;
 }
 
-async function answerOf<T>(response: Response): Promise<T> {
-  if (response.ok) return (await response.json()) as T;
+async function errorOf(response: Response): Promise<ApiError> {
   const detail = await response
     .json()
     .catch(() => ({ code: 'internal', message: `the server answered ${response.status}` }) as ErrorState);
-  throw new ApiError(response.status, detail as ErrorState);
+  return new ApiError(response.status, detail as ErrorState);
 }
 
 async function call(path: string, init?: RequestInit): Promise<Response> {
@@ -43,42 +43,45 @@ async function call(path: string, init?: RequestInit): Promise<Response> {
   }
 }
 
-export const get = async <T>(path: string): Promise<T> =>
-  answerOf<T>(await call(`/api${path}`, { headers: { 'x-crease-tab': thisWindow() } }));
+/** A body is asked for where the endpoint has one. */
+export type Rest<E extends AnyEndpoint> =
+  BodyOf<E> extends undefined
+    ? [body?: undefined, signal?: AbortSignal]
+    : [body: BodyOf<E>, signal?: AbortSignal];
 
-export const send = async <T>(
-  path: string,
-  body: unknown,
-  method = 'POST',
-  signal?: AbortSignal,
-): Promise<T> =>
-  answerOf<T>(
-    await call(`/api${path}`, {
-      method,
-      headers: { 'content-type': 'application/json', 'x-crease-tab': thisWindow() },
-      body: JSON.stringify(body),
-      ...(signal ? { signal } : {}),
-    }),
-  );
-
-export const remove = async (path: string): Promise<unknown> =>
-  answerOf(await call(`/api${path}`, { method: 'DELETE', headers: { 'x-crease-tab': thisWindow() } }));
+/** Asks the server. Throws ApiError for an answer that says no, DOMException `AbortError` where the signal ends it. */
+export async function ask<E extends AnyEndpoint>(
+  endpoint: E,
+  args: ArgsOf<E>,
+  ...[body, signal]: Rest<E>
+): Promise<AnswerOf<E>> {
+  const response = await call(`/api${addressOf(endpoint, args)}`, {
+    method: endpoint.method,
+    headers: {
+      'x-crease-tab': thisWindow(),
+      ...(endpoint.method === 'GET' ? {} : { 'content-type': 'application/json' }),
+    },
+    ...(body === undefined ? {} : { body: JSON.stringify(body) }),
+    ...(signal ? { signal } : {}),
+  });
+  if (!response.ok) throw await errorOf(response);
+  return (endpoint.gives === 'file' ? await response.text() : await response.json()) as AnswerOf<E>;
+}
 
 /** Sends a file as it is, telling how much has gone; fetch cannot tell that, so this is a plain request. */
-export function sendFile<T>(
-  path: string,
+export function sendFile(
   file: File,
   onProgress: (part: number) => void,
   signal: AbortSignal,
-): Promise<T> {
+): Promise<UploadState> {
   return new Promise((resolve, reject) => {
     const request = new XMLHttpRequest();
-    request.open('POST', `/api${path}`);
+    request.open(api.intake.upload.method, `/api${addressOf(api.intake.upload, { name: file.name })}`);
     request.setRequestHeader('content-type', 'application/octet-stream');
     request.upload.onprogress = (event) => onProgress(event.total > 0 ? event.loaded / event.total : 0);
     request.onload = () => {
       try {
-        const body = JSON.parse(request.responseText) as T & ErrorState;
+        const body = JSON.parse(request.responseText) as UploadState & ErrorState;
         if (request.status < 300) resolve(body);
         else reject(new ApiError(request.status, body));
       } catch (error) {

@@ -1,11 +1,13 @@
 import { createContext, useCallback, useContext, useEffect, useMemo, useState } from 'react';
 import type { ReactNode } from 'react';
-import useSWR, { useSWRConfig } from 'swr';
+import { useSWRConfig } from 'swr';
 import type { ClaimsState, JobState, LiveEvent, ModelState, UndoState } from '@crease/contract';
+import { addressOf, api } from '@crease/contract';
 import type { Edit } from '@crease/core/edit';
 import type { Model } from '@crease/core/model';
 import { ModelNames } from '@crease/core/model';
-import { ApiError, get, send, thisWindow } from './api.ts';
+import { ApiError, ask, thisWindow } from './api.ts';
+import { useAnswer } from './useAnswer.ts';
 
 /** A line at the foot of the frame: what just happened, or what went wrong. */
 export interface Notice {
@@ -63,23 +65,13 @@ export function ModelProvider({
   children: ReactNode;
 }) {
   const { mutate: refresh } = useSWRConfig();
-  const {
-    data: state,
-    error,
-    mutate,
-  } = useSWR<ModelState, unknown>(`/models/${id}`, get, { revalidateOnFocus: false });
-  const { data: claims, mutate: refreshClaims } = useSWR<ClaimsState, unknown>(
-    state ? `/models/${id}/claims` : null,
-    get,
-    {
-      revalidateOnFocus: false,
-    },
-  );
+  const { data: state, error, mutate } = useAnswer(api.models.get, { id });
+  const { data: claims, mutate: refreshClaims } = useAnswer(api.claims.get, state ? { id } : undefined);
   const [jobs, setJobs] = useState<readonly JobState[]>([]);
   const [notice, tell] = useState<Notice>();
 
   useEffect(() => {
-    const events = new EventSource(`/api/models/${id}/events`);
+    const events = new EventSource(`/api${addressOf(api.events.follow, { id })}`);
     let lost = false;
     events.onopen = () => {
       if (lost) void mutate(); // events may have been missed in between
@@ -113,10 +105,13 @@ export function ModelProvider({
   }, []);
 
   const change = useCallback(
-    async (path: string, body: object, done: (next: ModelState) => Notice | undefined): Promise<boolean> => {
+    async (
+      made: (base: number) => Promise<ModelState>,
+      done: (next: ModelState) => Notice | undefined,
+    ): Promise<boolean> => {
       if (!state) return false;
       try {
-        const next = await send<ModelState>(`/models/${id}/${path}`, { base: state.revision.id, ...body });
+        const next = await made(state.revision.id);
         await mutate(next, { revalidate: false });
         tell(done(next));
         return true;
@@ -128,22 +123,22 @@ export function ModelProvider({
         return false;
       }
     },
-    [id, state, mutate, fail],
+    [state, mutate, fail],
   );
 
   const [asking, setAsking] = useState<StepAsked>();
   const step = useCallback(
     async (way: 'undo' | 'redo', says: string) =>
-      void (await change(way, {}, () => ({
-        tone: 'plain',
-        text: way === 'undo' ? `Undone: ${says}` : `Redone: ${says}`,
-      }))),
-    [change],
+      void (await change(
+        (base) => ask(api.models[way], { id }, { base }),
+        () => ({ tone: 'plain', text: way === 'undo' ? `Undone: ${says}` : `Redone: ${says}` }),
+      )),
+    [id, change],
   );
-  const ask = useCallback(
+  const askToStep = useCallback(
     async (way: 'undo' | 'redo') => {
       try {
-        const told = await get<UndoState>(`/models/${id}/${way}`);
+        const told = await ask(way === 'undo' ? api.models.previewUndo : api.models.previewRedo, { id });
         if (told.reason !== undefined) tell({ tone: 'wrong', text: told.reason });
         else if (told.rows.length > 0) setAsking({ ...told, way });
         else if (told.possible) await step(way, told.says);
@@ -167,17 +162,20 @@ export function ModelProvider({
       tell,
       fail,
       edit: (edit, says) =>
-        change('edits', { edit, says }, () => ({ tone: 'plain', text: says, undo: true })),
+        change(
+          (base) => ask(api.models.edit, { id }, { base, edit, says }),
+          () => ({ tone: 'plain', text: says, undo: true }),
+        ),
       canUndo: state.canUndo && (state.revision.by === '' || state.revision.by === thisWindow()),
-      undo: () => ask('undo'),
-      redo: () => ask('redo'),
+      undo: () => askToStep('undo'),
+      redo: () => askToStep('redo'),
       asking,
       answerAsked: async (go) => {
         setAsking(undefined);
         if (asking && go) await step(asking.way, asking.says);
       },
     };
-  }, [id, state, claims, jobs, notice, change, fail, ask, asking, step]);
+  }, [id, state, claims, jobs, notice, change, fail, askToStep, asking, step]);
 
   if (error && !state) return failed(error);
   return value ? <Context.Provider value={value}>{children}</Context.Provider> : waiting;

@@ -1,19 +1,15 @@
-import useSWR from 'swr';
+import { api } from '@crease/contract';
 import type { Hierarchy } from '@crease/core/model';
-import type { FoundLevels as Chain, LevelFindings } from '@crease/core/propose';
+import type { FoundLevels as Chain } from '@crease/core/propose';
 import { hierarchyOf } from '@crease/core/propose';
-import { get } from '../../state/api.ts';
+import { useAnswer } from '../../state/useAnswer.ts';
 import { useModel } from '../../state/model.tsx';
 import { count, many } from '../../parts/text.ts';
 
 /** Levels that the rows show to lie in each other, to be tried with a click, and what would be true but for a few rows. */
 export function FoundLevels({ table, onTry }: { table: string; onTry: (hierarchy: Hierarchy) => void }) {
   const { id, state, model } = useModel();
-  const { data, error } = useSWR<LevelFindings, Error>(
-    ['found levels', id, state.revision.id, table],
-    () => get<LevelFindings>(`/models/${id}/found-levels?table=${encodeURIComponent(table)}`),
-    { revalidateOnFocus: false },
-  );
+  const { data, error } = useAnswer(api.questions.foundLevels, { id, table }, { of: state.revision.id });
   const known = (chain: Chain) =>
     (model.hierarchies ?? []).some(
       (h) =>

@@ -1,9 +1,8 @@
 import { useState } from 'react';
-import useSWR from 'swr';
 import { ChevronRight } from 'lucide-react';
-import type { Members } from '@crease/contract';
+import { api } from '@crease/contract';
 import type { Hierarchy } from '@crease/core/model';
-import { send } from '../../state/api.ts';
+import { useAnswer } from '../../state/useAnswer.ts';
 import { useModel } from '../../state/model.tsx';
 import { VerdictMark } from '../../parts/Marks.tsx';
 import { count } from '../../parts/text.ts';
@@ -30,10 +29,14 @@ function Branch({ hierarchy, path, depth }: { hierarchy: Hierarchy; path: Key[];
   const { id, state } = useModel();
   const [open, setOpen] = useState<ReadonlySet<string>>(new Set());
   const asked = askedOf(hierarchy);
-  const { data, error } = useSWR<Members, Error>(
-    ['members', id, asked, path, state.revision.id],
-    () => send<Members>(`/models/${id}/members`, { hierarchy: JSON.parse(asked) as Hierarchy, path }),
-    { revalidateOnFocus: false, keepPreviousData: true },
+  const { data, error } = useAnswer(
+    api.questions.members,
+    { id },
+    {
+      body: { hierarchy: JSON.parse(asked) as Hierarchy, path: [...path] },
+      of: state.revision.id,
+      keepPreviousData: true,
+    },
   );
   if (error) return <p className="text-soft">{error.message}</p>;
   if (!data) return <p className="text-soft">…</p>;

@@ -1,17 +1,18 @@
-import useSWR from 'swr';
 import type { CalendarsState } from '@crease/contract';
+import { api } from '@crease/contract';
 import type { Calendar } from '@crease/core/calendar';
 import { followedBy } from '@crease/core/calendar';
 import { sameName } from '@crease/core/model';
 import { Link } from 'react-router';
-import { get, send } from '../../state/api.ts';
+import { ask } from '../../state/api.ts';
+import { useAnswer } from '../../state/useAnswer.ts';
 import { useModel } from '../../state/model.tsx';
 import { many } from '../../parts/text.ts';
 
 /** Calendars that this model has from others, or they from it. */
 export function useSharedCalendars() {
   const { id } = useModel();
-  return useSWR<CalendarsState, Error>(`/models/${id}/calendars`, get);
+  return useAnswer(api.calendars.get, { id }, { revalidateOnFocus: true });
 }
 
 /** Says that a calendar follows another model's, and offers to end that. */
@@ -23,15 +24,7 @@ export function LinkNote({ calendar }: { calendar: Calendar }) {
   const { follows: _, ...own } = calendar;
   const follow = async () => {
     try {
-      await mutate(
-        await send<CalendarsState>(
-          `/models/${id}/calendars/${encodeURIComponent(calendar.table)}/follow`,
-          {},
-        ),
-        {
-          revalidate: false,
-        },
-      );
+      await mutate(await ask(api.calendars.follow, { id, table: calendar.table }), { revalidate: false });
     } catch (error) {
       fail(error);
     }
@@ -81,12 +74,11 @@ export function OfferedCalendars() {
   if (offered.length === 0) return null;
   const take = async (of: (typeof offered)[number], how: 'link' | 'copy') => {
     try {
-      await send(`/models/${id}/calendars`, {
-        base: state.revision.id,
-        model: of.model,
-        table: of.table,
-        how,
-      });
+      await ask(
+        api.calendars.take,
+        { id },
+        { base: state.revision.id, model: of.model, table: of.table, how },
+      );
       tell({
         tone: 'plain',
         text: `${how === 'link' ? 'Linked' : 'Copied'} ${of.table} of ${of.title}`,

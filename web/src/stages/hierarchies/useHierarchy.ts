@@ -1,10 +1,9 @@
 import { useMemo } from 'react';
-import useSWR from 'swr';
 import { columnPath } from '@crease/core/formula';
-import type { LevelFacts } from '@crease/contract';
+import { api } from '@crease/contract';
 import type { Hierarchy } from '@crease/core/model';
 import { Reach } from '@crease/core/relate';
-import { send } from '../../state/api.ts';
+import { useAnswer } from '../../state/useAnswer.ts';
 import { useModel } from '../../state/model.tsx';
 
 export type Level = NonNullable<Hierarchy['levels']>[number];
@@ -18,10 +17,10 @@ export const pathOf = (h: Hierarchy): string => `${h.table}.${h.name}`;
 export function useFacts(hierarchy: Hierarchy) {
   const { id, state } = useModel();
   const key = askedOf(hierarchy);
-  return useSWR<LevelFacts, Error>(
-    ['levels', id, state.revision.id, key],
-    () => send<LevelFacts>(`/models/${id}/levels`, { hierarchy: JSON.parse(key) as Hierarchy }),
-    { revalidateOnFocus: false, keepPreviousData: true },
+  return useAnswer(
+    api.questions.levels,
+    { id },
+    { body: { hierarchy: JSON.parse(key) as Hierarchy }, of: state.revision.id, keepPreviousData: true },
   );
 }
 

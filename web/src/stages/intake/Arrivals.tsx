@@ -1,12 +1,10 @@
 import { useCallback, useEffect, useRef, useState } from 'react';
 import type { DragEvent } from 'react';
-import useSWR from 'swr';
 import { Menu, MenuButton, MenuItem, MenuItems } from '@headlessui/react';
 import { Database, FileUp, History, Plus, Sparkles } from 'lucide-react';
+import { api } from '@crease/contract';
 import type {
   JobState,
-  LoadsState,
-  PreviewState,
   RecipeState,
   Settings,
   UploadState,
@@ -14,7 +12,8 @@ import type {
 import { freeName } from '@crease/core/model';
 import type { Table } from '@crease/core/model';
 import { NAMING_RULES } from '@crease/core/reading';
-import { get, remove, send, sendFile } from '../../state/api.ts';
+import { ask, sendFile } from '../../state/api.ts';
+import { useAnswer } from '../../state/useAnswer.ts';
 import { useModel } from '../../state/model.tsx';
 import { Blank, LeafHead } from '../../frame/Leaves.tsx';
 import { many } from '../../parts/text.ts';
@@ -59,11 +58,11 @@ export function Arrivals({
   );
   const drop = useCallback((arrival: Arrival) => {
     arrival.cancel.abort();
-    if (arrival.upload) void remove(`/uploads/${arrival.upload.id}`).catch(() => undefined); // it may be gone already
+    if (arrival.upload) void ask(api.intake.drop, { upload: arrival.upload.id }).catch(() => undefined); // it may be gone already
     setArrivals((all) => all.filter((a) => a.key !== arrival.key));
   }, []);
 
-  const { data: loads, mutate: refreshLoads } = useSWR<LoadsState, Error>(`/models/${id}/loads`, get);
+  const { data: loads, mutate: refreshLoads } = useAnswer(api.loads.get, { id }, { revalidateOnFocus: true });
 
   /** Previews are asked for as fast as one types: only the last answer counts. */
   const asked = useRef(new Map<string, number>());
@@ -71,7 +70,7 @@ export function Arrivals({
     const { key } = arrival;
     const turn = (asked.current.get(key) ?? 0) + 1;
     asked.current.set(key, turn);
-    const { preview } = await send<PreviewState>(`/uploads/${upload.id}/preview`, correctionsOf(arrival));
+    const { preview } = await ask(api.intake.preview, { upload: upload.id }, correctionsOf(arrival));
     if (asked.current.get(key) !== turn) return;
     const had = existing(arrival.name);
     if (by)
@@ -115,8 +114,7 @@ export function Arrivals({
     setArrivals((all) => [...all, ...begun]);
     for (const arrival of begun) {
       try {
-        const upload = await sendFile<UploadState>(
-          `/uploads?name=${encodeURIComponent(arrival.file.name)}`,
+        const upload = await sendFile(
           [...files][begun.indexOf(arrival)]!,
           (progress) => change(arrival.key, (a) => ({ ...a, progress })),
           arrival.cancel.signal,
@@ -176,9 +174,11 @@ export function Arrivals({
     if (!source || !('connection' in source)) return;
     const { connection, schema, table: name } = source;
     try {
-      const uploads = await send<UploadState[]>(`/connections/${encodeURIComponent(connection)}/draw`, {
-        tables: [{ table: name, ...(schema === undefined ? {} : { schema }) }],
-      });
+      const uploads = await ask(
+        api.databases.sample,
+        { connection },
+        { tables: [{ table: name, ...(schema === undefined ? {} : { schema }) }] },
+      );
       await receive(uploads);
     } catch (error) {
       fail(error);
@@ -214,7 +214,7 @@ export function Arrivals({
   );
   const takeIn = async () => {
     try {
-      const job = await send<JobState>(`/models/${id}/intake`, { tables: ready.map(orderOf) });
+      const job = await ask(api.intake.load, { id }, { tables: ready.map(orderOf) });
       setArrivals((all) => all.map((a) => (ready.includes(a) ? { ...a, state: 'storing' } : a)));
       await ended(job.id, (state) => {
         if (state.state === 'done') {
@@ -244,7 +244,7 @@ export function Arrivals({
   const tryOut = async (arrival: Arrival) => {
     try {
       change(arrival.key, (a) => ({ ...a, state: 'storing', tried: undefined, fault: undefined }));
-      const job = await send<JobState>(`/models/${id}/intake`, { tables: [orderOf(arrival)], dryRun: true });
+      const job = await ask(api.intake.load, { id }, { tables: [orderOf(arrival)], dryRun: true });
       await ended(job.id, (state) =>
         change(arrival.key, (a) => ({
           ...a,
@@ -397,11 +397,11 @@ function MakeTable({ onShow }: { onShow: (view: string) => void }) {
 /** How columns of files are named, in the whole workspace. */
 function NamingRules({ onChange }: { onChange: () => void }) {
   const { fail } = useModel();
-  const { data, mutate } = useSWR<Settings, Error>('/settings', get);
+  const { data, mutate } = useAnswer(api.settings.get, {}, { revalidateOnFocus: true });
   const say = async (naming: Settings['naming']) => {
     try {
-      await send('/settings', { naming }, 'PUT');
-      await mutate({ naming }, { revalidate: false });
+      await ask(api.settings.put, {}, { naming });
+      await mutate((now) => now && { ...now, naming }, { revalidate: false });
       onChange();
     } catch (error) {
       fail(error);
@@ -430,7 +430,7 @@ function NamingRules({ onChange }: { onChange: () => void }) {
 /** Follows a job to its end, also if its events were missed. */
 async function ended(job: string, tell: (state: JobState) => void): Promise<void> {
   for (;;) {
-    const state = await get<JobState>(`/jobs/${job}`);
+    const state = await ask(api.jobs.get, { job });
     if (state.state !== 'running') return tell(state);
     await new Promise((resume) => setTimeout(resume, 250));
   }

@@ -42,7 +42,9 @@ const LEVELS: readonly (readonly [string, string])[] = [
 export function CalendarMaker({ covers, onBack }: { covers?: string | undefined; onBack: () => void }) {
   const { edit, model, names: modelNames } = useModel();
   const covered = covers === undefined ? undefined : modelNames.path(covers);
-  const facts = useColumnFacts(covered?.table.name).data?.find((f) => f.name === covered?.column.name);
+  const found = useColumnFacts(covered?.table.name).data?.find((f) => f.name === covered?.column.name);
+  // A column that cannot be had tells no days: the years of now are offered.
+  const facts = found?.fault === undefined ? found : undefined;
   const thisYear = new Date().getFullYear();
   const [name, setName] = useState('calendar');
   const [chosenFrom, setFrom] = useState<string>();

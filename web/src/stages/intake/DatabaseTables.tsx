@@ -1,7 +1,8 @@
 import { useState } from 'react';
-import useSWR from 'swr';
-import type { ConnectionState, DatabaseTable, RightsState, TestState, UploadState } from '@crease/contract';
-import { get, send } from '../../state/api.ts';
+import type { ConnectionState, DatabaseTable, RightsState, UploadState } from '@crease/contract';
+import { api } from '@crease/contract';
+import { ask } from '../../state/api.ts';
+import { useAnswer } from '../../state/useAnswer.ts';
 import { useModel } from '../../state/model.tsx';
 import { LeafHead } from '../../frame/Leaves.tsx';
 import { compact, count, many } from '../../parts/text.ts';
@@ -23,9 +24,8 @@ export function DatabaseTables({
   onDrawn: (uploads: readonly UploadState[]) => void;
 }) {
   const { fail, model } = useModel();
-  const path = `/connections/${encodeURIComponent(connection.name)}`;
-  const { data, error, mutate, isValidating } = useSWR<DatabaseTable[], Error>(`${path}/tables`, get, {
-    revalidateOnFocus: false,
+  const at = { connection: connection.name };
+  const { data, error, mutate, isValidating } = useAnswer(api.databases.tables, at, {
     shouldRetryOnError: false,
   });
   const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
@@ -49,7 +49,7 @@ export function DatabaseTables({
   const missing = wanted
     .flatMap((t) => t.references)
     .filter((r) => tables.some((t) => keyOf(t) === keyOf(r)) && !chosen.has(keyOf(r)));
-  const ask = async <T,>(work: () => Promise<T>, then: (result: T) => void) => {
+  const attempt = async <T,>(work: () => Promise<T>, then: (result: T) => void) => {
     try {
       then(await work());
     } catch (reason) {
@@ -61,7 +61,7 @@ export function DatabaseTables({
     const drawn: UploadState[] = [];
     try {
       for (const t of wanted) {
-        drawn.push(...(await send<UploadState[]>(`${path}/draw`, { tables: [nameOf(t)] })));
+        drawn.push(...(await ask(api.databases.sample, at, { tables: [nameOf(t)] })));
         setDrawing({ done: drawn.length, of: wanted.length });
       }
     } catch (reason) {
@@ -77,8 +77,8 @@ export function DatabaseTables({
         <button
           className="btn"
           onClick={() =>
-            void ask(
-              () => send<TestState>(`${path}/test`, {}),
+            void attempt(
+              () => ask(api.databases.test, at),
               (state) => setServer(`${state.server} answers`),
             )
           }
@@ -133,9 +133,9 @@ export function DatabaseTables({
             rights={rights}
             file={connection.kind === 'sqlite'}
             onAsk={() =>
-              void ask(
+              void attempt(
                 () =>
-                  send<RightsState>(`${path}/rights`, {
+                  ask(api.databases.rights, at, {
                     tables: (wanted.length > 0 ? wanted : tables).map(nameOf),
                   }),
                 setRights,

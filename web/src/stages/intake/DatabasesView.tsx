@@ -1,7 +1,8 @@
 import { useState } from 'react';
-import useSWR from 'swr';
 import type { ConnectionState, ConnectionsState, UploadState } from '@crease/contract';
-import { get, remove, send } from '../../state/api.ts';
+import { api } from '@crease/contract';
+import { ask } from '../../state/api.ts';
+import { useAnswer } from '../../state/useAnswer.ts';
 import { useModel } from '../../state/model.tsx';
 import { useParam } from '../../state/selection.ts';
 import { Blank, LeafHead } from '../../frame/Leaves.tsx';
@@ -19,7 +20,7 @@ export function DatabasesView({
   onDrawn: (uploads: readonly UploadState[]) => void;
 }) {
   const { fail, tell } = useModel();
-  const { data, error, mutate } = useSWR<ConnectionsState, Error>('/connections', get);
+  const { data, error, mutate } = useAnswer(api.databases.list, {}, { revalidateOnFocus: true });
   const [of, setOf] = useParam('of');
   const [changing, setChanging] = useState(false);
   const connections = data?.connections ?? [];
@@ -35,7 +36,7 @@ export function DatabasesView({
     }
   };
   const drop = async (connection: ConnectionState) => {
-    if (!(await act(async () => void (await remove(`/connections/${encodeURIComponent(connection.name)}`)))))
+    if (!(await act(async () => void (await ask(api.databases.remove, { connection: connection.name })))))
       return;
     setOf(undefined);
     tell({
@@ -81,7 +82,7 @@ export function DatabasesView({
           {data && (
             <Account
               state={data}
-              onSave={(account) => act(() => send<ConnectionsState>('/account', account, 'PUT'))}
+              onSave={(account) => act(() => ask(api.databases.setAccount, {}, account))}
             />
           )}
         </nav>
@@ -92,7 +93,7 @@ export function DatabasesView({
               known={chosen}
               account={data?.account ?? null}
               onSave={async (order) => {
-                if (!(await act(() => send<ConnectionsState>('/connections', order, 'PUT')))) return;
+                if (!(await act(() => ask(api.databases.put, {}, order)))) return;
                 setChanging(false);
                 setOf(order.name);
               }}

@@ -1,7 +1,8 @@
 import { useState } from 'react';
-import useSWR from 'swr';
-import type { LoadEntry, LoadsState, RecipeState, Settings, UploadState } from '@crease/contract';
-import { get, remove, send } from '../../state/api.ts';
+import type { LoadEntry, LoadsState, RecipeState, UploadState } from '@crease/contract';
+import { api } from '@crease/contract';
+import { ask } from '../../state/api.ts';
+import { useAnswer } from '../../state/useAnswer.ts';
 import { useModel } from '../../state/model.tsx';
 import { LeafHead } from '../../frame/Leaves.tsx';
 import { VerdictMark } from '../../parts/Marks.tsx';
@@ -16,17 +17,14 @@ export function LoadsView({
   onDrawn: (uploads: readonly UploadState[], recipe: RecipeState) => void;
 }) {
   const { id, fail, tell } = useModel();
-  const { data, error, mutate } = useSWR<LoadsState, Error>(`/models/${id}/loads`, get);
+  const { data, error, mutate } = useAnswer(api.loads.get, { id }, { revalidateOnFocus: true });
   const [busy, setBusy] = useState('');
   const again = async (recipe: RecipeState) => {
     if (!recipe.origin) return;
     const { connection, ...table } = recipe.origin;
     setBusy(recipe.name);
     try {
-      onDrawn(
-        await send<UploadState[]>(`/connections/${encodeURIComponent(connection)}/draw`, { tables: [table] }),
-        recipe,
-      );
+      onDrawn(await ask(api.databases.sample, { connection }, { tables: [table] }), recipe);
     } catch (reason) {
       fail(reason);
     }
@@ -43,12 +41,12 @@ export function LoadsView({
   };
   const revert = (entry: LoadEntry) =>
     act(
-      () => send(`/models/${id}/loads/${entry.id}/revert`, {}),
+      () => ask(api.loads.revert, { id, load: entry.id }),
       `Reverted: ${entry.table} has the rows of before the load from ${entry.source}`,
     );
   const drop = async (recipe: RecipeState) => {
     try {
-      await remove(`/models/${id}/recipes/${encodeURIComponent(recipe.name)}`);
+      await ask(api.loads.removeRecipe, { id, recipe: recipe.name });
       await mutate();
       tell({ tone: 'plain', text: `The recipe ${recipe.name} is removed; the rows that it loaded stay` });
     } catch (reason) {
@@ -163,11 +161,11 @@ export function LoadsView({
             data={data}
             onKeep={(keep) =>
               void act(
-                async () => send('/settings', { ...(await get<Settings>('/settings')), keep }, 'PUT'),
+                async () => ask(api.settings.put, {}, { ...(await ask(api.settings.get, {})), keep }),
                 'Saved',
               )
             }
-            onRemove={() => void act(() => remove(`/models/${id}/old-rows`), 'Old rows removed')}
+            onRemove={() => void act(() => ask(api.loads.removeOldRows, { id }), 'Old rows removed')}
           />
         )}
       </div>

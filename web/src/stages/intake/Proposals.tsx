@@ -1,9 +1,8 @@
 import { useMemo, useState } from 'react';
-import useSWR from 'swr';
 import type { Proposal, ReferencePattern } from '@crease/core/propose';
 import { REFERENCE_PATTERNS } from '@crease/core/propose';
-import type { ProposalsState } from '@crease/contract';
-import { get } from '../../state/api.ts';
+import { api } from '@crease/contract';
+import { useAnswer } from '../../state/useAnswer.ts';
 import { useModel } from '../../state/model.tsx';
 import { useGo } from '../../state/selection.ts';
 import { Blank, LeafHead } from '../../frame/Leaves.tsx';
@@ -26,13 +25,7 @@ export function Proposals({ onBack }: { onBack: () => void }) {
   const { id, edit } = useModel();
   const go = useGo();
   const [pattern, setPattern] = useState<ReferencePattern>('names and values');
-  const { data, error, isLoading } = useSWR<ProposalsState, Error>(
-    `/models/${id}/proposals?pattern=${encodeURIComponent(pattern)}`,
-    get,
-    {
-      revalidateOnFocus: false,
-    },
-  );
+  const { data, error, isLoading } = useAnswer(api.questions.proposals, { id, pattern });
   const [left, setLeft] = useState<ReadonlySet<string>>(new Set());
   const proposals = useMemo(() => data?.proposals ?? [], [data]);
   const chosen = proposals.filter((p) => !left.has(p.id));

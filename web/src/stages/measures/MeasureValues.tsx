@@ -1,7 +1,7 @@
 import { useState } from 'react';
-import type { QueryState } from '@crease/contract';
+import { api } from '@crease/contract';
 import type { Measure } from '@crease/core/model';
-import { send } from '../../state/api.ts';
+import { ask } from '../../state/api.ts';
 import { useAsked } from '../../state/useAsked.ts';
 import { useModel } from '../../state/model.tsx';
 import { formatValue, memberText } from '../../parts/format.ts';
@@ -21,8 +21,8 @@ export function MeasureValues({ measure }: { measure: Measure }) {
     limit: MOST,
     unmatched: 'apart' as const,
   };
-  const { question, answer, error } = useAsked([`/models/${id}/query`, state.revision.id], query, (asked) =>
-    send<QueryState>(`/models/${id}/query`, { query: asked, texts: 'counting' }),
+  const { question, answer, error } = useAsked(['query', id, state.revision.id], query, (asked) =>
+    ask(api.questions.query, { id }, { query: asked, texts: 'counting' }),
   );
   // The answer before is shown on while the attribute changes, but never under another measure's name.
   const data = question?.measures[0] === measure.name ? answer : undefined;

@@ -1,10 +1,11 @@
 import { lazy, Suspense, useEffect, useMemo, useState } from 'react';
 import { Plus } from 'lucide-react';
 import type { FormulaState } from '@crease/contract';
+import { api } from '@crease/contract';
 import type { Edit } from '@crease/core/edit';
 import type { Measure } from '@crease/core/model';
 import { sameName } from '@crease/core/model';
-import { send } from '../../state/api.ts';
+import { ask } from '../../state/api.ts';
 import { useModel } from '../../state/model.tsx';
 import { useSelection } from '../../state/selection.ts';
 import { Blank, LeafHead, Leaves } from '../../frame/Leaves.tsx';
@@ -207,10 +208,10 @@ function MeasureDesign({
     if (formula.trim() === '') return;
     const controller = new AbortController();
     const timer = setTimeout(() => {
-      send<FormulaState>(
-        `/models/${id}/formula`,
+      ask(
+        api.questions.formula,
+        { id },
         { formula, ...(measure ? { name: measure.name } : {}) },
-        'POST',
         controller.signal,
       )
         .then(setChecked)

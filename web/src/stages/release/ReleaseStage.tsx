@@ -1,10 +1,10 @@
 import { useState } from 'react';
-import useSWR from 'swr';
 import { Download, FolderInput } from 'lucide-react';
-import type { HistoryEntry, ReleaseState } from '@crease/contract';
+import type { HistoryEntry } from '@crease/contract';
+import { api } from '@crease/contract';
 import type { JudgedClaim } from '@crease/core/claims';
-import type { ApiError } from '../../state/api.ts';
-import { get, send } from '../../state/api.ts';
+import { ApiError, ask } from '../../state/api.ts';
+import { useAnswer } from '../../state/useAnswer.ts';
 import { useModel } from '../../state/model.tsx';
 import { saveFile } from '../../state/save.ts';
 import { useSelection } from '../../state/selection.ts';
@@ -24,30 +24,23 @@ const DIALECTS = [
 export function ReleaseStage() {
   const { id, claims, state } = useModel();
   const [selection] = useSelection();
-  const { data } = useSWR<ReleaseState, Error>(
-    [`/models/${id}/release`, claims],
-    () => get(`/models/${id}/release`),
-    {
-      revalidateOnFocus: false,
-      keepPreviousData: true,
-    },
-  );
-  const { data: history } = useSWR<HistoryEntry[], Error>(
-    [`/models/${id}/history`, state.revision.id],
-    () => get(`/models/${id}/history`),
-    { revalidateOnFocus: false, keepPreviousData: true },
+  const { data } = useAnswer(api.release.get, { id }, { of: claims, keepPreviousData: true });
+  const { data: history } = useAnswer(
+    api.models.history,
+    { id },
+    { of: state.revision.id, keepPreviousData: true },
   );
   const [dialect, setDialect] = useState<string>('postgresql');
   const [ddl, setDdl] = useState<{ text?: string; fault?: string }>();
   const write = async (save: boolean) => {
-    const response = await fetch(`/api/models/${id}/release/ddl?dialect=${dialect}`);
-    if (!response.ok) {
-      setDdl({ fault: ((await response.json()) as ApiError['detail']).message });
-      return;
+    try {
+      const text = await ask(api.release.definitions, { id, dialect });
+      setDdl({ text });
+      if (save) saveFile(`${state.model.name}.${dialect}.sql`, text, 'text/plain');
+    } catch (reason) {
+      if (!(reason instanceof ApiError)) throw reason;
+      setDdl({ fault: reason.message });
     }
-    const text = await response.text();
-    setDdl({ text });
-    if (save) saveFile(`${state.model.name}.${dialect}.sql`, text, 'text/plain');
   };
   const design = (
     <>
@@ -164,7 +157,7 @@ function ReadInto() {
   const read = async (file: File | undefined) => {
     if (!file) return;
     try {
-      await send(`/models/${id}/import`, { base: state.revision.id, text: await file.text() });
+      await ask(api.models.importInto, { id }, { base: state.revision.id, text: await file.text() });
       tell({ tone: 'plain', text: `${file.name} read into this model; its rows stay`, undo: true });
     } catch (reason) {
       fail(reason);

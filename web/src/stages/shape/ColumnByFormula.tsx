@@ -1,8 +1,8 @@
 import { lazy, Suspense, useState } from 'react';
-import type { ColumnFormulaState } from '@crease/contract';
+import { api } from '@crease/contract';
 import type { Table } from '@crease/core/model';
 import { sameName } from '@crease/core/model';
-import { send } from '../../state/api.ts';
+import { ask } from '../../state/api.ts';
 import { useModel } from '../../state/model.tsx';
 import { Cell } from '../../parts/Cell.tsx';
 import { count, many, percent } from '../../parts/text.ts';
@@ -43,7 +43,7 @@ export function ColumnByFormula({
   } = useAsked(
     tried.trim() === '' ? undefined : ['column formula', id, state.revision.id],
     { table: table.name, formula: tried },
-    (question) => send<ColumnFormulaState>(`/models/${id}/column-formula`, question),
+    (question) => ask(api.questions.columnFormula, { id }, question),
   );
   const taken = known === undefined && table.columns.some((c) => sameName(c.name, name.trim()));
   const sound =

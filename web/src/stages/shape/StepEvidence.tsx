@@ -1,7 +1,7 @@
-import useSWR from 'swr';
-import type { RowPage, TriedRemedy } from '@crease/contract';
+import type { TriedRemedy } from '@crease/contract';
+import { api } from '@crease/contract';
 import type { JoinFacts, JoinFinding, LookupFacts, StepState } from '@crease/core/shape';
-import { send } from '../../state/api.ts';
+import { useAnswer } from '../../state/useAnswer.ts';
 import { useModel } from '../../state/model.tsx';
 import { RowGrid } from '../../parts/RowGrid.tsx';
 import { cellText, count, many } from '../../parts/text.ts';
@@ -210,17 +210,16 @@ const PAGE = 50;
 function Rows({ work, place }: { work: StepWork; place: number }) {
   const { id, state } = useModel();
   const shown = JSON.stringify(work.steps.slice(0, place));
-  const { data, error } = useSWR<RowPage, Error>(
-    work.waiting ? null : ['step rows', id, state.revision.id, work.table.name, shown],
-    () =>
-      send<RowPage>(`/models/${id}/steps/rows`, {
-        table: work.table.name,
-        steps: JSON.parse(shown) as object[],
-        place,
-        count: PAGE,
-      }),
-    { revalidateOnFocus: false, keepPreviousData: true },
-  );
+  const { data, error } = useAnswer(api.shaping.rows, work.waiting ? undefined : { id }, {
+    body: {
+      table: work.table.name,
+      steps: JSON.parse(shown) as Record<string, unknown>[],
+      place,
+      count: PAGE,
+    },
+    of: state.revision.id,
+    keepPreviousData: true,
+  });
   if (error) return <p className="p-4 text-soft">{error.message}</p>;
   if (!data) return <p className="p-4 text-soft">Reading rows …</p>;
   return (

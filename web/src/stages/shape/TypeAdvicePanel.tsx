@@ -1,13 +1,12 @@
-import useSWR from 'swr';
-import type { TypeAdvice } from '@crease/core/propose';
-import { get } from '../../state/api.ts';
+import { api } from '@crease/contract';
+import { useAnswer } from '../../state/useAnswer.ts';
 import { useModel } from '../../state/model.tsx';
 import { many } from '../../parts/text.ts';
 
 /** Types and lengths that would suit a table's columns better, each with its reason, to be taken one by one or all. */
 export function TypeAdvicePanel({ table }: { table: string }) {
   const { id, edit } = useModel();
-  const { data } = useSWR<TypeAdvice[], Error>(`/models/${id}/types`, get, { revalidateOnFocus: false });
+  const { data } = useAnswer(api.questions.types, { id });
   const found = (data ?? []).filter((a) => a.table === table);
   if (found.length === 0) return null;
   const types = found.filter((a) => !a.to.startsWith('text'));

@@ -1,11 +1,11 @@
 import { useCallback, useMemo, useState } from 'react';
-import useSWR from 'swr';
 import type { StepsState, TriedRemedy } from '@crease/contract';
+import { api } from '@crease/contract';
 import type { Table } from '@crease/core/model';
 import type { StepState } from '@crease/core/shape';
 import { declaredAfter } from '@crease/core/shape';
-import { send } from '../../state/api.ts';
 import { useModel } from '../../state/model.tsx';
+import { useAnswer } from '../../state/useAnswer.ts';
 import { useLater } from './useLater.ts';
 import { useParam } from '../../state/selection.ts';
 
@@ -56,11 +56,11 @@ export function useStepWork(table: Table): StepWork {
   const stepsText = JSON.stringify(steps);
   const tried = useLater(stepsText);
   const versions = state.stored.map((s) => s.loadedAt).join();
-  const { data, error, isLoading } = useSWR<StepsState, Error>(
-    steps.length === 0 ? null : ['steps', id, state.revision.id, versions, table.name, tried],
-    () => send<StepsState>(`/models/${id}/steps`, { table: table.name, steps: JSON.parse(tried) as Step[] }),
-    { revalidateOnFocus: false, keepPreviousData: true },
-  );
+  const { data, error, isLoading } = useAnswer(api.shaping.trace, steps.length === 0 ? undefined : { id }, {
+    body: { table: table.name, steps: JSON.parse(tried) as Record<string, unknown>[] },
+    of: [state.revision.id, versions],
+    keepPreviousData: true,
+  });
   const [asked, setAsked] = useParam('step');
   const place = Math.min(Math.max(1, Number(asked) || steps.length), Math.max(1, steps.length));
   const set = useCallback((next: readonly Step[]) => setDraft({ on: keptText, steps: next }), [keptText]);

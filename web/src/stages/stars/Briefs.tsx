@@ -1,11 +1,11 @@
 import { useId, useMemo, useState } from 'react';
 import { useNavigate } from 'react-router';
-import useSWR from 'swr';
+import { api } from '@crease/contract';
 import type { Question, Table } from '@crease/core/model';
 import { makeMeasures, offeredMeasures } from '@crease/core/propose';
 import type { QuestionState } from '@crease/core/stars';
 import { recognised } from '@crease/core/stars';
-import { get } from '../../state/api.ts';
+import { useAnswer } from '../../state/useAnswer.ts';
 import { useModel } from '../../state/model.tsx';
 import { useSelection } from '../../state/selection.ts';
 import { RoleMark, VerdictMark } from '../../parts/Marks.tsx';
@@ -15,10 +15,10 @@ import { attributesOf } from '../trial/attributes.ts';
 /** The brief of each fact: its business process, its grain, and the questions that it must answer, with what is missing for them. */
 export function Briefs() {
   const { id, model, state } = useModel();
-  const { data, error } = useSWR<Record<string, QuestionState[]>, Error>(
-    ['briefs', id, state.revision.id],
-    () => get<Record<string, QuestionState[]>>(`/models/${id}/briefs`),
-    { revalidateOnFocus: false, keepPreviousData: true },
+  const { data, error } = useAnswer(
+    api.questions.briefs,
+    { id },
+    { of: state.revision.id, keepPreviousData: true },
   );
   const facts = model.tables.filter((t) => t.role === 'fact');
   if (facts.length === 0)

@@ -1,9 +1,9 @@
 import { useState } from 'react';
-import useSWR from 'swr';
+import { api } from '@crease/contract';
 import type { Match } from '@crease/core/relate';
 import type { Cardinality } from '@crease/core/model';
 import { endText, freeName } from '@crease/core/model';
-import { send } from '../../state/api.ts';
+import { useAnswer } from '../../state/useAnswer.ts';
 import { useModel } from '../../state/model.tsx';
 import { useSelection } from '../../state/selection.ts';
 import type { ColumnEnd } from '../../parts/diagram/Diagram.tsx';
@@ -43,11 +43,7 @@ export function RelateForm({
     from: { table: from?.table ?? '', columns: [from?.column ?? '', ...more.map(([a]) => a)] },
     to: { table: to?.table ?? '', columns: [to?.column ?? '', ...more.map(([, b]) => b)] },
   };
-  const { data: match, error } = useSWR<Match, Error>(
-    ready ? [`/models/${id}/match`, JSON.stringify(ends)] : null,
-    () => send<Match>(`/models/${id}/match`, ends),
-    { revalidateOnFocus: false },
-  );
+  const { data: match, error } = useAnswer(api.questions.match, ready ? { id } : undefined, { body: ends });
   const chosen = cardinality ?? (match ? shownCardinality(match) : 'many-to-one');
   const filled = match ? match.rows - match.nulls : 0;
   const relate = async () => {

@@ -1,6 +1,6 @@
-import useSWR from 'swr';
-import type { DimensionFacts, OutriggerFacts, StarAdvice as Advice } from '@crease/core/stars';
-import { get } from '../../state/api.ts';
+import { api } from '@crease/contract';
+import type { DimensionFacts, OutriggerFacts } from '@crease/core/stars';
+import { useAnswer } from '../../state/useAnswer.ts';
 import { useModel } from '../../state/model.tsx';
 import { useSelection } from '../../state/selection.ts';
 import { RoleMark } from '../../parts/Marks.tsx';
@@ -9,13 +9,10 @@ import { bytes, count, many } from '../../parts/text.ts';
 /** Which dimensions are shared, play roles or are snowflaked, what flattening would cost, and columns of facts that belong to no dimension. */
 export function StarAdvice() {
   const { id, state } = useModel();
-  const { data, error } = useSWR<Advice, Error>(
-    ['star advice', id, state.revision.id],
-    () => get<Advice>(`/models/${id}/star-advice`),
-    {
-      revalidateOnFocus: false,
-      keepPreviousData: true,
-    },
+  const { data, error } = useAnswer(
+    api.questions.starAdvice,
+    { id },
+    { of: state.revision.id, keepPreviousData: true },
   );
   if (error) return <p className="p-4 text-soft">{error.message}</p>;
   if (!data) return <p className="p-4 text-soft">Comparing columns …</p>;

@@ -1,7 +1,8 @@
 import { useEffect, useMemo, useState } from 'react';
 import { Link2 } from 'lucide-react';
 import type { Match } from '@crease/core/relate';
-import { send } from '../../state/api.ts';
+import { api } from '@crease/contract';
+import { ask } from '../../state/api.ts';
 import { useModel } from '../../state/model.tsx';
 import { useParam, useSelection } from '../../state/selection.ts';
 import { Blank, LeafHead, Leaves } from '../../frame/Leaves.tsx';
@@ -51,7 +52,7 @@ export function StarsStage() {
       from: { table: held.from.table, columns: [held.from.column] },
       to: { table: held.to.table, columns: [held.to.column] },
     };
-    send<Match>(`/models/${id}/match`, body, 'POST', controller.signal)
+    ask(api.questions.match, { id }, body, controller.signal)
       .then((match) => setHeld((h) => (h === held ? { ...h, match } : h)))
       .catch(
         (error: Error) =>

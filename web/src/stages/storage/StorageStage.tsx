@@ -1,9 +1,9 @@
 import { useState } from 'react';
-import useSWR from 'swr';
 import { Download } from 'lucide-react';
 import type { ProfileState } from '@crease/contract';
+import { api } from '@crease/contract';
 import type { ColumnProfile, TableProfile } from '@crease/core/storage';
-import { get } from '../../state/api.ts';
+import { useAnswer } from '../../state/useAnswer.ts';
 import { useModel } from '../../state/model.tsx';
 import { saveFile } from '../../state/save.ts';
 import { useSelection } from '../../state/selection.ts';
@@ -16,10 +16,7 @@ import { bytes, count, many, percent } from '../../parts/text.ts';
 /** What each table and column costs once encoded, as strips whose length is bytes; all sizes are of real encodings. */
 export function StorageStage() {
   const { id, model } = useModel();
-  const { data, error, isLoading } = useSWR<ProfileState, Error>(`/models/${id}/profile`, get, {
-    revalidateOnFocus: false,
-    keepPreviousData: true,
-  });
+  const { data, error, isLoading } = useAnswer(api.questions.profile, { id }, { keepPreviousData: true });
   const [selection, select] = useSelection();
   const selectedTable =
     selection?.kind === 'table'

@@ -1,9 +1,8 @@
 import { useState } from 'react';
-import useSWR from 'swr';
 import { Copy } from 'lucide-react';
-import type { SqlState } from '@crease/contract';
+import { api } from '@crease/contract';
 import type { Query } from '@crease/core/model';
-import { send } from '../../state/api.ts';
+import { useAnswer } from '../../state/useAnswer.ts';
 import { useModel } from '../../state/model.tsx';
 
 const DIALECTS = [
@@ -15,10 +14,10 @@ const DIALECTS = [
 export default function AnswerSql({ query }: { query: Query }) {
   const { id, state, tell } = useModel();
   const [dialect, setDialect] = useState<(typeof DIALECTS)[number]['name']>('postgresql');
-  const { data, error } = useSWR<SqlState, Error>(
-    [`/models/${id}/sql`, query, dialect, state.revision.id],
-    () => send<SqlState>(`/models/${id}/sql`, { query, dialect }),
-    { revalidateOnFocus: false },
+  const { data, error } = useAnswer(
+    api.questions.sql,
+    { id },
+    { body: { query, dialect }, of: state.revision.id },
   );
   const copy = () =>
     void navigator.clipboard

@@ -1,8 +1,9 @@
-import type { QueryState, TraceState } from '@crease/contract';
+import type { QueryState } from '@crease/contract';
+import { api } from '@crease/contract';
 import { columnPath } from '@crease/core/formula';
 import type { ByItem, Query } from '@crease/core/model';
 import type { AnswerMember } from '@crease/core/query';
-import { send } from '../../state/api.ts';
+import { ask } from '../../state/api.ts';
 import { useModel } from '../../state/model.tsx';
 import { useSelection } from '../../state/selection.ts';
 import { useAsked } from '../../state/useAsked.ts';
@@ -38,9 +39,9 @@ export function CellEvidence({
     error,
     isCurrent,
   } = useAsked(
-    row && column?.kind === 'measure' ? [`/models/${id}/trace`, state.revision.id] : undefined,
+    row && column?.kind === 'measure' ? ['trace', id, state.revision.id] : undefined,
     asked,
-    (question) => send<TraceState>(`/models/${id}/trace`, question),
+    (question) => ask(api.questions.trace, { id }, question),
   );
   if (!row || !column) return null;
   const measure = names.measure(column.name);

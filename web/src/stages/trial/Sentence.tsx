@@ -1,9 +1,9 @@
 import { useMemo, useState } from 'react';
-import useSWR from 'swr';
 import { Popover, PopoverButton, PopoverPanel } from '@headlessui/react';
+import { api } from '@crease/contract';
 import { withRoles } from '@crease/core/formula';
 import type { ByItem, Model, Perspective, Query, QueryFilter } from '@crease/core/model';
-import { get } from '../../state/api.ts';
+import { useAnswer } from '../../state/useAnswer.ts';
 import { useModel } from '../../state/model.tsx';
 import type { AnswerMember } from '@crease/core/query';
 import { formatValue, memberText } from '../../parts/format.ts';
@@ -343,13 +343,10 @@ function MemberPicker({
 }) {
   const { id } = useModel();
   const [search, setSearch] = useState('');
-  const { data, error } = useSWR<
-    { type: string; distinct: number; values: { value: string | number | boolean; rows: number }[] },
-    Error
-  >(
-    `/models/${id}/values?column=${encodeURIComponent(filter.column)}&search=${encodeURIComponent(search)}`,
-    get,
-    { keepPreviousData: true, revalidateOnFocus: false },
+  const { data, error } = useAnswer(
+    api.questions.values,
+    { id, column: filter.column, search },
+    { keepPreviousData: true },
   );
   const has = (member: AnswerMember) => filter.in.some((x) => sameMember(x, member));
   const toggle = (member: AnswerMember) =>

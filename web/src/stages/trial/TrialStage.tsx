@@ -1,10 +1,10 @@
 import { lazy, Suspense, useMemo, useState } from 'react';
 import { useSearchParams } from 'react-router';
 import { ChartColumn, Code, Sheet } from 'lucide-react';
-import type { QueryState } from '@crease/contract';
+import { api } from '@crease/contract';
 import type { Query } from '@crease/core/model';
 import { DocumentError, readQuery, sameName } from '@crease/core/model';
-import { send } from '../../state/api.ts';
+import { ask } from '../../state/api.ts';
 import { useAsked } from '../../state/useAsked.ts';
 import { useModel } from '../../state/model.tsx';
 import { Blank, LeafHead, Leaves } from '../../frame/Leaves.tsx';
@@ -71,7 +71,7 @@ export function TrialStage() {
       }
       return next;
     });
-  const ask = (next: Query) => {
+  const pose = (next: Query) => {
     setCell(undefined);
     set({ q: JSON.stringify(next) });
   };
@@ -84,9 +84,9 @@ export function TrialStage() {
     error,
     isCurrent,
   } = useAsked(
-    query.measures.length > 0 ? [`/models/${id}/query`, state.revision.id, settings.texts] : undefined,
+    query.measures.length > 0 ? ['query', id, state.revision.id, settings.texts] : undefined,
     asked,
-    (q) => send<QueryState>(`/models/${id}/query`, { query: q, texts: settings.texts }),
+    (q) => ask(api.questions.query, { id }, { query: q, texts: settings.texts }),
   );
   const formats = Object.fromEntries((model.measures ?? []).map((m) => [m.name, m.format ?? {}]));
 
@@ -129,7 +129,7 @@ export function TrialStage() {
         </span>
         <AnswerTools answer={error ? undefined : data} settings={settings} onSettings={setSettings} />
       </LeafHead>
-      <Sentence query={query} perspective={perspective} onAsk={ask} />
+      <Sentence query={query} perspective={perspective} onAsk={pose} />
       {address.fault !== undefined && (
         <p
           role="alert"
@@ -171,7 +171,7 @@ export function TrialStage() {
             formats={formats}
             chosen={cell}
             onCell={setCell}
-            onSort={(sort) => ask({ ...query, sort })}
+            onSort={(sort) => pose({ ...query, sort })}
           />
         ))}
     </>
@@ -182,7 +182,7 @@ export function TrialStage() {
       design={design}
       evidence={
         <EvidenceLeaf>
-          {cell && data && <CellEvidence cell={cell} query={question} answer={data} onDrill={ask} />}
+          {cell && data && <CellEvidence cell={cell} query={question} answer={data} onDrill={pose} />}
         </EvidenceLeaf>
       }
     />

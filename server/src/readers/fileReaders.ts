@@ -3,9 +3,9 @@ import { fork } from 'node:child_process';
 import { readFileSync } from 'node:fs';
 import { fileURLToPath } from 'node:url';
 import type { FilePreview } from '@crease/core/reading';
-import { WorkFault } from './workFault.ts';
+import type { Running } from '../threads/pool.ts';
+import { WorkFault } from '../threads/workFault.ts';
 import type { IsolatedMessage, IsolatedTask } from './isolated.ts';
-import type { Running } from './pool.ts';
 
 export interface ReaderLimits {
   /** For a preview; a load may take its time, and is cancelled by hand. */

@@ -1,6 +1,6 @@
 import { randomUUID } from 'node:crypto';
 import type { JobState } from '@crease/contract';
-import { explained } from '../explained.ts';
+import { explained } from './explained.ts';
 
 /** How long an ended job can still be asked for. */
 const KEPT_MS = 10 * 60_000;

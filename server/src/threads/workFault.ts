@@ -1,4 +1,4 @@
-import type { TaskFault } from './worker.ts';
+import type { TaskFault } from './protocol.ts';
 
 /** A fault that the person who asked can do something about, by its kind. */
 export class WorkFault extends Error {

@@ -1,0 +1,32 @@
+import { calendars } from './calendars.ts';
+import { claims, release } from './claims.ts';
+import { databases } from './databases.ts';
+import type { AnyEndpoint } from './endpoint.ts';
+import { events } from './events.ts';
+import { intake, jobs, loads, settings } from './intake.ts';
+import { models } from './models.ts';
+import { questions } from './questions.ts';
+import { shaping } from './shaping.ts';
+
+/** Everything that the server can be asked, by subject. */
+export const api = {
+  models,
+  claims,
+  questions,
+  shaping,
+  intake,
+  loads,
+  jobs,
+  settings,
+  databases,
+  calendars,
+  release,
+  events,
+};
+
+/** All endpoints with their names, such as `models.edit`. */
+export const ENDPOINTS: readonly (readonly [name: string, endpoint: AnyEndpoint])[] = Object.entries(
+  api,
+).flatMap(([subject, all]) =>
+  Object.entries<AnyEndpoint>(all).map(([name, one]) => [`${subject}.${name}`, one] as const),
+);

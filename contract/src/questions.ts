@@ -1,0 +1,225 @@
+import { z } from 'zod';
+import { cellSchema, hierarchySchema, querySchema } from '@crease/core/model';
+import type { LevelFindings, Proposal, TypeAdvice } from '@crease/core/propose';
+import { REFERENCE_PATTERNS } from '@crease/core/propose';
+import type { Answer, CellTrace, HierarchyFacts, MemberPage } from '@crease/core/query';
+import type { Match } from '@crease/core/relate';
+import type { QuestionState, StarAdvice } from '@crease/core/stars';
+import type { Profile } from '@crease/core/storage';
+import { endpoint } from './endpoint.ts';
+import { ofCore, valueSchema } from './ofCore.ts';
+
+const formula = z.string().max(20_000);
+const fault = z.strictObject({ start: z.int(), end: z.int(), message: z.string() });
+/** By its path, or whole where it is only tried. */
+const hierarchy = z.union([z.string(), hierarchySchema]);
+const end = z.strictObject({ table: z.string(), columns: z.array(z.string()).min(1).max(8) });
+
+const formulaStateSchema = z.strictObject({
+  faults: z.array(fault.extend({ line: z.int().optional(), column: z.int().optional() })),
+  type: z.string().nullable().describe('of the result where the formula is sound'),
+  laidOut: z.string().describe('the formula in canonical layout'),
+  measures: z.array(z.string()),
+  columns: z.array(z.string()),
+  bases: z.array(z.string()).describe('base tables of its aggregates'),
+  reachedBy: z.array(z.string()).describe('dimensions that reach all of them'),
+});
+export type FormulaState = z.infer<typeof formulaStateSchema>;
+
+const columnFormulaStateSchema = z.strictObject({
+  faults: formulaStateSchema.shape.faults,
+  type: z.string().nullable(),
+  laidOut: z.string(),
+  columns: z.array(z.string()).describe('columns of its table that it uses'),
+  types: z.array(z.string()).describe('of those columns'),
+  rows: z
+    .array(z.strictObject({ used: z.array(valueSchema), gives: valueSchema }))
+    .describe('what it gives for the first rows, beside the columns that it uses'),
+  looked: z.int().describe('of so many rows that it was worked out for, nulls and distinct are'),
+  nulls: z.int(),
+  distinct: z.int(),
+});
+export type ColumnFormulaState = z.infer<typeof columnFormulaStateSchema>;
+
+export type Members = MemberPage;
+
+export const rowPageSchema = z.strictObject({
+  columns: z.array(z.strictObject({ name: z.string(), type: z.string() })),
+  rows: z.array(z.array(valueSchema)),
+  total: z.int(),
+});
+export type RowPage = z.infer<typeof rowPageSchema>;
+
+const columnFactsSchema = z.union([
+  z.strictObject({ name: z.string(), fault: z.string().describe('why the column cannot be had') }),
+  z.strictObject({
+    name: z.string(),
+    fault: z.undefined().optional(),
+    rows: z.int(),
+    nulls: z.int(),
+    distinct: z.int(),
+    encoding: z.string(),
+    bytes: z.number(),
+    least: valueSchema,
+    greatest: valueSchema,
+    frequent: z.array(z.strictObject({ value: valueSchema, rows: z.int() })),
+    distribution: z.array(z.int()).describe('rows by stretches of the ordered values'),
+  }),
+]);
+/** What the rows tell of a column. */
+export type ColumnFacts = z.infer<typeof columnFactsSchema>;
+
+const valuesSchema = z.strictObject({
+  type: z.string(),
+  values: z.array(z.strictObject({ value: z.union([z.string(), z.number(), z.boolean()]), rows: z.int() })),
+  distinct: z.int(),
+});
+
+const elapsed = z.object({ elapsedMs: z.number() });
+const queryStateSchema = ofCore<Answer>(
+  'columns, rows, totals, and measures that an attribute does not reach',
+).and(elapsed);
+export type QueryState = z.infer<typeof queryStateSchema>;
+const profileStateSchema = ofCore<Profile>('bytes of tables and columns, and advice').and(elapsed);
+export type ProfileState = z.infer<typeof profileStateSchema>;
+const proposalsSchema = z.strictObject({
+  revision: z.int(),
+  proposals: z.array(ofCore<Proposal>('a proposal with its evidence')),
+});
+export type ProposalsState = z.infer<typeof proposalsSchema>;
+export type TraceState = CellTrace;
+export type LevelFacts = HierarchyFacts;
+
+/** Questions about a model and its rows. */
+export const questions = {
+  query: endpoint({
+    method: 'POST',
+    path: '/models/:id/query',
+    says: 'Answers a query document',
+    request: z.strictObject({
+      query: querySchema,
+      perspective: z.string().optional(),
+      texts: z
+        .enum(['code points', 'counting'])
+        .default('code points')
+        .describe('how texts are sorted: by code points, or numbers in them by value'),
+    }),
+    answer: queryStateSchema,
+  }),
+  trace: endpoint({
+    method: 'POST',
+    path: '/models/:id/trace',
+    says: 'Why a cell of an answer is what it is',
+    request: z.strictObject({ query: querySchema, cell: cellSchema }),
+    answer: ofCore<TraceState>('what the evaluator did for a cell'),
+  }),
+  sql: endpoint({
+    method: 'POST',
+    path: '/models/:id/sql',
+    says: 'The SQL that answers a query',
+    request: z.strictObject({ query: querySchema, dialect: z.enum(['sqlite', 'postgresql']) }),
+    answer: z.strictObject({ sql: z.string() }),
+  }),
+  formula: endpoint({
+    method: 'POST',
+    path: '/models/:id/formula',
+    says: 'Checks the formula of a measure',
+    request: z.strictObject({ formula, name: z.string().optional() }),
+    answer: formulaStateSchema,
+  }),
+  columnFormula: endpoint({
+    method: 'POST',
+    path: '/models/:id/column-formula',
+    says: 'Checks the formula of a column, and works it out for the first rows',
+    request: z.strictObject({ table: z.string(), formula }),
+    answer: columnFormulaStateSchema,
+  }),
+  members: endpoint({
+    method: 'POST',
+    path: '/models/:id/members',
+    says: 'The members of a hierarchy below one of its members',
+    request: z.strictObject({ hierarchy, path: z.array(valueSchema) }),
+    answer: ofCore<Members>('a level, its members, and how many there are beyond them'),
+  }),
+  match: endpoint({
+    method: 'POST',
+    path: '/models/:id/match',
+    says: 'How columns of two tables fit each other',
+    request: z.strictObject({ from: end, to: end }),
+    answer: ofCore<Match>('how rows of two tables find each other'),
+  }),
+  levels: endpoint({
+    method: 'POST',
+    path: '/models/:id/levels',
+    says: 'What the rows tell of the levels of a hierarchy',
+    request: z.strictObject({ hierarchy }),
+    answer: ofCore<LevelFacts>('facts of the levels of a hierarchy'),
+  }),
+  foundLevels: endpoint({
+    method: 'GET',
+    path: '/models/:id/found-levels',
+    says: 'Levels that the rows of a table, or of all tables, have',
+    search: z.strictObject({ table: z.string().optional() }),
+    answer: ofCore<LevelFindings>('chains of levels that were found'),
+  }),
+  profile: endpoint({
+    method: 'GET',
+    path: '/models/:id/profile',
+    says: 'The storage profile of the head',
+    answer: profileStateSchema,
+  }),
+  starAdvice: endpoint({
+    method: 'GET',
+    path: '/models/:id/star-advice',
+    says: 'Advice on stars',
+    answer: ofCore<StarAdvice>('advice on dimensions and outriggers'),
+  }),
+  briefs: endpoint({
+    method: 'GET',
+    path: '/models/:id/briefs',
+    says: 'Which questions of the briefs the model answers',
+    answer: z.record(z.string(), z.array(ofCore<QuestionState>('a question, and what it lacks'))),
+  }),
+  types: endpoint({
+    method: 'GET',
+    path: '/models/:id/types',
+    says: 'Columns whose values would be of a better type',
+    answer: z.array(ofCore<TypeAdvice>('a column and a type that fits it better')),
+  }),
+  proposals: endpoint({
+    method: 'GET',
+    path: '/models/:id/proposals',
+    says: 'A draft of stars from the tables',
+    search: z.strictObject({
+      pattern: z
+        .enum(REFERENCE_PATTERNS, {
+          error: ({ input }) => `"${String(input)}" is none of ${REFERENCE_PATTERNS.join(', ')}`,
+        })
+        .optional(),
+    }),
+    answer: proposalsSchema,
+  }),
+  columns: endpoint({
+    method: 'GET',
+    path: '/models/:id/tables/:table/columns',
+    says: 'What the rows tell of the columns of a table',
+    answer: z.array(columnFactsSchema),
+  }),
+  rows: endpoint({
+    method: 'GET',
+    path: '/models/:id/tables/:table/rows',
+    says: 'A page of the rows of a table',
+    search: z.strictObject({
+      offset: z.coerce.number<number | string>().int().min(0).default(0),
+      count: z.coerce.number<number | string>().int().min(1).max(1000).default(100),
+    }),
+    answer: rowPageSchema,
+  }),
+  values: endpoint({
+    method: 'GET',
+    path: '/models/:id/values',
+    says: 'Values of a column that contain a text',
+    search: z.strictObject({ column: z.string(), search: z.string().default('') }),
+    answer: valuesSchema,
+  }),
+};

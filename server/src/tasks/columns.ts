@@ -1,0 +1,47 @@
+import type { ColumnFacts } from '@crease/contract';
+import { columnValues } from '@crease/core/columns';
+import { columnBytes } from '@crease/core/storage';
+import { toJson } from '@crease/core/values';
+import type { ModelVersion } from '../store/index.ts';
+import { task } from '../threads/protocol.ts';
+import { columnOrFault, dataOf } from './modelRows.ts';
+
+/** What screens show of a table's columns: fill, distinct values, the most frequent ones, a distribution, bytes. */
+export const columns = task((input: { table: string } & ModelVersion): ColumnFacts[] => {
+  const data = dataOf(input);
+  const table = data.modelTable(input.table);
+  return table.columns.map((c) => {
+    const column = columnOrFault(data, table.name, c.name);
+    if (typeof column === 'string') return { name: c.name, fault: column };
+    const values = columnValues(column);
+    const filled = [...column.counts.keys()].filter((code) => code > 0 && column.counts[code]! > 0);
+    const top = [...filled].sort((a, b) => column.counts[b]! - column.counts[a]!).slice(0, 8);
+    const { dataBytes, dictionaryBytes, encoding } = columnBytes(column);
+    return {
+      name: c.name,
+      rows: column.rowCount,
+      nulls: column.nulls,
+      distinct: column.distinct,
+      encoding,
+      bytes: dataBytes + dictionaryBytes,
+      least: filled.length ? toJson(values[filled[0]!]!, column.type) : null,
+      greatest: filled.length ? toJson(values[filled.at(-1)!]!, column.type) : null,
+      frequent: top.map((code) => ({
+        value: toJson(values[code]!, column.type),
+        rows: column.counts[code]!,
+      })),
+      distribution: distribution(column.counts),
+    };
+  });
+});
+
+const CLASSES = 16;
+
+/** Rows by stretches of the ordered values: of equal width in codes. */
+function distribution(counts: Uint32Array): number[] {
+  const size = counts.length - 1;
+  const classes = new Array<number>(Math.min(CLASSES, Math.max(1, size))).fill(0);
+  for (let code = 1; code <= size; code++)
+    classes[Math.floor(((code - 1) * classes.length) / size)]! += counts[code]!;
+  return classes;
+}

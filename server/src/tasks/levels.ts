@@ -1,0 +1,10 @@
+import type { Hierarchy } from '@crease/core/model';
+import { levelFacts } from '@crease/core/query';
+import type { ModelVersion } from '../store/index.ts';
+import { task } from '../threads/protocol.ts';
+import { dataOf } from './modelRows.ts';
+
+/** What the rows tell of the levels of a hierarchy. */
+export const levels = task((input: { hierarchy: string | Hierarchy } & ModelVersion) =>
+  levelFacts(dataOf(input), input.hierarchy),
+);

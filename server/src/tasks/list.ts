@@ -1,0 +1,70 @@
+import { briefs } from './briefs.ts';
+import { column } from './column.ts';
+import { columnFormula } from './columnFormula.ts';
+import { columns } from './columns.ts';
+import { finalize } from './finalize.ts';
+import { formula } from './formula.ts';
+import { foundLevels } from './foundLevels.ts';
+import { judge } from './judge.ts';
+import { levels } from './levels.ts';
+import { match } from './match.ts';
+import { members } from './members.ts';
+import { pieces } from './pieces.ts';
+import { previewEdit } from './previewEdit.ts';
+import { profile } from './profile.ts';
+import { proposals } from './proposals.ts';
+import { prune } from './prune.ts';
+import { query } from './query.ts';
+import { remedies } from './remedies.ts';
+import { rows } from './rows.ts';
+import { sql } from './sql.ts';
+import { starAdvice } from './starAdvice.ts';
+import { trace } from './trace.ts';
+import { transcode } from './transcode.ts';
+import { types } from './types.ts';
+import { values } from './values.ts';
+import {
+  extractSqlite,
+  sqliteFileRights,
+  sqliteFileTable,
+  sqliteFileTables,
+  sqliteFileVersion,
+} from './sqlite.ts';
+import { stepRows, steps } from './steps.ts';
+
+/** Everything that worker threads do, by name. */
+export const TASKS = {
+  briefs,
+  column,
+  columnFormula,
+  columns,
+  extractSqlite,
+  finalize,
+  formula,
+  foundLevels,
+  judge,
+  levels,
+  match,
+  members,
+  pieces,
+  previewEdit,
+  profile,
+  proposals,
+  prune,
+  query,
+  remedies,
+  rows,
+  sql,
+  sqliteFileRights,
+  sqliteFileTable,
+  sqliteFileTables,
+  sqliteFileVersion,
+  starAdvice,
+  stepRows,
+  steps,
+  trace,
+  transcode,
+  types,
+  values,
+};
+export type Tasks = typeof TASKS;

@@ -1,0 +1,95 @@
+import { workerData } from 'node:worker_threads';
+import { LRUCache } from 'lru-cache';
+import { formatType, textReader, toJson, DATE } from '@crease/core/values';
+import type { Column, TableData } from '@crease/core/columns';
+import { calledNow, columnValues } from '@crease/core/columns';
+import { tableLoader } from '@crease/core/interchange';
+import { readModel, withFamilies } from '@crease/core/model';
+import type { Model, Table } from '@crease/core/model';
+import { DataError, ModelData } from '@crease/core/query';
+import { retyped } from '@crease/core/shape';
+import { restsOf } from '../judging/dependencies.ts';
+import { openWorkspace, sourceKey, Tables } from '../store/index.ts';
+import type { Connection, ModelVersion } from '../store/index.ts';
+import { SharedCodes } from '../threads/sharedCodes.ts';
+
+// What a thread keeps of models and their rows between tasks.
+
+/** Decoded codes, which the threads that answer questions share. */
+export const codes = new SharedCodes(workerData as SharedArrayBuffer);
+const connections = new Map<string, Connection>();
+const decoded = new LRUCache<string, TableData>({ max: 80 });
+/** Rows of models with their derived columns and indexes. */
+const models = new LRUCache<string, ModelData>({ max: 3 });
+
+/** This thread's connection to a workspace. */
+export function connection(workspace: string): Connection {
+  let found = connections.get(workspace);
+  if (!found) connections.set(workspace, (found = openWorkspace(workspace)));
+  return found;
+}
+
+/** The day from which periods count: the model's, or else the day of the task. Days since 1970-01-01. */
+const today = (model: Model, day: string): number => textReader(DATE)(model.asOf ?? day) as number;
+
+/** The rows of a model with what is derived of them; kept for the next questions about the same. */
+export function dataOf(version: ModelVersion): ModelData {
+  const { workspace, modelId, revision, versions, day } = version;
+  const key = JSON.stringify([workspace, modelId, revision, versions, day]);
+  const kept = models.get(key);
+  if (kept) return kept;
+  const data = makeData(version);
+  models.set(key, data);
+  return data;
+}
+
+/** The rows of a model, with what is derived of them. */
+export function makeData(version: ModelVersion): ModelData {
+  const model = withFamilies(readModel(version.document));
+  const now = today(model, version.day);
+  const rests = restsOf(version.workspace, model, version);
+  const loader = tableLoader(model, now, (table) => storedRows(version, table), rests.table);
+  return new ModelData(model, loader, now, 'auto', rests.column);
+}
+
+function storedRows({ workspace, versions }: ModelVersion, table: Table): TableData {
+  const { name } = table;
+  const version = versions[sourceKey(table)];
+  if (version === undefined)
+    throw new DataError(
+      `the rows of ${name} have not been brought in yet: load ${table.source && 'file' in table.source ? table.source.file : 'them'} on the Intake stage`,
+      { code: 'not-loaded' },
+    );
+  const key = `${workspace}\n${version}`;
+  let stored = decoded.get(key);
+  if (!stored) {
+    stored = new Tables(connection(workspace), (column, decode) => codes.of(column, decode)).read(
+      version,
+      name,
+    );
+    decoded.set(key, stored);
+  }
+  return { ...retyped(calledNow(stored, table.columns), table.columns), name };
+}
+
+/** A derived column may be broken: then the others are shown all the same. */
+export function columnOrFault(data: ModelData, table: string, name: string) {
+  try {
+    return data.column(table, name);
+  } catch (error) {
+    if (error instanceof DataError) return error.message;
+    throw error;
+  }
+}
+
+/** A page of rows as JSON: columns with their types in the model's own words, and `total` rows in all. */
+export function pageOf(columns: readonly Column[], total: number, offset: number, count: number) {
+  const end = Math.min(total, offset + count);
+  return {
+    columns: columns.map((c) => ({ name: c.name, type: formatType(c.type) })),
+    rows: Array.from({ length: Math.max(0, end - offset) }, (_, i) =>
+      columns.map((c) => toJson(columnValues(c)[c.codes[offset + i]!]!, c.type)),
+    ),
+    total,
+  };
+}

@@ -1,0 +1,13 @@
+import type { Query } from '@crease/core/model';
+import type { TextOrder } from '@crease/core/query';
+import { answerQuery } from '@crease/core/query';
+import type { ModelVersion } from '../store/index.ts';
+import { task } from '../threads/protocol.ts';
+import { dataOf } from './modelRows.ts';
+
+/** Answers a query. */
+export const query = task((input: { query: Query; texts: TextOrder } & ModelVersion) => {
+  const start = performance.now();
+  const answer = answerQuery(dataOf(input), input.query, input.texts);
+  return { ...answer, elapsedMs: Math.round((performance.now() - start) * 10) / 10 };
+});

@@ -1,0 +1,24 @@
+import { PartsError } from '@crease/core/columns';
+import { DataError } from '@crease/core/query';
+import { ReadError } from '@crease/core/reading';
+import { DatabaseError } from '../databases/reader.ts';
+import { systemFault } from '../systemFault.ts';
+import { performing } from '../threads/performing.ts';
+import type { TaskFault } from '../threads/protocol.ts';
+import { TASKS } from './list.ts';
+import { codes } from './modelRows.ts';
+
+/** An error as plain data, by its kind. What no kind fits is a bug, and goes to the log with its trace. */
+function faultOf(error: unknown): TaskFault {
+  const message = error instanceof Error ? error.message : String(error);
+  if (error instanceof DataError) return { fault: error.reason.code === 'limit' ? 'limit' : 'data', message };
+  if (error instanceof PartsError) return { fault: 'data', message };
+  if (error instanceof ReadError) return { fault: 'read', message };
+  if (error instanceof DatabaseError) return { fault: 'database', message };
+  const system = systemFault(error);
+  if (system) return { fault: system.code, message: system.message };
+  return { fault: 'bug', message, ...(error instanceof Error && error.stack ? { trace: error.stack } : {}) };
+}
+
+/** A thread of the pool. */
+export default performing(TASKS, faultOf, codes);

@@ -1,0 +1,119 @@
+import { availableParallelism } from 'node:os';
+import { MessageChannel } from 'node:worker_threads';
+import { Piscina } from 'piscina';
+import type { Ended, InputOf, MessageOf, Order, OutputOf, TaskList } from './protocol.ts';
+import { END } from './protocol.ts';
+import { sharedMemory } from './sharedCodes.ts';
+import { WorkFault } from './workFault.ts';
+
+const makeThreads = (worker: URL, threads: number, codes: SharedArrayBuffer) =>
+  new Piscina({
+    workerData: codes,
+    filename: worker.href,
+    minThreads: 1,
+    maxThreads: threads,
+    idleTimeout: 60_000,
+    concurrentTasksPerWorker: 1,
+    ...(worker.href.endsWith('.ts') ? { execArgv: ['--import', 'tsx'] } : {}),
+  });
+
+/** A task that runs on; `stop` asks it to end early. */
+export interface Running<T> {
+  readonly done: Promise<T>;
+  stop(): void;
+}
+
+const LONGEST_CLOSE_MS = 5_000;
+
+/** How many threads read a file. */
+export const READING_THREADS = Math.max(2, Math.min(8, availableParallelism()));
+
+/**
+ * Worker threads for a list of tasks: two for questions and claims, which share decoded columns between tasks, and others for intake, so that a
+ * long load does not keep anybody waiting. `worker` is the module that performs the tasks.
+ */
+export class WorkPool<Tasks extends TaskList> {
+  private readonly questions: Piscina;
+  private readonly loads: Piscina;
+
+  constructor(
+    worker: URL,
+    private readonly onBug: (error: unknown) => void = (error) =>
+      void process.stderr.write(`${String(error)}\n`),
+  ) {
+    const codes = sharedMemory();
+    this.questions = makeThreads(worker, 2, codes);
+    this.loads = makeThreads(worker, READING_THREADS, codes);
+    // A thread that cannot start, for want of memory say, must not end the program.
+    for (const threads of [this.questions, this.loads])
+      threads.on('error', (error: unknown) => this.onBug(error));
+  }
+
+  /** Runs a task to its end. Throws WorkFault for what is the asker's, Error for a bug. */
+  async run<Kind extends keyof Tasks & string>(
+    kind: Kind,
+    input: InputOf<Tasks[Kind]>,
+  ): Promise<OutputOf<Tasks[Kind]>> {
+    const order: Order = { kind, input };
+    return unwrap((await this.questions.run(order)) as Ended);
+  }
+
+  /** As `run`, on the threads that read files. `memory` moves to the thread and is empty here afterwards. */
+  async load<Kind extends keyof Tasks & string>(
+    kind: Kind,
+    input: InputOf<Tasks[Kind]>,
+    memory: ArrayBuffer[] = [],
+  ): Promise<OutputOf<Tasks[Kind]>> {
+    const order: Order = { kind, input };
+    return unwrap((await this.loads.run(order, { transferList: memory })) as Ended);
+  }
+
+  /** Runs a task that tells of its progress; on the threads that read files it keeps nobody from asking. */
+  start<Kind extends keyof Tasks & string>(
+    kind: Kind,
+    input: InputOf<Tasks[Kind]>,
+    onMessage: (message: MessageOf<Tasks[Kind]>) => void,
+    threads: 'questions' | 'loads' = 'questions',
+  ): Running<OutputOf<Tasks[Kind]>> {
+    const stop = new Int32Array(new SharedArrayBuffer(4));
+    const { port1, port2 } = new MessageChannel();
+    // The result and the messages come on ways of their own: the task is done when both have ended.
+    const told = new Promise<void>((resolve) =>
+      port1.on('message', (message: MessageOf<Tasks[Kind]> | typeof END) => {
+        if (message === END) return resolve();
+        // A fault here must not end the process: it belongs to whoever listens.
+        try {
+          onMessage(message);
+        } catch (error) {
+          this.onBug(error);
+        }
+      }),
+    );
+    const order: Order = { kind, input, port: port2, stop };
+    const done = this[threads]
+      .run(order, { transferList: [port2] })
+      .then(async (ended) => {
+        await told;
+        return unwrap<OutputOf<Tasks[Kind]>>(ended as Ended);
+      })
+      .finally(() => port1.close());
+    return { done, stop: () => void Atomics.store(stop, 0, 1) };
+  }
+
+  /** Ends all threads. One that does not tell of its end is not waited for long: it ends with the program. */
+  async close(): Promise<void> {
+    const ended = Promise.all([this.questions.destroy(), this.loads.destroy()]);
+    let late: NodeJS.Timeout | undefined;
+    const waited = new Promise<void>((resolve) => (late = setTimeout(resolve, LONGEST_CLOSE_MS)));
+    await Promise.race([ended, waited]).finally(() => clearTimeout(late));
+  }
+}
+
+/** Expected faults keep their kind; a bug keeps the trace that it has in its thread. */
+function unwrap<T>(ended: Ended): T {
+  if ('result' in ended) return ended.result as T;
+  if (ended.fault !== 'bug') throw new WorkFault(ended.message, ended.fault);
+  const error = new Error(ended.message);
+  if (ended.trace !== undefined) error.stack = ended.trace;
+  throw error;
+}
