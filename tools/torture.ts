@@ -1,6 +1,7 @@
 // Experiments that try to break the application, with a seed that repeats them.
 //   npm run torture -- requests --count 20000 --seed 1
-//   npm run torture -- files|kills|editors|disk|clicks …
+//   npm run torture -- files|kills|editors|disk …
+//   npm run torture -- clicks --acts 2000 --seed 1
 // Prints how many were tried, survived and failed; what failed, with what makes it again. All in a scratch folder, on the loopback address.
 import { spawnSync } from 'node:child_process';
 import type { Outcome } from '../server/test/torture/seeded.ts';
@@ -28,7 +29,8 @@ const option = (name: string, fallback: number): number => {
 const name = process.argv[2] ?? '';
 if (name === 'clicks') {
   // The walk is a journey like the others, on the built program in a real browser.
-  const env = { CREASE_CLICKS: String(option('--count', 500)), CREASE_SEED: String(option('--seed', 1)) };
+  const acts = option('--acts', option('--count', 500));
+  const env = { CREASE_CLICKS: String(acts), CREASE_SEED: String(option('--seed', 1)) };
   const walk = ['playwright', 'test', 'e2e/clicks.spec.ts', '--reporter=list'];
   const { status } = spawnSync('npx', walk, { stdio: 'inherit', env: { ...process.env, ...env } });
   process.exit(status ?? 1);
