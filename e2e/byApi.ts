@@ -12,7 +12,7 @@ export async function newModel(request: APIRequestContext, title: string): Promi
 export const stateOf = async (request: APIRequestContext, id: number): Promise<ModelState> =>
   (await (await request.get(`/api/models/${id}`)).json()) as ModelState;
 
-/** Loads a table from delimited text; columns have the types that are found, but for those that are said. */
+/** Loads a table from delimited text; columns have the types that are found, except those that are said. */
 export async function loadText(
   request: APIRequestContext,
   id: number,

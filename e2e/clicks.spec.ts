@@ -293,7 +293,10 @@ async function step(page: Page, random: Seeded, asked: () => number): Promise<Di
     return { said, silent: answers && !(await changes(page, before, asked)) };
   } catch (error) {
     // It went away, or something lies over it.
-    if (error instanceof Error && /Timeout|intercepts|detached|not attached/i.test(error.message))
+    if (
+      error instanceof Error &&
+      /Timeout|intercepts|detached|not attached|is not an? </i.test(error.message)
+    )
       return { said: 'what was to be done has gone' };
     throw error;
   }

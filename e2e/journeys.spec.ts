@@ -24,7 +24,7 @@ test.beforeEach(({ page }) => {
 test('from two files to a released definition', async ({ page }) => {
   await page.goto('/');
   await page.getByLabel('Title of a new model').fill('Reading rooms');
-  await page.getByRole('button', { name: 'Begin' }).click();
+  await page.getByRole('button', { name: 'Create' }).click();
   await expect(page.getByText('Drop delimited text files here')).toBeVisible();
 
   await page.locator('#files').setInputFiles([
@@ -45,7 +45,7 @@ test('from two files to a released definition', async ({ page }) => {
   await expect(card.getByLabel('Delimiter')).toHaveValue(';');
   await expect(card.getByLabel('Type of seen_on')).toHaveValue('date');
   await expect(card.getByText('1 line will be left out and listed')).toBeVisible();
-  await page.getByRole('button', { name: 'Take in 2 tables' }).click();
+  await page.getByRole('button', { name: 'Import 2 tables' }).click();
   await expect(page.getByRole('table', { name: 'Tables of the model' }).getByRole('row')).toHaveCount(3);
 
   await page.getByRole('button', { name: 'Draft a star' }).click();
@@ -63,12 +63,12 @@ test('from two files to a released definition', async ({ page }) => {
   await page.getByRole('link', { name: 'Release', exact: false }).first().click();
   await page.getByRole('button', { name: 'Show' }).click();
   await expect(page.getByRole('alert')).toContainText('reference-complete:visit_room');
-  const against = page.getByRole('region', { name: 'Stand against a release' }).getByRole('button');
+  const against = page.getByRole('region', { name: 'Blocking a release' }).getByRole('button');
   // The record that could not be read, and the room that is not there.
   await expect(against).toHaveCount(2);
   for (const left of [1, 0]) {
     await against.first().click();
-    await page.getByRole('button', { name: 'Waive it with a reason …' }).first().click();
+    await page.getByRole('button', { name: 'Waive …' }).first().click();
     await page.getByLabel('Reason of the waiver').fill('the room was closed');
     await page.getByRole('button', { name: 'Waive', exact: true }).click();
     await expect(against).toHaveCount(left);
@@ -86,7 +86,7 @@ test('a file with a title, markers for null and numbers of another country is co
 }) => {
   await page.goto('/');
   await page.getByLabel('Title of a new model').fill('Gifts');
-  await page.getByRole('button', { name: 'Begin' }).click();
+  await page.getByRole('button', { name: 'Create' }).click();
   const gifts = (rows: string) => ({
     name: 'gift.csv',
     mimeType: 'text/csv',
@@ -100,7 +100,7 @@ test('a file with a title, markers for null and numbers of another country is co
       ),
     );
   const card = page.getByRole('region', { name: 'File gift.csv' });
-  await expect(card.getByLabel('lines above')).toHaveValue('2');
+  await expect(card.getByLabel('lines to skip')).toHaveValue('2');
   await expect(card.getByLabel('Texts that stand for null')).toHaveValue('n/a');
   await expect(card.getByLabel('Numbers of Value')).toHaveValue('1.234,5');
   await expect(card.getByLabel('Pattern of Given On')).toHaveValue('dd.MM.yyyy');
@@ -109,8 +109,8 @@ test('a file with a title, markers for null and numbers of another country is co
   await card.getByText('1 value is not of the type of the column').click();
   await expect(card.getByText('Copies: “some”, 1 row, line 6')).toBeVisible();
   await card.getByLabel('Name of column 1').fill('no');
-  await page.getByRole('button', { name: 'Take in 1 table' }).click();
-  await expect(page.getByText('Taken in: 4 rows stored')).toBeVisible();
+  await page.getByRole('button', { name: 'Import 1 table' }).click();
+  await expect(page.getByText('Imported: 4 rows stored')).toBeVisible();
 
   // Again: it is read as the model says, under the names that the model has.
   await page.locator('#files').setInputFiles(gifts('5;01.04.2026;5,00;7\n'));
@@ -118,8 +118,8 @@ test('a file with a title, markers for null and numbers of another country is co
   await expect(card.getByLabel('Type of Copies')).toHaveValue('integer');
   await card.getByLabel('as part').fill('April');
   await expect(card.getByText('The part April is added to gift')).toBeVisible();
-  await page.getByRole('button', { name: 'Take in 1 table' }).click();
-  await expect(page.getByText('Taken in: 1 row stored')).toBeVisible();
+  await page.getByRole('button', { name: 'Import 1 table' }).click();
+  await expect(page.getByText('Imported: 1 row stored')).toBeVisible();
   await expect(
     page.getByRole('row', { name: /gift\.csv/ }).getByRole('cell', { name: '5', exact: true }),
   ).toBeVisible();
@@ -132,9 +132,9 @@ test('members are pasted from a spreadsheet, mended, and changed later; a calend
   await context.grantPermissions(['clipboard-read', 'clipboard-write']);
   await page.goto('/');
   await page.getByLabel('Title of a new model').fill('Funds');
-  await page.getByRole('button', { name: 'Begin' }).click();
-  await page.getByRole('button', { name: 'Make a table' }).click();
-  await page.getByRole('menuitem', { name: 'Type or paste its members' }).click();
+  await page.getByRole('button', { name: 'Create' }).click();
+  await page.getByRole('button', { name: 'New table' }).click();
+  await page.getByRole('menuitem', { name: 'Type or paste rows' }).click();
   await page.getByLabel('table', { exact: true }).fill('fund');
   await page.evaluate(() =>
     navigator.clipboard.writeText('code\tname\tshare\nB\tBooks\t1.250,50\nM\tMaps\tmuch\n'),
@@ -143,22 +143,22 @@ test('members are pasted from a spreadsheet, mended, and changed later; a calend
   await page.keyboard.press('ControlOrMeta+v');
   await page.getByLabel('Type of column 3').selectOption('decimal(9,2)');
   await expect(page.getByText('1 value is not of the type of the column')).toBeVisible();
-  await expect(page.getByRole('button', { name: 'Make the table' })).toBeDisabled();
+  await expect(page.getByRole('button', { name: 'Create table' })).toBeDisabled();
   await page.getByLabel('Row 2, column 3').fill('3,00');
-  await page.getByRole('button', { name: 'Make the table' }).click();
-  await page.getByRole('button', { name: 'Change the members of fund' }).click();
+  await page.getByRole('button', { name: 'Create table' }).click();
+  await page.getByRole('button', { name: 'Edit the rows of fund' }).click();
   await expect(page.getByLabel('Row 1, column 3')).toHaveValue('1250.50');
   await page.getByLabel('Row 2, column 2').fill('Atlases');
-  await page.getByRole('button', { name: 'Keep the changes' }).click();
+  await page.getByRole('button', { name: 'Save' }).click();
 
-  await page.getByRole('button', { name: 'Make a table' }).click();
+  await page.getByRole('button', { name: 'New table' }).click();
   await page.getByRole('menuitem', { name: 'Generate a calendar' }).click();
   await page.getByLabel('to', { exact: true }).fill('2020-01-01');
   await expect(page.getByText('the last day lies before the first')).toBeVisible();
   await page.getByLabel('from', { exact: true }).fill('2019-01-01');
   await page.getByLabel('fiscal year from').selectOption('July');
-  await page.getByLabel('Take fiscal_year', { exact: true }).check();
-  await page.getByRole('button', { name: 'Make the calendar' }).click();
+  await page.getByLabel('Include fiscal_year', { exact: true }).check();
+  await page.getByRole('button', { name: 'Create calendar' }).click();
   await expect(page.getByRole('cell', { name: 'generated calendar' })).toBeVisible();
   await page.getByRole('link', { name: 'Hierarchies' }).click();
   await expect(page.getByText('Quarter').first()).toBeVisible();
@@ -186,13 +186,13 @@ test('two windows see each other’s edits, and each takes back its own', async 
   const other = await context.newPage();
   await page.goto(`${demo}/shape?sel=table:branch`);
   await other.goto(`${demo}/shape?sel=table:branch`);
-  await page.getByLabel('one row is').fill('one branch of the consortium');
-  await page.getByLabel('one row is').press('Enter');
-  await expect(other.getByLabel('one row is')).toHaveValue('one branch of the consortium');
+  await page.getByLabel('Grain').fill('one branch of the consortium');
+  await page.getByLabel('Grain').press('Enter');
+  await expect(other.getByLabel('Grain')).toHaveValue('one branch of the consortium');
   await expect(other.getByText('Changed in another window')).toBeVisible();
   await expect(other.getByRole('button', { name: 'Undo', exact: true }).first()).toBeDisabled();
   await page.getByRole('button', { name: 'Undo', exact: true }).first().click();
-  await expect(other.getByLabel('one row is')).toHaveValue('one branch');
+  await expect(other.getByLabel('Grain')).toHaveValue('one branch');
 });
 
 test('a damaged link to a trial says what is wrong with it, and asks another question', async ({ page }) => {
@@ -245,10 +245,10 @@ test('a table gets another name, and every formula follows; a name that is taken
   page,
 }) => {
   await page.goto(`${demo}/shape?sel=table:hold`);
-  const name = page.getByLabel('it is called');
+  const name = page.getByLabel('Name', { exact: true });
   await name.fill('branch');
   await name.press('Enter');
-  await expect(page.getByRole('alert')).toContainText('"branch" is taken');
+  await expect(page.getByRole('alert')).toContainText('"branch" is already used');
   await expect(name).toHaveValue('hold');
   await name.fill('reservation');
   await name.press('Enter');
@@ -298,7 +298,7 @@ test('dragging a column onto a column shows what the rows say, then relates them
   await form.getByRole('button', { name: 'Relate', exact: true }).click();
   await expect(page.getByRole('heading', { name: 'price_list_copy', exact: true })).toBeVisible();
   await page.keyboard.press('Control+z');
-  await expect(page.getByText('There is no relationship of this name any more.')).toBeVisible();
+  await expect(page.getByText('This relationship does not exist any more.')).toBeVisible();
 });
 
 test('find or do reaches every object from the keyboard', async ({ page }) => {

@@ -65,10 +65,10 @@ const shots: Shot[] = [
             `branch_code,name,town,district_code,opened_on,floor_area\n${rows.join('\n')}\n`,
           ),
         });
-      await page.getByLabel('What becomes of the rows that are there').selectOption('update');
-      await page.getByLabel('keep as recipe').fill('branches weekly');
-      await page.getByRole('button', { name: /^Try it/ }).click();
-      await page.getByText('some of what changes').click();
+      await page.getByLabel('Existing rows').selectOption('update');
+      await page.getByLabel('Recipe').fill('branches weekly');
+      await page.getByRole('button', { name: 'Dry run' }).click();
+      await page.getByText('examples of changes').click();
     },
   },
   {
@@ -78,10 +78,10 @@ const shots: Shot[] = [
       await page.getByLabel('Kind of database').selectOption('sqlite');
       await page.getByLabel('Name of the connection').fill('circulation');
       await page.getByLabel('Path of the file').fill(DATABASE);
-      await page.getByRole('button', { name: 'Keep the connection' }).click();
+      await page.getByRole('button', { name: 'Save' }).click();
       await page.getByLabel('Choose loan_export', { exact: true }).check();
-      await page.getByRole('button', { name: 'And what they refer to' }).click();
-      await page.getByRole('button', { name: 'What may it do?' }).click();
+      await page.getByRole('button', { name: 'Add referenced tables' }).click();
+      await page.getByRole('button', { name: 'Check rights' }).click();
     },
   },
   { name: 'shape', path: 'shape?sel=column:loan_export.card_no' },

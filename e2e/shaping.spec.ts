@@ -30,29 +30,29 @@ test('tables of a database come in with their keys, a join that multiplies is se
   database.close();
   await page.goto('/');
   await page.getByLabel('Title of a new model').fill('Visits');
-  await page.getByRole('button', { name: 'Begin' }).click();
+  await page.getByRole('button', { name: 'Create' }).click();
   await page.getByRole('button', { name: 'Databases' }).click();
   await page.getByRole('button', { name: 'New connection' }).click();
   await page.getByLabel('Kind of database').selectOption('sqlite');
   await page.getByLabel('Name of the connection').fill('branches');
   await page.getByLabel('Path of the file').fill(inFolder('nothing.sqlite'));
-  await page.getByRole('button', { name: 'Keep the connection' }).click();
+  await page.getByRole('button', { name: 'Save' }).click();
   await expect(page.getByRole('alert')).toContainText('there is no file');
   await page.getByRole('button', { name: 'Change', exact: true }).click();
   await page.getByLabel('Path of the file').fill(inFolder('branches.sqlite'));
-  await page.getByRole('button', { name: 'Keep the connection' }).click();
+  await page.getByRole('button', { name: 'Save' }).click();
   await page.getByLabel('Choose visit', { exact: true }).check();
-  await page.getByRole('button', { name: 'And what they refer to' }).click();
+  await page.getByRole('button', { name: 'Add referenced tables' }).click();
   await page.getByLabel('Choose fee', { exact: true }).check();
-  await page.getByRole('button', { name: 'Look at 3 tables' }).click();
-  await page.getByRole('button', { name: 'Take in 3 tables' }).click();
-  await expect(page.getByText('Taken in: 9 rows stored')).toBeVisible();
+  await page.getByRole('button', { name: 'Preview 3 tables' }).click();
+  await page.getByRole('button', { name: 'Import 3 tables' }).click();
+  await expect(page.getByText('Imported: 9 rows stored')).toBeVisible();
 
   await page.getByRole('link', { name: /^Shape/ }).click();
   await page.getByRole('button', { name: 'Derive a table' }).click();
   const form = page.getByRole('form', { name: 'Derive a table' });
   await form.getByLabel('from').selectOption('visit');
-  await form.getByLabel('called').fill('paid_visit');
+  await form.getByLabel('name', { exact: true }).fill('paid_visit');
   await form.getByLabel('role').selectOption('fact');
   await form.getByRole('button', { name: 'Derive', exact: true }).click();
   const steps = page.getByRole('list', { name: 'Steps of paid_visit' });
@@ -72,7 +72,7 @@ test('tables of a database come in with their keys, a join that multiplies is se
   await evidence
     .getByRole('listitem')
     .filter({ hasText: 'take each row of fee once' })
-    .getByRole('button', { name: 'Do it' })
+    .getByRole('button', { name: 'Apply' })
     .click();
   await expect(steps.getByText('multiplies 2 rows')).toBeHidden();
   await expect(
@@ -85,9 +85,9 @@ test('tables of a database come in with their keys, a join that multiplies is se
   await steps.getByRole('button', { name: 'derive', exact: true }).click();
   await page.getByRole('button', { name: 'Classify into bands …' }).click();
   await page.getByLabel('Column to classify').selectOption('people');
-  await page.getByRole('button', { name: 'Write the formula' }).click();
-  await page.getByRole('button', { name: 'Keep the steps' }).click();
-  await expect(page.getByText('These steps are tried, not kept yet.')).toBeHidden();
+  await page.getByRole('button', { name: 'Insert formula' }).click();
+  await page.getByRole('button', { name: 'Save steps' }).click();
+  await expect(page.getByText('Unsaved steps: the rows below show what they would give.')).toBeHidden();
   await page.getByRole('tab', { name: 'columns' }).click();
   await page
     .getByRole('table', { name: 'Columns of paid_visit' })
@@ -108,24 +108,24 @@ test('a table is loaded again by its key: tried, taken in, kept as a recipe, and
 }) => {
   await page.goto('/');
   await page.getByLabel('Title of a new model').fill('Prices');
-  await page.getByRole('button', { name: 'Begin' }).click();
+  await page.getByRole('button', { name: 'Create' }).click();
   await page.locator('#files').setInputFiles([csv('price.csv', 'title,price\n1,2.50\n2,3.00\n')]);
-  await page.getByRole('button', { name: 'Take in 1 table' }).click();
-  await expect(page.getByText('Taken in: 2 rows stored')).toBeVisible();
+  await page.getByRole('button', { name: 'Import 1 table' }).click();
+  await expect(page.getByText('Imported: 2 rows stored')).toBeVisible();
   await page.getByRole('link', { name: /^Shape/ }).click();
   await page.getByLabel('Add a column to the key').selectOption('title');
-  await expect(page.getByTitle('Take it out of the key')).toBeVisible();
+  await expect(page.getByTitle('Remove from the key')).toBeVisible();
 
   await page.getByRole('link', { name: /^Intake/ }).click();
   await page.locator('#files').setInputFiles([csv('price.csv', 'title,price\n2,3.25\n3,4.00\n4,dear\n')]);
-  await page.getByLabel('What becomes of the rows that are there').selectOption('update');
+  await page.getByLabel('Existing rows').selectOption('update');
   const card = page.getByRole('region', { name: 'File price.csv' });
   await card.getByLabel('values that do not fit').selectOption('leave out');
-  await card.getByLabel('keep as recipe').fill('prices');
-  await card.getByRole('button', { name: /^Try it/ }).click();
+  await card.getByLabel('Recipe').fill('prices');
+  await card.getByRole('button', { name: 'Dry run' }).click();
   await expect(card.getByRole('status')).toContainText('1 new1 changed0 unchanged0 refused0 gone1 left out');
-  await page.getByRole('button', { name: 'Take in 1 table' }).click();
-  await expect(page.getByText('Taken in: 2 rows stored, 1 listed as left out')).toBeVisible();
+  await page.getByRole('button', { name: 'Import 1 table' }).click();
+  await expect(page.getByText('Imported: 2 rows stored, 1 listed as left out')).toBeVisible();
   await page.getByRole('button', { name: 'Loads' }).click();
   await expect(page.getByRole('region', { name: 'Recipes' })).toContainText('price: update, from a file');
 
@@ -157,12 +157,12 @@ test('a column by formula shows what it gives while one types, and a fault where
   await page.getByLabel('Name of the column').fill('known_as');
   await page.getByLabel('Formula of the column').fill('upper(full_nam)');
   await expect(page.getByText('did you mean "full_name"', { exact: false }).first()).toBeVisible();
-  await expect(page.getByRole('button', { name: 'Add the column' })).toBeDisabled();
+  await expect(page.getByRole('button', { name: 'Add column' })).toBeDisabled();
   await page.getByLabel('Formula of the column').fill('upper(full_name)');
   await expect(page.getByRole('table', { name: 'What the formula gives' })).toContainText(
     /[A-Z]{3,} [A-Z]{3,}/,
   );
-  await page.getByRole('button', { name: 'Add the column' }).click();
+  await page.getByRole('button', { name: 'Add column' }).click();
   await expect(
     page.getByRole('table', { name: 'Columns of staff' }).getByText('= upper(full_name)'),
   ).toBeVisible();

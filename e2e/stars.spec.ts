@@ -44,9 +44,9 @@ test('a diagram of chosen tables: neighbours, all columns, a card put elsewhere 
   await page.mouse.down();
   await page.mouse.move(before.x + 20, before.y + 66, { steps: 5 });
   await page.mouse.up();
-  await expect(page.getByText('put district elsewhere on Holds')).toBeVisible();
+  await expect(page.getByText('move district on Holds')).toBeVisible();
   await undo(page);
-  await expect(page.getByText('Undone: put district elsewhere')).toBeVisible();
+  await expect(page.getByText('Undone: move district')).toBeVisible();
 
   await page.getByRole('button', { name: 'More …' }).click();
   const svg = await saved(page, 'Save as SVG');
@@ -62,7 +62,7 @@ test('the matrix explains its cells, and a table what it reaches and why it does
   await page.goto(`${demo}/stars?view=matrix`);
   await page.getByRole('button', { name: /^district reaches loan_export/ }).click();
   const way = page.getByRole('region', { name: 'How district reaches loan_export' });
-  await expect(way).toContainText('over an outrigger');
+  await expect(way).toContainText('via an outrigger');
   await expect(way.getByRole('button', { name: 'branch_district' })).toBeVisible();
   await page.getByRole('button', { name: /^calendar reaches hold: 2 default ways/ }).click();
   await expect(page.getByRole('region', { name: 'How calendar reaches hold' })).toContainText('placed_on');
@@ -82,7 +82,7 @@ test('a question says what is missing for it, until it is there', async ({ page 
   await brief.getByRole('button', { name: 'How many visitors per region and title?', exact: true }).click();
   await brief.getByRole('button', { name: /^title\./ }).click();
   await expect(brief).toContainText('answers 1 of 1 question');
-  await brief.getByRole('button', { name: 'Try it' }).click();
+  await brief.getByRole('button', { name: 'Open in Trial' }).click();
   await expect(page.getByRole('table').first()).toContainText('Visitors');
 });
 
@@ -96,15 +96,15 @@ test('a path is tried before it is kept: torn members show at once, a key of two
   await palette.getByTitle(/^district\.name /).click();
   await palette.getByTitle(/^town /).click();
   const levels = page.getByRole('list', { name: 'Levels from the top' });
-  await expect(levels).toContainText('1 member in two of District');
+  await expect(levels).toContainText('1 member in several of District');
   await expect(page.getByRole('tree').getByRole('treeitem').first()).toBeVisible();
   await page.getByRole('button', { name: 'Column, key and order of Town' }).click();
   await page.getByLabel('Add a column to the key of Town').selectOption('district.name');
   await page.getByLabel('Add a column to the key of Town').selectOption('town');
-  await expect(levels).not.toContainText('in two of');
+  await expect(levels).not.toContainText('in several of');
   await expect(levels).toContainText('17 members');
   await page.getByLabel('Name of the hierarchy').fill('Towns');
-  await page.getByRole('button', { name: 'Keep it' }).click();
+  await page.getByRole('button', { name: 'Save' }).click();
   await expect(page.getByRole('tab', { name: 'branch.Towns' })).toBeVisible();
   await judged(page);
   await undo(page);
@@ -117,13 +117,13 @@ test('a remedy tells what it would do, is applied and undone; what does not hold
   await page.goto(`${demo}/claims?sel=claim:reference-complete:loan_branch&by=table&weight=blocks`);
   await judged(page);
   const orphans = claim(page, 'reference-complete:loan_branch');
-  await expect(orphans).toContainText('With it this claim holds');
+  await expect(orphans).toContainText('After this: holds');
   await orphans.getByRole('button', { name: 'Apply: Add a member for each unmatched value' }).click();
   await judged(page);
   await expect(claim(page, 'reference-complete:loan_branch')).not.toContainText('violation');
   await undo(page);
   await expect(claim(page, 'reference-complete:loan_branch')).toContainText('B077');
-  await orphans.getByRole('button', { name: 'Waive it with a reason …' }).click();
+  await orphans.getByRole('button', { name: 'Waive …' }).click();
   await page.getByLabel('Reason of the waiver').fill('a branch that closed');
   await page.getByLabel('Author of the waiver').fill('the modeler');
   await page.getByRole('button', { name: 'Waive', exact: true }).click();
@@ -150,25 +150,25 @@ test('a calendar is linked from another model and follows it, becomes a copy, an
   await page.goto(`/m/${id}/hierarchies?view=calendars`);
   const offered = page.getByRole('region', { name: 'Calendars of other models' });
   const libraries = offered.getByRole('listitem').filter({ hasText: 'calendar of Lantern Valley libraries' });
-  await libraries.getByRole('button', { name: 'Link it' }).click();
+  await libraries.getByRole('button', { name: 'Link' }).click();
   const card = page.getByRole('region', { name: 'Calendar calendar' });
   await expect(card.getByText(/It follows calendar of Lantern Valley libraries/)).toBeVisible();
-  await expect(card.getByLabel('the fiscal year begins in')).toBeDisabled();
+  await expect(card.getByLabel('Fiscal year starts in')).toBeDisabled();
   await expect(libraries).toHaveCount(0);
 
   // What is changed there is changed here.
   await page.goto(`${demo}/hierarchies?view=calendars`);
-  await card.getByLabel('the fiscal year begins in').selectOption('April');
+  await card.getByLabel('Fiscal year starts in').selectOption('April');
   await expect(card.getByText(/Visits of the valley, which follow it/)).toBeVisible();
   await page.goto(`/m/${id}/hierarchies?view=calendars`);
-  await expect(card.getByLabel('the fiscal year begins in')).toHaveValue('4');
+  await expect(card.getByLabel('Fiscal year starts in')).toHaveValue('4');
   await page.goto(`${demo}/hierarchies?view=calendars`);
   await page.getByRole('button', { name: 'Undo', exact: true }).first().click();
-  await expect(card.getByLabel('the fiscal year begins in')).toHaveValue('7');
+  await expect(card.getByLabel('Fiscal year starts in')).toHaveValue('7');
 
   await page.goto(`/m/${id}/hierarchies?view=calendars`);
-  await card.getByRole('button', { name: 'Make it a copy' }).click();
-  await expect(card.getByLabel('the fiscal year begins in')).toBeEnabled();
+  await card.getByRole('button', { name: 'Detach' }).click();
+  await expect(card.getByLabel('Fiscal year starts in')).toBeEnabled();
 
   // Days of facts that no calendar has, yet.
   await page.goto(`${demo}/hierarchies?view=calendars`);
@@ -176,17 +176,17 @@ test('a calendar is linked from another model and follows it, becomes a copy, an
     .getByRole('region', { name: 'Days without a calendar' })
     .getByRole('listitem')
     .filter({ hasText: 'due_date of loan_export' });
-  await days.getByRole('button', { name: 'Relate it to calendar' }).click();
+  await days.getByRole('button', { name: 'Relate to calendar' }).click();
   await expect(days).toHaveCount(0);
   await undo(page);
   await expect(days).toHaveCount(1);
 
   await page.goto(`/m/${id}/shape?sel=table:calendar`);
   await page.getByRole('button', { name: 'Remove calendar from the model …' }).click();
-  await expect(page.getByRole('alert')).toContainText('With it go: calendar.Calendar');
+  await expect(page.getByRole('alert')).toContainText('Also deleted: calendar.Calendar');
   await page.getByRole('button', { name: 'Remove calendar', exact: true }).click();
   await expect(page.getByText('No tables yet.')).toBeVisible();
   await undo(page);
-  await expect(page.getByLabel('it is called')).toHaveValue('calendar');
+  await expect(page.getByLabel('Name', { exact: true })).toHaveValue('calendar');
   await page.request.delete(`/api/models/${id}`);
 });

@@ -31,7 +31,7 @@ export function judgeWithoutRows(modelFile: string): JudgedClaim[] {
   const model = loadModel(modelFile);
   const full = withFamilies(model);
   const loader = (table: Table) => {
-    throw new DataError(`the rows of ${table.name} are not looked at: name their folder with --data`, {
+    throw new DataError(`the rows of ${table.name} are not checked: name their folder with --data`, {
       code: 'not-loaded',
     });
   };

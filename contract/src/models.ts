@@ -3,6 +3,7 @@ import { editSchema } from '@crease/core/edit';
 import type { ReadProblem } from '@crease/core/columns';
 import type { Model } from '@crease/core/model';
 import { modelSchema } from '@crease/core/model';
+import { summarySchema } from './claims.ts';
 import { endpoint } from './endpoint.ts';
 import { doneSchema, ofCore } from './ofCore.ts';
 
@@ -16,6 +17,11 @@ const modelSummarySchema = z.strictObject({
   tables: z.int(),
   rows: z.int(),
   changedAt: z.string(),
+  says: z.string().describe('the last change'),
+  claims: z
+    .strictObject({ done: z.boolean(), summary: summarySchema })
+    .optional()
+    .describe('verdicts as far as they stand; missing for models beyond the first ones'),
   fault: z.string().optional().describe('why it cannot be read, where it cannot'),
 });
 export type ModelSummary = z.infer<typeof modelSummarySchema>;
@@ -80,6 +86,12 @@ export const models = {
     path: '/models',
     says: 'Makes an empty model',
     request: z.strictObject({ title: z.string().trim().min(1, 'a model needs a title').max(200) }),
+    answer: madeSchema,
+  }),
+  addDemo: endpoint({
+    method: 'POST',
+    path: '/models/demo',
+    says: 'Adds the made-up library consortium',
     answer: madeSchema,
   }),
   importFile: endpoint({

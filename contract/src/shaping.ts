@@ -6,7 +6,7 @@ import { rowPageSchema } from './questions.ts';
 
 /** A way out of what a join does, and what stands after the last step with it. */
 export type TriedRemedy = JoinRemedy & { after: StepState };
-/** What stands after each step, and ways out of what its joins do. */
+/** What stands after each step, and remedies of what its joins do. */
 export type StepsState = StepTrace & { remedies: { place: number; remedies: TriedRemedy[] }[] };
 
 /** Steps of a derived table as somebody tries them, before they are kept. */
@@ -22,7 +22,7 @@ export const shaping = {
     path: '/models/:id/steps',
     says: 'What stands after each of the steps that are tried',
     request: stepsRequest,
-    answer: ofCore<StepsState>('states after each step, and ways out of what joins do'),
+    answer: ofCore<StepsState>('states after each step, and remedies of what joins do'),
   }),
   rows: endpoint({
     method: 'POST',

@@ -10,9 +10,9 @@ export const ERRORS = {
   busy: { status: 503, remedy: 'wait a moment, then try again' },
   'disk-full': { status: 507, remedy: 'make room on the disk, then try again' },
   limit: { status: 422, remedy: 'ask for less, or look at the file with another program' },
-  blocked: { status: 409, remedy: 'mend the broken claims, or waive them with a reason' },
+  blocked: { status: 409, remedy: 'fix the broken claims, or waive them with a reason' },
   'cannot-answer': { status: 422, remedy: 'change what the message names' },
-  'cannot-read': { status: 422, remedy: 'mend the file, or choose another dialect' },
+  'cannot-read': { status: 422, remedy: 'correct the file, or choose another dialect' },
   'cannot-reach': { status: 422, remedy: 'see to the connection, or to the account, then try again' },
   internal: { status: 500, remedy: 'try again; if it happens again, report what the log says' },
 } as const;

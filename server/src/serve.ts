@@ -19,6 +19,8 @@ export interface ServeOptions {
   readonly quiet?: boolean;
   /** How much time and memory the readers of files have. */
   readonly readers?: ReaderLimits;
+  /** Adds a demo where somebody asks for one, and gives its model's id. */
+  readonly makeDemo?: (workspace: Workspace) => Promise<number>;
   /** Holds each answer against its schema, as the tests do. */
   readonly checksAnswers?: boolean;
 }
@@ -60,7 +62,11 @@ export async function serve(options: ServeOptions): Promise<Served> {
   try {
     mkdirSync(dirname(file), { recursive: true });
     lock = lockWorkspace(file, address);
-    const workspace = new Workspace(file, log, { token: lock.token, readers: options.readers });
+    const workspace = new Workspace(file, log, {
+      token: lock.token,
+      readers: options.readers,
+      makeDemo: options.makeDemo,
+    });
     const { screens = screensFolder(), checksAnswers = false } = options;
     handle = makeApp(workspace, screens, { checksAnswers }) as unknown as RequestListener;
     return { workspace, address, close: () => closeAll(server, workspace, lock!) };

@@ -28,6 +28,8 @@ export interface WorkspaceOptions {
   readonly clock?: Clock | undefined;
   /** How much time and memory the readers of files have. */
   readonly readers?: ReaderLimits | undefined;
+  /** Adds a demo, and gives its model's id. */
+  readonly makeDemo?: ((workspace: Workspace) => Promise<number>) | undefined;
 }
 
 /** One open workspace file with all that works on it. */
@@ -51,6 +53,7 @@ export class Workspace {
   readonly arrivals: Arrivals;
   readonly databases: Databases;
   readonly calendars: SharedCalendars;
+  readonly makeDemo: WorkspaceOptions['makeDemo'];
   /** Loads that are running. */
   readonly underWay = new LoadsUnderWay();
   private closing = false;
@@ -59,7 +62,7 @@ export class Workspace {
   constructor(
     readonly file: string,
     readonly log: Log,
-    { keyFile, token, clock = SYSTEM_CLOCK, readers }: WorkspaceOptions = {},
+    { keyFile, token, clock = SYSTEM_CLOCK, readers, makeDemo }: WorkspaceOptions = {},
   ) {
     this.db = openWorkspace(file);
     this.pool = makePool((error) => this.onBug(error));
@@ -72,6 +75,7 @@ export class Workspace {
     // Whoever opens a workspace has its lock: what is unfinished was left behind.
     this.tables.dropUnfinished();
     this.token = token;
+    this.makeDemo = makeDemo;
     this.incoming = `${file}.incoming`;
     rmSync(this.incoming, { recursive: true, force: true });
     mkdirSync(this.incoming, { recursive: true, mode: 0o700 });

@@ -210,7 +210,7 @@ test('a Parquet file is previewed by what it declares, corrected, and taken in',
     .post(`/api/uploads/${await upload('x.parquet', 'no table')}/preview`)
     .send({})
     .expect(422);
-  expect((refused as { message: string }).message).toMatch(/is no Parquet file that can be read/);
+  expect((refused as { message: string }).message).toMatch(/^x\.parquet is not a readable Parquet file/);
 });
 
 test('parts of a table are added and replaced, and a load that takes no misfits stores nothing', async () => {
@@ -471,7 +471,7 @@ describe('bad input gets one clear message, and the server goes on', () => {
         return api().post(`/api/models/${id}/edits`).send({ base: revision.id, edit, says: 'x' });
       },
       422,
-      /the name "Two" is taken/,
+      /the name "Two" is already used/,
     ],
     [
       'a request that nests without end',
@@ -510,7 +510,7 @@ describe('bad input gets one clear message, and the server goes on', () => {
       'a file that is no table',
       () => api().post('/api/uploads?name=a.exe').send('x'),
       422,
-      /a.exe is no file of a table/,
+      /a.exe cannot be imported/,
     ],
     ['an upload that is not there', () => api().post('/api/uploads/../../x/preview').send({}), 404, /./],
   ])('%s', async (_name, ask, status, message) => {

@@ -143,7 +143,7 @@ test('without a key rows are not matched, and it is said what to do', async () =
   const id = await fixture.newModel('No key');
   await load(id, FIRST);
   expect(await load(id, FIRST, { mode: 'update' })).toMatchObject({
-    faults: [expect.stringMatching(/has none: say on the Shape stage/)],
+    faults: [expect.stringMatching(/has none: set its key on the Shape stage/)],
   });
 });
 
@@ -171,7 +171,7 @@ describe('recipes', () => {
       'there is no recipe "weekly": there are nightly',
     );
     await expect(loadByRecipe(fixture.workspace, { ...run, file: undefined })).rejects.toThrow(
-      /reads a file: say which/,
+      /reads a file: name it/,
     );
     await expect(loadByRecipe(fixture.workspace, { ...run, model: 'nobody' })).rejects.toThrow(
       /there is no model "nobody"/,

@@ -94,7 +94,7 @@ test('values that are not of their type are null and listed', async () => {
 
 test.each([
   ['gone.parquet', /there is no file gone\.parquet/],
-  ['text.parquet', /text\.parquet is no Parquet file that can be read/],
+  ['text.parquet', /text\.parquet is not a readable Parquet file/],
   ['../loan.parquet', /lies outside of the data folder/],
   ['other.parquet', /the file of table loan has no column "id"; it has a, b/],
 ])('%s: one clear message', async (file, message) => {

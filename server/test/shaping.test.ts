@@ -28,7 +28,7 @@ const FROM = { from: 'loan' };
 const JOIN = { join: { table: 'fee', kind: 'left', on: [['room', 'room']], columns: ['fee'] } };
 
 describe('steps that are tried', () => {
-  test('states come with what a join does and with ways out that say what the table would then have', async () => {
+  test('states come with what a join does and with remedies that say what the table would then have', async () => {
     const { states, remedies, fault } = await ask<StepsState>('steps', {
       table: 'paid',
       steps: [FROM, JOIN],

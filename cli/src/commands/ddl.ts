@@ -11,7 +11,7 @@ export function addDdl(program: Command): void {
   program
     .command('ddl <model>')
     .description(
-      'prints CREATE TABLE statements with keys and foreign keys, unless a claim stands against that',
+      'prints CREATE TABLE statements with keys and foreign keys, unless a blocking claim is broken',
     )
     .option('--dialect <name>', DDL_DIALECTS.join(' or '), 'postgresql')
     .option('--data <dir>', 'judges the claims about data too, on the files of this folder')

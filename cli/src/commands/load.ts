@@ -16,7 +16,7 @@ interface Options {
 export function addLoad(program: Command): void {
   program
     .command('load <recipe> [file]')
-    .description('loads a table by a recipe that was kept, from a newer file or from its database')
+    .description('loads a table by a recipe, from a newer file or from its database')
     .option('--workspace <file>', 'the workspace file', 'crease.workspace.sqlite')
     .option('--model <name>', 'the model by its name or number, where the workspace has several')
     .option('--dry-run', 'says what would happen, and stores nothing')

@@ -16,7 +16,7 @@ export function addPropose(program: Command): void {
     .description(
       'drafts a model from a folder of delimited and Parquet files: tables, types, uses, keys, relationships, each with its evidence',
     )
-    .option('--out <file>', 'writes the model file; otherwise it goes to standard output')
+    .option('--out <file>', 'writes the model file; otherwise standard output')
     .action(async (folder: string, options: { out?: string }) => {
       const tables = await draftedTables(folder);
       const drafted: Model = {

@@ -28,8 +28,8 @@ export function addQuery(program: Command): void {
     .option('--data <dir>', 'folder of the data files; by default that of the model')
     .option('--json', 'the answer as JSON')
     .option('--csv', 'the answer as delimited text')
-    .option('--null <text>', 'what stands for null in delimited text', '')
-    .option('--does-not-apply <text>', 'what stands in delimited text where a measure does not apply', '')
+    .option('--null <text>', 'text for null in delimited output', '')
+    .option('--does-not-apply <text>', 'text for "does not apply" in delimited output', '')
     .option(
       '--spreadsheet',
       'delimited text for a spreadsheet: texts that look like formulas are marked as texts',

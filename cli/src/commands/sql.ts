@@ -47,7 +47,7 @@ function levelOracle(model: Model, folder: string, today: number): DataOracle {
       } catch (error) {
         if (!(error instanceof ReadError || error instanceof DataError)) throw error;
         process.stderr.write(
-          `crease: ${error.message}; ${column} is taken to have one value within each level of ${table}\n`,
+          `crease: ${error.message}; ${column} is assumed to have one value within each level of ${table}\n`,
         );
         return true;
       }

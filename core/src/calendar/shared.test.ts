@@ -106,9 +106,7 @@ test.each<[string, Edit[number]]>([
   ['its key', { do: 'set-table', table: 'calendar_2', change: { key: [] } }],
 ])('a calendar that follows another is not changed by hand: %s', (_, change) => {
   expect(() => edited(linked(), change)).toThrow(
-    new EditError(
-      'calendar_2 follows the calendar of libraries: change it there, or make it a copy of your own first',
-    ),
+    new EditError('calendar_2 follows the calendar of libraries: change it there, or detach it first'),
   );
   const { follows: _follows, ...own } = linked().calendars![0]!;
   expect(

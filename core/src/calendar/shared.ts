@@ -64,7 +64,7 @@ export function linkBroken(before: Model, after: Model): string | undefined {
     const [was, is] = [partsOf(before, calendar.table), partsOf(after, calendar.table)];
     // Without its table, its name or its link it is linked no more: that may be.
     if (!was || !is?.calendar.follows || isSame(is, was)) continue;
-    return `${calendar.table} follows the calendar of ${calendar.follows.model}: change it there, or make it a copy of your own first`;
+    return `${calendar.table} follows the calendar of ${calendar.follows.model}: change it there, or detach it first`;
   }
   return undefined;
 }

@@ -177,7 +177,7 @@ export function judgeModel(
   return present(judged, model, today, (claim, judgement) => remediesOf(claim, judgement, data));
 }
 
-/** The ways out of a broken claim; what cannot be tried, for want of rows or a sound formula, or not be applied, is not offered. */
+/** The remedies of a broken claim; what cannot be tried, for want of rows or a sound formula, or not be applied, is not offered. */
 export function remediesOf(claim: Claim, judgement: Judgement, data?: ModelData): readonly Remedy[] {
   try {
     const found = claim.remedies?.(judgement, data) ?? [];

@@ -157,9 +157,9 @@ test.each<[Edit, RegExp]>([
   ],
   [
     [{ do: 'put-tables', name: null, value: { name: 'Branch', role: 'fact', columns: [] } }],
-    /"Branch" is taken/,
+    /"Branch" is already used/,
   ],
-  [[{ do: 'put-relationships', name: null, value: model.relationships![0]! }], /"r" is taken/],
+  [[{ do: 'put-relationships', name: null, value: model.relationships![0]! }], /"r" is already used/],
 ])('an edit that does not fit says why: %j', (edit, message) => {
   expect(() => applyEdit(model, edit)).toThrow(message);
   expect(() => applyEdit(model, edit)).toThrow(EditError);

@@ -223,7 +223,9 @@ function put(model: Model, edit: PutEdit): Model {
     );
   // A measure may share a name with another: that is a claim, not a refusal. Of the others, names tell them apart.
   if (collection !== 'measures' && list.some((item, i) => i !== at && same(item, edit.value.name))) {
-    throw new EditError(`the name "${edit.value.name}" is taken among the ${collection}: choose another`);
+    throw new EditError(
+      `the name "${edit.value.name}" is already used among the ${collection}: choose another`,
+    );
   }
   if (at < 0) list.push(edit.value);
   else list[at] = edit.value;

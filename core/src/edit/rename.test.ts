@@ -224,9 +224,9 @@ test('a measure follows through the measures that use it and what asks for it', 
 });
 
 test.each([
-  [{ measure: 'Loans' }, 'share', /taken/],
+  [{ measure: 'Loans' }, 'share', /already used/],
   [{ measure: 'Lones' }, 'x', /no measure/],
-  [{ table: 'branch' }, 'Loans', /taken/],
+  [{ table: 'branch' }, 'Loans', /already used/],
   [{ table: 'loan' }, 'lending', /shaping steps of wide/],
   [{ table: 'branch', column: 'nam' }, 'b', /no column/],
 ])('%j to %s is refused', (of, to, message) => {

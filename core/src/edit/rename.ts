@@ -105,14 +105,15 @@ function refuse(model: Model, thing: RenamedThing, to: string): void {
     if (
       taken([...(model.measures ?? []).map((m) => m.name), ...model.tables.map((t) => t.name)], thing.measure)
     )
-      throw new EditError(`the name "${to}" is taken: choose another`);
+      throw new EditError(`the name "${to}" is already used: choose another`);
     return;
   }
   if ('relationship' in thing) {
     const names = (model.relationships ?? []).map((r) => r.name);
     if (!names.some((name) => sameName(name, thing.relationship)))
       throw new EditError(`there is no relationship "${thing.relationship}"`);
-    if (taken(names, thing.relationship)) throw new EditError(`the name "${to}" is taken: choose another`);
+    if (taken(names, thing.relationship))
+      throw new EditError(`the name "${to}" is already used: choose another`);
     return;
   }
   const table = model.tables.find((t) => sameName(t.name, thing.table));
@@ -127,7 +128,7 @@ function refuse(model: Model, thing: RenamedThing, to: string): void {
       old,
     )
   )
-    throw new EditError(`the name "${to}" is taken: choose another`);
+    throw new EditError(`the name "${to}" is already used: choose another`);
   const steps = model.tables.find((t) => t.source && 'steps' in t.source && mentions(t.source.steps, old));
   if (steps) throw new EditError(`the shaping steps of ${steps.name} name ${old}: change them first`);
 }

@@ -49,7 +49,7 @@ export function depthFault(tree: Expression): FormulaFault | undefined {
       return {
         start,
         end,
-        message: `more than ${MOST_DEEP} operations stand in one another here: part it into measures or columns`,
+        message: `more than ${MOST_DEEP} operations are nested here: split it into measures or columns`,
       };
     }
     for (const child of Object.values(node) as unknown[])

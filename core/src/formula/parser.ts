@@ -120,8 +120,8 @@ class Parser {
         this.fault(
           this.token,
           this.is(',')
-            ? 'a comma stands here without a list: several targets go in parentheses'
-            : 'a ) stands here without its (',
+            ? 'unexpected comma: this is not a list: several targets go in parentheses'
+            : 'unexpected ) without a (',
         );
         this.at++;
         if (this.peek(0).kind !== 'end') this.expression();
@@ -132,8 +132,8 @@ class Parser {
         this.fault(
           this.token,
           word === 'from'
-            ? 'from stands right after the aggregate, before filter'
-            : 'filter stands right after an aggregate',
+            ? 'from goes directly after the aggregate, before filter'
+            : 'filter goes directly after an aggregate',
         );
         this.skipTo(new Set([',', ')']));
         continue;
@@ -293,7 +293,7 @@ class Parser {
       if (twice)
         this.fault(
           this.token,
-          `${this.token.text} stands twice in one chain: use parentheses for the second`,
+          `${this.token.text} occurs twice in one chain: use parentheses for the second`,
         );
       words.push(this.word());
     }

@@ -125,7 +125,7 @@ function messageOf(c: JudgedClaim): string {
       : '';
   const first = firstOf(c);
   const notes = (evidence.notes ?? []).length > 0 ? ` ${evidence.notes!.join('; ')}.` : '';
-  return `${c.found === undefined ? `It does not hold that ${c.says}` : `${c.found[0]!.toUpperCase()}${c.found.slice(1)}`}.${counted}${first === null ? '' : ` First: ${first}.`}${notes}`;
+  return `${c.found === undefined ? `Broken: ${c.says}` : `${c.found[0]!.toUpperCase()}${c.found.slice(1)}`}.${counted}${first === null ? '' : ` First: ${first}.`}${notes}`;
 }
 
 /** A path as the reference of a URI: characters that have another meaning there are escaped. */

@@ -59,7 +59,7 @@ test('rows are updated by key, new ones follow, and what happened is counted', (
   expect(counts).toEqual({ added: 1, changed: 1, unchanged: 1, refused: 2 });
   expect(refused).toEqual([
     { line: 5, message: 'the key (branch, day) has no value', kind: 'refused' },
-    { line: 6, message: 'its key stands a second time in what came', kind: 'refused' },
+    { line: 6, message: 'its key occurs a second time in the load', kind: 'refused' },
   ]);
   expect(changes).toEqual([{ key: ['A', 2], column: 'fine', before: null, after: '0.30' }]);
   // Untouched rows keep their lines, the others have those of what came.
@@ -107,7 +107,7 @@ test('what does not fit together is refused whole', () => {
     (table: TableData, key = ['branch'], quantities = ['fine']) =>
     () =>
       mergeRows(tableOfRows(there), table, { mode: 'add quantities', key, quantities });
-  expect(bad(tableOfRows([]), [])).toThrow(/say which columns are the key/);
+  expect(bad(tableOfRows([]), [])).toThrow(/choose the key columns/);
   expect(bad(tableOf('l', [columnOfValues('day', INTEGER, [1])]))).toThrow(
     /the new ones have no column branch/,
   );

@@ -127,7 +127,7 @@ export function mergeRows(existing: TableData, coming: TableData, order: MergeOr
 }
 
 function checkColumns(existing: TableData, coming: TableData, { key, quantities, mode }: MergeOrder): void {
-  if (key.length === 0) throw new PartsError('rows are matched by key: say which columns are the key');
+  if (key.length === 0) throw new PartsError('rows are matched by key: choose the key columns first');
   for (const name of key)
     for (const [table, whose] of [
       [existing, 'the rows that are there'],
@@ -174,9 +174,9 @@ function matchRows(existing: TableData, coming: TableData, { key }: MergeOrder) 
     if (k === 0) return refuse(row, `the key (${key.join(', ')}) has no value`);
     const there = rowOf[k]!;
     if (there === SEVERAL)
-      return refuse(row, 'its key stands several times in the table: which row is meant cannot be told');
+      return refuse(row, 'its key occurs several times in the table: it is not clear which row is meant');
     // Two lines of one key are not merged: what only one of them says would be lost.
-    if (met[k]) return refuse(row, 'its key stands a second time in what came');
+    if (met[k]) return refuse(row, 'its key occurs a second time in the load');
     met[k] = 1;
     if (there >= 0) target[row] = there;
     else {

@@ -79,7 +79,7 @@ test('edits change what they name, share the rest, and say what they cannot find
   expect(() => applyEdit(model, [{ do: 'remove-tables', name: 'lone' }])).toThrow(EditError);
   expect(() =>
     applyEdit(model, [{ do: 'put-tables', name: null, value: { name: 'LOAN', role: 'fact', columns: [] } }]),
-  ).toThrow(/"LOAN" is taken/);
+  ).toThrow(/"LOAN" is already used/);
 });
 
 test('an edit from outside is checked whole', () => {

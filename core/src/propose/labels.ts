@@ -31,7 +31,7 @@ export function proposeLabels(model: Model, data: ModelData): Proposal[] {
           id: `label:${t.name}`,
           kind: 'label',
           table: t.name,
-          says: `${label} stands for a member of ${t.name}`,
+          says: `${label} identifies a member of ${t.name}`,
           evidence: [
             `${column.distinct} distinct among ${column.rowCount} rows`,
             'its name is that of a label',

@@ -104,7 +104,7 @@ test('a second reference to the same table does not filter by default, and says 
     ['return_branch_code', false],
   ]);
   expect(of('relationship:loan.return_branch_code')!.evidence).toContain(
-    'not by default: there is a way to branch already',
+    'not by default: there is already a path to branch',
   );
 });
 

@@ -340,7 +340,7 @@ function relationshipOf(
             ? 'its days are those of a calendar'
             : 'the values look like codes of that table',
       `${c.fromDistinct} distinct values against ${c.toDistinct}`,
-      ...(isDefault ? [] : [`not by default: there is a way to ${second} already`]),
+      ...(isDefault ? [] : [`not by default: there is already a path to ${second}`]),
     ],
     edit: [
       {

@@ -151,7 +151,7 @@ const MOMENTS = [
   ...TIMESTAMP_PATTERNS.map((pattern) => ({
     type: TIMESTAMP,
     pattern,
-    reason: 'as moments they sort, and can be told apart by day and hour',
+    reason: 'as timestamps they sort, and can be grouped by day and hour',
   })),
 ];
 
@@ -215,7 +215,7 @@ function asLong(table: Table, declared: ModelColumn, column: Column): TypeAdvice
       to: `text of up to ${length}`,
       reason: isCode
         ? `all values have ${most} characters`
-        : `the longest value has ${most} characters, and half as many again are kept free`,
+        : `the longest value has ${most} characters, with half as many again in reserve`,
       edit: [{ do: 'set-column', table: table.name, column: declared.name, change: { length } }],
     },
   ];

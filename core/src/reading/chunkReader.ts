@@ -101,7 +101,7 @@ export class ChunkReader {
     for (const text of this.nulls) {
       const bytes = new TextEncoder().encode(text);
       const at = kernel.addNull(bytes.length);
-      if (at === 0) throw new RangeError('the texts that stand for null are too long');
+      if (at === 0) throw new RangeError('the null texts are too long');
       new Uint8Array(kernel.memory.buffer).set(bytes, at);
     }
   }
@@ -305,7 +305,7 @@ export class ChunkReader {
           : what === KernelProblem.openQuote
             ? `a quote is not closed${swallowed}`
             : what === KernelProblem.textAfterQuote
-              ? `text stands after a closing quote${swallowed}`
+              ? `text after a closing quote${swallowed}`
               : `the field has ${fields} bytes, the most is ${LARGEST_FIELD_BYTES}`;
       found.push({
         line: line!,

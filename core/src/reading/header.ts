@@ -38,7 +38,7 @@ export function readLayout(spec: ReadSpec, head: Uint8Array, whole: boolean): La
   if (start === undefined) {
     if (!whole && head.length <= LARGEST_RECORD_BYTES) return undefined;
     throw new ReadError(
-      `the file of table ${spec.table} has no line below the ${dialect.skip} that stand above it`,
+      `the file of table ${spec.table} has no line after the ${dialect.skip} lines to skip`,
     );
   }
   const above = dialect.skip ?? 0;

@@ -57,7 +57,7 @@ test('a file with a title, points between thousands and a marker for null is rea
     nulls: 1,
     extremes: ['99,50', '12.400,75'],
   });
-  expect(preview.mended).toEqual(['"Donor" stands twice: column 6 is called "Donor_2"']);
+  expect(preview.mended).toEqual(['"Donor" occurs twice: column 6 is named "Donor_2"']);
   const { rows } = accepted(GIFTS);
   expect(rows[0]).toEqual([1001, textReader(DATE)('2026-01-03'), 125_000, '1.200', 'K. Moss', 'private']);
   expect(rows[2]![2]).toBeNull();
@@ -116,7 +116,7 @@ test('lines are counted from the top of the file, whatever stands above the tabl
   expect(() => readTable({ table: 't', dialect: { ...dialect, skip: 40 }, columns }, bytes(text))).toThrow(
     ReadError,
   );
-  expect(() => previewFile(bytes(text), true, { dialect: { skip: 40 } })).toThrow(/no line below the 40/);
+  expect(() => previewFile(bytes(text), true, { dialect: { skip: 40 } })).toThrow(/no line after the 40/);
 });
 
 test.each([

@@ -44,12 +44,10 @@ export function mendNames(
     let unique = base;
     for (let n = 2; taken.has(unique.toLowerCase()); n++) unique = `${base.slice(0, LONGEST_NAME - 4)}_${n}`;
     taken.add(unique.toLowerCase());
-    if (ruled === '') mended.push(`column ${i + 1} has no name: called "${unique}"`);
-    else if (unique !== base) mended.push(`"${base}" stands twice: column ${i + 1} is called "${unique}"`);
+    if (ruled === '') mended.push(`column ${i + 1} has no name: named "${unique}"`);
+    else if (unique !== base) mended.push(`"${base}" occurs twice: column ${i + 1} is named "${unique}"`);
     else if (base !== ruled)
-      mended.push(
-        `the name of column ${i + 1} is longer than ${LONGEST_NAME} characters: called "${unique}"`,
-      );
+      mended.push(`the name of column ${i + 1} is longer than ${LONGEST_NAME} characters: named "${unique}"`);
     else if (rule === 'as they are' && RESERVED.has(unique.toLowerCase()))
       mended.push(`"${unique}" is a word of SQL: formulas and DDL quote it`);
     return unique;

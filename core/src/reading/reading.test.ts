@@ -116,7 +116,7 @@ test('rows read are rows stored and rows listed', () => {
   ]);
   expect(table.problems.map(({ line, message }) => [line, message])).toEqual([
     [3, '3 fields where 2 are expected'],
-    [6, 'text stands after a closing quote'],
+    [6, 'text after a closing quote'],
     [7, 'a quote is not closed'],
   ]);
   expect(table.lineOf!(1)).toBe(4);

@@ -94,7 +94,7 @@ export function previewFile(head: Uint8Array, whole: boolean, corrected: Correct
       if (!names) {
         if (spans.count > MOST_COLUMNS)
           throw new ReadError(
-            `the file has ${spans.count} columns, the most is ${MOST_COLUMNS}: leave some out before bringing it in`,
+            `the file has ${spans.count} columns, the most is ${MOST_COLUMNS}: remove some before importing it`,
           );
         names = Array.from({ length: spans.count }, (_, i) =>
           dialect.header ? text(i).trim() : `column_${i + 1}`,
@@ -126,8 +126,7 @@ export function previewFile(head: Uint8Array, whole: boolean, corrected: Correct
   const recode = transcoder(dialect.encoding);
   const bytes = recode(whole ? head : cutAtLine(head, dialect), whole);
   const start = bodyStart(bytes, dialect);
-  if (start === undefined)
-    throw new ReadError(`the file has no line below the ${above} that stand above the table`);
+  if (start === undefined) throw new ReadError(`the file has no line after the ${above} lines to skip`);
   scanner.push(above === 0 ? bytes : bytes.subarray(start));
   scanner.end();
   if (!names) throw new ReadError('the file is empty: a header line with the column names is expected');

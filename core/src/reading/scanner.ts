@@ -117,8 +117,7 @@ export class Scanner {
           const tail = at;
           while (at < length && bytes[at] !== delimiter && bytes[at] !== newline) at++;
           if (at >= length && !last) return recordStart;
-          if (at > tail && !(at === tail + 1 && bytes[tail] === CR))
-            flaw ??= 'text stands after a closing quote';
+          if (at > tail && !(at === tail + 1 && bytes[tail] === CR)) flaw ??= 'text after a closing quote';
         } else {
           const start = at;
           while (at < length && bytes[at] !== delimiter && bytes[at] !== newline) at++;

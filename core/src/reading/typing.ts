@@ -63,7 +63,7 @@ function grouped(texts: readonly string[]): TypeGuess | undefined {
     for (const decimalComma of [false, true]) {
       if (thousands === (decimalComma ? ',' : '.')) continue;
       const guess = guessNumber(texts, { thousands, ...(decimalComma ? { decimalComma } : {}) });
-      if (guess) return { ...guess, thousands, reason: `${guess.reason}, thousands apart by ${called}` };
+      if (guess) return { ...guess, thousands, reason: `${guess.reason}, thousands separated by ${called}` };
     }
   }
   return undefined;
@@ -80,7 +80,7 @@ export function pointsAsGroups(texts: readonly string[]): TypeGuess | undefined 
       ...guess,
       thousands: '.',
       decimalComma: true,
-      reason: `${guess.reason}, points between thousands as commas stand before decimals elsewhere`,
+      reason: `${guess.reason}, points between thousands, since other values have decimal commas`,
     }
   );
 }

@@ -79,7 +79,7 @@ export function joinRemedies(
       {
         id: 'distinct-theirs' as const,
         steps: distinctSteps(join.table, [...keys, ...brought]),
-        says: `take each row of ${join.table} once`,
+        says: `use each row of ${join.table} once`,
       },
       {
         id: 'aggregate-theirs' as const,

@@ -67,7 +67,7 @@ export function joinedRows(meeting: Meeting, kind: JoinKind): { left: Int32Array
   const rows = keptRows(meeting)[kind];
   if (rows > MOST_JOINED)
     throw new DataError(
-      `the step join would make ${rows} rows: a key stands many times on both sides; aggregate one of them first`,
+      `the step join would make ${rows} rows: a key occurs many times on both sides; aggregate one of them first`,
       { code: 'limit' },
     );
   const lists = rowLists(meeting.theirs, meeting.size);

@@ -45,7 +45,7 @@ export function questionState(named: Named, question: Question): QuestionState {
     }
   }
   if ((question.measures ?? []).length === 0)
-    missing.push('it names no measure yet: say what is counted or added up');
+    missing.push('it names no measure yet: add what is counted or summed');
   if (missing.length > 0) return { question, answers: false, missing: [...new Set(missing)] };
   return {
     question,

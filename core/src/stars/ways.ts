@@ -114,7 +114,7 @@ function noWay(model: Model, fact: string, table: string): Way {
         ]
       : turned
         ? [
-            `the way leads from ${table} to ${fact}, and filters pass only against it: ${table} has many rows for one of ${fact}`,
+            `the path leads from ${table} to ${fact}, and filters pass only against it: ${table} has many rows for one of ${fact}`,
           ]
         : !touches(table)
           ? [`${table} has no relationship at all`]

@@ -345,7 +345,7 @@ function rowOrders(data: ModelData): Advice[] {
         {
           column: `${t.name}.${first!}`,
           change: `sort the rows by ${order.by.join(', ')} before they are loaded`,
-          reason: `like values then stand together: the bytes are of all columns of ${t.name}${more.length > 0 ? '; each column was tried in its turn' : ''}`,
+          reason: `equal values are then adjacent: the bytes are of all columns of ${t.name}${more.length > 0 ? '; each column was tried' : ''}`,
           beforeBytes: order.beforeBytes,
           afterBytes: order.afterBytes,
         },

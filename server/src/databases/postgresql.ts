@@ -138,7 +138,7 @@ export class PostgresqlReader implements DatabaseReader {
         const found = all.find((c) => c.drawn.name === column);
         if (!found)
           throw new DatabaseError(
-            `${tableText(name)} has no column ${column} any more: look at the table again before it is taken in`,
+            `${tableText(name)} has no column ${column} any more: preview the table again before importing it`,
           );
         return `${found.expression} as ${quoteIdentifier(column)}`;
       });
@@ -220,7 +220,7 @@ export class PostgresqlReader implements DatabaseReader {
   }
 
   private clearRefused(): string {
-    return `the server at ${this.place.host} asks for the password as it is, and everybody on the way could read it: nothing was sent. Allow it for this connection if that is right`;
+    return `the server at ${this.place.host} asks for an unencrypted password, which others on the network could read: nothing was sent. Allow it for this connection if you want that`;
   }
 
   private explained({ code, message }: Fault): string {
@@ -230,11 +230,11 @@ export class PostgresqlReader implements DatabaseReader {
         return `nothing answers at ${host}:${port}: is the server running, and does it listen there?`;
       case 'ENOTFOUND':
       case 'EAI_AGAIN':
-        return `no machine is known as ${host}: check the name`;
+        return `host ${host} not found: check the name`;
       case 'ETIMEDOUT':
       case 'EHOSTUNREACH':
       case 'ENETUNREACH':
-        return `${host}:${port} cannot be reached: check the address, and whether a firewall lies between`;
+        return `${host}:${port} cannot be reached: check the address and firewalls`;
       case '28P01':
         return `the password of ${user} is not right`;
       case '28000':
@@ -244,7 +244,7 @@ export class PostgresqlReader implements DatabaseReader {
       case '42501':
         return `${user} may not read that: ${message}`;
       case '53300':
-        return `the server at ${host} takes no more connections now: try again later`;
+        return `the server at ${host} accepts no more connections now: try again later`;
       case '57P01':
       case '57P02':
       case '57P03':

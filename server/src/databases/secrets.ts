@@ -44,7 +44,9 @@ export class Secrets {
       ]).toString('utf8');
     } catch (error) {
       if (error instanceof SecretError) throw error;
-      throw new SecretError(`the password was kept under another key than this account has: enter it again`);
+      throw new SecretError(
+        `the password was encrypted with a key that this account does not have: enter it again`,
+      );
     }
   }
 

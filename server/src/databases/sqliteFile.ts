@@ -150,7 +150,7 @@ export function sqliteDraw({ from, table, file, columns, limit, nullText, shared
   const gone = wanted.find((name) => !all.includes(name));
   if (gone !== undefined)
     throw new DatabaseError(
-      `${tableText(table)} has no column ${gone} any more: look at the table again before it is taken in`,
+      `${tableText(table)} has no column ${gone} any more: preview the table again before importing it`,
     );
   within(from, (database) => {
     const sql = `select ${wanted.map(quoteIdentifier).join(', ')} from ${quoteIdentifier(table.table)}${limit === undefined ? '' : ` limit ${limit}`}`;

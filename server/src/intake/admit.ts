@@ -54,10 +54,7 @@ export function checkNames(coming: readonly Coming[], model: Model): void {
         `the rows of ${existing.name} come from no ${of}: give the table of this ${of} another name`,
       );
     if (coming.some((other, j) => j < i && sameName(other.order.name, order.name)))
-      throw new ServerError(
-        'wrong-shape',
-        `two of the tables are called ${order.name}: give one of them another name`,
-      );
+      throw new ServerError('wrong-shape', `two of the tables are named ${order.name}: rename one of them`);
     const names = order.columns.map((c) => c.name.toLowerCase());
     const twice = names.find((name, j) => names.indexOf(name) !== j);
     if (twice !== undefined) throw new ServerError('wrong-shape', `${order.name} has two columns ${twice}`);

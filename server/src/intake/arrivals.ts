@@ -10,6 +10,7 @@ import type { UploadState } from '@crease/contract';
 import type { DatabaseReader, DrawnColumn, TableName } from '../databases/reader.ts';
 import { ServerError } from '../errors.ts';
 import { systemFault } from '../systemFault.ts';
+import { WorkFault } from '../threads/workFault.ts';
 import { Bounded, Counted } from './inflow.ts';
 import { isGzip, isParquet } from '../sources/fileTable.ts';
 
@@ -65,6 +66,17 @@ export class Arrivals {
     return path ?? this.pathOf(id, state.name);
   }
 
+  /** Works on a file. What fails names it as the person does, not as it is stored. */
+  async withFile<T>(id: string, work: (file: string) => Promise<T>): Promise<T> {
+    const file = this.file(id);
+    try {
+      return await work(file);
+    } catch (error) {
+      if (!(error instanceof WorkFault)) throw error;
+      throw new WorkFault(error.message.replaceAll(basename(file), this.entry(id).state.name), error.fault);
+    }
+  }
+
   private entry(id: string): Entry {
     const entry = this.states.get(id);
     if (!ARRIVAL_ID.test(id) || !entry || !existsSync(entry.path ?? this.pathOf(id, entry.state.name)))
@@ -78,7 +90,7 @@ export class Arrivals {
     if (!TABLE_FILE.test(name))
       throw new ServerError(
         'cannot-read',
-        `${name || 'the file'} is no file of a table: files that end in .csv, .tsv or .txt, in one of these and .gz, or in .parquet can be brought in`,
+        `${name || 'the file'} cannot be imported: files that end in .csv, .tsv or .txt, in one of these and .gz, or in .parquet can be imported`,
       );
     const id = randomUUID();
     const path = this.pathOf(id, name);

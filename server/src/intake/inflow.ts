@@ -65,7 +65,7 @@ export class Bounded extends Transform {
           ? done(
               new ServerError(
                 'disk-full',
-                `there is no room on the disk for ${basename(this.name)}: nothing was kept of it`,
+                `the disk has no room for ${basename(this.name)}: nothing was stored`,
               ),
             )
           : done(null, chunk),

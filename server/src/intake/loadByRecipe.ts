@@ -74,7 +74,7 @@ function recipeOf(workspace: Workspace, modelId: number, wanted: string): Recipe
   if (recipe) return recipe;
   const names = workspace.loads.recipes(modelId).map((r) => r.name);
   throw new RecipeError(
-    `there is no recipe "${wanted}": ${names.length > 0 ? `there are ${names.join(', ')}` : 'none has been kept yet'}`,
+    `there is no recipe "${wanted}": ${names.length > 0 ? `there are ${names.join(', ')}` : 'there are none yet'}`,
   );
 }
 
@@ -98,7 +98,7 @@ export function modelOf(workspace: Workspace, wanted: string | undefined): numbe
   throw new RecipeError(
     found.length === 0
       ? `there is no model "${wanted}": there are ${list(all)}`
-      : `there are several models, say which with --model and its name or number: ${list(found)}`,
+      : `there are several models: choose one with --model and its name or number: ${list(found)}`,
   );
 }
 
@@ -106,7 +106,7 @@ async function uploadOf(workspace: Workspace, { name, origin }: RecipeState, run
   const { file, upload } = run;
   const given = file !== undefined || upload !== undefined;
   if (!origin) {
-    if (!given) throw new RecipeError(`the recipe ${name} reads a file: say which`);
+    if (!given) throw new RecipeError(`the recipe ${name} reads a file: name it`);
     return upload === undefined ? workspace.arrivals.adopt(file!) : workspace.arrivals.state(upload);
   }
   if (given)

@@ -31,7 +31,8 @@ export async function previewArrival(
 ): Promise<FilePreview> {
   const { arrivals, readers, settings } = workspace;
   const origin = arrivals.origin(id);
-  const look = (corrected: Corrections) => readers.preview({ file: arrivals.file(id), corrected });
+  const look = (corrected: Corrections) =>
+    arrivals.withFile(id, (file) => readers.preview({ file, corrected }));
   const said = new Map(columns.map((c) => [c.place, readingOf(c)]));
   const { naming } = settings;
   if (!origin)

@@ -12,7 +12,7 @@ export function revertLoad(workspace: Workspace, modelId: number, loadId: number
   const { loads, models, tables } = workspace;
   const entry = loads.entry(modelId, loadId);
   if (!entry || entry.before === undefined || entry.revision === undefined)
-    throw new ServerError('not-found', 'there is no such load, or nothing of it to be reverted');
+    throw new ServerError('not-found', 'there is no such load, or it has nothing to revert');
   if (entry.reverted !== undefined)
     throw new ServerError('cannot-answer', 'this load has been reverted already');
   const [before, after] = [models.find(entry.before), models.find(entry.revision)];

@@ -269,5 +269,5 @@ function misfitText(misfits: ReadonlyMap<string, Misfits>): string {
     const first = sample[0]!;
     return `${rows} ${rows === 1 ? 'value' : 'values'} of ${column} (“${shortened(first.text)}” on line ${first.lines[0]}, for one)`;
   });
-  return `not of the type of their column: ${parts.join('; ')}. Nothing was stored: correct the type, or let such values be stored as null`;
+  return `not of the type of their column: ${parts.join('; ')}. Nothing was stored: correct the type, or store such values as null`;
 }

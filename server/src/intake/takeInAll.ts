@@ -116,16 +116,13 @@ async function storeOne(
   const { order, origin } = table;
   if (origin) await draw(workspace, table, cancel.signal, (part) => tell(part * DRAWING));
   const begun = origin ? DRAWING : 0;
-  const running = takeIn(
-    workspace,
-    workspace.tables,
-    workspace.arrivals.file(order.upload),
-    specOf(table),
-    target,
-    (part) => tell(begun + part * (1 - begun)),
-  );
-  onCancel(() => running.stop());
-  return running.done;
+  return workspace.arrivals.withFile(order.upload, (file) => {
+    const running = takeIn(workspace, workspace.tables, file, specOf(table), target, (part) =>
+      tell(begun + part * (1 - begun)),
+    );
+    onCancel(() => running.stop());
+    return running.done;
+  });
 }
 
 /** What becomes of the rows. Throws where rows are to be matched by a key that the table does not have. */
@@ -143,7 +140,7 @@ function targetOf(
     if (!known?.key?.length)
       throw new ServerError(
         'cannot-answer',
-        `rows are matched by key, and ${order.name} has none: say on the Shape stage what its key is`,
+        `rows are matched by key, and ${order.name} has none: set its key on the Shape stage`,
       );
     const quantities = known.columns.filter(
       (c) => c.use === 'quantity' && c.formula === undefined && !known.key!.includes(c.name),
@@ -152,7 +149,7 @@ function targetOf(
     if (mode === 'add quantities' && merge.quantities.length === 0)
       throw new ServerError(
         'cannot-answer',
-        `${order.name} has no quantity that could be added: say on the Shape stage which columns are quantities`,
+        `${order.name} has no quantities to add: set the use of its columns on the Shape stage`,
       );
   }
   // Rows that are added are a part of their own.

@@ -36,7 +36,7 @@ export interface FoundVerdict {
   readonly remedies: readonly Remedy[];
 }
 
-/** Asks for ways out of broken claims, by their judgements. */
+/** Asks for remedies of broken claims, by their judgements. */
 export interface RemedyOrder extends ModelVersion {
   readonly broken: Readonly<Record<string, Judgement>>;
 }

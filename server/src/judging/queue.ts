@@ -1,4 +1,4 @@
-import type { Judgement, JudgedClaim, Remedy, Verdict } from '@crease/core/claims';
+import type { Judgement, JudgedClaim, Remedy, Summary, Verdict } from '@crease/core/claims';
 import { present, summarise } from '@crease/core/claims';
 import type { ClaimsState } from '@crease/contract';
 import { writeModel } from '@crease/core/model';
@@ -241,6 +241,12 @@ export class JudgingQueue {
       summary: summarise(claims),
       elapsedMs: run.elapsedMs,
     };
+  }
+
+  /** How many claims of the head have which verdict. */
+  summary(modelId: number): { done: boolean; summary: Summary } {
+    const run = this.current(modelId);
+    return { done: run.state === 'done', summary: summarise(this.presented(run)) };
   }
 
   /** What is known of each claim of the head that has been judged. */

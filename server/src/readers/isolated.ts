@@ -24,7 +24,7 @@ export type IsolatedMessage =
       readonly trace?: string;
     };
 
-const CANNOT_READ = 'the file cannot be read: it is damaged, or not what its name says';
+const CANNOT_READ = 'the file cannot be read: it is damaged, or of another format';
 
 const send = (message: IsolatedMessage): void => void process.send!(message);
 

@@ -11,7 +11,10 @@ import { SENT } from './serve.ts';
 /** Undo is for what was done in this window; an act of unknown origin may be undone anywhere. */
 const isOwn = (by: string, tab: string): boolean => by === '' || tab === '' || by === tab;
 const NOT_YOURS =
-  'the last change was made elsewhere: revert a load by name on the Loads view, or change the model as you want it';
+  'the last change was made elsewhere: revert a load by name on the Loads view, or make another change';
+
+/** So many models of the list are judged when they are listed: more would keep the machine busy. */
+const MOST_JUDGED = 12;
 
 /** Models, their edits and their history. */
 export function modelRoutes(workspace: Workspace, serve: Serve): void {
@@ -50,8 +53,8 @@ export function modelRoutes(workspace: Workspace, serve: Serve): void {
     };
   };
 
-  /** A model that cannot be read stands in no other's way. */
-  const summary = (id: number): ModelSummary => {
+  /** A model that cannot be read stands in no other's way. `judged`: with its verdicts. */
+  const summary = (id: number, judged: boolean): ModelSummary => {
     try {
       const head = models.head(id);
       return {
@@ -61,15 +64,22 @@ export function modelRoutes(workspace: Workspace, serve: Serve): void {
         tables: head.model.tables.length,
         rows: tables.list(id).reduce((sum, t) => sum + t.rows, 0),
         changedAt: head.at,
+        says: head.says,
+        ...(judged ? { claims: workspace.claims.summary(id) } : {}),
       };
     } catch (error) {
       if (!(error instanceof DocumentError)) throw error;
       const name = `model ${id}`;
-      return { id, name, title: name, tables: 0, rows: 0, changedAt: '', fault: error.message };
+      return { id, name, title: name, tables: 0, rows: 0, changedAt: '', says: '', fault: error.message };
     }
   };
 
-  serve(api.models.list, () => models.ids().map(summary));
+  serve(api.models.list, () => models.ids().map((id, i) => summary(id, i < MOST_JUDGED)));
+
+  serve(api.models.addDemo, async () => {
+    if (!workspace.makeDemo) throw new ServerError('not-found', 'this server has no demo to add');
+    return { id: await workspace.makeDemo(workspace) };
+  });
 
   serve(api.models.create, ({ body: { title }, by }) => {
     const name =

@@ -28,7 +28,7 @@ function unzipped(file: string, bytes: Uint8Array, finishFlush = constants.Z_FIN
     return gunzipSync(bytes, { finishFlush });
   } catch (error) {
     if ((error as NodeJS.ErrnoException).code === 'ERR_BUFFER_TOO_LARGE')
-      throw new ReadError(`${basename(file)} holds more than this program can take at once: unpack it first`);
+      throw new ReadError(`${basename(file)} is too large to unpack in memory: unpack it first`);
     throw new ReadError(
       `${basename(file)} is no gzip file that can be read: it is damaged, or ends too early`,
     );

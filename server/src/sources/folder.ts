@@ -45,7 +45,7 @@ function within(folder: string, file: string, table: string): string {
 function fileRows(table: Table, folder: string): TableData {
   const { source } = table;
   if (!source)
-    throw new DataError(`the table ${table.name} has no source: say in the model where its rows come from`, {
+    throw new DataError(`the table ${table.name} has no source: add one to the model`, {
       code: 'not-loaded',
     });
   if ('file' in source) {

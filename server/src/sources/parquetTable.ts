@@ -133,7 +133,7 @@ export async function previewParquet(file: string, corrected: Corrections): Prom
   const elements = parquetSchema(metadata).children.map((child) => child.element);
   if (elements.length > MOST_COLUMNS)
     throw new ReadError(
-      `the file has ${elements.length} columns, the most is ${MOST_COLUMNS}: leave some out before bringing it in`,
+      `the file has ${elements.length} columns, the most is ${MOST_COLUMNS}: remove some before importing it`,
     );
   const rowCount = Number(metadata.num_rows);
   const rows = Math.min(rowCount, PREVIEW_ROWS);
@@ -220,7 +220,7 @@ async function opened(file: string) {
     throw new ReadError(
       code === 'ENOENT'
         ? `there is no file ${basename(file)} in the data folder`
-        : `${basename(file)} is no Parquet file that can be read: it is damaged, or not what its name says`,
+        : `${basename(file)} is not a readable Parquet file: it is damaged, or another format`,
     );
   }
 }

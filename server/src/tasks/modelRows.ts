@@ -57,7 +57,7 @@ function storedRows({ workspace, versions }: ModelVersion, table: Table): TableD
   const version = versions[sourceKey(table)];
   if (version === undefined)
     throw new DataError(
-      `the rows of ${name} have not been brought in yet: load ${table.source && 'file' in table.source ? table.source.file : 'them'} on the Intake stage`,
+      `the rows of ${name} have not been imported yet: load ${table.source && 'file' in table.source ? table.source.file : 'them'} on the Intake stage`,
       { code: 'not-loaded' },
     );
   const key = `${workspace}\n${version}`;

@@ -13,7 +13,7 @@ const HANG_MS = 20_000;
 /** A question waits for no file. */
 const QUESTION_MS = 5_000;
 
-/** Whole files to begin with: each kind that can be brought in. */
+/** Whole files to begin with: each kind that can be imported. */
 function wholeFiles(): Record<string, Uint8Array> {
   const rows = Array.from({ length: 40 }, (_, i) => i);
   const csv = [

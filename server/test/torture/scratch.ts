@@ -14,7 +14,13 @@ export async function withServer<T>(
   const folder = mkdtempSync(join(tmpdir(), 'crease-torture-'));
   // The key of passwords goes there too.
   process.env.XDG_CONFIG_HOME = folder;
-  const served = await serve({ workspace: join(folder, 'w.sqlite'), port: 0, quiet: true, checksAnswers: true, ...options });
+  const served = await serve({
+    workspace: join(folder, 'w.sqlite'),
+    port: 0,
+    quiet: true,
+    checksAnswers: true,
+    ...options,
+  });
   const log = {
     error: (details: object, message: string) =>
       onBug(`in the background: ${message} ${JSON.stringify(details).slice(0, 600)}`),

@@ -32,7 +32,7 @@ export function ClaimLine({ claim, plain = false }: { claim: JudgedClaim; plain?
       <button
         className="rowlink py-[3px]"
         onClick={() => select({ kind: 'claim', name: claim.id })}
-        title={`${count(claim.evidence.checked)} looked at`}
+        title={`${count(claim.evidence.checked)} checked`}
       >
         {inside}
       </button>
@@ -158,7 +158,7 @@ function Remedies({ claim }: { claim: JudgedClaim }) {
         <WaiverForm claim={claim} onDone={() => setWaiving(false)} />
       ) : (
         <button className="btn btn-bare -ml-[6px] text-violet" onClick={() => setWaiving(true)}>
-          Waive it with a reason …
+          Waive …
         </button>
       )}
     </div>
@@ -191,14 +191,14 @@ function WaiverForm({ claim, onDone }: { claim: JudgedClaim; onDone: () => void 
         autoFocus
         value={reason}
         onChange={(e) => setReason(e.target.value)}
-        placeholder="Why it may stay"
+        placeholder="Reason"
         aria-label="Reason of the waiver"
       />
       <input
         className="field w-[110px]"
         value={author}
         onChange={(e) => setAuthor(e.target.value)}
-        placeholder="Who says so"
+        placeholder="Author"
         aria-label="Author of the waiver"
       />
       <label className="text-soft">
@@ -208,7 +208,7 @@ function WaiverForm({ claim, onDone }: { claim: JudgedClaim; onDone: () => void 
         Waive
       </button>
       <button type="button" className="btn btn-bare" onClick={onDone}>
-        Leave it
+        Cancel
       </button>
     </form>
   );
@@ -231,10 +231,10 @@ function WaiverLine({ claim }: { claim: JudgedClaim }) {
       <button
         className="btn btn-bare"
         onClick={() =>
-          void edit([{ do: 'end-waiver', claim: waiver.claim }], `end the waiver of ${claim.id}`)
+          void edit([{ do: 'end-waiver', claim: waiver.claim }], `remove the waiver of ${claim.id}`)
         }
       >
-        End the waiver
+        Remove waiver
       </button>
     </p>
   );

@@ -1,14 +1,18 @@
-import { useEffect } from 'react';
+import { useEffect, useMemo } from 'react';
 import type { ReactNode } from 'react';
+import { Link, useLocation } from 'react-router';
+import type { JudgedClaim } from '@crease/core/claims';
 import { api } from '@crease/contract';
 import { ask } from '../state/api.ts';
 import { useModel } from '../state/model.tsx';
 import type { Selection } from '../state/selection.ts';
-import { isAbout, useGo, useSelection } from '../state/selection.ts';
-import { stageOfKind } from '../frame/stages.tsx';
+import { isAbout, objectOf, useGo, useParam, useSelection } from '../state/selection.ts';
+import type { Stage } from '../frame/stages.tsx';
+import { stageOfKind, STAGES } from '../frame/stages.tsx';
 import { ClaimCard, ClaimLine } from './ClaimCard.tsx';
 import { SelectionFacts } from './SelectionFacts.tsx';
-import { many } from '../parts/text.ts';
+import { nextSteps } from './nextSteps.ts';
+import { count, many } from '../parts/text.ts';
 
 const RANK = { broken: 0, unchecked: 1, waived: 2, holds: 3 } as const;
 
@@ -55,14 +59,15 @@ function SelectionHead({ selection, onClear }: { selection: Selection; onClear: 
 
 function ClaimsAbout({ selection }: { selection: Selection }) {
   const { claims } = useModel();
-  if (!claims) return <p className="p-4 text-soft">Listing claims …</p>;
+  const [meant] = useParam('claim');
+  if (!claims) return <p className="p-4 text-soft">Finding claims …</p>;
+  const rank = (c: JudgedClaim) => (c.id === meant ? -1 : RANK[c.verdict]);
   const found = claims.claims
     .filter((c) => isAbout(c.about, selection, c.subject, c.id))
-    .sort((a, b) => RANK[a.verdict] - RANK[b.verdict]);
-  const open = found.filter((c) => c.verdict !== 'holds' || selection.kind === 'claim');
+    .sort((a, b) => rank(a) - rank(b));
+  const open = found.filter((c) => c.verdict !== 'holds' || selection.kind === 'claim' || c.id === meant);
   const holding = found.filter((c) => !open.includes(c));
-  if (found.length === 0)
-    return <p className="border-b border-rule p-4 text-soft">No claim is made about this.</p>;
+  if (found.length === 0) return <p className="border-b border-rule p-4 text-soft">No claims about this.</p>;
   return (
     <section aria-label="Claims" className="border-b border-rule">
       {open.map((claim) => (
@@ -84,43 +89,103 @@ function ClaimsAbout({ selection }: { selection: Selection }) {
   );
 }
 
-/** With nothing selected: what is broken, to begin with. */
+/** With nothing selected: what is broken on this stage, what to do next, and how many claims are broken elsewhere. */
 function Overview() {
   const { claims } = useModel();
-  const go = useGo();
-  if (!claims) return <p className="p-4 text-soft">Listing claims …</p>;
+  const stage = useStage();
+  if (!claims) return <p className="p-4 text-soft">Finding claims …</p>;
   const broken = claims.claims
     .filter((c) => c.verdict === 'broken')
     .sort((a, b) => (a.weight === b.weight ? 0 : a.weight === 'blocks' ? -1 : 1));
+  const here = stage ? broken.filter((c) => stage.kinds.includes(c.kind)) : broken;
   return (
-    <section aria-label="Broken claims">
-      <header className="flex min-h-[42px] items-center border-b border-rule px-4 py-2">
-        <h2 className="text-[15px]">
-          {claims.claims.length === 0
-            ? 'No claims yet'
-            : broken.length === 0
-              ? 'Nothing is broken'
-              : `${many(broken.length, 'broken claim')}`}
-        </h2>
-      </header>
+    <>
+      <BrokenClaims claims={here} title={titleOf(claims.claims.length, here.length, stage)} />
       {claims.claims.length === 0 && (
-        <p className="p-4 text-soft">
+        <p className="border-b border-rule p-4 text-soft">
           Claims appear as soon as the model has tables with keys and relationships. Select something to see
           the evidence on it.
         </p>
       )}
+      {stage && <NextSteps stage={stage.path} />}
+      {broken.length > here.length && (
+        <p className="px-4 py-3 text-soft">
+          <Link className="underline" to="../claims">
+            {many(broken.length - here.length, 'broken claim')}
+          </Link>{' '}
+          on other stages
+        </p>
+      )}
+    </>
+  );
+}
+
+function titleOf(all: number, here: number, stage: Stage | undefined): string {
+  if (all === 0) return 'No claims yet';
+  if (here > 0) return many(here, 'broken claim');
+  return stage ? `No broken claims on ${stage.name}` : 'No broken claims';
+}
+
+function useStage(): Stage | undefined {
+  const { pathname } = useLocation();
+  return STAGES.find((s) => pathname.endsWith(`/${s.path}`));
+}
+
+function BrokenClaims({ claims, title }: { claims: readonly JudgedClaim[]; title: string }) {
+  const go = useGo();
+  return (
+    <section aria-label="Broken claims">
+      <header className="flex min-h-[42px] items-center border-b border-rule px-4 py-2">
+        <h2 className="text-[15px]">{title}</h2>
+      </header>
       <ul>
-        {broken.map((claim) => (
+        {claims.map((claim) => (
           <li key={claim.id}>
             <button
               className="rowlink border-b border-rule px-4 py-[6px]"
-              onClick={() => go(stageOfKind(claim.kind), { kind: 'claim', name: claim.id })}
+              onClick={() => go(stageOfKind(claim.kind), objectOf(claim), claim.id)}
             >
               <ClaimLine claim={claim} plain />
             </button>
           </li>
         ))}
       </ul>
+    </section>
+  );
+}
+
+const MOST_STEPS = 8;
+
+function NextSteps({ stage }: { stage: string }) {
+  const { model, state } = useModel();
+  const [, select] = useSelection();
+  const steps = useMemo(
+    () =>
+      nextSteps(
+        stage,
+        model,
+        state.stored.map((t) => t.name),
+      ),
+    [stage, model, state.stored],
+  );
+  if (steps.length === 0) return null;
+  return (
+    <section aria-label="Next steps" className="border-b border-rule px-4 py-3">
+      <h2 className="text-[14px]">Next steps</h2>
+      <ul className="mt-1">
+        {steps.slice(0, MOST_STEPS).map((step) => (
+          <li key={step.says} className="py-[2px]">
+            {step.select ? (
+              <button className="rowlink" onClick={() => select(step.select)}>
+                {step.says}
+              </button>
+            ) : (
+              step.says
+            )}
+          </li>
+        ))}
+      </ul>
+      {steps.length > MOST_STEPS && <p className="text-soft">and {count(steps.length - MOST_STEPS)} more</p>}
     </section>
   );
 }

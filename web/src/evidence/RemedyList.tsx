@@ -55,7 +55,7 @@ function RemedyLine({ claim, remedy, open }: { claim: JudgedClaim; remedy: Remed
 /** What the claims would be after it: the one in question first, then how many others mend or break. */
 function Effect({ claim, tried }: { claim: JudgedClaim; tried: TryState | undefined }) {
   const [all, setAll] = useState(false);
-  if (!tried) return <p className="text-soft">Trying it on the rows …</p>;
+  if (!tried) return <p className="text-soft">Judging on the rows …</p>;
   const own = tried.changes.find((c) => c.id === claim.id);
   const others = tried.changes.filter((c) => c.id !== claim.id);
   const mends = others.filter((c) => c.before?.verdict === 'broken' && c.after.verdict === 'holds').length;
@@ -63,21 +63,21 @@ function Effect({ claim, tried }: { claim: JudgedClaim; tried: TryState | undefi
   const gone = tried.gone.includes(claim.id);
   const parts = [
     own?.after.verdict === 'holds'
-      ? 'this claim holds'
+      ? 'holds'
       : gone
-        ? 'this claim is made no more'
+        ? 'no longer applies'
         : own
-          ? `${many(own.after.against, 'row')} ${own.after.against === 1 ? 'speaks' : 'speak'} against it instead of ${count(own.before?.against ?? 0)}`
-          : 'this claim stays broken',
-    ...(mends > 0 ? [`${many(mends, 'other claim')} ${mends === 1 ? 'mends' : 'mend'}`] : []),
-    ...(tried.left > 0 ? [`${many(tried.left, 'claim')} not tried, for want of time`] : []),
+          ? `${many(own.after.against, 'violation')} instead of ${count(own.before?.against ?? 0)}`
+          : 'still broken',
+    ...(mends > 0 ? [`${many(mends, 'other broken claim')} ${mends === 1 ? 'holds' : 'hold'}`] : []),
+    ...(tried.left > 0 ? [`${many(tried.left, 'claim')} not judged: timed out`] : []),
   ];
   return (
     <div>
       <p className="flex items-baseline gap-2">
         <VerdictMark verdict={own?.after.verdict === 'holds' || gone ? 'holds' : 'broken'} size={10} />
         <span>
-          With it {parts.join('; ')}
+          After this: {parts.join('; ')}
           {breaks.length > 0 && (
             <b className="font-semibold text-vermilion">
               ; {many(breaks.length, 'claim')} {breaks.length === 1 ? 'breaks' : 'break'}

@@ -30,7 +30,7 @@ function RelationshipEnds({ name }: { name: string }) {
   const r = names.relationship(name);
   const from = useColumnFacts(r?.from.table);
   const to = useColumnFacts(r?.to.table);
-  if (!r) return <p className="p-4 text-soft">There is no relationship of this name any more.</p>;
+  if (!r) return <p className="p-4 text-soft">This relationship does not exist any more.</p>;
   const ends = [
     { end: r.from, facts: from.data, role: 'from' },
     { end: r.to, facts: to.data, role: 'to' },
@@ -60,7 +60,7 @@ function RelationshipEnds({ name }: { name: string }) {
                       rows={found.distribution}
                       width={150}
                       height={26}
-                      label={`Rows of ${c} by stretches of its values`}
+                      label={`Rows of ${c} by ranges of its values`}
                     />
                   </>
                 )}
@@ -90,11 +90,11 @@ function ColumnDetail({ table, column }: { table: string; column: string }) {
         <dd>
           {count(facts.nulls)} ({percent(facts.rows ? facts.nulls / facts.rows : 0)})
         </dd>
-        <dt className="text-soft">from, to</dt>
+        <dt className="text-soft">least, greatest</dt>
         <dd className="break-words">
           {cellText(facts.least)} … {cellText(facts.greatest)}
         </dd>
-        <dt className="text-soft">held as</dt>
+        <dt className="text-soft">encoding</dt>
         <dd>
           {facts.encoding}, {bytes(facts.bytes)}
         </dd>
@@ -104,13 +104,13 @@ function ColumnDetail({ table, column }: { table: string; column: string }) {
           rows={facts.distribution}
           width={260}
           height={44}
-          label="Rows by stretches of the ordered values"
+          label="Rows by ranges of its values"
         />
       </div>
       <table className="grid-plain">
         <thead>
           <tr>
-            <th scope="col">most frequent</th>
+            <th scope="col">most frequent values</th>
             <th scope="col" className="num">
               rows
             </th>

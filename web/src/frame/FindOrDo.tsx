@@ -54,7 +54,7 @@ export function FindOrDo({ open, onClose }: { open: boolean; onClose: () => void
             <ComboboxInput
               autoFocus
               className="w-full border-b border-rule-strong bg-transparent px-4 py-3 text-[15px] outline-none"
-              placeholder="A table, column, measure, claim, or what to do"
+              placeholder="Table, column, measure, claim or command"
               aria-label="Find or do"
               onChange={(e) => setSearch(e.target.value)}
             />
@@ -71,7 +71,7 @@ export function FindOrDo({ open, onClose }: { open: boolean; onClose: () => void
                   <span className="ml-auto truncate text-[12px] opacity-70">{item.note}</span>
                 </ComboboxOption>
               ))}
-              {found.length === 0 && <p className="px-4 py-3 text-soft">Nothing is called like that.</p>}
+              {found.length === 0 && <p className="px-4 py-3 text-soft">No matches</p>}
             </ComboboxOptions>
           </Combobox>
         </DialogPanel>
@@ -104,8 +104,8 @@ function useItems(): Item[] {
       act('List all claims', () => go('claims')),
       act('Undo', () => void undo(), 'Ctrl Z'),
       act('Redo', () => void redo(), 'Ctrl Shift Z'),
-      act('Fold the design leaf', () => foldLeaf('design'), '['),
-      act('Fold the evidence leaf', () => foldLeaf('evidence'), ']'),
+      act('Collapse the design leaf', () => foldLeaf('design'), '['),
+      act('Collapse the evidence leaf', () => foldLeaf('evidence'), ']'),
       act(theme === 'dark' ? 'Light theme' : 'Dark theme', () =>
         setTheme(theme === 'dark' ? 'light' : 'dark'),
       ),

@@ -3,6 +3,7 @@ import { Link, NavLink, Outlet, useLocation, useNavigate, useParams } from 'reac
 import { Dialog, DialogBackdrop, DialogPanel, DialogTitle } from '@headlessui/react';
 import { Command, Moon, Redo2, Sun, Undo2, X } from 'lucide-react';
 import { ask } from '../state/api.ts';
+import { parseSelection, selectionText } from '../state/selection.ts';
 import { api } from '@crease/contract';
 import { ModelProvider, useModel } from '../state/model.tsx';
 import { VerdictMark } from '../parts/Marks.tsx';
@@ -103,7 +104,7 @@ function AskBeforeRows() {
 function Spine() {
   const { claims } = useModel();
   const { search } = useLocation();
-  const kept = new URLSearchParams(search).get('sel');
+  const selection = parseSelection(new URLSearchParams(search).get('sel'));
   const broken = (kinds: readonly string[]) =>
     (claims?.claims ?? []).filter((c) => c.verdict === 'broken' && kinds.includes(c.kind)).length;
   return (
@@ -125,7 +126,13 @@ function Spine() {
           return (
             <li key={stage.path}>
               <NavLink
-                to={{ pathname: stage.path, search: kept ? `?sel=${encodeURIComponent(kept)}` : '' }}
+                to={{
+                  pathname: stage.path,
+                  search:
+                    selection && stage.shows.includes(selection.kind)
+                      ? `?sel=${encodeURIComponent(selectionText(selection))}`
+                      : '',
+                }}
                 className={({ isActive }) =>
                   `relative flex h-[56px] flex-col items-center justify-center gap-[3px] text-[11px] ${isActive ? 'bg-leaf font-semibold text-ink shadow-[inset_3px_0_0_var(--ink)]' : 'text-soft hover:text-ink'}`
                 }
@@ -213,7 +220,7 @@ const FILL = {
 /** How many claims hold, are broken, unchecked, waived: a strip and the numbers; a click lists them. */
 function ClaimMeter() {
   const { claims } = useModel();
-  if (!claims) return <span className="text-soft">listing claims …</span>;
+  if (!claims) return <span className="text-soft">finding claims …</span>;
   const { summary } = claims;
   const total = Math.max(1, claims.claims.length);
   return (
@@ -298,11 +305,11 @@ function Foot() {
           )}
           {notice.text.includes('claims that block') && (
             <button className="btn btn-bare underline" onClick={() => void navigate('claims')}>
-              List them
+              Show claims
             </button>
           )}
           <span className="flex-1" />
-          <button className="btn btn-bare" onClick={() => tell(undefined)} aria-label="Put the message away">
+          <button className="btn btn-bare" onClick={() => tell(undefined)} aria-label="Close message">
             <X size={14} aria-hidden />
           </button>
         </div>

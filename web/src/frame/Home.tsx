@@ -5,12 +5,29 @@ import type { ModelSummary } from '@crease/contract';
 import { api } from '@crease/contract';
 import { ask } from '../state/api.ts';
 import { useAnswer } from '../state/useAnswer.ts';
-import { many, moment } from '../parts/text.ts';
+import { count, many, moment } from '../parts/text.ts';
+import { dropFiles } from '../state/dropped.ts';
+import { VerdictMark } from '../parts/Marks.tsx';
 import './theme.ts';
 
-/** The models of the workspace; begin one, or read one from a file. */
+const nameOf = ({ name }: File): string =>
+  name.replace(/(\.(csv|tsv|txt|gz|parquet|crease|json))+$/i, '') || name;
+
+/** The models of the workspace with their verdicts; a model is made by its title, from dropped files, or from a model file. */
 export function Home() {
-  const { data: models, error, mutate } = useAnswer(api.models.list, {}, { revalidateOnFocus: true });
+  const {
+    data: models,
+    error,
+    mutate,
+  } = useAnswer(
+    api.models.list,
+    {},
+    {
+      revalidateOnFocus: true,
+      // Until the verdicts of all are there.
+      refreshInterval: (all) => (all?.some((m) => m.claims && !m.claims.done) ? 1_000 : 0),
+    },
+  );
   const [title, setTitle] = useState('');
   const [wrong, setWrong] = useState<string>();
   const navigate = useNavigate();
@@ -23,6 +40,20 @@ export function Home() {
     } catch (reason) {
       setWrong((reason as Error).message);
     }
+  };
+  const [busy, setBusy] = useState(false);
+  const addDemo = async () => {
+    setBusy(true);
+    await begin(() => ask(api.models.addDemo, {}), 'stars');
+    setBusy(false);
+  };
+  const dropped = async (files: readonly File[]) => {
+    const [modelFile] = files.filter((f) => f.name.toLowerCase().endsWith('.json'));
+    if (modelFile) return read(modelFile);
+    const [first] = files;
+    if (!first) return;
+    dropFiles(files);
+    await begin(() => ask(api.models.create, {}, { title: nameOf(first) }), 'intake');
   };
   const read = async (chosen: File | undefined) => {
     if (chosen)
@@ -43,7 +74,14 @@ export function Home() {
   };
 
   return (
-    <div className="mx-auto flex min-h-full max-w-[860px] flex-col px-6 py-10">
+    <div
+      className="mx-auto flex min-h-full max-w-[860px] flex-col px-6 py-10"
+      onDragOver={(e) => e.preventDefault()}
+      onDrop={(e) => {
+        e.preventDefault();
+        void dropped([...e.dataTransfer.files]);
+      }}
+    >
       <header className="mb-8 flex items-center gap-4">
         <img src="/mark.svg" width={44} height={44} alt="" />
         <div>
@@ -64,9 +102,15 @@ export function Home() {
       )}
       <section aria-label="Models" className="border border-rule-strong bg-leaf">
         {models?.length === 0 && (
-          <p className="p-6 font-serif text-soft">
-            No model yet. Begin one and bring in your tables, or read a model file.
-          </p>
+          <div className="flex items-center gap-6 p-6">
+            <p className="flex-1 font-serif text-soft">
+              No models yet. Drop files of tables here, create an empty model, or import a model file. The
+              demo is a made-up library consortium with planted flaws.
+            </p>
+            <button className="btn" disabled={busy} onClick={() => void addDemo()}>
+              {busy ? 'Adding the demo …' : 'Add the demo'}
+            </button>
+          </div>
         )}
         <ul>
           {(models ?? []).map((model) => (
@@ -80,8 +124,11 @@ export function Home() {
                   <>
                     <span className="text-soft">{many(model.tables, 'table')}</span>
                     <span className="text-soft">{many(model.rows, 'row')}</span>
-                    <span className="flex-1" />
-                    <span className="text-soft">{moment(model.changedAt)}</span>
+                    <Verdicts claims={model.claims} />
+                    <span className="min-w-0 flex-1 truncate text-right text-soft" title={model.says}>
+                      {model.says}
+                    </span>
+                    <span className="shrink-0 text-soft">{moment(model.changedAt)}</span>
                   </>
                 ) : (
                   <span className="min-w-0 flex-1 truncate text-vermilion" title={model.fault}>
@@ -117,7 +164,7 @@ export function Home() {
             aria-label="Title of a new model"
           />
           <button className="btn btn-act" disabled={title.trim() === ''}>
-            <FilePlus2 size={14} aria-hidden /> Begin
+            <FilePlus2 size={14} aria-hidden /> Create
           </button>
         </form>
         <span className="flex-1" />
@@ -130,9 +177,26 @@ export function Home() {
           onChange={(e) => void read(e.target.files?.[0])}
         />
         <label htmlFor="model-file" className="btn cursor-pointer">
-          <FolderInput size={14} aria-hidden /> Read a model file
+          <FolderInput size={14} aria-hidden /> Import model file
         </label>
       </div>
     </div>
+  );
+}
+
+const SHOWN = ['broken', 'unchecked', 'waived', 'holds'] as const;
+
+/** How many claims of a model have which verdict. */
+function Verdicts({ claims }: { claims: ModelSummary['claims'] }) {
+  if (!claims) return null;
+  if (!claims.done) return <span className="shrink-0 text-soft">judging …</span>;
+  return (
+    <span className="flex shrink-0 gap-3" aria-label="Verdicts">
+      {SHOWN.filter((v) => claims.summary[v] > 0).map((v) => (
+        <span key={v} className="flex items-baseline gap-1" title={`${count(claims.summary[v])} ${v}`}>
+          <VerdictMark verdict={v} size={10} /> {count(claims.summary[v])}
+        </span>
+      ))}
+    </span>
   );
 }

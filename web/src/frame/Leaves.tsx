@@ -78,7 +78,7 @@ export function Leaves({
         className="crease max-[999px]:hidden"
         role="separator"
         aria-orientation="vertical"
-        aria-label="The crease between the leaves"
+        aria-label="Divider between the leaves"
         aria-valuenow={Math.round(part * 100)}
         aria-valuemin={NARROWEST * 100}
         aria-valuemax={(1 - NARROWEST) * 100}
@@ -89,7 +89,7 @@ export function Leaves({
           if (e.key === 'ArrowLeft') place(part - 0.02);
           if (e.key === 'ArrowRight') place(part + 0.02);
         }}
-        title="Drag to move the crease; [ and ] fold a leaf away"
+        title="Drag to resize; [ and ] collapse a leaf"
       />
       {folded !== 'evidence' && (
         <aside

@@ -10,18 +10,27 @@ import {
   Workflow,
 } from 'lucide-react';
 import type { LucideIcon } from 'lucide-react';
+import type { SelectionKind } from '../state/selection.ts';
 
 export interface Stage {
   readonly path: string;
   readonly name: string;
   readonly icon: LucideIcon;
-  /** Claim kinds that are mended here. */
+  /** Claim kinds that are fixed here. */
   readonly kinds: readonly string[];
+  /** What can be selected here: anything else is cleared on the way here. */
+  readonly shows: readonly SelectionKind[];
 }
 
 /** The nine stages, in the order of work. */
 export const STAGES: readonly Stage[] = [
-  { path: 'intake', name: 'Intake', icon: FileInput, kinds: ['type-holds', 'file-read'] },
+  {
+    path: 'intake',
+    name: 'Intake',
+    icon: FileInput,
+    kinds: ['type-holds', 'file-read'],
+    shows: ['table', 'column'],
+  },
   {
     path: 'shape',
     name: 'Shape',
@@ -34,6 +43,7 @@ export const STAGES: readonly Stage[] = [
       'validity-disjoint',
       'partition-covers',
     ],
+    shows: ['table', 'column'],
   },
   {
     path: 'stars',
@@ -49,6 +59,7 @@ export const STAGES: readonly Stage[] = [
       'bridge-weights',
       'calendar-covers',
     ],
+    shows: ['table', 'column', 'relationship'],
   },
   {
     path: 'hierarchies',
@@ -62,17 +73,25 @@ export const STAGES: readonly Stage[] = [
       'tree-label-unique',
       'calendar-continuous',
     ],
+    shows: ['hierarchy', 'table', 'column'],
   },
   {
     path: 'measures',
     name: 'Measures',
     icon: Ruler,
     kinds: ['formula-valid', 'measure-name', 'snapshot-measure', 'missing-side'],
+    shows: ['measure'],
   },
-  { path: 'perspectives', name: 'Perspectives', icon: Users, kinds: ['perspective-closed', 'measure-reach'] },
-  { path: 'storage', name: 'Storage', icon: Layers3, kinds: [] },
-  { path: 'trial', name: 'Trial', icon: CalendarRange, kinds: ['known-answer'] },
-  { path: 'release', name: 'Release', icon: Send, kinds: [] },
+  {
+    path: 'perspectives',
+    name: 'Perspectives',
+    icon: Users,
+    kinds: ['perspective-closed', 'measure-reach'],
+    shows: ['perspective', 'hierarchy', 'measure'],
+  },
+  { path: 'storage', name: 'Storage', icon: Layers3, kinds: [], shows: ['table', 'column'] },
+  { path: 'trial', name: 'Trial', icon: CalendarRange, kinds: ['known-answer'], shows: ['measure'] },
+  { path: 'release', name: 'Release', icon: Send, kinds: [], shows: ['claim'] },
 ];
 
 export const stageOfKind = (kind: string): string =>

@@ -1,7 +1,7 @@
 import fc from 'fast-check';
 import { columnPath } from '@crease/core/formula';
 import type { Model } from '@crease/core/model';
-import { isAbout, parseSelection, selectionText } from '../state/selection.ts';
+import { isAbout, objectOf, parseSelection, selectionText } from '../state/selection.ts';
 import { attributesOf, defaultAttribute, itemText } from '../stages/trial/attributes.ts';
 import { formatValue, memberText } from './format.ts';
 import { bytes, cellText, many, percent } from './text.ts';
@@ -62,6 +62,15 @@ test('a selection survives the address', () => {
     undefined,
     undefined,
   ]);
+});
+
+test('a claim leads to the object where it is fixed', () => {
+  const to = (...about: object[]) => selectionText(objectOf({ id: 'kind:x', about }));
+  expect(to({ table: 'loan' }, { table: 'loan', column: 'fine' })).toBe('column:loan.fine');
+  expect(to({ table: 'loan' }, { relationship: 'r' })).toBe('relationship:r');
+  expect(to({ table: 'branch' }, { hierarchy: 'branch.Place' })).toBe('hierarchy:branch.Place');
+  expect(to({ table: 'loan' })).toBe('table:loan');
+  expect(to()).toBe('claim:kind:x');
 });
 
 test('a claim is shown where it is about the selection', () => {

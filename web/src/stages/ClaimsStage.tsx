@@ -135,8 +135,8 @@ export function ClaimsStage() {
         </label>
         <input
           className="field min-w-[120px] flex-1"
-          placeholder="Narrow down"
-          aria-label="Narrow down"
+          placeholder="Filter"
+          aria-label="Filter"
           value={search}
           onChange={(e) => setSearch(unless(e.target.value, ''))}
         />

@@ -38,7 +38,7 @@ async function call(path: string, init?: RequestInit): Promise<Response> {
     if (error instanceof DOMException && error.name === 'AbortError') throw error;
     throw new ApiError(0, {
       code: 'internal',
-      message: 'the server does not answer: is it still running? What you see is kept',
+      message: 'the server does not answer: is it still running? What is shown here stays',
     });
   }
 }

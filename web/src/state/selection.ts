@@ -27,6 +27,7 @@ export function useSelection(): [Selection | undefined, (selection: Selection | 
           const next = new URLSearchParams(before);
           if (selection) next.set('sel', selectionText(selection));
           else next.delete('sel');
+          next.delete('claim');
           return next;
         },
         { replace: false, preventScrollReset: true },
@@ -36,16 +37,17 @@ export function useSelection(): [Selection | undefined, (selection: Selection | 
   return [parseSelection(params.get('sel')), select];
 }
 
-/** Goes to a stage; the selection stays, or changes to the one given. */
-export function useGo(): (stage: string, selection?: Selection) => void {
+/** Goes to a stage; the selection stays, or changes to the one given. `claim` is the one of its claims that is meant. */
+export function useGo(): (stage: string, selection?: Selection, claim?: string) => void {
   const navigate = useNavigate();
   const { model } = useParams();
   const { search } = useLocation();
   return useCallback(
-    (stage, selection) => {
+    (stage, selection, claim) => {
       const next = new URLSearchParams();
       const kept = selection ? selectionText(selection) : new URLSearchParams(search).get('sel');
       if (kept) next.set('sel', kept);
+      if (claim !== undefined) next.set('claim', claim);
       void navigate({ pathname: `/m/${model}/${stage}`, search: next.size > 0 ? `?${next}` : '' });
     },
     [navigate, model, search],
@@ -72,6 +74,24 @@ export function isAbout(about: readonly About[], selection: Selection, subject: 
         ) || same(subject, selection.name)
       );
   }
+}
+
+/** The one object that a claim is about first: where it is fixed. */
+export function objectOf({
+  id,
+  about,
+}: {
+  readonly id: string;
+  readonly about: readonly About[];
+}): Selection {
+  for (const kind of ['relationship', 'hierarchy', 'measure', 'perspective'] as const) {
+    const name = about.find((a) => a[kind] !== undefined)?.[kind];
+    if (name !== undefined) return { kind, name };
+  }
+  const column = about.find((a) => a.table !== undefined && a.column !== undefined);
+  if (column) return { kind: 'column', name: `${column.table}.${column.column}` };
+  const table = about.find((a) => a.table !== undefined)?.table;
+  return table === undefined ? { kind: 'claim', name: id } : { kind: 'table', name: table };
 }
 
 /** The stage on which a kind of thing is designed. */

@@ -56,7 +56,7 @@ export const cardinality: ClaimKind = {
               : { checked: data.rowCount(r.from.table), against: 0 },
           ),
         found: (e) =>
-          `${number(e.against)} rows share their value with another row where each value should stand once`,
+          `${number(e.against)} rows share their value with another row where each value should occur once`,
         remedies: () => [
           {
             id: 'declare-many-to-many',

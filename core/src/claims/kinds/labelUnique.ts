@@ -8,9 +8,9 @@ export const labelUnique: ClaimKind = {
   kind: 'label-unique',
   weight: 'warns',
   subject: 'table.column',
-  documentation: "A dimension's label stands for more than one key.",
+  documentation: "A dimension's label has more than one key.",
   example:
-    '`label-unique:branch.name`: each `name` of `branch` stands for one member; two branches called Mill Lane break it.',
+    '`label-unique:branch.name`: each `name` of `branch` identifies one member; two branches called Mill Lane break it.',
   list: ({ model, checker }) =>
     model.tables
       .filter(
@@ -27,7 +27,7 @@ export const labelUnique: ClaimKind = {
         return claimOf(
           labelUnique,
           `${t.name}.${t.label}`,
-          `each ${t.label} of ${t.name} stands for one member`,
+          `each ${t.label} of ${t.name} identifies one member`,
           {
             ref: label,
             about: [label],
@@ -45,7 +45,7 @@ export const labelUnique: ClaimKind = {
               },
             ],
             found: (e) =>
-              `${counted(e.distinct ?? 0, 'value')} of ${t.label} ${e.distinct === 1 ? 'stands' : 'stand'} for several members: ${rowsText(e)} of ${t.name} ${verb(e, 'has', 'have')} such a ${t.label}`,
+              `${counted(e.distinct ?? 0, 'value')} of ${t.label} ${e.distinct === 1 ? 'belongs' : 'belong'} to several members: ${rowsText(e)} of ${t.name} ${verb(e, 'has', 'have')} such a ${t.label}`,
             remedies: () =>
               labelRemedies(t, t.label!, (other) => [
                 { do: 'set-table', table: t.name, change: { label: other } },

@@ -19,7 +19,7 @@ export const levelSingleParent: ClaimKind = {
   documentation:
     'A member of the level belongs to more than one member of the next level up (null parents apart).',
   example:
-    '`level-single-parent:branch.Geography.District`: each District lies in one Region; a district with branches in two regions breaks it.',
+    '`level-single-parent:branch.Geography.District`: each District is in one Region; a district with branches in two regions breaks it.',
   list: ({ model, checker }) =>
     (model.hierarchies ?? [])
       .filter((h) => checker.names.table(h.table))
@@ -29,14 +29,14 @@ export const levelSingleParent: ClaimKind = {
           return claimOf(
             levelSingleParent,
             `${h.table}.${h.name}.${level.name}`,
-            `each ${level.name} lies in one ${parent.name}`,
+            `each ${level.name} is in one ${parent.name}`,
             {
               ref: levelRef(h, level),
               about: [{ hierarchy: `${h.table}.${h.name}`, table: h.table }],
               ...levelReads(checker, h, [level, parent]),
               judge: (data) => judgeParents(data, h, level, parent),
               found: (e) =>
-                `${counted(e.distinct ?? 0, `member`)} of ${level.name} ${e.distinct === 1 ? 'lies' : 'lie'} in more than one ${parent.name}: ${rowsText(e)} of ${h.table}`,
+                `${counted(e.distinct ?? 0, `member`)} of ${level.name} ${e.distinct === 1 ? 'is' : 'are'} in more than one ${parent.name}: ${rowsText(e)} of ${h.table}`,
               remedies: () => remedies(h, i + 1),
             },
           );
@@ -104,7 +104,7 @@ function remedies(h: Hierarchy, at: number): Remedy[] {
     {
       id: 'swap-levels',
       title: `Put ${level.name} above ${parent.name}`,
-      effect: 'The two levels change places.',
+      effect: 'The two levels are swapped.',
       edit: put(h.levels!.map((l, i) => (i === at ? parent : i === at - 1 ? level : l))),
     },
   ];

@@ -25,7 +25,7 @@ export const pathAcyclic: ClaimKind = {
           evidence: {
             checked: 1,
             against: circle ? 1 : 0,
-            ...(circle ? { notes: [`the way round: ${circle.join(' → ')}`] } : {}),
+            ...(circle ? { notes: [`the cycle: ${circle.join(' → ')}`] } : {}),
           },
         }),
         remedies: () => [

@@ -120,7 +120,7 @@ export const perspectiveClosed: ClaimKind = {
           {
             id: 'remove-perspective',
             title: `Remove the perspective ${p.name}`,
-            effect: 'The audience loses it; nothing else changes.',
+            effect: 'It is removed from this perspective; nothing else changes.',
             edit: [{ do: 'remove-perspectives', name: p.name }],
           },
         ],
@@ -243,7 +243,7 @@ function closing(checker: FormulaChecker, p: Perspective): Remedy[] {
       title: 'Close it',
       effect: [
         out > 0 || shown.length < count(p.columns)
-          ? `What is missing, hidden or reached by nothing is taken out (${out + count(p.columns) - shown.length})`
+          ? `Removes what is missing, hidden or not reached (${out + count(p.columns) - shown.length})`
           : '',
         needed.length > 0
           ? `${needed.map((c) => columnPath(c.table, c.column)).join(', ')} ${needed.length === 1 ? 'is' : 'are'} shown for the hierarchies`

@@ -115,9 +115,9 @@ export const treeLabelUnique: ClaimKind = {
   kind: 'tree-label-unique',
   weight: 'warns',
   subject: 'table.hierarchy',
-  documentation: 'One label stands for several members.',
+  documentation: 'One label belongs to several members.',
   example:
-    '`tree-label-unique:staff.Line of report`: each `full_name` stands for one member of `staff`; two people of one name break it.',
+    '`tree-label-unique:staff.Line of report`: each `full_name` identifies one member of `staff`; two people of one name break it.',
   list: (context) =>
     claimsOf(
       treeLabelUnique,
@@ -130,7 +130,7 @@ export const treeLabelUnique: ClaimKind = {
           ),
         },
       },
-      (h) => `each ${h.label} stands for one member of ${h.table}`,
+      (h) => `each ${h.label} identifies one member of ${h.table}`,
       (h) => (data) => {
         const table = data.table(h.table);
         const { key } = parentRows(data, h);
@@ -152,7 +152,7 @@ export const treeLabelUnique: ClaimKind = {
         return found.verdict === 'holds' && doubtful !== undefined ? restsOn(doubtful) : found;
       },
       (h, e) =>
-        `${counted(e.distinct ?? 0, 'value')} of ${h.label} ${e.distinct === 1 ? 'stands' : 'stand'} for several members: ${rowsText(e)} of ${h.table}`,
+        `${counted(e.distinct ?? 0, 'value')} of ${h.label} ${e.distinct === 1 ? 'belongs' : 'belong'} to several members: ${rowsText(e)} of ${h.table}`,
       (h) => {
         const table = context.checker.names.table(h.table)!;
         const put = (label: string): Remedy['edit'] => [

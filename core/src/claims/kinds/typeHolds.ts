@@ -55,7 +55,7 @@ export const typeHolds: ClaimKind = {
                   : {
                       id: 'declare-text',
                       title: 'Declare it as text',
-                      effect: `${t.name}.${c.name} is kept as it is written, and can no longer be added up; the table has to be loaded again.`,
+                      effect: `${t.name}.${c.name} is stored as text and can no longer be summed; the table has to be loaded again.`,
                       edit: [
                         {
                           do: 'set-column',

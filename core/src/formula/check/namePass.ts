@@ -71,7 +71,7 @@ export abstract class NamePass extends PassBase {
       const path = `${found.table.name}.${found.column}`;
       return this.fault(
         span,
-        `${path} stands outside of an aggregate: write for example sum(${path}) or only(${path})`,
+        `${path} is outside of an aggregate: write for example sum(${path}) or only(${path})`,
       );
     }
     if (place.own && !sameName(place.own.name, found.table.name))

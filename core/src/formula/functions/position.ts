@@ -5,7 +5,7 @@ import { INTEGER } from '../../values/index.ts';
 export const position: ScalarFunction = {
   name: 'position',
   parameters: 'part, x',
-  documentation: 'Where part first stands in x, counted in characters from 1; 0 where it does not.',
+  documentation: 'Where part first occurs in x, counted in characters from 1; 0 where it does not.',
   example: { formula: "position('an', 'Élan')", gives: 3 },
   arity: [2, 2],
   check: (args) =>

@@ -9,7 +9,7 @@ export const lookupSchema = z
     on: z.array(z.tuple([z.string(), z.string()])).min(1),
     columns: z
       .array(z.union([z.string(), z.strictObject({ column: z.string(), as: z.string() })]))
-      .min(1, 'name a column to bring'),
+      .min(1, 'name a column to add'),
     /** Of the rows of a key that which is valid on the day of `at`. Without `to`, a row is valid until the next one begins. */
     valid: z
       .strictObject({ at: z.string().min(1), from: z.string().min(1), to: z.string().min(1).optional() })

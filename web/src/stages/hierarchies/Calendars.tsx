@@ -33,7 +33,7 @@ export function Calendars() {
       ))}
       {calendars.length === 0 && candidates.length === 0 && (
         <p className="p-4 text-soft">
-          No table has a day as its key. Generate a calendar on the Intake stage, or choose a day column as
+          No table has a date as its key. Generate a calendar on the Intake stage, or choose a date column as
           the key of a dimension.
         </p>
       )}
@@ -58,18 +58,18 @@ function Recognise({ table }: { table: Table }) {
   return (
     <p className="flex items-center gap-3 border-b border-rule px-4 py-3">
       <span className="flex-1">
-        <b>{table.name}</b> has one row a day, by {day}: it may be a calendar.
+        <b>{table.name}</b> has one row a day, by {day}: it could be a calendar.
       </span>
       <button
         className="btn"
         onClick={() =>
           void edit(
             [{ do: 'put-calendar', value: { table: table.name, day } }],
-            `${table.name} is a calendar`,
+            `use ${table.name} as a calendar`,
           )
         }
       >
-        It is one
+        Use as calendar
       </button>
     </p>
   );
@@ -94,7 +94,7 @@ function CalendarCard({ calendar }: { calendar: Calendar }) {
     const fiscalYear = { firstMonth: 1, namedBy: 'end' as const, ...fiscal, ...change };
     put(
       { ...calendar, fiscalYear },
-      `the fiscal year of ${table.name} begins in ${MONTHS[fiscalYear.firstMonth - 1]}, named by its ${fiscalYear.namedBy}`,
+      `start the fiscal year of ${table.name} in ${MONTHS[fiscalYear.firstMonth - 1]}, named by its ${fiscalYear.namedBy}`,
     );
   };
   const others = (model.calendars ?? []).filter((c) => c !== calendar);
@@ -106,7 +106,7 @@ function CalendarCard({ calendar }: { calendar: Calendar }) {
         name: h.name,
         value: { ...h, default: h.name === name },
       })),
-      `${name} is the default hierarchy of ${table.name}`,
+      `make ${name} the default hierarchy of ${table.name}`,
     );
   };
   return (
@@ -118,7 +118,7 @@ function CalendarCard({ calendar }: { calendar: Calendar }) {
         className="grid grid-cols-[150px_1fr] items-center gap-x-3 gap-y-2"
       >
         <label htmlFor={`day-${table.name}`} className="text-soft">
-          its day is
+          Day column
         </label>
         <span className="flex flex-wrap items-center gap-2">
           <select
@@ -126,7 +126,7 @@ function CalendarCard({ calendar }: { calendar: Calendar }) {
             className="field"
             value={calendar.day}
             onChange={(e) =>
-              put({ ...calendar, day: e.target.value }, `the day of ${table.name} is ${e.target.value}`)
+              put({ ...calendar, day: e.target.value }, `set the day of ${table.name} to ${e.target.value}`)
             }
           >
             {table.columns
@@ -137,11 +137,11 @@ function CalendarCard({ calendar }: { calendar: Calendar }) {
           </select>
           {table.source && 'calendar' in table.source ? (
             <span className="text-soft">
-              generated from {table.source.calendar.from} to {table.source.calendar.to}
+              Generated from {table.source.calendar.from} to {table.source.calendar.to}
             </span>
           ) : (
             <label className="flex items-center gap-1 text-soft">
-              written as
+              Date format
               <input
                 key={table.columns.find((c) => sameName(c.name, calendar.day))?.pattern ?? ''}
                 className="field w-[110px]"
@@ -162,7 +162,7 @@ function CalendarCard({ calendar }: { calendar: Calendar }) {
           )}
         </span>
         <label htmlFor={`fiscal-${table.name}`} className="text-soft">
-          the fiscal year begins in
+          Fiscal year starts in
         </label>
         <span className="flex flex-wrap items-center gap-2">
           <select
@@ -177,7 +177,7 @@ function CalendarCard({ calendar }: { calendar: Calendar }) {
               </option>
             ))}
           </select>
-          <span className="text-soft">and is named by the year of its</span>
+          <span className="text-soft">named by the year of its</span>
           <select
             className="field"
             aria-label="Named by"
@@ -204,14 +204,14 @@ function CalendarCard({ calendar }: { calendar: Calendar }) {
             </button>
           )}
         </span>
-        <span className="text-soft">its hierarchies</span>
+        <span className="text-soft">Hierarchies</span>
         <span className="flex flex-wrap items-center gap-2">
-          {own.length === 0 && <span className="text-soft">none yet</span>}
+          {own.length === 0 && <span className="text-soft">none</span>}
           {own.map((h) => (
             <label
               key={h.name}
               className="flex items-center gap-1"
-              title="The one that trials and targets take when none is named"
+              title="Used by trials and targets where none is named"
             >
               <input
                 type="radio"
@@ -226,7 +226,7 @@ function CalendarCard({ calendar }: { calendar: Calendar }) {
         </span>
         {missing.length > 0 && (
           <>
-            <span className="text-soft">the usual ones</span>
+            <span className="text-soft">usual ones</span>
             <span className="flex flex-wrap items-center gap-2">
               {missing.map((h) => (
                 <button
@@ -252,7 +252,7 @@ function CalendarCard({ calendar }: { calendar: Calendar }) {
         )}
       </fieldset>
       <div className="mt-2 grid grid-cols-[150px_1fr] items-center gap-x-3">
-        <span className="text-soft">on it hang</span>
+        <span className="text-soft">Used by</span>
         <span>
           {hanging.length + followers.length === 0 ? (
             <span className="text-soft">nothing</span>
@@ -263,7 +263,7 @@ function CalendarCard({ calendar }: { calendar: Calendar }) {
             `${hanging.length > 0 ? ', and ' : ''}the calendars of ${followers.map((f) => f.title).join(', ')}, which follow it`}
           {!removing && (
             <button className="btn btn-bare ml-2 h-[22px]" onClick={() => setRemoving(true)}>
-              Take it as a calendar no more …
+              Not a calendar …
             </button>
           )}
         </span>
@@ -271,12 +271,12 @@ function CalendarCard({ calendar }: { calendar: Calendar }) {
       {removing && (
         <div role="alert" className="mt-2 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2">
           <p>
-            Without a calendar, periods cannot be worked out:{' '}
+            Periods need a calendar:{' '}
             {hanging.length + followers.length === 0
-              ? 'nothing uses it.'
+              ? 'nothing uses this one.'
               : `${[...followers.map((f) => `the calendar of ${f.title}`), ...hanging.map((h) => h.name)]
                   .slice(0, 12)
-                  .join(', ')}${hanging.length > 12 ? ' …' : ''} rest on ${table.name}.`}{' '}
+                  .join(', ')}${hanging.length > 12 ? ' …' : ''} use ${table.name}.`}{' '}
             The table and its rows stay.
           </p>
           <p className="mt-2 flex gap-2">
@@ -285,14 +285,14 @@ function CalendarCard({ calendar }: { calendar: Calendar }) {
               onClick={() =>
                 void edit(
                   [{ do: 'remove-calendar', table: calendar.table }],
-                  `${table.name} is no calendar`,
+                  `stop using ${table.name} as a calendar`,
                 ).then(() => setRemoving(false))
               }
             >
-              It is no calendar
+              Not a calendar
             </button>
             <button className="btn btn-bare" onClick={() => setRemoving(false)}>
-              Leave it
+              Cancel
             </button>
           </p>
         </div>

@@ -29,7 +29,7 @@ export function DaysWithout() {
   return (
     <section aria-label="Days without a calendar" className="border-b border-rule px-4 py-3">
       <h2 className="mb-1 text-[15px]">Days without a calendar</h2>
-      <p className="mb-2 text-soft">Facts have these days, and no calendar by which to ask for them.</p>
+      <p className="mb-2 text-soft">These date columns of facts have no calendar.</p>
       <ul>
         {found.map(({ table, column }) => (
           <li key={`${table.name}.${column}`} className="flex items-center gap-3 py-1">
@@ -38,7 +38,7 @@ export function DaysWithout() {
             </span>
             {calendar ? (
               <button className="btn h-[24px]" onClick={() => relate(table, column)}>
-                Relate it to {calendar.table}
+                Relate to {calendar.table}
               </button>
             ) : (
               <button
@@ -49,7 +49,7 @@ export function DaysWithout() {
                   )
                 }
               >
-                Generate one for it
+                Generate a calendar
               </button>
             )}
           </li>

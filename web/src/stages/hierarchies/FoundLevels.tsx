@@ -6,7 +6,7 @@ import { useAnswer } from '../../state/useAnswer.ts';
 import { useModel } from '../../state/model.tsx';
 import { count, many } from '../../parts/text.ts';
 
-/** Levels that the rows show to lie in each other, to be tried with a click, and what would be true but for a few rows. */
+/** Levels that the rows show to lie in each other, to be tried with a click, and what would be true except for a few rows. */
 export function FoundLevels({ table, onTry }: { table: string; onTry: (hierarchy: Hierarchy) => void }) {
   const { id, state, model } = useModel();
   const { data, error } = useAnswer(api.questions.foundLevels, { id, table }, { of: state.revision.id });
@@ -23,9 +23,7 @@ export function FoundLevels({ table, onTry }: { table: string; onTry: (hierarchy
   return (
     <section aria-label="Found in the rows" className="border-b border-rule px-4 py-3">
       <h2 className="mb-1 text-[15px]">Found in the rows{table === '' ? '' : ` of ${table}`}</h2>
-      {chains.length === 0 && data.near.length === 0 && (
-        <p className="text-soft">No other columns lie in each other.</p>
-      )}
+      {chains.length === 0 && data.near.length === 0 && <p className="text-soft">No further columns nest.</p>}
       <ul>
         {chains.map((chain) => (
           <li key={JSON.stringify(chain)} className="flex items-baseline gap-3 py-[3px]">
@@ -45,13 +43,13 @@ export function FoundLevels({ table, onTry }: { table: string; onTry: (hierarchy
       </ul>
       {data.near.length > 0 && (
         <>
-          <p className="eyebrow mt-2">true but for a few rows</p>
+          <p className="eyebrow mt-2">true except for a few rows</p>
           <ul>
             {data.near.map((n) => (
               <li key={`${n.table}.${n.lower}.${n.upper}`} className="flex items-baseline gap-3 py-[2px]">
                 <span className="min-w-0 flex-1">
                   {table === '' && <b>{n.table}: </b>}
-                  each {n.lower} lies in one {n.upper}, but for {many(n.rows, 'row')} of{' '}
+                  each {n.lower} is in one {n.upper}, except {many(n.rows, 'row')} of{' '}
                   {many(n.members, 'member')}
                 </span>
                 <button

@@ -49,7 +49,7 @@ export function HierarchiesStage() {
     if (
       !(await edit(
         [{ do: 'put-hierarchies', name: null, value }],
-        `keep the hierarchy ${value.name} of ${value.table}`,
+        `add the hierarchy ${value.name} of ${value.table}`,
       ))
     )
       return;
@@ -117,7 +117,7 @@ export function HierarchiesStage() {
             <Blank
               act={
                 <button className="btn btn-act" onClick={begin} disabled={model.tables.length === 0}>
-                  Try a first path
+                  Try a path
                 </button>
               }
             >
@@ -139,7 +139,7 @@ export function HierarchiesStage() {
             <footer className="flex items-center gap-3 border-t border-rule px-4 py-2">
               <label
                 className="flex items-center gap-1 text-soft"
-                title="The one that trials and targets take when none is named"
+                title="Used by trials and targets where none is named"
               >
                 <input
                   type="checkbox"
@@ -154,7 +154,9 @@ export function HierarchiesStage() {
                         name: h.name,
                         value: { ...h, default: h === stored && e.target.checked },
                       })),
-                      `${stored.name} is ${e.target.checked ? 'the' : 'no'} default hierarchy of ${stored.table}`,
+                      e.target.checked
+                        ? `make ${stored.name} the default hierarchy of ${stored.table}`
+                        : `${stored.table} has no default hierarchy`,
                     );
                   }}
                 />
@@ -170,7 +172,7 @@ export function HierarchiesStage() {
                   ).then((done) => done && select(undefined))
                 }
               >
-                Remove the hierarchy
+                Delete hierarchy
               </button>
             </footer>
           )}
@@ -225,7 +227,7 @@ function TriedHead({
   return (
     <form
       className="flex flex-wrap items-center gap-2 border-b border-rule bg-raised px-4 py-2"
-      aria-label="A path that is tried"
+      aria-label="Unsaved hierarchy"
       onSubmit={(e) => {
         e.preventDefault();
         if (tried.name.trim() !== '' && !taken && !empty) onKeep();
@@ -233,7 +235,7 @@ function TriedHead({
     >
       <input
         className="field w-[150px]"
-        placeholder="name, to keep it"
+        placeholder="Name"
         aria-label="Name of the hierarchy"
         value={tried.name}
         onChange={(e) => onChange({ ...tried, name: e.target.value })}
@@ -273,12 +275,12 @@ function TriedHead({
         ))}
       </select>
       <button className="btn btn-act" disabled={tried.name.trim() === '' || taken || empty}>
-        Keep it
+        Save
       </button>
       <button type="button" className="btn btn-bare" onClick={onLeave}>
-        Leave it
+        Cancel
       </button>
-      {taken && <span className="text-vermilion">{tried.table} has a hierarchy of this name</span>}
+      {taken && <span className="text-vermilion">{tried.table} already has a hierarchy of this name</span>}
     </form>
   );
 }

@@ -21,7 +21,7 @@ export function LevelForm({
     name.trim() === ''
       ? 'a level needs a name'
       : taken.some((t) => sameName(t, name.trim()))
-        ? 'another level is called so'
+        ? 'another level has this name'
         : '';
   const put = (change: Partial<Level>, says: string) => {
     const next = { ...level, ...change };
@@ -39,7 +39,7 @@ export function LevelForm({
   const putKeys = (next: readonly string[]) =>
     put(
       { key: [...next] },
-      `members of ${level.name} are told apart by ${next.length === 0 ? 'what is shown' : next.join(', ')}`,
+      `set the key of the level ${level.name} to ${next.length === 0 ? 'its column' : next.join(', ')}`,
     );
   const options = columns.map((c) => (
     <option key={c.path} value={c.path}>
@@ -52,7 +52,7 @@ export function LevelForm({
       aria-label={`Level ${level.name}`}
     >
       <label htmlFor="level-name" className="text-soft">
-        is called
+        Name
       </label>
       <span className="flex items-center gap-2">
         <input
@@ -63,7 +63,7 @@ export function LevelForm({
           onBlur={() =>
             fault === '' &&
             name.trim() !== level.name &&
-            put({ name: name.trim() }, `the level ${level.name} is called ${name.trim()}`)
+            put({ name: name.trim() }, `rename the level ${level.name} to ${name.trim()}`)
           }
           onKeyDown={(e) => e.key === 'Enter' && e.currentTarget.blur()}
         />
@@ -76,21 +76,23 @@ export function LevelForm({
         id="level-column"
         className="field"
         value={level.column}
-        onChange={(e) => put({ column: e.target.value }, `the level ${level.name} shows ${e.target.value}`)}
+        onChange={(e) =>
+          put({ column: e.target.value }, `set the column of the level ${level.name} to ${e.target.value}`)
+        }
       >
         {!columns.some((c) => c.path === level.column) && (
           <option value={level.column}>{level.column}</option>
         )}
         {options}
       </select>
-      <span className="text-soft">told apart by</span>
+      <span className="text-soft">Key</span>
       <span className="flex flex-wrap items-center gap-1">
-        {keys.length === 0 && <span className="text-soft">what is shown</span>}
+        {keys.length === 0 && <span className="text-soft">its column</span>}
         {keys.map((k) => (
           <button
             key={k}
             className="btn h-[24px]"
-            title="Take it out of the key"
+            title="Remove from the key"
             onClick={() => putKeys(keys.filter((x) => x !== k))}
           >
             {k} <span aria-hidden>×</span>
@@ -107,7 +109,7 @@ export function LevelForm({
         </select>
       </span>
       <label htmlFor="level-order" className="text-soft">
-        ordered by
+        Order by
       </label>
       <select
         id="level-order"
@@ -117,11 +119,11 @@ export function LevelForm({
           const { orderBy: _, ...rest } = level;
           onChange(
             e.target.value === '' ? rest : { ...rest, orderBy: e.target.value },
-            `${level.name} is ordered by ${e.target.value || 'what is shown'}`,
+            `order the level ${level.name} by ${e.target.value || 'its column'}`,
           );
         }}
       >
-        <option value="">what is shown</option>
+        <option value="">its column</option>
         {options}
       </select>
     </fieldset>

@@ -99,11 +99,11 @@ export function LevelStack({
                         if (e.key === 'Delete')
                           onChange(
                             levels.filter((_, j) => j !== i),
-                            `take ${level.name} out of ${h.name}`,
+                            `remove ${level.name} from ${h.name}`,
                           );
                       }}
                       aria-expanded={open === i}
-                      title={`column ${level.column}${level.key === undefined ? '' : `, told apart by ${[level.key].flat().join(', ')}`}${level.orderBy ? `, ordered by ${level.orderBy}` : ''}. Drag it to another place, or Alt with an arrow`}
+                      title={`column ${level.column}${level.key === undefined ? '' : `, key ${[level.key].flat().join(', ')}`}${level.orderBy ? `, ordered by ${level.orderBy}` : ''}. Drag to reorder, or Alt with an arrow`}
                     >
                       <span className="min-w-0 truncate font-serif font-semibold">{level.name}</span>
                       <span className="whitespace-nowrap tabular-nums text-soft">
@@ -114,7 +114,7 @@ export function LevelStack({
                   <span className="w-[150px] text-[12px]">
                     {f && f.torn > 0 && (
                       <span className="block text-vermilion">
-                        <VerdictMark verdict="broken" size={9} /> {many(f.torn, 'member')} in two of{' '}
+                        <VerdictMark verdict="broken" size={9} /> {many(f.torn, 'member')} in several of{' '}
                         {levels[i - 1]?.name}
                       </span>
                     )}
@@ -153,11 +153,11 @@ export function LevelStack({
                       <ArrowDown size={13} aria-hidden />
                     </IconButton>
                     <IconButton
-                      label={`Take ${level.name} out`}
+                      label={`Remove ${level.name}`}
                       onClick={() =>
                         onChange(
                           levels.filter((_, j) => j !== i),
-                          `take ${level.name} out of ${h.name}`,
+                          `remove ${level.name} from ${h.name}`,
                         )
                       }
                     >
@@ -253,7 +253,7 @@ function Palette({
       <div className="min-h-0 flex-1 overflow-auto py-1">
         {[...groups].map(([name, list]) => (
           <section key={name}>
-            <h3 className="eyebrow px-3 pt-1">{name === table ? 'its columns' : name}</h3>
+            <h3 className="eyebrow px-3 pt-1">{name === table ? 'own columns' : name}</h3>
             {list.map((c) => (
               <button
                 key={c.path}
@@ -261,7 +261,7 @@ function Palette({
                 draggable
                 onDragStart={(e) => e.dataTransfer.setData(COLUMN, c.path)}
                 onClick={() => onAdd(c.path)}
-                title={`${c.path} (${c.type}): drag it into the stack, or click to put it below`}
+                title={`${c.path} (${c.type}): drag it into the stack, or click to add it below`}
               >
                 {c.path.split('.').at(-1)!.replaceAll('"', '')}
               </button>

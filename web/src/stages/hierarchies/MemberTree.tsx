@@ -15,9 +15,9 @@ export function MemberTree({ hierarchy }: { hierarchy: Hierarchy }) {
   const empty = hierarchy.parent === undefined && (hierarchy.levels ?? []).length === 0;
   return (
     <section aria-label="Members" className="border-b border-rule px-4 py-3">
-      <h2 className="mb-1 text-[15px]">Members of {hierarchy.name || 'the path that is tried'}</h2>
+      <h2 className="mb-1 text-[15px]">Members of {hierarchy.name || 'this hierarchy'}</h2>
       {empty ? (
-        <p className="text-soft">A first level shows its members here.</p>
+        <p className="text-soft">Add a level to see its members.</p>
       ) : (
         <Branch key={askedOf(hierarchy)} hierarchy={hierarchy} path={[]} depth={0} />
       )}
@@ -51,7 +51,7 @@ function Branch({ hierarchy, path, depth }: { hierarchy: Hierarchy; path: Key[];
           className="py-[2px] text-soft"
           style={{ paddingLeft: depth * 16 + 16 }}
         >
-          <i title="Rows that belong to the member itself">its own rows</i>
+          <i title="Rows that belong to the member itself">own rows</i>
         </li>
       )}
       {data.members.map((m) => {

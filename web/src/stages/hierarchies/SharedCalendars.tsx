@@ -35,29 +35,32 @@ export function LinkNote({ calendar }: { calendar: Calendar }) {
         {link.model === null ? (
           <>
             It followed <b>{calendar.follows.table}</b> of {link.title}, which is not in this workspace any
-            more: it stands as it was.
+            more. It stays as it was.
           </>
         ) : (
           <>
             It follows <b>{calendar.follows.table}</b> of{' '}
-            <Link to={`/m/${link.model}/hierarchies?view=calendars`}>{link.title}</Link>: whatever becomes of
-            it there becomes of it here.
-            {!link.inStep && ' At present it is not in step.'}
+            <Link to={`/m/${link.model}/hierarchies?view=calendars`}>{link.title}</Link>. Changes there are
+            applied here.
+            {!link.inStep && ' It is out of date.'}
           </>
         )}
       </span>
       {link.model !== null && !link.inStep && (
         <button className="btn h-[24px]" onClick={() => void follow()}>
-          Bring it in step
+          Update
         </button>
       )}
       <button
         className="btn h-[24px]"
         onClick={() =>
-          void edit([{ do: 'put-calendar', value: own }], `${calendar.table} is a copy of its own`)
+          void edit(
+            [{ do: 'put-calendar', value: own }],
+            `detach ${calendar.table} from the calendar that it follows`,
+          )
         }
       >
-        Make it a copy
+        Detach
       </button>
     </p>
   );
@@ -90,10 +93,10 @@ export function OfferedCalendars() {
   };
   return (
     <section aria-label="Calendars of other models" className="border-b border-rule px-4 py-3">
-      <h2 className="mb-1 text-[15px]">Of other models</h2>
+      <h2 className="mb-1 text-[15px]">Calendars of other models</h2>
       <p className="mb-2 text-soft">
-        A link follows what becomes of the calendar there, its rows too. A copy is {model.title ?? model.name}
-        ’s own from then on.
+        A link follows changes of the calendar there, rows included. A copy is {model.title ?? model.name}
+        ’s own.
       </p>
       <ul>
         {offered.map((of) => (
@@ -101,15 +104,15 @@ export function OfferedCalendars() {
             <span className="flex-1">
               <b>{of.table}</b> of {of.title}
               <span className="text-soft">
-                , its day is {of.day}
+                , day {of.day}
                 {of.rows === null ? '' : `, ${many(of.rows, 'row')}`}
               </span>
             </span>
             <button className="btn h-[24px]" onClick={() => void take(of, 'link')}>
-              Link it
+              Link
             </button>
             <button className="btn h-[24px]" onClick={() => void take(of, 'copy')}>
-              Copy it
+              Copy
             </button>
           </li>
         ))}

@@ -44,28 +44,28 @@ export function TreeDesign({
       )}
       <div className="mb-3 flex flex-wrap gap-x-5 gap-y-2">
         {choose('parent in', h.parent, undefined, (parent) =>
-          onChange({ ...h, parent }, `members of ${h.name} hang on ${parent}`),
+          onChange({ ...h, parent }, `set the parent of ${h.name} to ${parent}`),
         )}
         {choose('key', h.key, `the table's: ${names.table(h.table)?.key?.[0] ?? 'none'}`, (key) =>
-          onChange(optional('key', key), `the key of ${h.name} is ${key || 'that of the table'}`),
+          onChange(optional('key', key), `set the key of ${h.name} to ${key || 'that of the table'}`),
         )}
-        {choose('shown by', h.label, 'the key', (label) =>
-          onChange(optional('label', label), `members of ${h.name} are shown by ${label || 'their key'}`),
+        {choose('Label', h.label, 'the key', (label) =>
+          onChange(optional('label', label), `set the label of ${h.name} to ${label || 'its key'}`),
         )}
         <label className="flex items-center gap-2 text-soft">
-          <span>own rows of members with others below</span>
+          <span>Members' own rows</span>
           <select
             className="field"
             value={h.ownRows ?? 'shown'}
             onChange={(e) =>
               onChange(
                 { ...h, ownRows: e.target.value as 'shown' | 'hidden' },
-                `own rows of members of ${h.name} are ${e.target.value}`,
+                `set members' own rows of ${h.name} to ${e.target.value}`,
               )
             }
           >
-            <option value="shown">shown among those below</option>
-            <option value="hidden">hidden; totals count them</option>
+            <option value="shown">shown</option>
+            <option value="hidden">hidden, counted in totals</option>
           </select>
         </label>
       </div>
@@ -84,18 +84,19 @@ export function TreeDesign({
       {tree && (
         <>
           <p className="mt-3">
-            {many(tree.members, 'member')}, {many(tree.roots, 'top')}, {count(tree.leaves)} with nobody below
+            {many(tree.members, 'member')}, {many(tree.roots, 'top')}, {count(tree.leaves)} without members
+            below
             {tree.onLoops > 0 && (
-              <span className="text-vermilion"> · {count(tree.onLoops)} on a loop or below one</span>
+              <span className="text-vermilion"> · {count(tree.onLoops)} on a cycle or below one</span>
             )}
             {tree.unknownParents > 0 && (
               <span className="text-vermilion">
                 {' '}
-                · {count(tree.unknownParents)} with a parent that is no member
+                · {count(tree.unknownParents)} with a parent that does not exist
               </span>
             )}
             {tree.sharedLabels > 0 && (
-              <span className="text-vermilion"> · {many(tree.sharedLabels, 'label')} of several members</span>
+              <span className="text-vermilion"> · {many(tree.sharedLabels, 'label')} with several rows</span>
             )}
           </p>
           {tree.branches.length > 0 && (

@@ -108,7 +108,7 @@ export function ArrivalCard({
               if (recipe) look(byRecipe(arrival, recipe));
             }}
           >
-            <option value="">by a recipe …</option>
+            <option value="">Recipe …</option>
             {fileRecipes.map((r) => (
               <option key={r.name}>{r.name}</option>
             ))}
@@ -117,8 +117,8 @@ export function ArrivalCard({
         <button
           className="btn btn-bare"
           onClick={onDrop}
-          aria-label={`Leave ${arrival.file.name} out`}
-          title="Leave this file out"
+          aria-label={`Remove ${arrival.file.name}`}
+          title="Remove file"
         >
           <X size={14} aria-hidden />
         </button>
@@ -160,9 +160,9 @@ export function ArrivalCard({
             </select>
             <label
               className="flex items-center gap-1"
-              title="Lines above the header, or above the first row: a title, a date of export"
+              title="Lines before the header or the first row, such as a title or an export date"
             >
-              lines above
+              lines to skip
               <input
                 type="number"
                 min={0}
@@ -279,7 +279,7 @@ function NewName({
       />
       {clash !== undefined && (
         <span className="text-vermilion">
-          {clash} is there already: choose it from the list to load into it
+          {clash} already exists: choose it from the list to load into it
         </span>
       )}
     </>
@@ -300,8 +300,8 @@ function NullTexts({
     if (said.join('\n') !== nulls.join('\n')) onChange(said);
   };
   return (
-    <label className="flex items-center gap-1" title="Besides the empty text; apart by blanks">
-      also null
+    <label className="flex items-center gap-1" title="In addition to the empty text; separated by blanks">
+      null texts
       <input
         className="field w-[70px] px-1"
         value={text}

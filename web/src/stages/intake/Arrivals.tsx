@@ -3,17 +3,13 @@ import type { DragEvent } from 'react';
 import { Menu, MenuButton, MenuItem, MenuItems } from '@headlessui/react';
 import { Database, FileUp, History, Plus, Sparkles } from 'lucide-react';
 import { api } from '@crease/contract';
-import type {
-  JobState,
-  RecipeState,
-  Settings,
-  UploadState,
-} from '@crease/contract';
+import type { JobState, RecipeState, Settings, UploadState } from '@crease/contract';
 import { freeName } from '@crease/core/model';
 import type { Table } from '@crease/core/model';
 import { NAMING_RULES } from '@crease/core/reading';
 import { ask, sendFile } from '../../state/api.ts';
 import { useAnswer } from '../../state/useAnswer.ts';
+import { takeDropped } from '../../state/dropped.ts';
 import { useModel } from '../../state/model.tsx';
 import { Blank, LeafHead } from '../../frame/Leaves.tsx';
 import { many } from '../../parts/text.ts';
@@ -127,6 +123,12 @@ export function Arrivals({
     }
   };
 
+  const bringLatest = useRef(bring);
+  useEffect(() => {
+    const dropped = takeDropped();
+    if (dropped.length > 0) void bringLatest.current(dropped);
+  }, []);
+
   /** Tables of databases have come already; those that the model has keep their names there. */
   const receive = async (uploads: readonly UploadState[], by?: RecipeState) => {
     for (const upload of uploads) {
@@ -219,7 +221,7 @@ export function Arrivals({
       await ended(job.id, (state) => {
         if (state.state === 'done') {
           setArrivals((all) => all.filter((a) => !ready.some((r) => r.key === a.key)));
-          tell({ tone: 'plain', text: `Taken in: ${state.detail}` });
+          tell({ tone: 'plain', text: `Imported: ${state.detail}` });
           void refreshLoads();
         } else {
           setArrivals((all) =>
@@ -311,7 +313,7 @@ export function Arrivals({
         )}
         {ready.length > 0 && (
           <button className="btn btn-act" onClick={() => void takeIn()}>
-            Take in {many(ready.length, 'table')}
+            Import {many(ready.length, 'table')}
           </button>
         )}
       </LeafHead>
@@ -349,7 +351,7 @@ export function Arrivals({
               }
             >
               Drop delimited text files here, gzipped or not, or Parquet files; or choose tables of a
-              database. You will see what is in them, and what would be stored, before anything is.
+              database. Everything is shown before it is stored.
             </Blank>
           </div>
         ) : (
@@ -368,7 +370,7 @@ function MakeTable({ onShow }: { onShow: (view: string) => void }) {
   return (
     <Menu>
       <MenuButton className="btn">
-        <Plus size={14} aria-hidden /> Make a table
+        <Plus size={14} aria-hidden /> New table
       </MenuButton>
       <MenuItems
         anchor={{ to: 'bottom start', gap: 4 }}
@@ -376,7 +378,7 @@ function MakeTable({ onShow }: { onShow: (view: string) => void }) {
       >
         {(
           [
-            ['members', 'Type or paste its members'],
+            ['members', 'Type or paste rows'],
             ['calendar', 'Generate a calendar'],
           ] as const
         ).map(([view, text]) => (
@@ -410,7 +412,7 @@ function NamingRules({ onChange }: { onChange: () => void }) {
   return (
     <label
       className="flex items-center gap-1 text-soft"
-      title="How columns of files are named when they come in, in the whole workspace"
+      title="How columns of imported files are named, in the whole workspace"
     >
       names
       <select

@@ -62,15 +62,15 @@ export function CalendarMaker({ covers, onBack }: { covers?: string | undefined;
   const days = first !== undefined && last !== undefined ? last - first + 1 : 0;
   const fault =
     first === undefined || last === undefined
-      ? 'both days are needed'
+      ? 'enter both days'
       : days < 1
         ? 'the last day lies before the first'
         : days > MOST_DAYS
           ? `${count(days)} days are too many: the most are 200 years`
           : name.trim() === ''
-            ? 'give the table a name'
+            ? 'the table needs a name'
             : model.tables.some((t) => t.name.toLowerCase() === name.trim().toLowerCase())
-              ? `there is a table ${name.trim()} already`
+              ? `a table ${name.trim()} already exists`
               : undefined;
   const shown = useMemo(() => {
     if (first === undefined || last === undefined || last < first) return [];
@@ -114,12 +114,12 @@ export function CalendarMaker({ covers, onBack }: { covers?: string | undefined;
 
   return (
     <>
-      <LeafHead title="A generated calendar" note={fault === undefined ? `${count(days)} days` : ''}>
+      <LeafHead title="Generated calendar" note={fault === undefined ? `${count(days)} days` : ''}>
         <button className="btn" onClick={onBack}>
-          Back to the tables
+          Back
         </button>
         <button className="btn btn-act" disabled={fault !== undefined} onClick={() => void make()}>
-          Make the calendar
+          Create calendar
         </button>
       </LeafHead>
       <div className="flex flex-wrap items-center gap-x-4 gap-y-2 border-b border-rule px-4 py-2">
@@ -186,7 +186,7 @@ export function CalendarMaker({ covers, onBack }: { covers?: string | undefined;
               <th scope="col">column</th>
               <th scope="col">type</th>
               <th scope="col">holds</th>
-              <th scope="col">its first values</th>
+              <th scope="col">first values</th>
             </tr>
           </thead>
           <tbody>
@@ -197,7 +197,7 @@ export function CalendarMaker({ covers, onBack }: { covers?: string | undefined;
                     type="checkbox"
                     checked={taken.has(n)}
                     disabled={n === 'day'}
-                    aria-label={`Take ${n}`}
+                    aria-label={`Include ${n}`}
                     onChange={(e) =>
                       setTaken(
                         (before) =>

@@ -46,7 +46,7 @@ export function ColumnStrip({ column, preview, rows, drawn, isNew, onChange, onR
           type="checkbox"
           checked={column.taken}
           onChange={(e) => onChange({ taken: e.target.checked })}
-          aria-label={`Take ${column.name}`}
+          aria-label={`Include ${column.name}`}
         />
       </td>
       <td>
@@ -59,7 +59,7 @@ export function ColumnStrip({ column, preview, rows, drawn, isNew, onChange, onR
         />
         {column.alike && (
           <span className="block px-1 text-[11px] text-vermilion">
-            {column.fileName} in the file: is it the same?
+            {column.fileName} in the file: the same column?
           </span>
         )}
         {isNew && (

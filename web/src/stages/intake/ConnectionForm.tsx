@@ -114,19 +114,18 @@ export function ConnectionForm({
               <span className="flex flex-col gap-1">
                 <label className="flex items-center gap-2">
                   <input type="radio" name="account" checked={!own} onChange={() => setOwn(false)} />
-                  the workspace&apos;s:{' '}
-                  {account ? <b>{account.user}</b> : <i className="text-soft">there is none yet</i>}
+                  the workspace&apos;s: {account ? <b>{account.user}</b> : <i className="text-soft">none</i>}
                 </label>
                 <label className="flex items-center gap-2">
                   <input type="radio" name="account" checked={own} onChange={() => setOwn(true)} />
-                  its own
+                  own
                 </label>
               </span>
             </Line>
             <Line label="">
               <label className="flex items-center gap-2">
                 <input type="checkbox" checked={clear} onChange={(e) => setClear(e.target.checked)} />
-                the server may be sent the password in clear, if it asks for that
+                allow sending the password unencrypted if the server asks for it
               </label>
             </Line>
             {own && (
@@ -145,7 +144,7 @@ export function ConnectionForm({
                     className="field w-[220px]"
                     type="password"
                     value={password}
-                    placeholder={keeps ? 'as it is' : ''}
+                    placeholder={keeps ? 'unchanged' : ''}
                     onChange={(e) => setPassword(e.target.value)}
                     autoComplete="off"
                     aria-label="Password"
@@ -157,7 +156,7 @@ export function ConnectionForm({
         )}
       </div>
       <p className="flex gap-2 px-4 pb-3">
-        <button className="btn btn-act">Keep the connection</button>
+        <button className="btn btn-act">Save</button>
         <button type="button" className="btn" onClick={onClose}>
           Close
         </button>

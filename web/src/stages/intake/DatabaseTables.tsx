@@ -116,7 +116,7 @@ export function DatabaseTables({
             <span className="flex-1 whitespace-nowrap text-soft">{many(shown.length, 'table')}</span>
             {missing.length > 0 && (
               <button className="btn" onClick={() => setChosen(new Set([...chosen, ...missing.map(keyOf)]))}>
-                And what they refer to
+                Add referenced tables
               </button>
             )}
             <button
@@ -125,8 +125,8 @@ export function DatabaseTables({
               onClick={() => void draw()}
             >
               {drawing
-                ? `Looking … ${drawing.done} of ${drawing.of}`
-                : `Look at ${many(wanted.length, 'table')}`}
+                ? `Reading samples … ${drawing.done} of ${drawing.of}`
+                : `Preview ${many(wanted.length, 'table')}`}
             </button>
           </div>
           <Rights
@@ -194,10 +194,10 @@ export function DatabaseTables({
                         {t.schema !== null && <span className="text-soft">{t.schema}.</span>}
                         <b>{t.table}</b>
                         {t.kind === 'view' && <span className="ml-2 text-soft">view</span>}
-                        {!t.readable && <span className="ml-2 text-vermilion">may not be read</span>}
-                        {held(t) && <span className="ml-2 text-soft">is here as {held(t)!.name}</span>}
+                        {!t.readable && <span className="ml-2 text-vermilion">no permission</span>}
+                        {held(t) && <span className="ml-2 text-soft">imported as {held(t)!.name}</span>}
                       </td>
-                      <td className="num" title={t.rows === null ? 'not known' : count(t.rows)}>
+                      <td className="num" title={t.rows === null ? 'unknown' : count(t.rows)}>
                         {t.rows === null ? '?' : compact(t.rows)}
                       </td>
                       <td className="num">{t.columns}</td>
@@ -212,9 +212,7 @@ export function DatabaseTables({
             </table>
             {shown.length === 0 && (
               <p className="p-4 text-soft">
-                {tables.length === 0
-                  ? 'There is no table that this account can see.'
-                  : 'No table is called so.'}
+                {tables.length === 0 ? 'This account can see no tables.' : 'No matches'}
               </p>
             )}
           </div>
@@ -239,10 +237,10 @@ function Rights({
     return (
       <p className="flex items-center gap-2 border-b border-rule px-4 py-[6px] text-soft">
         <span className="flex-1">
-          A load runs unattended: its account should be able to read and nothing else.
+          Loads run unattended: the account should be able to read, and nothing else.
         </span>
         <button className="btn h-[24px]" onClick={onAsk}>
-          What may it do?
+          Check rights
         </button>
       </p>
     );
@@ -268,7 +266,7 @@ function Rights({
       {rights.sql !== '' && (
         <details className="mt-1">
           <summary className="cursor-pointer">
-            {file ? 'How to take that away' : 'SQL for an account that reads these tables and nothing else'}
+            {file ? 'How to revoke them' : 'SQL for an account that reads these tables and nothing else'}
           </summary>
           <pre className="code mt-1 max-h-[180px] overflow-auto bg-raised p-2">{rights.sql}</pre>
           <button

@@ -41,7 +41,7 @@ export function DatabasesView({
     setOf(undefined);
     tell({
       tone: 'plain',
-      text: `The connection ${connection.name} is removed; the rows that came from it stay`,
+      text: `The connection ${connection.name} removed; rows loaded from it stay`,
     });
   };
   const adding = of === NEW || (data !== undefined && connections.length === 0);
@@ -142,7 +142,7 @@ function Account({
             {state.account ? state.account.user : <i className="text-soft">none</i>}
           </span>
           <button className="btn btn-bare h-[24px]" onClick={() => setOpen(true)}>
-            {state.account ? 'change' : 'give one'}
+            {state.account ? 'change' : 'add'}
           </button>
         </p>
       ) : (
@@ -171,13 +171,13 @@ function Account({
             type="password"
             autoComplete="off"
             aria-label="Password of the workspace's account"
-            placeholder={state.account?.hasPassword ? 'password: as it is' : 'password'}
+            placeholder={state.account?.hasPassword ? 'password: unchanged' : 'password'}
             value={password}
             onChange={(e) => setPassword(e.target.value)}
           />
           <span className="flex gap-1">
             <button className="btn btn-act flex-1 justify-center" disabled={user.trim() === ''}>
-              Keep
+              Save
             </button>
             <button type="button" className="btn btn-bare" onClick={() => setOpen(false)}>
               Close

@@ -42,13 +42,13 @@ export function LoadsView({
   const revert = (entry: LoadEntry) =>
     act(
       () => ask(api.loads.revert, { id, load: entry.id }),
-      `Reverted: ${entry.table} has the rows of before the load from ${entry.source}`,
+      `Reverted: ${entry.table} has the rows from before the load of ${entry.source}`,
     );
   const drop = async (recipe: RecipeState) => {
     try {
       await ask(api.loads.removeRecipe, { id, recipe: recipe.name });
       await mutate();
-      tell({ tone: 'plain', text: `The recipe ${recipe.name} is removed; the rows that it loaded stay` });
+      tell({ tone: 'plain', text: `Recipe ${recipe.name} removed; rows that it loaded stay` });
     } catch (reason) {
       fail(reason);
     }
@@ -66,8 +66,8 @@ export function LoadsView({
           <h2 className="px-4 pt-3 text-[14px]">Recipes</h2>
           {data?.recipes.length === 0 && (
             <p className="px-4 py-2 text-soft">
-              None yet. Give a load a name under “keep as recipe”: then it can be done again with a newer
-              file, here or by <code>crease load NAME FILE</code>.
+              None yet. Give a load a name under “Recipe” to repeat it with a newer file, here or by{' '}
+              <code>crease load NAME FILE</code>.
             </p>
           )}
           <ul className="pb-2">
@@ -100,8 +100,8 @@ export function LoadsView({
           </ul>
         </section>
         <section aria-label="Log">
-          <h2 className="px-4 pt-3 text-[14px]">What has been loaded</h2>
-          {data?.log.length === 0 && <p className="px-4 py-2 text-soft">Nothing since this log is kept.</p>}
+          <h2 className="px-4 pt-3 text-[14px]">Loads so far</h2>
+          {data?.log.length === 0 && <p className="px-4 py-2 text-soft">No loads yet.</p>}
           {data && data.log.length > 0 && (
             <table className="grid-plain">
               <thead>
@@ -203,9 +203,9 @@ function KeptRows({
     <section aria-label="Old rows" className="border-t border-rule-strong px-4 py-3">
       <h2 className="text-[14px]">Old rows</h2>
       <p className="mt-1 text-soft">
-        Undo and revert bring back rows that a load has replaced. Kept now: {many(kept.versions, 'version')},{' '}
-        {bytes(kept.bytes)}. Versions beyond the last ones and older than the days are removed after a load,
-        and the oldest ones beyond the limit in MB.
+        Undo and revert restore rows that a load replaced. Stored now: {many(kept.versions, 'version')},{' '}
+        {bytes(kept.bytes)}. After each load, versions beyond this number and older than this many days are
+        removed, and the oldest ones beyond the size limit.
       </p>
       <p className="mt-2 flex flex-wrap items-center gap-4">
         {field('versions', 'versions of a table')}

@@ -9,7 +9,7 @@ import { Blank, LeafHead } from '../../frame/Leaves.tsx';
 import { many } from '../../parts/text.ts';
 
 const KINDS: readonly (readonly [Proposal['kind'], string])[] = [
-  ['type', 'Types without which codes do not meet'],
+  ['type', 'Types that keys need to match'],
   ['key', 'Keys'],
   ['relationship', 'Relationships'],
   ['hierarchy', 'Parent-child hierarchies'],
@@ -20,7 +20,7 @@ const KINDS: readonly (readonly [Proposal['kind'], string])[] = [
   ['measure', 'Base measures'],
 ];
 
-/** A drafted star, part by part with its evidence: leave out what is wrong, and accept the rest as one edit. */
+/** Drafted star, part by part with its evidence: leave out what is wrong, and accept the rest as one edit. */
 export function Proposals({ onBack }: { onBack: () => void }) {
   const { id, edit } = useModel();
   const go = useGo();
@@ -45,15 +45,12 @@ export function Proposals({ onBack }: { onBack: () => void }) {
   };
   return (
     <>
-      <LeafHead
-        title="A drafted star"
-        note={data ? `${many(proposals.length, 'proposal')} from the rows` : ''}
-      >
+      <LeafHead title="Drafted star" note={data ? `${many(proposals.length, 'proposal')} from the rows` : ''}>
         <label
           className="flex items-center gap-1 text-soft"
-          title="Where nothing is declared: what makes a column a reference to a table"
+          title="How references are found where none is declared"
         >
-          references by
+          find references by
           <select
             className="field"
             value={pattern}
@@ -75,7 +72,7 @@ export function Proposals({ onBack }: { onBack: () => void }) {
         {isLoading && <p className="p-4 text-soft">Comparing columns …</p>}
         {error && <Blank>{error.message}</Blank>}
         {data && proposals.length === 0 && (
-          <Blank>There is nothing to add: the model says already what the rows suggest.</Blank>
+          <Blank>Nothing to add: the model already has what the rows suggest.</Blank>
         )}
         {KINDS.map(([kind, title]) => {
           const list = groups.get(kind) ?? [];

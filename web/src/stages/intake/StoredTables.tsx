@@ -62,7 +62,7 @@ export function StoredTables({
                   <button
                     className="btn btn-bare ml-2 h-[24px]"
                     onClick={() => onEdit(table.name)}
-                    aria-label={`Change the members of ${table.name}`}
+                    aria-label={`Edit the rows of ${table.name}`}
                   >
                     change
                   </button>
@@ -71,9 +71,9 @@ export function StoredTables({
                   <button
                     className="btn btn-bare ml-2 h-[24px]"
                     onClick={() => onDraw(table)}
-                    aria-label={`Load ${table.name} again`}
+                    aria-label={`Reload ${table.name}`}
                   >
-                    load again
+                    Reload
                   </button>
                 )}
               </td>
@@ -87,7 +87,7 @@ export function StoredTables({
                 {stored
                   ? moment(stored.loadedAt)
                   : table.source && ('file' in table.source || 'connection' in table.source)
-                    ? 'not brought in yet'
+                    ? 'not imported yet'
                     : ''}
                 {stored && stored.problems.length > 0 && (
                   <span className="text-vermilion"> · {many(stored.problems.length, 'line')} left out</span>

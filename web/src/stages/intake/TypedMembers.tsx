@@ -39,11 +39,11 @@ export function TypedMembers({ table, onBack }: { table: Table | undefined; onBa
   const taken = model.tables.some((t) => t !== table && t.name.toLowerCase() === name.trim().toLowerCase());
   const fault =
     name.trim() === ''
-      ? 'give the table a name'
+      ? 'the table needs a name'
       : taken
-        ? `there is a table ${name.trim()} already`
+        ? `a table ${name.trim()} already exists`
         : made.members.length === 0
-          ? 'type or paste at least one member'
+          ? 'type or paste at least one row'
           : misfits > 0
             ? `${many(misfits, 'value')} ${misfits === 1 ? 'is' : 'are'} not of the type of the column`
             : undefined;
@@ -75,7 +75,7 @@ export function TypedMembers({ table, onBack }: { table: Table | undefined; onBa
     if (row + pasted.length - 1 > MOST_ROWS) {
       tell({
         tone: 'wrong',
-        text: `${many(pasted.length, 'row')} are too many for a list typed by hand, the most is ${MOST_ROWS}: bring them in as a file`,
+        text: `${many(pasted.length, 'row')} are too many to type by hand (at most ${MOST_ROWS}): import them as a file`,
       });
       return;
     }
@@ -115,21 +115,21 @@ export function TypedMembers({ table, onBack }: { table: Table | undefined; onBa
       source: { members: made.members },
       columns: [...columns, ...derived],
     };
-    const says = table ? `change the members of ${table.name}` : `type the members of ${value.name}`;
+    const says = table ? `edit the rows of ${table.name}` : `type the rows of ${value.name}`;
     if (await edit([{ do: 'put-tables', name: table?.name ?? null, value }], says)) onBack();
   };
 
   return (
     <>
       <LeafHead
-        title={table ? `Members of ${table.name}` : 'Members typed by hand'}
+        title={table ? `Rows of ${table.name}` : 'Rows typed by hand'}
         note={many(made.members.length, 'member')}
       >
         <button className="btn" onClick={onBack}>
-          Back to the tables
+          Back
         </button>
         <button className="btn btn-act" disabled={fault !== undefined} onClick={() => void save()}>
-          {table ? 'Keep the changes' : 'Make the table'}
+          {table ? 'Save' : 'Create table'}
         </button>
       </LeafHead>
       <div className="flex flex-wrap items-center gap-4 border-b border-rule px-4 py-2">
@@ -143,7 +143,7 @@ export function TypedMembers({ table, onBack }: { table: Table | undefined; onBa
           />
         </label>
         <span className="text-soft">
-          Paste from a spreadsheet into any cell; the first row has the names.
+          Paste from a spreadsheet into any cell. The first row has the column names.
         </span>
         {fault !== undefined && (cells.some((r) => r.some((c) => c !== '')) || name !== '') && (
           <span role="status" className="text-vermilion">
@@ -202,7 +202,7 @@ export function TypedMembers({ table, onBack }: { table: Table | undefined; onBa
                       readOnly={i === 0 && called.has(text)}
                       title={
                         i === 0 && called.has(text)
-                          ? 'It gets another name on the Shape stage, where formulas follow'
+                          ? 'Rename it on the Shape stage, where formulas follow'
                           : undefined
                       }
                       placeholder={i === 0 ? `name ${j + 1}` : ''}

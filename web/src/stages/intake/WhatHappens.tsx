@@ -31,29 +31,29 @@ export function WhatHappens({ arrival, existing, parts, onChange, onTry }: Props
   return (
     <div className="flex flex-wrap gap-x-5 gap-y-1 border-t border-rule px-4 py-2">
       <span>
-        {existing ? <b>{happens(existing, arrival, parts)}</b> : <b>A new table {arrival.name}</b>} with{' '}
+        {existing ? <b>{happens(existing, arrival, parts)}</b> : <b>New table {arrival.name}</b>} with{' '}
         {many(taken.length, 'column')}
         {taken.length < arrival.columns.length && `, ${arrival.columns.length - taken.length} left out`}
-        {arrival.state === 'storing' && ' — being stored'}
+        {arrival.state === 'storing' && ' — storing'}
       </span>
       {existing && (
         <label className="flex items-center gap-1">
           rows
           <select
             className="field h-[24px]"
-            aria-label="What becomes of the rows that are there"
+            aria-label="Existing rows"
             value={arrival.mode}
             onChange={(e) =>
               onChange((a) => ({ ...a, mode: e.target.value as Arrival['mode'], tried: undefined }))
             }
           >
-            <option value="replace">take the place of those that are there</option>
+            <option value="replace">replace the existing rows</option>
             <option value="add">are added</option>
             <option value="update" disabled={!hasKey}>
-              update those of the same key
+              update rows with the same key
             </option>
             <option value="add quantities" disabled={!hasKey}>
-              add their quantities onto those of the same key
+              add their quantities to rows with the same key
             </option>
           </select>
           {!hasKey && <span className="text-soft">(no key yet)</span>}
@@ -62,7 +62,7 @@ export function WhatHappens({ arrival, existing, parts, onChange, onTry }: Props
       {existing && arrival.mode === 'replace' && (
         <label
           className="flex items-center gap-1"
-          title="A part is a month, a file: it is added or replaced while the other rows stay"
+          title="A part, such as a month or a file, is added or replaced while the other rows stay"
         >
           as part
           <input
@@ -91,15 +91,15 @@ export function WhatHappens({ arrival, existing, parts, onChange, onTry }: Props
           }
         >
           <option value="null">become null, and are listed</option>
-          <option value="leave out">their rows are left out, and listed</option>
+          <option value="leave out">are left out with their rows, and listed</option>
           <option value="stop">stop the load</option>
         </select>
       </label>
       <label
         className="flex items-center gap-1"
-        title="Kept under this name, it can be done again with a newer file, here or from the command line"
+        title="Save the load under this name to repeat it with a newer file, here or from the command line"
       >
-        keep as recipe
+        Recipe
         <input
           className="field h-[24px] w-[170px]"
           placeholder="a name"
@@ -115,7 +115,7 @@ export function WhatHappens({ arrival, existing, parts, onChange, onTry }: Props
           onClick={onTry}
           disabled={arrival.state !== 'ready' || wrongName !== undefined}
         >
-          Try it: what would happen?
+          Dry run
         </button>
       )}
       {wrongName !== undefined && (
@@ -125,7 +125,7 @@ export function WhatHappens({ arrival, existing, parts, onChange, onTry }: Props
       )}
       {fresh.length > 0 && <span>new: {fresh.map((c) => c.name).join(', ')}</span>}
       {missing.length > 0 && (
-        <span className="text-vermilion">no longer there: {missing.map((c) => c.name).join(', ')}</span>
+        <span className="text-vermilion">removed: {missing.map((c) => c.name).join(', ')}</span>
       )}
       {arrival.tried && <Tried result={arrival.tried} />}
       {preview.mended.map((m) => (
@@ -164,7 +164,7 @@ function Tried({ result }: { result: LoadResult }) {
   return (
     <div role="status" className="w-full border-l-4 border-ink bg-leaf px-3 py-2">
       <p className="flex flex-wrap gap-x-4">
-        <b>It would store:</b>
+        <b>Would store:</b>
         {shown.map(([n, what]) => (
           <span key={what} className={n === 0 ? 'text-soft' : ''}>
             {count(n)} {what}
@@ -173,7 +173,7 @@ function Tried({ result }: { result: LoadResult }) {
       </p>
       {changes.length > 0 && (
         <details className="mt-1">
-          <summary className="cursor-pointer text-soft">some of what changes</summary>
+          <summary className="cursor-pointer text-soft">examples of changes</summary>
           <table className="grid-plain">
             <tbody>
               {changes.map((c, i) => (
@@ -264,7 +264,7 @@ function happens(existing: Table, { mode, part }: Arrival, parts: readonly strin
     case 'update':
       return `Rows of ${name} are updated by ${existing.key?.join(', ')}`;
     case 'add quantities':
-      return `Quantities are added onto rows of ${name} by ${existing.key?.join(', ')}`;
+      return `Quantities are added to rows of ${name} by ${existing.key?.join(', ')}`;
     default:
       return part === undefined ? `The rows of ${name} are replaced` : partText(name, part, parts);
   }

@@ -55,9 +55,9 @@ test('a name that somebody gave is kept over a new preview, and names that clash
   const named = { ...first!, name: 'visitors', named: true };
   const again = arrivingColumns(preview, [named, ...rest], undefined);
   expect(again.map((c) => c.name)).toEqual(['visitors', 'visitors', 'opened on']);
-  expect(namingFault(again)).toBe('two columns that are taken are called visitors');
+  expect(namingFault(again)).toBe('two included columns are named visitors');
   expect(namingFault(again.map((c, i) => ({ ...c, taken: i > 0 })))).toBeUndefined();
-  expect(namingFault([{ ...first!, name: ' ' }])).toBe('a column that is taken has no name');
+  expect(namingFault([{ ...first!, name: ' ' }])).toBe('an included column has no name');
 });
 
 test('a recipe says all of a load but the file', () => {

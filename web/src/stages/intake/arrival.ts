@@ -245,9 +245,9 @@ export function byRecipe(arrival: Arrival, recipe: RecipeState): Arrival {
 /** What is wrong with the names of the columns that are taken, if anything. */
 export function namingFault(columns: readonly ArrivingColumn[]): string | undefined {
   const names = columns.filter((c) => c.taken).map((c) => c.name.trim().toLowerCase());
-  if (names.includes('')) return 'a column that is taken has no name';
+  if (names.includes('')) return 'an included column has no name';
   const twice = names.find((name, i) => names.indexOf(name) !== i);
-  return twice === undefined ? undefined : `two columns that are taken are called ${twice}`;
+  return twice === undefined ? undefined : `two included columns are named ${twice}`;
 }
 
 /** Whether a preview has to be asked for again, since it was read otherwise than the model says. */

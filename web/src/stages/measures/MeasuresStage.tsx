@@ -10,6 +10,7 @@ import { useModel } from '../../state/model.tsx';
 import { useSelection } from '../../state/selection.ts';
 import { Blank, LeafHead, Leaves } from '../../frame/Leaves.tsx';
 import { EvidenceLeaf } from '../../evidence/EvidenceLeaf.tsx';
+import { measureExample } from '../../parts/examples.ts';
 import { VerdictMark } from '../../parts/Marks.tsx';
 import { many } from '../../parts/text.ts';
 import { MeasureValues } from './MeasureValues.tsx';
@@ -52,8 +53,8 @@ export function MeasuresStage() {
       <LeafHead title="Measures" note={many(measures.length, 'measure')}>
         <input
           className="field w-[150px]"
-          placeholder="Narrow down"
-          aria-label="Narrow down"
+          placeholder="Filter"
+          aria-label="Filter"
           value={search}
           onChange={(e) => setSearch(e.target.value)}
         />
@@ -82,13 +83,13 @@ export function MeasuresStage() {
           <b>{many(bulk.length, 'measure')}</b>
           <input
             className="field w-[140px]"
-            placeholder="folder, then Enter"
+            placeholder="folder"
             aria-label="Folder of the chosen measures"
             onKeyDown={(e) =>
               e.key === 'Enter' &&
               setAll(
                 { folder: e.currentTarget.value.trim() || undefined },
-                `put ${bulk.length} measures into ${e.currentTarget.value.trim() || 'no folder'}`,
+                `move ${bulk.length} measures to ${e.currentTarget.value.trim() || 'no folder'}`,
               )
             }
           />
@@ -128,7 +129,7 @@ export function MeasuresStage() {
           <Blank
             act={
               <button className="btn btn-act" onClick={() => setCreating(true)}>
-                Write the first measure
+                Add a measure
               </button>
             }
           >
@@ -275,7 +276,7 @@ function MeasureDesign({
           model={model}
           faults={faults}
           label="Formula"
-          placeholder={'count(loan), or "Fines" / "Loans"'}
+          placeholder={measureExample(model)}
           onChange={(text) => setDraft((d) => ({ ...d, formula: text }))}
           onSave={() => void save()}
         />
@@ -295,7 +296,7 @@ function MeasureDesign({
         checked &&
         formula.trim() !== '' && (
           <p className="mt-2 text-soft">
-            gives {checked.type ?? 'nothing'}; over rows of {checked.bases.join(', ') || 'no table'}
+            gives {checked.type ?? 'nothing'}; over rows of {checked.bases.join(', ') || 'no tables'}
             {checked.reachedBy.length > 0 && <>; reached by {checked.reachedBy.join(', ')}</>}
           </p>
         )
@@ -362,7 +363,7 @@ function MeasureDesign({
         )}
         {(changed || !measure) && (
           <button className="btn btn-bare" onClick={() => (measure ? setDraft(measure) : onDone())}>
-            Leave it
+            Cancel
           </button>
         )}
         <button

@@ -53,7 +53,7 @@ export function PerspectivesStage() {
     put(
       p,
       { ...p, [part]: on ? [...(p[part] ?? []), item] : (p[part] ?? []).filter((x) => x !== item) },
-      `${on ? 'show' : 'keep'} ${item} ${on ? 'to' : 'from'} ${p.name}`,
+      `${on ? 'show' : 'hide'} ${item} ${on ? 'to' : 'from'} ${p.name}`,
     );
   const isBroken = (p: Perspective) =>
     (claims?.claims ?? []).some(
@@ -100,7 +100,7 @@ export function PerspectivesStage() {
       </LeafHead>
       {perspectives.length === 0 ? (
         <Blank>
-          No perspectives yet: everybody sees the whole model. Name an audience above, then choose what it
+          No perspectives yet: everybody sees the whole model. Add an audience above, then choose what it
           sees.
         </Blank>
       ) : (

@@ -53,19 +53,18 @@ export function ReleaseStage() {
               : data.failure !== undefined
                 ? 'the claims could not be judged'
                 : data.done
-                  ? `${many(data.blocking.length + data.unjudged.length, 'claim')} against it`
+                  ? `${many(data.blocking.length + data.unjudged.length, 'claim')} ${data.blocking.length + data.unjudged.length === 1 ? 'stands' : 'stand'} against it`
                   : 'the claims are being judged'
             : ''
         }
       />
       <div className="min-h-0 flex-1 overflow-auto">
-        <section className="border-b border-rule px-4 py-4" aria-label="What leaves the house">
+        <section className="border-b border-rule px-4 py-4" aria-label="Exports">
           <div className="grid grid-cols-[1fr_auto] items-center gap-3">
             <p>
               <b>Model file.</b>{' '}
               <span className="text-soft">
-                The whole model as text, for version control and for a check in a pipeline. It can be taken at
-                any time.
+                The whole model as text, for version control and for a check in a pipeline. Always available.
               </span>
             </p>
             <span className="flex gap-2 justify-self-end">
@@ -125,15 +124,15 @@ export function ReleaseStage() {
         </section>
         {data && (
           <ClaimGroup
-            title="Stand against a release"
+            title="Blocking a release"
             list={data.blocking}
-            empty={data.done ? 'Nothing stands against a release.' : 'The claims are still being judged.'}
+            empty={data.done ? 'Nothing blocks a release.' : 'The claims are still being judged.'}
           />
         )}
         {data && data.unjudged.length > 0 && (
           <ClaimGroup title="Without a verdict" list={data.unjudged} empty="" />
         )}
-        {data && <ClaimGroup title="Warn" list={data.warning} empty="Nothing warns." />}
+        {data && <ClaimGroup title="Warnings" list={data.warning} empty="No warnings." />}
         {data && data.waived.length > 0 && (
           <ClaimGroup title="Waived with a reason" list={data.waived} empty="" />
         )}
@@ -158,7 +157,7 @@ function ReadInto() {
     if (!file) return;
     try {
       await ask(api.models.importInto, { id }, { base: state.revision.id, text: await file.text() });
-      tell({ tone: 'plain', text: `${file.name} read into this model; its rows stay`, undo: true });
+      tell({ tone: 'plain', text: `${file.name} imported into this model; its rows stay`, undo: true });
     } catch (reason) {
       fail(reason);
     }
@@ -176,7 +175,7 @@ function ReadInto() {
         }}
       />
       <label htmlFor="read-into" className="btn cursor-pointer" title="As a new revision; its rows stay">
-        <FolderInput size={13} aria-hidden /> Read a file into it
+        <FolderInput size={13} aria-hidden /> Import into this model
       </label>
     </>
   );
@@ -198,7 +197,7 @@ function History({ entries }: { entries: readonly HistoryEntry[] }) {
             <span className="num w-[28px] shrink-0 text-soft">{h.number}</span>
             <span className="min-w-0 flex-1 break-words">
               {h.says}
-              {h.isHead && ' · here'}
+              {h.isHead && ' · current'}
             </span>
             <span className="shrink-0 text-soft">{moment(h.at)}</span>
           </li>

@@ -60,14 +60,14 @@ export function BandsEditor({ columns, onWrite, onClose }: WriterProps) {
             setBands([...bands.slice(0, -1), { name: `band ${bands.length}`, below: '' }, bands.at(-1)!])
           }
         >
-          One more band
+          Add band
         </button>
         <button
           className="btn btn-act"
           disabled={fault !== undefined}
           onClick={() => onWrite(bandsFormula(column, bands), `${column}_band`)}
         >
-          Write the formula
+          Insert formula
         </button>
         <button className="btn btn-bare" onClick={onClose}>
           Close

@@ -5,6 +5,7 @@ import { sameName } from '@crease/core/model';
 import { ask } from '../../state/api.ts';
 import { useModel } from '../../state/model.tsx';
 import { Cell } from '../../parts/Cell.tsx';
+import { columnExample } from '../../parts/examples.ts';
 import { count, many, percent } from '../../parts/text.ts';
 import { BandsEditor } from './BandsEditor.tsx';
 import { LinkEditor } from './LinkEditor.tsx';
@@ -83,7 +84,7 @@ export function ColumnByFormula({
           <>
             <input
               className="field w-[170px]"
-              placeholder="name of the column"
+              placeholder="column name"
               aria-label="Name of the column"
               value={name}
               onChange={(e) => setName(e.target.value)}
@@ -109,13 +110,13 @@ export function ColumnByFormula({
           onClick={() => void save()}
           title="Ctrl+Enter"
         >
-          {known ? 'Keep the formula' : 'Add the column'}
+          {known ? 'Save formula' : 'Add column'}
         </button>
         <button className="btn btn-bare" onClick={onClose}>
           Close
         </button>
       </div>
-      {taken && <p className="mt-1 text-vermilion">{table.name} has a column of this name already</p>}
+      {taken && <p className="mt-1 text-vermilion">{table.name} already has a column of this name</p>}
       {Writer && (
         <div className="mt-2">
           <Writer
@@ -136,7 +137,7 @@ export function ColumnByFormula({
             model={model}
             faults={tried === formula && isCurrent ? (data?.faults ?? []) : []}
             label="Formula of the column"
-            placeholder="first_name || ' ' || last_name"
+            placeholder={columnExample(table)}
             onChange={setFormula}
             onSave={() => void save()}
           />

@@ -10,6 +10,7 @@ import { ColumnByFormula } from './ColumnByFormula.tsx';
 import { LookUp } from './LookUp.tsx';
 import { RemoveTable } from './RemoveTable.tsx';
 import { Distribution } from '../../parts/Marks.tsx';
+import { grainExample } from '../../parts/examples.ts';
 import { cellText, count } from '../../parts/text.ts';
 
 const USES = ['key', 'reference', 'attribute', 'quantity'] as const;
@@ -43,7 +44,7 @@ export function ColumnsDesign({ table }: { table: Table }) {
     if (name === '') return false;
     const done = await edit(
       [{ do: 'rename', of: { table: table.name }, to: name }],
-      `${table.name} is called ${name}`,
+      `rename ${table.name} to ${name}`,
     );
     if (done) select({ kind: 'table', name });
     return done;
@@ -52,7 +53,7 @@ export function ColumnsDesign({ table }: { table: Table }) {
     if (name === '') return false;
     const done = await edit(
       [{ do: 'rename', of: { table: table.name, column }, to: name }],
-      `${table.name}.${column} is called ${name}`,
+      `rename ${table.name}.${column} to ${name}`,
     );
     if (done) select({ kind: 'column', name: `${table.name}.${name}` });
     return done;
@@ -70,27 +71,32 @@ export function ColumnsDesign({ table }: { table: Table }) {
     <>
       <div className="grid grid-cols-[auto_1fr] items-center gap-x-3 gap-y-2 border-b border-rule px-4 py-3">
         <label htmlFor="called" className="text-soft">
-          it is called
+          Name
         </label>
         <TextField id="called" value={table.name} onSave={rename} />
         <label htmlFor="grain" className="text-soft">
-          one row is
+          Grain
         </label>
         <TextField
           id="grain"
           value={table.grain ?? ''}
-          placeholder="say the grain: one line of a loan receipt"
-          onSave={(grain) => set({ grain }, `the grain of ${table.name} is ${grain || 'not said'}`)}
+          placeholder={grainExample(table)}
+          onSave={(grain) =>
+            set(
+              { grain },
+              grain ? `set the grain of ${table.name} to ${grain}` : `clear the grain of ${table.name}`,
+            )
+          }
         />
-        <span className="text-soft">its key is</span>
+        <span className="text-soft">Key</span>
         <span className="flex flex-wrap gap-1">
           {(table.key ?? []).map((k) => (
             <button
               key={k}
               className="btn h-[24px]"
-              title="Take it out of the key"
+              title="Remove from the key"
               onClick={() =>
-                set({ key: table.key!.filter((x) => x !== k) }, `${k} is no part of the key of ${table.name}`)
+                set({ key: table.key!.filter((x) => x !== k) }, `remove ${k} from the key of ${table.name}`)
               }
             >
               {k} <span aria-hidden>×</span>
@@ -104,7 +110,7 @@ export function ColumnsDesign({ table }: { table: Table }) {
               e.target.value &&
               set(
                 { key: [...(table.key ?? []), e.target.value] },
-                `${e.target.value} is part of the key of ${table.name}`,
+                `add ${e.target.value} to the key of ${table.name}`,
               )
             }
           >
@@ -119,7 +125,7 @@ export function ColumnsDesign({ table }: { table: Table }) {
         {table.role === 'dimension' && (
           <>
             <label htmlFor="label" className="text-soft">
-              a member is shown by
+              Label column
             </label>
             <select
               id="label"
@@ -128,11 +134,11 @@ export function ColumnsDesign({ table }: { table: Table }) {
               onChange={(e) =>
                 set(
                   { label: e.target.value },
-                  `members of ${table.name} are shown by ${e.target.value || 'their key'}`,
+                  `set the label of ${table.name} to ${e.target.value || 'the key'}`,
                 )
               }
             >
-              <option value="">its key</option>
+              <option value="">the key</option>
               {table.columns.map((c) => (
                 <option key={c.name}>{c.name}</option>
               ))}
@@ -143,7 +149,7 @@ export function ColumnsDesign({ table }: { table: Table }) {
         {table.role === 'fact' && (
           <>
             <label htmlFor="snapshot" className="text-soft">
-              periodic snapshot on
+              Snapshot date
             </label>
             <select
               id="snapshot"
@@ -152,11 +158,13 @@ export function ColumnsDesign({ table }: { table: Table }) {
               onChange={(e) =>
                 set(
                   { snapshot: e.target.value || null },
-                  `${table.name} is ${e.target.value ? `a snapshot on ${e.target.value}` : 'no snapshot'}`,
+                  e.target.value
+                    ? `set the snapshot date of ${table.name} to ${e.target.value}`
+                    : `clear the snapshot date of ${table.name}`,
                 )
               }
             >
-              <option value="">none: it is not one</option>
+              <option value="">not a snapshot</option>
               {table.columns
                 .filter((c) => c.type === 'date')
                 .map((c) => (
@@ -179,7 +187,7 @@ export function ColumnsDesign({ table }: { table: Table }) {
           </button>
           {table.source && !('calendar' in table.source) && (
             <button className="btn ml-2 h-[24px]" onClick={() => setLooking(true)}>
-              Look a column up
+              Look up column
             </button>
           )}
         </p>
@@ -271,7 +279,7 @@ export function ColumnsDesign({ table }: { table: Table }) {
                       type="checkbox"
                       aria-label={`Choose ${c.name}`}
                       checked={chosen.has(c.name)}
-                      title="With shift: all from the one chosen last"
+                      title="Shift selects a range"
                       onChange={(e) =>
                         choose(c.name, e.target.checked, (e.nativeEvent as MouseEvent).shiftKey)
                       }
@@ -288,9 +296,7 @@ export function ColumnsDesign({ table }: { table: Table }) {
                       <button
                         className="text-left font-semibold hover:underline"
                         onClick={() => select({ kind: 'column', name: `${table.name}.${c.name}` })}
-                        title={
-                          c.sourceName === undefined ? 'Select it' : `${c.sourceName} where it comes from`
-                        }
+                        title={c.sourceName === undefined ? 'Select' : `${c.sourceName} where it comes from`}
                       >
                         {c.name}
                       </button>
@@ -328,12 +334,12 @@ export function ColumnsDesign({ table }: { table: Table }) {
                         className="field h-[24px] w-[94px] px-1"
                         aria-label={`Type of ${c.name}`}
                         value={c.type}
-                        title="What is not of the type is null, and listed"
+                        title="Values that do not fit the type become null, and are listed"
                         onChange={(e) =>
                           setColumns(
                             [c],
                             { type: e.target.value, pattern: '' },
-                            `${table.name}.${c.name} is ${e.target.value}`,
+                            `set the type of ${table.name}.${c.name} to ${e.target.value}`,
                           )
                         }
                       >
@@ -414,7 +420,7 @@ export function ColumnsDesign({ table }: { table: Table }) {
                             rows={f.distribution}
                             width={46}
                             height={18}
-                            label={`Rows of ${c.name} by stretches of its values`}
+                            label={`Rows of ${c.name} by ranges of its values`}
                           />
                         )}
                       </td>

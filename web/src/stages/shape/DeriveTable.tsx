@@ -68,7 +68,7 @@ export function DeriveTable() {
         </select>
       </label>
       <label className="flex flex-col text-soft">
-        called
+        name
         <input className="field" value={name} onChange={(e) => setName(e.target.value)} />
       </label>
       <label className="flex flex-col text-soft">
@@ -79,7 +79,7 @@ export function DeriveTable() {
           ))}
         </select>
       </label>
-      {taken && <p className="text-vermilion">there is a table of this name already</p>}
+      {taken && <p className="text-vermilion">a table of this name already exists</p>}
       <span className="mt-1 flex gap-1">
         <button className="btn btn-act flex-1 justify-center" disabled={name.trim() === '' || taken}>
           Derive

@@ -90,7 +90,7 @@ export function JoinForm({
                 className="btn h-[24px]"
                 onClick={() => onChange({ ...value, on: [...value.on, ['', '']] })}
               >
-                one more key <span aria-hidden>+</span>
+                Add key <span aria-hidden>+</span>
               </button>
             )}
           </Row>
@@ -98,7 +98,7 @@ export function JoinForm({
       <Kinds value={value.kind} facts={facts} onChange={(kind) => onChange({ ...value, kind })} />
       {bringable.length > 0 && (
         <Checks
-          label="brings"
+          label="adds"
           names={bringable}
           chosen={brought}
           onChange={(names) => onChange({ ...value, columns: names })}

@@ -17,13 +17,13 @@ export function LinkEditor({ columns, onWrite, onClose }: WriterProps) {
         autoFocus
       />
       <div className="flex flex-wrap items-center gap-1">
-        <span className="mr-1 text-soft">put in</span>
+        <span className="mr-1 text-soft">Add column</span>
         {columns.map((c) => (
           <button
             key={c.name}
             type="button"
             className="btn h-[22px] px-2"
-            aria-label={`Put in ${c.name}`}
+            aria-label={`Add ${c.name}`}
             onClick={() => setPattern(`${pattern}{${c.name}}`)}
           >
             {c.name}
@@ -37,7 +37,7 @@ export function LinkEditor({ columns, onWrite, onClose }: WriterProps) {
           disabled={fault !== undefined}
           onClick={() => onWrite(linkFormula(pattern, columns), 'link')}
         >
-          Write the formula
+          Insert formula
         </button>
         <button type="button" className="btn btn-bare" onClick={onClose}>
           Close

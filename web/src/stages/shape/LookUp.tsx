@@ -30,9 +30,9 @@ export function LookUp({ table, onClose }: { table: Table; onClose: () => void }
     : value.on.some(([a, b]) => a === '' || b === '')
       ? 'choose the columns that must be equal'
       : added.length === 0
-        ? 'choose a column to bring'
+        ? 'choose a column to add'
         : clash
-          ? `${table.name} has a column ${clash.name} already`
+          ? `${table.name} already has a column ${clash.name}`
           : undefined;
   const step = { lookup: { ...value } };
   const make = async () => {
@@ -76,7 +76,7 @@ export function LookUp({ table, onClose }: { table: Table; onClose: () => void }
         <span className="text-soft">
           {fault ??
             (isDerived(table)
-              ? 'One more step.'
+              ? 'Adds a step.'
               : `The rows of ${table.name} move to a staging table; ${table.name} is derived from it, and all else stays.`)}
         </span>
       </div>

@@ -6,7 +6,7 @@ import { Checks, Choice, Row } from './fields.tsx';
 
 type Way = 'first' | 'newest' | 'valid' | 'until';
 const WAYS: readonly { readonly way: Way; readonly says: string }[] = [
-  { way: 'first', says: 'its one row, or the first' },
+  { way: 'first', says: 'the only or first row' },
   { way: 'newest', says: 'the newest' },
   { way: 'valid', says: 'valid on the day of' },
   { way: 'until', says: 'the newest up to the day of' },
@@ -14,7 +14,7 @@ const WAYS: readonly { readonly way: Way; readonly says: string }[] = [
 
 const isDay = (c: StateColumn) => c.type === 'date' || c.type === 'timestamp';
 
-/** A lookup to begin with: columns of one name are the likely keys, declared versions the likely days. */
+/** A lookup to start from: columns of one name are the likely keys, declared versions the likely days. */
 export function lookupOf(
   table: {
     name: string;
@@ -138,7 +138,7 @@ export function LookupForm({
                 className="btn h-[24px]"
                 onClick={() => onChange({ ...value, on: [...value.on, ['', '']] })}
               >
-                one more key <span aria-hidden>+</span>
+                Add key <span aria-hidden>+</span>
               </button>
             )}
           </Row>
@@ -196,7 +196,7 @@ export function LookupForm({
           )}
         </Row>
       )}
-      {bringable.length > 0 && <Checks label="brings" names={bringable} chosen={brought} onChange={put} />}
+      {bringable.length > 0 && <Checks label="adds" names={bringable} chosen={brought} onChange={put} />}
     </div>
   );
 }

@@ -28,10 +28,8 @@ function Hops({ table, column, depth }: { table: string; column: string; depth: 
     const source = home && sourceName(home);
     return (
       <p className="text-soft">
-        {source ?? (own?.formula !== undefined ? 'a formula that names no column' : 'no source')}
-        {own?.sourceName && own.sourceName !== own.name && source
-          ? `, where it is called ${own.sourceName}`
-          : ''}
+        {source ?? (own?.formula !== undefined ? 'a formula without columns' : 'no source')}
+        {own?.sourceName && own.sourceName !== own.name && source ? ` as ${own.sourceName}` : ''}
       </p>
     );
   }
@@ -51,7 +49,7 @@ function Hops({ table, column, depth }: { table: string; column: string; depth: 
           >
             {o.column === undefined ? `rows of ${o.table}` : `${o.table}.${o.column}`}
           </button>
-          {o.by !== 'as it is' && <span className="code ml-2 break-words text-soft">{o.by}</span>}
+          {o.by !== 'unchanged' && <span className="code ml-2 break-words text-soft">{o.by}</span>}
           {o.column !== undefined && depth < DEEPEST && (
             <Hops table={o.table} column={o.column} depth={depth + 1} />
           )}

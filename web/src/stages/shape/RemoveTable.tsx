@@ -38,17 +38,17 @@ export function RemoveTable({ table }: { table: Table }) {
   };
   return (
     <div role="alert" className="mx-4 my-2 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2">
-      {hanging.length === 0 && <p>Nothing hangs on {table.name}.</p>}
-      {goes.length > 0 && <p>With it go: {names(goes)}.</p>}
-      {shows.length > 0 && <p className="mt-1">It is taken out of: {names(shows)}.</p>}
-      {stays.length > 0 && <p className="mt-1">These stay, and are broken without it: {names(stays)}.</p>}
-      <p className="mt-1">Its rows are kept: undo brings it back whole.</p>
+      {hanging.length === 0 && <p>{table.name} is not used anywhere.</p>}
+      {goes.length > 0 && <p>Also deleted: {names(goes)}.</p>}
+      {shows.length > 0 && <p className="mt-1">Removed from: {names(shows)}.</p>}
+      {stays.length > 0 && <p className="mt-1">Broken without it: {names(stays)}.</p>}
+      <p className="mt-1">Undo restores it with its rows.</p>
       <p className="mt-2 flex gap-2">
         <button className="btn" onClick={() => void remove()}>
           Remove {table.name}
         </button>
         <button className="btn btn-bare" onClick={() => setAsked(false)}>
-          Leave it
+          Cancel
         </button>
       </p>
     </div>

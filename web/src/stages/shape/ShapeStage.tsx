@@ -33,7 +33,7 @@ export function ShapeStage() {
   const design = (
     <Frame table={table} shown={shown} onView={setView}>
       {!table ? (
-        <Blank>No tables yet. Bring some in on the Intake stage.</Blank>
+        <Blank>No tables yet. Import some on the Intake stage.</Blank>
       ) : shown === 'lineage' ? (
         <LineagePicture
           lineage={lineageOf(model)}
@@ -110,7 +110,7 @@ function Frame({
                           change: { role: e.target.value as Table['role'] },
                         },
                       ],
-                      `${table.name} is a ${e.target.value} table`,
+                      `set the role of ${table.name} to ${e.target.value}`,
                     )
                   }
                 >

@@ -34,9 +34,7 @@ export function StepEvidence({ work }: { work: StepWork }) {
       )}
       {work.waiting || !state ? (
         <p className="p-4 text-soft">
-          {trace?.fault && !work.waiting
-            ? 'There are no rows to show here until the step can be run.'
-            : 'Working it out …'}
+          {trace?.fault && !work.waiting ? 'No rows until the step can be run.' : 'Working …'}
         </p>
       ) : (
         <>
@@ -52,15 +50,15 @@ export function StepEvidence({ work }: { work: StepWork }) {
 
 const SAYS: Record<JoinFinding['kind'], (f: JoinFinding, table: string) => string> = {
   multiplies: (f, table) =>
-    `The join multiplies: ${many(f.rows, 'row')} more, because ${many(f.keys, 'key')} ${f.keys === 1 ? 'stands' : 'stand'} several times in ${table}. Totals of the rows here are too high from now on.`,
+    `The join multiplies: ${many(f.rows, 'row')} more, because ${many(f.keys, 'key')} ${f.keys === 1 ? 'occurs' : 'occur'} several times in ${table}. Totals of the rows here are too high from now on.`,
   loses: (f, table) =>
     `The join loses ${many(f.rows, 'row')}: ${f.rows === 1 ? 'it has' : 'they have'} no partner in ${table}.`,
   repeats: (f, table) =>
-    `Rows of ${table} come several times, ${count(f.rows)} times too often in all: ${f.quantities!.join(', ')} no longer ${f.quantities!.length === 1 ? 'adds' : 'add'} up.`,
+    `Rows of ${table} are repeated, ${count(f.rows)} extra in all: ${f.quantities!.join(', ')} no longer ${f.quantities!.length === 1 ? 'adds' : 'add'} up.`,
   misses: (f, table) =>
-    `For ${many(f.rows, 'row')} nothing is found in ${table}: what is brought is null there.`,
+    `For ${many(f.rows, 'row')} nothing is found in ${table}: the added columns are null there.`,
   chooses: (f, table) =>
-    `For ${many(f.rows, 'row')} more than one row of ${table} would do, and the one that begins last, or stands first, is taken: say which is meant.`,
+    `For ${many(f.rows, 'row')} more than one row of ${table} matches, and the one that begins last, or stands first, is used: choose which is meant.`,
 };
 
 function Finding({ finding, table }: { finding: JoinFinding; table: string }) {
@@ -69,7 +67,7 @@ function Finding({ finding, table }: { finding: JoinFinding; table: string }) {
       <p className="font-semibold text-vermilion">{SAYS[finding.kind](finding, table)}</p>
       {finding.sample.length > 0 && (
         <details open={finding.kind !== 'repeats'}>
-          <summary className="cursor-pointer text-soft">the keys that do it most</summary>
+          <summary className="cursor-pointer text-soft">keys with the most rows</summary>
           <table className="grid-plain mt-1">
             <thead>
               <tr>
@@ -92,7 +90,7 @@ function Finding({ finding, table }: { finding: JoinFinding; table: string }) {
               ))}
             </tbody>
           </table>
-          {finding.keys > 5 && <p className="mt-1 text-soft">{count(finding.keys - 5)} more keys do so.</p>}
+          {finding.keys > 5 && <p className="mt-1 text-soft">{count(finding.keys - 5)} more keys.</p>}
         </details>
       )}
     </div>
@@ -103,12 +101,12 @@ function Remedies({ work, remedies }: { work: StepWork; remedies: readonly Tried
   if (remedies.length === 0) return null;
   return (
     <div className="border-b border-rule px-4 py-2">
-      <p className="eyebrow">ways out</p>
+      <p className="eyebrow">remedies</p>
       <ul>
         {remedies.map((r) => (
           <li key={r.id} className="flex items-baseline gap-3 py-[3px]">
             <button className="btn" onClick={() => void work.take(r)}>
-              Do it
+              Apply
             </button>
             <span className="flex-1">{r.says}</span>
             <span className="num whitespace-nowrap text-soft">then {many(r.rows, 'row')}</span>

@@ -39,9 +39,9 @@ export function StepForm({
   switch (verb) {
     case 'from':
       return (
-        <Row label="begin with">
+        <Row label="start from">
           <Choice
-            label="The table to begin with"
+            label="The table to start from"
             value={value as string}
             options={others}
             onChange={change}
@@ -89,7 +89,7 @@ export function StepForm({
       return <SortForm value={value as Sorted[]} columns={columns} onChange={change} />;
     case 'number':
       return (
-        <Row label="the key is called">
+        <Row label="Key name">
           <input
             className="field"
             aria-label="Name of the key"
@@ -99,7 +99,7 @@ export function StepForm({
         </Row>
       );
     default:
-      return <p className="text-soft">Nothing is to be said here.</p>;
+      return <p className="text-soft">No settings.</p>;
   }
 }
 
@@ -128,14 +128,14 @@ function FormulaField({
       <select
         className="field h-[24px] w-[150px] text-[12px]"
         value=""
-        aria-label={`Put a column into the ${label.toLowerCase()}`}
+        aria-label={`Add a column to the ${label.toLowerCase()}`}
         onChange={(e) =>
           onChange(
             `${value === 'true' || value === 'null' ? '' : value}${value === '' ? '' : ' '}${quoteName(e.target.value)}`.trimStart(),
           )
         }
       >
-        <option value="">put in a column …</option>
+        <option value="">Add column …</option>
         {columns.map((c) => (
           <option key={c.name} value={c.name}>
             {c.name} · {c.type}
@@ -198,7 +198,7 @@ function PickForm({ value, columns, onChange }: FormProps<Picked[]>) {
     );
   return (
     <div className="flex flex-col gap-1">
-      <ul className="max-h-[230px] overflow-auto" aria-label="Columns that are kept">
+      <ul className="max-h-[230px] overflow-auto" aria-label="Columns">
         {value.map((p, i) => (
           <li key={`${of(p)} ${i}`} className="flex items-center gap-2 py-[1px]">
             <input
@@ -218,7 +218,7 @@ function PickForm({ value, columns, onChange }: FormProps<Picked[]>) {
             <button
               className="btn btn-bare h-[24px]"
               disabled={i === 0}
-              aria-label={`${of(p)} one place up`}
+              aria-label={`${of(p)} up`}
               onClick={() =>
                 onChange(value.flatMap((x, k) => (k === i - 1 ? [value[i]!, x] : k === i ? [] : [x])))
               }
@@ -230,13 +230,13 @@ function PickForm({ value, columns, onChange }: FormProps<Picked[]>) {
       </ul>
       {left.length > 0 && (
         <p className="flex flex-wrap items-center gap-1">
-          <span className="text-soft">left out:</span>
+          <span className="text-soft">not included:</span>
           {left.map((c) => (
             <button
               key={c.name}
               className="btn h-[24px]"
               onClick={() => onChange([...value, c.name])}
-              title="Keep it"
+              title="Save"
             >
               {c.name} <span aria-hidden>+</span>
             </button>
@@ -364,7 +364,7 @@ function SortForm({ value, columns, onChange }: FormProps<Sorted[]>) {
       ))}
       {left.length > 0 && (
         <button className="btn h-[24px] self-start" onClick={() => onChange([...value, left[0]!])}>
-          one more column <span aria-hidden>+</span>
+          Add column <span aria-hidden>+</span>
         </button>
       )}
     </div>

@@ -37,20 +37,20 @@ export function StepsDesign({ work }: { work: StepWork }) {
         >
           <span className="flex-1">
             {fault
-              ? `Step ${fault.place} cannot be run: mend it, then keep the steps.`
+              ? `Step ${fault.place} cannot be run: correct it, then save the steps.`
               : work.waiting
-                ? 'Working it out …'
-                : 'These steps are tried, not kept yet.'}
+                ? 'Working …'
+                : 'Unsaved steps: the rows below show what they would give.'}
           </span>
           <button
             className="btn btn-act"
             disabled={fault !== undefined || work.waiting}
             onClick={() => void work.keep()}
           >
-            Keep the steps
+            Save steps
           </button>
           <button className="btn" onClick={work.reset}>
-            As they were
+            Revert
           </button>
         </div>
       )}
@@ -73,7 +73,7 @@ export function StepsDesign({ work }: { work: StepWork }) {
                   draggable={i > 0}
                   onDragStart={() => setMoved(i)}
                   onDragEnd={() => setMoved(undefined)}
-                  title={i > 0 ? 'Drag to another place' : undefined}
+                  title={i > 0 ? 'Drag to reorder' : undefined}
                 >
                   {i + 1}
                 </span>

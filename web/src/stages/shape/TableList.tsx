@@ -74,9 +74,7 @@ export function TableList({ current }: { current: string | undefined }) {
             </section>
           );
         })}
-        {found.length === 0 && model.tables.length > 0 && (
-          <p className="p-3 text-soft">No table is called so.</p>
-        )}
+        {found.length === 0 && model.tables.length > 0 && <p className="p-3 text-soft">No matches</p>}
       </div>
       {model.tables.length > 0 && <DeriveTable />}
     </nav>

@@ -25,9 +25,9 @@ export function TypeAdvicePanel({ table }: { table: string }) {
           <li key={a.column} className="flex items-baseline gap-3 py-[2px]">
             <button
               className="btn h-[24px]"
-              onClick={() => void edit(a.edit, `${a.table}.${a.column} is ${a.to}`)}
+              onClick={() => void edit(a.edit, `set the type of ${a.table}.${a.column} to ${a.to}`)}
             >
-              Take it
+              Apply
             </button>
             <b className="w-[112px] truncate">{a.column}</b>
             <span className="w-[132px] whitespace-nowrap">{a.to}</span>
@@ -45,7 +45,7 @@ export function TypeAdvicePanel({ table }: { table: string }) {
             )
           }
         >
-          Take all lengths
+          Apply all lengths
         </button>
       )}
     </details>

@@ -11,7 +11,7 @@ const quoted = (text: string): string => `'${text.replaceAll("'", "''")}'`;
 /** What is wrong with bands, or undefined. Thresholds are numbers that rise; only the last band has none. */
 export function bandsFault(bands: readonly Band[]): string | undefined {
   const limits = bands.slice(0, -1).map((b) => Number(b.below.trim() === '' ? NaN : b.below));
-  if (bands.length < 2) return 'two bands at least';
+  if (bands.length < 2) return 'at least two bands';
   if (bands.some((b) => b.name.trim() === '')) return 'each band needs a name';
   if (limits.some((n) => !Number.isFinite(n)))
     return 'each band but the last needs the number at which it ends';

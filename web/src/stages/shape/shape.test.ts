@@ -26,7 +26,7 @@ test('bands are written as a case that any name and any text survives', () => {
 });
 
 test.each([
-  [['a'], [''], 'two bands at least'],
+  [['a'], [''], 'at least two bands'],
   [['a', ''], ['1', ''], 'each band needs a name'],
   [['a', 'b', 'c'], ['1', '', ''], 'each band but the last needs the number at which it ends'],
   [['a', 'b', 'c'], ['5', '5', ''], 'the numbers must rise from band to band'],
@@ -35,7 +35,7 @@ test.each([
   expect(bandsFault(names.map((name, i) => ({ name, below: limits[i]! })))).toBe(fault);
 });
 
-test('every verb has a step to begin with and says what it does in a line, also when it is switched off', () => {
+test('every verb has a step to start from and says what it does in a line, also when it is switched off', () => {
   const columns = [
     { name: 'branch', type: 'text' },
     { name: 'column', type: 'integer' },
@@ -64,7 +64,7 @@ test('every verb has a step to begin with and says what it does in a line, also 
         columns: ['x', { column: 'y', as: 'z' }],
       },
     }),
-  ).toBe('left, with fee on a = b and c, brings x, y as z');
+  ).toBe('left, with fee on a = b and c, adds x, y as z');
   expect(stepText({ pick: ['a', 'b', 'c', 'd', 'e'] })).toBe('a, b, c and 2 more');
 });
 

@@ -24,7 +24,7 @@ export function stepText(step: Step): string {
       return `${name} = ${formula}`;
     }
     case 'distinct':
-      return 'rows that are alike once';
+      return 'equal rows once';
     case 'aggregate': {
       const { by, columns } = argument as { by: string[]; columns: Record<string, string> };
       const made = Object.entries(columns).map(([name, formula]) => `${name} = ${formula}`);
@@ -38,7 +38,7 @@ export function stepText(step: Step): string {
         columns?: [];
       };
       const keys = on.map(([a, b]) => (a === b ? a : `${a} = ${b}`)).join(' and ');
-      return `${kind}, with ${table} on ${keys}${columns ? `, brings ${few(picked(columns))}` : ''}`;
+      return `${kind}, with ${table} on ${keys}${columns ? `, adds ${few(picked(columns))}` : ''}`;
     }
     case 'lookup': {
       const { table, on, columns, valid, newest } = argument as Lookup;

@@ -81,7 +81,7 @@ export function useStepWork(table: Table): StepWork {
     [table, edit],
   );
   const keep = useCallback(
-    async () => store(steps, data?.states.at(-1), `other steps for ${table.name}`),
+    async () => store(steps, data?.states.at(-1), `change the steps of ${table.name}`),
     [store, steps, data, table.name],
   );
   const take = useCallback(

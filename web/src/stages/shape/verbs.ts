@@ -10,10 +10,10 @@ interface StateColumn {
 export const VERBS: readonly { readonly verb: string; readonly says: string }[] = [
   { verb: 'filter', says: 'Keep the rows for which a condition is true' },
   { verb: 'pick', says: 'Keep some columns, in an order and under names of your choice' },
-  { verb: 'derive', says: 'One more column, by a formula' },
-  { verb: 'distinct', says: 'Of rows that are alike keep one' },
+  { verb: 'derive', says: 'Add a column by formula' },
+  { verb: 'distinct', says: 'Keep one of equal rows' },
   { verb: 'aggregate', says: 'One row for each combination of some columns: a coarser grain' },
-  { verb: 'join', says: 'Bring columns of another table, row by row, by equal keys' },
+  { verb: 'join', says: 'Add columns of another table, row by row, by equal keys' },
   {
     verb: 'lookup',
     says: 'Values of one row of another table: the newest, or that of a day. No row comes or goes',
@@ -25,7 +25,7 @@ export const VERBS: readonly { readonly verb: string; readonly says: string }[] 
 
 const numeric = (type: string) => /^(integer|decimal|double)/.test(type);
 
-/** A step to begin with, that can be run where there is anything to run it on. */
+/** A step to start from, that can be run where there is anything to run it on. */
 export function emptyStep(verb: string, columns: readonly StateColumn[]): Step {
   const first = columns[0]?.name ?? '';
   switch (verb) {

@@ -9,10 +9,11 @@ import { useAnswer } from '../../state/useAnswer.ts';
 import { useModel } from '../../state/model.tsx';
 import { useSelection } from '../../state/selection.ts';
 import { RoleMark, VerdictMark } from '../../parts/Marks.tsx';
+import { grainExample, questionExample } from '../../parts/examples.ts';
 import { many } from '../../parts/text.ts';
 import { attributesOf } from '../trial/attributes.ts';
 
-/** The brief of each fact: its business process, its grain, and the questions that it must answer, with what is missing for them. */
+/** The brief of each fact: its business process, its grain, and the Questions, with what is missing for them. */
 export function Briefs() {
   const { id, model, state } = useModel();
   const { data, error } = useAnswer(
@@ -22,9 +23,7 @@ export function Briefs() {
   );
   const facts = model.tables.filter((t) => t.role === 'fact');
   if (facts.length === 0)
-    return (
-      <p className="p-4 text-soft">A brief is written for a fact: say on Shape which tables are facts.</p>
-    );
+    return <p className="p-4 text-soft">Briefs are about facts: choose on Shape which tables are facts.</p>;
   return (
     <div className="min-h-0 flex-1 overflow-auto">
       {error && <p className="p-4 text-vermilion">{error.message}</p>}
@@ -60,30 +59,38 @@ function Brief({ fact, states }: { fact: Table; states: readonly QuestionState[]
       </h2>
       <div className="mt-2 grid grid-cols-[110px_1fr] items-center gap-x-3 gap-y-1">
         <Line
-          label="the process"
+          label="Business process"
           value={fact.process ?? ''}
-          hint="lending at the desk"
+          hint="what happens that the rows record"
           onSave={(process) =>
-            set({ process }, `${fact.name} records ${process || 'a process that is not said'}`)
+            set(
+              { process },
+              process ? `set the process of ${fact.name} to ${process}` : `clear the process of ${fact.name}`,
+            )
           }
         />
         <Line
-          label="one row is"
+          label="Grain"
           value={fact.grain ?? ''}
-          hint="one line of a loan receipt"
-          onSave={(grain) => set({ grain }, `the grain of ${fact.name} is ${grain || 'not said'}`)}
+          hint={grainExample(fact)}
+          onSave={(grain) =>
+            set(
+              { grain },
+              grain ? `set the grain of ${fact.name} to ${grain}` : `clear the grain of ${fact.name}`,
+            )
+          }
         />
-        <span className="text-soft">told apart by</span>
+        <span className="text-soft">Key</span>
         <span>
           {fact.key?.length ? (
             fact.key.join(', ')
           ) : (
-            <span className="text-vermilion">no key yet: say it on Shape</span>
+            <span className="text-vermilion">no key yet: set it on Shape</span>
           )}
         </span>
       </div>
       <OfferedMeasures fact={fact} />
-      <p className="eyebrow mt-2">questions that it must answer</p>
+      <p className="eyebrow mt-2">Questions</p>
       <ul>
         {questions.map((q, i) => (
           <QuestionLine
@@ -105,7 +112,7 @@ function Brief({ fact, states }: { fact: Table; states: readonly QuestionState[]
           />
         ))}
       </ul>
-      <NewQuestion onAdd={(q) => put([...questions, q], `${fact.name} must answer: ${q.ask}`)} />
+      <NewQuestion fact={fact} onAdd={(q) => put([...questions, q], `${fact.name} must answer: ${q.ask}`)} />
     </section>
   );
 }
@@ -128,7 +135,7 @@ function Line({
         key={value}
         className="field"
         defaultValue={value}
-        placeholder={`say it: ${hint}`}
+        placeholder={`${hint}`}
         onBlur={(e) => e.target.value.trim() !== value && onSave(e.target.value.trim())}
         onKeyDown={(e) => e.key === 'Enter' && e.currentTarget.blur()}
       />
@@ -171,7 +178,7 @@ function QuestionLine({
             className="btn btn-bare h-[22px]"
             onClick={() => void navigate(`/m/${id}/trial?q=${encodeURIComponent(JSON.stringify(query))}`)}
           >
-            Try it
+            Open in Trial
           </button>
         )}
         <button className="btn btn-bare h-[22px]" aria-label={`Remove: ${question.ask}`} onClick={onRemove}>
@@ -214,7 +221,7 @@ const attributeNames = (model: Parameters<typeof attributesOf>[0]): string[] =>
 
 function Chips({ names, onRemove }: { names: readonly string[]; onRemove: (name: string) => void }) {
   return names.map((name) => (
-    <button key={name} className="btn h-[22px] px-2" title="Take it out" onClick={() => onRemove(name)}>
+    <button key={name} className="btn h-[22px] px-2" title="Remove" onClick={() => onRemove(name)}>
       {name} <span aria-hidden>×</span>
     </button>
   ));
@@ -258,7 +265,7 @@ function Adder({
   );
 }
 
-function NewQuestion({ onAdd }: { onAdd: (question: Question) => void }) {
+function NewQuestion({ fact, onAdd }: { fact: Table; onAdd: (question: Question) => void }) {
   const { model } = useModel();
   const [ask, setAsk] = useState('');
   const found = useMemo(() => recognised(model, ask), [model, ask]);
@@ -280,7 +287,7 @@ function NewQuestion({ onAdd }: { onAdd: (question: Question) => void }) {
       <input
         className="field min-w-[240px] flex-1"
         aria-label="A new question"
-        placeholder="How many loans per branch and month?"
+        placeholder={questionExample(model, fact)}
         value={ask}
         onChange={(e) => setAsk(e.target.value)}
       />
@@ -291,7 +298,7 @@ function NewQuestion({ onAdd }: { onAdd: (question: Question) => void }) {
         <span className="w-full text-soft">
           {named.length > 0
             ? `understood: ${named.join(', ')}`
-            : 'no name of the model is in it yet; it can be given some afterwards'}
+            : 'no name of the model in it yet; add them afterwards'}
         </span>
       )}
     </form>
@@ -308,7 +315,7 @@ function OfferedMeasures({ fact }: { fact: Table }) {
   return (
     <details className="mt-2">
       <summary className="cursor-pointer">
-        <b>{many(offered.length, 'measure')}</b> could stand for its rows and quantities
+        <b>{many(offered.length, 'measure')}</b> proposed for its rows and quantities
       </summary>
       <ul className="my-1 pl-4">
         {offered.map((o) => (

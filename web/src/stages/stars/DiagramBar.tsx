@@ -56,7 +56,7 @@ export function DiagramBar({
           (n) => naming === 'new' || !sameName(n, open.name),
         )}
         first={naming === 'new' ? '' : open.name}
-        says={naming === 'new' ? 'Draw it' : 'Call it so'}
+        says={naming === 'new' ? 'Create' : 'Rename'}
         note={
           naming === 'new'
             ? `with ${firstTables(model, table).slice(0, 5).join(', ')}${firstTables(model, table).length > 5 ? ' …' : ''}`
@@ -125,7 +125,7 @@ export function DiagramBar({
       )}
       {!isAll && table !== undefined && shows(table) && (
         <button className="btn btn-bare" onClick={() => open.leaveOut(table)}>
-          Leave out {table}
+          Remove {table}
         </button>
       )}
       <span className="flex-1" />
@@ -136,12 +136,12 @@ export function DiagramBar({
           className="z-20 min-w-[160px] border border-ink bg-raised py-1 shadow-md"
         >
           <Item onClick={() => setNaming('new')}>New diagram</Item>
-          {!isAll && <Item onClick={() => setNaming('name')}>Rename it</Item>}
-          {!isAll && <Item onClick={() => open.remove()}>Remove it</Item>}
-          {open.positions.size > 0 && <Item onClick={() => open.tidy()}>Lay it out anew</Item>}
+          {!isAll && <Item onClick={() => setNaming('name')}>Rename</Item>}
+          {!isAll && <Item onClick={() => open.remove()}>Delete</Item>}
+          {open.positions.size > 0 && <Item onClick={() => open.tidy()}>Reset layout</Item>}
           {exports.map((e) => (
             <Item key={e.says} onClick={e.run}>
-              {e.says === 'Print' ? 'Print it' : `Save as ${e.says}`}
+              {e.says === 'Print' ? 'Print' : `Save as ${e.says}`}
             </Item>
           ))}
         </MenuItems>
@@ -196,10 +196,10 @@ function NameForm({
         {says}
       </button>
       <button type="button" className="btn btn-bare" onClick={() => onDone(undefined)}>
-        Leave it
+        Cancel
       </button>
       <span className={taken ? 'text-vermilion' : 'text-soft'}>
-        {taken ? 'a diagram of this name is there already' : note}
+        {taken ? 'a diagram of this name already exists' : note}
       </span>
     </form>
   );

@@ -14,7 +14,7 @@ const SIGNS: Record<Way['kind'], string> = {
   outrigger: 'outrigger',
   bridge: 'bridge',
   'many-to-many': 'values',
-  ambiguous: 'two ways',
+  ambiguous: 'ambiguous',
   none: '',
 };
 
@@ -38,9 +38,7 @@ export function Matrix({
   }, [model, names]);
   if (facts.length === 0 || dimensions.length === 0)
     return (
-      <p className="p-4 text-soft">
-        The matrix holds facts against dimensions: say on Shape which tables are which.
-      </p>
+      <p className="p-4 text-soft">The matrix shows facts by dimensions: set the roles of tables on Shape.</p>
     );
   return (
     <div className="min-h-0 flex-1 overflow-auto" tabIndex={0} role="group" aria-label="Matrix, to scroll">

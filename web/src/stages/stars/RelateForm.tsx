@@ -93,7 +93,7 @@ export function RelateForm({
       ))}
       {from?.table && to?.table && more.length < 7 && (
         <button className="btn btn-bare mt-1" onClick={() => setMore([...more, ['', '']])}>
-          One more pair of columns
+          Add column pair
         </button>
       )}
       {ready && !match && !error && <p className="mt-3 text-soft">Comparing all rows of both …</p>}
@@ -111,7 +111,7 @@ export function RelateForm({
             {match.nulls > 0 && `; ${count(match.nulls)} are null`}
           </p>
           <p className="text-soft">
-            {count(match.fromDistinct)} distinct values against {count(match.toDistinct)}; each stands{' '}
+            {count(match.fromDistinct)} distinct values against {count(match.toDistinct)}; each occurs{' '}
             {match.toUnique ? 'once' : 'on several rows'} in {to!.table}
           </p>
           {match.orphans.length > 0 && (
@@ -135,14 +135,14 @@ export function RelateForm({
               Relate
             </button>
             <button className="btn btn-bare" onClick={onDone}>
-              Leave it
+              Cancel
             </button>
           </div>
         </div>
       )}
       {!match && (
         <button className="btn btn-bare mt-2" onClick={onDone}>
-          Leave it
+          Cancel
         </button>
       )}
     </section>

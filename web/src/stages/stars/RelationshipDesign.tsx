@@ -30,7 +30,10 @@ export function RelationshipDesign({ relationship: r }: { relationship: Relation
         aria-label="Cardinality"
         value={cardinalityOf(r)}
         onChange={(e) =>
-          set({ cardinality: e.target.value as Cardinality }, `${r.name} is ${e.target.value}`)
+          set(
+            { cardinality: e.target.value as Cardinality },
+            `set the cardinality of ${r.name} to ${e.target.value}`,
+          )
         }
       >
         {(['many-to-one', 'one-to-one', 'many-to-level', 'many-to-many'] as const).map((c) => (
@@ -44,7 +47,7 @@ export function RelationshipDesign({ relationship: r }: { relationship: Relation
           onChange={(e) =>
             set(
               { default: e.target.checked },
-              `${r.name} is ${e.target.checked ? 'followed by default' : 'not followed by default'}`,
+              `${e.target.checked ? 'use' : 'do not use'} ${r.name} by default`,
             )
           }
         />{' '}
@@ -61,13 +64,18 @@ export function RelationshipDesign({ relationship: r }: { relationship: Relation
           onBlur={(e) => {
             const role = e.target.value.trim();
             if (role !== (r.role ?? ''))
-              set({ role }, `${r.name} leads to ${r.to.table} in the role of ${role || r.to.table}`);
+              set(
+                { role },
+                role
+                  ? `set the role of ${r.to.table} by ${r.name} to ${role}`
+                  : `clear the role of ${r.to.table} by ${r.name}`,
+              );
           }}
           onKeyDown={(e) => e.key === 'Enter' && e.currentTarget.blur()}
         />
       </label>
       <button className="btn" onClick={() => set({ from: r.to, to: r.from }, `swap the ends of ${r.name}`)}>
-        Swap the ends
+        Swap ends
       </button>
       <button
         className="btn"

@@ -33,7 +33,7 @@ export function StarAdvice() {
           <DimensionLine key={d.table} d={d} />
         ))}
       </Group>
-      <Group title="Dimensions that reach no fact" says="Relate them, or leave them out of the model.">
+      <Group title="Dimensions that reach no fact" says="Relate them, or remove them from the model.">
         {idle.map((d) => (
           <DimensionLine key={d.table} d={d} />
         ))}
@@ -51,7 +51,7 @@ export function StarAdvice() {
       </Group>
       <Group
         title="Snowflaked dimensions"
-        says="Flattening brings the columns of the outer table into the inner one: one hop less, and the values once for each row."
+        says="Flattening copies the columns of the outer table into the inner one: one hop less, and the values once for each row."
       >
         {flakes.map(({ d, o }) => (
           <Outrigger key={o.relationship} table={d.table} o={o} />
@@ -125,7 +125,7 @@ function Outrigger({ table, o }: { table: string; o: OutriggerFacts }) {
       {o.edit && (
         <button
           className="btn shrink-0"
-          title={`A lookup step of ${table} brings the columns; ${o.table} stays until it is removed`}
+          title={`A lookup step of ${table} adds the columns; ${o.table} stays until it is removed`}
           onClick={() => void edit(o.edit!, `flatten ${o.table} into ${table}`)}
         >
           Flatten

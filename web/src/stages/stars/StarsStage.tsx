@@ -104,7 +104,7 @@ export function StarsStage() {
         </button>
       </LeafHead>
       {model.tables.length === 0 ? (
-        <Blank>No tables yet. Bring some in on the Intake stage, then draft a star from them.</Blank>
+        <Blank>No tables yet. Import some on the Intake stage, then draft a star from them.</Blank>
       ) : view === 'matrix' ? (
         <Matrix chosen={cell} onChoose={setCell} />
       ) : view === 'briefs' ? (
@@ -120,7 +120,7 @@ export function StarsStage() {
             onReach={(on) => setReach(on ? 'shown' : undefined)}
           />
           {open.part.tables.length === 0 ? (
-            <Blank>This diagram shows no table yet: add some above.</Blank>
+            <Blank>This diagram has no tables yet: add some above.</Blank>
           ) : (
             <Diagram
               model={open.part}

@@ -45,12 +45,12 @@ export function WaySteps({ way }: { way: Way }) {
 }
 
 const TITLES: Record<Way['kind'], string> = {
-  own: 'its own rows',
+  own: 'own rows',
   direct: 'directly',
   outrigger: 'over an outrigger',
   bridge: 'over a bridge',
   'many-to-many': 'by values',
-  ambiguous: 'by two ways, so by none',
+  ambiguous: 'two paths: ambiguous',
   none: 'does not reach',
 };
 
@@ -76,18 +76,15 @@ export function WayPanel({ fact, table, onRelate }: { fact: string; table: strin
           key={name}
           className="btn mt-2 mr-2"
           onClick={() =>
-            void edit(
-              [{ do: 'set-relationship', name, change: { default: true } }],
-              `${name} is followed by default`,
-            )
+            void edit([{ do: 'set-relationship', name, change: { default: true } }], `use ${name} by default`)
           }
         >
-          Follow {name} by default
+          Use {name} by default
         </button>
       ))}
       {way.kind === 'none' && (
         <button className="btn mt-2" onClick={onRelate}>
-          Relate them …
+          Relate …
         </button>
       )}
     </section>

@@ -60,10 +60,10 @@ export function useDiagram(): OpenDiagram {
       open: (next) => setAsked(next === ALL ? undefined : next),
       move: (table, x, y) => {
         const others = base.tables.filter((t) => !sameName(t.table, table));
-        return put({ ...base, tables: [...others, { table, x, y }] }, `put ${table} elsewhere on ${name}`);
+        return put({ ...base, tables: [...others, { table, x, y }] }, `move ${table} on ${name}`);
       },
       setDetail: (detail) =>
-        void put({ ...base, detail }, `${name} shows ${detail === 'keys' ? 'keys' : 'all columns'}`),
+        void put({ ...base, detail }, `show ${detail === 'keys' ? 'keys' : 'all columns'} on ${name}`),
       add: (tables) => {
         const fresh = tables.filter((t) => !base.tables.some((b) => sameName(b.table, t)));
         if (fresh.length > 0)
@@ -75,20 +75,20 @@ export function useDiagram(): OpenDiagram {
       leaveOut: (table) =>
         void put(
           { ...base, tables: base.tables.filter((t) => !sameName(t.table, table)) },
-          `leave ${table} out of ${name}`,
+          `remove ${table} from ${name}`,
         ),
       tidy: () =>
         void put(
           { ...base, tables: isAll ? [] : base.tables.map(({ table }) => ({ table })) },
-          `lay ${name} out anew`,
+          `reset the layout of ${name}`,
         ),
       create: async (next, tables) => {
         const value = { name: next, tables: tables.map((table) => ({ table })) };
-        if (await edit([{ do: 'put-diagrams', name: null, value }], `draw the diagram ${next}`))
+        if (await edit([{ do: 'put-diagrams', name: null, value }], `add the diagram ${next}`))
           setAsked(next);
       },
       rename: (next) =>
-        void put({ ...base, name: next }, `${name} is called ${next}`).then((done) => {
+        void put({ ...base, name: next }, `rename the diagram ${name} to ${next}`).then((done) => {
           if (done) setAsked(next);
         }),
       remove: () => {

@@ -50,7 +50,7 @@ export function StorageStage() {
         </span>
         <IconButton
           label="Save the profile"
-          title="Save the profile: it carries no data"
+          title="Save the profile (contains no data)"
           onClick={save}
           disabled={!data}
         >
@@ -62,7 +62,7 @@ export function StorageStage() {
         {isLoading && !data && <p className="p-4 text-soft">Encoding every column …</p>}
         {data && tables.length === 0 && (
           <Blank>
-            Nothing is held yet. Bring tables in on the Intake stage; staging tables are not counted.
+            Nothing is stored yet. Import tables on the Intake stage; staging tables are not counted.
           </Blank>
         )}
         {tables.map((t, i) => {
@@ -164,7 +164,7 @@ function Columns({
           <th scope="col" className="num">
             runs
           </th>
-          <th scope="col">held as</th>
+          <th scope="col">encoding</th>
         </tr>
       </thead>
       <tbody>
@@ -206,10 +206,10 @@ function Columns({
 /** Why a column takes what it takes, in words. */
 function why(c: ColumnProfile, rows: number): string {
   const kind = c.encoding.startsWith('dictionary')
-    ? `${count(c.distinct)} distinct values kept once, rows hold their numbers`
-    : 'whole numbers close together, rows hold the distance from the least';
+    ? `${count(c.distinct)} distinct values stored once; rows refer to them`
+    : 'whole numbers in a small range, stored as distances from the least';
   const runs = c.encoding.endsWith('runs')
-    ? `; equal neighbours make ${count(c.runs)} runs of ${count(rows)} rows`
+    ? `; ${count(c.runs)} runs of equal values in ${count(rows)} rows`
     : '';
   return kind + runs;
 }
@@ -220,7 +220,7 @@ function AdviceList({ profile }: { profile: ProfileState }) {
     <section aria-label="Advice" className="border-b border-rule">
       <header className="flex min-h-[42px] items-center border-b border-rule px-4 py-2">
         <h2 className="text-[15px]">
-          {profile.advice.length === 0 ? 'Nothing to save' : 'What would make it cheaper'}
+          {profile.advice.length === 0 ? 'No savings found' : 'Possible savings'}
         </h2>
       </header>
       {profile.advice.map((a) => (

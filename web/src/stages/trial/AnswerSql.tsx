@@ -59,7 +59,7 @@ export default function AnswerSql({ query }: { query: Query }) {
           aria-label="SQL"
           className="code min-h-0 flex-1 overflow-auto whitespace-pre-wrap px-4 py-3 leading-5"
         >
-          {data?.sql ?? 'Writing …'}
+          {data?.sql ?? 'Loading …'}
         </pre>
       )}
     </section>

@@ -142,9 +142,7 @@ export function AnswerTable({ answer, query, formats, chosen, onCell, onSort }: 
           </div>
         ))}
       </div>
-      {answer.rows.length === 0 && (
-        <p className="p-4 text-soft">No member has rows under these conditions.</p>
-      )}
+      {answer.rows.length === 0 && <p className="p-4 text-soft">No rows under these conditions.</p>}
       {answer.totals && byCount > 0 && (
         <div
           className="sticky bottom-0 grid border-t border-rule-strong bg-leaf font-semibold"

@@ -69,7 +69,7 @@ export function CellEvidence({
       {trace && isCurrent ? (
         <TraceParts parts={trace.parts} />
       ) : (
-        !error && column.kind === 'measure' && <p className="mt-2 text-soft">being worked out …</p>
+        !error && column.kind === 'measure' && <p className="mt-2 text-soft">working …</p>
       )}
       {deeper && isMember(row[deeper.at]!) && (
         <button

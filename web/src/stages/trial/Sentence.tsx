@@ -7,6 +7,7 @@ import { useAnswer } from '../../state/useAnswer.ts';
 import { useModel } from '../../state/model.tsx';
 import type { AnswerMember } from '@crease/core/query';
 import { formatValue, memberText } from '../../parts/format.ts';
+import { conditionExample } from '../../parts/examples.ts';
 import { count } from '../../parts/text.ts';
 import { attributesOf, itemText } from './attributes.ts';
 
@@ -113,7 +114,7 @@ export function Sentence({ query, perspective, onAsk }: Props) {
             text: periodText(p),
             group: 'periods up to as-of',
           })),
-          { key: 'where:', text: 'a condition of your own …', group: '' },
+          { key: 'where:', text: 'custom condition …', group: '' },
           ...attributes
             .filter((a) => typeof a.item === 'string')
             .map((a) => ({ key: `in:${a.text}`, text: a.text, group: a.group })),
@@ -166,8 +167,8 @@ function Part({
       <button
         className="px-1 text-soft hover:text-vermilion"
         onClick={onRemove}
-        aria-label={`Take out ${text}`}
-        title="Take out"
+        aria-label={`Remove ${text}`}
+        title="Remove"
       >
         ×
       </button>
@@ -246,7 +247,7 @@ function Picker({
                     </button>
                   </li>
                 ))}
-                {found.length === 0 && <li className="px-3 py-1 text-soft">nothing of that name</li>}
+                {found.length === 0 && <li className="px-3 py-1 text-soft">No matches</li>}
               </ul>
             </PopoverPanel>
           </>
@@ -297,8 +298,8 @@ function FilterPart({
       <button
         className="px-1 text-soft hover:text-vermilion"
         onClick={onRemove}
-        aria-label={`Take out ${text}`}
-        title="Take out"
+        aria-label={`Remove ${text}`}
+        title="Remove"
       >
         ×
       </button>
@@ -307,6 +308,7 @@ function FilterPart({
 }
 
 function WhereEditor({ where, onSave }: { where: string; onSave: (where: string) => void }) {
+  const { model } = useModel();
   const [text, setText] = useState(where);
   return (
     <form
@@ -323,7 +325,7 @@ function WhereEditor({ where, onSave }: { where: string; onSave: (where: string)
         value={text}
         onChange={(e) => setText(e.target.value)}
         aria-label="Condition"
-        placeholder="title.class <> 'Reference'"
+        placeholder={conditionExample(model)}
       />
       <button className="btn btn-act self-end">Apply</button>
     </form>

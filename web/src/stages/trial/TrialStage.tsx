@@ -135,7 +135,7 @@ export function TrialStage() {
           role="alert"
           className="m-4 whitespace-pre-line border-l-4 border-vermilion bg-vermilion-wash px-3 py-2"
         >
-          The question in the address cannot be read; another is asked in its place. {address.fault}
+          The question in the address cannot be read; a default one is shown. {address.fault}
         </p>
       )}
       {error && (
@@ -149,7 +149,7 @@ export function TrialStage() {
       {query.measures.length === 0 && (
         <Blank>
           {(model.measures ?? []).length === 0
-            ? 'No measures yet: write one on the Measures stage, or draft a star on Intake.'
+            ? 'No measures yet: add one on the Measures stage, or draft a star on Intake.'
             : 'Choose a measure to show.'}
         </Blank>
       )}

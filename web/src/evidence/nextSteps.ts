@@ -1,0 +1,78 @@
+import { FormulaChecker } from '@crease/core/formula';
+import type { Model, Table } from '@crease/core/model';
+import { sameName } from '@crease/core/model';
+import type { Selection } from '../state/selection.ts';
+
+/** Something to do on a stage, with what to select for it. */
+export interface NextStep {
+  readonly says: string;
+  readonly select?: Selection;
+}
+
+/** What the model lacks that a stage could add, the first things first. `stored` are names of tables that have rows. */
+export function nextSteps(stage: string, model: Model, stored: readonly string[]): NextStep[] {
+  return STEPS[stage]?.(model, stored) ?? [];
+}
+
+type Finder = (model: Model, stored: readonly string[]) => NextStep[];
+
+const tableStep = (says: string, { name }: Table): NextStep => ({ says, select: { kind: 'table', name } });
+const withRole = ({ tables }: Model, ...roles: Table['role'][]): Table[] =>
+  tables.filter((t) => roles.includes(t.role));
+const isFile = ({ source }: Table): boolean =>
+  source !== undefined && ('file' in source || 'connection' in source);
+/** Tables that hold what levels could be made of. */
+const MOST_TEXTS = 2;
+
+const STEPS: Readonly<Record<string, Finder>> = {
+  intake: (model, stored) => [
+    ...model.tables
+      .filter((t) => isFile(t) && !stored.some((name) => sameName(name, t.name)))
+      .map((t) => tableStep(`Import the rows of ${t.name}`, t)),
+    ...(model.tables.length > 1 && (model.relationships ?? []).length === 0
+      ? [{ says: 'Draft a star from the tables' }]
+      : []),
+  ],
+  shape: (model) =>
+    withRole(model, 'fact', 'dimension')
+      .filter((t) => (t.key ?? []).length === 0)
+      .map((t) => tableStep(`Set the key of ${t.name}`, t)),
+  stars: (model) => {
+    const related = (t: Table, end: 'from' | 'to') =>
+      (model.relationships ?? []).some((r) => sameName(r[end].table, t.name));
+    return [
+      ...withRole(model, 'fact')
+        .filter((t) => !related(t, 'from'))
+        .map((t) => tableStep(`Relate ${t.name} to a dimension`, t)),
+      ...withRole(model, 'dimension')
+        .filter((t) => !related(t, 'to'))
+        .map((t) => tableStep(`Relate a fact to ${t.name}`, t)),
+    ];
+  },
+  hierarchies: (model) =>
+    withRole(model, 'dimension')
+      .filter(
+        (t) =>
+          !(model.hierarchies ?? []).some((h) => sameName(h.table, t.name)) &&
+          t.columns.filter((c) => c.type.startsWith('text') && !c.hidden).length > MOST_TEXTS,
+      )
+      .map((t) => tableStep(`Add a hierarchy of ${t.name}`, t)),
+  measures: (model) => {
+    const checker = new FormulaChecker(model);
+    const counted = new Set(
+      (model.measures ?? []).flatMap((m) => {
+        const { typed } = checker.measureFormula(m.formula, m.name);
+        return typed ? [...checker.basesOf(typed)].map((name) => name.toLowerCase()) : [];
+      }),
+    );
+    return withRole(model, 'fact')
+      .filter((t) => !counted.has(t.name.toLowerCase()))
+      .map((t) => tableStep(`Add a measure over ${t.name}`, t));
+  },
+  perspectives: (model) =>
+    (model.perspectives ?? []).length === 0 && (model.measures ?? []).length > 0
+      ? [{ says: 'Add a perspective for each audience' }]
+      : [],
+  trial: (model) =>
+    (model.measures ?? []).length === 0 ? [{ says: 'Add a measure on the Measures stage first' }] : [],
+};
