@@ -284,6 +284,7 @@ test('a measure is written: completion, a fault in its place, then saved in cano
 
 test('dragging a column onto a column shows what the rows say, then relates them', async ({ page }) => {
   await page.goto(`${demo}/stars`);
+  await page.getByRole('button', { name: 'Show all' }).click();
   const column = (name: string) => page.locator(`[data-column="${name}"] rect`);
   const from = (await column('price_list.title_id').boundingBox())!;
   const to = (await column('copy.title_id').boundingBox())!;

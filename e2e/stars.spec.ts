@@ -38,6 +38,7 @@ test('a diagram of chosen tables: neighbours, all columns, a card put elsewhere 
   await page.getByRole('button', { name: /^Neighbours of branch/ }).click();
   await expect(diagram.getByRole('button', { name: 'dimension table district' })).toBeVisible();
 
+  await page.getByRole('button', { name: 'Show all' }).click();
   const card = diagram.getByRole('button', { name: 'dimension table district' });
   const before = (await card.boundingBox())!;
   await page.mouse.move(before.x + 20, before.y + 6);
@@ -53,6 +54,10 @@ test('a diagram of chosen tables: neighbours, all columns, a card put elsewhere 
   expect(svg.download.suggestedFilename()).toBe('lantern-valley.holds.svg');
   expect(svg.text).toContain('cancelled_on');
   expect(svg.text).not.toContain('var(--');
+  expect(svg.text).toContain('>Lantern Valley libraries: Holds</text>');
+  expect(svg.text).toMatch(/@font-face[^}]*data:font\/woff2;base64,/);
+  // Branch is selected on the screen: its heavy outline is not part of the picture.
+  expect(svg.text).not.toContain('stroke-width="2.2"');
   await page.getByRole('button', { name: 'More …' }).click();
   const png = await saved(page, 'Save as PNG');
   expect(png.text.slice(1, 4)).toBe('PNG');

@@ -44,6 +44,8 @@ export function makeApp(workspace: Workspace, screens?: string, { checksAnswers 
           'default-src': ["'self'"],
           'style-src': ["'self'", "'unsafe-inline'"],
           'img-src': ["'self'", 'data:', 'blob:'],
+          // Printed pictures carry their fonts.
+          'font-src': ["'self'", 'data:'],
           'upgrade-insecure-requests': null,
         },
       },

@@ -6,17 +6,14 @@ import type { Model } from '@crease/core/model';
 import type { Selection } from '../../state/selection.ts';
 import type { Card, Detail, Positions } from './layout.ts';
 import { CARD_WIDTH, HEAD_HEIGHT, layOutStars, ROW_HEIGHT } from './layout.ts';
+import { Overview } from './Overview.tsx';
 import { Scene } from './Scene.tsx';
+import type { Size, View } from './view.ts';
+import { boundsOf, firstView, fitted, focusOf, isCut, lookingAt, seenPart } from './view.ts';
 
 export interface ColumnEnd {
   readonly table: string;
   readonly column: string;
-}
-
-interface View {
-  readonly x: number;
-  readonly y: number;
-  readonly zoom: number;
 }
 
 interface Props {
@@ -37,6 +34,11 @@ interface Props {
   /** Fits the picture anew when it changes. */
   readonly fitOn?: string;
 }
+
+const sizeOf = (element: Element): Size => {
+  const { width, height } = element.getBoundingClientRect();
+  return { width, height };
+};
 
 const LEAST_ZOOM = 0.12;
 const MOST_ZOOM = 2.5;
@@ -65,25 +67,26 @@ export function Diagram({
   const [view, setView] = useState<View>({ x: 0, y: 0, zoom: 1 });
   const [drag, setDrag] = useState<{ from: ColumnEnd; x: number; y: number; over?: ColumnEnd }>();
 
-  const fit = useCallback(() => {
+  const [size, setSize] = useState<Size>({ width: 1, height: 1 });
+  const bounds = useMemo(() => boundsOf(cards), [cards]);
+
+  const fit = () => setView(fitted(bounds, sizeOf(box.current!)));
+
+  const selected = selection?.kind === 'table' ? selection.name : undefined;
+  const begin = useCallback(() => {
     const element = box.current;
     if (!element || cards.length === 0) return;
-    const { width, height } = element.getBoundingClientRect();
-    const left = Math.min(...cards.map((c) => c.x)) - 30;
-    const right = Math.max(...cards.map((c) => c.x + c.width)) + 30;
-    const top = Math.min(...cards.map((c) => c.y)) - 30;
-    const bottom = Math.max(...cards.map((c) => c.y + c.height)) + 30;
-    const zoom = Math.min(1.15, width / (right - left), height / (bottom - top));
-    setView({
-      zoom,
-      x: width / 2 - (zoom * (left + right)) / 2,
-      y: height / 2 - (zoom * (top + bottom)) / 2,
-    });
-  }, [cards]);
-
-  // The picture is fitted when tables come or go, not at every edit.
+    setView(firstView(bounds, sizeOf(element), focusOf(cards, selected)));
+  }, [cards, bounds, selected]);
+  // The picture is placed when tables come or go, not at every edit.
   const tables = `${fitOn}\n${cards.map((c) => c.table.name).join('\n')}`;
-  useLayoutEffect(fit, [tables]); // eslint-disable-line react-hooks/exhaustive-deps
+  useLayoutEffect(begin, [tables]); // eslint-disable-line react-hooks/exhaustive-deps
+  useEffect(() => {
+    const element = box.current!;
+    const observer = new ResizeObserver(() => setSize(sizeOf(element)));
+    observer.observe(element);
+    return () => observer.disconnect();
+  }, []);
 
   const zoomAt = useCallback((factor: number, px?: number, py?: number) => {
     const { width, height } = box.current!.getBoundingClientRect();
@@ -208,6 +211,7 @@ export function Diagram({
 
   const detail: 'names' | 'keys' = view.zoom < 0.34 ? 'names' : 'keys';
   const start = drag ? endPoint(cards, drag.from) : undefined;
+  const seen = seenPart(view, size);
 
   return (
     <div className="relative min-h-0 flex-1">
@@ -269,6 +273,14 @@ export function Diagram({
           )}
         </g>
       </svg>
+      {size.width > 1 && isCut(bounds, seen) && (
+        <Overview
+          cards={cards}
+          bounds={bounds}
+          seen={seen}
+          onMove={(x, y) => setView((v) => lookingAt(v, { x, y }, size))}
+        />
+      )}
       <div className="no-print absolute bottom-3 left-3 flex flex-col border border-rule-strong bg-raised">
         <button
           className="btn btn-bare px-1"

@@ -13,8 +13,8 @@ interface Props {
   readonly onSelect: () => void;
 }
 
-const rowY = (card: Card, columns: readonly string[]): number => {
-  const at = card.listed.findIndex((c) => c.toLowerCase() === columns[0]!.toLowerCase());
+const rowY = (card: Card, column: string): number => {
+  const at = card.listed.findIndex((c) => c.toLowerCase() === column.toLowerCase());
   return card.y + (at < 0 ? HEAD_HEIGHT / 2 : HEAD_HEIGHT + ROW_HEIGHT * (at + 0.5));
 };
 
@@ -31,13 +31,14 @@ interface Line {
   readonly middle: { readonly x: number; readonly y: number };
 }
 
-function lineOf({ relationship: r, from, to, place }: Edge): Line {
+/** The line of one pair of columns, from 0. */
+function lineOf({ relationship: r, from, to, place }: Edge, pair = 0): Line {
   const leftward = to.x < from.x;
   const sameColumn = Math.abs(to.x - from.x) < 1;
   const [x1, x2] = sameColumn
     ? [from.x + from.width, to.x + to.width]
     : [leftward ? from.x : from.x + from.width, leftward ? to.x + to.width : to.x];
-  const [y1, y2] = [rowY(from, r.from.columns), rowY(to, r.to.columns)];
+  const [y1, y2] = [rowY(from, r.from.columns[pair]!), rowY(to, r.to.columns[pair]!)];
   const [d1, d2] = [leftward ? -1 : 1, sameColumn ? 1 : leftward ? 1 : -1];
   const pull = sameColumn ? 70 : Math.max(46, Math.abs(x2 - x1) * 0.45);
   const [c1, c2] = [x1 + d1 * pull, x2 + d2 * pull];
@@ -56,10 +57,10 @@ const orphansAmong = (claims: readonly JudgedClaim[]): JudgedClaim | undefined =
 const isBroken = (claims: readonly JudgedClaim[]): boolean =>
   claims.some((c) => c.verdict === 'broken' && c.weight === 'blocks');
 
-/** A relationship as a line that tells its soundness: crow's foot at the many end, a bar at the one end. */
+/** A relationship as a line for each pair of its columns, which tells its soundness: crow's foot at the many end, a bar at the one end. */
 export function EdgeLine({ edge, claims, selected, faded, onSelect }: Props) {
   const { relationship: r } = edge;
-  const { x1, y1, x2, y2, d1, d2, path } = lineOf(edge);
+  const lines = r.from.columns.map((_, pair) => lineOf(edge, pair));
   const kind = cardinalityOf(r);
   const orphans = orphansAmong(claims);
   const broken = isBroken(claims);
@@ -77,23 +78,27 @@ export function EdgeLine({ edge, claims, selected, faded, onSelect }: Props) {
       onKeyDown={(e) => (e.key === 'Enter' || e.key === ' ') && onSelect()}
     >
       <title>{`${r.name}: ${r.from.table} → ${r.to.table} (${kind}${isDefault(r) ? '' : ', not by default'})`}</title>
-      <path d={path} fill="none" stroke="transparent" strokeWidth={12} />
-      <path
-        d={path}
-        fill="none"
-        stroke={color}
-        strokeWidth={selected ? 2.4 : 1.3}
-        strokeDasharray={isDefault(r) ? undefined : '4 4'}
-      />
-      <End x={x1} y={y1} direction={d1} many={kind !== 'one-to-one'} color={color} />
-      <End
-        x={x2}
-        y={y2}
-        direction={d2}
-        many={kind === 'many-to-many'}
-        level={kind === 'many-to-level'}
-        color={color}
-      />
+      {lines.map(({ x1, y1, x2, y2, d1, d2, path }, pair) => (
+        <g key={pair}>
+          <path d={path} fill="none" stroke="transparent" strokeWidth={12} />
+          <path
+            d={path}
+            fill="none"
+            stroke={color}
+            strokeWidth={selected ? 2.4 : 1.3}
+            strokeDasharray={isDefault(r) ? undefined : '4 4'}
+          />
+          <End x={x1} y={y1} direction={d1} many={kind !== 'one-to-one'} color={color} />
+          <End
+            x={x2}
+            y={y2}
+            direction={d2}
+            many={kind === 'many-to-many'}
+            level={kind === 'many-to-level'}
+            color={color}
+          />
+        </g>
+      ))}
     </g>
   );
 }

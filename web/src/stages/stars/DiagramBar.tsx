@@ -3,8 +3,8 @@ import { Menu, MenuButton, MenuItem, MenuItems } from '@headlessui/react';
 import { sameName } from '@crease/core/model';
 import { useModel } from '../../state/model.tsx';
 import { saveFile } from '../../state/save.ts';
-import { diagramPng, diagramSvg, printDiagram } from '../../parts/diagram/picture.ts';
-import { neighboursOf } from '../../parts/diagram/layout.ts';
+import { diagramPng, diagramSvg, printDiagram } from '../../parts/diagram/picture.tsx';
+import { layOutStars, neighboursOf } from '../../parts/diagram/layout.ts';
 import type { OpenDiagram } from './useDiagram.ts';
 import { ALL, firstTables } from './useDiagram.ts';
 
@@ -21,7 +21,7 @@ export function DiagramBar({
   reach: boolean;
   onReach: (on: boolean) => void;
 }) {
-  const { model, fail, tell } = useModel();
+  const { model, claims, fail } = useModel();
   const [naming, setNaming] = useState<'new' | 'name'>();
   const { isAll } = open;
   const shows = (name: string) => isAll || open.diagram!.tables.some((t) => sameName(t.table, name));
@@ -29,24 +29,26 @@ export function DiagramBar({
   const others = isAll ? [] : model.tables.filter((t) => !shows(t.name));
   const file = `${model.name}.${open.name.toLowerCase().replaceAll(' ', '-')}`;
   const title = `${model.title ?? model.name}: ${open.name}`;
+  const drawing = () => ({
+    title,
+    claims: claims?.claims ?? [],
+    ...layOutStars(open.part, open.detail, open.positions),
+  });
   const exports = [
     {
       says: 'SVG',
-      run: () => {
-        const picture = diagramSvg(title);
-        if (picture) saveFile(`${file}.svg`, picture.text, 'image/svg+xml');
-      },
+      run: async () => saveFile(`${file}.svg`, (await diagramSvg(drawing())).text, 'image/svg+xml'),
     },
     {
       says: 'PNG',
-      run: () =>
-        void diagramPng(title)
-          .then((blob) => blob && saveFile(`${file}.png`, blob, 'image/png'))
-          .catch(fail),
+      run: async () => {
+        const blob = await diagramPng(drawing());
+        if (blob) saveFile(`${file}.png`, blob, 'image/png');
+      },
     },
     {
       says: 'Print',
-      run: () => printDiagram(title) || tell({ tone: 'wrong', text: 'There is no diagram to print.' }),
+      run: () => printDiagram(drawing()),
     },
   ];
   if (naming)
@@ -140,7 +142,7 @@ export function DiagramBar({
           {!isAll && <Item onClick={() => open.remove()}>Delete</Item>}
           {open.positions.size > 0 && <Item onClick={() => open.tidy()}>Reset layout</Item>}
           {exports.map((e) => (
-            <Item key={e.says} onClick={e.run}>
+            <Item key={e.says} onClick={() => void Promise.resolve(e.run()).catch(fail)}>
               {e.says === 'Print' ? 'Print' : `Save as ${e.says}`}
             </Item>
           ))}
