@@ -39,7 +39,7 @@ const isAlive = ({ pid, started }: LockHolder): boolean => {
   return now !== undefined && (now === started || now === '' || started === '');
 };
 
-export const lockFile = (workspace: string): string => `${workspace}.lock`;
+const lockFile = (workspace: string): string => `${workspace}.lock`;
 
 /** Who has the workspace open for writing; undefined where nobody has. */
 export function lockHolder(workspace: string): LockHolder | undefined {

@@ -7,6 +7,7 @@ import { ModelData } from '../query/index.ts';
 import type { Value } from '../values/index.ts';
 import { parseType } from '../values/index.ts';
 import type { JudgedClaim } from './index.ts';
+import { CLAIM_REF_KINDS } from '../model/index.ts';
 import { CLAIM_KINDS, isCodeName, judgeModel, summarise } from './index.ts';
 
 type Row = Record<string, Value>;
@@ -265,6 +266,11 @@ test('what cannot be judged is unchecked and says why', () => {
     evidence: { reason: { code: 'rests-on', claim: 'formula-valid:A' } },
   });
   expect(summarise([...claims.values()]).unchecked).toBeGreaterThan(0);
+});
+
+test('what a waiver of each kind is about can be told', () => {
+  const kinds = CLAIM_KINDS.map((k) => k.kind);
+  expect(kinds.filter((kind) => !CLAIM_REF_KINDS.includes(kind))).toEqual([]);
 });
 
 test('every kind is listed once and documented', () => {

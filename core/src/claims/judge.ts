@@ -220,7 +220,7 @@ export function summarise(claims: readonly { readonly verdict: Verdict }[]): Sum
  * Whether a claim without a verdict stands against a release of definitions: one that blocks and failed, went past a limit or was cancelled, or rests
  * on another that is broken. That no rows have been loaded stands against a release with rows only, and that there are none against nothing.
  */
-export const standsAgainstDefinitions = ({
+const standsAgainstDefinitions = ({
   verdict,
   weight,
   evidence,

@@ -10,7 +10,7 @@ export interface MisfitText {
 export type MisfitTexts = ReadonlyMap<string, MisfitText>;
 
 /** Rows that do not fit are listed one by one up to this number; where there are more, it is the type that does not fit. */
-export const MOST_LISTED = 10_000;
+const MOST_LISTED = 10_000;
 const SAMPLED = 20;
 
 export function noteMisfit(found: Map<string, MisfitText>, text: string, line: number): void {

@@ -5,11 +5,11 @@ import type { Expression } from './tree.ts';
 // How large a formula may be: all that walks its tree goes down it by calls, also in the database that answers in SQL.
 
 /** The most characters of a formula. */
-export const MOST_CHARACTERS = 20_000;
+const MOST_CHARACTERS = 20_000;
 /** The deepest that parentheses, cases and signs may nest. */
-export const MOST_NESTED = 100;
+const MOST_NESTED = 100;
 /** The deepest that a tree may be: a chain of operators goes one deeper with each; SQLite takes 1,000. */
-export const MOST_DEEP = 400;
+const MOST_DEEP = 400;
 
 const number = (n: number): string => new Intl.NumberFormat('en').format(n);
 

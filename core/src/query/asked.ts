@@ -46,7 +46,7 @@ export function askedMeasure(data: Named, name: string): AskedMeasure {
 }
 
 /** What is wrong with a measure, with places, down to the measures that it rests on. */
-export function brokenMeasure(
+function brokenMeasure(
   data: Pick<ModelData, 'checker'>,
   name: string,
   checked: CheckedFormula,

@@ -26,7 +26,7 @@ export interface MemberPage {
 }
 
 /** The most members of a page. */
-export const MOST_MEMBERS = 300;
+const MOST_MEMBERS = 300;
 
 /** A hierarchy of the model by its path, or one that is only tried. Throws QueryError for a table that is not there. */
 function asHierarchy(data: ModelData, asked: string | Hierarchy): Hierarchy {

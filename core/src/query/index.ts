@@ -8,7 +8,7 @@ export type { TracedCondition, TracedDays, TracedPart, TracedTable } from './tra
 export * from './unreached.ts';
 export { aggregateGroups } from './aggregates.ts';
 export { Tuples } from './tuples.ts';
-export { rowValues, compileRow } from './rowFormula.ts';
+export { rowValues } from './rowFormula.ts';
 export * from './browse.ts';
 export { dropped, entered, filterAsCondition, isOnCalendar, restricted, withCondition } from './context.ts';
 export type { ConditionShape, ContextOf, FormulaCondition, MembersCondition, StepOf } from './context.ts';

@@ -1,5 +1,4 @@
 import type { Value } from '../values/index.ts';
-import { compareValues } from '../values/index.ts';
 import { columnValues } from '../columns/index.ts';
 import type { ColumnName, TypedAggregate } from '../formula/index.ts';
 import { levelProblem, tablesOf } from '../formula/index.ts';
@@ -369,6 +368,3 @@ export function columnAxis(
     show: (code) => values[code]!,
   };
 }
-
-/** Ascending order of shown values, nulls last. */
-export const orderShown = (a: Value, b: Value): number => compareValues(a, b);

@@ -95,7 +95,7 @@ function withoutLines(text: string, newline: string, count: number): string {
 }
 
 /** UTF-16 by its byte order mark or its zero bytes, UTF-8 where it is well-formed, else Windows-1252, which reads any byte. */
-export function detectEncoding(head: Uint8Array, whole: boolean): FileEncoding {
+function detectEncoding(head: Uint8Array, whole: boolean): FileEncoding {
   if (head[0] === 0xff && head[1] === 0xfe) return 'utf-16le';
   if (head[0] === 0xfe && head[1] === 0xff) return 'utf-16be';
   let [evenZeros, oddZeros] = [0, 0];
@@ -117,7 +117,7 @@ export function detectEncoding(head: Uint8Array, whole: boolean): FileEncoding {
   }
 }
 
-export const decodeHead = (head: Uint8Array, encoding: FileEncoding): string =>
+const decodeHead = (head: Uint8Array, encoding: FileEncoding): string =>
   new TextDecoder(encoding).decode(head, { stream: true }).replace(/^\ufeff/, '');
 
 /** Records of the head as texts; the last, unfinished one is left out. For guessing only: the scanner reads the file. */

@@ -169,7 +169,7 @@ export function decodeTexts({ bytes, ends, ascii }: Texts & { ascii: boolean }):
 const strict = new TextDecoder('utf-8', { fatal: true });
 
 /** A text may hold U+FFFD of its own: only the strict decoder tells. */
-export function isUtf8(bytes: Uint8Array): boolean {
+function isUtf8(bytes: Uint8Array): boolean {
   try {
     strict.decode(bytes);
     return true;

@@ -138,7 +138,7 @@ export function meetsSeveral(from: readonly Column[], to: readonly Column[]): bo
   return numbers.from.some((key) => key !== 0 && rows[key]! > 1);
 }
 
-export const relationshipKeys = (relationship: Relationship, from: TableData, to: TableData): KeyNumbers =>
+const relationshipKeys = (relationship: Relationship, from: TableData, to: TableData): KeyNumbers =>
   keyNumbers(
     relationship.from.columns.map((name) => columnOf(from, name)),
     relationship.to.columns.map((name) => columnOf(to, name)),

@@ -60,7 +60,7 @@ export const keptRows = ({ pairs, ownLone, theirLone }: Meeting): Readonly<Recor
 });
 
 /** More rows than this are not made: the join is a mistake, or too large for a step. */
-export const MOST_JOINED = 1 << 28;
+const MOST_JOINED = 1 << 28;
 
 /** The rows of either side that stand in each row of the join, -1 for none: those of the input in their order, then the other's lone ones. */
 export function joinedRows(meeting: Meeting, kind: JoinKind): { left: Int32Array; right: Int32Array } {

@@ -25,7 +25,7 @@ export function retyped(table: TableData, declared: readonly ModelColumn[]): Tab
 }
 
 /** A column brought to another type, value by value of its dictionary. */
-export function converted(
+function converted(
   column: Column,
   type: DataType,
   pattern: string | undefined,

@@ -205,7 +205,7 @@ function totalsOf(state: TableData, quantities: ReadonlySet<string>): StepState[
 }
 
 /** The sum of a column's values, exact where they are; null where there is none. */
-export function totalOf(column: Column): Json {
+function totalOf(column: Column): Json {
   const values = columnValues(column);
   const { counts } = column;
   let [sum, any]: [Exact, boolean] = [0, false];

@@ -1,7 +1,7 @@
 import type { DataType, Exact, Value } from './types.ts';
 import { scaleOf } from './types.ts';
 import { compareExact, formatExact, narrow, parseExact, rescale } from './exact.ts';
-import { civilFromDays, formatDate, formatTimestamp } from './dates.ts';
+import { formatDate, formatTimestamp } from './dates.ts';
 import { datePattern, DEFAULT_DATE_PATTERN, DEFAULT_TIMESTAMP_PATTERNS } from './pattern.ts';
 import { compareCountingText, compareText } from './text.ts';
 
@@ -156,9 +156,6 @@ export function compareValues(a: Value, b: Value): number {
   if (typeof a === 'boolean') return a ? 1 : -1;
   return compareExact(a, b as Exact);
 }
-
-/** Year of a date value; for tests and labels. */
-export const yearOf = (days: number): number => civilFromDays(days).year;
 
 /** As `compareValues`, but texts as people count. */
 export const compareCounting = (a: Value, b: Value): number =>

@@ -44,9 +44,9 @@ export function civilFromDays(days: number): CivilDate {
   };
 }
 
-export const isLeapYear = (year: number): boolean => (year % 4 === 0 && year % 100 !== 0) || year % 400 === 0;
+const isLeapYear = (year: number): boolean => (year % 4 === 0 && year % 100 !== 0) || year % 400 === 0;
 
-export const daysInMonth = (year: number, month: number): number =>
+const daysInMonth = (year: number, month: number): number =>
   month === 2 ? (isLeapYear(year) ? 29 : 28) : [4, 6, 9, 11].includes(month) ? 30 : 31;
 
 /** Days since 1970-01-01, or undefined where the calendar has no such day. Years 1 to 9999. */

@@ -8,7 +8,6 @@ export type DataType =
   | { readonly kind: 'date' }
   | { readonly kind: 'timestamp' };
 
-export type TypeKind = DataType['kind'];
 
 /**
  * A value as the core holds it, without its type:

@@ -11,7 +11,7 @@ const NONCE_BYTES = 12;
 const TAG_BYTES = 16;
 
 /** Where the key lies: in the configuration of the person who runs the server, never beside the workspace. */
-export const defaultKeyFile = (): string =>
+const defaultKeyFile = (): string =>
   join(process.env.XDG_CONFIG_HOME || join(homedir(), '.config'), 'crease', 'key');
 
 /**

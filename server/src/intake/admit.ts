@@ -207,7 +207,7 @@ function layoutOf({ dialect, nulls, columns }: Order): Omit<FileSource, 'file'> 
 }
 
 /** Keys that a database declares, where the model has none, and its foreign keys between tables of the model as relationships. */
-export function related(model: Model, connection: string, declared: readonly DatabaseTable[]): Model {
+function related(model: Model, connection: string, declared: readonly DatabaseTable[]): Model {
   const tableOf = (schema: string | null, table: string) =>
     model.tables.find(
       ({ source }) =>

@@ -187,7 +187,7 @@ function words(random: Random): string {
 }
 
 /** A random measure formula; not all of them are right, and those that are not are left out by the tester. */
-export function formula(random: Random, depth = 0): string {
+function formula(random: Random, depth = 0): string {
   const inner = () => formula(random, depth + 1);
   if (depth > 2) return aggregate(random);
   return random.pick([

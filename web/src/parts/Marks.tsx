@@ -6,7 +6,7 @@ const TITLES: Record<Verdict, string> = {
   unchecked: 'unchecked',
   waived: 'waived',
 };
-export const VERDICT_COLOR: Record<Verdict, string> = {
+const VERDICT_COLOR: Record<Verdict, string> = {
   holds: 'var(--green)',
   broken: 'var(--vermilion)',
   unchecked: 'var(--slate)',

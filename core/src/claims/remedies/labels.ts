@@ -4,7 +4,7 @@ import { freeName, sameName } from '../../model/index.ts';
 import type { Remedy } from '../claim.ts';
 
 /** A derived label that has the key behind it, so that members of one name can be told apart. */
-export function labelWithKey(table: Table, label: string, key: readonly string[]): ModelColumn | undefined {
+function labelWithKey(table: Table, label: string, key: readonly string[]): ModelColumn | undefined {
   const found = [label, ...key].map((name) => table.columns.find((c) => sameName(c.name, name)));
   if (found.some((c) => c === undefined) || key.length === 0) return undefined;
   const [shown, ...keys] = found as ModelColumn[];

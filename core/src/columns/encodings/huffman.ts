@@ -6,7 +6,7 @@ const HEADER = 6; // minimum (4 bytes), how many codes the lengths are of (2)
 /** Lengths go into four bits each. */
 const LONGEST = 15;
 /** Codes of a wider span are not worth a table. */
-export const MOST_SYMBOLS = 1 << 12;
+const MOST_SYMBOLS = 1 << 12;
 
 interface Lengths {
   readonly lengths: Uint8Array;

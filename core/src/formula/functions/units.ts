@@ -8,8 +8,8 @@ export const UNIT_MICROS: Record<string, number> = {
   minute: 60_000_000,
   second: 1_000_000,
 };
-export const UNIT_MONTHS: Record<string, number> = { month: 1, quarter: 3, year: 12 };
-export const UNIT_DAYS: Record<string, number> = { day: 1, week: 7 };
+const UNIT_MONTHS: Record<string, number> = { month: 1, quarter: 3, year: 12 };
+const UNIT_DAYS: Record<string, number> = { day: 1, week: 7 };
 
 /** First day of the unit that holds the day. */
 export function truncateDays(days: number, unit: string): number {

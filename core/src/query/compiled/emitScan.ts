@@ -25,7 +25,7 @@ export const HASH_ENTRY = 16;
 export const HASH_FACTOR = 0x9e3779b97f4a7c15n;
 
 /** Where each number of a plan lies in the header. The executor fills the slots, the code reads them. */
-export class Slots {
+class Slots {
   readonly names: string[] = [];
 
   of(name: string): number {
@@ -49,7 +49,7 @@ export function recordOf(fields: readonly Field[]): { size: number; at: readonly
 export const countsItself = (field: Extract<Field, { kind: 'sum' }>): boolean =>
   field.only !== undefined || isNullable(field.of);
 
-export function isNullable(e: Expression): boolean {
+function isNullable(e: Expression): boolean {
   switch (e.kind) {
     case 'integer':
     case 'double':
@@ -477,7 +477,7 @@ class Emitter {
 }
 
 /** The inputs that a field reads. */
-export function inputsOf(field: Field): number[] {
+function inputsOf(field: Field): number[] {
   const found: number[] = field.only ? [field.only.input] : [];
   const visit = (e: Expression): void => {
     if (e.kind === 'integer' || e.kind === 'double') found.push(e.input);

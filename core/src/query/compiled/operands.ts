@@ -147,7 +147,7 @@ function operandOf({ column, input, through }: ColumnInput): Bounded | undefined
 }
 
 /** The greatest magnitude of a column's whole numbers. */
-export function magnitude(domain: Domain): number {
+function magnitude(domain: Domain): number {
   if (domain.size === 0) return 0;
   const [first, last] =
     domain.kind === 'range'

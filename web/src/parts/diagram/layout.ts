@@ -37,7 +37,7 @@ const MOST_LISTED = 40;
 export type Positions = ReadonlyMap<string, { readonly x: number; readonly y: number }>;
 
 /** Columns listed on a card: those that make relationships and keys, or all. */
-export function listedColumns(model: Model, table: Table, detail: Detail = 'keys'): string[] {
+function listedColumns(model: Model, table: Table, detail: Detail = 'keys'): string[] {
   if (detail === 'columns') return table.columns.slice(0, MOST_LISTED).map((c) => c.name);
   const ends = (model.relationships ?? [])
     .flatMap((r) => [r.from, r.to])

@@ -469,7 +469,7 @@ function BulkChoice<T extends string>({
 }
 
 /** A text that is saved when it is left or Enter is pressed; Escape takes it back. */
-export function TextField({
+function TextField({
   id,
   label,
   value,

@@ -15,7 +15,7 @@ const WAYS: readonly { readonly way: Way; readonly says: string }[] = [
 const isDay = (c: StateColumn) => c.type === 'date' || c.type === 'timestamp';
 
 /** A lookup to start from: columns of one name are the likely keys, declared versions the likely days. */
-export function lookupOf(
+function lookupOf(
   table: {
     name: string;
     columns: readonly StateColumn[];

@@ -113,4 +113,4 @@ export function Matrix({
   );
 }
 
-export const cellKey = (fact: string, dimension: string): string => `${fact}~${dimension}`;
+const cellKey = (fact: string, dimension: string): string => `${fact}~${dimension}`;

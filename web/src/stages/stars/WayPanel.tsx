@@ -7,7 +7,7 @@ import { VerdictMark } from '../../parts/Marks.tsx';
 import { brokenText } from './brokenHops.ts';
 
 /** A way hop by hop; a relationship can be selected. */
-export function WaySteps({ way }: { way: Way }) {
+function WaySteps({ way }: { way: Way }) {
   const [, select] = useSelection();
   const { claims } = useModel();
   const broken = (name: string) =>

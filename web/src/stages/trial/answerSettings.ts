@@ -10,7 +10,7 @@ export interface AnswerSettings extends AnswerWriting {
 const KEY = 'crease.answers';
 
 /** For data, not for a spreadsheet: values are written as they are. */
-export const DEFAULT_SETTINGS: AnswerSettings = {
+const DEFAULT_SETTINGS: AnswerSettings = {
   texts: 'counting',
   null: '',
   doesNotApply: 'does not apply',
@@ -19,7 +19,7 @@ export const DEFAULT_SETTINGS: AnswerSettings = {
 };
 
 /** Settings as they were stored; what cannot be read is left at its default. */
-export function readSettings(text: string | null): AnswerSettings {
+function readSettings(text: string | null): AnswerSettings {
   try {
     const stored = JSON.parse(text ?? '{}') as Record<string, unknown>;
     const known = Object.entries(DEFAULT_SETTINGS).map(([name, value]) => [
