@@ -16,6 +16,7 @@ step types npm run -s check:types
 step lint npm run -s check:lint
 step imports npm run -s check:imports -- --output-type err
 step layout npm run -s check:format
+step exports npm run -s check:exports
 
 scratch=$(mktemp -d)
 trap 'rm -rf "$scratch"' EXIT
@@ -38,11 +39,12 @@ if [ -d "$cases" ]; then
     if [[ $line =~ ^([0-9]+)\ passed,\ ([0-9]+)\ failed$ ]]; then count "${BASH_REMATCH[1]}" "${BASH_REMATCH[2]}"; else count 0 1; fi
   done
 else
-  echo "no cases at $cases: left out"
+  left_out=" (the shared cases were left out: no folder $cases)"
 fi
 
 PLAYWRIGHT_JSON_OUTPUT_NAME="$scratch/browser.json" npx playwright test --reporter=list,json || true
 count "$(node -p "require('$scratch/browser.json').stats.expected" 2>/dev/null || echo 0)" "$(node -p "const s=require('$scratch/browser.json').stats; s.unexpected + s.flaky" 2>/dev/null || echo 1)"
 
+[ -z "${left_out:-}" ] || echo "left out:$left_out"
 echo "$passed passed, $failed failed"
 [ "$failed" = 0 ]

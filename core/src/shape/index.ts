@@ -1,7 +1,8 @@
 export * from './run.ts';
-export type { StepKind, StepSetting } from './step.ts';
+export type { Picked, StateColumn, StepKind, StepSetting } from './step.ts';
 export { selectRows } from './step.ts';
-export { STEP_KINDS } from './steps/index.ts';
+export { emptyStep, readStep, STEP_KINDS, stepText } from './steps/index.ts';
+export type { ReadStep, Step } from './steps/index.ts';
 export * from './trace.ts';
 export type { JoinFinding, JoinKey } from './joinFindings.ts';
 export { JOIN_KINDS, type JoinKind } from './meeting.ts';

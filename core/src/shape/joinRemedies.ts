@@ -8,7 +8,7 @@ import { formatType } from '../values/index.ts';
 import type { JoinFinding } from './joinFindings.ts';
 import { keptRows, meet } from './meeting.ts';
 import { runSteps } from './run.ts';
-import type { Step } from './run.ts';
+import type { Step } from './steps/index.ts';
 import type { StepSetting } from './step.ts';
 import { joinSchema } from './steps/join.ts';
 

@@ -1,6 +1,9 @@
 import { namesIn } from '../formula/index.ts';
 import type { Model, ModelColumn, Table } from '../model/index.ts';
 import { sameName } from '../model/index.ts';
+import type { ReadTables } from './step.ts';
+import type { Step } from './steps/index.ts';
+import { readStep } from './steps/index.ts';
 
 /** A place that rows or values come from: a source outside of the model, or a table of it. */
 export interface LineageNode {
@@ -18,20 +21,15 @@ export interface Lineage {
   readonly edges: readonly { readonly from: string; readonly to: string }[];
 }
 
-type Step = Readonly<Record<string, unknown>>;
-
 const stepsOf = (table: Table): readonly Step[] =>
   table.source && 'steps' in table.source ? table.source.steps : [];
 
 /** Tables of the model that a derived table's steps read, in their order. Steps that are switched off read none. */
 export function tablesRead(steps: readonly Step[]): string[] {
-  const found: string[] = [];
-  for (const step of steps) {
-    if (typeof step.from === 'string') found.push(step.from);
-    if (step.join) found.push((step.join as { table: string }).table);
-    if (step.lookup) found.push((step.lookup as { table: string }).table);
-    if (Array.isArray(step.union)) found.push(...(step.union as string[]));
-  }
+  const found = steps.flatMap((step) => {
+    const read = readStep(step);
+    return read?.kind.reads?.(read.argument) ?? [];
+  });
   return [...new Set(found)];
 }
 
@@ -101,65 +99,34 @@ export function originsOf(model: Model, tableName: string, columnName: string): 
   return steps.length === 0 ? [] : throughSteps(model, steps, column.sourceName ?? column.name);
 }
 
+const AS_IT_IS = 'as it is';
+
+/** What the model declares of the tables that steps read. */
+export const readTables = (model: Model): ReadTables => ({
+  has: (table, column) => columnsOf(model, table).some((c) => sameName(c.name, column)),
+  quantities: (table) =>
+    columnsOf(model, table)
+      .filter((c) => c.use === 'quantity')
+      .map((c) => c.name),
+});
+
 /** Follows names through the steps from the last to the first. */
 function throughSteps(model: Model, steps: readonly Step[], wanted: string): Origin[] {
   const found: Origin[] = [];
-  let names: { name: string; by: string }[] = [{ name: wanted, by: 'as it is' }];
-  const follow = (at: (name: string) => { names: readonly string[]; by?: string } | undefined) => {
-    names = names.flatMap((n) => {
-      const to = at(n.name);
-      return to ? to.names.map((name) => ({ name, by: to.by ?? n.by })) : [n];
-    });
-  };
-  const has = (table: string, column: string) =>
-    columnsOf(model, table).some((c) => sameName(c.name, column));
+  let names: { name: string; by: string }[] = [{ name: wanted, by: AS_IT_IS }];
+  const tables = readTables(model);
   for (const step of [...steps].reverse()) {
-    if (Array.isArray(step.pick)) {
-      const picked = step.pick as (string | { column: string; as: string })[];
-      follow((name) => {
-        const from = picked.find((c) => typeof c !== 'string' && sameName(c.as, name)) as
-          { column: string } | undefined;
-        return from && { names: [from.column] };
-      });
-    } else if (step.derive) {
-      const { name: made, formula } = step.derive as { name: string; formula: string };
-      follow((name) => (sameName(name, made) ? { names: namesIn(formula), by: formula } : undefined));
-    } else if (step.aggregate) {
-      const columns = Object.entries((step.aggregate as { columns: Record<string, string> }).columns);
-      follow((name) => {
-        const made = columns.find(([as]) => sameName(as, name));
-        return made && { names: namesIn(made[1]), by: made[1] };
-      });
-    } else if (typeof step.number === 'string') {
-      follow((name) => (sameName(name, step.number as string) ? { names: [] } : undefined));
-    } else if (step.join ?? step.lookup) {
-      const verb = step.join ? 'join' : 'lookup';
-      const { table, columns, on } = step[verb] as {
-        table: string;
-        columns?: (string | { column: string; as: string })[];
-        on: [string, string][];
-      };
-      names = names.filter((n) => {
-        const brought = columns
-          ? columns
-              .map((c) => (typeof c === 'string' ? { column: c, as: c } : c))
-              .find((c) => sameName(c.as, n.name))?.column
-          : has(table, n.name) && !on.some(([, theirs]) => sameName(theirs, n.name))
-            ? n.name
-            : undefined;
-        if (brought === undefined) return true;
-        found.push({ table, column: brought, by: n.by === 'as it is' ? verb : n.by });
-        return false;
-      });
-    } else if (Array.isArray(step.union)) {
-      for (const table of step.union as string[])
-        for (const n of names) if (has(table, n.name)) found.push({ table, column: n.name, by: 'union' });
-    } else if (typeof step.from === 'string') {
-      for (const n of names) {
-        if (has(step.from, n.name)) found.push({ table: step.from, column: n.name, by: n.by });
-        else if (sameName(n.name, step.from)) found.push({ table: step.from, column: undefined, by: n.by });
-      }
-    }
+    const read = readStep(step);
+    if (!read) continue;
+    const { kind, argument } = read;
+    names = names.flatMap((n) => {
+      const origin = kind.origin?.(argument, n.name, tables);
+      if (!origin) return [n];
+      // A step that only begins says nothing of how a column was made.
+      const by = n.by === AS_IT_IS && kind.verb !== 'from' ? kind.verb : n.by;
+      for (const { table, column } of origin.from ?? []) found.push({ table, column, by });
+      return (origin.names ?? []).map((name) => ({ name, by: origin.by ?? n.by }));
+    });
   }
   const proper = (o: Origin): Origin => {
     const table = model.tables.find((t) => sameName(t.name, o.table));

@@ -2,7 +2,7 @@ import type { Edit } from '../edit/index.ts';
 import { quoteName } from '../formula/index.ts';
 import type { Hierarchy, Model, ModelColumn, Table } from '../model/index.ts';
 import { freeName, sameName } from '../model/index.ts';
-import type { Step } from './run.ts';
+import type { Step } from './steps/index.ts';
 import type { Under } from './under.ts';
 import { stepsUnder } from './under.ts';
 

@@ -6,9 +6,8 @@ import type { Table } from '../model/index.ts';
 import { converter } from '../formula/index.ts';
 import { DataError } from '../query/index.ts';
 import type { StepSetting } from './step.ts';
+import type { Step } from './steps/index.ts';
 import { STEP_KINDS } from './steps/index.ts';
-
-export type Step = Readonly<Record<string, unknown>>;
 
 /**
  * Runs the steps of a derived table: `from` first, then one verb each. Every state can be had, so that a step which multiplies or
@@ -38,17 +37,19 @@ export function runStep(
 ): TableData {
   const verbs = Object.keys(step);
   const where = `step ${place} of ${table}`;
-  const kind = STEP_KINDS.find((k) => k.verb === verbs[0]);
+  // Tables come in by the first step, and by what joins or adds others.
+  const kinds = STEP_KINDS.filter((k) => k.verb !== 'from');
+  const kind = kinds.find((k) => k.verb === verbs[0]);
   if (verbs.length !== 1 || !kind) {
     const near =
       verbs[0] === undefined
         ? undefined
         : nearestName(
             verbs[0],
-            STEP_KINDS.map((k) => k.verb),
+            kinds.map((k) => k.verb),
           );
     throw new DataError(
-      `${where}: one verb is expected of ${STEP_KINDS.map((k) => k.verb).join(', ')}, not ${verbs.join(', ') || 'none'}${near ? `; did you mean ${near}?` : ''}`,
+      `${where}: one verb is expected of ${kinds.map((k) => k.verb).join(', ')}, not ${verbs.join(', ') || 'none'}${near ? `; did you mean ${near}?` : ''}`,
     );
   }
   const parsed = (kind.schema as z.ZodType<never>).safeParse(step[kind.verb]);

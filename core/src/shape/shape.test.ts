@@ -5,7 +5,7 @@ import type { Table } from '../model/index.ts';
 import { DataError } from '../query/index.ts';
 import type { Value } from '../values/index.ts';
 import { decimal, INTEGER, TEXT } from '../values/index.ts';
-import { derivedRows, runSteps, STEP_KINDS } from './index.ts';
+import { derivedRows, emptyStep, readStep, runSteps, STEP_KINDS, stepText, tablesRead } from './index.ts';
 
 const log = tableOf(
   'log',
@@ -243,4 +243,37 @@ test('a left join keeps at least each row, an inner join what matches, and total
 test('every verb is listed once', () => {
   expect(new Set(STEP_KINDS.map((k) => k.verb)).size).toBe(STEP_KINDS.length);
   expect(STEP_KINDS.length).toBeGreaterThan(10);
+});
+
+describe('every kind of step', () => {
+  const columns = [
+    { name: 'branch', type: 'text' },
+    { name: 'copies', type: 'integer' },
+  ];
+
+  test.each(STEP_KINDS.map((k) => [k.verb]))('%s can be started, read and said', (verb) => {
+    const step = emptyStep(verb, columns);
+    const read = readStep(step)!;
+    // What has no columns or tables yet is not refused before somebody has chosen them, but for what cannot be without.
+    if (['lookup', 'union'].includes(verb)) {
+      expect([read, stepText(step)]).toEqual([undefined, 'not complete yet']);
+      return;
+    }
+    expect(read.kind.verb).toBe(verb);
+    expect(stepText(step)).not.toMatch(/^$|complete/);
+  });
+
+  test('a step of two verbs, of none, or with what its verb does not take is not read', () => {
+    for (const step of [{}, { filter: 'true', sort: ['a'] }, { fliter: 'true' }, { join: { table: 'x' } }])
+      expect(readStep(step)).toBeUndefined();
+  });
+
+  test('a step that is switched off says what it would do, and reads no table', () => {
+    const join = { join: { table: 'price', kind: 'left', on: [['a', 'a']] } };
+    expect(stepText({ off: join })).toBe(stepText(join));
+    expect([tablesRead([{ from: 'loan' }, { off: join }]), tablesRead([{ from: 'loan' }, join])]).toEqual([
+      ['loan'],
+      ['loan', 'price'],
+    ]);
+  });
 });

@@ -4,6 +4,7 @@ import { formatType } from '../values/index.ts';
 import type { Codes, Column, TableData } from '../columns/index.ts';
 import { codesArray, columnOfCodes, tableOf } from '../columns/index.ts';
 import type { Model, Table } from '../model/index.ts';
+import { sameName } from '../model/index.ts';
 import { DataError, ModelData, numberedValues, rowValues } from '../query/index.ts';
 import type { Evaluate } from '../formula/index.ts';
 
@@ -15,12 +16,75 @@ export interface StepSetting {
   readonly today: number;
 }
 
-/** One verb of a derived table: a file each, listed in `index.ts`. */
+/** A column as it stands before a step. */
+export interface StateColumn {
+  readonly name: string;
+  /** As the model writes types. */
+  readonly type: string;
+}
+
+/** A column that is picked, under its own name or another. */
+export type Picked = string | { readonly column: string; readonly as: string };
+
+/** Where a column that stands after a step comes from. */
+export interface StepOrigin {
+  /** Columns before the step that it is made of. */
+  readonly names?: readonly string[];
+  /** The formula by which it is made of them. */
+  readonly by?: string;
+  /** Columns of tables that the step reads; undefined for their rows. */
+  readonly from?: readonly { readonly table: string; readonly column: string | undefined }[];
+}
+
+/** What is declared of the tables that a step reads. */
+export interface ReadTables {
+  /** Whether a table has a column. */
+  has(table: string, column: string): boolean;
+  /** Names of a table's quantities. */
+  quantities(table: string): readonly string[];
+}
+
+/** One verb of a derived table, with everything about it: a file each, listed in `index.ts`. */
 export interface StepKind<T> {
   readonly verb: string;
+  /** What it does, for whoever chooses a verb; without it the verb is not offered. */
+  readonly says?: string;
   readonly schema: z.ZodType<T>;
+  /** An argument to start from, that can be run where there is anything to run it on. */
+  empty(columns: readonly StateColumn[]): T;
+  /** What it does, in a line. */
+  text(argument: T): string;
   apply(input: TableData, argument: T, setting: StepSetting): TableData;
+  /** Tables of the model that it reads. */
+  reads?(argument: T): readonly string[];
+  /** Where a column after it comes from; nothing for one that was there before under the same name. */
+  origin?(argument: T, name: string, tables: ReadTables): StepOrigin | undefined;
+  /** Columns that can be summed after it, beside those that could before, in `before` by lower case. */
+  quantities?(argument: T, before: ReadonlySet<string>, tables: ReadTables): readonly string[];
 }
+
+/** A list of names, cut where it is long. */
+export const few = (names: readonly string[], most = 4): string =>
+  names.length <= most
+    ? names.join(', ')
+    : `${names.slice(0, most - 1).join(', ')} and ${names.length - most + 1} more`;
+export const pickedTexts = (columns: readonly Picked[]): string[] =>
+  columns.map((c) => (typeof c === 'string' ? c : c.column === c.as ? c.as : `${c.column} as ${c.as}`));
+/** Keys of two tables that have to be equal. */
+export const keysText = (on: readonly (readonly [string, string])[]): string =>
+  on.map(([a, b]) => (a === b ? a : `${a} = ${b}`)).join(' and ');
+/** The column that is picked under a name. */
+export const pickedAs = (columns: readonly Picked[], name: string): string | undefined =>
+  columns.map((c) => (typeof c === 'string' ? { column: c, as: c } : c)).find((c) => sameName(c.as, name))
+    ?.column;
+/** New names of columns that can be summed. */
+export const renamedQuantities = (
+  columns: readonly Picked[] | undefined,
+  quantities: ReadonlySet<string>,
+): string[] =>
+  (columns ?? []).flatMap((c) =>
+    typeof c !== 'string' && quantities.has(c.column.toLowerCase()) ? [c.as] : [],
+  );
 
 const names = z.array(z.string().min(1)).min(1, 'name at least one');
 export const nameList = names;

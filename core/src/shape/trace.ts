@@ -11,7 +11,9 @@ import type { LookupFacts } from './lookupFacts.ts';
 import { lookupFacts } from './lookupFacts.ts';
 import { keptRows, meet } from './meeting.ts';
 import { firstState, runStep } from './run.ts';
-import type { Step } from './run.ts';
+import { readTables } from './lineage.ts';
+import type { Step } from './steps/index.ts';
+import { readStep } from './steps/index.ts';
 import type { StepSetting } from './step.ts';
 import { joinSchema } from './steps/join.ts';
 import { lookupSchema } from './steps/lookup.ts';
@@ -175,26 +177,10 @@ function quantitiesAfter(
   state: TableData,
   before: ReadonlySet<string>,
 ): ReadonlySet<string> {
-  const declared = (name: string) =>
-    (model.tables.find((t) => sameName(t.name, name))?.columns ?? [])
-      .filter((c) => c.use === 'quantity')
-      .map((c) => c.name.toLowerCase());
-  const found = new Set(before);
-  const of = (names: readonly string[]) => names.forEach((name) => found.add(name.toLowerCase()));
-  const renamed = (columns: unknown) => {
-    for (const c of (columns ?? []) as (string | { column: string; as: string })[])
-      if (typeof c !== 'string' && found.has(c.column.toLowerCase())) found.add(c.as.toLowerCase());
-  };
-  of(table.columns.filter((c) => c.use === 'quantity').map((c) => c.sourceName ?? c.name));
-  if (typeof step.from === 'string') of(declared(step.from));
-  if (step.join) {
-    const { table: other, columns } = joinSchema.parse(step.join);
-    of(declared(other));
-    renamed(columns);
-  }
-  if (Array.isArray(step.union)) (step.union as string[]).forEach((name) => of(declared(name)));
-  if (Array.isArray(step.pick)) renamed(step.pick);
-  if (step.aggregate) of(Object.keys((step.aggregate as { columns: object }).columns));
+  const read = readStep(step);
+  const own = table.columns.filter((c) => c.use === 'quantity').map((c) => c.sourceName ?? c.name);
+  const more = read?.kind.quantities?.(read.argument, before, readTables(model)) ?? [];
+  const found = new Set([...before, ...[...own, ...more].map((name) => name.toLowerCase())]);
   return new Set([...found].filter((name) => state.columns.has(name)));
 }
 

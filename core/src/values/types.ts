@@ -8,7 +8,6 @@ export type DataType =
   | { readonly kind: 'date' }
   | { readonly kind: 'timestamp' };
 
-
 /**
  * A value as the core holds it, without its type:
  * integer and decimal as an exact whole number (a decimal times 10^scale), a bigint only where a number would not be safe;

@@ -4,10 +4,13 @@ import { decimal, DOUBLE, INTEGER } from '../../values/index.ts';
 import type { Column, TableData } from '../../columns/index.ts';
 import { columnOfValues, combinations, tableOf } from '../../columns/index.ts';
 import type { AggregateName } from '../../formula/index.ts';
-import { parseFormula } from '../../formula/index.ts';
+import { namesIn, parseFormula } from '../../formula/index.ts';
+import { sameName } from '../../model/index.ts';
 import { aggregateGroups, DataError } from '../../query/index.ts';
 import type { StepKind, StepSetting } from '../step.ts';
-import { pickRows, stepColumn, stepFormula } from '../step.ts';
+import { few, pickRows, stepColumn, stepFormula } from '../step.ts';
+
+const isNumericText = (type: string): boolean => /^(integer|decimal|double)/.test(type);
 
 const schema = z.strictObject({ by: z.array(z.string()), columns: z.record(z.string(), z.string()) });
 
@@ -15,6 +18,18 @@ const schema = z.strictObject({ by: z.array(z.string()), columns: z.record(z.str
 export const aggregate: StepKind<z.infer<typeof schema>> = {
   verb: 'aggregate',
   schema,
+  says: 'One row for each combination of some columns: a coarser grain',
+  empty: (columns) => ({
+    by: columns
+      .filter((c) => !isNumericText(c.type))
+      .slice(0, 2)
+      .map((c) => c.name),
+    columns: {},
+  }),
+  text: ({ by, columns }) => {
+    const made = Object.entries(columns).map(([name, formula]) => `${name} = ${formula}`);
+    return `${by.length === 0 ? 'one row' : `one row per ${few(by)}`}${made.length > 0 ? `: ${few(made, 3)}` : ''}`;
+  },
   apply: (input, { by, columns }, setting) => {
     const keys = by.map((name) => stepColumn(input, name, 'aggregate'));
     const { numbers: groups, size } = combinations(keys, input.rowCount);
@@ -30,6 +45,11 @@ export const aggregate: StepKind<z.infer<typeof schema>> = {
       rowCount: groupCount,
     });
   },
+  origin: ({ columns }, name) => {
+    const made = Object.entries(columns).find(([as]) => sameName(as, name));
+    return made && { names: namesIn(made[1]), by: made[1] };
+  },
+  quantities: ({ columns }) => Object.keys(columns),
 };
 
 function aggregated(

@@ -1,5 +1,7 @@
 import { z } from 'zod';
 import { columnOfNumbered } from '../../columns/index.ts';
+import { namesIn } from '../../formula/index.ts';
+import { freeName, sameName } from '../../model/index.ts';
 import type { StepKind } from '../step.ts';
 import { stepFormula, withColumns } from '../step.ts';
 
@@ -9,6 +11,9 @@ const schema = z.strictObject({ name: z.string().min(1), formula: z.string().min
 export const derive: StepKind<z.infer<typeof schema>> = {
   verb: 'derive',
   schema,
+  says: 'Add a column by formula',
+  empty: (columns) => ({ name: freeName('column', columns), formula: 'null' }),
+  text: ({ name, formula }) => `${name} = ${formula}`,
   apply: (input, { name, formula }, setting) => {
     const { type, numbered } = stepFormula(input, formula, setting);
     const { numbers, distinct } = numbered();
@@ -18,4 +23,6 @@ export const derive: StepKind<z.infer<typeof schema>> = {
       made,
     ]);
   },
+  origin: ({ name: made, formula }, name) =>
+    sameName(name, made) ? { names: namesIn(formula), by: formula } : undefined,
 };

@@ -7,6 +7,9 @@ import { selectRows } from '../step.ts';
 export const distinct: StepKind<true> = {
   verb: 'distinct',
   schema: z.literal(true),
+  says: 'Keep one of equal rows',
+  empty: () => true,
+  text: () => 'equal rows once',
   apply: (input) => {
     const { numbers } = combinations([...input.columns.values()], input.rowCount);
     // Numbers come in order of first appearance: the next one that has not been met is that of a new combination.

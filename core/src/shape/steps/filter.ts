@@ -7,6 +7,9 @@ import { selectRows, stepFormula } from '../step.ts';
 export const filter: StepKind<string> = {
   verb: 'filter',
   schema: z.string().min(1),
+  says: 'Keep the rows for which a condition is true',
+  empty: () => 'true',
+  text: (condition) => `rows where ${condition}`,
   apply: (input, condition, setting) => {
     const { numbered, type } = stepFormula(input, condition, setting);
     if (type.kind !== 'boolean')

@@ -1,8 +1,9 @@
-import type { StepKind } from '../step.ts';
+import type { StateColumn, StepKind } from '../step.ts';
 import { aggregate } from './aggregate.ts';
 import { derive } from './derive.ts';
 import { distinct } from './distinct.ts';
 import { filter } from './filter.ts';
+import { from } from './from.ts';
 import { join } from './join.ts';
 import { lookup } from './lookup.ts';
 import { number } from './number.ts';
@@ -13,6 +14,7 @@ import { union } from './union.ts';
 
 /** All verbs. A new step is one file and one entry here. */
 export const STEP_KINDS: readonly StepKind<never>[] = [
+  from,
   filter,
   pick,
   derive,
@@ -25,3 +27,39 @@ export const STEP_KINDS: readonly StepKind<never>[] = [
   number,
   off,
 ] as unknown as readonly StepKind<never>[];
+
+/** A step as the model writes it: one verb with its argument. */
+export type Step = Readonly<Record<string, unknown>>;
+
+/** A step that can be read: its kind, and its argument by that kind's schema. */
+export interface ReadStep {
+  readonly kind: StepKind<unknown>;
+  readonly argument: unknown;
+}
+
+/** Undefined for a step of no verb, or with an argument that is not its verb's. */
+export function readStep(step: Step): ReadStep | undefined {
+  const [verb, ...others] = Object.keys(step);
+  const kind = STEP_KINDS.find((k) => k.verb === verb) as StepKind<unknown> | undefined;
+  if (!kind || others.length > 0) return undefined;
+  const parsed = kind.schema.safeParse(step[kind.verb]);
+  return parsed.success ? { kind, argument: parsed.data } : undefined;
+}
+
+/** The step within one that is switched off, or the step itself. */
+const shownStep = (step: Step): Step => ('off' in step ? (step.off as Step) : step);
+
+/** What a step does, in a line; of one that is switched off what it would do. */
+export function stepText(step: Step): string {
+  const shown = shownStep(step);
+  const read = readStep(shown);
+  if (read) return read.kind.text(read.argument);
+  const isKnown = STEP_KINDS.some((k) => k.verb in shown);
+  return isKnown ? 'not complete yet' : JSON.stringify(Object.values(shown)[0] ?? null);
+}
+
+/** A step of a verb to start from. */
+export function emptyStep(verb: string, columns: readonly StateColumn[]): Step {
+  const kind = STEP_KINDS.find((k) => k.verb === verb);
+  return kind ? { [verb]: kind.empty(columns) } : {};
+}

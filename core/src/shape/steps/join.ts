@@ -1,9 +1,10 @@
 import { z } from 'zod';
 import { columnOfValues, columnValues, tableOf } from '../../columns/index.ts';
 import type { Column } from '../../columns/index.ts';
+import { sameName } from '../../model/index.ts';
 import { JOIN_KINDS, joinedRows, meet } from '../meeting.ts';
 import type { StepKind } from '../step.ts';
-import { pickRows, stepColumn } from '../step.ts';
+import { few, keysText, pickedAs, pickedTexts, pickRows, renamedQuantities, stepColumn } from '../step.ts';
 
 export const joinSchema = z.strictObject({
   table: z.string(),
@@ -16,6 +17,10 @@ export const joinSchema = z.strictObject({
 export const join: StepKind<z.infer<typeof joinSchema>> = {
   verb: 'join',
   schema: joinSchema,
+  says: 'Add columns of another table, row by row, by equal keys',
+  empty: () => ({ table: '', kind: 'left', on: [['', '']] }),
+  text: ({ table, kind, on, columns }) =>
+    `${kind}, with ${table} on ${keysText(on)}${columns ? `, adds ${few(pickedTexts(columns))}` : ''}`,
   apply: (input, { table, kind, on, columns }, setting) => {
     const other = setting.table(table);
     const { left, right } = joinedRows(meet(input, other, on), kind);
@@ -40,6 +45,20 @@ export const join: StepKind<z.infer<typeof joinSchema>> = {
       rowCount: left.length,
       ...(input.lineOf ? { lineOf: (row: number) => (left[row]! < 0 ? 0 : input.lineOf!(left[row]!)) } : {}),
     });
+  },
+  reads: ({ table }) => [table],
+  origin: ({ table, columns, on }, name, tables) => {
+    const column = columns
+      ? pickedAs(columns, name)
+      : tables.has(table, name) && !on.some(([, theirs]) => sameName(theirs, name))
+        ? name
+        : undefined;
+    return column === undefined ? undefined : { from: [{ table, column }] };
+  },
+  quantities: ({ table, columns }, before, tables) => {
+    const theirs = tables.quantities(table);
+    const all = new Set([...before, ...theirs.map((name) => name.toLowerCase())]);
+    return [...theirs, ...renamedQuantities(columns, all)];
   },
 };
 

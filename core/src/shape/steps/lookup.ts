@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { looked } from '../looking.ts';
 import type { StepKind } from '../step.ts';
-import { pickRows, stepColumn, withColumns } from '../step.ts';
+import { few, keysText, pickedAs, pickedTexts, pickRows, stepColumn, withColumns } from '../step.ts';
 
 export const lookupSchema = z
   .strictObject({
@@ -30,6 +30,18 @@ export type Lookup = z.infer<typeof lookupSchema>;
 export const lookup: StepKind<Lookup> = {
   verb: 'lookup',
   schema: lookupSchema,
+  says: 'Values of one row of another table: the newest, or that of a day. No row comes or goes',
+  empty: () => ({ table: '', on: [['', '']], columns: [] }),
+  text: ({ table, on, columns, valid, newest }) => {
+    const which = newest
+      ? `, the newest by ${newest}`
+      : valid?.to !== undefined
+        ? `, valid on ${valid.at}`
+        : valid
+          ? `, the newest up to ${valid.at}`
+          : '';
+    return `${few(pickedTexts(columns))} in ${table} by ${keysText(on)}${which}`;
+  },
   apply: (input, argument, setting) => {
     const other = setting.table(argument.table);
     const { rows } = looked(input, other, argument);
@@ -40,5 +52,10 @@ export const lookup: StepKind<Lookup> = {
     );
     const replaced = (name: string) => brought.some((b) => b.name.toLowerCase() === name.toLowerCase());
     return withColumns(input, [...[...input.columns.values()].filter((c) => !replaced(c.name)), ...brought]);
+  },
+  reads: ({ table }) => [table],
+  origin: ({ table, columns }, name) => {
+    const column = pickedAs(columns, name);
+    return column === undefined ? undefined : { from: [{ table, column }] };
   },
 };

@@ -1,5 +1,6 @@
 import { z } from 'zod';
 import { columnOfCodes, codesArray, rangeDomain } from '../../columns/index.ts';
+import { freeName, sameName } from '../../model/index.ts';
 import { INTEGER } from '../../values/index.ts';
 import type { StepKind } from '../step.ts';
 import { withColumns } from '../step.ts';
@@ -8,6 +9,9 @@ import { withColumns } from '../step.ts';
 export const number: StepKind<string> = {
   verb: 'number',
   schema: z.string().min(1),
+  says: 'A surrogate key: 1 for the first row',
+  empty: (columns) => freeName('number', columns),
+  text: (name) => `${name} = 1, 2, 3 …`,
   apply: (input, name) => {
     const codes = codesArray(input.rowCount, input.rowCount);
     for (let row = 0; row < codes.length; row++) codes[row] = row + 1;
@@ -16,4 +20,5 @@ export const number: StepKind<string> = {
       ...input.columns.values(),
     ]);
   },
+  origin: (made, name) => (sameName(name, made) ? { names: [] } : undefined),
 };

@@ -5,5 +5,7 @@ import type { StepKind } from '../step.ts';
 export const off: StepKind<Record<string, unknown>> = {
   verb: 'off',
   schema: z.record(z.string(), z.unknown()),
+  empty: () => ({}),
+  text: (step) => `switched off: ${Object.keys(step).join(', ')}`,
   apply: (input) => input,
 };

@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { renamed } from '../../columns/index.ts';
 import type { StepKind } from '../step.ts';
-import { stepColumn, withColumns } from '../step.ts';
+import { few, pickedAs, pickedTexts, renamedQuantities, stepColumn, withColumns } from '../step.ts';
 
 const schema = z.array(z.union([z.string(), z.strictObject({ column: z.string(), as: z.string() })])).min(1);
 
@@ -9,6 +9,9 @@ const schema = z.array(z.union([z.string(), z.strictObject({ column: z.string(),
 export const pick: StepKind<z.infer<typeof schema>> = {
   verb: 'pick',
   schema,
+  says: 'Keep some columns, in an order and under names of your choice',
+  empty: (columns) => columns.map((c) => c.name),
+  text: (columns) => few(pickedTexts(columns)),
   apply: (input, columns) =>
     withColumns(
       input,
@@ -18,4 +21,9 @@ export const pick: StepKind<z.infer<typeof schema>> = {
           : renamed(stepColumn(input, c.column, 'pick'), c.as),
       ),
     ),
+  origin: (columns, name) => {
+    const column = pickedAs(columns, name);
+    return column === undefined ? undefined : { names: [column] };
+  },
+  quantities: renamedQuantities,
 };

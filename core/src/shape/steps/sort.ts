@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import type { StepKind } from '../step.ts';
-import { selectRows, stepColumn } from '../step.ts';
+import { few, selectRows, stepColumn } from '../step.ts';
 
 const schema = z
   .array(
@@ -15,6 +15,9 @@ const schema = z
 export const sort: StepKind<z.infer<typeof schema>> = {
   verb: 'sort',
   schema,
+  says: 'Another order of the rows',
+  empty: (columns) => [columns[0]?.name ?? ''],
+  text: (by) => `by ${few(by.map((s) => (typeof s === 'string' ? s : `${s.of} ${s.order ?? ''}`.trim())))}`,
   apply: (input, by) => {
     const keys = by.map((b) => ({
       column: stepColumn(input, typeof b === 'string' ? b : b.of, 'sort'),

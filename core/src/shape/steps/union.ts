@@ -2,12 +2,15 @@ import { columnOfValues, columnValues, tableOf } from '../../columns/index.ts';
 import { comparable, formatType } from '../../values/index.ts';
 import { DataError } from '../../query/index.ts';
 import type { StepKind } from '../step.ts';
-import { nameList } from '../step.ts';
+import { few, nameList } from '../step.ts';
 
 /** `{ "union": ["archive"] }`: the rows of other tables below, columns matched by name; what a table lacks is null. */
 export const union: StepKind<string[]> = {
   verb: 'union',
   schema: nameList,
+  says: 'The rows of other tables below, columns matched by name',
+  empty: () => [],
+  text: (tables) => `and the rows of ${few(tables)}`,
   apply: (input, tables, setting) => {
     const all = [input, ...tables.map((name) => setting.table(name))];
     const names = [
@@ -35,4 +38,10 @@ export const union: StepKind<string[]> = {
     });
     return tableOf(input.name, columns, { rowCount: all.reduce((n, t) => n + t.rowCount, 0) });
   },
+  reads: (names) => names,
+  origin: (names, name, tables) => ({
+    names: [name],
+    from: names.filter((table) => tables.has(table, name)).map((table) => ({ table, column: name })),
+  }),
+  quantities: (names, _before, tables) => names.flatMap((name) => tables.quantities(name)),
 };

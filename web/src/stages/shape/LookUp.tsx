@@ -7,7 +7,7 @@ import type { Lookup } from '@crease/core/shape';
 import { stepsUnder } from '@crease/core/shape';
 import { useModel } from '../../state/model.tsx';
 import { selectionText } from '../../state/selection.ts';
-import { LookupForm } from './LookupForm.tsx';
+import { LookupFields } from './forms/LookupForm.tsx';
 import { isDerived, stepsOf } from './steps.ts';
 
 /** Columns that hold values of another table: the newest price, the version of a day. They are looked up by a step. */
@@ -65,7 +65,7 @@ export function LookUp({ table, onClose }: { table: Table; onClose: () => void }
       }}
       onKeyDown={(e) => e.key === 'Escape' && onClose()}
     >
-      <LookupForm value={value} columns={stored} own={table.name} onChange={setValue} />
+      <LookupFields value={value} columns={stored} own={table.name} onChange={setValue} />
       <div className="flex items-center gap-2">
         <button className="btn btn-act" disabled={fault !== undefined}>
           Look up

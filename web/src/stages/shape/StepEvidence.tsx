@@ -5,7 +5,7 @@ import { useAnswer } from '../../state/useAnswer.ts';
 import { useModel } from '../../state/model.tsx';
 import { RowGrid } from '../../parts/RowGrid.tsx';
 import { cellText, count, many } from '../../parts/text.ts';
-import { stepText } from './stepText.ts';
+import { stepText } from '@crease/core/shape';
 import type { StepWork } from './steps.ts';
 import { verbOf } from './steps.ts';
 

@@ -1,8 +1,7 @@
 import { useState } from 'react';
 import { count, many } from '../../parts/text.ts';
 import { StepForm } from './StepForm.tsx';
-import { emptyStep, VERBS } from './verbs.ts';
-import { stepText } from './stepText.ts';
+import { emptyStep, STEP_KINDS, stepText } from '@crease/core/shape';
 import type { Step, StepWork } from './steps.ts';
 import { isOff, verbOf } from './steps.ts';
 
@@ -166,7 +165,7 @@ export function StepsDesign({ work }: { work: StepWork }) {
         })}
         <li className="flex flex-wrap items-center gap-1 px-4 py-3">
           <span className="mr-1 text-soft">then, after step {place}:</span>
-          {VERBS.map((v) => (
+          {STEP_KINDS.filter((v) => v.says !== undefined).map((v) => (
             <button key={v.verb} className="btn h-[24px]" title={v.says} onClick={() => add(v.verb)}>
               {v.verb}
             </button>

@@ -3,9 +3,9 @@ import { lineageOf } from '@crease/core/shape';
 import { parseFormula } from '@crease/core/formula';
 import { bandsFault, bandsFormula } from './bands.ts';
 import { placeLineage } from './lineageLayout.ts';
-import { stepText } from './stepText.ts';
 import { isOff, verbOf } from './steps.ts';
-import { emptyStep, VERBS } from './verbs.ts';
+import { emptyStep, STEP_KINDS, stepText } from '@crease/core/shape';
+import { STEP_FORMS } from './forms/index.ts';
 
 test('bands are written as a case that any name and any text survives', () => {
   const bands = [
@@ -40,7 +40,7 @@ test('every verb has a step to start from and says what it does in a line, also 
     { name: 'branch', type: 'text' },
     { name: 'column', type: 'integer' },
   ];
-  const texts = VERBS.map(({ verb }) => {
+  const texts = STEP_KINDS.filter((k) => k.says !== undefined).map(({ verb }) => {
     const step = emptyStep(verb, columns);
     expect(verbOf(step)).toBe(verb);
     expect([isOff({ off: step }), verbOf({ off: step }), stepText({ off: step })]).toEqual([
@@ -66,6 +66,12 @@ test('every verb has a step to start from and says what it does in a line, also 
     }),
   ).toBe('left, with fee on a = b and c, adds x, y as z');
   expect(stepText({ pick: ['a', 'b', 'c', 'd', 'e'] })).toBe('a, b, c and 2 more');
+});
+
+test('each verb that can be chosen has a form, but for what has nothing to set', () => {
+  const offered = STEP_KINDS.filter((k) => k.says !== undefined).map((k) => k.verb);
+  expect(offered.filter((verb) => !STEP_FORMS[verb])).toEqual(['distinct']);
+  expect(Object.keys(STEP_FORMS).filter((verb) => !STEP_KINDS.some((k) => k.verb === verb))).toEqual([]);
 });
 
 test('a lineage stands in columns by hops, no two boxes on one place, and what is derived stands by what it comes from', () => {

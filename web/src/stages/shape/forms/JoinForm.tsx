@@ -1,13 +1,12 @@
 import { sameName } from '@crease/core/model';
 import type { JoinFacts } from '@crease/core/shape';
 import { JOIN_KINDS } from '@crease/core/shape';
-import { useModel } from '../../state/model.tsx';
-import { count } from '../../parts/text.ts';
-import type { StateColumn } from './fields.tsx';
-import { Checks, Choice, Row } from './fields.tsx';
-import type { StepWork } from './steps.ts';
+import { useModel } from '../../../state/model.tsx';
+import { count } from '../../../parts/text.ts';
+import { Checks, Choice, Row } from '../fields.tsx';
+import type { StepFormProps } from './stepFormProps.ts';
 
-export interface JoinArgument {
+interface JoinArgument {
   readonly table: string;
   readonly kind: (typeof JOIN_KINDS)[number];
   readonly on: readonly (readonly [string, string])[];
@@ -20,16 +19,10 @@ export function JoinForm({
   columns,
   place,
   work,
+  others: tables,
   onChange,
-}: {
-  value: JoinArgument;
-  columns: readonly StateColumn[];
-  place: number;
-  work: StepWork;
-  onChange: (value: JoinArgument) => void;
-}) {
+}: StepFormProps<JoinArgument>) {
   const { model } = useModel();
-  const tables = model.tables.filter((t) => t.name !== work.table.name).map((t) => t.name);
   const theirs = (model.tables.find((t) => sameName(t.name, value.table))?.columns ?? [])
     .filter((c) => c.formula === undefined)
     .map((c) => c.name);

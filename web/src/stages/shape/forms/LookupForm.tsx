@@ -1,8 +1,9 @@
 import { sameName } from '@crease/core/model';
 import type { Lookup } from '@crease/core/shape';
-import { useModel } from '../../state/model.tsx';
-import type { StateColumn } from './fields.tsx';
-import { Checks, Choice, Row } from './fields.tsx';
+import { useModel } from '../../../state/model.tsx';
+import type { StateColumn } from '../fields.tsx';
+import { Checks, Choice, Row } from '../fields.tsx';
+import type { StepFormProps } from './stepFormProps.ts';
 
 type Way = 'first' | 'newest' | 'valid' | 'until';
 const WAYS: readonly { readonly way: Way; readonly says: string }[] = [
@@ -42,7 +43,7 @@ function lookupOf(
 }
 
 /** A lookup: the other table, the keys, which of the rows of a key is meant, and the columns that it brings. */
-export function LookupForm({
+export function LookupFields({
   value,
   columns,
   own,
@@ -208,4 +209,8 @@ function asFree(
   table: string,
 ): string | { column: string; as: string } {
   return here.some((h) => sameName(h, name)) ? { column: name, as: `${table}_${name}` } : name;
+}
+
+export function LookupForm({ value, columns, work, onChange }: StepFormProps<Lookup>) {
+  return <LookupFields value={value} columns={columns} own={work.table.name} onChange={onChange} />;
 }

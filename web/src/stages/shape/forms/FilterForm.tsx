@@ -1,0 +1,11 @@
+import { Row } from '../fields.tsx';
+import { FormulaField } from './FormulaField.tsx';
+import type { StepFormProps } from './stepFormProps.ts';
+
+export function FilterForm({ value, columns, onChange }: StepFormProps<string>) {
+  return (
+    <Row label="rows where">
+      <FormulaField label="Condition" value={value} columns={columns} onChange={onChange} />
+    </Row>
+  );
+}

@@ -1,0 +1,6 @@
+import { Checks } from '../fields.tsx';
+import type { StepFormProps } from './stepFormProps.ts';
+
+export function UnionForm({ value, others, onChange }: StepFormProps<readonly string[]>) {
+  return <Checks label="Rows of" names={others} chosen={value} onChange={onChange} />;
+}

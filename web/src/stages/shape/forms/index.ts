@@ -1,0 +1,26 @@
+import type { ComponentType } from 'react';
+import { AggregateForm } from './AggregateForm.tsx';
+import { DeriveForm } from './DeriveForm.tsx';
+import { FilterForm } from './FilterForm.tsx';
+import { FromForm } from './FromForm.tsx';
+import { JoinForm } from './JoinForm.tsx';
+import { LookupForm } from './LookupForm.tsx';
+import { NumberForm } from './NumberForm.tsx';
+import { PickForm } from './PickForm.tsx';
+import { SortForm } from './SortForm.tsx';
+import type { StepFormProps } from './stepFormProps.ts';
+import { UnionForm } from './UnionForm.tsx';
+
+/** The form of each verb whose step can be changed. */
+export const STEP_FORMS: Readonly<Record<string, ComponentType<StepFormProps<never>>>> = {
+  from: FromForm,
+  filter: FilterForm,
+  derive: DeriveForm,
+  pick: PickForm,
+  aggregate: AggregateForm,
+  join: JoinForm,
+  lookup: LookupForm,
+  union: UnionForm,
+  sort: SortForm,
+  number: NumberForm,
+};
