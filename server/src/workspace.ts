@@ -4,7 +4,7 @@ import type { Model } from '@crease/core/model';
 import { Databases } from './databases/databases.ts';
 import { Secrets } from './databases/secrets.ts';
 import { Arrivals } from './intake/arrivals.ts';
-import { LoadsUnderWay } from './intake/takeInAll.ts';
+import { LoadsUnderWay } from './intake/loadsUnderWay.ts';
 import { Hub } from './live/hub.ts';
 import { SharedCalendars } from './sharedCalendars.ts';
 import { ConflictError, Loads, Models, openWorkspace, Settings, Tables, Verdicts } from './store/index.ts';

@@ -1,18 +1,6 @@
 import type { Column } from './column.ts';
-import type { ProblemKind } from './problems.ts';
+import type { ReadProblem } from './problems.ts';
 import { renamed } from './column.ts';
-
-/** What was wrong with one place of a source: which line (from 1, the header included), which column, the text, and why. */
-export interface ReadProblem {
-  readonly line: number;
-  readonly column?: string;
-  readonly text?: string;
-  readonly message: string;
-  /** Why the record became no row; see `problemKind` for those without. */
-  readonly kind?: ProblemKind;
-  /** How many records it stands for, where that is not one. */
-  readonly records?: number;
-}
 
 /** The rows of a table as encoded columns, with what could not be taken in. */
 export interface TableData {

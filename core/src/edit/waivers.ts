@@ -1,6 +1,6 @@
 import type { ClaimRef, Hierarchy, Model, Waiver } from '../model/index.ts';
 import { hasAll, refOfId, sameName } from '../model/index.ts';
-import type { SingleEdit } from './edits.ts';
+import type { SingleEdit } from './edit.ts';
 
 /** One object that an edit gives another name. */
 type Renamed =

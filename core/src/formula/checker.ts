@@ -4,35 +4,18 @@ import { Reach } from '../relate/index.ts';
 import { BOOLEAN } from '../values/index.ts';
 import type { DataType } from '../values/index.ts';
 import { Pass } from './check/pass.ts';
+import type { ModelFacts } from './check/modelFacts.ts';
 import type { Scope } from './check/place.ts';
+import type { CheckedFormula, DataOracle } from './checked.ts';
 import { parseFormula } from './parser.ts';
-import type { FormulaFault } from './source.ts';
 import { walkTyped } from './typed.ts';
-import type { ColumnName, Typed } from './typed.ts';
-
-/** What data tell that a model does not: used where a fact refers to a level of a table. */
-export interface DataOracle {
-  /** Whether the column has one value within each combination of values of the level's columns. */
-  determines(table: string, levelColumns: readonly string[], column: string): boolean;
-}
-
-export interface CheckedFormula {
-  readonly source: string;
-  /** Missing where there are faults. */
-  readonly typed?: Typed;
-  readonly faults: readonly FormulaFault[];
-  /** Measures named that are broken themselves: then this one cannot be judged. */
-  readonly restsOn: readonly string[];
-  /** Measures, and tables and columns, that the formula itself names. */
-  readonly measures: readonly string[];
-  readonly columns: readonly ColumnName[];
-}
+import type { Typed } from './typed.ts';
 
 /**
  * Checks the formulas of one model: names, types, base tables, reach. Results are kept, so each formula is checked once.
  * Faults are values; only a bug throws.
  */
-export class FormulaChecker {
+export class FormulaChecker implements ModelFacts {
   readonly names: ModelNames;
   readonly reach: Reach;
   private readonly measures = new Map<string, CheckedFormula>();

@@ -3,6 +3,7 @@ export * from './lexer.ts';
 export * from './tree.ts';
 export * from './parser.ts';
 export * from './typed.ts';
+export * from './checked.ts';
 export * from './checker.ts';
 export { levelProblem } from './check/levelProblem.ts';
 export * from './scalar.ts';

@@ -1,6 +1,6 @@
 import type { Hierarchy, Model, Query, Relationship, Table } from '../model/index.ts';
 import { cardinalityOf, isDefault, ModelNames, sameName } from '../model/index.ts';
-import type { DataOracle } from './checker.ts';
+import type { DataOracle } from './checked.ts';
 import { FormulaChecker } from './checker.ts';
 import { columnPath } from './lexer.ts';
 

@@ -3,7 +3,7 @@ import type { Codes, Column } from '../columns/index.ts';
 import { columnOfNumbered } from '../columns/index.ts';
 import type { Evaluate, Typed } from '../formula/index.ts';
 import { walkTyped } from '../formula/index.ts';
-import type { ModelData } from './modelData.ts';
+import type { ModelRows } from './modelRows.ts';
 import { rowValues } from './rowFormula.ts';
 
 /** Up to so many combinations of codes have a place; beyond them, or beyond the rows, a formula is worked out row by row. */
@@ -20,7 +20,7 @@ interface Deciding {
  * columns decide is worked out once for each combination of their codes, not for each row.
  */
 export function numberedValues(
-  data: ModelData,
+  data: ModelRows,
   table: string,
   typed: Typed,
 ): { numbers: Uint32Array; distinct: Value[] } {
@@ -35,7 +35,7 @@ export function numberedValues(
 
 /** A column of a row formula over the rows of a table. */
 export function derivedColumn(
-  data: ModelData,
+  data: ModelRows,
   table: string,
   typed: Typed,
   name: string,
@@ -46,7 +46,7 @@ export function derivedColumn(
 }
 
 /** Codes that decide the value on each row; undefined where more than columns of looked-up rows matters. */
-function decidingCodes(data: ModelData, table: string, typed: Typed): Deciding[] | undefined {
+function decidingCodes(data: ModelRows, table: string, typed: Typed): Deciding[] | undefined {
   const found = new Map<Codes, Deciding>();
   let whole = true;
   walkTyped(typed, (node) => {

@@ -4,6 +4,8 @@ import { compileScalar, operandsOf } from '../formula/index.ts';
 import { sameName } from '../model/index.ts';
 import { periodDays } from '../calendar/index.ts';
 import type { PeriodShape } from '../calendar/index.ts';
+import type { Cells } from './cells.ts';
+import { cellsOf } from './cells.ts';
 import type { Axis, Condition, Context } from './context.ts';
 import { entered, filterAsCondition, isOnCalendar, restricted, withCondition } from './context.ts';
 import type { ModelData } from './modelData.ts';
@@ -13,24 +15,6 @@ import { FOUND, lookupMeetings } from './noMember.ts';
 import { aggregateRows, compileRow } from './rowFormula.ts';
 import { columnAxis, scan, unreachedColumns } from './scan.ts';
 import { Tuples } from './tuples.ts';
-
-/** Cells of an answer: tuples of members, one code per axis of the context that they belong to. */
-export interface Cells {
-  readonly tuples: Tuples;
-  readonly axes: readonly Axis[];
-}
-
-export const cellsOf = (axes: readonly Axis[]): Cells => ({
-  axes,
-  tuples: new Tuples(axes.map((axis) => axis.width)),
-});
-
-/** The one cell of a context without axes. */
-export function singleCell(): Cells {
-  const cells = cellsOf([]);
-  cells.tuples.add(() => 0);
-  return cells;
-}
 
 /** Evaluates checked measures in contexts. Results of measures are kept per context and cells while one answer is made. */
 export class Evaluator {

@@ -1,6 +1,6 @@
 export * from './dataError.ts';
 export * from './modelData.ts';
-export type { Executor } from './compiled/plannedScan.ts';
+export type { Executor } from './modelRows.ts';
 export * from './axes.ts';
 export * from './asked.ts';
 export * from './answer.ts';

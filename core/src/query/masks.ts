@@ -5,14 +5,14 @@ import { columnsOf, compileScalar } from '../formula/index.ts';
 import { cardinalityOf } from '../model/index.ts';
 import type { Via } from '../relate/index.ts';
 import type { Condition } from './context.ts';
-import type { ModelData } from './modelData.ts';
+import type { ModelRows } from './modelRows.ts';
 import { compileRow } from './rowFormula.ts';
 import { Tuples } from './tuples.ts';
 
 const NO_ROW = new Uint32Array(1);
 
 /** The one column that a condition rests on; undefined where it names several. */
-export function onlyColumn(data: ModelData, typed: Typed): Column | undefined {
+export function onlyColumn(data: ModelRows, typed: Typed): Column | undefined {
   const columns = columnsOf(typed);
   return columns.length === 1 ? data.column(columns[0]!.table, columns[0]!.column) : undefined;
 }
@@ -25,7 +25,7 @@ export function codeMask(column: Column, typed: Typed): Uint8Array {
 }
 
 /** What a condition on columns of one table says by row + 1; entry 0 stands for no row. Judged once per row, or once per value. */
-export function rowMask(data: ModelData, table: string, typed: Typed): Uint8Array {
+export function rowMask(data: ModelRows, table: string, typed: Typed): Uint8Array {
   const rowCount = data.rowCount(table);
   const mask = new Uint8Array(rowCount + 1);
   const none = compileRow(data, typed, () => NO_ROW);
@@ -44,7 +44,7 @@ export function rowMask(data: ModelData, table: string, typed: Typed): Uint8Arra
 
 /** Rows of the calendar (row + 1; 0 is no row) that a set of days keeps; where `base` refers to a level of it, those of whole members. */
 export function dayMask(
-  data: ModelData,
+  data: ModelRows,
   base: string,
   condition: Extract<Condition, { kind: 'days' }>,
   via: Via,
@@ -56,7 +56,7 @@ export function dayMask(
 
 /** A member of a level is kept when all rows of the calendar that belong to it are. */
 function wholeMembers(
-  data: ModelData,
+  data: ModelRows,
   level: { table: string; columns: readonly string[] },
   keeps: Uint8Array,
 ): Uint8Array {

@@ -8,8 +8,8 @@ import type { Path, RowIndex, Via } from '../relate/index.ts';
 import { chained, keyNumbers, meetsSeveral, rowByCode, rowIndex } from '../relate/index.ts';
 import type { DataOracle, TypedAggregate } from '../formula/index.ts';
 import { aggregatesOf, columnsOf, FormulaChecker, mentionsRole, withRoles } from '../formula/index.ts';
-import type { Executor } from './compiled/plannedScan.ts';
 import { PlannedScan } from './compiled/plannedScan.ts';
+import type { Executor, ModelRows } from './modelRows.ts';
 import { DataError } from './dataError.ts';
 import { derivedColumn } from './derivedColumn.ts';
 import { aggregateRows } from './rowFormula.ts';
@@ -18,7 +18,7 @@ import { aggregateRows } from './rowFormula.ts';
  * The rows of one model revision: stored and derived columns, and row indexes along relationships, worked out on demand and kept.
  * Row numbers count from 0; row references are row + 1, with 0 for no row.
  */
-export class ModelData implements DataOracle {
+export class ModelData implements DataOracle, ModelRows {
   readonly checker: FormulaChecker;
   private readonly derived = new Map<string, Column>();
   private readonly deriving = new Set<string>();

@@ -3,7 +3,7 @@ import { sameName } from '../model/index.ts';
 import type { Relationship } from '../model/index.ts';
 import type { Route, Via } from '../relate/index.ts';
 import type { Axis } from './context.ts';
-import type { ModelData } from './modelData.ts';
+import type { ModelRows } from './modelRows.ts';
 
 // Why a row has no member of an attribute: where that is told apart, the null member of an axis is split by a second axis of the same column.
 
@@ -45,7 +45,7 @@ export function firstReference(
 
 /** By row of a table, how it meets another that it looks up; undefined for the table itself, whose rows all meet themselves. */
 export function lookupMeetings(
-  data: ModelData,
+  data: ModelRows,
   base: string,
   table: string,
   via: Via = [],

@@ -3,7 +3,7 @@ import { columnValues } from '../columns/index.ts';
 import type { Evaluate, Typed, TypedAggregate } from '../formula/index.ts';
 import { compileScalar } from '../formula/index.ts';
 import type { Via } from '../relate/index.ts';
-import type { ModelData } from './modelData.ts';
+import type { ModelRows } from './modelRows.ts';
 import { aggregateGroups } from './aggregates.ts';
 
 /**
@@ -13,7 +13,7 @@ import { aggregateGroups } from './aggregates.ts';
 export type References = (table: string) => Uint32Array | undefined;
 
 /** A row formula as a function of an index; columns are found through `references`. No row gives null. */
-export function compileRow(data: ModelData, typed: Typed, references: References): Evaluate {
+export function compileRow(data: ModelRows, typed: Typed, references: References): Evaluate {
   return compileScalar(typed, (node) => {
     if (node.kind === 'column')
       return readColumn(data.column(node.table, node.column), references(node.table));
@@ -24,7 +24,7 @@ export function compileRow(data: ModelData, typed: Typed, references: References
 }
 
 /** A row formula over the rows of a table. */
-export const rowValues = (data: ModelData, table: string, typed: Typed, via: Via = []): Evaluate =>
+export const rowValues = (data: ModelRows, table: string, typed: Typed, via: Via = []): Evaluate =>
   compileRow(data, typed, (other) => data.lookupIndex(table, other, via));
 
 function readColumn(column: Column, references: Uint32Array | undefined): Evaluate {
@@ -44,7 +44,7 @@ const readOwn = (values: readonly ReturnType<Evaluate>[], references: Uint32Arra
 
 /** Aggregates base rows by group (-1 leaves a row out); `rows` says which base row an entry is, by default its own number. */
 export function aggregateRows(
-  data: ModelData,
+  data: ModelRows,
   node: TypedAggregate,
   groups: Int32Array,
   groupCount: number,

@@ -4,7 +4,7 @@ import type { Typed } from '../formula/index.ts';
 import { sameName } from '../model/index.ts';
 import { hopsOf } from '../relate/index.ts';
 import type { Axis, Condition, Context, Step } from './context.ts';
-import type { Cells } from './evaluate.ts';
+import type { Cells } from './cells.ts';
 import type { ModelData } from './modelData.ts';
 import { scan, unreachedColumns, unreachedOf } from './scan.ts';
 

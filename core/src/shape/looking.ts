@@ -4,7 +4,6 @@ import { DataError } from '../query/index.ts';
 import type { Meeting } from './meeting.ts';
 import { meet } from './meeting.ts';
 import { stepColumn } from './step.ts';
-import type { Lookup } from './steps/lookup.ts';
 
 /** The row of another table that is looked up for each row. */
 export interface Looked {
@@ -15,11 +14,19 @@ export interface Looked {
   readonly several: Uint8Array;
 }
 
+/** Which row of another table belongs to a row: by equal keys, and of several the newest or the one that is valid on a day. */
+interface RowChoice {
+  readonly on: readonly [string, string][];
+  readonly valid?:
+    { readonly at: string; readonly from: string; readonly to?: string | undefined } | undefined;
+  readonly newest?: string | undefined;
+}
+
 /**
  * Looks a row up for each row: of those with an equal key that which is valid on a day (both ends count, an open end is null), the newest, or
  * the first. Of several that would do, the one that begins last, or stands first. Takes n log m. Throws DataError.
  */
-export function looked(input: TableData, other: TableData, { on, valid, newest }: Lookup): Looked {
+export function looked(input: TableData, other: TableData, { on, valid, newest }: RowChoice): Looked {
   const meeting = meet(input, other, on, 'lookup');
   const lists = rowLists(meeting.theirs, meeting.size);
   const rows = new Int32Array(input.rowCount).fill(-1);
@@ -74,7 +81,7 @@ const chooseNewest = (other: TableData, newest: string, lists: Lists): Choose =>
 function chooseValid(
   input: TableData,
   other: TableData,
-  valid: NonNullable<Lookup['valid']>,
+  valid: NonNullable<RowChoice['valid']>,
   lists: Lists,
 ): Choose {
   const at = moments(stepColumn(input, valid.at, 'lookup'));

@@ -1,7 +1,7 @@
 import type { ModelNames } from '../../model/index.ts';
 import { isExact, scaleOf } from '../../values/index.ts';
 import type { DataType } from '../../values/index.ts';
-import type { FormulaChecker } from '../checker.ts';
+import type { ModelFacts } from './modelFacts.ts';
 import { typeText } from '../functions/definition.ts';
 import type { Argument } from '../functions/index.ts';
 import type { FormulaFault, Span } from '../source.ts';
@@ -23,7 +23,7 @@ export abstract class PassBase {
   protected via: string[] = [];
 
   constructor(
-    protected readonly checker: FormulaChecker,
+    protected readonly checker: ModelFacts,
     protected readonly source: string,
     protected readonly scope: Scope,
     readonly faults: FormulaFault[],

@@ -1,7 +1,7 @@
 import type { Codes } from '../../columns/index.ts';
 import type { Typed } from '../../formula/index.ts';
 import type { Via } from '../../relate/index.ts';
-import type { ModelData } from '../modelData.ts';
+import type { ModelRows } from '../modelRows.ts';
 import { compileRow } from '../rowFormula.ts';
 import type { ColumnInput, Through } from './operands.ts';
 import type { Field } from './plan.ts';
@@ -18,7 +18,7 @@ export class Inputs {
   private readonly tables = new Map<object, number>();
 
   constructor(
-    readonly data: ModelData,
+    readonly data: ModelRows,
     readonly base: string,
     readonly via: Via,
   ) {}

@@ -3,7 +3,7 @@ import type { TypedAggregate } from '../../formula/index.ts';
 import { tablesOf } from '../../formula/index.ts';
 import type { Via } from '../../relate/index.ts';
 import type { Axis, Condition } from '../context.ts';
-import type { ModelData } from '../modelData.ts';
+import type { ModelRows } from '../modelRows.ts';
 import { Tuples } from '../tuples.ts';
 import { Inputs } from './inputs.ts';
 import type { Field, Probe, ScanPlan, ScanResult } from './plan.ts';
@@ -12,8 +12,6 @@ import { probesOf, stridesOf } from './planProbes.ts';
 import { runCompiled } from './runCompiled.ts';
 import { runPlain } from './runPlain.ts';
 
-/** Which executor runs plans. `auto` has code made where there are enough rows to be worth it. */
-export type Executor = 'auto' | 'plain' | 'compiled';
 const WORTH_CODE = 20_000;
 
 /** Numbers of groups are doubles. */
@@ -38,7 +36,7 @@ export class PlannedScan {
 
   /** Undefined where a condition or an axis comes through a bridge, a condition speaks of rows without a member, or members have too many combinations to be numbered. */
   static of(
-    data: ModelData,
+    data: ModelRows,
     base: string,
     conditions: readonly Condition[],
     axes: readonly Axis[],
@@ -59,7 +57,7 @@ export class PlannedScan {
   }
 
   /** An aggregate over the base rows that refer to each row of its owner: one value per row. Undefined for one that a plan cannot add up. */
-  static byOwner(data: ModelData, node: TypedAggregate & { readonly owner: string }): Value[] | undefined {
+  static byOwner(data: ModelRows, node: TypedAggregate & { readonly owner: string }): Value[] | undefined {
     const inputs = new Inputs(data, node.base, []);
     const way = inputs.way(node.owner);
     if (!way) return undefined;

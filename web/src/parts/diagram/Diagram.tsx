@@ -4,17 +4,12 @@ import { Maximize2, Minus, Plus } from 'lucide-react';
 import type { JudgedClaim } from '@crease/core/claims';
 import type { Model } from '@crease/core/model';
 import type { Selection } from '../../state/selection.ts';
-import type { Card, Detail, Positions } from './layout.ts';
+import type { Card, ColumnEnd, Detail, Positions } from './layout.ts';
 import { CARD_WIDTH, HEAD_HEIGHT, layOutStars, ROW_HEIGHT } from './layout.ts';
 import { Overview } from './Overview.tsx';
 import { Scene } from './Scene.tsx';
 import type { Size, View } from './view.ts';
 import { boundsOf, firstView, fitted, focusOf, isCut, lookingAt, seenPart } from './view.ts';
-
-export interface ColumnEnd {
-  readonly table: string;
-  readonly column: string;
-}
 
 interface Props {
   readonly model: Model;

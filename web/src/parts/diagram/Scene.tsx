@@ -2,7 +2,7 @@ import { memo, useMemo } from 'react';
 import type { PointerEvent } from 'react';
 import type { About, JudgedClaim } from '@crease/core/claims';
 import type { Selection } from '../../state/selection.ts';
-import type { ColumnEnd } from './Diagram.tsx';
+import type { ColumnEnd } from './layout.ts';
 import { EdgeLine, EdgeMark } from './EdgeLine.tsx';
 import type { Card, Edge } from './layout.ts';
 import { TableCard } from './TableCard.tsx';

@@ -12,6 +12,12 @@ export interface Card {
   readonly listed: readonly string[];
 }
 
+/** A column of a table, as one end of a relationship to be. */
+export interface ColumnEnd {
+  readonly table: string;
+  readonly column: string;
+}
+
 export interface Edge {
   readonly relationship: Relationship;
   readonly from: Card;

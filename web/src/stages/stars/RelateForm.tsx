@@ -6,7 +6,7 @@ import { endText, freeName } from '@crease/core/model';
 import { useAnswer } from '../../state/useAnswer.ts';
 import { useModel } from '../../state/model.tsx';
 import { useSelection } from '../../state/selection.ts';
-import type { ColumnEnd } from '../../parts/diagram/Diagram.tsx';
+import type { ColumnEnd } from '../../parts/diagram/layout.ts';
 import { Gauge, VerdictMark } from '../../parts/Marks.tsx';
 import { count, percent } from '../../parts/text.ts';
 

@@ -7,7 +7,7 @@ import { useModel } from '../../state/model.tsx';
 import { useParam, useSelection } from '../../state/selection.ts';
 import { Blank, LeafHead, Leaves } from '../../frame/Leaves.tsx';
 import { EvidenceLeaf } from '../../evidence/EvidenceLeaf.tsx';
-import type { ColumnEnd } from '../../parts/diagram/Diagram.tsx';
+import type { ColumnEnd } from '../../parts/diagram/layout.ts';
 import { Diagram } from '../../parts/diagram/Diagram.tsx';
 import { many, percent } from '../../parts/text.ts';
 import { reachedFrom } from '@crease/core/stars';

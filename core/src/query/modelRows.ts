@@ -1,0 +1,35 @@
+import type { Value } from '../values/index.ts';
+import type { Codes, Column, TableData } from '../columns/index.ts';
+import type { FormulaChecker, TypedAggregate } from '../formula/index.ts';
+import type { Model, Relationship, Table } from '../model/index.ts';
+import type { Path, RowIndex, Via } from '../relate/index.ts';
+
+/** Which executor runs plans. `auto` has code made where there are enough rows to be worth it. */
+export type Executor = 'auto' | 'plain' | 'compiled';
+
+/** What the way from a question to its answer reads of a model and its rows; `ModelData` has it. All throw DataError for what cannot be had. */
+export interface ModelRows {
+  readonly model: Model;
+  readonly checker: FormulaChecker;
+  /** Days since 1970-01-01. */
+  readonly today: number;
+  readonly executor: Executor;
+  modelTable(name: string): Table;
+  table(name: string): TableData;
+  rowCount(table: string): number;
+  column(table: string, column: string): Column;
+  /** An aggregate of a row formula: for each row of its owner. */
+  referring(node: TypedAggregate & { readonly owner: string }): Value[];
+  hasSeveralPartners(r: Relationship): boolean;
+  pathIndex(path: Path): RowIndex | undefined;
+  pathStart(path: Path): { readonly codes: Codes; readonly rowOf?: Uint32Array } | undefined;
+  startOf(
+    base: string,
+    table: string,
+    via?: Via,
+  ): { readonly codes: Codes; readonly size: number } | undefined;
+  lookupIndex(base: string, table: string, via?: Via): RowIndex | undefined;
+  ends(end: { table: string; columns: readonly string[] }): TableData;
+  determines(table: string, levelColumns: readonly string[], column: string): boolean;
+  calendarDays(table: string): { sorted: number[]; byRow: (number | null)[] };
+}
