@@ -11,7 +11,7 @@ import { answerQuery, ModelData } from '@crease/core/query';
 import { readTable } from '@crease/core/reading';
 import { answerOf, compileQuery, sqlite } from '@crease/core/sql';
 import { profileModel } from '@crease/core/storage';
-import { takeIn } from '../server/src/intake/takeIn.ts';
+import { loadTable } from '../server/src/intake/loadTable.ts';
 import { folderData } from '../server/src/files.ts';
 import { readHead } from '../server/src/sources/fileTable.ts';
 import { SqliteDatabase } from '../server/src/sql.ts';
@@ -53,7 +53,7 @@ async function intake(workspace: string): Promise<void> {
     const { head, whole } = readHead(file);
     const target = { workspace, scratch, modelId: 1, key: sourceKey(table) };
     const spec = readSpecOf(table, table.source, head, whole);
-    return takeIn({ pool, readers }, stored, file, spec, target, () => undefined).done.then(
+    return loadTable({ pool, readers }, stored, file, spec, target, () => undefined).done.then(
       ({ result, pending }) => {
         if (pending) stored.finish(pending.tableId, pending.misfits, pending.replaces);
         return result;

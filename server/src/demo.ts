@@ -2,8 +2,8 @@ import { readdirSync } from 'node:fs';
 import { join } from 'node:path';
 import type { Model } from '@crease/core/model';
 import { readSpecOf } from '@crease/core/interchange';
-import type { PendingRows } from './intake/takeIn.ts';
-import { takeIn } from './intake/takeIn.ts';
+import type { PendingRows } from './intake/loadTable.ts';
+import { loadTable } from './intake/loadTable.ts';
 import { readHead } from './sources/fileTable.ts';
 import { sourceKey } from './store/index.ts';
 import type { Workspace } from './workspace.ts';
@@ -25,7 +25,7 @@ export async function bringIn(
     const { head, whole } = readHead(file);
     const target = { workspace: workspace.file, scratch: workspace.incoming, modelId, key: sourceKey(table) };
     const spec = readSpecOf(table, table.source, head, whole);
-    const { pending } = await takeIn(workspace, tables, file, spec, target, () => undefined).done;
+    const { pending } = await loadTable(workspace, tables, file, spec, target, () => undefined).done;
     if (pending) stored.push(pending);
   }
   models.together(() => {

@@ -115,7 +115,7 @@ export class SharedCalendars {
   }
 
   /** Brings the calendars that follow those of a model in step with them; gives the models that have changed by it. */
-  bringInStep(modelId: number): { modelId: number; revision: Revision }[] {
+  syncFollowers(modelId: number): { modelId: number; revision: Revision }[] {
     const changed = new Set(
       this.followersOf(modelId).flatMap(({ id, calendar }) => (this.follow(id, calendar.table) ? [id] : [])),
     );

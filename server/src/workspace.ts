@@ -3,7 +3,7 @@ import { readModel, writeModel } from '@crease/core/model';
 import type { Model } from '@crease/core/model';
 import { Databases } from './databases/databases.ts';
 import { Secrets } from './databases/secrets.ts';
-import { Arrivals } from './intake/arrivals.ts';
+import { Uploads } from './intake/uploads.ts';
 import { LoadsUnderWay } from './intake/loadsUnderWay.ts';
 import { Hub } from './live/hub.ts';
 import { SharedCalendars } from './sharedCalendars.ts';
@@ -50,7 +50,7 @@ export class Workspace {
   readonly claims: JudgingQueue;
   /** Folder of uploads that have not been taken in yet; emptied at the start. */
   readonly incoming: string;
-  readonly arrivals: Arrivals;
+  readonly uploads: Uploads;
   readonly databases: Databases;
   readonly calendars: SharedCalendars;
   readonly makeDemo: WorkspaceOptions['makeDemo'];
@@ -79,7 +79,7 @@ export class Workspace {
     this.incoming = `${file}.incoming`;
     rmSync(this.incoming, { recursive: true, force: true });
     mkdirSync(this.incoming, { recursive: true, mode: 0o700 });
-    this.arrivals = new Arrivals(this.incoming);
+    this.uploads = new Uploads(this.incoming);
     this.databases = new Databases(this.db, new Secrets(keyFile), this.pool);
     this.clock = clock;
     const { models, tables, pool, hub } = this;
@@ -113,7 +113,7 @@ export class Workspace {
   readonly changed = (modelId: number, revision: Revision, by: string): void => {
     this.hub.send(modelId, { kind: 'revision', revision: revision.id, says: revision.says, by });
     this.claims.refresh(modelId);
-    for (const follower of this.calendars.bringInStep(modelId))
+    for (const follower of this.calendars.syncFollowers(modelId))
       this.changed(follower.modelId, follower.revision, '');
   };
 

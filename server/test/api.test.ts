@@ -18,7 +18,7 @@ const BRANCHES = 'code,name\nA,Ash\nB,Elm\n';
 
 const upload = (name: string, text: string | Buffer) => fixture.upload(name, text);
 
-async function takeIn(model: number, name: string, text: string | Buffer): Promise<JobState> {
+async function loadTable(model: number, name: string, text: string | Buffer): Promise<JobState> {
   return fixture.load(model, [await fixture.orderOf(await upload(`${name}.csv`, text), name)]);
 }
 
@@ -37,9 +37,9 @@ const state = (model: number) => fixture.stateOf(model);
 
 test('from files to a released definition: intake, proposal, claims, a remedy, a waiver', async () => {
   const id = await newModel();
-  const job = await takeIn(id, 'loan', LOANS);
+  const job = await loadTable(id, 'loan', LOANS);
   expect(job).toMatchObject({ state: 'done', detail: '3 rows stored, 1 listed as left out' });
-  await takeIn(id, 'branch', BRANCHES);
+  await loadTable(id, 'branch', BRANCHES);
   const before = await state(id);
   expect(before.stored.map((s) => [s.name, s.rows, s.problems.length])).toEqual([
     ['loan', 3, 1],
@@ -122,7 +122,7 @@ test.each<[string, Buffer]>([
   'a file of %s is rewritten on its way in, and nothing of that is left behind',
   async (_encoding, bytes) => {
     const id = await newModel();
-    expect(await takeIn(id, 'recoded', bytes)).toMatchObject({ state: 'done', detail: '2 rows stored' });
+    expect(await loadTable(id, 'recoded', bytes)).toMatchObject({ state: 'done', detail: '2 rows stored' });
     const { body } = await api().get(`/api/models/${id}/tables/recoded/rows`).expect(200);
     expect((body as { rows: unknown[] }).rows).toEqual([
       ['café', 2],
@@ -253,7 +253,7 @@ test('parts of a table are added and replaced, and a load that takes no misfits 
 
 test('a column of a file keeps its values under another name, also when it is loaded again', async () => {
   const model = await newModel();
-  await takeIn(model, 'branches', BRANCHES);
+  await loadTable(model, 'branches', BRANCHES);
   const rename = async (column: string, to: string) => {
     const { body } = await api().get(`/api/models/${model}`).expect(200);
     const edit = [{ do: 'rename', of: { table: 'branches', column }, to }];
@@ -299,7 +299,7 @@ test('a column of a file keeps its values under another name, also when it is lo
 
 test('what was corrected holds for the next load, and a table that comes from no file takes none', async () => {
   const model = await newModel();
-  await takeIn(model, 'branches', BRANCHES);
+  await loadTable(model, 'branches', BRANCHES);
   const order = async (text: string, name: string, dialect: object) => {
     const columns = [{ name: 'code', fileName: 'code', type: 'text' }];
     return { tables: [{ upload: await upload('again.csv', text), name, dialect, columns }] };
@@ -344,7 +344,7 @@ test('columns are named by the rule of the workspace', async () => {
 
 test('only what a change touches is judged again', async () => {
   const id = await newModel();
-  await takeIn(id, 'loan', LOANS);
+  await loadTable(id, 'loan', LOANS);
   await judged(id);
   const saved = () =>
     fixture.workspace.db.prepare('select claim, basis from verdict where model_id = ?').all(id) as {
@@ -544,7 +544,7 @@ describe('bad input gets one clear message, and the server goes on', () => {
 
   test('two columns of one name, ragged rows and a field of 10 MB: what fits is stored, the rest is listed', async () => {
     const id = await newModel();
-    const job = await takeIn(id, 'odd', `a,A,b\n1,2,3\n1,2\n4,5,${'x'.repeat(10 << 20)}\n6,7,8\n`);
+    const job = await loadTable(id, 'odd', `a,A,b\n1,2,3\n1,2\n4,5,${'x'.repeat(10 << 20)}\n6,7,8\n`);
     expect(job).toMatchObject({ state: 'done', detail: '2 rows stored, 2 listed as left out' });
     const { model, stored } = await state(id);
     expect(model.tables[0]!.columns.map((c) => c.name)).toEqual(['a', 'A_2', 'b']);

@@ -1,6 +1,6 @@
 import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import type { Workers } from '../src/intake/takeIn.ts';
+import type { Workers } from '../src/intake/loadTable.ts';
 
 /** Starts a thread of each kind. From source that takes seconds on a cold machine: it belongs to the set-up, not into a test. */
 export async function startThreads({ pool, readers }: Workers, folder: string): Promise<void> {

@@ -2,7 +2,7 @@ import type { Edit } from '../edit/index.ts';
 import { applyEdit } from '../edit/index.ts';
 import { FormulaChecker } from '../formula/index.ts';
 import type { Model } from '../model/index.ts';
-import { Bases, listClaims } from './index.ts';
+import { DependencyDigest, listClaims } from './index.ts';
 
 const column = (name: string, type = 'integer', rest: object = {}) => ({ name, type, ...rest });
 const model: Model = {
@@ -58,7 +58,7 @@ const model: Model = {
 };
 /** What each claim about rows rests on. */
 function basesOf(of: Model, versions: Record<string, string> = {}): Map<string, string> {
-  const bases = new Bases(
+  const bases = new DependencyDigest(
     of,
     new FormulaChecker(of),
     (t) => versions[t.name] ?? '1',

@@ -11,7 +11,7 @@ import type { Claim } from './claim.ts';
  * of the rows that it reads, the columns of them, what derived columns and derived tables are made of, and the parts of the model that the claim
  * names itself. It is the index by which a change makes some claims unchecked and leaves the others their verdict.
  */
-export class Bases {
+export class DependencyDigest {
   private readonly tables = new Map<string, string>();
   private readonly columns = new Map<string, string>();
   private readonly open = new Set<string>();

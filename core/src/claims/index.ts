@@ -2,4 +2,4 @@ export * from './claim.ts';
 export * from './judge.ts';
 export { CLAIM_KINDS } from './kinds/index.ts';
 export { codeReason, isCodeName } from './kinds/notAQuantity.ts';
-export { Bases } from './basis.ts';
+export { DependencyDigest } from './basis.ts';

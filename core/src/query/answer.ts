@@ -52,7 +52,7 @@ interface Worked {
 }
 
 function workedOut(model: ModelData, query: Query, texts: TextOrder): Worked {
-  const data = model.askedBy(query);
+  const data = model.forQuery(query);
   const members = (query.by ?? []).map((item) =>
     texts === 'counting' ? orderedAxis(data, item) : axisOf(data, item),
   );
@@ -121,7 +121,7 @@ export interface CellTrace {
 
 /** Works a cell of an answer out once more, and tells what was done. Throws QueryError where the answer has no such row. */
 export function traceCell(model: ModelData, query: Query, asked: AskedCell): CellTrace {
-  const measure = askedMeasure(model.askedBy(query), asked.measure);
+  const measure = askedMeasure(model.forQuery(query), asked.measure);
   const worked = workedOut(
     model,
     { ...query, measures: query.measures, limit: undefined, sort: [] },

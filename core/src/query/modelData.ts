@@ -48,7 +48,7 @@ export class ModelData implements DataOracle, ModelRows {
   }
 
   /** What a query is asked of: these data, or, where it names roles of dimensions, the same with a table for each role. */
-  askedBy(query: Query): ModelData {
+  forQuery(query: Query): ModelData {
     if (!mentionsRole(this.model, query)) return this;
     if (!this.roled) {
       const { model, rowsOf } = withRoles(this.model);

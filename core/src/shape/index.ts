@@ -5,7 +5,7 @@ export { emptyStep, readStep, STEP_KINDS, stepText } from './steps/index.ts';
 export type { ReadStep, Step } from './steps/index.ts';
 export * from './trace.ts';
 export type { JoinFinding, JoinKey } from './joinFindings.ts';
-export { JOIN_KINDS, type JoinKind } from './meeting.ts';
+export { JOIN_KINDS, type JoinKind } from './joinMatch.ts';
 export * from './joinRemedies.ts';
 export * from './declare.ts';
 export * from './lineage.ts';

@@ -1,10 +1,10 @@
 import { toJson } from '../values/index.ts';
 import type { TableData } from '../columns/index.ts';
 import { valueAt } from '../columns/index.ts';
-import type { JoinKind, Meeting } from './meeting.ts';
+import type { JoinKind, JoinMatch } from './joinMatch.ts';
 import { stepColumn } from './step.ts';
 
-export type { JoinKind } from './meeting.ts';
+export type { JoinKind } from './joinMatch.ts';
 
 type Json = null | boolean | number | string;
 
@@ -44,8 +44,8 @@ interface Joined {
 const SAMPLED = 10;
 
 /** What there is to say against a join. */
-export function joinFindings(meeting: Meeting, joined: Joined): JoinFinding[] {
-  const { ownRows, theirRows, size } = meeting;
+export function joinFindings(match: JoinMatch, joined: Joined): JoinFinding[] {
+  const { ownRows, theirRows, size } = match;
   const found: JoinFinding[] = [];
   const keysWhere = (harm: (own: number, theirs: number) => number) => {
     const keys: { key: number; harm: number }[] = [];
@@ -56,7 +56,7 @@ export function joinFindings(meeting: Meeting, joined: Joined): JoinFinding[] {
       rows += more;
       keys.push({ key, harm: more });
     }
-    return { rows, keys: keys.length, sample: sampleKeys(keys, meeting, joined) };
+    return { rows, keys: keys.length, sample: sampleKeys(keys, match, joined) };
   };
   const more = keysWhere((own, theirs) => (theirs > 1 ? own * (theirs - 1) : 0));
   if (more.rows > 0) found.push({ kind: 'multiplies', ...more });
@@ -75,27 +75,27 @@ export function joinFindings(meeting: Meeting, joined: Joined): JoinFinding[] {
 /** The keys that do most harm, with their rows. */
 export const sampleKeys = (
   keys: readonly { readonly key: number; readonly harm: number }[],
-  meeting: Meeting,
+  match: JoinMatch,
   joined: Pick<Joined, 'input' | 'other' | 'on'>,
 ): JoinKey[] =>
   [...keys]
     .sort((a, b) => b.harm - a.harm)
     .slice(0, SAMPLED)
-    .map(({ key }) => keyOf(key, meeting, joined));
+    .map(({ key }) => keyOf(key, match, joined));
 
 function keyOf(
   key: number,
-  meeting: Meeting,
+  match: JoinMatch,
   { input, other, on }: Pick<Joined, 'input' | 'other' | 'on'>,
 ): JoinKey {
-  const row = meeting.own.indexOf(key);
-  const theirs = row < 0 ? meeting.theirs.indexOf(key) : -1;
+  const row = match.own.indexOf(key);
+  const theirs = row < 0 ? match.theirs.indexOf(key) : -1;
   return {
     key: on.map(([a, b]) => {
       const column = row >= 0 ? stepColumn(input, a, 'join') : stepColumn(other, b, 'join');
       return toJson(valueAt(column, row >= 0 ? row : theirs), column.type);
     }),
-    own: meeting.ownRows[key]!,
-    theirs: meeting.theirRows[key]!,
+    own: match.ownRows[key]!,
+    theirs: match.theirRows[key]!,
   };
 }

@@ -6,7 +6,7 @@ import type { Model, ModelColumn, Table } from '../model/index.ts';
 import { freeName, sameName } from '../model/index.ts';
 import { formatType } from '../values/index.ts';
 import type { JoinFinding } from './joinFindings.ts';
-import { keptRows, meet } from './meeting.ts';
+import { keptRows, matchJoin } from './joinMatch.ts';
 import { runSteps } from './run.ts';
 import type { Step } from './steps/index.ts';
 import type { StepSetting } from './step.ts';
@@ -58,7 +58,7 @@ export function joinRemedies(
   const withStep = (...instead: Step[]) => [...steps.slice(0, place - 1), ...instead, ...steps.slice(place)];
   const found: JoinRemedy[] = [];
   if (has('loses')) {
-    const rows = keptRows(meet(input, other, join.on)).left;
+    const rows = keptRows(matchJoin(input, other, join.on)).left;
     found.push({
       id: 'keep-rows',
       says: 'keep the rows without a partner: a left join',
@@ -91,9 +91,9 @@ export function joinRemedies(
       const name = freeName(`${join.table}_per_${keys.at(-1)!}`, model.tables);
       const draft: Table = { name, role: 'staging', columns: [] };
       const rows = runSteps(draft, way.steps, setting).at(-1)!;
-      const meeting = meet(input, rows, join.on);
+      const match = matchJoin(input, rows, join.on);
       // Only what ends the repetition is a remedy.
-      if (keptRows(meeting).left > input.rowCount) continue;
+      if (keptRows(match).left > input.rowCount) continue;
       const columns = [...rows.columns.values()].map((c): ModelColumn => ({
         name: c.name,
         type: formatType(c.type),
@@ -103,7 +103,7 @@ export function joinRemedies(
         says: `${way.says}, as a staging table ${name}`,
         steps: withStep({ join: { ...join, table: name } }),
         tables: [{ ...draft, source: { steps: way.steps as never }, columns }],
-        rows: keptRows(meeting)[join.kind],
+        rows: keptRows(match)[join.kind],
       });
     }
   }
@@ -112,13 +112,13 @@ export function joinRemedies(
     const aggregate = ownAggregate(input, keys, quantitiesOf(model, input));
     const draft: Table = { name: 'draft', role: 'staging', columns: [] };
     const rows = runSteps(draft, [{ from: 'draft' }, aggregate], { ...setting, table: () => input }).at(-1)!;
-    const meeting = meet(rows, other, join.on);
+    const match = matchJoin(rows, other, join.on);
     found.push({
       id: 'aggregate-own',
       says: `aggregate the rows here to one per ${keys.join(', ')} first: other columns go`,
       steps: withStep(aggregate, step),
       tables: [],
-      rows: keptRows(meeting)[join.kind],
+      rows: keptRows(match)[join.kind],
     });
   }
   return found;

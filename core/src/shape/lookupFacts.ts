@@ -1,7 +1,7 @@
 import type { TableData } from '../columns/index.ts';
 import type { JoinFinding } from './joinFindings.ts';
 import { sampleKeys } from './joinFindings.ts';
-import { looked } from './looking.ts';
+import { matchLookup } from './lookupMatch.ts';
 import type { Lookup } from './steps/lookup.ts';
 
 /** What a lookup finds. */
@@ -22,14 +22,14 @@ export interface LookupFacts {
 
 /** What there is to say of a lookup, with the keys that do it. Throws DataError. */
 export function lookupFacts(input: TableData, other: TableData, lookup: Lookup): LookupFacts {
-  const { meeting, rows, several } = looked(input, other, lookup);
-  const [missed, ambiguous] = [new Uint32Array(meeting.size), new Uint32Array(meeting.size)];
+  const { match, rows, several } = matchLookup(input, other, lookup);
+  const [missed, ambiguous] = [new Uint32Array(match.size), new Uint32Array(match.size)];
   let [found, invalid, twice] = [0, 0, 0];
-  meeting.own.forEach((key, row) => {
+  match.own.forEach((key, row) => {
     if (rows[row]! >= 0) found++;
     else {
       missed[key]!++;
-      if (meeting.theirRows[key]! > 0 && key !== 0) invalid++;
+      if (match.theirRows[key]! > 0 && key !== 0) invalid++;
     }
     if (several[row]) {
       ambiguous[key]!++;
@@ -43,7 +43,7 @@ export function lookupFacts(input: TableData, other: TableData, lookup: Lookup):
     const keys = [...of.entries()]
       .filter(([key, n]) => key > 0 && n > 0)
       .map(([key, harm]) => ({ key, harm }));
-    findings.push({ kind, rows: total, keys: keys.length, sample: sampleKeys(keys, meeting, joined) });
+    findings.push({ kind, rows: total, keys: keys.length, sample: sampleKeys(keys, match, joined) });
   };
   say('misses', missed, input.rowCount - found);
   say('chooses', ambiguous, twice);

@@ -9,7 +9,7 @@ import type { JoinFinding, JoinKind } from './joinFindings.ts';
 import { joinFindings } from './joinFindings.ts';
 import type { LookupFacts } from './lookupFacts.ts';
 import { lookupFacts } from './lookupFacts.ts';
-import { keptRows, meet } from './meeting.ts';
+import { keptRows, matchJoin } from './joinMatch.ts';
 import { firstState, runStep } from './run.ts';
 import { readTables } from './lineage.ts';
 import type { Step } from './steps/index.ts';
@@ -146,7 +146,7 @@ function joinFacts(model: Model, input: TableData, step: Step, setting: StepSett
   if (!parsed.success) return undefined;
   const { table, kind, on, columns } = parsed.data;
   const other = setting.table(table);
-  const meeting = meet(input, other, on);
+  const match = matchJoin(input, other, on);
   const brought = columns?.map((c) => (typeof c === 'string' ? c : c.column));
   const theirs = model.tables.find((t) => sameName(t.name, table));
   const repeatable = (theirs?.columns ?? [])
@@ -161,11 +161,11 @@ function joinFacts(model: Model, input: TableData, step: Step, setting: StepSett
     table,
     ownRows: input.rowCount,
     theirRows: other.rowCount,
-    rows: keptRows(meeting)[kind],
-    ownLone: meeting.ownLone,
-    theirLone: meeting.theirLone,
-    keeps: keptRows(meeting),
-    findings: joinFindings(meeting, { input, other, on, kind, quantities: repeatable }),
+    rows: keptRows(match)[kind],
+    ownLone: match.ownLone,
+    theirLone: match.theirLone,
+    keeps: keptRows(match),
+    findings: joinFindings(match, { input, other, on, kind, quantities: repeatable }),
   };
 }
 

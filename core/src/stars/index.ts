@@ -1,4 +1,4 @@
 export * from './ways.ts';
 export * from './questions.ts';
 export * from './advice.ts';
-export * from './hanging.ts';
+export * from './dependents.ts';

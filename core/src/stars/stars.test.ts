@@ -9,7 +9,7 @@ import { INTEGER, TEXT } from '../values/index.ts';
 import {
   adviseStars,
   briefs,
-  hangingOn,
+  dependentsOf,
   questionState,
   reachedFrom,
   recognised,
@@ -303,7 +303,7 @@ test('what rests on a table is told by what formulas mean', () => {
     calendars: [{ table: 'calendar', day: 'day' }],
     perspectives: [{ name: 'Desk', tables: ['calendar'], measures: [] }],
   });
-  const on = (table: string) => hangingOn(checker, table).map((h) => `${h.kind} ${h.name}`);
+  const on = (table: string) => dependentsOf(checker, table).map((h) => `${h.kind} ${h.name}`);
   expect(on('calendar')).toEqual([
     'relationship lent_on',
     'relationship back_on',

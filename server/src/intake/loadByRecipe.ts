@@ -4,8 +4,8 @@ import { ServerError } from '../errors.ts';
 import { readHead } from '../sources/fileTable.ts';
 import { detectDialect } from '@crease/core/reading';
 import { DocumentError, sameName } from '@crease/core/model';
-import { asModel, checkNames, keyFor } from './admit.ts';
-import { takeInAll } from './takeInAll.ts';
+import { asModel, checkNames, keyFor } from './registerTables.ts';
+import { loadTables } from './loadTables.ts';
 
 export interface RecipeRun {
   readonly recipe: string;
@@ -39,7 +39,7 @@ export async function loadByRecipe(
   const recipe = recipeOf(workspace, modelId, run.recipe);
   const upload = await uploadOf(workspace, recipe, run);
   const { name, table, origin, ...rest } = recipe;
-  const file = origin ? undefined : workspace.arrivals.file(upload.id);
+  const file = origin ? undefined : workspace.uploads.file(upload.id);
   const dialect =
     file === undefined ? rest.dialect : { ...rest.dialect, newline: newlineOf(file, rest.dialect.newline) };
   // A newer file may have its columns in another order: with a header they are found by their names.
@@ -47,7 +47,7 @@ export async function loadByRecipe(
   const order = { ...rest, dialect, columns, name: table, upload: upload.id, recipe: name };
   const { model } = workspace.models.head(modelId);
   const coming = [
-    { order: asModel(order, model), file: upload.name, origin: workspace.arrivals.origin(upload.id) },
+    { order: asModel(order, model), file: upload.name, origin: workspace.uploads.origin(upload.id) },
   ];
   let end: () => void = () => undefined;
   try {
@@ -56,10 +56,10 @@ export async function loadByRecipe(
     if (!run.dryRun) end = workspace.underWay.begin(modelId, named);
     const what = { modelId, coming, dryRun: run.dryRun, by: 'load' };
     const warnings = origin ? await tooMuch(workspace, origin) : [];
-    return { ...(await takeInAll(workspace, what, progress, onCancel)), warnings };
+    return { ...(await loadTables(workspace, what, progress, onCancel)), warnings };
   } finally {
     end();
-    await workspace.arrivals.drop(upload.id).catch(() => undefined); // it is gone where the load went well
+    await workspace.uploads.drop(upload.id).catch(() => undefined); // it is gone where the load went well
   }
 }
 
@@ -107,12 +107,12 @@ async function uploadOf(workspace: Workspace, { name, origin }: RecipeState, run
   const given = file !== undefined || upload !== undefined;
   if (!origin) {
     if (!given) throw new RecipeError(`the recipe ${name} reads a file: name it`);
-    return upload === undefined ? workspace.arrivals.adopt(file!) : workspace.arrivals.state(upload);
+    return upload === undefined ? workspace.uploads.adopt(file!) : workspace.uploads.state(upload);
   }
   if (given)
     throw new RecipeError(`the recipe ${name} reads ${origin.table} of ${origin.connection}, and no file`);
   const { connection, ...table } = origin;
-  return workspace.arrivals.sample(connection, workspace.databases.reader(connection), table);
+  return workspace.uploads.sample(connection, workspace.databases.reader(connection), table);
 }
 
 /** Line ends are how a machine writes, not what somebody said: they may differ from file to file. */

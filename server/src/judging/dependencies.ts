@@ -1,7 +1,7 @@
 import { createHash } from 'node:crypto';
 import { LRUCache } from 'lru-cache';
 import type { Column, TableData } from '@crease/core/columns';
-import { Bases } from '@crease/core/claims';
+import { DependencyDigest } from '@crease/core/claims';
 import { FormulaChecker } from '@crease/core/formula';
 import type { Model, Table } from '@crease/core/model';
 import type { ModelVersion } from '../store/index.ts';
@@ -35,16 +35,23 @@ function derivedOf<T extends TableData | Column | undefined>(key: string, make: 
 const digest = (text: string): string => createHash('sha256').update(text).digest('base64url');
 
 /** What claims, derived columns and derived tables of a model rest on. A checker of its own looks at no rows. */
-export const basesOf = (
+export const digestOf = (
   workspace: string,
   model: Model,
   { versions, day }: Pick<ModelVersion, 'versions' | 'day'>,
   checker = new FormulaChecker(model),
-) => new Bases(model, checker, (table) => `${workspace} ${versions[sourceKey(table)] ?? ''}`, digest, day);
+) =>
+  new DependencyDigest(
+    model,
+    checker,
+    (table) => `${workspace} ${versions[sourceKey(table)] ?? ''}`,
+    digest,
+    day,
+  );
 
 /** Ways to what was derived for an earlier revision and still holds. */
-export function restsOf(workspace: string, model: Model, task: Pick<ModelVersion, 'versions' | 'day'>) {
-  const bases = basesOf(workspace, model, task);
+export function derivedCache(workspace: string, model: Model, task: Pick<ModelVersion, 'versions' | 'day'>) {
+  const bases = digestOf(workspace, model, task);
   return {
     table: (table: Table, make: () => TableData | undefined): TableData | undefined =>
       table.source && 'steps' in table.source ? derivedOf(`table ${bases.table(table.name)}`, make) : make(),

@@ -1,7 +1,7 @@
 import type { Claim, Judgement, ListedClaim as ClaimInList, Remedy } from '@crease/core/claims';
 import { judgeClaim, listClaims, remediesOf } from '@crease/core/claims';
 import type { ModelData } from '@crease/core/query';
-import { basesOf } from './dependencies.ts';
+import { digestOf } from './dependencies.ts';
 import type { ModelVersion } from '../store/index.ts';
 import type { Ways } from '../threads/protocol.ts';
 import { JudgingShare } from './share.ts';
@@ -67,7 +67,7 @@ export async function judgeClaims(
   ways: Ways<JudgeMessage>,
 ): Promise<JudgeEnd> {
   const share = new JudgingShare(task.share);
-  const bases = basesOf(task.workspace, data.model, task, data.checker);
+  const bases = digestOf(task.workspace, data.model, task, data.checker);
   const listed = listClaims(data.model, data.checker).map((claim): Listed => ({
     claim,
     basis: isAboutModel(claim) ? `revision ${task.revision}` : bases.of(claim),

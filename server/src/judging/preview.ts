@@ -2,7 +2,7 @@ import type { TryState } from '@crease/contract';
 import type { Verdict } from '@crease/core/claims';
 import { judgeClaim, listClaims, verdicts } from '@crease/core/claims';
 import type { ModelData } from '@crease/core/query';
-import { basesOf } from './dependencies.ts';
+import { digestOf } from './dependencies.ts';
 import type { ModelVersion } from '../store/index.ts';
 
 /** A trial that takes longer tells what it has found. */
@@ -20,7 +20,7 @@ export interface PreviewOrder extends ModelVersion {
  * how many would be made no more. `data` are of the model with the edit; claims that rest on the same as now keep what is known of them.
  */
 export function previewEdit(task: PreviewOrder, data: ModelData): TryState {
-  const bases = basesOf(task.workspace, data.model, task, data.checker);
+  const bases = digestOf(task.workspace, data.model, task, data.checker);
   const start = performance.now();
   const listed = listClaims(data.model, data.checker);
   const changes: TryState['changes'] = [];

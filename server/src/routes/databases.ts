@@ -4,7 +4,7 @@ import type { Workspace } from '../workspace.ts';
 import type { Serve } from './serve.ts';
 
 /** Databases: connections and their accounts, what tables they have, and samples of those. */
-export function databaseRoutes({ databases, arrivals }: Workspace, serve: Serve): void {
+export function databaseRoutes({ databases, uploads }: Workspace, serve: Serve): void {
   serve(api.databases.list, () => databases.list());
   serve(api.databases.put, ({ body }) => {
     databases.put(body);
@@ -24,7 +24,7 @@ export function databaseRoutes({ databases, arrivals }: Workspace, serve: Serve)
     const reader = databases.reader(connection);
     const sampled: UploadState[] = [];
     // One after the other: a database is not to be asked for hundreds of tables at once.
-    for (const table of body.tables) sampled.push(await arrivals.sample(connection, reader, table));
+    for (const table of body.tables) sampled.push(await uploads.sample(connection, reader, table));
     return sampled;
   });
 }

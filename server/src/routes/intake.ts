@@ -1,12 +1,12 @@
 import type { JobState } from '@crease/contract';
 import { api } from '@crease/contract';
 import { ServerError } from '../errors.ts';
-import type { Coming } from '../intake/admit.ts';
-import { asModel, checkNames, keyFor } from '../intake/admit.ts';
+import type { PendingTable } from '../intake/registerTables.ts';
+import { asModel, checkNames, keyFor } from '../intake/registerTables.ts';
 import { loadByRecipe, modelOf } from '../intake/loadByRecipe.ts';
 import { revertLoad } from '../intake/revertLoad.ts';
-import { previewArrival } from '../intake/previewArrival.ts';
-import { takeInAll } from '../intake/takeInAll.ts';
+import { previewUpload } from '../intake/previewUpload.ts';
+import { loadTables } from '../intake/loadTables.ts';
 import type { Workspace } from '../workspace.ts';
 import type { Serve } from './serve.ts';
 
@@ -14,23 +14,23 @@ const ENDED = 'that work has ended a while ago';
 
 /** Files on their way in: upload as a stream, preview, then intake as a job. */
 export function intakeRoutes(workspace: Workspace, serve: Serve): void {
-  const { arrivals, jobs, settings } = workspace;
+  const { uploads, jobs, settings } = workspace;
 
-  serve(api.intake.upload, ({ search, request }) => arrivals.receive(search.name, request));
+  serve(api.intake.upload, ({ search, request }) => uploads.receive(search.name, request));
 
   serve(api.intake.preview, async ({ params: { upload }, body }) => ({
-    upload: arrivals.state(upload),
-    preview: await previewArrival(workspace, upload, body),
+    upload: uploads.state(upload),
+    preview: await previewUpload(workspace, upload, body),
   }));
 
-  serve(api.intake.drop, ({ params }) => arrivals.drop(params.upload));
+  serve(api.intake.drop, ({ params }) => uploads.drop(params.upload));
 
   serve(api.intake.load, ({ params: { id: modelId }, body: { tables, dryRun }, by }) => {
     const { model } = workspace.models.head(modelId);
-    const coming = tables.map((order): Coming => ({
+    const coming = tables.map((order): PendingTable => ({
       order: asModel(order, model),
-      file: arrivals.state(order.upload).name,
-      origin: arrivals.origin(order.upload),
+      file: uploads.state(order.upload).name,
+      origin: uploads.origin(order.upload),
     }));
     checkNames(coming, model);
     const what = tables.length === 1 ? tables[0]!.name : `${tables.length} tables`;
@@ -38,7 +38,7 @@ export function intakeRoutes(workspace: Workspace, serve: Serve): void {
     const end = dryRun ? () => undefined : workspace.underWay.begin(modelId, named);
     const order = { modelId, coming, dryRun, by };
     return jobs.start(dryRun ? `try ${what}` : `load ${what}`, tell(modelId), (progress, onCancel) =>
-      takeInAll(workspace, order, progress, onCancel).finally(end),
+      loadTables(workspace, order, progress, onCancel).finally(end),
     );
   });
 

@@ -175,10 +175,10 @@ export async function previewParquet(file: string, corrected: Corrections): Prom
       first: Uint32Array.from(all, ([, n]) => n.first),
       rowCount: rows,
     };
-    const said = corrected.columns?.get(place);
+    const setByUser = corrected.columns?.get(place);
     const named = { name: mendedNames[place]!, fileName: element.name, place };
-    const found = previewColumn(named, texts, new Set(), (row) => row + 1, said ?? { type: typeOf(element) });
-    columns.push(said ? found : { ...found, reason: 'as the file declares' });
+    const found = previewColumn(named, texts, new Set(), (row) => row + 1, setByUser ?? { type: typeOf(element) });
+    columns.push(setByUser ? found : { ...found, reason: 'as the file declares' });
   }
   const whole = rows === rowCount;
   return {

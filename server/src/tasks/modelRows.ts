@@ -8,7 +8,7 @@ import { readModel, withFamilies } from '@crease/core/model';
 import type { Model, Table } from '@crease/core/model';
 import { DataError, ModelData } from '@crease/core/query';
 import { retyped } from '@crease/core/shape';
-import { restsOf } from '../judging/dependencies.ts';
+import { derivedCache } from '../judging/dependencies.ts';
 import { openWorkspace, sourceKey, Tables } from '../store/index.ts';
 import type { Connection, ModelVersion } from '../store/index.ts';
 import { SharedCodes } from '../threads/sharedCodes.ts';
@@ -47,7 +47,7 @@ export function dataOf(version: ModelVersion): ModelData {
 export function makeData(version: ModelVersion): ModelData {
   const model = withFamilies(readModel(version.document));
   const now = today(model, version.day);
-  const rests = restsOf(version.workspace, model, version);
+  const rests = derivedCache(version.workspace, model, version);
   const loader = tableLoader(model, now, (table) => storedRows(version, table), rests.table);
   return new ModelData(model, loader, now, 'auto', rests.column);
 }

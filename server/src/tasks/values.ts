@@ -9,7 +9,7 @@ const MOST_SORTED = 20_000;
 
 /** Values of a column that contain a text, with how many rows have each. */
 export const values = task((input: { column: string; search: string } & ModelVersion) => {
-  const data = dataOf(input).askedBy({ by: [input.column], measures: [] });
+  const data = dataOf(input).forQuery({ by: [input.column], measures: [] });
   const { table, column: name } = resolvePath(data, input.column);
   const column = data.column(table, name);
   const all = columnValues(column);

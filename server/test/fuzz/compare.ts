@@ -68,7 +68,7 @@ export function answers(
   if (!data.checker.measure('Asked')!.typed) return undefined;
   const { query } = kase.question;
   if (
-    (query.filters ?? []).some((f) => 'where' in f && !data.askedBy(query).checker.condition(f.where).typed)
+    (query.filters ?? []).some((f) => 'where' in f && !data.forQuery(query).checker.condition(f.where).typed)
   )
     return undefined;
   const paper = onPaper({ ...kase.world, model: data.model });

@@ -2,7 +2,7 @@ import { z } from 'zod';
 import { columnOfValues, columnValues, tableOf } from '../../columns/index.ts';
 import type { Column } from '../../columns/index.ts';
 import { sameName } from '../../model/index.ts';
-import { JOIN_KINDS, joinedRows, meet } from '../meeting.ts';
+import { JOIN_KINDS, joinedRows, matchJoin } from '../joinMatch.ts';
 import type { StepKind } from '../step.ts';
 import { few, keysText, pickedAs, pickedTexts, pickRows, renamedQuantities, stepColumn } from '../step.ts';
 
@@ -23,7 +23,7 @@ export const join: StepKind<z.infer<typeof joinSchema>> = {
     `${kind}, with ${table} on ${keysText(on)}${columns ? `, adds ${few(pickedTexts(columns))}` : ''}`,
   apply: (input, { table, kind, on, columns }, setting) => {
     const other = setting.table(table);
-    const { left, right } = joinedRows(meet(input, other, on), kind);
+    const { left, right } = joinedRows(matchJoin(input, other, on), kind);
     const wanted =
       columns ??
       [...other.columns.values()]

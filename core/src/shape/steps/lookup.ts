@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { looked } from '../looking.ts';
+import { matchLookup } from '../lookupMatch.ts';
 import type { StepKind } from '../step.ts';
 import { few, keysText, pickedAs, pickedTexts, pickRows, stepColumn, withColumns } from '../step.ts';
 
@@ -44,7 +44,7 @@ export const lookup: StepKind<Lookup> = {
   },
   apply: (input, argument, setting) => {
     const other = setting.table(argument.table);
-    const { rows } = looked(input, other, argument);
+    const { rows } = matchLookup(input, other, argument);
     const brought = argument.columns.map((c) =>
       typeof c === 'string'
         ? pickRows(stepColumn(other, c, 'lookup'), c, rows)

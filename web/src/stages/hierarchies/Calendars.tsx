@@ -5,7 +5,7 @@ import { nameWords, sameName } from '@crease/core/model';
 import { FormulaChecker } from '@crease/core/formula';
 import type { Calendar } from '@crease/core/calendar';
 import { usualHierarchies } from '@crease/core/calendar';
-import { hangingOn } from '@crease/core/stars';
+import { dependentsOf } from '@crease/core/stars';
 import { useModel } from '../../state/model.tsx';
 import { many } from '../../parts/text.ts';
 import { DaysWithout } from './DaysWithout.tsx';
@@ -88,7 +88,7 @@ function CalendarCard({ calendar }: { calendar: Calendar }) {
   const missing = usualHierarchies(table, calendar.day, numbered).filter(
     (h) => !own.some((o) => sameName(o.name, h.name)),
   );
-  const hanging = hangingOn(new FormulaChecker(model), table.name);
+  const dependents = dependentsOf(new FormulaChecker(model), table.name);
   const put = (next: Calendar, says: string) => void edit([{ do: 'put-calendar', value: next }], says);
   const setFiscal = (change: Partial<NonNullable<Calendar['fiscalYear']>>) => {
     const fiscalYear = { firstMonth: 1, namedBy: 'end' as const, ...fiscal, ...change };
@@ -254,13 +254,13 @@ function CalendarCard({ calendar }: { calendar: Calendar }) {
       <div className="mt-2 grid grid-cols-[150px_1fr] items-center gap-x-3">
         <span className="text-soft">Used by</span>
         <span>
-          {hanging.length + followers.length === 0 ? (
+          {dependents.length + followers.length === 0 ? (
             <span className="text-soft">nothing</span>
           ) : (
-            summary(hanging)
+            summary(dependents)
           )}
           {followers.length > 0 &&
-            `${hanging.length > 0 ? ', and ' : ''}the calendars of ${followers.map((f) => f.title).join(', ')}, which follow it`}
+            `${dependents.length > 0 ? ', and ' : ''}the calendars of ${followers.map((f) => f.title).join(', ')}, which follow it`}
           {!removing && (
             <button className="btn btn-bare ml-2 h-[22px]" onClick={() => setRemoving(true)}>
               Not a calendar …
@@ -272,11 +272,11 @@ function CalendarCard({ calendar }: { calendar: Calendar }) {
         <div role="alert" className="mt-2 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2">
           <p>
             Periods need a calendar:{' '}
-            {hanging.length + followers.length === 0
+            {dependents.length + followers.length === 0
               ? 'nothing uses this one.'
-              : `${[...followers.map((f) => `the calendar of ${f.title}`), ...hanging.map((h) => h.name)]
+              : `${[...followers.map((f) => `the calendar of ${f.title}`), ...dependents.map((h) => h.name)]
                   .slice(0, 12)
-                  .join(', ')}${hanging.length > 12 ? ' …' : ''} use ${table.name}.`}{' '}
+                  .join(', ')}${dependents.length > 12 ? ' …' : ''} use ${table.name}.`}{' '}
             The table and its rows stay.
           </p>
           <p className="mt-2 flex gap-2">
@@ -301,8 +301,8 @@ function CalendarCard({ calendar }: { calendar: Calendar }) {
   );
 }
 
-function summary(hanging: ReturnType<typeof hangingOn>): string {
-  return [...Map.groupBy(hanging, (h) => h.kind)]
+function summary(dependents: ReturnType<typeof dependentsOf>): string {
+  return [...Map.groupBy(dependents, (h) => h.kind)]
     .map(([kind, list]) =>
       kind === 'hierarchy'
         ? list.length === 1

@@ -1,7 +1,7 @@
 import { useState } from 'react';
 import { FormulaChecker } from '@crease/core/formula';
 import type { Table } from '@crease/core/model';
-import { hangingOn, withoutTable } from '@crease/core/stars';
+import { dependentsOf, withoutTable } from '@crease/core/stars';
 import { useModel } from '../../state/model.tsx';
 import { useSelection } from '../../state/selection.ts';
 
@@ -21,14 +21,15 @@ export function RemoveTable({ table }: { table: Table }) {
       </p>
     );
   }
-  const hanging = hangingOn(new FormulaChecker(model), table.name);
-  const of = (...kinds: (typeof hanging)[number]['kind'][]) => hanging.filter((h) => kinds.includes(h.kind));
+  const dependents = dependentsOf(new FormulaChecker(model), table.name);
+  const of = (...kinds: (typeof dependents)[number]['kind'][]) =>
+    dependents.filter((h) => kinds.includes(h.kind));
   const [goes, shows, stays] = [
     of('relationship', 'hierarchy'),
     of('perspective'),
     of('measure', 'derived table'),
   ];
-  const names = (list: typeof hanging) =>
+  const names = (list: typeof dependents) =>
     `${list
       .slice(0, MOST_NAMED)
       .map((h) => h.name)
@@ -38,7 +39,7 @@ export function RemoveTable({ table }: { table: Table }) {
   };
   return (
     <div role="alert" className="mx-4 my-2 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2">
-      {hanging.length === 0 && <p>{table.name} is not used anywhere.</p>}
+      {dependents.length === 0 && <p>{table.name} is not used anywhere.</p>}
       {goes.length > 0 && <p>Also deleted: {names(goes)}.</p>}
       {shows.length > 0 && <p className="mt-1">Removed from: {names(shows)}.</p>}
       {stays.length > 0 && <p className="mt-1">Broken without it: {names(stays)}.</p>}

@@ -38,13 +38,13 @@ function standingSource(content: Readable): PassThrough {
   return content.pipe(kept);
 }
 
-const ARRIVAL_ID = /^[0-9a-f-]{36}$/;
+const UPLOAD_ID = /^[0-9a-f-]{36}$/;
 const TABLE_FILE = /\.((csv|tsv|txt)(\.gz)?|parquet)$/i;
 /** Rows of a database that are looked at before anything is stored. */
 export const SAMPLED_ROWS = 20_000;
 
 /** What has come and waits to be looked at and taken in: files as they are, tables of databases as text. */
-export class Arrivals {
+export class Uploads {
   private readonly states = new Map<string, Entry>();
 
   constructor(private readonly folder: string) {}
@@ -79,7 +79,7 @@ export class Arrivals {
 
   private entry(id: string): Entry {
     const entry = this.states.get(id);
-    if (!ARRIVAL_ID.test(id) || !entry || !existsSync(entry.path ?? this.pathOf(id, entry.state.name)))
+    if (!UPLOAD_ID.test(id) || !entry || !existsSync(entry.path ?? this.pathOf(id, entry.state.name)))
       throw new ServerError('not-found', 'what came is no longer here: choose it again');
     return entry;
   }

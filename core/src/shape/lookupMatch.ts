@@ -1,13 +1,13 @@
 import type { Column, TableData } from '../columns/index.ts';
 import { columnValues, rowLists } from '../columns/index.ts';
 import { DataError } from '../query/index.ts';
-import type { Meeting } from './meeting.ts';
-import { meet } from './meeting.ts';
+import type { JoinMatch } from './joinMatch.ts';
+import { matchJoin } from './joinMatch.ts';
 import { stepColumn } from './step.ts';
 
 /** The row of another table that is looked up for each row. */
-export interface Looked {
-  readonly meeting: Meeting;
+export interface LookupMatch {
+  readonly match: JoinMatch;
   /** By row: the other table's row, or -1. */
   readonly rows: Int32Array;
   /** By row: whether more than one row of the other table would do. */
@@ -26,9 +26,13 @@ interface RowChoice {
  * Looks a row up for each row: of those with an equal key that which is valid on a day (both ends count, an open end is null), the newest, or
  * the first. Of several that would do, the one that begins last, or stands first. Takes n log m. Throws DataError.
  */
-export function looked(input: TableData, other: TableData, { on, valid, newest }: RowChoice): Looked {
-  const meeting = meet(input, other, on, 'lookup');
-  const lists = rowLists(meeting.theirs, meeting.size);
+export function matchLookup(
+  input: TableData,
+  other: TableData,
+  { on, valid, newest }: RowChoice,
+): LookupMatch {
+  const match = matchJoin(input, other, on, 'lookup');
+  const lists = rowLists(match.theirs, match.size);
   const rows = new Int32Array(input.rowCount).fill(-1);
   const several = new Uint8Array(input.rowCount);
   const choose = valid
@@ -36,14 +40,14 @@ export function looked(input: TableData, other: TableData, { on, valid, newest }
     : newest
       ? chooseNewest(other, newest, lists)
       : chooseFirst(lists);
-  meeting.own.forEach((key, row) => {
+  match.own.forEach((key, row) => {
     if (key === 0) return;
     const chosen = choose(key, row);
     if (!chosen) return;
     rows[row] = chosen.row;
     if (chosen.several) several[row] = 1;
   });
-  return { meeting, rows, several };
+  return { match, rows, several };
 }
 
 /** Rows by key number: those of key k lie from `starts[k]` up to `starts[k + 1]`. */

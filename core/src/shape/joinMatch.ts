@@ -8,7 +8,7 @@ export const JOIN_KINDS = ['inner', 'left', 'full'] as const;
 export type JoinKind = (typeof JOIN_KINDS)[number];
 
 /** Rows of two tables that have equal keys. Null keys meet nothing. */
-export interface Meeting {
+export interface JoinMatch {
   /** Number of a row's key, from 1; 0 for null. Equal keys of both sides have one number. */
   readonly own: Uint32Array;
   readonly theirs: Uint32Array;
@@ -24,12 +24,12 @@ export interface Meeting {
 }
 
 /** Meets the rows of two tables by pairs of columns. Throws DataError for a column that is not there. */
-export function meet(
+export function matchJoin(
   input: TableData,
   other: TableData,
   on: readonly (readonly [string, string])[],
   verb = 'join',
-): Meeting {
+): JoinMatch {
   if (on.some(([own, theirs]) => own === '' || theirs === ''))
     throw new DataError('choose the columns that must be equal');
   const { from, to, size } = keyNumbers(
@@ -53,7 +53,7 @@ export function meet(
 }
 
 /** Rows that a join of each kind makes. */
-export const keptRows = ({ pairs, ownLone, theirLone }: Meeting): Readonly<Record<JoinKind, number>> => ({
+export const keptRows = ({ pairs, ownLone, theirLone }: JoinMatch): Readonly<Record<JoinKind, number>> => ({
   inner: pairs,
   left: pairs + ownLone,
   full: pairs + ownLone + theirLone,
@@ -63,28 +63,28 @@ export const keptRows = ({ pairs, ownLone, theirLone }: Meeting): Readonly<Recor
 const MOST_JOINED = 1 << 28;
 
 /** The rows of either side that stand in each row of the join, -1 for none: those of the input in their order, then the other's lone ones. */
-export function joinedRows(meeting: Meeting, kind: JoinKind): { left: Int32Array; right: Int32Array } {
-  const rows = keptRows(meeting)[kind];
+export function joinedRows(match: JoinMatch, kind: JoinKind): { left: Int32Array; right: Int32Array } {
+  const rows = keptRows(match)[kind];
   if (rows > MOST_JOINED)
     throw new DataError(
       `the step join would make ${rows} rows: a key occurs many times on both sides; aggregate one of them first`,
       { code: 'limit' },
     );
-  const lists = rowLists(meeting.theirs, meeting.size);
+  const lists = rowLists(match.theirs, match.size);
   const [left, right] = [new Int32Array(rows), new Int32Array(rows)];
   let at = 0;
   const put = (own: number, theirs: number) => {
     left[at] = own;
     right[at++] = theirs;
   };
-  meeting.own.forEach((key, row) => {
+  match.own.forEach((key, row) => {
     const [from, to] = key === 0 ? [0, 0] : [lists.starts[key]!, lists.starts[key + 1]!];
     for (let i = from; i < to; i++) put(row, lists.rows[i]!);
     if (from === to && kind !== 'inner') put(row, -1);
   });
   if (kind === 'full')
-    meeting.theirs.forEach((key, row) => {
-      if (key === 0 || meeting.ownRows[key] === 0) put(-1, row);
+    match.theirs.forEach((key, row) => {
+      if (key === 0 || match.ownRows[key] === 0) put(-1, row);
     });
   return { left, right };
 }

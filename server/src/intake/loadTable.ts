@@ -15,7 +15,7 @@ import type { ColumnTask } from './encodeColumn.ts';
 import type { PiecesTask } from './pieces.ts';
 import { memoryOf } from './kept.ts';
 import { readFile } from './readFile.ts';
-import type { SettleOrder } from './settle.ts';
+import type { FinalizeOrder } from './finalizeLoad.ts';
 import type { StoredParquet } from './storeParquet.ts';
 import { isParquet } from '../sources/fileTable.ts';
 
@@ -33,7 +33,8 @@ export interface Target {
   /** By which the rows are brought onto those that are there; without it they take their place. */
   readonly merge?: MergeOrder | undefined;
   /** Of the table in the model, as far as it has one. */
-  readonly known?: { readonly columns: SettleOrder['columns']; readonly key: readonly string[] } | undefined;
+  readonly known?:
+    { readonly columns: FinalizeOrder['columns']; readonly key: readonly string[] } | undefined;
   readonly dryRun?: boolean;
 }
 
@@ -77,7 +78,7 @@ export interface Stored {
  * Stores a file's rows in the workspace, not visible yet. A load that is stopped or fails leaves nothing behind but what was there before.
  * Progress is told from 0 to 1.
  */
-export function takeIn(
+export function loadTable(
   { pool, readers }: Workers,
   tables: Tables,
   file: string,
@@ -133,7 +134,7 @@ async function finishRows(
       pending: { tableId, misfits, replaces },
     };
   }
-  const order: SettleOrder = {
+  const order: FinalizeOrder = {
     tableId,
     modelId,
     key,

@@ -5,14 +5,14 @@ import { followedBy } from '@crease/core/calendar';
 import { ServerError } from '../errors.ts';
 import { sourceKey } from '../store/index.ts';
 import type { Workspace } from '../workspace.ts';
-import type { Origin } from './arrivals.ts';
-import type { PendingRows } from './takeIn.ts';
+import type { Origin } from './uploads.ts';
+import type { PendingRows } from './loadTable.ts';
 
 type Order = IntakeRequest['tables'][number];
 type FileSource = Extract<NonNullable<Table['source']>, { file: string }>;
 
 /** A table on its way in: what was asked for, and where it comes from. */
-export interface Coming {
+export interface PendingTable {
   readonly order: Order;
   /** Name of the file; of a database the table's. */
   readonly file: string;
@@ -38,7 +38,7 @@ export function asModel(order: Order, model: Model): Order {
 }
 
 /** Refuses names that are taken or double, and sources that a table does not have. */
-export function checkNames(coming: readonly Coming[], model: Model): void {
+export function checkNames(coming: readonly PendingTable[], model: Model): void {
   for (const [i, { order, origin }] of coming.entries()) {
     const existing = model.tables.find((t) => sameName(t.name, order.name));
     const followed = followedBy(model, order.name);
@@ -62,7 +62,7 @@ export function checkNames(coming: readonly Coming[], model: Model): void {
 }
 
 /** A table that is loaded again keeps its key; a new one is known by its source. */
-export function keyFor(model: Model, { order, file, origin }: Coming): string {
+export function keyFor(model: Model, { order, file, origin }: PendingTable): string {
   const existing = model.tables.find((t) => sameName(t.name, order.name));
   if (existing) return sourceKey(existing);
   return sourceKey({
@@ -84,7 +84,7 @@ const freeFile = (model: Model, name: string, file: string): string =>
 
 /** A table whose rows are stored and not visible yet. */
 export interface StoredTable {
-  readonly table: Coming;
+  readonly table: PendingTable;
   readonly pending: PendingRows;
   /** What the log is to say of it. */
   readonly entry: Omit<LoadEntry, 'at' | 'id'>;
@@ -94,7 +94,7 @@ export interface StoredTable {
  * Makes rows that have been stored visible, together with their tables in the model and their entries in the log, in one transaction; of databases
  * with the keys and references that they declare. `by` is the window that asked for it.
  */
-export async function admit(
+export async function registerTables(
   workspace: Workspace,
   modelId: number,
   stored: readonly StoredTable[],
@@ -127,7 +127,7 @@ export async function admit(
 
 async function declaredKeys(
   workspace: Workspace,
-  taken: readonly Coming[],
+  taken: readonly PendingTable[],
 ): Promise<Map<string, DatabaseTable[]>> {
   const connections = [...new Set(taken.flatMap(({ origin }) => (origin ? [origin.connection] : [])))];
   const declared = new Map<string, DatabaseTable[]>();
@@ -143,7 +143,7 @@ async function declaredKeys(
 }
 
 /** How a table was loaded, to be kept under a name. */
-function recipeOf(name: string, { order, origin }: Coming): RecipeState {
+function recipeOf(name: string, { order, origin }: PendingTable): RecipeState {
   const { upload: _upload, recipe: _recipe, name: table, ...rest } = order;
   const from = origin && {
     connection: origin.connection,
@@ -153,7 +153,7 @@ function recipeOf(name: string, { order, origin }: Coming): RecipeState {
   return { ...rest, name, table, ...(from ? { origin: from } : {}) };
 }
 
-function admitted(model: Model, { order, file, origin }: Coming): Model {
+function admitted(model: Model, { order, file, origin }: PendingTable): Model {
   const columns = order.columns.map((c): ModelColumn => ({
     name: c.name,
     type: c.type,

@@ -6,36 +6,36 @@ import { sameName, splitPath } from '../model/index.ts';
 import { tablesRead } from '../shape/index.ts';
 
 /** A part of the model that would lose its ground without a table. */
-export interface Hanging {
+export interface Dependent {
   readonly kind: 'relationship' | 'hierarchy' | 'measure' | 'perspective' | 'derived table';
   readonly name: string;
 }
 
 /** What rests on a table, so that nobody takes it away without knowing: relationships from and to it first. */
-export function hangingOn(checker: FormulaChecker, table: string): Hanging[] {
+export function dependentsOf(checker: FormulaChecker, table: string): Dependent[] {
   const { model } = checker;
   const isIt = (name: string | undefined): boolean => name !== undefined && sameName(name, table);
   const isCalendar = (model.calendars ?? []).some((c) => isIt(c.table));
-  const hanging = (kind: Hanging['kind'], names: readonly string[]): Hanging[] =>
+  const dependents = (kind: Dependent['kind'], names: readonly string[]): Dependent[] =>
     names.map((name) => ({ kind, name }));
   return [
-    ...hanging(
+    ...dependents(
       'relationship',
       (model.relationships ?? []).filter((r) => isIt(r.from.table) || isIt(r.to.table)).map((r) => r.name),
     ),
-    ...hanging(
+    ...dependents(
       'derived table',
       model.tables
         .filter((t) => t.source && 'steps' in t.source && tablesRead(t.source.steps).some(isIt))
         .map((t) => t.name),
     ),
-    ...hanging(
+    ...dependents(
       'hierarchy',
       (model.hierarchies ?? [])
         .filter((h) => isIt(h.table) || (h.levels ?? []).some((l) => isIt(splitPath(l.column)?.[0])))
         .map((h) => `${h.table}.${h.name}`),
     ),
-    ...hanging(
+    ...dependents(
       'measure',
       (model.measures ?? [])
         .filter((m) => {
@@ -45,11 +45,11 @@ export function hangingOn(checker: FormulaChecker, table: string): Hanging[] {
         })
         .map((m) => m.name),
     ),
-    ...hanging(
+    ...dependents(
       'measure',
       isCalendar ? (model.periodFamilies ?? []).map((f) => `${f.measure}, by periods`) : [],
     ),
-    ...hanging(
+    ...dependents(
       'perspective',
       (model.perspectives ?? [])
         .filter((p) => p.tables.some(isIt) || (p.columns ?? []).some((c) => isIt(splitPath(c)?.[0])))

@@ -8,7 +8,7 @@ import type { Replaces, Tables } from '../store/index.ts';
 import { writeTable } from './writeTable.ts';
 
 /** What is left to do with rows that have been read and are not visible yet. */
-export interface SettleOrder {
+export interface FinalizeOrder {
   /** The table that they lie in. */
   readonly tableId: number;
   readonly modelId: number;
@@ -34,7 +34,7 @@ export interface SettleOrder {
   readonly dryRun: boolean;
 }
 
-export interface Settled {
+export interface Finalized {
   /** The table to make visible; undefined for a dry run, or where the rows stay as they were written. */
   readonly tableId: number | undefined;
   readonly asTheyAre?: boolean;
@@ -42,7 +42,7 @@ export interface Settled {
 }
 
 /** Leaves rows out, merges by key, and writes what comes of it, not visible yet. Throws PartsError where rows do not fit together. */
-export function settle(tables: Tables, order: SettleOrder): Settled {
+export function finalizeLoad(tables: Tables, order: FinalizeOrder): Finalized {
   const { tableId, modelId, key, replaces, merge, dryRun } = order;
   const coming = without(tables.read(String(tableId), order.table), order.leftOut);
   const existing =
@@ -71,7 +71,7 @@ export function settle(tables: Tables, order: SettleOrder): Settled {
 }
 
 /** Stored rows under the names and with the types that the model has now. */
-const asDeclared = (table: TableData, columns: SettleOrder['columns']): TableData =>
+const asDeclared = (table: TableData, columns: FinalizeOrder['columns']): TableData =>
   retyped(calledNow(table, columns), columns);
 
 const emptyLike = (table: TableData): TableData => ({
@@ -94,7 +94,7 @@ function without(pending: TableData, leftOut: readonly ReadProblem[]): TableData
 }
 
 /** Rows that take the place of others, told apart by the table's key where it has one. */
-function compared(existing: TableData | undefined, coming: TableData, { tableKey, replaces }: SettleOrder) {
+function compared(existing: TableData | undefined, coming: TableData, { tableKey, replaces }: FinalizeOrder) {
   const plain = {
     counts: { added: coming.rowCount, changed: 0, unchanged: 0, refused: 0 },
     removed: 0,

@@ -2,8 +2,8 @@ import type { PreviewRequest } from '@crease/contract';
 import type { Corrections, FilePreview, Reading } from '@crease/core/reading';
 import { parseType, TEXT } from '@crease/core/values';
 import type { Workspace } from '../workspace.ts';
-import type { Origin } from './arrivals.ts';
-import { SAMPLED_ROWS } from './arrivals.ts';
+import type { Origin } from './uploads.ts';
+import { SAMPLED_ROWS } from './uploads.ts';
 
 type Said = NonNullable<PreviewRequest['columns']>[number];
 
@@ -24,25 +24,25 @@ export const DRAWN_DIALECT = {
 } as const;
 
 /** What is in something that came, by what somebody says of it; of a database's table what it declares holds first. */
-export async function previewArrival(
+export async function previewUpload(
   workspace: Workspace,
   id: string,
   { dialect, nulls, columns = [] }: PreviewRequest,
 ): Promise<FilePreview> {
-  const { arrivals, readers, settings } = workspace;
-  const origin = arrivals.origin(id);
+  const { uploads, readers, settings } = workspace;
+  const origin = uploads.origin(id);
   const look = (corrected: Corrections) =>
-    arrivals.withFile(id, (file) => readers.preview({ file, corrected }));
-  const said = new Map(columns.map((c) => [c.place, readingOf(c)]));
+    uploads.withFile(id, (file) => readers.preview({ file, corrected }));
+  const setByUser = new Map(columns.map((c) => [c.place, readingOf(c)]));
   const { naming } = settings;
   if (!origin)
     return look({
       naming,
       ...(dialect ? { dialect } : {}),
       ...(nulls ? { nulls } : {}),
-      ...(said.size > 0 ? { columns: said } : {}),
+      ...(setByUser.size > 0 ? { columns: setByUser } : {}),
     });
-  const known = new Map([...declaredOf(origin), ...said]);
+  const known = new Map([...declaredOf(origin), ...setByUser]);
   const corrected = { naming, dialect: DRAWN_DIALECT, nulls: [origin.nullText] };
   const found = await look({ ...corrected, columns: known });
   // A code of digits that the database keeps as text is text.
@@ -52,7 +52,7 @@ export async function previewArrival(
   for (const c of codes) known.set(c.place, { type: TEXT });
   const preview = codes.length === 0 ? found : await look({ ...corrected, columns: known });
   const columnsFound = preview.columns.map((c) =>
-    known.has(c.place) && !said.has(c.place) ? { ...c, reason: 'as the database has it' } : c,
+    known.has(c.place) && !setByUser.has(c.place) ? { ...c, reason: 'as the database has it' } : c,
   );
   return { ...preview, columns: columnsFound, whole: preview.rows < SAMPLED_ROWS };
 }

@@ -6,12 +6,12 @@ import type { ReadSpec } from '@crease/core/reading';
 import { tableText } from '../databases/reader.ts';
 import type { Workspace } from '../workspace.ts';
 import { ServerError } from '../errors.ts';
-import type { Coming, StoredTable } from './admit.ts';
-import { SAMPLED_ROWS } from './arrivals.ts';
-import { admit, keyFor } from './admit.ts';
-import { DRAWN_DIALECT, readingOf } from './previewArrival.ts';
-import type { Stored, Target } from './takeIn.ts';
-import { takeIn } from './takeIn.ts';
+import type { PendingTable, StoredTable } from './registerTables.ts';
+import { SAMPLED_ROWS } from './uploads.ts';
+import { registerTables, keyFor } from './registerTables.ts';
+import { DRAWN_DIALECT, readingOf } from './previewUpload.ts';
+import type { Stored, Target } from './loadTable.ts';
+import { loadTable } from './loadTable.ts';
 
 type Progress = (part: number, detail: string) => void;
 type OnCancel = (stop: () => void) => void;
@@ -22,7 +22,7 @@ const DRAWING = 0.5;
 /** What is to be loaded, and for whom. */
 export interface LoadOrder {
   readonly modelId: number;
-  readonly coming: readonly Coming[];
+  readonly coming: readonly PendingTable[];
   readonly dryRun: boolean;
   /** The window that asked, or who else. */
   readonly by: string;
@@ -32,7 +32,7 @@ export interface LoadOrder {
  * Stores tables one after the other, and makes them visible together. Where one fails those before it are whole, and become visible.
  * Gives what to say at the end.
  */
-export async function takeInAll(
+export async function loadTables(
   workspace: Workspace,
   { modelId, coming, dryRun, by }: LoadOrder,
   progress: Progress,
@@ -64,12 +64,12 @@ export async function takeInAll(
       const { aborted } = cancel.signal;
       if (!dryRun)
         workspace.loads.note(modelId, { ...entry, outcome: aborted ? 'cancelled' : 'failed', message });
-      if (stored.length > 0) await admit(workspace, modelId, stored, by);
+      if (stored.length > 0) await registerTables(workspace, modelId, stored, by);
       throw aborted ? error : named(error as Error, order.name);
     }
-    if (!dryRun) await workspace.arrivals.drop(order.upload);
+    if (!dryRun) await workspace.uploads.drop(order.upload);
   }
-  if (!dryRun) await admit(workspace, modelId, stored, by);
+  if (!dryRun) await registerTables(workspace, modelId, stored, by);
   const sum = (of: (load: LoadResult) => number) => loads.reduce((n, load) => n + of(load), 0);
   const rows = sum((l) => l.counts.added + l.counts.changed + l.counts.unchanged);
   const leftOut = sum((l) => l.leftOut + l.counts.refused);
@@ -84,7 +84,7 @@ function named(error: Error, table: string): Error {
   return error;
 }
 
-function entryOf({ order, origin, file }: Coming) {
+function entryOf({ order, origin, file }: PendingTable) {
   return {
     table: order.name,
     source: origin ? `${origin.connection}: ${tableText(origin)}` : file,
@@ -95,15 +95,15 @@ function entryOf({ order, origin, file }: Coming) {
 
 async function storeOne(
   workspace: Workspace,
-  table: Coming,
+  table: PendingTable,
   target: Target,
   { cancel, tell, onCancel }: { cancel: AbortController; tell: (part: number) => void; onCancel: OnCancel },
 ): Promise<Stored> {
   const { order, origin } = table;
   if (origin) await draw(workspace, table, cancel.signal, (part) => tell(part * DRAWING));
   const begun = origin ? DRAWING : 0;
-  return workspace.arrivals.withFile(order.upload, (file) => {
-    const running = takeIn(workspace, workspace.tables, file, specOf(table), target, (part) =>
+  return workspace.uploads.withFile(order.upload, (file) => {
+    const running = loadTable(workspace, workspace.tables, file, specOf(table), target, (part) =>
       tell(begun + part * (1 - begun)),
     );
     onCancel(() => running.stop());
@@ -115,7 +115,7 @@ async function storeOne(
 function targetOf(
   workspace: Workspace,
   modelId: number,
-  { order }: Coming,
+  { order }: PendingTable,
   key: string,
   dryRun: boolean,
 ): Target {
@@ -156,11 +156,11 @@ function targetOf(
 /** Brings all rows of a database's table to where its sample was. */
 async function draw(
   workspace: Workspace,
-  { order, origin }: Coming,
+  { order, origin }: PendingTable,
   signal: AbortSignal,
   tell: (part: number) => void,
 ): Promise<void> {
-  const file = workspace.arrivals.file(order.upload);
+  const file = workspace.uploads.file(order.upload);
   const { connection, columns, nullText, rows } = origin!;
   // How much will come is guessed from the sample; the database knows its rows but roughly.
   const expected = Math.max(1, statSync(file).size) * Math.max(1, (rows ?? 0) / SAMPLED_ROWS);
@@ -177,7 +177,7 @@ async function draw(
 }
 
 /** How what came is read. Of a database's table the way of writing is ours, whatever is said. */
-function specOf({ order, origin }: Coming): ReadSpec {
+function specOf({ order, origin }: PendingTable): ReadSpec {
   const { name, dialect, fields, nulls, columns } = order;
   return {
     table: name,
