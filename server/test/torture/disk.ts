@@ -82,7 +82,7 @@ async function fill(folder: string, rowLength: number): Promise<{ faults: string
     if (after.model.title !== title) faults.push('what was said yes to is gone');
     return { faults, full };
   } catch (error) {
-    if (!(error instanceof TypeError)) throw error;
+    if ((error as { name?: unknown } | undefined)?.name !== 'TypeError') throw error;
     return { faults: [...faults, await server.ended()], full };
   } finally {
     await server.kill();

@@ -303,7 +303,7 @@ function Foot() {
               Undo
             </button>
           )}
-          {notice.text.includes('claims that block') && (
+          {notice.code === 'blocked' && (
             <button className="btn btn-bare underline" onClick={() => void navigate('claims')}>
               Show claims
             </button>

@@ -2,12 +2,19 @@ import { useEffect, useRef } from 'react';
 import { autocompletion, closeBrackets } from '@codemirror/autocomplete';
 import type { Completion, CompletionContext } from '@codemirror/autocomplete';
 import { defaultKeymap, history, historyKeymap, indentWithTab } from '@codemirror/commands';
-import { HighlightStyle, StreamLanguage, syntaxHighlighting } from '@codemirror/language';
 import { lintGutter, setDiagnostics } from '@codemirror/lint';
 import { EditorState } from '@codemirror/state';
-import { EditorView, hoverTooltip, keymap, placeholder as placeholderText } from '@codemirror/view';
-import { tags } from '@lezer/highlight';
+import {
+  Decoration,
+  EditorView,
+  hoverTooltip,
+  keymap,
+  placeholder as placeholderText,
+  ViewPlugin,
+} from '@codemirror/view';
+import type { DecorationSet, ViewUpdate } from '@codemirror/view';
 import type { Model } from '@crease/core/model';
+import { formulaMarks } from './formulaMarks.ts';
 import {
   AGGREGATE_DEFINITIONS,
   aggregateNamed,
@@ -15,7 +22,6 @@ import {
   functionNamed,
   PERIODS,
   quoteName,
-  RESERVED,
   WORDS,
 } from '@crease/core/formula';
 
@@ -25,38 +31,28 @@ export interface Fault {
   readonly message: string;
 }
 
-/** Colours of a formula, cut on the same words as the core's lexer. */
-const language = StreamLanguage.define<null>({
-  token: (stream) => {
-    if (stream.eatSpace()) return null;
-    if (stream.match(/^--.*/) || stream.match(/^\/\*[\s\S]*?\*\//)) return 'comment';
-    if (stream.match(/^'(?:[^']|'')*'?/)) return 'string';
-    if (stream.match(/^"(?:[^"]|"")*"?/)) return 'variableName';
-    if (stream.match(/^\d+(\.\d*)?([eE][+-]?\d+)?/)) return 'number';
-    const word = stream.match(/^[\p{L}_][\p{L}\p{N}_$]*/u) as RegExpMatchArray | null;
-    if (word)
-      return RESERVED.has(word[0].toLowerCase())
-        ? 'keyword'
-        : functionNamed(word[0]) || aggregateNamed(word[0])
-          ? 'function'
-          : 'variableName';
-    stream.next();
-    return 'operator';
-  },
-  tokenTable: { function: tags.function(tags.variableName) },
-});
+/** Marks of the formula as it is written now. */
+const marks = ViewPlugin.fromClass(
+  class {
+    decorations: DecorationSet;
 
-const inks = HighlightStyle.define([
-  { tag: tags.keyword, fontWeight: '650' },
-  { tag: tags.comment, color: 'var(--soft)', fontStyle: 'italic' },
-  { tag: tags.string, color: 'var(--green)' },
-  { tag: tags.number, color: 'var(--violet)' },
-  {
-    tag: tags.function(tags.variableName),
-    textDecoration: 'underline',
-    textDecorationColor: 'var(--rule-strong)',
+    constructor(view: EditorView) {
+      this.decorations = decorationsOf(view);
+    }
+
+    update(update: ViewUpdate) {
+      if (update.docChanged) this.decorations = decorationsOf(update.view);
+    }
   },
-]);
+  { decorations: (plugin) => plugin.decorations },
+);
+
+const decorationsOf = (view: EditorView): DecorationSet =>
+  Decoration.set(
+    formulaMarks(view.state.doc.toString()).map(({ start, end, kind }) =>
+      Decoration.mark({ class: `formula-${kind}` }).range(start, end),
+    ),
+  );
 
 const look = EditorView.theme({
   '&': { fontSize: '13px', background: 'var(--raised)', border: '1px solid var(--rule-strong)' },
@@ -71,6 +67,11 @@ const look = EditorView.theme({
   '.cm-gutters': { background: 'transparent', border: 'none' },
   '.cm-tooltip': { background: 'var(--raised)', color: 'var(--ink)', border: '1px solid var(--ink)' },
   '.cm-tooltip-autocomplete ul li[aria-selected]': { background: 'var(--ink)', color: 'var(--leaf)' },
+  '.formula-keyword': { fontWeight: '650' },
+  '.formula-comment': { color: 'var(--soft)', fontStyle: 'italic' },
+  '.formula-text': { color: 'var(--green)' },
+  '.formula-number': { color: 'var(--violet)' },
+  '.formula-function': { textDecoration: 'underline', textDecorationColor: 'var(--rule-strong)' },
   '.cm-cursor': { borderLeftColor: 'var(--ink)' },
   '.cm-selectionBackground, &.cm-focused .cm-selectionBackground': { background: 'var(--rule) !important' },
 });
@@ -205,8 +206,7 @@ export default function FormulaEditor({ value, model, faults, label, placeholder
       state: EditorState.create({
         doc: value,
         extensions: [
-          language,
-          syntaxHighlighting(inks),
+          marks,
           look,
           history(),
           closeBrackets(),

@@ -14,6 +14,8 @@ export interface Notice {
   readonly tone: 'plain' | 'wrong';
   readonly text: string;
   readonly undo?: boolean;
+  /** Of an answer of the server that says no. */
+  readonly code?: string;
 }
 
 /** What undo or redo would do to rows. */
@@ -101,7 +103,11 @@ export function ModelProvider({
 
   const fail = useCallback((reason: unknown) => {
     if (reason instanceof DOMException && reason.name === 'AbortError') return;
-    tell({ tone: 'wrong', text: reason instanceof Error ? reason.message : String(reason) });
+    tell({
+      tone: 'wrong',
+      text: reason instanceof Error ? reason.message : String(reason),
+      ...(reason instanceof ApiError ? { code: reason.detail.code } : {}),
+    });
   }, []);
 
   const change = useCallback(
