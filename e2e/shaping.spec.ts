@@ -65,13 +65,13 @@ test('tables of a database come in with their keys, a join that multiplies is se
   await expect(steps.getByText('multiplies 2 rows')).toBeVisible();
   const evidence = page.getByRole('region', { name: 'After step 2' });
   await expect(
-    evidence.getByText('The join multiplies: 2 rows more, because 1 key stands several times in fee.', {
+    evidence.getByText('The join multiplies: 2 rows more, because 1 key occurs several times in fee.', {
       exact: false,
     }),
   ).toBeVisible();
   await evidence
     .getByRole('listitem')
-    .filter({ hasText: 'take each row of fee once' })
+    .filter({ hasText: 'use each row of fee once' })
     .getByRole('button', { name: 'Apply' })
     .click();
   await expect(steps.getByText('multiplies 2 rows')).toBeHidden();

@@ -67,7 +67,7 @@ test('the matrix explains its cells, and a table what it reaches and why it does
   await page.goto(`${demo}/stars?view=matrix`);
   await page.getByRole('button', { name: /^district reaches loan_export/ }).click();
   const way = page.getByRole('region', { name: 'How district reaches loan_export' });
-  await expect(way).toContainText('via an outrigger');
+  await expect(way).toContainText('over an outrigger');
   await expect(way.getByRole('button', { name: 'branch_district' })).toBeVisible();
   await page.getByRole('button', { name: /^calendar reaches hold: 2 default ways/ }).click();
   await expect(page.getByRole('region', { name: 'How calendar reaches hold' })).toContainText('placed_on');

@@ -20,15 +20,17 @@ step exports npm run -s check:exports
 
 scratch=$(mktemp -d)
 trap 'rm -rf "$scratch"' EXIT
-# The experiments start many processes: they have a process of their own, which has not grown large by the other tests.
-unit() { # name, arguments of jest …
-  local out="$scratch/$1.json"; shift
-  # Two processes, begun anew where they have grown: on one that has all tests behind it, starting programs fails.
-  npx jest --maxWorkers=2 --workerIdleMemoryLimit=1500MB --json --outputFile="$out" "$@" || true
+tally() { # name of a run of jest: what its report counts
+  local out="$scratch/$1.json"
   count "$(node -p "require('$out').numPassedTests" 2>/dev/null || echo 0)" "$(node -p "const r=require('$out'); r.numFailedTests + r.numRuntimeErrorTestSuites" 2>/dev/null || echo 1)"
 }
+unit() { # name, arguments of jest …
+  local name=$1 out="$scratch/$1.json"; shift
+  # Two processes, begun anew where they have grown: on one that has all tests behind it, starting programs fails.
+  npx jest --maxWorkers=2 --workerIdleMemoryLimit=1500MB --json --outputFile="$out" "$@" || true
+  tally "$name"
+}
 unit jest --testPathIgnorePatterns /node_modules/ server/test/torture
-unit torture server/test/torture
 
 # Cases with known answers, kept outside of the repository. CASES names their folder.
 cases=${CASES:-../shared/cases}
@@ -39,12 +41,19 @@ if [ -d "$cases" ]; then
     if [[ $line =~ ^([0-9]+)\ passed,\ ([0-9]+)\ failed$ ]]; then count "${BASH_REMATCH[1]}" "${BASH_REMATCH[2]}"; else count 0 1; fi
   done
 else
-  left_out=" (the shared cases were left out: no folder $cases)"
+  left_out="the shared cases, for there is no folder $cases"
 fi
 
+# The experiments start many processes: they have a process of their own, which has not grown large by the other tests. They wait more than they
+# work: the browser has its turn beside them.
+npx jest --json --outputFile="$scratch/torture.json" server/test/torture > "$scratch/torture.txt" 2>&1 &
+torture=$!
 PLAYWRIGHT_JSON_OUTPUT_NAME="$scratch/browser.json" npx playwright test --reporter=list,json || true
 count "$(node -p "require('$scratch/browser.json').stats.expected" 2>/dev/null || echo 0)" "$(node -p "const s=require('$scratch/browser.json').stats; s.unexpected + s.flaky" 2>/dev/null || echo 1)"
+wait "$torture" || true
+cat "$scratch/torture.txt"
+tally torture
 
-[ -z "${left_out:-}" ] || echo "left out:$left_out"
+[ -z "${left_out:-}" ] || echo "left out: $left_out"
 echo "$passed passed, $failed failed"
 [ "$failed" = 0 ]

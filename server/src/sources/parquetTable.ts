@@ -177,7 +177,13 @@ export async function previewParquet(file: string, corrected: Corrections): Prom
     };
     const setByUser = corrected.columns?.get(place);
     const named = { name: mendedNames[place]!, fileName: element.name, place };
-    const found = previewColumn(named, texts, new Set(), (row) => row + 1, setByUser ?? { type: typeOf(element) });
+    const found = previewColumn(
+      named,
+      texts,
+      new Set(),
+      (row) => row + 1,
+      setByUser ?? { type: typeOf(element) },
+    );
     columns.push(setByUser ? found : { ...found, reason: 'as the file declares' });
   }
   const whole = rows === rowCount;
