@@ -69,7 +69,7 @@ test('the matrix explains its cells, and a table what it reaches and why it does
   const way = page.getByRole('region', { name: 'How district reaches loan_export' });
   await expect(way).toContainText('over an outrigger');
   await expect(way.getByRole('button', { name: 'branch_district' })).toBeVisible();
-  await page.getByRole('button', { name: /^calendar reaches hold: 2 default ways/ }).click();
+  await page.getByRole('button', { name: /^calendar reaches hold: 2 default paths/ }).click();
   await expect(page.getByRole('region', { name: 'How calendar reaches hold' })).toContainText('placed_on');
   await page.goto(`${demo}/stars?sel=table:author&reach=shown`);
   const reach = page.getByRole('region', { name: 'What author reaches' });

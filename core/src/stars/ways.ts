@@ -49,7 +49,7 @@ export function wayTo(
       hops: [],
       ways: route.paths.map(hops),
       says: [
-        `${route.paths.length} default ways lead from ${fact} to ${table}: none is used until one of them gives way`,
+        `${route.paths.length} default paths lead from ${fact} to ${table}: none is used until only one is the default`,
       ],
     };
   const path = hopsOf(route);

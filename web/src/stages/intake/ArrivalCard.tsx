@@ -210,7 +210,7 @@ export function ArrivalCard({
             <table className="grid-plain">
               <thead>
                 <tr>
-                  <th scope="col">take</th>
+                  <th scope="col">import</th>
                   <th scope="col">column</th>
                   <th scope="col">type</th>
                   <th scope="col">filled</th>

@@ -214,7 +214,7 @@ export function Arrivals({
   const ready = arrivals.filter(
     (a) => a.state === 'ready' && a.columns.some((c) => c.taken) && namingFault(a.columns) === undefined,
   );
-  const takeIn = async () => {
+  const importReady = async () => {
     try {
       const job = await ask(api.intake.load, { id }, { tables: ready.map(orderOf) });
       setArrivals((all) => all.map((a) => (ready.includes(a) ? { ...a, state: 'storing' } : a)));
@@ -312,7 +312,7 @@ export function Arrivals({
           </button>
         )}
         {ready.length > 0 && (
-          <button className="btn btn-act" onClick={() => void takeIn()}>
+          <button className="btn btn-act" onClick={() => void importReady()}>
             Import {many(ready.length, 'table')}
           </button>
         )}
