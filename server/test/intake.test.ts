@@ -11,6 +11,7 @@ import { readPieces } from '../src/intake/pieces.ts';
 import type { FileFacts } from '../src/intake/readFile.ts';
 import { readFile } from '../src/intake/readFile.ts';
 import { openWorkspace, Tables } from '../src/store/index.ts';
+import { SharedProgress } from '../src/threads/sharedProgress.ts';
 
 const folder = mkdtempSync(join(tmpdir(), 'crease-intake-'));
 afterAll(() => rmSync(folder, { recursive: true, force: true }));
@@ -44,7 +45,7 @@ async function readInPieces(text: Buffer, readers: number): Promise<{ table: Tab
       return Promise.resolve(misfits);
     },
   };
-  const shared = new Int32Array(new SharedArrayBuffer(12));
+  const shared = new SharedProgress().memory;
   const onFacts = (found: FileFacts) => {
     facts = found;
     id = tables.begin(1, 'rows.csv', found);

@@ -7,6 +7,7 @@ import { PostgresqlReader } from './postgresql.ts';
 import type { DatabaseReader, Drawing, TableAbout, TableName } from './reader.ts';
 import { DatabaseError } from './reader.ts';
 import type { Secrets } from './secrets.ts';
+import { SharedProgress } from '../threads/sharedProgress.ts';
 
 type Order = z.output<typeof connectionRequest>;
 type Place = { host: string; port: number; database: string; clearPassword?: boolean } | { file: string };
@@ -164,13 +165,13 @@ class SqliteReader implements DatabaseReader {
     file: string,
     { columns, limit, nullText, signal, onBytes }: Drawing,
   ): Promise<void> {
-    const shared = new Int32Array(new SharedArrayBuffer(8));
-    const stop = () => void Atomics.store(shared, 1, 1);
+    const progress = new SharedProgress();
+    const stop = () => progress.stop();
     signal.addEventListener('abort', stop);
     if (signal.aborted) stop();
     let told = 0;
     const tell = () => {
-      const written = Atomics.load(shared, 0);
+      const written = progress.done;
       onBytes((written - told) * 1024);
       told = written;
     };
@@ -183,7 +184,7 @@ class SqliteReader implements DatabaseReader {
         columns,
         limit,
         nullText,
-        shared,
+        shared: progress.memory,
       });
       tell();
     } finally {

@@ -7,6 +7,7 @@ import type { DatabaseTable, RightsState } from '@crease/contract';
 import type { TableAbout, TableName } from './reader.ts';
 import { systemFault } from '../systemFault.ts';
 import { DatabaseError, quoteIdentifier, tableText } from './reader.ts';
+import { SharedProgress } from '../threads/sharedProgress.ts';
 
 /** What worker threads do with a SQLite file: its library does not give up the thread. */
 export interface SqliteDraw {
@@ -146,6 +147,7 @@ function declared(type: string): { type: DataType | undefined; isText: boolean; 
 /** Writes rows as delimited text. Ends early, with an error, where it is stopped. */
 export function sqliteDraw({ from, table, file, columns, limit, nullText, shared }: SqliteDraw): void {
   const all = sqliteAbout(from, table).columns.map((c) => c.name);
+  const progress = new SharedProgress(shared);
   const wanted = columns ?? all;
   const gone = wanted.find((name) => !all.includes(name));
   if (gone !== undefined)
@@ -160,13 +162,13 @@ export function sqliteDraw({ from, table, file, columns, limit, nullText, shared
       const write = () => {
         const bytes = Buffer.from(text);
         writeSync(descriptor, bytes);
-        Atomics.add(shared, 0, bytes.length >> 10);
+        progress.add(bytes.length >> 10);
         text = '';
       };
       for (const row of database.prepare(sql).raw().safeIntegers().iterate() as IterableIterator<unknown[]>) {
         text += csvLine(row.map((value) => textOf(value, nullText)));
         if (text.length < WRITTEN_BYTES) continue;
-        if (Atomics.load(shared, 1) !== 0) throw new DatabaseError('cancelled');
+        if (progress.isStopped) throw new DatabaseError('cancelled');
         write();
       }
       write();

@@ -18,6 +18,7 @@ import { readFile } from './readFile.ts';
 import type { FinalizeOrder } from './finalizeLoad.ts';
 import type { StoredParquet } from './storeParquet.ts';
 import { isParquet } from '../sources/fileTable.ts';
+import { SharedProgress } from '../threads/sharedProgress.ts';
 
 /** Where a file's rows belong. */
 export interface Target {
@@ -57,8 +58,8 @@ interface Load extends Workers {
   readonly spec: ReadSpec;
   readonly target: Target;
   readonly onProgress: (part: number) => void;
-  /** [1] what has been done, [2] not 0 to stop. */
-  readonly shared: Int32Array;
+  /** Counts kilobytes of text, or columns. */
+  readonly progress: SharedProgress;
 }
 
 /** Rows that are stored and not visible yet: what becomes visible together is made so together. */
@@ -86,10 +87,10 @@ export function loadTable(
   target: Target,
   onProgress: (part: number) => void,
 ): Running<Stored> {
-  const shared = new Int32Array(new SharedArrayBuffer(12));
-  const load: Load = { pool, readers, tables, file, spec, target, onProgress, shared };
+  const progress = new SharedProgress();
+  const load: Load = { pool, readers, tables, file, spec, target, onProgress, progress };
   const done = isParquet(file) ? loadParquet(load) : loadText(load);
-  return { done, stop: () => void Atomics.store(shared, 2, 1) };
+  return { done, stop: () => progress.stop() };
 }
 
 /** What is to become visible, once rows are left out or merged. Throws ReadError where misfits stop the load. */
@@ -196,7 +197,7 @@ function rowsOf(misfits: ReadonlyMap<string, Misfits>): ReadProblem[] {
 }
 
 async function loadText(load: Load): Promise<Stored> {
-  const { pool, tables, file, spec, target, onProgress, shared } = load;
+  const { pool, tables, file, spec, target, onProgress, progress } = load;
   const scratch = mkdtempSync(join(target.scratch, 'load-'));
   let tableId: number | undefined;
   const threads = {
@@ -216,17 +217,19 @@ async function loadText(load: Load): Promise<Stored> {
   const text = plain ? file : join(scratch, 'utf-8');
   const utf8: ReadSpec = plain ? spec : { ...spec, dialect: { ...spec.dialect, encoding: 'utf-8' } };
   let size = kilobytes(file);
-  const watch = setInterval(
-    () => onProgress(Math.min(READING, (READING * Atomics.load(shared, 1)) / size)),
-    TOLD_MS,
-  );
+  const watch = setInterval(() => onProgress(Math.min(READING, (READING * progress.done) / size)), TOLD_MS);
   try {
     if (!plain) {
-      await pool.load('transcode', { file, encoding: spec.dialect.encoding, to: text, shared });
+      await pool.load('transcode', {
+        file,
+        encoding: spec.dialect.encoding,
+        to: text,
+        shared: progress.memory,
+      });
       size = kilobytes(text);
     }
     const { rowCount, problems, misfits } = await readFile(text, utf8, threads, {
-      shared,
+      shared: progress.memory,
       scratch,
       onFacts: (facts) => {
         clearInterval(watch);
@@ -247,14 +250,14 @@ async function loadText(load: Load): Promise<Stored> {
 
 /** A process of its own reads column after column: a damaged file keeps nobody else waiting. */
 async function loadParquet(load: Load): Promise<Stored> {
-  const { readers, file, spec, target, onProgress, shared } = load;
+  const { readers, file, spec, target, onProgress, progress } = load;
   const { modelId, key, replaces = 'all', workspace } = target;
   const task = { file, table: spec.table, columns: spec.columns, modelId, key, replaces };
   const running = readers.start<StoredParquet>({ kind: 'parquet', workspace, task }, (done) =>
     onProgress(done / spec.columns.length),
   );
   const stopped = setInterval(() => {
-    if (Atomics.load(shared, 2) !== 0) running.stop();
+    if (progress.isStopped) running.stop();
   }, TOLD_MS);
   try {
     const { tableId, rows, misfits } = await running.done;

@@ -5,6 +5,7 @@ import type { Chunk, Layout, ReadSpec } from '@crease/core/reading';
 import { byteOf, CHUNK_BYTES, ChunkReader, LARGEST_RECORD_BYTES, ReadError } from '@crease/core/reading';
 import type { KeptCells, KeptTexts } from './kept.ts';
 import { keptCells, keptTexts, Spill } from './kept.ts';
+import { SharedProgress } from '../threads/sharedProgress.ts';
 
 /** Bytes read beyond a piece, for the record that its end cuts; more where that is not enough. */
 const OVERLAP_BYTES = 1 << 16;
@@ -29,7 +30,7 @@ export interface PiecesTask {
   readonly layout: Layout;
   /** The number of the reader that this task is. */
   readonly reader: number;
-  /** Shared: [0] the next piece to take, [1] 1 KB units done, [2] not 0 to stop. */
+  /** Memory of a SharedProgress, which gives out pieces and counts kilobytes. */
   readonly shared: Int32Array;
   /** Where cells are kept in files; undefined for memory. */
   readonly scratch: string | undefined;
@@ -66,7 +67,8 @@ export function readPieces(task: PiecesTask): PiecesDone {
     dictionaries.forEach((kept, i) =>
       kept.push(...reader.takeSealed(i, all).map((texts) => keptTexts(texts, spill))),
     );
-  const stopped = () => Atomics.load(shared, 2) !== 0;
+  const progress = new SharedProgress(shared);
+  const stopped = () => progress.isStopped;
   const add = (index: number, start: number, stop: number): Piece => {
     const piece = readPiece(reader, descriptor, { index, start, stop, size, reader: task.reader }, spill);
     pieces.push(piece);
@@ -86,11 +88,7 @@ export function readPieces(task: PiecesTask): PiecesDone {
       }
     } else {
       const all = pieceCount(layout, size);
-      for (
-        let index = Atomics.add(shared, 0, 1);
-        index < all && !stopped();
-        index = Atomics.add(shared, 0, 1)
-      ) {
+      for (let index = progress.take(); index < all && !stopped(); index = progress.take()) {
         const stop = stopOf(index);
         const start =
           index === 0
@@ -102,7 +100,7 @@ export function readPieces(task: PiecesTask): PiecesDone {
                 byteOf(spec.dialect.newline),
               );
         add(index, start, stop);
-        Atomics.add(shared, 1, (stop - layout.bodyAt - index * CHUNK_BYTES) >> 10);
+        progress.add((stop - layout.bodyAt - index * CHUNK_BYTES) >> 10);
       }
     }
     keepSealed(true);

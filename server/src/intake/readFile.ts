@@ -8,6 +8,7 @@ import type { ColumnTask } from './encodeColumn.ts';
 import type { KeptTexts } from './kept.ts';
 import type { Piece, PiecesDone, PiecesTask } from './pieces.ts';
 import { pieceCount } from './pieces.ts';
+import { SharedProgress } from '../threads/sharedProgress.ts';
 
 /** What threads do for the reading of a file. `column` gives a column's task to wherever its encoded rows belong. */
 export interface ReadingThreads {
@@ -31,7 +32,7 @@ const SPILLED_BYTES = 768 << 20;
 /**
  * Reads a delimited file of UTF-8 text over several threads: first its pieces, each by whichever thread is free, then its columns, each
  * brought into one dictionary and encoded by whichever is. `onFacts` is called between the two. Throws ReadError for a file that cannot be
- * read as asked for, or when it was stopped through `shared[2]`; `shared[1]` counts the bytes read, in units of 1 KB.
+ * read as asked for, or when it was stopped. `shared` is the memory of a SharedProgress, which counts kilobytes.
  */
 export async function readFile(
   file: string,
@@ -76,7 +77,7 @@ export async function readFile(
     .map((column, i) => ({ column, i, size: dictionarySize(i) }))
     .sort((a, b) => b.size - a.size);
   const work = order.map(({ column, i }) => async () => {
-    if (Atomics.load(shared, 2) !== 0) return;
+    if (new SharedProgress(shared).isStopped) return;
     const bad = await threads.column(columnTask(spec, i, pieces, dictionaries, exact, layout), i);
     if (bad) misfits.set(column.name.toLowerCase(), bad);
     options.onColumn?.(++finished / spec.columns.length);
@@ -88,7 +89,7 @@ export async function readFile(
 }
 
 function stopWhereAsked(shared: Int32Array): void {
-  if (Atomics.load(shared, 2) !== 0) throw new ReadError('cancelled');
+  if (new SharedProgress(shared).isStopped) throw new ReadError('cancelled');
 }
 
 function layoutOf(file: string, spec: ReadSpec, size: number): Layout {
@@ -112,14 +113,14 @@ async function inTurn(
   await allEnded(Array.from({ length: width }, lane), shared);
 }
 
-/** Waits until all work has ended. The first error stops the rest through `shared[2]`, and is thrown when nobody is at work any more. */
+/** Waits until all work has ended. The first error stops the rest, and is thrown when nobody is at work any more. */
 async function allEnded<T>(work: readonly Promise<T>[], shared: Int32Array): Promise<T[]> {
   let first: { error: unknown } | undefined;
   const results = await Promise.all(
     work.map((one) =>
       one.catch((error: unknown) => {
         first ??= { error };
-        Atomics.store(shared, 2, 1);
+        new SharedProgress(shared).stop();
         return undefined;
       }),
     ),

@@ -11,6 +11,7 @@ import type { ColumnToRead } from '@crease/core/reading';
 import { formatType } from '@crease/core/values';
 import { eachParquetColumn } from '../sources/parquetTable.ts';
 import type { Replaces, Tables } from '../store/index.ts';
+import { SharedProgress } from '../threads/sharedProgress.ts';
 
 /** A Parquet file on its way into a workspace. */
 export interface ParquetTask {
@@ -56,12 +57,13 @@ export async function storeParquet(tables: Tables, task: ParquetTask): Promise<S
   }
 
   async function stored(): Promise<StoredParquet> {
+    const progress = new SharedProgress(task.shared);
     const rows = await eachParquetColumn(
       task.file,
       task.table,
       wanted,
       ({ column, misfits: bad }, ordinal, rowCount) => {
-        if (Atomics.load(task.shared, 2) !== 0) throw new ReadError('cancelled');
+        if (progress.isStopped) throw new ReadError('cancelled');
         const { name, type, domain, codes, counts, nulls, distinct, runs } = column;
         tables.addColumn(begin(rowCount), ordinal, {
           name,
@@ -74,7 +76,7 @@ export async function storeParquet(tables: Tables, task: ParquetTask): Promise<S
           counts: domain.size <= MOST_COUNTED ? encodeSegment(counts) : undefined,
         });
         if (bad) misfits.push([name.toLowerCase(), bad]);
-        Atomics.add(task.shared, 1, 1);
+        progress.add(1);
       },
     );
     return { tableId: begin(rows), rows, misfits };

@@ -7,6 +7,7 @@ import { previewParquet } from '../sources/parquetTable.ts';
 import { previewOf } from '../sources/preview.ts';
 import { openWorkspace, Tables } from '../store/index.ts';
 import { systemFault } from '../systemFault.ts';
+import { SharedProgress } from '../threads/sharedProgress.ts';
 
 // A process of its own for files that may be damaged: whatever a reader does with one, it can be ended, and nobody else waits for it.
 
@@ -34,10 +35,10 @@ async function run(task: IsolatedTask): Promise<unknown> {
       ? previewParquet(task.file, task.corrected)
       : previewOf(task.file, task.corrected);
   const connection = openWorkspace(task.workspace);
-  const shared = new Int32Array(new SharedArrayBuffer(12));
-  const told = setInterval(() => send({ progress: shared[1]! }), 200);
+  const progress = new SharedProgress();
+  const told = setInterval(() => send({ progress: progress.done }), 200);
   try {
-    return await storeParquet(new Tables(connection), { ...task.task, shared });
+    return await storeParquet(new Tables(connection), { ...task.task, shared: progress.memory });
   } finally {
     clearInterval(told);
     connection.close();

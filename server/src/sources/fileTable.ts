@@ -5,6 +5,7 @@ import type { TableData } from '@crease/core/columns';
 import type { FileEncoding, ReadSpec } from '@crease/core/reading';
 import { CHUNK_BYTES, ReadError, TableReader, transcoder } from '@crease/core/reading';
 import { HEAD_BYTES } from '@crease/core/interchange';
+import { SharedProgress } from '../threads/sharedProgress.ts';
 
 export const isParquet = (file: string): boolean => file.toLowerCase().endsWith('.parquet');
 export const isGzip = (file: string): boolean => file.toLowerCase().endsWith('.gz');
@@ -56,8 +57,9 @@ export function readFileTable(file: string, spec: ReadSpec): TableData {
   });
 }
 
-/** Rewrites a file of another encoding as UTF-8, a stretch at a time; `shared[2]` not 0 stops it. */
+/** Rewrites a file of another encoding as UTF-8, a stretch at a time, until it is done or stopped. `shared` is the memory of a SharedProgress. */
 export function transcodeFile(file: string, encoding: FileEncoding, to: string, shared: Int32Array): void {
+  const progress = new SharedProgress(shared);
   const recode = transcoder(encoding);
   const out = openSync(to, 'w');
   try {
@@ -70,7 +72,7 @@ export function transcodeFile(file: string, encoding: FileEncoding, to: string, 
       ) {
         const bytes = recode(chunk.subarray(0, read), read === 0);
         if (bytes.length > 0) writeSync(out, bytes);
-        if (read === 0 || Atomics.load(shared, 2) !== 0) return;
+        if (read === 0 || progress.isStopped) return;
       }
     });
   } finally {

@@ -84,7 +84,7 @@ export function ColumnsDesign({ table }: { table: Table }) {
           onSave={(grain) =>
             set(
               { grain },
-              grain ? `set the grain of ${table.name} to ${grain}` : `clear the grain of ${table.name}`,
+              grain ? `set the grain of ${table.name} to ${grain}` : `remove the grain of ${table.name}`,
             )
           }
         />

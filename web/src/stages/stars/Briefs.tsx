@@ -65,7 +65,7 @@ function Brief({ fact, states }: { fact: Table; states: readonly QuestionState[]
           onSave={(process) =>
             set(
               { process },
-              process ? `set the process of ${fact.name} to ${process}` : `clear the process of ${fact.name}`,
+              process ? `set the process of ${fact.name} to ${process}` : `remove the process of ${fact.name}`,
             )
           }
         />
@@ -76,7 +76,7 @@ function Brief({ fact, states }: { fact: Table; states: readonly QuestionState[]
           onSave={(grain) =>
             set(
               { grain },
-              grain ? `set the grain of ${fact.name} to ${grain}` : `clear the grain of ${fact.name}`,
+              grain ? `set the grain of ${fact.name} to ${grain}` : `remove the grain of ${fact.name}`,
             )
           }
         />
