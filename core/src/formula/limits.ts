@@ -1,6 +1,7 @@
 import type { Token } from './lexer.ts';
 import type { FormulaFault } from './source.ts';
 import type { Expression } from './tree.ts';
+import { numberText } from '../values/index.ts';
 
 // How large a formula may be: all that walks its tree goes down it by calls, also in the database that answers in SQL.
 
@@ -11,7 +12,7 @@ const MOST_NESTED = 100;
 /** The deepest that a tree may be: a chain of operators goes one deeper with each; SQLite takes 1,000. */
 const MOST_DEEP = 400;
 
-const number = (n: number): string => new Intl.NumberFormat('en').format(n);
+const number = numberText;
 
 /** The fault of a formula that is too long, or nests too deep to be parsed; undefined where it is neither. */
 export function sizeFault(source: string, tokens: readonly Token[]): FormulaFault | undefined {

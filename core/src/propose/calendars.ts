@@ -3,6 +3,7 @@ import type { Model, Table } from '../model/index.ts';
 import { sameName } from '../model/index.ts';
 import type { ModelData } from '../query/index.ts';
 import type { Proposal } from './proposal.ts';
+import { numberText } from '../values/index.ts';
 
 /** Whether days follow each other so closely that they are those of a calendar. */
 export const isCalendarKey = (key: Column): boolean =>
@@ -26,7 +27,9 @@ export function proposeCalendars(model: Model, data: ModelData): Proposal[] {
           kind: 'calendar',
           table: t.name,
           says: `${t.name} is a calendar`,
-          evidence: [`${day} holds ${data.column(t.name, day).distinct} days that follow each other`],
+          evidence: [
+            `${day} holds ${numberText(data.column(t.name, day).distinct)} days that follow each other`,
+          ],
           edit: [{ do: 'put-calendar', value: { table: t.name, day } }],
         },
       ];

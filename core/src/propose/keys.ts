@@ -9,6 +9,7 @@ import { combinations } from '../columns/index.ts';
 import { isCodeName } from '../claims/index.ts';
 import { isGivenName, isTimePart, nameLikeness, wordsOf } from './names.ts';
 import type { Proposal } from './proposal.ts';
+import { counted, numberText } from '../values/index.ts';
 
 const MOST_KEY_COLUMNS = 9;
 /** Rows on which combinations are tried first. */
@@ -29,7 +30,9 @@ export function proposeKeys(model: Model, data: ModelData): Proposal[] {
           table: t.name,
           says: `${key.columns.join(', ')} ${key.columns.length > 1 ? 'are' : 'is'} the key of ${t.name}`,
           evidence: [
-            key.twice === 0 ? `unique in all ${rows} rows` : `unique but for ${key.twice} of ${rows} rows`,
+            key.twice === 0
+              ? `unique in all ${counted(rows, 'row')}`
+              : `unique except ${numberText(key.twice)} of ${counted(rows, 'row')}`,
             'never null',
             ...(key.columns.length > 1 ? [singlesText(key.unique)] : []),
           ],

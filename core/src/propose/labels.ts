@@ -2,6 +2,7 @@ import type { Model, Table } from '../model/index.ts';
 import type { ModelData } from '../query/index.ts';
 import { wordsOf } from './names.ts';
 import type { Proposal } from './proposal.ts';
+import { counted, numberText } from '../values/index.ts';
 
 /** The column that most likely names a member to a person. */
 export function labelOf(t: Table, data: ModelData): string | undefined {
@@ -33,7 +34,7 @@ export function proposeLabels(model: Model, data: ModelData): Proposal[] {
           table: t.name,
           says: `${label} identifies a member of ${t.name}`,
           evidence: [
-            `${column.distinct} distinct among ${column.rowCount} rows`,
+            `${numberText(column.distinct)} distinct among ${counted(column.rowCount, 'row')}`,
             'its name is that of a label',
           ],
           edit: [{ do: 'set-table', table: t.name, change: { label } }],

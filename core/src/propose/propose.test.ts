@@ -168,7 +168,7 @@ test('a key of two columns is found, and a near key is proposed with its excepti
     card_no: ['integer', from0(1000).map((i) => (i === 999 ? 1 : i))],
     holder: ['text', from0(1000).map((i) => `h${i % 50}`)],
   };
-  expect(draft({ card }).of('key:card')!.evidence).toContain('unique but for 1 of 1000 rows');
+  expect(draft({ card }).of('key:card')!.evidence).toContain('unique except 1 of 1,000 rows');
 });
 
 test('a reference of two columns is found by their names and its rows; a part of it that leads the same way on is not default', () => {
@@ -191,7 +191,7 @@ test('a reference of two columns is found by their names and its rows; a part of
     says: 'visit.(district_no, town_no) refers to town.(district_no, town_no)',
     evidence: [
       '93.6 % of 79 filled rows find a partner; 5 do not',
-      '1 rows are null',
+      '1 row is null',
       'the names are the same',
       '15 distinct values against 12',
     ],

@@ -13,6 +13,7 @@ import { labelOf } from './labels.ts';
 import { isGivenName, isOfValidity, nameLikeness, wordsOf } from './names.ts';
 import { percent } from './proposal.ts';
 import type { Proposal } from './proposal.ts';
+import { counted, numberText } from '../values/index.ts';
 
 /** What tells a reference: by default names that are alike and values that are held; or a house's own rule for names, or the values alone. */
 export const REFERENCE_PATTERNS = ['names and values', 'same name', 'table and key', 'values alone'] as const;
@@ -330,8 +331,8 @@ function relationshipOf(
     table: from.name,
     says: `${endText({ table: from.name, columns: [...columns] })} refers to ${endText({ table: to.name, columns: [...key] })}`,
     evidence: [
-      `${percent(c.matched, filled)} of ${filled} filled rows find a partner${orphans > 0 ? `; ${orphans} do not` : ''}`,
-      ...(c.nulls > 0 ? [`${c.nulls} rows are null`] : []),
+      `${percent(c.matched, filled)} of ${numberText(filled)} filled rows find a partner${orphans > 0 ? `; ${numberText(orphans)} do not` : ''}`,
+      ...(c.nulls > 0 ? [`${counted(c.nulls, 'row')} ${c.nulls === 1 ? 'is' : 'are'} null`] : []),
       c.likeness >= 0.99
         ? 'the names are the same'
         : c.likeness >= ALIKE
@@ -339,7 +340,7 @@ function relationshipOf(
           : ownColumn(from, columns[0]!).type === 'date'
             ? 'its days are those of a calendar'
             : 'the values look like codes of that table',
-      `${c.fromDistinct} distinct values against ${c.toDistinct}`,
+      `${counted(c.fromDistinct, 'distinct value')} against ${numberText(c.toDistinct)}`,
       ...(isDefault ? [] : [`not by default: there is already a path to ${second}`]),
     ],
     edit: [
@@ -368,7 +369,7 @@ function parentChild(data: ModelData, c: Candidate): Proposal {
     says: `${c.from.name}.${column} is the parent of ${c.from.name}.${key}`,
     evidence: [
       `${percent(c.matched, c.filled)} of its values are members`,
-      `${c.nulls} rows have none: they are at the top`,
+      `${counted(c.nulls, 'row')} ${c.nulls === 1 ? 'has' : 'have'} none: at the top`,
     ],
     edit: [
       {

@@ -51,7 +51,7 @@ export function proposeRoles(model: Model, data: ModelData): Proposal[] {
       role = targets.size >= 2 || wide || (keyRefers && counts) ? 'fact' : 'dimension';
       evidence.push(
         `it refers to ${counted(targets.size, 'table')} and none refers to it`,
-        `${data.rowCount(t.name)} rows`,
+        counted(data.rowCount(t.name), 'row'),
       );
     } else if (
       t.key?.length === 1 &&

@@ -4,3 +4,4 @@ export * from './dates.ts';
 export * from './pattern.ts';
 export * from './text.ts';
 export * from './convert.ts';
+export * from './counted.ts';

@@ -36,7 +36,7 @@ function WaySteps({ way }: { way: Way }) {
     <>
       {(way.ways ?? [way.hops]).map((hops, i) => (
         <div key={i}>
-          {way.ways && <p className="eyebrow mt-1">way {i + 1}</p>}
+          {way.ways && <p className="eyebrow mt-1">path {i + 1}</p>}
           {list(hops)}
         </div>
       ))}
