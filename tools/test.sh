@@ -44,16 +44,12 @@ else
   left_out="the shared cases, for there is no folder $cases"
 fi
 
-# The experiments start many processes: they have a process of their own, which has not grown large by the other tests. They wait more than they
-# work: the browser has its turn beside them.
-npx jest --json --outputFile="$scratch/torture.json" server/test/torture > "$scratch/torture.txt" 2>&1 &
-torture=$!
-PLAYWRIGHT_JSON_OUTPUT_NAME="$scratch/browser.json" npx playwright test --reporter=list,json || true
-count "$(node -p "require('$scratch/browser.json').stats.expected" 2>/dev/null || echo 0)" "$(node -p "const s=require('$scratch/browser.json').stats; s.unexpected + s.flaky" 2>/dev/null || echo 1)"
-wait "$torture" || true
-cat "$scratch/torture.txt"
+# The experiments start many processes, on a machine that has nothing else to do.
+npx jest --json --outputFile="$scratch/torture.json" server/test/torture || true
 tally torture
 
+PLAYWRIGHT_JSON_OUTPUT_NAME="$scratch/browser.json" npx playwright test --reporter=list,json || true
+count "$(node -p "require('$scratch/browser.json').stats.expected" 2>/dev/null || echo 0)" "$(node -p "const s=require('$scratch/browser.json').stats; s.unexpected + s.flaky" 2>/dev/null || echo 1)"
 [ -z "${left_out:-}" ] || echo "left out: $left_out"
 echo "$passed passed, $failed failed"
 [ "$failed" = 0 ]
