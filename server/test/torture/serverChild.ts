@@ -1,4 +1,8 @@
+import { mkdtempSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
 import { serve } from '../../src/index.ts';
+import { startThreads } from '../startThreads.ts';
 
 // A server in a process of its own, which may be killed: tells its address, and its memory when it is asked.
 
@@ -9,6 +13,10 @@ const served = await serve({
   screens: '',
   checksAnswers: true,
 });
+// From source a thread takes seconds to start: what is asked for is to be under way when the server is killed.
+const folder = mkdtempSync(join(tmpdir(), 'crease-threads-'));
+await startThreads(served.workspace, folder);
+rmSync(folder, { recursive: true, force: true });
 process.stdout.write(`${served.address}\n`);
 process.on('message', (message) => {
   if (message === 'memory') {
