@@ -119,12 +119,9 @@ const shots: Shot[] = [
 /** Waits until nothing on the page says that it is still being opened, counted or drawn. */
 async function settled(page: Page): Promise<void> {
   await page.waitForTimeout(1500);
-  const waiting = page
-    .locator('p')
-    .filter({
-      hasText:
-        /^(Opening|Encoding|Comparing|Drawing|Counting|Reading|Listing|Working|Judging|Finding)\b.* …$/,
-    });
+  const waiting = page.locator('p').filter({
+    hasText: /^(Opening|Encoding|Comparing|Drawing|Counting|Reading|Listing|Working|Judging|Finding)\b.* …$/,
+  });
   while ((await waiting.count()) > 0) await waiting.first().waitFor({ state: 'detached' });
   await page.waitForTimeout(500);
 }

@@ -65,7 +65,9 @@ function Brief({ fact, states }: { fact: Table; states: readonly QuestionState[]
           onSave={(process) =>
             set(
               { process },
-              process ? `set the process of ${fact.name} to ${process}` : `remove the process of ${fact.name}`,
+              process
+                ? `set the process of ${fact.name} to ${process}`
+                : `remove the process of ${fact.name}`,
             )
           }
         />
