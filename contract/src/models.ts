@@ -19,7 +19,7 @@ const modelSummarySchema = z.strictObject({
   changedAt: z.string(),
   says: z.string().describe('the last change'),
   claims: z
-    .strictObject({ done: z.boolean(), summary: summarySchema })
+    .strictObject({ done: z.boolean(), failure: z.string().optional(), summary: summarySchema })
     .optional()
     .describe('verdicts as far as they stand; missing for models beyond the first ones'),
   fault: z.string().optional().describe('why it cannot be read, where it cannot'),

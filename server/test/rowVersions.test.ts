@@ -204,6 +204,12 @@ test('a judging run that fails says what failed, and can be tried again', async 
   expect(failed).toMatchObject({ done: false, failure: 'a thread is gone' });
   const { body } = await api().get(`/api/models/${model}/release/ddl`).expect(409);
   expect((body as { message: string }).message).toContain('a thread is gone');
+  // The list of models says so too: nobody waits for verdicts that do not come.
+  const { body: list } = await api().get('/api/models').expect(200);
+  expect((list as { id: number; claims?: object }[]).find((m) => m.id === model)?.claims).toMatchObject({
+    done: false,
+    failure: 'a thread is gone',
+  });
   pool.start = start;
   await api().post(`/api/models/${model}/claims/judge`).expect(200);
   expect(await judged(model)).toMatchObject({ done: true });

@@ -244,9 +244,13 @@ export class JudgingQueue {
   }
 
   /** How many claims of the head have which verdict. */
-  summary(modelId: number): { done: boolean; summary: Summary } {
+  summary(modelId: number): { done: boolean; failure?: string; summary: Summary } {
     const run = this.current(modelId);
-    return { done: run.state === 'done', summary: summarise(this.presented(run)) };
+    return {
+      done: run.state === 'done',
+      ...(run.failure === undefined ? {} : { failure: run.failure }),
+      summary: summarise(this.presented(run)),
+    };
   }
 
   /** What is known of each claim of the head that has been judged. */

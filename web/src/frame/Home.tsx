@@ -25,7 +25,8 @@ export function Home() {
     {
       revalidateOnFocus: true,
       // Until the verdicts of all are there.
-      refreshInterval: (all) => (all?.some((m) => m.claims && !m.claims.done) ? 1_000 : 0),
+      refreshInterval: (all) =>
+        all?.some((m) => m.claims && !m.claims.done && m.claims.failure === undefined) ? 1_000 : 0,
     },
   );
   const [title, setTitle] = useState('');
@@ -189,6 +190,12 @@ const SHOWN = ['broken', 'unchecked', 'waived', 'holds'] as const;
 /** How many claims of a model have which verdict. */
 function Verdicts({ claims }: { claims: ModelSummary['claims'] }) {
   if (!claims) return null;
+  if (claims.failure !== undefined)
+    return (
+      <span className="min-w-0 shrink truncate text-vermilion" title={claims.failure}>
+        judging failed
+      </span>
+    );
   if (!claims.done) return <span className="shrink-0 text-soft">judging …</span>;
   return (
     <span className="flex shrink-0 gap-3" aria-label="Verdicts">
