@@ -227,7 +227,6 @@ test.each([
   [{ measure: 'Loans' }, 'share', /already used/],
   [{ measure: 'Lones' }, 'x', /no measure/],
   [{ table: 'branch' }, 'Loans', /already used/],
-  [{ table: 'loan' }, 'lending', /shaping steps of wide/],
   [{ table: 'branch', column: 'nam' }, 'b', /no column/],
 ])('%j to %s is refused', (of, to, message) => {
   expect(() => applyEdit(model, [{ do: 'rename', of, to }])).toThrow(EditError);

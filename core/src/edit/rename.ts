@@ -3,18 +3,49 @@ import { columnPath, renameInFormula, roleName, withRoles } from '../formula/ind
 import type { RenamedThing } from '../formula/index.ts';
 import type { ByItem, Hierarchy, Model, ModelColumn, Query, Relationship, Table } from '../model/index.ts';
 import { sameName, splitPath } from '../model/index.ts';
+import { renameInSteps, StepRefusal } from '../shape/index.ts';
 import { EditError } from './editError.ts';
 
 type Change = (name: string) => string;
 
 /**
  * The model with another name for a table, a column, a measure or a relationship, wherever the model names it: formulas, filters, hierarchies,
- * perspectives, known answers; waivers follow edits of themselves. Formulas keep their layout and comments. Throws EditError where the name is taken, or where
- * shaping steps rest on the old one.
+ * perspectives, known answers, shaping steps; waivers follow edits of themselves. Formulas keep their layout and comments. Throws EditError where the name is
+ * taken, or where a shaping step would not mean the same by the new name.
  */
 export function renameInModel(model: Model, thing: RenamedThing, to: string): Model {
   refuse(model, thing, to);
-  return renamed(model, new Renaming(thing, to, withRoles(model).roles));
+  return renamed(followInSteps(model, thing, to), new Renaming(thing, to, withRoles(model).roles));
+}
+
+/**
+ * Derived tables go on reading what has another name, and keep the names of their own columns. Throws EditError where a step cannot follow.
+ */
+function followInSteps(model: Model, thing: RenamedThing, to: string): Model {
+  if (!('table' in thing)) return model;
+  const { column: old } = thing;
+  const tables = model.tables.map((table) => {
+    const { source } = table;
+    if (!source || !('steps' in source)) return table;
+    const { steps, isRenamed } = inSteps(() => renameInSteps(model, table, source.steps, thing, to));
+    const columns = table.columns.map((c) =>
+      isRenamed && c.formula === undefined && old !== undefined && sameName(c.sourceName ?? c.name, old)
+        ? { ...c, sourceName: to }
+        : c,
+    );
+    return { ...table, columns, source: { steps: steps as typeof source.steps } };
+  });
+  return { ...model, tables };
+}
+
+/** A step's refusal as one of the edit. */
+function inSteps<T>(rename: () => T): T {
+  try {
+    return rename();
+  } catch (error) {
+    if (error instanceof StepRefusal) throw new EditError(error.message);
+    throw error;
+  }
 }
 
 /** The model with another name for a role, in the trials and questions that name it. */
@@ -129,20 +160,7 @@ function refuse(model: Model, thing: RenamedThing, to: string): void {
     )
   )
     throw new EditError(`the name "${to}" is already used: choose another`);
-  const steps = model.tables.find((t) => t.source && 'steps' in t.source && mentions(t.source.steps, old));
-  if (steps) throw new EditError(`the shaping steps of ${steps.name} name ${old}: change them first`);
 }
-
-/** Whether a text within shaping steps holds a name as a word. */
-const mentions = (steps: unknown, name: string): boolean =>
-  typeof steps === 'string'
-    ? steps
-        .toLowerCase()
-        .split(/[^\p{L}\p{N}_$]+/u)
-        .includes(name.toLowerCase()) || sameName(steps, name)
-    : typeof steps === 'object' &&
-      steps !== null &&
-      Object.values(steps).some((part) => mentions(part, name));
 
 /** Whether a column's values come from elsewhere: a file, a database, a calendar, the last of some steps. */
 const isStored = (table: Table, column: ModelColumn): boolean =>

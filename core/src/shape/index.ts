@@ -1,6 +1,6 @@
 export * from './run.ts';
 export type { Picked, StateColumn, StepKind, StepSetting } from './step.ts';
-export { selectRows } from './step.ts';
+export { selectRows, StepRefusal } from './step.ts';
 export { emptyStep, readStep, STEP_KINDS, stepText } from './steps/index.ts';
 export type { ReadStep, Step } from './steps/index.ts';
 export * from './trace.ts';
@@ -12,5 +12,4 @@ export * from './lineage.ts';
 export * from './retyped.ts';
 export type { LookupFacts } from './lookupFacts.ts';
 export type { Lookup } from './steps/lookup.ts';
-export * from './under.ts';
-export * from './missing.ts';
+export * from './renameSteps.ts';

@@ -1,7 +1,7 @@
 import fc from 'fast-check';
 import type { TableData } from '../columns/index.ts';
 import { columnOfValues, columnValues, tableOf } from '../columns/index.ts';
-import { applyEdit } from '../edit/index.ts';
+import { applyEdit, matchVersions, parentsAsMembers, stepsUnder } from '../edit/index.ts';
 import type { Model, Table } from '../model/index.ts';
 import { sameName } from '../model/index.ts';
 import { judgeClaim, listClaims } from '../claims/index.ts';
@@ -9,15 +9,7 @@ import { DataError, ModelData } from '../query/index.ts';
 import type { Value } from '../values/index.ts';
 import { DATE, INTEGER, TEXT } from '../values/index.ts';
 import type { Step } from './index.ts';
-import {
-  derivedRows,
-  matchVersions,
-  originsOf,
-  parentsAsMembers,
-  runSteps,
-  stepsUnder,
-  traceSteps,
-} from './index.ts';
+import { derivedRows, originsOf, runSteps, traceSteps } from './index.ts';
 
 const valuesOf = (table: TableData, name: string): Value[] => {
   const column = table.columns.get(name)!;

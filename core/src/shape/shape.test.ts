@@ -152,6 +152,11 @@ test.each<[string, object[], Value[][]]>([
     ],
   ],
   [
+    'number takes the place of a column of its name',
+    [{ pick: ['branch'] }, { number: 'branch' }],
+    [[1], [2], [3], [4], [5]],
+  ],
+  [
     'number makes a surrogate key',
     [{ pick: ['branch'] }, { number: 'key' }],
     [

@@ -44,6 +44,40 @@ export interface ReadTables {
   quantities(table: string): readonly string[];
 }
 
+/** What goes by another name while a step is rewritten: a table, or one column of a table. */
+export interface StepRenaming {
+  /** The new name of a table that is read. */
+  table(name: string): string;
+  /** The new name of a column of a table that is read. */
+  column(table: string, name: string): string;
+  /** The old name of the table, or of the table that the column is of. */
+  readonly renamedTable: string;
+  /** The old name of the column; undefined where a table is renamed. */
+  readonly old: string | undefined;
+  /** Whether the renamed column stands before the step, under its new name. */
+  readonly isRenamed: boolean;
+  /** The new name of a column before the step. */
+  own(name: string): string;
+  /** A formula over the columns before the step. */
+  formula(source: string): string;
+  /** Whether a column of this name stood before the step, by the old names. */
+  stood(name: string): boolean;
+  /** A step within the step. */
+  inner(step: Readonly<Record<string, unknown>>): Readonly<Record<string, unknown>>;
+  /** What the tables that are read have, by the old names. */
+  readonly tables: ReadTables;
+}
+
+/** A step by the new names. */
+export interface RenamedStep<T> {
+  readonly argument: T;
+  /** Whether the renamed column stands after it under its new name; without it as before. */
+  readonly isRenamed?: boolean;
+}
+
+/** A step that cannot keep its meaning under another name, with what to do about it. */
+export class StepRefusal extends Error {}
+
 /** One verb of a derived table, with everything about it: a file each, listed in `index.ts`. */
 export interface StepKind<T> {
   readonly verb: string;
@@ -59,6 +93,8 @@ export interface StepKind<T> {
   reads?(argument: T): readonly string[];
   /** Where a column after it comes from; nothing for one that was there before under the same name. */
   origin?(argument: T, name: string, tables: ReadTables): StepOrigin | undefined;
+  /** The step by the new names; not for a step that names neither a table nor a column. Throws StepRefusal. */
+  rename?(argument: T, names: StepRenaming): RenamedStep<T>;
   /** Columns that can be summed after it, beside those that could before, in `before` by lower case. */
   quantities?(argument: T, before: ReadonlySet<string>, tables: ReadTables): readonly string[];
 }
@@ -77,6 +113,24 @@ export const keysText = (on: readonly (readonly [string, string])[]): string =>
 export const pickedAs = (columns: readonly Picked[], name: string): string | undefined =>
   columns.map((c) => (typeof c === 'string' ? { column: c, as: c } : c)).find((c) => sameName(c.as, name))
     ?.column;
+/** Picked columns of a table that is read, by the new names; each keeps the name under which it stands afterwards. */
+export const renamedPicks = (
+  columns: readonly Picked[],
+  column: (name: string) => string,
+  own: (name: string) => string = (name) => name,
+): Picked[] =>
+  columns.map((c) => {
+    const [from, as] = typeof c === 'string' ? [c, c] : [c.column, c.as];
+    const [newFrom, newAs] = [column(from), own(as)];
+    if (newFrom === from && newAs === as) return c;
+    return newFrom === newAs ? newFrom : { column: newFrom, as: newAs };
+  });
+/** Keys of two tables by the new names. */
+export const renamedKeys = (
+  on: readonly (readonly [string, string])[],
+  names: StepRenaming,
+  table: string,
+): [string, string][] => on.map(([own, theirs]) => [names.own(own), names.column(table, theirs)]);
 /** New names of columns that can be summed. */
 export const renamedQuantities = (
   columns: readonly Picked[] | undefined,

@@ -5,7 +5,7 @@ import type { ModelData } from '../query/index.ts';
 import { DataError, onRowsOf } from '../query/index.ts';
 import { Reach } from '../relate/index.ts';
 import { ModelNames } from '../model/index.ts';
-import { stepsUnder } from '../shape/index.ts';
+import { stepsUnder } from '../edit/index.ts';
 import { columnBytes } from '../storage/index.ts';
 
 /** What a dimension is in the stars that it belongs to. */

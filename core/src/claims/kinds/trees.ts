@@ -3,7 +3,7 @@ import { freeName, sameName } from '../../model/index.ts';
 import { quoteName } from '../../formula/index.ts';
 import type { ModelData } from '../../query/index.ts';
 import { endlessRows, parentRows } from '../../query/index.ts';
-import { parentsAsMembers } from '../../shape/index.ts';
+import { parentsAsMembers } from '../../edit/index.ts';
 import { labelRemedies } from '../remedies/labels.ts';
 import type { ClaimContext, ClaimKind, Evidence, Judgement, Remedy } from '../claim.ts';
 import { claimOf, judged, restsOn } from '../claim.ts';

@@ -3,7 +3,7 @@ import { columnValues } from '../../columns/index.ts';
 import type { Model, ModelColumn, Table } from '../../model/index.ts';
 import { freeName, sameName } from '../../model/index.ts';
 import type { ModelData } from '../../query/index.ts';
-import { withMissing } from '../../shape/index.ts';
+import { withMissing } from '../../edit/index.ts';
 import { formatDate, formatType } from '../../values/index.ts';
 import type { Remedy } from '../claim.ts';
 

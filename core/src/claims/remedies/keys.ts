@@ -2,7 +2,7 @@ import { combinations, repeatedRows } from '../../columns/index.ts';
 import { quoteName } from '../../formula/index.ts';
 import type { Model, Table } from '../../model/index.ts';
 import type { ModelData } from '../../query/index.ts';
-import { stepsUnder } from '../../shape/index.ts';
+import { stepsUnder } from '../../edit/index.ts';
 import type { Remedy } from '../claim.ts';
 
 /** Columns that may be tried as one more part of a key; more are not looked through. */

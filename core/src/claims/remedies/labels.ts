@@ -1,4 +1,4 @@
-import { asText } from '../../shape/index.ts';
+import { asText } from '../../edit/index.ts';
 import type { ModelColumn, Table } from '../../model/index.ts';
 import { freeName, sameName } from '../../model/index.ts';
 import type { Remedy } from '../claim.ts';

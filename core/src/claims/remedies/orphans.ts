@@ -1,7 +1,8 @@
 import type { Model, Relationship, Table } from '../../model/index.ts';
 import { cardinalityOf, endText, isDefault, sameName } from '../../model/index.ts';
 import type { ModelData } from '../../query/index.ts';
-import { missingMembers, tablesRead } from '../../shape/index.ts';
+import { missingMembers } from '../../edit/index.ts';
+import { tablesRead } from '../../shape/index.ts';
 import type { Judgement, Remedy } from '../claim.ts';
 
 /** Ways out of references without a partner. */

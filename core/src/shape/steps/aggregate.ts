@@ -50,6 +50,20 @@ export const aggregate: StepKind<z.infer<typeof schema>> = {
     return made && { names: namesIn(made[1]), by: made[1] };
   },
   quantities: ({ columns }) => Object.keys(columns),
+  rename: ({ by, columns }, names) => {
+    const isRenamed = by.some((name) => names.own(name) !== name);
+    // What is made in place of a column of the grain goes on standing for it.
+    const made = (name: string) => (isRenamed ? names.own(name) : name);
+    return {
+      argument: {
+        by: by.map(names.own),
+        columns: Object.fromEntries(
+          Object.entries(columns).map(([name, formula]) => [made(name), names.formula(formula)]),
+        ),
+      },
+      isRenamed,
+    };
+  },
 };
 
 function aggregated(

@@ -25,4 +25,8 @@ export const derive: StepKind<z.infer<typeof schema>> = {
   },
   origin: ({ name: made, formula }, name) =>
     sameName(name, made) ? { names: namesIn(formula), by: formula } : undefined,
+  // Where it puts a column in place of one, it goes on doing so.
+  rename: ({ name, formula }, names) => ({
+    argument: { name: names.own(name), formula: names.formula(formula) },
+  }),
 };

@@ -21,4 +21,5 @@ export const filter: StepKind<string> = {
     if (yes > 0) for (let row = 0; row < numbers.length; row++) if (numbers[row] === yes) kept[count++] = row;
     return selectRows(input, kept.subarray(0, count));
   },
+  rename: (condition, names) => ({ argument: names.formula(condition) }),
 };

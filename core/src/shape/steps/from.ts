@@ -15,5 +15,9 @@ export const from: StepKind<string> = {
       ? { from: [{ table, column: name }] }
       : // A count of its rows names the table.
         { from: sameName(name, table) ? [{ table, column: undefined }] : [] },
+  rename: (table, names) => ({
+    argument: names.table(table),
+    isRenamed: names.old !== undefined && names.column(table, names.old) !== names.old,
+  }),
   quantities: (table, _before, tables) => tables.quantities(table),
 };

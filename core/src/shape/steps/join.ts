@@ -3,8 +3,19 @@ import { columnOfValues, columnValues, tableOf } from '../../columns/index.ts';
 import type { Column } from '../../columns/index.ts';
 import { sameName } from '../../model/index.ts';
 import { JOIN_KINDS, joinedRows, matchJoin } from '../joinMatch.ts';
-import type { StepKind } from '../step.ts';
-import { few, keysText, pickedAs, pickedTexts, pickRows, renamedQuantities, stepColumn } from '../step.ts';
+import type { StepKind, StepRenaming } from '../step.ts';
+import {
+  few,
+  keysText,
+  pickedAs,
+  pickedTexts,
+  pickRows,
+  renamedKeys,
+  renamedPicks,
+  renamedQuantities,
+  stepColumn,
+  StepRefusal,
+} from '../step.ts';
 
 export const joinSchema = z.strictObject({
   table: z.string(),
@@ -60,7 +71,34 @@ export const join: StepKind<z.infer<typeof joinSchema>> = {
     const all = new Set([...before, ...theirs.map((name) => name.toLowerCase())]);
     return [...theirs, ...renamedQuantities(columns, all)];
   },
+  rename: ({ table, kind, on, columns }, names) => {
+    const argument = {
+      table: names.table(table),
+      kind,
+      on: renamedKeys(on, names, table),
+      ...(columns ? { columns: renamedPicks(columns, (name) => names.column(table, name), names.own) } : {}),
+    };
+    const brings = columns === undefined && bringsRenamed(table, on, names);
+    return { argument, isRenamed: names.isRenamed || brings };
+  },
 };
+
+/** Whether a join that brings all columns brings the renamed one. Throws StepRefusal where it would no longer replace one of its name. */
+function bringsRenamed(
+  table: string,
+  on: readonly (readonly [string, string])[],
+  names: StepRenaming,
+): boolean {
+  const { old } = names;
+  if (old === undefined || !names.tables.has(table, old)) return false;
+  if (on.some(([, theirs]) => sameName(theirs, old))) return false;
+  const isTheirs = names.column(table, old) !== old;
+  if (names.stood(old) && names.isRenamed !== isTheirs)
+    throw new StepRefusal(
+      `join brings all columns of ${table}, one of them in place of ${old}: name those that it brings`,
+    );
+  return isTheirs;
+}
 
 function mergedKey(own: Column, theirs: Column, left: Int32Array, right: Int32Array): Column {
   const [a, b] = [columnValues(own), columnValues(theirs)];

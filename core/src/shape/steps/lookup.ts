@@ -1,7 +1,17 @@
 import { z } from 'zod';
 import { matchLookup } from '../lookupMatch.ts';
 import type { StepKind } from '../step.ts';
-import { few, keysText, pickedAs, pickedTexts, pickRows, stepColumn, withColumns } from '../step.ts';
+import {
+  few,
+  keysText,
+  pickedAs,
+  pickedTexts,
+  pickRows,
+  renamedKeys,
+  renamedPicks,
+  stepColumn,
+  withColumns,
+} from '../step.ts';
 
 export const lookupSchema = z
   .strictObject({
@@ -57,5 +67,26 @@ export const lookup: StepKind<Lookup> = {
   origin: ({ table, columns }, name) => {
     const column = pickedAs(columns, name);
     return column === undefined ? undefined : { from: [{ table, column }] };
+  },
+  rename: ({ table, on, columns, valid, newest, ...rest }, names) => {
+    const theirs = (name: string) => names.column(table, name);
+    return {
+      argument: {
+        ...rest,
+        table: names.table(table),
+        on: renamedKeys(on, names, table),
+        columns: renamedPicks(columns, theirs, names.own),
+        ...(valid
+          ? {
+              valid: {
+                at: names.own(valid.at),
+                from: theirs(valid.from),
+                ...(valid.to === undefined ? {} : { to: theirs(valid.to) }),
+              },
+            }
+          : {}),
+        ...(newest === undefined ? {} : { newest: theirs(newest) }),
+      },
+    };
   },
 };

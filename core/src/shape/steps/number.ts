@@ -5,7 +5,7 @@ import { INTEGER } from '../../values/index.ts';
 import type { StepKind } from '../step.ts';
 import { withColumns } from '../step.ts';
 
-/** `{ "number": "visit_key" }`: a surrogate key, 1 for the first row. */
+/** `{ "number": "visit_key" }`: a surrogate key, 1 for the first row; in place of a column of that name. */
 export const number: StepKind<string> = {
   verb: 'number',
   schema: z.string().min(1),
@@ -17,8 +17,9 @@ export const number: StepKind<string> = {
     for (let row = 0; row < codes.length; row++) codes[row] = row + 1;
     return withColumns(input, [
       columnOfCodes(name, INTEGER, rangeDomain(1, Math.max(1, input.rowCount)), codes),
-      ...input.columns.values(),
+      ...[...input.columns.values()].filter((c) => !sameName(c.name, name)),
     ]);
   },
+  rename: (name, names) => ({ argument: names.own(name) }),
   origin: (made, name) => (sameName(name, made) ? { names: [] } : undefined),
 };

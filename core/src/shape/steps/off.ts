@@ -8,4 +8,5 @@ export const off: StepKind<Record<string, unknown>> = {
   empty: () => ({}),
   text: (step) => `switched off: ${Object.keys(step).join(', ')}`,
   apply: (input) => input,
+  rename: (step, names) => ({ argument: names.inner(step) }),
 };

@@ -1,7 +1,15 @@
 import { z } from 'zod';
 import { renamed } from '../../columns/index.ts';
 import type { StepKind } from '../step.ts';
-import { few, pickedAs, pickedTexts, renamedQuantities, stepColumn, withColumns } from '../step.ts';
+import {
+  few,
+  pickedAs,
+  pickedTexts,
+  renamedPicks,
+  renamedQuantities,
+  stepColumn,
+  withColumns,
+} from '../step.ts';
 
 const schema = z.array(z.union([z.string(), z.strictObject({ column: z.string(), as: z.string() })])).min(1);
 
@@ -26,4 +34,5 @@ export const pick: StepKind<z.infer<typeof schema>> = {
     return column === undefined ? undefined : { names: [column] };
   },
   quantities: renamedQuantities,
+  rename: (columns, names) => ({ argument: renamedPicks(columns, names.own), isRenamed: false }),
 };

@@ -34,4 +34,7 @@ export const sort: StepKind<z.infer<typeof schema>> = {
     });
     return selectRows(input, rows);
   },
+  rename: (by, names) => ({
+    argument: by.map((s) => (typeof s === 'string' ? names.own(s) : { ...s, of: names.own(s.of) })),
+  }),
 };

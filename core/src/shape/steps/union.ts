@@ -2,7 +2,7 @@ import { columnOfValues, columnValues, tableOf } from '../../columns/index.ts';
 import { comparable, formatType } from '../../values/index.ts';
 import { DataError } from '../../query/index.ts';
 import type { StepKind } from '../step.ts';
-import { few, nameList } from '../step.ts';
+import { few, nameList, StepRefusal } from '../step.ts';
 
 /** `{ "union": ["archive"] }`: the rows of other tables below, columns matched by name; what a table lacks is null. */
 export const union: StepKind<string[]> = {
@@ -44,4 +44,23 @@ export const union: StepKind<string[]> = {
     from: names.filter((table) => tables.has(table, name)).map((table) => ({ table, column: name })),
   }),
   quantities: (names, _before, tables) => names.flatMap((name) => tables.quantities(name)),
+  rename: (tables, names) => {
+    const argument = tables.map(names.table);
+    const sides = [
+      { has: names.stood, renamed: names.own },
+      ...tables.map((table) => ({
+        has: (name: string) => names.tables.has(table, name),
+        renamed: (name: string) => names.column(table, name),
+      })),
+    ];
+    const { old } = names;
+    if (old === undefined) return { argument };
+    const having = sides.filter(({ has }) => has(old));
+    const renamed = having.filter((side) => side.renamed(old) !== old);
+    if (renamed.length > 0 && renamed.length < having.length)
+      throw new StepRefusal(
+        `union matches columns by name, and another of its tables has a column ${old} too: pick it under one name before`,
+      );
+    return { argument, isRenamed: renamed.length > 0 };
+  },
 };

@@ -4,7 +4,7 @@ import { parseType } from '@crease/core/values';
 import type { ModelColumn, Table } from '@crease/core/model';
 import { sameName } from '@crease/core/model';
 import type { Lookup } from '@crease/core/shape';
-import { stepsUnder } from '@crease/core/shape';
+import { stepsUnder } from '@crease/core/edit';
 import { useModel } from '../../state/model.tsx';
 import { selectionText } from '../../state/selection.ts';
 import { LookupFields } from './forms/LookupForm.tsx';

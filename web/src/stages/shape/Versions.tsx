@@ -3,7 +3,7 @@ import type { Edit } from '@crease/core/edit';
 import { quoteName } from '@crease/core/formula';
 import type { Table } from '@crease/core/model';
 import { sameName } from '@crease/core/model';
-import { matchVersions } from '@crease/core/shape';
+import { matchVersions } from '@crease/core/edit';
 import { useModel } from '../../state/model.tsx';
 import { selectionText } from '../../state/selection.ts';
 

@@ -1,10 +1,10 @@
-import type { Edit } from '../edit/index.ts';
+import type { Edit } from './edit.ts';
 import { quoteName } from '../formula/index.ts';
 import type { Hierarchy, Model, ModelColumn, Table } from '../model/index.ts';
 import { freeName, sameName } from '../model/index.ts';
-import type { Step } from './steps/index.ts';
-import type { Under } from './under.ts';
-import { stepsUnder } from './under.ts';
+import type { Step } from '../shape/index.ts';
+import type { Under } from './stepsUnder.ts';
+import { stepsUnder } from './stepsUnder.ts';
 
 /** Rows that a table may lack. */
 export interface Candidates {

@@ -1,7 +1,7 @@
-import type { Edit } from '../edit/index.ts';
+import type { Edit } from './edit.ts';
 import type { Model, ModelColumn, Relationship, Table } from '../model/index.ts';
 import { freeName, sameName } from '../model/index.ts';
-import type { Step } from './steps/index.ts';
+import type { Step } from '../shape/index.ts';
 
 /** A table with its rows moved below it. */
 export interface Under {
