@@ -12,6 +12,7 @@ const ladder = [
   'load',
   'storage',
   'shape',
+  'sources',
   'edit',
   'claims',
   'propose',

@@ -6,13 +6,13 @@ import { join } from 'node:path';
 import type { ClaimsState } from '@crease/contract';
 import { columnOfValues, tableOf } from '@crease/core/columns';
 import type { TableData } from '@crease/core/columns';
-import { tableLoader } from '@crease/core/interchange';
 import type { Model } from '@crease/core/model';
 import { readModel } from '@crease/core/model';
 import { findAllLevels, proposeStar } from '@crease/core/propose';
 import { ModelData } from '@crease/core/query';
 import { INTEGER, TEXT } from '@crease/core/values';
 import { openWorkspace, sourceKey, Tables } from '../server/src/store/index.ts';
+import { tableLoader } from '@crease/core/sources';
 
 const [workspace, folder] = [process.argv[2]!, process.argv[3]!];
 const found: [string, string, string][] = [];

@@ -2,10 +2,10 @@
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { judgeClaim, listClaims } from '@crease/core/claims';
-import { tableLoader } from '@crease/core/interchange';
 import { readModel } from '@crease/core/model';
 import { answerQuery, ModelData } from '@crease/core/query';
 import { openWorkspace, sourceKey, Tables } from '../server/src/store/index.ts';
+import { tableLoader } from '@crease/core/sources';
 
 const [workspace, folder] = [process.argv[2]!, process.argv[3]!];
 const start = performance.now();

@@ -3,7 +3,6 @@ import { spawnSync } from 'node:child_process';
 import { closeSync, mkdirSync, openSync, readFileSync, readSync, statSync } from 'node:fs';
 import { join } from 'node:path';
 import { judgeClaim, listClaims } from '@crease/core/claims';
-import { readSpecOf } from '@crease/core/interchange';
 import type { Model, Query, Table } from '@crease/core/model';
 import { readModel } from '@crease/core/model';
 import { proposeStar } from '@crease/core/propose';
@@ -19,6 +18,7 @@ import { openWorkspace, sourceKey, Tables } from '../server/src/store/index.ts';
 import { FileReaders } from '../server/src/readers/fileReaders.ts';
 import { makePool } from '../server/src/tasks/pool.ts';
 import { againstParquet } from './bench-parquet.ts';
+import { readSpecOf } from '@crease/core/sources';
 
 const [folder, large] = [process.argv[2]!, process.argv.includes('--large')];
 const model = readModel(readFileSync(join(folder, 'lantern-valley.crease.json'), 'utf8'));

@@ -1,6 +1,5 @@
 import type { JudgedClaim } from '@crease/core/claims';
 import { judgeModel } from '@crease/core/claims';
-import { tableLoader } from '@crease/core/interchange';
 import type { Model, Table } from '@crease/core/model';
 import { withFamilies } from '@crease/core/model';
 import { DataError, ModelData } from '@crease/core/query';
@@ -8,6 +7,7 @@ import { ReadError } from '@crease/core/reading';
 import { formatDate } from '@crease/core/values';
 import { dataFolder, openFolder } from '@crease/server/files';
 import { loadModel, todayOf } from './input.ts';
+import { tableLoader } from '@crease/core/sources';
 
 /** Judges every claim of a model file on the files of a folder, by default its own. Throws for a file that cannot be read or is no model. */
 export async function judgeFolder(

@@ -1,6 +1,5 @@
 import type { TableData } from '@crease/core/columns';
 import { judgeModel } from '@crease/core/claims';
-import { readSpecOf, tableLoader } from '@crease/core/interchange';
 import { readModel, writeModel } from '@crease/core/model';
 import { proposeStar, acceptAll } from '@crease/core/propose';
 import { answerQuery, ModelData } from '@crease/core/query';
@@ -8,6 +7,7 @@ import { readTable } from '@crease/core/reading';
 import { profileModel } from '@crease/core/storage';
 import { DATE, textReader } from '@crease/core/values';
 import { demoFiles, demoModel } from '../src/index.ts';
+import { readSpecOf, tableLoader } from '@crease/core/sources';
 
 const LOANS = 4000;
 const bytesOf = (name: string) =>

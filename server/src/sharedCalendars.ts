@@ -2,7 +2,7 @@ import type { CalendarsState } from '@crease/contract';
 import type { Calendar } from '@crease/core/calendar';
 import { inStep, withCalendarOf } from '@crease/core/calendar';
 import type { Model, Table } from '@crease/core/model';
-import { DocumentError, sameName } from '@crease/core/model';
+import { DocumentError, sameName, isDerived } from '@crease/core/model';
 import { ServerError } from './errors.ts';
 import type { Models, Revision, Tables } from './store/index.ts';
 import { ConflictError, sourceKey } from './store/index.ts';
@@ -192,7 +192,7 @@ const tableOf = (model: Model, name: string): Table | undefined =>
 const titleOf = (model: Model): string => model.title ?? model.name;
 
 /** Why the calendar of a table cannot be had by another model. */
-const refusal = ({ name, source }: Table): string | undefined =>
-  source && 'steps' in source
-    ? `${name} is derived from other tables of its model, which do not come along: share a table that has rows of its own`
+const refusal = (table: Table): string | undefined =>
+  isDerived(table)
+    ? `${table.name} is derived from other tables of its model, which do not come along: share a table that has rows of its own`
     : undefined;

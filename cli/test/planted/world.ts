@@ -1,6 +1,7 @@
 import type { Measure, Model, ModelColumn, Relationship, Table } from '@crease/core/model';
 import { columnPath, quoteName, quotePath } from '@crease/core/formula';
 import { Random } from './random.ts';
+import { fileOf } from '@crease/core/model';
 
 /** Rows as texts of a file, by plain names of columns; null is the empty field. */
 export type Row = Record<string, string | null>;
@@ -128,13 +129,14 @@ export class World {
       return /[",\n\r]/.test(cell) || cell === '' ? `"${cell.replaceAll('"', '""')}"` : cell;
     };
     return [...this.tables.values()].flatMap(({ table, rows, of }): [string, string][] => {
-      if (!table.source || !('file' in table.source)) return [];
+      const source = fileOf(table);
+      if (!source) return [];
       const plain = this.columnsOf.get(of)!;
       const lines = [
         plain.map((c) => quoted(this.n(c))),
         ...rows.map((row) => plain.map((c) => quoted(row[c] ?? null))),
       ];
-      return [[table.source.file, lines.map((line) => `${line.join(',')}\n`).join('')]];
+      return [[source.file, lines.map((line) => `${line.join(',')}\n`).join('')]];
     });
   }
 

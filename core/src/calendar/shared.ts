@@ -1,5 +1,5 @@
 import type { Hierarchy, Model, Table } from '../model/index.ts';
-import { freeName, sameName, splitPath } from '../model/index.ts';
+import { freeName, sameName, splitPath, fileOf } from '../model/index.ts';
 
 export type Calendar = NonNullable<Model['calendars']>[number];
 
@@ -45,10 +45,8 @@ export function inStep(model: Model, calendar: Calendar, other: Model): Model | 
   const before = partsOf(model, calendar.table);
   if (!found || !before) return undefined;
   const parts = called(found, before.table.name);
-  const source =
-    isOfFile(parts.table) && isOfFile(before.table)
-      ? { ...parts.table.source, file: before.table.source.file }
-      : parts.table.source;
+  const [theirs, own] = [fileOf(parts.table), fileOf(before.table)];
+  const source = theirs && own ? { ...theirs, file: own.file } : parts.table.source;
   const now: Parts = {
     ...parts,
     table: { ...parts.table, source },
@@ -145,14 +143,12 @@ function sorted(value: unknown): unknown {
   );
 }
 
-const isOfFile = (table: Table): table is Table & { source: { file: string } } =>
-  table.source !== undefined && 'file' in table.source;
-
 function freeSource(table: Table, model: Model): Table['source'] {
-  if (!isOfFile(table)) return table.source;
-  const { file } = table.source;
-  const isTaken = model.tables.some((t) => isOfFile(t) && sameName(t.source.file, file));
+  const source = fileOf(table);
+  if (!source) return table.source;
+  const { file } = source;
+  const isTaken = model.tables.some((t) => sameName(fileOf(t)?.file ?? '', file));
   return isTaken
-    ? { ...table.source, file: `${table.name}${/(\.[a-z]+(\.gz)?)$/i.exec(file)?.[1] ?? ''}` }
-    : table.source;
+    ? { ...source, file: `${table.name}${/(\.[a-z]+(\.gz)?)$/i.exec(file)?.[1] ?? ''}` }
+    : source;
 }

@@ -1,7 +1,7 @@
 import type { ColumnName, FormulaChecker } from '../formula/index.ts';
 import { columnsOf, walkTyped } from '../formula/index.ts';
 import type { Model, Relationship, Table } from '../model/index.ts';
-import { cardinalityOf, isDefault, sameName } from '../model/index.ts';
+import { cardinalityOf, isDefault, sameName, calendarOf, isDerived, stepsOf } from '../model/index.ts';
 import { tablesRead } from '../shape/index.ts';
 import { parseType, TEXT } from '../values/index.ts';
 import type { Claim } from './claim.ts';
@@ -55,16 +55,15 @@ export class DependencyDigest {
     const table = this.checker.names.table(name);
     if (!table) return `no ${name.toLowerCase()}`;
     const { source } = table;
-    if (!source || !('steps' in source)) {
+    if (!isDerived(table)) {
       // The columns of a generated calendar follow the fiscal year.
-      const fiscal =
-        source && 'calendar' in source
-          ? this.model.calendars?.find((c) => sameName(c.table, table.name))?.fiscalYear
-          : undefined;
+      const fiscal = calendarOf(table)
+        ? this.model.calendars?.find((c) => sameName(c.table, table.name))?.fiscalYear
+        : undefined;
       return this.digest(JSON.stringify([table.name, source, this.versionOf(table), fiscal]));
     }
     // What a step may name of the tables that it reads is not told apart: all their columns.
-    const read = tablesRead(source.steps).flatMap((other) => [
+    const read = tablesRead(stepsOf(table)).flatMap((other) => [
       this.table(other),
       ...(this.checker.names.table(other)?.columns ?? [])
         .filter((c) => c.formula === undefined)

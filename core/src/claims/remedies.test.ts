@@ -1,14 +1,15 @@
 import type { TableData } from '../columns/index.ts';
 import { columnOfValues, columnValues, tableOf } from '../columns/index.ts';
 import { applyEdit } from '../edit/index.ts';
-import { claimsCsv, claimsSarif, tableLoader } from '../interchange/index.ts';
+import { claimsCsv, claimsSarif } from '../interchange/index.ts';
 import type { Model, Table } from '../model/index.ts';
-import { writeModel } from '../model/index.ts';
+import { writeModel, fileOf } from '../model/index.ts';
 import { DataError, ModelData } from '../query/index.ts';
 import type { Value } from '../values/index.ts';
 import { DATE, parseType, textReader } from '../values/index.ts';
 import type { Remedy } from './index.ts';
 import { judgeClaim, listClaims, judgeModel, remediesOf } from './index.ts';
+import { tableLoader } from '../sources/index.ts';
 
 type Cells = Readonly<Record<string, readonly [type: string, values: readonly Value[]]>>;
 const day = (text: string | null): Value => (text === null ? null : textReader(DATE)(text)!);
@@ -44,7 +45,7 @@ function world(tables: readonly Made[], rest: Partial<Model> = {}) {
     new ModelData(
       of,
       tableLoader(of, 0, (table) => {
-        const found = table.source && 'file' in table.source ? rows.get(table.source.file) : undefined;
+        const found = rows.get(fileOf(table)?.file ?? '');
         if (!found) throw new DataError(`no rows of ${table.name}`);
         return { ...found, name: table.name };
       }),

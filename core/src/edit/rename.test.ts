@@ -2,8 +2,8 @@ import { renameInFormula } from '../formula/index.ts';
 import type { RenamedThing } from '../formula/index.ts';
 import type { Model } from '../model/index.ts';
 import { readModel, writeModel } from '../model/index.ts';
-import { tableLoader } from '../interchange/index.ts';
 import { applyEdit, EditError } from './index.ts';
+import { tableLoader } from '../sources/index.ts';
 
 describe('a formula follows a new name', () => {
   const cases: [source: string, thing: RenamedThing, to: string, expected: string, own?: string][] = [

@@ -2,8 +2,9 @@ import type { RoleTable } from '../formula/index.ts';
 import { columnPath, renameInFormula, roleName, withRoles } from '../formula/index.ts';
 import type { RenamedThing } from '../formula/index.ts';
 import type { ByItem, Hierarchy, Model, ModelColumn, Query, Relationship, Table } from '../model/index.ts';
-import { sameName, splitPath } from '../model/index.ts';
+import { sameName, splitPath, isDerived, stepsOf } from '../model/index.ts';
 import { renameInSteps, StepRefusal } from '../shape/index.ts';
+import { sourceKind } from '../sources/index.ts';
 import { EditError } from './editError.ts';
 
 type Change = (name: string) => string;
@@ -25,15 +26,14 @@ function followInSteps(model: Model, thing: RenamedThing, to: string): Model {
   if (!('table' in thing)) return model;
   const { column: old } = thing;
   const tables = model.tables.map((table) => {
-    const { source } = table;
-    if (!source || !('steps' in source)) return table;
-    const { steps, isRenamed } = inSteps(() => renameInSteps(model, table, source.steps, thing, to));
+    if (!isDerived(table)) return table;
+    const { steps, isRenamed } = inSteps(() => renameInSteps(model, table, stepsOf(table), thing, to));
     const columns = table.columns.map((c) =>
       isRenamed && c.formula === undefined && old !== undefined && sameName(c.sourceName ?? c.name, old)
         ? { ...c, sourceName: to }
         : c,
     );
-    return { ...table, columns, source: { steps: steps as typeof source.steps } };
+    return { ...table, columns, source: { steps: steps as ReturnType<typeof stepsOf> } };
   });
   return { ...model, tables };
 }
@@ -164,7 +164,7 @@ function refuse(model: Model, thing: RenamedThing, to: string): void {
 
 /** Whether a column's values come from elsewhere: a file, a database, a calendar, the last of some steps. */
 const isStored = (table: Table, column: ModelColumn): boolean =>
-  column.formula === undefined && table.source !== undefined && !('members' in table.source);
+  column.formula === undefined && table.source !== undefined && !sourceKind(table.source).renameColumn;
 
 /** One name for another, in each place that can hold it. */
 class Renaming {
@@ -286,16 +286,11 @@ class Renaming {
     };
   }
 
-  /** Members typed by hand name their columns themselves. */
+  /** Some sources name their columns themselves: members typed by hand. */
   private source(table: Table): Table['source'] {
     const { source } = table;
-    if (!source || !('members' in source)) return source;
-    const column = this.column(table.name);
-    return {
-      members: source.members.map((member) =>
-        Object.fromEntries(Object.entries(member).map(([name, value]) => [column(name), value])),
-      ),
-    };
+    if (!source) return source;
+    return sourceKind(source).renameColumn?.(source, this.column(table.name)) ?? source;
   }
 
   relationship(r: Relationship): Relationship {

@@ -1,13 +1,14 @@
 import fc from 'fast-check';
 import type { TableData } from '../columns/index.ts';
 import { columnOfValues, columnValues, tableOf } from '../columns/index.ts';
-import { tableLoader } from '../interchange/index.ts';
 import type { Model, Table } from '../model/index.ts';
 import { DataError } from '../query/index.ts';
 import type { Step } from '../shape/index.ts';
 import { runSteps } from '../shape/index.ts';
 import { formatType, INTEGER } from '../values/index.ts';
 import { applyEdit, EditError } from './index.ts';
+import { tableLoader } from '../sources/index.ts';
+import { fileOf } from '../model/index.ts';
 
 const ROWS: Readonly<Record<string, Readonly<Record<string, readonly (number | null)[]>>>> = {
   loan: { a: [1, 1, 2, 3, 3, null], b: [5, 5, 6, 7, 8, 9], c: [1, 1, 2, null, 2, 3] },
@@ -45,7 +46,7 @@ function modelWith(steps: readonly Step[]): Model | undefined {
 /** The rows of the derived table: values by column, under the names that the table declares. */
 function rowsOf(model: Model): object {
   const load = tableLoader(model, 0, (table) => {
-    const data = dataOf(table.source && 'file' in table.source ? table.source.file.replace('.csv', '') : '');
+    const data = dataOf(fileOf(table)!.file.replace('.csv', ''));
     const columns = table.columns.map((c) => {
       const found = data.columns.get((c.sourceName ?? c.name).toLowerCase())!;
       return columnOfValues(

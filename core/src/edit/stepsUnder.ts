@@ -1,6 +1,7 @@
 import type { Edit } from './edit.ts';
 import type { Model, ModelColumn, Relationship, Table } from '../model/index.ts';
 import { freeName, sameName } from '../model/index.ts';
+import { sourceKind } from '../sources/index.ts';
 import type { Step } from '../shape/index.ts';
 
 /** A table with its rows moved below it. */
@@ -24,7 +25,7 @@ export function stepsUnder(
   added: readonly ModelColumn[] = [],
 ): Under | undefined {
   const { source } = table;
-  if (!source || 'calendar' in source) return undefined;
+  if (!source || !sourceKind(source).takesSteps) return undefined;
   const name = freeName(`${table.name}_rows`, model.tables);
   const stored = table.columns.filter((c) => c.formula === undefined);
   const staging: Table = {

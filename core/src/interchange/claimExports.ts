@@ -1,7 +1,7 @@
 import type { About, JudgedClaim } from '../claims/index.ts';
 import { CLAIM_KINDS } from '../claims/index.ts';
 import type { Model } from '../model/index.ts';
-import { sameName, splitPath } from '../model/index.ts';
+import { sameName, splitPath, fileOf } from '../model/index.ts';
 import { VERSION } from '../version.ts';
 import { csvLine } from './csv.ts';
 
@@ -136,9 +136,9 @@ function related(model: Model, c: JudgedClaim): object {
   const table = c.about.map((a) => a.table).find((t) => t !== undefined);
   const relationship = model.relationships?.find((r) => r.name === c.about[0]?.relationship);
   const name = relationship?.from.table ?? table;
-  const source = model.tables.find((t) => name !== undefined && sameName(t.name, name))?.source;
+  const source = fileOf(model.tables.find((t) => name !== undefined && sameName(t.name, name)));
   const lines = (c.evidence.sample ?? []).flatMap((s) => s.lines ?? []).slice(0, MOST_LINES);
-  if (lines.length === 0 || !source || !('file' in source)) return {};
+  if (lines.length === 0 || !source) return {};
   return {
     relatedLocations: lines.map((line, id) => ({
       id: id + 1,

@@ -1,4 +1,3 @@
-export * from './sources.ts';
 export * from './csv.ts';
 export * from './answerCsv.ts';
 export * from './ddl.ts';

@@ -4,3 +4,4 @@ export * from './names.ts';
 export * from './families.ts';
 export * from './words.ts';
 export * from './claimRefs.ts';
+export * from './source.ts';

@@ -2,7 +2,7 @@ import type { Edit } from '../edit/index.ts';
 import type { Column } from '../columns/index.ts';
 import { columnOfValues, columnValues } from '../columns/index.ts';
 import type { Model, ModelColumn, Table } from '../model/index.ts';
-import { sameName } from '../model/index.ts';
+import { sameName, isLoaded } from '../model/index.ts';
 import type { ModelData } from '../query/index.ts';
 import { DataError } from '../query/index.ts';
 import { columnBytes } from '../storage/index.ts';
@@ -39,7 +39,7 @@ const HEADROOM_DIGITS = 2;
 export function adviseTypes(data: ModelData): TypeAdvice[] {
   const { model } = data;
   return model.tables
-    .filter((t) => !t.source || 'file' in t.source || 'connection' in t.source)
+    .filter((t) => !t.source || isLoaded(t))
     .flatMap((table) =>
       table.columns
         .filter((c) => c.formula === undefined)

@@ -8,7 +8,7 @@ export type { JoinFinding, JoinKey } from './joinFindings.ts';
 export { JOIN_KINDS, type JoinKind } from './joinMatch.ts';
 export * from './joinRemedies.ts';
 export * from './declare.ts';
-export * from './lineage.ts';
+export * from './origins.ts';
 export * from './retyped.ts';
 export type { LookupFacts } from './lookupFacts.ts';
 export type { Lookup } from './steps/lookup.ts';

@@ -3,7 +3,7 @@ import type { TableData } from '../columns/index.ts';
 import { columnOfValues, columnValues, tableOf } from '../columns/index.ts';
 import { applyEdit, matchVersions, parentsAsMembers, stepsUnder } from '../edit/index.ts';
 import type { Model, Table } from '../model/index.ts';
-import { sameName } from '../model/index.ts';
+import { fileOf, isDerived, sameName, stepsOf } from '../model/index.ts';
 import { judgeClaim, listClaims } from '../claims/index.ts';
 import { DataError, ModelData } from '../query/index.ts';
 import type { Value } from '../values/index.ts';
@@ -172,11 +172,9 @@ function dataOf(model: Model, stored: Record<string, TableData>): ModelData {
     model,
     (name) => {
       const table = model.tables.find((t) => sameName(t.name, name))!;
-      const { source } = table;
-      if (source && 'steps' in source)
-        return derivedRows(table, source.steps, { today: 0, table: (read) => data.table(read) });
-      const file = source && 'file' in source ? source.file : '';
-      return stored[file]!;
+      if (isDerived(table))
+        return derivedRows(table, stepsOf(table), { today: 0, table: (read) => data.table(read) });
+      return stored[fileOf(table)?.file ?? '']!;
     },
     0,
   );

@@ -1,7 +1,7 @@
 import { renameInFormula } from '../formula/index.ts';
 import type { Model, Table } from '../model/index.ts';
 import { sameName } from '../model/index.ts';
-import { readTables } from './lineage.ts';
+import { readTables } from './origins.ts';
 import type { ReadTables, StepRenaming } from './step.ts';
 import { StepRefusal } from './step.ts';
 import type { Step } from './steps/index.ts';

@@ -4,15 +4,8 @@ import { columnOfValues, tableOf } from '../columns/index.ts';
 import type { Model, Table } from '../model/index.ts';
 import { DataError } from '../query/index.ts';
 import { DATE, decimal, INTEGER, TEXT } from '../values/index.ts';
-import {
-  declaredAfter,
-  joinRemedies,
-  lineageOf,
-  originsOf,
-  rowsAfter,
-  stateKeeper,
-  traceSteps,
-} from './index.ts';
+import { declaredAfter, joinRemedies, originsOf, rowsAfter, stateKeeper, traceSteps } from './index.ts';
+import { lineageOf } from '../sources/index.ts';
 
 const rows: Record<string, TableData> = {
   visit: tableOf('visit', [

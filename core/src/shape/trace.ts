@@ -11,7 +11,7 @@ import type { LookupFacts } from './lookupFacts.ts';
 import { lookupFacts } from './lookupFacts.ts';
 import { keptRows, matchJoin } from './joinMatch.ts';
 import { firstState, runStep } from './run.ts';
-import { readTables } from './lineage.ts';
+import { readTables } from './origins.ts';
 import type { Step } from './steps/index.ts';
 import { readStep } from './steps/index.ts';
 import type { StepSetting } from './step.ts';

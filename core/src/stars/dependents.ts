@@ -2,7 +2,7 @@ import type { Edit } from '../edit/index.ts';
 import type { FormulaChecker, Typed } from '../formula/index.ts';
 import { columnPath, columnsOf, namesIn, walkTyped } from '../formula/index.ts';
 import type { Hierarchy, Model, Perspective } from '../model/index.ts';
-import { sameName, splitPath } from '../model/index.ts';
+import { sameName, splitPath, stepsOf } from '../model/index.ts';
 import { tablesRead } from '../shape/index.ts';
 
 /** A part of the model that would lose its ground without a table. */
@@ -25,9 +25,7 @@ export function dependentsOf(checker: FormulaChecker, table: string): Dependent[
     ),
     ...dependents(
       'derived table',
-      model.tables
-        .filter((t) => t.source && 'steps' in t.source && tablesRead(t.source.steps).some(isIt))
-        .map((t) => t.name),
+      model.tables.filter((t) => tablesRead(stepsOf(t)).some(isIt)).map((t) => t.name),
     ),
     ...dependents(
       'hierarchy',

@@ -2,7 +2,6 @@ import type { TableData } from '../columns/index.ts';
 import { columnOfValues, tableOf } from '../columns/index.ts';
 import { applyEdit } from '../edit/index.ts';
 import { FormulaChecker } from '../formula/index.ts';
-import { tableLoader } from '../interchange/index.ts';
 import type { Model } from '../model/index.ts';
 import { answerQuery, ModelData } from '../query/index.ts';
 import { INTEGER, TEXT } from '../values/index.ts';
@@ -16,6 +15,8 @@ import {
   wayTo,
   withoutTable,
 } from './index.ts';
+import { tableLoader } from '../sources/index.ts';
+import { fileOf } from '../model/index.ts';
 
 const column = (name: string, type = 'integer', rest: object = {}) => ({ name, type, ...rest });
 const relate = (name: string, from: string, to: string, rest: object = {}) => {
@@ -216,7 +217,7 @@ const dataOf = (of: Model) =>
       of,
       0,
       (t) =>
-        rows[t.source && 'file' in t.source ? t.source.file.replace('.csv', '') : t.name] ??
+        rows[fileOf(t)?.file.replace('.csv', '') ?? t.name] ??
         tableOf(
           t.name,
           t.columns.map((c) => columnOfValues(c.name, c.type === 'text' ? TEXT : INTEGER, [])),

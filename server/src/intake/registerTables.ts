@@ -1,6 +1,6 @@
 import type { DatabaseTable, IntakeRequest, LoadEntry, RecipeState } from '@crease/contract';
 import type { Model, ModelColumn, Relationship, Table } from '@crease/core/model';
-import { sameName } from '@crease/core/model';
+import { sameName, fileOf, isTableOf } from '@crease/core/model';
 import { followedBy } from '@crease/core/calendar';
 import { ServerError } from '../errors.ts';
 import { sourceKey } from '../store/index.ts';
@@ -78,7 +78,7 @@ const connectionSource = ({ connection, schema, table }: Origin) => ({
 });
 
 const freeFile = (model: Model, name: string, file: string): string =>
-  model.tables.some((t) => t.source && 'file' in t.source && sameName(t.source.file, file))
+  model.tables.some((t) => sameName(fileOf(t)?.file ?? '', file))
     ? `${name}${/(\.[a-z]+(\.gz)?)$/i.exec(file)?.[1] ?? ''}`
     : file;
 
@@ -177,8 +177,7 @@ function admitted(model: Model, { order, file, origin }: PendingTable): Model {
       (c) => c.formula !== undefined && !merged.some((m) => sameName(m.name, c.name)),
     );
     // What was corrected now holds for the next load, too.
-    const known =
-      before.source && 'file' in before.source ? before.source.file : freeFile(model, order.name, file);
+    const known = fileOf(before)?.file ?? freeFile(model, order.name, file);
     const source = origin ? (before.source ?? connectionSource(origin)) : { file: known, ...layoutOf(order) };
     const again = { ...before, source, columns: [...merged, ...derived] };
     return { ...model, tables: model.tables.map((t, i) => (i === at ? again : t)) };
@@ -209,14 +208,7 @@ function layoutOf({ dialect, nulls, columns }: Order): Omit<FileSource, 'file'> 
 /** Keys that a database declares, where the model has none, and its foreign keys between tables of the model as relationships. */
 function related(model: Model, connection: string, declared: readonly DatabaseTable[]): Model {
   const tableOf = (schema: string | null, table: string) =>
-    model.tables.find(
-      ({ source }) =>
-        source &&
-        'connection' in source &&
-        source.connection === connection &&
-        source.table === table &&
-        (source.schema ?? null) === schema,
-    );
+    model.tables.find((t) => isTableOf(t, connection, { schema, table }));
   const nameIn = (table: Table, column: string) =>
     table.columns.find((c) => (c.sourceName ?? c.name) === column)?.name;
   const allIn = (table: Table, columns: readonly string[]): string[] | undefined => {

@@ -6,6 +6,7 @@ import { FormulaChecker } from '@crease/core/formula';
 import type { Model, Table } from '@crease/core/model';
 import type { ModelVersion } from '../store/index.ts';
 import { sourceKey } from '../store/index.ts';
+import { isDerived } from '@crease/core/model';
 
 /** What is derived stays between revisions, by all that it rests on, up to so many bytes of codes. */
 const MOST_BYTES = 256e6;
@@ -54,7 +55,7 @@ export function derivedCache(workspace: string, model: Model, task: Pick<ModelVe
   const bases = digestOf(workspace, model, task);
   return {
     table: (table: Table, make: () => TableData | undefined): TableData | undefined =>
-      table.source && 'steps' in table.source ? derivedOf(`table ${bases.table(table.name)}`, make) : make(),
+      isDerived(table) ? derivedOf(`table ${bases.table(table.name)}`, make) : make(),
     column: (table: string, column: string, make: () => Column): Column =>
       derivedOf(`column ${bases.column(table, column)}`, make),
   };

@@ -5,6 +5,7 @@ import { digestOf } from './dependencies.ts';
 import type { ModelVersion } from '../store/index.ts';
 import type { Ways } from '../threads/protocol.ts';
 import { JudgingShare } from './share.ts';
+import { isDerived } from '@crease/core/model';
 
 /** Judges claims whose basis is not among the known ones. */
 export interface JudgeOrder extends ModelVersion {
@@ -145,16 +146,13 @@ export function remediesFor(
  */
 function inOrder(open: readonly Listed[], task: JudgeOrder, data: ModelData): Listed[] {
   const wanted = new Set(task.interest.map((name) => name.toLowerCase()));
-  const isDerived = (name: string) => {
-    const source = data.checker.names.table(name)?.source;
-    return source !== undefined && 'steps' in source;
-  };
+  const ofDerived = (name: string) => isDerived(data.checker.names.table(name));
   const rank = ({ claim }: Listed): number =>
     claim.about.some((a) =>
       Object.values(a).some((name) => typeof name === 'string' && wanted.has(name.toLowerCase())),
     ) || wanted.has(claim.id.toLowerCase())
       ? 0
-      : claim.tables.some(isDerived)
+      : claim.tables.some(ofDerived)
         ? 3
         : task.known[claim.id] !== undefined
           ? 1

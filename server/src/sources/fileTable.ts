@@ -4,8 +4,8 @@ import { constants, gunzipSync } from 'node:zlib';
 import type { TableData } from '@crease/core/columns';
 import type { FileEncoding, ReadSpec } from '@crease/core/reading';
 import { CHUNK_BYTES, ReadError, TableReader, transcoder } from '@crease/core/reading';
-import { HEAD_BYTES } from '@crease/core/interchange';
 import { SharedProgress } from '../threads/sharedProgress.ts';
+import { HEAD_BYTES } from '@crease/core/sources';
 
 export const isParquet = (file: string): boolean => file.toLowerCase().endsWith('.parquet');
 export const isGzip = (file: string): boolean => file.toLowerCase().endsWith('.gz');

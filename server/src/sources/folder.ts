@@ -1,18 +1,19 @@
 import { dirname, isAbsolute, join, relative, resolve, sep } from 'node:path';
 import type { TableData } from '@crease/core/columns';
 import type { Model, Table } from '@crease/core/model';
-import { withFamilies } from '@crease/core/model';
+import { withFamilies, fileOf } from '@crease/core/model';
 import { DataError, ModelData } from '@crease/core/query';
 import { ReadError } from '@crease/core/reading';
-import { readSpecOf, tableLoader } from '@crease/core/interchange';
 import { isParquet, readFileTable, readHead } from './fileTable.ts';
+import { readSpecOf, tableLoader } from '@crease/core/sources';
 
 /** The rows of a model over the files of a folder; delimited files are read when they are first asked for, Parquet files at once. */
 export async function openFolder(model: Model, folder: string, today: number): Promise<ModelData> {
   const read = new Map<string, TableData>();
   for (const table of model.tables) {
-    if (!table.source || !('file' in table.source) || !isParquet(table.source.file)) continue;
-    const file = within(folder, table.source.file, table.name);
+    const source = fileOf(table);
+    if (!source || !isParquet(source.file)) continue;
+    const file = within(folder, source.file, table.name);
     // The reader is loaded only where there is something for it: a cold question on delimited files stays quick.
     const { readParquetTable } = await import('./parquetTable.ts');
     read.set(table.name, await readParquetTable(file, table));
@@ -43,12 +44,12 @@ function within(folder: string, file: string, table: string): string {
 }
 
 function fileRows(table: Table, folder: string): TableData {
-  const { source } = table;
-  if (!source)
+  if (!table.source)
     throw new DataError(`the table ${table.name} has no source: add one to the model`, {
       code: 'not-loaded',
     });
-  if ('file' in source) {
+  const source = fileOf(table);
+  if (source) {
     const file = within(folder, source.file, table.name);
     if (isParquet(file))
       throw new DataError(`the table ${table.name} comes from a Parquet file, which has not been read`);

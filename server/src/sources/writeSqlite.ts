@@ -2,7 +2,7 @@ import { rmSync } from 'node:fs';
 import Database from 'better-sqlite3';
 import { columnValues } from '@crease/core/columns';
 import type { Model, Table } from '@crease/core/model';
-import { sameName } from '@crease/core/model';
+import { sameName, fileOf } from '@crease/core/model';
 import type { ModelData } from '@crease/core/query';
 import { quoted, sqlite } from '@crease/core/sql';
 import type { DataType, Value } from '@crease/core/values';
@@ -17,8 +17,7 @@ export function writeSqlite(data: ModelData, file: string): void {
   const database = new Database(file);
   try {
     database.pragma('foreign_keys = off');
-    for (const table of data.model.tables)
-      if (table.source && 'file' in table.source) writeTable(database, data, table);
+    for (const table of data.model.tables) if (fileOf(table)) writeTable(database, data, table);
   } finally {
     database.close();
   }
@@ -49,8 +48,8 @@ const references = (model: Model, table: Table): string[] =>
     .filter((r) => {
       const to = model.tables.find((t) => sameName(t.name, r.to.table));
       return (
-        to?.source !== undefined &&
-        'file' in to.source &&
+        to !== undefined &&
+        fileOf(to) !== undefined &&
         to.key?.length === 1 &&
         sameName(to.key[0]!, r.to.columns[0]!)
       );

@@ -32,6 +32,7 @@ import {
 import { DataError } from '@crease/core/query';
 import type { Connection } from './database.ts';
 import { RowVersions } from './rowVersions.ts';
+import { connectionOf, fileOf, type Table } from '@crease/core/model';
 
 /** A stored table without its rows: all parts of it together. */
 export interface StoredTableInfo {
@@ -99,13 +100,12 @@ export function restingDomain(domain: Uint8Array): { bytes: Buffer; deflated: nu
 }
 
 /** The key of a table's rows within its model: its file or its table in a database, which stay when the table gets another name. */
-export function sourceKey({ source, name }: { source?: object; name: string }): string {
-  if (source && 'file' in source) return String(source.file).toLowerCase();
-  if (source && 'connection' in source) {
-    const { connection, schema, table } = source as { connection: string; schema?: string; table: string };
-    return `connection:${JSON.stringify([connection, schema ?? '', table])}`;
-  }
-  return `table:${name.toLowerCase()}`;
+export function sourceKey(table: Pick<Table, 'name' | 'source'>): string {
+  const file = fileOf(table);
+  if (file) return file.file.toLowerCase();
+  const place = connectionOf(table);
+  if (place) return `connection:${JSON.stringify([place.connection, place.schema ?? '', place.table])}`;
+  return `table:${table.name.toLowerCase()}`;
 }
 
 /** Encoded rows in the workspace: written segment by segment, visible only when whole. */

@@ -3,8 +3,7 @@ import { LRUCache } from 'lru-cache';
 import { formatType, textReader, toJson, DATE } from '@crease/core/values';
 import type { Column, TableData } from '@crease/core/columns';
 import { calledNow, columnValues } from '@crease/core/columns';
-import { tableLoader } from '@crease/core/interchange';
-import { readModel, withFamilies } from '@crease/core/model';
+import { readModel, withFamilies, fileOf } from '@crease/core/model';
 import type { Model, Table } from '@crease/core/model';
 import { DataError, ModelData } from '@crease/core/query';
 import { retyped } from '@crease/core/shape';
@@ -12,6 +11,7 @@ import { derivedCache } from '../judging/dependencies.ts';
 import { openWorkspace, sourceKey, Tables } from '../store/index.ts';
 import type { Connection, ModelVersion } from '../store/index.ts';
 import { SharedCodes } from '../threads/sharedCodes.ts';
+import { tableLoader } from '@crease/core/sources';
 
 // What a thread keeps of models and their rows between tasks.
 
@@ -57,7 +57,7 @@ function storedRows({ workspace, versions }: ModelVersion, table: Table): TableD
   const version = versions[sourceKey(table)];
   if (version === undefined)
     throw new DataError(
-      `the rows of ${name} have not been imported yet: load ${table.source && 'file' in table.source ? table.source.file : 'them'} on the Intake stage`,
+      `the rows of ${name} have not been imported yet: load ${fileOf(table)?.file ?? 'them'} on the Intake stage`,
       { code: 'not-loaded' },
     );
   const key = `${workspace}\n${version}`;

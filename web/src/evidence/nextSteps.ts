@@ -1,6 +1,6 @@
 import { FormulaChecker } from '@crease/core/formula';
 import type { Model, Table } from '@crease/core/model';
-import { sameName } from '@crease/core/model';
+import { sameName, isLoaded } from '@crease/core/model';
 import type { Selection } from '../state/selection.ts';
 
 /** Something to do on a stage, with what to select for it. */
@@ -19,15 +19,13 @@ type Finder = (model: Model, stored: readonly string[]) => NextStep[];
 const tableStep = (says: string, { name }: Table): NextStep => ({ says, select: { kind: 'table', name } });
 const withRole = ({ tables }: Model, ...roles: Table['role'][]): Table[] =>
   tables.filter((t) => roles.includes(t.role));
-const isFile = ({ source }: Table): boolean =>
-  source !== undefined && ('file' in source || 'connection' in source);
 /** Tables that hold what levels could be made of. */
 const MOST_TEXTS = 2;
 
 const STEPS: Readonly<Record<string, Finder>> = {
   intake: (model, stored) => [
     ...model.tables
-      .filter((t) => isFile(t) && !stored.some((name) => sameName(name, t.name)))
+      .filter((t) => isLoaded(t) && !stored.some((name) => sameName(name, t.name)))
       .map((t) => tableStep(`Import the rows of ${t.name}`, t)),
     ...(model.tables.length > 1 && (model.relationships ?? []).length === 0
       ? [{ says: 'Draft a star from the tables' }]

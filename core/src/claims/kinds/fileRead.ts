@@ -3,6 +3,7 @@ import { problemKind, recordsOf } from '../../columns/index.ts';
 import type { ClaimKind, Evidence, SampleRow } from '../claim.ts';
 import { claimOf, judged, MOST_LINES, SAMPLE_SIZE } from '../claim.ts';
 import { counted, number } from './words.ts';
+import { fileOf } from '../../model/index.ts';
 
 export const fileRead: ClaimKind = {
   kind: 'file-read',
@@ -14,7 +15,7 @@ export const fileRead: ClaimKind = {
     '`file-read:loan`: every record of `loan.csv` became a row; a quote that is not closed on line 25, which swallows the last 6 lines, breaks it.',
   list: ({ model }) =>
     model.tables
-      .filter((t) => t.source !== undefined && 'file' in t.source)
+      .filter((t) => fileOf(t) !== undefined)
       .map((t) =>
         claimOf(fileRead, t.name, `every record of the file of ${t.name} became a row`, {
           ref: { table: t.name },

@@ -1,7 +1,7 @@
 import { CALENDAR_COLUMNS } from '../../calendar/index.ts';
 import { columnValues } from '../../columns/index.ts';
 import type { Model, ModelColumn, Table } from '../../model/index.ts';
-import { freeName, sameName } from '../../model/index.ts';
+import { freeName, sameName, calendarOf } from '../../model/index.ts';
 import type { ModelData } from '../../query/index.ts';
 import { withMissing } from '../../edit/index.ts';
 import { formatDate, formatType } from '../../values/index.ts';
@@ -49,7 +49,8 @@ export function daysRemedy(
 ): Remedy | undefined {
   const table = model.tables.find((t) => sameName(t.name, calendar.table));
   if (!table) return undefined;
-  if (table.source && 'calendar' in table.source)
+  const generated = calendarOf(table);
+  if (generated)
     return {
       id,
       title,
@@ -58,7 +59,7 @@ export function daysRemedy(
         {
           do: 'set-table',
           table: table.name,
-          change: { source: { calendar: { ...table.source.calendar, ...span } } },
+          change: { source: { calendar: { ...generated.calendar, ...span } } },
         },
       ],
     };

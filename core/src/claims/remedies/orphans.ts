@@ -1,5 +1,5 @@
 import type { Model, Relationship, Table } from '../../model/index.ts';
-import { cardinalityOf, endText, isDefault, sameName } from '../../model/index.ts';
+import { cardinalityOf, endText, isDefault, sameName, isDerived, stepsOf } from '../../model/index.ts';
 import type { ModelData } from '../../query/index.ts';
 import { missingMembers } from '../../edit/index.ts';
 import { tablesRead } from '../../shape/index.ts';
@@ -74,8 +74,8 @@ function unmatchedMembers(model: Model, r: Relationship): Remedy | undefined {
 
 /** Tables that a table is made of by steps, over any number of hops, in lower case. */
 function madeOf(model: Model, table: Table, found = new Set<string>()): Set<string> {
-  if (!table.source || !('steps' in table.source)) return found;
-  for (const name of tablesRead(table.source.steps)) {
+  if (!isDerived(table)) return found;
+  for (const name of tablesRead(stepsOf(table))) {
     if (found.has(name.toLowerCase())) continue;
     found.add(name.toLowerCase());
     const other = model.tables.find((t) => sameName(t.name, name));

@@ -1,7 +1,7 @@
 import { useState } from 'react';
 import type { Edit } from '@crease/core/edit';
 import type { Table } from '@crease/core/model';
-import { nameWords, sameName } from '@crease/core/model';
+import { nameWords, sameName, calendarOf } from '@crease/core/model';
 import { FormulaChecker } from '@crease/core/formula';
 import type { Calendar } from '@crease/core/calendar';
 import { usualHierarchies } from '@crease/core/calendar';
@@ -84,6 +84,7 @@ function CalendarCard({ calendar }: { calendar: Calendar }) {
   const table = names.table(calendar.table);
   if (!table) return <p className="p-4 text-vermilion">The calendar {calendar.table} is gone.</p>;
   const fiscal = calendar.fiscalYear;
+  const generated = calendarOf(table);
   const own = (model.hierarchies ?? []).filter((h) => sameName(h.table, table.name));
   const missing = usualHierarchies(table, calendar.day, numbered).filter(
     (h) => !own.some((o) => sameName(o.name, h.name)),
@@ -135,9 +136,9 @@ function CalendarCard({ calendar }: { calendar: Calendar }) {
                 <option key={c.name}>{c.name}</option>
               ))}
           </select>
-          {table.source && 'calendar' in table.source ? (
+          {generated ? (
             <span className="text-soft">
-              Generated from {table.source.calendar.from} to {table.source.calendar.to}
+              Generated from {generated.calendar.from} to {generated.calendar.to}
             </span>
           ) : (
             <label className="flex items-center gap-1 text-soft">

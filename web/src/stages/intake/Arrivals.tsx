@@ -4,7 +4,7 @@ import { Menu, MenuButton, MenuItem, MenuItems } from '@headlessui/react';
 import { Database, FileUp, History, Plus, Sparkles } from 'lucide-react';
 import { api } from '@crease/contract';
 import type { JobState, RecipeState, Settings, UploadState } from '@crease/contract';
-import { freeName } from '@crease/core/model';
+import { freeName, connectionOf, fileOf, isTableOf } from '@crease/core/model';
 import type { Table } from '@crease/core/model';
 import { NAMING_RULES } from '@crease/core/reading';
 import { ask, sendFile } from '../../state/api.ts';
@@ -133,14 +133,7 @@ export function Arrivals({
   const receive = async (uploads: readonly UploadState[], by?: RecipeState) => {
     for (const upload of uploads) {
       const { origin } = upload;
-      const held = model.tables.find(
-        ({ source }) =>
-          source &&
-          'connection' in source &&
-          source.connection === origin?.connection &&
-          source.table === origin.table &&
-          (source.schema ?? undefined) === origin.schema,
-      );
+      const held = origin && model.tables.find((t) => isTableOf(t, origin.connection, origin));
       const come: Arrival = {
         key: crypto.randomUUID(),
         file: {
@@ -172,8 +165,8 @@ export function Arrivals({
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [drawn]);
   const drawAgain = async (table: Table) => {
-    const { source } = table;
-    if (!source || !('connection' in source)) return;
+    const source = connectionOf(table);
+    if (!source) return;
     const { connection, schema, table: name } = source;
     try {
       const uploads = await ask(
@@ -189,7 +182,7 @@ export function Arrivals({
 
   /** Tables that a file may be loaded into: those that have their rows from files, or none yet. */
   const loadable = model.tables
-    .filter((t) => t.source === undefined || 'file' in t.source)
+    .filter((t) => t.source === undefined || fileOf(t) !== undefined)
     .map((t) => t.name);
   /** Chooses where the rows go: into a table that is there, read as the model says, or into a new one. */
   const into = (arrival: Arrival, table: string | undefined) => {

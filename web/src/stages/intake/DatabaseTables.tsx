@@ -6,6 +6,7 @@ import { useAnswer } from '../../state/useAnswer.ts';
 import { useModel } from '../../state/model.tsx';
 import { LeafHead } from '../../frame/Leaves.tsx';
 import { compact, count, many } from '../../parts/text.ts';
+import { isTableOf } from '@crease/core/model';
 
 const keyOf = (t: { schema: string | null; table: string }): string => JSON.stringify([t.schema, t.table]);
 const nameOf = (t: { schema?: string | null; table: string }): { schema?: string; table: string } =>
@@ -37,15 +38,7 @@ export function DatabaseTables({
   const text = search.trim().toLowerCase();
   const shown = tables.filter((t) => `${t.schema ?? ''}.${t.table}`.toLowerCase().includes(text));
   const wanted = tables.filter((t) => chosen.has(keyOf(t)));
-  const held = (t: DatabaseTable) =>
-    model.tables.find(
-      ({ source }) =>
-        source &&
-        'connection' in source &&
-        source.connection === connection.name &&
-        source.table === t.table &&
-        (source.schema ?? null) === t.schema,
-    );
+  const held = (t: DatabaseTable) => model.tables.find((own) => isTableOf(own, connection.name, t));
   const missing = wanted
     .flatMap((t) => t.references)
     .filter((r) => tables.some((t) => keyOf(t) === keyOf(r)) && !chosen.has(keyOf(r)));

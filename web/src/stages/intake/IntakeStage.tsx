@@ -10,6 +10,7 @@ import { DatabasesView } from './DatabasesView.tsx';
 import { LoadsView } from './LoadsView.tsx';
 import { Proposals } from './Proposals.tsx';
 import { TypedMembers } from './TypedMembers.tsx';
+import { typedMembersOf } from '@crease/core/model';
 
 /** Bring in tables: choose files, see what is in them, take in what is wanted; then draft a star from them. */
 export function IntakeStage() {
@@ -28,7 +29,7 @@ export function IntakeStage() {
       return next;
     });
   const back = () => show('');
-  const edited = model.tables.find((t) => t.name === params.get('of') && t.source && 'members' in t.source);
+  const edited = model.tables.find((t) => t.name === params.get('of') && typedMembersOf(t) !== undefined);
   return (
     <Leaves
       label="Intake"

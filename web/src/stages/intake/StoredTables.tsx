@@ -1,9 +1,10 @@
-import { sourceName } from '@crease/core/shape';
 import type { Table } from '@crease/core/model';
 import { useModel } from '../../state/model.tsx';
 import { useSelection } from '../../state/selection.ts';
 import { RoleMark } from '../../parts/Marks.tsx';
 import { bytes, count, many, moment, percent } from '../../parts/text.ts';
+import { sourceName } from '@crease/core/sources';
+import { connectionOf, isDerived, isLoaded, typedMembersOf } from '@crease/core/model';
 
 /** The tables of the model: where their rows come from, how many there are, what they take. */
 export function StoredTables({
@@ -41,8 +42,7 @@ export function StoredTables({
       <tbody>
         {model.tables.map((table) => {
           const stored = state.stored.find((s) => s.name === table.name);
-          const source =
-            sourceName(table) ?? (table.source && 'steps' in table.source ? 'derived by steps' : 'none');
+          const source = sourceName(table) ?? (isDerived(table) ? 'derived by steps' : 'none');
           return (
             <tr
               key={table.name}
@@ -58,7 +58,7 @@ export function StoredTables({
               </td>
               <td className="text-soft">
                 {source}
-                {table.source && 'members' in table.source && (
+                {typedMembersOf(table) && (
                   <button
                     className="btn btn-bare ml-2 h-[24px]"
                     onClick={() => onEdit(table.name)}
@@ -67,7 +67,7 @@ export function StoredTables({
                     change
                   </button>
                 )}
-                {table.source && 'connection' in table.source && (
+                {connectionOf(table) && (
                   <button
                     className="btn btn-bare ml-2 h-[24px]"
                     onClick={() => onDraw(table)}
@@ -84,11 +84,7 @@ export function StoredTables({
               </td>
               <td className="num text-soft">{stored && total > 0 ? percent(stored.bytes / total) : ''}</td>
               <td className="text-soft">
-                {stored
-                  ? moment(stored.loadedAt)
-                  : table.source && ('file' in table.source || 'connection' in table.source)
-                    ? 'not imported yet'
-                    : ''}
+                {stored ? moment(stored.loadedAt) : isLoaded(table) ? 'not imported yet' : ''}
                 {stored && stored.problems.length > 0 && (
                   <span className="text-vermilion"> · {many(stored.problems.length, 'line')} left out</span>
                 )}

@@ -5,6 +5,7 @@ import { cellsOf, cellsOfMembers, membersOf } from '@crease/core/reading';
 import type { DataType } from '@crease/core/values';
 import { parseType } from '@crease/core/values';
 import type { Table } from '@crease/core/model';
+import { typedMembersOf } from '@crease/core/model';
 import { useModel } from '../../state/model.tsx';
 import { LeafHead } from '../../frame/Leaves.tsx';
 import { many } from '../../parts/text.ts';
@@ -22,9 +23,10 @@ export function TypedMembers({ table, onBack }: { table: Table | undefined; onBa
   const derived = (table?.columns ?? []).filter((c) => c.formula !== undefined);
   const called = new Set(typed.map((c) => c.name));
   const [name, setName] = useState(table?.name ?? '');
-  const [cells, setCells] = useState<string[][]>(() =>
-    table?.source && 'members' in table.source ? cellsOfMembers(typed, table.source.members) : BLANK,
-  );
+  const [cells, setCells] = useState<string[][]>(() => {
+    const members = typedMembersOf(table);
+    return members ? cellsOfMembers(typed, members) : BLANK;
+  });
   const [said, setSaid] = useState<ReadonlyMap<number, DataType>>(
     () => new Map(typed.map((c, place) => [place, parseType(c.type)!] as const)),
   );

@@ -11,6 +11,7 @@ import type { ModelColumn, Table } from '@crease/core/model';
 import type { PreviewUse } from '@crease/core/propose';
 import { nameLikeness, previewUse } from '@crease/core/propose';
 import type { ColumnPreview, Dialect, FilePreview } from '@crease/core/reading';
+import { fileOf } from '@crease/core/model';
 
 /** How a column's values are written. */
 export interface Written {
@@ -146,7 +147,7 @@ export const useOf = (column: ArrivingColumn, preview: ColumnPreview, rows: numb
 
 /** How the file of a table that is loaded again was laid out. */
 export function laidOutAsBefore(table: Table | undefined): Pick<Arrival, 'dialect' | 'nulls'> {
-  const source = table?.source && 'file' in table.source ? table.source : undefined;
+  const source = fileOf(table);
   if (!source) return {};
   const { delimiter, quote, header, skip, encoding, nulls } = source;
   return {
@@ -170,7 +171,7 @@ export function typedAsBefore(
   preview: FilePreview,
   before: readonly ArrivingColumn[] = [],
 ): ArrivingColumn[] {
-  const source = table.source && 'file' in table.source ? table.source : undefined;
+  const source = fileOf(table);
   return arrivingColumns(preview, before, table).map((c): ArrivingColumn => {
     const had = table.columns.find((m) => m.formula === undefined && m.name === c.name);
     if (!had || (c.said && !c.known)) return c;

@@ -12,6 +12,8 @@ import { RemoveTable } from './RemoveTable.tsx';
 import { Distribution } from '../../parts/Marks.tsx';
 import { grainExample } from '../../parts/examples.ts';
 import { cellText, count } from '../../parts/text.ts';
+import { isLoaded } from '@crease/core/model';
+import { sourceKind } from '@crease/core/sources';
 
 const USES = ['key', 'reference', 'attribute', 'quantity'] as const;
 const AGGREGATES = ['sum', 'avg', 'min', 'max', 'count', 'distinct', 'none'] as const;
@@ -185,7 +187,7 @@ export function ColumnsDesign({ table }: { table: Table }) {
           <button className="btn h-[24px]" onClick={() => setFormulaOf('')}>
             Add a column by formula
           </button>
-          {table.source && !('calendar' in table.source) && (
+          {table.source && sourceKind(table.source).takesSteps && (
             <button className="btn ml-2 h-[24px]" onClick={() => setLooking(true)}>
               Look up column
             </button>
@@ -327,9 +329,7 @@ export function ColumnsDesign({ table }: { table: Table }) {
                     )}
                   </td>
                   <td className="whitespace-nowrap text-soft">
-                    {c.formula === undefined &&
-                    table.source &&
-                    ('file' in table.source || 'connection' in table.source) ? (
+                    {c.formula === undefined && isLoaded(table) ? (
                       <select
                         className="field h-[24px] w-[94px] px-1"
                         aria-label={`Type of ${c.name}`}

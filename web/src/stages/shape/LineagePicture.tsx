@@ -1,5 +1,5 @@
-import type { Lineage, LineageNode } from '@crease/core/shape';
 import { HEIGHT, MARGIN, placeLineage, WIDTH } from './lineageLayout.ts';
+import { type Lineage, type LineageNode } from '@crease/core/sources';
 
 /** From sources on the left to the tables of the model; what a chosen table comes from and feeds is drawn in ink. */
 export function LineagePicture({

@@ -2,13 +2,12 @@ import { useState } from 'react';
 import { useSearchParams } from 'react-router';
 import { parseType } from '@crease/core/values';
 import type { ModelColumn, Table } from '@crease/core/model';
-import { sameName } from '@crease/core/model';
+import { sameName, isDerived, stepsOf } from '@crease/core/model';
 import type { Lookup } from '@crease/core/shape';
 import { stepsUnder } from '@crease/core/edit';
 import { useModel } from '../../state/model.tsx';
 import { selectionText } from '../../state/selection.ts';
 import { LookupFields } from './forms/LookupForm.tsx';
-import { isDerived, stepsOf } from './steps.ts';
 
 /** Columns that hold values of another table: the newest price, the version of a day. They are looked up by a step. */
 export function LookUp({ table, onClose }: { table: Table; onClose: () => void }) {

@@ -1,6 +1,7 @@
-import { originsOf, sourceName } from '@crease/core/shape';
+import { originsOf } from '@crease/core/shape';
 import { useModel } from '../../state/model.tsx';
 import { useSelection } from '../../state/selection.ts';
+import { sourceName } from '@crease/core/sources';
 
 /** Further back than this a column is not followed: who is deeper has made a circle. */
 const DEEPEST = 12;

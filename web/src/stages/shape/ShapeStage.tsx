@@ -1,5 +1,4 @@
 import type { Table } from '@crease/core/model';
-import { lineageOf } from '@crease/core/shape';
 import { useModel } from '../../state/model.tsx';
 import { useParam, useSelection } from '../../state/selection.ts';
 import { Blank, LeafHead, Leaves } from '../../frame/Leaves.tsx';
@@ -10,7 +9,9 @@ import { Origins } from './Origins.tsx';
 import { StepEvidence } from './StepEvidence.tsx';
 import { StepsDesign } from './StepsDesign.tsx';
 import { TableList } from './TableList.tsx';
-import { isDerived, useStepWork } from './steps.ts';
+import { useStepWork } from './steps.ts';
+import { lineageOf } from '@crease/core/sources';
+import { isDerived } from '@crease/core/model';
 
 const ROLES = ['fact', 'dimension', 'bridge', 'staging'] as const;
 const VIEWS = ['columns', 'steps', 'lineage'] as const;

@@ -4,6 +4,7 @@ import { useModel } from '../../state/model.tsx';
 import { useSelection } from '../../state/selection.ts';
 import { RoleMark, VerdictMark } from '../../parts/Marks.tsx';
 import { DeriveTable } from './DeriveTable.tsx';
+import { isDerived } from '@crease/core/model';
 
 const GROUPS: readonly { readonly role: Table['role']; readonly title: string }[] = [
   { role: 'fact', title: 'Facts' },
@@ -57,11 +58,11 @@ export function TableList({ current }: { current: string | undefined }) {
                     <button
                       className="rowlink flex items-center gap-2 px-3 py-[3px]"
                       aria-current={t.name === current}
-                      title={t.source && 'steps' in t.source ? `${t.name}: derived by steps` : t.name}
+                      title={isDerived(t) ? `${t.name}: derived by steps` : t.name}
                       onClick={() => select({ kind: 'table', name: t.name })}
                     >
                       <RoleMark role={t.role} /> <span className="min-w-0 flex-1 truncate">{t.name}</span>
-                      {t.source && 'steps' in t.source && (
+                      {isDerived(t) && (
                         <span className="text-[11px] text-soft" aria-label="derived">
                           ƒ
                         </span>

@@ -1,4 +1,4 @@
-import type { Lineage, LineageNode } from '@crease/core/shape';
+import { type Lineage, type LineageNode } from '@crease/core/sources';
 
 /** Distances and sizes in user units of the picture. */
 const [COLUMN, ROW] = [186, 30];

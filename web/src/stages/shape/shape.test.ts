@@ -1,11 +1,11 @@
 import type { Table } from '@crease/core/model';
-import { lineageOf } from '@crease/core/shape';
 import { parseFormula } from '@crease/core/formula';
 import { bandsFault, bandsFormula } from './bands.ts';
 import { placeLineage } from './lineageLayout.ts';
 import { isOff, verbOf } from './steps.ts';
 import { emptyStep, STEP_KINDS, stepText } from '@crease/core/shape';
 import { STEP_FORMS } from './forms/index.ts';
+import { lineageOf } from '@crease/core/sources';
 
 test('bands are written as a case that any name and any text survives', () => {
   const bands = [

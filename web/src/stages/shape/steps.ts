@@ -8,12 +8,9 @@ import { useModel } from '../../state/model.tsx';
 import { useAnswer } from '../../state/useAnswer.ts';
 import { useLater } from './useLater.ts';
 import { useParam } from '../../state/selection.ts';
+import { stepsOf } from '@crease/core/model';
 
 export type Step = Readonly<Record<string, unknown>>;
-
-export const isDerived = (table: Table): boolean => table.source !== undefined && 'steps' in table.source;
-export const stepsOf = (table: Table): readonly Step[] =>
-  table.source && 'steps' in table.source ? table.source.steps : [];
 
 /** The step's verb, also of one that is switched off. */
 export const verbOf = (step: Step): string => {

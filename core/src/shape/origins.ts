@@ -1,28 +1,9 @@
 import { namesIn } from '../formula/index.ts';
 import type { Model, ModelColumn, Table } from '../model/index.ts';
-import { sameName } from '../model/index.ts';
+import { sameName, stepsOf } from '../model/index.ts';
 import type { ReadTables } from './step.ts';
 import type { Step } from './steps/index.ts';
 import { readStep } from './steps/index.ts';
-
-/** A place that rows or values come from: a source outside of the model, or a table of it. */
-export interface LineageNode {
-  /** `source:loan.csv`, `table:loan`. */
-  readonly id: string;
-  readonly kind: 'source' | 'table';
-  readonly name: string;
-  readonly role?: Table['role'];
-  /** Hops from the furthest source. */
-  readonly depth: number;
-}
-
-export interface Lineage {
-  readonly nodes: readonly LineageNode[];
-  readonly edges: readonly { readonly from: string; readonly to: string }[];
-}
-
-const stepsOf = (table: Table): readonly Step[] =>
-  table.source && 'steps' in table.source ? table.source.steps : [];
 
 /** Tables of the model that a derived table's steps read, in their order. Steps that are switched off read none. */
 export function tablesRead(steps: readonly Step[]): string[] {
@@ -31,50 +12,6 @@ export function tablesRead(steps: readonly Step[]): string[] {
     return read?.kind.reads?.(read.argument) ?? [];
   });
   return [...new Set(found)];
-}
-
-/** What a table's rows come from outside of the model; undefined where nothing does. */
-export function sourceName(table: Table): string | undefined {
-  const { source } = table;
-  if (!source) return undefined;
-  if ('file' in source) return source.file;
-  if ('connection' in source)
-    return `${source.connection}: ${source.schema ? `${source.schema}.` : ''}${source.table}`;
-  if ('calendar' in source) return 'a generated calendar';
-  if ('members' in source) return 'typed by hand';
-  return undefined;
-}
-
-/** From the sources to the tables of the model: who is made of what. A table that is made of itself, by mistake, ends the count of hops. */
-export function lineageOf(model: Model): Lineage {
-  const byName = (name: string) => model.tables.find((t) => sameName(t.name, name));
-  const depths = new Map<string, number>();
-  const depthOf = (table: Table, above: readonly Table[]): number => {
-    const known = depths.get(table.name);
-    if (known !== undefined) return known;
-    if (above.includes(table)) return 0;
-    const below = tablesRead(stepsOf(table)).flatMap((name) => byName(name) ?? []);
-    const depth = 1 + Math.max(0, ...below.map((t) => depthOf(t, [...above, table])));
-    depths.set(table.name, depth);
-    return depth;
-  };
-  const nodes: LineageNode[] = [];
-  const edges: { from: string; to: string }[] = [];
-  for (const table of model.tables) {
-    const id = `table:${table.name}`;
-    nodes.push({ id, kind: 'table', name: table.name, role: table.role, depth: depthOf(table, []) });
-    const source = sourceName(table);
-    if (source !== undefined) {
-      const from = `source:${source}`;
-      if (!nodes.some((n) => n.id === from)) nodes.push({ id: from, kind: 'source', name: source, depth: 0 });
-      edges.push({ from, to: id });
-    }
-    for (const name of tablesRead(stepsOf(table))) {
-      const read = byName(name);
-      if (read) edges.push({ from: `table:${read.name}`, to: id });
-    }
-  }
-  return { nodes, edges };
 }
 
 /** Where a column's values come from, one hop back. */
