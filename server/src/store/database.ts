@@ -4,7 +4,7 @@ import Database from 'better-sqlite3';
 export type Connection = Database.Database;
 
 /** Steps that bring a workspace file from one version to the next; never changed once released, only added to. */
-const MIGRATIONS: readonly string[] = [
+export const MIGRATIONS: readonly string[] = [
   `
   create table model (
     id integer primary key,
@@ -135,6 +135,10 @@ const MIGRATIONS: readonly string[] = [
   alter table revision add column rows text;
   -- The window that made it, or who else; empty where it is not known.
   alter table revision add column made_by text not null default '';
+  `,
+  `
+  -- A revision's document may be its difference from that of the revision before, as a JSON array: an older program would not read it.
+  select 1;
   `,
 ];
 

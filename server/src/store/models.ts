@@ -2,7 +2,9 @@ import type { Edit } from '@crease/core/edit';
 import { applyEdit } from '@crease/core/edit';
 import type { Model } from '@crease/core/model';
 import { readModel, writeModel } from '@crease/core/model';
+import { LRUCache } from 'lru-cache';
 import type { Connection } from './database.ts';
+import { Documents } from './documents.ts';
 import type { RowsChange } from './rowVersions.ts';
 import { RowVersions } from './rowVersions.ts';
 
@@ -23,7 +25,6 @@ interface RevisionRow {
   id: number;
   parent_id: number | null;
   number: number;
-  document: string;
   says: string;
   at: string;
 }
@@ -41,7 +42,8 @@ export class NoModelError extends Error {}
 
 /** Models and their chains of revisions. The head moves back on undo and forward on redo, and the rows with it; an edit starts a new branch of the chain. */
 export class Models {
-  private readonly parsed = new Map<number, Model>();
+  private readonly parsed = new LRUCache<number, Model>({ max: 50 });
+  private readonly documents: Documents;
   private readonly rows: RowVersions;
 
   constructor(
@@ -49,6 +51,7 @@ export class Models {
     private readonly now: () => Date = () => new Date(),
   ) {
     this.rows = new RowVersions(db, now);
+    this.documents = new Documents(db);
   }
 
   ids(): number[] {
@@ -84,7 +87,9 @@ export class Models {
 
   head(id: number): Revision {
     const row = this.db
-      .prepare('select revision.* from revision join model on model.head = revision.id where model.id = ?')
+      .prepare(
+        'select revision.id, revision.parent_id, revision.number, revision.says, revision.at, revision.made_by, revision.rows from revision join model on model.head = revision.id where model.id = ?',
+      )
       .get(id) as RevisionRow | undefined;
     if (!row) throw new NoModelError(`there is no model ${id} in this workspace`);
     return this.revision(row);
@@ -148,8 +153,9 @@ export class Models {
   }
 
   find(revision: number): Revision {
-    const row = this.db.prepare('select * from revision where id = ?').get(revision) as
-      RevisionRow | undefined;
+    const row = this.db
+      .prepare('select id, parent_id, number, says, at, made_by, rows from revision where id = ?')
+      .get(revision) as RevisionRow | undefined;
     if (!row) throw new NoModelError(`there is no revision ${revision} in this workspace`);
     return this.revision(row);
   }
@@ -188,7 +194,7 @@ export class Models {
            select r.id, r.parent_id, r.number, r.says, r.at, r.made_by from revision r join chain c on r.id = c.parent_id
          ) select * from chain order by number desc limit 500`,
       )
-      .all(tip) as Omit<RevisionRow, 'document' | 'rows'>[];
+      .all(tip) as Omit<RevisionRow, 'rows'>[];
     return rows.map((row) => ({
       id: row.id,
       number: row.number,
@@ -247,7 +253,7 @@ export class Models {
     const sql =
       'insert into revision (model_id, parent_id, number, document, says, at, rows, made_by) values (?, ?, ?, ?, ?, ?, ?, ?)';
     const rows = JSON.stringify(this.rows.versions(id));
-    const document = writeModel(model);
+    const document = this.documents.toStore(writeModel(model), parent);
     const at = this.now().toISOString();
     return Number(this.db.prepare(sql).run(id, parent, number, document, says, at, rows, by).lastInsertRowid);
   }
@@ -255,8 +261,7 @@ export class Models {
   private revision(row: RevisionRow): Revision {
     let model = this.parsed.get(row.id);
     if (!model) {
-      model = readModel(row.document);
-      if (this.parsed.size > 50) this.parsed.clear();
+      model = readModel(this.documents.read(row.id));
       this.parsed.set(row.id, model);
     }
     const { id, number, says, at, parent_id: parent, made_by: by } = row;
