@@ -13,7 +13,8 @@ const toCommonJs = [
 ];
 export default {
   testEnvironment: 'node',
-  // Tests start threads, databases and programs: on a machine that is busy with other work these take their time.
+  // Tests start threads, databases and programs: on a machine that is busy with other work these take their
+  // time.
   testTimeout: 30_000,
   setupFiles: ['<rootDir>/tools/jest-sqlite.cjs', '<rootDir>/tools/jest-seed.cjs'],
   testMatch: ['<rootDir>/*/src/**/*.test.ts', '<rootDir>/*/test/**/*.test.ts'],

@@ -25,7 +25,8 @@ export default defineConfig({
     browserName: 'chromium',
     headless: true,
     viewport: { width: 1280, height: 800 },
-    // A trace of each journey costs as much as the journey: it is asked for where one fails, by CREASE_TRACE=1.
+    // A trace of each journey costs as much as the journey: it is asked for where one fails, by
+    // CREASE_TRACE=1.
     trace: process.env.CREASE_TRACE ? 'retain-on-failure' : 'off',
     screenshot: 'only-on-failure',
     locale: 'en-US',

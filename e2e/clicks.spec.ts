@@ -8,8 +8,9 @@ import { edited, loadText, newModel, stateOf } from './byApi.ts';
 import { seeded } from '../server/test/torture/seeded.ts';
 import type { Seeded } from '../server/test/torture/seeded.ts';
 
-// A seeded walk over every control that can be seen, on a small model of its own: no error of the page, no failed stage, no fault of the server;
-// what an act changes is brought back by undo. `npm run torture -- clicks --count 2000 --seed 1` walks on.
+// A seeded walk over every control that can be seen, on a small model of its own: no error of the page, no
+// failed stage, no fault of the server; what an act changes is brought back by undo.
+// `npm run torture -- clicks --count 2000 --seed 1` walks on.
 
 const ACTS = Number(process.env.CREASE_CLICKS ?? 25);
 const SEED = Number(process.env.CREASE_SEED ?? 1);

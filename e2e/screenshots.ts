@@ -1,4 +1,5 @@
-// Takes one picture of each main view from the demo data: node --import tsx e2e/screenshots.ts [FOLDER] [NAME …]
+// Takes one picture of each main view from the demo data: node --import tsx e2e/screenshots.ts [FOLDER] [NAME
+// …]
 import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join, resolve } from 'node:path';

@@ -2,7 +2,8 @@ import { expect, test } from '@playwright/test';
 import type { QueryState } from '@crease/contract';
 import { edited, loadText, newModel } from './byApi.ts';
 
-// What is shown is what was answered: the cells of the page against the route's answer, by a formatter that shares nothing with that of the page.
+// What is shown is what was answered: the cells of the page against the route's answer, by a formatter that
+// shares nothing with that of the page.
 
 const LETTERS = 'ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz';
 const SIGNS = [

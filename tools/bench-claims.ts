@@ -107,7 +107,10 @@ async function claims(): Promise<void> {
   }
 }
 
-/** 50 tables with 600 columns: keys, references, levels, among columns that have nothing to do with each other. */
+/**
+ * 50 tables with 600 columns: keys, references, levels, among columns that have nothing to do with each
+ * other.
+ */
 function proposals(): void {
   const [tables, rows] = [50, 20_000];
   const data = new Map<string, TableData>();

@@ -1,4 +1,5 @@
-// Opens a workspace in a fresh process, asks it a first question and checks the relationships of its largest fact.
+// Opens a workspace in a fresh process, asks it a first question and checks the relationships of its largest
+// fact.
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { judgeClaim, listClaims } from '@crease/core/claims';

@@ -1,11 +1,15 @@
-// Writes rows of the loan lines as Parquet with Zstandard and compares its bytes with those of the same rows as the workspace holds them.
+// Writes rows of the loan lines as Parquet with Zstandard and compares its bytes with those of the same rows
+// as the workspace holds them.
 import { compress, init } from '@bokuweb/zstd-wasm';
 import { parquetWriteBuffer } from 'hyparquet-writer';
 import type { Column, TableData } from '@crease/core/columns';
 import { columnValues, encodeDomain, encodeSegments, inFewestBytes } from '@crease/core/columns';
 import { restingDomain } from '../server/src/store/index.ts';
 
-/** Bytes of both, over all columns. Zstandard at its default level, dictionaries and pages as the package makes them. */
+/**
+ * Bytes of both, over all columns. Zstandard at its default level, dictionaries and pages as the package
+ * makes them.
+ */
 export async function againstParquet(table: TableData): Promise<{
   crease: number;
   parquet: number;

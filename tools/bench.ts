@@ -1,4 +1,5 @@
-// The inner part of the bench: one process, so that what is measured is the engine and not its start. Prints its figures as JSON.
+// The inner part of the bench: one process, so that what is measured is the engine and not its start. Prints
+// its figures as JSON.
 import { spawnSync } from 'node:child_process';
 import { closeSync, mkdirSync, openSync, readFileSync, readSync, statSync } from 'node:fs';
 import { join } from 'node:path';
@@ -37,7 +38,10 @@ type FileTable = Table & { source: { file: string } };
 const fileTables = (of: Model): FileTable[] =>
   of.tables.filter((t): t is FileTable => t.source !== undefined && 'file' in t.source);
 
-/** All files through the intake of the server: several threads, everything written to a workspace file. The loan lines are timed. */
+/**
+ * All files through the intake of the server: several threads, everything written to a workspace file. The
+ * loan lines are timed.
+ */
 async function intake(workspace: string): Promise<void> {
   const db = openWorkspace(workspace);
   db.prepare('insert into model (head, created_at) values (0, ?)').run(new Date().toISOString());

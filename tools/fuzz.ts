@@ -1,4 +1,5 @@
-// Compares the columns engine, the SQL evaluator and a naive reference on random models, rows, formulas and queries.
+// Compares the columns engine, the SQL evaluator and a naive reference on random models, rows, formulas and
+// queries.
 //   npm run fuzz -- --cases 10000 --seed 1
 // Prints how many were compared, and each difference cut down to a small case with the seed that makes it.
 import { answers, difference, makeCase, shrink } from '../server/test/fuzz/compare.ts';

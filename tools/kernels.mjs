@@ -1,4 +1,5 @@
-// Compiles the kernels (AssemblyScript) to WebAssembly and writes each as a module that needs no file at run time.
+// Compiles the kernels (AssemblyScript) to WebAssembly and writes each as a module that needs no file at run
+// time.
 //   node tools/kernels.mjs
 // Nothing is done where the output is newer than its source. The output is never committed.
 import { mkdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';

@@ -2,7 +2,8 @@
 //   npm run torture -- requests --count 20000 --seed 1
 //   npm run torture -- files|kills|editors|disk …
 //   npm run torture -- clicks --acts 2000 --seed 1
-// Prints how many were tried, survived and failed; what failed, with what makes it again. All in a scratch folder, on the loopback address.
+// Prints how many were tried, survived and failed; what failed, with what makes it again. All in a scratch
+// folder, on the loopback address.
 import { spawnSync } from 'node:child_process';
 import type { Outcome } from '../server/test/torture/seeded.ts';
 

@@ -20,7 +20,10 @@ export function readText(file: string, what: string): string {
 
 export const loadModel = (file: string): Model => readModel(readText(file, 'model file'));
 
-/** The day from which periods count: the model's `asOf`, or else today in the machine's time zone. Days since 1970-01-01. */
+/**
+ * The day from which periods count: the model's `asOf`, or else today in the machine's time zone. Days since
+ * 1970-01-01.
+ */
 export function todayOf(model: Model, now = new Date()): number {
   if (model.asOf !== undefined) return textReader(DATE)(model.asOf) as number;
   return Math.floor(Date.UTC(now.getFullYear(), now.getMonth(), now.getDate()) / 86_400_000);

@@ -9,7 +9,10 @@ import { dataFolder, openFolder } from '@crease/server/files';
 import { loadModel, todayOf } from './input.ts';
 import { tableLoader } from '@crease/core/sources';
 
-/** Judges every claim of a model file on the files of a folder, by default its own. Throws for a file that cannot be read or is no model. */
+/**
+ * Judges every claim of a model file on the files of a folder, by default its own. Throws for a file that
+ * cannot be read or is no model.
+ */
 export async function judgeFolder(
   modelFile: string,
   folder?: string,
@@ -26,7 +29,10 @@ export async function judgeFolder(
   return { model, claims: judgeModel(model, data, today, onError) };
 }
 
-/** Judges the claims of a model file that are about the model alone; those about data are unchecked, as their rows are not there. */
+/**
+ * Judges the claims of a model file that are about the model alone; those about data are unchecked, as their
+ * rows are not there.
+ */
 export function judgeWithoutRows(modelFile: string): JudgedClaim[] {
   const model = loadModel(modelFile);
   const full = withFamilies(model);

@@ -10,7 +10,10 @@ const connectionName = z
   .max(60)
   .regex(/^[\p{L}\p{N}_ -]+$/u, 'a name of letters, digits, blanks, - and _');
 
-/** A database that tables are read from. Without `user` it has the workspace's account; without `password` the one that is kept stays. */
+/**
+ * A database that tables are read from. Without `user` it has the workspace's account; without `password` the
+ * one that is kept stays.
+ */
 export const connectionRequest = z.discriminatedUnion('kind', [
   z.strictObject({
     kind: z.literal('postgresql'),
@@ -89,7 +92,10 @@ const rightsStateSchema = z.strictObject({
   beyond: z.array(z.string()).describe('other tables that it can read, by schema and name'),
   sql: z.string().describe('for an account that may do no more'),
 });
-/** What an account may do beyond reading certain tables, as far as was looked, and the SQL for one that may not. */
+/**
+ * What an account may do beyond reading certain tables, as far as was looked, and the SQL for one that may
+ * not.
+ */
 export type RightsState = z.infer<typeof rightsStateSchema>;
 
 const testStateSchema = z.strictObject({

@@ -18,8 +18,8 @@ export type PathParams<Path extends string> = {
 export type Method = 'GET' | 'POST' | 'PUT' | 'DELETE';
 
 /**
- * One thing that the server can be asked. From it come the call of the screens and its SWR key, the route of the server, and the entry of
- * the OpenAPI document.
+ * One thing that the server can be asked. From it come the call of the screens and its SWR key, the route of
+ * the server, and the entry of the OpenAPI document.
  */
 export interface Endpoint<
   Path extends string = string,
@@ -44,7 +44,10 @@ export interface Endpoint<
 /** Whatever endpoint. */
 export type AnyEndpoint = Endpoint<string, z.ZodType | undefined, z.ZodType | undefined>;
 
-/** What an endpoint is asked with, beside its body: the parts of its path and the parameters behind the question mark. */
+/**
+ * What an endpoint is asked with, beside its body: the parts of its path and the parameters behind the
+ * question mark.
+ */
 export type ArgsOf<E extends AnyEndpoint> = PathParams<E['path']> &
   (E['search'] extends z.ZodType ? z.input<E['search']> : unknown);
 /** A body as a client sends it: what has a default may be left out. */
@@ -72,7 +75,10 @@ export function endpoint<
   return { ...rest, search: search as Search, request: request as Request, sends, gives };
 }
 
-/** The address of an endpoint under `/api`, with everything in it escaped; also the SWR key of what is only read. */
+/**
+ * The address of an endpoint under `/api`, with everything in it escaped; also the SWR key of what is only
+ * read.
+ */
 export function addressOf<E extends AnyEndpoint>(of: E, args: ArgsOf<E>): string {
   const given = new Map(Object.entries(args as Record<string, unknown>));
   const path = of.path.replace(/:(\w+)/g, (_, name: string) => {

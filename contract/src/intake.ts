@@ -34,7 +34,10 @@ const previewRequest = z.strictObject({
 });
 export type PreviewRequest = z.infer<typeof previewRequest>;
 
-/** Rows of before are kept for undo: the last versions of a table or those of the last days, whichever is more, under a cap. */
+/**
+ * Rows of before are kept for undo: the last versions of a table or those of the last days, whichever is
+ * more, under a cap.
+ */
 const keepSchema = z.strictObject({
   versions: z.int().min(0).max(1000),
   days: z.int().min(0).max(3650),
@@ -65,11 +68,20 @@ const loadFields = {
       }),
     )
     .min(1, 'choose at least one column'),
-  /** What happens where a value is not of its column's type: it is stored as null and listed, its row is left out and listed, or nothing is stored. */
+  /**
+   * What happens where a value is not of its column's type: it is stored as null and listed, its row is left
+   * out and listed, or nothing is stored.
+   */
   misfits: z.enum(['null', 'leave out', 'stop']).default('null'),
-  /** The part of the table's rows that these take the place of, or are added as; without it they take the place of all. */
+  /**
+   * The part of the table's rows that these take the place of, or are added as; without it they take the
+   * place of all.
+   */
   part: z.string().trim().min(1, 'a part needs a name').max(200).optional(),
-  /** Whether rows take the place of those that are there, are added, or are brought onto them by the table's key. */
+  /**
+   * Whether rows take the place of those that are there, are added, or are brought onto them by the table's
+   * key.
+   */
   mode: z.enum(LOAD_MODES).default('replace'),
 };
 const recipeName = z.string().trim().min(1, 'a recipe needs a name').max(100);

@@ -1,8 +1,8 @@
 import { z } from 'zod';
 
 /**
- * An answer that the core works out: its type is the core's, which says what its parts mean. `schema` is what the OpenAPI document shows of it
- * where the core has a schema.
+ * An answer that the core works out: its type is the core's, which says what its parts mean. `schema` is what
+ * the OpenAPI document shows of it where the core has a schema.
  */
 export function ofCore<T>(says: string, schema?: z.ZodType): z.ZodType<T> {
   const shape = z.custom<T>((value) => value !== undefined, `no ${says}`).meta({ description: says });

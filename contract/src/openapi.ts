@@ -9,12 +9,14 @@ const INTERFACE_VERSION = '1';
 
 type Json = Record<string, unknown>;
 
-/** Schemas that others refer to, by name: what each schema defines of its own is named after where it stands. */
+/**
+ * Schemas that others refer to, by name: what each schema defines of its own is named after where it stands.
+ */
 type Components = Record<string, unknown>;
 
 /**
- * A schema in JSON Schema 2020-12; what has no form there is any value, with its description. References of an OpenAPI document are from its root:
- * what a schema defines moves to `components`, named after `at`.
+ * A schema in JSON Schema 2020-12; what has no form there is any value, with its description. References of
+ * an OpenAPI document are from its root: what a schema defines moves to `components`, named after `at`.
  */
 function jsonSchema(schema: z.ZodType, io: 'input' | 'output', at: string, components: Components): Json {
   const made = z.toJSONSchema(schema, {

@@ -1,5 +1,6 @@
-// The second half of reading, compiled to WebAssembly (AssemblyScript): cells of chunks become final codes, codes are counted and measured
-// for every encoding, and packed. Addresses are bytes into the module's own memory, in which the host allocates and frees.
+// The second half of reading, compiled to WebAssembly (AssemblyScript): cells of chunks become final codes,
+// codes are counted and measured for every encoding, and packed. Addresses are bytes into the module's own
+// memory, in which the host allocates and frees.
 
 /** Rows in a block of the block-wise encoding. */
 const BLOCK_BITS: i32 = 10;
@@ -190,7 +191,9 @@ export function observe(codes: usize, from: i32, to: i32, blocks: usize, counts:
 
 // ---- packing, least significant bit first ----
 
-/** Packs `count` codes less `base` at `width` bits each; writes whole bytes, and up to 7 bytes behind them. */
+/**
+ * Packs `count` codes less `base` at `width` bits each; writes whole bytes, and up to 7 bytes behind them.
+ */
 export function pack(codes: usize, count: i32, base: u32, width: i32, out: usize): void {
   let held: u64 = 0;
   let bits: u64 = 0;
@@ -218,7 +221,10 @@ export function differences(codes: usize, count: i32, step: f64, out: usize): vo
   }
 }
 
-/** Writes the bits that stand for each code less `base`: `table` has them in the lower, their number in the upper two bytes. */
+/**
+ * Writes the bits that stand for each code less `base`: `table` has them in the lower, their number in the
+ * upper two bytes.
+ */
 export function packCoded(codes: usize, count: i32, base: u32, table: usize, out: usize): void {
   let held: u64 = 0;
   let bits: u64 = 0;
@@ -245,10 +251,11 @@ export function countCodes(codes: usize, count: i32, base: u32, out: usize): voi
 }
 
 // ---- merging sorted dictionaries ----
-// Several lists of texts, ascending and each without doubles, become one front-coded list. A text is never compared from its start: each
-// head knows how much it shares with the text given out last, and of two heads the one that shares more comes first. The heads play a
-// tournament whose nodes hold who lost there, so that a new head meets only the losers on its way up (Knuth, TAOCP 3, 5.4.1).
-// Source: W. Ng and K. Kakehi, Merging String Sequences by Longest Common Prefixes, IPSJ Digital Courier 4 (2008).
+// Several lists of texts, ascending and each without doubles, become one front-coded list. A text is never
+// compared from its start: each head knows how much it shares with the text given out last, and of two heads
+// the one that shares more comes first. The heads play a tournament whose nodes hold who lost there, so that
+// a new head meets only the losers on its way up (Knuth, TAOCP 3, 5.4.1). Source: W. Ng and K. Kakehi,
+// Merging String Sequences by Longest Common Prefixes, IPSJ Digital Courier 4 (2008).
 
 /** One list; the host lays a window of it into memory at a time. Unmanaged memory. */
 @unmanaged
@@ -291,7 +298,10 @@ export function setMergedEnd(at: usize): void {
   mergedEnd = at;
 }
 
-/** What `merge` stopped for: all done, the output is full, or a text is not UTF-8. From 0 on: that list needs its next window. */
+/**
+ * What `merge` stopped for: all done, the output is full, or a text is not UTF-8. From 0 on: that list needs
+ * its next window.
+ */
 export const MERGED: i32 = -1;
 export const OUTPUT_FULL: i32 = -2;
 export const NOT_UTF8: i32 = -3;
@@ -324,7 +334,10 @@ export function endMerge(): void {
   heap.free(losers);
 }
 
-/** Lays out the next window of a list. With `goesOn` its first text is the one before, for what the next shares with it. */
+/**
+ * Lays out the next window of a list. With `goesOn` its first text is the one before, for what the next
+ * shares with it.
+ */
 export function window(i: i32, bytes: usize, ends: usize, base: u32, places: usize, count: i32, goesOn: bool): void {
   const source = sourceAt(i);
   source.bytes = bytes;
@@ -354,7 +367,9 @@ function advance(source: Source): void {
   source.shared = commonPrefix(before, beforeLength, source.start, source.length, 0);
 }
 
-/** Bytes that two texts share, of which `known` are known. Windows have 8 bytes behind them that may be read. */
+/**
+ * Bytes that two texts share, of which `known` are known. Windows have 8 bytes behind them that may be read.
+ */
 function commonPrefix(a: usize, lengthA: u32, b: usize, lengthB: u32, known: u32): u32 {
   const most = min(lengthA, lengthB);
   let i = known;
@@ -366,7 +381,10 @@ function commonPrefix(a: usize, lengthA: u32, b: usize, lengthB: u32, known: u32
   return most;
 }
 
-/** Whether head b comes before head a, of which the first holds unless they differ. Who loses learns what it shares with who wins. */
+/**
+ * Whether head b comes before head a, of which the first holds unless they differ. Who loses learns what it
+ * shares with who wins.
+ */
 function comesBefore(b: i32, a: i32): bool {
   if (b == NOBODY || sourceAt(b).live == 0) return false;
   if (a == NOBODY || sourceAt(a).live == 0) return true;

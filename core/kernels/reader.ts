@@ -1,7 +1,8 @@
-// The byte-level reader of delimited text, compiled to WebAssembly (AssemblyScript, a subset of TypeScript with machine types).
-// It cuts a chunk of a file into fields, reads numbers and moments, and looks texts up in one dictionary per column.
-// Addresses are bytes into the module's own memory. What it cannot read for certain it hands back as a "hard" cell:
-// the host reads that one from its text, so that rare forms need no code here.
+// The byte-level reader of delimited text, compiled to WebAssembly (AssemblyScript, a subset of TypeScript
+// with machine types). It cuts a chunk of a file into fields, reads numbers and moments, and looks texts up
+// in one dictionary per column. Addresses are bytes into the module's own memory. What it cannot read for
+// certain it hands back as a "hard" cell: the host reads that one from its text, so that rare forms need no
+// code here.
 
 /** Rows that are cut and read together: their spans stay in the processor's cache. */
 const BATCH: i32 = 512;
@@ -34,7 +35,8 @@ class Column {
   out: usize = 0; // f64 a row for numbers and moments (NaN: null), u32 a row for texts
   low: f64 = 0; // of the chunk, set by `narrow`
   high: f64 = 0;
-  // Moments: bytes of the text, its shape (0 for a digit, else the byte that must stand there), and where its parts stand (or -1).
+  // Moments: bytes of the text, its shape (0 for a digit, else the byte that must stand there), and where its
+  // parts stand (or -1).
   length: i32 = 0;
   shape: usize = 0;
   year: i32 = -1;
@@ -127,7 +129,9 @@ export function setColumn(i: i32, place: i32, kind: i32, scale: i32, point: i32,
   if (kind == TEXT) openDictionary(column);
 }
 
-/** Tells how moments of a column are written; `shape` in memory of the host's choosing stays with the module. */
+/**
+ * Tells how moments of a column are written; `shape` in memory of the host's choosing stays with the module.
+ */
 export function setMoment(i: i32, length: i32, year: i32, month: i32, day: i32, hour: i32, minute: i32, second: i32, fraction: i32, digits: i32, inDays: i32): usize {
   const column = columnAt(i);
   column.length = length;
@@ -144,7 +148,10 @@ export function setMoment(i: i32, length: i32, year: i32, month: i32, day: i32, 
   return column.shape;
 }
 
-/** Makes room for a text that stands for null and returns where to write its bytes; 0 where there is none left. */
+/**
+ * Makes room for a text that stands for null and returns where to write its bytes; 0 where there is none
+ * left.
+ */
 export function addNull(length: u32): usize {
   if (nullsEnd + length + 4 > nulls + (1 << 16)) return 0;
   const at = nullsEnd;
@@ -235,9 +242,9 @@ function leaveOut(start: usize, end: usize, at: u32, fields: i32, what: i32, fie
 }
 
 /**
- * Cuts up to BATCH records from `from` on (RFC 4180; a quote counts only at the start of a field) and reads their columns.
- * Returns the rows taken in; `position` is then where the first record starts that is not whole before `end`.
- * With `last`, the file ends at `end`. `stop` is where no new record may start.
+ * Cuts up to BATCH records from `from` on (RFC 4180; a quote counts only at the start of a field) and reads
+ * their columns. Returns the rows taken in; `position` is then where the first record starts that is not
+ * whole before `end`. With `last`, the file ends at `end`. `stop` is where no new record may start.
  */
 export function take(from: usize, stop: usize, end: usize, last: bool): i32 {
   makeRowRoom(rows + BATCH);
@@ -487,7 +494,8 @@ function moment(column: Column, start: usize): f64 {
   const leap = (year % 4 == 0 && year % 100 != 0) || year % 400 == 0;
   const most = month == 2 ? (leap ? 29 : 28) : month == 4 || month == 6 || month == 9 || month == 11 ? 30 : 31;
   if (day > most) return NaN;
-  // Days from the civil date (H. Hinnant, "chrono-compatible low-level date algorithms"); the year begins in March.
+  // Days from the civil date (H. Hinnant, "chrono-compatible low-level date algorithms"); the year begins in
+  // March.
   const y = month <= 2 ? year - 1 : year;
   const era = y / 400;
   const ofEra = y - era * 400;
@@ -549,7 +557,10 @@ export function isAscii(i: i32): bool {
   return (columnAt(i).bits & 0x8080808080808080) == 0;
 }
 
-/** Copies a text word by word (up to seven bytes beyond it are overwritten) and returns its words laid over each other. */
+/**
+ * Copies a text word by word (up to seven bytes beyond it are overwritten) and returns its words laid over
+ * each other.
+ */
 function copyText(to: usize, from: usize, length: u32): u64 {
   let bits: u64 = 0;
   let rest = length;
@@ -571,8 +582,8 @@ const WIDE_MASK: u32 = 1 << 16;
 let touched: u32 = 0;
 
 /**
- * Hashes all texts of the batch and loads their slots, none of which waits for another: where the slots lie in memory and not in a cache, that
- * is several times as quick as to look one text up after the other.
+ * Hashes all texts of the batch and loads their slots, none of which waits for another: where the slots lie
+ * in memory and not in a cache, that is several times as quick as to look one text up after the other.
  */
 function touchSlots(column: Column, count: i32): void {
   const stride = <usize>width * 8;
@@ -759,8 +770,9 @@ function rehash(column: Column): void {
 // ---- the end of a chunk ----
 
 /**
- * Brings a column's rows of the chunk to the narrowest width, in place. Texts: codes of 1, 2 or 4 bytes. Numbers: 0 for null, else the value
- * less `low` plus 1, in 1, 2 or 4 bytes; 8 where they span more, left as doubles with NaN for null; 0 where all are null.
+ * Brings a column's rows of the chunk to the narrowest width, in place. Texts: codes of 1, 2 or 4 bytes.
+ * Numbers: 0 for null, else the value less `low` plus 1, in 1, 2 or 4 bytes; 8 where they span more, left as
+ * doubles with NaN for null; 0 where all are null.
  */
 export function narrow(i: i32): i32 {
   const column = columnAt(i);
@@ -871,7 +883,9 @@ function insertionSort(column: Column, from: i32, to: i32, depth: u32): void {
   }
 }
 
-/** Least-significant-digit radix sort of the keys of a stretch, skipping bytes in which they do not differ. */
+/**
+ * Least-significant-digit radix sort of the keys of a stretch, skipping bytes in which they do not differ.
+ */
 function radixSort(from: i32, to: i32): void {
   const counts = memory.data(2048);
   let differ: u64 = 0;
@@ -912,8 +926,9 @@ const MASKS: usize = memory.data(5 * 8);
 const DIGITS: usize = memory.data(2048 * 4);
 
 /**
- * Sorts short texts by one key of 64 bits made of only those bits in which any two of them differ: moments and numbers differ in few bits of a
- * byte. Gives false where that takes more bits. The order is that of the bytes, for bits that are the same in all texts decide nothing.
+ * Sorts short texts by one key of 64 bits made of only those bits in which any two of them differ: moments
+ * and numbers differ in few bits of a byte. Gives false where that takes more bits. The order is that of the
+ * bytes, for bits that are the same in all texts decide nothing.
  */
 function sortByBits(column: Column): bool {
   const size = column.entries;
@@ -1017,8 +1032,10 @@ function freeSorted(column: Column): void {
 }
 
 /**
- * Sorts a column's texts by their bytes, which for UTF-8 is the order of code points: eight bytes at a time by radix, then the stretches
- * that are still equal; short ones that differ in few bits by those alone. Afterwards `sortedAt` has the texts one behind the other, `sortedEndsAt` their ends, `rankAt` the place of each code.
+ * Sorts a column's texts by their bytes, which for UTF-8 is the order of code points: eight bytes at a time
+ * by radix, then the stretches that are still equal; short ones that differ in few bits by those alone.
+ * Afterwards `sortedAt` has the texts one behind the other, `sortedEndsAt` their ends, `rankAt` the place of
+ * each code.
  */
 export function sortTexts(i: i32): void {
   const column = columnAt(i);
@@ -1056,7 +1073,8 @@ export function sortTexts(i: i32): void {
           stack = grown(stack, <usize>stackRoom * 12, <usize>stackRoom * 24);
           stackRoom *= 2;
         }
-        // Texts that end within these bytes and are equal so far differ in zero bytes at their end only: there are few.
+        // Texts that end within these bytes and are equal so far differ in zero bytes at their end only:
+        // there are few.
         const longer = splitEnded(column, p, q, depth);
         if (longer < q) {
           const task = stack + <usize>top * 12;
@@ -1094,8 +1112,8 @@ function lengthOf(column: Column, code: u32): u32 {
 }
 
 /**
- * Brings the texts of a stretch that end within the next eight bytes before the longer ones, whose beginnings they are, and sorts them.
- * Returns where the longer ones begin.
+ * Brings the texts of a stretch that end within the next eight bytes before the longer ones, whose beginnings
+ * they are, and sorts them. Returns where the longer ones begin.
  */
 function splitEnded(column: Column, from: i32, to: i32, depth: u32): i32 {
   let kept = from;

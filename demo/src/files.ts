@@ -48,7 +48,10 @@ const branchCode = (i: number): string => `B${String(i + 1).padStart(3, '0')}`;
 const money = (cents: number): string => `${Math.floor(cents / 100)}.${String(cents % 100).padStart(2, '0')}`;
 const two = (n: number): string => String(n).padStart(2, '0');
 
-/** The source files of the consortium, planted flaws included. The same options give the same bytes on every machine. */
+/**
+ * The source files of the consortium, planted flaws included. The same options give the same bytes on every
+ * machine.
+ */
 export function demoFiles(options: DemoOptions = {}): DemoFile[] {
   const loans = options.loans ?? DEFAULT_LOANS;
   const seed = options.seed ?? 20260630;
@@ -317,7 +320,10 @@ const inMissingWeek = (day: number): boolean => day >= MISSING_WEEK && day < MIS
 /** The missing week shows on loans alone, so that each flaw has its own trace. */
 const dateOutsideWeek = (day: number): string => formatDate(inMissingWeek(day) ? day + 7 : day);
 
-/** More in summer, on Saturdays and for the large branches; the last branch opens half-way; some are still out. */
+/**
+ * More in summer, on Saturdays and for the large branches; the last branch opens half-way; some are still
+ * out.
+ */
 function* loanRows(r: Random, loans: number, cards: number, copies: number): Iterable<readonly Cell[]> {
   let receipt = 0;
   let line = 0;

@@ -54,8 +54,8 @@ const relate = (
 });
 
 /**
- * The model of the consortium's data as somebody left it on a Friday: sound for the most part, with the planted
- * mistakes that people really make.
+ * The model of the consortium's data as somebody left it on a Friday: sound for the most part, with the
+ * planted mistakes that people really make.
  */
 export const demoModel = (): Model => ({
   crease: 1,

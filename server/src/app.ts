@@ -31,7 +31,8 @@ const ROUTES = [
 ];
 
 /**
- * The application: the interface under /api, the screens under everything else. `screens` is the folder of the built screens; with
+ * The application: the interface under /api, the screens under everything else. `screens` is the folder of
+ * the built screens; with
  * `checksAnswers` each answer is held against its schema.
  */
 export function makeApp(workspace: Workspace, screens?: string, { checksAnswers = false } = {}): Express {
@@ -86,7 +87,10 @@ const LOOPBACK = /^(127\.0\.0\.1|localhost|\[::1\])(:\d+)?$/i;
 const isRead = ({ method, path }: Request): boolean =>
   (method === 'GET' || method === 'HEAD') && !path.startsWith('/api/');
 
-/** Only pages of this server may talk to it: another site's scripts, or a foreign name that resolves to this machine, may not. */
+/**
+ * Only pages of this server may talk to it: another site's scripts, or a foreign name that resolves to this
+ * machine, may not.
+ */
 const ownOriginOnly: RequestHandler = (request, _response, next) => {
   const { host, origin } = request.headers;
   if (!host || !LOOPBACK.test(host))

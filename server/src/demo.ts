@@ -9,7 +9,10 @@ import type { Workspace } from './workspace.ts';
 import { readSpecOf } from '@crease/core/sources';
 import { fileOf } from '@crease/core/model';
 
-/** Brings a model and the files of its folder into a workspace, through the same intake as any file. Gives the model's id. */
+/**
+ * Brings a model and the files of its folder into a workspace, through the same intake as any file. Gives the
+ * model's id.
+ */
 export async function bringIn(
   workspace: Workspace,
   model: Model,

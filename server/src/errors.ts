@@ -1,4 +1,7 @@
-/** Every error that the server answers with: code, HTTP status, and what one can do. Held against docs/errors.md by a test. */
+/**
+ * Every error that the server answers with: code, HTTP status, and what one can do. Held against
+ * docs/errors.md by a test.
+ */
 export const ERRORS = {
   'wrong-shape': { status: 400, remedy: 'send what the message asks for' },
   'too-large': { status: 413, remedy: 'send less at once' },

@@ -11,7 +11,10 @@ export class Jobs {
 
   constructor(private readonly onBug: (error: unknown) => void) {}
 
-  /** Starts a job. `run` tells its progress and ends with a detail; what it rejects with is told as any error of the server. */
+  /**
+   * Starts a job. `run` tells its progress and ends with a detail; what it rejects with is told as any error
+   * of the server.
+   */
   start(
     says: string,
     tell: (state: JobState) => void,

@@ -1,7 +1,10 @@
 /** How deeply a request may be nested: a model's own documents need about ten levels. */
 export const MOST_DEPTH = 64;
 
-/** Levels of objects and lists within one another; 0 for a plain value. Stops counting a little past the limit. */
+/**
+ * Levels of objects and lists within one another; 0 for a plain value. Stops counting a little past the
+ * limit.
+ */
 export function jsonDepth(value: unknown): number {
   let level: unknown[] = [value];
   for (let depth = 0; ; depth++) {

@@ -41,8 +41,9 @@ export function screensFolder(): string {
 }
 
 /**
- * Serves a workspace on the loopback address. The port is bound first, then the workspace is locked, then it is opened: where one of them cannot be,
- * nothing has been touched. Rejects where the port is taken, or another process has the workspace.
+ * Serves a workspace on the loopback address. The port is bound first, then the workspace is locked, then it
+ * is opened: where one of them cannot be, nothing has been touched. Rejects where the port is taken, or
+ * another process has the workspace.
  */
 export async function serve(options: ServeOptions): Promise<Served> {
   const log = pino({ level: options.quiet ? 'silent' : 'warn' });

@@ -12,7 +12,10 @@ interface Held {
   readonly model: Model;
 }
 
-/** Calendars that models of a workspace have from each other: as copies, or as links that follow whatever becomes of the other's. */
+/**
+ * Calendars that models of a workspace have from each other: as copies, or as links that follow whatever
+ * becomes of the other's.
+ */
 export class SharedCalendars {
   constructor(
     private readonly models: Models,
@@ -60,7 +63,10 @@ export class SharedCalendars {
     };
   }
 
-  /** Takes over a calendar with its rows. Throws ServerError where that cannot be, ConflictError where the model has changed since `base`. */
+  /**
+   * Takes over a calendar with its rows. Throws ServerError where that cannot be, ConflictError where the
+   * model has changed since `base`.
+   */
   take(
     modelId: number,
     order: { base: number; model: number; table: string; how: 'link' | 'copy'; by: string },
@@ -114,7 +120,10 @@ export class SharedCalendars {
     }
   }
 
-  /** Brings the calendars that follow those of a model in step with them; gives the models that have changed by it. */
+  /**
+   * Brings the calendars that follow those of a model in step with them; gives the models that have changed
+   * by it.
+   */
   syncFollowers(modelId: number): { modelId: number; revision: Revision }[] {
     const changed = new Set(
       this.followersOf(modelId).flatMap(({ id, calendar }) => (this.follow(id, calendar.table) ? [id] : [])),

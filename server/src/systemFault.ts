@@ -1,4 +1,7 @@
-/** A fault of the machine, not of the program: somebody else writes, or there is no room left. Undefined for any other error. */
+/**
+ * A fault of the machine, not of the program: somebody else writes, or there is no room left. Undefined for
+ * any other error.
+ */
 export function systemFault(error: unknown): { code: 'busy' | 'disk-full'; message: string } | undefined {
   const code = String((error as { code?: unknown } | undefined)?.code ?? '');
   if (code.startsWith('SQLITE_BUSY') || code.startsWith('SQLITE_LOCKED'))

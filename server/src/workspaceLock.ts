@@ -18,7 +18,10 @@ export interface WorkspaceLock {
   release(): void;
 }
 
-/** When a process began, in the system's own clock ticks; empty where the system does not tell, and undefined where there is no such process. */
+/**
+ * When a process began, in the system's own clock ticks; empty where the system does not tell, and undefined
+ * where there is no such process.
+ */
 function startOf(pid: number): string | undefined {
   try {
     process.kill(pid, 0);
@@ -55,8 +58,8 @@ export function lockHolder(workspace: string): LockHolder | undefined {
 }
 
 /**
- * Makes this process the one that writes a workspace. A lock whose process is gone is taken over. Throws WorkspaceError, which names the process,
- * where another one has it.
+ * Makes this process the one that writes a workspace. A lock whose process is gone is taken over. Throws
+ * WorkspaceError, which names the process, where another one has it.
  */
 export function lockWorkspace(workspace: string, address?: string): WorkspaceLock {
   const file = lockFile(workspace);

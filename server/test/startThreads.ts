@@ -3,7 +3,10 @@ import { join } from 'node:path';
 import type { Workers } from '../src/intake/loadTable.ts';
 import { SharedProgress } from '../src/threads/sharedProgress.ts';
 
-/** Starts a thread of each kind. From source that takes seconds on a cold machine: it belongs to the set-up, not into a test. */
+/**
+ * Starts a thread of each kind. From source that takes seconds on a cold machine: it belongs to the set-up,
+ * not into a test.
+ */
 export async function startThreads({ pool, readers }: Workers, folder: string): Promise<void> {
   const file = join(folder, 'start.csv');
   writeFileSync(file, 'a\n1\n');

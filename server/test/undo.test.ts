@@ -6,7 +6,8 @@ import { startApi } from './apiFixture.ts';
 import type { Seeded } from './torture/seeded.ts';
 import { seeded } from './torture/seeded.ts';
 
-// Random acts, all undone, all done again: model, rows and verdicts are those of the start, and those of the end.
+// Random acts, all undone, all done again: model, rows and verdicts are those of the start, and those of the
+// end.
 
 let fixture: ApiFixture;
 beforeAll(async () => {

@@ -5,7 +5,10 @@ import { Failed, Lost, StageFailed } from './frame/Lost.tsx';
 import { ClaimsStage } from './stages/ClaimsStage.tsx';
 import { IntakeStage } from './stages/intake/IntakeStage.tsx';
 
-/** Every state has an address: /m/MODEL/STAGE?sel=KIND:NAME. Stages beyond the first are loaded when they are first opened. */
+/**
+ * Every state has an address: /m/MODEL/STAGE?sel=KIND:NAME. Stages beyond the first are loaded when they are
+ * first opened.
+ */
 export const router = createBrowserRouter([
   { path: '/', element: <Home />, errorElement: <Failed /> },
   {

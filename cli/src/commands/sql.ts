@@ -37,7 +37,10 @@ export function addSql(program: Command): void {
     });
 }
 
-/** Which columns a level determines is a matter of the data; without them, columns are taken to be coarse enough. */
+/**
+ * Which columns a level determines is a matter of the data; without them, columns are taken to be coarse
+ * enough.
+ */
 function levelOracle(model: Model, folder: string, today: number): DataOracle {
   const data = folderData(model, folder, today);
   return {

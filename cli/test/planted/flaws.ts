@@ -9,7 +9,10 @@ export interface Expected {
   readonly warns?: boolean;
 }
 
-/** A mistake that people make. `touches` are tables and other parts that it changes: two flaws of one part are not planted together. */
+/**
+ * A mistake that people make. `touches` are tables and other parts that it changes: two flaws of one part are
+ * not planted together.
+ */
 export interface Flaw {
   readonly name: string;
   readonly touches: readonly string[];

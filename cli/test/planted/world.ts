@@ -31,7 +31,9 @@ export const dayText = (i: number): string => new Date(FIRST + i * 86_400_000).t
 const quarterOf = (day: string): string => `${day.slice(0, 4)}-Q${Math.ceil(Number(day.slice(5, 7)) / 3)}`;
 const count = (n: number): number[] => Array.from({ length: n }, (_, i) => i);
 
-/** A small consortium of libraries, sound in all that its model claims, with names in one style or another. */
+/**
+ * A small consortium of libraries, sound in all that its model claims, with names in one style or another.
+ */
 export class World {
   readonly random: Random;
   readonly tables = new Map<string, PlantedTable>();

@@ -186,7 +186,10 @@ export const CALENDAR_COLUMNS: Readonly<Record<string, { type: DataType; make: M
   },
 };
 
-/** One row per day from `from` to `to` (days since 1970-01-01, both included), with the columns asked for. Unknown names are left out. */
+/**
+ * One row per day from `from` to `to` (days since 1970-01-01, both included), with the columns asked for.
+ * Unknown names are left out.
+ */
 export function generateCalendar(
   from: number,
   to: number,

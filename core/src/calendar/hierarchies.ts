@@ -3,12 +3,16 @@ import { sameName } from '../model/index.ts';
 
 type Level = NonNullable<Hierarchy['levels']>[number];
 
-/** A way to show a period: its column, and the columns that tell it from those of the same name in other years. */
+/**
+ * A way to show a period: its column, and the columns that tell it from those of the same name in other
+ * years.
+ */
 type Way = readonly [column: string, key?: readonly string[], orderBy?: string];
 
 /**
- * The usual stacks of a calendar's periods, as far as the table has the columns of a generated calendar: years, fiscal years, ISO weeks. `day` is its
- * day column. `numbered` shows fiscal periods by number, else by the month's name. Each period lies in one of the level above.
+ * The usual stacks of a calendar's periods, as far as the table has the columns of a generated calendar:
+ * years, fiscal years, ISO weeks. `day` is its day column. `numbered` shows fiscal periods by number, else by
+ * the month's name. Each period lies in one of the level above.
  */
 export function usualHierarchies(table: Table, day: string, numbered: boolean): Hierarchy[] {
   const has = (name: string) => table.columns.some((c) => sameName(c.name, name));

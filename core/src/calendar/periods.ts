@@ -41,8 +41,8 @@ const endsMonth = (day: number): boolean => startsMonth(day + 1);
 const monthEnd = (day: number): number => nextUnitStart(day, 'month', 1) - 1;
 
 /**
- * The days of a period, as a test of a day. `days` is D, ascending and not empty; `known` are all days of the calendar, ascending.
- * A hole of D is a day of the calendar between its first and last that it lacks.
+ * The days of a period, as a test of a day. `days` is D, ascending and not empty; `known` are all days of the
+ * calendar, ascending. A hole of D is a day of the calendar between its first and last that it lacks.
  */
 export function periodDays(
   period: PeriodShape,

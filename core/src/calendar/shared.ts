@@ -15,9 +15,10 @@ export const followedBy = (model: Model, table: string): Calendar['follows'] =>
   (model.calendars ?? []).find((c) => sameName(c.table, table))?.follows;
 
 /**
- * A model with the calendar of another: its table, its hierarchies, its day and fiscal year. A link follows the other's updates, a copy is the
- * model's own from then on. Where the name is taken the table gets another one; so does its file, whose rows are known by its name.
- * Hierarchies with levels of other tables stay behind. Gives nothing where the other model has no such calendar.
+ * A model with the calendar of another: its table, its hierarchies, its day and fiscal year. A link follows
+ * the other's updates, a copy is the model's own from then on. Where the name is taken the table gets another
+ * one; so does its file, whose rows are known by its name. Hierarchies with levels of other tables stay
+ * behind. Gives nothing where the other model has no such calendar.
  */
 export function withCalendarOf(
   model: Model,
@@ -37,8 +38,8 @@ export function withCalendarOf(
 }
 
 /**
- * A model of which the calendar is as the one that it follows is now; the same object where it is already. It keeps its name and its file's name here.
- * Gives nothing where the other model has it no more.
+ * A model of which the calendar is as the one that it follows is now; the same object where it is already. It
+ * keeps its name and its file's name here. Gives nothing where the other model has it no more.
  */
 export function inStep(model: Model, calendar: Calendar, other: Model): Model | undefined {
   const found = calendar.follows && partsOf(other, calendar.follows.table);
@@ -55,7 +56,10 @@ export function inStep(model: Model, calendar: Calendar, other: Model): Model | 
   return isSame(now, before) ? model : withParts(model, now);
 }
 
-/** Why an edit is refused that changes a calendar which follows another model's; undefined where it changes none. */
+/**
+ * Why an edit is refused that changes a calendar which follows another model's; undefined where it changes
+ * none.
+ */
 export function linkBroken(before: Model, after: Model): string | undefined {
   for (const calendar of before.calendars ?? []) {
     if (!calendar.follows) continue;
@@ -80,7 +84,10 @@ function partsOf(model: Model, name: string): Parts | undefined {
   );
 }
 
-/** The parts with another name for the table. Its own questions and process stay behind, and hierarchies that need other tables. */
+/**
+ * The parts with another name for the table. Its own questions and process stay behind, and hierarchies that
+ * need other tables.
+ */
 function called({ calendar, table, hierarchies }: Parts, name: string): Parts {
   const { follows: _, ...own } = calendar;
   const { process: __, questions: ___, ...rest } = table;

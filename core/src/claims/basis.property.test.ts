@@ -11,8 +11,9 @@ import { CLAIM_KINDS } from './kinds/index.ts';
 import type { Rows } from './smallWorld.ts';
 import { model as plain, relate, table, tablesOf, worlds } from './smallWorld.ts';
 
-// What a verdict rests on is declared by its claim. Were something left out, a verdict would go stale without a word: so whatever changes, a claim
-// that is judged otherwise than before must rest on something else than before.
+// What a verdict rests on is declared by its claim. Were something left out, a verdict would go stale without
+// a word: so whatever changes, a claim that is judged otherwise than before must rest on something else than
+// before.
 
 /** The small model with what it lacks: derived columns, a derived table, measures, known answers. */
 const model: Model = {

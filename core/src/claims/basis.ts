@@ -7,9 +7,10 @@ import { parseType, TEXT } from '../values/index.ts';
 import type { Claim } from './claim.ts';
 
 /**
- * What each judgement rests on, as a text that changes when and only when something changes that the judgement could depend on: the versions
- * of the rows that it reads, the columns of them, what derived columns and derived tables are made of, and the parts of the model that the claim
- * names itself. It is the index by which a change makes some claims unchecked and leaves the others their verdict.
+ * What each judgement rests on, as a text that changes when and only when something changes that the
+ * judgement could depend on: the versions of the rows that it reads, the columns of them, what derived
+ * columns and derived tables are made of, and the parts of the model that the claim names itself. It is the
+ * index by which a change makes some claims unchecked and leaves the others their verdict.
  */
 export class DependencyDigest {
   private readonly tables = new Map<string, string>();
@@ -17,7 +18,10 @@ export class DependencyDigest {
   private readonly open = new Set<string>();
   private readonly relationships: string;
 
-  /** `versionOf` names the version of a table's stored rows; `digest` shortens a text, such that different texts give different ones. */
+  /**
+   * `versionOf` names the version of a table's stored rows; `digest` shortens a text, such that different
+   * texts give different ones.
+   */
   constructor(
     private readonly model: Model,
     private readonly checker: FormulaChecker,

@@ -42,11 +42,17 @@ export interface Claim {
   readonly says: string;
   readonly weight: Weight;
   readonly about: readonly About[];
-  /** Tables whose rows are counted; none where the claim is about the model alone, which is judged whenever it is listed. */
+  /**
+   * Tables whose rows are counted; none where the claim is about the model alone, which is judged whenever it
+   * is listed.
+   */
   readonly tables: readonly string[];
   /** Columns whose values are read, with whatever they are derived from. */
   readonly columns: readonly ColumnName[];
-  /** Other parts of the model that the judgement rests on. A change in any of these three makes the claim unchecked. */
+  /**
+   * Other parts of the model that the judgement rests on. A change in any of these three makes the claim
+   * unchecked.
+   */
   readonly parts: unknown;
   /** What is counted, where that is all that it takes to judge the claim. */
   readonly counts?: readonly Count[];
@@ -57,7 +63,10 @@ export interface Claim {
   /** It is right whatever partner a lookup finds: an answer is compared as it is. */
   readonly takesAnyPartner?: boolean;
   judge(data: ModelData): Judgement;
-  /** Ways out of a breach. With rows at hand they are tried on them; without, those that are likely are offered. */
+  /**
+   * Ways out of a breach. With rows at hand they are tried on them; without, those that are likely are
+   * offered.
+   */
   remedies?(judgement: Judgement, data?: ModelData): readonly Remedy[];
 }
 

@@ -2,7 +2,10 @@ import type { Reason } from '../query/index.ts';
 
 export type Cell = null | boolean | number | string;
 
-/** One offending value, or combination of values, with how many rows it stands for and up to 20 lines of its source file where there are some. */
+/**
+ * One offending value, or combination of values, with how many rows it stands for and up to 20 lines of its
+ * source file where there are some.
+ */
 export interface SampleRow {
   readonly values: Readonly<Record<string, Cell>>;
   readonly rows: number;

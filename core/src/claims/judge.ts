@@ -30,8 +30,9 @@ export interface JudgedClaim {
 }
 
 /**
- * All claims that a model makes, in the order of their kinds. Without data, claims that need a table's rows are listed all the same. Measures of
- * period families rest on their bases: whether they can be evaluated is claimed of them, and no more.
+ * All claims that a model makes, in the order of their kinds. Without data, claims that need a table's rows
+ * are listed all the same. Measures of period families rest on their bases: whether they can be evaluated is
+ * claimed of them, and no more.
  */
 export function listClaims(
   model: Model,
@@ -42,8 +43,9 @@ export function listClaims(
 }
 
 /**
- * Judges one claim. What cannot be had (a broken formula, rows that are not there) leaves it unchecked, and says why; so does a lookup that found
- * one of several partners, and having no rows to judge. `onError` hears of faults of this program.
+ * Judges one claim. What cannot be had (a broken formula, rows that are not there) leaves it unchecked, and
+ * says why; so does a lookup that found one of several partners, and having no rows to judge. `onError` hears
+ * of faults of this program.
  */
 export function judgeClaim(claim: Claim, data: ModelData, onError?: (error: unknown) => void): Judgement {
   try {
@@ -80,7 +82,10 @@ function emptyNote({ tables }: Claim, data: ModelData): string {
   return empty === undefined ? 'no row has a value to be checked' : `${empty} has no rows`;
 }
 
-/** The claim that is broken where a reference meets several rows: that of the key, where it is one, else that of the relationship. */
+/**
+ * The claim that is broken where a reference meets several rows: that of the key, where it is one, else that
+ * of the relationship.
+ */
 function partnersClaim(r: Relationship, data: ModelData): string {
   const key = data.checker.names.table(r.to.table)?.key ?? [];
   const isKey =
@@ -102,7 +107,8 @@ interface Judged {
 }
 
 /**
- * Tells the verdict that counts: a broken claim with a waiver that has not ended is waived, and so is one that rests on a waived one.
+ * Tells the verdict that counts: a broken claim with a waiver that has not ended is waived, and so is one
+ * that rests on a waived one.
  * `today` is a day in ISO 8601.
  */
 export function verdicts(
@@ -132,7 +138,10 @@ export function verdicts(
   });
 }
 
-/** Puts judgements, waivers and remedies together. `today` is the day in ISO 8601, for waivers that have ended. */
+/**
+ * Puts judgements, waivers and remedies together. `today` is the day in ISO 8601, for waivers that have
+ * ended.
+ */
 export function present<C extends ListedClaim>(
   all: readonly { readonly claim: C; readonly judgement: Judgement }[],
   model: Model,
@@ -165,7 +174,10 @@ export function present<C extends ListedClaim>(
   });
 }
 
-/** Judges all claims that a model makes, on all rows. `model` is as its file has it; `today` is the day in ISO 8601. */
+/**
+ * Judges all claims that a model makes, on all rows. `model` is as its file has it; `today` is the day in ISO
+ * 8601.
+ */
 export function judgeModel(
   model: Model,
   data: ModelData,
@@ -177,7 +189,10 @@ export function judgeModel(
   return present(judged, model, today, (claim, judgement) => remediesOf(claim, judgement, data));
 }
 
-/** The remedies of a broken claim; what cannot be tried, for want of rows or a sound formula, or not be applied, is not offered. */
+/**
+ * The remedies of a broken claim; what cannot be tried, for want of rows or a sound formula, or not be
+ * applied, is not offered.
+ */
 export function remediesOf(claim: Claim, judgement: Judgement, data?: ModelData): readonly Remedy[] {
   try {
     const found = claim.remedies?.(judgement, data) ?? [];
@@ -217,8 +232,9 @@ export function summarise(claims: readonly { readonly verdict: Verdict }[]): Sum
 }
 
 /**
- * Whether a claim without a verdict stands against a release of definitions: one that blocks and failed, went past a limit or was cancelled, or rests
- * on another that is broken. That no rows have been loaded stands against a release with rows only, and that there are none against nothing.
+ * Whether a claim without a verdict stands against a release of definitions: one that blocks and failed, went
+ * past a limit or was cancelled, or rests on another that is broken. That no rows have been loaded stands
+ * against a release with rows only, and that there are none against nothing.
  */
 const standsAgainstDefinitions = ({
   verdict,
@@ -230,7 +246,10 @@ const standsAgainstDefinitions = ({
   evidence.reason?.code !== 'empty' &&
   evidence.reason?.code !== 'not-loaded';
 
-/** Claims that stand against a release of definitions: those that are broken, and those of which it is not known. */
+/**
+ * Claims that stand against a release of definitions: those that are broken, and those of which it is not
+ * known.
+ */
 export function againstDefinitions<T extends Pick<JudgedClaim, 'verdict' | 'weight' | 'evidence'>>(
   claims: readonly T[],
 ): { broken: T[]; unjudged: T[] } {
@@ -258,6 +277,9 @@ export function refusalOfDefinitions(against: {
 /** Reasons that do not make a judging run a failure: nothing was brought in, or another claim is broken. */
 const HARMLESS: ReadonlySet<string> = new Set(['not-loaded', 'empty', 'rests-on']);
 
-/** Whether a claim could not be judged though it should have been: it failed, went past a limit or was cancelled. */
+/**
+ * Whether a claim could not be judged though it should have been: it failed, went past a limit or was
+ * cancelled.
+ */
 export const couldNotBeJudged = ({ verdict, evidence }: Pick<JudgedClaim, 'verdict' | 'evidence'>): boolean =>
   verdict === 'unchecked' && !HARMLESS.has(evidence.reason?.code ?? 'failed');

@@ -5,8 +5,9 @@ import { judgeClaim, listClaims } from './index.ts';
 import type { Row, Rows } from './smallWorld.ts';
 import { model, tablesOf, worlds } from './smallWorld.ts';
 
-// Each claim about data against a judge that counts rows one by one, as the claims' page words it, on random small tables: random values break
-// some claims and leave others whole, so what is planted here are flaws and decoys alike.
+// Each claim about data against a judge that counts rows one by one, as the claims' page words it, on random
+// small tables: random values break some claims and leave others whole, so what is planted here are flaws and
+// decoys alike.
 
 /** Rows that speak against a claim, and how many different values they have where the page says which. */
 interface Naive {
@@ -31,7 +32,9 @@ const repeated = (rows: Rows, names: readonly string[]): Rows =>
 const partner = (rows: Rows, column: string, value: Value | undefined): Row | undefined =>
   value === null ? undefined : rows.find((r) => r[column] === value);
 
-/** Rows of the members of a level with more than one parent; a member is told by `own`, its parent by `above`. */
+/**
+ * Rows of the members of a level with more than one parent; a member is told by `own`, its parent by `above`.
+ */
 function torn(rows: Rows, own: (row: Row) => Value[], above: (row: Row) => Value[]): Naive {
   const filled = (values: Value[]) => values.every((v) => v !== null);
   const bad = rows.filter((r) => {
@@ -139,7 +142,10 @@ function naive(world: Record<string, Rows>): Record<string, Naive> {
   return found;
 }
 
-/** Whether two stretches of days share one; a stretch that ends before it begins still stands on its first day. */
+/**
+ * Whether two stretches of days share one; a stretch that ends before it begins still stands on its first
+ * day.
+ */
 const meets = (a: [number, number], b: [number, number]): boolean => {
   const [p, q] = a[0] < b[0] || (a[0] === b[0] && a[1] <= b[1]) ? [a, b] : [b, a];
   return p[1] >= q[0];
@@ -164,7 +170,8 @@ test('claims about data are judged as by counting row by row', () => {
           continue;
         }
         if (judgement?.certain) {
-          // Certain whatever row a repeated key leads to: no more than is found by taking the first, but for rows that are their own parent.
+          // Certain whatever row a repeated key leads to: no more than is found by taking the first, but for
+          // rows that are their own parent.
           if (!id.startsWith('tree-')) expect(judgement.evidence.against).toBeLessThanOrEqual(against);
           continue;
         }
@@ -190,7 +197,8 @@ test('claims about data are judged as by counting row by row', () => {
     { numRuns: 200 },
   );
   expect([...unchecked].sort()).toEqual(['empty', 'rests-on']);
-  // The test can fail both ways: each claim was seen broken, and seen to hold. A town is told within its region, so it cannot lie in two; nor can a place, but for a key that stands twice.
+  // The test can fail both ways: each claim was seen broken, and seen to hold. A town is told within its
+  // region, so it cannot lie in two; nor can a place, but for a key that stands twice.
   const data = [...held].filter((id) => !/^(type-holds|reference-type)|Geography\.(Town|Place)$/.test(id));
   expect(data.filter((id) => !broken.has(id))).toEqual([]);
   expect([...broken].filter((id) => !held.has(id) && !id.startsWith('validity-disjoint'))).toEqual([]);

@@ -19,7 +19,8 @@ export const hasNull = (columns: readonly Column[], row: number): boolean =>
   columns.some((column) => column.codes[row] === 0);
 
 /**
- * Evidence over rows that speak against a claim: grouped by the values of `shown`, the most frequent first, each with up to 20 lines.
+ * Evidence over rows that speak against a claim: grouped by the values of `shown`, the most frequent first,
+ * each with up to 20 lines.
  */
 export function offendingRows(
   table: TableData,
@@ -89,8 +90,9 @@ export function repeatedCodes({ counts }: Column): Uint8Array {
 }
 
 /**
- * As `offendingRows` where the values of one column decide: the histogram has the counts, and rows are looked at only for the lines of the
- * sample, until it has them. `offends[code]` is not 0 for values that speak against the claim.
+ * As `offendingRows` where the values of one column decide: the histogram has the counts, and rows are looked
+ * at only for the lines of the sample, until it has them. `offends[code]` is not 0 for values that speak
+ * against the claim.
  */
 export function offendingCodes(
   table: TableData,
@@ -99,7 +101,10 @@ export function offendingCodes(
   offends: ArrayLike<number>,
 ): Evidence {
   const { counts } = column;
-  /** The most frequent so far, the first of as many; never more than are shown, so that millions need no sorting. */
+  /**
+   * The most frequent so far, the first of as many; never more than are shown, so that millions need no
+   * sorting.
+   */
   const shown: number[] = [];
   let [against, distinct] = [0, 0];
   for (let code = 0; code < counts.length; code++) {

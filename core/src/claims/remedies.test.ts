@@ -54,7 +54,10 @@ function world(tables: readonly Made[], rest: Partial<Model> = {}) {
   return { model, data };
 }
 
-/** Judges a claim, applies a remedy of it, and judges all claims again: it holds, and nothing that stops a release is broken that was not. */
+/**
+ * Judges a claim, applies a remedy of it, and judges all claims again: it holds, and nothing that stops a
+ * release is broken that was not.
+ */
 function mended(
   of: ReturnType<typeof world>,
   id: string,

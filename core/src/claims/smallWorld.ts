@@ -5,7 +5,8 @@ import type { Model, Table } from '../model/index.ts';
 import type { Value } from '../values/index.ts';
 import { parseType } from '../values/index.ts';
 
-// A model with claims of every kind about rows, and random rows for it, for tests: random values break some claims and leave others whole.
+// A model with claims of every kind about rows, and random rows for it, for tests: random values break some
+// claims and leave others whole.
 
 export type Row = Readonly<Record<string, Value>>;
 export type Rows = readonly Row[];

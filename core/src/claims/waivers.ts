@@ -12,8 +12,8 @@ export interface FoundWaiver {
 const fold = (text: string): string => text.toLowerCase();
 
 /**
- * The waivers of claims, by claim id. A waiver names its claim by kind and parts; an id as text is still read, and does not count where several
- * claims have that id.
+ * The waivers of claims, by claim id. A waiver names its claim by kind and parts; an id as text is still
+ * read, and does not count where several claims have that id.
  */
 export function waiversByClaim(
   claims: readonly Pick<Claim, 'id' | 'ref'>[],

@@ -22,12 +22,17 @@ export interface Stretch {
   encode(): EncodedSegment;
 }
 
-/** Cells that are copied into the kernel at a time: with their codes they keep within the second-level cache. */
+/**
+ * Cells that are copied into the kernel at a time: with their codes they keep within the second-level cache.
+ */
 const BLOCK_CELLS = 1 << 14;
 /** The most bytes that packing writes beyond what it packs. */
 const OVERHANG = 8;
 
-/** Takes the cells of a column in their order, and gives out final codes, `stretch` rows at a time, with what is to be known of them. */
+/**
+ * Takes the cells of a column in their order, and gives out final codes, `stretch` rows at a time, with what
+ * is to be known of them.
+ */
 export class CodeStream {
   private readonly length: number;
   private readonly cellsAt: number;
@@ -181,7 +186,10 @@ export function encodeSegments(codes: Codes): EncodedSegment[] {
   return segments;
 }
 
-/** A set of whole numbers from 0 up to, not including, `span`, one bit each; once it is closed it ranks its members. */
+/**
+ * A set of whole numbers from 0 up to, not including, `span`, one bit each; once it is closed it ranks its
+ * members.
+ */
 export class NumberSet {
   private readonly words: number;
   private readonly bitsAt: number;

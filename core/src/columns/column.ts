@@ -38,7 +38,9 @@ export interface ColumnParts {
   readonly rowCount: number;
   readonly domain: Domain | (() => Domain);
   readonly codes: Codes | (() => Codes);
-  /** Set where whoever gives the codes keeps them, and may take them back: then they are asked for each time. */
+  /**
+   * Set where whoever gives the codes keeps them, and may take them back: then they are asked for each time.
+   */
   readonly asksForCodes?: boolean;
   /** Values of the domain, where they are known without it. */
   readonly size?: () => number;
@@ -193,7 +195,9 @@ export function columnOfCodes(name: string, type: DataType, domain: Domain, code
   });
 }
 
-/** Encodes values row by row: for derived columns, hand-typed members and tests. Values must be of the type. */
+/**
+ * Encodes values row by row: for derived columns, hand-typed members and tests. Values must be of the type.
+ */
 export function columnOfValues(name: string, type: DataType, values: ArrayLike<Value>): Column {
   const codeOf = new Map<Value, number>();
   const distinct: Value[] = [];
@@ -228,8 +232,8 @@ export function columnOfNumbered(
 export const renamed = (column: Column, name: string): Column => changedColumn(column, { name });
 
 /**
- * Sorts distinct non-null values into a domain. `remap[k]` is the code of the k-th given value (from 1); remap[0] is 0.
- * Whole numbers that lie close together become a range, which needs no dictionary.
+ * Sorts distinct non-null values into a domain. `remap[k]` is the code of the k-th given value (from 1);
+ * remap[0] is 0. Whole numbers that lie close together become a range, which needs no dictionary.
  */
 export function domainOfDistinct(
   distinct: readonly Value[],
@@ -269,10 +273,16 @@ function isAscending(values: readonly Value[]): boolean {
   return true;
 }
 
-/** The widest span that is held without a dictionary: its histogram, where one is asked for, takes four bytes a value. */
+/**
+ * The widest span that is held without a dictionary: its histogram, where one is asked for, takes four bytes
+ * a value.
+ */
 export const LARGEST_RANGE = 1 << 28;
 
-/** Whether packing offsets from the minimum takes no more bytes than a dictionary of 8-byte values with packed codes. */
+/**
+ * Whether packing offsets from the minimum takes no more bytes than a dictionary of 8-byte values with packed
+ * codes.
+ */
 export function prefersRange(low: number, high: number, distinct: number, rowCount: number): boolean {
   const span = high - low + 1;
   // A few values far apart would make arrays over all that lies between them.

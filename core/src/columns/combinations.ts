@@ -7,18 +7,27 @@ export interface Combinations {
   readonly size: number;
 }
 
-/** The largest code that a row has. The size of a dictionary would say as much, but to know it the dictionary may have to be read. */
+/**
+ * The largest code that a row has. The size of a dictionary would say as much, but to know it the dictionary
+ * may have to be read.
+ */
 function largestCode({ codes }: Column, rowCount = codes.length): number {
   let largest = 0;
   for (let row = 0; row < rowCount; row++) if (codes[row]! > largest) largest = codes[row]!;
   return largest;
 }
 
-/** Places for all pairs that could occur are kept where there are not many more of them than rows; else pairs are found by sorting. */
+/**
+ * Places for all pairs that could occur are kept where there are not many more of them than rows; else pairs
+ * are found by sorting.
+ */
 const PLACES_A_ROW = 8;
 const [LEAST_PLACES, MOST_PLACES] = [1 << 14, 1 << 24];
 
-/** Numbers the combinations of values that a row has in some columns; null is a value. Takes time and memory by the rows, and none by the values. */
+/**
+ * Numbers the combinations of values that a row has in some columns; null is a value. Takes time and memory
+ * by the rows, and none by the values.
+ */
 export function combinations(columns: readonly Column[], rowCount: number): Combinations {
   let found: Combinations = { numbers: new Int32Array(rowCount), size: Math.min(1, rowCount) };
   for (const column of columns) found = paired(found, column.codes, largestCode(column, rowCount) + 1);
@@ -72,15 +81,18 @@ function bySorting(before: Int32Array, groups: number, codes: Codes, width: numb
   return { numbers, size };
 }
 
-/** Places in the table of bits for one row: of eight, one row in seven or so is looked at twice by chance, and the table stays small. */
+/**
+ * Places in the table of bits for one row: of eight, one row in seven or so is looked at twice by chance, and
+ * the table stays small.
+ */
 const BITS_A_ROW = 8;
 /** With a larger part of the rows in doubt, all are numbered instead. */
 const MOST_IN_DOUBT = 1 / 4;
 
 /**
- * Rows whose values another row has as well, ascending; rows with a null are left out. Two passes over bits, a bit for each combination of codes
- * that could occur or, where those are too many, by a hash, leave the rows that may be alike, and only those are compared; where they are many,
- * all rows are numbered.
+ * Rows whose values another row has as well, ascending; rows with a null are left out. Two passes over bits,
+ * a bit for each combination of codes that could occur or, where those are too many, by a hash, leave the
+ * rows that may be alike, and only those are compared; where they are many, all rows are numbered.
  */
 export function repeatedRows(columns: readonly Column[], rowCount: number): Uint32Array {
   const bits = Math.min(31, Math.max(10, Math.ceil(Math.log2(rowCount * BITS_A_ROW + 1))));
@@ -111,8 +123,8 @@ export function repeatedRows(columns: readonly Column[], rowCount: number): Uint
 }
 
 /**
- * Whether two columns without nulls tell all rows apart, in one pass that ends at the first row that is met again: what most keys are. False also
- * where their pairs are too many for a bit each.
+ * Whether two columns without nulls tell all rows apart, in one pass that ends at the first row that is met
+ * again: what most keys are. False also where their pairs are too many for a bit each.
  */
 function allDiffer(columns: readonly Column[], rowCount: number, bits: number): boolean {
   const [a, b] = columns;
@@ -130,7 +142,10 @@ function allDiffer(columns: readonly Column[], rowCount: number, bits: number): 
   return true;
 }
 
-/** A place of so many bits for each row, alike for equal values; `empty` is 1 where a value is null. Column by column: that is what is fast. */
+/**
+ * A place of so many bits for each row, alike for equal values; `empty` is 1 where a value is null. Column by
+ * column: that is what is fast.
+ */
 function placesOf(
   columns: readonly Column[],
   rowCount: number,

@@ -14,8 +14,9 @@ export class PartsError extends Error {}
 export type KeepCodes = (column: string, make: () => Codes) => () => Codes;
 
 /**
- * The rows of several parts, one behind the other, as one table. Nothing of a part is changed: its codes are read through a table to those of
- * the common dictionary, which is made when it is first asked for. Throws PartsError where the parts' columns differ.
+ * The rows of several parts, one behind the other, as one table. Nothing of a part is changed: its codes are
+ * read through a table to those of the common dictionary, which is made when it is first asked for. Throws
+ * PartsError where the parts' columns differ.
  * `keep` keeps the codes of whole columns; by default the columns do.
  */
 export function combineTables(name: string, parts: readonly TableData[], keep?: KeepCodes): TableData {
@@ -95,7 +96,10 @@ function inPart<T>(starts: readonly number[], row: number, of: (part: number, ro
   return of(low, row - starts[low]!);
 }
 
-/** The table with its columns by the names under which they came: parts may have been loaded under different ones. */
+/**
+ * The table with its columns by the names under which they came: parts may have been loaded under different
+ * ones.
+ */
 const bySource = (table: TableData): TableData => withKeys(table, table.sourceNames);
 
 /** The table with other keys for its columns and for what is known of them. */
@@ -161,7 +165,10 @@ export function combineColumns(name: string, parts: readonly Column[], keep?: Ke
   });
 }
 
-/** One domain for all, and for each a table from its codes to those of the common one; undefined where they are the same. */
+/**
+ * One domain for all, and for each a table from its codes to those of the common one; undefined where they
+ * are the same.
+ */
 export function mergeDomains(domains: readonly Domain[]): {
   domain: Domain;
   maps: (Uint32Array | undefined)[];

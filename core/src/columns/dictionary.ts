@@ -3,9 +3,10 @@ import type { Domain } from './domain.ts';
 import { listDomain, rangeDomain, valueOfCode } from './domain.ts';
 
 /**
- * Domains in bytes. First byte: 0 range, 1 texts, 2 whole numbers of 4 bytes, 3 doubles, 4 wide whole numbers as text, 5 booleans.
- * Texts are front-coded: each entry is the length of the prefix shared with the one before, the length of the rest, the rest (UTF-8);
- * every 16th entry starts afresh, so that one entry can be read without all before it. Lengths are LEB128 variable-length integers.
+ * Domains in bytes. First byte: 0 range, 1 texts, 2 whole numbers of 4 bytes, 3 doubles, 4 wide whole numbers
+ * as text, 5 booleans. Texts are front-coded: each entry is the length of the prefix shared with the one
+ * before, the length of the rest, the rest (UTF-8); every 16th entry starts afresh, so that one entry can be
+ * read without all before it. Lengths are LEB128 variable-length integers.
  */
 const FRONT_BLOCK = 16;
 const RANGE_BYTES = 13;
@@ -61,7 +62,10 @@ function encodeTexts(tag: number, texts: string[]): Uint8Array {
   return frontCoded(tag, bytes, ends);
 }
 
-/** Encodes a domain of texts from their bytes one behind the other, ascending; `ends[k]` is where the k-th ends. */
+/**
+ * Encodes a domain of texts from their bytes one behind the other, ascending; `ends[k]` is where the k-th
+ * ends.
+ */
 export const encodeTextBytes = (bytes: Uint8Array, ends: Uint32Array): Uint8Array =>
   frontCoded(1, bytes, ends);
 
@@ -125,7 +129,10 @@ export function decodeDomain(bytes: Uint8Array): Domain {
 /** Bytes from the start of an encoded dictionary that may be enough to know its size. */
 export const SIZE_BYTES = 16;
 
-/** Values of an encoded dictionary, without reading them. Undefined where the first bytes alone do not tell; `whole` says that all are there. */
+/**
+ * Values of an encoded dictionary, without reading them. Undefined where the first bytes alone do not tell;
+ * `whole` says that all are there.
+ */
 export function domainSize(bytes: Uint8Array, whole: boolean): number | undefined {
   switch (bytes[0]) {
     case 0:
@@ -153,7 +160,10 @@ function readNumber(bytes: Uint8Array, from: number): { value: number; end: numb
   }
 }
 
-/** Texts are decoded so many bytes at a time, and cut: a call of the decoder for each would take most of the time. */
+/**
+ * Texts are decoded so many bytes at a time, and cut: a call of the decoder for each would take most of the
+ * time.
+ */
 const DECODED_BYTES = 1 << 22;
 
 function decodeTexts(bytes: Uint8Array): string[] {
@@ -168,7 +178,8 @@ function decodeTexts(bytes: Uint8Array): string[] {
   const texts: string[] = new Array(count);
   // Small dictionaries are many: they take no more room than they need.
   let plain = new Uint8Array(Math.min(DECODED_BYTES, 4 * bytes.length) + (1 << 10));
-  // Where each text of the stretch ends, in UTF-16 units: what it shares with the one before is found anew in it.
+  // Where each text of the stretch ends, in UTF-16 units: what it shares with the one before is found anew in
+  // it.
   const ends: number[] = [];
   let [first, before, filled, units, from] = [0, 0, 0, 0, 0];
   const cut = () => {
@@ -212,8 +223,8 @@ function decodeTexts(bytes: Uint8Array): string[] {
 }
 
 /**
- * The values of some codes of an encoded dictionary, in their order; code 0 is null. Texts are passed over but for those that are asked for, which
- * takes a small part of the time and memory of decoding all.
+ * The values of some codes of an encoded dictionary, in their order; code 0 is null. Texts are passed over
+ * but for those that are asked for, which takes a small part of the time and memory of decoding all.
  */
 export function valuesOfCodes(bytes: Uint8Array, codes: readonly number[]): Value[] {
   if (bytes[0] !== 1) {

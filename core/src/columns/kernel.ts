@@ -1,7 +1,10 @@
 import { ENCODER_MODULE } from './kernel.generated.ts';
 import { kernelMaker } from './wasm.ts';
 
-/** The exports of `core/kernels/encoder.ts`; its own comments say what each does. Addresses are bytes into `memory`. */
+/**
+ * The exports of `core/kernels/encoder.ts`; its own comments say what each does. Addresses are bytes into
+ * `memory`.
+ */
 export interface EncoderKernel {
   readonly memory: { readonly buffer: ArrayBuffer };
   readonly runs: { readonly value: number };

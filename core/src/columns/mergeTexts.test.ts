@@ -5,7 +5,9 @@ import { decodeDomain, encodeDomain, listDomain, mergeLists, withEncoder } from 
 
 const encoder = new TextEncoder();
 
-/** A dictionary as a reader leaves it: texts in order of first appearance have codes, and are sorted by rank. */
+/**
+ * A dictionary as a reader leaves it: texts in order of first appearance have codes, and are sorted by rank.
+ */
 function listOf(texts: readonly (string | Uint8Array)[]): TextList {
   const sorted = [...texts].sort((a, b) =>
     Buffer.compare(Buffer.from(a as string), Buffer.from(b as string)),

@@ -36,8 +36,8 @@ const PADDING = 8;
 const TEXTS_TAG = 1;
 
 /**
- * Merges lists of texts, of which a window each is in memory, into one front-coded dictionary. `nulls` stand for null.
- * Undefined where a text is not UTF-8.
+ * Merges lists of texts, of which a window each is in memory, into one front-coded dictionary. `nulls` stand
+ * for null. Undefined where a text is not UTF-8.
  */
 export function mergeLists(
   arena: Arena,

@@ -1,6 +1,9 @@
 import type { Misfits } from './table.ts';
 
-/** A text that is not of its column's type: its rows, and the lines that it stands on, the first `MOST_LISTED` of them. */
+/**
+ * A text that is not of its column's type: its rows, and the lines that it stands on, the first `MOST_LISTED`
+ * of them.
+ */
 export interface MisfitText {
   rows: number;
   line: number;
@@ -9,7 +12,10 @@ export interface MisfitText {
 
 export type MisfitTexts = ReadonlyMap<string, MisfitText>;
 
-/** Rows that do not fit are listed one by one up to this number; where there are more, it is the type that does not fit. */
+/**
+ * Rows that do not fit are listed one by one up to this number; where there are more, it is the type that
+ * does not fit.
+ */
 const MOST_LISTED = 10_000;
 const SAMPLED = 20;
 

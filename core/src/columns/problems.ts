@@ -1,7 +1,10 @@
 /** What kept a record from becoming a row: it could not be read, or the load's own rule left it out. */
 export type ProblemKind = 'unread' | 'misfit' | 'refused';
 
-/** What was wrong with one place of a source: which line (from 1, the header included), which column, the text, and why. */
+/**
+ * What was wrong with one place of a source: which line (from 1, the header included), which column, the
+ * text, and why.
+ */
 export interface ReadProblem {
   readonly line: number;
   readonly column?: string;

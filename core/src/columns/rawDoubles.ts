@@ -7,7 +7,10 @@ import { decodeDomain, isRange } from './dictionary.ts';
 import type { EncodedSegment } from './encodings/index.ts';
 import { decodeSegment } from './encodings/index.ts';
 
-/** Measurements are often near-unique: their dictionary and codes then take more bytes than the doubles as they are, 8 bytes a row. */
+/**
+ * Measurements are often near-unique: their dictionary and codes then take more bytes than the doubles as
+ * they are, 8 bytes a row.
+ */
 const BYTES = 8;
 /** What stands in place of the dictionary: the values are in the segments. */
 const RAW_TAG = 6;
@@ -36,7 +39,10 @@ export const prefersRawDoubles = (
   rows: number,
 ): boolean => type.kind === 'double' && 1 + rows * BYTES < dictionaryBytes + codeBytes;
 
-/** The column as it is, or with its doubles in place of a dictionary and codes where they take fewer bytes. `domain` is as `encodeDomain` writes it. */
+/**
+ * The column as it is, or with its doubles in place of a dictionary and codes where they take fewer bytes.
+ * `domain` is as `encodeDomain` writes it.
+ */
 export function inFewestBytes(
   type: DataType,
   domain: Uint8Array,
@@ -63,7 +69,10 @@ function rawSegment(segment: EncodedSegment, values: ArrayLike<number>): RawSegm
 
 export const holdsRawDoubles = (domain: Uint8Array): boolean => domain[0] === RAW_TAG && domain.length === 1;
 
-/** The domain and the codes of doubles as they are. `segments` follow each other; `rows` is the number of rows of all of them. */
+/**
+ * The domain and the codes of doubles as they are. `segments` follow each other; `rows` is the number of rows
+ * of all of them.
+ */
 export function codesOfRawDoubles(
   segments: Iterable<Pick<RawSegment, 'bytes'>>,
   rows: number,
@@ -83,9 +92,9 @@ const DIGIT_BITS = 16;
 const DIGITS = 1 << DIGIT_BITS;
 
 /**
- * Sorts doubles by radix, 16 bits at a time from the lowest: with the sign bit turned over, and all bits of negative numbers, doubles
- * compare like whole numbers of 64 bits (Herf, "Radix Tricks", 2001). Gives the distinct ones ascending, and each row's place among them from 1; NaN has 0.
- * The array is used up.
+ * Sorts doubles by radix, 16 bits at a time from the lowest: with the sign bit turned over, and all bits of
+ * negative numbers, doubles compare like whole numbers of 64 bits (Herf, "Radix Tricks", 2001). Gives the
+ * distinct ones ascending, and each row's place among them from 1; NaN has 0. The array is used up.
  */
 export function rankDoubles(values: Float64Array): { domain: Domain; codes: Codes } {
   const count = values.length;

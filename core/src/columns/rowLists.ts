@@ -1,4 +1,7 @@
-/** Rows listed by the row (or key) that they belong to: those of k are rows[starts[k]] up to, not including, rows[starts[k + 1]]. */
+/**
+ * Rows listed by the row (or key) that they belong to: those of k are rows[starts[k]] up to, not including,
+ * rows[starts[k + 1]].
+ */
 export interface RowLists {
   readonly starts: Uint32Array;
   readonly rows: Uint32Array;

@@ -8,7 +8,10 @@ export interface TableData {
   readonly rowCount: number;
   /** By the column's name in lower case. */
   readonly columns: ReadonlyMap<string, Column>;
-  /** Names of columns where they come from, in lower case, by their names here: of those that were loaded under another name. */
+  /**
+   * Names of columns where they come from, in lower case, by their names here: of those that were loaded
+   * under another name.
+   */
   readonly sourceNames?: ReadonlyMap<string, string>;
   /** Line of each row in its source file, or undefined where the table has no file. */
   readonly lineOf?: (row: number) => number;
@@ -44,7 +47,10 @@ export function tableOf(name: string, columns: readonly Column[], rest: Partial<
   };
 }
 
-/** The rows with columns under the names that they have now: each is found by its name, or by the one that it came by. */
+/**
+ * The rows with columns under the names that they have now: each is found by its name, or by the one that it
+ * came by.
+ */
 export function calledNow(
   table: TableData,
   now: readonly { readonly name: string; readonly sourceName?: string | undefined }[],
@@ -65,7 +71,10 @@ export function calledNow(
   return { ...table, columns, misfits };
 }
 
-/** The column of that name without regard to case; throws where there is none (names are checked before data are read). */
+/**
+ * The column of that name without regard to case; throws where there is none (names are checked before data
+ * are read).
+ */
 export function columnOf(table: TableData, name: string): Column {
   const column = table.columns.get(name.toLowerCase());
   if (!column) throw new RangeError(`table ${table.name} holds no column ${name}`);

@@ -1,4 +1,7 @@
-/** Gives instances of a module that the build has compiled, kept as base64; it is compiled once. `full` is said when its memory is. */
+/**
+ * Gives instances of a module that the build has compiled, kept as base64; it is compiled once. `full` is
+ * said when its memory is.
+ */
 export function kernelMaker<Kernel>(base64: string, full: string): () => Kernel {
   let compiled: WebAssembly.Module | undefined;
   return () => {

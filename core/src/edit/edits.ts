@@ -8,8 +8,8 @@ import { EditError } from './editError.ts';
 import { renameInModel, renameRole } from './rename.ts';
 
 /**
- * Applies an edit. The model given stays as it is; parts that do not change are shared. Throws EditError, also for a change of a calendar that
- * follows another model's.
+ * Applies an edit. The model given stays as it is; parts that do not change are shared. Throws EditError,
+ * also for a change of a calendar that follows another model's.
  */
 export function applyEdit(model: Model, edit: Edit): Model {
   const after = edit.reduce((at, single) => followWaivers(at, applySingle(at, single), single), model);
@@ -122,7 +122,8 @@ function put(model: Model, edit: PutEdit): Model {
     throw new EditError(
       `there is no "${edit.name}" among the ${collection} any more: somebody may have removed or renamed it`,
     );
-  // A measure may share a name with another: that is a claim, not a refusal. Of the others, names tell them apart.
+  // A measure may share a name with another: that is a claim, not a refusal. Of the others, names tell them
+  // apart.
   if (collection !== 'measures' && list.some((item, i) => i !== at && same(item, edit.value.name))) {
     throw new EditError(
       `the name "${edit.value.name}" is already used among the ${collection}: choose another`,

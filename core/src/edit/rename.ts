@@ -10,9 +10,10 @@ import { EditError } from './editError.ts';
 type Change = (name: string) => string;
 
 /**
- * The model with another name for a table, a column, a measure or a relationship, wherever the model names it: formulas, filters, hierarchies,
- * perspectives, known answers, shaping steps; waivers follow edits of themselves. Formulas keep their layout and comments. Throws EditError where the name is
- * taken, or where a shaping step would not mean the same by the new name.
+ * The model with another name for a table, a column, a measure or a relationship, wherever the model names
+ * it: formulas, filters, hierarchies, perspectives, known answers, shaping steps; waivers follow edits of
+ * themselves. Formulas keep their layout and comments. Throws EditError where the name is taken, or where a
+ * shaping step would not mean the same by the new name.
  */
 export function renameInModel(model: Model, thing: RenamedThing, to: string): Model {
   refuse(model, thing, to);
@@ -20,7 +21,8 @@ export function renameInModel(model: Model, thing: RenamedThing, to: string): Mo
 }
 
 /**
- * Derived tables go on reading what has another name, and keep the names of their own columns. Throws EditError where a step cannot follow.
+ * Derived tables go on reading what has another name, and keep the names of their own columns. Throws
+ * EditError where a step cannot follow.
  */
 function followInSteps(model: Model, thing: RenamedThing, to: string): Model {
   if (!('table' in thing)) return model;

@@ -30,7 +30,10 @@ const stored: readonly Table[] = Object.entries(ROWS).map(([name, columns]) => (
   columns: Object.keys(columns).map((column) => ({ name: column, type: 'integer' })),
 }));
 
-/** A model of the stored tables and one made of them by steps, with the columns that the steps give; undefined where they cannot run. */
+/**
+ * A model of the stored tables and one made of them by steps, with the columns that the steps give; undefined
+ * where they cannot run.
+ */
 function modelWith(steps: readonly Step[]): Model | undefined {
   const bare: Table = { name: 'made', role: 'fact', source: { steps: steps as never }, columns: [] };
   try {

@@ -14,9 +14,10 @@ export interface Under {
 }
 
 /**
- * Puts steps between a table and its rows: a staging table takes over where they come from, and the table is derived from it, under its own
- * name, so that relationships, hierarchies, measures and perspectives stay as they are. Undefined for a table that has no source, or is a
- * generated calendar: there is nothing to put steps on.
+ * Puts steps between a table and its rows: a staging table takes over where they come from, and the table is
+ * derived from it, under its own name, so that relationships, hierarchies, measures and perspectives stay as
+ * they are. Undefined for a table that has no source, or is a generated calendar: there is nothing to put
+ * steps on.
  */
 export function stepsUnder(
   model: Model,
@@ -54,7 +55,10 @@ export function stepsUnder(
   };
 }
 
-/** A fact that refers to the members of a dimension that keeps versions, and the day by which a version is chosen. */
+/**
+ * A fact that refers to the members of a dimension that keeps versions, and the day by which a version is
+ * chosen.
+ */
 export interface VersionMatch {
   readonly fact: Table;
   readonly dimension: Table;
@@ -65,9 +69,10 @@ export interface VersionMatch {
 }
 
 /**
- * Looks up for each row of a fact the version of the member that is valid on its day, and relates the fact to that version: to the dimension's
- * own key where that is one column, else to the member and the day on which the version begins. A default relationship to the member gives way.
- * Undefined where the fact's rows cannot be given steps, or the dimension keeps no versions.
+ * Looks up for each row of a fact the version of the member that is valid on its day, and relates the fact to
+ * that version: to the dimension's own key where that is one column, else to the member and the day on which
+ * the version begins. A default relationship to the member gives way. Undefined where the fact's rows cannot
+ * be given steps, or the dimension keeps no versions.
  */
 export function matchVersions(
   model: Model,

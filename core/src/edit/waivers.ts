@@ -13,8 +13,9 @@ type Renamed =
   | { readonly part: 'level'; readonly hierarchy: string; readonly from: string; readonly to: string };
 
 /**
- * The model after an edit with its waivers kept in step: they follow what they are about to its new name, and go with it when it goes. What cannot
- * be told of an id as text is left as it is, so that a waiver never comes to speak of something else.
+ * The model after an edit with its waivers kept in step: they follow what they are about to its new name, and
+ * go with it when it goes. What cannot be told of an id as text is left as it is, so that a waiver never
+ * comes to speak of something else.
  */
 export function followWaivers(before: Model, after: Model, edit: SingleEdit): Model {
   if (!after.waivers?.length || after.waivers !== before.waivers) return after;
@@ -62,7 +63,10 @@ function renamesOf(edit: SingleEdit, before: Model): Renamed[] {
   }
 }
 
-/** A hierarchy's own name, and those of levels: the same column under another name, or the same place where no level came or went. */
+/**
+ * A hierarchy's own name, and those of levels: the same column under another name, or the same place where no
+ * level came or went.
+ */
 function hierarchyRenames(before: Model, name: string, value: Hierarchy): Renamed[] {
   const old = (before.hierarchies ?? []).find(
     (h) => sameName(h.name, name) && sameName(h.table, value.table),

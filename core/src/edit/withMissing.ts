@@ -10,7 +10,10 @@ import { stepsUnder } from './stepsUnder.ts';
 export interface Candidates {
   /** Of the staging table that holds those it lacks. */
   readonly name: string;
-  /** Steps that give them, with columns called as the table's own; `rows` is the staging table of the rows as they come. */
+  /**
+   * Steps that give them, with columns called as the table's own; `rows` is the staging table of the rows as
+   * they come.
+   */
   readonly steps: (rows: string) => readonly Step[];
   readonly key: readonly ModelColumn[];
   /** What the new rows have: the key and, if more is known, other columns. */
@@ -22,8 +25,8 @@ export interface Candidates {
 }
 
 /**
- * Derives a table from its rows as they come and those of the candidates whose key they lack. Undefined where nothing can be put under the table
- * (see `stepsUnder`).
+ * Derives a table from its rows as they come and those of the candidates whose key they lack. Undefined where
+ * nothing can be put under the table (see `stepsUnder`).
  */
 export function withMissing(model: Model, table: Table, candidates: Candidates): Under | undefined {
   const { steps, key, columns, label, tables = [] } = candidates;
@@ -61,7 +64,10 @@ export function withMissing(model: Model, table: Table, candidates: Candidates):
 export const asText = (c: ModelColumn): string =>
   c.type === 'text' ? quoteName(c.name) : `cast(${quoteName(c.name)} as text)`;
 
-/** Where the values of a dimension's key come from that may have no member: columns of a table, in the order of the key. */
+/**
+ * Where the values of a dimension's key come from that may have no member: columns of a table, in the order
+ * of the key.
+ */
 export interface Referring {
   /** Undefined for the table's own rows: parents of a tree. */
   readonly table: string | undefined;
@@ -69,8 +75,8 @@ export interface Referring {
 }
 
 /**
- * Members for values that have none, shown by their key behind some words. Undefined where a type differs from the key's, a column is derived by
- * a formula, or nothing can be put under the table.
+ * Members for values that have none, shown by their key behind some words. Undefined where a type differs
+ * from the key's, a column is derived by a formula, or nothing can be put under the table.
  */
 export function missingMembers(
   model: Model,
@@ -105,8 +111,9 @@ export function missingMembers(
 }
 
 /**
- * Gives the parents of a parent-child hierarchy that have no row of their own one, with their key as label: for lists of leaves only. Undefined
- * where the key is made of several columns, or is of another type than the parent.
+ * Gives the parents of a parent-child hierarchy that have no row of their own one, with their key as label:
+ * for lists of leaves only. Undefined where the key is made of several columns, or is of another type than
+ * the parent.
  */
 export function parentsAsMembers(model: Model, hierarchy: Hierarchy): Edit | undefined {
   const table = model.tables.find((t) => sameName(t.name, hierarchy.table));

@@ -12,8 +12,8 @@ import { walkTyped } from './typed.ts';
 import type { Typed } from './typed.ts';
 
 /**
- * Checks the formulas of one model: names, types, base tables, reach. Results are kept, so each formula is checked once.
- * Faults are values; only a bug throws.
+ * Checks the formulas of one model: names, types, base tables, reach. Results are kept, so each formula is
+ * checked once. Faults are values; only a bug throws.
  */
 export class FormulaChecker implements ModelFacts {
   readonly names: ModelNames;

@@ -14,9 +14,9 @@ const CONTEXTUAL = new Set(
 type Piece = { kind: 'token'; token: Token; text: string } | { kind: 'comment'; text: string; line: boolean };
 
 /**
- * Canonical layout: keywords and functions in lower case, one blank between words and around operators, comments kept.
- * It changes blanks and the case of keywords only, so the meaning stays; laying out twice changes nothing more.
- * A formula that cannot be cut into tokens is given back as it is.
+ * Canonical layout: keywords and functions in lower case, one blank between words and around operators,
+ * comments kept. It changes blanks and the case of keywords only, so the meaning stays; laying out twice
+ * changes nothing more. A formula that cannot be cut into tokens is given back as it is.
  */
 export function layOutFormula(source: string): string {
   const { tokens, comments, faults } = tokenize(source);
@@ -36,7 +36,9 @@ export function layOutFormula(source: string): string {
   return flat.length > LINE_LENGTH ? join(pieces, true) : flat;
 }
 
-/** A token as it is written: keywords, functions and period words in lower case, everything else untouched. */
+/**
+ * A token as it is written: keywords, functions and period words in lower case, everything else untouched.
+ */
 function written(tokens: readonly Token[], i: number): string {
   const token = tokens[i]!;
   if (token.kind !== 'name') return token.kind === 'symbol' ? token.text : token.source;

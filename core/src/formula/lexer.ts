@@ -25,7 +25,10 @@ export const RESERVED = new Set(
   ),
 );
 
-/** Cuts a formula into tokens; comments are kept apart, faults collected. The last token is always of kind `end`. */
+/**
+ * Cuts a formula into tokens; comments are kept apart, faults collected. The last token is always of kind
+ * `end`.
+ */
 export function tokenize(source: string): { tokens: Token[]; comments: Comment[]; faults: FormulaFault[] } {
   const tokens: Token[] = [];
   const comments: Comment[] = [];
@@ -107,7 +110,10 @@ export function quoteName(name: string): string {
 export const quotePath = (table: string, column: string): string =>
   `${quoteName(table)}.${quoteName(column)}`;
 
-/** `table.column` as queries, hierarchies and perspectives write it: plainly, with quotes only where a name holds a dot or a quote. */
+/**
+ * `table.column` as queries, hierarchies and perspectives write it: plainly, with quotes only where a name
+ * holds a dot or a quote.
+ */
 export const columnPath = (table: string, column: string): string =>
   /[."]/.test(table + column)
     ? [table, column].map((name) => `"${name.replaceAll('"', '""')}"`).join('.')

@@ -3,7 +3,8 @@ import type { FormulaFault } from './source.ts';
 import type { Expression } from './tree.ts';
 import { numberText } from '../values/index.ts';
 
-// How large a formula may be: all that walks its tree goes down it by calls, also in the database that answers in SQL.
+// How large a formula may be: all that walks its tree goes down it by calls, also in the database that
+// answers in SQL.
 
 /** The most characters of a formula. */
 const MOST_CHARACTERS = 20_000;
@@ -39,7 +40,10 @@ export function sizeFault(source: string, tokens: readonly Token[]): FormulaFaul
   return undefined;
 }
 
-/** The fault of a tree that is too deep, at the part that is; undefined where it is not. Walks without calling itself. */
+/**
+ * The fault of a tree that is too deep, at the part that is; undefined where it is not. Walks without calling
+ * itself.
+ */
 export function depthFault(tree: Expression): FormulaFault | undefined {
   const open: { node: object; depth: number }[] = [{ node: tree, depth: 1 }];
   for (let next = open.pop(); next; next = open.pop()) {

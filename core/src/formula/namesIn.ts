@@ -1,6 +1,9 @@
 import { parseFormula } from './parser.ts';
 
-/** The names of columns, tables or measures in a formula as they are written, without their quotes, parts joined by a point; each once. */
+/**
+ * The names of columns, tables or measures in a formula as they are written, without their quotes, parts
+ * joined by a point; each once.
+ */
 export function namesIn(formula: string): string[] {
   const found = new Set<string>();
   const walk = (node: unknown): void => {

@@ -11,14 +11,18 @@ export type RenamedThing =
   | { readonly measure: string }
   | { readonly relationship: string };
 
-/** A place where a formula names something. `alone` is a bare name: a measure, a step, a table to count, or a column of the formula's own table. */
+/**
+ * A place where a formula names something. `alone` is a bare name: a measure, a step, a table to count, or a
+ * column of the formula's own table.
+ */
 type Place =
   | { readonly role: 'table' | 'relationship'; readonly name: Name }
   | { readonly role: 'column'; readonly name: Name; readonly table: string }
   | { readonly role: 'alone'; readonly name: Name; readonly argument: boolean; readonly step: boolean };
 
 /**
- * The formula with another name wherever it names the thing; everything else, layout and comments included, stays as it was written.
+ * The formula with another name wherever it names the thing; everything else, layout and comments included,
+ * stays as it was written.
  * `own` is the table of a row formula. A formula with syntax errors is left alone.
  */
 export function renameInFormula(source: string, thing: RenamedThing, to: string, own?: string): string {

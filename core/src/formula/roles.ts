@@ -24,10 +24,11 @@ export interface RoledModel {
 const known = new WeakMap<Model, RoledModel>();
 
 /**
- * Adds a table for each role name of the model's relationships, with the same columns and hierarchies as its dimension; all relationships
- * of that role, default or not, lead to it, so that one question can ask by the dimension and by its roles at once. What the dimension looks
- * up stands as `ROLE TABLE`. A role is called by its name, or as `ROLE TABLE` where several dimensions have it or the name is taken by a
- * table or a measure; where that is taken too, there is none. Kept by model.
+ * Adds a table for each role name of the model's relationships, with the same columns and hierarchies as its
+ * dimension; all relationships of that role, default or not, lead to it, so that one question can ask by the
+ * dimension and by its roles at once. What the dimension looks up stands as `ROLE TABLE`. A role is called by
+ * its name, or as `ROLE TABLE` where several dimensions have it or the name is taken by a table or a measure;
+ * where that is taken too, there is none. Kept by model.
  */
 export function withRoles(model: Model): RoledModel {
   let made = known.get(model);
@@ -40,7 +41,10 @@ export function withRoles(model: Model): RoledModel {
 
 const checkers = new WeakMap<FormulaChecker, FormulaChecker>();
 
-/** A checker of the same model with a table for each role; what it asks of the data, it asks of the dimension. Kept by checker. */
+/**
+ * A checker of the same model with a table for each role; what it asks of the data, it asks of the dimension.
+ * Kept by checker.
+ */
 export function roledChecker(checker: FormulaChecker): FormulaChecker {
   let made = checkers.get(checker);
   if (!made) {
@@ -176,7 +180,10 @@ function lookedUp(model: Model, names: ModelNames, dimension: Table): Relationsh
   return [...found];
 }
 
-/** A table's hierarchies for one role of it; those with a level of a table that the role does not have are left out. */
+/**
+ * A table's hierarchies for one role of it; those with a level of a table that the role does not have are
+ * left out.
+ */
 function hierarchiesOf(
   model: Model,
   names: ModelNames,

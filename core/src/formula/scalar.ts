@@ -170,7 +170,9 @@ function likeMatcher(): (text: string, pattern: string) => boolean {
   };
 }
 
-/** Converts a non-null value between types, as cast does; what has no meaning in the new type becomes null. */
+/**
+ * Converts a non-null value between types, as cast does; what has no meaning in the new type becomes null.
+ */
 export function converter(from: DataType | null, to: DataType): (value: Value) => Value {
   if (from === null || (from.kind === to.kind && scaleOf(from) === scaleOf(to) && from.kind !== 'decimal'))
     return (value) => value;

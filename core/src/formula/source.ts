@@ -4,7 +4,10 @@ export interface Span {
   readonly end: number;
 }
 
-/** Something wrong in a formula: where, what, and where there is one a suggestion (already part of the message). */
+/**
+ * Something wrong in a formula: where, what, and where there is one a suggestion (already part of the
+ * message).
+ */
 export interface FormulaFault extends Span {
   readonly message: string;
 }

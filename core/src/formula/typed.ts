@@ -9,7 +9,10 @@ export interface ColumnName {
   readonly column: string;
 }
 
-/** A checked formula: names resolved, types known, conversions explicit. `type` is null for the literal null only. */
+/**
+ * A checked formula: names resolved, types known, conversions explicit. `type` is null for the literal null
+ * only.
+ */
 export type Typed = { readonly type: DataType | null; readonly span: Span } & (
   | { readonly kind: 'constant'; readonly value: Value }
   | ({ readonly kind: 'column' } & ColumnName)

@@ -18,7 +18,10 @@ export interface AnswerWriting {
 export const NO_REFERENCE_TEXT = 'no reference';
 export const UNMATCHED_TEXT = 'unmatched';
 
-/** An answer's cells as plain values, as lines of delimited text hold them: a header, the rows and, where asked for, the totals. */
+/**
+ * An answer's cells as plain values, as lines of delimited text hold them: a header, the rows and, where
+ * asked for, the totals.
+ */
 export function answerLines(
   answer: Answer,
   writing: AnswerWriting = {},

@@ -5,7 +5,10 @@ import { sameName, splitPath, fileOf } from '../model/index.ts';
 import { VERSION } from '../version.ts';
 import { csvLine } from './csv.ts';
 
-/** Claims as delimited text, one line each: what they say, their verdict, what was counted, the first offending value, and who waived them. */
+/**
+ * Claims as delimited text, one line each: what they say, their verdict, what was counted, the first
+ * offending value, and who waived them.
+ */
 export function claimsCsv(claims: readonly JudgedClaim[]): string {
   const head = csvLine([
     ...['claim', 'kind', 'subject', 'verdict', 'weight', 'checked', 'against', 'distinct', 'says', 'first'],
@@ -51,9 +54,10 @@ const LEVELS = { blocks: 'error', warns: 'warning' } as const;
 const MOST_LINES = 20;
 
 /**
- * The claims that do not hold as a log of the Static Analysis Results Interchange Format (SARIF 2.1.0, OASIS standard of 27 March 2020): a rule for
- * each kind, a result for each claim, at the line of the model file that makes it; lines of data files stand as related locations. What is waived
- * is a suppressed result with its reason; what could not be judged is open.
+ * The claims that do not hold as a log of the Static Analysis Results Interchange Format (SARIF 2.1.0, OASIS
+ * standard of 27 March 2020): a rule for each kind, a result for each claim, at the line of the model file
+ * that makes it; lines of data files stand as related locations. What is waived is a suppressed result with
+ * its reason; what could not be judged is open.
  */
 export function claimsSarif(claims: readonly JudgedClaim[], { model, file, text }: CheckedModel): string {
   const rules = CLAIM_KINDS.map((kind) => ({

@@ -1,4 +1,6 @@
-/** A text as a spreadsheet takes it for a text: one that begins like a formula gets an apostrophe in front. */
+/**
+ * A text as a spreadsheet takes it for a text: one that begins like a formula gets an apostrophe in front.
+ */
 export const forSpreadsheet = (text: string): string => (/^[=+\-@\t\r]/.test(text) ? `'${text}` : text);
 
 /** One line of delimited text (RFC 4180, LF): null is the empty field, quotes only where they are needed. */

@@ -41,7 +41,10 @@ const typeText = ({ type, length }: ModelColumn, dialect: Dialect): string =>
 const quote = (name: string): string => `"${name.replaceAll('"', '""')}"`;
 const list = (names: readonly string[]): string => names.map(quote).join(', ');
 
-/** Columns of a table that others refer to, beside its key: they need to be unique for a foreign key to point at them. */
+/**
+ * Columns of a table that others refer to, beside its key: they need to be unique for a foreign key to point
+ * at them.
+ */
 function referredKeys(model: Model, table: Table): string[][] {
   const found = foreignKeys(model)
     .filter((r) => sameName(r.to.table, table.name) && !sameColumns(r.to.columns, table.key ?? []))
@@ -66,8 +69,9 @@ function foreignKeys(model: Model): Relationship[] {
 const builtTables = (model: Model): Table[] => model.tables.filter((t) => t.role !== 'staging');
 
 /**
- * `CREATE TABLE` statements with keys and foreign keys, tables before those that refer to them. Names are always quoted.
- * In PostgreSQL the foreign keys follow, so that tables may refer to each other in a circle and data may be loaded in between.
+ * `CREATE TABLE` statements with keys and foreign keys, tables before those that refer to them. Names are
+ * always quoted. In PostgreSQL the foreign keys follow, so that tables may refer to each other in a circle
+ * and data may be loaded in between.
  */
 export function createTables(model: Model, dialect: Dialect): string {
   const tables = inOrder(model);

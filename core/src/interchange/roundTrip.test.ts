@@ -9,7 +9,10 @@ const dialects = fc.record({
   bom: fc.boolean(),
   lastEnd: fc.boolean(),
 });
-/** Texts with all that may go wrong: quotes, delimiters, line ends, blanks, other scripts. Null and the empty text are one in a file. */
+/**
+ * Texts with all that may go wrong: quotes, delimiters, line ends, blanks, other scripts. Null and the empty
+ * text are one in a file.
+ */
 const cells = fc.oneof(
   fc.string({ unit: 'binary' }),
   fc.string({ unit: fc.constantFrom('"', ',', ';', '\t', '|', '\n', '\r', ' ', 'a', 'é', '1') }),

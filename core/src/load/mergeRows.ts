@@ -14,7 +14,10 @@ import {
 } from '../columns/index.ts';
 import { keyNumbers } from '../relate/index.ts';
 
-/** What becomes of rows whose key is there already: their values are taken over, or their quantities are added onto those that are there. */
+/**
+ * What becomes of rows whose key is there already: their values are taken over, or their quantities are added
+ * onto those that are there.
+ */
 export const MERGE_MODES = ['update', 'add quantities'] as const;
 export type MergeMode = (typeof MERGE_MODES)[number];
 
@@ -26,7 +29,9 @@ export interface MergeOrder {
   readonly quantities: readonly string[];
 }
 
-/** Coming rows by what becomes of them: they make new rows, change one, leave one as it was, or are refused. */
+/**
+ * Coming rows by what becomes of them: they make new rows, change one, leave one as it was, or are refused.
+ */
 export interface LoadCounts {
   readonly added: number;
   readonly changed: number;
@@ -59,8 +64,9 @@ const NONE = -1;
 const SEVERAL = -2;
 
 /**
- * Brings rows into a table by key. Rows that are there keep their places, new ones follow; columns that do not come keep their values, and are
- * null in new rows. A row without a key, or whose key cannot tell one row, is refused. Throws PartsError where columns do not fit together.
+ * Brings rows into a table by key. Rows that are there keep their places, new ones follow; columns that do
+ * not come keep their values, and are null in new rows. A row without a key, or whose key cannot tell one
+ * row, is refused. Throws PartsError where columns do not fit together.
  */
 export function mergeRows(existing: TableData, coming: TableData, order: MergeOrder): Merged {
   checkColumns(existing, coming, order);
@@ -154,7 +160,10 @@ function checkColumns(existing: TableData, coming: TableData, { key, quantities,
     }
 }
 
-/** By coming row the row of the result that it belongs to, or none; `own` are the coming rows that begin new ones. */
+/**
+ * By coming row the row of the result that it belongs to, or none; `own` are the coming rows that begin new
+ * ones.
+ */
 function matchRows(existing: TableData, coming: TableData, { key }: MergeOrder) {
   const of = (table: TableData) => key.map((name) => columnOf(table, name));
   const keys = keyNumbers(of(coming), of(existing));
@@ -217,7 +226,10 @@ function taken(
   return columnOfCodes(column.name, column.type, domain, codes);
 }
 
-/** Values that are there with those that come added; null counts for nothing, and stays null where nothing comes. */
+/**
+ * Values that are there with those that come added; null counts for nothing, and stays null where nothing
+ * comes.
+ */
 function added(
   column: Column,
   other: Column,

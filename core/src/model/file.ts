@@ -10,7 +10,10 @@ export class DocumentError extends Error {
   }
 }
 
-/** Reads a model file. Throws DocumentError for broken JSON, a newer version, or fields that are unknown or wrong. */
+/**
+ * Reads a model file. Throws DocumentError for broken JSON, a newer version, or fields that are unknown or
+ * wrong.
+ */
 export function readModel(text: string): Model {
   const json = parseJson(text, 'the model file');
   if (json === null || typeof json !== 'object' || Array.isArray(json))
@@ -49,7 +52,10 @@ function placeOf(text: string, error: Error): { line?: number; column?: number }
   return { line: before.length, column: before.at(-1)!.length + 1 };
 }
 
-/** Checks parsed JSON against a schema; throws DocumentError with a place and, for an unknown field, the nearest known one. */
+/**
+ * Checks parsed JSON against a schema; throws DocumentError with a place and, for an unknown field, the
+ * nearest known one.
+ */
 export function checkDocument<T>(schema: z.ZodType<T>, json: unknown, root: string): T {
   const result = schema.safeParse(json);
   if (result.success) return result.data;
@@ -83,7 +89,9 @@ function faultsOf(issue: z.core.$ZodIssue, json: unknown, schema: z.ZodType, roo
   return [`${place}: ${issue.message}`];
 }
 
-/** Names objects on the way instead of their index where they have a name: `tables.loan.columns.fine.type`. */
+/**
+ * Names objects on the way instead of their index where they have a name: `tables.loan.columns.fine.type`.
+ */
 function placeName(root: string, path: readonly PropertyKey[], json: unknown): string {
   let at: unknown = json;
   const parts = path.map((key) => {
@@ -123,8 +131,8 @@ function unwrapped(schema: unknown): { type: string; [field: string]: unknown } 
 const WIDE = 180;
 
 /**
- * Writes a model file: fields in the order of the schema, one object per line where it fits, so that revisions diff line by line.
- * Reading what it wrote and writing it again changes nothing.
+ * Writes a model file: fields in the order of the schema, one object per line where it fits, so that
+ * revisions diff line by line. Reading what it wrote and writing it again changes nothing.
  */
 export function writeModel(model: Model): string {
   return `${layOut(checkDocument(modelSchema, model, 'model'), '')}\n`;

@@ -8,14 +8,20 @@ export interface ColumnRef {
   readonly column: ModelColumn;
 }
 
-/** Look-ups by name without regard to case over one model; made once per revision. Of two things with one name the first is found. */
+/**
+ * Look-ups by name without regard to case over one model; made once per revision. Of two things with one name
+ * the first is found.
+ */
 export class ModelNames {
   private readonly tables = new Map<string, Table>();
   private readonly columns = new Map<Table, Map<string, ModelColumn>>();
   private readonly relationships = new Map<string, Relationship>();
   private readonly measures = new Map<string, Measure>();
 
-  /** `rowsOf` names, for a table that is but a role of another, the table whose rows it has (by its name in lower case). */
+  /**
+   * `rowsOf` names, for a table that is but a role of another, the table whose rows it has (by its name in
+   * lower case).
+   */
   constructor(
     readonly model: Model,
     private readonly rowsOf: ReadonlyMap<string, string> = new Map(),
@@ -72,14 +78,17 @@ export class ModelNames {
     );
   }
 
-  /** A column written `table.column`, plainly or with quotes as in a formula; undefined where there is none. */
+  /**
+   * A column written `table.column`, plainly or with quotes as in a formula; undefined where there is none.
+   */
   path(path: string): ColumnRef | undefined {
     const quoted = splitPath(path);
     if (quoted) {
       const found = this.reference(quoted[0], quoted[1]);
       if (found) return found;
     }
-    // Plain names may hold blanks; where a name holds dots, any of them may be the one between table and column.
+    // Plain names may hold blanks; where a name holds dots, any of them may be the one between table and
+    // column.
     for (let dot = path.indexOf('.'); dot > 0; dot = path.indexOf('.', dot + 1)) {
       const found = this.reference(path.slice(0, dot).trim(), path.slice(dot + 1).trim());
       if (found) return found;
@@ -120,7 +129,10 @@ export const isDefault = (relationship: Relationship): boolean => relationship.d
 export const endText = (end: Relationship['from']): string =>
   end.columns.length === 1 ? `${end.table}.${end.columns[0]}` : `${end.table}.(${end.columns.join(', ')})`;
 
-/** A name like the wanted one that none of the others has, without regard to case: the wanted one, or the first of `wanted_2`, `wanted_3` that is free. */
+/**
+ * A name like the wanted one that none of the others has, without regard to case: the wanted one, or the
+ * first of `wanted_2`, `wanted_3` that is free.
+ */
 export function freeName(wanted: string, others: Iterable<{ readonly name: string }>): string {
   const taken = new Set([...others].map((o) => fold(o.name)));
   for (let n = 1; ; n++) {

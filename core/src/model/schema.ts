@@ -64,7 +64,10 @@ const sourceSchema = z.union([
   z.strictObject({ members: z.array(z.record(z.string(), json)) }),
 ]);
 
-/** A question that a fact must answer: in words, and as the columns and measures that it takes, which need not be there yet. */
+/**
+ * A question that a fact must answer: in words, and as the columns and measures that it takes, which need not
+ * be there yet.
+ */
 export const questionSchema = z.strictObject({
   ask: text.min(1, 'a question needs words'),
   by: z.array(z.string().min(1)).optional(),
@@ -139,7 +142,10 @@ export const measureSchema = z.strictObject({
 });
 
 const queryColumn = z.string().min(1);
-/** A member that is no value: the first reference on the way is null, or a reference on the way has no partner. */
+/**
+ * A member that is no value: the first reference on the way is null, or a reference on the way has no
+ * partner.
+ */
 const noMember = z.union([
   z.strictObject({ null: z.literal(true) }),
   z.strictObject({ unmatched: z.literal(true) }),

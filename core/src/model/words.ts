@@ -1,5 +1,6 @@
 /**
- * Words of a name in lower case and without accents, cut on everything that is no letter or digit and where a small letter meets a capital:
+ * Words of a name in lower case and without accents, cut on everything that is no letter or digit and where a
+ * small letter meets a capital:
  * `loanDate`, `LOAN_DATE` and `Loan dåte` are `loan`, `date`.
  */
 export const nameWords = (name: string): string[] =>

@@ -9,7 +9,10 @@ import { numberText } from '../values/index.ts';
 export const isCalendarKey = (key: Column): boolean =>
   key.type.kind === 'date' && key.distinct >= 28 && key.domain.size <= key.distinct * 1.5;
 
-/** Dimensions with one row a day, whose days follow each other: the key, or beside a key of another kind a column of days. */
+/**
+ * Dimensions with one row a day, whose days follow each other: the key, or beside a key of another kind a
+ * column of days.
+ */
 export function proposeCalendars(model: Model, data: ModelData): Proposal[] {
   return model.tables
     .filter(

@@ -15,7 +15,10 @@ const MOST_KEY_COLUMNS = 9;
 /** Rows on which combinations are tried first. */
 const SAMPLE_ROWS = 20_000;
 
-/** Keys of tables that have none: one column, else the fewest of two or three; a few rows that break it are evidence, no hindrance. */
+/**
+ * Keys of tables that have none: one column, else the fewest of two or three; a few rows that break it are
+ * evidence, no hindrance.
+ */
 export function proposeKeys(model: Model, data: ModelData): Proposal[] {
   return model.tables
     .filter((t) => !t.key?.length && data.rowCount(t.name) > 0)
@@ -88,7 +91,8 @@ function findKey(table: Table, data: ModelData): FoundKey | undefined {
     })
     .map((c) => c.name);
   const single = best && { columns: [best.name], twice: best.twice, unique };
-  // What is unique but for its name's sake, a label or an amount, is so by accident where columns that sound like keys are together.
+  // What is unique but for its name's sake, a label or an amount, is so by accident where columns that sound
+  // like keys are together.
   if (single && best.sound > 0) return single;
   const several = candidates.filter(({ column, type }) => column.distinct > 1 && type.kind !== 'timestamp');
   const sounding = (least: number) =>
@@ -126,7 +130,10 @@ function compositeOf(candidates: readonly KeyColumn[], rows: number): string[] |
 
 const LABEL_WORDS = new Set(['name', 'title', 'label', 'description', 'note', 'remark', 'comment']);
 
-/** Days and what is named as a code or a line are like parts of a key, texts may be, labels and amounts are not. */
+/**
+ * Days and what is named as a code or a line are like parts of a key, texts may be, labels and amounts are
+ * not.
+ */
 function soundOf(name: string, type: DataType, place: number): number {
   const last = wordsOf(name).at(-1) ?? '';
   if (

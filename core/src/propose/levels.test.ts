@@ -113,7 +113,8 @@ test('months by name and weekdays by name come in the order of their numbers', (
   const rows = MONTHS.flatMap((name, m) =>
     [1, 2].map((d) => ({ day: m * 31 + d, name, no: m + 1, half: m < 3 ? 'first' : 'second' })),
   );
-  const column = (name: string, type: DataType, of: (r: (typeof rows)[0]) => Value) => columnOfValues(name, type, rows.map(of)); // prettier-ignore
+  const column = (name: string, type: DataType, of: (r: (typeof rows)[0]) => Value) =>
+    columnOfValues(name, type, rows.map(of));
   const table = tableOf('days', [
     column('day', INTEGER, (r) => r.day),
     column('MonthName', TEXT, (r) => r.name),

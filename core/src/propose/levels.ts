@@ -15,7 +15,10 @@ export interface LevelColumn {
   readonly members: number;
 }
 
-/** A level as it was found: its column, the code that tells its members apart, and the number that puts them in order. */
+/**
+ * A level as it was found: its column, the code that tells its members apart, and the number that puts them
+ * in order.
+ */
 interface FoundLevel extends LevelColumn {
   readonly key?: string;
   readonly orderBy?: string;
@@ -56,9 +59,10 @@ interface Candidate extends LevelColumn {
 }
 
 /**
- * Functional dependencies between the columns of a dimension: stacks of levels in which each member lies in one member of the level above, and the
- * near misses (true but for a few rows). Columns that determine each other are one level, a code its key. A miss is measured as the least number of
- * rows to leave out for the dependency to hold (g3 of Kivinen and Mannila, 1995), on all rows; null parents are left apart.
+ * Functional dependencies between the columns of a dimension: stacks of levels in which each member lies in
+ * one member of the level above, and the near misses (true but for a few rows). Columns that determine each
+ * other are one level, a code its key. A miss is measured as the least number of rows to leave out for the
+ * dependency to hold (g3 of Kivinen and Mannila, 1995), on all rows; null parents are left apart.
  */
 export function findLevels(data: ModelData, tableName: string): LevelFindings {
   const table = data.modelTable(tableName);
@@ -136,7 +140,10 @@ const outriggers = (model: Model, table: Table): Table[] =>
     .flatMap((r) => model.tables.find((t) => sameName(t.name, r.to.table) && t.role === 'dimension') ?? [])
     .filter((t) => !(model.calendars ?? []).some((c) => sameName(c.table, t.name)));
 
-/** Most pairs have nothing to do with each other, which soon shows: many members lie elsewhere than where they were met first. */
+/**
+ * Most pairs have nothing to do with each other, which soon shows: many members lie elsewhere than where they
+ * were met first.
+ */
 function isFarOff(lower: Candidate, upper: Candidate, rows: number): boolean {
   const [own, above] = [lower.column.codes, upper.column.codes];
   const first = new Uint32Array(lower.column.domain.size + 1);
@@ -151,7 +158,10 @@ function isFarOff(lower: Candidate, upper: Candidate, rows: number): boolean {
   return false;
 }
 
-/** Rows, and members of the lower column, that lie in another member of the upper column than most rows of their member. */
+/**
+ * Rows, and members of the lower column, that lie in another member of the upper column than most rows of
+ * their member.
+ */
 function missOf(lower: Candidate, upper: Candidate, rows: number): NearMiss {
   const { numbers, size } = combinations([lower.column, upper.column], rows);
   const [pairRows, lowerOf, upperOf] = [new Uint32Array(size), new Uint32Array(size), new Uint32Array(size)];
@@ -201,7 +211,10 @@ function longestChain(
 const homeOf = (path: string): string | undefined => splitPath(path)?.[0];
 const isCode = (path: string): boolean => isCodeName(splitPath(path)?.[1] ?? path);
 
-/** A text is shown; a code that determines it tells its members apart, and a number that goes with it puts them in order. */
+/**
+ * A text is shown; a code that determines it tells its members apart, and a number that goes with it puts
+ * them in order.
+ */
 function levelOf(group: readonly Candidate[]): FoundLevel {
   const shown = group.find((c) => c.isText && !isCode(c.path)) ?? group.find((c) => c.isText) ?? group[0]!;
   const key = group.find((c) => c !== shown && isCode(c.path) && homeOf(c.path) === homeOf(shown.path));
@@ -217,7 +230,10 @@ function levelOf(group: readonly Candidate[]): FoundLevel {
   };
 }
 
-/** A number that goes with a text is its order, but for codes, which only name it; the number of a month or a weekday is both. */
+/**
+ * A number that goes with a text is its order, but for codes, which only name it; the number of a month or a
+ * weekday is both.
+ */
 const putsInOrder = (number: string, text: string): boolean =>
   !isCode(number) || /(month|week|day|quarter)/i.test(`${number} ${text}`);
 
@@ -226,7 +242,10 @@ function leafOf(leaf: Candidate, table: Table): FoundLevel {
   return { path: leaf.path, members: leaf.members, ...(key === undefined ? {} : { key }) };
 }
 
-/** A name for a level that reads well and is free: that of its column, or of the table where the column is but a name. */
+/**
+ * A name for a level that reads well and is free: that of its column, or of the table where the column is but
+ * a name.
+ */
 export function levelName(path: string, table: string, taken: readonly { readonly name: string }[]): string {
   const [home, column] = splitPath(path) ?? [table, path];
   const words = (/^(name|label|title)$/i.test(column) ? home : column).replaceAll('_', ' ');

@@ -32,8 +32,8 @@ const title = (name: string): string =>
     .replace(/^./, (c) => c.toUpperCase());
 
 /**
- * Measures for the rows of a fact and for its quantities, as far as no formula stands for them yet. A name that a measure or a table has gets the
- * fact's behind it. `taken` grows by the names that are given.
+ * Measures for the rows of a fact and for its quantities, as far as no formula stands for them yet. A name
+ * that a measure or a table has gets the fact's behind it. `taken` grows by the names that are given.
  */
 export function offeredMeasures(model: Model, fact: Table, taken = takenNames(model)): OfferedMeasure[] {
   const known = new Set((model.measures ?? []).map((m) => plain(m.formula)));

@@ -31,7 +31,10 @@ const KIND_WORDS = new Set([
   's',
 ]);
 
-/** How alike two names are by their words, 0 to 1: shared words over those of the shorter name, lessened where the longer has many more. */
+/**
+ * How alike two names are by their words, 0 to 1: shared words over those of the shorter name, lessened where
+ * the longer has many more.
+ */
 export function nameLikeness(a: string, b: string): number {
   const plain = (name: string) => {
     const words = wordsOf(name);
@@ -53,7 +56,10 @@ export function nameLikeness(a: string, b: string): number {
 
 const TIME_PARTS = new Set(['year', 'month', 'quarter', 'week', 'weekday', 'day', 'hour', 'minute']);
 
-/** Whether a name is that of a part of a date or a moment, whose numbers are no amounts; several of them (`minutes`) are a length of time. */
+/**
+ * Whether a name is that of a part of a date or a moment, whose numbers are no amounts; several of them
+ * (`minutes`) are a length of time.
+ */
 export const isTimePart = (name: string): boolean => TIME_PARTS.has(nameWords(name).at(-1) ?? '');
 
 /** Whether a column is named as the first or as the last day of a version. */

@@ -13,8 +13,8 @@ const DIGITS = /^\d{1,18}$/;
 const MOST = 0.6;
 
 /**
- * Codes of digits with leading zeros, which are text, where another table writes the same codes as whole numbers: only as numbers can the two be
- * related. Codes that would fall together stay text.
+ * Codes of digits with leading zeros, which are text, where another table writes the same codes as whole
+ * numbers: only as numbers can the two be related. Codes that would fall together stay text.
  */
 export function proposePadded(model: Model, data: ModelData): Proposal[] {
   return model.tables.flatMap((t) =>
@@ -41,7 +41,10 @@ export function proposePadded(model: Model, data: ModelData): Proposal[] {
   );
 }
 
-/** The numbers of a column of digits of which some have leading zeros; undefined for other columns, and where two would be one number. */
+/**
+ * The numbers of a column of digits of which some have leading zeros; undefined for other columns, and where
+ * two would be one number.
+ */
 function paddedNumbers(column: Column): Set<Value> | undefined {
   const texts = (columnValues(column).slice(1) as string[]).filter((_, i) => column.counts[i + 1]! > 0);
   if (

@@ -18,8 +18,8 @@ export interface PreviewUse {
 const ENOUGH = 50;
 
 /**
- * Proposes a use from what a preview tells of a column: names of codes, and whole numbers that nearly all differ, are no amounts. `type` is
- * what the column is read as, `rows` are those that were looked at.
+ * Proposes a use from what a preview tells of a column: names of codes, and whole numbers that nearly all
+ * differ, are no amounts. `type` is what the column is read as, `rows` are those that were looked at.
  */
 export function previewUse(
   column: Pick<ColumnPreview, 'name' | 'nulls' | 'distinct'>,

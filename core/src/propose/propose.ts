@@ -15,8 +15,10 @@ import { proposeCalendars } from './calendars.ts';
 import { proposeMeasures } from './measures.ts';
 
 /**
- * Drafts a star from tables and their rows: types without which codes do not meet and keys first, then relationships by containment and likeness of names, then roles,
- * uses, labels, calendars and base measures, each resting on those before it. What the model already says is left alone. `pattern` says what tells a reference.
+ * Drafts a star from tables and their rows: types without which codes do not meet and keys first, then
+ * relationships by containment and likeness of names, then roles, uses, labels, calendars and base measures,
+ * each resting on those before it. What the model already says is left alone. `pattern` says what tells a
+ * reference.
  */
 export function proposeStar(data: ModelData, pattern?: ReferencePattern): Proposal[] {
   const all: Proposal[] = proposePadded(data.model, data).filter((p) => mayChange(data.model, p));
@@ -39,7 +41,10 @@ export function proposeStar(data: ModelData, pattern?: ReferencePattern): Propos
   return all;
 }
 
-/** A calendar that follows another model's is not changed here; what leads to it, or from it, is the model's own. */
+/**
+ * A calendar that follows another model's is not changed here; what leads to it, or from it, is the model's
+ * own.
+ */
 const mayChange = (model: Model, { kind, table }: Proposal): boolean =>
   kind === 'relationship' || kind === 'measure' || followedBy(model, table) === undefined;
 

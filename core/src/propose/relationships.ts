@@ -15,7 +15,10 @@ import { percent } from './proposal.ts';
 import type { Proposal } from './proposal.ts';
 import { counted, numberText } from '../values/index.ts';
 
-/** What tells a reference: by default names that are alike and values that are held; or a house's own rule for names, or the values alone. */
+/**
+ * What tells a reference: by default names that are alike and values that are held; or a house's own rule for
+ * names, or the values alone.
+ */
 export const REFERENCE_PATTERNS = ['names and values', 'same name', 'table and key', 'values alone'] as const;
 export type ReferencePattern = (typeof REFERENCE_PATTERNS)[number];
 
@@ -42,8 +45,8 @@ const MOST = 0.6;
 const ALIKE = 0.5;
 
 /**
- * Relationships to tables by their keys, of one column or several, by containment of values and likeness of names; a column of the table's own key
- * becomes a hierarchy.
+ * Relationships to tables by their keys, of one column or several, by containment of values and likeness of
+ * names; a column of the table's own key becomes a hierarchy.
  */
 export function proposeRelationships(
   model: Model,
@@ -52,7 +55,8 @@ export function proposeRelationships(
 ): Proposal[] {
   const taken: { readonly name: string }[] = [...(model.relationships ?? [])];
   const found: Proposal[] = [];
-  // The largest tables first: their own references become the default ways, and what would make a second way does not.
+  // The largest tables first: their own references become the default ways, and what would make a second way
+  // does not.
   const tables = [...model.tables].sort((a, b) => data.rowCount(b.name) - data.rowCount(a.name));
   let drafted = model;
   const propose = (best: Candidate, known?: string) => {
@@ -93,7 +97,8 @@ export function proposeRelationships(
         if (!known) found.push(parentChild(data, best));
         continue;
       }
-      // A part of a reference of several columns leads on from the table that the whole leads to, where that part refers to the same.
+      // A part of a reference of several columns leads on from the table that the whole leads to, where that
+      // part refers to the same.
       const part = composite.find((c) => {
         const at = c.columns.findIndex((name) => sameName(name, column.name));
         return at >= 0 && target(c.to, c.key[at]!) === best.to.name;
@@ -145,7 +150,10 @@ function compositeTargets(
 const alike = (a: readonly string[], b: readonly string[]): boolean =>
   a.length === b.length && a.every((name) => b.some((other) => sameName(name, other)));
 
-/** The column that is called most like a part of another table's key, or like that table and the part, and may be compared with it. */
+/**
+ * The column that is called most like a part of another table's key, or like that table and the part, and may
+ * be compared with it.
+ */
 function likestColumn(from: Table, to: Table, key: string): { column: string; likeness: number } | undefined {
   const type = (table: Table, name: string) => parseType(ownColumn(table, name).type) ?? TEXT;
   return from.columns
@@ -161,7 +169,10 @@ function likestColumn(from: Table, to: Table, key: string): { column: string; li
 const sameKind = (a: DataType, b: DataType): boolean =>
   comparable(a, b) && (a.kind === 'text') === (b.kind === 'text');
 
-/** Names a table to which there would be a second default way, or a way back to the start, if the relationship were default. */
+/**
+ * Names a table to which there would be a second default way, or a way back to the start, if the relationship
+ * were default.
+ */
 function makesSecondWay(model: Model, proposal: Proposal): string | undefined {
   const names = new ModelNames(applyEdit(model, proposal.edit));
   const [before, reach] = [new Reach(new ModelNames(model)), new Reach(names)];
@@ -225,7 +236,8 @@ function bestTarget(
       ? [{ from, columns: [column.name], to, key: [key], ...counted, likeness, score: share + likeness }]
       : [];
   });
-  // Of tables with one key, the one that is called like the column is meant, then the one that has more of its values.
+  // Of tables with one key, the one that is called like the column is meant, then the one that has more of
+  // its values.
   return candidates.sort(
     (a, b) =>
       b.score - a.score ||
@@ -271,8 +283,8 @@ const SUPERIORS =
   /parent|manager|chief|head|superior|supervisor|foreman|boss|master|leader|report|belong|above/;
 
 /**
- * A reference to its own table is named after a superior (`manager_no`), or ends as the key does (`warden_no` for `staff_no`): then its rows have to
- * say so, too.
+ * A reference to its own table is named after a superior (`manager_no`), or ends as the key does (`warden_no`
+ * for `staff_no`): then its rows have to say so, too.
  */
 function selfLikeness(data: ModelData, table: Table, column: string, key: string): number {
   if (SUPERIORS.test(wordsOf(column).join('_'))) return 1;

@@ -11,7 +11,10 @@ import type { Proposal } from './proposal.ts';
 
 const counted = (n: number, word: string): string => `${n} ${word}${n === 1 ? '' : 's'}`;
 
-/** The role of each table, read from the relationships, with the weight of a bridge and the validity of versions. */
+/**
+ * The role of each table, read from the relationships, with the weight of a bridge and the validity of
+ * versions.
+ */
 export function proposeRoles(model: Model, data: ModelData): Proposal[] {
   const relationships = model.relationships ?? [];
   return model.tables.flatMap((t): Proposal[] => {

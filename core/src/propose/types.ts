@@ -35,7 +35,10 @@ const MOST_SCALE = 4;
 /** Digits before the point that are kept free for larger values. */
 const HEADROOM_DIGITS = 2;
 
-/** Types and lengths that would suit the columns of the model's tables better, as their rows tell. Columns without rows are passed over. */
+/**
+ * Types and lengths that would suit the columns of the model's tables better, as their rows tell. Columns
+ * without rows are passed over.
+ */
 export function adviseTypes(data: ModelData): TypeAdvice[] {
   const { model } = data;
   return model.tables
@@ -77,7 +80,10 @@ const setType = (table: string, column: string, type: string, pattern = ''): Edi
   change: { type, pattern },
 });
 
-/** Keys of text that hold nothing but whole numbers join and store better as such; both ends of a relationship change together. */
+/**
+ * Keys of text that hold nothing but whole numbers join and store better as such; both ends of a relationship
+ * change together.
+ */
 function asInteger(
   data: ModelData,
   table: Table,

@@ -70,7 +70,10 @@ function useOf(model: Model, t: Table, c: ModelColumn, column: Column): readonly
 const KEY_WORDS = new Set(['id', 'key']);
 const REPEATED = 5;
 
-/** Whether a column of a fact is named as another table's key, and its values repeat as those of a reference do. */
+/**
+ * Whether a column of a fact is named as another table's key, and its values repeat as those of a reference
+ * do.
+ */
 function isForeign(t: Table, name: string, column: Column): boolean {
   const words = wordsOf(name);
   const own = nameLikeness(words.slice(0, -1).join('_'), t.name);

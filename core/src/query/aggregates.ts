@@ -14,7 +14,10 @@ export interface Aggregation {
   readonly arg?: Evaluate;
   readonly argType?: DataType;
   readonly by?: Evaluate;
-  /** Set where the argument is just a column: then codes are read instead of values. `references`: entry to row + 1. */
+  /**
+   * Set where the argument is just a column: then codes are read instead of values. `references`: entry to
+   * row + 1.
+   */
   readonly column?: Column;
   readonly references?: Uint32Array | undefined;
 }
@@ -240,9 +243,9 @@ function medians(a: Aggregation): Value[] {
 }
 
 /**
- * Two passes over the distances from the first value: their mean, then the squared distances from it, which loses least (T. F. Chan,
- * G. H. Golub and R. J. LeVeque, Algorithms for Computing the Sample Variance, The American Statistician 37, 1983). Values that are all alike
- * have the variance 0, not nearly 0.
+ * Two passes over the distances from the first value: their mean, then the squared distances from it, which
+ * loses least (T. F. Chan, G. H. Golub and R. J. LeVeque, Algorithms for Computing the Sample Variance, The
+ * American Statistician 37, 1983). Values that are all alike have the variance 0, not nearly 0.
  */
 function variances(a: Aggregation): Value[] {
   const sample = a.aggregate.endsWith('_samp');

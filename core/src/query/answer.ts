@@ -28,7 +28,10 @@ export interface AnswerColumn {
   readonly kind: 'by' | 'measure';
 }
 
-/** The answer to a query: rows hold the members of `by`, then the measures; see "A query" of the model file's page. */
+/**
+ * The answer to a query: rows hold the members of `by`, then the measures; see "A query" of the model file's
+ * page.
+ */
 export interface Answer {
   readonly columns: readonly AnswerColumn[];
   readonly rows: readonly (readonly AnswerMember[])[];
@@ -119,7 +122,10 @@ export interface CellTrace {
   readonly parts: readonly TracedPart[];
 }
 
-/** Works a cell of an answer out once more, and tells what was done. Throws QueryError where the answer has no such row. */
+/**
+ * Works a cell of an answer out once more, and tells what was done. Throws QueryError where the answer has no
+ * such row.
+ */
 export function traceCell(model: ModelData, query: Query, asked: AskedCell): CellTrace {
   const measure = askedMeasure(model.forQuery(query), asked.measure);
   const worked = workedOut(
@@ -238,8 +244,9 @@ type Order = (a: number, b: number) => number;
 export type TextOrder = 'code points' | 'counting';
 
 /**
- * Cell numbers in the order asked for; ties, and all without `sort`, by the members ascending. Nulls come last in either direction: of them first
- * those that were found, then those without a reference, then those without a partner.
+ * Cell numbers in the order asked for; ties, and all without `sort`, by the members ascending. Nulls come
+ * last in either direction: of them first those that were found, then those without a reference, then those
+ * without a partner.
  */
 function rowOrder(
   query: Query,

@@ -13,7 +13,8 @@ import { meetsOf, NO_REFERENCE, UNMATCHED } from './noMember.ts';
 import type { ModelData } from './modelData.ts';
 import { unreachedColumns } from './scan.ts';
 
-// What a query names, resolved by the model alone: both evaluators ask here, so that they refuse the same with the same words.
+// What a query names, resolved by the model alone: both evaluators ask here, so that they refuse the same
+// with the same words.
 
 /** A measure of a query, checked. */
 export interface AskedMeasure {
@@ -152,7 +153,10 @@ export function emptyBases(data: Named, context: ContextShape): string[] {
     .map((t) => t.name);
 }
 
-/** What an entry of `sort` names: a measure or an item of `by`, by its place. Throws QueryError where the query asks for no such thing. */
+/**
+ * What an entry of `sort` names: a measure or an item of `by`, by its place. Throws QueryError where the
+ * query asks for no such thing.
+ */
 export function sortedBy(
   query: Query,
   of: string | ByItem,

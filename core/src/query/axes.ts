@@ -49,7 +49,10 @@ export type LevelNamed =
       readonly key?: ColumnName;
       readonly orderBy?: ColumnName;
     }
-  /** A level whose members several columns tell apart, such as a town within its district: over the rows of the hierarchy's own table. */
+  /**
+   * A level whose members several columns tell apart, such as a town within its district: over the rows of
+   * the hierarchy's own table.
+   */
   | {
       readonly kind: 'composite';
       readonly name: string;
@@ -108,7 +111,10 @@ export function axisOf(data: ModelData, item: ByItem): Axis {
   return named.kind === 'depth' ? depthAxis(data, named.hierarchy, named.depth) : axisOfNamed(data, named);
 }
 
-/** The axis of an item of `by`, in the order that a hierarchy's level gives its column where one does: months by name follow the year. */
+/**
+ * The axis of an item of `by`, in the order that a hierarchy's level gives its column where one does: months
+ * by name follow the year.
+ */
 export function orderedAxis(data: ModelData, item: ByItem): Axis {
   const axis = axisOf(data, item);
   if (typeof item !== 'string' || axis.order) return axis;
@@ -173,7 +179,10 @@ export function onRowsOf(data: ModelData, table: string, { table: home, column }
   return columnOfCodes(`${home}.${column}`, found.type, found.domain, own);
 }
 
-/** Members are told apart by several columns, in the order of their values; a row that lacks one of them is in none. */
+/**
+ * Members are told apart by several columns, in the order of their values; a row that lacks one of them is in
+ * none.
+ */
 function compositeAxis(
   data: ModelData,
   { name, table, shown, keys, orderBy }: Extract<LevelNamed, { kind: 'composite' }>,
@@ -184,7 +193,8 @@ function compositeAxis(
   const first = new Int32Array(size).fill(-1);
   for (let row = numbers.length - 1; row >= 0; row--) first[numbers[row]!] = row;
   const whole = [...first.keys()].filter((n) => columns.every((c) => c.codes[first[n]!] !== 0));
-  // Codes of a column are in the order of its values: so are the members, by the first column, then by the next.
+  // Codes of a column are in the order of its values: so are the members, by the first column, then by the
+  // next.
   whole.sort((a, b) => columns.reduce((order, c) => order || c.codes[first[a]!]! - c.codes[first[b]!]!, 0));
   const codeOf = new Uint32Array(size);
   whole.forEach((n, i) => (codeOf[n] = i + 1));
@@ -267,7 +277,10 @@ export function parentRows(
   };
 }
 
-/** By row, 1 where following parents never comes to a top: the members of a loop, and those below one. `parents` as of `parentRows`. */
+/**
+ * By row, 1 where following parents never comes to a top: the members of a loop, and those below one.
+ * `parents` as of `parentRows`.
+ */
 export function endlessRows(parents: Uint32Array): Uint8Array {
   const known = new Uint8Array(parents.length); // 0 unknown, 1 ends, 2 does not
   for (let row = 0; row < parents.length; row++) {
@@ -285,7 +298,10 @@ export function endlessRows(parents: Uint32Array): Uint8Array {
   return known.map((state) => (state === 2 ? 1 : 0));
 }
 
-/** Ancestors at a depth (the top is 1): a member above the depth stands for itself; one on a loop for itself, too. */
+/**
+ * Ancestors at a depth (the top is 1): a member above the depth stands for itself; one on a loop for itself,
+ * too.
+ */
 function depthAxis(data: ModelData, hierarchy: Hierarchy, depth: number): Axis {
   const { parents, key } = parentRows(data, hierarchy);
   const ancestors = Uint32Array.from({ length: parents.length }, (_, row) => {
@@ -310,7 +326,9 @@ function depthAxis(data: ModelData, hierarchy: Hierarchy, depth: number): Axis {
   };
 }
 
-/** Members above a depth that have others below them: at that depth they stand for nothing but their own rows. */
+/**
+ * Members above a depth that have others below them: at that depth they stand for nothing but their own rows.
+ */
 function ownRowsAbove(parents: Uint32Array, key: Column, width: number, depth: number): Uint8Array {
   const hidden = new Uint8Array(width);
   const hasChildren = new Uint8Array(parents.length + 1);

@@ -28,13 +28,19 @@ export interface MemberPage {
 /** The most members of a page. */
 const MOST_MEMBERS = 300;
 
-/** A hierarchy of the model by its path, or one that is only tried. Throws QueryError for a table that is not there. */
+/**
+ * A hierarchy of the model by its path, or one that is only tried. Throws QueryError for a table that is not
+ * there.
+ */
 function asHierarchy(data: ModelData, asked: string | Hierarchy): Hierarchy {
   if (typeof asked === 'string') return resolveHierarchy(data, asked);
   return { ...asked, table: data.modelTable(asked.table).name };
 }
 
-/** Members below a path of keys from the top; the empty path gives the top. A hierarchy that is only tried is given whole. */
+/**
+ * Members below a path of keys from the top; the empty path gives the top. A hierarchy that is only tried is
+ * given whole.
+ */
 export function browseMembers(data: ModelData, asked: string | Hierarchy, path: readonly Json[]): MemberPage {
   const hierarchy = asHierarchy(data, asked);
   return hierarchy.parent === undefined
@@ -136,7 +142,9 @@ export interface LevelFact {
   readonly nulls: number;
   /** Members in more than one of the level above; of a tree, members on a loop or below one. */
   readonly torn: number;
-  /** Members of this level in one of the level above: on average, and the most with the member that has them. */
+  /**
+   * Members of this level in one of the level above: on average, and the most with the member that has them.
+   */
   readonly average?: number;
   readonly most?: { readonly members: number; readonly of: Json };
 }
@@ -161,7 +169,10 @@ export interface HierarchyFacts {
   readonly tree?: TreeFact;
 }
 
-/** How many members each level has, how many rows have none, how they lie in the level above; of a tree its shape. */
+/**
+ * How many members each level has, how many rows have none, how they lie in the level above; of a tree its
+ * shape.
+ */
 export function levelFacts(data: ModelData, asked: string | Hierarchy): HierarchyFacts {
   const hierarchy = asHierarchy(data, asked);
   if (hierarchy.parent !== undefined) return treeFacts(data, hierarchy);
@@ -203,7 +214,10 @@ function fanOut(own: Uint32Array, above: Uint32Array, axis: Axis): Pick<LevelFac
 
 const MOST_BRANCHES = 12;
 
-/** Members at each depth of a parent-child hierarchy, and its branches; those on a loop or below one stand at no depth. */
+/**
+ * Members at each depth of a parent-child hierarchy, and its branches; those on a loop or below one stand at
+ * no depth.
+ */
 function treeFacts(data: ModelData, hierarchy: Hierarchy): HierarchyFacts {
   const { parents, key, parent } = parentRows(data, hierarchy);
   const label = data.column(hierarchy.table, hierarchy.label ?? key.name);

@@ -9,7 +9,10 @@ import { answerQuery, ModelData } from './index.ts';
 const day = (text: string) => textReader(DATE)(text) as number;
 const days = (from: string, count: number) => Array.from({ length: count }, (_, i) => day(from) + i);
 
-/** A small library: two facts at different grains, a bridge, a many-to-many, a tree, a role, two calendars' worth of days. */
+/**
+ * A small library: two facts at different grains, a bridge, a many-to-many, a tree, a role, two calendars'
+ * worth of days.
+ */
 const model: Model = withFamilies({
   crease: 1,
   name: 'library',

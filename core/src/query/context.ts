@@ -18,7 +18,10 @@ export interface Axis {
   readonly show: (code: number) => Value;
   /** What members are ordered by, where it is not what is shown. */
   readonly order?: (code: number) => Value;
-  /** Members that stand for their own rows among those of a lower depth, and are not listed: 1 by code. Totals count them all the same. */
+  /**
+   * Members that stand for their own rows among those of a lower depth, and are not listed: 1 by code. Totals
+   * count them all the same.
+   */
   readonly hidden?: Uint8Array;
   /** Its members say how rows meet the table, not what they find there; `codes` is empty. */
   readonly meets?: true;
@@ -68,7 +71,10 @@ export type StepOf<A, C> =
       readonly axes: readonly A[];
     };
 
-/** What a measure is evaluated in: one condition per axis, conditions and `at` in their order, and the ways named by `via`. */
+/**
+ * What a measure is evaluated in: one condition per axis, conditions and `at` in their order, and the ways
+ * named by `via`.
+ */
 export interface ContextOf<A, C> {
   readonly axes: readonly A[];
   readonly steps: readonly StepOf<A, C>[];
@@ -193,8 +199,9 @@ export function restricted<A, C>(
 }
 
 /**
- * A filter that comes through a bridge is judged on the rows met there, together with what else comes through it: as a condition of the
- * context. Undefined where the aggregate's filter, if it has one, speaks of what its rows look up.
+ * A filter that comes through a bridge is judged on the rows met there, together with what else comes through
+ * it: as a condition of the context. Undefined where the aggregate's filter, if it has one, speaks of what
+ * its rows look up.
  */
 export function filterAsCondition(
   node: TypedAggregate,

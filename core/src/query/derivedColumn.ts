@@ -6,7 +6,10 @@ import { walkTyped } from '../formula/index.ts';
 import type { ModelRows } from './modelRows.ts';
 import { rowValues } from './rowFormula.ts';
 
-/** Up to so many combinations of codes have a place; beyond them, or beyond the rows, a formula is worked out row by row. */
+/**
+ * Up to so many combinations of codes have a place; beyond them, or beyond the rows, a formula is worked out
+ * row by row.
+ */
 const MOST_PLACES = 1 << 26;
 
 /** What decides a formula's value on a row: codes, each below its size. */
@@ -16,8 +19,9 @@ interface Deciding {
 }
 
 /**
- * The values of a row formula by number: `numbers[row]` is 0 for null, else one more than the value's place among `distinct`. A value that a few
- * columns decide is worked out once for each combination of their codes, not for each row.
+ * The values of a row formula by number: `numbers[row]` is 0 for null, else one more than the value's place
+ * among `distinct`. A value that a few columns decide is worked out once for each combination of their codes,
+ * not for each row.
  */
 export function numberedValues(
   data: ModelRows,

@@ -16,7 +16,10 @@ import { aggregateRows, compileRow } from './rowFormula.ts';
 import { columnAxis, scan, unreachedColumns } from './scan.ts';
 import { Tuples } from './tuples.ts';
 
-/** Evaluates checked measures in contexts. Results of measures are kept per context and cells while one answer is made. */
+/**
+ * Evaluates checked measures in contexts. Results of measures are kept per context and cells while one answer
+ * is made.
+ */
 export class Evaluator {
   private readonly known = new WeakMap<Context, WeakMap<Cells, Map<string, Value[]>>>();
   private readonly awaited = new WeakMap<Context, Set<TypedAggregate>>();
@@ -130,7 +133,9 @@ export class Evaluator {
     );
   }
 
-  /** agg(M per columns): M for each combination that has rows, then the aggregate over the results of a cell. */
+  /**
+   * agg(M per columns): M for each combination that has rows, then the aggregate over the results of a cell.
+   */
   private per(node: Extract<Typed, { kind: 'per' }>, context: Context, cells: Cells): Value[] {
     const added = node.columns.map((c) => columnAxis(this.data, c.table, c.column));
     const inner: Context = { ...context, axes: [...context.axes, ...added] };
@@ -180,7 +185,10 @@ export class Evaluator {
     return { cells: made, place };
   }
 
-  /** Splits cells by their members on the calendar: each part has its own set of days. Without `over` there is one part. */
+  /**
+   * Splits cells by their members on the calendar: each part has its own set of days. Without `over` there is
+   * one part.
+   */
   private over(
     over: { period: PeriodShape; calendar: string } | undefined,
     context: Context,
@@ -251,7 +259,10 @@ export class Evaluator {
     };
   }
 
-  /** Rows of the calendar (index row + 1) whose days belong to the period, given the conditions on the calendar. */
+  /**
+   * Rows of the calendar (index row + 1) whose days belong to the period, given the conditions on the
+   * calendar.
+   */
   periodRows(
     over: { period: PeriodShape; calendar: string },
     conditions: readonly Condition[],
@@ -323,7 +334,10 @@ export class Evaluator {
 
   // ---------- which cells are listed ----------
 
-  /** Cells in which the base table of an aggregate has rows; `ignoring`, `given`, `where`, `at` and `filter` do not count. */
+  /**
+   * Cells in which the base table of an aggregate has rows; `ignoring`, `given`, `where`, `at` and `filter`
+   * do not count.
+   */
   listCells(node: Typed, context: Context): Tuples {
     const found = new Tuples(context.axes.map((axis) => axis.width));
     this.list(node, context, context.axes, () => 0, found);
@@ -382,7 +396,9 @@ export class Evaluator {
     }
   }
 
-  /** Combinations of the axes' members that rows of the calendar have under the context's conditions on it. */
+  /**
+   * Combinations of the axes' members that rows of the calendar have under the context's conditions on it.
+   */
   private calendarMembers(calendar: string, axes: readonly Axis[], context: Context): Tuples {
     const members = new Tuples(axes.map((axis) => axis.width));
     if (axes.length === 0) {

@@ -24,7 +24,10 @@ export function codeMask(column: Column, typed: Typed): Uint8Array {
   return Uint8Array.from(values, (_, code) => (passes(code) === true ? 1 : 0));
 }
 
-/** What a condition on columns of one table says by row + 1; entry 0 stands for no row. Judged once per row, or once per value. */
+/**
+ * What a condition on columns of one table says by row + 1; entry 0 stands for no row. Judged once per row,
+ * or once per value.
+ */
 export function rowMask(data: ModelRows, table: string, typed: Typed): Uint8Array {
   const rowCount = data.rowCount(table);
   const mask = new Uint8Array(rowCount + 1);
@@ -42,7 +45,10 @@ export function rowMask(data: ModelRows, table: string, typed: Typed): Uint8Arra
   return mask;
 }
 
-/** Rows of the calendar (row + 1; 0 is no row) that a set of days keeps; where `base` refers to a level of it, those of whole members. */
+/**
+ * Rows of the calendar (row + 1; 0 is no row) that a set of days keeps; where `base` refers to a level of it,
+ * those of whole members.
+ */
 export function dayMask(
   data: ModelRows,
   base: string,

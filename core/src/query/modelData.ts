@@ -15,8 +15,8 @@ import { derivedColumn } from './derivedColumn.ts';
 import { aggregateRows } from './rowFormula.ts';
 
 /**
- * The rows of one model revision: stored and derived columns, and row indexes along relationships, worked out on demand and kept.
- * Row numbers count from 0; row references are row + 1, with 0 for no row.
+ * The rows of one model revision: stored and derived columns, and row indexes along relationships, worked out
+ * on demand and kept. Row numbers count from 0; row references are row + 1, with 0 for no row.
  */
 export class ModelData implements DataOracle, ModelRows {
   readonly checker: FormulaChecker;
@@ -32,7 +32,10 @@ export class ModelData implements DataOracle, ModelRows {
   private followed: Set<Relationship> | undefined;
   private readonly severalPartners = new Map<string, boolean>();
 
-  /** `load` gives the stored rows of a table by its name in the model; it throws DataError where there are none. `executor` runs scans. */
+  /**
+   * `load` gives the stored rows of a table by its name in the model; it throws DataError where there are
+   * none. `executor` runs scans.
+   */
   constructor(
     readonly model: Model,
     private readonly load: (table: string) => TableData,
@@ -47,7 +50,10 @@ export class ModelData implements DataOracle, ModelRows {
     this.checker = new FormulaChecker(model, this, rowsOf);
   }
 
-  /** What a query is asked of: these data, or, where it names roles of dimensions, the same with a table for each role. */
+  /**
+   * What a query is asked of: these data, or, where it names roles of dimensions, the same with a table for
+   * each role.
+   */
   forQuery(query: Query): ModelData {
     if (!mentionsRole(this.model, query)) return this;
     if (!this.roled) {
@@ -81,7 +87,10 @@ export class ModelData implements DataOracle, ModelRows {
     return this.table(name).rowCount;
   }
 
-  /** A column of the model, stored or derived. Throws DataError for a broken formula or a column that the data lack. */
+  /**
+   * A column of the model, stored or derived. Throws DataError for a broken formula or a column that the data
+   * lack.
+   */
   column(tableName: string, columnName: string): Column {
     const table = this.modelTable(tableName);
     const declared = this.checker.names.column(table, columnName);
@@ -136,7 +145,10 @@ export class ModelData implements DataOracle, ModelRows {
     return aggregateRows(this, node, groups, this.rowCount(node.owner), []);
   }
 
-  /** Does something, and tells along which relationships rows were looked up for it, also those that derived columns look up. */
+  /**
+   * Does something, and tells along which relationships rows were looked up for it, also those that derived
+   * columns look up.
+   */
   following<T>(act: () => T): { result: T; followed: ReadonlySet<Relationship> } {
     const before = this.followed;
     const followed = new Set<Relationship>();
@@ -173,7 +185,10 @@ export class ModelData implements DataOracle, ModelRows {
     }
   }
 
-  /** Whether a reference of some row meets several rows: then which of them it looks up is no fact of the data. */
+  /**
+   * Whether a reference of some row meets several rows: then which of them it looks up is no fact of the
+   * data.
+   */
   hasSeveralPartners(r: Relationship): boolean {
     const kind = cardinalityOf(r);
     if (kind === 'many-to-many' || kind === 'many-to-level') return false;
@@ -189,7 +204,10 @@ export class ModelData implements DataOracle, ModelRows {
     return known;
   }
 
-  /** Row references from each row of the path's start to its end; undefined for the empty path (the row itself). */
+  /**
+   * Row references from each row of the path's start to its end; undefined for the empty path (the row
+   * itself).
+   */
   pathIndex(path: Path): RowIndex | undefined {
     if (path.length === 0) return undefined;
     this.follow(path);
@@ -208,8 +226,9 @@ export class ModelData implements DataOracle, ModelRows {
   }
 
   /**
-   * The way along a path as one array over the rows of its start: row references, or the codes of the column that begins the way, with the
-   * row reference of each code. Nothing is made per row where a column leads there. Undefined for the empty path.
+   * The way along a path as one array over the rows of its start: row references, or the codes of the column
+   * that begins the way, with the row reference of each code. Nothing is made per row where a column leads
+   * there. Undefined for the empty path.
    */
   pathStart(path: Path): { readonly codes: Codes; readonly rowOf?: Uint32Array } | undefined {
     if (path.length === 0) return undefined;
@@ -228,7 +247,10 @@ export class ModelData implements DataOracle, ModelRows {
     return { codes: column.codes, rowOf };
   }
 
-  /** What decides which row of another table is looked up: codes, each below `size`. Undefined for the table itself. */
+  /**
+   * What decides which row of another table is looked up: codes, each below `size`. Undefined for the table
+   * itself.
+   */
   startOf(
     base: string,
     table: string,
@@ -264,8 +286,8 @@ export class ModelData implements DataOracle, ModelRows {
   }
 
   /**
-   * For a relationship that rows come in by (a bridge's reference, or a many-to-many): the entering table's rows by key,
-   * and the key of each row of the table that they come to. Key 0 is null and has no rows.
+   * For a relationship that rows come in by (a bridge's reference, or a many-to-many): the entering table's
+   * rows by key, and the key of each row of the table that they come to. Key 0 is null and has no rows.
    */
   entryLists(
     entering: { table: string; columns: readonly string[] },
@@ -296,7 +318,10 @@ export class ModelData implements DataOracle, ModelRows {
     return known;
   }
 
-  /** Days (ascending) of all rows of a calendar table that have one, and the row's day by row; -1 for none is NaN. */
+  /**
+   * Days (ascending) of all rows of a calendar table that have one, and the row's day by row; -1 for none is
+   * NaN.
+   */
   calendarDays(table: string): { sorted: number[]; byRow: (number | null)[] } {
     const calendar = (this.model.calendars ?? []).find((c) => sameName(c.table, table));
     if (!calendar) throw new DataError(`${table} is no calendar of the model`);

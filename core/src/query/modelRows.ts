@@ -7,7 +7,10 @@ import type { Path, RowIndex, Via } from '../relate/index.ts';
 /** Which executor runs plans. `auto` has code made where there are enough rows to be worth it. */
 export type Executor = 'auto' | 'plain' | 'compiled';
 
-/** What the way from a question to its answer reads of a model and its rows; `ModelData` has it. All throw DataError for what cannot be had. */
+/**
+ * What the way from a question to its answer reads of a model and its rows; `ModelData` has it. All throw
+ * DataError for what cannot be had.
+ */
 export interface ModelRows {
   readonly model: Model;
   readonly checker: FormulaChecker;

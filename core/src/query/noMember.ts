@@ -5,9 +5,13 @@ import type { Route, Via } from '../relate/index.ts';
 import type { Axis } from './context.ts';
 import type { ModelRows } from './modelRows.ts';
 
-// Why a row has no member of an attribute: where that is told apart, the null member of an axis is split by a second axis of the same column.
+// Why a row has no member of an attribute: where that is told apart, the null member of an axis is split by a
+// second axis of the same column.
 
-/** How a row meets a table: it found a row there, its first reference is null, or a reference on the way has no partner. */
+/**
+ * How a row meets a table: it found a row there, its first reference is null, or a reference on the way has
+ * no partner.
+ */
 export const FOUND = 0;
 export const NO_REFERENCE = 1;
 export const UNMATCHED = 2;
@@ -18,7 +22,10 @@ export const noMemberOf = (meets: number): NoMember | undefined =>
 
 export const meetsOf = (member: NoMember): number => ('null' in member ? NO_REFERENCE : UNMATCHED);
 
-/** An axis beside another one: how rows meet its table. It is dropped, reached and left out together with the other. */
+/**
+ * An axis beside another one: how rows meet its table. It is dropped, reached and left out together with the
+ * other.
+ */
 export const meetingAxis = (axis: Axis): Axis => ({
   name: axis.name,
   type: { kind: 'integer' },
@@ -31,8 +38,8 @@ export const meetingAxis = (axis: Axis): Axis => ({
 });
 
 /**
- * The reference that a route begins with, and where its columns stand: on the base row, or on the bridge's row that is met. Undefined where rows
- * meet themselves, or the bridge itself.
+ * The reference that a route begins with, and where its columns stand: on the base row, or on the bridge's
+ * row that is met. Undefined where rows meet themselves, or the bridge itself.
  */
 export function firstReference(
   route: Exclude<Route, { kind: 'ambiguous' }>,
@@ -43,7 +50,10 @@ export function firstReference(
   return route.path[0] && { hop: route.path[0], on: 'met' };
 }
 
-/** By row of a table, how it meets another that it looks up; undefined for the table itself, whose rows all meet themselves. */
+/**
+ * By row of a table, how it meets another that it looks up; undefined for the table itself, whose rows all
+ * meet themselves.
+ */
 export function lookupMeetings(
   data: ModelRows,
   base: string,

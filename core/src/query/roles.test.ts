@@ -8,7 +8,8 @@ import type { Value } from '../values/index.ts';
 import { DATE, parseType, textReader } from '../values/index.ts';
 import { answerQuery, ModelData } from './index.ts';
 
-// Loans are lent at a branch and returned at another, on a day and on a later one; holds are filled on days, too.
+// Loans are lent at a branch and returned at another, on a day and on a later one; holds are filled on days,
+// too.
 
 const day = (text: string) => textReader(DATE)(text) as number;
 const table = (

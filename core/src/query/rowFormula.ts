@@ -42,7 +42,10 @@ const readOwn = (values: readonly ReturnType<Evaluate>[], references: Uint32Arra
     ? (index) => (references[index] === 0 ? null : values[references[index]! - 1]!)
     : (row) => values[row]!;
 
-/** Aggregates base rows by group (-1 leaves a row out); `rows` says which base row an entry is, by default its own number. */
+/**
+ * Aggregates base rows by group (-1 leaves a row out); `rows` says which base row an entry is, by default its
+ * own number.
+ */
 export function aggregateRows(
   data: ModelRows,
   node: TypedAggregate,

@@ -20,7 +20,10 @@ export interface Scan {
   readonly tuples: Tuples;
   /** Works out aggregates in one pass, where the scan is planned. */
   prepare?(nodes: readonly TypedAggregate[]): void;
-  /** Values of an aggregate by group, and one more for no rows; undefined where it is to be worked out from the groups. */
+  /**
+   * Values of an aggregate by group, and one more for no rows; undefined where it is to be worked out from
+   * the groups.
+   */
   aggregate?(node: TypedAggregate): Value[] | undefined;
 }
 
@@ -79,7 +82,10 @@ export function columnReaches(
 
 const scans = new WeakMap<Context, Map<string, Scan>>();
 
-/** Scans a base table in a context. All that does not reach must be the context's to leave out (`repeat`). Kept per context. */
+/**
+ * Scans a base table in a context. All that does not reach must be the context's to leave out (`repeat`).
+ * Kept per context.
+ */
 export function scan(data: ModelData, context: Context, base: string): Scan {
   let byBase = scans.get(context);
   if (!byBase) scans.set(context, (byBase = new Map()));
@@ -140,7 +146,10 @@ class Scanning {
     return PlannedScan.of(this.data, this.base, conditions, this.axes, this.context.via);
   }
 
-  /** Makes an entry for each combination of a base row with the rows that it meets through bridges and many-to-many relationships. */
+  /**
+   * Makes an entry for each combination of a base row with the rows that it meets through bridges and
+   * many-to-many relationships.
+   */
   private expand(): void {
     const throughs = new Map<string, Through>();
     const note = (table: string) => {
@@ -193,7 +202,9 @@ class Scanning {
     this.alive = new Uint8Array(total).fill(1);
   }
 
-  /** For each entry the row + 1 of a table that reaches the base, or undefined where that is the entry itself. */
+  /**
+   * For each entry the row + 1 of a table that reaches the base, or undefined where that is the entry itself.
+   */
   private references(table: string): Uint32Array | undefined {
     const route = this.data.checker.reach.route(this.base, table, this.context.via);
     if (!route || route.kind === 'ambiguous') throw new TypeError(`${table} does not reach ${this.base}`);
@@ -257,7 +268,10 @@ class Scanning {
     for (let e = 0; e < this.alive.length; e++) this.alive[e]! &= keeps[references ? references[e]! : e + 1]!;
   }
 
-  /** `at first` and `at last`: of the entries of a group (and of a value of `per`), those with the least or greatest value. */
+  /**
+   * `at first` and `at last`: of the entries of a group (and of a value of `per`), those with the least or
+   * greatest value.
+   */
   private keepEnds(step: Extract<Step, { kind: 'at' }>): void {
     const per: Axis[] = step.per.map((c) => columnAxis(this.data, c.table, c.column));
     const { groups, tuples } = this.group([...this.axes.filter((axis) => step.axes.includes(axis)), ...per]);
@@ -316,7 +330,10 @@ class Scanning {
     return { groups, tuples };
   }
 
-  /** Entries of one row in one group count once. Entries come row by row, so the last row seen in a group tells. */
+  /**
+   * Entries of one row in one group count once. Entries come row by row, so the last row seen in a group
+   * tells.
+   */
   private onceEach(groups: Int32Array, groupCount: number): Int32Array {
     const lastRow = new Int32Array(groupCount).fill(-1);
     for (let e = 0; e < groups.length; e++) {

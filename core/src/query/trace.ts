@@ -8,7 +8,8 @@ import type { Cells } from './cells.ts';
 import type { ModelData } from './modelData.ts';
 import { scan, unreachedColumns, unreachedOf } from './scan.ts';
 
-// What the evaluator did for one cell, told while it works: an explanation cannot differ from the computation.
+// What the evaluator did for one cell, told while it works: an explanation cannot differ from the
+// computation.
 
 /** A condition of the question, or one that the formula adds; and the words that took it away again. */
 export interface TracedCondition {
@@ -22,7 +23,10 @@ export interface TracedDays {
   readonly to: string;
 }
 
-/** How many rows of the base are left once the conditions on this table, and on the tables before it, hold. The base itself comes first, with no path. */
+/**
+ * How many rows of the base are left once the conditions on this table, and on the tables before it, hold.
+ * The base itself comes first, with no path.
+ */
 export interface TracedTable {
   readonly table: string;
   /** Names of relationships, from the base on. */
@@ -30,7 +34,10 @@ export interface TracedTable {
   readonly rowsLeft: number;
 }
 
-/** An aggregate, a measure, or a chain of words of the formula. `value` is missing where it was worked out for several cells at once (`per`). */
+/**
+ * An aggregate, a measure, or a chain of words of the formula. `value` is missing where it was worked out for
+ * several cells at once (`per`).
+ */
 export interface TracedPart {
   readonly text: string;
   readonly value?: null | boolean | number | string;
@@ -119,7 +126,9 @@ export class CellTracer {
     );
   }
 
-  /** All that the question said and the formula added on the way here, each with the words that dropped it. */
+  /**
+   * All that the question said and the formula added on the way here, each with the words that dropped it.
+   */
   private conditions({ context }: Frame, held: ReadonlySet<Narrowing>): TracedCondition[] {
     const texts = new Map(this.said);
     const droppedBy = new Map<Narrowing, string>();

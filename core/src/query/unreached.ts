@@ -6,7 +6,10 @@ import type { ContextShape } from './context.ts';
 import { entered, formulaCondition, isOnCalendar } from './context.ts';
 import { unreachedColumns } from './scan.ts';
 
-/** Columns of a context that do not reach some aggregate of a measure; then its cells do not apply. A matter of the model alone. */
+/**
+ * Columns of a context that do not reach some aggregate of a measure; then its cells do not apply. A matter
+ * of the model alone.
+ */
 export function unreachedBy(setting: Named, node: Typed, context: ContextShape): ColumnName[] {
   switch (node.kind) {
     case 'aggregate':

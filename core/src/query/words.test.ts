@@ -11,7 +11,10 @@ const days = Array.from({ length: 730 }, (_, i) => day('2025-01-01') + i);
 
 type Cells = Record<string, readonly Value[]>;
 
-/** The sample library that the examples of words and aggregates speak of: five loans at two of three branches, and two counts of stock. */
+/**
+ * The sample library that the examples of words and aggregates speak of: five loans at two of three branches,
+ * and two counts of stock.
+ */
 const types: Record<string, Record<string, string>> = {
   loan: {
     branch_id: 'integer',

@@ -375,7 +375,10 @@ function planSpan(source: ColumnChunks, low: number, span: number, rowCount: num
   };
 }
 
-/** Numbers far apart: those of each chunk, once each, are sorted together. One array holds them all, and no copy is made of it. */
+/**
+ * Numbers far apart: those of each chunk, once each, are sorted together. One array holds them all, and no
+ * copy is made of it.
+ */
 function planSorted(source: ColumnChunks, type: DataType, rowCount: number): Plan {
   const all = new Float64Array(rowCount);
   let filled = 0;

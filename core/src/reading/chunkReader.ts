@@ -53,7 +53,10 @@ export interface Chunk {
   readonly leftOut: number;
 }
 
-/** A sealed dictionary: distinct texts as bytes one behind the other, ascending; `ends[k]` is where the k-th ends. */
+/**
+ * A sealed dictionary: distinct texts as bytes one behind the other, ascending; `ends[k]` is where the k-th
+ * ends.
+ */
 export interface SortedTexts {
   readonly bytes: Uint8Array;
   readonly ends: Uint32Array;
@@ -66,8 +69,9 @@ export interface SortedTexts {
 const isNumber = (type: DataType): boolean => type.kind === 'integer' || type.kind === 'decimal';
 
 /**
- * Reads pieces of one file, each a whole number of records, into narrow columns. Texts get codes of the reader's own dictionaries,
- * which `assembleColumn` brings into one order afterwards. Several readers may share a file.
+ * Reads pieces of one file, each a whole number of records, into narrow columns. Texts get codes of the
+ * reader's own dictionaries, which `assembleColumn` brings into one order afterwards. Several readers may
+ * share a file.
  */
 export class ChunkReader {
   private readonly kernel: ReaderKernel = makeKernel();
@@ -150,7 +154,10 @@ export class ChunkReader {
     return KernelKind.text;
   }
 
-  /** Where to write a piece of up to `bytes` bytes before it is read. What it held is lost where it has to grow. */
+  /**
+   * Where to write a piece of up to `bytes` bytes before it is read. What it held is lost where it has to
+   * grow.
+   */
   buffer(bytes: number): Uint8Array {
     if (bytes > this.room) {
       this.bufferAt = this.kernel.room(bytes);
@@ -160,7 +167,8 @@ export class ChunkReader {
   }
 
   /**
-   * Reads the records of the buffer that start before `stop`; the bytes go up to `end`, and with `last` the file ends there.
+   * Reads the records of the buffer that start before `stop`; the bytes go up to `end`, and with `last` the
+   * file ends there.
    * `next` is where the first record starts that was not read: at or behind `stop`, or not whole.
    */
   read(stop: number, end: number, last: boolean): { chunk: Chunk; next: number } {
@@ -196,7 +204,10 @@ export class ChunkReader {
     return { chunk, next: at - bufferAt };
   }
 
-  /** Dictionaries of a column that were sealed since they were last asked for, by epoch; `all` ends the reading and seals the rest. */
+  /**
+   * Dictionaries of a column that were sealed since they were last asked for, by epoch; `all` ends the
+   * reading and seals the rest.
+   */
   takeSealed(i: number, all: boolean): SortedTexts[] {
     if (all && this.kinds[i] === KernelKind.text) this.seal(i);
     return this.sealed[i]!.splice(0);

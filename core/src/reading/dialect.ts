@@ -26,8 +26,9 @@ const GUESSED_BYTES = 1 << 16;
 const DELIMITERS = [',', ';', '\t', '|'];
 
 /**
- * Guesses the dialect from the head of a file: the delimiter that cuts the most lines into the same number (two or more) of fields,
- * and a header where the first line holds names, not values. `head` may end in the middle of a line unless `whole`.
+ * Guesses the dialect from the head of a file: the delimiter that cuts the most lines into the same number
+ * (two or more) of fields, and a header where the first line holds names, not values. `head` may end in the
+ * middle of a line unless `whole`.
  */
 export function detectDialect(head: Uint8Array, whole: boolean): Dialect {
   const encoding = detectEncoding(head, whole);
@@ -63,8 +64,8 @@ export function detectDialect(head: Uint8Array, whole: boolean): Dialect {
 const MOST_ABOVE = 20;
 
 /**
- * Lines above the table: those before the first line from which on nearly all records have one width of two or more fields, where they
- * themselves have less. A file that is regular from its first line has none.
+ * Lines above the table: those before the first line from which on nearly all records have one width of two
+ * or more fields, where they themselves have less. A file that is regular from its first line has none.
  */
 function linesAbove(text: string, delimiter: string, newline: string, whole: boolean): number {
   const all = splitHead(text, delimiter, newline, whole);
@@ -94,7 +95,10 @@ function withoutLines(text: string, newline: string, count: number): string {
   return text.slice(from);
 }
 
-/** UTF-16 by its byte order mark or its zero bytes, UTF-8 where it is well-formed, else Windows-1252, which reads any byte. */
+/**
+ * UTF-16 by its byte order mark or its zero bytes, UTF-8 where it is well-formed, else Windows-1252, which
+ * reads any byte.
+ */
 function detectEncoding(head: Uint8Array, whole: boolean): FileEncoding {
   if (head[0] === 0xff && head[1] === 0xfe) return 'utf-16le';
   if (head[0] === 0xfe && head[1] === 0xff) return 'utf-16be';
@@ -120,7 +124,10 @@ function detectEncoding(head: Uint8Array, whole: boolean): FileEncoding {
 const decodeHead = (head: Uint8Array, encoding: FileEncoding): string =>
   new TextDecoder(encoding).decode(head, { stream: true }).replace(/^\ufeff/, '');
 
-/** Records of the head as texts; the last, unfinished one is left out. For guessing only: the scanner reads the file. */
+/**
+ * Records of the head as texts; the last, unfinished one is left out. For guessing only: the scanner reads
+ * the file.
+ */
 function splitHead(text: string, delimiter: string, newline: string, whole: boolean): string[][] {
   const records: string[][] = [];
   let [record, field, quoted, i] = [[] as string[], '', false, 0];
@@ -165,7 +172,10 @@ function looksLikeHeader(records: string[][]): boolean {
 const shapeOf = (text: string): string | undefined =>
   /\d/.test(text) && /\p{L}/u.test(text) ? text.replace(/\d/g, '9').replace(/\p{L}/gu, 'a') : undefined;
 
-/** Whether the first line holds, in some column, a code of just the shape of all that stand below it: it is a row then, no header. */
+/**
+ * Whether the first line holds, in some column, a code of just the shape of all that stand below it: it is a
+ * row then, no header.
+ */
 function startsWithCodes(records: string[][]): boolean {
   return records[0]!.some((first, c) => {
     const shape = shapeOf(first);

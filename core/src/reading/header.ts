@@ -17,7 +17,10 @@ export interface Layout {
 
 const BYTE_ORDER_MARK = [0xef, 0xbb, 0xbf];
 
-/** Where the header begins, or the first row where there is none: behind a byte order mark and the lines above. Undefined beyond the head. */
+/**
+ * Where the header begins, or the first row where there is none: behind a byte order mark and the lines
+ * above. Undefined beyond the head.
+ */
 export function bodyStart(head: Uint8Array, dialect: Pick<Dialect, 'skip' | 'newline'>): number | undefined {
   let at = BYTE_ORDER_MARK.every((byte, i) => head[i] === byte) ? 3 : 0;
   for (let k = 0; k < (dialect.skip ?? 0); k++) {
@@ -30,7 +33,8 @@ export function bodyStart(head: Uint8Array, dialect: Pick<Dialect, 'skip' | 'new
 
 /**
  * Reads the header of a file of UTF-8 text. `head` is its beginning, `whole` whether that is all of it.
- * Gives undefined where the header goes on beyond the head. Throws ReadError for a file without a header or without a wanted column.
+ * Gives undefined where the header goes on beyond the head. Throws ReadError for a file without a header or
+ * without a wanted column.
  */
 export function readLayout(spec: ReadSpec, head: Uint8Array, whole: boolean): Layout | undefined {
   const { dialect } = spec;
@@ -103,7 +107,10 @@ function placesOf(spec: ReadSpec, names: readonly string[]): number[] {
   });
 }
 
-/** Where the record that starts at `from` ends, its line end included; undefined where that is not in the bytes. */
+/**
+ * Where the record that starts at `from` ends, its line end included; undefined where that is not in the
+ * bytes.
+ */
 function recordEnd(
   bytes: Uint8Array,
   from: number,

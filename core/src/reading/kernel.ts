@@ -1,7 +1,10 @@
 import { kernelMaker } from '../columns/index.ts';
 import { READER_MODULE } from './kernel.generated.ts';
 
-/** The exports of `core/kernels/reader.ts`; its own comments say what each does. Addresses are bytes into `memory`. */
+/**
+ * The exports of `core/kernels/reader.ts`; its own comments say what each does. Addresses are bytes into
+ * `memory`.
+ */
 export interface ReaderKernel {
   readonly memory: { readonly buffer: ArrayBuffer };
   readonly rows: { readonly value: number };

@@ -6,7 +6,10 @@ import { mendNames } from './names.ts';
 import { fieldText, Scanner } from './scanner.ts';
 import { guessType, writtenAs } from './typing.ts';
 
-/** The cells of a pasted text, of a spreadsheet's or of any delimited one, row by row; short rows are filled up. */
+/**
+ * The cells of a pasted text, of a spreadsheet's or of any delimited one, row by row; short rows are filled
+ * up.
+ */
 export function cellsOf(text: string): string[][] {
   const bytes = new TextEncoder().encode(/[\r\n]$/.test(text) ? text : `${text}\n`);
   const { delimiter, quote, newline } = detectDialect(bytes, true);
@@ -41,8 +44,8 @@ export interface TypedMembers {
 }
 
 /**
- * Members from cells as texts, the first row the names. Rows without any text are passed over; a type that is not said (by place) is guessed.
- * Days are written as any file may write them, and kept as ISO 8601.
+ * Members from cells as texts, the first row the names. Rows without any text are passed over; a type that is
+ * not said (by place) is guessed. Days are written as any file may write them, and kept as ISO 8601.
  */
 export function membersOf(
   cells: readonly (readonly string[])[],

@@ -1,4 +1,7 @@
-/** How columns of files are named: as the file writes them, as names that SQL needs no quotes for, or as words for people. */
+/**
+ * How columns of files are named: as the file writes them, as names that SQL needs no quotes for, or as words
+ * for people.
+ */
 export const NAMING_RULES = ['as they are', 'snake_case', 'words'] as const;
 export type NamingRule = (typeof NAMING_RULES)[number];
 
@@ -13,7 +16,10 @@ const RESERVED = new Set(
   then to top trailing true union unique user using values when where window with`.split(/\s+/),
 );
 
-/** Parts of a name: cut at what is neither letter nor digit, and where a small letter or digit meets a capital. */
+/**
+ * Parts of a name: cut at what is neither letter nor digit, and where a small letter or digit meets a
+ * capital.
+ */
 const partsOf = (name: string): string[] =>
   name.replace(/(?<=[\p{Ll}\d])(?=\p{Lu})/gu, ' ').match(/[\p{L}\p{N}]+/gu) ?? [];
 
@@ -31,7 +37,10 @@ function byRule(name: string, rule: NamingRule): string {
   return RESERVED.has(begun) ? `${begun}_` : begun;
 }
 
-/** Names by the rule: blank columns get one, long ones are cut, double ones numbered. Says what it did beyond the rule, in plain words. */
+/**
+ * Names by the rule: blank columns get one, long ones are cut, double ones numbered. Says what it did beyond
+ * the rule, in plain words.
+ */
 export function mendNames(
   names: readonly string[],
   rule: NamingRule = 'as they are',

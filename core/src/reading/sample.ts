@@ -14,7 +14,9 @@ import { bodyStart } from './header.ts';
 import { LARGEST_FIELD_BYTES } from './chunkReader.ts';
 import { ReadError } from './errors.ts';
 
-/** How a column is read: its type, and how its values are written. What is left out of the latter is found. */
+/**
+ * How a column is read: its type, and how its values are written. What is left out of the latter is found.
+ */
 export interface Reading extends TextReading {
   readonly type: DataType;
 }
@@ -22,7 +24,10 @@ export interface Reading extends TextReading {
 /** What somebody says of a file instead of what is guessed. */
 export interface Corrections {
   readonly dialect?: Partial<Dialect>;
-  /** Texts that stand for null; by default the empty one, and markers that keep a column from being one of numbers or days. */
+  /**
+   * Texts that stand for null; by default the empty one, and markers that keep a column from being one of
+   * numbers or days.
+   */
   readonly nulls?: readonly string[];
   readonly naming?: NamingRule;
   /** By place in the file. */
@@ -43,9 +48,15 @@ export interface ColumnPreview extends TypeGuess {
   readonly frequent: readonly { text: string; rows: number }[];
   /** The least and the greatest value as the file writes them; of texts the first and the last. */
   readonly extremes?: readonly [string, string];
-  /** Values that are not of the type, with up to 20 of their texts; stored as null unless the type is corrected. */
+  /**
+   * Values that are not of the type, with up to 20 of their texts; stored as null unless the type is
+   * corrected.
+   */
   readonly misfits: Misfits;
-  /** Rows of twelve classes from the least to the greatest value; for text, of its twelve most frequent values. */
+  /**
+   * Rows of twelve classes from the least to the greatest value; for text, of its twelve most frequent
+   * values.
+   */
   readonly distribution: readonly number[];
 }
 
@@ -153,7 +164,10 @@ export function previewFile(head: Uint8Array, whole: boolean, corrected: Correct
   return { format: 'text', dialect, nulls, rows, whole, columns, firstRows, problems, mended };
 }
 
-/** Distinct texts of a column with their rows, and the row in which each first stands. Rows that are null have none. */
+/**
+ * Distinct texts of a column with their rows, and the row in which each first stands. Rows that are null have
+ * none.
+ */
 export interface CountedTexts {
   readonly texts: readonly string[];
   readonly rows: Uint32Array;

@@ -22,7 +22,8 @@ const CHUNK = 256;
 
 /**
  * Cuts delimited text (RFC 4180, any one-byte delimiter and quote) into records, from chunks of bytes.
- * Fields are spans of bytes: no text is made here. A quote counts only at the start of a field; elsewhere it is itself.
+ * Fields are spans of bytes: no text is made here. A quote counts only at the start of a field; elsewhere it
+ * is itself.
  */
 export class Scanner {
   private rest: Uint8Array = new Uint8Array(0);
@@ -46,7 +47,10 @@ export class Scanner {
     };
   }
 
-  /** Takes the next bytes of the file. Throws RangeError where one record is longer than `LARGEST_RECORD_BYTES`. */
+  /**
+   * Takes the next bytes of the file. Throws RangeError where one record is longer than
+   * `LARGEST_RECORD_BYTES`.
+   */
   push(chunk: Uint8Array): void {
     let bytes = chunk;
     if (this.rest.length > 0) {

@@ -1,6 +1,9 @@
 import type { SortedTexts } from './chunkReader.ts';
 
-/** Sorted distinct texts as bytes, and for each dictionary that went into them the place of each of its sorted texts. */
+/**
+ * Sorted distinct texts as bytes, and for each dictionary that went into them the place of each of its sorted
+ * texts.
+ */
 export interface MergedTexts {
   readonly bytes: Uint8Array;
   readonly ends: Uint32Array;
@@ -82,7 +85,10 @@ function mergeTwo(a: Texts, b: Texts): Texts & { ofA: Uint32Array; ofB: Uint32Ar
 
 const startOf = ({ ends }: Texts, k: number): number => (k === 0 ? 0 : ends[k - 1]!);
 
-/** The first place from `from` on whose text is not below the k-th of another side: steps that double, then halving. */
+/**
+ * The first place from `from` on whose text is not below the k-th of another side: steps that double, then
+ * halving.
+ */
 function firstNotBelow(side: Texts, from: number, other: Texts, k: number): number {
   const start = startOf(other, k);
   const end = other.ends[k]!;
@@ -142,7 +148,10 @@ function compareBytes(
 /** Longer texts than this are not made in one piece. */
 const LONGEST_TEXT = 1 << 28;
 
-/** The texts as strings, and the places of those whose bytes are not UTF-8 (in them U+FFFD stands for what is none). */
+/**
+ * The texts as strings, and the places of those whose bytes are not UTF-8 (in them U+FFFD stands for what is
+ * none).
+ */
 export function decodeTexts({ bytes, ends, ascii }: Texts & { ascii: boolean }): {
   texts: string[];
   invalid: number[];

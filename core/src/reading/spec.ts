@@ -10,7 +10,10 @@ export interface ColumnToRead {
   readonly pattern?: string;
   readonly decimalComma?: boolean;
   readonly thousands?: string;
-  /** Its field in a record, from 0: of two columns of one name, or of a file without names. By default it is found by its name, or its turn. */
+  /**
+   * Its field in a record, from 0: of two columns of one name, or of a file without names. By default it is
+   * found by its name, or its turn.
+   */
   readonly place?: number;
 }
 

@@ -17,9 +17,9 @@ import type { ReadSpec } from './spec.ts';
 export const CHUNK_BYTES = 4 << 20;
 
 /**
- * Reads one delimited file into encoded columns, from bytes that come in order. Rows with too few or too many fields, or with broken
- * quoting, are left out and listed; a value that is not of its column's type becomes null and is listed (see `misfits`).
- * Rows read = rows stored + rows listed.
+ * Reads one delimited file into encoded columns, from bytes that come in order. Rows with too few or too many
+ * fields, or with broken quoting, are left out and listed; a value that is not of its column's type becomes
+ * null and is listed (see `misfits`). Rows read = rows stored + rows listed.
  */
 export class TableReader {
   private readonly recode: (chunk: Uint8Array, last: boolean) => Uint8Array;

@@ -6,8 +6,8 @@ export interface CollectedTexts {
 }
 
 /**
- * Distinct byte strings and one code per row, for previews: the plain way of what the kernel does for whole files.
- * Looks cells up by their bytes (open addressing, FNV-1a), so that no text is made per cell.
+ * Distinct byte strings and one code per row, for previews: the plain way of what the kernel does for whole
+ * files. Looks cells up by their bytes (open addressing, FNV-1a), so that no text is made per cell.
  */
 export class TextCollector {
   private slots = new Int32Array(1 << 10); // code + 1, or 0 where free
@@ -28,7 +28,8 @@ export class TextCollector {
   add(bytes: Uint8Array, start: number, end: number): void {
     let hash = 0x811c9dc5 | 0;
     for (let i = start; i < end; i++) hash = Math.imul(hash ^ bytes[i]!, 0x01000193);
-    // FNV leaves the low bits of like texts alike: mixed as in MurmurHash3 (public domain, by Austin Appleby).
+    // FNV leaves the low bits of like texts alike: mixed as in MurmurHash3 (public domain, by Austin
+    // Appleby).
     hash = Math.imul(hash ^ (hash >>> 16), 0x85ebca6b);
     hash = Math.imul(hash ^ (hash >>> 13), 0xc2b2ae35);
     hash ^= hash >>> 16;

@@ -70,8 +70,8 @@ function grouped(texts: readonly string[]): TypeGuess | undefined {
 }
 
 /**
- * Numbers with points that, in a file whose other columns have commas before their decimals, stand between thousands: 1.120 is more than a
- * thousand there. Undefined where the points cannot be that.
+ * Numbers with points that, in a file whose other columns have commas before their decimals, stand between
+ * thousands: 1.120 is more than a thousand there. Undefined where the points cannot be that.
  */
 export function pointsAsGroups(texts: readonly string[]): TypeGuess | undefined {
   const guess = guessNumber(texts, { thousands: '.', decimalComma: true });
@@ -96,7 +96,10 @@ const NUMBER_STYLES: readonly TextReading[] = [
   ),
 ];
 
-/** A type with the way of writing that most rows fit, where it is not said: of days their pattern, of numbers their separators. */
+/**
+ * A type with the way of writing that most rows fit, where it is not said: of days their pattern, of numbers
+ * their separators.
+ */
 export function writtenAs<R extends TextReading & { readonly type: DataType }>(
   said: R,
   texts: readonly { text: string; rows: number }[],
@@ -148,8 +151,8 @@ const NULL_MARKERS = [
 ];
 
 /**
- * Texts that stand for null in a file, by the distinct texts of its columns: the empty one, and a marker where without it a column would be
- * one of numbers or days. A dash among names stays a name.
+ * Texts that stand for null in a file, by the distinct texts of its columns: the empty one, and a marker
+ * where without it a column would be one of numbers or days. A dash among names stays a name.
  */
 export function detectNulls(columns: readonly (readonly string[])[]): string[] {
   const found = new Set(['']);

@@ -1,15 +1,26 @@
 import type { ModelNames, Relationship } from '../model/index.ts';
 import { cardinalityOf, isDefault, sameName } from '../model/index.ts';
 
-/** A chain of relationships, each looked up from the table that the one before leads to. Empty: the table itself. */
+/**
+ * A chain of relationships, each looked up from the table that the one before leads to. Empty: the table
+ * itself.
+ */
 export type Path = readonly Relationship[];
 
-/** How conditions on a table come to the rows of a base table (see "Context and reach" of the formula language). */
+/**
+ * How conditions on a table come to the rows of a base table (see "Context and reach" of the formula
+ * language).
+ */
 export type Route =
   | { readonly kind: 'lookup'; readonly path: Path }
-  /** Bridge rows refer by `entry` to the table at the end of `anchor`; from the bridge, `path` leads on to the table. */
+  /**
+   * Bridge rows refer by `entry` to the table at the end of `anchor`; from the bridge, `path` leads on to the
+   * table.
+   */
   | { readonly kind: 'bridge'; readonly entry: Relationship; readonly anchor: Path; readonly path: Path }
-  /** Values at the `from` end (at the end of `anchor`) meet rows of the `to` end; from there, `path` leads on. */
+  /**
+   * Values at the `from` end (at the end of `anchor`) meet rows of the `to` end; from there, `path` leads on.
+   */
   | {
       readonly kind: 'many-to-many';
       readonly entry: Relationship;
@@ -55,7 +66,10 @@ export class Reach {
     return route?.kind === 'lookup' ? route.path : undefined;
   }
 
-  /** All tables with a lookup path from `base`, `base` itself included, each with its paths (by table name in lower case). */
+  /**
+   * All tables with a lookup path from `base`, `base` itself included, each with its paths (by table name in
+   * lower case).
+   */
   lookups(base: string, via: Via = []): ReadonlyMap<string, readonly Path[]> {
     const cacheKey = `${key(base)}\n${via.join('\n')}`;
     let found = this.lookupCache.get(cacheKey);
@@ -68,7 +82,10 @@ export class Reach {
     return found;
   }
 
-  /** Tables that the given one looks up, itself included, by default relationships: what `ignoring t` and `given t` speak of. */
+  /**
+   * Tables that the given one looks up, itself included, by default relationships: what `ignoring t` and
+   * `given t` speak of.
+   */
   closure(table: string): ReadonlySet<string> {
     return new Set(this.lookups(table).keys());
   }
@@ -92,7 +109,10 @@ export class Reach {
     }
   }
 
-  /** Under `via`, of the paths to a named relationship's table and to what that looks up only those through it remain. */
+  /**
+   * Under `via`, of the paths to a named relationship's table and to what that looks up only those through it
+   * remain.
+   */
   private narrow(found: Map<string, Path[]>, via: Via): void {
     for (const name of via) {
       const relationship = this.names.relationship(name);

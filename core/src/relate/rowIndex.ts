@@ -7,7 +7,10 @@ import type { Relationship } from '../model/index.ts';
 /** Looked-up row of each row: row + 1 of the other table, or 0 where there is no partner. */
 export type RowIndex = Uint32Array;
 
-/** One number per distinct key of a row's columns; 0 where one of them is null. Equal keys of both ends get equal numbers. */
+/**
+ * One number per distinct key of a row's columns; 0 where one of them is null. Equal keys of both ends get
+ * equal numbers.
+ */
 export interface KeyNumbers {
   readonly from: Uint32Array;
   readonly to: Uint32Array;
@@ -30,7 +33,10 @@ const normalised = (value: number | bigint, scale: number): Value => {
   return value % BigInt(factor) === 0n ? value / BigInt(factor) : toDouble(value, scale);
 };
 
-/** Numbers the keys of both ends of a relationship alike, column by column through the dictionaries, not row by row. */
+/**
+ * Numbers the keys of both ends of a relationship alike, column by column through the dictionaries, not row
+ * by row.
+ */
 export function keyNumbers(from: readonly Column[], to: readonly Column[]): KeyNumbers {
   let [a, b] = [new Uint32Array(from[0]!.rowCount), new Uint32Array(to[0]!.rowCount)];
   let size = 1;
@@ -83,8 +89,9 @@ const areShifted = (from: Column, to: Column): boolean =>
   scaleOf(from.type) === scaleOf(to.type);
 
 /**
- * By code of a column: row + 1 of the first row that has the same value in the other column, or 0. Rows themselves are not touched on this
- * side, so a lookup costs what its dictionary costs, however many rows there are.
+ * By code of a column: row + 1 of the first row that has the same value in the other column, or 0. Rows
+ * themselves are not touched on this side, so a lookup costs what its dictionary costs, however many rows
+ * there are.
  */
 export function rowByCode(from: Column, to: Column): Uint32Array {
   const first = new Uint32Array(to.domain.size + 1);
@@ -108,7 +115,10 @@ export function rowByCode(from: Column, to: Column): Uint32Array {
   return found;
 }
 
-/** By code of a column: 1 where rows have a value that no row of the other column has. Read from the dictionaries and histograms alone. */
+/**
+ * By code of a column: 1 where rows have a value that no row of the other column has. Read from the
+ * dictionaries and histograms alone.
+ */
 export function orphanCodes(from: Column, to: Column): Uint8Array {
   if (from.domain.kind === 'range' && to.domain.kind === 'range' && areShifted(from, to)) {
     const shift = from.domain.first - to.domain.first;
@@ -144,7 +154,10 @@ const relationshipKeys = (relationship: Relationship, from: TableData, to: Table
     relationship.to.columns.map((name) => columnOf(to, name)),
   );
 
-/** For each row of the `from` end its partner at the `to` end; of several partners the first (a claim tells of them). */
+/**
+ * For each row of the `from` end its partner at the `to` end; of several partners the first (a claim tells of
+ * them).
+ */
 export function rowIndex(relationship: Relationship, from: TableData, to: TableData): RowIndex {
   if (relationship.from.columns.length === 1) {
     const column = columnOf(from, relationship.from.columns[0]!);

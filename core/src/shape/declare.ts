@@ -10,8 +10,9 @@ export interface Declared {
 }
 
 /**
- * The table with its columns as the last state gives them: those that stay keep what is said of them, new ones are quantities where they are
- * totalled and attributes else, those that are gone leave the key, the label and the snapshot too.
+ * The table with its columns as the last state gives them: those that stay keep what is said of them, new
+ * ones are quantities where they are totalled and attributes else, those that are gone leave the key, the
+ * label and the snapshot too.
  */
 export function declaredAfter(table: Table, last: StepState): Declared {
   const given = (c: ModelColumn) => c.sourceName ?? c.name;

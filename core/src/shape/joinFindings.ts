@@ -16,9 +16,11 @@ export interface JoinKey {
 }
 
 /**
- * What a join does that nobody may have wanted. `multiplies`: rows come out several times, because their key stands several times on the other side.
- * `loses`: rows without a partner are left out. `repeats`: rows of the other side come several times, and with them its quantities.
- * A lookup `misses` where it finds no row, and `chooses` where more than one would do.
+ * What a join does that nobody may have wanted. `multiplies`: rows come out several times, because their key
+ * stands several times on the other side.
+ * `loses`: rows without a partner are left out. `repeats`: rows of the other side come several times, and
+ * with them its quantities. A lookup `misses` where it finds no row, and `chooses` where more than one would
+ * do.
  */
 export interface JoinFinding {
   readonly kind: 'multiplies' | 'loses' | 'repeats' | 'misses' | 'chooses';

@@ -62,7 +62,10 @@ export const keptRows = ({ pairs, ownLone, theirLone }: JoinMatch): Readonly<Rec
 /** More rows than this are not made: the join is a mistake, or too large for a step. */
 const MOST_JOINED = 1 << 28;
 
-/** The rows of either side that stand in each row of the join, -1 for none: those of the input in their order, then the other's lone ones. */
+/**
+ * The rows of either side that stand in each row of the join, -1 for none: those of the input in their order,
+ * then the other's lone ones.
+ */
 export function joinedRows(match: JoinMatch, kind: JoinKind): { left: Int32Array; right: Int32Array } {
   const rows = keptRows(match)[kind];
   if (rows > MOST_JOINED)

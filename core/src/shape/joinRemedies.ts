@@ -42,7 +42,10 @@ export function withStaging(setting: StepSetting, tables: readonly Table[]): Ste
   };
 }
 
-/** Remedies for the findings of the join at a place (from 1), each tried on the rows. `input` are the rows before it. */
+/**
+ * Remedies for the findings of the join at a place (from 1), each tried on the rows. `input` are the rows
+ * before it.
+ */
 export function joinRemedies(
   model: Model,
   input: TableData,
@@ -130,7 +133,10 @@ const distinctSteps = (table: string, columns: readonly string[]): Step[] => [
   { distinct: true },
 ];
 
-/** Quantities are summed, of anything else the largest is taken: it stands for a value that is the same in all rows of a key. */
+/**
+ * Quantities are summed, of anything else the largest is taken: it stands for a value that is the same in all
+ * rows of a key.
+ */
 function aggregateSteps(
   table: string,
   other: TableData,

@@ -14,7 +14,10 @@ export interface LookupMatch {
   readonly several: Uint8Array;
 }
 
-/** Which row of another table belongs to a row: by equal keys, and of several the newest or the one that is valid on a day. */
+/**
+ * Which row of another table belongs to a row: by equal keys, and of several the newest or the one that is
+ * valid on a day.
+ */
 interface RowChoice {
   readonly on: readonly [string, string][];
   readonly valid?:
@@ -23,8 +26,9 @@ interface RowChoice {
 }
 
 /**
- * Looks a row up for each row: of those with an equal key that which is valid on a day (both ends count, an open end is null), the newest, or
- * the first. Of several that would do, the one that begins last, or stands first. Takes n log m. Throws DataError.
+ * Looks a row up for each row: of those with an equal key that which is valid on a day (both ends count, an
+ * open end is null), the newest, or the first. Of several that would do, the one that begins last, or stands
+ * first. Takes n log m. Throws DataError.
  */
 export function matchLookup(
   input: TableData,

@@ -5,7 +5,10 @@ import type { ReadTables } from './step.ts';
 import type { Step } from './steps/index.ts';
 import { readStep } from './steps/index.ts';
 
-/** Tables of the model that a derived table's steps read, in their order. Steps that are switched off read none. */
+/**
+ * Tables of the model that a derived table's steps read, in their order. Steps that are switched off read
+ * none.
+ */
 export function tablesRead(steps: readonly Step[]): string[] {
   const found = steps.flatMap((step) => {
     const read = readStep(step);
@@ -24,8 +27,8 @@ export interface Origin {
 }
 
 /**
- * The columns that a column is made of, one hop back: by its formula, or through the steps of its table. For a column of a file there are none.
- * Formulas are read for the names of columns that stand before them.
+ * The columns that a column is made of, one hop back: by its formula, or through the steps of its table. For
+ * a column of a file there are none. Formulas are read for the names of columns that stand before them.
  */
 export function originsOf(model: Model, tableName: string, columnName: string): Origin[] {
   const table = model.tables.find((t) => sameName(t.name, tableName));

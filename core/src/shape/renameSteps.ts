@@ -21,8 +21,9 @@ export interface RenamedSteps {
 }
 
 /**
- * The steps of a table with another name for a table or a column that they read, through the steps as far as the column goes. They give the same rows
- * as before, in columns of the same names but for the renamed one. Throws StepRefusal, with the step's place, where that cannot be.
+ * The steps of a table with another name for a table or a column that they read, through the steps as far as
+ * the column goes. They give the same rows as before, in columns of the same names but for the renamed one.
+ * Throws StepRefusal, with the step's place, where that cannot be.
  */
 export function renameInSteps(
   model: Model,
@@ -108,7 +109,10 @@ const mentions = (step: unknown, name: string): boolean =>
         .includes(name.toLowerCase()) || sameName(step, name)
     : typeof step === 'object' && step !== null && Object.values(step).some((part) => mentions(part, name));
 
-/** Whether a column of this name stands after the steps; of columns that a step leaves out it says that they stand. */
+/**
+ * Whether a column of this name stands after the steps; of columns that a step leaves out it says that they
+ * stand.
+ */
 function stands(steps: readonly Step[], name: string, tables: ReadTables): boolean {
   for (const [i, step] of [...steps.entries()].reverse()) {
     const read = readStep(step);

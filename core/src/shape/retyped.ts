@@ -6,8 +6,9 @@ import { converter } from '../formula/index.ts';
 import type { ModelColumn } from '../model/index.ts';
 
 /**
- * Rows with the types that the model declares now, where they were loaded with others. A value that is none of the new type is null and
- * counted among the misfits with its line, as if it had been read so. Columns that fit are shared.
+ * Rows with the types that the model declares now, where they were loaded with others. A value that is none
+ * of the new type is null and counted among the misfits with its line, as if it had been read so. Columns
+ * that fit are shared.
  */
 export function retyped(table: TableData, declared: readonly ModelColumn[]): TableData {
   const others = declared.flatMap((c): [ModelColumn, Column][] => {

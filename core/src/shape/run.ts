@@ -10,8 +10,8 @@ import type { Step } from './steps/index.ts';
 import { STEP_KINDS } from './steps/index.ts';
 
 /**
- * Runs the steps of a derived table: `from` first, then one verb each. Every state can be had, so that a step which multiplies or
- * loses rows is seen where it stands. Throws DataError with the step's place.
+ * Runs the steps of a derived table: `from` first, then one verb each. Every state can be had, so that a step
+ * which multiplies or loses rows is seen where it stands. Throws DataError with the step's place.
  */
 export function runSteps(table: Table, steps: readonly Step[], setting: StepSetting): TableData[] {
   const [first, ...rest] = steps;
@@ -65,7 +65,10 @@ export function runStep(
   }
 }
 
-/** The rows of a derived table: the last state, its columns brought to the names and types that the model declares. */
+/**
+ * The rows of a derived table: the last state, its columns brought to the names and types that the model
+ * declares.
+ */
 export function derivedRows(table: Table, steps: readonly Step[], setting: StepSetting): TableData {
   const last = runSteps(table, steps, setting).at(-1)!;
   const columns = table.columns

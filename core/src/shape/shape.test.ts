@@ -259,7 +259,8 @@ describe('every kind of step', () => {
   test.each(STEP_KINDS.map((k) => [k.verb]))('%s can be started, read and said', (verb) => {
     const step = emptyStep(verb, columns);
     const read = readStep(step)!;
-    // What has no columns or tables yet is not refused before somebody has chosen them, but for what cannot be without.
+    // What has no columns or tables yet is not refused before somebody has chosen them, but for what cannot
+    // be without.
     if (['lookup', 'union'].includes(verb)) {
       expect([read, stepText(step)]).toEqual([undefined, 'not complete yet']);
       return;

@@ -93,7 +93,9 @@ export interface StepKind<T> {
   reads?(argument: T): readonly string[];
   /** Where a column after it comes from; nothing for one that was there before under the same name. */
   origin?(argument: T, name: string, tables: ReadTables): StepOrigin | undefined;
-  /** The step by the new names; not for a step that names neither a table nor a column. Throws StepRefusal. */
+  /**
+   * The step by the new names; not for a step that names neither a table nor a column. Throws StepRefusal.
+   */
   rename?(argument: T, names: StepRenaming): RenamedStep<T>;
   /** Columns that can be summed after it, beside those that could before, in `before` by lower case. */
   quantities?(argument: T, before: ReadonlySet<string>, tables: ReadTables): readonly string[];
@@ -113,7 +115,10 @@ export const keysText = (on: readonly (readonly [string, string])[]): string =>
 export const pickedAs = (columns: readonly Picked[], name: string): string | undefined =>
   columns.map((c) => (typeof c === 'string' ? { column: c, as: c } : c)).find((c) => sameName(c.as, name))
     ?.column;
-/** Picked columns of a table that is read, by the new names; each keeps the name under which it stands afterwards. */
+/**
+ * Picked columns of a table that is read, by the new names; each keeps the name under which it stands
+ * afterwards.
+ */
 export const renamedPicks = (
   columns: readonly Picked[],
   column: (name: string) => string,

@@ -68,7 +68,10 @@ export interface KeptStates {
 /** A join that makes more rows than this is not run to be looked at: what it would do is known without. */
 const MOST_TRIED = 20_000_000;
 
-/** The states of a derived table's steps with what each did. A step that cannot be run ends the list with its fault. */
+/**
+ * The states of a derived table's steps with what each did. A step that cannot be run ends the list with its
+ * fault.
+ */
 export function traceSteps(
   model: Model,
   table: Table,
@@ -169,7 +172,10 @@ function joinFacts(model: Model, input: TableData, step: Step, setting: StepSett
   };
 }
 
-/** Columns of a state that are summed: quantities of the tables that went in, of the table itself, and what aggregates made. */
+/**
+ * Columns of a state that are summed: quantities of the tables that went in, of the table itself, and what
+ * aggregates made.
+ */
 function quantitiesAfter(
   model: Model,
   table: Table,
@@ -209,7 +215,9 @@ function totalOf(column: Column): Json {
     : toJson(sum, column.type);
 }
 
-/** Keeps the last states of one model revision's steps, so that a change of a step runs only those behind it. */
+/**
+ * Keeps the last states of one model revision's steps, so that a change of a step runs only those behind it.
+ */
 export function stateKeeper(most = 24): KeptStates {
   const states = new Map<string, TableData>();
   return {

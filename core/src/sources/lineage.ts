@@ -23,7 +23,10 @@ export interface Lineage {
 export const sourceName = ({ source }: Table): string | undefined =>
   source && sourceKind(source).place(source);
 
-/** From the sources to the tables of the model: who is made of what. A table that is made of itself, by mistake, ends the count of hops. */
+/**
+ * From the sources to the tables of the model: who is made of what. A table that is made of itself, by
+ * mistake, ends the count of hops.
+ */
 export function lineageOf(model: Model): Lineage {
   const byName = (name: string) => model.tables.find((t) => sameName(t.name, name));
   const depths = new Map<string, number>();

@@ -6,7 +6,10 @@ import { parseType, TEXT } from '../values/index.ts';
 /** How much of a file is looked at to find what its model does not say. */
 export const HEAD_BYTES = 1 << 16;
 
-/** What to read of a model table's file: its stored columns, in the dialect that the model says, or else that the head shows. */
+/**
+ * What to read of a model table's file: its stored columns, in the dialect that the model says, or else that
+ * the head shows.
+ */
 export function readSpecOf(table: Table, source: FileSource, head: Uint8Array, whole: boolean): ReadSpec {
   const guessed = detectDialect(head, whole);
   const dialect: Dialect = {

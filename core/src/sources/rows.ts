@@ -10,9 +10,10 @@ const ownRows = (table: Table, setting: RowSetting): TableData | undefined =>
   table.source && sourceKind(table.source).rows?.(table, table.source, setting);
 
 /**
- * Rows of a model's tables by name, each made once. `stored` gives the rows of a table that has its own; `today` is in days since
- * 1970-01-01. `kept` may have rows that need no file from an earlier time, or makes them. The loader throws DataError for an unknown table and
- * where tables are derived from each other in a circle.
+ * Rows of a model's tables by name, each made once. `stored` gives the rows of a table that has its own;
+ * `today` is in days since 1970-01-01. `kept` may have rows that need no file from an earlier time, or makes
+ * them. The loader throws DataError for an unknown table and where tables are derived from each other in a
+ * circle.
  */
 export function tableLoader(
   model: Model,

@@ -19,7 +19,10 @@ export interface Grouping {
 export const whereSql = (where: readonly string[]): string =>
   where.length === 0 ? '' : `\n    where ${where.join('\n      and ')}`;
 
-/** A SELECT of the keys and the aggregate's value `v`, a row for each group; groups without rows (or without values) may be missing. */
+/**
+ * A SELECT of the keys and the aggregate's value `v`, a row for each group; groups without rows (or without
+ * values) may be missing.
+ */
 export function groupedSql(g: Grouping, dialect: SqlDialect): string {
   const { arg } = g;
   const distinct = g.distinct ? 'distinct ' : '';
@@ -78,7 +81,10 @@ function median(g: Grouping, dialect: SqlDialect): string {
   return `select ${listed(keys)}avg(a) as v from (${inner}) r where place in ((n + 1) / 2, (n + 2) / 2)${groupBy(keys)}`;
 }
 
-/** Two passes: the mean first, then the squared distances from it, which loses least (Chan, Golub and LeVeque 1983). */
+/**
+ * Two passes: the mean first, then the squared distances from it, which loses least (Chan, Golub and LeVeque
+ * 1983).
+ */
 function variance(g: Grouping, dialect: SqlDialect): string {
   const keys = names(g);
   const inner = `select ${listed(keys)}a, avg(a) over (${partition(keys)}) as m from (${entries(g, dialect.double(g.arg!.sql, g.arg!.type))}) e where a is not null`;

@@ -52,19 +52,26 @@ export interface CompiledAnswer {
   readonly unreached: readonly (readonly [measure: string, column: string])[];
 }
 
-/** What a question rests on: a model whose formulas are checked, and the day as of which it is asked, in days since 1970-01-01. */
+/**
+ * What a question rests on: a model whose formulas are checked, and the day as of which it is asked, in days
+ * since 1970-01-01.
+ */
 export interface SqlSetting {
   readonly model: Model;
   readonly checker: FormulaChecker;
   readonly today: number;
   /**
-   * Whether no two rows of a table have the same values in the columns; by default where they are its declared key, which a released table
-   * enforces. Where it is false, of several partners the first is looked up, as the columns engine does.
+   * Whether no two rows of a table have the same values in the columns; by default where they are its
+   * declared key, which a released table enforces. Where it is false, of several partners the first is looked
+   * up, as the columns engine does.
    */
   readonly isUnique?: (table: Table, columns: readonly string[]) => boolean;
 }
 
-/** Compiles a query, and its totals. `exact` leaves values in canonical form, for a program to read; else they are as people read them. */
+/**
+ * Compiles a query, and its totals. `exact` leaves values in canonical form, for a program to read; else they
+ * are as people read them.
+ */
 export function compileQuery(
   asked: SqlSetting,
   query: Query,
@@ -372,7 +379,10 @@ from ${from.join(' cross join ')}`;
     return this.cte('cells', [...new Set(selects)].join('\n  union '));
   }
 
-  /** Selects whose union is the cells in which an aggregate of the measure has rows; `ignoring`, `given`, `where`, `at` and `filter` do not count. */
+  /**
+   * Selects whose union is the cells in which an aggregate of the measure has rows; `ignoring`, `given`,
+   * `where`, `at` and `filter` do not count.
+   */
   private list(node: Typed, context: SqlContext): string[] {
     switch (node.kind) {
       case 'aggregate':
@@ -415,7 +425,10 @@ from ${from.join(' cross join ')}`;
     };
   }
 
-  /** All axes by which values in a context differ: its own, and those that its days stand for. In one order, since unions go by position. */
+  /**
+   * All axes by which values in a context differ: its own, and those that its days stand for. In one order,
+   * since unions go by position.
+   */
   private keysOf(context: SqlContext): SqlAxis[] {
     const days = context.steps.flatMap((step) =>
       step.kind === 'condition' && step.condition.kind === 'days' ? step.condition.keys : [],
@@ -607,7 +620,10 @@ from ${from.join(' cross join ')}`;
 
   private readonly overs = new Map<SqlContext, Map<string, SqlContext>>();
 
-  /** The context with what is on the calendar replaced by the period's days; its axes there become keys of the days. */
+  /**
+   * The context with what is on the calendar replaced by the period's days; its axes there become keys of the
+   * days.
+   */
   private overContext(over: { period: PeriodShape; calendar: string }, context: SqlContext): SqlContext {
     let known = this.overs.get(context);
     if (!known) this.overs.set(context, (known = new Map()));
@@ -689,7 +705,10 @@ from ${from.join(' cross join ')}`;
     return known;
   }
 
-  /** Grouped values of an aggregate of a row formula, by the columns through which its rows refer to their owner. */
+  /**
+   * Grouped values of an aggregate of a row formula, by the columns through which its rows refer to their
+   * owner.
+   */
   referring(node: TypedAggregate, path: Path): { name: string; keys: readonly string[] } {
     const known = this.aggregates.get(node);
     if (known) return known;

@@ -8,8 +8,9 @@ export interface SqlOperand {
 }
 
 /**
- * How one database says what the standard leaves open. Within a statement every value has a canonical form, which `read` makes from what the
- * tables hold and `show` makes presentable: in SQLite, which has neither, a decimal is a whole number times 10^scale, a date an ISO 8601 text.
+ * How one database says what the standard leaves open. Within a statement every value has a canonical form,
+ * which `read` makes from what the tables hold and `show` makes presentable: in SQLite, which has neither, a
+ * decimal is a whole number times 10^scale, a date an ISO 8601 text.
  */
 export interface SqlDialect {
   readonly name: 'sqlite' | 'postgresql';

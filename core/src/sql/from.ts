@@ -29,13 +29,17 @@ export interface Statement extends ScalarSetting {
   needsRecursion(): void;
   /** Adds a common table expression and gives its name. */
   cte(prefix: string, sql: string): string;
-  /** Grouped values of an aggregate of a row formula, by the columns through which its rows refer to their owner. */
+  /**
+   * Grouped values of an aggregate of a row formula, by the columns through which its rows refer to their
+   * owner.
+   */
   referring(node: TypedAggregate, path: Path): { name: string; keys: readonly string[] };
 }
 
 /**
- * The rows of a base table with all that is looked up from them: a FROM clause that grows as columns are asked for.
- * Every way is joined once. Rows are never multiplied but by `meet`, which brings in rows of a bridge or of a many-to-many relationship.
+ * The rows of a base table with all that is looked up from them: a FROM clause that grows as columns are
+ * asked for. Every way is joined once. Rows are never multiplied but by `meet`, which brings in rows of a
+ * bridge or of a many-to-many relationship.
  */
 export class From {
   private readonly joins: string[] = [];
@@ -91,7 +95,10 @@ export class From {
     return route && (route.kind === 'bridge' || route.kind === 'many-to-many') ? route : undefined;
   }
 
-  /** The rows of a bridge, or of the `to` end of a many-to-many relationship, that a row meets; each way is met once. */
+  /**
+   * The rows of a bridge, or of the `to` end of a many-to-many relationship, that a row meets; each way is
+   * met once.
+   */
   meet(route: Through): string {
     const key = throughKey(route);
     const known = this.aliases.get(key);
@@ -212,7 +219,10 @@ export class From {
     return `${dialect.double(sql, type)} = ${dialect.double(other, otherType)}`;
   }
 
-  /** A column of the rows under an alias, in canonical form. Derived columns are worked out in place; no row gives null. */
+  /**
+   * A column of the rows under an alias, in canonical form. Derived columns are worked out in place; no row
+   * gives null.
+   */
   column(alias: string, named: Table, name: string): string {
     const { dialect, checker } = this.statement;
     // A role's columns are derived as those of its dimension.
@@ -253,7 +263,8 @@ export class From {
         : [`${joined}.${keys[0]!} = ${this.statement.dialect.rowId(own)}`];
       this.join(`left join ${name} ${joined} on ${on.join(' and ')}`);
     }
-    // Of several rows with one key the first is the one that is referred to; the others have no rows of their own.
+    // Of several rows with one key the first is the one that is referred to; the others have no rows of their
+    // own.
     const isFirst =
       last && !this.statement.isUnique(owner, last.to.columns)
         ? this.isFirst(own, owner, last.to.columns)

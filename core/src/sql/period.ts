@@ -13,7 +13,10 @@ export interface PeriodSetting {
   readonly firstMonth: number;
 }
 
-/** A SELECT of the key columns and the `day`s of a period; as `periodDays` works it out for the columns engine. */
+/**
+ * A SELECT of the key columns and the `day`s of a period; as `periodDays` works it out for the columns
+ * engine.
+ */
 export function periodSql(period: PeriodShape, setting: PeriodSetting): string {
   const { days, known, keys, dialect } = setting;
   const listed = (prefix: string) => keys.map((key) => `${prefix}${key}, `).join('');

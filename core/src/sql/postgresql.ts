@@ -241,7 +241,10 @@ function apply(name: string, args: readonly SqlOperand[], type: DataType): strin
   }
 }
 
-/** PostgreSQL from 13 on. Values are in the database's own types; texts are ordered by code point through the collation "C". */
+/**
+ * PostgreSQL from 13 on. Values are in the database's own types; texts are ordered by code point through the
+ * collation "C".
+ */
 export const postgresql: SqlDialect = {
   name: 'postgresql',
   parameter: (number, type) => `$${number}::${typeName(type)}`,

@@ -64,7 +64,10 @@ function cellJson(cell: unknown, type: DataType): Json {
   }
 }
 
-/** The statements of a compiled query as text, with the values of their parameters in comments; values are never part of a statement. */
+/**
+ * The statements of a compiled query as text, with the values of their parameters in comments; values are
+ * never part of a statement.
+ */
 export function printedSql({ rows, totals, unreached }: CompiledAnswer, dialect: SqlDialect): string {
   const notes = unreached
     .map(([measure, column]) => `-- ${measure} does not apply: ${column} does not reach it\n`)

@@ -10,7 +10,10 @@ export interface ScalarSetting {
   value(value: Value, type: DataType): string;
 }
 
-/** The scalar part of a checked formula as SQL; `leaf` gives the SQL of columns, aggregates, measures and contexts. */
+/**
+ * The scalar part of a checked formula as SQL; `leaf` gives the SQL of columns, aggregates, measures and
+ * contexts.
+ */
 export function scalarSql(node: Typed, setting: ScalarSetting, leaf: (node: Typed) => string): string {
   const { dialect } = setting;
   const sql = (n: Typed): string => scalarSql(n, setting, leaf);

@@ -39,7 +39,10 @@ function membersSql(
 export class Scans {
   constructor(private readonly statement: Statement) {}
 
-  /** Rows of a base table that a context leaves, with the key of each axis that reaches it. With bridges a row may stand several times. */
+  /**
+   * Rows of a base table that a context leaves, with the key of each axis that reaches it. With bridges a row
+   * may stand several times.
+   */
   scan(context: SqlContext, base: string): Scan {
     const reaches = (column: ColumnName) => columnReaches(this.statement, base, column, context.via);
     const axes = context.repeat
@@ -101,7 +104,10 @@ export class Scans {
     return `${joined}.k`;
   }
 
-  /** A member as it is shown: its key, or the label of the first row that has it; and what it is ordered by, where that is another column. */
+  /**
+   * A member as it is shown: its key, or the label of the first row that has it; and what it is ordered by,
+   * where that is another column.
+   */
   shownAxis(axis: SqlAxis): ShownAxis {
     const own = `c.${axis.id}`;
     if (axis.label === undefined && !axis.orderBy) return { sql: own, join: '' };
@@ -154,7 +160,10 @@ export class Scans {
 
   private readonly members = new Map<string, string>();
 
-  /** For each row of a hierarchy's table the number of its member, in the order of the columns that tell members apart, and what is shown of it. */
+  /**
+   * For each row of a hierarchy's table the number of its member, in the order of the columns that tell
+   * members apart, and what is shown of it.
+   */
   memberKeys(axis: SqlAxis): string {
     let name = this.members.get(axis.id);
     if (name === undefined) {
@@ -192,7 +201,10 @@ export class Scans {
     return name;
   }
 
-  /** For each row of a tree's table the key of its ancestor at a depth (the top is 1); a member above it, or on a loop, stands for itself. */
+  /**
+   * For each row of a tree's table the key of its ancestor at a depth (the top is 1); a member above it, or
+   * on a loop, stands for itself.
+   */
   private ancestors(hierarchy: Hierarchy, keyName: string, depth: number): string {
     const { members, chain } = this.ways(hierarchy, keyName);
     return this.statement.cte(
@@ -213,7 +225,9 @@ export class Scans {
     );
   }
 
-  /** The members of a tree's table, and the way up from each row: its steps by number, without going round. */
+  /**
+   * The members of a tree's table, and the way up from each row: its steps by number, without going round.
+   */
   private ways(hierarchy: Hierarchy, keyName: string): { members: string; firsts: string; chain: string } {
     this.statement.needsRecursion();
     const table = this.tableOf(hierarchy.table);
@@ -296,7 +310,10 @@ export class Scans {
     );
   }
 
-  /** `at first` and `at last`: of the rows of a group (and of a value of `per`), those with the least or greatest value. */
+  /**
+   * `at first` and `at last`: of the rows of a group (and of a value of `per`), those with the least or
+   * greatest value.
+   */
   private ends(
     step: Extract<SqlStep, { kind: 'at' }>,
     scan: Scan,

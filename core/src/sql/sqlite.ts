@@ -275,7 +275,10 @@ function apply(name: string, args: readonly SqlOperand[], type: DataType): strin
   }
 }
 
-/** SQLite from 3.39 on, with its mathematical functions. Decimals are whole numbers times 10^scale, dates and timestamps ISO 8601 texts. */
+/**
+ * SQLite from 3.39 on, with its mathematical functions. Decimals are whole numbers times 10^scale, dates and
+ * timestamps ISO 8601 texts.
+ */
 export const sqlite: SqlDialect = {
   name: 'sqlite',
   parameter: (number) => `?${number}`,

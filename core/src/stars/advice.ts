@@ -58,7 +58,10 @@ export interface StarAdvice {
 
 const FEW_VALUES = 12;
 
-/** Tells what the dimensions of a model are, and which columns of its facts belong to none. Works on columns and dictionaries, not on rows, but for what is flattened. */
+/**
+ * Tells what the dimensions of a model are, and which columns of its facts belong to none. Works on columns
+ * and dictionaries, not on rows, but for what is flattened.
+ */
 export function adviseStars(data: ModelData): StarAdvice {
   const { model } = data;
   const reach = new Reach(new ModelNames(model));

@@ -11,7 +11,9 @@ export interface Dependent {
   readonly name: string;
 }
 
-/** What rests on a table, so that nobody takes it away without knowing: relationships from and to it first. */
+/**
+ * What rests on a table, so that nobody takes it away without knowing: relationships from and to it first.
+ */
 export function dependentsOf(checker: FormulaChecker, table: string): Dependent[] {
   const { model } = checker;
   const isIt = (name: string | undefined): boolean => name !== undefined && sameName(name, table);
@@ -57,8 +59,9 @@ export function dependentsOf(checker: FormulaChecker, table: string): Dependent[
 }
 
 /**
- * Takes a table out of a model with what is nothing without it: its relationships, its hierarchies and levels of it elsewhere, its calendar, its places in
- * perspectives and diagrams. Measures and derived tables that rest on it stay, and say that it is missing.
+ * Takes a table out of a model with what is nothing without it: its relationships, its hierarchies and levels
+ * of it elsewhere, its calendar, its places in perspectives and diagrams. Measures and derived tables that
+ * rest on it stay, and say that it is missing.
  */
 export function withoutTable(model: Model, table: string): Edit {
   const isIt = (name: string | undefined): boolean => name !== undefined && sameName(name, table);

@@ -15,8 +15,9 @@ export interface QuestionState {
 }
 
 /**
- * Judges a question as a trial would be: its measures must be there and sound, its columns must be there and reach what the measures are made of,
- * at their level. Whether a column is coarse enough for a level is seen on the rows; a setting without rows takes it to be.
+ * Judges a question as a trial would be: its measures must be there and sound, its columns must be there and
+ * reach what the measures are made of, at their level. Whether a column is coarse enough for a level is seen
+ * on the rows; a setting without rows takes it to be.
  */
 export function questionState(named: Named, question: Question): QuestionState {
   const setting = mentionsRole(named.model, { by: question.by ?? [], measures: [] })
@@ -60,7 +61,10 @@ function roledSetting(setting: Named): Named {
   return { model: checker.model, checker };
 }
 
-/** The questions of each fact, by the fact's name. Where rows that decide are not there, the model alone is asked. */
+/**
+ * The questions of each fact, by the fact's name. Where rows that decide are not there, the model alone is
+ * asked.
+ */
 export function briefs(data: ModelData): Record<string, QuestionState[]> {
   const alone: Named = { model: data.model, checker: new FormulaChecker(data.model) };
   const judge = (question: Question): QuestionState => {
@@ -109,7 +113,10 @@ function itemOf(model: Model, text: string): { item: ByItem } | { missing: strin
   };
 }
 
-/** Names of things in the words of a question: measures by name or title; columns, levels and dimensions by name, title or label. Longest first. */
+/**
+ * Names of things in the words of a question: measures by name or title; columns, levels and dimensions by
+ * name, title or label. Longest first.
+ */
 export function recognised(model: Model, ask: string): Pick<Question, 'by' | 'measures'> {
   const text = ` ${fold(ask)} `;
   const has = (name: string | undefined): boolean =>

@@ -129,7 +129,10 @@ function noWay(model: Model, fact: string, table: string): Way {
   };
 }
 
-/** Tables that filters on a table reach, and by which relationships, each with its way; and facts that they do not reach. */
+/**
+ * Tables that filters on a table reach, and by which relationships, each with its way; and facts that they do
+ * not reach.
+ */
 export function reachedFrom(
   model: Model,
   table: string,

@@ -87,7 +87,9 @@ interface ColumnSize {
 
 const sizes = new WeakMap<Column, ColumnSize>();
 
-/** Bytes that a column takes once encoded: its packed codes and its dictionary. Worked out once per column. */
+/**
+ * Bytes that a column takes once encoded: its packed codes and its dictionary. Worked out once per column.
+ */
 export function columnBytes(column: Column): ColumnSize {
   let size = sizes.get(column);
   if (!size) sizes.set(column, (size = measureColumn(column)));
@@ -108,7 +110,10 @@ function measureColumn(column: Column): ColumnSize {
 
 type Sized<T> = Omit<T, 'share'>;
 
-/** Encodes every column, relationship and hierarchy of the model (staging apart) and reports the bytes. All sizes are of real encodings. */
+/**
+ * Encodes every column, relationship and hierarchy of the model (staging apart) and reports the bytes. All
+ * sizes are of real encodings.
+ */
 export function profileModel(data: ModelData): Profile {
   const { model } = data;
   const relationships = relationshipSizes(data);
@@ -353,7 +358,10 @@ function rowOrders(data: ModelData): Advice[] {
     });
 }
 
-/** Columns that nothing in the model uses and that are hidden or hardly repeat: leaving them out saves all of them. */
+/**
+ * Columns that nothing in the model uses and that are hidden or hardly repeat: leaving them out saves all of
+ * them.
+ */
 function unusedColumns(data: ModelData): Advice[] {
   const { model } = data;
   const used = usedColumns(data);

@@ -3,7 +3,10 @@ import { codesArray, encodeSegments } from '../columns/index.ts';
 
 /** An order of a table's rows that takes fewer bytes than the one they came in. */
 export interface RowOrder {
-  /** Columns by which the rows are sorted, the first first; rows that are alike in all of them stay as they came. */
+  /**
+   * Columns by which the rows are sorted, the first first; rows that are alike in all of them stay as they
+   * came.
+   */
   readonly by: readonly string[];
   /** Bytes of all columns' packed codes, as the rows came and sorted. */
   readonly beforeBytes: number;
@@ -21,9 +24,10 @@ const MOST_LEADING = 3;
 const MOST_TRIED = 8;
 
 /**
- * Searches an order of rows that packs better: sorted by one column, then by one more as long as that saves, each trial measured by encoding
- * a stretch of rows from the middle; what is best there is measured on all rows. Low cardinality alone is a poor guide, since rows mostly
- * come in an order that already has like rows together, and a sort takes that apart. Undefined where nothing is saved.
+ * Searches an order of rows that packs better: sorted by one column, then by one more as long as that saves,
+ * each trial measured by encoding a stretch of rows from the middle; what is best there is measured on all
+ * rows. Low cardinality alone is a poor guide, since rows mostly come in an order that already has like rows
+ * together, and a sort takes that apart. Undefined where nothing is saved.
  */
 export function searchRowOrder(columns: readonly Column[]): RowOrder | undefined {
   const rowCount = columns[0]?.rowCount ?? 0;
@@ -54,7 +58,10 @@ export function searchRowOrder(columns: readonly Column[]): RowOrder | undefined
     : { by: by.map((c) => columns[c]!.name), beforeBytes, afterBytes };
 }
 
-/** Columns worth sorting by: more than one value, and many rows for each; those of most runs first, for they have most to gain. */
+/**
+ * Columns worth sorting by: more than one value, and many rows for each; those of most runs first, for they
+ * have most to gain.
+ */
 const candidates = (columns: readonly Column[]): number[] =>
   [...columns.keys()]
     .filter((c) => columns[c]!.distinct > 1 && columns[c]!.distinct * 8 <= columns[c]!.rowCount)

@@ -29,7 +29,10 @@ export interface TextReading {
   readonly thousands?: string;
 }
 
-/** A number's text with a point before its decimals and no groups; undefined where its groups are not of three digits. */
+/**
+ * A number's text with a point before its decimals and no groups; undefined where its groups are not of three
+ * digits.
+ */
 export function plainNumber({ decimalComma, thousands }: TextReading): (text: string) => string | undefined {
   const withPoint = decimalComma ? (text: string) => text.replace(',', '.') : (text: string) => text;
   if (thousands === undefined) return withPoint;
@@ -42,8 +45,8 @@ export function plainNumber({ decimalComma, thousands }: TextReading): (text: st
 }
 
 /**
- * A function that reads the text of one cell as the type; it gives undefined where the text is not of the type
- * (a decimal with more digits than declared included). Blanks are not trimmed.
+ * A function that reads the text of one cell as the type; it gives undefined where the text is not of the
+ * type (a decimal with more digits than declared included). Blanks are not trimmed.
  */
 export function textReader(type: DataType, reading: TextReading = {}): (text: string) => Value | undefined {
   const plain = plainNumber(reading);
@@ -120,7 +123,9 @@ export function toJson(value: Value, type: DataType): null | boolean | number | 
   }
 }
 
-/** The inverse of `toJson`, for members given in queries; undefined where the JSON value is not of the type. */
+/**
+ * The inverse of `toJson`, for members given in queries; undefined where the JSON value is not of the type.
+ */
 export function fromJson(json: unknown, type: DataType): Value | undefined {
   if (json === null) return null;
   if (type.kind === 'text') return typeof json === 'string' ? json : undefined;

@@ -83,7 +83,10 @@ function compile(text: string): DatePattern | undefined {
   };
 }
 
-/** Where the parts of a moment stand that is written with a fixed number of characters, in bytes from 0; -1 where a part is missing. */
+/**
+ * Where the parts of a moment stand that is written with a fixed number of characters, in bytes from 0; -1
+ * where a part is missing.
+ */
 export interface FixedLayout {
   /** By byte of the text: 0 for a digit, else the byte that must stand there. */
   readonly shape: Uint8Array;
@@ -108,8 +111,9 @@ const FIXED_PARTS: Record<string, Exclude<keyof FixedLayout, 'shape' | 'fraction
 };
 
 /**
- * The layout of a pattern whose texts all have the same length, for readers of bytes; undefined for any other pattern. A fraction may be
- * written with other numbers of digits too: such texts do not have the layout, and are read from their text.
+ * The layout of a pattern whose texts all have the same length, for readers of bytes; undefined for any other
+ * pattern. A fraction may be written with other numbers of digits too: such texts do not have the layout, and
+ * are read from their text.
  */
 export function fixedLayout(text: string): FixedLayout | undefined {
   if (!datePattern(text)) return undefined;
@@ -119,7 +123,8 @@ export function fixedLayout(text: string): FixedLayout | undefined {
   for (const match of text.matchAll(TOKEN)) {
     const token = match[0];
     const part = token.startsWith('S') && token.length <= 6 ? 'fraction' : FIXED_PARTS[token];
-    if (part === undefined) return undefined; // one digit or two, digits beyond microseconds, or a quoted literal
+    // One digit or two, digits beyond microseconds, or a quoted literal.
+    if (part === undefined) return undefined;
     if (part === 'fraction') places.digits = token.length;
     for (const c of text.slice(end, match.index)) shape.push(c.charCodeAt(0));
     places[part] = shape.length;

@@ -20,7 +20,10 @@ export function compareText(a: string, b: string): number {
 
 const RUNS = /\d+|\D+/g;
 
-/** Compares texts as people count: runs of digits by the number that they write, everything else by code point. "Shop 2" is before "Shop 10". */
+/**
+ * Compares texts as people count: runs of digits by the number that they write, everything else by code
+ * point. "Shop 2" is before "Shop 10".
+ */
 export function compareCountingText(a: string, b: string): number {
   const [x, y] = [a.match(RUNS) ?? [], b.match(RUNS) ?? []];
   for (let i = 0; i < Math.min(x.length, y.length); i++) {

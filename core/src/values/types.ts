@@ -10,8 +10,9 @@ export type DataType =
 
 /**
  * A value as the core holds it, without its type:
- * integer and decimal as an exact whole number (a decimal times 10^scale), a bigint only where a number would not be safe;
- * double as a number; date as days since 1970-01-01; timestamp as microseconds since 1970-01-01 00:00:00; text; boolean; null.
+ * integer and decimal as an exact whole number (a decimal times 10^scale), a bigint only where a number would
+ * not be safe; double as a number; date as days since 1970-01-01; timestamp as microseconds since 1970-01-01
+ * 00:00:00; text; boolean; null.
  */
 export type Value = null | boolean | number | bigint | string;
 
@@ -25,7 +26,10 @@ export const BOOLEAN: DataType = { kind: 'boolean' };
 export const DATE: DataType = { kind: 'date' };
 export const TIMESTAMP: DataType = { kind: 'timestamp' };
 
-/** The most digits that a decimal may declare. Sums of any number of such values stay exact: totals widen to bigint. */
+/**
+ * The most digits that a decimal may declare. Sums of any number of such values stay exact: totals widen to
+ * bigint.
+ */
 export const MAX_PRECISION = 38;
 
 /** A decimal type; precision counts all digits, scale those after the point. */

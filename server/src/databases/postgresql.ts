@@ -35,7 +35,8 @@ export class PostgresqlReader implements DatabaseReader {
       application_name: 'crease',
       options: '-c default_transaction_read_only=on -c datestyle=ISO,YMD -c client_encoding=UTF8',
     });
-    // A connection that breaks while nobody waits for it must not end the program; who waits is told by the query.
+    // A connection that breaks while nobody waits for it must not end the program; who waits is told by the
+    // query.
     let broken: Error | undefined;
     client.on('error', (error) => (broken = error));
     let isClear = false;
@@ -193,7 +194,8 @@ export class PostgresqlReader implements DatabaseReader {
       case 'float8':
         return as(DOUBLE);
       case 'numeric':
-        // Precision and scale lie in the modifier (src/backend/utils/adt/numeric.c); without one each value has its own scale.
+        // Precision and scale lie in the modifier (src/backend/utils/adt/numeric.c); without one each value
+        // has its own scale.
         if (modifier >= 4) return as(exactType((modifier - 4) >> 16, (modifier - 4) & 0x7ff));
         return as(exactType(38, await widestScale(client, table, column)));
       case 'bool':
@@ -258,13 +260,17 @@ export class PostgresqlReader implements DatabaseReader {
   }
 }
 
-/** Ends a connection whose server asks for the password in clear (protocol message AuthenticationCleartextPassword), before anything is sent. */
+/**
+ * Ends a connection whose server asks for the password in clear (protocol message
+ * AuthenticationCleartextPassword), before anything is sent.
+ */
 function onClearPassword(client: pg.Client, tell: () => void): void {
   const inner = client as unknown as {
     password: unknown;
     connection: { stream: { destroy(): void }; on(event: string, listener: () => void): void };
   };
-  // Listeners are called in their order: this one comes before the library's own, which would send the password that it finds.
+  // Listeners are called in their order: this one comes before the library's own, which would send the
+  // password that it finds.
   inner.connection.on('authenticationCleartextPassword', () => {
     tell();
     inner.password = '';
@@ -306,7 +312,10 @@ const exactType = (precision: number, scale: number): DataType => {
 };
 
 const SCALE_ROWS = 10_000;
-/** Digits behind the point of the first rows' values: the database does not say. Values with more are listed when all rows come. */
+/**
+ * Digits behind the point of the first rows' values: the database does not say. Values with more are listed
+ * when all rows come.
+ */
 async function widestScale(client: pg.Client, table: TableName, column: string): Promise<number> {
   const { rows } = await client.query<{ scale: number | null }>(
     `select max(scale(v)) as scale from (select ${column} as v from ${qualified(table)} limit ${SCALE_ROWS}) as sampled`,

@@ -3,8 +3,9 @@ import type pg from 'pg';
 import type { TableName } from './reader.ts';
 import { quoteIdentifier, tableText } from './reader.ts';
 
-// What an account of PostgreSQL may do beyond reading certain tables: by rights of its own, and by those of every role that it is a member of,
-// whether it has them by itself (inherit) or has to take the role first (set role).
+// What an account of PostgreSQL may do beyond reading certain tables: by rights of its own, and by those of
+// every role that it is a member of, whether it has them by itself (inherit) or has to take the role first
+// (set role).
 
 interface Role {
   readonly oid: string;

@@ -15,8 +15,9 @@ const defaultKeyFile = (): string =>
   join(process.env.XDG_CONFIG_HOME || join(homedir(), '.config'), 'crease', 'key');
 
 /**
- * Keeps passwords in the workspace so that the workspace alone does not give them away: AES-256-GCM (NIST SP 800-38D) under a key in a file
- * of its own, which is made at the first use and can be read by its owner only.
+ * Keeps passwords in the workspace so that the workspace alone does not give them away: AES-256-GCM (NIST SP
+ * 800-38D) under a key in a file of its own, which is made at the first use and can be read by its owner
+ * only.
  */
 export class Secrets {
   constructor(private readonly keyFile: string = defaultKeyFile()) {}

@@ -131,7 +131,10 @@ export function sqliteAbout(file: string, { table }: TableName): TableAbout {
   });
 }
 
-/** What a declared type promises; SQLite holds nobody to it, so what does not fit is listed like a value of a file. */
+/**
+ * What a declared type promises; SQLite holds nobody to it, so what does not fit is listed like a value of a
+ * file.
+ */
 function declared(type: string): { type: DataType | undefined; isText: boolean; pattern?: string } {
   const text = type.toUpperCase();
   const digits = /^\s*(?:DECIMAL|NUMERIC)\s*\(\s*(\d+)\s*(?:,\s*(\d+)\s*)?\)/.exec(text);

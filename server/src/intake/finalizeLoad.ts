@@ -41,7 +41,10 @@ export interface Finalized {
   readonly result: Omit<LoadResult, 'table'>;
 }
 
-/** Leaves rows out, merges by key, and writes what comes of it, not visible yet. Throws PartsError where rows do not fit together. */
+/**
+ * Leaves rows out, merges by key, and writes what comes of it, not visible yet. Throws PartsError where rows
+ * do not fit together.
+ */
 export function finalizeLoad(tables: Tables, order: FinalizeOrder): Finalized {
   const { tableId, modelId, key, replaces, merge, dryRun } = order;
   const coming = without(tables.read(String(tableId), order.table), order.leftOut);

@@ -4,8 +4,8 @@ import { Transform } from 'node:stream';
 import { ServerError } from '../errors.ts';
 
 /**
- * Bytes that a gzip file may become for each byte of it. Deflate reaches 1,032; tables with many repeated values reach some 50 to 100, and what is
- * far above them was made to fill a disk.
+ * Bytes that a gzip file may become for each byte of it. Deflate reaches 1,032; tables with many repeated
+ * values reach some 50 to 100, and what is far above them was made to fill a disk.
  */
 const MOST_RATIO = 250;
 /** A small file may become this much, whatever its ratio. */
@@ -30,7 +30,10 @@ export class Counted extends Transform {
   }
 }
 
-/** Lets bytes through as long as the disk of `folder` has room, and, of an unpacked file, as long as they are in proportion to what came. */
+/**
+ * Lets bytes through as long as the disk of `folder` has room, and, of an unpacked file, as long as they are
+ * in proportion to what came.
+ */
 export class Bounded extends Transform {
   private bytes = 0;
   private looked = -LOOK_BYTES;

@@ -2,7 +2,10 @@ import { closeSync, openSync, readSync, writeSync } from 'node:fs';
 import type { Codes, TextList } from '@crease/core/columns';
 import type { ChunkCells, SortedTexts } from '@crease/core/reading';
 
-/** Where an array lies that has left its thread: in memory that is handed on with it, or in a file of the scratch folder. */
+/**
+ * Where an array lies that has left its thread: in memory that is handed on with it, or in a file of the
+ * scratch folder.
+ */
 type Place = ArrayBuffer | { readonly file: string; readonly offset: number };
 
 /** Cells that have left a thread. */
@@ -29,8 +32,8 @@ export interface KeptTexts {
 }
 
 /**
- * Memory that goes along with cells and dictionaries to the thread that needs them next. Shared memory would not do: each thread would keep
- * it until its own garbage collector comes by, which idle threads' do not.
+ * Memory that goes along with cells and dictionaries to the thread that needs them next. Shared memory would
+ * not do: each thread would keep it until its own garbage collector comes by, which idle threads' do not.
  */
 export const memoryOf = (cells: Iterable<KeptCells>, dictionaries: Iterable<KeptTexts>): ArrayBuffer[] => {
   const found = new Set<ArrayBuffer>();
@@ -89,7 +92,10 @@ export function textListOf(kept: KeptTexts, open: (file: string) => number): Tex
   };
 }
 
-/** Brings kept cells back. What lies in a file is read each time the cells themselves are asked for, not for what is known of them. */
+/**
+ * Brings kept cells back. What lies in a file is read each time the cells themselves are asked for, not for
+ * what is known of them.
+ */
 export function loadCells(kept: KeptCells, open: (file: string) => number): ChunkCells {
   const { width, rows, at } = kept.data;
   const bytes = () => {

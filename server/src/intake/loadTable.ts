@@ -76,8 +76,8 @@ export interface Stored {
 }
 
 /**
- * Stores a file's rows in the workspace, not visible yet. A load that is stopped or fails leaves nothing behind but what was there before.
- * Progress is told from 0 to 1.
+ * Stores a file's rows in the workspace, not visible yet. A load that is stopped or fails leaves nothing
+ * behind but what was there before. Progress is told from 0 to 1.
  */
 export function loadTable(
   { pool, readers }: Workers,
@@ -93,7 +93,9 @@ export function loadTable(
   return { done, stop: () => progress.stop() };
 }
 
-/** What is to become visible, once rows are left out or merged. Throws ReadError where misfits stop the load. */
+/**
+ * What is to become visible, once rows are left out or merged. Throws ReadError where misfits stop the load.
+ */
 async function finish(
   load: Load,
   tableId: number,

@@ -29,8 +29,8 @@ export interface LoadOrder {
 }
 
 /**
- * Stores tables one after the other, and makes them visible together. Where one fails those before it are whole, and become visible.
- * Gives what to say at the end.
+ * Stores tables one after the other, and makes them visible together. Where one fails those before it are
+ * whole, and become visible. Gives what to say at the end.
  */
 export async function loadTables(
   workspace: Workspace,

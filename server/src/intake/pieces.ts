@@ -13,13 +13,19 @@ const OVERLAP_BYTES = 1 << 16;
 /** One piece of a file as read: the records that start in it. */
 export interface Piece extends Omit<Chunk, 'cells' | 'misfits'> {
   readonly index: number;
-  /** Byte of the file where its first record starts, and where the first record behind it does. Equal where none starts in it. */
+  /**
+   * Byte of the file where its first record starts, and where the first record behind it does. Equal where
+   * none starts in it.
+   */
   readonly start: number;
   readonly end: number;
   readonly reader: number;
   readonly cells: readonly KeptCells[];
   readonly misfits: readonly MisfitTexts[];
-  /** Whether one of its records does not end within the largest size: then it ends the file, or the piece began inside of quotes. */
+  /**
+   * Whether one of its records does not end within the largest size: then it ends the file, or the piece
+   * began inside of quotes.
+   */
   readonly endless: boolean;
 }
 
@@ -52,8 +58,9 @@ export const pieceCount = (layout: Layout, size: number): number =>
   Math.max(0, Math.ceil((size - layout.bodyAt) / CHUNK_BYTES));
 
 /**
- * Takes pieces of a file until none are left, as one of several threads. A piece begins behind the first line end in it: where that line
- * end lies inside of quotes the piece is wrong, which shows because its start is not the end of the piece before.
+ * Takes pieces of a file until none are left, as one of several threads. A piece begins behind the first line
+ * end in it: where that line end lies inside of quotes the piece is wrong, which shows because its start is
+ * not the end of the piece before.
  */
 export function readPieces(task: PiecesTask): PiecesDone {
   const { spec, layout, size, shared } = task;
@@ -111,7 +118,10 @@ export function readPieces(task: PiecesTask): PiecesDone {
   }
 }
 
-/** Where the first record starts behind a line end that stands at `from - 1` or later; `stop` where there is none. */
+/**
+ * Where the first record starts behind a line end that stands at `from - 1` or later; `stop` where there is
+ * none.
+ */
 function firstRecord(descriptor: number, from: number, stop: number, newline: number): number {
   const bytes = new Uint8Array(OVERLAP_BYTES);
   for (let at = from - 1; at < stop; at += bytes.length) {

@@ -23,7 +23,10 @@ export const DRAWN_DIALECT = {
   newline: '\n',
 } as const;
 
-/** What is in something that came, by what somebody says of it; of a database's table what it declares holds first. */
+/**
+ * What is in something that came, by what somebody says of it; of a database's table what it declares holds
+ * first.
+ */
 export async function previewUpload(
   workspace: Workspace,
   id: string,

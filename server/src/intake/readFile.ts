@@ -10,7 +10,10 @@ import type { Piece, PiecesDone, PiecesTask } from './pieces.ts';
 import { pieceCount } from './pieces.ts';
 import { SharedProgress } from '../threads/sharedProgress.ts';
 
-/** What threads do for the reading of a file. `column` gives a column's task to wherever its encoded rows belong. */
+/**
+ * What threads do for the reading of a file. `column` gives a column's task to wherever its encoded rows
+ * belong.
+ */
 export interface ReadingThreads {
   readonly count: number;
   pieces(task: PiecesTask): Promise<PiecesDone>;
@@ -30,9 +33,10 @@ export interface FileFacts {
 const SPILLED_BYTES = 768 << 20;
 
 /**
- * Reads a delimited file of UTF-8 text over several threads: first its pieces, each by whichever thread is free, then its columns, each
- * brought into one dictionary and encoded by whichever is. `onFacts` is called between the two. Throws ReadError for a file that cannot be
- * read as asked for, or when it was stopped. `shared` is the memory of a SharedProgress, which counts kilobytes.
+ * Reads a delimited file of UTF-8 text over several threads: first its pieces, each by whichever thread is
+ * free, then its columns, each brought into one dictionary and encoded by whichever is. `onFacts` is called
+ * between the two. Throws ReadError for a file that cannot be read as asked for, or when it was stopped.
+ * `shared` is the memory of a SharedProgress, which counts kilobytes.
  */
 export async function readFile(
   file: string,
@@ -113,7 +117,10 @@ async function inTurn(
   await allEnded(Array.from({ length: width }, lane), shared);
 }
 
-/** Waits until all work has ended. The first error stops the rest, and is thrown when nobody is at work any more. */
+/**
+ * Waits until all work has ended. The first error stops the rest, and is thrown when nobody is at work any
+ * more.
+ */
 async function allEnded<T>(work: readonly Promise<T>[], shared: Int32Array): Promise<T[]> {
   let first: { error: unknown } | undefined;
   const results = await Promise.all(
@@ -131,7 +138,10 @@ async function allEnded<T>(work: readonly Promise<T>[], shared: Int32Array): Pro
 
 type Dictionaries = (readonly (readonly KeptTexts[])[])[];
 
-/** Pieces in the order of the file, each beginning where the one before ends; those that began in the wrong place are read again. */
+/**
+ * Pieces in the order of the file, each beginning where the one before ends; those that began in the wrong
+ * place are read again.
+ */
 async function inOrder(
   done: readonly PiecesDone[],
   task: PiecesTask,
@@ -145,7 +155,8 @@ async function inOrder(
   const count = pieceCount(task.layout, task.size);
   for (let index = 0; index < count; index++) {
     let piece = byIndex.get(index)!;
-    if (expected >= Math.min(task.layout.bodyAt + (index + 1) * CHUNK_BYTES, task.size)) continue; // a record of a piece before goes on beyond this one
+    // A record of a piece before goes on beyond this one.
+    if (expected >= Math.min(task.layout.bodyAt + (index + 1) * CHUNK_BYTES, task.size)) continue;
     if (piece.start !== expected) {
       exact = false;
       const starts = new Map([...byIndex].map(([i, p]) => [i, p.start]));

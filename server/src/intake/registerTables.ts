@@ -20,8 +20,8 @@ export interface PendingTable {
 }
 
 /**
- * An order as the model has it: a table that is there is read with its types, whatever its new file looks like. How dates and numbers are written is
- * the file's own matter where it is written as the same type.
+ * An order as the model has it: a table that is there is read with its types, whatever its new file looks
+ * like. How dates and numbers are written is the file's own matter where it is written as the same type.
  */
 export function asModel(order: Order, model: Model): Order {
   const table = model.tables.find((t) => sameName(t.name, order.name));
@@ -91,8 +91,9 @@ export interface StoredTable {
 }
 
 /**
- * Makes rows that have been stored visible, together with their tables in the model and their entries in the log, in one transaction; of databases
- * with the keys and references that they declare. `by` is the window that asked for it.
+ * Makes rows that have been stored visible, together with their tables in the model and their entries in the
+ * log, in one transaction; of databases with the keys and references that they declare. `by` is the window
+ * that asked for it.
  */
 export async function registerTables(
   workspace: Workspace,
@@ -205,7 +206,10 @@ function layoutOf({ dialect, nulls, columns }: Order): Omit<FileSource, 'file'> 
   };
 }
 
-/** Keys that a database declares, where the model has none, and its foreign keys between tables of the model as relationships. */
+/**
+ * Keys that a database declares, where the model has none, and its foreign keys between tables of the model
+ * as relationships.
+ */
 function related(model: Model, connection: string, declared: readonly DatabaseTable[]): Model {
   const tableOf = (schema: string | null, table: string) =>
     model.tables.find((t) => isTableOf(t, connection, { schema, table }));

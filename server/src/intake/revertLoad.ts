@@ -5,8 +5,9 @@ import { sourceKey } from '../store/index.ts';
 import type { Workspace } from '../workspace.ts';
 
 /**
- * Takes a load back by name, whoever made it: the rows of its table are those of before it, and so is what the load changed of the table, unless
- * somebody has changed it since. Throws ServerError where the table has been loaded again since, or the rows are gone.
+ * Takes a load back by name, whoever made it: the rows of its table are those of before it, and so is what
+ * the load changed of the table, unless somebody has changed it since. Throws ServerError where the table has
+ * been loaded again since, or the rows are gone.
  */
 export function revertLoad(workspace: Workspace, modelId: number, loadId: number, by: string): { ok: true } {
   const { loads, models, tables } = workspace;

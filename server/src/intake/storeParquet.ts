@@ -32,7 +32,10 @@ export interface StoredParquet {
   readonly misfits: [string, Misfits][];
 }
 
-/** Writes the columns of a Parquet file to a table that is not visible yet; `finish` makes it so. Throws ReadError where it is stopped. */
+/**
+ * Writes the columns of a Parquet file to a table that is not visible yet; `finish` makes it so. Throws
+ * ReadError where it is stopped.
+ */
 export async function storeParquet(tables: Tables, task: ParquetTask): Promise<StoredParquet> {
   const misfits: [string, Misfits][] = [];
   let tableId: number | undefined;

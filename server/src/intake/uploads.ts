@@ -14,7 +14,10 @@ import { WorkFault } from '../threads/workFault.ts';
 import { Bounded, Counted } from './inflow.ts';
 import { isGzip, isParquet } from '../sources/fileTable.ts';
 
-/** A table of a database on its way in: its rows are drawn when they are taken in, until then there is a sample. */
+/**
+ * A table of a database on its way in: its rows are drawn when they are taken in, until then there is a
+ * sample.
+ */
 export interface Origin extends TableName {
   readonly connection: string;
   readonly columns: readonly DrawnColumn[];
@@ -30,7 +33,10 @@ interface Entry {
   readonly path?: string;
 }
 
-/** What comes, by a stream that may be ended without ending the request that it comes with: the answer still goes out on that. */
+/**
+ * What comes, by a stream that may be ended without ending the request that it comes with: the answer still
+ * goes out on that.
+ */
 function standingSource(content: Readable): PassThrough {
   const kept = new PassThrough();
   const brokenOff = () => void (content.readableEnded || kept.destroy(new Error('it broke off')));

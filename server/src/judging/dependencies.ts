@@ -35,7 +35,9 @@ function derivedOf<T extends TableData | Column | undefined>(key: string, make: 
 
 const digest = (text: string): string => createHash('sha256').update(text).digest('base64url');
 
-/** What claims, derived columns and derived tables of a model rest on. A checker of its own looks at no rows. */
+/**
+ * What claims, derived columns and derived tables of a model rest on. A checker of its own looks at no rows.
+ */
 export const digestOf = (
   workspace: string,
   model: Model,

@@ -27,7 +27,9 @@ export type JudgeMessage =
   | { readonly kind: 'listed'; readonly claims: readonly ListedClaim[]; readonly open: number }
   | { readonly kind: 'judged'; readonly verdicts: readonly FoundVerdict[] };
 
-/** A claim of a revision with what its verdict rests on: a known verdict stands where it rests on the same. */
+/**
+ * A claim of a revision with what its verdict rests on: a known verdict stands where it rests on the same.
+ */
 export type ListedClaim = ClaimInList & { readonly basis: string };
 
 export interface FoundVerdict {
@@ -50,7 +52,10 @@ interface Listed {
 /** Verdicts are told at least so often. */
 const BATCH_MS = 100;
 
-/** A claim about the model alone: it is judged whenever it is listed, which costs less than to know whether it has to be. */
+/**
+ * A claim about the model alone: it is judged whenever it is listed, which costs less than to know whether it
+ * has to be.
+ */
 const isAboutModel = (claim: Claim): boolean => claim.tables.length === 0;
 
 const judged = (claim: Claim, data: ModelData): Judgement =>
@@ -59,8 +64,9 @@ const judged = (claim: Claim, data: ModelData): Judgement =>
   );
 
 /**
- * Lists the claims of a model and judges those of which no known verdict stands. Two threads may do so at once: they find the same order, the
- * first takes claims from the front and the second from the back, until they meet.
+ * Lists the claims of a model and judges those of which no known verdict stands. Two threads may do so at
+ * once: they find the same order, the first takes claims from the front and the second from the back, until
+ * they meet.
  */
 export async function judgeClaims(
   task: JudgeOrder,
@@ -129,7 +135,10 @@ function tell(listed: readonly Listed[], open: number, data: ModelData, ways: Wa
   });
 }
 
-/** Ways out of broken claims whose verdict stands: they are edits to the model as it is now, so they are made again for each revision. */
+/**
+ * Ways out of broken claims whose verdict stands: they are edits to the model as it is now, so they are made
+ * again for each revision.
+ */
 export function remediesFor(
   task: RemedyOrder,
   data: ModelData,
@@ -141,8 +150,9 @@ export function remediesFor(
 }
 
 /**
- * What somebody looks at comes first, then what the last change has touched, then what was never judged. Claims about derived tables stand at
- * the end, together: the thread that takes from the back works their rows out once.
+ * What somebody looks at comes first, then what the last change has touched, then what was never judged.
+ * Claims about derived tables stand at the end, together: the thread that takes from the back works their
+ * rows out once.
  */
 function inOrder(open: readonly Listed[], task: JudgeOrder, data: ModelData): Listed[] {
   const wanted = new Set(task.interest.map((name) => name.toLowerCase()));

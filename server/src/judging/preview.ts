@@ -16,8 +16,9 @@ export interface PreviewOrder extends ModelVersion {
 }
 
 /**
- * What an edit would do to the claims, told without making it: those whose verdict or count would change, those that would be made anew, and
- * how many would be made no more. `data` are of the model with the edit; claims that rest on the same as now keep what is known of them.
+ * What an edit would do to the claims, told without making it: those whose verdict or count would change,
+ * those that would be made anew, and how many would be made no more. `data` are of the model with the edit;
+ * claims that rest on the same as now keep what is known of them.
  */
 export function previewEdit(task: PreviewOrder, data: ModelData): TryState {
   const bases = digestOf(task.workspace, data.model, task, data.checker);

@@ -52,9 +52,10 @@ export interface Judged {
 }
 
 /**
- * Keeps the verdicts of each model up to date: after a change it lists the claims anew, keeps the verdicts whose basis stands, and has the others
- * judged in workers. A newer change stops the run of an older one. What is asked for is always of the head, of the rows that are there now, and
- * of today: where the last run was of something else, another is begun.
+ * Keeps the verdicts of each model up to date: after a change it lists the claims anew, keeps the verdicts
+ * whose basis stands, and has the others judged in workers. A newer change stops the run of an older one.
+ * What is asked for is always of the head, of the rows that are there now, and of today: where the last run
+ * was of something else, another is begun.
  */
 export class JudgingQueue {
   private readonly runs = new Map<number, Run>();
@@ -136,7 +137,10 @@ export class JudgingQueue {
     }
   }
 
-  /** Has one thread list and judge, and a second one help where there is enough to do. Whether the run was done and is still the current one. */
+  /**
+   * Has one thread list and judge, and a second one help where there is enough to do. Whether the run was
+   * done and is still the current one.
+   */
   private async runThreads(modelId: number, run: Run, onModel: ModelVersion): Promise<boolean> {
     const known = Object.fromEntries([...run.entries].map(([claim, { basis }]) => [claim, { basis }]));
     const share = new JudgingShare();
@@ -160,7 +164,8 @@ export class JudgingQueue {
     };
     begin(false);
     if ((await run.running[0]!.done).stopped) return false;
-    // The second thread begins while the first one works. Where it had to wait, for files that are read, and has taken nothing, nothing is left for it.
+    // The second thread begins while the first one works. Where it had to wait, for files that are read, and
+    // has taken nothing, nothing is left for it.
     const second = run.running[1];
     if (second && share.isHelped && (await second.done).stopped) return false;
     return this.isCurrent(modelId, run);
@@ -196,7 +201,8 @@ export class JudgingQueue {
           judgement: v.judgement,
           remedies: v.remedies,
         });
-      // What is about the model alone is judged anew each time: there is nothing to keep. What failed is not to be taken for a verdict.
+      // What is about the model alone is judged anew each time: there is nothing to keep. What failed is not
+      // to be taken for a verdict.
       const kept = message.verdicts.filter(
         (v) => !v.basis.startsWith('revision ') && v.judgement.evidence.reason?.code !== 'failed',
       );
@@ -217,7 +223,9 @@ export class JudgingQueue {
     });
   }
 
-  /** The current run of a model; begun anew where the last was of another revision, other rows or another day. */
+  /**
+   * The current run of a model; begun anew where the last was of another revision, other rows or another day.
+   */
   private current(modelId: number): Run {
     const run = this.runs.get(modelId);
     const stands =

@@ -1,7 +1,10 @@
 /** Slots of the shared memory. */
 const [TAKEN, BY_FIRST, BY_SECOND, SLOTS] = [0, 1, 2, 3];
 
-/** How two threads share the claims of one run: the first takes from the front and the second from the back, until they meet. */
+/**
+ * How two threads share the claims of one run: the first takes from the front and the second from the back,
+ * until they meet.
+ */
 export class JudgingShare {
   constructor(readonly memory: Int32Array = new Int32Array(new SharedArrayBuffer(4 * SLOTS))) {}
 

@@ -31,8 +31,8 @@ interface Waiting {
 }
 
 /**
- * Readers of files that may be damaged, each a process of its own: one that takes too long, or too much memory, is ended, and a new one takes its
- * place. Processes that are idle are kept for the next file.
+ * Readers of files that may be damaged, each a process of its own: one that takes too long, or too much
+ * memory, is ended, and a new one takes its place. Processes that are idle are kept for the next file.
  */
 export class FileReaders {
   private readonly idle: ChildProcess[] = [];

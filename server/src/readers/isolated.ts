@@ -9,7 +9,8 @@ import { openWorkspace, Tables } from '../store/index.ts';
 import { systemFault } from '../systemFault.ts';
 import { SharedProgress } from '../threads/sharedProgress.ts';
 
-// A process of its own for files that may be damaged: whatever a reader does with one, it can be ended, and nobody else waits for it.
+// A process of its own for files that may be damaged: whatever a reader does with one, it can be ended, and
+// nobody else waits for it.
 
 /** What the process is asked to do. */
 export type IsolatedTask =
@@ -49,7 +50,8 @@ process.on('message', (task: IsolatedTask) => {
   run(task).then(
     (result) => send({ result }),
     (error: unknown) => {
-      // What a reader throws of its own accord is about its own inside: it says only that the file cannot be read.
+      // What a reader throws of its own accord is about its own inside: it says only that the file cannot be
+      // read.
       const system = systemFault(error);
       if (system) send({ fault: system.message, kind: system.code });
       else if (error instanceof ReadError) send({ fault: error.message, kind: 'read' });
@@ -62,7 +64,8 @@ process.on('message', (task: IsolatedTask) => {
     },
   );
 });
-// What a library fails at behind its own answer, as with a file that is removed while it is read, belongs to the task that is asked anyway.
+// What a library fails at behind its own answer, as with a file that is removed while it is read, belongs to
+// the task that is asked anyway.
 process.on('unhandledRejection', (error) =>
   send({
     fault: CANNOT_READ,

@@ -17,7 +17,10 @@ function refusal({ ready, done, failure, blocking, unjudged }: ReleaseState): st
   return refusalOfDefinitions({ broken: blocking, unjudged });
 }
 
-/** What leaves the house: the model file at any time, definitions only while no blocking claim is broken or unjudged. */
+/**
+ * What leaves the house: the model file at any time, definitions only while no blocking claim is broken or
+ * unjudged.
+ */
 export function releaseRoutes({ claims: queue, models }: Workspace, serve: Serve): void {
   const state = (id: number): ReleaseState => {
     const { claims, done, failure } = queue.state(id);

@@ -10,7 +10,10 @@ import { HEAD_BYTES } from '@crease/core/sources';
 export const isParquet = (file: string): boolean => file.toLowerCase().endsWith('.parquet');
 export const isGzip = (file: string): boolean => file.toLowerCase().endsWith('.gz');
 
-/** The first bytes of a file, and whether they are all of it; of a gzip file those that it holds. Throws ReadError where it cannot be read. */
+/**
+ * The first bytes of a file, and whether they are all of it; of a gzip file those that it holds. Throws
+ * ReadError where it cannot be read.
+ */
 export function readHead(file: string, bytes = HEAD_BYTES): { head: Uint8Array; whole: boolean } {
   return onFile(file, (descriptor) => {
     const { size } = statSync(file);
@@ -38,7 +41,9 @@ function unzipped(file: string, bytes: Uint8Array, finishFlush = constants.Z_FIN
 
 const LEAST_CHUNK = 1 << 12;
 
-/** Reads a whole file in chunks, without a turn of the event loop: for the command line and worker threads. */
+/**
+ * Reads a whole file in chunks, without a turn of the event loop: for the command line and worker threads.
+ */
 export function readFileTable(file: string, spec: ReadSpec): TableData {
   return onFile(file, (descriptor) => {
     const reader = new TableReader(spec);
@@ -57,7 +62,10 @@ export function readFileTable(file: string, spec: ReadSpec): TableData {
   });
 }
 
-/** Rewrites a file of another encoding as UTF-8, a stretch at a time, until it is done or stopped. `shared` is the memory of a SharedProgress. */
+/**
+ * Rewrites a file of another encoding as UTF-8, a stretch at a time, until it is done or stopped. `shared` is
+ * the memory of a SharedProgress.
+ */
 export function transcodeFile(file: string, encoding: FileEncoding, to: string, shared: Int32Array): void {
   const progress = new SharedProgress(shared);
   const recode = transcoder(encoding);

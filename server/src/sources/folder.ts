@@ -7,14 +7,18 @@ import { ReadError } from '@crease/core/reading';
 import { isParquet, readFileTable, readHead } from './fileTable.ts';
 import { readSpecOf, tableLoader } from '@crease/core/sources';
 
-/** The rows of a model over the files of a folder; delimited files are read when they are first asked for, Parquet files at once. */
+/**
+ * The rows of a model over the files of a folder; delimited files are read when they are first asked for,
+ * Parquet files at once.
+ */
 export async function openFolder(model: Model, folder: string, today: number): Promise<ModelData> {
   const read = new Map<string, TableData>();
   for (const table of model.tables) {
     const source = fileOf(table);
     if (!source || !isParquet(source.file)) continue;
     const file = within(folder, source.file, table.name);
-    // The reader is loaded only where there is something for it: a cold question on delimited files stays quick.
+    // The reader is loaded only where there is something for it: a cold question on delimited files stays
+    // quick.
     const { readParquetTable } = await import('./parquetTable.ts');
     read.set(table.name, await readParquetTable(file, table));
   }

@@ -61,8 +61,9 @@ export interface ReadColumn {
 }
 
 /**
- * Reads the stored columns of a table from a Parquet file, each column into the same encoded form as any. A value that is not of its column's
- * type becomes null and is listed. Throws ReadError for a file that is none, or that lacks a column.
+ * Reads the stored columns of a table from a Parquet file, each column into the same encoded form as any. A
+ * value that is not of its column's type becomes null and is listed. Throws ReadError for a file that is
+ * none, or that lacks a column.
  */
 export async function readParquetTable(file: string, table: Table): Promise<TableData> {
   const misfits = new Map<string, Misfits>();
@@ -75,7 +76,10 @@ export async function readParquetTable(file: string, table: Table): Promise<Tabl
   return tableOf(table.name, columns, { rowCount, lineOf: (row) => row + 1, misfits });
 }
 
-/** Reads columns one after the other, so that only one is in memory as values; `take` may throw to end it. Returns the number of rows. */
+/**
+ * Reads columns one after the other, so that only one is in memory as values; `take` may throw to end it.
+ * Returns the number of rows.
+ */
 export async function eachParquetColumn(
   file: string,
   tableName: string,
@@ -127,7 +131,9 @@ export async function eachParquetColumn(
 /** Rows of a Parquet file that are looked at before anything is stored. */
 const PREVIEW_ROWS = 50_000;
 
-/** What a Parquet file says of its columns and its first rows show. Throws ReadError for a file that is none. */
+/**
+ * What a Parquet file says of its columns and its first rows show. Throws ReadError for a file that is none.
+ */
 export async function previewParquet(file: string, corrected: Corrections): Promise<FilePreview> {
   const { metadata, buffer } = await opened(file);
   const elements = parquetSchema(metadata).children.map((child) => child.element);

@@ -9,7 +9,10 @@ import { isParquet, readHead } from './fileTable.ts';
 /** Files up to this size are looked at whole before anything is stored; of larger ones the head. */
 export const PREVIEW_BYTES = 16 << 20;
 
-/** What a file's rows tell about its dialect, names and types. With `whole`, all rows are looked at whatever the size. */
+/**
+ * What a file's rows tell about its dialect, names and types. With `whole`, all rows are looked at whatever
+ * the size.
+ */
 export function previewOf(file: string, corrected: Corrections = {}, whole = false): FilePreview {
   if (whole && statSync(file).size <= 1 << 30)
     return previewFile(readHead(file, Infinity).head, true, corrected);

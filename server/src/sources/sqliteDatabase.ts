@@ -9,7 +9,10 @@ import { answerOf, BEYOND_64_BITS, compileQuery, DOUBLE_DIGITS, quoted, sqlite }
 import { formatExact, toDouble } from '@crease/core/values';
 import type { DataType, Exact, Value } from '@crease/core/values';
 
-/** A database in memory with the columns that `crease ddl --dialect sqlite` makes; tables are loaded when they are first asked for. */
+/**
+ * A database in memory with the columns that `crease ddl --dialect sqlite` makes; tables are loaded when they
+ * are first asked for.
+ */
 export class SqliteDatabase {
   private readonly db = new Database(':memory:');
   private readonly loaded = new Set<string>();
@@ -27,7 +30,9 @@ export class SqliteDatabase {
     );
   }
 
-  /** Loads the stored rows of the tables that are not there yet, with an index on what relationships refer to. */
+  /**
+   * Loads the stored rows of the tables that are not there yet, with an index on what relationships refer to.
+   */
   load(tables: Iterable<string>): void {
     for (const name of tables) {
       if (this.loaded.has(name)) continue;
@@ -87,7 +92,10 @@ export class SqliteDatabase {
 
 const LARGEST = 2n ** 63n - 1n;
 
-/** A value as SQLite holds it: decimals as doubles, or as text where a double has too few digits. Throws DataError beyond 64 bits. */
+/**
+ * A value as SQLite holds it: decimals as doubles, or as text where a double has too few digits. Throws
+ * DataError beyond 64 bits.
+ */
 function stored(value: Value, type: DataType): null | number | bigint | string {
   if (value === null || type.kind !== 'decimal') return sqlite.bound(value, type);
   const exact = BigInt(value);
@@ -114,7 +122,10 @@ function hasUniqueRows(data: ModelData, table: Table, names: readonly string[]):
   return true;
 }
 
-/** Answers a query in SQL on a database loaded with the model's tables. Throws QueryError as the columns engine does. */
+/**
+ * Answers a query in SQL on a database loaded with the model's tables. Throws QueryError as the columns
+ * engine does.
+ */
 export function answerInSqlite(data: ModelData, query: Query): Answer {
   const isUnique = (table: Table, columns: readonly string[]) => hasUniqueRows(data, table, columns);
   const compiled = compileQuery(

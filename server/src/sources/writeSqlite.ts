@@ -9,8 +9,8 @@ import type { DataType, Value } from '@crease/core/values';
 import { formatType, toText } from '@crease/core/values';
 
 /**
- * Writes the rows of all tables that come from files to a new SQLite file, as a circulation system might keep them: keys are declared where
- * they hold, references whether they hold or not, for SQLite lets them be.
+ * Writes the rows of all tables that come from files to a new SQLite file, as a circulation system might keep
+ * them: keys are declared where they hold, references whether they hold or not, for SQLite lets them be.
  */
 export function writeSqlite(data: ModelData, file: string): void {
   rmSync(file, { force: true });

@@ -3,7 +3,9 @@ import Database from 'better-sqlite3';
 
 export type Connection = Database.Database;
 
-/** Steps that bring a workspace file from one version to the next; never changed once released, only added to. */
+/**
+ * Steps that bring a workspace file from one version to the next; never changed once released, only added to.
+ */
 export const MIGRATIONS: readonly string[] = [
   `
   create table model (
@@ -152,8 +154,9 @@ const BUSY_MS = 10_000;
 export class WorkspaceError extends Error {}
 
 /**
- * Opens a workspace file (or makes it, for its owner alone) and brings it to this program's version: all steps in one transaction, with the old file
- * kept beside it until that has gone well. Throws WorkspaceError, also for a file that is not a workspace.
+ * Opens a workspace file (or makes it, for its owner alone) and brings it to this program's version: all
+ * steps in one transaction, with the old file kept beside it until that has gone well. Throws WorkspaceError,
+ * also for a file that is not a workspace.
  */
 export function openWorkspace(file: string): Connection {
   const connection = connect(file);

@@ -1,8 +1,8 @@
 import type { Connection } from './database.ts';
 
 /**
- * A text as what it has in place of a part of another: `[from, until, middle]` in UTF-16 units of the other text. One region is told apart, which is
- * what an edit changes; the rest, before and behind it, is alike.
+ * A text as what it has in place of a part of another: `[from, until, middle]` in UTF-16 units of the other
+ * text. One region is told apart, which is what an edit changes; the rest, before and behind it, is alike.
  */
 export type Difference = readonly [from: number, until: number, middle: string];
 
@@ -22,10 +22,15 @@ export function differenceOf(before: string, after: string): Difference {
 export const applyDifference = (before: string, [from, until, middle]: Difference): string =>
   before.slice(0, from) + middle + before.slice(until);
 
-/** After so many differences the document is stored whole, so that an old revision is put together from few. */
+/**
+ * After so many differences the document is stored whole, so that an old revision is put together from few.
+ */
 export const MOST_DIFFERENCES = 32;
 
-/** How a document is stored: whole, as the model's JSON, which begins with a brace; or as its difference from that of the revision before, with a bracket. */
+/**
+ * How a document is stored: whole, as the model's JSON, which begins with a brace; or as its difference from
+ * that of the revision before, with a bracket.
+ */
 const isWhole = (stored: string): boolean => !stored.startsWith('[');
 
 /** The documents of revisions in a workspace. */

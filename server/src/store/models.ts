@@ -40,7 +40,10 @@ export class ConflictError extends Error {
 
 export class NoModelError extends Error {}
 
-/** Models and their chains of revisions. The head moves back on undo and forward on redo, and the rows with it; an edit starts a new branch of the chain. */
+/**
+ * Models and their chains of revisions. The head moves back on undo and forward on redo, and the rows with
+ * it; an edit starts a new branch of the chain.
+ */
 export class Models {
   private readonly parsed = new LRUCache<number, Model>({ max: 50 });
   private readonly documents: Documents;
@@ -95,7 +98,10 @@ export class Models {
     return this.revision(row);
   }
 
-  /** Applies an edit to the head. Throws ConflictError where `base` is not the head, EditError where the edit does not fit. */
+  /**
+   * Applies an edit to the head. Throws ConflictError where `base` is not the head, EditError where the edit
+   * does not fit.
+   */
   edit(id: number, base: number, edit: Edit, says: string, by = ''): Revision {
     return this.db
       .transaction(() => {
@@ -106,7 +112,10 @@ export class Models {
       .immediate();
   }
 
-  /** A change by the server itself (an intake), applied to whatever is the head. `before` does what belongs to it, in the same transaction. */
+  /**
+   * A change by the server itself (an intake), applied to whatever is the head. `before` does what belongs to
+   * it, in the same transaction.
+   */
   change(
     id: number,
     change: (model: Model) => Model,
@@ -145,7 +154,10 @@ export class Models {
     return this.db.transaction(act).immediate();
   }
 
-  /** Says that the head stands on the rows that the model has now: rows that came with it, not by an act of their own. */
+  /**
+   * Says that the head stands on the rows that the model has now: rows that came with it, not by an act of
+   * their own.
+   */
   standOnRows(id: number): void {
     this.db
       .prepare('update revision set rows = ? where id = (select head from model where id = ?)')

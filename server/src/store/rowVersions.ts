@@ -7,7 +7,10 @@ export interface RowsChange {
   readonly then: number | null;
 }
 
-/** How long rows that are none of a model's any more are kept for undo: the last versions of a table, or those of the last days, whichever is more, under a cap. */
+/**
+ * How long rows that are none of a model's any more are kept for undo: the last versions of a table, or those
+ * of the last days, whichever is more, under a cap.
+ */
 export interface KeepRule {
   readonly versions: number;
   readonly days: number;
@@ -23,7 +26,9 @@ const DAY_MS = 86_400_000;
 const idsOf = (version: string | undefined): number[] =>
   version === undefined || version === '' ? [] : version.split('+').map(Number);
 
-/** Which stored parts are the rows of a model, by source key, and those of before that can be come back to. */
+/**
+ * Which stored parts are the rows of a model, by source key, and those of before that can be come back to.
+ */
 export class RowVersions {
   constructor(
     private readonly db: Connection,
@@ -51,7 +56,10 @@ export class RowVersions {
     return this.db.prepare(sql).pluck().get() as number;
   }
 
-  /** Makes other versions the rows of a model. Throws RowsGoneError where a part of them has been removed. Within a transaction of the caller. */
+  /**
+   * Makes other versions the rows of a model. Throws RowsGoneError where a part of them has been removed.
+   * Within a transaction of the caller.
+   */
   restore(modelId: number, wanted: Readonly<Record<string, string>>): void {
     const current = this.versions(modelId);
     const keys = [...new Set([...Object.keys(current), ...Object.keys(wanted)])];

@@ -51,7 +51,9 @@ export interface StoredPart {
   readonly loadedAt: string;
 }
 
-/** What of a table's rows a load takes the place of: all of them, or one part, which need not be there yet. */
+/**
+ * What of a table's rows a load takes the place of: all of them, or one part, which need not be there yet.
+ */
 export type Replaces = 'all' | { readonly part: string };
 
 /** What is known of a table before its columns are written. */
@@ -91,7 +93,10 @@ const WRITTEN_BYTES = 8 << 20;
 /** Smaller dictionaries are not worth the work. */
 const DEFLATED_BYTES = 1 << 12;
 
-/** A dictionary as it lies in the file: deflated where that is smaller. Its texts share much; packed codes would not gain. */
+/**
+ * A dictionary as it lies in the file: deflated where that is smaller. Its texts share much; packed codes
+ * would not gain.
+ */
 export function restingDomain(domain: Uint8Array): { bytes: Buffer; deflated: number } {
   const plain = bytesOf(domain);
   if (plain.length < DEFLATED_BYTES) return { bytes: plain, deflated: 0 };
@@ -99,7 +104,10 @@ export function restingDomain(domain: Uint8Array): { bytes: Buffer; deflated: nu
   return deflated.length < plain.length ? { bytes: deflated, deflated: 1 } : { bytes: plain, deflated: 0 };
 }
 
-/** The key of a table's rows within its model: its file or its table in a database, which stay when the table gets another name. */
+/**
+ * The key of a table's rows within its model: its file or its table in a database, which stay when the table
+ * gets another name.
+ */
 export function sourceKey(table: Pick<Table, 'name' | 'source'>): string {
   const file = fileOf(table);
   if (file) return file.file.toLowerCase();
@@ -113,7 +121,10 @@ export class Tables {
   /** Which parts are the rows of a model now, and which were before. */
   readonly rows: RowVersions;
 
-  /** `kept` keeps decoded codes by a key that no other column of any workspace has; by default columns keep their own. */
+  /**
+   * `kept` keeps decoded codes by a key that no other column of any workspace has; by default columns keep
+   * their own.
+   */
   constructor(
     private readonly db: Connection,
     private readonly kept?: KeepCodes,
@@ -123,8 +134,8 @@ export class Tables {
   }
 
   /**
-   * Opens a table that is not visible yet. Each column is a transaction of its own, so that others can write in between; `finish` makes
-   * the new rows visible. A kill before it leaves the old rows as they were.
+   * Opens a table that is not visible yet. Each column is a transaction of its own, so that others can write
+   * in between; `finish` makes the new rows visible. A kill before it leaves the old rows as they were.
    */
   begin(
     modelId: number,
@@ -153,7 +164,10 @@ export class Tables {
     return Number(added.lastInsertRowid);
   }
 
-  /** Writes a column of a table that is not visible yet, a few segments at a time, so that others can write in between. */
+  /**
+   * Writes a column of a table that is not visible yet, a few segments at a time, so that others can write in
+   * between.
+   */
   addColumn(tableId: number, ordinal: number, column: EncodedColumn): void {
     const columnId = this.addColumnHead(tableId, ordinal, column);
     const insert = this.db.prepare(
@@ -199,8 +213,9 @@ export class Tables {
   }
 
   /**
-   * Makes a table the rows of its key in place of what it replaces, which is kept for undo. Within a transaction of the caller, so that what is
-   * visible together becomes visible together. Throws PartsError for a part whose columns are not those of the others.
+   * Makes a table the rows of its key in place of what it replaces, which is kept for undo. Within a
+   * transaction of the caller, so that what is visible together becomes visible together. Throws PartsError
+   * for a part whose columns are not those of the others.
    */
   finish(id: number, misfits: TableData['misfits'], replaces: Replaces = 'all'): void {
     this.db
@@ -261,7 +276,10 @@ export class Tables {
     this.db.prepare(`delete from stored_table where id = ? and state = 'loading'`).run(id);
   }
 
-  /** Removes what a load left behind that never came to its end. Called once at the start, when no load can be running. */
+  /**
+   * Removes what a load left behind that never came to its end. Called once at the start, when no load can be
+   * running.
+   */
   dropUnfinished(): number {
     return this.db.prepare(`delete from stored_table where state = 'loading'`).run().changes;
   }
@@ -302,7 +320,10 @@ export class Tables {
     return (this.db.prepare(sql).get(modelId, key, part) as { rows: number }).rows;
   }
 
-  /** Copies the rows of a key to another model, in place of those that it has there; nothing where there are none, or where they are there already. */
+  /**
+   * Copies the rows of a key to another model, in place of those that it has there; nothing where there are
+   * none, or where they are there already.
+   */
   copyRows(from: { modelId: number; key: string }, to: { modelId: number; key: string }): boolean {
     const { db } = this;
     const version = this.versions(from.modelId)[from.key];

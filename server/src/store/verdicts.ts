@@ -3,7 +3,9 @@ import type { Connection } from './database.ts';
 
 export interface StoredVerdict {
   readonly claim: string;
-  /** A digest of all that the judgement rests on; another digest means that the claim has to be judged again. */
+  /**
+   * A digest of all that the judgement rests on; another digest means that the claim has to be judged again.
+   */
   readonly basis: string;
   readonly judgement: Judgement;
 }

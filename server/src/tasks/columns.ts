@@ -6,7 +6,10 @@ import type { ModelVersion } from '../store/index.ts';
 import { task } from '../threads/protocol.ts';
 import { columnOrFault, dataOf } from './modelRows.ts';
 
-/** What screens show of a table's columns: fill, distinct values, the most frequent ones, a distribution, bytes. */
+/**
+ * What screens show of a table's columns: fill, distinct values, the most frequent ones, a distribution,
+ * bytes.
+ */
 export const columns = task((input: { table: string } & ModelVersion): ColumnFacts[] => {
   const data = dataOf(input);
   const table = data.modelTable(input.table);

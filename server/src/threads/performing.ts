@@ -7,8 +7,8 @@ const moved = (value: Ended, memory: ArrayBuffer[]): Ended =>
   move({ [transferableSymbol]: memory, [valueSymbol]: value } as unknown as ArrayBuffer) as unknown as Ended;
 
 /**
- * What a worker thread does with an order: it runs the task of that name. Expected errors come back as plain data by `faultOf`; `around` is told of
- * the beginning and the end of each task.
+ * What a worker thread does with an order: it runs the task of that name. Expected errors come back as plain
+ * data by `faultOf`; `around` is told of the beginning and the end of each task.
  */
 export function performing(
   tasks: TaskList,

@@ -29,8 +29,9 @@ const LONGEST_CLOSE_MS = 5_000;
 export const READING_THREADS = Math.max(2, Math.min(8, availableParallelism()));
 
 /**
- * Worker threads for a list of tasks: two for questions and claims, which share decoded columns between tasks, and others for intake, so that a
- * long load does not keep anybody waiting. `worker` is the module that performs the tasks.
+ * Worker threads for a list of tasks: two for questions and claims, which share decoded columns between
+ * tasks, and others for intake, so that a long load does not keep anybody waiting. `worker` is the module
+ * that performs the tasks.
  */
 export class WorkPool<Tasks extends TaskList> {
   private readonly questions: Piscina;

@@ -8,14 +8,23 @@ const LEAST_BYTES = 2 ** 26;
 const MOST_ENTRIES = 4096;
 const MOST_THREADS = 32;
 
-/** 32-bit numbers of the header: the lock, the clock, threads that have joined, then when the running task of each thread began (0: none). */
+/**
+ * 32-bit numbers of the header: the lock, the clock, threads that have joined, then when the running task of
+ * each thread began (0: none).
+ */
 const [LOCK, CLOCK, JOINED, BEGAN] = [0, 1, 2, 3];
 const ENTRIES = BEGAN + MOST_THREADS;
-/** Of an entry: four of its key, first unit, units, bytes of a code, codes, when it was last used (0: free), and how often its place was given away. */
+/**
+ * Of an entry: four of its key, first unit, units, bytes of a code, codes, when it was last used (0: free),
+ * and how often its place was given away.
+ */
 const [AT, UNITS, WIDTH, LENGTH, USED, TURN, FIELDS] = [4, 5, 6, 7, 8, 9, 10];
 const HEADER_BYTES = Math.ceil(((ENTRIES + MOST_ENTRIES * FIELDS) * 4) / UNIT) * UNIT;
 
-/** Memory for decoded codes that threads share: a quarter of what is free, at least 64 MB and at most 4 GB. Pages are taken as they are used. */
+/**
+ * Memory for decoded codes that threads share: a quarter of what is free, at least 64 MB and at most 4 GB.
+ * Pages are taken as they are used.
+ */
 export function sharedMemory(
   bytes = Math.min(4 * 2 ** 30, Math.max(LEAST_BYTES, Math.floor(freemem() / 4))),
 ): SharedArrayBuffer {
@@ -28,7 +37,10 @@ export function sharedMemory(
   }
 }
 
-/** An array that this thread has found in the shared memory; it is there for as long as its place has not been given away. */
+/**
+ * An array that this thread has found in the shared memory; it is there for as long as its place has not been
+ * given away.
+ */
 interface Found {
   readonly entry: number;
   readonly turn: number;
@@ -36,8 +48,9 @@ interface Found {
 }
 
 /**
- * One thread's door to decoded codes in shared memory. What the running tasks use stays; of everything else, what was used longest ago makes
- * room. A place is given away only while the lock is held, and its turn then changes, by which others see that what they had is gone.
+ * One thread's door to decoded codes in shared memory. What the running tasks use stays; of everything else,
+ * what was used longest ago makes room. A place is given away only while the lock is held, and its turn then
+ * changes, by which others see that what they had is gone.
  */
 export class SharedCodes {
   private readonly header: Int32Array;
@@ -61,8 +74,9 @@ export class SharedCodes {
   }
 
   /**
-   * Access to the codes of a key, decoded where nobody has them. What it gives holds until the task ends; where there is no room it is this
-   * thread's own for so long. To be asked for each row it costs a few nanoseconds.
+   * Access to the codes of a key, decoded where nobody has them. What it gives holds until the task ends;
+   * where there is no room it is this thread's own for so long. To be asked for each row it costs a few
+   * nanoseconds.
    */
   of(key: string, decode: () => Codes): () => Codes {
     let found: Found | undefined;
@@ -98,11 +112,15 @@ export class SharedCodes {
     return Atomics.add(this.header, CLOCK, 1) + 1;
   }
 
-  /** Marks an array as used, unless its place was given away just now. In a task it is marked once: until the task ends it stays. */
+  /**
+   * Marks an array as used, unless its place was given away just now. In a task it is marked once: until the
+   * task ends it stays.
+   */
   private use({ entry, turn }: Found): boolean {
     const { header } = this;
     const began = Atomics.load(header, BEGAN + this.thread);
-    // The turn is looked at last: what was used in this task was not given away since, if it was still ours then.
+    // The turn is looked at last: what was used in this task was not given away since, if it was still ours
+    // then.
     const used = Atomics.load(header, this.field(entry, USED));
     if (began !== 0 && used >= began && Atomics.load(header, this.field(entry, TURN)) === turn) return true;
     return this.locked(() => {
@@ -149,7 +167,10 @@ export class SharedCodes {
     return { entry, turn: header[this.field(entry, TURN)]!, codes };
   }
 
-  /** Copies codes into the memory, giving up what no task uses, the longest unused first. Undefined where there is no room. */
+  /**
+   * Copies codes into the memory, giving up what no task uses, the longest unused first. Undefined where
+   * there is no room.
+   */
   private keep(digest: Int32Array, codes: Codes): Found | undefined {
     const { header } = this;
     const units = Math.max(1, Math.ceil(codes.byteLength / UNIT));

@@ -2,8 +2,8 @@
 const [NEXT, DONE, STOPPED, SLOTS] = [0, 1, 2, 3];
 
 /**
- * How far work is that several threads share, and whether it is to end. Between threads its `memory` travels; each makes its own of that.
- * What is done is counted in units of the work: kilobytes, or columns.
+ * How far work is that several threads share, and whether it is to end. Between threads its `memory` travels;
+ * each makes its own of that. What is done is counted in units of the work: kilobytes, or columns.
  */
 export class SharedProgress {
   constructor(readonly memory: Int32Array = new Int32Array(new SharedArrayBuffer(4 * SLOTS))) {}

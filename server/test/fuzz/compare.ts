@@ -60,7 +60,10 @@ function rowsOf({ model, rows: all }: World, executor?: Executor): ModelData {
   );
 }
 
-/** What each way answers: columns by the plain executor and by code made for the scan, SQL, and the reference; or undefined where the formula or the query is not right. */
+/**
+ * What each way answers: columns by the plain executor and by code made for the scan, SQL, and the reference;
+ * or undefined where the formula or the query is not right.
+ */
 export function answers(
   kase: Case,
 ): { columns: unknown; compiled: unknown; sql: unknown; reference: unknown } | undefined {

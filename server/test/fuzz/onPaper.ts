@@ -2,8 +2,9 @@ import type { Model } from '@crease/core/model';
 import type { World } from './world.ts';
 
 /**
- * The world with its two roles written out by hand as tables of their own, rows and all: what a trial by a role must come to. `loan_due` is
- * the calendar as "Due on"; `stock_branch` is the branch as "Kept at", with the districts of those branches.
+ * The world with its two roles written out by hand as tables of their own, rows and all: what a trial by a
+ * role must come to. `loan_due` is the calendar as "Due on"; `stock_branch` is the branch as "Kept at", with
+ * the districts of those branches.
  */
 export function onPaper({ model, rows }: World): World {
   const copy = (

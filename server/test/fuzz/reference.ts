@@ -66,8 +66,9 @@ interface Context {
 type Members = ReadonlyMap<number, Value>;
 
 /**
- * Answers a question as the language page tells it, cell by cell and row by row: no index, no grouping, no plan. It shares with the evaluators
- * only what concerns the model alone (checked formulas, reach) and scalar operations.
+ * Answers a question as the language page tells it, cell by cell and row by row: no index, no grouping, no
+ * plan. It shares with the evaluators only what concerns the model alone (checked formulas, reach) and scalar
+ * operations.
  */
 export class Reference {
   private readonly tables = new Map<string, Row[]>();
@@ -294,7 +295,10 @@ export class Reference {
     return this.follow(route.kind === 'lookup' ? entry.row : entry.met.get(keyOf(route))!, route.path);
   }
 
-  /** How an entry meets a table: 0 found a row, 1 the first reference on the way is null, 2 one has no partner. */
+  /**
+   * How an entry meets a table: 0 found a row, 1 the first reference on the way is null, 2 one has no
+   * partner.
+   */
   private meeting(entry: Entry, base: string, table: string, via: readonly string[]): number {
     if (this.reached(entry, base, table, via)) return 0;
     const route = this.checker.reach.route(base, table, via)!;

@@ -16,8 +16,9 @@ const isoDay = (days: number): string => new Date(days * DAY).toISOString().slic
 const FIRST_DAY = 20_000; // in October 2024
 
 /**
- * A library in small: loans and visits, holds that refer to months only, a snapshot of copies; branches in districts, titles with
- * authors over a bridge, subjects by value. References dangle and are null, and now and then a key stands twice.
+ * A library in small: loans and visits, holds that refer to months only, a snapshot of copies; branches in
+ * districts, titles with authors over a bridge, subjects by value. References dangle and are null, and now
+ * and then a key stands twice.
  */
 export function makeWorld(random: Random): World {
   const days = Array.from({ length: random.int(20, 90) }, (_, i) => FIRST_DAY + i * random.int(1, 2)).filter(

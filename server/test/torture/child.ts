@@ -17,7 +17,10 @@ export interface ServerChild {
   memory(): Promise<number>;
 }
 
-/** Starts a server; rejects where it does not start. `before` is a command that runs it, as one that gives it a small disk. */
+/**
+ * Starts a server; rejects where it does not start. `before` is a command that runs it, as one that gives it
+ * a small disk.
+ */
 export async function startChild(workspace: string, before: readonly string[] = []): Promise<ServerChild> {
   const node = [process.execPath, '--expose-gc', '--import', 'tsx', PROGRAM, workspace];
   const [command, ...given] = [...before, ...node];

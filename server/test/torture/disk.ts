@@ -22,7 +22,10 @@ const onSmallDisk = (folder: string): string[] => [
   'sh',
 ];
 
-/** Fills a small disk by edits and loads, `count` times. Where the system allows no small disk nothing is tried, and it is said. */
+/**
+ * Fills a small disk by edits and loads, `count` times. Where the system allows no small disk nothing is
+ * tried, and it is said.
+ */
 export async function disk({ count, seed }: { count: number; seed: number }): Promise<Outcome> {
   const random = seeded(seed);
   const outer = mkdtempSync(join(tmpdir(), 'crease-disk-'));

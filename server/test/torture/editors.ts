@@ -7,7 +7,8 @@ import { ask } from './scratch.ts';
 import type { Outcome } from './seeded.ts';
 import { seeded } from './seeded.ts';
 
-// Many people who edit one model at once: every edit that was said yes to is in the chain of revisions, in its place, and memory comes back.
+// Many people who edit one model at once: every edit that was said yes to is in the chain of revisions, in
+// its place, and memory comes back.
 
 const EACH_MS = 2_000;
 const SETTLE_MS = 3_000;

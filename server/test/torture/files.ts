@@ -5,7 +5,8 @@ import { ask, faultIn, withServer } from './scratch.ts';
 import type { Outcome, Seeded } from './seeded.ts';
 import { seeded } from './seeded.ts';
 
-// Files that are damaged in many ways: each is read, or refused with a code, in bounded time, and questions are answered meanwhile.
+// Files that are damaged in many ways: each is read, or refused with a code, in bounded time, and questions
+// are answered meanwhile.
 
 const READERS = { previewMs: 3_000, memoryBytes: 1_000_000_000 };
 /** Longer than a reader is given, and than a new one takes to start. */

@@ -9,7 +9,8 @@ import { ask } from './scratch.ts';
 import type { Outcome } from './seeded.ts';
 import { seeded } from './seeded.ts';
 
-// A server that is killed in the midst of uploads, loads and edits: what it had said yes to is there, and nothing is half there.
+// A server that is killed in the midst of uploads, loads and edits: what it had said yes to is there, and
+// nothing is half there.
 
 const ROWS = 3_000;
 const LONGEST_MS = 800;
@@ -118,7 +119,10 @@ async function loads({ address }: ServerChild, id: number, said: Said, n: number
   }
 }
 
-/** A server that is gone breaks the connection off (fetch: TypeError), or in the middle of an answer: that is what is wanted. Throws any other error. */
+/**
+ * A server that is gone breaks the connection off (fetch: TypeError), or in the middle of an answer: that is
+ * what is wanted. Throws any other error.
+ */
 function unlessGone(error: unknown): void {
   // By name: a test runner has classes of errors of its own.
   if (!['TypeError', 'SyntaxError'].includes(String((error as { name?: unknown } | undefined)?.name)))

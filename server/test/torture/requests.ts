@@ -6,7 +6,8 @@ import { ask, faultIn, withServer } from './scratch.ts';
 import type { Outcome, Seeded } from './seeded.ts';
 import { seeded } from './seeded.ts';
 
-// Requests of every route, with bodies that fit their schema, nearly fit it, or do not; none may end in a fault of the program.
+// Requests of every route, with bodies that fit their schema, nearly fit it, or do not; none may end in a
+// fault of the program.
 
 const GARBAGE: readonly unknown[] = [
   null,

@@ -13,7 +13,8 @@ const served = await serve({
   screens: '',
   checksAnswers: true,
 });
-// From source a thread takes seconds to start: what is asked for is to be under way when the server is killed.
+// From source a thread takes seconds to start: what is asked for is to be under way when the server is
+// killed.
 const folder = mkdtempSync(join(tmpdir(), 'crease-threads-'));
 await startThreads(served.workspace, folder);
 rmSync(folder, { recursive: true, force: true });

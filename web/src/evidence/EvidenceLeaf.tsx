@@ -17,8 +17,8 @@ import { count, many } from '../parts/text.ts';
 const RANK = { broken: 0, unchecked: 1, waived: 2, holds: 3 } as const;
 
 /**
- * The evidence on what is selected: its claims, broken ones open, and what is known of it. `children` is what the stage
- * itself has to show; a stage that lists the broken claims itself goes without the `overview`.
+ * The evidence on what is selected: its claims, broken ones open, and what is known of it. `children` is what
+ * the stage itself has to show; a stage that lists the broken claims itself goes without the `overview`.
  */
 export function EvidenceLeaf({ children, overview = true }: { children?: ReactNode; overview?: boolean }) {
   const [selection, select] = useSelection();
@@ -89,7 +89,10 @@ function ClaimsAbout({ selection }: { selection: Selection }) {
   );
 }
 
-/** With nothing selected: what is broken on this stage, what to do next, and how many claims are broken elsewhere. */
+/**
+ * With nothing selected: what is broken on this stage, what to do next, and how many claims are broken
+ * elsewhere.
+ */
 function Overview() {
   const { claims } = useModel();
   const stage = useStage();

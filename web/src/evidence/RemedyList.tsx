@@ -7,7 +7,10 @@ import { useModel } from '../state/model.tsx';
 import { VerdictMark } from '../parts/Marks.tsx';
 import { count, many } from '../parts/text.ts';
 
-/** Ways out of a broken claim, each with what it would do to all claims before it is applied. `open` has that worked out at once. */
+/**
+ * Ways out of a broken claim, each with what it would do to all claims before it is applied. `open` has that
+ * worked out at once.
+ */
 export function RemedyList({ claim, open }: { claim: JudgedClaim; open: boolean }) {
   return claim.remedies.map((remedy) => (
     <RemedyLine key={remedy.id} claim={claim} remedy={remedy} open={open} />

@@ -9,7 +9,10 @@ export interface NextStep {
   readonly select?: Selection;
 }
 
-/** What the model lacks that a stage could add, the first things first. `stored` are names of tables that have rows. */
+/**
+ * What the model lacks that a stage could add, the first things first. `stored` are names of tables that have
+ * rows.
+ */
 export function nextSteps(stage: string, model: Model, stored: readonly string[]): NextStep[] {
   return STEPS[stage]?.(model, stored) ?? [];
 }

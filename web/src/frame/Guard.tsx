@@ -7,7 +7,10 @@ interface Props {
   readonly children: ReactNode;
 }
 
-/** Keeps a fault in one part of the screen from taking the rest with it: says what failed, and offers to try again. */
+/**
+ * Keeps a fault in one part of the screen from taking the rest with it: says what failed, and offers to try
+ * again.
+ */
 export class Guard extends Component<Props, { failed: boolean; fault?: unknown }> {
   override state: { failed: boolean; fault?: unknown } = { failed: false };
 

@@ -13,7 +13,10 @@ import './theme.ts';
 const nameOf = ({ name }: File): string =>
   name.replace(/(\.(csv|tsv|txt|gz|parquet|crease|json))+$/i, '') || name;
 
-/** The models of the workspace with their verdicts; a model is made by its title, from dropped files, or from a model file. */
+/**
+ * The models of the workspace with their verdicts; a model is made by its title, from dropped files, or from
+ * a model file.
+ */
 export function Home() {
   const {
     data: models,

@@ -7,7 +7,10 @@ const NARROWEST = 0.2;
 
 type Folded = 'none' | 'design' | 'evidence';
 
-/** Two leaves with a crease between: the design left, its evidence right. Drag the crease, or move it with the arrow keys; [ and ] fold a leaf away. */
+/**
+ * Two leaves with a crease between: the design left, its evidence right. Drag the crease, or move it with the
+ * arrow keys; [ and ] fold a leaf away.
+ */
 export function Leaves({
   design,
   evidence,

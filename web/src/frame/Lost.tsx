@@ -20,7 +20,10 @@ export function StageFailed() {
   );
 }
 
-/** Shown where an address leads nowhere, or a screen has failed: what happened, and the way back. Nothing is lost by it. */
+/**
+ * Shown where an address leads nowhere, or a screen has failed: what happened, and the way back. Nothing is
+ * lost by it.
+ */
 export function Lost({ reason: error }: { reason?: unknown }) {
   const message =
     error instanceof Error

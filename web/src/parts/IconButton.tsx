@@ -1,6 +1,9 @@
 import type { ReactNode } from 'react';
 
-/** A button that shows a picture only: its name is read aloud, and its title, which may say more, is shown on hover. */
+/**
+ * A button that shows a picture only: its name is read aloud, and its title, which may say more, is shown on
+ * hover.
+ */
 export function IconButton({
   label,
   title = label,

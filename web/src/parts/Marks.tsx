@@ -100,7 +100,9 @@ export function Gauge({ part, width = 60, label }: { part: number; width?: numbe
   );
 }
 
-/** The card of a role: folded corner for facts, plain for dimensions, notched for bridges, dashed for staging. */
+/**
+ * The card of a role: folded corner for facts, plain for dimensions, notched for bridges, dashed for staging.
+ */
 export function RoleMark({
   role,
   size = 14,

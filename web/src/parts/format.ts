@@ -5,8 +5,8 @@ import type { AnswerMember } from '@crease/core/query';
 export const isNumeric = (type: string): boolean => /^(integer|decimal|double)/.test(type);
 
 /**
- * A value of an answer as a reader sees it: by its type, in the measure's format and the browser's locale. Exact strings stay exact, a text stays
- * as it is, a null is the empty text.
+ * A value of an answer as a reader sees it: by its type, in the measure's format and the browser's locale.
+ * Exact strings stay exact, a text stays as it is, a null is the empty text.
  */
 export function formatValue(value: AnswerMember, type: string, format: ValueFormat = {}): string {
   if (value === null) return '';

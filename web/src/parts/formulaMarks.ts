@@ -9,7 +9,9 @@ export interface FormulaMark {
   readonly kind: MarkKind;
 }
 
-/** What of a formula is marked, in its order: cut by the core's own lexer, also where the formula has faults. */
+/**
+ * What of a formula is marked, in its order: cut by the core's own lexer, also where the formula has faults.
+ */
 export function formulaMarks(source: string): FormulaMark[] {
   const { tokens, comments } = tokenize(source);
   const marks: FormulaMark[] = comments.map(({ start, end }) => ({ start, end, kind: 'comment' }));

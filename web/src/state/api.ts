@@ -15,7 +15,9 @@ const TAB_KEY = 'crease.window';
 
 let windowName: string | undefined;
 
-/** This window's name, so that it can tell its own edits from others': it stays when the page is loaded again. */
+/**
+ * This window's name, so that it can tell its own edits from others': it stays when the page is loaded again.
+ */
 export function thisWindow(): string {
   if (windowName === undefined) {
     windowName = sessionStorage.getItem(TAB_KEY) ?? crypto.randomUUID();
@@ -49,7 +51,10 @@ export type Rest<E extends AnyEndpoint> =
     ? [body?: undefined, signal?: AbortSignal]
     : [body: BodyOf<E>, signal?: AbortSignal];
 
-/** Asks the server. Throws ApiError for an answer that says no, DOMException `AbortError` where the signal ends it. */
+/**
+ * Asks the server. Throws ApiError for an answer that says no, DOMException `AbortError` where the signal
+ * ends it.
+ */
 export async function ask<E extends AnyEndpoint>(
   endpoint: E,
   args: ArgsOf<E>,

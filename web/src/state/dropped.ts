@@ -1,4 +1,6 @@
-/** Files that were dropped before there was a model for them: the Intake stage takes them once it is there. */
+/**
+ * Files that were dropped before there was a model for them: the Intake stage takes them once it is there.
+ */
 let waiting: readonly File[] = [];
 
 export function dropFiles(files: readonly File[]): void {

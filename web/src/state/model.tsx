@@ -30,9 +30,14 @@ interface ModelContext {
   readonly names: ModelNames;
   readonly claims: ClaimsState | undefined;
   readonly jobs: readonly JobState[];
-  /** Makes an edit on the revision that is shown; on a conflict nothing is overwritten, and the person is told. */
+  /**
+   * Makes an edit on the revision that is shown; on a conflict nothing is overwritten, and the person is
+   * told.
+   */
   readonly edit: (edit: Edit, says: string) => Promise<boolean>;
-  /** Whether the last change was made in this window, or by nobody in particular: then it can be undone here. */
+  /**
+   * Whether the last change was made in this window, or by nobody in particular: then it can be undone here.
+   */
   readonly canUndo: boolean;
   /** Takes back the last change; where that changes rows it is asked first. */
   readonly undo: () => Promise<void>;

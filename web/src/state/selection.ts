@@ -37,7 +37,10 @@ export function useSelection(): [Selection | undefined, (selection: Selection | 
   return [parseSelection(params.get('sel')), select];
 }
 
-/** Goes to a stage; the selection stays, or changes to the one given. `claim` is the one of its claims that is meant. */
+/**
+ * Goes to a stage; the selection stays, or changes to the one given. `claim` is the one of its claims that is
+ * meant.
+ */
 export function useGo(): (stage: string, selection?: Selection, claim?: string) => void {
   const navigate = useNavigate();
   const { model } = useParams();

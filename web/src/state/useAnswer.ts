@@ -12,8 +12,8 @@ interface Options<E extends AnyEndpoint> extends SWRConfiguration<AnswerOf<E>, E
 }
 
 /**
- * What an endpoint answers; nothing is asked without `args`. The SWR key is the address alone where neither body nor `of` are given: then the model's
- * next revision has it asked again.
+ * What an endpoint answers; nothing is asked without `args`. The SWR key is the address alone where neither
+ * body nor `of` are given: then the model's next revision has it asked again.
  */
 export function useAnswer<E extends AnyEndpoint>(
   endpoint: E,

@@ -1,7 +1,10 @@
 import useSWR from 'swr';
 
 export interface Asked<Question, Answer> {
-  /** What `answer` answers: while a newer question is on its way, the older pair is shown, never one half of each. */
+  /**
+   * What `answer` answers: while a newer question is on its way, the older pair is shown, never one half of
+   * each.
+   */
   readonly question: Question | undefined;
   readonly answer: Answer | undefined;
   readonly error: Error | undefined;
@@ -15,8 +18,9 @@ interface Pair<Question, Answer> {
 }
 
 /**
- * Asks the server a question and keeps its answer together with it. `key` names what the answer rests on besides the question (a revision, say);
- * undefined asks nothing. The previous pair stays while the next one is worked out.
+ * Asks the server a question and keeps its answer together with it. `key` names what the answer rests on
+ * besides the question (a revision, say); undefined asks nothing. The previous pair stays while the next one
+ * is worked out.
  */
 export function useAsked<Question, Answer>(
   key: readonly unknown[] | undefined,

@@ -2,8 +2,9 @@ import type { ColumnName } from '../../formula/index.ts';
 import type { ModelData } from '../../query/index.ts';
 import type { Evidence } from '../evidence.ts';
 
-// What a claim about data counts, as data: a count over rows, or over groups of them. The columns way runs a count on codes; another way may
-// compile it to SQL. A kind of count is one file here and a line in `index.ts`.
+// What a claim about data counts, as data: a count over rows, or over groups of them. The columns way runs a
+// count on codes; another way may compile it to SQL. A kind of count is one file here and a line in
+// `index.ts`.
 
 interface OnRows {
   /** The table whose rows are counted. Other columns are looked up from it. */
@@ -18,7 +19,9 @@ export interface NullsCount extends OnRows {
   readonly shown: readonly ColumnName[];
 }
 
-/** Rows whose combination of values stands on other rows, too; a combination with a null stands for nothing. */
+/**
+ * Rows whose combination of values stands on other rows, too; a combination with a null stands for nothing.
+ */
 export interface RepeatedCount extends OnRows {
   readonly count: 'repeated';
   readonly columns: readonly string[];
@@ -31,14 +34,20 @@ export interface OrphansCount extends OnRows {
   readonly of: { readonly table: string; readonly columns: readonly string[] };
 }
 
-/** Rows whose value lies before the least or after the greatest of another column; with no values there, all that are filled. */
+/**
+ * Rows whose value lies before the least or after the greatest of another column; with no values there, all
+ * that are filled.
+ */
 export interface OutsideCount extends OnRows {
   readonly count: 'outside';
   readonly column: string;
   readonly of: ColumnName;
 }
 
-/** Rows of groups whose parts differ in more than one value: rows in which the group or a part is null are left apart. */
+/**
+ * Rows of groups whose parts differ in more than one value: rows in which the group or a part is null are
+ * left apart.
+ */
 export interface DifferingCount extends OnRows {
   readonly count: 'differing';
   readonly group: readonly ColumnName[];

@@ -5,7 +5,10 @@ import type { Column } from '../../columns/index.ts';
 import { offendingCodes } from '../offenders.ts';
 import type { OutsideCount, RunCount } from './count.ts';
 
-/** The least and the greatest value that rows have; undefined where all are null. Codes are in the order of values. */
+/**
+ * The least and the greatest value that rows have; undefined where all are null. Codes are in the order of
+ * values.
+ */
 function boundsOf(column: Column): readonly [Value, Value] | undefined {
   const values = columnValues(column);
   const has = (code: number) => code > 0 && column.counts[code]! > 0;

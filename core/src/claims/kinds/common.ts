@@ -8,7 +8,10 @@ import { keyNumbers } from '../../relate/index.ts';
 import { endColumns } from '../basis.ts';
 import type { Claim, ClaimContext } from '../claim.ts';
 
-/** Relationships whose two ends exist in the model; what names something missing is a formula's or a perspective's matter. */
+/**
+ * Relationships whose two ends exist in the model; what names something missing is a formula's or a
+ * perspective's matter.
+ */
 export const wholeRelationships = ({ model, checker }: ClaimContext): Relationship[] =>
   (model.relationships ?? []).filter(
     (r) =>
@@ -62,7 +65,10 @@ function rowsWithSeveral(data: ModelData, path: Path): Uint8Array {
 export const ofTable = (table: string, columns: readonly string[]): ColumnName[] =>
   columns.map((column) => ({ table, column }));
 
-/** What a claim about levels of a hierarchy reads: their columns, and the ways from the hierarchy's table to them. */
+/**
+ * What a claim about levels of a hierarchy reads: their columns, and the ways from the hierarchy's table to
+ * them.
+ */
 export function levelReads(
   checker: FormulaChecker,
   h: Hierarchy,

@@ -47,7 +47,10 @@ export const levelFilled: ClaimKind = {
       ),
 };
 
-/** A level that is null takes the member above it: a derived column of the hierarchy's own table, where both levels are columns of it. */
+/**
+ * A level that is null takes the member above it: a derived column of the hierarchy's own table, where both
+ * levels are columns of it.
+ */
 function fillFromAbove(checker: FormulaChecker, h: Hierarchy, at: number): Remedy[] {
   const [level, parent] = [h.levels![at]!, h.levels![at - 1]];
   const column = (l: typeof level | undefined) => l && checker.names.column(h.table, l.column);

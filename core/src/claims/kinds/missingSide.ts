@@ -68,7 +68,10 @@ function withCoalesce(checker: FormulaChecker, formula: string, sum: Sum): strin
     );
 }
 
-/** A sum or difference of which one side may be null on its own, and the facts of its sides; undefined where there is none. Own formula only. */
+/**
+ * A sum or difference of which one side may be null on its own, and the facts of its sides; undefined where
+ * there is none. Own formula only.
+ */
 function bareSum(checker: FormulaChecker, node: Typed): { node: Sum; sides: string[] } | undefined {
   if (node.kind === 'apply' && (node.name === '+' || node.name === '-')) {
     const [left, right] = [nullableBases(checker, node.args[0]!), nullableBases(checker, node.args[1]!)];

@@ -203,7 +203,9 @@ function lonely(checker: FormulaChecker, p: Perspective): string[] {
   ];
 }
 
-/** The perspective without what is missing, hidden or idle, and with the columns that its hierarchies need. */
+/**
+ * The perspective without what is missing, hidden or idle, and with the columns that its hierarchies need.
+ */
 function closing(checker: FormulaChecker, p: Perspective): Remedy[] {
   const { names } = checker;
   const dimensions = (tables: readonly string[]) => tables.filter((t) => isDimension(checker, t));

@@ -75,7 +75,10 @@ export const snapshotMeasure: ClaimKind = {
   },
 };
 
-/** Snapshot tables (by name) whose rows are summed over time. `pinned` are those whose date a surrounding word has settled. */
+/**
+ * Snapshot tables (by name) whose rows are summed over time. `pinned` are those whose date a surrounding word
+ * has settled.
+ */
 function addedSnapshots(data: ModelData, node: Typed, pinned: readonly string[]): string[] {
   const { checker } = data;
   const snapshots = () =>
@@ -125,8 +128,8 @@ const calendarsOf = (checker: FormulaChecker, table: Table, date: string): Relat
   );
 
 /**
- * Whether the last value of a column is that of one date of the snapshot: the date itself and the calendar's day are; a month is where the
- * snapshot was taken once a month, which its rows tell.
+ * Whether the last value of a column is that of one date of the snapshot: the date itself and the calendar's
+ * day are; a month is where the snapshot was taken once a month, which its rows tell.
  */
 function isOneDate(data: ModelData, snapshot: Snapshot, column: ColumnName): boolean {
   const { checker } = data;
@@ -143,7 +146,10 @@ const isTheDate = (checker: FormulaChecker, { table, date }: Snapshot, column: C
       sameName(r.to.columns[0]!, column.column),
   );
 
-/** Whether a snapshot's rows have several dates in one value of a column that they look up. Rows without a date or a value are in no last one. */
+/**
+ * Whether a snapshot's rows have several dates in one value of a column that they look up. Rows without a
+ * date or a value are in no last one.
+ */
 function hasSeveralDates(data: ModelData, { table, date }: Snapshot, column: ColumnName): boolean {
   const [values, dates] = [onRowsOf(data, table.name, column).codes, data.column(table.name, date).codes];
   const dateOf = new Map<number, number>();

@@ -67,7 +67,8 @@ export const treeAcyclic: ClaimKind = {
           const endless = endlessRows(parents);
           return judged(offendingRows(table, table.rowCount, [key, parent], (row) => endless[row] === 1));
         }
-        // A key that stands twice leads to one of several rows. What goes round without such a member, or is its own parent, goes round all the same.
+        // A key that stands twice leads to one of several rows. What goes round without such a member, or is
+        // its own parent, goes round all the same.
         const certain = endlessForCertain(parents, key, ownParents(key, parent));
         const found = offendingRows(table, table.rowCount, [key, parent], (row) => certain[row] === 1);
         return found.against > 0 ? { ...judged(found), certain: true } : restsOn(doubtful);
@@ -163,7 +164,9 @@ export const treeLabelUnique: ClaimKind = {
     ),
 };
 
-/** The claim that the members' key breaks because it stands on several rows; undefined where it stands once. */
+/**
+ * The claim that the members' key breaks because it stands on several rows; undefined where it stands once.
+ */
 function keyClaimIfRepeated(data: ModelData, h: Hierarchy, key: Column): string | undefined {
   if (key.distinct === key.rowCount - key.nulls) return undefined;
   const table = data.modelTable(h.table);
@@ -189,7 +192,10 @@ function endlessForCertain(parents: Uint32Array, key: Column, own: Uint8Array): 
   return endlessRows(certain);
 }
 
-/** Members that are their own parent are tops in many a source: a derived parent column that is null for them, where that ends all loops. */
+/**
+ * Members that are their own parent are tops in many a source: a derived parent column that is null for them,
+ * where that ends all loops.
+ */
 function ownParentsRemedies({ checker }: ClaimContext, h: Hierarchy, data: ModelData | undefined): Remedy[] {
   const table = checker.names.table(h.table)!;
   const keyName = h.key ?? (table.key?.length === 1 ? table.key[0] : undefined);

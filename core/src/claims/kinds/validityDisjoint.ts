@@ -54,7 +54,8 @@ export const validityDisjoint: ClaimKind = {
               const sample: SampleRow[] = [];
               for (const rows of versions) {
                 rows.sort((a, b) => start(a) - start(b) || end(a) - end(b));
-                // Every pair that shares a day clashes, not only neighbours; the furthest end so far finds gaps.
+                // Every pair that shares a day clashes, not only neighbours; the furthest end so far finds
+                // gaps.
                 let reachedRow = rows[0]!;
                 for (let i = 1; i < rows.length; i++) {
                   const row = rows[i]!;

@@ -14,7 +14,10 @@ const isGenerated = (c: ModelColumn): boolean => {
   return made !== undefined && formatType(made.type) === c.type;
 };
 
-/** The first and the last of some days, stretched to whole years where `whole` is set; undefined where there are none. */
+/**
+ * The first and the last of some days, stretched to whole years where `whole` is set; undefined where there
+ * are none.
+ */
 export function spanOf(
   data: ModelData,
   ends: readonly { table: string; column: string }[],
@@ -37,8 +40,9 @@ export function spanOf(
 }
 
 /**
- * Days that a calendar lacks: where it is generated it is generated for the span, else it is derived from its rows as they come and a generated
- * row for each day that they lack. Columns that a generated calendar does not know are null on the new days.
+ * Days that a calendar lacks: where it is generated it is generated for the span, else it is derived from its
+ * rows as they come and a generated row for each day that they lack. Columns that a generated calendar does
+ * not know are null on the new days.
  */
 export function daysRemedy(
   model: Model,

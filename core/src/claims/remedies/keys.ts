@@ -10,8 +10,9 @@ const MOST_TRIED = 12;
 const MOST_OFFERED = 3;
 
 /**
- * Ways out of a key that stands twice: one more column in the key, where the rows show that it is enough, and taking rows that are alike in all
- * columns once, where that leaves each key once. Without rows the columns that are likely are offered untried.
+ * Ways out of a key that stands twice: one more column in the key, where the rows show that it is enough, and
+ * taking rows that are alike in all columns once, where that leaves each key once. Without rows the columns
+ * that are likely are offered untried.
  */
 export function keyRemedies(model: Model, table: Table, data: ModelData | undefined): Remedy[] {
   const key = table.key!;

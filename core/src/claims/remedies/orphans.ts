@@ -43,8 +43,9 @@ function looksTurned(r: Relationship, { evidence }: Judgement, data: ModelData |
 }
 
 /**
- * Members for the values that have none: the table is derived from its rows as they come and one row more for each unmatched value, labelled
- * so that it can be told. Undefined where the key is of another type, or the referring table is itself made of this one.
+ * Members for the values that have none: the table is derived from its rows as they come and one row more for
+ * each unmatched value, labelled so that it can be told. Undefined where the key is of another type, or the
+ * referring table is itself made of this one.
  */
 function unmatchedMembers(model: Model, r: Relationship): Remedy | undefined {
   const table = (name: string) => model.tables.find((t) => sameName(t.name, name));

@@ -6,7 +6,10 @@ export const packedBytes = (count: number, width: number): number => Math.ceil((
 /** Up to this width a value and its shift fit the four bytes that are read or written at once. */
 const FAST_WIDTH = 24;
 
-/** Packs `count` values minus `base`, least significant bit first, at `width` bits (0 to 32) each, into `out` from byte `at` on. */
+/**
+ * Packs `count` values minus `base`, least significant bit first, at `width` bits (0 to 32) each, into `out`
+ * from byte `at` on.
+ */
 export function packBits(
   values: ArrayLike<number>,
   from: number,

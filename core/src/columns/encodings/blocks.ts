@@ -12,7 +12,9 @@ const size = ({ count, blocks }: SegmentStatistics): number =>
     0,
   );
 
-/** Offsets from each block's own minimum, packed at the block's own width: small where neighbours are alike. */
+/**
+ * Offsets from each block's own minimum, packed at the block's own width: small where neighbours are alike.
+ */
 export const blocks: Encoding = {
   name: 'blocks',
   bytes: size,

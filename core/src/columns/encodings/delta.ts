@@ -6,7 +6,10 @@ const HEADER = 13; // first code (4 bytes), least difference (8, it may be negat
 
 const widthOf = ({ leastStep, greatestStep }: SegmentStatistics): number => bitsFor(greatestStep - leastStep);
 
-/** Each code's difference from the one before, less the least difference, packed at one width: small for keys that rise. */
+/**
+ * Each code's difference from the one before, less the least difference, packed at one width: small for keys
+ * that rise.
+ */
 export const delta: Encoding = {
   name: 'delta',
   bytes: (statistics) =>

@@ -54,7 +54,10 @@ export const plainPacker = (codes: Codes): Packer => ({
   },
 });
 
-/** One way to lay out a segment's codes in bytes. Sizes are exact: `encode` returns just `bytes(statistics)` bytes. */
+/**
+ * One way to lay out a segment's codes in bytes. Sizes are exact: `encode` returns just `bytes(statistics)`
+ * bytes.
+ */
 export interface Encoding {
   readonly name: EncodingName;
   /** Bytes that `encode` would take, or undefined where the encoding cannot hold the segment. */

@@ -30,9 +30,10 @@ function measure(statistics: SegmentStatistics): Lengths | null {
 }
 
 /**
- * Codes of few bits for what stands often, and of many for what is rare: small where one value is frequent without standing in runs.
- * Canonical codes, of which only the lengths are kept, least significant bit first.
- * Source: D. A. Huffman, A Method for the Construction of Minimum-Redundancy Codes, Proceedings of the IRE 40 (1952).
+ * Codes of few bits for what stands often, and of many for what is rare: small where one value is frequent
+ * without standing in runs. Canonical codes, of which only the lengths are kept, least significant bit first.
+ * Source: D. A. Huffman, A Method for the Construction of Minimum-Redundancy Codes, Proceedings of the IRE 40
+ * (1952).
  */
 export const huffman: Encoding = {
   name: 'huffman',
@@ -95,7 +96,10 @@ function decodingTable(lengths: Uint8Array): { table: Uint32Array; longest: numb
   return { table, longest };
 }
 
-/** The codes that belong to lengths, by symbol: ascending by length, then by symbol, turned round for reading the lowest bit first. */
+/**
+ * The codes that belong to lengths, by symbol: ascending by length, then by symbol, turned round for reading
+ * the lowest bit first.
+ */
 function canonicalCodes(lengths: Uint8Array): Uint16Array {
   const perLength = new Uint32Array(LONGEST + 2);
   for (const length of lengths) perLength[length]!++;
@@ -112,7 +116,10 @@ function turnedRound(code: number, length: number): number {
   return turned;
 }
 
-/** Lengths of the codes by symbol, 0 for one that does not occur. Where one would be too long, frequencies are brought closer together. */
+/**
+ * Lengths of the codes by symbol, 0 for one that does not occur. Where one would be too long, frequencies are
+ * brought closer together.
+ */
 export function codeLengths(frequencies: Uint32Array): Uint8Array {
   for (let counts = frequencies; ; counts = counts.map((count) => (count === 0 ? 0 : (count >>> 1) | 1))) {
     const lengths = treeDepths(counts);
@@ -120,7 +127,10 @@ export function codeLengths(frequencies: Uint32Array): Uint8Array {
   }
 }
 
-/** Depths in the tree of least cost: leaves ascending in one queue, trees made of them in another, the two least joined each time. */
+/**
+ * Depths in the tree of least cost: leaves ascending in one queue, trees made of them in another, the two
+ * least joined each time.
+ */
 function treeDepths(frequencies: Uint32Array): Uint8Array {
   const symbols = [...frequencies.keys()]
     .filter((symbol) => frequencies[symbol]! > 0)

@@ -10,7 +10,9 @@ export interface Aggregate {
   readonly documentation: string;
   /** A formula and its value as JSON over the sample library of `words.test.ts`, which evaluates it. */
   readonly example: { readonly formula: string; readonly gives: unknown };
-  /** The type that it makes of its argument's (null for the literal null); undefined where it needs a number. */
+  /**
+   * The type that it makes of its argument's (null for the literal null); undefined where it needs a number.
+   */
   result(argument: DataType | null): DataType | undefined;
 }
 

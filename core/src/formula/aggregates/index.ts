@@ -15,7 +15,10 @@ import { only } from './only.ts';
 
 export type { Aggregate } from './definition.ts';
 
-/** All aggregates, in the order of the documentation. A new one is one file and one entry here, and its name in `tree.ts`. */
+/**
+ * All aggregates, in the order of the documentation. A new one is one file and one entry here, and its name
+ * in `tree.ts`.
+ */
 export const AGGREGATE_DEFINITIONS: readonly Aggregate[] = [
   count,
   sum,

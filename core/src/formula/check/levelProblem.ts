@@ -2,7 +2,10 @@ import { cardinalityOf, sameName } from '../../model/index.ts';
 import type { ModelFacts } from './modelFacts.ts';
 import type { ColumnName } from '../typed.ts';
 
-/** Whether a column lies beyond a level to which the path refers, and is finer than it. Without data, columns are taken to be coarse enough. */
+/**
+ * Whether a column lies beyond a level to which the path refers, and is finer than it. Without data, columns
+ * are taken to be coarse enough.
+ */
 export function levelProblem(
   checker: ModelFacts,
   base: string,

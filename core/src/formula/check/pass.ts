@@ -6,7 +6,10 @@ import type { Typed, TypedWords } from '../typed.ts';
 import { AggregatePass } from './aggregatePass.ts';
 import type { Mutable, Place } from './place.ts';
 
-/** One check of one formula; the words around measures are its own part. `undefined` stands for a part that has a fault already. */
+/**
+ * One check of one formula; the words around measures are its own part. `undefined` stands for a part that
+ * has a fault already.
+ */
 export class Pass extends AggregatePass {
   protected context(
     operandNode: Expression,

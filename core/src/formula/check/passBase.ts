@@ -9,7 +9,9 @@ import type { Expression } from '../tree.ts';
 import type { ColumnName, Typed } from '../typed.ts';
 import type { Scope } from './place.ts';
 
-/** What all parts of a check share: the formula's text, the faults found so far, and the conversion of values. */
+/**
+ * What all parts of a check share: the formula's text, the faults found so far, and the conversion of values.
+ */
 export abstract class PassBase {
   readonly restsOn = new Set<string>();
 

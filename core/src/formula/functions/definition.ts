@@ -33,7 +33,10 @@ export interface ScalarFunction {
   readonly takesNulls?: boolean;
   /** Fewest and most arguments, a word included. */
   readonly arity: readonly [number, number];
-  /** The application for these argument types (words arrive as text constants), or a message saying what does not fit. */
+  /**
+   * The application for these argument types (words arrive as text constants), or a message saying what does
+   * not fit.
+   */
   check(args: readonly Argument[]): Application | string;
 }
 

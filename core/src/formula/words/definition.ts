@@ -1,4 +1,7 @@
-/** A word of the formula language that SQL lacks or that stands in a place of its own, or a period: one file each, listed in `index.ts`. */
+/**
+ * A word of the formula language that SQL lacks or that stands in a place of its own, or a period: one file
+ * each, listed in `index.ts`.
+ */
 export interface Word {
   /** The word as it is looked up: the first one where there are several. */
   readonly word: string;

@@ -71,7 +71,10 @@ function signed(value: bigint): number[] {
   }
 }
 
-/** The body of a function, written instruction by instruction. A local is known by the number that `local` gives. */
+/**
+ * The body of a function, written instruction by instruction. A local is known by the number that `local`
+ * gives.
+ */
 export class Assembler {
   private readonly code: number[] = [];
   private readonly locals: ValueType[] = [];

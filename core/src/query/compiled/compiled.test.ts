@@ -25,7 +25,10 @@ const groupOfRows = (result: ReturnType<typeof runPlain>): number[] =>
 
 const WIDTHS = [Uint8Array, Uint16Array, Uint32Array] as const;
 
-/** Plans over a few hundred rows: inputs of each width, probes with and without tables, every kind of field and operation. */
+/**
+ * Plans over a few hundred rows: inputs of each width, probes with and without tables, every kind of field
+ * and operation.
+ */
 const plans = (sizes: 'few' | 'many'): fc.Arbitrary<ScanPlan> =>
   fc
     .record({

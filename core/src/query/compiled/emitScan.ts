@@ -3,12 +3,16 @@ import type { Expression, Field } from './plan.ts';
 import { isDouble } from './plan.ts';
 
 /**
- * How rows find their group: `branch` leaves a row at the first probe that rejects it, `mask` sums up all probes and sends what is rejected to
- * one record too many (better where about half of the rows pass, since no branch can be foreseen), `hash` numbers groups as they come.
+ * How rows find their group: `branch` leaves a row at the first probe that rejects it, `mask` sums up all
+ * probes and sends what is rejected to one record too many (better where about half of the rows pass, since
+ * no branch can be foreseen), `hash` numbers groups as they come.
  */
 export type Grouping = 'branch' | 'mask' | 'hash';
 
-/** What the code of a scan depends on. Plans of one shape differ by numbers in memory only, and share their module. */
+/**
+ * What the code of a scan depends on. Plans of one shape differ by numbers in memory only, and share their
+ * module.
+ */
 export interface ScanShape {
   readonly grouping: Grouping;
   readonly writesGroups: boolean;
@@ -21,7 +25,10 @@ export interface ScanShape {
 /** Bytes of a slot of the header, which holds addresses, strides and constants. */
 export const SLOT = 8;
 export const HASH_ENTRY = 16;
-/** Fibonacci hashing: 2^64 over the golden ratio, made odd. Knuth, The Art of Computer Programming, vol. 3, 6.4. */
+/**
+ * Fibonacci hashing: 2^64 over the golden ratio, made odd. Knuth, The Art of Computer Programming, vol. 3,
+ * 6.4.
+ */
 export const HASH_FACTOR = 0x9e3779b97f4a7c15n;
 
 /** Where each number of a plan lies in the header. The executor fills the slots, the code reads them. */
@@ -76,7 +83,10 @@ export const shapeKey = (shape: ScanShape): string =>
         : value,
   );
 
-/** Emits the module of a shape. Its `run(n)` takes n rows, whose inputs the executor has laid at their addresses. */
+/**
+ * Emits the module of a shape. Its `run(n)` takes n rows, whose inputs the executor has laid at their
+ * addresses.
+ */
 export function emitScan(shape: ScanShape): { bytes: Uint8Array<ArrayBuffer>; slots: readonly string[] } {
   const emitter = new Emitter(shape);
   return { bytes: moduleBytes(emitter.emit()), slots: emitter.slots.names };

@@ -6,7 +6,9 @@ import { compileRow } from '../rowFormula.ts';
 import type { ColumnInput, Through } from './operands.ts';
 import type { Field } from './plan.ts';
 
-/** An input that leads to rows of a looked-up table, and what makes tables by row + 1 tables by what it holds. */
+/**
+ * An input that leads to rows of a looked-up table, and what makes tables by row + 1 tables by what it holds.
+ */
 export interface Way {
   readonly input: number;
   readonly through: Through;

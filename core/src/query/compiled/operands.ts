@@ -8,7 +8,10 @@ import { NULL_INTEGER } from './plan.ts';
 /** Sums of less than this cannot leave 64 bits. */
 const MOST_MAGNITUDE = 2 ** 62;
 
-/** Where a column's codes come from: an input that holds them, or one that leads to rows of the column's table. */
+/**
+ * Where a column's codes come from: an input that holds them, or one that leads to rows of the column's
+ * table.
+ */
 export interface ColumnInput {
   readonly column: Column;
   readonly input: number;

@@ -1,8 +1,8 @@
 import type { Codes } from '../../columns/index.ts';
 
 /**
- * A scan as data: what is read of each base row, how that makes a group or leaves the row out, and what is added up per group.
- * Two executors run it: `runPlain` and `runCompiled`.
+ * A scan as data: what is read of each base row, how that makes a group or leaves the row out, and what is
+ * added up per group. Two executors run it: `runPlain` and `runCompiled`.
  */
 export interface ScanPlan {
   readonly rowCount: number;
@@ -17,7 +17,10 @@ export interface ScanPlan {
 /** What one input has to do with the group of a row. */
 export interface Probe {
   readonly input: number;
-  /** By what the input holds: what it adds, at most `width` - 1, or -1 where the row is left out. Without it the input itself is added. */
+  /**
+   * By what the input holds: what it adds, at most `width` - 1, or -1 where the row is left out. Without it
+   * the input itself is added.
+   */
   readonly adds?: Int32Array;
   readonly width: number;
   /** The group's number is the sum of what the probes add times their strides. */
@@ -26,9 +29,15 @@ export interface Probe {
   readonly passes: number;
 }
 
-/** A value per row, null where any of its operands is. Whole numbers keep within 2^62, doubles become null where they leave the finite. */
+/**
+ * A value per row, null where any of its operands is. Whole numbers keep within 2^62, doubles become null
+ * where they leave the finite.
+ */
 export type Expression =
-  /** `values` by what the input holds, `NULL_INTEGER` or NaN for null; without them the input plus `first`, 0 being null. */
+  /**
+   * `values` by what the input holds, `NULL_INTEGER` or NaN for null; without them the input plus `first`, 0
+   * being null.
+   */
   | {
       readonly kind: 'integer';
       readonly input: number;
@@ -62,7 +71,10 @@ export type Field = { readonly only?: { readonly input: number; readonly passes:
   /** Rows whose input is not null: `filled` by what the input holds, or not 0. */
   | { readonly kind: 'filled'; readonly input: number; readonly filled?: Uint8Array }
   | { readonly kind: 'sum'; readonly of: Expression }
-  /** The least or greatest code that is not 0, and how many different ones there are; `codes` by what the input holds. */
+  /**
+   * The least or greatest code that is not 0, and how many different ones there are; `codes` by what the
+   * input holds.
+   */
   | { readonly kind: 'least' | 'greatest'; readonly input: number; readonly codes?: Codes }
   | { readonly kind: 'distinct'; readonly input: number; readonly codes?: Codes; readonly width: number }
 );

@@ -18,7 +18,10 @@ export interface PlannedAggregate {
   finish(results: readonly FieldResult[]): Value[];
 }
 
-/** The fields of an aggregate; undefined for one that a plan cannot add up. `size`: combinations that groups can have. */
+/**
+ * The fields of an aggregate; undefined for one that a plan cannot add up. `size`: combinations that groups
+ * can have.
+ */
 export function planAggregate(
   inputs: Inputs,
   node: TypedAggregate,

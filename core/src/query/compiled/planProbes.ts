@@ -77,7 +77,10 @@ export function probesOf(inputs: Inputs, conditions: readonly Condition[], axes:
   return joined(probes);
 }
 
-/** How rows meet the axis's table: told by the code of the column that leads there, or row by row where several columns do. */
+/**
+ * How rows meet the axis's table: told by the code of the column that leads there, or row by row where
+ * several columns do.
+ */
 function meetingProbe(inputs: Inputs, axis: Axis): Omit<Probe, 'stride'> {
   const { data, base, via } = inputs;
   const start = data.pathStart(data.checker.reach.lookup(base, axis.table, via)!);
@@ -100,7 +103,10 @@ export const onlyTable = (typed: Typed): string | undefined => {
 /** The most that one table adds: what a 32-bit number holds. */
 const MOST_ADDED = 2 ** 31;
 
-/** Probes of one input with tables become one probe: a row of a looked-up table is met once, whatever is asked of it. */
+/**
+ * Probes of one input with tables become one probe: a row of a looked-up table is met once, whatever is asked
+ * of it.
+ */
 function joined(probes: readonly Probe[]): Probe[] {
   const made: Probe[] = [];
   for (const probe of probes) {

@@ -19,7 +19,10 @@ const MOST_SIZE = 2 ** 53;
 
 type Ran = ScanResult & { readonly places?: Int32Array };
 
-/** Rows of a base table under conditions, grouped by axes, where each condition and axis is looked up or stands on the row. */
+/**
+ * Rows of a base table under conditions, grouped by axes, where each condition and axis is looked up or
+ * stands on the row.
+ */
 export class PlannedScan {
   readonly rows = undefined;
   private readonly values = new Map<TypedAggregate, Value[] | undefined>();
@@ -34,7 +37,10 @@ export class PlannedScan {
     private readonly size: number,
   ) {}
 
-  /** Undefined where a condition or an axis comes through a bridge, a condition speaks of rows without a member, or members have too many combinations to be numbered. */
+  /**
+   * Undefined where a condition or an axis comes through a bridge, a condition speaks of rows without a
+   * member, or members have too many combinations to be numbered.
+   */
   static of(
     data: ModelRows,
     base: string,
@@ -56,7 +62,10 @@ export class PlannedScan {
     return new PlannedScan(inputs, probesOf(inputs, conditions, axes), axes, size);
   }
 
-  /** An aggregate over the base rows that refer to each row of its owner: one value per row. Undefined for one that a plan cannot add up. */
+  /**
+   * An aggregate over the base rows that refer to each row of its owner: one value per row. Undefined for one
+   * that a plan cannot add up.
+   */
   static byOwner(data: ModelRows, node: TypedAggregate & { readonly owner: string }): Value[] | undefined {
     const inputs = new Inputs(data, node.base, []);
     const way = inputs.way(node.owner);
@@ -92,7 +101,10 @@ export class PlannedScan {
     return (this.places ??= this.run([], true).places!);
   }
 
-  /** Values of an aggregate by group, and one more for no rows; undefined for one that a plan cannot add up. `others` are worked out with it. */
+  /**
+   * Values of an aggregate by group, and one more for no rows; undefined for one that a plan cannot add up.
+   * `others` are worked out with it.
+   */
   aggregate(node: TypedAggregate, others: readonly TypedAggregate[] = []): Value[] | undefined {
     if (!this.values.has(node)) this.prepare([node, ...others]);
     return this.values.get(node);

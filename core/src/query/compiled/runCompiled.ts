@@ -13,7 +13,10 @@ import {
 import type { Field, FieldResult, ScanPlan, ScanResult } from './plan.ts';
 import { isDouble } from './plan.ts';
 
-/** Rows of a call: their inputs keep within the second-level cache, and a call that begins anew runs the better code as soon as there is one. */
+/**
+ * Rows of a call: their inputs keep within the second-level cache, and a call that begins anew runs the
+ * better code as soon as there is one.
+ */
 const BLOCK_ROWS = 1 << 14;
 /** Up to so many groups a record each is laid out; beyond, groups are numbered as they come. */
 const MOST_RECORDS = 1 << 20;
@@ -62,8 +65,9 @@ const bytesOf = (array: ArrayBufferView): Uint8Array =>
   new Uint8Array(array.buffer as ArrayBuffer, array.byteOffset, array.byteLength);
 
 /**
- * Runs a plan by code that is made for its shape. `groups` says whether the group of each row is wanted too: its place in `ScanResult.groups`,
- * or -1. Throws RangeError where tables and records do not fit into the 4 GB of a memory.
+ * Runs a plan by code that is made for its shape. `groups` says whether the group of each row is wanted too:
+ * its place in `ScanResult.groups`, or -1. Throws RangeError where tables and records do not fit into the 4
+ * GB of a memory.
  */
 export function runCompiled(
   plan: ScanPlan,
@@ -136,7 +140,10 @@ class Run {
     });
   }
 
-  /** Puts a number into a slot as a 64-bit integer, of which 32-bit locals read the lower half. Slots that the shape lacks are passed over. */
+  /**
+   * Puts a number into a slot as a 64-bit integer, of which 32-bit locals read the lower half. Slots that the
+   * shape lacks are passed over.
+   */
   private fill(name: string, value: number | bigint): void {
     const slot = this.compiled.slots.indexOf(name);
     if (slot >= 0)

@@ -7,7 +7,8 @@ import { isDouble, NULL_INTEGER } from './plan.ts';
 const BLOCK_ROWS = 4096;
 
 /**
- * Runs a plan the plain way, a block of rows at a time: first the group of each row, then field by field. What it says is what a scan is;
+ * Runs a plan the plain way, a block of rows at a time: first the group of each row, then field by field.
+ * What it says is what a scan is;
  * `runCompiled` must say the same.
  */
 export function runPlain(

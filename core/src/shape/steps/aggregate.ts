@@ -14,7 +14,10 @@ const isNumericText = (type: string): boolean => /^(integer|decimal|double)/.tes
 
 const schema = z.strictObject({ by: z.array(z.string()), columns: z.record(z.string(), z.string()) });
 
-/** `{ "aggregate": { "by": ["branch"], "columns": { "copies": "sum(copies)", "rows": "count(desk_log)" } } }`: one row for each combination. */
+/**
+ * `{ "aggregate": { "by": ["branch"], "columns": { "copies": "sum(copies)", "rows": "count(desk_log)" } } }`:
+ * one row for each combination.
+ */
 export const aggregate: StepKind<z.infer<typeof schema>> = {
   verb: 'aggregate',
   schema,

@@ -7,7 +7,10 @@ import { stepFormula, withColumns } from '../step.ts';
 
 const schema = z.strictObject({ name: z.string().min(1), formula: z.string().min(1) });
 
-/** `{ "derive": { "name": "late", "formula": "returned > due" } }`: one more column, or another in place of one. */
+/**
+ * `{ "derive": { "name": "late", "formula": "returned > due" } }`: one more column, or another in place of
+ * one.
+ */
 export const derive: StepKind<z.infer<typeof schema>> = {
   verb: 'derive',
   schema,

@@ -12,7 +12,8 @@ export const distinct: StepKind<true> = {
   text: () => 'equal rows once',
   apply: (input) => {
     const { numbers } = combinations([...input.columns.values()], input.rowCount);
-    // Numbers come in order of first appearance: the next one that has not been met is that of a new combination.
+    // Numbers come in order of first appearance: the next one that has not been met is that of a new
+    // combination.
     let met = 0;
     const kept: number[] = [];
     for (let row = 0; row < input.rowCount; row++) {

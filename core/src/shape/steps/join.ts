@@ -24,7 +24,10 @@ export const joinSchema = z.strictObject({
   columns: z.array(z.union([z.string(), z.strictObject({ column: z.string(), as: z.string() })])).optional(),
 });
 
-/** `{ "join": { "table": "price", "kind": "left", "on": [["title_id", "title_id"]], "columns": ["amount"] } }`: rows side by side; null keys meet nothing. */
+/**
+ * `{ "join": { "table": "price", "kind": "left", "on": [["title_id", "title_id"]], "columns": ["amount"] }
+ * }`: rows side by side; null keys meet nothing.
+ */
 export const join: StepKind<z.infer<typeof joinSchema>> = {
   verb: 'join',
   schema: joinSchema,
@@ -83,7 +86,10 @@ export const join: StepKind<z.infer<typeof joinSchema>> = {
   },
 };
 
-/** Whether a join that brings all columns brings the renamed one. Throws StepRefusal where it would no longer replace one of its name. */
+/**
+ * Whether a join that brings all columns brings the renamed one. Throws StepRefusal where it would no longer
+ * replace one of its name.
+ */
 function bringsRenamed(
   table: string,
   on: readonly (readonly [string, string])[],

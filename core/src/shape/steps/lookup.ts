@@ -20,7 +20,10 @@ export const lookupSchema = z
     columns: z
       .array(z.union([z.string(), z.strictObject({ column: z.string(), as: z.string() })]))
       .min(1, 'name a column to add'),
-    /** Of the rows of a key that which is valid on the day of `at`. Without `to`, a row is valid until the next one begins. */
+    /**
+     * Of the rows of a key that which is valid on the day of `at`. Without `to`, a row is valid until the
+     * next one begins.
+     */
     valid: z
       .strictObject({ at: z.string().min(1), from: z.string().min(1), to: z.string().min(1).optional() })
       .optional(),
@@ -34,8 +37,9 @@ export const lookupSchema = z
 export type Lookup = z.infer<typeof lookupSchema>;
 
 /**
- * `{ "lookup": { "table": "price", "on": [["title_id", "title_id"]], "columns": ["amount"], "newest": "valid_from" } }`: values of one row of
- * another table beside each row. Rows neither come nor go; where no row is found, the values are null.
+ * `{ "lookup": { "table": "price", "on": [["title_id", "title_id"]], "columns": ["amount"], "newest":
+ * "valid_from" } }`: values of one row of another table beside each row. Rows neither come nor go; where no
+ * row is found, the values are null.
  */
 export const lookup: StepKind<Lookup> = {
   verb: 'lookup',

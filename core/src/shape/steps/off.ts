@@ -1,7 +1,10 @@
 import { z } from 'zod';
 import type { StepKind } from '../step.ts';
 
-/** `{ "off": { "filter": "kind = 'loan'" } }`: a step that is switched off and kept for later. The rows stay as they are. */
+/**
+ * `{ "off": { "filter": "kind = 'loan'" } }`: a step that is switched off and kept for later. The rows stay
+ * as they are.
+ */
 export const off: StepKind<Record<string, unknown>> = {
   verb: 'off',
   schema: z.record(z.string(), z.unknown()),

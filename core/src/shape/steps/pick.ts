@@ -13,7 +13,10 @@ import {
 
 const schema = z.array(z.union([z.string(), z.strictObject({ column: z.string(), as: z.string() })])).min(1);
 
-/** `{ "pick": ["branch", { "column": "amt", "as": "amount" }] }`: keeps these columns, in this order, under these names. */
+/**
+ * `{ "pick": ["branch", { "column": "amt", "as": "amount" }] }`: keeps these columns, in this order, under
+ * these names.
+ */
 export const pick: StepKind<z.infer<typeof schema>> = {
   verb: 'pick',
   schema,

@@ -11,7 +11,10 @@ const schema = z
   )
   .min(1);
 
-/** `{ "sort": ["branch", { "of": "day", "order": "descending" }] }`: codes compare like values; nulls come last in either direction. */
+/**
+ * `{ "sort": ["branch", { "of": "day", "order": "descending" }] }`: codes compare like values; nulls come
+ * last in either direction.
+ */
 export const sort: StepKind<z.infer<typeof schema>> = {
   verb: 'sort',
   schema,

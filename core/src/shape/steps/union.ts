@@ -4,7 +4,10 @@ import { DataError } from '../../query/index.ts';
 import type { StepKind } from '../step.ts';
 import { few, nameList, StepRefusal } from '../step.ts';
 
-/** `{ "union": ["archive"] }`: the rows of other tables below, columns matched by name; what a table lacks is null. */
+/**
+ * `{ "union": ["archive"] }`: the rows of other tables below, columns matched by name; what a table lacks is
+ * null.
+ */
 export const union: StepKind<string[]> = {
   verb: 'union',
   schema: nameList,

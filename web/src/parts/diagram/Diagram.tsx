@@ -38,7 +38,10 @@ const sizeOf = (element: Element): Size => {
 const LEAST_ZOOM = 0.12;
 const MOST_ZOOM = 2.5;
 
-/** The stars as cards and lines: pan by dragging the ground, zoom by the wheel or + and -, select by a click, relate by dragging a column onto a column. */
+/**
+ * The stars as cards and lines: pan by dragging the ground, zoom by the wheel or + and -, select by a click,
+ * relate by dragging a column onto a column.
+ */
 export function Diagram({
   model,
   claims,

@@ -42,7 +42,8 @@ function lineOf({ relationship: r, from, to, place }: Edge, pair = 0): Line {
   const [d1, d2] = [leftward ? -1 : 1, sameColumn ? 1 : leftward ? 1 : -1];
   const pull = sameColumn ? 70 : Math.max(46, Math.abs(x2 - x1) * 0.45);
   const [c1, c2] = [x1 + d1 * pull, x2 + d2 * pull];
-  // Lines that end in one column meet there: what they say stands nearer to where they start, and of several between two cards not side by side.
+  // Lines that end in one column meet there: what they say stands nearer to where they start, and of several
+  // between two cards not side by side.
   const t = 0.28 + 0.22 * (place % 3);
   const u = 1 - t;
   const middle = {
@@ -57,7 +58,10 @@ const orphansAmong = (claims: readonly JudgedClaim[]): JudgedClaim | undefined =
 const isBroken = (claims: readonly JudgedClaim[]): boolean =>
   claims.some((c) => c.verdict === 'broken' && c.weight === 'blocks');
 
-/** A relationship as a line for each pair of its columns, which tells its soundness: crow's foot at the many end, a bar at the one end. */
+/**
+ * A relationship as a line for each pair of its columns, which tells its soundness: crow's foot at the many
+ * end, a bar at the one end.
+ */
 export function EdgeLine({ edge, claims, selected, faded, onSelect }: Props) {
   const { relationship: r } = edge;
   const lines = r.from.columns.map((_, pair) => lineOf(edge, pair));
@@ -103,7 +107,10 @@ export function EdgeLine({ edge, claims, selected, faded, onSelect }: Props) {
   );
 }
 
-/** What is wrong with a relationship, over all lines: a break with the count of orphans and a gauge of matched rows, or a torn mark. */
+/**
+ * What is wrong with a relationship, over all lines: a break with the count of orphans and a gauge of matched
+ * rows, or a torn mark.
+ */
 export function EdgeMark({ edge, claims, faded }: Pick<Props, 'edge' | 'claims' | 'faded'>) {
   const { middle } = lineOf(edge);
   const orphans = orphansAmong(claims);

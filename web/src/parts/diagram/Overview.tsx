@@ -5,7 +5,10 @@ import type { Bounds } from './view.ts';
 const WIDTH = 168;
 const MOST_HEIGHT = 120;
 
-/** The whole picture in small, with the part that is seen; a press moves there. With the keyboard, the arrow keys of the diagram do the same. */
+/**
+ * The whole picture in small, with the part that is seen; a press moves there. With the keyboard, the arrow
+ * keys of the diagram do the same.
+ */
 export function Overview({
   cards,
   bounds,

@@ -30,7 +30,10 @@ const isOnTable = (first: About | undefined): boolean =>
   first.hierarchy === undefined &&
   first.measure === undefined;
 
-/** Lines and cards. Panning and zooming move the picture as a whole, so this is drawn anew only when what it shows changes. */
+/**
+ * Lines and cards. Panning and zooming move the picture as a whole, so this is drawn anew only when what it
+ * shows changes.
+ */
 export const Scene = memo(function Scene({
   cards,
   edges,

@@ -19,7 +19,10 @@ interface Props {
 
 const FOLD = 13;
 
-/** The outline of a role: folded corner for a fact, plain for a dimension, notched for a bridge, dashed for staging. */
+/**
+ * The outline of a role: folded corner for a fact, plain for a dimension, notched for a bridge, dashed for
+ * staging.
+ */
 function outline({ table, width: w, height: h }: Card): string {
   switch (table.role) {
     case 'fact':

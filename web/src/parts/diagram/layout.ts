@@ -55,9 +55,10 @@ function listedColumns(model: Model, table: Table, detail: Detail = 'keys'): str
 }
 
 /**
- * Facts in the middle, dimensions that they refer to on both sides, outriggers and bridges beyond; what nothing
- * leads to stands below. Within a column, cards lie near the middle of those that they are joined with (barycentre method
- * of Sugiyama, Tagawa and Toda, 1981). The same model gives the same picture. Cards that somebody has put somewhere stay there.
+ * Facts in the middle, dimensions that they refer to on both sides, outriggers and bridges beyond; what
+ * nothing leads to stands below. Within a column, cards lie near the middle of those that they are joined
+ * with (barycentre method of Sugiyama, Tagawa and Toda, 1981). The same model gives the same picture. Cards
+ * that somebody has put somewhere stay there.
  */
 export function layOutStars(
   model: Model,
@@ -144,7 +145,10 @@ function joins(model: Model): Joins {
   return found;
 }
 
-/** Column 0 holds the facts; dimensions next to them go left and right in turn, the widest shared first; others follow their neighbour outwards. */
+/**
+ * Column 0 holds the facts; dimensions next to them go left and right in turn, the widest shared first;
+ * others follow their neighbour outwards.
+ */
 function assignColumns(
   model: Model,
   joined: Joins,
@@ -172,7 +176,8 @@ function assignColumns(
   }
   const columns = new Map<number, Table[]>();
   const alone = model.tables.filter((t) => !column.has(t.name));
-  // What nothing leads to stands where there is most room, and not among the facts where there is another place.
+  // What nothing leads to stands where there is most room, and not among the facts where there is another
+  // place.
   const beyond = [...new Set(column.values())].filter((at) => at !== 0);
   const places = beyond.length > 0 ? beyond : facts.length > 0 ? [0, 1, -1] : [0, 1, 2, 3];
   const tall = new Map(
@@ -194,7 +199,10 @@ function assignColumns(
 const shares = (table: Table, facts: readonly Table[], joined: Joins): number =>
   facts.filter((f) => joined.get(f.name)!.has(table.name)).length;
 
-/** Orders the tables of each column: columns outward from the facts, each ordered by the middle of the neighbours nearer to the facts. */
+/**
+ * Orders the tables of each column: columns outward from the facts, each ordered by the middle of the
+ * neighbours nearer to the facts.
+ */
 function orderColumns(
   columns: Map<number, Table[]>,
   joined: Joins,

@@ -32,7 +32,10 @@ const TITLE_HEIGHT = 34;
 const ON_SCREEN_ONLY = ['class', 'tabindex', 'role', 'aria-label', 'aria-pressed', 'data-column'];
 const nothing = (): void => undefined;
 
-/** The diagram as a picture of its own: its title, all cards and lines, nothing selected, with colours and fonts written out. */
+/**
+ * The diagram as a picture of its own: its title, all cards and lines, nothing selected, with colours and
+ * fonts written out.
+ */
 export async function diagramSvg({ title, ...drawing }: Drawing): Promise<Picture> {
   const stage = drawn('svg', { width: 1, height: 1 });
   // It has to be in the page to be measured, and need not be seen.

@@ -1,6 +1,8 @@
 import type { Card } from './layout.ts';
 
-/** Where the picture stands in its window: a point of the diagram is drawn at `x + zoom * point`, in pixels. */
+/**
+ * Where the picture stands in its window: a point of the diagram is drawn at `x + zoom * point`, in pixels.
+ */
 export interface View {
   readonly x: number;
   readonly y: number;
@@ -49,7 +51,10 @@ const centred = (x: number, y: number, zoom: number, { width, height }: Size): V
 export const fitted = (b: Bounds, size: Size): View =>
   centred((b.left + b.right) / 2, (b.top + b.bottom) / 2, fittedZoom(b, size), size);
 
-/** Along one side: no empty room beside the picture where it is larger than the window; the picture in the middle where it is smaller. */
+/**
+ * Along one side: no empty room beside the picture where it is larger than the window; the picture in the
+ * middle where it is smaller.
+ */
 function held(at: number, zoom: number, from: number, to: number, room: number): number {
   const least = room - zoom * to;
   const most = -zoom * from;

@@ -15,7 +15,10 @@ const MONTHS = Array.from({ length: 12 }, (_, i) =>
   new Date(Date.UTC(2026, i, 1)).toLocaleString('en', { month: 'long', timeZone: 'UTC' }),
 );
 
-/** Calendars of the model: the day, the fiscal year, the usual hierarchies, which of them is the default, and what hangs on each. */
+/**
+ * Calendars of the model: the day, the fiscal year, the usual hierarchies, which of them is the default, and
+ * what hangs on each.
+ */
 export function Calendars() {
   const { model } = useModel();
   const calendars = model.calendars ?? [];
@@ -43,7 +46,10 @@ export function Calendars() {
   );
 }
 
-/** The column that may be the day of a calendar: a key of days, or beside another key the one that parts of dates stand with. */
+/**
+ * The column that may be the day of a calendar: a key of days, or beside another key the one that parts of
+ * dates stand with.
+ */
 function dayOf(table: Table): string | undefined {
   const last = (name: string) => nameWords(name).at(-1) ?? '';
   const days = table.columns.filter((c) => c.type === 'date');

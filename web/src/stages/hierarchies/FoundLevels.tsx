@@ -6,7 +6,10 @@ import { useAnswer } from '../../state/useAnswer.ts';
 import { useModel } from '../../state/model.tsx';
 import { count, many } from '../../parts/text.ts';
 
-/** Levels that the rows show to lie in each other, to be tried with a click, and what would be true except for a few rows. */
+/**
+ * Levels that the rows show to lie in each other, to be tried with a click, and what would be true except for
+ * a few rows.
+ */
 export function FoundLevels({ table, onTry }: { table: string; onTry: (hierarchy: Hierarchy) => void }) {
   const { id, state, model } = useModel();
   const { data, error } = useAnswer(api.questions.foundLevels, { id, table }, { of: state.revision.id });

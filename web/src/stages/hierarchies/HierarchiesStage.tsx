@@ -15,7 +15,10 @@ import { MemberTree } from './MemberTree.tsx';
 import { TreeDesign } from './TreeDesign.tsx';
 import { pathOf } from './useHierarchy.ts';
 
-/** Hierarchies: levels as rungs, parent-child trees, calendars; members to browse. A path is tried before it is kept. */
+/**
+ * Hierarchies: levels as rungs, parent-child trees, calendars; members to browse. A path is tried before it
+ * is kept.
+ */
 export function HierarchiesStage() {
   const { model, claims, edit } = useModel();
   const [selection, select] = useSelection();

@@ -14,7 +14,10 @@ import { useFacts, useLevelColumns } from './useHierarchy.ts';
 const LEVEL = 'application/x-crease-level';
 const COLUMN = 'application/x-crease-column';
 
-/** Levels as rungs whose width is the number of members: columns are dragged in, rungs are dragged to another place. */
+/**
+ * Levels as rungs whose width is the number of members: columns are dragged in, rungs are dragged to another
+ * place.
+ */
 export function LevelStack({
   hierarchy: h,
   onChange,

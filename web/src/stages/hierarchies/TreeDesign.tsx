@@ -3,7 +3,9 @@ import { useModel } from '../../state/model.tsx';
 import { cellText, count, many } from '../../parts/text.ts';
 import { useFacts } from './useHierarchy.ts';
 
-/** A parent-child hierarchy: its columns, its depths and branches, and whether members show rows of their own. */
+/**
+ * A parent-child hierarchy: its columns, its depths and branches, and whether members show rows of their own.
+ */
 export function TreeDesign({
   hierarchy: h,
   onChange,

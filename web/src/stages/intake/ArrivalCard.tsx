@@ -39,7 +39,10 @@ interface Props {
   readonly recipes: readonly RecipeState[];
 }
 
-/** One file before anything is stored: its dialect, and each column as a strip of type, fill, distinct count and distribution. */
+/**
+ * One file before anything is stored: its dialect, and each column as a strip of type, fill, distinct count
+ * and distribution.
+ */
 export function ArrivalCard({
   arrival,
   existing,
@@ -250,7 +253,10 @@ export function ArrivalCard({
   );
 }
 
-/** The name of a new table. A name that a table has is no name for a new one: the table is chosen from the list. */
+/**
+ * The name of a new table. A name that a table has is no name for a new one: the table is chosen from the
+ * list.
+ */
 function NewName({
   name,
   taken,

@@ -54,7 +54,8 @@ export function Arrivals({
   );
   const drop = useCallback((arrival: Arrival) => {
     arrival.cancel.abort();
-    if (arrival.upload) void ask(api.intake.drop, { upload: arrival.upload.id }).catch(() => undefined); // it may be gone already
+    // It may be gone already.
+    if (arrival.upload) void ask(api.intake.drop, { upload: arrival.upload.id }).catch(() => undefined);
     setArrivals((all) => all.filter((a) => a.key !== arrival.key));
   }, []);
 
@@ -74,7 +75,8 @@ export function Arrivals({
         byRecipe({ ...arrival, columns: arrivingColumns(preview, [], had), state: 'ready' }, by),
         upload,
       );
-    // A table that is loaded again is read as the model says, however its new file happens to look, or is laid out.
+    // A table that is loaded again is read as the model says, however its new file happens to look, or is
+    // laid out.
     if (had) {
       const typed = typedAsBefore(had, preview, arrival.columns);
       if (isReadOtherwise(typed, arrival.columns))

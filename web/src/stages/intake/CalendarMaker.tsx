@@ -36,8 +36,8 @@ const LEVELS: readonly (readonly [string, string])[] = [
 ];
 
 /**
- * A calendar made from its first and last day: its columns are chosen and looked at before it is made. `covers` is a column of days (`table.column`)
- * whose years it is to span.
+ * A calendar made from its first and last day: its columns are chosen and looked at before it is made.
+ * `covers` is a column of days (`table.column`) whose years it is to span.
  */
 export function CalendarMaker({ covers, onBack }: { covers?: string | undefined; onBack: () => void }) {
   const { edit, model, names: modelNames } = useModel();

@@ -34,7 +34,10 @@ interface Props {
   readonly onRead: (change: Partial<ArrivingColumn>) => void;
 }
 
-/** One column of a file before anything is stored: its name, type and the way its values are written, with what the rows say of them. */
+/**
+ * One column of a file before anything is stored: its name, type and the way its values are written, with
+ * what the rows say of them.
+ */
 export function ColumnStrip({ column, preview, rows, drawn, isNew, onChange, onRead }: Props) {
   const types = TYPES.includes(column.type) ? TYPES : [column.type, ...TYPES];
   const { misfits } = preview;

@@ -11,7 +11,10 @@ import { DatabaseTables } from './DatabaseTables.tsx';
 
 const NEW = 'new connection';
 
-/** Databases: connections on the left, the tables of the chosen one beside; what is chosen goes on its way in like files. */
+/**
+ * Databases: connections on the left, the tables of the chosen one beside; what is chosen goes on its way in
+ * like files.
+ */
 export function DatabasesView({
   onBack,
   onDrawn,

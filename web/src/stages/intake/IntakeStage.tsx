@@ -12,7 +12,9 @@ import { Proposals } from './Proposals.tsx';
 import { TypedMembers } from './TypedMembers.tsx';
 import { typedMembersOf } from '@crease/core/model';
 
-/** Bring in tables: choose files, see what is in them, take in what is wanted; then draft a star from them. */
+/**
+ * Bring in tables: choose files, see what is in them, take in what is wanted; then draft a star from them.
+ */
 export function IntakeStage() {
   const [params, setParams] = useSearchParams();
   const { model } = useModel();

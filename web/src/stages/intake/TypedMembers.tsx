@@ -15,7 +15,10 @@ const BLANK = [['', ''], ...Array.from({ length: 5 }, () => ['', ''])];
 /** More rows than this belong into a file. */
 const MOST_ROWS = 2000;
 
-/** A dimension without a source: its members typed, or pasted from a spreadsheet, with the names of the columns in the first row. */
+/**
+ * A dimension without a source: its members typed, or pasted from a spreadsheet, with the names of the
+ * columns in the first row.
+ */
 export function TypedMembers({ table, onBack }: { table: Table | undefined; onBack: () => void }) {
   const { edit, tell, model } = useModel();
   // Derived columns are worked out, not typed.

@@ -84,7 +84,9 @@ const readingOf = ({ place, type, pattern, decimalComma, thousands }: ArrivingCo
   ...(thousands === undefined ? {} : { thousands }),
 });
 
-/** Columns as a new preview shows them: what somebody has said stays, as far as the file still has the column. */
+/**
+ * Columns as a new preview shows them: what somebody has said stays, as far as the file still has the column.
+ */
 export function arrivingColumns(
   preview: FilePreview,
   before: readonly ArrivingColumn[],
@@ -163,8 +165,8 @@ export function laidOutAsBefore(table: Table | undefined): Pick<Arrival, 'dialec
 }
 
 /**
- * The columns of a file that is loaded again, with the types and the ways of writing that the model has; what somebody has said of a column since
- * stays.
+ * The columns of a file that is loaded again, with the types and the ways of writing that the model has; what
+ * somebody has said of a column since stays.
  */
 export function typedAsBefore(
   table: Table,
@@ -209,7 +211,10 @@ export const orderOf = (a: Arrival): IntakeOrder => ({
   ...(a.recipe === undefined || a.recipe.trim() === '' ? {} : { recipe: a.recipe.trim() }),
 });
 
-/** An arrival as a recipe says it is to be loaded; what the file itself must tell is asked for by a new preview. */
+/**
+ * An arrival as a recipe says it is to be loaded; what the file itself must tell is asked for by a new
+ * preview.
+ */
 export function byRecipe(arrival: Arrival, recipe: RecipeState): Arrival {
   const { dialect, nulls, misfits, mode, part, table, name } = recipe;
   const { delimiter, quote, header, skip, encoding } = dialect;

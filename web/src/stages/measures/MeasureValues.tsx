@@ -10,7 +10,9 @@ import { AttributePicker } from '../trial/AttributePicker.tsx';
 
 const MOST = 40;
 
-/** The selected measure by an attribute: bars and numbers, in their own context, with the total in its own. */
+/**
+ * The selected measure by an attribute: bars and numbers, in their own context, with the total in its own.
+ */
 export function MeasureValues({ measure }: { measure: Measure }) {
   const { id, model, state } = useModel();
   const [by, setBy] = useState<string | undefined>(() => defaultAttribute(model, measure.table));

@@ -20,7 +20,10 @@ const WRITERS = [
   { what: 'link', title: 'Link …', editor: LinkEditor },
 ] as const;
 
-/** A column derived by a formula of its row, new or changed, with what it gives for the first rows while one types. */
+/**
+ * A column derived by a formula of its row, new or changed, with what it gives for the first rows while one
+ * types.
+ */
 export function ColumnByFormula({
   table,
   column,

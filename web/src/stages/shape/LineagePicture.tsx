@@ -1,7 +1,10 @@
 import { HEIGHT, MARGIN, placeLineage, WIDTH } from './lineageLayout.ts';
 import { type Lineage, type LineageNode } from '@crease/core/sources';
 
-/** From sources on the left to the tables of the model; what a chosen table comes from and feeds is drawn in ink. */
+/**
+ * From sources on the left to the tables of the model; what a chosen table comes from and feeds is drawn in
+ * ink.
+ */
 export function LineagePicture({
   lineage,
   chosen,
@@ -83,7 +86,9 @@ export function LineagePicture({
   );
 }
 
-/** Tables differ by the cut of their cards, as on the diagram: facts have a folded corner, bridges notches. */
+/**
+ * Tables differ by the cut of their cards, as on the diagram: facts have a folded corner, bridges notches.
+ */
 function shapeOf({ role }: LineageNode): string {
   if (role === 'fact') return `M0 0H${WIDTH - 8}L${WIDTH} 8V${HEIGHT}H0z`;
   if (role === 'bridge') return `M0 0H${WIDTH}V7L${WIDTH - 5} 11L${WIDTH} 15V${HEIGHT}H0V15L5 11L0 7z`;

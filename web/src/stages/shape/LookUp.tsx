@@ -9,7 +9,10 @@ import { useModel } from '../../state/model.tsx';
 import { selectionText } from '../../state/selection.ts';
 import { LookupFields } from './forms/LookupForm.tsx';
 
-/** Columns that hold values of another table: the newest price, the version of a day. They are looked up by a step. */
+/**
+ * Columns that hold values of another table: the newest price, the version of a day. They are looked up by a
+ * step.
+ */
 export function LookUp({ table, onClose }: { table: Table; onClose: () => void }) {
   const { model, edit } = useModel();
   const [, setParams] = useSearchParams();

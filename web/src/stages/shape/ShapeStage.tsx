@@ -16,7 +16,10 @@ import { isDerived } from '@crease/core/model';
 const ROLES = ['fact', 'dimension', 'bridge', 'staging'] as const;
 const VIEWS = ['columns', 'steps', 'lineage'] as const;
 
-/** Tables, what they are for and what they are made of: their columns, the steps of derived ones, and the lineage of all. */
+/**
+ * Tables, what they are for and what they are made of: their columns, the steps of derived ones, and the
+ * lineage of all.
+ */
 export function ShapeStage() {
   const { model, names } = useModel();
   const [selection, select] = useSelection();

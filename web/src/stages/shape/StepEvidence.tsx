@@ -9,7 +9,10 @@ import { stepText } from '@crease/core/shape';
 import type { StepWork } from './steps.ts';
 import { verbOf } from './steps.ts';
 
-/** What stands after the chosen step: rows, totals and columns against the step before, what speaks against a join, and a page of rows. */
+/**
+ * What stands after the chosen step: rows, totals and columns against the step before, what speaks against a
+ * join, and a page of rows.
+ */
 export function StepEvidence({ work }: { work: StepWork }) {
   const { trace, place, steps } = work;
   const state = trace?.states[place - 1];

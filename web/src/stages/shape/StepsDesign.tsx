@@ -5,7 +5,10 @@ import { emptyStep, STEP_KINDS, stepText } from '@crease/core/shape';
 import type { Step, StepWork } from './steps.ts';
 import { isOff, verbOf } from './steps.ts';
 
-/** The steps of a derived table as a list, with the rows that stand after each; the chosen one is open to be changed. */
+/**
+ * The steps of a derived table as a list, with the rows that stand after each; the chosen one is open to be
+ * changed.
+ */
 export function StepsDesign({ work }: { work: StepWork }) {
   const { steps, trace, place, look, set, table } = work;
   const [moved, setMoved] = useState<number>();

@@ -3,7 +3,10 @@ import { useAnswer } from '../../state/useAnswer.ts';
 import { useModel } from '../../state/model.tsx';
 import { many } from '../../parts/text.ts';
 
-/** Types and lengths that would suit a table's columns better, each with its reason, to be taken one by one or all. */
+/**
+ * Types and lengths that would suit a table's columns better, each with its reason, to be taken one by one or
+ * all.
+ */
 export function TypeAdvicePanel({ table }: { table: string }) {
   const { id, edit } = useModel();
   const { data } = useAnswer(api.questions.types, { id });

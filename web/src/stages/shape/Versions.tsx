@@ -10,7 +10,10 @@ import { selectionText } from '../../state/selection.ts';
 type Change = Extract<Edit[number], { do: 'set-table' }>['change'];
 type Validity = NonNullable<Table['validity']>;
 
-/** The days between which a row of a dimension is the version of its member that is valid, where it keeps versions. */
+/**
+ * The days between which a row of a dimension is the version of its member that is valid, where it keeps
+ * versions.
+ */
 export function Versions({ table, onSet }: { table: Table; onSet: (change: Change, says: string) => void }) {
   const { model, edit } = useModel();
   const [, setParams] = useSearchParams();

@@ -8,7 +8,10 @@ interface Named {
 
 const HOLE = /\{([^{}]*)\}/g;
 
-/** What is wrong with the pattern of a link, or undefined: it begins with a scheme, and names columns in braces. */
+/**
+ * What is wrong with the pattern of a link, or undefined: it begins with a scheme, and names columns in
+ * braces.
+ */
 export function linkFault(pattern: string, columns: readonly Named[]): string | undefined {
   if (!/^[a-z][a-z0-9+.-]*:/i.test(pattern)) return 'a link begins with its scheme, as in https://';
   const names = [...pattern.matchAll(HOLE)].map((hole) => hole[1]!.trim());

@@ -23,7 +23,10 @@ export const argumentOf = (step: Step): unknown => {
   return shown[verbOf(step)];
 };
 
-/** Steps as they are tried: what stands after each is worked out as one types, and nothing is kept until one says so. */
+/**
+ * Steps as they are tried: what stands after each is worked out as one types, and nothing is kept until one
+ * says so.
+ */
 export interface StepWork {
   readonly table: Table;
   readonly steps: readonly Step[];

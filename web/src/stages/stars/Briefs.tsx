@@ -13,7 +13,9 @@ import { grainExample, questionExample } from '../../parts/examples.ts';
 import { many } from '../../parts/text.ts';
 import { attributesOf } from '../trial/attributes.ts';
 
-/** The brief of each fact: its business process, its grain, and the Questions, with what is missing for them. */
+/**
+ * The brief of each fact: its business process, its grain, and the Questions, with what is missing for them.
+ */
 export function Briefs() {
   const { id, model, state } = useModel();
   const { data, error } = useAnswer(
@@ -307,7 +309,10 @@ function NewQuestion({ fact, onAdd }: { fact: Table; onAdd: (question: Question)
   );
 }
 
-/** Quantities of a fact that no measure stands for, as measures in one step; names that are taken get the fact's behind them. */
+/**
+ * Quantities of a fact that no measure stands for, as measures in one step; names that are taken get the
+ * fact's behind them.
+ */
 function OfferedMeasures({ fact }: { fact: Table }) {
   const { model, edit } = useModel();
   const offered = useMemo(() => offeredMeasures(model, fact), [model, fact]);

@@ -18,7 +18,10 @@ const SIGNS: Record<Way['kind'], string> = {
   none: '',
 };
 
-/** Facts down, dimensions across: how each dimension reaches each fact, and at which level. A cell explains itself in the other leaf. */
+/**
+ * Facts down, dimensions across: how each dimension reaches each fact, and at which level. A cell explains
+ * itself in the other leaf.
+ */
 export function Matrix({
   chosen,
   onChoose,

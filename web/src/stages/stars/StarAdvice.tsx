@@ -6,7 +6,10 @@ import { useSelection } from '../../state/selection.ts';
 import { RoleMark } from '../../parts/Marks.tsx';
 import { bytes, count, many } from '../../parts/text.ts';
 
-/** Which dimensions are shared, play roles or are snowflaked, what flattening would cost, and columns of facts that belong to no dimension. */
+/**
+ * Which dimensions are shared, play roles or are snowflaked, what flattening would cost, and columns of facts
+ * that belong to no dimension.
+ */
 export function StarAdvice() {
   const { id, state } = useModel();
   const { data, error } = useAnswer(

@@ -91,7 +91,10 @@ export function WayPanel({ fact, table, onRelate }: { fact: string; table: strin
   );
 }
 
-/** What filters on a table reach: the facts first, each with its way; and those that they do not reach, with the reason. */
+/**
+ * What filters on a table reach: the facts first, each with its way; and those that they do not reach, with
+ * the reason.
+ */
 export function ReachPanel({ table }: { table: string }) {
   const { model, names } = useModel();
   const { ways } = useMemo(() => reachedFrom(model, table), [model, table]);

@@ -13,7 +13,10 @@ import { RoleMark } from '../../parts/Marks.tsx';
 import { IconButton } from '../../parts/IconButton.tsx';
 import { bytes, count, many, percent } from '../../parts/text.ts';
 
-/** What each table and column costs once encoded, as strips whose length is bytes; all sizes are of real encodings. */
+/**
+ * What each table and column costs once encoded, as strips whose length is bytes; all sizes are of real
+ * encodings.
+ */
 export function StorageStage() {
   const { id, model } = useModel();
   const { data, error, isLoading } = useAnswer(api.questions.profile, { id }, { keepPreviousData: true });

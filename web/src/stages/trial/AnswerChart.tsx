@@ -50,7 +50,10 @@ const TOLD = 6;
 
 type Formats = Readonly<Record<string, ValueFormat>>;
 
-/** The answer as bars, or as lines where the members are in time: one series for each member of the last attribute. */
+/**
+ * The answer as bars, or as lines where the members are in time: one series for each member of the last
+ * attribute.
+ */
 export default function AnswerChart({
   answer,
   byCount,
@@ -134,7 +137,9 @@ interface Pointed {
   readonly lines: readonly string[];
 }
 
-/** Text of the page rather than of the canvas: it can be read out, and its font is that of everything else. */
+/**
+ * Text of the page rather than of the canvas: it can be read out, and its font is that of everything else.
+ */
 function PointedAt({ pointed }: { pointed: Pointed }) {
   return (
     <div

@@ -31,7 +31,10 @@ function ColumnHead({ item, name }: { item: ByItem; name: string }) {
   );
 }
 
-/** The answer as a table. Cells of a measure that does not apply are hatched; rows without a member stand last, by why they have none. */
+/**
+ * The answer as a table. Cells of a measure that does not apply are hatched; rows without a member stand
+ * last, by why they have none.
+ */
 export function AnswerTable({ answer, query, formats, chosen, onCell, onSort }: Props) {
   const box = useRef<HTMLDivElement>(null);
   const rows = useVirtualizer({

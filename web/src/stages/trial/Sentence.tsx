@@ -32,7 +32,10 @@ const PERIODS = [
 
 type PeriodFilter = Extract<QueryFilter, { period: string }>;
 
-/** Periods of each calendar, and of each role of one; where there is but one calendar its name goes without saying. */
+/**
+ * Periods of each calendar, and of each role of one; where there is but one calendar its name goes without
+ * saying.
+ */
 function periodsOf(asked: Model): PeriodFilter[] {
   const { model, rowsOf } = withRoles(asked);
   const own = (asked.calendars ?? []).length;

@@ -4,7 +4,10 @@ import { useSelection } from '../../state/selection.ts';
 import { formatValue } from '../../parts/format.ts';
 import { many } from '../../parts/text.ts';
 
-/** What was worked out for a cell, part by part: each aggregate with the conditions that it counted under, its days, and the rows that were left. */
+/**
+ * What was worked out for a cell, part by part: each aggregate with the conditions that it counted under, its
+ * days, and the rows that were left.
+ */
 export function TraceParts({ parts }: { parts: readonly TracedPart[] }) {
   return (
     <ul className="mt-2 flex flex-col gap-2">

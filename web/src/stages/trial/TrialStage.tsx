@@ -39,7 +39,10 @@ function queryOf(text: string | null): { query?: Query; fault?: string } {
   }
 }
 
-/** A trial: a question put to the model as a sentence, its answer as a table and a chart. The question is in the address. */
+/**
+ * A trial: a question put to the model as a sentence, its answer as a table and a chart. The question is in
+ * the address.
+ */
 export function TrialStage() {
   const { id, model, state } = useModel();
   const [params, setParams] = useSearchParams();

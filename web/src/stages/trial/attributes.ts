@@ -10,7 +10,10 @@ export interface Attribute {
   readonly group: string;
 }
 
-/** An item in short: a hierarchy without its table, unless several tables have one of that name (a dimension and its roles) and it is not of the first. */
+/**
+ * An item in short: a hierarchy without its table, unless several tables have one of that name (a dimension
+ * and its roles) and it is not of the first.
+ */
 export function itemText(item: ByItem, model: Model): string {
   if (typeof item === 'string') return item;
   const [table, name] = splitPath(item.hierarchy) ?? ['', item.hierarchy];
@@ -22,7 +25,10 @@ export function itemText(item: ByItem, model: Model): string {
 const inPerspective = (p: Perspective | undefined, table: Table, column: string): boolean =>
   !p || p.tables.includes(table.name) || (p.columns ?? []).includes(`${table.name}.${column}`);
 
-/** All attributes, levels and depths of the model and of the roles of its dimensions, or those that a perspective shows. */
+/**
+ * All attributes, levels and depths of the model and of the roles of its dimensions, or those that a
+ * perspective shows.
+ */
 export function attributesOf(asked: Model, perspective?: Perspective): Attribute[] {
   const { model, rowsOf } = withRoles(asked);
   // An audience that sees a dimension sees its roles.

@@ -103,8 +103,9 @@ function timeOf(
 const isSequence = (name: string): boolean => /(year|quarter|month|week|day)/i.test(name.split('.').at(-1)!);
 
 /**
- * Lays an answer out: one series for each measure and member of the last attribute, along the others. Where the last attribute is the only one
- * that is a time, it is the axis, and the series are the members of the others.
+ * Lays an answer out: one series for each measure and member of the last attribute, along the others. Where
+ * the last attribute is the only one that is a time, it is the axis, and the series are the members of the
+ * others.
  */
 export function chartData(answer: QueryState, byCount: number): ChartData {
   const by = answer.columns.slice(0, byCount);

@@ -13,7 +13,10 @@ interface JoinArgument {
   readonly columns?: readonly (string | { column: string; as: string })[];
 }
 
-/** A join: the other table, the keys, the kind with the rows that each would keep, and the columns that come along. */
+/**
+ * A join: the other table, the keys, the kind with the rows that each would keep, and the columns that come
+ * along.
+ */
 export function JoinForm({
   value,
   columns,

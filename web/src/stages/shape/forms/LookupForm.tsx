@@ -42,7 +42,9 @@ function lookupOf(
   };
 }
 
-/** A lookup: the other table, the keys, which of the rows of a key is meant, and the columns that it brings. */
+/**
+ * A lookup: the other table, the keys, which of the rows of a key is meant, and the columns that it brings.
+ */
 export function LookupFields({
   value,
   columns,
