@@ -2,12 +2,20 @@ import type { Column } from '../columns/index.ts';
 import type { Model, Table } from '../model/index.ts';
 import { sameName } from '../model/index.ts';
 import type { ModelData } from '../query/index.ts';
+import { amountsOf } from './holds.ts';
 import type { Proposal } from './proposal.ts';
 import { numberText } from '../values/index.ts';
 
 /** Whether days follow each other so closely that they are those of a calendar. */
 export const isCalendarKey = (key: Column): boolean =>
   key.type.kind === 'date' && key.distinct >= 28 && key.domain.size <= key.distinct * 1.5;
+
+/**
+ * Whether a table may be a calendar: it describes days and holds no amounts of them. A measurement a day is a
+ * fact, however closely its days follow each other.
+ */
+export const isCalendarTable = (table: Table, data: ModelData): boolean =>
+  amountsOf(table, data).length === 0;
 
 /**
  * Dimensions with one row a day, whose days follow each other: the key, or beside a key of another kind a
@@ -23,7 +31,7 @@ export function proposeCalendars(model: Model, data: ModelData): Proposal[] {
     )
     .flatMap((t): Proposal[] => {
       const day = dayOf(t, data);
-      if (day === undefined) return [];
+      if (day === undefined || !isCalendarTable(t, data)) return [];
       return [
         {
           id: `calendar:${t.name}`,

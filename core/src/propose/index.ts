@@ -3,6 +3,6 @@ export * from './propose.ts';
 export * from './names.ts';
 export * from './types.ts';
 export * from './previewUse.ts';
-export { REFERENCE_PATTERNS, type ReferencePattern } from './relationships.ts';
+export { REFERENCE_PATTERNS, type ReferencePattern } from './references.ts';
 export * from './levels.ts';
 export { makeMeasures, offeredMeasures, type OfferedMeasure } from './measures.ts';

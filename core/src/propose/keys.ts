@@ -94,14 +94,28 @@ function findKey(table: Table, data: ModelData): FoundKey | undefined {
   // What is unique but for its name's sake, a label or an amount, is so by accident where columns that sound
   // like keys are together.
   if (single && best.sound > 0) return single;
+  const label = single && isNameOfMembers(best, table) ? single : undefined;
   const several = candidates.filter(({ column, type }) => column.distinct > 1 && type.kind !== 'timestamp');
   const sounding = (least: number) =>
     compositeOf(
       several.filter(({ sound }) => sound >= least),
       rows,
     );
-  const columns = sounding(2) ?? sounding(1) ?? (single ? undefined : sounding(0));
-  return columns ? { columns, twice: 0, unique } : single;
+  const columns = sounding(2) ?? (label ? undefined : sounding(1));
+  return columns ? { columns, twice: 0, unique } : label;
+}
+
+/**
+ * Whether a label or a number that is unique is the key all the same: the first column, named as a name and
+ * nothing more, or as the table. A first name or an amount is unique by accident.
+ */
+function isNameOfMembers({ name, place, type }: KeyColumn, table: Table): boolean {
+  const words = wordsOf(name);
+  if (place > 0) return false;
+  // A reading at each moment is told by its moment.
+  if (type.kind === 'timestamp') return true;
+  if (type.kind !== 'text') return false;
+  return words.length === 1 || nameLikeness(name, table.name) > 0;
 }
 
 interface KeyColumn {

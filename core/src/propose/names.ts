@@ -3,10 +3,25 @@ import { nameWords } from '../model/index.ts';
 /** Words of a name, plurals made singular. */
 export const wordsOf = (name: string): string[] => nameWords(name).map(singular);
 
-/** English plurals: categories, branches, loans; glass stays. */
+const IRREGULAR: Readonly<Record<string, string>> = {
+  people: 'person',
+  children: 'child',
+  men: 'man',
+  women: 'woman',
+  indices: 'index',
+  data: 'data',
+};
+
+/**
+ * English plurals: categories, branches, loans; glass stays. For comparing only: `movie` and `movies` become one
+ * word, which is not written so.
+ */
 function singular(word: string): string {
+  const irregular = IRREGULAR[word];
+  if (irregular !== undefined) return irregular;
   if (word.length <= 3) return word;
   if (word.endsWith('ies')) return `${word.slice(0, -3)}y`;
+  if (word.endsWith('ie')) return `${word.slice(0, -2)}y`;
   if (/(ch|sh|x|ss|z)es$/.test(word)) return word.slice(0, -2);
   return word.endsWith('s') && !word.endsWith('ss') ? word.slice(0, -1) : word;
 }
@@ -71,7 +86,3 @@ function isNamedIn(name: string, ends: readonly string[]): boolean {
   const words = nameWords(name);
   return ['valid', 'effective'].includes(words.at(-2) ?? '') && ends.includes(words.at(-1)!);
 }
-
-/** How numbers of that name are totalled by default: rates and prices mean nothing added up. */
-export const aggregateByName = (name: string): 'avg' | 'sum' =>
-  /price|rate|percent|share|ratio|average/i.test(name) ? 'avg' : 'sum';

@@ -2,7 +2,7 @@ import { isCodeName } from '../claims/index.ts';
 import type { ModelColumn } from '../model/index.ts';
 import type { ColumnPreview } from '../reading/index.ts';
 import { isNumeric, parseType, TEXT } from '../values/index.ts';
-import { aggregateByName, isTimePart } from './names.ts';
+import { numberUse } from './amounts.ts';
 
 type Use = NonNullable<ModelColumn['use']>;
 type Aggregate = NonNullable<ModelColumn['aggregate']>;
@@ -33,16 +33,13 @@ export function previewUse(
   if (isUnique && (isCode || /(^|_| )key$/i.test(column.name)))
     return { use: 'key', reason: 'all values differ, and its name is that of a key' };
   if (isCode) return { use: 'reference', reason: 'its name is that of a code, and values repeat' };
-  if (!isNumeric(parsed)) return { use: 'attribute', reason: `${parsed.kind} that describes the row` };
-  if (isTimePart(column.name)) return { use: 'attribute', reason: 'its name is that of a part of a date' };
-  if (parsed.kind === 'integer' && filled >= ENOUGH && column.distinct >= filled * 0.98)
+  if (isNumeric(parsed) && parsed.kind === 'integer' && filled >= ENOUGH && column.distinct >= filled * 0.98)
     return { use: 'attribute', reason: 'whole numbers that nearly all differ look like a code' };
-  const aggregate = aggregateByName(column.name);
-  const reason =
-    aggregate === 'avg'
-      ? 'numbers whose name is that of a rate or a price'
-      : parsed.kind === 'integer'
-        ? 'whole numbers that repeat'
-        : 'numbers with decimals';
-  return { use: 'quantity', aggregate, reason };
+  const { use, aggregate, reason } = numberUse(column.name, type, {
+    rows,
+    nulls: column.nulls,
+    distinct: column.distinct,
+    isYesOrNo: false,
+  });
+  return { use, ...(aggregate ? { aggregate } : {}), reason };
 }

@@ -289,7 +289,7 @@ test('a calendar is told by its days, also where its key is a number', () => {
     day: ['date', days],
     month_first: ['date', days.map((d) => d - (d % 30))],
   };
-  expect(draft({ numbered }).model.calendars ?? []).toEqual([]); // nothing refers to it: it may be anything
+  expect(draft({ numbered }).model.calendars).toEqual([{ table: 'numbered', day: 'day' }]);
   const visit: Columns = {
     visit_no: ['integer', from0(80)],
     date_no: ['integer', from0(80).map((i) => 900_001 + (i % 60))],

@@ -6,7 +6,7 @@ import { retyped } from '../shape/index.ts';
 import type { Proposal } from './proposal.ts';
 import { proposeKeys } from './keys.ts';
 import { proposePadded } from './padded.ts';
-import type { ReferencePattern } from './relationships.ts';
+import type { ReferencePattern } from './references.ts';
 import { proposeRelationships } from './relationships.ts';
 import { proposeRoles } from './roles.ts';
 import { proposeUses } from './uses.ts';

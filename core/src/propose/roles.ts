@@ -1,76 +1,32 @@
 import type { Column } from '../columns/index.ts';
 import { columnValues } from '../columns/index.ts';
-import type { Model, ModelColumn, Table } from '../model/index.ts';
+import type { Model, ModelColumn, Relationship, Table } from '../model/index.ts';
 import { sameName } from '../model/index.ts';
 import type { ModelData } from '../query/index.ts';
-import { codeReason, isCodeName } from '../claims/index.ts';
-import { parseType, TEXT } from '../values/index.ts';
+import { few } from '../shape/index.ts';
+import { isCodeName } from '../claims/index.ts';
+import { counted } from '../values/index.ts';
+import { amountsOf, referringColumns } from './holds.ts';
 import { labelOf } from './labels.ts';
 import { isOfValidity, isTimePart, isValidityEnd, isValidityStart } from './names.ts';
 import type { Proposal } from './proposal.ts';
 
-const counted = (n: number, word: string): string => `${n} ${word}${n === 1 ? '' : 's'}`;
-
 /**
- * The role of each table, read from the relationships, with the weight of a bridge and the validity of
- * versions.
+ * The role of each table by what it holds: amounts, dates, references out and rows make a fact, also where
+ * another table refers to it or none does; what others refer to, and labels, make a dimension. With the weight
+ * of a bridge and the validity of versions.
  */
 export function proposeRoles(model: Model, data: ModelData): Proposal[] {
-  const relationships = model.relationships ?? [];
   return model.tables.flatMap((t): Proposal[] => {
-    const out = relationships.filter((r) => sameName(r.from.table, t.name));
-    const into = relationships.filter((r) => sameName(r.to.table, t.name));
-    const targets = new Set(out.map((r) => r.to.table));
-    const referring = new Set(out.flatMap((r) => r.from.columns.map((c) => c.toLowerCase())));
-    const others = t.columns.filter((c) => !referring.has(c.name.toLowerCase()));
-    const keyIsReferences = (t.key ?? []).length > 1 && t.key!.every((k) => referring.has(k.toLowerCase()));
-    const share = others.find((c) => isShare(data.column(t.name, c.name)));
-    const evidence: string[] = [];
-    let role: Table['role'];
-    if (into.length > 0) {
-      role = 'dimension';
-      evidence.push(`${counted(into.length, 'relationship')} lead${into.length === 1 ? 's' : ''} to it`);
-    } else if (
-      keyIsReferences &&
-      targets.size === 2 &&
-      others.length <= 2 &&
-      (share !== undefined || others.length === 0)
-    ) {
-      role = 'bridge';
-      evidence.push(`its key is made of references to ${[...targets].join(' and ')}`);
-      if (share) evidence.push(`${share.name} lies between 0 and 1: a share`);
-    } else if (validityOf(t)) {
-      role = 'dimension';
-      evidence.push('its rows are versions, each valid for a time');
-    } else if ((model.hierarchies ?? []).some((h) => h.parent !== undefined && sameName(h.table, t.name))) {
-      role = 'dimension';
-      evidence.push('its rows have parents among themselves');
-    } else if (targets.size >= 1) {
-      const wide =
-        data.rowCount(t.name) >= Math.max(...[...targets].map((name) => data.rowCount(name)), 0) / 4;
-      // What is told apart by what it refers to, and has numbers, is a fact however few its rows are.
-      const keyRefers = (t.key ?? []).length > 1 && t.key!.some((k) => referring.has(k.toLowerCase()));
-      const counts = others.some((c) => holdsAmounts(t, c, data.column(t.name, c.name)));
-      role = targets.size >= 2 || wide || (keyRefers && counts) ? 'fact' : 'dimension';
-      evidence.push(
-        `it refers to ${counted(targets.size, 'table')} and none refers to it`,
-        counted(data.rowCount(t.name), 'row'),
-      );
-    } else if (
-      t.key?.length === 1 &&
-      labelOf(t, data) !== undefined &&
-      !t.columns.some((c) => holdsAmounts(t, c, data.column(t.name, c.name)))
-    ) {
-      role = 'dimension';
-      evidence.push('one column tells its rows apart, others describe them; no relationship leads to it yet');
-    } else {
-      role = 'staging';
-      evidence.push('no relationship leads to it or from it');
-    }
+    const found = roleOf(model, data, t);
+    const { role, share } = found;
     // What somebody has said a table is, it is.
     if (t.role === role || t.role !== 'staging') return [];
+    const start = outOf(model, t)[0];
     const weight =
-      role === 'bridge' && share ? { weight: { column: share.name, per: [out[0]!.from.columns[0]!] } } : {};
+      role === 'bridge' && share !== undefined && start
+        ? { weight: { column: share, per: [start.from.columns[0]!] } }
+        : {};
     const valid = role === 'dimension' && !t.validity ? validityOf(t) : undefined;
     const natural = t.columns.find(
       (c) => !isOfValidity(c.name) && !(t.key ?? []).some((k) => sameName(k, c.name)) && isCodeName(c.name),
@@ -82,22 +38,130 @@ export function proposeRoles(model: Model, data: ModelData): Proposal[] {
         kind: 'role',
         table: t.name,
         says: `${t.name} is a ${role} table`,
-        evidence,
+        evidence: found.evidence,
         edit: [{ do: 'set-table', table: t.name, change: { role, ...weight, ...validity } }],
       },
     ];
   });
 }
 
-/** Whether a column holds numbers that may be added up or averaged. */
-const holdsAmounts = (t: Table, { name, type }: ModelColumn, column: Column): boolean => {
-  const { kind } = parseType(type) ?? TEXT;
-  const isNumber = kind === 'decimal' || kind === 'double' || kind === 'integer';
-  const isKey = (t.key ?? []).some((k) => sameName(k, name));
-  return (
-    isNumber && !isKey && !isTimePart(name) && codeReason(name, kind === 'integer', column) === undefined
-  );
-};
+const outOf = (model: Model, t: Table): Relationship[] =>
+  (model.relationships ?? []).filter((r) => sameName(r.from.table, t.name));
+const intoOf = (model: Model, t: Table): Relationship[] =>
+  (model.relationships ?? []).filter((r) => sameName(r.to.table, t.name));
+
+interface FoundRole {
+  readonly role: Table['role'];
+  readonly evidence: readonly string[];
+  /** The column of shares of a bridge. */
+  readonly share?: string;
+}
+
+function roleOf(model: Model, data: ModelData, t: Table): FoundRole {
+  const bridge = asBridge(model, data, t);
+  if (bridge) return bridge;
+  if (validityOf(t)) return { role: 'dimension', evidence: ['its rows are versions, each valid for a time'] };
+  if ((model.hierarchies ?? []).some((h) => h.parent !== undefined && sameName(h.table, t.name)))
+    return { role: 'dimension', evidence: ['its rows have parents among themselves'] };
+  const signs = signsOf(model, data, t);
+  const score = signs.reduce((sum, s) => sum + s.for, 0);
+  const evidence = signs.map((s) => s.says);
+  if (score >= FACT) return { role: 'fact', evidence };
+  const into = intoOf(model, t).length;
+  if (into > 0 || t.key?.length === 1 || labelOf(t, data) !== undefined)
+    return {
+      role: 'dimension',
+      evidence:
+        evidence.length > 0 ? evidence : ['one column tells its rows apart; no relationship leads to it yet'],
+    };
+  return {
+    role: 'staging',
+    evidence: evidence.length > 0 ? evidence : ['it holds neither amounts nor references'],
+  };
+}
+
+/** Two references that are the key, and no amount: members of one beside members of the other. */
+function asBridge(model: Model, data: ModelData, t: Table): FoundRole | undefined {
+  const referring = referringColumns(model, t);
+  const targets = [...new Set(outOf(model, t).map((r) => r.to.table))];
+  const key = t.key ?? [];
+  const others = t.columns.filter((c) => !referring.has(c.name.toLowerCase()));
+  const isMadeOfReferences = key.length > 1 && key.every((k) => referring.has(k.toLowerCase()));
+  if (!isMadeOfReferences || targets.length !== 2 || others.length > 2 || intoOf(model, t).length > 0)
+    return undefined;
+  const share = others.find((c) => isShare(data.column(t.name, c.name)));
+  const isPlain =
+    !others.some((c) => ['date', 'timestamp'].includes(c.type)) && amountsOf(t, data).length === 0;
+  if (share === undefined && !isPlain) return undefined;
+  return {
+    role: 'bridge',
+    evidence: [
+      `its key is made of references to ${targets.join(' and ')}`,
+      ...(share ? [`${share.name} lies between 0 and 1: a share`] : []),
+    ],
+    ...(share ? { share: share.name } : {}),
+  };
+}
+
+/** What speaks for a fact, or against it. */
+interface Sign {
+  readonly for: number;
+  readonly says: string;
+}
+/** From so much on a table is a fact. */
+const FACT = 2;
+/** So many times as many rows say that the other is looked up. */
+const MANY_TIMES = 4;
+
+function signsOf(model: Model, data: ModelData, t: Table): Sign[] {
+  const rows = data.rowCount(t.name);
+  const referring = referringColumns(model, t);
+  const targets = [...new Set(outOf(model, t).map((r) => r.to.table))];
+  const referred = intoOf(model, t).map((r) => r.from.table);
+  const amounts = amountsOf(t, data).filter((name) => !referring.has(name.toLowerCase()));
+  const dates = t.columns.filter((c) => isMoment(t, c));
+  const keyRefers = (t.key ?? []).length > 1 && t.key!.some((k) => referring.has(k.toLowerCase()));
+  const label = t.columns.find((c) => isLabel(t, c, data.column(t.name, c.name)));
+  const signs: Sign[] = [];
+  const sign = (weight: number, says: string) => signs.push({ for: weight, says });
+  if (amounts.length > 0)
+    sign(amounts.length >= 3 ? 2 : 1, `${counted(amounts.length, 'column')} of amounts: ${few(amounts)}`);
+  if (dates.length > 0) sign(1, `its rows have a day or a moment: ${few(dates.map((c) => c.name))}`);
+  if (targets.length > 0) sign(targets.length > 1 ? 1 : 0.5, `it refers to ${few(targets)}`);
+  if (keyRefers) sign(1, 'references are part of its key');
+  else if ((t.key ?? []).length > 1) sign(0.5, 'several columns together tell its rows apart');
+  if (targets.length > 0 && rows >= MANY_TIMES * Math.max(...targets.map((name) => data.rowCount(name))))
+    sign(1, `${counted(rows, 'row')}, many times those of what it refers to`);
+  if (amounts.length > 0 && !t.columns.some((c) => c.type === 'text')) sign(1, 'no text describes its rows');
+  if (label) sign(-1.5, `${label.name} names nearly each row`);
+  else if (t.key?.length !== 1 || targets.length > 0 || amounts.length > 0)
+    sign(0.5, 'no column names its rows');
+  if (referred.length > 0) {
+    const isFarLarger = referred.some((name) => data.rowCount(name) >= MANY_TIMES * rows);
+    sign(
+      isFarLarger ? -2.5 : -1.5,
+      `${few([...new Set(referred)])} ${new Set(referred).size === 1 ? 'refers' : 'refer'} to it`,
+    );
+  }
+  return signs;
+}
+
+/** Whether a column tells when something happened: a day or a moment, or a part of one that is in the key. */
+const isMoment = (t: Table, { name, type }: ModelColumn): boolean =>
+  ((type === 'date' || type === 'timestamp') && !isOfValidity(name)) ||
+  (isTimePart(name) && (t.key ?? []).some((k) => sameName(k, name)));
+
+const NO_LABELS = /comment|note|remark|description|text|url|link|address|hash|uuid|guid|path/i;
+/** So much of the rows have a label of their own. */
+const OWN = 0.9;
+
+/** Whether a text names nearly each row: it is neither a code nor a remark, and outside of the key. */
+const isLabel = (t: Table, { name, type }: ModelColumn, column: Column): boolean =>
+  type === 'text' &&
+  !(t.key ?? []).some((k) => sameName(k, name)) &&
+  !isCodeName(name) &&
+  !NO_LABELS.test(name) &&
+  column.distinct >= column.rowCount * OWN;
 
 /** The columns between which a version is valid. */
 function validityOf(t: Table): { from: string; to: string } | undefined {

@@ -1,10 +1,9 @@
-import { parseType, TEXT } from '../values/index.ts';
 import type { Column } from '../columns/index.ts';
 import type { Model, ModelColumn, Table } from '../model/index.ts';
 import { sameName } from '../model/index.ts';
 import type { ModelData } from '../query/index.ts';
-import { codeReason } from '../claims/index.ts';
-import { aggregateByName, isTimePart, nameLikeness, wordsOf } from './names.ts';
+import { aggregateOf, useByName } from './amounts.ts';
+import { nameLikeness, wordsOf } from './names.ts';
 import type { Proposal } from './proposal.ts';
 
 type Use = NonNullable<ModelColumn['use']>;
@@ -15,7 +14,7 @@ export function proposeUses(model: Model, data: ModelData): Proposal[] {
     t.columns.flatMap((c): Proposal[] => {
       const [use, reason] = useOf(model, t, c, data.column(t.name, c.name));
       if (c.use === use) return [];
-      const aggregate = use === 'quantity' ? aggregateByName(c.name) : undefined;
+      const aggregate = use === 'quantity' ? aggregateOf(c.name) : undefined;
       return [
         {
           id: `use:${t.name}.${c.name}`,
@@ -50,20 +49,16 @@ function useOf(model: Model, t: Table, c: ModelColumn, column: Column): readonly
   );
   if (isParent) return ['reference', 'it leads to the parent of each member'];
 
-  const { kind } = parseType(c.type) ?? TEXT;
-  const code = codeReason(c.name, kind === 'integer', column);
   const isFact = t.role === 'fact' || t.role === 'bridge';
   if (isFact && isForeign(t, c.name, column))
     return ['reference', 'its name is that of a key, of a table that is not here'];
-  const isNumber = kind === 'integer' || kind === 'decimal' || kind === 'double';
-  if (isNumber && !code && !isTimePart(c.name)) {
-    if (kind !== 'integer') return ['quantity', 'numbers with decimals'];
-    if (isFact) return ['quantity', "whole numbers that repeat and have no code's name"];
+  const number = useByName(c, column);
+  // What whole numbers of a dimension are is not told by their values: they describe, if no name says otherwise.
+  if (number.use === 'quantity' && !isFact && !number.byName) {
+    const isAlone = t.role === 'staging';
+    return isAlone ? ['quantity', number.reason] : ['attribute', 'integer that describes the row'];
   }
-  return [
-    'attribute',
-    code && kind === 'integer' ? code : kind === 'text' ? 'text' : `${kind} that describes the row`,
-  ];
+  return [number.use, number.reason];
 }
 
 /** Words with which names of keys end, and how often on average a value of a reference stands. */

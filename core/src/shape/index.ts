@@ -1,6 +1,6 @@
 export * from './run.ts';
 export type { Picked, StateColumn, StepKind, StepSetting } from './step.ts';
-export { selectRows, StepRefusal } from './step.ts';
+export { few, selectRows, StepRefusal } from './step.ts';
 export { emptyStep, readStep, STEP_KINDS, stepText } from './steps/index.ts';
 export type { ReadStep, Step } from './steps/index.ts';
 export * from './trace.ts';

@@ -1,0 +1,145 @@
+import { codeReason } from '../claims/index.ts';
+import type { Column } from '../columns/index.ts';
+import { columnValues } from '../columns/index.ts';
+import type { ModelColumn } from '../model/index.ts';
+import { nameWords } from '../model/index.ts';
+import { isNumeric, parseType, TEXT } from '../values/index.ts';
+import { isTimePart } from './names.ts';
+
+/** What the numbers of a column are good for: to be added up, to be averaged, or to describe. */
+export interface NumberUse {
+  readonly use: 'quantity' | 'attribute';
+  readonly aggregate?: 'sum' | 'avg';
+  /** Whether the name alone says so: then it is so in whatever table it stands. */
+  readonly byName: boolean;
+  readonly reason: string;
+}
+
+const words = (text: string): ReadonlySet<string> => new Set(text.split(' '));
+const attribute = (reason: string): NumberUse => ({ use: 'attribute', byName: true, reason });
+const averaged = (reason: string): NumberUse => ({
+  use: 'quantity',
+  aggregate: 'avg',
+  byName: true,
+  reason,
+});
+const summed = (reason: string): NumberUse => ({ use: 'quantity', aggregate: 'sum', byName: true, reason });
+
+/** What a word anywhere in a name says of its numbers; the first list that has one decides. */
+const BY_WORD: readonly (readonly [ReadonlySet<string>, NumberUse])[] = [
+  [
+    words('lat latitude lon lng longitude easting northing xcoord ycoord coordinate'),
+    attribute('coordinates are places: neither added up nor averaged'),
+  ],
+  [
+    words('heading bearing direction azimuth angle dir'),
+    attribute('directions go round in a circle: a sum or an average of them says nothing'),
+  ],
+  [words('year years yr'), attribute('years are told apart, not added up')],
+  [
+    words('per capita rate rates ratio percent percentage pct share average avg mean median quota'),
+    averaged('rates mean nothing added up'),
+  ],
+  [words('price prices'), averaged('prices of single things mean nothing added up')],
+  [
+    words('rating ratings score scores grade gpa stars index expectancy'),
+    averaged('ratings and scores mean nothing added up'),
+  ],
+  [
+    words(
+      'temp temperature tmin tmax dewpoint dewp pressure humidity humid speed density concentration ph altitude elevation voltage intensity',
+    ),
+    averaged('what is measured at a moment means nothing added up'),
+  ],
+  [
+    words('min max minimum maximum lowest highest std stddev'),
+    averaged('least and greatest values mean nothing added up'),
+  ],
+];
+
+/** What the last word of a name says of its numbers. */
+const BY_LAST_WORD: readonly (readonly [ReadonlySet<string>, NumberUse])[] = [
+  [
+    words(
+      'type types kind class category status state flag group level rank ranking position pos order sequence seq slot version priority generation stage phase round season episode chapter floor room track district ward precinct zone region lane platform',
+    ),
+    attribute('its name is that of a group or a place in an order'),
+  ],
+  [words('age height weight width length depth size'), averaged('what each member has is averaged')],
+  [words('open close high low adjclose'), averaged('quotes of a day mean nothing added up')],
+];
+
+/** Words that say that something was counted, or paid. */
+const COUNTED = words(
+  'count counts total totals qty quantity amount amounts cost costs sales revenue budget profit income fee fees fine fines votes visits visitors population seats capacity copies units passengers deaths births cases minutes hours seconds',
+);
+
+/** What the name of a column of numbers says of them; undefined where it says nothing. */
+function byName(name: string): NumberUse | undefined {
+  const all = nameWords(name);
+  const last = all.at(-1) ?? '';
+  if (isTimePart(name)) return attribute('a part of a date: told apart, not added up');
+  if (['is', 'has', 'was', 'are', 'can', 'needs'].includes(all[0] ?? '') && all.length > 1)
+    return attribute('its name is that of a yes or no');
+  const found =
+    BY_WORD.find(([list]) => all.some((w) => list.has(w)))?.[1] ??
+    BY_LAST_WORD.find(([list]) => list.has(last))?.[1];
+  if (found) return found;
+  if (COUNTED.has(last) || ['num', 'n', 'total'].includes(all[0] ?? ''))
+    return summed('its name is that of a count or an amount');
+  return undefined;
+}
+
+/** What is known of a column's values before it is asked what they are good for. */
+export interface Looked {
+  readonly rows: number;
+  readonly nulls: number;
+  readonly distinct: number;
+  /** Whether no other value occurs than 0 and 1. */
+  readonly isYesOrNo: boolean;
+}
+
+/** Rows from which on a column of nothing but 0 and 1 is taken for a yes or no. */
+const ENOUGH = 20;
+
+/** The use of a column of numbers by its name and what occurs; for any other type it is an attribute. */
+export function numberUse(name: string, type: string, looked: Looked): NumberUse {
+  const { kind } = parseType(type) ?? TEXT;
+  if (!isNumeric(parseType(type) ?? TEXT))
+    return {
+      use: 'attribute',
+      byName: false,
+      reason: kind === 'text' ? 'text' : `${kind} that describes the row`,
+    };
+  const said = byName(name);
+  if (said) return said;
+  if (looked.isYesOrNo && looked.rows >= ENOUGH && kind === 'integer')
+    return { use: 'attribute', byName: true, reason: 'nothing but 0 and 1: a yes or no' };
+  if (kind !== 'integer')
+    return { use: 'quantity', aggregate: 'sum', byName: true, reason: 'numbers with decimals' };
+  return {
+    use: 'quantity',
+    aggregate: 'sum',
+    byName: false,
+    reason: "whole numbers that repeat and have no code's name",
+  };
+}
+
+/** As `numberUse`, of stored rows: what looks like a code is an attribute. */
+export function useByName({ name, type }: Pick<ModelColumn, 'name' | 'type'>, column: Column): NumberUse {
+  const kind = (parseType(type) ?? TEXT).kind;
+  const code = codeReason(name, kind === 'integer', column);
+  if (code !== undefined && kind === 'integer') return { use: 'attribute', byName: true, reason: code };
+  const values = columnValues(column);
+  const isYesOrNo =
+    kind === 'integer' && column.distinct <= 2 && values.slice(1).every((v) => v === 0 || v === 1);
+  return numberUse(name, type, {
+    rows: column.rowCount,
+    nulls: column.nulls,
+    distinct: column.distinct,
+    isYesOrNo,
+  });
+}
+
+/** How numbers of that name are totalled by default. */
+export const aggregateOf = (name: string): 'avg' | 'sum' => byName(name)?.aggregate ?? 'sum';
