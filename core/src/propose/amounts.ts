@@ -76,7 +76,8 @@ const COUNTED = words(
 
 /** What the name of a column of numbers says of them; undefined where it says nothing. */
 function byName(name: string): NumberUse | undefined {
-  const all = nameWords(name);
+  // `amount_2` is an amount.
+  const all = nameWords(name).filter((w, i) => i === 0 || !/^\d+$/.test(w));
   const last = all.at(-1) ?? '';
   if (isTimePart(name)) return attribute('a part of a date: told apart, not added up');
   if (['is', 'has', 'was', 'are', 'can', 'needs'].includes(all[0] ?? '') && all.length > 1)

@@ -36,28 +36,56 @@ export function detectDialect(head: Uint8Array, whole: boolean): Dialect {
   const text = decodeHead(cut ? head.subarray(0, GUESSED_BYTES) : head, encoding);
   const ended = whole && !cut;
   const newline = !text.includes('\n') && text.includes('\r') ? '\r' : '\n';
-  let best = { delimiter: ',', score: -1, skip: 0 };
-  for (const delimiter of DELIMITERS) {
-    const records = splitHead(text, delimiter, newline, ended);
-    if (records.length === 0) continue;
-    const skip = linesAbove(text, delimiter, newline, ended);
-    const below =
-      skip === 0 ? records : splitHead(withoutLines(text, newline, skip), delimiter, newline, ended);
-    const width = below[0]!.length;
-    const same = below.filter((record) => record.length === width).length;
-    const score = width < 2 ? 0 : same / below.length + Math.min(width, 50) / 1000 - skip / 10_000;
-    if (score > best.score) best = { delimiter, score, skip };
-  }
-  const { delimiter, skip } = best;
-  const records = splitHead(withoutLines(text, newline, skip), delimiter, newline, ended);
+  let best = { delimiter: ',', quote: '"', score: -1, skip: 0 };
+  for (const quote of quotesOf(text))
+    for (const delimiter of DELIMITERS) {
+      const cut = { delimiter, quote, newline, whole: ended };
+      const records = splitHead(text, cut);
+      if (records.length === 0) continue;
+      const skip = linesAbove(text, cut);
+      const below = skip === 0 ? records : splitHead(withoutLines(text, newline, skip), cut);
+      const width = below[0]!.length;
+      const same = below.filter((record) => record.length === width).length;
+      const score = width < 2 ? 0 : same / below.length + Math.min(width, 50) / 1000 - skip / 10_000;
+      if (score > best.score) best = { delimiter, quote, score, skip };
+    }
+  const { delimiter, quote } = best;
+  const skip = best.skip + blankLines(withoutLines(text, newline, best.skip), newline);
+  const records = splitHead(withoutLines(text, newline, skip), { delimiter, quote, newline, whole: ended });
   return {
     delimiter,
-    quote: '"',
+    quote,
     header: looksLikeHeader(records),
     ...(skip > 0 ? { skip } : {}),
     encoding,
     newline,
   };
+}
+
+/** Single quotes are quotes where fields begin and end with them, and none does with double ones. */
+function quotesOf(text: string): readonly string[] {
+  const around = (quote: string) =>
+    (text.match(new RegExp(`(^|[,;\\t|\\n])${quote}[^${quote}\\n]*${quote}(?=[,;\\t|\\r\\n])`, 'g')) ?? [])
+      .length;
+  return around("'") > 2 && around('"') === 0 ? ["'"] : ['"'];
+}
+
+/** Blank lines that a text begins with. */
+function blankLines(text: string, newline: string): number {
+  let [at, count] = [0, 0];
+  for (;;) {
+    const end = text.indexOf(newline, at);
+    if (end < 0 || text.slice(at, end).trim() !== '') return count;
+    [at, count] = [end + 1, count + 1];
+  }
+}
+
+interface Cut {
+  readonly delimiter: string;
+  readonly quote: string;
+  readonly newline: string;
+  /** Whether the text ends where the file does. */
+  readonly whole: boolean;
 }
 
 /** The most lines that are taken for a title above the table. */
@@ -67,16 +95,16 @@ const MOST_ABOVE = 20;
  * Lines above the table: those before the first line from which on nearly all records have one width of two
  * or more fields, where they themselves have less. A file that is regular from its first line has none.
  */
-function linesAbove(text: string, delimiter: string, newline: string, whole: boolean): number {
-  const all = splitHead(text, delimiter, newline, whole);
+function linesAbove(text: string, cut: Cut): number {
+  const all = splitHead(text, cut);
   const width = mostFrequent(all.map(({ length }) => length));
   if (width < 2 || all.length < 3 || all[0]!.length === width) return 0;
   let rest = text;
   for (let skip = 1; skip <= MOST_ABOVE; skip++) {
-    const end = rest.indexOf(newline);
+    const end = rest.indexOf(cut.newline);
     if (end < 0) return 0;
     rest = rest.slice(end + 1);
-    const records = splitHead(rest, delimiter, newline, whole);
+    const records = splitHead(rest, cut);
     if (records[0]?.length !== width) continue;
     return records.filter((record) => record.length === width).length > 0.9 * records.length ? skip : 0;
   }
@@ -128,16 +156,16 @@ const decodeHead = (head: Uint8Array, encoding: FileEncoding): string =>
  * Records of the head as texts; the last, unfinished one is left out. For guessing only: the scanner reads
  * the file.
  */
-function splitHead(text: string, delimiter: string, newline: string, whole: boolean): string[][] {
+function splitHead(text: string, { delimiter, quote, newline, whole }: Cut): string[][] {
   const records: string[][] = [];
   let [record, field, quoted, i] = [[] as string[], '', false, 0];
   for (; i < text.length && records.length < 200; i++) {
     const c = text[i]!;
     if (quoted) {
-      if (c !== '"') field += c;
-      else if (text[i + 1] === '"') field += text[i++]!;
+      if (c !== quote) field += c;
+      else if (text[i + 1] === quote) field += text[i++]!;
       else quoted = false;
-    } else if (c === '"' && field === '') quoted = true;
+    } else if (c === quote && field === '') quoted = true;
     else if (c === delimiter) {
       record.push(field);
       field = '';
@@ -153,19 +181,50 @@ function splitHead(text: string, delimiter: string, newline: string, whole: bool
 
 const VALUE_LIKE = /^$|^[+-]?[\d.,]+$|^\d{1,4}[-/.]\d{1,2}[-/.]\d{1,4}|^(true|false)$/i;
 
-/** A header holds distinct names, none of which looks like a number or a date. */
+/**
+ * A header holds distinct names, none of which looks like a number or a date; or years and other numbers in a row
+ * beside names, as the columns of a table that was turned on its side.
+ */
 function looksLikeHeader(records: string[][]): boolean {
   const first = records[0];
   if (!first) return true;
-  const names = new Set(first.map((name) => name.trim().toLowerCase()));
   if (startsWithCodes(records)) return false;
-  if (!first.some((name) => VALUE_LIKE.test(name.trim()))) {
+  const names = first.map((name) => name.trim());
+  if (!names.some((name) => VALUE_LIKE.test(name))) {
     // All texts: a header unless the same texts come back as values below it.
     const repeated = first.filter((name, c) => records.slice(1).some((record) => record[c] === name)).length;
     return repeated <= first.length / 2;
   }
-  // Blank or double names happen in headers; numbers and dates do not.
-  return names.size > 0 && first.every((name) => name.trim() === '' || !VALUE_LIKE.test(name.trim()));
+  // Blank or double names happen in headers; numbers and dates only in a row.
+  return (
+    names.every((name) => name === '' || !VALUE_LIKE.test(name)) || isRowOfNumbers(names, records.slice(1))
+  );
+}
+
+const WHOLE = /^\d{1,4}$/;
+/** Numbers of a header must be so many, and go up by one step. */
+const LEAST_NUMBERS = 2;
+
+/**
+ * Whether the numbers of a first line are names: whole numbers that go up by one step beside at least one name, above
+ * values that do not go on in that row, nor are all such numbers themselves.
+ */
+function isRowOfNumbers(names: readonly string[], below: readonly (readonly string[])[]): boolean {
+  const places = names.flatMap((name, c) => (WHOLE.test(name) ? [c] : []));
+  const numbers = places.map((c) => Number(names[c]));
+  const others = names.filter((_, c) => !places.includes(c));
+  if (numbers.length < LEAST_NUMBERS || others.some((name) => name !== '' && VALUE_LIKE.test(name)))
+    return false;
+  if (others.length === 0 || below.length === 0) return false;
+  const step = numbers[1]! - numbers[0]!;
+  if (step === 0 || numbers.some((n, i) => i > 0 && n - numbers[i - 1]! !== step)) return false;
+  const goesOn = (record: readonly string[]) =>
+    places.every(
+      (c, i) =>
+        WHOLE.test(record[c] ?? '') &&
+        (i === 0 || Number(record[c]) - Number(record[places[i - 1]!]) === step),
+    );
+  return !below.some(goesOn);
 }
 
 /** The shape of a code: where its letters and digits are. Undefined for a text that does not have both. */

@@ -7,7 +7,7 @@ import type { FieldSpans } from './scanner.ts';
 import { fieldText, Scanner } from './scanner.ts';
 import { TextCollector } from './textCollector.ts';
 import type { TypeGuess } from './typing.ts';
-import { detectNulls, guessType, pointsAsGroups, writtenAs } from './typing.ts';
+import { detectNulls, guessNearly, inOrderOf, pointsAsGroups, writtenAs } from './typing.ts';
 import type { NamingRule } from './names.ts';
 import { mendNames } from './names.ts';
 import { bodyStart } from './header.ts';
@@ -156,6 +156,8 @@ export function previewFile(head: Uint8Array, whole: boolean, corrected: Correct
   const alone = collected.map((texts, place) => look(texts, place));
   const commas = alone.some((c) => c.decimalComma);
   const columns = alone.map((column, place) => {
+    const ordered = corrected.columns?.has(place) ? undefined : inOrderOf(column, alone);
+    if (ordered) return { ...look(collected[place]!, place, ordered), reason: ordered.reason };
     const pointed = column.type.kind === 'decimal' && !column.decimalComma && column.thousands === undefined;
     if (!commas || !pointed || corrected.columns?.has(place)) return column;
     const guess = pointsAsGroups(collected[place]!.texts.filter((text) => !nullTexts.has(text)));
@@ -215,9 +217,7 @@ export function previewColumn(
   const filled = texts
     .map((text, i) => ({ text, rows: rows[i]!, line: lines(first[i]!) }))
     .filter(({ text }) => !nulls.has(text));
-  const guess: TypeGuess = said
-    ? { ...writtenAs(said, filled), reason: 'as you say' }
-    : guessType(filled.map(({ text }) => text));
+  const guess: TypeGuess = said ? { ...writtenAs(said, filled), reason: 'as you say' } : guessNearly(filled);
   const read = textReader(guess.type, guess);
   const fits = filled.map(({ text }) => read(text) !== undefined);
   const bad = filled.filter((_, i) => !fits[i]).sort((a, b) => b.rows - a.rows || a.line - b.line);

@@ -1,4 +1,4 @@
-import type { DataType, TextReading } from '../values/index.ts';
+import type { DataType, DatePattern, TextReading } from '../values/index.ts';
 import {
   BOOLEAN,
   DATE,
@@ -14,6 +14,9 @@ import {
   TIMESTAMP,
   TIMESTAMP_PATTERNS,
   plainNumber,
+  guessNumberPattern,
+  isNumeric,
+  numberPattern,
 } from '../values/index.ts';
 
 /** A guessed type with what speaks for it. */
@@ -22,6 +25,8 @@ export interface TypeGuess {
   readonly pattern?: string;
   readonly decimalComma?: boolean;
   readonly thousands?: string;
+  /** Another pattern that all values fit as well: which day it is then is not told by them. */
+  readonly alsoFits?: string;
   /** In plain words, for the person who accepts or corrects it. */
   readonly reason: string;
 }
@@ -43,9 +48,72 @@ export function guessType(texts: readonly string[]): TypeGuess {
     written({}) ??
     guessMoment(texts) ??
     grouped(texts) ??
-    written({ decimalComma: true }) ?? { type: TEXT, reason: 'not all values are numbers or dates' }
+    written({ decimalComma: true }) ??
+    withUnit(texts) ?? { type: TEXT, reason: 'not all values are numbers or dates' }
   );
 }
+
+/** Numbers with a currency, a percent sign or brackets around them. */
+function withUnit(texts: readonly string[]): TypeGuess | undefined {
+  const pattern = guessNumberPattern(texts);
+  const around = pattern === undefined ? undefined : numberPattern(pattern);
+  if (pattern === undefined || !around) return undefined;
+  const inside = guessType([...new Set(texts.map(around.strip))]);
+  if (!isNumeric(inside.type) || inside.pattern !== undefined) return undefined;
+  return { ...inside, pattern, reason: `${inside.reason}, written as ${pattern}` };
+}
+
+/** A text of a column with the rows that hold it. */
+interface CountedText {
+  readonly text: string;
+  readonly rows: number;
+}
+/** So much of the rows must fit a type that not all do. */
+const NEARLY_ALL = 0.95;
+/** Of fewer values nothing is said. */
+const ENOUGH = 20;
+/** What stands where a value is not known. */
+const UNKNOWN =
+  /^(n\.?\s*[/.]?\s*a\.?|none|null|nil|unknown|missing|tb[ad]|[-–—.?*]+|#(n\/a|ref!|value!|div\/0!|num!))$/i;
+
+/**
+ * As `guessType`, of a column of which nearly all rows are numbers or days: it has their type, and what does not
+ * fit is said. Whole numbers are that only where the rest is what people write for a value that is not known:
+ * beside other texts they are codes.
+ */
+export function guessNearly(texts: readonly CountedText[]): TypeGuess {
+  const all = guessType(texts.map(({ text }) => text));
+  const rows = texts.reduce((sum, t) => sum + t.rows, 0);
+  if (all.type.kind !== 'text' || texts.length < ENOUGH || rows === 0) return all;
+  const known = texts.filter(({ text }) => !UNKNOWN.test(text.trim()));
+  const found = nearly(known, rows) ?? nearly(ofMostForms(texts), rows);
+  return found ?? all;
+}
+
+function nearly(texts: readonly CountedText[], rows: number): TypeGuess | undefined {
+  const held = texts.reduce((sum, t) => sum + t.rows, 0);
+  if (held === rows || held < rows * NEARLY_ALL || texts.length < ENOUGH) return undefined;
+  const guess = guessType(texts.map(({ text }) => text));
+  const isKnownGap = guess.type.kind !== 'text' && guess.type.kind !== 'boolean';
+  return isKnownGap
+    ? { ...guess, reason: `${guess.reason} in ${held} of ${rows} rows; the others would be null` }
+    : undefined;
+}
+
+/** Texts that can be days, moments or numbers with decimals; whole numbers beside texts are codes. */
+const ofMostForms = (texts: readonly CountedText[]): CountedText[] => {
+  const parsed = DATE_PATTERNS.concat(TIMESTAMP_PATTERNS).map((text) => {
+    const pattern = datePattern(text)!;
+    const read = pattern.hasTime ? pattern.parseTimestamp : pattern.parseDate;
+    const sample = texts.slice(0, SAMPLE).filter(({ text: value }) => read(value) !== undefined).length;
+    return { read, sample };
+  });
+  const best = parsed.reduce((a, b) => (b.sample > a.sample ? b : a));
+  if (best.sample > 0) return texts.filter(({ text }) => best.read(text) !== undefined);
+  const numbers = texts.filter(({ text }) => /^[-+]?[\d.,]*\d$/.test(text));
+  return numbers.some(({ text }) => /[.,]/.test(text)) ? numbers : [];
+};
+const SAMPLE = 100;
 
 const SEPARATORS: readonly [string, string][] = [
   [',', 'commas'],
@@ -222,15 +290,47 @@ const looksLikeDays = (texts: readonly string[]): boolean => {
 };
 
 function guessMoment(texts: readonly string[]): TypeGuess | undefined {
-  for (const text of DATE_PATTERNS) {
-    const pattern = datePattern(text)!;
-    if (texts.every((value) => pattern.parseDate(value) !== undefined))
-      return { type: DATE, pattern: text, reason: `days written as ${text}` };
-  }
-  for (const text of TIMESTAMP_PATTERNS) {
-    const pattern = datePattern(text)!;
-    if (texts.every((value) => pattern.parseTimestamp(value) !== undefined))
-      return { type: TIMESTAMP, pattern: text, reason: `moments written as ${text}` };
-  }
-  return undefined;
+  const fits = (of: readonly string[], read: (pattern: DatePattern, text: string) => unknown) =>
+    of.filter((text) => {
+      const pattern = datePattern(text)!;
+      return texts.every((value) => read(pattern, value) !== undefined);
+    });
+  const days = fits(DATE_PATTERNS, (pattern, text) => pattern.parseDate(text));
+  const moments = days.length > 0 ? [] : fits(TIMESTAMP_PATTERNS, (p, text) => p.parseTimestamp(text));
+  const [pattern] = days.length > 0 ? days : moments;
+  if (pattern === undefined) return undefined;
+  const [type, called] = days.length > 0 ? [DATE, 'days'] : [TIMESTAMP, 'moments'];
+  const alsoFits = (days.length > 0 ? days : moments).find((other) => isOtherOrder(pattern, other));
+  const zone = pattern.includes('XXX') ? ', their offset taken off: in UTC' : '';
+  return {
+    type,
+    pattern,
+    ...(alsoFits === undefined ? {} : { alsoFits }),
+    reason:
+      alsoFits === undefined
+        ? `${called} written as ${pattern}${zone}`
+        : `${called} written as ${pattern}, or as ${alsoFits}: no day is beyond 12, so the values do not tell`,
+  };
+}
+
+/** Whether of two patterns one has the day where the other has the month. */
+function isOtherOrder(a: string, b: string): boolean {
+  const order = (pattern: string) => Math.sign(pattern.search(/d/) - pattern.search(/M/));
+  const isNumeric = (pattern: string) => /d/.test(pattern) && /M/.test(pattern) && !pattern.includes('MMM');
+  return isNumeric(a) && isNumeric(b) && order(a) !== order(b);
+}
+
+/** A guess of days with the order that other columns of its file have, where its own values do not tell. */
+export function inOrderOf(guess: TypeGuess, others: readonly TypeGuess[]): TypeGuess | undefined {
+  const { pattern, alsoFits } = guess;
+  if (pattern === undefined || alsoFits === undefined) return undefined;
+  const told = others.find(
+    (o) => o.pattern !== undefined && o.alsoFits === undefined && /d.*M|M.*d/.test(o.pattern),
+  );
+  if (told?.pattern === undefined || !isOtherOrder(pattern, told.pattern)) return undefined;
+  return {
+    type: guess.type,
+    pattern: alsoFits,
+    reason: `written as ${alsoFits}: no day is beyond 12, but others in this file are written as ${told.pattern}`,
+  };
 }

@@ -3,6 +3,7 @@ import { scaleOf } from './types.ts';
 import { compareExact, formatExact, narrow, parseExact, rescale } from './exact.ts';
 import { formatDate, formatTimestamp } from './dates.ts';
 import { datePattern, DEFAULT_DATE_PATTERN, DEFAULT_TIMESTAMP_PATTERNS } from './pattern.ts';
+import { numberPattern } from './numberPattern.ts';
 import { compareCountingText, compareText } from './text.ts';
 
 const LARGEST_INTEGER = 2n ** 63n - 1n;
@@ -21,7 +22,7 @@ const DOUBLE_PATTERN = /^[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?$/;
 
 /** How the text of a file is read beyond its type. */
 export interface TextReading {
-  /** Pattern of dates and timestamps; by default ISO 8601. */
+  /** Pattern of dates and timestamps, by default ISO 8601; of numbers, what stands around them (`$0`, `0 %`). */
   readonly pattern?: string;
   /** True where a comma stands before the decimals. */
   readonly decimalComma?: boolean;
@@ -33,7 +34,19 @@ export interface TextReading {
  * A number's text with a point before its decimals and no groups; undefined where its groups are not of three
  * digits.
  */
-export function plainNumber({ decimalComma, thousands }: TextReading): (text: string) => string | undefined {
+export function plainNumber({
+  pattern,
+  decimalComma,
+  thousands,
+}: TextReading): (text: string) => string | undefined {
+  const around = pattern === undefined ? undefined : numberPattern(pattern);
+  if (around) {
+    const inside = plainNumber({
+      ...(decimalComma === undefined ? {} : { decimalComma }),
+      ...(thousands === undefined ? {} : { thousands }),
+    });
+    return (text) => inside(around.strip(text));
+  }
   const withPoint = decimalComma ? (text: string) => text.replace(',', '.') : (text: string) => text;
   if (thousands === undefined) return withPoint;
   const group = thousands.replace(/[.\\]/, '\\$&');
@@ -60,7 +73,9 @@ export function textReader(type: DataType, reading: TextReading = {}): (text: st
     case 'boolean':
       return (text) => BOOLEANS[text.toLowerCase()];
     case 'integer':
-      return reading.thousands === undefined ? readInteger : ofNumber(readInteger);
+      return reading.thousands === undefined && reading.pattern === undefined
+        ? readInteger
+        : ofNumber(readInteger);
     case 'decimal':
       return ofNumber((text) => readDecimal(text, type.precision, type.scale));
     case 'double':

@@ -1,10 +1,14 @@
 import type { Exact } from './types.ts';
 import { checkedDays, timestampOf } from './dates.ts';
+import { monthOf } from './monthNames.ts';
 
 /**
  * Date and timestamp patterns, such as `dd.MM.yyyy` or `yyyy-MM-dd HH:mm:ss`.
- * Letters: yyyy, MM or M, dd or d, HH or H, mm, ss, and S… for digits of a second's fraction. Anything else
- * stands for itself, and so does text in single quotes ('' for a quote).
+ * Letters: yyyy, or yy for years from 1969 to 2068; MM or M, or MMM for a month's name; dd or d, without which it
+ * is the first of the month; HH or H, or hh or h with a for AM and PM; mm, ss, and S… for digits of a second's
+ * fraction; XXX for an offset (Z, +02:00), which is taken off, so that the moment is in UTC; YYYY with ww for a
+ * week of ISO 8601, which stands for its Monday. Anything else stands for itself, and so does text in single
+ * quotes ('' for a quote).
  * Seconds and fractions of a timestamp may be missing in the text only where the pattern has none.
  */
 export interface DatePattern {
@@ -16,17 +20,34 @@ export interface DatePattern {
   parseTimestamp(text: string): Exact | undefined;
 }
 
-const TOKEN = /'(?:[^']|'')*'|yyyy|MM|M|dd|d|HH|H|mm|ss|S+/g;
+const TOKEN = /'(?:[^']|'')*'|yyyy|yy|YYYY|MMM|MM|M|dd|d|HH|H|hh|h|mm|ss|S+|a|XXX|ww/g;
 const GROUPS: Record<string, string> = {
   yyyy: '(?<year>\\d{4})',
+  yy: '(?<shortYear>\\d{2})',
+  YYYY: '(?<weekYear>\\d{4})',
+  MMM: '(?<monthName>\\p{L}+\\.?)',
   MM: '(?<month>\\d{2})',
   M: '(?<month>\\d{1,2})',
   dd: '(?<day>\\d{2})',
   d: '(?<day>\\d{1,2})',
   HH: '(?<hour>\\d{2})',
   H: '(?<hour>\\d{1,2})',
+  hh: '(?<halfHour>\\d{2})',
+  h: '(?<halfHour>\\d{1,2})',
+  a: '(?<half>[AaPp]\\.?[Mm]\\.?)',
   mm: '(?<minute>\\d{2})',
   ss: '(?<second>\\d{2})',
+  XXX: '(?<offset>Z|[+-]\\d{2}(?::?\\d{2})?)',
+  ww: '(?<week>\\d{2})',
+};
+
+/** The part of a date that a group tells; two groups of one part are a mistake. */
+const PARTS: Record<string, string> = {
+  shortYear: 'year',
+  weekYear: 'year',
+  monthName: 'month',
+  week: 'month',
+  halfHour: 'hour',
 };
 
 const compiled = new Map<string, DatePattern | undefined>();
@@ -41,6 +62,7 @@ function compile(text: string): DatePattern | undefined {
   let source = '';
   let end = 0;
   const seen = new Set<string>();
+  const groups = new Set<string>();
   for (const match of text.matchAll(TOKEN)) {
     const token = match[0];
     if (token.startsWith("'")) {
@@ -51,36 +73,79 @@ function compile(text: string): DatePattern | undefined {
     }
     const group = token.startsWith('S') ? `(?<fraction>\\d{1,${Math.max(6, token.length)}})` : GROUPS[token]!;
     const name = /<(\w+)>/.exec(group)![1]!;
-    if (seen.has(name)) return undefined;
-    seen.add(name);
+    const part = PARTS[name] ?? name;
+    if (seen.has(part)) return undefined;
+    seen.add(part);
+    groups.add(name);
     source += escapeLiteral(text.slice(end, match.index)) + group;
     end = match.index + token.length;
   }
-  if (!seen.has('year') || !seen.has('month') || !seen.has('day')) return undefined;
-  const expression = new RegExp(`^${source}${escapeLiteral(text.slice(end))}$`);
-  const dateOf = (groups: Record<string, string>) =>
-    checkedDays(Number(groups.year), Number(groups.month), Number(groups.day));
+  // A week belongs to a year of weeks, an hour of twelve to a half of the day.
+  if (!seen.has('year') || !seen.has('month') || groups.has('week') !== groups.has('weekYear'))
+    return undefined;
+  if (groups.has('halfHour') !== groups.has('half') || (groups.has('week') && seen.has('day')))
+    return undefined;
+  const expression = new RegExp(`^${source}${escapeLiteral(text.slice(end))}$`, 'u');
   return {
     text,
     hasTime: seen.has('hour'),
     parseDate: (input) => {
-      const groups = expression.exec(input)?.groups;
-      return groups ? dateOf(groups) : undefined;
+      const found = expression.exec(input)?.groups;
+      return found ? dayOf(found) : undefined;
     },
     parseTimestamp: (input) => {
-      const groups = expression.exec(input)?.groups;
-      if (!groups) return undefined;
-      const days = dateOf(groups);
-      const [hour, minute, second] = [
-        Number(groups.hour ?? 0),
-        Number(groups.minute ?? 0),
-        Number(groups.second ?? 0),
-      ];
-      if (days === undefined || hour > 23 || minute > 59 || second > 59) return undefined;
-      const fraction = groups.fraction === undefined ? 0 : Number(groups.fraction.padEnd(6, '0').slice(0, 6));
-      return timestampOf(days, ((hour * 60 + minute) * 60 + second) * 1_000_000 + fraction);
+      const found = expression.exec(input)?.groups;
+      if (!found) return undefined;
+      const [days, time] = [dayOf(found), timeOf(found)];
+      return days === undefined || time === undefined ? undefined : timestampOf(days, time);
     },
   };
+}
+
+type Found = Readonly<Record<string, string | undefined>>;
+
+/** Days since 1970-01-01; undefined where there is no such day. */
+function dayOf(found: Found): number | undefined {
+  if (found.week !== undefined) return mondayOf(Number(found.weekYear), Number(found.week));
+  const year = found.shortYear === undefined ? Number(found.year) : fullYear(Number(found.shortYear));
+  const month = found.monthName === undefined ? Number(found.month) : monthOf(found.monthName);
+  return month === undefined ? undefined : checkedDays(year, month, Number(found.day ?? 1));
+}
+
+/** Years of two digits are those from 1969 to 2068, as POSIX has them (`strptime`, %y). */
+const fullYear = (short: number): number => short + (short < 69 ? 2000 : 1900);
+
+/** The first day of a week of ISO 8601: the first week of a year is that of its 4 January. */
+function mondayOf(year: number, week: number): number | undefined {
+  const fourth = checkedDays(year, 1, 4);
+  if (fourth === undefined || week < 1 || week > 53) return undefined;
+  // 1970-01-01 was a Thursday.
+  const monday = fourth - ((((fourth + 3) % 7) + 7) % 7) + (week - 1) * 7;
+  // A 53rd week that already is the first one of the year after is none.
+  return week === 53 && monday + 3 >= checkedDays(year + 1, 1, 1)! ? undefined : monday;
+}
+
+/** Microseconds since the beginning of the day, in UTC where an offset is known; undefined where there is no such time. */
+function timeOf(found: Found): number | undefined {
+  const [minute, second] = [Number(found.minute ?? 0), Number(found.second ?? 0)];
+  let hour = Number(found.hour ?? 0);
+  if (found.halfHour !== undefined) {
+    const half = Number(found.halfHour);
+    if (half < 1 || half > 12) return undefined;
+    hour = (half % 12) + (/^p/i.test(found.half!) ? 12 : 0);
+  }
+  if (hour > 23 || minute > 59 || second > 59) return undefined;
+  const { fraction } = found;
+  const micros = fraction === undefined ? 0 : Number(fraction.padEnd(6, '0').slice(0, 6));
+  return ((hour * 60 + minute - minutesOff(found.offset)) * 60 + second) * 1_000_000 + micros;
+}
+
+/** How far a time is ahead of UTC. */
+function minutesOff(offset: string | undefined): number {
+  if (offset === undefined || offset === 'Z') return 0;
+  const digits = offset.replace(/\D/g, '').padEnd(4, '0');
+  const minutes = Number(digits.slice(0, 2)) * 60 + Number(digits.slice(2));
+  return offset.startsWith('-') ? -minutes : minutes;
 }
 
 /**
@@ -116,7 +181,7 @@ const FIXED_PARTS: Record<string, Exclude<keyof FixedLayout, 'shape' | 'fraction
  * are read from their text.
  */
 export function fixedLayout(text: string): FixedLayout | undefined {
-  if (!datePattern(text)) return undefined;
+  if (!datePattern(text) || !/d/.test(text.replace(/'(?:[^']|'')*'/g, ''))) return undefined;
   const shape: number[] = [];
   const places = { year: -1, month: -1, day: -1, hour: -1, minute: -1, second: -1, fraction: -1, digits: 0 };
   let end = 0;
@@ -146,17 +211,54 @@ export const DATE_PATTERNS = [
   'dd/MM/yyyy',
   'MM/dd/yyyy',
   'dd-MM-yyyy',
+  'MM-dd-yyyy',
   'd.M.yyyy',
   'd/M/yyyy',
   'M/d/yyyy',
+  'yyyy-M-d',
+  'yyyy/M/d',
+  'yyyy.MM.dd',
+  'dd.MM.yy',
+  'dd/MM/yy',
+  'MM/dd/yy',
+  'd/M/yy',
+  'M/d/yy',
+  'd MMM yyyy',
+  'dd-MMM-yyyy',
+  'd-MMM-yyyy',
+  'd-MMM-yy',
+  'd MMM yy',
+  'd. MMM yyyy',
+  'MMM d, yyyy',
+  'MMM d yyyy',
+  'yyyy MMM d',
+  'yyyy-MM',
+  'yyyy/MM',
+  'MM/yyyy',
+  'MMM yyyy',
+  'MMM-yyyy',
+  'MMM-yy',
+  'yyyy-MMM',
+  "YYYY-'W'ww",
+  "YYYY'W'ww",
 ];
 
 const TIMES = ['HH:mm:ss', 'HH:mm', 'HH:mm:ss.SSS'];
 const TIMESTAMP_DATES = ['yyyy-MM-dd', 'dd.MM.yyyy', 'dd/MM/yyyy', 'MM/dd/yyyy', 'yyyy/MM/dd'];
+const ZONED = TIMES.flatMap((time) => [
+  `yyyy-MM-ddT${time}XXX`,
+  `yyyy-MM-dd ${time}XXX`,
+  `yyyy-MM-dd ${time} XXX`,
+]);
+/** As spreadsheets of several countries write moments: hours of one digit, or of twelve. */
+const LOOSE_TIMES = ['H:mm', 'H:mm:ss', 'h:mm a', 'h:mm:ss a'];
+const LOOSE_DATES = ['M/d/yyyy', 'd/M/yyyy', 'd.M.yyyy', 'M/d/yy', 'yyyy-MM-dd', 'MMM d, yyyy', 'd MMM yyyy'];
 
-export const TIMESTAMP_PATTERNS = TIMESTAMP_DATES.flatMap((day) =>
-  TIMES.flatMap((time) => [`${day} ${time}`, `${day}T${time}`]),
-);
+export const TIMESTAMP_PATTERNS = [
+  ...TIMESTAMP_DATES.flatMap((day) => TIMES.flatMap((time) => [`${day} ${time}`, `${day}T${time}`])),
+  ...ZONED,
+  ...LOOSE_DATES.flatMap((day) => LOOSE_TIMES.map((time) => `${day} ${time}`)),
+];
 
 export const DEFAULT_DATE_PATTERN = 'yyyy-MM-dd';
 /** What a timestamp without a declared pattern may look like. */

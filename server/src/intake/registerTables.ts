@@ -7,6 +7,7 @@ import { sourceKey } from '../store/index.ts';
 import type { Workspace } from '../workspace.ts';
 import type { Origin } from './uploads.ts';
 import type { PendingRows } from './loadTable.ts';
+import { unitFormat } from '@crease/core/values';
 
 type Order = IntakeRequest['tables'][number];
 type FileSource = Extract<NonNullable<Table['source']>, { file: string }>;
@@ -160,6 +161,7 @@ function admitted(model: Model, { order, file, origin }: PendingTable): Model {
     type: c.type,
     // Rows of a database are written down by us: how is nobody's business.
     ...(c.pattern && !origin ? { pattern: c.pattern } : {}),
+    ...unitFormat(c.pattern),
     ...(c.name === c.fileName || (!order.dialect.header && !origin) ? {} : { sourceName: c.fileName }),
     use: c.use ?? ('attribute' as const),
     ...(c.aggregate === undefined ? {} : { aggregate: c.aggregate }),

@@ -1,6 +1,6 @@
 import { statSync } from 'node:fs';
 import { basename } from 'node:path';
-import { formatType } from '@crease/core/values';
+import { formatType, unitFormat } from '@crease/core/values';
 import type { Table } from '@crease/core/model';
 import type { Corrections, FilePreview } from '@crease/core/reading';
 import { previewFile } from '@crease/core/reading';
@@ -44,6 +44,7 @@ export function draftTable(file: string, preview: FilePreview): Table {
     source: {
       file,
       ...(dialect.delimiter === ',' ? {} : { delimiter: dialect.delimiter }),
+      ...(dialect.quote === '"' ? {} : { quote: dialect.quote }),
       ...(dialect.header ? {} : { header: false }),
       ...(dialect.encoding === 'utf-8' ? {} : { encoding: dialect.encoding }),
       ...(markers ? { nulls: [...preview.nulls] } : {}),
@@ -55,6 +56,7 @@ export function draftTable(file: string, preview: FilePreview): Table {
       name: c.name,
       type: formatType(c.type),
       ...(c.pattern ? { pattern: c.pattern } : {}),
+      ...unitFormat(c.pattern),
       ...(c.name === c.fileName || !dialect.header ? {} : { sourceName: c.fileName }),
       use: 'attribute' as const,
     })),

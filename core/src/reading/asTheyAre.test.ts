@@ -1,0 +1,73 @@
+import { formatType } from '../values/index.ts';
+import { previewFile } from './index.ts';
+import { guessNearly } from './typing.ts';
+
+// Files as they are exported: headers of years, titles, quotes of another kind, dates and amounts of all sorts.
+
+const preview = (text: string) => previewFile(new TextEncoder().encode(text), true);
+const columns = (text: string) =>
+  preview(text).columns.map((c) => `${c.name} ${formatType(c.type)}${c.pattern ? ` ${c.pattern}` : ''}`);
+
+test.each<[what: string, text: string, columns: string[], rows: number]>([
+  [
+    'years as names beside a name',
+    'country,2001,2002,2003\nAsh,1.5,2.5,3.5\nElm,4.5,5.5,6.5\n',
+    ['country text', '2001 decimal(4,1)', '2002 decimal(4,1)', '2003 decimal(4,1)'],
+    2,
+  ],
+  [
+    'no header: numbers that go on below',
+    'a,1,2\nb,2,3\nc,3,4\n',
+    ['column_1 text', 'column_2 integer', 'column_3 integer'],
+    3,
+  ],
+  [
+    'a title and blank lines above',
+    'Loans of the quarter\n\nprinted 2026-01-02\n\nbranch;loans\nNorth;12\nSouth;13\nEast;7\n',
+    ['branch text', 'loans integer'],
+    3,
+  ],
+  ['a blank line first', '\nbranch,loans\nNorth,12\nSouth,13\n', ['branch text', 'loans integer'], 2],
+  [
+    'single quotes',
+    "'id','name'\n1,'Smith, Ann'\n2,'O''Hara, Cy'\n3,'Dent, Al'\n",
+    ['id integer', 'name text'],
+    3,
+  ],
+  ['an apostrophe is no quote', "id,name\n1,O'Hara\n2,D'Arc\n", ['id integer', 'name text'], 2],
+  [
+    'names that repeat or are blank',
+    'id,amount,amount,\n1,2,3,x\n2,3,4,y\n',
+    ['id integer', 'amount integer', 'amount_2 integer', 'column_4 text'],
+    2,
+  ],
+])('%s', (_what, text, expected, rows) => {
+  expect(columns(text)).toEqual(expected);
+  expect(preview(text)).toMatchObject({ rows, problems: [] });
+});
+
+test('days that could be read in two ways say so, and follow others of their file', () => {
+  const [alone] = preview('lent\n01/02/2024\n03/04/2024\n').columns;
+  expect(alone).toMatchObject({ pattern: 'dd/MM/yyyy', alsoFits: 'MM/dd/yyyy' });
+  expect(alone!.reason).toContain('no day is beyond 12');
+  const both = preview('lent,due\n01/02/2024,12/31/2024\n03/04/2024,02/14/2024\n').columns;
+  expect(both.map((c) => c.pattern)).toEqual(['MM/dd/yyyy', 'MM/dd/yyyy']);
+  expect(both[0]!.reason).toContain('others in this file');
+});
+
+const counted = (texts: readonly string[]) => texts.map((text) => ({ text, rows: 1 }));
+const days = Array.from({ length: 40 }, (_, i) => `2024-01-${String((i % 28) + 1).padStart(2, '0')}`);
+
+test('a column of nearly all days is one of days; what does not fit is counted', () => {
+  const nearly = guessNearly(counted([...new Set(days), 'n/a']));
+  expect(nearly).toMatchObject({ type: { kind: 'date' }, pattern: 'yyyy-MM-dd' });
+  expect(nearly.reason).toContain('in 28 of 29 rows');
+  expect(guessNearly(counted([...new Set(days), '2024-02-31'])).type.kind).toBe('date');
+  expect(guessNearly(counted([...new Set(days), 'a', 'b', 'c'])).type.kind).toBe('text');
+});
+
+test('whole numbers beside other texts are codes, beside what is not known they are numbers', () => {
+  const numbers = Array.from({ length: 60 }, (_, i) => String(i + 1));
+  expect(guessNearly(counted([...numbers, '12a'])).type.kind).toBe('text');
+  expect(guessNearly(counted([...numbers, 'unknown'])).type.kind).toBe('integer');
+});
