@@ -13,8 +13,8 @@ const IRREGULAR: Readonly<Record<string, string>> = {
 };
 
 /**
- * English plurals: categories, branches, loans; glass stays. For comparing only: `movie` and `movies` become one
- * word, which is not written so.
+ * English plurals: categories, branches, loans; glass stays. For comparing only: `movie` and `movies` become
+ * one word, which is not written so.
  */
 function singular(word: string): string {
   const irregular = IRREGULAR[word];

@@ -52,7 +52,10 @@ export const sameKind = (a: DataType, b: DataType): boolean =>
 
 const NO_REFERENCES: ReadonlySet<DataType['kind']> = new Set(['decimal', 'double', 'boolean', 'timestamp']);
 
-/** The column that a column refers to, of all that tell the rows of a table apart; undefined where it refers to none. */
+/**
+ * The column that a column refers to, of all that tell the rows of a table apart; undefined where it refers
+ * to none.
+ */
 export function bestTarget(
   model: Model,
   data: ModelData,
@@ -75,7 +78,10 @@ export function bestTarget(
     )[0];
 }
 
-/** Columns that tell the rows of a table apart: its key of one column, and others in which no value stands twice. */
+/**
+ * Columns that tell the rows of a table apart: its key of one column, and others in which no value stands
+ * twice.
+ */
 function targetsIn(to: Table, data: ModelData): { to: Table; key: string }[] {
   if ((to.key ?? []).length === 0) return [];
   return to.columns
@@ -136,7 +142,9 @@ function candidate(pair: Pair): Candidate | undefined {
   };
 }
 
-/** Whether a column may refer at all: one that tells its own rows apart does only where its name says to what. */
+/**
+ * Whether a column may refer at all: one that tells its own rows apart does only where its name says to what.
+ */
 function mayRefer({ from, column, own, to, key }: Pair, fit: Fit, isKey: boolean): boolean {
   const isUnique = own.distinct === own.rowCount - own.nulls && own.rowCount > 1;
   if (isUnique && own.type.kind === 'date') return false;
@@ -179,7 +187,9 @@ function isHeld(
     : isCode && share >= ALL_BUT_FEW && isUnlikely;
 }
 
-/** So much of the other table's values occurs that small numbers are no accident: half of them, and several. */
+/**
+ * So much of the other table's values occurs that small numbers are no accident: half of them, and several.
+ */
 const coverage = (key: Column, distinct: number): boolean =>
   distinct >= SEVERAL && distinct * 2 >= key.distinct;
 
@@ -187,7 +197,7 @@ const coverage = (key: Column, distinct: number): boolean =>
 const called = (column: string, table: Table): number =>
   nameLikeness(subjectOf(column).words.join('_'), table.name);
 
-export const isOwnKey = (table: Table, column: string): boolean =>
+const isOwnKey = (table: Table, column: string): boolean =>
   table.key?.length === 1 && sameName(table.key[0]!, column);
 
 /** Whether a name follows the rule that was chosen; undefined where none was. */

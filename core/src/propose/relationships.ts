@@ -89,7 +89,9 @@ const shareOf = ({ matched, filled, nulls }: Candidate): number =>
 const TOGETHER = 10;
 const weightOf = (c: Candidate): number => shareOf(c) + (c.columns.length > 1 ? TOGETHER : 0);
 
-/** Whether a column may still start a relationship: it is stored, starts none, and is no end of a validity. */
+/**
+ * Whether a column may still start a relationship: it is stored, starts none, and is no end of a validity.
+ */
 const isOpen = (model: Model, from: Table, column: ModelColumn): boolean =>
   column.formula === undefined &&
   !isOfValidity(column.name) &&
@@ -140,7 +142,8 @@ function compositeTargets(
       columns.map((name) => data.column(from.name, name)),
       key.map((name) => data.column(to.name, name)),
     ] as const;
-    // Two tables that count their own rows from 1 have the same keys by accident, and so do two facts of one grain.
+    // Two tables that count their own rows from 1 have the same keys by accident, and so do two facts of one
+    // grain.
     if (
       alike(from.key ?? [], columns) &&
       (ends[0].every((c) => c.type.kind === 'integer') || amountsOf(to, data).length > 0)

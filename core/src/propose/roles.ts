@@ -13,8 +13,8 @@ import type { Proposal } from './proposal.ts';
 
 /**
  * The role of each table by what it holds: amounts, dates, references out and rows make a fact, also where
- * another table refers to it or none does; what others refer to, and labels, make a dimension. With the weight
- * of a bridge and the validity of versions.
+ * another table refers to it or none does; what others refer to, and labels, make a dimension. With the
+ * weight of a bridge and the validity of versions.
  */
 export function proposeRoles(model: Model, data: ModelData): Proposal[] {
   return model.tables.flatMap((t): Proposal[] => {

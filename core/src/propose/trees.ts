@@ -28,7 +28,10 @@ interface Tree {
   readonly nulls: number;
 }
 
-/** The column's proposal as parents of the table's members, where its values and its name say so; undefined else. */
+/**
+ * The column's proposal as parents of the table's members, where its values and its name say so; undefined
+ * else.
+ */
 export function proposeTree(
   model: Model,
   data: ModelData,

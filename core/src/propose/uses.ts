@@ -53,7 +53,8 @@ function useOf(model: Model, t: Table, c: ModelColumn, column: Column): readonly
   if (isFact && isForeign(t, c.name, column))
     return ['reference', 'its name is that of a key, of a table that is not here'];
   const number = useByName(c, column);
-  // What whole numbers of a dimension are is not told by their values: they describe, if no name says otherwise.
+  // What whole numbers of a dimension are is not told by their values: they describe, if no name says
+  // otherwise.
   if (number.use === 'quantity' && !isFact && !number.byName) {
     const isAlone = t.role === 'staging';
     return isAlone ? ['quantity', number.reason] : ['attribute', 'integer that describes the row'];

@@ -2,7 +2,8 @@ import { formatType } from '../values/index.ts';
 import { previewFile } from './index.ts';
 import { guessNearly } from './typing.ts';
 
-// Files as they are exported: headers of years, titles, quotes of another kind, dates and amounts of all sorts.
+// Files as they are exported: headers of years, titles, quotes of another kind, dates and amounts of all
+// sorts.
 
 const preview = (text: string) => previewFile(new TextEncoder().encode(text), true);
 const columns = (text: string) =>

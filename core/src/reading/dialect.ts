@@ -182,8 +182,8 @@ function splitHead(text: string, { delimiter, quote, newline, whole }: Cut): str
 const VALUE_LIKE = /^$|^[+-]?[\d.,]+$|^\d{1,4}[-/.]\d{1,2}[-/.]\d{1,4}|^(true|false)$/i;
 
 /**
- * A header holds distinct names, none of which looks like a number or a date; or years and other numbers in a row
- * beside names, as the columns of a table that was turned on its side.
+ * A header holds distinct names, none of which looks like a number or a date; or years and other numbers in a
+ * row beside names, as the columns of a table that was turned on its side.
  */
 function looksLikeHeader(records: string[][]): boolean {
   const first = records[0];
@@ -206,8 +206,8 @@ const WHOLE = /^\d{1,4}$/;
 const LEAST_NUMBERS = 2;
 
 /**
- * Whether the numbers of a first line are names: whole numbers that go up by one step beside at least one name, above
- * values that do not go on in that row, nor are all such numbers themselves.
+ * Whether the numbers of a first line are names: whole numbers that go up by one step beside at least one
+ * name, above values that do not go on in that row, nor are all such numbers themselves.
  */
 function isRowOfNumbers(names: readonly string[], below: readonly (readonly string[])[]): boolean {
   const places = names.flatMap((name, c) => (WHOLE.test(name) ? [c] : []));

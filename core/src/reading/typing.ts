@@ -77,9 +77,9 @@ const UNKNOWN =
   /^(n\.?\s*[/.]?\s*a\.?|none|null|nil|unknown|missing|tb[ad]|[-–—.?*]+|#(n\/a|ref!|value!|div\/0!|num!))$/i;
 
 /**
- * As `guessType`, of a column of which nearly all rows are numbers or days: it has their type, and what does not
- * fit is said. Whole numbers are that only where the rest is what people write for a value that is not known:
- * beside other texts they are codes.
+ * As `guessType`, of a column of which nearly all rows are numbers or days: it has their type, and what does
+ * not fit is said. Whole numbers are that only where the rest is what people write for a value that is not
+ * known: beside other texts they are codes.
  */
 export function guessNearly(texts: readonly CountedText[]): TypeGuess {
   const all = guessType(texts.map(({ text }) => text));

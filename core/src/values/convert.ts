@@ -22,7 +22,9 @@ const DOUBLE_PATTERN = /^[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?$/;
 
 /** How the text of a file is read beyond its type. */
 export interface TextReading {
-  /** Pattern of dates and timestamps, by default ISO 8601; of numbers, what stands around them (`$0`, `0 %`). */
+  /**
+   * Pattern of dates and timestamps, by default ISO 8601; of numbers, what stands around them (`$0`, `0 %`).
+   */
   readonly pattern?: string;
   /** True where a comma stands before the decimals. */
   readonly decimalComma?: boolean;

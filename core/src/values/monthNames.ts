@@ -1,6 +1,7 @@
 /**
- * Names of months and their usual abbreviations, in English, German, French, Spanish, Italian and Dutch (as the
- * Unicode Common Locale Data Repository has them), without marks over letters. No name stands for two months.
+ * Names of months and their usual abbreviations, in English, German, French, Spanish, Italian and Dutch (as
+ * the Unicode Common Locale Data Repository has them), without marks over letters. No name stands for two
+ * months.
  */
 const NAMES: readonly string[] = [
   'january jan januar janner janvier janv enero ene gennaio gen januari',

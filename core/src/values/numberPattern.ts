@@ -1,6 +1,7 @@
 /**
- * Patterns of numbers with something before or behind them: one `0` stands for the number, all else for itself, as
- * in `$0`, `0 €`, `0%`; `;(0)` behind says that negative numbers stand in brackets, as accountants write them.
+ * Patterns of numbers with something before or behind them: one `0` stands for the number, all else for
+ * itself, as in `$0`, `0 €`, `0%`; `;(0)` behind says that negative numbers stand in brackets, as accountants
+ * write them.
  */
 export interface NumberPattern {
   /** What stands before and behind, without blanks. */

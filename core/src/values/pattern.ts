@@ -4,12 +4,12 @@ import { monthOf } from './monthNames.ts';
 
 /**
  * Date and timestamp patterns, such as `dd.MM.yyyy` or `yyyy-MM-dd HH:mm:ss`.
- * Letters: yyyy, or yy for years from 1969 to 2068; MM or M, or MMM for a month's name; dd or d, without which it
- * is the first of the month; HH or H, or hh or h with a for AM and PM; mm, ss, and S… for digits of a second's
- * fraction; XXX for an offset (Z, +02:00), which is taken off, so that the moment is in UTC; YYYY with ww for a
- * week of ISO 8601, which stands for its Monday. Anything else stands for itself, and so does text in single
- * quotes ('' for a quote).
- * Seconds and fractions of a timestamp may be missing in the text only where the pattern has none.
+ * Letters: yyyy, or yy for years from 1969 to 2068; MM or M, or MMM for a month's name; dd or d, without
+ * which it is the first of the month; HH or H, or hh or h with a for AM and PM; mm, ss, and S… for digits of
+ * a second's fraction; XXX for an offset (Z, +02:00), which is taken off, so that the moment is in UTC; YYYY
+ * with ww for a week of ISO 8601, which stands for its Monday. Anything else stands for itself, and so does
+ * text in single quotes ('' for a quote). Seconds and fractions of a timestamp may be missing in the text
+ * only where the pattern has none.
  */
 export interface DatePattern {
   readonly text: string;
@@ -125,7 +125,10 @@ function mondayOf(year: number, week: number): number | undefined {
   return week === 53 && monday + 3 >= checkedDays(year + 1, 1, 1)! ? undefined : monday;
 }
 
-/** Microseconds since the beginning of the day, in UTC where an offset is known; undefined where there is no such time. */
+/**
+ * Microseconds since the beginning of the day, in UTC where an offset is known; undefined where there is no
+ * such time.
+ */
 function timeOf(found: Found): number | undefined {
   const [minute, second] = [Number(found.minute ?? 0), Number(found.second ?? 0)];
   let hour = Number(found.hour ?? 0);

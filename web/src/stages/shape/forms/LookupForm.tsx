@@ -1,6 +1,7 @@
 import { sameName } from '@crease/core/model';
 import type { Lookup } from '@crease/core/shape';
 import { useModel } from '../../../state/model.tsx';
+import { lookupOf } from '../lookupOf.ts';
 import type { StateColumn } from '../fields.tsx';
 import { Checks, Choice, Row } from '../fields.tsx';
 import type { StepFormProps } from './stepFormProps.ts';
@@ -14,33 +15,6 @@ const WAYS: readonly { readonly way: Way; readonly says: string }[] = [
 ];
 
 const isDay = (c: StateColumn) => c.type === 'date' || c.type === 'timestamp';
-
-/** A lookup to start from: columns of one name are the likely keys, declared versions the likely days. */
-function lookupOf(
-  table: {
-    name: string;
-    columns: readonly StateColumn[];
-    key?: readonly string[];
-    validity?: { of: string[]; from: string; to: string };
-  },
-  own: readonly StateColumn[],
-): Lookup {
-  const shared = table.columns.filter((c) => own.some((o) => sameName(o.name, c.name)));
-  const keys = shared.filter((c) => (table.validity?.of ?? table.key ?? []).some((k) => sameName(k, c.name)));
-  const on = (keys.length > 0 ? keys : shared.slice(0, 1)).map((c): [string, string] => [
-    own.find((o) => sameName(o.name, c.name))!.name,
-    c.name,
-  ]);
-  const at = own.find(isDay)?.name;
-  const { validity } = table;
-  const first = table.columns.find((c) => !on.some(([, theirs]) => sameName(theirs, c.name)));
-  return {
-    table: table.name,
-    on: on.length > 0 ? on : [['', '']],
-    columns: first ? [first.name] : [],
-    ...(validity && at ? { valid: { at, from: validity.from, to: validity.to } } : {}),
-  };
-}
 
 /**
  * A lookup: the other table, the keys, which of the rows of a key is meant, and the columns that it brings.
@@ -102,7 +76,7 @@ export function LookupFields({
           onChange={(name) =>
             onChange(
               lookupOf(
-                model.tables.find((t) => t.name === name)!,
+                model.tables.find((t) => t.name === name),
                 columns,
               ),
             )
