@@ -1,4 +1,5 @@
 // Measures the program on generated rows and prints a table. Never a test: figures depend on the machine.
+//   node tools/bench.mjs drafts [FOLDER …]          (how good drafts are, by folders with a truth.json)
 //   node tools/bench.mjs [--loans N] [--large]      (default 6,000,000; --large: 60,000,000, without the trials in memory)
 import { spawnSync } from 'node:child_process';
 import { mkdtempSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
@@ -6,6 +7,10 @@ import { gzipSync } from 'node:zlib';
 import { cpus, tmpdir } from 'node:os';
 import { join } from 'node:path';
 
+if (process.argv[2] === 'drafts') {
+  const drafts = ['--import', 'tsx', 'tools/bench-drafts.ts', ...process.argv.slice(3)];
+  process.exit(spawnSync(process.execPath, drafts, { stdio: 'inherit' }).status ?? 1);
+}
 const large = process.argv.includes('--large');
 const asked = process.argv.indexOf('--loans');
 const loans = asked >= 0 ? Number(process.argv[asked + 1]) : large ? 60_000_000 : 6_000_000;

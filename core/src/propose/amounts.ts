@@ -47,7 +47,7 @@ const BY_WORD: readonly (readonly [ReadonlySet<string>, NumberUse])[] = [
   ],
   [
     words(
-      'temp temperature tmin tmax dewpoint dewp pressure humidity humid speed density concentration ph altitude elevation voltage intensity',
+      'temp temperature tmin tmax dewpoint dewp pressure humidity humid wind speed density concentration ph altitude elevation voltage intensity',
     ),
     averaged('what is measured at a moment means nothing added up'),
   ],

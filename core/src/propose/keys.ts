@@ -74,14 +74,15 @@ function findKey(table: Table, data: ModelData): FoundKey | undefined {
     .map((k) => ({
       ...k,
       twice: rows - k.column.distinct,
-      score: keyScore(k.name, table.name, k.type, k.place),
+      score: keyScore(k.name, table.name, k.type, k.place) + (hasCodes(k.column) ? 1.5 : 0),
     }))
     .filter(
       ({ twice, name, type, column }) =>
         (twice === 0 && type.kind !== 'timestamp' && !holdsMoments(column)) ||
         (twice <= Math.max(1, rows * 0.002) && keyScore(name, table.name, TEXT, 0) >= 2),
     )
-    .sort((a, b) => b.score - a.score);
+    // An amount may share a word with the table: what is no part of a key comes last.
+    .sort((a, b) => Number(b.sound > 0) - Number(a.sound > 0) || b.score - a.score);
   const best = singles[0];
   const unique = table.columns
     .filter((c) => c.formula === undefined)
@@ -164,6 +165,19 @@ function soundOf(name: string, type: DataType, place: number): number {
 /** A moment written as text may be unique by accident, but is nobody's key. */
 const holdsMoments = (column: Column): boolean =>
   column.type.kind === 'text' && /^\d{4}-\d{2}-\d{2}[ T]\d/.test(String(columnValues(column)[1] ?? ''));
+
+/** Values that are looked at to tell codes. */
+const LOOKED_AT = 200;
+
+/** Whether texts are short codes of one length in capitals and digits, which are made to tell members apart. */
+function hasCodes(column: Column): boolean {
+  if (column.type.kind !== 'text') return false;
+  const values = columnValues(column)
+    .slice(1, 1 + LOOKED_AT)
+    .map(String);
+  const [first = ''] = values;
+  return values.every((v) => v.length === first.length && v.length <= 10 && /^[\p{Lu}\d-]+$/u.test(v));
+}
 
 /** Names that sound like a key of the table, and early places, count for a column. */
 function keyScore(name: string, table: string, type: DataType, place: number): number {

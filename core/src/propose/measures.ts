@@ -1,8 +1,7 @@
 import type { Edit } from '../edit/index.ts';
 import { quoteName, quotePath } from '../formula/index.ts';
 import type { Measure, Model, Table } from '../model/index.ts';
-import { freeName } from '../model/index.ts';
-import { wordsOf } from './names.ts';
+import { freeName, nameWords } from '../model/index.ts';
 import type { Proposal } from './proposal.ts';
 
 /** A measure that a fact may have, under a name that is free. */
@@ -15,6 +14,8 @@ export interface OfferedMeasure {
   readonly clash?: string;
 }
 
+type Column = Table['columns'][number];
+
 /** The aggregates that a column may declare, as formulas. */
 const FORMULAS = {
   sum: (x: string) => `sum(${x})`,
@@ -26,10 +27,24 @@ const FORMULAS = {
 } as const;
 
 const plain = (formula: string): string => formula.replace(/[\s"]+/g, '').toLowerCase();
+/** A name as people write it: its words apart, the first with a capital. */
 const title = (name: string): string =>
-  wordsOf(name)
+  nameWords(name)
     .join(' ')
     .replace(/^./, (c) => c.toUpperCase());
+const lower = (name: string): string => nameWords(name).join(' ');
+
+/** What an aggregate does, before the name of what it is taken of; nothing where the name says it. */
+const SAID: Readonly<Record<keyof typeof FORMULAS, (name: string) => string>> = {
+  sum: (name) => (/^total\b|\btotal$/i.test(lower(name)) ? title(name) : `Total ${lower(name)}`),
+  avg: (name) => (/^(avg|average|mean)\b/i.test(lower(name)) ? title(name) : `Average ${lower(name)}`),
+  min: (name) => `Least ${lower(name)}`,
+  max: (name) => `Greatest ${lower(name)}`,
+  count: (name) => `Number of ${lower(name)}`,
+  distinct: (name) => `Distinct ${lower(name)}`,
+};
+/** Averages are shown with so many decimals; sums with those of their column. */
+const AVERAGE_DECIMALS = 2;
 
 /**
  * Measures for the rows of a fact and for its quantities, as far as no formula stands for them yet. A name
@@ -43,15 +58,17 @@ export function offeredMeasures(model: Model, fact: Table, taken = takenNames(mo
       name: `${title(fact.name)} rows`,
       formula: `count(${quoteName(fact.name)})`,
       why: 'every fact can be counted',
+      format: { thousands: true },
     },
     ...fact.columns.flatMap((c) =>
       c.use === 'quantity' && c.aggregate !== 'none'
         ? [
             {
               column: c.name,
-              name: title(c.name),
+              name: SAID[aggregateOf(c)](c.name),
               formula: formulaOf(fact, c),
               why: `${c.name} is a quantity`,
+              format: formatOf(c),
             },
           ]
         : [],
@@ -59,8 +76,8 @@ export function offeredMeasures(model: Model, fact: Table, taken = takenNames(mo
   ];
   return wanted
     .filter((w) => !known.has(plain(w.formula)) && !isMended(fact, w.formula, known))
-    .map(({ column, name, formula, why }) => {
-      const after = `${name} of ${fact.name.replaceAll('_', ' ')}`;
+    .map(({ column, name, formula, why, format }) => {
+      const after = `${name} of ${lower(fact.name)}`;
       const free =
         [name, after].find((n) => !taken.has(n.toLowerCase())) ??
         freeName(
@@ -70,17 +87,30 @@ export function offeredMeasures(model: Model, fact: Table, taken = takenNames(mo
       taken.add(free.toLowerCase());
       return {
         column,
-        measure: { name: free, table: fact.name, formula },
+        measure: { name: free, table: fact.name, formula, format },
         why,
         ...(free === name ? {} : { clash: name }),
       };
     });
 }
 
+const aggregateOf = ({ aggregate = 'sum' }: Column): keyof typeof FORMULAS =>
+  aggregate === 'none' ? 'sum' : aggregate;
+
+/** How a measure of a column is shown: thousands apart, with the column's unit. */
+function formatOf(column: Column): NonNullable<Measure['format']> {
+  const { unit } = column.format ?? {};
+  return {
+    thousands: true,
+    ...(aggregateOf(column) === 'avg' ? { decimals: AVERAGE_DECIMALS } : {}),
+    ...(unit === undefined ? {} : { unit }),
+  };
+}
+
 /** A column's default aggregate; what a snapshot counts is not added up over time. */
-function formulaOf(fact: Table, column: Table['columns'][number]): string {
-  const aggregate = column.aggregate ?? 'sum';
-  const formula = FORMULAS[aggregate === 'none' ? 'sum' : aggregate](quotePath(fact.name, column.name));
+function formulaOf(fact: Table, column: Column): string {
+  const aggregate = aggregateOf(column);
+  const formula = FORMULAS[aggregate](quotePath(fact.name, column.name));
   return aggregate === 'sum' && fact.snapshot
     ? `${formula} at last ${quotePath(fact.name, fact.snapshot)}`
     : formula;

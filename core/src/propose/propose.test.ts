@@ -523,13 +523,13 @@ test('a fact that is added gets measures for its rows and quantities; names that
   const named = (of: Model, fact: Table) =>
     offeredMeasures(of, fact).map((o) => [o.measure.name, o.measure.formula, o.clash]);
   // The count is there already, however it is written.
-  expect(named(model, loan)).toEqual([['Fine', 'sum(loan.fine)', undefined]]);
+  expect(named(model, loan)).toEqual([['Total fine', 'sum(loan.fine)', undefined]]);
   const withFine = applyEdit(model, makeMeasures(offeredMeasures(model, loan)));
   expect(named(withFine, hold)).toEqual([
     ['Hold rows', 'count(hold)', undefined],
-    ['Fine of hold', 'sum(hold.fine)', 'Fine'],
-    ['Age', 'avg(hold.age)', undefined],
-    ['Card', 'count(distinct hold.card)', undefined],
+    ['Total fine of hold', 'sum(hold.fine)', 'Total fine'],
+    ['Average age', 'avg(hold.age)', undefined],
+    ['Distinct card', 'count(distinct hold.card)', undefined],
   ]);
   const after = applyEdit(withFine, makeMeasures(offeredMeasures(withFine, hold)));
   expect(after.tables.map((t) => t.columns.filter((c) => c.hidden).map((c) => c.name))).toEqual([

@@ -84,15 +84,15 @@ const UNKNOWN =
 export function guessNearly(texts: readonly CountedText[]): TypeGuess {
   const all = guessType(texts.map(({ text }) => text));
   const rows = texts.reduce((sum, t) => sum + t.rows, 0);
-  if (all.type.kind !== 'text' || texts.length < ENOUGH || rows === 0) return all;
+  if (all.type.kind !== 'text' || rows < ENOUGH) return all;
   const known = texts.filter(({ text }) => !UNKNOWN.test(text.trim()));
-  const found = nearly(known, rows) ?? nearly(ofMostForms(texts), rows);
+  const found = nearly(known, rows) ?? (texts.length < ENOUGH ? undefined : nearly(ofMostForms(texts), rows));
   return found ?? all;
 }
 
 function nearly(texts: readonly CountedText[], rows: number): TypeGuess | undefined {
   const held = texts.reduce((sum, t) => sum + t.rows, 0);
-  if (held === rows || held < rows * NEARLY_ALL || texts.length < ENOUGH) return undefined;
+  if (held === rows || held < rows * NEARLY_ALL || texts.length === 0) return undefined;
   const guess = guessType(texts.map(({ text }) => text));
   const isKnownGap = guess.type.kind !== 'text' && guess.type.kind !== 'boolean';
   return isKnownGap
@@ -212,6 +212,8 @@ const NULL_MARKERS = [
   'None',
   'none',
   'nil',
+  'N.A.',
+  'n.a.',
   '-',
   '--',
   '.',
