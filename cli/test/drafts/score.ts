@@ -25,7 +25,7 @@ export interface Score {
 export type DraftScores = Readonly<Record<keyof Truth, Score>>;
 
 /** The model that is drafted from the files of a folder, as `crease propose` writes it. */
-export async function draftOf(folder: string): Promise<Model> {
+async function draftOf(folder: string): Promise<Model> {
   const files = readdirSync(folder)
     .filter((name) => /\.(csv|tsv|txt)$/.test(name))
     .sort();

@@ -53,12 +53,12 @@ function chanceOfNumbers(column: Column, key: Column): number {
   if (least >= YEARS.from && most <= YEARS.to) return 1;
   if (least >= FAR) return 0;
   const keys = numbersOf(key);
+  const [first, last] = [keys[0] ?? 0, keys.at(-1) ?? 0];
   const chances = occurring.slice(0, MOST_LOOKED_AT).map((v) => {
-    const near = lowerBound(keys, v + AROUND + 1) - lowerBound(keys, v - AROUND);
-    return near / (2 * AROUND + 1);
+    const [from, to] = [Math.max(first, v - AROUND), Math.min(last, v + AROUND)];
+    return (lowerBound(keys, to + 1) - lowerBound(keys, from)) / Math.max(1, to - from + 1);
   });
-  // Half of the window of the first key lies below it, where there are none.
-  return Math.min(1, (2 * chances.reduce((sum, c) => sum + c, 0)) / Math.max(1, chances.length));
+  return Math.min(1, chances.reduce((sum, c) => sum + c, 0) / Math.max(1, chances.length));
 }
 
 /** The place of the first number that is not below. */

@@ -169,7 +169,9 @@ const holdsMoments = (column: Column): boolean =>
 /** Values that are looked at to tell codes. */
 const LOOKED_AT = 200;
 
-/** Whether texts are short codes of one length in capitals and digits, which are made to tell members apart. */
+/**
+ * Whether texts are short codes of one length in capitals and digits, which are made to tell members apart.
+ */
 function hasCodes(column: Column): boolean {
   if (column.type.kind !== 'text') return false;
   const values = columnValues(column)

@@ -56,6 +56,11 @@ test('days that could be read in two ways say so, and follow others of their fil
   expect(both[0]!.reason).toContain('others in this file');
 });
 
+test('a few numbers are days where the name says so', () => {
+  expect(columns('service,date\nA,20170704\nB,20170904\n')).toEqual(['service text', 'date date yyyyMMdd']);
+  expect(columns('service,no\nA,20170704\nB,20170904\n')).toEqual(['service text', 'no integer']);
+});
+
 const counted = (texts: readonly string[]) => texts.map((text) => ({ text, rows: 1 }));
 const days = Array.from({ length: 40 }, (_, i) => `2024-01-${String((i % 28) + 1).padStart(2, '0')}`);
 

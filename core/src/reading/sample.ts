@@ -217,7 +217,9 @@ export function previewColumn(
   const filled = texts
     .map((text, i) => ({ text, rows: rows[i]!, line: lines(first[i]!) }))
     .filter(({ text }) => !nulls.has(text));
-  const guess: TypeGuess = said ? { ...writtenAs(said, filled), reason: 'as you say' } : guessNearly(filled);
+  const guess: TypeGuess = said
+    ? { ...writtenAs(said, filled), reason: 'as you say' }
+    : guessNearly(filled, named.name);
   const read = textReader(guess.type, guess);
   const fits = filled.map(({ text }) => read(text) !== undefined);
   const bad = filled.filter((_, i) => !fits[i]).sort((a, b) => b.rows - a.rows || a.line - b.line);

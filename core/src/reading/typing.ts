@@ -72,6 +72,8 @@ interface CountedText {
 const NEARLY_ALL = 0.95;
 /** Of fewer values nothing is said. */
 const ENOUGH = 20;
+/** Names of columns that hold days. */
+const NAMED_DAY = /(^|[_ ])(date|day|dt)$/i;
 /** What stands where a value is not known. */
 const UNKNOWN =
   /^(n\.?\s*[/.]?\s*a\.?|none|null|nil|unknown|missing|tb[ad]|[-–—.?*]+|#(n\/a|ref!|value!|div\/0!|num!))$/i;
@@ -81,7 +83,15 @@ const UNKNOWN =
  * not fit is said. Whole numbers are that only where the rest is what people write for a value that is not
  * known: beside other texts they are codes.
  */
-export function guessNearly(texts: readonly CountedText[]): TypeGuess {
+export function guessNearly(texts: readonly CountedText[], name = ''): TypeGuess {
+  if (
+    NAMED_DAY.test(name) &&
+    looksLikeDays(
+      texts.map(({ text }) => text),
+      1,
+    )
+  )
+    return { type: DATE, pattern: 'yyyyMMdd', reason: 'eight digits that are all days, as its name says' };
   const all = guessType(texts.map(({ text }) => text));
   const rows = texts.reduce((sum, t) => sum + t.rows, 0);
   if (all.type.kind !== 'text' || rows < ENOUGH) return all;
@@ -282,11 +292,14 @@ function guessNumber(texts: readonly string[], written: TextReading): TypeGuess 
 /** Days that stand for no end. */
 const OPEN_ENDS = new Set(['29991231', '99991231']);
 
-const looksLikeDays = (texts: readonly string[]): boolean => {
+/** Of fewer different numbers it is not said that they are days, if no name says so. */
+const ENOUGH_DAYS = 4;
+
+const looksLikeDays = (texts: readonly string[], least = ENOUGH_DAYS): boolean => {
   const pattern = datePattern('yyyyMMdd')!;
   const days = texts.filter((text) => !OPEN_ENDS.has(text));
   return (
-    days.length > 3 &&
+    days.length >= least &&
     days.every((text) => /^(19|20)\d{6}$/.test(text) && pattern.parseDate(text) !== undefined)
   );
 };

@@ -5,8 +5,8 @@ import type { Lookup, StateColumn } from '@crease/core/shape';
 const isDay = (c: StateColumn) => c.type === 'date' || c.type === 'timestamp';
 
 /**
- * A lookup to start from: columns of one name are the likely keys, declared versions the likely days. Empty where
- * no table is chosen, or another window has removed it.
+ * A lookup to start from: columns of one name are the likely keys, declared versions the likely days. Empty
+ * where no table is chosen, or another window has removed it.
  */
 export function lookupOf(table: Table | undefined, own: readonly StateColumn[]): Lookup {
   if (!table) return { table: '', on: [['', '']], columns: [] };
