@@ -185,7 +185,7 @@ test('propose: a model file, with the evidence on standard error', () => {
   const { status, stderr } = crease('propose', folder, '--out', out);
   expect(status).toBe(0);
   expect(stderr).toMatch(
-    /relationship +copy\.title_id refers to title\.title_id: 100 % of \d+ filled rows find a partner/,
+    /relationship +copy\.title_id refers to title\.title_id: 100 % of [\d,]+ filled rows find a partner/,
   );
   expect(readModel(readFileSync(out, 'utf8')).relationships!.length).toBeGreaterThan(10);
 });

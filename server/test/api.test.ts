@@ -88,7 +88,7 @@ test('from files to a released definition: intake, proposal, claims, a remedy, a
 
   const { body: answer } = await api()
     .post(`/api/models/${id}/query`)
-    .send({ query: { by: ['branch.name'], measures: ['Fine'], totals: true } })
+    .send({ query: { by: ['branch.name'], measures: ['Total fine'], totals: true } })
     .expect(200);
   expect(answer).toMatchObject({
     rows: [
@@ -99,7 +99,11 @@ test('from files to a released definition: intake, proposal, claims, a remedy, a
     totals: ['1.75'],
   });
   const sql = {
-    query: { by: ['branch.name'], measures: ['Fine'], filters: [{ column: 'branch.name', in: ["O'Ash"] }] },
+    query: {
+      by: ['branch.name'],
+      measures: ['Total fine'],
+      filters: [{ column: 'branch.name', in: ["O'Ash"] }],
+    },
     dialect: 'postgresql',
   };
   const { body: written } = await api().post(`/api/models/${id}/sql`).send(sql).expect(200);

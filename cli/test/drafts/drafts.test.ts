@@ -1,7 +1,7 @@
 import { fileURLToPath } from 'node:url';
 import { scoreDraft } from './score.ts';
 
-// Drafts of real tables; SOURCES.md says where they are from. `npm run bench -- drafts FOLDER …` tries others.
+// Drafts of real tables; SOURCES.md says where they are from. Others: `npm run bench -- drafts FOLDER …`.
 
 test.each(['flights', 'days', 'lands'])('the draft of %s is what a modeler would have', async (name) => {
   const scores = await scoreDraft(fileURLToPath(new URL(name, import.meta.url)));

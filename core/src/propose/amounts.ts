@@ -98,6 +98,8 @@ export interface Looked {
   readonly distinct: number;
   /** Whether no other value occurs than 0 and 1. */
   readonly isYesOrNo: boolean;
+  /** Whether all values are whole numbers that years have. */
+  readonly areYears: boolean;
 }
 
 /** Rows from which on a column of nothing but 0 and 1 is taken for a yes or no. */
@@ -116,6 +118,8 @@ export function numberUse(name: string, type: string, looked: Looked): NumberUse
   if (said) return said;
   if (looked.isYesOrNo && looked.rows >= ENOUGH && kind === 'integer')
     return { use: 'attribute', byName: true, reason: 'nothing but 0 and 1: a yes or no' };
+  if (looked.areYears && looked.rows >= ENOUGH && kind === 'integer')
+    return { use: 'attribute', byName: true, reason: 'all values are years' };
   if (kind !== 'integer')
     return { use: 'quantity', aggregate: 'sum', byName: true, reason: 'numbers with decimals' };
   return {
@@ -126,6 +130,10 @@ export function numberUse(name: string, type: string, looked: Looked): NumberUse
   };
 }
 
+/** Whole numbers between are years where several occur and nothing else does. */
+const YEARS = { from: 1800, to: 2100 } as const;
+const SEVERAL = 3;
+
 /** As `numberUse`, of stored rows: what looks like a code is an attribute. */
 export function useByName({ name, type }: Pick<ModelColumn, 'name' | 'type'>, column: Column): NumberUse {
   const kind = (parseType(type) ?? TEXT).kind;
@@ -134,7 +142,9 @@ export function useByName({ name, type }: Pick<ModelColumn, 'name' | 'type'>, co
   const values = columnValues(column);
   const isYesOrNo =
     kind === 'integer' && column.distinct <= 2 && values.slice(1).every((v) => v === 0 || v === 1);
+  const [least, most] = [Number(values[1] ?? 0), Number(values.at(-1) ?? 0)];
   return numberUse(name, type, {
+    areYears: kind === 'integer' && column.distinct >= SEVERAL && least >= YEARS.from && most <= YEARS.to,
     rows: column.rowCount,
     nulls: column.nulls,
     distinct: column.distinct,

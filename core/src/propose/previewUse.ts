@@ -40,6 +40,7 @@ export function previewUse(
     nulls: column.nulls,
     distinct: column.distinct,
     isYesOrNo: false,
+    areYears: false,
   });
   return { use, ...(aggregate ? { aggregate } : {}), reason };
 }

@@ -115,7 +115,9 @@ function candidate(pair: Pair): Candidate | undefined {
   if (!sameKind(type, keyColumn.type)) return undefined;
   const isKey = isOwnKey(to, key);
   const fit = nameFit(column.name, to.name, key);
-  if (!mayRefer(pair, fit, isKey)) return undefined;
+  // Who says what a reference is called has said it of keys, too.
+  const isSaid = pattern === 'same name' || pattern === 'table and key';
+  if (!isSaid && !mayRefer(pair, fit, isKey)) return undefined;
   const held = heldBy(own, keyColumn);
   const share = held.matched / Math.max(1, held.filled);
   if (share < MOST) return undefined;

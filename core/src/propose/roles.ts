@@ -7,7 +7,6 @@ import { few } from '../shape/index.ts';
 import { isCodeName } from '../claims/index.ts';
 import { counted } from '../values/index.ts';
 import { amountsOf, referringColumns } from './holds.ts';
-import { labelOf } from './labels.ts';
 import { isOfValidity, isTimePart, isValidityEnd, isValidityStart } from './names.ts';
 import type { Proposal } from './proposal.ts';
 
@@ -68,7 +67,7 @@ function roleOf(model: Model, data: ModelData, t: Table): FoundRole {
   const evidence = signs.map((s) => s.says);
   if (score >= FACT) return { role: 'fact', evidence };
   const into = intoOf(model, t).length;
-  if (into > 0 || t.key?.length === 1 || labelOf(t, data) !== undefined)
+  if (into > 0 || t.key?.length === 1)
     return {
       role: 'dimension',
       evidence:
@@ -121,7 +120,9 @@ function signsOf(model: Model, data: ModelData, t: Table): Sign[] {
   const amounts = amountsOf(t, data).filter((name) => !referring.has(name.toLowerCase()));
   const dates = t.columns.filter((c) => isMoment(t, c));
   const keyRefers = (t.key ?? []).length > 1 && t.key!.some((k) => referring.has(k.toLowerCase()));
-  const label = t.columns.find((c) => isLabel(t, c, data.column(t.name, c.name)));
+  const label = t.columns.find(
+    (c) => !referring.has(c.name.toLowerCase()) && isLabel(t, c, data.column(t.name, c.name)),
+  );
   const signs: Sign[] = [];
   const sign = (weight: number, says: string) => signs.push({ for: weight, says });
   if (amounts.length > 0)
@@ -133,9 +134,9 @@ function signsOf(model: Model, data: ModelData, t: Table): Sign[] {
   if (targets.length > 0 && rows >= MANY_TIMES * Math.max(...targets.map((name) => data.rowCount(name))))
     sign(1, `${counted(rows, 'row')}, many times those of what it refers to`);
   if (amounts.length > 0 && !t.columns.some((c) => c.type === 'text')) sign(1, 'no text describes its rows');
-  if (label) sign(-1.5, `${label.name} names nearly each row`);
+  if (label) sign(-1.5, `${label.name} is a name of nearly each row`);
   else if (t.key?.length !== 1 || targets.length > 0 || amounts.length > 0)
-    sign(0.5, 'no column names its rows');
+    sign(0.5, 'no column holds a name of each row');
   if (referred.length > 0) {
     const isFarLarger = referred.some((name) => data.rowCount(name) >= MANY_TIMES * rows);
     sign(

@@ -182,8 +182,11 @@ export function writtenAs<R extends TextReading & { readonly type: DataType }>(
   said: R,
   texts: readonly { text: string; rows: number }[],
 ): R {
-  const styles = stylesOf(said);
-  if (styles.length === 0) return said;
+  const plain = stylesOf(said);
+  if (plain.length === 0) return said;
+  // Numbers may have a unit around them.
+  const pattern = isNumeric(said.type) ? guessNumberPattern(texts.map(({ text }) => text)) : undefined;
+  const styles = pattern === undefined ? plain : [...plain, ...plain.map((s) => ({ ...s, pattern }))];
   const fitting = styles.map((style) => {
     const read = textReader(said.type, style);
     return texts.reduce((sum, { text, rows }) => sum + (read(text) === undefined ? 0 : rows), 0);

@@ -5,6 +5,7 @@ import type { RecipeState } from '@crease/contract';
 import { bytes, count, percent } from '../../parts/text.ts';
 import type { Arrival, ArrivingColumn } from './arrival.ts';
 import { byRecipe } from './arrival.ts';
+import { anchorOf } from './ArrivalsBar.tsx';
 import { ColumnStrip } from './ColumnStrip.tsx';
 import { WhatHappens } from './WhatHappens.tsx';
 
@@ -68,7 +69,11 @@ export function ArrivalCard({
     columns: a.columns.map((c, i) => (i === index ? { ...c, ...change } : c)),
   });
   return (
-    <section aria-label={`File ${arrival.file.name}`} className="border-b border-rule-strong bg-raised">
+    <section
+      id={anchorOf(arrival.key)}
+      aria-label={`File ${arrival.file.name}`}
+      className="scroll-mt-10 border-b border-rule-strong bg-raised"
+    >
       <header className="flex flex-wrap items-center gap-3 px-4 py-2">
         <select
           className="field w-[130px]"

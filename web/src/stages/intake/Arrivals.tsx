@@ -3,10 +3,9 @@ import type { DragEvent } from 'react';
 import { Menu, MenuButton, MenuItem, MenuItems } from '@headlessui/react';
 import { Database, FileUp, History, Plus, Sparkles } from 'lucide-react';
 import { api } from '@crease/contract';
-import type { JobState, RecipeState, Settings, UploadState } from '@crease/contract';
+import type { JobState, RecipeState, UploadState } from '@crease/contract';
 import { freeName, connectionOf, fileOf, isTableOf } from '@crease/core/model';
 import type { Table } from '@crease/core/model';
-import { NAMING_RULES } from '@crease/core/reading';
 import { ask, sendFile } from '../../state/api.ts';
 import { useAnswer } from '../../state/useAnswer.ts';
 import { takeDropped } from '../../state/dropped.ts';
@@ -26,6 +25,7 @@ import {
   typedAsBefore,
 } from './arrival.ts';
 import { ArrivalCard } from './ArrivalCard.tsx';
+import { ArrivalsBar } from './ArrivalsBar.tsx';
 import { StoredTables } from './StoredTables.tsx';
 
 /** What is on its way in, each shown before anything is stored, above the tables that the model has. */
@@ -289,28 +289,14 @@ export function Arrivals({
             <History size={14} aria-hidden /> Loads
           </button>
         )}
-        {arrivals.length > 0 ? (
-          <NamingRules
-            onChange={() => {
-              for (const a of arrivals)
-                if (a.upload && a.state === 'ready') void look(a, a.upload).catch(fail);
-            }}
-          />
-        ) : (
-          <button
-            className="btn"
-            onClick={() => onShow('draft')}
-            disabled={state.stored.length === 0}
-            title="Propose keys, relationships, roles and uses from the rows"
-          >
-            <Sparkles size={14} aria-hidden /> Draft a star
-          </button>
-        )}
-        {ready.length > 0 && (
-          <button className="btn btn-act" onClick={() => void importReady()}>
-            Import {many(ready.length, 'table')}
-          </button>
-        )}
+        <button
+          className="btn"
+          onClick={() => onShow('draft')}
+          disabled={state.stored.length === 0}
+          title="Propose keys, relationships, roles and uses from the rows"
+        >
+          <Sparkles size={14} aria-hidden /> Draft a star
+        </button>
       </LeafHead>
       <div
         className={`min-h-0 flex-1 overflow-auto ${over ? 'bg-raised outline-2 -outline-offset-4 outline-dashed outline-rule-strong' : ''}`}
@@ -321,6 +307,17 @@ export function Arrivals({
         onDragLeave={() => setOver(false)}
         onDrop={onDrop}
       >
+        {arrivals.length > 0 && (
+          <ArrivalsBar
+            arrivals={arrivals}
+            ready={ready.length}
+            onImport={() => void importReady()}
+            onNaming={() => {
+              for (const a of arrivals)
+                if (a.upload && a.state === 'ready') void look(a, a.upload).catch(fail);
+            }}
+          />
+        )}
         {arrivals.map((a) => (
           <ArrivalCard
             key={a.key}
@@ -388,39 +385,6 @@ function MakeTable({ onShow }: { onShow: (view: string) => void }) {
         ))}
       </MenuItems>
     </Menu>
-  );
-}
-
-/** How columns of files are named, in the whole workspace. */
-function NamingRules({ onChange }: { onChange: () => void }) {
-  const { fail } = useModel();
-  const { data, mutate } = useAnswer(api.settings.get, {}, { revalidateOnFocus: true });
-  const say = async (naming: Settings['naming']) => {
-    try {
-      await ask(api.settings.put, {}, { naming });
-      await mutate((now) => now && { ...now, naming }, { revalidate: false });
-      onChange();
-    } catch (error) {
-      fail(error);
-    }
-  };
-  return (
-    <label
-      className="flex items-center gap-1 text-soft"
-      title="How columns of imported files are named, in the whole workspace"
-    >
-      names
-      <select
-        className="field"
-        value={data?.naming ?? 'as they are'}
-        onChange={(e) => void say(e.target.value as Settings['naming'])}
-        aria-label="Naming of columns"
-      >
-        {NAMING_RULES.map((rule) => (
-          <option key={rule}>{rule}</option>
-        ))}
-      </select>
-    </label>
   );
 }
 

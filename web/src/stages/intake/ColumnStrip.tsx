@@ -1,4 +1,5 @@
-import { DATE_PATTERNS, TIMESTAMP_PATTERNS } from '@crease/core/values';
+import { useEffect, useRef, useState } from 'react';
+import { DATE_PATTERNS, datePattern, TIMESTAMP_PATTERNS } from '@crease/core/values';
 import type { ColumnPreview } from '@crease/core/reading';
 import { Distribution, Gauge } from '../../parts/Marks.tsx';
 import { count, percent } from '../../parts/text.ts';
@@ -94,6 +95,14 @@ export function ColumnStrip({ column, preview, rows, drawn, isNew, onChange, onR
         <span className="block max-w-[230px] truncate text-[11px] text-soft" title={preview.reason}>
           {column.known ? 'as in the model' : preview.reason}
         </span>
+        {preview.alsoFits !== undefined && !column.said && (
+          <button
+            className="btn btn-bare h-[20px] px-1 text-[11px]"
+            onClick={() => onRead({ pattern: preview.alsoFits, said: true, known: false })}
+          >
+            Read as {preview.alsoFits}
+          </button>
+        )}
       </td>
       <td className="whitespace-nowrap">
         <Gauge
@@ -117,6 +126,16 @@ export function ColumnStrip({ column, preview, rows, drawn, isNew, onChange, onR
             title={misfits.sample.map((m) => `“${m.text}” line ${m.lines[0]}`).join(', ')}
           >
             {count(misfits.rows)} {misfits.rows === 1 ? 'does' : 'do'} not fit
+            {!column.known && column.type !== 'text' && (
+              <button
+                className="btn btn-bare h-[20px] px-1 text-[11px]"
+                aria-label={`Read ${column.name} as text`}
+                title="Keeps every value as it stands"
+                onClick={() => onRead({ ...readAs('text'), said: true, known: false })}
+              >
+                as text
+              </button>
+            )}
           </span>
         ) : (
           preview.frequent
@@ -139,21 +158,7 @@ const readAs = (type: string): Partial<ArrivingColumn> => ({
 
 function WrittenAs({ column, onRead }: Pick<Props, 'column' | 'onRead'>) {
   if (column.type === 'date' || column.type === 'timestamp') {
-    const known = column.type === 'date' ? DATE_PATTERNS : TIMESTAMP_PATTERNS;
-    const patterns =
-      column.pattern === undefined || known.includes(column.pattern) ? known : [column.pattern, ...known];
-    return (
-      <select
-        className="field h-[24px] w-[112px] px-1"
-        value={column.pattern ?? ''}
-        aria-label={`Pattern of ${column.name}`}
-        onChange={(e) => onRead({ pattern: e.target.value, said: true, known: false })}
-      >
-        {patterns.map((p) => (
-          <option key={p}>{p}</option>
-        ))}
-      </select>
-    );
+    return <PatternField key={column.pattern} column={column} onRead={onRead} />;
   }
   if (!/^(integer|double|decimal)/.test(column.type)) return null;
   const ways = NUMBERS.some(([, way]) => isSame(way, column))
@@ -178,5 +183,48 @@ function WrittenAs({ column, onRead }: Pick<Props, 'column' | 'onRead'>) {
         <option key={text}>{text}</option>
       ))}
     </select>
+  );
+}
+
+/** How long one may pause while typing a pattern before it is tried. */
+const PAUSE_MS = 300;
+
+/**
+ * A pattern of days or moments: one of the usual ones, or what one types; how much fits is counted meanwhile.
+ */
+function PatternField({ column, onRead }: Pick<Props, 'column' | 'onRead'>) {
+  const [text, setText] = useState(column.pattern ?? '');
+  const isPattern = datePattern(text) !== undefined;
+  const list = `patterns-${column.place}`;
+  const read = useRef(onRead);
+  useEffect(() => {
+    read.current = onRead;
+  });
+  useEffect(() => {
+    if (!isPattern || text === column.pattern) return;
+    const timer = setTimeout(() => read.current({ pattern: text, said: true, known: false }), PAUSE_MS);
+    return () => clearTimeout(timer);
+  }, [text, isPattern, column.pattern]);
+  return (
+    <>
+      <input
+        className="field h-[24px] w-[112px] px-1"
+        list={list}
+        value={text}
+        aria-label={`Pattern of ${column.name}`}
+        aria-invalid={!isPattern}
+        title={
+          isPattern
+            ? 'yyyy yy MM M MMM dd d HH H hh h a mm ss SSS XXX; text in single quotes'
+            : 'A pattern needs a year and a month: yyyy-MM-dd, d MMM yyyy, M/d/yyyy h:mm a'
+        }
+        onChange={(e) => setText(e.target.value)}
+      />
+      <datalist id={list}>
+        {(column.type === 'date' ? DATE_PATTERNS : TIMESTAMP_PATTERNS).map((p) => (
+          <option key={p}>{p}</option>
+        ))}
+      </datalist>
+    </>
   );
 }

@@ -45,12 +45,12 @@ export function Proposals({ onBack }: { onBack: () => void }) {
   };
   return (
     <>
-      <LeafHead title="Drafted star" note={data ? `${many(proposals.length, 'proposal')} from the rows` : ''}>
+      <LeafHead title="Drafted star" note={data ? many(proposals.length, 'proposal') : ''}>
         <label
           className="flex items-center gap-1 text-soft"
           title="How references are found where none is declared"
         >
-          find references by
+          references by
           <select
             className="field"
             value={pattern}
