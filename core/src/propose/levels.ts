@@ -19,7 +19,7 @@ export interface LevelColumn {
  * A level as it was found: its column, the code that tells its members apart, and the number that puts them
  * in order.
  */
-interface FoundLevel extends LevelColumn {
+export interface FoundLevel extends LevelColumn {
   readonly key?: string;
   readonly orderBy?: string;
 }

@@ -12,13 +12,14 @@ import { proposeRoles } from './roles.ts';
 import { proposeUses } from './uses.ts';
 import { proposeLabels } from './labels.ts';
 import { proposeCalendars } from './calendars.ts';
+import { proposeHierarchies } from './hierarchies.ts';
 import { proposeMeasures } from './measures.ts';
 
 /**
  * Drafts a star from tables and their rows: types without which codes do not meet and keys first, then
- * relationships by containment and likeness of names, then roles, uses, labels, calendars and base measures,
- * each resting on those before it. What the model already says is left alone. `pattern` says what tells a
- * reference.
+ * relationships by containment and likeness of names, then roles, uses, labels, calendars, hierarchies and
+ * base measures, each resting on those before it. What the model already says is left alone. `pattern` says
+ * what tells a reference.
  */
 export function proposeStar(data: ModelData, pattern?: ReferencePattern): Proposal[] {
   const all: Proposal[] = proposePadded(data.model, data).filter((p) => mayChange(data.model, p));
@@ -32,6 +33,7 @@ export function proposeStar(data: ModelData, pattern?: ReferencePattern): Propos
     proposeUses,
     proposeLabels,
     proposeCalendars,
+    proposeHierarchies,
     proposeMeasures,
   ]) {
     const found = step(model, typed).filter((p) => mayChange(model, p));

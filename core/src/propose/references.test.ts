@@ -1,42 +1,12 @@
-import type { TableData } from '../columns/index.ts';
-import { columnOfValues, tableOf } from '../columns/index.ts';
-import type { Model, Table } from '../model/index.ts';
-import { ModelData } from '../query/index.ts';
-import type { Value } from '../values/index.ts';
-import { parseType } from '../values/index.ts';
-import { acceptAll, proposeStar } from './index.ts';
+import type { Model } from '../model/index.ts';
+import { draft, many } from './drafted.ts';
 import { FIT, nameFit } from './nameFit.ts';
 
-type Columns = Readonly<Record<string, readonly Value[]>>;
-
-/** The draft of tables of which nothing but rows is known: texts, whole numbers. */
-function draft(tables: Readonly<Record<string, Columns>>): Model {
-  const rows = new Map<string, TableData>();
-  const bare = Object.entries(tables).map(([name, columns]): Table => {
-    const typed = Object.entries(columns).map(
-      ([column, values]) =>
-        [column, values.some((v) => typeof v === 'string') ? 'text' : 'integer', values] as const,
-    );
-    rows.set(
-      name,
-      tableOf(
-        name,
-        typed.map(([column, type, values]) => columnOfValues(column, parseType(type)!, [...values])),
-      ),
-    );
-    return { name, role: 'staging', columns: typed.map(([column, type]) => ({ name: column, type })) };
-  });
-  const model: Model = { crease: 1, name: 'm', tables: bare };
-  return acceptAll(model, proposeStar(new ModelData(model, (name) => rows.get(name)!, 0)));
-}
 const related = (model: Model) =>
   (model.relationships ?? []).map(
     (r) =>
       `${r.from.table}.${r.from.columns.join('+')} > ${r.to.table}.${r.to.columns.join('+')}${r.default === false ? ' not default' : ''}`,
   );
-const many = (n: number, of: (i: number) => Value = (i) => i + 1) =>
-  Array.from({ length: n }, (_, i) => of(i));
-
 test.each<[string, string, string, number]>([
   ['branch_id', 'branches', 'id', FIT.whole],
   ['branch', 'dim_branch', 'branch_key', FIT.whole],

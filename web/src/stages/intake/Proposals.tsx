@@ -12,7 +12,7 @@ const KINDS: readonly (readonly [Proposal['kind'], string])[] = [
   ['type', 'Types that keys need to match'],
   ['key', 'Keys'],
   ['relationship', 'Relationships'],
-  ['hierarchy', 'Parent-child hierarchies'],
+  ['hierarchy', 'Hierarchies'],
   ['role', 'Roles of tables'],
   ['use', 'Uses of columns'],
   ['label', 'Labels'],
