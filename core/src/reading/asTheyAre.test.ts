@@ -54,6 +54,9 @@ test('days that could be read in two ways say so, and follow others of their fil
   const both = preview('lent,due\n01/02/2024,12/31/2024\n03/04/2024,02/14/2024\n').columns;
   expect(both.map((c) => c.pattern)).toEqual(['MM/dd/yyyy', 'MM/dd/yyyy']);
   expect(both[0]!.reason).toContain('others in this file');
+  // Days of ISO 8601 beside tell nothing.
+  const beside = preview('lent,due\n01/02/2024,2024-12-31\n03/04/2024,2024-02-14\n').columns;
+  expect(beside[0]).toMatchObject({ pattern: 'dd/MM/yyyy', alsoFits: 'MM/dd/yyyy' });
 });
 
 test('a few numbers are days where the name says so', () => {

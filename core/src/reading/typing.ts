@@ -342,8 +342,9 @@ function isOtherOrder(a: string, b: string): boolean {
 export function inOrderOf(guess: TypeGuess, others: readonly TypeGuess[]): TypeGuess | undefined {
   const { pattern, alsoFits } = guess;
   if (pattern === undefined || alsoFits === undefined) return undefined;
+  // Where the year comes first, days are written so everywhere: that tells nothing of the others.
   const told = others.find(
-    (o) => o.pattern !== undefined && o.alsoFits === undefined && /d.*M|M.*d/.test(o.pattern),
+    (o) => o.pattern !== undefined && o.alsoFits === undefined && /^(d.*M|M.*d)/.test(o.pattern),
   );
   if (told?.pattern === undefined || !isOtherOrder(pattern, told.pattern)) return undefined;
   return {

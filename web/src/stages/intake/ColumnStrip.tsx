@@ -121,22 +121,24 @@ export function ColumnStrip({ column, preview, rows, drawn, isNew, onChange, onR
         title={preview.extremes && `from ${preview.extremes[0]} to ${preview.extremes[1]}`}
       >
         {misfits.rows > 0 ? (
-          <span
-            className="text-vermilion"
-            title={misfits.sample.map((m) => `“${m.text}” line ${m.lines[0]}`).join(', ')}
-          >
-            {count(misfits.rows)} {misfits.rows === 1 ? 'does' : 'do'} not fit
+          <>
+            <span
+              className="block truncate text-vermilion"
+              title={misfits.sample.map((m) => `“${m.text}” line ${m.lines[0]}`).join(', ')}
+            >
+              {count(misfits.rows)} {misfits.rows === 1 ? 'does' : 'do'} not fit
+            </span>
             {!column.known && column.type !== 'text' && (
               <button
-                className="btn btn-bare h-[20px] px-1 text-[11px]"
+                className="btn btn-bare h-[20px] px-0 text-[11px]"
                 aria-label={`Read ${column.name} as text`}
                 title="Keeps every value as it stands"
                 onClick={() => onRead({ ...readAs('text'), said: true, known: false })}
               >
-                as text
+                Read as text
               </button>
             )}
-          </span>
+          </>
         ) : (
           preview.frequent
             .slice(0, 3)

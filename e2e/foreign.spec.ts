@@ -1,0 +1,67 @@
+import { expect, test } from '@playwright/test';
+
+// Files that nobody made for this application: read, corrected with one act, drafted, asked.
+
+test.beforeEach(({ page }) => {
+  page.on('pageerror', (error) => {
+    throw error;
+  });
+});
+
+const flights = ['airports', 'birdstrikes', 'flights-airport'].map((n) => `cli/test/drafts/flights/${n}.csv`);
+
+test('from foreign tables to a first answer', async ({ page }) => {
+  await page.goto('/');
+  await page.getByLabel('Title of a new model').fill('Flights');
+  await page.getByRole('button', { name: 'Create' }).click();
+  await page.locator('#files').setInputFiles(flights);
+  await expect(page.getByRole('group', { name: 'Files to import' })).toContainText('3 files');
+  await page.getByRole('button', { name: 'Import 3 tables' }).click();
+  await expect(page.getByRole('table', { name: 'Tables of the model' }).getByRole('row')).toHaveCount(4);
+
+  await page.getByRole('button', { name: 'Draft a star' }).click();
+  await expect(page.getByText('flights-airport.origin refers to airports.iata')).toBeVisible();
+  await expect(page.getByText('birdstrikes is a fact table')).toBeVisible();
+  await expect(page.getByText('Total count = sum(', { exact: false })).toBeVisible();
+  await page.getByRole('button', { name: 'Accept all' }).click();
+  await expect(page.getByRole('button', { name: 'fact table flights-airport' })).toBeVisible();
+  await expect(page.getByRole('button', { name: 'dimension table airports' })).toBeVisible();
+});
+
+test('days that can be read in two ways are read in the other with one act; a pattern is typed, what does not fit is kept as text', async ({
+  page,
+}) => {
+  await page.goto('/');
+  await page.getByLabel('Title of a new model').fill('Dates');
+  await page.getByRole('button', { name: 'Create' }).click();
+  const rows = Array.from({ length: 40 }, (_, i) => {
+    const day = String((i % 28) + 1).padStart(2, '0');
+    return `${i + 1},0${(i % 9) + 1}/0${(i % 7) + 1}/2025,$${i + 1}.50,${i === 7 ? 'not yet' : `2025-03-${day}`}`;
+  });
+  await page.locator('#files').setInputFiles([
+    {
+      name: 'loan.csv',
+      mimeType: 'text/csv',
+      buffer: Buffer.from(`loan_no,lent,fine,back\n${rows.join('\n')}\n`),
+    },
+  ]);
+  const card = page.getByRole('region', { name: 'File loan.csv' });
+  await expect(card.getByLabel('Pattern of lent')).toHaveValue('dd/MM/yyyy');
+  await card.getByRole('button', { name: 'Read as MM/dd/yyyy' }).click();
+  await expect(card.getByLabel('Pattern of lent')).toHaveValue('MM/dd/yyyy');
+
+  // Dollars are numbers with a unit; one remark among days does not make texts of them.
+  await expect(card.getByLabel('Type of fine')).toHaveValue(/^decimal/);
+  await expect(card.getByLabel('Type of back')).toHaveValue('date');
+  await expect(card.getByText('1 does not fit')).toBeVisible();
+
+  // A pattern that nothing fits says so at once, and is typed over.
+  await card.getByLabel('Pattern of back').fill('yyyy.MM.dd');
+  await expect(card.getByText('40 do not fit')).toBeVisible();
+  await card.getByLabel('Pattern of back').fill('no pattern');
+  await expect(card.getByLabel('Pattern of back')).toHaveAttribute('aria-invalid', 'true');
+  await card.getByRole('button', { name: 'Read back as text' }).click();
+  await expect(card.getByLabel('Type of back')).toHaveValue('text');
+  await page.getByRole('button', { name: 'Import 1 table' }).click();
+  await expect(page.getByText('Imported: 40 rows stored')).toBeVisible();
+});
