@@ -16,7 +16,10 @@ const MOST_ROWS = 500_000;
 const FALLS = 2;
 
 /**
- * Hierarchies that hold on all rows and make sense: the usual ones of a calendar; of other dimensions stacks of
+/**
+ * erarchies that hold on all rows and make sense: the usual ones of a calendar; of other dimensions
+ * stacks
+ */
  * texts whose numbers of members fall by a factor from level to level, each on several rows, so that it is no
  * accident that they nest.
  */
@@ -76,7 +79,10 @@ function ofLevels(data: ModelData, table: Table): Proposal[] {
 /** Of the rows so much may have no member of a level. */
 const GAPS = 0.2;
 
-/** Whether a level is shown by texts that are no codes and seldom missing; numbers nest in each other too easily. */
+/**
+ * Whether a level is shown by texts that are no codes and seldom missing; numbers nest in each other
+ * too easily.
+ */
 function isShown(data: ModelData, table: Table, { path }: FoundLevel): boolean {
   const [home, name] = splitPath(path) ?? [table.name, path];
   if (isCodeName(name)) return false;

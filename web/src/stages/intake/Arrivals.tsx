@@ -1,7 +1,7 @@
 import { useCallback, useEffect, useRef, useState } from 'react';
 import type { DragEvent } from 'react';
 import { Menu, MenuButton, MenuItem, MenuItems } from '@headlessui/react';
-import { Database, FileUp, History, Plus, Sparkles } from 'lucide-react';
+import { FileUp, Sparkles } from 'lucide-react';
 import { api } from '@crease/contract';
 import type { JobState, RecipeState, UploadState } from '@crease/contract';
 import { freeName, connectionOf, fileOf, isTableOf } from '@crease/core/model';
@@ -11,7 +11,6 @@ import { useAnswer } from '../../state/useAnswer.ts';
 import { takeDropped } from '../../state/dropped.ts';
 import { useModel } from '../../state/model.tsx';
 import { Blank, LeafHead } from '../../frame/Leaves.tsx';
-import { many } from '../../parts/text.ts';
 import type { Arrival } from './arrival.ts';
 import {
   arrivingColumns,
@@ -264,7 +263,7 @@ export function Arrivals({
 
   return (
     <>
-      <LeafHead title="Intake" note={many(model.tables.length, 'table')}>
+      <LeafHead title="Intake">
         <input
           ref={chooser}
           type="file"
@@ -281,12 +280,12 @@ export function Arrivals({
           <FileUp size={14} aria-hidden /> Choose files
         </label>
         <button className="btn" onClick={() => onShow('databases')}>
-          <Database size={14} aria-hidden /> Databases
+          Databases
         </button>
         <MakeTable onShow={onShow} />
         {state.stored.length > 0 && (
           <button className="btn" onClick={() => onShow('loads')}>
-            <History size={14} aria-hidden /> Loads
+            Loads
           </button>
         )}
         <button
@@ -361,9 +360,7 @@ export function Arrivals({
 function MakeTable({ onShow }: { onShow: (view: string) => void }) {
   return (
     <Menu>
-      <MenuButton className="btn">
-        <Plus size={14} aria-hidden /> New table
-      </MenuButton>
+      <MenuButton className="btn">New table</MenuButton>
       <MenuItems
         anchor={{ to: 'bottom start', gap: 4 }}
         className="z-30 border border-rule-strong bg-raised py-1 shadow-lg outline-none"
