@@ -16,12 +16,9 @@ const MOST_ROWS = 500_000;
 const FALLS = 2;
 
 /**
-/**
- * erarchies that hold on all rows and make sense: the usual ones of a calendar; of other dimensions
- * stacks
- */
- * texts whose numbers of members fall by a factor from level to level, each on several rows, so that it is no
- * accident that they nest.
+ * Hierarchies that hold on all rows and make sense: the usual ones of a calendar; of other dimensions stacks
+ * of texts whose numbers of members fall by a factor from level to level, each on several rows, so that it is
+ * no accident that they nest.
  */
 export function proposeHierarchies(model: Model, data: ModelData): Proposal[] {
   const drafted = new ModelData(model, (name) => data.table(name), data.today);
