@@ -1,32 +1,15 @@
 import fc from 'fast-check';
-import type { TableData } from '../columns/index.ts';
-import { columnOfValues, tableOf } from '../columns/index.ts';
 import type { Model } from '../model/index.ts';
 import { applyEdit } from '../edit/index.ts';
 import { ModelData } from '../query/index.ts';
-import type { Value } from '../values/index.ts';
-import { parseType } from '../values/index.ts';
 import type { JudgedClaim } from './index.ts';
 import { CLAIM_REF_KINDS } from '../model/index.ts';
 import { CLAIM_KINDS, isCodeName, judgeModel, summarise } from './index.ts';
+import type { Row, Rows } from './smallWorld.ts';
+import { tablesOf } from './smallWorld.ts';
 
-type Row = Record<string, Value>;
-
-function judgeAll(model: Model, rows: Record<string, readonly Row[]>): Map<string, JudgedClaim> {
-  const tables = new Map<string, TableData>();
-  for (const t of model.tables) {
-    const list = rows[t.name] ?? [];
-    const columns = t.columns
-      .filter((c) => c.formula === undefined)
-      .map((c) =>
-        columnOfValues(
-          c.name,
-          parseType(c.type)!,
-          list.map((r) => r[c.name] ?? null),
-        ),
-      );
-    tables.set(t.name, tableOf(t.name, columns, { rowCount: list.length, lineOf: (row) => row + 2 }));
-  }
+function judgeAll(model: Model, rows: Record<string, Rows>): Map<string, JudgedClaim> {
+  const tables = tablesOf(model, rows);
   const data = new ModelData(model, (name) => tables.get(name)!, 20000);
   return new Map(judgeModel(model, data, '2026-07-01').map((c) => [c.id, c]));
 }

@@ -91,22 +91,20 @@ export const model: Model = {
   calendars: [{ table: 'day', day: 'day' }],
 };
 
-/** The rows of a world as columns, by table. */
+/** The rows of a world as columns, by table, as of files with a header; a table without rows is empty. */
 export const tablesOf = (of: Model, world: Readonly<Record<string, Rows>>): Map<string, TableData> =>
   new Map(
-    of.tables
-      .filter((t) => world[t.name])
-      .map((t) => {
-        const rows = world[t.name]!;
-        const columns = t.columns
-          .filter((c) => c.formula === undefined)
-          .map((c) =>
-            columnOfValues(
-              c.name,
-              parseType(c.type)!,
-              rows.map((r) => r[c.name] ?? null),
-            ),
-          );
-        return [t.name, tableOf(t.name, columns, { rowCount: rows.length })];
-      }),
+    of.tables.map((t) => {
+      const rows = world[t.name] ?? [];
+      const columns = t.columns
+        .filter((c) => c.formula === undefined)
+        .map((c) =>
+          columnOfValues(
+            c.name,
+            parseType(c.type)!,
+            rows.map((r) => r[c.name] ?? null),
+          ),
+        );
+      return [t.name, tableOf(t.name, columns, { rowCount: rows.length, lineOf: (row) => row + 2 })];
+    }),
   );

@@ -193,9 +193,9 @@ test.each<[Step, RegExp]>([
   [{ derive: { name: 'copies', formula: 'a + 1' } }, /step 2 of made: there is a column "copies" already/],
   [
     { union: ['archive'] },
-    /step 2 of made: union matches columns by name, and another .* has a column c too/,
+    /step 2 of made: union matches columns by name, and another .* also has a column c/,
   ],
-  [{ join: { table: 'archive', kind: 'left', on: [['a', 'a']] } }, /join brings all columns of archive/],
+  [{ join: { table: 'archive', kind: 'left', on: [['a', 'a']] } }, /join adds all columns of archive/],
   [{ filter: 1, of: 'c' }, /step 2 of made: it names c, and is not complete/],
 ])('where a step would not mean the same, the new name is refused: %j', (bad, message) => {
   expect(() => rename([{ from: 'loan' }, bad], 'c', 'copies')).toThrow(message);

@@ -29,31 +29,31 @@ const summed = (reason: string): NumberUse => ({ use: 'quantity', aggregate: 'su
 const BY_WORD: readonly (readonly [ReadonlySet<string>, NumberUse])[] = [
   [
     words('lat latitude lon lng longitude easting northing xcoord ycoord coordinate'),
-    attribute('coordinates are places: neither added up nor averaged'),
+    attribute('coordinates are not added up'),
   ],
   [
     words('heading bearing direction azimuth angle dir'),
-    attribute('directions go round in a circle: a sum or an average of them says nothing'),
+    attribute('directions are neither added up nor averaged'),
   ],
-  [words('year years yr'), attribute('years are told apart, not added up')],
+  [words('year years yr'), attribute('years are not added up')],
   [
     words('per capita rate rates ratio percent percentage pct share average avg mean median quota'),
-    averaged('rates mean nothing added up'),
+    averaged('rates are averaged, not added up'),
   ],
-  [words('price prices'), averaged('prices of single things mean nothing added up')],
+  [words('price prices'), averaged('unit prices are averaged, not added up')],
   [
     words('rating ratings score scores grade gpa stars index expectancy'),
-    averaged('ratings and scores mean nothing added up'),
+    averaged('ratings and scores are averaged, not added up'),
   ],
   [
     words(
       'temp temperature tmin tmax dewpoint dewp pressure humidity humid wind speed density concentration ph altitude elevation voltage intensity',
     ),
-    averaged('what is measured at a moment means nothing added up'),
+    averaged('measurements are averaged, not added up'),
   ],
   [
     words('min max minimum maximum lowest highest std stddev'),
-    averaged('least and greatest values mean nothing added up'),
+    averaged('minimums and maximums are not added up'),
   ],
 ];
 
@@ -63,10 +63,13 @@ const BY_LAST_WORD: readonly (readonly [ReadonlySet<string>, NumberUse])[] = [
     words(
       'type types kind class category status state flag group level rank ranking position pos order sequence seq slot version priority generation stage phase round season episode chapter floor room track district ward precinct zone region lane platform',
     ),
-    attribute('its name is that of a group or a place in an order'),
+    attribute('by its name a group or a rank'),
   ],
-  [words('age height weight width length depth size'), averaged('what each member has is averaged')],
-  [words('open close high low adjclose'), averaged('quotes of a day mean nothing added up')],
+  [
+    words('age height weight width length depth size'),
+    averaged('by its name a property of each row: averaged, not added up'),
+  ],
+  [words('open close high low adjclose'), averaged('daily prices are averaged, not added up')],
 ];
 
 /** Words that say that something was counted, or paid. */
@@ -79,30 +82,28 @@ function byName(name: string): NumberUse | undefined {
   // `amount_2` is an amount.
   const all = nameWords(name).filter((w, i) => i === 0 || !/^\d+$/.test(w));
   const last = all.at(-1) ?? '';
-  if (isTimePart(name)) return attribute('a part of a date: told apart, not added up');
+  if (isTimePart(name)) return attribute('a part of a date is not added up');
   if (['is', 'has', 'was', 'are', 'can', 'needs'].includes(all[0] ?? '') && all.length > 1)
-    return attribute('its name is that of a yes or no');
+    return attribute('by its name a flag');
   const found =
     BY_WORD.find(([list]) => all.some((w) => list.has(w)))?.[1] ??
     BY_LAST_WORD.find(([list]) => list.has(last))?.[1];
   if (found) return found;
   if (COUNTED.has(last) || ['num', 'n', 'total'].includes(all[0] ?? ''))
-    return summed('its name is that of a count or an amount');
+    return summed('by its name a count or an amount');
   return undefined;
 }
 
 /** What is known of a column's values before it is asked what they are good for. */
 export interface Looked {
   readonly rows: number;
-  readonly nulls: number;
-  readonly distinct: number;
   /** Whether no other value occurs than 0 and 1. */
   readonly isYesOrNo: boolean;
   /** Whether all values are whole numbers that years have. */
   readonly areYears: boolean;
 }
 
-/** Rows from which on a column of nothing but 0 and 1 is taken for a yes or no. */
+/** Rows from which on a column of nothing but 0 and 1 is taken for a flag. */
 const ENOUGH = 20;
 
 /** The use of a column of numbers by its name and what occurs; for any other type it is an attribute. */
@@ -117,7 +118,7 @@ export function numberUse(name: string, type: string, looked: Looked): NumberUse
   const said = byName(name);
   if (said) return said;
   if (looked.isYesOrNo && looked.rows >= ENOUGH && kind === 'integer')
-    return { use: 'attribute', byName: true, reason: 'nothing but 0 and 1: a yes or no' };
+    return { use: 'attribute', byName: true, reason: 'only 0 and 1: a flag' };
   if (looked.areYears && looked.rows >= ENOUGH && kind === 'integer')
     return { use: 'attribute', byName: true, reason: 'all values are years' };
   if (kind !== 'integer')
@@ -146,11 +147,6 @@ export function useByName({ name, type }: Pick<ModelColumn, 'name' | 'type'>, co
   return numberUse(name, type, {
     areYears: kind === 'integer' && column.distinct >= SEVERAL && least >= YEARS.from && most <= YEARS.to,
     rows: column.rowCount,
-    nulls: column.nulls,
-    distinct: column.distinct,
     isYesOrNo,
   });
 }
-
-/** How numbers of that name are totalled by default. */
-export const aggregateOf = (name: string): 'avg' | 'sum' => byName(name)?.aggregate ?? 'sum';

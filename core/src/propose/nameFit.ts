@@ -1,4 +1,4 @@
-import { isGivenName, wordsOf } from './names.ts';
+import { isGivenName, KIND_WORDS, wordsOf } from './names.ts';
 
 /** Words with which names of codes end: what stands before them says of what. */
 const CODE_WORDS = new Set(
@@ -10,11 +10,6 @@ const COMMON_WORDS = new Set(
     ' ',
   ),
 );
-/** Words that say what sort of table a name is of, not which. */
-const TABLE_WORDS = new Set(
-  'fact dim dimension bridge stg staging export list table lookup master data info f d b s t'.split(' '),
-);
-
 /** What a name is about: its words without those for codes and sorts of tables. */
 export interface Subject {
   readonly words: readonly string[];
@@ -24,7 +19,7 @@ export interface Subject {
 
 export function subjectOf(name: string): Subject {
   if (isGivenName(name)) return { words: [], isCode: false };
-  const all = wordsOf(name).filter((w, _, words) => !(TABLE_WORDS.has(w) && words.length > 1));
+  const all = wordsOf(name).filter((w, _, words) => !(KIND_WORDS.has(w) && words.length > 1));
   let end = all.length;
   while (end > 0 && CODE_WORDS.has(all[end - 1]!)) end--;
   return { words: all.slice(0, end), isCode: end < all.length };
@@ -45,14 +40,12 @@ export type Fit = (typeof FIT)[keyof typeof FIT];
  * (`home_branch_id` is a branch, `branch_area_id` is none): so names fit by their endings, never by their
  * beginnings.
  */
-export function nameFit(column: string, table: string, key: string): Fit {
-  const own = subjectOf(column);
-  const [about, of] = [own.words, subjectOf(table).words];
-  const part = subjectOf(key).words;
+export function nameFit(column: Subject, table: Subject, key: Subject): Fit {
+  const [about, of, part] = [column.words, table.words, key.words];
   if (about.length === 0) return FIT.none;
   if (same(about, of) || same(about, [...of, ...part])) return FIT.whole;
   if (same(about, part) && !isCommon(about)) return FIT.whole;
   if (endsWith(about, of) || (endsWith(of, about) && !isCommon(about))) return FIT.ending;
   if (endsWith(about, part) && !isCommon(part)) return FIT.ending;
-  return own.isCode && about.at(-1) === of.at(-1) ? FIT.head : FIT.none;
+  return column.isCode && about.at(-1) === of.at(-1) ? FIT.head : FIT.none;
 }

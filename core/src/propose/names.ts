@@ -30,21 +30,9 @@ function singular(word: string): string {
 export const isGivenName = (name: string): boolean => /^column_\d+$/.test(name);
 
 /** Prefixes and suffixes that say what kind of table or column a name is, not which. */
-const KIND_WORDS = new Set([
-  'fact',
-  'dim',
-  'dimension',
-  'bridge',
-  'stg',
-  'staging',
-  'export',
-  'list',
-  'table',
-  'f',
-  'd',
-  'b',
-  's',
-]);
+export const KIND_WORDS: ReadonlySet<string> = new Set(
+  'fact dim dimension bridge stg staging export list table lookup master data info f d b s t'.split(' '),
+);
 
 /**
  * How alike two names are by their words, 0 to 1: shared words over those of the shorter name, lessened where

@@ -37,8 +37,6 @@ export function previewUse(
     return { use: 'attribute', reason: 'whole numbers that nearly all differ look like a code' };
   const { use, aggregate, reason } = numberUse(column.name, type, {
     rows,
-    nulls: column.nulls,
-    distinct: column.distinct,
     isYesOrNo: false,
     areYears: false,
   });

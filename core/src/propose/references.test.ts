@@ -1,6 +1,6 @@
 import type { Model } from '../model/index.ts';
 import { draft, many } from './drafted.ts';
-import { FIT, nameFit } from './nameFit.ts';
+import { FIT, nameFit, subjectOf } from './nameFit.ts';
 
 const related = (model: Model) =>
   (model.relationships ?? []).map(
@@ -21,7 +21,7 @@ test.each<[string, string, string, number]>([
   ['name', 'author', 'name', FIT.none],
   ['slot', 'shelf_slots', 'id', FIT.none],
 ])('%s leads to %s.%s: %i', (column, table, key, fit) => {
-  expect(nameFit(column, table, key)).toBe(fit);
+  expect(nameFit(subjectOf(column), subjectOf(table), subjectOf(key))).toBe(fit);
 });
 
 test('running numbers of two tables are no references of each other, whatever they are called', () => {

@@ -5,9 +5,9 @@ import type { Model, ModelColumn, Table } from '../model/index.ts';
 import { sameName } from '../model/index.ts';
 import type { ModelData } from '../query/index.ts';
 import { isCalendarKey, isCalendarTable } from './calendars.ts';
-import { chanceOf, heldBy } from './held.ts';
+import { chanceOf, heldBy, mayHold, UNLIKELY } from './held.ts';
 import { FIT, nameFit, subjectOf } from './nameFit.ts';
-import type { Fit } from './nameFit.ts';
+import type { Fit, Subject } from './nameFit.ts';
 import { isGivenName, nameLikeness, wordsOf } from './names.ts';
 
 /**
@@ -44,149 +44,157 @@ const NEARLY_ALL = 0.9;
 const ALL_BUT_FEW = 0.98;
 /** Values that few say nothing: with names that do not fit, so many different ones must be held. */
 const SEVERAL = 3;
-/** With a chance below, values are not held by accident. */
-const UNLIKELY = 0.2;
 
 export const sameKind = (a: DataType, b: DataType): boolean =>
   comparable(a, b) && (a.kind === 'text') === (b.kind === 'text');
 
 const NO_REFERENCES: ReadonlySet<DataType['kind']> = new Set(['decimal', 'double', 'boolean', 'timestamp']);
 
-/**
- * The column that a column refers to, of all that tell the rows of a table apart; undefined where it refers
- * to none.
- */
-export function bestTarget(
-  model: Model,
-  data: ModelData,
-  from: Table,
-  column: ModelColumn,
-  pattern: ReferencePattern,
-): Candidate | undefined {
-  const own = data.column(from.name, column.name);
-  const type = parseType(column.type) ?? TEXT;
-  if (own.distinct === 0 || NO_REFERENCES.has(type.kind)) return undefined;
-  return model.tables
-    .filter((to) => to !== from)
-    .flatMap((to) => targetsIn(to, data))
-    .flatMap(({ to, key }) => candidate({ data, from, column, own, type, to, key, pattern }) ?? [])
-    .sort(
-      (a, b) =>
-        b.score - a.score ||
-        called(column.name, b.to) - called(column.name, a.to) ||
-        b.toDistinct - a.toDistinct,
-    )[0];
-}
+/** Finds what a column refers to; undefined where it refers to nothing. */
+export type FindReference = (from: Table, column: ModelColumn) => Candidate | undefined;
 
 /**
- * Columns that tell the rows of a table apart: its key of one column, and others in which no value stands
- * twice.
+ * A finder of references among the tables of a model: of all columns that tell the rows of a table apart it
+ * gives the one that a column refers to. What is asked twice is looked for once.
  */
-function targetsIn(to: Table, data: ModelData): { to: Table; key: string }[] {
-  if ((to.key ?? []).length === 0) return [];
-  return to.columns
-    .filter((c) => c.formula === undefined)
-    .filter((c) => {
-      if (isOwnKey(to, c.name)) return true;
-      const column = data.column(to.name, c.name);
-      return (
-        column.distinct > 1 && column.distinct === column.rowCount - column.nulls && !hasDecimals(column)
-      );
-    })
-    .map((c) => ({ to, key: c.name }));
+export function referenceFinder(model: Model, data: ModelData, pattern: ReferencePattern): FindReference {
+  const targets = model.tables.flatMap((to) => targetsIn(to, data));
+  const known = new Map<ModelColumn, Candidate | undefined>();
+  return (from, column) => {
+    if (!known.has(column)) known.set(column, bestOf(targets, data, from, column, pattern));
+    return known.get(column);
+  };
 }
 
-const hasDecimals = ({ type }: Column): boolean => NO_REFERENCES.has(type.kind);
-
-interface Pair {
-  readonly data: ModelData;
-  readonly from: Table;
-  readonly column: ModelColumn;
-  readonly own: Column;
-  readonly type: DataType;
+/** A column that others may refer to: the key of its table, or another in which no value stands twice. */
+interface Target {
   readonly to: Table;
   readonly key: string;
+  readonly isKey: boolean;
+  readonly column: Column;
+  /** Whether its days are those of a calendar. */
+  readonly hasDays: boolean;
+  readonly ofTable: Subject;
+  readonly ofKey: Subject;
+}
+
+function targetsIn(to: Table, data: ModelData): Target[] {
+  if ((to.key ?? []).length === 0) return [];
+  const stored = to.columns.filter((c) => c.formula === undefined);
+  return stored.flatMap(({ name: key }): Target[] => {
+    const column = data.column(to.name, key);
+    const isKey = isOwnKey(to, key);
+    const isUnique = column.distinct > 1 && column.distinct === column.rowCount - column.nulls;
+    if (!isKey && (!isUnique || NO_REFERENCES.has(column.type.kind))) return [];
+    const hasDays = isCalendarKey(column) && isCalendarTable(to, data);
+    return [{ to, key, isKey, column, hasDays, ofTable: subjectOf(to.name), ofKey: subjectOf(key) }];
+  });
+}
+
+/** A column that may refer to others. */
+interface Source {
+  readonly from: Table;
+  readonly name: string;
+  readonly column: Column;
+  readonly type: DataType;
+  readonly about: Subject;
   readonly pattern: ReferencePattern;
 }
 
-function candidate(pair: Pair): Candidate | undefined {
-  const { data, from, column, own, type, to, key, pattern } = pair;
-  const keyColumn = data.column(to.name, key);
-  if (!sameKind(type, keyColumn.type)) return undefined;
-  const isKey = isOwnKey(to, key);
-  const fit = nameFit(column.name, to.name, key);
+function bestOf(
+  targets: readonly Target[],
+  data: ModelData,
+  from: Table,
+  { name, type: declared }: ModelColumn,
+  pattern: ReferencePattern,
+): Candidate | undefined {
+  const column = data.column(from.name, name);
+  const type = parseType(declared) ?? TEXT;
+  if (column.distinct === 0 || NO_REFERENCES.has(type.kind)) return undefined;
+  const source: Source = { from, name, column, type, about: subjectOf(name), pattern };
+  return targets
+    .filter(({ to }) => to !== from)
+    .flatMap((target) => candidate(source, target) ?? [])
+    .sort(
+      (a, b) => b.score - a.score || called(name, b.to) - called(name, a.to) || b.toDistinct - a.toDistinct,
+    )[0];
+}
+
+function candidate(source: Source, target: Target): Candidate | undefined {
+  const { from, name, column, type, about, pattern } = source;
+  const { to, key, isKey, column: other } = target;
+  if (!sameKind(type, other.type) || (type.kind === 'date' && !target.hasDays)) return undefined;
+  const byRule = fitsPattern(pattern, name, to, key);
+  if (byRule === false) return undefined;
+  const fit = nameFit(about, target.ofTable, target.ofKey);
   // Who says what a reference is called has said it of keys, too.
-  const isSaid = pattern === 'same name' || pattern === 'table and key';
-  if (!isSaid && !mayRefer(pair, fit, isKey)) return undefined;
-  const held = heldBy(own, keyColumn);
-  const share = held.matched / Math.max(1, held.filled);
+  if (byRule === undefined && !mayRefer(source, target, fit)) return undefined;
+  const isForValues = byRule === undefined && pattern !== 'values alone' && type.kind !== 'date';
+  if (isForValues && fit === FIT.none && !mayHold(column, other)) return undefined;
+  const { filled, matched, distinct } = heldBy(column, other);
+  const share = matched / Math.max(1, filled);
   if (share < MOST) return undefined;
-  const byRule = fitsPattern(pattern, column.name, to, key);
-  const isReference =
-    type.kind === 'date'
-      ? isCalendarKey(keyColumn) && isCalendarTable(to, data)
-      : byRule === undefined
-        ? isHeld(pair, keyColumn, fit, share, held.distinct)
-        : byRule && (isKey || pattern === 'same name');
-  if (!isReference) return undefined;
+  if (byRule === undefined && type.kind !== 'date' && !isHeld(source, other, fit, share, distinct))
+    return undefined;
   return {
     from,
-    columns: [column.name],
+    columns: [name],
     to,
     key: [key],
-    filled: held.filled,
-    nulls: own.nulls,
-    matched: held.matched,
-    fromDistinct: own.distinct,
-    toDistinct: keyColumn.distinct,
+    filled,
+    nulls: column.nulls,
+    matched,
+    fromDistinct: column.distinct,
+    toDistinct: other.distinct,
     fit,
-    score: share + fit * 0.2 + (isKey ? 0.1 : 0) + called(column.name, to) * 0.05,
+    score: share + fit * 0.2 + (isKey ? 0.1 : 0) + called(name, to) * 0.05,
   };
 }
 
 /**
- * Whether a column may refer at all: one that tells its own rows apart does only where its name says to what.
+ * Whether a column may refer at all. One that tells its own rows apart does only where its name says to what;
+ * numbers whose name fits nothing do only as codes.
  */
-function mayRefer({ from, column, own, to, key }: Pair, fit: Fit, isKey: boolean): boolean {
-  const isUnique = own.distinct === own.rowCount - own.nulls && own.rowCount > 1;
-  if (isUnique && own.type.kind === 'date') return false;
-  if (isOwnKey(from, column.name)) {
+function mayRefer(
+  { from, name, column, about, pattern }: Source,
+  { to, key, isKey }: Target,
+  fit: Fit,
+): boolean {
+  const isUnique = column.distinct === column.rowCount - column.nulls && column.rowCount > 1;
+  if (column.type.kind === 'date') return !isUnique;
+  if (isOwnKey(from, name)) {
     if (fit < FIT.whole || !isKey) return false;
     // Of two tables with one key the one that is called like it refers to the other, which says more of it.
-    return (
-      wordsOf(column.name).join() !== wordsOf(key).join() ||
-      called(column.name, to) <= called(column.name, from)
-    );
+    return wordsOf(name).join() !== wordsOf(key).join() || called(name, to) <= called(name, from);
   }
+  const isCode = about.isCode || isGivenName(name);
   // The name of a member is no reference to another table's member of that name.
-  return !(isUnique && fit < FIT.whole && !isCodeLike(column.name)) && !isGivenName(key + column.name);
+  if (isUnique && fit < FIT.whole && !isCode) return false;
+  return fit > FIT.none || column.type.kind === 'text' || isCode || pattern === 'values alone';
 }
-
-const isCodeLike = (name: string): boolean => subjectOf(name).isCode || isGivenName(name);
 
 /** Whether names and values together say that values are those of the other table. */
 function isHeld(
-  { column, own, type, pattern }: Pair,
-  keyColumn: Column,
+  { name, column, type, about, pattern }: Source,
+  other: Column,
   fit: Fit,
   share: number,
   distinct: number,
 ): boolean {
-  if (pattern === 'values alone') return share >= ALL_BUT_FEW && own.distinct >= SEVERAL;
-  const isCode = isCodeLike(column.name);
-  const chance = chanceOf(own, keyColumn);
-  const isUnlikely = chance <= UNLIKELY && distinct >= SEVERAL;
-  if (fit === FIT.whole) return isCode || type.kind === 'text' || isUnlikely || coverage(keyColumn, distinct);
+  if (pattern === 'values alone') return share >= ALL_BUT_FEW && column.distinct >= SEVERAL;
+  const isCode = about.isCode || isGivenName(name);
+  const isText = type.kind === 'text';
+  const isUnlikely = () => distinct >= SEVERAL && chanceOf(column, other) <= UNLIKELY;
+  if (fit === FIT.whole) return isCode || isText || coverage(other, distinct) || isUnlikely();
+  if (fit === FIT.ending && isCode) return true;
   if (fit === FIT.ending)
-    return isCode
-      ? true
-      : share >= NEARLY_ALL &&
-          (type.kind === 'text' ? chance < 1 : isUnlikely || coverage(keyColumn, distinct));
+    return (
+      share >= NEARLY_ALL &&
+      (isText ? chanceOf(column, other) < 1 : coverage(other, distinct) || isUnlikely())
+    );
   if (fit === FIT.head) return share >= NEARLY_ALL;
   // Only the values say so: texts that are held by no accident, and numbers that are named as codes.
-  return type.kind === 'text'
-    ? share > NEARLY_ALL && isUnlikely
-    : isCode && share >= ALL_BUT_FEW && isUnlikely;
+  return isText ? share > NEARLY_ALL && isUnlikely() : isCode && share >= ALL_BUT_FEW && isUnlikely();
 }
 
 /**

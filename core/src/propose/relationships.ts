@@ -10,7 +10,7 @@ import { amountsOf } from './holds.ts';
 import { isOfValidity, wordsOf } from './names.ts';
 import { percent } from './proposal.ts';
 import type { Proposal } from './proposal.ts';
-import { bestTarget, sameKind } from './references.ts';
+import { referenceFinder, sameKind } from './references.ts';
 import type { Candidate, ReferencePattern } from './references.ts';
 import { proposeTree } from './trees.ts';
 import { counted, numberText } from '../values/index.ts';
@@ -40,12 +40,8 @@ export function proposeRelationships(
     drafted = applyEdit(drafted, proposal.edit);
     found.push(proposal);
   };
-  const targets = new Map<string, Candidate | undefined>();
-  const target = (from: Table, column: string): Candidate | undefined => {
-    const key = `${from.name}\n${column}`;
-    if (!targets.has(key)) targets.set(key, bestTarget(model, data, from, ownColumn(from, column), pattern));
-    return targets.get(key);
-  };
+  const find = referenceFinder(model, data, pattern);
+  const target = (from: Table, column: string) => find(from, ownColumn(from, column));
   // A key that is nothing but references is that of a fact or a bridge: nothing refers to it.
   const composed = model.tables.filter(
     (t) => (t.key ?? []).length > 1 && !t.key!.every((name) => target(t, name) !== undefined),
@@ -55,16 +51,14 @@ export function proposeRelationships(
   const tables = [...model.tables].sort((a, b) => data.rowCount(b.name) - data.rowCount(a.name));
   for (const from of tables) {
     const composite = compositeTargets(model, data, from, composed);
-    const single = from.columns
-      .filter((c) => isOpen(model, from, c))
-      .flatMap((column) => {
-        // A column that leads up within its own table leads nowhere else.
-        const tree = proposeTree(model, data, from, column);
-        const best = target(from, column.name);
-        if (tree && (best === undefined || best.fit === FIT.none)) found.push(tree);
-        else return best ? [best] : [];
-        return [];
-      });
+    const single: Candidate[] = [];
+    for (const column of from.columns.filter((c) => isOpen(model, from, c))) {
+      const best = find(from, column);
+      // A column that leads up within its own table leads elsewhere only where its name says so.
+      const tree = best && best.fit > FIT.none ? undefined : proposeTree(model, data, from, column);
+      if (tree) found.push(tree);
+      else if (best) single.push(best);
+    }
     const all = [...composite, ...single].sort((a, b) => weightOf(b) - weightOf(a));
     for (const best of all) {
       // A part of a reference of several columns leads on from the table that the whole leads to, where that
@@ -172,7 +166,10 @@ function likestColumn(from: Table, to: Table, key: string): { column: string; fi
     .filter((c) => c.formula === undefined && sameKind(type(from, c.name), type(to, key)))
     .map((c) => ({
       column: c.name,
-      fit: words(c.name) === words(key) ? FIT.whole : nameFit(c.name, to.name, key),
+      fit:
+        words(c.name) === words(key)
+          ? FIT.whole
+          : nameFit(subjectOf(c.name), subjectOf(to.name), subjectOf(key)),
     }))
     .filter(({ fit }) => fit >= FIT.ending)
     .sort((a, b) => b.fit - a.fit)[0];
@@ -201,7 +198,7 @@ function whyOf({ from, columns, key, fit }: Candidate): string {
   if (fit > FIT.none) return 'its name is that of the table';
   return ownColumn(from, columns[0]!).type === 'date'
     ? 'its days are those of a calendar'
-    : 'its values are those of that table, and of a form that is not met by accident';
+    : 'its values are among those of that table, too specific to match by chance';
 }
 
 /** `second` is the table to which there is a way already, where the relationship is not to be default. */

@@ -125,18 +125,16 @@ function signsOf(model: Model, data: ModelData, t: Table): Sign[] {
   );
   const signs: Sign[] = [];
   const sign = (weight: number, says: string) => signs.push({ for: weight, says });
-  if (amounts.length > 0)
-    sign(amounts.length >= 3 ? 2 : 1, `${counted(amounts.length, 'column')} of amounts: ${few(amounts)}`);
-  if (dates.length > 0) sign(1, `its rows have a day or a moment: ${few(dates.map((c) => c.name))}`);
+  if (amounts.length > 0) sign(amounts.length >= 3 ? 2 : 1, `amounts: ${few(amounts)}`);
+  if (dates.length > 0) sign(1, `days or times: ${few(dates.map((c) => c.name))}`);
   if (targets.length > 0) sign(targets.length > 1 ? 1 : 0.5, `it refers to ${few(targets)}`);
   if (keyRefers) sign(1, 'references are part of its key');
-  else if ((t.key ?? []).length > 1) sign(0.5, 'several columns together tell its rows apart');
+  else if ((t.key ?? []).length > 1) sign(0.5, 'its key has several columns');
   if (targets.length > 0 && rows >= MANY_TIMES * Math.max(...targets.map((name) => data.rowCount(name))))
-    sign(1, `${counted(rows, 'row')}, many times those of what it refers to`);
-  if (amounts.length > 0 && !t.columns.some((c) => c.type === 'text')) sign(1, 'no text describes its rows');
-  if (label) sign(-1.5, `${label.name} is a name of nearly each row`);
-  else if (t.key?.length !== 1 || targets.length > 0 || amounts.length > 0)
-    sign(0.5, 'no column holds a name of each row');
+    sign(1, `${counted(rows, 'row')}, many times more than the tables that it refers to`);
+  if (amounts.length > 0 && !t.columns.some((c) => c.type === 'text')) sign(1, 'it has no text columns');
+  if (label) sign(-1.5, `${label.name} differs in nearly every row, as a label does`);
+  else if (t.key?.length !== 1 || targets.length > 0 || amounts.length > 0) sign(0.5, 'it has no label');
   if (referred.length > 0) {
     const isFarLarger = referred.some((name) => data.rowCount(name) >= MANY_TIMES * rows);
     sign(

@@ -14,8 +14,15 @@ import { percent } from './proposal.ts';
 import type { Proposal } from './proposal.ts';
 import { sameKind } from './references.ts';
 
-const SUPERIORS =
-  /parent|manager|chief|head|superior|supervisor|foreman|boss|master|leader|report|belong|above|upper/;
+/** Words for what stands above, alone or with a word for a code behind: `manager`, `reports_to`, `parentid`. */
+const SUPERIORS = new RegExp(
+  [
+    '(^|_)',
+    '(parent|manager|chief|head|superior|supervisor|foreman|boss|master|leader|report|belong|above|upper)',
+    '(id|no|code|key)?',
+    '(_|$)',
+  ].join(''),
+);
 /** Of the filled rows so much must have a parent that is a member. */
 const MOST = 0.6;
 
@@ -75,19 +82,15 @@ function leadsUpward(
 ): boolean {
   if (own.nulls === 0 || matched < own.rowCount - own.nulls) return false;
   const [about, of, part] = [subjectOf(column), subjectOf(table.name).words, subjectOf(key)];
+  const last = about.words.at(-1);
   const isOfItsKind =
-    about.words.at(-1) === of.at(-1) ||
-    about.words.at(-1) === part.words.at(-1) ||
+    (last !== undefined && (last === of.at(-1) || last === part.words.at(-1))) ||
     // `warden_no` beside `staff_no`: named by the same sort of code, where that is more than an id.
     (about.isCode && part.isCode && part.words.length > 0 && wordsOf(column).at(-1) === wordsOf(key).at(-1));
   const isUnlikely =
     own.distinct >= 3 && own.nulls * 2 <= own.rowCount && !areFirstFew(own, data.column(table.name, key));
-  if (
-    own.type.kind === 'integer'
-      ? !(about.isCode && (isOfItsKind || isUnlikely))
-      : !(isOfItsKind || isUnlikely)
-  )
-    return false;
+  if (own.type.kind === 'integer' && !about.isCode) return false;
+  if (!isOfItsKind && !isUnlikely) return false;
   return !endlessRows(
     parentRows(data, { name: column, table: table.name, key, parent: column }).parents,
   ).includes(1);

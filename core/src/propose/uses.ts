@@ -2,19 +2,18 @@ import type { Column } from '../columns/index.ts';
 import type { Model, ModelColumn, Table } from '../model/index.ts';
 import { sameName } from '../model/index.ts';
 import type { ModelData } from '../query/index.ts';
-import { aggregateOf, useByName } from './amounts.ts';
+import { useByName } from './amounts.ts';
+import { referringColumns } from './holds.ts';
 import { nameLikeness, wordsOf } from './names.ts';
+import type { PreviewUse } from './previewUse.ts';
 import type { Proposal } from './proposal.ts';
-
-type Use = NonNullable<ModelColumn['use']>;
 
 /** The use of each column: reference, key, quantity (with how it is aggregated) or attribute. */
 export function proposeUses(model: Model, data: ModelData): Proposal[] {
   return model.tables.flatMap((t) =>
     t.columns.flatMap((c): Proposal[] => {
-      const [use, reason] = useOf(model, t, c, data.column(t.name, c.name));
+      const { use, aggregate, reason } = useOf(model, t, c, data.column(t.name, c.name));
       if (c.use === use) return [];
-      const aggregate = use === 'quantity' ? aggregateOf(c.name) : undefined;
       return [
         {
           id: `use:${t.name}.${c.name}`,
@@ -36,30 +35,26 @@ export function proposeUses(model: Model, data: ModelData): Proposal[] {
   );
 }
 
-function useOf(model: Model, t: Table, c: ModelColumn, column: Column): readonly [Use, reason: string] {
+function useOf(model: Model, t: Table, c: ModelColumn, column: Column): PreviewUse {
   const isKey = (t.key ?? []).some((k) => sameName(k, c.name));
-  const refers = (model.relationships ?? []).some(
-    (r) => sameName(r.from.table, t.name) && r.from.columns.some((n) => sameName(n, c.name)),
-  );
+  const refers = referringColumns(model, t).has(c.name.toLowerCase());
   if (isKey && (t.key!.length === 1 || !refers))
-    return ['key', t.key!.length === 1 ? 'it is the key' : 'it is part of the key'];
-  if (refers) return ['reference', 'a relationship starts from it'];
+    return { use: 'key', reason: t.key!.length === 1 ? 'it is the key' : 'it is part of the key' };
+  if (refers) return { use: 'reference', reason: 'a relationship starts from it' };
   const isParent = (model.hierarchies ?? []).some(
     (h) => sameName(h.table, t.name) && h.parent !== undefined && sameName(h.parent, c.name),
   );
-  if (isParent) return ['reference', 'it leads to the parent of each member'];
+  if (isParent) return { use: 'reference', reason: 'it leads to the parent of each member' };
 
   const isFact = t.role === 'fact' || t.role === 'bridge';
   if (isFact && isForeign(t, c.name, column))
-    return ['reference', 'its name is that of a key, of a table that is not here'];
+    return { use: 'reference', reason: 'its name is that of a key, of a table that is not here' };
   const number = useByName(c, column);
   // What whole numbers of a dimension are is not told by their values: they describe, if no name says
   // otherwise.
-  if (number.use === 'quantity' && !isFact && !number.byName) {
-    const isAlone = t.role === 'staging';
-    return isAlone ? ['quantity', number.reason] : ['attribute', 'integer that describes the row'];
-  }
-  return [number.use, number.reason];
+  if (number.use === 'quantity' && !number.byName && t.role === 'dimension')
+    return { use: 'attribute', reason: 'integer that describes the row' };
+  return number;
 }
 
 /** Words with which names of keys end, and how often on average a value of a reference stands. */

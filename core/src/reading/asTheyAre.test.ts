@@ -50,7 +50,7 @@ test.each<[what: string, text: string, columns: string[], rows: number]>([
 test('days that could be read in two ways say so, and follow others of their file', () => {
   const [alone] = preview('lent\n01/02/2024\n03/04/2024\n').columns;
   expect(alone).toMatchObject({ pattern: 'dd/MM/yyyy', alsoFits: 'MM/dd/yyyy' });
-  expect(alone!.reason).toContain('no day is beyond 12');
+  expect(alone!.reason).toContain('no day is above 12');
   const both = preview('lent,due\n01/02/2024,12/31/2024\n03/04/2024,02/14/2024\n').columns;
   expect(both.map((c) => c.pattern)).toEqual(['MM/dd/yyyy', 'MM/dd/yyyy']);
   expect(both[0]!.reason).toContain('others in this file');

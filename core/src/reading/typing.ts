@@ -319,7 +319,7 @@ function guessMoment(texts: readonly string[]): TypeGuess | undefined {
   if (pattern === undefined) return undefined;
   const [type, called] = days.length > 0 ? [DATE, 'days'] : [TIMESTAMP, 'moments'];
   const alsoFits = (days.length > 0 ? days : moments).find((other) => isOtherOrder(pattern, other));
-  const zone = pattern.includes('XXX') ? ', their offset taken off: in UTC' : '';
+  const zone = pattern.includes('XXX') ? ', converted to UTC' : '';
   return {
     type,
     pattern,
@@ -327,7 +327,7 @@ function guessMoment(texts: readonly string[]): TypeGuess | undefined {
     reason:
       alsoFits === undefined
         ? `${called} written as ${pattern}${zone}`
-        : `${called} written as ${pattern}, or as ${alsoFits}: no day is beyond 12, so the values do not tell`,
+        : `${called} written as ${pattern}, or as ${alsoFits}: no day is above 12, so both are possible`,
   };
 }
 
@@ -350,6 +350,6 @@ export function inOrderOf(guess: TypeGuess, others: readonly TypeGuess[]): TypeG
   return {
     type: guess.type,
     pattern: alsoFits,
-    reason: `written as ${alsoFits}: no day is beyond 12, but others in this file are written as ${told.pattern}`,
+    reason: `written as ${alsoFits}: no day is above 12, but others in this file are written as ${told.pattern}`,
   };
 }

@@ -33,17 +33,17 @@ export const MOST_DIFFERENCES = 32;
  */
 const isWhole = (stored: string): boolean => !stored.startsWith('[');
 
+/** The document at the head of a chain that ends with a whole one. */
+const assembled = (chain: readonly string[]): string =>
+  chain.reduceRight((text, stored) => applyDifference(text, JSON.parse(stored) as Difference));
+
 /** The documents of revisions in a workspace. */
 export class Documents {
   constructor(private readonly db: Connection) {}
 
   /** The document of a revision, put together from the last one that was stored whole. */
   read(revision: number): string {
-    const chain = this.chain(revision);
-    return chain
-      .slice(0, -1)
-      .reverse()
-      .reduce((text, stored) => applyDifference(text, JSON.parse(stored) as Difference), chain.at(-1)!);
+    return assembled(this.chain(revision));
   }
 
   /** What to store for a document whose revision follows `parent`. */
@@ -51,8 +51,8 @@ export class Documents {
     if (parent === null) return document;
     const chain = this.chain(parent);
     if (chain.length > MOST_DIFFERENCES) return document;
-    const difference = JSON.stringify(differenceOf(this.read(parent), document));
-    // A change of a large part is no shorter than the whole, all of the chain considered.
+    const difference = JSON.stringify(differenceOf(assembled(chain), document));
+    // Where a large part has changed, the whole is as short.
     return difference.length * 2 < document.length ? difference : document;
   }
 

@@ -101,7 +101,7 @@ function bringsRenamed(
   const isTheirs = names.column(table, old) !== old;
   if (names.stood(old) && names.isRenamed !== isTheirs)
     throw new StepRefusal(
-      `join brings all columns of ${table}, one of them in place of ${old}: name those that it brings`,
+      `join adds all columns of ${table}, and one of them replaces ${old}: list the columns to add first`,
     );
   return isTheirs;
 }

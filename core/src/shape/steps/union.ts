@@ -62,7 +62,7 @@ export const union: StepKind<string[]> = {
     const renamed = having.filter((side) => side.renamed(old) !== old);
     if (renamed.length > 0 && renamed.length < having.length)
       throw new StepRefusal(
-        `union matches columns by name, and another of its tables has a column ${old} too: pick it under one name before`,
+        `union matches columns by name, and another of its tables also has a column ${old}: rename it with a pick step first`,
       );
     return { argument, isRenamed: renamed.length > 0 };
   },

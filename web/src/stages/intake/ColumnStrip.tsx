@@ -132,7 +132,7 @@ export function ColumnStrip({ column, preview, rows, drawn, isNew, onChange, onR
               <button
                 className="btn btn-bare h-[20px] px-0 text-[11px]"
                 aria-label={`Read ${column.name} as text`}
-                title="Keeps every value as it stands"
+                title="Keeps every value as it is written"
                 onClick={() => onRead({ ...readAs('text'), said: true, known: false })}
               >
                 Read as text
