@@ -14,7 +14,7 @@ import { percent } from './proposal.ts';
 import type { Proposal } from './proposal.ts';
 import { sameKind } from './references.ts';
 
-/** Words for what stands above, alone or with a word for a code behind: `manager`, `reports_to`, `parentid`. */
+/** Words for what stands above, alone or with a word for a code: `manager`, `reports_to`, `parentid`. */
 const SUPERIORS = new RegExp(
   [
     '(^|_)',
