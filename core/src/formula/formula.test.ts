@@ -80,6 +80,24 @@ function constantValue(formula: string) {
 }
 
 describe('functions', () => {
+  test.each([
+    ['make_date(2023, 2, 29)', null],
+    ['make_date(2024, 13, 1)', null],
+    ['make_date(2024, 0, 1)', null],
+    ['make_date(2024, 12, -1)', null],
+    ['make_date(0, 1, 1)', null],
+    ['make_date(10000, 1, 1)', null],
+    ['make_date(9223372036854775807, 1, 1)', null],
+    ['make_date(null, 1, 1)', null],
+    ['make_date(1, 1, 1)', '0001-01-01'],
+  ])('%s is %s', (formula, gives) => expect(constantValue(formula)).toEqual(gives));
+
+  test('parts of a day are integers', () => {
+    expect(checker.condition('make_date(2024.0, 1, 1) is null').faults[0]!.message).toContain(
+      'cast(2024.0 as integer)',
+    );
+  });
+
   test.each(FUNCTIONS.map((f) => [f.name, f] as const))('%s does what its example says', (_name, f) => {
     expect(constantValue(f.example.formula)).toEqual(f.example.gives);
     expect(f.documentation.length).toBeGreaterThan(5);

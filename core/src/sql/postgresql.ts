@@ -56,14 +56,19 @@ function unitNumber(x: string, unit: string): string {
 
 const NUMBER = `'^[+-]?([0-9]+\\.?[0-9]*|\\.[0-9]+)$'`;
 
-/** A day is checked before it is made: the database raises an error for one that is none. */
 function dayFromText(t: string): string {
   const [year, month, day] = ['1, 4', '6, 2', '9, 2'].map((part) => {
     const [from, length] = part.split(', ');
     return `cast(substr(${t}, ${from}, ${length}) as int)`;
   });
-  const last = `extract(day from make_date(${year}, ${month}, 1) + interval '1 month' - interval '1 day')`;
-  return `case when ${t} ~ '^[0-9]{4}-[0-9]{2}-[0-9]{2}' then case when ${year} > 0 and ${month} between 1 and 12 then case when ${day} between 1 and ${last} then make_date(${year}, ${month}, ${day}) end end end`;
+  return `case when ${t} ~ '^[0-9]{4}-[0-9]{2}-[0-9]{2}' then ${dayFromParts(year!, month!, day!)} end`;
+}
+
+/** The parts are checked one after the other: the database raises an error for a day that is none. */
+function dayFromParts(year: string, month: string, day: string): string {
+  const [y, m, d] = [year, month, day].map((part) => `cast(${part} as int)`);
+  const last = `extract(day from make_date(${y}, ${m}, 1) + interval '1 month' - interval '1 day')`;
+  return `case when ${year} between 1 and 9999 and ${month} between 1 and 12 then case when ${day} between 1 and ${last} then make_date(${y}, ${m}, ${d}) end end`;
 }
 
 function fromText(x: string, to: DataType): string {
@@ -236,6 +241,8 @@ function apply(name: string, args: readonly SqlOperand[], type: DataType): strin
       return x.type.kind === 'date'
         ? unitStart(x.sql, String(y.constant), 1)
         : `date_trunc('${String(y.constant)}', ${x.sql})`;
+    case 'make_date':
+      return dayFromParts(x.sql, y.sql, z.sql);
     default:
       throw new TypeError(`no SQL for ${name}`);
   }

@@ -202,6 +202,12 @@ const floored = (sql: string, scale: number): string => {
   return `((${sql} - ((${sql} % ${unit}) + ${unit}) % ${unit}) / ${unit})`;
 };
 
+/** The day of its parts; a day that the month lacks would be taken as one of the next. */
+function madeDate(year: string, month: string, day: string): string {
+  const text = `printf('%04d-%02d-%02d', ${year}, ${month}, ${day})`;
+  return `case when ${year} between 1 and 9999 and ${month} between 1 and 12 and ${day} between 1 and 31 and date(${text}, '+0 days') = ${text} then ${text} end`;
+}
+
 function apply(name: string, args: readonly SqlOperand[], type: DataType): string {
   const [x, y, z] = args as [SqlOperand, SqlOperand, SqlOperand];
   const list = () => args.map((a) => a.sql).join(', ');
@@ -270,6 +276,8 @@ function apply(name: string, args: readonly SqlOperand[], type: DataType): strin
       return `(${unitNumber(y, String(z.constant))} - ${unitNumber(x, String(z.constant))})`;
     case 'date_trunc':
       return truncated(x, String(y.constant));
+    case 'make_date':
+      return madeDate(x.sql, y.sql, z.sql);
     default:
       throw new TypeError(`no SQL for ${name}`);
   }

@@ -64,6 +64,8 @@ const SHOWN: readonly string[] = [
   'date_add(loan.due, -1, week)',
   'date_trunc(loan.day, quarter)',
   'date_trunc(loan.day, week)',
+  'make_date(2024, loan.copies, 31)',
+  'make_date(extract(year from loan.day), loan.copies - 1, extract(day from loan.day))',
   'upper(branch.name)',
   'lower(title.class)',
   'substring(branch.name, 2, 1)',

@@ -14,6 +14,7 @@ import { greatest } from './greatest.ts';
 import { least } from './least.ts';
 import { ln } from './ln.ts';
 import { lower } from './lower.ts';
+import { makeDate } from './makeDate.ts';
 import { mod } from './mod.ts';
 import { nullif } from './nullif.ts';
 import { position } from './position.ts';
@@ -56,6 +57,7 @@ export const FUNCTIONS: readonly ScalarFunction[] = [
   dateAdd,
   dateDiff,
   dateTrunc,
+  makeDate,
 ];
 
 const byName = new Map(FUNCTIONS.map((f) => [f.name, f]));
