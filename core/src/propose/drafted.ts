@@ -31,5 +31,8 @@ export function draft(tables: Readonly<Record<string, Columns>>): Model {
   return acceptAll(model, proposeStar(new ModelData(model, (name) => rows.get(name)!, 0)));
 }
 /** So many values, by their number from 0; by default 1, 2, 3 … */
-export const many = (n: number, of: (i: number) => Value = (i) => i + 1) =>
-  Array.from({ length: n }, (_, i) => of(i));
+export function many(n: number): number[];
+export function many<T extends Value>(n: number, of: (i: number) => T): T[];
+export function many(n: number, of: (i: number) => Value = (i) => i + 1): Value[] {
+  return Array.from({ length: n }, (_, i) => of(i));
+}

@@ -1,7 +1,16 @@
 import type { Edit } from '../edit/index.ts';
 
 export type ProposalKind =
-  'type' | 'key' | 'relationship' | 'hierarchy' | 'role' | 'use' | 'label' | 'calendar' | 'measure';
+  | 'type'
+  | 'key'
+  | 'column'
+  | 'relationship'
+  | 'hierarchy'
+  | 'role'
+  | 'use'
+  | 'label'
+  | 'calendar'
+  | 'measure';
 
 /** One part of a drafted star: an edit with what speaks for it. */
 export interface Proposal {

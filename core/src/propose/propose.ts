@@ -4,6 +4,7 @@ import { applyEdit } from '../edit/index.ts';
 import { ModelData } from '../query/index.ts';
 import { retyped } from '../shape/index.ts';
 import type { Proposal } from './proposal.ts';
+import { proposeDays } from './days.ts';
 import { proposeKeys } from './keys.ts';
 import { proposePadded } from './padded.ts';
 import type { ReferencePattern } from './references.ts';
@@ -16,18 +17,19 @@ import { proposeHierarchies } from './hierarchies.ts';
 import { proposeMeasures } from './measures.ts';
 
 /**
- * Drafts a star from tables and their rows: types without which codes do not meet and keys first, then
+ * Drafts a star from tables and their rows: types without which codes do not meet, keys and days first, then
  * relationships by containment and likeness of names, then roles, uses, labels, calendars, hierarchies and
  * base measures, each resting on those before it. What the model already says is left alone. `pattern` says
  * what tells a reference.
  */
 export function proposeStar(data: ModelData, pattern?: ReferencePattern): Proposal[] {
-  const all: Proposal[] = proposePadded(data.model, data).filter((p) => mayChange(data.model, p));
-  let model = acceptAll(data.model, all);
-  const typed = all.length === 0 ? data : withTypes(data, model);
-  const references = (model: Model, of: ModelData) => proposeRelationships(model, of, pattern);
+  const all: Proposal[] = [];
+  let [model, rows] = [data.model, data];
+  const references = (of: Model, its: ModelData) => proposeRelationships(of, its, pattern);
   for (const step of [
+    proposePadded,
     proposeKeys,
+    proposeDays,
     references,
     proposeRoles,
     proposeUses,
@@ -36,8 +38,9 @@ export function proposeStar(data: ModelData, pattern?: ReferencePattern): Propos
     proposeHierarchies,
     proposeMeasures,
   ]) {
-    const found = step(model, typed).filter((p) => mayChange(model, p));
+    const found = step(model, rows).filter((p) => mayChange(model, p));
     for (const proposal of found) model = applyEdit(model, proposal.edit);
+    if (found.some(({ kind }) => kind === 'type' || kind === 'column')) rows = withColumns(data, model);
     all.push(...found);
   }
   return all;
@@ -50,8 +53,8 @@ export function proposeStar(data: ModelData, pattern?: ReferencePattern): Propos
 const mayChange = (model: Model, { kind, table }: Proposal): boolean =>
   kind === 'relationship' || kind === 'measure' || followedBy(model, table) === undefined;
 
-/** The same rows with the types that a model declares. */
-const withTypes = (data: ModelData, model: Model): ModelData =>
+/** The same rows with the types and the derived columns that a model declares. */
+const withColumns = (data: ModelData, model: Model): ModelData =>
   new ModelData(
     model,
     (name) => retyped(data.table(name), model.tables.find((t) => t.name === name)?.columns ?? []),

@@ -4,6 +4,7 @@ import { applyEdit } from '../edit/index.ts';
 import { endText, freeName, ModelNames, sameName } from '../model/index.ts';
 import { matchColumns, Reach } from '../relate/index.ts';
 import type { ModelData } from '../query/index.ts';
+import { withRoleNames } from './dimensionRoles.ts';
 import { FIT, nameFit, subjectOf } from './nameFit.ts';
 import type { Fit } from './nameFit.ts';
 import { amountsOf } from './holds.ts';
@@ -72,7 +73,7 @@ export function proposeRelationships(
       propose(best, part ? best.to.name : undefined);
     }
   }
-  return found;
+  return withRoleNames(found);
 }
 
 /** Rows that find a partner, of all: to whole percents, so that a few orphans do not decide. */
@@ -84,10 +85,11 @@ const TOGETHER = 10;
 const weightOf = (c: Candidate): number => shareOf(c) + (c.columns.length > 1 ? TOGETHER : 0);
 
 /**
- * Whether a column may still start a relationship: it is stored, starts none, and is no end of a validity.
+ * Whether a column may still start a relationship: it is stored or a derived day, starts none, and is no end
+ * of a validity.
  */
 const isOpen = (model: Model, from: Table, column: ModelColumn): boolean =>
-  column.formula === undefined &&
+  (column.formula === undefined || column.type === 'date') &&
   !isOfValidity(column.name) &&
   !(model.relationships ?? []).some(
     (r) =>

@@ -2,6 +2,7 @@ export * from './types.ts';
 export * from './exact.ts';
 export * from './dates.ts';
 export * from './pattern.ts';
+export * from './monthNames.ts';
 export * from './numberPattern.ts';
 export * from './text.ts';
 export * from './convert.ts';
