@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { cellSchema, hierarchySchema, querySchema } from '@crease/core/model';
+import { cellSchema, columnSchema, hierarchySchema, querySchema, tableSchema } from '@crease/core/model';
 import type { LevelFindings, Proposal, TypeAdvice } from '@crease/core/propose';
 import { REFERENCE_PATTERNS } from '@crease/core/propose';
 import type { Answer, CellTrace, HierarchyFacts, MemberPage } from '@crease/core/query';
@@ -196,6 +196,18 @@ export const questions = {
           error: ({ input }) => `"${String(input)}" is none of ${REFERENCE_PATTERNS.join(', ')}`,
         })
         .optional(),
+    }),
+    answer: proposalsSchema,
+  }),
+  draft: endpoint({
+    method: 'POST',
+    path: '/models/:id/proposals',
+    says: 'A draft of stars that keeps to what was decided of it',
+    request: z.strictObject({
+      pattern: z.enum(REFERENCE_PATTERNS).optional(),
+      roles: z.record(z.string(), tableSchema.shape.role).optional(),
+      uses: z.record(z.string(), columnSchema.pick({ use: true, aggregate: true })).optional(),
+      left: z.array(z.string()).optional().describe('ids of proposals that are left out'),
     }),
     answer: proposalsSchema,
   }),

@@ -96,6 +96,33 @@ const valuesOf = (data: ModelData, table: string, column: string): Value[] => {
   return Array.from(found.codes, (code) => columnValues(found)[code]!);
 };
 
+test('a moment that refers to a day leads there by its own day, and no calendar becomes one of moments', () => {
+  const at = (text: string) => textReader(parseType('timestamp')!)(text)!;
+  const of = world(
+    [
+      made('scan', 'fact', {
+        scanned_at: ['timestamp', [at('2026-01-01 10:00:00'), at('2026-01-02 23:59:59')]],
+      }),
+      made('days', 'dimension', { day: dates('2026-01-01', '2026-01-02') }, { key: ['day'] }),
+    ],
+    {
+      relationships: [
+        {
+          name: 'scan_day',
+          from: { table: 'scan', columns: ['scanned_at'] },
+          to: { table: 'days', columns: ['day'] },
+        },
+      ],
+    },
+  );
+  const { model, data } = mended(of, 'reference-type:scan_day', 'day-of-scan-scanned_at');
+  expect(model.relationships![0]!.from.columns).toEqual(['scanned_day']);
+  expect(valuesOf(data, 'scan', 'scanned_day')).toEqual([day('2026-01-01'), day('2026-01-02')]);
+  const before = of.data(of.model);
+  const claim = listClaims(of.model, before.checker).find((c) => c.id === 'reference-type:scan_day')!;
+  expect(claim.remedies!(judgeClaim(claim, before), before)).toHaveLength(1);
+});
+
 test('a key that stands twice: one more column, where it is enough, or each row once, where rows are copies', () => {
   const wide = world([
     made(

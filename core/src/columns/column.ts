@@ -215,6 +215,27 @@ export function columnOfValues(name: string, type: DataType, values: ArrayLike<V
   return columnOfNumbered(name, type, first, distinct);
 }
 
+/**
+ * A column of what is made of the values of another: worked out once for each code (0 for null), whatever the
+ * rows.
+ */
+export function columnByCode(
+  name: string,
+  column: Column,
+  type: DataType,
+  made: (code: number) => Value,
+): Column {
+  const values = columnOfValues(
+    name,
+    type,
+    Array.from({ length: column.domain.size + 1 }, (_, code) => made(code)),
+  );
+  const codes = codesArray(values.domain.size, column.rowCount);
+  const [from, to] = [column.codes, values.codes];
+  for (let row = 0; row < codes.length; row++) codes[row] = to[from[row]!]!;
+  return columnOfCodes(name, type, values.domain, codes);
+}
+
 /** A column of values by number: 0 is null, k is the k-th of the distinct values, which are in no order. */
 export function columnOfNumbered(
   name: string,

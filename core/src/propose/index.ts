@@ -1,5 +1,6 @@
 export type { Proposal, ProposalKind } from './proposal.ts';
 export * from './propose.ts';
+export type { Decided, DecidedUse } from './decided.ts';
 export * from './names.ts';
 export * from './types.ts';
 export * from './previewUse.ts';

@@ -4,6 +4,8 @@ import { applyEdit } from '../edit/index.ts';
 import { ModelData } from '../query/index.ts';
 import { retyped } from '../shape/index.ts';
 import type { Proposal } from './proposal.ts';
+import type { Decided } from './decided.ts';
+import { withRoles, withUses } from './decided.ts';
 import { proposeDays } from './days.ts';
 import { proposeKeys } from './keys.ts';
 import { proposePadded } from './padded.ts';
@@ -20,27 +22,29 @@ import { proposeMeasures } from './measures.ts';
  * Drafts a star from tables and their rows: types without which codes do not meet, keys and days first, then
  * relationships by containment and likeness of names, then roles, uses, labels, calendars, hierarchies and
  * base measures, each resting on those before it. What the model already says is left alone. `pattern` says
- * what tells a reference.
+ * what tells a reference; what was `decided` goes before what is found. Proposals that are left out are among
+ * the result, but nothing rests on them.
  */
-export function proposeStar(data: ModelData, pattern?: ReferencePattern): Proposal[] {
+export function proposeStar(data: ModelData, pattern?: ReferencePattern, decided: Decided = {}): Proposal[] {
   const all: Proposal[] = [];
   let [model, rows] = [data.model, data];
-  const references = (of: Model, its: ModelData) => proposeRelationships(of, its, pattern);
+  const left = new Set(decided.left);
   for (const step of [
     proposePadded,
     proposeKeys,
     proposeDays,
-    references,
-    proposeRoles,
-    proposeUses,
+    (of: Model, its: ModelData) => proposeRelationships(of, its, pattern, left),
+    (of: Model, its: ModelData) => withRoles(proposeRoles(of, its), of, decided.roles),
+    (of: Model, its: ModelData) => withUses(proposeUses(of, its), of, decided.uses),
     proposeLabels,
     proposeCalendars,
     proposeHierarchies,
     proposeMeasures,
   ]) {
     const found = step(model, rows).filter((p) => mayChange(model, p));
-    for (const proposal of found) model = applyEdit(model, proposal.edit);
-    if (found.some(({ kind }) => kind === 'type' || kind === 'column')) rows = withColumns(data, model);
+    const taken = found.filter((p) => !left.has(p.id));
+    for (const proposal of taken) model = applyEdit(model, proposal.edit);
+    if (taken.some(({ kind }) => kind === 'type' || kind === 'column')) rows = withColumns(data, model);
     all.push(...found);
   }
   return all;

@@ -22,12 +22,13 @@ const MOST = 0.6;
 /**
  * Relationships to tables by columns that tell their rows apart, by values that are held and names that fit;
  * a column that leads to its own table becomes a hierarchy. What matches most rows goes first: it is the
- * default way where there are two. A loop is never drafted.
+ * default way where there are two. A loop is never drafted. What is `left` out, by id, is in nothing's way.
  */
 export function proposeRelationships(
   model: Model,
   data: ModelData,
   pattern: ReferencePattern = 'names and values',
+  left: ReadonlySet<string> = new Set(),
 ): Proposal[] {
   const taken: { readonly name: string }[] = [...(model.relationships ?? [])];
   const found: Proposal[] = [];
@@ -38,7 +39,7 @@ export function proposeRelationships(
     const second = known ?? makesSecondWay(drafted, asDefault);
     const proposal = second === undefined ? asDefault : relationshipOf(best, false, taken, second);
     taken.push((proposal.edit[0] as unknown as { value: { name: string } }).value);
-    drafted = applyEdit(drafted, proposal.edit);
+    if (!left.has(proposal.id)) drafted = applyEdit(drafted, proposal.edit);
     found.push(proposal);
   };
   const find = referenceFinder(model, data, pattern);

@@ -3,6 +3,7 @@ import type { Model, ModelColumn, Table } from '../model/index.ts';
 import { sameName } from '../model/index.ts';
 import type { ModelData } from '../query/index.ts';
 import { useByName } from './amounts.ts';
+import { useProposal } from './decided.ts';
 import { referringColumns } from './holds.ts';
 import { nameLikeness, wordsOf } from './names.ts';
 import type { PreviewUse } from './previewUse.ts';
@@ -14,23 +15,7 @@ export function proposeUses(model: Model, data: ModelData): Proposal[] {
     t.columns.flatMap((c): Proposal[] => {
       const { use, aggregate, reason } = useOf(model, t, c, data.column(t.name, c.name));
       if (c.use === use) return [];
-      return [
-        {
-          id: `use:${t.name}.${c.name}`,
-          kind: 'use',
-          table: t.name,
-          says: `${t.name}.${c.name} is used as ${use === 'attribute' ? 'an attribute' : `a ${use}`}${aggregate ? `, by default ${aggregate === 'avg' ? 'averaged' : 'added up'}` : ''}`,
-          evidence: [reason],
-          edit: [
-            {
-              do: 'set-column',
-              table: t.name,
-              column: c.name,
-              change: { use, ...(aggregate ? { aggregate } : {}) },
-            },
-          ],
-        },
-      ];
+      return [useProposal(t, c, { use, aggregate }, reason)];
     }),
   );
 }

@@ -1,7 +1,8 @@
 import type { Column } from '../columns/index.ts';
-import { columnValues } from '../columns/index.ts';
+import { columnByCode, columnValues } from '../columns/index.ts';
 import { keyNumbers } from './rowIndex.ts';
-import { toJson } from '../values/index.ts';
+import type { Exact } from '../values/index.ts';
+import { DATE, splitTimestamp, toJson } from '../values/index.ts';
 
 /** What the rows say about relating some columns to others, before anybody decides. */
 export interface Match {
@@ -18,6 +19,15 @@ export interface Match {
 }
 
 const MOST_ORPHANS = 8;
+
+/** The days of moments. */
+export function daysOfMoments(moments: Column): Column {
+  const values = columnValues(moments);
+  return columnByCode(moments.name, moments, DATE, (code) => {
+    const value = values[code]!;
+    return value === null ? null : splitTimestamp(value as Exact).days;
+  });
+}
 
 /** Compares the values of two ends, all rows of both. */
 export function matchColumns(from: readonly Column[], to: readonly Column[]): Match {

@@ -2,3 +2,5 @@ export * from './ways.ts';
 export * from './questions.ts';
 export * from './advice.ts';
 export * from './dependents.ts';
+export * from './days.ts';
+export * from './alone.ts';

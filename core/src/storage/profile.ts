@@ -3,8 +3,7 @@ import type { Exact, Value } from '../values/index.ts';
 import type { Codes, Column, EncodingName } from '../columns/index.ts';
 import {
   codesArray,
-  columnOfCodes,
-  columnOfValues,
+  columnByCode,
   columnValues,
   encodeSegments,
   prefersRawDoubles,
@@ -287,7 +286,7 @@ function splitMoment(
 ): Advice[] {
   const parts = values.map((value) => (value === null ? null : splitTimestamp(value as Exact)));
   const of = (part: (p: { days: number; micros: number }) => number, type: Column['type']) =>
-    total(byCode(column, type, (code) => (parts[code] ? part(parts[code]) : null)));
+    total(columnByCode('part', column, type, (code) => (parts[code] ? part(parts[code]) : null)));
   const [day, second] = [of((p) => p.days, DATE), of((p) => Math.floor(p.micros / 1_000_000), INTEGER)];
   const change = first === '' ? 'split date and time' : `${first}split date and time`;
   const both: Advice = {
@@ -305,19 +304,6 @@ function splitMoment(
     afterBytes: day,
   };
   return [both, dayOnly];
-}
-
-/** A column of what is made of another's values: worked out once per value, whatever the rows. */
-function byCode(column: Column, type: Column['type'], made: (code: number) => Value): Column {
-  const values = columnOfValues(
-    'part',
-    type,
-    Array.from({ length: column.domain.size + 1 }, (_, code) => made(code)),
-  );
-  const codes = codesArray(values.domain.size, column.rowCount);
-  const [from, to] = [column.codes, values.codes];
-  for (let row = 0; row < codes.length; row++) codes[row] = to[from[row]!]!;
-  return columnOfCodes('part', type, values.domain, codes);
 }
 
 function momentsOfTexts(column: Column): { values: Value[]; pattern: string } | undefined {

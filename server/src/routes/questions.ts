@@ -47,6 +47,7 @@ export function questionRoutes(workspace: Workspace, serve: Serve): void {
   serve(questions.briefs, ({ params }) => pool.run('briefs', of(params.id)));
   serve(questions.types, ({ params }) => pool.run('types', of(params.id)));
   serve(questions.proposals, ({ params, search }) => pool.run('proposals', { ...search, ...of(params.id) }));
+  serve(questions.draft, ({ params, body }) => pool.run('proposals', { ...body, ...of(params.id) }));
   serve(questions.columns, ({ params: { id, table } }) => pool.run('columns', { table, ...of(id) }));
   serve(questions.rows, ({ params: { id, table }, search }) =>
     pool.run('rows', { table, ...search, ...of(id) }),

@@ -1,4 +1,4 @@
-import { matchColumns } from '@crease/core/relate';
+import { daysOfMoments, matchColumns } from '@crease/core/relate';
 import type { ModelVersion } from '../store/index.ts';
 import { task } from '../threads/protocol.ts';
 import { dataOf } from './modelRows.ts';
@@ -8,9 +8,13 @@ interface End {
   readonly columns: readonly string[];
 }
 
-/** How columns of two tables fit each other. */
+/** How columns of two tables fit each other; of moments beside days, their days. */
 export const match = task((input: { from: End; to: End } & ModelVersion) => {
   const data = dataOf(input);
   const columnsOf = (end: End) => end.columns.map((name) => data.column(end.table, name));
-  return matchColumns(columnsOf(input.from), columnsOf(input.to));
+  const to = columnsOf(input.to);
+  const from = columnsOf(input.from).map((column, i) =>
+    column.type.kind === 'timestamp' && to[i]?.type.kind === 'date' ? daysOfMoments(column) : column,
+  );
+  return matchColumns(from, to);
 });

@@ -1,11 +1,11 @@
-import type { ReferencePattern } from '@crease/core/propose';
+import type { Decided, ReferencePattern } from '@crease/core/propose';
 import { proposeStar } from '@crease/core/propose';
 import type { ModelVersion } from '../store/index.ts';
 import { task } from '../threads/protocol.ts';
 import { dataOf } from './modelRows.ts';
 
 /** A draft of stars from the tables. */
-export const proposals = task((input: { pattern?: ReferencePattern | undefined } & ModelVersion) => ({
+export const proposals = task((input: { pattern?: ReferencePattern | undefined } & Decided & ModelVersion) => ({
   revision: input.revision,
-  proposals: proposeStar(dataOf(input), input.pattern),
+  proposals: proposeStar(dataOf(input), input.pattern, input),
 }));

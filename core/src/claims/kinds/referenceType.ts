@@ -1,8 +1,48 @@
+import { dayOfMoment } from '../../edit/index.ts';
+import type { Model, Relationship } from '../../model/index.ts';
+import { endText, sameName } from '../../model/index.ts';
+import type { DataType } from '../../values/index.ts';
 import { comparable, formatType, isNumeric, parseType, TEXT } from '../../values/index.ts';
-import { endText } from '../../model/index.ts';
 import type { ClaimKind, Remedy } from '../claim.ts';
 import { claimOf } from '../claim.ts';
 import { wholeRelationships } from './common.ts';
+
+/** A pair of columns of a relationship, with their types. */
+interface Pair {
+  readonly from: string;
+  readonly to: string;
+  readonly a: DataType;
+  readonly b: DataType;
+}
+
+/**
+ * A moment leads to a day by its own day. A number can always be read as text; text as number may leave values
+ * behind. A calendar's days are not made moments for the sake of one fact.
+ */
+function remedyOf(model: Model, r: Relationship, p: Pair): Remedy {
+  const table = model.tables.find((t) => sameName(t.name, r.from.table))!;
+  if (p.a.kind === 'timestamp' && p.b.kind === 'date') {
+    const day = dayOfMoment(table, p.from);
+    const columns = r.from.columns.map((c) => (c === p.from ? day.name : c));
+    return {
+      id: `day-of-${table.name}-${p.from}`,
+      title: `Relate the day of ${table.name}.${p.from}`,
+      effect: `${r.name} then starts from ${table.name}.${day.name}, derived as the day of ${p.from}.`,
+      edit: [
+        ...day.edit,
+        { do: 'set-relationship', name: r.name, change: { from: { table: r.from.table, columns } } },
+      ],
+    };
+  }
+  const [at, column] = isNumeric(p.a) ? [r.from.table, p.from] : [r.to.table, p.to];
+  const to = isNumeric(p.a) ? p.b : p.a;
+  return {
+    id: `retype-${at}-${column}`,
+    title: `Declare ${at}.${column} as ${formatType(to)}`,
+    effect: `${at}.${column} is read as ${formatType(to)} from now on; the table has to be loaded again.`,
+    edit: [{ do: 'set-column', table: at, column, change: { type: formatType(to) } }],
+  };
+}
 
 export const referenceType: ClaimKind = {
   kind: 'reference-type',
@@ -15,7 +55,7 @@ export const referenceType: ClaimKind = {
     wholeRelationships(context).map((r) => {
       const typeOf = (table: string, name: string) =>
         parseType(context.checker.names.column(table, name)!.type) ?? TEXT;
-      const pairs = r.from.columns.map((name, i) => ({
+      const pairs = r.from.columns.map((name, i): Pair => ({
         from: name,
         to: r.to.columns[i]!,
         a: typeOf(r.from.table, name),
@@ -52,19 +92,7 @@ export const referenceType: ClaimKind = {
             };
           },
           remedies: () =>
-            pairs
-              .filter(({ a, b }) => !comparable(a, b))
-              .map((p): Remedy => {
-                // A number can always be read as text; text as number may leave values behind.
-                const [table, column] = isNumeric(p.a) ? [r.from.table, p.from] : [r.to.table, p.to];
-                const to = isNumeric(p.a) ? p.b : p.a;
-                return {
-                  id: `retype-${table}-${column}`,
-                  title: `Declare ${table}.${column} as ${formatType(to)}`,
-                  effect: `${table}.${column} is read as ${formatType(to)} from now on; the table has to be loaded again.`,
-                  edit: [{ do: 'set-column', table, column, change: { type: formatType(to) } }],
-                };
-              }),
+            pairs.filter(({ a, b }) => !comparable(a, b)).map((p) => remedyOf(context.model, r, p)),
         },
       );
     }),

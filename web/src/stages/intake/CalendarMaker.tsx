@@ -1,120 +1,81 @@
 import { useMemo, useState } from 'react';
-import { CALENDAR_COLUMNS, generateCalendar } from '@crease/core/calendar';
-import { columnValues } from '@crease/core/columns';
-import { DATE, formatDate, formatType, textReader, toText } from '@crease/core/values';
+import type { FiscalYear } from '@crease/core/calendar';
+import { CALENDAR_COLUMNS, MONTH_NAMES } from '@crease/core/calendar';
+import { addCalendar, applyEdit, USUAL_CALENDAR } from '@crease/core/edit';
+import type { Model } from '@crease/core/model';
+import { freeName, sameName } from '@crease/core/model';
+import type { DayOf } from '@crease/core/stars';
+import { daysWithoutCalendar, relateToCalendar } from '@crease/core/stars';
+import { DATE, formatDate, textReader } from '@crease/core/values';
 import { useModel } from '../../state/model.tsx';
-import { useColumnFacts } from '../../evidence/SelectionFacts.tsx';
 import { LeafHead } from '../../frame/Leaves.tsx';
-import { count } from '../../parts/text.ts';
+import { count, many } from '../../parts/text.ts';
+import { CalendarColumns } from './CalendarColumns.tsx';
+import type { DaySpan } from './useDaySpans.ts';
+import { pathOf, useDaySpans } from './useDaySpans.ts';
 
 const day = textReader(DATE);
-const MONTHS = Array.from({ length: 12 }, (_, i) =>
-  new Intl.DateTimeFormat('en', { month: 'long' }).format(new Date(2026, i, 1)),
-);
-const USUAL = [
-  'day',
-  'year',
-  'year_quarter',
-  'quarter',
-  'year_month',
-  'month',
-  'month_name',
-  'day_of_week',
-  'day_name',
-];
 const MOST_DAYS = 200 * 366;
-/** Different values that are shown of a column, of so many days from the first. */
-const SHOWN = 6;
-const LOOKED_AT = 3 * 366;
 
-/** Levels of a calendar's hierarchy, where their columns are taken. */
-const LEVELS: readonly (readonly [string, string])[] = [
-  ['Year', 'year'],
-  ['Quarter', 'year_quarter'],
-  ['Month', 'year_month'],
-  ['Day', 'day'],
-];
+/** What is wrong with what was entered, if anything. */
+function faultOf(model: Model, name: string, first: number | undefined, last: number | undefined) {
+  if (first === undefined || last === undefined) return 'enter both days';
+  if (last < first) return 'the last day lies before the first';
+  if (last - first >= MOST_DAYS)
+    return `${count(last - first + 1)} days are too many: the most are 200 years`;
+  if (name === '') return 'the table needs a name';
+  if (model.tables.some((t) => sameName(t.name, name))) return `a table ${name} already exists`;
+  return undefined;
+}
+
+/** The whole years of some days; the years of now where there are none. */
+function yearsOf(spans: readonly DaySpan[]): { from: string; to: string } {
+  const now = new Date().getFullYear();
+  const years = spans.flatMap(({ least, greatest }) => [least.slice(0, 4), greatest.slice(0, 4)]).sort();
+  return { from: `${years[0] ?? now - 3}-01-01`, to: `${years.at(-1) ?? now + 1}-12-31` };
+}
 
 /**
- * A calendar made from its first and last day: its columns are chosen and looked at before it is made.
- * `covers` is a column of days (`table.column`) whose years it is to span.
+ * A calendar made from its first and last day: its columns are chosen and looked at before it is made. Days of
+ * facts that have none are related to it in the same act; `covers` is the one (`table.column`) that it is made
+ * for.
  */
 export function CalendarMaker({ covers, onBack }: { covers?: string | undefined; onBack: () => void }) {
-  const { edit, model, names: modelNames } = useModel();
-  const covered = covers === undefined ? undefined : modelNames.path(covers);
-  const found = useColumnFacts(covered?.table.name).data?.find((f) => f.name === covered?.column.name);
-  // A column that cannot be had tells no days: the years of now are offered.
-  const facts = found?.fault === undefined ? found : undefined;
-  const thisYear = new Date().getFullYear();
-  const [name, setName] = useState('calendar');
+  const { edit, model } = useModel();
+  const open = useMemo(() => daysWithoutCalendar(model), [model]);
+  const [left, setLeft] = useState<ReadonlySet<string>>(new Set());
+  const related = open.filter((of) => !left.has(pathOf(of)));
+  const spans = useDaySpans(open);
+  const years = yearsOf(related.flatMap((of) => spans[pathOf(of)] ?? []));
+  const [givenName, setName] = useState<string>();
+  const name = (givenName ?? freeName('calendar', model.tables)).trim();
   const [chosenFrom, setFrom] = useState<string>();
   const [chosenTo, setTo] = useState<string>();
-  const yearOf = (value: unknown, otherwise: number): string =>
-    typeof value === 'string' ? value.slice(0, 4) : String(otherwise);
-  const from = chosenFrom ?? `${yearOf(facts?.least, thisYear - 3)}-01-01`;
-  const to = chosenTo ?? `${yearOf(facts?.greatest, thisYear + 1)}-12-31`;
-  const [firstMonth, setFirstMonth] = useState(1);
-  const [namedBy, setNamedBy] = useState<'start' | 'end'>('end');
-  const [taken, setTaken] = useState<ReadonlySet<string>>(new Set(USUAL));
+  const [from, to] = [chosenFrom ?? years.from, chosenTo ?? years.to];
+  const [fiscalYear, setFiscalYear] = useState<FiscalYear>({ firstMonth: 1, namedBy: 'end' });
+  const [taken, setTaken] = useState<ReadonlySet<string>>(new Set(USUAL_CALENDAR));
   const [first, last] = [day(from) as number | undefined, day(to) as number | undefined];
-  const fiscal = useMemo(() => ({ firstMonth, namedBy }), [firstMonth, namedBy]);
-  const names = Object.keys(CALENDAR_COLUMNS).filter((n) => taken.has(n));
-  const days = first !== undefined && last !== undefined ? last - first + 1 : 0;
-  const fault =
-    first === undefined || last === undefined
-      ? 'enter both days'
-      : days < 1
-        ? 'the last day lies before the first'
-        : days > MOST_DAYS
-          ? `${count(days)} days are too many: the most are 200 years`
-          : name.trim() === ''
-            ? 'the table needs a name'
-            : model.tables.some((t) => t.name.toLowerCase() === name.trim().toLowerCase())
-              ? `a table ${name.trim()} already exists`
-              : undefined;
-  const shown = useMemo(() => {
-    if (first === undefined || last === undefined || last < first) return [];
-    return generateCalendar(first, Math.min(last, first + LOOKED_AT - 1), names, fiscal).map((column) => {
-      const codes = [...new Set<number>(column.codes)].slice(0, SHOWN);
-      return codes.map((code) => toText(columnValues(column)[code]!, column.type));
-    });
-  }, [first, last, names, fiscal]);
+  const fault = faultOf(model, name, first, last);
 
   const make = async () => {
-    const table = name.trim();
-    const columns = names.map((n) => ({
-      name: n,
-      type: formatType(CALENDAR_COLUMNS[n]!.type),
-      use: n === 'day' ? ('key' as const) : ('attribute' as const),
-    }));
-    const source = { calendar: { from: formatDate(first!), to: formatDate(last!) } };
-    const levels = LEVELS.filter(([, column]) => taken.has(column)).map(([level, column]) => ({
-      name: level,
-      column,
-    }));
-    const done = await edit(
-      [
-        {
-          do: 'put-tables',
-          name: null,
-          value: { name: table, role: 'dimension', source, key: ['day'], label: 'day', columns },
-        },
-        {
-          do: 'put-calendar',
-          value: { table, day: 'day', ...(firstMonth === 1 ? {} : { fiscalYear: fiscal }) },
-        },
-        ...(levels.length > 1
-          ? [{ do: 'put-hierarchies' as const, name: null, value: { name: 'Calendar', table, levels } }]
-          : []),
-      ],
-      `generate the calendar ${table}`,
-    );
-    if (done) onBack();
+    const added = addCalendar({
+      table: name,
+      from: formatDate(first!),
+      to: formatDate(last!),
+      columns: Object.keys(CALENDAR_COLUMNS).filter((n) => taken.has(n)),
+      ...(fiscalYear.firstMonth === 1 ? {} : { fiscalYear }),
+    });
+    const ends = relateToCalendar(applyEdit(model, added), related, { table: name, day: 'day' });
+    const also = related.length === 0 ? '' : ` for ${many(related.length, 'column')}`;
+    if (await edit([...added, ...ends], `generate the calendar ${name}${also}`)) onBack();
   };
 
   return (
     <>
-      <LeafHead title="Generated calendar" note={fault === undefined ? `${count(days)} days` : ''}>
+      <LeafHead
+        title="Generated calendar"
+        note={fault === undefined ? `${count(last! - first! + 1)} days` : ''}
+      >
         <button className="btn" onClick={onBack}>
           Back
         </button>
@@ -127,7 +88,7 @@ export function CalendarMaker({ covers, onBack }: { covers?: string | undefined;
           table
           <input
             className="field w-[130px] font-semibold"
-            value={name}
+            value={givenName ?? name}
             onChange={(e) => setName(e.target.value)}
           />
         </label>
@@ -139,39 +100,7 @@ export function CalendarMaker({ covers, onBack }: { covers?: string | undefined;
           to
           <input type="date" className="field" value={to} onChange={(e) => setTo(e.target.value)} />
         </label>
-        <label className="flex items-center gap-2">
-          fiscal year from
-          <select
-            className="field"
-            value={firstMonth}
-            onChange={(e) => setFirstMonth(Number(e.target.value))}
-          >
-            {MONTHS.map((month, i) => (
-              <option key={month} value={i + 1}>
-                {month}
-              </option>
-            ))}
-          </select>
-        </label>
-        {firstMonth > 1 && (
-          <label className="flex items-center gap-2">
-            named by its
-            <select
-              className="field"
-              value={namedBy}
-              onChange={(e) => setNamedBy(e.target.value as 'start' | 'end')}
-            >
-              <option value="start">first year</option>
-              <option value="end">last year</option>
-            </select>
-          </label>
-        )}
-        {covered && facts && (
-          <span className="text-soft">
-            {covered.table.name}.{covered.column.name} goes from {String(facts.least)} to{' '}
-            {String(facts.greatest)}
-          </span>
-        )}
+        <FiscalYearFields value={fiscalYear} onChange={setFiscalYear} />
         {fault !== undefined && (
           <span role="status" className="text-vermilion">
             {fault}
@@ -179,42 +108,112 @@ export function CalendarMaker({ covers, onBack }: { covers?: string | undefined;
         )}
       </div>
       <div className="min-h-0 flex-1 overflow-auto">
-        <table className="grid-plain" aria-label="Columns of the calendar">
-          <thead>
-            <tr>
-              <th scope="col">take</th>
-              <th scope="col">column</th>
-              <th scope="col">type</th>
-              <th scope="col">holds</th>
-              <th scope="col">first values</th>
-            </tr>
-          </thead>
-          <tbody>
-            {Object.entries(CALENDAR_COLUMNS).map(([n, column]) => (
-              <tr key={n} className={taken.has(n) ? '' : 'opacity-45'}>
-                <td>
-                  <input
-                    type="checkbox"
-                    checked={taken.has(n)}
-                    disabled={n === 'day'}
-                    aria-label={`Include ${n}`}
-                    onChange={(e) =>
-                      setTaken(
-                        (before) =>
-                          new Set(e.target.checked ? [...before, n] : [...before].filter((x) => x !== n)),
-                      )
-                    }
-                  />
-                </td>
-                <td className="font-semibold">{n}</td>
-                <td className="text-soft">{formatType(column.type)}</td>
-                <td className="text-soft">{column.says}</td>
-                <td className="max-w-[300px] truncate text-soft">{shown[names.indexOf(n)]?.join(' · ')}</td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
+        {open.length > 0 && (
+          <DaysToRelate
+            open={covers === undefined ? open : atHead(open, covers)}
+            spans={spans}
+            left={left}
+            onLeave={(path, leave) =>
+              setLeft((before) => new Set(leave ? [...before, path] : [...before].filter((p) => p !== path)))
+            }
+          />
+        )}
+        <CalendarColumns
+          first={first}
+          last={last}
+          fiscalYear={fiscalYear}
+          taken={taken}
+          onTake={(column, take) =>
+            setTaken(
+              (before) => new Set(take ? [...before, column] : [...before].filter((x) => x !== column)),
+            )
+          }
+        />
       </div>
     </>
+  );
+}
+
+/** The same, with the one that the calendar is made for at the head. */
+const atHead = (open: readonly DayOf[], path: string): readonly DayOf[] => [
+  ...open.filter((of) => pathOf(of) === path),
+  ...open.filter((of) => pathOf(of) !== path),
+];
+
+function FiscalYearFields({ value, onChange }: { value: FiscalYear; onChange: (year: FiscalYear) => void }) {
+  return (
+    <>
+      <label className="flex items-center gap-2">
+        fiscal year from
+        <select
+          className="field"
+          value={value.firstMonth}
+          onChange={(e) => onChange({ ...value, firstMonth: Number(e.target.value) })}
+        >
+          {MONTH_NAMES.map((month, i) => (
+            <option key={month} value={i + 1}>
+              {month}
+            </option>
+          ))}
+        </select>
+      </label>
+      {value.firstMonth > 1 && (
+        <label className="flex items-center gap-2">
+          named by its
+          <select
+            className="field"
+            value={value.namedBy}
+            onChange={(e) => onChange({ ...value, namedBy: e.target.value as 'start' | 'end' })}
+          >
+            <option value="start">first year</option>
+            <option value="end">last year</option>
+          </select>
+        </label>
+      )}
+    </>
+  );
+}
+
+/** Days of facts that have no calendar yet: those that are ticked are related to this one. */
+function DaysToRelate({
+  open,
+  spans,
+  left,
+  onLeave,
+}: {
+  open: readonly DayOf[];
+  spans: Readonly<Record<string, DaySpan>>;
+  left: ReadonlySet<string>;
+  onLeave: (path: string, leave: boolean) => void;
+}) {
+  return (
+    <fieldset className="border-b border-rule px-4 py-2">
+      <legend className="sr-only">Columns to relate to it</legend>
+      <p className="text-soft">Relate to it:</p>
+      <div className="grid grid-cols-2 gap-x-6">
+        {open.map((of) => {
+          const [path, span] = [pathOf(of), spans[pathOf(of)]];
+          return (
+            <label key={path} className="flex items-baseline gap-2 py-[2px]">
+              <input
+                type="checkbox"
+                checked={!left.has(path)}
+                onChange={(e) => onLeave(path, !e.target.checked)}
+              />
+              <span className="min-w-0 truncate">
+                {of.type === 'timestamp' ? 'the day of ' : ''}
+                <b>{of.column}</b> of {of.table}
+                {span && (
+                  <span className="text-soft">
+                    {' '}
+                    · {span.least} to {span.greatest}
+                  </span>
+                )}
+              </span>
+            </label>
+          );
+        })}
+      </div>
+    </fieldset>
   );
 }

@@ -1,16 +1,21 @@
 import { useMemo, useState } from 'react';
-import type { Proposal, ReferencePattern } from '@crease/core/propose';
+import type { Decided, DecidedUse, Proposal, ReferencePattern } from '@crease/core/propose';
 import { REFERENCE_PATTERNS } from '@crease/core/propose';
+import { applyEdit } from '@crease/core/edit';
+import type { Table } from '@crease/core/model';
+import { tablesInNoStar } from '@crease/core/stars';
 import { api } from '@crease/contract';
 import { useAnswer } from '../../state/useAnswer.ts';
 import { useModel } from '../../state/model.tsx';
 import { useGo } from '../../state/selection.ts';
 import { Blank, LeafHead } from '../../frame/Leaves.tsx';
 import { many } from '../../parts/text.ts';
+import { ProposalRow, RoleChoice } from './ProposalRow.tsx';
 
 const KINDS: readonly (readonly [Proposal['kind'], string])[] = [
   ['type', 'Types that keys need to match'],
   ['key', 'Keys'],
+  ['column', 'Derived columns'],
   ['relationship', 'Relationships'],
   ['hierarchy', 'Hierarchies'],
   ['role', 'Roles of tables'],
@@ -20,20 +25,37 @@ const KINDS: readonly (readonly [Proposal['kind'], string])[] = [
   ['measure', 'Base measures'],
 ];
 
-/** Drafted star, part by part with its evidence: leave out what is wrong, and accept the rest as one edit. */
+/**
+ * Drafted star, part by part with its evidence: leave out or change what is wrong, and accept the rest as one
+ * edit. What rests on a part that is changed is drafted anew.
+ */
 export function Proposals({ onBack }: { onBack: () => void }) {
-  const { id, edit } = useModel();
+  const { id, model, edit } = useModel();
   const go = useGo();
   const [pattern, setPattern] = useState<ReferencePattern>('names and values');
-  const { data, error, isLoading } = useAnswer(api.questions.proposals, { id, pattern });
-  const [left, setLeft] = useState<ReadonlySet<string>>(new Set());
+  const [decided, setDecided] = useState<Decided>({});
+  const left = useMemo(() => new Set(decided.left), [decided]);
+  const { data, error, isValidating } = useAnswer(
+    api.questions.draft,
+    { id },
+    { body: { pattern, ...decided } as never, keepPreviousData: true },
+  );
   const proposals = useMemo(() => data?.proposals ?? [], [data]);
-  const chosen = proposals.filter((p) => !left.has(p.id));
+  const chosen = useMemo(() => proposals.filter((p) => !left.has(p.id)), [proposals, left]);
   const groups = useMemo(() => Map.groupBy(proposals, (p) => p.kind), [proposals]);
+  const alone = useMemo(
+    () => tablesInNoStar(chosen.reduce((drafted, p) => applyEdit(drafted, p.edit), model)),
+    [chosen, model],
+  );
   const toggle = (ids: readonly string[], take: boolean) =>
-    setLeft((before) =>
-      take ? new Set([...before].filter((x) => !ids.includes(x))) : new Set([...before, ...ids]),
-    );
+    setDecided((before) => {
+      const others = (before.left ?? []).filter((x) => !ids.includes(x));
+      return { ...before, left: take ? others : [...others, ...ids] };
+    });
+  const setRole = (table: string, role: Table['role']) =>
+    setDecided((before) => ({ ...before, roles: { ...before.roles, [table]: role } }));
+  const setUse = (path: string, use: DecidedUse) =>
+    setDecided((before) => ({ ...before, uses: { ...before.uses, [path]: use } }));
   const accept = async () => {
     if (
       await edit(
@@ -64,15 +86,36 @@ export function Proposals({ onBack }: { onBack: () => void }) {
         <button className="btn" onClick={onBack}>
           Back
         </button>
-        <button className="btn btn-act" disabled={chosen.length === 0} onClick={() => void accept()}>
+        <button
+          className="btn btn-act"
+          disabled={chosen.length === 0 || isValidating}
+          onClick={() => void accept()}
+        >
           Accept {chosen.length === proposals.length ? 'all' : many(chosen.length, 'proposal')}
         </button>
       </LeafHead>
-      <div className="min-h-0 flex-1 overflow-auto">
-        {isLoading && <p className="p-4 text-soft">Comparing columns …</p>}
+      <div className="min-h-0 flex-1 overflow-auto" aria-busy={isValidating}>
+        {isValidating && (
+          <p role="status" className="border-b border-rule px-4 py-1 text-soft">
+            {data ? 'Drafting what rests on it …' : 'Comparing columns …'}
+          </p>
+        )}
         {error && <Blank>{error.message}</Blank>}
         {data && proposals.length === 0 && (
           <Blank>Nothing to add: the model already has what the rows suggest.</Blank>
+        )}
+        {data && alone.length > 0 && (
+          <section aria-label="In no star" className="border-b border-rule bg-raised px-4 py-2">
+            <h2 className="mb-1">{many(alone.length, 'table')} in no star</h2>
+            <ul className="flex flex-wrap gap-x-6 gap-y-1">
+              {alone.map((t) => (
+                <li key={t.name} className="flex items-center gap-2">
+                  {t.name}
+                  <RoleChoice table={t.name} role={t.role} onChange={setRole} />
+                </li>
+              ))}
+            </ul>
+          </section>
         )}
         {KINDS.map(([kind, title]) => {
           const list = groups.get(kind) ?? [];
@@ -91,19 +134,14 @@ export function Proposals({ onBack }: { onBack: () => void }) {
                 </label>
               </h2>
               {list.map((p) => (
-                <label
+                <ProposalRow
                   key={p.id}
-                  className={`rowlink flex cursor-pointer items-baseline gap-3 border-b border-rule px-4 py-[5px] ${left.has(p.id) ? 'opacity-45' : ''}`}
-                >
-                  <input
-                    type="checkbox"
-                    checked={!left.has(p.id)}
-                    onChange={(e) => toggle([p.id], e.target.checked)}
-                    aria-label={p.says}
-                  />
-                  <span className="min-w-0 flex-1">{p.says}</span>
-                  <span className="w-[52%] text-soft">{p.evidence.join('; ')}</span>
-                </label>
+                  proposal={p}
+                  left={left.has(p.id)}
+                  onTake={(take) => toggle([p.id], take)}
+                  onRole={setRole}
+                  onUse={setUse}
+                />
               ))}
             </section>
           );

@@ -1,7 +1,9 @@
 import { useState } from 'react';
 import { api } from '@crease/contract';
 import type { Match } from '@crease/core/relate';
-import type { Cardinality } from '@crease/core/model';
+import type { Edit } from '@crease/core/edit';
+import { dayOfMoment } from '@crease/core/edit';
+import type { Cardinality, Model, Relationship, Table } from '@crease/core/model';
 import { endText, freeName } from '@crease/core/model';
 import { useAnswer } from '../../state/useAnswer.ts';
 import { useModel } from '../../state/model.tsx';
@@ -19,6 +21,25 @@ function shownCardinality(match: Match): Cardinality {
     : match.fromUnique
       ? 'many-to-one'
       : 'many-to-level';
+}
+
+/** The end that days start from: of a moment beside a day, a derived column. */
+function daysOfMoments(
+  model: Model,
+  { from, to }: { from: Relationship['from']; to: Relationship['to'] },
+): { from: Relationship['from']; edit: Edit } {
+  const [start, target] = [from, to].map((end) => model.tables.find((t) => t.name === end.table));
+  const typeOf = (table: Table | undefined, name: string | undefined) =>
+    table?.columns.find((c) => c.name === name)?.type;
+  const days = from.columns.map((name, i) =>
+    typeOf(start, name) === 'timestamp' && typeOf(target, to.columns[i]) === 'date'
+      ? dayOfMoment(start!, name)
+      : { name, edit: [] },
+  );
+  return {
+    from: { table: from.table, columns: days.map((d) => d.name) },
+    edit: days.flatMap((d) => d.edit),
+  };
 }
 
 /** Relating a column to another: what the rows say first, then the decision. */
@@ -46,13 +67,15 @@ export function RelateForm({
   const { data: match, error } = useAnswer(api.questions.match, ready ? { id } : undefined, { body: ends });
   const chosen = cardinality ?? (match ? shownCardinality(match) : 'many-to-one');
   const filled = match ? match.rows - match.nulls : 0;
+  // Of a moment beside a day its day is compared, which becomes a column of its own.
+  const days = daysOfMoments(model, ends);
   const relate = async () => {
     const name = freeName(`${from!.table}_${to!.table}`, model.relationships ?? []);
-    const value = { name, ...ends, cardinality: chosen };
+    const value = { name, from: days.from, to: ends.to, cardinality: chosen };
     if (
       await edit(
-        [{ do: 'put-relationships', name: null, value }],
-        `relate ${endText(ends.from)} to ${endText(ends.to)}`,
+        [...days.edit, { do: 'put-relationships', name: null, value }],
+        `relate ${endText(days.from)} to ${endText(ends.to)}`,
       )
     ) {
       onDone();
@@ -100,6 +123,12 @@ export function RelateForm({
       {error && <p className="mt-3 text-vermilion">{error.message}</p>}
       {match && (
         <div className="mt-3">
+          {days.edit.length > 0 && (
+            <p className="mb-1 text-soft">
+              {endText(ends.from)} is a moment: its day becomes the column {endText(days.from)}, which is
+              compared here.
+            </p>
+          )}
           <p>
             <Gauge
               part={filled ? match.matched / filled : 0}

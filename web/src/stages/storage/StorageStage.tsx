@@ -2,6 +2,8 @@ import { useState } from 'react';
 import { Download } from 'lucide-react';
 import type { ProfileState } from '@crease/contract';
 import { api } from '@crease/contract';
+import { columnPath } from '@crease/core/formula';
+import { daysWithoutCalendar, relateToCalendar } from '@crease/core/stars';
 import type { ColumnProfile, TableProfile } from '@crease/core/storage';
 import { useAnswer } from '../../state/useAnswer.ts';
 import { useModel } from '../../state/model.tsx';
@@ -217,6 +219,26 @@ function why(c: ColumnProfile, rows: number): string {
   return kind + runs;
 }
 
+/** Of a moment of a fact: gives its day to the calendar, in one act. */
+function DayAct({ path }: { path: string }) {
+  const { model, edit } = useModel();
+  const calendar = model.calendars?.[0];
+  const day = daysWithoutCalendar(model).find(
+    (d) => d.type === 'timestamp' && columnPath(d.table, d.column) === path,
+  );
+  if (!day || !calendar) return null;
+  return (
+    <button
+      className="btn mt-1 h-[24px]"
+      onClick={() =>
+        void edit(relateToCalendar(model, [day], calendar), `relate the day of ${path} to ${calendar.table}`)
+      }
+    >
+      Relate its day to {calendar.table}
+    </button>
+  );
+}
+
 function AdviceList({ profile }: { profile: ProfileState }) {
   const [, select] = useSelection();
   return (
@@ -243,6 +265,7 @@ function AdviceList({ profile }: { profile: ProfileState }) {
             <span className="text-green">saves {percent(1 - a.afterBytes / a.beforeBytes)}</span>
           </p>
           <p className="text-soft">{a.reason}</p>
+          <DayAct path={a.column} />
         </div>
       ))}
     </section>

@@ -1,0 +1,28 @@
+import type { Model, Table } from '../model/index.ts';
+import { isDerived, stepsOf } from '../model/index.ts';
+import { tablesRead } from '../shape/index.ts';
+
+/**
+ * Tables that belong to no star: facts that refer to nothing, dimensions to which no fact leads over any
+ * relationships, and staging tables of which no other is derived. A model of one table has none.
+ */
+export function tablesInNoStar(model: Model): Table[] {
+  if (model.tables.length < 2) return [];
+  const fold = (name: string) => name.toLowerCase();
+  const roles = new Map(model.tables.map((t) => [fold(t.name), t.role]));
+  const links = (model.relationships ?? []).map((r) => [fold(r.from.table), fold(r.to.table)] as const);
+  const inStar = new Set<string>();
+  const open = model.tables.filter((t) => t.role === 'fact').map((t) => fold(t.name));
+  for (let name = open.pop(); name !== undefined; name = open.pop())
+    for (const [from, to] of links) {
+      // A bridge is entered from the table that it refers to, and leads on from there.
+      const enters = to === name && roles.get(from) === 'bridge' ? from : from === name ? to : undefined;
+      if (enters === undefined) continue;
+      inStar.add(name);
+      if (!inStar.has(enters)) open.push(enters);
+      inStar.add(enters);
+    }
+  for (const t of model.tables)
+    if (isDerived(t)) for (const name of tablesRead(stepsOf(t))) inStar.add(fold(name));
+  return model.tables.filter((t) => !inStar.has(fold(t.name)));
+}

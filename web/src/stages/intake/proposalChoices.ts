@@ -1,0 +1,45 @@
+import type { DecidedUse, Proposal } from '@crease/core/propose';
+import type { Table } from '@crease/core/model';
+
+/** How uses are named where one of them is chosen: a quantity with the aggregate that it has by default. */
+const USES: readonly (readonly [string, DecidedUse])[] = [
+  ['key', { use: 'key' }],
+  ['reference', { use: 'reference' }],
+  ['attribute', { use: 'attribute' }],
+  ['quantity, added up', { use: 'quantity', aggregate: 'sum' }],
+  ['quantity, averaged', { use: 'quantity', aggregate: 'avg' }],
+  ['quantity, the least', { use: 'quantity', aggregate: 'min' }],
+  ['quantity, the greatest', { use: 'quantity', aggregate: 'max' }],
+  ['quantity, not aggregated', { use: 'quantity', aggregate: 'none' }],
+];
+
+/** The name of a use. */
+export function textOfUse({ use, aggregate }: DecidedUse): string {
+  const found = USES.find(
+    ([, u]) => u.use === use && (use !== 'quantity' || u.aggregate === (aggregate ?? 'sum')),
+  );
+  return found?.[0] ?? `${use ?? 'attribute'}${aggregate ? `, ${aggregate}` : ''}`;
+}
+
+/** The use that a name stands for; an attribute for a name that is none. */
+export const useOfText = (text: string): DecidedUse =>
+  USES.find(([name]) => name === text)?.[1] ?? { use: 'attribute' };
+
+/** Names to choose from, the present one among them. */
+export const useChoices = (present: string): readonly string[] => {
+  const names = USES.map(([name]) => name);
+  return names.includes(present) ? names : [present, ...names];
+};
+
+/** What a proposal of a role or of a use changes to; nothing for other kinds. */
+export function changedTo({ kind, edit }: Proposal): {
+  role?: Table['role'];
+  column?: string;
+  use?: string;
+} {
+  const [first] = edit;
+  if (kind === 'role' && first?.do === 'set-table' && first.change.role) return { role: first.change.role };
+  if (kind === 'use' && first?.do === 'set-column')
+    return { column: first.column, use: textOfUse(first.change) };
+  return {};
+}
