@@ -21,7 +21,7 @@ test('from foreign tables to a first answer', async ({ page }) => {
 
   await page.getByRole('button', { name: 'Draft a star' }).click();
   await expect(page.getByText('flights-airport.origin refers to airports.iata')).toBeVisible();
-  await expect(page.getByText('birdstrikes is a fact table')).toBeVisible();
+  await expect(page.getByLabel('Role of birdstrikes', { exact: true })).toHaveValue('fact');
   await expect(page.getByText('Total count = sum(', { exact: false })).toBeVisible();
   await page.getByRole('button', { name: 'Accept all' }).click();
   await expect(page.getByRole('button', { name: 'fact table flights-airport' })).toBeVisible();
@@ -64,4 +64,68 @@ test('days that can be read in two ways are read in the other with one act; a pa
   await expect(card.getByLabel('Type of back')).toHaveValue('text');
   await page.getByRole('button', { name: 'Import 1 table' }).click();
   await expect(page.getByText('Imported: 40 rows stored')).toBeVisible();
+});
+
+test('the draft is changed in the draft; moments get a calendar that is generated for them', async ({
+  page,
+}) => {
+  await page.goto('/');
+  await page.getByLabel('Title of a new model').fill('Scans');
+  await page.getByRole('button', { name: 'Create' }).click();
+  const scans = Array.from(
+    { length: 90 },
+    (_, i) =>
+      `${i},BR-${i % 4},2025-0${(i % 9) + 1}-1${i % 9} 1${i % 10}:30:00,${(i * 7) % 5},2024,${(i % 12) + 1},${(i % 28) + 1}`,
+  );
+  const csv = (name: string, rows: string[]) => ({
+    name,
+    mimeType: 'text/csv',
+    buffer: Buffer.from(`${rows.join('\n')}\n`),
+  });
+  await page
+    .locator('#files')
+    .setInputFiles([
+      csv('scan.csv', ['scan_no,branch_code,scanned_at,copies,year,month,day', ...scans]),
+      csv('branch.csv', ['branch_code,name', ...[0, 1, 2, 3].map((i) => `BR-${i},Place ${i}`)]),
+      csv('note.csv', ['note_no,text', '1,late', '2,lost']),
+    ]);
+  await page.getByRole('button', { name: 'Import 3 tables' }).click();
+  await page.getByRole('button', { name: 'Draft a star' }).click();
+
+  // Days in parts become a day; a table that nothing leads to is named.
+  await expect(page.getByText('scan.date is the day of year, month and day')).toBeVisible();
+  await expect(page.getByRole('note', { name: 'In no star' })).toContainText('note');
+
+  // What rests on a choice follows it.
+  const measures = page.getByRole('region', { name: 'Base measures' });
+  await expect(measures).toContainText('Total copies');
+  await page.getByText(/columns? keeps? (its|their) use/).click();
+  await page.getByLabel('Use of scan.copies').selectOption('attribute');
+  await expect(measures).not.toContainText('Total copies');
+  await page.getByLabel('Use of scan.copies').selectOption('quantity, added up');
+  await expect(measures).toContainText('Total copies');
+  await page.getByLabel('Role of scan', { exact: true }).selectOption('dimension');
+  await expect(page.getByRole('note', { name: 'In no star' })).toContainText('scan');
+  await page.getByLabel('Role of scan', { exact: true }).selectOption('fact');
+  await expect(page.getByRole('note', { name: 'In no star' })).not.toContainText('scan');
+  await page.getByRole('button', { name: 'Accept all' }).click();
+  await expect(page.getByRole('heading', { name: '1 table in no star' })).toBeVisible();
+
+  // Days and moments of facts without a calendar: one is generated for them.
+  await page.getByRole('link', { name: 'Hierarchies' }).click();
+  await page.getByRole('button', { name: /Calendars/ }).click();
+  const days = page.getByRole('region', { name: 'Days without a calendar' });
+  await expect(days).toContainText('scanned_at of scan · a moment');
+  await days.getByRole('button', { name: 'Generate a calendar' }).first().click();
+  await expect(page.getByLabel('from', { exact: true })).toHaveValue('2024-01-01');
+  await expect(page.getByLabel('to', { exact: true })).toHaveValue('2025-12-31');
+  await page.getByRole('button', { name: 'Create calendar' }).click();
+  await page.getByRole('link', { name: 'Stars' }).click();
+  await expect(page.getByRole('button', { name: 'dimension table calendar' })).toBeVisible();
+
+  // Taken back and done again.
+  await page.keyboard.press('Control+z');
+  await expect(page.getByRole('button', { name: 'dimension table calendar' })).toBeHidden();
+  await page.keyboard.press('Control+Shift+z');
+  await expect(page.getByRole('button', { name: 'dimension table calendar' })).toBeVisible();
 });

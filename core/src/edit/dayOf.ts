@@ -18,7 +18,9 @@ export function dayOfMoment(table: Table, column: string): DayColumn {
   return derivedDay(table, stem === '' ? 'day' : `${stem}_day`, `cast(${quoteName(column)} as date)`);
 }
 
-/** A column of days by a formula over columns of its row. One with this formula that is there already is it. */
+/**
+ * A column of days by a formula over columns of its row. One with this formula that is there already is it.
+ */
 export function derivedDay(table: Table, wanted: string, formula: string): DayColumn {
   const known = table.columns.find((c) => c.formula === formula && c.type === 'date');
   if (known) return { name: known.name, edit: [] };

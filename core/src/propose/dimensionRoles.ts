@@ -7,8 +7,8 @@ import type { Proposal } from './proposal.ts';
 const PLAIN = new Set(['id', 'code', 'key', 'no', 'nr', 'number', 'sk', 'fk']);
 
 /**
- * Names the roles of dimensions to which a table has several relationships, by their columns: `origin_airport`
- * and `destination_airport` give Origin and Destination. Questions can then ask by each.
+ * Names the roles of dimensions to which a table has several relationships, by their columns:
+ * `origin_airport` and `destination_airport` give Origin and Destination. Questions can then ask by each.
  */
 export function withRoleNames(proposals: readonly Proposal[]): Proposal[] {
   const drawn = (p: Proposal): Relationship | undefined => {

@@ -2,6 +2,7 @@ import { useEffect, useMemo } from 'react';
 import type { ReactNode } from 'react';
 import { Link, useLocation } from 'react-router';
 import type { JudgedClaim } from '@crease/core/claims';
+import { tablesInNoStar } from '@crease/core/stars';
 import { api } from '@crease/contract';
 import { ask } from '../state/api.ts';
 import { useModel } from '../state/model.tsx';
@@ -94,8 +95,9 @@ function ClaimsAbout({ selection }: { selection: Selection }) {
  * elsewhere.
  */
 function Overview() {
-  const { claims } = useModel();
+  const { claims, model } = useModel();
   const stage = useStage();
+  const alone = useMemo(() => tablesInNoStar(model).length, [model]);
   if (!claims) return <p className="p-4 text-soft">Finding claims …</p>;
   const broken = claims.claims
     .filter((c) => c.verdict === 'broken')
@@ -103,7 +105,7 @@ function Overview() {
   const here = stage ? broken.filter((c) => stage.kinds.includes(c.kind)) : broken;
   return (
     <>
-      <BrokenClaims claims={here} title={titleOf(claims.claims.length, here.length, stage)} />
+      <BrokenClaims claims={here} title={titleOf(claims.claims.length, here.length, stage, alone)} />
       {claims.claims.length === 0 && (
         <p className="border-b border-rule p-4 text-soft">
           Claims appear as soon as the model has tables with keys and relationships. Select something to see
@@ -123,9 +125,14 @@ function Overview() {
   );
 }
 
-function titleOf(all: number, here: number, stage: Stage | undefined): string {
-  if (all === 0) return 'No claims yet';
+/** Stages at which a table without a star is to be done something about. */
+const OF_STARS: ReadonlySet<string> = new Set(['intake', 'shape', 'stars']);
+
+/** Nothing is said to be well while tables stand beside all stars: hardly any claims are made of them. */
+function titleOf(all: number, here: number, stage: Stage | undefined, alone: number): string {
   if (here > 0) return many(here, 'broken claim');
+  if (alone > 0 && stage && OF_STARS.has(stage.path)) return `${many(alone, 'table')} in no star`;
+  if (all === 0) return 'No claims yet';
   return stage ? `No broken claims on ${stage.name}` : 'No broken claims';
 }
 

@@ -74,3 +74,18 @@ test('perspectives come after measures, and trials need some', () => {
 });
 
 test('a stage of which nothing is known has no steps', () => expect(says('storage', model())).toEqual([]));
+
+test('days of facts get a calendar, or are related to the one that is there', () => {
+  const days = {
+    ...loan,
+    columns: [...loan.columns, { name: 'lent', type: 'date' }, { name: 'at', type: 'timestamp' }],
+  };
+  const of = model({ tables: [days, { ...branch, key: ['code'] }], relationships: related });
+  expect(nextSteps('stars', of, [])).toEqual([
+    { says: 'Generate a calendar for loan.lent and 1 more', to: '../intake?view=calendar&of=loan.lent' },
+  ]);
+  const dated = { ...of, calendars: [{ table: 'branch', day: 'code' }] };
+  expect(nextSteps('stars', dated, [])).toEqual([
+    { says: 'Relate loan.lent and 1 more to branch', to: '../hierarchies?view=calendars' },
+  ]);
+});

@@ -1,12 +1,15 @@
 import { FormulaChecker } from '@crease/core/formula';
 import type { Model, Table } from '@crease/core/model';
 import { sameName, isLoaded } from '@crease/core/model';
+import { daysWithoutCalendar } from '@crease/core/stars';
 import type { Selection } from '../state/selection.ts';
 
-/** Something to do on a stage, with what to select for it. */
+/** Something to do on a stage, with what to select for it, or the view where it is done. */
 export interface NextStep {
   readonly says: string;
   readonly select?: Selection;
+  /** Beside the stages of the model, such as `../hierarchies?view=calendars`. */
+  readonly to?: string;
 }
 
 /**
@@ -24,6 +27,27 @@ const withRole = ({ tables }: Model, ...roles: Table['role'][]): Table[] =>
   tables.filter((t) => roles.includes(t.role));
 /** Tables that hold what levels could be made of. */
 const MOST_TEXTS = 2;
+
+/** Days and moments of facts that no calendar has: one is generated for them, or they are related to it. */
+function daysStep(model: Model): NextStep[] {
+  const days = daysWithoutCalendar(model);
+  const [first] = days;
+  if (!first) return [];
+  const more = days.length > 1 ? ` and ${days.length - 1} more` : '';
+  const calendar = model.calendars?.[0];
+  const of = encodeURIComponent(`${first.table}.${first.column}`);
+  return [
+    calendar
+      ? {
+          says: `Relate ${first.table}.${first.column}${more} to ${calendar.table}`,
+          to: '../hierarchies?view=calendars',
+        }
+      : {
+          says: `Generate a calendar for ${first.table}.${first.column}${more}`,
+          to: `../intake?view=calendar&of=${of}`,
+        },
+  ];
+}
 
 const STEPS: Readonly<Record<string, Finder>> = {
   intake: (model, stored) => [
@@ -48,16 +72,19 @@ const STEPS: Readonly<Record<string, Finder>> = {
       ...withRole(model, 'dimension')
         .filter((t) => !related(t, 'to'))
         .map((t) => tableStep(`Relate a fact to ${t.name}`, t)),
+      ...daysStep(model),
     ];
   },
-  hierarchies: (model) =>
-    withRole(model, 'dimension')
+  hierarchies: (model) => [
+    ...daysStep(model),
+    ...withRole(model, 'dimension')
       .filter(
         (t) =>
           !(model.hierarchies ?? []).some((h) => sameName(h.table, t.name)) &&
           t.columns.filter((c) => c.type.startsWith('text') && !c.hidden).length > MOST_TEXTS,
       )
       .map((t) => tableStep(`Add a hierarchy of ${t.name}`, t)),
+  ],
   measures: (model) => {
     const checker = new FormulaChecker(model);
     const counted = new Set(

@@ -16,8 +16,8 @@ interface Pair {
 }
 
 /**
- * A moment leads to a day by its own day. A number can always be read as text; text as number may leave values
- * behind. A calendar's days are not made moments for the sake of one fact.
+ * A moment leads to a day by its own day. A number can always be read as text; text as number may leave
+ * values behind. A calendar's days are not made moments for the sake of one fact.
  */
 function remedyOf(model: Model, r: Relationship, p: Pair): Remedy {
   const table = model.tables.find((t) => sameName(t.name, r.from.table))!;

@@ -36,9 +36,9 @@ function yearsOf(spans: readonly DaySpan[]): { from: string; to: string } {
 }
 
 /**
- * A calendar made from its first and last day: its columns are chosen and looked at before it is made. Days of
- * facts that have none are related to it in the same act; `covers` is the one (`table.column`) that it is made
- * for.
+ * A calendar made from its first and last day: its columns are chosen and looked at before it is made. Days
+ * of facts that have none are related to it in the same act; `covers` is the one (`table.column`) that it is
+ * made for.
  */
 export function CalendarMaker({ covers, onBack }: { covers?: string | undefined; onBack: () => void }) {
   const { edit, model } = useModel();
@@ -190,7 +190,7 @@ function DaysToRelate({
     <fieldset className="border-b border-rule px-4 py-2">
       <legend className="sr-only">Columns to relate to it</legend>
       <p className="text-soft">Relate to it:</p>
-      <div className="grid grid-cols-2 gap-x-6">
+      <div className="grid grid-cols-[repeat(auto-fill,minmax(360px,1fr))] gap-x-6">
         {open.map((of) => {
           const [path, span] = [pathOf(of), spans[pathOf(of)]];
           return (

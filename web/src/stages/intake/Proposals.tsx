@@ -10,7 +10,7 @@ import { useModel } from '../../state/model.tsx';
 import { useGo } from '../../state/selection.ts';
 import { Blank, LeafHead } from '../../frame/Leaves.tsx';
 import { many } from '../../parts/text.ts';
-import { ProposalRow, RoleChoice } from './ProposalRow.tsx';
+import { KeptRoles, KeptUses, ProposalRow } from './ProposalRow.tsx';
 
 const KINDS: readonly (readonly [Proposal['kind'], string])[] = [
   ['type', 'Types that keys need to match'],
@@ -43,10 +43,8 @@ export function Proposals({ onBack }: { onBack: () => void }) {
   const proposals = useMemo(() => data?.proposals ?? [], [data]);
   const chosen = useMemo(() => proposals.filter((p) => !left.has(p.id)), [proposals, left]);
   const groups = useMemo(() => Map.groupBy(proposals, (p) => p.kind), [proposals]);
-  const alone = useMemo(
-    () => tablesInNoStar(chosen.reduce((drafted, p) => applyEdit(drafted, p.edit), model)),
-    [chosen, model],
-  );
+  const drafted = useMemo(() => chosen.reduce((m, p) => applyEdit(m, p.edit), model), [chosen, model]);
+  const alone = useMemo(() => tablesInNoStar(drafted), [drafted]);
   const toggle = (ids: readonly string[], take: boolean) =>
     setDecided((before) => {
       const others = (before.left ?? []).filter((x) => !ids.includes(x));
@@ -105,21 +103,15 @@ export function Proposals({ onBack }: { onBack: () => void }) {
           <Blank>Nothing to add: the model already has what the rows suggest.</Blank>
         )}
         {data && alone.length > 0 && (
-          <section aria-label="In no star" className="border-b border-rule bg-raised px-4 py-2">
-            <h2 className="mb-1">{many(alone.length, 'table')} in no star</h2>
-            <ul className="flex flex-wrap gap-x-6 gap-y-1">
-              {alone.map((t) => (
-                <li key={t.name} className="flex items-center gap-2">
-                  {t.name}
-                  <RoleChoice table={t.name} role={t.role} onChange={setRole} />
-                </li>
-              ))}
-            </ul>
-          </section>
+          <p role="note" aria-label="In no star" className="border-b border-rule bg-raised px-4 py-2">
+            <b>{many(alone.length, 'table')} in no star:</b>{' '}
+            {alone.map((t) => `${t.name} (${t.role})`).join(', ')}
+          </p>
         )}
         {KINDS.map(([kind, title]) => {
           const list = groups.get(kind) ?? [];
-          if (list.length === 0) return null;
+          const isChoice = kind === 'role' || kind === 'use';
+          if (list.length === 0 && !(isChoice && proposals.length > 0)) return null;
           const ids = list.map((p) => p.id);
           return (
             <section key={kind} aria-label={title}>
@@ -128,6 +120,7 @@ export function Proposals({ onBack }: { onBack: () => void }) {
                   <input
                     type="checkbox"
                     checked={ids.every((x) => !left.has(x))}
+                    disabled={ids.length === 0}
                     onChange={(e) => toggle(ids, e.target.checked)}
                   />{' '}
                   {title} · {list.length}
@@ -143,6 +136,8 @@ export function Proposals({ onBack }: { onBack: () => void }) {
                   onUse={setUse}
                 />
               ))}
+              {kind === 'role' && <KeptRoles drafted={drafted} proposals={list} onRole={setRole} />}
+              {kind === 'use' && <KeptUses drafted={drafted} proposals={list} onUse={setUse} />}
             </section>
           );
         })}

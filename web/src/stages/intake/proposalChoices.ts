@@ -22,11 +22,11 @@ export function textOfUse({ use, aggregate }: DecidedUse): string {
 }
 
 /** The use that a name stands for; an attribute for a name that is none. */
-export const useOfText = (text: string): DecidedUse =>
+export const decidedUse = (text: string): DecidedUse =>
   USES.find(([name]) => name === text)?.[1] ?? { use: 'attribute' };
 
 /** Names to choose from, the present one among them. */
-export const useChoices = (present: string): readonly string[] => {
+export const choicesOfUse = (present: string): readonly string[] => {
   const names = USES.map(([name]) => name);
   return names.includes(present) ? names : [present, ...names];
 };
