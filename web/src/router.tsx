@@ -60,6 +60,10 @@ export const router = createBrowserRouter([
             lazy: async () => ({ Component: (await import('./stages/trial/TrialStage.tsx')).TrialStage }),
           },
           {
+            path: 'texts',
+            lazy: async () => ({ Component: (await import('./stages/texts/TextsPage.tsx')).TextsPage }),
+          },
+          {
             path: 'release',
             lazy: async () => ({
               Component: (await import('./stages/release/ReleaseStage.tsx')).ReleaseStage,

@@ -21,7 +21,7 @@ export function applyEdit(model: Model, edit: Edit): Model {
 function applySingle(model: Model, edit: SingleEdit): Model {
   switch (edit.do) {
     case 'set-model':
-      return { ...model, ...defined(edit.change) };
+      return { ...model, ...cleared(edit.change) };
     case 'set-table':
       return onTable(model, edit.table, (table) => ({ ...table, ...cleared(edit.change) }));
     case 'set-column':
@@ -172,9 +172,6 @@ function replaceNamed<T extends Named>(
   });
 }
 
-const defined = <T extends object>(change: T): Partial<T> =>
-  Object.fromEntries(Object.entries(change).filter(([, v]) => v !== undefined)) as Partial<T>;
-
-/** As `defined`; an empty text takes the field away. */
+/** The change; an empty text takes the field away. */
 const cleared = <T extends object>(change: T): Partial<T> =>
   Object.fromEntries(Object.entries(change).map(([key, v]) => [key, v === '' ? undefined : v])) as Partial<T>;

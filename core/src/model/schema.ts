@@ -111,6 +111,7 @@ export const relationshipSchema = z.strictObject({
 export const hierarchySchema = z.strictObject({
   name,
   title: text.optional(),
+  description: text.optional(),
   table: name,
   levels: z
     .array(

@@ -115,7 +115,11 @@ const MANY_TIMES = 4;
 function signsOf(model: Model, data: ModelData, t: Table): Sign[] {
   const rows = data.rowCount(t.name);
   const referring = referringColumns(model, t);
-  const targets = [...new Set(outOf(model, t).map((r) => r.to.table))];
+  // The day of a moment says when, which the moment has said.
+  const isDerived = (name: string) =>
+    t.columns.some((c) => sameName(c.name, name) && c.formula !== undefined);
+  const references = outOf(model, t).filter((r) => !r.from.columns.every(isDerived));
+  const targets = [...new Set(references.map((r) => r.to.table))];
   const referred = intoOf(model, t).map((r) => r.from.table);
   const amounts = amountsOf(t, data).filter((name) => !referring.has(name.toLowerCase()));
   const dates = t.columns.filter((c) => isMoment(t, c));
@@ -128,6 +132,9 @@ function signsOf(model: Model, data: ModelData, t: Table): Sign[] {
   if (amounts.length > 0) sign(amounts.length >= 3 ? 2 : 1, `amounts: ${few(amounts)}`);
   if (dates.length > 0) sign(1, `days or times: ${few(dates.map((c) => c.name))}`);
   if (targets.length > 0) sign(targets.length > 1 ? 1 : 0.5, `it refers to ${few(targets)}`);
+  const codes = t.columns.filter((c) => isRepeatedCode(t, c, data) && !referring.has(c.name.toLowerCase()));
+  if (codes.length > 0 && amounts.length > 0 && t.key)
+    sign(0.5, `codes that repeat: ${few(codes.map((c) => c.name))}`);
   if (keyRefers) sign(1, 'references are part of its key');
   else if ((t.key ?? []).length > 1) sign(0.5, 'its key has several columns');
   if (targets.length > 0 && rows >= MANY_TIMES * Math.max(...targets.map((name) => data.rowCount(name))))
@@ -149,6 +156,16 @@ function signsOf(model: Model, data: ModelData, t: Table): Sign[] {
 const isMoment = (t: Table, { name, type }: ModelColumn): boolean =>
   ((type === 'date' || type === 'timestamp') && !isOfValidity(name)) ||
   (isTimePart(name) && (t.key ?? []).some((k) => sameName(k, name)));
+
+/** So often on average a code stands that is one of another table, which need not be here. */
+const REPEATED = 5;
+
+const isRepeatedCode = (t: Table, { name, formula }: ModelColumn, data: ModelData): boolean => {
+  if (formula !== undefined || !isCodeName(name) || (t.key ?? []).some((k) => sameName(k, name)))
+    return false;
+  const column = data.column(t.name, name);
+  return column.distinct > 0 && column.distinct * REPEATED <= column.rowCount - column.nulls;
+};
 
 const NO_LABELS = /comment|note|remark|description|text|url|link|address|hash|uuid|guid|path/i;
 /** So much of the rows have a label of their own. */

@@ -3,16 +3,18 @@ import type { ReactNode } from 'react';
 import { Link, useLocation } from 'react-router';
 import type { JudgedClaim } from '@crease/core/claims';
 import { tablesInNoStar } from '@crease/core/stars';
+import { sameName } from '@crease/core/model';
 import { api } from '@crease/contract';
 import { ask } from '../state/api.ts';
 import { useModel } from '../state/model.tsx';
 import type { Selection } from '../state/selection.ts';
-import { isAbout, objectOf, useGo, useParam, useSelection } from '../state/selection.ts';
+import { isAbout, objectOf, selectionText, useGo, useParam, useSelection } from '../state/selection.ts';
 import type { Stage } from '../frame/stages.tsx';
 import { stageOfKind, STAGES } from '../frame/stages.tsx';
 import { ClaimCard, ClaimLine } from './ClaimCard.tsx';
 import { SelectionFacts } from './SelectionFacts.tsx';
 import { nextSteps } from './nextSteps.ts';
+import { textsOf } from '../state/texts.ts';
 import { count, many } from '../parts/text.ts';
 
 const RANK = { broken: 0, unchecked: 1, waived: 2, holds: 3 } as const;
@@ -27,6 +29,7 @@ export function EvidenceLeaf({ children, overview = true }: { children?: ReactNo
   return (
     <div className="flex flex-col">
       {selection ? <SelectionHead selection={selection} onClear={() => select(undefined)} /> : null}
+      {selection && <Told selection={selection} />}
       {children}
       {selection ? <ClaimsAbout selection={selection} /> : overview ? <Overview /> : null}
       {selection && <SelectionFacts selection={selection} />}
@@ -55,6 +58,32 @@ function SelectionHead({ selection, onClear }: { selection: Selection; onClear: 
         Clear
       </button>
     </header>
+  );
+}
+
+/** What people are told of the selection, and the way to where it is written. */
+function Told({ selection }: { selection: Selection }) {
+  const { model } = useModel();
+  const row = useMemo(
+    () => textsOf(model).find((r) => r.kind === selection.kind && sameName(r.name, selection.name)),
+    [model, selection.kind, selection.name],
+  );
+  if (!row) return null;
+  const search = new URLSearchParams({ search: row.name, kind: row.kind, sel: selectionText(selection) });
+  return (
+    <p className="flex items-baseline gap-3 border-b border-rule px-4 py-2">
+      <span className="min-w-0 flex-1">
+        {row.title !== '' && <b>{row.title}</b>}
+        {row.title !== '' && row.description !== '' && ': '}
+        {row.description}
+        {row.title === '' && row.description === '' && (
+          <span className="text-soft">Neither title nor description</span>
+        )}
+      </span>
+      <Link className="shrink-0 text-soft underline" to={`../texts?${search}`}>
+        Edit texts
+      </Link>
+    </p>
   );
 }
 

@@ -102,6 +102,7 @@ function useItems(): Item[] {
     return [
       ...STAGES.map((s) => act(`Go to ${s.name}`, () => go(s.path))),
       act('List all claims', () => go('claims')),
+      act('Write titles and descriptions', () => go('texts')),
       act('Undo', () => void undo(), 'Ctrl Z'),
       act('Redo', () => void redo(), 'Ctrl Shift Z'),
       act('Collapse the design leaf', () => foldLeaf('design'), '['),
@@ -109,20 +110,33 @@ function useItems(): Item[] {
       act(theme === 'dark' ? 'Light theme' : 'Dark theme', () =>
         setTheme(theme === 'dark' ? 'light' : 'dark'),
       ),
-      ...model.tables.map((t) => open('table', t.name, t.title)),
-      ...(model.measures ?? []).map((m) => open('measure', m.name, m.formula)),
+      ...model.tables.map((t) => open('table', t.name, toldOf(t))),
+      ...(model.measures ?? []).map((m) => open('measure', m.name, toldOf(m) || m.formula)),
       ...(model.relationships ?? []).map((r) =>
         open('relationship', r.name, `${r.from.table} → ${r.to.table}`),
       ),
-      ...(model.hierarchies ?? []).map((h) => open('hierarchy', `${h.table}.${h.name}`)),
+      ...(model.hierarchies ?? []).map((h) => open('hierarchy', `${h.table}.${h.name}`, toldOf(h))),
       ...(model.perspectives ?? []).map((p) => open('perspective', p.name)),
       ...(claims?.claims ?? [])
         .filter((c) => c.verdict === 'broken')
         .map((c): Item => ({ ...open('claim', c.id, c.says), broken: true })),
-      ...model.tables.flatMap((t) => t.columns.map((c) => open('column', `${t.name}.${c.name}`, c.type))),
+      ...model.tables.flatMap((t) =>
+        t.columns.map((c) =>
+          open('column', `${t.name}.${c.name}`, [c.type, toldOf(c)].filter(Boolean).join(' · ')),
+        ),
+      ),
     ];
   }, [model, claims, go, undo, redo, theme, setTheme]);
 }
+
+/** Title and description of an object, in one line. */
+const toldOf = ({
+  title,
+  description,
+}: {
+  title?: string | undefined;
+  description?: string | undefined;
+}): string => [title, description].filter(Boolean).join(': ');
 
 /** Items that hold all words searched for, those that start with it first. */
 function matching(items: readonly Item[], search: string): Item[] {

@@ -8,6 +8,7 @@ import { api } from '@crease/contract';
 import { ModelProvider, useModel } from '../state/model.tsx';
 import { VerdictMark } from '../parts/Marks.tsx';
 import { count, many, percent } from '../parts/text.ts';
+import { ModelTitle } from './ModelTitle.tsx';
 import { FindOrDo } from './FindOrDo.tsx';
 import { Lost } from './Lost.tsx';
 import { isTyping } from './Leaves.tsx';
@@ -158,13 +159,11 @@ function Spine() {
 }
 
 function Header({ onFind }: { onFind: () => void }) {
-  const { model, state, canUndo, undo, redo } = useModel();
+  const { state, canUndo, undo, redo } = useModel();
   const [theme, setTheme] = useTheme();
   return (
     <header className="no-print flex h-[46px] shrink-0 items-center gap-3 border-b border-rule-strong bg-paper px-4">
-      <span className="truncate font-serif text-[15px] font-semibold" title={model.description}>
-        {model.title ?? model.name}
-      </span>
+      <ModelTitle />
       <Link
         to="release"
         className="whitespace-nowrap text-soft hover:text-ink hover:underline"

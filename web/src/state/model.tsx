@@ -7,6 +7,7 @@ import type { Edit } from '@crease/core/edit';
 import type { Model } from '@crease/core/model';
 import { ModelNames } from '@crease/core/model';
 import { ApiError, ask, thisWindow } from './api.ts';
+import { inTurns, newest } from './turns.ts';
 import { useAnswer } from './useAnswer.ts';
 
 /** A line at the foot of the frame: what just happened, or what went wrong. */
@@ -32,9 +33,10 @@ interface ModelContext {
   readonly jobs: readonly JobState[];
   /**
    * Makes an edit on the revision that is shown; on a conflict nothing is overwritten, and the person is
-   * told.
+   * told. An edit that is given as a function is made of the newest model after all acts before it, so that
+   * what is typed quickly is no conflict with oneself.
    */
-  readonly edit: (edit: Edit, says: string) => Promise<boolean>;
+  readonly edit: (edit: Edit | ((model: Model) => Edit), says: string) => Promise<boolean>;
   /**
    * Whether the last change was made in this window, or by nobody in particular: then it can be undone here.
    */
@@ -115,14 +117,22 @@ export function ModelProvider({
     });
   }, []);
 
+  // The newest state that this window knows, also before it is drawn: acts that follow each other quickly
+  // wait for their turn and start from it.
+  const [latest] = useState(newest<ModelState>);
+  useEffect(() => latest.set(state), [latest, state]);
+  const [inTurn] = useState(inTurns);
+
   const change = useCallback(
     async (
       made: (base: number) => Promise<ModelState>,
       done: (next: ModelState) => Notice | undefined,
+      from: ModelState | undefined = state,
     ): Promise<boolean> => {
-      if (!state) return false;
+      if (!from) return false;
       try {
-        const next = await made(state.revision.id);
+        const next = await made(from.revision.id);
+        latest.set(next);
         await mutate(next, { revalidate: false });
         tell(done(next));
         return true;
@@ -134,7 +144,7 @@ export function ModelProvider({
         return false;
       }
     },
-    [state, mutate, fail],
+    [state, latest, mutate, fail],
   );
 
   const [asking, setAsking] = useState<StepAsked>();
@@ -143,8 +153,9 @@ export function ModelProvider({
       void (await change(
         (base) => ask(api.models[way], { id }, { base }),
         () => ({ tone: 'plain', text: way === 'undo' ? `Undone: ${says}` : `Redone: ${says}` }),
+        latest.get(),
       )),
-    [id, change],
+    [id, change, latest],
   );
   const askToStep = useCallback(
     async (way: 'undo' | 'redo') => {
@@ -160,6 +171,21 @@ export function ModelProvider({
     [id, step, fail],
   );
 
+  const makeEdit = useCallback<ModelContext['edit']>(
+    (edit, says) => {
+      const done = (): Notice => ({ tone: 'plain', text: says, undo: true });
+      if (typeof edit !== 'function')
+        return change((base) => ask(api.models.edit, { id }, { base, edit, says }), done);
+      return inTurn(async () => {
+        const from = latest.get()!;
+        const made = edit(from.model);
+        if (made.length === 0) return true;
+        return change((base) => ask(api.models.edit, { id }, { base, edit: made, says }), done, from);
+      });
+    },
+    [id, change, inTurn, latest],
+  );
+
   const value = useMemo<ModelContext | undefined>(() => {
     if (!state) return undefined;
     return {
@@ -172,21 +198,17 @@ export function ModelProvider({
       notice,
       tell,
       fail,
-      edit: (edit, says) =>
-        change(
-          (base) => ask(api.models.edit, { id }, { base, edit, says }),
-          () => ({ tone: 'plain', text: says, undo: true }),
-        ),
+      edit: makeEdit,
       canUndo: state.canUndo && (state.revision.by === '' || state.revision.by === thisWindow()),
-      undo: () => askToStep('undo'),
-      redo: () => askToStep('redo'),
+      undo: () => inTurn(() => askToStep('undo')),
+      redo: () => inTurn(() => askToStep('redo')),
       asking,
       answerAsked: async (go) => {
         setAsking(undefined);
         if (asking && go) await step(asking.way, asking.says);
       },
     };
-  }, [id, state, claims, jobs, notice, change, fail, askToStep, asking, step]);
+  }, [id, state, claims, jobs, notice, fail, askToStep, asking, step, inTurn, makeEdit]);
 
   if (error && !state) return failed(error);
   return value ? <Context.Provider value={value}>{children}</Context.Provider> : waiting;

@@ -32,7 +32,10 @@ export function MeasuresStage() {
       ? measures.find((m) => sameName(m.name, selection.name))
       : undefined;
   const found = measures.filter((m) =>
-    `${m.name} ${m.formula} ${m.folder ?? ''}`.toLowerCase().includes(search.toLowerCase()),
+    [m.name, m.title, m.description, m.formula, m.folder]
+      .join(' ')
+      .toLowerCase()
+      .includes(search.toLowerCase()),
   );
   const groups = Map.groupBy(found, (m) => m.folder ?? '');
   const isBroken = (name: string) =>
@@ -164,7 +167,10 @@ export function MeasuresStage() {
                     select({ kind: 'measure', name: m.name });
                   }}
                 >
-                  <span className="w-[170px] shrink-0 truncate font-semibold">
+                  <span
+                    className="w-[170px] shrink-0 truncate font-semibold"
+                    title={[m.name, m.title, m.description].filter(Boolean).join(' · ')}
+                  >
                     {m.name} {isBroken(m.name) && <VerdictMark verdict="broken" size={10} />}
                   </span>
                   <code className="min-w-0 flex-1 truncate text-soft">{m.formula.replace(/\s+/g, ' ')}</code>
@@ -301,6 +307,22 @@ function MeasureDesign({
           </p>
         )
       )}
+      <div className="mt-3 flex gap-2">
+        <input
+          className="field w-[200px]"
+          placeholder="title"
+          aria-label="Title"
+          value={draft.title ?? ''}
+          onChange={(e) => setDraft((d) => ({ ...d, title: e.target.value || undefined }))}
+        />
+        <input
+          className="field flex-1"
+          placeholder="description"
+          aria-label="Description"
+          value={draft.description ?? ''}
+          onChange={(e) => setDraft((d) => ({ ...d, description: e.target.value || undefined }))}
+        />
+      </div>
       <div className="mt-3 flex flex-wrap items-center gap-3">
         <label className="text-soft">
           decimals{' '}

@@ -3,6 +3,7 @@ import { useVirtualizer } from '@tanstack/react-virtual';
 import type { QueryState } from '@crease/contract';
 import type { ByItem, Query, ValueFormat } from '@crease/core/model';
 import type { AnswerMember } from '@crease/core/query';
+import { useTold } from '../../state/told.ts';
 import { formatValue, isNumeric, memberText } from '../../parts/format.ts';
 import type { ChosenCell } from './CellEvidence.tsx';
 
@@ -17,14 +18,16 @@ interface Props {
 
 const ROW = 25;
 
-/** A short name with where it comes from above it. */
+/** A short name, or its title, with where it comes from above it. */
 function ColumnHead({ item, name }: { item: ByItem; name: string }) {
+  const told = useTold();
+  const column = typeof item === 'string' ? told.column(item) : undefined;
   const [above, short] =
     typeof item === 'string'
-      ? [name.split('.').slice(0, -1).join('.'), name.split('.').at(-1)!]
+      ? [name.split('.').slice(0, -1).join('.'), column?.title ?? name.split('.').at(-1)!]
       : [item.hierarchy, 'level' in item ? item.level : `Depth ${item.depth}`];
   return (
-    <span className="block truncate" title={name}>
+    <span className="block truncate" title={[name, column?.description].filter(Boolean).join(': ')}>
       <span className="block truncate text-[11px] font-normal text-soft">{above}</span>
       {short}
     </span>
@@ -36,6 +39,7 @@ function ColumnHead({ item, name }: { item: ByItem; name: string }) {
  * last, by why they have none.
  */
 export function AnswerTable({ answer, query, formats, chosen, onCell, onSort }: Props) {
+  const told = useTold();
   const box = useRef<HTMLDivElement>(null);
   const rows = useVirtualizer({
     count: answer.rows.length,
@@ -90,9 +94,10 @@ export function AnswerTable({ answer, query, formats, chosen, onCell, onSort }: 
                 className="max-w-full hover:underline"
                 style={{ textAlign: 'inherit' }}
                 onClick={() => nextSort(c.name)}
-                title="Sort by it"
+                title={[c.name, told.measure(c.name)?.description, 'Sort by it'].filter(Boolean).join(' · ')}
               >
-                {c.name} {sorted?.of === c.name ? (sorted.order === 'descending' ? '↓' : '↑') : ''}
+                {told.measure(c.name)?.title ?? c.name}{' '}
+                {sorted?.of === c.name ? (sorted.order === 'descending' ? '↓' : '↑') : ''}
               </button>
             ) : (
               <ColumnHead item={query.by![i]!} name={c.name} />

@@ -5,6 +5,7 @@ import { withRoles } from '@crease/core/formula';
 import type { ByItem, Model, Perspective, Query, QueryFilter } from '@crease/core/model';
 import { useAnswer } from '../../state/useAnswer.ts';
 import { useModel } from '../../state/model.tsx';
+import { useTold } from '../../state/told.ts';
 import type { AnswerMember } from '@crease/core/query';
 import { formatValue, memberText } from '../../parts/format.ts';
 import { conditionExample } from '../../parts/examples.ts';
@@ -51,6 +52,7 @@ const periodText = ({ period, calendar }: PeriodFilter): string =>
 /** The question as a sentence: show … by … where …, each part a button, completed as one types. */
 export function Sentence({ query, perspective, onAsk }: Props) {
   const { model } = useModel();
+  const told = useTold();
   const measures = (model.measures ?? []).filter(
     (m) => !m.hidden && (!perspective || (perspective.measures ?? []).includes(m.name)),
   );
@@ -76,7 +78,7 @@ export function Sentence({ query, perspective, onAsk }: Props) {
         label="Add a measure"
         options={measures
           .filter((m) => !query.measures.includes(m.name))
-          .map((m) => ({ key: m.name, text: m.name, group: m.folder ?? '' }))}
+          .map((m) => ({ key: m.name, text: m.name, group: m.folder ?? '', told: m }))}
         onPick={(name) => onAsk({ ...query, measures: [...query.measures, name] })}
       />
       <span>by</span>
@@ -97,7 +99,12 @@ export function Sentence({ query, perspective, onAsk }: Props) {
         label="Add an attribute"
         options={attributes
           .filter((a) => !by.some((b) => itemText(b, model) === a.text))
-          .map((a) => ({ key: JSON.stringify(a.item), text: a.text, group: a.group }))}
+          .map((a) => ({
+            key: JSON.stringify(a.item),
+            text: a.text,
+            group: a.group,
+            told: typeof a.item === 'string' ? told.column(a.item) : undefined,
+          }))}
         onPick={(key) => onAsk({ ...query, by: [...by, JSON.parse(key) as ByItem] })}
       />
       <span>where</span>
@@ -120,7 +127,12 @@ export function Sentence({ query, perspective, onAsk }: Props) {
           { key: 'where:', text: 'custom condition …', group: '' },
           ...attributes
             .filter((a) => typeof a.item === 'string')
-            .map((a) => ({ key: `in:${a.text}`, text: a.text, group: a.group })),
+            .map((a) => ({
+              key: `in:${a.text}`,
+              text: a.text,
+              group: a.group,
+              told: told.column(a.text),
+            })),
         ]}
         onPick={(key) => {
           const [kind, rest] = [key.slice(0, key.indexOf(':')), key.slice(key.indexOf(':') + 1)];
@@ -183,6 +195,9 @@ interface Option {
   readonly key: string;
   readonly text: string;
   readonly group: string;
+  /** Its title and description, by which it is found, too. */
+  readonly told?:
+    { readonly title?: string | undefined; readonly description?: string | undefined } | undefined;
 }
 
 /** A list that narrows as one types; arrows and Enter choose. */
@@ -198,7 +213,12 @@ function Picker({
   const [search, setSearch] = useState('');
   const [at, setAt] = useState(0);
   const found = options
-    .filter((o) => `${o.group} ${o.text}`.toLowerCase().includes(search.toLowerCase()))
+    .filter((o) =>
+      [o.group, o.text, o.told?.title, o.told?.description]
+        .join(' ')
+        .toLowerCase()
+        .includes(search.toLowerCase()),
+    )
     .slice(0, 120);
   return (
     <Popover className="relative font-sans text-[13px]">
@@ -244,8 +264,12 @@ function Picker({
                     <button
                       className={`flex w-full gap-2 px-3 py-[3px] text-left ${i === at ? 'bg-ink text-leaf' : 'hover:bg-rule'}`}
                       onClick={() => pick(o.key)}
+                      title={o.told?.description}
                     >
-                      <span className="min-w-0 flex-1 truncate">{o.text}</span>
+                      <span className="min-w-0 flex-1 truncate">
+                        {o.text}
+                        {o.told?.title !== undefined && <span className="opacity-60"> · {o.told.title}</span>}
+                      </span>
                       {!o.text.startsWith(o.group) && <span className="truncate opacity-60">{o.group}</span>}
                     </button>
                   </li>

@@ -1,0 +1,22 @@
+import { useMemo } from 'react';
+import type { Measure, ModelColumn } from '@crease/core/model';
+import { sameName } from '@crease/core/model';
+import { useModel } from './model.tsx';
+
+/** What people are told of objects: titles and descriptions, by the names that questions use. */
+export interface Told {
+  readonly measure: (name: string) => Measure | undefined;
+  /** By `table.column`; undefined also for a role's column, which is none of a table. */
+  readonly column: (path: string) => ModelColumn | undefined;
+}
+
+export function useTold(): Told {
+  const { model, names } = useModel();
+  return useMemo(
+    () => ({
+      measure: (name) => (model.measures ?? []).find((m) => sameName(m.name, name)),
+      column: (path) => names.path(path)?.column,
+    }),
+    [model, names],
+  );
+}
