@@ -10,6 +10,7 @@ import { addDemo } from './commands/demo.ts';
 import { addFormat } from './commands/format.ts';
 import { addLoad } from './commands/load.ts';
 import { addProfile } from './commands/profile.ts';
+import { addImport } from './commands/import.ts';
 import { addPropose } from './commands/propose.ts';
 import { addServe } from './commands/serve.ts';
 import { addSql } from './commands/sql.ts';
@@ -26,6 +27,7 @@ for (const add of [
   addSql,
   addProfile,
   addPropose,
+  addImport,
   addFormat,
   addDdl,
   addDemo,

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { columnSchema } from '@crease/core/model';
+import { columnSchema, relationshipSchema, tableSchema } from '@crease/core/model';
 import type { ReadProblem } from '@crease/core/columns';
 import type { LoadChange } from '@crease/core/load';
 import type { FilePreview } from '@crease/core/reading';
@@ -206,6 +206,16 @@ export const jobStateSchema = z.strictObject({
 });
 export type JobState = z.infer<typeof jobStateSchema>;
 
+const sqlDesignSchema = z.strictObject({
+  tables: z.array(tableSchema),
+  relationships: z.array(relationshipSchema),
+  notes: z
+    .array(z.strictObject({ line: z.int(), text: z.string() }))
+    .describe('statements that could not be read, and what was left out of others'),
+});
+/** Tables that are declared in SQL. */
+export type SqlDesign = z.output<typeof sqlDesignSchema>;
+
 /** Files on their way in. */
 export const intake = {
   upload: endpoint({
@@ -228,6 +238,13 @@ export const intake = {
     path: '/uploads/:upload',
     says: 'Removes a file that has been uploaded',
     answer: doneSchema,
+  }),
+  design: endpoint({
+    method: 'POST',
+    path: '/designs',
+    says: 'The tables that CREATE TABLE statements declare, with keys, references and comments',
+    request: z.strictObject({ sql: z.string().max(20_000_000) }),
+    answer: sqlDesignSchema,
   }),
   load: endpoint({
     method: 'POST',

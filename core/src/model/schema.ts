@@ -25,6 +25,8 @@ export const columnSchema = z.strictObject({
   pattern: z.string().optional(),
   /** The most characters of a text, for databases that are made from the model. */
   length: z.int().min(1).max(10_000_000).optional(),
+  /** Whether a database that is made from the model numbers its rows itself. */
+  identity: z.boolean().optional(),
   /** Its name in the file or table that it comes from, if another. */
   sourceName: z.string().optional(),
   use: z.enum(['key', 'reference', 'attribute', 'quantity']).optional(),

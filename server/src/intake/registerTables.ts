@@ -62,10 +62,10 @@ export function checkNames(coming: readonly PendingTable[], model: Model): void 
   }
 }
 
-/** A table that is loaded again keeps its key; a new one is known by its source. */
+/** A table that is loaded again keeps its key; a new one, or one that is designed, is known by its source. */
 export function keyFor(model: Model, { order, file, origin }: PendingTable): string {
   const existing = model.tables.find((t) => sameName(t.name, order.name));
-  if (existing) return sourceKey(existing);
+  if (existing?.source) return sourceKey(existing);
   return sourceKey({
     name: order.name,
     source: origin ? connectionSource(origin) : { file: freeFile(model, order.name, file) },

@@ -25,6 +25,8 @@ export function intakeRoutes(workspace: Workspace, serve: Serve): void {
 
   serve(api.intake.drop, ({ params }) => uploads.drop(params.upload));
 
+  serve(api.intake.design, ({ body }) => workspace.pool.run('sqlDesign', body));
+
   serve(api.intake.load, ({ params: { id: modelId }, body: { tables, dryRun }, by }) => {
     const { model } = workspace.models.head(modelId);
     const coming = tables.map((order): PendingTable => ({

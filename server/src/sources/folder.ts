@@ -49,7 +49,7 @@ function within(folder: string, file: string, table: string): string {
 
 function fileRows(table: Table, folder: string): TableData {
   if (!table.source)
-    throw new DataError(`the table ${table.name} has no source: add one to the model`, {
+    throw new DataError(`no rows yet: nothing has been imported into ${table.name}`, {
       code: 'not-loaded',
     });
   const source = fileOf(table);

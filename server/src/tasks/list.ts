@@ -18,6 +18,7 @@ import { query } from './query.ts';
 import { remedies } from './remedies.ts';
 import { rows } from './rows.ts';
 import { sql } from './sql.ts';
+import { sqlDesign } from './sqlDesign.ts';
 import { starAdvice } from './starAdvice.ts';
 import { trace } from './trace.ts';
 import { transcode } from './transcode.ts';
@@ -55,6 +56,7 @@ export const TASKS = {
   remedies,
   rows,
   sql,
+  sqlDesign,
   sqliteFileRights,
   sqliteFileTable,
   sqliteFileTables,

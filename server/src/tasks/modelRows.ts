@@ -57,7 +57,9 @@ function storedRows({ workspace, versions }: ModelVersion, table: Table): TableD
   const version = versions[sourceKey(table)];
   if (version === undefined)
     throw new DataError(
-      `the rows of ${name} have not been imported yet: load ${fileOf(table)?.file ?? 'them'} on the Intake stage`,
+      table.source
+        ? `the rows of ${name} have not been imported yet: load ${fileOf(table)?.file ?? 'them'} on the Intake stage`
+        : `no rows yet: nothing has been imported into ${name}`,
       { code: 'not-loaded' },
     );
   const key = `${workspace}\n${version}`;

@@ -6,7 +6,7 @@ import { api } from '@crease/contract';
 import { ask } from '../state/api.ts';
 import { useAnswer } from '../state/useAnswer.ts';
 import { count, many, moment } from '../parts/text.ts';
-import { dropFiles } from '../state/dropped.ts';
+import { dropFiles, filesOfDrop } from '../state/dropped.ts';
 import { VerdictMark } from '../parts/Marks.tsx';
 import './theme.ts';
 
@@ -83,7 +83,7 @@ export function Home() {
       onDragOver={(e) => e.preventDefault()}
       onDrop={(e) => {
         e.preventDefault();
-        void dropped([...e.dataTransfer.files]);
+        void filesOfDrop(e.dataTransfer).then(dropped);
       }}
     >
       <header className="mb-8 flex items-center gap-4">

@@ -7,7 +7,7 @@ import type { Edit } from '@crease/core/edit';
 import type { Model } from '@crease/core/model';
 import { ModelNames } from '@crease/core/model';
 import { ApiError, ask, thisWindow } from './api.ts';
-import { inTurns, newest } from './turns.ts';
+import { inTurns, newest, newestFrom } from './turns.ts';
 import { useAnswer } from './useAnswer.ts';
 
 /** A line at the foot of the frame: what just happened, or what went wrong. */
@@ -122,16 +122,19 @@ export function ModelProvider({
   const [latest] = useState(newest<ModelState>);
   useEffect(() => latest.set(state), [latest, state]);
   const [inTurn] = useState(inTurns);
+  /** Revisions that this window has made, by the one on which each was made. */
+  const [followed] = useState(() => new Map<number, number>());
 
   const change = useCallback(
     async (
       made: (base: number) => Promise<ModelState>,
       done: (next: ModelState) => Notice | undefined,
-      from: ModelState | undefined = state,
+      from: number | undefined = state?.revision.id,
     ): Promise<boolean> => {
-      if (!from) return false;
+      if (from === undefined) return false;
       try {
-        const next = await made(from.revision.id);
+        const next = await made(from);
+        followed.set(from, next.revision.id);
         latest.set(next);
         await mutate(next, { revalidate: false });
         tell(done(next));
@@ -144,7 +147,7 @@ export function ModelProvider({
         return false;
       }
     },
-    [state, latest, mutate, fail],
+    [state, latest, followed, mutate, fail],
   );
 
   const [asking, setAsking] = useState<StepAsked>();
@@ -153,7 +156,7 @@ export function ModelProvider({
       void (await change(
         (base) => ask(api.models[way], { id }, { base }),
         () => ({ tone: 'plain', text: way === 'undo' ? `Undone: ${says}` : `Redone: ${says}` }),
-        latest.get(),
+        latest.get()?.revision.id,
       )),
     [id, change, latest],
   );
@@ -174,16 +177,20 @@ export function ModelProvider({
   const makeEdit = useCallback<ModelContext['edit']>(
     (edit, says) => {
       const done = (): Notice => ({ tone: 'plain', text: says, undo: true });
-      if (typeof edit !== 'function')
-        return change((base) => ask(api.models.edit, { id }, { base, edit, says }), done);
-      return inTurn(async () => {
-        const from = latest.get()!;
-        const made = edit(from.model);
-        if (made.length === 0) return true;
-        return change((base) => ask(api.models.edit, { id }, { base, edit: made, says }), done, from);
-      });
+      const send = (made: Edit, from?: number) =>
+        change((base) => ask(api.models.edit, { id }, { base, edit: made, says }), done, from);
+      if (typeof edit === 'function')
+        return inTurn(async () => {
+          const newestState = latest.get()!;
+          const made = edit(newestState.model);
+          return made.length === 0 || send(made, newestState.revision.id);
+        });
+      if (!edit.every((e) => e.do === 'set-column')) return send(edit);
+      // What is set of a column rests on nothing else: over what this window has just done it is no conflict.
+      const shown = state?.revision.id;
+      return inTurn(() => send(edit, shown === undefined ? undefined : newestFrom(followed, shown)));
     },
-    [id, change, inTurn, latest],
+    [id, state, change, inTurn, latest, followed],
   );
 
   const value = useMemo<ModelContext | undefined>(() => {

@@ -39,18 +39,19 @@ export function useSelection(): [Selection | undefined, (selection: Selection | 
 
 /**
  * Goes to a stage; the selection stays, or changes to the one given. `claim` is the one of its claims that is
- * meant.
+ * meant, `view` what the stage shows.
  */
-export function useGo(): (stage: string, selection?: Selection, claim?: string) => void {
+export function useGo(): (stage: string, selection?: Selection, claim?: string, view?: string) => void {
   const navigate = useNavigate();
   const { model } = useParams();
   const { search } = useLocation();
   return useCallback(
-    (stage, selection, claim) => {
+    (stage, selection, claim, view) => {
       const next = new URLSearchParams();
       const kept = selection ? selectionText(selection) : new URLSearchParams(search).get('sel');
       if (kept) next.set('sel', kept);
       if (claim !== undefined) next.set('claim', claim);
+      if (view !== undefined) next.set('view', view);
       void navigate({ pathname: `/m/${model}/${stage}`, search: next.size > 0 ? `?${next}` : '' });
     },
     [navigate, model, search],

@@ -6,7 +6,7 @@ import { sameName } from '@crease/core/model';
 export type TextKind = 'model' | 'table' | 'column' | 'measure' | 'hierarchy';
 export const TEXT_KINDS: readonly TextKind[] = ['model', 'table', 'column', 'measure', 'hierarchy'];
 export type TextField = 'title' | 'description';
-export const TEXT_FIELDS: readonly TextField[] = ['title', 'description'];
+const TEXT_FIELDS: readonly TextField[] = ['title', 'description'];
 
 /** What people read of one object. An empty text is none. */
 export interface TextRow {

@@ -18,3 +18,10 @@ export function newest<T>(): Newest<T> {
   let known: T | undefined;
   return { get: () => known, set: (value) => void (known = value) };
 }
+
+/** The last of a chain of revisions of one's own; `followed` has each by the one before. */
+export function newestFrom(followed: ReadonlyMap<number, number>, revision: number): number {
+  let at = revision;
+  for (let next = followed.get(at); next !== undefined && next > at; next = followed.get(at)) at = next;
+  return at;
+}

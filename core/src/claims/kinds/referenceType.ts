@@ -1,6 +1,6 @@
 import { dayOfMoment } from '../../edit/index.ts';
 import type { Model, Relationship } from '../../model/index.ts';
-import { endText, sameName } from '../../model/index.ts';
+import { endText, isLoaded, sameName } from '../../model/index.ts';
 import type { DataType } from '../../values/index.ts';
 import { comparable, formatType, isNumeric, parseType, TEXT } from '../../values/index.ts';
 import type { ClaimKind, Remedy } from '../claim.ts';
@@ -13,6 +13,16 @@ interface Pair {
   readonly to: string;
   readonly a: DataType;
   readonly b: DataType;
+}
+
+const notComparable = (r: Relationship, p: Pair): string =>
+  `${r.from.table}.${p.from} is ${formatType(p.a)}, ${r.to.table}.${p.to} is ${formatType(p.b)}`;
+
+/** Whether rows that are loaded refer to numbers that a database makes only when the model is there. */
+function isNumberedLater(model: Model, r: Relationship, p: Pair): boolean {
+  const table = (name: string) => model.tables.find((t) => sameName(t.name, name));
+  const column = table(r.to.table)?.columns.find((c) => sameName(c.name, p.to));
+  return column?.identity === true && isLoaded(table(r.from.table));
 }
 
 /**
@@ -50,7 +60,8 @@ export const referenceType: ClaimKind = {
   subject: 'relationship',
   example:
     '`reference-type:loan_branch`: both ends are of types that can be compared; a text that refers to a number breaks it.',
-  documentation: 'The two ends have types that cannot be compared, or text meets number.',
+  documentation:
+    'The two ends have types that cannot be compared, or text meets number; or rows that are loaded refer to an identity column.',
   list: (context) =>
     wholeRelationships(context).map((r) => {
       const typeOf = (table: string, name: string) =>
@@ -74,20 +85,18 @@ export const referenceType: ClaimKind = {
             ...r.to.columns.map((column) => ({ table: r.to.table, column })),
           ],
           judge: () => {
-            const wrong = pairs.filter(({ a, b }) => !comparable(a, b));
+            const wrong = pairs.filter(({ a, b }) => !comparable(a, b)).map((p) => notComparable(r, p));
+            const unknown = pairs.filter((p) => isNumberedLater(context.model, r, p));
+            const notes = [
+              ...wrong,
+              ...unknown.map((p) => `${r.to.table}.${p.to} is numbered by the target, which ${r.from.table}.${p.from} cannot know`),
+            ];
             return {
-              verdict: wrong.length > 0 ? 'broken' : 'holds',
+              verdict: notes.length > 0 ? 'broken' : 'holds',
               evidence: {
                 checked: pairs.length,
-                against: wrong.length,
-                ...(wrong.length
-                  ? {
-                      notes: wrong.map(
-                        (p) =>
-                          `${r.from.table}.${p.from} is ${formatType(p.a)}, ${r.to.table}.${p.to} is ${formatType(p.b)}`,
-                      ),
-                    }
-                  : {}),
+                against: notes.length,
+                ...(notes.length > 0 ? { notes } : {}),
               },
             };
           },

@@ -8,7 +8,8 @@ import { freeName, connectionOf, fileOf, isTableOf } from '@crease/core/model';
 import type { Table } from '@crease/core/model';
 import { ask, sendFile } from '../../state/api.ts';
 import { useAnswer } from '../../state/useAnswer.ts';
-import { takeDropped } from '../../state/dropped.ts';
+import { filesOfDrop, filesOfFolder, takeDropped } from '../../state/dropped.ts';
+import { useGo } from '../../state/selection.ts';
 import { useModel } from '../../state/model.tsx';
 import { Blank, LeafHead } from '../../frame/Leaves.tsx';
 import type { Arrival } from './arrival.ts';
@@ -25,6 +26,7 @@ import {
 } from './arrival.ts';
 import { ArrivalCard } from './ArrivalCard.tsx';
 import { ArrivalsBar } from './ArrivalsBar.tsx';
+import { isSqlFile, SqlDesignCard } from './SqlDesigns.tsx';
 import { StoredTables } from './StoredTables.tsx';
 
 /** What is on its way in, each shown before anything is stored, above the tables that the model has. */
@@ -45,6 +47,7 @@ export function Arrivals({
   const [arrivals, setArrivals] = useState<readonly Arrival[]>([]);
   const [over, setOver] = useState(false);
   const chooser = useRef<HTMLInputElement>(null);
+  const folderChooser = useRef<HTMLInputElement>(null);
 
   const change = useCallback(
     (key: string, next: (a: Arrival) => Arrival) =>
@@ -96,8 +99,12 @@ export function Arrivals({
   });
   const existing = (name: string) => model.tables.find((t) => t.name.toLowerCase() === name.toLowerCase());
 
-  const bring = async (files: FileList | readonly File[]) => {
-    const begun = [...files].map((file): Arrival => ({
+  /** SQL files that declare tables: they become a design. */
+  const [designs, setDesigns] = useState<readonly File[]>([]);
+  const bring = async (all: readonly File[]) => {
+    setDesigns((before) => [...before, ...all.filter((f) => isSqlFile(f.name))]);
+    const files = all.filter((f) => !isSqlFile(f.name));
+    const begun = files.map((file): Arrival => ({
       key: crypto.randomUUID(),
       file,
       name: tableName(file.name),
@@ -112,7 +119,7 @@ export function Arrivals({
     for (const arrival of begun) {
       try {
         const upload = await sendFile(
-          [...files][begun.indexOf(arrival)]!,
+          files[begun.indexOf(arrival)]!,
           (progress) => change(arrival.key, (a) => ({ ...a, progress })),
           arrival.cancel.signal,
         );
@@ -258,7 +265,7 @@ export function Arrivals({
   const onDrop = (event: DragEvent) => {
     event.preventDefault();
     setOver(false);
-    void bring(event.dataTransfer.files);
+    void filesOfDrop(event.dataTransfer).then(bring, fail);
   };
 
   return (
@@ -270,9 +277,23 @@ export function Arrivals({
           id="files"
           className="sr-only"
           multiple
-          accept=".csv,.tsv,.txt,.gz,.parquet"
+          accept=".csv,.tsv,.txt,.gz,.parquet,.sql,.ddl"
           onChange={(e) => {
             void bring([...(e.target.files ?? [])]);
+            e.target.value = '';
+          }}
+        />
+        <input
+          ref={folderChooser}
+          type="file"
+          id="folder"
+          aria-label="A folder of files"
+          className="sr-only"
+          tabIndex={-1}
+          multiple
+          {...{ webkitdirectory: '' }}
+          onChange={(e) => {
+            void bring(filesOfFolder([...(e.target.files ?? [])]));
             e.target.value = '';
           }}
         />
@@ -282,7 +303,7 @@ export function Arrivals({
         <button className="btn" onClick={() => onShow('databases')}>
           Databases
         </button>
-        <MakeTable onShow={onShow} />
+        <MakeTable onShow={onShow} onFolder={() => folderChooser.current?.click()} />
         {state.stored.length > 0 && (
           <button className="btn" onClick={() => onShow('loads')}>
             Loads
@@ -317,6 +338,13 @@ export function Arrivals({
             }}
           />
         )}
+        {designs.map((file, i) => (
+          <SqlDesignCard
+            key={`${file.name}${i}`}
+            file={file}
+            onDone={() => setDesigns((before) => before.filter((f) => f !== file))}
+          />
+        ))}
         {arrivals.map((a) => (
           <ArrivalCard
             key={a.key}
@@ -332,7 +360,7 @@ export function Arrivals({
             recipes={loads?.recipes ?? []}
           />
         ))}
-        {model.tables.length === 0 && arrivals.length === 0 ? (
+        {model.tables.length === 0 && arrivals.length === 0 && designs.length === 0 ? (
           <div className="flex h-full flex-col">
             <Blank
               act={
@@ -341,8 +369,8 @@ export function Arrivals({
                 </label>
               }
             >
-              Drop delimited text files here, gzipped or not, or Parquet files; or choose tables of a
-              database. Everything is shown before it is stored.
+              Drop delimited text files here, gzipped or not, Parquet files, a folder of them, or a SQL file
+              that creates tables; or choose tables of a database. Everything is shown before it is stored.
             </Blank>
           </div>
         ) : (
@@ -356,8 +384,9 @@ export function Arrivals({
   );
 }
 
-/** Tables that come from no file. */
-function MakeTable({ onShow }: { onShow: (view: string) => void }) {
+/** Other ways to tables. */
+function MakeTable({ onShow, onFolder }: { onShow: (view: string) => void; onFolder: () => void }) {
+  const go = useGo();
   return (
     <Menu>
       <MenuButton className="btn">New table</MenuButton>
@@ -367,15 +396,14 @@ function MakeTable({ onShow }: { onShow: (view: string) => void }) {
       >
         {(
           [
-            ['members', 'Type or paste rows'],
-            ['calendar', 'Generate a calendar'],
+            ['Import a folder of files', onFolder],
+            ['Type or paste rows', () => onShow('members')],
+            ['Generate a calendar', () => onShow('calendar')],
+            ['Design a table', () => go('shape', undefined, undefined, 'design')],
           ] as const
-        ).map(([view, text]) => (
-          <MenuItem key={view}>
-            <button
-              className="block w-full px-4 py-1 text-left data-focus:bg-paper"
-              onClick={() => onShow(view)}
-            >
+        ).map(([text, act]) => (
+          <MenuItem key={text}>
+            <button className="block w-full px-4 py-1 text-left data-focus:bg-paper" onClick={act}>
               {text}
             </button>
           </MenuItem>

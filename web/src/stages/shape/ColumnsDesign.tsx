@@ -7,6 +7,7 @@ import { useColumnFacts } from '../../evidence/SelectionFacts.tsx';
 import { Versions } from './Versions.tsx';
 import { TypeAdvicePanel } from './TypeAdvicePanel.tsx';
 import { ColumnByFormula } from './ColumnByFormula.tsx';
+import { AddColumn, DesignedColumn } from './DesignedColumn.tsx';
 import { LookUp } from './LookUp.tsx';
 import { RemoveTable } from './RemoveTable.tsx';
 import { Distribution } from '../../parts/Marks.tsx';
@@ -69,6 +70,9 @@ export function ColumnsDesign({ table }: { table: Table }) {
     last.current = name;
   };
   const bulk = table.columns.filter((c) => chosen.has(c.name));
+  const isDesigned = table.source === undefined;
+  const removeColumn = (column: string) =>
+    void edit([{ do: 'remove-column', table: table.name, column }], `remove ${table.name}.${column}`);
   return (
     <>
       <div className="grid grid-cols-[auto_1fr] items-center gap-x-3 gap-y-2 border-b border-rule px-4 py-3">
@@ -184,6 +188,7 @@ export function ColumnsDesign({ table }: { table: Table }) {
           <span className="flex-1 text-soft">
             {table.columns.length === 1 ? '1 column' : `${count(table.columns.length)} columns`}
           </span>
+          {isDesigned && <AddColumn table={table} />}
           <button className="btn h-[24px]" onClick={() => setFormulaOf('')}>
             Add a column by formula
           </button>
@@ -316,12 +321,7 @@ export function ColumnsDesign({ table }: { table: Table }) {
                         <button
                           className="btn btn-bare h-[24px]"
                           aria-label={`Remove ${c.name}`}
-                          onClick={() =>
-                            void edit(
-                              [{ do: 'remove-column', table: table.name, column: c.name }],
-                              `remove ${table.name}.${c.name}`,
-                            )
-                          }
+                          onClick={() => removeColumn(c.name)}
                         >
                           ×
                         </button>
@@ -329,7 +329,7 @@ export function ColumnsDesign({ table }: { table: Table }) {
                     )}
                   </td>
                   <td className="whitespace-nowrap text-soft">
-                    {c.formula === undefined && isLoaded(table) ? (
+                    {c.formula === undefined && (isLoaded(table) || isDesigned) ? (
                       <select
                         className="field h-[24px] w-[94px] px-1"
                         aria-label={`Type of ${c.name}`}
@@ -350,7 +350,18 @@ export function ColumnsDesign({ table }: { table: Table }) {
                     ) : (
                       c.type
                     )}
-                    {c.length !== undefined && <span className="block text-[11px]">up to {c.length}</span>}
+                    {isDesigned && c.formula === undefined ? (
+                      <DesignedColumn
+                        column={c}
+                        inKey={(table.key ?? []).includes(c.name)}
+                        onChange={(change, says) =>
+                          setColumns([c], change, `${says} of ${table.name}.${c.name}`)
+                        }
+                        onRemove={() => removeColumn(c.name)}
+                      />
+                    ) : (
+                      c.length !== undefined && <span className="block text-[11px]">up to {c.length}</span>
+                    )}
                   </td>
                   <td>
                     <select
@@ -402,7 +413,11 @@ export function ColumnsDesign({ table }: { table: Table }) {
                       }
                     />
                   </td>
-                  {f?.fault !== undefined ? (
+                  {f?.fault !== undefined && isDesigned ? (
+                    <td colSpan={2} className="text-soft">
+                      no rows yet
+                    </td>
+                  ) : f?.fault !== undefined ? (
                     <td colSpan={2} className="text-vermilion">
                       {f.fault}
                     </td>

@@ -15,7 +15,7 @@ export function DeriveTable() {
   const [role, setRole] = useState<Table['role']>('dimension');
   if (!open)
     return (
-      <div className="border-t border-rule p-2">
+      <div className="p-2">
         <button className="btn w-full justify-center" onClick={() => setOpen(true)}>
           Derive a table
         </button>

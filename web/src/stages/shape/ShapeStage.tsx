@@ -4,6 +4,7 @@ import { useParam, useSelection } from '../../state/selection.ts';
 import { Blank, LeafHead, Leaves } from '../../frame/Leaves.tsx';
 import { EvidenceLeaf } from '../../evidence/EvidenceLeaf.tsx';
 import { ColumnsDesign } from './ColumnsDesign.tsx';
+import { DesignTable } from './DesignTable.tsx';
 import { LineagePicture } from './LineagePicture.tsx';
 import { Origins } from './Origins.tsx';
 import { StepEvidence } from './StepEvidence.tsx';
@@ -35,9 +36,21 @@ export function ShapeStage() {
     view === 'lineage' ? 'lineage' : view === 'steps' && table && isDerived(table) ? 'steps' : 'columns';
   if (table && shown === 'steps') return <StepsView key={table.name} table={table} onView={setView} />;
   const design = (
-    <Frame table={table} shown={shown} onView={setView}>
-      {!table ? (
-        <Blank>No tables yet. Import some on the Intake stage.</Blank>
+    <Frame table={view === 'design' ? undefined : table} shown={shown} onView={setView}>
+      {view === 'design' ? (
+        <div className="min-h-0 flex-1 overflow-auto">
+          <DesignTable onClose={() => setView(undefined)} />
+        </div>
+      ) : !table ? (
+        <Blank
+          act={
+            <button className="btn btn-act" onClick={() => setView('design')}>
+              Design a table
+            </button>
+          }
+        >
+          No tables yet. Import some on the Intake stage, or design them before there are rows.
+        </Blank>
       ) : shown === 'lineage' ? (
         <LineagePicture
           lineage={lineageOf(model)}
@@ -79,7 +92,7 @@ function Frame({
   const { edit } = useModel();
   return (
     <div className="flex min-h-0 flex-1">
-      <TableList current={table?.name} />
+      <TableList current={table?.name} onDesign={() => onView('design')} />
       <div className="flex min-w-0 flex-1 flex-col">
         {table && (
           <LeafHead

@@ -26,7 +26,7 @@ const KINDS = [
 const SEARCHED_FROM = 30;
 
 /** All tables in groups, staging apart. */
-export function TableList({ current }: { current: string | undefined }) {
+export function TableList({ current, onDesign }: { current: string | undefined; onDesign: () => void }) {
   const { model, claims } = useModel();
   const [, select] = useSelection();
   const [search, setSearch] = useState('');
@@ -77,7 +77,16 @@ export function TableList({ current }: { current: string | undefined }) {
         })}
         {found.length === 0 && model.tables.length > 0 && <p className="p-3 text-soft">No matches</p>}
       </div>
-      {model.tables.length > 0 && <DeriveTable />}
+      {model.tables.length > 0 && (
+        <>
+          <div className="border-t border-rule px-2 pt-2">
+            <button className="btn w-full justify-center" onClick={onDesign}>
+              Design a table
+            </button>
+          </div>
+          <DeriveTable />
+        </>
+      )}
     </nav>
   );
 }

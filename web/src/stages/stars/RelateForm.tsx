@@ -66,7 +66,9 @@ export function RelateForm({
   };
   const { data: match, error } = useAnswer(api.questions.match, ready ? { id } : undefined, { body: ends });
   const chosen = cardinality ?? (match ? shownCardinality(match) : 'many-to-one');
-  const filled = match ? match.rows - match.nulls : 0;
+  const isDesigned = [from, to].some(
+    (end) => model.tables.find((t) => t.name === end?.table)?.source === undefined,
+  );
   // Of a moment beside a day its day is compared, which becomes a column of its own.
   const days = daysOfMoments(model, ends);
   const relate = async () => {
@@ -120,36 +122,15 @@ export function RelateForm({
         </button>
       )}
       {ready && !match && !error && <p className="mt-3 text-soft">Comparing all rows of both …</p>}
-      {error && <p className="mt-3 text-vermilion">{error.message}</p>}
-      {match && (
-        <div className="mt-3">
-          {days.edit.length > 0 && (
-            <p className="mb-1 text-soft">
-              {endText(ends.from)} is a moment: its day becomes the column {endText(days.from)}, which is
-              compared here.
-            </p>
-          )}
-          <p>
-            <Gauge
-              part={filled ? match.matched / filled : 0}
-              width={110}
-              label={`${count(match.matched)} of ${count(filled)} rows find a partner`}
-            />{' '}
-            <b>{percent(filled ? match.matched / filled : 0)}</b> of {count(filled)} filled rows find a
-            partner
-            {match.nulls > 0 && `; ${count(match.nulls)} are null`}
-          </p>
-          <p className="text-soft">
-            {count(match.fromDistinct)} distinct values against {count(match.toDistinct)}; each occurs{' '}
-            {match.toUnique ? 'once' : 'on several rows'} in {to!.table}
-          </p>
-          {match.orphans.length > 0 && (
-            <p className="mt-1">
-              <VerdictMark verdict="broken" size={11} /> without a partner:{' '}
-              {match.orphans.map((o) => `${o.value} (${count(o.rows)})`).join(', ')}
-            </p>
-          )}
-          <div className="mt-3 flex items-center gap-2">
+      {error && (
+        <p className={`mt-3 ${isDesigned ? 'text-soft' : 'text-vermilion'}`}>
+          {error.message}. The relationship can be drawn as designed; it is judged once there are rows.
+        </p>
+      )}
+      {match && <MatchFacts match={match} to={ends.to.table} from={ends.from} day={days} />}
+      <div className="mt-3 flex items-center gap-2">
+        {ready && (match !== undefined || error !== undefined) && (
+          <>
             <select
               className="field"
               value={chosen}
@@ -163,18 +144,57 @@ export function RelateForm({
             <button className="btn btn-act" onClick={() => void relate()}>
               Relate
             </button>
-            <button className="btn btn-bare" onClick={onDone}>
-              Cancel
-            </button>
-          </div>
-        </div>
-      )}
-      {!match && (
-        <button className="btn btn-bare mt-2" onClick={onDone}>
+          </>
+        )}
+        <button className="btn btn-bare" onClick={onDone}>
           Cancel
         </button>
-      )}
+      </div>
     </section>
+  );
+}
+
+/** What the rows of both ends say. */
+function MatchFacts({
+  match,
+  from,
+  to,
+  day,
+}: {
+  match: Match;
+  from: Relationship['from'];
+  to: string;
+  /** Of moments: the column that their days become. */
+  day: { from: Relationship['from']; edit: Edit };
+}) {
+  const filled = match.rows - match.nulls;
+  return (
+    <div className="mt-3">
+      {day.edit.length > 0 && (
+        <p className="mb-1 text-soft">
+          {endText(from)} is a moment: its day becomes the column {endText(day.from)}, which is compared here.
+        </p>
+      )}
+      <p>
+        <Gauge
+          part={filled ? match.matched / filled : 0}
+          width={110}
+          label={`${count(match.matched)} of ${count(filled)} rows find a partner`}
+        />{' '}
+        <b>{percent(filled ? match.matched / filled : 0)}</b> of {count(filled)} filled rows find a partner
+        {match.nulls > 0 && `; ${count(match.nulls)} are null`}
+      </p>
+      <p className="text-soft">
+        {count(match.fromDistinct)} distinct values against {count(match.toDistinct)}; each occurs{' '}
+        {match.toUnique ? 'once' : 'on several rows'} in {to}
+      </p>
+      {match.orphans.length > 0 && (
+        <p className="mt-1">
+          <VerdictMark verdict="broken" size={11} /> without a partner:{' '}
+          {match.orphans.map((o) => `${o.value} (${count(o.rows)})`).join(', ')}
+        </p>
+      )}
+    </div>
   );
 }
 
