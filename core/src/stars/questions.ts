@@ -1,5 +1,7 @@
 import { columnPath, FormulaChecker, mentionsRole, roledChecker } from '../formula/index.ts';
-import type { ByItem, Model, Query, Question } from '../model/index.ts';
+import type { ByItem, Measure, Model, Query, Question } from '../model/index.ts';
+import { sameName } from '../model/index.ts';
+import { offeredMeasures } from '../propose/index.ts';
 import type { ModelData, Named } from '../query/index.ts';
 import { askedMeasure, axisShape, DataError, QueryError, unreachedBy } from '../query/index.ts';
 import { wayTo } from './ways.ts';
@@ -10,6 +12,8 @@ export interface QuestionState {
   readonly answers: boolean;
   /** What is missing, in plain words: a measure, a dimension, a column, a way. */
   readonly missing: readonly string[];
+  /** Measures that would make up for a missing one, under its name. */
+  readonly offered?: readonly Measure[];
   /** The trial that answers it. */
   readonly query?: Query;
 }
@@ -26,6 +30,7 @@ export function questionState(named: Named, question: Question): QuestionState {
   const { model } = setting;
   const missing: string[] = [];
   const by: ByItem[] = [];
+  const offered: Measure[] = [];
   for (const text of question.by ?? []) {
     const found = itemOf(model, text);
     if ('missing' in found) missing.push(found.missing);
@@ -42,18 +47,39 @@ export function questionState(named: Named, question: Question): QuestionState {
       }
     } catch (error) {
       if (!(error instanceof QueryError)) throw error;
-      missing.push(error.message);
+      const offer = offeredFor(named.model, name);
+      if (offer) offered.push({ ...offer.measure, name });
+      missing.push(offer ? `it can be asked once ${offer.of} has a measure` : error.message);
     }
   }
   if ((question.measures ?? []).length === 0)
     missing.push('it names no measure yet: add what is counted or summed');
-  if (missing.length > 0) return { question, answers: false, missing: [...new Set(missing)] };
+  if (missing.length > 0)
+    return {
+      question,
+      answers: false,
+      missing: [...new Set(missing)],
+      ...(offered.length > 0 ? { offered } : {}),
+    };
   return {
     question,
     answers: true,
     missing: [],
     query: { ...(by.length > 0 ? { by } : {}), measures: question.measures!, totals: true },
   };
+}
+
+/** A measure that a fact may have and the model lacks, by its name or that of its column. */
+function offeredFor(model: Model, name: string): { measure: Measure; of: string } | undefined {
+  if ((model.measures ?? []).some((m) => sameName(m.name, name))) return undefined;
+  for (const fact of model.tables.filter((t) => t.role === 'fact'))
+    for (const { measure, column } of offeredMeasures(model, fact)) {
+      const isMeant = [measure.name, ...(column === undefined ? [] : [column])].some(
+        (known) => fold(known) === fold(name),
+      );
+      if (isMeant) return { measure, of: column === undefined ? fact.name : columnPath(fact.name, column) };
+    }
+  return undefined;
 }
 
 function roledSetting(setting: Named): Named {
@@ -114,7 +140,8 @@ function itemOf(model: Model, text: string): { item: ByItem } | { missing: strin
 }
 
 /**
- * Names of things in the words of a question: measures by name or title; columns, levels and dimensions by
+ * Names of things in the words of a question: measures by name or title, quantities that have none by their
+ * column; columns, levels and dimensions by
  * name, title or label. Longest first.
  */
 export function recognised(model: Model, ask: string): Pick<Question, 'by' | 'measures'> {
@@ -139,7 +166,13 @@ export function recognised(model: Model, ask: string): Pick<Question, 'by' | 'me
     if ((has(t.name) || has(t.title)) && !by.has(fold(t.name)) && t.label)
       by.set(fold(t.name), `${t.name}.${t.label}`);
   }
-  return { by: [...by.values()].slice(0, 4), measures: kept.map((m) => m.name) };
+  // Quantities without a measure are meant by their column: a measure of that name is offered.
+  const columns = model.tables
+    .filter((t) => t.role === 'fact')
+    .flatMap((t) => offeredMeasures(model, t))
+    .flatMap(({ column }) => (column !== undefined && has(column) ? [column] : []))
+    .filter((column) => !kept.some((m) => fold(m.name).includes(fold(column))));
+  return { by: [...by.values()].slice(0, 4), measures: [...kept.map((m) => m.name), ...new Set(columns)] };
 }
 
 const fold = (text: string): string =>

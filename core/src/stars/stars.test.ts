@@ -161,6 +161,46 @@ test('a question is answered, or what it lacks is said', () => {
   expect(state(['branch.name'], []).answers).toBe(false);
 });
 
+test('a quantity without a measure can be asked once it has one, of the name that was asked for', () => {
+  const designed: Model = {
+    crease: 1,
+    name: 'd',
+    tables: [
+      {
+        name: 'loan',
+        role: 'fact',
+        columns: [
+          { name: 'branch_code', type: 'text' },
+          { name: 'fine', type: 'decimal(9,2)', use: 'quantity' },
+        ],
+      },
+      { name: 'branch', role: 'dimension', key: ['code'], columns: [{ name: 'code', type: 'text' }] },
+    ],
+    relationships: [
+      {
+        name: 'loan_branch',
+        from: { table: 'loan', columns: ['branch_code'] },
+        to: { table: 'branch', columns: ['code'] },
+      },
+    ],
+  };
+  const asked = recognised(designed, 'What fine by branch code?');
+  expect(asked.measures).toEqual(['fine']);
+  const judged = (of: Model) =>
+    questionState(
+      { model: of, checker: new FormulaChecker(of) },
+      { ask: '?', by: ['branch.code'], measures: ['fine'] },
+    );
+  const state = judged(designed);
+  expect(state.missing).toEqual(['it can be asked once loan.fine has a measure']);
+  expect(state.offered).toMatchObject([{ name: 'fine', formula: 'sum(loan.fine)' }]);
+  expect(judged({ ...designed, measures: [...state.offered!] }).answers).toBe(true);
+  // A measure that is there and broken is no reason for another.
+  expect(
+    judged({ ...designed, measures: [{ name: 'fine', formula: 'sum(loan.gone)' }] }).offered,
+  ).toBeUndefined();
+});
+
 test('names of the model are recognised in the words of a question, the longer one of two', () => {
   expect(recognised(model, 'How many late loans per region and month?')).toEqual({
     by: ['branch.Place.Region', 'calendar.month'],

@@ -161,9 +161,14 @@ function QuestionLine({
   onRemove: () => void;
 }) {
   const navigate = useNavigate();
-  const { id, model } = useModel();
+  const { id, model, edit } = useModel();
   const [open, setOpen] = useState(false);
-  const { answers, missing, query } = state ?? { answers: false, missing: [] };
+  const {
+    answers,
+    missing,
+    query,
+    offered = [],
+  }: Partial<QuestionState> & { missing: readonly string[] } = state ?? { answers: false, missing: [] };
   const { by = [], measures = [] } = question;
   return (
     <li className="border-t border-rule py-1 first:border-t-0">
@@ -190,6 +195,19 @@ function QuestionLine({
         </button>
       </div>
       {missing.length > 0 && <p className="pl-[19px] text-vermilion">{missing.join('; ')}</p>}
+      {offered.map((m) => (
+        <p key={m.name} className="flex items-baseline gap-2 pl-[19px]">
+          <button
+            className="btn h-[22px]"
+            onClick={() =>
+              void edit([{ do: 'put-measures', name: null, value: { ...m } }], `add the measure ${m.name}`)
+            }
+          >
+            Add measure {m.name}
+          </button>
+          <code className="text-soft">{m.formula}</code>
+        </p>
+      ))}
       {open && (
         <div className="flex flex-wrap items-center gap-1 py-1 pl-[19px]">
           <span className="text-soft">shows</span>
