@@ -73,5 +73,10 @@ export const router = createBrowserRouter([
       },
     ],
   },
+  {
+    path: '/docs/:page?',
+    errorElement: <Failed />,
+    lazy: async () => ({ Component: (await import('./docs/DocsPage.tsx')).DocsPage }),
+  },
   { path: '*', element: <Lost /> },
 ]);

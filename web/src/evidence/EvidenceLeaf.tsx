@@ -9,6 +9,7 @@ import { ask } from '../state/api.ts';
 import { useModel } from '../state/model.tsx';
 import type { Selection } from '../state/selection.ts';
 import { isAbout, objectOf, selectionText, useGo, useParam, useSelection } from '../state/selection.ts';
+import { beginLook, isLookKnown } from '../frame/FirstLook.tsx';
 import type { Stage } from '../frame/stages.tsx';
 import { stageOfKind, STAGES } from '../frame/stages.tsx';
 import { ClaimCard, ClaimLine } from './ClaimCard.tsx';
@@ -124,7 +125,7 @@ function ClaimsAbout({ selection }: { selection: Selection }) {
  * elsewhere.
  */
 function Overview() {
-  const { claims, model } = useModel();
+  const { id, claims, model } = useModel();
   const stage = useStage();
   const alone = useMemo(() => tablesInNoStar(model).length, [model]);
   if (!claims) return <p className="p-4 text-soft">Finding claims …</p>;
@@ -142,6 +143,14 @@ function Overview() {
         </p>
       )}
       {stage && <NextSteps stage={stage.path} />}
+      {broken.length > 0 && !isLookKnown(id) && (
+        <p className="border-b border-rule px-4 py-3">
+          <button className="btn" onClick={beginLook}>
+            Take the first look
+          </button>{' '}
+          <span className="text-soft">the things most worth knowing, each with its rows</span>
+        </p>
+      )}
       {broken.length > here.length && (
         <p className="px-4 py-3 text-soft">
           <Link className="underline" to="../claims">

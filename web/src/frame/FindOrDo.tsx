@@ -7,6 +7,7 @@ import {
   Dialog,
   DialogPanel,
 } from '@headlessui/react';
+import { useNavigate } from 'react-router';
 import { useModel } from '../state/model.tsx';
 import type { Selection } from '../state/selection.ts';
 import { STAGE_OF, useGo } from '../state/selection.ts';
@@ -24,12 +25,37 @@ interface Item {
   readonly run: () => void;
 }
 
+/** Acts that have a view of their own. */
+const PLACES: readonly (readonly [text: string, stage: string, view: string])[] = [
+  ['Draft a star', 'intake', 'draft'],
+  ['Connect a database', 'intake', 'databases'],
+  ['Type or paste rows', 'intake', 'members'],
+  ['Generate a calendar', 'intake', 'calendar'],
+  ['List loads and recipes', 'intake', 'loads'],
+  ['Design a table', 'shape', 'design'],
+  ['Show the lineage', 'shape', 'lineage'],
+  ['Show the matrix of facts and dimensions', 'stars', 'matrix'],
+  ['Write briefs', 'stars', 'briefs'],
+  ['Read advice on stars', 'stars', 'advice'],
+  ['Look after calendars', 'hierarchies', 'calendars'],
+];
+
 const MOST = 60;
 
 /** One box for every object and every command: type, arrows, Enter. */
-export function FindOrDo({ open, onClose }: { open: boolean; onClose: () => void }) {
+export function FindOrDo({
+  open,
+  onClose,
+  onHelp,
+  onLook,
+}: {
+  open: boolean;
+  onClose: () => void;
+  onHelp: () => void;
+  onLook: () => void;
+}) {
   const [search, setSearch] = useState('');
-  const items = useItems();
+  const items = useItems({ onHelp, onLook });
   const found = useMemo(() => matching(items, search), [items, search]);
   const close = () => {
     onClose();
@@ -80,7 +106,8 @@ export function FindOrDo({ open, onClose }: { open: boolean; onClose: () => void
   );
 }
 
-function useItems(): Item[] {
+function useItems({ onHelp, onLook }: { onHelp: () => void; onLook: () => void }): Item[] {
+  const navigate = useNavigate();
   const { model, claims, undo, redo } = useModel();
   const go = useGo();
   const [theme, setTheme] = useTheme();
@@ -103,6 +130,11 @@ function useItems(): Item[] {
       ...STAGES.map((s) => act(`Go to ${s.name}`, () => go(s.path))),
       act('List all claims', () => go('claims')),
       act('Write titles and descriptions', () => go('texts')),
+      ...PLACES.map(([text, stage, view]) => act(text, () => go(stage, undefined, undefined, view))),
+      act('Help', onHelp, '?'),
+      act('Take the first look', onLook),
+      act('Read the documentation', () => void navigate('/docs')),
+      act('List all models', () => void navigate('/')),
       act('Undo', () => void undo(), 'Ctrl Z'),
       act('Redo', () => void redo(), 'Ctrl Shift Z'),
       act('Collapse the design leaf', () => foldLeaf('design'), '['),
@@ -126,7 +158,7 @@ function useItems(): Item[] {
         ),
       ),
     ];
-  }, [model, claims, go, undo, redo, theme, setTheme]);
+  }, [model, claims, go, undo, redo, theme, setTheme, navigate, onHelp, onLook]);
 }
 
 /** Title and description of an object, in one line. */

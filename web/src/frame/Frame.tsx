@@ -1,7 +1,7 @@
 import { Suspense, useEffect, useState } from 'react';
 import { Link, NavLink, Outlet, useLocation, useNavigate, useParams } from 'react-router';
 import { Dialog, DialogBackdrop, DialogPanel, DialogTitle } from '@headlessui/react';
-import { Command, Moon, Redo2, Sun, Undo2, X } from 'lucide-react';
+import { CircleHelp, Command, Moon, Redo2, Sun, Undo2, X } from 'lucide-react';
 import { ask } from '../state/api.ts';
 import { parseSelection, selectionText } from '../state/selection.ts';
 import { api } from '@crease/contract';
@@ -9,6 +9,8 @@ import { ModelProvider, useModel } from '../state/model.tsx';
 import { VerdictMark } from '../parts/Marks.tsx';
 import { count, many, percent } from '../parts/text.ts';
 import { ModelTitle } from './ModelTitle.tsx';
+import { FirstLook, useLook } from './FirstLook.tsx';
+import { HelpDialog } from './HelpDialog.tsx';
 import { FindOrDo } from './FindOrDo.tsx';
 import { Lost } from './Lost.tsx';
 import { isTyping } from './Leaves.tsx';
@@ -30,11 +32,14 @@ export function Frame() {
 function FrameOfModel() {
   const { model, undo, redo } = useModel();
   const [finding, setFinding] = useState(false);
+  const [helping, setHelping] = useState(false);
+  const look = useLook();
   const { pathname } = useLocation();
+  const stage = STAGES.find((s) => pathname.endsWith(`/${s.path}`));
 
   useEffect(() => {
-    document.title = `${STAGES.find((s) => pathname.endsWith(`/${s.path}`))?.name ?? 'Claims'} · ${model.title ?? model.name} · Crease`;
-  }, [pathname, model]);
+    document.title = `${stage?.name ?? (pathname.endsWith('/texts') ? 'Texts' : 'Claims')} · ${model.title ?? model.name} · Crease`;
+  }, [stage, pathname, model]);
 
   useEffect(() => {
     const onKey = (event: KeyboardEvent) => {
@@ -43,6 +48,7 @@ function FrameOfModel() {
         event.preventDefault();
         setFinding(true);
       }
+      if (event.key === '?' && !command && !isTyping(event.target)) setHelping(true);
       if (command && event.key.toLowerCase() === 'z' && !isTyping(event.target)) {
         event.preventDefault();
         void (event.shiftKey ? redo() : undo());
@@ -56,13 +62,28 @@ function FrameOfModel() {
     <div className="flex h-full min-h-0">
       <Spine />
       <div className="flex min-w-0 flex-1 flex-col">
-        <Header onFind={() => setFinding(true)} />
+        <Header onFind={() => setFinding(true)} onHelp={() => setHelping(true)} />
         <Suspense fallback={<p className="p-8 text-soft">Opening …</p>}>
           <Outlet />
         </Suspense>
         <Foot />
       </div>
-      <FindOrDo open={finding} onClose={() => setFinding(false)} />
+      <FindOrDo
+        open={finding}
+        onClose={() => setFinding(false)}
+        onHelp={() => setHelping(true)}
+        onLook={look.start}
+      />
+      <HelpDialog
+        open={helping}
+        stage={stage}
+        onClose={() => setHelping(false)}
+        onLook={() => {
+          setHelping(false);
+          look.start();
+        }}
+      />
+      <FirstLook work={look} />
       <AskBeforeRows />
     </div>
   );
@@ -158,7 +179,7 @@ function Spine() {
   );
 }
 
-function Header({ onFind }: { onFind: () => void }) {
+function Header({ onFind, onHelp }: { onFind: () => void; onHelp: () => void }) {
   const { state, canUndo, undo, redo } = useModel();
   const [theme, setTheme] = useTheme();
   return (
@@ -198,6 +219,9 @@ function Header({ onFind }: { onFind: () => void }) {
       <button className="btn" onClick={onFind} aria-label="Find or do">
         <Command size={13} aria-hidden /> Find or do <kbd className="text-[11px] text-soft">Ctrl K</kbd>
       </button>
+      <IconButton label="Help" title="Help (?)" onClick={onHelp}>
+        <CircleHelp size={15} aria-hidden />
+      </IconButton>
       <IconButton
         label={theme === 'dark' ? 'Light theme' : 'Dark theme'}
         onClick={() => setTheme(theme === 'dark' ? 'light' : 'dark')}

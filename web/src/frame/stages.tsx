@@ -16,6 +16,10 @@ export interface Stage {
   readonly path: string;
   readonly name: string;
   readonly icon: LucideIcon;
+  /** What it is for, in two sentences. */
+  readonly about: string;
+  /** The page of the documentation that tells more. */
+  readonly page: string;
   /** Claim kinds that are fixed here. */
   readonly kinds: readonly string[];
   /** What can be selected here: anything else is cleared on the way here. */
@@ -26,6 +30,9 @@ export interface Stage {
 export const STAGES: readonly Stage[] = [
   {
     path: 'intake',
+    about:
+      'Files and tables of databases come in here. Everything that is guessed of them is shown before it is stored.',
+    page: 'intake',
     name: 'Intake',
     icon: FileInput,
     kinds: ['type-holds', 'file-read'],
@@ -33,6 +40,9 @@ export const STAGES: readonly Stage[] = [
   },
   {
     path: 'shape',
+    about:
+      'What each table and column is for: keys, types, uses, derived tables and columns. A model can be designed here before there are rows.',
+    page: 'shaping',
     name: 'Shape',
     icon: BoxSelect,
     kinds: [
@@ -47,6 +57,9 @@ export const STAGES: readonly Stage[] = [
   },
   {
     path: 'stars',
+    about:
+      'How facts meet dimensions: relationships, the ways that filters take, and whether the rows agree. Briefs hold what the model must answer.',
+    page: 'stars',
     name: 'Stars',
     icon: Workflow,
     kinds: [
@@ -63,6 +76,9 @@ export const STAGES: readonly Stage[] = [
   },
   {
     path: 'hierarchies',
+    about:
+      'Levels and trees by which members are summed, and calendars. Members that have two parents or none are found here.',
+    page: 'hierarchies',
     name: 'Hierarchies',
     icon: ListTree,
     kinds: [
@@ -77,6 +93,9 @@ export const STAGES: readonly Stage[] = [
   },
   {
     path: 'measures',
+    about:
+      'Formulas over the rows that a question leaves. Each is checked as it is written, and its value is shown beside it.',
+    page: 'formulas',
     name: 'Measures',
     icon: Ruler,
     kinds: ['formula-valid', 'measure-name', 'snapshot-measure', 'missing-side'],
@@ -84,14 +103,43 @@ export const STAGES: readonly Stage[] = [
   },
   {
     path: 'perspectives',
+    about:
+      'What each audience is shown of the model. A measure beside a dimension that does not reach it is found here.',
+    page: 'model-file',
     name: 'Perspectives',
     icon: Users,
     kinds: ['perspective-closed', 'measure-reach'],
     shows: ['perspective', 'hierarchy', 'measure'],
   },
-  { path: 'storage', name: 'Storage', icon: Layers3, kinds: [], shows: ['table', 'column'] },
-  { path: 'trial', name: 'Trial', icon: CalendarRange, kinds: ['known-answer'], shows: ['measure'] },
-  { path: 'release', name: 'Release', icon: Send, kinds: [], shows: ['claim'] },
+  {
+    path: 'storage',
+    about:
+      'What each table and column costs once it is encoded. All sizes are measured, and so is what would save some.',
+    page: 'engine',
+    name: 'Storage',
+    icon: Layers3,
+    kinds: [],
+    shows: ['table', 'column'],
+  },
+  {
+    path: 'trial',
+    about:
+      'Questions to the model before anybody relies on it. Each number can be asked why it is what it is.',
+    page: 'formulas',
+    name: 'Trial',
+    icon: CalendarRange,
+    kinds: ['known-answer'],
+    shows: ['measure'],
+  },
+  {
+    path: 'release',
+    about: 'What stands against a release, the definitions that leave, and the history of the model.',
+    page: 'claims',
+    name: 'Release',
+    icon: Send,
+    kinds: [],
+    shows: ['claim'],
+  },
 ];
 
 export const stageOfKind = (kind: string): string =>
