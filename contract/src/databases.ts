@@ -73,6 +73,8 @@ const databaseTableSchema = z.strictObject({
   rows: z.int().nullable().describe('as far as the database knows without counting'),
   columns: z.int(),
   readable: z.boolean(),
+  comment: z.string().nullable().describe('on the table'),
+  comments: z.record(z.string(), z.string()).describe('on columns, by their names there'),
   key: z.array(z.string()).describe('declared'),
   references: z.array(
     z.strictObject({

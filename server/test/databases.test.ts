@@ -29,6 +29,15 @@ const SCHEMA = `
     (3, 'B2', 'infinity', null, null, -2.5, null, null, null, 'xyz', null);
   insert into "we;ird ""x"."drop table branch; --" values (1, 'x');
   create view busy as select branch_code, count(*) as loans from loan group by 1;
+  create type mood as enum ('calm', 'loud');
+  create table member (
+    member_no int primary key, mentor int references member, moods mood[], mood mood, fee money,
+    stay daterange, facts jsonb, spent interval);
+  comment on table member is 'who borrows';
+  comment on column member.mentor is 'who brought them';
+  insert into member values
+    (1, null, '{calm,loud}', 'calm', 1234.50, '[2026-01-01,2026-02-01)', '{"a": 1}', '1 day 02:00'),
+    (2, 1, null, null, null, null, null, null);
   create role crease_reader login password '${READER_PASSWORD}';
   grant usage on schema public to crease_reader;
   grant select on branch to crease_reader;
@@ -170,9 +179,10 @@ describe('PostgreSQL', () => {
       ['public', 'branch', 'table', 4],
       ['public', 'busy', 'view', 2],
       ['public', 'loan', 'table', 11],
+      ['public', 'member', 'table', 8],
       ['we;ird "x', 'drop table branch; --', 'table', 2],
     ]);
-    expect(tables[2]).toMatchObject({
+    expect(tables.find((t) => t.table === 'loan')).toMatchObject({
       key: ['id'],
       references: [{ columns: ['branch_code'], schema: 'public', table: 'branch', toColumns: ['code'] }],
     });
@@ -524,3 +534,62 @@ const closedPort = (): Promise<number> =>
       probe.close(() => resolve(port));
     });
   });
+
+test('comments become descriptions, a reference to the own table a tree, and types without a counterpart say what they are', async () => {
+  await connect('told').expect(200);
+  const { body } = await api().get('/api/connections/told/tables').expect(200);
+  const member = (body as DatabaseTable[]).find((t) => t.table === 'member')!;
+  expect(member).toMatchObject({
+    comment: 'who borrows',
+    comments: { mentor: 'who brought them' },
+    // Never looked at by the planner, and small: counted.
+    rows: 2,
+  });
+  const [upload] = await draw('told', { schema: 'public', table: 'member' });
+  const { columns } = await look(upload!);
+  expect(Object.fromEntries(columns.map((c) => [c.name, c.reason]))).toEqual({
+    member_no: 'as the database has it',
+    mentor: 'as the database has it',
+    moods: 'of the database: a list of mood, as it is written',
+    mood: 'of the database: one of the words of mood, as it is written',
+    fee: 'of the database: money',
+    stay: 'of the database: a range (daterange), as it is written',
+    facts: 'of the database: jsonb, as it is written',
+    spent: 'of the database: interval, as it is written',
+  });
+  const model = await newModel();
+  expect((await settled(model, [await orderOf(upload!, 'member')])).state).toBe('done');
+  const state = (await stateOf(model)).model;
+  expect(state.tables[0]).toMatchObject({ description: 'who borrows', key: ['member_no'] });
+  expect(state.tables[0]!.columns.find((c) => c.name === 'mentor')).toMatchObject({
+    description: 'who brought them',
+    use: 'reference',
+  });
+  expect(state.relationships ?? []).toEqual([]);
+  expect(state.hierarchies).toEqual([{ name: 'member by mentor', table: 'member', parent: 'mentor' }]);
+  expect((await rowsOf(model, 'member'))[0]).toEqual([
+    1,
+    null,
+    '{calm,loud}',
+    'calm',
+    '1234.50',
+    '[2026-01-01,2026-02-01)',
+    '{"a": 1}',
+    '1 day 02:00:00',
+  ]);
+  // Loaded once more, nothing stands twice, and what somebody has written stays.
+  const base = (await stateOf(model)).revision.id;
+  await api()
+    .post(`/api/models/${model}/edits`)
+    .send({
+      base,
+      edit: [{ do: 'set-table', table: 'member', change: { description: 'members' } }],
+      says: 'describe',
+    })
+    .expect(200);
+  const [again] = await draw('told', { schema: 'public', table: 'member' });
+  expect((await settled(model, [await orderOf(again!, 'member')])).state).toBe('done');
+  const after = (await stateOf(model)).model;
+  expect(after.hierarchies).toHaveLength(1);
+  expect(after.tables[0]!.description).toBe('members');
+});

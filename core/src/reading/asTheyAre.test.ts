@@ -80,3 +80,24 @@ test('whole numbers beside other texts are codes, beside what is not known they 
   expect(guessNearly(counted([...numbers, '12a'])).type.kind).toBe('text');
   expect(guessNearly(counted([...numbers, 'unknown'])).type.kind).toBe('integer');
 });
+
+test('counts of seconds or milliseconds since 1970 are moments where the name says so', () => {
+  const seconds = counted(Array.from({ length: 30 }, (_, i) => String(1_700_000_000 + i * 3600)));
+  expect(guessNearly(seconds, 'created_at')).toMatchObject({
+    type: { kind: 'timestamp' },
+    pattern: 'epoch seconds',
+  });
+  expect(guessNearly(seconds, 'barcode').type.kind).toBe('integer');
+  const millis = counted(Array.from({ length: 30 }, (_, i) => String(1_700_000_000_123 + i * 3600)));
+  expect(guessNearly(millis, 'event time').pattern).toBe('epoch milliseconds');
+  expect(guessNearly(counted(['1', '2', '3', '4', '5']), 'time').type.kind).toBe('integer');
+});
+
+test('numbers that a program printed of binary fractions are doubles, exact ones decimals', () => {
+  const printed = ['0.30000000000000004', '33.333333333333336', '0.1', '12.5'];
+  expect(guessNearly(counted(printed)).type.kind).toBe('double');
+  expect(guessNearly(counted(['0.000012345678901234', '2.5'])).type.kind).toBe('double');
+  const exact = ['1.123456789012345678', '2.000000000000000001'];
+  expect(guessNearly(counted(exact)).type).toMatchObject({ kind: 'decimal', scale: 18 });
+  expect(guessNearly(counted(['1.25', '3.50'])).type).toMatchObject({ kind: 'decimal', scale: 2 });
+});

@@ -6,6 +6,7 @@ import {
   datePattern,
   decimal,
   DOUBLE,
+  EPOCH_PATTERNS,
   INTEGER,
   MAX_PRECISION,
   parseExact,
@@ -92,12 +93,35 @@ export function guessNearly(texts: readonly CountedText[], name = ''): TypeGuess
     )
   )
     return { type: DATE, pattern: 'yyyyMMdd', reason: 'eight digits that are all days, as its name says' };
+  const epoch = guessEpoch(texts, name);
+  if (epoch) return epoch;
   const all = guessType(texts.map(({ text }) => text));
   const rows = texts.reduce((sum, t) => sum + t.rows, 0);
   if (all.type.kind !== 'text' || rows < ENOUGH) return all;
   const known = texts.filter(({ text }) => !UNKNOWN.test(text.trim()));
   const found = nearly(known, rows) ?? (texts.length < ENOUGH ? undefined : nearly(ofMostForms(texts), rows));
   return found ?? all;
+}
+
+/** Names of columns that hold moments. */
+const NAMED_MOMENT = /(^|[_ ])(at|ts|time|timestamp|epoch|unix|unixtime|utc|created|updated|modified)$/i;
+/** Numbers of a unit since 1970 that are moments of these years, which other numbers hardly all are. */
+const EPOCH_YEARS = { from: 1990, to: 2050 } as const;
+const YEAR_SECONDS = 31_556_952;
+
+/** Seconds or milliseconds since 1970, where the name says that a column holds moments. */
+function guessEpoch(texts: readonly CountedText[], name: string): TypeGuess | undefined {
+  if (!NAMED_MOMENT.test(name) || texts.length < ENOUGH_DAYS) return undefined;
+  for (const [pattern, micros] of Object.entries(EPOCH_PATTERNS)) {
+    const [least, most] = [EPOCH_YEARS.from, EPOCH_YEARS.to].map(
+      (year) => ((year - 1970) * YEAR_SECONDS * 1_000_000) / micros,
+    );
+    const fits = ({ text }: CountedText) =>
+      /^\d{9,13}(\.\d+)?$/.test(text) && Number(text) >= least! && Number(text) <= most!;
+    if (texts.every(fits))
+      return { type: TIMESTAMP, pattern, reason: `${pattern.slice(6)} since 1970, in UTC, as its name says` };
+  }
+  return undefined;
 }
 
 function nearly(texts: readonly CountedText[], rows: number): TypeGuess | undefined {
@@ -286,11 +310,21 @@ function guessNumber(texts: readonly string[], written: TextReading): TypeGuess 
       ? { type: INTEGER, reason: 'whole numbers' }
       : { type: TEXT, reason: 'digits, too many for 64 bits' };
   }
+  if (scale >= BINARY_SCALE && plain.every((text) => significant(text) <= BINARY_DIGITS))
+    return { type: DOUBLE, reason: `up to ${scale} decimals, as binary fractions have them` };
   if (whole + scale > MAX_PRECISION) return { type: DOUBLE, reason: 'numbers with very many digits' };
   // Headroom of two digits before the point, so that a somewhat larger amount still fits.
   const type = decimal(Math.max(whole, 1) + scale + 2, scale);
   return { type, ...(decimalComma ? { decimalComma } : {}), reason: `numbers with up to ${scale} decimals` };
 }
+
+/**
+ * Decimals that nobody writes by hand, and digits that are enough to tell all doubles apart (IEEE 754): such
+ * numbers were printed by a program that works with binary fractions.
+ */
+const BINARY_SCALE = 13;
+const BINARY_DIGITS = 17;
+const significant = (text: string): number => text.replace(/[^\d]/g, '').replace(/^0+|0+$/g, '').length;
 
 /** Days that stand for no end. */
 const OPEN_ENDS = new Set(['29991231', '99991231']);

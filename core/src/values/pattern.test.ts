@@ -1,5 +1,5 @@
 import { DATE, formatDate, formatTimestamp, textReader, TIMESTAMP } from './index.ts';
-import { datePattern, decimal, guessNumberPattern, INTEGER, unitFormat } from './index.ts';
+import { datePattern, decimal, fixedLayout, guessNumberPattern, INTEGER, unitFormat } from './index.ts';
 
 const day = (pattern: string, text: string): string | undefined => {
   const value = textReader(DATE, { pattern })(text);
@@ -80,4 +80,18 @@ test('the pattern of numbers with a unit is found, in one currency only', () => 
   expect(unitFormat('0 %')).toEqual({ format: { unit: '%' } });
   expect(unitFormat('yyyy-MM-dd')).toEqual({});
   expect(textReader(INTEGER, { pattern: '0%' })('45%')).toBe(45);
+});
+
+test('moments counted from 1970 are whole numbers or fractions of their unit', () => {
+  const seconds = datePattern('epoch seconds')!;
+  const millis = datePattern('epoch milliseconds')!;
+  expect(seconds.parseTimestamp('1717171717')).toBe(1_717_171_717_000_000);
+  expect(seconds.parseTimestamp('1717171717.25')).toBe(1_717_171_717_250_000);
+  expect(seconds.parseTimestamp('-1.5')).toBe(-1_500_000);
+  expect(millis.parseTimestamp('1717171717001')).toBe(1_717_171_717_001_000);
+  expect(millis.parseTimestamp('1.5')).toBe(1_500);
+  expect(millis.parseDate('86400000')).toBe(1);
+  for (const wrong of ['', 'x', '1 2', '9999999999999999', '1e9'])
+    expect(seconds.parseTimestamp(wrong)).toBeUndefined();
+  expect(fixedLayout('epoch seconds')).toBeUndefined();
 });

@@ -1,5 +1,6 @@
 import type { Exact } from './types.ts';
-import { checkedDays, timestampOf } from './dates.ts';
+import { checkedDays, daysFromCivil, splitTimestamp, timestampOf } from './dates.ts';
+import { add, multiply } from './exact.ts';
 import { monthOf } from './monthNames.ts';
 
 /**
@@ -58,7 +59,43 @@ export function datePattern(text: string): DatePattern | undefined {
   return compiled.get(text);
 }
 
+/** Moments that are counted from the beginning of 1970 in UTC, by how many microseconds one is (POSIX time). */
+export const EPOCH_PATTERNS: Readonly<Record<string, number>> = {
+  'epoch seconds': 1_000_000,
+  'epoch milliseconds': 1_000,
+};
+
+/** Moments as whole numbers of a unit; a fraction of a second has up to six digits. */
+function epochPattern(text: string, micros: number): DatePattern {
+  const parseTimestamp = (input: string): Exact | undefined => {
+    const found = /^(-?)(\d{1,16})(?:\.(\d{1,6})\d*)?$/.exec(input);
+    if (!found) return undefined;
+    const [, sign, whole, fraction = ''] = found;
+    const value = add(
+      multiply(Number(whole), micros),
+      Math.trunc((Number(fraction.padEnd(6, '0')) * micros) / 1_000_000),
+    );
+    const moment = sign === '-' ? multiply(value, -1) : value;
+    // Years 1 to 9999, as of all moments.
+    return BigInt(moment) < EARLIEST || BigInt(moment) > LATEST ? undefined : moment;
+  };
+  return {
+    text,
+    hasTime: true,
+    parseDate: (input) => {
+      const moment = parseTimestamp(input);
+      return moment === undefined ? undefined : splitTimestamp(moment).days;
+    },
+    parseTimestamp,
+  };
+}
+const DAY = 86_400_000_000n;
+const EARLIEST = BigInt(daysFromCivil(1, 1, 1)) * DAY;
+const LATEST = BigInt(daysFromCivil(9999, 12, 31) + 1) * DAY - 1n;
+
 function compile(text: string): DatePattern | undefined {
+  const epoch = EPOCH_PATTERNS[text];
+  if (epoch !== undefined) return epochPattern(text, epoch);
   let source = '';
   let end = 0;
   const seen = new Set<string>();

@@ -22,6 +22,9 @@ export interface PostgresqlPlace {
 }
 
 const CONNECT_MS = 10_000;
+/** Tables up to so many bytes are counted where the planner knows no rows of them, and so many of them. */
+const SMALL_BYTES = 8_000_000;
+const MOST_COUNTED = 200;
 const MOMENT = 'yyyy-MM-dd HH:mm:ss.SSSSSS';
 
 /** A server of PostgreSQL. Each question has a connection and a read-only transaction of its own. */
@@ -80,10 +83,16 @@ export class PostgresqlReader implements DatabaseReader {
         rows: string;
         columns: string;
         readable: boolean;
+        comment: string | null;
+        comments: Record<string, string> | null;
+        small: boolean;
       }>(
         `select n.nspname as schema, c.relname as table, c.relkind as kind, c.reltuples::bigint as rows,
            (select count(*) from pg_attribute a where a.attrelid = c.oid and a.attnum > 0 and not a.attisdropped) as columns,
-           has_table_privilege(c.oid, 'SELECT') as readable
+           has_table_privilege(c.oid, 'SELECT') as readable, obj_description(c.oid, 'pg_class') as comment,
+           (select json_object_agg(a.attname, d.description) from pg_description d join pg_attribute a on a.attrelid = d.objoid and a.attnum = d.objsubid
+             where d.objoid = c.oid and d.classoid = 'pg_class'::regclass and d.objsubid > 0 and not a.attisdropped) as comments,
+           c.relkind = 'r' and pg_relation_size(c.oid) <= ${SMALL_BYTES} as small
          from pg_class c join pg_namespace n on n.oid = c.relnamespace
          where c.relkind in ('r', 'p', 'v', 'm', 'f') and not c.relispartition
            and n.nspname not in ('pg_catalog', 'information_schema') and n.nspname not like 'pg\\_toast%' and n.nspname not like 'pg\\_temp%'
@@ -100,13 +109,23 @@ export class PostgresqlReader implements DatabaseReader {
       );
       const of = (schema: string, table: string) =>
         keys.filter((k) => k.schema === schema && k.table === table);
+      const counts = new Map<(typeof rows)[number], number>();
+      // Small tables that were never looked at by the planner are counted.
+      for (const r of rows
+        .filter((t) => t.small && t.readable && knownRows(t.rows) === null)
+        .slice(0, MOST_COUNTED)) {
+        const counted = await client.query<{ n: string }>(`select count(*) as n from ${qualified(r)}`);
+        counts.set(r, Number(counted.rows[0]!.n));
+      }
       return rows.map((r) => ({
         schema: r.schema,
         table: r.table,
         kind: r.kind === 'v' || r.kind === 'm' ? ('view' as const) : ('table' as const),
-        rows: knownRows(r.rows),
+        rows: counts.get(r) ?? knownRows(r.rows),
         columns: Number(r.columns),
         readable: r.readable,
+        comment: r.comment,
+        comments: r.comments ?? {},
         key: of(r.schema, r.table).find((k) => k.type === 'p')?.columns ?? [],
         references: of(r.schema, r.table)
           .filter((k) => k.type === 'f')
@@ -181,8 +200,14 @@ export class PostgresqlReader implements DatabaseReader {
   ): Promise<{ drawn: DrawnColumn; expression: string }> {
     const { name, type, category, modifier } = row;
     const column = quoteIdentifier(name);
-    const as = (read: DataType | undefined, expression = column, pattern?: string) => ({
-      drawn: { name, type: read, isText: read === undefined, ...(pattern === undefined ? {} : { pattern }) },
+    const as = (read: DataType | undefined, expression = column, pattern?: string, was?: string) => ({
+      drawn: {
+        name,
+        type: read,
+        isText: read === undefined,
+        ...(pattern === undefined ? {} : { pattern }),
+        ...(was === undefined ? {} : { was }),
+      },
       expression,
     });
     switch (type) {
@@ -198,6 +223,8 @@ export class PostgresqlReader implements DatabaseReader {
         // has its own scale.
         if (modifier >= 4) return as(exactType((modifier - 4) >> 16, (modifier - 4) & 0x7ff));
         return as(exactType(38, await widestScale(client, table, column)));
+      case 'money':
+        return as(decimal(MONEY_DIGITS, MONEY_SCALE), `${column}::numeric`, undefined, 'money');
       case 'bool':
         return as(BOOLEAN);
       case 'date':
@@ -207,13 +234,18 @@ export class PostgresqlReader implements DatabaseReader {
       case 'timestamptz':
         return as(TIMESTAMP, `to_char(${column} at time zone 'UTC', 'YYYY-MM-DD HH24:MI:SS.US')`, MOMENT);
       case 'bytea':
-        return as(TEXT, `encode(${column}, 'hex')`);
+        return as(TEXT, `encode(${column}, 'hex')`, undefined, 'bytes, written in hexadecimal');
       case 'text':
       case 'varchar':
       case 'bpchar':
         return as(undefined, `${column}::text`);
       default:
-        return as(category === 'S' ? undefined : TEXT, `${column}::text`);
+        return as(
+          category === 'S' ? undefined : TEXT,
+          `${column}::text`,
+          undefined,
+          category === 'S' ? undefined : `${spokenType(type, category)}, as it is written`,
+        );
     }
   }
 
@@ -305,6 +337,17 @@ const qualified = ({ schema, table }: TableName): string =>
 const knownRows = (rows: string | undefined): number | null =>
   rows === undefined || Number(rows) < 0 ? null : Number(rows);
 
+/** What a type that is read as text is called (categories of pg_type, PostgreSQL manual, 53.64). */
+function spokenType(type: string, category: string): string {
+  if (category === 'A') return `a list of ${type.replace(/^_/, '')}`;
+  if (category === 'E') return `one of the words of ${type}`;
+  if (category === 'R') return `a range (${type})`;
+  return type;
+}
+
+/** `money` has the digits of a 64-bit integer, two of them behind the point in nearly all locales. */
+const MONEY_DIGITS = 19;
+const MONEY_SCALE = 2;
 const LARGEST_PRECISION = 38;
 const exactType = (precision: number, scale: number): DataType => {
   const bounded = Math.min(Math.max(precision, 1), LARGEST_PRECISION);

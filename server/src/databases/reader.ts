@@ -18,6 +18,8 @@ export interface DrawnColumn {
   /** Declared as text: rows may tell that it holds days, never that it holds numbers. */
   readonly isText: boolean;
   readonly pattern?: string;
+  /** What its type is there, where it is read as another. */
+  readonly was?: string;
 }
 
 /** A table before it is drawn. */

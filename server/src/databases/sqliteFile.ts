@@ -91,6 +91,8 @@ export function sqliteTables(file: string): DatabaseTable[] {
         columns: columns.length,
         readable: true,
         key: key.map((c) => c.name),
+        comment: null,
+        comments: {},
         references: [...new Set(foreign.map((f) => f.id))].map((id) => {
           const pairs = foreign.filter((f) => f.id === id);
           const to = pairs[0]!.table;

@@ -55,9 +55,15 @@ export async function previewUpload(
   for (const c of codes) known.set(c.place, { type: TEXT });
   const preview = codes.length === 0 ? found : await look({ ...corrected, columns: known });
   const columnsFound = preview.columns.map((c) =>
-    known.has(c.place) && !setByUser.has(c.place) ? { ...c, reason: 'as the database has it' } : c,
+    known.has(c.place) && !setByUser.has(c.place) ? { ...c, reason: reasonOf(origin, c.place) } : c,
   );
   return { ...preview, columns: columnsFound, whole: preview.rows < SAMPLED_ROWS };
+}
+
+/** Why a column has its type: the database says so, or says something that the model has no type for. */
+function reasonOf({ columns }: Origin, place: number): string {
+  const was = columns[place]?.was;
+  return was === undefined ? 'as the database has it' : `of the database: ${was}`;
 }
 
 const isMomentOrText = (kind: string): boolean => kind === 'text' || kind === 'date' || kind === 'timestamp';

@@ -209,8 +209,8 @@ function layoutOf({ dialect, nulls, columns }: Order): Omit<FileSource, 'file'> 
 }
 
 /**
- * Keys that a database declares, where the model has none, and its foreign keys between tables of the model
- * as relationships.
+ * What a database declares: keys, where the model has none; foreign keys between tables of the model as
+ * relationships, those of a table to itself as trees; comments as descriptions.
  */
 function related(model: Model, connection: string, declared: readonly DatabaseTable[]): Model {
   const tableOf = (schema: string | null, table: string) =>
@@ -229,9 +229,12 @@ function related(model: Model, connection: string, declared: readonly DatabaseTa
     uses.set(table, known);
   };
   const relationships: Relationship[] = [...(model.relationships ?? [])];
+  const trees: { table: Table; parent: string }[] = [];
+  const comments = new Map<Table, DatabaseTable>();
   for (const d of declared) {
     const from = tableOf(d.schema, d.table);
     if (!from) continue;
+    comments.set(from, d);
     const key = allIn(from, d.key);
     if (key && (from.key ?? []).length === 0) {
       keys.set(from, key);
@@ -242,6 +245,11 @@ function related(model: Model, connection: string, declared: readonly DatabaseTa
       const [own, theirs] = [allIn(from, reference.columns), to && allIn(to, reference.toColumns)];
       if (!to || !own || !theirs) continue;
       use(from, own, 'reference');
+      if (to === from) {
+        // What leads to its own table is a tree: as a relationship it would be no way to anywhere.
+        if (own.length === 1 && key?.join() === theirs.join()) trees.push({ table: from, parent: own[0]! });
+        continue;
+      }
       const same = (a: readonly string[], b: readonly string[]) =>
         a.length === b.length && a.every((x, i) => sameName(x, b[i]!));
       if (
@@ -269,13 +277,36 @@ function related(model: Model, connection: string, declared: readonly DatabaseTa
     }
   }
   const tables = model.tables.map((t) => {
-    const [key, found] = [keys.get(t), uses.get(t)];
-    if (!key && !found) return t;
+    const [key, found, told] = [keys.get(t), uses.get(t), comments.get(t)];
+    if (!key && !found && !told) return t;
     // Only what nobody has said otherwise is changed.
-    const columns = t.columns.map((c) =>
-      c.use === 'attribute' && found?.has(c.name) ? { ...c, use: found.get(c.name)! } : c,
-    );
-    return { ...t, ...(key ? { key } : {}), columns };
+    const columns = t.columns.map((c) => {
+      const comment = told?.comments[c.sourceName ?? c.name];
+      return {
+        ...c,
+        ...(c.use === 'attribute' && found?.has(c.name) ? { use: found.get(c.name)! } : {}),
+        ...(c.description === undefined && comment !== undefined ? { description: comment } : {}),
+      };
+    });
+    const comment = told?.comment ?? undefined;
+    return {
+      ...t,
+      ...(key ? { key } : {}),
+      ...(t.description === undefined && comment !== undefined ? { description: comment } : {}),
+      columns,
+    };
   });
-  return { ...model, tables, ...(relationships.length > 0 ? { relationships } : {}) };
+  const hierarchies = [...(model.hierarchies ?? [])];
+  for (const { table, parent } of trees) {
+    const isKnown = hierarchies.some(
+      (h) => sameName(h.table, table.name) && h.parent !== undefined && sameName(h.parent, parent),
+    );
+    if (!isKnown) hierarchies.push({ name: `${table.name} by ${parent}`, table: table.name, parent });
+  }
+  return {
+    ...model,
+    tables,
+    ...(relationships.length > 0 ? { relationships } : {}),
+    ...(hierarchies.length > 0 ? { hierarchies } : {}),
+  };
 }

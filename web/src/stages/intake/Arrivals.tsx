@@ -139,16 +139,21 @@ export function Arrivals({
 
   /** Tables of databases have come already; those that the model has keep their names there. */
   const receive = async (uploads: readonly UploadState[], by?: RecipeState) => {
+    const named = new Set([...model.tables, ...arrivals].map((t) => t.name.toLowerCase()));
     for (const upload of uploads) {
       const { origin } = upload;
       const held = origin && model.tables.find((t) => isTableOf(t, origin.connection, origin));
+      // Of two schemas' tables of one name the second says its schema.
+      const twice = named.has(upload.name.toLowerCase()) && origin?.schema;
+      const name = held?.name ?? (twice ? `${origin.schema!}_${upload.name}` : upload.name);
+      named.add(name.toLowerCase());
       const come: Arrival = {
         key: crypto.randomUUID(),
         file: {
           name: `${origin?.connection}: ${origin?.schema ? `${origin.schema}.` : ''}${origin?.table}`,
           size: upload.bytes,
         },
-        name: held?.name ?? upload.name,
+        name,
         state: 'coming',
         progress: 1,
         cancel: new AbortController(),

@@ -1,5 +1,5 @@
 import { useEffect, useRef, useState } from 'react';
-import { DATE_PATTERNS, datePattern, TIMESTAMP_PATTERNS } from '@crease/core/values';
+import { DATE_PATTERNS, datePattern, EPOCH_PATTERNS, TIMESTAMP_PATTERNS } from '@crease/core/values';
 import type { ColumnPreview } from '@crease/core/reading';
 import { Distribution, Gauge } from '../../parts/Marks.tsx';
 import { count, percent } from '../../parts/text.ts';
@@ -223,7 +223,10 @@ function PatternField({ column, onRead }: Pick<Props, 'column' | 'onRead'>) {
         onChange={(e) => setText(e.target.value)}
       />
       <datalist id={list}>
-        {(column.type === 'date' ? DATE_PATTERNS : TIMESTAMP_PATTERNS).map((p) => (
+        {(column.type === 'date'
+          ? DATE_PATTERNS
+          : [...TIMESTAMP_PATTERNS, ...Object.keys(EPOCH_PATTERNS)]
+        ).map((p) => (
           <option key={p}>{p}</option>
         ))}
       </datalist>
