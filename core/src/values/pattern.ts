@@ -59,7 +59,9 @@ export function datePattern(text: string): DatePattern | undefined {
   return compiled.get(text);
 }
 
-/** Moments that are counted from the beginning of 1970 in UTC, by how many microseconds one is (POSIX time). */
+/**
+ * Moments that are counted from the beginning of 1970 in UTC, by how many microseconds one is (POSIX time).
+ */
 export const EPOCH_PATTERNS: Readonly<Record<string, number>> = {
   'epoch seconds': 1_000_000,
   'epoch milliseconds': 1_000,
