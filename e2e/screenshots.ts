@@ -115,6 +115,7 @@ const shots: Shot[] = [
   },
   { name: 'release', path: 'release' },
   { name: 'proposals', path: 'intake?view=draft' },
+  { name: 'texts', path: 'texts?kind=table' },
 ];
 
 /** Waits until nothing on the page says that it is still being opened, counted or drawn. */
