@@ -156,7 +156,7 @@ export const databases = {
   }),
   sample: endpoint({
     method: 'POST',
-    path: '/connections/:connection/draw',
+    path: '/connections/:connection/sample',
     says: 'Reads a sample of tables, to be previewed like files',
     request: z.strictObject({ tables: z.array(namedTable).min(1).max(500) }),
     answer: z.array(uploadStateSchema),

@@ -65,7 +65,7 @@ async function draw(
   connection: string,
   ...tables: { schema?: string; table: string }[]
 ): Promise<UploadState[]> {
-  const { body } = await api().post(`/api/connections/${connection}/draw`).send({ tables }).expect(200);
+  const { body } = await api().post(`/api/connections/${connection}/sample`).send({ tables }).expect(200);
   return body as UploadState[];
 }
 

@@ -72,3 +72,24 @@ test('SQLite: foreign keys stand in the table', () => {
 test('fields are quoted where they must be', () => {
   expect(csvLine(['a', 'b,c', 'd"e', null, 1.5, true, 'x\ny'])).toBe('a,"b,c","d""e",,1.5,true,"x\ny"\n');
 });
+
+test.each([
+  ['postgresql', 1600],
+  ['sqlite', 2000],
+] as const)('%s takes %d columns, and more are refused before anything is written', (dialect, most) => {
+  const wide = (n: number): Model => ({
+    crease: 1,
+    name: 'm',
+    tables: [
+      {
+        name: 'wide',
+        role: 'fact',
+        columns: Array.from({ length: n }, (_, i) => ({ name: `c${i}`, type: 'integer' })),
+      },
+    ],
+  });
+  expect(createTables(wide(most), dialect)).toContain(`"c${most - 1}"`);
+  expect(() => createTables(wide(most + 1), dialect)).toThrow(
+    `wide has ${most + 1} columns, a table of this database at most ${most}`,
+  );
+});

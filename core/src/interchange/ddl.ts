@@ -2,6 +2,7 @@ import type { DataType } from '../values/index.ts';
 import { parseType, TEXT } from '../values/index.ts';
 import type { Model, ModelColumn, Relationship, Table } from '../model/index.ts';
 import { cardinalityOf, sameName } from '../model/index.ts';
+import { DataError } from '../query/index.ts';
 
 export type Dialect = 'postgresql' | 'sqlite';
 export const DDL_DIALECTS: readonly Dialect[] = ['postgresql', 'sqlite'];
@@ -72,13 +73,27 @@ function foreignKeys(model: Model): Relationship[] {
 
 const builtTables = (model: Model): Table[] => model.tables.filter((t) => t.role !== 'staging');
 
+/** The most columns of a table (PostgreSQL manual, appendix K; SQLite, "Limits", as it is built by default). */
+const MOST_COLUMNS: Readonly<Record<Dialect, number>> = { postgresql: 1600, sqlite: 2000 };
+
+/** Refuses tables that the database cannot have, before anything is written. */
+function refuseTooWide(tables: readonly Table[], dialect: Dialect): void {
+  const wide = tables.find((t) => t.columns.length > MOST_COLUMNS[dialect]);
+  if (wide)
+    throw new DataError(
+      `${wide.name} has ${wide.columns.length} columns, a table of this database at most ${MOST_COLUMNS[dialect]}: remove columns that nobody asks for, or part the table`,
+      { code: 'limit' },
+    );
+}
+
 /**
  * `CREATE TABLE` statements with keys and foreign keys, tables before those that refer to them. Names are
  * always quoted. In PostgreSQL the foreign keys follow, so that tables may refer to each other in a circle
- * and data may be loaded in between.
+ * and data may be loaded in between. Throws DataError for a table with more columns than the database takes.
  */
 export function createTables(model: Model, dialect: Dialect): string {
   const tables = inOrder(model);
+  refuseTooWide(tables, dialect);
   const references = foreignKeys(model);
   const statements = tables.map((table) => {
     const lines = table.columns.map(

@@ -78,7 +78,7 @@ export interface FilePreview {
 }
 
 /** The most columns a file may have. */
-export const MOST_COLUMNS = 1000;
+export const MOST_COLUMNS = 5000;
 export const FIRST_ROWS = 50;
 
 /**

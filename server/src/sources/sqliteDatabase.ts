@@ -9,6 +9,9 @@ import { answerOf, BEYOND_64_BITS, compileQuery, DOUBLE_DIGITS, quoted, sqlite }
 import { formatExact, toDouble } from '@crease/core/values';
 import type { DataType, Exact, Value } from '@crease/core/values';
 
+/** The most columns of a table of SQLite, as it is built by default. */
+const MOST_COLUMNS = 2000;
+
 /**
  * A database in memory with the columns that `crease ddl --dialect sqlite` makes; tables are loaded when they
  * are first asked for.
@@ -45,6 +48,11 @@ export class SqliteDatabase {
     const table = this.model.tables.find((t) => sameName(t.name, name))!;
     const data = this.rows(table.name);
     const columns = [...data.columns.values()];
+    if (columns.length > MOST_COLUMNS)
+      throw new DataError(
+        `${table.name} has ${columns.length} columns, and the SQL evaluator takes ${MOST_COLUMNS} at most: ask the columns evaluator`,
+        { code: 'limit' },
+      );
     const types = columns.map(
       (c) =>
         ({ decimal: '', integer: 'integer', boolean: 'integer', double: 'real' })[c.type.kind as string] ??
