@@ -369,7 +369,7 @@ describe('PostgreSQL', () => {
     expect((await rights('made')).excess).toEqual([]);
     await draw('made', { schema: 'public', table: 'branch' });
     const refused = await api()
-      .post('/api/connections/made/draw')
+      .post('/api/connections/made/sample')
       .send({ tables: [{ schema: 'public', table: 'loan' }] })
       .expect(422);
     expect(messageOf(refused.body)).toMatch(/made_reader may not read that/);

@@ -189,7 +189,7 @@ describe('recipes', () => {
     await api().put('/api/connections').send({ kind: 'sqlite', name: 'library', file }).expect(200);
     const id = await fixture.newModel('Drawn');
     const { body } = await api()
-      .post('/api/connections/library/draw')
+      .post('/api/connections/library/sample')
       .send({ tables: [{ table: 'loan' }] })
       .expect(200);
     const [{ id: upload }] = body as [{ id: string }];
