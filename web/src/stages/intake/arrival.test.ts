@@ -1,7 +1,8 @@
-import type { RecipeState } from '@crease/contract';
+import type { JobState, LoadResult, RecipeState } from '@crease/contract';
 import { previewFile } from '@crease/core/reading';
 import type { Table } from '@crease/core/model';
 import type { Arrival } from './arrival.ts';
+import { afterLoad, afterTry, isReady, newArrival, saidOf, tableName, toldOf } from './arrival.ts';
 import { arrivingColumns, byRecipe, namingFault, orderOf, typedAsBefore, useOf } from './arrival.ts';
 
 const preview = previewFile(
@@ -103,4 +104,47 @@ test('an order carries the use that is proposed, or that somebody said; a part b
   expect([orderOf(a).part, orderOf({ ...a, mode: 'add' }).part]).toEqual(['May', undefined]);
   const said = { ...a.columns[1]!, use: 'attribute' as const };
   expect(useOf(said, preview.columns[1]!, preview.rows)).toEqual({ use: 'attribute', reason: 'as you say' });
+});
+
+describe('what becomes of arrivals', () => {
+  const job = (change: Partial<JobState>): JobState => ({
+    id: 'j',
+    says: 'load visit',
+    state: 'done',
+    progress: 1,
+    detail: '3 rows stored',
+    faults: [],
+    ...change,
+  });
+  const [one, other] = [arrival({ key: 'one' }), arrival({ key: 'other' })];
+
+  test('what is stored is gone, the others stay', () => {
+    expect(afterLoad([one, other], [one], job({}))).toEqual([other]);
+    expect(toldOf(job({}))).toEqual({ tone: 'plain', text: 'Imported: 3 rows stored' });
+  });
+  test('what failed is there again with its fault, what was cancelled without one', () => {
+    const storing = { ...one, state: 'storing' as const };
+    const failed = job({ state: 'failed', faults: ['line 3: too long', 'line 9: too long'] });
+    expect(afterLoad([storing, other], [one], failed)).toEqual([
+      { ...one, fault: 'line 3: too long line 9: too long' },
+      other,
+    ]);
+    expect(toldOf(failed).tone).toBe('wrong');
+    const cancelled = job({ state: 'cancelled' });
+    expect(afterLoad([storing], [one], cancelled)).toEqual([one]);
+    expect(toldOf(cancelled).text).toBe('Cancelled: nothing was stored');
+  });
+  test('a dry run leaves what it told, and its faults', () => {
+    const told = { table: 'visit' } as unknown as LoadResult;
+    expect(afterTry({ ...one, state: 'storing' }, job({ loads: [told] }))).toEqual({ ...one, tried: told });
+    expect(afterTry(one, job({ state: 'failed', faults: ['no'] })).fault).toBe('no');
+  });
+  test('it is ready once it is looked at, something of it is taken, and no name stands twice', () => {
+    expect(isReady(one)).toBe(true);
+    expect(isReady(newArrival({ name: 'visit.csv', size: 3 }, tableName('visit.csv.gz')))).toBe(false);
+    expect(isReady({ ...one, columns: one.columns.map((c) => ({ ...c, taken: false })) })).toBe(false);
+    expect(isReady({ ...one, columns: one.columns.map((c) => ({ ...c, name: 'same' })) })).toBe(false);
+    expect(saidOf({ ...one, nulls: ['-'] })).toEqual({ nulls: ['-'] });
+    expect(saidOf(one)).toEqual({});
+  });
 });

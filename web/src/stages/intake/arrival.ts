@@ -1,6 +1,7 @@
 import { formatType } from '@crease/core/values';
 import type {
   IntakeOrder,
+  JobState,
   LoadMode,
   LoadResult,
   PreviewRequest,
@@ -66,6 +67,60 @@ export interface Arrival {
   readonly part?: string;
   readonly fault?: string;
 }
+
+/** Something that begins to come in. */
+export const newArrival = (file: Arrival['file'], name: string): Arrival => ({
+  key: crypto.randomUUID(),
+  file,
+  name,
+  state: 'coming',
+  progress: 0,
+  cancel: new AbortController(),
+  columns: [],
+  misfits: 'null',
+  mode: 'replace',
+});
+
+/** What somebody has said of how a file is laid out. */
+export const saidOf = ({ dialect, nulls }: Arrival): Pick<Arrival, 'dialect' | 'nulls'> => ({
+  ...(dialect ? { dialect } : {}),
+  ...(nulls ? { nulls } : {}),
+});
+
+/** Whether it can be stored: something of it is taken, under names that are none twice. */
+export const isReady = (a: Arrival): boolean =>
+  a.state === 'ready' && a.columns.some((c) => c.taken) && namingFault(a.columns) === undefined;
+
+/**
+ * What is on its way in once a load of some of it has ended: what is stored is gone, else it is there again.
+ */
+export const afterLoad = (
+  all: readonly Arrival[],
+  loaded: readonly Arrival[],
+  { state, faults }: JobState,
+): Arrival[] => {
+  const was = new Set(loaded.map((a) => a.key));
+  if (state === 'done') return all.filter((a) => !was.has(a.key));
+  return all.map((a) =>
+    was.has(a.key) ? { ...a, state: 'ready', ...(faults[0] ? { fault: faults.join(' ') } : {}) } : a,
+  );
+};
+
+/** An arrival with what a dry run has told of it. */
+export const afterTry = (a: Arrival, { loads, faults }: JobState): Arrival => ({
+  ...a,
+  state: 'ready',
+  ...(loads?.[0] ? { tried: loads[0] } : {}),
+  ...(faults[0] ? { fault: faults.join(' ') } : {}),
+});
+
+/** What is said at the foot of a load that has ended. */
+export const toldOf = ({ state, detail, faults }: JobState): { tone: 'plain' | 'wrong'; text: string } =>
+  state === 'done'
+    ? { tone: 'plain', text: `Imported: ${detail}` }
+    : state === 'failed'
+      ? { tone: 'wrong', text: faults.join('\n') }
+      : { tone: 'plain', text: 'Cancelled: nothing was stored' };
 
 export const tableName = (file: string): string => file.replace(/(\.(csv|tsv|txt|parquet))?(\.gz)?$/i, '');
 
