@@ -9,7 +9,10 @@ test('the first look walks from a code that leads nowhere to a release, is left 
     throw error;
   });
   await page.goto('/');
-  await page.getByRole('link', { name: /Lantern Valley/ }).first().click();
+  await page
+    .getByRole('link', { name: /Lantern Valley/ })
+    .first()
+    .click();
   await expect(page).toHaveURL(/stars/);
   await page.getByRole('button', { name: 'Take the first look' }).click();
   const look = page.getByRole('complementary', { name: 'First look' });

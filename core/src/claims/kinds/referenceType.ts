@@ -89,7 +89,10 @@ export const referenceType: ClaimKind = {
             const unknown = pairs.filter((p) => isNumberedLater(context.model, r, p));
             const notes = [
               ...wrong,
-              ...unknown.map((p) => `${r.to.table}.${p.to} is numbered by the target, which ${r.from.table}.${p.from} cannot know`),
+              ...unknown.map(
+                (p) =>
+                  `${r.to.table}.${p.to} is numbered by the target, which ${r.from.table}.${p.from} cannot know`,
+              ),
             ];
             return {
               verdict: notes.length > 0 ? 'broken' : 'holds',
