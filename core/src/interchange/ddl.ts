@@ -73,7 +73,9 @@ function foreignKeys(model: Model): Relationship[] {
 
 const builtTables = (model: Model): Table[] => model.tables.filter((t) => t.role !== 'staging');
 
-/** The most columns of a table (PostgreSQL manual, appendix K; SQLite, "Limits", as it is built by default). */
+/**
+ * The most columns of a table (PostgreSQL manual, appendix K; SQLite, "Limits", as it is built by default).
+ */
 const MOST_COLUMNS: Readonly<Record<Dialect, number>> = { postgresql: 1600, sqlite: 2000 };
 
 /** Refuses tables that the database cannot have, before anything is written. */
