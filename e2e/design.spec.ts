@@ -44,6 +44,7 @@ test('tables are typed in, related, given measures, written as DDL, and filled f
   await page.getByRole('button', { name: 'Remove remark' }).click();
   await expect(page.getByLabel('Type of remark')).toBeHidden();
   await page.getByLabel('Type of copies').selectOption('double');
+  await expect(page.getByLabel('Type of copies')).toHaveValue('double');
   await page.getByLabel('Type of copies').selectOption('integer');
   await expect(page.getByLabel('Type of copies')).toHaveValue('integer');
   await expect(page.getByText('no rows yet').first()).toBeVisible();

@@ -40,6 +40,9 @@ interface Props {
   readonly recipes: readonly RecipeState[];
 }
 
+/** Of files with more columns the first are listed, and those that are searched for. */
+const MOST_SHOWN = 200;
+
 /**
  * One file before anything is stored: its dialect, and each column as a strip of type, fill, distinct count
  * and distribution.
@@ -68,6 +71,11 @@ export function ArrivalCard({
     ...a,
     columns: a.columns.map((c, i) => (i === index ? { ...c, ...change } : c)),
   });
+  const [search, setSearch] = useState('');
+  const shown = arrival.columns
+    .map((c, i) => ({ c, i }))
+    .filter(({ c }) => c.name.toLowerCase().includes(search.trim().toLowerCase()))
+    .slice(0, MOST_SHOWN);
   return (
     <section
       id={anchorOf(arrival.key)}
@@ -230,7 +238,7 @@ export function ArrivalCard({
                 </tr>
               </thead>
               <tbody>
-                {arrival.columns.map((c, i) => (
+                {shown.map(({ c, i }) => (
                   <ColumnStrip
                     key={`${c.fileName}${i}`}
                     column={c}
@@ -245,6 +253,20 @@ export function ArrivalCard({
               </tbody>
             </table>
           </div>
+          {arrival.columns.length > MOST_SHOWN && (
+            <p className="flex items-center gap-3 px-4 py-1 text-soft">
+              {count(shown.length)} of {count(arrival.columns.length)} columns are listed; all are imported as
+              they are ticked.
+              <input
+                className="field h-[24px] w-[160px]"
+                type="search"
+                placeholder="find a column"
+                aria-label={`Find a column of ${arrival.name}`}
+                value={search}
+                onChange={(e) => setSearch(e.target.value)}
+              />
+            </p>
+          )}
           <WhatHappens
             arrival={arrival}
             existing={existing}

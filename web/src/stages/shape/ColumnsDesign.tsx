@@ -19,6 +19,10 @@ import { sourceKind } from '@crease/core/sources';
 const USES = ['key', 'reference', 'attribute', 'quantity'] as const;
 const AGGREGATES = ['sum', 'avg', 'min', 'max', 'count', 'distinct', 'none'] as const;
 
+/** Of tables with more columns the first are listed, and those that are searched for. */
+const MOST_SHOWN = 200;
+const SEARCHED_FROM = 30;
+
 const TYPES = ['integer', 'decimal(9,2)', 'double', 'text', 'boolean', 'date', 'timestamp'];
 
 /** A table and its columns: role, grain, key, and what each column is used for, beside what its rows hold. */
@@ -71,6 +75,13 @@ export function ColumnsDesign({ table }: { table: Table }) {
   };
   const bulk = table.columns.filter((c) => chosen.has(c.name));
   const isDesigned = table.source === undefined;
+  const [search, setSearch] = useState('');
+  const found = table.columns.filter((c) => c.name.toLowerCase().includes(search.trim().toLowerCase()));
+  // The selected column is shown wherever it is in the list.
+  const shown = found.filter(
+    (c, i) =>
+      i < MOST_SHOWN || (selection?.kind === 'column' && selection.name === `${table.name}.${c.name}`),
+  );
   const removeColumn = (column: string) =>
     void edit([{ do: 'remove-column', table: table.name, column }], `remove ${table.name}.${column}`);
   return (
@@ -187,7 +198,19 @@ export function ColumnsDesign({ table }: { table: Table }) {
         <p className="flex items-center border-b border-rule px-4 py-[6px]">
           <span className="flex-1 text-soft">
             {table.columns.length === 1 ? '1 column' : `${count(table.columns.length)} columns`}
+            {found.length > shown.length &&
+              `, the first ${count(MOST_SHOWN)} of ${count(found.length)} are listed`}
           </span>
+          {table.columns.length >= SEARCHED_FROM && (
+            <input
+              className="field mr-2 h-[24px] w-[140px]"
+              type="search"
+              placeholder="find a column"
+              aria-label="Find a column"
+              value={search}
+              onChange={(e) => setSearch(e.target.value)}
+            />
+          )}
           {isDesigned && <AddColumn table={table} />}
           <button className="btn h-[24px]" onClick={() => setFormulaOf('')}>
             Add a column by formula
@@ -259,9 +282,7 @@ export function ColumnsDesign({ table }: { table: Table }) {
                   type="checkbox"
                   aria-label="Choose all columns"
                   checked={chosen.size === table.columns.length && table.columns.length > 0}
-                  onChange={(e) =>
-                    setChosen(new Set(e.target.checked ? table.columns.map((c) => c.name) : []))
-                  }
+                  onChange={(e) => setChosen(new Set(e.target.checked ? found.map((c) => c.name) : []))}
                 />
               </th>
               <th scope="col">column</th>
@@ -277,7 +298,7 @@ export function ColumnsDesign({ table }: { table: Table }) {
             </tr>
           </thead>
           <tbody>
-            {table.columns.map((c) => {
+            {shown.map((c) => {
               const f = facts.data?.find((x) => x.name === c.name);
               return (
                 <tr key={c.name}>
