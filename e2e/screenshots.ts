@@ -109,13 +109,9 @@ const shots: Shot[] = [
     path: trial(loansByRegion),
     act: async (page) => page.locator('[role=cell] button').nth(5).click(),
   },
-  {
-    name: 'trial-sql',
-    path: `${trial({ by: ['district.region'], measures: ['Loans'], filters: [{ period: 'year to date' }] })}&view=sql`,
-  },
   { name: 'release', path: 'release' },
   { name: 'proposals', path: 'intake?view=draft' },
-  { name: 'texts', path: 'texts?kind=table' },
+  { name: 'texts', path: 'texts' },
 ];
 
 /** Waits until nothing on the page says that it is still being opened, counted or drawn. */

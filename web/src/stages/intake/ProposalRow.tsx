@@ -44,7 +44,7 @@ function UseChoice({
 }) {
   return (
     <select
-      className="field h-[24px]"
+      className="field h-[24px] w-[136px] shrink-0"
       aria-label={`Use of ${path}`}
       value={use}
       onChange={(e) => onChange(path, decidedUse(e.target.value))}
@@ -169,7 +169,9 @@ export function ProposalRow({
         </span>
       ) : use !== undefined ? (
         <span className="flex min-w-0 flex-1 items-center gap-2">
-          <span className="truncate">{columnPath(p.table, column!)}</span>
+          <span className="min-w-0 flex-1 truncate" title={columnPath(p.table, column!)}>
+            {columnPath(p.table, column!)}
+          </span>
           <UseChoice path={columnPath(p.table, column!)} use={use} onChange={onUse} />
         </span>
       ) : (
@@ -177,7 +179,7 @@ export function ProposalRow({
           {p.says}
         </label>
       )}
-      <span className="w-[52%] text-soft">{p.evidence.join('; ')}</span>
+      <span className="w-[48%] text-soft">{p.evidence.join('; ')}</span>
     </div>
   );
 }

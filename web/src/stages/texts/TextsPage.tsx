@@ -19,7 +19,7 @@ import {
 } from '../../state/texts.ts';
 
 const ROW = 34;
-const COLUMNS = '88px minmax(140px, 1fr) minmax(140px, 1fr) minmax(200px, 2fr)';
+const COLUMNS = '84px minmax(200px, 1.3fr) minmax(130px, 1fr) minmax(170px, 1.6fr)';
 
 /**
  * Titles and descriptions of the whole model in one grid: written in place, pasted from a spreadsheet, copied
