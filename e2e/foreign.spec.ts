@@ -102,7 +102,7 @@ test('the draft is changed in the draft; moments get a calendar that is generate
   await page.getByText(/columns? keeps? (its|their) use/).click();
   await page.getByLabel('Use of scan.copies').selectOption('attribute');
   await expect(measures).not.toContainText('Total copies');
-  await page.getByLabel('Use of scan.copies').selectOption('quantity, added up');
+  await page.getByLabel('Use of scan.copies').selectOption('quantity, sum');
   await expect(measures).toContainText('Total copies');
   await page.getByLabel('Role of scan', { exact: true }).selectOption('dimension');
   await expect(page.getByRole('note', { name: 'In no star' })).toContainText('scan');

@@ -68,7 +68,7 @@ export function useProposal(
   { use, aggregate }: DecidedUse,
   reason: string,
 ): Proposal {
-  const how = aggregate === undefined ? '' : `, by default ${AGGREGATED[aggregate] ?? aggregate}`;
+  const how = aggregate === undefined ? '' : `, by default ${aggregate}`;
   return {
     id: `use:${table.name}.${column.name}`,
     kind: 'use',
@@ -85,5 +85,3 @@ export function useProposal(
     ],
   };
 }
-
-const AGGREGATED: Readonly<Record<string, string>> = { sum: 'added up', avg: 'averaged' };

@@ -6,11 +6,11 @@ const USES: readonly (readonly [string, DecidedUse])[] = [
   ['key', { use: 'key' }],
   ['reference', { use: 'reference' }],
   ['attribute', { use: 'attribute' }],
-  ['quantity, added up', { use: 'quantity', aggregate: 'sum' }],
-  ['quantity, averaged', { use: 'quantity', aggregate: 'avg' }],
-  ['quantity, the least', { use: 'quantity', aggregate: 'min' }],
-  ['quantity, the greatest', { use: 'quantity', aggregate: 'max' }],
-  ['quantity, not aggregated', { use: 'quantity', aggregate: 'none' }],
+  ['quantity, sum', { use: 'quantity', aggregate: 'sum' }],
+  ['quantity, avg', { use: 'quantity', aggregate: 'avg' }],
+  ['quantity, min', { use: 'quantity', aggregate: 'min' }],
+  ['quantity, max', { use: 'quantity', aggregate: 'max' }],
+  ['quantity, none', { use: 'quantity', aggregate: 'none' }],
 ];
 
 /** The name of a use. */

@@ -49,7 +49,9 @@ export function ReleaseStage() {
         note={
           data
             ? data.ready
-              ? 'ready: every blocking claim holds or is waived'
+              ? (claims?.summary.unchecked ?? 0) > 0
+                ? `ready as designed: ${many(claims!.summary.unchecked, 'claim')} ${claims!.summary.unchecked === 1 ? 'has' : 'have'} no rows to be judged on`
+                : 'ready: every blocking claim holds or is waived'
               : data.failure !== undefined
                 ? 'the claims could not be judged'
                 : data.done
