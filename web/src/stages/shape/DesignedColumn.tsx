@@ -72,11 +72,13 @@ export function AddColumn({ table }: { table: Table }) {
   const { columns, faults } = designedColumns(text);
   const add = async () => {
     if (columns.length === 0 || faults.length > 0) return;
+    // The next one may be typed while this one is added; what is refused comes back.
+    setText('');
     const done = await edit(
-      columns.map((value) => ({ do: 'put-column' as const, table: table.name, value })),
+      () => columns.map((value) => ({ do: 'put-column' as const, table: table.name, value })),
       `add ${columns.map((c) => c.name).join(', ')} to ${table.name}`,
     );
-    if (done) setText('');
+    if (!done) setText((now) => (now === '' ? text : now));
   };
   return (
     <span className="mr-2 flex items-center gap-1">
