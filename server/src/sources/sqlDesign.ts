@@ -42,6 +42,8 @@ export function designOfSql(sql: string): SqlDesign {
     try {
       const read = byParser(statement);
       if (read) for (const s of read) apply(tables, s, statement.line, notes);
+      else if (OF_QUERY.test(statement.text))
+        notes.push({ line: statement.line, text: 'not read: it makes a table of a query' });
       else if (/^create/i.test(statement.text)) tables.push(bySqlite(statement));
     } catch (error) {
       notes.push({ line: statement.line, text: `not read: ${firstLine(error)}` });
@@ -49,6 +51,9 @@ export function designOfSql(sql: string): SqlDesign {
   }
   return design(tables, notes);
 }
+
+/** A table that is made of a query: SQLite would run it, for as long as it likes. */
+const OF_QUERY = /^[^(]*\sas\s/i;
 
 const firstLine = (error: unknown): string =>
   (error instanceof Error ? error.message : String(error)).split('\n')[0]!;

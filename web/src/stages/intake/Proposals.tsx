@@ -4,6 +4,7 @@ import { REFERENCE_PATTERNS } from '@crease/core/propose';
 import { applyEdit } from '@crease/core/edit';
 import type { Table } from '@crease/core/model';
 import { tablesInNoStar } from '@crease/core/stars';
+import type { BodyOf } from '@crease/contract';
 import { api } from '@crease/contract';
 import { useAnswer } from '../../state/useAnswer.ts';
 import { useModel } from '../../state/model.tsx';
@@ -35,10 +36,16 @@ export function Proposals({ onBack }: { onBack: () => void }) {
   const [pattern, setPattern] = useState<ReferencePattern>('names and values');
   const [decided, setDecided] = useState<Decided>({});
   const left = useMemo(() => new Set(decided.left), [decided]);
+  const asked: BodyOf<typeof api.questions.draft> = {
+    pattern,
+    roles: decided.roles,
+    uses: decided.uses,
+    left: decided.left && [...decided.left],
+  };
   const { data, error, isValidating } = useAnswer(
     api.questions.draft,
     { id },
-    { body: { pattern, ...decided } as never, keepPreviousData: true },
+    { body: asked, keepPreviousData: true },
   );
   const proposals = useMemo(() => data?.proposals ?? [], [data]);
   const chosen = useMemo(() => proposals.filter((p) => !left.has(p.id)), [proposals, left]);
