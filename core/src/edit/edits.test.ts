@@ -181,3 +181,43 @@ test('period families make measures in the format of their base', () => {
   ]);
   expect(withFamilies(model)).toBe(model);
 });
+
+test('with a column its place in the key, as the label and at relationships goes; without it nothing does', () => {
+  const of: Model = {
+    crease: 1,
+    name: 'm',
+    tables: [
+      {
+        name: 'loan',
+        role: 'fact',
+        key: ['no', 'line'],
+        columns: ['no', 'line', 'branch', 'note'].map((name) => ({ name, type: 'text' })),
+      },
+      {
+        name: 'branch',
+        role: 'dimension',
+        key: ['code'],
+        label: 'code',
+        columns: [{ name: 'code', type: 'text' }],
+      },
+    ],
+    relationships: [
+      {
+        name: 'loan_branch',
+        from: { table: 'loan', columns: ['branch'] },
+        to: { table: 'branch', columns: ['code'] },
+      },
+    ],
+  };
+  const without = (table: string, column: string) => applyEdit(of, [{ do: 'remove-column', table, column }]);
+  expect(without('loan', 'LINE').tables[0]!.key).toEqual(['no']);
+  expect(without('loan', 'note')).toEqual({
+    ...of,
+    tables: [{ ...of.tables[0]!, columns: of.tables[0]!.columns.slice(0, 3) }, of.tables[1]],
+  });
+  expect(without('loan', 'branch').relationships).toEqual([]);
+  const bare = without('branch', 'code');
+  expect(bare.tables[1]).toEqual({ name: 'branch', role: 'dimension', columns: [] });
+  expect(bare.relationships).toEqual([]);
+  expect(() => without('loan', 'gone')).toThrow('there is no column loan.gone');
+});

@@ -43,12 +43,7 @@ function applySingle(model: Model, edit: SingleEdit): Model {
         };
       });
     case 'remove-column':
-      return onTable(model, edit.table, (table) => {
-        const columns = table.columns.filter((c) => !sameName(c.name, edit.column));
-        if (columns.length === table.columns.length)
-          throw new EditError(`there is no column ${edit.table}.${edit.column}`);
-        return { ...table, columns };
-      });
+      return withoutColumn(model, edit.table, edit.column);
     case 'set-relationship': {
       const before = (model.relationships ?? []).find((r) => sameName(r.name, edit.name));
       const changed = {
@@ -108,6 +103,31 @@ function followRoles(before: Model, after: Model, old: string, role: string): Mo
       const now = is!.find((r) => sameName(r.role, role) && sameName(r.table, table));
       return now ? renameRole(model, name, now.name) : model;
     }, after);
+}
+
+/**
+ * Without a column, and without what cannot be without it: its place in the key and as the label, and the
+ * relationships that start from it or lead to it. What only mentions it stays, and is broken.
+ */
+function withoutColumn(model: Model, tableName: string, column: string): Model {
+  const isAt = (end: { table: string; columns: readonly string[] }): boolean =>
+    sameName(end.table, tableName) && end.columns.some((c) => sameName(c, column));
+  const without = onTable(model, tableName, ({ key, label, ...table }) => {
+    const columns = table.columns.filter((c) => !sameName(c.name, column));
+    if (columns.length === table.columns.length)
+      throw new EditError(`there is no column ${tableName}.${column}`);
+    const left = (key ?? []).filter((k) => !sameName(k, column));
+    return {
+      ...table,
+      ...(left.length > 0 ? { key: left } : {}),
+      ...(label !== undefined && !sameName(label, column) ? { label } : {}),
+      columns,
+    };
+  });
+  const relationships = (model.relationships ?? []).filter((r) => !isAt(r.from) && !isAt(r.to));
+  return relationships.length === (model.relationships ?? []).length
+    ? without
+    : { ...without, relationships };
 }
 
 type Named = { name: string };
