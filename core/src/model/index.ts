@@ -5,3 +5,4 @@ export * from './families.ts';
 export * from './words.ts';
 export * from './claimRefs.ts';
 export * from './source.ts';
+export * from './steps.ts';

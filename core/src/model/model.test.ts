@@ -1,6 +1,16 @@
 import type { Model } from './index.ts';
 import { applyEdit, EditError, editSchema } from '../edit/index.ts';
-import { DocumentError, modelJsonSchema, ModelNames, readModel, readQuery, writeModel } from './index.ts';
+import {
+  argumentOf,
+  DocumentError,
+  modelJsonSchema,
+  ModelNames,
+  readModel,
+  readQuery,
+  STEP_ARGUMENTS,
+  stepsOf,
+  writeModel,
+} from './index.ts';
 
 const model: Model = {
   crease: 1,
@@ -99,5 +109,32 @@ test('a JSON Schema is published', () => {
     title: 'Crease model file',
     type: 'object',
     additionalProperties: false,
+  });
+});
+
+describe('steps in the file', () => {
+  const derived = (...steps: object[]) =>
+    readModel(
+      JSON.stringify({
+        ...model,
+        tables: [...model.tables, { name: 'busy', role: 'dimension', columns: [], source: { steps } }],
+      }),
+    ).tables.at(-1)!;
+
+  it('has a schema of its own for each verb', () => {
+    const text = JSON.stringify(modelJsonSchema());
+    for (const verb of Object.keys(STEP_ARGUMENTS)) expect(text).toContain(`"required":["${verb}"]`);
+  });
+
+  it('keeps a step that is not complete, which then has no argument', () => {
+    const steps = [
+      { from: 'loan' },
+      { lookup: { table: '', on: [['', '']], columns: [] } },
+      { sieve: 'fine' },
+    ];
+    const kept = stepsOf(derived(...steps));
+    expect(kept).toEqual(steps);
+    expect(argumentOf(kept[0]!, 'from')).toBe('loan');
+    expect(argumentOf(kept[1]!, 'lookup')).toBeUndefined();
   });
 });

@@ -1,5 +1,6 @@
 import { z } from 'zod';
 import { DATE, parseType, textReader } from '../values/index.ts';
+import { stepsSchema } from './steps.ts';
 
 /** The format version that this program writes and the newest that it reads. */
 export const FORMAT_VERSION = 1;
@@ -59,7 +60,7 @@ const sourceSchema = z.union([
     skip: z.int().min(1).optional(),
   }),
   z.strictObject({ connection: z.string(), schema: z.string().optional(), table: z.string() }),
-  z.strictObject({ steps: z.array(z.record(z.string(), json)) }),
+  z.strictObject({ steps: stepsSchema }),
   z.strictObject({
     calendar: z.strictObject({ from: day, to: day, fiscalYear: z.lazy(() => fiscalYearSchema).optional() }),
   }),

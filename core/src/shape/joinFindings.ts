@@ -1,10 +1,9 @@
 import { toJson } from '../values/index.ts';
 import type { TableData } from '../columns/index.ts';
 import { valueAt } from '../columns/index.ts';
-import type { JoinKind, JoinMatch } from './joinMatch.ts';
+import type { JoinKind } from '../model/index.ts';
+import type { JoinMatch } from './joinMatch.ts';
 import { stepColumn } from './step.ts';
-
-export type { JoinKind } from './joinMatch.ts';
 
 type Json = null | boolean | number | string;
 

@@ -1,11 +1,9 @@
 import type { TableData } from '../columns/index.ts';
 import { rowLists } from '../columns/index.ts';
+import type { JoinKind } from '../model/index.ts';
 import { DataError } from '../query/index.ts';
 import { keyNumbers } from '../relate/index.ts';
 import { stepColumn } from './step.ts';
-
-export const JOIN_KINDS = ['inner', 'left', 'full'] as const;
-export type JoinKind = (typeof JOIN_KINDS)[number];
 
 /** Rows of two tables that have equal keys. Null keys meet nothing. */
 export interface JoinMatch {

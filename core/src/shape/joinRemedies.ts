@@ -2,15 +2,13 @@ import { isNumeric } from '../values/index.ts';
 import type { TableData } from '../columns/index.ts';
 import { columnOf } from '../columns/index.ts';
 import { quoteName } from '../formula/index.ts';
-import type { Model, ModelColumn, Table } from '../model/index.ts';
-import { freeName, sameName } from '../model/index.ts';
+import type { Model, ModelColumn, Step, Table } from '../model/index.ts';
+import { argumentOf, freeName, sameName } from '../model/index.ts';
 import { formatType } from '../values/index.ts';
 import type { JoinFinding } from './joinFindings.ts';
 import { keptRows, matchJoin } from './joinMatch.ts';
 import { runSteps } from './run.ts';
-import type { Step } from './steps/index.ts';
 import type { StepSetting } from './step.ts';
-import { joinSchema } from './steps/join.ts';
 
 /** A way out of what a join does: other steps, and staging tables that they need. */
 export interface JoinRemedy {
@@ -55,7 +53,7 @@ export function joinRemedies(
   setting: StepSetting,
 ): JoinRemedy[] {
   const step = steps[place - 1]!;
-  const join = joinSchema.parse(step.join);
+  const join = argumentOf(step, 'join')!;
   const other = setting.table(join.table);
   const has = (kind: JoinFinding['kind']) => findings.some((f) => f.kind === kind);
   const withStep = (...instead: Step[]) => [...steps.slice(0, place - 1), ...instead, ...steps.slice(place)];

@@ -1,8 +1,8 @@
 import type { TableData } from '../columns/index.ts';
+import type { StepArgument } from '../model/index.ts';
 import type { JoinFinding } from './joinFindings.ts';
 import { sampleKeys } from './joinFindings.ts';
 import { matchLookup } from './lookupMatch.ts';
-import type { Lookup } from './steps/lookup.ts';
 
 /** What a lookup finds. */
 export interface LookupFacts {
@@ -21,7 +21,7 @@ export interface LookupFacts {
 }
 
 /** What there is to say of a lookup, with the keys that do it. Throws DataError. */
-export function lookupFacts(input: TableData, other: TableData, lookup: Lookup): LookupFacts {
+export function lookupFacts(input: TableData, other: TableData, lookup: StepArgument<'lookup'>): LookupFacts {
   const { match, rows, several } = matchLookup(input, other, lookup);
   const [missed, ambiguous] = [new Uint32Array(match.size), new Uint32Array(match.size)];
   let [found, invalid, twice] = [0, 0, 0];

@@ -1,8 +1,7 @@
 import { namesIn } from '../formula/index.ts';
-import type { Model, ModelColumn, Table } from '../model/index.ts';
+import type { Model, ModelColumn, Step, Table } from '../model/index.ts';
 import { sameName, stepsOf } from '../model/index.ts';
 import type { ReadTables } from './step.ts';
-import type { Step } from './steps/index.ts';
 import { readStep } from './steps/index.ts';
 
 /**

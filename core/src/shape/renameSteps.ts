@@ -1,10 +1,9 @@
 import { renameInFormula } from '../formula/index.ts';
-import type { Model, Table } from '../model/index.ts';
-import { sameName } from '../model/index.ts';
+import type { Model, Step, Table } from '../model/index.ts';
+import { argumentOf, sameName } from '../model/index.ts';
 import { readTables } from './origins.ts';
 import type { ReadTables, StepRenaming } from './step.ts';
 import { StepRefusal } from './step.ts';
-import type { Step } from './steps/index.ts';
 import { readStep } from './steps/index.ts';
 
 /** What gets another name: a table, or a column of one. */
@@ -33,7 +32,7 @@ export function renameInSteps(
   to: string,
 ): RenamedSteps {
   const tables = readTables(model);
-  const base = typeof steps[0]?.from === 'string' ? steps[0].from : '';
+  const base = (steps[0] && argumentOf(steps[0], 'from')) ?? '';
   let isRenamed = false;
   const renamed = steps.map((step, i) => {
     const names = renaming(thing, to, {

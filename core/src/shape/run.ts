@@ -1,12 +1,11 @@
-import type { z } from 'zod';
 import { nearestName, parseType, TEXT } from '../values/index.ts';
 import type { TableData } from '../columns/index.ts';
 import { columnOfValues, columnValues, renamed, tableOf } from '../columns/index.ts';
-import type { Table } from '../model/index.ts';
+import type { Step, Table, UnfinishedStep } from '../model/index.ts';
+import { argumentOf, STEP_ARGUMENTS } from '../model/index.ts';
 import { converter } from '../formula/index.ts';
 import { DataError } from '../query/index.ts';
 import type { StepSetting } from './step.ts';
-import type { Step } from './steps/index.ts';
 import { STEP_KINDS } from './steps/index.ts';
 
 /**
@@ -22,9 +21,9 @@ export function runSteps(table: Table, steps: readonly Step[], setting: StepSett
 
 /** The rows that the steps begin with. */
 export function firstState(table: Table, first: Step | undefined, setting: StepSetting): TableData {
-  if (typeof first?.from !== 'string')
-    throw new DataError(`the steps of ${table.name} begin with { "from": "table" }`);
-  return setting.table(first.from);
+  const from = first && argumentOf(first, 'from');
+  if (from === undefined) throw new DataError(`the steps of ${table.name} begin with { "from": "table" }`);
+  return setting.table(from);
 }
 
 /** The rows after one step. Throws DataError with its place. */
@@ -52,7 +51,7 @@ export function runStep(
       `${where}: one verb is expected of ${kinds.map((k) => k.verb).join(', ')}, not ${verbs.join(', ') || 'none'}${near ? `; did you mean ${near}?` : ''}`,
     );
   }
-  const parsed = (kind.schema as z.ZodType<never>).safeParse(step[kind.verb]);
+  const parsed = STEP_ARGUMENTS[kind.verb].safeParse((step as UnfinishedStep)[kind.verb]);
   if (!parsed.success)
     throw new DataError(
       `${where}: ${kind.verb}: ${parsed.error.issues.map((issue) => `${issue.path.join('.')} ${issue.message}`.trim()).join('; ')}`,

@@ -1,9 +1,8 @@
-import { z } from 'zod';
 import type { DataType } from '../values/index.ts';
 import { formatType } from '../values/index.ts';
 import type { Codes, Column, TableData } from '../columns/index.ts';
 import { codesArray, columnOfCodes, tableOf } from '../columns/index.ts';
-import type { Model, Table } from '../model/index.ts';
+import type { Model, StepArgument, Table, Verb } from '../model/index.ts';
 import { sameName } from '../model/index.ts';
 import { DataError, ModelData, numberedValues, rowValues } from '../query/index.ts';
 import type { Evaluate } from '../formula/index.ts';
@@ -24,7 +23,7 @@ export interface StateColumn {
 }
 
 /** A column that is picked, under its own name or another. */
-export type Picked = string | { readonly column: string; readonly as: string };
+export type Picked = StepArgument<'pick'>[number];
 
 /** Where a column that stands after a step comes from. */
 export interface StepOrigin {
@@ -79,11 +78,10 @@ export interface RenamedStep<T> {
 export class StepRefusal extends Error {}
 
 /** One verb of a derived table, with everything about it: a file each, listed in `index.ts`. */
-export interface StepKind<T> {
-  readonly verb: string;
+export interface StepKind<V extends Verb, T = StepArgument<V>> {
+  readonly verb: V;
   /** What it does, for whoever chooses a verb; without it the verb is not offered. */
   readonly says?: string;
-  readonly schema: z.ZodType<T>;
   /** An argument to start from, that can be run where there is anything to run it on. */
   empty(columns: readonly StateColumn[]): T;
   /** What it does, in a line. */
@@ -144,9 +142,6 @@ export const renamedQuantities = (
   (columns ?? []).flatMap((c) =>
     typeof c !== 'string' && quantities.has(c.column.toLowerCase()) ? [c.as] : [],
   );
-
-const names = z.array(z.string().min(1)).min(1, 'name at least one');
-export const nameList = names;
 
 /** The column of that name, or a message that names the step's verb. */
 export function stepColumn(table: TableData, name: string, verb: string): Column {

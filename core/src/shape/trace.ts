@@ -2,21 +2,18 @@ import { formatType, isNumeric, rescale, scaleOf, toJson, add, multiply, isExact
 import type { Exact } from '../values/index.ts';
 import type { Column, TableData } from '../columns/index.ts';
 import { columnValues } from '../columns/index.ts';
-import type { Model, Table } from '../model/index.ts';
-import { sameName } from '../model/index.ts';
+import type { JoinKind, Model, Step, Table } from '../model/index.ts';
+import { argumentOf, sameName } from '../model/index.ts';
 import { DataError } from '../query/index.ts';
-import type { JoinFinding, JoinKind } from './joinFindings.ts';
+import type { JoinFinding } from './joinFindings.ts';
 import { joinFindings } from './joinFindings.ts';
 import type { LookupFacts } from './lookupFacts.ts';
 import { lookupFacts } from './lookupFacts.ts';
 import { keptRows, matchJoin } from './joinMatch.ts';
 import { firstState, runStep } from './run.ts';
 import { readTables } from './origins.ts';
-import type { Step } from './steps/index.ts';
 import { readStep } from './steps/index.ts';
 import type { StepSetting } from './step.ts';
-import { joinSchema } from './steps/join.ts';
-import { lookupSchema } from './steps/lookup.ts';
 
 export type Json = null | boolean | number | string;
 
@@ -90,7 +87,7 @@ export function traceSteps(
         const message = `step ${i + 1} of ${table.name}: the join would make ${facts.rows} rows, which are not tried here: aggregate one side first`;
         return { states, fault: { place: i + 1, message, join: facts } };
       }
-      const asked = before && verb === 'lookup' ? lookupSchema.safeParse(step.lookup).data : undefined;
+      const asked = before && verb === 'lookup' ? argumentOf(step, 'lookup') : undefined;
       const state = stateAfter(table, steps, i, before, setting, kept);
       quantities = quantitiesAfter(model, table, step, state, quantities);
       states.push({
@@ -145,9 +142,9 @@ function stateAfter(
 
 /** What the join meets; undefined where the step is not even said as it must be. */
 function joinFacts(model: Model, input: TableData, step: Step, setting: StepSetting): JoinFacts | undefined {
-  const parsed = joinSchema.safeParse(step.join);
-  if (!parsed.success) return undefined;
-  const { table, kind, on, columns } = parsed.data;
+  const join = argumentOf(step, 'join');
+  if (!join) return undefined;
+  const { table, kind, on, columns } = join;
   const other = setting.table(table);
   const match = matchJoin(input, other, on);
   const brought = columns?.map((c) => (typeof c === 'string' ? c : c.column));

@@ -1,5 +1,5 @@
 import type { RowPage, StepsState } from '@crease/contract';
-import type { Table } from '@crease/core/model';
+import type { Step, Table } from '@crease/core/model';
 import { sameName } from '@crease/core/model';
 import type { ModelData } from '@crease/core/query';
 import { DataError } from '@crease/core/query';
@@ -8,8 +8,6 @@ import { joinRemedies, rowsAfter, stateKeeper, traceSteps, withStaging } from '@
 import type { ModelVersion } from '../store/index.ts';
 import { task } from '../threads/protocol.ts';
 import { dataOf, pageOf } from './modelRows.ts';
-
-type Step = Readonly<Record<string, unknown>>;
 
 const keepers = new WeakMap<ModelData, KeptStates>();
 

@@ -1,4 +1,3 @@
-import { z } from 'zod';
 import type { DataType } from '../../values/index.ts';
 import { decimal, DOUBLE, INTEGER } from '../../values/index.ts';
 import type { Column, TableData } from '../../columns/index.ts';
@@ -12,15 +11,12 @@ import { few, pickRows, stepColumn, stepFormula } from '../step.ts';
 
 const isNumericText = (type: string): boolean => /^(integer|decimal|double)/.test(type);
 
-const schema = z.strictObject({ by: z.array(z.string()), columns: z.record(z.string(), z.string()) });
-
 /**
  * `{ "aggregate": { "by": ["branch"], "columns": { "copies": "sum(copies)", "rows": "count(desk_log)" } } }`:
  * one row for each combination.
  */
-export const aggregate: StepKind<z.infer<typeof schema>> = {
+export const aggregate: StepKind<'aggregate'> = {
   verb: 'aggregate',
-  schema,
   says: 'One row for each combination of some columns: a coarser grain',
   empty: (columns) => ({
     by: columns

@@ -1,19 +1,15 @@
-import { z } from 'zod';
 import { columnOfNumbered } from '../../columns/index.ts';
 import { namesIn } from '../../formula/index.ts';
 import { freeName, sameName } from '../../model/index.ts';
 import type { StepKind } from '../step.ts';
 import { stepFormula, withColumns } from '../step.ts';
 
-const schema = z.strictObject({ name: z.string().min(1), formula: z.string().min(1) });
-
 /**
  * `{ "derive": { "name": "late", "formula": "returned > due" } }`: one more column, or another in place of
  * one.
  */
-export const derive: StepKind<z.infer<typeof schema>> = {
+export const derive: StepKind<'derive'> = {
   verb: 'derive',
-  schema,
   says: 'Add a column by formula',
   empty: (columns) => ({ name: freeName('column', columns), formula: 'null' }),
   text: ({ name, formula }) => `${name} = ${formula}`,

@@ -1,12 +1,10 @@
-import { z } from 'zod';
 import { combinations } from '../../columns/index.ts';
 import type { StepKind } from '../step.ts';
 import { selectRows } from '../step.ts';
 
 /** `{ "distinct": true }`: of rows that are alike in all columns the first. */
-export const distinct: StepKind<true> = {
+export const distinct: StepKind<'distinct'> = {
   verb: 'distinct',
-  schema: z.literal(true),
   says: 'Keep one of equal rows',
   empty: () => true,
   text: () => 'equal rows once',

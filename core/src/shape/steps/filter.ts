@@ -1,12 +1,10 @@
-import { z } from 'zod';
 import { DataError } from '../../query/index.ts';
 import type { StepKind } from '../step.ts';
 import { selectRows, stepFormula } from '../step.ts';
 
 /** `{ "filter": "kind = 'loan'" }`: keeps the rows for which the condition is true. */
-export const filter: StepKind<string> = {
+export const filter: StepKind<'filter'> = {
   verb: 'filter',
-  schema: z.string().min(1),
   says: 'Keep the rows for which a condition is true',
   empty: () => 'true',
   text: (condition) => `rows where ${condition}`,

@@ -1,11 +1,9 @@
-import { z } from 'zod';
 import { sameName } from '../../model/index.ts';
 import type { StepKind } from '../step.ts';
 
 /** `{ "from": "loan" }`: the rows of a table. It is the first step, and only that. */
-export const from: StepKind<string> = {
+export const from: StepKind<'from'> = {
   verb: 'from',
-  schema: z.string(),
   empty: () => '',
   text: (table) => `the rows of ${table}`,
   apply: (_input, table, setting) => setting.table(table),

@@ -1,3 +1,5 @@
+import type { Step, UnfinishedStep, Verb } from '../../model/index.ts';
+import { STEP_ARGUMENTS } from '../../model/index.ts';
 import type { StateColumn, StepKind } from '../step.ts';
 import { aggregate } from './aggregate.ts';
 import { derive } from './derive.ts';
@@ -12,8 +14,8 @@ import { pick } from './pick.ts';
 import { sort } from './sort.ts';
 import { union } from './union.ts';
 
-/** All verbs. A new step is one file and one entry here. */
-export const STEP_KINDS: readonly StepKind<never>[] = [
+/** All verbs. A new step is one file, one entry here and what it takes in the model's `steps.ts`. */
+const kinds: { readonly [V in Verb]: StepKind<V> } = {
   from,
   filter,
   pick,
@@ -26,23 +28,24 @@ export const STEP_KINDS: readonly StepKind<never>[] = [
   sort,
   number,
   off,
-] as unknown as readonly StepKind<never>[];
+};
 
-/** A step as the model writes it: one verb with its argument. */
-export type Step = Readonly<Record<string, unknown>>;
+/** A kind whose argument is known to be its own. */
+export type AnyStepKind = StepKind<Verb, unknown>;
+export const STEP_KINDS = Object.values(kinds) as unknown as readonly AnyStepKind[];
 
 /** A step that can be read: its kind, and its argument by that kind's schema. */
 export interface ReadStep {
-  readonly kind: StepKind<unknown>;
+  readonly kind: AnyStepKind;
   readonly argument: unknown;
 }
 
 /** Undefined for a step of no verb, or with an argument that is not its verb's. */
 export function readStep(step: Step): ReadStep | undefined {
   const [verb, ...others] = Object.keys(step);
-  const kind = STEP_KINDS.find((k) => k.verb === verb) as StepKind<unknown> | undefined;
+  const kind = STEP_KINDS.find((k) => k.verb === verb);
   if (!kind || others.length > 0) return undefined;
-  const parsed = kind.schema.safeParse(step[kind.verb]);
+  const parsed = STEP_ARGUMENTS[kind.verb].safeParse((step as UnfinishedStep)[kind.verb]);
   return parsed.success ? { kind, argument: parsed.data } : undefined;
 }
 

@@ -1,8 +1,7 @@
-import { z } from 'zod';
 import { columnOfValues, columnValues, tableOf } from '../../columns/index.ts';
 import type { Column } from '../../columns/index.ts';
 import { sameName } from '../../model/index.ts';
-import { JOIN_KINDS, joinedRows, matchJoin } from '../joinMatch.ts';
+import { joinedRows, matchJoin } from '../joinMatch.ts';
 import type { StepKind, StepRenaming } from '../step.ts';
 import {
   few,
@@ -17,20 +16,12 @@ import {
   StepRefusal,
 } from '../step.ts';
 
-export const joinSchema = z.strictObject({
-  table: z.string(),
-  kind: z.enum(JOIN_KINDS),
-  on: z.array(z.tuple([z.string(), z.string()])).min(1),
-  columns: z.array(z.union([z.string(), z.strictObject({ column: z.string(), as: z.string() })])).optional(),
-});
-
 /**
  * `{ "join": { "table": "price", "kind": "left", "on": [["title_id", "title_id"]], "columns": ["amount"] }
  * }`: rows side by side; null keys meet nothing.
  */
-export const join: StepKind<z.infer<typeof joinSchema>> = {
+export const join: StepKind<'join'> = {
   verb: 'join',
-  schema: joinSchema,
   says: 'Add columns of another table, row by row, by equal keys',
   empty: () => ({ table: '', kind: 'left', on: [['', '']] }),
   text: ({ table, kind, on, columns }) =>

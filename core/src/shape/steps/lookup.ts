@@ -1,4 +1,3 @@
-import { z } from 'zod';
 import { matchLookup } from '../lookupMatch.ts';
 import type { StepKind } from '../step.ts';
 import {
@@ -13,37 +12,13 @@ import {
   withColumns,
 } from '../step.ts';
 
-export const lookupSchema = z
-  .strictObject({
-    table: z.string(),
-    on: z.array(z.tuple([z.string(), z.string()])).min(1),
-    columns: z
-      .array(z.union([z.string(), z.strictObject({ column: z.string(), as: z.string() })]))
-      .min(1, 'name a column to add'),
-    /**
-     * Of the rows of a key that which is valid on the day of `at`. Without `to`, a row is valid until the
-     * next one begins.
-     */
-    valid: z
-      .strictObject({ at: z.string().min(1), from: z.string().min(1), to: z.string().min(1).optional() })
-      .optional(),
-    /** Of the rows of a key that with the largest value of this column. */
-    newest: z.string().min(1).optional(),
-  })
-  .refine(
-    (l) => !(l.valid && l.newest),
-    'either "valid" or "newest" chooses among the rows of a key, not both',
-  );
-export type Lookup = z.infer<typeof lookupSchema>;
-
 /**
  * `{ "lookup": { "table": "price", "on": [["title_id", "title_id"]], "columns": ["amount"], "newest":
  * "valid_from" } }`: values of one row of another table beside each row. Rows neither come nor go; where no
  * row is found, the values are null.
  */
-export const lookup: StepKind<Lookup> = {
+export const lookup: StepKind<'lookup'> = {
   verb: 'lookup',
-  schema: lookupSchema,
   says: 'Values of one row of another table: the newest, or that of a day. No row comes or goes',
   empty: () => ({ table: '', on: [['', '']], columns: [] }),
   text: ({ table, on, columns, valid, newest }) => {

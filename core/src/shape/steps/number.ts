@@ -1,4 +1,3 @@
-import { z } from 'zod';
 import { columnOfCodes, codesArray, rangeDomain } from '../../columns/index.ts';
 import { freeName, sameName } from '../../model/index.ts';
 import { INTEGER } from '../../values/index.ts';
@@ -6,9 +5,8 @@ import type { StepKind } from '../step.ts';
 import { withColumns } from '../step.ts';
 
 /** `{ "number": "visit_key" }`: a surrogate key, 1 for the first row; in place of a column of that name. */
-export const number: StepKind<string> = {
+export const number: StepKind<'number'> = {
   verb: 'number',
-  schema: z.string().min(1),
   says: 'A surrogate key: 1 for the first row',
   empty: (columns) => freeName('number', columns),
   text: (name) => `${name} = 1, 2, 3 …`,

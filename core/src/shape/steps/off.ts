@@ -1,13 +1,11 @@
-import { z } from 'zod';
 import type { StepKind } from '../step.ts';
 
 /**
  * `{ "off": { "filter": "kind = 'loan'" } }`: a step that is switched off and kept for later. The rows stay
  * as they are.
  */
-export const off: StepKind<Record<string, unknown>> = {
+export const off: StepKind<'off'> = {
   verb: 'off',
-  schema: z.record(z.string(), z.unknown()),
   empty: () => ({}),
   text: (step) => `switched off: ${Object.keys(step).join(', ')}`,
   apply: (input) => input,

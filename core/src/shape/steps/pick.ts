@@ -1,4 +1,3 @@
-import { z } from 'zod';
 import { renamed } from '../../columns/index.ts';
 import type { StepKind } from '../step.ts';
 import {
@@ -11,15 +10,12 @@ import {
   withColumns,
 } from '../step.ts';
 
-const schema = z.array(z.union([z.string(), z.strictObject({ column: z.string(), as: z.string() })])).min(1);
-
 /**
  * `{ "pick": ["branch", { "column": "amt", "as": "amount" }] }`: keeps these columns, in this order, under
  * these names.
  */
-export const pick: StepKind<z.infer<typeof schema>> = {
+export const pick: StepKind<'pick'> = {
   verb: 'pick',
-  schema,
   says: 'Keep some columns, in an order and under names of your choice',
   empty: (columns) => columns.map((c) => c.name),
   text: (columns) => few(pickedTexts(columns)),

@@ -1,23 +1,12 @@
-import { z } from 'zod';
 import type { StepKind } from '../step.ts';
 import { few, selectRows, stepColumn } from '../step.ts';
-
-const schema = z
-  .array(
-    z.union([
-      z.string(),
-      z.strictObject({ of: z.string(), order: z.enum(['ascending', 'descending']).optional() }),
-    ]),
-  )
-  .min(1);
 
 /**
  * `{ "sort": ["branch", { "of": "day", "order": "descending" }] }`: codes compare like values; nulls come
  * last in either direction.
  */
-export const sort: StepKind<z.infer<typeof schema>> = {
+export const sort: StepKind<'sort'> = {
   verb: 'sort',
-  schema,
   says: 'Another order of the rows',
   empty: (columns) => [columns[0]?.name ?? ''],
   text: (by) => `by ${few(by.map((s) => (typeof s === 'string' ? s : `${s.of} ${s.order ?? ''}`.trim())))}`,

@@ -2,15 +2,14 @@ import { columnOfValues, columnValues, tableOf } from '../../columns/index.ts';
 import { comparable, formatType } from '../../values/index.ts';
 import { DataError } from '../../query/index.ts';
 import type { StepKind } from '../step.ts';
-import { few, nameList, StepRefusal } from '../step.ts';
+import { few, StepRefusal } from '../step.ts';
 
 /**
  * `{ "union": ["archive"] }`: the rows of other tables below, columns matched by name; what a table lacks is
  * null.
  */
-export const union: StepKind<string[]> = {
+export const union: StepKind<'union'> = {
   verb: 'union',
-  schema: nameList,
   says: 'The rows of other tables below, columns matched by name',
   empty: () => [],
   text: (tables) => `and the rows of ${few(tables)}`,

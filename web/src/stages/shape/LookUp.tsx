@@ -1,9 +1,8 @@
 import { useState } from 'react';
 import { useSearchParams } from 'react-router';
 import { parseType } from '@crease/core/values';
-import type { ModelColumn, Table } from '@crease/core/model';
+import type { ModelColumn, StepArgument, Table } from '@crease/core/model';
 import { sameName, isDerived, stepsOf } from '@crease/core/model';
-import type { Lookup } from '@crease/core/shape';
 import { stepsUnder } from '@crease/core/edit';
 import { useModel } from '../../state/model.tsx';
 import { selectionText } from '../../state/selection.ts';
@@ -16,7 +15,7 @@ import { LookupFields } from './forms/LookupForm.tsx';
 export function LookUp({ table, onClose }: { table: Table; onClose: () => void }) {
   const { model, edit } = useModel();
   const [, setParams] = useSearchParams();
-  const [value, setValue] = useState<Lookup>({ table: '', on: [['', '']], columns: [] });
+  const [value, setValue] = useState<StepArgument<'lookup'>>({ table: '', on: [['', '']], columns: [] });
   const stored = table.columns
     .filter((c) => c.formula === undefined)
     .map((c) => ({ name: c.name, type: c.type }));

@@ -1,7 +1,10 @@
+import type { ComponentType } from 'react';
 import { useModel } from '../../state/model.tsx';
 import { STEP_FORMS } from './forms/index.ts';
-import type { Step, StepWork } from './steps.ts';
-import { argumentOf, isOff, verbOf } from './steps.ts';
+import type { StepFormProps } from './forms/stepFormProps.ts';
+import type { Step } from '@crease/core/model';
+import type { StepWork } from './steps.ts';
+import { valueOf, isOff, verbOf } from './steps.ts';
 
 /** What a step says, open to be changed; each verb has a form of its own. */
 export function StepForm({
@@ -18,11 +21,13 @@ export function StepForm({
   const { model } = useModel();
   if (isOff(step)) return <p className="text-soft">Switched off: the rows stay as they are.</p>;
   const verb = verbOf(step);
-  const Form = STEP_FORMS[verb];
+  const Form = (STEP_FORMS as Readonly<Record<string, ComponentType<StepFormProps<never>> | undefined>>)[
+    verb
+  ];
   if (!Form) return <p className="text-soft">No settings.</p>;
   return (
     <Form
-      value={argumentOf(step) as never}
+      value={valueOf(step) as never}
       columns={work.trace?.states[place - 2]?.columns ?? []}
       place={place}
       work={work}

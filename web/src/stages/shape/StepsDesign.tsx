@@ -2,8 +2,9 @@ import { useState } from 'react';
 import { count, many } from '../../parts/text.ts';
 import { StepForm } from './StepForm.tsx';
 import { emptyStep, STEP_KINDS, stepText } from '@crease/core/shape';
-import type { Step, StepWork } from './steps.ts';
-import { isOff, verbOf } from './steps.ts';
+import type { Step } from '@crease/core/model';
+import type { StepWork } from './steps.ts';
+import { isOff, shownStep, verbOf } from './steps.ts';
 
 /**
  * The steps of a derived table as a list, with the rows that stand after each; the chosen one is open to be
@@ -145,7 +146,7 @@ export function StepsDesign({ work }: { work: StepWork }) {
                       </button>
                       <button
                         className="btn btn-bare"
-                        onClick={() => put(i, isOff(step) ? (step.off as Step) : { off: step })}
+                        onClick={() => put(i, isOff(step) ? shownStep(step) : { off: step })}
                       >
                         {isOff(step) ? 'Switch on' : 'Switch off'}
                       </button>

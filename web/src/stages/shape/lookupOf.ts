@@ -1,6 +1,6 @@
-import type { Table } from '@crease/core/model';
+import type { StepArgument, Table } from '@crease/core/model';
 import { sameName } from '@crease/core/model';
-import type { Lookup, StateColumn } from '@crease/core/shape';
+import type { StateColumn } from '@crease/core/shape';
 
 const isDay = (c: StateColumn) => c.type === 'date' || c.type === 'timestamp';
 
@@ -8,7 +8,7 @@ const isDay = (c: StateColumn) => c.type === 'date' || c.type === 'timestamp';
  * A lookup to start from: columns of one name are the likely keys, declared versions the likely days. Empty
  * where no table is chosen, or another window has removed it.
  */
-export function lookupOf(table: Table | undefined, own: readonly StateColumn[]): Lookup {
+export function lookupOf(table: Table | undefined, own: readonly StateColumn[]): StepArgument<'lookup'> {
   if (!table) return { table: '', on: [['', '']], columns: [] };
   const shared = table.columns.filter((c) => own.some((o) => sameName(o.name, c.name)));
   const keys = shared.filter((c) => (table.validity?.of ?? table.key ?? []).some((k) => sameName(k, c.name)));

@@ -1,27 +1,25 @@
 import { useCallback, useMemo, useState } from 'react';
 import type { StepsState, TriedRemedy } from '@crease/contract';
 import { api } from '@crease/contract';
-import type { Table } from '@crease/core/model';
+import type { Step, Table, UnfinishedStep } from '@crease/core/model';
+import { argumentOf, stepsOf } from '@crease/core/model';
 import type { StepState } from '@crease/core/shape';
 import { declaredAfter } from '@crease/core/shape';
 import { useModel } from '../../state/model.tsx';
 import { useAnswer } from '../../state/useAnswer.ts';
 import { useLater } from './useLater.ts';
 import { useParam } from '../../state/selection.ts';
-import { stepsOf } from '@crease/core/model';
-
-export type Step = Readonly<Record<string, unknown>>;
 
 /** The step's verb, also of one that is switched off. */
 export const verbOf = (step: Step): string => {
-  const [verb = ''] = Object.keys(step);
-  return verb === 'off' ? (Object.keys(step.off as object)[0] ?? '') : verb;
+  const [verb = ''] = Object.keys(shownStep(step));
+  return verb;
 };
 export const isOff = (step: Step): boolean => 'off' in step;
-export const argumentOf = (step: Step): unknown => {
-  const shown = isOff(step) ? (step.off as Step) : step;
-  return shown[verbOf(step)];
-};
+/** A step, or the one within it that is switched off. */
+export const shownStep = (step: Step): Step => argumentOf(step, 'off') ?? step;
+/** What a step gives its verb, complete or not. */
+export const valueOf = (step: Step): unknown => (shownStep(step) as UnfinishedStep)[verbOf(step)];
 
 /**
  * Steps as they are tried: what stands after each is worked out as one types, and nothing is kept until one

@@ -1,16 +1,11 @@
 import { quoteName } from '@crease/core/formula';
-import { freeName } from '@crease/core/model';
+import { argumentOf, freeName } from '@crease/core/model';
 import { Checks, Row } from '../fields.tsx';
 import type { StepFormProps } from './stepFormProps.ts';
 
-interface Aggregate {
-  readonly by: readonly string[];
-  readonly columns: Readonly<Record<string, string>>;
-}
-
-export function AggregateForm({ value, columns, place, work, onChange }: StepFormProps<Aggregate>) {
+export function AggregateForm({ value, columns, place, work, onChange }: StepFormProps<'aggregate'>) {
   const quantities = work.trace?.states[place - 2]?.totals.map((t) => t.column) ?? [];
-  const table = String(work.steps[0]?.from ?? '');
+  const table = work.steps[0] ? (argumentOf(work.steps[0], 'from') ?? '') : '';
   const made = Object.entries(value.columns);
   const put = (list: [string, string][]) => onChange({ ...value, columns: Object.fromEntries(list) });
   const free = quantities.filter((q) => !value.by.includes(q) && !made.some(([name]) => name === q));

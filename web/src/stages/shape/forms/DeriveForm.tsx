@@ -4,7 +4,7 @@ import { Row } from '../fields.tsx';
 import { FormulaField } from './FormulaField.tsx';
 import type { StepFormProps } from './stepFormProps.ts';
 
-export function DeriveForm({ value, columns, onChange }: StepFormProps<{ name: string; formula: string }>) {
+export function DeriveForm({ value, columns, onChange }: StepFormProps<'derive'>) {
   const [bands, setBands] = useState(false);
   return (
     <div className="flex flex-col gap-2">

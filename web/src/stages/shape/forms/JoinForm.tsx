@@ -1,3 +1,4 @@
+import type { StepArgument } from '@crease/core/model';
 import { sameName } from '@crease/core/model';
 import type { JoinFacts } from '@crease/core/shape';
 import { JOIN_KINDS } from '@crease/core/shape';
@@ -6,25 +7,11 @@ import { count } from '../../../parts/text.ts';
 import { Checks, Choice, Row } from '../fields.tsx';
 import type { StepFormProps } from './stepFormProps.ts';
 
-interface JoinArgument {
-  readonly table: string;
-  readonly kind: (typeof JOIN_KINDS)[number];
-  readonly on: readonly (readonly [string, string])[];
-  readonly columns?: readonly (string | { column: string; as: string })[];
-}
-
 /**
  * A join: the other table, the keys, the kind with the rows that each would keep, and the columns that come
  * along.
  */
-export function JoinForm({
-  value,
-  columns,
-  place,
-  work,
-  others: tables,
-  onChange,
-}: StepFormProps<JoinArgument>) {
+export function JoinForm({ value, columns, place, work, others: tables, onChange }: StepFormProps<'join'>) {
   const { model } = useModel();
   const theirs = (model.tables.find((t) => sameName(t.name, value.table))?.columns ?? [])
     .filter((c) => c.formula === undefined)
@@ -43,7 +30,7 @@ export function JoinForm({
       on: shared.length > 0 ? shared.map((c) => [own.find((o) => sameName(o, c.name))!, c.name]) : [['', '']],
     });
   };
-  const putKey = (i: number, pair: readonly [string, string]) =>
+  const putKey = (i: number, pair: [string, string]) =>
     onChange({ ...value, on: value.on.map((p, k) => (k === i ? pair : p)) });
   const { trace } = work;
   const facts = work.waiting
@@ -116,9 +103,9 @@ function Kinds({
   facts,
   onChange,
 }: {
-  value: JoinArgument['kind'];
+  value: StepArgument<'join'>['kind'];
   facts: JoinFacts | undefined;
-  onChange: (kind: JoinArgument['kind']) => void;
+  onChange: (kind: StepArgument<'join'>['kind']) => void;
 }) {
   return (
     <div role="radiogroup" aria-label="Kind of join" className="grid grid-cols-3 gap-2">

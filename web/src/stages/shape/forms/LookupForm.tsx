@@ -1,5 +1,5 @@
+import type { StepArgument } from '@crease/core/model';
 import { sameName } from '@crease/core/model';
-import type { Lookup } from '@crease/core/shape';
 import { useModel } from '../../../state/model.tsx';
 import { lookupOf } from '../lookupOf.ts';
 import type { StateColumn } from '../fields.tsx';
@@ -25,12 +25,12 @@ export function LookupFields({
   own,
   onChange,
 }: {
-  value: Lookup;
+  value: StepArgument<'lookup'>;
   /** Columns before the step. */
   columns: readonly StateColumn[];
   /** The table that the steps are of: it cannot look itself up. */
   own: string;
-  onChange: (value: Lookup) => void;
+  onChange: (value: StepArgument<'lookup'>) => void;
 }) {
   const { model } = useModel();
   const table = model.tables.find((t) => sameName(t.name, value.table));
@@ -53,7 +53,7 @@ export function LookupFields({
     else if (next === 'until') onChange({ ...plain, valid: { at, from } });
     else onChange(plain);
   };
-  const putValid = (change: Partial<NonNullable<Lookup['valid']>>) =>
+  const putValid = (change: Partial<NonNullable<StepArgument<'lookup'>['valid']>>) =>
     onChange({ ...value, valid: { ...valid!, ...change } });
   const bringable = names.filter((c) => !value.on.some(([, t]) => sameName(t, c)));
   const brought = value.columns.map((c) => (typeof c === 'string' ? c : c.column));
@@ -187,6 +187,6 @@ function asFree(
   return here.some((h) => sameName(h, name)) ? { column: name, as: `${table}_${name}` } : name;
 }
 
-export function LookupForm({ value, columns, work, onChange }: StepFormProps<Lookup>) {
+export function LookupForm({ value, columns, work, onChange }: StepFormProps<'lookup'>) {
   return <LookupFields value={value} columns={columns} own={work.table.name} onChange={onChange} />;
 }

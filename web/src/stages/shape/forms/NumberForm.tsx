@@ -1,7 +1,7 @@
 import { Row } from '../fields.tsx';
 import type { StepFormProps } from './stepFormProps.ts';
 
-export function NumberForm({ value, onChange }: StepFormProps<string>) {
+export function NumberForm({ value, onChange }: StepFormProps<'number'>) {
   return (
     <Row label="Key name">
       <input

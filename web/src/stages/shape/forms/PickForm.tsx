@@ -2,7 +2,7 @@ import { sameName } from '@crease/core/model';
 import type { Picked } from '@crease/core/shape';
 import type { StepFormProps } from './stepFormProps.ts';
 
-export function PickForm({ value, columns, onChange }: StepFormProps<readonly Picked[]>) {
+export function PickForm({ value, columns, onChange }: StepFormProps<'pick'>) {
   const of = (c: Picked) => (typeof c === 'string' ? c : c.column);
   const as = (c: Picked) => (typeof c === 'string' ? c : c.as);
   const left = columns.filter((c) => !value.some((p) => sameName(of(p), c.name)));

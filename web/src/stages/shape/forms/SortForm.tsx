@@ -3,7 +3,7 @@ import type { StepFormProps } from './stepFormProps.ts';
 
 type Sorted = string | { of: string; order?: 'ascending' | 'descending' };
 
-export function SortForm({ value, columns, onChange }: StepFormProps<readonly Sorted[]>) {
+export function SortForm({ value, columns, onChange }: StepFormProps<'sort'>) {
   const of = (s: Sorted) => (typeof s === 'string' ? s : s.of);
   const order = (s: Sorted) => (typeof s === 'string' ? 'ascending' : (s.order ?? 'ascending'));
   const put = (i: number, next: Sorted) => onChange(value.map((s, k) => (k === i ? next : s)));

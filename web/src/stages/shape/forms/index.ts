@@ -1,4 +1,5 @@
 import type { ComponentType } from 'react';
+import type { Verb } from '@crease/core/model';
 import { AggregateForm } from './AggregateForm.tsx';
 import { DeriveForm } from './DeriveForm.tsx';
 import { FilterForm } from './FilterForm.tsx';
@@ -12,7 +13,7 @@ import type { StepFormProps } from './stepFormProps.ts';
 import { UnionForm } from './UnionForm.tsx';
 
 /** The form of each verb whose step can be changed. */
-export const STEP_FORMS: Readonly<Record<string, ComponentType<StepFormProps<never>>>> = {
+export const STEP_FORMS: { readonly [V in Verb]?: ComponentType<StepFormProps<V>> } = {
   from: FromForm,
   filter: FilterForm,
   derive: DeriveForm,

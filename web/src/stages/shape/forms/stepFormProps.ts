@@ -1,9 +1,10 @@
+import type { StepArgument, Verb } from '@crease/core/model';
 import type { StateColumn } from '../fields.tsx';
 import type { StepWork } from '../steps.ts';
 
 /** What the form of a verb gets; `value` is the argument of the step. */
-export interface StepFormProps<T> {
-  readonly value: T;
+export interface StepFormProps<V extends Verb> {
+  readonly value: StepArgument<V>;
   /** Columns before the step. */
   readonly columns: readonly StateColumn[];
   /** Of the step, from 1. */
@@ -11,5 +12,5 @@ export interface StepFormProps<T> {
   readonly work: StepWork;
   /** Other tables of the model, which a step may read. */
   readonly others: readonly string[];
-  onChange(value: T): void;
+  onChange(value: StepArgument<V>): void;
 }
