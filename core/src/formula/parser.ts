@@ -108,6 +108,7 @@ class Parser {
     this.faults.push({ start: span.start, end: span.end, message });
   }
 
+  /** formula = steps | expression */
   formula(): Expression {
     const tree = this.is('with') ? this.withSteps() : this.expression();
     this.expectEnd();
@@ -161,7 +162,7 @@ class Parser {
     }
   }
 
-  /** with NAME as (expression), … select expression */
+  /** steps = "with" name "as" "(" expression ")" { "," name "as" "(" expression ")" } "select" expression */
   private withSteps(): Expression {
     const start = this.token;
     this.at++;
@@ -179,14 +180,17 @@ class Parser {
     return { kind: 'with', steps, body, ...spanOf(start, body) };
   }
 
+  /** expression = conjunction { "or" conjunction } */
   expression(): Expression {
     return this.binary(['or'], () => this.conjunction());
   }
 
+  /** conjunction = negation { "and" negation } */
   private conjunction(): Expression {
     return this.binary(['and'], () => this.negation());
   }
 
+  /** negation = "not" negation | comparison */
   private negation(): Expression {
     if (!this.is('not')) return this.comparison();
     const start = this.token;
@@ -206,7 +210,7 @@ class Parser {
     }
   }
 
-  /** Comparisons, is, in, between and like; none of them is chained. */
+  /** comparison = concatenation { comparator concatenation | is-test | [ "not" ] list-test } */
   private comparison(): Expression {
     let left = this.concatenation();
     for (;;) {
@@ -224,6 +228,7 @@ class Parser {
     }
   }
 
+  /** is-test = "is" [ "not" ] ( "null" | "distinct" "from" concatenation ) */
   private isTest(operand: Expression): Expression {
     this.at++;
     const not = this.take('not');
@@ -237,6 +242,7 @@ class Parser {
     return { kind: 'is-null', operand, not, ...spanOf(operand, this.last) };
   }
 
+  /** list-test = "in" "(" list ")" | "between" concatenation "and" concatenation | "like" concatenation */
   private listTest(operand: Expression, not: boolean): Expression {
     const word = this.token.text;
     this.at++;
@@ -256,18 +262,22 @@ class Parser {
     return { kind: 'like', operand, pattern, not, ...spanOf(operand, pattern) };
   }
 
+  /** concatenation = sum { "||" sum } */
   private concatenation(): Expression {
     return this.binary(['||'], () => this.sum());
   }
 
+  /** sum = product { ( "+" | "-" ) product } */
   private sum(): Expression {
     return this.binary(['+', '-'], () => this.product());
   }
 
+  /** product = sign { ( "*" | "/" | "%" ) sign } */
   private product(): Expression {
     return this.binary(['*', '/', '%'], () => this.sign());
   }
 
+  /** sign = ( "-" | "+" ) sign | postfix */
   private sign(): Expression {
     if (!this.is('-') && !this.is('+')) return this.postfix();
     const start = this.token;
@@ -276,7 +286,7 @@ class Parser {
     return { kind: 'unary', operator: start.text as '-' | '+', operand, ...spanOf(start, operand) };
   }
 
-  /** A primary and the context words after it. */
+  /** postfix = primary words */
   private postfix(): Expression {
     const operand = this.primary();
     if (this.inCondition || operand.kind === 'missing') return operand;
@@ -286,6 +296,7 @@ class Parser {
       : { kind: 'context', operand, words, ...spanOf(operand, words.at(-1)!) };
   }
 
+  /** words = { word }, each of them once */
   private words(): ContextWord[] {
     const words: ContextWord[] = [];
     while (this.token.kind === 'name' && CONTEXT_WORDS.has(this.token.text)) {
@@ -300,6 +311,10 @@ class Parser {
     return words;
   }
 
+  /**
+   * word = "where" condition | "ignoring" ignored | "given" targets | "via" name-list | "over" over |
+   * "at" at
+   */
   private word(): ContextWord {
     const start = this.token;
     this.at++;
@@ -335,6 +350,7 @@ class Parser {
     );
   }
 
+  /** condition = expression, in which no word of context follows a primary */
   private condition(): Expression {
     const before = this.inCondition;
     this.inCondition = true;
@@ -343,6 +359,7 @@ class Parser {
     return condition;
   }
 
+  /** over = "(" period [ "in" name ] ")" */
   private over(): { period: Period; calendar?: Name } {
     this.expect('(', 'after over');
     const period = this.period() ?? { kind: 'whole' as const, unit: 'day' as const };
@@ -353,6 +370,7 @@ class Parser {
     return { period, ...(calendar ? { calendar } : {}) };
   }
 
+  /** period, or a fault that says which are known */
   period(): Period | undefined {
     const start = this.at;
     const period = this.readPeriod();
@@ -384,6 +402,10 @@ class Parser {
     return undefined;
   }
 
+  /**
+   * period = ( "whole" | "previous" | "next" ) unit | "same" "period" counted "back" | "last" counted |
+   * ( unit | "all" ) "to" "date"
+   */
   private readPeriod(): Period | undefined {
     const word = this.token.text;
     if (word === 'whole' || word === 'previous' || word === 'next') {
@@ -406,6 +428,7 @@ class Parser {
     return unit && this.take('to') && this.take('date') ? { kind: 'to date', unit } : undefined;
   }
 
+  /** counted = whole-number unit */
   private countedUnit(): { count: number; unit: PeriodUnit } | undefined {
     if (this.token.kind !== 'number' || !/^\d+$/.test(this.token.text)) return undefined;
     const count = Number(this.token.text);
@@ -414,6 +437,7 @@ class Parser {
     return unit && count >= 1 ? { count, unit } : undefined;
   }
 
+  /** unit = [ "fiscal" ] ( "day" | "week" | "month" | "quarter" | "year" ), or its plural */
   private unit(): PeriodUnit | undefined {
     const fiscal = this.take('fiscal');
     const unit = this.token.kind === 'name' ? UNITS[this.token.text] : undefined;
@@ -422,6 +446,7 @@ class Parser {
     return fiscal ? (`fiscal ${unit}` as PeriodUnit) : unit;
   }
 
+  /** at = ( "first" | "last" ) target [ "per" targets ] */
   private atEnd(): { which: 'first' | 'last'; column: Target; per?: readonly Target[] } {
     const which = this.is('first') ? 'first' : 'last';
     if (!this.take('first') && !this.take('last'))
@@ -442,10 +467,12 @@ class Parser {
     return items;
   }
 
+  /** targets = target | "(" target { "," target } ")" */
   private targets(): Target[] {
     return this.inList(() => this.target());
   }
 
+  /** target = name [ "." name ] */
   private target(): Target {
     const table = this.name('a table or a column');
     if (!this.take('.')) return { table, start: table.start, end: table.end };
@@ -453,6 +480,7 @@ class Parser {
     return { table, column, ...spanOf(table, column) };
   }
 
+  /** name = word that is not reserved | quoted word; after a dot any word */
   private name(what: string, afterDot = false): Name {
     const token = this.token;
     if (token.kind === 'quoted' || (token.kind === 'name' && (afterDot || !RESERVED.has(token.text)))) {
@@ -472,12 +500,14 @@ class Parser {
     return { text: '', quoted: false, start: token.start, end: token.start };
   }
 
+  /** list = expression { "," expression } */
   private list(): Expression[] {
     const items = [this.expression()];
     while (this.take(',')) items.push(this.expression());
     return items;
   }
 
+  /** primary = number | text | word-or-name | reference | parenthesised */
   private primary(): Expression {
     const token = this.token;
     switch (token.kind) {
@@ -496,6 +526,7 @@ class Parser {
     }
   }
 
+  /** parenthesised = "(" ( steps | expression ) ")" */
   private parenthesised(): Expression {
     const start = this.token;
     this.at++;
@@ -512,6 +543,10 @@ class Parser {
     return { kind: 'missing', start: this.token.start, end: this.token.start };
   }
 
+  /**
+   * word-or-name = "true" | "false" | "null" | case | cast | ( "date" | "timestamp" ) text | aggregate |
+   * call | reference
+   */
   private wordOrName(): Expression {
     const token = this.token;
     const span = { start: token.start, end: token.end };
@@ -539,6 +574,7 @@ class Parser {
     return this.reference();
   }
 
+  /** reference = name [ "." name ] */
   private reference(): Expression {
     const first = this.name('a name');
     if (!this.take('.')) return { kind: 'name', parts: [first], start: first.start, end: first.end };
@@ -546,6 +582,7 @@ class Parser {
     return { kind: 'name', parts: [first, second], ...spanOf(first, second) };
   }
 
+  /** case = "case" [ expression ] { "when" expression "then" expression } [ "else" expression ] "end" */
   private caseOf(): Expression {
     const start = this.token;
     this.at++;
@@ -568,6 +605,7 @@ class Parser {
     };
   }
 
+  /** cast = "cast" "(" expression "as" type ")" */
   private castOf(): Expression {
     const start = this.token;
     this.at++;
@@ -586,6 +624,7 @@ class Parser {
     return { kind: 'cast', operand, type, typeSpan, ...spanOf(start, this.last) };
   }
 
+  /** call = name "(" [ arguments ] ")" */
   private call(): Expression {
     const name = this.name('a function');
     this.at++;
@@ -593,6 +632,7 @@ class Parser {
     return { kind: 'call', name, args, ...spanOf(name, this.last) };
   }
 
+  /** arguments = list | expression "from" expression, for extract */
   private callArguments(name: Name): Expression[] {
     if (this.take(')')) return [];
     const args = [this.expression()];
@@ -607,7 +647,10 @@ class Parser {
     return args;
   }
 
-  /** name([distinct] x [by y] [per targets]) [from table] [filter (where condition)] */
+  /**
+   * aggregate = name "(" [ "distinct" ] expression [ "by" expression ] [ "per" targets ] ")" [ "from" name ]
+   * [ filter ]
+   */
   private aggregate(): AggregateCall {
     const name = this.name('an aggregate');
     this.at++;
@@ -636,6 +679,7 @@ class Parser {
     };
   }
 
+  /** filter = "filter" "(" "where" condition ")" */
   private filter(): Expression {
     this.at++;
     this.expect('(', 'after filter');

@@ -210,14 +210,10 @@ from ${cells} c${joins.join('\n')}${shown.map((s) => s.join).join('')}${this.sca
     const context = { ...this.contextOf(query), axes: [] };
     const measures = query.measures.map((name) => askedMeasure(this, name));
     const cells = this.cte('cells', 'select 1 as one');
-    const columns = measures.map((m) => ({
-      name: m.name,
-      type: m.type,
-      sql: `${this.valueOf(m.node, context, cells)}.v`,
-    }));
-    const from = [...new Set(columns.map((c) => c.sql.slice(0, -2)))];
+    const relations = measures.map((m) => this.valueOf(m.node, context, cells));
+    const columns = measures.map((m, i) => ({ name: m.name, type: m.type, sql: `${relations[i]!}.v` }));
     const select = `select ${columns.map((c) => `${this.exact ? c.sql : this.dialect.show(c.sql, c.type)} as ${quoted(c.name)}`).join(', ')}
-from ${from.join(' cross join ')}`;
+from ${[...new Set(relations)].join(' cross join ')}`;
     return {
       sql: this.statement(select),
       parameters: this.parameters,

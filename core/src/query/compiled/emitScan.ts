@@ -116,19 +116,23 @@ class Emitter {
     this.double = code.local(Type.f64);
   }
 
-  /** The local that holds a slot's number for the whole run. */
+  /** Has a local hold a slot's number for the whole run. */
+  private hold(name: string, type: 'i32' | 'i64'): void {
+    if (this.held.has(name)) return;
+    this.slots.of(name);
+    this.held.set(name, { local: this.code.local(Type[type]), type });
+  }
+
+  /** The local that holds a slot's number. Throws for one that is not held: it would read as 0. */
   private slot(name: string, type: 'i32' | 'i64' = 'i32'): number {
-    let held = this.held.get(name);
-    if (!held) {
-      this.slots.of(name);
-      this.held.set(name, (held = { local: this.code.local(Type[type]), type }));
-    }
+    const held = this.held.get(name);
+    if (held?.type !== type) throw new Error(`the slot "${name}" is not held as ${type}`);
     return held.local;
   }
 
   emit(): Assembler {
     const { code, shape } = this;
-    for (const name of slotNames(shape)) this.slot(name.name, name.type);
+    for (const { name, type } of slotNames(shape)) this.hold(name, type);
     for (const [name, { local, type }] of this.held) {
       code.i32(this.slots.of(name) * SLOT);
       code.at(type === 'i64' ? 'i64_load' : 'i32_load').set(local);

@@ -126,11 +126,13 @@ class Run {
     this.reach(this.fixedEnd);
     tables.forEach(({ bytes }, k) => new Uint8Array(this.memory.buffer).set(bytes, addresses[k]!));
     this.placeRecords();
-    this.fill('out', this.outAt);
+    if (writesGroups) this.fill('out', this.outAt);
     plan.inputs.forEach((_, k) => this.fill(`input ${k}`, this.inputsAt[k]!));
     tables.forEach(({ slot }, k) => this.fill(slot, addresses[k]!));
-    this.probes.forEach(({ stride }, p) => this.fill(`stride ${p}`, stride));
-    this.fill('rejected', plan.size);
+    this.probes.forEach(({ stride, adds }, p) => {
+      if (adds === undefined || this.grouping === 'hash') this.fill(`stride ${p}`, stride);
+    });
+    if (this.grouping === 'mask') this.fill('rejected', plan.size);
     plan.fields.forEach((field, f) => {
       if (field.kind === 'distinct') {
         this.fill(`width ${f}`, field.width);
@@ -140,14 +142,20 @@ class Run {
     });
   }
 
-  /**
-   * Puts a number into a slot as a 64-bit integer, of which 32-bit locals read the lower half. Slots that the
-   * shape lacks are passed over.
-   */
-  private fill(name: string, value: number | bigint): void {
+  /** Where a slot lies in the header. Throws for one that the code lacks: its number would be lost. */
+  private addressOf(name: string): number {
     const slot = this.compiled.slots.indexOf(name);
-    if (slot >= 0)
-      new DataView(this.memory.buffer).setBigInt64(slot * SLOT, BigInt.asIntN(64, BigInt(value)), true);
+    if (slot < 0) throw new Error(`the compiled scan has no slot "${name}"`);
+    return slot * SLOT;
+  }
+
+  /** Puts a number into a slot as a 64-bit integer, of which 32-bit locals read the lower half. */
+  private fill(name: string, value: number | bigint): void {
+    new DataView(this.memory.buffer).setBigInt64(
+      this.addressOf(name),
+      BigInt.asIntN(64, BigInt(value)),
+      true,
+    );
   }
 
   private fillOperands(field: Extract<Field, { kind: 'sum' }>, f: number): void {
@@ -157,9 +165,8 @@ class Run {
       if (e.kind === 'integer' && !e.values) this.fill(name, e.first - 1);
       if (e.kind === 'integer-constant') this.fill(name, e.value);
       const double = e.kind === 'double-constant' ? e.value : e.kind === 'to-double' ? e.divisor : undefined;
-      const slot = this.compiled.slots.indexOf(name);
-      if (double !== undefined && slot >= 0)
-        new DataView(this.memory.buffer).setFloat64(slot * SLOT, double, true);
+      if (double !== undefined)
+        new DataView(this.memory.buffer).setFloat64(this.addressOf(name), double, true);
     });
   }
 
