@@ -60,6 +60,10 @@ export function parsePeriod(source: string): { period?: Period; faults: readonly
   return { ...(period ? { period } : {}), faults: parser.faults };
 }
 
+/**
+ * Recursive descent: one method for each production of the grammar, which stands above it. `[ x ]` may be
+ * missing, `{ x }` comes any number of times. A fault is noted and reading goes on.
+ */
 class Parser {
   private at = 0;
   /** Inside of a condition, context words are not taken: they belong to what the condition is attached to. */
