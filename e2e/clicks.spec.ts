@@ -114,7 +114,8 @@ async function act(control: Locator, random: Seeded): Promise<string> {
     return `choose in ${says}`;
   }
   if (tag === 'TEXTAREA' || (tag === 'INPUT' && !['checkbox', 'radio', 'range', 'color'].includes(type))) {
-    const text = random.pick(TEXTS);
+    // A field of numbers takes no letters from a keyboard either.
+    const text = random.pick(type === 'number' ? ['0', '7', '-1', '1e9', ''] : TEXTS);
     await control.fill(text, brief);
     await control.press(random.pick(['Enter', 'Tab', 'Escape']), brief);
     return `write "${text.slice(0, 20)}" in ${says}`;

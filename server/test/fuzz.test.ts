@@ -6,14 +6,14 @@ import type { Case } from './fuzz/compare.ts';
 // `npm run fuzz` compares many more; what it finds becomes a named test below.
 test('columns, SQL and a naive reference agree on random models, rows, formulas and queries', () => {
   let compared = 0;
-  for (let seed = 1; seed <= 600; seed++) {
+  for (let seed = 1; seed <= 400; seed++) {
     const found = difference(makeCase(seed));
     if (found === null) continue;
     compared++;
     if (found !== undefined)
       throw new Error(`seed ${seed}: ${found}; see npm run fuzz -- --cases 1 for the way to a small case`);
   }
-  expect(compared).toBeGreaterThan(300);
+  expect(compared).toBeGreaterThan(200);
 });
 
 test('a cell that is traced has the value of the answer, in random questions', () => {

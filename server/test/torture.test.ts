@@ -7,22 +7,22 @@ import { requests } from './torture/requests.ts';
 // Small runs of the experiments; `npm run torture` has large ones, with other seeds.
 jest.setTimeout(180_000);
 
-test('2,000 requests over every route: no fault of the program, and no place of the machine', async () => {
-  const { tried, failed } = await requests({ count: 2000, seed: 1 });
+test('1,200 requests over every route: no fault of the program, and no place of the machine', async () => {
+  const { tried, failed } = await requests({ count: 1200, seed: 1 });
   expect(failed).toEqual([]);
-  expect(tried).toBe(2000);
+  expect(tried).toBe(1200);
 });
 
 test('files that are damaged are read or refused, and keep nobody waiting', async () => {
-  const { tried, failed } = await files({ count: 150, seed: 1 });
+  const { tried, failed } = await files({ count: 100, seed: 1 });
   expect(failed).toEqual([]);
-  expect(tried).toBe(150);
+  expect(tried).toBe(100);
 });
 
 test('a server that is killed has what it said yes to, and nothing half', async () => {
-  const { tried, failed } = await kills({ count: 4, seed: 1 });
+  const { tried, failed } = await kills({ count: 2, seed: 1 });
   expect(failed).toEqual([]);
-  expect(tried).toBeGreaterThanOrEqual(4);
+  expect(tried).toBeGreaterThanOrEqual(2);
 });
 
 test('editors at the same time lose no edit', async () => {
