@@ -12,7 +12,7 @@ import type { Seeded } from '../server/test/torture/seeded.ts';
 // failed stage, no fault of the server; what an act changes is brought back by undo.
 // `npm run torture -- clicks --count 2000 --seed 1` walks on.
 
-const ACTS = Number(process.env.CREASE_CLICKS ?? 25);
+const ACTS = Number(process.env.CREASE_CLICKS ?? 15);
 const SEED = Number(process.env.CREASE_SEED ?? 1);
 const STAGES = [
   'intake',

@@ -1,36 +1,33 @@
 import type { Value } from '../values/index.ts';
 import { parseType, TEXT } from '../values/index.ts';
 import type { Codes, Column, RowLists, TableData } from '../columns/index.ts';
-import { columnValues, combinations, rowLists } from '../columns/index.ts';
+import { columnValues, combinations } from '../columns/index.ts';
 import type { Model, Query, Relationship, Table } from '../model/index.ts';
-import { cardinalityOf, sameName } from '../model/index.ts';
+import { sameName } from '../model/index.ts';
 import type { Path, RowIndex, Via } from '../relate/index.ts';
-import { chained, keyNumbers, meetsSeveral, rowByCode, rowIndex } from '../relate/index.ts';
 import type { DataOracle, TypedAggregate } from '../formula/index.ts';
-import { aggregatesOf, columnsOf, FormulaChecker, mentionsRole, withRoles } from '../formula/index.ts';
+import { FormulaChecker, mentionsRole, withRoles } from '../formula/index.ts';
 import { PlannedScan } from './compiled/plannedScan.ts';
 import type { Executor, ModelRows } from './modelRows.ts';
 import { DataError } from './dataError.ts';
 import { derivedColumn } from './derivedColumn.ts';
+import { LookupRecorder } from './lookupRecorder.ts';
 import { aggregateRows } from './rowFormula.ts';
+import type { KeyColumns, PathStart } from './rowIndexes.ts';
+import { RowIndexes } from './rowIndexes.ts';
 
 /**
- * The rows of one model revision: stored and derived columns, and row indexes along relationships, worked out
- * on demand and kept. Row numbers count from 0; row references are row + 1, with 0 for no row.
+ * The rows of one model revision: stored and derived columns, worked out on demand and kept; with the row
+ * indexes along its relationships. Row numbers count from 0; row references are row + 1, with 0 for no row.
  */
 export class ModelData implements DataOracle, ModelRows {
   readonly checker: FormulaChecker;
   private readonly derived = new Map<string, Column>();
   private readonly deriving = new Set<string>();
-  private readonly indexes = new Map<string, RowIndex>();
-  /** Row references by code of the column that a path begins with. */
-  private readonly byCode = new Map<string, Uint32Array>();
+  private readonly paths: RowIndexes;
+  private readonly lookups: LookupRecorder;
   private roled: ModelData | undefined;
   private readonly determined = new Map<string, boolean>();
-  private readonly entries = new Map<string, RowLists & { keyOf: Uint32Array }>();
-  /** Relationships along which rows are looked up, while somebody wants to know. */
-  private followed: Set<Relationship> | undefined;
-  private readonly severalPartners = new Map<string, boolean>();
 
   /**
    * `load` gives the stored rows of a table by its name in the model; it throws DataError where there are
@@ -48,6 +45,8 @@ export class ModelData implements DataOracle, ModelRows {
     rowsOf?: ReadonlyMap<string, string>,
   ) {
     this.checker = new FormulaChecker(model, this, rowsOf);
+    this.lookups = new LookupRecorder(this.checker);
+    this.paths = new RowIndexes(this, (path) => this.lookups.follow(path));
   }
 
   /**
@@ -104,7 +103,7 @@ export class ModelData implements DataOracle, ModelRows {
         );
       return stored;
     }
-    this.followFormula(table, declared.name, declared.formula, new Set());
+    this.lookups.followFormula(table, declared.name, declared.formula);
     const key = `${table.name}.${declared.name}`.toLowerCase();
     let column = this.derived.get(key);
     if (!column) {
@@ -150,101 +149,23 @@ export class ModelData implements DataOracle, ModelRows {
    * columns look up.
    */
   following<T>(act: () => T): { result: T; followed: ReadonlySet<Relationship> } {
-    const before = this.followed;
-    const followed = new Set<Relationship>();
-    this.followed = followed;
-    try {
-      return { result: act(), followed };
-    } finally {
-      this.followed = before;
-      if (before) for (const r of followed) before.add(r);
-    }
+    return this.lookups.following(act);
   }
 
-  private follow(path: Path): void {
-    if (this.followed) for (const r of path) this.followed.add(r);
-  }
-
-  /** What a derived column looks up, whether it was worked out now or is known from before. */
-  private followFormula(table: Table, name: string, formula: string, seen: Set<string>): void {
-    const key = `${table.name}.${name}`.toLowerCase();
-    if (!this.followed || seen.has(key)) return;
-    seen.add(key);
-    const declared = this.checker.names.column(table, name)!;
-    const { typed } = this.checker.column(table, name, formula, parseType(declared.type) ?? TEXT);
-    if (!typed) return;
-    for (const node of aggregatesOf(typed)) {
-      this.follow(this.checker.reach.lookup(table.name, node.owner ?? table.name) ?? []);
-      this.follow(this.checker.reach.lookup(node.base, node.owner ?? table.name) ?? []);
-    }
-    for (const used of columnsOf(typed)) {
-      this.follow(this.checker.reach.lookup(table.name, used.table) ?? []);
-      const other = this.checker.names.table(used.table)!;
-      const column = this.checker.names.column(other, used.column);
-      if (column?.formula !== undefined) this.followFormula(other, column.name, column.formula, seen);
-    }
-  }
-
-  /**
-   * Whether a reference of some row meets several rows: then which of them it looks up is no fact of the
-   * data.
-   */
   hasSeveralPartners(r: Relationship): boolean {
-    const kind = cardinalityOf(r);
-    if (kind === 'many-to-many' || kind === 'many-to-level') return false;
-    const key = r.name.toLowerCase();
-    let known = this.severalPartners.get(key);
-    if (known === undefined) {
-      known = meetsSeveral(
-        r.from.columns.map((name) => this.column(r.from.table, name)),
-        r.to.columns.map((name) => this.column(r.to.table, name)),
-      );
-      this.severalPartners.set(key, known);
-    }
-    return known;
+    return this.paths.hasSeveralPartners(r);
   }
 
-  /**
-   * Row references from each row of the path's start to its end; undefined for the empty path (the row
-   * itself).
-   */
   pathIndex(path: Path): RowIndex | undefined {
-    if (path.length === 0) return undefined;
-    this.follow(path);
-    const key = path.map((r) => r.name.toLowerCase()).join('\n');
-    let index = this.indexes.get(key);
-    if (!index) {
-      const last = path.at(-1)!;
-      const hop =
-        path.length === 1
-          ? rowIndex(last, this.ends(last.from), this.ends(last.to))
-          : this.pathIndex([last])!;
-      index = path.length === 1 ? hop : chained(this.pathIndex(path.slice(0, -1))!, hop);
-      this.indexes.set(key, index);
-    }
-    return index;
+    return this.paths.pathIndex(path);
   }
 
-  /**
-   * The way along a path as one array over the rows of its start: row references, or the codes of the column
-   * that begins the way, with the row reference of each code. Nothing is made per row where a column leads
-   * there. Undefined for the empty path.
-   */
-  pathStart(path: Path): { readonly codes: Codes; readonly rowOf?: Uint32Array } | undefined {
-    if (path.length === 0) return undefined;
-    this.follow(path);
-    const [first, ...rest] = path;
-    if (first!.from.columns.length > 1) return { codes: this.pathIndex(path)! };
-    const key = path.map((r) => r.name.toLowerCase()).join('\n');
-    const column = this.column(first!.from.table, first!.from.columns[0]!);
-    let rowOf = this.byCode.get(key);
-    if (!rowOf) {
-      rowOf = rowByCode(column, this.column(first!.to.table, first!.to.columns[0]!));
-      const onward = this.pathIndex(rest);
-      if (onward) rowOf = chained(rowOf, onward);
-      this.byCode.set(key, rowOf);
-    }
-    return { codes: column.codes, rowOf };
+  pathStart(path: Path): PathStart | undefined {
+    return this.paths.pathStart(path);
+  }
+
+  entryLists(entering: KeyColumns, met: KeyColumns): RowLists & { keyOf: Uint32Array } {
+    return this.paths.entryLists(entering, met);
   }
 
   /**
@@ -283,27 +204,6 @@ export class ModelData implements DataOracle, ModelRows {
     const columns = new Map(table.columns);
     for (const name of missing) columns.set(name.toLowerCase(), this.column(end.table, name));
     return { ...table, columns };
-  }
-
-  /**
-   * For a relationship that rows come in by (a bridge's reference, or a many-to-many): the entering table's
-   * rows by key, and the key of each row of the table that they come to. Key 0 is null and has no rows.
-   */
-  entryLists(
-    entering: { table: string; columns: readonly string[] },
-    met: { table: string; columns: readonly string[] },
-  ): RowLists & { keyOf: Uint32Array } {
-    const key = JSON.stringify([entering, met]).toLowerCase();
-    let lists = this.entries.get(key);
-    if (!lists) {
-      const numbers = keyNumbers(
-        entering.columns.map((c) => this.column(entering.table, c)),
-        met.columns.map((c) => this.column(met.table, c)),
-      );
-      lists = { ...rowLists(numbers.from, numbers.size), keyOf: numbers.to };
-      this.entries.set(key, lists);
-    }
-    return lists;
   }
 
   determines(table: string, levelColumns: readonly string[], column: string): boolean {

@@ -4,6 +4,8 @@ import type { FormulaChecker, TypedAggregate } from '../formula/index.ts';
 import type { Model, Relationship, Table } from '../model/index.ts';
 import type { Path, RowIndex, Via } from '../relate/index.ts';
 
+import type { PathStart } from './rowIndexes.ts';
+
 /** Which executor runs plans. `auto` has code made where there are enough rows to be worth it. */
 export type Executor = 'auto' | 'plain' | 'compiled';
 
@@ -25,7 +27,7 @@ export interface ModelRows {
   referring(node: TypedAggregate & { readonly owner: string }): Value[];
   hasSeveralPartners(r: Relationship): boolean;
   pathIndex(path: Path): RowIndex | undefined;
-  pathStart(path: Path): { readonly codes: Codes; readonly rowOf?: Uint32Array } | undefined;
+  pathStart(path: Path): PathStart | undefined;
   startOf(
     base: string,
     table: string,
