@@ -36,6 +36,7 @@ const BY_WORD: readonly (readonly [ReadonlySet<string>, NumberUse])[] = [
     attribute('directions are neither added up nor averaged'),
   ],
   [words('year years yr'), attribute('years are not added up')],
+  [words('offset'), attribute('offsets are neither added up nor averaged')],
   [
     words('per capita rate rates ratio percent percentage pct share average avg mean median quota'),
     averaged('rates are averaged, not added up'),
@@ -61,7 +62,7 @@ const BY_WORD: readonly (readonly [ReadonlySet<string>, NumberUse])[] = [
 const BY_LAST_WORD: readonly (readonly [ReadonlySet<string>, NumberUse])[] = [
   [
     words(
-      'type types kind class category status state flag group level rank ranking position pos order sequence seq slot version priority generation stage phase round season episode chapter floor room track district ward precinct zone region lane platform',
+      'type types kind class category status state flag group level rank ranking position pos order sequence seq slot version priority generation stage phase round season episode chapter floor room track district division tract ward precinct zone region lane platform',
     ),
     attribute('by its name a group or a rank'),
   ],
@@ -85,6 +86,8 @@ function byName(name: string): NumberUse | undefined {
   if (isTimePart(name)) return attribute('a part of a date is not added up');
   if (['is', 'has', 'was', 'are', 'can', 'needs'].includes(all[0] ?? '') && all.length > 1)
     return attribute('by its name a flag');
+  // `ptratio` is a ratio too.
+  if (/(ratio|percent|pct)$/.test(last)) return averaged('rates are averaged, not added up');
   const found =
     BY_WORD.find(([list]) => all.some((w) => list.has(w)))?.[1] ??
     BY_LAST_WORD.find(([list]) => list.has(last))?.[1];

@@ -45,9 +45,7 @@ function ofLevels(data: ModelData, table: Table): Proposal[] {
   if (!chain) return [];
   const bottom = table.label ?? table.key?.[0];
   const inner = chain.levels.filter((l) => l.path !== bottom && isShown(data, table, l));
-  const certain = inner.filter(
-    (l, i) => l.members * FALLS <= rows && (i === 0 || l.members >= inner[i - 1]!.members * FALLS),
-  );
+  const certain = certainOf(data.model, inner, rows);
   // One level alone is drafted where a relationship leads to it, above members that have a label.
   const isRelated = table.label !== undefined && certain.some((l) => splitPath(l.path) !== undefined);
   if (certain.length < (isRelated ? 1 : 2)) return [];
@@ -71,6 +69,26 @@ function ofLevels(data: ModelData, table: Table): Proposal[] {
             ),
     ),
   ];
+}
+
+/**
+ * Of levels from the top those that have a factor more members than the one before, and a factor less than
+ * there are rows. Of two that hardly differ the label of their table is shown.
+ */
+function certainOf(model: Model, levels: readonly FoundLevel[], rows: number): FoundLevel[] {
+  const certain: FoundLevel[] = [];
+  const falls = (level: FoundLevel, above: FoundLevel | undefined) =>
+    above === undefined || level.members >= above.members * FALLS;
+  const isLabel = ({ path }: FoundLevel) => {
+    const [home, name] = splitPath(path) ?? [undefined, path];
+    return model.tables.some((t) => home !== undefined && sameName(t.name, home) && t.label === name);
+  };
+  for (const level of levels) {
+    if (level.members * FALLS > rows) continue;
+    if (falls(level, certain.at(-1))) certain.push(level);
+    else if (isLabel(level) && falls(level, certain.at(-2))) certain.splice(-1, 1, level);
+  }
+  return certain;
 }
 
 /** Of the rows so much may have no member of a level. */

@@ -64,7 +64,8 @@ function findKey(table: Table, data: ModelData): FoundKey | undefined {
     .filter((c) => c.formula === undefined)
     .map((c, place): KeyColumn => {
       const [column, type] = [data.column(table.name, c.name), parseType(c.type) ?? TEXT];
-      return { name: c.name, column, type, place, sound: soundOf(c.name, type, place) };
+      const sound = isRunningNumber(column, place) ? 2 : soundOf(c.name, type, place);
+      return { name: c.name, column, type, place, sound };
     })
     .filter(
       ({ column, type }) => column.nulls === 0 && !['decimal', 'double', 'boolean'].includes(type.kind),
@@ -160,6 +161,18 @@ function soundOf(name: string, type: DataType, place: number): number {
   )
     return 2;
   return type.kind === 'text' && !LABEL_WORDS.has(last) ? 1 : 0;
+}
+
+/** Of fewer rows it may be by accident. */
+const ENOUGH = 20;
+
+/** Whether a first column numbers the rows, whatever its name: whole numbers without a gap, each once. */
+function isRunningNumber(column: Column, place: number): boolean {
+  if (place > 0 || column.type.kind !== 'integer' || column.rowCount < ENOUGH) return false;
+  if (column.nulls > 0 || column.distinct !== column.rowCount) return false;
+  const values = columnValues(column);
+  const [least, most] = [Number(values[1]), Number(values.at(-1))];
+  return (least === 0 || least === 1) && most - least + 1 === column.rowCount;
 }
 
 /** A moment written as text may be unique by accident, but is nobody's key. */

@@ -75,7 +75,10 @@ export function findLevels(data: ModelData, tableName: string): LevelFindings {
   for (const lower of uppers) {
     const above = new Set<string>();
     for (const upper of uppers) {
-      if (upper === lower || upper.members > lower.members || isFarOff(lower, upper, rows)) continue;
+      if (upper === lower || upper.members > lower.members) continue;
+      const sight = firstSight(lower, upper, rows);
+      if (sight === 'holds') above.add(upper.path);
+      if (sight !== 'near') continue;
       const miss = missOf(lower, upper, rows);
       if (miss.rows === 0) above.add(upper.path);
       else if (
@@ -142,20 +145,21 @@ const outriggers = (model: Model, table: Table): Table[] =>
 
 /**
  * Most pairs have nothing to do with each other, which soon shows: many members lie elsewhere than where they
- * were met first.
+ * were met first. Of others no row does. What is left is counted.
  */
-function isFarOff(lower: Candidate, upper: Candidate, rows: number): boolean {
+function firstSight(lower: Candidate, upper: Candidate, rows: number): 'holds' | 'near' | 'far' {
   const [own, above] = [lower.column.codes, upper.column.codes];
   const first = new Uint32Array(lower.column.domain.size + 1);
   // A member may have been met first where it lies by mistake; then all its rows are counted.
-  let left = 4 * Math.max(FEW_ROWS, rows * NEAR_ROWS);
+  const most = 4 * Math.max(FEW_ROWS, rows * NEAR_ROWS);
+  let off = 0;
   for (let row = 0; row < rows; row++) {
     const [code, parent] = [own[row]!, above[row]!];
     if (code === 0 || parent === 0) continue;
     if (first[code] === 0) first[code] = parent;
-    else if (first[code] !== parent && --left < 0) return true;
+    else if (first[code] !== parent && ++off > most) return 'far';
   }
-  return false;
+  return off === 0 ? 'holds' : 'near';
 }
 
 /**
@@ -171,15 +175,17 @@ function missOf(lower: Candidate, upper: Candidate, rows: number): NearMiss {
     lowerOf[pair] = lower.column.codes[row]!;
     upperOf[pair] = upper.column.codes[row]!;
   }
-  const [total, most] = [new Map<number, number>(), new Map<number, number>()];
+  const codes = lower.column.domain.size + 1;
+  const [total, most] = [new Uint32Array(codes), new Uint32Array(codes)];
   for (let pair = 0; pair < size; pair++) {
-    if (lowerOf[pair] === 0 || upperOf[pair] === 0) continue;
-    total.set(lowerOf[pair]!, (total.get(lowerOf[pair]!) ?? 0) + pairRows[pair]!);
-    most.set(lowerOf[pair]!, Math.max(most.get(lowerOf[pair]!) ?? 0, pairRows[pair]!));
+    const [code, count] = [lowerOf[pair]!, pairRows[pair]!];
+    if (code === 0 || upperOf[pair] === 0) continue;
+    total[code]! += count;
+    most[code] = Math.max(most[code]!, count);
   }
   let [wrong, members] = [0, 0];
-  for (const [code, n] of total) {
-    const off = n - most.get(code)!;
+  for (let code = 1; code < codes; code++) {
+    const off = total[code]! - most[code]!;
     wrong += off;
     if (off > 0) members++;
   }

@@ -50,6 +50,9 @@ export const sameKind = (a: DataType, b: DataType): boolean =>
 
 const NO_REFERENCES: ReadonlySet<DataType['kind']> = new Set(['decimal', 'double', 'boolean', 'timestamp']);
 
+/** Numbers with names that do not fit must be so many to say anything. */
+const MANY = 10;
+
 /** Finds what a column refers to; undefined where it refers to nothing. */
 export type FindReference = (from: Table, column: ModelColumn) => Candidate | undefined;
 
@@ -194,7 +197,9 @@ function isHeld(
     );
   if (fit === FIT.head) return share >= NEARLY_ALL;
   // Only the values say so: texts that are held by no accident, and numbers that are named as codes.
-  return isText ? share > NEARLY_ALL && isUnlikely() : isCode && share >= ALL_BUT_FEW && isUnlikely();
+  if (isText) return share > NEARLY_ALL && isUnlikely();
+  // Any few things are numbered 1, 2, 3 …
+  return isCode && share >= ALL_BUT_FEW && isUnlikely() && (distinct >= MANY || coverage(other, distinct));
 }
 
 /**

@@ -1,7 +1,7 @@
 import type { Column } from '../columns/index.ts';
 import { columnValues } from '../columns/index.ts';
 import type { Model, ModelColumn, Relationship, Table } from '../model/index.ts';
-import { sameName } from '../model/index.ts';
+import { nameWords, sameName } from '../model/index.ts';
 import type { ModelData } from '../query/index.ts';
 import { few } from '../shape/index.ts';
 import { isCodeName } from '../claims/index.ts';
@@ -135,12 +135,19 @@ function signsOf(model: Model, data: ModelData, t: Table): Sign[] {
   const codes = t.columns.filter((c) => isRepeatedCode(t, c, data) && !referring.has(c.name.toLowerCase()));
   if (codes.length > 0 && amounts.length > 0 && t.key)
     sign(0.5, `codes that repeat: ${few(codes.map((c) => c.name))}`);
+  if (amounts.length > 0 && !t.key) sign(0.5, 'no columns tell its rows apart');
   if (keyRefers) sign(1, 'references are part of its key');
   else if ((t.key ?? []).length > 1) sign(0.5, 'its key has several columns');
   if (targets.length > 0 && rows >= MANY_TIMES * Math.max(...targets.map((name) => data.rowCount(name))))
     sign(1, `${counted(rows, 'row')}, many times more than the tables that it refers to`);
   if (amounts.length > 0 && !t.columns.some((c) => c.type === 'text')) sign(1, 'it has no text columns');
+  // A town has its name, and shares it with others.
+  const name =
+    amounts.length + dates.length === 0 && t.key?.length === 1
+      ? t.columns.find((c) => isOwnName(c, data.column(t.name, c.name)))
+      : undefined;
   if (label) sign(-1.5, `${label.name} differs in nearly every row, as a label does`);
+  else if (name) sign(-1.5, `${name.name} names its rows, and it holds neither amounts nor days`);
   else if (t.key?.length !== 1 || targets.length > 0 || amounts.length > 0) sign(0.5, 'it has no label');
   if (referred.length > 0) {
     const isFarLarger = referred.some((name) => data.rowCount(name) >= MANY_TIMES * rows);
@@ -178,6 +185,14 @@ const isLabel = (t: Table, { name, type }: ModelColumn, column: Column): boolean
   !isCodeName(name) &&
   !NO_LABELS.test(name) &&
   column.distinct >= column.rowCount * OWN;
+
+/** So much of the rows' names differ where a table is one of named things. */
+const NAMED = 0.5;
+
+const isOwnName = ({ name, type }: ModelColumn, column: Column): boolean =>
+  type === 'text' &&
+  ['name', 'title', 'label'].includes(nameWords(name).at(-1) ?? '') &&
+  column.distinct >= column.rowCount * NAMED;
 
 /** The columns between which a version is valid. */
 function validityOf(t: Table): { from: string; to: string } | undefined {

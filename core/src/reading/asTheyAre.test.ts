@@ -28,6 +28,30 @@ test.each<[what: string, text: string, columns: string[], rows: number]>([
     ['branch text', 'loans integer'],
     3,
   ],
+  [
+    'two header lines: groups of columns above their names',
+    ',2024,,2025,\nbranch,loans,fines,loans,fines\nNorth,12,1.50,13,2.50\nSouth,4,0.75,5,0.25\n',
+    [
+      'branch text',
+      '2024 loans integer',
+      '2024 fines decimal(5,2)',
+      '2025 loans integer',
+      '2025 fines decimal(5,2)',
+    ],
+    2,
+  ],
+  [
+    'a blank name is no group',
+    'id,,name\n1,x,Ann\n2,y,Bo\n',
+    ['id integer', 'column_2 text', 'name text'],
+    2,
+  ],
+  [
+    'no header: signs above signs',
+    ':book:,📖\n:house:,🏠\n:tree:,🌳\n',
+    ['column_1 text', 'column_2 text'],
+    3,
+  ],
   ['a blank line first', '\nbranch,loans\nNorth,12\nSouth,13\n', ['branch text', 'loans integer'], 2],
   [
     'single quotes',
@@ -57,6 +81,30 @@ test('days that could be read in two ways say so, and follow others of their fil
   // Days of ISO 8601 beside tell nothing.
   const beside = preview('lent,due\n01/02/2024,2024-12-31\n03/04/2024,2024-02-14\n').columns;
   expect(beside[0]).toMatchObject({ pattern: 'dd/MM/yyyy', alsoFits: 'MM/dd/yyyy' });
+});
+
+test('monthly figures are days of one in each month, not twelve days of one month', () => {
+  const months = Array.from({ length: 14 }, (_, i) => `${(i % 12) + 1}/1/${2023 + Math.floor(i / 12)}`);
+  const [month] = preview(`month\n${months.join('\n')}\n`).columns;
+  expect(month).toMatchObject({ pattern: 'M/d/yyyy' });
+  expect(month!.alsoFits).toBeUndefined();
+  expect(month!.reason).toContain('one day of each month');
+});
+
+test('what stands above the header is told, and the columns are still found by their own names', () => {
+  const {
+    mended,
+    columns: found,
+    dialect,
+  } = preview('Loans,,Fines,\nbranch,n,branch,sum\nA,1,B,2\nC,3,D,4\n');
+  expect(dialect).toMatchObject({ header: true, skip: 1 });
+  expect(mended[0]).toContain('(Loans, Fines)');
+  expect(found.map((c) => [c.name, c.fileName, c.place])).toEqual([
+    ['Loans branch', 'branch', 0],
+    ['Loans n', 'n', 1],
+    ['Fines branch', 'branch', 2],
+    ['Fines sum', 'sum', 3],
+  ]);
 });
 
 test('a few numbers are days where the name says so', () => {

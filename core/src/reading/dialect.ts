@@ -52,11 +52,13 @@ export function detectDialect(head: Uint8Array, whole: boolean): Dialect {
   const { delimiter, quote } = best;
   const skip = best.skip + blankLines(withoutLines(text, newline, best.skip), newline);
   const records = splitHead(withoutLines(text, newline, skip), { delimiter, quote, newline, whole: ended });
+  const isBelowGroups = namesGroups(records);
+  const lines = skip + (isBelowGroups ? 1 : 0);
   return {
     delimiter,
     quote,
-    header: looksLikeHeader(records),
-    ...(skip > 0 ? { skip } : {}),
+    header: isBelowGroups || looksLikeHeader(records),
+    ...(lines > 0 ? { skip: lines } : {}),
     encoding,
     newline,
   };
@@ -201,6 +203,31 @@ function looksLikeHeader(records: string[][]): boolean {
   );
 }
 
+/**
+ * Whether the first of two header lines names groups of columns, as merged cells of a sheet do: with blanks
+ * where a group goes on, above a line of names, above values. It is no line of the table then.
+ */
+function namesGroups(records: readonly (readonly string[])[]): boolean {
+  const [groups, names, ...below] = records.map((record) => record.map((field) => field.trim()));
+  if (!groups || !names || below.length === 0 || groups.length !== names.length) return false;
+  const isGroupLine = groups.includes('') && groups.some((group, c) => group !== '' && groups[c + 1] === '');
+  if (!isGroupLine || names.some((name) => name === '' || VALUE_LIKE.test(name))) return false;
+  const isOfValues = (c: number) => below.every((record) => VALUE_LIKE.test(record[c] ?? ''));
+  return names.some((_, c) => isOfValues(c) && below.some((record) => (record[c] ?? '') !== ''));
+}
+
+/**
+ * The group of each column by the line above the header, blank for none; undefined where that line names no
+ * groups. `lines` are the lines above the header.
+ */
+export function groupsAbove(lines: string, dialect: Dialect, width: number): readonly string[] | undefined {
+  const { delimiter, quote, newline } = dialect;
+  const last = splitHead(lines, { delimiter, quote, newline, whole: true }).at(-1);
+  if (last?.length !== width || width < 2 || last.every((group) => group.trim() === '')) return undefined;
+  let group = '';
+  return last.map((field) => (group = field.trim() || group));
+}
+
 const WHOLE = /^\d{1,4}$/;
 /** Numbers of a header must be so many, and go up by one step. */
 const LEAST_NUMBERS = 2;
@@ -231,15 +258,19 @@ function isRowOfNumbers(names: readonly string[], below: readonly (readonly stri
 const shapeOf = (text: string): string | undefined =>
   /\d/.test(text) && /\p{L}/u.test(text) ? text.replace(/\d/g, '9').replace(/\p{L}/gu, 'a') : undefined;
 
+const HAS_WORD = /[\p{L}\p{N}]/u;
+
 /**
- * Whether the first line holds, in some column, a code of just the shape of all that stand below it: it is a
- * row then, no header.
+ * Whether the first line holds, in some column, a code of just the shape of all that stand below it, or a sign
+ * where signs stand below it: it is a row then, no header.
  */
 function startsWithCodes(records: string[][]): boolean {
   return records[0]!.some((first, c) => {
     const shape = shapeOf(first);
     const below = records.slice(1).flatMap((record) => record[c] || []);
-    return shape !== undefined && below.length > 0 && below.every((text) => shapeOf(text) === shape);
+    if (below.length === 0) return false;
+    if (first !== '' && !HAS_WORD.test(first)) return !below.some((text) => HAS_WORD.test(text));
+    return shape !== undefined && below.every((text) => shapeOf(text) === shape);
   });
 }
 

@@ -2,7 +2,7 @@ import type { DataType, TextReading, Value } from '../values/index.ts';
 import { compareValues, textReader } from '../values/index.ts';
 import type { Misfits } from '../columns/index.ts';
 import type { Dialect } from './dialect.ts';
-import { detectDialect, transcoder } from './dialect.ts';
+import { detectDialect, groupsAbove, transcoder } from './dialect.ts';
 import type { FieldSpans } from './scanner.ts';
 import { fieldText, Scanner } from './scanner.ts';
 import { TextCollector } from './textCollector.ts';
@@ -141,7 +141,18 @@ export function previewFile(head: Uint8Array, whole: boolean, corrected: Correct
   scanner.push(above === 0 ? bytes : bytes.subarray(start));
   scanner.end();
   if (!names) throw new ReadError('the file is empty: a header line with the column names is expected');
-  const { mendedNames, mended } = mendNames(names, corrected.naming);
+  const groups =
+    dialect.header && above > 0
+      ? groupsAbove(new TextDecoder().decode(bytes.subarray(0, start)), dialect, names.length)
+      : undefined;
+  const { mendedNames, mended } = mendNames(
+    names.map((name, i) => `${groups?.[i] ?? ''} ${name}`.trim()),
+    corrected.naming,
+  );
+  if (groups)
+    mended.unshift(
+      `the line above the header names groups of columns (${[...new Set(groups.filter((g) => g !== ''))].join(', ')}): they stand before the columns' names`,
+    );
   const collected = collectors.map((collector) => countTexts(collector));
   const nulls = corrected.nulls ?? detectNulls(collected.map(({ texts }) => texts));
   const nullTexts = new Set(nulls);

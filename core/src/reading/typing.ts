@@ -2,6 +2,8 @@ import type { DataType, DatePattern, TextReading } from '../values/index.ts';
 import {
   BOOLEAN,
   DATE,
+  DAY_MICROS,
+  civilFromDays,
   DATE_PATTERNS,
   datePattern,
   decimal,
@@ -354,6 +356,12 @@ function guessMoment(texts: readonly string[]): TypeGuess | undefined {
   const [type, called] = days.length > 0 ? [DATE, 'days'] : [TIMESTAMP, 'moments'];
   const alsoFits = (days.length > 0 ? days : moments).find((other) => isOtherOrder(pattern, other));
   const zone = pattern.includes('XXX') ? ', converted to UTC' : '';
+  if (alsoFits !== undefined && areOfMonths(texts, alsoFits) && !areOfMonths(texts, pattern))
+    return {
+      type,
+      pattern: alsoFits,
+      reason: `${called} written as ${alsoFits}: one day of each month, where ${pattern} would be days of one month`,
+    };
   return {
     type,
     pattern,
@@ -363,6 +371,20 @@ function guessMoment(texts: readonly string[]): TypeGuess | undefined {
         ? `${called} written as ${pattern}${zone}`
         : `${called} written as ${pattern}, or as ${alsoFits}: no day is above 12, so both are possible`,
   };
+}
+
+/** Different days from which on it is no accident that all are the same day of their months. */
+const SEVERAL_MONTHS = 6;
+
+/** Whether texts read by a pattern are one day of several months each: monthly figures. */
+function areOfMonths(texts: readonly string[], pattern: string): boolean {
+  const { hasTime, parseDate, parseTimestamp } = datePattern(pattern)!;
+  if (texts.length < SEVERAL_MONTHS) return false;
+  const days = texts.map((text) =>
+    hasTime ? Math.floor(Number(parseTimestamp(text)) / DAY_MICROS) : parseDate(text)!,
+  );
+  const parts = days.map((day) => civilFromDays(day));
+  return new Set(parts.map((d) => d.day)).size === 1 && new Set(parts.map((d) => d.month)).size > 1;
 }
 
 /** Whether of two patterns one has the day where the other has the month. */
