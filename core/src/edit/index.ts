@@ -6,3 +6,4 @@ export * from './newCalendar.ts';
 export * from './rename.ts';
 export * from './stepsUnder.ts';
 export * from './withMissing.ts';
+export * from './fiscalColumns.ts';

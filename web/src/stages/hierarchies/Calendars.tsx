@@ -9,11 +9,8 @@ import { dependentsOf } from '@crease/core/stars';
 import { useModel } from '../../state/model.tsx';
 import { many } from '../../parts/text.ts';
 import { DaysWithout } from './DaysWithout.tsx';
+import { FiscalYearFields } from './FiscalYearFields.tsx';
 import { LinkNote, OfferedCalendars, useSharedCalendars } from './SharedCalendars.tsx';
-
-const MONTHS = Array.from({ length: 12 }, (_, i) =>
-  new Date(Date.UTC(2026, i, 1)).toLocaleString('en', { month: 'long', timeZone: 'UTC' }),
-);
 
 /**
  * Calendars of the model: the day, the fiscal year, the usual hierarchies, which of them is the default, and
@@ -89,7 +86,6 @@ function CalendarCard({ calendar }: { calendar: Calendar }) {
     useSharedCalendars().data?.followers.filter((f) => sameName(f.table, calendar.table)) ?? [];
   const table = names.table(calendar.table);
   if (!table) return <p className="p-4 text-vermilion">The calendar {calendar.table} is gone.</p>;
-  const fiscal = calendar.fiscalYear;
   const generated = calendarOf(table);
   const own = (model.hierarchies ?? []).filter((h) => sameName(h.table, table.name));
   const missing = usualHierarchies(table, calendar.day, numbered).filter(
@@ -97,14 +93,6 @@ function CalendarCard({ calendar }: { calendar: Calendar }) {
   );
   const dependents = dependentsOf(new FormulaChecker(model), table.name);
   const put = (next: Calendar, says: string) => void edit([{ do: 'put-calendar', value: next }], says);
-  const setFiscal = (change: Partial<NonNullable<Calendar['fiscalYear']>>) => {
-    const fiscalYear = { firstMonth: 1, namedBy: 'end' as const, ...fiscal, ...change };
-    put(
-      { ...calendar, fiscalYear },
-      `start the fiscal year of ${table.name} in ${MONTHS[fiscalYear.firstMonth - 1]}, named by its ${fiscalYear.namedBy}`,
-    );
-  };
-  const others = (model.calendars ?? []).filter((c) => c !== calendar);
   const setDefault = (name: string) => {
     const changed = own.filter((h) => (h.default === true) !== (h.name === name));
     void edit(
@@ -168,49 +156,7 @@ function CalendarCard({ calendar }: { calendar: Calendar }) {
             </label>
           )}
         </span>
-        <label htmlFor={`fiscal-${table.name}`} className="text-soft">
-          Fiscal year starts in
-        </label>
-        <span className="flex flex-wrap items-center gap-2">
-          <select
-            id={`fiscal-${table.name}`}
-            className="field"
-            value={fiscal?.firstMonth ?? 1}
-            onChange={(e) => setFiscal({ firstMonth: Number(e.target.value) })}
-          >
-            {MONTHS.map((m, i) => (
-              <option key={m} value={i + 1}>
-                {m}
-              </option>
-            ))}
-          </select>
-          <span className="text-soft">named by the year of its</span>
-          <select
-            className="field"
-            aria-label="Named by"
-            value={fiscal?.namedBy ?? 'end'}
-            onChange={(e) => setFiscal({ namedBy: e.target.value as 'start' | 'end' })}
-          >
-            <option>start</option>
-            <option>end</option>
-          </select>
-          {others.length > 0 && fiscal && (
-            <button
-              className="btn h-[24px]"
-              onClick={() =>
-                void edit(
-                  others.map((c): Edit[number] => ({
-                    do: 'put-calendar',
-                    value: { ...c, fiscalYear: fiscal },
-                  })),
-                  'one fiscal year for all calendars',
-                )
-              }
-            >
-              For all calendars
-            </button>
-          )}
-        </span>
+        <FiscalYearFields table={table} calendar={calendar} />
         <span className="text-soft">Hierarchies</span>
         <span className="flex flex-wrap items-center gap-2">
           {own.length === 0 && <span className="text-soft">none</span>}
