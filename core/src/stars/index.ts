@@ -4,3 +4,4 @@ export * from './advice.ts';
 export * from './dependents.ts';
 export * from './days.ts';
 export * from './alone.ts';
+export * from './factToFact.ts';

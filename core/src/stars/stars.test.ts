@@ -9,6 +9,8 @@ import {
   adviseStars,
   briefs,
   dependentsOf,
+  factToFact,
+  factToFactText,
   questionState,
   reachedFrom,
   recognised,
@@ -395,4 +397,46 @@ test('a table goes with what is nothing without it; measures stay and say that i
   expect(['Loans', 'Late'].map((name) => checker.measure(name)!.faults.length)).toEqual([0, 1]);
   // What nothing hangs on goes alone.
   expect(withoutTable(full, 'shelf')).toEqual([{ do: 'remove-tables', name: 'shelf' }]);
+});
+
+test('a relationship between facts says what can be asked over it, and what to look up', () => {
+  const heads: Model = {
+    crease: 1,
+    name: 'm',
+    tables: [
+      { name: 'visit', role: 'fact', key: ['id'], columns: [] },
+      { name: 'loan', role: 'fact', columns: [] },
+      { name: 'branch', role: 'dimension', columns: [] },
+      { name: 'title', role: 'dimension', columns: [] },
+    ],
+    relationships: [
+      {
+        name: 'loan_visit',
+        from: { table: 'loan', columns: ['visit'] },
+        to: { table: 'Visit', columns: ['id'] },
+      },
+      {
+        name: 'loan_title',
+        from: { table: 'loan', columns: ['t'] },
+        to: { table: 'title', columns: ['id'] },
+      },
+      {
+        name: 'visit_branch',
+        from: { table: 'visit', columns: ['b'] },
+        to: { table: 'branch', columns: ['id'] },
+      },
+    ],
+  };
+  const [found, ...others] = factToFact(heads);
+  expect(others).toEqual([]);
+  expect([found!.relationship.name, found!.through]).toEqual(['loan_visit', ['branch']]);
+  expect(factToFactText(found!)).toContain('look up the references into loan');
+  const also = {
+    name: 'b',
+    from: { table: 'loan', columns: ['b'] },
+    to: { table: 'Branch', columns: ['id'] },
+  };
+  const [star] = factToFact({ ...heads, relationships: [...heads.relationships!, also] });
+  expect(star!.through).toEqual([]);
+  expect(factToFact({ ...heads, relationships: heads.relationships!.slice(1) })).toEqual([]);
 });

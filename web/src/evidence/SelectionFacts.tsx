@@ -1,3 +1,5 @@
+import { useMemo } from 'react';
+import { factToFact, factToFactText } from '@crease/core/stars';
 import { api } from '@crease/contract';
 import { useAnswer } from '../state/useAnswer.ts';
 import { useModel } from '../state/model.tsx';
@@ -26,8 +28,9 @@ export function SelectionFacts({ selection }: { selection: Selection }) {
 }
 
 function RelationshipEnds({ name }: { name: string }) {
-  const { names } = useModel();
+  const { names, model } = useModel();
   const r = names.relationship(name);
+  const between = useMemo(() => factToFact(model).find((f) => f.relationship === r), [model, r]);
   const from = useColumnFacts(r?.from.table);
   const to = useColumnFacts(r?.to.table);
   if (!r) return <p className="p-4 text-soft">This relationship does not exist any more.</p>;
@@ -37,6 +40,11 @@ function RelationshipEnds({ name }: { name: string }) {
   ];
   return (
     <section className="grid grid-cols-2 gap-4 p-4" aria-label="The two ends">
+      {between && (
+        <p role="note" className="col-span-2">
+          {factToFactText(between)}
+        </p>
+      )}
       {ends.map(({ end, facts, role }) => (
         <div key={role}>
           <p className="eyebrow">{role}</p>

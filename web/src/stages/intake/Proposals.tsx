@@ -3,7 +3,7 @@ import type { Decided, DecidedUse, Proposal, ReferencePattern } from '@crease/co
 import { REFERENCE_PATTERNS } from '@crease/core/propose';
 import { applyEdit } from '@crease/core/edit';
 import type { Table } from '@crease/core/model';
-import { tablesInNoStar } from '@crease/core/stars';
+import { factToFact, factToFactText, tablesInNoStar } from '@crease/core/stars';
 import type { BodyOf } from '@crease/contract';
 import { api } from '@crease/contract';
 import { useAnswer } from '../../state/useAnswer.ts';
@@ -52,6 +52,7 @@ export function Proposals({ onBack }: { onBack: () => void }) {
   const groups = useMemo(() => Map.groupBy(proposals, (p) => p.kind), [proposals]);
   const drafted = useMemo(() => chosen.reduce((m, p) => applyEdit(m, p.edit), model), [chosen, model]);
   const alone = useMemo(() => tablesInNoStar(drafted), [drafted]);
+  const betweenFacts = useMemo(() => factToFact(drafted), [drafted]);
   const toggle = (ids: readonly string[], take: boolean) =>
     setDecided((before) => {
       const others = (before.left ?? []).filter((x) => !ids.includes(x));
@@ -115,6 +116,16 @@ export function Proposals({ onBack }: { onBack: () => void }) {
             {alone.map((t) => `${t.name} (${t.role})`).join(', ')}
           </p>
         )}
+        {betweenFacts.map((between) => (
+          <p
+            key={between.relationship.name}
+            role="note"
+            aria-label="From fact to fact"
+            className="border-b border-rule bg-raised px-4 py-2"
+          >
+            {factToFactText(between)}
+          </p>
+        ))}
         {KINDS.map(([kind, title]) => {
           const list = groups.get(kind) ?? [];
           const isChoice = kind === 'role' || kind === 'use';
