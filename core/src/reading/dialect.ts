@@ -261,8 +261,8 @@ const shapeOf = (text: string): string | undefined =>
 const HAS_WORD = /[\p{L}\p{N}]/u;
 
 /**
- * Whether the first line holds, in some column, a code of just the shape of all that stand below it, or a sign
- * where signs stand below it: it is a row then, no header.
+ * Whether the first line holds, in some column, a code of just the shape of all that stand below it, or a
+ * sign where signs stand below it: it is a row then, no header.
  */
 function startsWithCodes(records: string[][]): boolean {
   return records[0]!.some((first, c) => {

@@ -44,6 +44,8 @@ export interface ColumnPreview extends TypeGuess {
   readonly place: number;
   readonly nulls: number;
   readonly distinct: number;
+  /** Of texts the most characters that one has. */
+  readonly longest?: number;
   /** Up to ten most frequent texts with their rows. */
   readonly frequent: readonly { text: string; rows: number }[];
   /** The least and the greatest value as the file writes them; of texts the first and the last. */
@@ -245,6 +247,9 @@ export function previewColumn(
     ...guess,
     nulls: rowCount - filled.reduce((sum, { rows: n }) => sum + n, 0),
     distinct: filled.length,
+    ...(guess.type.kind === 'text'
+      ? { longest: good.reduce((most, { text }) => Math.max(most, charactersOf(text)), 0) }
+      : {}),
     frequent: frequent.slice(0, 10).map(({ text, rows: n }) => ({ text: shortened(text), rows: n })),
     ...(extremes ? { extremes } : {}),
     misfits: {
@@ -260,6 +265,13 @@ export function previewColumn(
         : classes(good, read),
   };
 }
+
+/** Characters as databases count them: code points. */
+const charactersOf = (text: string): number => {
+  let count = 0;
+  for (const _ of text) count++;
+  return count;
+};
 
 function extremesOf(
   texts: readonly string[],

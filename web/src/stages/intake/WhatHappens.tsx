@@ -6,6 +6,7 @@ import { saveFile } from '../../state/save.ts';
 import { cellText, count, many } from '../../parts/text.ts';
 import type { Arrival, ArrivingColumn } from './arrival.ts';
 import { namingFault } from './arrival.ts';
+import { designDifferences } from './designDifferences.ts';
 
 interface Props {
   readonly arrival: Arrival;
@@ -23,6 +24,8 @@ export function WhatHappens({ arrival, existing, parts, onChange, onTry }: Props
   const taken = arrival.columns.filter((c) => c.taken);
   const had = existing?.columns.filter((c) => c.formula === undefined) ?? [];
   const missing = had.filter((c) => !taken.some((t) => t.name.toLowerCase() === c.name.toLowerCase()));
+  const isDesigned = existing !== undefined && existing.source === undefined;
+  const differing = isDesigned ? designDifferences(existing, preview, arrival.columns) : [];
   const wrongName = namingFault(arrival.columns);
   const hasKey = (existing?.key?.length ?? 0) > 0;
   const fresh = existing
@@ -126,6 +129,18 @@ export function WhatHappens({ arrival, existing, parts, onChange, onTry }: Props
       {fresh.length > 0 && <span>new: {fresh.map((c) => c.name).join(', ')}</span>}
       {missing.length > 0 && (
         <span className="text-vermilion">removed: {missing.map((c) => c.name).join(', ')}</span>
+      )}
+      {differing.length > 0 && (
+        <details open>
+          <summary className="cursor-pointer text-vermilion">
+            {many(differing.length, 'difference')} from the design
+          </summary>
+          <ul>
+            {differing.map((d) => (
+              <li key={d}>{d}</li>
+            ))}
+          </ul>
+        </details>
       )}
       {arrival.tried && <Tried result={arrival.tried} />}
       {preview.mended.map((m) => (
