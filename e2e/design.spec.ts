@@ -60,8 +60,20 @@ test('tables are typed in, related, given measures, written as DDL, and filled f
   await page.getByRole('region', { name: 'Relate' }).getByRole('button', { name: 'Relate' }).click();
   await expect(page.getByRole('heading', { name: 'loan_branch' })).toBeVisible();
 
-  // A file is laid onto the design: its columns are those that were designed.
+  // A file that is not what the design says: the differences are listed before it is taken.
   await page.getByRole('link', { name: 'Intake' }).click();
+  await page
+    .locator('#files')
+    .setInputFiles([csv('branch.csv', 'branch_code,name\nA,Ash\nLONG-CODE-9,Beech\nA,Elm\n')]);
+  await expect(
+    page.getByText('branch_code has texts of up to 11 characters, the design allows 8'),
+  ).toBeVisible();
+  await expect(page.getByText('the key branch_code repeats: 1 row more than values')).toBeVisible();
+  await expect(page.getByText('removed: area')).toBeVisible();
+  if (process.env.CREASE_SHOT) await page.screenshot({ path: process.env.CREASE_SHOT });
+  await page.getByRole('button', { name: 'Remove branch.csv' }).click();
+
+  // A file is laid onto the design: its columns are those that were designed.
   await page
     .locator('#files')
     .setInputFiles([

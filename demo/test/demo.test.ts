@@ -152,3 +152,14 @@ test('a star is drafted from the bare tables', () => {
       .map((c) => c.id),
   ).toEqual([]);
 });
+
+test('everything in the demo has a description, and no description is of what is not there', () => {
+  const model = demoModel();
+  const named = [
+    ...model.tables.map((t) => [t.name, t.description]),
+    ...model.tables.flatMap((t) => t.columns.map((c) => [`${t.name}.${c.name}`, c.description])),
+    ...model.measures!.map((m) => [m.name, m.description]),
+    ...model.hierarchies!.map((h) => [h.name, h.description]),
+  ];
+  expect(named.filter(([, description]) => !description).map(([name]) => name)).toEqual([]);
+});

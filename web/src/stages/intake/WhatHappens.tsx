@@ -273,6 +273,7 @@ function Misfitting({ preview, columns }: { preview: FilePreview; columns: reado
 /** What becomes of the rows that are there, in words. */
 function happens(existing: Table, { mode, part }: Arrival, parts: readonly string[]): string {
   const { name } = existing;
+  if (existing.source === undefined) return `Rows of ${name}, which is designed,`;
   switch (mode) {
     case 'add':
       return `Rows are added to ${name}`;
