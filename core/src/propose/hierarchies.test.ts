@@ -41,3 +41,32 @@ test('what does not hold on all rows, or holds by accident, is not drafted', () 
   );
   expect(draft({ branch: few }).hierarchies ?? []).toEqual([]);
 });
+
+test('a plan of accounts is recognised: accounts, those that they roll up to, and their names', () => {
+  const accounts = {
+    account: many(50, (i) => 100 + i),
+    rolls_up_to: many(50, (i) => (i === 0 ? null : 100 + Math.floor((i - 1) / 3))),
+    title: many(50, (i) => `Account ${i}`),
+  };
+  const model = draft({ accounts });
+  expect(model.tables[0]).toMatchObject({ role: 'dimension', key: ['account'], label: 'title' });
+  expect(model.hierarchies).toMatchObject([{ table: 'accounts', parent: 'rolls_up_to', label: 'title' }]);
+});
+
+test('of two columns that hardly differ in members the label of their table is the level', () => {
+  const country = {
+    id: many(40, (i) => i + 1),
+    name: many(40, (i) => `Land ${i}`),
+    native: many(40, (i) => (i === 39 ? 'Terra 38' : `Terra ${i}`)),
+    continent: many(40, (i) => `Continent ${i % 5}`),
+  };
+  const city = {
+    id: many(400, (i) => 5000 + 7 * i),
+    name: many(400, (i) => `Town ${i}`),
+    country_id: many(400, (i) => (i % 40) + 1),
+  };
+  const model = draft({ country, city });
+  expect(model.tables.map((t) => t.role)).toEqual(['dimension', 'dimension']);
+  const levels = model.hierarchies!.find((h) => h.table === 'city')!.levels!.map((l) => l.column);
+  expect(levels).toEqual(['country.continent', 'country.name', 'name']);
+});

@@ -64,7 +64,8 @@ function findKey(table: Table, data: ModelData): FoundKey | undefined {
     .filter((c) => c.formula === undefined)
     .map((c, place): KeyColumn => {
       const [column, type] = [data.column(table.name, c.name), parseType(c.type) ?? TEXT];
-      const sound = isRunningNumber(column, place) ? 2 : soundOf(c.name, type, place);
+      const isNamedAsTable = place === 0 && nameLikeness(c.name, table.name) === 1;
+      const sound = isNamedAsTable || isRunningNumber(column, place) ? 2 : soundOf(c.name, type, place);
       return { name: c.name, column, type, place, sound };
     })
     .filter(

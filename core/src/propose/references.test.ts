@@ -127,3 +127,19 @@ test('what measures a day each day is a fact and no calendar, and others do not 
     ['rain', 'quantity', 'sum'],
   ]);
 });
+
+test('a few small numbers named as a code refer to nothing that is not named like them', () => {
+  const model = draft({
+    parcel: {
+      parcel_no: many(60, (i) => i + 1),
+      tract: many(60, (i) => 3 * i + 1),
+      worth: many(60, (i) => i * 1.5),
+    },
+    reading: {
+      taken: many(300, (i) => i * 17),
+      mote_id: many(300, (i) => [1, 4, 7, 10][i % 4]!),
+      humidity: many(300, (i) => 40 + (i % 30) / 10),
+    },
+  });
+  expect(model.relationships ?? []).toEqual([]);
+});

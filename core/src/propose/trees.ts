@@ -14,11 +14,11 @@ import { percent } from './proposal.ts';
 import type { Proposal } from './proposal.ts';
 import { sameKind } from './references.ts';
 
-/** Words for what stands above, alone or with a word for a code: `manager`, `reports_to`, `parentid`. */
+/** Words for what stands above, alone or with a word for a code: `manager`, `rolls_up_to`, `parentid`. */
 const SUPERIORS = new RegExp(
   [
     '(^|_)',
-    '(parent|manager|chief|head|superior|supervisor|foreman|boss|master|leader|report|belong|above|upper)',
+    '(parent|manager|chief|head|superior|supervisor|foreman|boss|master|leader|report|belong|above|upper|roll|under|within|ancestor)',
     '(id|no|code|key)?',
     '(_|$)',
   ].join(''),
