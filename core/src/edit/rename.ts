@@ -1,7 +1,17 @@
 import type { RoleTable } from '../formula/index.ts';
 import { columnPath, renameInFormula, roleName, withRoles } from '../formula/index.ts';
 import type { RenamedThing } from '../formula/index.ts';
-import type { ByItem, Hierarchy, Model, ModelColumn, Query, Relationship, Table } from '../model/index.ts';
+import type {
+  AskedItem,
+  ByItem,
+  Hierarchy,
+  MeasureItem,
+  Model,
+  ModelColumn,
+  Query,
+  Relationship,
+  Table,
+} from '../model/index.ts';
 import { sameName, splitPath, isDerived, stepsOf } from '../model/index.ts';
 import { renameInSteps, StepRefusal } from '../shape/index.ts';
 import { sourceKind } from '../sources/index.ts';
@@ -331,12 +341,23 @@ class Renaming {
   }
 
   query(query: Query): Query {
-    const item = (by: ByItem): ByItem =>
+    const plain = (by: ByItem): ByItem =>
       typeof by === 'string' ? this.path(by) : { ...by, hierarchy: this.hierarchyPath(by.hierarchy) };
+    const item = (by: AskedItem): AskedItem =>
+      typeof by === 'string' || !('formula' in by)
+        ? plain(by)
+        : { ...by, formula: this.formula(by.formula, by.of), of: this.asked(by.of) };
+    const measure = (asked: MeasureItem): MeasureItem =>
+      typeof asked === 'string'
+        ? this.measure(asked)
+        : 'formula' in asked
+          ? { ...asked, formula: this.formula(asked.formula) }
+          : { ...asked, column: this.path(asked.column) };
     return {
       ...query,
-      measures: query.measures.map(this.measure),
+      measures: query.measures.map(measure),
       ...given('by', query.by?.map(item)),
+      ...given('across', query.across?.map(item)),
       ...given(
         'filters',
         query.filters?.map((filter) =>
@@ -344,14 +365,18 @@ class Renaming {
             ? { ...filter, column: this.path(filter.column) }
             : 'where' in filter
               ? { where: this.condition(filter.where) }
-              : { ...filter, ...given('calendar', filter.calendar && this.asked(filter.calendar)) },
+              : 'having' in filter
+                ? { having: this.formula(filter.having) }
+                : 'top' in filter
+                  ? { ...filter, of: this.measure(filter.of), ...given('per', filter.per?.map(item)) }
+                  : { ...filter, ...given('calendar', filter.calendar && this.asked(filter.calendar)) },
         ),
       ),
       ...given(
         'sort',
         query.sort?.map((s) => ({
           ...s,
-          of: typeof s.of === 'string' ? this.measure(this.path(s.of)) : item(s.of),
+          of: typeof s.of === 'string' ? this.measure(this.path(s.of)) : plain(s.of),
         })),
       ),
     };

@@ -1,4 +1,4 @@
-import type { Hierarchy, Model, Query, Relationship, Table } from '../model/index.ts';
+import type { Hierarchy, Model, PlainQuery, Relationship, Table } from '../model/index.ts';
 import { cardinalityOf, isDefault, ModelNames, sameName } from '../model/index.ts';
 import type { DataOracle } from './checked.ts';
 import { FormulaChecker } from './checker.ts';
@@ -61,7 +61,7 @@ export function roledChecker(checker: FormulaChecker): FormulaChecker {
 }
 
 /** Whether a query may name a role; if not, roles need not be looked at. */
-export function mentionsRole(model: Model, query: Query): boolean {
+export function mentionsRole(model: Model, query: PlainQuery): boolean {
   if (!(model.relationships ?? []).some((r) => r.role)) return false;
   const text = bare(JSON.stringify([query.by, query.filters, query.sort]));
   return withRoles(model).roles.some(({ name }) => text.includes(bare(name)));

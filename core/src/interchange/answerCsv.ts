@@ -1,3 +1,4 @@
+import type { NoMember, Others } from '../model/index.ts';
 import type { Answer, AnswerMember } from '../query/index.ts';
 import { csvLine, forSpreadsheet } from './csv.ts';
 
@@ -14,9 +15,9 @@ export interface AnswerWriting {
   readonly delimiter?: string;
 }
 
-/** What stands for rows that have no member, by why they have none. */
-export const NO_REFERENCE_TEXT = 'no reference';
-export const UNMATCHED_TEXT = 'unmatched';
+/** What is written for a member that is no value. */
+export const noValueText = (member: NoMember | Others): string =>
+  'others' in member ? 'all others' : 'null' in member ? 'no reference' : 'unmatched';
 
 /**
  * An answer's cells as plain values, as lines of delimited text hold them: a header, the rows and, where
@@ -26,12 +27,12 @@ export function answerLines(
   answer: Answer,
   writing: AnswerWriting = {},
 ): (null | boolean | number | string)[][] {
-  const first = answer.columns.filter((c) => c.kind === 'by').length;
+  const first = answer.columns.filter((c) => c.kind !== 'measure').length;
   const out = answer.columns.map((c) => c.kind === 'measure' && answer.unreached.some(([m]) => m === c.name));
   const cell = (value: AnswerMember, i: number) => {
     if (out[i]) return writing.doesNotApply ?? null;
     if (value === null) return writing.null ?? null;
-    const plain = typeof value === 'object' ? ('null' in value ? NO_REFERENCE_TEXT : UNMATCHED_TEXT) : value;
+    const plain = typeof value === 'object' ? noValueText(value) : value;
     return writing.spreadsheet &&
       typeof plain === 'string' &&
       /^(text|boolean)$/.test(answer.columns[i]!.type)

@@ -155,8 +155,13 @@ const noMember = z.union([
   z.strictObject({ unmatched: z.literal(true) }),
 ]);
 export type NoMember = z.infer<typeof noMember>;
-const member = z.union([z.string(), z.number(), z.boolean(), z.null(), noMember]);
-const filterSchema = z.union([
+const noMemberOrValue = [z.string(), z.number(), z.boolean(), z.null(), noMember] as const;
+const member = z.union(noMemberOrValue);
+/** What `top` leaves over, as one member. */
+const othersMember = z.strictObject({ others: z.literal(true) });
+export type Others = z.infer<typeof othersMember>;
+
+const plainFilter = z.union([
   z.strictObject({
     column: queryColumn,
     in: z.array(member),
@@ -169,32 +174,63 @@ const byItem = z.union([
   z.strictObject({ hierarchy: z.string(), level: z.string() }),
   z.strictObject({ hierarchy: z.string(), depth: z.int().min(1) }),
 ]);
+/** An attribute on the spot: a row formula of a table, under a name of its own. */
+const attributeOnTheSpot = z.strictObject({ name, formula: z.string().min(1), of: name });
+const askedItem = z.union([byItem, attributeOnTheSpot]);
 
-/** A cell of an answer: a measure, and the members of its row in the order of `by`. */
-export const cellSchema = z.strictObject({
-  measure: z.string().min(1),
-  members: z.array(member).default([]),
+export const columnAggregates = ['sum', 'min', 'max', 'avg', 'count', 'distinct'] as const;
+/** A measure on the spot, or a column with the aggregate that it has by default or another. */
+const askedMeasure = z.union([
+  z.string(),
+  z.strictObject({ name, formula: z.string().min(1), format: formatSchema.optional() }),
+  z.strictObject({ column: queryColumn, aggregate: z.enum(columnAggregates).optional() }),
+]);
+
+const direction = z.enum(['ascending', 'descending']);
+/** Members of the last item of `by` that come first by a measure, within members of other items. */
+const topFilter = z.strictObject({
+  top: z.int().min(1),
+  of: z.string().min(1),
+  per: z.array(askedItem).optional(),
+  others: z.boolean().optional(),
+  order: direction.optional(),
 });
+const filterSchema = z.union([plainFilter, z.strictObject({ having: z.string().min(1) }), topFilter]);
+
+const memberOfCell = z.union([...noMemberOrValue, othersMember, z.strictObject({ key: z.array(member) })]);
+/**
+ * A cell of an answer: a measure, and the members of its row. Fewer members than items address a subtotal,
+ * none the total; `key` names a member by its key where labels are not unique. `members` is the same as `by`.
+ */
+export const cellSchema = z
+  .strictObject({
+    measure: z.string().min(1),
+    by: z.array(memberOfCell).optional(),
+    across: z.array(memberOfCell).optional(),
+    members: z.array(memberOfCell).optional(),
+  })
+  .refine((cell) => !(cell.by && cell.members), 'a cell has either "by" or "members"');
 export type AskedCell = z.output<typeof cellSchema>;
+export type MemberOfCell = z.output<typeof memberOfCell>;
 
 /** A query (a trial): `by` columns or levels, measures, filters. */
 export const querySchema = z.strictObject({
-  by: z.array(byItem).optional(),
-  measures: z.array(z.string()),
+  by: z.array(askedItem).optional(),
+  /** As `by`, laid out as columns. */
+  across: z.array(askedItem).optional(),
+  measures: z.array(askedMeasure),
   filters: z.array(filterSchema).optional(),
   sort: z
-    .array(
-      z.strictObject({
-        of: z.union([z.string(), byItem]),
-        order: z.enum(['ascending', 'descending']).optional(),
-      }),
-    )
+    .array(z.strictObject({ of: z.union([z.string(), byItem]), order: direction.optional() }))
     .optional(),
   limit: z.int().min(0).optional(),
   totals: z.boolean().optional(),
+  subtotals: z.boolean().optional(),
   empty: z.enum(['show']).optional(),
   /** Tells rows without a member apart by why they have none. */
   unmatched: z.enum(['apart']).optional(),
+  /** In place of the model's day. */
+  asOf: day.optional(),
 });
 
 export const perspectiveSchema = z.strictObject({
@@ -256,7 +292,7 @@ export const calendarSchema = z.strictObject({
 export const knownAnswerSchema = z.strictObject({
   name,
   query: querySchema,
-  rows: z.array(z.array(member)),
+  rows: z.array(z.array(z.union([...noMemberOrValue, othersMember]))),
   tolerance: z.number().min(0).optional(),
 });
 
@@ -298,7 +334,20 @@ export type Waiver = z.infer<typeof waiverSchema>;
 export type ValueFormat = z.infer<typeof formatSchema>;
 export type Query = z.infer<typeof querySchema>;
 export type QueryFilter = z.infer<typeof filterSchema>;
+export type PlainFilter = z.infer<typeof plainFilter>;
+export type TopFilter = z.infer<typeof topFilter>;
 export type ByItem = z.infer<typeof byItem>;
+export type AskedItem = z.infer<typeof askedItem>;
+export type MeasureItem = z.infer<typeof askedMeasure>;
+/** A query of what the model has, without parts on the spot: one grouping of rows. */
+export interface PlainQuery extends Omit<
+  Query,
+  'by' | 'across' | 'measures' | 'filters' | 'subtotals' | 'asOf'
+> {
+  by?: ByItem[] | undefined;
+  measures: string[];
+  filters?: PlainFilter[] | undefined;
+}
 export type KnownAnswer = NonNullable<Model['knownAnswers']>[number];
 export type Cardinality = NonNullable<Relationship['cardinality']>;
 

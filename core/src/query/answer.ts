@@ -1,119 +1,223 @@
 import type { Value } from '../values/index.ts';
-import { compareCounting, compareValues, formatType, toJson } from '../values/index.ts';
-import type { AskedCell, NoMember, Query, QueryFilter } from '../model/index.ts';
-import type { ColumnName } from '../formula/index.ts';
+import { formatType, toJson } from '../values/index.ts';
+import type { AskedCell, MemberOfCell, PlainFilter, Query } from '../model/index.ts';
 import type { AskedMeasure } from './asked.ts';
-import { askedFilter, askedMeasure, emptyBases, sortedBy } from './asked.ts';
-import { axisOf, orderedAxis } from './axes.ts';
+import { askedMeasure } from './asked.ts';
 import { QueryError } from './axes.ts';
-import type { Axis, Condition, Context, Step } from './context.ts';
+import type { Axis, Context, Step } from './context.ts';
 import type { Cells } from './cells.ts';
 import { cellsOf, singleCell } from './cells.ts';
 import { Evaluator } from './evaluate.ts';
 import type { ModelData } from './modelData.ts';
-import { FOUND, meetingAxis, noMemberOf } from './noMember.ts';
-import { scan } from './scan.ts';
+import { pathOf } from './onTheSpot.ts';
 import type { TracedPart } from './trace.ts';
 import { CellTracer } from './trace.ts';
 import { unreachedBy } from './unreached.ts';
+import type { AnswerMember, Json, TextOrder, Worked, WorkedRow } from './worked.ts';
+import { byAll, byMembers, isMember, membersOf, valuesOf, workedOut } from './worked.ts';
 
-export type Json = null | boolean | number | string;
-
-/** A member of an attribute: a value, null, or why there is none where the query tells that apart. */
-export type AnswerMember = Json | NoMember;
+export type { AnswerMember, Json, TextOrder } from './worked.ts';
 
 export interface AnswerColumn {
   readonly name: string;
   readonly type: string;
-  readonly kind: 'by' | 'measure';
+  readonly kind: 'by' | 'across' | 'measure';
+}
+
+/** Rows for prefixes of `by` and `across`: so many members of each, then the measures. */
+export interface Subtotals {
+  readonly by: number;
+  readonly across: number;
+  readonly rows: readonly (readonly AnswerMember[])[];
 }
 
 /**
- * The answer to a query: rows hold the members of `by`, then the measures; see "A query" of the model file's
- * page.
+ * The answer to a query: rows hold the members of `by`, those of `across`, then the measures; see "A query" of
+ * the model file's page.
  */
 export interface Answer {
   readonly columns: readonly AnswerColumn[];
   readonly rows: readonly (readonly AnswerMember[])[];
   readonly totals?: readonly Json[];
+  readonly subtotals?: readonly Subtotals[];
   readonly unreached: readonly (readonly [measure: string, column: string])[];
 }
-
-/** A query that has been worked out: cells in their order, and a value of each measure for each cell. */
-interface Worked {
-  readonly data: ModelData;
-  readonly members: readonly Axis[];
-  readonly apart: boolean;
-  readonly context: Context;
-  readonly measures: readonly AskedMeasure[];
-  readonly unreached: readonly (readonly ColumnName[])[];
-  readonly evaluator: Evaluator;
-  readonly cells: Cells;
-  readonly results: readonly (readonly Value[])[];
-  /** Numbers of the cells that are listed. */
-  readonly listed: readonly number[];
-}
-
-function workedOut(model: ModelData, query: Query, texts: TextOrder): Worked {
-  const data = model.forQuery(query);
-  const members = (query.by ?? []).map((item) =>
-    texts === 'counting' ? orderedAxis(data, item) : axisOf(data, item),
-  );
-  const apart = query.unmatched === 'apart';
-  // How rows meet each member's table stands behind the members, in the same order.
-  const axes = apart ? [...members, ...members.map(meetingAxis)] : members;
-  const measures = query.measures.map((name) => askedMeasure(data, name));
-  const evaluator = new Evaluator(data);
-  const conditions = (query.filters ?? []).map((filter) => filterCondition(data, evaluator, filter, apart));
-  const context: Context = {
-    axes,
-    steps: conditions.map((condition) => ({ kind: 'condition' as const, condition })),
-    via: [],
-    repeat: false,
-  };
-  const unreached = measures.map((m) => unreachedBy(data, m.node, context));
-  measures.forEach((m, i) => {
-    if (unreached[i]!.length === 0) evaluator.expect(m.node, context);
-  });
-  const cells = listedCells(evaluator, context, measures, query);
-  const results = measures.map((m, i) =>
-    unreached[i]!.length > 0
-      ? new Array<Value>(cells.tuples.size).fill(null)
-      : evaluator.measure(m.name, context, cells),
-  );
-  const order = rowOrder(query, members, cells, measures, results, texts).filter((cell) =>
-    axes.every((axis, p) => !axis.hidden || axis.hidden[cells.tuples.codes[p]![cell]!] === 0),
-  );
-  const listed = query.limit === undefined ? order : order.slice(0, query.limit);
-  return { data, members, apart, context, measures, unreached, evaluator, cells, results, listed };
-}
-
-/** The members of a cell, as an answer has them. */
-const membersOf = ({ members, apart, cells }: Worked, cell: number): AnswerMember[] =>
-  members.map((axis, p): AnswerMember => {
-    const meets = apart ? cells.tuples.codes[members.length + p]![cell]! : FOUND;
-    return noMemberOf(meets) ?? toJson(axis.show(cells.tuples.codes[p]![cell]!), axis.type);
-  });
 
 /** Answers a query. Throws QueryError for what the model does not have, or a measure that is broken. */
 export function answerQuery(model: ModelData, query: Query, texts: TextOrder = 'code points'): Answer {
   const worked = workedOut(model, query, texts);
-  const { members, measures, results, listed, evaluator, context, unreached } = worked;
+  const { members, measures, rows, evaluator, context, unreached, asked } = worked;
   return {
     columns: [
-      ...members.map((axis) => ({ name: axis.name, type: formatType(axis.type), kind: 'by' as const })),
+      ...members.map((axis, p) => ({
+        name: shownName(worked, axis),
+        type: formatType(axis.type),
+        kind: p < asked.byCount ? ('by' as const) : ('across' as const),
+      })),
       ...measures.map((m) => ({ name: m.name, type: formatType(m.type), kind: 'measure' as const })),
     ],
-    rows: listed.map((cell) => [
-      ...membersOf(worked, cell),
-      ...measures.map((m, i) => toJson(results[i]![cell]!, m.type)),
-    ]),
-    ...(query.totals ? { totals: totals(evaluator, { ...context, axes: [] }, measures) } : {}),
+    rows: rows.map((row) => [...membersOf(worked, row), ...jsonValues(row.values, measures)]),
+    ...(query.totals ? { totals: totals(evaluator, context, measures) } : {}),
+    ...(query.subtotals ? { subtotals: subtotals(worked, texts) } : {}),
     unreached: measures.flatMap((m, i) =>
-      unreached[i]!.map((c) => [m.name, `${c.table}.${c.column}`] as const),
+      unreached[i]!.map(
+        (c) => [m.name, asked.namesOf.get(pathOf(c.table, c.column)) ?? `${c.table}.${c.column}`] as const,
+      ),
     ),
   };
 }
+
+const jsonValues = (values: readonly Value[], measures: readonly AskedMeasure[]): Json[] =>
+  measures.map((m, i) => toJson(values[i]!, m.type));
+
+/** The name of an item: that of an attribute on the spot is its own. */
+const shownName = ({ asked }: Worked, { name, table, column }: Axis): string =>
+  (column === undefined ? undefined : asked.namesOf.get(pathOf(table, column))) ?? name;
+
+const totals = (evaluator: Evaluator, context: Context, measures: readonly AskedMeasure[]): Json[] =>
+  jsonValues(
+    valuesOf(evaluator, { ...context, axes: [] }, singleCell(), measures).map(([value]) => value!),
+    measures,
+  );
+
+// ---------- subtotals ----------
+
+/** Places of the axes of a prefix: of `by`, of `across`, and of how their members are met. */
+function placesOf({ asked, members, apart }: Worked, by: number, across: number): number[] {
+  const places = [
+    ...Array.from({ length: by }, (_, p) => p),
+    ...Array.from({ length: across }, (_, p) => asked.byCount + p),
+  ];
+  return apart ? [...places, ...places.map((p) => members.length + p)] : places;
+}
+
+/** Every pair of a prefix of `by` and a prefix of `across`, but for the full pair and the empty one. */
+function subtotals(worked: Worked, texts: TextOrder): Subtotals[] {
+  const { byCount, acrossCount } = worked.asked;
+  const found: Subtotals[] = [];
+  for (let by = 0; by <= byCount; by++)
+    for (let across = 0; across <= acrossCount; across++) {
+      if (by + across === 0 || (by === byCount && across === acrossCount)) continue;
+      found.push({ by, across, rows: subtotalRows(worked, by, across, texts) });
+    }
+  return found;
+}
+
+/**
+ * A row for each combination of members that is shown, each in its own context: those of `by` in the order in
+ * which they are shown, those of `across` ascending.
+ */
+function subtotalRows(worked: Worked, by: number, across: number, texts: TextOrder): AnswerMember[][] {
+  const { asked, context, evaluator, measures, rows } = worked;
+  const places = placesOf(worked, by, across);
+  const shownBy = new Map<string, number>();
+  const parts = new Map<Context, { cells: Cells; context: Context; examples: WorkedRow[] }>();
+  for (const row of rows) {
+    const isWhole = by === asked.byCount;
+    const full = isWhole ? row.context : context;
+    let part = parts.get(full);
+    if (!part) {
+      const own: Context = { ...full, axes: places.map((p) => full.axes[p]!) };
+      parts.set(full, (part = { context: own, cells: cellsOf(own.axes), examples: [] }));
+    }
+    const cell = part.cells.tuples.add((i) => row.codes[places[i]!]!);
+    if (cell === part.examples.length) part.examples.push(isWhole ? row : { ...row, isOthers: false });
+    const text = byText(worked, row, by);
+    if (!shownBy.has(text)) shownBy.set(text, shownBy.size);
+  }
+  const made = [...parts.values()].flatMap((part) => {
+    const values = valuesOf(evaluator, part.context, part.cells, measures);
+    return part.examples.map((row, cell): WorkedRow => ({
+      ...row,
+      values: measures.map((_, i) => values[i]![cell]!),
+    }));
+  });
+  const members = [...Array(by).keys(), ...Array.from({ length: across }, (_, p) => asked.byCount + p)];
+  return made
+    .sort(
+      byAll([
+        (a, b) => shownBy.get(byText(worked, a, by))! - shownBy.get(byText(worked, b, by))!,
+        ...byMembers(worked, members.slice(by), texts),
+        ...members.slice(by).map((p) => (a: WorkedRow, b: WorkedRow) => a.codes[p]! - b.codes[p]!),
+      ]),
+    )
+    .map((row) => [...membersOf(worked, row, members), ...jsonValues(row.values, measures)]);
+}
+
+/** Which members of a prefix of `by` a row has. */
+const byText = ({ apart, members, asked }: Worked, row: WorkedRow, by: number): string =>
+  Array.from({ length: by }, (_, p) =>
+    row.isOthers && p === asked.byCount - 1
+      ? `others ${row.codes.slice(0, p).join()}`
+      : `${row.codes[p]}${apart ? ` ${row.codes[members.length + p]}` : ''}`,
+  ).join();
+
+// ---------- one cell ----------
+
+/** A cell that somebody asks about: the context that it is evaluated in, and its tuple. */
+export interface Addressed {
+  readonly worked: Worked;
+  readonly measure: AskedMeasure;
+  readonly context: Context;
+  /** The one cell. */
+  readonly cell: Cells;
+  /** Its members in words, by axis. */
+  readonly said: ReadonlyMap<Axis | Step, string>;
+}
+
+/**
+ * Finds a cell of an answer, a subtotal or the total. Throws QueryError where the answer has no such row, or
+ * several.
+ */
+export function addressCell(model: ModelData, query: Query, asked: AskedCell): Addressed {
+  const { limit: _limit, ...whole } = query;
+  const measured = measuredBy(query, asked.measure);
+  const worked = workedOut(model, { ...whole, measures: measured, sort: [] }, 'code points');
+  const { data, rows } = worked;
+  const measure = askedMeasure(data, asked.measure);
+  const { byCount, acrossCount } = worked.asked;
+  const given = asked.by ?? asked.members ?? [];
+  const by = given.slice(0, byCount);
+  const across = asked.across ?? given.slice(byCount);
+  if (across.length > acrossCount)
+    throw new QueryError(
+      `the cell names ${given.length + (asked.across?.length ?? 0)} members, the query has ${byCount + acrossCount} items`,
+    );
+  const places = placesOf(worked, by.length, across.length);
+  const named: [number, MemberOfCell][] = [
+    ...by.map((member, p): [number, MemberOfCell] => [p, member]),
+    ...across.map((member, p): [number, MemberOfCell] => [byCount + p, member]),
+  ];
+  const matching = rows.filter((row) => named.every(([p, member]) => isMember(worked, row, p, member)));
+  const isWhole = by.length === byCount;
+  const tuples = new Set(matching.map((row) => places.map((p) => row.codes[p]).join()));
+  const [row] = matching;
+  if (!row && named.length > 0)
+    throw new QueryError(`the answer has no row ${JSON.stringify(named.map(([, member]) => member))}`);
+  if (named.length > 0 && tuples.size > 1)
+    throw new QueryError(
+      `several members are called ${JSON.stringify(named.map(([, member]) => member))}: name one by its key, as in { "key": […] }`,
+    );
+  const full = row && isWhole ? row.context : worked.context;
+  const context: Context = { ...full, axes: places.map((p) => full.axes[p]!) };
+  const cell = cellsOf(context.axes);
+  cell.tuples.add((i) => row!.codes[places[i]!]!);
+  const said = new Map<Axis | Step, string>([
+    ...named.map(([p, member], i): [Axis, string] => [
+      context.axes[i]!,
+      `${shownName(worked, worked.members[p]!)} = ${memberText(member)}`,
+    ]),
+    ...context.steps.map((step, i): [Step, string] => [step, filterText(worked.asked.query.filters![i]!)]),
+  ]);
+  return { worked: { ...worked, data }, measure, context, cell, said };
+}
+
+/** The measures of a query that has to be worked out for one of them: what it does not ask for is asked too. */
+const measuredBy = (query: Query, measure: string): Query['measures'] =>
+  query.measures.some((m) => typeof m === 'string' && m.toLowerCase() === measure.toLowerCase()) ||
+  query.measures.some((m) => typeof m !== 'string')
+    ? query.measures
+    : [...query.measures, measure];
 
 /** Why a cell is what it is. */
 export interface CellTrace {
@@ -127,29 +231,11 @@ export interface CellTrace {
  * such row.
  */
 export function traceCell(model: ModelData, query: Query, asked: AskedCell): CellTrace {
-  const measure = askedMeasure(model.forQuery(query), asked.measure);
-  const worked = workedOut(
-    model,
-    { ...query, measures: query.measures, limit: undefined, sort: [] },
-    'code points',
-  );
-  const { data, context, cells, listed } = worked;
-  const wanted = JSON.stringify(asked.members);
-  const cell = listed.find((one) => JSON.stringify(membersOf(worked, one)) === wanted);
-  if (cell === undefined) throw new QueryError(`the answer has no row ${wanted}`);
-  const one = cellsOf(context.axes);
-  one.tuples.add((p) => cells.tuples.codes[p]![cell]!);
-  const said = new Map<Axis | Step, string>([
-    ...worked.members.map((axis, p): [Axis, string] => [
-      axis,
-      `${axis.name} = ${memberText(asked.members[p]!)}`,
-    ]),
-    ...context.steps.map((step, i): [Step, string] => [step, filterText(query.filters![i]!)]),
-  ]);
-  const tracer = new CellTracer(data, said);
-  const [value] = new Evaluator(data, tracer).values(measure.node, context, one);
+  const { worked, measure, context, cell, said } = addressCell(model, query, asked);
+  const tracer = new CellTracer(worked.data, said);
+  const [value] = new Evaluator(worked.data, tracer).values(measure.node, context, cell);
   const [top] = tracer.parts;
-  const applies = unreachedBy(data, measure.node, context).length === 0;
+  const applies = unreachedBy(worked.data, measure.node, context).length === 0;
   return {
     measure: measure.name,
     value: applies ? toJson(value!, measure.type) : null,
@@ -157,137 +243,19 @@ export function traceCell(model: ModelData, query: Query, asked: AskedCell): Cel
   };
 }
 
-const memberText = (member: AnswerMember): string =>
-  member === null
-    ? 'null'
-    : typeof member === 'object'
-      ? 'unmatched' in member
-        ? 'unmatched'
-        : 'null'
-      : String(member);
+const memberText = (member: MemberOfCell): string => {
+  if (member === null) return 'null';
+  if (typeof member !== 'object') return String(member);
+  if ('key' in member) return member.key.map((k) => memberText(k)).join(' ');
+  return 'others' in member ? 'all others' : 'unmatched' in member ? 'unmatched' : 'null';
+};
 
 /** A filter in words. */
-function filterText(filter: QueryFilter): string {
+function filterText(filter: PlainFilter): string {
   if ('where' in filter) return filter.where;
   if ('period' in filter) return filter.calendar ? `${filter.period} by ${filter.calendar}` : filter.period;
   const texts = filter.in.map(memberText);
   return texts.length <= 3
     ? `${filter.column} in (${texts.join(', ')})`
     : `${filter.column} in (${texts.slice(0, 2).join(', ')} and ${texts.length - 2} more)`;
-}
-
-function filterCondition(
-  data: ModelData,
-  evaluator: Evaluator,
-  filter: QueryFilter,
-  apart: boolean,
-): Condition {
-  const asked = askedFilter(data, filter, apart);
-  if (asked.kind !== 'period') return asked;
-  const { period, calendar } = asked;
-  // The single day as-of, whatever day the calendar has.
-  const asOf = data.today;
-  const only: Condition = {
-    kind: 'days',
-    calendar: calendar.table,
-    columns: [],
-    keeps: Uint8Array.from([
-      0,
-      ...data.calendarDays(calendar.table).byRow.map((day) => (day === asOf ? 1 : 0)),
-    ]),
-  };
-  const day = { table: calendar.table, column: calendar.day };
-  const keeps = evaluator.periodRows(
-    { period, calendar: calendar.table },
-    only.keeps.includes(1) ? [only] : [],
-    [],
-    () => 0,
-  );
-  return { kind: 'days', calendar: calendar.table, keeps, columns: [day], label: day };
-}
-
-function listedCells(
-  evaluator: Evaluator,
-  context: Context,
-  measures: readonly AskedMeasure[],
-  query: Query,
-): Cells {
-  if (context.axes.length === 0) return singleCell();
-  const cells = cellsOf(context.axes);
-  const enter = (tuples: Cells['tuples']) => {
-    for (let i = 0; i < tuples.size; i++) cells.tuples.add((p) => tuples.codes[p]![i]!);
-  };
-  for (const measure of measures)
-    if (unreachedBy(evaluator.data, measure.node, { ...context, repeat: false }).length === 0)
-      enter(evaluator.listCells(measure.node, context));
-  if (query.empty === 'show')
-    for (const base of emptyBases(evaluator.data, context))
-      enter(scan(evaluator.data, { ...context, repeat: true }, base).tuples);
-  return cells;
-}
-
-function totals(evaluator: Evaluator, context: Context, measures: readonly AskedMeasure[]): Json[] {
-  const cell = singleCell();
-  return measures.map((m) =>
-    toJson(
-      unreachedBy(evaluator.data, m.node, context).length > 0
-        ? null
-        : evaluator.measure(m.name, context, cell)[0]!,
-      m.type,
-    ),
-  );
-}
-
-type Order = (a: number, b: number) => number;
-
-/** How texts are put in order: by code point, or as people count, so that "Shop 2" comes before "Shop 10". */
-export type TextOrder = 'code points' | 'counting';
-
-/**
- * Cell numbers in the order asked for; ties, and all without `sort`, by the members ascending. Nulls come
- * last in either direction: of them first those that were found, then those without a reference, then those
- * without a partner.
- */
-function rowOrder(
-  query: Query,
-  axes: readonly Axis[],
-  cells: Cells,
-  measures: readonly AskedMeasure[],
-  results: readonly Value[][],
-  texts: TextOrder,
-): number[] {
-  const { codes } = cells.tuples;
-  const shown = axes.map((axis, p) => codes[p]!.map((code) => axis.show(code)));
-  const ordering = axes.map((axis, p) =>
-    axis.order ? codes[p]!.map((code) => axis.order!(code)) : shown[p]!,
-  );
-  const compare = texts === 'counting' ? compareCounting : compareValues;
-  const byValues =
-    (values: readonly Value[], descending: boolean): Order =>
-    (a, b) => {
-      const [x, y] = [values[a]!, values[b]!];
-      if (x === null || y === null) return x === y ? 0 : x === null ? 1 : -1;
-      return descending ? compare(y, x) : compare(x, y);
-    };
-  const byCode =
-    (place: number): Order =>
-    (a, b) =>
-      codes[place]![a]! - codes[place]![b]!;
-  const asked = (query.sort ?? []).map(({ of, order }): Order => {
-    const by = sortedBy(query, of, axes, measures);
-    return byValues('measure' in by ? results[by.measure]! : ordering[by.axis]!, order === 'descending');
-  });
-  const byMember = axes.flatMap((axis, p): Order[] => [
-    byValues(ordering[p]!, false),
-    ...(axis.order ? [byValues(shown[p]!, false)] : []),
-    ...(codes.length > axes.length ? [byCode(axes.length + p)] : []),
-  ]);
-  const orders = [...asked, ...byMember, ...axes.map((_, p) => byCode(p))];
-  return Array.from({ length: cells.tuples.size }, (_, i) => i).sort((a, b) => {
-    for (const order of orders) {
-      const result = order(a, b);
-      if (result !== 0) return result;
-    }
-    return 0;
-  });
 }

@@ -1,7 +1,7 @@
 import type { DataType } from '../values/index.ts';
 import { BOOLEAN, formatType, fromJson, nearestName, parseType, TEXT } from '../values/index.ts';
 import type { PeriodShape } from '../calendar/index.ts';
-import type { ByItem, Model, Query, QueryFilter } from '../model/index.ts';
+import type { ByItem, Model, PlainFilter, PlainQuery } from '../model/index.ts';
 import { sameName } from '../model/index.ts';
 import type { CheckedFormula, Typed } from '../formula/index.ts';
 import { parsePeriod, placeOf } from '../formula/index.ts';
@@ -77,7 +77,7 @@ export type AskedFilter =
     };
 
 /** `apart`: null names rows that found a null, not those that found no row. */
-export function askedFilter(data: Named, filter: QueryFilter, apart = false): AskedFilter {
+export function askedFilter(data: Named, filter: PlainFilter, apart = false): AskedFilter {
   if ('column' in filter) return memberCondition(data, filter, apart);
   if ('where' in filter) {
     const checked = data.checker.condition(filter.where);
@@ -108,7 +108,7 @@ export function askedFilter(data: Named, filter: QueryFilter, apart = false): As
 
 function memberCondition(
   data: Named,
-  filter: Extract<QueryFilter, { column: string }>,
+  filter: Extract<PlainFilter, { column: string }>,
   apart: boolean,
 ): FormulaCondition | MembersCondition {
   const { table, column } = resolvePath(data, filter.column);
@@ -158,7 +158,7 @@ export function emptyBases(data: Named, context: ContextShape): string[] {
  * query asks for no such thing.
  */
 export function sortedBy(
-  query: Query,
+  query: Pick<PlainQuery, 'by'>,
   of: string | ByItem,
   axes: readonly { readonly name: string }[],
   measures: readonly { readonly name: string }[],

@@ -1,5 +1,5 @@
 import type { Value } from '../values/index.ts';
-import { nearestName } from '../values/index.ts';
+import { nearestName, toJson } from '../values/index.ts';
 import type { Column } from '../columns/index.ts';
 import { codesArray, columnOfCodes, columnValues, combinations } from '../columns/index.ts';
 import type { ByItem, Hierarchy } from '../model/index.ts';
@@ -203,6 +203,7 @@ function compositeAxis(
   const axis: Axis = { name, type: label.type, table, codes, width: whole.length + 1, show: () => null };
   return {
     ...labelled(axis, label),
+    keys: (code) => columns.map((c) => (code === 0 ? null : toJson(firstValue(axis, c)(code), c.type))),
     ...(shown.table === table ? { column: shown.column } : {}),
     ...(orderBy ? { order: firstValue(axis, onRowsOf(data, table, orderBy)) } : {}),
   };
@@ -215,7 +216,13 @@ function axisOfLevel(
   const axis = columnAxis(data, key?.table ?? shown.table, key?.column ?? shown.column);
   const order = orderBy ? { order: firstValue(axis, data.column(orderBy.table, orderBy.column)) } : {};
   if (!key) return { ...axis, name, ...order };
-  return { ...labelled(axis, data.column(shown.table, shown.column)), name, column: shown.column, ...order };
+  return {
+    ...labelled(axis, data.column(shown.table, shown.column)),
+    name,
+    column: shown.column,
+    ...order,
+    keys: (code) => [toJson(axis.show(code), axis.type)],
+  };
 }
 
 /** A column of a level: of the hierarchy's own table, or written `table.column`. */
@@ -322,6 +329,7 @@ function depthAxis(data: ModelData, hierarchy: Hierarchy, depth: number): Axis {
     codes,
     width: own.width,
     show,
+    keys: (code) => [toJson(own.show(code), own.type)],
     ...(hidden ? { hidden } : {}),
   };
 }

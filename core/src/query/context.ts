@@ -16,6 +16,8 @@ export interface Axis {
   readonly width: number;
   /** What is shown for a code. */
   readonly show: (code: number) => Value;
+  /** The values that tell a member apart, where it is not what is shown. */
+  readonly keys?: (code: number) => readonly (null | boolean | number | string)[];
   /** What members are ordered by, where it is not what is shown. */
   readonly order?: (code: number) => Value;
   /**

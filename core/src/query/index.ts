@@ -14,4 +14,5 @@ export { dropped, entered, filterAsCondition, isOnCalendar, restricted, withCond
 export type { ConditionShape, ContextOf, FormulaCondition, MembersCondition, StepOf } from './context.ts';
 export { firstReference, FOUND, NO_REFERENCE, noMemberOf, UNMATCHED } from './noMember.ts';
 export { columnReaches, unreachedColumns, unreachedOf } from './scan.ts';
+export * from './onTheSpot.ts';
 export { numberedValues } from './derivedColumn.ts';

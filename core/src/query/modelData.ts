@@ -1,8 +1,8 @@
 import type { Value } from '../values/index.ts';
-import { parseType, TEXT } from '../values/index.ts';
+import { DATE, parseType, TEXT, textReader } from '../values/index.ts';
 import type { Codes, Column, RowLists, TableData } from '../columns/index.ts';
 import { columnValues, combinations } from '../columns/index.ts';
-import type { Model, Query, Relationship, Table } from '../model/index.ts';
+import type { Model, PlainQuery, Relationship, Table } from '../model/index.ts';
 import { sameName } from '../model/index.ts';
 import type { Path, RowIndex, Via } from '../relate/index.ts';
 import type { DataOracle, TypedAggregate } from '../formula/index.ts';
@@ -27,6 +27,8 @@ export class ModelData implements DataOracle, ModelRows {
   private readonly paths: RowIndexes;
   private readonly lookups: LookupRecorder;
   private roled: ModelData | undefined;
+  /** Of the last question with parts on the spot: it is kept, as while one types a filter beside them. */
+  private variant: { readonly key: string; readonly data: ModelData } | undefined;
   private readonly determined = new Map<string, boolean>();
 
   /**
@@ -53,7 +55,7 @@ export class ModelData implements DataOracle, ModelRows {
    * What a query is asked of: these data, or, where it names roles of dimensions, the same with a table for
    * each role.
    */
-  forQuery(query: Query): ModelData {
+  forQuery(query: PlainQuery): ModelData {
     if (!mentionsRole(this.model, query)) return this;
     if (!this.roled) {
       const { model, rowsOf } = withRoles(this.model);
@@ -69,6 +71,32 @@ export class ModelData implements DataOracle, ModelRows {
       );
     }
     return this.roled;
+  }
+
+  /**
+   * The same rows under a model that has more columns by formula and measures than this one, or another as-of
+   * day. The last one is kept.
+   */
+  ofModel(model: Model): ModelData {
+    if (model === this.model) return this;
+    const key = JSON.stringify([
+      model.asOf,
+      model.tables.map((t, i) => t.columns.slice(this.model.tables[i]!.columns.length)),
+      (model.measures ?? []).slice(this.model.measures?.length ?? 0),
+    ]);
+    if (this.variant?.key !== key) {
+      const asOf = model.asOf === this.model.asOf ? undefined : model.asOf;
+      const data = new ModelData(
+        model,
+        (name) => this.table(name),
+        asOf === undefined ? this.today : (textReader(DATE)(asOf) as number),
+        this.executor,
+        (table, column, make) =>
+          this.checker.names.column(table, column) ? this.column(table, column) : make(),
+      );
+      this.variant = { key, data };
+    }
+    return this.variant.data;
   }
 
   modelTable(name: string): Table {

@@ -1,12 +1,12 @@
 import type { DataType, Value } from '../values/index.ts';
-import { DATE, formatType, INTEGER, parseType, TEXT } from '../values/index.ts';
-import type { ByItem, Model, Query, QueryFilter, Table } from '../model/index.ts';
+import { DATE, formatType, INTEGER, parseType, TEXT, textReader } from '../values/index.ts';
+import type { ByItem, Model, PlainFilter, PlainQuery, Query, Table } from '../model/index.ts';
 import { sameName } from '../model/index.ts';
-import type { FormulaChecker, Typed, TypedAggregate } from '../formula/index.ts';
-import { mentionsRole, operandsOf, roledChecker } from '../formula/index.ts';
+import type { Typed, TypedAggregate } from '../formula/index.ts';
+import { FormulaChecker, mentionsRole, operandsOf, roledChecker } from '../formula/index.ts';
 import type { PeriodShape } from '../calendar/index.ts';
 import type { Path } from '../relate/index.ts';
-import type { AnswerColumn } from '../query/index.ts';
+import type { AnswerColumn, PlainAsked } from '../query/index.ts';
 import {
   askedFilter,
   askedMeasure,
@@ -15,6 +15,9 @@ import {
   filterAsCondition,
   isOnCalendar,
   levelOf,
+  pathOf,
+  plainQuery,
+  QueryError,
   restricted,
   sortedBy,
   treeKey,
@@ -49,6 +52,16 @@ export interface CompiledQuery {
 export interface CompiledAnswer {
   readonly rows: CompiledQuery;
   readonly totals?: CompiledQuery;
+  /** For each pair of prefixes a statement whose rows are those of all members, shown or not. */
+  readonly subtotals?: readonly {
+    readonly by: number;
+    readonly across: number;
+    readonly query: CompiledQuery;
+  }[];
+  /** Items of `by`; those of `across` come behind them. */
+  readonly byCount: number;
+  /** How many tuples of `by` are listed, where the statement itself does not say so. */
+  readonly limit?: number;
   readonly unreached: readonly (readonly [measure: string, column: string])[];
 }
 
@@ -78,11 +91,57 @@ export function compileQuery(
   dialect: SqlDialect,
   exact = false,
 ): CompiledAnswer {
-  const setting = mentionsRole(asked.model, query) ? roledSetting(asked) : asked;
-  const compiler = new QueryCompiler(setting, dialect, exact);
-  const { rows, unreached } = compiler.rows(query);
-  const totals = query.totals ? new QueryCompiler(setting, dialect, exact).totals(query) : undefined;
-  return { rows, ...(totals ? { totals } : {}), unreached };
+  const plain = plainQuery(asked, query);
+  if (plain.top)
+    throw new QueryError('"top" is answered by the columns evaluator: SQL has no part of it yet');
+  const { limit, ...unlimited } = plain.query;
+  const whole = { ...plain, query: plain.acrossCount > 0 ? unlimited : plain.query };
+  const onTheSpot = spotSetting(asked, plain.model);
+  const setting = mentionsRole(onTheSpot.model, plain.query) ? roledSetting(onTheSpot) : onTheSpot;
+  const compile = () => new QueryCompiler(setting, dialect, exact);
+  const { rows, unreached } = compile().rows(whole);
+  const totals = query.totals ? compile().totals(plain.query) : undefined;
+  return {
+    rows,
+    ...(totals ? { totals } : {}),
+    ...(query.subtotals
+      ? { subtotals: prefixes(plain, unlimited).map((p) => ({ ...p, query: compile().rows(p.asked).rows })) }
+      : {}),
+    byCount: plain.byCount,
+    ...(plain.acrossCount > 0 && limit !== undefined ? { limit } : {}),
+    unreached,
+  };
+}
+
+/** Every pair of a prefix of `by` and a prefix of `across`, but for the full pair and the empty one. */
+function prefixes(plain: PlainAsked, query: PlainQuery): { by: number; across: number; asked: PlainAsked }[] {
+  const { byCount, acrossCount } = plain;
+  const items = query.by ?? [];
+  const found: { by: number; across: number; asked: PlainAsked }[] = [];
+  for (let by = 0; by <= byCount; by++)
+    for (let across = 0; across <= acrossCount; across++) {
+      if (by + across === 0 || (by === byCount && across === acrossCount)) continue;
+      const own = [...items.slice(0, by), ...items.slice(byCount, byCount + across)];
+      found.push({
+        by,
+        across,
+        asked: {
+          ...plain,
+          query: { ...query, by: own, sort: [] },
+          byCount: by,
+          acrossCount: across,
+          having: [],
+        },
+      });
+    }
+  return found;
+}
+
+/** The setting of a model with parts on the spot, or another as-of day. */
+function spotSetting(asked: SqlSetting, model: Model): SqlSetting {
+  if (model === asked.model) return asked;
+  const today = model.asOf === asked.model.asOf ? asked.today : (textReader(DATE)(model.asOf!) as number);
+  return { ...asked, model, checker: new FormulaChecker(model, asked.checker.oracle), today };
 }
 
 function roledSetting(setting: SqlSetting): SqlSetting {
@@ -172,26 +231,35 @@ class QueryCompiler implements Statement {
 
   // ---------- a query ----------
 
-  rows(query: Query): Pick<CompiledAnswer, 'rows' | 'unreached'> {
+  rows({ query, having, namesOf }: PlainAsked): Pick<CompiledAnswer, 'rows' | 'unreached'> {
     const context = this.contextOf(query);
     const measures = query.measures.map((name) => askedMeasure(this, name));
-    const cells = this.listed(query, context, measures);
-    const values = measures.map((m) => this.valueOf(m.node, context, cells));
+    const conditions = having.map(({ measure }) => askedMeasure(this, measure));
+    const cells = this.listed(query, context, measures.length > 0 ? measures : conditions);
+    const values = [...measures, ...conditions].map((m) => this.valueOf(m.node, context, cells));
+    const holds = conditions.map((_, i) => `v${measures.length + i}.v`);
+    const where = holds.length > 0 ? `\nwhere ${holds.join(' and ')}` : '';
     const joins = values.map((v, i) => ` join ${v} v${i} on ${this.matched('c', `v${i}`, context.axes)}`);
     const shown = context.axes.map((axis) => this.scans.shownAxis(axis));
     const members = context.axes.filter((axis) => !axis.meets);
     const meetings = context.axes.slice(members.length);
     const columns = [
-      ...members.map((axis, i) => ({ name: axis.name, type: axis.type, sql: shown[i]!.sql })),
+      ...members.map((axis, i) => ({
+        name: shownName(namesOf, axis),
+        type: axis.type,
+        sql: shown[i]!.sql,
+      })),
       ...measures.map((m, i) => ({ name: m.name, type: m.type, sql: `v${i}.v` })),
       ...meetings.map((axis) => ({ name: `${axis.name}, how met`, type: INTEGER, sql: `c.${axis.id}` })),
     ];
     const order = this.order(query, { ...context, axes: members }, measures, columns, shown);
     const limit = query.limit === undefined ? '' : `\nlimit ${query.limit}`;
     const select = `select ${columns.map((c) => `${this.exact ? c.sql : this.dialect.show(c.sql, c.type)} as ${quoted(c.name)}`).join(',\n  ')}
-from ${cells} c${joins.join('\n')}${shown.map((s) => s.join).join('')}${this.scans.listedMembers(context.axes)}${order}${limit}`;
+from ${cells} c${joins.join('\n')}${shown.map((s) => s.join).join('')}${this.scans.listedMembers(context.axes)}${where}${order}${limit}`;
     const unreached = measures.flatMap((m) =>
-      unreachedBy(this, m.node, context).map((c) => [m.name, `${c.table}.${c.column}`] as const),
+      unreachedBy(this, m.node, context).map(
+        (c) => [m.name, namesOf.get(pathOf(c.table, c.column)) ?? `${c.table}.${c.column}`] as const,
+      ),
     );
     return {
       rows: {
@@ -206,7 +274,7 @@ from ${cells} c${joins.join('\n')}${shown.map((s) => s.join).join('')}${this.sca
     };
   }
 
-  totals(query: Query): CompiledQuery {
+  totals(query: PlainQuery): CompiledQuery {
     const context = { ...this.contextOf(query), axes: [] };
     const measures = query.measures.map((name) => askedMeasure(this, name));
     const cells = this.cte('cells', 'select 1 as one');
@@ -232,7 +300,7 @@ from ${[...new Set(relations)].join(' cross join ')}`;
     );
   }
 
-  private contextOf(query: Query): SqlContext {
+  private contextOf(query: PlainQuery): SqlContext {
     const apart = query.unmatched === 'apart';
     const members = (query.by ?? []).map((item, i) => this.axis(item, `k${i}`));
     return {
@@ -305,7 +373,7 @@ from ${[...new Set(relations)].join(' cross join ')}`;
   }
 
   private order(
-    query: Query,
+    query: PlainQuery,
     context: SqlContext,
     measures: readonly { name: string }[],
     columns: readonly { name: string; type: DataType; sql: string }[],
@@ -334,7 +402,7 @@ from ${[...new Set(relations)].join(' cross join ')}`;
 
   // ---------- filters ----------
 
-  private filter(filter: QueryFilter, apart: boolean): SqlCondition {
+  private filter(filter: PlainFilter, apart: boolean): SqlCondition {
     const asked = askedFilter(this, filter, apart);
     if (asked.kind !== 'period') return asked;
     const { period, calendar } = asked;
@@ -724,11 +792,14 @@ from ${[...new Set(relations)].join(' cross join ')}`;
   }
 }
 
-/** Column names and types of an answer as the program prints them. */
+/** The name of an item: that of an attribute on the spot is its own. */
+const shownName = (namesOf: PlainAsked['namesOf'], { name, table, column }: SqlAxis): string =>
+  (column === undefined ? undefined : namesOf.get(pathOf(table, column))) ?? name;
+
 /** Columns of the answer: those that say how members are met are part of the members. */
-export const answerColumns = ({ rows }: CompiledAnswer): AnswerColumn[] =>
+export const answerColumns = ({ rows, byCount }: CompiledAnswer): AnswerColumn[] =>
   rows.columns.slice(0, rows.columns.length - rows.meetings).map(({ name, type }, i) => ({
     name,
     type: formatType(type),
-    kind: i < rows.members ? 'by' : 'measure',
+    kind: i >= rows.members ? 'measure' : i < byCount ? 'by' : 'across',
   }));

@@ -19,12 +19,61 @@ export function answerOf(compiled: CompiledAnswer, dialect: SqlDialect, run: Run
       query.sql,
       query.parameters.map(({ value, type }) => dialect.bound(value, type)),
     ).map((row) => row.map((cell, i) => cellJson(cell, query.columns[i]!.type)));
+  const all = ask(compiled.rows).map((row) => withMeetings(row, compiled.rows));
+  const rows = limited(all, compiled);
   return {
     columns: answerColumns(compiled),
-    rows: ask(compiled.rows).map((row) => withMeetings(row, compiled.rows)),
+    rows,
     ...(compiled.totals ? { totals: ask(compiled.totals)[0]! } : {}),
+    ...(compiled.subtotals
+      ? {
+          subtotals: compiled.subtotals.map(({ by, across, query }) => ({
+            by,
+            across,
+            rows: shownOf(
+              ask(query).map((row) => withMeetings(row, query)),
+              rows,
+              { by, across, byCount: compiled.byCount },
+            ),
+          })),
+        }
+      : {}),
     unreached: compiled.unreached,
   };
+}
+
+/** The rows of the first tuples of `by`, where the statement lists all. */
+function limited(
+  rows: readonly (readonly AnswerMember[])[],
+  { limit, byCount }: CompiledAnswer,
+): readonly (readonly AnswerMember[])[] {
+  if (limit === undefined) return rows;
+  const first = new Set<string>();
+  for (const row of rows) {
+    if (first.size === limit) break;
+    first.add(JSON.stringify(row.slice(0, byCount)));
+  }
+  return rows.filter((row) => first.has(JSON.stringify(row.slice(0, byCount))));
+}
+
+/** Subtotals of the members that are shown: of `by` in their order. */
+function shownOf(
+  subtotals: readonly (readonly AnswerMember[])[],
+  rows: readonly (readonly AnswerMember[])[],
+  { by, across, byCount }: { by: number; across: number; byCount: number },
+): readonly (readonly AnswerMember[])[] {
+  const placeOfBy = new Map<string, number>();
+  const shown = new Set<string>();
+  for (const row of rows) {
+    const prefix = row.slice(0, by);
+    const text = JSON.stringify(prefix);
+    if (!placeOfBy.has(text)) placeOfBy.set(text, placeOfBy.size);
+    shown.add(JSON.stringify([...prefix, ...row.slice(byCount, byCount + across)]));
+  }
+  const place = (row: readonly AnswerMember[]) => placeOfBy.get(JSON.stringify(row.slice(0, by)))!;
+  return subtotals
+    .filter((row) => shown.has(JSON.stringify(row.slice(0, by + across))))
+    .sort((a, b) => place(a) - place(b));
 }
 
 /** Members that are none say why, where the query tells that apart. */

@@ -1,10 +1,10 @@
-import type { NoMember, Query } from '@crease/core/model';
+import type { NoMember, PlainQuery } from '@crease/core/model';
 import type { Random } from './random.ts';
 
 /** A measure's formula and a query that asks for it. */
 export interface Question {
   readonly formula: string;
-  readonly query: Query;
+  readonly query: PlainQuery;
 }
 
 const NUMBERS: Readonly<Record<string, readonly string[]>> = {
@@ -229,7 +229,7 @@ const BY = [
 ];
 
 export function question(random: Random): Question {
-  const filters = random.some<() => NonNullable<Query['filters']>[number]>(
+  const filters = random.some<() => NonNullable<PlainQuery['filters']>[number]>(
     [
       () => ({ column: 'branch.name', in: random.some<string | null>(['Ash', 'Elm', null, 'none'], 3) }),
       () => ({ column: 'calendar.month', in: ['2024-10', '2024-11', '2024-12'] }),

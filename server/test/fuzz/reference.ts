@@ -12,7 +12,7 @@ import {
 } from '@crease/core/values';
 import type { FormulaChecker, Typed, TypedAggregate } from '@crease/core/formula';
 import { columnsOf, compileScalar, operandsOf, parsePeriod } from '@crease/core/formula';
-import type { Query, Table } from '@crease/core/model';
+import type { PlainQuery, Table } from '@crease/core/model';
 import { cardinalityOf, sameName } from '@crease/core/model';
 import { periodDays } from '@crease/core/calendar';
 import type { PeriodShape } from '@crease/core/calendar';
@@ -93,7 +93,7 @@ export class Reference {
     }
   }
 
-  answer(query: Query): { rows: unknown[][]; totals?: unknown[] } {
+  answer(query: PlainQuery): { rows: unknown[][]; totals?: unknown[] } {
     const members = (query.by ?? []).map((path) => {
       const { table, column } = this.checker.names.path(path as string)!;
       return this.axis(table.name, column.name, undefined);
@@ -163,7 +163,7 @@ export class Reference {
     return { id: this.axisCount++, name: `${table}.${column}`, table, column, value };
   }
 
-  private filter(filter: NonNullable<Query['filters']>[number], apart: boolean): Condition {
+  private filter(filter: NonNullable<PlainQuery['filters']>[number], apart: boolean): Condition {
     if ('where' in filter) {
       const typed = this.checker.condition(filter.where).typed!;
       return { kind: 'formula', typed, columns: columnsOf(typed) };
@@ -533,7 +533,7 @@ export class Reference {
 
   // ---------- cells ----------
 
-  private cells(query: Query, nodes: readonly Typed[], context: Context): Members[] {
+  private cells(query: PlainQuery, nodes: readonly Typed[], context: Context): Members[] {
     const all = nodes.flatMap((node) => this.list(node, context));
     if (query.empty === 'show') {
       const tables = [...new Set(context.axes.map((a) => a.table))];

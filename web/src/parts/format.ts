@@ -1,4 +1,4 @@
-import { NO_REFERENCE_TEXT, UNMATCHED_TEXT } from '@crease/core/interchange';
+import { noValueText } from '@crease/core/interchange';
 import type { ValueFormat } from '@crease/core/model';
 import type { AnswerMember } from '@crease/core/query';
 
@@ -10,7 +10,7 @@ export const isNumeric = (type: string): boolean => /^(integer|decimal|double)/.
  */
 export function formatValue(value: AnswerMember, type: string, format: ValueFormat = {}): string {
   if (value === null) return '';
-  if (typeof value === 'object') return 'null' in value ? NO_REFERENCE_TEXT : UNMATCHED_TEXT;
+  if (typeof value === 'object') return noValueText(value);
   if (typeof value === 'boolean') return value ? 'true' : 'false';
   if (type === 'timestamp') return formatTimestamp(String(value));
   return isNumeric(type) ? formatNumber(value, type, format) : String(value);

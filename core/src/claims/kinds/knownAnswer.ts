@@ -22,7 +22,7 @@ export const knownAnswer: ClaimKind = {
         takesAnyPartner: true,
         found: (e) =>
           `the answer of "${k.name}" differs in ${number(e.against)} of ${counted(e.checked, 'row')}`,
-        about: k.query.measures.map((measure) => ({ measure })),
+        about: k.query.measures.flatMap((measure) => (typeof measure === 'string' ? [{ measure }] : [])),
         tables: model.tables.filter((t) => t.role !== 'staging').map((t) => t.name),
         parts: [formulaParts(model), model.hierarchies, model.asOf, k],
         remedies: (_, data) => {

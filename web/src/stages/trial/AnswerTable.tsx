@@ -1,7 +1,7 @@
 import { useRef } from 'react';
 import { useVirtualizer } from '@tanstack/react-virtual';
 import type { QueryState } from '@crease/contract';
-import type { ByItem, Query, ValueFormat } from '@crease/core/model';
+import type { AskedItem, Query, ValueFormat } from '@crease/core/model';
 import type { AnswerMember } from '@crease/core/query';
 import { useTold } from '../../state/told.ts';
 import { formatValue, isNumeric, memberText } from '../../parts/format.ts';
@@ -19,13 +19,15 @@ interface Props {
 const ROW = 25;
 
 /** A short name, or its title, with where it comes from above it. */
-function ColumnHead({ item, name }: { item: ByItem; name: string }) {
+function ColumnHead({ item, name }: { item: AskedItem; name: string }) {
   const told = useTold();
   const column = typeof item === 'string' ? told.column(item) : undefined;
   const [above, short] =
     typeof item === 'string'
       ? [name.split('.').slice(0, -1).join('.'), column?.title ?? name.split('.').at(-1)!]
-      : [item.hierarchy, 'level' in item ? item.level : `Depth ${item.depth}`];
+      : 'formula' in item
+        ? [item.of, item.name]
+        : [item.hierarchy, 'level' in item ? item.level : `Depth ${item.depth}`];
   return (
     <span className="block truncate" title={[name, column?.description].filter(Boolean).join(': ')}>
       <span className="block truncate text-[11px] font-normal text-soft">{above}</span>
@@ -47,6 +49,7 @@ export function AnswerTable({ answer, query, formats, chosen, onCell, onSort }: 
     estimateSize: () => ROW,
     overscan: 20,
   });
+  const items = [...(query.by ?? []), ...(query.across ?? [])];
   const byCount = answer.columns.length - query.measures.length;
   const columns = `repeat(${byCount}, minmax(120px, 1.6fr)) repeat(${query.measures.length}, minmax(96px, 1fr))`;
   const doesNotApply = new Map(answer.unreached.map(([measure, column]) => [measure, column]));
@@ -100,7 +103,7 @@ export function AnswerTable({ answer, query, formats, chosen, onCell, onSort }: 
                 {sorted?.of === c.name ? (sorted.order === 'descending' ? '↓' : '↑') : ''}
               </button>
             ) : (
-              <ColumnHead item={query.by![i]!} name={c.name} />
+              <ColumnHead item={items[i]!} name={c.name} />
             )}
             {doesNotApply.has(c.name) && (
               <span className="block truncate text-[11px] font-normal text-soft">

@@ -33,7 +33,15 @@ export function CellEvidence({
   const row = answer.rows[cell.row];
   const column = answer.columns[cell.column];
   const by = query.by ?? [];
-  const asked = { query, cell: { measure: column?.name ?? '', members: row?.slice(0, by.length) ?? [] } };
+  const acrossCount = query.across?.length ?? 0;
+  const asked = {
+    query,
+    cell: {
+      measure: column?.name ?? '',
+      by: row?.slice(0, by.length) ?? [],
+      across: row?.slice(by.length, by.length + acrossCount) ?? [],
+    },
+  };
   const {
     answer: trace,
     error,
@@ -43,10 +51,12 @@ export function CellEvidence({
     asked,
     (question) => ask(api.questions.trace, { id }, question),
   );
+  // Parts on the spot are not drilled into.
+  const plain = by.filter((item): item is ByItem => typeof item === 'string' || !('formula' in item));
   if (!row || !column) return null;
   const measure = names.measure(column.name);
-  const next = nextLevel(by, model.hierarchies ?? []);
-  const deeper = nextDepth(by);
+  const next = nextLevel(plain, model.hierarchies ?? []);
+  const deeper = nextDepth(plain);
   return (
     <section aria-label="Explanation of the cell" className="border-b border-rule px-4 py-3">
       <h2 className="text-[15px]">
@@ -92,7 +102,7 @@ export function CellEvidence({
             onDrill({
               ...query,
               by: [...by.slice(0, next.at), next.item, ...by.slice(next.at + 1)],
-              filters: [...(query.filters ?? []), { column: next.column, in: [row[next.at]!] }],
+              filters: [...(query.filters ?? []), { column: next.column, in: [row[next.at] as string] }],
               sort: [],
             })
           }

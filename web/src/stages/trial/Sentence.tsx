@@ -10,7 +10,7 @@ import type { AnswerMember } from '@crease/core/query';
 import { formatValue, memberText } from '../../parts/format.ts';
 import { conditionExample } from '../../parts/examples.ts';
 import { count } from '../../parts/text.ts';
-import { attributesOf, itemText } from './attributes.ts';
+import { attributesOf, itemText, measureText, topText } from './attributes.ts';
 
 interface Props {
   readonly query: Query;
@@ -69,8 +69,8 @@ export function Sentence({ query, perspective, onAsk }: Props) {
       <span>show</span>
       {query.measures.map((m, i) => (
         <Part
-          key={m}
-          text={m}
+          key={measureText(m)}
+          text={measureText(m)}
           onRemove={() => onAsk({ ...query, measures: removed(query.measures, i), sort: [] })}
         />
       ))}
@@ -293,20 +293,26 @@ function FilterPart({
   onChange: (filter: QueryFilter) => void;
   onRemove: () => void;
 }) {
+  const { model } = useModel();
   const text =
-    'period' in filter
-      ? periodText(filter)
-      : 'where' in filter
-        ? filter.where
-        : `${filter.column} is ${
-            filter.in.length === 0
-              ? '…'
-              : filter.in
-                  .slice(0, 3)
-                  .map((m) => memberText(m, 'text'))
-                  .join(', ')
-          }${filter.in.length > 3 ? ` and ${filter.in.length - 3} more` : ''}`;
-  if ('period' in filter) return <Part text={text} onRemove={onRemove} />;
+    'having' in filter
+      ? filter.having
+      : 'top' in filter
+        ? topText(filter, model)
+        : 'period' in filter
+          ? periodText(filter)
+          : 'where' in filter
+            ? filter.where
+            : `${filter.column} is ${
+                filter.in.length === 0
+                  ? '…'
+                  : filter.in
+                      .slice(0, 3)
+                      .map((m) => memberText(m, 'text'))
+                      .join(', ')
+              }${filter.in.length > 3 ? ` and ${filter.in.length - 3} more` : ''}`;
+  if ('period' in filter || 'having' in filter || 'top' in filter)
+    return <Part text={text} onRemove={onRemove} />;
   return (
     <span className="inline-flex items-center border-b-2 border-ink font-semibold">
       <Popover className="relative">
@@ -363,6 +369,8 @@ function WhereEditor({ where, onSave }: { where: string; onSave: (where: string)
 const NO_VALUES: readonly AnswerMember[] = [null, { null: true }, { unmatched: true }];
 const sameMember = (a: AnswerMember, b: AnswerMember): boolean => JSON.stringify(a) === JSON.stringify(b);
 
+type PlainMember = Extract<QueryFilter, { column: string }>['in'][number];
+
 function MemberPicker({
   filter,
   onChange,
@@ -381,7 +389,9 @@ function MemberPicker({
   const toggle = (member: AnswerMember) =>
     onChange({
       ...filter,
-      in: has(member) ? filter.in.filter((x) => !sameMember(x, member)) : [...filter.in, member],
+      in: has(member)
+        ? filter.in.filter((x) => !sameMember(x, member))
+        : [...filter.in, member as PlainMember],
     });
   return (
     <div>

@@ -1,5 +1,13 @@
 import { columnPath, withRoles } from '@crease/core/formula';
-import type { ByItem, Model, Perspective, Table } from '@crease/core/model';
+import type {
+  AskedItem,
+  ByItem,
+  MeasureItem,
+  Model,
+  Perspective,
+  Table,
+  TopFilter,
+} from '@crease/core/model';
 import { sameName, splitPath } from '@crease/core/model';
 
 /** An item that a trial may put on its rows. */
@@ -14,13 +22,30 @@ export interface Attribute {
  * An item in short: a hierarchy without its table, unless several tables have one of that name (a dimension
  * and its roles) and it is not of the first.
  */
-export function itemText(item: ByItem, model: Model): string {
+export function itemText(item: AskedItem, model: Model): string {
   if (typeof item === 'string') return item;
+  if ('formula' in item) return item.name;
   const [table, name] = splitPath(item.hierarchy) ?? ['', item.hierarchy];
   const first = (model.hierarchies ?? []).find((h) => sameName(h.name, name));
   const hierarchy = !first || sameName(first.table, table) ? name : `${table}: ${name}`;
   return 'level' in item ? `${hierarchy}.${item.level}` : `${hierarchy} at depth ${item.depth}`;
 }
+
+/** A measure of a question: of the model, on the spot, or a column with an aggregate. */
+export const measureText = (item: MeasureItem): string =>
+  typeof item === 'string'
+    ? item
+    : 'formula' in item
+      ? item.name
+      : `${item.aggregate ? `${item.aggregate} ` : ''}${item.column}`;
+
+/** A condition of a question on the first members by a measure, in words. */
+export const topText = ({ top, of, per, others, order }: TopFilter, model: Model): string =>
+  [
+    order === 'ascending' ? `last ${top} by ${of}` : `top ${top} by ${of}`,
+    ...(per && per.length > 0 ? [`within ${per.map((item) => itemText(item, model)).join(', ')}`] : []),
+    ...(others ? ['and all others'] : []),
+  ].join(' ');
 
 const inPerspective = (p: Perspective | undefined, table: Table, column: string): boolean =>
   !p || p.tables.includes(table.name) || (p.columns ?? []).includes(`${table.name}.${column}`);

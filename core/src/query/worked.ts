@@ -1,0 +1,324 @@
+import type { Value } from '../values/index.ts';
+import { compareCounting, compareValues, toJson } from '../values/index.ts';
+import type { MemberOfCell, NoMember, Others, PlainFilter, PlainQuery, Query } from '../model/index.ts';
+import type { ColumnName } from '../formula/index.ts';
+import type { AskedMeasure } from './asked.ts';
+import { askedFilter, askedMeasure, emptyBases, sortedBy } from './asked.ts';
+import { axisOf, orderedAxis, QueryError } from './axes.ts';
+import type { Axis, Condition, Context } from './context.ts';
+import type { Cells } from './cells.ts';
+import { cellsOf, singleCell } from './cells.ts';
+import { Evaluator } from './evaluate.ts';
+import type { ModelData } from './modelData.ts';
+import { FOUND, meetingAxis, noMemberOf } from './noMember.ts';
+import type { PlainAsked } from './onTheSpot.ts';
+import { plainQuery } from './onTheSpot.ts';
+import { scan } from './scan.ts';
+import { topRows } from './top.ts';
+import { unreachedBy } from './unreached.ts';
+
+export type Json = null | boolean | number | string;
+
+/**
+ * A member of an attribute: a value, null, or why there is none where the query tells that apart; or all that
+ * a top leaves over.
+ */
+export type AnswerMember = Json | NoMember | Others;
+
+/** A row of an answer: a tuple of members, with the value of each measure. */
+export interface WorkedRow {
+  /** The axes that its codes belong to; a row of others has an axis of its own for what it stands for. */
+  readonly context: Context;
+  /** By axis. */
+  readonly codes: readonly number[];
+  readonly values: readonly Value[];
+  /** Whether its last member of `by` is all that a top leaves over. */
+  readonly isOthers: boolean;
+}
+
+/** A query that has been worked out: rows in their order, and what they were made of. */
+export interface Worked {
+  readonly data: ModelData;
+  readonly asked: PlainAsked;
+  /** Axes of `by`, then of `across`. */
+  readonly members: readonly Axis[];
+  readonly apart: boolean;
+  readonly context: Context;
+  readonly measures: readonly AskedMeasure[];
+  readonly unreached: readonly (readonly ColumnName[])[];
+  readonly evaluator: Evaluator;
+  readonly rows: readonly WorkedRow[];
+}
+
+/** How texts are put in order: by code point, or as people count, so that "Shop 2" comes before "Shop 10". */
+export type TextOrder = 'code points' | 'counting';
+
+/** Works a query out. Throws QueryError for what the model does not have, or a measure that is broken. */
+export function workedOut(model: ModelData, query: Query, texts: TextOrder): Worked {
+  const asked = plainQuery(model, query);
+  const plain = asked.query;
+  const data = model.ofModel(asked.model).forQuery(plain);
+  const members = (plain.by ?? []).map((item) =>
+    texts === 'counting' ? orderedAxis(data, item) : axisOf(data, item),
+  );
+  const apart = plain.unmatched === 'apart';
+  // How rows meet each member's table stands behind the members, in the same order.
+  const axes = apart ? [...members, ...members.map(meetingAxis)] : members;
+  const measures = plain.measures.map((name) => askedMeasure(data, name));
+  const having = asked.having.map(({ measure, text }) => havingMeasure(data, measure, text));
+  const evaluator = new Evaluator(data);
+  const conditions = (plain.filters ?? []).map((filter) => filterCondition(data, evaluator, filter, apart));
+  const context: Context = {
+    axes,
+    steps: conditions.map((condition) => ({ kind: 'condition' as const, condition })),
+    via: [],
+    repeat: false,
+  };
+  const unreached = measures.map((m) => unreachedBy(data, m.node, context));
+  const cells = listedCells(evaluator, context, measures, having, plain);
+  const values = valuesOf(evaluator, context, cells, [...measures, ...having]);
+  const isListed = (cell: number) =>
+    having.every((_, i) => values[measures.length + i]![cell] === true) &&
+    axes.every((axis, p) => !axis.hidden || axis.hidden[cells.tuples.codes[p]![cell]!] === 0);
+  const listed: WorkedRow[] = [];
+  for (let cell = 0; cell < cells.tuples.size; cell++)
+    if (isListed(cell))
+      listed.push({
+        context,
+        codes: cells.tuples.codes.map((codes) => codes[cell]!),
+        values: measures.map((_, i) => values[i]![cell]!),
+        isOthers: false,
+      });
+  const worked = { data, asked, members, apart, context, measures, unreached, evaluator };
+  const chosen = asked.top ? topRows(worked, asked.top, listed) : listed;
+  const ordered = inOrder(worked, chosen, texts);
+  return { ...worked, rows: limited(ordered, asked.byCount, plain.limit) };
+}
+
+/**
+ * Values of measures by cell; those of one that does not apply are null. One pass over the rows of a table
+ * answers all that is asked of it.
+ */
+export function valuesOf(
+  evaluator: Evaluator,
+  context: Context,
+  cells: Cells,
+  measures: readonly AskedMeasure[],
+): Value[][] {
+  const applies = measures.map((m) => unreachedBy(evaluator.data, m.node, context).length === 0);
+  measures.forEach((m, i) => {
+    if (applies[i]) evaluator.expect(m.node, context);
+  });
+  return measures.map((m, i) =>
+    applies[i] ? evaluator.measure(m.name, context, cells) : new Array<Value>(cells.tuples.size).fill(null),
+  );
+}
+
+/** The members of a row, as an answer has them; `places` are those of its axes. */
+export const membersOf = (
+  { members, apart, asked }: Pick<Worked, 'members' | 'apart' | 'asked'>,
+  row: Pick<WorkedRow, 'context' | 'codes' | 'isOthers'>,
+  places: readonly number[] = [...members.keys()],
+): AnswerMember[] =>
+  places.map((p): AnswerMember => {
+    if (row.isOthers && p === asked.byCount - 1) return { others: true };
+    const meets = apart ? row.codes[members.length + p]! : FOUND;
+    const axis = row.context.axes[p]!;
+    return noMemberOf(meets) ?? toJson(axis.show(row.codes[p]!), axis.type);
+  });
+
+/** Whether a member that somebody names is that of a row. */
+export function isMember(worked: Worked, row: WorkedRow, place: number, named: MemberOfCell): boolean {
+  const [member] = membersOf(worked, row, [place]);
+  if (named !== null && typeof named === 'object' && 'key' in named) {
+    const keys = row.context.axes[place]!.keys?.(row.codes[place]!) ?? [member];
+    return JSON.stringify(keys) === JSON.stringify(named.key);
+  }
+  return JSON.stringify(member) === JSON.stringify(named);
+}
+
+function havingMeasure(data: ModelData, name: string, text: string): AskedMeasure {
+  try {
+    return askedMeasure(data, name);
+  } catch (error) {
+    if (!(error instanceof QueryError)) throw error;
+    throw new QueryError(
+      error.message.replaceAll(`measure "${name}"`, `the condition ${text}`),
+      error.reason,
+    );
+  }
+}
+
+function filterCondition(
+  data: ModelData,
+  evaluator: Evaluator,
+  filter: PlainFilter,
+  apart: boolean,
+): Condition {
+  const asked = askedFilter(data, filter, apart);
+  if (asked.kind !== 'period') return asked;
+  const { period, calendar } = asked;
+  // The single day as-of, whatever day the calendar has.
+  const asOf = data.today;
+  const only: Condition = {
+    kind: 'days',
+    calendar: calendar.table,
+    columns: [],
+    keeps: Uint8Array.from([
+      0,
+      ...data.calendarDays(calendar.table).byRow.map((day) => (day === asOf ? 1 : 0)),
+    ]),
+  };
+  const day = { table: calendar.table, column: calendar.day };
+  const keeps = evaluator.periodRows(
+    { period, calendar: calendar.table },
+    only.keeps.includes(1) ? [only] : [],
+    [],
+    () => 0,
+  );
+  return { kind: 'days', calendar: calendar.table, keeps, columns: [day], label: day };
+}
+
+/** Cells in which some measure that is asked for has rows; without any, those of the conditions on measures. */
+function listedCells(
+  evaluator: Evaluator,
+  context: Context,
+  measures: readonly AskedMeasure[],
+  having: readonly AskedMeasure[],
+  query: PlainQuery,
+): Cells {
+  if (context.axes.length === 0) return singleCell();
+  const cells = cellsOf(context.axes);
+  const enter = (tuples: Cells['tuples']) => {
+    for (let i = 0; i < tuples.size; i++) cells.tuples.add((p) => tuples.codes[p]![i]!);
+  };
+  const listing = measures.length > 0 ? measures : having;
+  for (const measure of listing)
+    if (unreachedBy(evaluator.data, measure.node, { ...context, repeat: false }).length === 0) {
+      evaluator.expect(measure.node, context);
+      enter(evaluator.listCells(measure.node, context));
+    }
+  if (query.empty === 'show')
+    for (const base of emptyBases(evaluator.data, context))
+      enter(scan(evaluator.data, { ...context, repeat: true }, base).tuples);
+  return cells;
+}
+
+export type Order = (a: WorkedRow, b: WorkedRow) => number;
+
+/** By values; nulls come last in either direction. */
+export const byValues =
+  (value: (row: WorkedRow) => Value, isDescending: boolean, texts: TextOrder): Order =>
+  (a, b) => {
+    const compare = texts === 'counting' ? compareCounting : compareValues;
+    const [x, y] = [value(a), value(b)];
+    if (x === null || y === null) return x === y ? 0 : x === null ? 1 : -1;
+    return isDescending ? compare(y, x) : compare(x, y);
+  };
+
+/** The first of several orders that tells two rows apart. */
+export const byAll =
+  (orders: readonly Order[]): Order =>
+  (a, b) => {
+    for (const order of orders) {
+      const result = order(a, b);
+      if (result !== 0) return result;
+    }
+    return 0;
+  };
+
+const byCode =
+  (place: number): Order =>
+  (a, b) =>
+    a.codes[place]! - b.codes[place]!;
+
+/**
+ * By the members of some axes ascending. Nulls come last: of them first those that were found, then those
+ * without a reference, then those without a partner. What a top leaves over comes behind all of them.
+ */
+export function byMembers(
+  { members, apart, asked }: Pick<Worked, 'members' | 'apart' | 'asked'>,
+  places: readonly number[],
+  texts: TextOrder,
+): Order[] {
+  return places.flatMap((p): Order[] => {
+    const axis = members[p]!;
+    const ordering = axis.order ?? axis.show;
+    return [
+      ...(p === asked.byCount - 1 && asked.top?.others
+        ? [(a: WorkedRow, b: WorkedRow) => Number(a.isOthers) - Number(b.isOthers)]
+        : []),
+      byValues(
+        (row) => (row.isOthers && p === asked.byCount - 1 ? null : ordering(row.codes[p]!)),
+        false,
+        texts,
+      ),
+      ...(axis.order
+        ? [
+            byValues(
+              (row) => (row.isOthers && p === asked.byCount - 1 ? null : axis.show(row.codes[p]!)),
+              false,
+              texts,
+            ),
+          ]
+        : []),
+      ...(apart ? [byCode(members.length + p)] : []),
+    ];
+  });
+}
+
+/** Rows in the order asked for; ties, and all without `sort`, by the members ascending. */
+function inOrder(
+  worked: Omit<Worked, 'rows'>,
+  rows: readonly WorkedRow[],
+  texts: TextOrder,
+): readonly WorkedRow[] {
+  const { members, measures, asked } = worked;
+  const sorts = (asked.query.sort ?? []).map(({ of, order }): Order => {
+    const by = sortedBy(asked.query, of, members, measures);
+    if ('measure' in by) return byValues((row) => row.values[by.measure]!, order === 'descending', texts);
+    const axis = members[by.axis]!;
+    const ordering = axis.order ?? axis.show;
+    const isOwn = (row: WorkedRow) => row.isOthers && by.axis === asked.byCount - 1;
+    return byValues(
+      (row) => (isOwn(row) ? null : ordering(row.codes[by.axis]!)),
+      order === 'descending',
+      texts,
+    );
+  });
+  const places = [...members.keys()];
+  const othersLast: Order = (a, b) => Number(a.isOthers) - Number(b.isOthers);
+  const orders = [
+    ...(sorts.length > 0 ? [othersLast] : []),
+    ...sorts,
+    ...byMembers(worked, places, texts),
+    ...places.map(byCode),
+  ];
+  return [...rows].sort(byAll(orders));
+}
+
+/** The rows of the first tuples of `by`. */
+function limited(
+  rows: readonly WorkedRow[],
+  byCount: number,
+  limit: number | undefined,
+): readonly WorkedRow[] {
+  if (limit === undefined) return rows;
+  const met = new Set<string>();
+  return rows.filter((row) => {
+    met.add(tupleText(row, byCount));
+    return met.size <= limit || isFirst(met, tupleText(row, byCount), limit);
+  });
+}
+
+const tupleText = (row: WorkedRow, byCount: number): string =>
+  `${row.isOthers ? 'others ' : ''}${row.codes.slice(0, byCount).join()}`;
+
+const isFirst = (met: ReadonlySet<string>, text: string, limit: number): boolean => {
+  let place = 0;
+  for (const known of met) {
+    if (place++ >= limit) return false;
+    if (known === text) return true;
+  }
+  return false;
+};
