@@ -144,7 +144,8 @@ export function answerInSqlite(data: ModelData, query: Query): Answer {
   );
   const database = new SqliteDatabase(data.model, (name) => data.table(name));
   try {
-    database.load(new Set([...compiled.rows.tables, ...(compiled.totals?.tables ?? [])]));
+    const queries = [compiled.rows, compiled.totals, ...(compiled.subtotals ?? []).map((s) => s.query)];
+    database.load(new Set(queries.flatMap((one) => [...(one?.tables ?? [])])));
     return answerOf(compiled, sqlite, (sql, parameters) => database.run(sql, parameters));
   } finally {
     database.close();
