@@ -8,6 +8,7 @@ const ladder = [
   'relate',
   'formula',
   'query',
+  'rows',
   'sql',
   'load',
   'storage',

@@ -15,6 +15,7 @@ import { addPropose } from './commands/propose.ts';
 import { addServe } from './commands/serve.ts';
 import { addSql } from './commands/sql.ts';
 import { addQuery } from './commands/query.ts';
+import { addRows } from './commands/rows.ts';
 
 const program = new Command('crease')
   .description('Design star and snowflake semantic models and hold every claim they make against the data')
@@ -24,6 +25,7 @@ program.configureOutput({ writeErr: (text) => process.stderr.write(text) });
 for (const add of [
   addCheck,
   addQuery,
+  addRows,
   addSql,
   addProfile,
   addPropose,

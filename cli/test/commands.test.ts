@@ -1,3 +1,4 @@
+import { parquetReadObjects } from 'hyparquet';
 import { parquetWriteBuffer } from 'hyparquet-writer';
 import { spawnSync } from 'node:child_process';
 import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
@@ -359,4 +360,80 @@ test('import: a model of CREATE TABLE statements, without rows, that makes the s
   expect(checked.stdout).toContain('no rows yet: nothing has been imported into loan');
   expect(crease('import', inFolder('none.sql', 'select 1')).status).toBe(2);
   expect(crease('import', join(folder, 'nowhere.sql')).stderr).toContain('cannot be read');
+});
+
+test('a question laid out across has one answer on both engines, with its subtotals', () => {
+  const query = inFolder(
+    'across.json',
+    JSON.stringify({
+      by: ['district.region', { name: 'long', formula: 'days_out > 20', of: 'loan_export' }],
+      across: ['calendar.year'],
+      measures: [
+        'Loans',
+        { name: 'Half', formula: '"Fines" / 2' },
+        { column: 'loan_export.fine', aggregate: 'max' },
+      ],
+      filters: [{ having: '"Loans" > 3' }],
+      subtotals: true,
+      limit: 3,
+    }),
+  );
+  const [columns, sql] = ['columns', 'sql'].map((engine) =>
+    crease('query', model, '--query', query, '--engine', engine, '--json'),
+  );
+  expect([columns!.status, columns!.stderr, sql!.stderr]).toEqual([0, '', '']);
+  expect(JSON.parse(sql!.stdout)).toEqual(JSON.parse(columns!.stdout));
+  const { subtotals } = JSON.parse(columns!.stdout) as { subtotals: { by: number; across: number }[] };
+  expect(subtotals.map((t) => [t.by, t.across])).toEqual([
+    [0, 1],
+    [1, 0],
+    [1, 1],
+    [2, 0],
+  ]);
+});
+
+test('rows: those behind a cell, as JSON, delimited text and Parquet, and they add up to it', async () => {
+  const query = inFolder(
+    'rows.json',
+    JSON.stringify({ by: ['branch.town'], measures: ['Fine per late loan'] }),
+  );
+  const rows = (...more: string[]) => crease('rows', model, '--query', query, ...more);
+  const cell = ['--cell', JSON.stringify({ by: [], measure: 'Fine per late loan' })];
+  const all = JSON.parse(rows(...cell, '--limit', '100000', '--json').stdout) as {
+    aggregates: { text: string; rows: unknown[]; lines: number[]; sum: string; of: string; more: number }[];
+  };
+  expect(all.aggregates.map((a) => a.text)).toEqual([
+    'sum(loan_export.fine) filter (where not loan_export.fine_waived)',
+    'count(loan_export)',
+  ]);
+  for (const { sum, of, more } of all.aggregates) expect([sum, more]).toEqual([of, 0]);
+  const [, late] = all.aggregates;
+  expect(late!.rows).toHaveLength(Number(late!.of));
+  // The line in the file is that of the row.
+  const lines = readFileSync(join(folder, 'loan_export.csv'), 'utf8').split('\n');
+  expect(lines[late!.lines[0]! - 1]!.split(',')[0]).toBe((late!.rows as string[][])[0]![0]);
+
+  const several = rows(...cell, '--csv');
+  expect([several.status, several.stderr]).toEqual([
+    2,
+    expect.stringContaining('choose one with --aggregate'),
+  ]);
+  const csv = rows(
+    ...cell,
+    '--csv',
+    '--aggregate',
+    '2',
+    '--columns',
+    'loan_export.barcode,branch.town',
+    '--limit',
+    '2',
+  );
+  expect(csv.stdout.split('\n')[0]).toBe('loan_export.barcode,branch.town');
+  expect(csv.stderr).toContain('more rows are not listed');
+  const file = join(folder, 'rows.parquet');
+  expect(rows(...cell, '--aggregate', '1', '--limit', '50', '--parquet', file).status).toBe(0);
+  const read = await parquetReadObjects({ file: new Uint8Array(readFileSync(file)).buffer });
+  expect(read).toHaveLength(50);
+  expect(read[0]!['loan_export.loan_date']).toBeInstanceOf(Date);
+  expect(rows('--cell', '{"by":["Nowhere"],"measure":"Loans"}')).toMatchObject({ status: 2, stdout: '' });
 });

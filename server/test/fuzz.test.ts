@@ -1,5 +1,6 @@
 import type { Answer } from '@crease/core/query';
 import { answerQuery, DataError, traceCell } from '@crease/core/query';
+import { rowsBehind } from '@crease/core/rows';
 import { answerInSqlite } from '../src/sql.ts';
 import { answers, dataOf, difference, isSame, makeCase } from './fuzz/compare.ts';
 import type { Case } from './fuzz/compare.ts';
@@ -222,4 +223,42 @@ test('laid out across, with subtotals and conditions on measures, columns and SQ
     }
   }
   expect(compared).toBeGreaterThan(150);
+});
+
+test('the rows behind each cell add up to it, in random questions', () => {
+  let summed = 0;
+  for (let seed = 1; seed <= 250; seed++) {
+    const kase = makeCase(seed);
+    const data = dataOf(kase);
+    const { query } = kase.question;
+    let answer: Answer;
+    try {
+      answer = answerQuery(data, query);
+    } catch (error) {
+      if (!(error instanceof DataError)) throw error;
+      continue; // a question that is not right
+    }
+    const width = (query.by ?? []).length;
+    for (const row of [...answer.rows.slice(0, 4), []])
+      for (const measure of query.measures) {
+        const { aggregates } = rowsBehind(data, {
+          query,
+          cells: [{ measure, by: row.slice(0, width) }],
+          columns: [],
+        });
+        for (const { text, sum, of } of aggregates) {
+          if (sum === null) continue;
+          const isClose = isSame(Number(sum), Number(of));
+          expect({ seed, measure, row, text, sum: isClose ? of : sum }).toEqual({
+            seed,
+            measure,
+            row,
+            text,
+            sum: of,
+          });
+          summed++;
+        }
+      }
+  }
+  expect(summed).toBeGreaterThan(100);
 });

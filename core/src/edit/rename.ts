@@ -117,7 +117,18 @@ function renamed(model: Model, renaming: Renaming): Model {
       model.detailListings?.map((d) => ({
         ...d,
         table: renaming.tableName(d.table),
-        columns: d.columns.map(renaming.ownOrPath(d.table)),
+        ...given('measures', d.measures?.map(renaming.measure)),
+        ...given('except', d.except?.map(renaming.measure)),
+        ...given('where', d.where && renaming.formula(d.where)),
+        columns: d.columns.map((c) =>
+          typeof c === 'string'
+            ? renaming.ownOrPath(d.table)(c)
+            : { ...c, column: renaming.ownOrPath(d.table)(c.column) },
+        ),
+        ...given(
+          'sort',
+          d.sort?.map((s) => ({ ...s, of: renaming.ownOrPath(d.table)(s.of) })),
+        ),
       })),
     ),
     ...given(

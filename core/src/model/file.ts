@@ -31,6 +31,14 @@ export const readQuery = (text: string): Query =>
   checkDocument(querySchema, parseJson(text, 'the query'), 'query') as Query;
 
 /** A cell of an answer: a measure, and the members of its row. Throws DocumentError. */
+/** One cell, or a list of several. */
+export const readCells = (text: string): AskedCell[] => {
+  const json = parseJson(text, 'the cell');
+  return Array.isArray(json)
+    ? json.map((one, i) => checkDocument(cellSchema, one, `cell ${i + 1}`))
+    : [checkDocument(cellSchema, json, 'cell')];
+};
+
 export const readCell = (text: string): AskedCell =>
   checkDocument(cellSchema, parseJson(text, 'the cell'), 'cell');
 

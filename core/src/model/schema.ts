@@ -178,7 +178,7 @@ const byItem = z.union([
 const attributeOnTheSpot = z.strictObject({ name, formula: z.string().min(1), of: name });
 const askedItem = z.union([byItem, attributeOnTheSpot]);
 
-export const columnAggregates = ['sum', 'min', 'max', 'avg', 'count', 'distinct'] as const;
+const columnAggregates = ['sum', 'min', 'max', 'avg', 'count', 'distinct'] as const;
 /** A measure on the spot, or a column with the aggregate that it has by default or another. */
 const askedMeasure = z.union([
   z.string(),
@@ -296,6 +296,21 @@ export const knownAnswerSchema = z.strictObject({
   tolerance: z.number().min(0).optional(),
 });
 
+/** Rows of a fact as people list them: their columns, headings and order, and for which measures. */
+export const detailListingSchema = z.strictObject({
+  name,
+  title: text.optional(),
+  table: name,
+  /** Measures that it is offered for; by default all over its table. */
+  measures: z.array(name).optional(),
+  /** Measures that it is not offered for. */
+  except: z.array(name).optional(),
+  where: z.string().min(1).optional(),
+  columns: z.array(z.union([z.string(), z.strictObject({ column: z.string(), title: text.optional() })])),
+  sort: z.array(z.strictObject({ of: z.string(), order: direction.optional() })).optional(),
+  limit: z.int().min(1).optional(),
+});
+
 export const modelSchema = z.strictObject({
   crease: z.literal(FORMAT_VERSION),
   name,
@@ -311,11 +326,7 @@ export const modelSchema = z.strictObject({
     .array(z.strictObject({ measure: name, periods: z.array(z.string()), calendar: name.optional() }))
     .optional(),
   perspectives: z.array(perspectiveSchema).optional(),
-  detailListings: z
-    .array(
-      z.strictObject({ name, table: name, columns: z.array(z.string()), limit: z.int().min(1).optional() }),
-    )
-    .optional(),
+  detailListings: z.array(detailListingSchema).optional(),
   knownAnswers: z.array(knownAnswerSchema).optional(),
   waivers: z.array(waiverSchema).optional(),
   diagrams: z.array(diagramSchema).optional(),
@@ -349,6 +360,7 @@ export interface PlainQuery extends Omit<
   filters?: PlainFilter[] | undefined;
 }
 export type KnownAnswer = NonNullable<Model['knownAnswers']>[number];
+export type DetailListing = z.infer<typeof detailListingSchema>;
 export type Cardinality = NonNullable<Relationship['cardinality']>;
 
 /** The JSON Schema of the model file, generated from the schema above. */

@@ -13,10 +13,11 @@ import { pathOf } from './onTheSpot.ts';
 import type { TracedPart } from './trace.ts';
 import { CellTracer } from './trace.ts';
 import { unreachedBy } from './unreached.ts';
-import type { AnswerMember, Json, TextOrder, Worked, WorkedRow } from './worked.ts';
-import { byAll, byMembers, isMember, membersOf, valuesOf, workedOut } from './worked.ts';
+import { isMember, membersOf, workedOut } from './worked.ts';
+import type { AnswerMember, Json, TextOrder, Worked, WorkedRow } from './workedRows.ts';
+import { byAll, byMembers, valuesOf } from './workedRows.ts';
 
-export type { AnswerMember, Json, TextOrder } from './worked.ts';
+export type { AnswerMember, Json, TextOrder } from './workedRows.ts';
 
 export interface AnswerColumn {
   readonly name: string;
@@ -32,8 +33,8 @@ export interface Subtotals {
 }
 
 /**
- * The answer to a query: rows hold the members of `by`, those of `across`, then the measures; see "A query" of
- * the model file's page.
+ * The answer to a query: rows hold the members of `by`, those of `across`, then the measures; see "A query"
+ * of the model file's page.
  */
 export interface Answer {
   readonly columns: readonly AnswerColumn[];
@@ -212,7 +213,7 @@ export function addressCell(model: ModelData, query: Query, asked: AskedCell): A
   return { worked: { ...worked, data }, measure, context, cell, said };
 }
 
-/** The measures of a query that has to be worked out for one of them: what it does not ask for is asked too. */
+/** The measures of a query, with the one that a cell is of. */
 const measuredBy = (query: Query, measure: string): Query['measures'] =>
   query.measures.some((m) => typeof m === 'string' && m.toLowerCase() === measure.toLowerCase()) ||
   query.measures.some((m) => typeof m !== 'string')

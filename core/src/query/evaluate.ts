@@ -9,12 +9,18 @@ import { cellsOf } from './cells.ts';
 import type { Axis, Condition, Context } from './context.ts';
 import { entered, filterAsCondition, isOnCalendar, restricted, withCondition } from './context.ts';
 import type { ModelData } from './modelData.ts';
-import type { CellTracer } from './trace.ts';
 import { aggregateGroups } from './aggregates.ts';
 import { FOUND, lookupMeetings } from './noMember.ts';
 import { aggregateRows, compileRow } from './rowFormula.ts';
+import type { Scan } from './scan.ts';
 import { columnAxis, scan, unreachedColumns } from './scan.ts';
 import { Tuples } from './tuples.ts';
+
+/** Hears of each leaf of a formula that is worked out: before it, and after it with its values by cell. */
+export interface EvaluationListener {
+  enter(node: Typed, context: Context, cells: Cells): void;
+  leave(values: readonly Value[]): void;
+}
 
 /**
  * Evaluates checked measures in contexts. Results of measures are kept per context and cells while one answer
@@ -27,7 +33,7 @@ export class Evaluator {
   /** `tracer` hears of each step while it is worked out; then nothing is taken from before. */
   constructor(
     readonly data: ModelData,
-    private readonly tracer?: CellTracer,
+    private readonly tracer?: EvaluationListener,
   ) {}
 
   private measureTree(name: string): { typed: Typed; repeat: boolean } {
@@ -116,11 +122,17 @@ export class Evaluator {
     const values =
       made.aggregate?.(node) ??
       aggregateRows(this.data, node, made.groups, tuples.size + 1, context.via, made.rows);
-    const places = this.reachedPlaces(context, node.base, cells);
-    return Array.from({ length: cells.tuples.size }, (_, cell) => {
-      const group = tuples.size === 0 ? -1 : tuples.find((p) => cells.tuples.codes[places[p]!]![cell]!);
-      return values[group < 0 ? tuples.size : group]!;
-    });
+    return this.groupsOf(made, context, node.base, cells).map(
+      (group) => values[group < 0 ? tuples.size : group]!,
+    );
+  }
+
+  /** The group of a scan that each cell has; -1 for one without rows. */
+  groupsOf({ tuples }: Scan, context: Context, base: string, cells: Cells): number[] {
+    const places = this.reachedPlaces(context, base, cells);
+    return Array.from({ length: cells.tuples.size }, (_, cell) =>
+      tuples.size === 0 ? -1 : tuples.find((p) => cells.tuples.codes[places[p]!]![cell]!),
+    );
   }
 
   /** Positions of the axes that reach the base table: under `repeat` the others do not count. */

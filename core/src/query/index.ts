@@ -8,11 +8,15 @@ export type { TracedCondition, TracedDays, TracedPart, TracedTable } from './tra
 export * from './unreached.ts';
 export { aggregateGroups } from './aggregates.ts';
 export { Tuples } from './tuples.ts';
-export { rowValues } from './rowFormula.ts';
+export { compileRow, rowValues } from './rowFormula.ts';
+export { Evaluator } from './evaluate.ts';
+export type { EvaluationListener } from './evaluate.ts';
+export type { Cells } from './cells.ts';
+export type { Context } from './context.ts';
 export * from './browse.ts';
 export { dropped, entered, filterAsCondition, isOnCalendar, restricted, withCondition } from './context.ts';
 export type { ConditionShape, ContextOf, FormulaCondition, MembersCondition, StepOf } from './context.ts';
 export { firstReference, FOUND, NO_REFERENCE, noMemberOf, UNMATCHED } from './noMember.ts';
-export { columnReaches, unreachedColumns, unreachedOf } from './scan.ts';
+export { columnReaches, scan, unreachedColumns, unreachedOf } from './scan.ts';
 export * from './onTheSpot.ts';
 export { numberedValues } from './derivedColumn.ts';

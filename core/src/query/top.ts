@@ -4,8 +4,8 @@ import { askedMeasure } from './asked.ts';
 import { QueryError } from './axes.ts';
 import type { Axis, Context } from './context.ts';
 import type { Top } from './onTheSpot.ts';
-import type { Worked, WorkedRow } from './worked.ts';
-import { byAll, byMembers, byValues, valuesOf } from './worked.ts';
+import type { Worked, WorkedRow } from './workedRows.ts';
+import { byAll, byMembers, byValues, valuesOf } from './workedRows.ts';
 
 /**
  * The rows whose member of the last item of `by` is among the first by a measure, within the members of the

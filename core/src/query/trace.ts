@@ -5,6 +5,7 @@ import { sameName } from '../model/index.ts';
 import { hopsOf } from '../relate/index.ts';
 import type { Axis, Condition, Context, Step } from './context.ts';
 import type { Cells } from './cells.ts';
+import type { EvaluationListener } from './evaluate.ts';
 import type { ModelData } from './modelData.ts';
 import { scan, unreachedColumns, unreachedOf } from './scan.ts';
 
@@ -63,7 +64,7 @@ interface Frame {
 type Narrowing = Axis | Step;
 
 /** Listens to an evaluator that works out one cell. `said` has the conditions of the question in words. */
-export class CellTracer {
+export class CellTracer implements EvaluationListener {
   readonly parts: TracedPart[] = [];
   private readonly frames: Frame[] = [];
 

@@ -1,57 +1,20 @@
-import type { Value } from '../values/index.ts';
-import { compareCounting, compareValues, toJson } from '../values/index.ts';
-import type { MemberOfCell, NoMember, Others, PlainFilter, PlainQuery, Query } from '../model/index.ts';
-import type { ColumnName } from '../formula/index.ts';
+import { toJson } from '../values/index.ts';
+import type { MemberOfCell, PlainFilter, PlainQuery, Query } from '../model/index.ts';
 import type { AskedMeasure } from './asked.ts';
 import { askedFilter, askedMeasure, emptyBases, sortedBy } from './asked.ts';
 import { axisOf, orderedAxis, QueryError } from './axes.ts';
-import type { Axis, Condition, Context } from './context.ts';
+import type { Condition, Context } from './context.ts';
 import type { Cells } from './cells.ts';
 import { cellsOf, singleCell } from './cells.ts';
 import { Evaluator } from './evaluate.ts';
 import type { ModelData } from './modelData.ts';
 import { FOUND, meetingAxis, noMemberOf } from './noMember.ts';
-import type { PlainAsked } from './onTheSpot.ts';
 import { plainQuery } from './onTheSpot.ts';
 import { scan } from './scan.ts';
 import { topRows } from './top.ts';
 import { unreachedBy } from './unreached.ts';
-
-export type Json = null | boolean | number | string;
-
-/**
- * A member of an attribute: a value, null, or why there is none where the query tells that apart; or all that
- * a top leaves over.
- */
-export type AnswerMember = Json | NoMember | Others;
-
-/** A row of an answer: a tuple of members, with the value of each measure. */
-export interface WorkedRow {
-  /** The axes that its codes belong to; a row of others has an axis of its own for what it stands for. */
-  readonly context: Context;
-  /** By axis. */
-  readonly codes: readonly number[];
-  readonly values: readonly Value[];
-  /** Whether its last member of `by` is all that a top leaves over. */
-  readonly isOthers: boolean;
-}
-
-/** A query that has been worked out: rows in their order, and what they were made of. */
-export interface Worked {
-  readonly data: ModelData;
-  readonly asked: PlainAsked;
-  /** Axes of `by`, then of `across`. */
-  readonly members: readonly Axis[];
-  readonly apart: boolean;
-  readonly context: Context;
-  readonly measures: readonly AskedMeasure[];
-  readonly unreached: readonly (readonly ColumnName[])[];
-  readonly evaluator: Evaluator;
-  readonly rows: readonly WorkedRow[];
-}
-
-/** How texts are put in order: by code point, or as people count, so that "Shop 2" comes before "Shop 10". */
-export type TextOrder = 'code points' | 'counting';
+import type { AnswerMember, Order, TextOrder, Worked, WorkedRow } from './workedRows.ts';
+import { byAll, byCode, byMembers, byValues, valuesOf } from './workedRows.ts';
 
 /** Works a query out. Throws QueryError for what the model does not have, or a measure that is broken. */
 export function workedOut(model: ModelData, query: Query, texts: TextOrder): Worked {
@@ -93,25 +56,6 @@ export function workedOut(model: ModelData, query: Query, texts: TextOrder): Wor
   const chosen = asked.top ? topRows(worked, asked.top, listed) : listed;
   const ordered = inOrder(worked, chosen, texts);
   return { ...worked, rows: limited(ordered, asked.byCount, plain.limit) };
-}
-
-/**
- * Values of measures by cell; those of one that does not apply are null. One pass over the rows of a table
- * answers all that is asked of it.
- */
-export function valuesOf(
-  evaluator: Evaluator,
-  context: Context,
-  cells: Cells,
-  measures: readonly AskedMeasure[],
-): Value[][] {
-  const applies = measures.map((m) => unreachedBy(evaluator.data, m.node, context).length === 0);
-  measures.forEach((m, i) => {
-    if (applies[i]) evaluator.expect(m.node, context);
-  });
-  return measures.map((m, i) =>
-    applies[i] ? evaluator.measure(m.name, context, cells) : new Array<Value>(cells.tuples.size).fill(null),
-  );
 }
 
 /** The members of a row, as an answer has them; `places` are those of its axes. */
@@ -179,7 +123,7 @@ function filterCondition(
   return { kind: 'days', calendar: calendar.table, keeps, columns: [day], label: day };
 }
 
-/** Cells in which some measure that is asked for has rows; without any, those of the conditions on measures. */
+/** Cells in which a measure that is asked for has rows; without any, those of the conditions on measures. */
 function listedCells(
   evaluator: Evaluator,
   context: Context,
@@ -202,69 +146,6 @@ function listedCells(
     for (const base of emptyBases(evaluator.data, context))
       enter(scan(evaluator.data, { ...context, repeat: true }, base).tuples);
   return cells;
-}
-
-export type Order = (a: WorkedRow, b: WorkedRow) => number;
-
-/** By values; nulls come last in either direction. */
-export const byValues =
-  (value: (row: WorkedRow) => Value, isDescending: boolean, texts: TextOrder): Order =>
-  (a, b) => {
-    const compare = texts === 'counting' ? compareCounting : compareValues;
-    const [x, y] = [value(a), value(b)];
-    if (x === null || y === null) return x === y ? 0 : x === null ? 1 : -1;
-    return isDescending ? compare(y, x) : compare(x, y);
-  };
-
-/** The first of several orders that tells two rows apart. */
-export const byAll =
-  (orders: readonly Order[]): Order =>
-  (a, b) => {
-    for (const order of orders) {
-      const result = order(a, b);
-      if (result !== 0) return result;
-    }
-    return 0;
-  };
-
-const byCode =
-  (place: number): Order =>
-  (a, b) =>
-    a.codes[place]! - b.codes[place]!;
-
-/**
- * By the members of some axes ascending. Nulls come last: of them first those that were found, then those
- * without a reference, then those without a partner. What a top leaves over comes behind all of them.
- */
-export function byMembers(
-  { members, apart, asked }: Pick<Worked, 'members' | 'apart' | 'asked'>,
-  places: readonly number[],
-  texts: TextOrder,
-): Order[] {
-  return places.flatMap((p): Order[] => {
-    const axis = members[p]!;
-    const ordering = axis.order ?? axis.show;
-    return [
-      ...(p === asked.byCount - 1 && asked.top?.others
-        ? [(a: WorkedRow, b: WorkedRow) => Number(a.isOthers) - Number(b.isOthers)]
-        : []),
-      byValues(
-        (row) => (row.isOthers && p === asked.byCount - 1 ? null : ordering(row.codes[p]!)),
-        false,
-        texts,
-      ),
-      ...(axis.order
-        ? [
-            byValues(
-              (row) => (row.isOthers && p === asked.byCount - 1 ? null : axis.show(row.codes[p]!)),
-              false,
-              texts,
-            ),
-          ]
-        : []),
-      ...(apart ? [byCode(members.length + p)] : []),
-    ];
-  });
 }
 
 /** Rows in the order asked for; ties, and all without `sort`, by the members ascending. */
