@@ -7,6 +7,7 @@ import type { Match } from '@crease/core/relate';
 import type { QuestionState, StarAdvice } from '@crease/core/stars';
 import type { Profile } from '@crease/core/storage';
 import { endpoint } from './endpoint.ts';
+import type { RowsBehind } from '@crease/core/rows';
 import { ofCore, valueSchema } from './ofCore.ts';
 
 const formula = z.string().max(20_000);
@@ -112,6 +113,19 @@ export const questions = {
     says: 'Why a cell of an answer is what it is',
     request: z.strictObject({ query: querySchema, cell: cellSchema }),
     answer: ofCore<TraceState>('what the evaluator did for a cell'),
+  }),
+  rowsBehind: endpoint({
+    method: 'POST',
+    path: '/models/:id/rows-behind',
+    says: 'The rows behind cells of an answer, for each aggregate of the measure',
+    request: z.strictObject({
+      query: querySchema,
+      cells: z.array(cellSchema).min(1).max(1000),
+      listing: z.string().optional(),
+      columns: z.array(z.string()).max(500).optional(),
+      limit: z.int().min(0).max(100_000).optional(),
+    }),
+    answer: ofCore<RowsBehind>('rows by aggregate, and what they add up to'),
   }),
   sql: endpoint({
     method: 'POST',

@@ -3,6 +3,7 @@ import {
   calendarSchema,
   claimRefSchema,
   columnSchema,
+  detailListingSchema,
   diagramSchema,
   hierarchySchema,
   knownAnswerSchema,
@@ -10,6 +11,7 @@ import {
   perspectiveSchema,
   relationshipSchema,
   tableSchema,
+  trialSchema,
   waiverSchema,
 } from '../model/index.ts';
 
@@ -21,6 +23,8 @@ const COLLECTIONS = {
   measures: measureSchema,
   perspectives: perspectiveSchema,
   diagrams: diagramSchema,
+  detailListings: detailListingSchema,
+  trials: trialSchema,
 } as const;
 export type Collection = keyof typeof COLLECTIONS;
 

@@ -133,7 +133,11 @@ function renamed(model: Model, renaming: Renaming): Model {
     ),
     ...given(
       'knownAnswers',
-      model.knownAnswers?.map((k) => ({ ...k, query: renaming.query(k.query) })),
+      model.knownAnswers?.map((k) => ({ ...k, ...given('query', k.query && renaming.query(k.query)) })),
+    ),
+    ...given(
+      'trials',
+      model.trials?.map((t) => ({ ...t, query: renaming.query(t.query) })),
     ),
     ...given(
       'diagrams',

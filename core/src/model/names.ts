@@ -1,4 +1,4 @@
-import type { Hierarchy, Measure, Model, ModelColumn, Relationship, Table } from './schema.ts';
+import type { Hierarchy, KnownAnswer, Measure, Model, ModelColumn, Query, Relationship, Table } from './schema.ts';
 
 const fold = (name: string): string => name.toLowerCase();
 
@@ -133,6 +133,10 @@ export const endText = (end: Relationship['from']): string =>
  * A name like the wanted one that none of the others has, without regard to case: the wanted one, or the
  * first of `wanted_2`, `wanted_3` that is free.
  */
+/** The question of a known answer: its own, or that of the trial that it names. */
+export const questionOf = (model: Model, { query, trial }: KnownAnswer): Query | undefined =>
+  query ?? (model.trials ?? []).find((t) => trial !== undefined && sameName(t.name, trial))?.query;
+
 export function freeName(wanted: string, others: Iterable<{ readonly name: string }>): string {
   const taken = new Set([...others].map((o) => fold(o.name)));
   for (let n = 1; ; n++) {

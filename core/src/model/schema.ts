@@ -289,9 +289,27 @@ export const calendarSchema = z.strictObject({
   follows: z.strictObject({ model: name, table: name }).optional(),
 });
 
+/** A trial that is kept: its question, and how its answer is looked at. */
+export const trialSchema = z.strictObject({
+  name,
+  title: text.optional(),
+  folder: text.optional(),
+  query: querySchema,
+  view: z
+    .strictObject({
+      as: z.enum(['table', 'chart', 'sql']).optional(),
+      form: z.string().optional(),
+      axes: z.record(z.string(), z.enum(['left', 'right'])).optional(),
+      sameScale: z.boolean().optional(),
+    })
+    .optional(),
+});
+
+/** The answer that is known to a trial that is kept, or to a question of its own. */
 export const knownAnswerSchema = z.strictObject({
   name,
-  query: querySchema,
+  trial: name.optional(),
+  query: querySchema.optional(),
   rows: z.array(z.array(z.union([...noMemberOrValue, othersMember]))),
   tolerance: z.number().min(0).optional(),
 });
@@ -330,6 +348,7 @@ export const modelSchema = z.strictObject({
   knownAnswers: z.array(knownAnswerSchema).optional(),
   waivers: z.array(waiverSchema).optional(),
   diagrams: z.array(diagramSchema).optional(),
+  trials: z.array(trialSchema).optional(),
 });
 
 export type Model = z.infer<typeof modelSchema>;
@@ -360,6 +379,7 @@ export interface PlainQuery extends Omit<
   filters?: PlainFilter[] | undefined;
 }
 export type KnownAnswer = NonNullable<Model['knownAnswers']>[number];
+export type Trial = z.infer<typeof trialSchema>;
 export type DetailListing = z.infer<typeof detailListingSchema>;
 export type Cardinality = NonNullable<Relationship['cardinality']>;
 

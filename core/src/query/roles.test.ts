@@ -233,7 +233,7 @@ test('trials follow the new name of a role, of its dimension, and of a column', 
   };
   const known = applyEdit(model, [{ do: 'put-known-answer', value: { name: 'K', query: asked, rows: [] } }]);
   const queryAfter = (...edit: Parameters<typeof applyEdit>[1]) =>
-    applyEdit(known, edit).knownAnswers![0]!.query;
+    applyEdit(known, edit).knownAnswers![0]!.query!;
   expect(
     queryAfter({ do: 'set-relationship', name: 'back_branch', change: { role: 'Back at' } }),
   ).toMatchObject({

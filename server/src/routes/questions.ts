@@ -30,6 +30,7 @@ export function questionRoutes(workspace: Workspace, serve: Serve): void {
   serve(questions.query, ({ params, body: { query, texts } }) =>
     pool.run('query', { query, texts, ...of(params.id) }),
   );
+  serve(questions.rowsBehind, ({ params, body }) => pool.run('rowsBehind', { ...body, ...of(params.id) }));
   serve(questions.trace, ({ params, body }) => pool.run('trace', { ...body, ...of(params.id) }));
   serve(questions.sql, ({ params, body }) => pool.run('sql', { ...body, ...of(params.id) }));
   serve(questions.formula, ({ params, body }) => pool.run('formula', { ...body, ...of(params.id) }));

@@ -20,6 +20,7 @@ import { rows } from './rows.ts';
 import { sql } from './sql.ts';
 import { sqlDesign } from './sqlDesign.ts';
 import { starAdvice } from './starAdvice.ts';
+import { rowsBehind } from './rowsBehind.ts';
 import { trace } from './trace.ts';
 import { transcode } from './transcode.ts';
 import { types } from './types.ts';
@@ -64,6 +65,7 @@ export const TASKS = {
   starAdvice,
   stepRows,
   steps,
+  rowsBehind,
   trace,
   transcode,
   types,

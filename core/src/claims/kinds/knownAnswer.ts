@@ -1,4 +1,5 @@
 import type { KnownAnswer, NoMember } from '../../model/index.ts';
+import { questionOf } from '../../model/index.ts';
 import type { AnswerMember } from '../../query/index.ts';
 import { answerQuery } from '../../query/index.ts';
 import { parseExact, rescale } from '../../values/index.ts';
@@ -15,19 +16,22 @@ export const knownAnswer: ClaimKind = {
     '`known-answer:Loans in March`: the trial “Loans in March” gives 1,234; an answer of 1,233 breaks it.',
   documentation: "A trial's answer differs from the one that somebody knows to be right.",
   list: ({ model }) =>
-    (model.knownAnswers ?? []).map((k) =>
-      claimOf(knownAnswer, k.name, `the trial "${k.name}" gives the answer that is known`, {
+    (model.knownAnswers ?? []).map((k) => {
+      const query = questionOf(model, k);
+      return claimOf(knownAnswer, k.name, `the trial "${k.name}" gives the answer that is known`, {
         ref: { answer: k.name },
         byDay: model.asOf === undefined,
         takesAnyPartner: true,
         found: (e) =>
           `the answer of "${k.name}" differs in ${number(e.against)} of ${counted(e.checked, 'row')}`,
-        about: k.query.measures.flatMap((measure) => (typeof measure === 'string' ? [{ measure }] : [])),
+        about: (query?.measures ?? []).flatMap((measure) =>
+          typeof measure === 'string' ? [{ measure }] : [],
+        ),
         tables: model.tables.filter((t) => t.role !== 'staging').map((t) => t.name),
-        parts: [formulaParts(model), model.hierarchies, model.asOf, k],
+        parts: [formulaParts(model), model.hierarchies, model.asOf, k, query],
         remedies: (_, data) => {
-          if (!data) return [];
-          const { rows } = answerQuery(data, k.query);
+          if (!data || !query) return [];
+          const { rows } = answerQuery(data, query);
           return [
             {
               id: 'take-answer',
@@ -38,7 +42,12 @@ export const knownAnswer: ClaimKind = {
           ];
         },
         judge: (data) => {
-          const { rows } = answerQuery(data, k.query);
+          if (!query)
+            return {
+              verdict: 'broken',
+              evidence: { checked: 0, against: 1, notes: [`the model has no trial "${k.trial ?? ''}"`] },
+            };
+          const { rows } = answerQuery(data, query);
           const sample: SampleRow[] = [];
           let against = 0;
           for (let i = 0; i < Math.max(rows.length, k.rows.length); i++) {
@@ -59,8 +68,8 @@ export const knownAnswer: ClaimKind = {
             },
           };
         },
-      }),
-    ),
+      });
+    }),
 };
 
 const sameRow = (row: readonly AnswerMember[], known: readonly AnswerMember[], k: KnownAnswer): boolean =>

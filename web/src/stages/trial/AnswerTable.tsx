@@ -17,6 +17,8 @@ interface Props {
 }
 
 const ROW = 25;
+/** Stands for the row of totals. */
+const TOTALS = -1;
 
 /** A short name, or its title, with where it comes from above it. */
 function ColumnHead({ item, name }: { item: AskedItem; name: string }) {
@@ -171,7 +173,12 @@ export function AnswerTable({ answer, query, formats, chosen, onCell, onSort }: 
               ) : i < byCount ? (
                 ''
               ) : (
-                formatValue(answer.totals![i - byCount] ?? null, c.type, formats[c.name])
+                <button
+                  className={`num w-full truncate ${chosen?.row === TOTALS && chosen.column === i ? 'outline outline-2 outline-ink' : ''}`}
+                  onClick={() => onCell({ row: TOTALS, column: i })}
+                >
+                  {formatValue(answer.totals![i - byCount] ?? null, c.type, formats[c.name])}
+                </button>
               )}
             </div>
           ))}

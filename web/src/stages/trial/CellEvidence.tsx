@@ -1,7 +1,7 @@
 import type { QueryState } from '@crease/contract';
 import { api } from '@crease/contract';
 import { columnPath } from '@crease/core/formula';
-import type { ByItem, Query } from '@crease/core/model';
+import type { AskedCell, ByItem, Query } from '@crease/core/model';
 import type { AnswerMember } from '@crease/core/query';
 import { ask } from '../../state/api.ts';
 import { useModel } from '../../state/model.tsx';
@@ -9,6 +9,7 @@ import { useSelection } from '../../state/selection.ts';
 import { useAsked } from '../../state/useAsked.ts';
 import { formatValue, memberText } from '../../parts/format.ts';
 import { itemText } from './attributes.ts';
+import { cellOf } from './RowsView.tsx';
 import { TraceParts } from './TraceParts.tsx';
 
 export interface ChosenCell {
@@ -22,26 +23,22 @@ export function CellEvidence({
   query,
   answer,
   onDrill,
+  onRows,
 }: {
   cell: ChosenCell;
   query: Query;
   answer: QueryState;
   onDrill: (query: Query) => void;
+  /** Shows the rows behind the cell. */
+  onRows: (cell: AskedCell) => void;
 }) {
   const { id, state, model, names } = useModel();
   const [, select] = useSelection();
-  const row = answer.rows[cell.row];
+  // The row of totals stands before the first.
+  const row = cell.row < 0 ? totalsOf(answer) : answer.rows[cell.row];
   const column = answer.columns[cell.column];
   const by = query.by ?? [];
-  const acrossCount = query.across?.length ?? 0;
-  const asked = {
-    query,
-    cell: {
-      measure: column?.name ?? '',
-      by: row?.slice(0, by.length) ?? [],
-      across: row?.slice(by.length, by.length + acrossCount) ?? [],
-    },
-  };
+  const asked = { query, cell: cellOf(answer, query, cell.row, cell.column) };
   const {
     answer: trace,
     error,
@@ -72,6 +69,13 @@ export function CellEvidence({
             onClick={() => select({ kind: 'measure', name: measure.name })}
           >
             {measure.formula}
+          </button>
+        </p>
+      )}
+      {column.kind === 'measure' && (
+        <p className="mt-2">
+          <button className="btn" onClick={() => onRows(asked.cell)}>
+            Rows behind it
           </button>
         </p>
       )}
@@ -113,6 +117,10 @@ export function CellEvidence({
     </section>
   );
 }
+
+/** The totals as a row of the answer: without members. */
+const totalsOf = ({ columns, totals }: QueryState): readonly AnswerMember[] | undefined =>
+  totals && [...columns.filter((c) => c.kind !== 'measure').map(() => null), ...totals];
 
 const isMember = (member: AnswerMember): boolean => member !== null && typeof member !== 'object';
 

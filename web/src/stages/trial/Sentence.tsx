@@ -2,7 +2,7 @@ import { useMemo, useState } from 'react';
 import { Popover, PopoverButton, PopoverPanel } from '@headlessui/react';
 import { api } from '@crease/contract';
 import { withRoles } from '@crease/core/formula';
-import type { ByItem, Model, Perspective, Query, QueryFilter } from '@crease/core/model';
+import type { ByItem, Model, Perspective, Query, QueryFilter, TopFilter } from '@crease/core/model';
 import { useAnswer } from '../../state/useAnswer.ts';
 import { useModel } from '../../state/model.tsx';
 import { useTold } from '../../state/told.ts';
@@ -59,6 +59,7 @@ export function Sentence({ query, perspective, onAsk }: Props) {
   const attributes = useMemo(() => attributesOf(model, perspective), [model, perspective]);
   const periods = useMemo(() => periodsOf(model), [model]);
   const by = query.by ?? [];
+  const across = query.across ?? [];
   const filters = query.filters ?? [];
   const removed = <T,>(list: readonly T[], i: number): T[] => list.filter((_, j) => j !== i);
   return (
@@ -107,6 +108,26 @@ export function Sentence({ query, perspective, onAsk }: Props) {
           }))}
         onPick={(key) => onAsk({ ...query, by: [...by, JSON.parse(key) as ByItem] })}
       />
+      <span>across</span>
+      {across.map((item, i) => (
+        <Part
+          key={itemText(item, model)}
+          text={itemText(item, model)}
+          onRemove={() => onAsk({ ...query, across: removed(across, i), sort: [] })}
+        />
+      ))}
+      <Picker
+        label="Add an attribute across"
+        options={attributes
+          .filter((a) => ![...by, ...across].some((b) => itemText(b, model) === a.text))
+          .map((a) => ({
+            key: JSON.stringify(a.item),
+            text: a.text,
+            group: a.group,
+            told: typeof a.item === 'string' ? told.column(a.item) : undefined,
+          }))}
+        onPick={(key) => onAsk({ ...query, across: [...across, JSON.parse(key) as ByItem] })}
+      />
       <span>where</span>
       {filters.map((f, i) => (
         <FilterPart
@@ -125,6 +146,14 @@ export function Sentence({ query, perspective, onAsk }: Props) {
             group: 'periods up to as-of',
           })),
           { key: 'where:', text: 'custom condition …', group: '' },
+          { key: 'having:', text: 'condition on measures …', group: '' },
+          ...(by.length === 0 || filters.some((f) => 'top' in f)
+            ? []
+            : query.measures.map((m) => ({
+                key: `top:${measureText(m)}`,
+                text: `top 10 by ${measureText(m)}`,
+                group: '',
+              }))),
           ...attributes
             .filter((a) => typeof a.item === 'string')
             .map((a) => ({
@@ -141,7 +170,11 @@ export function Sentence({ query, perspective, onAsk }: Props) {
               ? (JSON.parse(rest) as PeriodFilter)
               : kind === 'in'
                 ? { column: rest, in: [] }
-                : { where: 'true' };
+                : kind === 'top'
+                  ? { top: 10, of: rest, others: true }
+                  : kind === 'having'
+                    ? { having: 'true' }
+                    : { where: 'true' };
           onAsk({ ...query, filters: [...filters, added] });
         }}
       />
@@ -311,8 +344,7 @@ function FilterPart({
                       .map((m) => memberText(m, 'text'))
                       .join(', ')
               }${filter.in.length > 3 ? ` and ${filter.in.length - 3} more` : ''}`;
-  if ('period' in filter || 'having' in filter || 'top' in filter)
-    return <Part text={text} onRemove={onRemove} />;
+  if ('period' in filter) return <Part text={text} onRemove={onRemove} />;
   return (
     <span className="inline-flex items-center border-b-2 border-ink font-semibold">
       <Popover className="relative">
@@ -321,7 +353,11 @@ function FilterPart({
           anchor="bottom start"
           className="z-40 w-[320px] border border-ink bg-raised font-sans text-[13px]"
         >
-          {'where' in filter ? (
+          {'top' in filter ? (
+            <TopEditor filter={filter} onSave={onChange} />
+          ) : 'having' in filter ? (
+            <WhereEditor where={filter.having} onSave={(having) => onChange({ having })} />
+          ) : 'where' in filter ? (
             <WhereEditor where={filter.where} onSave={(where) => onChange({ where })} />
           ) : (
             <MemberPicker filter={filter} onChange={onChange} />
@@ -368,6 +404,45 @@ function WhereEditor({ where, onSave }: { where: string; onSave: (where: string)
 /** What rows have that have no value: a null, no reference, a reference without a partner. */
 const NO_VALUES: readonly AnswerMember[] = [null, { null: true }, { unmatched: true }];
 const sameMember = (a: AnswerMember, b: AnswerMember): boolean => JSON.stringify(a) === JSON.stringify(b);
+
+/** How many come first, from which end, and whether all others are one member. */
+function TopEditor({ filter, onSave }: { filter: TopFilter; onSave: (filter: TopFilter) => void }) {
+  return (
+    <div className="flex flex-col gap-2 p-3">
+      <label className="flex items-center gap-2">
+        members
+        <input
+          autoFocus
+          type="number"
+          min={1}
+          className="field w-[80px]"
+          aria-label="How many members"
+          value={filter.top}
+          onChange={(e) =>
+            Number(e.target.value) >= 1 && onSave({ ...filter, top: Math.floor(Number(e.target.value)) })
+          }
+        />
+        <select
+          className="field"
+          aria-label="From which end"
+          value={filter.order ?? 'descending'}
+          onChange={(e) => onSave({ ...filter, order: e.target.value as 'ascending' | 'descending' })}
+        >
+          <option value="descending">largest first</option>
+          <option value="ascending">smallest first</option>
+        </select>
+      </label>
+      <label className="flex items-center gap-2">
+        <input
+          type="checkbox"
+          checked={filter.others ?? false}
+          onChange={(e) => onSave({ ...filter, others: e.target.checked })}
+        />
+        all others as one member
+      </label>
+    </div>
+  );
+}
 
 type PlainMember = Extract<QueryFilter, { column: string }>['in'][number];
 

@@ -13,8 +13,12 @@ import { count } from '../../parts/text.ts';
 import { Sentence } from './Sentence.tsx';
 import { AnswerTools } from './AnswerTools.tsx';
 import { useAnswerSettings } from './answerSettings.ts';
+import { AcrossTable } from './AcrossTable.tsx';
 import { AnswerTable } from './AnswerTable.tsx';
 import { CellEvidence } from './CellEvidence.tsx';
+import { KeptTrials } from './KeptTrials.tsx';
+import type { AskedRows } from './RowsView.tsx';
+import { RowsView } from './RowsView.tsx';
 import type { ChosenCell } from './CellEvidence.tsx';
 import { attributesOf, defaultAttribute } from './attributes.ts';
 
@@ -36,6 +40,17 @@ function queryOf(text: string | null): { query?: Query; fault?: string } {
   } catch (error) {
     if (error instanceof DocumentError) return { fault: error.message };
     throw error;
+  }
+}
+
+/** The rows that the address asks for; none where it is not readable. */
+function rowsOf(text: string | null): AskedRows | undefined {
+  if (text === null) return undefined;
+  try {
+    const asked = JSON.parse(text) as AskedRows;
+    return Array.isArray(asked.cells) ? asked : undefined;
+  } catch {
+    return undefined;
   }
 }
 
@@ -76,11 +91,15 @@ export function TrialStage() {
     });
   const pose = (next: Query) => {
     setCell(undefined);
-    set({ q: JSON.stringify(next) });
+    set({ q: JSON.stringify(next), rows: undefined });
   };
+  const rowsAsked = rowsOf(params.get('rows'));
+  const askRows = (rows: AskedRows | undefined) => set({ rows: rows && JSON.stringify(rows) });
 
   const [settings, setSettings] = useAnswerSettings();
-  const asked: Query = { ...query, totals: true, unmatched: 'apart' };
+  // All others are one member, whatever they are made of: they are not told apart.
+  const hasOthers = (query.filters ?? []).some((f) => 'top' in f && f.others);
+  const asked: Query = { ...query, totals: true, ...(hasOthers ? {} : { unmatched: 'apart' as const }) };
   const {
     question = asked,
     answer: data,
@@ -130,6 +149,17 @@ export function TrialStage() {
             </button>
           ))}
         </span>
+        <KeptTrials
+          query={query}
+          view={view.name}
+          onOpen={(trial) =>
+            set({
+              q: JSON.stringify(trial.query),
+              rows: undefined,
+              view: trial.view?.as === 'table' ? undefined : trial.view?.as,
+            })
+          }
+        />
         <AnswerTools answer={error ? undefined : data} settings={settings} onSettings={setSettings} />
       </LeafHead>
       <Sentence query={query} perspective={perspective} onAsk={pose} />
@@ -156,17 +186,27 @@ export function TrialStage() {
             : 'Choose a measure to show.'}
         </Blank>
       )}
+      {rowsAsked && (
+        <RowsView query={asked} asked={rowsAsked} onAsk={askRows} onBack={() => askRows(undefined)} />
+      )}
       {!error &&
+        !rowsAsked &&
         data &&
         query.measures.length > 0 &&
         (view.name !== 'table' ? (
           <Suspense fallback={<p className="p-4 text-soft">Drawing …</p>}>
             {view.name === 'chart' ? (
-              <AnswerChart answer={data} byCount={question.by?.length ?? 0} formats={formats} />
+              <AnswerChart
+                answer={data}
+                byCount={(question.by?.length ?? 0) + (question.across?.length ?? 0)}
+                formats={formats}
+              />
             ) : (
               <AnswerSql query={asked} />
             )}
           </Suspense>
+        ) : (question.across?.length ?? 0) > 0 ? (
+          <AcrossTable answer={data} query={question} formats={formats} chosen={cell} onCell={setCell} />
         ) : (
           <AnswerTable
             answer={data}
@@ -185,7 +225,15 @@ export function TrialStage() {
       design={design}
       evidence={
         <EvidenceLeaf>
-          {cell && data && <CellEvidence cell={cell} query={question} answer={data} onDrill={pose} />}
+          {cell && data && (
+            <CellEvidence
+              cell={cell}
+              query={question}
+              answer={data}
+              onDrill={pose}
+              onRows={(one) => askRows({ cells: [one] })}
+            />
+          )}
         </EvidenceLeaf>
       }
     />

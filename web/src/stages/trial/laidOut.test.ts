@@ -1,0 +1,30 @@
+import { laidOut } from './laidOut.ts';
+
+test('long rows are laid out: a row for each tuple of by, a column for each of across, and where each stands', () => {
+  const rows = [
+    ['Ash', 10, 1],
+    ['Ash', 9, 2],
+    ['Elm', null, 3],
+    ['Elm', 9, 4],
+    [{ others: true } as const, 10, 5],
+  ];
+  const { rows: made, columns } = laidOut({ rows }, 1, 1);
+  expect(columns.map((c) => c.members)).toEqual([[9], [10], [null]]);
+  expect(made).toEqual([
+    { members: ['Ash'], places: [1, 0, undefined] },
+    { members: ['Elm'], places: [3, undefined, 2] },
+    { members: [{ others: true }], places: [undefined, 4, undefined] },
+  ]);
+});
+
+test('without by there is one row, and days and texts stand in their order', () => {
+  const rows = [
+    ['2026-02-01', 'b', 1],
+    ['2026-01-31', 'c', 2],
+    ['2026-02-01', 'a', 3],
+  ];
+  const { rows: made, columns } = laidOut({ rows }, 0, 2);
+  expect(columns.map((c) => c.members.join(' '))).toEqual(['2026-01-31 c', '2026-02-01 a', '2026-02-01 b']);
+  expect(made).toEqual([{ members: [], places: [1, 2, 0] }]);
+  expect(laidOut({ rows: [] }, 1, 1)).toEqual({ rows: [], columns: [] });
+});
