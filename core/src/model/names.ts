@@ -1,4 +1,13 @@
-import type { Hierarchy, KnownAnswer, Measure, Model, ModelColumn, Query, Relationship, Table } from './schema.ts';
+import type {
+  Hierarchy,
+  KnownAnswer,
+  Measure,
+  Model,
+  ModelColumn,
+  Query,
+  Relationship,
+  Table,
+} from './schema.ts';
 
 const fold = (name: string): string => name.toLowerCase();
 

@@ -4,7 +4,7 @@ import type { QueryState } from '@crease/contract';
 import type { Query, ValueFormat } from '@crease/core/model';
 import { formatValue, memberText } from '../../parts/format.ts';
 import type { ChosenCell } from './CellEvidence.tsx';
-import { laidOut } from './laidOut.ts';
+import { laidOut, totalsBy } from './laidOut.ts';
 
 interface Props {
   readonly answer: QueryState;
@@ -32,8 +32,10 @@ export function AcrossTable({ answer, query, formats, chosen, onCell }: Props) {
     estimateSize: () => ROW,
     overscan: 20,
   });
-  const template = `repeat(${byCount}, minmax(120px, 180px)) repeat(${columns.length * measures.length}, minmax(90px, 1fr))`;
-  const width = byCount * 150 + columns.length * measures.length * 96;
+  const totalOf = useMemo(() => totalsBy(answer, byCount, acrossCount), [answer, byCount, acrossCount]);
+  const values = (columns.length + 1) * measures.length;
+  const template = `repeat(${byCount}, minmax(110px, 170px)) repeat(${values}, minmax(84px, 1fr))`;
+  const width = byCount * 140 + values * 88;
   return (
     <div
       ref={box}
@@ -75,6 +77,14 @@ export function AcrossTable({ answer, query, formats, chosen, onCell }: Props) {
             </div>
           )),
         )}
+        {measures.map((m) => (
+          <div key={m.name} role="columnheader" className="min-w-0 px-3 py-[4px] text-right text-[12px]">
+            <span className="block truncate">total</span>
+            {measures.length > 1 && (
+              <span className="block truncate text-[11px] font-normal text-soft">{m.name}</span>
+            )}
+          </div>
+        ))}
       </div>
       <div style={{ height: virtual.getTotalSize(), position: 'relative', minWidth: width }} role="rowgroup">
         {virtual.getVirtualItems().map((item) => {
@@ -114,10 +124,40 @@ export function AcrossTable({ answer, query, formats, chosen, onCell }: Props) {
                   );
                 }),
               )}
+              {measures.map((m, k) => (
+                <div key={m.name} role="cell" className="num truncate px-3 font-semibold">
+                  {formatValue(totalOf(row.members, undefined, k), m.type, formats[m.name])}
+                </div>
+              ))}
             </div>
           );
         })}
       </div>
+      {rows.length > 0 && (
+        <div
+          className="sticky bottom-0 grid border-t border-rule-strong bg-leaf font-semibold"
+          style={{ gridTemplateColumns: template, minWidth: width }}
+          role="row"
+          title="Evaluated in its own context, not added up from the rows"
+        >
+          {Array.from({ length: byCount }, (_, i) => (
+            <div key={i} role="cell" className="px-3 py-[4px]">
+              {i === 0 ? 'total' : ''}
+            </div>
+          ))}
+          {[...columns.map((c) => c.members), undefined].map((members, i) =>
+            measures.map((m, k) => (
+              <div key={`${i} ${k}`} role="cell" className="num truncate px-3 py-[4px]">
+                {formatValue(
+                  members ? totalOf(undefined, members, k) : (answer.totals?.[k] ?? null),
+                  m.type,
+                  formats[m.name],
+                )}
+              </div>
+            )),
+          )}
+        </div>
+      )}
       {rows.length === 0 && <p className="p-4 text-soft">No rows under these conditions.</p>}
     </div>
   );

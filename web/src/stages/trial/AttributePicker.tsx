@@ -35,6 +35,7 @@ export function AttributePicker({
         <ComboboxInput
           className="field w-[210px] pr-6"
           aria-label={label}
+          placeholder={label.toLowerCase()}
           displayValue={(text: string) => text}
           onChange={(e) => setQuery(e.target.value)}
         />

@@ -91,7 +91,7 @@ export function RowsView({
                 key={i}
                 role="tab"
                 aria-selected={a === shown}
-                className={`btn code max-w-[240px] truncate ${a === shown ? 'bg-ink text-leaf' : ''}`}
+                className={`btn code block max-w-[240px] truncate text-left ${a === shown ? 'bg-ink text-leaf' : ''}`}
                 title={a.text}
                 onClick={() => setPlace(i)}
               >

@@ -9,7 +9,7 @@ import { useAsked } from '../../state/useAsked.ts';
 import { useModel } from '../../state/model.tsx';
 import { Blank, LeafHead, Leaves } from '../../frame/Leaves.tsx';
 import { EvidenceLeaf } from '../../evidence/EvidenceLeaf.tsx';
-import { count } from '../../parts/text.ts';
+import { many } from '../../parts/text.ts';
 import { Sentence } from './Sentence.tsx';
 import { AnswerTools } from './AnswerTools.tsx';
 import { useAnswerSettings } from './answerSettings.ts';
@@ -99,7 +99,12 @@ export function TrialStage() {
   const [settings, setSettings] = useAnswerSettings();
   // All others are one member, whatever they are made of: they are not told apart.
   const hasOthers = (query.filters ?? []).some((f) => 'top' in f && f.others);
-  const asked: Query = { ...query, totals: true, ...(hasOthers ? {} : { unmatched: 'apart' as const }) };
+  const asked: Query = {
+    ...query,
+    totals: true,
+    ...(hasOthers ? {} : { unmatched: 'apart' as const }),
+    ...((query.across?.length ?? 0) > 0 ? { subtotals: true } : {}),
+  };
   const {
     question = asked,
     answer: data,
@@ -118,14 +123,14 @@ export function TrialStage() {
         title="Trial"
         note={
           data && !error
-            ? `${count(data.rows.length)} rows in ${data.elapsedMs} ms${isCurrent ? '' : ' …'}`
+            ? `${many(data.rows.length, 'row')}, ${Math.round(data.elapsedMs)} ms${isCurrent ? '' : ' …'}`
             : ''
         }
       >
         <label className="flex items-center gap-1 text-soft">
           as
           <select
-            className="field max-w-[118px]"
+            className="field max-w-[104px]"
             value={audience}
             onChange={(e) => set({ as: e.target.value, q: undefined })}
             aria-label="Audience"

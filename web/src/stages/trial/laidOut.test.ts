@@ -1,4 +1,4 @@
-import { laidOut } from './laidOut.ts';
+import { laidOut, totalsBy } from './laidOut.ts';
 
 test('long rows are laid out: a row for each tuple of by, a column for each of across, and where each stands', () => {
   const rows = [
@@ -27,4 +27,28 @@ test('without by there is one row, and days and texts stand in their order', () 
   expect(columns.map((c) => c.members.join(' '))).toEqual(['2026-01-31 c', '2026-02-01 a', '2026-02-01 b']);
   expect(made).toEqual([{ members: [], places: [1, 2, 0] }]);
   expect(laidOut({ rows: [] }, 1, 1)).toEqual({ rows: [], columns: [] });
+});
+
+test('totals of rows and columns are the answer’s own subtotals', () => {
+  const answer = {
+    totals: [9],
+    subtotals: [
+      {
+        by: 0,
+        across: 1,
+        rows: [
+          [2026, 5],
+          [null, 4],
+        ],
+      },
+      { by: 1, across: 0, rows: [['Ash', 9]] },
+    ],
+  };
+  const of = totalsBy(answer, 1, 1);
+  expect([of(['Ash'], undefined, 0), of(undefined, [null], 0), of(undefined, [2025], 0)]).toEqual([
+    9,
+    4,
+    null,
+  ]);
+  expect(totalsBy({ totals: [9] }, 0, 1)([], undefined, 0)).toBe(9);
 });

@@ -34,6 +34,34 @@ export function laidOut(answer: Pick<Answer, 'rows'>, byCount: number, acrossCou
   return { rows: [...rows.values()], columns: columns.map(([, members]) => ({ members })) };
 }
 
+/**
+ * The subtotal of a row (all members of `across`) or of a column (all of `by`), each evaluated in its own
+ * context; null where the answer has none. Without `by` a row's is the total.
+ */
+export function totalsBy(
+  { subtotals = [], totals = [] }: Pick<Answer, 'subtotals' | 'totals'>,
+  byCount: number,
+  acrossCount: number,
+): (
+  row: readonly AnswerMember[] | undefined,
+  column: readonly AnswerMember[] | undefined,
+  measure: number,
+) => AnswerMember {
+  const known = (by: number, across: number) =>
+    new Map(
+      (subtotals.find((s) => s.by === by && s.across === across)?.rows ?? []).map((row) => [
+        JSON.stringify(row.slice(0, by + across)),
+        row.slice(by + across),
+      ]),
+    );
+  const [rows, columns] = [known(byCount, 0), known(0, acrossCount)];
+  return (row, column, measure) => {
+    if (row && byCount === 0) return totals[measure] ?? null;
+    const found = row ? rows.get(JSON.stringify(row)) : columns.get(JSON.stringify(column));
+    return found?.[measure] ?? null;
+  };
+}
+
 /** Exact numbers come as texts: those of numbers are compared as numbers. */
 function compareMembers(a: readonly AnswerMember[], b: readonly AnswerMember[]): number {
   for (const [i, x] of a.entries()) {
