@@ -10,6 +10,7 @@ const TITLES: Readonly<Record<string, string>> = {
   shaping: 'Shape',
   stars: 'Stars',
   hierarchies: 'Hierarchies',
+  trial: 'Trial',
   formulas: 'Formulas',
   claims: 'Claims',
   'model-file': 'The model file',
