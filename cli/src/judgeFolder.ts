@@ -16,7 +16,7 @@ import { tableLoader } from '@crease/core/sources';
 export async function judgeFolder(
   modelFile: string,
   folder?: string,
-): Promise<{ model: Model; claims: JudgedClaim[] }> {
+): Promise<{ model: Model; claims: JudgedClaim[]; data: ModelData }> {
   const model = loadModel(modelFile);
   const data = await openFolder(model, dataFolder(modelFile, folder), todayOf(model));
   // A waiver ends by today's date, whatever day the model's periods count from.
@@ -26,7 +26,7 @@ export async function judgeFolder(
     if (error instanceof ReadError) throw error;
     if (process.env.CREASE_DEBUG) process.stderr.write(`${(error as Error).stack ?? String(error)}\n`);
   };
-  return { model, claims: judgeModel(model, data, today, onError) };
+  return { model, claims: judgeModel(model, data, today, onError), data };
 }
 
 /**

@@ -437,3 +437,45 @@ test('rows: those behind a cell, as JSON, delimited text and Parquet, and they a
   expect(read[0]!['loan_export.loan_date']).toBeInstanceOf(Date);
   expect(rows('--cell', '{"by":["Nowhere"],"measure":"Loans"}')).toMatchObject({ status: 2, stdout: '' });
 });
+
+test('check --both asks kept trials and known answers of both evaluators', () => {
+  const kept = readModel(readFileSync(model, 'utf8'));
+  const query = {
+    by: ['branch.town'],
+    across: ['calendar.year'],
+    measures: ['Loans', 'Fines'],
+    totals: true,
+  };
+  const top = { by: ['branch.town'], measures: ['Loans'], filters: [{ top: 2, of: 'Loans' }] };
+  const file = inFolder(
+    'both.crease.json',
+    JSON.stringify({
+      ...kept,
+      trials: [
+        { name: 'Towns', query },
+        { name: 'Busy', query: top },
+      ],
+      knownAnswers: [
+        { name: 'Towns', trial: 'Towns', rows: [] },
+        { name: 'All', query: { measures: ['Loans'] }, rows: [[3000]] },
+        { name: 'None', trial: 'Nowhere', rows: [] },
+      ],
+    }),
+  );
+  const { stdout, stderr } = crease('check', file, '--both', '--json');
+  const found = JSON.parse(stdout) as {
+    both: { kind: string; name: string; agrees: boolean | null }[];
+    claims: { id: string; verdict: string; evidence: { notes?: string[] } }[];
+  };
+  expect(found.both.map((b) => [b.kind, b.name, b.agrees])).toEqual([
+    ['trial', 'Towns', true],
+    ['trial', 'Busy', null],
+    ['known answer', 'All', true],
+  ]);
+  expect(stderr).toContain('the trial "Busy" could not be compared');
+  // A known answer of a trial is held against it; one of a trial that is not there says so.
+  const verdict = (id: string) => found.claims.find((c) => c.id === id)!;
+  expect(verdict('known-answer:Towns').verdict).toBe('broken');
+  expect(verdict('known-answer:All').verdict).toBe('holds');
+  expect(verdict('known-answer:None').evidence.notes).toEqual(['the model has no trial "Nowhere"']);
+});

@@ -4,6 +4,9 @@ import type { Command } from 'commander';
 import { claimsCsv, claimsSarif } from '@crease/core/interchange';
 import type { JudgedClaim } from '@crease/core/claims';
 import { couldNotBeJudged, summarise } from '@crease/core/claims';
+import type { Model } from '@crease/core/model';
+import type { ModelData } from '@crease/core/query';
+import type { BothAnswers } from '../bothEvaluators.ts';
 import { judgeFolder } from '../judgeFolder.ts';
 
 export function addCheck(program: Command): void {
@@ -13,15 +16,20 @@ export function addCheck(program: Command): void {
     .option('--data <dir>', 'folder of the data files; by default that of the model')
     .addOption(new Option('--json', 'claims, evidence and summary as JSON').conflicts(['csv', 'sarif']))
     .addOption(new Option('--csv', 'all claims as delimited text').conflicts(['sarif']))
+    .option(
+      '--both',
+      'also asks kept trials and known answers of both evaluators; exit status 1 where they differ',
+    )
     .option('--sarif', 'what does not hold as a SARIF 2.1.0 log, for pipelines')
     .action(
       async (
         modelFile: string,
-        options: { data?: string; json?: boolean; csv?: boolean; sarif?: boolean },
+        options: { data?: string; json?: boolean; csv?: boolean; sarif?: boolean; both?: boolean },
       ) => {
         const start = performance.now();
-        const { model, claims } = await judgeFolder(modelFile, options.data);
+        const { model, claims, data } = await judgeFolder(modelFile, options.data);
         const summary = summarise(claims);
+        const both = options.both ? await bothAnswers(model, data) : undefined;
         const elapsedMs = Math.round(performance.now() - start);
         if (options.json) {
           const listed = claims.map(({ about: _, waiver: __, ref: ___, ...claim }) => ({
@@ -29,23 +37,37 @@ export function addCheck(program: Command): void {
             remedies: remedyIds(claim.verdict, claim.remedies),
           }));
           process.stdout.write(
-            `${JSON.stringify({ model: model.name, claims: listed, summary, elapsedMs })}\n`,
+            `${JSON.stringify({ model: model.name, claims: listed, summary, ...(both ? { both } : {}), elapsedMs })}\n`,
           );
         } else if (options.csv) process.stdout.write(claimsCsv(claims));
         else if (options.sarif) {
           const text = readFileSync(modelFile, 'utf8');
           process.stdout.write(claimsSarif(claims, { model, file: modelFile, text }));
         } else process.stdout.write(asText(claims, summary, elapsedMs));
+        for (const line of (both ?? []).flatMap(bothText)) process.stderr.write(`crease: ${line}\n`);
+        const differs = (both ?? []).some((b) => b.agrees === false);
         const failed = claims.filter(couldNotBeJudged);
         for (const c of failed)
           process.stderr.write(
             `crease: ${c.id} could not be judged: ${(c.evidence.notes ?? []).join('; ')}\n`,
           );
         // What could not be judged does not hold: a pipeline must not take it for a pass.
-        process.exitCode = failed.length > 0 ? 2 : summary.broken > 0 ? 1 : 0;
+        process.exitCode = failed.length > 0 ? 2 : summary.broken > 0 || differs ? 1 : 0;
       },
     );
 }
+
+/** The database is loaded only where it is asked for. */
+async function bothAnswers(model: Model, data: ModelData): Promise<BothAnswers[]> {
+  const { compareBoth } = await import('../bothEvaluators.ts');
+  return compareBoth(model, data);
+}
+
+/** What does not agree, or could not be compared. */
+const bothText = ({ kind, name, agrees, note }: BothAnswers): string[] =>
+  agrees
+    ? []
+    : [`the ${kind} "${name}" ${agrees === null ? 'could not be compared' : 'differs'}: ${note ?? ''}`];
 
 const remedyIds = (verdict: string, remedies: readonly { id: string }[]): string[] =>
   verdict === 'broken' ? [...remedies.map((r) => r.id), 'waive'] : [];
