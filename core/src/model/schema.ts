@@ -42,7 +42,19 @@ const formatSchema = z.strictObject({
   decimals: z.int().min(0).max(15).optional(),
   thousands: z.boolean().optional(),
   unit: z.string().max(20).optional(),
+  /** The unit stands before the number, not behind it. */
+  unitBefore: z.boolean().optional(),
   percent: z.boolean().optional(),
+  /** Numbers are shown as so many thousands (k) or millions (M). */
+  scale: z.union([z.literal(1000), z.literal(1_000_000)]).optional(),
+  negative: z.enum(['minus', 'brackets']).optional(),
+  /** What is shown for null, and where a measure does not apply. */
+  null: z.string().max(20).optional(),
+  doesNotApply: z.string().max(20).optional(),
+  /** A number of minutes as hours and minutes. */
+  duration: z.literal('h:mm').optional(),
+  /** How days and moments are written: dd.MM.yyyy. */
+  pattern: z.string().max(40).optional(),
 });
 
 const json = z.json();

@@ -1,6 +1,7 @@
 import fc from 'fast-check';
 import { columnPath } from '@crease/core/formula';
-import type { Model } from '@crease/core/model';
+import type { Model, ValueFormat } from '@crease/core/model';
+import type { AnswerMember } from '@crease/core/query';
 import { isAbout, objectOf, parseSelection, selectionText } from '../state/selection.ts';
 import { attributesOf, defaultAttribute, itemText } from '../stages/trial/attributes.ts';
 import { formatValue, memberText } from './format.ts';
@@ -20,9 +21,23 @@ test.each([
   ['2026-01-02T03:04', 'text', {}, '2026-01-02T03:04'],
   ['T', 'text', {}, 'T'],
   ['2026-01-02', 'date', {}, '2026-01-02'],
-])('%j of type %s is shown as %j', (value, type, format, text) => {
-  expect(formatValue(value, type, format)).toBe(text);
-});
+  ['1234567.50', 'decimal(12,2)', { scale: 1000, thousands: true }, '1,234.6 k'],
+  ['1234567.50', 'decimal(12,2)', { scale: 1_000_000, decimals: 2, unit: '€', unitBefore: true }, '€ 1.23 M'],
+  ['-12.50', 'decimal(9,2)', { negative: 'brackets', unit: '€' }, '(12.50 €)'],
+  ['-12.50', 'decimal(9,2)', { unit: '€', unitBefore: true }, '-€ 12.50'],
+  [-0.001, 'double', { decimals: 2 }, '0.00'],
+  ['-9007199254740993', 'integer', { thousands: true }, '-9,007,199,254,740,993'],
+  [90, 'integer', { duration: 'h:mm' }, '1:30'],
+  [-59.6, 'double', { duration: 'h:mm' }, '-1:00'],
+  [null, 'integer', { null: 'none' }, 'none'],
+  ['2026-01-02', 'date', { pattern: "d.M.yy 'at' yyyy" }, '2.1.26 at 2026'],
+  ['2026-01-02T03:04:05', 'timestamp', { pattern: 'dd MMM yyyy HH:mm' }, '02 Jan 2026 03:04'],
+] as [AnswerMember, string, ValueFormat, string][])(
+  '%j of type %s is shown as %j',
+  (value, type, format, text) => {
+    expect(formatValue(value, type, format)).toBe(text);
+  },
+);
 
 test('every text is shown as it is', () => {
   fc.assert(fc.property(fc.string({ unit: 'grapheme' }), (text) => formatValue(text, 'text') === text));

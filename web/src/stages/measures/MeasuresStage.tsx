@@ -3,7 +3,8 @@ import { Plus } from 'lucide-react';
 import type { FormulaState } from '@crease/contract';
 import { api } from '@crease/contract';
 import type { Edit } from '@crease/core/edit';
-import type { Measure } from '@crease/core/model';
+import type { Measure, ValueFormat } from '@crease/core/model';
+import { FormatFields } from './FormatFields.tsx';
 import { sameName } from '@crease/core/model';
 import { ask } from '../../state/api.ts';
 import { useModel } from '../../state/model.tsx';
@@ -256,8 +257,7 @@ function MeasureDesign({
       onDone(value.name);
   };
   const format = draft.format ?? {};
-  const setFormat = (change: Measure['format']) =>
-    setDraft((d) => ({ ...d, format: { ...d.format, ...change } }));
+  const setFormat = (change: ValueFormat) => setDraft((d) => ({ ...d, format: { ...d.format, ...change } }));
   return (
     <section aria-label="The measure" className="border-b border-rule-strong px-4 py-3">
       <div className="mb-2 flex gap-2">
@@ -324,43 +324,7 @@ function MeasureDesign({
         />
       </div>
       <div className="mt-3 flex flex-wrap items-center gap-3">
-        <label className="text-soft">
-          decimals{' '}
-          <input
-            type="number"
-            min={0}
-            max={15}
-            className="field w-[56px]"
-            value={format.decimals ?? ''}
-            onChange={(e) =>
-              setFormat({ decimals: e.target.value === '' ? undefined : Number(e.target.value) })
-            }
-          />
-        </label>
-        <label className="flex items-center gap-1 text-soft">
-          <input
-            type="checkbox"
-            checked={format.thousands ?? false}
-            onChange={(e) => setFormat({ thousands: e.target.checked })}
-          />{' '}
-          thousands
-        </label>
-        <label className="flex items-center gap-1 text-soft">
-          <input
-            type="checkbox"
-            checked={format.percent ?? false}
-            onChange={(e) => setFormat({ percent: e.target.checked })}
-          />{' '}
-          per cent
-        </label>
-        <label className="text-soft">
-          unit{' '}
-          <input
-            className="field w-[56px]"
-            value={format.unit ?? ''}
-            onChange={(e) => setFormat({ unit: e.target.value || undefined })}
-          />
-        </label>
+        <FormatFields format={format} onChange={setFormat} />
         <label className="flex items-center gap-1 text-soft">
           <input
             type="checkbox"

@@ -144,7 +144,7 @@ export function AnswerTable({ answer, query, formats, chosen, onCell, onSort }: 
                       }
                       aria-label={out ? `${name} does not apply` : undefined}
                     >
-                      {out ? '' : cell(value, i)}
+                      {out ? (formats[name]?.doesNotApply ?? '') : cell(value, i)}
                     </button>
                   ) : (
                     <span className="block truncate px-3 leading-[24px]">{cell(value, i)}</span>
