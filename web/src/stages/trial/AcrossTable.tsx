@@ -125,7 +125,7 @@ export function AcrossTable({ answer, query, formats, chosen, onCell }: Props) {
                 }),
               )}
               {measures.map((m, k) => (
-                <div key={m.name} role="cell" className="num truncate px-3 font-semibold">
+                <div key={m.name} role="cell" className="num truncate px-3 font-semibold leading-[24px]">
                   {formatValue(totalOf(row.members, undefined, k), m.type, formats[m.name])}
                 </div>
               ))}

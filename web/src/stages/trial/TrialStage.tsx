@@ -115,7 +115,12 @@ export function TrialStage() {
     asked,
     (q) => ask(api.questions.query, { id }, { query: q, texts: settings.texts }),
   );
-  const formats = Object.fromEntries((model.measures ?? []).map((m) => [m.name, m.format ?? {}]));
+  const formats = Object.fromEntries([
+    ...(model.measures ?? []).map((m) => [m.name, m.format ?? {}] as const),
+    ...query.measures.flatMap((m) =>
+      typeof m !== 'string' && 'formula' in m ? [[m.name, m.format ?? {}] as const] : [],
+    ),
+  ]);
 
   const design = (
     <>
