@@ -31,6 +31,12 @@ test('the rows of a ratio are opened, listed, saved as a listing; a trial is kep
   await rows.getByRole('tab').nth(1).click();
   await expect(rows.getByRole('status')).toContainText('as the answer has');
 
+  // So do those of a row's total, which is evaluated in its own context.
+  await rows.getByRole('button', { name: 'Back to the answer' }).click();
+  await answer.getByRole('row').nth(1).getByRole('button').last().click();
+  await page.getByRole('button', { name: 'Rows behind it' }).click();
+  await expect(rows.getByRole('status')).toContainText('as the answer has');
+
   // Columns are taken out and added, and kept as a listing; the address has it all.
   await rows.getByRole('button', { name: 'Remove loan_export.terminal' }).click();
   await expect(rows.getByRole('columnheader', { name: /^terminal/ })).toBeHidden();

@@ -36,6 +36,20 @@ export function AcrossTable({ answer, query, formats, chosen, onCell }: Props) {
   const values = (columns.length + 1) * measures.length;
   const template = `repeat(${byCount}, minmax(110px, 170px)) repeat(${values}, minmax(84px, 1fr))`;
   const width = byCount * 140 + values * 88;
+  /** A total that can be asked about as any cell can. */
+  const total = (subtotal: NonNullable<ChosenCell['subtotal']>, k: number) => {
+    const place = byCount + acrossCount + k;
+    const { name, type } = measures[k]!;
+    const isHere = chosen?.column === place && JSON.stringify(chosen.subtotal) === JSON.stringify(subtotal);
+    return (
+      <button
+        className={`num w-full truncate ${isHere ? 'outline outline-2 outline-ink' : ''}`}
+        onClick={() => onCell({ row: -1, column: place, subtotal })}
+      >
+        {formatValue(subtotal.value, type, formats[name])}
+      </button>
+    );
+  };
   return (
     <div
       ref={box}
@@ -126,7 +140,7 @@ export function AcrossTable({ answer, query, formats, chosen, onCell }: Props) {
               )}
               {measures.map((m, k) => (
                 <div key={m.name} role="cell" className="num truncate px-3 font-semibold leading-[24px]">
-                  {formatValue(totalOf(row.members, undefined, k), m.type, formats[m.name])}
+                  {total({ by: row.members, across: [], value: totalOf(row.members, undefined, k) }, k)}
                 </div>
               ))}
             </div>
@@ -146,12 +160,15 @@ export function AcrossTable({ answer, query, formats, chosen, onCell }: Props) {
             </div>
           ))}
           {[...columns.map((c) => c.members), undefined].map((members, i) =>
-            measures.map((m, k) => (
+            measures.map((_, k) => (
               <div key={`${i} ${k}`} role="cell" className="num truncate px-3 py-[4px]">
-                {formatValue(
-                  members ? totalOf(undefined, members, k) : (answer.totals?.[k] ?? null),
-                  m.type,
-                  formats[m.name],
+                {total(
+                  {
+                    by: [],
+                    across: members ?? [],
+                    value: members ? totalOf(undefined, members, k) : (answer.totals?.[k] ?? null),
+                  },
+                  k,
                 )}
               </div>
             )),

@@ -13,8 +13,15 @@ import { cellOf } from './RowsView.tsx';
 import { TraceParts } from './TraceParts.tsx';
 
 export interface ChosenCell {
+  /** Of the answer; -1 for its totals, or a subtotal. */
   readonly row: number;
   readonly column: number;
+  /** Members of a prefix of `by` and of `across`, and the value for all of theirs. */
+  readonly subtotal?: {
+    readonly by: readonly AnswerMember[];
+    readonly across: readonly AnswerMember[];
+    readonly value: AnswerMember;
+  };
 }
 
 /** Why a number is what it is, as the evaluator tells it. */
@@ -38,7 +45,13 @@ export function CellEvidence({
   const row = cell.row < 0 ? totalsOf(answer) : answer.rows[cell.row];
   const column = answer.columns[cell.column];
   const by = query.by ?? [];
-  const asked = { query, cell: cellOf(answer, query, cell.row, cell.column) };
+  const { subtotal } = cell;
+  const asked = {
+    query,
+    cell: subtotal
+      ? { measure: column?.name ?? '', by: [...subtotal.by], across: [...subtotal.across] }
+      : cellOf(answer, query, cell.row, cell.column),
+  };
   const {
     answer: trace,
     error,
@@ -60,7 +73,8 @@ export function CellEvidence({
         {column.name}:{' '}
         {answer.unreached.some(([m]) => m === column.name)
           ? 'does not apply'
-          : formatValue(row[cell.column]!, column.type, measure?.format) || 'null'}
+          : formatValue(subtotal ? subtotal.value : row[cell.column]!, column.type, measure?.format) ||
+            'null'}
       </h2>
       {measure && (
         <p className="mt-1">
