@@ -383,6 +383,16 @@ test('a question laid out across has one answer on both engines, with its subtot
   );
   expect([columns!.status, columns!.stderr, sql!.stderr]).toEqual([0, '', '']);
   expect(JSON.parse(sql!.stdout)).toEqual(JSON.parse(columns!.stdout));
+  const printed = crease('sql', model, '--query', query, '--dialect', 'postgresql');
+  expect(printed.stdout.match(/^-- subtotals of /gm)).toHaveLength(4);
+  expect(
+    crease(
+      'sql',
+      model,
+      '--query',
+      inFolder('top.json', '{"by":["branch.town"],"measures":["Loans"],"filters":[{"top":1,"of":"Loans"}]}'),
+    ),
+  ).toMatchObject({ status: 2, stdout: '' });
   const { subtotals } = JSON.parse(columns!.stdout) as { subtotals: { by: number; across: number }[] };
   expect(subtotals.map((t) => [t.by, t.across])).toEqual([
     [0, 1],

@@ -117,11 +117,21 @@ function cellJson(cell: unknown, type: DataType): Json {
  * The statements of a compiled query as text, with the values of their parameters in comments; values are
  * never part of a statement.
  */
-export function printedSql({ rows, totals, unreached }: CompiledAnswer, dialect: SqlDialect): string {
+export function printedSql(
+  { rows, totals, subtotals = [], unreached }: CompiledAnswer,
+  dialect: SqlDialect,
+): string {
   const notes = unreached
     .map(([measure, column]) => `-- ${measure} does not apply: ${column} does not reach it\n`)
     .join('');
-  return `${notes}${printed(rows, dialect)}${totals ? `\n-- totals\n${printed(totals, dialect)}` : ''}`;
+  const parts = [
+    ...(totals ? [{ title: 'totals', query: totals }] : []),
+    ...subtotals.map(({ by, across, query }) => ({
+      title: `subtotals of ${by} of by and ${across} of across, of all members`,
+      query,
+    })),
+  ];
+  return `${notes}${printed(rows, dialect)}${parts.map((p) => `\n-- ${p.title}\n${printed(p.query, dialect)}`).join('')}`;
 }
 
 function printed({ sql, parameters }: CompiledAnswer['rows'], dialect: SqlDialect): string {
