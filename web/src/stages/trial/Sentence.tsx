@@ -117,7 +117,7 @@ export function Sentence({ query, perspective, onAsk }: Props) {
         />
       ))}
       <Picker
-        label="Add an attribute across"
+        label="Lay out across"
         options={attributes
           .filter((a) => ![...by, ...across].some((b) => itemText(b, model) === a.text))
           .map((a) => ({
