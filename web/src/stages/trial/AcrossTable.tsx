@@ -186,7 +186,7 @@ function Totals(props: PartProps) {
         measuresOf(props).map((_, k) => {
           const value = members ? totalOf(undefined, members, k) : (answer.totals?.[k] ?? null);
           return (
-            <div key={`${i} ${k}`} role="cell" className="num truncate px-3 py-[4px]">
+            <div key={`${i} ${k}`} role="cell" className="num truncate px-3 py-[2px]">
               <Total {...props} place={k} subtotal={{ by: [], across: members ?? [], value }} />
             </div>
           );
@@ -208,7 +208,7 @@ function Total({
   const isHere = chosen?.column === column && JSON.stringify(chosen.subtotal) === JSON.stringify(subtotal);
   return (
     <button
-      className={`num w-full truncate ${isHere ? 'outline outline-2 outline-ink' : ''}`}
+      className={`num min-h-[24px] w-full truncate ${isHere ? 'outline outline-2 outline-ink' : ''}`}
       onClick={() => onCell({ row: -1, column, subtotal })}
     >
       {formatValue(subtotal.value, type, formats[name])}

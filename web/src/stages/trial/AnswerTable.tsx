@@ -74,91 +74,94 @@ export function AnswerTable({ answer, query, formats, chosen, onCell, onSort }: 
   };
   return (
     <div
-      ref={box}
-      className="min-h-0 flex-1 overflow-auto"
+      className="flex min-h-0 flex-1 flex-col"
       role="table"
       aria-label="The answer"
       aria-rowcount={answer.rows.length}
     >
-      <div
-        className="sticky top-0 z-10 grid border-b border-rule-strong bg-leaf font-semibold"
-        style={{ gridTemplateColumns: columns }}
-        role="row"
-      >
-        {answer.columns.map((c, i) => (
-          <div
-            key={c.name}
-            role="columnheader"
-            className={`flex min-w-0 flex-col justify-end px-3 py-[4px] text-[12px] ${i >= byCount ? 'text-right' : ''}`}
-            aria-sort={
-              sorted?.of === c.name ? (sorted.order === 'descending' ? 'descending' : 'ascending') : 'none'
-            }
-          >
-            {i >= byCount ? (
-              <button
-                className="max-w-full hover:underline"
-                style={{ textAlign: 'inherit' }}
-                onClick={() => nextSort(c.name)}
-                title={[c.name, told.measure(c.name)?.description, 'Sort by it'].filter(Boolean).join(' · ')}
-              >
-                {told.measure(c.name)?.title ?? c.name}{' '}
-                {sorted?.of === c.name ? (sorted.order === 'descending' ? '↓' : '↑') : ''}
-              </button>
-            ) : (
-              <ColumnHead item={items[i]!} name={c.name} />
-            )}
-            {doesNotApply.has(c.name) && (
-              <span className="block truncate text-[11px] font-normal text-soft">
-                does not apply by {doesNotApply.get(c.name)}
-              </span>
-            )}
-          </div>
-        ))}
-      </div>
-      <div style={{ height: rows.getTotalSize(), position: 'relative' }} role="rowgroup">
-        {rows.getVirtualItems().map((item) => (
-          <div
-            key={item.key}
-            role="row"
-            className="absolute left-0 grid w-full border-b border-rule hover:bg-raised"
-            style={{ gridTemplateColumns: columns, height: ROW, transform: `translateY(${item.start}px)` }}
-          >
-            {answer.rows[item.index]!.map((value, i) => {
-              const name = answer.columns[i]!.name;
-              const out = i >= byCount && doesNotApply.has(name);
-              const here = chosen?.row === item.index && chosen.column === i;
-              return (
-                <div
-                  key={i}
-                  role="cell"
-                  className={`min-w-0 truncate ${i >= byCount || isNumeric(answer.columns[i]!.type) ? 'num' : ''} ${out ? 'hatched' : ''}`}
+      <div ref={box} className="min-h-0 overflow-auto [scrollbar-gutter:stable]" role="presentation">
+        <div
+          className="sticky top-0 z-10 grid border-b border-rule-strong bg-leaf font-semibold"
+          style={{ gridTemplateColumns: columns }}
+          role="row"
+        >
+          {answer.columns.map((c, i) => (
+            <div
+              key={c.name}
+              role="columnheader"
+              className={`flex min-w-0 flex-col justify-end px-3 py-[4px] text-[12px] ${i >= byCount ? 'text-right' : ''}`}
+              aria-sort={
+                sorted?.of === c.name ? (sorted.order === 'descending' ? 'descending' : 'ascending') : 'none'
+              }
+            >
+              {i >= byCount ? (
+                <button
+                  className="max-w-full hover:underline"
+                  style={{ textAlign: 'inherit' }}
+                  onClick={() => nextSort(c.name)}
+                  title={[c.name, told.measure(c.name)?.description, 'Sort by it']
+                    .filter(Boolean)
+                    .join(' · ')}
                 >
-                  {i >= byCount ? (
-                    <button
-                      className={`num h-full w-full truncate px-3 ${here ? 'outline outline-2 -outline-offset-2 outline-ink' : ''}`}
-                      onClick={() => onCell({ row: item.index, column: i })}
-                      title={
-                        out
-                          ? `${name} does not apply: ${doesNotApply.get(name)} does not reach it`
-                          : String(value ?? '')
-                      }
-                      aria-label={out ? `${name} does not apply` : undefined}
-                    >
-                      {out ? (formats[name]?.doesNotApply ?? '') : cell(value, i)}
-                    </button>
-                  ) : (
-                    <span className="block truncate px-3 leading-[24px]">{cell(value, i)}</span>
-                  )}
-                </div>
-              );
-            })}
-          </div>
-        ))}
+                  {told.measure(c.name)?.title ?? c.name}{' '}
+                  {sorted?.of === c.name ? (sorted.order === 'descending' ? '↓' : '↑') : ''}
+                </button>
+              ) : (
+                <ColumnHead item={items[i]!} name={c.name} />
+              )}
+              {doesNotApply.has(c.name) && (
+                <span className="block truncate text-[11px] font-normal text-soft">
+                  does not apply by {doesNotApply.get(c.name)}
+                </span>
+              )}
+            </div>
+          ))}
+        </div>
+        <div style={{ height: rows.getTotalSize(), position: 'relative' }} role="rowgroup">
+          {rows.getVirtualItems().map((item) => (
+            <div
+              key={item.key}
+              role="row"
+              className="absolute left-0 grid w-full border-b border-rule hover:bg-raised"
+              style={{ gridTemplateColumns: columns, height: ROW, transform: `translateY(${item.start}px)` }}
+            >
+              {answer.rows[item.index]!.map((value, i) => {
+                const name = answer.columns[i]!.name;
+                const out = i >= byCount && doesNotApply.has(name);
+                const here = chosen?.row === item.index && chosen.column === i;
+                return (
+                  <div
+                    key={i}
+                    role="cell"
+                    className={`min-w-0 truncate ${i >= byCount || isNumeric(answer.columns[i]!.type) ? 'num' : ''} ${out ? 'hatched' : ''}`}
+                  >
+                    {i >= byCount ? (
+                      <button
+                        className={`num h-full w-full truncate px-3 ${here ? 'outline outline-2 -outline-offset-2 outline-ink' : ''}`}
+                        onClick={() => onCell({ row: item.index, column: i })}
+                        title={
+                          out
+                            ? `${name} does not apply: ${doesNotApply.get(name)} does not reach it`
+                            : String(value ?? '')
+                        }
+                        aria-label={out ? `${name} does not apply` : undefined}
+                      >
+                        {out ? (formats[name]?.doesNotApply ?? '') : cell(value, i)}
+                      </button>
+                    ) : (
+                      <span className="block truncate px-3 leading-[24px]">{cell(value, i)}</span>
+                    )}
+                  </div>
+                );
+              })}
+            </div>
+          ))}
+        </div>
+        {answer.rows.length === 0 && <p className="p-4 text-soft">No rows under these conditions.</p>}
       </div>
-      {answer.rows.length === 0 && <p className="p-4 text-soft">No rows under these conditions.</p>}
       {answer.totals && byCount > 0 && (
         <div
-          className="sticky bottom-0 grid border-t border-rule-strong bg-leaf font-semibold"
+          className="grid flex-none overflow-hidden border-t border-rule-strong bg-leaf font-semibold [scrollbar-gutter:stable]"
           style={{ gridTemplateColumns: columns }}
           role="row"
         >
@@ -166,7 +169,7 @@ export function AnswerTable({ answer, query, formats, chosen, onCell, onSort }: 
             <div
               key={c.name}
               role="cell"
-              className={`whitespace-nowrap px-3 py-[4px] ${i >= byCount ? 'num' : ''}`}
+              className={`whitespace-nowrap px-3 py-[2px] ${i >= byCount ? 'num' : ''}`}
             >
               {i === 0 ? (
                 <span title="Evaluated in its own context, not added up from the rows">total</span>
@@ -174,7 +177,7 @@ export function AnswerTable({ answer, query, formats, chosen, onCell, onSort }: 
                 ''
               ) : (
                 <button
-                  className={`num w-full truncate ${chosen?.row === TOTALS && chosen.column === i ? 'outline outline-2 outline-ink' : ''}`}
+                  className={`num min-h-[24px] w-full truncate ${chosen?.row === TOTALS && chosen.column === i ? 'outline outline-2 outline-ink' : ''}`}
                   onClick={() => onCell({ row: TOTALS, column: i })}
                 >
                   {formatValue(answer.totals![i - byCount] ?? null, c.type, formats[c.name])}
