@@ -115,7 +115,7 @@ function subtotalRows(worked: Worked, by: number, across: number, texts: TextOrd
   const parts = new Map<Context, { cells: Cells; context: Context; examples: WorkedRow[] }>();
   for (const row of rows) {
     const isWhole = by === asked.byCount;
-    const full = isWhole ? row.context : context;
+    const full = isWhole ? row.within : context;
     let part = parts.get(full);
     if (!part) {
       const own: Context = { ...full, axes: places.map((p) => full.axes[p]!) };
@@ -199,7 +199,7 @@ export function addressCell(model: ModelData, query: Query, asked: AskedCell): A
     throw new QueryError(
       `several members are called ${JSON.stringify(named.map(([, member]) => member))}: name one by its key, as in { "key": […] }`,
     );
-  const full = row && isWhole ? row.context : worked.context;
+  const full = row && isWhole ? row.within : worked.context;
   const context: Context = { ...full, axes: places.map((p) => full.axes[p]!) };
   const cell = cellsOf(context.axes);
   cell.tuples.add((i) => row!.codes[places[i]!]!);

@@ -45,15 +45,15 @@ export interface Top {
 }
 
 /** Rewrites a query. Throws QueryError for a part on the spot that is broken or whose name is taken. */
-export function plainQuery(named: Named, query: Query): PlainAsked {
+export function plainQuery(named: Named, asked: Query): PlainAsked {
   const made = new Rewriting(named);
-  const across = query.across ?? [];
-  const by = [...(query.by ?? []), ...across].map((item) => made.item(item));
-  const measures = query.measures.map((item) => made.measure(item));
+  const across = asked.across ?? [];
+  const by = [...(asked.by ?? []), ...across].map((item) => made.item(item));
+  const measures = asked.measures.map((item) => made.measure(item));
   const having: { measure: string; text: string }[] = [];
   const filters: PlainFilter[] = [];
   let top: TopFilter | undefined;
-  for (const filter of query.filters ?? []) {
+  for (const filter of asked.filters ?? []) {
     if ('having' in filter) having.push({ measure: made.having(filter.having), text: filter.having });
     else if ('top' in filter) {
       if (top) throw new QueryError('a query has one "top": leave the other out');
@@ -68,22 +68,22 @@ export function plainQuery(named: Named, query: Query): PlainAsked {
     filters: _filters,
     subtotals: _sub,
     ...rest
-  } = query;
+  } = asked;
   const plain: PlainQuery = {
     ...rest,
     ...(by.length > 0 ? { by } : {}),
     measures,
-    ...(query.filters ? { filters } : {}),
-    ...(query.sort ? { sort: query.sort.map((s) => ({ ...s, of: made.sorted(s.of) })) } : {}),
+    ...(asked.filters ? { filters } : {}),
+    ...(asked.sort ? { sort: asked.sort.map((s) => ({ ...s, of: made.sorted(s.of) })) } : {}),
   };
-  const byCount = query.by?.length ?? 0;
+  const byCount = asked.by?.length ?? 0;
   return {
     model: made.model(asOf),
     query: plain,
     byCount,
     acrossCount: across.length,
     having,
-    ...(top ? { top: made.top(top, query.by ?? []) } : {}),
+    ...(top ? { top: made.top(top, asked.by ?? []) } : {}),
     namesOf: made.namesOf,
   };
 }

@@ -90,7 +90,7 @@ function othersOf(
   for (const row of of) cells.tuples.add((p) => (p === last ? restCode(rest) : row.codes[p]!));
   const values = valuesOf(evaluator, own, cells, measures);
   return Array.from({ length: cells.tuples.size }, (_, cell) => ({
-    context: own,
+    within: own,
     codes: cells.tuples.codes.map((codes) => codes[cell]!),
     values: measures.map((_, i) => values[i]![cell]!),
     isOthers: true,

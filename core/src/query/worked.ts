@@ -47,7 +47,7 @@ export function workedOut(model: ModelData, query: Query, texts: TextOrder): Wor
   for (let cell = 0; cell < cells.tuples.size; cell++)
     if (isListed(cell))
       listed.push({
-        context,
+        within: context,
         codes: cells.tuples.codes.map((codes) => codes[cell]!),
         values: measures.map((_, i) => values[i]![cell]!),
         isOthers: false,
@@ -61,13 +61,13 @@ export function workedOut(model: ModelData, query: Query, texts: TextOrder): Wor
 /** The members of a row, as an answer has them; `places` are those of its axes. */
 export const membersOf = (
   { members, apart, asked }: Pick<Worked, 'members' | 'apart' | 'asked'>,
-  row: Pick<WorkedRow, 'context' | 'codes' | 'isOthers'>,
+  row: Pick<WorkedRow, 'within' | 'codes' | 'isOthers'>,
   places: readonly number[] = [...members.keys()],
 ): AnswerMember[] =>
   places.map((p): AnswerMember => {
     if (row.isOthers && p === asked.byCount - 1) return { others: true };
     const meets = apart ? row.codes[members.length + p]! : FOUND;
-    const axis = row.context.axes[p]!;
+    const axis = row.within.axes[p]!;
     return noMemberOf(meets) ?? toJson(axis.show(row.codes[p]!), axis.type);
   });
 
@@ -75,7 +75,7 @@ export const membersOf = (
 export function isMember(worked: Worked, row: WorkedRow, place: number, named: MemberOfCell): boolean {
   const [member] = membersOf(worked, row, [place]);
   if (named !== null && typeof named === 'object' && 'key' in named) {
-    const keys = row.context.axes[place]!.keys?.(row.codes[place]!) ?? [member];
+    const keys = row.within.axes[place]!.keys?.(row.codes[place]!) ?? [member];
     return JSON.stringify(keys) === JSON.stringify(named.key);
   }
   return JSON.stringify(member) === JSON.stringify(named);

@@ -20,8 +20,8 @@ export type AnswerMember = Json | NoMember | Others;
 
 /** A row of an answer: a tuple of members, with the value of each measure. */
 export interface WorkedRow {
-  /** The axes that its codes belong to; a row of others has an axis of its own for what it stands for. */
-  readonly context: Context;
+  /** Has the axes that its codes belong to; a row of others has one of its own for what it stands for. */
+  readonly within: Context;
   /** By axis. */
   readonly codes: readonly number[];
   readonly values: readonly Value[];

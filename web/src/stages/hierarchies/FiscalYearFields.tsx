@@ -24,7 +24,7 @@ export function FiscalYearFields({ table, calendar }: { table: Table; calendar: 
       `start the fiscal year of ${table.name} in ${MONTHS[next.firstMonth - 1]}, named by its ${next.namedBy}`,
     );
   };
-  const addColumns = () =>
+  const putFiscal = () =>
     void edit(
       missing.map((value): Edit[number] => ({ do: 'put-column', table: table.name, value })),
       `add the columns of the fiscal year to ${table.name}`,
@@ -77,7 +77,7 @@ export function FiscalYearFields({ table, calendar }: { table: Table; calendar: 
           <button
             className="btn h-[24px]"
             title={`${missing.map((c) => c.name).join(', ')}: columns by formula over ${calendar.day}`}
-            onClick={addColumns}
+            onClick={putFiscal}
           >
             Add fiscal columns
           </button>
