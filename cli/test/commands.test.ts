@@ -390,7 +390,10 @@ test('a question laid out across has one answer on both engines, with its subtot
       'sql',
       model,
       '--query',
-      inFolder('top.json', '{"by":["branch.town"],"measures":["Loans"],"filters":[{"top":1,"of":"Loans"}]}'),
+      inFolder(
+        'top.json',
+        '{"by":["branch.town"],"measures":["Loans"],"filters":[{"top":1,"of":"Loans","others":true}]}',
+      ),
     ),
   ).toMatchObject({ status: 2, stdout: '' });
   const { subtotals } = JSON.parse(columns!.stdout) as { subtotals: { by: number; across: number }[] };
@@ -456,7 +459,7 @@ test('check --both asks kept trials and known answers of both evaluators', () =>
     measures: ['Loans', 'Fines'],
     totals: true,
   };
-  const top = { by: ['branch.town'], measures: ['Loans'], filters: [{ top: 2, of: 'Loans' }] };
+  const top = { by: ['branch.town'], measures: ['Loans'], filters: [{ top: 2, of: 'Loans', others: true }] };
   const file = inFolder(
     'both.crease.json',
     JSON.stringify({

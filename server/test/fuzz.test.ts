@@ -206,9 +206,23 @@ test('laid out across, with subtotals and conditions on measures, columns and SQ
     const place = by.length;
     if (query.measures[0] === 'Asked')
       expect({ seed, rows: held }).toEqual({ seed, rows: plain.rows.filter((row) => row[place] !== null) });
+    const per = by.length > 1 && seed % 3 === 0 ? by.slice(0, 1) : [];
+    const order = seed % 2 === 0 ? ('descending' as const) : ('ascending' as const);
+    const top = {
+      ...query,
+      filters: [...(query.filters ?? []), { top: 1 + (seed % 3), of: 'Asked', per, order }],
+    };
+    const first = answerQuery(data, top).rows;
+    // What comes first is of the whole, and no group of it is larger than asked for.
+    const whole = new Set(plain.rows.map((row) => JSON.stringify(row)));
+    expect({ seed, strange: first.filter((row) => !whole.has(JSON.stringify(row))) }).toEqual({
+      seed,
+      strange: [],
+    });
     for (const [one, rows] of [
       [asked, answer],
       [having, { rows: held }],
+      [top, { rows: first }],
     ] as const) {
       let sql: Answer;
       try {

@@ -6,7 +6,7 @@ import type { Typed, TypedAggregate } from '../formula/index.ts';
 import { FormulaChecker, mentionsRole, operandsOf, roledChecker } from '../formula/index.ts';
 import type { PeriodShape } from '../calendar/index.ts';
 import type { Path } from '../relate/index.ts';
-import type { AnswerColumn, PlainAsked } from '../query/index.ts';
+import type { AnswerColumn, PlainAsked, Top } from '../query/index.ts';
 import {
   askedFilter,
   askedMeasure,
@@ -92,8 +92,10 @@ export function compileQuery(
   exact = false,
 ): CompiledAnswer {
   const plain = plainQuery(asked, query);
-  if (plain.top)
-    throw new QueryError('"top" is answered by the columns evaluator: SQL has no part of it yet');
+  if (plain.top?.others)
+    throw new QueryError(
+      '"others" of a "top" are answered by the columns evaluator: SQL has no part of them yet; ask without them',
+    );
   const { limit, ...unlimited } = plain.query;
   const whole = { ...plain, query: plain.acrossCount > 0 ? unlimited : plain.query };
   const onTheSpot = spotSetting(asked, plain.model);
@@ -115,6 +117,7 @@ export function compileQuery(
 
 /** Every pair of a prefix of `by` and a prefix of `across`, but for the full pair and the empty one. */
 function prefixes(plain: PlainAsked, query: PlainQuery): { by: number; across: number; asked: PlainAsked }[] {
+  const { top: _top, ...whole } = plain;
   const { byCount, acrossCount } = plain;
   const items = query.by ?? [];
   const found: { by: number; across: number; asked: PlainAsked }[] = [];
@@ -126,7 +129,7 @@ function prefixes(plain: PlainAsked, query: PlainQuery): { by: number; across: n
         by,
         across,
         asked: {
-          ...plain,
+          ...whole,
           query: { ...query, by: own, sort: [] },
           byCount: by,
           acrossCount: across,
@@ -223,6 +226,13 @@ class QueryCompiler implements Statement {
     return name;
   }
 
+  /** A relation that is worked out once: several parts of the statement read it. */
+  private keptCte(prefix: string, sql: string): string {
+    const name = this.fresh(prefix);
+    this.ctes.push(`${name} as materialized (\n  ${sql}\n)`);
+    return name;
+  }
+
   private statement(select: string): string {
     return this.ctes.length === 0
       ? select
@@ -231,14 +241,14 @@ class QueryCompiler implements Statement {
 
   // ---------- a query ----------
 
-  rows({ query, having, namesOf }: PlainAsked): Pick<CompiledAnswer, 'rows' | 'unreached'> {
+  rows({ query, having, top, byCount, namesOf }: PlainAsked): Pick<CompiledAnswer, 'rows' | 'unreached'> {
     const context = this.contextOf(query);
     const measures = query.measures.map((name) => askedMeasure(this, name));
     const conditions = having.map(({ measure }) => askedMeasure(this, measure));
-    const cells = this.listed(query, context, measures.length > 0 ? measures : conditions);
-    const values = [...measures, ...conditions].map((m) => this.valueOf(m.node, context, cells));
-    const holds = conditions.map((_, i) => `v${measures.length + i}.v`);
-    const where = holds.length > 0 ? `\nwhere ${holds.join(' and ')}` : '';
+    const listed = this.listed(query, context, measures.length > 0 ? measures : conditions);
+    const held = this.held(listed, context, conditions);
+    const cells = top ? this.first(held, context, query, { ...top, last: byCount - 1 }) : held;
+    const values = measures.map((m) => this.valueOf(m.node, context, cells));
     const joins = values.map((v, i) => ` join ${v} v${i} on ${this.matched('c', `v${i}`, context.axes)}`);
     const shown = context.axes.map((axis) => this.scans.shownAxis(axis));
     const members = context.axes.filter((axis) => !axis.meets);
@@ -255,7 +265,7 @@ class QueryCompiler implements Statement {
     const order = this.order(query, { ...context, axes: members }, measures, columns, shown);
     const limit = query.limit === undefined ? '' : `\nlimit ${query.limit}`;
     const select = `select ${columns.map((c) => `${this.exact ? c.sql : this.dialect.show(c.sql, c.type)} as ${quoted(c.name)}`).join(',\n  ')}
-from ${cells} c${joins.join('\n')}${shown.map((s) => s.join).join('')}${this.scans.listedMembers(context.axes)}${where}${order}${limit}`;
+from ${cells} c${joins.join('\n')}${shown.map((s) => s.join).join('')}${this.scans.listedMembers(context.axes)}${order}${limit}`;
     const unreached = measures.flatMap((m) =>
       unreachedBy(this, m.node, context).map(
         (c) => [m.name, namesOf.get(pathOf(c.table, c.column)) ?? `${c.table}.${c.column}`] as const,
@@ -272,6 +282,55 @@ from ${cells} c${joins.join('\n')}${shown.map((s) => s.join).join('')}${this.sca
       },
       unreached,
     };
+  }
+
+  /** The cells for which all conditions on measures are true. */
+  private held(cells: string, context: SqlContext, conditions: readonly { readonly node: Typed }[]): string {
+    if (conditions.length === 0) return cells;
+    const values = conditions.map((m) => this.valueOf(m.node, context, cells));
+    const joins = values.map((v, i) => ` join ${v} h${i} on ${this.matched('c', `h${i}`, context.axes)}`);
+    const holds = values.map((_, i) => `h${i}.v`).join(' and ');
+    return this.keptCte(
+      'held',
+      `select ${this.names(context.axes, 'c.').replace(/, $/, '')} from ${cells} c${joins.join('')} where ${holds}`,
+    );
+  }
+
+  /**
+   * The cells whose member of the last item of `by` is among the first by a measure, within the members of
+   * other items: ranked over those items alone, ties by member, what has no value last.
+   */
+  private first(cells: string, context: SqlContext, query: PlainQuery, top: Top & { last: number }): string {
+    const apart = query.unmatched === 'apart';
+    const count = context.axes.filter((axis) => !axis.meets).length;
+    const withMet = (places: readonly number[]) =>
+      apart ? [...places, ...places.map((p) => count + p)] : [...places];
+    const places = [...top.per, top.last];
+    const axes = withMet(places).map((p) => context.axes[p]!);
+    const members = places.map((p) => context.axes[p]!);
+    const within = top.per.map((p) => context.axes[p]!);
+    const ranked = this.keptCte(
+      'ranked',
+      `select distinct ${this.names(axes, 'c.').replace(/, $/, '')} from ${cells} c${this.scans.listedMembers(context.axes)}`,
+    );
+    const measure = askedMeasure(this, top.of);
+    const value = this.valueOf(measure.node, { ...context, axes }, ranked);
+    const shown = members.map((axis) => this.scans.shownAxis(axis));
+    const columns = members.map((axis, i) => ({ sql: shown[i]!.sql, type: axis.type }));
+    const order = [
+      `${this.dialect.ordered('v.v', measure.type)} ${top.descending ? 'desc' : 'asc'} nulls last`,
+      ...this.byMembers(members, columns, shown, apart),
+    ];
+    const partition =
+      within.length > 0 ? `partition by ${within.map((axis) => `c.${axis.id}`).join(', ')} ` : '';
+    const numbered = this.keptCte(
+      'numbered',
+      `select ${this.names(axes, 'c.')}row_number() over (${partition}order by ${order.join(', ')}) as place from ${ranked} c join ${value} v on ${this.matched('c', 'v', axes)}${shown.map((s) => s.join).join('')}`,
+    );
+    return this.keptCte(
+      'first',
+      `select ${this.names(context.axes, 'c.').replace(/, $/, '')} from ${cells} c join ${numbered} n on ${this.matched('c', 'n', axes)} where n.place <= ${top.count}`,
+    );
   }
 
   totals(query: PlainQuery): CompiledQuery {
@@ -387,17 +446,25 @@ from ${[...new Set(relations)].join(' cross join ')}`;
           : (shown[by.axis]!.order ?? columns[by.axis]!);
       return `${this.dialect.ordered(column.sql, column.type)} ${order === 'descending' ? 'desc' : 'asc'} nulls last`;
     });
-    const members = context.axes.flatMap((axis, p) => [
+    const all = [...asked, ...this.byMembers(context.axes, columns, shown, query.unmatched === 'apart')];
+    return all.length === 0 ? '' : `\norder by ${all.join(', ')}`;
+  }
+
+  /** The order of members, ascending: what is no member last, members of one label by their keys. */
+  private byMembers(
+    axes: readonly SqlAxis[],
+    columns: readonly { readonly sql: string; readonly type: DataType }[],
+    shown: readonly ShownAxis[],
+    apart: boolean,
+  ): string[] {
+    const members = axes.flatMap((axis, p) => [
       ...[shown[p]!.order, columns[p]!].flatMap((c) =>
         c ? [`${this.dialect.ordered(c.sql, c.type)} nulls last`] : [],
       ),
-      ...(query.unmatched === 'apart' ? [`c.${meetingAxis(axis).id}`] : []),
+      ...(apart ? [`c.${meetingAxis(axis).id}`] : []),
     ]);
-    const keys = context.axes
-      .filter((axis) => axis.label !== undefined)
-      .map((axis) => `c.${axis.id} nulls first`);
-    const all = [...asked, ...members, ...keys];
-    return all.length === 0 ? '' : `\norder by ${all.join(', ')}`;
+    const keys = axes.filter((axis) => axis.label !== undefined).map((axis) => `c.${axis.id} nulls first`);
+    return [...members, ...keys];
   }
 
   // ---------- filters ----------
