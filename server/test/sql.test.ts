@@ -297,3 +297,25 @@ test('members of a level come in the order of the column that the level names', 
   expect(months('Month', 'descending')).toEqual(['March', 'February', 'January', 'Unknown', null]);
   expect(months('Month of year')).toEqual(['January', 'January', 'February', 'March', null]);
 });
+
+test('a condition on measures and a top beside hidden own rows of a tree are answered as on columns', () => {
+  const plain = dataOf('count(shift)');
+  const model = {
+    ...plain.model,
+    hierarchies: plain.model.hierarchies!.map((h) => ({ ...h, ownRows: 'hidden' as const })),
+  };
+  const data = new ModelData(model, (name) => plain.table(name), 20_454);
+  const by = [{ hierarchy: 'staff.Line', depth: 2 }];
+  const filters: Query['filters'][] = [
+    undefined,
+    [{ having: '"M" >= 1' }],
+    [{ top: 2, of: 'M' }],
+    [{ having: '"M" >= 1' }, { top: 1, of: 'M', order: 'ascending' }],
+  ];
+  for (const one of filters) {
+    const query: Query = { by, measures: ['M'], ...(one ? { filters: one } : {}) };
+    const { rows } = answerQuery(data, query);
+    expect(rows.length).toBeGreaterThan(0);
+    expect(answerInSqlite(data, query).rows).toEqual(rows);
+  }
+});
