@@ -160,7 +160,7 @@ function Row({ row, ...props }: PartProps & { row: LaidOutRow }) {
         }),
       )}
       {measures.map((m, k) => (
-        <div key={m.name} role="cell" className="num truncate px-3 font-semibold leading-[24px]">
+        <div key={m.name} role="cell" className="num truncate pl-1 pr-3 font-semibold leading-[24px]">
           <Total
             {...props}
             place={k}
@@ -186,7 +186,7 @@ function Totals(props: PartProps) {
         measuresOf(props).map((_, k) => {
           const value = members ? totalOf(undefined, members, k) : (answer.totals?.[k] ?? null);
           return (
-            <div key={`${i} ${k}`} role="cell" className="num truncate px-3 py-[2px]">
+            <div key={`${i} ${k}`} role="cell" className="num truncate py-[2px] pl-1 pr-3">
               <Total {...props} place={k} subtotal={{ by: [], across: members ?? [], value }} />
             </div>
           );

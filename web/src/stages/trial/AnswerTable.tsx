@@ -169,16 +169,22 @@ export function AnswerTable({ answer, query, formats, chosen, onCell, onSort }: 
             <div
               key={c.name}
               role="cell"
-              className={`whitespace-nowrap px-3 py-[2px] ${i >= byCount ? 'num' : ''}`}
+              className={`whitespace-nowrap py-[2px] pl-1 pr-3 ${i >= byCount ? 'num' : ''}`}
             >
               {i === 0 ? (
-                <span title="Evaluated in its own context, not added up from the rows">total</span>
+                <span
+                  className="block pl-2 leading-[24px]"
+                  title="Evaluated in its own context, not added up from the rows"
+                >
+                  total
+                </span>
               ) : i < byCount ? (
                 ''
               ) : (
                 <button
                   className={`num min-h-[24px] w-full truncate ${chosen?.row === TOTALS && chosen.column === i ? 'outline outline-2 outline-ink' : ''}`}
                   onClick={() => onCell({ row: TOTALS, column: i })}
+                  title={String(answer.totals![i - byCount] ?? '')}
                 >
                   {formatValue(answer.totals![i - byCount] ?? null, c.type, formats[c.name])}
                 </button>
