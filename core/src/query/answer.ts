@@ -1,6 +1,7 @@
 import type { Value } from '../values/index.ts';
 import { formatType, toJson } from '../values/index.ts';
 import type { AskedCell, MemberOfCell, PlainFilter, Query } from '../model/index.ts';
+import { sameName } from '../model/index.ts';
 import type { AskedMeasure } from './asked.ts';
 import { askedMeasure } from './asked.ts';
 import { QueryError } from './axes.ts';
@@ -30,7 +31,12 @@ export interface Subtotals {
   readonly by: number;
   readonly across: number;
   readonly rows: readonly (readonly AnswerMember[])[];
+  /** As in the answer. */
+  readonly keys?: readonly MemberKeys[];
 }
+
+/** Of each member of a row the values that tell it apart; null where that is what is shown. */
+export type MemberKeys = readonly (readonly Json[] | null)[];
 
 /**
  * The answer to a query: rows hold the members of `by`, those of `across`, then the measures; see "A query"
@@ -39,13 +45,20 @@ export interface Subtotals {
 export interface Answer {
   readonly columns: readonly AnswerColumn[];
   readonly rows: readonly (readonly AnswerMember[])[];
+  /** Of the members of each row, where they are asked for and some have keys: labels may stand twice. */
+  readonly keys?: readonly MemberKeys[];
   readonly totals?: readonly Json[];
   readonly subtotals?: readonly Subtotals[];
   readonly unreached: readonly (readonly [measure: string, column: string])[];
 }
 
 /** Answers a query. Throws QueryError for what the model does not have, or a measure that is broken. */
-export function answerQuery(model: ModelData, query: Query, texts: TextOrder = 'code points'): Answer {
+export function answerQuery(
+  model: ModelData,
+  query: Query,
+  texts: TextOrder = 'code points',
+  withKeys = false,
+): Answer {
   const worked = workedOut(model, query, texts);
   const { members, measures, rows, evaluator, context, unreached, asked } = worked;
   return {
@@ -58,12 +71,31 @@ export function answerQuery(model: ModelData, query: Query, texts: TextOrder = '
       ...measures.map((m) => ({ name: m.name, type: formatType(m.type), kind: 'measure' as const })),
     ],
     rows: rows.map((row) => [...membersOf(worked, row), ...jsonValues(row.values, measures)]),
+    ...keysField(worked, rows, [...members.keys()], withKeys),
     ...(query.totals ? { totals: totals(evaluator, context, measures) } : {}),
-    ...(query.subtotals ? { subtotals: subtotals(worked, texts) } : {}),
+    ...(query.subtotals ? { subtotals: subtotals(worked, texts, withKeys) } : {}),
     unreached: measures.flatMap((m, i) =>
       unreached[i]!.map(
         (c) => [m.name, asked.namesOf.get(pathOf(c.table, c.column)) ?? `${c.table}.${c.column}`] as const,
       ),
+    ),
+  };
+}
+
+/** Keys of members at some places of rows, where they are asked for and there are any. */
+function keysField(
+  { members, asked }: Worked,
+  rows: readonly WorkedRow[],
+  places: readonly number[],
+  withKeys: boolean,
+): { keys?: MemberKeys[] } {
+  if (!withKeys || !places.some((p) => members[p]!.keys)) return {};
+  // Code 0 is no member, however a row came to have none.
+  const hasMember = (row: WorkedRow, p: number) =>
+    row.codes[p] !== 0 && !(row.isOthers && p === asked.byCount - 1);
+  return {
+    keys: rows.map((row) =>
+      places.map((p) => (hasMember(row, p) ? (members[p]!.keys?.(row.codes[p]!) ?? null) : null)),
     ),
   };
 }
@@ -93,13 +125,22 @@ function placesOf({ asked, members, apart }: Worked, by: number, across: number)
 }
 
 /** Every pair of a prefix of `by` and a prefix of `across`, but for the full pair and the empty one. */
-function subtotals(worked: Worked, texts: TextOrder): Subtotals[] {
+function subtotals(worked: Worked, texts: TextOrder, withKeys: boolean): Subtotals[] {
   const { byCount, acrossCount } = worked.asked;
   const found: Subtotals[] = [];
   for (let by = 0; by <= byCount; by++)
     for (let across = 0; across <= acrossCount; across++) {
       if (by + across === 0 || (by === byCount && across === acrossCount)) continue;
-      found.push({ by, across, rows: subtotalRows(worked, by, across, texts) });
+      const { rows, places } = subtotalRows(worked, by, across, texts);
+      found.push({
+        by,
+        across,
+        rows: rows.map((row) => [
+          ...membersOf(worked, row, places),
+          ...jsonValues(row.values, worked.measures),
+        ]),
+        ...keysField(worked, rows, places, withKeys),
+      });
     }
   return found;
 }
@@ -108,7 +149,12 @@ function subtotals(worked: Worked, texts: TextOrder): Subtotals[] {
  * A row for each combination of members that is shown, each in its own context: those of `by` in the order in
  * which they are shown, those of `across` ascending.
  */
-function subtotalRows(worked: Worked, by: number, across: number, texts: TextOrder): AnswerMember[][] {
+function subtotalRows(
+  worked: Worked,
+  by: number,
+  across: number,
+  texts: TextOrder,
+): { rows: readonly WorkedRow[]; places: readonly number[] } {
   const { asked, context, evaluator, measures, rows } = worked;
   const places = placesOf(worked, by, across);
   const shownBy = new Map<string, number>();
@@ -134,15 +180,14 @@ function subtotalRows(worked: Worked, by: number, across: number, texts: TextOrd
     }));
   });
   const members = [...Array(by).keys(), ...Array.from({ length: across }, (_, p) => asked.byCount + p)];
-  return made
-    .sort(
-      byAll([
-        (a, b) => shownBy.get(byText(worked, a, by))! - shownBy.get(byText(worked, b, by))!,
-        ...byMembers(worked, members.slice(by), texts),
-        ...members.slice(by).map((p) => (a: WorkedRow, b: WorkedRow) => a.codes[p]! - b.codes[p]!),
-      ]),
-    )
-    .map((row) => [...membersOf(worked, row, members), ...jsonValues(row.values, measures)]);
+  const sorted = made.sort(
+    byAll([
+      (a, b) => shownBy.get(byText(worked, a, by))! - shownBy.get(byText(worked, b, by))!,
+      ...byMembers(worked, members.slice(by), texts),
+      ...members.slice(by).map((p) => (a: WorkedRow, b: WorkedRow) => a.codes[p]! - b.codes[p]!),
+    ]),
+  );
+  return { rows: sorted, places: members };
 }
 
 /** Which members of a prefix of `by` a row has. */
@@ -167,13 +212,17 @@ export interface Addressed {
 }
 
 /**
- * Finds a cell of an answer, a subtotal or the total. Throws QueryError where the answer has no such row, or
- * several.
+ * Finds cells of an answer, subtotals or the total: the query is worked out once. Throws QueryError where the
+ * answer has no such row, or several.
  */
-export function addressCell(model: ModelData, query: Query, asked: AskedCell): Addressed {
+export function addressCells(model: ModelData, query: Query, cells: readonly AskedCell[]): Addressed[] {
   const { limit: _limit, ...whole } = query;
-  const measured = measuredBy(query, asked.measure);
-  const worked = workedOut(model, { ...whole, measures: measured, sort: [] }, 'code points');
+  const measures = cells.reduce((all, cell) => measuredBy(all, cell.measure), query.measures);
+  const worked = workedOut(model, { ...whole, measures, sort: [] }, 'code points');
+  return cells.map((cell) => addressed(worked, cell));
+}
+
+function addressed(worked: Worked, asked: AskedCell): Addressed {
   const { data, rows } = worked;
   const measure = askedMeasure(data, asked.measure);
   const { byCount, acrossCount } = worked.asked;
@@ -210,15 +259,12 @@ export function addressCell(model: ModelData, query: Query, asked: AskedCell): A
     ]),
     ...context.steps.map((step, i): [Step, string] => [step, filterText(worked.asked.query.filters![i]!)]),
   ]);
-  return { worked: { ...worked, data }, measure, context, cell, said };
+  return { worked, measure, context, cell, said };
 }
 
-/** The measures of a query, with the one that a cell is of. */
-const measuredBy = (query: Query, measure: string): Query['measures'] =>
-  query.measures.some((m) => typeof m === 'string' && m.toLowerCase() === measure.toLowerCase()) ||
-  query.measures.some((m) => typeof m !== 'string')
-    ? query.measures
-    : [...query.measures, measure];
+/** The measures that are asked for, with the one that a cell is of; one on the spot is among them. */
+const measuredBy = (measures: Query['measures'], measure: string): Query['measures'] =>
+  measures.some((m) => typeof m !== 'string' || sameName(m, measure)) ? measures : [...measures, measure];
 
 /** Why a cell is what it is. */
 export interface CellTrace {
@@ -232,7 +278,7 @@ export interface CellTrace {
  * such row.
  */
 export function traceCell(model: ModelData, query: Query, asked: AskedCell): CellTrace {
-  const { worked, measure, context, cell, said } = addressCell(model, query, asked);
+  const [{ worked, measure, context, cell, said }] = addressCells(model, query, [asked]) as [Addressed];
   const tracer = new CellTracer(worked.data, said);
   const [value] = new Evaluator(worked.data, tracer).values(measure.node, context, cell);
   const [top] = tracer.parts;

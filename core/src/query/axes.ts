@@ -201,9 +201,11 @@ function compositeAxis(
   const codes = codesArray(whole.length, numbers.length);
   numbers.forEach((n, row) => (codes[row] = codeOf[n]!));
   const axis: Axis = { name, type: label.type, table, codes, width: whole.length + 1, show: () => null };
+  let made: ((code: number) => Value)[] | undefined;
+  const keyValues = () => (made ??= columns.map((c) => firstValue(axis, c)));
   return {
     ...labelled(axis, label),
-    keys: (code) => columns.map((c) => (code === 0 ? null : toJson(firstValue(axis, c)(code), c.type))),
+    keys: (code) => keyValues().map((value, i) => toJson(value(code), columns[i]!.type)),
     ...(shown.table === table ? { column: shown.column } : {}),
     ...(orderBy ? { order: firstValue(axis, onRowsOf(data, table, orderBy)) } : {}),
   };

@@ -329,3 +329,27 @@ test('limit counts tuples of by, whatever across holds', () => {
   const two = ask({ by: ['branch.name'], across: ['loan.kind'], measures: ['Loans'], limit: 2 }).rows;
   expect(two).toEqual(all.filter((row) => row[0] === 'Ash' || row[0] === 'Elm'));
 });
+
+test('members of one label are told apart by their keys, where they are asked for', () => {
+  const query: Query = {
+    by: [{ hierarchy: 'branch.Places', level: 'Branch' }],
+    across: ['loan.kind'],
+    measures: ['Loans'],
+    subtotals: true,
+  };
+  const { rows: found, keys, subtotals } = answerQuery(data, query, 'code points', true);
+  expect(ask(query).keys).toBeUndefined();
+  found.forEach(([name, kind, n], i) => {
+    const [key, none] = keys![i]!;
+    expect([none, n]).toEqual([
+      null,
+      count((l) => l.kind === kind && (key ? l.branch === key[0] : name === null && regionOf(l) === null)),
+    ]);
+    const by = [key ? { key: [...key] } : (name as string | null)];
+    expect(traceCell(data, query, { measure: 'Loans', by, across: [kind as string] }).value).toBe(n);
+  });
+  const branches = subtotals!.find((s) => s.by === 1)!;
+  const elms = branches.rows.flatMap((row, i) => (row[0] === 'Elm' ? [branches.keys![i]![0]![0]] : []));
+  expect(elms).toEqual(['B1', 'B3']);
+  expect(() => traceCell(data, query, { measure: 'Loans', by: ['Elm'] })).toThrow('name one by its key');
+});

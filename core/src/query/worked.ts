@@ -185,21 +185,13 @@ function limited(
   limit: number | undefined,
 ): readonly WorkedRow[] {
   if (limit === undefined) return rows;
-  const met = new Set<string>();
-  return rows.filter((row) => {
-    met.add(tupleText(row, byCount));
-    return met.size <= limit || isFirst(met, tupleText(row, byCount), limit);
-  });
+  const first = new Set<string>();
+  for (const row of rows) {
+    if (first.size >= limit) break;
+    first.add(tupleText(row, byCount));
+  }
+  return rows.filter((row) => first.has(tupleText(row, byCount)));
 }
 
 const tupleText = (row: WorkedRow, byCount: number): string =>
   `${row.isOthers ? 'others ' : ''}${row.codes.slice(0, byCount).join()}`;
-
-const isFirst = (met: ReadonlySet<string>, text: string, limit: number): boolean => {
-  let place = 0;
-  for (const known of met) {
-    if (place++ >= limit) return false;
-    if (known === text) return true;
-  }
-  return false;
-};

@@ -5,7 +5,7 @@ import type { AskedCell, DetailListing, Query, Table } from '../model/index.ts';
 import { sameName } from '../model/index.ts';
 import type { Json, ModelData } from '../query/index.ts';
 import {
-  addressCell,
+  addressCells,
   aggregateGroups,
   compileRow,
   Evaluator,
@@ -68,8 +68,7 @@ const USUAL_LIMIT = 500;
 export function rowsBehind(data: ModelData, request: RowsRequest): RowsBehind {
   const { query, cells } = request;
   const listing = listingOf(data, request.listing);
-  const worked = cells.map((cell) => {
-    const { worked: found, measure, context, cell: one } = addressCell(data, query, cell);
+  const worked = addressCells(data, query, cells).map(({ worked: found, measure, context, cell: one }) => {
     const collector = new AggregateCollector(found.data.checker);
     const applies = unreachedBy(found.data, measure.node, context).length === 0;
     if (applies) new Evaluator(found.data, collector).values(measure.node, context, one);

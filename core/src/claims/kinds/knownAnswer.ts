@@ -30,7 +30,16 @@ export const knownAnswer: ClaimKind = {
         tables: model.tables.filter((t) => t.role !== 'staging').map((t) => t.name),
         parts: [formulaParts(model), model.hierarchies, model.asOf, k, query],
         remedies: (_, data) => {
-          if (!data || !query) return [];
+          if (!query)
+            return [
+              {
+                id: 'remove-answer',
+                title: 'Remove the known answer',
+                effect: `"${k.name}" is of the trial "${k.trial ?? ''}", which is not kept any more.`,
+                edit: [{ do: 'remove-known-answer', name: k.name }],
+              },
+            ];
+          if (!data) return [];
           const { rows } = answerQuery(data, query);
           return [
             {

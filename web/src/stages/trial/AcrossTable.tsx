@@ -164,7 +164,7 @@ function Row({ row, ...props }: PartProps & { row: LaidOutRow }) {
           <Total
             {...props}
             place={k}
-            subtotal={{ by: row.members, across: [], value: totalOf(row.members, undefined, k) }}
+            subtotal={{ by: row.named, across: [], value: totalOf(row.named, undefined, k) }}
           />
         </div>
       ))}
@@ -174,7 +174,7 @@ function Row({ row, ...props }: PartProps & { row: LaidOutRow }) {
 
 function Totals(props: PartProps) {
   const { answer, laid, byCount, totalOf } = props;
-  const columns = [...laid.columns.map((c) => c.members), undefined];
+  const columns = [...laid.columns.map((c) => c.named), undefined];
   return (
     <>
       {Array.from({ length: byCount }, (_, i) => (
@@ -182,12 +182,12 @@ function Totals(props: PartProps) {
           {i === 0 ? 'total' : ''}
         </div>
       ))}
-      {columns.map((members, i) =>
+      {columns.map((named, i) =>
         measuresOf(props).map((_, k) => {
-          const value = members ? totalOf(undefined, members, k) : (answer.totals?.[k] ?? null);
+          const value = named ? totalOf(undefined, named, k) : (answer.totals?.[k] ?? null);
           return (
             <div key={`${i} ${k}`} role="cell" className="num truncate py-[2px] pl-1 pr-3">
-              <Total {...props} place={k} subtotal={{ by: [], across: members ?? [], value }} />
+              <Total {...props} place={k} subtotal={{ by: [], across: named ?? [], value }} />
             </div>
           );
         }),

@@ -1,7 +1,7 @@
 import type { QueryState } from '@crease/contract';
 import { api } from '@crease/contract';
 import { columnPath } from '@crease/core/formula';
-import type { AskedCell, ByItem, Query } from '@crease/core/model';
+import type { AskedCell, ByItem, MemberOfCell, Query } from '@crease/core/model';
 import type { AnswerMember } from '@crease/core/query';
 import { ask } from '../../state/api.ts';
 import { useModel } from '../../state/model.tsx';
@@ -18,8 +18,8 @@ export interface ChosenCell {
   readonly column: number;
   /** Members of a prefix of `by` and of `across`, and the value for all of theirs. */
   readonly subtotal?: {
-    readonly by: readonly AnswerMember[];
-    readonly across: readonly AnswerMember[];
+    readonly by: readonly MemberOfCell[];
+    readonly across: readonly MemberOfCell[];
     readonly value: AnswerMember;
   };
 }

@@ -28,6 +28,7 @@ export function KeptTrials({
   const keep = () => {
     const known = trials.find((t) => sameName(t.name, name.trim()));
     const value: Trial = {
+      ...(known?.title === undefined ? {} : { title: known.title }),
       name: known?.name ?? freeName(name.trim(), trials),
       ...(folder.trim() === '' ? {} : { folder: folder.trim() }),
       query,

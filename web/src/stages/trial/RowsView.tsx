@@ -14,6 +14,7 @@ import { formatValue, isNumeric, memberText } from '../../parts/format.ts';
 import { IconButton } from '../../parts/IconButton.tsx';
 import { count, many } from '../../parts/text.ts';
 import { AttributePicker } from './AttributePicker.tsx';
+import { namedMembers } from './laidOut.ts';
 
 /** What of the rows behind a number is looked at; it stands in the address. */
 export interface AskedRows {
@@ -296,7 +297,8 @@ function RowsTable({ rows, onRemove }: { rows: AggregateRows; onRemove: (name: s
 
 /** The cell of an answer's row, or of its totals, as it is asked about. */
 export function cellOf(answer: QueryState, query: Query, row: number, column: number): AskedCell {
-  const members = row < 0 ? [] : answer.rows[row]!;
+  const size = (query.by?.length ?? 0) + (query.across?.length ?? 0);
+  const members = row < 0 ? [] : namedMembers(answer.rows[row]!.slice(0, size), answer.keys?.[row]);
   const byCount = query.by?.length ?? 0;
   const acrossCount = query.across?.length ?? 0;
   return {

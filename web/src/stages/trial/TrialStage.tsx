@@ -3,7 +3,7 @@ import { useSearchParams } from 'react-router';
 import { ChartColumn, Code, Sheet } from 'lucide-react';
 import { api } from '@crease/contract';
 import type { Query } from '@crease/core/model';
-import { DocumentError, readQuery, sameName } from '@crease/core/model';
+import { DocumentError, readCells, readQuery, sameName } from '@crease/core/model';
 import { ask } from '../../state/api.ts';
 import { useAsked } from '../../state/useAsked.ts';
 import { useModel } from '../../state/model.tsx';
@@ -43,14 +43,20 @@ function queryOf(text: string | null): { query?: Query; fault?: string } {
   }
 }
 
-/** The rows that the address asks for; none where it is not readable. */
-function rowsOf(text: string | null): AskedRows | undefined {
-  if (text === null) return undefined;
+/** The rows that the address asks for, or what is wrong with them. */
+function rowsOf(text: string | null): { rows?: AskedRows; fault?: string } {
+  if (text === null) return {};
   try {
-    const asked = JSON.parse(text) as AskedRows;
-    return Array.isArray(asked.cells) ? asked : undefined;
-  } catch {
-    return undefined;
+    const { cells, listing, columns } = JSON.parse(text) as Record<string, unknown>;
+    return {
+      rows: {
+        cells: readCells(JSON.stringify(cells)),
+        ...(typeof listing === 'string' ? { listing } : {}),
+        ...(Array.isArray(columns) ? { columns: columns.map(String) } : {}),
+      },
+    };
+  } catch (error) {
+    return { fault: (error as Error).message };
   }
 }
 
@@ -93,7 +99,7 @@ export function TrialStage() {
     setCell(undefined);
     set({ q: JSON.stringify(next), rows: undefined });
   };
-  const rowsAsked = rowsOf(params.get('rows'));
+  const { rows: rowsAsked, fault: rowsFault } = rowsOf(params.get('rows'));
   const askRows = (rows: AskedRows | undefined) => set({ rows: rows && JSON.stringify(rows) });
 
   const [settings, setSettings] = useAnswerSettings();
@@ -195,6 +201,11 @@ export function TrialStage() {
             ? 'No measures yet: add one on the Measures stage, or draft a star on Intake.'
             : 'Choose a measure to show.'}
         </Blank>
+      )}
+      {rowsFault !== undefined && (
+        <p role="alert" className="m-4 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2">
+          The rows in the address cannot be read; the answer is shown. {rowsFault}
+        </p>
       )}
       {rowsAsked && (
         <RowsView query={asked} asked={rowsAsked} onAsk={askRows} onBack={() => askRows(undefined)} />

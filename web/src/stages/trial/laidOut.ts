@@ -1,9 +1,12 @@
-import type { Answer, AnswerMember } from '@crease/core/query';
+import type { MemberOfCell } from '@crease/core/model';
+import type { Answer, AnswerMember, MemberKeys } from '@crease/core/query';
 
 /** A row of an answer that is laid out across. */
 export interface LaidOutRow {
   /** Members of `by`. */
   readonly members: readonly AnswerMember[];
+  /** As they are told apart: labels may stand twice. */
+  readonly named: readonly MemberOfCell[];
   /** For each column, the row of the answer that holds it; undefined where there is none. */
   readonly places: readonly (number | undefined)[];
 }
@@ -11,27 +14,44 @@ export interface LaidOutRow {
 export interface LaidOut {
   readonly rows: readonly LaidOutRow[];
   /** Members of `across`, in ascending order of their values; what is no value comes last. */
-  readonly columns: readonly { readonly members: readonly AnswerMember[] }[];
+  readonly columns: readonly Pick<LaidOutRow, 'members' | 'named'>[];
 }
 
+/** Members as a cell names them: by their keys where they have any. */
+export const namedMembers = (
+  members: readonly AnswerMember[],
+  keys: MemberKeys | undefined,
+): MemberOfCell[] => members.map((member, i) => (keys?.[i] ? { key: [...keys[i]] } : member));
+
 /** Rows in long form, one for each tuple of `by` and `across`, as rows and columns. */
-export function laidOut(answer: Pick<Answer, 'rows'>, byCount: number, acrossCount: number): LaidOut {
-  const columnOf = new Map<string, readonly AnswerMember[]>();
-  for (const row of answer.rows) {
-    const members = row.slice(byCount, byCount + acrossCount);
-    columnOf.set(JSON.stringify(members), members);
-  }
-  const columns = [...columnOf].sort(([, a], [, b]) => compareMembers(a, b));
-  const placeOf = new Map(columns.map(([key], i) => [key, i]));
-  const rows = new Map<string, { members: readonly AnswerMember[]; places: (number | undefined)[] }>();
-  answer.rows.forEach((row, at) => {
-    const members = row.slice(0, byCount);
-    const key = JSON.stringify(members);
-    let made = rows.get(key);
-    if (!made) rows.set(key, (made = { members, places: columns.map(() => undefined) }));
-    made.places[placeOf.get(JSON.stringify(row.slice(byCount, byCount + acrossCount)))!] = at;
+export function laidOut(
+  { rows: long, keys }: Pick<Answer, 'rows' | 'keys'>,
+  byCount: number,
+  acrossCount: number,
+): LaidOut {
+  const part = (at: number, from: number, to: number) => {
+    const members = long[at]!.slice(from, to);
+    const named = namedMembers(members, keys?.[at]?.slice(from, to));
+    return { members, named, text: JSON.stringify(named) };
+  };
+  const acrossOf = (at: number) => part(at, byCount, byCount + acrossCount);
+  const columnOf = new Map(long.map((_, at) => [acrossOf(at).text, acrossOf(at)]));
+  const columns = [...columnOf.values()].sort((a, b) => compareMembers(a.members, b.members));
+  const placeOf = new Map(columns.map(({ text }, i) => [text, i]));
+  const rows = new Map<string, { row: LaidOutRow; places: (number | undefined)[] }>();
+  long.forEach((_, at) => {
+    const { members, named, text } = part(at, 0, byCount);
+    let made = rows.get(text);
+    if (!made) {
+      const places = columns.map((): number | undefined => undefined);
+      rows.set(text, (made = { row: { members, named, places }, places }));
+    }
+    made.places[placeOf.get(acrossOf(at).text)!] = at;
   });
-  return { rows: [...rows.values()], columns: columns.map(([, members]) => ({ members })) };
+  return {
+    rows: [...rows.values()].map(({ row }) => row),
+    columns: columns.map(({ members, named }) => ({ members, named })),
+  };
 }
 
 /**
@@ -43,17 +63,20 @@ export function totalsBy(
   byCount: number,
   acrossCount: number,
 ): (
-  row: readonly AnswerMember[] | undefined,
-  column: readonly AnswerMember[] | undefined,
+  row: readonly MemberOfCell[] | undefined,
+  column: readonly MemberOfCell[] | undefined,
   measure: number,
 ) => AnswerMember {
-  const known = (by: number, across: number) =>
-    new Map(
-      (subtotals.find((s) => s.by === by && s.across === across)?.rows ?? []).map((row) => [
-        JSON.stringify(row.slice(0, by + across)),
-        row.slice(by + across),
+  const known = (by: number, across: number) => {
+    const found = subtotals.find((s) => s.by === by && s.across === across);
+    const size = by + across;
+    return new Map(
+      (found?.rows ?? []).map((row, i) => [
+        JSON.stringify(namedMembers(row.slice(0, size), found?.keys?.[i])),
+        row.slice(size),
       ]),
     );
+  };
   const [rows, columns] = [known(byCount, 0), known(0, acrossCount)];
   return (row, column, measure) => {
     if (row && byCount === 0) return totals[measure] ?? null;
