@@ -45,7 +45,7 @@ export type MemberKeys = readonly (readonly Json[] | null)[];
 export interface Answer {
   readonly columns: readonly AnswerColumn[];
   readonly rows: readonly (readonly AnswerMember[])[];
-  /** Of the members of each row, where they are asked for and some have keys: labels may stand twice. */
+  /** Of the members of each row, where they are asked for: the keys of those whose label stands twice. */
   readonly keys?: readonly MemberKeys[];
   readonly totals?: readonly Json[];
   readonly subtotals?: readonly Subtotals[];
@@ -82,6 +82,14 @@ export function answerQuery(
   };
 }
 
+/** What is shown for several members of an axis; nothing of one whose members are what is shown. */
+function repeatedLabels({ keys, width, show }: Axis): ReadonlySet<Value> {
+  const [met, twice] = [new Set<Value>(), new Set<Value>()];
+  if (!keys) return twice;
+  for (let code = 1; code < width; code++) (met.has(show(code)) ? twice : met).add(show(code));
+  return twice;
+}
+
 /** Keys of members at some places of rows, where they are asked for and there are any. */
 function keysField(
   { members, asked }: Worked,
@@ -90,14 +98,14 @@ function keysField(
   withKeys: boolean,
 ): { keys?: MemberKeys[] } {
   if (!withKeys || !places.some((p) => members[p]!.keys)) return {};
-  // Code 0 is no member, however a row came to have none.
-  const hasMember = (row: WorkedRow, p: number) =>
-    row.codes[p] !== 0 && !(row.isOthers && p === asked.byCount - 1);
-  return {
-    keys: rows.map((row) =>
-      places.map((p) => (hasMember(row, p) ? (members[p]!.keys?.(row.codes[p]!) ?? null) : null)),
-    ),
+  const repeated = new Map(places.map((p) => [p, repeatedLabels(members[p]!)]));
+  const keyOf = (row: WorkedRow, p: number) => {
+    const code = row.codes[p]!;
+    // Code 0 is no member, however a row came to have none.
+    if (code === 0 || (row.isOthers && p === asked.byCount - 1)) return null;
+    return repeated.get(p)!.has(members[p]!.show(code)) ? members[p]!.keys!(code) : null;
   };
+  return { keys: rows.map((row) => places.map((p) => keyOf(row, p))) };
 }
 
 const jsonValues = (values: readonly Value[], measures: readonly AskedMeasure[]): Json[] =>
@@ -255,7 +263,7 @@ function addressed(worked: Worked, asked: AskedCell): Addressed {
   const said = new Map<Axis | Step, string>([
     ...named.map(([p, member], i): [Axis, string] => [
       context.axes[i]!,
-      `${shownName(worked, worked.members[p]!)} = ${memberText(member)}`,
+      `${shownName(worked, worked.members[p]!)} = ${saidText(worked, row, p, member)}`,
     ]),
     ...context.steps.map((step, i): [Step, string] => [step, filterText(worked.asked.query.filters![i]!)]),
   ]);
@@ -288,6 +296,13 @@ export function traceCell(model: ModelData, query: Query, asked: AskedCell): Cel
     value: applies ? toJson(value!, measure.type) : null,
     parts: top?.parts ?? [],
   };
+}
+
+/** A member in words: its label, with its key where it was named by that. */
+function saidText(worked: Worked, row: WorkedRow | undefined, place: number, named: MemberOfCell): string {
+  const isKeyed = named !== null && typeof named === 'object' && 'key' in named;
+  if (!isKeyed || !row) return memberText(named);
+  return `${memberText(membersOf(worked, row, [place])[0]!)} (${memberText(named)})`;
 }
 
 const memberText = (member: MemberOfCell): string => {

@@ -141,7 +141,7 @@ export function TrialStage() {
         <label className="flex items-center gap-1 text-soft">
           as
           <select
-            className="field max-w-[104px]"
+            className="field max-w-[84px]"
             value={audience}
             onChange={(e) => set({ as: e.target.value, q: undefined })}
             aria-label="Audience"
