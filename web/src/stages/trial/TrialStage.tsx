@@ -146,7 +146,7 @@ export function TrialStage() {
             onChange={(e) => set({ as: e.target.value, q: undefined })}
             aria-label="Audience"
           >
-            <option value="">the modeler</option>
+            <option value="">modeler</option>
             {(model.perspectives ?? []).map((p) => (
               <option key={p.name}>{p.name}</option>
             ))}
