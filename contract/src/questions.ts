@@ -138,7 +138,7 @@ export const questions = {
     method: 'POST',
     path: '/models/:id/formula',
     says: 'Checks the formula of a measure',
-    request: z.strictObject({ formula, name: z.string().optional() }),
+    request: z.strictObject({ formula, name: z.string().optional(), via: z.string().optional() }),
     answer: formulaStateSchema,
   }),
   columnFormula: endpoint({

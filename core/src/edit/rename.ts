@@ -92,6 +92,11 @@ function renamed(model: Model, renaming: Renaming): Model {
         name: renaming.measure(m.name),
         formula: renaming.formula(m.formula),
         ...given('table', m.table && renaming.tableName(m.table)),
+        ...given('via', m.via && renaming.relationshipName(m.via)),
+        ...given(
+          'goal',
+          m.goal && { ...m.goal, ...given('measure', m.goal.measure && renaming.measure(m.goal.measure)) },
+        ),
       })),
     ),
     ...given(
@@ -100,6 +105,7 @@ function renamed(model: Model, renaming: Renaming): Model {
         ...f,
         measure: renaming.measure(f.measure),
         ...given('calendar', f.calendar && renaming.tableName(f.calendar)),
+        ...given('via', f.via && renaming.relationshipName(f.via)),
       })),
     ),
     ...given(
@@ -215,7 +221,7 @@ class Renaming {
     (name) => 'measure' in this.thing && sameName(name, this.thing.measure),
   );
 
-  private relationshipName: Change = this.swap(
+  readonly relationshipName: Change = this.swap(
     (name) => 'relationship' in this.thing && sameName(name, this.thing.relationship),
   );
 

@@ -40,17 +40,20 @@ export class FormulaChecker implements ModelFacts {
     let checked = this.measures.get(key);
     if (!checked) {
       this.open.push(measure.name);
-      checked = this.check(measure.formula, { kind: 'measure' });
+      checked = this.check(measure.formula, { kind: 'measure', ...(measure.via === undefined ? {} : { via: measure.via }) });
       this.open.pop();
       this.measures.set(key, checked);
     }
     return checked;
   }
 
-  /** Any measure formula, such as one being typed; `name` is the measure that it would become. */
-  measureFormula(source: string, name?: string): CheckedFormula {
+  /**
+   * Any measure formula, such as one being typed; `name` is the measure that it would become, `via` the
+   * relationship that this goes by.
+   */
+  measureFormula(source: string, name?: string, via?: string): CheckedFormula {
     this.open.push(name ?? '');
-    const checked = this.check(source, { kind: 'measure' });
+    const checked = this.check(source, { kind: 'measure', ...(via === undefined ? {} : { via }) });
     this.open.pop();
     return checked;
   }

@@ -1,14 +1,44 @@
-import type { Measure, Model } from './schema.ts';
+import type { Measure, Model, PeriodFamily } from './schema.ts';
 import { sameName } from './names.ts';
+
+const quoted = (name: string): string => `"${name.replaceAll('"', '""')}"`;
+
+/** The measure of a family over one of its periods. */
+export const familyMeasureName = (model: Model, family: PeriodFamily, period: string): string => {
+  const role = roleOf(model, family);
+  return `${family.measure}, ${period}${role === undefined ? '' : `, ${role}`}`;
+};
+
+/**
+ * The relationship that a family goes by, in words, where its calendar is reached by another one too: two
+ * families of one measure would else have measures of one name.
+ */
+function roleOf(model: Model, { via }: PeriodFamily): string | undefined {
+  const relationships = model.relationships ?? [];
+  const own = via === undefined ? undefined : relationships.find((r) => sameName(r.name, via));
+  if (!own) return undefined;
+  const alike = relationships.filter(
+    (r) => sameName(r.from.table, own.from.table) && sameName(r.to.table, own.to.table),
+  );
+  return alike.length < 2 ? undefined : own.name.replaceAll('_', ' ');
+}
+
+/** The formula of a measure over a period, as a family has it. */
+function familyFormula({ measure, calendar, via }: PeriodFamily, period: string): string {
+  const days = calendar === undefined ? period : `${period} in ${quoted(calendar)}`;
+  return `${quoted(measure)} over (${days})${via === undefined ? '' : ` via ${quoted(via)}`}`;
+}
 
 /** Measures that period families make: `BASE, PERIOD`, in the format and folder of their base. */
 export function familyMeasures(model: Model): Measure[] {
   return (model.periodFamilies ?? []).flatMap((family) => {
     const base = (model.measures ?? []).find((m) => sameName(m.name, family.measure));
+    // The goal is for the measure itself, and its way is that of the base within the family's formula.
+    const { goal: _goal, via: _via, ...alike } = base ?? {};
     return family.periods.map((period) => ({
-      ...(base ?? {}),
-      name: `${family.measure}, ${period}`,
-      formula: `"${family.measure.replaceAll('"', '""')}" over (${period}${family.calendar === undefined ? '' : ` in "${family.calendar}"`})`,
+      ...alike,
+      name: familyMeasureName(model, family, period),
+      formula: familyFormula(family, period),
     }));
   });
 }

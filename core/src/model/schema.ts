@@ -145,6 +145,28 @@ export const hierarchySchema = z.strictObject({
   default: z.boolean().optional(),
 });
 
+/**
+ * What a measure should come to: another measure in the same cell, or a number. Bands are shares of it, least
+ * first, at which the state changes.
+ */
+export const goalSchema = z
+  .strictObject({
+    measure: name.optional(),
+    value: z.number().optional(),
+    bands: z.array(z.number()).min(1).max(4).optional(),
+    /** Whether more is better, or less; more by default. */
+    good: z.enum(['high', 'low']).optional(),
+  })
+  .refine(
+    (goal) => (goal.measure === undefined) !== (goal.value === undefined),
+    'a goal has either "measure" or "value"',
+  )
+  .refine(
+    ({ bands }) => !bands || bands.every((band, i) => i === 0 || band > bands[i - 1]!),
+    'the bands of a goal ascend',
+  );
+export type Goal = z.infer<typeof goalSchema>;
+
 export const measureSchema = z.strictObject({
   name,
   title: text.optional(),
@@ -155,6 +177,9 @@ export const measureSchema = z.strictObject({
   folder: text.optional(),
   hidden: z.boolean().optional(),
   unreached: z.enum(['repeat']).optional(),
+  /** The relationship that it goes by, where its rows have several to one table; a `via` in a formula wins. */
+  via: name.optional(),
+  goal: goalSchema.optional(),
 });
 
 const queryColumn = z.string().min(1);
@@ -301,6 +326,15 @@ export const calendarSchema = z.strictObject({
   follows: z.strictObject({ model: name, table: name }).optional(),
 });
 
+/** Measures that are one measure over several periods. */
+export const periodFamilySchema = z.strictObject({
+  measure: name,
+  calendar: name.optional(),
+  /** The relationship to the calendar that they go by. */
+  via: name.optional(),
+  periods: z.array(z.string()),
+});
+
 /** A trial that is kept: its question, and how its answer is looked at. */
 export const trialSchema = z.strictObject({
   name,
@@ -352,9 +386,7 @@ export const modelSchema = z.strictObject({
   hierarchies: z.array(hierarchySchema).optional(),
   calendars: z.array(calendarSchema).optional(),
   measures: z.array(measureSchema).optional(),
-  periodFamilies: z
-    .array(z.strictObject({ measure: name, periods: z.array(z.string()), calendar: name.optional() }))
-    .optional(),
+  periodFamilies: z.array(periodFamilySchema).optional(),
   perspectives: z.array(perspectiveSchema).optional(),
   detailListings: z.array(detailListingSchema).optional(),
   knownAnswers: z.array(knownAnswerSchema).optional(),
@@ -369,6 +401,7 @@ export type ModelColumn = z.infer<typeof columnSchema>;
 export type Relationship = z.infer<typeof relationshipSchema>;
 export type Hierarchy = z.infer<typeof hierarchySchema>;
 export type Measure = z.infer<typeof measureSchema>;
+export type PeriodFamily = z.infer<typeof periodFamilySchema>;
 export type Perspective = z.infer<typeof perspectiveSchema>;
 export type Diagram = z.infer<typeof diagramSchema>;
 export type Question = z.infer<typeof questionSchema>;

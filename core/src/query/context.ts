@@ -2,6 +2,7 @@ import type { Value, DataType } from '../values/index.ts';
 import type { Codes } from '../columns/index.ts';
 import type { ColumnName, Typed, TypedAggregate, TypedTarget, TypedWords } from '../formula/index.ts';
 import { columnsOf } from '../formula/index.ts';
+import type { Measure } from '../model/index.ts';
 import type { Reach } from '../relate/index.ts';
 
 /** An axis of a question: each row of its table has one member, as a code (0 is the null member). */
@@ -177,6 +178,29 @@ export function isOnCalendar(columns: readonly { table: string }[], calendar: st
 /** The context after `via`, `ignoring` and `given`, the words of a chain that take effect first. */
 export const entered = <C extends ContextShape>(context: C, words: TypedWords, reach: Reach): C =>
   dropped(words.via ? { ...context, via: [...context.via, ...words.via] } : context, words, reach);
+
+const measureContexts = new WeakMap<ContextShape, Map<string, ContextShape>>();
+
+/**
+ * The context in which the formula of a measure is worked out: the way that the measure goes by stands before
+ * all that are named by `via`, which win. The same object each time, so that results are found again.
+ */
+export function measureContext<C extends ContextShape>(
+  context: C,
+  { via, unreached }: Pick<Measure, 'via' | 'unreached'>,
+): C {
+  const repeat = context.repeat || unreached === 'repeat';
+  if (via === undefined && repeat === context.repeat) return context;
+  let made = measureContexts.get(context);
+  if (!made) measureContexts.set(context, (made = new Map()));
+  const key = `${repeat ? 'repeat' : ''} ${via?.toLowerCase() ?? ''}`;
+  let inner = made.get(key);
+  if (!inner) {
+    inner = { ...context, repeat, via: via === undefined ? context.via : [fold(via), ...context.via] };
+    made.set(key, inner);
+  }
+  return inner as C;
+}
 
 export const formulaCondition = (typed: Typed): FormulaCondition => ({
   kind: 'formula',

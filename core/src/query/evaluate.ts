@@ -1,13 +1,21 @@
 import type { Value } from '../values/index.ts';
 import type { Evaluate, Typed, TypedAggregate } from '../formula/index.ts';
 import { compileScalar, operandsOf } from '../formula/index.ts';
+import type { Measure } from '../model/index.ts';
 import { sameName } from '../model/index.ts';
 import { periodDays } from '../calendar/index.ts';
 import type { PeriodShape } from '../calendar/index.ts';
 import type { Cells } from './cells.ts';
 import { cellsOf } from './cells.ts';
 import type { Axis, Condition, Context } from './context.ts';
-import { entered, filterAsCondition, isOnCalendar, restricted, withCondition } from './context.ts';
+import {
+  entered,
+  filterAsCondition,
+  isOnCalendar,
+  measureContext,
+  restricted,
+  withCondition,
+} from './context.ts';
 import type { ModelData } from './modelData.ts';
 import { aggregateGroups } from './aggregates.ts';
 import { FOUND, lookupMeetings } from './noMember.ts';
@@ -36,10 +44,10 @@ export class Evaluator {
     private readonly tracer?: EvaluationListener,
   ) {}
 
-  private measureTree(name: string): { typed: Typed; repeat: boolean } {
+  private measureTree(name: string): { typed: Typed; measure: Measure } {
     const typed = this.data.checker.measure(name)?.typed;
     if (!typed) throw new TypeError(`measure ${name} was not checked`);
-    return { typed, repeat: this.data.checker.names.measure(name)!.unreached === 'repeat' };
+    return { typed, measure: this.data.checker.names.measure(name)! };
   }
 
   // ---------- values ----------
@@ -50,8 +58,8 @@ export class Evaluator {
     if (!known) this.awaited.set(context, (known = new Set()));
     if (node.kind === 'aggregate') known.add(node);
     else if (node.kind === 'measure') {
-      const { typed, repeat } = this.measureTree(node.name);
-      if (repeat === context.repeat || !repeat) this.expect(typed, context);
+      const { typed, measure } = this.measureTree(node.name);
+      this.expect(typed, measureContext(context, measure));
     } else for (const child of operandsOf(node)) this.expect(child, context);
   }
 
@@ -103,8 +111,8 @@ export class Evaluator {
     if (!byName) byCells.set(cells, (byName = new Map()));
     let values = byName.get(name.toLowerCase());
     if (!values || this.tracer) {
-      const { typed, repeat } = this.measureTree(name);
-      values = this.values(typed, repeat && !context.repeat ? { ...context, repeat: true } : context, cells);
+      const { typed, measure } = this.measureTree(name);
+      values = this.values(typed, measureContext(context, measure), cells);
       byName.set(name.toLowerCase(), values);
     }
     return values;
@@ -375,8 +383,11 @@ export class Evaluator {
           found.add((p) => (own[p]! < 0 ? outer(axes[p]!) : tuples.codes[own[p]!]![g]!));
         return;
       }
-      case 'measure':
-        return this.list(this.measureTree(node.name).typed, context, axes, outer, found);
+      case 'measure': {
+        const { typed, measure } = this.measureTree(node.name);
+        // What `unreached` repeats does not count: its cells are listed where its columns reach.
+        return this.list(typed, measureContext(context, { via: measure.via }), axes, outer, found);
+      }
       case 'per':
         return this.list(node.arg, context, axes, outer, found);
       case 'context':

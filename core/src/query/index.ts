@@ -14,7 +14,15 @@ export type { EvaluationListener } from './evaluate.ts';
 export type { Cells } from './cells.ts';
 export type { Context } from './context.ts';
 export * from './browse.ts';
-export { dropped, entered, filterAsCondition, isOnCalendar, restricted, withCondition } from './context.ts';
+export {
+  dropped,
+  entered,
+  filterAsCondition,
+  isOnCalendar,
+  measureContext,
+  restricted,
+  withCondition,
+} from './context.ts';
 export type { ConditionShape, ContextOf, FormulaCondition, MembersCondition, StepOf } from './context.ts';
 export { firstReference, FOUND, NO_REFERENCE, noMemberOf, UNMATCHED } from './noMember.ts';
 export { columnReaches, scan, unreachedColumns, unreachedOf } from './scan.ts';

@@ -3,7 +3,7 @@ import { operandsOf } from '../formula/index.ts';
 import { sameName } from '../model/index.ts';
 import type { Named } from './axes.ts';
 import type { ContextShape } from './context.ts';
-import { entered, formulaCondition, isOnCalendar } from './context.ts';
+import { entered, formulaCondition, isOnCalendar, measureContext } from './context.ts';
 import { unreachedColumns } from './scan.ts';
 
 /**
@@ -16,8 +16,11 @@ export function unreachedBy(setting: Named, node: Typed, context: ContextShape):
       return context.repeat ? [] : unreachedColumns(setting, context, node.base);
     case 'measure': {
       const measure = setting.checker.names.measure(node.name)!;
-      const inner = measure.unreached === 'repeat' ? { ...context, repeat: true } : context;
-      return unreachedBy(setting, setting.checker.measure(node.name)!.typed!, inner);
+      return unreachedBy(
+        setting,
+        setting.checker.measure(node.name)!.typed!,
+        measureContext(context, measure),
+      );
     }
     case 'per': {
       const added = node.columns.map((c) => ({ ...c, name: `${c.table}.${c.column}` }));

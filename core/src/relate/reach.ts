@@ -33,7 +33,10 @@ export type Route =
 export const hopsOf = (route: Exclude<Route, { kind: 'ambiguous' }>): Path =>
   'entry' in route ? [...route.anchor, route.entry, ...route.path] : route.path;
 
-/** Relationships of `via` (lower-case names) that replace the default ways. */
+/**
+ * Relationships of `via` (lower-case names) that replace the default ways; of two that lead to one table the
+ * later one is taken.
+ */
 export type Via = readonly string[];
 
 const key = (table: string): string => table.toLowerCase();
@@ -114,7 +117,8 @@ export class Reach {
    * remain.
    */
   private narrow(found: Map<string, Path[]>, via: Via): void {
-    for (const name of via) {
+    const decided = new Set<string>();
+    for (const name of [...via].reverse()) {
       const relationship = this.names.relationship(name);
       if (
         !relationship ||
@@ -122,6 +126,8 @@ export class Reach {
       )
         continue;
       for (const table of this.closure(relationship.to.table)) {
+        if (decided.has(table)) continue;
+        decided.add(table);
         const through = (found.get(table) ?? []).filter((path) => path.includes(relationship));
         if (through.length > 0) found.set(table, through);
         else found.delete(table);

@@ -1,6 +1,6 @@
 import type { DataType, Value } from '../values/index.ts';
 import { DATE, formatType, INTEGER, parseType, TEXT, textReader } from '../values/index.ts';
-import type { ByItem, Model, PlainFilter, PlainQuery, Query, Table } from '../model/index.ts';
+import type { ByItem, Measure, Model, PlainFilter, PlainQuery, Query, Table } from '../model/index.ts';
 import { sameName } from '../model/index.ts';
 import type { Typed, TypedAggregate } from '../formula/index.ts';
 import { FormulaChecker, mentionsRole, operandsOf, roledChecker } from '../formula/index.ts';
@@ -15,6 +15,7 @@ import {
   filterAsCondition,
   isOnCalendar,
   levelOf,
+  measureContext,
   pathOf,
   plainQuery,
   QueryError,
@@ -172,7 +173,6 @@ class QueryCompiler implements Statement {
   private readonly tables = new Set<string>();
   private readonly aggregates = new Map<TypedAggregate, { name: string; keys: readonly string[] }>();
   private readonly measures = new Map<SqlContext, Map<string, string>>();
-  private readonly repeated = new Map<SqlContext, SqlContext>();
   private recursive = false;
   private readonly scans = new Scans(this);
 
@@ -518,8 +518,10 @@ from ${[...new Set(relations)].join(' cross join ')}`;
     switch (node.kind) {
       case 'aggregate':
         return unreachedColumns(this, context, node.base).length > 0 ? [] : [this.groups(context, node.base)];
-      case 'measure':
-        return this.list(this.measureTree(node.name).typed, context);
+      case 'measure': {
+        const { typed, measure } = this.measureTree(node.name);
+        return this.list(typed, measureContext(context, { via: measure.via }));
+      }
       case 'per':
         return this.list(node.arg, context);
       case 'context': {
@@ -549,11 +551,8 @@ from ${[...new Set(relations)].join(' cross join ')}`;
 
   // ---------- values ----------
 
-  private measureTree(name: string): { typed: Typed; repeat: boolean } {
-    return {
-      typed: this.checker.measure(name)!.typed!,
-      repeat: this.checker.names.measure(name)!.unreached === 'repeat',
-    };
+  private measureTree(name: string): { typed: Typed; measure: Measure } {
+    return { typed: this.checker.measure(name)!.typed!, measure: this.checker.names.measure(name)! };
   }
 
   /**
@@ -607,18 +606,11 @@ from ${[...new Set(relations)].join(' cross join ')}`;
     const key = `${name.toLowerCase()}\n${cells}`;
     let relation = known.get(key);
     if (!relation) {
-      const { typed, repeat } = this.measureTree(name);
-      relation = this.values(typed, repeat ? this.withRepeat(context) : context, cells);
+      const { typed, measure } = this.measureTree(name);
+      relation = this.values(typed, measureContext(context, measure), cells);
       known.set(key, relation);
     }
     return relation;
-  }
-
-  private withRepeat(context: SqlContext): SqlContext {
-    if (context.repeat) return context;
-    let made = this.repeated.get(context);
-    if (!made) this.repeated.set(context, (made = { ...context, repeat: true }));
-    return made;
   }
 
   private aggregate(

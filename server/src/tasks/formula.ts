@@ -7,13 +7,14 @@ import { dataOf } from './modelRows.ts';
 
 /** Checks the formula of a measure, and tells what it uses and what reaches it. */
 export const formula = task(
-  (input: { formula: string; name?: string | undefined } & ModelVersion): FormulaState => {
+  (input: { formula: string; name?: string | undefined; via?: string | undefined } & ModelVersion): FormulaState => {
     const data = dataOf(input);
-    const checked = data.checker.measureFormula(input.formula, input.name);
+    const checked = data.checker.measureFormula(input.formula, input.name, input.via);
+    const via = input.via === undefined ? [] : [input.via.toLowerCase()];
     const bases = checked.typed ? [...data.checker.basesOf(checked.typed)] : [];
     const reaches = (table: string) =>
       bases.every((base) => {
-        const route = data.checker.reach.route(base, table);
+        const route = data.checker.reach.route(base, table, via);
         return route !== undefined && route.kind !== 'ambiguous';
       });
     const resting = checked.restsOn.map((name) => ({

@@ -89,7 +89,7 @@ const STEPS: Readonly<Record<string, Finder>> = {
     const checker = new FormulaChecker(model);
     const counted = new Set(
       (model.measures ?? []).flatMap((m) => {
-        const { typed } = checker.measureFormula(m.formula, m.name);
+        const { typed } = checker.measureFormula(m.formula, m.name, m.via);
         return typed ? [...checker.basesOf(typed)].map((name) => name.toLowerCase()) : [];
       }),
     );

@@ -1,4 +1,5 @@
 import { parseType, TEXT } from '../../values/index.ts';
+import type { Measure } from '../../model/index.ts';
 import { familyMeasures } from '../../model/index.ts';
 import type { CheckedFormula, FormulaChecker } from '../../formula/index.ts';
 import { placeOf } from '../../formula/index.ts';
@@ -22,10 +23,10 @@ export const formulaValid: ClaimKind = {
         judge: (data) =>
           judgeMeasure(
             data.checker,
-            m.name,
+            m,
             data.checker.names.measure(m.name)?.formula === m.formula
               ? data.checker.measure(m.name)!
-              : data.checker.measureFormula(m.formula, m.name),
+              : data.checker.measureFormula(m.formula, m.name, m.via),
           ),
       }),
     ),
@@ -53,8 +54,15 @@ export const formulaValid: ClaimKind = {
   ],
 };
 
-function judgeMeasure(checker: FormulaChecker, name: string, checked: CheckedFormula): Judgement {
-  return judgeFormula(checked, measureCircle(checker, name));
+function judgeMeasure(checker: FormulaChecker, { name, goal }: Measure, checked: CheckedFormula): Judgement {
+  const judged = judgeFormula(checked, measureCircle(checker, name));
+  if (judged.verdict !== 'holds' || goal?.measure === undefined) return judged;
+  if (!checker.names.measure(goal.measure))
+    return {
+      verdict: 'broken',
+      evidence: { checked: 1, against: 1, notes: [`its goal "${goal.measure}" is no measure of the model`] },
+    };
+  return checker.measure(goal.measure)?.typed ? judged : restsOn(`formula-valid:${goal.measure}`);
 }
 
 function judgeFormula(checked: CheckedFormula, circle: readonly string[] | undefined): Judgement {

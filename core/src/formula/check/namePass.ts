@@ -210,6 +210,39 @@ export abstract class NamePass extends PassBase {
     return [];
   }
 
+  /** The relationship of a measure counts as if `via` named it around the whole formula. */
+  protected goBy(relationship: string): void {
+    const found = this.names.relationship(relationship);
+    if (found) {
+      this.via = [found.name.toLowerCase()];
+      return;
+    }
+    const near = nearestName(
+      relationship,
+      (this.names.model.relationships ?? []).map((r) => r.name),
+    );
+    this.fault(
+      { start: 0, end: 0 },
+      `the measure goes by "${relationship}", and there is no such relationship${near ? `: did you mean "${near}"?` : ''}`,
+    );
+  }
+
+  /** The relationship that a measure goes by starts from rows of its formula, or from what these look up. */
+  protected checkGoesBy(relationship: string, typed: Typed): void {
+    const found = this.names.relationship(relationship);
+    const bases = [...this.checker.basesOf(typed)];
+    const isOnTheWay = (base: string) =>
+      [...this.checker.reach.lookups(base, this.via).values()].some((paths) =>
+        paths.some((path) => path.includes(found!)),
+      );
+    if (!found || bases.length === 0 || bases.some(isOnTheWay)) return;
+    const tables = bases.map((base) => this.names.table(base)?.name ?? base);
+    this.fault(
+      { start: 0, end: 0 },
+      `the measure goes by ${found.name}, and no way from ${tables.join(' or ')} leads over it`,
+    );
+  }
+
   protected relationships(list: readonly Name[]): string[] {
     return list.flatMap((name) => {
       const relationship = this.names.relationship(name.text);

@@ -29,11 +29,22 @@ export class Pass extends AggregatePass {
     const viaNames = via ? this.relationships(via.relationships) : [];
     this.via = [...outer, ...viaNames];
     const operand = this.expression(operandNode, place);
+    this.via = [...this.goesBy(operand), ...this.via];
     const typed: Mutable<TypedWords> = viaNames.length > 0 ? { via: viaNames } : {};
     const bases = operand ? [...this.checker.basesOf(operand)] : [];
     for (const word of words) this.word(word, typed, bases);
     this.via = outer;
     return operand && { kind: 'context', operand, words: typed, type: operand.type, span };
+  }
+
+  /** The relationship that a measure goes by: words around it act on the days that these rows have by it. */
+  private goesBy(operand: Typed | undefined): string[] {
+    if (operand?.kind !== 'measure') return [];
+    const { via } = this.names.measure(operand.name)!;
+    return [
+      ...(via === undefined ? [] : [via.toLowerCase()]),
+      ...this.goesBy(this.checker.measure(operand.name)?.typed),
+    ];
   }
 
   protected word(word: ContextWord, typed: Mutable<TypedWords>, bases: readonly string[]): void {

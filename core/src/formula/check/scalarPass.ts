@@ -46,7 +46,10 @@ export abstract class ScalarPass extends NamePass {
             aggregates: this.scope.kind === 'row',
             ...(this.scope.kind === 'row' ? { own: this.scope.table } : {}),
           };
+    const goesBy = this.scope.kind === 'measure' ? this.scope.via : undefined;
+    if (goesBy !== undefined) this.goBy(goesBy);
     const typed = this.expression(tree, place);
+    if (goesBy !== undefined && typed) this.checkGoesBy(goesBy, typed);
     if (!typed || !wanted) return typed;
     if (wanted.kind === 'boolean' && typed.type !== null && typed.type.kind !== 'boolean') {
       return this.fault(
