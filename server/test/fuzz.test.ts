@@ -212,6 +212,15 @@ test('laid out across, with subtotals and conditions on measures, columns and SQ
       ...query,
       filters: [...(query.filters ?? []), { top: 1 + (seed % 3), of: 'Asked', per, order }],
     };
+    const cutTop = { top: 1 + (seed % 2), of: 'Asked', per, order, others: true };
+    const least = Math.max(1, cut);
+    const withOthers = {
+      ...query,
+      by: by.slice(0, least),
+      across: by.slice(least),
+      subtotals: true,
+      filters: [...(query.filters ?? []), { ...cutTop, per: least > 1 ? per : [] }],
+    };
     const first = answerQuery(data, top).rows;
     // What comes first is of the whole, and no group of it is larger than asked for.
     const whole = new Set(plain.rows.map((row) => JSON.stringify(row)));
@@ -223,6 +232,7 @@ test('laid out across, with subtotals and conditions on measures, columns and SQ
       [asked, answer],
       [having, { rows: held }],
       [top, { rows: first }],
+      ...(query.unmatched === 'apart' ? [] : [[withOthers, answerQuery(data, withOthers)] as const]),
     ] as const) {
       let sql: Answer;
       try {

@@ -2,6 +2,7 @@ import { columnOfValues, tableOf } from '@crease/core/columns';
 import { judgeModel } from '@crease/core/claims';
 import type { Measure, Model, PeriodFamily } from '@crease/core/model';
 import { readModel, withFamilies } from '@crease/core/model';
+import type { AnswerMember } from '@crease/core/query';
 import { answerQuery, ModelData, traceCell } from '@crease/core/query';
 import { DATE, INTEGER, TEXT, textReader } from '@crease/core/values';
 import { answerInSqlite } from '../src/sql.ts';
@@ -12,7 +13,9 @@ const day = (text: string): number => textReader(DATE)(text) as number;
 const FIRST = day('2026-01-01');
 const days = Array.from({ length: 90 }, (_, i) => FIRST + i);
 const LENT = ['2026-01-05', '2026-01-20', '2026-02-03', '2026-02-20', '2026-03-02'].map(day);
-const BACK = ['2026-01-20', '2026-02-10', '2026-03-01', '2026-03-09', null].map((t) => t && day(t));
+const BACK = ['2026-01-20', '2026-02-10', '2026-03-01', '2026-03-09', null].map((t) =>
+  t === null ? null : day(t),
+);
 const monthOf = (d: number): number => new Date(d * 86_400_000).getUTCMonth() + 1;
 
 const world = (measures: Measure[], periodFamilies: PeriodFamily[] = []): ModelData => {
@@ -72,7 +75,7 @@ const world = (measures: Measure[], periodFamilies: PeriodFamily[] = []): ModelD
 };
 
 /** Values by month, alike on both evaluators. */
-function byMonth(data: ModelData, measure: string): unknown[] {
+function byMonth(data: ModelData, measure: string): readonly (readonly AnswerMember[])[] {
   const query = { by: ['calendar.month'], measures: [measure], totals: true };
   const answer = answerQuery(data, query);
   expect(answerInSqlite(data, query)).toEqual(answer);
@@ -92,9 +95,7 @@ test('a measure goes by the relationship that it names, beside one that goes by 
   const data = world([loans, returns]);
   expect(byMonth(data, 'Loans')).toEqual(counted(LENT));
   const returned = byMonth(data, 'Returns');
-  expect(returned.filter(([m]) => (m as number | null) !== null)).toEqual(
-    counted(BACK).filter(([m]) => m !== null),
-  );
+  expect(returned.filter(([m]) => m !== null)).toEqual(counted(BACK).filter(([m]) => m !== null));
   const query = { by: ['calendar.month'], measures: ['Loans', 'Returns'] };
   expect(answerInSqlite(data, query)).toEqual(answerQuery(data, query));
 });
@@ -106,7 +107,7 @@ test.each<[string, string, readonly (number | null)[]]>([
   ['and so the other way round', '("Loans" via returned_on) via lent_on', BACK],
 ])('%s', (_name, formula, list) => {
   const own: Measure = { name: 'M', formula, ...(formula.startsWith('count') ? { via: 'returned_on' } : {}) };
-  const found = byMonth(world([loans, returns, own]), 'M').filter(([m]) => (m as number | null) !== null);
+  const found = byMonth(world([loans, returns, own]), 'M').filter(([m]) => m !== null);
   expect(found).toEqual(counted(list).filter(([m]) => m !== null));
 });
 
@@ -123,7 +124,12 @@ test('periods of a measure count the days that it goes by', () => {
     [
       { measure: 'Returns', periods: ['year to date'] },
       { measure: 'Loans', via: 'lent_on', periods: ['year to date'] },
-      { measure: 'Loans', calendar: 'calendar', via: 'returned_on', periods: ['year to date', 'whole month'] },
+      {
+        measure: 'Loans',
+        calendar: 'calendar',
+        via: 'returned_on',
+        periods: ['year to date', 'whole month'],
+      },
     ],
   );
   const query = {
@@ -160,7 +166,9 @@ test.each<[string, Measure, RegExp]>([
   ['a goal that is no measure', { ...loans, goal: { measure: 'Planned' } }, /"Planned" is no measure/],
 ])('%s breaks the claim of the formula', (_name, measure, message) => {
   const data = world([measure]);
-  const claim = judgeModel(data.model, data).find((c) => c.id === `formula-valid:${measure.name}`)!;
+  const claim = judgeModel(data.model, data, '2026-02-15').find(
+    (c) => c.id === `formula-valid:${measure.name}`,
+  )!;
   expect(claim.verdict).toBe('broken');
   expect(claim.evidence?.notes?.join()).toMatch(message);
 });

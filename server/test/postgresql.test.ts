@@ -5,7 +5,7 @@ import { FUNCTIONS } from '@crease/core/formula';
 import type { Model, Query } from '@crease/core/model';
 import { readModel } from '@crease/core/model';
 import { answerQuery, DataError, ModelData } from '@crease/core/query';
-import { compileQuery, postgresql, quoted, withMeetings } from '@crease/core/sql';
+import { compileQuery, postgresql, quoted, withMembers } from '@crease/core/sql';
 import { columnOfValues, tableOf } from '@crease/core/columns';
 import { INTEGER } from '@crease/core/values';
 import { dataOf, isSame, makeCase } from './fuzz/compare.ts';
@@ -58,7 +58,7 @@ async function answerInPostgresql(data: ModelData, query: Query): Promise<readon
     rowMode: 'array',
     types: { getTypeParser: () => (text: string) => text },
   });
-  return rows.map((row) => withMeetings(row, compiled.rows));
+  return rows.map((row) => withMembers(row, compiled.rows, compiled.byCount - 1));
 }
 
 /** Texts of the database and values of an answer in one form. */

@@ -40,7 +40,10 @@ export class FormulaChecker implements ModelFacts {
     let checked = this.measures.get(key);
     if (!checked) {
       this.open.push(measure.name);
-      checked = this.check(measure.formula, { kind: 'measure', ...(measure.via === undefined ? {} : { via: measure.via }) });
+      checked = this.check(measure.formula, {
+        kind: 'measure',
+        ...(measure.via === undefined ? {} : { via: measure.via }),
+      });
       this.open.pop();
       this.measures.set(key, checked);
     }

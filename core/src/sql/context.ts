@@ -26,6 +26,8 @@ export interface SqlAxis {
   readonly orderBy?: ColumnName;
   /** Its members say how rows meet the table, not what they find there. */
   readonly meets?: true;
+  /** Its members are what a top leaves over of another axis: the group's number for each of its members. */
+  readonly rest?: { readonly of: SqlAxis; readonly relation: string };
   /** Several columns that tell members apart together, instead of `key`. */
   readonly composite?: { readonly keys: readonly ColumnName[]; readonly shown: ColumnName };
 }

@@ -1,4 +1,5 @@
 export * from './compile.ts';
+export * from './compiled.ts';
 export * from './dialect.ts';
 export * from './sqlite.ts';
 export * from './run.ts';

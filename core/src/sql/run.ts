@@ -2,7 +2,7 @@ import type { DataType } from '../values/index.ts';
 import { formatExact, formatType, narrow, scaleOf, toJson } from '../values/index.ts';
 import type { Answer, Json, AnswerMember } from '../query/index.ts';
 import { DataError, noMemberOf } from '../query/index.ts';
-import type { CompiledAnswer } from './compile.ts';
+import type { CompiledAnswer } from './compiled.ts';
 import { answerColumns } from './compile.ts';
 import type { SqlDialect } from './dialect.ts';
 
@@ -19,7 +19,8 @@ export function answerOf(compiled: CompiledAnswer, dialect: SqlDialect, run: Run
       query.sql,
       query.parameters.map(({ value, type }) => dialect.bound(value, type)),
     ).map((row) => row.map((cell, i) => cellJson(cell, query.columns[i]!.type)));
-  const all = ask(compiled.rows).map((row) => withMeetings(row, compiled.rows));
+  const last = compiled.byCount - 1;
+  const all = ask(compiled.rows).map((row) => withMembers(row, compiled.rows, last));
   const rows = limited(all, compiled);
   return {
     columns: answerColumns(compiled),
@@ -31,7 +32,7 @@ export function answerOf(compiled: CompiledAnswer, dialect: SqlDialect, run: Run
             by,
             across,
             rows: shownOf(
-              ask(query).map((row) => withMeetings(row, query)),
+              ask(query).map((row) => withMembers(row, query, last)),
               rows,
               { by, across, byCount: compiled.byCount },
             ),
@@ -76,14 +77,16 @@ function shownOf(
     .sort((a, b) => place(a) - place(b));
 }
 
-/** Members that are none say why, where the query tells that apart. */
-export function withMeetings(
+/** Members that are none say why, where the query tells that apart; the rest of a top says that it is that. */
+export function withMembers(
   row: readonly Json[],
-  { columns, meetings }: CompiledAnswer['rows'],
+  { columns, meetings, others }: CompiledAnswer['rows'],
+  last: number,
 ): AnswerMember[] {
-  const values: AnswerMember[] = row.slice(0, columns.length - meetings);
-  for (let i = 0; i < meetings; i++)
-    values[i] = noMemberOf(Number(row[columns.length - meetings + i])) ?? values[i]!;
+  const width = columns.length - meetings - (others ? 1 : 0);
+  const values: AnswerMember[] = row.slice(0, width);
+  for (let i = 0; i < meetings; i++) values[i] = noMemberOf(Number(row[width + i])) ?? values[i]!;
+  if (others && Number(row.at(-1)) === 1) values[last] = { others: true };
   return values;
 }
 

@@ -88,6 +88,14 @@ export class Scans {
 
   private axisSql(axis: SqlAxis, from: From): string {
     if (axis.meets) return from.meeting(axis.table);
+    if (axis.rest) {
+      const own = this.axisSql(axis.rest.of, from);
+      const joined = this.statement.fresh('r');
+      from.join(
+        `left join ${axis.rest.relation} ${joined} on ${joined}.${axis.rest.of.id} is not distinct from ${own}`,
+      );
+      return `${joined}.grp`;
+    }
     const alias = from.table(axis.table);
     const table = this.tableOf(axis.table);
     if (axis.composite) {
@@ -145,13 +153,13 @@ export class Scans {
   }
 
   /** Members that stand for nothing but their own rows are not listed where the hierarchy hides those. */
-  listedMembers(axes: readonly SqlAxis[]): string {
+  listedMembers(axes: readonly SqlAxis[], word: 'where' | 'and' = 'where'): string {
     const hidden = axes.filter((axis) => axis.tree?.hierarchy.ownRows === 'hidden');
     if (hidden.length === 0) return '';
     const conditions = hidden.map(
       (axis) => `not exists (select 1 from ${this.ownRowsAbove(axis)} h where h.k = c.${axis.id})`,
     );
-    return `\nwhere ${conditions.join(' and ')}`;
+    return `\n${word} ${conditions.join(' and ')}`;
   }
 
   private typeOf({ table, column }: ColumnName): DataType {

@@ -7,7 +7,9 @@ import { dataOf } from './modelRows.ts';
 
 /** Checks the formula of a measure, and tells what it uses and what reaches it. */
 export const formula = task(
-  (input: { formula: string; name?: string | undefined; via?: string | undefined } & ModelVersion): FormulaState => {
+  (
+    input: { formula: string; name?: string | undefined; via?: string | undefined } & ModelVersion,
+  ): FormulaState => {
     const data = dataOf(input);
     const checked = data.checker.measureFormula(input.formula, input.name, input.via);
     const via = input.via === undefined ? [] : [input.via.toLowerCase()];

@@ -1,0 +1,53 @@
+import type { DataType, Value } from '../values/index.ts';
+import type { Model, Table } from '../model/index.ts';
+import type { FormulaChecker } from '../formula/index.ts';
+
+/** A query as SQL, with the values of its numbered parameters and how to read its columns. */
+export interface CompiledQuery {
+  readonly sql: string;
+  readonly parameters: readonly { readonly value: Value; readonly type: DataType }[];
+  readonly columns: readonly { readonly name: string; readonly type: DataType }[];
+  /** Tables that it reads, in lower case. */
+  readonly tables: ReadonlySet<string>;
+  /** The last so many columns say how rows meet the table of each member, in the order of the members. */
+  readonly meetings: number;
+  /** The first so many columns are members. */
+  readonly members: number;
+  /**
+   * Whether its last column says (as 1) that the row is of what a top leaves over: its last member of `by` is
+   * all of that.
+   */
+  readonly others: boolean;
+}
+
+export interface CompiledAnswer {
+  readonly rows: CompiledQuery;
+  readonly totals?: CompiledQuery;
+  /** For each pair of prefixes a statement whose rows are those of all members, shown or not. */
+  readonly subtotals?: readonly {
+    readonly by: number;
+    readonly across: number;
+    readonly query: CompiledQuery;
+  }[];
+  /** Items of `by`; those of `across` come behind them. */
+  readonly byCount: number;
+  /** How many tuples of `by` are listed, where the statement itself does not say so. */
+  readonly limit?: number;
+  readonly unreached: readonly (readonly [measure: string, column: string])[];
+}
+
+/**
+ * What a question rests on: a model whose formulas are checked, and the day as of which it is asked, in days
+ * since 1970-01-01.
+ */
+export interface SqlSetting {
+  readonly model: Model;
+  readonly checker: FormulaChecker;
+  readonly today: number;
+  /**
+   * Whether no two rows of a table have the same values in the columns; by default where they are its
+   * declared key, which a released table enforces. Where it is false, of several partners the first is looked
+   * up, as the columns engine does.
+   */
+  readonly isUnique?: (table: Table, columns: readonly string[]) => boolean;
+}

@@ -1,0 +1,83 @@
+import type { DataType, Value } from '../values/index.ts';
+import { formatType } from '../values/index.ts';
+import type { Model, Table } from '../model/index.ts';
+import type { FormulaChecker, TypedAggregate } from '../formula/index.ts';
+import type { Path } from '../relate/index.ts';
+import type { SqlSetting } from './compiled.ts';
+import type { SqlDialect } from './dialect.ts';
+import { quoted } from './dialect.ts';
+import type { Statement } from './from.ts';
+import { isKey } from './from.ts';
+
+/** One statement while it is written: its parameters, its common table expressions, the tables it reads. */
+export abstract class StatementText implements Statement {
+  readonly model: Model;
+  readonly checker: FormulaChecker;
+  protected readonly parameters: { value: Value; type: DataType }[] = [];
+  private readonly ctes: string[] = [];
+  private made = 0;
+  protected readonly tables = new Set<string>();
+  private recursive = false;
+
+  constructor(
+    protected readonly setting: SqlSetting,
+    readonly dialect: SqlDialect,
+  ) {
+    this.model = setting.model;
+    this.checker = setting.checker;
+  }
+
+  abstract referring(node: TypedAggregate, path: Path): { name: string; keys: readonly string[] };
+
+  value(value: Value, type: DataType): string {
+    const known = this.parameters.findIndex(
+      (p) => p.value === value && formatType(p.type) === formatType(type),
+    );
+    if (known < 0) this.parameters.push({ value, type });
+    return this.dialect.parameter(known < 0 ? this.parameters.length : known + 1, type);
+  }
+
+  isUnique(table: Table, columns: readonly string[]): boolean {
+    const stored = this.checker.names.stored(table.name)!;
+    return this.setting.isUnique ? this.setting.isUnique(stored, columns) : isKey(stored, columns);
+  }
+
+  uses(table: string): void {
+    this.tables.add(this.checker.names.stored(table)!.name.toLowerCase());
+  }
+
+  rowsOf(table: string): string {
+    return quoted(this.checker.names.stored(table)!.name);
+  }
+
+  fresh(prefix: string): string {
+    return `${prefix}${++this.made}`;
+  }
+
+  needsRecursion(): void {
+    this.recursive = true;
+  }
+
+  add(cte: string): void {
+    this.ctes.push(cte);
+  }
+
+  cte(prefix: string, sql: string): string {
+    const name = this.fresh(prefix);
+    this.ctes.push(`${name} as (\n  ${sql}\n)`);
+    return name;
+  }
+
+  /** A relation that is worked out once: several parts of the statement read it. */
+  protected keptCte(prefix: string, sql: string): string {
+    const name = this.fresh(prefix);
+    this.ctes.push(`${name} as materialized (\n  ${sql}\n)`);
+    return name;
+  }
+
+  protected statement(select: string): string {
+    return this.ctes.length === 0
+      ? select
+      : `with ${this.recursive ? 'recursive ' : ''}${this.ctes.join(',\n')}\n${select}`;
+  }
+}
