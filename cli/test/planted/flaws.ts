@@ -254,7 +254,7 @@ const audiences: Flaw[] = [
       open(p, w);
       if (name.startsWith('a measure that nothing')) p.tables = p.tables.filter((t) => t !== w.n('calendar'));
       if (name.startsWith('a measure that nothing'))
-        p.hierarchies = p.hierarchies!.filter((h) => !h.endsWith('Periods'));
+        p.hierarchies = p.hierarchies!.filter((h) => !String(h).endsWith('Periods'));
       return { broken: [{ id: 'perspective-closed:Counter' }], also: ['measure-reach:*'] };
     }),
   ),

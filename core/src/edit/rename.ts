@@ -8,11 +8,12 @@ import type {
   MeasureItem,
   Model,
   ModelColumn,
+  Perspective,
   Query,
   Relationship,
   Table,
 } from '../model/index.ts';
-import { sameName, splitPath, isDerived, stepsOf } from '../model/index.ts';
+import { sameName, splitPath, isDerived, renameShown, stepsOf } from '../model/index.ts';
 import { renameInSteps, StepRefusal } from '../shape/index.ts';
 import { sourceKind } from '../sources/index.ts';
 import { EditError } from './editError.ts';
@@ -110,13 +111,7 @@ function renamed(model: Model, renaming: Renaming): Model {
     ),
     ...given(
       'perspectives',
-      model.perspectives?.map((p) => ({
-        ...p,
-        tables: p.tables.map(renaming.tableName),
-        ...given('columns', p.columns?.map(renaming.path)),
-        ...given('hierarchies', p.hierarchies?.map(renaming.hierarchyPath)),
-        ...given('measures', p.measures?.map(renaming.measure)),
-      })),
+      model.perspectives?.map((p) => renaming.perspective(p)),
     ),
     ...given(
       'detailListings',
@@ -359,6 +354,16 @@ class Renaming {
       ...given('parent', h.parent && column(h.parent)),
       ...given('label', h.label && column(h.label)),
     };
+  }
+
+  perspective(p: Perspective): Perspective {
+    const renames = [
+      ['tables', this.tableName],
+      ['columns', this.path],
+      ['hierarchies', this.hierarchyPath],
+      ['measures', this.measure],
+    ] as const;
+    return renames.reduce((at, [part, rename]) => renameShown(at, part, rename), p);
   }
 
   query(query: Query): Query {

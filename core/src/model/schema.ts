@@ -177,7 +177,7 @@ export const measureSchema = z.strictObject({
   folder: text.optional(),
   hidden: z.boolean().optional(),
   unreached: z.enum(['repeat']).optional(),
-  /** The relationship that it goes by, where its rows have several to one table; a `via` in a formula wins. */
+  /** The relationship that it goes by, where several lead to one table; a `via` in a formula wins. */
   via: name.optional(),
   goal: goalSchema.optional(),
 });
@@ -270,13 +270,19 @@ export const querySchema = z.strictObject({
   asOf: day.optional(),
 });
 
+const ownTitle = { title: text.optional() };
+/** What an audience sees; each object by its name, or with a title of its own for this audience. */
 export const perspectiveSchema = z.strictObject({
   name,
   title: text.optional(),
-  tables: z.array(name),
-  columns: z.array(z.string()).optional(),
-  hierarchies: z.array(z.string()).optional(),
-  measures: z.array(name).optional(),
+  tables: z.array(z.union([name, z.strictObject({ table: name, ...ownTitle })])),
+  columns: z.array(z.union([z.string(), z.strictObject({ column: z.string(), ...ownTitle })])).optional(),
+  hierarchies: z
+    .array(z.union([z.string(), z.strictObject({ hierarchy: z.string(), ...ownTitle })]))
+    .optional(),
+  measures: z.array(z.union([name, z.strictObject({ measure: name, ...ownTitle })])).optional(),
+  listings: z.array(z.union([name, z.strictObject({ listing: name, ...ownTitle })])).optional(),
+  trials: z.array(z.union([name, z.strictObject({ trial: name, ...ownTitle })])).optional(),
 });
 
 /** A picture of some tables, or of all; positions are those that somebody has chosen, in diagram units. */

@@ -2,7 +2,7 @@ import type { Edit } from '../edit/index.ts';
 import type { FormulaChecker, Typed } from '../formula/index.ts';
 import { columnPath, columnsOf, namesIn, walkTyped } from '../formula/index.ts';
 import type { Hierarchy, Model, Perspective } from '../model/index.ts';
-import { sameName, splitPath, stepsOf } from '../model/index.ts';
+import { keepShown, sameName, shownNames, splitPath, stepsOf } from '../model/index.ts';
 import { tablesRead } from '../shape/index.ts';
 
 /** A part of the model that would lose its ground without a table. */
@@ -52,7 +52,11 @@ export function dependentsOf(checker: FormulaChecker, table: string): Dependent[
     ...dependents(
       'perspective',
       (model.perspectives ?? [])
-        .filter((p) => p.tables.some(isIt) || (p.columns ?? []).some((c) => isIt(splitPath(c)?.[0])))
+        .filter(
+          (p) =>
+            shownNames(p, 'tables').some(isIt) ||
+            shownNames(p, 'columns').some((c) => isIt(splitPath(c)?.[0])),
+        )
         .map((p) => p.name),
     ),
   ];
@@ -71,9 +75,14 @@ export function withoutTable(model: Model, table: string): Edit {
     (model.hierarchies ?? []).filter(hangs).map((h) => columnPath(h.table, h.name).toLowerCase()),
   );
   const shows = (p: Perspective): boolean =>
-    p.tables.some(isIt) ||
-    (p.columns ?? []).some(isOfIt) ||
-    (p.hierarchies ?? []).some((path) => gone.has(path.toLowerCase()));
+    shownNames(p, 'tables').some(isIt) ||
+    shownNames(p, 'columns').some(isOfIt) ||
+    shownNames(p, 'hierarchies').some((path) => gone.has(path.toLowerCase()));
+  const without = (p: Perspective): Perspective => {
+    const tables = keepShown(p, 'tables', (name) => !isIt(name));
+    const columns = keepShown(tables, 'columns', (path) => !isOfIt(path));
+    return keepShown(columns, 'hierarchies', (path) => !gone.has(path.toLowerCase()));
+  };
   return [
     ...(model.relationships ?? [])
       .filter((r) => isIt(r.from.table) || isIt(r.to.table))
@@ -87,14 +96,7 @@ export function withoutTable(model: Model, table: string): Edit {
     ...(model.perspectives ?? []).filter(shows).map((p): Edit[number] => ({
       do: 'put-perspectives',
       name: p.name,
-      value: {
-        ...p,
-        tables: p.tables.filter((t) => !isIt(t)),
-        ...(p.columns ? { columns: p.columns.filter((path) => !isOfIt(path)) } : {}),
-        ...(p.hierarchies
-          ? { hierarchies: p.hierarchies.filter((path) => !gone.has(path.toLowerCase())) }
-          : {}),
-      },
+      value: without(p),
     })),
     ...(model.diagrams ?? [])
       .filter((d) => d.tables.some((t) => isIt(t.table)))

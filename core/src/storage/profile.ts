@@ -10,7 +10,7 @@ import {
   SEGMENT_ROWS,
 } from '../columns/index.ts';
 import type { Hierarchy, Model } from '../model/index.ts';
-import { cardinalityOf, sameName } from '../model/index.ts';
+import { cardinalityOf, sameName, shownNames } from '../model/index.ts';
 import { DataError, levelColumn, parentRows } from '../query/index.ts';
 import type { ModelData } from '../query/index.ts';
 import { searchRowOrder } from './rowOrder.ts';
@@ -398,6 +398,7 @@ function usedColumns(data: ModelData): Set<string> {
   }
   for (const m of model.measures ?? [])
     for (const n of checker.measure(m.name)?.columns ?? []) note(n.table, n.column);
-  for (const p of model.perspectives ?? []) for (const path of p.columns ?? []) used.add(path.toLowerCase());
+  for (const p of model.perspectives ?? [])
+    for (const path of shownNames(p, 'columns')) used.add(path.toLowerCase());
   return used;
 }

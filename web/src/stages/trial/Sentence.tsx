@@ -3,6 +3,7 @@ import { Popover, PopoverButton, PopoverPanel } from '@headlessui/react';
 import { api } from '@crease/contract';
 import { withRoles } from '@crease/core/formula';
 import type { ByItem, Model, Perspective, Query, QueryFilter, TopFilter } from '@crease/core/model';
+import { isShown } from '@crease/core/model';
 import { useAnswer } from '../../state/useAnswer.ts';
 import { useModel } from '../../state/model.tsx';
 import { useTold } from '../../state/told.ts';
@@ -54,7 +55,7 @@ export function Sentence({ query, perspective, onAsk }: Props) {
   const { model } = useModel();
   const told = useTold();
   const measures = (model.measures ?? []).filter(
-    (m) => !m.hidden && (!perspective || (perspective.measures ?? []).includes(m.name)),
+    (m) => !m.hidden && (!perspective || isShown(perspective, 'measures', m.name)),
   );
   const attributes = useMemo(() => attributesOf(model, perspective), [model, perspective]);
   const periods = useMemo(() => periodsOf(model), [model]);

@@ -3,7 +3,7 @@ import { useSearchParams } from 'react-router';
 import { ChartColumn, Code, Sheet } from 'lucide-react';
 import { api } from '@crease/contract';
 import type { Query } from '@crease/core/model';
-import { DocumentError, readCells, readQuery, sameName } from '@crease/core/model';
+import { DocumentError, isShown, readCells, readQuery, sameName } from '@crease/core/model';
 import { ask } from '../../state/api.ts';
 import { useAsked } from '../../state/useAsked.ts';
 import { useModel } from '../../state/model.tsx';
@@ -72,7 +72,7 @@ export function TrialStage() {
   const perspective = (model.perspectives ?? []).find((p) => sameName(p.name, audience));
   const first = useMemo((): Query => {
     const measures = (model.measures ?? []).filter(
-      (m) => !m.hidden && (!perspective || (perspective.measures ?? []).includes(m.name)),
+      (m) => !m.hidden && (!perspective || isShown(perspective, 'measures', m.name)),
     );
     // An audience begins with what it sees.
     const seen = perspective ? attributesOf(model, perspective)[0]?.item : undefined;

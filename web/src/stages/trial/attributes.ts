@@ -8,7 +8,7 @@ import type {
   Table,
   TopFilter,
 } from '@crease/core/model';
-import { sameName, splitPath } from '@crease/core/model';
+import { isShown, sameName, splitPath } from '@crease/core/model';
 
 /** An item that a trial may put on its rows. */
 export interface Attribute {
@@ -48,7 +48,7 @@ export const topText = ({ top, of, per, others, order }: TopFilter, model: Model
   ].join(' ');
 
 const inPerspective = (p: Perspective | undefined, table: Table, column: string): boolean =>
-  !p || p.tables.includes(table.name) || (p.columns ?? []).includes(`${table.name}.${column}`);
+  !p || isShown(p, 'tables', table.name) || isShown(p, 'columns', `${table.name}.${column}`);
 
 /**
  * All attributes, levels and depths of the model and of the roles of its dimensions, or those that a
@@ -59,7 +59,7 @@ export function attributesOf(asked: Model, perspective?: Perspective): Attribute
   // An audience that sees a dimension sees its roles.
   const seenAs = (table: string) => rowsOf.get(table.toLowerCase()) ?? table;
   const levels = (model.hierarchies ?? [])
-    .filter((h) => !perspective || (perspective.hierarchies ?? []).includes(`${seenAs(h.table)}.${h.name}`))
+    .filter((h) => !perspective || isShown(perspective, 'hierarchies', `${seenAs(h.table)}.${h.name}`))
     .flatMap((h): Attribute[] => {
       const hierarchy = columnPath(h.table, h.name);
       if (h.parent !== undefined)
