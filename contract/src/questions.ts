@@ -76,6 +76,14 @@ const valuesSchema = z.strictObject({
   distinct: z.int(),
 });
 
+const formulaUsesSchema = z.strictObject({
+  name: z.string(),
+  type: z.string().nullable().describe('null where the formula is in error'),
+  measures: z.array(z.string()),
+  columns: z.array(z.string()),
+});
+export type FormulaUses = z.infer<typeof formulaUsesSchema>;
+
 const elapsed = z.object({ elapsedMs: z.number() });
 const queryStateSchema = ofCore<Answer>(
   'columns, rows, totals, and measures that an attribute does not reach',
@@ -140,6 +148,15 @@ export const questions = {
     says: 'Checks the formula of a measure',
     request: z.strictObject({ formula, name: z.string().optional(), via: z.string().optional() }),
     answer: formulaStateSchema,
+  }),
+  formulaUses: endpoint({
+    method: 'GET',
+    path: '/models/:id/formula-uses',
+    says: 'What each measure and derived column of the head uses, and what type it gives',
+    answer: z.strictObject({
+      measures: z.array(formulaUsesSchema),
+      columns: z.array(formulaUsesSchema).describe('derived columns, as table.column'),
+    }),
   }),
   columnFormula: endpoint({
     method: 'POST',

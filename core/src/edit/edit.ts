@@ -8,6 +8,7 @@ import {
   hierarchySchema,
   knownAnswerSchema,
   measureSchema,
+  periodFamilySchema,
   perspectiveSchema,
   relationshipSchema,
   tableSchema,
@@ -67,6 +68,12 @@ const single = z.union([
     do: z.literal('set-relationship'),
     name: z.string(),
     change: relationshipSchema.omit({ name: true }).partial(),
+  }),
+  z.strictObject({
+    do: z.literal('set-period-families'),
+    /** All families of a measure: they take the place of those that it has. */
+    measure: z.string(),
+    families: z.array(periodFamilySchema),
   }),
   z.strictObject({ do: z.literal('put-calendar'), value: calendarSchema }),
   z.strictObject({ do: z.literal('remove-calendar'), table: z.string() }),

@@ -57,6 +57,10 @@ function applySingle(model: Model, edit: SingleEdit): Model {
         ? followRoles(model, changed, before.role, edit.change.role)
         : changed;
     }
+    case 'set-period-families': {
+      const others = (model.periodFamilies ?? []).filter((f) => !sameName(f.measure, edit.measure));
+      return { ...model, periodFamilies: [...others, ...edit.families] };
+    }
     case 'put-calendar':
       return {
         ...model,

@@ -9,6 +9,8 @@ import type { Axis, Context, Step } from './context.ts';
 import type { Cells } from './cells.ts';
 import { cellsOf, singleCell } from './cells.ts';
 import { Evaluator } from './evaluate.ts';
+import type { GoalStates } from './goals.ts';
+import { goalStates } from './goals.ts';
 import type { ModelData } from './modelData.ts';
 import { pathOf } from './onTheSpot.ts';
 import type { TracedPart } from './trace.ts';
@@ -49,6 +51,8 @@ export interface Answer {
   readonly keys?: readonly MemberKeys[];
   readonly totals?: readonly Json[];
   readonly subtotals?: readonly Subtotals[];
+  /** How cells stand to the goals of their measures, where they are asked for and there are any. */
+  readonly goals?: GoalStates;
   readonly unreached: readonly (readonly [measure: string, column: string])[];
 }
 
@@ -57,9 +61,11 @@ export function answerQuery(
   model: ModelData,
   query: Query,
   texts: TextOrder = 'code points',
-  withKeys = false,
+  extras: { readonly keys?: boolean; readonly goals?: boolean } = {},
 ): Answer {
   const worked = workedOut(model, query, texts);
+  const withKeys = extras.keys === true;
+  const goals = extras.goals ? goalStates(worked) : undefined;
   const { members, measures, rows, evaluator, context, unreached, asked } = worked;
   return {
     columns: [
@@ -74,6 +80,7 @@ export function answerQuery(
     ...keysField(worked, rows, [...members.keys()], withKeys),
     ...(query.totals ? { totals: totals(evaluator, context, measures) } : {}),
     ...(query.subtotals ? { subtotals: subtotals(worked, texts, withKeys) } : {}),
+    ...(goals ? { goals } : {}),
     unreached: measures.flatMap((m, i) =>
       unreached[i]!.map(
         (c) => [m.name, asked.namesOf.get(pathOf(c.table, c.column)) ?? `${c.table}.${c.column}`] as const,

@@ -12,6 +12,7 @@ export { compileRow, rowValues } from './rowFormula.ts';
 export { Evaluator } from './evaluate.ts';
 export type { EvaluationListener } from './evaluate.ts';
 export type { Cells } from './cells.ts';
+export type { GoalColumn, GoalStates } from './goals.ts';
 export type { Context } from './context.ts';
 export * from './browse.ts';
 export {

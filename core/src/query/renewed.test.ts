@@ -337,7 +337,7 @@ test('members of one label are told apart by their keys, where they are asked fo
     measures: ['Loans'],
     subtotals: true,
   };
-  const { rows: found, keys, subtotals } = answerQuery(data, query, 'code points', true);
+  const { rows: found, keys, subtotals } = answerQuery(data, query, 'code points', { keys: true });
   expect(ask(query).keys).toBeUndefined();
   found.forEach(([name, kind, n], i) => {
     const [key, none] = keys![i]!;

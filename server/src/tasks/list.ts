@@ -4,6 +4,7 @@ import { columnFormula } from './columnFormula.ts';
 import { columns } from './columns.ts';
 import { finalize } from './finalize.ts';
 import { formula } from './formula.ts';
+import { formulaUses } from './formulaUses.ts';
 import { foundLevels } from './foundLevels.ts';
 import { judge } from './judge.ts';
 import { levels } from './levels.ts';
@@ -43,6 +44,7 @@ export const TASKS = {
   extractSqlite,
   finalize,
   formula,
+  formulaUses,
   foundLevels,
   judge,
   levels,

@@ -8,6 +8,6 @@ import { dataOf } from './modelRows.ts';
 /** Answers a query. */
 export const query = task((input: { query: Query; texts: TextOrder } & ModelVersion) => {
   const start = performance.now();
-  const answer = answerQuery(dataOf(input), input.query, input.texts, true);
+  const answer = answerQuery(dataOf(input), input.query, input.texts, { keys: true, goals: true });
   return { ...answer, elapsedMs: Math.round((performance.now() - start) * 10) / 10 };
 });

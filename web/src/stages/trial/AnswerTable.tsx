@@ -5,6 +5,7 @@ import type { AskedItem, Query, ValueFormat } from '@crease/core/model';
 import type { AnswerMember } from '@crease/core/query';
 import { useTold } from '../../state/told.ts';
 import { formatValue, isNumeric, memberText } from '../../parts/format.ts';
+import { GoalMark } from './GoalMark.tsx';
 import type { ChosenCell } from './CellEvidence.tsx';
 
 interface Props {
@@ -109,6 +110,11 @@ export function AnswerTable({ answer, query, formats, chosen, onCell, onSort }: 
               ) : (
                 <ColumnHead item={items[i]!} name={c.name} />
               )}
+              {answer.goals?.columns[i - byCount] && (
+                <span className="block truncate text-[11px] font-normal text-soft">
+                  goal: {answer.goals.columns[i - byCount]!.goal}
+                </span>
+              )}
               {doesNotApply.has(c.name) && (
                 <span className="block truncate text-[11px] font-normal text-soft">
                   does not apply by {doesNotApply.get(c.name)}
@@ -146,6 +152,7 @@ export function AnswerTable({ answer, query, formats, chosen, onCell, onSort }: 
                         }
                         aria-label={out ? `${name} does not apply` : undefined}
                       >
+                        <GoalMark goals={answer.goals} row={item.index} measure={i - byCount} />
                         {out ? (formats[name]?.doesNotApply ?? '') : cell(value, i)}
                       </button>
                     ) : (
@@ -186,6 +193,7 @@ export function AnswerTable({ answer, query, formats, chosen, onCell, onSort }: 
                   onClick={() => onCell({ row: TOTALS, column: i })}
                   title={String(answer.totals![i - byCount] ?? '')}
                 >
+                  <GoalMark goals={answer.goals} row={TOTALS} measure={i - byCount} />
                   {formatValue(answer.totals![i - byCount] ?? null, c.type, formats[c.name])}
                 </button>
               )}
