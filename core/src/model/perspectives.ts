@@ -23,7 +23,7 @@ const entries = (p: Perspective, part: PerspectivePart): readonly Entry[] =>
 const nameIn = (entry: Entry, part: PerspectivePart): string =>
   typeof entry === 'string' ? entry : entry[FIELDS[part]]!;
 
-/** Names of what a perspective shows of one kind: tables and measures by name, the others as they are named. */
+/** Names of what a perspective shows of one kind, as they stand in it. */
 export const shownNames = (p: Perspective, part: PerspectivePart): string[] =>
   entries(p, part).map((entry) => nameIn(entry, part));
 
@@ -72,7 +72,7 @@ export const renameShown = (
     ),
   );
 
-/** The perspective with a title of its own for an object, or without; what it does not show it does not title. */
+/** The perspective with a title of its own for an object that it shows, or without. */
 export const withTitleIn = (
   p: Perspective,
   part: PerspectivePart,

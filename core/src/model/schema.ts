@@ -38,7 +38,7 @@ export const columnSchema = z.strictObject({
   format: z.lazy(() => formatSchema).optional(),
 });
 
-const formatSchema = z.strictObject({
+export const formatSchema = z.strictObject({
   decimals: z.int().min(0).max(15).optional(),
   thousands: z.boolean().optional(),
   unit: z.string().max(20).optional(),

@@ -63,7 +63,7 @@ function roledSetting(setting: SqlSetting): SqlSetting {
   return { ...setting, model: checker.model, checker };
 }
 
-/** Columns of the answer: those that say how members are met, and which is the rest, are part of the members. */
+/** Columns of the answer: those that say how members are met, or which is the rest, belong to the members. */
 export const answerColumns = ({ rows, byCount }: CompiledAnswer): AnswerColumn[] =>
   rows.columns
     .slice(0, rows.columns.length - rows.meetings - (rows.others ? 1 : 0))

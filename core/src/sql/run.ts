@@ -77,7 +77,7 @@ function shownOf(
     .sort((a, b) => place(a) - place(b));
 }
 
-/** Members that are none say why, where the query tells that apart; the rest of a top says that it is that. */
+/** Members that are none say why, where the query tells that apart; the rest of a top says so. */
 export function withMembers(
   row: readonly Json[],
   { columns, meetings, others }: CompiledAnswer['rows'],

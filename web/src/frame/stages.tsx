@@ -99,7 +99,7 @@ export const STAGES: readonly Stage[] = [
     name: 'Measures',
     icon: Ruler,
     kinds: ['formula-valid', 'measure-name', 'snapshot-measure', 'missing-side'],
-    shows: ['measure'],
+    shows: ['measure', 'column', 'table'],
   },
   {
     path: 'perspectives',
@@ -129,7 +129,7 @@ export const STAGES: readonly Stage[] = [
     name: 'Trial',
     icon: CalendarRange,
     kinds: ['known-answer'],
-    shows: ['measure'],
+    shows: ['measure', 'column', 'table'],
   },
   {
     path: 'release',

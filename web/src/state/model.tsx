@@ -4,8 +4,8 @@ import { useSWRConfig } from 'swr';
 import type { ClaimsState, JobState, LiveEvent, ModelState, UndoState } from '@crease/contract';
 import { addressOf, api } from '@crease/contract';
 import type { Edit } from '@crease/core/edit';
-import type { Model } from '@crease/core/model';
-import { ModelNames } from '@crease/core/model';
+import type { Measure, Model } from '@crease/core/model';
+import { ModelNames, withFamilies } from '@crease/core/model';
 import { ApiError, ask, thisWindow } from './api.ts';
 import { inTurns, newest, newestFrom } from './turns.ts';
 import { useAnswer } from './useAnswer.ts';
@@ -29,6 +29,8 @@ interface ModelContext {
   readonly state: ModelState;
   readonly model: Model;
   readonly names: ModelNames;
+  /** Those of the model, and those that its period families make. */
+  readonly measures: readonly Measure[];
   readonly claims: ClaimsState | undefined;
   readonly jobs: readonly JobState[];
   /**
@@ -193,13 +195,19 @@ export function ModelProvider({
     [id, state, change, inTurn, latest, followed],
   );
 
+  const document = state?.model;
+  const known = useMemo(
+    () => document && { names: new ModelNames(document), measures: withFamilies(document).measures ?? [] },
+    [document],
+  );
   const value = useMemo<ModelContext | undefined>(() => {
     if (!state) return undefined;
     return {
       id,
       state,
       model: state.model,
-      names: new ModelNames(state.model),
+      names: known!.names,
+      measures: known!.measures,
       claims,
       jobs,
       notice,
@@ -215,7 +223,7 @@ export function ModelProvider({
         if (asking && go) await step(asking.way, asking.says);
       },
     };
-  }, [id, state, claims, jobs, notice, fail, askToStep, asking, step, inTurn, makeEdit]);
+  }, [id, state, known, claims, jobs, notice, fail, askToStep, asking, step, inTurn, makeEdit]);
 
   if (error && !state) return failed(error);
   return value ? <Context.Provider value={value}>{children}</Context.Provider> : waiting;

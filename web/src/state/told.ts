@@ -11,12 +11,12 @@ export interface Told {
 }
 
 export function useTold(): Told {
-  const { model, names } = useModel();
+  const { measures, names } = useModel();
   return useMemo(
     () => ({
-      measure: (name) => (model.measures ?? []).find((m) => sameName(m.name, name)),
+      measure: (name) => measures.find((m) => sameName(m.name, name)),
       column: (path) => names.path(path)?.column,
     }),
-    [model, names],
+    [measures, names],
   );
 }

@@ -52,9 +52,9 @@ const periodText = ({ period, calendar }: PeriodFilter): string =>
 
 /** The question as a sentence: show … by … where …, each part a button, completed as one types. */
 export function Sentence({ query, perspective, onAsk }: Props) {
-  const { model } = useModel();
+  const { model, measures: known } = useModel();
   const told = useTold();
-  const measures = (model.measures ?? []).filter(
+  const measures = known.filter(
     (m) => !m.hidden && (!perspective || isShown(perspective, 'measures', m.name)),
   );
   const attributes = useMemo(() => attributesOf(model, perspective), [model, perspective]);

@@ -65,13 +65,13 @@ function rowsOf(text: string | null): { rows?: AskedRows; fault?: string } {
  * the address.
  */
 export function TrialStage() {
-  const { id, model, state } = useModel();
+  const { id, model, measures: known, state } = useModel();
   const [params, setParams] = useSearchParams();
   const [cell, setCell] = useState<ChosenCell>();
   const audience = params.get('as') ?? '';
   const perspective = (model.perspectives ?? []).find((p) => sameName(p.name, audience));
   const first = useMemo((): Query => {
-    const measures = (model.measures ?? []).filter(
+    const measures = known.filter(
       (m) => !m.hidden && (!perspective || isShown(perspective, 'measures', m.name)),
     );
     // An audience begins with what it sees.
@@ -82,7 +82,7 @@ export function TrialStage() {
       measures: measures.slice(0, 1).map((m) => m.name),
       filters: [],
     };
-  }, [model, perspective]);
+  }, [model, known, perspective]);
   const address = queryOf(params.get('q'));
   const query = address.query ?? first;
   const view = VIEWS.find((v) => v.name === params.get('view')) ?? VIEWS[0]!;
@@ -122,7 +122,7 @@ export function TrialStage() {
     (q) => ask(api.questions.query, { id }, { query: q, texts: settings.texts }),
   );
   const formats = Object.fromEntries([
-    ...(model.measures ?? []).map((m) => [m.name, m.format ?? {}] as const),
+    ...known.map((m) => [m.name, m.format ?? {}] as const),
     ...query.measures.flatMap((m) =>
       typeof m !== 'string' && 'formula' in m ? [[m.name, m.format ?? {}] as const] : [],
     ),
