@@ -274,12 +274,13 @@ test('a measure is written: completion, a fault in its place, then saved in cano
   await editor.fill('AVG( loan_export.fine )');
   await expect(page.getByText('gives double; over rows of loan_export', { exact: false })).toBeVisible();
   await page.getByRole('button', { name: 'Save' }).click();
-  await expect(
-    page.getByRole('region', { name: 'no folder' }).getByText('avg(loan_export.fine)'),
-  ).toBeVisible();
+  const catalog = page.getByRole('grid', { name: 'Catalog' });
+  const added = catalog.getByRole('row', { name: /Mean fine/ });
+  await page.getByLabel('Filter', { exact: true }).fill('mean');
+  await expect(added).toContainText('avg(loan_export.fine)');
   await expect(page.getByRole('region', { name: 'Values', exact: true })).toContainText('total');
   await page.getByRole('button', { name: 'Undo', exact: true }).first().click();
-  await expect(page.getByRole('region', { name: 'no folder' })).toHaveCount(0);
+  await expect(added).toHaveCount(0);
 });
 
 test('dragging a column onto a column shows what the rows say, then relates them', async ({ page }) => {

@@ -209,14 +209,16 @@ function RemoveTask({
   onDone: () => void;
 }) {
   const { model, edit } = useModel();
-  const { edit: removal, breaks } = removalOf(model, names, usedBy);
+  const { breaks } = removalOf(model, names, usedBy);
   const says = `remove ${many(names.length, 'measure')}`;
   return (
     <div className="flex items-start gap-3">
       <button
         className="btn"
         disabled={names.length === 0}
-        onClick={() => void edit(removal, says).then((done) => done && onDone())}
+        onClick={() =>
+          void edit((newest) => removalOf(newest, names, usedBy).edit, says).then((done) => done && onDone())
+        }
       >
         Remove {many(names.length, 'measure')}
       </button>

@@ -64,7 +64,10 @@ export function MeasureDesign({
   const format = draft.format ?? {};
   const setFormat = (change: ValueFormat) => setDraft((d) => ({ ...d, format: { ...d.format, ...change } }));
   return (
-    <section aria-label="The measure" className="border-b border-rule-strong px-4 py-3">
+    <section
+      aria-label="The measure"
+      className="max-h-[62%] shrink-0 overflow-auto border-b border-rule-strong px-4 py-3"
+    >
       <div className="mb-2 flex gap-2">
         <input
           className="field flex-1 font-semibold"

@@ -33,23 +33,33 @@ export function PeriodFields({ measure, bases }: { measure: Measure; bases: read
   const family = families.find((f) => sameWay(f.via, way || undefined));
   const periods = family?.periods ?? [];
   if (ways.length === 0 && families.length === 0) return null;
-  const put = (next: readonly string[], says: string) => {
-    const others = families.filter((f) => f !== family);
-    const calendars = new Set(ways.map((r) => r.to.table));
-    const calendar = way === '' ? undefined : ways.find((r) => sameName(r.name, way))?.to.table;
-    const made: PeriodFamily = {
-      ...(family ?? { measure: measure.name }),
-      ...(family === undefined && calendars.size > 1 && calendar ? { calendar } : {}),
-      ...(way === '' ? {} : { via: way }),
-      periods: [...next],
-    };
-    const all = next.length === 0 ? others : [...others, made];
-    void edit([{ do: 'set-period-families', measure: measure.name, families: all }], says);
-  };
+  // Made of the newest model: ticks that follow each other quickly are no conflict with oneself.
+  const put = (change: (periods: readonly string[]) => readonly string[], says: string) =>
+    void edit((newest) => {
+      const all = (newest.periodFamilies ?? []).filter((f) => sameName(f.measure, measure.name));
+      const own = all.find((f) => sameWay(f.via, way || undefined));
+      const next = change(own?.periods ?? []);
+      const calendars = new Set(ways.map((r) => r.to.table));
+      const calendar = way === '' ? undefined : ways.find((r) => sameName(r.name, way))?.to.table;
+      const made: PeriodFamily = {
+        ...(own ?? { measure: measure.name }),
+        ...(own === undefined && calendars.size > 1 && calendar ? { calendar } : {}),
+        ...(way === '' ? {} : { via: way }),
+        periods: [...next],
+      };
+      const others = all.filter((f) => f !== own);
+      const families = next.length === 0 ? others : [...others, made];
+      return [{ do: 'set-period-families', measure: measure.name, families }];
+    }, says);
+  const tick = (period: string, on: boolean) =>
+    put(
+      (before) => [...before.filter((p) => p !== period), ...(on ? [period] : [])],
+      `${on ? 'add' : 'remove'} ${measure.name}, ${period}`,
+    );
   const add = () => {
     const period = typed.trim().toLowerCase().replace(/\s+/g, ' ');
     if (period === '' || periods.includes(period)) return;
-    put([...periods, period], `add ${measure.name}, ${period}`);
+    put((before) => [...before, period], `add ${measure.name}, ${period}`);
     setTyped('');
   };
   const count = families.reduce((n, f) => n + f.periods.length, 0);
@@ -96,12 +106,7 @@ export function PeriodFields({ measure, bases }: { measure: Measure; bases: read
             <input
               type="checkbox"
               checked={periods.includes(period)}
-              onChange={(e) =>
-                put(
-                  e.target.checked ? [...periods, period] : periods.filter((p) => p !== period),
-                  `${e.target.checked ? 'add' : 'remove'} ${measure.name}, ${period}`,
-                )
-              }
+              onChange={(e) => tick(period, e.target.checked)}
             />
             {period}
           </label>

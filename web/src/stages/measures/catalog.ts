@@ -1,5 +1,6 @@
 import type { FormulaUses } from '@crease/contract';
 import { columnPath } from '@crease/core/formula';
+import { grouped } from '../../parts/grouped.ts';
 import type { Measure, Model, ValueFormat } from '@crease/core/model';
 import { familyMeasures, isDerived } from '@crease/core/model';
 
@@ -34,7 +35,7 @@ export interface Entry {
 
 /** The lines of a model's catalog: measures in their order, each with its periods behind it. */
 export function catalogOf(model: Model): Entry[] {
-  const periods = Map.groupBy(familyEntries(model), (entry) => entry.base!.toLowerCase());
+  const periods = grouped(familyEntries(model), (entry) => entry.base!.toLowerCase());
   return [
     ...(model.measures ?? []).flatMap((m) => [
       measureEntry(m, 'measure'),
@@ -153,7 +154,7 @@ export type Line =
 /** Entries under the headings of their folders and kinds, where they stand in the order of the model. */
 export function linesOf(entries: readonly Entry[], by: SortBy): Line[] {
   if (by !== 'model') return entries.map((entry) => ({ kind: 'entry', entry }));
-  const groups = Map.groupBy(entries, headingOf);
+  const groups = grouped(entries, headingOf);
   return [...groups].flatMap(([text, list]): Line[] => [
     { kind: 'heading', text, count: list.length },
     ...list.map((entry): Line => ({ kind: 'entry', entry })),

@@ -3,6 +3,7 @@ import { csvLine, forSpreadsheet } from '@crease/core/interchange';
 import type { Measure, Model } from '@crease/core/model';
 import { formatSchema, sameName } from '@crease/core/model';
 import { cellsOf } from '../../state/texts.ts';
+import { grouped } from '../../parts/grouped.ts';
 import type { Entry } from './catalog.ts';
 
 // Measures as cells of a spreadsheet, to it and from it.
@@ -35,7 +36,7 @@ export const csvOfEntries = (entries: readonly Entry[]): string =>
 
 /** A document of Markdown: a section of each folder, formulas as code. */
 export function markdownOfEntries(title: string, entries: readonly Entry[]): string {
-  const groups = Map.groupBy(entries, (entry) => entry.folder || 'no folder');
+  const groups = grouped(entries, (entry) => entry.folder || 'no folder');
   const sections = [...groups].map(([folder, list]) => {
     const parts = list.map((entry) => {
       const about = [

@@ -1,0 +1,119 @@
+import type { Page } from '@playwright/test';
+import { expect, test } from '@playwright/test';
+
+// Measures as a catalog: periods, goals, many at once, to a spreadsheet and back, all of it undone.
+
+const model = '/m/1';
+test.beforeEach(({ page }) => {
+  page.on('pageerror', (error) => {
+    throw error;
+  });
+});
+
+const undo = (page: Page) => page.getByRole('button', { name: 'Undo', exact: true }).first().click();
+const catalog = (page: Page) => page.getByRole('grid', { name: 'Catalog' });
+
+test('a measure gets periods by a role and a goal; the trial shows both; undo takes them back', async ({
+  page,
+}) => {
+  await page.goto(`${model}/measures?sel=measure:Loans`);
+  const design = page.getByRole('region', { name: 'The measure' });
+  await design.getByText('Periods', { exact: true }).click();
+  await design.getByLabel('year to date', { exact: true }).click();
+  await expect(design.getByLabel('year to date', { exact: true })).toBeChecked();
+  await design.getByLabel('Relationship of the periods').selectOption('returned_on');
+  await expect(design.getByLabel('year to date', { exact: true })).not.toBeChecked();
+  await design.getByLabel('Another period').fill('last 3 months');
+  await design.getByRole('button', { name: 'Add' }).click();
+  await expect(design.getByLabel('last 3 months')).toBeChecked();
+  await design.getByLabel('Goal', { exact: true }).selectOption('value');
+  await design.getByLabel('Goal as a number').fill('2000');
+  await design.getByLabel('Shares of the goal').fill('50 %, x');
+  await expect(design.getByRole('alert')).toContainText('write shares');
+  await design.getByLabel('Shares of the goal').fill('50 %, 100 %');
+  await design.getByLabel('Shares of the goal').blur();
+  await design.getByRole('button', { name: 'Save' }).click();
+  await page.getByLabel('Filter', { exact: true }).fill('over Loans');
+  await expect(catalog(page).getByRole('row', { name: /last 3 months, returned on/ })).toBeVisible();
+
+  const query = {
+    by: ['branch.name'],
+    measures: ['Loans', 'Loans, last 3 months, returned on'],
+    totals: true,
+  };
+  await page.goto(`${model}/trial?q=${encodeURIComponent(JSON.stringify(query))}`);
+  const answer = page.getByRole('table', { name: 'The answer' });
+  await expect(answer.getByRole('columnheader', { name: /^Loans goal: 2000/ })).toBeVisible();
+  await expect(answer.getByText('missed').first()).toBeVisible();
+  await expect(answer.getByRole('row').last()).toContainText('met');
+  await page.goto(`${model}/measures?sel=measure:Loans`);
+  for (let i = 0; i < 3; i++) {
+    await undo(page);
+    await page.waitForTimeout(300);
+  }
+  await expect(design.getByLabel('Goal', { exact: true })).toHaveValue('none');
+  await expect(catalog(page).getByText('last 3 months')).toHaveCount(0);
+});
+
+test('many are chosen by key, formatted, renamed and removed in one act each', async ({ page }) => {
+  await page.goto(`${model}/measures?sort=name&kind=measure`);
+  await expect(catalog(page).getByLabel('Choose Borrowers')).toBeVisible();
+  await catalog(page).focus();
+  await page.keyboard.press('Home');
+  await page.keyboard.press(' ');
+  await page.keyboard.press('ArrowDown');
+  await page.keyboard.press('ArrowDown');
+  await page.keyboard.press('Shift+ ');
+  const panel = page.getByRole('region', { name: 'Chosen objects' });
+  await expect(panel).toContainText('3 objects');
+  await panel.getByLabel('Change of the chosen objects').selectOption('format');
+  await panel.getByLabel('decimals').fill('3');
+  await panel.getByRole('button', { name: 'Apply 1 part' }).click();
+  await expect(catalog(page).getByRole('row').nth(1)).toContainText('1,234.500');
+  await panel.getByLabel('Change of the chosen objects').selectOption('names');
+  await panel.getByLabel('add after').fill(' now');
+  await panel.getByRole('button', { name: 'Rename 3 measures' }).click();
+  await expect(catalog(page).getByRole('row').nth(1)).toContainText('now');
+  await undo(page);
+  await expect(catalog(page).getByText(/ now$/)).toHaveCount(0);
+  await undo(page);
+
+  await page.getByLabel('Choose Loans', { exact: true }).check();
+  await panel.getByLabel('Change of the chosen objects').selectOption('remove');
+  await expect(panel.getByRole('status')).toContainText('Broken without them: Loans per borrower');
+  await panel.getByRole('button', { name: 'Remove 1 measure' }).click();
+  await expect(catalog(page).getByLabel('Choose Loans', { exact: true })).toHaveCount(0);
+  await undo(page);
+  await expect(catalog(page).getByLabel('Choose Loans', { exact: true })).toBeVisible();
+});
+
+test('base measures are made of columns, and cells of a spreadsheet become measures', async ({ page }) => {
+  await page.goto(`${model}/measures`);
+  await page.getByRole('button', { name: 'More' }).click();
+  await page.getByRole('menuitem', { name: 'Measures from columns' }).click();
+  const form = page.getByRole('region', { name: 'Measures from columns' });
+  await form.getByLabel('loan_export.fine').check();
+  await form.getByLabel('avg').check();
+  await expect(form.getByRole('list', { name: 'New measures' })).toContainText('avg(loan_export.fine)');
+  await form.getByRole('button', { name: 'Add 2 measures' }).click();
+  await page.getByLabel('Filter', { exact: true }).fill('Average fine');
+  await expect(catalog(page).getByRole('row', { name: /Average fine/ })).toContainText(
+    'avg(loan_export.fine)',
+  );
+  await undo(page);
+
+  await page.getByLabel('Filter', { exact: true }).fill('');
+  await page.getByRole('button', { name: 'More' }).click();
+  await page.getByRole('menuitem', { name: 'Paste measures' }).click();
+  const paste = page.getByRole('region', { name: 'Paste measures' });
+  await paste
+    .getByLabel('Cells of a spreadsheet')
+    .fill('name\tformula\nHolds twice\t2 * "Holds"\nNothing\t\nLoans\tcount(loan_export)');
+  await expect(paste.getByRole('status')).toContainText('1 measure added');
+  await expect(paste.getByRole('list')).toContainText('line 3: Nothing is new and has no formula');
+  await paste.getByRole('button', { name: 'Apply' }).click();
+  await page.getByLabel('Filter', { exact: true }).fill('twice');
+  await expect(catalog(page).getByRole('row', { name: /Holds twice/ })).toBeVisible();
+  await undo(page);
+  await expect(catalog(page).getByRole('row', { name: /Holds twice/ })).toHaveCount(0);
+});
