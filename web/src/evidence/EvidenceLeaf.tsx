@@ -187,7 +187,7 @@ function BrokenClaims({ claims, title }: { claims: readonly JudgedClaim[]; title
         <h2 className="text-[15px]">{title}</h2>
       </header>
       <ul>
-        {claims.map((claim) => (
+        {claims.slice(0, MOST_CLAIMS).map((claim) => (
           <li key={claim.id}>
             <button
               className="rowlink border-b border-rule px-4 py-[6px]"
@@ -198,10 +198,19 @@ function BrokenClaims({ claims, title }: { claims: readonly JudgedClaim[]; title
           </li>
         ))}
       </ul>
+      {claims.length > MOST_CLAIMS && (
+        <p className="border-b border-rule px-4 py-2 text-soft">
+          <Link className="underline" to="../claims">
+            {many(claims.length - MOST_CLAIMS, 'more claim')}
+          </Link>
+        </p>
+      )}
     </section>
   );
 }
 
+/** More are read on the page of claims, which has them in groups. */
+const MOST_CLAIMS = 40;
 const MOST_STEPS = 8;
 
 function NextSteps({ stage }: { stage: string }) {

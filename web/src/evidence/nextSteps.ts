@@ -87,14 +87,17 @@ const STEPS: Readonly<Record<string, Finder>> = {
   ],
   measures: (model) => {
     const checker = new FormulaChecker(model);
-    const counted = new Set(
-      (model.measures ?? []).flatMap((m) => {
-        const { typed } = checker.measureFormula(m.formula, m.name, m.via);
-        return typed ? [...checker.basesOf(typed)].map((name) => name.toLowerCase()) : [];
-      }),
-    );
+    const formulas = (model.measures ?? []).map((m) => ({ ...m, text: m.formula.toLowerCase() }));
+    const isBase = (table: string, formula: string, name: string, via: string | undefined): boolean => {
+      const { typed } = checker.measureFormula(formula, name, via);
+      return typed !== undefined && checker.basesOf(typed).has(table);
+    };
     return withRole(model, 'fact')
-      .filter((t) => !counted.has(t.name.toLowerCase()))
+      .filter((t) => {
+        // Only formulas that name the fact can be over its rows themselves: of thousands few are checked.
+        const name = t.name.toLowerCase();
+        return !formulas.some((m) => m.text.includes(name) && isBase(name, m.formula, m.name, m.via));
+      })
       .map((t) => tableStep(`Add a measure over ${t.name}`, t));
   },
   perspectives: (model) =>

@@ -1,7 +1,6 @@
 import { columnPath } from '@crease/core/formula';
 import type { Edit } from '@crease/core/edit';
 import type { Hierarchy, Measure, Model } from '@crease/core/model';
-import { sameName } from '@crease/core/model';
 
 export type TextKind = 'model' | 'table' | 'column' | 'measure' | 'hierarchy';
 export const TEXT_KINDS: readonly TextKind[] = ['model', 'table', 'column', 'measure', 'hierarchy'];
@@ -38,9 +37,12 @@ const rowOf = (kind: TextKind, name: string, { title = '', description = '' }: T
 /** All objects that have texts, in the order of the model, columns behind their table. */
 export function textsOf(model: Model): TextRow[] {
   // Of measures that share a name the first is meant; that they do is a broken claim.
-  const measures = (model.measures ?? []).filter(
-    (m, i, all) => all.findIndex((other) => sameName(other.name, m.name)) === i,
-  );
+  const met = new Set<string>();
+  const measures = (model.measures ?? []).filter(({ name }) => {
+    const isFirst = !met.has(name.toLowerCase());
+    met.add(name.toLowerCase());
+    return isFirst;
+  });
   return [
     rowOf('model', model.name, model),
     ...model.tables.flatMap((t) => [
