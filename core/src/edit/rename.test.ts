@@ -232,3 +232,44 @@ test.each([
   expect(() => applyEdit(model, [{ do: 'rename', of, to }])).toThrow(EditError);
   expect(() => applyEdit(model, [{ do: 'rename', of, to }])).toThrow(message);
 });
+
+test('measures over periods are named anew with their base and their role, wherever they are named', () => {
+  const calendar = (name: string, isDefault: boolean) => ({
+    name,
+    from: { table: 'loan', columns: [name] },
+    to: { table: 'calendar', columns: ['day'] },
+    default: isDefault,
+  });
+  const day = (name: string) => ({ name, type: 'date' });
+  const model: Model = {
+    crease: 1,
+    name: 'm',
+    tables: [
+      { name: 'loan', role: 'fact', columns: [day('lent_on'), day('back_on')] },
+      { name: 'calendar', role: 'dimension', key: ['day'], columns: [day('day')] },
+    ],
+    relationships: [calendar('lent_on', true), calendar('back_on', false)],
+    calendars: [{ table: 'calendar', day: 'day' }],
+    measures: [
+      { name: 'Loans', formula: 'count(loan)' },
+      { name: 'Share', formula: '"Loans, year to date" / "Loans, year to date, back on"' },
+    ],
+    periodFamilies: [
+      { measure: 'Loans', periods: ['year to date'] },
+      { measure: 'Loans', via: 'back_on', periods: ['year to date'] },
+    ],
+    perspectives: [
+      {
+        name: 'P',
+        tables: ['calendar'],
+        measures: ['Loans, year to date', { measure: 'Loans', title: 'All' }],
+      },
+    ],
+  };
+  const lent = applyEdit(model, [{ do: 'rename', of: { measure: 'Loans' }, to: 'Lent' }]);
+  expect(lent.measures![1]!.formula).toBe('"Lent, year to date" / "Lent, year to date, back on"');
+  expect(lent.perspectives![0]!.measures).toEqual(['Lent, year to date', { measure: 'Lent', title: 'All' }]);
+  const returned = applyEdit(lent, [{ do: 'rename', of: { relationship: 'back_on' }, to: 'returned_on' }]);
+  expect(returned.measures![1]!.formula).toBe('"Lent, year to date" / "Lent, year to date, returned on"');
+  expect(returned.periodFamilies![1]!.via).toBe('returned_on');
+});

@@ -13,7 +13,7 @@ import type {
   Relationship,
   Table,
 } from '../model/index.ts';
-import { sameName, splitPath, isDerived, renameShown, stepsOf } from '../model/index.ts';
+import { familyMeasures, sameName, splitPath, isDerived, renameShown, stepsOf } from '../model/index.ts';
 import { renameInSteps, StepRefusal } from '../shape/index.ts';
 import { sourceKind } from '../sources/index.ts';
 import { EditError } from './editError.ts';
@@ -28,7 +28,18 @@ type Change = (name: string) => string;
  */
 export function renameInModel(model: Model, thing: RenamedThing, to: string): Model {
   refuse(model, thing, to);
-  return renamed(followInSteps(model, thing, to), new Renaming(thing, to, withRoles(model).roles));
+  const after = renamed(followInSteps(model, thing, to), new Renaming(thing, to, withRoles(model).roles));
+  return followInFamilies(model, after);
+}
+
+/** Measures over periods are called after their base and their role: what names them goes on doing so. */
+function followInFamilies(before: Model, after: Model): Model {
+  const made = familyMeasures(after);
+  return familyMeasures(before).reduce(
+    (model, { name }, i) =>
+      name === made[i]!.name ? model : renamed(model, new Renaming({ measure: name }, made[i]!.name, [])),
+    after,
+  );
 }
 
 /**
