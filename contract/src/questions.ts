@@ -84,6 +84,13 @@ const formulaUsesSchema = z.strictObject({
 });
 export type FormulaUses = z.infer<typeof formulaUsesSchema>;
 
+const bothStateSchema = z.strictObject({
+  agrees: z.boolean().nullable().describe('null where one of them could not answer'),
+  rows: z.int().optional(),
+  note: z.string().optional().describe('where they differ first, or why there is no comparison'),
+});
+export type BothState = z.infer<typeof bothStateSchema>;
+
 const elapsed = z.object({ elapsedMs: z.number() });
 const queryStateSchema = ofCore<Answer>(
   'columns, rows, totals, and measures that an attribute does not reach',
@@ -141,6 +148,13 @@ export const questions = {
     says: 'The SQL that answers a query',
     request: z.strictObject({ query: querySchema, dialect: z.enum(['sqlite', 'postgresql']) }),
     answer: z.strictObject({ sql: z.string() }),
+  }),
+  askBoth: endpoint({
+    method: 'POST',
+    path: '/models/:id/ask-both',
+    says: 'Answers a query on columns and in SQL, and tells whether the answers are the same',
+    request: z.strictObject({ query: querySchema }),
+    answer: bothStateSchema,
   }),
   formula: endpoint({
     method: 'POST',

@@ -49,6 +49,8 @@ export type Typed = { readonly type: DataType | null; readonly span: Span } & (
       readonly columns: readonly ColumnName[];
     }
   | { readonly kind: 'measure'; readonly name: string }
+  /** A step of `with … select` where it is used, under its name. */
+  | { readonly kind: 'step'; readonly name: string; readonly operand: Typed }
   | { readonly kind: 'context'; readonly operand: Typed; readonly words: TypedWords }
 );
 
@@ -104,6 +106,7 @@ export function operandsOf(node: Typed): readonly Typed[] {
     case 'convert':
     case 'not':
     case 'is-null':
+    case 'step':
       return [node.operand];
     case 'logic':
     case 'compare':

@@ -13,7 +13,7 @@ import type { GoalStates } from './goals.ts';
 import { goalStates } from './goals.ts';
 import type { ModelData } from './modelData.ts';
 import { pathOf } from './onTheSpot.ts';
-import type { TracedPart } from './trace.ts';
+import type { TracedPart, TracedStep } from './trace.ts';
 import { CellTracer } from './trace.ts';
 import { unreachedBy } from './unreached.ts';
 import { isMember, membersOf, workedOut } from './worked.ts';
@@ -286,6 +286,8 @@ export interface CellTrace {
   readonly measure: string;
   readonly value: Json;
   readonly parts: readonly TracedPart[];
+  /** Expressions of the measure's own formula, innermost first. */
+  readonly steps?: readonly TracedStep[];
 }
 
 /**
@@ -302,6 +304,7 @@ export function traceCell(model: ModelData, query: Query, asked: AskedCell): Cel
     measure: measure.name,
     value: applies ? toJson(value!, measure.type) : null,
     parts: top?.parts ?? [],
+    ...(top?.steps ? { steps: top.steps } : {}),
   };
 }
 

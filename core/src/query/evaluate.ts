@@ -99,6 +99,8 @@ export class Evaluator {
         return this.per(node, context, cells);
       case 'context':
         return this.inContext(node, context, cells);
+      case 'step':
+        return this.values(node.operand, context, cells);
       default:
         throw new TypeError(`${node.kind} has no place outside of an aggregate`);
     }

@@ -206,3 +206,41 @@ test('the total is a cell without members', () => {
   expect(answerQuery(data, { measures: ['M'] }).rows).toEqual([[31]]);
   expect(traceCell(data, { measures: ['M'] }, { measure: 'M', members: [] }).value).toBe(31);
 });
+
+test('a formula is read step by step: each expression and each named step has its value in the cell', () => {
+  const data = dataOf({
+    Loans: 'count(loan)',
+    Rate: 'with copies as (sum(loan.copies)), twice as (copies * 2) select (twice + 1) / "Loans" + copies',
+  });
+  const { value, parts, steps } = traceCell(
+    data,
+    { by: ['branch.town'], measures: ['Rate'] },
+    { by: ['Ashford'], measure: 'Rate' },
+  );
+  // Ashford: three loans of 1, 2 and 16 copies.
+  expect(parts.map(({ text, value: v }) => [text, v])).toEqual([
+    ['twice', 38],
+    ['"Loans"', 3],
+    ['copies', 19],
+  ]);
+  expect(parts[0]!.parts!.map(({ text, value: v }) => [text, v])).toEqual([['copies', 19]]);
+  expect(steps!.map(({ text, value: v }) => [text, v])).toEqual([
+    ['twice + 1', 39],
+    ['(twice + 1) / "Loans"', 13],
+  ]);
+  expect(value).toBe(32);
+});
+
+test('within a chain of words, and within a measure of the measure, there are steps too', () => {
+  const data = dataOf({
+    Mean: '(sum(loan.copies) + 1) / count(loan) * 2',
+    M: '("Mean" - 1) where loan.copies > 1',
+  });
+  const { parts } = traceCell(data, { measures: ['M'] }, { measure: 'M', by: [] });
+  const [chain] = parts;
+  expect(chain!.steps).toBeUndefined();
+  expect(chain!.parts![0]!.steps!.map((s) => s.text)).toEqual([
+    'sum(loan.copies) + 1',
+    '(sum(loan.copies) + 1) / count(loan)',
+  ]);
+});

@@ -1,6 +1,7 @@
 import type { Value } from '../values/index.ts';
 import { formatDate, formatType, toJson } from '../values/index.ts';
 import type { Typed } from '../formula/index.ts';
+import { compileScalar, operandsOf } from '../formula/index.ts';
 import { sameName } from '../model/index.ts';
 import { hopsOf } from '../relate/index.ts';
 import type { Axis, Condition, Context, Step } from './context.ts';
@@ -50,6 +51,15 @@ export interface TracedPart {
   /** Columns of the conditions that do not reach the rows. */
   readonly doesNotApplyBy?: readonly string[];
   readonly parts?: readonly TracedPart[];
+  /** Expressions within its formula that put parts together, innermost first. */
+  readonly steps?: readonly TracedStep[];
+}
+
+/** An expression of a formula with the value that it has in the cell. */
+export interface TracedStep {
+  readonly text: string;
+  readonly value: null | boolean | number | string;
+  readonly type: string;
 }
 
 interface Frame {
@@ -59,6 +69,8 @@ interface Frame {
   /** The formula that spans of the node count in. */
   readonly source: string;
   readonly parts: TracedPart[];
+  /** Values of the leaves of its formula, in the one cell. */
+  readonly leaves: Map<Typed, Value>;
 }
 
 type Narrowing = Axis | Step;
@@ -77,7 +89,7 @@ export class CellTracer implements EvaluationListener {
   enter(node: Typed, context: Context, cells: Cells): void {
     const outer = this.frames.at(-1);
     const source = outer === undefined ? '' : this.sourceWithin(outer);
-    this.frames.push({ node, context, cells, source, parts: [] });
+    this.frames.push({ node, context, cells, source, parts: [], leaves: new Map() });
   }
 
   /** After it: with the value of each cell. */
@@ -85,7 +97,7 @@ export class CellTracer implements EvaluationListener {
     const frame = this.frames.at(-1)!;
     const { node, cells, parts } = frame;
     const told: TracedPart = {
-      text: node.kind === 'measure' ? `"${node.name}"` : textOf(frame.source, node.span),
+      text: nameOf(node) ?? textOf(frame.source, node.span),
       ...(cells.tuples.size === 1 && node.type
         ? { value: toJson(values[0]!, node.type), type: formatType(node.type) }
         : {}),
@@ -93,9 +105,39 @@ export class CellTracer implements EvaluationListener {
         ? this.aggregate(frame, node.base)
         : { conditions: [], days: [], tables: [] }),
       ...(parts.length > 0 ? { parts } : {}),
+      ...this.steps(frame),
     };
     this.frames.pop();
-    (this.frames.at(-1)?.parts ?? this.parts).push(told);
+    const outer = this.frames.at(-1);
+    if (cells.tuples.size === 1) outer?.leaves.set(node, values[0]!);
+    (outer?.parts ?? this.parts).push(told);
+  }
+
+  /** Values of the expressions within a part, worked out of the values of its leaves. */
+  private steps(frame: Frame): { steps?: TracedStep[] } {
+    const whole = this.formulaOf(frame.node);
+    if (!whole || frame.cells.tuples.size !== 1) return {};
+    const source = this.sourceWithin(frame);
+    const steps: TracedStep[] = [];
+    const walk = (node: Typed): void => {
+      const inner = node.kind === 'step' ? [] : operandsOf(node);
+      if (inner.length === 0) return;
+      inner.forEach(walk);
+      const text = textOf(source, node.span);
+      // A conversion is written as what it converts, and the whole is the part itself.
+      if (node === whole || node.kind === 'convert' || !node.type || steps.some((s) => s.text === text))
+        return;
+      const value = compileScalar(node, (leaf) => () => frame.leaves.get(leaf) ?? null)(0);
+      steps.push({ text, value: toJson(value, node.type), type: formatType(node.type) });
+    };
+    walk(whole);
+    return steps.length > 0 ? { steps } : {};
+  }
+
+  /** The expression that is worked out within a part. */
+  private formulaOf(node: Typed): Typed | undefined {
+    if (node.kind === 'measure') return this.data.checker.measure(node.name)?.typed;
+    return node.kind === 'context' || node.kind === 'step' ? node.operand : undefined;
   }
 
   private sourceWithin({ node, source }: Frame): string {
@@ -215,6 +257,10 @@ function tableOf(narrowing: Narrowing): string {
   const condition: Condition = narrowing.condition;
   return condition.kind === 'days' ? condition.calendar : (condition.columns[0]?.table ?? '');
 }
+
+/** A measure and a named step are told by their names. */
+const nameOf = (node: Typed): string | undefined =>
+  node.kind === 'measure' ? `"${node.name}"` : node.kind === 'step' ? node.name : undefined;
 
 const textOf = (source: string, { start, end }: { start: number; end: number }): string =>
   source.slice(start, end).replace(/\s+/g, ' ');

@@ -137,6 +137,8 @@ export abstract class MeasureSql extends StatementText {
         return this.per(node, context, cells);
       case 'context':
         return this.inContext(node, context, cells);
+      case 'step':
+        return this.values(node.operand, context, cells);
     }
     const keys = this.keysOf(context);
     const leaves: string[] = [];

@@ -134,7 +134,7 @@ function hasUniqueRows(data: ModelData, table: Table, names: readonly string[]):
  * Answers a query in SQL on a database loaded with the model's tables. Throws QueryError as the columns
  * engine does.
  */
-export function answerInSqlite(data: ModelData, query: Query): Answer {
+export function answerInSqlite(data: ModelData, query: Query, mostRows = Infinity): Answer {
   const isUnique = (table: Table, columns: readonly string[]) => hasUniqueRows(data, table, columns);
   const compiled = compileQuery(
     { model: data.model, checker: data.checker, today: data.today, isUnique },
@@ -142,10 +142,13 @@ export function answerInSqlite(data: ModelData, query: Query): Answer {
     sqlite,
     true,
   );
+  const queries = [compiled.rows, compiled.totals, ...(compiled.subtotals ?? []).map((s) => s.query)];
+  const tables = new Set(queries.flatMap((one) => [...(one?.tables ?? [])]));
+  const rows = [...tables].reduce((n, table) => n + data.rowCount(table), 0);
+  if (rows > mostRows) throw new DataError(`it reads ${rows} rows, and SQL is asked up to ${mostRows} here`);
   const database = new SqliteDatabase(data.model, (name) => data.table(name));
   try {
-    const queries = [compiled.rows, compiled.totals, ...(compiled.subtotals ?? []).map((s) => s.query)];
-    database.load(new Set(queries.flatMap((one) => [...(one?.tables ?? [])])));
+    database.load(tables);
     return answerOf(compiled, sqlite, (sql, parameters) => database.run(sql, parameters));
   } finally {
     database.close();

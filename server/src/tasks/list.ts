@@ -1,3 +1,4 @@
+import { askBoth } from './askBoth.ts';
 import { briefs } from './briefs.ts';
 import { column } from './column.ts';
 import { columnFormula } from './columnFormula.ts';
@@ -37,6 +38,7 @@ import { stepRows, steps } from './steps.ts';
 
 /** Everything that worker threads do, by name. */
 export const TASKS = {
+  askBoth,
   briefs,
   column,
   columnFormula,

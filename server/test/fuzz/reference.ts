@@ -456,6 +456,8 @@ export class Reference {
         const { typed, repeat } = this.measure(node.name);
         return this.evaluate(typed, { ...context, repeat: context.repeat || repeat });
       }
+      case 'step':
+        return this.evaluate(node.operand, context);
       case 'per': {
         const free = node.columns.map((c) => this.axis(c.table, c.column, undefined));
         const found = distinct(this.list(node.arg, { ...context, axes: [...context.axes, ...free] }), free);

@@ -10,6 +10,12 @@ import { PassBase } from './passBase.ts';
 import { pathText } from './pathText.ts';
 import type { Place } from './place.ts';
 
+/** A step under its name; a constant stays one, for functions that need to know it. */
+const stepNode = (name: string, typed: Typed, { start, end }: Span): Typed =>
+  typed.kind === 'constant'
+    ? typed
+    : { kind: 'step', name, operand: typed, type: typed.type, span: { start, end } };
+
 /** Names of a formula: measures, columns, targets, and whether they are looked up from or reach a table. */
 export abstract class NamePass extends PassBase {
   protected name(parts: readonly Name[], span: Span, place: Place): Typed | undefined {
@@ -18,7 +24,7 @@ export abstract class NamePass extends PassBase {
     if (name.text === '') return undefined;
     if (place.rows) return this.bareColumn(name, place);
     const step = this.steps.findLast((s) => sameName(s.name, name.text));
-    if (step) return step.typed;
+    if (step) return step.typed && stepNode(step.name, step.typed, name);
     return this.measureName(name);
   }
 

@@ -39,6 +39,7 @@ export class Pass extends AggregatePass {
 
   /** The relationship that a measure goes by: words around it act on the days that these rows have by it. */
   private goesBy(operand: Typed | undefined): string[] {
+    if (operand?.kind === 'step') return this.goesBy(operand.operand);
     if (operand?.kind !== 'measure') return [];
     const { via } = this.names.measure(operand.name)!;
     return [

@@ -1,9 +1,13 @@
 import { useState } from 'react';
 import { Copy } from 'lucide-react';
+import type { BothState } from '@crease/contract';
 import { api } from '@crease/contract';
 import type { Query } from '@crease/core/model';
+import { ask } from '../../state/api.ts';
 import { useAnswer } from '../../state/useAnswer.ts';
 import { useModel } from '../../state/model.tsx';
+import { VerdictMark } from '../../parts/Marks.tsx';
+import { many } from '../../parts/text.ts';
 
 const DIALECTS = [
   { name: 'postgresql', title: 'PostgreSQL' },
@@ -12,13 +16,30 @@ const DIALECTS = [
 
 /** The question as SQL, to be run where the tables of a release are. */
 export default function AnswerSql({ query }: { query: Query }) {
-  const { id, state, tell } = useModel();
+  const { id, state, tell, fail } = useModel();
   const [dialect, setDialect] = useState<(typeof DIALECTS)[number]['name']>('postgresql');
   const { data, error } = useAnswer(
     api.questions.sql,
     { id },
     { body: { query, dialect }, of: state.revision.id },
   );
+  const [both, setBoth] = useState<BothState>();
+  const [isAsking, setAsking] = useState(false);
+  // What was compared is of the question and the revision that were asked.
+  const asked = JSON.stringify([query, state.revision.id]);
+  const [comparedFor, setComparedFor] = useState('');
+  if (both && comparedFor !== asked) setBoth(undefined);
+  const askSql = async () => {
+    setAsking(true);
+    try {
+      setBoth(await ask(api.questions.askBoth, { id }, { query }));
+      setComparedFor(asked);
+    } catch (failure) {
+      fail(failure);
+    } finally {
+      setAsking(false);
+    }
+  };
   const copy = () =>
     void navigator.clipboard
       .writeText(data?.sql ?? '')
@@ -42,10 +63,14 @@ export default function AnswerSql({ query }: { query: Query }) {
           </select>
         </label>
         <span className="min-w-0 flex-1 truncate">over the tables of a release; values are parameters</span>
+        <button className="btn" onClick={() => void askSql()} disabled={!data || isAsking}>
+          Ask the SQL too
+        </button>
         <button className="btn" onClick={copy} disabled={!data}>
           <Copy size={13} aria-hidden /> Copy the SQL
         </button>
       </div>
+      {both && <BothLine both={both} />}
       {error ? (
         <p
           role="alert"
@@ -63,5 +88,20 @@ export default function AnswerSql({ query }: { query: Query }) {
         </pre>
       )}
     </section>
+  );
+}
+
+/** What the second evaluator says: the same, something else, or why it was not asked. */
+function BothLine({ both }: { both: BothState }) {
+  const [verdict, text] =
+    both.agrees === null
+      ? (['unchecked', `Not compared: ${both.note}`] as const)
+      : both.agrees
+        ? (['holds', `SQLite gives the same answer: ${many(both.rows ?? 0, 'row')}`] as const)
+        : (['broken', `SQLite answers otherwise: ${both.note}`] as const);
+  return (
+    <p role="status" className="flex items-baseline gap-2 border-b border-rule px-4 py-2">
+      <VerdictMark verdict={verdict} size={11} /> {text}
+    </p>
   );
 }

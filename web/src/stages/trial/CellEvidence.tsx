@@ -10,7 +10,7 @@ import { useAsked } from '../../state/useAsked.ts';
 import { formatValue, memberText } from '../../parts/format.ts';
 import { itemText } from './attributes.ts';
 import { cellOf } from './RowsView.tsx';
-import { TraceParts } from './TraceParts.tsx';
+import { Steps, TraceParts } from './TraceParts.tsx';
 
 export interface ChosenCell {
   /** Of the answer; -1 for its totals, or a subtotal. */
@@ -95,7 +95,10 @@ export function CellEvidence({
       )}
       {error && <p className="mt-2 text-vermilion">{error.message}</p>}
       {trace && isCurrent ? (
-        <TraceParts parts={trace.parts} />
+        <>
+          <TraceParts parts={trace.parts} />
+          {trace.steps && <Steps of={column.name} steps={trace.steps} />}
+        </>
       ) : (
         !error && column.kind === 'measure' && <p className="mt-2 text-soft">working …</p>
       )}

@@ -1,4 +1,4 @@
-import type { TracedPart, TracedTable } from '@crease/core/query';
+import type { TracedPart, TracedStep, TracedTable } from '@crease/core/query';
 import { useModel } from '../../state/model.tsx';
 import { useSelection } from '../../state/selection.ts';
 import { formatValue } from '../../parts/format.ts';
@@ -24,6 +24,7 @@ export function TraceParts({ parts }: { parts: readonly TracedPart[] }) {
           {part.days.length > 0 && <p className="text-soft">days {daysText(part)}</p>}
           {part.tables.length > 0 && <p className="text-soft">{rowsText(part.tables)}</p>}
           {part.parts && <TraceParts parts={part.parts} />}
+          {part.steps && <Steps of={part.text} steps={part.steps} />}
         </li>
       ))}
     </ul>
@@ -56,6 +57,22 @@ function PartHead({ part }: { part: TracedPart }) {
         </b>
       )}
     </p>
+  );
+}
+
+/** Expressions of the part's formula with their values, innermost first. */
+export function Steps({ of, steps }: { of: string; steps: readonly TracedStep[] }) {
+  return (
+    <ol aria-label={`Steps of ${of}`} className="mt-1">
+      {steps.map((step) => (
+        <li key={step.text} className="flex items-baseline gap-2">
+          <span className="code min-w-0 text-soft">{step.text}</span>
+          <span className="num ml-auto">
+            {step.value === null ? 'null' : formatValue(step.value, step.type, { thousands: true })}
+          </span>
+        </li>
+      ))}
+    </ol>
   );
 }
 

@@ -3,8 +3,9 @@ import { useSearchParams } from 'react-router';
 import { ChartColumn, Code, Sheet } from 'lucide-react';
 import { api } from '@crease/contract';
 import type { Query } from '@crease/core/model';
-import { DocumentError, isShown, readCells, readQuery, sameName } from '@crease/core/model';
+import { DocumentError, isShown, readCells, readQuery } from '@crease/core/model';
 import { ask } from '../../state/api.ts';
+import { useAudience } from '../../state/told.ts';
 import { useAsked } from '../../state/useAsked.ts';
 import { useModel } from '../../state/model.tsx';
 import { Blank, LeafHead, Leaves } from '../../frame/Leaves.tsx';
@@ -69,7 +70,7 @@ export function TrialStage() {
   const [params, setParams] = useSearchParams();
   const [cell, setCell] = useState<ChosenCell>();
   const audience = params.get('as') ?? '';
-  const perspective = (model.perspectives ?? []).find((p) => sameName(p.name, audience));
+  const perspective = useAudience();
   const first = useMemo((): Query => {
     const measures = known.filter(
       (m) => !m.hidden && (!perspective || isShown(perspective, 'measures', m.name)),
