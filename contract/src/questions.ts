@@ -2,7 +2,7 @@ import { z } from 'zod';
 import { cellSchema, columnSchema, hierarchySchema, querySchema, tableSchema } from '@crease/core/model';
 import type { LevelFindings, Proposal, TypeAdvice } from '@crease/core/propose';
 import { REFERENCE_PATTERNS } from '@crease/core/propose';
-import type { Answer, CellTrace, HierarchyFacts, MemberPage } from '@crease/core/query';
+import type { Additivity, Answer, CellTrace, HierarchyFacts, MemberPage } from '@crease/core/query';
 import type { Match } from '@crease/core/relate';
 import type { QuestionState, StarAdvice } from '@crease/core/stars';
 import type { Profile } from '@crease/core/storage';
@@ -148,6 +148,13 @@ export const questions = {
     says: 'The SQL that answers a query',
     request: z.strictObject({ query: querySchema, dialect: z.enum(['sqlite', 'postgresql']) }),
     answer: z.strictObject({ sql: z.string() }),
+  }),
+  additivity: endpoint({
+    method: 'GET',
+    path: '/models/:id/additivity',
+    says: 'Over which dimensions a measure adds up: as its formula says, and as its rows have it',
+    search: z.strictObject({ measure: z.string() }),
+    answer: z.array(ofCore<Additivity>('a dimension, what is read and what was tried')),
   }),
   askBoth: endpoint({
     method: 'POST',

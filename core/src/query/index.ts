@@ -12,6 +12,8 @@ export { compileRow, rowValues } from './rowFormula.ts';
 export { Evaluator } from './evaluate.ts';
 export type { EvaluationListener } from './evaluate.ts';
 export type { Cells } from './cells.ts';
+export type { Additivity } from './additivity.ts';
+export { additivityOf, readAdditivity } from './additivity.ts';
 export { answerDifference } from './difference.ts';
 export type { GoalColumn, GoalStates } from './goals.ts';
 export type { Context } from './context.ts';

@@ -33,6 +33,9 @@ export function questionRoutes(workspace: Workspace, serve: Serve): void {
   serve(questions.rowsBehind, ({ params, body }) => pool.run('rowsBehind', { ...body, ...of(params.id) }));
   serve(questions.trace, ({ params, body }) => pool.run('trace', { ...body, ...of(params.id) }));
   serve(questions.sql, ({ params, body }) => pool.run('sql', { ...body, ...of(params.id) }));
+  serve(questions.additivity, ({ params, search }) =>
+    pool.run('additivity', { ...search, ...of(params.id) }),
+  );
   serve(questions.askBoth, ({ params, body }) => pool.run('askBoth', { ...body, ...of(params.id) }));
   serve(questions.formula, ({ params, body }) => pool.run('formula', { ...body, ...of(params.id) }));
   serve(questions.formulaUses, ({ params }) => pool.run('formulaUses', of(params.id)));

@@ -1,3 +1,4 @@
+import { additivity } from './additivity.ts';
 import { askBoth } from './askBoth.ts';
 import { briefs } from './briefs.ts';
 import { column } from './column.ts';
@@ -38,6 +39,7 @@ import { stepRows, steps } from './steps.ts';
 
 /** Everything that worker threads do, by name. */
 export const TASKS = {
+  additivity,
   askBoth,
   briefs,
   column,

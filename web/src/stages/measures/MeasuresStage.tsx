@@ -10,7 +10,9 @@ import { useParam, useSelection } from '../../state/selection.ts';
 import { Blank, LeafHead, Leaves } from '../../frame/Leaves.tsx';
 import { EvidenceLeaf } from '../../evidence/EvidenceLeaf.tsx';
 import { count, many } from '../../parts/text.ts';
+import { AddsUp } from './AddsUp.tsx';
 import { BulkPanel } from './BulkPanel.tsx';
+import { BuiltOfPicture } from './BuiltOfPicture.tsx';
 import type { Entry, EntryKind, SortBy } from './catalog.ts';
 import { catalogOf, ENTRY_KINDS, linesOf, matchingEntries, sortedEntries, usedByOf } from './catalog.ts';
 import { FromColumns } from './FromColumns.tsx';
@@ -175,7 +177,15 @@ export function MeasuresStage() {
       label="Measures"
       design={design}
       evidence={
-        <EvidenceLeaf>{current && <MeasureValues key={current.name} measure={current} />}</EvidenceLeaf>
+        <EvidenceLeaf>
+          {current && (
+            <>
+              <MeasureValues key={current.name} measure={current} />
+              <BuiltOfPicture name={current.name} uses={uses} usedBy={usedBy} />
+              <AddsUp key={`adds up ${current.name}`} measure={current} />
+            </>
+          )}
+        </EvidenceLeaf>
       }
     />
   );

@@ -3,6 +3,7 @@ import type { Model } from '@crease/core/model';
 import { familyMeasures } from '@crease/core/model';
 import { baseMeasuresOf, editOfBase, quantitiesOf } from './baseMeasures.ts';
 import { editOfMany, removalOf, renamesOf } from './bulk.ts';
+import { builtOf } from './builtOf.ts';
 import { catalogOf, linesOf, matchingEntries, sortedEntries, usedByOf } from './catalog.ts';
 import { csvOfEntries, markdownOfEntries, pastedMeasures, sheetOfEntries } from './sheet.ts';
 
@@ -221,4 +222,33 @@ test('base measures are made of chosen quantities, several aggregates at once, w
     ['Loans of loan 4', 'Loans'],
     ['Rows of loan of loan', 'Rows of loan'],
   ]);
+});
+
+test('a measure stands between what it is built from and what builds on it, in layers', () => {
+  const uses = new Map([
+    ['c', ['B', 'A']],
+    ['b', ['A', 't.x']],
+    ['a', ['t.x']],
+    ['d', ['C']],
+    ['e', ['D', 'C']],
+  ]);
+  const by = usedByOf([...uses].map(([name, measures]) => ({ name, type: 'double', measures, columns: [] })));
+  const { nodes, edges, more } = builtOf('C', uses, by);
+  expect(Object.fromEntries(nodes.map((n) => [n.name.toLowerCase(), n.layer]))).toEqual({
+    c: 0,
+    b: 1,
+    a: 2,
+    't.x': 3,
+    d: -1,
+    e: -2,
+  });
+  expect(edges).toHaveLength(8);
+  expect(more).toBe(0);
+  const circle = new Map([
+    ['a', ['b']],
+    ['b', ['a']],
+  ]);
+  expect(builtOf('a', circle, circle).nodes.map((n) => n.name)).toEqual(['a', 'b']);
+  const wide = new Map([['a', Array.from({ length: 100 }, (_, i) => `m${i}`)]]);
+  expect(builtOf('a', wide, new Map())).toMatchObject({ more: 61 });
 });

@@ -1,12 +1,16 @@
-import { useRef } from 'react';
+import { useMemo, useRef } from 'react';
 import { useVirtualizer } from '@tanstack/react-virtual';
 import type { QueryState } from '@crease/contract';
+import { FormulaChecker } from '@crease/core/formula';
 import type { AskedItem, Query, ValueFormat } from '@crease/core/model';
 import type { AnswerMember } from '@crease/core/query';
+import { useModel } from '../../state/model.tsx';
 import { useTold } from '../../state/told.ts';
 import { formatValue, isNumeric, memberText } from '../../parts/format.ts';
 import { GoalMark } from './GoalMark.tsx';
 import type { ChosenCell } from './CellEvidence.tsx';
+import type { NotAdded } from './notAdded.ts';
+import { notAdded } from './notAdded.ts';
 
 interface Props {
   readonly answer: QueryState;
@@ -39,6 +43,12 @@ function ColumnHead({ item, name }: { item: AskedItem; name: string }) {
   );
 }
 
+/** The whole value of a total, and why it is not the sum of its rows. */
+const totalTitle = (total: unknown, sum: NotAdded | undefined): string =>
+  sum
+    ? `${String(total ?? '')}; the rows add up to ${Math.round(sum.sum * 1e6) / 1e6}: ${sum.why}`
+    : String(total ?? '');
+
 /**
  * The answer as a table. Cells of a measure that does not apply are hatched; rows without a member stand
  * last, by why they have none.
@@ -52,6 +62,12 @@ export function AnswerTable({ answer, query, formats, chosen, onCell, onSort }: 
     estimateSize: () => ROW,
     overscan: 20,
   });
+  const { model, measures } = useModel();
+  const sums = useMemo(
+    () =>
+      answer.totals ? notAdded(answer, query, new FormulaChecker({ ...model, measures: [...measures] })) : [],
+    [answer, query, model, measures],
+  );
   const items = [...(query.by ?? []), ...(query.across ?? [])];
   const byCount = answer.columns.length - query.measures.length;
   const columns = `repeat(${byCount}, minmax(120px, 1.6fr)) repeat(${query.measures.length}, minmax(96px, 1fr))`;
@@ -191,8 +207,11 @@ export function AnswerTable({ answer, query, formats, chosen, onCell, onSort }: 
                 <button
                   className={`num min-h-[24px] w-full truncate ${chosen?.row === TOTALS && chosen.column === i ? 'outline outline-2 outline-ink' : ''}`}
                   onClick={() => onCell({ row: TOTALS, column: i })}
-                  title={String(answer.totals![i - byCount] ?? '')}
+                  title={totalTitle(answer.totals![i - byCount], sums[i - byCount])}
                 >
+                  {sums[i - byCount] && (
+                    <span className="float-left pr-2 text-[11px] font-normal text-soft">not the sum</span>
+                  )}
                   <GoalMark goals={answer.goals} row={TOTALS} measure={i - byCount} />
                   {formatValue(answer.totals![i - byCount] ?? null, c.type, formats[c.name])}
                 </button>
