@@ -10,6 +10,8 @@ const TITLES: Readonly<Record<string, string>> = {
   shaping: 'Shape',
   stars: 'Stars',
   hierarchies: 'Hierarchies',
+  measures: 'Measures',
+  perspectives: 'Perspectives',
   trial: 'Trial',
   formulas: 'Formulas',
   claims: 'Claims',

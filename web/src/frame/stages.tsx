@@ -95,7 +95,7 @@ export const STAGES: readonly Stage[] = [
     path: 'measures',
     about:
       'Formulas over the rows that a question leaves. Each is checked as it is written, and its value is shown beside it.',
-    page: 'formulas',
+    page: 'measures',
     name: 'Measures',
     icon: Ruler,
     kinds: ['formula-valid', 'measure-name', 'snapshot-measure', 'missing-side'],
@@ -105,7 +105,7 @@ export const STAGES: readonly Stage[] = [
     path: 'perspectives',
     about:
       'What each audience is shown of the model. A measure beside a dimension that does not reach it is found here.',
-    page: 'model-file',
+    page: 'perspectives',
     name: 'Perspectives',
     icon: Users,
     kinds: ['perspective-closed', 'measure-reach'],
@@ -125,7 +125,7 @@ export const STAGES: readonly Stage[] = [
     path: 'trial',
     about:
       'Questions to the model before anybody relies on it. Each number can be asked why it is what it is.',
-    page: 'formulas',
+    page: 'trial',
     name: 'Trial',
     icon: CalendarRange,
     kinds: ['known-answer'],

@@ -21,7 +21,7 @@ export interface ObjectLine {
   readonly folds: boolean;
 }
 
-interface Group {
+interface Section {
   readonly key: string;
   readonly text: string;
   readonly part: PerspectivePart;
@@ -39,8 +39,8 @@ const line = (part: PerspectivePart, name: string, isHidden = false): ObjectLine
 });
 
 /** Objects of a model under their headings. */
-function groupsOf(model: Model, measures: readonly Measure[]): Group[] {
-  const tables = (text: string, roles: readonly Table['role'][]): Group => ({
+function sectionsOf(model: Model, measures: readonly Measure[]): Section[] {
+  const tables = (text: string, roles: readonly Table['role'][]): Section => ({
     key: text,
     text,
     part: 'tables',
@@ -48,7 +48,7 @@ function groupsOf(model: Model, measures: readonly Measure[]): Group[] {
       .filter((t) => roles.includes(t.role))
       .map((t) => ({ ...line('tables', t.name, t.hidden), role: t.role, folds: t.columns.length > 0 })),
   });
-  const folders = [...grouped(measures, (m) => m.folder ?? '')].map(([folder, list]): Group => ({
+  const folders = [...grouped(measures, (m) => m.folder ?? '')].map(([folder, list]): Section => ({
     key: `measures ${folder}`,
     text: folder === '' ? 'Measures' : `Measures: ${folder}`,
     part: 'measures',
@@ -101,8 +101,8 @@ export function linesOfGrid(
     return states.some((state) => state !== states[0]);
   };
   const isListed = (object: ObjectLine) => isFound(object.text) && (!onlyDifferent || differs(object));
-  return groupsOf(model, measures).flatMap((group): ObjectLine[] => {
-    const objects = group.objects.flatMap((object): ObjectLine[] => {
+  return sectionsOf(model, measures).flatMap((section): ObjectLine[] => {
+    const objects = section.objects.flatMap((object): ObjectLine[] => {
       const columns =
         object.folds && (turned.has(object.key) || words.length > 0 || onlyDifferent)
           ? columnsOf(model, object).filter((column) =>
@@ -114,15 +114,15 @@ export function linesOfGrid(
     });
     if (objects.length === 0) return [];
     const heading: ObjectLine = {
-      key: group.key,
-      part: group.part,
+      key: section.key,
+      part: section.part,
       names: objects.filter((o) => o.kind === 'object').flatMap((o) => o.names),
-      text: group.text,
+      text: section.text,
       kind: 'heading',
       isHidden: false,
       folds: true,
     };
-    return turned.has(group.key) ? [heading] : [heading, ...objects];
+    return turned.has(section.key) ? [heading] : [heading, ...objects];
   });
 }
 
