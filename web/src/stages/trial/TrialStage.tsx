@@ -15,6 +15,7 @@ import { Sentence } from './Sentence.tsx';
 import { AnswerTools } from './AnswerTools.tsx';
 import { useAnswerSettings } from './answerSettings.ts';
 import { AcrossTable } from './AcrossTable.tsx';
+import { AboutAnswer } from './AboutAnswer.tsx';
 import { AnswerTable } from './AnswerTable.tsx';
 import { CellEvidence } from './CellEvidence.tsx';
 import { KeptTrials } from './KeptTrials.tsx';
@@ -247,6 +248,7 @@ export function TrialStage() {
       design={design}
       evidence={
         <EvidenceLeaf>
+          {!cell && data && !error && isCurrent && <AboutAnswer answer={data} query={question} />}
           {cell && data && (
             <CellEvidence
               cell={cell}
