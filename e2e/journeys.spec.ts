@@ -328,7 +328,7 @@ test('perspectives and storage: an audience loses a measure, a strip tells its b
   await judged(page);
   const before = await broken(page);
   await page.getByLabel('Filter objects').fill('Visitors');
-  await page.getByLabel('Visitors for Collections').click();
+  await page.getByLabel('Visitors for Collections', { exact: true }).click();
   await expect.poll(() => broken(page)).toBeLessThan(before);
   await page.getByRole('button', { name: 'Undo', exact: true }).first().click();
   await page.goto(`${demo}/storage`);

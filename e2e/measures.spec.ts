@@ -117,3 +117,59 @@ test('base measures are made of columns, and cells of a spreadsheet become measu
   await undo(page);
   await expect(catalog(page).getByRole('row', { name: /Holds twice/ })).toHaveCount(0);
 });
+
+test('a measure tells what it adds up over; a trial is asked in SQL too, and stands beside another one', async ({
+  page,
+}) => {
+  await page.goto(`${model}/measures?sel=measure:Borrowers`);
+  await page.getByText('Adds up over').click();
+  const adds = page.getByRole('table', { name: 'Dimensions that the measure adds up over' });
+  await expect(adds.getByRole('row', { name: /^branch/ })).toContainText('a distinct count');
+  await expect(page.getByRole('region', { name: 'Built of', exact: true })).toContainText('card_no');
+
+  const trial = (year: number) =>
+    JSON.stringify({
+      by: ['branch.name'],
+      measures: ['Loans', 'Borrowers'],
+      filters: [{ where: `calendar.year = ${year}` }],
+    });
+  await page.goto(`${model}/trial?q=${encodeURIComponent(trial(2024))}`);
+  await expect(page.getByRole('row', { name: /^total/ })).toContainText('not the sum');
+  await expect(page.getByRole('region', { name: 'About this answer' })).toContainText('without a partner');
+  await page.getByRole('button', { name: 'Compare with another question' }).click();
+  const two = page.getByRole('region', { name: 'Two answers' });
+  await expect(two.getByRole('status')).toContainText('rows are the same');
+  await page.getByText('calendar.year = 2024').first().click();
+  const condition = page.locator('textarea:visible');
+  await condition.fill('calendar.year = 2025');
+  await page.getByRole('button', { name: 'Apply' }).click();
+  await expect(two.getByRole('status')).toContainText('rows differ');
+  await two.getByRole('button', { name: 'End' }).click();
+  await expect(page.getByRole('table', { name: 'The answer' })).toBeVisible();
+  await page.getByRole('tab', { name: 'SQL' }).click();
+  await page.getByRole('button', { name: 'Ask the SQL too' }).click();
+  await expect(page.getByText(/SQLite gives the same answer: \d+ rows/)).toBeVisible();
+});
+
+test('an audience gets a title, loses a column of a whole table, and sees its trial so', async ({ page }) => {
+  await page.goto(`${model}/perspectives?sel=perspective:Branch+managers`);
+  await page.getByRole('button', { name: 'Unfold branch', exact: true }).click();
+  await page.getByLabel('Filter objects').fill('Loans');
+  await page.getByLabel('Title of Loans for Branch managers').fill('Lendings');
+  await page.keyboard.press('Enter');
+  await expect(page.getByLabel('Title of Loans for Branch managers')).toHaveValue('Lendings');
+  await page.getByLabel('Filter objects').fill('branch.town');
+  await page.getByLabel('branch.town for Branch managers', { exact: true }).click();
+  await expect(page.getByLabel('branch.town for Branch managers', { exact: true })).not.toBeChecked();
+  await expect(page.getByLabel('branch.floor_area for Branch managers', { exact: true })).toHaveCount(0);
+  await page.getByLabel('Filter objects').fill('branch.');
+  await expect(page.getByLabel('branch.floor_area for Branch managers', { exact: true })).toBeChecked();
+  await page.goto(`${model}/trial?as=Branch+managers`);
+  await expect(page.getByRole('columnheader', { name: /Lendings/ })).toBeVisible();
+  await page.goto(`${model}/perspectives?sel=perspective:Branch+managers`);
+  await undo(page);
+  await page.waitForTimeout(300);
+  await undo(page);
+  await page.getByLabel('Filter objects').fill('Loans');
+  await expect(page.getByLabel('Title of Loans for Branch managers')).toHaveValue('');
+});

@@ -4,7 +4,7 @@ import { sameName } from './names.ts';
 const quoted = (name: string): string => `"${name.replaceAll('"', '""')}"`;
 
 /** The measure of a family over one of its periods. */
-export const familyMeasureName = (model: Model, family: PeriodFamily, period: string): string => {
+const familyMeasureName = (model: Model, family: PeriodFamily, period: string): string => {
   const role = roleOf(model, family);
   return `${family.measure}, ${period}${role === undefined ? '' : `, ${role}`}`;
 };

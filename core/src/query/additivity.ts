@@ -114,7 +114,7 @@ export function readAdditivity(
   }
 }
 
-/** Sums and differences add up where their parts do; products and quotients where the other part is constant. */
+/** Sums and differences add up where their parts do, products and quotients where the rest is constant. */
 function readApplied(
   { name, args }: Extract<Typed, { kind: 'apply' }>,
   inner: (part: Typed) => ReadAdditivity,

@@ -63,7 +63,7 @@ export interface NamePattern {
   readonly after: string;
 }
 
-export const nameBy = ({ find, replaceBy, before, after }: NamePattern, name: string): string =>
+const nameBy = ({ find, replaceBy, before, after }: NamePattern, name: string): string =>
   `${before}${find === '' ? name : name.replaceAll(find, replaceBy)}${after}`.trim();
 
 /** New names of measures, with what speaks against them. */

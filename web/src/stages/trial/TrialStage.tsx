@@ -1,6 +1,6 @@
 import { lazy, Suspense, useMemo, useState } from 'react';
 import { useSearchParams } from 'react-router';
-import { ChartColumn, Code, Sheet } from 'lucide-react';
+import { ChartColumn, Code, Columns2, Sheet } from 'lucide-react';
 import { api } from '@crease/contract';
 import type { Query } from '@crease/core/model';
 import { DocumentError, isShown, readCells, readQuery } from '@crease/core/model';
@@ -8,6 +8,7 @@ import { ask } from '../../state/api.ts';
 import { useAudience } from '../../state/told.ts';
 import { useAsked } from '../../state/useAsked.ts';
 import { useModel } from '../../state/model.tsx';
+import { IconButton } from '../../parts/IconButton.tsx';
 import { Blank, LeafHead, Leaves } from '../../frame/Leaves.tsx';
 import { EvidenceLeaf } from '../../evidence/EvidenceLeaf.tsx';
 import { many } from '../../parts/text.ts';
@@ -17,6 +18,8 @@ import { useAnswerSettings } from './answerSettings.ts';
 import { AcrossTable } from './AcrossTable.tsx';
 import { AboutAnswer } from './AboutAnswer.tsx';
 import { AnswerTable } from './AnswerTable.tsx';
+import { CompareTable } from './CompareTable.tsx';
+import { askedFully, useBeside } from './useBeside.ts';
 import { CellEvidence } from './CellEvidence.tsx';
 import { KeptTrials } from './KeptTrials.tsx';
 import type { AskedRows } from './RowsView.tsx';
@@ -105,14 +108,7 @@ export function TrialStage() {
   const askRows = (rows: AskedRows | undefined) => set({ rows: rows && JSON.stringify(rows) });
 
   const [settings, setSettings] = useAnswerSettings();
-  // All others are one member, whatever they are made of: they are not told apart.
-  const hasOthers = (query.filters ?? []).some((f) => 'top' in f && f.others);
-  const asked: Query = {
-    ...query,
-    totals: true,
-    ...(hasOthers ? {} : { unmatched: 'apart' as const }),
-    ...((query.across?.length ?? 0) > 0 ? { subtotals: true } : {}),
-  };
+  const asked = askedFully(query);
   const {
     question = asked,
     answer: data,
@@ -123,7 +119,11 @@ export function TrialStage() {
     asked,
     (q) => ask(api.questions.query, { id }, { query: q, texts: settings.texts }),
   );
+  const beside = useBeside(params.get('beside'), settings.texts);
   const formats = Object.fromEntries([
+    ...(beside?.query.measures ?? []).flatMap((m) =>
+      typeof m !== 'string' && 'formula' in m ? [[m.name, m.format ?? {}] as const] : [],
+    ),
     ...known.map((m) => [m.name, m.format ?? {}] as const),
     ...query.measures.flatMap((m) =>
       typeof m !== 'string' && 'formula' in m ? [[m.name, m.format ?? {}] as const] : [],
@@ -178,6 +178,13 @@ export function TrialStage() {
             })
           }
         />
+        <IconButton
+          label="Compare with another question"
+          disabled={!data || error !== undefined}
+          onClick={() => set({ beside: JSON.stringify(query), view: undefined })}
+        >
+          <Columns2 size={14} aria-hidden />
+        </IconButton>
         <AnswerTools answer={error ? undefined : data} settings={settings} onSettings={setSettings} />
       </LeafHead>
       <Sentence query={query} perspective={perspective} onAsk={pose} />
@@ -216,7 +223,23 @@ export function TrialStage() {
         !rowsAsked &&
         data &&
         query.measures.length > 0 &&
-        (view.name !== 'table' ? (
+        (beside && view.name === 'table' ? (
+          beside.answer ? (
+            <CompareTable
+              left={{ query: beside.query, answer: beside.answer }}
+              right={{ query, answer: data }}
+              formats={formats}
+              onSwap={() =>
+                set({ q: JSON.stringify(beside.query), beside: JSON.stringify(query), rows: undefined })
+              }
+              onEnd={() => set({ beside: undefined })}
+            />
+          ) : (
+            <p role="alert" className="m-4">
+              {beside.fault ?? 'Working …'}
+            </p>
+          )
+        ) : view.name !== 'table' ? (
           <Suspense fallback={<p className="p-4 text-soft">Drawing …</p>}>
             {view.name === 'chart' ? (
               <AnswerChart

@@ -5,6 +5,7 @@ import type {
   MeasureItem,
   Model,
   Perspective,
+  Query,
   Table,
   TopFilter,
 } from '@crease/core/model';
@@ -46,6 +47,25 @@ export const topText = ({ top, of, per, others, order }: TopFilter, model: Model
     ...(per && per.length > 0 ? [`within ${per.map((item) => itemText(item, model)).join(', ')}`] : []),
     ...(others ? ['and all others'] : []),
   ].join(' ');
+
+/** A question in one line. */
+export function questionText(query: Query, model: Model): string {
+  const items = (list: readonly AskedItem[] | undefined) =>
+    (list ?? []).map((item) => itemText(item, model)).join(', ');
+  const conditions = (query.filters ?? []).map((filter) => {
+    if ('column' in filter) return `${filter.column} in (${filter.in.map(String).join(', ')})`;
+    if ('where' in filter) return filter.where;
+    if ('having' in filter) return filter.having;
+    return 'top' in filter ? topText(filter, model) : filter.period;
+  });
+  return [
+    `show ${query.measures.map(measureText).join(', ')}`,
+    ...((query.by ?? []).length > 0 ? [`by ${items(query.by)}`] : []),
+    ...((query.across ?? []).length > 0 ? [`across ${items(query.across)}`] : []),
+    ...(conditions.length > 0 ? [`where ${conditions.join(' and ')}`] : []),
+    ...(query.asOf === undefined ? [] : [`as of ${query.asOf}`]),
+  ].join(' ');
+}
 
 const inPerspective = (p: Perspective | undefined, table: Table, column: string): boolean =>
   !p || isShown(p, 'tables', table.name) || isShown(p, 'columns', `${table.name}.${column}`);

@@ -14,7 +14,7 @@ export interface Surprise {
   readonly claim?: JudgedClaim;
 }
 
-/** What is odd about an answer: broken claims on what it asks for, totals that repeat, members of equal labels. */
+/** What is odd about an answer: broken claims on what it asks for, repeated totals, equal labels. */
 export function surprisesOf(
   answer: QueryState,
   query: Query,
