@@ -70,7 +70,12 @@ export function AnswerTable({ answer, query, formats, chosen, onCell, onSort }: 
   );
   const items = [...(query.by ?? []), ...(query.across ?? [])];
   const byCount = answer.columns.length - query.measures.length;
-  const columns = `repeat(${byCount}, minmax(120px, 1.6fr)) repeat(${query.measures.length}, minmax(96px, 1fr))`;
+  // A state stands beside its number and must not cut it.
+  const least = (i: number) => (answer.goals?.columns[i] ? 150 : 96);
+  const columns = [
+    `repeat(${byCount}, minmax(120px, 1.6fr))`,
+    ...query.measures.map((_, i) => `minmax(${least(i)}px, 1fr)`),
+  ].join(' ');
   const doesNotApply = new Map(answer.unreached.map(([measure, column]) => [measure, column]));
   const sorted = query.sort?.[0];
   const nextSort = (name: string) =>
@@ -210,7 +215,10 @@ export function AnswerTable({ answer, query, formats, chosen, onCell, onSort }: 
                   title={totalTitle(answer.totals![i - byCount], sums[i - byCount])}
                 >
                   {sums[i - byCount] && (
-                    <span className="float-left pr-2 text-[11px] font-normal text-soft">not the sum</span>
+                    <span className="float-left pr-1 text-[11px] font-normal text-soft">
+                      <span aria-hidden>≠ Σ</span>
+                      <span className="sr-only">not the sum</span>
+                    </span>
                   )}
                   <GoalMark goals={answer.goals} row={TOTALS} measure={i - byCount} />
                   {formatValue(answer.totals![i - byCount] ?? null, c.type, formats[c.name])}
