@@ -1,0 +1,173 @@
+// How quickly screens answer on a large model: 200 tables, 3,000 columns, 3,000 measures. Prints medians.
+// Called by tools/bench.mjs screens.
+import { spawn } from 'node:child_process';
+import { mkdtempSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join, resolve } from 'node:path';
+import { chromium } from '@playwright/test';
+import type { Page } from '@playwright/test';
+import type { Model } from '@crease/core/model';
+import { BROWSER } from '../e2e/browser.ts';
+
+const [TABLES, COLUMNS, MEASURES, ROUNDS] = [200, 15, 3000, 5];
+/** Every eighth table is a fact, which refers to the seven behind it. */
+const isFact = (t: number): boolean => t % 8 === 0;
+const tableName = (t: number): string => `t${String(t).padStart(3, '0')}`;
+
+function largeModel(): Model {
+  const typeOf = (c: number) => (c % 3 === 0 ? 'decimal(9,2)' : c % 3 === 1 ? 'integer' : 'text');
+  const useOf = (c: number) => (['quantity', 'reference', 'attribute'] as const)[c % 3]!;
+  const row = (r: number) =>
+    Object.fromEntries([
+      ['id', r + 1],
+      ...Array.from({ length: COLUMNS - 1 }, (_, i) => {
+        const c = i + 1;
+        return [
+          `c${c}`,
+          c % 3 === 0 ? (r * c + 0.5).toFixed(2) : c % 3 === 1 ? (r % 20) + 1 : `v${(r * c) % 7}`,
+        ];
+      }),
+    ]) as Record<string, string | number>;
+  const numbers = Array.from({ length: TABLES }, (_, t) => t);
+  return {
+    crease: 1,
+    name: 'large',
+    title: 'Large',
+    tables: numbers.map((t) => ({
+      name: tableName(t),
+      role: isFact(t) ? ('fact' as const) : ('dimension' as const),
+      source: { members: Array.from({ length: 20 }, (_, r) => row(r)) },
+      key: ['id'],
+      columns: [
+        { name: 'id', type: 'integer', use: 'key' as const },
+        ...Array.from({ length: COLUMNS - 1 }, (_, i) => ({
+          name: `c${i + 1}`,
+          type: typeOf(i + 1),
+          use: useOf(i + 1),
+        })),
+      ],
+    })),
+    relationships: numbers.filter(isFact).flatMap((t) =>
+      [1, 4, 7, 10, 13, 1, 4].flatMap((c, i) =>
+        t + i + 1 < TABLES
+          ? [
+              {
+                name: `${tableName(t)}_${i + 1}`,
+                from: { table: tableName(t), columns: [`c${c}`] },
+                to: { table: tableName(t + i + 1), columns: ['id'] },
+              },
+            ]
+          : [],
+      ),
+    ),
+    measures: Array.from({ length: MEASURES }, (_, m) => ({
+      name: `M ${m}`,
+      folder: `Folder ${m % 40}`,
+      formula:
+        m % 3 !== 0
+          ? `sum(${tableName((m % 25) * 8)}.c${[3, 6, 9, 12][m % 4]})`
+          : m > 3
+            ? `"M ${m - 1}" + "M ${m - 2}"`
+            : 'count(t000)',
+    })),
+  };
+}
+
+const median = (list: readonly number[]): number =>
+  Math.round([...list].sort((a, b) => a - b)[Math.floor(list.length / 2)]!);
+
+/** From a click on the spine to the stage's heading being painted. */
+const toStage = (page: Page, stage: string): Promise<number> =>
+  page.evaluate(async (name) => {
+    const frame = () => new Promise((done) => requestAnimationFrame(done));
+    const isThere = () =>
+      document.querySelector('main h1, section h1, header h1') !== null &&
+      [...document.querySelectorAll('h1')].some((h) => h.textContent.startsWith(name));
+    const link = [...document.querySelectorAll('nav a')].find((a) => a.textContent.includes(name))!;
+    const start = performance.now();
+    (link as HTMLElement).click();
+    while (!isThere() && performance.now() - start < 20_000) await frame();
+    await frame();
+    await frame();
+    return performance.now() - start;
+  }, stage);
+
+/** From a letter that is typed into a field to the next painted frame. */
+const letter = (page: Page, field: string, text: string): Promise<number> =>
+  page.evaluate(
+    async ([selector, typed]) => {
+      const input = document.querySelector<HTMLInputElement>(selector!)!;
+      const set = Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value')!.set!;
+      const start = performance.now();
+      set.call(input, typed);
+      input.dispatchEvent(new Event('input', { bubbles: true }));
+      await new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done)));
+      return performance.now() - start;
+    },
+    [field, text],
+  );
+
+const frames = (page: Page): Promise<number> =>
+  page.evaluate(async () => {
+    const box = document.querySelector('[role=grid]')!;
+    let count = 0;
+    const start = performance.now();
+    while (performance.now() - start < 2000) {
+      box.scrollTop += 60;
+      await new Promise((done) => requestAnimationFrame(done));
+      count++;
+    }
+    return count / 2;
+  });
+
+const scratch = mkdtempSync(join(tmpdir(), 'crease-screens-'));
+const port = 4700 + Math.floor(Math.random() * 200);
+const server = spawn(
+  process.execPath,
+  [resolve('cli/bin/crease.mjs'), 'serve', '--workspace', 'large.sqlite', '--port', String(port)],
+  { cwd: scratch, stdio: ['ignore', 'pipe', 'inherit'], env: { ...process.env, XDG_CONFIG_HOME: scratch } },
+);
+await new Promise<void>((ready, fail) => {
+  server.stdout.on('data', (text: Buffer) => text.toString().includes('Crease is at') && ready());
+  server.on('exit', () => fail(new Error('the server did not start')));
+});
+const browser = await chromium.launch(BROWSER);
+try {
+  const url = `http://127.0.0.1:${port}`;
+  const made = await fetch(`${url}/api/models/import`, {
+    method: 'POST',
+    headers: { 'content-type': 'application/json' },
+    body: JSON.stringify({ text: JSON.stringify(largeModel()) }),
+  });
+  if (!made.ok) throw new Error(await made.text());
+  const { id } = (await made.json()) as { id: number };
+  const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+  await page.goto(`${url}/m/${id}/measures`);
+  await page.getByRole('link', { name: /^Claims:.* 0 unchecked/ }).waitFor({ timeout: 120_000 });
+  const stages = ['Stars', 'Hierarchies', 'Perspectives', 'Trial', 'Storage', 'Measures'];
+  const times = new Map(stages.map((stage) => [stage, [] as number[]]));
+  for (let round = 0; round <= ROUNDS; round++)
+    for (const stage of stages) {
+      const time = await toStage(page, stage);
+      // The first round loads what each stage needs.
+      if (round > 0) times.get(stage)!.push(time);
+      await page.waitForTimeout(800);
+    }
+  const elements = await page.evaluate(() => document.querySelectorAll('*').length);
+  const typed: number[] = [];
+  for (const text of ['M', 'M ', 'M 1', 'M 12', 'M 121', 'M 12', 'M 1', 'M ', 'M', '']) {
+    typed.push(await letter(page, 'input[aria-label="Filter"]', text));
+    await page.waitForTimeout(250);
+  }
+  const rate = await frames(page);
+  console.log(`${TABLES} tables, ${TABLES * COLUMNS} columns, ${MEASURES} measures`);
+  for (const [stage, list] of times) console.log(`to ${stage}: ${median(list)} ms`);
+  console.log(`elements of Measures: ${elements}`);
+  console.log(`a letter in the filter of measures: ${median(typed)} ms (goal: under 100)`);
+  console.log(`scrolling the catalog: ${Math.round(rate)} frames a second`);
+} finally {
+  await browser.close();
+  server.kill('SIGTERM');
+  await new Promise((done) => server.on('exit', done));
+  rmSync(scratch, { recursive: true, force: true });
+}
