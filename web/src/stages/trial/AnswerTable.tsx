@@ -215,7 +215,7 @@ export function AnswerTable({ answer, query, formats, chosen, onCell, onSort }: 
                   title={totalTitle(answer.totals![i - byCount], sums[i - byCount])}
                 >
                   {sums[i - byCount] && (
-                    <span className="float-left pr-1 text-[11px] font-normal text-soft">
+                    <span data-mark className="float-left pr-1 text-[11px] font-normal text-soft">
                       <span aria-hidden>≠ Σ</span>
                       <span className="sr-only">not the sum</span>
                     </span>
