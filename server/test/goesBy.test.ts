@@ -145,6 +145,17 @@ test('periods of a measure count the days that it goes by', () => {
   expect(answerInSqlite(data, query).rows).toEqual(rows);
 });
 
+test('a measure over a period has a title of its own where its base has one', () => {
+  const data = world(
+    [{ ...loans, title: 'Copies lent' }],
+    [{ measure: 'Loans', via: 'lent_on', periods: ['year to date'] }],
+  );
+  expect(data.model.measures!.map((m) => m.title)).toEqual([
+    'Copies lent',
+    'Copies lent, year to date, lent on',
+  ]);
+});
+
 test('the reason of a cell counts by the same way', () => {
   const data = world([loans, returns]);
   const { parts, value } = traceCell(

@@ -34,9 +34,12 @@ export function familyMeasures(model: Model): Measure[] {
   return (model.periodFamilies ?? []).flatMap((family) => {
     const base = (model.measures ?? []).find((m) => sameName(m.name, family.measure));
     // The goal is for the measure itself, and its way is that of the base within the family's formula.
-    const { goal: _goal, via: _via, ...alike } = base ?? {};
+    const { goal: _goal, via: _via, title, ...alike }: Partial<Measure> = base ?? {};
     return family.periods.map((period) => ({
       ...alike,
+      ...(title === undefined
+        ? {}
+        : { title: familyMeasureName(model, { ...family, measure: title }, period) }),
       name: familyMeasureName(model, family, period),
       formula: familyFormula(family, period),
     }));

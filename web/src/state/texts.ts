@@ -163,7 +163,8 @@ export function pasted(
   return { changes, beyond };
 }
 
-const quotedCell = (text: string): string =>
+/** A cell as spreadsheets take it between tabs. */
+export const quotedCell = (text: string): string =>
   /["\t\n]/.test(text) ? `"${text.replaceAll('"', '""')}"` : text;
 
 /** Rows as a spreadsheet takes them, with a header. */

@@ -1,5 +1,5 @@
 import { useState } from 'react';
-import type { ValueFormat } from '@crease/core/model';
+import type { Model, ValueFormat } from '@crease/core/model';
 import { useModel } from '../../state/model.tsx';
 import { many } from '../../parts/text.ts';
 import type { BulkChange, NamePattern } from './bulk.ts';
@@ -166,7 +166,12 @@ function NamesTask({ names, onDone }: { names: readonly string[]; onDone: () => 
     </label>
   );
   const apply = async () => {
-    const acts = renames.map(({ from, to }) => ({ do: 'rename' as const, of: { measure: from }, to }));
+    const acts = (newest: Model) =>
+      renamesOf(newest, names, pattern).renames.map(({ from, to }) => ({
+        do: 'rename' as const,
+        of: { measure: from },
+        to,
+      }));
     if (await edit(acts, `rename ${many(renames.length, 'measure')}`)) onDone();
   };
   return (

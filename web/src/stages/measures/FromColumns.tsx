@@ -34,7 +34,9 @@ export function FromColumns({ onDone }: { onDone: () => void }) {
       return next;
     });
   const save = async () => {
-    if (await edit(editOfBase(made, choice), `add ${many(made.length, 'base measure')}`)) onDone();
+    // Made of the newest model: what another act has named meanwhile is not named twice.
+    const says = `add ${many(made.length, 'base measure')}`;
+    if (await edit((newest) => editOfBase(baseMeasuresOf(newest, choice), choice), says)) onDone();
   };
   const shown = all.filter((q) => q.path.toLowerCase().includes(search.toLowerCase()));
   return (

@@ -105,7 +105,8 @@ export function GoalFields({
 
 /** Shares of the goal, least first; what cannot be read is said and not taken. */
 function BandsField({ bands, onChange }: { bands: readonly number[]; onChange: (bands: number[]) => void }) {
-  const [typed, setTyped] = useState(bands.map(percent).join(', '));
+  const known = bands.map(percent).join(', ');
+  const [typed, setTyped] = useState(known);
   const read = bandsOf(typed);
   return (
     <label>
@@ -117,7 +118,7 @@ function BandsField({ bands, onChange }: { bands: readonly number[]; onChange: (
         title="Shares of the goal, least first: 90 %, 100 %"
         value={typed}
         onChange={(e) => setTyped(e.target.value)}
-        onBlur={() => read && onChange(read)}
+        onBlur={() => read && typed !== known && onChange(read)}
       />
       {read === undefined && <span role="alert"> write shares, least first: 90 %, 100 %</span>}
     </label>

@@ -4,6 +4,7 @@ import type { Measure, ValueFormat } from '@crease/core/model';
 import { useModel } from '../../state/model.tsx';
 import { measureExample } from '../../parts/examples.ts';
 import { VerdictMark } from '../../parts/Marks.tsx';
+import { removalOf } from './bulk.ts';
 import type { UsedBy } from './catalog.ts';
 import { FormatFields } from './FormatFields.tsx';
 import { GoalFields } from './GoalFields.tsx';
@@ -159,7 +160,7 @@ export function MeasureDesign({
             className="btn"
             onClick={() =>
               void edit(
-                [{ do: 'remove-measures', name: measure.name }],
+                (newest) => removalOf(newest, [measure.name], usedBy).edit,
                 `remove the measure ${measure.name}`,
               ).then((done) => done && onDone())
             }

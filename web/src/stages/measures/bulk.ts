@@ -1,7 +1,6 @@
 import type { Edit } from '@crease/core/edit';
-import { splitPath } from '@crease/core/model';
 import type { Measure, Model, ValueFormat } from '@crease/core/model';
-import { isShown, keepShown, sameName } from '@crease/core/model';
+import { familyMeasures, isShown, keepShown, sameName, splitPath } from '@crease/core/model';
 import type { Entry, UsedBy } from './catalog.ts';
 
 // What is done to many measures and derived columns at once.
@@ -110,7 +109,12 @@ export function removalOf(model: Model, names: readonly string[], usedBy: UsedBy
   );
   const asks = (measures: readonly unknown[]) => measures.some((m) => typeof m === 'string' && isGone(m));
   const users = names.flatMap((name) => usedBy.get(name.toLowerCase()) ?? []);
-  const isPeriodOfGone = (name: string) => [...families].some((base) => name.startsWith(`${base}, `));
+  const gonePeriods = new Set(
+    familyMeasures({
+      ...model,
+      periodFamilies: (model.periodFamilies ?? []).filter((f) => isGone(f.measure)),
+    }).map((m) => m.name.toLowerCase()),
+  );
   return {
     edit: [
       ...[...families].map((measure): Edit[number] => ({ do: 'set-period-families', measure, families: [] })),
@@ -123,7 +127,7 @@ export function removalOf(model: Model, names: readonly string[], usedBy: UsedBy
     ],
     breaks: [
       ...new Set([
-        ...users.filter((user) => !isGone(user) && !isPeriodOfGone(user)),
+        ...users.filter((user) => !isGone(user) && !gonePeriods.has(user.toLowerCase())),
         ...(model.trials ?? []).filter((t) => asks(t.query.measures)).map((t) => `the trial ${t.name}`),
         ...(model.measures ?? [])
           .filter((m: Measure) => m.goal?.measure !== undefined && isGone(m.goal.measure) && !isGone(m.name))

@@ -92,8 +92,7 @@ function measureEntry(m: Measure, kind: 'measure' | 'period'): Entry {
 function familyEntries(model: Model): Entry[] {
   return (model.periodFamilies ?? []).flatMap((family) =>
     familyMeasures({ ...model, periodFamilies: [family] }).map((m) => ({
-      // A title is that of the base alone.
-      ...measureEntry({ ...m, title: undefined }, 'period'),
+      ...measureEntry(m, 'period'),
       base: family.measure,
     })),
   );

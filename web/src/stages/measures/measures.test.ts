@@ -189,6 +189,10 @@ test('removing measures takes their periods and places along, and says what will
     [],
   ]);
   expect(removalOf(model, ['Fine per loan'], usedBy).breaks).toEqual([]);
+  // A measure that is only called like a period of it is none.
+  const alike = new Map([['loans', ['Loans, by hand', 'Loans, year to date']]]);
+  expect(removalOf(model, ['Loans'], alike).breaks).toContain('Loans, by hand');
+  expect(removalOf(model, ['Loans'], alike).breaks).not.toContain('Loans, year to date');
 });
 
 test('base measures are made of chosen quantities, several aggregates at once, with free names', () => {

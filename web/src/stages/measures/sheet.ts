@@ -2,7 +2,7 @@ import type { Edit } from '@crease/core/edit';
 import { csvLine, forSpreadsheet } from '@crease/core/interchange';
 import type { Measure, Model } from '@crease/core/model';
 import { formatSchema, sameName } from '@crease/core/model';
-import { cellsOf } from '../../state/texts.ts';
+import { cellsOf, quotedCell } from '../../state/texts.ts';
 import { grouped } from '../../parts/grouped.ts';
 import type { Entry } from './catalog.ts';
 
@@ -16,7 +16,6 @@ const cellOf = (entry: Entry, field: Field): string => {
   if (field === 'format') return entry.format === undefined ? '' : JSON.stringify(entry.format);
   return entry[field];
 };
-const quoted = (text: string): string => (/["\t\n]/.test(text) ? `"${text.replaceAll('"', '""')}"` : text);
 const lines = (entries: readonly Entry[]): string[][] => [
   [...FIELDS],
   ...entries.map((entry) => FIELDS.map((field) => cellOf(entry, field))),
@@ -25,7 +24,7 @@ const lines = (entries: readonly Entry[]): string[][] => [
 /** Cells with tabs between, as spreadsheets take them. */
 export const sheetOfEntries = (entries: readonly Entry[]): string =>
   lines(entries)
-    .map((line) => line.map(quoted).join('\t'))
+    .map((line) => line.map(quotedCell).join('\t'))
     .join('\n');
 
 /** A CSV file (RFC 4180). */

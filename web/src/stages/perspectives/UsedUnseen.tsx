@@ -1,6 +1,6 @@
 import { api } from '@crease/contract';
 import type { Perspective } from '@crease/core/model';
-import { showMore } from '@crease/core/model';
+import { sameName, showMore } from '@crease/core/model';
 import { useAnswer } from '../../state/useAnswer.ts';
 import { useModel } from '../../state/model.tsx';
 import { count, many } from '../../parts/text.ts';
@@ -20,7 +20,10 @@ export function UsedUnseen({ perspective }: { perspective: Perspective }) {
   if (unseen.length === 0) return null;
   const show = (columns: readonly string[]) =>
     void edit(
-      [{ do: 'put-perspectives', name: perspective.name, value: showMore(perspective, 'columns', columns) }],
+      (newest) =>
+        (newest.perspectives ?? [])
+          .filter((p) => sameName(p.name, perspective.name))
+          .map((p) => ({ do: 'put-perspectives', name: p.name, value: showMore(p, 'columns', columns) })),
       `show ${many(columns.length, 'column')} to ${perspective.name}`,
     );
   return (

@@ -81,6 +81,13 @@ test('a total that every row repeats, members that are not there, and equal labe
       ]),
     ),
   ).toEqual(['Loans: 2 lie with rows that refer to a branch.name which is not there']);
+  // Of shares and averages there is no amount to tell.
+  const share = answer([
+    ['Ash', 0.5],
+    [{ unmatched: true }, 0.1],
+  ]);
+  const double = { ...share, columns: [share.columns[0]!, { ...share.columns[1]!, type: 'double' }] };
+  expect(texts(double)).toEqual(['There are rows that refer to a branch.name which is not there']);
   const twice = answer(
     [
       ['Ash', 1],

@@ -42,7 +42,11 @@ function repeats(answer: QueryState): Surprise[] {
     if (total === null || total === undefined || Number(total) === 0 || !isNumeric(type)) return [];
     if (answer.unreached.some(([measure]) => measure === name)) return [];
     return answer.rows.every((row) => row[place] === total)
-      ? [{ text: `Each row of ${name} is the total: nothing in ${answer.columns[0]!.name} filters its rows` }]
+      ? [
+          {
+            text: `Each row of ${name} is the total: look whether ${answer.columns[0]!.name} filters its rows`,
+          },
+        ]
       : [];
   });
 }
@@ -50,19 +54,22 @@ function repeats(answer: QueryState): Surprise[] {
 const isUnmatched = (member: unknown): boolean =>
   member !== null && typeof member === 'object' && 'unmatched' in member;
 
-/** How much of a measure lies with members that are not there. */
+/** Members that are not there; of a count, where they are one row, how much of it lies with them. */
 function unmatched(answer: QueryState): Surprise[] {
   const rows = answer.rows.filter((row) => row.some(isUnmatched));
-  const place = placesOfMeasures(answer).find((p) => isNumeric(answer.columns[p]!.type));
-  if (rows.length === 0) return [];
-  const of = answer.columns[rows[0]!.findIndex(isUnmatched)]!.name;
-  if (place === undefined) return [{ text: `Rows refer to a ${of} that is not there` }];
-  const sum = rows.reduce((n, row) => n + Number(row[place] ?? 0), 0);
-  return [
-    {
-      text: `${answer.columns[place]!.name}: ${count(sum)} lie with rows that refer to a ${of} which is not there`,
-    },
-  ];
+  const [row] = rows;
+  if (!row) return [];
+  const of = answer.columns[row.findIndex(isUnmatched)]!.name;
+  const place = placesOfMeasures(answer).find(
+    (p) => answer.columns[p]!.type === 'integer' && row[p] !== null,
+  );
+  return rows.length === 1 && place !== undefined
+    ? [
+        {
+          text: `${answer.columns[place]!.name}: ${count(Number(row[place]))} lie with rows that refer to a ${of} which is not there`,
+        },
+      ]
+    : [{ text: `There are rows that refer to a ${of} which is not there` }];
 }
 
 /** Labels that stand for several members, which the answer keeps apart. */
