@@ -83,6 +83,10 @@ test('many are chosen by key, formatted, renamed and removed in one act each', a
   await expect(panel.getByRole('status')).toContainText('Broken without them: Loans per borrower');
   await panel.getByRole('button', { name: 'Remove 1 measure' }).click();
   await expect(catalog(page).getByLabel('Choose Loans', { exact: true })).toHaveCount(0);
+  const here = page.url();
+  await page.goto(`${model}/measures?sel=measure:Loans`);
+  await expect(page.getByText('This measure does not exist any more.')).toBeVisible();
+  await page.goto(here);
   await undo(page);
   await expect(catalog(page).getByLabel('Choose Loans', { exact: true })).toBeVisible();
 });

@@ -89,8 +89,18 @@ function Told({ selection }: { selection: Selection }) {
 }
 
 function ClaimsAbout({ selection }: { selection: Selection }) {
-  const { claims } = useModel();
+  const { claims, model, names, measures } = useModel();
   const [meant] = useParam('claim');
+  const isGone = !{
+    table: () => names.table(selection.name) !== undefined,
+    column: () => names.path(selection.name) !== undefined,
+    measure: () => measures.some((m) => sameName(m.name, selection.name)),
+    hierarchy: () => names.hierarchy(selection.name) !== undefined,
+    perspective: () => (model.perspectives ?? []).some((p) => sameName(p.name, selection.name)),
+    // Its ends say so themselves.
+    relationship: () => true,
+    claim: () => true,
+  }[selection.kind]();
   if (!claims) return <p className="p-4 text-soft">Finding claims …</p>;
   const rank = (c: JudgedClaim) => (c.id === meant ? -1 : RANK[c.verdict]);
   const found = claims.claims
@@ -98,7 +108,12 @@ function ClaimsAbout({ selection }: { selection: Selection }) {
     .sort((a, b) => rank(a) - rank(b));
   const open = found.filter((c) => c.verdict !== 'holds' || selection.kind === 'claim' || c.id === meant);
   const holding = found.filter((c) => !open.includes(c));
-  if (found.length === 0) return <p className="border-b border-rule p-4 text-soft">No claims about this.</p>;
+  if (found.length === 0)
+    return (
+      <p className="border-b border-rule p-4 text-soft">
+        {isGone ? `This ${selection.kind} does not exist any more.` : 'No claims about this.'}
+      </p>
+    );
   return (
     <section aria-label="Claims" className="border-b border-rule">
       {open.map((claim) => (

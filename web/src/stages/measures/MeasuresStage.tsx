@@ -143,7 +143,7 @@ export function MeasuresStage() {
       {open?.panel === 'columns' && <FromColumns onDone={() => setOpen(undefined)} />}
       {open?.panel === 'paste' && <PastePanel first={open.text} onDone={() => setOpen(undefined)} />}
       {bulk.length > 0 && <BulkPanel entries={bulk} usedBy={usedBy} onClear={() => setChosen(new Set())} />}
-      {all.length === 0 && open === undefined ? (
+      {all.length === 0 && open !== undefined ? null : all.length === 0 ? (
         <Blank
           act={
             <button className="btn btn-act" onClick={() => setOpen({ panel: 'new' })}>
