@@ -24,7 +24,8 @@ export const makeCase = (seed: number): Case => {
   return { world: makeWorld(random), question: question(random) };
 };
 
-const modelOf = ({ world, question: { formula } }: Case): Model =>
+/** The model of a world, with the measure that is asked for. */
+export const modelOf = ({ world, question: { formula } }: Case): Model =>
   readModel(
     JSON.stringify({
       ...world.model,

@@ -14,6 +14,7 @@ import {
 } from '@codemirror/view';
 import type { DecorationSet, ViewUpdate } from '@codemirror/view';
 import type { Model } from '@crease/core/model';
+import { editorLook } from './editorLook.ts';
 import { formulaMarks } from './formulaMarks.ts';
 import {
   AGGREGATE_DEFINITIONS,
@@ -53,28 +54,6 @@ const decorationsOf = (view: EditorView): DecorationSet =>
       Decoration.mark({ class: `formula-${kind}` }).range(start, end),
     ),
   );
-
-const look = EditorView.theme({
-  '&': { fontSize: '13px', background: 'var(--raised)', border: '1px solid var(--rule-strong)' },
-  '&.cm-focused': { outline: '2px solid var(--focus)', outlineOffset: '1px' },
-  '.cm-scroller': {
-    fontFamily: 'var(--font-mono)',
-    fontVariantLigatures: 'none',
-    minHeight: '70px',
-    maxHeight: '240px',
-  },
-  '.cm-content': { caretColor: 'var(--ink)', color: 'var(--ink)' },
-  '.cm-gutters': { background: 'transparent', border: 'none' },
-  '.cm-tooltip': { background: 'var(--raised)', color: 'var(--ink)', border: '1px solid var(--ink)' },
-  '.cm-tooltip-autocomplete ul li[aria-selected]': { background: 'var(--ink)', color: 'var(--leaf)' },
-  '.formula-keyword': { fontWeight: '650' },
-  '.formula-comment': { color: 'var(--soft)', fontStyle: 'italic' },
-  '.formula-text': { color: 'var(--green)' },
-  '.formula-number': { color: 'var(--violet)' },
-  '.formula-function': { textDecoration: 'underline', textDecorationColor: 'var(--rule-strong)' },
-  '.cm-cursor': { borderLeftColor: 'var(--ink)' },
-  '.cm-selectionBackground, &.cm-focused .cm-selectionBackground': { background: 'var(--rule) !important' },
-});
 
 function completions(model: Model): Completion[] {
   return [
@@ -207,7 +186,7 @@ export default function FormulaEditor({ value, model, faults, label, placeholder
         doc: value,
         extensions: [
           marks,
-          look,
+          editorLook,
           history(),
           closeBrackets(),
           lintGutter(),

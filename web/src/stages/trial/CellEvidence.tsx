@@ -16,6 +16,8 @@ export interface ChosenCell {
   /** Of the answer; -1 for its totals, or a subtotal. */
   readonly row: number;
   readonly column: number;
+  /** The question and answer that the cell is of, where it stands below an opened row. */
+  readonly of?: { readonly query: Query; readonly answer: QueryState };
   /** Members of a prefix of `by` and of `across`, and the value for all of theirs. */
   readonly subtotal?: {
     readonly by: readonly MemberOfCell[];

@@ -7,6 +7,8 @@ import { freeName, isShown, sameName } from '@crease/core/model';
 import { ask } from '../../state/api.ts';
 import { useModel } from '../../state/model.tsx';
 import { useAudience } from '../../state/told.ts';
+import type { ChartView } from './chart/forms.ts';
+import { keptView } from './chart/forms.ts';
 
 type View = NonNullable<NonNullable<Trial['view']>['as']>;
 
@@ -14,10 +16,12 @@ type View = NonNullable<NonNullable<Trial['view']>['as']>;
 export function KeptTrials({
   query,
   view,
+  chart,
   onOpen,
 }: {
   query: Query;
   view: View;
+  chart: ChartView;
   onOpen: (trial: Trial) => void;
 }) {
   const { id, model, edit, fail } = useModel();
@@ -36,7 +40,7 @@ export function KeptTrials({
       name: known?.name ?? freeName(name.trim(), trials),
       ...(folder.trim() === '' ? {} : { folder: folder.trim() }),
       query,
-      ...(view === 'table' ? {} : { view: { as: view } }),
+      ...(view === 'table' ? {} : { view: { as: view, ...(view === 'chart' ? keptView(chart) : {}) } }),
     };
     void edit(
       [{ do: 'put-trials', name: known?.name ?? null, value }],

@@ -20,6 +20,8 @@ import { namedMembers } from './laidOut.ts';
 /** What of the rows behind a number is looked at; it stands in the address. */
 export interface AskedRows {
   readonly cells: readonly AskedCell[];
+  /** The question that the cells are of: rows below an opened one have their own. */
+  readonly query?: Query | undefined;
   readonly listing?: string | undefined;
   readonly columns?: readonly string[] | undefined;
 }
@@ -32,8 +34,8 @@ const MOST_SAVED = 100_000;
  * add up to; their columns are those of a listing, or chosen.
  */
 export function RowsView({
-  query,
-  asked,
+  query: whole,
+  asked: { query: own, ...asked },
   onAsk,
   onBack,
 }: {
@@ -42,6 +44,8 @@ export function RowsView({
   onAsk: (asked: AskedRows) => void;
   onBack: () => void;
 }) {
+  const query = own ?? whole;
+  const again = (next: AskedRows) => onAsk({ ...(own ? { query: own } : {}), ...next });
   const { id, model, state, tell, fail } = useModel();
   const [place, setPlace] = useState(0);
   const {
@@ -125,7 +129,7 @@ export function RowsView({
                 className="field h-[24px] max-w-[180px]"
                 aria-label="Listing"
                 value={asked.columns ? 'chosen' : (asked.listing ?? '')}
-                onChange={(e) => onAsk({ cells: asked.cells, listing: e.target.value || undefined })}
+                onChange={(e) => again({ cells: asked.cells, listing: e.target.value || undefined })}
               >
                 <option value="">of {shown.table}</option>
                 {listings.map((l) => (
@@ -139,13 +143,13 @@ export function RowsView({
             <AttributePicker
               label="Add a column"
               value={undefined}
-              onChange={(path) => path && onAsk({ ...asked, columns: [...columns, path] })}
+              onChange={(path) => path && again({ ...asked, columns: [...columns, path] })}
             />
             <KeepListing
               table={shown.table}
               columns={columns}
               isChosen={asked.columns !== undefined}
-              onKept={(listing) => onAsk({ cells: asked.cells, listing })}
+              onKept={(listing) => again({ cells: asked.cells, listing })}
             />
             <span className="flex-1" />
             <IconButton label="Save the rows as CSV" onClick={save}>
@@ -154,7 +158,7 @@ export function RowsView({
           </div>
           <RowsTable
             rows={shown}
-            onRemove={(name) => onAsk({ ...asked, columns: columns.filter((c) => c !== name) })}
+            onRemove={(name) => again({ ...asked, columns: columns.filter((c) => c !== name) })}
           />
         </>
       )}

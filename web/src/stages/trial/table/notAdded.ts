@@ -3,7 +3,7 @@ import type { FormulaChecker } from '@crease/core/formula';
 import type { Model, Query } from '@crease/core/model';
 import { sameName, splitPath } from '@crease/core/model';
 import { readAdditivity } from '@crease/core/query';
-import { isNumeric } from '../../parts/format.ts';
+import { isNumeric } from '../../../parts/format.ts';
 
 /** Sums of doubles depend on their order. */
 const TOLERANCE = 1e-9;

@@ -1,5 +1,5 @@
 import type { QueryState } from '@crease/contract';
-import { memberText } from '../../parts/format.ts';
+import { isNumeric, memberText } from '../../../parts/format.ts';
 
 type Cell = QueryState['rows'][number][number];
 
@@ -12,6 +12,9 @@ export interface ChartPoint {
   readonly at: string;
   /** As the answer has it: exact. */
   readonly value: Cell;
+  /** Its row and column in the answer; none for a gap. */
+  readonly row: number;
+  readonly column: number;
 }
 
 export interface ChartSeries {
@@ -23,6 +26,7 @@ export interface ChartSeries {
 
 /** An answer laid out for drawing. */
 export interface ChartData {
+  /** The form that is proposed. */
   readonly form: 'line' | 'bar';
   readonly axis: 'time' | 'members';
   /** Of a time axis: the coarsest unit in which its members are told apart. */
@@ -128,11 +132,11 @@ export function chartData(answer: QueryState, byCount: number): ChartData {
   const time = along.length === 1 ? times[along[0]!] : undefined;
   const measures = answer.columns
     .map((c, i) => ({ ...c, i }))
-    .filter(({ i, name }) => i >= byCount && !isUnreached(answer, name));
+    .filter(({ i, name, type }) => i >= byCount && isNumeric(type) && !isUnreached(answer, name));
   const places = new Map<string, number>();
   const series = new Map<string, ChartSeries & { points: ChartPoint[] }>();
   const leftOut: ChartData['leftOut'][number][] = [];
-  for (const row of answer.rows) {
+  for (const [place, row] of answer.rows.entries()) {
     const at = text(row, along) || 'all';
     const x = time ? time.at(row[along[0]!]!) : (places.get(at) ?? places.set(at, places.size).size - 1);
     const member = text(row, across);
@@ -150,7 +154,9 @@ export function chartData(answer: QueryState, byCount: number): ChartData {
       const label = member === '' ? m.name : measures.length === 1 ? member : `${member}, ${m.name}`;
       const key = JSON.stringify([member, m.i]);
       if (!series.has(key)) series.set(key, { label, measure: m.name, type: m.type, points: [] });
-      series.get(key)!.points.push({ x, y: value === null ? null : Number(value), at, value });
+      series
+        .get(key)!
+        .points.push({ x, y: value === null ? null : Number(value), at, value, row: place, column: m.i });
     }
   }
   const inTime = time !== undefined || along.some((i) => isSequence(by[i]!.name));
@@ -162,9 +168,38 @@ export function chartData(answer: QueryState, byCount: number): ChartData {
     axis: time ? 'time' : 'members',
     unit: time?.unit,
     labels: [...places.keys()],
-    series: [...series.values()].map((s) => ({ ...s, points: [...s.points].sort((a, b) => a.x - b.x) })),
+    series: [...series.values()].map((s) => ({
+      ...s,
+      points: withGaps(
+        [...s.points].sort((a, b) => a.x - b.x),
+        time?.unit,
+      ),
+    })),
     leftOut,
   };
+}
+
+/** Beyond so many points in a series no gaps are put between them. */
+const MOST_GAPPED = 5000;
+
+/** Points with a null one wherever a day, month, quarter or year is missing between two of them. */
+function withGaps(points: readonly ChartPoint[], unit: TimeUnit | undefined): readonly ChartPoint[] {
+  if (unit === undefined || unit === 'second' || points.length > MOST_GAPPED) return points;
+  return points.flatMap((point, i) => {
+    const next = points[i + 1];
+    const after = following(point.x, unit);
+    return next && after < next.x
+      ? [point, { x: after, y: null, at: '', value: null, row: -1, column: point.column }]
+      : [point];
+  });
+}
+
+/** The local midnight that begins the next unit. */
+function following(x: number, unit: Exclude<TimeUnit, 'second'>): number {
+  const date = new Date(x);
+  if (unit === 'day') date.setDate(date.getDate() + 1);
+  else date.setMonth(date.getMonth() + { month: 1, quarter: 3, year: 12 }[unit]);
+  return date.getTime();
 }
 
 const isUnreached = (answer: QueryState, measure: string): boolean =>

@@ -1,0 +1,81 @@
+import { lazy, Suspense } from 'react';
+import type { QueryState } from '@crease/contract';
+import type { Query, ValueFormat } from '@crease/core/model';
+import { AcrossTable } from './AcrossTable.tsx';
+import type { AnswerSettings } from './answerSettings.ts';
+import type { ChosenCell } from './CellEvidence.tsx';
+import { CompareTable } from './CompareTable.tsx';
+import { AnswerTable } from './table/AnswerTable.tsx';
+import type { useTrialAddress } from './trialAddress.ts';
+import type { Beside } from './useBeside.ts';
+
+const AnswerSql = lazy(() => import('./AnswerSql.tsx'));
+const AnswerChart = lazy(() => import('./chart/AnswerChart.tsx'));
+
+interface Props {
+  readonly address: ReturnType<typeof useTrialAddress>;
+  readonly answer: QueryState;
+  /** What the answer answers, and what is asked now. */
+  readonly question: Query;
+  readonly asked: Query;
+  readonly beside: Beside | undefined;
+  readonly settings: AnswerSettings;
+  readonly formats: Readonly<Record<string, ValueFormat>>;
+  readonly chosen: ChosenCell | undefined;
+  readonly onCell: (cell: ChosenCell | undefined) => void;
+}
+
+/** The answer as it is looked at: as a table, beside another one, as a chart, or as SQL. */
+export function AnswerBody(props: Props) {
+  const { address, answer, question, asked, beside, settings, formats, chosen, onCell } = props;
+  const { view, query, set } = address;
+  if (view.name === 'table' && beside)
+    return beside.answer ? (
+      <CompareTable
+        left={{ query: beside.query, answer: beside.answer }}
+        right={{ query, answer }}
+        formats={formats}
+        onSwap={() =>
+          set({ q: JSON.stringify(beside.query), beside: JSON.stringify(query), rows: undefined })
+        }
+        onEnd={() => set({ beside: undefined })}
+      />
+    ) : (
+      <p role="alert" className="m-4">
+        {beside.fault ?? 'Working …'}
+      </p>
+    );
+  if (view.name !== 'table')
+    return (
+      <Suspense fallback={<p className="p-4 text-soft">Drawing …</p>}>
+        {view.name === 'chart' ? (
+          <AnswerChart
+            answer={answer}
+            byCount={(question.by?.length ?? 0) + (question.across?.length ?? 0)}
+            formats={formats}
+            view={address.chart}
+            onView={address.draw}
+            onPoint={onCell}
+          />
+        ) : (
+          <AnswerSql query={asked} />
+        )}
+      </Suspense>
+    );
+  if ((question.across?.length ?? 0) > 0)
+    return <AcrossTable answer={answer} query={question} formats={formats} chosen={chosen} onCell={onCell} />;
+  return (
+    <AnswerTable
+      answer={answer}
+      query={question}
+      texts={settings.texts}
+      formats={formats}
+      chosen={chosen}
+      onCell={onCell}
+      onSort={(sort) => {
+        onCell(undefined);
+        address.ask({ ...query, sort });
+      }}
+    />
+  );
+}

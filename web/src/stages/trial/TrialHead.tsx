@@ -1,0 +1,70 @@
+import { Columns2 } from 'lucide-react';
+import type { QueryState } from '@crease/contract';
+import { LeafHead } from '../../frame/Leaves.tsx';
+import { useModel } from '../../state/model.tsx';
+import { useAudience } from '../../state/told.ts';
+import { IconButton } from '../../parts/IconButton.tsx';
+import { AnswerTools } from './AnswerTools.tsx';
+import type { AnswerSettings } from './answerSettings.ts';
+import { KeptTrials } from './KeptTrials.tsx';
+import type { useTrialAddress } from './trialAddress.ts';
+import { VIEWS } from './trialAddress.ts';
+
+/** The head of a trial: for whom, how the answer is seen, kept trials, and what is done with the answer. */
+export function TrialHead({
+  address,
+  answer,
+  note,
+  settings,
+  onSettings,
+}: {
+  address: ReturnType<typeof useTrialAddress>;
+  answer: QueryState | undefined;
+  note: string;
+  settings: AnswerSettings;
+  onSettings: (settings: AnswerSettings) => void;
+}) {
+  const { model } = useModel();
+  const audience = useAudience();
+  const { set, query, view, chart } = address;
+  return (
+    <LeafHead title="Trial" note={note}>
+      <label>
+        <select
+          className="field max-w-[84px]"
+          title="Audience"
+          value={audience?.name ?? ''}
+          onChange={(e) => set({ as: e.target.value, q: undefined })}
+          aria-label="Audience"
+        >
+          <option value="">modeler</option>
+          {(model.perspectives ?? []).map((p) => (
+            <option key={p.name}>{p.name}</option>
+          ))}
+        </select>
+      </label>
+      <span className="flex" role="tablist" aria-label="View of the answer">
+        {VIEWS.map(({ name, title, Icon }) => (
+          <button
+            key={name}
+            role="tab"
+            aria-selected={name === view.name}
+            className={`btn ${name === view.name ? 'bg-ink text-leaf' : ''}`}
+            onClick={() => set({ view: name === 'table' ? undefined : name })}
+          >
+            <Icon size={13} aria-hidden /> {title}
+          </button>
+        ))}
+      </span>
+      <KeptTrials query={query} view={view.name} chart={chart} onOpen={address.open} />
+      <IconButton
+        label="Compare with another question"
+        disabled={!answer}
+        onClick={() => set({ beside: JSON.stringify(query), view: undefined })}
+      >
+        <Columns2 size={14} aria-hidden />
+      </IconButton>
+      <AnswerTools answer={answer} settings={settings} onSettings={onSettings} />
+    </LeafHead>
+  );
+}

@@ -1,0 +1,121 @@
+import { useEffect, useMemo, useRef, useState } from 'react';
+import { autocompletion, closeBrackets, completionKeymap } from '@codemirror/autocomplete';
+import { defaultKeymap, history, historyKeymap } from '@codemirror/commands';
+import { setDiagnostics } from '@codemirror/lint';
+import { EditorState } from '@codemirror/state';
+import { EditorView, keymap } from '@codemirror/view';
+import { readSentence, writeSentence } from '@crease/core/interchange';
+import type { Query } from '@crease/core/model';
+import { useModel } from '../../../state/model.tsx';
+import { editorLook } from '../../../parts/editorLook.ts';
+import { completeSentence } from './completion.ts';
+
+/** The pause after the last key before the question is asked, in milliseconds. */
+const PAUSE_MS = 150;
+
+/**
+ * The question as text. It is asked while one types, as soon as it can be read; until then the answer stands,
+ * and what is wrong is said below with its place marked.
+ */
+export default function WrittenQuestion({
+  query,
+  onAsk,
+  onDone,
+}: {
+  query: Query;
+  onAsk: (query: Query) => void;
+  onDone: () => void;
+}) {
+  const { model, measures } = useModel();
+  const [text, setText] = useState(() => writeSentence(query));
+  const read = useMemo(() => readSentence(text, model, query), [text, model, query]);
+  /** The question that this text asked last, or began with. */
+  const posed = useRef(JSON.stringify(query));
+  const host = useRef<HTMLDivElement>(null);
+  const view = useRef<EditorView>(undefined);
+  const latest = useRef({ model, measures, onAsk, onDone, query, read });
+  useEffect(() => {
+    latest.current = { model, measures, onAsk, onDone, query, read };
+  });
+
+  useEffect(() => {
+    const editor = new EditorView({
+      parent: host.current!,
+      state: EditorState.create({
+        doc: text,
+        selection: { anchor: text.length },
+        extensions: [
+          EditorView.theme({ '.cm-scroller': { minHeight: '0' } }),
+          editorLook,
+          history(),
+          closeBrackets(),
+          EditorView.lineWrapping,
+          autocompletion({ override: [completeSentence(() => latest.current)], icons: false }),
+          keymap.of([
+            ...completionKeymap,
+            { key: 'Enter', run: () => (latest.current.onDone(), true) },
+            { key: 'Escape', run: () => (latest.current.onDone(), true) },
+            ...defaultKeymap,
+            ...historyKeymap,
+          ]),
+          EditorView.contentAttributes.of({ 'aria-label': 'The question in words' }),
+          EditorView.updateListener.of((u) => u.docChanged && setText(u.state.doc.toString())),
+        ],
+      }),
+    });
+    view.current = editor;
+    editor.focus();
+    return () => editor.destroy();
+  }, []); // eslint-disable-line react-hooks/exhaustive-deps
+
+  useEffect(() => {
+    const editor = view.current;
+    if (!editor || editor.state.doc.toString() !== text) return;
+    const { length } = editor.state.doc;
+    editor.dispatch(
+      setDiagnostics(
+        editor.state,
+        read.faults.map(({ start, end, message }) => ({
+          from: Math.min(start, length),
+          to: Math.min(Math.max(end, start + 1), length),
+          severity: 'error',
+          message,
+        })),
+      ),
+    );
+    if (read.faults.length > 0) return;
+    const timer = setTimeout(() => {
+      const { query: asked, onAsk: pose } = latest.current;
+      if (JSON.stringify(asked) === JSON.stringify(read.query)) return;
+      posed.current = JSON.stringify(read.query);
+      pose(read.query);
+    }, PAUSE_MS);
+    return () => clearTimeout(timer);
+  }, [text, read]);
+
+  // A question that is changed elsewhere (by a heading, by going back) is written anew.
+  useEffect(() => {
+    const editor = view.current;
+    if (!editor || JSON.stringify(query) === posed.current) return;
+    posed.current = JSON.stringify(query);
+    const insert = writeSentence(query);
+    editor.dispatch({ changes: { from: 0, to: editor.state.doc.length, insert } });
+  }, [query]);
+
+  const [fault] = read.faults;
+  return (
+    <div className="min-w-0 flex-1">
+      <div className="flex items-start gap-2">
+        <div ref={host} className="min-w-0 flex-1" />
+        <button className="btn font-sans text-[13px]" onClick={onDone}>
+          Done
+        </button>
+      </div>
+      <p role="status" className="mt-1 min-h-[18px] font-sans text-[12px] text-soft">
+        {fault
+          ? `${fault.message} (column ${fault.start + 1}); the answer below is of the question before`
+          : 'Ctrl+Space completes; Enter or Esc goes back to the parts.'}
+      </p>
+    </div>
+  );
+}
