@@ -13,15 +13,18 @@ import {
   ViewPlugin,
 } from '@codemirror/view';
 import type { DecorationSet, ViewUpdate } from '@codemirror/view';
-import type { Model } from '@crease/core/model';
+import type { Model, Table } from '@crease/core/model';
 import { editorLook } from './editorLook.ts';
 import { formulaMarks } from './formulaMarks.ts';
+import type { NamedObject } from './formulaNames.ts';
+import { objectAt } from './formulaNames.ts';
 import {
   AGGREGATE_DEFINITIONS,
   aggregateNamed,
   FUNCTIONS,
   functionNamed,
   PERIODS,
+  PLAIN_OTHER_NAMES,
   quoteName,
   WORDS,
 } from '@crease/core/formula';
@@ -55,7 +58,13 @@ const decorationsOf = (view: EditorView): DecorationSet =>
     ),
   );
 
-function completions(model: Model): Completion[] {
+/** Aggregates of numbers alone. */
+const OF_NUMBERS = /\b(sum|avg|median|stddev_pop|stddev_samp|var_pop|var_samp)\s*\(\s*$/i;
+const isNumber = (type: string): boolean => /^(integer|decimal|double)/.test(type);
+
+/** What is completed, given the text before and the tables that the formula's rows are of or reach. */
+function completions(model: Model, reached: ReadonlySet<string> | undefined): Completion[] {
+  const far = (table: string) => reached !== undefined && !reached.has(table.toLowerCase());
   return [
     ...(model.measures ?? []).map((m): Completion => ({
       label:
@@ -67,7 +76,8 @@ function completions(model: Model): Completion[] {
     ...model.tables.map((t): Completion => ({
       label: quoteName(t.name),
       type: 'table',
-      detail: t.role,
+      detail: far(t.name) ? `${t.role}, not reached` : t.role,
+      boost: far(t.name) ? -30 : 0,
       ...(t.grain ? { info: t.grain } : {}),
     })),
     ...FUNCTIONS.map((f): Completion => ({
@@ -84,6 +94,14 @@ function completions(model: Model): Completion[] {
       detail: `(${a.parameters})`,
       info: a.documentation,
     })),
+    ...PLAIN_OTHER_NAMES.map(([other, name]): Completion => ({
+      label: other,
+      displayLabel: name,
+      apply: `${name}(`,
+      type: 'function',
+      detail: `for ${other}`,
+      boost: -50,
+    })),
     ...WORDS.map((w): Completion => ({
       label: w.word,
       type: 'keyword',
@@ -98,28 +116,52 @@ function completions(model: Model): Completion[] {
   ];
 }
 
-const completeFrom = (model: () => Model) => (context: CompletionContext) => {
+/** Columns of a table; within a sum and the like those that are no numbers come last, and say so. */
+const columnsOf = (table: Table, before: string): Completion[] => {
+  const wantsNumber = OF_NUMBERS.test(before);
+  return table.columns.map((c): Completion => {
+    const isUnfit = wantsNumber && !isNumber(c.type);
+    return {
+      label: quoteName(c.name),
+      type: 'column',
+      detail: isUnfit ? `${c.type}, no number` : c.type,
+      boost: isUnfit ? -20 : wantsNumber ? 10 : 5,
+      ...(c.description === undefined ? {} : { info: c.description }),
+    };
+  });
+};
+
+/** What the editor knows of the formula. */
+interface Known {
+  readonly model: Model;
+  readonly reached?: readonly string[] | undefined;
+  readonly own?: string | undefined;
+}
+
+const completeFrom = (known: () => Known) => (context: CompletionContext) => {
+  const { model, reached, own } = known();
+  const near = reached && new Set(reached.map((t) => t.toLowerCase()));
   const path = context.matchBefore(/(?:"[^"]+"|[\p{L}_][\p{L}\p{N}_]*)\.[\p{L}\p{N}_"]*/u);
   if (path) {
     const [tableText] = path.text.split('.');
-    const table = model().tables.find(
+    const table = model.tables.find(
       (t) => t.name.toLowerCase() === tableText!.replaceAll('"', '').toLowerCase(),
     );
     if (table)
       return {
         from: path.from + tableText!.length + 1,
-        options: table.columns.map((c): Completion => ({
-          label: quoteName(c.name),
-          type: 'column',
-          detail: c.type,
-        })),
+        options: columnsOf(table, context.state.sliceDoc(0, path.from)),
       };
   }
   const word = context.matchBefore(/"?[\p{L}_][\p{L}\p{N}_ ]*/u);
   if (!word && !context.explicit) return null;
+  const ownTable = own === undefined ? undefined : model.tables.find((t) => t.name === own);
   return {
     from: word?.from ?? context.pos,
-    options: completions(model()),
+    options: [
+      ...(ownTable ? columnsOf(ownTable, context.state.sliceDoc(0, word?.from ?? context.pos)) : []),
+      ...completions(model, near),
+    ],
     validFor: /^"?[\p{L}\p{N}_ ]*"?$/u,
   };
 };
@@ -165,18 +207,33 @@ interface Props {
   readonly faults: readonly Fault[];
   readonly label: string;
   readonly placeholder?: string;
+  /** Tables that the formula's rows are of or reach, where they are known: others are completed last. */
+  readonly reached?: readonly string[] | undefined;
+  /** The table whose columns go by their names alone, in a formula of its rows. */
+  readonly own?: string | undefined;
+  /** F12, or a press with Ctrl or Cmd, on a measure, column or table. */
+  readonly onGoTo?: ((object: NamedObject) => void) | undefined;
   readonly onChange: (text: string) => void;
   /** Ctrl+Enter. */
   readonly onSave: () => void;
 }
 
+/** Goes to what is named at a place; false where nothing is. */
+function goTo({ value, model, own, onGoTo }: Props, place: number): boolean {
+  const object = onGoTo && objectAt(value, place, model, own);
+  if (!object) return false;
+  onGoTo(object);
+  return true;
+}
+
 /** The formula editor: completion, help on hover, faults where they are. */
-export default function FormulaEditor({ value, model, faults, label, placeholder, onChange, onSave }: Props) {
+export default function FormulaEditor(props: Props) {
+  const { value, faults, label, placeholder } = props;
   const host = useRef<HTMLDivElement>(null);
   const view = useRef<EditorView>(undefined);
-  const latest = useRef({ model, onChange, onSave });
+  const latest = useRef(props);
   useEffect(() => {
-    latest.current = { model, onChange, onSave };
+    latest.current = props;
   });
 
   useEffect(() => {
@@ -192,13 +249,21 @@ export default function FormulaEditor({ value, model, faults, label, placeholder
           lintGutter(),
           hover,
           EditorView.lineWrapping,
-          autocompletion({ override: [completeFrom(() => latest.current.model)], icons: false }),
+          autocompletion({ override: [completeFrom(() => latest.current)], icons: false }),
           keymap.of([
+            { key: 'F12', run: ({ state }) => goTo(latest.current, state.selection.main.head) },
             { key: 'Mod-Enter', run: () => (latest.current.onSave(), true) },
             ...defaultKeymap,
             ...historyKeymap,
             indentWithTab,
           ]),
+          EditorView.domEventHandlers({
+            mousedown: (event, editorView) => {
+              if (!event.ctrlKey && !event.metaKey) return false;
+              const place = editorView.posAtCoords({ x: event.clientX, y: event.clientY });
+              return place !== null && goTo(latest.current, place);
+            },
+          }),
           EditorView.contentAttributes.of({ 'aria-label': label }),
           placeholderText(placeholder ?? ''),
           EditorView.updateListener.of(

@@ -13,6 +13,7 @@ export const editorLook = EditorView.theme({
   '.cm-content': { caretColor: 'var(--ink)', color: 'var(--ink)' },
   '.cm-gutters': { background: 'transparent', border: 'none' },
   '.cm-tooltip': { background: 'var(--raised)', color: 'var(--ink)', border: '1px solid var(--ink)' },
+  '.cm-completionInfo': { fontFamily: 'var(--font-mono)', fontSize: '12px' },
   '.cm-tooltip-autocomplete ul li[aria-selected]': { background: 'var(--ink)', color: 'var(--leaf)' },
   '.formula-keyword': { fontWeight: '650' },
   '.formula-comment': { color: 'var(--soft)', fontStyle: 'italic' },

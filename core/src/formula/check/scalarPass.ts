@@ -14,7 +14,7 @@ import {
 } from '../../values/index.ts';
 import type { DataType, Value } from '../../values/index.ts';
 import { commonType, needsText } from '../functions/definition.ts';
-import { FUNCTIONS, functionNamed } from '../functions/index.ts';
+import { FUNCTIONS, functionNamed, otherwiseNamed } from '../functions/index.ts';
 import type { Application } from '../functions/index.ts';
 import { arithmetic } from '../operators.ts';
 import type { Span } from '../source.ts';
@@ -346,11 +346,11 @@ export abstract class ScalarPass extends NamePass {
       node.args.forEach((arg) =>
         this.expression(arg, place.rows ? place : { rows: true, aggregates: false }),
       );
-      const near = nearestName(node.name.text, [...FUNCTIONS.map((f) => f.name), ...AGGREGATES]);
-      return this.fault(
-        node.name,
-        `no function "${node.name.text}"${near ? `: did you mean "${near}"?` : ''}`,
-      );
+      const { text } = node.name;
+      const other = otherwiseNamed(text);
+      const near = nearestName(text, [...FUNCTIONS.map((f) => f.name), ...AGGREGATES]);
+      const hint = other ? `: write ${other}` : near ? `: did you mean "${near}"?` : '';
+      return this.fault(node.name, `no function "${text}"${hint}`);
     }
     const [fewest, most] = definition.arity;
     if (node.args.length < fewest || node.args.length > most) {

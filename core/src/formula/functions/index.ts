@@ -62,3 +62,5 @@ export const FUNCTIONS: readonly ScalarFunction[] = [
 
 const byName = new Map(FUNCTIONS.map((f) => [f.name, f]));
 export const functionNamed = (name: string): ScalarFunction | undefined => byName.get(name.toLowerCase());
+
+export { otherwiseNamed, PLAIN_OTHER_NAMES } from './otherNames.ts';

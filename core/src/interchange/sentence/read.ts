@@ -37,7 +37,7 @@ class SentenceReader {
 
   constructor(
     private readonly source: string,
-    asked: Model,
+    private readonly asked: Model,
     private readonly before: Query | undefined,
   ) {
     this.model = withRoles(withFamilies(asked)).model;
@@ -288,12 +288,14 @@ class SentenceReader {
     if (name === undefined) return this.fault(tokens, `${this.text(tokens)} is no attribute`);
     const fits = (x: { name: string; title?: string | undefined }) =>
       sameName(x.name, name) || (x.title !== undefined && sameName(x.title, name));
+    // What stands under its own name comes before the roles that repeat it.
+    const isOwn = (table: string) => this.asked.tables.some((t) => sameName(t.name, table));
     const columns = this.model.tables
-      .filter((t) => t.role !== 'staging')
+      .filter((t) => t.role !== 'staging' && isOwn(t.name))
       .flatMap((t) =>
         t.columns.filter((c) => c.use !== 'quantity' && fits(c)).map((c) => columnPath(t.name, c.name)),
       );
-    const levels = (this.model.hierarchies ?? []).flatMap((h) =>
+    const levels = (this.asked.hierarchies ?? []).flatMap((h) =>
       (h.levels ?? []).filter(fits).map((l) => ({ hierarchy: columnPath(h.table, h.name), level: l.name })),
     );
     const found: AskedItem[] = columns.length > 0 ? columns : levels;

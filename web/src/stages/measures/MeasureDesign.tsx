@@ -2,6 +2,7 @@ import { lazy, Suspense, useState } from 'react';
 import type { Edit } from '@crease/core/edit';
 import type { Measure, ValueFormat } from '@crease/core/model';
 import { useModel } from '../../state/model.tsx';
+import { useSelection } from '../../state/selection.ts';
 import { measureExample } from '../../parts/examples.ts';
 import { VerdictMark } from '../../parts/Marks.tsx';
 import { removalOf } from './bulk.ts';
@@ -27,7 +28,8 @@ export function MeasureDesign({
   usedBy: UsedBy;
   onDone: (name?: string) => void;
 }) {
-  const { model, edit } = useModel();
+  const { model, edit, tell } = useModel();
+  const [, select] = useSelection();
   const [draft, setDraft] = useState<Measure>(measure ?? { name: '', formula: '' });
   const [known, setKnown] = useState(measure);
   // The measure has changed under the editor (undo, another window): take it over.
@@ -92,6 +94,12 @@ export function MeasureDesign({
           faults={faults}
           label="Formula"
           placeholder={measureExample(model)}
+          reached={checked && checked.bases.length > 0 ? [...checked.bases, ...checked.reachedBy] : undefined}
+          onGoTo={({ kind, name }) =>
+            changed
+              ? tell({ tone: 'plain', text: `Save or discard the changes before going to ${name}` })
+              : select({ kind, name })
+          }
           onChange={(text) => setDraft((d) => ({ ...d, formula: text }))}
           onSave={() => void save()}
         />

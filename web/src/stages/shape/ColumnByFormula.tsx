@@ -136,6 +136,7 @@ export function ColumnByFormula({
       <div className="mt-2">
         <Suspense fallback={<p className="text-soft">Opening the editor …</p>}>
           <FormulaEditor
+            own={table.name}
             value={formula}
             model={model}
             faults={tried === formula && isCurrent ? (data?.faults ?? []) : []}

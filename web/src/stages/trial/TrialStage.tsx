@@ -1,5 +1,5 @@
 import type { ReactNode } from 'react';
-import { useState } from 'react';
+import { useMemo, useState } from 'react';
 import { api } from '@crease/contract';
 import type { Query, ValueFormat } from '@crease/core/model';
 import { ask } from '../../state/api.ts';
@@ -53,11 +53,15 @@ export function TrialStage() {
     (q) => ask(api.questions.query, { id }, { query: q, texts: settings.texts }),
   );
   const beside = useBeside(address.beside, settings.texts);
-  const formats = Object.fromEntries([
-    ...formatsOnTheSpot(beside?.query),
-    ...known.map((m) => [m.name, m.format ?? {}] as const),
-    ...formatsOnTheSpot(query),
-  ]);
+  const formats = useMemo(
+    () =>
+      Object.fromEntries([
+        ...formatsOnTheSpot(beside?.query),
+        ...known.map((m) => [m.name, m.format ?? {}] as const),
+        ...formatsOnTheSpot(query),
+      ]),
+    [beside?.query, known, query],
+  );
   const answer = error || query.measures.length === 0 ? undefined : data;
   const note = answer
     ? `${many(answer.rows.length, 'row')}, ${Math.round(answer.elapsedMs)} ms${isCurrent ? '' : ' …'}`

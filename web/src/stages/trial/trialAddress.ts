@@ -64,8 +64,9 @@ export function useTrialAddress() {
       filters: [],
     };
   }, [model, known, perspective]);
-  const address = queryOf(params.get('q'));
-  const rows = rowsOf(params.get('rows'));
+  const [asked, askedRows] = [params.get('q'), params.get('rows')];
+  const address = useMemo(() => queryOf(asked), [asked]);
+  const rows = useMemo(() => rowsOf(askedRows), [askedRows]);
   const change = (by: (next: URLSearchParams) => void) =>
     setParams((before) => {
       const next = new URLSearchParams(before);

@@ -1,3 +1,4 @@
+import { useMemo } from 'react';
 import type { QueryState } from '@crease/contract';
 import { api } from '@crease/contract';
 import type { Query } from '@crease/core/model';
@@ -30,7 +31,7 @@ export function askedFully(query: Query): Query {
 /** The question that the address puts beside the one that is asked; undefined where there is none. */
 export function useBeside(text: string | null, texts: 'counting' | 'code points'): Beside | undefined {
   const { id, state } = useModel();
-  const read = text === null ? undefined : readBeside(text);
+  const read = useMemo(() => (text === null ? undefined : readBeside(text)), [text]);
   const asked = askedFully(read?.query ?? NOTHING);
   const { question, answer, error } = useAsked(
     read?.query ? ['query', id, state.revision.id, texts] : undefined,

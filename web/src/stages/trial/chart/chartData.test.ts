@@ -47,7 +47,11 @@ test('days stand on a time axis in the order of time, and what is no time is tol
     1,
   );
   expect([axis, unit, form]).toEqual(['time', 'day', 'line']);
-  expect(series[0]!.points.map((p) => [p.x, p.value])).toEqual([[day('2026-01-31'), 5], [day('2026-03-01'), 2]]); // prettier-ignore
+  expect(series[0]!.points.map((p) => [p.x, p.value])).toEqual([
+    [day('2026-01-31'), 5],
+    [day('2026-02-01'), null],
+    [day('2026-03-01'), 2],
+  ]);
   expect(leftOut).toEqual([{ member: 'null', measure: 'Loans', type: 'integer', value: 120 }]);
 });
 

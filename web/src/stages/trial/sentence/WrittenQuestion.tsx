@@ -38,6 +38,16 @@ export default function WrittenQuestion({
     latest.current = { model, measures, onAsk, onDone, query, read };
   });
 
+  /** Asks what is written and goes back to the parts; what cannot be read is left only by giving up. */
+  const finish = useRef((_givenUp?: boolean): void => undefined);
+  useEffect(() => {
+    finish.current = (givenUp = false) => {
+      if (read.faults.length > 0 && !givenUp) return;
+      if (read.faults.length === 0 && JSON.stringify(read.query) !== JSON.stringify(query)) onAsk(read.query);
+      onDone();
+    };
+  });
+
   useEffect(() => {
     const editor = new EditorView({
       parent: host.current!,
@@ -53,8 +63,8 @@ export default function WrittenQuestion({
           autocompletion({ override: [completeSentence(() => latest.current)], icons: false }),
           keymap.of([
             ...completionKeymap,
-            { key: 'Enter', run: () => (latest.current.onDone(), true) },
-            { key: 'Escape', run: () => (latest.current.onDone(), true) },
+            { key: 'Enter', run: () => (finish.current(), true) },
+            { key: 'Escape', run: () => (finish.current(true), true) },
             ...defaultKeymap,
             ...historyKeymap,
           ]),
@@ -107,13 +117,17 @@ export default function WrittenQuestion({
     <div className="min-w-0 flex-1">
       <div className="flex items-start gap-2">
         <div ref={host} className="min-w-0 flex-1" />
-        <button className="btn font-sans text-[13px]" onClick={onDone}>
+        <button
+          className="btn font-sans text-[13px]"
+          disabled={read.faults.length > 0}
+          onClick={() => finish.current()}
+        >
           Done
         </button>
       </div>
       <p role="status" className="mt-1 min-h-[18px] font-sans text-[12px] text-soft">
         {fault
-          ? `${fault.message} (column ${fault.start + 1}); the answer below is of the question before`
+          ? `${fault.message} (column ${fault.start + 1}); the answer below is of the question before. Esc gives up`
           : 'Ctrl+Space completes; Enter or Esc goes back to the parts.'}
       </p>
     </div>

@@ -106,7 +106,11 @@ function LastMember({
       <span className="truncate leading-[24px]" title={name}>
         <Member value={value} type={type} />
       </span>
-      {below && <span className="truncate pl-2 text-[11px] text-soft">by {itemText(below.item, model)}</span>}
+      {below && (
+        <span className="flex-none pl-2 text-[11px] text-soft" title={itemText(below.item, model)}>
+          by {shortName(below.item)}
+        </span>
+      )}
     </div>
   );
 }
