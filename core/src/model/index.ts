@@ -7,3 +7,4 @@ export * from './words.ts';
 export * from './claimRefs.ts';
 export * from './source.ts';
 export * from './steps.ts';
+export { seenBy } from './seenBy.ts';

@@ -229,7 +229,7 @@ const MOST_CLAIMS = 40;
 const MOST_STEPS = 8;
 
 function NextSteps({ stage }: { stage: string }) {
-  const { model, state } = useModel();
+  const { model, state, audience } = useModel();
   const [, select] = useSelection();
   const steps = useMemo(
     () =>
@@ -240,7 +240,8 @@ function NextSteps({ stage }: { stage: string }) {
       ),
     [stage, model, state.stored],
   );
-  if (steps.length === 0) return null;
+  // An audience has nothing to do here.
+  if (steps.length === 0 || audience) return null;
   return (
     <section aria-label="Next steps" className="border-b border-rule px-4 py-3">
       <h2 className="text-[14px]">Next steps</h2>

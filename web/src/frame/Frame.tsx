@@ -3,11 +3,12 @@ import { Link, NavLink, Outlet, useLocation, useNavigate, useParams } from 'reac
 import { Dialog, DialogBackdrop, DialogPanel, DialogTitle } from '@headlessui/react';
 import { CircleHelp, Command, Moon, Redo2, Sun, Undo2, X } from 'lucide-react';
 import { ask } from '../state/api.ts';
-import { parseSelection, selectionText } from '../state/selection.ts';
+import { keptAddress, parseSelection, selectionText } from '../state/selection.ts';
 import { api } from '@crease/contract';
 import { ModelProvider, useModel } from '../state/model.tsx';
 import { VerdictMark } from '../parts/Marks.tsx';
 import { count, many, percent } from '../parts/text.ts';
+import { AudienceChoice, SeenAs } from './Audience.tsx';
 import { ModelTitle } from './ModelTitle.tsx';
 import { FirstLook, useLook } from './FirstLook.tsx';
 import { HelpDialog } from './HelpDialog.tsx';
@@ -63,6 +64,7 @@ function FrameOfModel() {
       <Spine />
       <div className="flex min-w-0 flex-1 flex-col">
         <Header onFind={() => setFinding(true)} onHelp={() => setHelping(true)} />
+        <SeenAs />
         <Suspense fallback={<p className="p-8 text-soft">Opening …</p>}>
           <Outlet />
         </Suspense>
@@ -127,6 +129,11 @@ function Spine() {
   const { claims } = useModel();
   const { search } = useLocation();
   const selection = parseSelection(new URLSearchParams(search).get('sel'));
+  const searchOf = (shows: readonly string[]) => {
+    const next = keptAddress(search);
+    if (selection && shows.includes(selection.kind)) next.set('sel', selectionText(selection));
+    return next.size > 0 ? `?${next}` : '';
+  };
   const broken = (kinds: readonly string[]) =>
     (claims?.claims ?? []).filter((c) => c.verdict === 'broken' && kinds.includes(c.kind)).length;
   return (
@@ -148,13 +155,7 @@ function Spine() {
           return (
             <li key={stage.path}>
               <NavLink
-                to={{
-                  pathname: stage.path,
-                  search:
-                    selection && stage.shows.includes(selection.kind)
-                      ? `?sel=${encodeURIComponent(selectionText(selection))}`
-                      : '',
-                }}
+                to={{ pathname: stage.path, search: searchOf(stage.shows) }}
                 className={({ isActive }) =>
                   `relative flex h-[56px] flex-col items-center justify-center gap-[3px] text-[11px] ${isActive ? 'bg-leaf font-semibold text-ink shadow-[inset_3px_0_0_var(--ink)]' : 'text-soft hover:text-ink'}`
                 }
@@ -214,6 +215,7 @@ function Header({ onFind, onHelp }: { onFind: () => void; onHelp: () => void }) 
           <Redo2 size={15} aria-hidden />
         </IconButton>
       </span>
+      <AudienceChoice />
       <span className="flex-1" />
       <ClaimMeter />
       <button className="btn" onClick={onFind} aria-label="Find or do">

@@ -1,11 +1,12 @@
 import { createContext, useCallback, useContext, useEffect, useMemo, useState } from 'react';
 import type { ReactNode } from 'react';
+import { useSearchParams } from 'react-router';
 import { useSWRConfig } from 'swr';
 import type { ClaimsState, JobState, LiveEvent, ModelState, UndoState } from '@crease/contract';
 import { addressOf, api } from '@crease/contract';
 import type { Edit } from '@crease/core/edit';
-import type { Measure, Model } from '@crease/core/model';
-import { ModelNames, withFamilies } from '@crease/core/model';
+import type { Measure, Model, Perspective } from '@crease/core/model';
+import { ModelNames, sameName, seenBy, withFamilies } from '@crease/core/model';
 import { ApiError, ask, thisWindow } from './api.ts';
 import { inTurns, newest, newestFrom } from './turns.ts';
 import { useAnswer } from './useAnswer.ts';
@@ -27,7 +28,12 @@ export interface StepAsked extends UndoState {
 interface ModelContext {
   readonly id: number;
   readonly state: ModelState;
+  /** The model, or what the audience that the address names sees of it. */
   readonly model: Model;
+  /** All of the model, whoever looks at it: what formulas are checked by. */
+  readonly whole: Model;
+  /** The audience through whose eyes the model is looked at. */
+  readonly audience: Perspective | undefined;
   readonly names: ModelNames;
   /** Those of the model, and those that its period families make. */
   readonly measures: readonly Measure[];
@@ -176,8 +182,20 @@ export function ModelProvider({
     [id, step, fail],
   );
 
+  const [params] = useSearchParams();
+  const as = params.get('as') ?? '';
+  const audience = (state?.model.perspectives ?? []).find((p) => sameName(p.name, as));
+
   const makeEdit = useCallback<ModelContext['edit']>(
-    (edit, says) => {
+    async (edit, says) => {
+      if (audience) {
+        // What is seen is not all, and has other titles: an edit of it would store these.
+        tell({
+          tone: 'wrong',
+          text: `Nothing is changed while the model is seen as ${audience.name}: choose the modeler above first`,
+        });
+        return false;
+      }
       const done = (): Notice => ({ tone: 'plain', text: says, undo: true });
       const send = (made: Edit, from?: number) =>
         change((base) => ask(api.models.edit, { id }, { base, edit: made, says }), done, from);
@@ -192,20 +210,26 @@ export function ModelProvider({
       const shown = state?.revision.id;
       return inTurn(() => send(edit, shown === undefined ? undefined : newestFrom(followed, shown)));
     },
-    [id, state, change, inTurn, latest, followed],
+    [id, state, change, inTurn, latest, followed, audience],
   );
 
   const document = state?.model;
-  const known = useMemo(
-    () => document && { names: new ModelNames(document), measures: withFamilies(document).measures ?? [] },
-    [document],
-  );
+  const known = useMemo(() => {
+    if (!document) return undefined;
+    const model = audience ? seenBy(document, audience) : document;
+    const all = withFamilies(document).measures ?? [];
+    // Measures over periods are shown one by one; their titles are those of the perspective.
+    const measures = audience ? (seenBy({ ...document, measures: all }, audience).measures ?? []) : all;
+    return { model, names: new ModelNames(model), measures };
+  }, [document, audience]);
   const value = useMemo<ModelContext | undefined>(() => {
     if (!state) return undefined;
     return {
       id,
       state,
-      model: state.model,
+      model: known!.model,
+      whole: state.model,
+      audience,
       names: known!.names,
       measures: known!.measures,
       claims,
@@ -223,7 +247,7 @@ export function ModelProvider({
         if (asking && go) await step(asking.way, asking.says);
       },
     };
-  }, [id, state, known, claims, jobs, notice, fail, askToStep, asking, step, inTurn, makeEdit]);
+  }, [id, state, known, audience, claims, jobs, notice, fail, askToStep, asking, step, inTurn, makeEdit]);
 
   if (error && !state) return failed(error);
   return value ? <Context.Provider value={value}>{children}</Context.Provider> : waiting;

@@ -37,6 +37,12 @@ export function useSelection(): [Selection | undefined, (selection: Selection | 
   return [parseSelection(params.get('sel')), select];
 }
 
+/** What of an address is kept on the way to another stage: for whose eyes the model is looked at. */
+export function keptAddress(search: string): URLSearchParams {
+  const audience = new URLSearchParams(search).get('as');
+  return new URLSearchParams(audience ? { as: audience } : {});
+}
+
 /**
  * Goes to a stage; the selection stays, or changes to the one given. `claim` is the one of its claims that is
  * meant, `view` what the stage shows.
@@ -47,7 +53,7 @@ export function useGo(): (stage: string, selection?: Selection, claim?: string, 
   const { search } = useLocation();
   return useCallback(
     (stage, selection, claim, view) => {
-      const next = new URLSearchParams();
+      const next = keptAddress(search);
       const kept = selection ? selectionText(selection) : new URLSearchParams(search).get('sel');
       if (kept) next.set('sel', kept);
       if (claim !== undefined) next.set('claim', claim);

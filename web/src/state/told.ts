@@ -1,5 +1,4 @@
 import { useMemo } from 'react';
-import { useSearchParams } from 'react-router';
 import type { Measure, ModelColumn, Perspective } from '@crease/core/model';
 import { sameName, titleIn } from '@crease/core/model';
 import { useModel } from './model.tsx';
@@ -12,12 +11,7 @@ export interface Told {
 }
 
 /** The audience that the address names, if the model has it. */
-export function useAudience(): Perspective | undefined {
-  const { model } = useModel();
-  const [params] = useSearchParams();
-  const name = params.get('as') ?? '';
-  return (model.perspectives ?? []).find((p) => sameName(p.name, name));
-}
+export const useAudience = (): Perspective | undefined => useModel().audience;
 
 /** Texts of the model; for the audience that the address names under the titles that it has for them. */
 export function useTold(): Told {

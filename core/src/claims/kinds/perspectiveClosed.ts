@@ -34,12 +34,7 @@ export const perspectiveClosed: ClaimKind = {
         found: (e) =>
           `${counted(e.against, 'thing')} that ${p.name} shows ${e.against === 1 ? 'is' : 'are'} missing or ${e.against === 1 ? 'does' : 'do'} not work with the rest`,
         judge: (data) => {
-          const notes = [
-            ...missing(data.checker, p),
-            ...openHierarchies(data.checker, p),
-            ...openQuestions(data.checker, p),
-            ...lonely(data.checker, p),
-          ];
+          const notes = openIn(data.checker, p);
           return {
             verdict: notes.length ? 'broken' : 'holds',
             evidence: {
@@ -61,6 +56,14 @@ export const perspectiveClosed: ClaimKind = {
       }),
     ),
 };
+
+/** All that a perspective shows and that is missing, hidden, or does not work with the rest; in words. */
+export const openIn = (checker: FormulaChecker, p: Perspective): string[] => [
+  ...missing(checker, p),
+  ...openHierarchies(checker, p),
+  ...openQuestions(checker, p),
+  ...lonely(checker, p),
+];
 
 function missing(checker: FormulaChecker, p: Perspective): string[] {
   const { names, model } = checker;

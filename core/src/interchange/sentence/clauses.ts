@@ -13,7 +13,7 @@ export interface ClausePart {
 }
 
 /** So far a question is open within parentheses and `case … end`, before each token. */
-export function depths(tokens: readonly Token[]): number[] {
+function depths(tokens: readonly Token[]): number[] {
   let depth = 0;
   return tokens.map(({ kind, text }) => {
     if ((kind === 'symbol' && text === ')') || (kind === 'name' && text === 'end')) {

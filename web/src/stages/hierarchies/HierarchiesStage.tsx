@@ -2,6 +2,7 @@ import { useState } from 'react';
 import { Plus } from 'lucide-react';
 import type { Hierarchy } from '@crease/core/model';
 import { sameName } from '@crease/core/model';
+import { RemoveButton } from '../../parts/RemoveButton.tsx';
 import { useModel } from '../../state/model.tsx';
 import { useParam, useSelection } from '../../state/selection.ts';
 import { Blank, LeafHead, Leaves } from '../../frame/Leaves.tsx';
@@ -166,17 +167,13 @@ export function HierarchiesStage() {
                 default of {stored.table}
               </label>
               <span className="flex-1" />
-              <button
-                className="btn"
-                onClick={() =>
-                  void edit(
-                    [{ do: 'remove-hierarchies', name: pathOf(stored) }],
-                    `remove the hierarchy ${pathOf(stored)}`,
-                  ).then((done) => done && select(undefined))
-                }
+              <RemoveButton
+                edit={[{ do: 'remove-hierarchies', name: pathOf(stored) }]}
+                says={`remove the hierarchy ${pathOf(stored)}`}
+                onDone={() => select(undefined)}
               >
                 Delete hierarchy
-              </button>
+              </RemoveButton>
             </footer>
           )}
         </>

@@ -1,5 +1,6 @@
 import { useState } from 'react';
 import type { Model, ValueFormat } from '@crease/core/model';
+import { PerspectiveEffects } from '../../parts/PerspectiveEffects.tsx';
 import { useModel } from '../../state/model.tsx';
 import { many } from '../../parts/text.ts';
 import type { BulkChange, NamePattern } from './bulk.ts';
@@ -214,7 +215,7 @@ function RemoveTask({
   onDone: () => void;
 }) {
   const { model, edit } = useModel();
-  const { breaks } = removalOf(model, names, usedBy);
+  const { breaks, edit: removal } = removalOf(model, names, usedBy);
   const says = `remove ${many(names.length, 'measure')}`;
   return (
     <div className="flex items-start gap-3">
@@ -227,11 +228,12 @@ function RemoveTask({
       >
         Remove {many(names.length, 'measure')}
       </button>
-      <p role="status" className="max-h-[48px] overflow-auto" tabIndex={0}>
+      <div role="status" className="max-h-[64px] flex-1 overflow-auto" tabIndex={0}>
         {breaks.length === 0
           ? 'Nothing else uses them. Their periods and their places in perspectives go with them.'
           : `Broken without them: ${breaks.join(', ')}.`}
-      </p>
+        <PerspectiveEffects edit={removal} />
+      </div>
     </div>
   );
 }

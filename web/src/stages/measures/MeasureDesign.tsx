@@ -1,6 +1,7 @@
 import { lazy, Suspense, useState } from 'react';
 import type { Edit } from '@crease/core/edit';
 import type { Measure, ValueFormat } from '@crease/core/model';
+import { PerspectiveEffects } from '../../parts/PerspectiveEffects.tsx';
 import { useModel } from '../../state/model.tsx';
 import { useSelection } from '../../state/selection.ts';
 import { measureExample } from '../../parts/examples.ts';
@@ -41,27 +42,23 @@ export function MeasureDesign({
   const checked = useCheckedFormula(draft, measure?.name);
   const changed = JSON.stringify(draft) !== JSON.stringify(measure ?? { name: '', formula: '' });
   const faults = formula.trim() === '' ? [] : (checked?.faults ?? []);
+  const laidOut = checked && checked.faults.length === 0 ? checked.laidOut : formula.trim();
+  const value: Measure = {
+    ...draft,
+    name: draft.name.trim(),
+    formula: laidOut,
+    ...(draft.table === undefined && checked?.bases[0] ? { table: checked.bases[0] } : {}),
+  };
+  // A new name first follows through all formulas that use the measure.
+  const made: Edit = [
+    ...(measure && measure.name !== value.name
+      ? [{ do: 'rename' as const, of: { measure: measure.name }, to: value.name }]
+      : []),
+    { do: 'put-measures', name: measure ? value.name : null, value },
+  ];
+  const isNamed = value.name !== '' && formula.trim() !== '';
   const save = async () => {
-    if (draft.name.trim() === '' || formula.trim() === '') return;
-    const laidOut = checked && checked.faults.length === 0 ? checked.laidOut : formula.trim();
-    const value: Measure = {
-      ...draft,
-      name: draft.name.trim(),
-      formula: laidOut,
-      ...(draft.table === undefined && checked?.bases[0] ? { table: checked.bases[0] } : {}),
-    };
-    // A new name first follows through all formulas that use the measure.
-    const renamed: Edit =
-      measure && measure.name !== value.name
-        ? [{ do: 'rename', of: { measure: measure.name }, to: value.name }]
-        : [];
-    const name = measure ? value.name : null;
-    if (
-      await edit(
-        [...renamed, { do: 'put-measures', name, value }],
-        `${measure ? 'change' : 'add'} the measure ${value.name}`,
-      )
-    )
+    if (isNamed && (await edit(made, `${measure ? 'change' : 'add'} the measure ${value.name}`)))
       onDone(value.name);
   };
   const format = draft.format ?? {};
@@ -124,6 +121,7 @@ export function MeasureDesign({
           </p>
         )
       )}
+      {measure && changed && isNamed && <PerspectiveEffects edit={made} />}
       <div className="mt-3 flex gap-2">
         <input
           className="field w-[200px]"

@@ -2,6 +2,7 @@ import { useState } from 'react';
 import { FormulaChecker } from '@crease/core/formula';
 import type { Table } from '@crease/core/model';
 import { dependentsOf, withoutTable } from '@crease/core/stars';
+import { PerspectiveEffects } from '../../parts/PerspectiveEffects.tsx';
 import { useModel } from '../../state/model.tsx';
 import { useSelection } from '../../state/selection.ts';
 
@@ -24,11 +25,7 @@ export function RemoveTable({ table }: { table: Table }) {
   const dependents = dependentsOf(new FormulaChecker(model), table.name);
   const of = (...kinds: (typeof dependents)[number]['kind'][]) =>
     dependents.filter((h) => kinds.includes(h.kind));
-  const [goes, shows, stays] = [
-    of('relationship', 'hierarchy'),
-    of('perspective'),
-    of('measure', 'derived table'),
-  ];
+  const [goes, stays] = [of('relationship', 'hierarchy'), of('measure', 'derived table')];
   const names = (list: typeof dependents) =>
     `${list
       .slice(0, MOST_NAMED)
@@ -41,8 +38,8 @@ export function RemoveTable({ table }: { table: Table }) {
     <div role="alert" className="mx-4 my-2 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2">
       {dependents.length === 0 && <p>{table.name} is not used anywhere.</p>}
       {goes.length > 0 && <p>Also deleted: {names(goes)}.</p>}
-      {shows.length > 0 && <p className="mt-1">Removed from: {names(shows)}.</p>}
       {stays.length > 0 && <p className="mt-1">Broken without it: {names(stays)}.</p>}
+      <PerspectiveEffects edit={withoutTable(model, table.name)} />
       <p className="mt-1">Undo restores it with its rows.</p>
       <p className="mt-2 flex gap-2">
         <button className="btn" onClick={() => void remove()}>

@@ -1,5 +1,6 @@
 import type { Cardinality, Relationship } from '@crease/core/model';
 import { cardinalityOf, endText, isDefault } from '@crease/core/model';
+import { RemoveButton } from '../../parts/RemoveButton.tsx';
 import { useModel } from '../../state/model.tsx';
 import { useSelection } from '../../state/selection.ts';
 
@@ -77,16 +78,13 @@ export function RelationshipDesign({ relationship: r }: { relationship: Relation
       <button className="btn" onClick={() => set({ from: r.to, to: r.from }, `swap the ends of ${r.name}`)}>
         Swap ends
       </button>
-      <button
-        className="btn"
-        onClick={() =>
-          void edit([{ do: 'remove-relationships', name: r.name }], `remove the relationship ${r.name}`).then(
-            (done) => done && select(undefined),
-          )
-        }
+      <RemoveButton
+        edit={[{ do: 'remove-relationships', name: r.name }]}
+        says={`remove the relationship ${r.name}`}
+        onDone={() => select(undefined)}
       >
         Remove
-      </button>
+      </RemoveButton>
     </section>
   );
 }

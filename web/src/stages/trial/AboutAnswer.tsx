@@ -1,6 +1,7 @@
 import { useMemo } from 'react';
 import type { QueryState } from '@crease/contract';
 import { FormulaChecker } from '@crease/core/formula';
+import { withFamilies } from '@crease/core/model';
 import type { Query } from '@crease/core/model';
 import { useModel } from '../../state/model.tsx';
 import { objectOf, useGo } from '../../state/selection.ts';
@@ -13,17 +14,11 @@ const MOST = 8;
 
 /** What one should know before believing an answer, each with the claim that tells more. */
 export function AboutAnswer({ answer, query }: { answer: QueryState; query: Query }) {
-  const { model, measures, claims } = useModel();
+  const { whole, claims } = useModel();
   const go = useGo();
   const found = useMemo(
-    () =>
-      surprisesOf(
-        answer,
-        query,
-        new FormulaChecker({ ...model, measures: [...measures] }),
-        claims?.claims ?? [],
-      ),
-    [answer, query, model, measures, claims],
+    () => surprisesOf(answer, query, new FormulaChecker(withFamilies(whole)), claims?.claims ?? []),
+    [answer, query, whole, claims],
   );
   if (found.length === 0) return null;
   return (

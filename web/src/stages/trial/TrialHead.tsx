@@ -1,8 +1,6 @@
 import { Columns2 } from 'lucide-react';
 import type { QueryState } from '@crease/contract';
 import { LeafHead } from '../../frame/Leaves.tsx';
-import { useModel } from '../../state/model.tsx';
-import { useAudience } from '../../state/told.ts';
 import { IconButton } from '../../parts/IconButton.tsx';
 import { AnswerTools } from './AnswerTools.tsx';
 import type { AnswerSettings } from './answerSettings.ts';
@@ -10,7 +8,7 @@ import { KeptTrials } from './KeptTrials.tsx';
 import type { useTrialAddress } from './trialAddress.ts';
 import { VIEWS } from './trialAddress.ts';
 
-/** The head of a trial: for whom, how the answer is seen, kept trials, and what is done with the answer. */
+/** The head of a trial: how the answer is seen, kept trials, and what is done with the answer. */
 export function TrialHead({
   address,
   answer,
@@ -24,25 +22,9 @@ export function TrialHead({
   settings: AnswerSettings;
   onSettings: (settings: AnswerSettings) => void;
 }) {
-  const { model } = useModel();
-  const audience = useAudience();
   const { set, query, view, chart } = address;
   return (
     <LeafHead title="Trial" note={note}>
-      <label>
-        <select
-          className="field max-w-[84px]"
-          title="Audience"
-          value={audience?.name ?? ''}
-          onChange={(e) => set({ as: e.target.value, q: undefined })}
-          aria-label="Audience"
-        >
-          <option value="">modeler</option>
-          {(model.perspectives ?? []).map((p) => (
-            <option key={p.name}>{p.name}</option>
-          ))}
-        </select>
-      </label>
       <span className="flex" role="tablist" aria-label="View of the answer">
         {VIEWS.map(({ name, title, Icon }) => (
           <button

@@ -3,6 +3,7 @@ import { useVirtualizer } from '@tanstack/react-virtual';
 import type { QueryState } from '@crease/contract';
 import { FormulaChecker } from '@crease/core/formula';
 import type { Query, ValueFormat } from '@crease/core/model';
+import { withFamilies } from '@crease/core/model';
 import { useModel } from '../../../state/model.tsx';
 import type { ChosenCell } from '../CellEvidence.tsx';
 import { Heads } from './Heads.tsx';
@@ -39,11 +40,10 @@ export function AnswerTable({ answer, query, texts, formats, chosen, onCell, onS
     estimateSize: () => ROW,
     overscan: 20,
   });
-  const { model, measures } = useModel();
+  const { whole } = useModel();
   const sums = useMemo(
-    () =>
-      answer.totals ? notAdded(answer, query, new FormulaChecker({ ...model, measures: [...measures] })) : [],
-    [answer, query, model, measures],
+    () => (answer.totals ? notAdded(answer, query, new FormulaChecker(withFamilies(whole))) : []),
+    [answer, query, whole],
   );
   const byCount = answer.columns.length - query.measures.length;
   // A state stands beside its number and must not cut it.

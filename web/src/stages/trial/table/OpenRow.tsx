@@ -67,7 +67,7 @@ export function OpenRow({ items, name, isOpen, onOpen, onClose }: Props) {
 const LISTED = 60;
 
 /** An attribute to open rows by. */
-export function ItemChoice({
+function ItemChoice({
   items,
   onPick,
 }: {
