@@ -119,6 +119,11 @@ export const questions = {
         .enum(['code points', 'counting'])
         .default('code points')
         .describe('how texts are sorted: by code points, or numbers in them by value'),
+      revision: z.int().optional().describe('of the model; the newest where none is named'),
+      rows: z
+        .enum(['now', 'then'])
+        .default('now')
+        .describe('of a revision: with the rows of today, or those that it stood on'),
     }),
     answer: queryStateSchema,
   }),

@@ -109,6 +109,21 @@ export class Workspace {
     };
   }
 
+  /**
+   * What a worker needs to know of an earlier revision, on the rows of now or those that it stood on. Throws
+   * NoModelError where the model has no such revision, RowsGoneError where its rows have been removed.
+   */
+  taskAt(modelId: number, revision: number, rows: 'now' | 'then'): ModelVersion {
+    const found = this.models.ofModel(modelId, revision);
+    const task = this.task(modelId);
+    return {
+      ...task,
+      revision,
+      document: writeModel(found.model),
+      versions: rows === 'then' ? this.models.rowsThen(modelId, revision) : task.versions,
+    };
+  }
+
   /** Tells everybody of a new head and has its claims judged. */
   readonly changed = (modelId: number, revision: Revision, by: string): void => {
     this.hub.send(modelId, { kind: 'revision', revision: revision.id, says: revision.says, by });

@@ -27,8 +27,12 @@ export function questionRoutes(workspace: Workspace, serve: Serve): void {
   const { questions, shaping } = api;
   const of = (id: number) => workspace.task(id);
 
-  serve(questions.query, ({ params, body: { query, texts } }) =>
-    pool.run('query', { query, texts, ...of(params.id) }),
+  serve(questions.query, ({ params, body: { query, texts, revision, rows } }) =>
+    pool.run('query', {
+      query,
+      texts,
+      ...(revision === undefined ? of(params.id) : workspace.taskAt(params.id, revision, rows)),
+    }),
   );
   serve(questions.rowsBehind, ({ params, body }) => pool.run('rowsBehind', { ...body, ...of(params.id) }));
   serve(questions.trace, ({ params, body }) => pool.run('trace', { ...body, ...of(params.id) }));

@@ -172,6 +172,20 @@ export class Models {
     return this.revision(row);
   }
 
+  /** A revision of one model. Throws NoModelError where it is none of its. */
+  ofModel(id: number, revision: number): Revision {
+    const owner = this.db.prepare('select model_id from revision where id = ?').pluck().get(revision);
+    if (owner !== id) throw new NoModelError(`model ${id} has no revision ${revision}`);
+    return this.find(revision);
+  }
+
+  /** The rows that a revision stood on, for reading. Throws RowsGoneError where some have been removed. */
+  rowsThen(id: number, revision: number): Record<string, string> {
+    const then = this.rowsOf(revision) ?? this.rows.versions(id);
+    for (const [key, version] of Object.entries(then)) this.rows.mustHave(id, key, version);
+    return then;
+  }
+
   /** The rows that a revision stands on, by source key; undefined where that was not kept. */
   rowsOf(revision: number): Record<string, string> | undefined {
     const text = this.db.prepare('select rows from revision where id = ?').pluck().get(revision) as

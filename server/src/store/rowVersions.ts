@@ -67,6 +67,14 @@ export class RowVersions {
   }
 
   restoreKey(modelId: number, key: string, version: string | undefined): void {
+    const ids = this.mustHave(modelId, key, version);
+    this.retire(modelId, key);
+    if (ids.length > 0)
+      this.db.prepare(`update stored_table set retired_at = null where id in (${ids.join(', ')})`).run();
+  }
+
+  /** The parts of a version. Throws RowsGoneError where one of them has been removed. */
+  mustHave(modelId: number, key: string, version: string | undefined): number[] {
     const ids = idsOf(version);
     const known = this.db
       .prepare(
@@ -78,9 +86,7 @@ export class RowVersions {
       throw new RowsGoneError(
         `the rows of ${key} that it stood on have been removed to make room: load them again`,
       );
-    this.retire(modelId, key);
-    if (ids.length > 0)
-      this.db.prepare(`update stored_table set retired_at = null where id in (${ids.join(', ')})`).run();
+    return ids;
   }
 
   /** Takes the rows of a key, or of one part of it, out of the model; they are kept for undo. */

@@ -4,6 +4,7 @@ import type { Query, ValueFormat } from '@crease/core/model';
 import { AcrossTable } from './AcrossTable.tsx';
 import type { AnswerSettings } from './answerSettings.ts';
 import type { ChosenCell } from './CellEvidence.tsx';
+import { CompareHead } from './CompareHead.tsx';
 import { CompareTable } from './CompareTable.tsx';
 import { AnswerTable } from './table/AnswerTable.tsx';
 import type { useTrialAddress } from './trialAddress.ts';
@@ -30,20 +31,28 @@ export function AnswerBody(props: Props) {
   const { address, answer, question, asked, beside, settings, formats, chosen, onCell } = props;
   const { view, query, set } = address;
   if (view.name === 'table' && beside)
-    return beside.answer ? (
-      <CompareTable
-        left={{ query: beside.query, answer: beside.answer }}
-        right={{ query, answer }}
-        formats={formats}
-        onSwap={() =>
-          set({ q: JSON.stringify(beside.query), beside: JSON.stringify(query), rows: undefined })
-        }
-        onEnd={() => set({ beside: undefined })}
-      />
-    ) : (
-      <p role="alert" className="m-4">
-        {beside.fault ?? 'Working …'}
-      </p>
+    return (
+      <section aria-label="Two answers" className="flex min-h-0 flex-1 flex-col">
+        <CompareHead
+          left={beside.query}
+          right={query}
+          of={address.besideOf}
+          onOf={(of) =>
+            set({ revision: of && String(of.revision), then: of?.rows === 'then' ? '1' : undefined })
+          }
+          onSwap={() =>
+            set({ q: JSON.stringify(beside.query), beside: JSON.stringify(query), rows: undefined })
+          }
+          onEnd={() => set({ beside: undefined, revision: undefined, then: undefined })}
+        />
+        {beside.answer ? (
+          <CompareTable left={beside.answer} right={answer} formats={formats} />
+        ) : (
+          <p role="alert" className="m-4">
+            {beside.fault ?? 'Working …'}
+          </p>
+        )}
+      </section>
     );
   if (view.name !== 'table')
     return (

@@ -1,12 +1,10 @@
 import { useMemo, useRef, useState } from 'react';
 import { useVirtualizer } from '@tanstack/react-virtual';
 import type { QueryState } from '@crease/contract';
-import type { Query, ValueFormat } from '@crease/core/model';
+import type { ValueFormat } from '@crease/core/model';
 import type { AnswerMember } from '@crease/core/query';
-import { useModel } from '../../state/model.tsx';
 import { formatValue, memberText } from '../../parts/format.ts';
 import { count, percent } from '../../parts/text.ts';
-import { questionText } from './attributes.ts';
 import type { MeasurePair, RowPair } from './sideBySide.ts';
 import { differenceOf, sideBySide } from './sideBySide.ts';
 
@@ -15,37 +13,35 @@ const ROW = 25;
 const [MEMBER, VALUE, DIFFERENCE] = [130, 92, 150];
 
 interface Props {
-  /** What was put aside, and its answer. */
-  readonly left: { readonly query: Query; readonly answer: QueryState };
-  readonly right: { readonly query: Query; readonly answer: QueryState };
+  /** What was put aside, and what is asked now. */
+  readonly left: QueryState;
+  readonly right: QueryState;
   readonly formats: Readonly<Record<string, ValueFormat>>;
-  readonly onSwap: () => void;
-  readonly onEnd: () => void;
 }
 
 /** Two answers row by row, with the difference of each number. */
-export function CompareTable({ left, right, formats, onSwap, onEnd }: Props) {
-  const { model } = useModel();
+export function CompareTable({ left, right, formats }: Props) {
   const [onlyDifferent, setOnlyDifferent] = useState(false);
-  const pairs = useMemo(() => sideBySide(left.answer, right.answer), [left.answer, right.answer]);
+  const pairs = useMemo(() => sideBySide(left, right), [left, right]);
   const shown = useMemo(
     () => (pairs?.rows ?? []).filter((row) => !onlyDifferent || row.differs),
     [pairs, onlyDifferent],
   );
-  const differing = (pairs?.rows ?? []).filter((row) => row.differs).length;
+  if (!pairs)
+    return (
+      <p className="p-4">
+        The two questions are by different attributes: choose the same ones for both, or end the comparison.
+      </p>
+    );
+  const differing = pairs.rows.filter((row) => row.differs).length;
   return (
-    <section aria-label="Two answers" className="flex min-h-0 flex-1 flex-col">
-      <div className="flex flex-wrap items-center gap-x-3 gap-y-1 border-b border-rule bg-paper px-4 py-2">
-        <dl className="min-w-0 flex-1 text-[12px]">
-          {[['A', left.query] as const, ['B', right.query] as const].map(([letter, query]) => (
-            <div key={letter} className="flex gap-2">
-              <dt className="font-semibold">{letter}</dt>
-              <dd className="truncate" title={questionText(query, model)}>
-                {questionText(query, model)}
-              </dd>
-            </div>
-          ))}
-        </dl>
+    <>
+      <div className="flex items-center gap-3 border-b border-rule px-4 py-1">
+        <p role="status" className="flex-1 text-soft">
+          {differing === 0
+            ? `All ${count(pairs.rows.length)} rows are the same`
+            : `${count(differing)} of ${count(pairs.rows.length)} rows differ`}
+        </p>
         <label className="flex items-center gap-1">
           <input
             type="checkbox"
@@ -54,28 +50,9 @@ export function CompareTable({ left, right, formats, onSwap, onEnd }: Props) {
           />
           only differences
         </label>
-        <button className="btn" onClick={onSwap}>
-          Swap
-        </button>
-        <button className="btn" onClick={onEnd}>
-          End
-        </button>
       </div>
-      {pairs ? (
-        <>
-          <p role="status" className="border-b border-rule px-4 py-1 text-soft">
-            {differing === 0
-              ? `All ${count(pairs.rows.length)} rows are the same`
-              : `${count(differing)} of ${count(pairs.rows.length)} rows differ`}
-          </p>
-          <Pairs {...{ left, right, formats }} rows={shown} width={pairs.width} measures={pairs.measures} />
-        </>
-      ) : (
-        <p className="p-4">
-          The two questions are by different attributes: choose the same ones for both, or end the comparison.
-        </p>
-      )}
-    </section>
+      <Pairs {...{ left, right, formats }} rows={shown} width={pairs.width} measures={pairs.measures} />
+    </>
   );
 }
 
@@ -133,7 +110,7 @@ function Pairs({
     });
   const totals = (answer: QueryState): readonly AnswerMember[] | undefined =>
     answer.totals && [...Array<null>(width).fill(null), ...answer.totals];
-  const [l, r] = [totals(left.answer), totals(right.answer)];
+  const [l, r] = [totals(left), totals(right)];
   return (
     <div
       ref={box}
@@ -147,7 +124,7 @@ function Pairs({
         className="sticky top-0 z-10 grid border-b border-rule-strong bg-leaf text-[12px] font-semibold"
         style={{ gridTemplateColumns: widths, minWidth }}
       >
-        {left.answer.columns.slice(0, width).map((c) => (
+        {left.columns.slice(0, width).map((c) => (
           <div key={c.name} role="columnheader" className="truncate px-3 py-[5px]" title={c.name}>
             {c.name}
           </div>
@@ -167,8 +144,8 @@ function Pairs({
         {virtual.getVirtualItems().map(({ index, start, key }) => {
           const row = rows[index]!;
           const values = cellsOf(
-            row.left === undefined ? undefined : left.answer.rows[row.left],
-            row.right === undefined ? undefined : right.answer.rows[row.right],
+            row.left === undefined ? undefined : left.rows[row.left],
+            row.right === undefined ? undefined : right.rows[row.right],
           );
           return (
             <div
@@ -179,7 +156,7 @@ function Pairs({
             >
               {row.members.map((member, i) => (
                 <div key={i} role="cell" className="truncate px-3 leading-[24px]">
-                  {memberText(member, left.answer.columns[i]!.type)}
+                  {memberText(member, left.columns[i]!.type)}
                 </div>
               ))}
               {values.map((text, i) => (

@@ -52,7 +52,7 @@ export function TrialStage() {
     asked,
     (q) => ask(api.questions.query, { id }, { query: q, texts: settings.texts }),
   );
-  const beside = useBeside(address.beside, settings.texts);
+  const beside = useBeside(address.beside, address.besideOf, settings.texts);
   const formats = useMemo(
     () =>
       Object.fromEntries([

@@ -9,6 +9,7 @@ import { attributesOf, defaultAttribute } from './attributes.ts';
 import type { ChartView } from './chart/forms.ts';
 import { openedView, readView, writeView } from './chart/forms.ts';
 import type { AskedRows } from './RowsView.tsx';
+import type { BesideOf } from './useBeside.ts';
 
 /** What an answer can be seen as; the first is shown where the address names none. */
 export const VIEWS = [
@@ -44,6 +45,14 @@ function rowsOf(text: string | null): { rows?: AskedRows; fault?: string } {
   } catch (error) {
     return { fault: (error as Error).message };
   }
+}
+
+/** The revision that the answer beside is of; undefined for the newest. */
+function besideOf(params: URLSearchParams): BesideOf | undefined {
+  const revision = Number(params.get('revision'));
+  return Number.isInteger(revision) && revision > 0
+    ? { revision, rows: params.get('then') === '1' ? 'then' : 'now' }
+    : undefined;
 }
 
 /** All that a trial shows stands in the address: the question, how its answer is seen, and rows behind it. */
@@ -88,6 +97,7 @@ export function useTrialAddress() {
     rows: rows.rows,
     rowsFault: rows.fault,
     beside: params.get('beside'),
+    besideOf: besideOf(params),
     set,
     ask: (query: Query) => set({ q: JSON.stringify(query), rows: undefined }),
     askRows: (asked: AskedRows | undefined) => set({ rows: asked && JSON.stringify(asked) }),

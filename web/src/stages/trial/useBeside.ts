@@ -28,15 +28,26 @@ export function askedFully(query: Query): Query {
   };
 }
 
+/** Of when the answer beside is: a revision, with the rows of now or of then. */
+export interface BesideOf {
+  readonly revision: number;
+  readonly rows: 'now' | 'then';
+}
+
 /** The question that the address puts beside the one that is asked; undefined where there is none. */
-export function useBeside(text: string | null, texts: 'counting' | 'code points'): Beside | undefined {
+export function useBeside(
+  text: string | null,
+  of: BesideOf | undefined,
+  texts: 'counting' | 'code points',
+): Beside | undefined {
   const { id, state } = useModel();
   const read = useMemo(() => (text === null ? undefined : readBeside(text)), [text]);
   const asked = askedFully(read?.query ?? NOTHING);
   const { question, answer, error } = useAsked(
-    read?.query ? ['query', id, state.revision.id, texts] : undefined,
+    // On rows of now an earlier revision may answer otherwise after each change.
+    read?.query ? ['query', id, of?.rows === 'then' ? '' : state.revision.id, texts, of] : undefined,
     asked,
-    (query) => ask(api.questions.query, { id }, { query, texts }),
+    (query) => ask(api.questions.query, { id }, { query, texts, ...of }),
   );
   if (!read) return undefined;
   const fault = read.fault ?? error?.message;

@@ -67,13 +67,7 @@ export function OpenRow({ items, name, isOpen, onOpen, onClose }: Props) {
 const LISTED = 60;
 
 /** An attribute to open rows by. */
-function ItemChoice({
-  items,
-  onPick,
-}: {
-  items: readonly AskedItem[];
-  onPick: (item: AskedItem) => void;
-}) {
+function ItemChoice({ items, onPick }: { items: readonly AskedItem[]; onPick: (item: AskedItem) => void }) {
   const { model } = useModel();
   const audience = useAudience();
   const [search, setSearch] = useState('');
