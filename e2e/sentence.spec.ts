@@ -202,3 +202,77 @@ test('a chart is drawn in another form, with two axes, saved as a picture, and k
   await expect(page.getByLabel('Explanation of the cell')).toBeVisible();
   await page.getByRole('button', { name: /^Undo/ }).click();
 });
+
+test('the whole application is seen as an audience sees it, and nothing can be changed so', async ({
+  page,
+}) => {
+  await page.goto(`${model}/measures`);
+  await page.getByLabel('Audience').selectOption('Branch managers');
+  await expect(page.getByText(/^Seen as Branch managers/)).toBeVisible();
+  await expect(page.getByText('3 measures')).toBeVisible();
+  // The eyes go along to other stages, by link and by reload.
+  await page
+    .getByRole('navigation', { name: 'Stages' })
+    .getByRole('link', { name: /^Stars/ })
+    .click();
+  await expect(page.getByText(/0 facts, 3 dimensions/)).toBeVisible();
+  await page.reload();
+  await expect(page.getByText(/0 facts, 3 dimensions/)).toBeVisible();
+  await page
+    .getByRole('navigation', { name: 'Stages' })
+    .getByRole('link', { name: /^Measures/ })
+    .click();
+  await page.getByRole('checkbox', { name: 'Choose Loans', exact: true }).click();
+  await page.getByRole('button', { name: 'Hide', exact: true }).click();
+  await expect(page.getByRole('alert').filter({ hasText: 'Nothing is changed while' })).toBeVisible();
+  await page.getByRole('button', { name: 'See all as the modeler' }).click();
+  await expect(page.getByText(/^Seen as/)).toBeHidden();
+  await expect(page.getByText('3 measures')).toBeHidden();
+});
+
+test('what a change does to each audience is read before it is made', async ({ page }) => {
+  await page.goto(`${model}/hierarchies?sel=hierarchy:branch.Geography`);
+  await page.getByRole('button', { name: 'Delete hierarchy' }).click();
+  await expect(page.getByRole('list', { name: 'Effect on perspectives' })).toContainText(
+    'Branch managers breaks',
+  );
+  await page.getByRole('button', { name: 'Cancel' }).click();
+  await expect(page.getByRole('button', { name: 'Delete hierarchy' })).toBeVisible();
+});
+
+test('an answer stands beside that of an earlier revision; a slow question is cancelled and asked again', async ({
+  page,
+}) => {
+  await page.goto(`${model}/measures?sel=measure:Loans`);
+  const formula = page.getByRole('textbox', { name: 'Formula', exact: true });
+  await formula.click();
+  await page.keyboard.press('ControlOrMeta+A');
+  await page.keyboard.type('count(loan_export) + 1');
+  await page.keyboard.press('ControlOrMeta+Enter');
+  await expect(page.getByText('change the measure Loans').first()).toBeVisible();
+  await open(page, { measures: ['Loans'], by: ['district.region'] });
+  await page.getByRole('button', { name: 'Compare with another question' }).click();
+  await expect(page.getByText(/rows are the same/)).toBeVisible();
+  const revisions = page.getByLabel('Revision of A');
+  const before = await revisions.locator('option').nth(1).getAttribute('value');
+  await revisions.selectOption(before);
+  await expect(page.getByText(/4 of 4 rows differ/)).toBeVisible();
+  await page.reload();
+  await expect(page.getByText(/4 of 4 rows differ/)).toBeVisible();
+  await page.getByRole('button', { name: 'End', exact: true }).click();
+  await page.getByRole('button', { name: /^Undo/ }).first().click();
+  // A slow server: the question is given up, the answer before stands, and it is asked again.
+  await expect(page.getByRole('table', { name: 'The answer' })).toBeVisible();
+  let isSlow = true;
+  await page.route('**/query', async (route) => {
+    while (isSlow) await new Promise((resume) => setTimeout(resume, 100));
+    await route.continue().catch(() => undefined);
+  });
+  await page.getByRole('button', { name: 'Remove district.region' }).click();
+  await page.getByRole('button', { name: 'Cancel', exact: true }).click();
+  await expect(page.getByText('The question was cancelled')).toBeVisible();
+  isSlow = false;
+  await page.getByRole('button', { name: 'Ask again' }).click();
+  await expect(page.getByText('The question was cancelled')).toBeHidden();
+  await expect(page.getByRole('table', { name: 'The answer' }).getByRole('row')).toHaveCount(2);
+});

@@ -11,6 +11,7 @@ export const ERRORS = {
   'rows-gone': { status: 409, remedy: 'load the rows again' },
   'not-yours': { status: 409, remedy: 'revert it by name, on the Loads view or in the history' },
   busy: { status: 503, remedy: 'wait a moment, then try again' },
+  'given-up': { status: 408, remedy: 'ask again' },
   'disk-full': { status: 507, remedy: 'make room on the disk, then try again' },
   limit: { status: 422, remedy: 'ask for less, or look at the file with another program' },
   blocked: { status: 409, remedy: 'fix the broken claims, or waive them with a reason' },

@@ -25,6 +25,7 @@ const OF_WORK: Readonly<Record<WorkFault['fault'], ErrorCode>> = {
   limit: 'limit',
   busy: 'busy',
   'disk-full': 'disk-full',
+  'given-up': 'given-up',
 };
 
 /** What an error says to the person who asked. `largest` is the limit of a request's body, as it is shown. */

@@ -5,6 +5,7 @@ import type { Evaluate, Typed } from '../formula/index.ts';
 import { walkTyped } from '../formula/index.ts';
 import type { ModelRows } from './modelRows.ts';
 import { rowValues } from './rowFormula.ts';
+import { lookForInterruption, ROWS_BETWEEN_LOOKS } from './interruption.ts';
 
 /**
  * Up to so many combinations of codes have a place; beyond them, or beyond the rows, a formula is worked out
@@ -88,7 +89,10 @@ function interning() {
 function byRow(rows: number, evaluate: Evaluate): { numbers: Uint32Array; distinct: Value[] } {
   const { distinct, number } = interning();
   const numbers = new Uint32Array(rows);
-  for (let row = 0; row < rows; row++) numbers[row] = number(evaluate(row));
+  for (let row = 0; row < rows; row++) {
+    if (row % ROWS_BETWEEN_LOOKS === 0) lookForInterruption();
+    numbers[row] = number(evaluate(row));
+  }
   return { numbers, distinct };
 }
 
@@ -100,6 +104,7 @@ function byCombination(deciding: readonly Deciding[], places: number, rows: numb
   const codes = deciding.map((d) => d.codes);
   const sizes = deciding.map((d) => d.size);
   for (let row = 0; row < rows; row++) {
+    if (row % ROWS_BETWEEN_LOOKS === 0) lookForInterruption();
     let place = 0;
     for (let k = 0; k < codes.length; k++) place = place * sizes[k]! + codes[k]![row]!;
     numbers[row] = (known[place] ||= number(evaluate(row)) + 1) - 1;

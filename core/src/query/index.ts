@@ -1,4 +1,5 @@
 export * from './dataError.ts';
+export { endsWhen, Interrupted, lookForInterruption, ROWS_BETWEEN_LOOKS } from './interruption.ts';
 export * from './modelData.ts';
 export type { Executor } from './modelRows.ts';
 export * from './axes.ts';

@@ -8,6 +8,7 @@ import type { Condition } from './context.ts';
 import type { ModelRows } from './modelRows.ts';
 import { compileRow } from './rowFormula.ts';
 import { Tuples } from './tuples.ts';
+import { lookForInterruption, ROWS_BETWEEN_LOOKS } from './interruption.ts';
 
 const NO_ROW = new Uint32Array(1);
 
@@ -41,7 +42,10 @@ export function rowMask(data: ModelRows, table: string, typed: Typed): Uint8Arra
     return mask;
   }
   const passes = compileRow(data, typed, () => undefined);
-  for (let row = 0; row < rowCount; row++) mask[row + 1] = passes(row) === true ? 1 : 0;
+  for (let row = 0; row < rowCount; row++) {
+    if (row % ROWS_BETWEEN_LOOKS === 0) lookForInterruption();
+    mask[row + 1] = passes(row) === true ? 1 : 0;
+  }
   return mask;
 }
 

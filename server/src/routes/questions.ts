@@ -27,20 +27,30 @@ export function questionRoutes(workspace: Workspace, serve: Serve): void {
   const { questions, shaping } = api;
   const of = (id: number) => workspace.task(id);
 
-  serve(questions.query, ({ params, body: { query, texts, revision, rows } }) =>
-    pool.run('query', {
-      query,
-      texts,
-      ...(revision === undefined ? of(params.id) : workspace.taskAt(params.id, revision, rows)),
-    }),
+  serve(questions.query, ({ params, body: { query, texts, revision, rows }, signal }) =>
+    pool.run(
+      'query',
+      {
+        query,
+        texts,
+        ...(revision === undefined ? of(params.id) : workspace.taskAt(params.id, revision, rows)),
+      },
+      signal,
+    ),
   );
-  serve(questions.rowsBehind, ({ params, body }) => pool.run('rowsBehind', { ...body, ...of(params.id) }));
-  serve(questions.trace, ({ params, body }) => pool.run('trace', { ...body, ...of(params.id) }));
-  serve(questions.sql, ({ params, body }) => pool.run('sql', { ...body, ...of(params.id) }));
-  serve(questions.additivity, ({ params, search }) =>
-    pool.run('additivity', { ...search, ...of(params.id) }),
+  serve(questions.rowsBehind, ({ params, body, signal }) =>
+    pool.run('rowsBehind', { ...body, ...of(params.id) }, signal),
   );
-  serve(questions.askBoth, ({ params, body }) => pool.run('askBoth', { ...body, ...of(params.id) }));
+  serve(questions.trace, ({ params, body, signal }) =>
+    pool.run('trace', { ...body, ...of(params.id) }, signal),
+  );
+  serve(questions.sql, ({ params, body, signal }) => pool.run('sql', { ...body, ...of(params.id) }, signal));
+  serve(questions.additivity, ({ params, search, signal }) =>
+    pool.run('additivity', { ...search, ...of(params.id) }, signal),
+  );
+  serve(questions.askBoth, ({ params, body, signal }) =>
+    pool.run('askBoth', { ...body, ...of(params.id) }, signal),
+  );
   serve(questions.formula, ({ params, body }) => pool.run('formula', { ...body, ...of(params.id) }));
   serve(questions.formulaUses, ({ params }) => pool.run('formulaUses', of(params.id)));
   serve(questions.columnFormula, ({ params, body }) =>
@@ -52,7 +62,7 @@ export function questionRoutes(workspace: Workspace, serve: Serve): void {
   serve(questions.foundLevels, ({ params, search }) =>
     pool.run('foundLevels', { ...search, ...of(params.id) }),
   );
-  serve(questions.profile, ({ params }) => pool.run('profile', of(params.id)));
+  serve(questions.profile, ({ params, signal }) => pool.run('profile', of(params.id), signal));
   serve(questions.starAdvice, ({ params }) => pool.run('starAdvice', of(params.id)));
   serve(questions.briefs, ({ params }) => pool.run('briefs', of(params.id)));
   serve(questions.types, ({ params }) => pool.run('types', of(params.id)));

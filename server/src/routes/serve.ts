@@ -14,6 +14,8 @@ export interface Asked<E extends AnyEndpoint> {
   readonly body: Parsed<E['request']>;
   /** The window that asks; empty where it does not tell. */
   readonly by: string;
+  /** Comes when whoever asked goes away before there is an answer. */
+  readonly signal: AbortSignal;
   readonly request: Request;
   readonly response: Response;
 }
@@ -57,9 +59,19 @@ function askedOf<E extends AnyEndpoint>(endpoint: E, request: Request, response:
     search: parsed(endpoint.search, request.query) as Asked<E>['search'],
     body: parsed(endpoint.request, request.body) as Asked<E>['body'],
     by: request.get('x-crease-tab') ?? '',
+    signal: signalOf(response),
     request,
     response,
   };
+}
+
+/** A signal that the connection was closed before it was answered on. */
+function signalOf(response: Response): AbortSignal {
+  const controller = new AbortController();
+  response.once('close', () => {
+    if (!response.writableFinished) controller.abort();
+  });
+  return controller.signal;
 }
 
 /** Throws where an answer is not what the contract says: a fault of this program. */

@@ -7,6 +7,7 @@ import type { ModelData } from '@crease/core/query';
 import { quoted, sqlite } from '@crease/core/sql';
 import type { DataType, Value } from '@crease/core/values';
 import { formatType, toText } from '@crease/core/values';
+import { lookForInterruption, ROWS_BETWEEN_LOOKS } from '@crease/core/query';
 
 /**
  * Writes the rows of all tables that come from files to a new SQLite file, as a circulation system might keep
@@ -37,8 +38,10 @@ function writeTable(database: Database.Database, data: ModelData, table: Table):
   );
   const shown = columns.map((c) => columnValues(c).map((value) => stored(value, c.type)));
   database.transaction(() => {
-    for (let row = 0; row < rows.rowCount; row++)
+    for (let row = 0; row < rows.rowCount; row++) {
+      if (row % ROWS_BETWEEN_LOOKS === 0) lookForInterruption();
       insert.run(...columns.map((c, i) => shown[i]![c.codes[row]!]!));
+    }
   })();
 }
 

@@ -1,5 +1,5 @@
 import { PartsError } from '@crease/core/columns';
-import { DataError } from '@crease/core/query';
+import { DataError, endsWhen, Interrupted } from '@crease/core/query';
 import { ReadError } from '@crease/core/reading';
 import { DatabaseError } from '../databases/reader.ts';
 import { systemFault } from '../systemFault.ts';
@@ -12,6 +12,7 @@ import { codes } from './modelRows.ts';
 function faultOf(error: unknown): TaskFault {
   const message = error instanceof Error ? error.message : String(error);
   if (error instanceof DataError) return { fault: error.reason.code === 'limit' ? 'limit' : 'data', message };
+  if (error instanceof Interrupted) return { fault: 'given-up', message };
   if (error instanceof PartsError) return { fault: 'data', message };
   if (error instanceof ReadError) return { fault: 'read', message };
   if (error instanceof DatabaseError) return { fault: 'database', message };
@@ -21,4 +22,13 @@ function faultOf(error: unknown): TaskFault {
 }
 
 /** A thread of the pool. */
-export default performing(TASKS, faultOf, codes);
+export default performing(TASKS, faultOf, {
+  begin: (isGivenUp) => {
+    endsWhen(isGivenUp);
+    codes.begin();
+  },
+  end: () => {
+    codes.end();
+    endsWhen(() => false);
+  },
+});

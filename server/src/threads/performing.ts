@@ -13,11 +13,14 @@ const moved = (value: Ended, memory: ArrayBuffer[]): Ended =>
 export function performing(
   tasks: TaskList,
   faultOf: (error: unknown) => TaskFault,
-  around: { begin(): void; end(): void },
+  around: { begin(isGivenUp: () => boolean): void; end(): void },
 ): (order: Order) => Promise<Ended> {
-  return async ({ kind, input, port, stop }) => {
+  return async ({ kind, input, port, stop, givenUp }) => {
     const { run, moves } = tasks[kind] as unknown as Task<unknown, unknown, unknown>;
-    around.begin();
+    const isGivenUp = () => givenUp !== undefined && Atomics.load(givenUp, 0) !== 0;
+    // Nobody waited until its turn came.
+    if (isGivenUp()) return { fault: 'given-up', message: 'the question was given up before its turn' };
+    around.begin(isGivenUp);
     try {
       const result = await run(input, {
         send: (message) => port?.postMessage(message),

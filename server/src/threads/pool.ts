@@ -50,12 +50,16 @@ export class WorkPool<Tasks extends TaskList> {
       threads.on('error', (error: unknown) => this.onBug(error));
   }
 
-  /** Runs a task to its end. Throws WorkFault for what is the asker's, Error for a bug. */
+  /**
+   * Runs a task to its end, or until `signal` says that nobody waits for it. Throws WorkFault for what is the
+   * asker's (`given-up` for the latter), Error for a bug.
+   */
   async run<Kind extends keyof Tasks & string>(
     kind: Kind,
     input: InputOf<Tasks[Kind]>,
+    signal?: AbortSignal,
   ): Promise<OutputOf<Tasks[Kind]>> {
-    const order: Order = { kind, input };
+    const order: Order = { kind, input, ...(signal ? { givenUp: flagOf(signal) } : {}) };
     return unwrap((await this.questions.run(order)) as Ended);
   }
 
@@ -108,6 +112,15 @@ export class WorkPool<Tasks extends TaskList> {
     const waited = new Promise<void>((resolve) => (late = setTimeout(resolve, LONGEST_CLOSE_MS)));
     await Promise.race([ended, waited]).finally(() => clearTimeout(late));
   }
+}
+
+/** A flag that a thread can read, set when the signal comes. */
+function flagOf(signal: AbortSignal): Int32Array {
+  const flag = new Int32Array(new SharedArrayBuffer(4));
+  const set = () => void Atomics.store(flag, 0, 1);
+  if (signal.aborted) set();
+  else signal.addEventListener('abort', set, { once: true });
+  return flag;
 }
 
 /** Expected faults keep their kind; a bug keeps the trace that it has in its thread. */

@@ -30,7 +30,7 @@ export type MessageOf<T> = T extends { run(input: never, ways: Ways<infer M>): u
 /** An error as plain data: which kind, and what it says. */
 export interface TaskFault {
   /** What cannot be answered, read, reached, or is too much; or a fault of this program. */
-  readonly fault: 'data' | 'read' | 'database' | 'limit' | 'busy' | 'disk-full' | 'bug';
+  readonly fault: 'data' | 'read' | 'database' | 'limit' | 'busy' | 'disk-full' | 'given-up' | 'bug';
   readonly message: string;
   /** Of a bug. */
   readonly trace?: string;
@@ -45,6 +45,8 @@ export interface Order {
   readonly input: unknown;
   readonly port?: MessagePort;
   readonly stop?: Int32Array;
+  /** Not 0 once nobody waits for the answer: the work ends where it is. */
+  readonly givenUp?: Int32Array;
 }
 
 /** The last message on a task's port. */

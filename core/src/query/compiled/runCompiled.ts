@@ -12,6 +12,7 @@ import {
 } from './emitScan.ts';
 import type { Field, FieldResult, ScanPlan, ScanResult } from './plan.ts';
 import { isDouble } from './plan.ts';
+import { lookForInterruption } from '../interruption.ts';
 
 /**
  * Rows of a call: their inputs keep within the second-level cache, and a call that begins anew runs the
@@ -260,6 +261,7 @@ class Run {
     const places = this.writesGroups ? new Int32Array(plan.rowCount) : undefined;
     for (let from = 0; from < plan.rowCount; from += BLOCK_ROWS) {
       const rows = Math.min(BLOCK_ROWS, plan.rowCount - from);
+      lookForInterruption();
       if (this.grouping === 'hash') this.makeRoom(rows);
       plan.inputs.forEach((input, k) => copyIn(this.memory, this.inputsAt[k]!, input, from, rows));
       step(rows);

@@ -2,6 +2,7 @@ import { add, multiply, narrow, negate } from '../../values/index.ts';
 import type { Exact } from '../../values/index.ts';
 import type { Expression, Field, FieldResult, ScanPlan, ScanResult } from './plan.ts';
 import { isDouble, NULL_INTEGER } from './plan.ts';
+import { lookForInterruption } from '../interruption.ts';
 
 /** Rows at a time, whose groups are found before anything is added up. */
 const BLOCK_ROWS = 4096;
@@ -21,6 +22,7 @@ export function runPlain(
   const rows: number[] = [];
   const sinks = plan.fields.map((field) => sinkOf(plan, field));
   for (let from = 0; from < plan.rowCount; from += BLOCK_ROWS) {
+    lookForInterruption();
     const count = Math.min(BLOCK_ROWS, plan.rowCount - from);
     groupBlock(plan, numbers, from, count, block);
     places?.set(block.subarray(0, count), from);

@@ -1,5 +1,6 @@
 import { lazy, Suspense, useState } from 'react';
 import type { Edit } from '@crease/core/edit';
+import { layOutFormula } from '@crease/core/formula';
 import type { Measure, ValueFormat } from '@crease/core/model';
 import { PerspectiveEffects } from '../../parts/PerspectiveEffects.tsx';
 import { useModel } from '../../state/model.tsx';
@@ -39,14 +40,15 @@ export function MeasureDesign({
     if (measure) setDraft(measure);
   }
   const formula = draft.formula;
-  const checked = useCheckedFormula(draft, measure?.name);
+  const check = useCheckedFormula(draft, measure?.name);
+  // What was said of the formula before the last keys is not said of this one.
+  const checked = check?.of === formula ? check.state : undefined;
   const changed = JSON.stringify(draft) !== JSON.stringify(measure ?? { name: '', formula: '' });
   const faults = formula.trim() === '' ? [] : (checked?.faults ?? []);
-  const laidOut = checked && checked.faults.length === 0 ? checked.laidOut : formula.trim();
   const value: Measure = {
     ...draft,
     name: draft.name.trim(),
-    formula: laidOut,
+    formula: layOutFormula(formula),
     ...(draft.table === undefined && checked?.bases[0] ? { table: checked.bases[0] } : {}),
   };
   // A new name first follows through all formulas that use the measure.
@@ -91,7 +93,11 @@ export function MeasureDesign({
           faults={faults}
           label="Formula"
           placeholder={measureExample(model)}
-          reached={checked && checked.bases.length > 0 ? [...checked.bases, ...checked.reachedBy] : undefined}
+          reached={
+            check && check.state.bases.length > 0
+              ? [...check.state.bases, ...check.state.reachedBy]
+              : undefined
+          }
           onGoTo={({ kind, name }) =>
             changed
               ? tell({ tone: 'plain', text: `Save or discard the changes before going to ${name}` })
@@ -151,7 +157,7 @@ export function MeasureDesign({
       </div>
       <div className="mt-3 flex flex-wrap items-center gap-3">
         <GoesByField
-          bases={checked?.bases ?? []}
+          bases={check?.state.bases ?? []}
           via={draft.via}
           onChange={(via) => setDraft((d) => ({ ...d, via }))}
         />
@@ -188,7 +194,7 @@ export function MeasureDesign({
           Save
         </button>
       </div>
-      {measure && <PeriodFields measure={measure} bases={checked?.bases ?? []} />}
+      {measure && <PeriodFields measure={measure} bases={check?.state.bases ?? []} />}
       {measure && <MeasureUse name={measure.name} uses={uses} usedBy={usedBy} />}
     </section>
   );

@@ -1,4 +1,4 @@
-import { useState } from 'react';
+import { useEffect, useRef, useState } from 'react';
 import { Copy } from 'lucide-react';
 import type { BothState } from '@crease/contract';
 import { api } from '@crease/contract';
@@ -29,10 +29,13 @@ export default function AnswerSql({ query }: { query: Query }) {
   const asked = JSON.stringify([query, state.revision.id]);
   const [comparedFor, setComparedFor] = useState('');
   if (both && comparedFor !== asked) setBoth(undefined);
+  const running = useRef<AbortController>(undefined);
+  useEffect(() => () => running.current?.abort(), []);
   const askSql = async () => {
+    running.current = new AbortController();
     setAsking(true);
     try {
-      setBoth(await ask(api.questions.askBoth, { id }, { query }));
+      setBoth(await ask(api.questions.askBoth, { id }, { query }, running.current.signal));
       setComparedFor(asked);
     } catch (failure) {
       fail(failure);
@@ -63,9 +66,15 @@ export default function AnswerSql({ query }: { query: Query }) {
           </select>
         </label>
         <span className="min-w-0 flex-1 truncate">over the tables of a release; values are parameters</span>
-        <button className="btn" onClick={() => void askSql()} disabled={!data || isAsking}>
-          Ask the SQL too
-        </button>
+        {isAsking ? (
+          <button className="btn" onClick={() => running.current?.abort()}>
+            Cancel asking the SQL
+          </button>
+        ) : (
+          <button className="btn" onClick={() => void askSql()} disabled={!data}>
+            Ask the SQL too
+          </button>
+        )}
         <button className="btn" onClick={copy} disabled={!data}>
           <Copy size={13} aria-hidden /> Copy the SQL
         </button>

@@ -61,7 +61,7 @@ export function CellEvidence({
   } = useAsked(
     row && column?.kind === 'measure' ? ['trace', id, state.revision.id] : undefined,
     asked,
-    (question) => ask(api.questions.trace, { id }, question),
+    (question, signal) => ask(api.questions.trace, { id }, question, signal),
   );
   // Parts on the spot are not drilled into.
   const plain = by.filter((item): item is ByItem => typeof item === 'string' || !('formula' in item));

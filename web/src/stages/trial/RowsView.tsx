@@ -52,11 +52,12 @@ export function RowsView({
     answer: found,
     error,
     isCurrent,
-  } = useAsked(['rows', id, state.revision.id], { query, ...asked }, (question) =>
+  } = useAsked(['rows', id, state.revision.id], { query, ...asked }, (question, signal) =>
     ask(
       api.questions.rowsBehind,
       { id },
       { ...question, cells: [...question.cells], columns: question.columns && [...question.columns] },
+      signal,
     ),
   );
   const aggregates = found?.aggregates ?? [];

@@ -18,6 +18,7 @@ import { RowsView } from './RowsView.tsx';
 import { Sentence } from './sentence/Sentence.tsx';
 import { useTrialAddress } from './trialAddress.ts';
 import { TrialHead } from './TrialHead.tsx';
+import { Waiting } from './Waiting.tsx';
 import { askedFully, useBeside } from './useBeside.ts';
 
 /** Formats of the measures that a question has on the spot. */
@@ -45,13 +46,18 @@ export function TrialStage() {
   const {
     question = asked,
     answer: data,
-    error,
+    error: fault,
     isCurrent,
+    isAsking,
+    giveUp,
+    askAgain,
   } = useAsked(
     query.measures.length > 0 ? ['query', id, state.revision.id, settings.texts] : undefined,
     asked,
-    (q) => ask(api.questions.query, { id }, { query: q, texts: settings.texts }),
+    (q, signal) => ask(api.questions.query, { id }, { query: q, texts: settings.texts }, signal),
   );
+  const isGivenUp = fault?.name === 'AbortError';
+  const error = isGivenUp ? undefined : fault;
   const beside = useBeside(address.beside, address.besideOf, settings.texts);
   const formats = useMemo(
     () =>
@@ -75,6 +81,15 @@ export function TrialStage() {
         <Fault>
           The question in the address cannot be read; a default one is shown. {address.queryFault}
         </Fault>
+      )}
+      {isAsking && <Waiting key={JSON.stringify(asked)} onGiveUp={giveUp} />}
+      {isGivenUp && (
+        <p role="status" className="flex items-center gap-3 border-b border-rule px-4 py-1">
+          The question was cancelled{data ? '; the answer below is of the one before' : ''}.
+          <button className="btn" onClick={askAgain}>
+            Ask again
+          </button>
+        </p>
       )}
       {error && <Fault>{error.message}</Fault>}
       {query.measures.length === 0 && (

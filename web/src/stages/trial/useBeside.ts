@@ -47,7 +47,7 @@ export function useBeside(
     // On rows of now an earlier revision may answer otherwise after each change.
     read?.query ? ['query', id, of?.rows === 'then' ? '' : state.revision.id, texts, of] : undefined,
     asked,
-    (query) => ask(api.questions.query, { id }, { query, texts, ...of }),
+    (query, signal) => ask(api.questions.query, { id }, { query, texts, ...of }, signal),
   );
   if (!read) return undefined;
   const fault = read.fault ?? error?.message;

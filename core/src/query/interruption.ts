@@ -1,0 +1,24 @@
+// Work on many rows can be asked to end early. Whoever runs it (a thread of a server) says how it learns of
+// that; loops over rows ask at each block. There is one such work at a time in a thread.
+
+/** Thrown where work ends early, since nobody waits for its answer any more. */
+export class Interrupted extends Error {
+  constructor() {
+    super('the work was ended before its answer was there');
+  }
+}
+
+let isAsked: () => boolean = () => false;
+
+/** Says how work on rows learns that it is to end; until the next call. */
+export const endsWhen = (asked: () => boolean): void => {
+  isAsked = asked;
+};
+
+/** So many rows are worked on between two looks. */
+export const ROWS_BETWEEN_LOOKS = 65_536;
+
+/** Ends the work where that is asked. Throws Interrupted. */
+export function lookForInterruption(): void {
+  if (isAsked()) throw new Interrupted();
+}
