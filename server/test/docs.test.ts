@@ -1,6 +1,8 @@
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { CLAIM_KINDS } from '@crease/core/claims';
+import { readSentence } from '@crease/core/interchange';
+import { readModel } from '@crease/core/model';
 import { AGGREGATE_DEFINITIONS, FUNCTIONS, parseFormula, PERIODS, WORDS } from '@crease/core/formula';
 
 test('the page on formulas tells of every function, aggregate, word and period as the program knows them', () => {
@@ -12,11 +14,13 @@ test('the page on formulas tells of every function, aggregate, word and period a
     );
   for (const w of [...WORDS, ...PERIODS])
     expect(page).toContain(`| \`${w.form}\` | ${w.documentation} | \`${w.example.formula}\` |`);
-  const named = page
-    .match(/`coalesce [^`]+`/)![0]
-    .slice(1, -1)
-    .split(' ');
-  expect(named).toEqual(FUNCTIONS.map((f) => f.name));
+  for (const f of FUNCTIONS)
+    expect(page).toContain(
+      `| \`${f.name}(${f.parameters})\` | ${f.documentation} | \`${JSON.stringify(f.example.gives)}\` | \`${f.example.formula}\` |`.replace(
+        / +/g,
+        ' ',
+      ),
+    );
 });
 
 describe('every example of the page on formulas is one that the program takes', () => {
@@ -30,7 +34,39 @@ describe('every example of the page on formulas is one that the program takes', 
     expect(parseFormula(formula.replaceAll('\\|', '|')).faults).toEqual([]);
   });
 
-  test('there are examples', () => expect(inBlock.length + inTables.length).toBeGreaterThan(20));
+  test('there are examples', () => expect(inBlock.length + inTables.length).toBeGreaterThan(50));
+});
+
+test('the question on the page about trials is one that the program reads', () => {
+  const page = readFileSync(join(__dirname, '../../docs/trial.md'), 'utf8');
+  const sentence = /```\n(show [\s\S]*?)```/.exec(page)![1]!;
+  const column = (name: string, type = 'text', use = 'attribute') => ({ name, type, use });
+  const model = readModel(
+    JSON.stringify({
+      crease: 1,
+      name: 'm',
+      tables: [
+        {
+          name: 'loan',
+          role: 'fact',
+          columns: [
+            column('fine', 'integer', 'quantity'),
+            column('late', 'boolean'),
+            column('copies', 'integer', 'quantity'),
+          ],
+        },
+        { name: 'branch', role: 'dimension', columns: [column('town'), column('region')] },
+        { name: 'calendar', role: 'dimension', columns: [column('day', 'date'), column('year', 'integer')] },
+      ],
+      hierarchies: [{ name: 'Geography', table: 'branch', levels: [{ name: 'Region', column: 'region' }] }],
+      calendars: [{ table: 'calendar', day: 'day' }],
+      measures: [{ name: 'Loans', formula: 'count(loan)' }],
+    }),
+  );
+  const { query, faults } = readSentence(sentence, model);
+  expect(faults).toEqual([]);
+  expect(query).toMatchObject({ limit: 20, asOf: '2026-06-30', subtotals: true, empty: 'show' });
+  expect(query.filters).toHaveLength(5);
 });
 
 test('the page on claims has every kind with its weight, in their order', () => {
