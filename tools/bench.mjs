@@ -1,5 +1,6 @@
 // Measures the program on generated rows and prints a table. Never a test: figures depend on the machine.
 //   node tools/bench.mjs screens                   (how quickly screens answer on a model of 3,000 measures)
+//   node tools/bench.mjs shapes [--rows N] [--only TEXT] [--plain]   (a question of each shape, on rows in memory)
 //   node tools/bench.mjs drafts [FOLDER …]          (how good drafts are, by folders with a truth.json)
 //   node tools/bench.mjs [--loans N] [--large]      (default 6,000,000; --large: 60,000,000, without the trials in memory)
 import { spawnSync } from 'node:child_process';
@@ -11,6 +12,16 @@ import { join } from 'node:path';
 if (process.argv[2] === 'drafts') {
   const drafts = ['--import', 'tsx', 'tools/bench-drafts.ts', ...process.argv.slice(3)];
   process.exit(spawnSync(process.execPath, drafts, { stdio: 'inherit' }).status ?? 1);
+}
+if (process.argv[2] === 'shapes') {
+  const shapes = [
+    '--import',
+    'tsx',
+    '--max-old-space-size=6000',
+    'tools/bench-shapes.ts',
+    ...process.argv.slice(3),
+  ];
+  process.exit(spawnSync(process.execPath, shapes, { stdio: 'inherit' }).status ?? 1);
 }
 if (process.argv[2] === 'screens') {
   const screens = ['--import', 'tsx', 'tools/bench-screens.ts'];

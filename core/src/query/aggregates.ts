@@ -226,21 +226,88 @@ function onlyValues(a: Aggregation): Value[] {
   return found.map((value) => value ?? null);
 }
 
-function numbersByGroup(a: Aggregation): number[][] {
-  const lists: number[][] = Array.from({ length: a.groupCount }, () => []);
+/** The non-null numbers of each group, one group after the other in the order of their entries. */
+function numbersByGroup(a: Aggregation): Float64Array[] {
+  const numbers = new Float64Array(a.groups.length);
+  const kept = new Int32Array(a.groups.length).fill(-1);
   const scale = scaleOf(a.argType!);
-  each(a, (group, value) => lists[group]!.push(toDouble(value as Exact, scale)));
-  return lists;
+  each(a, (group, value, entry) => {
+    numbers[entry] = toDouble(value as Exact, scale);
+    kept[entry] = group;
+  });
+  const { starts, places } = buckets(kept, a.groupCount);
+  const sorted = new Float64Array(starts[a.groupCount]!);
+  for (let e = 0; e < kept.length; e++) if (kept[e]! >= 0) sorted[places[kept[e]!]!++] = numbers[e]!;
+  return Array.from({ length: a.groupCount }, (_, g) => sorted.subarray(starts[g]!, starts[g + 1]!));
+}
+
+/** Where the entries of each group begin when they are laid out group by group, and a copy to count on. */
+function buckets(groups: Int32Array, groupCount: number): { starts: Uint32Array; places: Uint32Array } {
+  const starts = new Uint32Array(groupCount + 1);
+  for (let e = 0; e < groups.length; e++) if (groups[e]! >= 0) starts[groups[e]! + 1]!++;
+  for (let g = 0; g < groupCount; g++) starts[g + 1]! += starts[g]!;
+  return { starts, places: starts.slice(0, groupCount) };
 }
 
 function medians(a: Aggregation): Value[] {
+  if (a.column) return mediansByCode(a, a.column);
   return numbersByGroup(a).map((list) => {
     if (list.length === 0) return null;
-    list.sort((x, y) => x - y);
+    list.sort();
     const middle = list.length >> 1;
     return list.length % 2 === 1 ? list[middle]! : (list[middle - 1]! + list[middle]!) / 2;
   });
 }
+
+/** Codes ascend like values: the code in the middle is selected, and only it is decoded. */
+function mediansByCode(a: Aggregation, column: Column): Value[] {
+  const code = entryCodes(a);
+  const kept = new Int32Array(a.groups.length);
+  for (let e = 0; e < kept.length; e++) kept[e] = code(e) === 0 ? -1 : a.groups[e]!;
+  const { starts, places } = buckets(kept, a.groupCount);
+  const codes = new Uint32Array(starts[a.groupCount]!);
+  for (let e = 0; e < kept.length; e++) if (kept[e]! >= 0) codes[places[kept[e]!]!++] = code(e);
+  const scale = scaleOf(a.argType!);
+  const number = (c: number): number => toDouble(column.valuesOf([c])[0] as Exact, scale);
+  return Array.from({ length: a.groupCount }, (_, g) => {
+    const list = codes.subarray(starts[g]!, starts[g + 1]!);
+    if (list.length === 0) return null;
+    const middle = list.length >> 1;
+    const upper = select(list, middle);
+    if (list.length % 2 === 1) return number(upper);
+    // All before the middle are at most what stands there now.
+    let lower = list[0]!;
+    for (let i = 1; i < middle; i++) if (list[i]! > lower) lower = list[i]!;
+    return (number(lower) + number(upper)) / 2;
+  });
+}
+
+/**
+ * The k-th least of some numbers, which are reordered so that none before it is greater and none after it
+ * less (C. A. R. Hoare, Algorithm 65: Find, Communications of the ACM 4, 1961).
+ */
+function select(list: Uint32Array, k: number): number {
+  let [left, right] = [0, list.length - 1];
+  while (left < right) {
+    const pivot = middleOfThree(list[left]!, list[(left + right) >> 1]!, list[right]!);
+    let [i, j] = [left, right];
+    while (i <= j) {
+      while (list[i]! < pivot) i++;
+      while (list[j]! > pivot) j--;
+      if (i > j) break;
+      const held = list[i]!;
+      list[i++] = list[j]!;
+      list[j--] = held;
+    }
+    if (k <= j) right = j;
+    else if (k >= i) left = i;
+    else break;
+  }
+  return list[k]!;
+}
+
+const middleOfThree = (a: number, b: number, c: number): number =>
+  Math.max(Math.min(a, b), Math.min(Math.max(a, b), c));
 
 /**
  * Two passes over the distances from the first value: their mean, then the squared distances from it, which

@@ -1,13 +1,13 @@
 import type { Value } from '../values/index.ts';
 import type { Evaluate, Typed, TypedAggregate } from '../formula/index.ts';
 import { compileScalar, operandsOf } from '../formula/index.ts';
-import type { Measure } from '../model/index.ts';
-import { sameName } from '../model/index.ts';
+import type { Measure, Relationship } from '../model/index.ts';
+import { cardinalityOf, sameName } from '../model/index.ts';
 import { periodDays } from '../calendar/index.ts';
 import type { PeriodShape } from '../calendar/index.ts';
 import type { Cells } from './cells.ts';
 import { cellsOf } from './cells.ts';
-import type { Axis, Condition, Context } from './context.ts';
+import type { Axis, Condition, Context, Step } from './context.ts';
 import {
   entered,
   filterAsCondition,
@@ -17,6 +17,8 @@ import {
   withCondition,
 } from './context.ts';
 import type { ModelData } from './modelData.ts';
+import type { Layered } from './periodParts.ts';
+import { layersOf } from './periodParts.ts';
 import { aggregateGroups } from './aggregates.ts';
 import { FOUND, lookupMeetings } from './noMember.ts';
 import { aggregateRows, compileRow } from './rowFormula.ts';
@@ -28,6 +30,19 @@ import { Tuples } from './tuples.ts';
 export interface EvaluationListener {
   enter(node: Typed, context: Context, cells: Cells): void;
   leave(values: readonly Value[]): void;
+}
+
+interface Over {
+  readonly period: PeriodShape;
+  readonly calendar: string;
+}
+
+/** Cells that are worked out in one context; `own` says which cell of it each of `places` has. */
+interface OverPart {
+  readonly context: Context;
+  readonly cells: Cells;
+  readonly places: number[];
+  readonly own: number[];
 }
 
 /**
@@ -186,11 +201,11 @@ export class Evaluator {
     const before = entered(context, words, this.data.checker.reach);
     const first = this.projected(cells, before.axes);
     const values: Value[] = new Array<Value>(first.cells.tuples.size).fill(null);
-    for (const part of this.over(words.over, before, first.cells)) {
+    for (const part of this.over(node.operand, words.over, before, first.cells)) {
       const inner = restricted(words, part.context);
       const second = this.projected(part.cells, inner.axes);
       const results = this.values(node.operand, inner, second.cells);
-      part.places.forEach((place, i) => (values[place] = results[second.place[i]!]!));
+      part.places.forEach((place, i) => (values[place] = results[second.place[part.own[i]!]!]!));
     }
     return first.place.map((place) => values[place]!);
   }
@@ -208,15 +223,14 @@ export class Evaluator {
   }
 
   /**
-   * Splits cells by their members on the calendar: each part has its own set of days. Without `over` there is
-   * one part.
+   * Splits cells by their members on the calendar: each part has its own sets of days, in which `own` is the
+   * cell of the part that each of `places` has. Without `over` there is one part.
    */
-  private over(
-    over: { period: PeriodShape; calendar: string } | undefined,
-    context: Context,
-    cells: Cells,
-  ): { context: Context; cells: Cells; places: number[] }[] {
-    if (!over) return [{ context, cells, places: Array.from({ length: cells.tuples.size }, (_, i) => i) }];
+  private over(node: Typed, over: Over | undefined, context: Context, cells: Cells): OverPart[] {
+    if (!over) {
+      const all = Array.from({ length: cells.tuples.size }, (_, i) => i);
+      return [{ context, cells, places: all, own: all }];
+    }
     const reach = this.data.checker.reach;
     const onCalendar = cells.axes.map((axis) => isOnCalendar([axis], over.calendar, reach));
     const calendarAxes = cells.axes.filter((_, p) => onCalendar[p]);
@@ -230,33 +244,98 @@ export class Evaluator {
       parts.get(part)!.places.push(cell);
     }
     const others = otherAxes.map((axis) => cells.axes.indexOf(axis));
-    return [...parts].map(([part, { places }]) => {
-      const made = cellsOf(otherAxes);
-      const own = places.map((cell) => made.tuples.add((p) => cells.tuples.codes[others[p]!]![cell]!));
-      // Cells of one part differ in their other members, so each has a place of its own.
-      if (made.tuples.size !== own.length) throw new TypeError('two cells of one part are alike');
+    const { placeOf, contexts } = this.overContexts(
+      node,
+      over,
+      context,
+      otherAxes,
+      calendarAxes,
+      [...parts.keys()].map((part) => (p) => members.tuples.codes[p]![part]!),
+    );
+    const made = contexts.map((one) => ({
+      context: one,
+      cells: cellsOf(one.axes),
+      places: [] as number[],
+      own: [] as number[],
+    }));
+    [...parts.values()].forEach(({ places }, set) => {
+      const { layer, code } = placeOf[set]!;
+      const into = made[layer]!;
+      for (const cell of places) {
+        into.places.push(cell);
+        into.own.push(
+          into.cells.tuples.add((p) => (p < others.length ? cells.tuples.codes[others[p]!]![cell]! : code)),
+        );
+      }
+    });
+    return made;
+  }
+
+  /**
+   * Contexts in which the calendar's conditions are replaced by the days of a period, one set of days for each
+   * combination of members on the calendar. Sets without a common day share a context, told apart by its last
+   * axis; `placeOf` says which context a set has, and its code on that axis.
+   */
+  private overContexts(
+    node: Typed,
+    over: Over,
+    context: Context,
+    axes: readonly Axis[],
+    calendarAxes: readonly Axis[],
+    combinations: readonly ((p: number) => number)[],
+  ): { placeOf: Layered['placeOf']; contexts: Context[] } {
+    const single = combinations.map((code) => this.overContext(over, context, axes, calendarAxes, code));
+    const apart = {
+      placeOf: single.map((_, layer) => ({ layer, code: 0 })),
+      contexts: single.map((one) => one.context),
+    };
+    // Members of a level of the calendar are kept whole or not at all: they are no matter of single days.
+    if (single.length < 2 || this.leadsByLevel(node, over.calendar, context)) return apart;
+    const calendar = (this.data.model.calendars ?? []).find((c) => sameName(c.table, over.calendar))!;
+    const { layers, placeOf } = layersOf(
+      single.map((one) => one.keeps),
+      calendar,
+    );
+    if (layers.length === single.length) return apart;
+    const contexts = layers.map(({ axis, keeps }): Context => {
+      const { context: base } = single[0]!;
+      const [days, ...steps] = base.steps as [Extract<Step, { kind: 'condition' }>, ...Step[]];
       return {
-        context: this.overContext(
-          over,
-          context,
-          otherAxes,
-          calendarAxes,
-          (p) => members.tuples.codes[p]![part]!,
-        ),
-        cells: made,
-        places,
+        ...base,
+        axes: [...axes, axis],
+        steps: [
+          { kind: 'condition', condition: { ...days.condition, keeps } as Condition },
+          ...steps.map((step) => (step.kind === 'at' ? { ...step, axes: [...step.axes, axis] } : step)),
+        ],
       };
     });
+    return { placeOf, contexts };
+  }
+
+  /** Whether a base table of a formula may lead to the calendar by a level of it. */
+  private leadsByLevel(node: Typed, calendar: string, context: Context): boolean {
+    const isLevel = (r: Relationship) => cardinalityOf(r) === 'many-to-level';
+    return this.basesOf(node).some(
+      (base) =>
+        (this.data.model.relationships ?? []).some((r) => sameName(r.from.table, base) && isLevel(r)) ||
+        (this.data.checker.reach.lookup(base, calendar, context.via)?.some(isLevel) ?? false),
+    );
+  }
+
+  private basesOf(node: Typed): string[] {
+    if (node.kind === 'aggregate') return [node.base];
+    const below = node.kind === 'measure' ? [this.measureTree(node.name).typed] : operandsOf(node);
+    return below.flatMap((one) => this.basesOf(one));
   }
 
   /** The context with the calendar's conditions replaced by the period's days. */
   private overContext(
-    over: { period: PeriodShape; calendar: string },
+    over: Over,
     context: Context,
     axes: readonly Axis[],
     calendarAxes: readonly Axis[],
     code: (p: number) => number,
-  ): Context {
+  ): { context: Context; keeps: Uint8Array } {
     const reach = this.data.checker.reach;
     const own = context.steps.filter(
       (step) => step.kind === 'condition' && isOnCalendar(step.condition.columns, over.calendar, reach),
@@ -274,11 +353,11 @@ export class Evaluator {
       keeps,
       columns: [{ table: calendar.table, column: calendar.day }],
     };
-    return {
-      ...context,
-      axes,
-      steps: [{ kind: 'condition', condition: days }, ...context.steps.filter((step) => !own.includes(step))],
-    };
+    const steps: Step[] = [
+      { kind: 'condition', condition: days },
+      ...context.steps.filter((step) => !own.includes(step)),
+    ];
+    return { context: { ...context, axes, steps }, keeps };
   }
 
   /**
@@ -286,7 +365,7 @@ export class Evaluator {
    * calendar.
    */
   periodRows(
-    over: { period: PeriodShape; calendar: string },
+    over: Over,
     conditions: readonly Condition[],
     axes: readonly Axis[],
     code: (p: number) => number,
@@ -413,12 +492,42 @@ export class Evaluator {
     const calendarAxes = via.axes.filter((axis) => isOnCalendar([axis], words.over!.calendar, reach));
     const others = via.axes.filter((axis) => !calendarAxes.includes(axis));
     const members = this.calendarMembers(words.over.calendar, calendarAxes, via);
-    for (let m = 0; m < members.size; m++) {
-      const inner = this.overContext(words.over, via, others, calendarAxes, (p) => members.codes[p]![m]!);
-      const code = (axis: Axis) =>
-        calendarAxes.includes(axis) ? members.codes[calendarAxes.indexOf(axis)]![m]! : outer(axis);
-      this.list(node.operand, inner, axes, code, found);
-    }
+    const combinations = Array.from({ length: members.size }, (_, m) => (p: number) => members.codes[p]![m]!);
+    const { placeOf, contexts } = this.overContexts(
+      node.operand,
+      words.over,
+      via,
+      others,
+      calendarAxes,
+      combinations,
+    );
+    const own = axes.map((axis) => calendarAxes.indexOf(axis));
+    contexts.forEach((inner, layer) => {
+      const here = placeOf.flatMap((place, m) => (place.layer === layer ? [{ ...place, m }] : []));
+      const added = inner.axes.slice(others.length);
+      if (added.length === 0) {
+        for (const { m } of here)
+          this.list(
+            node.operand,
+            inner,
+            axes,
+            (axis) =>
+              calendarAxes.includes(axis) ? members.codes[calendarAxes.indexOf(axis)]![m]! : outer(axis),
+            found,
+          );
+        return;
+      }
+      const rest = axes.filter((_, p) => own[p]! < 0);
+      const listed = new Tuples([...rest, ...added].map((axis) => axis.width));
+      this.list(node.operand, inner, [...rest, ...added], outer, listed);
+      const from = axes.map((axis) => rest.indexOf(axis));
+      for (let i = 0; i < listed.size; i++) {
+        const code = listed.codes.at(-1)![i]!;
+        for (const set of here)
+          if (set.code === code)
+            found.add((p) => (own[p]! < 0 ? listed.codes[from[p]!]![i]! : members.codes[own[p]!]![set.m]!));
+      }
+    });
   }
 
   /**

@@ -6,6 +6,7 @@ import { cardinalityOf } from '../model/index.ts';
 import type { Via } from '../relate/index.ts';
 import type { Condition } from './context.ts';
 import type { ModelRows } from './modelRows.ts';
+import { codesWhere } from './codeRanges.ts';
 import { compileRow } from './rowFormula.ts';
 import { Tuples } from './tuples.ts';
 import { lookForInterruption, ROWS_BETWEEN_LOOKS } from './interruption.ts';
@@ -18,8 +19,14 @@ export function onlyColumn(data: ModelRows, typed: Typed): Column | undefined {
   return columns.length === 1 ? data.column(columns[0]!.table, columns[0]!.column) : undefined;
 }
 
-/** What a condition on one column says by code. */
-export function codeMask(column: Column, typed: Typed): Uint8Array {
+/**
+ * What a condition on one column says by code; undefined where it is cheaper to judge it on each row: it is
+ * not made of ranges, and there are as many values as rows.
+ */
+export function codeMask(column: Column, typed: Typed): Uint8Array | undefined {
+  const ranged = codesWhere(column, typed);
+  if (ranged) return ranged;
+  if (column.domain.size >= column.rowCount) return undefined;
   const values = columnValues(column);
   const passes = compileScalar(typed, () => (code) => values[code]!);
   return Uint8Array.from(values, (_, code) => (passes(code) === true ? 1 : 0));
@@ -35,8 +42,8 @@ export function rowMask(data: ModelRows, table: string, typed: Typed): Uint8Arra
   const none = compileRow(data, typed, () => NO_ROW);
   mask[0] = none(0) === true ? 1 : 0;
   const only = onlyColumn(data, typed);
-  if (only && only.domain.size < rowCount) {
-    const byCode = codeMask(only, typed);
+  const byCode = only && codeMask(only, typed);
+  if (only && byCode) {
     const codes: Codes = only.codes;
     for (let row = 0; row < rowCount; row++) mask[row + 1] = byCode[codes[row]!]!;
     return mask;

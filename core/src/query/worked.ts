@@ -40,9 +40,10 @@ export function workedOut(model: ModelData, query: Query, texts: TextOrder): Wor
   const unreached = measures.map((m) => unreachedBy(data, m.node, context));
   const cells = listedCells(evaluator, context, measures, having, plain);
   const values = valuesOf(evaluator, context, cells, [...measures, ...having]);
+  const hiding = axes.flatMap(({ hidden }, p) => (hidden ? [{ hidden, codes: cells.tuples.codes[p]! }] : []));
   const isListed = (cell: number) =>
     having.every((_, i) => values[measures.length + i]![cell] === true) &&
-    axes.every((axis, p) => !axis.hidden || axis.hidden[cells.tuples.codes[p]![cell]!] === 0);
+    hiding.every(({ hidden, codes }) => hidden[codes[cell]!] === 0);
   const listed: WorkedRow[] = [];
   for (let cell = 0; cell < cells.tuples.size; cell++)
     if (isListed(cell))
@@ -54,7 +55,12 @@ export function workedOut(model: ModelData, query: Query, texts: TextOrder): Wor
       });
   const worked = { data, asked, members, apart, context, measures, unreached, evaluator };
   const chosen = asked.top ? topRows(worked, asked.top, listed) : listed;
-  const ordered = inOrder(worked, chosen, texts);
+  const order = orderOf(worked, texts);
+  // Where rows are tuples of `by`, no more of them are put in order than are shown.
+  const ordered =
+    plain.limit !== undefined && asked.acrossCount === 0
+      ? firstOf(chosen, plain.limit, order)
+      : [...chosen].sort(order);
   return { ...worked, rows: limited(ordered, asked.byCount, plain.limit) };
 }
 
@@ -132,9 +138,14 @@ function listedCells(
   query: PlainQuery,
 ): Cells {
   if (context.axes.length === 0) return singleCell();
-  const cells = cellsOf(context.axes);
+  let cells: Cells | undefined;
   const enter = (tuples: Cells['tuples']) => {
-    for (let i = 0; i < tuples.size; i++) cells.tuples.add((p) => tuples.codes[p]![i]!);
+    if (!cells) {
+      cells = { axes: context.axes, tuples };
+      return;
+    }
+    const { tuples: known } = cells;
+    for (let i = 0; i < tuples.size; i++) known.add((p) => tuples.codes[p]![i]!);
   };
   const listing = measures.length > 0 ? measures : having;
   for (const measure of listing)
@@ -144,16 +155,19 @@ function listedCells(
     }
   if (query.empty === 'show')
     for (const base of emptyBases(evaluator.data, context))
-      enter(scan(evaluator.data, { ...context, repeat: true }, base).tuples);
-  return cells;
+      enter(copyOf(context, scan(evaluator.data, { ...context, repeat: true }, base).tuples));
+  return cells ?? cellsOf(context.axes);
 }
 
-/** Rows in the order asked for; ties, and all without `sort`, by the members ascending. */
-function inOrder(
-  worked: Omit<Worked, 'rows'>,
-  rows: readonly WorkedRow[],
-  texts: TextOrder,
-): readonly WorkedRow[] {
+/** What a scan keeps for itself, to be added to. */
+function copyOf(context: Context, tuples: Cells['tuples']): Cells['tuples'] {
+  const copy = cellsOf(context.axes).tuples;
+  for (let i = 0; i < tuples.size; i++) copy.add((p) => tuples.codes[p]![i]!);
+  return copy;
+}
+
+/** The order asked for; ties, and all without `sort`, by the members ascending. */
+function orderOf(worked: Omit<Worked, 'rows'>, texts: TextOrder): Order {
   const { members, measures, asked } = worked;
   const sorts = (asked.query.sort ?? []).map(({ of, order }): Order => {
     const by = sortedBy(asked.query, of, members, measures);
@@ -175,7 +189,31 @@ function inOrder(
     ...byMembers(worked, places, texts),
     ...places.map(byCode),
   ];
-  return [...rows].sort(byAll(orders));
+  return byAll(orders);
+}
+
+/** Beyond this share of the rows, to put all of them in order is quicker. */
+const FEW = 1 / 8;
+
+/**
+ * The first rows in an order, as sorting all of them would give them: those found so far are kept in order,
+ * and most of the others are only held against the last of these.
+ */
+function firstOf(rows: readonly WorkedRow[], count: number, order: Order): WorkedRow[] {
+  if (count > rows.length * FEW) return [...rows].sort(order).slice(0, count);
+  const first: WorkedRow[] = [];
+  for (const row of rows) {
+    if (first.length === count && (count === 0 || order(row, first[count - 1]!) >= 0)) continue;
+    let [low, high] = [0, first.length];
+    while (low < high) {
+      const middle = (low + high) >> 1;
+      if (order(row, first[middle]!) < 0) high = middle;
+      else low = middle + 1;
+    }
+    first.splice(low, 0, row);
+    if (first.length > count) first.pop();
+  }
+  return first;
 }
 
 /** The rows of the first tuples of `by`. */

@@ -39,8 +39,8 @@ function filterOf(inputs: Inputs, filter: Typed): NonNullable<Field['only']> {
   if (table !== undefined && way)
     return { input: way.input, passes: way.through(rowMask(inputs.data, table, filter)) };
   const column = table === undefined ? undefined : onlyColumn(inputs.data, filter);
-  if (column && column.domain.size < column.rowCount)
-    return { input: inputs.of(column.codes), passes: codeMask(column, filter) };
+  const passes = column && codeMask(column, filter);
+  if (column && passes) return { input: inputs.of(column.codes), passes };
   return { input: inputs.of(inputs.baseMask(filter)), passes: Uint8Array.of(0, 1) };
 }
 

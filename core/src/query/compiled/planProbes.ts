@@ -1,9 +1,11 @@
 import type { Typed } from '../../formula/index.ts';
 import { tablesOf } from '../../formula/index.ts';
 import type { Axis, Condition } from '../context.ts';
+import { conjuncts } from '../codeRanges.ts';
 import { codeMask, dayMask, onlyColumn, rowMask } from '../masks.ts';
 import { FOUND, lookupMeetings, NO_REFERENCE, UNMATCHED } from '../noMember.ts';
 import type { Inputs } from './inputs.ts';
+import { rowsByCode } from './inputs.ts';
 import type { Probe } from './plan.ts';
 
 /** Of each axis, by what its members' codes are multiplied in the number of a group. */
@@ -21,6 +23,15 @@ const share = (mask: Uint8Array): number =>
 
 const rejecting = (mask: Uint8Array): Int32Array => Int32Array.from(mask, (one) => one - 1);
 
+/** A table by code up to this size lies in the cache of a core; one that is larger is looked up beforehand. */
+const MOST_PROBED = 1 << 18;
+
+/** A condition as those that it is made of: each of them may be judged where its own columns are. */
+const apart = (condition: Condition): Condition[] =>
+  condition.kind === 'formula'
+    ? conjuncts(condition.typed).map((typed) => ({ ...condition, typed }))
+    : [condition];
+
 /** What conditions and axes have to do with the group of a row. */
 export function probesOf(inputs: Inputs, conditions: readonly Condition[], axes: readonly Axis[]): Probe[] {
   const probes: Probe[] = [];
@@ -32,7 +43,7 @@ export function probesOf(inputs: Inputs, conditions: readonly Condition[], axes:
     const known = masks.get(table.toLowerCase());
     masks.set(table.toLowerCase(), known ? known.map((one, row) => one & mask[row]!) : mask);
   };
-  for (const condition of conditions) {
+  for (const condition of conditions.flatMap(apart)) {
     if (condition.kind === 'members')
       throw new TypeError('rows without a member are not told apart by a plan');
     const table = condition.kind === 'days' ? condition.calendar : onlyTable(condition.typed);
@@ -44,8 +55,9 @@ export function probesOf(inputs: Inputs, conditions: readonly Condition[], axes:
       note(table, rowMask(inputs.data, table, condition.typed));
     else {
       const only = table === undefined ? undefined : onlyColumn(inputs.data, condition.typed);
-      if (only && only.domain.size < only.rowCount)
-        reject(inputs.of(only.codes), codeMask(only, condition.typed));
+      const mask = only && codeMask(only, condition.typed);
+      if (mask && mask.length <= MOST_PROBED) reject(inputs.of(only.codes), mask);
+      else if (mask) reject(inputs.of(rowsByCode(only.codes, mask)), Uint8Array.of(0, 1));
       else reject(inputs.of(inputs.baseMask(condition.typed)), Uint8Array.of(0, 1));
     }
   }
