@@ -176,6 +176,8 @@ export class Evaluator {
   private per(node: Extract<Typed, { kind: 'per' }>, context: Context, cells: Cells): Value[] {
     const added = node.columns.map((c) => columnAxis(this.data, c.table, c.column));
     const inner: Context = { ...context, axes: [...context.axes, ...added] };
+    const direct = this.perOfOneScan(node, inner, cells);
+    if (direct) return direct;
     const combinations = cellsOf(inner.axes);
     const groups: number[] = [];
     const listed = this.listCells(node.arg, inner);
@@ -194,6 +196,84 @@ export class Evaluator {
       arg: (entry) => values[entry]!,
       argType: node.arg.type!,
     });
+  }
+
+  /**
+   * As `per`, where all that is asked for each combination comes from one planned scan: its groups are the
+   * combinations, and are neither listed nor looked up. Undefined where it does not.
+   */
+  private perOfOneScan(
+    node: Extract<Typed, { kind: 'per' }>,
+    inner: Context,
+    cells: Cells,
+  ): Value[] | undefined {
+    const leaves = this.tracer || inner.repeat ? undefined : this.aggregatesOf(node.arg, inner);
+    const base = leaves?.[0]?.base;
+    if (!leaves || base === undefined || leaves.some((leaf) => !sameName(leaf.base, base))) return undefined;
+    if (unreachedColumns(this.data, inner, base).length > 0) return undefined;
+    const made = scan(this.data, inner, base);
+    if (!made.prepare) return undefined;
+    made.prepare(leaves);
+    const values = new Map<TypedAggregate, Value[]>();
+    for (const leaf of leaves) {
+      const found = made.aggregate?.(leaf);
+      if (!found) return undefined;
+      values.set(leaf, found);
+    }
+    const evaluatorOf = (typed: Typed): Evaluate =>
+      compileScalar(typed, (leaf) => {
+        if (leaf.kind === 'measure') return evaluatorOf(this.measureTree(leaf.name).typed);
+        if (leaf.kind === 'step') return evaluatorOf(leaf.operand);
+        const found = values.get(leaf as TypedAggregate)!;
+        return (place) => found[place]!;
+      });
+    // The axes of the cells come first: what they add is the rest by the product of their widths.
+    const widths = cells.axes.map((axis) => axis.width);
+    const outerSize = widths.reduce((product, width) => product * width, 1);
+    const cellOf = new Map<number, number>();
+    const numbers = made.groupNumbers!;
+    const groups = new Int32Array(numbers.length);
+    for (let place = 0; place < numbers.length; place++) {
+      const outer = numbers[place]! % outerSize;
+      let cell = cellOf.get(outer);
+      if (cell === undefined) {
+        let rest = outer;
+        const codes = widths.map((width) => {
+          const code = rest % width;
+          rest = Math.floor(rest / width);
+          return code;
+        });
+        cellOf.set(outer, (cell = cells.tuples.find((p) => codes[p]!)));
+      }
+      groups[place] = cell;
+    }
+    return aggregateGroups({
+      aggregate: node.aggregate,
+      distinct: false,
+      groups,
+      groupCount: cells.tuples.size,
+      arg: evaluatorOf(node.arg),
+      argType: node.arg.type!,
+    });
+  }
+
+  /** Aggregates that a formula is made of by scalars alone, in one context; undefined where there is more. */
+  private aggregatesOf(node: Typed, context: Context): TypedAggregate[] | undefined {
+    switch (node.kind) {
+      case 'aggregate':
+        return filterAsCondition(node, context.via, this.data.checker.reach) ? undefined : [node];
+      case 'measure': {
+        const { typed, measure } = this.measureTree(node.name);
+        return measureContext(context, measure) === context ? this.aggregatesOf(typed, context) : undefined;
+      }
+      case 'per':
+      case 'context':
+        return undefined;
+      default: {
+        const below = operandsOf(node).map((child) => this.aggregatesOf(child, context));
+        return below.some((list) => list === undefined) ? undefined : below.flatMap((list) => list!);
+      }
+    }
   }
 
   private inContext(node: Extract<Typed, { kind: 'context' }>, context: Context, cells: Cells): Value[] {

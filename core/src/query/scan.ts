@@ -18,6 +18,11 @@ export interface Scan {
   /** Group of each entry, or -1 where the context leaves it out. A row stands at most once in a group. */
   readonly groups: Int32Array;
   readonly tuples: Tuples;
+  /**
+   * Of a planned scan: the number of each group, which is the sum of the codes of the axes times the product
+   * of the widths of the axes before.
+   */
+  readonly groupNumbers?: Float64Array;
   /** Works out aggregates in one pass, where the scan is planned. */
   prepare?(nodes: readonly TypedAggregate[]): void;
   /**

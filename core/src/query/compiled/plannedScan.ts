@@ -96,6 +96,11 @@ export class PlannedScan {
     return this.made;
   }
 
+  /** Numbers of the groups, by place: the first axis counts singly, each other by the widths before it. */
+  get groupNumbers(): Float64Array {
+    return (this.ran ?? this.run([])).groups;
+  }
+
   /** Place of each base row's group, or -1: for what a plan does not add up. */
   get groups(): Int32Array {
     return (this.places ??= this.run([], true).places!);

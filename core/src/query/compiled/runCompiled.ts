@@ -23,6 +23,8 @@ const BLOCK_ROWS = 1 << 14;
 const MOST_RECORDS = 1 << 20;
 /** Where between these shares of rows pass, no branch can be foreseen. */
 const [FEW, MOST] = [0.15, 0.85];
+/** A table of groups is laid out for so many at most beforehand. */
+const MOST_EXPECTED = 1 << 23;
 const PAGE = 1 << 16;
 const MOST_MEMORY = 2 ** 32 - PAGE;
 
@@ -89,6 +91,8 @@ class Run {
   private tableAt = 0;
   private recordsAt = 0;
   private places = 1 << 16;
+  /** Rows that have been worked on. */
+  private seen = 0;
 
   constructor(
     private readonly plan: ScanPlan,
@@ -226,14 +230,18 @@ class Run {
       this.recordsAt + count * this.record.size,
     );
     const usedEnd = this.recordsAt + count * this.record.size;
-    while (2 * (count + rows) > this.places) this.places *= 4;
+    // As many groups as the rows so far let expect: a table that grows step by step is filled anew each time.
+    const expected = Math.min(this.plan.size, (count / Math.max(1, this.seen)) * this.plan.rowCount);
+    const wanted = 2 * (Math.min(expected, MOST_EXPECTED) + count + rows);
+    while (this.places < wanted) this.places *= 2;
     this.placeRecords();
     const bytes = new Uint8Array(this.memory.buffer);
     bytes.fill(0, this.tableAt, usedEnd);
     bytes.set(records, this.recordsAt);
     const table = new DataView(this.memory.buffer);
     const shift = BigInt(64 - Math.log2(this.places));
-    keys.forEach((key, number) => {
+    keys.forEach((plain, number) => {
+      const key = BigInt(plain);
       let place = Number(BigInt.asUintN(64, key * HASH_FACTOR) >> shift);
       while (table.getBigInt64(this.tableAt + place * HASH_ENTRY, true) !== 0n)
         place = (place + 1) & (this.places - 1);
@@ -242,15 +250,15 @@ class Run {
     });
   }
 
-  /** Keys by number; a key is the group's number + 1. */
-  private keys(count: number): BigInt64Array {
-    const keys = new BigInt64Array(count);
-    const [words, numbers] = [
-      new BigInt64Array(this.memory.buffer, this.tableAt, this.places * 2),
-      new Uint32Array(this.memory.buffer, this.tableAt, this.places * 4),
-    ];
-    for (let place = 0; place < this.places; place++)
-      if (words[place * 2] !== 0n) keys[numbers[place * 4 + 2]!] = words[place * 2]!;
+  /** Keys by number; a key is the group's number + 1, which a double holds. */
+  private keys(count: number): Float64Array {
+    const keys = new Float64Array(count);
+    // An entry is a key of 64 bits and a number of 32, of four words.
+    const words = new Uint32Array(this.memory.buffer, this.tableAt, this.places * 4);
+    for (let at = 0; at < words.length; at += 4) {
+      const key = words[at]! + words[at + 1]! * 2 ** 32;
+      if (key !== 0) keys[words[at + 2]!] = key;
+    }
     return keys;
   }
 
@@ -265,6 +273,7 @@ class Run {
       if (this.grouping === 'hash') this.makeRoom(rows);
       plan.inputs.forEach((input, k) => copyIn(this.memory, this.inputsAt[k]!, input, from, rows));
       step(rows);
+      this.seen += rows;
       places?.set(new Int32Array(this.memory.buffer, this.outAt, rows), from);
     }
     const { groups, numbers } = this.found();
@@ -286,24 +295,30 @@ class Run {
   /** Groups that have rows, and the numbers of their records. */
   private found(): { groups: Float64Array; numbers: Uint32Array } {
     if (this.grouping === 'hash') {
-      const count = this.count();
-      return {
-        groups: Float64Array.from(this.keys(count), (key) => Number(key) - 1),
-        numbers: Uint32Array.from({ length: count }, (_, k) => k),
-      };
+      const groups = this.keys(this.count());
+      const numbers = new Uint32Array(groups.length);
+      for (let g = 0; g < groups.length; g++) {
+        groups[g]!--;
+        numbers[g] = g;
+      }
+      return { groups, numbers };
     }
-    const memory = new DataView(this.memory.buffer);
-    const numbers: number[] = [];
-    for (let g = 0; g < this.plan.size; g++)
-      if (memory.getUint32(this.recordsAt + g * this.record.size, true) > 0) numbers.push(g);
-    return { groups: Float64Array.from(numbers), numbers: Uint32Array.from(numbers) };
+    const records = new Uint32Array(this.memory.buffer, this.recordsAt);
+    const step = this.record.size / 4;
+    const numbers = new Uint32Array(this.plan.size);
+    let count = 0;
+    for (let g = 0; g < this.plan.size; g++) if (records[g * step]! > 0) numbers[count++] = g;
+    const found = numbers.slice(0, count);
+    return { groups: new Float64Array(found), numbers: found };
   }
 
+  /** A word of 32 bits of some records. */
   private words(numbers: Uint32Array, at: number): Float64Array {
-    const memory = new DataView(this.memory.buffer);
-    return Float64Array.from(numbers, (number) =>
-      memory.getUint32(this.recordsAt + number * this.record.size + at, true),
-    );
+    const records = new Uint32Array(this.memory.buffer, this.recordsAt + at);
+    const step = this.record.size / 4;
+    const words = new Float64Array(numbers.length);
+    for (let k = 0; k < numbers.length; k++) words[k] = records[numbers[k]! * step]!;
+    return words;
   }
 
   private result(field: Field, at: number, numbers: Uint32Array, rows: Float64Array): FieldResult {
@@ -321,11 +336,14 @@ class Run {
       case 'greatest':
         return { kind: 'codes', codes: Uint32Array.from(this.words(numbers, at)) };
       case 'sum': {
-        const memory = new DataView(this.memory.buffer);
-        const place = (number: number) => this.recordsAt + number * this.record.size + at;
+        const step = this.record.size / 8;
+        const kept = isDouble(field.of)
+          ? new Float64Array(this.memory.buffer, this.recordsAt + at)
+          : new BigInt64Array(this.memory.buffer, this.recordsAt + at);
         const sums = isDouble(field.of)
-          ? Float64Array.from(numbers, (number) => memory.getFloat64(place(number), true))
-          : BigInt64Array.from(Array.from(numbers, (number) => memory.getBigInt64(place(number), true)));
+          ? new Float64Array(numbers.length)
+          : new BigInt64Array(numbers.length);
+        for (let k = 0; k < numbers.length; k++) sums[k] = kept[numbers[k]! * step]!;
         return { kind: 'sums', sums, counts: countsItself(field) ? this.words(numbers, at + 8) : rows };
       }
     }
