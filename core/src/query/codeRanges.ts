@@ -155,7 +155,7 @@ function rangeOf(column: Column, typed: Compare): readonly [number, number] {
 
 const negate = (passes: (code: number) => boolean) => (code: number) => !passes(code);
 
-/** The first code from 1 on for which what holds for all codes before does not; `end` where it holds for all. */
+/** The first code for which what holds for all codes before it does not; `end` where it holds for all. */
 function firstNot(holds: (code: number) => boolean, end: number): number {
   let [low, high] = [1, end];
   while (low < high) {

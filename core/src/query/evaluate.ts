@@ -352,9 +352,9 @@ export class Evaluator {
   }
 
   /**
-   * Contexts in which the calendar's conditions are replaced by the days of a period, one set of days for each
-   * combination of members on the calendar. Sets without a common day share a context, told apart by its last
-   * axis; `placeOf` says which context a set has, and its code on that axis.
+   * Contexts in which the calendar's conditions are replaced by the days of a period, one set of days for
+   * each combination of members on the calendar. Sets without a common day share a context, told apart by its
+   * last axis; `placeOf` says which context a set has, and its code on that axis.
    */
   private overContexts(
     node: Typed,

@@ -1,10 +1,10 @@
 import type { Value } from '../values/index.ts';
-import type { Codes, Column, TableData } from '../columns/index.ts';
+import type { Codes, Column, RowLists, TableData } from '../columns/index.ts';
 import type { FormulaChecker, TypedAggregate } from '../formula/index.ts';
 import type { Model, Relationship, Table } from '../model/index.ts';
 import type { Path, RowIndex, Via } from '../relate/index.ts';
 
-import type { PathStart } from './rowIndexes.ts';
+import type { KeyColumns, PathStart } from './rowIndexes.ts';
 
 /** Which executor runs plans. `auto` has code made where there are enough rows to be worth it. */
 export type Executor = 'auto' | 'plain' | 'compiled';
@@ -27,6 +27,8 @@ export interface ModelRows {
   referring(node: TypedAggregate & { readonly owner: string }): Value[];
   hasSeveralPartners(r: Relationship): boolean;
   pathIndex(path: Path): RowIndex | undefined;
+  /** Rows of one end of a relationship by the key of the other; `keyOf` gives that of each of its rows. */
+  entryLists(entering: KeyColumns, met: KeyColumns): RowLists & { readonly keyOf: Uint32Array };
   pathStart(path: Path): PathStart | undefined;
   startOf(
     base: string,

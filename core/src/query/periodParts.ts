@@ -15,8 +15,7 @@ export interface Layered {
 }
 
 /**
- * Lays sets of days into as few layers as comes about by taking the first layer that has none of a set's days;
- * equal sets are one. So rows are scanned once for a layer, and not once for each set: the months of two
+ * Lays sets of days into layers: each into the first that has none of its days; equal sets are one. So rows are scanned once for a layer, and not once for each set: the months of two
  * years, each a year back, are one layer. `keeps[row + 1]` tells the rows of the calendar in a set.
  */
 export function layersOf(

@@ -3,7 +3,7 @@ import { valueOfCode } from '../../columns/index.ts';
 import type { Typed } from '../../formula/index.ts';
 import { columnsOf, compileScalar, operandsOf, tablesOf } from '../../formula/index.ts';
 import { sameName } from '../../model/index.ts';
-import type { Via } from '../../relate/index.ts';
+import type { Path, Via } from '../../relate/index.ts';
 import { lookForInterruption, ROWS_BETWEEN_LOOKS } from '../interruption.ts';
 import { codeMask, onlyColumn, rowMask } from '../masks.ts';
 import type { ModelRows } from '../modelRows.ts';
@@ -51,7 +51,11 @@ export class Inputs {
 
   /** How the base table leads to one that it looks up; undefined for the base table itself. */
   way(table: string): Way | undefined {
-    const start = this.data.pathStart(this.data.checker.reach.lookup(this.base, table, this.via)!);
+    return this.wayOf(this.data.checker.reach.lookup(this.base, table, this.via)!);
+  }
+
+  wayOf(path: Path): Way | undefined {
+    const start = this.data.pathStart(path);
     if (!start) return undefined;
     const { codes, rowOf } = start;
     return {
@@ -93,7 +97,7 @@ export class Inputs {
     return only && byCode ? rowsByCode(only.codes, byCode) : undefined;
   }
 
-  /** Of a condition on columns of the base table that have few combinations of values: each is judged once. */
+  /** Of a condition on columns of the base table with few combinations of values: each is judged once. */
   private combinedMask(typed: Typed): Uint8Array | undefined {
     const named = columnsOf(typed);
     if (!isOfColumns(typed) || named.some((c) => !sameName(c.table, this.base))) return undefined;

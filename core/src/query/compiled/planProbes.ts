@@ -1,9 +1,9 @@
 import type { Typed } from '../../formula/index.ts';
 import { tablesOf } from '../../formula/index.ts';
-import type { Axis, Condition } from '../context.ts';
-import { conjuncts } from '../codeRanges.ts';
+import type { Axis } from '../context.ts';
 import { codeMask, dayMask, onlyColumn, rowMask } from '../masks.ts';
 import { FOUND, lookupMeetings, NO_REFERENCE, UNMATCHED } from '../noMember.ts';
+import type { Bridged } from './bridgeMasks.ts';
 import type { Inputs } from './inputs.ts';
 import { rowsByCode } from './inputs.ts';
 import type { Probe } from './plan.ts';
@@ -23,17 +23,15 @@ const share = (mask: Uint8Array): number =>
 
 const rejecting = (mask: Uint8Array): Int32Array => Int32Array.from(mask, (one) => one - 1);
 
-/** A table by code up to this size lies in the cache of a core; one that is larger is looked up beforehand. */
+/** A table by code up to this size lies in the cache of a core; a larger one is looked up beforehand. */
 const MOST_PROBED = 1 << 18;
 
-/** A condition as those that it is made of: each of them may be judged where its own columns are. */
-const apart = (condition: Condition): Condition[] =>
-  condition.kind === 'formula'
-    ? conjuncts(condition.typed).map((typed) => ({ ...condition, typed }))
-    : [condition];
-
 /** What conditions and axes have to do with the group of a row. */
-export function probesOf(inputs: Inputs, conditions: readonly Condition[], axes: readonly Axis[]): Probe[] {
+export function probesOf(
+  inputs: Inputs,
+  { plain, masks: pathMasks }: Bridged,
+  axes: readonly Axis[],
+): Probe[] {
   const probes: Probe[] = [];
   const masks = new Map<string, Uint8Array>();
   const reject = (input: number, mask: Uint8Array) =>
@@ -43,7 +41,12 @@ export function probesOf(inputs: Inputs, conditions: readonly Condition[], axes:
     const known = masks.get(table.toLowerCase());
     masks.set(table.toLowerCase(), known ? known.map((one, row) => one & mask[row]!) : mask);
   };
-  for (const condition of conditions.flatMap(apart)) {
+  for (const { path, byRow } of pathMasks) {
+    const way = inputs.wayOf(path);
+    if (way) reject(way.input, way.through(byRow));
+    else reject(inputs.of(byRow.subarray(1)), Uint8Array.of(0, 1));
+  }
+  for (const condition of plain) {
     if (condition.kind === 'members')
       throw new TypeError('rows without a member are not told apart by a plan');
     const table = condition.kind === 'days' ? condition.calendar : onlyTable(condition.typed);

@@ -1,10 +1,10 @@
 import type { Value } from '../../values/index.ts';
 import type { TypedAggregate } from '../../formula/index.ts';
-import { tablesOf } from '../../formula/index.ts';
 import type { Via } from '../../relate/index.ts';
 import type { Axis, Condition } from '../context.ts';
 import type { ModelRows } from '../modelRows.ts';
 import { Tuples } from '../tuples.ts';
+import { bridgeMasks } from './bridgeMasks.ts';
 import { Inputs } from './inputs.ts';
 import type { Field, Probe, ScanPlan, ScanResult } from './plan.ts';
 import { planAggregate } from './planFields.ts';
@@ -38,8 +38,8 @@ export class PlannedScan {
   ) {}
 
   /**
-   * Undefined where a condition or an axis comes through a bridge, a condition speaks of rows without a
-   * member, or members have too many combinations to be numbered.
+   * Undefined where an axis comes through a bridge, a condition speaks of rows without a member or of several
+   * tables beyond a bridge, or members have too many combinations to be numbered.
    */
   static of(
     data: ModelRows,
@@ -48,18 +48,13 @@ export class PlannedScan {
     axes: readonly Axis[],
     via: Via,
   ): PlannedScan | undefined {
-    if (conditions.some((c) => c.kind === 'members')) return undefined;
     const isLookup = (table: string) => data.checker.reach.route(base, table, via)?.kind === 'lookup';
-    const named = [
-      ...axes.map((axis) => axis.table),
-      ...conditions.flatMap((c) =>
-        c.kind === 'days' ? [c.calendar] : c.kind === 'formula' ? tablesOf(c.typed) : [],
-      ),
-    ];
     const size = axes.reduce((product, axis) => product * axis.width, 1);
-    if (!named.every(isLookup) || size > MOST_SIZE) return undefined;
+    if (!axes.every((axis) => isLookup(axis.table)) || size > MOST_SIZE) return undefined;
+    const bridged = bridgeMasks(data, base, conditions, via);
+    if (!bridged) return undefined;
     const inputs = new Inputs(data, base, via);
-    return new PlannedScan(inputs, probesOf(inputs, conditions, axes), axes, size);
+    return new PlannedScan(inputs, probesOf(inputs, bridged, axes), axes, size);
   }
 
   /**
