@@ -15,8 +15,9 @@ export interface Layered {
 }
 
 /**
- * Lays sets of days into layers: each into the first that has none of its days; equal sets are one. So rows are scanned once for a layer, and not once for each set: the months of two
- * years, each a year back, are one layer. `keeps[row + 1]` tells the rows of the calendar in a set.
+ * Lays sets of days into layers: each into the first that has none of its days; equal sets are one. So rows
+ * are scanned once for a layer, and not once for each set: the months of two years, each a year back, are one
+ * layer. `keeps[row + 1]` tells the rows of the calendar in a set.
  */
 export function layersOf(
   sets: readonly Uint8Array[],
