@@ -28,6 +28,7 @@ const entries = {
   crease: 'cli/src/main.ts',
   worker: 'server/src/tasks/worker.ts',
   isolated: 'server/src/readers/isolated.ts',
+  scanWorker: 'server/src/tasks/scanWorker.ts',
 };
 await build({
   ...common,

@@ -1,9 +1,11 @@
 import { PartsError } from '@crease/core/columns';
-import { DataError, endsWhen, Interrupted } from '@crease/core/query';
+import { availableParallelism } from 'node:os';
+import { DataError, endsWhen, helpScansWith, Interrupted } from '@crease/core/query';
 import { ReadError } from '@crease/core/reading';
 import { DatabaseError } from '../databases/reader.ts';
 import { systemFault } from '../systemFault.ts';
 import { performing } from '../threads/performing.ts';
+import { SecondThread } from '../threads/scanHelper.ts';
 import type { TaskFault } from '../threads/protocol.ts';
 import { TASKS } from './list.ts';
 import { codes } from './modelRows.ts';
@@ -20,6 +22,15 @@ function faultOf(error: unknown): TaskFault {
   if (system) return { fault: system.code, message: system.message };
   return { fault: 'bug', message, ...(error instanceof Error && error.stack ? { trace: error.stack } : {}) };
 }
+
+// As modules of its own the second thread is there in what is built; what runs from source works alone.
+if (import.meta.url.endsWith('.mjs') && availableParallelism() > 1)
+  helpScansWith(
+    new SecondThread(
+      new URL('./scanWorker.mjs', import.meta.url),
+      (error) => void process.stderr.write(`${String(error)}\n`),
+    ),
+  );
 
 /** A thread of the pool. */
 export default performing(TASKS, faultOf, {

@@ -11,6 +11,7 @@ import { planAggregate } from './planFields.ts';
 import { probesOf, stridesOf } from './planProbes.ts';
 import { runCompiled } from './runCompiled.ts';
 import { runPlain } from './runPlain.ts';
+import { runHelped } from './scanParts.ts';
 
 const WORTH_CODE = 20_000;
 
@@ -136,7 +137,11 @@ export class PlannedScan {
     };
     const { executor } = this.inputs.data;
     const compiled = executor === 'compiled' || (executor === 'auto' && plan.rowCount >= WORTH_CODE);
-    const ran = compiled ? runCompiled(plan, { groups }) : runPlain(plan, { groups });
+    const ran = !compiled
+      ? runPlain(plan, { groups })
+      : groups
+        ? runCompiled(plan, { groups })
+        : runHelped(plan);
     // Groups come in the same order from each run of the same executor.
     this.ran ??= ran;
     return ran;

@@ -21,6 +21,9 @@ import { lookForInterruption } from '../interruption.ts';
 const BLOCK_ROWS = 1 << 14;
 /** Up to so many groups a record each is laid out; beyond, groups are numbered as they come. */
 const MOST_RECORDS = 1 << 20;
+/** Whether groups are numbered as they come: there are too many combinations for a record each. */
+export const isHashed = (plan: ScanPlan): boolean => plan.size > MOST_RECORDS;
+
 /** Where between these shares of rows pass, no branch can be foreseen. */
 const [FEW, MOST] = [0.15, 0.85];
 /** A table of groups is laid out for so many at most beforehand. */
@@ -101,7 +104,7 @@ class Run {
     // The probe that leaves out most comes first.
     this.probes = [...plan.probes].sort((a, b) => a.passes - b.passes);
     const passes = this.probes.reduce((share, probe) => share * probe.passes, 1);
-    this.grouping = plan.size > MOST_RECORDS ? 'hash' : passes > FEW && passes < MOST ? 'mask' : 'branch';
+    this.grouping = isHashed(plan) ? 'hash' : passes > FEW && passes < MOST ? 'mask' : 'branch';
     const shape: ScanShape = {
       grouping: this.grouping,
       writesGroups,

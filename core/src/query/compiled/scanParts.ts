@@ -1,0 +1,98 @@
+import type { Codes } from '../../columns/index.ts';
+import type { FieldResult, ScanPlan, ScanResult } from './plan.ts';
+import { isHashed, runCompiled } from './runCompiled.ts';
+
+/**
+ * Somebody who works on a part of a scan at the same time. `begin` gives a function that waits for the result
+ * (undefined where there is none after all), or undefined where nobody is free.
+ */
+export interface ScanHelper {
+  begin(plan: ScanPlan): (() => ScanResult | undefined) | undefined;
+}
+
+/** With fewer rows than that, one alone is done as soon. */
+const WORTH_HELP = 1 << 19;
+
+let helper: ScanHelper | undefined;
+
+/** Says who helps with scans in this thread; until the next call. */
+export const helpScansWith = (one: ScanHelper | undefined): void => {
+  helper = one;
+};
+
+/** Runs a plan, its second half by the helper of this thread where there is one and it is worth it. */
+export function runHelped(plan: ScanPlan): ScanResult {
+  const mayPart =
+    plan.rowCount >= WORTH_HELP && plan.fields.length > 0 && !plan.fields.some((f) => f.kind === 'distinct');
+  if (!helper || !mayPart) return runCompiled(plan);
+  const half = plan.rowCount >>> 1;
+  const second = helper.begin(partOf(plan, half, plan.rowCount));
+  if (!second) return runCompiled(plan);
+  let first: ScanResult;
+  try {
+    first = runCompiled(partOf(plan, 0, half));
+  } catch (error) {
+    // The helper's result belongs to this scan: the next one must not take it for its own.
+    second();
+    throw error;
+  }
+  return mergedScans(plan, first, second() ?? runCompiled(partOf(plan, half, plan.rowCount)));
+}
+
+/** The plan over some of its rows. */
+export const partOf = (plan: ScanPlan, from: number, to: number): ScanPlan => ({
+  ...plan,
+  rowCount: to - from,
+  inputs: plan.inputs.map((input): Codes => input.subarray(from, to)),
+});
+
+/**
+ * What a plan gives over the rows of two parts: groups in the order in which one run over all rows has them
+ * (ascending, or as they come where they are hashed).
+ */
+export function mergedScans(plan: ScanPlan, first: ScanResult, second: ScanResult): ScanResult {
+  const places = new Map<number, number>();
+  first.groups.forEach((group, place) => places.set(group, place));
+  for (const group of second.groups) if (!places.has(group)) places.set(group, places.size);
+  const met = [...places.keys()];
+  const order = isHashed(plan) ? met : met.sort((a, b) => a - b);
+  const at = new Map(order.map((group, place) => [group, place]));
+  const [intoFirst, intoSecond] = [first, second].map(({ groups }) =>
+    Uint32Array.from(groups, (group) => at.get(group)!),
+  ) as [Uint32Array, Uint32Array];
+  const count = order.length;
+  const added = (a: Float64Array, b: Float64Array): Float64Array => {
+    const made = new Float64Array(count);
+    for (let k = 0; k < a.length; k++) made[intoFirst[k]!]! += a[k]!;
+    for (let k = 0; k < b.length; k++) made[intoSecond[k]!]! += b[k]!;
+    return made;
+  };
+  const field = (a: FieldResult, b: FieldResult, kind: ScanPlan['fields'][number]['kind']): FieldResult => {
+    if (a.kind === 'counts' && b.kind === 'counts')
+      return { kind: 'counts', counts: added(a.counts, b.counts) };
+    if (a.kind === 'codes' && b.kind === 'codes') {
+      const codes = new Uint32Array(count);
+      for (let k = 0; k < a.codes.length; k++) codes[intoFirst[k]!] = a.codes[k]!;
+      for (let k = 0; k < b.codes.length; k++) {
+        const [held, code] = [codes[intoSecond[k]!]!, b.codes[k]!];
+        // 0 is the code of none.
+        if (held === 0 || (code !== 0 && (kind === 'least' ? code < held : code > held)))
+          codes[intoSecond[k]!] = code;
+      }
+      return { kind: 'codes', codes };
+    }
+    if (a.kind !== 'sums' || b.kind !== 'sums') throw new TypeError('the parts of a scan are of two plans');
+    const counts = added(a.counts, b.counts);
+    if (!(a.sums instanceof BigInt64Array) || !(b.sums instanceof BigInt64Array))
+      return { kind: 'sums', counts, sums: added(a.sums as Float64Array, b.sums as Float64Array) };
+    const sums = new BigInt64Array(count);
+    for (let k = 0; k < a.sums.length; k++) sums[intoFirst[k]!] = a.sums[k]!;
+    for (let k = 0; k < b.sums.length; k++) sums[intoSecond[k]!]! += b.sums[k]!;
+    return { kind: 'sums', counts, sums };
+  };
+  return {
+    groups: Float64Array.from(order),
+    rows: added(first.rows, second.rows),
+    fields: plan.fields.map(({ kind }, f) => field(first.fields[f]!, second.fields[f]!, kind)),
+  };
+}
