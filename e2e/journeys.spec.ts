@@ -223,7 +223,7 @@ test('a trial: sentence, unmatched members, does not apply, explanation, chart',
       .filter({ has: page.getByRole('button', { name: 'Budgeted does not apply' }) })
       .first(),
   ).toHaveClass(/hatched/);
-  await answer.getByRole('row').nth(1).getByRole('button').first().click();
+  await answer.getByRole('row').nth(1).getByRole('button').nth(1).click();
   await expect(page.getByRole('region', { name: 'Explanation of the cell' })).toContainText('loan_branch');
   await answer.getByRole('button', { name: 'Budgeted does not apply' }).first().click();
   await expect(page.getByRole('region', { name: 'Explanation of the cell' })).toContainText(

@@ -276,3 +276,32 @@ test('an answer stands beside that of an earlier revision; a slow question is ca
   await expect(page.getByText('The question was cancelled')).toBeHidden();
   await expect(page.getByRole('table', { name: 'The answer' }).getByRole('row')).toHaveCount(2);
 });
+
+test('the rows of several cells are opened together, and add up to all of them', async ({ page }) => {
+  await open(page, { measures: ['Loans', 'Fines'], by: ['district.region'] });
+  const answer = page.getByRole('table', { name: 'The answer' });
+  const valueAt = async (row: number) =>
+    Number(
+      (await answer.getByRole('row').nth(row).getByRole('button').nth(1).textContent())!.replace(
+        /[^\d]/g,
+        '',
+      ),
+    );
+  const cell = (row: number, column: number) =>
+    answer.getByRole('row').nth(row).getByRole('button').nth(column);
+  await cell(1, 1).click();
+  await page.getByRole('button', { name: 'Put it together with others' }).click();
+  await cell(2, 1).click();
+  await page.getByRole('button', { name: 'Put it together with others' }).click();
+  // Another measure does not add up with these.
+  await cell(2, 2).click();
+  await expect(page.getByRole('button', { name: 'Put it together with others' })).toBeHidden();
+  const sum = (await valueAt(1)) + (await valueAt(2));
+  await page.getByRole('button', { name: 'Rows behind 2 cells' }).click();
+  const rows = page.getByRole('region', { name: 'Rows behind the number' });
+  await expect(rows.getByRole('status')).toContainText(sum.toLocaleString('en'));
+  await rows.getByRole('button', { name: 'Back to the answer' }).click();
+  await cell(1, 1).click();
+  await page.getByRole('button', { name: 'Clear' }).click();
+  await expect(page.getByRole('button', { name: 'Rows behind 2 cells' })).toBeHidden();
+});

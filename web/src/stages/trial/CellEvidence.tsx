@@ -8,6 +8,7 @@ import { useModel } from '../../state/model.tsx';
 import { useSelection } from '../../state/selection.ts';
 import { useAsked } from '../../state/useAsked.ts';
 import { formatValue, memberText } from '../../parts/format.ts';
+import { many } from '../../parts/text.ts';
 import { itemText } from './attributes.ts';
 import { cellOf } from './RowsView.tsx';
 import { Steps, TraceParts } from './TraceParts.tsx';
@@ -33,13 +34,18 @@ export function CellEvidence({
   answer,
   onDrill,
   onRows,
+  together,
+  onTogether,
 }: {
   cell: ChosenCell;
   query: Query;
   answer: QueryState;
   onDrill: (query: Query) => void;
-  /** Shows the rows behind the cell. */
-  onRows: (cell: AskedCell) => void;
+  /** Shows the rows behind cells. */
+  onRows: (cells: readonly AskedCell[]) => void;
+  /** Cells of the same question that are put together, and how they change. */
+  together: readonly AskedCell[];
+  onTogether: (cells: readonly AskedCell[]) => void;
 }) {
   const { id, state, model, names } = useModel();
   const [, select] = useSelection();
@@ -67,6 +73,9 @@ export function CellEvidence({
   const plain = by.filter((item): item is ByItem => typeof item === 'string' || !('formula' in item));
   if (!row || !column) return null;
   const measure = names.measure(column.name);
+  const key = JSON.stringify(asked.cell);
+  const without = together.filter((one) => JSON.stringify(one) !== key);
+  const isTogether = without.length < together.length;
   const next = nextLevel(plain, model.hierarchies ?? []);
   const deeper = nextDepth(plain);
   return (
@@ -90,8 +99,27 @@ export function CellEvidence({
       )}
       {column.kind === 'measure' && (
         <p className="mt-2">
-          <button className="btn" onClick={() => onRows(asked.cell)}>
+          <button className="btn" onClick={() => onRows([asked.cell])}>
             Rows behind it
+          </button>{' '}
+          {/* Rows of several measures do not add up to one number. */}
+          {together.every((one) => one.measure === asked.cell.measure) && (
+            <button
+              className="btn btn-bare"
+              onClick={() => onTogether(isTogether ? without : [...together, asked.cell])}
+            >
+              {isTogether ? 'Take it out of the cells put together' : 'Put it together with others'}
+            </button>
+          )}
+        </p>
+      )}
+      {together.length > 0 && (
+        <p className="mt-2" role="status">
+          <button className="btn" onClick={() => onRows(together)}>
+            Rows behind {many(together.length, 'cell')}
+          </button>{' '}
+          <button className="btn btn-bare" onClick={() => onTogether([])}>
+            Clear
           </button>
         </p>
       )}

@@ -1,7 +1,7 @@
 import type { ReactNode } from 'react';
 import { useMemo, useState } from 'react';
 import { api } from '@crease/contract';
-import type { Query, ValueFormat } from '@crease/core/model';
+import type { AskedCell, Query, ValueFormat } from '@crease/core/model';
 import { ask } from '../../state/api.ts';
 import { useAudience } from '../../state/told.ts';
 import { useAsked } from '../../state/useAsked.ts';
@@ -21,6 +21,13 @@ import { TrialHead } from './TrialHead.tsx';
 import { Waiting } from './Waiting.tsx';
 import { askedFully, useBeside } from './useBeside.ts';
 
+/** Cells that are put together, and the question that they are of. */
+interface Together {
+  readonly of: string;
+  readonly cells: readonly AskedCell[];
+}
+const NONE_TOGETHER: Together = { of: '', cells: [] };
+
 /** Formats of the measures that a question has on the spot. */
 const formatsOnTheSpot = (query: Query | undefined): [string, ValueFormat][] =>
   (query?.measures ?? []).flatMap((m) =>
@@ -34,6 +41,7 @@ const formatsOnTheSpot = (query: Query | undefined): [string, ValueFormat][] =>
 export function TrialStage() {
   const { id, model, measures: known, state } = useModel();
   const [cell, setCell] = useState<ChosenCell>();
+  const [together, setTogether] = useState<Together>(NONE_TOGETHER);
   const perspective = useAudience();
   const address = useTrialAddress();
   const { query, askRows } = address;
@@ -68,6 +76,8 @@ export function TrialStage() {
       ]),
     [beside?.query, known, query],
   );
+  // Cells of one question are put together: those of another have other members.
+  const of = JSON.stringify(cell?.of?.query ?? question);
   const answer = error || query.measures.length === 0 ? undefined : data;
   const note = answer
     ? `${many(answer.rows.length, 'row')}, ${Math.round(answer.elapsedMs)} ms${isCurrent ? '' : ' …'}`
@@ -133,7 +143,9 @@ export function TrialStage() {
               query={cell.of?.query ?? question}
               answer={cell.of?.answer ?? data}
               onDrill={pose}
-              onRows={(one) => askRows({ cells: [one], ...(cell.of ? { query: cell.of.query } : {}) })}
+              onRows={(cells) => askRows({ cells: [...cells], ...(cell.of ? { query: cell.of.query } : {}) })}
+              together={together.of === of ? together.cells : []}
+              onTogether={(cells) => setTogether({ of, cells })}
             />
           )}
         </EvidenceLeaf>

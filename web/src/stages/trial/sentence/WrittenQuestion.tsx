@@ -60,7 +60,12 @@ export default function WrittenQuestion({
           history(),
           closeBrackets(),
           EditorView.lineWrapping,
-          autocompletion({ override: [completeSentence(() => latest.current)], icons: false }),
+          // What is shown can be taken at once.
+          autocompletion({
+            override: [completeSentence(() => latest.current)],
+            icons: false,
+            interactionDelay: 0,
+          }),
           keymap.of([
             ...completionKeymap,
             { key: 'Enter', run: () => (finish.current(), true) },

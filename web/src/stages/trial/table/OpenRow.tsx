@@ -23,7 +23,11 @@ export function OpenRow({ items, name, isOpen, onOpen, onClose }: Props) {
   const { model } = useModel();
   const below = itemBelow(items.at(-1)!, model);
   const isTaken = below && items.some((item) => itemText(item, model) === itemText(below, model));
-  const sign = <span aria-hidden>{isOpen ? '▾' : '▸'}</span>;
+  const sign = (
+    <span aria-hidden data-mark>
+      {isOpen ? '▾' : '▸'}
+    </span>
+  );
   const look = 'w-[16px] flex-none text-soft hover:text-ink';
   if (isOpen)
     return (
