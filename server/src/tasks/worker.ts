@@ -1,5 +1,6 @@
 import { PartsError } from '@crease/core/columns';
 import { availableParallelism } from 'node:os';
+import { workerData } from 'node:worker_threads';
 import { DataError, endsWhen, helpScansWith, Interrupted } from '@crease/core/query';
 import { ReadError } from '@crease/core/reading';
 import { DatabaseError } from '../databases/reader.ts';
@@ -28,6 +29,7 @@ if (import.meta.url.endsWith('.mjs') && availableParallelism() > 1)
   helpScansWith(
     new SecondThread(
       new URL('./scanWorker.mjs', import.meta.url),
+      workerData as SharedArrayBuffer,
       (error) => void process.stderr.write(`${String(error)}\n`),
     ),
   );

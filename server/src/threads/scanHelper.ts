@@ -5,21 +5,30 @@ import type { ScanHelper, ScanPlan, ScanResult } from '@crease/core/query';
 /** What both threads read and write of each other: whether the helper is there, and what it has done. */
 const [READY, DONE, SLOTS] = [0, 1, 2];
 
-/** A part of a scan as it is sent. */
-export interface SentScan {
-  readonly plan: ScanPlan;
-  readonly number: number;
+type Input = ScanPlan['inputs'][number];
+/** An array in the memory that the threads share, by its place. */
+interface Place {
+  readonly at: number;
+  readonly length: number;
+  readonly width: number;
+}
+
+/** A part of a scan as it is sent: what lies in shared memory is named, everything else is copied. */
+interface SentScan {
+  readonly plan: Omit<ScanPlan, 'inputs'>;
+  readonly inputs: readonly (Input | Place)[];
 }
 
 /** Longer than any part of a scan takes. */
 const LONGEST_WAIT_MS = 60_000;
 
 /** What comes back: a result, or what went wrong. */
-export type EndedScan = { readonly result: ScanResult } | { readonly message: string };
+type EndedScan = { readonly result: ScanResult } | { readonly message: string };
 
 export interface HelperStart {
   readonly port: MessagePort;
   readonly state: Int32Array;
+  readonly memory: SharedArrayBuffer;
 }
 
 /**
@@ -33,12 +42,14 @@ export class SecondThread implements ScanHelper {
 
   constructor(
     private readonly module: URL,
+    /** What decoded codes lie in. */
+    private readonly memory: SharedArrayBuffer,
     private readonly onBug: (error: unknown) => void,
   ) {}
 
   private start(): void {
     const { port1, port2 } = new MessageChannel();
-    const start: HelperStart = { port: port2, state: this.state };
+    const start: HelperStart = { port: port2, state: this.state, memory: this.memory };
     const thread = new Worker(this.module, { workerData: start, transferList: [port2] });
     thread.on('error', (error) => {
       Atomics.store(this.state, READY, 0);
@@ -55,7 +66,8 @@ export class SecondThread implements ScanHelper {
     if (Atomics.load(this.state, READY) === 0) return undefined;
     const port = this.port!;
     const number = ++this.sent;
-    const message: SentScan = { plan: { ...plan, inputs: plan.inputs.map(owned) }, number };
+    const { inputs, ...rest } = plan;
+    const message: SentScan = { plan: rest, inputs: inputs.map((input) => this.sendable(input)) };
     port.postMessage(message);
     return () => {
       const waited = Atomics.wait(this.state, DONE, number - 1, LONGEST_WAIT_MS);
@@ -68,26 +80,40 @@ export class SecondThread implements ScanHelper {
       return undefined;
     };
   }
+
+  /** Of an array that is a part of another one only that part is to be copied. */
+  private sendable(input: Input): Input | Place {
+    const { buffer, byteOffset: at, length, BYTES_PER_ELEMENT: width } = input;
+    if (buffer === this.memory) return { at, length, width };
+    return input.byteLength === buffer.byteLength ? input : input.slice();
+  }
 }
 
-/** Of an array that is not shared only its own part is to be copied, not all that it is a part of. */
-const owned = <T extends ScanPlan['inputs'][number]>(input: T): T =>
-  input.buffer instanceof SharedArrayBuffer || input.byteLength === input.buffer.byteLength
-    ? input
-    : (input.slice() as T);
-
 /** What the second thread does, all its life. */
-export function help({ port, state }: HelperStart, run: (plan: ScanPlan) => ScanResult): void {
-  port.on('message', ({ plan, number }: SentScan) => {
+export function help({ port, state, memory }: HelperStart, run: (plan: ScanPlan) => ScanResult): void {
+  let received = 0;
+  const answer = (ended: EndedScan): void => {
+    port.postMessage(ended);
+    Atomics.store(state, DONE, ++received);
+    Atomics.notify(state, DONE);
+  };
+  const inputOf = (sent: Input | Place): Input => {
+    if (ArrayBuffer.isView(sent)) return sent;
+    const { at, length, width } = sent;
+    const Codes = width === 1 ? Uint8Array : width === 2 ? Uint16Array : Uint32Array;
+    // Typed arrays may lie in shared memory, whatever their type says.
+    return new Codes(memory as unknown as ArrayBuffer, at, length);
+  };
+  port.on('message', ({ plan, inputs }: SentScan) => {
     let ended: EndedScan;
     try {
-      ended = { result: run(plan) };
+      ended = { result: run({ ...plan, inputs: inputs.map(inputOf) }) };
     } catch (error) {
       ended = { message: error instanceof Error ? error.message : String(error) };
     }
-    port.postMessage(ended);
-    Atomics.store(state, DONE, number);
-    Atomics.notify(state, DONE);
+    answer(ended);
   });
+  // The other side waits for an answer to this, too.
+  port.on('messageerror', (error) => answer({ message: error.message }));
   Atomics.store(state, READY, 1);
 }
