@@ -1,4 +1,4 @@
-import { useMemo } from 'react';
+import { useMemo, useState } from 'react';
 import { useSearchParams } from 'react-router';
 import { ChartColumn, Code, Sheet } from 'lucide-react';
 import type { Query, Trial } from '@crease/core/model';
@@ -75,6 +75,10 @@ export function useTrialAddress() {
   }, [model, known, perspective]);
   const [asked, askedRows] = [params.get('q'), params.get('rows')];
   const address = useMemo(() => queryOf(asked), [asked]);
+  // An address takes its time to change: what is asked meanwhile is asked of the question before it is there.
+  const [ahead, setAhead] = useState<{ readonly of: string | null; readonly query: Query }>();
+  if (ahead && ahead.of !== asked) setAhead(undefined);
+  const shown = ahead?.of === asked ? ahead.query : undefined;
   const rows = useMemo(() => rowsOf(askedRows), [askedRows]);
   const change = (by: (next: URLSearchParams) => void) =>
     setParams((before) => {
@@ -90,7 +94,7 @@ export function useTrialAddress() {
       }
     });
   return {
-    query: address.query ?? first,
+    query: shown ?? address.query ?? first,
     queryFault: address.fault,
     view: VIEWS.find((v) => v.name === params.get('view')) ?? VIEWS[0],
     chart: readView(params),
@@ -99,7 +103,11 @@ export function useTrialAddress() {
     beside: params.get('beside'),
     besideOf: besideOf(params),
     set,
-    ask: (query: Query) => set({ q: JSON.stringify(query), rows: undefined }),
+    ask: (query: Query) => {
+      const text = JSON.stringify(query);
+      if (text !== asked) setAhead({ of: asked, query });
+      set({ q: text, rows: undefined });
+    },
     askRows: (asked: AskedRows | undefined) => set({ rows: asked && JSON.stringify(asked) }),
     draw: (view: ChartView) => change((next) => writeView(next, view)),
     open: ({ query, view = {} }: Trial) =>
