@@ -1,6 +1,6 @@
 import { useMemo } from 'react';
 import type { Measure, ModelColumn, Perspective } from '@crease/core/model';
-import { sameName, titleIn } from '@crease/core/model';
+import { sameName } from '@crease/core/model';
 import { useModel } from './model.tsx';
 
 /** What people are told of objects: titles and descriptions, by the names that questions use. */
@@ -13,27 +13,14 @@ export interface Told {
 /** The audience that the address names, if the model has it. */
 export const useAudience = (): Perspective | undefined => useModel().audience;
 
-/** Texts of the model; for the audience that the address names under the titles that it has for them. */
+/** Texts of the model; of what an audience sees under the titles that it has for them. */
 export function useTold(): Told {
   const { measures, names } = useModel();
-  const audience = useAudience();
-  return useMemo(() => {
-    const titled = <T extends { title?: string | undefined }>(
-      object: T | undefined,
-      part: 'measures' | 'columns',
-      name: string,
-    ): T | undefined => {
-      const title = object && audience && titleIn(audience, part, name);
-      return title === undefined ? object : { ...object!, title };
-    };
-    return {
-      measure: (name) =>
-        titled(
-          measures.find((m) => sameName(m.name, name)),
-          'measures',
-          name,
-        ),
-      column: (path) => titled(names.path(path)?.column, 'columns', path),
-    };
-  }, [measures, names, audience]);
+  return useMemo(
+    () => ({
+      measure: (name) => measures.find((m) => sameName(m.name, name)),
+      column: (path) => names.path(path)?.column,
+    }),
+    [measures, names],
+  );
 }

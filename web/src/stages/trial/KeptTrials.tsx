@@ -3,10 +3,9 @@ import { Popover, PopoverButton, PopoverPanel } from '@headlessui/react';
 import { Bookmark } from 'lucide-react';
 import { api } from '@crease/contract';
 import type { Query, Trial } from '@crease/core/model';
-import { freeName, isShown, sameName } from '@crease/core/model';
+import { freeName, sameName } from '@crease/core/model';
 import { ask } from '../../state/api.ts';
 import { useModel } from '../../state/model.tsx';
-import { useAudience } from '../../state/told.ts';
 import type { ChartView } from './chart/forms.ts';
 import { keptView } from './chart/forms.ts';
 
@@ -29,10 +28,7 @@ export function KeptTrials({
   const shown = trials.find((t) => JSON.stringify(t.query) === JSON.stringify(query));
   const [name, setName] = useState('');
   const [folder, setFolder] = useState('');
-  const audience = useAudience();
-  // An audience opens what it is shown; the modeler keeps and replaces all.
-  const listed = audience ? trials.filter((t) => isShown(audience, 'trials', t.name)) : trials;
-  const folders = Map.groupBy(listed, (t) => t.folder ?? '');
+  const folders = Map.groupBy(trials, (t) => t.folder ?? '');
   const keep = () => {
     const known = trials.find((t) => sameName(t.name, name.trim()));
     const value: Trial = {
@@ -75,7 +71,7 @@ export function KeptTrials({
       >
         {({ close }) => (
           <>
-            {listed.length === 0 && (
+            {trials.length === 0 && (
               <p className="text-soft">No trial is kept yet. A kept trial has a name and opens from here.</p>
             )}
             {[...folders].map(([title, list]) => (

@@ -4,13 +4,12 @@ import type { QueryState } from '@crease/contract';
 import { api } from '@crease/contract';
 import { csvLine } from '@crease/core/interchange';
 import type { AskedCell, DetailListing, Query } from '@crease/core/model';
-import { freeName, isShown, sameName } from '@crease/core/model';
+import { freeName, sameName } from '@crease/core/model';
 import type { AggregateRows } from '@crease/core/rows';
 import { ask } from '../../state/api.ts';
 import { saveFile } from '../../state/save.ts';
 import { useAsked } from '../../state/useAsked.ts';
 import { useModel } from '../../state/model.tsx';
-import { useAudience } from '../../state/told.ts';
 import { formatValue, isNumeric, memberText } from '../../parts/format.ts';
 import { IconButton } from '../../parts/IconButton.tsx';
 import { count, many } from '../../parts/text.ts';
@@ -62,10 +61,7 @@ export function RowsView({
   );
   const aggregates = found?.aggregates ?? [];
   const shown = aggregates[place] ?? aggregates[0];
-  const audience = useAudience();
-  const listings = (model.detailListings ?? []).filter(
-    (l) => shown && sameName(l.table, shown.table) && (!audience || isShown(audience, 'listings', l.name)),
-  );
+  const listings = (model.detailListings ?? []).filter((l) => shown && sameName(l.table, shown.table));
   const columns = shown?.columns.map((c) => c.name) ?? [];
   const save = () =>
     void ask(

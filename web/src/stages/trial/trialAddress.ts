@@ -2,7 +2,7 @@ import { useMemo, useState } from 'react';
 import { useSearchParams } from 'react-router';
 import { ChartColumn, Code, Sheet } from 'lucide-react';
 import type { Query, Trial } from '@crease/core/model';
-import { DocumentError, isShown, readCells, readQuery } from '@crease/core/model';
+import { DocumentError, readCells, readQuery } from '@crease/core/model';
 import { useModel } from '../../state/model.tsx';
 import { useAudience } from '../../state/told.ts';
 import { attributesOf, defaultAttribute } from './attributes.ts';
@@ -57,13 +57,11 @@ function besideOf(params: URLSearchParams): BesideOf | undefined {
 
 /** All that a trial shows stands in the address: the question, how its answer is seen, and rows behind it. */
 export function useTrialAddress() {
-  const { model, measures: known } = useModel();
+  const { whole: model, measures: known } = useModel();
   const [params, setParams] = useSearchParams();
   const perspective = useAudience();
   const first = useMemo((): Query => {
-    const measures = known.filter(
-      (m) => !m.hidden && (!perspective || isShown(perspective, 'measures', m.name)),
-    );
+    const measures = known.filter((m) => !m.hidden);
     // An audience begins with what it sees.
     const seen = perspective ? attributesOf(model, perspective)[0]?.item : undefined;
     const by = perspective ? seen : defaultAttribute(model, measures[0]?.table);

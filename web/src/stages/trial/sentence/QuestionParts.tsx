@@ -1,6 +1,5 @@
 import { useMemo } from 'react';
 import type { AskedItem, MeasureItem, Perspective, Query } from '@crease/core/model';
-import { isShown } from '@crease/core/model';
 import { useModel } from '../../../state/model.tsx';
 import { useTold } from '../../../state/told.ts';
 import { attributesOf, itemText, measureText } from '../attributes.ts';
@@ -25,12 +24,12 @@ const isSpotAttribute = (item: AskedItem): item is SpotAttribute =>
 
 /** The question part by part: each to change, move or remove, and more to add. */
 export function QuestionParts({ query, perspective, onAsk }: QuestionProps) {
-  const { model, measures: known } = useModel();
+  // Roles of a dimension are seen with it, whether or not the facts that play them are.
+  const { whole: model, measures: known } = useModel();
   const told = useTold();
   const attributes = useMemo(() => attributesOf(model, perspective), [model, perspective]);
   const filters = query.filters ?? [];
-  const seen = () =>
-    known.filter((m) => !m.hidden && (!perspective || isShown(perspective, 'measures', m.name)));
+  const seen = () => known.filter((m) => !m.hidden);
   return (
     <>
       <span>show</span>

@@ -26,16 +26,20 @@ export default function WrittenQuestion({
   onAsk: (query: Query) => void;
   onDone: () => void;
 }) {
-  const { model, measures } = useModel();
+  const { whole: model, measures, audience } = useModel();
   const [text, setText] = useState(() => writeSentence(query));
-  const read = useMemo(() => readSentence(text, model, query), [text, model, query]);
+  // Of measures those that are seen, with those of families; of tables all, for the roles that they have.
+  const read = useMemo(
+    () => readSentence(text, { ...model, measures: [...measures], periodFamilies: [] }, query),
+    [text, model, measures, query],
+  );
   /** The question that this text asked last, or began with. */
   const posed = useRef(JSON.stringify(query));
   const host = useRef<HTMLDivElement>(null);
   const view = useRef<EditorView>(undefined);
-  const latest = useRef({ model, measures, onAsk, onDone, query, read });
+  const latest = useRef({ model, measures, audience, onAsk, onDone, query, read });
   useEffect(() => {
-    latest.current = { model, measures, onAsk, onDone, query, read };
+    latest.current = { model, measures, audience, onAsk, onDone, query, read };
   });
 
   /** Asks what is written and goes back to the parts; what cannot be read is left only by giving up. */

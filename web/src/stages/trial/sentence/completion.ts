@@ -2,7 +2,7 @@ import type { Completion, CompletionContext, CompletionResult } from '@codemirro
 import type { Clause } from '@crease/core/interchange';
 import { clauseAt, itemWords, plainName } from '@crease/core/interchange';
 import { columnPath } from '@crease/core/formula';
-import type { Measure, Model } from '@crease/core/model';
+import type { Measure, Model, Perspective } from '@crease/core/model';
 import { attributesOf } from '../attributes.ts';
 import { defaultAggregate } from './options.ts';
 import { calendarsOf, COMMON_PERIODS, periodFilter } from './periods.ts';
@@ -22,8 +22,15 @@ const FOLLOWING: Readonly<Record<Clause | 'nothing', readonly string[]>> = {
   with: ['totals', 'subtotals', 'empty members', 'unmatched apart'],
 };
 
+/** What a question may name: of the model, what an audience sees where there is one. */
+interface Known {
+  readonly model: Model;
+  readonly measures: readonly Measure[];
+  readonly audience: Perspective | undefined;
+}
+
 /** What can stand in a clause besides the words that follow it. */
-function namesIn(clause: Clause | undefined, model: Model, measures: readonly Measure[]): Completion[] {
+function namesIn(clause: Clause | undefined, { model, measures, audience }: Known): Completion[] {
   const ofMeasures = (): Completion[] =>
     measures
       .filter((m) => !m.hidden)
@@ -34,14 +41,18 @@ function namesIn(clause: Clause | undefined, model: Model, measures: readonly Me
         info: m.formula,
       }));
   const ofAttributes = (): Completion[] =>
-    attributesOf(model).map(({ item, group }) => ({ label: itemWords(item), type: 'column', detail: group }));
+    attributesOf(model, audience).map(({ item, group }) => ({
+      label: itemWords(item),
+      type: 'column',
+      detail: group,
+    }));
   switch (clause) {
     case undefined:
     case 'show':
       return [
         ...ofMeasures(),
         ...model.tables
-          .filter((t) => t.role !== 'staging')
+          .filter((t) => !audience && t.role !== 'staging')
           .flatMap((t) =>
             t.columns.flatMap((c): Completion[] => {
               const aggregate = defaultAggregate(c);
@@ -85,7 +96,7 @@ function namesIn(clause: Clause | undefined, model: Model, measures: readonly Me
 
 /** Completes the word before the cursor by what its clause takes and by the clauses that may follow. */
 export const completeSentence =
-  (known: () => { model: Model; measures: readonly Measure[] }) =>
+  (known: () => Known) =>
   (context: CompletionContext): CompletionResult | null => {
     const before = context.state.sliceDoc(0, context.pos);
     const begun = /(?:^|[\s,(])(["\p{L}_][\p{L}\p{N}_ ."]*)$/u.exec(before);
@@ -94,9 +105,8 @@ export const completeSentence =
     if (!begun && !context.explicit && !/[\s,]$/.test(before)) return null;
     const from = context.pos - word.length;
     const clause = clauseAt(before, from + 1) ?? clauseAt(before, from);
-    const { model, measures } = known();
     const options = [
-      ...namesIn(clause, model, measures),
+      ...namesIn(clause, known()),
       ...FOLLOWING[clause ?? 'nothing'].map((label): Completion => ({ label, type: 'keyword', boost: -10 })),
     ];
     return { from, options, validFor: /^["\p{L}_][\p{L}\p{N}_."]*$/u };

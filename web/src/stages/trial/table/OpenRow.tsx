@@ -20,8 +20,11 @@ interface Props {
  * press with Shift always gives the choice.
  */
 export function OpenRow({ items, name, isOpen, onOpen, onClose }: Props) {
-  const { model } = useModel();
+  const { whole: model } = useModel();
   const below = itemBelow(items.at(-1)!, model);
+  const audience = useAudience();
+  const isSeen =
+    below && (!audience || attributesOf(model, audience).some((a) => a.text === itemText(below, model)));
   const isTaken = below && items.some((item) => itemText(item, model) === itemText(below, model));
   const sign = (
     <span aria-hidden data-mark>
@@ -35,7 +38,7 @@ export function OpenRow({ items, name, isOpen, onOpen, onClose }: Props) {
         {sign}
       </button>
     );
-  if (below && !isTaken)
+  if (below && isSeen && !isTaken)
     return (
       <button
         className={look}
@@ -72,7 +75,7 @@ const LISTED = 60;
 
 /** An attribute to open rows by. */
 function ItemChoice({ items, onPick }: { items: readonly AskedItem[]; onPick: (item: AskedItem) => void }) {
-  const { model } = useModel();
+  const { whole: model } = useModel();
   const audience = useAudience();
   const [search, setSearch] = useState('');
   const all = useMemo(() => attributesOf(model, audience), [model, audience]);

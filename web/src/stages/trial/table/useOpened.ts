@@ -16,7 +16,7 @@ interface Opened {
 
 /** Rows of the answer to a question that are opened, with what is below them. */
 export function useOpened(query: Query, texts: 'counting' | 'code points') {
-  const { id, model, state } = useModel();
+  const { id, whole: model, state } = useModel();
   const of = JSON.stringify([query, texts, state.revision.id]);
   const [opened, setOpened] = useState<Opened>({ of, rows: new Map() });
   const rows = opened.of === of ? opened.rows : new Map<string, Below>();
