@@ -3,6 +3,7 @@ import type { Codes, Column } from '../columns/index.ts';
 import { columnOfNumbered } from '../columns/index.ts';
 import type { Evaluate, Typed } from '../formula/index.ts';
 import { walkTyped } from '../formula/index.ts';
+import type { Via } from '../relate/index.ts';
 import type { ModelRows } from './modelRows.ts';
 import { rowValues } from './rowFormula.ts';
 import { lookForInterruption, ROWS_BETWEEN_LOOKS } from './interruption.ts';
@@ -28,10 +29,11 @@ export function numberedValues(
   data: ModelRows,
   table: string,
   typed: Typed,
+  via: Via = [],
 ): { numbers: Uint32Array; distinct: Value[] } {
   const rows = data.rowCount(table);
-  const evaluate = rowValues(data, table, typed);
-  const deciding = decidingCodes(data, table, typed);
+  const evaluate = rowValues(data, table, typed, via);
+  const deciding = decidingCodes(data, table, typed, via);
   const places = deciding?.reduce((n, d) => n * d.size, 1) ?? Infinity;
   return deciding && places <= Math.min(MOST_PLACES, Math.max(1 << 16, rows))
     ? byCombination(deciding, places, rows, evaluate)
@@ -51,7 +53,7 @@ export function derivedColumn(
 }
 
 /** Codes that decide the value on each row; undefined where more than columns of looked-up rows matters. */
-function decidingCodes(data: ModelRows, table: string, typed: Typed): Deciding[] | undefined {
+function decidingCodes(data: ModelRows, table: string, typed: Typed, via: Via): Deciding[] | undefined {
   const found = new Map<Codes, Deciding>();
   let whole = true;
   walkTyped(typed, (node) => {
@@ -63,7 +65,7 @@ function decidingCodes(data: ModelRows, table: string, typed: Typed): Deciding[]
     )
       whole = false;
     if (node.kind !== 'column' || !whole) return;
-    const start = data.startOf(table, node.table);
+    const start = data.startOf(table, node.table, via);
     const column = start ? undefined : data.column(table, node.column);
     const codes = start?.codes ?? column!.codes;
     found.set(codes, { codes, size: start?.size ?? column!.domain.size + 1 });

@@ -2,8 +2,9 @@ import type { Value } from '../values/index.ts';
 import { columnValues } from '../columns/index.ts';
 import type { ColumnName, TypedAggregate } from '../formula/index.ts';
 import { levelProblem, tablesOf } from '../formula/index.ts';
-import type { Route } from '../relate/index.ts';
 import type { Axis, Condition, ConditionShape, Context, ContextShape, Step } from './context.ts';
+import type { Through } from './compiled/bridgeMasks.ts';
+import { endsOf, throughKey } from './compiled/bridgeMasks.ts';
 import { PlannedScan } from './compiled/plannedScan.ts';
 import { dayMask, rowMask } from './masks.ts';
 import type { ModelData } from './modelData.ts';
@@ -99,13 +100,6 @@ export function scan(data: ModelData, context: Context, base: string): Scan {
   return made;
 }
 
-/** What conditions and axes come through: the same bridge, or the same many-to-many relationship. */
-interface Through {
-  readonly route: Exclude<Route, { kind: 'lookup' | 'ambiguous' }>;
-  /** The table whose rows are met: the bridge, or the `to` end. */
-  readonly table: string;
-}
-
 class Scanning {
   /** Base row of each entry; undefined while entries are rows. */
   private rows: Uint32Array | undefined;
@@ -160,10 +154,7 @@ class Scanning {
     const note = (table: string) => {
       const route = this.data.checker.reach.route(this.base, table, this.context.via);
       if (route && (route.kind === 'bridge' || route.kind === 'many-to-many'))
-        throughs.set(throughKey(route), {
-          route,
-          table: route.kind === 'bridge' ? route.entry.from.table : route.entry.to.table,
-        });
+        throughs.set(throughKey(route), route);
     };
     for (const axis of this.axes) note(axis.table);
     for (const step of this.steps)
@@ -171,11 +162,10 @@ class Scanning {
     for (const [key, through] of throughs) this.meet(key, through);
   }
 
-  private meet(key: string, { route }: Through): void {
-    const { entry, anchor } = route;
-    const [near, far] = route.kind === 'bridge' ? [entry.to, entry.from] : [entry.from, entry.to];
-    const lists = this.data.entryLists(far, near);
-    const anchors = this.data.pathIndex(anchor);
+  private meet(key: string, route: Through): void {
+    const [near, entering] = endsOf(route);
+    const lists = this.data.entryLists(entering, near);
+    const anchors = this.data.pathIndex(route.anchor);
     const count = this.alive.length;
     const keyOf = (e: number): number => {
       const row = this.rows ? this.rows[e]! : e;
@@ -367,9 +357,6 @@ function renumber(groups: Int32Array, size: number): number {
   }
   return next;
 }
-
-const throughKey = (route: Through['route']): string =>
-  `${route.kind}\n${route.entry.name}\n${route.anchor.map((r) => r.name).join('\n')}`;
 
 /** A column as an axis. */
 export function columnAxis(

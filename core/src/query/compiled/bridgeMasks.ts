@@ -5,8 +5,18 @@ import { conjuncts } from '../codeRanges.ts';
 import type { Condition } from '../context.ts';
 import { rowMask } from '../masks.ts';
 import type { ModelRows } from '../modelRows.ts';
+import type { KeyColumns } from '../rowIndexes.ts';
 
-type Through = Extract<Route, { kind: 'bridge' | 'many-to-many' }>;
+/** A route through rows that are met: of a bridge, or of the `to` end of a many-to-many relationship. */
+export type Through = Extract<Route, { kind: 'bridge' | 'many-to-many' }>;
+
+/** Conditions and axes of one key come through the same met rows. */
+export const throughKey = (route: Through): string =>
+  `${route.kind}\n${route.entry.name}\n${route.anchor.map((r) => r.name).join('\n')}`;
+
+/** The end that base rows lead to, and the end whose rows are met. */
+export const endsOf = ({ kind, entry }: Through): readonly [near: KeyColumns, met: KeyColumns] =>
+  kind === 'bridge' ? [entry.to, entry.from] : [entry.from, entry.to];
 
 /** Rows of a table that the base looks up, by row + 1, for which conditions beyond a bridge hold. */
 export interface PathMask {
@@ -47,16 +57,15 @@ export function bridgeMasks(
     const [route] = routes;
     const isBridged = route?.kind === 'bridge' || route?.kind === 'many-to-many';
     if (condition.kind === 'days' || !isBridged || tables.length > 1) return undefined;
-    const key = [route.kind, route.entry.name, ...route.anchor.map((r) => r.name)].join('\n');
+    const key = throughKey(route);
     const known = throughs.get(key) ?? { route, asked: [] };
     known.asked.push({ table: tables[0]!, path: route.path, typed: condition.typed });
     throughs.set(key, known);
   }
   const masks = [...throughs.values()].map(({ route, asked }): PathMask => {
-    const { entry } = route;
-    const [near, far] = route.kind === 'bridge' ? [entry.to, entry.from] : [entry.from, entry.to];
-    const passes = metMask(data, far.table, asked);
-    const lists = data.entryLists(far, near);
+    const [near, met] = endsOf(route);
+    const passes = metMask(data, met.table, asked);
+    const lists = data.entryLists(met, near);
     const byRow = new Uint8Array(data.rowCount(near.table) + 1);
     byRow[0] = passes[0]!;
     for (let row = 1; row < byRow.length; row++) {

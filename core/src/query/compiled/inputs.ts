@@ -1,13 +1,10 @@
 import type { Codes } from '../../columns/index.ts';
-import { valueOfCode } from '../../columns/index.ts';
 import type { Typed } from '../../formula/index.ts';
-import { columnsOf, compileScalar, operandsOf, tablesOf } from '../../formula/index.ts';
-import { sameName } from '../../model/index.ts';
+import { tablesOf } from '../../formula/index.ts';
 import type { Path, Via } from '../../relate/index.ts';
-import { lookForInterruption, ROWS_BETWEEN_LOOKS } from '../interruption.ts';
+import { numberedValues } from '../derivedColumn.ts';
 import { codeMask, onlyColumn, rowMask } from '../masks.ts';
 import type { ModelRows } from '../modelRows.ts';
-import { compileRow } from '../rowFormula.ts';
 import type { ColumnInput, Through } from './operands.ts';
 import type { Field } from './plan.ts';
 
@@ -19,19 +16,12 @@ export interface Way {
   readonly through: Through;
 }
 
-/** Combinations of values up to which each of them is judged, in place of each row. */
-const MOST_COMBINED = 1 << 20;
-
 /** What a table by code says of each row. */
 export function rowsByCode(codes: Codes, byCode: Uint8Array): Uint8Array {
   const rows = new Uint8Array(codes.length);
   for (let row = 0; row < rows.length; row++) rows[row] = byCode[codes[row]!]!;
   return rows;
 }
-
-/** Whether a formula reads columns alone: none of the rows that refer to its own. */
-const isOfColumns = (typed: Typed): boolean =>
-  typed.kind !== 'aggregate' && operandsOf(typed).every(isOfColumns);
 
 /** The arrays that a plan reads, each once. */
 export class Inputs {
@@ -55,11 +45,17 @@ export class Inputs {
   }
 
   wayOf(path: Path): Way | undefined {
+    const start = this.startOf(path);
+    return start && { input: this.of(start.codes), through: start.through };
+  }
+
+  /** The codes that lead along a path, without being an input yet. */
+  private startOf(path: Path): { codes: Codes; through: Through } | undefined {
     const start = this.data.pathStart(path);
     if (!start) return undefined;
     const { codes, rowOf } = start;
     return {
-      input: this.of(codes),
+      codes,
       through: (byRow) => {
         if (!rowOf) return byRow;
         const byCode = new (byRow.constructor as new (length: number) => typeof byRow)(rowOf.length);
@@ -83,60 +79,27 @@ export class Inputs {
       else for (let row = 0; row < mask.length; row++) mask[row]! |= other[row]!;
       return mask;
     }
-    return this.lookedUpMask(typed) ?? this.combinedMask(typed) ?? this.judgedMask(typed);
+    return this.lookedUpMask(typed) ?? this.judgedMask(typed);
   }
 
   /** Of a condition on one table: judged on its rows, or on the values of its one column. */
   private lookedUpMask(typed: Typed): Uint8Array | undefined {
     const tables = tablesOf(typed);
     if (tables.length !== 1) return undefined;
-    const way = this.way(tables[0]!);
-    if (way) return rowsByCode(this.codes[way.input]!, way.through(rowMask(this.data, tables[0]!, typed)));
+    const start = this.startOf(this.data.checker.reach.lookup(this.base, tables[0]!, this.via)!);
+    if (start) return rowsByCode(start.codes, start.through(rowMask(this.data, tables[0]!, typed)));
     const only = onlyColumn(this.data, typed);
     const byCode = only && codeMask(only, typed);
     return only && byCode ? rowsByCode(only.codes, byCode) : undefined;
   }
 
-  /** Of a condition on columns of the base table with few combinations of values: each is judged once. */
-  private combinedMask(typed: Typed): Uint8Array | undefined {
-    const named = columnsOf(typed);
-    if (!isOfColumns(typed) || named.some((c) => !sameName(c.table, this.base))) return undefined;
-    const columns = named.map((c) => this.data.column(c.table, c.column));
-    const places = columns.reduce((product, c) => product * (c.domain.size + 1), 1);
-    const rowCount = this.data.rowCount(this.base);
-    if (columns.length === 0 || places > MOST_COMBINED || places > rowCount) return undefined;
-    const codes = columns.map((c) => c.codes);
-    const sizes = columns.map((c) => c.domain.size + 1);
-    const at = new Int32Array(columns.length);
-    const passes = compileScalar(typed, (node) => {
-      if (node.kind !== 'column') throw new TypeError(`${node.kind} is no column`);
-      const k = named.findIndex((c) => sameName(c.table, node.table) && sameName(c.column, node.column));
-      return () => valueOfCode(columns[k]!.domain, at[k]!);
-    });
-    // 1 more than what the condition says; 0 where the combination has not been met.
-    const known = new Uint8Array(places);
-    const mask = new Uint8Array(rowCount);
-    for (let row = 0; row < rowCount; row++) {
-      let place = 0;
-      for (let k = 0; k < codes.length; k++) place = place * sizes[k]! + codes[k]![row]!;
-      if (known[place] === 0) {
-        for (let k = 0; k < codes.length; k++) at[k] = codes[k]![row]!;
-        known[place] = passes(0) === true ? 2 : 1;
-      }
-      mask[row] = known[place]! - 1;
-    }
-    return mask;
-  }
-
-  /** Judged row by row. */
+  /** Judged once for each combination of the values that it rests on, or row by row where there are many. */
   private judgedMask(typed: Typed): Uint8Array {
-    const passes = compileRow(this.data, typed, (table) => this.data.lookupIndex(this.base, table, this.via));
-    const mask = new Uint8Array(this.data.rowCount(this.base));
-    for (let row = 0; row < mask.length; row++) {
-      if (row % ROWS_BETWEEN_LOOKS === 0) lookForInterruption();
-      mask[row] = passes(row) === true ? 1 : 0;
-    }
-    return mask;
+    const { numbers, distinct } = numberedValues(this.data, this.base, typed, this.via);
+    return rowsByCode(
+      numbers,
+      Uint8Array.from([null, ...distinct], (value) => (value === true ? 1 : 0)),
+    );
   }
 
   /** Tells fields apart: two of one key are the same. */

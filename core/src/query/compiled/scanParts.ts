@@ -23,7 +23,11 @@ export const helpScansWith = (one: ScanHelper | undefined): void => {
 /** Runs a plan, its second half by the helper of this thread where there is one and it is worth it. */
 export function runHelped(plan: ScanPlan): ScanResult {
   const mayPart =
-    plan.rowCount >= WORTH_HELP && plan.fields.length > 0 && !plan.fields.some((f) => f.kind === 'distinct');
+    plan.rowCount >= WORTH_HELP &&
+    plan.fields.length > 0 &&
+    // Hashed groups are too many to be put together in less time than is won.
+    !isHashed(plan) &&
+    !plan.fields.some((f) => f.kind === 'distinct');
   if (!helper || !mayPart) return runCompiled(plan);
   const half = plan.rowCount >>> 1;
   const second = helper.begin(partOf(plan, half, plan.rowCount));
@@ -46,21 +50,17 @@ export const partOf = (plan: ScanPlan, from: number, to: number): ScanPlan => ({
   inputs: plan.inputs.map((input): Codes => input.subarray(from, to)),
 });
 
-/**
- * What a plan gives over the rows of two parts: groups in the order in which one run over all rows has them
- * (ascending, or as they come where they are hashed).
- */
+/** What a plan whose groups are not hashed gives over the rows of two parts: groups ascend. */
 export function mergedScans(plan: ScanPlan, first: ScanResult, second: ScanResult): ScanResult {
-  const places = new Map<number, number>();
-  first.groups.forEach((group, place) => places.set(group, place));
-  for (const group of second.groups) if (!places.has(group)) places.set(group, places.size);
-  const met = [...places.keys()];
-  const order = isHashed(plan) ? met : met.sort((a, b) => a - b);
-  const at = new Map(order.map((group, place) => [group, place]));
+  const at = new Int32Array(plan.size).fill(-1);
+  for (const { groups } of [first, second]) for (const group of groups) at[group] = 0;
+  let count = 0;
+  for (let group = 0; group < at.length; group++) if (at[group] === 0) at[group] = count++;
+  const met = new Float64Array(count);
+  for (let group = 0; group < at.length; group++) if (at[group]! >= 0) met[at[group]!] = group;
   const [intoFirst, intoSecond] = [first, second].map(({ groups }) =>
-    Uint32Array.from(groups, (group) => at.get(group)!),
+    Uint32Array.from(groups, (group) => at[group]!),
   ) as [Uint32Array, Uint32Array];
-  const count = order.length;
   const added = (a: Float64Array, b: Float64Array): Float64Array => {
     const made = new Float64Array(count);
     for (let k = 0; k < a.length; k++) made[intoFirst[k]!]! += a[k]!;
@@ -91,7 +91,7 @@ export function mergedScans(plan: ScanPlan, first: ScanResult, second: ScanResul
     return { kind: 'sums', counts, sums };
   };
   return {
-    groups: Float64Array.from(order),
+    groups: met,
     rows: added(first.rows, second.rows),
     fields: plan.fields.map(({ kind }, f) => field(first.fields[f]!, second.fields[f]!, kind)),
   };
