@@ -1,7 +1,6 @@
 import type { QueryState } from '@crease/contract';
 import { api } from '@crease/contract';
-import { columnPath } from '@crease/core/formula';
-import type { AskedCell, ByItem, MemberOfCell, Query } from '@crease/core/model';
+import type { AskedCell, MemberOfCell, Query } from '@crease/core/model';
 import type { AnswerMember } from '@crease/core/query';
 import { ask } from '../../state/api.ts';
 import { useModel } from '../../state/model.tsx';
@@ -9,8 +8,9 @@ import { useSelection } from '../../state/selection.ts';
 import { useAsked } from '../../state/useAsked.ts';
 import { formatValue, memberText } from '../../parts/format.ts';
 import { many } from '../../parts/text.ts';
-import { itemText } from './attributes.ts';
+import { isOffered, itemText } from './attributes.ts';
 import { cellOf } from './RowsView.tsx';
+import { drilledDown } from './table/drill.ts';
 import { Steps, TraceParts } from './TraceParts.tsx';
 
 export interface ChosenCell {
@@ -47,12 +47,11 @@ export function CellEvidence({
   together: readonly AskedCell[];
   onTogether: (cells: readonly AskedCell[]) => void;
 }) {
-  const { id, state, model, names } = useModel();
+  const { id, state, whole, audience, names } = useModel();
   const [, select] = useSelection();
   // The row of totals stands before the first.
   const row = cell.row < 0 ? totalsOf(answer) : answer.rows[cell.row];
   const column = answer.columns[cell.column];
-  const by = query.by ?? [];
   const { subtotal } = cell;
   const asked = {
     query,
@@ -69,15 +68,12 @@ export function CellEvidence({
     asked,
     (question, signal) => ask(api.questions.trace, { id }, question, signal),
   );
-  // Parts on the spot are not drilled into.
-  const plain = by.filter((item): item is ByItem => typeof item === 'string' || !('formula' in item));
   if (!row || !column) return null;
   const measure = names.measure(column.name);
   const key = JSON.stringify(asked.cell);
   const without = together.filter((one) => JSON.stringify(one) !== key);
   const isTogether = without.length < together.length;
-  const next = nextLevel(plain, model.hierarchies ?? []);
-  const deeper = nextDepth(plain);
+  const down = drilledDown(query, row, whole);
   return (
     <section aria-label="Explanation of the cell" className="border-b border-rule px-4 py-3">
       <h2 className="text-[15px]">
@@ -132,33 +128,10 @@ export function CellEvidence({
       ) : (
         !error && column.kind === 'measure' && <p className="mt-2 text-soft">working …</p>
       )}
-      {deeper && isMember(row[deeper.at]!) && (
-        <button
-          className="btn mt-2"
-          onClick={() =>
-            onDrill({
-              ...query,
-              by: [...by.slice(0, deeper.at + 1), deeper.item, ...by.slice(deeper.at + 1)],
-              sort: [],
-            })
-          }
-        >
-          Drill down to {itemText(deeper.item, model)}
-        </button>
-      )}
-      {next && isMember(row[next.at]!) && (
-        <button
-          className="btn mt-2"
-          onClick={() =>
-            onDrill({
-              ...query,
-              by: [...by.slice(0, next.at), next.item, ...by.slice(next.at + 1)],
-              filters: [...(query.filters ?? []), { column: next.column, in: [row[next.at] as string] }],
-              sort: [],
-            })
-          }
-        >
-          Drill down from {memberText(row[next.at]!, answer.columns[next.at]!.type)} to {next.item.level}
+      {down && isOffered(down.item, whole, audience) && (
+        <button className="btn mt-2" onClick={() => onDrill(down.query)}>
+          Drill down from {memberText(row[down.at]!, answer.columns[down.at]!.type)} to{' '}
+          {itemText(down.item, whole)}
         </button>
       )}
     </section>
@@ -168,48 +141,3 @@ export function CellEvidence({
 /** The totals as a row of the answer: without members. */
 const totalsOf = ({ columns, totals }: QueryState): readonly AnswerMember[] | undefined =>
   totals && [...columns.filter((c) => c.kind !== 'measure').map(() => null), ...totals];
-
-const isMember = (member: AnswerMember): boolean => member !== null && typeof member !== 'object';
-
-/** The depth below the deepest that the question has of a parent-child hierarchy, to stand beside it. */
-function nextDepth(
-  by: readonly ByItem[],
-): { at: number; item: { hierarchy: string; depth: number } } | undefined {
-  const at = by.findLastIndex((item) => typeof item !== 'string' && 'depth' in item);
-  const item = by[at];
-  return item && typeof item !== 'string' && 'depth' in item
-    ? { at, item: { hierarchy: item.hierarchy, depth: item.depth + 1 } }
-    : undefined;
-}
-
-/** The level below one that the question has, so that a member can be opened. */
-function nextLevel(
-  by: readonly ByItem[],
-  hierarchies: readonly {
-    name: string;
-    table: string;
-    levels?: { name: string; column: string }[] | undefined;
-  }[],
-): { at: number; item: { hierarchy: string; level: string }; column: string } | undefined {
-  for (const [at, item] of [...by.entries()].reverse()) {
-    for (const h of hierarchies) {
-      const levels = h.levels ?? [];
-      const path = columnPath(h.table, h.name);
-      const columnOf = (c: string) => (c.includes('.') ? c : columnPath(h.table, c));
-      const i = levels.findIndex((l) =>
-        typeof item === 'string'
-          ? columnOf(l.column) === item
-          : 'level' in item && item.hierarchy === path && item.level === l.name,
-      );
-      const below = levels[i + 1];
-      const has =
-        below &&
-        by.some(
-          (b) => typeof b !== 'string' && 'level' in b && b.hierarchy === path && b.level === below.name,
-        );
-      if (i >= 0 && below && !has)
-        return { at, item: { hierarchy: path, level: below.name }, column: columnOf(levels[i]!.column) };
-    }
-  }
-  return undefined;
-}

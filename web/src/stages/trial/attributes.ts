@@ -113,6 +113,10 @@ export function attributesOf(asked: Model, perspective?: Perspective): Attribute
   return [...levels, ...columns];
 }
 
+/** Whether an item may be put on rows: for an audience, whether it sees it. */
+export const isOffered = (item: ByItem, model: Model, audience: Perspective | undefined): boolean =>
+  !audience || attributesOf(model, audience).some((a) => a.text === itemText(item, model));
+
 /** A first attribute worth looking at: the label of a dimension next to the fact. */
 export function defaultAttribute(model: Model, fact: string | undefined): string | undefined {
   const near = (model.relationships ?? [])

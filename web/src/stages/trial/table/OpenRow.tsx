@@ -3,7 +3,7 @@ import { useMemo, useState } from 'react';
 import type { AskedItem } from '@crease/core/model';
 import { useModel } from '../../../state/model.tsx';
 import { useAudience } from '../../../state/told.ts';
-import { attributesOf, itemText } from '../attributes.ts';
+import { attributesOf, isOffered, itemText } from '../attributes.ts';
 import { itemBelow } from './drill.ts';
 
 interface Props {
@@ -23,8 +23,7 @@ export function OpenRow({ items, name, isOpen, onOpen, onClose }: Props) {
   const { whole: model } = useModel();
   const below = itemBelow(items.at(-1)!, model);
   const audience = useAudience();
-  const isSeen =
-    below && (!audience || attributesOf(model, audience).some((a) => a.text === itemText(below, model)));
+  const isSeen = below && isOffered(below, model, audience);
   const isTaken = below && items.some((item) => itemText(item, model) === itemText(below, model));
   const sign = (
     <span aria-hidden data-mark>

@@ -85,3 +85,47 @@ export function rowsBelow(answer: QueryState, row: OpenedRow): number[] {
 /** Whether a member has rows that can be told apart below it: all others have none. */
 export const mayOpen = (member: AnswerMember | undefined): boolean =>
   member !== undefined && !(typeof member === 'object' && member !== null && 'others' in member);
+
+/** A question one step further down from a row, and the item that it goes to. */
+export interface DrilledDown {
+  readonly item: ByItem;
+  /** The place of the member that is gone down from. */
+  readonly at: number;
+  readonly query: Query;
+}
+
+/**
+ * The question that goes down from the last member of a row below which something lies: of that member alone
+ * by the level below, or of all by the depth below beside those that the question has.
+ */
+export function drilledDown(
+  query: Query,
+  row: readonly AnswerMember[],
+  model: Model,
+): DrilledDown | undefined {
+  const by = query.by ?? [];
+  const isAsked = (item: AskedItem) => by.some((other) => JSON.stringify(other) === JSON.stringify(item));
+  for (let at = by.length - 1; at >= 0; at--) {
+    const [asked, member] = [by[at]!, row[at]!];
+    const item = itemBelow(asked, model);
+    if (!item || isAsked(item) || member === null || typeof member === 'object') continue;
+    if (typeof item !== 'string' && 'depth' in item)
+      return {
+        item,
+        at,
+        query: { ...query, by: [...by.slice(0, at + 1), item, ...by.slice(at + 1)], sort: [] },
+      };
+    const column = shownColumn(asked, model)!;
+    return {
+      item,
+      at,
+      query: {
+        ...query,
+        by: [...by.slice(0, at), item, ...by.slice(at + 1)],
+        filters: [...(query.filters ?? []), { column, in: [member] }],
+        sort: [],
+      },
+    };
+  }
+  return undefined;
+}

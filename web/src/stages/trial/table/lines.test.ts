@@ -1,6 +1,6 @@
 import type { QueryState } from '@crease/contract';
 import type { Model, Query } from '@crease/core/model';
-import { itemBelow, questionBelow, rowsBelow } from './drill.ts';
+import { drilledDown, itemBelow, questionBelow, rowsBelow } from './drill.ts';
 import type { Below, Line } from './lines.ts';
 import { keyOfRow, tableLines } from './lines.ts';
 
@@ -81,6 +81,24 @@ test('a member of a depth, or on the spot, is found among the rows instead', () 
     ['Ada', true, 'Elm', 4],
   ]);
   expect(rowsBelow(below, row)).toEqual([0, 3]);
+});
+
+test('down from a member goes to the level below it alone, or to the depth beside it', () => {
+  const query: Query = { measures: ['Loans'], by: [region, { hierarchy: 'staff.Report', depth: 1 }] };
+  expect(drilledDown(query, ['North', 'Ada', 5], model)).toMatchObject({
+    at: 1,
+    query: { by: [...query.by!, { hierarchy: 'staff.Report', depth: 2 }] },
+  });
+  // Where the last has no member, the one before it.
+  expect(drilledDown(query, ['North', null, 5], model)).toMatchObject({
+    at: 0,
+    item: branch,
+    query: { by: [branch, query.by![1]], filters: [{ column: 'district.region', in: ['North'] }] },
+  });
+  expect(drilledDown(query, [null, null, 5], model)).toBeUndefined();
+  expect(
+    drilledDown({ measures: ['Loans'], by: [region, branch] }, ['North', 'Ash', 5], model),
+  ).toBeUndefined();
 });
 
 test('of two members with one label only the rows of the opened one are below it', () => {
