@@ -91,10 +91,10 @@ test('parts on the spot are asked, changed, and kept in the model; undo takes th
   expect(rows).toBeGreaterThan(4);
   // Kept: from then on they are of the model, and the answer is the same.
   await page.getByRole('button', { name: 'initial', exact: true }).click();
-  await page.getByRole('button', { name: 'Keep as a column of branch' }).click();
+  await page.getByRole('button', { name: 'Save as a column of branch' }).click();
   await expect.poll(() => questionOf(page)).toMatchObject({ by: ['branch.initial'] });
   await page.getByRole('button', { name: 'Twice', exact: true }).first().click();
-  await page.getByRole('button', { name: 'Keep as a measure of the model' }).click();
+  await page.getByRole('button', { name: 'Save as a measure' }).click();
   await expect.poll(() => questionOf(page)).toMatchObject({ measures: ['Loans', 'Twice'] });
   await expect(answer.getByRole('row')).toHaveCount(rows);
   await page.goto(`${model}/measures?sel=measure:Twice`);
@@ -290,18 +290,18 @@ test('the rows of several cells are opened together, and add up to all of them',
   const cell = (row: number, column: number) =>
     answer.getByRole('row').nth(row).getByRole('button').nth(column);
   await cell(1, 1).click();
-  await page.getByRole('button', { name: 'Put it together with others' }).click();
+  await page.getByRole('button', { name: 'Add to a selection' }).click();
   await cell(2, 1).click();
-  await page.getByRole('button', { name: 'Put it together with others' }).click();
+  await page.getByRole('button', { name: 'Add to a selection' }).click();
   // Another measure does not add up with these.
   await cell(2, 2).click();
-  await expect(page.getByRole('button', { name: 'Put it together with others' })).toBeHidden();
+  await expect(page.getByRole('button', { name: 'Add to a selection' })).toBeHidden();
   const sum = (await valueAt(1)) + (await valueAt(2));
-  await page.getByRole('button', { name: 'Rows behind 2 cells' }).click();
+  await page.getByRole('button', { name: 'Rows behind 2 selected cells' }).click();
   const rows = page.getByRole('region', { name: 'Rows behind the number' });
   await expect(rows.getByRole('status')).toContainText(sum.toLocaleString('en'));
   await rows.getByRole('button', { name: 'Back to the answer' }).click();
   await cell(1, 1).click();
-  await page.getByRole('button', { name: 'Clear' }).click();
-  await expect(page.getByRole('button', { name: 'Rows behind 2 cells' })).toBeHidden();
+  await page.getByRole('button', { name: 'Clear the selection' }).click();
+  await expect(page.getByRole('button', { name: 'Rows behind 2 selected cells' })).toBeHidden();
 });

@@ -104,7 +104,7 @@ export function CellEvidence({
               className="btn btn-bare"
               onClick={() => onTogether(isTogether ? without : [...together, asked.cell])}
             >
-              {isTogether ? 'Take it out of the cells put together' : 'Put it together with others'}
+              {isTogether ? 'Remove from the selection' : 'Add to a selection'}
             </button>
           )}
         </p>
@@ -112,10 +112,10 @@ export function CellEvidence({
       {together.length > 0 && (
         <p className="mt-2" role="status">
           <button className="btn" onClick={() => onRows(together)}>
-            Rows behind {many(together.length, 'cell')}
+            Rows behind {many(together.length, 'selected cell')}
           </button>{' '}
           <button className="btn btn-bare" onClick={() => onTogether([])}>
-            Clear
+            Clear the selection
           </button>
         </p>
       )}

@@ -57,14 +57,14 @@ export function CompareHead({ left, right, of, onOf, onSwap, onEnd }: Props) {
       {of && (
         <label
           className="flex items-center gap-1"
-          title="Otherwise the earlier model is asked on today's rows"
+          title="With the rows of that time; otherwise on the rows of today"
         >
           <input
             type="checkbox"
             checked={of.rows === 'then'}
             onChange={(e) => onOf({ ...of, rows: e.target.checked ? 'then' : 'now' })}
           />
-          rows of then
+          with its rows
         </label>
       )}
       <button className="btn" onClick={onSwap}>

@@ -231,8 +231,7 @@ function Points({
       )}
       {points.leftOut > 0 && (
         <p className="absolute bottom-0 left-2 text-[12px] text-soft">
-          {many(points.leftOut, 'row')} with a measure that is null {points.leftOut === 1 ? 'has' : 'have'} no
-          place.
+          {many(points.leftOut, 'row')} with a null measure {points.leftOut === 1 ? 'is' : 'are'} not drawn.
         </p>
       )}
     </>

@@ -46,8 +46,8 @@ export function ChartTools({ answer, drawn, form, view, onView, onSave }: Props)
       </label>
       {isAxed && (
         <fieldset className="flex items-center gap-2">
-          <legend className="sr-only">Axis at the right</legend>
-          <span className="text-soft">at the right:</span>
+          <legend className="sr-only">Right axis</legend>
+          <span className="text-soft">right axis:</span>
           {measures.map((m) => (
             <label key={m} className="flex items-center gap-1">
               <input

@@ -117,7 +117,7 @@ function MeasureParts({ query, onAsk }: Omit<QuestionProps, 'perspective'>) {
                     close();
                   }}
                 />
-                <Keep text="Keep as a measure of the model" onKeep={() => void keepMeasure(m)} />
+                <Keep text="Save as a measure" onKeep={() => void keepMeasure(m)} />
               </>
             )
           : undefined
@@ -155,7 +155,7 @@ function AttributeParts({
                     close();
                   }}
                 />
-                <Keep text={`Keep as a column of ${item.of}`} onKeep={() => void keepAttribute(item)} />
+                <Keep text={`Save as a column of ${item.of}`} onKeep={() => void keepAttribute(item)} />
               </>
             )
           : undefined

@@ -136,7 +136,7 @@ export default function WrittenQuestion({
       </div>
       <p role="status" className="mt-1 min-h-[18px] font-sans text-[12px] text-soft">
         {fault
-          ? `${fault.message} (column ${fault.start + 1}); the answer below is of the question before. Esc gives up`
+          ? `${fault.message} (column ${fault.start + 1}); the answer below is of the question before. Esc discards this`
           : 'Ctrl+Space completes; Enter or Esc goes back to the parts.'}
       </p>
     </div>
