@@ -38,4 +38,18 @@ export default tseslint.config(
     plugins: { 'react-hooks': reactHooks },
     rules: { ...reactHooks.configs.recommended.rules, 'react-hooks/incompatible-library': 'off' },
   },
+  {
+    files: ['web/src/**/*.{ts,tsx}'],
+    ignores: ['web/src/state/address.ts'],
+    rules: {
+      'no-restricted-imports': [
+        'error',
+        {
+          name: 'react-router',
+          importNames: ['useSearchParams'],
+          message: 'It changes the address as it was when the screen was drawn: useAddress changes the newest.',
+        },
+      ],
+    },
+  },
 );

@@ -283,6 +283,37 @@ test('a measure is written: completion, a fault in its place, then saved in cano
   await expect(added).toHaveCount(0);
 });
 
+test('of changes of an address close to each other none is lost', async ({ page }) => {
+  await page.goto(`${demo}/measures`);
+  await page.getByRole('button', { name: 'Measure', exact: true }).click();
+  await page.getByLabel('Name of the measure').fill('Fine of a loan');
+  await page.getByLabel('Formula').fill('avg(loan_export.fine)');
+  // What is typed while an edit is on its way stays, and so does the selection that follows the edit.
+  await page.route('**/api/models/*/edits', async (route) => {
+    await new Promise((done) => setTimeout(done, 400));
+    await route.continue();
+  });
+  await page.getByRole('button', { name: 'Save' }).click();
+  await page.getByLabel('Filter', { exact: true }).fill('fine');
+  await expect(page.getByRole('region', { name: 'Values', exact: true })).toContainText('total');
+  await expect(page).toHaveURL(/search=fine/);
+  await page.unroute('**/api/models/*/edits');
+  // Two acts in one moment.
+  await page.evaluate(() => {
+    const filter = document.querySelector<HTMLInputElement>('input[aria-label="Filter"]')!;
+    const row = [...document.querySelectorAll<HTMLElement>('[aria-label="Catalog"] [role="row"]')].find((r) =>
+      r.textContent.includes('Fines'),
+    )!;
+    const write = Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value')!.set!;
+    write.call(filter, 'fines');
+    filter.dispatchEvent(new Event('input', { bubbles: true }));
+    row.click();
+  });
+  await expect(page).toHaveURL((url) => url.searchParams.get('search') === 'fines');
+  await expect(page).toHaveURL((url) => url.searchParams.get('sel') === 'measure:Fines');
+  await page.getByRole('button', { name: 'Undo', exact: true }).first().click();
+});
+
 test('dragging a column onto a column shows what the rows say, then relates them', async ({ page }) => {
   await page.goto(`${demo}/stars`);
   await page.getByRole('button', { name: 'Show all' }).click();

@@ -1,16 +1,14 @@
-import { useSearchParams } from 'react-router';
+import { useAddress } from '../state/address.ts';
 import { useModel } from '../state/model.tsx';
 
 /** Looks through the eyes of an audience, or of the modeler; a question that was asked as another is left. */
 function useLookAs(): (name: string) => void {
-  const [, setParams] = useSearchParams();
+  const [, change] = useAddress();
   return (name) =>
-    setParams((before) => {
-      const next = new URLSearchParams(before);
+    change((next) => {
       for (const key of ['q', 'rows', 'beside']) next.delete(key);
       if (name === '') next.delete('as');
       else next.set('as', name);
-      return next;
     });
 }
 

@@ -1,12 +1,12 @@
 import { createContext, useCallback, useContext, useEffect, useMemo, useState } from 'react';
 import type { ReactNode } from 'react';
-import { useSearchParams } from 'react-router';
 import { useSWRConfig } from 'swr';
 import type { ClaimsState, JobState, LiveEvent, ModelState, UndoState } from '@crease/contract';
 import { addressOf, api } from '@crease/contract';
 import type { Edit } from '@crease/core/edit';
 import type { Measure, Model, Perspective } from '@crease/core/model';
 import { ModelNames, sameName, seenBy, withFamilies } from '@crease/core/model';
+import { useAddress } from './address.ts';
 import { ApiError, ask, thisWindow } from './api.ts';
 import { inTurns, newest, newestFrom } from './turns.ts';
 import { useAnswer } from './useAnswer.ts';
@@ -182,7 +182,7 @@ export function ModelProvider({
     [id, step, fail],
   );
 
-  const [params] = useSearchParams();
+  const [params] = useAddress();
   const as = params.get('as') ?? '';
   const audience = (state?.model.perspectives ?? []).find((p) => sameName(p.name, as));
 

@@ -1,6 +1,7 @@
 import { useCallback } from 'react';
-import { useLocation, useNavigate, useParams, useSearchParams } from 'react-router';
+import { useNavigate, useParams } from 'react-router';
 import type { About } from '@crease/core/claims';
+import { useAddress } from './address.ts';
 
 export type SelectionKind =
   'table' | 'column' | 'relationship' | 'hierarchy' | 'measure' | 'perspective' | 'claim';
@@ -19,20 +20,15 @@ export function parseSelection(text: string | null): Selection | undefined {
 export const selectionText = (selection: Selection): string => `${selection.kind}:${selection.name}`;
 
 export function useSelection(): [Selection | undefined, (selection: Selection | undefined) => void] {
-  const [params, setParams] = useSearchParams();
+  const [params, change] = useAddress();
   const select = useCallback(
     (selection: Selection | undefined) =>
-      setParams(
-        (before) => {
-          const next = new URLSearchParams(before);
-          if (selection) next.set('sel', selectionText(selection));
-          else next.delete('sel');
-          next.delete('claim');
-          return next;
-        },
-        { replace: false, preventScrollReset: true },
-      ),
-    [setParams],
+      change((next) => {
+        if (selection) next.set('sel', selectionText(selection));
+        else next.delete('sel');
+        next.delete('claim');
+      }),
+    [change],
   );
   return [parseSelection(params.get('sel')), select];
 }
@@ -50,9 +46,9 @@ export function keptAddress(search: string): URLSearchParams {
 export function useGo(): (stage: string, selection?: Selection, claim?: string, view?: string) => void {
   const navigate = useNavigate();
   const { model } = useParams();
-  const { search } = useLocation();
   return useCallback(
     (stage, selection, claim, view) => {
+      const { search } = window.location;
       const next = keptAddress(search);
       const kept = selection ? selectionText(selection) : new URLSearchParams(search).get('sel');
       if (kept) next.set('sel', kept);
@@ -60,7 +56,7 @@ export function useGo(): (stage: string, selection?: Selection, claim?: string, 
       if (view !== undefined) next.set('view', view);
       void navigate({ pathname: `/m/${model}/${stage}`, search: next.size > 0 ? `?${next}` : '' });
     },
-    [navigate, model, search],
+    [navigate, model],
   );
 }
 
@@ -117,19 +113,17 @@ export const STAGE_OF: Record<SelectionKind, string> = {
 
 /** One more thing that the address says of a screen: a view, a step. */
 export function useParam(name: string): [string | undefined, (value: string | undefined) => void] {
-  const [params, setParams] = useSearchParams();
+  const [params, change] = useAddress();
   const set = useCallback(
     (value: string | undefined) =>
-      setParams(
-        (before) => {
-          const next = new URLSearchParams(before);
+      change(
+        (next) => {
           if (value === undefined) next.delete(name);
           else next.set(name, value);
-          return next;
         },
-        { replace: true, preventScrollReset: true },
+        { replace: true },
       ),
-    [name, setParams],
+    [name, change],
   );
   return [params.get(name) ?? undefined, set];
 }

@@ -1,6 +1,6 @@
 import { useState } from 'react';
-import { useSearchParams } from 'react-router';
 import type { RecipeState, UploadState } from '@crease/contract';
+import { useAddress } from '../../state/address.ts';
 import { useModel } from '../../state/model.tsx';
 import { Leaves } from '../../frame/Leaves.tsx';
 import { EvidenceLeaf } from '../../evidence/EvidenceLeaf.tsx';
@@ -16,19 +16,17 @@ import { typedMembersOf } from '@crease/core/model';
  * Bring in tables: choose files, see what is in them, take in what is wanted; then draft a star from them.
  */
 export function IntakeStage() {
-  const [params, setParams] = useSearchParams();
+  const [params, change] = useAddress();
   const { model } = useModel();
   const view = params.get('view');
   const [drawn, setDrawn] = useState<readonly UploadState[]>([]);
   const [recipe, setRecipe] = useState<RecipeState>();
   const show = (name: string, table?: string) =>
-    setParams((before) => {
-      const next = new URLSearchParams(before);
+    change((next) => {
       next.delete('of');
       if (name) next.set('view', name);
       else next.delete('view');
       if (table !== undefined) next.set('of', table);
-      return next;
     });
   const back = () => show('');
   const edited = model.tables.find((t) => t.name === params.get('of') && typedMembersOf(t) !== undefined);

@@ -1,14 +1,13 @@
 import { useState } from 'react';
-import { useSearchParams } from 'react-router';
 import { sameName } from '@crease/core/model';
 import type { Table } from '@crease/core/model';
 import { useModel } from '../../state/model.tsx';
-import { selectionText } from '../../state/selection.ts';
+import { useGo } from '../../state/selection.ts';
 
 /** Begins a table that is made of another by steps; it stays linked to it. */
 export function DeriveTable() {
   const { model, edit } = useModel();
-  const [, setParams] = useSearchParams();
+  const go = useGo();
   const [open, setOpen] = useState(false);
   const [from, setFrom] = useState('');
   const [name, setName] = useState('');
@@ -46,8 +45,7 @@ export function DeriveTable() {
       return;
     setOpen(false);
     setName('');
-    // The table and the view are one step: two changes of the address would undo each other.
-    setParams({ sel: selectionText({ kind: 'table', name: value.name }), view: 'steps' });
+    go('shape', { kind: 'table', name: value.name }, undefined, 'steps');
   };
   return (
     <form

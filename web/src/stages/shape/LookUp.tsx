@@ -1,11 +1,10 @@
 import { useState } from 'react';
-import { useSearchParams } from 'react-router';
 import { parseType } from '@crease/core/values';
 import type { ModelColumn, StepArgument, Table } from '@crease/core/model';
 import { sameName, isDerived, stepsOf } from '@crease/core/model';
 import { stepsUnder } from '@crease/core/edit';
 import { useModel } from '../../state/model.tsx';
-import { selectionText } from '../../state/selection.ts';
+import { useGo } from '../../state/selection.ts';
 import { LookupFields } from './forms/LookupForm.tsx';
 
 /**
@@ -14,7 +13,7 @@ import { LookupFields } from './forms/LookupForm.tsx';
  */
 export function LookUp({ table, onClose }: { table: Table; onClose: () => void }) {
   const { model, edit } = useModel();
-  const [, setParams] = useSearchParams();
+  const go = useGo();
   const [value, setValue] = useState<StepArgument<'lookup'>>({ table: '', on: [['', '']], columns: [] });
   const stored = table.columns
     .filter((c) => c.formula === undefined)
@@ -54,7 +53,7 @@ export function LookUp({ table, onClose }: { table: Table; onClose: () => void }
     const says = `look ${added.map((c) => c.name).join(', ')} of ${table.name} up in ${value.table}`;
     if (!(await edit(made, says))) return;
     onClose();
-    setParams({ sel: selectionText({ kind: 'table', name: table.name }), view: 'steps' });
+    go('shape', { kind: 'table', name: table.name }, undefined, 'steps');
   };
   return (
     <form

@@ -1,11 +1,10 @@
-import { useSearchParams } from 'react-router';
 import type { Edit } from '@crease/core/edit';
 import { quoteName } from '@crease/core/formula';
 import type { Table } from '@crease/core/model';
 import { sameName } from '@crease/core/model';
 import { matchVersions } from '@crease/core/edit';
 import { useModel } from '../../state/model.tsx';
-import { selectionText } from '../../state/selection.ts';
+import { useGo } from '../../state/selection.ts';
 
 type Change = Extract<Edit[number], { do: 'set-table' }>['change'];
 type Validity = NonNullable<Table['validity']>;
@@ -16,7 +15,7 @@ type Validity = NonNullable<Table['validity']>;
  */
 export function Versions({ table, onSet }: { table: Table; onSet: (change: Change, says: string) => void }) {
   const { model, edit } = useModel();
-  const [, setParams] = useSearchParams();
+  const go = useGo();
   const days = table.columns.filter((c) => c.type === 'date' || c.type === 'timestamp').map((c) => c.name);
   const { validity } = table;
   if (days.length < 2 && !validity) return null;
@@ -47,7 +46,7 @@ export function Versions({ table, onSet }: { table: Table; onSet: (change: Chang
     const source = { steps: [{ from: table.name }, { filter: `${quoteName(to)} is null` }] };
     const value = { name: current, role: 'dimension' as const, key: of, source, columns };
     if (await edit([{ do: 'put-tables', name: null, value }], `derive the current rows of ${table.name}`))
-      setParams({ sel: selectionText({ kind: 'table', name: current }), view: 'steps' });
+      go('shape', { kind: 'table', name: current }, undefined, 'steps');
   };
   return (
     <>
@@ -89,7 +88,7 @@ export function Versions({ table, onSet }: { table: Table; onSet: (change: Chang
 /** Facts that name a member and a day: each row can refer to the version of that day. */
 function MatchFacts({ dimension }: { dimension: Table }) {
   const { model, edit } = useModel();
-  const [, setParams] = useSearchParams();
+  const go = useGo();
   const { of } = dimension.validity!;
   const matches = model.tables
     .filter((t) => t.role === 'fact')
@@ -120,8 +119,7 @@ function MatchFacts({ dimension }: { dimension: Table }) {
         const made = matchVersions(model, { fact, dimension, members, at });
         if (!made) return;
         void edit(made, `rows of ${fact.name} refer to the version of ${dimension.name} on their ${at}`).then(
-          (done) =>
-            done && setParams({ sel: selectionText({ kind: 'table', name: fact.name }), view: 'steps' }),
+          (done) => done && go('shape', { kind: 'table', name: fact.name }, undefined, 'steps'),
         );
       }}
     >

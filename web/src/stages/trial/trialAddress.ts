@@ -1,8 +1,8 @@
 import { useMemo, useState } from 'react';
-import { useSearchParams } from 'react-router';
 import { ChartColumn, Code, Sheet } from 'lucide-react';
 import type { Query, Trial } from '@crease/core/model';
 import { DocumentError, readCells, readQuery } from '@crease/core/model';
+import { useAddress } from '../../state/address.ts';
 import { useModel } from '../../state/model.tsx';
 import { useAudience } from '../../state/told.ts';
 import { attributesOf, defaultAttribute } from './attributes.ts';
@@ -58,7 +58,7 @@ function besideOf(params: URLSearchParams): BesideOf | undefined {
 /** All that a trial shows stands in the address: the question, how its answer is seen, and rows behind it. */
 export function useTrialAddress() {
   const { whole: model, measures: known } = useModel();
-  const [params, setParams] = useSearchParams();
+  const [params, change] = useAddress();
   const perspective = useAudience();
   const first = useMemo((): Query => {
     const measures = known.filter((m) => !m.hidden);
@@ -78,12 +78,6 @@ export function useTrialAddress() {
   if (ahead && ahead.of !== asked) setAhead(undefined);
   const shown = ahead?.of === asked ? ahead.query : undefined;
   const rows = useMemo(() => rowsOf(askedRows), [askedRows]);
-  const change = (by: (next: URLSearchParams) => void) =>
-    setParams((before) => {
-      const next = new URLSearchParams(before);
-      by(next);
-      return next;
-    });
   const set = (values: Record<string, string | undefined>) =>
     change((next) => {
       for (const [key, value] of Object.entries(values)) {
