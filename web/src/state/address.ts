@@ -9,8 +9,8 @@ export interface AddressOptions {
 export type ChangeAddress = (by: (next: URLSearchParams) => void, options?: AddressOptions) => void;
 
 /**
- * What the address says behind its `?`, and a way to change it. A change begins with the address as it is at
- * that moment, not as it was when the screen was drawn: of two changes one after the other both stay, and so does
+ * What the address says behind its `?`, and a way to change it. A change begins with the address of then,
+ * not with the one that the screen was drawn with: of two changes one after the other both stay, and so does
  * what was typed while an edit was on its way to the server.
  */
 export function useAddress(): [URLSearchParams, ChangeAddress] {
