@@ -158,6 +158,39 @@ test('rows are opened in place down a hierarchy and by any attribute; their numb
   await expect(answer.getByRole('row').nth(2)).toContainText('2024');
 });
 
+test('rows of a table laid out across are opened in place; their cells and totals have rows behind them', async ({
+  page,
+}) => {
+  await open(page, {
+    measures: ['Loans'],
+    by: [{ hierarchy: 'branch.Geography', level: 'Region' }],
+    across: ['calendar.year'],
+  });
+  const answer = page.getByRole('table', { name: 'The answer' });
+  const numbersOf = async (name: string) => {
+    const row = answer.getByRole('row').filter({ has: page.getByRole('button', { name }) });
+    await expect(row).toBeVisible();
+    const texts = await row.locator('button.num').allTextContents();
+    return texts.map((text) => Number(text.replace(/[^\d]/g, '')));
+  };
+  const region = await numbersOf('Open Coast');
+  expect(region.length).toBeGreaterThan(2);
+  await answer.getByRole('button', { name: 'Open Coast' }).press('Enter');
+  const [one, other] = [await numbersOf('Open Saltmarsh'), await numbersOf('Open Harbour Row')];
+  expect(one.map((n, i) => n + other[i]!)).toEqual(region);
+  const town = answer.getByRole('row').filter({ has: page.getByRole('button', { name: 'Open Saltmarsh' }) });
+  const rows = page.getByRole('region', { name: 'Rows behind the number' });
+  for (const place of [0, one.length - 1]) {
+    await town.locator('button.num').nth(place).click();
+    await page.getByRole('button', { name: 'Rows behind it' }).click();
+    await expect(rows.getByRole('status')).toContainText(one[place]!.toLocaleString('en'));
+    await rows.getByRole('button', { name: 'Back to the answer' }).click();
+    await answer.getByRole('button', { name: 'Open Coast' }).click();
+  }
+  await answer.getByRole('button', { name: 'Close Coast' }).click();
+  await expect(town).toHaveCount(0);
+});
+
 test('subtotals stand below their groups, each with its own context', async ({ page }) => {
   await open(page, { measures: ['Borrowers'], by: ['district.region', 'calendar.year'] });
   await page.getByRole('button', { name: 'Add to the answer' }).click();

@@ -1,7 +1,7 @@
 import { lazy, Suspense } from 'react';
 import type { QueryState } from '@crease/contract';
 import type { Query, ValueFormat } from '@crease/core/model';
-import { AcrossTable } from './AcrossTable.tsx';
+import { AcrossTable } from './table/AcrossTable.tsx';
 import type { AnswerSettings } from './answerSettings.ts';
 import type { ChosenCell } from './CellEvidence.tsx';
 import { CompareHead } from './CompareHead.tsx';
@@ -72,7 +72,16 @@ export function AnswerBody(props: Props) {
       </Suspense>
     );
   if ((question.across?.length ?? 0) > 0)
-    return <AcrossTable answer={answer} query={question} formats={formats} chosen={chosen} onCell={onCell} />;
+    return (
+      <AcrossTable
+        answer={answer}
+        query={question}
+        texts={settings.texts}
+        formats={formats}
+        chosen={chosen}
+        onCell={onCell}
+      />
+    );
   return (
     <AnswerTable
       answer={answer}

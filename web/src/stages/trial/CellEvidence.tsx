@@ -138,6 +138,8 @@ export function CellEvidence({
   );
 }
 
-/** The totals as a row of the answer: without members. */
-const totalsOf = ({ columns, totals }: QueryState): readonly AnswerMember[] | undefined =>
-  totals && [...columns.filter((c) => c.kind !== 'measure').map(() => null), ...totals];
+/** The totals as a row of the answer, without members; a subtotal below an opened row has none beside it. */
+const totalsOf = ({ columns, totals = [] }: QueryState): readonly AnswerMember[] => [
+  ...columns.filter((c) => c.kind !== 'measure').map(() => null),
+  ...totals,
+];

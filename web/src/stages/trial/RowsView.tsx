@@ -14,7 +14,7 @@ import { formatValue, isNumeric, memberText } from '../../parts/format.ts';
 import { IconButton } from '../../parts/IconButton.tsx';
 import { count, many } from '../../parts/text.ts';
 import { AttributePicker } from './AttributePicker.tsx';
-import { namedMembers } from './laidOut.ts';
+import { namedMembers } from './table/laidOut.ts';
 
 /** What of the rows behind a number is looked at; it stands in the address. */
 export interface AskedRows {

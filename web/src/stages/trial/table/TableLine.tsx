@@ -1,15 +1,12 @@
 import type { QueryState } from '@crease/contract';
 import type { AskedItem, ValueFormat } from '@crease/core/model';
 import type { AnswerMember } from '@crease/core/query';
-import { formatValue, isNumeric, memberText } from '../../../parts/format.ts';
+import { formatValue } from '../../../parts/format.ts';
 import type { ChosenCell } from '../CellEvidence.tsx';
-import { itemText } from '../attributes.ts';
-import { useModel } from '../../../state/model.tsx';
 import type { OpenedRow } from './drill.ts';
-import { mayOpen } from './drill.ts';
 import { GoalMark } from './GoalMark.tsx';
 import type { Line } from './lines.ts';
-import { OpenRow } from './OpenRow.tsx';
+import { Member, RowMembers } from './RowMembers.tsx';
 
 export interface LineProps {
   readonly answer: QueryState;
@@ -21,97 +18,28 @@ export interface LineProps {
   readonly onClose: (row: OpenedRow) => void;
 }
 
-const INDENT = 16;
-
-/** A member as text; what is none stands in italics. */
-function Member({ value, type }: { value: AnswerMember; type: string }) {
-  return value === null || typeof value === 'object' ? (
-    <i className="text-soft">{memberText(value, type)}</i>
-  ) : (
-    <>{formatValue(value, type)}</>
-  );
-}
-
 /** The cells of a row of the answer, or of a row below an opened one. */
 export function RowCells({ line, ...props }: LineProps & { line: Extract<Line, { kind: 'row' }> }) {
   const { byCount } = props;
-  const { row, depth, of } = line;
+  const { row, of } = line;
   const answer = of?.answer ?? props.answer;
   const values = answer.rows[line.at]!;
   const width = row.items.length;
   return (
     <>
-      {Array.from({ length: byCount }, (_, i) =>
-        i === byCount - 1 ? (
-          <LastMember
-            key={i}
-            {...props}
-            line={line}
-            value={values[width - 1]!}
-            type={answer.columns[width - 1]!.type}
-          />
-        ) : (
-          <div
-            key={i}
-            role="cell"
-            className={`min-w-0 truncate ${isNumeric(answer.columns[i]!.type) ? 'num' : ''}`}
-          >
-            {depth === 0 && (
-              <span className="block truncate px-3 leading-[24px]">
-                <Member value={values[i]!} type={answer.columns[i]!.type} />
-              </span>
-            )}
-          </div>
-        ),
-      )}
+      <RowMembers
+        row={row}
+        depth={line.depth}
+        below={line.below}
+        answer={answer}
+        byCount={byCount}
+        onOpen={props.onOpen}
+        onClose={props.onClose}
+      />
       {values.slice(width).map((value, k) => (
         <ValueCell key={k} {...props} line={line} value={value} place={k} />
       ))}
     </>
-  );
-}
-
-/** What an item is called without where it is from. */
-const shortName = (item: AskedItem): string => {
-  if (typeof item === 'string') return item.split('.').at(-1)!;
-  if ('formula' in item) return item.name;
-  return 'level' in item ? item.level : `depth ${item.depth}`;
-};
-
-/** The member that a row can be opened at. */
-function LastMember({
-  line,
-  value,
-  type,
-  onOpen,
-  onClose,
-}: LineProps & { line: Extract<Line, { kind: 'row' }>; value: AnswerMember; type: string }) {
-  const { model } = useModel();
-  const { row, depth, below } = line;
-  const name =
-    value === null || typeof value === 'object' ? memberText(value, type) : formatValue(value, type);
-  return (
-    <div role="cell" className="flex min-w-0 items-center pr-3" style={{ paddingLeft: 4 + depth * INDENT }}>
-      {mayOpen(value) ? (
-        <OpenRow
-          items={row.items}
-          name={name}
-          isOpen={below !== undefined}
-          onOpen={(item) => onOpen(row, item)}
-          onClose={() => onClose(row)}
-        />
-      ) : (
-        <span className="w-[16px] flex-none" />
-      )}
-      <span className="truncate leading-[24px]" title={name}>
-        <Member value={value} type={type} />
-      </span>
-      {below && (
-        <span className="flex-none pl-2 text-[11px] text-soft" title={itemText(below.item, model)}>
-          by {shortName(below.item)}
-        </span>
-      )}
-    </div>
   );
 }
 

@@ -3,7 +3,7 @@ import { columnPath, withRoles } from '@crease/core/formula';
 import type { AskedItem, ByItem, MemberOfCell, Model, Query, QueryFilter } from '@crease/core/model';
 import { sameName, splitPath } from '@crease/core/model';
 import type { AnswerMember } from '@crease/core/query';
-import { namedMembers } from '../laidOut.ts';
+import { namedMembers } from './laidOut.ts';
 
 /** A row of an answer that is opened: its members, and those of the rows within which it stands. */
 export interface OpenedRow {
@@ -64,6 +64,7 @@ export function questionBelow(query: Query, row: OpenedRow, next: AskedItem, mod
   return {
     measures: query.measures,
     by: [...row.items, next],
+    ...(query.across?.length ? { across: query.across, subtotals: true } : {}),
     filters: [...filters, ...narrowed],
     unmatched: 'apart',
     ...(query.asOf === undefined ? {} : { asOf: query.asOf }),

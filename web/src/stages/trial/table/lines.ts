@@ -1,7 +1,7 @@
 import type { QueryState } from '@crease/contract';
 import type { AskedItem, MemberOfCell, Query } from '@crease/core/model';
 import type { AnswerMember } from '@crease/core/query';
-import { namedMembers } from '../laidOut.ts';
+import { namedMembers } from './laidOut.ts';
 import type { OpenedRow } from './drill.ts';
 import { rowsBelow } from './drill.ts';
 

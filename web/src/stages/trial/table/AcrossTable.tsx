@@ -3,14 +3,20 @@ import { useVirtualizer } from '@tanstack/react-virtual';
 import type { QueryState } from '@crease/contract';
 import type { Query, ValueFormat } from '@crease/core/model';
 import type { AnswerColumn, AnswerMember } from '@crease/core/query';
-import { formatValue, memberText } from '../../parts/format.ts';
-import type { ChosenCell } from './CellEvidence.tsx';
-import type { LaidOut, LaidOutRow } from './laidOut.ts';
+import { formatValue, memberText } from '../../../parts/format.ts';
+import type { ChosenCell } from '../CellEvidence.tsx';
+import type { AcrossLine } from './acrossLines.ts';
+import { acrossLines } from './acrossLines.ts';
+import type { LaidOut } from './laidOut.ts';
 import { laidOut, totalsBy } from './laidOut.ts';
+import type { RowMembersProps } from './RowMembers.tsx';
+import { RowMembers } from './RowMembers.tsx';
+import { useOpened } from './useOpened.ts';
 
 interface Props {
   readonly answer: QueryState;
   readonly query: Query;
+  readonly texts: 'counting' | 'code points';
   readonly formats: Readonly<Record<string, ValueFormat>>;
   readonly chosen: ChosenCell | undefined;
   readonly onCell: (cell: ChosenCell) => void;
@@ -18,15 +24,20 @@ interface Props {
 
 const ROW = 25;
 
-/** An answer whose members of `across` are columns: one column for each of them and each measure. */
-export function AcrossTable({ answer, query, formats, chosen, onCell }: Props) {
+/**
+ * An answer whose members of `across` are columns: one column for each of them and each measure. Rows can be
+ * opened in place.
+ */
+export function AcrossTable({ answer, query, texts, formats, chosen, onCell }: Props) {
   const box = useRef<HTMLDivElement>(null);
   const byCount = query.by?.length ?? 0;
   const acrossCount = query.across?.length ?? 0;
   const laid = useMemo(() => laidOut(answer, byCount, acrossCount), [answer, byCount, acrossCount]);
   const totalOf = useMemo(() => totalsBy(answer, byCount, acrossCount), [answer, byCount, acrossCount]);
+  const { opened, open, close } = useOpened(query, texts);
+  const lines = useMemo(() => acrossLines(answer, query, laid, opened), [answer, query, laid, opened]);
   const virtual = useVirtualizer({
-    count: laid.rows.length,
+    count: lines.length,
     getScrollElement: () => box.current,
     estimateSize: () => ROW,
     overscan: 20,
@@ -34,14 +45,25 @@ export function AcrossTable({ answer, query, formats, chosen, onCell }: Props) {
   const values = (laid.columns.length + 1) * (answer.columns.length - byCount - acrossCount);
   const width = byCount * 140 + values * 88;
   const gridTemplateColumns = `repeat(${byCount}, minmax(110px, 170px)) repeat(${values}, minmax(84px, 1fr))`;
-  const part: PartProps = { answer, laid, byCount, acrossCount, formats, chosen, onCell, totalOf };
+  const part: PartProps = {
+    answer,
+    laid,
+    byCount,
+    acrossCount,
+    formats,
+    chosen,
+    onCell,
+    totalOf,
+    onOpen: open,
+    onClose: close,
+  };
   return (
     <div
       ref={box}
       className="min-h-0 flex-1 overflow-auto"
       role="table"
       aria-label="The answer"
-      aria-rowcount={laid.rows.length}
+      aria-rowcount={lines.length}
     >
       <div
         className="sticky top-0 z-10 grid border-b border-rule-strong bg-leaf font-semibold"
@@ -58,7 +80,7 @@ export function AcrossTable({ answer, query, formats, chosen, onCell }: Props) {
             className="absolute left-0 grid w-full border-b border-rule hover:bg-raised"
             style={{ gridTemplateColumns, height: ROW, transform: `translateY(${item.start}px)` }}
           >
-            <Row {...part} row={laid.rows[item.index]!} />
+            <Cells {...part} line={lines[item.index]!} />
           </div>
         ))}
       </div>
@@ -78,7 +100,7 @@ export function AcrossTable({ answer, query, formats, chosen, onCell }: Props) {
   );
 }
 
-interface PartProps extends Omit<Props, 'query'> {
+interface PartProps extends Omit<Props, 'query' | 'texts'>, Pick<RowMembersProps, 'onOpen' | 'onClose'> {
   readonly laid: LaidOut;
   readonly byCount: number;
   readonly acrossCount: number;
@@ -126,31 +148,45 @@ function Heads(props: PartProps) {
   );
 }
 
-function Row({ row, ...props }: PartProps & { row: LaidOutRow }) {
-  const { answer, laid, byCount, acrossCount, formats, chosen, onCell, totalOf } = props;
+function Cells({ line, ...props }: PartProps & { line: AcrossLine }) {
+  if (line.kind === 'note')
+    return (
+      <div role="cell" className="px-6 leading-[24px] text-soft" style={{ gridColumn: '1 / -1' }}>
+        {line.text}
+      </div>
+    );
+  return <Row {...props} line={line} />;
+}
+
+function Row({ line, ...props }: PartProps & { line: Extract<AcrossLine, { kind: 'row' }> }) {
+  const { laid, byCount, acrossCount, formats, chosen, onCell } = props;
   const measures = measuresOf(props);
+  const { row, depth, below, answer, of } = line;
+  // A row below an opened one stands by more items than the table has columns of members.
+  const firstMeasure = row.items.length + acrossCount;
+  const isOfLine = chosen?.of?.answer === of?.answer;
   return (
     <>
-      {row.members.map((value, i) => (
-        <div key={i} role="cell" className="min-w-0 truncate px-3 leading-[24px]">
-          {value === null || typeof value === 'object' ? (
-            <i className="text-soft">{memberText(value, answer.columns[i]!.type)}</i>
-          ) : (
-            formatValue(value, answer.columns[i]!.type)
-          )}
-        </div>
-      ))}
+      <RowMembers
+        row={row}
+        depth={depth}
+        below={below}
+        answer={answer}
+        byCount={byCount}
+        onOpen={props.onOpen}
+        onClose={props.onClose}
+      />
       {laid.columns.map((_, i) =>
         measures.map((m, k) => {
-          const at = row.places[i];
-          const column = byCount + acrossCount + k;
-          const isHere = at !== undefined && chosen?.row === at && chosen.column === column;
+          const at = line.places[i];
+          const column = firstMeasure + k;
+          const isHere = at !== undefined && isOfLine && chosen?.row === at && chosen.column === column;
           return (
             <div key={`${i} ${k}`} role="cell" className="num min-w-0">
               {at !== undefined && (
                 <button
                   className={`num h-full w-full truncate px-3 ${isHere ? 'outline outline-2 -outline-offset-2 outline-ink' : ''}`}
-                  onClick={() => onCell({ row: at, column })}
+                  onClick={() => onCell({ row: at, column, ...(of ? { of } : {}) })}
                 >
                   {formatValue(answer.rows[at]![column]!, m.type, formats[m.name])}
                 </button>
@@ -164,7 +200,9 @@ function Row({ row, ...props }: PartProps & { row: LaidOutRow }) {
           <Total
             {...props}
             place={k}
-            subtotal={{ by: row.named, across: [], value: totalOf(row.named, undefined, k) }}
+            column={firstMeasure + k}
+            of={of}
+            subtotal={{ by: row.named, across: [], value: line.totals[k]! }}
           />
         </div>
       ))}
@@ -187,7 +225,12 @@ function Totals(props: PartProps) {
           const value = named ? totalOf(undefined, named, k) : (answer.totals?.[k] ?? null);
           return (
             <div key={`${i} ${k}`} role="cell" className="num truncate py-[2px] pl-1 pr-3">
-              <Total {...props} place={k} subtotal={{ by: [], across: named ?? [], value }} />
+              <Total
+                {...props}
+                place={k}
+                column={byCount + props.acrossCount + k}
+                subtotal={{ by: [], across: named ?? [], value }}
+              />
             </div>
           );
         }),
@@ -196,20 +239,26 @@ function Totals(props: PartProps) {
   );
 }
 
+interface TotalProps extends PartProps {
+  readonly subtotal: NonNullable<ChosenCell['subtotal']>;
+  /** Of the measures, and of the columns of the answer that it is of. */
+  readonly place: number;
+  readonly column: number;
+  readonly of?: ChosenCell['of'] | undefined;
+}
+
 /** A total that can be asked about as any cell can. */
-function Total({
-  subtotal,
-  place,
-  ...props
-}: PartProps & { subtotal: NonNullable<ChosenCell['subtotal']>; place: number }) {
-  const { byCount, acrossCount, formats, chosen, onCell } = props;
+function Total({ subtotal, place, column, of, ...props }: TotalProps) {
+  const { formats, chosen, onCell } = props;
   const { name, type } = measuresOf(props)[place]!;
-  const column = byCount + acrossCount + place;
-  const isHere = chosen?.column === column && JSON.stringify(chosen.subtotal) === JSON.stringify(subtotal);
+  const isHere =
+    chosen?.column === column &&
+    chosen.of?.answer === of?.answer &&
+    JSON.stringify(chosen.subtotal) === JSON.stringify(subtotal);
   return (
     <button
       className={`num min-h-[24px] w-full truncate ${isHere ? 'outline outline-2 outline-ink' : ''}`}
-      onClick={() => onCell({ row: -1, column, subtotal })}
+      onClick={() => onCell({ row: -1, column, subtotal, ...(of ? { of } : {}) })}
     >
       {formatValue(subtotal.value, type, formats[name])}
     </button>
