@@ -1,5 +1,6 @@
 // Measures the program on generated rows and prints a table. Never a test: figures depend on the machine.
 //   node tools/bench.mjs screens                   (how quickly screens answer on a model of 3,000 measures)
+//   node tools/bench.mjs trial [--loans N]          (a question on the server: first, typed on, rows behind a cell)
 //   node tools/bench.mjs shapes [--rows N] [--only TEXT] [--plain]   (a question of each shape, on rows in memory)
 //   node tools/bench.mjs drafts [FOLDER …]          (how good drafts are, by folders with a truth.json)
 //   node tools/bench.mjs [--loans N] [--large]      (default 6,000,000; --large: 60,000,000, without the trials in memory)
@@ -9,23 +10,21 @@ import { gzipSync } from 'node:zlib';
 import { cpus, tmpdir } from 'node:os';
 import { join } from 'node:path';
 
-if (process.argv[2] === 'drafts') {
-  const drafts = ['--import', 'tsx', 'tools/bench-drafts.ts', ...process.argv.slice(3)];
-  process.exit(spawnSync(process.execPath, drafts, { stdio: 'inherit' }).status ?? 1);
+/** Benches in a process of their own, with what Node is given for them. */
+const APART = {
+  drafts: ['tools/bench-drafts.ts'],
+  shapes: ['--max-old-space-size=6000', 'tools/bench-shapes.ts'],
+  screens: ['tools/bench-screens.ts'],
+  trial: ['tools/bench-trial.ts'],
+};
+const [name] = process.argv.slice(2);
+if (Object.hasOwn(APART, name ?? '')) {
+  const apart = ['--import', 'tsx', ...APART[name], ...process.argv.slice(3)];
+  process.exit(spawnSync(process.execPath, apart, { stdio: 'inherit' }).status ?? 1);
 }
-if (process.argv[2] === 'shapes') {
-  const shapes = [
-    '--import',
-    'tsx',
-    '--max-old-space-size=6000',
-    'tools/bench-shapes.ts',
-    ...process.argv.slice(3),
-  ];
-  process.exit(spawnSync(process.execPath, shapes, { stdio: 'inherit' }).status ?? 1);
-}
-if (process.argv[2] === 'screens') {
-  const screens = ['--import', 'tsx', 'tools/bench-screens.ts'];
-  process.exit(spawnSync(process.execPath, screens, { stdio: 'inherit' }).status ?? 1);
+if (name !== undefined && !['--loans', '--large'].includes(name)) {
+  console.error(`npm run bench -- ${Object.keys(APART).join(' | ')} | [--loans N] [--large]`);
+  process.exit(2);
 }
 const large = process.argv.includes('--large');
 const asked = process.argv.indexOf('--loans');
