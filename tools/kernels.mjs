@@ -14,6 +14,16 @@ const KERNELS = [
     output: 'core/src/columns/kernel.generated.ts',
     name: 'ENCODER_MODULE',
   },
+  {
+    source: 'core/kernels/decoder.ts',
+    output: 'core/src/columns/encodings/decoder.generated.ts',
+    name: 'DECODER_MODULE',
+  },
+  {
+    source: 'core/kernels/combiner.ts',
+    output: 'core/src/columns/combiner.generated.ts',
+    name: 'COMBINER_MODULE',
+  },
 ];
 
 const changedAt = (file) => statSync(resolve(root, file), { throwIfNoEntry: false })?.mtimeMs ?? 0;

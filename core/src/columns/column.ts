@@ -1,5 +1,6 @@
 import type { DataType, Value } from '../values/index.ts';
 import { compareValues, sortTexts } from '../values/index.ts';
+import { countCodes, mapCodes } from './combiner.ts';
 import type { Domain } from './domain.ts';
 import { dictionaryBytes } from './dictionary.ts';
 import { listDomain, rangeDomain, valueOfCode, valuesByCode } from './domain.ts';
@@ -142,13 +143,6 @@ export const changedColumn = (column: Column, change: { name?: string; domain?: 
 /** The largest domain whose histogram is kept with a stored column. */
 export const MOST_COUNTED = 1 << 22;
 
-/** Rows per code, the histogram of a column. */
-export function countCodes(size: number, codes: Codes): Uint32Array {
-  const counts = new Uint32Array(size + 1);
-  for (let row = 0; row < codes.length; row++) counts[codes[row]!]!++;
-  return counts;
-}
-
 const valueCaches = new WeakMap<Column, Value[]>();
 
 /** Values by code (index 0 is null), decoded once per column. */
@@ -169,17 +163,9 @@ export function codesArray(largest: number, length: number): Codes {
       : new Uint32Array(length);
 }
 
-/** Counts codes, distinct values, nulls and runs over a finished code array. */
+/** A column of a finished code array: codes are counted, runs where they are asked for. */
 export function columnOfCodes(name: string, type: DataType, domain: Domain, codes: Codes): Column {
-  const counts = new Uint32Array(domain.size + 1);
-  let runs = 0;
-  let last = -1;
-  for (let row = 0; row < codes.length; row++) {
-    const code = codes[row]!;
-    counts[code]!++;
-    if (code !== last) runs++;
-    last = code;
-  }
+  const counts = countCodes(domain.size, codes);
   let distinct = 0;
   for (let code = 1; code < counts.length; code++) if (counts[code]! > 0) distinct++;
   return new CodedColumn({
@@ -191,8 +177,15 @@ export function columnOfCodes(name: string, type: DataType, domain: Domain, code
     counts: () => counts,
     distinct,
     nulls: counts[0]!,
-    runs,
+    runs: () => countRuns(codes),
   });
+}
+
+/** Stretches of equal neighbouring codes. */
+function countRuns(codes: Codes): number {
+  let runs = codes.length > 0 ? 1 : 0;
+  for (let row = 1; row < codes.length; row++) if (codes[row] !== codes[row - 1]) runs++;
+  return runs;
 }
 
 /**
@@ -231,8 +224,7 @@ export function columnByCode(
     Array.from({ length: column.domain.size + 1 }, (_, code) => made(code)),
   );
   const codes = codesArray(values.domain.size, column.rowCount);
-  const [from, to] = [column.codes, values.codes];
-  for (let row = 0; row < codes.length; row++) codes[row] = to[from[row]!]!;
+  mapCodes(column.codes, Uint32Array.from(values.codes), codes);
   return columnOfCodes(name, type, values.domain, codes);
 }
 
@@ -245,7 +237,7 @@ export function columnOfNumbered(
 ): Column {
   const { domain, remap } = domainOfDistinct(distinct, numbers.length);
   const codes = codesArray(domain.size, numbers.length);
-  for (let row = 0; row < codes.length; row++) codes[row] = remap[numbers[row]!]!;
+  mapCodes(numbers, remap, codes);
   return columnOfCodes(name, type, domain, codes);
 }
 

@@ -27,6 +27,8 @@ import {
   encodeSegment,
   ENCODINGS,
   listDomain,
+  mapCodes,
+  numberCombinations,
   NumberSet,
   valueAt,
   valuesOfCodes,
@@ -111,6 +113,70 @@ test('the smallest candidate is the one that is taken', () => {
       expect(out).toEqual(codes);
     }),
     { numRuns: 60 },
+  );
+});
+
+/** Codes of many rows: those of few are decoded and combined without a kernel. */
+const longCodes = fc
+  .tuple(codeArrays, fc.integer({ min: 1, max: 4 }), fc.constantFrom(0xff, 0xffff, 0xffffffff))
+  .filter(([codes]) => codes.length > 0)
+  .map(([codes, times, largest]) => {
+    const long = codesArray(largest, Math.min(20_000, codes.length * times * 300));
+    for (let row = 0; row < long.length; row++)
+      long[row] = codes[(row * (1 + (row >> 12))) % codes.length]! % (largest + 1);
+    return long;
+  });
+
+test('every encoding gives back segments of many rows, into codes of every width and from any row', () => {
+  fc.assert(
+    fc.property(longCodes, fc.nat(9), (codes, from) => {
+      const statistics = statisticsOf(codes);
+      for (const encoding of ENCODINGS) {
+        if (encoding.bytes(statistics) === undefined) continue;
+        const bytes = encoding.encode(codes, statistics);
+        const out = codesArray(statistics.largest, codes.length + from);
+        encoding.decode(bytes, codes.length, out, from);
+        expect([encoding.name, out.subarray(from).every((code, row) => code === codes[row])]).toEqual([
+          encoding.name,
+          true,
+        ]);
+        expect(out.subarray(0, from).every((code) => code === 0)).toBe(true);
+      }
+    }),
+    { numRuns: 40 },
+  );
+});
+
+test('combinations are numbered as a plain loop numbers them, and codes mapped and counted so', () => {
+  fc.assert(
+    fc.property(longCodes, longCodes, (first, second) => {
+      const rows = Math.min(first.length, second.length);
+      const columns = [first, second].map((codes) => {
+        const few = codes.slice(0, rows).map((code) => code % 60);
+        return { codes: few, size: 61 };
+      });
+      const numberOf = new Map<string, number>();
+      const asked: number[] = [];
+      const numbers = numberCombinations(columns, rows, (row) => {
+        asked.push(row);
+        return asked.length % 7;
+      });
+      const expected = Array.from({ length: rows }, (_, row) => {
+        const key = columns.map((c) => c.codes[row]).join(' ');
+        if (!numberOf.has(key)) numberOf.set(key, (numberOf.size + 1) % 7);
+        return numberOf.get(key)!;
+      });
+      expect(asked.length).toBe(numberOf.size);
+      expect(numbers.every((number, row) => number === expected[row])).toBe(true);
+      const table = Uint32Array.from({ length: 7 }, (_, k) => 250 + k);
+      const out = codesArray(0xffff, rows);
+      mapCodes(numbers, table, out);
+      expect(out.every((code, row) => code === 250 + expected[row]!)).toBe(true);
+      expect([...countCodes(6, numbers)]).toEqual(
+        Array.from({ length: 7 }, (_, k) => expected.filter((n) => n === k).length),
+      );
+    }),
+    { numRuns: 25 },
   );
 });
 

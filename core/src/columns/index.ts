@@ -1,5 +1,6 @@
 export * from './domain.ts';
 export * from './column.ts';
+export * from './combiner.ts';
 export * from './combinations.ts';
 export * from './rowLists.ts';
 export * from './table.ts';

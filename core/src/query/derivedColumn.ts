@@ -1,6 +1,6 @@
 import type { DataType, Value } from '../values/index.ts';
-import type { Codes, Column } from '../columns/index.ts';
-import { columnOfNumbered } from '../columns/index.ts';
+import type { Codes, Column, SizedCodes } from '../columns/index.ts';
+import { columnOfNumbered, numberCombinations } from '../columns/index.ts';
 import type { Evaluate, Typed } from '../formula/index.ts';
 import { walkTyped } from '../formula/index.ts';
 import type { Via } from '../relate/index.ts';
@@ -13,12 +13,6 @@ import { lookForInterruption, ROWS_BETWEEN_LOOKS } from './interruption.ts';
  * row by row.
  */
 const MOST_PLACES = 1 << 26;
-
-/** What decides a formula's value on a row: codes, each below its size. */
-interface Deciding {
-  readonly codes: Codes;
-  readonly size: number;
-}
 
 /**
  * The values of a row formula by number: `numbers[row]` is 0 for null, else one more than the value's place
@@ -36,7 +30,7 @@ export function numberedValues(
   const deciding = decidingCodes(data, table, typed, via);
   const places = deciding?.reduce((n, d) => n * d.size, 1) ?? Infinity;
   return deciding && places <= Math.min(MOST_PLACES, Math.max(1 << 16, rows))
-    ? byCombination(deciding, places, rows, evaluate)
+    ? byCombination(deciding, rows, evaluate)
     : byRow(rows, evaluate);
 }
 
@@ -53,8 +47,8 @@ export function derivedColumn(
 }
 
 /** Codes that decide the value on each row; undefined where more than columns of looked-up rows matters. */
-function decidingCodes(data: ModelRows, table: string, typed: Typed, via: Via): Deciding[] | undefined {
-  const found = new Map<Codes, Deciding>();
+function decidingCodes(data: ModelRows, table: string, typed: Typed, via: Via): SizedCodes[] | undefined {
+  const found = new Map<Codes, SizedCodes>();
   let whole = true;
   walkTyped(typed, (node) => {
     if (
@@ -98,18 +92,8 @@ function byRow(rows: number, evaluate: Evaluate): { numbers: Uint32Array; distin
   return { numbers, distinct };
 }
 
-function byCombination(deciding: readonly Deciding[], places: number, rows: number, evaluate: Evaluate) {
+function byCombination(deciding: readonly SizedCodes[], rows: number, evaluate: Evaluate) {
   const { distinct, number } = interning();
-  // One more than the value's number; 0 where the combination has not been met.
-  const known = new Uint32Array(places);
-  const numbers = new Uint32Array(rows);
-  const codes = deciding.map((d) => d.codes);
-  const sizes = deciding.map((d) => d.size);
-  for (let row = 0; row < rows; row++) {
-    if (row % ROWS_BETWEEN_LOOKS === 0) lookForInterruption();
-    let place = 0;
-    for (let k = 0; k < codes.length; k++) place = place * sizes[k]! + codes[k]![row]!;
-    numbers[row] = (known[place] ||= number(evaluate(row)) + 1) - 1;
-  }
+  const numbers = numberCombinations(deciding, rows, (row) => number(evaluate(row)), lookForInterruption);
   return { numbers, distinct };
 }

@@ -1,4 +1,5 @@
 import type { Encoding, SegmentStatistics } from './encoding.ts';
+import { inDecoder } from './decoder.ts';
 import { BLOCK, plainPacker, writer } from './encoding.ts';
 import { bitsFor, packedBytes, unpackBits } from './bits.ts';
 
@@ -32,6 +33,10 @@ export const blocks: Encoding = {
     return bytes;
   },
   decode: (bytes, count, out, from) => {
+    const isDone = inDecoder(bytes, count, out, from, 0, ({ kernel, bytes: at, out: to, size: width }) =>
+      kernel.unpackBlocks(at, BLOCK, count, to, width),
+    );
+    if (isDone) return;
     const view = writer(bytes);
     let at = 0;
     for (let b = 0; b * BLOCK < count; b++) {

@@ -1,4 +1,5 @@
 import type { Encoding, SegmentStatistics } from './encoding.ts';
+import { inDecoder } from './decoder.ts';
 import { plainPacker, writer } from './encoding.ts';
 import { bitsFor, packedBytes, unpackBits } from './bits.ts';
 
@@ -29,10 +30,16 @@ export const delta: Encoding = {
   },
   decode: (bytes, count, out, from) => {
     const view = writer(bytes);
-    const leastStep = view.getFloat64(4, true);
+    const [first, leastStep] = [view.getUint32(0, true), view.getFloat64(4, true)];
+    const isDone = inDecoder(bytes, count, out, from, count, ({ kernel, words, ...segment }) => {
+      kernel.unpack(segment.bytes + HEADER, bytes[12]!, 0, count - 1, words, 4);
+      // What is passed on is taken modulo 2^32, as the sum is.
+      kernel.sum(words, first, leastStep, count, segment.out, segment.size);
+    });
+    if (isDone) return;
     const steps = new Uint32Array(count - 1);
     unpackBits(bytes, HEADER, bytes[12]!, 0, steps, 0, count - 1);
-    let code = view.getUint32(0, true);
+    let code = first;
     out[from] = code;
     for (let i = 1; i < count; i++) {
       code += steps[i - 1]! + leastStep;

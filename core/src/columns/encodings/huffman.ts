@@ -1,4 +1,5 @@
 import type { Encoding, SegmentStatistics } from './encoding.ts';
+import { inDecoder } from './decoder.ts';
 import { plainPacker, writer } from './encoding.ts';
 
 const HEADER = 6; // minimum (4 bytes), how many codes the lengths are of (2)
@@ -66,8 +67,21 @@ export const huffman: Encoding = {
       (_, symbol) => (bytes[HEADER + (symbol >> 1)]! >> (4 * (symbol & 1))) & 15,
     );
     const { table, longest } = decodingTable(lengths);
+    const codesAt = HEADER + Math.ceil(lengths.length / 2);
+    const isDone = inDecoder(
+      bytes,
+      count,
+      out,
+      from,
+      table.length,
+      ({ kernel, words, write, ...segment }) => {
+        write(table);
+        kernel.decode(segment.bytes + codesAt, words, longest, smallest, count, segment.out, segment.size);
+      },
+    );
+    if (isDone) return;
     const mask = (1 << longest) - 1;
-    let at = HEADER + Math.ceil(lengths.length / 2);
+    let at = codesAt;
     let [held, bits] = [0, 0];
     for (let i = from; i < from + count; i++) {
       while (bits < longest && at < bytes.length) {

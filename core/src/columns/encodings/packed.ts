@@ -1,4 +1,5 @@
 import type { Encoding } from './encoding.ts';
+import { inDecoder } from './decoder.ts';
 import { plainPacker, writer } from './encoding.ts';
 import { bitsFor, packedBytes, unpackBits } from './bits.ts';
 
@@ -16,6 +17,11 @@ export const packed: Encoding = {
     packer.bits(0, count, smallest, width, bytes, HEADER);
     return bytes;
   },
-  decode: (bytes, count, out, from) =>
-    unpackBits(bytes, HEADER, bytes[4]!, writer(bytes).getUint32(0, true), out, from, count),
+  decode: (bytes, count, out, from) => {
+    const [width, base] = [bytes[4]!, writer(bytes).getUint32(0, true)];
+    const isDone = inDecoder(bytes, count, out, from, 0, ({ kernel, bytes: at, out: to, size }) =>
+      kernel.unpack(at + HEADER, width, base, count, to, size),
+    );
+    if (!isDone) unpackBits(bytes, HEADER, width, base, out, from, count);
+  },
 };

@@ -1,4 +1,5 @@
 import type { Encoding, SegmentStatistics } from './encoding.ts';
+import { inDecoder } from './decoder.ts';
 import { writer } from './encoding.ts';
 import { bitsFor, packBits, packedBytes, unpackBits } from './bits.ts';
 
@@ -30,12 +31,20 @@ export const runs: Encoding = {
     packBits(lengths, 0, statistics.runs, 0, bytes[9], bytes, HEADER + packedBytes(statistics.runs, width));
     return bytes;
   },
-  decode: (bytes, _count, out, from) => {
+  decode: (bytes, count, out, from) => {
     const view = writer(bytes);
-    const [runCount, width] = [view.getUint32(0, true), bytes[8]!];
+    const [runCount, width, smallest] = [view.getUint32(0, true), bytes[8]!, view.getUint32(4, true)];
+    const lengthsAt = HEADER + packedBytes(runCount, width);
+    const isDone = inDecoder(bytes, count, out, from, 2 * runCount, ({ kernel, words, ...segment }) => {
+      const lengthsTo = words + 4 * runCount;
+      kernel.unpack(segment.bytes + HEADER, width, smallest, runCount, words, 4);
+      kernel.unpack(segment.bytes + lengthsAt, bytes[9]!, 0, runCount, lengthsTo, 4);
+      kernel.fill(words, lengthsTo, runCount, segment.out, segment.size);
+    });
+    if (isDone) return;
     const [values, lengths] = [new Uint32Array(runCount), new Uint32Array(runCount)];
-    unpackBits(bytes, HEADER, width, view.getUint32(4, true), values, 0, runCount);
-    unpackBits(bytes, HEADER + packedBytes(runCount, width), bytes[9]!, 0, lengths, 0, runCount);
+    unpackBits(bytes, HEADER, width, smallest, values, 0, runCount);
+    unpackBits(bytes, lengthsAt, bytes[9]!, 0, lengths, 0, runCount);
     let at = from;
     for (let run = 0; run < runCount; run++) {
       out.fill(values[run]!, at, at + lengths[run]!);

@@ -1,0 +1,101 @@
+// Passes over the codes of columns, a block of rows at a time, compiled to WebAssembly (AssemblyScript). The host
+// lays out the memory. `width` and `size` are the bytes of a code that is read and of one that is written.
+
+/** The first address of so many bytes that the host may use; they are zero where they were never used. */
+export function reserve(bytes: usize): usize {
+  const start = (__heap_base + 15) & ~15;
+  const pages = ((start + bytes + 0xffff) >> 16) - <usize>memory.size();
+  if (<isize>pages > 0 && memory.grow(<i32>pages) < 0) abort();
+  return start;
+}
+
+@inline
+function codeAt(codes: usize, width: i32, i: i32): u32 {
+  return width == 1 ? <u32>load<u8>(codes + <usize>i) : width == 2 ? <u32>load<u16>(codes + (<usize>i << 1)) : load<u32>(codes + (<usize>i << 2));
+}
+
+@inline
+function extended(codes: usize, width: i32, many: u32, rows: i32, places: usize): void {
+  for (let i = 0; i < rows; i++) {
+    const at = places + (<usize>i << 2);
+    store<u32>(at, load<u32>(at) * many + codeAt(codes, width, i));
+  }
+}
+
+/** The place of each row among the combinations with one column more, which has `many` codes. */
+export function extend(codes: usize, width: i32, many: u32, rows: i32, places: usize): void {
+  if (width == 1) extended(codes, 1, many, rows, places);
+  else if (width == 2) extended(codes, 2, many, rows, places);
+  else extended(codes, 4, many, rows, places);
+}
+
+/**
+ * The first row of each place that was not met before, in `firsts`, and how many those are. `known` is 0 for a
+ * place that was not met.
+ */
+export function meet(places: usize, rows: i32, known: usize, firsts: usize): i32 {
+  let met = 0;
+  for (let i = 0; i < rows; i++) {
+    const at = known + (<usize>load<u32>(places + (<usize>i << 2)) << 2);
+    if (load<u32>(at) != 0) continue;
+    store<u32>(at, 1);
+    store<u32>(firsts + (<usize>met << 2), i);
+    met++;
+  }
+  return met;
+}
+
+/** Numbers the places of the firsts. */
+export function number(places: usize, firsts: usize, met: i32, numbers: usize, known: usize): void {
+  for (let k = 0; k < met; k++) {
+    const place = load<u32>(places + (<usize>load<u32>(firsts + (<usize>k << 2)) << 2));
+    store<u32>(known + (<usize>place << 2), load<u32>(numbers + (<usize>k << 2)) + 1);
+  }
+}
+
+/** The number of each row in the stead of its place. */
+export function look(places: usize, rows: i32, known: usize): void {
+  for (let i = 0; i < rows; i++) {
+    const at = places + (<usize>i << 2);
+    store<u32>(at, load<u32>(known + (<usize>load<u32>(at) << 2)) - 1);
+  }
+}
+
+@inline
+function mapped(codes: usize, width: i32, rows: i32, table: usize, out: usize, size: i32): void {
+  for (let i = 0; i < rows; i++) {
+    const code = load<u32>(table + (<usize>codeAt(codes, width, i) << 2));
+    if (size == 1) store<u8>(out + <usize>i, <u8>code);
+    else if (size == 2) store<u16>(out + (<usize>i << 1), <u16>code);
+    else store<u32>(out + (<usize>i << 2), code);
+  }
+}
+
+@inline
+function mappedTo(codes: usize, width: i32, rows: i32, table: usize, out: usize, size: i32): void {
+  if (size == 1) mapped(codes, width, rows, table, out, 1);
+  else if (size == 2) mapped(codes, width, rows, table, out, 2);
+  else mapped(codes, width, rows, table, out, 4);
+}
+
+/** Each code looked up in a table. */
+export function map(codes: usize, width: i32, rows: i32, table: usize, out: usize, size: i32): void {
+  if (width == 1) mappedTo(codes, 1, rows, table, out, size);
+  else if (width == 2) mappedTo(codes, 2, rows, table, out, size);
+  else mappedTo(codes, 4, rows, table, out, size);
+}
+
+@inline
+function counted(codes: usize, width: i32, rows: i32, counts: usize): void {
+  for (let i = 0; i < rows; i++) {
+    const at = counts + (<usize>codeAt(codes, width, i) << 2);
+    store<u32>(at, load<u32>(at) + 1);
+  }
+}
+
+/** Adds up rows by code. */
+export function count(codes: usize, width: i32, rows: i32, counts: usize): void {
+  if (width == 1) counted(codes, 1, rows, counts);
+  else if (width == 2) counted(codes, 2, rows, counts);
+  else counted(codes, 4, rows, counts);
+}
