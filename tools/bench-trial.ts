@@ -1,5 +1,5 @@
-// How quickly a trial of the demo is answered by the server, over its routes: the first question after a start,
-// the next ones, a condition that is typed on, and the rows behind a cell. Prints medians.
+// How quickly a trial of the demo is answered by the server, over its routes: the first question after a
+// start, the next ones, a condition that is typed on, and the rows behind a cell. Prints medians.
 //   npm run bench -- trial [--loans N]   (default 6,000,000)
 import { spawn } from 'node:child_process';
 import type { ChildProcess } from 'node:child_process';

@@ -1,4 +1,4 @@
-import type { Codes } from './column.ts';
+import type { Codes } from './codes.ts';
 import type { EncodedSegment } from './encodings/index.ts';
 import { chooseEncoding, SEGMENT_ROWS } from './encodings/index.ts';
 import type { Packer, SegmentStatistics } from './encodings/encoding.ts';

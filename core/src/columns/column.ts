@@ -1,12 +1,11 @@
 import type { DataType, Value } from '../values/index.ts';
 import { compareValues, sortTexts } from '../values/index.ts';
+import type { Codes } from './codes.ts';
+import { codesArray } from './codes.ts';
 import { countCodes, mapCodes } from './combiner.ts';
 import type { Domain } from './domain.ts';
 import { dictionaryBytes } from './dictionary.ts';
 import { listDomain, rangeDomain, valueOfCode, valuesByCode } from './domain.ts';
-
-/** Codes of a column in memory, one per row, in the narrowest byte-aligned array. */
-export type Codes = Uint8Array | Uint16Array | Uint32Array;
 
 /**
  * A column as the engine works on it: a domain, and one code per row (see `Domain`).
@@ -153,15 +152,6 @@ export function columnValues(column: Column): Value[] {
 }
 
 export const valueAt = (column: Column, row: number): Value => columnValues(column)[column.codes[row]!]!;
-
-/** Makes an array for codes up to and including `largest`. */
-export function codesArray(largest: number, length: number): Codes {
-  return largest < 0x100
-    ? new Uint8Array(length)
-    : largest < 0x10000
-      ? new Uint16Array(length)
-      : new Uint32Array(length);
-}
 
 /** A column of a finished code array: codes are counted, runs where they are asked for. */
 export function columnOfCodes(name: string, type: DataType, domain: Domain, codes: Codes): Column {

@@ -1,4 +1,5 @@
-import type { Codes, Column } from './column.ts';
+import type { Codes } from './codes.ts';
+import type { Column } from './column.ts';
 import { rowLists } from './rowLists.ts';
 
 /** Numbers of the combinations that rows have in some columns, from 0, in order of first appearance. */

@@ -1,7 +1,9 @@
 import type { Value } from '../values/index.ts';
 import { compareValues, formatType } from '../values/index.ts';
-import type { Codes, Column } from './column.ts';
-import { codesArray, columnOfParts, LARGEST_RANGE } from './column.ts';
+import type { Codes } from './codes.ts';
+import type { Column } from './column.ts';
+import { codesArray } from './codes.ts';
+import { columnOfParts, LARGEST_RANGE } from './column.ts';
 import type { Domain } from './domain.ts';
 import { listDomain, rangeDomain, valueOfCode } from './domain.ts';
 import type { Misfits, TableData } from './table.ts';

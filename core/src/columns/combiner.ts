@@ -1,4 +1,4 @@
-import type { Codes } from './column.ts';
+import type { Codes } from './codes.ts';
 import { COMBINER_MODULE } from './combiner.generated.ts';
 import { kernelMaker } from './wasm.ts';
 

@@ -1,4 +1,5 @@
 export * from './domain.ts';
+export * from './codes.ts';
 export * from './column.ts';
 export * from './combiner.ts';
 export * from './combinations.ts';

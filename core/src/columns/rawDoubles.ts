@@ -1,6 +1,6 @@
 import type { DataType } from '../values/index.ts';
-import type { Codes } from './column.ts';
-import { codesArray } from './column.ts';
+import type { Codes } from './codes.ts';
+import { codesArray } from './codes.ts';
 import type { Domain } from './domain.ts';
 import { listDomain } from './domain.ts';
 import { decodeDomain, isRange } from './dictionary.ts';

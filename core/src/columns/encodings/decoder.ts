@@ -1,4 +1,4 @@
-import type { Codes } from '../column.ts';
+import type { Codes } from '../codes.ts';
 import { kernelMaker } from '../wasm.ts';
 import { DECODER_MODULE } from './decoder.generated.ts';
 

@@ -1,4 +1,4 @@
-import type { Codes } from '../column.ts';
+import type { Codes } from '../codes.ts';
 import { packBits } from './bits.ts';
 
 /** What one pass over a segment's codes tells; every encoding computes its exact size from it. */

@@ -1,4 +1,4 @@
-import type { Codes } from '../column.ts';
+import type { Codes } from '../codes.ts';
 import type { Encoding, EncodingName, SegmentStatistics } from './encoding.ts';
 import { statisticsOf } from './encoding.ts';
 import { blocks } from './blocks.ts';
