@@ -1,5 +1,5 @@
 import { mkdirSync, rmSync } from 'node:fs';
-import { readModel, writeModel } from '@crease/core/model';
+import { readModel } from '@crease/core/model';
 import type { Model } from '@crease/core/model';
 import { Databases } from './databases/databases.ts';
 import { Secrets } from './databases/secrets.ts';
@@ -103,7 +103,7 @@ export class Workspace {
       workspace: this.file,
       modelId,
       revision: head.id,
-      document: writeModel(head.model),
+      document: this.models.documentOf(head),
       versions: this.tables.versions(modelId),
       day: this.clock.today(),
     };
@@ -119,7 +119,7 @@ export class Workspace {
     return {
       ...task,
       revision,
-      document: writeModel(found.model),
+      document: this.models.documentOf(found),
       versions: rows === 'then' ? this.models.rowsThen(modelId, revision) : task.versions,
     };
   }

@@ -151,6 +151,16 @@ export function columnValues(column: Column): Value[] {
   return values;
 }
 
+/**
+ * The values of some rows, in their order: for a page of many, without decoding a dictionary that nobody else
+ * has needed.
+ */
+export function valuesOfRows(column: Column, rows: readonly number[]): Value[] {
+  const { codes } = column;
+  const known = valueCaches.get(column);
+  return known ? rows.map((row) => known[codes[row]!]!) : column.valuesOf(rows.map((row) => codes[row]!));
+}
+
 export const valueAt = (column: Column, row: number): Value => columnValues(column)[column.codes[row]!]!;
 
 /** A column of a finished code array: codes are counted, runs where they are asked for. */

@@ -32,6 +32,7 @@ import {
   NumberSet,
   valueAt,
   valuesOfCodes,
+  valuesOfRows,
   withEncoder,
 } from './index.ts';
 import { statisticsOf } from './encodings/encoding.ts';
@@ -339,4 +340,14 @@ test('the values of a few codes are those that decoding the whole dictionary giv
       expect(column.valuesOf(codes)).toEqual(codes.map((code) => columnValues(column)[code]));
     }),
   );
+});
+
+test('the values of a few codes of a dictionary of many texts are those of decoding all, in any order', () => {
+  const texts = Array.from({ length: 5000 }, (_, i) => `${'receipt '.repeat(i % 40 === 0 ? 30 : 1)}${i}`);
+  const column = columnOfValues('x', TEXT, texts);
+  const bytes = encodeDomain(column.domain, TEXT);
+  const all = columnValues(column);
+  for (const codes of [[4999, 3, 1024, 1025, 0, 2048, 2049], [1], [5000, 5000, 1]])
+    expect(valuesOfCodes(bytes, codes)).toEqual(codes.map((code) => all[code]));
+  expect(valuesOfRows(column, [7, 7, 4999])).toEqual([texts[7], texts[7], texts[4999]]);
 });

@@ -234,25 +234,47 @@ export function valuesOfCodes(bytes: Uint8Array, codes: readonly number[]): Valu
   const wanted = [...new Set(codes)].filter((code) => code > 0).sort((a, b) => a - b);
   const found = new Map<number, Value>([[0, null]]);
   const decoder = new TextDecoder('utf-8', { ignoreBOM: true });
-  let text = new Uint8Array(1 << 10);
-  let at = readNumber(bytes, 1).end;
-  for (let code = 1, next = 0; next < wanted.length; code++) {
-    // Most lengths are of one byte.
-    let shared = bytes[at++]!;
-    if (shared >= 0x80) ({ value: shared, end: at } = readNumber(bytes, at - 1));
-    let rest = bytes[at++]!;
-    if (rest >= 0x80) ({ value: rest, end: at } = readNumber(bytes, at - 1));
-    if (shared + rest > text.length) {
-      const larger = new Uint8Array(2 * (shared + rest));
-      larger.set(text);
-      text = larger;
-    }
-    for (let k = 0; k < rest; k++) text[shared + k] = bytes[at++]!;
-    if (code !== wanted[next]) continue;
-    found.set(code, decoder.decode(text.subarray(0, shared + rest)));
-    next++;
+  const known = marks.get(bytes) ?? [readNumber(bytes, 1).end];
+  marks.set(bytes, known);
+  for (const code of wanted) {
+    const mark = Math.floor((code - 1) / MARKED);
+    while (known.length <= mark) known.push(skip(bytes, known.at(-1)!, MARKED));
+    found.set(code, decoder.decode(textAt(bytes, known[mark]!, (code - 1) % MARKED)));
   }
   return codes.map((code) => found.get(code)!);
+}
+
+/** Every so many texts it is kept where they begin; a multiple of the texts that share their beginnings. */
+const MARKED = 64 * FRONT_BLOCK;
+/** Where each stretch of `MARKED` texts of a dictionary begins, as far as it has been read. */
+const marks = new WeakMap<Uint8Array, number[]>();
+
+/** Where the text begins that stands so many further. */
+function skip(bytes: Uint8Array, at: number, count: number): number {
+  for (let i = 0; i < count; i++) {
+    // Most lengths are of one byte.
+    if (bytes[at++]! >= 0x80) at = readNumber(bytes, at - 1).end;
+    let rest = bytes[at++]!;
+    if (rest >= 0x80) ({ value: rest, end: at } = readNumber(bytes, at - 1));
+    at += rest;
+  }
+  return at;
+}
+
+/** The UTF-8 of the text that stands so many further. */
+function textAt(bytes: Uint8Array, at: number, further: number): Uint8Array {
+  let from = skip(bytes, at, further - (further % FRONT_BLOCK));
+  let text = new Uint8Array(0);
+  for (let i = 0; i <= further % FRONT_BLOCK; i++) {
+    const shared = readNumber(bytes, from);
+    const rest = readNumber(bytes, shared.end);
+    const next = new Uint8Array(shared.value + rest.value);
+    next.set(text.subarray(0, shared.value));
+    next.set(bytes.subarray(rest.end, rest.end + rest.value), shared.value);
+    text = next;
+    from = rest.end + rest.value;
+  }
+  return text;
 }
 
 /** Whether an encoded domain is a range, which has no dictionary. */

@@ -34,6 +34,7 @@ export {
 } from './context.ts';
 export type { ConditionShape, ContextOf, FormulaCondition, MembersCondition, StepOf } from './context.ts';
 export { firstReference, FOUND, NO_REFERENCE, noMemberOf, UNMATCHED } from './noMember.ts';
+export type { Scan } from './scan.ts';
 export { columnReaches, scan, unreachedColumns, unreachedOf } from './scan.ts';
 export * from './onTheSpot.ts';
 export { numberedValues } from './derivedColumn.ts';

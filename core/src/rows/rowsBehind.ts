@@ -1,9 +1,10 @@
 import type { DataType, Exact, Value } from '../values/index.ts';
 import { add, formatType, toJson } from '../values/index.ts';
+import { valuesOfRows } from '../columns/index.ts';
 import { columnPath } from '../formula/index.ts';
 import type { AskedCell, DetailListing, Query, Table } from '../model/index.ts';
 import { sameName } from '../model/index.ts';
-import type { Json, ModelData } from '../query/index.ts';
+import type { Json, ModelData, Scan } from '../query/index.ts';
 import {
   addressCells,
   aggregateGroups,
@@ -135,7 +136,7 @@ function listed(
       ...('title' in c && c.title !== undefined ? { title: c.title } : {}),
       type: formatType(values[i]!.type),
     })),
-    rows: some.map((row) => values.map(({ at, type }) => toJson(at(row), type))),
+    rows: rowsOfColumns(values.map(({ of, type }) => of(some).map((value) => toJson(value, type)))),
     lines: lineOf ? some.map((row) => lineOf(row)) : [],
     more: shown.length - some.length,
     sum: isSum ? sumOf(behind, all) : null,
@@ -158,12 +159,17 @@ function rowsOf({ data, aggregate }: Behind): number[] {
   const groups = new Set(new Evaluator(data).groupsOf(made, own, node.base, cells));
   const passes =
     filter && compileRow(data, filter, (table) => data.lookupIndex(node.base, table, context.via));
+  const [only] = groups.size === 1 ? groups : [];
+  const rows = (only !== undefined && only >= 0 && made.rowsOf?.(only)) || rowsIn(made, groups);
+  return passes ? rows.filter((row) => passes(row) === true) : rows;
+}
+
+/** Base rows of some groups, in their order. */
+function rowsIn(made: Scan, groups: ReadonlySet<number>): number[] {
   const found: number[] = [];
-  made.groups.forEach((group, entry) => {
-    if (group < 0 || !groups.has(group)) return;
-    const row = made.rows ? made.rows[entry]! : entry;
-    if (!passes || passes(row) === true) found.push(row);
-  });
+  const { groups: entries, rows } = made;
+  for (let entry = 0; entry < entries.length; entry++)
+    if (entries[entry]! >= 0 && groups.has(entries[entry]!)) found.push(rows ? rows[entry]! : entry);
   return found;
 }
 
@@ -219,18 +225,34 @@ function columnOf(data: ModelData, base: string, path: string): { table: string;
 interface ListedColumn {
   readonly name: string;
   readonly type: DataType;
-  /** Of a base row, from 0. */
-  at(row: number): Value;
+  /** Of base rows, from 0. */
+  of(rows: readonly number[]): Value[];
 }
+
+const rowsOfColumns = <T>(columns: readonly (readonly T[])[]): T[][] =>
+  (columns[0] ?? []).map((_, i) => columns.map((column) => column[i]!));
 
 /** A column of the base or of a table that it looks up, by base row. Throws QueryError for any other. */
 function valuesOf(data: ModelData, base: string, path: string): ListedColumn {
   const { table, column } = columnOf(data, base, path);
   if (!sameName(table, base) && !data.checker.reach.lookup(base, table))
     throw new QueryError(`a row of ${base} looks up no row of ${table}: leave ${path} out of the columns`);
-  const { type } = data.column(table, column);
-  const at = rowValues(data, base, { kind: 'column', table, column, type, span: { start: 0, end: 0 } });
-  return { name: columnPath(table, column), type, at };
+  const found = data.column(table, column);
+  const index = data.lookupIndex(base, table);
+  return {
+    name: columnPath(table, column),
+    type: found.type,
+    of: (rows) => {
+      if (!index) return valuesOfRows(found, rows);
+      const met = rows.filter((row) => index[row] !== 0);
+      const values = valuesOfRows(
+        found,
+        met.map((row) => index[row]! - 1),
+      );
+      let at = 0;
+      return rows.map((row) => (index[row] === 0 ? null : values[at++]!));
+    },
+  };
 }
 
 /** Tells base rows that a condition leaves out. Throws QueryError for one that is broken. */

@@ -1,7 +1,6 @@
 import type { Judgement, JudgedClaim, Remedy, Summary, Verdict } from '@crease/core/claims';
 import { present, summarise } from '@crease/core/claims';
 import type { ClaimsState } from '@crease/contract';
-import { writeModel } from '@crease/core/model';
 import type { Clock } from '../clock.ts';
 import type { Hub } from '../live/hub.ts';
 import type { Models, ModelVersion, Revision, Tables, Verdicts } from '../store/index.ts';
@@ -117,7 +116,7 @@ export class JudgingQueue {
         workspace: this.of.file,
         modelId,
         revision: run.revision.id,
-        document: writeModel(run.revision.model),
+        document: this.of.models.documentOf(run.revision),
         versions: JSON.parse(run.versions) as Record<string, string>,
         day: run.day,
       };

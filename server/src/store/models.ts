@@ -46,6 +46,8 @@ export class NoModelError extends Error {}
  */
 export class Models {
   private readonly parsed = new LRUCache<number, Model>({ max: 50 });
+  /** Documents of models that are parsed. */
+  private readonly laidOut = new WeakMap<Model, string>();
   private readonly documents: Documents;
   private readonly rows: RowVersions;
 
@@ -282,6 +284,13 @@ export class Models {
     const document = this.documents.toStore(writeModel(model), parent);
     const at = this.now().toISOString();
     return Number(this.db.prepare(sql).run(id, parent, number, document, says, at, rows, by).lastInsertRowid);
+  }
+
+  /** The document of a revision's model, laid out once: every question takes it along. */
+  documentOf({ model }: Pick<Revision, 'model'>): string {
+    let text = this.laidOut.get(model);
+    if (text === undefined) this.laidOut.set(model, (text = writeModel(model)));
+    return text;
   }
 
   private revision(row: RevisionRow): Revision {

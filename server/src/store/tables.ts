@@ -425,7 +425,14 @@ export class Tables {
   private readColumn(column: StoredColumn, rows: number): Column {
     const type = parseType(column.type) ?? TEXT;
     let domain: Domain | undefined;
-    const encoded = () => (column.domain_deflated ? inflateRawSync(column.domain) : column.domain);
+    // A few values are asked for again and again; whoever needs the memory gets it back.
+    let inflated: WeakRef<Buffer> | undefined;
+    const encoded = () => {
+      if (!column.domain_deflated) return column.domain;
+      let bytes = inflated?.deref();
+      if (!bytes) inflated = new WeakRef((bytes = inflateRawSync(column.domain)));
+      return bytes;
+    };
     const raw = !column.domain_deflated && holdsRawDoubles(column.domain);
     const ranked = () => this.readDoubles(column.id, rows);
     const domainOf = () => (domain ??= raw ? ranked().domain : decodeDomain(encoded()));

@@ -1,5 +1,5 @@
 import type { ColumnFormulaState } from '@crease/contract';
-import { columnValues } from '@crease/core/columns';
+import { valuesOfRows } from '@crease/core/columns';
 import { layOutFormula, placeOf } from '@crease/core/formula';
 import { rowValues } from '@crease/core/query';
 import { formatType, TEXT, toJson } from '@crease/core/values';
@@ -37,13 +37,15 @@ export const columnFormula = task(
     const used = [...new Set(own.map((c) => c.column))].map((name) => data.column(table.name, name));
     const looked = Math.min(LOOKED_AT, data.rowCount(table.name));
     const values: Value[] = Array.from({ length: looked }, (_, row) => evaluate(row));
+    const first = values.slice(0, SHOWN);
+    const shown = used.map((c) => valuesOfRows(c, [...first.keys()]));
     return {
       ...state,
       type: formatType(type),
       columns: used.map((c) => c.name),
       types: used.map((c) => formatType(c.type)),
-      rows: values.slice(0, SHOWN).map((value, row) => ({
-        used: used.map((c) => toJson(columnValues(c)[c.codes[row]!]!, c.type)),
+      rows: first.map((value, row) => ({
+        used: shown.map((column, k) => toJson(column[row]!, used[k]!.type)),
         gives: toJson(value, type),
       })),
       looked,

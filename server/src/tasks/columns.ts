@@ -1,5 +1,4 @@
 import type { ColumnFacts } from '@crease/contract';
-import { columnValues } from '@crease/core/columns';
 import { columnBytes } from '@crease/core/storage';
 import { toJson } from '@crease/core/values';
 import type { ModelVersion } from '../store/index.ts';
@@ -16,9 +15,13 @@ export const columns = task((input: { table: string } & ModelVersion): ColumnFac
   return table.columns.map((c) => {
     const column = columnOrFault(data, table.name, c.name);
     if (typeof column === 'string') return { name: c.name, fault: column };
-    const values = columnValues(column);
     const filled = [...column.counts.keys()].filter((code) => code > 0 && column.counts[code]! > 0);
     const top = [...filled].sort((a, b) => column.counts[b]! - column.counts[a]!).slice(0, 8);
+    // A few of perhaps very many: the dictionary is not decoded for them.
+    const ends = filled.length > 0 ? [filled[0]!, filled.at(-1)!] : [];
+    const [least = null, greatest = null, ...frequent] = [
+      ...(ends.length > 0 ? column.valuesOf([...ends, ...top]) : []),
+    ].map((value) => toJson(value, column.type));
     const { dataBytes, dictionaryBytes, encoding } = columnBytes(column);
     return {
       name: c.name,
@@ -27,10 +30,10 @@ export const columns = task((input: { table: string } & ModelVersion): ColumnFac
       distinct: column.distinct,
       encoding,
       bytes: dataBytes + dictionaryBytes,
-      least: filled.length ? toJson(values[filled[0]!]!, column.type) : null,
-      greatest: filled.length ? toJson(values[filled.at(-1)!]!, column.type) : null,
-      frequent: top.map((code) => ({
-        value: toJson(values[code]!, column.type),
+      least,
+      greatest,
+      frequent: top.map((code, i) => ({
+        value: frequent[i]!,
         rows: column.counts[code]!,
       })),
       distribution: distribution(column.counts),

@@ -1,7 +1,7 @@
 import fc from 'fast-check';
 import type { Expression, Field, ScanPlan, ScanResult } from './plan.ts';
 import { NULL_INTEGER } from './plan.ts';
-import { runCompiled } from './runCompiled.ts';
+import { isHashed, rowsOfGroup, runCompiled } from './runCompiled.ts';
 import { runPlain } from './runPlain.ts';
 
 /** Groups in ascending order, with what belongs to each. */
@@ -166,6 +166,12 @@ test.each(['few', 'many'] as const)(
         expect(sorted(compiled)).toEqual(sorted(plain));
         expect(groupOfRows(compiled)).toEqual(groupOfRows(plain));
         expect(sorted(runCompiled(plan))).toEqual(sorted(plain));
+        if (isHashed(plan)) return;
+        const groupOf = groupOfRows(plain);
+        for (const group of plain.groups.slice(0, 5))
+          expect(rowsOfGroup(plan, group)).toEqual(
+            [...groupOf.keys()].filter((row) => groupOf[row] === group),
+          );
       }),
       { numRuns: 400 },
     );

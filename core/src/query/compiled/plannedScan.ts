@@ -9,7 +9,7 @@ import { Inputs } from './inputs.ts';
 import type { Field, Probe, ScanPlan, ScanResult } from './plan.ts';
 import { planAggregate } from './planFields.ts';
 import { probesOf, stridesOf } from './planProbes.ts';
-import { runCompiled } from './runCompiled.ts';
+import { isHashed, rowsOfGroup, runCompiled } from './runCompiled.ts';
 import { runPlain } from './runPlain.ts';
 import { runHelped } from './scanParts.ts';
 
@@ -127,17 +127,31 @@ export class PlannedScan {
     });
   }
 
-  private run(fields: readonly Field[], groups = false): Ran {
-    const plan: ScanPlan = {
+  /** Base rows of a group, ascending; undefined where only the groups of all rows tell them. */
+  rowsOf(place: number): number[] | undefined {
+    const plan = this.planOf([]);
+    if (this.places || !this.isCompiled(plan) || isHashed(plan)) return undefined;
+    return rowsOfGroup(plan, this.groupNumbers[place]!);
+  }
+
+  private planOf(fields: readonly Field[]): ScanPlan {
+    return {
       rowCount: this.inputs.data.rowCount(this.inputs.base),
       inputs: this.inputs.codes,
       probes: this.probes,
       size: this.size,
       fields,
     };
+  }
+
+  private isCompiled({ rowCount }: ScanPlan): boolean {
     const { executor } = this.inputs.data;
-    const compiled = executor === 'compiled' || (executor === 'auto' && plan.rowCount >= WORTH_CODE);
-    const ran = !compiled
+    return executor === 'compiled' || (executor === 'auto' && rowCount >= WORTH_CODE);
+  }
+
+  private run(fields: readonly Field[], groups = false): Ran {
+    const plan = this.planOf(fields);
+    const ran = !this.isCompiled(plan)
       ? runPlain(plan, { groups })
       : groups
         ? runCompiled(plan, { groups })

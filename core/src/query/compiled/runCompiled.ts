@@ -82,6 +82,9 @@ export function runCompiled(
   return new Run(plan, wanted.groups).run();
 }
 
+/** The rows of one group, ascending, of a plan that is not hashed: no list is made of the others. */
+export const rowsOfGroup = (plan: ScanPlan, group: number): number[] => new Run(plan, true).rowsOf(group);
+
 class Run {
   private readonly grouping: Grouping;
   private readonly probes: readonly ScanPlan['probes'][number][];
@@ -267,18 +270,8 @@ class Run {
 
   run(): ScanResult & { readonly places?: Int32Array } {
     const { plan } = this;
-    const instance = new WebAssembly.Instance(this.compiled.module, { env: { memory: this.memory } });
-    const step = instance.exports.run as (rows: number) => void;
     const places = this.writesGroups ? new Int32Array(plan.rowCount) : undefined;
-    for (let from = 0; from < plan.rowCount; from += BLOCK_ROWS) {
-      const rows = Math.min(BLOCK_ROWS, plan.rowCount - from);
-      lookForInterruption();
-      if (this.grouping === 'hash') this.makeRoom(rows);
-      plan.inputs.forEach((input, k) => copyIn(this.memory, this.inputsAt[k]!, input, from, rows));
-      step(rows);
-      this.seen += rows;
-      places?.set(new Int32Array(this.memory.buffer, this.outAt, rows), from);
-    }
+    this.eachBlock((from, rows) => places?.set(new Int32Array(this.memory.buffer, this.outAt, rows), from));
     const { groups, numbers } = this.found();
     if (places && this.grouping !== 'hash') {
       const placeOf = new Int32Array(plan.size + 1).fill(-1);
@@ -293,6 +286,30 @@ class Run {
       fields: plan.fields.map((field, f) => this.result(field, this.record.at[f]!, numbers, rows)),
       ...(places ? { places } : {}),
     };
+  }
+
+  rowsOf(group: number): number[] {
+    const found: number[] = [];
+    this.eachBlock((from, rows) =>
+      appendPlaces(new Int32Array(this.memory.buffer, this.outAt, rows), group, from, found),
+    );
+    return found;
+  }
+
+  /** Brings blocks of rows over and works on them; `then` is called after each. */
+  private eachBlock(then: (from: number, rows: number) => void): void {
+    const { plan } = this;
+    const instance = new WebAssembly.Instance(this.compiled.module, { env: { memory: this.memory } });
+    const step = instance.exports.run as (rows: number) => void;
+    for (let from = 0; from < plan.rowCount; from += BLOCK_ROWS) {
+      const rows = Math.min(BLOCK_ROWS, plan.rowCount - from);
+      lookForInterruption();
+      if (this.grouping === 'hash') this.makeRoom(rows);
+      plan.inputs.forEach((input, k) => copyIn(this.memory, this.inputsAt[k]!, input, from, rows));
+      step(rows);
+      this.seen += rows;
+      then(from, rows);
+    }
   }
 
   /** Groups that have rows, and the numbers of their records. */
@@ -356,4 +373,9 @@ class Run {
 function copyIn(memory: WebAssembly.Memory, at: number, input: Codes, from: number, rows: number): void {
   const part = input.subarray(from, from + rows);
   new Uint8Array(memory.buffer, at, part.byteLength).set(bytesOf(part));
+}
+
+/** Adds to `found` where a block has a group. */
+function appendPlaces(block: Int32Array, group: number, from: number, found: number[]): void {
+  for (let i = 0; i < block.length; i++) if (block[i] === group) found.push(from + i);
 }
