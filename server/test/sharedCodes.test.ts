@@ -44,6 +44,31 @@ test('the longest unused makes room, but nothing that a running task uses', () =
   expect(decoded).toEqual(['t', 'r']);
 });
 
+test('what is decoded in its place is found when it is whole; what fails leaves its place free', () => {
+  const memory = sharedMemory(2 * KB);
+  const [a, b] = [new SharedCodes(memory), new SharedCodes(memory)];
+  a.begin();
+  b.begin();
+  const bytes: number[] = [];
+  const made = a.of('one', (arrayFor) => {
+    const codes = arrayFor(255, KB);
+    bytes.push(a.bytes);
+    // Somebody is faster: both have the same afterwards.
+    expect(isOf(b.of('one', () => codesOf(1, KB))(), 1)).toBe(true);
+    return codes.fill(2);
+  })();
+  expect(isOf(made, 1)).toBe(true);
+  expect([...bytes, a.bytes]).toEqual([KB, KB]);
+  const failing = a.of('two', (arrayFor) => {
+    arrayFor(255, KB);
+    throw new Error('the rows have been replaced');
+  });
+  for (let again = 0; again < 3; again++) expect(failing).toThrow('replaced');
+  expect(a.bytes).toBe(KB);
+  expect(isOf(b.of('three', (arrayFor) => arrayFor(255, KB).fill(4))(), 3)).toBe(true);
+  expect(a.bytes).toBe(2 * KB);
+});
+
 test('codes that find no room are the thread’s own', () => {
   const memory = sharedMemory(2 * KB);
   const [a, b] = [new SharedCodes(memory), new SharedCodes(memory)];
@@ -78,7 +103,10 @@ test('whatever threads ask for and give up, arrays of running tasks hold what th
         const codes = new SharedCodes(memory);
         // Each thread asks by what it was given first, as columns do over many tasks.
         const ways = Array.from({ length: 12 }, (_, key) =>
-          codes.of(`column ${key}`, () => codesOf(key, 300 + key * 200)),
+          codes.of(`column ${key}`, (arrayFor) =>
+            // Into an array of its own, or where it is to stay.
+            key % 2 === 0 ? codesOf(key, 300 + key * 200) : arrayFor(255, 300 + key * 200).fill(key + 1),
+          ),
         );
         return { codes, of: (key: number) => ways[key]!, inTask: false, held: [] as [number, Codes][] };
       });

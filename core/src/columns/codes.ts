@@ -9,3 +9,6 @@ export function codesArray(largest: number, length: number): Codes {
       ? new Uint16Array(length)
       : new Uint32Array(length);
 }
+
+/** An array for so many codes up to and including `largest`; all of it is written before it is read. */
+export type ArrayFor = (largest: number, length: number) => Codes;

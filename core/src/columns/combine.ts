@@ -1,6 +1,6 @@
 import type { Value } from '../values/index.ts';
 import { compareValues, formatType } from '../values/index.ts';
-import type { Codes } from './codes.ts';
+import type { ArrayFor, Codes } from './codes.ts';
 import type { Column } from './column.ts';
 import { codesArray } from './codes.ts';
 import { columnOfParts, LARGEST_RANGE } from './column.ts';
@@ -12,8 +12,11 @@ import { tableOf } from './table.ts';
 /** Parts of a table that cannot stand together. */
 export class PartsError extends Error {}
 
-/** Keeps codes that can be made again. What it gives is asked for codes each time they are needed. */
-export type KeepCodes = (column: string, make: () => Codes) => () => Codes;
+/**
+ * Keeps codes that can be made again, best in an array that it hands out for them. What it gives is asked for
+ * codes each time they are needed.
+ */
+export type KeepCodes = (column: string, make: (arrayFor: ArrayFor) => Codes) => () => Codes;
 
 /**
  * The rows of several parts, one behind the other, as one table. Nothing of a part is changed: its codes are

@@ -2,7 +2,7 @@ export * from './dataError.ts';
 export type { ScanPlan, ScanResult } from './compiled/plan.ts';
 export { runCompiled } from './compiled/runCompiled.ts';
 export type { ScanHelper } from './compiled/scanParts.ts';
-export { helpScansWith } from './compiled/scanParts.ts';
+export { helpScansWith, scanIsNear } from './compiled/scanParts.ts';
 export { endsWhen, Interrupted, lookForInterruption, ROWS_BETWEEN_LOOKS } from './interruption.ts';
 export * from './modelData.ts';
 export type { Executor } from './modelRows.ts';

@@ -2,6 +2,7 @@ import { constants, deflateRawSync, inflateRawSync } from 'node:zlib';
 import type { DataType } from '@crease/core/values';
 import { formatType, parseType, TEXT } from '@crease/core/values';
 import type {
+  ArrayFor,
   Codes,
   Column,
   Domain,
@@ -437,14 +438,14 @@ export class Tables {
     const ranked = () => this.readDoubles(column.id, rows);
     const domainOf = () => (domain ??= raw ? ranked().domain : decodeDomain(encoded()));
     const size = () => domain?.size ?? sizeOf(column) ?? domainOf().size;
-    const decode = () => {
-      if (!raw) return this.readCodes(column.id, size(), rows);
+    const decode = (arrayFor: ArrayFor) => {
+      if (!raw) return this.readCodes(column.id, size(), rows, arrayFor);
       const made = ranked();
       domain ??= made.domain;
       return made.codes;
     };
     const { kept, db } = this;
-    const codes = kept ? kept(`${db.name}\n${column.id}`, decode) : decode;
+    const codes = kept ? kept(`${db.name}\n${column.id}`, decode) : () => decode(codesArray);
     // Stored before statistics were kept with a column: all is read at once.
     if (column.runs === null) return columnOfCodes(column.name, type, domainOf(), codes());
     const { counts, counts_encoding: encoding } = column;
@@ -475,8 +476,8 @@ export class Tables {
     });
   }
 
-  private readCodes(columnId: number, largest: number, rows: number): Codes {
-    const codes = codesArray(largest, rows);
+  private readCodes(columnId: number, largest: number, rows: number, arrayFor: ArrayFor): Codes {
+    const codes = arrayFor(largest, rows);
     let at = 0;
     for (const segment of this.segments(columnId)) {
       decodeSegment(segment as EncodedSegment, codes, at);

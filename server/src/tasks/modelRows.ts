@@ -5,7 +5,7 @@ import type { Column, TableData } from '@crease/core/columns';
 import { calledNow, valuesOfRows } from '@crease/core/columns';
 import { readModel, withFamilies, fileOf } from '@crease/core/model';
 import type { Model, Table } from '@crease/core/model';
-import { DataError, ModelData } from '@crease/core/query';
+import { DataError, ModelData, scanIsNear } from '@crease/core/query';
 import { retyped } from '@crease/core/shape';
 import { derivedCache } from '../judging/dependencies.ts';
 import { openWorkspace, sourceKey, Tables } from '../store/index.ts';
@@ -70,6 +70,7 @@ function storedRows({ workspace, versions }: ModelVersion, table: Table): TableD
       name,
     );
     decoded.set(key, stored);
+    scanIsNear(stored.rowCount);
   }
   return { ...retyped(calledNow(stored, table.columns), table.columns), name };
 }

@@ -32,8 +32,8 @@ export interface HelperStart {
 }
 
 /**
- * A second thread for the scans of this one. It is started with the first scan that could use it, and helps
- * from the time on when it is there. While it works this thread works too, and then waits for it.
+ * A second thread for the scans of this one. It is started when rows are read that it could help with, and
+ * helps from the time on when it is there. While it works this thread works too, and then waits for it.
  */
 export class SecondThread implements ScanHelper {
   private readonly state = new Int32Array(new SharedArrayBuffer(SLOTS * 4));
@@ -47,7 +47,9 @@ export class SecondThread implements ScanHelper {
     private readonly onBug: (error: unknown) => void,
   ) {}
 
-  private start(): void {
+  /** Starts it: until it is there its thread reads the rows. */
+  prepare(): void {
+    if (this.port) return;
     const { port1, port2 } = new MessageChannel();
     const start: HelperStart = { port: port2, state: this.state, memory: this.memory };
     const thread = new Worker(this.module, { workerData: start, transferList: [port2] });
@@ -62,7 +64,7 @@ export class SecondThread implements ScanHelper {
   }
 
   begin(plan: ScanPlan): (() => ScanResult | undefined) | undefined {
-    if (!this.port) this.start();
+    this.prepare();
     if (Atomics.load(this.state, READY) === 0) return undefined;
     const port = this.port!;
     const number = ++this.sent;

@@ -1,6 +1,7 @@
 import { createHash } from 'node:crypto';
 import { freemem } from 'node:os';
-import type { Codes } from '@crease/core/columns';
+import type { ArrayFor, Codes } from '@crease/core/columns';
+import { codesArray } from '@crease/core/columns';
 
 /** Arrays begin at multiples of this. */
 const UNIT = 64;
@@ -74,11 +75,11 @@ export class SharedCodes {
   }
 
   /**
-   * Access to the codes of a key, decoded where nobody has them. What it gives holds until the task ends;
-   * where there is no room it is this thread's own for so long. To be asked for each row it costs a few
-   * nanoseconds.
+   * Access to the codes of a key, decoded where nobody has them: best into an array of `arrayFor`, which lies
+   * in the shared memory already. What it gives holds until the task ends; where there is no room it is this
+   * thread's own for so long. To be asked for each row it costs a few nanoseconds.
    */
-  of(key: string, decode: () => Codes): () => Codes {
+  of(key: string, decode: (arrayFor: ArrayFor) => Codes): () => Codes {
     let found: Found | undefined;
     let own: { codes: Codes; began: number } | undefined;
     return () => {
@@ -89,12 +90,44 @@ export class SharedCodes {
       own = undefined;
       found = this.locked(() => this.find(digest));
       if (found) return found.codes;
-      const codes = decode();
-      found = this.locked(() => this.find(digest) ?? this.keep(digest, codes));
+      const { codes, placed } = this.decoded(decode);
+      found = this.locked(() => this.publish(digest, codes, placed));
       if (found) return found.codes;
       own = { codes, began };
       return codes;
     };
+  }
+
+  /** Decodes into the shared memory where there is room; what is there nobody finds until it is whole. */
+  private decoded(decode: (arrayFor: ArrayFor) => Codes): { codes: Codes; placed: Found | undefined } {
+    let placed: Found | undefined;
+    // Outside of a task a place could be given away while it is written to.
+    let isFree = Atomics.load(this.header, BEGAN + this.thread) !== 0;
+    try {
+      const codes = decode((largest, length) => {
+        if (isFree) placed = this.locked(() => this.place(widthOf(largest), length));
+        const array = isFree && placed ? placed.codes : codesArray(largest, length);
+        isFree = false;
+        return array;
+      });
+      return { codes, placed };
+    } catch (error) {
+      const unused = placed;
+      if (unused) this.locked(() => this.give(unused));
+      throw error;
+    }
+  }
+
+  /** Lets others find codes, unless somebody has been faster. Undefined where there is no room. */
+  private publish(digest: Int32Array, codes: Codes, placed: Found | undefined): Found | undefined {
+    const known = this.find(digest);
+    const isPlaced = placed !== undefined && placed.codes === codes;
+    if (known || !isPlaced) {
+      if (placed) this.give(placed);
+      return known ?? this.keep(digest, codes);
+    }
+    digest.forEach((word, k) => (this.header[this.field(placed.entry, k)] = word));
+    return placed;
   }
 
   /** Bytes of all arrays that are kept. */
@@ -167,13 +200,22 @@ export class SharedCodes {
     return { entry, turn: header[this.field(entry, TURN)]!, codes };
   }
 
+  /** Copies codes into the memory. Undefined where there is no room. */
+  private keep(digest: Int32Array, codes: Codes): Found | undefined {
+    const found = this.place(codes.BYTES_PER_ELEMENT, codes.length);
+    if (!found) return undefined;
+    found.codes.set(codes);
+    digest.forEach((word, k) => (this.header[this.field(found.entry, k)] = word));
+    return found;
+  }
+
   /**
-   * Copies codes into the memory, giving up what no task uses, the longest unused first. Undefined where
+   * A place for codes under no key, giving up what no task uses, the longest unused first. Undefined where
    * there is no room.
    */
-  private keep(digest: Int32Array, codes: Codes): Found | undefined {
+  private place(width: number, length: number): Found | undefined {
     const { header } = this;
-    const units = Math.max(1, Math.ceil(codes.byteLength / UNIT));
+    const units = Math.max(1, Math.ceil((width * length) / UNIT));
     if (units > this.units) return undefined;
     let start = this.gap(units);
     while (start === undefined) {
@@ -183,15 +225,21 @@ export class SharedCodes {
     let entry = 0;
     while (entry < MOST_ENTRIES && header[this.field(entry, USED)] !== 0) entry++;
     if (entry === MOST_ENTRIES) return undefined;
-    digest.forEach((word, k) => (header[this.field(entry, k)] = word));
+    for (let k = 0; k < AT; k++) header[this.field(entry, k)] = 0;
     header[this.field(entry, AT)] = start;
     header[this.field(entry, UNITS)] = units;
-    header[this.field(entry, WIDTH)] = codes.BYTES_PER_ELEMENT;
-    header[this.field(entry, LENGTH)] = codes.length;
+    header[this.field(entry, WIDTH)] = width;
+    header[this.field(entry, LENGTH)] = length;
     header[this.field(entry, USED)] = this.tick();
-    const found = this.at(entry);
-    found.codes.set(codes);
-    return found;
+    return this.at(entry);
+  }
+
+  /** Gives a place back, unless it was given away already. */
+  private give({ entry, turn }: Found): void {
+    const { header } = this;
+    if (header[this.field(entry, TURN)] !== turn) return;
+    header[this.field(entry, USED)] = 0;
+    Atomics.add(header, this.field(entry, TURN), 1);
   }
 
   /** The first stretch of so many free units. */
@@ -223,6 +271,8 @@ export class SharedCodes {
     return true;
   }
 }
+
+const widthOf = (largest: number): number => codesArray(largest, 0).BYTES_PER_ELEMENT;
 
 /** 128 bits of a digest: two keys do not share them by chance. */
 const digestOf = (key: string): Int32Array => {

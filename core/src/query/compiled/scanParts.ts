@@ -7,6 +7,8 @@ import { isHashed, runCompiled } from './runCompiled.ts';
  * (undefined where there is none after all), or undefined where nobody is free.
  */
 export interface ScanHelper {
+  /** Gets ready while nothing is to be done yet. */
+  prepare?(): void;
   begin(plan: ScanPlan): (() => ScanResult | undefined) | undefined;
 }
 
@@ -18,6 +20,11 @@ let helper: ScanHelper | undefined;
 /** Says who helps with scans in this thread; until the next call. */
 export const helpScansWith = (one: ScanHelper | undefined): void => {
   helper = one;
+};
+
+/** Says that so many rows are read now, and will perhaps be scanned. */
+export const scanIsNear = (rowCount: number): void => {
+  if (rowCount >= WORTH_HELP) helper?.prepare?.();
 };
 
 /** Runs a plan, its second half by the helper of this thread where there is one and it is worth it. */
