@@ -5,7 +5,8 @@ import { withFamilies } from '@crease/core/model';
 import { DataError, ModelData } from '@crease/core/query';
 import { ReadError } from '@crease/core/reading';
 import { formatDate } from '@crease/core/values';
-import { dataFolder, openFolder } from '@crease/server/files';
+import type { FolderOptions } from './folderRows.ts';
+import { rowsOfFolder } from './folderRows.ts';
 import { loadModel, todayOf } from './input.ts';
 import { tableLoader } from '@crease/core/sources';
 
@@ -15,10 +16,10 @@ import { tableLoader } from '@crease/core/sources';
  */
 export async function judgeFolder(
   modelFile: string,
-  folder?: string,
+  options: FolderOptions = {},
 ): Promise<{ model: Model; claims: JudgedClaim[]; data: ModelData }> {
   const model = loadModel(modelFile);
-  const data = await openFolder(model, dataFolder(modelFile, folder), todayOf(model));
+  const data = await rowsOfFolder(model, modelFile, options);
   // A waiver ends by today's date, whatever day the model's periods count from.
   const today = formatDate(todayOf({ ...model, asOf: undefined }));
   const onError = (error: unknown) => {

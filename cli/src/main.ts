@@ -3,7 +3,9 @@ import { VERSION } from '@crease/core/interchange';
 import { DocumentError } from '@crease/core/model';
 import { DataError } from '@crease/core/query';
 import { ReadError } from '@crease/core/reading';
+import { keepRead } from './folderRows.ts';
 import { CommandError } from './input.ts';
+import { addCache } from './commands/cache.ts';
 import { addCheck } from './commands/check.ts';
 import { addDdl } from './commands/ddl.ts';
 import { addDemo } from './commands/demo.ts';
@@ -23,6 +25,7 @@ const program = new Command('crease')
 program.exitOverride();
 program.configureOutput({ writeErr: (text) => process.stderr.write(text) });
 for (const add of [
+  addCache,
   addCheck,
   addQuery,
   addRows,
@@ -62,6 +65,7 @@ function fail(error: unknown): void {
 
 try {
   await program.parseAsync();
+  keepRead();
 } catch (error) {
   fail(error);
 }

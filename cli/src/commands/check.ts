@@ -7,6 +7,7 @@ import { couldNotBeJudged, summarise } from '@crease/core/claims';
 import type { Model } from '@crease/core/model';
 import type { ModelData } from '@crease/core/query';
 import type { BothAnswers } from '../bothEvaluators.ts';
+import { NO_CACHE } from '../folderRows.ts';
 import { judgeFolder } from '../judgeFolder.ts';
 
 export function addCheck(program: Command): void {
@@ -14,6 +15,7 @@ export function addCheck(program: Command): void {
     .command('check <model>')
     .description('judges every claim that a model makes, on all rows; exit status 1 where one is broken')
     .option('--data <dir>', 'folder of the data files; by default that of the model')
+    .option(...NO_CACHE)
     .addOption(new Option('--json', 'claims, evidence and summary as JSON').conflicts(['csv', 'sarif']))
     .addOption(new Option('--csv', 'all claims as delimited text').conflicts(['sarif']))
     .option(
@@ -24,10 +26,17 @@ export function addCheck(program: Command): void {
     .action(
       async (
         modelFile: string,
-        options: { data?: string; json?: boolean; csv?: boolean; sarif?: boolean; both?: boolean },
+        options: {
+          data?: string;
+          cache?: boolean;
+          json?: boolean;
+          csv?: boolean;
+          sarif?: boolean;
+          both?: boolean;
+        },
       ) => {
         const start = performance.now();
-        const { model, claims, data } = await judgeFolder(modelFile, options.data);
+        const { model, claims, data } = await judgeFolder(modelFile, options);
         const summary = summarise(claims);
         const both = options.both ? await bothAnswers(model, data) : undefined;
         const elapsedMs = Math.round(performance.now() - start);

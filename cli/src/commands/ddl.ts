@@ -4,6 +4,8 @@ import { createTables, DDL_DIALECTS } from '@crease/core/interchange';
 import type { JudgedClaim } from '@crease/core/claims';
 import { againstDefinitions, refusalOfDefinitions } from '@crease/core/claims';
 import { modelJsonSchema } from '@crease/core/model';
+import type { FolderOptions } from '../folderRows.ts';
+import { NO_CACHE } from '../folderRows.ts';
 import { CommandError, loadModel } from '../input.ts';
 import { judgeFolder, judgeWithoutRows } from '../judgeFolder.ts';
 
@@ -15,12 +17,13 @@ export function addDdl(program: Command): void {
     )
     .option('--dialect <name>', DDL_DIALECTS.join(' or '), 'postgresql')
     .option('--data <dir>', 'judges the claims about data too, on the files of this folder')
+    .option(...NO_CACHE)
     .option('--unchecked', 'prints them whatever the claims say')
-    .action(async (modelFile: string, options: { dialect: string; data?: string; unchecked?: boolean }) => {
+    .action(async (modelFile: string, options: FolderOptions & { dialect: string; unchecked?: boolean }) => {
       if (!(DDL_DIALECTS as readonly string[]).includes(options.dialect))
         throw new CommandError(`there is no dialect "${options.dialect}": use ${DDL_DIALECTS.join(' or ')}`);
       const model = loadModel(modelFile);
-      const refusal = options.unchecked ? undefined : await refusalOf(modelFile, options.data);
+      const refusal = options.unchecked ? undefined : await refusalOf(modelFile, options);
       if (refusal === undefined) {
         process.stdout.write(createTables(model, options.dialect as Dialect));
         return;
@@ -37,8 +40,8 @@ export function addDdl(program: Command): void {
 }
 
 /** Why the definitions are not printed; undefined where nothing stands against them. */
-async function refusalOf(modelFile: string, data: string | undefined): Promise<string | undefined> {
+async function refusalOf(modelFile: string, options: FolderOptions): Promise<string | undefined> {
   const claims: JudgedClaim[] =
-    data === undefined ? judgeWithoutRows(modelFile) : (await judgeFolder(modelFile, data)).claims;
+    options.data === undefined ? judgeWithoutRows(modelFile) : (await judgeFolder(modelFile, options)).claims;
   return refusalOfDefinitions(againstDefinitions(claims));
 }

@@ -1,20 +1,19 @@
 import type { Command } from 'commander';
 import { profileModel } from '@crease/core/storage';
-import { dataFolder, openFolder } from '@crease/server/files';
-import { loadModel, todayOf } from '../input.ts';
+import { NO_CACHE, rowsOfFolder } from '../folderRows.ts';
+import { loadModel } from '../input.ts';
 
 export function addProfile(program: Command): void {
   program
     .command('profile <model>')
     .description('what each table and column costs in bytes once encoded')
     .option('--data <dir>', 'folder of the data files; by default that of the model')
+    .option(...NO_CACHE)
     .option('--json', 'the profile as JSON')
-    .action(async (modelFile: string, options: { data?: string; json?: boolean }) => {
+    .action(async (modelFile: string, options: { data?: string; cache?: boolean; json?: boolean }) => {
       const start = performance.now();
       const model = loadModel(modelFile);
-      const profile = profileModel(
-        await openFolder(model, dataFolder(modelFile, options.data), todayOf(model)),
-      );
+      const profile = profileModel(await rowsOfFolder(model, modelFile, options));
       const elapsedMs = Math.round(performance.now() - start);
       if (options.json) {
         process.stdout.write(`${JSON.stringify({ ...profile, elapsedMs })}\n`);

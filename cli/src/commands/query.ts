@@ -4,12 +4,13 @@ import type { AskedCell, Query } from '@crease/core/model';
 import { answerQuery, traceCell } from '@crease/core/query';
 import type { Answer, ModelData } from '@crease/core/query';
 import { answerCsv, answerLines } from '@crease/core/interchange';
-import { dataFolder, openFolder } from '@crease/server/files';
-import { CommandError, loadModel, readText, todayOf } from '../input.ts';
+import { NO_CACHE, rowsOfFolder } from '../folderRows.ts';
+import { CommandError, loadModel, readText } from '../input.ts';
 
 interface Options {
   query: string;
   data?: string;
+  cache?: boolean;
   json?: boolean;
   csv?: boolean;
   null: string;
@@ -26,6 +27,7 @@ export function addQuery(program: Command): void {
     .description('answers a query on a model and its data')
     .requiredOption('--query <file>', 'the query as JSON; - reads standard input')
     .option('--data <dir>', 'folder of the data files; by default that of the model')
+    .option(...NO_CACHE)
     .option('--json', 'the answer as JSON')
     .option('--csv', 'the answer as delimited text')
     .option('--null <text>', 'text for null in delimited output', '')
@@ -42,7 +44,7 @@ export function addQuery(program: Command): void {
         throw new CommandError(`there is no engine "${options.engine}": use columns or sql`);
       const model = loadModel(modelFile);
       const query = readQuery(readText(options.query, 'query'));
-      const data = await openFolder(model, dataFolder(modelFile, options.data), todayOf(model));
+      const data = await rowsOfFolder(model, modelFile, options);
       if (options.trace) {
         process.stdout.write(`${JSON.stringify(traceCell(data, query, cellOf(options.cell)))}\n`);
         return;

@@ -5,12 +5,13 @@ import type { AskedCell, Query } from '@crease/core/model';
 import { csvLine } from '@crease/core/interchange';
 import type { AggregateRows } from '@crease/core/rows';
 import { rowsBehind } from '@crease/core/rows';
-import { dataFolder, openFolder } from '@crease/server/files';
-import { CommandError, loadModel, readText, todayOf } from '../input.ts';
+import { NO_CACHE, rowsOfFolder } from '../folderRows.ts';
+import { CommandError, loadModel, readText } from '../input.ts';
 
 interface Options {
   query: string;
   data?: string;
+  cache?: boolean;
   cell?: string;
   listing?: string;
   columns?: string;
@@ -27,6 +28,7 @@ export function addRows(program: Command): void {
     .description('lists the rows behind a cell of an answer, and shows that they add up to it')
     .requiredOption('--query <file>', 'the query as JSON; - reads standard input')
     .option('--data <dir>', 'folder of the data files; by default that of the model')
+    .option(...NO_CACHE)
     .option(
       '--cell <json>',
       'which cell: { "by": [ members ], "across": [ members ], "measure": … }; fewer members are a subtotal, a list several cells; by default the total of the first measure',
@@ -43,7 +45,7 @@ export function addRows(program: Command): void {
       const query = readQuery(readText(options.query, 'query'));
       const cells = options.cell === undefined ? [firstTotal(query)] : readCells(options.cell);
       const limit = wholeNumber(options.limit, '--limit', 0);
-      const data = await openFolder(model, dataFolder(modelFile, options.data), todayOf(model));
+      const data = await rowsOfFolder(model, modelFile, options);
       const found = rowsBehind(data, {
         query,
         cells,

@@ -21,7 +21,7 @@ async function judge(world: World): Promise<Map<string, JudgedClaim>> {
   for (const [file, text] of world.files()) writeFileSync(join(folder, file), text);
   const file = join(folder, 'planted.crease.json');
   writeFileSync(file, writeModel(world.model()));
-  const { claims } = await judgeFolder(file, folder);
+  const { claims } = await judgeFolder(file, { data: folder });
   // Of two claims of one id (two measures of one name) one that is broken counts.
   return new Map(
     [...claims]

@@ -4,7 +4,7 @@ import type { Codes } from './codes.ts';
 import { codesArray } from './codes.ts';
 import { countCodes, mapCodes } from './combiner.ts';
 import type { Domain } from './domain.ts';
-import { dictionaryBytes } from './dictionary.ts';
+import { dictionaryBytes, encodeDomain } from './dictionary.ts';
 import { listDomain, rangeDomain, valueOfCode, valuesByCode } from './domain.ts';
 
 /**
@@ -27,6 +27,10 @@ export interface Column {
   readonly dictionaryBytes: number;
   /** Rows whose whole number its file wrote with zeros in front, as codes are. */
   readonly padded: number;
+  /** Values of the domain, known without reading it where that is possible. */
+  readonly size: number;
+  /** The domain as `encodeDomain` writes it. */
+  encodedDomain(): Uint8Array;
   /** The values of some codes, in their order: for a few of very many, without decoding them all. */
   valuesOf(codes: readonly number[]): Value[];
 }
@@ -49,6 +53,8 @@ export interface ColumnParts {
   readonly distinct: number | (() => number);
   readonly nulls: number;
   readonly runs: number | (() => number);
+  /** Where it is known as it is encoded; by default the domain is. */
+  readonly encodedDomain?: () => Uint8Array;
   /** By default the domain is encoded to tell. */
   readonly dictionaryBytes?: () => number;
   /** By default none. */
@@ -93,12 +99,17 @@ class CodedColumn implements Column {
     return (this.heldBytes ??= known ? known() : dictionaryBytes(this.domain, this.type));
   }
 
+  encodedDomain(): Uint8Array {
+    const { encodedDomain } = this.parts;
+    return encodedDomain ? encodedDomain() : encodeDomain(this.domain, this.type);
+  }
+
   get domain(): Domain {
     const { domain } = this.parts;
     return (this.heldDomain ??= typeof domain === 'function' ? domain() : domain);
   }
 
-  private get size(): number {
+  get size(): number {
     const { size } = this.parts;
     return this.heldDomain === undefined && size ? size() : this.domain.size;
   }
@@ -136,7 +147,9 @@ export const changedColumn = (column: Column, change: { name?: string; domain?: 
     nulls: column.nulls,
     runs: () => column.runs,
     padded: column.padded,
-    ...(change.domain ? {} : { valuesOf: (codes) => column.valuesOf(codes) }),
+    ...(change.domain
+      ? {}
+      : { valuesOf: (codes) => column.valuesOf(codes), encodedDomain: () => column.encodedDomain() }),
   });
 
 /** The largest domain whose histogram is kept with a stored column. */

@@ -9,16 +9,6 @@ export interface Combinations {
 }
 
 /**
- * The largest code that a row has. The size of a dictionary would say as much, but to know it the dictionary
- * may have to be read.
- */
-function largestCode({ codes }: Column, rowCount = codes.length): number {
-  let largest = 0;
-  for (let row = 0; row < rowCount; row++) if (codes[row]! > largest) largest = codes[row]!;
-  return largest;
-}
-
-/**
  * Places for all pairs that could occur are kept where there are not many more of them than rows; else pairs
  * are found by sorting.
  */
@@ -31,7 +21,7 @@ const [LEAST_PLACES, MOST_PLACES] = [1 << 14, 1 << 24];
  */
 export function combinations(columns: readonly Column[], rowCount: number): Combinations {
   let found: Combinations = { numbers: new Int32Array(rowCount), size: Math.min(1, rowCount) };
-  for (const column of columns) found = paired(found, column.codes, largestCode(column, rowCount) + 1);
+  for (const column of columns) found = paired(found, column.codes, column.size + 1);
   return found;
 }
 
@@ -130,8 +120,8 @@ export function repeatedRows(columns: readonly Column[], rowCount: number): Uint
 function allDiffer(columns: readonly Column[], rowCount: number, bits: number): boolean {
   const [a, b] = columns;
   if (columns.length !== 2 || a!.nulls > 0 || b!.nulls > 0) return false;
-  const width = largestCode(b!) + 1;
-  if ((largestCode(a!) + 1) * width > 2 ** bits) return false;
+  const width = b!.size + 1;
+  if ((a!.size + 1) * width > 2 ** bits) return false;
   const met = new Uint32Array(2 ** (bits - 5));
   const [first, second] = [a!.codes, b!.codes];
   for (let row = 0; row < rowCount; row++) {
@@ -154,7 +144,7 @@ function placesOf(
 ): { places: Uint32Array; empty: Uint8Array | undefined } {
   const places = new Uint32Array(rowCount);
   let empty: Uint8Array | undefined;
-  const widths = columns.map((column) => largestCode(column) + 1);
+  const widths = columns.map((column) => column.size + 1);
   const exact = widths.reduce((n, width) => n * width, 1) <= 2 ** bits;
   for (const [k, { codes, nulls }] of columns.entries()) {
     if (exact) for (let row = 0; row < rowCount; row++) places[row] = places[row]! * widths[k]! + codes[row]!;
@@ -176,7 +166,7 @@ function alikeAmong(rows: Uint32Array, columns: readonly Column[]): Uint32Array 
   let found: Combinations = { numbers: new Int32Array(rows.length), size: Math.min(1, rows.length) };
   for (const column of columns) {
     const own = Uint32Array.from(rows, (row) => column.codes[row]!);
-    found = paired(found, own, largestCode(column) + 1);
+    found = paired(found, own, column.size + 1);
   }
   const counts = new Uint32Array(found.size);
   for (const number of found.numbers) counts[number]!++;

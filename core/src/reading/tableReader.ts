@@ -1,5 +1,5 @@
 import type { Codes, Column, Misfits, ReadProblem, TableData } from '../columns/index.ts';
-import { codesArray, columnOfParts, isRange, tableOf } from '../columns/index.ts';
+import { codesArray, columnOfParts, isRange, tableOf, valuesOfCodes } from '../columns/index.ts';
 import type { AssembledColumn } from './assembleColumn.ts';
 import { textList } from './chunkReader.ts';
 import { assembleColumn } from './assembleColumn.ts';
@@ -129,7 +129,9 @@ const columnOfAssembled = (made: AssembledColumn, codes: Codes): Column => {
     ...parts,
     size: () => size,
     codes,
+    encodedDomain,
     dictionaryBytes,
+    ...(made.type.kind === 'text' ? { valuesOf: (some) => valuesOfCodes(encodedDomain(), some) } : {}),
     ...(counts ? { counts: () => counts } : {}),
   });
 };

@@ -1,11 +1,5 @@
 import type { TableData } from '@crease/core/columns';
-import {
-  encodeDomain,
-  encodeSegment,
-  encodeSegments,
-  inFewestBytes,
-  MOST_COUNTED,
-} from '@crease/core/columns';
+import { encodeSegment, encodeSegments, inFewestBytes, MOST_COUNTED } from '@crease/core/columns';
 import type { Replaces, Tables } from '../store/index.ts';
 
 /** Writes a table that is in memory; it is visible when it is finished. Gives its id. */
@@ -17,7 +11,8 @@ export function writeTable(
   replaces?: Replaces,
 ): number {
   const { rowCount, problems } = table;
-  const lines = Uint32Array.from({ length: rowCount }, (_, row) => table.lineOf?.(row) ?? row);
+  const lines = new Uint32Array(rowCount);
+  for (let row = 0; row < rowCount; row++) lines[row] = table.lineOf?.(row) ?? row;
   const firstLine = lines[0] ?? 0;
   const regular = lines.every((line, row) => line === firstLine + row);
   const id = tables.begin(
@@ -27,7 +22,7 @@ export function writeTable(
     replaces,
   );
   [...table.columns.values()].forEach((column, ordinal) => {
-    const { name, type, nulls, distinct, runs, padded, domain } = column;
+    const { name, type, nulls, distinct, runs, padded } = column;
     tables.addColumn(id, ordinal, {
       name,
       sourceName: table.sourceNames?.get(name.toLowerCase()),
@@ -36,8 +31,8 @@ export function writeTable(
       distinct,
       runs,
       padded,
-      ...inFewestBytes(type, encodeDomain(domain, type), encodeSegments(column.codes)),
-      counts: domain.size <= MOST_COUNTED ? encodeSegment(column.counts) : undefined,
+      ...inFewestBytes(type, column.encodedDomain(), encodeSegments(column.codes)),
+      counts: column.size <= MOST_COUNTED ? encodeSegment(column.counts) : undefined,
     });
   });
   return id;

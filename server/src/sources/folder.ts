@@ -4,25 +4,37 @@ import type { Model, Table } from '@crease/core/model';
 import { withFamilies, fileOf } from '@crease/core/model';
 import { DataError, ModelData } from '@crease/core/query';
 import { ReadError } from '@crease/core/reading';
+import type { FolderCache } from './folderCache.ts';
 import { isParquet, readFileTable, readHead } from './fileTable.ts';
 import { readSpecOf, tableLoader } from '@crease/core/sources';
 
 /**
  * The rows of a model over the files of a folder; delimited files are read when they are first asked for,
- * Parquet files at once.
+ * Parquet files at once. `cache` has those that were read before.
  */
-export async function openFolder(model: Model, folder: string, today: number): Promise<ModelData> {
+export async function openFolder(
+  model: Model,
+  folder: string,
+  today: number,
+  cache?: FolderCache,
+): Promise<ModelData> {
   const read = new Map<string, TableData>();
-  for (const table of model.tables) {
+  const sources = model.tables.flatMap((table) => {
     const source = fileOf(table);
-    if (!source || !isParquet(source.file)) continue;
+    return source ? [{ table, source }] : [];
+  });
+  await cache?.prepare(sources.map(({ source }) => join(folder, source.file)));
+  for (const { table, source } of sources) {
+    if (!isParquet(source.file)) continue;
     const file = within(folder, source.file, table.name);
     // The reader is loaded only where there is something for it: a cold question on delimited files stays
     // quick.
     const { readParquetTable } = await import('./parquetTable.ts');
-    read.set(table.name, await readParquetTable(file, table));
+    const rows = () => readParquetTable(file, table);
+    const how = [source, table.columns];
+    read.set(table.name, cache ? await cache.tableLater(file, how, table.name, rows) : await rows());
   }
-  return folderData(model, folder, today, read);
+  return folderData(model, folder, today, read, cache);
 }
 
 /** As `openFolder`, without a turn of the event loop; Parquet files must have been `read` before. */
@@ -31,11 +43,12 @@ export function folderData(
   folder: string,
   today: number,
   read: ReadonlyMap<string, TableData> = new Map(),
+  cache?: FolderCache,
 ): ModelData {
   const full = withFamilies(model);
   return new ModelData(
     full,
-    tableLoader(full, today, (table) => read.get(table.name) ?? fileRows(table, folder)),
+    tableLoader(full, today, (table) => read.get(table.name) ?? fileRows(table, folder, cache)),
     today,
   );
 }
@@ -47,7 +60,7 @@ function within(folder: string, file: string, table: string): string {
   return join(folder, file);
 }
 
-function fileRows(table: Table, folder: string): TableData {
+function fileRows(table: Table, folder: string, cache: FolderCache | undefined): TableData {
   if (!table.source)
     throw new DataError(`no rows yet: nothing has been imported into ${table.name}`, {
       code: 'not-loaded',
@@ -58,7 +71,9 @@ function fileRows(table: Table, folder: string): TableData {
     if (isParquet(file))
       throw new DataError(`the table ${table.name} comes from a Parquet file, which has not been read`);
     const { head, whole } = readHead(file);
-    return readFileTable(file, readSpecOf(table, source, head, whole));
+    const spec = readSpecOf(table, source, head, whole);
+    const rows = () => readFileTable(file, spec);
+    return cache ? cache.table(file, spec, table.name, rows) : rows();
   }
   throw new DataError(
     `the table ${table.name} comes from a database connection, which the command line does not have`,

@@ -460,6 +460,7 @@ export class Tables {
       ...(raw
         ? {}
         : {
+            encodedDomain: encoded,
             dictionaryBytes: () => (!column.domain_deflated && isRange(column.domain) ? 0 : encoded().length),
           }),
       distinct: column.distinct_values,
