@@ -13,7 +13,7 @@ import {
 import { homedir } from 'node:os';
 import { join } from 'node:path';
 import type { TableData } from '@crease/core/columns';
-import type * as keptTables from './keptTable.ts';
+import type { readKept, writeKept } from './keptTable.ts';
 
 /** Smaller files are read as quickly as what is kept of them. */
 const LEAST_BYTES = 1 << 20;
@@ -58,7 +58,7 @@ interface ToKeep {
 export class FolderCache {
   private readonly toKeep: ToKeep[] = [];
   /** Loaded only where there is something for it: a question on small files stays quick. */
-  private store: typeof keptTables | undefined;
+  private store: { readonly readKept: typeof readKept; readonly writeKept: typeof writeKept } | undefined;
 
   /** `program` tells apart what was read by another version, which may read otherwise. */
   constructor(
@@ -69,7 +69,9 @@ export class FolderCache {
 
   /** Gets ready for files of which one is worth it; before that nothing is kept and nothing found. */
   async prepare(files: readonly string[]): Promise<void> {
-    if (files.some((file) => stateOf(file, this.now()))) this.store ??= await import('./keptTable.ts');
+    if (this.store || !files.some((file) => stateOf(file, this.now()))) return;
+    const { readKept, writeKept } = await import('./keptTable.ts');
+    this.store = { readKept, writeKept };
   }
 
   /**
