@@ -1,8 +1,9 @@
 import type { Command } from 'commander';
 import { readCell, readQuery } from '@crease/core/model';
 import type { AskedCell, Query } from '@crease/core/model';
-import { answerQuery, traceCell } from '@crease/core/query';
+import { answerQuery, explainQuery, traceCell } from '@crease/core/query';
 import type { Answer, ModelData } from '@crease/core/query';
+import { explanationText } from '../explanationText.ts';
 import { answerCsv, answerLines } from '@crease/core/interchange';
 import { NO_CACHE, rowsOfFolder } from '../folderRows.ts';
 import { CommandError, loadModel, readText } from '../input.ts';
@@ -18,6 +19,7 @@ interface Options {
   spreadsheet?: boolean;
   engine: string;
   trace?: boolean;
+  explain?: boolean;
   cell?: string;
 }
 
@@ -37,6 +39,7 @@ export function addQuery(program: Command): void {
       'delimited text for a spreadsheet: texts that look like formulas are marked as texts',
     )
     .option('--engine <name>', 'columns or sql', 'columns')
+    .option('--explain', 'tells how the question was worked out: passes over rows, with rows and times')
     .option('--trace', 'tells why one cell of the answer is what it is, as JSON; with --cell')
     .option('--cell <json>', 'which one: { "measure": …, "members": [ … ] }, in the order of by')
     .action(async (modelFile: string, options: Options) => {
@@ -47,6 +50,17 @@ export function addQuery(program: Command): void {
       const data = await rowsOfFolder(model, modelFile, options);
       if (options.trace) {
         process.stdout.write(`${JSON.stringify(traceCell(data, query, cellOf(options.cell)))}\n`);
+        return;
+      }
+      if (options.explain) {
+        if (options.engine === 'sql')
+          throw new CommandError(
+            '--explain tells of columns; `crease sql` prints what the other engine runs',
+          );
+        const { explanation } = explainQuery(data, query);
+        process.stdout.write(
+          options.json ? `${JSON.stringify(explanation)}\n` : explanationText(explanation),
+        );
         return;
       }
       const answer = options.engine === 'sql' ? await inSql(data, query) : answerQuery(data, query);

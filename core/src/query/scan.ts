@@ -1,7 +1,7 @@
 import type { Value } from '../values/index.ts';
 import { columnValues } from '../columns/index.ts';
 import type { ColumnName, TypedAggregate } from '../formula/index.ts';
-import { levelProblem, tablesOf } from '../formula/index.ts';
+import { columnPath, levelProblem, tablesOf } from '../formula/index.ts';
 import type { Axis, Condition, ConditionShape, Context, ContextShape, Step } from './context.ts';
 import type { Through } from './compiled/bridgeMasks.ts';
 import { endsOf, throughKey } from './compiled/bridgeMasks.ts';
@@ -10,6 +10,7 @@ import { dayMask, rowMask } from './masks.ts';
 import type { ModelData } from './modelData.ts';
 import { firstReference, FOUND, NO_REFERENCE, UNMATCHED } from './noMember.ts';
 import { compileRow } from './rowFormula.ts';
+import { scanClock, tellScan } from './scanStages.ts';
 import { Tuples } from './tuples.ts';
 
 /** Rows of a base table that a context leaves, grouped by the members of its axes. */
@@ -130,6 +131,7 @@ class Scanning {
   run(): Scan {
     const planned = this.planned();
     if (planned) return planned;
+    const start = scanClock();
     this.alive = new Uint8Array(this.data.rowCount(this.base)).fill(1);
     this.expand();
     for (const step of this.steps) {
@@ -137,6 +139,23 @@ class Scanning {
       else this.keepEnds(step);
     }
     const { groups, tuples } = this.group();
+    tellScan(() => ({
+      table: this.base,
+      rows: this.data.rowCount(this.base),
+      left: groups.reduce((sum, group) => sum + (group < 0 ? 0 : 1), 0),
+      groups: tuples.size,
+      by: this.axes.map(({ table, column, name }) => columnPath(table, column ?? name)),
+      where: this.steps.flatMap((step) =>
+        (step.kind === 'at' ? [step.column] : step.condition.columns).map((c) =>
+          columnPath(c.table, c.column),
+        ),
+      ),
+      fields: 0,
+      executor: 'laid out',
+      because: this.whyUnplanned(),
+      prepareMs: 0,
+      scanMs: scanClock() - start,
+    }));
     return { rows: this.rows, groups: this.rows ? this.onceEach(groups, tuples.size) : groups, tuples };
   }
 
@@ -145,6 +164,20 @@ class Scanning {
     const conditions = this.steps.flatMap((step) => (step.kind === 'condition' ? [step.condition] : []));
     if (conditions.length < this.steps.length) return undefined;
     return PlannedScan.of(this.data, this.base, conditions, this.axes, this.context.via);
+  }
+
+  /** What of the context no plan can do. */
+  private whyUnplanned(): string {
+    const at = this.steps.find((step) => step.kind === 'at');
+    if (at) return `at ${at.which}: rows are chosen by what other rows hold`;
+    const { reach } = this.data.checker;
+    const met = this.axes.find(
+      ({ table }) => reach.route(this.base, table, this.context.via)?.kind !== 'lookup',
+    );
+    if (met) return `a row is in several groups of ${met.table}`;
+    if (this.steps.some((step) => step.kind === 'condition' && step.condition.kind === 'members'))
+      return 'rows without a member are told apart';
+    return 'a condition speaks of several tables, one of them beyond a bridge';
   }
 
   /**

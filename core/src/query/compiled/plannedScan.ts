@@ -1,8 +1,10 @@
 import type { Value } from '../../values/index.ts';
 import type { TypedAggregate } from '../../formula/index.ts';
+import { columnPath } from '../../formula/index.ts';
 import type { Via } from '../../relate/index.ts';
 import type { Axis, Condition } from '../context.ts';
 import type { ModelRows } from '../modelRows.ts';
+import { scanClock, tellScan } from '../scanStages.ts';
 import { Tuples } from '../tuples.ts';
 import { bridgeMasks } from './bridgeMasks.ts';
 import { Inputs } from './inputs.ts';
@@ -36,6 +38,8 @@ export class PlannedScan {
     private readonly probes: readonly Probe[],
     private readonly axes: readonly Axis[],
     private readonly size: number,
+    /** For who hears of the scan: what its conditions are about, and how long it took to prepare. */
+    private readonly about: { where: readonly string[]; prepareMs: number } = { where: [], prepareMs: 0 },
   ) {}
 
   /**
@@ -49,13 +53,16 @@ export class PlannedScan {
     axes: readonly Axis[],
     via: Via,
   ): PlannedScan | undefined {
+    const start = scanClock();
     const isLookup = (table: string) => data.checker.reach.route(base, table, via)?.kind === 'lookup';
     const size = axes.reduce((product, axis) => product * axis.width, 1);
     if (!axes.every((axis) => isLookup(axis.table)) || size > MOST_SIZE) return undefined;
     const bridged = bridgeMasks(data, base, conditions, via);
     if (!bridged) return undefined;
     const inputs = new Inputs(data, base, via);
-    return new PlannedScan(inputs, probesOf(inputs, bridged, axes), axes, size);
+    const probes = probesOf(inputs, bridged, axes);
+    const where = conditions.flatMap((c) => c.columns.map(({ table, column }) => columnPath(table, column)));
+    return new PlannedScan(inputs, probes, axes, size, { where, prepareMs: scanClock() - start });
   }
 
   /**
@@ -151,11 +158,27 @@ export class PlannedScan {
 
   private run(fields: readonly Field[], groups = false): Ran {
     const plan = this.planOf(fields);
-    const ran = !this.isCompiled(plan)
+    const isCompiled = this.isCompiled(plan);
+    const start = scanClock();
+    const ran = !isCompiled
       ? runPlain(plan, { groups })
       : groups
         ? runCompiled(plan, { groups })
         : runHelped(plan);
+    tellScan(() => ({
+      table: this.inputs.base,
+      rows: plan.rowCount,
+      left: ran.rows.reduce((sum, count) => sum + count, 0),
+      groups: ran.groups.length,
+      by: this.axes.map(({ table, column, name }) => columnPath(table, column ?? name)),
+      where: this.about.where,
+      fields: fields.length,
+      executor: isCompiled ? 'compiled' : 'plain',
+      grouping: isHashed(plan) ? 'as met' : 'by place',
+      // Prepared once, whatever is asked of it.
+      prepareMs: this.ran ? 0 : this.about.prepareMs,
+      scanMs: scanClock() - start,
+    }));
     // Groups come in the same order from each run of the same executor.
     this.ran ??= ran;
     return ran;
