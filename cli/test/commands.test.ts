@@ -172,6 +172,19 @@ test('query: as a table, as JSON, as CSV, and from standard input', () => {
   expect(crease('query', model, '--query', query).stdout).toMatch(/^total +3000/m);
 });
 
+test('query --explain tells of passes over rows, as lines and as JSON', () => {
+  const query = inFolder('e.json', JSON.stringify({ by: ['district.region'], measures: ['Loans', 'Fines'] }));
+  const { stdout, status } = crease('query', model, '--query', query, '--explain', '--json');
+  expect(status).toBe(0);
+  const { stages } = JSON.parse(stdout) as { stages: { table: string; rows: number; left: number }[] };
+  expect(stages).toMatchObject([{ table: 'loan_export', rows: 3000, left: 3000, by: ['district.region'] }]);
+  expect(crease('query', model, '--query', query, '--explain').stdout).toContain('loan_export: 3,000 rows');
+  expect(crease('query', model, '--query', query, '--explain', '--engine', 'sql')).toMatchObject({
+    status: 2,
+    stderr: expect.stringContaining('crease sql') as string,
+  });
+});
+
 test('profile: bytes that add up', () => {
   const profile = JSON.parse(crease('profile', model, '--json').stdout) as {
     tables: { totalBytes: number; share: number }[];

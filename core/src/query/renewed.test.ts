@@ -4,7 +4,7 @@ import type { Model, Query } from '../model/index.ts';
 import type { Value } from '../values/index.ts';
 import { parseType } from '../values/index.ts';
 import type { AnswerMember } from './index.ts';
-import { answerQuery, ModelData, QueryError, traceCell } from './index.ts';
+import { answerQuery, explainQuery, ModelData, QueryError, traceCell } from './index.ts';
 
 // Parts of a question beyond one grouping, each against a count over the rows by hand.
 
@@ -352,4 +352,36 @@ test('members of one label are told apart by their keys, where they are asked fo
   const elms = branches.rows.flatMap((row, i) => (row[0] === 'Elm' ? [branches.keys![i]![0]![0]] : []));
   expect(elms).toEqual(['B1', 'B3']);
   expect(() => traceCell(data, query, { measure: 'Loans', by: ['Elm'] })).toThrow('name one by its key');
+});
+
+test('an explained question has its answer, and a stage for each pass: what is of one context comes from one', () => {
+  const query: Query = {
+    by: ['branch.region'],
+    measures: ['Loans', 'Fines', 'Kinds'],
+    filters: [{ where: "loan.kind <> 'map'" }],
+  };
+  const { answer, explanation } = explainQuery(data, query);
+  expect(answer).toEqual(ask(query));
+  const { stages, elapsedMs, restMs } = explanation;
+  expect(stages).toMatchObject([
+    {
+      table: 'loan',
+      rows: 120,
+      left: count((l) => l.kind !== 'map'),
+      groups: answer.rows.length,
+      by: ['branch.region'],
+      where: ['loan.kind'],
+      fields: 3,
+      executor: 'plain',
+    },
+  ]);
+  expect(stages[0]!.scanMs + stages[0]!.prepareMs + restMs).toBeCloseTo(elapsedMs, 6);
+  const last = explainQuery(data, { measures: [{ name: 'L', formula: '"Loans" at last loan.lent' }] });
+  expect(last.explanation.stages.at(-1)).toMatchObject({
+    executor: 'laid out',
+    because: 'at last: rows are chosen by what other rows hold',
+  });
+  // Outside of an explanation nothing is told.
+  ask(query);
+  expect(stages).toHaveLength(1);
 });

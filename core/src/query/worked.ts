@@ -147,12 +147,12 @@ function listedCells(
     const { tuples: known } = cells;
     for (let i = 0; i < tuples.size; i++) known.add((p) => tuples.codes[p]![i]!);
   };
-  const listing = measures.length > 0 ? measures : having;
-  for (const measure of listing)
-    if (unreachedBy(evaluator.data, measure.node, { ...context, repeat: false }).length === 0) {
-      evaluator.expect(measure.node, context);
-      enter(evaluator.listCells(measure.node, context));
-    }
+  const listing = (measures.length > 0 ? measures : having).filter(
+    ({ node }) => unreachedBy(evaluator.data, node, { ...context, repeat: false }).length === 0,
+  );
+  // What all of them add up comes from the pass that lists the first.
+  for (const { node } of listing) evaluator.expect(node, context);
+  for (const { node } of listing) enter(evaluator.listCells(node, context));
   if (query.empty === 'show')
     for (const base of emptyBases(evaluator.data, context))
       enter(copyOf(context, scan(evaluator.data, { ...context, repeat: true }, base).tuples));
