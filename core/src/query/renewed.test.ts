@@ -385,3 +385,29 @@ test('an explained question has its answer, and a stage for each pass: what is o
   ask(query);
   expect(stages).toHaveLength(1);
 });
+
+test('medians of a column of few values are counted, also under a filter', () => {
+  const medianOf = (list: readonly number[]): number | null => {
+    const sorted = [...list].sort((a, b) => a - b);
+    const n = sorted.length;
+    return n === 0 ? null : (sorted[(n - 1) >> 1]! + sorted[n >> 1]!) / 2;
+  };
+  const { answer, explanation } = explainQuery(data, {
+    by: ['branch.region'],
+    measures: [
+      { name: 'M', formula: 'median(loan.fine)' },
+      { name: 'F', formula: "median(loan.fine) filter (where loan.kind = 'film')" },
+      { name: 'None', formula: 'median(loan.fine) filter (where loan.fine > 1000)' },
+    ],
+    totals: true,
+  });
+  for (const [region, ...values] of [...answer.rows, [undefined, ...answer.totals!]]) {
+    const own = loans.filter((l) => region === undefined || regionOf(l) === region);
+    expect(values).toEqual([
+      medianOf(own.map((l) => l.fine)),
+      medianOf(own.filter((l) => l.kind === 'film').map((l) => l.fine)),
+      null,
+    ]);
+  }
+  expect(explanation.stages.every((stage) => stage.executor === 'plain')).toBe(true);
+});

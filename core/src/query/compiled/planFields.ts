@@ -33,7 +33,8 @@ export function planAggregate(
   return { ...made, fields: made.fields.map((field) => ({ ...field, only })) };
 }
 
-function filterOf(inputs: Inputs, filter: Typed): NonNullable<Field['only']> {
+/** What a filter of an aggregate lets through. */
+export function filterOf(inputs: Inputs, filter: Typed): NonNullable<Field['only']> {
   const table = onlyTable(filter);
   const way = table === undefined ? undefined : inputs.way(table);
   if (table !== undefined && way)
@@ -104,7 +105,8 @@ function planSum(inputs: Inputs, node: TypedAggregate, arg: Typed): PlannedAggre
   };
 }
 
-function codesByRow(column: Column): Uint32Array {
+/** Codes by row + 1; 0 for none. */
+export function codesByRow(column: Column): Uint32Array {
   const codes = new Uint32Array(column.rowCount + 1);
   codes.set(column.codes, 1);
   return codes;

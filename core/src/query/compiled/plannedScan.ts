@@ -1,4 +1,5 @@
-import type { Value } from '../../values/index.ts';
+import type { Exact, Value } from '../../values/index.ts';
+import { scaleOf, toDouble } from '../../values/index.ts';
 import type { TypedAggregate } from '../../formula/index.ts';
 import { columnPath } from '../../formula/index.ts';
 import type { Via } from '../../relate/index.ts';
@@ -9,13 +10,18 @@ import { Tuples } from '../tuples.ts';
 import { bridgeMasks } from './bridgeMasks.ts';
 import { Inputs } from './inputs.ts';
 import type { Field, Probe, ScanPlan, ScanResult } from './plan.ts';
-import { planAggregate } from './planFields.ts';
+import type { CodeCount } from './mediansByCount.ts';
+import { mediansByCount } from './mediansByCount.ts';
+import { codesByRow, filterOf, planAggregate } from './planFields.ts';
 import { probesOf, stridesOf } from './planProbes.ts';
 import { isHashed, rowsOfGroup, runCompiled } from './runCompiled.ts';
 import { runPlain } from './runPlain.ts';
 import { runHelped } from './scanParts.ts';
 
 const WORTH_CODE = 20_000;
+
+/** Up to so many groups and values have a place each. */
+const MOST_COUNTED_PLACES = 1 << 20;
 
 /** Numbers of groups are doubles. */
 const MOST_SIZE = 2 ** 53;
@@ -125,13 +131,46 @@ export class PlannedScan {
     const fields = new Map<string, Field>();
     const keys = planned.map(({ plan }) => plan?.fields.map((field) => this.inputs.keyOf(field)) ?? []);
     planned.forEach(({ plan }, i) => plan?.fields.forEach((field, k) => fields.set(keys[i]![k]!, field)));
-    for (const { node, plan } of planned) if (!plan) this.values.set(node, undefined);
+    for (const { node, plan } of planned) if (!plan) this.values.set(node, this.medians(node));
     if (fields.size === 0) return;
     const order = [...fields.keys()];
     const ran = this.run([...fields.values()]);
     planned.forEach(({ node, plan }, i) => {
       if (plan) this.values.set(node, plan.finish(keys[i]!.map((key) => ran.fields[order.indexOf(key)]!)));
     });
+  }
+
+  /**
+   * Medians of a column of few values: rows are counted by group and value in one pass. Undefined for another
+   * aggregate, or where those are too many to have a place each.
+   */
+  private medians(node: TypedAggregate): Value[] | undefined {
+    if (node.aggregate !== 'median' || node.arg?.kind !== 'column') return undefined;
+    const { column, input, through } = this.inputs.column(node.arg.table, node.arg.column);
+    const width = column.size + 1;
+    if (this.size * width > MOST_COUNTED_PLACES) return undefined;
+    const probe: Probe = {
+      input,
+      ...(through ? { adds: Int32Array.from(through(codesByRow(column))) } : {}),
+      width,
+      stride: this.size,
+      passes: 1,
+    };
+    const counting = new PlannedScan(this.inputs, [...this.probes, probe], this.axes, this.size * width);
+    const only = node.filter && filterOf(this.inputs, node.filter);
+    const ran = counting.run([{ kind: 'rows', ...(only ? { only } : {}) }]);
+    const { counts } = ran.fields[0] as { counts: Float64Array };
+    const numbers = this.groupNumbers;
+    const placeOf = new Map(Array.from(numbers, (number, place) => [number, place]));
+    const found = Array.from({ length: numbers.length + 1 }, (): CodeCount[] => []);
+    const inOrder = [...ran.groups.keys()].sort((a, b) => ran.groups[a]! - ran.groups[b]!);
+    for (const k of inOrder) {
+      const code = Math.floor(ran.groups[k]! / this.size);
+      if (code > 0) found[placeOf.get(ran.groups[k]! % this.size)!]!.push({ code, rows: counts[k]! });
+    }
+    const scale = scaleOf(node.arg.type!);
+    // Over no rows, which comes last, there is none.
+    return mediansByCount(found, (code) => toDouble(column.valuesOf([code])[0] as Exact, scale));
   }
 
   /** Base rows of a group, ascending; undefined where only the groups of all rows tell them. */

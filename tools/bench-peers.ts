@@ -1,0 +1,396 @@
+// The same questions on the demo's loans, asked here and of other databases on this machine: loading, bytes
+// on disk, warm medians and first times, with ratios. Answers are compared. DuckDB's package is fetched for
+// the run into a folder of its own and is no dependency of the product.
+//   npm run bench -- peers [--loans N] [--runs N] [--duckdb FOLDER]
+// By default 6,000,000 lines and 5 runs; FOLDER is where the package is already.
+import { spawnSync } from 'node:child_process';
+import { createRequire } from 'node:module';
+import { mkdirSync, mkdtempSync, readFileSync, rmSync, statSync } from 'node:fs';
+import { availableParallelism, tmpdir } from 'node:os';
+import { join, resolve } from 'node:path';
+import { pathToFileURL } from 'node:url';
+import Database from 'better-sqlite3';
+import type { Query } from '@crease/core/model';
+import { fileOf, readModel } from '@crease/core/model';
+import { readSpecOf } from '@crease/core/sources';
+import { loadTable } from '../server/src/intake/loadTable.ts';
+import { FileReaders } from '../server/src/readers/fileReaders.ts';
+import { readHead } from '../server/src/sources/fileTable.ts';
+import { openWorkspace, sourceKey, Tables } from '../server/src/store/index.ts';
+import type { Tasks } from '../server/src/tasks/list.ts';
+import { WorkPool } from '../server/src/threads/pool.ts';
+
+const optionOf = (name: string): string | undefined => {
+  const at = process.argv.indexOf(`--${name}`);
+  return at < 0 ? undefined : process.argv[at + 1];
+};
+const loans = Number(optionOf('loans') ?? 6_000_000);
+const runs = Number(optionOf('runs') ?? 5);
+const scratch = mkdtempSync(join(tmpdir(), 'crease-peers-'));
+const TABLES = ['loan_export', 'calendar', 'branch', 'district', 'copy', 'title', 'subject', 'subject_area', 'title_author', 'author']; // prettier-ignore
+
+const BRANCH =
+  'left join branch b on b.branch_code = l.branch_code left join district d on d.district_code = b.district_code';
+const DAY = 'left join calendar c on c.day = l.loan_date';
+const TITLE = 'left join copy k on k.barcode = l.barcode left join title t on t.title_id = k.title_id';
+const spot = (formula: string): Query['measures'][number] => ({ name: 'M', formula });
+
+interface Question {
+  readonly name: string;
+  readonly query: Query;
+  readonly sql: string;
+  /** What SQLite lacks a function for is not asked of it. */
+  readonly notSqlite?: boolean;
+  /** Where members may be tied, only their numbers are compared. */
+  readonly isTied?: boolean;
+}
+
+const QUESTIONS: readonly Question[] = [
+  {
+    name: 'all loans',
+    query: { measures: ['Loans'] },
+    sql: 'select count(*) from loan_export',
+  },
+  {
+    name: 'two measures by region and month',
+    query: {
+      by: ['district.region', 'calendar.year_month'],
+      measures: ['Loans', spot('sum(loan_export.fine)')],
+    },
+    sql: `select d.region, c.year_month, count(*), sum(l.fine) from loan_export l ${BRANCH} ${DAY} group by 1, 2`,
+  },
+  {
+    name: 'by branch and class, two hops',
+    query: { by: ['branch.name', 'title.class'], measures: ['Loans'] },
+    sql: `select b.name, t.class, count(*) from loan_export l ${BRANCH} ${TITLE} group by 1, 2`,
+  },
+  {
+    name: 'one year by subject area, four hops',
+    query: { by: ['subject_area.name'], measures: ['Loans'], filters: [{ where: 'calendar.year = 2025' }] },
+    sql: `select a.name, count(*) from loan_export l ${DAY} ${TITLE} left join subject s on s.subject_code = t.subject_code left join subject_area a on a.area_code = s.area_code where c.year = 2025 group by 1`,
+  },
+  {
+    name: 'a condition on two columns',
+    query: { by: ['district.region'], measures: ['Late loans'] },
+    sql: `select d.region, count(*) from loan_export l ${BRANCH} where l.return_date > l.due_date group by 1`,
+  },
+  {
+    name: 'ranges of two columns',
+    query: {
+      by: ['district.region'],
+      measures: ['Loans'],
+      filters: [{ where: 'loan_export.fine between 0.50 and 4.00 and loan_export.renewals > 0' }],
+    },
+    sql: `select d.region, count(*) from loan_export l ${BRANCH} where l.fine between 0.50 and 4.00 and l.renewals > 0 group by 1`,
+  },
+  {
+    name: 'a or b, of two tables',
+    query: {
+      by: ['calendar.year'],
+      measures: ['Loans'],
+      filters: [{ where: "district.region = 'Coast' or loan_export.renewals > 1" }],
+    },
+    sql: `select c.year, count(*) from loan_export l ${BRANCH} ${DAY} where d.region = 'Coast' or l.renewals > 1 group by 1`,
+  },
+  {
+    name: 'distinct borrowers by region',
+    query: { by: ['district.region'], measures: ['Borrowers'] },
+    sql: `select d.region, count(distinct l.card_no) from loan_export l ${BRANCH} group by 1`,
+  },
+  {
+    name: 'median by terminal',
+    query: { by: ['loan_export.terminal'], measures: [spot('median(loan_export.renewals)')] },
+    sql: 'select terminal, median(renewals) from loan_export group by 1',
+    notSqlite: true,
+  },
+  {
+    name: 'top 20 titles',
+    query: {
+      by: ['title.title_id'],
+      measures: ['Loans'],
+      sort: [{ of: 'Loans', order: 'descending' }],
+      limit: 20,
+    },
+    sql: `select t.title_id, count(*) n from loan_export l ${TITLE} group by 1 order by n desc limit 20`,
+    isTied: true,
+  },
+  {
+    name: 'over a bridge',
+    query: { by: ['author.country'], measures: ['Loans'] },
+    sql: `select country, count(*) from (select distinct l.rowid r, u.country country from loan_export l ${TITLE} left join title_author x on x.title_id = t.title_id left join author u on u.author_id = x.author_id) z group by 1`,
+  },
+  {
+    name: 'a year before, by month',
+    query: { by: ['calendar.year_month'], measures: ['Loans a year before'] },
+    sql: `select n.year_month, count(*) from loan_export l join calendar c on c.day = l.loan_date join (select distinct year_month, year, month from calendar) n on n.year = c.year + 1 and n.month = c.month group by 1`,
+  },
+  {
+    name: 'average per borrower by region',
+    query: { by: ['district.region'], measures: [spot('avg("Loans" per loan_export.card_no)')] },
+    sql: `select region, avg(n) from (select d.region region, l.card_no, count(*) n from loan_export l ${BRANCH} group by 1, 2) z group by 1`,
+  },
+];
+
+type Cell = string | number | boolean | null;
+/** Rows that have a number, in an order of their own: exact numbers come as texts, others as doubles. */
+function comparable(rows: readonly (readonly unknown[])[], { isTied, query }: Question): string[] {
+  const width = query.by?.length ?? 0;
+  const shown = (value: unknown): Cell => {
+    if (value === null || value === undefined || (typeof value === 'object' && 'unmatched' in value))
+      return null;
+    if (typeof value === 'boolean') return value;
+    const number = Number(value);
+    return Number.isNaN(number) ? String(value) : Number(number.toPrecision(10));
+  };
+  return rows
+    .filter((row) => row.slice(width).some((value) => value !== null))
+    .map((row) => JSON.stringify((isTied ? row.slice(width) : row).map(shown)))
+    .sort();
+}
+
+/** A database that is asked: the name of its column in the table, and what it does. */
+interface Peer {
+  readonly name: string;
+  /** How often a question is asked once it is warm. */
+  readonly runs: number;
+  /** Gives the bytes on disk. */
+  load(): Promise<number>;
+  ask(question: Question): Promise<readonly (readonly unknown[])[] | undefined>;
+  close(): Promise<void>;
+}
+
+function crease(folder: string): Peer {
+  const document = readFileSync(join(folder, 'lantern-valley.crease.json'), 'utf8');
+  const model = readModel(document);
+  const workspace = join(scratch, 'w.sqlite');
+  const db = openWorkspace(workspace);
+  db.prepare('insert into model (head, created_at) values (0, ?)').run(new Date().toISOString());
+  const tables = new Tables(db);
+  // As it is built: from source it has no second thread.
+  const pool = new WorkPool<Tasks>(pathToFileURL(resolve('cli/dist/worker.mjs')));
+  const readers = new FileReaders((error) => console.error(error));
+  const room = join(scratch, 'scratch');
+  mkdirSync(room);
+  return {
+    name: 'Crease',
+    runs,
+    load: async () => {
+      for (const table of model.tables) {
+        const source = fileOf(table);
+        if (!source || !TABLES.includes(table.name)) continue;
+        const file = join(folder, source.file);
+        const { head, whole } = readHead(file);
+        const target = { workspace, scratch: room, modelId: 1, key: sourceKey(table) };
+        const spec = readSpecOf(table, source, head, whole);
+        const { pending } = await loadTable({ pool, readers }, tables, file, spec, target, () => undefined)
+          .done;
+        if (pending) tables.finish(pending.tableId, pending.misfits, pending.replaces);
+      }
+      db.pragma('wal_checkpoint(truncate)');
+      return statSync(workspace).size;
+    },
+    ask: async ({ query }) => {
+      const on = {
+        workspace,
+        modelId: 1,
+        revision: 1,
+        document,
+        versions: tables.versions(1),
+        day: '2026-06-30',
+      };
+      return (await pool.run('query', { query, texts: 'code points', ...on })).rows;
+    },
+    close: async () => {
+      await Promise.all([pool.close(), readers.close()]);
+      db.close();
+    },
+  };
+}
+
+/** What is used of DuckDB's package. */
+interface DuckDb {
+  readonly DuckDBInstance: {
+    create(
+      file: string,
+      options: Record<string, string>,
+    ): Promise<{
+      connect(): Promise<{
+        run(sql: string): Promise<unknown>;
+        runAndReadAll(sql: string): Promise<{ getRowsJson(): (string | number | boolean | null)[][] }>;
+        closeSync(): void;
+      }>;
+      closeSync(): void;
+    }>;
+  };
+}
+
+async function duckdb(folder: string, threads: number): Promise<Peer> {
+  const named = optionOf('duckdb');
+  const home = named ?? join(scratch, 'duckdb');
+  if (!named) {
+    console.log('fetching DuckDB’s package …');
+    const { status } = spawnSync('npm', ['install', '--no-audit', '--no-fund', '--prefix', home, '@duckdb/node-api'], { stdio: 'ignore' }); // prettier-ignore
+    if (status !== 0)
+      throw new Error('DuckDB’s package could not be fetched: name a folder that has it with --duckdb');
+  }
+  const { DuckDBInstance } = createRequire(join(resolve(home), 'node_modules', 'x.js'))(
+    '@duckdb/node-api',
+  ) as DuckDb;
+  const file = join(scratch, `${threads}.duckdb`);
+  const instance = await DuckDBInstance.create(file, { threads: String(threads) });
+  const connection = await instance.connect();
+  return {
+    name: `DuckDB, ${threads} threads`,
+    runs,
+    load: async () => {
+      for (const table of TABLES)
+        await connection.run(
+          `create table ${table} as select * from read_csv('${join(folder, `${table}.csv`)}')`,
+        );
+      await connection.run('checkpoint');
+      return statSync(file).size;
+    },
+    ask: async ({ sql }) => (await connection.runAndReadAll(sql)).getRowsJson(),
+    close: async () => {
+      connection.closeSync();
+      instance.closeSync();
+    },
+  };
+}
+
+function sqlite(folder: string): Peer {
+  const file = join(scratch, 'peer.sqlite');
+  const db = new Database(file);
+  for (const pragma of ['journal_mode = memory', 'synchronous = off', 'cache_size = -2000000'])
+    db.pragma(pragma);
+  return {
+    name: 'SQLite',
+    // It takes its time for each.
+    runs: 1,
+    load: async () => {
+      for (const table of TABLES) {
+        const text = readFileSync(join(folder, `${table}.csv`), 'latin1');
+        const lines = Buffer.from(text, 'latin1').toString('utf8').split('\n');
+        const names = lines[0]!.trim().split(',');
+        db.exec(`create table ${table} (${names.map((name) => `${name} numeric`).join(', ')})`);
+        const insert = db.prepare(`insert into ${table} values (${names.map(() => '?').join(', ')})`);
+        db.transaction(() => {
+          for (let i = 1; i < lines.length; i++) {
+            const line = lines[i]!.trimEnd();
+            if (line !== '') insert.run(fieldsOf(line).map((field) => (field === '' ? null : field)));
+          }
+        })();
+      }
+      for (const [table, column] of [
+        ['calendar', 'day'],
+        ['branch', 'branch_code'],
+        ['district', 'district_code'],
+        ['copy', 'barcode'],
+        ['title', 'title_id'],
+        ['subject', 'subject_code'],
+        ['subject_area', 'area_code'],
+        ['title_author', 'title_id'],
+        ['author', 'author_id'],
+      ])
+        // prettier-ignore
+        db.exec(`create index ${table}_${column} on ${table} (${column})`);
+      db.exec('analyze');
+      return statSync(file).size;
+    },
+    ask: async ({ sql, notSqlite }) => (notSqlite ? undefined : (db.prepare(sql).raw().all() as unknown[][])),
+    close: async () => void db.close(),
+  };
+}
+
+/** Fields of a line without line ends in its texts. */
+const fieldsOf = (line: string): string[] =>
+  line.includes('"')
+    ? [...line.matchAll(/(?:^|,)(?:"((?:[^"]|"")*)"|([^,]*))/g)].map(
+        (m) => m[1]?.replaceAll('""', '"') ?? m[2]!,
+      )
+    : line.split(',');
+
+const median = (times: number[]): number => times.sort((a, b) => a - b)[times.length >> 1]!;
+
+interface Measured {
+  readonly name: string;
+  readonly loadMs: number;
+  readonly bytes: number;
+  readonly times: readonly ({ first: number; warm: number; rows: string[] } | undefined)[];
+}
+
+async function measured(peer: Peer): Promise<Measured> {
+  const begun = performance.now();
+  const bytes = await peer.load();
+  const loadMs = performance.now() - begun;
+  console.log(`${peer.name}: loaded in ${(loadMs / 1000).toFixed(1)} s`);
+  const times: Measured['times'][number][] = [];
+  for (const question of QUESTIONS) {
+    const each: number[] = [];
+    let rows: readonly (readonly unknown[])[] | undefined;
+    for (let i = 0; i <= peer.runs; i++) {
+      const start = performance.now();
+      rows = await peer.ask(question);
+      each.push(performance.now() - start);
+      if (!rows) break;
+    }
+    const [first, ...warm] = each as [number, ...number[]];
+    times.push(rows && { first, warm: median(warm), rows: comparable(rows, question) });
+  }
+  await peer.close();
+  return { name: peer.name, loadMs, bytes, times };
+}
+
+try {
+  const folder = join(scratch, 'demo');
+  const made = spawnSync(process.execPath, ['cli/bin/crease.mjs', 'demo', folder, '--loans', String(loans)]);
+  if (made.status !== 0) throw new Error(String(made.stderr));
+  const threads = Math.min(2, availableParallelism());
+  // One after the other: side by side they would take the cores from each other.
+  const own = await measured(crease(folder));
+  const others = [await measured(await duckdb(folder, threads)), await measured(sqlite(folder))];
+  const all = [own, ...others];
+  const cell = (text: string) => text.padStart(18);
+  console.log(
+    `\n${loans.toLocaleString('en')} loan lines; warm medians of ${runs}, in ms; the ratio is to ${others[0]!.name}`,
+  );
+  console.log(`${''.padEnd(38)}${all.map(({ name }) => cell(name)).join('')}${cell('ratio')}   answers`);
+  const row = (name: string, values: (number | undefined)[], note = '', digits = 0) =>
+    console.log(
+      `${name.padEnd(38)}${values.map((v) => cell(v === undefined ? '–' : v.toFixed(digits))).join('')}${cell((values[0]! / values[1]!).toFixed(2))}   ${note}`,
+    );
+  QUESTIONS.forEach(({ name }, i) => {
+    const asked = all.map(({ times }) => times[i]);
+    const differ = all.filter(
+      ({ times }) => times[i] && JSON.stringify(times[i].rows) !== JSON.stringify(own.times[i]!.rows),
+    );
+    row(name, asked.map((t) => t?.warm), differ.length === 0 ? 'equal' : `differ: ${differ.map((d) => d.name).join(', ')}`, 1); // prettier-ignore
+  });
+  const sum = (of: (t: { first: number; warm: number }) => number) =>
+    all.map(({ times }) => times.reduce((total, t) => total + (t ? of(t) : 0), 0));
+  row(
+    'sum of warm medians',
+    sum((t) => t.warm),
+  );
+  row(
+    'sum of first times',
+    sum((t) => t.first),
+  );
+  row(
+    'load, s',
+    all.map(({ loadMs }) => loadMs / 1000),
+    '',
+    1,
+  );
+  row(
+    'bytes on disk, MB',
+    all.map(({ bytes }) => bytes / 1e6),
+    '',
+    1,
+  );
+  const ratios = QUESTIONS.map((_, i) => own.times[i]!.warm / others[0]!.times[i]!.warm);
+  const mean = Math.exp(ratios.reduce((total, r) => total + Math.log(r), 0) / ratios.length);
+  console.log(`geometric mean of the ratios ${mean.toFixed(2)}, the worst ${Math.max(...ratios).toFixed(2)}`);
+} finally {
+  rmSync(scratch, { recursive: true, force: true });
+}
