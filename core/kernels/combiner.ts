@@ -99,3 +99,70 @@ export function count(codes: usize, width: i32, rows: i32, counts: usize): void 
   else if (width == 2) counted(codes, 2, rows, counts);
   else counted(codes, 4, rows, counts);
 }
+
+@inline
+function mixed(codes: usize, width: i32, rows: i32, places: usize): void {
+  for (let i = 0; i < rows; i++) {
+    const at = places + (<usize>i << 2);
+    const before = load<u32>(at);
+    store<u32>(at, (before ^ (before >> 15) ^ codeAt(codes, width, i)) * 0x9e3779b1);
+  }
+}
+
+/** A hash of each row with one column more (Knuth, The Art of Computer Programming, vol. 3, 6.4). */
+export function mix(codes: usize, width: i32, rows: i32, places: usize): void {
+  if (width == 1) mixed(codes, 1, rows, places);
+  else if (width == 2) mixed(codes, 2, rows, places);
+  else mixed(codes, 4, rows, places);
+}
+
+/** The highest bits of each hash. */
+export function narrow(places: usize, rows: i32, shift: u32): void {
+  for (let i = 0; i < rows; i++) {
+    const at = places + (<usize>i << 2);
+    store<u32>(at, load<u32>(at) >> shift);
+  }
+}
+
+/** Marks rows, a byte each, that have code 0. */
+export function drop(codes: usize, width: i32, rows: i32, empty: usize): void {
+  for (let i = 0; i < rows; i++) if (codeAt(codes, width, i) == 0) store<u8>(empty + <usize>i, 1);
+}
+
+/**
+ * A bit for each place that is met, and one for each that is met again. How many rows the latter have so far, the
+ * first of each included.
+ */
+export function markTwice(places: usize, empty: usize, rows: i32, met: usize, twice: usize): i32 {
+  let doubts = 0;
+  for (let i = 0; i < rows; i++) {
+    if (load<u8>(empty + <usize>i) != 0) continue;
+    const place = load<u32>(places + (<usize>i << 2));
+    const word = <usize>(place >> 5) << 2;
+    const bit: u32 = 1 << (place & 31);
+    const known = load<u32>(met + word);
+    if ((known & bit) == 0) {
+      store<u32>(met + word, known | bit);
+      continue;
+    }
+    const again = load<u32>(twice + word);
+    if ((again & bit) == 0) {
+      store<u32>(twice + word, again | bit);
+      doubts += 2;
+    } else doubts++;
+  }
+  return doubts;
+}
+
+/** Rows of the places that were met again. */
+export function doubtful(places: usize, empty: usize, rows: i32, twice: usize, out: usize): i32 {
+  let found = 0;
+  for (let i = 0; i < rows; i++) {
+    if (load<u8>(empty + <usize>i) != 0) continue;
+    const place = load<u32>(places + (<usize>i << 2));
+    if ((load<u32>(twice + (<usize>(place >> 5) << 2)) & (1 << (place & 31))) == 0) continue;
+    store<u32>(out + (<usize>found << 2), i);
+    found++;
+  }
+  return found;
+}

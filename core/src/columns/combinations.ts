@@ -1,5 +1,6 @@
 import type { Codes } from './codes.ts';
 import type { Column } from './column.ts';
+import { doubtfulRows } from './combiner.ts';
 import { rowLists } from './rowLists.ts';
 
 /** Numbers of the combinations that rows have in some columns, from 0, in order of first appearance. */
@@ -72,93 +73,18 @@ function bySorting(before: Int32Array, groups: number, codes: Codes, width: numb
   return { numbers, size };
 }
 
-/**
- * Places in the table of bits for one row: of eight, one row in seven or so is looked at twice by chance, and
- * the table stays small.
- */
-const BITS_A_ROW = 8;
 /** With a larger part of the rows in doubt, all are numbered instead. */
 const MOST_IN_DOUBT = 1 / 4;
 
 /**
- * Rows whose values another row has as well, ascending; rows with a null are left out. Two passes over bits,
- * a bit for each combination of codes that could occur or, where those are too many, by a hash, leave the
- * rows that may be alike, and only those are compared; where they are many, all rows are numbered.
+ * Rows whose values another row has as well, ascending; rows with a null are left out. Bits leave the rows
+ * that may be alike, and only those are compared; where they are many, all rows are numbered.
  */
 export function repeatedRows(columns: readonly Column[], rowCount: number): Uint32Array {
-  const bits = Math.min(31, Math.max(10, Math.ceil(Math.log2(rowCount * BITS_A_ROW + 1))));
-  if (allDiffer(columns, rowCount, bits)) return new Uint32Array(0);
-  const { places, empty } = placesOf(columns, rowCount, bits);
-  const [met, twice] = [new Uint32Array(2 ** (bits - 5)), new Uint32Array(2 ** (bits - 5))];
-  let doubts = 0;
-  for (let row = 0; row < rowCount; row++) {
-    if (empty && empty[row] === 1) continue;
-    const place = places[row]!;
-    const word = place >>> 5;
-    const bit = 1 << (place & 31);
-    if ((met[word]! & bit) === 0) met[word]! |= bit;
-    else if ((twice[word]! & bit) === 0) {
-      twice[word]! |= bit;
-      doubts += 2;
-    } else doubts++;
-  }
-  if (doubts === 0) return new Uint32Array(0);
-  if (doubts > rowCount * MOST_IN_DOUBT) return byNumbers(columns, rowCount);
-  const rows = new Uint32Array(doubts);
-  let at = 0;
-  for (let row = 0; row < rowCount; row++) {
-    const place = places[row]!;
-    if ((twice[place >>> 5]! & (1 << (place & 31))) !== 0 && !(empty && empty[row] === 1)) rows[at++] = row;
-  }
-  return alikeAmong(rows, columns);
-}
-
-/**
- * Whether two columns without nulls tell all rows apart, in one pass that ends at the first row that is met
- * again: what most keys are. False also where their pairs are too many for a bit each.
- */
-function allDiffer(columns: readonly Column[], rowCount: number, bits: number): boolean {
-  const [a, b] = columns;
-  if (columns.length !== 2 || a!.nulls > 0 || b!.nulls > 0) return false;
-  const width = b!.size + 1;
-  if ((a!.size + 1) * width > 2 ** bits) return false;
-  const met = new Uint32Array(2 ** (bits - 5));
-  const [first, second] = [a!.codes, b!.codes];
-  for (let row = 0; row < rowCount; row++) {
-    const place = first[row]! * width + second[row]!;
-    const bit = 1 << (place & 31);
-    if ((met[place >>> 5]! & bit) !== 0) return false;
-    met[place >>> 5]! |= bit;
-  }
-  return true;
-}
-
-/**
- * A place of so many bits for each row, alike for equal values; `empty` is 1 where a value is null. Column by
- * column: that is what is fast.
- */
-function placesOf(
-  columns: readonly Column[],
-  rowCount: number,
-  bits: number,
-): { places: Uint32Array; empty: Uint8Array | undefined } {
-  const places = new Uint32Array(rowCount);
-  let empty: Uint8Array | undefined;
-  const widths = columns.map((column) => column.size + 1);
-  const exact = widths.reduce((n, width) => n * width, 1) <= 2 ** bits;
-  for (const [k, { codes, nulls }] of columns.entries()) {
-    if (exact) for (let row = 0; row < rowCount; row++) places[row] = places[row]! * widths[k]! + codes[row]!;
-    // Fibonacci hashing, mixed between columns (Knuth, The Art of Computer Programming, vol. 3, 6.4).
-    else
-      for (let row = 0; row < rowCount; row++)
-        places[row] = Math.imul(places[row]! ^ (places[row]! >>> 15) ^ codes[row]!, 0x9e3779b1);
-    if (nulls === 0) continue;
-    empty ??= new Uint8Array(rowCount);
-    for (let row = 0; row < rowCount; row++) if (codes[row] === 0) empty[row] = 1;
-  }
-  const shift = 32 - bits;
-  if (!exact) for (let row = 0; row < rowCount; row++) places[row] = places[row]! >>> shift;
-  return { places, empty };
+  const coded = columns.map(({ codes, size, nulls }) => ({ codes, size: size + 1, hasNulls: nulls > 0 }));
+  const rows = doubtfulRows(coded, rowCount, rowCount * MOST_IN_DOUBT);
+  if (!rows) return byNumbers(columns, rowCount);
+  return rows.length === 0 ? rows : alikeAmong(rows, columns);
 }
 
 /** Of some rows those that have the same codes as another of them. */

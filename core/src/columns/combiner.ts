@@ -12,6 +12,11 @@ interface CombinerKernel {
   look(places: number, rows: number, known: number): void;
   map(codes: number, width: number, rows: number, table: number, out: number, size: number): void;
   count(codes: number, width: number, rows: number, counts: number): void;
+  mix(codes: number, width: number, rows: number, places: number): void;
+  narrow(places: number, rows: number, shift: number): void;
+  drop(codes: number, width: number, rows: number, empty: number): void;
+  markTwice(places: number, empty: number, rows: number, met: number, twice: number): number;
+  doubtful(places: number, empty: number, rows: number, twice: number, out: number): number;
 }
 
 const makeKernel = kernelMaker<CombinerKernel>(
@@ -152,4 +157,62 @@ export function countCodes(largest: number, codes: Codes): Uint32Array {
     }
     return new Uint32Array(buffer, countsAt, largest + 1).slice();
   });
+}
+
+/** Places in the table of bits for one row: few rows then meet by chance, and the table stays small. */
+const BITS_A_ROW = 8;
+
+/** Codes with whether some of them are 0, which is null. */
+export interface NullableCodes extends SizedCodes {
+  readonly hasNulls: boolean;
+}
+
+/**
+ * Rows whose combination of codes another row may have as well, ascending; rows with a null are left out.
+ * Two passes over bits, one for each combination that could occur or, where those are too many, by a hash.
+ * Undefined where there are more than `most` of them.
+ */
+export function doubtfulRows(
+  columns: readonly NullableCodes[],
+  rows: number,
+  most: number,
+): Uint32Array | undefined {
+  const bits = Math.min(31, Math.max(10, Math.ceil(Math.log2(rows * BITS_A_ROW + 1))));
+  const isExact = columns.reduce((n, { size }) => n * size, 1) <= 2 ** bits;
+  const words = 2 ** (bits - 5);
+  return withKernel(
+    [words, words, BLOCK_ROWS, BLOCK_ROWS, BLOCK_ROWS, BLOCK_ROWS],
+    (kernel, buffer, [met, twice, cells, places, empty, out]) => {
+      const placesOf = (from: number, count: number): void => {
+        new Uint32Array(buffer, places, count).fill(0);
+        new Uint8Array(buffer, empty, count).fill(0);
+        for (const { codes, size, hasNulls } of columns) {
+          const width = codes.BYTES_PER_ELEMENT;
+          bring(buffer, cells!, codes, from, count);
+          if (isExact) kernel.extend(cells!, width, size, count, places!);
+          else kernel.mix(cells!, width, count, places!);
+          if (hasNulls) kernel.drop(cells!, width, count, empty!);
+        }
+        if (!isExact) kernel.narrow(places!, count, 32 - bits);
+      };
+      let doubts = 0;
+      for (let from = 0; from < rows; from += BLOCK_ROWS) {
+        const count = Math.min(BLOCK_ROWS, rows - from);
+        placesOf(from, count);
+        doubts += kernel.markTwice(places!, empty!, count, met!, twice!);
+        if (doubts > most) return undefined;
+      }
+      const found = new Uint32Array(doubts);
+      if (doubts === 0) return found;
+      const block = new Uint32Array(buffer, out, BLOCK_ROWS);
+      let at = 0;
+      for (let from = 0; from < rows; from += BLOCK_ROWS) {
+        const count = Math.min(BLOCK_ROWS, rows - from);
+        placesOf(from, count);
+        const here = kernel.doubtful(places!, empty!, count, twice!, out!);
+        for (let k = 0; k < here; k++) found[at++] = from + block[k]!;
+      }
+      return found;
+    },
+  );
 }
