@@ -204,6 +204,22 @@ test('subtotals stand below their groups, each with its own context', async ({ p
   await expect(subtotal).toBeHidden();
 });
 
+test('how an answer was worked out is told where one asks for it, with the rows that the conditions left', async ({
+  page,
+}) => {
+  await open(page, {
+    measures: ['Loans'],
+    by: ['district.region'],
+    filters: [{ where: 'calendar.year = 2025' }],
+  });
+  const total = page.getByRole('row').filter({ hasText: 'total' }).last();
+  const loans = (await total.getByRole('button').first().textContent())!;
+  await page.getByRole('button', { name: 'How it was worked out' }).press('Enter');
+  const how = page.getByRole('region', { name: 'How it was worked out' });
+  await expect(how).toContainText(`${loans} left by district.region where calendar.year`);
+  await expect(how).toContainText('in all');
+});
+
 test('a chart is drawn in another form, with two axes, saved as a picture, and kept with its trial', async ({
   page,
 }) => {

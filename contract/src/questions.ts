@@ -2,7 +2,7 @@ import { z } from 'zod';
 import { cellSchema, columnSchema, hierarchySchema, querySchema, tableSchema } from '@crease/core/model';
 import type { LevelFindings, Proposal, TypeAdvice } from '@crease/core/propose';
 import { REFERENCE_PATTERNS } from '@crease/core/propose';
-import type { Additivity, Answer, CellTrace, HierarchyFacts, MemberPage } from '@crease/core/query';
+import type { Additivity, Answer, CellTrace, Explanation, HierarchyFacts, MemberPage } from '@crease/core/query';
 import type { Match } from '@crease/core/relate';
 import type { QuestionState, StarAdvice } from '@crease/core/stars';
 import type { Profile } from '@crease/core/storage';
@@ -133,6 +133,13 @@ export const questions = {
     says: 'Why a cell of an answer is what it is',
     request: z.strictObject({ query: querySchema, cell: cellSchema }),
     answer: ofCore<TraceState>('what the evaluator did for a cell'),
+  }),
+  explain: endpoint({
+    method: 'POST',
+    path: '/models/:id/explain',
+    says: 'How a query is worked out: passes over rows, with rows and times',
+    request: z.strictObject({ query: querySchema }),
+    answer: ofCore<Explanation>('stages, and what the rest took'),
   }),
   rowsBehind: endpoint({
     method: 'POST',

@@ -41,6 +41,9 @@ export function questionRoutes(workspace: Workspace, serve: Serve): void {
   serve(questions.rowsBehind, ({ params, body, signal }) =>
     pool.run('rowsBehind', { ...body, ...of(params.id) }, signal),
   );
+  serve(questions.explain, ({ params, body, signal }) =>
+    pool.run('explain', { ...body, ...of(params.id) }, signal),
+  );
   serve(questions.trace, ({ params, body, signal }) =>
     pool.run('trace', { ...body, ...of(params.id) }, signal),
   );

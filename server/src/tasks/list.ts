@@ -24,6 +24,7 @@ import { sql } from './sql.ts';
 import { sqlDesign } from './sqlDesign.ts';
 import { starAdvice } from './starAdvice.ts';
 import { rowsBehind } from './rowsBehind.ts';
+import { explain } from './explain.ts';
 import { trace } from './trace.ts';
 import { transcode } from './transcode.ts';
 import { types } from './types.ts';
@@ -72,6 +73,7 @@ export const TASKS = {
   stepRows,
   steps,
   rowsBehind,
+  explain,
   trace,
   transcode,
   types,

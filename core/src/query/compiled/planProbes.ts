@@ -18,10 +18,25 @@ export function stridesOf(axes: readonly Axis[]): number[] {
   });
 }
 
-const share = (mask: Uint8Array): number =>
-  mask.length === 0 ? 1 : mask.reduce((sum, one) => sum + one, 0) / mask.length;
+// Tables by the rows of large dimensions are made for every question: what passes over them is a plain loop.
 
-const rejecting = (mask: Uint8Array): Int32Array => Int32Array.from(mask, (one) => one - 1);
+function share(mask: Uint8Array): number {
+  let kept = 0;
+  for (let i = 0; i < mask.length; i++) kept += mask[i]!;
+  return mask.length === 0 ? 1 : kept / mask.length;
+}
+
+function rejecting(mask: Uint8Array): Int32Array {
+  const adds = new Int32Array(mask.length);
+  for (let i = 0; i < mask.length; i++) adds[i] = mask[i]! - 1;
+  return adds;
+}
+
+function both(one: Uint8Array, other: Uint8Array): Uint8Array {
+  const mask = new Uint8Array(one.length);
+  for (let i = 0; i < mask.length; i++) mask[i] = one[i]! & other[i]!;
+  return mask;
+}
 
 /** A table by code up to this size lies in the cache of a core; a larger one is looked up beforehand. */
 const MOST_PROBED = 1 << 18;
@@ -39,7 +54,7 @@ export function probesOf(
   /** Conditions on a looked-up table are judged on its rows, and meet there with its axes. */
   const note = (table: string, mask: Uint8Array) => {
     const known = masks.get(table.toLowerCase());
-    masks.set(table.toLowerCase(), known ? known.map((one, row) => one & mask[row]!) : mask);
+    masks.set(table.toLowerCase(), known ? both(known, mask) : mask);
   };
   for (const { path, byRow } of pathMasks) {
     const way = inputs.wayOf(path);
@@ -136,10 +151,17 @@ function joined(probes: readonly Probe[]): Probe[] {
       made.push(probe);
       continue;
     }
-    const adds = other.adds!.map((one, k) =>
-      one < 0 || probe.adds![k]! < 0 ? -1 : one * other.stride + probe.adds![k]! * probe.stride,
-    );
-    const passes = adds.reduce((sum, one) => sum + (one < 0 ? 0 : 1), 0) / adds.length;
+    const [first, second] = [other.adds!, probe.adds!];
+    const adds = new Int32Array(first.length);
+    let kept = 0;
+    for (let k = 0; k < adds.length; k++) {
+      if (first[k]! < 0 || second[k]! < 0) adds[k] = -1;
+      else {
+        adds[k] = first[k]! * other.stride + second[k]! * probe.stride;
+        kept++;
+      }
+    }
+    const passes = kept / adds.length;
     made[at] = { input: probe.input, adds, width: most + 1, stride: 1, passes };
   }
   return made;

@@ -187,8 +187,7 @@ class Run {
     const note = (slot: string, array: ArrayBufferView) => void found.push({ slot, bytes: bytesOf(array) });
     const strides = this.grouping !== 'hash';
     this.probes.forEach(({ adds, stride }, p) => {
-      if (adds)
-        note(`adds ${p}`, strides && stride !== 1 ? adds.map((add) => (add < 0 ? -1 : add * stride)) : adds);
+      if (adds) note(`adds ${p}`, strides && stride !== 1 ? byStride(adds, stride) : adds);
     });
     this.plan.fields.forEach((field, f) => {
       if (field.only) note(`passes ${f}`, field.only.passes);
@@ -373,6 +372,12 @@ class Run {
 function copyIn(memory: WebAssembly.Memory, at: number, input: Codes, from: number, rows: number): void {
   const part = input.subarray(from, from + rows);
   new Uint8Array(memory.buffer, at, part.byteLength).set(bytesOf(part));
+}
+
+function byStride(adds: Int32Array, stride: number): Int32Array {
+  const made = new Int32Array(adds.length);
+  for (let k = 0; k < made.length; k++) made[k] = adds[k]! < 0 ? -1 : adds[k]! * stride;
+  return made;
 }
 
 /** Adds to `found` where a block has a group. */

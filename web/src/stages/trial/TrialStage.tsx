@@ -10,6 +10,7 @@ import { Blank, Leaves } from '../../frame/Leaves.tsx';
 import { EvidenceLeaf } from '../../evidence/EvidenceLeaf.tsx';
 import { many } from '../../parts/text.ts';
 import { AboutAnswer } from './AboutAnswer.tsx';
+import { HowWorkedOut } from './HowWorkedOut.tsx';
 import { AnswerBody } from './AnswerBody.tsx';
 import { useAnswerSettings } from './answerSettings.ts';
 import type { ChosenCell } from './CellEvidence.tsx';
@@ -136,7 +137,12 @@ export function TrialStage() {
       design={design}
       evidence={
         <EvidenceLeaf>
-          {!cell && data && !error && isCurrent && <AboutAnswer answer={data} query={question} />}
+          {!cell && data && !error && isCurrent && (
+            <>
+              <AboutAnswer answer={data} query={question} />
+              <HowWorkedOut query={question} />
+            </>
+          )}
           {cell && data && (
             <CellEvidence
               cell={cell}
