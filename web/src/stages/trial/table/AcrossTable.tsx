@@ -42,9 +42,15 @@ export function AcrossTable({ answer, query, texts, formats, chosen, onCell }: P
     estimateSize: () => ROW,
     overscan: 20,
   });
-  const values = (laid.columns.length + 1) * (answer.columns.length - byCount - acrossCount);
-  const width = byCount * 140 + values * 88;
-  const gridTemplateColumns = `repeat(${byCount}, minmax(110px, 170px)) repeat(${values}, minmax(84px, 1fr))`;
+  const least = useMemo(
+    () => leastWidths(answer, laid, byCount, acrossCount, formats),
+    [answer, laid, byCount, acrossCount, formats],
+  );
+  const width = byCount * 160 + least.reduce((sum, one) => sum + one, 0);
+  const gridTemplateColumns = [
+    `repeat(${byCount}, minmax(160px, 220px))`,
+    ...least.map((one) => `minmax(${one}px, 1fr)`),
+  ].join(' ');
   const part: PartProps = {
     answer,
     laid,
@@ -98,6 +104,43 @@ export function AcrossTable({ answer, query, texts, formats, chosen, onCell }: P
       )}
     </div>
   );
+}
+
+/** Pixels of a character of a bold number, and of what is around it. */
+const [CHARACTER, AROUND] = [8, 26];
+/** So many rows are looked at for the longest number. */
+const LOOKED_AT = 500;
+
+/** Widths below which a number would be cut, by column of `across` (the totals last) and measure. */
+function leastWidths(
+  answer: QueryState,
+  laid: LaidOut,
+  byCount: number,
+  acrossCount: number,
+  formats: Props['formats'],
+): number[] {
+  const first = byCount + acrossCount;
+  const measures = answer.columns.slice(first);
+  const widthOf = (texts: readonly string[]) =>
+    Math.max(84, texts.reduce((most, text) => Math.max(most, text.length), 0) * CHARACTER + AROUND);
+  const text = (value: AnswerMember, k: number) =>
+    formatValue(value, measures[k]!.type, formats[measures[k]!.name]);
+  const totals = measures.map((_, k) => widthOf([text(answer.totals?.[k] ?? null, k)]));
+  const shown = answer.subtotals?.find(({ by, across }) => by === 0 && across === acrossCount)?.rows ?? [];
+  const columns = laid.columns.flatMap(({ members }, i) =>
+    measures.map((_, k) => {
+      const heads = members.map((member) => (typeof member === 'object' ? 'unmatched' : String(member)));
+      const cells = laid.rows
+        .slice(0, LOOKED_AT)
+        .map(({ places }) => answer.rows[places[i] ?? -1]?.[first + k]);
+      const ofColumn = shown.map((row) => row[row.length - measures.length + k]!);
+      return widthOf([
+        heads.join(' · '),
+        ...[...cells, ...ofColumn].map((value) => (value === undefined ? '' : text(value, k))),
+      ]);
+    }),
+  );
+  return [...columns, ...totals];
 }
 
 interface PartProps extends Omit<Props, 'query' | 'texts'>, Pick<RowMembersProps, 'onOpen' | 'onClose'> {
