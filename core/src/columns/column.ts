@@ -149,7 +149,11 @@ export const changedColumn = (column: Column, change: { name?: string; domain?: 
     padded: column.padded,
     ...(change.domain
       ? {}
-      : { valuesOf: (codes) => column.valuesOf(codes), encodedDomain: () => column.encodedDomain() }),
+      : {
+          size: () => column.size,
+          valuesOf: (codes) => column.valuesOf(codes),
+          encodedDomain: () => column.encodedDomain(),
+        }),
   });
 
 /** The largest domain whose histogram is kept with a stored column. */

@@ -38,13 +38,15 @@ function withKernel<T>(
   words: readonly number[],
   work: (kernel: CombinerKernel, buffer: ArrayBuffer, at: number[]) => T,
 ): T {
-  const kernel = idle ?? makeKernel();
+  const used = idle;
+  const kernel = used ?? makeKernel();
   idle = undefined;
   const sizes = words.map((n) => Math.ceil(n / 2) * 8);
   const bytes = sizes.reduce((sum, size) => sum + size, 0);
   const start = kernel.reserve(bytes);
   const { buffer } = kernel.memory;
-  new Uint8Array(buffer, start, bytes).fill(0);
+  // Memory that was never used is zero, and takes no room until it is written to.
+  if (used) new Uint8Array(buffer, start, bytes).fill(0);
   let end = start;
   const result = work(
     kernel,
