@@ -23,7 +23,7 @@ test('the rows of a ratio are opened, listed, saved as a listing; a trial is kep
   await expect(answer.getByRole('columnheader', { name: 'total' })).toBeVisible();
 
   // Each aggregate of the ratio apart, and its rows add up.
-  await answer.getByRole('row').nth(1).getByRole('button').first().click();
+  await answer.getByRole('row').nth(1).locator('button.num').first().click();
   await page.getByRole('button', { name: 'Rows behind it' }).click();
   const rows = page.getByRole('region', { name: 'Rows behind the number' });
   await expect(rows.getByRole('status')).toContainText('as the answer has');
