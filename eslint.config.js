@@ -47,7 +47,8 @@ export default tseslint.config(
         {
           name: 'react-router',
           importNames: ['useSearchParams'],
-          message: 'It changes the address as it was when the screen was drawn: useAddress changes the newest.',
+          message:
+            'It changes the address as it was when the screen was drawn: useAddress changes the newest.',
         },
       ],
     },
