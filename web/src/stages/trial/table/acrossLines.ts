@@ -36,7 +36,7 @@ export function acrossLines(
   opened: ReadonlyMap<string, Below>,
 ): AcrossLine[] {
   const items = query.by ?? [];
-  return linesOf({ answer, laid, query, items, depth: 0, columns: laid.columns.map(textOf), opened });
+  return linesOf({ answer, laid, items, query, depth: 0, columns: laid.columns.map(textOf), opened });
 }
 
 interface Part {
@@ -54,7 +54,7 @@ interface Part {
 
 const textOf = ({ named }: Pick<LaidOutRow, 'named'>): string => JSON.stringify(named);
 
-function linesOf({ answer, laid, query, items, depth, columns, opened, within }: Part): AcrossLine[] {
+function linesOf({ items, answer, laid, query, depth, columns, opened, within }: Part): AcrossLine[] {
   const totalOf = totalsBy(answer, items.length, query.across?.length ?? 0);
   const placeOf = new Map(laid.columns.map((column, i) => [textOf(column), i]));
   const wanted = within && JSON.stringify(within.named);
