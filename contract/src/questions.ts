@@ -2,7 +2,14 @@ import { z } from 'zod';
 import { cellSchema, columnSchema, hierarchySchema, querySchema, tableSchema } from '@crease/core/model';
 import type { LevelFindings, Proposal, TypeAdvice } from '@crease/core/propose';
 import { REFERENCE_PATTERNS } from '@crease/core/propose';
-import type { Additivity, Answer, CellTrace, Explanation, HierarchyFacts, MemberPage } from '@crease/core/query';
+import type {
+  Additivity,
+  Answer,
+  CellTrace,
+  Explanation,
+  HierarchyFacts,
+  MemberPage,
+} from '@crease/core/query';
 import type { Match } from '@crease/core/relate';
 import type { QuestionState, StarAdvice } from '@crease/core/stars';
 import type { Profile } from '@crease/core/storage';
