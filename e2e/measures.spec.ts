@@ -177,3 +177,33 @@ test('an audience gets a title, loses a column of a whole table, and sees its tr
   await page.getByLabel('Filter objects').fill('Loans');
   await expect(page.getByLabel('Title of Loans for Branch managers')).toHaveValue('');
 });
+
+test('what is typed of a measure stays while another window edits, and is said to be behind where it is', async ({
+  page,
+  context,
+}) => {
+  await page.goto(`${model}/measures?sel=measure:Fines`);
+  const editor = page.getByLabel('Formula', { exact: true });
+  await expect(editor).toContainText('sum(loan_export.fine)');
+  const title = page.getByRole('textbox', { name: 'Title', exact: true });
+  await title.fill('Fines asked for');
+  const other = await context.newPage();
+  // Of another measure: nothing is lost here.
+  await other.goto(`${model}/measures?sel=measure:Holds`);
+  await other.getByRole('textbox', { name: 'Title', exact: true }).fill('Held');
+  await other.getByRole('button', { name: 'Save', exact: true }).click();
+  await expect(page.getByText(/revision \d+/)).toHaveText(await other.getByText(/revision \d+/).innerText());
+  await expect(title).toHaveValue('Fines asked for');
+  await expect(page.getByText('changed elsewhere meanwhile')).toBeHidden();
+  // Of this one: what is typed stays, and the other is shown once it is given up.
+  await other.goto(`${model}/measures?sel=measure:Fines`);
+  await other.getByRole('textbox', { name: 'Title', exact: true }).fill('Fines paid');
+  await other.getByRole('button', { name: 'Save', exact: true }).click();
+  await expect(page.getByText('changed elsewhere meanwhile')).toBeVisible();
+  await expect(title).toHaveValue('Fines asked for');
+  await page.getByRole('button', { name: 'Cancel', exact: true }).click();
+  await expect(title).toHaveValue('Fines paid');
+  await expect(page.getByText('changed elsewhere meanwhile')).toBeHidden();
+  for (let i = 0; i < 2; i++) await other.getByRole('button', { name: 'Undo', exact: true }).first().click();
+  await expect(title).toHaveValue('');
+});

@@ -12,6 +12,7 @@ import type { UsedBy } from './catalog.ts';
 import { FormatFields } from './FormatFields.tsx';
 import { GoalFields } from './GoalFields.tsx';
 import { GoesByField } from './GoesByField.tsx';
+import { draftOf, isTouched, withNewest } from './measureDraft.ts';
 import { MeasureUse } from './MeasureUse.tsx';
 import { PeriodFields } from './PeriodFields.tsx';
 import { useCheckedFormula } from './useCheckedFormula.ts';
@@ -32,18 +33,16 @@ export function MeasureDesign({
 }) {
   const { model, edit, tell } = useModel();
   const [, select] = useSelection();
-  const [draft, setDraft] = useState<Measure>(measure ?? { name: '', formula: '' });
-  const [known, setKnown] = useState(measure);
-  // The measure has changed under the editor (undo, another window): take it over.
-  if (measure !== known) {
-    setKnown(measure);
-    if (measure) setDraft(measure);
-  }
+  const [held, setHeld] = useState(() => draftOf(measure));
+  // The model has changed under the editor (undo, another window).
+  if (measure !== held.known) setHeld(withNewest(held, measure));
+  const draft = held.measure;
+  const setDraft = (by: (draft: Measure) => Measure) => setHeld((h) => ({ ...h, measure: by(h.measure) }));
   const formula = draft.formula;
   const check = useCheckedFormula(draft, measure?.name);
   // What was said of the formula before the last keys is not said of this one.
   const checked = check?.of === formula ? check.state : undefined;
-  const changed = JSON.stringify(draft) !== JSON.stringify(measure ?? { name: '', formula: '' });
+  const changed = isTouched(held);
   const faults = formula.trim() === '' ? [] : (checked?.faults ?? []);
   const value: Measure = {
     ...draft,
@@ -60,8 +59,9 @@ export function MeasureDesign({
   ];
   const isNamed = value.name !== '' && formula.trim() !== '';
   const save = async () => {
-    if (isNamed && (await edit(made, `${measure ? 'change' : 'add'} the measure ${value.name}`)))
-      onDone(value.name);
+    if (!isNamed) return;
+    setHeld((h) => ({ ...h, saved: value }));
+    if (await edit(made, `${measure ? 'change' : 'add'} the measure ${value.name}`)) onDone(value.name);
   };
   const format = draft.format ?? {};
   const setFormat = (change: ValueFormat) => setDraft((d) => ({ ...d, format: { ...d.format, ...change } }));
@@ -127,6 +127,11 @@ export function MeasureDesign({
           </p>
         )
       )}
+      {held.isBehind && changed && (
+        <p role="status" className="mt-2">
+          This measure was changed elsewhere meanwhile: Save replaces that, Cancel shows it.
+        </p>
+      )}
       {measure && changed && isNamed && <PerspectiveEffects edit={made} />}
       <div className="mt-3 flex gap-2">
         <input
@@ -181,7 +186,7 @@ export function MeasureDesign({
           </button>
         )}
         {(changed || !measure) && (
-          <button className="btn btn-bare" onClick={() => (measure ? setDraft(measure) : onDone())}>
+          <button className="btn btn-bare" onClick={() => (measure ? setHeld(draftOf(measure)) : onDone())}>
             Cancel
           </button>
         )}
