@@ -9,19 +9,20 @@ import { todayOf } from './input.ts';
 export interface FolderOptions {
   /** The folder; by default that of the model. */
   readonly data?: string | undefined;
-  /** Whether what was read before is used, and what is read is kept; by default so. */
+  /** Whether files come from the cache, and go there; by default so. */
   readonly cache?: boolean;
 }
 
 /** The option that goes with `cache`. */
-export const NO_CACHE = ['--no-cache', 'reads every file again, and keeps nothing of it'] as const;
+export const NO_CACHE = ['--no-cache', 'reads all files again, without the cache'] as const;
 
 let cache: FolderCache | undefined;
 
-/** What is kept of folders. Another build may read otherwise: it keeps its own. */
+/** The cache of folders. Another build may read otherwise: it has its own. */
 export function folderCache(): FolderCache {
-  const program = statSync(process.argv[1]!, { throwIfNoEntry: false });
-  return (cache ??= new FolderCache(`${VERSION} ${program?.mtimeMs} ${program?.size}`));
+  // Every build writes the file that this stands in.
+  const { mtimeMs, size } = statSync(new URL(import.meta.url));
+  return (cache ??= new FolderCache(`${VERSION} ${mtimeMs} ${size}`));
 }
 
 /** The rows of a model over the files of a folder. */
@@ -33,13 +34,13 @@ export const rowsOfFolder = (model: Model, modelFile: string, options: FolderOpt
     options.cache === false ? undefined : folderCache(),
   );
 
-/** Keeps what was read, once the answer is there. A cache that cannot be written costs time alone. */
-export function keepRead(): void {
+/** Writes what was read, once the answer is there. A cache that cannot be written costs time alone. */
+export function writeCache(): void {
   try {
     cache?.write();
   } catch (error) {
     process.stderr.write(
-      `crease: what was read could not be kept for the next time: ${(error as Error).message}\n`,
+      `crease: the cache could not be written, so files are read again next time: ${(error as Error).message}\n`,
     );
   }
 }

@@ -3,7 +3,7 @@ import { VERSION } from '@crease/core/interchange';
 import { DocumentError } from '@crease/core/model';
 import { DataError } from '@crease/core/query';
 import { ReadError } from '@crease/core/reading';
-import { keepRead } from './folderRows.ts';
+import { writeCache } from './folderRows.ts';
 import { CommandError } from './input.ts';
 import { addCache } from './commands/cache.ts';
 import { addCheck } from './commands/check.ts';
@@ -65,7 +65,7 @@ function fail(error: unknown): void {
 
 try {
   await program.parseAsync();
-  keepRead();
+  writeCache();
 } catch (error) {
   fail(error);
 }

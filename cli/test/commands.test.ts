@@ -1,7 +1,7 @@
 import { parquetReadObjects } from 'hyparquet';
 import { parquetWriteBuffer } from 'hyparquet-writer';
 import { spawnSync } from 'node:child_process';
-import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { mkdtempSync, readdirSync, readFileSync, realpathSync, rmSync, statSync, utimesSync, writeFileSync } from 'node:fs'; // prettier-ignore
 import { tmpdir } from 'node:os';
 import { join, resolve } from 'node:path';
 import { readModel } from '@crease/core/model';
@@ -504,4 +504,54 @@ test('check --both asks kept trials and known answers of both evaluators', () =>
   expect(verdict('known-answer:Towns').verdict).toBe('broken');
   expect(verdict('known-answer:All').verdict).toBe('holds');
   expect(verdict('known-answer:None').evidence.notes).toEqual(['the model has no trial "Nowhere"']);
+});
+
+test('large files of a folder are cached: looked up, listed, cleared, passed over, and apart for another build', async () => {
+  const large = mkdtempSync(join(tmpdir(), 'crease-large-'));
+  const home = join(large, 'home');
+  const run = (...args: string[]) =>
+    spawnSync(process.execPath, ['cli/bin/crease.mjs', ...args], {
+      cwd: root,
+      encoding: 'utf8',
+      env: { ...process.env, XDG_CACHE_HOME: home },
+    });
+  try {
+    crease('demo', large, '--loans', '20000');
+    // A file that was changed just now is not believed.
+    await new Promise((done) => setTimeout(done, 2_100));
+    const query = inFolder(
+      'c.json',
+      JSON.stringify({ by: ['district.region'], measures: ['Loans', 'Fines'] }),
+    );
+    const ask = (...more: string[]) => {
+      const { status, stdout, stderr } = run(
+        'query',
+        join(large, 'lantern-valley.crease.json'),
+        '--query',
+        query,
+        ...more,
+      );
+      expect([status, stderr]).toEqual([0, '']);
+      return stdout;
+    };
+    const cached = () => JSON.parse(run('cache', '--json').stdout) as { file: string; bytes: number }[];
+    const answer = ask('--no-cache');
+    expect(cached()).toEqual([]);
+    expect(ask()).toBe(answer);
+    expect(cached()).toMatchObject([{ file: join(realpathSync(large), 'loan_export.csv') }]);
+    expect(ask()).toBe(answer);
+    // Every build writes the program anew.
+    const built = readdirSync(join(root, 'cli/dist')).filter((name) => name.endsWith('.mjs'));
+    const times = built.map((name) => statSync(join(root, 'cli/dist', name)));
+    const later = new Date(Date.now() + 5_000);
+    for (const name of built) utimesSync(join(root, 'cli/dist', name), later, later);
+    expect(ask()).toBe(answer);
+    built.forEach((name, i) => utimesSync(join(root, 'cli/dist', name), times[i]!.atime, times[i]!.mtime));
+    expect(cached()).toHaveLength(2);
+    expect(run('cache').stdout).toMatch(/loan_export\.csv\n[\s\S]*bytes in all/);
+    expect(run('cache', 'clear').stdout).toMatch(/^2 files removed/);
+    expect(cached()).toEqual([]);
+  } finally {
+    rmSync(large, { recursive: true, force: true });
+  }
 });

@@ -1,13 +1,7 @@
 // Passes over the codes of columns, a block of rows at a time, compiled to WebAssembly (AssemblyScript). The host
 // lays out the memory. `width` and `size` are the bytes of a code that is read and of one that is written.
 
-/** The first address of so many bytes that the host may use; they are zero where they were never used. */
-export function reserve(bytes: usize): usize {
-  const start = (__heap_base + 15) & ~15;
-  const pages = ((start + bytes + 0xffff) >> 16) - <usize>memory.size();
-  if (<isize>pages > 0 && memory.grow(<i32>pages) < 0) abort();
-  return start;
-}
+export { reserve } from './reserve';
 
 @inline
 function codeAt(codes: usize, width: i32, i: i32): u32 {

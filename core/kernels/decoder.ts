@@ -2,13 +2,7 @@
 // leaves eight bytes behind what is read, since words are read whole. `size` is the bytes of a code that is
 // written: 1, 2 or 4.
 
-/** The first address of so many bytes that the host may use. */
-export function reserve(bytes: usize): usize {
-  const start = (__heap_base + 15) & ~15;
-  const pages = ((start + bytes + 0xffff) >> 16) - <usize>memory.size();
-  if (<isize>pages > 0 && memory.grow(<i32>pages) < 0) abort();
-  return start;
-}
+export { reserve } from './reserve';
 
 @inline
 function put(out: usize, size: i32, i: i32, code: u32): void {

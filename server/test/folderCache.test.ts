@@ -42,7 +42,7 @@ const model: Model = {
 };
 const ROWS = 60_000;
 const file = () => join(scratch, 'loan.csv');
-const kept = () => join(scratch, 'kept');
+const cached = () => join(scratch, 'cached');
 
 /** Writes the rows; they were changed an hour ago, so that the times of the file can be trusted. */
 function write(fine: string): void {
@@ -54,7 +54,7 @@ function write(fine: string): void {
 }
 /** The time of the cache runs ahead of that of the files. */
 const cacheOf = (program = 'one', ahead = 3_600_000) =>
-  new FolderCache(program, kept(), () => Date.now() + ahead);
+  new FolderCache(program, cached(), () => Date.now() + ahead);
 async function ask(cache: FolderCache | undefined) {
   const data = await openFolder(model, scratch, 0, cache);
   const answer = answerQuery(data, { measures: ['Fines', 'Copies'], by: [] });
@@ -74,14 +74,17 @@ test('what was read once is not read again, and is the same: values, misfits, li
   first.write();
   expect(await ask(cacheOf())).toEqual(read);
   // What is kept is what answers.
-  const db = new Database(join(kept(), readdirSync(kept())[0]!));
+  const db = new Database(join(cached(), readdirSync(cached())[0]!));
   db.prepare('update stored_table set first_line = first_line + 100').run();
   db.close();
   expect(await ask(cacheOf())).toEqual({ ...read, line: read.line + 100 });
   expect(await ask(undefined)).toEqual(read);
   const [one] = await cacheOf().list();
-  expect(one).toMatchObject({ file: file(), bytes: statSync(join(kept(), readdirSync(kept())[0]!)).size });
-  expect(readdirSync(kept())).toHaveLength(1);
+  expect(one).toMatchObject({
+    file: file(),
+    bytes: statSync(join(cached(), readdirSync(cached())[0]!)).size,
+  });
+  expect(readdirSync(cached())).toHaveLength(1);
   expect(cacheOf().clear().files).toBe(1);
   expect(await cacheOf().list()).toEqual([]);
 });
@@ -116,8 +119,8 @@ test('another build, and another way to read, keep their own; what is damaged is
     await ask(cache);
     cache.write();
   }
-  expect(readdirSync(kept())).toHaveLength(2);
-  for (const name of readdirSync(kept())) truncateSync(join(kept(), name), 5_000);
+  expect(readdirSync(cached())).toHaveLength(2);
+  for (const name of readdirSync(cached())) truncateSync(join(cached(), name), 5_000);
   const again = cacheOf();
   expect(await ask(again)).toEqual(await ask(undefined));
 });
@@ -127,9 +130,9 @@ test('a folder that others can write to is not believed', async () => {
   const cache = cacheOf();
   const read = await ask(cache);
   cache.write();
-  const [place] = readdirSync(kept()).map((name) => join(kept(), name));
+  const [place] = readdirSync(cached()).map((name) => join(cached(), name));
   expect(statSync(place!).mode & 0o077).toBe(0);
-  chmodSync(kept(), 0o777);
+  chmodSync(cached(), 0o777);
   truncateSync(place!, 0);
   expect(await ask(cacheOf())).toEqual(read);
   expect(statSync(place!).size).toBe(0); // not even looked at

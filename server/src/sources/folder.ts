@@ -30,9 +30,10 @@ export async function openFolder(
     // The reader is loaded only where there is something for it: a cold question on delimited files stays
     // quick.
     const { readParquetTable } = await import('./parquetTable.ts');
-    const rows = () => readParquetTable(file, table);
-    const how = [source, table.columns];
-    read.set(table.name, cache ? await cache.tableLater(file, how, table.name, rows) : await rows());
+    const look = cache?.look(file, [source, table.columns], table.name);
+    const found = look?.table ?? (await readParquetTable(file, table));
+    if (!look?.table) look?.add(found);
+    read.set(table.name, found);
   }
   return folderData(model, folder, today, read, cache);
 }
@@ -72,8 +73,11 @@ function fileRows(table: Table, folder: string, cache: FolderCache | undefined):
       throw new DataError(`the table ${table.name} comes from a Parquet file, which has not been read`);
     const { head, whole } = readHead(file);
     const spec = readSpecOf(table, source, head, whole);
-    const rows = () => readFileTable(file, spec);
-    return cache ? cache.table(file, spec, table.name, rows) : rows();
+    const look = cache?.look(file, spec, table.name);
+    if (look?.table) return look.table;
+    const rows = readFileTable(file, spec);
+    look?.add(rows);
+    return rows;
   }
   throw new DataError(
     `the table ${table.name} comes from a database connection, which the command line does not have`,

@@ -11,24 +11,26 @@ import {
   utimesSync,
 } from 'node:fs';
 import { homedir } from 'node:os';
-import { join } from 'node:path';
+import { isAbsolute, join } from 'node:path';
 import type { TableData } from '@crease/core/columns';
-import type { readKept, writeKept } from './keptTable.ts';
+import type { readCached, writeCached } from './cachedTable.ts';
 
-/** Smaller files are read as quickly as what is kept of them. */
+/** Smaller files are read as quickly as their cache. */
 const LEAST_BYTES = 1 << 20;
 /** A file that was changed so lately may change again without another time on it. */
 const YOUNG_MS = 2_000;
-/** What all that is kept may take; the longest unused goes first. */
+/** What the cache may take in all; the longest unused goes first. */
 const MOST_BYTES = 4 * 2 ** 30;
 const ENDING = '.sqlite';
 
-/** Where what is kept of folders lies: in the user's own folder for such things. */
-export const cacheFolder = (): string =>
-  join(process.env.XDG_CACHE_HOME || join(homedir(), '.cache'), 'crease');
+/** The user's folder for caches (XDG Base Directory Specification: a relative path is ignored). */
+function cacheFolder(): string {
+  const named = process.env.XDG_CACHE_HOME ?? '';
+  return join(isAbsolute(named) ? named : join(homedir(), '.cache'), 'crease');
+}
 
-/** What is kept of a file. */
-export interface KeptFile {
+/** The cache of a file. */
+export interface CachedFile {
   /** The file that was read. */
   readonly file: string;
   readonly bytes: number;
@@ -43,7 +45,8 @@ interface Found {
   readonly isYoung: boolean;
 }
 
-interface ToKeep {
+/** A table that was read and is not in the cache yet. */
+interface Unwritten {
   readonly file: string;
   readonly how: string;
   readonly found: Found;
@@ -52,13 +55,13 @@ interface ToKeep {
 
 /**
  * Encoded rows of files that were read from folders, so that the next command does not read them again. A
- * file is known by its path, size, inode and times, and by how it was read. What is kept is for its owner
- * only.
+ * file is known by its path, size, inode and times, and by how it was read. The cache is its owner's alone.
  */
 export class FolderCache {
-  private readonly toKeep: ToKeep[] = [];
+  private readonly unwritten: Unwritten[] = [];
   /** Loaded only where there is something for it: a question on small files stays quick. */
-  private store: { readonly readKept: typeof readKept; readonly writeKept: typeof writeKept } | undefined;
+  private store:
+    { readonly readCached: typeof readCached; readonly writeCached: typeof writeCached } | undefined;
 
   /** `program` tells apart what was read by another version, which may read otherwise. */
   constructor(
@@ -67,47 +70,25 @@ export class FolderCache {
     private readonly now: () => number = Date.now,
   ) {}
 
-  /** Gets ready for files of which one is worth it; before that nothing is kept and nothing found. */
+  /** Gets ready for files of which one is worth it; before that nothing is cached and nothing found. */
   async prepare(files: readonly string[]): Promise<void> {
     if (this.store || !files.some((file) => stateOf(file, this.now()))) return;
-    const { readKept, writeKept } = await import('./keptTable.ts');
-    this.store = { readKept, writeKept };
+    const { readCached, writeCached } = await import('./cachedTable.ts');
+    this.store = { readCached, writeCached };
   }
 
   /**
-   * The rows of a file: as they are kept, or else as `read` gives them, which `write` keeps then. `how` is
-   * all that the reading depends on.
+   * The rows of a file, where they are cached; `add` is given those that had to be read instead, and `write`
+   * writes them. `how` is all that the reading depends on.
    */
-  table(file: string, how: unknown, name: string, read: () => TableData): TableData {
-    const look = this.look(file, how, name);
-    if (look.table) return look.table;
-    const table = read();
-    look.keep(table);
-    return table;
-  }
-
-  /** As `table`, for what is read in turns. */
-  async tableLater(
-    file: string,
-    how: unknown,
-    name: string,
-    read: () => Promise<TableData>,
-  ): Promise<TableData> {
-    const look = this.look(file, how, name);
-    if (look.table) return look.table;
-    const table = await read();
-    look.keep(table);
-    return table;
-  }
-
-  private look(file: string, how: unknown, name: string): { table?: TableData; keep(t: TableData): void } {
+  look(file: string, how: unknown, name: string): { table?: TableData; add(table: TableData): void } {
     const found = this.store && stateOf(file, this.now());
-    if (!found || found.isYoung || !this.isOwn()) return { keep: () => undefined };
+    if (!found || found.isYoung || !this.isOwn()) return { add: () => undefined };
     const asText = JSON.stringify([this.program, how]);
-    const table = this.kept(found, asText, name);
+    const table = this.cached(found, asText, name);
     return {
       ...(table ? { table } : {}),
-      keep: (made) => void this.toKeep.push({ file, how: asText, found, table: made }),
+      add: (read) => void this.unwritten.push({ file, how: asText, found, table: read }),
     };
   }
 
@@ -119,10 +100,10 @@ export class FolderCache {
     return join(this.folder, `${name}${ENDING}`);
   }
 
-  private kept(found: Found, how: string, name: string): TableData | undefined {
+  private cached(found: Found, how: string, name: string): TableData | undefined {
     const place = this.placeOf(found, how);
     if (!statSync(place, { throwIfNoEntry: false })) return undefined;
-    const table = this.store!.readKept(place, found.state, name);
+    const table = this.store!.readCached(place, found.path, found.state, name);
     if (!table) {
       rmSync(place, { force: true });
       return undefined;
@@ -133,23 +114,24 @@ export class FolderCache {
   }
 
   /**
-   * Keeps what was read and was not kept, after the answer is there: nobody waits for it. A file that has
-   * changed meanwhile is not kept. Throws what the system says where there is no room or no right.
+   * Writes what was read, after the answer is there: nobody waits for it. A file that has changed meanwhile
+   * is passed over. Throws what the system says where there is no room or no right.
    */
   write(): void {
-    if (this.toKeep.length === 0) return;
+    if (this.unwritten.length === 0) return;
     mkdirSync(this.folder, { recursive: true, mode: 0o700 });
     chmodSync(this.folder, 0o700);
-    for (const { file, how, found, table } of this.toKeep.splice(0)) {
+    for (const { file, how, found, table } of this.unwritten.splice(0)) {
       if (stateOf(file, this.now())?.state !== found.state) continue;
       const place = this.placeOf(found, how);
       const unfinished = `${place}.${process.pid}`;
       try {
-        this.store!.writeKept(unfinished, found.path, found.state, table);
+        this.store!.writeCached(unfinished, found.path, found.state, table);
         chmodSync(unfinished, 0o600);
         renameSync(unfinished, place);
       } finally {
-        rmSync(unfinished, { force: true });
+        for (const beside of ['', '-wal', '-shm', '-journal'])
+          rmSync(`${unfinished}${beside}`, { force: true });
       }
     }
     this.makeRoom();
@@ -170,18 +152,18 @@ export class FolderCache {
     );
   }
 
-  /** All that is kept, the last used first. */
-  async list(): Promise<KeptFile[]> {
-    const { fileOfKept } = await import('./keptTable.ts');
+  /** All that is cached, the last used first. */
+  async list(): Promise<CachedFile[]> {
+    const { cachedFileOf } = await import('./cachedTable.ts');
     return filesOf(this.folder)
       .sort((a, b) => b.used - a.used)
       .flatMap(({ place, size, used }) => {
-        const file = fileOfKept(place);
+        const file = cachedFileOf(place);
         return file === undefined ? [] : [{ file, bytes: size, used: new Date(used) }];
       });
   }
 
-  /** Removes all that is kept; gives how many files those were, and their bytes. */
+  /** Removes the cache; gives how many files those were, and their bytes. */
   clear(): { files: number; bytes: number } {
     const all = filesOf(this.folder);
     for (const { place } of all) rmSync(place, { force: true });

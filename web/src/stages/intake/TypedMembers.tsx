@@ -9,7 +9,7 @@ import { LeafHead } from '../../frame/Leaves.tsx';
 import { many } from '../../parts/text.ts';
 import { MemberGrid, MOST_ROWS } from './MemberGrid.tsx';
 import type { Cells } from './typedCells.ts';
-import { BLANK, saidWithout, withoutColumn } from './typedCells.ts';
+import { BLANK, typesWithout, withoutColumn } from './typedCells.ts';
 
 /**
  * A dimension without a source: its members typed, or pasted from a spreadsheet, with the names of the
@@ -104,7 +104,7 @@ export function TypedMembers({ table, onBack }: { table: Table | undefined; onBa
           onType={(j, type) => setSaid((before) => new Map(before).set(j, type))}
           onRemoveColumn={(j) => {
             setCells((all) => withoutColumn(all, j));
-            setSaid((before) => saidWithout(before, j));
+            setSaid((before) => typesWithout(before, j));
           }}
           onTooMany={(rows) =>
             tell({

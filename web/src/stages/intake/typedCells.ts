@@ -20,7 +20,7 @@ export const withoutColumn = (cells: Cells, column: number): Cells =>
   cells.map((r) => r.filter((_, j) => j !== column));
 
 /** What was said of columns by their place, once one of them is gone. */
-export const saidWithout = <T>(said: ReadonlyMap<number, T>, column: number): ReadonlyMap<number, T> =>
+export const typesWithout = <T>(said: ReadonlyMap<number, T>, column: number): ReadonlyMap<number, T> =>
   new Map(
     [...said].flatMap(([place, one]) =>
       place === column ? [] : [[place > column ? place - 1 : place, one] as const],

@@ -15,11 +15,20 @@ test('an edit elsewhere in the model leaves what is typed, also where all object
   expect(isTouched(withNewest(typed, again))).toBe(true);
 });
 
-test('a change of the measure is shown where nothing is typed, and said where something is', () => {
+test('parts that nobody has typed into follow; where the typed one was changed too, that is said', () => {
   const changed = { ...loans, title: 'Loans made' };
   expect(withNewest(draftOf(loans), changed)).toMatchObject({ measure: changed, isBehind: false });
-  const behind = withNewest(typed, changed);
-  expect(behind).toMatchObject({ measure: typed.measure, known: changed, isBehind: true });
+  expect(withNewest(typed, changed)).toMatchObject({
+    measure: { ...typed.measure, title: 'Loans made' },
+    known: changed,
+    isBehind: false,
+  });
+  const behind = withNewest(typed, { ...changed, formula: 'count(loan) * 2' });
+  expect(behind).toMatchObject({
+    measure: { formula: typed.measure.formula, title: 'Loans made' },
+    isBehind: true,
+  });
+  expect(isTouched(behind)).toBe(true);
 });
 
 test('what is saved from here comes back laid out, and is no change of somebody else', () => {

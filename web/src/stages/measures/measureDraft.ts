@@ -20,11 +20,12 @@ export const draftOf = (measure: Measure | undefined): MeasureDraft => ({
 });
 
 /** Whether two measures say the same; the order of their parts, and parts without a value, do not count. */
-export const sameMeasure = (a: Measure | undefined, b: Measure | undefined): boolean =>
-  inOrder(a) === inOrder(b);
+export const sameMeasure = (a: Measure | undefined, b: Measure | undefined): boolean => sameValue(a, b);
 
-const inOrder = (measure: Measure | undefined): string | undefined =>
-  JSON.stringify(measure, (_, value: unknown) =>
+const sameValue = (a: unknown, b: unknown): boolean => inOrder(a) === inOrder(b);
+
+const inOrder = (whole: unknown): string | undefined =>
+  JSON.stringify(whole, (_, value: unknown) =>
     value !== null && typeof value === 'object' && !Array.isArray(value)
       ? Object.fromEntries(Object.entries(value).sort(([a], [b]) => (a < b ? -1 : 1)))
       : value,
@@ -34,11 +35,21 @@ export const isTouched = ({ measure, known }: MeasureDraft): boolean =>
   !sameMeasure(measure, known ?? NOTHING);
 
 /**
- * The draft once the model has another measure in its place: what nobody has typed into follows, as does what
- * was saved from here; what is typed stays, and is then behind.
+ * The draft once the model has another measure in its place. What was saved from here is taken as it is; else
+ * each part that nobody has typed into follows, and what is typed stays. It is behind where that very part was
+ * changed.
  */
 export function withNewest(draft: MeasureDraft, newest: Measure | undefined): MeasureDraft {
-  if (newest === undefined || sameMeasure(newest, draft.known)) return { ...draft, known: newest };
-  if (!isTouched(draft) || sameMeasure(newest, draft.saved)) return draftOf(newest);
-  return { ...draft, known: newest, isBehind: true };
+  if (newest === undefined) return { ...draft, known: newest };
+  if (sameMeasure(newest, draft.saved)) return draftOf(newest);
+  const [typed, known, now] = [draft.measure, draft.known ?? NOTHING, newest] as Record<string, unknown>[];
+  const parts = [...new Set([typed, known, now].flatMap((one) => Object.keys(one!)))];
+  const isTyped = (part: string) => !sameValue(typed![part], known![part]);
+  const merged = Object.fromEntries(parts.map((part) => [part, (isTyped(part) ? typed : now)![part]]));
+  return {
+    ...draft,
+    measure: merged as unknown as Measure,
+    known: newest,
+    isBehind: draft.isBehind || parts.some((part) => isTyped(part) && !sameValue(now![part], known![part])),
+  };
 }

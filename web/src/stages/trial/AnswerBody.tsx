@@ -71,25 +71,11 @@ export function AnswerBody(props: Props) {
         )}
       </Suspense>
     );
-  if ((question.across?.length ?? 0) > 0)
-    return (
-      <AcrossTable
-        answer={answer}
-        query={question}
-        texts={settings.texts}
-        formats={formats}
-        chosen={chosen}
-        onCell={onCell}
-      />
-    );
+  const table = { answer, query: question, texts: settings.texts, formats, chosen, onCell };
+  if ((question.across?.length ?? 0) > 0) return <AcrossTable {...table} />;
   return (
     <AnswerTable
-      answer={answer}
-      query={question}
-      texts={settings.texts}
-      formats={formats}
-      chosen={chosen}
-      onCell={onCell}
+      {...table}
       onSort={(sort) => {
         onCell(undefined);
         address.ask({ ...query, sort });

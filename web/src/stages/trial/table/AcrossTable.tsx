@@ -1,11 +1,11 @@
 import { useMemo, useRef } from 'react';
 import { useVirtualizer } from '@tanstack/react-virtual';
 import type { QueryState } from '@crease/contract';
-import type { Query, ValueFormat } from '@crease/core/model';
 import type { AnswerColumn, AnswerMember } from '@crease/core/query';
 import { formatValue, memberText } from '../../../parts/format.ts';
 import type { ChosenCell } from '../CellEvidence.tsx';
 import type { AcrossLine } from './acrossLines.ts';
+import type { TableProps } from './AnswerTable.tsx';
 import { acrossLines } from './acrossLines.ts';
 import type { LaidOut } from './laidOut.ts';
 import { laidOut, totalsBy } from './laidOut.ts';
@@ -13,22 +13,13 @@ import type { RowMembersProps } from './RowMembers.tsx';
 import { RowMembers } from './RowMembers.tsx';
 import { useOpened } from './useOpened.ts';
 
-interface Props {
-  readonly answer: QueryState;
-  readonly query: Query;
-  readonly texts: 'counting' | 'code points';
-  readonly formats: Readonly<Record<string, ValueFormat>>;
-  readonly chosen: ChosenCell | undefined;
-  readonly onCell: (cell: ChosenCell) => void;
-}
-
 const ROW = 25;
 
 /**
  * An answer whose members of `across` are columns: one column for each of them and each measure. Rows can be
  * opened in place.
  */
-export function AcrossTable({ answer, query, texts, formats, chosen, onCell }: Props) {
+export function AcrossTable({ answer, query, texts, formats, chosen, onCell }: TableProps) {
   const box = useRef<HTMLDivElement>(null);
   const byCount = query.by?.length ?? 0;
   const acrossCount = query.across?.length ?? 0;
@@ -117,7 +108,7 @@ function leastWidths(
   laid: LaidOut,
   byCount: number,
   acrossCount: number,
-  formats: Props['formats'],
+  formats: TableProps['formats'],
 ): number[] {
   const first = byCount + acrossCount;
   const measures = answer.columns.slice(first);
@@ -143,7 +134,7 @@ function leastWidths(
   return [...columns, ...totals];
 }
 
-interface PartProps extends Omit<Props, 'query' | 'texts'>, Pick<RowMembersProps, 'onOpen' | 'onClose'> {
+interface PartProps extends Omit<TableProps, 'query' | 'texts'>, Pick<RowMembersProps, 'onOpen' | 'onClose'> {
   readonly laid: LaidOut;
   readonly byCount: number;
   readonly acrossCount: number;

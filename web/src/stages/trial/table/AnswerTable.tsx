@@ -14,13 +14,17 @@ import { RowCells, SubtotalCells } from './TableLine.tsx';
 import { TotalsLine } from './TotalsLine.tsx';
 import { useOpened } from './useOpened.ts';
 
-interface Props {
+/** What a table shows, however it is laid out. */
+export interface TableProps {
   readonly answer: QueryState;
   readonly query: Query;
   readonly texts: 'counting' | 'code points';
   readonly formats: Readonly<Record<string, ValueFormat>>;
   readonly chosen: ChosenCell | undefined;
   readonly onCell: (cell: ChosenCell) => void;
+}
+
+interface Props extends TableProps {
   readonly onSort: (sort: NonNullable<Query['sort']>) => void;
 }
 
