@@ -36,7 +36,7 @@ export const isTouched = ({ measure, known }: MeasureDraft): boolean =>
 
 /**
  * The draft once the model has another measure in its place. What was saved from here is taken as it is; else
- * each part that nobody has typed into follows, and what is typed stays. It is behind where that very part was
+ * The draft once the model has another measure in its place. What was saved from here is taken as it is;
  * changed.
  */
 export function withNewest(draft: MeasureDraft, newest: Measure | undefined): MeasureDraft {
