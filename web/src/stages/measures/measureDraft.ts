@@ -35,8 +35,8 @@ export const isTouched = ({ measure, known }: MeasureDraft): boolean =>
   !sameMeasure(measure, known ?? NOTHING);
 
 /**
- * The draft once the model has another measure in its place. What was saved from here is taken as it is;
- * else each part that nobody has typed into follows, and what is typed stays. It is behind where that very part
+ * The draft once the model has another measure in its place. What was saved from here is taken as it
+ * is. Else each part that nobody has typed into follows, and what is typed stays: it is behind where that very part
  * was changed.
  */
 export function withNewest(draft: MeasureDraft, newest: Measure | undefined): MeasureDraft {
