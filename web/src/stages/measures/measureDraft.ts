@@ -35,9 +35,9 @@ export const isTouched = ({ measure, known }: MeasureDraft): boolean =>
   !sameMeasure(measure, known ?? NOTHING);
 
 /**
- * The draft once the model has another measure in its place. What was saved from here is taken as it
- * is. Else each part that nobody has typed into follows, and what is typed stays: it is behind where that very part
- * was changed.
+ * The draft once the model has another measure in its place. What was saved from here is taken as it is.
+ * Else each part that nobody has typed into follows, and what is typed stays: it is behind where that part
+ * was changed too.
  */
 export function withNewest(draft: MeasureDraft, newest: Measure | undefined): MeasureDraft {
   if (newest === undefined) return { ...draft, known: newest };
