@@ -1,5 +1,5 @@
 import type { Command } from 'commander';
-import { profileModel } from '@crease/core/storage';
+import { adviceOn, profileModel } from '@crease/core/storage';
 import { NO_CACHE, rowsOfFolder } from '../folderRows.ts';
 import { loadModel } from '../input.ts';
 
@@ -13,7 +13,8 @@ export function addProfile(program: Command): void {
     .action(async (modelFile: string, options: { data?: string; cache?: boolean; json?: boolean }) => {
       const start = performance.now();
       const model = loadModel(modelFile);
-      const profile = profileModel(await rowsOfFolder(model, modelFile, options));
+      const data = await rowsOfFolder(model, modelFile, options);
+      const profile = { ...profileModel(data), advice: adviceOn(data) };
       const elapsedMs = Math.round(performance.now() - start);
       if (options.json) {
         process.stdout.write(`${JSON.stringify({ ...profile, elapsedMs })}\n`);

@@ -6,6 +6,18 @@ import { countCodes, mapCodes } from './combiner.ts';
 import type { Domain } from './domain.ts';
 import { dictionaryBytes, encodeDomain } from './dictionary.ts';
 import { listDomain, rangeDomain, valueOfCode, valuesByCode } from './domain.ts';
+import type { EncodingName } from './encodings/index.ts';
+
+/** A column as it lies encoded in the place that it is read from. */
+export interface HeldColumn {
+  readonly segments: readonly { readonly encoding: EncodingName | 'doubles'; readonly bytes: number }[];
+  /** Of the dictionary as it is decoded from; none for a range and for doubles as they are. */
+  readonly dictionaryBytes: number;
+  /** Whether codes are distances from a least whole number. */
+  readonly isRange: boolean;
+  /** Codes and dictionary at rest, where dictionaries may be deflated. */
+  readonly storedBytes: number;
+}
 
 /**
  * A column as the engine works on it: a domain, and one code per row (see `Domain`).
@@ -29,6 +41,8 @@ export interface Column {
   readonly padded: number;
   /** Values of the domain, known without reading it where that is possible. */
   readonly size: number;
+  /** As it lies where it is read from; undefined for what is only in memory. */
+  readonly held: HeldColumn | undefined;
   /** The domain as `encodeDomain` writes it. */
   encodedDomain(): Uint8Array;
   /** The values of some codes, in their order: for a few of very many, without decoding them all. */
@@ -59,6 +73,7 @@ export interface ColumnParts {
   readonly dictionaryBytes?: () => number;
   /** By default none. */
   readonly padded?: number;
+  readonly held?: () => HeldColumn | undefined;
   /** By default the domain is asked. */
   readonly valuesOf?: (codes: readonly number[]) => Value[];
 }
@@ -97,6 +112,10 @@ class CodedColumn implements Column {
   get dictionaryBytes(): number {
     const { dictionaryBytes: known } = this.parts;
     return (this.heldBytes ??= known ? known() : dictionaryBytes(this.domain, this.type));
+  }
+
+  get held(): HeldColumn | undefined {
+    return this.parts.held?.();
   }
 
   encodedDomain(): Uint8Array {
@@ -153,6 +172,7 @@ export const changedColumn = (column: Column, change: { name?: string; domain?: 
           size: () => column.size,
           valuesOf: (codes) => column.valuesOf(codes),
           encodedDomain: () => column.encodedDomain(),
+          held: () => column.held,
         }),
   });
 

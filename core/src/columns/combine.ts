@@ -1,7 +1,7 @@
 import type { Value } from '../values/index.ts';
 import { compareValues, formatType } from '../values/index.ts';
 import type { ArrayFor, Codes } from './codes.ts';
-import type { Column } from './column.ts';
+import type { Column, HeldColumn } from './column.ts';
 import { codesArray } from './codes.ts';
 import { columnOfParts, LARGEST_RANGE } from './column.ts';
 import type { Domain } from './domain.ts';
@@ -155,6 +155,7 @@ export function combineColumns(name: string, parts: readonly Column[], keep?: Ke
         : counts().reduce((n, count, code) => n + (code > 0 && count > 0 ? 1 : 0), 0),
     nulls: parts.reduce((sum, part) => sum + part.nulls, 0),
     padded: parts.reduce((sum, part) => sum + part.padded, 0),
+    held: () => heldTogether(parts),
     runs: () => {
       // Rows that meet where two parts do may hold one value.
       const filled = parts.filter((part) => part.rowCount > 0);
@@ -168,6 +169,18 @@ export function combineColumns(name: string, parts: readonly Column[], keep?: Ke
       return filled.reduce((sum, part) => sum + part.runs, 0) - joins.length;
     },
   });
+}
+
+/** Parts lie each with a dictionary of its own. */
+function heldTogether(parts: readonly Column[]): HeldColumn | undefined {
+  const held = parts.map((part) => part.held);
+  if (!held.every((h) => h !== undefined)) return undefined;
+  return {
+    segments: held.flatMap(({ segments }) => segments),
+    dictionaryBytes: held.reduce((sum, h) => sum + h.dictionaryBytes, 0),
+    isRange: held.every(({ isRange }) => isRange),
+    storedBytes: held.reduce((sum, h) => sum + h.storedBytes, 0),
+  };
 }
 
 /**

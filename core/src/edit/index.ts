@@ -4,6 +4,7 @@ export * from './edits.ts';
 export * from './dayOf.ts';
 export * from './newCalendar.ts';
 export * from './rename.ts';
+export * from './moreSteps.ts';
 export * from './stepsUnder.ts';
 export * from './withMissing.ts';
 export * from './fiscalColumns.ts';

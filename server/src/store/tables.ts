@@ -8,6 +8,7 @@ import type {
   Domain,
   EncodedSegment,
   EncodingName,
+  HeldColumn,
   KeepCodes,
   Misfits,
   ReadProblem,
@@ -467,6 +468,7 @@ export class Tables {
       nulls: column.nulls,
       runs: column.runs,
       padded: column.padded,
+      held: () => this.held(column, raw),
       ...(counts && encoding ? { counts: () => readCounts(counts, encoding, size()) } : {}),
       ...(raw
         ? {}
@@ -475,6 +477,22 @@ export class Tables {
               domain ? codes.map((code) => valueOfCode(domain!, code)) : valuesOfCodes(encoded(), codes),
           }),
     });
+  }
+
+  /** Bytes of a column as it lies here, without reading it. */
+  private held(column: StoredColumn, raw: boolean): HeldColumn {
+    const segments = this.db
+      .prepare('select encoding, length(bytes) as bytes from segment where column_id = ? order by ordinal')
+      .all(column.id) as HeldColumn['segments'];
+    const isWholeRange = !column.domain_deflated && isRange(column.domain);
+    const dictionaryBytes =
+      raw || isWholeRange
+        ? 0
+        : column.domain_deflated
+          ? inflateRawSync(column.domain).length
+          : column.domain.length;
+    const storedBytes = segments.reduce((sum, s) => sum + s.bytes, column.domain.length);
+    return { segments, dictionaryBytes, isRange: isWholeRange, storedBytes };
   }
 
   private readCodes(columnId: number, largest: number, rows: number, arrayFor: ArrayFor): Codes {

@@ -1,0 +1,172 @@
+import type { Edit } from '../../edit/index.ts';
+import { applyEdit } from '../../edit/index.ts';
+import { columnPath } from '../../formula/index.ts';
+import type { Model, Table } from '../../model/index.ts';
+import { sameName } from '../../model/index.ts';
+import { DataError, ModelData } from '../../query/index.ts';
+import { retyped } from '../../shape/index.ts';
+import { tableLoader } from '../../sources/index.ts';
+import { hierarchySize } from '../hierarchySize.ts';
+import { profiledTables } from '../profile.ts';
+import { heldRelationships, relationshipSize } from '../relationshipSizes.ts';
+import { usesOfColumns } from '../usedBy.ts';
+import { columnBytes } from '../weight.ts';
+import { derive } from './derive.ts';
+import { fewerDecimals } from './fewerDecimals.ts';
+import type { Fold } from './fold.ts';
+import { leaveOut } from './leaveOut.ts';
+import { move } from './move.ts';
+import type { FoldKind, Found } from './site.ts';
+import { sitesOf } from './site.ts';
+import { sort } from './sort.ts';
+import { splitMoment } from './splitMoment.ts';
+import { splitText } from './splitText.ts';
+import { wholeNumberKey } from './wholeNumberKey.ts';
+
+export { foldSchema } from './fold.ts';
+export type { Fold } from './fold.ts';
+
+const KINDS: { readonly [D in Fold['do']]: FoldKind<D> } = {
+  'leave-out': leaveOut,
+  derive,
+  move,
+  'split-moment': splitMoment,
+  'split-text': splitText,
+  'fewer-decimals': fewerDecimals,
+  'whole-number-key': wholeNumberKey,
+  sort,
+};
+
+/** Something that would make a model lighter, with its bytes before and after, measured on all rows. */
+export interface Advice extends Omit<Found, 'fold'> {
+  /** `loan.created_at`; of an order of rows the first column that it goes by. */
+  readonly column: string;
+  /** What uses the column: none where nothing does. */
+  readonly usedBy: readonly string[];
+  readonly fold: Fold;
+}
+
+/** The smallest saving worth a word. */
+const WORTH_BYTES = 1024;
+
+/**
+ * What would make the model lighter, columns that nothing uses first, then by the bytes saved. `look` is called
+ * for every column, with the share of the work that is done, and may throw to end it.
+ */
+export function adviceOn(data: ModelData, look: (share: number) => void = () => undefined): Advice[] {
+  const uses = usesOfColumns(data);
+  const sites = sitesOf(data, uses);
+  return sites
+    .flatMap((site, i) => {
+      look(i / sites.length);
+      return Object.values(KINDS).flatMap((kind) =>
+        kind.find(site).map((found): Advice => {
+          const column = columnPath(found.fold.table, found.fold.column);
+          return { ...found, column, usedBy: uses.get(column.toLowerCase()) ?? [] };
+        }),
+      );
+    })
+    .filter((a) => a.beforeBytes - a.afterBytes >= WORTH_BYTES)
+    .sort((a, b) => Number(isUsed(a)) - Number(isUsed(b)) || saved(b) - saved(a));
+}
+
+const isUsed = (a: Advice): boolean => a.fold.do !== 'leave-out';
+const saved = (a: Advice): number => a.beforeBytes - a.afterBytes;
+
+/** The edit that makes a fold on a model as it is; undefined where the model has changed so that it cannot be. */
+export function editOfFold(model: Model, fold: Fold): Edit | undefined {
+  const kind = KINDS[fold.do] as FoldKind<Fold['do']>;
+  return kind.edit(model, fold as never);
+}
+
+/** The edit that makes several folds one after the other. Throws DataError for one that cannot be made. */
+export function editOfFolds(model: Model, folds: readonly Fold[]): Edit {
+  let now = model;
+  return folds.flatMap((fold) => {
+    const edit = editOfFold(now, fold);
+    if (!edit)
+      throw new DataError(
+        `${columnPath(fold.table, fold.column)} is not there any more as it was: look at the advice again`,
+      );
+    now = applyEdit(now, edit);
+    return edit;
+  });
+}
+
+/** What a table weighs: bytes by column, and with what leads from and within it. */
+export interface FoldedTable {
+  readonly name: string;
+  readonly rows: number;
+  readonly totalBytes: number;
+  readonly columns: readonly { readonly name: string; readonly totalBytes: number }[];
+}
+
+/** What folds do together: every table that weighs something else then, before and after. */
+export interface FoldsMeasured {
+  readonly edit: Edit;
+  readonly before: readonly FoldedTable[];
+  readonly after: readonly FoldedTable[];
+  /** Of the whole model. */
+  readonly beforeBytes: number;
+  readonly afterBytes: number;
+}
+
+/**
+ * Makes several folds together on all rows and measures what the model weighs then, other tables included.
+ * Throws DataError where one cannot be made, or where the rows cannot be had so.
+ */
+export function measureFolds(data: ModelData, folds: readonly Fold[]): FoldsMeasured {
+  const edit = editOfFolds(data.model, folds);
+  const model = applyEdit(data.model, edit);
+  const [before, after] = [tablesOf(data), tablesOf(withModel(data, model))];
+  const sum = (tables: readonly FoldedTable[]) => tables.reduce((n, t) => n + t.totalBytes, 0);
+  const of = (tables: readonly FoldedTable[], name: string) => tables.find((t) => sameName(t.name, name));
+  const differs = (t: FoldedTable) =>
+    JSON.stringify(of(before, t.name)?.columns) !== JSON.stringify(of(after, t.name)?.columns) ||
+    of(before, t.name)?.totalBytes !== of(after, t.name)?.totalBytes;
+  return {
+    edit,
+    before: before.filter(differs),
+    after: after.filter(differs),
+    beforeBytes: sum(before),
+    afterBytes: sum(after),
+  };
+}
+
+/** The same rows under another model: a table whose source has another name now has the rows that it had. */
+function withModel(data: ModelData, model: Model): ModelData {
+  const isSame = (a: Table, b: Table) => JSON.stringify(a.source) === JSON.stringify(b.source);
+  const load = tableLoader(model, data.today, (table) => {
+    const { tables } = data.model;
+    const had =
+      tables.find((t) => sameName(t.name, table.name) && isSame(t, table)) ??
+      tables.find((t) => isSame(t, table));
+    const rows = data.table((had ?? table).name);
+    return { ...retyped(rows, table.columns), name: table.name };
+  });
+  return new ModelData(model, load, data.today, data.executor);
+}
+
+function tablesOf(data: ModelData): FoldedTable[] {
+  return profiledTables(data.model).map((table) => {
+    const columns = table.columns
+      .filter((c) => c.formula === undefined)
+      .map((c) => {
+        const { dataBytes, dictionaryBytes } = columnBytes(data.column(table.name, c.name));
+        return { name: c.name, totalBytes: dataBytes + dictionaryBytes };
+      });
+    const relationships = heldRelationships(data.model)
+      .filter((r) => sameName(r.from.table, table.name))
+      .map((r) => relationshipSize(data, r)?.bytes ?? 0);
+    const hierarchies = (data.model.hierarchies ?? [])
+      .filter((h) => sameName(h.table, table.name))
+      .map((h) => hierarchySize(data, h));
+    const rest = [...relationships, ...hierarchies].reduce((a, b) => a + b, 0);
+    return {
+      name: table.name,
+      rows: data.rowCount(table.name),
+      totalBytes: columns.reduce((sum, c) => sum + c.totalBytes, rest),
+      columns,
+    };
+  });
+}
