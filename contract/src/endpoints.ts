@@ -7,6 +7,7 @@ import { intake, jobs, loads, settings } from './intake.ts';
 import { models } from './models.ts';
 import { questions } from './questions.ts';
 import { shaping } from './shaping.ts';
+import { storage } from './storage.ts';
 
 /** Everything that the server can be asked, by subject. */
 export const api = {
@@ -14,6 +15,7 @@ export const api = {
   claims,
   questions,
   shaping,
+  storage,
   intake,
   loads,
   jobs,

@@ -9,3 +9,4 @@ export * from './models.ts';
 export * from './openapi.ts';
 export * from './questions.ts';
 export * from './shaping.ts';
+export * from './storage.ts';

@@ -1,5 +1,6 @@
 import { z } from 'zod';
 import type { AnyEndpoint } from './endpoint.ts';
+import { NUMBERED } from './endpoint.ts';
 import { ENDPOINTS } from './endpoints.ts';
 import { errorSchema } from './events.ts';
 import { SCHEMAS } from './ofCore.ts';
@@ -38,6 +39,8 @@ function jsonSchema(schema: z.ZodType, io: 'input' | 'output', at: string, compo
   return shape;
 }
 
+const isNumbered = (name: string): boolean => (NUMBERED as readonly string[]).includes(name);
+
 const content = (type: string, schema: Json): Json => ({ content: { [type]: { schema } } });
 
 function parameters({ path, search }: AnyEndpoint, at: string, components: Components): Json[] {
@@ -45,7 +48,7 @@ function parameters({ path, search }: AnyEndpoint, at: string, components: Compo
     name,
     in: 'path',
     required: true,
-    schema: { type: name === 'id' || name === 'load' ? 'integer' : 'string' },
+    schema: { type: isNumbered(name!) ? 'integer' : 'string' },
   }));
   if (!search) return inPath;
   const { properties = {}, required = [] } = jsonSchema(search, 'input', `${at}.search`, components) as {

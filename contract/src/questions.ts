@@ -12,7 +12,6 @@ import type {
 } from '@crease/core/query';
 import type { Match } from '@crease/core/relate';
 import type { QuestionState, StarAdvice } from '@crease/core/stars';
-import type { Profile } from '@crease/core/storage';
 import { endpoint } from './endpoint.ts';
 import type { RowsBehind } from '@crease/core/rows';
 import { ofCore, valueSchema } from './ofCore.ts';
@@ -103,8 +102,6 @@ const queryStateSchema = ofCore<Answer>(
   'columns, rows, totals, and measures that an attribute does not reach',
 ).and(elapsed);
 export type QueryState = z.infer<typeof queryStateSchema>;
-const profileStateSchema = ofCore<Profile>('bytes of tables and columns, and advice').and(elapsed);
-export type ProfileState = z.infer<typeof profileStateSchema>;
 const proposalsSchema = z.strictObject({
   revision: z.int(),
   proposals: z.array(ofCore<Proposal>('a proposal with its evidence')),
@@ -232,12 +229,6 @@ export const questions = {
     says: 'Levels that the rows of a table, or of all tables, have',
     search: z.strictObject({ table: z.string().optional() }),
     answer: ofCore<LevelFindings>('chains of levels that were found'),
-  }),
-  profile: endpoint({
-    method: 'GET',
-    path: '/models/:id/profile',
-    says: 'The storage profile of the head',
-    answer: profileStateSchema,
   }),
   starAdvice: endpoint({
     method: 'GET',

@@ -14,6 +14,7 @@ import { intakeRoutes, loadRoutes } from './routes/intake.ts';
 import { modelRoutes } from './routes/models.ts';
 import { claimRoutes, questionRoutes } from './routes/questions.ts';
 import { releaseRoutes } from './routes/release.ts';
+import { storageRoutes } from './routes/storage.ts';
 import { serving } from './routes/serve.ts';
 
 /** The largest JSON body. Files come as streams and are not held to it. */
@@ -28,6 +29,7 @@ const ROUTES = [
   databaseRoutes,
   calendarRoutes,
   releaseRoutes,
+  storageRoutes,
 ];
 
 /**

@@ -256,6 +256,22 @@ const cases: [id: string, says: string, model: () => Omit<Model, 'crease' | 'nam
     1,
   ],
   [
+    'budget-kept:f',
+    'a text of few bytes in a budget of one',
+    () => ({
+      tables: [table('f', 'fact', [['said', 'text', ['a', 'b', 'a']]], { budget: { bytes: 1 } })],
+    }),
+    1,
+  ],
+  [
+    'budget-kept:f',
+    'a text of few bytes in a large budget',
+    () => ({
+      tables: [table('f', 'fact', [['said', 'text', ['a', 'b', 'a']]], { budget: { bytes: 1e6 } })],
+    }),
+    0,
+  ],
+  [
     'not-a-quantity:f.branch_id',
     'a code by its name',
     () => ({ tables: [table('f', 'fact', [['branch_id', 'integer', [1, 2], { use: 'quantity' }]])] }),

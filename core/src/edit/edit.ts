@@ -8,6 +8,7 @@ import {
   hierarchySchema,
   knownAnswerSchema,
   measureSchema,
+  modelSchema,
   periodFamilySchema,
   perspectiveSchema,
   relationshipSchema,
@@ -49,6 +50,8 @@ const single = z.union([
       title: z.string().optional(),
       description: z.string().optional(),
       asOf: z.string().optional(),
+      /** Null takes it away. */
+      budget: modelSchema.shape.budget.unwrap().nullable().optional(),
     }),
   }),
   z.strictObject({

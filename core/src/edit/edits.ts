@@ -21,7 +21,7 @@ export function applyEdit(model: Model, edit: Edit): Model {
 function applySingle(model: Model, edit: SingleEdit): Model {
   switch (edit.do) {
     case 'set-model':
-      return { ...model, ...cleared(edit.change) };
+      return withoutNull({ ...model, ...cleared(edit.change) });
     case 'set-table':
       return onTable(model, edit.table, (table) => ({ ...table, ...cleared(edit.change) }));
     case 'set-column':
@@ -197,5 +197,13 @@ function replaceNamed<T extends Named>(
 }
 
 /** The change; an empty text takes the field away. */
+/** A model without the budget that an edit takes away. */
+function withoutNull({
+  budget,
+  ...model
+}: Omit<Model, 'budget'> & { budget?: Model['budget'] | null }): Model {
+  return budget ? { ...model, budget } : model;
+}
+
 const cleared = <T extends object>(change: T): Partial<T> =>
   Object.fromEntries(Object.entries(change).map(([key, v]) => [key, v === '' ? undefined : v])) as Partial<T>;

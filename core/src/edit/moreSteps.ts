@@ -6,9 +6,10 @@ import type { Edit } from './edit.ts';
 import { stepsUnder } from './stepsUnder.ts';
 
 /**
- * Gives a table more steps at the end of its own, or puts them between it and its rows (see `stepsUnder`), and
- * says which columns it has then. `read` changes how the rows are read before the steps: by a table put under
- * it, or by the one that its steps begin with and nobody else reads. Undefined where there is nothing to put steps on.
+ * Gives a table more steps at the end of its own, or puts them between it and its rows (see `stepsUnder`),
+ * and says which columns it has then. `read` changes how the rows are read before the steps: by a table put
+ * under it, or by the one that its steps begin with and nobody else reads. Undefined where there is nothing
+ * to put steps on.
  */
 export function moreSteps(
   model: Model,

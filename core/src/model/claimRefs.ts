@@ -4,6 +4,7 @@ import type { ClaimRef, Model } from './schema.ts';
 
 /** What the subject of a claim names, by kind: what an id as text may mean. */
 type SubjectForm =
+  | 'model'
   | 'table'
   | 'column'
   | 'relationship'
@@ -45,7 +46,7 @@ const FORMS: Readonly<Record<string, readonly SubjectForm[]>> = {
   'validity-disjoint': ['table'],
   'bridge-weights': ['table'],
   'partition-covers': ['table'],
-  'budget-kept': ['table'],
+  'budget-kept': ['table', 'model'],
   'target-matches': ['target'],
   'known-answer': ['answer'],
 };
@@ -62,6 +63,8 @@ function subjects(form: SubjectForm, model: Model): { readonly subject: string; 
   const measures = [...(model.measures ?? []), ...familyMeasures(model)];
   const hierarchies = (model.hierarchies ?? []).map((h) => ({ ...h, path: `${h.table}.${h.name}` }));
   switch (form) {
+    case 'model':
+      return [{ subject: 'model', parts: {} }];
     case 'table':
       return named(model.tables, 'table');
     case 'relationship':

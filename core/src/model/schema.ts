@@ -89,6 +89,9 @@ export const questionSchema = z.strictObject({
   measures: z.array(name).optional(),
 });
 
+/** Bytes that a model or table may take, held. */
+const budgetSchema = z.strictObject({ bytes: z.int().min(1) });
+
 export const tableSchema = z.strictObject({
   name,
   title: text.optional(),
@@ -105,6 +108,7 @@ export const tableSchema = z.strictObject({
   weight: z.strictObject({ column: name, per: z.array(name) }).optional(),
   columns: z.array(columnSchema),
   partition: z.strictObject({ by: name, every: z.enum(['year', 'quarter', 'month']) }).optional(),
+  budget: budgetSchema.optional(),
   hidden: z.boolean().optional(),
 });
 
@@ -387,6 +391,7 @@ export const modelSchema = z.strictObject({
   title: text.optional(),
   description: text.optional(),
   asOf: day.optional(),
+  budget: budgetSchema.optional(),
   tables: z.array(tableSchema),
   relationships: z.array(relationshipSchema).optional(),
   hierarchies: z.array(hierarchySchema).optional(),

@@ -48,8 +48,8 @@ test('what values need is never above the logarithm of their number, nor above w
         if (encoding === 'packed' || encoding === 'huffman')
           expect(bytes * 8 + 1e-9).toBeGreaterThanOrEqual(weight.valueBits * list.length);
       expect(weight.alternatives[0]!.bytes).toBe(weight.dataBytes);
-      expect(weight.stripes.reduce((n, s) => n + s.rows, 0)).toBeLessThanOrEqual(list.length);
-      expect(weight.steps[0]).toBeCloseTo(Math.max(...c.counts) / list.length);
+      expect(weight.picture!.stripes.reduce((n, s) => n + s.rows, 0)).toBeLessThanOrEqual(list.length);
+      expect(weight.picture!.steps[0]).toBeCloseTo(Math.max(...c.counts) / list.length);
     }),
   );
 });

@@ -5,7 +5,9 @@ import type { Column } from '../columns/index.ts';
 // What information theory asks for: bits that no encoding of a kind can go below (Shannon, "A Mathematical
 // Theory of Communication", 1948). All are bits for each row, on average.
 
-/** Entropy of values that occur so many times, bits for each occurrence. Zeros are values that do not occur. */
+/**
+ * Entropy of values that occur so many times, bits for each occurrence. Zeros are values that do not occur.
+ */
 export const entropyOfCounts = (counts: ArrayLike<number>): number => entropyOf([counts]);
 
 /** The same of counts that lie in several lists. */
@@ -41,7 +43,9 @@ class Histogram {
   }
 }
 
-/** More different lengths or steps than this, and the column is nowhere near to being one of runs or steps. */
+/**
+ * More different lengths or steps than this, and the column is nowhere near to being one of runs or steps.
+ */
 const MOST_DIFFERENT = 1 << 20;
 
 /**
@@ -63,7 +67,9 @@ export function entropyOfRuns(codes: Codes, size: number): number {
   return (runs * (entropyOfCounts(values) + lengths.entropy())) / codes.length;
 }
 
-/** Bits for each row if each is told by its distance from the row before; infinite where these hardly repeat. */
+/**
+ * Bits for each row if each is told by its distance from the row before; infinite where these hardly repeat.
+ */
 export function entropyOfSteps(codes: Codes): number {
   const steps = new Histogram();
   for (let row = 1; row < codes.length; row++) {

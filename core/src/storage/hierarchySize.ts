@@ -4,7 +4,9 @@ import type { ModelData } from '../query/index.ts';
 import { DataError, levelColumn, parentRows } from '../query/index.ts';
 import { packedBytesOf } from './relationshipSizes.ts';
 
-/** The parent of each member, level by level (or of each row, for a parent-child hierarchy), packed: bytes. */
+/**
+ * The parent of each member, level by level (or of each row, for a parent-child hierarchy), packed: bytes.
+ */
 export function hierarchySize(data: ModelData, h: Hierarchy): number {
   try {
     if (h.parent !== undefined) return packedBytesOf(parentRows(data, h).parents);

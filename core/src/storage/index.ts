@@ -3,3 +3,8 @@ export * from './weight.ts';
 export * from './entropy.ts';
 export type { Given } from './determines.ts';
 export * from './advice/index.ts';
+export * from './document.ts';
+export * from './usedBy.ts';
+export * from './compare.ts';
+export * from './page.ts';
+export { tableBytes } from './tableBytes.ts';

@@ -65,6 +65,7 @@ export interface Profile {
 
 /** May have a figure from before, by what it rests on, or makes it. */
 export interface KeptFigures {
+  rows(table: string, make: () => number): number;
   column(table: string, column: string, make: () => ColumnWeight & Counted): ColumnWeight & Counted;
   /** For each column of a table the one that determines it best. */
   given(table: Table, make: () => (Given | undefined)[]): readonly (Given | undefined)[];
@@ -81,6 +82,7 @@ export interface Counted {
 }
 
 const NOT_KEPT: KeptFigures = {
+  rows: (_, make) => make(),
   column: (_, __, make) => make(),
   given: (_, make) => make(),
   relationship: (_, make) => make(),
@@ -143,7 +145,7 @@ type OwnProfile = Unshared<
 
 function profileTable(data: ModelData, table: Table, uses: Uses, kept: KeptFigures): OwnProfile {
   const head = { name: table.name, role: table.role, derived: stepsOf(table).length > 0 };
-  const rows = orFault(() => data.rowCount(table.name));
+  const rows = orFault(() => kept.rows(table.name, () => data.rowCount(table.name)));
   if (typeof rows === 'string')
     return { ...head, rows: 0, segments: 0, dataBytes: 0, dictionaryBytes: 0, columns: [], fault: rows };
   const weighed = table.columns.map((c) =>
@@ -194,8 +196,6 @@ const NOTHING = {
   valueBits: 0,
   runBits: 0,
   stepBits: null,
-  stripes: [],
-  steps: [],
   leastBits: 0,
 } as const satisfies Partial<ColumnProfile>;
 

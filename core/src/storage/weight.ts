@@ -13,7 +13,10 @@ export interface HeldAs {
 export interface ColumnSize {
   readonly dataBytes: number;
   readonly dictionaryBytes: number;
-  /** How values become codes, and how most segments hold them: `dictionary+runs`, `integers+packed`, `doubles`. */
+  /**
+   * How values become codes, and how most segments hold them: `dictionary+runs`, `integers+packed`,
+   * `doubles`.
+   */
   readonly encoding: string;
   readonly held: readonly HeldAs[];
   /** Bytes in the workspace's file, where dictionaries are deflated; undefined for what is derived. */
@@ -30,7 +33,16 @@ export interface ColumnWeight extends ColumnSize {
   readonly runBits: number;
   /** Of distances from row to row, bits for each row; null where they hardly repeat. */
   readonly stepBits: number | null;
-  /** Rows and first code of each stretch of the first rows, for a picture; at most `SHOWN_RUNS`. */
+  /** For a picture; left out of what is kept and handed on. */
+  readonly picture?: ColumnPicture;
+}
+
+/** How a column's rows lie, without any of its values. */
+export interface ColumnPicture {
+  /**
+   * Stretches of equal values among the first rows, at most `SHOWN_RUNS`: how many rows, and where the value
+   * stands among all, 0 to 1; -1 for null.
+   */
   readonly stripes: readonly { readonly rows: number; readonly place: number }[];
   /** Shares of rows of the most frequent values, descending; at most `SHOWN_VALUES`. */
   readonly steps: readonly number[];
@@ -41,7 +53,9 @@ const SHOWN_VALUES = 40;
 
 const sizes = new WeakMap<Column, ColumnSize>();
 
-/** The codes and dictionary of a column as they are held, else as they would be. Worked out once per column. */
+/**
+ * The codes and dictionary of a column as they are held, else as they would be. Worked out once per column.
+ */
 export function columnBytes(column: Column): ColumnSize {
   let size = sizes.get(column);
   if (!size) sizes.set(column, (size = sizeOf(column)));
@@ -110,8 +124,7 @@ export function weigh(column: Column): ColumnWeight {
     valueBits: entropyOfCounts(counts),
     runBits: entropyOfRuns(codes, size),
     stepBits: Number.isFinite(steps) ? steps : null,
-    stripes: stripesOf(codes, size),
-    steps: mostFrequent(counts, column.rowCount),
+    picture: { stripes: stripesOf(codes, size), steps: mostFrequent(counts, column.rowCount) },
   };
 }
 
@@ -132,7 +145,7 @@ function alternativesOf(column: Column): ColumnWeight['alternatives'] {
 }
 
 /** The first rows as stretches of equal values; `place` is where the value stands among all, 0 to 1. */
-function stripesOf(codes: Codes, size: number): ColumnWeight['stripes'] {
+function stripesOf(codes: Codes, size: number): ColumnPicture['stripes'] {
   const stripes: { rows: number; place: number }[] = [];
   for (let row = 0; row < codes.length && stripes.length < SHOWN_RUNS;) {
     const code = codes[row]!;

@@ -65,7 +65,6 @@ export function questionRoutes(workspace: Workspace, serve: Serve): void {
   serve(questions.foundLevels, ({ params, search }) =>
     pool.run('foundLevels', { ...search, ...of(params.id) }),
   );
-  serve(questions.profile, ({ params, signal }) => pool.run('profile', of(params.id), signal));
   serve(questions.starAdvice, ({ params }) => pool.run('starAdvice', of(params.id)));
   serve(questions.briefs, ({ params }) => pool.run('briefs', of(params.id)));
   serve(questions.types, ({ params }) => pool.run('types', of(params.id)));

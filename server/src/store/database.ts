@@ -142,6 +142,24 @@ export const MIGRATIONS: readonly string[] = [
   -- A revision's document may be its difference from that of the revision before, as a JSON array: an older program would not read it.
   select 1;
   `,
+  `
+  -- Figures of what is held, by a digest of all that they rest on; and profiles of earlier revisions and loads.
+  create table figure (
+    model_id integer not null references model (id) on delete cascade,
+    basis text not null,
+    document text not null,
+    primary key (model_id, basis)
+  ) without rowid;
+  create table kept_profile (
+    id integer primary key autoincrement,
+    model_id integer not null references model (id) on delete cascade,
+    revision integer not null,
+    says text not null,
+    at text not null,
+    document text not null
+  );
+  create index kept_profile_by_model on kept_profile (model_id, id);
+  `,
 ];
 
 /** Marks a workspace file as one of this program: "Crea" in ASCII. */

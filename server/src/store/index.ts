@@ -1,4 +1,5 @@
 export * from './database.ts';
+export * from './figures.ts';
 export * from './loads.ts';
 export * from './models.ts';
 export * from './settings.ts';

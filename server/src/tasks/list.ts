@@ -23,6 +23,7 @@ import { rows } from './rows.ts';
 import { sql } from './sql.ts';
 import { sqlDesign } from './sqlDesign.ts';
 import { starAdvice } from './starAdvice.ts';
+import { folds, storageAdvice } from './storageAdvice.ts';
 import { rowsBehind } from './rowsBehind.ts';
 import { explain } from './explain.ts';
 import { trace } from './trace.ts';
@@ -48,6 +49,7 @@ export const TASKS = {
   columns,
   extractSqlite,
   finalize,
+  folds,
   formula,
   formulaUses,
   foundLevels,
@@ -70,6 +72,7 @@ export const TASKS = {
   sqliteFileTables,
   sqliteFileVersion,
   starAdvice,
+  storageAdvice,
   stepRows,
   steps,
   rowsBehind,

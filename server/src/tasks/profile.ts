@@ -1,10 +1,49 @@
-import { profileModel } from '@crease/core/storage';
+import { profileDocument, profileModel } from '@crease/core/storage';
+import { isDerived } from '@crease/core/model';
+import type { Model } from '@crease/core/model';
 import type { ModelVersion } from '../store/index.ts';
+import { Figures, sourceKey } from '../store/index.ts';
 import { task } from '../threads/protocol.ts';
-import { dataOf } from './modelRows.ts';
+import { FiguresOfModel } from './keptFigures.ts';
+import { connection, dataOf } from './modelRows.ts';
 
-/** The storage profile of a model. */
-export const profile = task((input: ModelVersion) => {
+interface Input extends ModelVersion {
+  /** Of the revision. */
+  readonly number: number;
+  readonly says: string;
+}
+
+/** What a model weighs; it is kept to be compared with later ones. */
+export const profile = task((input: Input) => {
   const start = performance.now();
-  return { ...profileModel(dataOf(input)), elapsedMs: Math.round(performance.now() - start) };
+  const data = dataOf(input);
+  const figures = new FiguresOfModel(data.model, input);
+  const found = profileModel(data, figures);
+  figures.save(false);
+  const at = new Date().toISOString();
+  const store = new Figures(connection(input.workspace));
+  const made = { at, revision: input.number, formulas: true };
+  store.keepProfile(input.modelId, input.says, profileDocument(found, data.model, made));
+  return {
+    profile: found,
+    file: store.fileSizes(input.modelId, weighedColumns(data.model, input.versions)),
+    at,
+    revision: input.number,
+    elapsedMs: Math.round(performance.now() - start),
+  };
 });
+
+/** Whether a stored column is one that the model weighs. */
+function weighedColumns(model: Model, versions: ModelVersion['versions']) {
+  const names = new Map<number, Set<string>>();
+  for (const table of model.tables) {
+    const version = versions[sourceKey(table)];
+    if (table.role === 'staging' || isDerived(table) || version === undefined) continue;
+    const declared = table.columns
+      .filter((c) => c.formula === undefined)
+      .flatMap((c) => [c.name, c.sourceName ?? c.name].map((name) => name.toLowerCase()));
+    for (const id of version.split('+').map(Number)) names.set(id, new Set(declared));
+  }
+  return (tableId: number, column: string, sourceName: string): boolean =>
+    (names.get(tableId)?.has(column) ?? false) || (names.get(tableId)?.has(sourceName) ?? false);
+}

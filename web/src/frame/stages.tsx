@@ -114,11 +114,11 @@ export const STAGES: readonly Stage[] = [
   {
     path: 'storage',
     about:
-      'What each table and column costs once it is encoded. All sizes are measured, and so is what would save some.',
-    page: 'engine',
+      'What a row of each table weighs beside what its values need. All sizes are measured, and so is what would save some.',
+    page: 'storage',
     name: 'Storage',
     icon: Layers3,
-    kinds: [],
+    kinds: ['budget-kept'],
     shows: ['table', 'column'],
   },
   {

@@ -23,7 +23,8 @@ export const moment = (iso: string): string =>
   new Date(iso).toLocaleString(undefined, { dateStyle: 'medium', timeStyle: 'short' });
 
 /** One or several of a thing: (1, 'row') gives "1 row". */
-export const many = (n: number, what: string): string => `${count(n)} ${what}${n === 1 ? '' : 's'}`;
+export const many = (n: number, what: string, several = `${what}s`): string =>
+  `${count(n)} ${n === 1 ? what : several}`;
 
 export function cellText(value: unknown): string {
   return value === null || value === undefined

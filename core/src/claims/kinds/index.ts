@@ -13,6 +13,7 @@ import { levelSingleParent } from './levelSingleParent.ts';
 import { measureName } from './measureName.ts';
 import { missingSide } from './missingSide.ts';
 import { notAQuantity } from './notAQuantity.ts';
+import { budgetKept } from './budgetKept.ts';
 import { partitionCovers } from './partitionCovers.ts';
 import { pathAcyclic } from './pathAcyclic.ts';
 import { pathSingle } from './pathSingle.ts';
@@ -56,5 +57,6 @@ export const CLAIM_KINDS: readonly ClaimKind[] = [
   validityDisjoint,
   bridgeWeights,
   partitionCovers,
+  budgetKept,
   knownAnswer,
 ];

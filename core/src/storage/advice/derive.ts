@@ -48,7 +48,7 @@ export const derive: FoldKind<'derive'> = {
       {
         fold: { do: 'derive', table: table.name, column: declared.name, formula },
         change: `work it out as ${formula} where it is needed`,
-        reason: 'it is so on every row; questions about it take a little longer',
+        reason: 'it is so on every row: worked out when it is asked for, it need not be stored',
         beforeBytes: totalBytes(column),
         afterBytes: 0,
       },

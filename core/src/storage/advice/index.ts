@@ -6,11 +6,10 @@ import { sameName } from '../../model/index.ts';
 import { DataError, ModelData } from '../../query/index.ts';
 import { retyped } from '../../shape/index.ts';
 import { tableLoader } from '../../sources/index.ts';
-import { hierarchySize } from '../hierarchySize.ts';
 import { profiledTables } from '../profile.ts';
-import { heldRelationships, relationshipSize } from '../relationshipSizes.ts';
+import { bytesAround } from '../tableBytes.ts';
 import { usesOfColumns } from '../usedBy.ts';
-import { columnBytes } from '../weight.ts';
+import { totalBytes } from '../weight.ts';
 import { derive } from './derive.ts';
 import { fewerDecimals } from './fewerDecimals.ts';
 import type { Fold } from './fold.ts';
@@ -50,8 +49,8 @@ export interface Advice extends Omit<Found, 'fold'> {
 const WORTH_BYTES = 1024;
 
 /**
- * What would make the model lighter, columns that nothing uses first, then by the bytes saved. `look` is called
- * for every column, with the share of the work that is done, and may throw to end it.
+ * What would make the model lighter, columns that nothing uses first, then by the bytes saved. `look` is
+ * called for every column, with the share of the work that is done, and may throw to end it.
  */
 export function adviceOn(data: ModelData, look: (share: number) => void = () => undefined): Advice[] {
   const uses = usesOfColumns(data);
@@ -73,7 +72,10 @@ export function adviceOn(data: ModelData, look: (share: number) => void = () => 
 const isUsed = (a: Advice): boolean => a.fold.do !== 'leave-out';
 const saved = (a: Advice): number => a.beforeBytes - a.afterBytes;
 
-/** The edit that makes a fold on a model as it is; undefined where the model has changed so that it cannot be. */
+/**
+ * The edit that makes a fold on a model as it is; undefined where the model has changed so that it cannot
+ * be.
+ */
 export function editOfFold(model: Model, fold: Fold): Edit | undefined {
   const kind = KINDS[fold.do] as FoldKind<Fold['do']>;
   return kind.edit(model, fold as never);
@@ -93,7 +95,7 @@ export function editOfFolds(model: Model, folds: readonly Fold[]): Edit {
   });
 }
 
-/** What a table weighs: bytes by column, and with what leads from and within it. */
+/** What the stored columns of a table weigh, with what leads from it and the levels within it: bytes. */
 export interface FoldedTable {
   readonly name: string;
   readonly rows: number;
@@ -147,26 +149,15 @@ function withModel(data: ModelData, model: Model): ModelData {
   return new ModelData(model, load, data.today, data.executor);
 }
 
-function tablesOf(data: ModelData): FoldedTable[] {
-  return profiledTables(data.model).map((table) => {
+const tablesOf = (data: ModelData): FoldedTable[] =>
+  profiledTables(data.model).map((table) => {
     const columns = table.columns
       .filter((c) => c.formula === undefined)
-      .map((c) => {
-        const { dataBytes, dictionaryBytes } = columnBytes(data.column(table.name, c.name));
-        return { name: c.name, totalBytes: dataBytes + dictionaryBytes };
-      });
-    const relationships = heldRelationships(data.model)
-      .filter((r) => sameName(r.from.table, table.name))
-      .map((r) => relationshipSize(data, r)?.bytes ?? 0);
-    const hierarchies = (data.model.hierarchies ?? [])
-      .filter((h) => sameName(h.table, table.name))
-      .map((h) => hierarchySize(data, h));
-    const rest = [...relationships, ...hierarchies].reduce((a, b) => a + b, 0);
+      .map((c) => ({ name: c.name, totalBytes: totalBytes(data.column(table.name, c.name)) }));
     return {
       name: table.name,
       rows: data.rowCount(table.name),
-      totalBytes: columns.reduce((sum, c) => sum + c.totalBytes, rest),
+      totalBytes: columns.reduce((sum, c) => sum + c.totalBytes, bytesAround(data, table)),
       columns,
     };
   });
-}

@@ -14,7 +14,9 @@ interface Moments {
 
 const found = new WeakMap<Column, { readonly moments: Moments | undefined }>();
 
-/** The moments that a column's texts write, and the pattern by which all of them do; undefined where none is. */
+/**
+ * The moments that a column's texts write, and the pattern by which all of them do; undefined where none is.
+ */
 export function momentsOf(column: Column): Moments | undefined {
   let known = found.get(column);
   if (!known) found.set(column, (known = { moments: readMoments(column) }));

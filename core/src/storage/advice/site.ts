@@ -29,7 +29,9 @@ export interface Found {
   readonly afterBytes: number;
 }
 
-/** One way of making a model lighter. A new one is one file, and a line in the lists of kinds and of schemas. */
+/**
+ * One way of making a model lighter. A new one is one file, and a line in the lists of kinds and of schemas.
+ */
 export interface FoldKind<D extends Fold['do']> {
   readonly does: D;
   /** Finds where it would save something. */

@@ -21,7 +21,8 @@ const referring = (model: Model, table: string, column: string): readonly Relati
 
 /**
  * A dimension's key of texts as whole numbers in the order of its rows: each table that refers to it then
- * holds numbers, and the texts are there once. Only where every reference has its row, so that nothing is lost.
+ * holds numbers, and the texts are there once. Only where every reference has its row, so that nothing is
+ * lost.
  */
 export const wholeNumberKey: FoldKind<'whole-number-key'> = {
   does: 'whole-number-key',
@@ -99,7 +100,10 @@ export const wholeNumberKey: FoldKind<'whole-number-key'> = {
   },
 };
 
-/** The referring column as row numbers of the dimension; undefined where it is used otherwise or is incomplete. */
+/**
+ * The referring column as row numbers of the dimension; undefined where it is used otherwise or is
+ * incomplete.
+ */
 function numbered({ data, table, uses }: Site, r: Relationship): Column | undefined {
   if (r.from.columns.length !== 1 || cardinalityOf(r) !== 'many-to-one') return undefined;
   const path = columnPath(r.from.table, r.from.columns[0]!).toLowerCase();

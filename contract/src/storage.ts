@@ -1,0 +1,74 @@
+import { z } from 'zod';
+import type { Advice, FoldsMeasured, Profile } from '@crease/core/storage';
+import { foldSchema, profileDocumentSchema } from '@crease/core/storage';
+import { endpoint } from './endpoint.ts';
+import { ofCore } from './ofCore.ts';
+
+const bytes = z.number();
+
+/** What a workspace's file holds: the parts add up to its size. */
+const fileSizesSchema = z.strictObject({
+  fileBytes: bytes.describe('of the file, with what is written and not yet moved into it'),
+  codes: bytes.describe('of columns that the model has now'),
+  dictionaries: bytes.describe('of those columns, deflated where that is smaller'),
+  notInModel: bytes.describe('columns of the files that no table of the model weighs: staging, left out'),
+  beside: bytes.describe('rows by value, and line numbers'),
+  keptForUndo: bytes.describe('rows that were replaced or removed'),
+  otherModels: bytes,
+  rest: bytes.describe('models, revisions, verdicts, and free room'),
+});
+export type FileSizes = z.infer<typeof fileSizesSchema>;
+
+const profileStateSchema = z.strictObject({
+  profile: ofCore<Profile>('what tables and columns weigh', profileDocumentSchema),
+  file: fileSizesSchema,
+  at: z.string(),
+  revision: z.int().describe('number of the revision'),
+  elapsedMs: z.number(),
+});
+export type ProfileState = z.infer<typeof profileStateSchema>;
+
+const keptProfileSchema = z.strictObject({
+  id: z.int(),
+  revision: z.int(),
+  says: z.string().describe('what made that revision'),
+  at: z.string(),
+  totalBytes: bytes,
+  rows: z.int(),
+});
+export type KeptProfile = z.infer<typeof keptProfileSchema>;
+
+/** What a model weighs, and what would make it lighter. */
+export const storage = {
+  profile: endpoint({
+    method: 'GET',
+    path: '/models/:id/profile',
+    says: 'What the model weighs now, beside what its values need',
+    answer: profileStateSchema,
+  }),
+  keptProfiles: endpoint({
+    method: 'GET',
+    path: '/models/:id/profiles',
+    says: 'Profiles of earlier revisions and loads, the newest first',
+    answer: z.array(keptProfileSchema),
+  }),
+  keptProfile: endpoint({
+    method: 'GET',
+    path: '/models/:id/profiles/:kept',
+    says: 'A profile of before',
+    answer: profileDocumentSchema,
+  }),
+  advice: endpoint({
+    method: 'GET',
+    path: '/models/:id/storage-advice',
+    says: 'What would make the model lighter, each measured on all rows',
+    answer: z.array(ofCore<Advice>('a way to make it lighter, with bytes before and after')),
+  }),
+  folds: endpoint({
+    method: 'POST',
+    path: '/models/:id/folds',
+    says: 'What several ways together would make of the model: the edit, and bytes before and after',
+    request: z.strictObject({ folds: z.array(foldSchema).min(1).max(100) }),
+    answer: ofCore<FoldsMeasured>('the edit, and tables before and after'),
+  }),
+};
