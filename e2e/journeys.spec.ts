@@ -354,7 +354,7 @@ test('an address that leads nowhere says so, and an unknown model too', async ({
   await expect(page.getByText('there is no model 999 in this workspace')).toBeVisible();
 });
 
-test('perspectives and storage: an audience loses a measure, a strip tells its bytes', async ({ page }) => {
+test('perspectives and storage: an audience loses a measure, a ruler tells its bits', async ({ page }) => {
   await page.goto(`${demo}/perspectives?sel=perspective:Collections`);
   await judged(page);
   const before = await broken(page);
@@ -363,7 +363,8 @@ test('perspectives and storage: an audience loses a measure, a strip tells its b
   await expect.poll(() => broken(page)).toBeLessThan(before);
   await page.getByRole('button', { name: 'Undo', exact: true }).first().click();
   await page.goto(`${demo}/storage`);
-  await expect(page.getByRole('table', { name: 'Columns of loan_export by bytes' })).toContainText('lent_at');
+  const ruler = page.getByRole('listbox', { name: 'A row of loan_export' });
+  await expect(ruler.getByRole('option', { name: /^lent_at: .* bits a row/ })).toBeVisible();
   await expect(page.getByRole('region', { name: 'Advice' })).toContainText('split date and time');
 });
 
@@ -382,7 +383,8 @@ const VIEWS = [
   ['calendars', 'hierarchies?view=calendars'],
   ['measures', 'measures?sel=measure:Loans'],
   ['perspectives', 'perspectives'],
-  ['storage', 'storage'],
+  ['storage', 'storage?sel=column:loan_export.lent_at'],
+  ['columns', 'storage?view=columns'],
   ['trial', 'trial'],
   ['release', 'release'],
 ] as const;

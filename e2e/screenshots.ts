@@ -103,7 +103,11 @@ const shots: Shot[] = [
   { name: 'hierarchies', path: 'hierarchies?sel=hierarchy:branch.Geography' },
   { name: 'measures', path: 'measures?sel=measure:Copies on shelf' },
   { name: 'perspectives', path: 'perspectives?sel=perspective:Collections' },
-  { name: 'storage', path: 'storage' },
+  {
+    name: 'storage',
+    path: 'storage?sel=column:loan_export.lent_at',
+    act: async (page) => page.getByRole('button', { name: /^Fold: loan_export.lent_at.*split/ }).click(),
+  },
   {
     name: 'trial',
     path: trial(loansByRegion),

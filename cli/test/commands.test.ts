@@ -5,6 +5,7 @@ import { mkdtempSync, readdirSync, readFileSync, realpathSync, rmSync, statSync,
 import { tmpdir } from 'node:os';
 import { join, resolve } from 'node:path';
 import { readModel } from '@crease/core/model';
+import { profileDocumentSchema } from '@crease/core/storage';
 
 const root = resolve(__dirname, '../..');
 let folder: string;
@@ -554,4 +555,19 @@ test('large files of a folder are cached: looked up, listed, cleared, passed ove
   } finally {
     rmSync(large, { recursive: true, force: true });
   }
+});
+
+test('profile --html: a page to hand on; --json of it is of the published schema', () => {
+  const page = join(folder, 'profile.html');
+  expect(crease('profile', model, '--html', page)).toMatchObject({ status: 0, stdout: '', stderr: '' });
+  const html = readFileSync(page, 'utf8');
+  expect(html).toContain('<title>Lantern Valley libraries: what a row weighs</title>');
+  expect(html).toContain('lent_at');
+  expect(html).not.toMatch(/<script|https?:\/\//);
+  const json = JSON.parse(crease('profile', model, '--json').stdout) as object;
+  expect(profileDocumentSchema.safeParse(json)).toMatchObject({ success: true });
+  const nowhere = crease('profile', model, '--html', join(folder, 'no', 'such', 'folder.html'));
+  expect(nowhere.status).toBe(2);
+  expect(nowhere.stderr).toMatch(/folder\.html/);
+  expect(nowhere.stderr).not.toMatch(/\n\s+at /);
 });

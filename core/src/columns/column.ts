@@ -255,14 +255,26 @@ export function columnByCode(
   type: DataType,
   made: (code: number) => Value,
 ): Column {
-  const values = columnOfValues(
-    name,
-    type,
-    Array.from({ length: column.domain.size + 1 }, (_, code) => made(code)),
+  const { counts } = column;
+  const numberOf = new Map<Value, number>();
+  const distinct: Value[] = [];
+  const numbers = new Uint32Array(column.size + 1);
+  for (let code = 0; code < numbers.length; code++) {
+    const value = counts[code] === 0 ? null : made(code);
+    if (value === null) continue;
+    let number = numberOf.get(value);
+    if (number === undefined) numberOf.set(value, (number = distinct.push(value)));
+    numbers[code] = number;
+  }
+  // As if it were made row by row: how values are held depends on how many rows there are.
+  const { domain, remap } = domainOfDistinct(distinct, column.rowCount);
+  const codes = codesArray(domain.size, column.rowCount);
+  mapCodes(
+    column.codes,
+    numbers.map((number) => remap[number]!),
+    codes,
   );
-  const codes = codesArray(values.domain.size, column.rowCount);
-  mapCodes(column.codes, Uint32Array.from(values.codes), codes);
-  return columnOfCodes(name, type, values.domain, codes);
+  return columnOfCodes(name, type, domain, codes);
 }
 
 /** A column of values by number: 0 is null, k is the k-th of the distinct values, which are in no order. */

@@ -60,8 +60,13 @@ export const profileDocumentSchema = z.strictObject({
   relationships: z.array(z.strictObject({ name: z.string(), fromDistinct: count, toDistinct: count, bytes })),
   hierarchies: z.array(z.strictObject({ name: z.string(), bytes })),
   totalBytes: bytes,
+  advice: z.array(z.json()).optional().describe('as the command line gives it'),
+  elapsedMs: z.number().optional(),
 });
 export type ProfileDocument = z.infer<typeof profileDocumentSchema>;
+
+/** The schema of `profileDocumentSchema` in JSON Schema 2020-12, as it is published. */
+export const profileJsonSchema = (): unknown => z.toJSONSchema(profileDocumentSchema);
 
 /** A profile to keep or to hand on. `formulas`: those of derived columns go along. */
 export function profileDocument(

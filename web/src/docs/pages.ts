@@ -12,6 +12,7 @@ const TITLES: Readonly<Record<string, string>> = {
   hierarchies: 'Hierarchies',
   measures: 'Measures',
   perspectives: 'Perspectives',
+  storage: 'Storage',
   trial: 'Trial',
   formulas: 'Formulas',
   claims: 'Claims',

@@ -35,6 +35,8 @@ function budgetClaim(
     columns: tables.flatMap((t) => t.columns.map((c) => ({ table: t.name, column: c.name }))),
     // What leads from table to table, and levels, weigh as well.
     parts: [budget, model.relationships, model.hierarchies],
+    // A derived column weighs the same whichever partner its lookups meet.
+    takesAnyPartner: true,
     judge: (data) => judgeBudget(data, name, budget, tables),
     found: ({ notes }) => notes?.[0] ?? `${name} takes more than ${bytesText(budget)}`,
   });

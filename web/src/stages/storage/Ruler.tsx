@@ -1,3 +1,5 @@
+import { useId } from 'react';
+import type { KeyboardEvent } from 'react';
 import { columnPath } from '@crease/core/formula';
 import { bytes, count } from '../../parts/text.ts';
 import type { Segment } from './ruler.ts';
@@ -8,6 +10,8 @@ const NARROWEST = 0.008;
 
 const bitsText = (bits: number): string =>
   bits.toLocaleString(undefined, { maximumFractionDigits: bits < 10 ? 2 : 1 });
+
+const isColumn = (s: Segment): boolean => s.kind === 'column' || s.kind === 'derived';
 
 export { bitsText };
 
@@ -36,42 +40,49 @@ export function Ruler({
   label: string;
 }) {
   const shown = drawnSegments(segments, scale * NARROWEST);
-  const height = Math.max(thickness, onSelect ? 24 : thickness);
+  const list = useId();
+  const at = shown.findIndex((s) => columnPath(table, s.name) === selected);
+  const step = (event: KeyboardEvent) => {
+    const by = { ArrowRight: 1, ArrowLeft: -1 }[event.key];
+    if (by === undefined || !onSelect) return;
+    event.preventDefault();
+    for (let next = at < 0 && by < 0 ? shown.length - 1 : at + by; shown[next]; next += by)
+      if (isColumn(shown[next])) return onSelect(columnPath(table, shown[next].name));
+  };
   return (
     <div
-      role="group"
+      role={onSelect ? 'listbox' : 'group'}
       aria-label={label}
+      {...(onSelect && {
+        tabIndex: 0,
+        'aria-orientation': 'horizontal',
+        'aria-activedescendant': at < 0 ? undefined : `${list}${at}`,
+        onKeyDown: step,
+      })}
       className="relative flex items-center overflow-x-clip"
-      style={{ height }}
+      style={{ height: Math.max(thickness, onSelect ? 24 : 0) }}
     >
       {shown.map((s, i) => {
         const path = columnPath(table, s.name);
-        const isColumn = s.kind === 'column' || s.kind === 'derived';
-        const style = { width: `${(100 * s.bits) / scale}%`, flex: 'none' };
         const says = `${s.name}: ${bitsText(s.bits)} bits a row, ${bytes(s.bytes)}`;
-        const body = <Body segment={s} thickness={thickness} isLast={i === shown.length - 1} />;
-        return isColumn && onSelect ? (
-          <button
-            key={s.name}
-            className={`flex h-full items-center ${selected === path ? 'outline-2 outline-focus' : ''}`}
-            style={{ ...style, outlineStyle: selected === path ? 'solid' : undefined }}
-            aria-pressed={selected === path}
-            aria-label={says}
-            title={`${says}; its values need ${bitsText(s.least)} of ${bitsText(s.codes)}`}
-            onClick={() => onSelect(path)}
-          >
-            {body}
-          </button>
-        ) : (
+        const canOpen = onSelect !== undefined && isColumn(s);
+        const isSelected = canOpen && selected === path;
+        // Narrow ones are reached by the arrow keys as well, and stand in the list of columns.
+        return (
           <span
             key={s.name}
-            className="flex h-full items-center"
-            style={style}
-            title={says}
-            role="img"
+            id={`${list}${i}`}
+            role={onSelect ? 'option' : 'img'}
             aria-label={says}
+            {...(onSelect && { 'aria-selected': isSelected, 'aria-disabled': !canOpen })}
+            title={
+              isColumn(s) ? `${says}; its codes need ${bitsText(s.least)} of ${bitsText(s.codes)}` : says
+            }
+            className={`flex h-full flex-none items-center ${canOpen ? 'cursor-pointer' : ''} ${isSelected ? 'outline-2 outline-focus outline-solid' : ''}`}
+            style={{ width: `${(100 * s.bits) / scale}%` }}
+            onClick={canOpen ? () => onSelect(path) : undefined}
           >
-            {body}
+            <Body segment={s} thickness={thickness} isLast={i === shown.length - 1} />
           </span>
         );
       })}

@@ -54,7 +54,7 @@ export function TableRuler({
           <span className="font-sans text-[12px] font-normal text-vermilion">{table.fault}</span>
         )}
       </h3>
-      {before && (
+      {before && before.totalBytes !== table.totalBytes && (
         <Beside says={`before: ${bytes(before.totalBytes)}`}>
           <Ruler
             table={before.name}
