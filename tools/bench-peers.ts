@@ -181,7 +181,7 @@ function crease(folder: string): Peer {
     const target = { workspace, scratch: room, modelId: 1, key: sourceKey(table) };
     const spec = readSpecOf(table, source, head, whole);
     const { pending } = await loadTable({ pool, readers }, tables, file, spec, target, () => undefined).done;
-    if (pending) tables.finish(pending.tableId, pending.misfits, pending.replaces);
+    if (pending) tables.finishAll(1, target.key, pending);
   };
   return {
     name: 'Crease',

@@ -59,7 +59,7 @@ async function intake(workspace: string): Promise<void> {
     const spec = readSpecOf(table, table.source, head, whole);
     return loadTable({ pool, readers }, stored, file, spec, target, () => undefined).done.then(
       ({ result, pending }) => {
-        if (pending) stored.finish(pending.tableId, pending.misfits, pending.replaces);
+        if (pending) stored.finishAll(target.modelId, target.key, pending);
         return result;
       },
     );

@@ -45,7 +45,7 @@ const keepSchema = z.strictObject({
 });
 const settingsSchema = z.strictObject({ naming: z.enum(NAMING_RULES), keep: keepSchema.optional() });
 export type Settings = z.infer<typeof settingsSchema>;
-export const LOAD_MODES = ['replace', 'add', 'update', 'add quantities'] as const;
+export const LOAD_MODES = ['replace', 'parts', 'add', 'update', 'add quantities'] as const;
 export type LoadMode = (typeof LOAD_MODES)[number];
 
 /** How a table is read and what becomes of its rows: all that a load is told but for the file. */
@@ -78,9 +78,11 @@ const loadFields = {
    * place of all.
    */
   part: z.string().trim().min(1, 'a part needs a name').max(200).optional(),
+  /** Of a table that is kept in parts: rows of these alone are taken; without it those of all. */
+  parts: z.array(z.string().min(1)).min(1).optional(),
   /**
-   * Whether rows take the place of those that are there, are added, or are brought onto them by the table's
-   * key.
+   * Whether rows take the place of all that are there or, in a table kept in parts, of those in their parts;
+   * are added; or are brought onto them by the table's key.
    */
   mode: z.enum(LOAD_MODES).default('replace'),
 };
@@ -157,6 +159,17 @@ const loadResultSchema = z.strictObject({
   removed: z.int().describe('rows that were there and are no more'),
   leftOut: z.int().describe('rows of the source that were left out and listed'),
   rows: z.int().describe('of the table afterwards, or of the part that was loaded'),
+  parts: z
+    .array(
+      z.strictObject({
+        name: z.string(),
+        rows: z.int(),
+        was: z.int().nullable().describe('rows before; null for a new part'),
+      }),
+    )
+    .optional()
+    .describe('of a table kept in parts: those that are written; one without rows goes'),
+  notChosen: z.int().optional().describe('rows of parts that were not to be loaded'),
   refused: z.array(ofCore<ReadProblem>('a record that became no row, and why')),
   changes: z.array(
     ofCore<LoadChange>('a value that a load changed: of which key and column, before and after'),
@@ -175,6 +188,7 @@ const loadEntrySchema = z.strictObject({
   source: z.string().describe('the file, or the table of a database'),
   recipe: z.string().optional(),
   mode: z.enum(LOAD_MODES),
+  parts: z.array(z.string()).optional().describe('that were written'),
   outcome: z.enum(['done', 'failed', 'cancelled']),
   message: z.string().optional(),
   rows: z.int().optional(),

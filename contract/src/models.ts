@@ -31,7 +31,16 @@ const storedTableSchema = z.strictObject({
   rows: z.int(),
   bytes: z.int(),
   parts: z
-    .array(z.strictObject({ name: z.string(), rows: z.int(), loadedAt: z.string() }))
+    .array(
+      z.strictObject({
+        name: z.string(),
+        rows: z.int(),
+        bytes: z.int(),
+        loadedAt: z.string(),
+        source: z.string().nullable(),
+        tookMs: z.int().nullable(),
+      }),
+    )
     .optional()
     .describe('where rows were loaded in parts: each, in the order of loading'),
   problems: z.array(ofCore<ReadProblem>('a record that became no row, and why')),

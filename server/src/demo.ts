@@ -2,6 +2,7 @@ import { readdirSync } from 'node:fs';
 import { join } from 'node:path';
 import type { Model } from '@crease/core/model';
 import type { PendingRows } from './intake/loadTable.ts';
+import { partsOrder } from './intake/partsOrder.ts';
 import { loadTable } from './intake/loadTable.ts';
 import { readHead } from './sources/fileTable.ts';
 import { sourceKey } from './store/index.ts';
@@ -22,19 +23,31 @@ export async function bringIn(
   const { models, tables } = workspace;
   const modelId = models.create(model, says);
   const present = new Set(readdirSync(folder));
-  const stored: PendingRows[] = [];
+  const stored: { key: string; pending: PendingRows; file: string; tookMs: number }[] = [];
   for (const table of model.tables) {
     const source = fileOf(table);
     if (!source || !present.has(source.file)) continue;
     const file = join(folder, source.file);
     const { head, whole } = readHead(file);
-    const target = { workspace: workspace.file, scratch: workspace.incoming, modelId, key: sourceKey(table) };
+    const key = sourceKey(table);
+    const target = {
+      workspace: workspace.file,
+      scratch: workspace.incoming,
+      modelId,
+      key,
+      known: { columns: table.columns, key: [] },
+      parts: partsOrder(table, { mode: 'replace' }),
+    };
+    const begun = performance.now();
     const spec = readSpecOf(table, source, head, whole);
     const { pending } = await loadTable(workspace, tables, file, spec, target, () => undefined).done;
-    if (pending) stored.push(pending);
+    if (pending) stored.push({ key, pending, file: source.file, tookMs: performance.now() - begun });
   }
   models.together(() => {
-    for (const { tableId, misfits, replaces } of stored) tables.finish(tableId, misfits, replaces);
+    for (const { key, pending, file, tookMs } of stored) {
+      tables.finishAll(modelId, key, pending);
+      for (const { tableId } of pending.tables) tables.setOrigin(tableId, file, tookMs);
+    }
     models.standOnRows(modelId);
   });
   workspace.claims.refresh(modelId);

@@ -277,6 +277,29 @@ export function columnByCode(
   return columnOfCodes(name, type, domain, codes);
 }
 
+/** The same rows with a domain of the values that occur alone: a few rows of many need no dictionary of all. */
+export function compacted(column: Column): Column {
+  const used: number[] = [];
+  for (let code = 1; code < column.counts.length; code++) if (column.counts[code]! > 0) used.push(code);
+  if (column.domain.kind === 'list' && used.length === column.size) return column;
+  const { domain, remap } = domainOfDistinct(column.valuesOf(used), column.rowCount);
+  const table = new Uint32Array(column.size + 1);
+  used.forEach((code, k) => (table[code] = remap[k + 1]!));
+  const codes = codesArray(domain.size, column.rowCount);
+  mapCodes(column.codes, table, codes);
+  return columnOfParts({
+    name: column.name,
+    type: column.type,
+    rowCount: column.rowCount,
+    domain,
+    codes,
+    distinct: used.length,
+    nulls: column.nulls,
+    runs: () => column.runs,
+    padded: column.padded,
+  });
+}
+
 /** A column of values by number: 0 is null, k is the k-th of the distinct values, which are in no order. */
 export function columnOfNumbered(
   name: string,

@@ -1,1 +1,2 @@
+export * from './partition.ts';
 export * from './mergeRows.ts';

@@ -107,7 +107,14 @@ export const tableSchema = z.strictObject({
   validity: z.strictObject({ of: z.array(name), from: name, to: name }).optional(),
   weight: z.strictObject({ column: name, per: z.array(name) }).optional(),
   columns: z.array(columnSchema),
-  partition: z.strictObject({ by: name, every: z.enum(['year', 'quarter', 'month']) }).optional(),
+  /** Rows are kept in parts by a column: those of a period, or of a value. Loads do not touch closed ones. */
+  partition: z
+    .strictObject({
+      by: name,
+      every: z.enum(['year', 'quarter', 'month', 'value']),
+      closed: z.array(z.string().min(1)).optional(),
+    })
+    .optional(),
   budget: budgetSchema.optional(),
   hidden: z.boolean().optional(),
 });
@@ -409,6 +416,7 @@ export const modelSchema = z.strictObject({
 export type Model = z.infer<typeof modelSchema>;
 export type Table = z.infer<typeof tableSchema>;
 export type ModelColumn = z.infer<typeof columnSchema>;
+export type Partition = NonNullable<Table['partition']>;
 export type Relationship = z.infer<typeof relationshipSchema>;
 export type Hierarchy = z.infer<typeof hierarchySchema>;
 export type Measure = z.infer<typeof measureSchema>;

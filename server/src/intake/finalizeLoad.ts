@@ -5,6 +5,8 @@ import type { MergeOrder } from '@crease/core/load';
 import { mergeRows } from '@crease/core/load';
 import { retyped, selectRows } from '@crease/core/shape';
 import type { Replaces, Tables } from '../store/index.ts';
+import type { FinalizedParts, PartsOrder } from './finalizeParts.ts';
+import { finalizeParts } from './finalizeParts.ts';
 import { writeTable } from './writeTable.ts';
 
 /** What is left to do with rows that have been read and are not visible yet. */
@@ -32,12 +34,16 @@ export interface FinalizeOrder {
   /** Key columns of the model's table, by which a dry run tells what is new. */
   readonly tableKey: readonly string[];
   readonly dryRun: boolean;
+  /** Of a table that is kept in parts. */
+  readonly parts: PartsOrder | undefined;
 }
 
 export interface Finalized {
   /** The table to make visible; undefined for a dry run, or where the rows stay as they were written. */
   readonly tableId: number | undefined;
   readonly asTheyAre?: boolean;
+  /** Of a table that is kept in parts, in place of one table. */
+  readonly parts?: FinalizedParts;
   readonly result: Omit<LoadResult, 'table'>;
 }
 
@@ -48,6 +54,7 @@ export interface Finalized {
 export function finalizeLoad(tables: Tables, order: FinalizeOrder): Finalized {
   const { tableId, modelId, key, replaces, merge, dryRun } = order;
   const coming = without(tables.read(String(tableId), order.table), order.leftOut);
+  if (order.parts) return inParts(tables, order, order.parts, coming);
   const existing =
     order.existing === undefined
       ? undefined
@@ -71,6 +78,24 @@ export function finalizeLoad(tables: Tables, order: FinalizeOrder): Finalized {
   if (dryRun) return { tableId: undefined, result };
   if (!merged && order.leftOut.length === 0) return { tableId: undefined, asTheyAre: true, result };
   return { tableId: writeTable(tables, modelId, key, table, merge ? 'all' : replaces), result };
+}
+
+function inParts(tables: Tables, order: FinalizeOrder, parts: PartsOrder, coming: TableData): Finalized {
+  const { modelId, key, table, merge, dryRun } = order;
+  const read = (version: string) => asDeclared(tables.read(version, table), order.columns);
+  let whole: TableData | undefined;
+  const existing = () => (whole ??= order.existing === undefined ? undefined : read(order.existing));
+  const found = finalizeParts(tables, parts, {
+    table,
+    modelId,
+    key,
+    coming,
+    existing,
+    partOf: (ids) => read(ids.join('+')),
+    merge: merge && ((own) => mergeRows(existing() ?? emptyLike(own), own, merge)),
+    dryRun,
+  });
+  return { tableId: undefined, parts: found, result: found.result };
 }
 
 /** Stored rows under the names and with the types that the model has now. */

@@ -16,6 +16,7 @@ import type { PiecesTask } from './pieces.ts';
 import { memoryOf } from './kept.ts';
 import { readFile } from './readFile.ts';
 import type { FinalizeOrder } from './finalizeLoad.ts';
+import type { PartsOrder } from './finalizeParts.ts';
 import type { StoredParquet } from './storeParquet.ts';
 import { isParquet } from '../sources/fileTable.ts';
 import { SharedProgress } from '../threads/sharedProgress.ts';
@@ -37,6 +38,8 @@ export interface Target {
   readonly known?:
     { readonly columns: FinalizeOrder['columns']; readonly key: readonly string[] } | undefined;
   readonly dryRun?: boolean;
+  /** Of a table that is kept in parts. */
+  readonly parts?: Pick<PartsOrder, 'partition' | 'mode' | 'only'> | undefined;
 }
 
 const TOLD_MS = 100;
@@ -64,10 +67,21 @@ interface Load extends Workers {
 
 /** Rows that are stored and not visible yet: what becomes visible together is made so together. */
 export interface PendingRows {
-  readonly tableId: number;
-  readonly misfits: ReadonlyMap<string, Misfits>;
-  readonly replaces: Replaces;
+  /** All rows, or each part of them. */
+  readonly tables: readonly {
+    readonly tableId: number;
+    readonly misfits: ReadonlyMap<string, Misfits>;
+    readonly replaces: Replaces;
+  }[];
+  /** Parts that go, and nothing takes their place. */
+  readonly gone: readonly string[];
 }
+
+const oneTable = (
+  tableId: number,
+  misfits: ReadonlyMap<string, Misfits>,
+  replaces: Replaces,
+): PendingRows => ({ tables: [{ tableId, misfits, replaces }], gone: [] });
 
 export interface Stored {
   readonly result: Omit<LoadResult, 'table'>;
@@ -125,16 +139,16 @@ async function finishRows(
   const leftOut = target.misfits === 'leave out' ? rowsOf(misfits) : [];
   const existing = tables.versions(modelId)[key];
   // What would be refused is refused by a dry run, too.
-  if (!merge) tables.checkFits(tableId, replaces);
+  if (!merge && !target.parts) tables.checkFits(tableId, replaces);
   const isCompared =
     replaces === 'all' && existing !== undefined && (known?.key.length ?? 0) > 0 && rows <= MOST_COMPARED;
-  if (leftOut.length === 0 && !dryRun && !merge && !isCompared) {
+  if (leftOut.length === 0 && !dryRun && !merge && !isCompared && !target.parts) {
     const removed =
       replaces === 'all' ? tables.rowCount(modelId, key) : tables.partRows(modelId, key, replaces.part);
     const counts = { added: rows, changed: 0, unchanged: 0, refused: 0 };
     return {
       result: { counts, removed, leftOut: problems, rows, refused: [], changes: [] },
-      pending: { tableId, misfits, replaces },
+      pending: oneTable(tableId, misfits, replaces),
     };
   }
   const order: FinalizeOrder = {
@@ -149,19 +163,29 @@ async function finishRows(
     columns: known?.columns ?? [],
     tableKey: isCompared ? known!.key : [],
     dryRun,
+    parts: target.parts && {
+      ...target.parts,
+      current: tables.currentParts(modelId, key),
+      misfits: leftOut.length > 0 ? [] : [...misfits],
+    },
   };
   const settled = await pool.load('finalize', { workspace: target.workspace, order });
   // Rows that are only compared stay where they have been written.
-  if (settled.asTheyAre) return { result: settled.result, pending: { tableId, misfits, replaces } };
+  if (settled.asTheyAre) return { result: settled.result, pending: oneTable(tableId, misfits, replaces) };
   tables.drop(tableId);
+  if (settled.parts) {
+    const { written, gone } = settled.parts;
+    const parts = written.map(({ part, ...own }) => ({ ...own, replaces: { part } }));
+    return { result: settled.result, pending: dryRun ? undefined : { tables: parts, gone } };
+  }
   const pending =
     settled.tableId === undefined
       ? undefined
-      : {
-          tableId: settled.tableId,
-          misfits: leftOut.length > 0 ? new Map<string, Misfits>() : misfits,
-          replaces: merge ? ('all' as const) : replaces,
-        };
+      : oneTable(
+          settled.tableId,
+          leftOut.length > 0 ? new Map<string, Misfits>() : misfits,
+          merge ? 'all' : replaces,
+        );
   return { result: settled.result, pending };
 }
 

@@ -10,6 +10,7 @@ import type { PendingTable, StoredTable } from './registerTables.ts';
 import { SAMPLED_ROWS } from './uploads.ts';
 import { registerTables, keyFor } from './registerTables.ts';
 import { DRAWN_DIALECT, readingOf } from './previewUpload.ts';
+import { partsOrder } from './partsOrder.ts';
 import type { Stored, Target } from './loadTable.ts';
 import { loadTable } from './loadTable.ts';
 
@@ -49,6 +50,7 @@ export async function loadTables(
     const entry = entryOf(table);
     try {
       if (cancel.signal.aborted) throw new ServerError('cannot-answer', 'cancelled');
+      const begun = performance.now();
       const { result, pending } = await storeOne(
         workspace,
         table,
@@ -56,9 +58,15 @@ export async function loadTables(
         { cancel, tell, onCancel },
       );
       loads.push({ table: order.name, ...result });
-      const { counts, removed, leftOut, rows } = result;
+      const { counts, removed, leftOut, rows, parts } = result;
+      const done = { counts, removed, leftOut, rows, ...(parts ? { parts: parts.map((p) => p.name) } : {}) };
       if (pending)
-        stored.push({ table, pending, entry: { ...entry, outcome: 'done', counts, removed, leftOut, rows } });
+        stored.push({
+          table,
+          pending,
+          tookMs: performance.now() - begun,
+          entry: { ...entry, outcome: 'done', ...done },
+        });
     } catch (error) {
       const { message } = error as Error;
       const { aborted } = cancel.signal;
@@ -138,8 +146,11 @@ function targetOf(
         `${order.name} has no quantities to add: set the use of its columns on the Shape stage`,
       );
   }
+  const parts = known && partsOrder(known, order);
   // Rows that are added are a part of their own.
-  const part = order.part ?? (mode === 'add' ? `added ${new Date().toISOString()}` : undefined);
+  const part = parts
+    ? undefined
+    : (order.part ?? (mode === 'add' ? `added ${new Date().toISOString()}` : undefined));
   return {
     workspace: workspace.file,
     scratch: workspace.incoming,
@@ -148,6 +159,7 @@ function targetOf(
     replaces: part === undefined ? 'all' : { part },
     misfits: order.misfits,
     merge,
+    parts,
     known: known && { columns: known.columns, key: known.key ?? [] },
     dryRun,
   };

@@ -7,6 +7,7 @@ import { sourceKey } from '../store/index.ts';
 import type { Workspace } from '../workspace.ts';
 import type { Origin } from './uploads.ts';
 import type { PendingRows } from './loadTable.ts';
+import { tableText } from '../databases/reader.ts';
 import { unitFormat } from '@crease/core/values';
 
 type Order = IntakeRequest['tables'][number];
@@ -87,6 +88,8 @@ const freeFile = (model: Model, name: string, file: string): string =>
 export interface StoredTable {
   readonly table: PendingTable;
   readonly pending: PendingRows;
+  /** How long it took to read and store. */
+  readonly tookMs: number;
   /** What the log is to say of it. */
   readonly entry: Omit<LoadEntry, 'at' | 'id'>;
 }
@@ -115,7 +118,12 @@ export async function registerTables(
     {
       by,
       before: () => {
-        for (const { pending } of stored) tables.finish(pending.tableId, pending.misfits, pending.replaces);
+        for (const { table, pending, tookMs } of stored) {
+          const key = keyFor(models.head(modelId).model, table);
+          tables.finishAll(modelId, key, pending);
+          for (const { tableId } of pending.tables)
+            tables.setOrigin(tableId, table.origin ? tableText(table.origin) : table.file, tookMs);
+        }
       },
     },
   );

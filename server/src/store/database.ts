@@ -159,6 +159,10 @@ export const MIGRATIONS: readonly string[] = [
     document text not null
   );
   create index kept_profile_by_model on kept_profile (model_id, id);
+  -- By which column and period a table's rows were parted, as JSON; what they were read from, and how long it took.
+  alter table stored_table add column parted_by text;
+  alter table stored_table add column source text;
+  alter table stored_table add column took_ms integer;
   `,
 ];
 

@@ -34,7 +34,8 @@ import {
 import { DataError } from '@crease/core/query';
 import type { Connection } from './database.ts';
 import { RowVersions } from './rowVersions.ts';
-import { connectionOf, fileOf, type Table } from '@crease/core/model';
+import type { Partition, Table } from '@crease/core/model';
+import { connectionOf, fileOf } from '@crease/core/model';
 
 /** A stored table without its rows: all parts of it together. */
 export interface StoredTableInfo {
@@ -50,8 +51,26 @@ export interface StoredTableInfo {
 export interface StoredPart {
   readonly name: string;
   readonly rows: number;
+  readonly bytes: number;
   readonly loadedAt: string;
+  /** The file or database table that its rows were read from, where that is known. */
+  readonly source: string | null;
+  /** How long its load took, with the other parts of the load; milliseconds. */
+  readonly tookMs: number | null;
 }
+
+/** A part that is a table's now. */
+export interface CurrentPart {
+  readonly id: number;
+  readonly part: string;
+  readonly rows: number;
+  /** By what its rows were parted (see `partedBy`); null for a part that somebody named. */
+  readonly partedBy: string | null;
+}
+
+/** The rule by which a part's rows were chosen, as it is kept with it. */
+export const partedBy = ({ by, every }: Pick<Partition, 'by' | 'every'>): string =>
+  JSON.stringify([by.toLowerCase(), every]);
 
 /**
  * What of a table's rows a load takes the place of: all of them, or one part, which need not be there yet.
@@ -236,6 +255,30 @@ export class Tables {
       .immediate();
   }
 
+  /** The same for several tables, and for parts that go without others in their place. */
+  finishAll(
+    modelId: number,
+    key: string,
+    {
+      tables,
+      gone,
+    }: {
+      readonly tables: readonly {
+        readonly tableId: number;
+        readonly misfits: TableData['misfits'];
+        readonly replaces: Replaces;
+      }[];
+      readonly gone: readonly string[];
+    },
+  ): void {
+    this.db
+      .transaction(() => {
+        for (const part of gone) this.rows.retire(modelId, key, part);
+        for (const { tableId, misfits, replaces } of tables) this.finish(tableId, misfits, replaces);
+      })
+      .immediate();
+  }
+
   /** Throws PartsError where a part that is to come has other columns than those that stay. */
   checkFits(id: number, replaces: Replaces): void {
     if (replaces === 'all') return;
@@ -250,12 +293,13 @@ export class Tables {
       .get(id) as { modelId: number; key: string };
   }
 
-  private currentParts(modelId: number, key: string): { id: number; part: string }[] {
+  /** The parts that a table's rows are now, in the order of loading. */
+  currentParts(modelId: number, key: string): CurrentPart[] {
     return this.db
       .prepare(
-        `select id, part from stored_table where model_id = ? and source_key = ? and state = 'ready' and retired_at is null order by id`,
+        `select id, part, rows, parted_by as partedBy from stored_table where model_id = ? and source_key = ? and state = 'ready' and retired_at is null order by id`,
       )
-      .all(modelId, key) as { id: number; part: string }[];
+      .all(modelId, key) as CurrentPart[];
   }
 
   private checkParts(others: string | undefined, id: number, key: string): void {
@@ -271,6 +315,18 @@ export class Tables {
       JSON.stringify([...misfits], (key, value: unknown) => (key === 'all' ? undefined : value)),
       id,
     );
+  }
+
+  /** Says by what the rows of a part were chosen. */
+  setPartedBy(id: number, rule: string): void {
+    this.db.prepare('update stored_table set parted_by = ? where id = ?').run(rule, id);
+  }
+
+  /** Says what rows were read from, and how long that took, in milliseconds. */
+  setOrigin(id: number, source: string, tookMs: number): void {
+    this.db
+      .prepare('update stored_table set source = ?, took_ms = ? where id = ?')
+      .run(source, Math.round(tookMs), id);
   }
 
   /** Takes a table away that has not become visible. */
@@ -289,18 +345,19 @@ export class Tables {
   list(modelId: number): StoredTableInfo[] {
     const rows = this.db
       .prepare(
-        `select t.source_key as key, t.part as name, t.rows, t.problems, t.loaded_at as loadedAt,
+        `select t.source_key as key, t.part as name, t.rows, t.problems, t.loaded_at as loadedAt, t.source, t.took_ms as tookMs,
            (select coalesce(sum(length(c.domain)), 0) from stored_column c where c.table_id = t.id)
            + (select coalesce(sum(length(s.bytes)), 0) from segment s join stored_column c on c.id = s.column_id where c.table_id = t.id) as bytes
          from stored_table t where t.model_id = ? and t.state = 'ready' and t.retired_at is null order by t.id`,
       )
-      .all(modelId) as (StoredPart & { key: string; problems: string; bytes: number })[];
+      .all(modelId) as (StoredPart & { key: string; problems: string })[];
     const byKey = new Map<string, StoredTableInfo>();
-    for (const { key, name, rows: count, loadedAt, bytes, problems } of rows) {
+    for (const { key, problems, ...part } of rows) {
+      const { rows: count, loadedAt, bytes } = part;
       const known = byKey.get(key) ?? { key, parts: [], rows: 0, bytes: 0, problems: [], loadedAt };
       byKey.set(key, {
         key,
-        parts: [...known.parts, { name, rows: count, loadedAt }],
+        parts: [...known.parts, part],
         rows: known.rows + count,
         bytes: known.bytes + bytes,
         problems: [...known.problems, ...(JSON.parse(problems) as ReadProblem[])],
@@ -348,8 +405,9 @@ export class Tables {
     const copied = (sql: string, ...values: unknown[]) =>
       Number(db.prepare(sql).run(...values).lastInsertRowid);
     const table = copied(
-      `insert into stored_table (model_id, source_key, part, state, rows, problems, misfits, lines, first_line, loaded_at, copied_from)
-       select ?, ?, part, state, rows, problems, misfits, lines, first_line, loaded_at, ? from stored_table where id = ?`,
+      `insert into stored_table (model_id, source_key, part, state, rows, problems, misfits, lines, first_line, loaded_at, copied_from, parted_by, source, took_ms)
+       select ?, ?, part, state, rows, problems, misfits, lines, first_line, loaded_at, ?, parted_by, source, took_ms
+       from stored_table where id = ?`,
       to.modelId,
       to.key,
       version,

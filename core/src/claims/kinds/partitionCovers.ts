@@ -16,14 +16,19 @@ export const partitionCovers: ClaimKind = {
       .map((t) => {
         const { by, every } = t.partition!;
         const read = ofTable(t.name, [by, ...(t.key ?? [])]);
-        return claimOf(partitionCovers, t.name, `every row of ${t.name} falls into a ${every} of ${by}`, {
-          ref: { table: t.name },
-          about: [{ table: t.name, column: by }],
-          tables: [t.name],
-          columns: read,
-          parts: [t.partition, t.key],
-          counts: [{ count: 'nulls', table: t.name, columns: ofTable(t.name, [by]), shown: read }],
-          found: (e) => `${rowsText(e)} of ${t.name} ${verb(e, 'has', 'have')} no ${by}`,
-        });
+        return claimOf(
+          partitionCovers,
+          t.name,
+          `every row of ${t.name} falls into ${every === 'value' ? 'a part by its' : `a ${every} of`} ${by}`,
+          {
+            ref: { table: t.name },
+            about: [{ table: t.name, column: by }],
+            tables: [t.name],
+            columns: read,
+            parts: [by, every, t.key],
+            counts: [{ count: 'nulls', table: t.name, columns: ofTable(t.name, [by]), shown: read }],
+            found: (e) => `${rowsText(e)} of ${t.name} ${verb(e, 'has', 'have')} no ${by}`,
+          },
+        );
       }),
 };
