@@ -159,3 +159,56 @@ test('a model without rows says so, and one whose table has none weighs the rest
   await expect(page.getByRole('listbox', { name: 'A row of visit' })).toBeVisible();
   await expect(page.getByRole('region', { name: 'planned', exact: true })).toContainText('no rows yet');
 });
+
+test('a year’s parts: the rule, rows brought there, a later file that changes one part, closed and removed', async ({
+  page,
+  request,
+}) => {
+  const id = await newModel(request, 'In parts');
+  const day = (i: number) => `${2024 + (i % 2)}-${two(1 + (i % 12))}-15`;
+  const rows = (from: number, count: number) =>
+    Array.from({ length: count }, (_, k) => `${from + k},${day(from + k)},${k}`).join('\n');
+  await loadText(request, id, 'visit', `no,day,copies\n${rows(0, 60)}\n`);
+  await edited(request, id, FACT);
+  await page.goto(`/m/${id}/storage`);
+  await page.getByRole('button', { name: 'parts', exact: true }).click();
+  const parts = page.getByRole('region', { name: 'Parts of visit' });
+  await parts.getByLabel('kept in parts by').selectOption('day');
+  await expect(parts.getByLabel('one for each')).toHaveValue('year');
+  await parts.getByRole('button', { name: 'bring them there now' }).click();
+  await expect(page.getByText('visit lies in 2 parts')).toBeVisible();
+  const list = parts.getByRole('table', { name: 'Parts' });
+  await expect(list.getByRole('row', { name: /2024 30 / })).toBeVisible();
+
+  await parts.getByRole('button', { name: 'Close 2024' }).click();
+  await expect(parts.getByRole('button', { name: 'Open 2024' })).toBeVisible();
+  // A file with rows of both years: the closed one is refused, by choice the other comes in.
+  await page.goto(`/m/${id}/intake`);
+  const file = (name: string) => ({
+    name,
+    mimeType: 'text/csv',
+    buffer: Buffer.from(`no,day,copies\n100,2024-05-01,1\n101,2025-05-01,2\n102,2026-05-01,3\n`),
+  });
+  await page.locator('input[type=file]').first().setInputFiles(file('visit.csv'));
+  await expect(page.getByLabel('Existing rows')).toHaveValue('parts');
+  await page.getByRole('button', { name: 'Dry run' }).click();
+  await expect(page.getByText(/the part 2024 of visit is closed/).first()).toBeVisible();
+  await page.getByLabel('only the parts').fill('2025, 2026');
+  await page.getByRole('button', { name: 'Dry run' }).click();
+  await expect(
+    page.getByText('2025: 30 → 1 row; 2026: new, 1 row; 1 row of other parts not taken'),
+  ).toBeVisible();
+  await page.getByRole('button', { name: 'Import 1 table' }).click();
+  await expect(page.getByText('Imported: 2 rows stored')).toBeVisible();
+
+  await page.goto(`/m/${id}/storage?parts=visit`);
+  await expect(list.getByRole('row', { name: /2025 1 .*2025-05-01.*visit\.csv/ })).toBeVisible();
+  await expect(list.getByRole('row', { name: /2024 30 / })).toBeVisible();
+  await parts.getByLabel('Choose 2026').check();
+  await parts.getByRole('button', { name: 'Remove 1 part with 1 row' }).click();
+  await expect(parts.getByLabel('Choose 2026')).toHaveCount(0);
+  await expect(parts.getByLabel('Choose 2024')).toBeDisabled();
+  await page.getByRole('button', { name: 'Undo', exact: true }).first().click();
+  await page.getByRole('dialog').getByRole('button', { name: 'Undo' }).click();
+  await expect(parts.getByLabel('Choose 2026')).toBeVisible();
+});

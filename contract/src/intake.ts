@@ -121,6 +121,7 @@ const runRecipeRequest = z.strictObject({
   model: z.string().max(300).optional(),
   upload: z.string().max(100).optional(),
   dryRun: z.boolean().default(false),
+  parts: z.array(z.string().min(1)).min(1).optional(),
 });
 
 export const uploadStateSchema = z.strictObject({

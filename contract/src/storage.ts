@@ -2,6 +2,7 @@ import { z } from 'zod';
 import type { Advice, FoldsMeasured, Profile } from '@crease/core/storage';
 import { foldSchema, profileDocumentSchema } from '@crease/core/storage';
 import { endpoint } from './endpoint.ts';
+import { jobStateSchema } from './intake.ts';
 import { ofCore } from './ofCore.ts';
 
 const bytes = z.number();
@@ -38,6 +39,24 @@ const keptProfileSchema = z.strictObject({
 });
 export type KeptProfile = z.infer<typeof keptProfileSchema>;
 
+const partsStateSchema = z.strictObject({
+  parts: z.array(
+    z.strictObject({
+      name: z.string(),
+      rows: z.int(),
+      bytes: z.int().describe('in the file'),
+      first: z.string().nullable().describe('the least value of the column that rows are parted by'),
+      last: z.string().nullable(),
+      loadedAt: z.string(),
+      source: z.string().nullable(),
+      tookMs: z.int().nullable(),
+      isClosed: z.boolean(),
+    }),
+  ),
+  isParted: z.boolean().describe('whether all rows lie in parts by the rule that the model has now'),
+});
+export type PartsState = z.infer<typeof partsStateSchema>;
+
 /** What a model weighs, and what would make it lighter. */
 export const storage = {
   profile: endpoint({
@@ -57,6 +76,22 @@ export const storage = {
     path: '/models/:id/profiles/:kept',
     says: 'A profile of before',
     answer: profileDocumentSchema,
+  }),
+  parts: endpoint({
+    method: 'GET',
+    path: '/models/:id/tables/:table/parts',
+    says: 'The parts of a table, in the order of their names',
+    answer: partsStateSchema,
+  }),
+  actOnParts: endpoint({
+    method: 'POST',
+    path: '/models/:id/tables/:table/parts',
+    says: 'Brings all rows of a table into parts by its rule, or removes parts with their rows, as a job',
+    request: z.union([
+      z.strictObject({ do: z.literal('split') }),
+      z.strictObject({ do: z.literal('remove'), parts: z.array(z.string()).min(1) }),
+    ]),
+    answer: jobStateSchema,
   }),
   advice: endpoint({
     method: 'GET',

@@ -90,7 +90,9 @@ test('the profile adds up, and advises against the text that holds moments', () 
     loan.columns.reduce((sum, c) => sum + c.totalBytes, 0) + loan.relationshipBytes + loan.hierarchyBytes,
   );
   expect(profile.totalBytes).toBe(profile.tables.reduce((sum, t) => sum + t.totalBytes, 0));
-  const split = adviceOn(demoData()).find((a) => a.column === 'loan_export.lent_at' && a.change.includes('split'))!;
+  const split = adviceOn(demoData()).find(
+    (a) => a.column === 'loan_export.lent_at' && a.change.includes('split'),
+  )!;
   expect(split.afterBytes).toBeLessThan(split.beforeBytes);
 });
 

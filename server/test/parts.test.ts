@@ -1,7 +1,9 @@
+import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import Database from 'better-sqlite3';
 import fc from 'fast-check';
-import type { JobState, LoadsState } from '@crease/contract';
+import type { JobState, LoadsState, PartsState } from '@crease/contract';
+import { loadByRecipe } from '../src/index.ts';
 import type { ApiFixture } from './apiFixture.ts';
 import { startApi } from './apiFixture.ts';
 
@@ -222,6 +224,62 @@ test('what is no table in parts, or names a part by hand, is refused in words', 
   await edit(id, { partition: { by: 'copies', every: 'value' } });
   expect((await load(id, FIRST)).state).toBe('done');
   expect((await partsOf(id)).map(([name]) => name)).toEqual(['1', '2', '5', '7']);
+});
+
+test('parts are told with their days, source and time; all rows are parted at once, and parts removed and had back', async () => {
+  const id = await fixture.newModel('Acts');
+  await load(id, FIRST);
+  await edit(id, { partition: { by: 'day', every: 'year', closed: ['2024'] } });
+  const state = async () =>
+    (await api().get(`/api/models/${id}/tables/visit/parts`).expect(200)).body as PartsState;
+  expect(await state()).toMatchObject({ isParted: false, parts: [{ name: '', rows: 4 }] });
+  const act = async (body: object) =>
+    fixture.settled(
+      (await api().post(`/api/models/${id}/tables/visit/parts`).send(body).expect(200)).body as JobState,
+    );
+  const rows = await rowsOf(id);
+  expect(await act({ do: 'split' })).toMatchObject({ state: 'done', detail: 'visit lies in 3 parts' });
+  const split = await state();
+  expect(split.isParted).toBe(true);
+  expect(split.parts.map((p) => [p.name, p.rows, p.first, p.last, p.isClosed])).toEqual([
+    ['2024', 1, '2024-03-01', '2024-03-01', true],
+    ['2025', 2, '2025-01-15', '2025-02-01', false],
+    ['(none)', 1, null, null, false],
+  ]);
+  expect(await rowsOf(id)).toEqual(rows);
+  expect((await act({ do: 'split' })).detail).toBe('visit is in parts already');
+  expect((await act({ do: 'remove', parts: ['2024'] })).faults[0]).toMatch(/2024 of visit is closed/);
+  expect((await act({ do: 'remove', parts: ['1999'] })).faults[0]).toMatch(/no part 1999/);
+  expect((await act({ do: 'remove', parts: ['2025', '(none)'] })).detail).toBe('3 rows removed');
+  expect(await rowsOf(id)).toEqual(['1,2024-03-01,5']);
+  const { revision } = await fixture.stateOf(id);
+  await api().post(`/api/models/${id}/undo`).send({ base: revision.id }).expect(200);
+  expect(await rowsOf(id)).toEqual(rows);
+  await load(id, [[8, '2026-02-01', 1]], { mode: 'parts' });
+  expect((await state()).parts.find((p) => p.name === '2026')).toMatchObject({
+    source: 'visit.csv',
+    tookMs: expect.any(Number) as number,
+  });
+});
+
+test('a recipe loads chosen parts for once, and keeps what it says', async () => {
+  const id = await parted('Recipe');
+  await load(id, FIRST, { mode: 'parts', recipe: 'Visits by year' });
+  const { workspace, folder } = fixture;
+  const file = join(folder, 'later.csv');
+  writeFileSync(
+    file,
+    csv([
+      [2, '2025-01-15', 70],
+      [8, '2026-01-01', 2],
+    ]),
+  );
+  const run = { recipe: 'Visits by year', file, model: String(id), dryRun: false };
+  const { loads } = await loadByRecipe(workspace, { ...run, parts: ['visit:2026'] });
+  expect(loads[0]).toMatchObject({ notChosen: 1, parts: [{ name: '2026', rows: 1, was: null }] });
+  expect(await rowsOf(id)).toContain('2,2025-01-15,7');
+  await loadByRecipe(workspace, run);
+  expect(await rowsOf(id)).toContain('2,2025-01-15,70');
 });
 
 test('any order of loads gives the rows of a plain model of parts', async () => {

@@ -2,7 +2,7 @@ import { createReadStream, existsSync } from 'node:fs';
 import { basename, resolve } from 'node:path';
 import { Readable } from 'node:stream';
 import type { Command } from 'commander';
-import type { JobState, UploadState } from '@crease/contract';
+import type { JobState, LoadResult, UploadState } from '@crease/contract';
 import type { LockHolder } from '@crease/server';
 import { CommandError } from '../input.ts';
 
@@ -11,6 +11,7 @@ interface Options {
   readonly model?: string;
   readonly dryRun?: boolean;
   readonly json?: boolean;
+  readonly parts?: string;
 }
 
 export function addLoad(program: Command): void {
@@ -19,6 +20,7 @@ export function addLoad(program: Command): void {
     .description('loads a table by a recipe, from a newer file or from its database')
     .option('--workspace <file>', 'the workspace file', 'crease.workspace.sqlite')
     .option('--model <name>', 'the model by its name or number, where the workspace has several')
+    .option('--parts <list>', 'of a table kept in parts those to load, such as 2025,2026')
     .option('--dry-run', 'says what would happen, and stores nothing')
     .option('--json', 'the outcome as JSON')
     .action(async (recipe: string, file: string | undefined, options: Options) => {
@@ -26,7 +28,13 @@ export function addLoad(program: Command): void {
       if (!existsSync(path))
         throw new CommandError(`there is no workspace ${options.workspace}: name one with --workspace`);
       if (file !== undefined && !existsSync(file)) throw new CommandError(`there is no file ${file}`);
-      const run = { recipe, file, model: options.model, dryRun: options.dryRun ?? false };
+      const run = {
+        recipe,
+        file,
+        model: options.model,
+        dryRun: options.dryRun ?? false,
+        ...chosen(options.parts),
+      };
       // The server is loaded only here: the other commands start fast without it.
       const { lockHolder } = await import('@crease/server');
       try {
@@ -40,11 +48,20 @@ export function addLoad(program: Command): void {
     });
 }
 
+/** Parts as they are named with commas between. */
+function chosen(list: string | undefined): { parts?: string[] } {
+  if (list === undefined) return {};
+  const parts = list.split(',').flatMap((text) => (text.trim() === '' ? [] : [text.trim()]));
+  if (parts.length === 0) throw new CommandError('--parts names no part: write them like 2025,2026');
+  return { parts };
+}
+
 interface Run {
   readonly recipe: string;
   readonly file: string | undefined;
   readonly model: string | undefined;
   readonly dryRun: boolean;
+  readonly parts?: readonly string[];
 }
 type Outcome = Pick<JobState, 'detail' | 'loads' | 'warnings'>;
 
@@ -56,10 +73,17 @@ function print({ detail, loads, warnings = [] }: Outcome, json: boolean): void {
     process.stdout.write(`${JSON.stringify(load, null, 2)}\n`);
     return;
   }
-  const { table, counts, removed } = load!;
+  const { table, counts, removed, parts, notChosen } = load!;
   process.stdout.write(
-    `${table}: ${counts.added} new, ${counts.changed} changed, ${counts.unchanged} unchanged, ${counts.refused} refused, ${removed} gone\n${detail}\n`,
+    `${table}: ${counts.added} new, ${counts.changed} changed, ${counts.unchanged} unchanged, ${counts.refused} refused, ${removed} gone\n${partLines(parts, notChosen)}${detail}\n`,
   );
+}
+
+function partLines(parts: LoadResult['parts'], notChosen = 0): string {
+  const lines = (parts ?? []).map(
+    ({ name, rows, was }) => `  ${name}: ${rows} rows, ${was === null ? 'new' : `${was} before`}\n`,
+  );
+  return `${lines.join('')}${notChosen > 0 ? `  ${notChosen} rows of other parts were not taken\n` : ''}`;
 }
 
 /** Loads in this process, which has the workspace for itself meanwhile. */

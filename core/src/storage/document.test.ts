@@ -38,7 +38,11 @@ function profiled(rows: number, extra = false) {
   const numbers = Array.from({ length: rows }, (_, i) => 900_000 + i * 7);
   const table = tableOf('sale', [
     columnOfValues('amount', INTEGER, numbers),
-    columnOfValues('said', TEXT, numbers.map((n) => `${SECRET} ${n % 9}`)),
+    columnOfValues(
+      'said',
+      TEXT,
+      numbers.map((n) => `${SECRET} ${n % 9}`),
+    ),
     ...(extra ? [columnOfValues('more', INTEGER, numbers)] : []),
   ]);
   return { model, profile: profileModel(new ModelData(model, loader(table), 0)) };

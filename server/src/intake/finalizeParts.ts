@@ -270,7 +270,9 @@ function writeParts(
   return written;
 }
 
-/** Values that do not fit, by the parts of their rows; where lines are not kept for all, with the first part. */
+/**
+ * Values that do not fit, by the parts of their rows; where lines are not kept for all, with the first part.
+ */
 function misfitsByPart(
   { misfits, partition }: PartsOrder,
   coming: TableData,

@@ -15,6 +15,8 @@ export interface RecipeRun {
   /** Name, title or number of the model, where the workspace has several. */
   readonly model?: string | undefined;
   readonly dryRun: boolean;
+  /** Of a table that is kept in parts those to load, in place of those of the recipe. */
+  readonly parts?: readonly string[] | undefined;
 }
 
 type Outcome = { detail: string; loads: LoadResult[]; warnings: string[] };
@@ -44,10 +46,16 @@ export async function loadByRecipe(
     file === undefined ? rest.dialect : { ...rest.dialect, newline: newlineOf(file, rest.dialect.newline) };
   // A newer file may have its columns in another order: with a header they are found by their names.
   const columns = dialect.header || origin ? rest.columns.map(({ place: _place, ...c }) => c) : rest.columns;
-  const order = { ...rest, dialect, columns, name: table, upload: upload.id, recipe: name };
+  const parts = run.parts ? { parts: [...run.parts] } : {};
+  const order = { ...rest, ...parts, dialect, columns, name: table, upload: upload.id, recipe: name };
   const { model } = workspace.models.head(modelId);
   const coming = [
-    { order: asModel(order, model), file: upload.name, origin: workspace.uploads.origin(upload.id) },
+    {
+      order: asModel(order, model),
+      file: upload.name,
+      origin: workspace.uploads.origin(upload.id),
+      ...(run.parts ? { usualParts: { parts: recipe.parts } } : {}),
+    },
   ];
   let end: () => void = () => undefined;
   try {

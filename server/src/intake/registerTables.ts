@@ -19,6 +19,8 @@ export interface PendingTable {
   /** Name of the file; of a database the table's. */
   readonly file: string;
   readonly origin: Origin | undefined;
+  /** Set where parts were chosen for this load alone: what the recipe keeps in their place. */
+  readonly usualParts?: { readonly parts?: string[] | undefined };
 }
 
 /**
@@ -153,14 +155,15 @@ async function declaredKeys(
 }
 
 /** How a table was loaded, to be kept under a name. */
-function recipeOf(name: string, { order, origin }: PendingTable): RecipeState {
-  const { upload: _upload, recipe: _recipe, name: table, ...rest } = order;
+function recipeOf(name: string, { order, origin, usualParts }: PendingTable): RecipeState {
+  const { upload: _upload, recipe: _recipe, parts: chosen, name: table, ...rest } = order;
+  const parts = usualParts ? usualParts.parts : chosen;
   const from = origin && {
     connection: origin.connection,
     ...(origin.schema === undefined ? {} : { schema: origin.schema }),
     table: origin.table,
   };
-  return { ...rest, name, table, ...(from ? { origin: from } : {}) };
+  return { ...rest, ...(parts ? { parts } : {}), name, table, ...(from ? { origin: from } : {}) };
 }
 
 function admitted(model: Model, { order, file, origin }: PendingTable): Model {

@@ -322,11 +322,11 @@ export class Tables {
     this.db.prepare('update stored_table set parted_by = ? where id = ?').run(rule, id);
   }
 
-  /** Says what rows were read from, and how long that took, in milliseconds. */
-  setOrigin(id: number, source: string, tookMs: number): void {
+  /** Says what rows were read from, and how long that took, in milliseconds, where that is known. */
+  setOrigin(id: number, source: string, tookMs: number | null): void {
     this.db
       .prepare('update stored_table set source = ?, took_ms = ? where id = ?')
-      .run(source, Math.round(tookMs), id);
+      .run(source, tookMs === null ? null : Math.round(tookMs), id);
   }
 
   /** Takes a table away that has not become visible. */

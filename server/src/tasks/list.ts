@@ -12,6 +12,7 @@ import { judge } from './judge.ts';
 import { levels } from './levels.ts';
 import { match } from './match.ts';
 import { members } from './members.ts';
+import { partSpans, splitParts } from './parts.ts';
 import { pieces } from './pieces.ts';
 import { previewEdit } from './previewEdit.ts';
 import { profile } from './profile.ts';
@@ -57,6 +58,7 @@ export const TASKS = {
   levels,
   match,
   members,
+  partSpans,
   pieces,
   previewEdit,
   profile,
@@ -71,6 +73,7 @@ export const TASKS = {
   sqliteFileTable,
   sqliteFileTables,
   sqliteFileVersion,
+  splitParts,
   starAdvice,
   storageAdvice,
   stepRows,

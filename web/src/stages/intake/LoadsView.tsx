@@ -8,6 +8,14 @@ import { LeafHead } from '../../frame/Leaves.tsx';
 import { VerdictMark } from '../../parts/Marks.tsx';
 import { bytes, count, many, moment } from '../../parts/text.ts';
 
+const RECIPE_SAYS: Readonly<Record<RecipeState['mode'], string>> = {
+  replace: 'replaces its rows',
+  parts: 'replaces the parts of its rows',
+  add: 'adds rows',
+  update: 'updates rows by key',
+  'add quantities': 'adds quantities by key',
+};
+
 /** Recipes, to be done again, and what has been loaded when. */
 export function LoadsView({
   onBack,
@@ -75,8 +83,7 @@ export function LoadsView({
               <li key={r.name} className="flex items-center gap-3 px-4 py-1">
                 <b className="w-[130px] truncate">{r.name}</b>
                 <span className="min-w-0 flex-1 truncate text-soft">
-                  {r.table}:{' '}
-                  {r.mode === 'replace' ? 'replaces its rows' : r.mode === 'add' ? 'adds rows' : r.mode}
+                  {r.table}: {RECIPE_SAYS[r.mode]}
                   {r.origin ? `, from ${r.origin.connection}` : ', from a file'}
                 </span>
                 {r.origin ? (
@@ -131,7 +138,12 @@ export function LoadsView({
                       />{' '}
                       {moment(entry.at)}
                     </td>
-                    <td className="font-semibold">{entry.table}</td>
+                    <td className="font-semibold">
+                      {entry.table}
+                      {entry.parts && (
+                        <span className="font-normal text-soft"> {partsText(entry.parts)}</span>
+                      )}
+                    </td>
                     <td className="text-soft">
                       {entry.source}
                       {entry.recipe && `, by ${entry.recipe}`}
@@ -172,6 +184,10 @@ export function LoadsView({
     </>
   );
 }
+
+const MOST_NAMED = 4;
+const partsText = (parts: readonly string[]): string =>
+  parts.length <= MOST_NAMED ? parts.join(', ') : many(parts.length, 'part');
 
 /** Rows of before, which undo and revert can bring back, and how long they are kept. */
 function KeptRows({

@@ -51,6 +51,7 @@ export function WhatHappens({ arrival, existing, parts, onChange, onTry }: Props
             }
           >
             <option value="replace">replace the existing rows</option>
+            {existing.partition && <option value="parts">replace the rows of their parts</option>}
             <option value="add">are added</option>
             <option value="update" disabled={!hasKey}>
               update rows with the same key
@@ -62,7 +63,8 @@ export function WhatHappens({ arrival, existing, parts, onChange, onTry }: Props
           {!hasKey && <span className="text-soft">(no key yet)</span>}
         </label>
       )}
-      {existing && arrival.mode === 'replace' && (
+      {existing?.partition && <ChosenParts arrival={arrival} parts={parts} onChange={onChange} />}
+      {existing && !existing.partition && arrival.mode === 'replace' && (
         <label
           className="flex items-center gap-1"
           title="A part, such as a month or a file, is added or replaced while the other rows stay"
@@ -165,9 +167,43 @@ export function WhatHappens({ arrival, existing, parts, onChange, onTry }: Props
   );
 }
 
+/** Of a table kept in parts: which of them the file's rows are taken for. */
+function ChosenParts({ arrival, parts, onChange }: Pick<Props, 'arrival' | 'parts' | 'onChange'>) {
+  const list = `chosen-${arrival.key}`;
+  return (
+    <label
+      className="flex items-center gap-1"
+      title="Parts, with commas between; rows of others are left in the file"
+    >
+      only the parts
+      <input
+        className="field h-[24px] w-[130px]"
+        list={list}
+        placeholder="all"
+        defaultValue={arrival.parts?.join(', ') ?? ''}
+        onBlur={(e) => {
+          const chosen = e.target.value
+            .split(',')
+            .flatMap((text) => (text.trim() === '' ? [] : [text.trim()]));
+          onChange(({ parts: _, ...a }) => ({
+            ...a,
+            tried: undefined,
+            ...(chosen.length > 0 ? { parts: chosen } : {}),
+          }));
+        }}
+      />
+      <datalist id={list}>
+        {parts.map((part) => (
+          <option key={part} value={part} />
+        ))}
+      </datalist>
+    </label>
+  );
+}
+
 /** What a dry run tells: rows by what would become of them, and some of what would change. */
 function Tried({ result }: { result: LoadResult }) {
-  const { counts, removed, leftOut, refused, changes } = result;
+  const { counts, removed, leftOut, refused, changes, parts, notChosen } = result;
   const shown: readonly (readonly [number, string])[] = [
     [counts.added, 'new'],
     [counts.changed, 'changed'],
@@ -186,6 +222,14 @@ function Tried({ result }: { result: LoadResult }) {
           </span>
         ))}
       </p>
+      {parts && parts.length > 0 && (
+        <p>
+          {parts
+            .map((p) => `${p.name}: ${p.was === null ? 'new, ' : `${count(p.was)} → `}${many(p.rows, 'row')}`)
+            .join('; ')}
+          {notChosen !== undefined && `; ${many(notChosen, 'row')} of other parts not taken`}
+        </p>
+      )}
       {changes.length > 0 && (
         <details className="mt-1">
           <summary className="cursor-pointer text-soft">examples of changes</summary>
@@ -275,6 +319,8 @@ function happens(existing: Table, { mode, part }: Arrival, parts: readonly strin
   const { name } = existing;
   if (existing.source === undefined) return `Rows of ${name}, which is designed,`;
   switch (mode) {
+    case 'parts':
+      return `The parts of ${name} that rows are in are replaced`;
     case 'add':
       return `Rows are added to ${name}`;
     case 'update':

@@ -65,6 +65,8 @@ export interface Arrival {
   readonly tried?: LoadResult;
   /** The part of the table's rows that the file is; undefined for all of them. */
   readonly part?: string;
+  /** Of a table kept in parts those whose rows are taken; undefined for all. */
+  readonly parts?: readonly string[];
   readonly fault?: string;
 }
 
@@ -80,6 +82,10 @@ export const newArrival = (file: Arrival['file'], name: string): Arrival => ({
   misfits: 'null',
   mode: 'replace',
 });
+
+/** What rows of a table take the place of unless somebody says otherwise. */
+export const usualMode = (existing: Pick<Table, 'partition'> | undefined): LoadMode =>
+  existing?.partition ? 'parts' : 'replace';
 
 /** What somebody has said of how a file is laid out. */
 export const saidOf = ({ dialect, nulls }: Arrival): Pick<Arrival, 'dialect' | 'nulls'> => ({
@@ -263,6 +269,7 @@ export const orderOf = (a: Arrival): IntakeOrder => ({
   }),
   mode: a.mode,
   ...(a.part === undefined || a.mode !== 'replace' ? {} : { part: a.part }),
+  ...(a.parts === undefined ? {} : { parts: [...a.parts] }),
   ...(a.recipe === undefined || a.recipe.trim() === '' ? {} : { recipe: a.recipe.trim() }),
 });
 
@@ -271,7 +278,7 @@ export const orderOf = (a: Arrival): IntakeOrder => ({
  * preview.
  */
 export function byRecipe(arrival: Arrival, recipe: RecipeState): Arrival {
-  const { dialect, nulls, misfits, mode, part, table, name } = recipe;
+  const { dialect, nulls, misfits, mode, part, parts, table, name } = recipe;
   const { delimiter, quote, header, skip, encoding } = dialect;
   const columns = arrival.columns.map((c): ArrivingColumn => {
     const said = recipe.columns.find((r) => r.fileName === c.fileName);
@@ -300,6 +307,7 @@ export function byRecipe(arrival: Arrival, recipe: RecipeState): Arrival {
     recipe: name,
     dialect: { delimiter, quote, header, encoding, ...(skip === undefined ? {} : { skip }) },
     ...(part === undefined ? {} : { part }),
+    ...(parts === undefined ? {} : { parts }),
   };
 }
 

@@ -17,6 +17,7 @@ import {
   isReady,
   laidOutAsBefore,
   newArrival,
+  usualMode,
   orderOf,
   saidOf,
   tableName,
@@ -83,7 +84,10 @@ export function useArrivals(
   const existing = (name: string) => model.tables.find((t) => t.name.toLowerCase() === name.toLowerCase());
 
   const bring = async (files: readonly File[]) => {
-    const begun = files.map((file) => newArrival(file, tableName(file.name)));
+    const begun = files.map((file) => {
+      const name = tableName(file.name);
+      return { ...newArrival(file, name), mode: usualMode(existing(name)) };
+    });
     setArrivals((all) => [...all, ...begun]);
     for (const arrival of begun) {
       try {
@@ -114,7 +118,7 @@ export function useArrivals(
         name: `${origin?.connection}: ${origin?.schema ? `${origin.schema}.` : ''}${origin?.table}`,
         size: upload.bytes,
       };
-      const come = { ...newArrival(file, name), progress: 1 };
+      const come = { ...newArrival(file, name), mode: usualMode(held), progress: 1 };
       const arrival = by ? byRecipe(come, by) : come;
       setArrivals((all) => [...all, arrival]);
       try {
@@ -157,7 +161,7 @@ export function useArrivals(
     const next = {
       ...arrival,
       name,
-      mode: 'replace' as const,
+      mode: usualMode(model.tables.find((t) => t.name === table)),
       part: undefined,
       tried: undefined,
       columns: arrival.columns.map((c) => (c.known ? { ...c, said: false, known: false } : c)),

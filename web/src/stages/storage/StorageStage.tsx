@@ -109,6 +109,7 @@ function Rulers({
   children: React.ReactNode;
 }) {
   const box = useRef<HTMLDivElement>(null);
+  const [parted, setParted] = useParam('parts');
   const tables = [...profile.tables].sort((a, b) => b.totalBytes - a.totalBytes);
   const scale = Math.max(scaleOf(tables), before ? scaleOf(before.tables) : 0);
   const mostRows = Math.max(...tables.map((t) => t.rows), ...(before?.tables ?? []).map((t) => t.rows));
@@ -135,6 +136,8 @@ function Rulers({
             mostRows={mostRows}
             selected={selected}
             onSelect={onSelect}
+            isParted={parted === t.name}
+            onParts={() => setParted(parted === t.name ? undefined : t.name)}
           />
         ))}
         {children}

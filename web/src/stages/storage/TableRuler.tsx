@@ -4,6 +4,7 @@ import { RoleMark } from '../../parts/Marks.tsx';
 import { bytes } from '../../parts/text.ts';
 import { BudgetField } from './BudgetField.tsx';
 import { ColumnOpened } from './ColumnOpened.tsx';
+import { PartsPanel } from './PartsPanel.tsx';
 import { Ruler, RulerNames, rulerSays } from './Ruler.tsx';
 import type { Segment } from './ruler.ts';
 import { bitsARow, segmentsOf, thicknessOf } from './ruler.ts';
@@ -25,6 +26,8 @@ export function TableRuler({
   mostRows,
   selected,
   onSelect,
+  isParted,
+  onParts,
 }: {
   table: TableProfile;
   before: ProfileDocument['tables'][number] | undefined;
@@ -33,6 +36,9 @@ export function TableRuler({
   mostRows: number;
   selected: string | undefined;
   onSelect: (path: string) => void;
+  /** Whether its parts are shown. */
+  isParted: boolean;
+  onParts: () => void;
 }) {
   const segments = segmentsOf(table);
   const thickness = thicknessOf(table.rows, mostRows);
@@ -49,6 +55,13 @@ export function TableRuler({
           <span className="flex items-center gap-2 font-sans text-[12px] font-normal text-soft tabular-nums">
             {rulerSays(segments, table.rows, table.totalBytes)}
             <BudgetField table={table.name} takes={table.totalBytes} />
+            <button
+              className="min-h-[24px] underline decoration-dotted"
+              aria-expanded={isParted}
+              onClick={onParts}
+            >
+              parts
+            </button>
           </span>
         ) : (
           <span className="font-sans text-[12px] font-normal text-vermilion">{table.fault}</span>
@@ -88,6 +101,7 @@ export function TableRuler({
           />
         </Beside>
       )}
+      {isParted && <PartsPanel table={table.name} />}
       {column && <ColumnOpened column={column} rows={table.rows} />}
     </section>
   );
