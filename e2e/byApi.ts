@@ -19,6 +19,7 @@ export async function loadText(
   name: string,
   text: string,
   types: Readonly<Record<string, string>> = {},
+  more: { readonly recipe?: string } = {},
 ): Promise<void> {
   const sent = await request.post(`/api/uploads?name=${name}.csv`, {
     data: Buffer.from(text),
@@ -34,7 +35,7 @@ export async function loadText(
     type: types[c.name] ?? c.type.kind,
     ...(c.pattern && types[c.name] === undefined ? { pattern: c.pattern } : {}),
   }));
-  const table = { upload, name, dialect: preview.dialect, columns };
+  const table = { upload, name, dialect: preview.dialect, columns, ...more };
   const begun = await request.post(`/api/models/${id}/intake`, { data: { tables: [table] } });
   expect(begun.ok(), await begun.text()).toBe(true);
   let job = (await begun.json()) as JobState;

@@ -12,6 +12,7 @@ import { addDemo } from './commands/demo.ts';
 import { addFormat } from './commands/format.ts';
 import { addLoad } from './commands/load.ts';
 import { addProfile } from './commands/profile.ts';
+import { addSchedule } from './commands/schedule.ts';
 import { addImport } from './commands/import.ts';
 import { addPropose } from './commands/propose.ts';
 import { addServe } from './commands/serve.ts';
@@ -37,6 +38,7 @@ for (const add of [
   addDdl,
   addDemo,
   addLoad,
+  addSchedule,
   addServe,
 ])
   add(program);

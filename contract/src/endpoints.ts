@@ -5,6 +5,7 @@ import type { AnyEndpoint } from './endpoint.ts';
 import { events } from './events.ts';
 import { intake, jobs, loads, settings } from './intake.ts';
 import { models } from './models.ts';
+import { plans } from './plans.ts';
 import { questions } from './questions.ts';
 import { shaping } from './shaping.ts';
 import { storage } from './storage.ts';
@@ -18,6 +19,7 @@ export const api = {
   storage,
   intake,
   loads,
+  plans,
   jobs,
   settings,
   databases,

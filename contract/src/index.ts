@@ -7,6 +7,7 @@ export * from './events.ts';
 export * from './intake.ts';
 export * from './models.ts';
 export * from './openapi.ts';
+export * from './plans.ts';
 export * from './questions.ts';
 export * from './shaping.ts';
 export * from './storage.ts';

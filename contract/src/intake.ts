@@ -43,7 +43,11 @@ const keepSchema = z.strictObject({
   days: z.int().min(0).max(3650),
   bytes: z.int().min(0),
 });
-const settingsSchema = z.strictObject({ naming: z.enum(NAMING_RULES), keep: keepSchema.optional() });
+const settingsSchema = z.strictObject({
+  naming: z.enum(NAMING_RULES),
+  keep: keepSchema.optional(),
+  timeZone: z.string().max(100).optional().describe('by which load plans are run'),
+});
 export type Settings = z.infer<typeof settingsSchema>;
 export const LOAD_MODES = ['replace', 'parts', 'add', 'update', 'add quantities'] as const;
 export type LoadMode = (typeof LOAD_MODES)[number];
@@ -218,6 +222,7 @@ export const jobStateSchema = z.strictObject({
   faults: z.array(z.string()).describe('messages of a failed job'),
   loads: z.array(loadResultSchema).optional().describe('of a load that has ended, table by table'),
   warnings: z.array(z.string()).optional().describe('what went well and is to be looked at all the same'),
+  broken: z.array(z.string()).optional().describe('claims that the load broke'),
 });
 export type JobState = z.infer<typeof jobStateSchema>;
 

@@ -13,6 +13,7 @@ import { databaseRoutes } from './routes/databases.ts';
 import { intakeRoutes, loadRoutes } from './routes/intake.ts';
 import { modelRoutes } from './routes/models.ts';
 import { claimRoutes, questionRoutes } from './routes/questions.ts';
+import { planRoutes } from './routes/plans.ts';
 import { releaseRoutes } from './routes/release.ts';
 import { storageRoutes } from './routes/storage.ts';
 import { serving } from './routes/serve.ts';
@@ -26,6 +27,7 @@ const ROUTES = [
   questionRoutes,
   intakeRoutes,
   loadRoutes,
+  planRoutes,
   databaseRoutes,
   calendarRoutes,
   releaseRoutes,

@@ -16,3 +16,6 @@ export const clockOf = (now: () => Date): Clock => ({
 });
 
 export const SYSTEM_CLOCK = clockOf(() => new Date());
+
+/** The time zone of this machine, for workspaces that say no other. */
+export const ownTimeZone = (): string => Intl.DateTimeFormat().resolvedOptions().timeZone;

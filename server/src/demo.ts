@@ -50,6 +50,7 @@ export async function bringIn(
     }
     models.standOnRows(modelId);
   });
-  workspace.claims.refresh(modelId);
+  // Whoever has opened it already sees its rows now.
+  workspace.changed(modelId, models.head(modelId), '');
   return modelId;
 }

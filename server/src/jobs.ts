@@ -21,7 +21,7 @@ export class Jobs {
     run: (
       progress: (part: number, detail: string) => void,
       onCancel: (stop: () => void) => void,
-    ) => Promise<string | Pick<JobState, 'detail' | 'loads' | 'warnings'>>,
+    ) => Promise<string | Pick<JobState, 'detail' | 'loads' | 'warnings' | 'broken'>>,
   ): JobState {
     const id = randomUUID();
     const entry = {

@@ -6,6 +6,7 @@ import { dirname, resolve } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import pino from 'pino';
 import { makeApp } from './app.ts';
+import { Scheduler } from './loads/scheduler.ts';
 import { Workspace } from './workspace.ts';
 import type { ReaderLimits } from './readers/fileReaders.ts';
 import type { WorkspaceLock } from './workspaceLock.ts';
@@ -70,7 +71,13 @@ export async function serve(options: ServeOptions): Promise<Served> {
     });
     const { screens = screensFolder(), checksAnswers = false } = options;
     handle = makeApp(workspace, screens, { checksAnswers }) as unknown as RequestListener;
-    return { workspace, address, close: () => closeAll(server, workspace, lock!) };
+    const scheduler = new Scheduler(workspace);
+    scheduler.start();
+    const close = () => {
+      scheduler.stop();
+      return closeAll(server, workspace, lock!);
+    };
+    return { workspace, address, close };
   } catch (error) {
     lock?.release();
     server.closeAllConnections();

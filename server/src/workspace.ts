@@ -7,7 +7,16 @@ import { Uploads } from './intake/uploads.ts';
 import { LoadsUnderWay } from './intake/loadsUnderWay.ts';
 import { Hub } from './live/hub.ts';
 import { SharedCalendars } from './sharedCalendars.ts';
-import { ConflictError, Loads, Models, openWorkspace, Settings, Tables, Verdicts } from './store/index.ts';
+import {
+  ConflictError,
+  Loads,
+  Models,
+  openWorkspace,
+  Plans,
+  Settings,
+  Tables,
+  Verdicts,
+} from './store/index.ts';
 import type { Connection, ModelVersion, Revision } from './store/index.ts';
 import type { Clock } from './clock.ts';
 import { SYSTEM_CLOCK } from './clock.ts';
@@ -42,6 +51,7 @@ export class Workspace {
   readonly tables: Tables;
   readonly settings: Settings;
   readonly loads: Loads;
+  readonly plans: Plans;
   readonly hub = new Hub();
   readonly jobs = new Jobs((error) => this.onBug(error));
   readonly pool: Pool;
@@ -71,6 +81,7 @@ export class Workspace {
     this.tables = new Tables(this.db, undefined, clock.now);
     this.settings = new Settings(this.db);
     this.loads = new Loads(this.db);
+    this.plans = new Plans(this.db);
     this.calendars = new SharedCalendars(this.models, this.tables);
     // Whoever opens a workspace has its lock: what is unfinished was left behind.
     this.tables.dropUnfinished();

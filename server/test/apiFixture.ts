@@ -3,6 +3,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import request from 'supertest';
 import type { JobState, ModelState, PreviewState, RowPage } from '@crease/contract';
+import { clockOf } from '../src/clock.ts';
 import { makeApp, Workspace } from '../src/index.ts';
 import { startThreads } from './startThreads.ts';
 
@@ -30,7 +31,8 @@ export interface ApiFixture {
 
 const POLL_MS = 10;
 
-export async function startApi(): Promise<ApiFixture> {
+/** `now` sets the clock. */
+export async function startApi({ now }: { now?: () => Date } = {}): Promise<ApiFixture> {
   const folder = mkdtempSync(join(tmpdir(), 'crease-api-'));
   const logged: string[] = [];
   const log = {
@@ -38,6 +40,7 @@ export async function startApi(): Promise<ApiFixture> {
   };
   const workspace = new Workspace(join(folder, 'w.sqlite'), log, {
     keyFile: join(folder, 'elsewhere', 'key'),
+    ...(now ? { clock: clockOf(now) } : {}),
   });
   const app = makeApp(workspace, undefined, { checksAnswers: true });
   await startThreads(workspace, folder);

@@ -16,8 +16,8 @@ interface Options {
 
 export function addLoad(program: Command): void {
   program
-    .command('load <recipe> [file]')
-    .description('loads a table by a recipe, from a newer file or from its database')
+    .command('load <name> [file]')
+    .description('loads a table by a recipe, from a newer file or from its database; or runs a load plan')
     .option('--workspace <file>', 'the workspace file', 'crease.workspace.sqlite')
     .option('--model <name>', 'the model by its name or number, where the workspace has several')
     .option('--parts <list>', 'of a table kept in parts those to load, such as 2025,2026')
@@ -63,21 +63,23 @@ interface Run {
   readonly dryRun: boolean;
   readonly parts?: readonly string[];
 }
-type Outcome = Pick<JobState, 'detail' | 'loads' | 'warnings'>;
+type Outcome = Pick<JobState, 'detail' | 'loads' | 'warnings' | 'broken'>;
 
-function print({ detail, loads, warnings = [] }: Outcome, json: boolean): void {
-  const [load] = loads ?? [];
+/** Of a recipe its table, of a load plan all that it loaded. */
+function print({ detail, loads = [], warnings = [], broken = [] }: Outcome, json: boolean): void {
   for (const warning of warnings) process.stderr.write(`crease: ${warning}\n`);
-  process.exitCode = (load!.leftOut ?? 0) + load!.counts.refused > 0 ? 1 : 0;
+  for (const claim of broken) process.stderr.write(`crease: the load broke ${claim}\n`);
+  const leftOut = loads.reduce((sum, load) => sum + load.leftOut + load.counts.refused, 0);
+  process.exitCode = leftOut > 0 || broken.length > 0 ? 1 : 0;
   if (json) {
-    process.stdout.write(`${JSON.stringify(load, null, 2)}\n`);
+    process.stdout.write(`${JSON.stringify(loads.length === 1 ? loads[0] : loads, null, 2)}\n`);
     return;
   }
-  const { table, counts, removed, parts, notChosen } = load!;
-  process.stdout.write(
-    `${table}: ${counts.added} new, ${counts.changed} changed, ${counts.unchanged} unchanged, ${counts.refused} refused, ${removed} gone\n${partLines(parts, notChosen)}${detail}\n`,
-  );
+  process.stdout.write(`${loads.map(loadText).join('')}${detail}\n`);
 }
+
+const loadText = ({ table, counts, removed, parts, notChosen }: LoadResult): string =>
+  `${table}: ${counts.added} new, ${counts.changed} changed, ${counts.unchanged} unchanged, ${counts.refused} refused, ${removed} gone\n${partLines(parts, notChosen)}`;
 
 function partLines(parts: LoadResult['parts'], notChosen = 0): string {
   const lines = (parts ?? []).map(
@@ -88,7 +90,7 @@ function partLines(parts: LoadResult['parts'], notChosen = 0): string {
 
 /** Loads in this process, which has the workspace for itself meanwhile. */
 async function loadHere(path: string, run: Run): Promise<Outcome> {
-  const { loadByRecipe, lockWorkspace, Workspace } = await import('@crease/server');
+  const { loadByName, lockWorkspace, Workspace } = await import('@crease/server');
   const lock = lockWorkspace(path);
   const log = {
     error: (details: object, message: string) =>
@@ -97,7 +99,7 @@ async function loadHere(path: string, run: Run): Promise<Outcome> {
   try {
     const workspace = new Workspace(path, log);
     try {
-      return await loadByRecipe(workspace, run);
+      return await loadByName(workspace, run);
     } finally {
       await workspace.close();
     }

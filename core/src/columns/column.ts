@@ -277,7 +277,7 @@ export function columnByCode(
   return columnOfCodes(name, type, domain, codes);
 }
 
-/** The same rows with a domain of the values that occur alone: a few rows of many need no dictionary of all. */
+/** The same rows with a domain of the values that occur: a few rows of many need no dictionary of all. */
 export function compacted(column: Column): Column {
   const used: number[] = [];
   for (let code = 1; code < column.counts.length; code++) if (column.counts[code]! > 0) used.push(code);

@@ -80,7 +80,8 @@ async function tooMuch(workspace: Workspace, origin: NonNullable<RecipeState['or
 function recipeOf(workspace: Workspace, modelId: number, wanted: string): RecipeState {
   const recipe = workspace.loads.recipe(modelId, wanted);
   if (recipe) return recipe;
-  const names = workspace.loads.recipes(modelId).map((r) => r.name);
+  const plans = workspace.plans.of(modelId).map(({ plan }) => `${plan.name} (a load plan)`);
+  const names = [...workspace.loads.recipes(modelId).map((r) => r.name), ...plans];
   throw new RecipeError(
     `there is no recipe "${wanted}": ${names.length > 0 ? `there are ${names.join(', ')}` : 'there are none yet'}`,
   );

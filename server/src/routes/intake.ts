@@ -3,7 +3,9 @@ import { api } from '@crease/contract';
 import { ServerError } from '../errors.ts';
 import type { PendingTable } from '../intake/registerTables.ts';
 import { asModel, checkNames, keyFor } from '../intake/registerTables.ts';
-import { loadByRecipe, modelOf } from '../intake/loadByRecipe.ts';
+import { checkTimeZone } from '../loads/times.ts';
+import { modelOf } from '../intake/loadByRecipe.ts';
+import { loadByName } from '../loads/loadByName.ts';
 import { revertLoad } from '../intake/revertLoad.ts';
 import { previewUpload } from '../intake/previewUpload.ts';
 import { loadTables } from '../intake/loadTables.ts';
@@ -46,11 +48,17 @@ export function intakeRoutes(workspace: Workspace, serve: Serve): void {
 
   const tell = (modelId: number) => (job: JobState) => workspace.hub.send(modelId, { kind: 'job', job });
 
-  serve(api.settings.get, () => ({ naming: settings.naming, keep: settings.keep }));
+  serve(api.settings.get, () => ({
+    naming: settings.naming,
+    keep: settings.keep,
+    timeZone: settings.timeZone,
+  }));
 
-  serve(api.settings.put, ({ body: { naming, keep } }) => {
+  serve(api.settings.put, ({ body: { naming, keep, timeZone } }) => {
+    if (timeZone !== undefined) checkTimeZone(timeZone);
     settings.naming = naming;
     if (keep) settings.keep = keep;
+    if (timeZone !== undefined) settings.timeZone = timeZone;
   });
 
   serve(api.jobs.get, ({ params }) => {
@@ -75,7 +83,7 @@ export function loadRoutes(workspace: Workspace, serve: Serve): void {
     return jobs.start(
       `load by ${run.recipe}`,
       (job) => workspace.hub.send(modelId, { kind: 'job', job }),
-      (progress, onCancel) => loadByRecipe(workspace, { ...run, model: String(modelId) }, progress, onCancel),
+      (progress, onCancel) => loadByName(workspace, { ...run, model: String(modelId) }, progress, onCancel),
     );
   });
 

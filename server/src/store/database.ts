@@ -164,6 +164,29 @@ export const MIGRATIONS: readonly string[] = [
   alter table stored_table add column source text;
   alter table stored_table add column took_ms integer;
   `,
+  `
+  -- Loads in an order, run at times; up to when their times have been looked at; how they ran, and from which files.
+  create table load_plan (
+    model_id integer not null references model (id) on delete cascade,
+    name text not null collate nocase,
+    document text not null,
+    considered text not null,
+    primary key (model_id, name)
+  ) without rowid;
+  create table plan_run (
+    id integer primary key autoincrement,
+    model_id integer not null references model (id) on delete cascade,
+    document text not null
+  );
+  create index plan_run_by_model on plan_run (model_id, id);
+  create table plan_file (
+    model_id integer not null references model (id) on delete cascade,
+    plan text not null collate nocase,
+    recipe text not null collate nocase,
+    document text not null,
+    primary key (model_id, plan, recipe)
+  ) without rowid;
+  `,
 ];
 
 /** Marks a workspace file as one of this program: "Crea" in ASCII. */

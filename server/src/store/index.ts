@@ -2,6 +2,7 @@ export * from './database.ts';
 export * from './figures.ts';
 export * from './loads.ts';
 export * from './models.ts';
+export * from './plans.ts';
 export * from './settings.ts';
 export * from './tables.ts';
 export * from './verdicts.ts';

@@ -1,5 +1,6 @@
 import type { NamingRule } from '@crease/core/reading';
 import { NAMING_RULES } from '@crease/core/reading';
+import { ownTimeZone } from '../clock.ts';
 import type { Connection } from './database.ts';
 import type { KeepRule } from './rowVersions.ts';
 import { DEFAULT_KEEP } from './rowVersions.ts';
@@ -25,6 +26,15 @@ export class Settings {
 
   set keep(rule: KeepRule) {
     this.write('keep', rule);
+  }
+
+  /** By which load plans are run. */
+  get timeZone(): string {
+    return this.read<string>('time zone') ?? ownTimeZone();
+  }
+
+  set timeZone(zone: string) {
+    this.write('time zone', zone);
   }
 
   private read<T>(name: string): T | undefined {

@@ -7,6 +7,7 @@ const nameOf = (path: string): string => path.replace(/^.*\/|\.md$/g, '');
 const TITLES: Readonly<Record<string, string>> = {
   'first-look': 'First look',
   intake: 'Intake',
+  loads: 'Loads',
   shaping: 'Shape',
   stars: 'Stars',
   hierarchies: 'Hierarchies',

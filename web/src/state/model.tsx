@@ -1,4 +1,4 @@
-import { createContext, useCallback, useContext, useEffect, useMemo, useState } from 'react';
+import { createContext, useCallback, useContext, useEffect, useMemo, useRef, useState } from 'react';
 import type { ReactNode } from 'react';
 import { useSWRConfig } from 'swr';
 import type { ClaimsState, JobState, LiveEvent, ModelState, UndoState } from '@crease/contract';
@@ -115,6 +115,16 @@ export function ModelProvider({
         (key) => typeof key === 'string' && key.startsWith(`/models/${id}/`) && !key.endsWith('/claims'),
       );
   }, [revision, id, refresh]);
+  // Rows may come under a revision that stays, as those of the demo do: all that was asked is asked again.
+  const rows = state?.stored.map((s) => `${s.name} ${s.rows} ${s.loadedAt}`).join();
+  const seen = useRef(rows);
+  useEffect(() => {
+    if (rows === seen.current) return;
+    const isFirst = seen.current === undefined;
+    seen.current = rows;
+    const isOf = (key: unknown) => typeof key === 'string' && key.startsWith(`/models/${id}/`);
+    if (!isFirst) void refresh((key) => isOf(Array.isArray(key) ? key[0] : key));
+  }, [rows, id, refresh]);
 
   const fail = useCallback((reason: unknown) => {
     if (reason instanceof DOMException && reason.name === 'AbortError') return;

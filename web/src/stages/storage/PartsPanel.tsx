@@ -183,11 +183,13 @@ function PartsTable({
               <td className="whitespace-nowrap text-soft">
                 {p.first === null ? '' : p.first === p.last ? p.first : `${p.first} – ${p.last}`}
               </td>
-              <td className="whitespace-nowrap text-soft">
-                {moment(p.loadedAt)}
+              <td className="whitespace-nowrap text-soft" title={moment(p.loadedAt)}>
+                {new Date(p.loadedAt).toLocaleDateString()}
                 {p.tookMs !== null && `, ${(p.tookMs / 1000).toFixed(1)} s`}
               </td>
-              <td className="text-soft">{p.source}</td>
+              <td className="max-w-[92px] truncate text-soft" title={p.source ?? ''}>
+                {p.source}
+              </td>
               <td>
                 {isParted && (
                   <button
