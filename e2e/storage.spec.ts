@@ -107,6 +107,9 @@ test('all columns in one list: searched, sorted, walked by keyboard, saved', asy
   await page.getByRole('button', { name: 'Save the list as CSV' }).click();
   const csv = readFileSync(await (await download).path(), 'utf8');
   expect(csv.split('\n')[0]).toMatch(/^column,type,bytes/);
+  await page.getByRole('button', { name: 'Beside Parquet' }).click();
+  await expect(list.getByRole('columnheader', { name: 'Parquet', exact: true })).toBeVisible();
+  await expect(page.getByText(/B here, .*B there/)).toBeVisible();
   await page.getByLabel('Search columns').fill('no such column');
   await expect(page.getByText('No column matches.')).toBeVisible();
 });

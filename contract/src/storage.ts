@@ -93,6 +93,12 @@ export const storage = {
     ]),
     answer: jobStateSchema,
   }),
+  parquetSizes: endpoint({
+    method: 'GET',
+    path: '/models/:id/parquet-sizes',
+    says: 'Bytes of the stored columns in Parquet files packed with gzip, by `table.column`',
+    answer: z.record(z.string(), z.int()),
+  }),
   advice: endpoint({
     method: 'GET',
     path: '/models/:id/storage-advice',

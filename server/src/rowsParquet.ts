@@ -1,7 +1,8 @@
 import type { SchemaElement } from 'hyparquet';
 import { parquetWriteBuffer } from 'hyparquet-writer';
 import type { AggregateRows } from '@crease/core/rows';
-import { parseType, TEXT, textReader } from '@crease/core/values';
+import type { DataType, Value } from '@crease/core/values';
+import { parseType, TEXT, textReader, toText } from '@crease/core/values';
 
 /** Digits that a decimal of 64 bits holds. */
 const MOST_DIGITS = 18;
@@ -31,34 +32,48 @@ function parquetColumn(
 ): { element: SchemaElement; data: unknown[] } {
   const parsed = parseType(type) ?? TEXT;
   const read = textReader(parsed);
+  const { element, of } = parquetType(title ?? name, parsed);
   // Values of an answer are read as those of a file are: exact numbers are whole ones of their scale.
-  const values = cells.map((cell) => (cell === null ? null : read(String(cell))!));
+  const data = cells.map((cell) =>
+    cell === null ? null : of(typeof cell === 'boolean' ? cell : read(String(cell))!),
+  );
+  return { element, data };
+}
+
+/** How a column of a type stands in a Parquet file, and what its values are there. */
+export function parquetType(
+  name: string,
+  type: DataType,
+): { element: SchemaElement; of: (value: NonNullable<Value>) => unknown } {
   const element = (more: Partial<SchemaElement>): SchemaElement => ({
-    name: title ?? name,
+    name,
     repetition_type: 'OPTIONAL',
     ...more,
   });
-  const whole = () => values.map((v) => (v === null ? null : BigInt(v as number | bigint)));
-  switch (parsed.kind) {
+  const asItIs = (value: NonNullable<Value>) => value;
+  const whole = (value: NonNullable<Value>) => BigInt(value as number | bigint);
+  switch (type.kind) {
     case 'boolean':
-      return { element: element({ type: 'BOOLEAN' }), data: [...cells] };
+      return { element: element({ type: 'BOOLEAN' }), of: asItIs };
     case 'integer':
-      return { element: element({ type: 'INT64' }), data: whole() };
+      return { element: element({ type: 'INT64' }), of: whole };
     case 'double':
-      return { element: element({ type: 'DOUBLE' }), data: values };
+      return { element: element({ type: 'DOUBLE' }), of: asItIs };
     case 'date':
-      return { element: element({ type: 'INT32', converted_type: 'DATE' }), data: values };
+      return { element: element({ type: 'INT32', converted_type: 'DATE' }), of: asItIs };
     case 'timestamp':
-      return { element: element({ type: 'INT64', converted_type: 'TIMESTAMP_MICROS' }), data: whole() };
+      return { element: element({ type: 'INT64', converted_type: 'TIMESTAMP_MICROS' }), of: whole };
     case 'decimal':
-      if (parsed.precision <= MOST_DIGITS) {
-        const { precision, scale } = parsed;
+      if (type.precision <= MOST_DIGITS) {
+        const { precision, scale } = type;
         return {
           element: element({ type: 'INT64', converted_type: 'DECIMAL', precision, scale }),
-          data: whole(),
+          of: whole,
         };
       }
   }
-  const texts = cells.map((cell) => (cell === null ? null : String(cell)));
-  return { element: element({ type: 'BYTE_ARRAY', converted_type: 'UTF8' }), data: texts };
+  return {
+    element: element({ type: 'BYTE_ARRAY', converted_type: 'UTF8' }),
+    of: (value) => toText(value, type),
+  };
 }

@@ -264,7 +264,8 @@ test('the day is part of what a verdict rests on, and waivers end by the local d
   } finally {
     await workspace.close();
   }
-}, 30_000);
+  // It starts threads of its own, as the fixture does.
+}, 90_000);
 
 test('a model that cannot be read breaks no list, and an edited file is read into its model', async () => {
   const [good, bad] = [await fixture.newModel('Good'), await fixture.newModel('Bad')];

@@ -162,3 +162,13 @@ test('a budget is a claim: broken while more is held, and kept when it is raised
   expect(await verdict('budget-kept:visit')).toBe('holds');
   expect(await verdict('budget-kept:model')).toBeUndefined();
 });
+
+test('beside Parquet: bytes of every stored column, measured once', async () => {
+  const id = await newModel('Parquet');
+  const sizes = await get<Record<string, number>>(`/models/${id}/parquet-sizes`);
+  expect(Object.keys(sizes)).toEqual(['visit.no', 'visit.at', 'visit.branch', 'visit.copies']);
+  for (const bytes of Object.values(sizes)) expect(bytes).toBeGreaterThan(0);
+  // Twenty branches of 4,000 rows are 5 bits a row at the most, and the texts once.
+  expect(sizes['visit.branch']).toBeLessThan((ROWS * 5) / 8 + 400);
+  expect(await get(`/models/${id}/parquet-sizes`)).toEqual(sizes);
+});

@@ -8,3 +8,4 @@ export * from './usedBy.ts';
 export * from './compare.ts';
 export * from './page.ts';
 export { tableBytes } from './tableBytes.ts';
+export * from './growth.ts';

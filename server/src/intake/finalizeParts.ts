@@ -119,7 +119,7 @@ export function finalizeParts(tables: Tables, order: PartsOrder, rows: Rows): Fi
     result: {
       ...own,
       leftOut: recordsOf(rows.coming.problems),
-      rows: coming.rowCount,
+      rows: merged ? merged.table.rowCount : coming.rowCount,
       parts: shown,
       ...(notChosen > 0 ? { notChosen } : {}),
     },
@@ -144,11 +144,16 @@ function chosenRows(
 ): { coming: TableData; notChosen: number } {
   if (only === undefined) return { coming, notChosen: 0 };
   const parts = partsOf(coming, partition);
-  const rows = parts.filter(({ part }) => only.includes(part)).flatMap((p) => [...p.rows]);
-  const chosen = selectRows(
-    coming,
-    rows.sort((a, b) => a - b),
-  );
+  const isTaken = new Uint8Array(coming.rowCount);
+  let taken = 0;
+  for (const { part, rows } of parts) {
+    if (!only.includes(part)) continue;
+    taken += rows.length;
+    for (const row of rows) isTaken[row] = 1;
+  }
+  const rows = new Uint32Array(taken);
+  for (let row = 0, at = 0; row < isTaken.length; row++) if (isTaken[row] === 1) rows[at++] = row;
+  const chosen = selectRows(coming, rows);
   return {
     coming: { ...chosen, problems: coming.problems, ...named(coming) },
     notChosen: coming.rowCount - rows.length,

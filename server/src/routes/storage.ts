@@ -60,6 +60,9 @@ export function storageRoutes(workspace: Workspace, serve: Serve): void {
         ).finally(end),
     );
   });
+  serve(storage.parquetSizes, ({ params, signal }) =>
+    pool.run('parquetSizes', workspace.task(params.id), signal),
+  );
   serve(storage.advice, ({ params, signal }) => pool.run('storageAdvice', workspace.task(params.id), signal));
   serve(storage.folds, ({ params, body, signal }) =>
     pool.run('folds', { ...body, ...workspace.task(params.id) }, signal),

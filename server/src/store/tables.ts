@@ -239,20 +239,8 @@ export class Tables {
    * for a part whose columns are not those of the others.
    */
   finish(id: number, misfits: TableData['misfits'], replaces: Replaces = 'all'): void {
-    this.db
-      .transaction(() => {
-        const { model_id: modelId, source_key: key } = this.db
-          .prepare('select model_id, source_key from stored_table where id = ?')
-          .get(id) as { model_id: number; source_key: string };
-        this.setMisfits(id, misfits);
-        if (replaces === 'all') this.rows.retire(modelId, key);
-        else {
-          this.rows.retire(modelId, key, replaces.part);
-          this.checkParts(this.versions(modelId)[key], id, key);
-        }
-        this.db.prepare(`update stored_table set state = 'ready' where id = ?`).run(id);
-      })
-      .immediate();
+    const { modelId, key } = this.placeOf(id);
+    this.finishAll(modelId, key, { tables: [{ tableId: id, misfits, replaces }], gone: [] });
   }
 
   /** The same for several tables, and for parts that go without others in their place. */
@@ -274,7 +262,15 @@ export class Tables {
     this.db
       .transaction(() => {
         for (const part of gone) this.rows.retire(modelId, key, part);
-        for (const { tableId, misfits, replaces } of tables) this.finish(tableId, misfits, replaces);
+        for (const { replaces } of tables)
+          this.rows.retire(modelId, key, replaces === 'all' ? undefined : replaces.part);
+        for (const { tableId, misfits } of tables) {
+          this.setMisfits(tableId, misfits);
+          this.db.prepare(`update stored_table set state = 'ready' where id = ?`).run(tableId);
+        }
+        const version = this.versions(modelId)[key];
+        if (version !== undefined && tables.some(({ replaces }) => replaces !== 'all'))
+          this.checkAlike(idsOf(version), key);
       })
       .immediate();
   }
@@ -284,7 +280,7 @@ export class Tables {
     if (replaces === 'all') return;
     const { modelId, key } = this.placeOf(id);
     const others = this.currentParts(modelId, key).filter(({ part }) => part !== replaces.part);
-    this.checkParts(others.length === 0 ? undefined : others.map((o) => o.id).join('+'), id, key);
+    this.checkAlike([...others.map((o) => o.id), id], key);
   }
 
   private placeOf(id: number): { modelId: number; key: string } {
@@ -302,11 +298,10 @@ export class Tables {
       .all(modelId, key) as CurrentPart[];
   }
 
-  private checkParts(others: string | undefined, id: number, key: string): void {
-    if (others === undefined) return;
+  private checkAlike(ids: readonly number[], key: string): void {
     combineTables(
       key,
-      [...idsOf(others), id].map((part) => this.readPart(part, key)),
+      ids.map((part) => this.readPart(part, key)),
     );
   }
 

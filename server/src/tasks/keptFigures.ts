@@ -46,6 +46,11 @@ export class FiguresOfModel implements KeptFigures {
 
   hierarchy: KeptFigures['hierarchy'] = (h, make) => this.figure(['hierarchy', h, this.levelsOf(h)], make);
 
+  /** A figure of a column beside its weight. */
+  ofColumn<T>(what: string, table: string, column: string, make: () => T): T {
+    return this.figure([what, this.bases.column(table, column)], make);
+  }
+
   /** A figure that rests on all columns of all tables, what uses them, and what else is named. */
   ofModel<T>(what: string, rests: unknown, make: () => T): T {
     const tables = this.model.tables.map((t) => [t.name, t.role, t.key, t.columns, this.columnsOf(t)]);

@@ -12,6 +12,7 @@ import { judge } from './judge.ts';
 import { levels } from './levels.ts';
 import { match } from './match.ts';
 import { members } from './members.ts';
+import { parquetSizes } from './parquetSizes.ts';
 import { partSpans, splitParts } from './parts.ts';
 import { pieces } from './pieces.ts';
 import { previewEdit } from './previewEdit.ts';
@@ -58,6 +59,7 @@ export const TASKS = {
   levels,
   match,
   members,
+  parquetSizes,
   partSpans,
   pieces,
   previewEdit,

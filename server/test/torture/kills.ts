@@ -41,7 +41,9 @@ export async function kills({ count, seed }: { count: number; seed: number }): P
   try {
     let server = await startChild(workspace);
     const { id } = await ask<{ id: number }>(server.address, 'POST', '/models', { title: 'start' });
-    const said: Said = { title: 'start', asked: 'start', loaded: 0, loading: 0, loads: 0, edits: 0 };
+    await loadOnce(server.address, id, 1, 'replace');
+    await keepInParts(server.address, id);
+    const said: Said = { title: 'start', asked: 'start', loaded: 1, loading: 1, loads: 0, edits: 0 };
     // On a busy machine a load may need longer than a kill leaves it: then there are more kills, later ones.
     const isIdle = () => said.edits === 0 || said.loads === 0;
     for (let n = 1; n <= count || (isIdle() && n <= MOST_TIMES * count); n++) {
@@ -92,25 +94,56 @@ async function edits({ address }: ServerChild, id: number, said: Said, n: number
   }
 }
 
-/** Loads until the server is gone: all rows of a load have its number. */
+const PARTS = 3;
+
+/** Loads a table that is kept in parts: rows of all parts, each with the load's number. */
+async function loadOnce(
+  address: string,
+  id: number,
+  number: number,
+  mode: 'replace' | 'parts',
+  onOrder: () => void = () => undefined,
+): Promise<void> {
+  const lines = Array.from({ length: ROWS }, (_, i) => `${i},${number},${i % PARTS}`);
+  const upload = await ask<{ id: string }>(
+    address,
+    'POST',
+    '/uploads?name=loan.csv',
+    `id,load,part\n${lines.join('\n')}\n`,
+  );
+  const columns = ['id', 'load', 'part'].map((name, place) => ({
+    name,
+    fileName: name,
+    place,
+    type: 'integer',
+  }));
+  const order = { upload: upload.id, name: 'loan', dialect: DIALECT, columns, mode };
+  onOrder();
+  let job = await ask<JobState>(address, 'POST', `/models/${id}/intake`, { tables: [order], dryRun: false });
+  while (job.state === 'running') {
+    await new Promise((resume) => setTimeout(resume, 5));
+    job = await ask<JobState>(address, 'GET', `/jobs/${job.id}`);
+  }
+  if (job.state !== 'done') throw new Error(job.faults.join('; '));
+}
+
+/** Has the table kept in parts. */
+async function keepInParts(address: string, id: number): Promise<void> {
+  const { revision } = await ask<ModelState>(address, 'GET', `/models/${id}`);
+  const change = { partition: { by: 'part', every: 'value' } };
+  await ask(address, 'POST', `/models/${id}/edits`, {
+    base: revision.id,
+    edit: [{ do: 'set-table', table: 'loan', change }],
+    says: 'parts',
+  });
+}
+
+/** Loads until the server is gone: all rows of a load have its number, in all parts. */
 async function loads({ address }: ServerChild, id: number, said: Said, n: number): Promise<void> {
   try {
     for (let k = 0; ; k++) {
       const number = n * 1000 + k;
-      const text = `id,load\n${Array.from({ length: ROWS }, (_, i) => `${i},${number}`).join('\n')}\n`;
-      const upload = await ask<{ id: string }>(address, 'POST', '/uploads?name=loan.csv', text);
-      const columns = ['id', 'load'].map((name, place) => ({ name, fileName: name, place, type: 'integer' }));
-      const order = { upload: upload.id, name: 'loan', dialect: DIALECT, columns, mode: 'replace' };
-      said.loading = number;
-      let job = await ask<JobState>(address, 'POST', `/models/${id}/intake`, {
-        tables: [order],
-        dryRun: false,
-      });
-      while (job.state === 'running') {
-        await new Promise((resume) => setTimeout(resume, 5));
-        job = await ask<JobState>(address, 'GET', `/jobs/${job.id}`);
-      }
-      if (job.state !== 'done') throw new Error(job.faults.join('; '));
+      await loadOnce(address, id, number, k % 2 === 0 ? 'parts' : 'replace', () => (said.loading = number));
       said.loaded = number;
       said.loads++;
     }
@@ -149,6 +182,8 @@ async function faultsAfter(
     const first = await ask<RowPage>(address, 'GET', `${path}?offset=0&count=1`);
     const last = await ask<RowPage>(address, 'GET', `${path}?offset=${ROWS - 1}&count=1`);
     const [begin, end] = [first, last].map((page) => Number(page.rows[0]?.[1]));
+    if ((table.parts?.length ?? PARTS) !== PARTS)
+      faults.push(`there are ${table.parts!.length} parts of ${PARTS}`);
     if (begin !== end || first.total !== ROWS)
       faults.push(`the rows are of ${begin} and of ${end}, ${first.total} of ${ROWS}`);
     if (begin === said.loading) said.loaded = said.loading;

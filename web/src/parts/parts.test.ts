@@ -63,6 +63,8 @@ test('bytes, counts and shares are humanised', () => {
   ]);
   expect([many(1, 'row'), many(1200, 'row')]).toEqual(['1 row', '1,200 rows']);
   expect([percent(0), percent(0.0004), percent(0.256)]).toEqual(['0%', '0.04%', '25.6%']);
+  // Little is not nothing.
+  expect(percent(0.000001)).toBe('< 0.01%');
   expect([cellText(null), cellText(false), cellText(0)]).toEqual(['', 'false', '0']);
 });
 

@@ -13,11 +13,16 @@ export function bytes(n: number): string {
   return `${unit === 0 ? value : value.toLocaleString(undefined, { maximumSignificantDigits: 3 })} ${UNITS[unit]}`;
 }
 
+/** The smallest share that two decimals tell from none. */
+const LEAST_SHARE = 0.00005;
+
 export const percent = (part: number): string =>
-  part.toLocaleString(undefined, {
-    style: 'percent',
-    maximumFractionDigits: part > 0 && part < 0.01 ? 2 : 1,
-  });
+  part > 0 && part < LEAST_SHARE
+    ? `< ${percent(2 * LEAST_SHARE)}`
+    : part.toLocaleString(undefined, {
+        style: 'percent',
+        maximumFractionDigits: part > 0 && part < 0.01 ? 2 : 1,
+      });
 
 export const moment = (iso: string): string =>
   new Date(iso).toLocaleString(undefined, { dateStyle: 'medium', timeStyle: 'short' });

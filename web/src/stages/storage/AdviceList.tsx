@@ -58,11 +58,11 @@ function Chosen({ folds }: { folds: Folds }) {
   };
   return (
     <>
-      <span className="tabular-nums" role="status">
+      <span className="tabular-nums" role="status" title="Of stored columns, with what leads from them">
         {error
           ? error.message
           : measured
-            ? `stored columns ${bytes(measured.beforeBytes)} → ${bytes(measured.afterBytes)}`
+            ? `${bytes(measured.beforeBytes)} → ${bytes(measured.afterBytes)}`
             : isMeasuring
               ? 'measuring …'
               : ''}

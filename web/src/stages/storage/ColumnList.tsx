@@ -2,14 +2,25 @@ import { useMemo, useRef } from 'react';
 import type { KeyboardEvent } from 'react';
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { ArrowDown, ArrowUp, Download } from 'lucide-react';
+import { api } from '@crease/contract';
 import type { Profile, ProfileDocument } from '@crease/core/storage';
 import { IconButton } from '../../parts/IconButton.tsx';
 import { bytes, count, many, percent } from '../../parts/text.ts';
 import { Blank } from '../../frame/Leaves.tsx';
 import { saveFile } from '../../state/save.ts';
+import { useModel } from '../../state/model.tsx';
 import { useParam } from '../../state/selection.ts';
+import { useAnswer } from '../../state/useAnswer.ts';
 import type { ListedColumn, ListHead } from './columnList.ts';
-import { CHANGE, columnsCsv, HEADS, listedColumns, matchingColumns, sortedColumns } from './columnList.ts';
+import {
+  CHANGE,
+  columnsCsv,
+  HEADS,
+  listedColumns,
+  matchingColumns,
+  PARQUET,
+  sortedColumns,
+} from './columnList.ts';
 import { bitsText } from './Ruler.tsx';
 
 const ROW = 28;
@@ -30,8 +41,25 @@ export function ColumnList({
 }) {
   const [search, setSearch] = useParam('search');
   const [order = 'bytes', setOrder] = useParam('order');
-  const heads = useMemo(() => (before ? [...HEADS, CHANGE] : HEADS), [before]);
-  const all = useMemo(() => listedColumns(profile, before), [profile, before]);
+  const { id } = useModel();
+  const [beside, setBeside] = useParam('parquet');
+  const isBeside = beside === '1';
+  const parquet = useAnswer(api.storage.parquetSizes, isBeside ? { id } : undefined, {
+    keepPreviousData: true,
+  });
+  const heads = useMemo(
+    () => [
+      ...HEADS.slice(0, 4),
+      ...(isBeside ? PARQUET : []),
+      ...HEADS.slice(4),
+      ...(before ? [CHANGE] : []),
+    ],
+    [before, isBeside],
+  );
+  const all = useMemo(
+    () => listedColumns(profile, before, isBeside ? parquet.data : undefined),
+    [profile, before, isBeside, parquet.data],
+  );
   const shown = useMemo(
     () => sortedColumns(matchingColumns(all, search ?? ''), heads, order),
     [all, search, heads, order],
@@ -52,6 +80,15 @@ export function ColumnList({
             ? many(all.length, 'column')
             : `${count(shown.length)} of ${many(all.length, 'column')}`}
         </span>
+        <ParquetSums all={all} isAsked={isBeside} isAsking={parquet.isLoading} error={parquet.error} />
+        <button
+          className="btn h-[24px]"
+          aria-pressed={isBeside}
+          onClick={() => setBeside(isBeside ? undefined : '1')}
+          title="Writes every stored column as Parquet and measures it"
+        >
+          Beside Parquet
+        </button>
         <IconButton
           label="Save the list as CSV"
           title="Save the list as CSV"
@@ -74,6 +111,30 @@ export function ColumnList({
         />
       )}
     </>
+  );
+}
+
+/** What all columns that are stored take here, and in Parquet. */
+function ParquetSums({
+  all,
+  isAsked,
+  isAsking,
+  error,
+}: {
+  all: readonly ListedColumn[];
+  isAsked: boolean;
+  isAsking: boolean;
+  error: Error | undefined;
+}) {
+  if (!isAsked) return null;
+  if (error) return <span className="text-vermilion">{error.message}</span>;
+  if (isAsking) return <span className="text-soft">writing Parquet …</span>;
+  const both = all.filter((c) => c.parquet !== undefined);
+  const sum = (of: (c: ListedColumn) => number) => both.reduce((n, c) => n + of(c), 0);
+  return (
+    <span className="tabular-nums">
+      {bytes(sum((c) => c.column.totalBytes))} here, {bytes(sum((c) => c.parquet!))} there
+    </span>
   );
 }
 

@@ -4,6 +4,7 @@ import { api } from '@crease/contract';
 import type { BodyOf } from '@crease/contract';
 import { isLoaded, sameName } from '@crease/core/model';
 import type { Partition } from '@crease/core/model';
+import { growthOf } from '@crease/core/storage';
 import { ask } from '../../state/api.ts';
 import { useModel } from '../../state/model.tsx';
 import { useAnswer } from '../../state/useAnswer.ts';
@@ -64,6 +65,7 @@ export function PartsPanel({ table: name }: { table: string }) {
       {data && data.parts.length > 0 && (data.isParted || data.parts.length > 1) && (
         <>
           <Strip parts={data.parts} />
+          {partition && data.isParted && <GrowthLine parts={data.parts} every={partition.every} />}
           <PartsTable
             parts={data.parts}
             isParted={data.isParted}
@@ -86,6 +88,33 @@ export function PartsPanel({ table: name }: { table: string }) {
         </>
       )}
     </section>
+  );
+}
+
+const AHEAD_MONTHS = 24;
+
+/** What the parts will weigh in some time, if it goes on as it did. */
+function GrowthLine({ parts, every }: { parts: readonly Part[]; every: Partition['every'] }) {
+  const [months, setMonths] = useState(AHEAD_MONTHS);
+  const growth = growthOf(parts, every);
+  if (!growth) return null;
+  const now = parts.reduce((n, p) => n + p.bytes, 0);
+  return (
+    <p className="mt-2 flex flex-wrap items-center gap-x-2 text-soft">
+      at the pace of its last {many(growth.parts, 'whole part')}, {many(Math.round(growth.rowsAMonth), 'row')}{' '}
+      a month, it will weigh{' '}
+      <b className="text-ink">{bytes(Math.round(now + months * growth.bytesAMonth))}</b> in the file in
+      <input
+        type="number"
+        className="field h-[24px] w-[64px]"
+        aria-label="Months ahead"
+        min={1}
+        max={600}
+        value={months}
+        onChange={(e) => setMonths(Math.min(600, Math.max(1, Math.round(Number(e.target.value)) || 1)))}
+      />
+      months, if it goes on so
+    </p>
   );
 }
 

@@ -14,9 +14,15 @@ export interface ListedColumn {
   readonly spare: number;
   /** Bytes before; undefined where it was not there, or nothing is compared. */
   readonly before: number | undefined;
+  /** Bytes in a Parquet file; undefined for what is derived, and where it was not asked for. */
+  readonly parquet: number | undefined;
 }
 
-export function listedColumns(profile: Profile, before: ProfileDocument | undefined): ListedColumn[] {
+export function listedColumns(
+  profile: Profile,
+  before: ProfileDocument | undefined,
+  parquet: Readonly<Record<string, number>> = {},
+): ListedColumn[] {
   const known = new Map(
     (before?.tables ?? []).flatMap((t) =>
       t.columns.map((c) => [columnPath(t.name, c.name).toLowerCase(), c.totalBytes]),
@@ -34,6 +40,7 @@ export function listedColumns(profile: Profile, before: ProfileDocument | undefi
         bits: bitsARow(column.totalBytes, t.rows),
         spare: Math.max(0, data - column.leastBits),
         before: known.get(path.toLowerCase()),
+        parquet: parquet[path],
       };
     }),
   );
@@ -102,6 +109,26 @@ export const HEADS: readonly ListHead[] = [
     of: (c) => c.column.held.reduce((n, h) => n + h.segments, 0),
   },
   { id: 'uses', says: 'uses', means: 'of it in the model', width: '52px', of: (c) => c.column.usedBy.length },
+];
+
+/** Beside the same column in a Parquet file, and how many times that it takes here. */
+export const PARQUET: readonly ListHead[] = [
+  {
+    id: 'parquet',
+    says: 'Parquet',
+    means: 'the same column in a Parquet file packed with gzip',
+    width: '76px',
+    of: (c) => c.parquet ?? 0,
+    as: 'bytes',
+  },
+  {
+    id: 'ratio',
+    says: 'here / there',
+    means: 'bytes here as a share of those in Parquet',
+    width: '84px',
+    of: (c) => (c.parquet ? c.column.totalBytes / c.parquet : 0),
+    as: 'share',
+  },
 ];
 
 /** The change from the profile compared with. */

@@ -1,7 +1,15 @@
 import type { ColumnProfile, Profile, TableProfile } from '@crease/core/storage';
 import { profileDocument } from '@crease/core/storage';
 import { bytesTyped } from './bytesTyped.ts';
-import { CHANGE, columnsCsv, HEADS, listedColumns, matchingColumns, sortedColumns } from './columnList.ts';
+import {
+  CHANGE,
+  columnsCsv,
+  HEADS,
+  listedColumns,
+  matchingColumns,
+  PARQUET,
+  sortedColumns,
+} from './columnList.ts';
 import type { Segment } from './ruler.ts';
 import {
   drawnSegments,
@@ -147,6 +155,16 @@ test('beside another profile, each column has its change', () => {
     ['loan.copies', 100, 400],
     ['loan.at', 3000, undefined],
     ['tiny.name', 510, undefined],
+  ]);
+});
+
+test('beside Parquet, each stored column has its bytes there and what it takes here as a share', () => {
+  const all = listedColumns(profile, undefined, { 'loan.copies': 1000, 'loan.at': 1500 });
+  const [bytes, ratio] = PARQUET;
+  expect(all.map((c) => [c.path, bytes!.of(c), ratio!.of(c)])).toEqual([
+    ['loan.copies', 1000, 0.5],
+    ['loan.at', 1500, 2],
+    ['tiny.name', 0, 0],
   ]);
 });
 
