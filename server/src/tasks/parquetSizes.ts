@@ -7,7 +7,10 @@ import { task } from '../threads/protocol.ts';
 import { FiguresOfModel } from './keptFigures.ts';
 import { dataOf } from './modelRows.ts';
 
-/** Bytes of the stored columns of a model in Parquet files, by `table.column`; those that cannot be had are left out. */
+/**
+ * Bytes of the stored columns of a model in Parquet files, by `table.column`; those that cannot be had are
+ * left out.
+ */
 export const parquetSizes = task((input: ModelVersion): Record<string, number> => {
   const data = dataOf(input);
   const figures = new FiguresOfModel(data.model, input);
