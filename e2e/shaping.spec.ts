@@ -127,7 +127,9 @@ test('a table is loaded again by its key: tried, taken in, kept as a recipe, and
   await page.getByRole('button', { name: 'Import 1 table' }).click();
   await expect(page.getByText('Imported: 2 rows stored, 1 listed as left out')).toBeVisible();
   await page.getByRole('button', { name: 'Loads' }).click();
-  await expect(page.getByRole('region', { name: 'Recipes' })).toContainText('price: updates rows by key, from a file');
+  await expect(page.getByRole('region', { name: 'Recipes' })).toContainText(
+    'price: updates rows by key, from a file',
+  );
 
   const newer = inFolder('newer price.csv');
   writeFileSync(newer, 'price,title\n9.99,1\n');
