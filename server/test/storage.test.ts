@@ -140,6 +140,11 @@ test('rows in parts weigh what their parts weigh', async () => {
   const at = (t: typeof one) => t.columns.find((c) => c.name === 'at')!;
   expect(at(both).held.reduce((n, h) => n + h.segments, 0)).toBe(2);
   expect(at(both).dictionaryBytes).toBeGreaterThan(at(one).dictionaryBytes);
+  // What an order of rows would save is held against the parts as they lie, not against one piece of them.
+  const advice = await get<Advice[]>(`/models/${id}/storage-advice`);
+  const sorts = advice.filter((a) => a.fold.do === 'sort');
+  expect(sorts.map((a) => a.beforeBytes)).toEqual(sorts.map(() => both.dataBytes));
+  expect(sorts).not.toHaveLength(0);
 });
 
 test('a budget is a claim: broken while more is held, and kept when it is raised', async () => {
