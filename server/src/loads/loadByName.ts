@@ -2,7 +2,7 @@ import type { JobState } from '@crease/contract';
 import type { RecipeRun } from '../intake/loadByRecipe.ts';
 import { loadByRecipe, modelOf, RecipeError } from '../intake/loadByRecipe.ts';
 import type { Workspace } from '../workspace.ts';
-import { brokenClaims } from './brokenClaims.ts';
+import { brokenClaims, claimsChanged } from './brokenClaims.ts';
 import { runPlan } from './runPlan.ts';
 
 /** What a recipe or a load plan did; `broken` are claims that were not broken before. */
@@ -26,7 +26,7 @@ export async function loadByName(
     const before = await brokenClaims(workspace, modelId);
     const done = await loadByRecipe(workspace, order, progress, onCancel);
     const after = await brokenClaims(workspace, modelId);
-    return { ...done, broken: after.filter((id) => !before.includes(id)) };
+    return { ...done, broken: claimsChanged(before, after).broken };
   }
   if (run.file !== undefined || run.upload !== undefined)
     throw new RecipeError(`${plan.name} is a load plan, which says its files itself: name none`);

@@ -3,7 +3,7 @@ import type { LoadPlan, LoadResult, PlanRun, StepRun } from '@crease/contract';
 import { ServerError } from '../errors.ts';
 import { loadByRecipe } from '../intake/loadByRecipe.ts';
 import type { Workspace } from '../workspace.ts';
-import { brokenClaims } from './brokenClaims.ts';
+import { brokenClaims, claimsChanged } from './brokenClaims.ts';
 import { newestFile } from './planFile.ts';
 
 export interface PlanOrder {
@@ -72,8 +72,7 @@ export async function runPlan(
     endedAt: clock.now().toISOString(),
     outcome: failure ? (cancel.signal.aborted ? 'cancelled' : 'failed') : 'done',
     steps,
-    broken: after.filter((id) => !before.includes(id)),
-    mended: before.filter((id) => !after.includes(id)),
+    ...claimsChanged(before, after),
   };
   workspace.plans.note(modelId, run);
   if (failure) throw failure;
@@ -112,12 +111,14 @@ async function runStep(
   const begun = performance.now();
   const elapsed = () => Math.round(performance.now() - begun);
   let failure: Error | undefined;
+  let tried = 0;
   for (let attempts = 1; attempts <= 1 + plan.retries; attempts++) {
     if (attempts > 1) await ways.wait(plan.pauseSeconds * 1000);
     if (ways.cancel.signal.aborted) {
       failure = new ServerError('cannot-answer', 'cancelled');
       break;
     }
+    tried = attempts;
     try {
       const file = step.file === undefined ? undefined : newestFile(workspace.file, step.file);
       const seen = plans.fileSeen(modelId, plan.name, step.recipe);
@@ -162,7 +163,7 @@ async function runStep(
     outcome: 'failed',
     message: failure!.message,
     elapsedMs: elapsed(),
-    attempts: ways.cancel.signal.aborted ? 1 : 1 + plan.retries,
+    attempts: tried,
   };
   return { run, loads: [], warnings: [], failure: failure! };
 }

@@ -20,8 +20,8 @@ export class Figures {
     return new Map(rows.map(({ basis, document }) => [basis, JSON.parse(document) as unknown]));
   }
 
-  /** Keeps new figures. `used`: all that are in use; others go once there are many. */
-  keep(modelId: number, figures: ReadonlyMap<string, unknown>, used: ReadonlySet<string>): void {
+  /** Keeps new figures. `used`, where it is known: all that are in use; others go once there are many. */
+  keep(modelId: number, figures: ReadonlyMap<string, unknown>, used?: ReadonlySet<string>): void {
     const insert = this.db.prepare(
       'insert or replace into figure (model_id, basis, document) values (?, ?, ?)',
     );
@@ -33,7 +33,7 @@ export class Figures {
           .prepare('select basis from figure where model_id = ?')
           .pluck()
           .all(modelId) as string[];
-        if (known.length > SPARE * used.size)
+        if (used && known.length > SPARE * used.size)
           for (const basis of known) if (!used.has(basis)) remove.run(modelId, basis);
       })
       .immediate();

@@ -55,7 +55,9 @@ export class Plans {
       .run(modelId, plan.name, JSON.stringify(plan), now.toISOString());
   }
 
+  /** Removes a plan, and what it knows of its files: one of the same name begins anew. */
   remove(modelId: number, name: string): boolean {
+    this.db.prepare('delete from plan_file where model_id = ? and plan = ?').run(modelId, name);
     return (
       this.db.prepare('delete from load_plan where model_id = ? and name = ?').run(modelId, name).changes > 0
     );

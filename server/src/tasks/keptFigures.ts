@@ -57,11 +57,13 @@ export class FiguresOfModel implements KeptFigures {
     return this.figure([what, tables, this.model.relationships, rests], make);
   }
 
-  /** Keeps what was made. `isAll`: whatever else is known is not in use any more. */
-  save(isAll: boolean): void {
-    if (this.made.size === 0 && !isAll) return;
-    const used = isAll ? this.used : new Set([...this.known.keys(), ...this.used]);
-    this.figures.keep(this.version.modelId, this.made, used);
+  /**
+   * Keeps what was made. `isWhole`: the figures of all columns were asked for, so that the others rest on
+   * what was before, and go once there are many.
+   */
+  save(isWhole = false): void {
+    if (this.made.size === 0) return;
+    this.figures.keep(this.version.modelId, this.made, isWhole ? this.used : undefined);
   }
 
   private figure<T>(rests: readonly unknown[], make: () => T): T {

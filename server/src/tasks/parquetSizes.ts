@@ -29,6 +29,6 @@ export const parquetSizes = task((input: ModelVersion): Record<string, number> =
         }
       }),
   );
-  figures.save(false);
+  figures.save();
   return Object.fromEntries(sizes);
 });

@@ -19,7 +19,7 @@ export const profile = task((input: Input) => {
   const data = dataOf(input);
   const figures = new FiguresOfModel(data.model, input);
   const found = profileModel(data, figures);
-  figures.save(false);
+  figures.save(true);
   const at = new Date().toISOString();
   const store = new Figures(connection(input.workspace));
   const made = { at, revision: input.number, formulas: true };

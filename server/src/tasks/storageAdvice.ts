@@ -11,7 +11,7 @@ export const storageAdvice = task((input: ModelVersion) => {
   const figures = new FiguresOfModel(data.model, input);
   const uses = [...usesOfColumns(data)];
   const advice = figures.ofModel('advice', uses, () => adviceOn(data));
-  figures.save(false);
+  figures.save();
   return advice;
 });
 
