@@ -48,7 +48,7 @@ export class Jobs {
         change({ state: 'done', progress: 1, ...(typeof end === 'string' ? { detail: end } : end) }),
       )
       .catch((error: unknown) => {
-        if (cancelled) return change({ state: 'cancelled', detail: 'nothing was stored' });
+        if (cancelled) return change({ state: 'cancelled', detail: 'what was stored before stays' });
         const { code, message } = explained(error, '');
         if (code === 'internal') this.onBug(error);
         change({ state: 'failed', faults: message.split('\n') });

@@ -19,13 +19,18 @@ export class Scheduler {
   constructor(private readonly workspace: Workspace) {}
 
   start(): void {
-    this.timer = setInterval(() => void this.look(), TICK_MS);
+    // A fault of one look is logged, and the next one comes: the server goes on.
+    const look = () =>
+      void this.look().catch((error: unknown) =>
+        this.workspace.log.error({ error: String(error) }, 'load plans could not be looked at'),
+      );
+    this.timer = setInterval(look, TICK_MS);
     this.timer.unref();
-    void this.look();
+    look();
   }
 
   /** Puts what is due into the queue; resolves when all of it has been run. */
-  look(): Promise<void> {
+  async look(): Promise<void> {
     const { plans, settings, clock, log } = this.workspace;
     const now = clock.now();
     for (const kept of plans.all()) {
@@ -42,7 +47,7 @@ export class Scheduler {
         log.error({ error: error.message }, `the times of the load plan ${plan.name} cannot be read`);
       }
     }
-    return this.queue;
+    await this.queue;
   }
 
   /** A failed run is in the plan's log, which is where one looks for it. */
