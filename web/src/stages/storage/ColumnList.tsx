@@ -15,6 +15,7 @@ import type { ListedColumn, ListHead } from './columnList.ts';
 import {
   CHANGE,
   columnsCsv,
+  fileBytes,
   HEADS,
   listedColumns,
   matchingColumns,
@@ -133,7 +134,7 @@ function ParquetSums({
   const sum = (of: (c: ListedColumn) => number) => both.reduce((n, c) => n + of(c), 0);
   return (
     <span className="tabular-nums">
-      {bytes(sum((c) => c.column.totalBytes))} here, {bytes(sum((c) => c.parquet!))} there
+      {bytes(sum(fileBytes))} here, {bytes(sum((c) => c.parquet!))} there
     </span>
   );
 }
@@ -251,6 +252,8 @@ const titleOf = (h: ListHead, c: ListedColumn): string =>
   h.as === 'bytes' ? `${count(Number(h.of(c)))} bytes` : h.id === 'column' ? c.path : '';
 
 function shownAs(h: ListHead, c: ListedColumn): string {
+  // What was not written as Parquet has no bytes there.
+  if (PARQUET.includes(h) && c.parquet === undefined) return '';
   const value = h.of(c);
   if (typeof value === 'string') return value;
   if (h.as === 'bytes') return bytes(value);

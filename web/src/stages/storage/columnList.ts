@@ -111,6 +111,9 @@ export const HEADS: readonly ListHead[] = [
   { id: 'uses', says: 'uses', means: 'of it in the model', width: '52px', of: (c) => c.column.usedBy.length },
 ];
 
+/** Bytes at rest, where it lies in the file: there its dictionary may be deflated, as Parquet's is packed. */
+export const fileBytes = ({ column }: ListedColumn): number => column.storedBytes ?? column.totalBytes;
+
 /** Beside the same column in a Parquet file, and how many times that it takes here. */
 export const PARQUET: readonly ListHead[] = [
   {
@@ -124,9 +127,9 @@ export const PARQUET: readonly ListHead[] = [
   {
     id: 'ratio',
     says: 'here / there',
-    means: 'bytes here as a share of those in Parquet',
+    means: 'bytes in the file here as a share of those in Parquet',
     width: '84px',
-    of: (c) => (c.parquet ? c.column.totalBytes / c.parquet : 0),
+    of: (c) => (c.parquet ? fileBytes(c) / c.parquet : 0),
     as: 'share',
   },
 ];
