@@ -12,6 +12,7 @@ const ladder = [
   'sql',
   'load',
   'shape',
+  'corrections',
   'sources',
   'edit',
   'storage',

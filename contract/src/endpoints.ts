@@ -1,5 +1,6 @@
 import { calendars } from './calendars.ts';
 import { claims, release } from './claims.ts';
+import { corrections } from './corrections.ts';
 import { databases } from './databases.ts';
 import type { AnyEndpoint } from './endpoint.ts';
 import { events } from './events.ts';
@@ -20,6 +21,7 @@ export const api = {
   intake,
   loads,
   plans,
+  corrections,
   jobs,
   settings,
   databases,

@@ -1,5 +1,6 @@
 export * from './calendars.ts';
 export * from './claims.ts';
+export * from './corrections.ts';
 export * from './databases.ts';
 export * from './endpoint.ts';
 export * from './endpoints.ts';

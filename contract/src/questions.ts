@@ -155,6 +155,7 @@ export const questions = {
       listing: z.string().optional(),
       columns: z.array(z.string()).max(500).optional(),
       limit: z.int().min(0).max(100_000).optional(),
+      keys: z.boolean().optional().describe('whether rows come with their keys'),
     }),
     answer: ofCore<RowsBehind>('rows by aggregate, and what they add up to'),
   }),

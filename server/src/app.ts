@@ -13,6 +13,7 @@ import { databaseRoutes } from './routes/databases.ts';
 import { intakeRoutes, loadRoutes } from './routes/intake.ts';
 import { modelRoutes } from './routes/models.ts';
 import { claimRoutes, questionRoutes } from './routes/questions.ts';
+import { correctionRoutes } from './routes/corrections.ts';
 import { planRoutes } from './routes/plans.ts';
 import { releaseRoutes } from './routes/release.ts';
 import { storageRoutes } from './routes/storage.ts';
@@ -28,6 +29,7 @@ const ROUTES = [
   intakeRoutes,
   loadRoutes,
   planRoutes,
+  correctionRoutes,
   databaseRoutes,
   calendarRoutes,
   releaseRoutes,

@@ -2,6 +2,7 @@ import type { ColumnName, FormulaChecker } from '../formula/index.ts';
 import { columnsOf, walkTyped } from '../formula/index.ts';
 import type { Model, Relationship, Table } from '../model/index.ts';
 import { cardinalityOf, isDefault, sameName, calendarOf, isDerived, stepsOf } from '../model/index.ts';
+import { correctedColumn, correctionsTable } from '../corrections/index.ts';
 import { tablesRead } from '../shape/index.ts';
 import { parseType, TEXT } from '../values/index.ts';
 import type { Claim } from './claim.ts';
@@ -58,6 +59,25 @@ export class DependencyDigest {
   private rowsOf(name: string): string {
     const table = this.checker.names.table(name);
     if (!table) return `no ${name.toLowerCase()}`;
+    const read = this.readRowsOf(table);
+    const lists = this.correctionsOf(table);
+    return lists.length === 0 ? read : this.digest(JSON.stringify([read, lists]));
+  }
+
+  /** What is written over the rows of a table, and the day as of which that holds. */
+  private correctionsOf(table: Table): string[] {
+    return (this.model.corrections ?? []).flatMap((corrections) => {
+      const of = correctedColumn(this.model, corrections.of);
+      if ('refusal' in of || of.table !== table) return [];
+      const list = correctionsTable(of, corrections);
+      const { asOf } = this.model;
+      return [
+        JSON.stringify([of.column.name, table.key, list.columns, this.versionOf(list), asOf ?? this.day]),
+      ];
+    });
+  }
+
+  private readRowsOf(table: Table): string {
     const { source } = table;
     if (!isDerived(table)) {
       // The columns of a generated calendar follow the fiscal year.

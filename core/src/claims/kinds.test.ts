@@ -559,6 +559,8 @@ test('every kind is shown broken by some case here or by the demo', () => {
     'measure-name',
     'label-unique',
     'known-answer',
+    // By the tests of corrections.
+    'corrections-fit',
   ];
   const here = cases.filter(([, , , against]) => against > 0).map(([id]) => id.split(':')[0]!);
   expect(

@@ -1,3 +1,4 @@
+import type { Value } from '../values/index.ts';
 import type { Column } from './column.ts';
 import type { ReadProblem } from './problems.ts';
 import { renamed } from './column.ts';
@@ -18,6 +19,35 @@ export interface TableData {
   readonly problems: readonly ReadProblem[];
   /** Rows of values that are not of their column's type: count by column name in lower case. */
   readonly misfits: ReadonlyMap<string, Misfits>;
+  /** What people have written over values that were read, by column name in lower case. */
+  readonly corrected?: ReadonlyMap<string, CorrectionsMade>;
+}
+
+/** What became of the corrections of a column. */
+export interface CorrectionsMade {
+  /** How many there are. */
+  readonly entered: number;
+  /** Rows with another value than the one that was read, from 0. */
+  readonly byRow: ReadonlyMap<number, CorrectedValue>;
+  /** Those that change nothing, whatever the day. */
+  readonly unfit: readonly UnfitCorrection[];
+}
+
+/** What stood in a row before somebody corrected it, and who says what of it. */
+export interface CorrectedValue {
+  readonly was: Value;
+  readonly author: string | null;
+  /** When it was entered, as it was written. */
+  readonly at: string | null;
+  readonly comment: string | null;
+}
+
+export interface UnfitCorrection {
+  /** Of its row, as far as it can be read. */
+  readonly key: readonly Value[];
+  /** Where it stands in its file. */
+  readonly line: number;
+  readonly why: string;
 }
 
 export interface Misfits {

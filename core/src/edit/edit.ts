@@ -3,6 +3,7 @@ import {
   calendarSchema,
   claimRefSchema,
   columnSchema,
+  correctionsSchema,
   detailListingSchema,
   diagramSchema,
   hierarchySchema,
@@ -82,6 +83,8 @@ const single = z.union([
   z.strictObject({ do: z.literal('remove-calendar'), table: z.string() }),
   z.strictObject({ do: z.literal('waive'), value: waiverSchema }),
   z.strictObject({ do: z.literal('end-waiver'), claim: z.union([z.string(), claimRefSchema]) }),
+  z.strictObject({ do: z.literal('put-corrections'), value: correctionsSchema }),
+  z.strictObject({ do: z.literal('remove-corrections'), of: z.string() }),
   z.strictObject({ do: z.literal('put-known-answer'), value: knownAnswerSchema }),
   z.strictObject({ do: z.literal('remove-known-answer'), name: z.string() }),
   z.strictObject({

@@ -76,6 +76,20 @@ function applySingle(model: Model, edit: SingleEdit): Model {
         ...model,
         waivers: [...(model.waivers ?? []).filter((w) => !sameClaim(w.claim, edit.value.claim)), edit.value],
       };
+    case 'put-corrections':
+      return {
+        ...model,
+        corrections: [
+          ...(model.corrections ?? []).filter((c) => !sameName(c.of, edit.value.of)),
+          edit.value,
+        ],
+      };
+    case 'remove-corrections': {
+      const left = (model.corrections ?? []).filter((c) => !sameName(c.of, edit.of));
+      if (left.length === (model.corrections ?? []).length)
+        throw new EditError(`${edit.of} is not corrected`);
+      return { ...model, corrections: left };
+    }
     case 'put-known-answer': {
       const others = (model.knownAnswers ?? []).filter((k) => !sameName(k.name, edit.value.name));
       const at = (model.knownAnswers ?? []).findIndex((k) => sameName(k.name, edit.value.name));

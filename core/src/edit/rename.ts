@@ -152,6 +152,10 @@ function renamed(model: Model, renaming: Renaming): Model {
       model.trials?.map((t) => ({ ...t, query: renaming.query(t.query) })),
     ),
     ...given(
+      'corrections',
+      model.corrections?.map((c) => ({ ...c, of: renaming.path(c.of) })),
+    ),
+    ...given(
       'diagrams',
       model.diagrams?.map((d) => ({
         ...d,

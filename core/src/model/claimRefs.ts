@@ -46,6 +46,7 @@ const FORMS: Readonly<Record<string, readonly SubjectForm[]>> = {
   'validity-disjoint': ['table'],
   'bridge-weights': ['table'],
   'partition-covers': ['table'],
+  'corrections-fit': ['column'],
   'budget-kept': ['table', 'model'],
   'target-matches': ['target'],
   'known-answer': ['answer'],

@@ -392,6 +392,13 @@ export const detailListingSchema = z.strictObject({
   limit: z.int().min(1).optional(),
 });
 
+/** Values that people have written over those of a column, and the file that they lie in. */
+export const correctionsSchema = z.strictObject({
+  /** `table.column`. */
+  of: z.string().min(1),
+  source: z.strictObject({ file: z.string().min(1) }),
+});
+
 export const modelSchema = z.strictObject({
   crease: z.literal(FORMAT_VERSION),
   name,
@@ -411,6 +418,7 @@ export const modelSchema = z.strictObject({
   waivers: z.array(waiverSchema).optional(),
   diagrams: z.array(diagramSchema).optional(),
   trials: z.array(trialSchema).optional(),
+  corrections: z.array(correctionsSchema).optional(),
 });
 
 export type Model = z.infer<typeof modelSchema>;
@@ -444,6 +452,7 @@ export interface PlainQuery extends Omit<
 }
 export type KnownAnswer = NonNullable<Model['knownAnswers']>[number];
 export type Trial = z.infer<typeof trialSchema>;
+export type Corrections = z.infer<typeof correctionsSchema>;
 export type DetailListing = z.infer<typeof detailListingSchema>;
 export type Cardinality = NonNullable<Relationship['cardinality']>;
 

@@ -3,7 +3,7 @@ import { DATE, parseType, TEXT, textReader } from '../values/index.ts';
 import type { Codes, Column, RowLists, TableData } from '../columns/index.ts';
 import { columnValues, combinations } from '../columns/index.ts';
 import type { Model, PlainQuery, Relationship, Table } from '../model/index.ts';
-import { sameName } from '../model/index.ts';
+import { sameName, splitPath } from '../model/index.ts';
 import type { Path, RowIndex, Via } from '../relate/index.ts';
 import type { DataOracle, TypedAggregate } from '../formula/index.ts';
 import { FormulaChecker, mentionsRole, withRoles } from '../formula/index.ts';
@@ -15,6 +15,12 @@ import { LookupRecorder } from './lookupRecorder.ts';
 import { aggregateRows } from './rowFormula.ts';
 import type { KeyColumns, PathStart } from './rowIndexes.ts';
 import { RowIndexes } from './rowIndexes.ts';
+
+/**
+ * The stored rows of a table by its name in the model, with the corrections that hold as of a day (days since
+ * 1970-01-01; by default the model's own).
+ */
+export type TableRows = (table: string, asOf?: number) => TableData;
 
 /**
  * The rows of one model revision: stored and derived columns, worked out on demand and kept; with the row
@@ -37,7 +43,7 @@ export class ModelData implements DataOracle, ModelRows {
    */
   constructor(
     readonly model: Model,
-    private readonly load: (table: string) => TableData,
+    private readonly load: TableRows,
     /** Days since 1970-01-01; stands in for a missing `asOf`. */
     readonly today: number,
     readonly executor: Executor = 'auto',
@@ -60,7 +66,7 @@ export class ModelData implements DataOracle, ModelRows {
     if (!this.roled) {
       const { model, rowsOf } = withRoles(this.model);
       const stored = (name: string) => rowsOf.get(name.toLowerCase()) ?? name;
-      const load = (name: string) => this.table(stored(name));
+      const load: TableRows = (name, asOf) => this.load(this.modelTable(stored(name)).name, asOf);
       this.roled = new ModelData(
         model,
         load,
@@ -85,18 +91,24 @@ export class ModelData implements DataOracle, ModelRows {
       (model.measures ?? []).slice(this.model.measures?.length ?? 0),
     ]);
     if (this.variant?.key !== key) {
-      const asOf = model.asOf === this.model.asOf ? undefined : model.asOf;
-      const data = new ModelData(
-        model,
-        (name) => this.table(name),
-        asOf === undefined ? this.today : (textReader(DATE)(asOf) as number),
-        this.executor,
-        (table, column, make) =>
-          this.checker.names.column(table, column) ? this.column(table, column) : make(),
+      const isOtherDay = model.asOf !== this.model.asOf && model.asOf !== undefined;
+      const day = isOtherDay ? (textReader(DATE)(model.asOf!) as number) : this.today;
+      const rows: TableRows = (name, asOf = day) => this.load(this.modelTable(name).name, asOf);
+      const areSame = day === this.today || !this.changesBy(day);
+      const data = new ModelData(model, rows, day, this.executor, (table, column, make) =>
+        areSame && this.checker.names.column(table, column) ? this.column(table, column) : make(),
       );
       this.variant = { key, data };
     }
     return this.variant.data;
+  }
+
+  /** Whether a table that is corrected has other values as of a day. */
+  private changesBy(day: number): boolean {
+    return (this.model.corrections ?? []).some(({ of }) => {
+      const table = this.checker.names.table(splitPath(of)?.[0] ?? '');
+      return table !== undefined && this.load(table.name, day) !== this.load(table.name);
+    });
   }
 
   modelTable(name: string): Table {

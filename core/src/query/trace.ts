@@ -1,7 +1,7 @@
 import type { Value } from '../values/index.ts';
 import { formatDate, formatType, toJson } from '../values/index.ts';
 import type { Typed } from '../formula/index.ts';
-import { compileScalar, operandsOf } from '../formula/index.ts';
+import { columnsOf, compileScalar, operandsOf } from '../formula/index.ts';
 import { sameName } from '../model/index.ts';
 import { hopsOf } from '../relate/index.ts';
 import type { Axis, Condition, Context, Step } from './context.ts';
@@ -51,6 +51,8 @@ export interface TracedPart {
   /** Columns of the conditions that do not reach the rows. */
   readonly doesNotApplyBy?: readonly string[];
   readonly parts?: readonly TracedPart[];
+  /** How many of its rows count with a value that somebody has corrected; missing for none. */
+  readonly corrected?: number;
   /** Expressions within its formula that put parts together, innermost first. */
   readonly steps?: readonly TracedStep[];
 }
@@ -155,10 +157,31 @@ export class CellTracer implements EvaluationListener {
         cells.tuples.size === 1 && (context.repeat || unreached.length === 0)
           ? this.tables(held, frame, base)
           : [],
+      ...this.corrected(frame, base),
       ...(unreached.length > 0 && !context.repeat
         ? { doesNotApplyBy: unreached.map((c) => `${c.table}.${c.column}`) }
         : {}),
     };
+  }
+
+  /** Rows of the cell in which a column that is read has been corrected. */
+  private corrected({ node, context, cells }: Frame, base: string): { corrected?: number } {
+    if (cells.tuples.size !== 1) return {};
+    const read = columnsOf(node).flatMap(({ table, column }) => {
+      const rows = this.data.table(table).corrected?.get(column.toLowerCase())?.byRow;
+      if (!rows || rows.size === 0) return [];
+      return [{ rows, index: this.data.lookupIndex(base, table, context.via) }];
+    });
+    if (read.length === 0) return {};
+    const { groups, rows: places } = scan(this.data, context, base);
+    let corrected = 0;
+    const wanted = this.groupOf(narrowings(context).filter(isAxis), context, cells, base);
+    groups.forEach((group, entry) => {
+      const row = places ? places[entry]! : entry;
+      if (group === wanted && read.some(({ rows, index }) => rows.has(index ? index[row]! - 1 : row)))
+        corrected++;
+    });
+    return corrected > 0 ? { corrected } : {};
   }
 
   private reaches(narrowing: Narrowing, base: string, context: Context): boolean {
@@ -241,10 +264,18 @@ export class CellTracer implements EvaluationListener {
   private rows(some: readonly Narrowing[], context: Context, cells: Cells, base: string): number {
     const axes = some.filter(isAxis);
     const steps = some.filter((n): n is Step => !isAxis(n));
-    const { groups, tuples } = scan(this.data, { ...context, axes, steps }, base);
+    const narrowed = { ...context, axes, steps };
+    const group = this.groupOf(axes, narrowed, cells, base);
+    return group < 0
+      ? 0
+      : scan(this.data, narrowed, base).groups.reduce((n, g) => n + (g === group ? 1 : 0), 0);
+  }
+
+  /** The group of a scan in which the rows of the cell are; -1 for none. */
+  private groupOf(axes: readonly Axis[], context: Context, cells: Cells, base: string): number {
+    const { tuples } = scan(this.data, context, base);
     const place = axes.map((axis) => cells.axes.indexOf(axis));
-    const group = tuples.size === 0 ? -1 : tuples.find((p) => cells.tuples.codes[place[p]!]![0]!);
-    return group < 0 ? 0 : groups.reduce((n, g) => n + (g === group ? 1 : 0), 0);
+    return tuples.size === 0 ? -1 : tuples.find((p) => cells.tuples.codes[place[p]!]![0]!);
   }
 }
 

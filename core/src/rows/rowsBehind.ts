@@ -31,6 +31,8 @@ export interface RowsRequest {
   /** Columns written `table.column`, in place of those of the listing. */
   readonly columns?: readonly string[] | undefined;
   readonly limit?: number | undefined;
+  /** Whether rows are given with their keys, by which they can be corrected. */
+  readonly keys?: boolean | undefined;
 }
 
 /** The rows that an aggregate of a measure was worked out of. */
@@ -52,6 +54,21 @@ export interface AggregateRows {
   readonly hiddenByListing: number;
   /** What the rows stand for, where they are not summed. */
   readonly standsFor?: string;
+  /** Of the rows listed, those values that somebody has corrected; missing where there are none. */
+  readonly corrected?: readonly CorrectedCell[];
+  /** Of each row listed the values of its table's key, where they are asked for and it has one. */
+  readonly keys?: readonly (readonly Json[])[];
+}
+
+/** A value in place of the one that was read. */
+export interface CorrectedCell {
+  /** Places in `rows` and `columns`, from 0. */
+  readonly row: number;
+  readonly column: number;
+  readonly was: Json;
+  readonly author: string | null;
+  readonly at: string | null;
+  readonly comment: string | null;
 }
 
 export interface RowsBehind {
@@ -126,6 +143,11 @@ function listed(
   const some = sorted(data, table.name, shown, listing?.sort ?? [], limit);
   const values = columns.map(({ column }) => valuesOf(data, table.name, column));
   const { lineOf } = data.table(table.name);
+  const corrected = values.flatMap((column, c) =>
+    column.corrected(some).map((cell) => ({ ...cell, column: c })),
+  );
+  const key = request.keys ? (table.key ?? []) : [];
+  const keys = key.map((name) => valuesOf(data, table.name, columnPath(table.name, name)));
   const isSum =
     (node.aggregate === 'sum' || node.aggregate === 'count') && !node.distinct && isOneCell(behind);
   return {
@@ -143,6 +165,10 @@ function listed(
     of: isOneCell(behind) ? together(behind, isSum) : null,
     hiddenByListing: rows.length - shown.length,
     ...(isSum ? {} : { standsFor: standsFor(behind, text) }),
+    ...(corrected.length > 0 ? { corrected } : {}),
+    ...(keys.length > 0
+      ? { keys: rowsOfColumns(keys.map(({ of, type }) => of(some).map((value) => toJson(value, type)))) }
+      : {}),
   };
 }
 
@@ -227,6 +253,8 @@ interface ListedColumn {
   readonly type: DataType;
   /** Of base rows, from 0. */
   of(rows: readonly number[]): Value[];
+  /** Which of these base rows have a corrected value in it, by their places. */
+  corrected(rows: readonly number[]): Omit<CorrectedCell, 'column'>[];
 }
 
 const rowsOfColumns = <T>(columns: readonly (readonly T[])[]): T[][] =>
@@ -239,9 +267,17 @@ function valuesOf(data: ModelData, base: string, path: string): ListedColumn {
     throw new QueryError(`a row of ${base} looks up no row of ${table}: leave ${path} out of the columns`);
   const found = data.column(table, column);
   const index = data.lookupIndex(base, table);
+  const made = data.table(table).corrected?.get(column.toLowerCase())?.byRow;
   return {
     name: columnPath(table, column),
     type: found.type,
+    corrected: (rows) =>
+      !made || made.size === 0
+        ? []
+        : rows.flatMap((row, i) => {
+            const cell = made.get(index ? index[row]! - 1 : row);
+            return cell ? [{ ...cell, row: i, was: toJson(cell.was, found.type) }] : [];
+          }),
     of: (rows) => {
       if (!index) return valuesOfRows(found, rows);
       const met = rows.filter((row) => index[row] !== 0);

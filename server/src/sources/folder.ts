@@ -6,6 +6,7 @@ import { DataError, ModelData } from '@crease/core/query';
 import { ReadError } from '@crease/core/reading';
 import type { FolderCache } from './folderCache.ts';
 import { isParquet, readFileTable, readHead } from './fileTable.ts';
+import { listsOfCorrections } from '@crease/core/corrections';
 import { readSpecOf, tableLoader } from '@crease/core/sources';
 
 /**
@@ -19,7 +20,7 @@ export async function openFolder(
   cache?: FolderCache,
 ): Promise<ModelData> {
   const read = new Map<string, TableData>();
-  const sources = model.tables.flatMap((table) => {
+  const sources = [...model.tables, ...listsOfCorrections(model)].flatMap((table) => {
     const source = fileOf(table);
     return source ? [{ table, source }] : [];
   });

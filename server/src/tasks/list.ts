@@ -4,6 +4,7 @@ import { briefs } from './briefs.ts';
 import { column } from './column.ts';
 import { columnFormula } from './columnFormula.ts';
 import { columns } from './columns.ts';
+import { corrections, correctionsFile, writeCorrections } from './corrections.ts';
 import { finalize } from './finalize.ts';
 import { formula } from './formula.ts';
 import { formulaUses } from './formulaUses.ts';
@@ -49,6 +50,8 @@ export const TASKS = {
   column,
   columnFormula,
   columns,
+  corrections,
+  correctionsFile,
   extractSqlite,
   finalize,
   folds,
@@ -86,5 +89,6 @@ export const TASKS = {
   transcode,
   types,
   values,
+  writeCorrections,
 };
 export type Tasks = typeof TASKS;

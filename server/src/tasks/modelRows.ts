@@ -48,7 +48,13 @@ export function makeData(version: ModelVersion): ModelData {
   const model = withFamilies(readModel(version.document));
   const now = today(model, version.day);
   const rests = derivedCache(version.workspace, model, version);
-  const loader = tableLoader(model, now, (table) => storedRows(version, table), rests.table);
+  const loader = tableLoader(
+    model,
+    now,
+    (table) => storedRows(version, table),
+    rests.table,
+    (list) => version.versions[sourceKey(list)] !== undefined,
+  );
   return new ModelData(model, loader, now, 'auto', rests.column);
 }
 

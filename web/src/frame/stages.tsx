@@ -35,7 +35,7 @@ export const STAGES: readonly Stage[] = [
     page: 'intake',
     name: 'Intake',
     icon: FileInput,
-    kinds: ['type-holds', 'file-read'],
+    kinds: ['type-holds', 'file-read', 'corrections-fit'],
     shows: ['table', 'column'],
   },
   {

@@ -2,6 +2,7 @@ import type { ClaimKind } from '../claim.ts';
 import { bridgeWeights } from './bridgeWeights.ts';
 import { calendarContinuous, calendarCovers } from './calendars.ts';
 import { cardinality } from './cardinality.ts';
+import { correctionsFit } from './correctionsFit.ts';
 import { fileRead } from './fileRead.ts';
 import { formulaValid } from './formulaValid.ts';
 import { keyFilled } from './keyFilled.ts';
@@ -38,6 +39,7 @@ export const CLAIM_KINDS: readonly ClaimKind[] = [
   missingSide,
   measureReach,
   perspectiveClosed,
+  correctionsFit,
   fileRead,
   typeHolds,
   keyUnique,

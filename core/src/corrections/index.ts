@@ -1,0 +1,2 @@
+export * from './correction.ts';
+export * from './correct.ts';
