@@ -252,6 +252,12 @@ export function demoFiles(options: DemoOptions = {}): DemoFile[] {
       }
     }),
     file(
+      'budget_amount_corrections.csv',
+      ['budget_no', 'value', 'author', 'at', 'comment', 'from', 'to'],
+      99,
+      () => BUDGET_CORRECTIONS,
+    ),
+    file(
       'programme_visit.csv',
       ['visit_no', 'branch_code', 'held_on', 'programme', 'attendance'],
       17,
@@ -317,6 +323,13 @@ function* calendarRows(): Iterable<readonly Cell[]> {
 }
 
 const inMissingWeek = (day: number): boolean => day >= MISSING_WEEK && day < MISSING_WEEK + 7;
+/** What two librarians have put right in the budget by hand; the second of them twice. */
+const BUDGET_CORRECTIONS: readonly (readonly Cell[])[] = [
+  [3, '4150.00', 'Maren Holt', '2024-10-02T09:15:00Z', 'two figures were swapped', null, null],
+  [58, '5200.00', 'Piet Lorne', '2025-03-11T14:02:00Z', 'raised by the board', null, null],
+  [58, '5350.00', 'Piet Lorne', '2025-04-01T08:30:00Z', 'with the late grant', '2025-04-01', null],
+];
+
 /** The missing week shows on loans alone, so that each flaw has its own trace. */
 const dateOutsideWeek = (day: number): string => formatDate(inMissingWeek(day) ? day + 7 : day);
 

@@ -574,4 +574,5 @@ export const demoModel = (): Model =>
         measures: ['Loans', 'Copies missing', 'Holds', 'Visitors'],
       },
     ],
+    corrections: [{ of: 'budget.amount', source: { file: 'budget_amount_corrections.csv' } }],
   });

@@ -27,8 +27,9 @@ function demoData(model = demoModel()): ModelData {
     tableLoader(model, today, (table) => {
       const { name } = table;
       if (!tables.has(name)) {
-        const bytes = bytesOf(`${name}.csv`);
-        tables.set(name, readTable(readSpecOf(table, table.source as { file: string }, bytes, true), bytes));
+        const source = table.source as { file: string };
+        const bytes = bytesOf(source.file);
+        tables.set(name, readTable(readSpecOf(table, source, bytes, true), bytes));
       }
       return tables.get(name)!;
     }),

@@ -7,6 +7,7 @@ import { loadTable } from './intake/loadTable.ts';
 import { readHead } from './sources/fileTable.ts';
 import { sourceKey } from './store/index.ts';
 import type { Workspace } from './workspace.ts';
+import { listsOfCorrections } from '@crease/core/corrections';
 import { readSpecOf } from '@crease/core/sources';
 import { fileOf } from '@crease/core/model';
 
@@ -24,7 +25,7 @@ export async function bringIn(
   const modelId = models.create(model, says);
   const present = new Set(readdirSync(folder));
   const stored: { key: string; pending: PendingRows; file: string; tookMs: number }[] = [];
-  for (const table of model.tables) {
+  for (const table of [...model.tables, ...listsOfCorrections(model)]) {
     const source = fileOf(table);
     if (!source || !present.has(source.file)) continue;
     const file = join(folder, source.file);

@@ -198,6 +198,29 @@ export function valuesOfRows(column: Column, rows: readonly number[]): Value[] {
   return known ? rows.map((row) => known[codes[row]!]!) : column.valuesOf(rows.map((row) => codes[row]!));
 }
 
+/**
+ * The codes of some values, in their order: 0 for null, -1 where the domain does not hold one. Codes ascend
+ * with their values, so that each is found by halves; a dictionary is asked for few values, not decoded.
+ */
+export function codesOfValues(column: Column, values: readonly Value[]): Int32Array {
+  const codes = new Int32Array(values.length).fill(-1);
+  const low = new Int32Array(values.length).fill(1);
+  const high = new Int32Array(values.length).fill(column.size);
+  let open = values.flatMap((value, i) => (value === null ? [] : [i]));
+  values.forEach((value, i) => value === null && (codes[i] = 0));
+  while ((open = open.filter((i) => codes[i] === -1 && low[i]! <= high[i]!)).length > 0) {
+    const middle = open.map((i) => (low[i]! + high[i]!) >>> 1);
+    column.valuesOf(middle).forEach((value, k) => {
+      const i = open[k]!;
+      const order = compareValues(value, values[i]!);
+      if (order === 0) codes[i] = middle[k]!;
+      else if (order < 0) low[i] = middle[k]! + 1;
+      else high[i] = middle[k]! - 1;
+    });
+  }
+  return codes;
+}
+
 export const valueAt = (column: Column, row: number): Value => columnValues(column)[column.codes[row]!]!;
 
 /** A column of a finished code array: codes are counted, runs where they are asked for. */

@@ -3,14 +3,13 @@ import { formatDate, toJson } from '../values/index.ts';
 import type { Column, CorrectedValue, TableData } from '../columns/index.ts';
 import {
   codesArray,
+  codesOfValues,
   columnOf,
   columnOfCodes,
-  columnOfValues,
   domainOfDistinct,
   mergeDomains,
   valuesOfRows,
 } from '../columns/index.ts';
-import { keyNumbers } from '../relate/index.ts';
 import type { CorrectedColumn, Correction } from './correction.ts';
 
 /** What a list of corrections does to the rows of a table. */
@@ -31,7 +30,11 @@ const isNewer = (a: Correction, b: Correction): boolean =>
     ? (a.moment ?? -Infinity) > (b.moment ?? -Infinity)
     : a.line >= b.line;
 
-/** Finds the row of each correction, and of those for one row the newest that holds on a day. */
+/**
+ * Finds the row of each correction, and of those for one row the newest that holds on a day. Corrections are
+ * few beside rows: their keys are looked for in the dictionaries, which need not be decoded, and one pass
+ * over codes finds the rows.
+ */
 function fitCorrections(
   { table: { name, key } }: CorrectedColumn,
   table: TableData,
@@ -41,33 +44,55 @@ function fitCorrections(
   const byRow = new Map<number, Correction>();
   const unfit = new Map<Correction, string>();
   const own = key!.map((column) => columnOf(table, column));
-  const asked = own.map((column, i) =>
-    columnOfValues(
-      column.name,
-      column.type,
+  const wanted = own.map((column, i) =>
+    codesOfValues(
+      column,
       corrections.map((c) => c.key[i]!),
     ),
   );
-  const numbers = keyNumbers(asked, own);
-  const rowOf = new Int32Array(numbers.size).fill(NONE);
-  numbers.to.forEach((k, row) => (rowOf[k] = rowOf[k] === NONE ? row : SEVERAL));
+  const rowsOf = rowsOfKeys(own, wanted, corrections.length);
   corrections.forEach((correction, i) => {
-    const k = numbers.from[i]!;
-    const row = k === 0 ? NONE : rowOf[k]!;
     const { fault } = correction;
-    const refuse = (why: string) => unfit.set(correction, why);
-    if (fault !== undefined) refuse(fault);
-    else if (row === NONE) refuse(`${name} has no row of its key`);
-    else if (row === SEVERAL) refuse(`several rows of ${name} have its key`);
+    const rows = rowsOf(i);
+    if (fault !== undefined) unfit.set(correction, fault);
+    else if (rows.length === 0) unfit.set(correction, `${name} has no row of its key`);
+    else if (rows.length > 1) unfit.set(correction, `several rows of ${name} have its key`);
     else if (holdsOn(correction, day)) {
+      const row = rows[0]!;
       const before = byRow.get(row);
       if (!before || isNewer(correction, before)) byRow.set(row, correction);
     }
   });
   return { byRow, unfit };
 }
-const NONE = -1;
-const SEVERAL = -2;
+
+/**
+ * Rows by some keys, each given as its codes by key column (-1 for a value that no row has); of one that has
+ * several rows only the first two are listed. A key with null has none.
+ */
+function rowsOfKeys(
+  columns: readonly Column[],
+  wanted: readonly Int32Array[],
+  count: number,
+): (i: number) => readonly number[] {
+  const idOf = (codeAt: (k: number) => number) => columns.map((_, k) => codeAt(k)).join(' ');
+  const found = new Map<string, number[]>();
+  const ids = Array.from({ length: count }, (_, i) => {
+    const isThere = wanted.every((codes) => codes[i]! > 0);
+    const id = isThere ? idOf((k) => wanted[k]![i]!) : undefined;
+    if (id !== undefined) found.set(id, []);
+    return id;
+  });
+  const [first] = columns;
+  const isMet = new Set(wanted[0]);
+  if (found.size > 0)
+    first!.codes.forEach((code: number, row: number) => {
+      if (!isMet.has(code)) return;
+      const rows = found.get(idOf((k) => columns[k]!.codes[row]!));
+      if (rows && rows.length < 2) rows.push(row);
+    });
+  return (i) => (ids[i] === undefined ? [] : found.get(ids[i])!);
+}
 
 /** The rows of a table with the values of corrections in place of those that were read, as of a day. */
 export function withCorrections(

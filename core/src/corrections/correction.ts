@@ -31,7 +31,7 @@ export interface CorrectedColumn {
 }
 
 /** Names of the columns of a list of corrections, behind those of the key. */
-export const CORRECTION_FIELDS = ['value', 'author', 'at', 'comment', 'from', 'to'] as const;
+const CORRECTION_FIELDS = ['value', 'author', 'at', 'comment', 'from', 'to'] as const;
 
 /**
  * The column that is corrected, or why it cannot be: its rows must be told by a key, and it must hold values

@@ -79,10 +79,7 @@ function applySingle(model: Model, edit: SingleEdit): Model {
     case 'put-corrections':
       return {
         ...model,
-        corrections: [
-          ...(model.corrections ?? []).filter((c) => !sameName(c.of, edit.value.of)),
-          edit.value,
-        ],
+        corrections: [...(model.corrections ?? []).filter((c) => !sameName(c.of, edit.value.of)), edit.value],
       };
     case 'remove-corrections': {
       const left = (model.corrections ?? []).filter((c) => !sameName(c.of, edit.of));

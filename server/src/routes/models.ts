@@ -1,5 +1,6 @@
 import type { HistoryEntry, ModelState, ModelSummary, UndoState } from '@crease/contract';
 import { api } from '@crease/contract';
+import { listsOfCorrections } from '@crease/core/corrections';
 import { DocumentError, readModel } from '@crease/core/model';
 import { ServerError } from '../errors.ts';
 import type { Revision } from '../store/index.ts';
@@ -112,8 +113,8 @@ export function modelRoutes(workspace: Workspace, serve: Serve): void {
     if (!beyond) return { possible: false, says: '', rows: [] };
     const head = models.head(id);
     const undone = step === 'undo' ? head : beyond.revision;
-    const nameOf = (key: string) =>
-      [...head.model.tables, ...beyond.revision.model.tables].find((t) => sourceKey(t) === key)?.name ?? key;
+    const known = [head.model, beyond.revision.model].flatMap((m) => [...m.tables, ...listsOfCorrections(m)]);
+    const nameOf = (key: string) => known.find((t) => sourceKey(t) === key)?.name ?? key;
     return {
       possible: isOwn(undone.by, tab),
       says: undone.says,

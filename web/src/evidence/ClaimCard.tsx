@@ -1,13 +1,13 @@
 import { useState } from 'react';
 import type { JudgedClaim } from '@crease/core/claims';
 import { useModel } from '../state/model.tsx';
+import { useAuthor } from '../state/author.ts';
 import { useSelection } from '../state/selection.ts';
 import { VerdictMark } from '../parts/Marks.tsx';
 import { cellText, count, many } from '../parts/text.ts';
 import { RemedyList } from './RemedyList.tsx';
 
 /** Whoever waives claims here is asked once who it is. */
-const AUTHOR = 'crease.author';
 
 /** One line of a claim: its mark, what it says, and how much speaks against it. */
 export function ClaimLine({ claim, plain = false }: { claim: JudgedClaim; plain?: boolean }) {
@@ -168,21 +168,20 @@ function Remedies({ claim }: { claim: JudgedClaim }) {
 function WaiverForm({ claim, onDone }: { claim: JudgedClaim; onDone: () => void }) {
   const { edit } = useModel();
   const [reason, setReason] = useState('');
-  const [author, setAuthor] = useState(() => localStorage.getItem(AUTHOR) ?? '');
+  const [author, setAuthor, keepAuthor] = useAuthor();
   const [until, setUntil] = useState('');
   return (
     <form
       className="flex flex-wrap items-center gap-2 border-l-2 border-violet py-1 pl-3"
       onSubmit={(event) => {
         event.preventDefault();
-        const by = author.trim();
+        const by = keepAuthor();
         const value = {
           claim: claim.ref,
           reason: reason.trim(),
           ...(by ? { author: by } : {}),
           ...(until ? { until } : {}),
         };
-        localStorage.setItem(AUTHOR, by);
         void edit([{ do: 'waive', value }], `waive ${claim.id}`).then((done) => done && onDone());
       }}
     >

@@ -7,6 +7,7 @@ import { useModel } from '../../state/model.tsx';
 import { LeafHead } from '../../frame/Leaves.tsx';
 import { VerdictMark } from '../../parts/Marks.tsx';
 import { bytes, count, many, moment } from '../../parts/text.ts';
+import { CorrectionsSection } from './CorrectionsSection.tsx';
 import { PlansSection } from './PlansSection.tsx';
 
 const RECIPE_SAYS: Readonly<Record<RecipeState['mode'], string>> = {
@@ -108,6 +109,7 @@ export function LoadsView({
           </ul>
         </section>
         {data && <PlansSection recipes={data.recipes} />}
+        <CorrectionsSection />
         <section aria-label="Log">
           <h2 className="px-4 pt-3 text-[14px]">Loads so far</h2>
           {data?.log.length === 0 && <p className="px-4 py-2 text-soft">No loads yet.</p>}

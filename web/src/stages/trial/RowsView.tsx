@@ -10,10 +10,14 @@ import { ask } from '../../state/api.ts';
 import { saveFile } from '../../state/save.ts';
 import { useAsked } from '../../state/useAsked.ts';
 import { useModel } from '../../state/model.tsx';
-import { formatValue, isNumeric, memberText } from '../../parts/format.ts';
+import { memberText } from '../../parts/format.ts';
 import { IconButton } from '../../parts/IconButton.tsx';
 import { count, many } from '../../parts/text.ts';
 import { AttributePicker } from './AttributePicker.tsx';
+import type { CorrectedPlace } from './CorrectValue.tsx';
+import { CorrectValue } from './CorrectValue.tsx';
+import { canCorrect, placeOf } from './correctable.ts';
+import { RowsTable } from './RowsTable.tsx';
 import { namedMembers } from './table/laidOut.ts';
 
 /** What of the rows behind a number is looked at; it stands in the address. */
@@ -47,6 +51,7 @@ export function RowsView({
   const again = (next: AskedRows) => onAsk({ ...(own ? { query: own } : {}), ...next });
   const { id, model, state, tell, fail } = useModel();
   const [place, setPlace] = useState(0);
+  const [correcting, setCorrecting] = useState<CorrectedPlace>();
   const {
     answer: found,
     error,
@@ -55,7 +60,12 @@ export function RowsView({
     ask(
       api.questions.rowsBehind,
       { id },
-      { ...question, cells: [...question.cells], columns: question.columns && [...question.columns] },
+      {
+        ...question,
+        cells: [...question.cells],
+        columns: question.columns && [...question.columns],
+        keys: true,
+      },
       signal,
     ),
   );
@@ -153,10 +163,21 @@ export function RowsView({
               <Download size={14} aria-hidden />
             </IconButton>
           </div>
-          <RowsTable
-            rows={shown}
-            onRemove={(name) => again({ ...asked, columns: columns.filter((c) => c !== name) })}
-          />
+          <div className="flex min-h-0 flex-1">
+            <RowsTable
+              rows={shown}
+              canCorrect={(column) => canCorrect(model, shown, column)}
+              onCorrect={(row, column) => setCorrecting(placeOf(shown, row, column))}
+              onRemove={(name) => again({ ...asked, columns: columns.filter((c) => c !== name) })}
+            />
+            {correcting && (
+              <CorrectValue
+                key={JSON.stringify(correcting)}
+                of={correcting}
+                onDone={() => setCorrecting(undefined)}
+              />
+            )}
+          </div>
         </>
       )}
     </div>
@@ -250,53 +271,6 @@ function KeepListing({
         Cancel
       </button>
     </span>
-  );
-}
-
-function RowsTable({ rows, onRemove }: { rows: AggregateRows; onRemove: (name: string) => void }) {
-  const hasLines = rows.lines.length > 0;
-  return (
-    <div className="min-h-0 flex-1 overflow-auto">
-      <table className="grid-plain" aria-label={`Rows of ${rows.table}`}>
-        <thead className="sticky top-0 bg-leaf">
-          <tr>
-            {rows.columns.map((c) => (
-              <th key={c.name} scope="col" className={isNumeric(c.type) ? 'num' : ''} title={c.name}>
-                {c.title ?? c.name.replace(`${rows.table}.`, '')}
-                <button
-                  className="btn btn-bare ml-1 h-[18px] px-[2px]"
-                  aria-label={`Remove ${c.name}`}
-                  onClick={() => onRemove(c.name)}
-                >
-                  ×
-                </button>
-              </th>
-            ))}
-            {hasLines && (
-              <th scope="col" className="num" title="Of the file that the rows came from">
-                line
-              </th>
-            )}
-          </tr>
-        </thead>
-        <tbody>
-          {rows.rows.map((row, i) => (
-            <tr key={i}>
-              {row.map((value, c) => (
-                <td key={c} className={`whitespace-nowrap ${isNumeric(rows.columns[c]!.type) ? 'num' : ''}`}>
-                  {value === null ? (
-                    <i className="text-soft">null</i>
-                  ) : (
-                    formatValue(value, rows.columns[c]!.type)
-                  )}
-                </td>
-              ))}
-              {hasLines && <td className="num text-soft">{count(rows.lines[i]!)}</td>}
-            </tr>
-          ))}
-        </tbody>
-      </table>
-    </div>
   );
 }
 

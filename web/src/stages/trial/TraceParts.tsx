@@ -23,6 +23,9 @@ export function TraceParts({ parts }: { parts: readonly TracedPart[] }) {
           {part.conditions.length > 0 && <Conditions part={part} />}
           {part.days.length > 0 && <p className="text-soft">days {daysText(part)}</p>}
           {part.tables.length > 0 && <p className="text-soft">{rowsText(part.tables)}</p>}
+          {part.corrected !== undefined && (
+            <p className="text-soft">{many(part.corrected, 'row')} with a value corrected by hand</p>
+          )}
           {part.parts && <TraceParts parts={part.parts} />}
           {part.steps && <Steps of={part.text} steps={part.steps} />}
         </li>
