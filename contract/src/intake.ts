@@ -89,6 +89,11 @@ const loadFields = {
    * are added; or are brought onto them by the table's key.
    */
   mode: z.enum(LOAD_MODES).default('replace'),
+  /** What happens where a blocking claim would be broken that is not broken before. */
+  broken: z
+    .enum(['store', 'stop'])
+    .default('store')
+    .describe('with "stop", rows that break a blocking claim never become visible'),
 };
 const recipeName = z.string().trim().min(1, 'a recipe needs a name').max(100);
 const intakeRequest = z.strictObject({

@@ -72,18 +72,38 @@ export async function loadTables(
       const { aborted } = cancel.signal;
       if (!dryRun)
         workspace.loads.note(modelId, { ...entry, outcome: aborted ? 'cancelled' : 'failed', message });
-      if (stored.length > 0) await registerTables(workspace, modelId, stored, by);
+      if (stored.length > 0) await registered(workspace, modelId, stored, by);
       throw aborted ? error : named(error as Error, order.name);
     }
     if (!dryRun) await workspace.uploads.drop(order.upload);
   }
-  if (!dryRun) await registerTables(workspace, modelId, stored, by);
+  if (!dryRun) await registered(workspace, modelId, stored, by);
   const sum = (of: (load: LoadResult) => number) => loads.reduce((n, load) => n + of(load), 0);
   const rows = sum((l) => l.counts.added + l.counts.changed + l.counts.unchanged);
   const leftOut = sum((l) => l.leftOut + l.counts.refused);
   const whole = new Intl.NumberFormat('en');
   const detail = `${whole.format(rows)} ${rows === 1 ? 'row' : 'rows'} ${dryRun ? 'would be stored' : 'stored'}${leftOut > 0 ? `, ${whole.format(leftOut)} listed as left out` : ''}`;
   return { detail, loads };
+}
+
+/** Makes what was stored visible; where claims stop it, the log says so of each of its tables. */
+async function registered(
+  workspace: Workspace,
+  modelId: number,
+  stored: readonly StoredTable[],
+  by: string,
+): Promise<void> {
+  try {
+    await registerTables(workspace, modelId, stored, by);
+  } catch (error) {
+    const { message } = error as Error;
+    for (const { entry } of stored) {
+      const { table, source, mode, recipe } = entry;
+      const kept = { table, source, mode, ...(recipe === undefined ? {} : { recipe }) };
+      workspace.loads.note(modelId, { ...kept, outcome: 'failed', message });
+    }
+    throw error;
+  }
 }
 
 /** The error with the table's name in front; its kind stays. */

@@ -1,8 +1,9 @@
 import type { DatabaseTable, IntakeRequest, LoadEntry, RecipeState } from '@crease/contract';
 import type { Model, ModelColumn, Relationship, Table } from '@crease/core/model';
-import { sameName, fileOf, isTableOf } from '@crease/core/model';
+import { sameName, fileOf, isTableOf, writeModel } from '@crease/core/model';
 import { followedBy } from '@crease/core/calendar';
 import { ServerError } from '../errors.ts';
+import { brokenClaims } from '../judging/brokenClaims.ts';
 import { sourceKey } from '../store/index.ts';
 import type { Workspace } from '../workspace.ts';
 import type { Origin } from './uploads.ts';
@@ -109,32 +110,69 @@ export async function registerTables(
 ): Promise<void> {
   const taken = stored.map(({ table }) => table);
   const declared = await declaredKeys(workspace, taken);
+  const admit = (model: Model) =>
+    [...declared].reduce((m, [name, found]) => related(m, name, found), taken.reduce(admitted, model));
+  if (taken.some((t) => t.order.broken === 'stop')) await checkClaims(workspace, modelId, stored, admit);
   const names = taken.map((t) => t.order.name).join(', ');
   const { tables, loads, models } = workspace;
   const before = models.head(modelId).id;
-  const revision = models.change(
-    modelId,
-    (model) =>
-      [...declared].reduce((m, [name, found]) => related(m, name, found), taken.reduce(admitted, model)),
-    `loaded ${names}`,
-    {
-      by,
-      before: () => {
-        for (const { table, pending, tookMs } of stored) {
-          const key = keyFor(models.head(modelId).model, table);
-          tables.finishAll(modelId, key, pending);
-          for (const { tableId } of pending.tables)
-            tables.setOrigin(tableId, table.origin ? tableText(table.origin) : table.file, tookMs);
-        }
-      },
+  const revision = models.change(modelId, admit, `loaded ${names}`, {
+    by,
+    before: () => {
+      for (const { table, pending, tookMs } of stored) {
+        const key = keyFor(models.head(modelId).model, table);
+        tables.finishAll(modelId, key, pending);
+        for (const { tableId } of pending.tables)
+          tables.setOrigin(tableId, table.origin ? tableText(table.origin) : table.file, tookMs);
+      }
     },
-  );
+  });
   for (const { table, entry } of stored) {
     loads.note(modelId, { ...entry, before, revision: revision.id });
     if (table.order.recipe !== undefined) loads.keep(modelId, recipeOf(table.order.recipe, table));
   }
   workspace.pruneRows(modelId);
   workspace.changed(modelId, revision, by);
+}
+
+/**
+ * Judges the rows before they become visible. Throws StoppedLoad where a blocking claim would be broken that
+ * is not broken now; then the rows are gone.
+ */
+async function checkClaims(
+  workspace: Workspace,
+  modelId: number,
+  stored: readonly StoredTable[],
+  admit: (model: Model) => Model,
+): Promise<void> {
+  const { tables, models, pool, claims } = workspace;
+  const { model } = models.head(modelId);
+  const coming = stored.map(({ table, pending }) => ({ key: keyFor(model, table), rows: pending }));
+  const drop = () => coming.forEach(({ rows }) => rows.tables.forEach(({ tableId }) => tables.drop(tableId)));
+  try {
+    const before = (await brokenClaims(workspace, modelId)) ?? [];
+    const broken = await pool.load('judgeLoad', {
+      ...workspace.task(modelId),
+      document: writeModel(admit(model)),
+      versions: tables.versionsWith(modelId, coming),
+      known: claims.known(modelId),
+    });
+    const fresh = broken.filter(({ id }) => !before.includes(id));
+    if (fresh.length > 0) throw new StoppedLoad(fresh);
+  } catch (error) {
+    drop();
+    throw error;
+  }
+}
+
+const MOST_NAMED = 5;
+/** A load whose rows would break what is claimed of them. Nothing of it is visible. */
+export class StoppedLoad extends ServerError {
+  constructor(broken: readonly { readonly id: string; readonly found: string }[]) {
+    const named = broken.slice(0, MOST_NAMED).map(({ id, found }) => `${id} (${found})`);
+    const more = broken.length > MOST_NAMED ? `, and ${broken.length - MOST_NAMED} more` : '';
+    super('blocked', `stopped, nothing was stored: it would break ${named.join(', ')}${more}`);
+  }
 }
 
 async function declaredKeys(

@@ -2,7 +2,7 @@ import type { JobState } from '@crease/contract';
 import type { RecipeRun } from '../intake/loadByRecipe.ts';
 import { loadByRecipe, modelOf, RecipeError } from '../intake/loadByRecipe.ts';
 import type { Workspace } from '../workspace.ts';
-import { brokenClaims, claimsChanged } from './brokenClaims.ts';
+import { brokenClaims, claimsChanged } from '../judging/brokenClaims.ts';
 import { runPlan } from './runPlan.ts';
 
 /** What a recipe or a load plan did; `broken` are claims that were not broken before. */

@@ -2,8 +2,9 @@ import { basename } from 'node:path';
 import type { LoadPlan, LoadResult, PlanRun, StepRun } from '@crease/contract';
 import { ServerError } from '../errors.ts';
 import { loadByRecipe } from '../intake/loadByRecipe.ts';
+import { StoppedLoad } from '../intake/registerTables.ts';
 import type { Workspace } from '../workspace.ts';
-import { brokenClaims, claimsChanged } from './brokenClaims.ts';
+import { brokenClaims, claimsChanged } from '../judging/brokenClaims.ts';
 import { newestFile } from './planFile.ts';
 
 export interface PlanOrder {
@@ -155,7 +156,9 @@ async function runStep(
       };
     } catch (error) {
       failure = error as Error;
-      if (ways.cancel.signal.aborted || attempts === 1 + plan.retries) break;
+      // The same rows would be stopped again.
+      const isLast = attempts === 1 + plan.retries || error instanceof StoppedLoad;
+      if (ways.cancel.signal.aborted || isLast) break;
     }
   }
   const run: StepRun = {

@@ -1,6 +1,12 @@
 import type { LoadEntry, RecipeState } from '@crease/contract';
 import type { Connection } from './database.ts';
 
+/** A recipe as it was kept; older ones say nothing of claims. */
+const asRecipe = (document: string): RecipeState => ({
+  ...{ broken: 'store' as const },
+  ...(JSON.parse(document) as RecipeState),
+});
+
 /** Recipes by name, and what has been loaded when. */
 export class Loads {
   constructor(private readonly db: Connection) {}
@@ -9,14 +15,14 @@ export class Loads {
     const rows = this.db
       .prepare('select document from recipe where model_id = ? order by name')
       .all(modelId) as { document: string }[];
-    return rows.map((r) => JSON.parse(r.document) as RecipeState);
+    return rows.map((r) => asRecipe(r.document));
   }
 
   recipe(modelId: number, name: string): RecipeState | undefined {
     const row = this.db
       .prepare('select document from recipe where model_id = ? and name = ?')
       .get(modelId, name) as { document: string } | undefined;
-    return row && (JSON.parse(row.document) as RecipeState);
+    return row && asRecipe(row.document);
   }
 
   keep(modelId: number, recipe: RecipeState): void {

@@ -77,6 +77,16 @@ export const partedBy = ({ by, every }: Pick<Partition, 'by' | 'every'>): string
  */
 export type Replaces = 'all' | { readonly part: string };
 
+/** Rows that are written and not visible yet, and parts that go without others in their place. */
+export interface ComingRows {
+  readonly tables: readonly {
+    readonly tableId: number;
+    readonly misfits: TableData['misfits'];
+    readonly replaces: Replaces;
+  }[];
+  readonly gone: readonly string[];
+}
+
 /** What is known of a table before its columns are written. */
 export interface TableFacts {
   readonly rowCount: number;
@@ -244,21 +254,7 @@ export class Tables {
   }
 
   /** The same for several tables, and for parts that go without others in their place. */
-  finishAll(
-    modelId: number,
-    key: string,
-    {
-      tables,
-      gone,
-    }: {
-      readonly tables: readonly {
-        readonly tableId: number;
-        readonly misfits: TableData['misfits'];
-        readonly replaces: Replaces;
-      }[];
-      readonly gone: readonly string[];
-    },
-  ): void {
+  finishAll(modelId: number, key: string, { tables, gone }: ComingRows): void {
     this.db
       .transaction(() => {
         for (const part of gone) this.rows.retire(modelId, key, part);
@@ -281,6 +277,28 @@ export class Tables {
     const { modelId, key } = this.placeOf(id);
     const others = this.currentParts(modelId, key).filter(({ part }) => part !== replaces.part);
     this.checkAlike([...others.map((o) => o.id), id], key);
+  }
+
+  /**
+   * Versions of a model's rows as they would be with others that are not visible yet, which can be read under
+   * them; their misfits are written down for whoever reads them.
+   */
+  versionsWith(
+    modelId: number,
+    coming: readonly { readonly key: string; readonly rows: ComingRows }[],
+  ): Record<string, string> {
+    const versions = { ...this.versions(modelId) };
+    for (const { key, rows } of coming) {
+      const isReplaced = (part: string) =>
+        rows.gone.includes(part) ||
+        rows.tables.some(({ replaces }) => replaces === 'all' || replaces.part === part);
+      for (const { tableId, misfits } of rows.tables) this.setMisfits(tableId, misfits);
+      const stay = this.currentParts(modelId, key).filter(({ part }) => !isReplaced(part));
+      const ids = [...stay.map(({ id }) => id), ...rows.tables.map(({ tableId }) => tableId)];
+      if (ids.length === 0) delete versions[key];
+      else versions[key] = ids.sort((a, b) => a - b).join('+');
+    }
+    return versions;
   }
 
   private placeOf(id: number): { modelId: number; key: string } {

@@ -10,6 +10,7 @@ import { formula } from './formula.ts';
 import { formulaUses } from './formulaUses.ts';
 import { foundLevels } from './foundLevels.ts';
 import { judge } from './judge.ts';
+import { judgeLoad } from './judgeLoad.ts';
 import { levels } from './levels.ts';
 import { match } from './match.ts';
 import { members } from './members.ts';
@@ -59,6 +60,7 @@ export const TASKS = {
   formulaUses,
   foundLevels,
   judge,
+  judgeLoad,
   levels,
   match,
   members,

@@ -100,6 +100,17 @@ export function WhatHappens({ arrival, existing, parts, onChange, onTry }: Props
           <option value="stop">stop the load</option>
         </select>
       </label>
+      <label className="flex items-center gap-1">
+        a blocking claim that would be broken
+        <select
+          className="field h-[24px]"
+          value={arrival.broken}
+          onChange={(e) => onChange((a) => ({ ...a, broken: e.target.value as Arrival['broken'] }))}
+        >
+          <option value="store">is told afterwards</option>
+          <option value="stop">stops the load before it is visible</option>
+        </select>
+      </label>
       <label
         className="flex items-center gap-1"
         title="Save the load under this name to repeat it with a newer file, here or from the command line"

@@ -22,6 +22,7 @@ const arrival = (change: Partial<Arrival> = {}): Arrival => ({
   preview,
   columns: arrivingColumns(preview, [], undefined),
   misfits: 'null',
+  broken: 'store',
   mode: 'replace',
   ...change,
 });
@@ -72,6 +73,7 @@ test('a recipe says all of a load but the file', () => {
       { name: 'day', fileName: 'opened on', type: 'date', pattern: 'dd.MM.yyyy' },
     ],
     misfits: 'leave out',
+    broken: 'stop',
     mode: 'update',
   };
   const made = byRecipe(arrival(), recipe);
@@ -80,6 +82,7 @@ test('a recipe says all of a load but the file', () => {
     recipe: 'weekly',
     mode: 'update',
     misfits: 'leave out',
+    broken: 'stop',
     nulls: ['', 'n/a'],
   });
   expect(made.columns.map((c) => [c.fileName, c.name, c.taken])).toEqual([

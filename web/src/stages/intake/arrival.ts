@@ -57,6 +57,8 @@ export interface Arrival {
   readonly dialect?: Partial<Pick<Dialect, 'delimiter' | 'quote' | 'header' | 'skip' | 'encoding'>>;
   readonly nulls?: readonly string[];
   readonly misfits: 'null' | 'leave out' | 'stop';
+  /** What happens where a blocking claim would be broken. */
+  readonly broken: 'store' | 'stop';
   /** What becomes of the rows that are there. */
   readonly mode: LoadMode;
   /** The name under which the way it is loaded is kept. */
@@ -80,6 +82,7 @@ export const newArrival = (file: Arrival['file'], name: string): Arrival => ({
   cancel: new AbortController(),
   columns: [],
   misfits: 'null',
+  broken: 'store',
   mode: 'replace',
 });
 
@@ -260,6 +263,7 @@ export const orderOf = (a: Arrival): IntakeOrder => ({
   fields: a.preview!.columns.length,
   nulls: [...a.preview!.nulls],
   misfits: a.misfits,
+  broken: a.broken,
   columns: a.columns.flatMap((c, i) => {
     if (!c.taken) return [];
     const { use, aggregate } = useOf(c, a.preview!.columns[i]!, a.preview!.rows);
@@ -278,7 +282,7 @@ export const orderOf = (a: Arrival): IntakeOrder => ({
  * preview.
  */
 export function byRecipe(arrival: Arrival, recipe: RecipeState): Arrival {
-  const { dialect, nulls, misfits, mode, part, parts, table, name } = recipe;
+  const { dialect, nulls, misfits, broken, mode, part, parts, table, name } = recipe;
   const { delimiter, quote, header, skip, encoding } = dialect;
   const columns = arrival.columns.map((c): ArrivingColumn => {
     const said = recipe.columns.find((r) => r.fileName === c.fileName);
@@ -303,6 +307,7 @@ export function byRecipe(arrival: Arrival, recipe: RecipeState): Arrival {
     columns,
     nulls,
     misfits,
+    broken,
     mode,
     recipe: name,
     dialect: { delimiter, quote, header, encoding, ...(skip === undefined ? {} : { skip }) },
