@@ -15,6 +15,7 @@ const ladder = [
   'corrections',
   'sources',
   'edit',
+  'changes',
   'storage',
   'claims',
   'propose',

@@ -8,6 +8,7 @@ import { CommandError } from './input.ts';
 import { addCache } from './commands/cache.ts';
 import { addCheck } from './commands/check.ts';
 import { addDdl } from './commands/ddl.ts';
+import { addDiff } from './commands/diff.ts';
 import { addDemo } from './commands/demo.ts';
 import { addFormat } from './commands/format.ts';
 import { addLoad } from './commands/load.ts';
@@ -36,6 +37,7 @@ for (const add of [
   addImport,
   addFormat,
   addDdl,
+  addDiff,
   addDemo,
   addLoad,
   addSchedule,

@@ -399,6 +399,21 @@ export const correctionsSchema = z.strictObject({
   source: z.strictObject({ file: z.string().min(1) }),
 });
 
+const path = z.string().min(1).max(1000);
+/** Where a model is released to; without secrets, which are the connection's. */
+export const targetSchema = z.union([
+  z.strictObject({
+    name,
+    kind: z.literal('postgresql'),
+    connection: z.string().min(1),
+    schema: name,
+    /** Roles that exist and get reading rights, by perspective. */
+    grant: z.record(z.string(), z.string().min(1)).optional(),
+  }),
+  z.strictObject({ name, kind: z.literal('sqlite'), file: path }),
+  z.strictObject({ name, kind: z.literal('folder'), path, as: z.enum(['parquet', 'csv']) }),
+]);
+
 export const modelSchema = z.strictObject({
   crease: z.literal(FORMAT_VERSION),
   name,
@@ -419,6 +434,7 @@ export const modelSchema = z.strictObject({
   diagrams: z.array(diagramSchema).optional(),
   trials: z.array(trialSchema).optional(),
   corrections: z.array(correctionsSchema).optional(),
+  targets: z.array(targetSchema).optional(),
 });
 
 export type Model = z.infer<typeof modelSchema>;
@@ -453,6 +469,7 @@ export interface PlainQuery extends Omit<
 export type KnownAnswer = NonNullable<Model['knownAnswers']>[number];
 export type Trial = z.infer<typeof trialSchema>;
 export type Corrections = z.infer<typeof correctionsSchema>;
+export type ReleaseTarget = z.infer<typeof targetSchema>;
 export type DetailListing = z.infer<typeof detailListingSchema>;
 export type Cardinality = NonNullable<Relationship['cardinality']>;
 

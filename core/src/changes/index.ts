@@ -1,0 +1,2 @@
+export * from './diff.ts';
+export * from './merge.ts';
