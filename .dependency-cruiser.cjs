@@ -21,6 +21,7 @@ const ladder = [
   'propose',
   'stars',
   'interchange',
+  'release',
 ];
 const upward = ladder.map((folder, index) => ({
   name: `core-${folder}-imports-downwards-only`,

@@ -13,6 +13,7 @@ import { addDemo } from './commands/demo.ts';
 import { addFormat } from './commands/format.ts';
 import { addLoad } from './commands/load.ts';
 import { addProfile } from './commands/profile.ts';
+import { addRelease } from './commands/release.ts';
 import { addSchedule } from './commands/schedule.ts';
 import { addImport } from './commands/import.ts';
 import { addPropose } from './commands/propose.ts';
@@ -40,6 +41,7 @@ for (const add of [
   addDiff,
   addDemo,
   addLoad,
+  addRelease,
   addSchedule,
   addServe,
 ])

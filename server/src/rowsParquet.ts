@@ -6,6 +6,8 @@ import { parseType, TEXT, textReader, toText } from '@crease/core/values';
 
 /** Digits that a decimal of 64 bits holds. */
 const MOST_DIGITS = 18;
+/** Bytes of one of more: 38 digits, the most that ours have. */
+const WIDE_BYTES = 16;
 
 /** The rows behind an aggregate as a Parquet file: exact decimals, days and moments as such. */
 export function rowsParquet({ columns, rows }: AggregateRows): Uint8Array {
@@ -63,14 +65,14 @@ export function parquetType(
       return { element: element({ type: 'INT32', converted_type: 'DATE' }), of: asItIs };
     case 'timestamp':
       return { element: element({ type: 'INT64', converted_type: 'TIMESTAMP_MICROS' }), of: whole };
-    case 'decimal':
-      if (type.precision <= MOST_DIGITS) {
-        const { precision, scale } = type;
-        return {
-          element: element({ type: 'INT64', converted_type: 'DECIMAL', precision, scale }),
-          of: whole,
-        };
-      }
+    case 'decimal': {
+      const { precision, scale } = type;
+      const physical: Partial<SchemaElement> =
+        precision <= MOST_DIGITS
+          ? { type: 'INT64' }
+          : { type: 'FIXED_LEN_BYTE_ARRAY', type_length: WIDE_BYTES };
+      return { element: element({ ...physical, converted_type: 'DECIMAL', precision, scale }), of: whole };
+    }
   }
   return {
     element: element({ type: 'BYTE_ARRAY', converted_type: 'UTF8' }),

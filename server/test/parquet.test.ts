@@ -3,9 +3,11 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { columnOf, valueAt } from '@crease/core/columns';
 import { readModel } from '@crease/core/model';
+import { formatType, toJson } from '@crease/core/values';
 import { answerQuery } from '@crease/core/query';
 import { parquetWriteBuffer } from 'hyparquet-writer';
 import { openFolder } from '../src/files.ts';
+import { previewParquet, readParquetTable } from '../src/sources/parquetTable.ts';
 
 const folder = mkdtempSync(join(tmpdir(), 'crease-parquet-'));
 afterAll(() => rmSync(folder, { recursive: true, force: true }));
@@ -106,4 +108,61 @@ test.each([
   await expect(openFolder(model([{ name: 'id', type: 'integer' }], file), folder, 20_000)).rejects.toThrow(
     message,
   );
+});
+
+test('decimals are read without loss: more digits than a double has, negative, as bytes, at another scale', async () => {
+  const file = join(folder, 'decimals.parquet');
+  const wide = [123_456_789_012_345_678_901_234n, -1n, -98_765_432_109_876_543_210n];
+  writeFileSync(
+    file,
+    Buffer.from(
+      parquetWriteBuffer({
+        schema: [
+          { name: 'root', num_children: 2 },
+          { name: 'amount', type: 'INT64', converted_type: 'DECIMAL', precision: 18, scale: 4 },
+          {
+            name: 'wide',
+            type: 'FIXED_LEN_BYTE_ARRAY',
+            type_length: 16,
+            repetition_type: 'REQUIRED',
+            converted_type: 'DECIMAL',
+            precision: 30,
+            scale: 4,
+          },
+        ],
+        columnData: [
+          { name: 'amount', data: [123_456_789_012_341_234n, -55_000n, 100_000n] },
+          { name: 'wide', data: wide },
+        ],
+      }),
+    ),
+  );
+  const read = async (...columns: { name: string; type: string; sourceName?: string }[]) => {
+    const table = await readParquetTable(file, { name: 't', role: 'fact', columns });
+    return [...table.columns.values()].map((c) => ({
+      values: Array.from({ length: 3 }, (_, row) => toJson(valueAt(c, row), c.type)),
+      misfits: table.misfits.get(c.name)?.rows ?? 0,
+    }));
+  };
+  expect(
+    await read(
+      { name: 'amount', type: 'decimal(18,4)' },
+      { name: 'wide', type: 'decimal(30,4)' },
+      { name: 'whole', type: 'integer', sourceName: 'amount' },
+      { name: 'near', type: 'double', sourceName: 'amount' },
+      { name: 'said', type: 'text', sourceName: 'wide' },
+    ),
+  ).toEqual([
+    { values: ['12345678901234.1234', '-5.5000', '10.0000'], misfits: 0 },
+    { values: ['12345678901234567890.1234', '-0.0001', '-9876543210987654.3210'], misfits: 0 },
+    { values: [null, null, 10], misfits: 2 },
+    { values: [12_345_678_901_234.123, -5.5, 10], misfits: 0 },
+    { values: ['12345678901234567890.1234', '-0.0001', '-9876543210987654.3210'], misfits: 0 },
+  ]);
+  const preview = await previewParquet(file, {});
+  expect(preview.columns.map((c) => [formatType(c.type), c.misfits.rows])).toEqual([
+    ['decimal(18,4)', 0],
+    ['decimal(30,4)', 0],
+  ]);
+  expect(preview.firstRows[0]).toEqual(['12345678901234.1234', '12345678901234567890.1234']);
 });

@@ -3,6 +3,7 @@ import { parseType, TEXT } from '../values/index.ts';
 import type { Model, ModelColumn, Relationship, Table } from '../model/index.ts';
 import { cardinalityOf, sameName } from '../model/index.ts';
 import { DataError } from '../query/index.ts';
+import { DOUBLE_DIGITS } from '../sql/index.ts';
 
 export type Dialect = 'postgresql' | 'sqlite';
 export const DDL_DIALECTS: readonly Dialect[] = ['postgresql', 'sqlite'];
@@ -20,11 +21,12 @@ const TYPES: Record<Dialect, (type: DataType) => string> = {
         return type.kind;
     }
   },
-  // SQLite keeps a declared type's affinity; dates and moments are ISO 8601 texts.
+  // SQLite keeps a declared type's affinity; dates and moments are ISO 8601 texts, and so are decimals of more
+  // digits than the double has that SQLite would make of them.
   sqlite: (type) =>
     ({
       integer: 'integer',
-      decimal: 'numeric',
+      decimal: type.kind === 'decimal' && type.precision > DOUBLE_DIGITS ? 'text' : 'numeric',
       double: 'real',
       text: 'text',
       boolean: 'integer',
@@ -45,17 +47,6 @@ const identityText = ({ identity }: ModelColumn, dialect: Dialect): string =>
 
 const quote = (name: string): string => `"${name.replaceAll('"', '""')}"`;
 const list = (names: readonly string[]): string => names.map(quote).join(', ');
-
-/**
- * Columns of a table that others refer to, beside its key: they need to be unique for a foreign key to point
- * at them.
- */
-function referredKeys(model: Model, table: Table): string[][] {
-  const found = foreignKeys(model)
-    .filter((r) => sameName(r.to.table, table.name) && !sameColumns(r.to.columns, table.key ?? []))
-    .map((r) => [...r.to.columns]);
-  return found.filter((columns, i) => found.findIndex((other) => sameColumns(other, columns)) === i);
-}
 
 const sameColumns = (a: readonly string[], b: readonly string[]): boolean =>
   a.length === b.length && a.every((name) => b.some((other) => sameName(other, name)));
@@ -88,36 +79,80 @@ function refuseTooWide(tables: readonly Table[], dialect: Dialect): void {
     );
 }
 
+/** Constraints that are left out, because the rows do not keep them: of tables their keys, and references. */
+export interface WithoutConstraints {
+  readonly keys: ReadonlySet<string>;
+  readonly references: ReadonlySet<string>;
+}
+const ALL: WithoutConstraints = { keys: new Set(), references: new Set() };
+
+/** A table as a database has it: its name, and the statements that make it and that follow all tables. */
+export interface TableDefinition {
+  readonly table: Table;
+  readonly create: string;
+  /** Foreign keys, where they follow the tables. */
+  readonly references: readonly string[];
+}
+
+/**
+ * Definitions of all tables, those that are referred to before those that refer to them. Names are always
+ * quoted; `nameOf` says what a table is called there. Throws DataError for a table with more columns than the
+ * database takes.
+ */
+export function tableDefinitions(
+  model: Model,
+  dialect: Dialect,
+  without: WithoutConstraints = ALL,
+  nameOf: (table: string) => string = quote,
+): TableDefinition[] {
+  const tables = inOrder(model);
+  refuseTooWide(tables, dialect);
+  const hasKey = (table: Table) => !without.keys.has(table.name) && (table.key?.length ?? 0) > 0;
+  const references = foreignKeys(model).filter((r) => !without.references.has(r.name));
+  return tables.map((table) => {
+    const isKey = (name: string) => hasKey(table) && table.key!.some((k) => sameName(k, name));
+    const lines = table.columns.map(
+      (c) =>
+        `${quote(c.name)} ${typeText(c, dialect)}${identityText(c, dialect)}${isKey(c.name) ? ' not null' : ''}`,
+    );
+    if (hasKey(table)) lines.push(`primary key (${list(table.key!)})`);
+    const referred = references.filter(
+      (r) => sameName(r.to.table, table.name) && !(hasKey(table) && sameColumns(r.to.columns, table.key!)),
+    );
+    const others = referred
+      .map((r) => r.to.columns)
+      .filter((columns, i, all) => all.findIndex((other) => sameColumns(other, columns)) === i);
+    for (const columns of others) lines.push(`unique (${list(columns)})`);
+    const own = references
+      .filter((r) => sameName(r.from.table, table.name))
+      .map((r) => foreignKey(r, nameOf));
+    if (dialect === 'sqlite') lines.push(...own);
+    return {
+      table,
+      create: `create table ${nameOf(table.name)} (\n  ${lines.join(',\n  ')}\n)`,
+      references:
+        dialect === 'postgresql' ? own.map((text) => `alter table ${nameOf(table.name)} add ${text}`) : [],
+    };
+  });
+}
+
 /**
  * `CREATE TABLE` statements with keys and foreign keys, tables before those that refer to them. Names are
  * always quoted. In PostgreSQL the foreign keys follow, so that tables may refer to each other in a circle
  * and data may be loaded in between. Throws DataError for a table with more columns than the database takes.
  */
 export function createTables(model: Model, dialect: Dialect): string {
-  const tables = inOrder(model);
-  refuseTooWide(tables, dialect);
-  const references = foreignKeys(model);
-  const statements = tables.map((table) => {
-    const lines = table.columns.map(
-      (c) =>
-        `${quote(c.name)} ${typeText(c, dialect)}${identityText(c, dialect)}${(table.key ?? []).some((k) => sameName(k, c.name)) ? ' not null' : ''}`,
-    );
-    if (table.key?.length) lines.push(`primary key (${list(table.key)})`);
-    for (const columns of referredKeys(model, table)) lines.push(`unique (${list(columns)})`);
-    if (dialect === 'sqlite')
-      for (const r of references.filter((x) => sameName(x.from.table, table.name))) lines.push(foreignKey(r));
+  const definitions = tableDefinitions(model, dialect);
+  const statements = definitions.map(({ table, create }) => {
     const comment = table.grain ? `-- ${table.grain.replaceAll('\n', ' ')}\n` : '';
-    return `${comment}create table ${quote(table.name)} (\n  ${lines.join(',\n  ')}\n);`;
+    return `${comment}${create};`;
   });
-  const later =
-    dialect === 'postgresql'
-      ? references.map((r) => `alter table ${quote(r.from.table)} add ${foreignKey(r)};`)
-      : [];
+  const later = definitions.flatMap((d) => d.references.map((text) => `${text};`));
   return `${[...statements, ...later].join('\n\n')}\n`;
 }
 
-const foreignKey = (r: Relationship): string =>
-  `constraint ${quote(r.name)} foreign key (${list(r.from.columns)}) references ${quote(r.to.table)} (${list(r.to.columns)})`;
+const foreignKey = (r: Relationship, nameOf: (table: string) => string): string =>
+  `constraint ${quote(r.name)} foreign key (${list(r.from.columns)}) references ${nameOf(r.to.table)} (${list(r.to.columns)})`;
 
 /** Tables that are referred to come first; those in a circle keep the model's order. */
 function inOrder(model: Model): Table[] {

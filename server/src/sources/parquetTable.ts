@@ -20,6 +20,7 @@ import {
   decimal,
   DOUBLE,
   formatDate,
+  formatExact,
   INTEGER,
   multiply,
   narrow,
@@ -29,12 +30,14 @@ import {
   splitTimestamp,
   TEXT,
   textReader,
+  toDouble,
   TIMESTAMP,
   toText,
 } from '@crease/core/values';
 import type { SchemaElement } from 'hyparquet';
 import { asyncBufferFromFile, parquetMetadataAsync, parquetRead, parquetSchema } from 'hyparquet';
 import { compressors } from 'hyparquet-compressors';
+import { exactDecimals, FileDecimal } from './parquetDecimals.ts';
 
 /** A day or a moment as the file holds it, so that it is not taken for a number. */
 class Day {
@@ -103,17 +106,20 @@ export async function eachParquetColumn(
     const values: Value[] = new Array<Value>(rowCount).fill(null);
     const bad: { rowStart: number; texts: Map<string, MisfitText> }[] = [];
     const convert = converter(type, column.pattern);
+    const exact = exactDecimals(metadata, fileNames[i]!);
     await parquetRead({
       file: buffer,
-      metadata,
+      metadata: exact?.metadata ?? metadata,
       columns: [fileNames[i]!],
       compressors,
       parsers,
+      utf8: exact === undefined,
       onChunk: ({ columnData, rowStart }) => {
         const texts = new Map<string, MisfitText>();
         for (let k = 0; k < columnData.length && rowStart + k < rowCount; k++) {
-          const found: unknown = columnData[k];
-          if (found === null || found === undefined) continue;
+          const raw: unknown = columnData[k];
+          if (raw === null || raw === undefined) continue;
+          const found = exact ? exact.of(raw) : raw;
           const value = convert(found);
           if (value !== undefined) values[rowStart + k] = value;
           else noteMisfit(texts, textOf(found), rowStart + k + 1);
@@ -151,19 +157,21 @@ export async function previewParquet(file: string, corrected: Corrections): Prom
   const columns: ColumnPreview[] = [];
   for (const [place, element] of elements.entries()) {
     const counted = new Map<string, { rows: number; first: number }>();
+    const exact = exactDecimals(metadata, element.name);
     await parquetRead({
       file: buffer,
-      metadata,
+      metadata: exact?.metadata ?? metadata,
       columns: [element.name],
       rowStart: 0,
       rowEnd: rows,
       compressors,
       parsers,
+      utf8: exact === undefined,
       onChunk: ({ columnData, rowStart }) => {
         for (let k = 0; k < columnData.length && rowStart + k < rows; k++) {
-          const found: unknown = columnData[k];
-          if (found === null || found === undefined) continue;
-          const text = textOf(found);
+          const raw: unknown = columnData[k];
+          if (raw === null || raw === undefined) continue;
+          const text = textOf(exact ? exact.of(raw) : raw);
           const known = counted.get(text);
           if (known) {
             known.rows++;
@@ -254,6 +262,13 @@ function converter(type: DataType, pattern: string | undefined): (found: unknown
         : type.kind === 'date'
           ? splitTimestamp(found.micros).days
           : read(textOf(found));
+    if (found instanceof FileDecimal) {
+      if (type.kind === 'double') return toDouble(found.unscaled, found.scale);
+      if (type.kind !== 'integer' && type.kind !== 'decimal') return read(textOf(found));
+      const value = rescale(found.unscaled, found.scale, scale);
+      // Digits that the type has no room for are not dropped.
+      return rescale(value, scale, found.scale) === found.unscaled ? value : undefined;
+    }
     if (typeof found === 'boolean') return type.kind === 'boolean' ? found : read(String(found));
     // NaN and the infinities are no values: they are listed like text in a column of numbers.
     if (type.kind === 'double' && (typeof found === 'number' || typeof found === 'bigint'))
@@ -278,6 +293,7 @@ function exactly(found: number, scale: number): Exact | undefined {
 
 function textOf(found: unknown): string {
   if (found instanceof Day) return formatDate(found.days);
+  if (found instanceof FileDecimal) return formatExact(found.unscaled, found.scale);
   if (found instanceof Moment) return toText(found.micros, { kind: 'timestamp' });
   return typeof found === 'object' ? JSON.stringify(found) : String(found);
 }

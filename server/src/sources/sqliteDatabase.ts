@@ -24,13 +24,7 @@ export class SqliteDatabase {
     private readonly model: Model,
     private readonly rows: (table: string) => TableData,
   ) {
-    // SQLite's own upper and lower know ASCII only.
-    this.db.function('upper', { deterministic: true }, (text) =>
-      typeof text === 'string' ? text.toUpperCase() : text,
-    );
-    this.db.function('lower', { deterministic: true }, (text) =>
-      typeof text === 'string' ? text.toLowerCase() : text,
-    );
+    knowLetters(this.db);
   }
 
   /**
@@ -64,7 +58,7 @@ export class SqliteDatabase {
     const insert = this.db.prepare(
       `insert into ${quoted(table.name)} values (${columns.map(() => '?').join(', ') || 'null'})`,
     );
-    const shown = columns.map((c) => columnValues(c).map((value) => stored(value, c.type)));
+    const shown = columns.map((c) => columnValues(c).map((value) => storedInSqlite(value, c.type)));
     this.db.transaction(() => {
       for (let row = 0; row < data.rowCount; row++)
         insert.run(...columns.map((c, i) => shown[i]![c.codes[row]!]!));
@@ -80,21 +74,35 @@ export class SqliteDatabase {
     });
   }
 
-  /** Rows as arrays; whole numbers as bigint, so that none is rounded. */
   run(sql: string, parameters: readonly unknown[]): unknown[][] {
-    const numbered = Object.fromEntries(parameters.map((value, i) => [String(i + 1), value]));
-    const statement = this.db.prepare(sql).safeIntegers(true).raw(true);
-    try {
-      return (parameters.length === 0 ? statement.all() : statement.all(numbered)) as unknown[][];
-    } catch (error) {
-      if (error instanceof Database.SqliteError && error.message === 'integer overflow')
-        throw new DataError(BEYOND_64_BITS);
-      throw error;
-    }
+    return runSqlite(this.db, sql, parameters);
   }
 
   close(): void {
     this.db.close();
+  }
+}
+
+/** SQLite's own upper and lower know ASCII only. */
+export function knowLetters(db: Database.Database): void {
+  db.function('upper', { deterministic: true }, (text) =>
+    typeof text === 'string' ? text.toUpperCase() : text,
+  );
+  db.function('lower', { deterministic: true }, (text) =>
+    typeof text === 'string' ? text.toLowerCase() : text,
+  );
+}
+
+/** Rows as arrays; whole numbers as bigint, so that none is rounded. */
+export function runSqlite(db: Database.Database, sql: string, parameters: readonly unknown[]): unknown[][] {
+  const numbered = Object.fromEntries(parameters.map((value, i) => [String(i + 1), value]));
+  const statement = db.prepare(sql).safeIntegers(true).raw(true);
+  try {
+    return (parameters.length === 0 ? statement.all() : statement.all(numbered)) as unknown[][];
+  } catch (error) {
+    if (error instanceof Database.SqliteError && error.message === 'integer overflow')
+      throw new DataError(BEYOND_64_BITS);
+    throw error;
   }
 }
 
@@ -104,7 +112,7 @@ const LARGEST = 2n ** 63n - 1n;
  * A value as SQLite holds it: decimals as doubles, or as text where a double has too few digits. Throws
  * DataError beyond 64 bits.
  */
-function stored(value: Value, type: DataType): null | number | bigint | string {
+export function storedInSqlite(value: Value, type: DataType): null | number | bigint | string {
   if (value === null || type.kind !== 'decimal') return sqlite.bound(value, type);
   const exact = BigInt(value);
   if (exact > LARGEST || exact < -LARGEST) throw new DataError(BEYOND_64_BITS);
@@ -115,7 +123,7 @@ function stored(value: Value, type: DataType): null | number | bigint | string {
 }
 
 /** Whether the rows at hand keep the key that the model may only claim. */
-function hasUniqueRows(data: ModelData, table: Table, names: readonly string[]): boolean {
+export function hasUniqueRows(data: ModelData, table: Table, names: readonly string[]): boolean {
   const columns = names.map((name) => data.column(table.name, name));
   const [first] = columns;
   if (columns.length === 1) return first!.distinct === first!.rowCount - first!.nulls;

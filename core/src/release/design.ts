@@ -1,0 +1,153 @@
+import type { JudgedClaim } from '../claims/index.ts';
+import type { WithoutConstraints } from '../interchange/index.ts';
+import type { Model, Perspective, Table } from '../model/index.ts';
+import { sameName, seenBy } from '../model/index.ts';
+import type { ModelData } from '../query/index.ts';
+import { DataError } from '../query/index.ts';
+import type { SqlDialect } from '../sql/index.ts';
+import { compileQuery, quoted, standaloneSql } from '../sql/index.ts';
+
+/** A constraint that a target does not get, and the claim that speaks against it. */
+export interface OmittedConstraint {
+  readonly what: string;
+  readonly claim: string;
+}
+
+/** Claims without which a table has no primary key, and a relationship no foreign key. */
+const OF_KEYS = ['key-unique', 'key-filled'];
+const OF_REFERENCES = ['reference-complete', 'cardinality', 'reference-type'];
+
+/**
+ * Constraints that the rows would not keep: those whose claims are waived, or broken with a warning only.
+ * What refers to a table without a key has no foreign key either.
+ */
+export function omittedConstraints(
+  model: Model,
+  claims: readonly JudgedClaim[],
+): WithoutConstraints & { readonly told: readonly OmittedConstraint[] } {
+  const against = claims.filter((c) => c.verdict === 'broken' || c.verdict === 'waived');
+  const told: OmittedConstraint[] = [];
+  const [keys, references] = [new Set<string>(), new Set<string>()];
+  for (const { kind, ref, id } of against) {
+    if (OF_KEYS.includes(kind) && ref.table !== undefined && !keys.has(ref.table)) {
+      keys.add(ref.table);
+      told.push({ what: `primary key of ${ref.table}`, claim: id });
+    }
+    if (OF_REFERENCES.includes(kind) && ref.relationship !== undefined && !references.has(ref.relationship)) {
+      references.add(ref.relationship);
+      told.push({ what: `foreign key ${ref.relationship}`, claim: id });
+    }
+  }
+  for (const r of model.relationships ?? []) {
+    const to = [...keys].find((table) => sameName(table, r.to.table));
+    if (to === undefined || references.has(r.name)) continue;
+    references.add(r.name);
+    told.push({ what: `foreign key ${r.name}`, claim: `key-unique:${to}` });
+  }
+  return { keys, references, told };
+}
+
+/** Tables that a release brings to its target. */
+export const releasedTables = (model: Model): Table[] => model.tables.filter((t) => t.role !== 'staging');
+
+/** A view of an audience, or of a kept trial of it. */
+export interface ReleasedView {
+  /** The perspective that it is for. */
+  readonly audience: string;
+  readonly name: string;
+  readonly select: string;
+  readonly comment: string;
+}
+
+/** A measure as a target lists it; without SQL where it has none in this dialect. */
+export interface ReleasedMeasure {
+  readonly name: string;
+  readonly title: string | null;
+  readonly description: string | null;
+  readonly formula: string;
+  readonly sql: string | null;
+}
+
+/** Columns of a view under names that are told apart: titles, or names where two titles are the same. */
+function columnHeads(columns: Table['columns']): string[] {
+  const heads = columns.map((c) => c.title ?? c.name);
+  return heads.map((head, i) =>
+    heads.some((other, j) => j !== i && other.toLowerCase() === head.toLowerCase()) ? columns[i]!.name : head,
+  );
+}
+
+/**
+ * The views of a perspective: the tables that it shows, under its titles and without what is hidden, and its
+ * kept trials with their measures worked out in SQL. `nameOf` says how a table is called at the target.
+ */
+export function viewsOf(
+  data: ModelData,
+  perspective: Perspective,
+  dialect: SqlDialect,
+  nameOf: (table: string) => string = quoted,
+): { readonly views: ReleasedView[]; readonly faults: readonly string[] } {
+  const seen = seenBy(data.model, perspective);
+  const faults: string[] = [];
+  const built = new Set(releasedTables(data.model).map((t) => t.name.toLowerCase()));
+  const tables = seen.tables
+    .filter((t) => built.has(t.name.toLowerCase()) && !t.hidden && t.columns.length > 0)
+    .map((table): ReleasedView => {
+      const heads = columnHeads(table.columns);
+      const list = table.columns.map((c, i) => `${quoted(c.name)} as ${quoted(heads[i]!)}`);
+      return {
+        audience: perspective.name,
+        name: table.title ?? table.name,
+        select: `select ${list.join(', ')} from ${nameOf(table.name)}`,
+        comment: table.description ?? table.grain ?? '',
+      };
+    });
+  const trials = (seen.trials ?? []).flatMap((trial): ReleasedView[] => {
+    try {
+      const { rows } = compileQuery(data, trial.query, dialect);
+      return [
+        {
+          audience: perspective.name,
+          name: trial.title ?? trial.name,
+          select: standaloneSql(rows, dialect),
+          comment: `a kept trial; relative periods count from ${data.model.asOf ?? 'the day of the release'}`,
+        },
+      ];
+    } catch (error) {
+      if (!(error instanceof DataError)) throw error;
+      faults.push(`the trial ${trial.name} has no view: ${error.message}`);
+      return [];
+    }
+  });
+  return { views: apart([...tables, ...trials]), faults };
+}
+
+/** Views of one audience under names that no other has. */
+function apart(views: readonly ReleasedView[]): ReleasedView[] {
+  const taken = new Set<string>();
+  return views.map((view) => {
+    let name = view.name;
+    for (let n = 2; taken.has(name.toLowerCase()); n++) name = `${view.name} ${n}`;
+    taken.add(name.toLowerCase());
+    return { ...view, name };
+  });
+}
+
+/** Measures as a target lists them, each with the SQL of its total. */
+export function measuresOf(data: ModelData, dialect: SqlDialect): ReleasedMeasure[] {
+  return (data.model.measures ?? []).map((m) => ({
+    name: m.name,
+    title: m.title ?? null,
+    description: m.description ?? null,
+    formula: m.formula,
+    sql: totalSql(data, m.name, dialect),
+  }));
+}
+
+function totalSql(data: ModelData, measure: string, dialect: SqlDialect): string | null {
+  try {
+    return standaloneSql(compileQuery(data, { measures: [measure] }, dialect).rows, dialect);
+  } catch (error) {
+    if (error instanceof DataError) return null;
+    throw error;
+  }
+}

@@ -1,0 +1,2 @@
+export * from './design.ts';
+export * from './drawn.ts';

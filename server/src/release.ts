@@ -1,0 +1,6 @@
+/** What the command line needs to release to a target. */
+export type { ReleaseOrder } from './release/contents.ts';
+export type { Proof, ReleaseOutcome, ReleasePlan } from './release/plan.ts';
+export { planText, ProofError, TargetError } from './release/plan.ts';
+export { planFolder, releaseToFolder } from './release/toFolder.ts';
+export { planSqlite, releaseToSqlite } from './release/toSqlite.ts';
