@@ -10,113 +10,16 @@ import {
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import Database from 'better-sqlite3';
-import { judgeModel } from '@crease/core/claims';
 import type { Model } from '@crease/core/model';
-import { readModel, writeModel } from '@crease/core/model';
-import { openFolder } from '../src/files.ts';
-import type { ReleaseOrder } from '../src/release.ts';
+import type { OrderChange } from './releaseOrder.ts';
+import { libraryOrder, LOANS, MODEL } from './releaseOrder.ts';
 import { planSqlite, ProofError, releaseToFolder, releaseToSqlite, TargetError } from '../src/release.ts';
 
 let folder: string;
 beforeEach(() => (folder = mkdtempSync(join(tmpdir(), 'crease-release-'))));
 afterEach(() => rmSync(folder, { recursive: true, force: true }));
 
-const LOANS = [
-  `1,N,2025-03-01,1.00,0.1,true,"it""s"`,
-  `2,S,2025-04-01,2.50,0.2,false,`,
-  `3,N,2026-03-01,,10.5,,ünï`,
-  `4,S,2026-05-01,9.99,,true,"a,b
-c"`,
-];
-const MODEL: Model = {
-  crease: 1,
-  name: 'library',
-  asOf: '2026-06-30',
-  tables: [
-    {
-      name: 'loan',
-      role: 'fact',
-      source: { file: 'loan.csv' },
-      key: ['no'],
-      partition: { by: 'lent_on', every: 'year' },
-      columns: [
-        { name: 'no', type: 'integer', use: 'key' },
-        { name: 'branch', type: 'text', use: 'reference' },
-        { name: 'lent_on', type: 'date' },
-        { name: 'fine', type: 'decimal(9,2)', use: 'quantity' },
-        { name: 'weight', type: 'double', use: 'quantity' },
-        { name: 'late', type: 'boolean' },
-        { name: 'the "note"', type: 'text', sourceName: 'note' },
-        { name: 'dear', type: 'boolean', formula: 'fine > 2' },
-      ],
-    },
-    {
-      name: 'branch',
-      title: 'Branches',
-      role: 'dimension',
-      source: { file: 'branch.csv' },
-      key: ['code'],
-      columns: [
-        { name: 'code', type: 'text', use: 'key' },
-        { name: 'name', type: 'text', title: 'Branch name' },
-        { name: 'secret', type: 'text', hidden: true },
-      ],
-    },
-  ],
-  relationships: [
-    {
-      name: 'loan_branch',
-      from: { table: 'loan', columns: ['branch'] },
-      to: { table: 'branch', columns: ['code'] },
-    },
-  ],
-  measures: [
-    { name: 'Loans', formula: 'count(loan)', title: 'Number of loans' },
-    { name: 'Fines', formula: 'sum(loan.fine)' },
-    { name: 'Weight', formula: 'avg(loan.weight)' },
-  ],
-  trials: [
-    {
-      name: "North's",
-      query: {
-        by: ['branch.name'],
-        measures: ['Loans'],
-        filters: [{ column: 'branch.name', in: ["Nor'th"] }],
-      },
-    },
-  ],
-  perspectives: [
-    {
-      name: 'Desk',
-      tables: ['branch', { table: 'loan', title: 'Lending' }],
-      measures: ['Loans'],
-      trials: ["North's"],
-    },
-  ],
-};
-
-/** A release of the model on rows, as a pipeline would make it. */
-async function order(
-  change: Partial<ReleaseOrder> & { loans?: string[]; model?: Model } = {},
-): Promise<ReleaseOrder> {
-  const { loans = LOANS, model = MODEL, ...rest } = change;
-  writeFileSync(join(folder, 'loan.csv'), `no,branch,lent_on,fine,weight,late,note\n${loans.join('\n')}\n`);
-  writeFileSync(join(folder, 'branch.csv'), `code,name,secret\nN,Nor'th,x\nS,South,y\n`);
-  const data = await openFolder(readModel(writeModel(model)), folder, 20_634);
-  return {
-    data,
-    claims: judgeModel(model, data, '2026-06-30'),
-    document: writeModel(model),
-    revision: 7,
-    author: 'Ida',
-    now: new Date('2026-06-30T10:00:00Z'),
-    definitionsOnly: false,
-    parts: [],
-    tell: () => undefined,
-    ...rest,
-  };
-}
-
+const order = (change: OrderChange = {}) => libraryOrder(folder, change);
 const target = () => join(folder, 'out', 'library.sqlite');
 function at<T>(act: (db: Database.Database) => T, file = target()): T {
   const db = new Database(file);
@@ -131,7 +34,7 @@ const actions = (plan: { items: readonly { action: string; object: string }[] })
   plan.items.map((i) => `${i.action} ${i.object}`);
 
 test('a first release brings tables, views of audiences, kept trials, measures and a record, and proves it', async () => {
-  const { proof, plan } = releaseToSqlite(target(), await order());
+  const { proof, plan } = await releaseToSqlite(target(), await order());
   expect(proof.differences).toEqual([]);
   expect(proof.questions).toBeGreaterThan(150);
   expect(actions(plan)).toEqual([
@@ -174,17 +77,17 @@ test('a first release brings tables, views of audiences, kept trials, measures a
 });
 
 test('what did not change is kept, what did is brought, and what others hang on a table stays', async () => {
-  releaseToSqlite(target(), await order());
+  await releaseToSqlite(target(), await order());
   at((db) =>
     db.exec(
       `create index others on loan (branch); create view theirs as select count(*) as n from loan;
        create table log (n); create trigger t after update on loan begin insert into log values (1); end`,
     ),
   );
-  expect(actions(releaseToSqlite(target(), await order()).plan).every((a) => a.startsWith('keep'))).toBe(
-    true,
-  );
-  const { plan } = releaseToSqlite(target(), await order({ loans: LOANS.slice(1) }));
+  expect(
+    actions((await releaseToSqlite(target(), await order())).plan).every((a) => a.startsWith('keep')),
+  ).toBe(true);
+  const { plan } = await releaseToSqlite(target(), await order({ loans: LOANS.slice(1) }));
   expect(actions(plan).slice(0, 2)).toEqual(['keep table branch', 'replace table loan']);
   expect(rows('select n from theirs')).toEqual([[3]]);
   expect(rows(`select name from sqlite_master where name in ('others', 't') order by 1`)).toEqual([
@@ -195,7 +98,7 @@ test('what did not change is kept, what did is brought, and what others hang on 
 });
 
 test('definitions only: a column comes and one goes, rows stay; the next release fills it', async () => {
-  releaseToSqlite(target(), await order());
+  await releaseToSqlite(target(), await order());
   const [loan, branch] = MODEL.tables as [Model['tables'][0], Model['tables'][0]];
   const columns = [
     ...loan.columns.filter((c) => c.name !== 'weight'),
@@ -206,7 +109,7 @@ test('definitions only: a column comes and one goes, rows stay; the next release
     tables: [{ ...loan, columns }, branch],
     measures: MODEL.measures!.slice(0, 2),
   };
-  const { plan } = releaseToSqlite(target(), await order({ model, definitionsOnly: true, loans: [] }));
+  const { plan } = await releaseToSqlite(target(), await order({ model, definitionsOnly: true, loans: [] }));
   expect(plan.items[1]).toMatchObject({ action: 'alter', loses: 'weight' });
   expect(rows('select no, fine, twice from loan order by no')).toEqual([
     [1, 1, null],
@@ -215,14 +118,14 @@ test('definitions only: a column comes and one goes, rows stay; the next release
     [4, 9.99, null],
   ]);
   expect(at((db) => db.pragma('foreign_key_list(loan)'))).toMatchObject([{ table: 'branch' }]);
-  releaseToSqlite(target(), await order({ model }));
+  await releaseToSqlite(target(), await order({ model }));
   expect(rows('select twice from loan order by no')).toEqual([[2], [5], [null], [19.98]]);
 });
 
 test('parts: those that are named alone are brought, and the others are said to be older', async () => {
-  releaseToSqlite(target(), await order());
+  await releaseToSqlite(target(), await order());
   const loans = [`1,N,2025-03-01,7.00,0.1,true,`, `3,N,2026-03-01,8.00,10.5,,`, `5,N,2026-09-01,1.00,1.5,,`];
-  const { plan, proof } = releaseToSqlite(
+  const { plan, proof } = await releaseToSqlite(
     target(),
     await order({ loans, parts: [{ table: 'loan', part: '2026' }] }),
   );
@@ -239,11 +142,11 @@ test('parts: those that are named alone are brought, and the others are said to 
 });
 
 test('what somebody changed at the target is told, and brought back', async () => {
-  releaseToSqlite(target(), await order());
+  await releaseToSqlite(target(), await order());
   at((db) => db.exec('pragma foreign_keys = off; update loan set fine = 0 where no = 1; drop table branch'));
   const plan = planSqlite(target(), await order());
   expect(plan.drift).toEqual(['branch is gone', 'loan.fine added up to 13.49 and adds up to 12.49']);
-  releaseToSqlite(target(), await order());
+  await releaseToSqlite(target(), await order());
   expect(rows('select sum(fine), (select count(*) from branch) from loan')).toEqual([[13.49, 2]]);
 });
 
@@ -257,25 +160,25 @@ test.each<[string, string, RegExp]>([
   else at((db) => db.exec(sql));
   const before = readFileSync(target());
   const release = await order();
-  expect(() => releaseToSqlite(target(), release)).toThrow(TargetError);
-  expect(() => releaseToSqlite(target(), release)).toThrow(why);
+  await expect(releaseToSqlite(target(), release)).rejects.toThrow(TargetError);
+  await expect(releaseToSqlite(target(), release)).rejects.toThrow(why);
   expect(readFileSync(target()).equals(before)).toBe(true);
 });
 
 test('nothing of others is dropped or broken: a table of one name, a view on what would go', async () => {
-  releaseToSqlite(target(), await order());
+  await releaseToSqlite(target(), await order());
   at((db) => db.exec('create table title (x); create view theirs as select weight, no from loan'));
   const [loan, branch] = MODEL.tables as [Model['tables'][0], Model['tables'][0]];
   const title = { ...branch, name: 'title' };
   const named = await order({ model: { ...MODEL, tables: [loan, branch, title] } });
-  expect(() => releaseToSqlite(target(), named)).toThrow(
+  await expect(releaseToSqlite(target(), named)).rejects.toThrow(
     /title is at the target already, and was not made by Crease/,
   );
   const without = { ...loan, columns: loan.columns.filter((c) => c.name !== 'weight') };
   const lighter = await order({
     model: { ...MODEL, tables: [without, branch], measures: MODEL.measures!.slice(0, 2) },
   });
-  expect(() => releaseToSqlite(target(), lighter)).toThrow(/views.*would not work any more: theirs/);
+  await expect(releaseToSqlite(target(), lighter)).rejects.toThrow(/views.*would not work any more: theirs/);
   const gone = await order({
     model: {
       ...MODEL,
@@ -286,20 +189,20 @@ test('nothing of others is dropped or broken: a table of one name, a view on wha
       perspectives: [],
     },
   });
-  expect(() => releaseToSqlite(target(), gone)).toThrow(/loan would be dropped, and the view theirs/);
+  await expect(releaseToSqlite(target(), gone)).rejects.toThrow(/loan would be dropped, and the view theirs/);
   expect(rows('select count(weight) from theirs')).toEqual([[3]]);
   expect(rows('select max(release) from crease_release')).toEqual([[1]]);
 });
 
 test('a difference that is planted fails the proof, and nothing of the release is visible', async () => {
-  releaseToSqlite(target(), await order());
+  await releaseToSqlite(target(), await order());
   at((db) =>
     db.exec('create trigger t after insert on loan begin update loan set fine = 100 where no = new.no; end'),
   );
   const loans = [...LOANS, `5,N,2026-09-01,1.00,1.5,,`];
   const release = await order({ loans, parts: [{ table: 'loan', part: '2026' }] });
-  expect(() => releaseToSqlite(target(), release)).toThrow(ProofError);
-  expect(() => releaseToSqlite(target(), release)).toThrow(
+  await expect(releaseToSqlite(target(), release)).rejects.toThrow(ProofError);
+  await expect(releaseToSqlite(target(), release)).rejects.toThrow(
     /2026: loan\.fine adds up to 300\.00 there and 10\.99 here/,
   );
   expect(rows('select count(*), sum(fine) from loan')).toEqual([[4, 13.49]]);
@@ -307,16 +210,15 @@ test('a difference that is planted fails the proof, and nothing of the release i
 });
 
 test('two releases to one file exclude each other; what a killed one left beside a new file goes', async () => {
-  releaseToSqlite(target(), await order());
+  await releaseToSqlite(target(), await order());
   const release = await order();
-  at((db) => {
-    db.exec('begin immediate');
-    expect(() => releaseToSqlite(target(), release)).toThrow(/is being written by somebody else/);
-    db.exec('rollback');
-  });
+  const other = new Database(target());
+  other.exec('begin immediate');
+  await expect(releaseToSqlite(target(), release)).rejects.toThrow(/is being written by somebody else/);
+  other.close();
   const leftover = join(folder, 'out', 'new.sqlite.crease-release-999999999');
   writeFileSync(leftover, 'half');
-  releaseToSqlite(join(folder, 'out', 'new.sqlite'), release);
+  await releaseToSqlite(join(folder, 'out', 'new.sqlite'), release);
   expect(readdirSync(join(folder, 'out')).sort()).toEqual(['library.sqlite', 'new.sqlite']);
 });
 
@@ -328,7 +230,7 @@ test('constraints that the rows do not keep are left out, and named', async () =
       { claim: { kind: 'reference-complete', relationship: 'loan_branch' }, reason: 'a closed branch' },
     ],
   };
-  const { plan, proof } = releaseToSqlite(target(), await order({ loans, model }));
+  const { plan, proof } = await releaseToSqlite(target(), await order({ loans, model }));
   expect(plan.omitted).toEqual([
     { what: 'foreign key loan_branch', claim: 'reference-complete:loan_branch' },
   ]);

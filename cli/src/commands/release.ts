@@ -8,10 +8,12 @@ import { sameName } from '@crease/core/model';
 import type { ReleaseOrder, ReleaseOutcome, ReleasePlan } from '@crease/server/release';
 import {
   planFolder,
+  planPostgresql,
   planSqlite,
   planText,
   ProofError,
   releaseToFolder,
+  releaseToPostgresql,
   releaseToSqlite,
   TargetError,
 } from '@crease/server/release';
@@ -75,7 +77,7 @@ export function addRelease(program: Command): void {
 /** Plans, asks, and releases. */
 async function act(way: Way, order: ReleaseOrder, options: Options): Promise<void> {
   try {
-    const plan = way.plan(order);
+    const plan = await way.plan(order);
     process.stdout.write(planText(plan));
     if (plan.refusals.length > 0) throw new CommandError('nothing was released: see what cannot be done');
     if (options.plan) return;
@@ -118,8 +120,8 @@ function targetOf(targets: readonly ReleaseTarget[], name: string): ReleaseTarge
 }
 
 interface Way {
-  plan(order: ReleaseOrder): ReleasePlan;
-  run(order: ReleaseOrder): ReleaseOutcome | Promise<ReleaseOutcome>;
+  plan(order: ReleaseOrder): ReleasePlan | Promise<ReleasePlan>;
+  run(order: ReleaseOrder): Promise<ReleaseOutcome>;
 }
 
 function wayTo(target: ReleaseTarget, modelFile: string, allowPath: boolean): Way {
@@ -135,11 +137,36 @@ function wayTo(target: ReleaseTarget, modelFile: string, allowPath: boolean): Wa
         run: (order) => releaseToFolder(folder, target.as, order),
       };
     }
-    case 'postgresql':
-      throw new CommandError(
-        `the target ${target.name} is a schema of PostgreSQL, which this version does not release to: use a SQLite file or a folder`,
-      );
+    case 'postgresql': {
+      const to = { target, place: writerOf(target.connection) };
+      return { plan: (order) => planPostgresql(to, order), run: (order) => releaseToPostgresql(to, order) };
+    }
   }
+}
+
+/**
+ * The account that writes, of a connection as the environment has it. It is never the one that reads: whoever
+ * releases has said so.
+ */
+function writerOf(connection: string) {
+  const name = `CREASE_CONNECTION_${connection.toUpperCase().replace(/[^A-Z0-9]+/g, '_')}`;
+  const url = process.env[`${name}_WRITE_URL`];
+  if (url === undefined)
+    throw new CommandError(
+      `the connection ${connection} has no account that writes: set ${name}_WRITE_URL to a URL such as postgresql://release@127.0.0.1:5432/mart, and ${name}_WRITE_PASSWORD`,
+    );
+  const place = URL.canParse(url) ? new URL(url) : undefined;
+  if (!place || !/^postgres(ql)?:$/.test(place.protocol))
+    throw new CommandError(`${name}_WRITE_URL is no URL that begins with postgresql://`);
+  if (place.password !== '')
+    throw new CommandError(`${name}_WRITE_URL holds a password: set ${name}_WRITE_PASSWORD in its place`);
+  return {
+    host: place.hostname,
+    port: Number(place.port || 5432),
+    database: decodeURIComponent(place.pathname.slice(1)) || 'postgres',
+    user: decodeURIComponent(place.username),
+    password: process.env[`${name}_WRITE_PASSWORD`] ?? '',
+  };
 }
 
 /** The place of a target; outside of the model's folder only where that is allowed. */

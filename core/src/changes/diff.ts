@@ -19,8 +19,8 @@ export interface ModelChange {
 
 /**
  * Compares two models by their objects, not by lines. What is renamed is followed first, so that formulas
- * that only name it anew are not told as changed. The order of objects in a list and of fields does not count,
- * but for that of columns in their table.
+ * that only name it anew are not told as changed. The order of objects in a list and of fields does not
+ * count, but for that of columns in their table.
  */
 export function diffModels(before: Model, after: Model): ModelChange[] {
   const { renames, model } = findRenames(before, after);

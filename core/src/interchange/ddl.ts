@@ -21,7 +21,7 @@ const TYPES: Record<Dialect, (type: DataType) => string> = {
         return type.kind;
     }
   },
-  // SQLite keeps a declared type's affinity; dates and moments are ISO 8601 texts, and so are decimals of more
+  // SQLite keeps a declared type's affinity; dates and moments are ISO 8601 texts. So are decimals of more
   // digits than the double has that SQLite would make of them.
   sqlite: (type) =>
     ({

@@ -35,10 +35,10 @@ export function compareTable(contents: TableContents, at: TableState): string[] 
  * Asks known answers, kept trials and drawn questions at the target and here, and compares. `ask` answers at
  * the target; DataError where it cannot.
  */
-export function askBoth(
+export async function askBoth(
   data: ModelData,
-  ask: (query: Query) => Answer,
-): Pick<Proof, 'questions' | 'differences' | 'notes'> {
+  ask: (query: Query) => Answer | Promise<Answer>,
+): Promise<Pick<Proof, 'questions' | 'differences' | 'notes'>> {
   const { model } = data;
   const kept = (model.trials ?? []).map((t) => ({ what: `trial ${t.name}`, query: t.query }));
   const known = (model.knownAnswers ?? []).flatMap((k) => {
@@ -54,7 +54,7 @@ export function askBoth(
       unasked = drawn.length - (i - kept.length - known.length);
       break;
     }
-    const outcome = compared(data, query, ask);
+    const outcome = await compared(data, query, ask);
     if (outcome === undefined) unanswered++;
     else questions++;
     if (outcome) differences.push(`${what} ${JSON.stringify(query)}: ${outcome}`);
@@ -70,9 +70,13 @@ export function askBoth(
 }
 
 /** What differs; empty where nothing does, undefined where one side cannot answer. */
-function compared(data: ModelData, query: Query, ask: (query: Query) => Answer): string | undefined {
+async function compared(
+  data: ModelData,
+  query: Query,
+  ask: (query: Query) => Answer | Promise<Answer>,
+): Promise<string | undefined> {
   try {
-    return answerDifference(answerQuery(data, query), ask(query)) ?? '';
+    return answerDifference(answerQuery(data, query), await ask(query)) ?? '';
   } catch (error) {
     if (error instanceof DataError) return undefined;
     throw error;

@@ -324,7 +324,7 @@ async function prove(
     const sums = sumsOf([...rows.columns.values()]);
     return compareTable({ ...c, columns: stored }, { rows: rows.rowCount, sums });
   });
-  const asked = askBoth(data, (query) => answerQuery(back, query));
+  const asked = await askBoth(data, (query) => answerQuery(back, query));
   return { tables: contents.length, ...asked, differences: [...differences, ...asked.differences] };
 }
 

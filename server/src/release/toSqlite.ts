@@ -57,10 +57,11 @@ export function planSqlite(file: string, order: ReleaseOrder): ReleasePlan {
 
 /**
  * Releases to a SQLite file in one transaction: definitions, rows, proof and record become visible together,
- * or nothing does. A file that is not there yet is written beside its place and moved there. Throws TargetError
- * where the plan has refusals or the file is in use, ProofError where the file would answer otherwise.
+ * or nothing does. A file that is not there yet is written beside its place and moved there. Throws
+ * TargetError where the plan has refusals or the file is in use, ProofError where the file would answer
+ * otherwise.
  */
-export function releaseToSqlite(file: string, order: ReleaseOrder): ReleaseOutcome {
+export async function releaseToSqlite(file: string, order: ReleaseOrder): Promise<ReleaseOutcome> {
   const begun = performance.now();
   removeLeftovers(file);
   const isNew = !existsSync(file);
@@ -76,7 +77,7 @@ export function releaseToSqlite(file: string, order: ReleaseOrder): ReleaseOutco
     begin(db, file);
     const work = makeWork(db, file, order);
     if (work.plan.refusals.length > 0) throw new TargetError(work.plan.refusals.join('; '));
-    const outcome = runWork(db, work, order, begun);
+    const outcome = await runWork(db, work, order, begun);
     db.exec('commit');
     isDone = true;
     return outcome;
@@ -336,7 +337,7 @@ function partCondition(table: Table, part: string): string {
   return `substr(${column}, 1, ${part.length}) = '${part.replaceAll("'", "''")}'`;
 }
 
-function runWork(db: Db, work: Work, order: ReleaseOrder, begun: number): ReleaseOutcome {
+async function runWork(db: Db, work: Work, order: ReleaseOrder, begun: number): Promise<ReleaseOutcome> {
   const { plan, tables, views, dropped } = work;
   const { tell, data } = order;
   const before = brokenViews(db);
@@ -363,7 +364,7 @@ function runWork(db: Db, work: Work, order: ReleaseOrder, begun: number): Releas
       `these views, which are not Crease's, would not work any more: ${broken.join(', ')}. Have their owners change them first`,
     );
   tell('proof');
-  const proof = prove(db, work, order);
+  const proof = await prove(db, work, order);
   if (proof.differences.length > 0) throw new ProofError(proof);
   const seconds = (performance.now() - begun) / 1000;
   const states = new Map(tables.map((t) => [t, stateAt(db, t.contents.table, t.contents.columns)]));
@@ -481,7 +482,7 @@ function stateAt(db: Db, table: Table, columns: readonly Column[]): TableState {
 }
 
 /** Compares what stands there now, not visible to others yet, with what is here. */
-function prove(db: Db, { tables, plan }: Work, order: ReleaseOrder): Proof {
+async function prove(db: Db, { tables, plan }: Work, order: ReleaseOrder): Promise<Proof> {
   const { data } = order;
   const differences: string[] = [];
   for (const violation of db.pragma('foreign_key_check') as { table: string; parent: string }[]) {
@@ -510,7 +511,7 @@ function prove(db: Db, { tables, plan }: Work, order: ReleaseOrder): Proof {
     };
   const released = new Set(plan.items.flatMap(({ object }) => object.replace(/^table /, '').toLowerCase()));
   const isUnique = (table: Table, columns: readonly string[]) => hasUniqueRows(data, table, columns);
-  const asked = askBoth(data, (query) => askAt(db, data, query, isUnique, released));
+  const asked = await askBoth(data, (query) => askAt(db, data, query, isUnique, released));
   return { tables: tables.length, ...asked };
 }
 
