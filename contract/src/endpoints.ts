@@ -8,6 +8,7 @@ import { intake, jobs, loads, settings } from './intake.ts';
 import { models } from './models.ts';
 import { plans } from './plans.ts';
 import { questions } from './questions.ts';
+import { targets } from './release.ts';
 import { shaping } from './shaping.ts';
 import { storage } from './storage.ts';
 
@@ -27,6 +28,7 @@ export const api = {
   databases,
   calendars,
   release,
+  targets,
   events,
 };
 

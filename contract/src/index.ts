@@ -10,5 +10,6 @@ export * from './models.ts';
 export * from './openapi.ts';
 export * from './plans.ts';
 export * from './questions.ts';
+export * from './release.ts';
 export * from './shaping.ts';
 export * from './storage.ts';

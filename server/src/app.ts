@@ -13,6 +13,7 @@ import { databaseRoutes } from './routes/databases.ts';
 import { intakeRoutes, loadRoutes } from './routes/intake.ts';
 import { modelRoutes } from './routes/models.ts';
 import { claimRoutes, questionRoutes } from './routes/questions.ts';
+import { targetRoutes } from './routes/targets.ts';
 import { correctionRoutes } from './routes/corrections.ts';
 import { planRoutes } from './routes/plans.ts';
 import { releaseRoutes } from './routes/release.ts';
@@ -30,6 +31,7 @@ const ROUTES = [
   loadRoutes,
   planRoutes,
   correctionRoutes,
+  targetRoutes,
   databaseRoutes,
   calendarRoutes,
   releaseRoutes,

@@ -6,3 +6,4 @@ export { planFolder, releaseToFolder } from './release/toFolder.ts';
 export type { PostgresqlTarget } from './release/toPostgresql.ts';
 export { planPostgresql, releaseToPostgresql } from './release/toPostgresql.ts';
 export { planSqlite, releaseToSqlite } from './release/toSqlite.ts';
+export { wayTo } from './release/way.ts';

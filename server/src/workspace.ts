@@ -13,6 +13,7 @@ import {
   Models,
   openWorkspace,
   Plans,
+  Releases,
   Settings,
   Tables,
   Verdicts,
@@ -52,6 +53,7 @@ export class Workspace {
   readonly settings: Settings;
   readonly loads: Loads;
   readonly plans: Plans;
+  readonly releases: Releases;
   readonly hub = new Hub();
   readonly jobs = new Jobs((error) => this.onBug(error));
   readonly pool: Pool;
@@ -82,6 +84,7 @@ export class Workspace {
     this.settings = new Settings(this.db);
     this.loads = new Loads(this.db);
     this.plans = new Plans(this.db);
+    this.releases = new Releases(this.db);
     this.calendars = new SharedCalendars(this.models, this.tables);
     // Whoever opens a workspace has its lock: what is unfinished was left behind.
     this.tables.dropUnfinished();

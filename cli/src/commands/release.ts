@@ -1,22 +1,12 @@
-import { dirname, isAbsolute, relative, resolve, sep } from 'node:path';
+import { dirname, resolve } from 'node:path';
 import { createInterface } from 'node:readline/promises';
 import type { Command } from 'commander';
 import { againstDefinitions, refusalOfDefinitions } from '@crease/core/claims';
 import { partNamed } from '@crease/core/load';
 import type { ReleaseTarget } from '@crease/core/model';
 import { sameName } from '@crease/core/model';
-import type { ReleaseOrder, ReleaseOutcome, ReleasePlan } from '@crease/server/release';
-import {
-  planFolder,
-  planPostgresql,
-  planSqlite,
-  planText,
-  ProofError,
-  releaseToFolder,
-  releaseToPostgresql,
-  releaseToSqlite,
-  TargetError,
-} from '@crease/server/release';
+import type { ReleaseOrder, ReleaseOutcome } from '@crease/server/release';
+import { planText, ProofError, wayTo } from '@crease/server/release';
 import type { FolderOptions } from '../folderRows.ts';
 import { NO_CACHE } from '../folderRows.ts';
 import { CommandError, readText } from '../input.ts';
@@ -58,7 +48,6 @@ export function addRelease(program: Command): void {
         process.exitCode = 1;
         return;
       }
-      const way = wayTo(target, modelFile, options.allowPath ?? false);
       const order: ReleaseOrder = {
         data,
         claims,
@@ -70,13 +59,19 @@ export function addRelease(program: Command): void {
         parts: partsOf(options.parts),
         tell: () => undefined,
       };
-      await act(way, order, options);
+      await act(target, order, { ...options, folder: dirname(resolve(modelFile)) });
     });
 }
 
 /** Plans, asks, and releases. */
-async function act(way: Way, order: ReleaseOrder, options: Options): Promise<void> {
+async function act(
+  target: ReleaseTarget,
+  order: ReleaseOrder,
+  options: Options & { folder: string },
+): Promise<void> {
   try {
+    const { folder, allowPath = false } = options;
+    const way = wayTo(target, { folder, allowPath, environment: process.env });
     const plan = await way.plan(order);
     process.stdout.write(planText(plan));
     if (plan.refusals.length > 0) throw new CommandError('nothing was released: see what cannot be done');
@@ -89,7 +84,7 @@ async function act(way: Way, order: ReleaseOrder, options: Options): Promise<voi
       process.exitCode = 1;
       return;
     }
-    throw error instanceof TargetError ? new CommandError(error.message) : error;
+    throw error;
   }
 }
 
@@ -117,66 +112,6 @@ function targetOf(targets: readonly ReleaseTarget[], name: string): ReleaseTarge
   throw new CommandError(
     `the model has no target "${name}": ${names === '' ? 'it has none yet' : `it has ${names}`}`,
   );
-}
-
-interface Way {
-  plan(order: ReleaseOrder): ReleasePlan | Promise<ReleasePlan>;
-  run(order: ReleaseOrder): Promise<ReleaseOutcome>;
-}
-
-function wayTo(target: ReleaseTarget, modelFile: string, allowPath: boolean): Way {
-  switch (target.kind) {
-    case 'sqlite': {
-      const file = within(modelFile, target.file, allowPath);
-      return { plan: (order) => planSqlite(file, order), run: (order) => releaseToSqlite(file, order) };
-    }
-    case 'folder': {
-      const folder = within(modelFile, target.path, allowPath);
-      return {
-        plan: (order) => planFolder(folder, target.as, order),
-        run: (order) => releaseToFolder(folder, target.as, order),
-      };
-    }
-    case 'postgresql': {
-      const to = { target, place: writerOf(target.connection) };
-      return { plan: (order) => planPostgresql(to, order), run: (order) => releaseToPostgresql(to, order) };
-    }
-  }
-}
-
-/**
- * The account that writes, of a connection as the environment has it. It is never the one that reads: whoever
- * releases has said so.
- */
-function writerOf(connection: string) {
-  const name = `CREASE_CONNECTION_${connection.toUpperCase().replace(/[^A-Z0-9]+/g, '_')}`;
-  const url = process.env[`${name}_WRITE_URL`];
-  if (url === undefined)
-    throw new CommandError(
-      `the connection ${connection} has no account that writes: set ${name}_WRITE_URL to a URL such as postgresql://release@127.0.0.1:5432/mart, and ${name}_WRITE_PASSWORD`,
-    );
-  const place = URL.canParse(url) ? new URL(url) : undefined;
-  if (!place || !/^postgres(ql)?:$/.test(place.protocol))
-    throw new CommandError(`${name}_WRITE_URL is no URL that begins with postgresql://`);
-  if (place.password !== '')
-    throw new CommandError(`${name}_WRITE_URL holds a password: set ${name}_WRITE_PASSWORD in its place`);
-  return {
-    host: place.hostname,
-    port: Number(place.port || 5432),
-    database: decodeURIComponent(place.pathname.slice(1)) || 'postgres',
-    user: decodeURIComponent(place.username),
-    password: process.env[`${name}_WRITE_PASSWORD`] ?? '',
-  };
-}
-
-/** The place of a target; outside of the model's folder only where that is allowed. */
-function within(modelFile: string, place: string, allowPath: boolean): string {
-  const folder = dirname(resolve(modelFile));
-  const path = resolve(folder, place);
-  const from = relative(folder, path);
-  if (!allowPath && (isAbsolute(place) || from === '..' || from.startsWith(`..${sep}`)))
-    throw new CommandError(`the target lies outside of the model's folder: ${place}. --allow-path lets it`);
-  return path;
 }
 
 function partsOf(list: string | undefined): { table: string; part: string }[] {

@@ -14,6 +14,7 @@ import {
   perspectiveSchema,
   relationshipSchema,
   tableSchema,
+  targetSchema,
   trialSchema,
   waiverSchema,
 } from '../model/index.ts';
@@ -28,6 +29,7 @@ const COLLECTIONS = {
   diagrams: diagramSchema,
   detailListings: detailListingSchema,
   trials: trialSchema,
+  targets: targetSchema,
 } as const;
 export type Collection = keyof typeof COLLECTIONS;
 

@@ -1,40 +1,7 @@
-import type { OmittedConstraint } from '@crease/core/release';
+import type { PlanItem, Proof, ReleasePlan } from '@crease/contract';
+import { DataError } from '@crease/core/query';
 
-/** What happens to one object of a target. */
-export interface PlanItem {
-  /** `table loan`, `view …`, `file loan.parquet`. */
-  readonly object: string;
-  readonly action: 'create' | 'replace' | 'alter' | 'load parts' | 'keep' | 'drop';
-  /** To read, and run in this order; rows go between. */
-  readonly sql: readonly string[];
-  /** Rows that are brought. */
-  readonly rows?: number;
-  /** What is at the target and will not be. */
-  readonly loses?: string;
-}
-
-/** What a release would do at its target, before anything is done. */
-export interface ReleasePlan {
-  readonly target: string;
-  /** The number that the release gets. */
-  readonly release: number;
-  readonly items: readonly PlanItem[];
-  /** What somebody else changed there since the last release. */
-  readonly drift: readonly string[];
-  /** Why it cannot be done. */
-  readonly refusals: readonly string[];
-  readonly omitted: readonly OmittedConstraint[];
-  readonly notes: readonly string[];
-}
-
-/** What was compared after a release, before it became visible. */
-export interface Proof {
-  readonly tables: number;
-  readonly questions: number;
-  /** Each with both answers; none where the target answers as Crease does. */
-  readonly differences: readonly string[];
-  readonly notes: readonly string[];
-}
+export type { PlanItem, Proof, ReleasePlan };
 
 export interface ReleaseOutcome {
   readonly plan: ReleasePlan;
@@ -44,7 +11,7 @@ export interface ReleaseOutcome {
 }
 
 /** A target that cannot be released to: what is there, and what to do. */
-export class TargetError extends Error {}
+export class TargetError extends DataError {}
 
 /** A release whose target answers otherwise; nothing of it is visible. */
 export class ProofError extends Error {

@@ -187,6 +187,15 @@ export const MIGRATIONS: readonly string[] = [
     primary key (model_id, plan, recipe)
   ) without rowid;
   `,
+  `
+  -- What was released to which target, and how that ended.
+  create table release_log (
+    id integer primary key autoincrement,
+    model_id integer not null references model (id) on delete cascade,
+    document text not null
+  );
+  create index release_log_by_model on release_log (model_id, id);
+  `,
 ];
 
 /** Marks a workspace file as one of this program: "Crea" in ASCII. */

@@ -3,6 +3,7 @@ export * from './figures.ts';
 export * from './loads.ts';
 export * from './models.ts';
 export * from './plans.ts';
+export * from './releases.ts';
 export * from './settings.ts';
 export * from './tables.ts';
 export * from './verdicts.ts';

@@ -22,6 +22,7 @@ import { profile } from './profile.ts';
 import { proposals } from './proposals.ts';
 import { prune } from './prune.ts';
 import { query } from './query.ts';
+import { release, releasePlan } from './release.ts';
 import { remedies } from './remedies.ts';
 import { rows } from './rows.ts';
 import { sql } from './sql.ts';
@@ -72,6 +73,8 @@ export const TASKS = {
   proposals,
   prune,
   query,
+  release,
+  releasePlan,
   remedies,
   rows,
   sql,

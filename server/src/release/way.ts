@@ -1,0 +1,81 @@
+import { isAbsolute, relative, resolve, sep } from 'node:path';
+import type { ReleaseTarget } from '@crease/core/model';
+import type { ReleaseOrder } from './contents.ts';
+import type { ReleaseOutcome, ReleasePlan } from './plan.ts';
+import { TargetError } from './plan.ts';
+import { planFolder, releaseToFolder } from './toFolder.ts';
+import { planPostgresql, releaseToPostgresql } from './toPostgresql.ts';
+import { planSqlite, releaseToSqlite } from './toSqlite.ts';
+
+/** How one releases to a target. */
+export interface Way {
+  plan(order: ReleaseOrder): Promise<ReleasePlan>;
+  run(order: ReleaseOrder): Promise<ReleaseOutcome>;
+}
+
+export interface Whereabouts {
+  /** The folder that paths are relative to. */
+  readonly folder: string;
+  /** Whether a path may lead outside of it. */
+  readonly allowPath: boolean;
+  /** Where the accounts that write are found. */
+  readonly environment: Readonly<Record<string, string | undefined>>;
+}
+
+/** Throws TargetError for a place outside of the folder, and for a connection without an account that writes. */
+export function wayTo(target: ReleaseTarget, where: Whereabouts): Way {
+  switch (target.kind) {
+    case 'sqlite': {
+      const file = within(where, target.file);
+      return {
+        plan: (order) => Promise.resolve().then(() => planSqlite(file, order)),
+        run: (order) => releaseToSqlite(file, order),
+      };
+    }
+    case 'folder': {
+      const folder = within(where, target.path);
+      return {
+        plan: (order) => Promise.resolve().then(() => planFolder(folder, target.as, order)),
+        run: (order) => releaseToFolder(folder, target.as, order),
+      };
+    }
+    case 'postgresql': {
+      const to = { target, place: writerOf(target.connection, where.environment) };
+      return { plan: (order) => planPostgresql(to, order), run: (order) => releaseToPostgresql(to, order) };
+    }
+  }
+}
+
+/** The path of a target; outside of the folder only where that is allowed. */
+function within({ folder, allowPath }: Whereabouts, place: string): string {
+  const path = resolve(folder, place);
+  const from = relative(resolve(folder), path);
+  if (!allowPath && (isAbsolute(place) || from === '..' || from.startsWith(`..${sep}`)))
+    throw new TargetError(`the target lies outside of the model's folder: ${place}. --allow-path lets it`);
+  return path;
+}
+
+/**
+ * The account that writes, of a connection as the environment has it. It is never the one that reads: whoever
+ * releases has said so.
+ */
+function writerOf(connection: string, environment: Whereabouts['environment']) {
+  const name = `CREASE_CONNECTION_${connection.toUpperCase().replace(/[^A-Z0-9]+/g, '_')}`;
+  const url = environment[`${name}_WRITE_URL`];
+  if (url === undefined)
+    throw new TargetError(
+      `the connection ${connection} has no account that writes: set ${name}_WRITE_URL to a URL such as postgresql://release@127.0.0.1:5432/mart, and ${name}_WRITE_PASSWORD`,
+    );
+  const place = URL.canParse(url) ? new URL(url) : undefined;
+  if (!place || !/^postgres(ql)?:$/.test(place.protocol))
+    throw new TargetError(`${name}_WRITE_URL is no URL that begins with postgresql://`);
+  if (place.password !== '')
+    throw new TargetError(`${name}_WRITE_URL holds a password: set ${name}_WRITE_PASSWORD in its place`);
+  return {
+    host: place.hostname,
+    port: Number(place.port || 5432),
+    database: decodeURIComponent(place.pathname.slice(1)) || 'postgres',
+    user: decodeURIComponent(place.username),
+    password: environment[`${name}_WRITE_PASSWORD`] ?? '',
+  };
+}

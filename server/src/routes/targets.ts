@@ -1,0 +1,97 @@
+import type { BodyOf } from '@crease/contract';
+import { api } from '@crease/contract';
+import type { ReleaseTarget } from '@crease/core/model';
+import { sameName } from '@crease/core/model';
+import { againstDefinitions, refusalOfDefinitions } from '@crease/core/claims';
+import { ServerError } from '../errors.ts';
+import { explained } from '../explained.ts';
+import type { Workspace } from '../workspace.ts';
+import type { Serve } from './serve.ts';
+
+/** Releases to the targets of a model: planned, done as a job, and remembered. */
+export function targetRoutes(workspace: Workspace, serve: Serve): void {
+  const { pool, models, claims: queue, releases, clock, hub, jobs } = workspace;
+
+  serve(api.targets.log, ({ params: { id } }) => releases.log(id));
+  serve(api.targets.plan, ({ params: { id }, body, signal }) =>
+    pool.run('releasePlan', inputOf(workspace, id, body), signal),
+  );
+  serve(api.targets.release, ({ params: { id }, body }) => {
+    const input = inputOf(workspace, id, body);
+    const { claims, done } = queue.state(id);
+    const refusal = done
+      ? refusalOfDefinitions(againstDefinitions(claims))
+      : 'the claims are still being judged: wait a moment';
+    if (refusal !== undefined) throw new ServerError('blocked', refusal);
+    const { number } = models.head(id);
+    const what = body.definitions
+      ? 'definitions'
+      : body.parts.length > 0
+        ? body.parts.map((p) => `${p.table}:${p.part}`).join(', ')
+        : 'all';
+    const entry = {
+      target: body.target,
+      revision: number,
+      at: clock.now().toISOString(),
+      ...(body.author ? { author: body.author } : {}),
+      what,
+    };
+    const steps = models.head(id).model.tables.length + 2;
+    return jobs.start(
+      `release to ${body.target}`,
+      (job) => hub.send(id, { kind: 'job', job }),
+      async (progress, onCancel) => {
+        let begun = 0;
+        const running = pool.start(
+          'release',
+          input,
+          (step) => progress(Math.min(0.99, begun++ / steps), step),
+          'loads',
+        );
+        onCancel(() => running.stop());
+        try {
+          const outcome = await running.done;
+          if ('failed' in outcome) {
+            releases.note(id, {
+              ...entry,
+              outcome: 'failed',
+              message: outcome.message,
+              proof: outcome.failed,
+            });
+            throw new ServerError('blocked', outcome.message, { isNoted: true });
+          }
+          const { plan, proof, rows, seconds } = outcome;
+          const { release } = plan;
+          releases.note(id, { ...entry, outcome: 'done', release, rows, seconds, proof });
+          return `release ${release} to ${body.target} done: ${proof.questions} questions and ${proof.tables} tables compared, all equal`;
+        } catch (error) {
+          const isNoted = error instanceof ServerError && error.extra.isNoted === true;
+          if (!isNoted)
+            releases.note(id, { ...entry, outcome: 'failed', message: explained(error, '').message });
+          throw error;
+        }
+      },
+    );
+  });
+}
+
+function inputOf(
+  workspace: Workspace,
+  id: number,
+  { target, definitions, parts, author }: BodyOf<typeof api.targets.plan>,
+) {
+  const { models, claims, clock } = workspace;
+  const { model, number } = models.head(id);
+  const found = (model.targets ?? []).find((t: ReleaseTarget) => sameName(t.name, target));
+  if (!found) throw new ServerError('not-found', `the model has no target ${target} any more`);
+  return {
+    ...workspace.task(id),
+    target: found,
+    claims: claims.state(id).claims,
+    number,
+    author: author ?? process.env.CREASE_AUTHOR ?? null,
+    at: clock.now().toISOString(),
+    definitions: definitions ?? false,
+    parts: parts ?? [],
+  };
+}
