@@ -574,5 +574,6 @@ export const demoModel = (): Model =>
         measures: ['Loans', 'Copies missing', 'Holds', 'Visitors'],
       },
     ],
+    targets: [{ name: 'mart', kind: 'sqlite', file: 'out/lantern-valley.sqlite' }],
     corrections: [{ of: 'budget.amount', source: { file: 'budget_amount_corrections.csv' } }],
   });

@@ -14,6 +14,7 @@ import { ClaimLine } from '../../evidence/ClaimCard.tsx';
 import { JudgingFailed } from '../../evidence/JudgingFailed.tsx';
 import { VerdictMark } from '../../parts/Marks.tsx';
 import { many, moment } from '../../parts/text.ts';
+import { Targets } from './Targets.tsx';
 
 const DIALECTS = [
   ['postgresql', 'PostgreSQL'],
@@ -124,6 +125,7 @@ export function ReleaseStage() {
             </pre>
           )}
         </section>
+        <Targets isReady={data?.ready ?? false} />
         {data && (
           <ClaimGroup
             title="Blocking a release"

@@ -1,0 +1,97 @@
+import { existsSync } from 'node:fs';
+import { join } from 'node:path';
+import { expect, test } from '@playwright/test';
+import Database from 'better-sqlite3';
+import { edited, loadText, newModel } from './byApi.ts';
+
+// A model is released to a file, changed and released again; what stands against it is told.
+
+test.beforeEach(({ page }) => {
+  page.on('pageerror', (error) => {
+    throw error;
+  });
+});
+
+const out = (name: string) => join(process.env.CREASE_JOURNEYS!, 'out', name);
+function read<T>(file: string, sql: string): T {
+  const db = new Database(file, { readonly: true });
+  try {
+    return db.prepare(sql).pluck().get() as T;
+  } finally {
+    db.close();
+  }
+}
+
+test('a target is added, planned, released to, and to again after a change; a consumer sees it; the releases are listed', async ({
+  page,
+  request,
+}) => {
+  const id = await newModel(request, 'Released');
+  await loadText(request, id, 'loan', 'no,copies\n1,5\n2,7\n', { no: 'integer', copies: 'integer' });
+  await edited(request, id, [
+    { do: 'set-table', table: 'loan', change: { role: 'fact', key: ['no'] } },
+    { do: 'put-measures', name: null, value: { name: 'Copies', formula: 'sum(loan.copies)' } },
+  ]);
+  await page.goto(`/m/${id}/release`);
+  const targets = page.getByRole('region', { name: 'Targets' });
+  await targets.getByRole('button', { name: 'Add a target' }).click();
+  const form = targets.getByRole('form', { name: 'New target' });
+  await form.getByLabel('name').fill('mart');
+  await form.getByLabel('file, beside the workspace').fill('../away.sqlite');
+  await page.keyboard.press('Enter');
+  await expect(form).toBeHidden();
+  await targets.getByRole('button', { name: 'Plan a release' }).click();
+  const plan = targets.getByRole('region', { name: 'Plan for mart' });
+  await expect(plan.getByRole('alert')).toContainText('outside of the model');
+  await expect(plan.getByRole('button', { name: /^Release/ })).toBeDisabled();
+  await targets.getByRole('button', { name: 'Remove the target mart' }).click();
+  await targets.getByRole('button', { name: 'Add a target' }).click();
+  await form.getByLabel('name').fill('mart');
+  await form.getByLabel('file, beside the workspace').fill('out/released.sqlite');
+  await form.getByRole('button', { name: 'Add', exact: true }).click();
+  await targets.getByRole('button', { name: 'Plan a release' }).click();
+  const table = plan.getByRole('table', { name: 'Plan' });
+  await expect(table.getByRole('row').nth(1)).toHaveText(/table loan\s*create\s*2/);
+  await plan.getByText('Statements').click();
+  await expect(plan.getByLabel('Statements')).toContainText('create table "loan"');
+  await plan.getByLabel('by').fill('Maren Holt');
+  await plan.getByRole('button', { name: 'Release as number 1' }).click();
+  await expect(page.getByText(/release 1 to mart done/)).toBeVisible();
+  expect(read(out('released.sqlite'), 'select sum(copies) from loan')).toBe(12);
+  await expect(plan).toContainText('Nothing at the target differs');
+
+  // A column more: the plan says so, and a consumer has it after the release.
+  await edited(request, id, [
+    { do: 'put-column', table: 'loan', value: { name: 'twice', type: 'integer', formula: 'copies * 2' } },
+  ]);
+  await expect(table.getByRole('row').nth(1)).toHaveText(/table loan\s*replace\s*2/);
+  await plan.getByRole('button', { name: 'Release as number 2' }).click();
+  await expect(page.getByText(/release 2 to mart done/)).toBeVisible();
+  expect(read(out('released.sqlite'), 'select sum(twice) from loan')).toBe(24);
+  await targets.getByText('2 releases so far').click();
+  const log = targets.getByRole('table', { name: 'Releases so far' });
+  await expect(log.getByRole('row')).toHaveCount(3);
+  await expect(log.getByRole('row').nth(1)).toContainText('mart, number 2');
+  await expect(log.getByRole('row').nth(2)).toContainText('Maren Holt');
+
+  // Somebody changes the target: told, and brought back.
+  const db = new Database(out('released.sqlite'));
+  db.exec('update loan set copies = 100 where no = 1');
+  db.close();
+  // The open plan is part of the address.
+  await page.reload();
+  await expect(plan).toContainText('loan.copies added up to 12 and adds up to 107');
+});
+
+test('broken claims that block a release are told at the target, and nothing is written', async ({
+  page,
+}) => {
+  await page.goto('/m/1/release');
+  const targets = page.getByRole('region', { name: 'Targets' });
+  await targets.getByRole('button', { name: 'Plan a release' }).click();
+  const plan = targets.getByRole('region', { name: 'Plan for mart' });
+  await expect(plan.getByRole('table', { name: 'Plan' })).toBeVisible();
+  await expect(plan).toContainText('claims stand against a release');
+  await expect(plan.getByRole('button', { name: 'Release as number 1' })).toBeDisabled();
+  expect(existsSync(out('lantern-valley.sqlite'))).toBe(false);
+});
