@@ -95,3 +95,31 @@ test('broken claims that block a release are told at the target, and nothing is 
   await expect(plan.getByRole('button', { name: 'Release as number 1' })).toBeDisabled();
   expect(existsSync(out('lantern-valley.sqlite'))).toBe(false);
 });
+
+test('a revision of before is compared with now, object by object, restored, and had back by undo', async ({
+  page,
+  request,
+}) => {
+  const id = await newModel(request, 'Revisions');
+  await loadText(request, id, 'loan', 'no,copies\n1,5\n', { no: 'integer', copies: 'integer' });
+  await edited(request, id, [
+    { do: 'put-measures', name: null, value: { name: 'Copies', formula: 'sum(loan.copies)' } },
+  ]);
+  await edited(request, id, [
+    { do: 'put-measures', name: 'Copies', value: { name: 'Copies', formula: 'sum(loan.copies) * 2' } },
+    { do: 'rename', of: { table: 'loan' }, to: 'lending' },
+  ]);
+  await page.goto(`/m/${id}/release`);
+  const history = page.getByRole('region', { name: 'History' });
+  await expect(history.getByRole('listitem').first()).toContainText('current');
+  await history.getByRole('listitem').nth(1).getByRole('button').first().press('Enter');
+  const since = history.getByRole('region', { name: /^Changes since revision/ });
+  await expect(since).toContainText('table lending was loan, as it seems');
+  await expect(since).toContainText('sum(lending.copies) * 2');
+  await since.getByRole('button', { name: /^Restore revision/ }).click();
+  await expect(history.getByRole('listitem').first()).toContainText('restored revision');
+  await page.goto(`/m/${id}/measures`);
+  await expect(page.getByText('sum(loan.copies)', { exact: true }).first()).toBeVisible();
+  await page.getByRole('button', { name: 'Undo', exact: true }).first().click();
+  await expect(page.getByText('sum(lending.copies) * 2', { exact: true }).first()).toBeVisible();
+});

@@ -1,6 +1,7 @@
 import { z } from 'zod';
 import { editSchema } from '@crease/core/edit';
 import type { ReadProblem } from '@crease/core/columns';
+import type { ModelChange } from '@crease/core/changes';
 import type { Model } from '@crease/core/model';
 import { modelSchema } from '@crease/core/model';
 import { summarySchema } from './claims.ts';
@@ -160,6 +161,19 @@ export const models = {
     path: '/models/:id/import',
     says: 'Reads a model file into the model that it came from, as a revision; its rows stay',
     request: z.strictObject({ base, text }),
+    answer: modelStateSchema,
+  }),
+  changes: endpoint({
+    method: 'GET',
+    path: '/models/:id/revisions/:revision/changes',
+    says: 'What became of each object from a revision to the head',
+    answer: z.array(ofCore<ModelChange>('an object that was added, removed, changed or renamed')),
+  }),
+  restore: endpoint({
+    method: 'POST',
+    path: '/models/:id/revisions/:revision/restore',
+    says: 'Makes a model of before the head again, as a revision of its own; rows stay',
+    request: z.strictObject({ base: z.int() }),
     answer: modelStateSchema,
   }),
   history: endpoint({

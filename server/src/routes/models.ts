@@ -1,5 +1,6 @@
 import type { HistoryEntry, ModelState, ModelSummary, UndoState } from '@crease/contract';
 import { api } from '@crease/contract';
+import { diffModels } from '@crease/core/changes';
 import { listsOfCorrections } from '@crease/core/corrections';
 import { DocumentError, readModel } from '@crease/core/model';
 import { ServerError } from '../errors.ts';
@@ -142,6 +143,18 @@ export function modelRoutes(workspace: Workspace, serve: Serve): void {
     const revision = models.change(id, () => edited, 'read from a model file', { by });
     changed(id, revision, by);
     return state(id, revision);
+  });
+
+  serve(api.models.changes, ({ params: { id, revision } }) =>
+    diffModels(models.ofModel(id, revision).model, models.head(id).model),
+  );
+  serve(api.models.restore, ({ params: { id, revision }, body: { base }, by }) => {
+    const { model, number } = models.ofModel(id, revision);
+    const head = models.head(id);
+    if (head.id !== base) throw new ConflictError(head);
+    const restored = models.change(id, () => model, `restored revision ${number}`, { by });
+    changed(id, restored, by);
+    return state(id, restored);
   });
 
   serve(api.models.history, ({ params }) =>

@@ -15,6 +15,7 @@ const TITLES: Readonly<Record<string, string>> = {
   perspectives: 'Perspectives',
   storage: 'Storage',
   trial: 'Trial',
+  release: 'Release',
   formulas: 'Formulas',
   claims: 'Claims',
   'model-file': 'The model file',

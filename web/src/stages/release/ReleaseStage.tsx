@@ -1,6 +1,5 @@
 import { useState } from 'react';
 import { Download, FolderInput } from 'lucide-react';
-import type { HistoryEntry } from '@crease/contract';
 import { api } from '@crease/contract';
 import type { JudgedClaim } from '@crease/core/claims';
 import { ApiError, ask } from '../../state/api.ts';
@@ -13,7 +12,8 @@ import { EvidenceLeaf } from '../../evidence/EvidenceLeaf.tsx';
 import { ClaimLine } from '../../evidence/ClaimCard.tsx';
 import { JudgingFailed } from '../../evidence/JudgingFailed.tsx';
 import { VerdictMark } from '../../parts/Marks.tsx';
-import { many, moment } from '../../parts/text.ts';
+import { many } from '../../parts/text.ts';
+import { History } from './History.tsx';
 import { Targets } from './Targets.tsx';
 
 const DIALECTS = [
@@ -182,32 +182,6 @@ function ReadInto() {
         <FolderInput size={13} aria-hidden /> Import into this model
       </label>
     </>
-  );
-}
-
-/** Every saved state of the model, the newest first. */
-function History({ entries }: { entries: readonly HistoryEntry[] }) {
-  return (
-    <section aria-label="History">
-      <header className="flex min-h-[42px] items-center border-b border-rule px-4 py-2">
-        <h2 className="text-[15px]">History</h2>
-      </header>
-      <ol>
-        {entries.map((h) => (
-          <li
-            key={h.id}
-            className={`flex gap-3 border-b border-rule px-4 py-[4px] ${h.isHead ? 'font-semibold' : ''}`}
-          >
-            <span className="num w-[28px] shrink-0 text-soft">{h.number}</span>
-            <span className="min-w-0 flex-1 break-words">
-              {h.says}
-              {h.isHead && ' · current'}
-            </span>
-            <span className="shrink-0 text-soft">{moment(h.at)}</span>
-          </li>
-        ))}
-      </ol>
-    </section>
   );
 }
 

@@ -1,0 +1,121 @@
+import type { HistoryEntry } from '@crease/contract';
+import { api } from '@crease/contract';
+import type { ModelChange } from '@crease/core/changes';
+import { ask } from '../../state/api.ts';
+import { useModel } from '../../state/model.tsx';
+import { useParam } from '../../state/selection.ts';
+import { useAnswer } from '../../state/useAnswer.ts';
+import { moment } from '../../parts/text.ts';
+
+/** Every saved state of the model, the newest first; one that is opened is compared with what is now. */
+export function History({ entries }: { entries: readonly HistoryEntry[] }) {
+  const [open, setOpen] = useParam('revision');
+  return (
+    <section aria-label="History">
+      <header className="flex min-h-[42px] items-center border-b border-rule px-4 py-2">
+        <h2 className="text-[15px]">History</h2>
+      </header>
+      <ol>
+        {entries.map((h) => {
+          const isOpen = open === String(h.id);
+          return (
+            <li key={h.id} className="border-b border-rule">
+              <button
+                className={`rowlink flex gap-3 px-4 py-[4px] ${h.isHead ? 'font-semibold' : ''}`}
+                aria-expanded={isOpen}
+                disabled={h.isHead}
+                onClick={() => setOpen(isOpen ? undefined : String(h.id))}
+              >
+                <span className="num w-[28px] shrink-0 text-soft">{h.number}</span>
+                <span className="min-w-0 flex-1 text-left break-words">
+                  {h.says}
+                  {h.isHead && ' · current'}
+                </span>
+                <span className="shrink-0 text-soft">{moment(h.at)}</span>
+              </button>
+              {isOpen && !h.isHead && <Since entry={h} />}
+            </li>
+          );
+        })}
+      </ol>
+    </section>
+  );
+}
+
+const SIGNS: Readonly<Record<ModelChange['change'], string>> = {
+  added: '+',
+  removed: '−',
+  changed: '~',
+  renamed: '→',
+};
+
+/** What became of each object since a revision, and a way back to it. */
+function Since({ entry }: { entry: HistoryEntry }) {
+  const { id, state, fail, tell } = useModel();
+  const { data, error } = useAnswer(
+    api.models.changes,
+    { id, revision: entry.id },
+    { of: state.revision.id, keepPreviousData: true },
+  );
+  const restore = async () => {
+    try {
+      await ask(api.models.restore, { id, revision: entry.id }, { base: state.revision.id });
+      tell({ tone: 'plain', text: `Revision ${entry.number} restored; rows stay`, undo: true });
+    } catch (reason) {
+      fail(reason);
+    }
+  };
+  return (
+    <div className="px-4 pb-3 pl-[56px]" role="region" aria-label={`Changes since revision ${entry.number}`}>
+      {error && <p className="text-vermilion">{error.message}</p>}
+      {data?.length === 0 && <p className="text-soft">The model is the same now.</p>}
+      <ul className="flex flex-col gap-1">
+        {data?.map((change) => (
+          <ChangeLine key={`${change.kind} ${change.name} ${change.change}`} {...change} />
+        ))}
+      </ul>
+      {data && data.length > 0 && (
+        <button className="btn mt-2 h-[24px]" onClick={() => void restore()}>
+          Restore revision {entry.number}
+        </button>
+      )}
+    </div>
+  );
+}
+
+function ChangeLine({ kind, name, change, was, now, guess }: ModelChange) {
+  return (
+    <li>
+      <span aria-hidden className="code mr-2">
+        {SIGNS[change]}
+      </span>
+      {kind} <b>{name}</b>{' '}
+      <span className="text-soft">
+        {change === 'renamed' ? `was ${String(was)}${guess ? ', as it seems' : ''}` : change}
+      </span>
+      {change === 'changed' && <Fields was={was as Fields} now={now as Fields} />}
+    </li>
+  );
+}
+
+type Fields = Readonly<Record<string, unknown>>;
+const text = (value: unknown): string =>
+  value === undefined ? 'none' : typeof value === 'string' ? value : JSON.stringify(value);
+
+/** Fields that differ, one below the other, so that formulas can be compared. */
+function Fields({ was, now }: { was: Fields; now: Fields }) {
+  const fields = [...new Set([...Object.keys(was), ...Object.keys(now)])];
+  return (
+    <dl className="ml-[22px]">
+      {fields.map((field) => (
+        <div key={field}>
+          <dt className="text-soft">{field}</dt>
+          <dd>
+            <span className="code block break-words text-soft line-through">{text(was[field])}</span>
+            <span className="code block break-words">{text(now[field])}</span>
+          </dd>
+        </div>
+      ))}
+    </dl>
+  );
+}
