@@ -10,6 +10,7 @@ import { addCheck } from './commands/check.ts';
 import { addDdl } from './commands/ddl.ts';
 import { addDiff } from './commands/diff.ts';
 import { addDemo } from './commands/demo.ts';
+import { addExport } from './commands/export.ts';
 import { addFormat } from './commands/format.ts';
 import { addLoad } from './commands/load.ts';
 import { addProfile } from './commands/profile.ts';
@@ -36,6 +37,7 @@ for (const add of [
   addProfile,
   addPropose,
   addImport,
+  addExport,
   addFormat,
   addDdl,
   addDiff,

@@ -1,7 +1,7 @@
 import { readFileSync } from 'node:fs';
 import { Option } from 'commander';
 import type { Command } from 'commander';
-import { claimsCsv, claimsSarif } from '@crease/core/interchange';
+import { claimsCsv, claimsJunit, claimsSarif } from '@crease/core/interchange';
 import type { JudgedClaim } from '@crease/core/claims';
 import { couldNotBeJudged, summarise } from '@crease/core/claims';
 import type { Model } from '@crease/core/model';
@@ -16,12 +16,15 @@ export function addCheck(program: Command): void {
     .description('judges every claim that a model makes, on all rows; exit status 1 where one is broken')
     .option('--data <dir>', 'folder of the data files; by default that of the model')
     .option(...NO_CACHE)
-    .addOption(new Option('--json', 'claims, evidence and summary as JSON').conflicts(['csv', 'sarif']))
-    .addOption(new Option('--csv', 'all claims as delimited text').conflicts(['sarif']))
+    .addOption(
+      new Option('--json', 'claims, evidence and summary as JSON').conflicts(['csv', 'sarif', 'junit']),
+    )
+    .addOption(new Option('--csv', 'all claims as delimited text').conflicts(['sarif', 'junit']))
     .option(
       '--both',
       'also asks kept trials and known answers of both evaluators; exit status 1 where they differ',
     )
+    .addOption(new Option('--junit', 'all claims as a JUnit report, for build servers').conflicts(['sarif']))
     .option('--sarif', 'what does not hold as a SARIF 2.1.0 log, for pipelines')
     .action(
       async (
@@ -32,6 +35,7 @@ export function addCheck(program: Command): void {
           json?: boolean;
           csv?: boolean;
           sarif?: boolean;
+          junit?: boolean;
           both?: boolean;
         },
       ) => {
@@ -49,6 +53,7 @@ export function addCheck(program: Command): void {
             `${JSON.stringify({ model: model.name, claims: listed, summary, ...(both ? { both } : {}), elapsedMs })}\n`,
           );
         } else if (options.csv) process.stdout.write(claimsCsv(claims));
+        else if (options.junit) process.stdout.write(claimsJunit(claims, model, elapsedMs / 1000));
         else if (options.sarif) {
           const text = readFileSync(modelFile, 'utf8');
           process.stdout.write(claimsSarif(claims, { model, file: modelFile, text }));

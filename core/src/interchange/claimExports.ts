@@ -186,3 +186,41 @@ function lineOf(lines: readonly string[], about: About): number {
 }
 
 const escaped = (text: string): string => text.replace(/[.*+?^${}()|[\]\\]/g, '\\$&');
+
+const xml = (text: string): string =>
+  text
+    .replace(/[&<>"]/g, (c) => ({ '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;' })[c]!)
+    // Characters that XML 1.0 has no place for.
+    .replace(/[^\t\n\r -\uD7FF\uE000-\uFFFD\u{10000}-\u{10FFFF}]/gu, '\uFFFD');
+
+/**
+ * Claims as a JUnit report, which build servers show: each claim is a test case of the suite of its kind; a
+ * blocking one that is broken fails, one that warns or is waived is skipped with its reason, and one without
+ * a verdict is an error.
+ */
+export function claimsJunit(claims: readonly JudgedClaim[], model: Model, seconds: number): string {
+  const kinds = [...new Set(claims.map((c) => c.kind))];
+  const outcome = (c: JudgedClaim): 'failure' | 'error' | 'skipped' | undefined => {
+    if (c.verdict === 'broken') return c.weight === 'blocks' ? 'failure' : 'skipped';
+    if (c.verdict === 'unchecked') return 'error';
+    return c.verdict === 'waived' ? 'skipped' : undefined;
+  };
+  const said = (c: JudgedClaim): string =>
+    c.verdict === 'waived'
+      ? `waived: ${c.waiver?.reason ?? ''}`
+      : (c.found ?? c.evidence.notes?.join('; ') ?? c.says);
+  const count = (some: readonly JudgedClaim[], what: string) =>
+    some.filter((c) => outcome(c) === what).length;
+  const counts = (some: readonly JudgedClaim[]) =>
+    `tests="${some.length}" failures="${count(some, 'failure')}" errors="${count(some, 'error')}" skipped="${count(some, 'skipped')}"`;
+  const suites = kinds.map((kind) => {
+    const own = claims.filter((c) => c.kind === kind);
+    const cases = own.map((c) => {
+      const how = outcome(c);
+      const inner = how ? `<${how} message="${xml(said(c))}"/>` : '';
+      return `    <testcase classname="${xml(kind)}" name="${xml(c.says)}">${inner}</testcase>`;
+    });
+    return [`  <testsuite name="${xml(kind)}" ${counts(own)}>`, ...cases, '  </testsuite>'].join('\n');
+  });
+  return `<?xml version="1.0" encoding="UTF-8"?>\n<testsuites name="${xml(model.name)}" ${counts(claims)} time="${seconds.toFixed(3)}">\n${suites.join('\n')}\n</testsuites>\n`;
+}

@@ -84,7 +84,7 @@ export interface WithoutConstraints {
   readonly keys: ReadonlySet<string>;
   readonly references: ReadonlySet<string>;
 }
-const ALL: WithoutConstraints = { keys: new Set(), references: new Set() };
+export const ALL_CONSTRAINTS: WithoutConstraints = { keys: new Set(), references: new Set() };
 
 /** A table as a database has it: its name, and the statements that make it and that follow all tables. */
 export interface TableDefinition {
@@ -102,7 +102,7 @@ export interface TableDefinition {
 export function tableDefinitions(
   model: Model,
   dialect: Dialect,
-  without: WithoutConstraints = ALL,
+  without: WithoutConstraints = ALL_CONSTRAINTS,
   nameOf: (table: string) => string = quote,
 ): TableDefinition[] {
   const tables = inOrder(model);

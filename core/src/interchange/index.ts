@@ -1,6 +1,10 @@
 export * from './csv.ts';
 export * from './answerCsv.ts';
 export * from './ddl.ts';
+export * from './described.ts';
+export * from './describe.ts';
+export * from './openLineage.ts';
+export * from './statements.ts';
 export * from './claimExports.ts';
 export { VERSION } from '../version.ts';
 export * from './sentence/index.ts';

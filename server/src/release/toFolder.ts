@@ -16,7 +16,7 @@ import { join } from 'node:path';
 import { fileWriter, ParquetWriter } from 'hyparquet-writer';
 import type { TableData } from '@crease/core/columns';
 import { columnValues } from '@crease/core/columns';
-import { csvLine, VERSION } from '@crease/core/interchange';
+import { csvLine, dataPackage, tableMetadata, VERSION } from '@crease/core/interchange';
 import type { Model, Table } from '@crease/core/model';
 import { answerQuery, lookForInterruption, ModelData, ROWS_BETWEEN_LOOKS } from '@crease/core/query';
 import { omittedConstraints, releasedTables } from '@crease/core/release';
@@ -27,7 +27,6 @@ import { parquetType } from '../rowsParquet.ts';
 import { readFileTable, readHead } from '../sources/fileTable.ts';
 import type { ReleaseOrder, TableContents } from './contents.ts';
 import { contentsOf, sumsOf } from './contents.ts';
-import { dataPackage, tableMetadata } from './describe.ts';
 import type { PlanItem, ReleaseOutcome, ReleasePlan } from './plan.ts';
 import { ProofError, TargetError } from './plan.ts';
 import { askBoth, compareTable } from './proof.ts';
@@ -360,8 +359,8 @@ function describe(
   const { model } = data;
   const omitted = omittedConstraints(model, order.claims);
   const file = (table: Pick<Table, 'name'>) => fileOf(table, form);
-  writeWhole(join(draft, 'datapackage.json'), dataPackage(model, omitted, file, now));
-  if (form === 'csv') writeWhole(join(draft, 'csv-metadata.json'), tableMetadata(model, omitted, file));
+  writeWhole(join(draft, 'datapackage.json'), dataPackage(model, file, now, omitted));
+  if (form === 'csv') writeWhole(join(draft, 'csv-metadata.json'), tableMetadata(model, file, omitted));
   const record: FolderRecord = {
     release,
     model: model.name,

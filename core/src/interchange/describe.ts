@@ -1,8 +1,8 @@
-import type { WithoutConstraints } from '@crease/core/interchange';
-import { parseType, TEXT } from '@crease/core/values';
-import type { Model, ModelColumn, Relationship, Table } from '@crease/core/model';
-import { cardinalityOf, sameName } from '@crease/core/model';
-import { releasedTables } from '@crease/core/release';
+import { parseType, TEXT } from '../values/index.ts';
+import type { Model, ModelColumn, Relationship, Table } from '../model/index.ts';
+import type { WithoutConstraints } from './ddl.ts';
+import { ALL_CONSTRAINTS } from './ddl.ts';
+import { cardinalityOf, sameName } from '../model/index.ts';
 
 // Descriptions of released files in two open standards, so that others read them with types, keys and
 // references: Data Package with Table Schema (datapackage.org, version 1), and CSV on the Web (W3C, 2015).
@@ -18,9 +18,14 @@ const TYPES: Readonly<Record<string, readonly [field: string, csvw: string]>> = 
   timestamp: ['datetime', 'dateTime'],
 };
 
+const releasedTables = (model: Model): Table[] => model.tables.filter((t) => t.role !== 'staging');
 const kindOf = ({ type }: ModelColumn): string => (parseType(type) ?? TEXT).kind;
 const given = <K extends string, V>(key: K, value: V | undefined): Partial<Record<K, V>> =>
   value === undefined ? {} : ({ [key]: value } as Record<K, V>);
+
+/** The digits of a decimal, which neither standard has a place for: a property of ours, which others pass by. */
+export const OWN_TYPE = 'urn:crease:type';
+const ownType = (column: ModelColumn) => (kindOf(column) === 'decimal' ? { [OWN_TYPE]: column.type } : {});
 
 const keyOf = (table: Table, without: WithoutConstraints): string[] | undefined =>
   table.key?.length && !without.keys.has(table.name) ? table.key : undefined;
@@ -40,9 +45,9 @@ function referencesOf(model: Model, table: Table, without: WithoutConstraints): 
 /** A Data Package: each table as a resource with its schema. */
 export function dataPackage(
   model: Model,
-  without: WithoutConstraints,
   fileOf: (table: Pick<Table, 'name'>) => string,
   now: Date,
+  without: WithoutConstraints = ALL_CONSTRAINTS,
 ): object {
   return {
     profile: 'data-package',
@@ -66,6 +71,7 @@ export function dataPackage(
           fields: table.columns.map((c) => ({
             name: c.name,
             type: TYPES[kindOf(c)]![0],
+            ...ownType(c),
             ...given('title', c.title),
             ...given('description', c.description),
           })),
@@ -87,8 +93,8 @@ export function dataPackage(
 /** Metadata of CSV on the Web for all tables of a folder. */
 export function tableMetadata(
   model: Model,
-  without: WithoutConstraints,
   fileOf: (table: Pick<Table, 'name'>) => string,
+  without: WithoutConstraints = ALL_CONSTRAINTS,
 ): object {
   return {
     '@context': 'http://www.w3.org/ns/csvw',
@@ -103,6 +109,7 @@ export function tableMetadata(
           name: c.name,
           titles: c.name,
           datatype: TYPES[kindOf(c)]![1],
+          ...ownType(c),
           null: [''],
           ...given('dc:title', c.title),
           ...given('dc:description', c.description),

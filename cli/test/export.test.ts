@@ -1,0 +1,78 @@
+import { spawnSync } from 'node:child_process';
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import Database from 'better-sqlite3';
+import { Parser } from 'n3';
+
+const folder = mkdtempSync(join(tmpdir(), 'crease-export-'));
+afterAll(() => rmSync(folder, { recursive: true }));
+const bin = join(import.meta.dirname, '../bin/crease.mjs');
+const crease = (...args: string[]) => {
+  const { status, stdout, stderr } = spawnSync(process.execPath, [bin, ...args], {
+    cwd: folder,
+    encoding: 'utf8',
+  });
+  return { status, stdout, stderr };
+};
+const text = (name: string) => readFileSync(join(folder, name), 'utf8');
+
+writeFileSync(
+  join(folder, 'm.json'),
+  JSON.stringify({
+    crease: 1,
+    name: 'm',
+    tables: [
+      {
+        name: 'loan',
+        title: 'A "quoted" title \\ with a slash',
+        role: 'fact',
+        source: { file: 'loan.csv' },
+        key: ['no'],
+        columns: [
+          { name: 'no', type: 'integer' },
+          { name: 'fine', type: 'decimal(9,2)', use: 'quantity' },
+        ],
+      },
+    ],
+  }),
+);
+writeFileSync(join(folder, 'loan.csv'), 'no,fine\n1,1.00\n1,2.00\n');
+
+test('each format is written, and read by a program of that format', () => {
+  for (const format of ['ddl', 'data-package', 'csvw', 'openlineage', 'rdf'])
+    expect(crease('export', 'm.json', '--as', format, '--out', 'out').status).toBe(0);
+  const quads = new Parser().parse(text('out/m.ttl'));
+  expect(quads.filter((q) => q.predicate.value.endsWith('#label')).map((q) => q.object.value)).toContain(
+    'A "quoted" title \\ with a slash',
+  );
+  const db = new Database(':memory:');
+  db.exec(text('out/m.sqlite.sql'));
+  expect(db.prepare('select count(*) from loan').pluck().get()).toBe(0);
+  db.close();
+  expect(
+    text('out/openlineage.ndjson')
+      .trim()
+      .split('\n')
+      .map((line) => (JSON.parse(line) as { eventType: string }).eventType),
+  ).toEqual(['COMPLETE']);
+  for (const [file, format] of [
+    ['datapackage.json', 'data-package'],
+    ['csv-metadata.json', 'csvw'],
+  ] as const) {
+    expect(crease('import', join('out', file), '--as', format, '--out', 'again.json').status).toBe(0);
+    const check = crease('check', 'again.json');
+    expect([check.status, check.stdout]).toEqual([1, expect.stringContaining('key-unique:loan')]);
+  }
+});
+
+test('what cannot be read or written is said, and --junit is a report with the exit status of check', () => {
+  expect(crease('import', 'loan.csv', '--as', 'csvw')).toMatchObject({
+    status: 2,
+    stderr: expect.stringContaining('is no JSON'),
+  });
+  expect(crease('export', 'm.json', '--as', 'rdf', '--out', 'loan.csv/x').status).toBe(2);
+  expect(crease('export', 'm.json', '--as', 'poem', '--out', 'out').status).toBe(2);
+  const junit = crease('check', 'm.json', '--junit');
+  expect([junit.status, junit.stdout]).toEqual([1, expect.stringContaining('<failure message=')]);
+});
