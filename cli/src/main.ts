@@ -6,6 +6,7 @@ import { ReadError } from '@crease/core/reading';
 import { writeCache } from './folderRows.ts';
 import { CommandError } from './input.ts';
 import { addCache } from './commands/cache.ts';
+import { addCatalogue } from './commands/catalogue.ts';
 import { addCheck } from './commands/check.ts';
 import { addDdl } from './commands/ddl.ts';
 import { addDiff } from './commands/diff.ts';
@@ -30,6 +31,7 @@ program.exitOverride();
 program.configureOutput({ writeErr: (text) => process.stderr.write(text) });
 for (const add of [
   addCache,
+  addCatalogue,
   addCheck,
   addQuery,
   addRows,

@@ -66,6 +66,14 @@ test('each format is written, and read by a program of that format', () => {
   }
 });
 
+test('a catalogue is one page; with rows it says what does not hold', () => {
+  expect(crease('catalogue', 'm.json', '--out', 'm.html').status).toBe(0);
+  expect(text('m.html')).not.toContain('key-unique');
+  expect(crease('catalogue', 'm.json', '--data', '.', '--out', 'm.html').status).toBe(0);
+  expect(text('m.html')).toContain('key-unique:loan');
+  expect(crease('catalogue', 'm.json', '--out', 'no/such/m.html').status).toBe(2);
+});
+
 test('what cannot be read or written is said, and --junit is a report with the exit status of check', () => {
   expect(crease('import', 'loan.csv', '--as', 'csvw')).toMatchObject({
     status: 2,

@@ -90,6 +90,26 @@ test('a release is planned, done with --yes and recorded; without it the plan is
   );
 });
 
+test('check --targets says whether what was released still stands there; without it targets are not looked at', () => {
+  library(12);
+  const verdicts = (...more: string[]) => {
+    const { status, stdout } = crease('check', 'm.json', '--json', ...more);
+    const { claims } = JSON.parse(stdout) as { claims: { id: string; verdict: string; found?: string }[] };
+    const found = claims.filter((c) => c.id.startsWith('target-matches'));
+    return [status, ...found.map((c) => `${c.id} ${c.verdict}${c.found ? `: ${c.found}` : ''}`)];
+  };
+  expect(verdicts()).toEqual([0]);
+  const unreleased = ['local', 'lake', 'away'].map((name) => `target-matches:${name} unchecked`);
+  expect(verdicts('--targets')).toEqual([0, ...unreleased]);
+  crease('release', 'm.json', '--to', 'local', '--yes');
+  expect(verdicts('--targets')[1]).toBe('target-matches:local holds');
+  at((db) => db.exec('update loan set copies = 100 where no = 1'));
+  expect(verdicts('--targets').slice(0, 2)).toEqual([
+    1,
+    'target-matches:local broken: loan.copies added up to 31 and adds up to 130',
+  ]);
+});
+
 test('what stands against a release is told, with its exit status', () => {
   library(3, { waivers: [] });
   expect(crease('release', 'm.json', '--to', 'nowhere')).toEqual({

@@ -24,6 +24,7 @@ export function addCheck(program: Command): void {
       '--both',
       'also asks kept trials and known answers of both evaluators; exit status 1 where they differ',
     )
+    .option('--targets', 'also whether what was released to the targets still stands there')
     .addOption(new Option('--junit', 'all claims as a JUnit report, for build servers').conflicts(['sarif']))
     .option('--sarif', 'what does not hold as a SARIF 2.1.0 log, for pipelines')
     .action(
@@ -36,11 +37,16 @@ export function addCheck(program: Command): void {
           csv?: boolean;
           sarif?: boolean;
           junit?: boolean;
+          targets?: boolean;
           both?: boolean;
         },
       ) => {
         const start = performance.now();
-        const { model, claims, data } = await judgeFolder(modelFile, options);
+        const { model, claims: ofModel, data } = await judgeFolder(modelFile, options);
+        const ofTargets = options.targets
+          ? await targetClaims(modelFile, { model, claims: ofModel, data })
+          : [];
+        const claims = [...ofModel, ...ofTargets];
         const summary = summarise(claims);
         const both = options.both ? await bothAnswers(model, data) : undefined;
         const elapsedMs = Math.round(performance.now() - start);
@@ -75,6 +81,15 @@ export function addCheck(program: Command): void {
 async function bothAnswers(model: Model, data: ModelData): Promise<BothAnswers[]> {
   const { compareBoth } = await import('../bothEvaluators.ts');
   return compareBoth(model, data);
+}
+
+/** What releases is loaded only where it is asked for. */
+async function targetClaims(
+  modelFile: string,
+  judged: { model: Model; claims: readonly JudgedClaim[]; data: ModelData },
+): Promise<JudgedClaim[]> {
+  const { judgeTargets } = await import('../judgeTargets.ts');
+  return judgeTargets(modelFile, judged);
 }
 
 /** What does not agree, or could not be compared. */

@@ -44,6 +44,8 @@ export function correctedColumn(model: Model, of: string): CorrectedColumn | { r
   if (!table || !column) return { refusal: `the model has no column ${of}` };
   if (column.formula !== undefined)
     return { refusal: `${of} is worked out by a formula: correct the columns that it is made of` };
+  if (table.held === false)
+    return { refusal: `${table.name} is passed through: its rows are not here to be corrected` };
   if (!table.key?.length)
     return { refusal: `${table.name} has no key, by which a correction would tell a row: choose one` };
   if (table.key.some((k) => sameName(k, column.name)))

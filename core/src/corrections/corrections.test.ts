@@ -159,6 +159,17 @@ test.each([
   expect([claim.verdict, claim.found]).toEqual(['broken', expect.stringContaining(why)]);
 });
 
+test('rows that stay in their database cannot be corrected', () => {
+  const [loan] = model.tables as [Table];
+  const through = { ...model, tables: [{ ...loan, held: false, watermark: 'no' }] };
+  const data = world([[1, 'N', '5']], through);
+  expect(fines(data)).toEqual(FINES);
+  const claim = judgeModel(through, data, '2026-06-30').find((c) => c.kind === 'corrections-fit')!;
+  expect(claim.found).toContain('passed through');
+  const renamed = applyEdit(through, [{ do: 'rename', of: { table: 'loan', column: 'no' }, to: 'number' }]);
+  expect(renamed.tables[0]!.watermark).toBe('number');
+});
+
 test('rows behind a number and its explanation say what was corrected, what was there, and who says so', () => {
   const data = world([
     [2, 'N', '9.99', 'Ida', '2026-06-01T10:00:00Z', 'typing error'],

@@ -325,6 +325,7 @@ class Renaming {
         validity && { of: validity.of.map(column), from: column(validity.from), to: column(validity.to) },
       ),
       ...given('weight', weight && { column: column(weight.column), per: weight.per.map(column) }),
+      ...given('watermark', table.watermark && column(table.watermark)),
       ...given('partition', partition && { ...partition, by: column(partition.by) }),
     };
   }

@@ -172,7 +172,7 @@ const DATATYPES: Readonly<Record<string, string>> = {
   datetime: 'timestamp',
 };
 
-/** Metadata of CSV on the Web, of one table or a group, as a design. Throws DocumentError where it is none. */
+/** Metadata of CSV on the Web, of a table or a group, as a design. Throws DocumentError where it is none. */
 export function modelOfTableMetadata(json: unknown): ReadDesign {
   const isOne = json !== null && typeof json === 'object' && !('tables' in json) && 'url' in json;
   const found = checkDocument(metadataSchema, isOne ? { tables: [json] } : json, 'the metadata');

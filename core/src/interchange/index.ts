@@ -1,5 +1,6 @@
 export * from './csv.ts';
 export * from './answerCsv.ts';
+export * from './catalogue.ts';
 export * from './ddl.ts';
 export * from './described.ts';
 export * from './describe.ts';

@@ -6,6 +6,7 @@ import { tableLoader } from '../sources/index.ts';
 import { columnOfValues, tableOf } from '../columns/index.ts';
 import { INTEGER, TEXT } from '../values/index.ts';
 import {
+  cataloguePage,
   claimsJunit,
   dataPackage,
   modelOfDataPackage,
@@ -217,4 +218,23 @@ test('claims as a JUnit report: failures block, warnings and waivers are skipped
     /<testcase classname="key-unique" name="[^"]*loan[^"]*"><failure message="[^"]*share their no/,
   );
   expect(report.match(/<testcase/g)).toHaveLength(claims.length);
+});
+
+test('the catalogue says what everything is, escapes what people wrote, and runs nothing', () => {
+  const model: Model = {
+    ...MODEL,
+    title: 'A <b>library</b>',
+    description: '<script>alert(1)</script>',
+    measures: [{ name: 'Fines', formula: 'sum(loan.fine) /* > 0 */', description: 'all "fines"' }],
+    perspectives: [{ name: 'Desk', tables: ['branch'], measures: [{ measure: 'Fines', title: 'F' }] }],
+  };
+  const page = cataloguePage(model, undefined, new Date('2026-06-30T10:00:00Z'));
+  expect(page).not.toMatch(/<script|<b>library/);
+  expect(page).toContain("default-src 'none'");
+  expect(page).toContain('<title>A &lt;b&gt;library&lt;/b&gt;</title>');
+  expect(page).toContain('<code>sum(loan.fine) /* &gt; 0 */</code>');
+  expect(page).toContain('branch → <a href="#table-branch">branch</a> (code)');
+  expect(page).toContain('Town › Branch');
+  expect(page).toContain('<b>Desk</b> sees tables: branch; measures: Fines');
+  expect(page).not.toContain('Claims that do not hold');
 });

@@ -116,6 +116,10 @@ export const tableSchema = z.strictObject({
     })
     .optional(),
   budget: budgetSchema.optional(),
+  /** Rows of a connected database that are never brought in stay there; by default they are held here. */
+  held: z.boolean().optional(),
+  /** A column that grows with every change of a row: what is new is told by it. */
+  watermark: name.optional(),
   hidden: z.boolean().optional(),
 });
 

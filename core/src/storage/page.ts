@@ -1,36 +1,15 @@
-import { bytesText } from '../values/index.ts';
+import { bytesText, escapedHtml as escaped, htmlPage } from '../values/index.ts';
 import type { ProfileDocument } from './document.ts';
 
 type PageTable = ProfileDocument['tables'][number];
 type PageColumn = PageTable['columns'][number];
-
-const ENTITIES: Readonly<Record<string, string>> = {
-  '&': '&amp;',
-  '<': '&lt;',
-  '>': '&gt;',
-  '"': '&quot;',
-  "'": '&#39;',
-};
-const escaped = (text: string): string => text.replace(/[&<>"']/g, (sign) => ENTITIES[sign]!);
 
 const bitsText = (n: number): string => String(Number(n.toPrecision(3)));
 const countText = (n: number): string => String(n).replace(/\B(?=(\d{3})+(?!\d))/g, ',');
 const perRow = (bytes: number, rows: number): number => (rows === 0 ? 0 : (8 * bytes) / rows);
 
 const STYLE = `
-:root { --ink: #211e19; --paper: #faf6ec; --soft: #5d564a; --rule: #d8cdb7; --bar: #8d8069; --pale: #cbbfa6; }
-@media (prefers-color-scheme: dark) {
-  :root { --ink: #ece5d6; --paper: #211e1a; --soft: #b3a994; --rule: #3b362e; --bar: #a3967d; --pale: #5a5243; }
-}
-body { margin: 2rem auto; max-width: 70rem; padding: 0 1rem; background: var(--paper); color: var(--ink);
-  font: 14px/1.45 system-ui, sans-serif; }
-h1, h2 { font-family: Georgia, serif; margin-bottom: 0.2rem; }
-p { color: var(--soft); margin-top: 0; }
 svg { display: block; width: 100%; }
-table { border-collapse: collapse; width: 100%; font-variant-numeric: tabular-nums; }
-th, td { text-align: left; padding: 2px 10px 2px 0; border-bottom: 1px solid var(--rule); }
-th { color: var(--soft); font-size: 12px; }
-.n { text-align: right; }
 .ink { fill: var(--ink); } .pale { fill: var(--pale); } .bar { fill: var(--bar); }
 .key { display: inline-block; width: 14px; height: 9px; margin: 0 4px 0 12px; }
 `;
@@ -45,23 +24,15 @@ export function profilePage(profile: ProfileDocument): string {
   const scale = Math.max(1, ...tables.map((t) => perRow(t.totalBytes, t.rows)));
   const most = Math.max(1, ...tables.map((t) => t.rows));
   const revision = profile.revision === undefined ? '' : `, revision ${profile.revision}`;
-  return `<!doctype html>
-<html lang="en">
-<meta charset="utf-8">
-<meta name="viewport" content="width=device-width, initial-scale=1">
-<meta http-equiv="Content-Security-Policy" content="default-src 'none'; style-src 'unsafe-inline'">
-<title>${title}: what a row weighs</title>
-<style>${STYLE}</style>
-<h1>${title}: what a row weighs</h1>
+  const body = `<h1>${title}: what a row weighs</h1>
 <p>${bytesText(profile.totalBytes)} encoded, measured ${escaped(profile.at)}${revision}. The length of a ruler is the
 bits of one row, its thickness the rows.
 <span class="key" style="background: var(--ink)"></span>what the values need
 <span class="key" style="background: var(--pale)"></span>what the way of holding adds
 <span class="key" style="background: var(--bar)"></span>dictionary</p>
 ${tables.map((t) => tableHtml(t, scale, most)).join('\n')}
-${relationshipsHtml(profile)}
-</html>
-`;
+${relationshipsHtml(profile)}`;
+  return htmlPage(`${profile.title ?? profile.model}: what a row weighs`, body, STYLE);
 }
 
 function tableHtml(table: PageTable, scale: number, most: number): string {

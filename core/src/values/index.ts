@@ -7,3 +7,4 @@ export * from './numberPattern.ts';
 export * from './text.ts';
 export * from './convert.ts';
 export * from './counted.ts';
+export * from './page.ts';

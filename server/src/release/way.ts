@@ -22,7 +22,7 @@ export interface Whereabouts {
   readonly environment: Readonly<Record<string, string | undefined>>;
 }
 
-/** Throws TargetError for a place outside of the folder, and where a connection has no account that writes. */
+/** Throws TargetError for a place outside of the folder and a connection without an account that writes. */
 export function wayTo(target: ReleaseTarget, where: Whereabouts): Way {
   switch (target.kind) {
     case 'sqlite': {

@@ -63,9 +63,11 @@ function storedRows({ workspace, versions }: ModelVersion, table: Table): TableD
   const version = versions[sourceKey(table)];
   if (version === undefined)
     throw new DataError(
-      table.source
-        ? `the rows of ${name} have not been imported yet: load ${fileOf(table)?.file ?? 'them'} on the Intake stage`
-        : `no rows yet: nothing has been imported into ${name}`,
+      table.held === false
+        ? passedThrough(name)
+        : table.source
+          ? `the rows of ${name} have not been imported yet: load ${fileOf(table)?.file ?? 'them'} on the Intake stage`
+          : `no rows yet: nothing has been imported into ${name}`,
       { code: 'not-loaded' },
     );
   const key = `${workspace}\n${version}`;
@@ -80,6 +82,9 @@ function storedRows({ workspace, versions }: ModelVersion, table: Table): TableD
   }
   return { ...retyped(calledNow(stored, table.columns), table.columns), name };
 }
+
+const passedThrough = (name: string): string =>
+  `the rows of ${name} stay in their database ("held": false), where this version does not ask: hold the table to load them`;
 
 /** A derived column may be broken: then the others are shown all the same. */
 export function columnOrFault(data: ModelData, table: string, name: string) {
