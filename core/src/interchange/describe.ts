@@ -23,7 +23,7 @@ const kindOf = ({ type }: ModelColumn): string => (parseType(type) ?? TEXT).kind
 const given = <K extends string, V>(key: K, value: V | undefined): Partial<Record<K, V>> =>
   value === undefined ? {} : ({ [key]: value } as Record<K, V>);
 
-/** The digits of a decimal, for which neither standard has a place: our own property, which others pass by. */
+/** The digits of a decimal, for which neither standard has a place: our own property; others pass it by. */
 export const OWN_TYPE = 'urn:crease:type';
 const ownType = (column: ModelColumn) => (kindOf(column) === 'decimal' ? { [OWN_TYPE]: column.type } : {});
 
