@@ -74,6 +74,14 @@ test('a target is added, planned, released to, and to again after a change; a co
   await expect(log.getByRole('row').nth(1)).toContainText('mart, number 2');
   await expect(log.getByRole('row').nth(2)).toContainText('Maren Holt');
 
+  // Back to the first, and to the second again.
+  await log.getByRole('button', { name: 'Go back to number 1 of mart' }).click();
+  await expect(page.getByText(/release 3 to mart done/)).toBeVisible();
+  expect(read(out('released.sqlite'), `select count(*) from pragma_table_info('loan')`)).toBe(2);
+  await plan.getByRole('button', { name: 'Release as number 4' }).click();
+  await expect(page.getByText(/release 4 to mart done/)).toBeVisible();
+  expect(read(out('released.sqlite'), 'select sum(twice) from loan')).toBe(24);
+
   // Somebody changes the target: told, and brought back.
   const db = new Database(out('released.sqlite'));
   db.exec('update loan set copies = 100 where no = 1');

@@ -40,6 +40,10 @@ const releaseRequest = z.strictObject({
   definitions: z.boolean().default(false).describe('leaves the rows there as they are'),
   parts: z.array(z.strictObject({ table: z.string(), part: z.string() })).default([]),
   author: z.string().trim().max(200).optional().describe('written down, not authenticated'),
+  revision: z
+    .int()
+    .optional()
+    .describe('the number of an earlier revision, which is released on the rows that it stood on'),
 });
 
 export const releaseEntrySchema = z.strictObject({

@@ -19,6 +19,7 @@ import {
   Verdicts,
 } from './store/index.ts';
 import type { Connection, ModelVersion, Revision } from './store/index.ts';
+import { defaultAfterFile } from './loads/afterPlan.ts';
 import type { Clock } from './clock.ts';
 import { SYSTEM_CLOCK } from './clock.ts';
 import { JudgingQueue } from './judging/queue.ts';
@@ -34,6 +35,8 @@ export interface Log {
 
 export interface WorkspaceOptions {
   readonly keyFile?: string | undefined;
+  /** What is told of runs of load plans, and to whom (see `AfterPlan`). */
+  readonly afterPlanFile?: string | undefined;
   readonly token?: string | undefined;
   readonly clock?: Clock | undefined;
   /** How much time and memory the readers of files have. */
@@ -46,6 +49,7 @@ export interface WorkspaceOptions {
 export class Workspace {
   readonly db: Connection;
   readonly clock: Clock;
+  readonly afterPlanFile: string;
   /** Of the lock: what a command of the workspace's owner says to the server. */
   readonly token: string | undefined;
   readonly models: Models;
@@ -74,7 +78,7 @@ export class Workspace {
   constructor(
     readonly file: string,
     readonly log: Log,
-    { keyFile, token, clock = SYSTEM_CLOCK, readers, makeDemo }: WorkspaceOptions = {},
+    { keyFile, afterPlanFile, token, clock = SYSTEM_CLOCK, readers, makeDemo }: WorkspaceOptions = {},
   ) {
     this.db = openWorkspace(file);
     this.pool = makePool((error) => this.onBug(error));
@@ -96,6 +100,7 @@ export class Workspace {
     this.uploads = new Uploads(this.incoming);
     this.databases = new Databases(this.db, new Secrets(keyFile), this.pool);
     this.clock = clock;
+    this.afterPlanFile = afterPlanFile ?? defaultAfterFile();
     const { models, tables, pool, hub } = this;
     const verdicts = new Verdicts(this.db);
     this.claims = new JudgingQueue({ file, models, tables, verdicts, pool, hub, clock, onBug: this.onBug });

@@ -40,6 +40,7 @@ export async function startApi({ now }: { now?: () => Date } = {}): Promise<ApiF
   };
   const workspace = new Workspace(join(folder, 'w.sqlite'), log, {
     keyFile: join(folder, 'elsewhere', 'key'),
+    afterPlanFile: join(folder, 'elsewhere', 'after-plan.json'),
     ...(now ? { clock: clockOf(now) } : {}),
   });
   const app = makeApp(workspace, undefined, { checksAnswers: true });

@@ -1,4 +1,4 @@
-import { mkdirSync, symlinkSync, utimesSync, writeFileSync } from 'node:fs';
+import { mkdirSync, readFileSync, rmSync, symlinkSync, utimesSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import type { LoadPlan, PlansState } from '@crease/contract';
 import { runPlan } from '../src/index.ts';
@@ -197,4 +197,23 @@ test('a plan reads files of the workspace’s folder alone, and says what is wro
   await api().delete(`/api/models/${id}/plans/Evening`).expect(200);
   await api().delete(`/api/models/${id}/plans/Evening`).expect(404);
   await api().post(`/api/models/${id}/plans/Evening/run`).expect(404);
+});
+
+test('a run is told as the file of the account says; what goes wrong there ends nothing and is said', async () => {
+  const id = await withRecipe('told');
+  writeFileSync(incoming('visit-told.csv'), csv([[1, 5]]));
+  await put(id, PLAN);
+  const place = join(fixture.folder, 'elsewhere');
+  mkdirSync(place, { recursive: true });
+  const [after, out] = [join(place, 'after-plan.json'), join(place, 'told.json')];
+  const program = `require('fs').writeFileSync(process.argv[1], require('fs').readFileSync(0))`;
+  writeFileSync(after, JSON.stringify({ command: [process.execPath, '-e', program, out] }), { mode: 0o600 });
+  const plan = (await state(id)).plans[0]!.plan;
+  const first = await runPlan(fixture.workspace, { modelId: id, plan, by: 'hand' });
+  expect(first.warnings).toEqual([]);
+  expect(JSON.parse(readFileSync(out, 'utf8'))).toMatchObject({ plan: 'Night', outcome: 'done' });
+  writeFileSync(after, 'nonsense');
+  const second = await runPlan(fixture.workspace, { modelId: id, plan, by: 'hand' });
+  expect(second.warnings).toEqual([expect.stringContaining('is no JSON')]);
+  rmSync(after);
 });

@@ -88,6 +88,37 @@ test('a target is planned, released to as a job, and the release is remembered h
   ]);
 });
 
+test('an earlier release is had back: its revision, on the rows that it stood on', async () => {
+  const id = await loans('back', { name: 'local', kind: 'sqlite', file: 'out/back.sqlite' });
+  await release(id);
+  const { number } = (await fixture.stateOf(id)).revision;
+  await load(id, 'no,copies\n1,2\n2,3\n3,4\n');
+  const { revision } = await fixture.stateOf(id);
+  const edit = [{ do: 'put-measures', name: 'Copies', value: { name: 'All', formula: 'sum(loan.copies)' } }];
+  await api().post(`/api/models/${id}/edits`).send({ base: revision.id, edit, says: 'edit' }).expect(200);
+  await judged(id);
+  await release(id);
+  expect(at('out/back.sqlite', 'select sum(copies) from loan')).toBe(9);
+  expect(at('out/back.sqlite', 'select name from crease_measure')).toBe('All');
+  const back = await release(id, { revision: number });
+  expect([back.state, back.faults]).toEqual(['done', []]);
+  expect(at('out/back.sqlite', 'select sum(copies) from loan')).toBe(5);
+  expect(at('out/back.sqlite', 'select name from crease_measure')).toBe('Copies');
+  expect((await log(id)).map((e) => [e.release, e.revision])).toEqual([
+    [3, number],
+    [2, number + 2],
+    [1, number],
+  ]);
+  await api().post(`/api/models/${id}/releases`).send({ target: 'local', revision: 99 }).expect(404);
+  // Rows that have been removed since cannot be had back: that is said.
+  await api().delete(`/api/models/${id}/old-rows`).expect(200);
+  const gone = await api().post(`/api/models/${id}/releases`).send({ target: 'local', revision: number });
+  expect([gone.status, (gone.body as { message: string }).message]).toEqual([
+    409,
+    expect.stringContaining('have been removed to make room'),
+  ]);
+});
+
 test('a blocking claim refuses; a place outside of the workspace, or one of others, fails and is remembered', async () => {
   const id = await loans('refused', { name: 'local', kind: 'sqlite', file: '../away.sqlite' });
   const away = await release(id);

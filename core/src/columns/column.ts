@@ -5,7 +5,7 @@ import { codesArray } from './codes.ts';
 import { countCodes, mapCodes } from './combiner.ts';
 import type { Domain } from './domain.ts';
 import { dictionaryBytes, encodeDomain } from './dictionary.ts';
-import { listDomain, rangeDomain, valueOfCode, valuesByCode } from './domain.ts';
+import { codeOfValue, listDomain, rangeDomain, valueOfCode, valuesByCode } from './domain.ts';
 import type { EncodingName } from './encodings/index.ts';
 
 /** A column as it lies encoded in the place that it is read from. */
@@ -203,6 +203,9 @@ export function valuesOfRows(column: Column, rows: readonly number[]): Value[] {
  * with their values, so that each is found by halves; a dictionary is asked for few values, not decoded.
  */
 export function codesOfValues(column: Column, values: readonly Value[]): Int32Array {
+  // Only dictionaries of texts can be asked without being decoded.
+  if (column.type.kind !== 'text')
+    return Int32Array.from(values, (value) => codeOfValue(column.domain, value));
   const codes = new Int32Array(values.length).fill(-1);
   const low = new Int32Array(values.length).fill(1);
   const high = new Int32Array(values.length).fill(column.size);

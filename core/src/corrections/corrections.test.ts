@@ -1,4 +1,4 @@
-import { columnOfValues, tableOf, valuesOfRows } from '../columns/index.ts';
+import { codesOfValues, columnOfValues, tableOf, valuesOfRows } from '../columns/index.ts';
 import type { TableData } from '../columns/index.ts';
 import { judgeModel } from '../claims/index.ts';
 import { applyEdit } from '../edit/index.ts';
@@ -208,4 +208,20 @@ test('a list follows the names of its table and column, and an edit takes it awa
   expect(applyEdit(without, [{ do: 'put-corrections', value: model.corrections![0]! }]).corrections).toEqual(
     model.corrections,
   );
+});
+
+test('codes of values are those of their dictionary, of any type; what it does not hold has none', () => {
+  const some: [string, Value[], Value[]][] = [
+    ['text', ['b', 'a', 'c', 'ä', ''], ['a', 'ä', '', 'aa', null]],
+    ['integer', [5, 7, 6, null], [5, 8, 4, null]],
+    ['decimal(9,2)', [100, -250, 99_999], [100, -250, 1, null]],
+    ['double', [0.5, -1e9, 3], [3, 0.25, null]],
+  ];
+  for (const [type, values, asked] of some) {
+    const made = column('c', type, values);
+    const codes = codesOfValues(made, asked);
+    expect(
+      Array.from(codes, (code, i) => (code < 0 ? !values.includes(asked[i]!) : made.valuesOf([code])[0])),
+    ).toEqual(asked.map((value) => (value === null || values.includes(value) ? value : true)));
+  }
 });

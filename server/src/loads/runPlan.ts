@@ -4,6 +4,7 @@ import { ServerError } from '../errors.ts';
 import { loadByRecipe } from '../intake/loadByRecipe.ts';
 import { StoppedLoad } from '../intake/registerTables.ts';
 import type { Workspace } from '../workspace.ts';
+import { tellAfterPlan } from './afterPlan.ts';
 import { brokenClaims, claimsChanged } from '../judging/brokenClaims.ts';
 import { newestFile } from './planFile.ts';
 
@@ -76,6 +77,11 @@ export async function runPlan(
     ...claimsChanged(before, after),
   };
   workspace.plans.note(modelId, run);
+  const { name } = workspace.models.head(modelId).model;
+  for (const fault of await tellAfterPlan(workspace.afterPlanFile, name, run)) {
+    workspace.log.error({ fault }, `the run of ${plan.name} could not be told`);
+    warnings.push(`the run could not be told: ${fault}`);
+  }
   if (failure) throw failure;
   return { detail: detailOf(run), loads, warnings, run };
 }

@@ -18,12 +18,15 @@ export function targetRoutes(workspace: Workspace, serve: Serve): void {
   );
   serve(api.targets.release, ({ params: { id }, body }) => {
     const input = inputOf(workspace, id, body);
-    const { claims, done } = queue.state(id);
-    const refusal = done
-      ? refusalOfDefinitions(againstDefinitions(claims))
-      : 'the claims are still being judged: wait a moment';
-    if (refusal !== undefined) throw new ServerError('blocked', refusal);
-    const { number } = models.head(id);
+    // An earlier revision is judged where it is released, on the rows that it stood on.
+    if (body.revision === undefined) {
+      const { claims, done } = queue.state(id);
+      const refusal = done
+        ? refusalOfDefinitions(againstDefinitions(claims))
+        : 'the claims are still being judged: wait a moment';
+      if (refusal !== undefined) throw new ServerError('blocked', refusal);
+    }
+    const { number } = input;
     const what = body.definitions
       ? 'definitions'
       : body.parts.length > 0
@@ -78,17 +81,21 @@ export function targetRoutes(workspace: Workspace, serve: Serve): void {
 function inputOf(
   workspace: Workspace,
   id: number,
-  { target, definitions, parts, author }: BodyOf<typeof api.targets.plan>,
+  { target, definitions, parts, author, revision }: BodyOf<typeof api.targets.plan>,
 ) {
   const { models, claims, clock } = workspace;
-  const { model, number } = models.head(id);
-  const found = (model.targets ?? []).find((t: ReleaseTarget) => sameName(t.name, target));
+  // The target is the one of now: where it is may have changed since.
+  const head = models.head(id);
+  const found = (head.model.targets ?? []).find((t: ReleaseTarget) => sameName(t.name, target));
   if (!found) throw new ServerError('not-found', `the model has no target ${target} any more`);
+  const earlier = revision === undefined ? undefined : models.history(id).find((r) => r.number === revision);
+  if (revision !== undefined && !earlier)
+    throw new ServerError('not-found', `the model has no revision ${revision}`);
   return {
-    ...workspace.task(id),
+    ...(earlier ? workspace.taskAt(id, earlier.id, 'then') : workspace.task(id)),
     target: found,
-    claims: claims.state(id).claims,
-    number,
+    claims: earlier ? undefined : claims.state(id).claims,
+    number: earlier?.number ?? head.number,
     author: author ?? process.env.CREASE_AUTHOR ?? null,
     at: clock.now().toISOString(),
     definitions: definitions ?? false,

@@ -1,6 +1,7 @@
 import { dirname } from 'node:path';
 import type { Proof, ReleasePlan } from '@crease/contract';
 import type { JudgedClaim } from '@crease/core/claims';
+import { againstDefinitions, judgeModel, refusalOfDefinitions } from '@crease/core/claims';
 import type { ReleaseTarget } from '@crease/core/model';
 import { DataError } from '@crease/core/query';
 import type { ReleaseOrder } from '../release/contents.ts';
@@ -14,7 +15,8 @@ import { makeData } from './modelRows.ts';
 
 interface Input extends ModelVersion {
   readonly target: ReleaseTarget;
-  readonly claims: readonly JudgedClaim[];
+  /** As they are judged; undefined of an earlier revision, whose claims are judged before it is released. */
+  readonly claims: readonly JudgedClaim[] | undefined;
   /** Of the revision. */
   readonly number: number;
   readonly author: string | null;
@@ -26,11 +28,15 @@ interface Input extends ModelVersion {
 function prepared(input: Input, tell: (step: string) => void): { way: Way; order: ReleaseOrder } {
   // Paths of targets lie in the folder of the workspace: they come over HTTP.
   const where = { folder: dirname(input.workspace), allowPath: false, environment: process.env };
+  const data = makeData(input);
+  const claims = input.claims ?? judgeModel(data.model, data, input.day);
+  const refusal = input.claims ? undefined : refusalOfDefinitions(againstDefinitions(claims));
+  if (refusal !== undefined) throw new DataError(`revision ${input.number}: ${refusal}`);
   return {
     way: wayTo(input.target, where),
     order: {
-      data: makeData(input),
-      claims: input.claims,
+      data,
+      claims,
       document: input.document,
       revision: input.number,
       author: input.author,

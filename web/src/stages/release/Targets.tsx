@@ -1,22 +1,26 @@
 import { useState } from 'react';
-import type { JobState, ReleaseEntry, ReleasePlan } from '@crease/contract';
+import type { JobState, ReleaseEntry } from '@crease/contract';
 import { api } from '@crease/contract';
 import type { ReleaseTarget } from '@crease/core/model';
 import { sameName } from '@crease/core/model';
-import { ApiError, ask } from '../../state/api.ts';
 import { useAuthor } from '../../state/author.ts';
 import { useParam } from '../../state/selection.ts';
 import { useModel } from '../../state/model.tsx';
 import { useAnswer } from '../../state/useAnswer.ts';
 import { VerdictMark } from '../../parts/Marks.tsx';
-import { count, many, moment } from '../../parts/text.ts';
+import { moment } from '../../parts/text.ts';
 import { PlanView } from './PlanView.tsx';
+import { ReleaseLog } from './ReleaseLog.tsx';
 import { TargetForm } from './TargetForm.tsx';
+import type { Releasing } from './useRelease.ts';
+import { useRelease } from './useRelease.ts';
 
 /** Where the model is released to: each target with its plan, and what was released there. */
 export function Targets({ isReady }: { isReady: boolean }) {
   const { id, model, edit, state } = useModel();
   const { data: log, mutate } = useAnswer(api.targets.log, { id });
+  const releasing = useRelease(() => void mutate());
+  const { job, isRunning, release, cancel } = releasing;
   const [open, setOpen] = useParam('target');
   const [adding, setAdding] = useState(false);
   const targets = model.targets ?? [];
@@ -58,10 +62,18 @@ export function Targets({ isReady }: { isReady: boolean }) {
           key={`${chosen.name} ${state.revision.id}`}
           target={chosen}
           isReady={isReady}
-          onEnded={() => void mutate()}
+          releasing={releasing}
         />
       )}
-      {log && log.length > 0 && <Log entries={log} />}
+      {job && <JobLine job={job} onCancel={cancel} />}
+      {log && log.length > 0 && (
+        <ReleaseLog
+          entries={log}
+          targets={targets}
+          isBusy={isRunning}
+          onBack={({ target, revision }) => void release({ target, revision })}
+        />
+      )}
     </section>
   );
 }
@@ -116,22 +128,41 @@ function TargetLine({
   );
 }
 
-const POLL_MS = 150;
+/** How far the last release is, or how it ended. */
+function JobLine({ job, onCancel }: { job: JobState; onCancel: () => void }) {
+  if (job.state === 'running')
+    return (
+      <p className="mt-2 flex items-center gap-3">
+        <span role="status">
+          {job.says}: {job.detail === '' ? 'beginning' : job.detail}, {Math.round(job.progress * 100)} %
+        </span>
+        <button className="btn h-[24px]" onClick={onCancel}>
+          Cancel
+        </button>
+      </p>
+    );
+  if (job.state === 'failed')
+    return (
+      <p role="alert" className="mt-2 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2">
+        {job.faults.join(' ')}
+      </p>
+    );
+  return job.state === 'cancelled' ? <p className="mt-2">Cancelled: the target is as it was.</p> : null;
+}
 
 /** The plan of a release, and the release itself while it runs. */
 function PlannedRelease({
   target,
   isReady,
-  onEnded,
+  releasing: { isRunning, release },
 }: {
   target: ReleaseTarget;
   isReady: boolean;
-  onEnded: () => void;
+  releasing: Releasing;
 }) {
-  const { id, fail, tell } = useModel();
+  const { id } = useModel();
   const [author, setAuthor, keepAuthor] = useAuthor();
   const [definitions, setDefinitions] = useState(false);
-  const [job, setJob] = useState<JobState>();
   const body = { target: target.name, definitions };
   const {
     data: plan,
@@ -139,21 +170,9 @@ function PlannedRelease({
     mutate,
     isValidating,
   } = useAnswer(api.targets.plan, { id }, { body, keepPreviousData: true });
-  const isRunning = job?.state === 'running';
-  const release = async () => {
+  const act = async () => {
     const by = keepAuthor();
-    try {
-      let now = await ask(api.targets.release, { id }, { ...body, ...(by ? { author: by } : {}) });
-      for (setJob(now); now.state === 'running'; setJob(now)) {
-        await new Promise((resume) => setTimeout(resume, POLL_MS));
-        now = await ask(api.jobs.get, { job: now.id });
-      }
-      if (now.state === 'done') tell({ tone: 'plain', text: now.detail });
-    } catch (reason) {
-      if (!(reason instanceof ApiError)) throw reason;
-      fail(reason);
-    }
-    onEnded();
+    await release({ ...body, ...(by ? { author: by } : {}) });
     void mutate();
   };
   return (
@@ -183,31 +202,16 @@ function PlannedRelease({
         </label>
         <span className="flex-1" />
         {!isReady && <span className="text-soft">claims stand against a release: see below</span>}
-        {isRunning ? (
-          <>
-            <span role="status">
-              {job.detail === '' ? 'beginning' : job.detail}, {Math.round(job.progress * 100)} %
-            </span>
-            <button className="btn" onClick={() => void ask(api.jobs.cancel, { job: job.id }).catch(fail)}>
-              Cancel
-            </button>
-          </>
-        ) : (
-          <button
-            className="btn btn-act"
-            disabled={!isReady || !plan || plan.refusals.length > 0 || error !== undefined || isValidating}
-            onClick={() => void release()}
-          >
-            {releaseText(plan)}
-          </button>
-        )}
+        <button
+          className="btn btn-act"
+          disabled={
+            isRunning || !isReady || !plan || plan.refusals.length > 0 || error !== undefined || isValidating
+          }
+          onClick={() => void act()}
+        >
+          {plan ? `Release as number ${plan.release}` : 'Release'}
+        </button>
       </div>
-      {job && job.state === 'failed' && (
-        <p role="alert" className="mt-2 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2">
-          {job.faults.join(' ')}
-        </p>
-      )}
-      {job && job.state === 'cancelled' && <p className="mt-2">Cancelled: the target is as it was.</p>}
       {error && (
         <p role="alert" className="flex items-center gap-2">
           <VerdictMark verdict="broken" /> {error.message}
@@ -216,50 +220,5 @@ function PlannedRelease({
       {!plan && !error && <p className="text-soft">Looking at the target …</p>}
       {plan && !error && <PlanView plan={plan} isCurrent={!isValidating} />}
     </div>
-  );
-}
-
-const releaseText = (plan: ReleasePlan | undefined): string =>
-  plan ? `Release as number ${plan.release}` : 'Release';
-
-function Log({ entries }: { entries: readonly ReleaseEntry[] }) {
-  return (
-    <details className="mt-3">
-      <summary className="cursor-pointer">{many(entries.length, 'release')} so far</summary>
-      <table className="grid-plain" aria-label="Releases so far">
-        <thead>
-          <tr>
-            <th scope="col">when</th>
-            <th scope="col">target</th>
-            <th scope="col">what</th>
-            <th scope="col">by</th>
-            <th scope="col">how it ended</th>
-          </tr>
-        </thead>
-        <tbody>
-          {entries.map((entry) => (
-            <tr key={entry.id}>
-              <td className="whitespace-nowrap text-soft">
-                <VerdictMark verdict={entry.outcome === 'done' ? 'holds' : 'broken'} size={10} />{' '}
-                {moment(entry.at)}
-              </td>
-              <td>
-                {entry.target}
-                {entry.release !== undefined && `, number ${entry.release}`}
-              </td>
-              <td>
-                {entry.what} of revision {entry.revision}
-              </td>
-              <td>{entry.author ?? ''}</td>
-              <td className="break-words">
-                {entry.outcome === 'done'
-                  ? `${many(entry.rows ?? 0, 'row')} written in ${(entry.seconds ?? 0).toFixed(1)} s; ${count(entry.proof?.questions ?? 0)} questions compared`
-                  : entry.message}
-              </td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
-    </details>
   );
 }
