@@ -93,5 +93,8 @@ test('a file of corrections is read on Loads, what changes nothing is named, and
   await page.getByRole('button', { name: 'Undo', exact: true }).first().click();
   await expect(line).toContainText('2 corrections, 1 counts now');
   await page.getByRole('button', { name: 'Undo', exact: true }).first().click();
+  await page.getByRole('dialog').getByRole('button', { name: 'Undo' }).click();
+  await expect(page.getByRole('dialog')).toBeHidden();
+  await expect(section).toContainText('budget.amount');
   await expect(line).toBeHidden();
 });

@@ -112,6 +112,7 @@ test('a revision of before is compared with now, object by object, restored, and
   await loadText(request, id, 'loan', 'no,copies\n1,5\n', { no: 'integer', copies: 'integer' });
   await edited(request, id, [
     { do: 'put-measures', name: null, value: { name: 'Copies', formula: 'sum(loan.copies)' } },
+    { do: 'put-trials', name: null, value: { name: 'All copies', query: { measures: ['Copies'] } } },
   ]);
   await edited(request, id, [
     { do: 'put-measures', name: 'Copies', value: { name: 'Copies', formula: 'sum(loan.copies) * 2' } },
@@ -124,6 +125,8 @@ test('a revision of before is compared with now, object by object, restored, and
   const since = history.getByRole('region', { name: /^Changes since revision/ });
   await expect(since).toContainText('table lending was loan, as it seems');
   await expect(since).toContainText('sum(lending.copies) * 2');
+  await since.getByRole('button', { name: 'Compare what kept trials answer' }).click();
+  await expect(since).toContainText('All copies: 1 row of 1 differs; it was 5 and is 10');
   await since.getByRole('button', { name: /^Restore revision/ }).click();
   await expect(history.getByRole('listitem').first()).toContainText('restored revision');
   await page.goto(`/m/${id}/measures`);

@@ -113,7 +113,7 @@ const shots: Shot[] = [
     path: trial(loansByRegion),
     act: async (page) => page.locator('[role=cell] button').nth(5).click(),
   },
-  { name: 'release', path: 'release' },
+  { name: 'release', path: 'release?target=mart' },
   { name: 'proposals', path: 'intake?view=draft' },
   { name: 'texts', path: 'texts' },
 ];

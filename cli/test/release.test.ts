@@ -1,5 +1,13 @@
 import { spawn, spawnSync } from 'node:child_process';
-import { existsSync, mkdtempSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
+import {
+  existsSync,
+  mkdtempSync,
+  readdirSync,
+  rmSync,
+  symlinkSync,
+  unlinkSync,
+  writeFileSync,
+} from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import Database from 'better-sqlite3';
@@ -119,6 +127,13 @@ test('what stands against a release is told, with its exit status', () => {
   });
   const away = crease('release', 'm.json', '--to', 'away', '--yes');
   expect([away.status, away.stderr]).toEqual([2, expect.stringContaining('--allow-path lets it')]);
+  symlinkSync(tmpdir(), join(folder, 'out'));
+  const linked = crease('release', 'm.json', '--to', 'local', '--yes');
+  expect([linked.status, linked.stderr]).toEqual([
+    2,
+    expect.stringContaining("outside of the model's folder"),
+  ]);
+  unlinkSync(join(folder, 'out'));
   expect(crease('release', 'm.json', '--to', 'local', '--parts', '2024', '--yes').status).toBe(2);
   writeFileSync(join(folder, 'loan.csv'), 'no,lent_on,copies\n1,2024-01-01,1\n1,2024-01-01,2\n');
   const blocked = crease('release', 'm.json', '--to', 'local', '--yes');

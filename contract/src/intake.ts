@@ -180,6 +180,10 @@ const loadResultSchema = z.strictObject({
     .optional()
     .describe('of a table kept in parts: those that are written; one without rows goes'),
   notChosen: z.int().optional().describe('rows of parts that were not to be loaded'),
+  leftOutFile: z
+    .string()
+    .optional()
+    .describe('of a dry run: records that would not be taken, with their lines and why, as a delimited file'),
   refused: z.array(ofCore<ReadProblem>('a record that became no row, and why')),
   changes: z.array(
     ofCore<LoadChange>('a value that a load changed: of which key and column, before and after'),
@@ -205,6 +209,7 @@ const loadEntrySchema = z.strictObject({
   counts: countsSchema.optional(),
   removed: z.int().optional(),
   leftOut: z.int().optional(),
+  hasRecords: z.boolean().optional().describe('whether the records that were not taken are kept as a file'),
 });
 export type LoadEntry = z.infer<typeof loadEntrySchema>;
 
@@ -293,6 +298,13 @@ export const loads = {
     path: '/models/:id/loads/:load/revert',
     says: 'Brings back the rows before a load',
     answer: ofCore<unknown>('what was done'),
+  }),
+  leftOut: endpoint({
+    method: 'GET',
+    path: '/models/:id/loads/:load/left-out',
+    says: 'Records that a load did not take, word for word, with their lines and why, as a delimited file',
+    answer: z.string(),
+    gives: 'file',
   }),
   removeOldRows: endpoint({
     method: 'DELETE',

@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { editSchema } from '@crease/core/edit';
 import type { ReadProblem } from '@crease/core/columns';
-import type { ModelChange } from '@crease/core/changes';
+import type { AnswerChange, ModelChange } from '@crease/core/changes';
 import type { Model } from '@crease/core/model';
 import { modelSchema } from '@crease/core/model';
 import { summarySchema } from './claims.ts';
@@ -82,6 +82,17 @@ export const editRequest = z.strictObject({
 export type EditRequest = z.infer<typeof editRequest>;
 const stepRequest = z.strictObject({ base });
 const madeSchema = z.strictObject({ id: z.int() });
+
+const impactSchema = z.strictObject({
+  trial: z.string(),
+  change: ofCore<AnswerChange>('rows, and how many of them differ').optional(),
+  fault: z
+    .string()
+    .optional()
+    .describe('why there is no comparison: one of them has no such trial or no answer'),
+});
+/** What a kept trial answers before and now. */
+export type TrialImpact = z.infer<typeof impactSchema>;
 
 /** Models, their edits and their history. */
 export const models = {
@@ -168,6 +179,12 @@ export const models = {
     path: '/models/:id/revisions/:revision/changes',
     says: 'What became of each object from a revision to the head',
     answer: z.array(ofCore<ModelChange>('an object that was added, removed, changed or renamed')),
+  }),
+  impact: endpoint({
+    method: 'GET',
+    path: '/models/:id/revisions/:revision/impact',
+    says: 'What the kept trials answer at a revision and at the head, both on the rows of now',
+    answer: z.array(impactSchema),
   }),
   restore: endpoint({
     method: 'POST',

@@ -3,7 +3,8 @@ import { applyEdit } from '../edit/index.ts';
 import type { Edit } from '../edit/index.ts';
 import type { Model } from '../model/index.ts';
 import { readModel, writeModel } from '../model/index.ts';
-import { diffModels, mergeModels } from './index.ts';
+import type { Answer } from '../query/index.ts';
+import { compareAnswers, diffModels, mergeModels } from './index.ts';
 
 const BASE: Model = {
   crease: 1,
@@ -260,4 +261,34 @@ test('laws: merging with what did not change gives the other side; edits apart n
     }),
     { numRuns: 60 },
   );
+});
+
+test('answers are compared by their members: other numbers, rows of one side, a measure of another name', () => {
+  const answer = (rows: (string | number | null)[][], name = 'Loans'): Answer => ({
+    columns: [
+      { name: 'branch', type: 'text', kind: 'by' },
+      { name, type: 'integer', kind: 'measure' },
+    ],
+    rows,
+    unreached: [],
+  });
+  const before = answer([
+    ['N', 1],
+    ['S', 2],
+    ['X', 3],
+    ['N', 9],
+  ]);
+  expect(compareAnswers(before, before)).toEqual({ rows: 4, differing: 0 });
+  expect(compareAnswers(before, answer([...before.rows].reverse() as never, 'Lendings')).differing).toBe(2);
+  expect(
+    compareAnswers(
+      before,
+      answer([
+        ['N', 1],
+        ['S', 5],
+        ['N', 9],
+        ['Y', 7],
+      ]),
+    ),
+  ).toEqual({ rows: 5, differing: 3, first: { members: ['S'], before: [2], after: [5] } });
 });

@@ -1,2 +1,3 @@
+export * from './impact.ts';
 export * from './diff.ts';
 export * from './merge.ts';

@@ -6,6 +6,7 @@ import {
   codesOfValues,
   columnOf,
   columnOfCodes,
+  columnOfParts,
   domainOfDistinct,
   mergeDomains,
   valuesOfRows,
@@ -137,7 +138,21 @@ function withValues(column: Column, values: ReadonlyMap<number, Value>): Column 
     const code = value === null ? 0 : numberOf.get(value)!;
     codes[row] = otherMap ? otherMap[code]! : code;
   }
-  return columnOfCodes(column.name, column.type, domain, codes);
+  const { name, type } = column;
+  const made = columnOfCodes(name, type, domain, codes);
+  return columnOfParts({
+    name,
+    type,
+    rowCount: column.rowCount,
+    domain,
+    codes,
+    counts: () => made.counts,
+    distinct: made.distinct,
+    nulls: made.nulls,
+    runs: () => made.runs,
+    // What it weighs where it lies is what was read.
+    held: () => column.held,
+  });
 }
 
 /** A correction as screens and files tell it: values as the model writes them, days in ISO 8601. */

@@ -2,8 +2,8 @@ import { codesOfValues, columnOfValues, tableOf, valuesOfRows } from '../columns
 import type { TableData } from '../columns/index.ts';
 import { judgeModel } from '../claims/index.ts';
 import { applyEdit } from '../edit/index.ts';
-import type { Model, Table } from '../model/index.ts';
-import { answerQuery, ModelData } from '../query/index.ts';
+import type { AskedCell, Model, Query, Table } from '../model/index.ts';
+import { answerQuery, ModelData, traceCell } from '../query/index.ts';
 import { rowsBehind } from '../rows/index.ts';
 import { tableLoader } from '../sources/index.ts';
 import type { Value } from '../values/index.ts';
@@ -195,6 +195,31 @@ test('rows behind a number and its explanation say what was corrected, what was 
     [2, 'N'],
     [3, 'N'],
   ]);
+});
+
+test('an explanation counts the rows with a corrected value, also where the measure does not apply', () => {
+  const two: Model = {
+    ...model,
+    measures: [...model.measures!, { name: 'Cards', formula: 'count(card)' }],
+    tables: [
+      ...model.tables,
+      {
+        name: 'card',
+        role: 'dimension',
+        key: ['no'],
+        source: { members: [{ no: 1 }] },
+        columns: [{ name: 'no', type: 'integer' }],
+      },
+    ],
+  };
+  const data = world([[2, 'N', '9.99', 'Ida', '2026-06-01T10:00:00Z']], two);
+  const explained = (query: Query, cell: AskedCell) => traceCell(data, query, cell).parts;
+  const [sum] = explained({ by: ['loan.branch'], measures: ['Fines'] }, { measure: 'Fines', by: ['N'] });
+  expect([sum!.value, sum!.corrected]).toEqual(['13.99', 1]);
+  const [other] = explained({ by: ['loan.branch'], measures: ['Fines'] }, { measure: 'Fines', by: ['S'] });
+  expect([other!.value, other!.corrected]).toEqual(['0.50', undefined]);
+  const [none] = explained({ by: ['card.no'], measures: ['Fines', 'Cards'] }, { measure: 'Fines', by: [1] });
+  expect([none!.doesNotApplyBy, none!.corrected]).toEqual([['card.no'], undefined]);
 });
 
 test('a list follows the names of its table and column, and an edit takes it away', () => {

@@ -157,7 +157,7 @@ export class CellTracer implements EvaluationListener {
         cells.tuples.size === 1 && (context.repeat || unreached.length === 0)
           ? this.tables(held, frame, base)
           : [],
-      ...this.corrected(frame, base),
+      ...(context.repeat || unreached.length === 0 ? this.corrected(frame, base) : {}),
       ...(unreached.length > 0 && !context.repeat
         ? { doesNotApplyBy: unreached.map((c) => `${c.table}.${c.column}`) }
         : {}),

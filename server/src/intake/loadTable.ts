@@ -87,6 +87,8 @@ export interface Stored {
   readonly result: Omit<LoadResult, 'table'>;
   /** Nothing for a dry run. */
   readonly pending: PendingRows | undefined;
+  /** Records that were not taken, as far as they are listed. */
+  readonly notTaken: readonly ReadProblem[];
 }
 
 /**
@@ -118,7 +120,10 @@ async function finish(
   problems: number,
 ): Promise<Stored> {
   try {
-    return await finishRows(load, tableId, misfits, rows, problems);
+    const unread = load.tables.problemsOf(tableId);
+    const stored = await finishRows(load, tableId, misfits, rows, problems);
+    const leftOut = load.target.misfits === 'leave out' ? rowsOf(misfits) : [];
+    return { ...stored, notTaken: [...unread, ...leftOut, ...stored.result.refused] };
   } catch (error) {
     load.tables.drop(tableId);
     throw error;
@@ -131,7 +136,7 @@ async function finishRows(
   misfits: ReadonlyMap<string, Misfits>,
   rows: number,
   problems: number,
-): Promise<Stored> {
+): Promise<Omit<Stored, 'notTaken'>> {
   const { tables, target, pool, spec } = load;
   const { modelId, key, replaces = 'all', merge, known, dryRun = false } = target;
   if (target.misfits === 'stop' && misfits.size > 0) throw new ReadError(misfitText(misfits));

@@ -13,6 +13,8 @@ import { DRAWN_DIALECT, readingOf } from './previewUpload.ts';
 import { partsOrder } from './partsOrder.ts';
 import type { Stored, Target } from './loadTable.ts';
 import { loadTable } from './loadTable.ts';
+import { isParquet } from '../sources/fileTable.ts';
+import { leftOutFile } from './wholeLines.ts';
 
 type Progress = (part: number, detail: string) => void;
 type OnCancel = (stop: () => void) => void;
@@ -51,13 +53,17 @@ export async function loadTables(
     try {
       if (cancel.signal.aborted) throw new ServerError('cannot-answer', 'cancelled');
       const begun = performance.now();
-      const { result, pending } = await storeOne(
-        workspace,
-        table,
-        targetOf(workspace, modelId, table, key, dryRun),
-        { cancel, tell, onCancel },
-      );
-      loads.push({ table: order.name, ...result });
+      const {
+        result,
+        pending,
+        leftOut: records,
+      } = await storeOne(workspace, table, targetOf(workspace, modelId, table, key, dryRun), {
+        cancel,
+        tell,
+        onCancel,
+      });
+      const told = dryRun && records !== undefined ? { leftOutFile: records } : {};
+      loads.push({ table: order.name, ...result, ...told });
       const { counts, removed, leftOut, rows, parts } = result;
       const done = { counts, removed, leftOut, rows, ...(parts ? { parts: parts.map((p) => p.name) } : {}) };
       if (pending)
@@ -66,6 +72,7 @@ export async function loadTables(
           pending,
           tookMs: performance.now() - begun,
           entry: { ...entry, outcome: 'done', ...done },
+          leftOut: records,
         });
     } catch (error) {
       const { message } = error as Error;
@@ -126,16 +133,23 @@ async function storeOne(
   table: PendingTable,
   target: Target,
   { cancel, tell, onCancel }: { cancel: AbortController; tell: (part: number) => void; onCancel: OnCancel },
-): Promise<Stored> {
+): Promise<Stored & { readonly leftOut: string | undefined }> {
   const { order, origin } = table;
   if (origin) await draw(workspace, table, cancel.signal, (part) => tell(part * DRAWING));
   const begun = origin ? DRAWING : 0;
-  return workspace.uploads.withFile(order.upload, (file) => {
+  return workspace.uploads.withFile(order.upload, async (file) => {
     const running = loadTable(workspace, workspace.tables, file, specOf(table), target, (part) =>
       tell(begun + part * (1 - begun)),
     );
     onCancel(() => running.stop());
-    return running.done;
+    const stored = await running.done;
+    // Rows of a database are no lines of a file, and neither are those of Parquet.
+    const isText = origin === undefined && !isParquet(file);
+    const leftOut =
+      stored.notTaken.length > 0 && isText
+        ? await leftOutFile(file, order.dialect, stored.notTaken)
+        : undefined;
+    return { ...stored, leftOut };
   });
 }
 

@@ -95,6 +95,8 @@ export interface StoredTable {
   readonly tookMs: number;
   /** What the log is to say of it. */
   readonly entry: Omit<LoadEntry, 'at' | 'id'>;
+  /** Records that were not taken, as a file. */
+  readonly leftOut: string | undefined;
 }
 
 /**
@@ -127,8 +129,8 @@ export async function registerTables(
       }
     },
   });
-  for (const { table, entry } of stored) {
-    loads.note(modelId, { ...entry, before, revision: revision.id });
+  for (const { table, entry, leftOut } of stored) {
+    loads.note(modelId, { ...entry, before, revision: revision.id }, leftOut);
     if (table.order.recipe !== undefined) loads.keep(modelId, recipeOf(table.order.recipe, table));
   }
   workspace.pruneRows(modelId);

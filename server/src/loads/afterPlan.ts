@@ -22,7 +22,7 @@ export const defaultAfterFile = (): string =>
   join(process.env.XDG_CONFIG_HOME || join(homedir(), '.config'), 'crease', 'after-plan.json');
 
 /** A file of others, or one that others can write, is not followed. */
-export class AfterPlanError extends Error {}
+class AfterPlanError extends Error {}
 
 /** What the file says; undefined where there is none. Throws AfterPlanError where it must not be followed. */
 export function readAfterPlan(file: string): AfterPlan | undefined {

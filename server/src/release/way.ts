@@ -1,4 +1,5 @@
-import { isAbsolute, relative, resolve, sep } from 'node:path';
+import { existsSync, realpathSync } from 'node:fs';
+import { dirname, isAbsolute, relative, resolve, sep } from 'node:path';
 import type { ReleaseTarget } from '@crease/core/model';
 import type { ReleaseOrder } from './contents.ts';
 import type { ReleaseOutcome, ReleasePlan } from './plan.ts';
@@ -46,14 +47,24 @@ export function wayTo(target: ReleaseTarget, where: Whereabouts): Way {
   }
 }
 
-/** The path of a target; outside of the folder only where that is allowed. */
+/** The path of a target; outside of the folder, also by a link, only where that is allowed. */
 function within({ folder, allowPath }: Whereabouts, place: string): string {
   const path = resolve(folder, place);
-  const from = relative(resolve(folder), path);
-  if (!allowPath && (isAbsolute(place) || from === '..' || from.startsWith(`..${sep}`)))
+  const isInside = (inner: string, outer: string) => {
+    const from = relative(outer, inner);
+    return !isAbsolute(from) && from !== '..' && !from.startsWith(`..${sep}`);
+  };
+  const isFine =
+    !isAbsolute(place) &&
+    isInside(path, resolve(folder)) &&
+    isInside(realpathSync(existing(path)), realpathSync(folder));
+  if (!allowPath && !isFine)
     throw new TargetError(`the target lies outside of the model's folder: ${place}. --allow-path lets it`);
   return path;
 }
+
+/** A path, or the nearest one above it that is there. */
+const existing = (path: string): string => (existsSync(path) ? path : existing(dirname(path)));
 
 /**
  * The account that writes, of a connection as the environment has it. It is never the one that reads: whoever

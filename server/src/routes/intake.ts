@@ -89,6 +89,13 @@ export function loadRoutes(workspace: Workspace, serve: Serve): void {
 
   serve(api.loads.revert, ({ params, by }) => revertLoad(workspace, params.id, params.load, by));
 
+  serve(api.loads.leftOut, ({ params: { id, load }, response }) => {
+    const text = loads.leftOut(id, load);
+    if (text === undefined)
+      throw new ServerError('not-found', 'there is no such load, or it took all of its records');
+    response.type('text/csv').attachment(`load-${load}.left-out.csv`);
+    return text;
+  });
   serve(api.loads.removeOldRows, ({ params }) => ({ removed: tables.rows.removeRetired(params.id) }));
 
   serve(api.loads.get, ({ params: { id } }) => ({

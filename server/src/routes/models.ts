@@ -1,9 +1,10 @@
-import type { HistoryEntry, ModelState, ModelSummary, UndoState } from '@crease/contract';
+import type { HistoryEntry, ModelState, ModelSummary, TrialImpact, UndoState } from '@crease/contract';
 import { api } from '@crease/contract';
-import { diffModels } from '@crease/core/changes';
+import { compareAnswers, diffModels } from '@crease/core/changes';
 import { listsOfCorrections } from '@crease/core/corrections';
-import { DocumentError, readModel } from '@crease/core/model';
+import { DocumentError, readModel, sameName } from '@crease/core/model';
 import { ServerError } from '../errors.ts';
+import { explained } from '../explained.ts';
 import type { Revision } from '../store/index.ts';
 import { ConflictError, NoModelError, sourceKey } from '../store/index.ts';
 import type { Workspace } from '../workspace.ts';
@@ -20,7 +21,7 @@ const MOST_JUDGED = 12;
 
 /** Models, their edits and their history. */
 export function modelRoutes(workspace: Workspace, serve: Serve): void {
-  const { models, tables, changed } = workspace;
+  const { models, tables, changed, pool } = workspace;
 
   const state = (id: number, revision: Revision = models.head(id)): ModelState => {
     const stored = tables.list(id);
@@ -148,6 +149,29 @@ export function modelRoutes(workspace: Workspace, serve: Serve): void {
   serve(api.models.changes, ({ params: { id, revision } }) =>
     diffModels(models.ofModel(id, revision).model, models.head(id).model),
   );
+  serve(api.models.impact, async ({ params: { id, revision }, signal }) => {
+    const before = models.ofModel(id, revision).model.trials ?? [];
+    const found: TrialImpact[] = [];
+    for (const { name, query } of models.head(id).model.trials ?? []) {
+      const was = before.find((t) => sameName(t.name, name));
+      if (!was) {
+        found.push({ trial: name, fault: 'there was no such trial' });
+        continue;
+      }
+      try {
+        const asked = { texts: 'code points' as const };
+        const then = workspace.taskAt(id, revision, 'now');
+        const old = await pool.run('query', { query: was.query, ...asked, ...then }, signal);
+        const now = await pool.run('query', { query, ...asked, ...workspace.task(id) }, signal);
+        found.push({ trial: name, change: compareAnswers(old, now) });
+      } catch (error) {
+        const { code, message } = explained(error, '');
+        if (code === 'internal' || code === 'given-up') throw error;
+        found.push({ trial: name, fault: message });
+      }
+    }
+    return found;
+  });
   serve(api.models.restore, ({ params: { id, revision }, body: { base }, by }) => {
     const { model, number } = models.ofModel(id, revision);
     const head = models.head(id);

@@ -195,6 +195,11 @@ export const MIGRATIONS: readonly string[] = [
     document text not null
   );
   create index release_log_by_model on release_log (model_id, id);
+  -- Records that a load did not take, as a delimited file.
+  create table left_out (
+    load_id integer primary key references load_log (id) on delete cascade,
+    text text not null
+  );
   `,
 ];
 

@@ -39,10 +39,24 @@ export class Loads {
     );
   }
 
-  note(modelId: number, entry: Omit<LoadEntry, 'at' | 'id'>, now = new Date()): void {
-    this.db
+  /** `leftOut` has the records that were not taken, as a file. */
+  note(modelId: number, entry: Omit<LoadEntry, 'at' | 'id'>, leftOut?: string, now = new Date()): void {
+    const kept = { ...entry, at: now.toISOString(), ...(leftOut === undefined ? {} : { hasRecords: true }) };
+    const { lastInsertRowid } = this.db
       .prepare('insert into load_log (model_id, document) values (?, ?)')
-      .run(modelId, JSON.stringify({ ...entry, at: now.toISOString() } satisfies Omit<LoadEntry, 'id'>));
+      .run(modelId, JSON.stringify(kept satisfies Omit<LoadEntry, 'id'>));
+    if (leftOut !== undefined)
+      this.db.prepare('insert into left_out (load_id, text) values (?, ?)').run(lastInsertRowid, leftOut);
+  }
+
+  /** The records that a load did not take. */
+  leftOut(modelId: number, id: number): string | undefined {
+    return this.db
+      .prepare(
+        'select o.text from left_out o join load_log l on l.id = o.load_id where l.model_id = ? and l.id = ?',
+      )
+      .pluck()
+      .get(modelId, id) as string | undefined;
   }
 
   /** The last loads first. */

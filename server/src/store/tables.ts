@@ -342,6 +342,13 @@ export class Tables {
       .run(source, tookMs === null ? null : Math.round(tookMs), id);
   }
 
+  /** Records that became no row of a stored table, visible or not. */
+  problemsOf(id: number): ReadProblem[] {
+    const text = this.db.prepare('select problems from stored_table where id = ?').pluck().get(id) as
+      string | undefined;
+    return text === undefined ? [] : (JSON.parse(text) as ReadProblem[]);
+  }
+
   /** Takes a table away that has not become visible. */
   drop(id: number): void {
     this.db.prepare(`delete from stored_table where id = ? and state = 'loading'`).run(id);

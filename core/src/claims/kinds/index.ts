@@ -39,7 +39,6 @@ export const CLAIM_KINDS: readonly ClaimKind[] = [
   missingSide,
   measureReach,
   perspectiveClosed,
-  correctionsFit,
   fileRead,
   typeHolds,
   keyUnique,
@@ -59,6 +58,7 @@ export const CLAIM_KINDS: readonly ClaimKind[] = [
   validityDisjoint,
   bridgeWeights,
   partitionCovers,
+  correctionsFit,
   budgetKept,
   knownAnswer,
 ];

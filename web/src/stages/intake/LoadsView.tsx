@@ -1,6 +1,6 @@
 import { useState } from 'react';
 import type { LoadEntry, LoadsState, RecipeState, UploadState } from '@crease/contract';
-import { api } from '@crease/contract';
+import { addressOf, api } from '@crease/contract';
 import { ask } from '../../state/api.ts';
 import { useAnswer } from '../../state/useAnswer.ts';
 import { useModel } from '../../state/model.tsx';
@@ -152,7 +152,18 @@ export function LoadsView({
                       {entry.source}
                       {entry.recipe && `, by ${entry.recipe}`}
                     </td>
-                    <td>{outcomeText(entry)}</td>
+                    <td>
+                      {outcomeText(entry)}
+                      {entry.hasRecords && (
+                        <a
+                          className="ml-2 underline"
+                          href={`/api${addressOf(api.loads.leftOut, { id, load: entry.id })}`}
+                          download
+                        >
+                          records not taken
+                        </a>
+                      )}
+                    </td>
                     <td className="whitespace-nowrap">
                       {entry.reverted !== undefined ? (
                         <span className="text-soft">reverted</span>

@@ -214,7 +214,7 @@ function ChosenParts({ arrival, parts, onChange }: Pick<Props, 'arrival' | 'part
 
 /** What a dry run tells: rows by what would become of them, and some of what would change. */
 function Tried({ result }: { result: LoadResult }) {
-  const { counts, removed, leftOut, refused, changes, parts, notChosen } = result;
+  const { table, counts, removed, leftOut, refused, changes, parts, notChosen, leftOutFile } = result;
   const shown: readonly (readonly [number, string])[] = [
     [counts.added, 'new'],
     [counts.changed, 'changed'],
@@ -240,6 +240,14 @@ function Tried({ result }: { result: LoadResult }) {
             .join('; ')}
           {notChosen !== undefined && `; ${many(notChosen, 'row')} of other parts not taken`}
         </p>
+      )}
+      {leftOutFile !== undefined && (
+        <button
+          className="btn mt-1 h-[24px]"
+          onClick={() => saveFile(`${table}.left-out.csv`, leftOutFile, 'text/csv')}
+        >
+          Save the records that would not be taken
+        </button>
       )}
       {changes.length > 0 && (
         <details className="mt-1">

@@ -1,11 +1,12 @@
+import { useState } from 'react';
 import type { HistoryEntry } from '@crease/contract';
 import { api } from '@crease/contract';
-import type { ModelChange } from '@crease/core/changes';
+import type { AnswerChange, ModelChange } from '@crease/core/changes';
 import { ask } from '../../state/api.ts';
 import { useModel } from '../../state/model.tsx';
 import { useParam } from '../../state/selection.ts';
 import { useAnswer } from '../../state/useAnswer.ts';
-import { moment } from '../../parts/text.ts';
+import { count, many, moment } from '../../parts/text.ts';
 
 /** Every saved state of the model, the newest first; one that is opened is compared with what is now. */
 export function History({ entries }: { entries: readonly HistoryEntry[] }) {
@@ -74,6 +75,7 @@ function Since({ entry }: { entry: HistoryEntry }) {
           <ChangeLine key={`${change.kind} ${change.name} ${change.change}`} {...change} />
         ))}
       </ul>
+      {data && data.length > 0 && <Impact revision={entry.id} />}
       {data && data.length > 0 && (
         <button className="btn mt-2 h-[24px]" onClick={() => void restore()}>
           Restore revision {entry.number}
@@ -81,6 +83,44 @@ function Since({ entry }: { entry: HistoryEntry }) {
       )}
     </div>
   );
+}
+
+/** What the kept trials answered then and answer now, once somebody asks. */
+function Impact({ revision }: { revision: number }) {
+  const { id, model, state } = useModel();
+  const [asked, setAsked] = useState(false);
+  const { data, error } = useAnswer(api.models.impact, asked ? { id, revision } : undefined, {
+    of: state.revision.id,
+    keepPreviousData: true,
+  });
+  if ((model.trials ?? []).length === 0) return null;
+  if (!asked)
+    return (
+      <button className="btn mt-2 mr-2 h-[24px]" onClick={() => setAsked(true)}>
+        Compare what kept trials answer
+      </button>
+    );
+  return (
+    <section aria-label="Kept trials then and now" className="mt-2">
+      <b>Kept trials, on the rows of now</b>
+      {error && <p className="text-vermilion">{error.message}</p>}
+      {!data && !error && <p className="text-soft">Asking …</p>}
+      <ul>
+        {data?.map(({ trial, change, fault }) => (
+          <li key={trial}>
+            {trial}: {fault ?? (change && impactText(change))}
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}
+
+function impactText({ rows, differing, first }: AnswerChange): string {
+  if (!first) return 'the same';
+  const side = (values: readonly unknown[] | null) => (values ? values.map(text).join(', ') : 'not there');
+  const of = first.members.length > 0 ? ` for ${first.members.map(text).join(', ')}` : '';
+  return `${many(differing, 'row')} of ${count(rows)} ${differing === 1 ? 'differs' : 'differ'};${of} it was ${side(first.before)} and is ${side(first.after)}`;
 }
 
 function ChangeLine({ kind, name, change, was, now, guess }: ModelChange) {
