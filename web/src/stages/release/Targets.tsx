@@ -17,9 +17,13 @@ import { useRelease } from './useRelease.ts';
 
 /** Where the model is released to: each target with its plan, and what was released there. */
 export function Targets({ isReady }: { isReady: boolean }) {
-  const { id, model, edit, state } = useModel();
+  const { id, model, edit } = useModel();
   const { data: log, mutate } = useAnswer(api.targets.log, { id });
-  const releasing = useRelease(() => void mutate());
+  const [ended, setEnded] = useState(0);
+  const releasing = useRelease(() => {
+    void mutate();
+    setEnded((n) => n + 1);
+  });
   const { job, isRunning, release, cancel } = releasing;
   const [open, setOpen] = useParam('target');
   const [adding, setAdding] = useState(false);
@@ -59,10 +63,11 @@ export function Targets({ isReady }: { isReady: boolean }) {
       </ul>
       {chosen && (
         <PlannedRelease
-          key={`${chosen.name} ${state.revision.id}`}
+          key={chosen.name}
           target={chosen}
           isReady={isReady}
           releasing={releasing}
+          ended={ended}
         />
       )}
       {job && <JobLine job={job} onCancel={cancel} />}
@@ -155,25 +160,26 @@ function PlannedRelease({
   target,
   isReady,
   releasing: { isRunning, release },
+  ended,
 }: {
   target: ReleaseTarget;
   isReady: boolean;
   releasing: Releasing;
+  /** How many releases have ended meanwhile: what is at the target is looked at again. */
+  ended: number;
 }) {
-  const { id } = useModel();
+  const { id, state } = useModel();
   const [author, setAuthor, keepAuthor] = useAuthor();
   const [definitions, setDefinitions] = useState(false);
   const body = { target: target.name, definitions };
   const {
     data: plan,
     error,
-    mutate,
     isValidating,
-  } = useAnswer(api.targets.plan, { id }, { body, keepPreviousData: true });
-  const act = async () => {
+  } = useAnswer(api.targets.plan, { id }, { body, of: [state.revision.id, ended], keepPreviousData: true });
+  const act = () => {
     const by = keepAuthor();
-    await release({ ...body, ...(by ? { author: by } : {}) });
-    void mutate();
+    void release({ ...body, ...(by ? { author: by } : {}) });
   };
   return (
     <div
@@ -207,7 +213,7 @@ function PlannedRelease({
           disabled={
             isRunning || !isReady || !plan || plan.refusals.length > 0 || error !== undefined || isValidating
           }
-          onClick={() => void act()}
+          onClick={act}
         >
           {plan ? `Release as number ${plan.release}` : 'Release'}
         </button>
