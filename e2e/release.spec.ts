@@ -104,6 +104,24 @@ test('broken claims that block a release are told at the target, and nothing is 
   expect(existsSync(out('lantern-valley.sqlite'))).toBe(false);
 });
 
+test('seen as an audience, nothing is released, corrected or restored', async ({ page }) => {
+  const as = `as=${encodeURIComponent('Branch managers')}`;
+  await page.goto(`/m/1/release?${as}`);
+  await expect(page.getByRole('region', { name: 'History' })).toBeVisible();
+  await expect(page.getByRole('region', { name: 'Targets' })).toBeHidden();
+  const query = { by: ['branch.name'], measures: ['Visitors'], limit: 2 };
+  await page.goto(`/m/1/trial?${as}&q=${encodeURIComponent(JSON.stringify(query))}`);
+  const answer = page.getByRole('table', { name: 'The answer' });
+  await answer.getByRole('row').nth(1).locator('button.num').first().click();
+  await page.getByRole('button', { name: 'Rows behind it' }).click();
+  const rows = page.getByRole('region', { name: 'Rows behind the number' });
+  await expect(rows.getByRole('status')).toContainText('as the answer has');
+  await expect(rows.getByRole('button', { name: 'Correct the chosen value' })).toBeHidden();
+  await page.goto(`/m/1/intake?view=loads&${as}`);
+  await expect(page.getByRole('region', { name: 'Recipes' })).toBeVisible();
+  await expect(page.getByRole('region', { name: 'Corrections' })).toBeHidden();
+});
+
 test('a revision of before is compared with now, object by object, restored, and had back by undo', async ({
   page,
   request,

@@ -26,8 +26,9 @@ tally() { # name of a run of jest: what its report counts
 }
 unit() { # name, arguments of jest …
   local name=$1 out="$scratch/$1.json"; shift
-  # Two processes, begun anew where they have grown: on one that has all tests behind it, starting programs fails.
-  npx jest --maxWorkers=2 --workerIdleMemoryLimit=1500MB --json --outputFile="$out" "$@" || true
+  # Two processes, begun anew where they have grown: each thread that a test starts from sources leaves hundreds of
+  # files open (the loader's cache), and on one that has all tests behind it neither programs nor files can be opened.
+  npx jest --maxWorkers=2 --workerIdleMemoryLimit=700MB --json --outputFile="$out" "$@" || true
   tally "$name"
 }
 unit jest --testPathIgnorePatterns /node_modules/ server/test/torture

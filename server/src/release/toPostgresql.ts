@@ -18,6 +18,7 @@ import { formatExact, isExact, scaleOf, textReader, toText } from '@crease/core/
 import { hasUniqueRows } from '../sources/sqliteDatabase.ts';
 import type { ReleaseOrder, TableContents } from './contents.ts';
 import { contentsOf, rowsOfPart, sumsOf } from './contents.ts';
+import { checkParts, rowsDrift, whatText } from './order.ts';
 import type { PlanItem, Proof, ReleaseOutcome, ReleasePlan } from './plan.ts';
 import { ProofError, TargetError } from './plan.ts';
 import { answerInPostgresql } from './postgresqlCells.ts';
@@ -252,13 +253,9 @@ async function makeWork(client: pg.Client, { target }: PostgresqlTarget, order: 
     if (held.length > 0)
       refusals.push(`the ${kind} ${name} would be dropped, and others hang on it: ${held.join(', ')}`);
   }
-  for (const { table, part } of order.parts) {
-    const own = tables.find((t) => sameName(t.contents.table.name, table));
-    if (!own) refusals.push(`the model has no table ${table} to release parts of`);
-    else if (!own.contents.table.partition) refusals.push(`${table} is not kept in parts`);
-    else if (own.parts.some((p) => p.part === part && p.rows.length === 0))
-      notes.push(`${table} has no rows in ${part}: there will be none of it`);
-  }
+  const ofParts = checkParts(order, contents);
+  refusals.push(...ofParts.refusals);
+  notes.push(...ofParts.notes);
   const items: PlanItem[] = [
     ...tables.map((t) => t.item),
     ...views.map((view): PlanItem => {
@@ -329,11 +326,7 @@ async function driftOf(
   if (!state) return undefined;
   const columns = own.columns.filter((c) => c.name in state.sums);
   const now = await stateAt(client, `${quoted(schema)}.${quoted(name)}`, columns);
-  if (now.rows !== state.rows) return `${name} had ${state.rows} rows and has ${now.rows}`;
-  const other = Object.keys(now.sums).find((column) => now.sums[column] !== state.sums[column]);
-  return other === undefined
-    ? undefined
-    : `${name}.${other} added up to ${state.sums[other] ?? 'null'} and adds up to ${now.sums[other] ?? 'null'}`;
+  return rowsDrift(name, state, now);
 }
 
 /** Rows and sums at the target. */
@@ -452,11 +445,7 @@ async function runWork(
       digest: createHash('sha256').update(order.document).digest('hex'),
       author: order.author,
       at: order.now.toISOString(),
-      what: order.definitionsOnly
-        ? 'definitions'
-        : order.parts.length > 0
-          ? order.parts.map((p) => `${p.table}:${p.part}`).join(', ')
-          : 'all',
+      what: whatText(order),
       rows,
       seconds,
       document: order.document,

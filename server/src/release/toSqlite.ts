@@ -18,6 +18,7 @@ import { hasUniqueRows, knowLetters, runSqlite, storedInSqlite } from '../source
 
 import type { ReleaseOrder, TableContents } from './contents.ts';
 import { contentsOf, rowsOfPart, sumsOf } from './contents.ts';
+import { checkParts, rowsDrift, whatText } from './order.ts';
 import type { PlanItem, Proof, ReleaseOutcome, ReleasePlan } from './plan.ts';
 import { ProofError, TargetError } from './plan.ts';
 import type { TableState } from './proof.ts';
@@ -237,12 +238,9 @@ function makeWork(db: Db, file: string, order: ReleaseOrder): Work {
       ...(state ? { loses: `${state.rows} rows` } : {}),
     })),
   ];
-  for (const { table, part } of order.parts) {
-    const own = contents.find((c) => sameName(c.table.name, table));
-    if (!own) refusals.push(`the model has no table ${table} to release parts of`);
-    else if (!own.table.partition) refusals.push(`${table} is not kept in parts`);
-    else if (!rowsOfPart(own, part)) notes.push(`${table} has no rows in ${part}: there will be none of it`);
-  }
+  const ofParts = checkParts(order, contents);
+  refusals.push(...ofParts.refusals);
+  notes.push(...ofParts.notes);
   return {
     plan: {
       target: file,
@@ -288,13 +286,7 @@ function driftOf(
     own.table,
     own.columns.filter((c) => c.name in before.state!.sums),
   );
-  if (now.rows !== before.state.rows) return `${name} had ${before.state.rows} rows and has ${now.rows}`;
-  const other = Object.keys(before.state.sums).find(
-    (column) => column in now.sums && now.sums[column] !== before.state!.sums[column],
-  );
-  return other === undefined
-    ? undefined
-    : `${name}.${other} added up to ${before.state.sums[other] ?? 'null'} and adds up to ${now.sums[other] ?? 'null'}`;
+  return rowsDrift(name, before.state, now);
 }
 
 const columnsThere = (db: Db, table: string): string[] =>
@@ -377,7 +369,7 @@ async function runWork(db: Db, work: Work, order: ReleaseOrder, begun: number): 
       digest: createHash('sha256').update(order.document).digest('hex'),
       author: order.author,
       at: order.now.toISOString(),
-      what: order.definitionsOnly ? 'definitions' : order.parts.length > 0 ? partsText(order) : 'all',
+      what: whatText(order),
       rows,
       seconds: Math.round(seconds * 1000) / 1000,
       document: order.document,
@@ -404,8 +396,6 @@ async function runWork(db: Db, work: Work, order: ReleaseOrder, begun: number): 
   );
   return { plan, proof, rows, seconds };
 }
-
-const partsText = ({ parts }: ReleaseOrder): string => parts.map((p) => `${p.table}:${p.part}`).join(', ');
 
 /** Of the rows that are there afterwards; null where they are not all of one release. */
 function digestAfter({ item, contents, before }: TableWork, order: ReleaseOrder): string | null {

@@ -26,7 +26,7 @@ export function LoadsView({
   onBack: () => void;
   onDrawn: (uploads: readonly UploadState[], recipe: RecipeState) => void;
 }) {
-  const { id, fail, tell } = useModel();
+  const { id, audience, fail, tell } = useModel();
   const { data, error, mutate } = useAnswer(api.loads.get, { id }, { revalidateOnFocus: true });
   const [busy, setBusy] = useState('');
   const again = async (recipe: RecipeState) => {
@@ -109,7 +109,7 @@ export function LoadsView({
           </ul>
         </section>
         {data && <PlansSection recipes={data.recipes} />}
-        <CorrectionsSection />
+        {!audience && <CorrectionsSection />}
         <section aria-label="Log">
           <h2 className="px-4 pt-3 text-[14px]">Loads so far</h2>
           {data?.log.length === 0 && <p className="px-4 py-2 text-soft">No loads yet.</p>}

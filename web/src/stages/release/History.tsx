@@ -52,7 +52,7 @@ const SIGNS: Readonly<Record<ModelChange['change'], string>> = {
 
 /** What became of each object since a revision, and a way back to it. */
 function Since({ entry }: { entry: HistoryEntry }) {
-  const { id, state, fail, tell } = useModel();
+  const { id, state, audience, fail, tell } = useModel();
   const { data, error } = useAnswer(
     api.models.changes,
     { id, revision: entry.id },
@@ -76,7 +76,7 @@ function Since({ entry }: { entry: HistoryEntry }) {
         ))}
       </ul>
       {data && data.length > 0 && <Impact revision={entry.id} />}
-      {data && data.length > 0 && (
+      {data && data.length > 0 && !audience && (
         <button className="btn mt-2 h-[24px]" onClick={() => void restore()}>
           Restore revision {entry.number}
         </button>

@@ -23,7 +23,7 @@ const DIALECTS = [
 
 /** What stands against a release, what leaves the house, and the history. */
 export function ReleaseStage() {
-  const { id, claims, state } = useModel();
+  const { id, claims, state, audience } = useModel();
   const [selection] = useSelection();
   const { data } = useAnswer(api.release.get, { id }, { of: claims, keepPreviousData: true });
   const { data: history } = useAnswer(
@@ -125,7 +125,7 @@ export function ReleaseStage() {
             </pre>
           )}
         </section>
-        <Targets isReady={data?.ready ?? false} />
+        {!audience && <Targets isReady={data?.ready ?? false} />}
         {data && (
           <ClaimGroup
             title="Blocking a release"

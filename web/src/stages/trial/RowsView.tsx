@@ -49,7 +49,7 @@ export function RowsView({
 }) {
   const query = own ?? whole;
   const again = (next: AskedRows) => onAsk({ ...(own ? { query: own } : {}), ...next });
-  const { id, model, state, tell, fail } = useModel();
+  const { id, model, state, audience, tell, fail } = useModel();
   const [place, setPlace] = useState(0);
   const [correcting, setCorrecting] = useState<CorrectedPlace>();
   const {
@@ -166,7 +166,7 @@ export function RowsView({
           <div className="flex min-h-0 flex-1">
             <RowsTable
               rows={shown}
-              canCorrect={(column) => canCorrect(model, shown, column)}
+              canCorrect={(column) => !audience && canCorrect(model, shown, column)}
               onCorrect={(row, column) => setCorrecting(placeOf(shown, row, column))}
               onRemove={(name) => again({ ...asked, columns: columns.filter((c) => c !== name) })}
             />
