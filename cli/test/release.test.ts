@@ -134,6 +134,13 @@ test('what stands against a release is told, with its exit status', () => {
     expect.stringContaining("outside of the model's folder"),
   ]);
   unlinkSync(join(folder, 'out'));
+  // A file where a folder should be: the words of the system, and no fault of ours.
+  for (const to of ['local', 'lake']) {
+    writeFileSync(join(folder, 'out'), 'a file');
+    const refused = crease('release', 'm.json', '--to', to, '--yes');
+    expect([refused.status, refused.stderr]).toEqual([2, expect.stringMatching(/^crease: (?!internal)/)]);
+    unlinkSync(join(folder, 'out'));
+  }
   expect(crease('release', 'm.json', '--to', 'local', '--parts', '2024', '--yes').status).toBe(2);
   writeFileSync(join(folder, 'loan.csv'), 'no,lent_on,copies\n1,2024-01-01,1\n1,2024-01-01,2\n');
   const blocked = crease('release', 'm.json', '--to', 'local', '--yes');

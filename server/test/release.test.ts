@@ -209,6 +209,15 @@ test('a difference that is planted fails the proof, and nothing of the release i
   expect(rows('select count(*) from crease_release')).toEqual([[1]]);
 });
 
+test('views whose names would be one are told apart', async () => {
+  const perspectives = [
+    { name: 'Desk', tables: [{ table: 'loan', title: 'of_loans' }], measures: ['Loans'] },
+    { name: 'Desk_of', tables: [{ table: 'loan', title: 'loans' }], measures: ['Loans'] },
+  ];
+  const { plan } = await releaseToSqlite(target(), await order({ model: { ...MODEL, perspectives } }));
+  expect(actions(plan).slice(2)).toEqual(['create view Desk_of_loans', 'create view Desk_of_loans 2']);
+});
+
 test('two releases to one file exclude each other; what a killed one left beside a new file goes', async () => {
   await releaseToSqlite(target(), await order());
   const release = await order();

@@ -104,13 +104,15 @@ function removeLeftovers(file: string): void {
 }
 
 function open(file: string, readonly: boolean): Db {
+  let db: Db | undefined;
   try {
-    const db = new Database(file, { readonly, fileMustExist: readonly, timeout: 2000 });
+    db = new Database(file, { readonly, fileMustExist: readonly, timeout: 2000 });
     knowLetters(db);
     // Reading the schema tells whether it is a database at all.
     db.prepare('select count(*) from sqlite_master').get();
     return db;
   } catch (error) {
+    db?.close();
     throw new TargetError(`${file} cannot be opened as a SQLite file: ${(error as Error).message}`);
   }
 }
@@ -201,11 +203,15 @@ function makeWork(db: Db, file: string, order: ReleaseOrder): Work {
       },
     };
   });
+  // Views of all audiences lie beside the tables: a name that is taken gets a number.
+  const names = new Set(releasedTables(model).map((t) => lower(t.name)));
   const views = (model.perspectives ?? []).flatMap((perspective) => {
     const found = viewsOf(data, perspective, sqlite);
     notes.push(...found.faults);
     return found.views.map((view) => {
-      const full = `${view.audience}_${view.name}`;
+      let full = `${view.audience}_${view.name}`;
+      for (let n = 2; names.has(lower(full)); n++) full = `${view.audience}_${view.name} ${n}`;
+      names.add(lower(full));
       return { ...view, full, sql: `create view ${quoted(full)} as ${view.select}` };
     });
   });

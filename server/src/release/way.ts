@@ -23,8 +23,26 @@ export interface Whereabouts {
   readonly environment: Readonly<Record<string, string | undefined>>;
 }
 
-/** Throws TargetError for a place outside of the folder and a connection without an account that writes. */
+/**
+ * How one releases to a target; what the file system or the database refuses there is told in their words.
+ * Throws TargetError for a place outside of the folder and a connection without an account that writes.
+ */
 export function wayTo(target: ReleaseTarget, where: Whereabouts): Way {
+  const way = wayOf(target, where);
+  const clear = async <T>(act: Promise<T>): Promise<T> => {
+    try {
+      return await act;
+    } catch (error) {
+      const { code, message } = error as { code?: unknown; message: string };
+      // Errors of the system and of SQLite have a code; anything else is a fault of ours, or clear already.
+      if (typeof code !== 'string') throw error;
+      throw new TargetError(`${target.name}: ${message}`);
+    }
+  };
+  return { plan: (order) => clear(way.plan(order)), run: (order) => clear(way.run(order)) };
+}
+
+function wayOf(target: ReleaseTarget, where: Whereabouts): Way {
   switch (target.kind) {
     case 'sqlite': {
       const file = within(where, target.file);
