@@ -77,7 +77,9 @@ function within({ folder, allowPath }: Whereabouts, place: string): string {
     isInside(path, resolve(folder)) &&
     isInside(realpathSync(existing(path)), realpathSync(folder));
   if (!allowPath && !isFine)
-    throw new TargetError(`the target lies outside of the model's folder: ${place}. --allow-path lets it`);
+    throw new TargetError(
+      `the target lies outside of the model's folder: ${place}. Choose a place within it; on the command line --allow-path lets it`,
+    );
   return path;
 }
 
