@@ -8,7 +8,7 @@ type NamesIn<Path extends string> = Path extends `${string}:${infer Name}/${infe
     : never;
 
 /** Numbered things; all others go by a name. */
-export const NUMBERED = ['id', 'load', 'kept', 'revision'] as const;
+export const NUMBERED = ['id', 'load', 'kept', 'revision', 'release'] as const;
 type Numbered = (typeof NUMBERED)[number];
 
 export type PathParams<Path extends string> = {

@@ -9,6 +9,7 @@ import { models } from './models.ts';
 import { plans } from './plans.ts';
 import { questions } from './questions.ts';
 import { targets } from './release.ts';
+import { released } from './released.ts';
 import { shaping } from './shaping.ts';
 import { storage } from './storage.ts';
 
@@ -29,6 +30,7 @@ export const api = {
   calendars,
   release,
   targets,
+  released,
   events,
 };
 

@@ -11,5 +11,6 @@ export * from './openapi.ts';
 export * from './plans.ts';
 export * from './questions.ts';
 export * from './release.ts';
+export * from './released.ts';
 export * from './shaping.ts';
 export * from './storage.ts';

@@ -76,7 +76,7 @@ const columnFactsSchema = z.union([
 /** What the rows tell of a column. */
 export type ColumnFacts = z.infer<typeof columnFactsSchema>;
 
-const valuesSchema = z.strictObject({
+export const valuesSchema = z.strictObject({
   type: z.string(),
   values: z.array(z.strictObject({ value: z.union([z.string(), z.number(), z.boolean()]), rows: z.int() })),
   distinct: z.int(),
@@ -98,7 +98,7 @@ const bothStateSchema = z.strictObject({
 export type BothState = z.infer<typeof bothStateSchema>;
 
 const elapsed = z.object({ elapsedMs: z.number() });
-const queryStateSchema = ofCore<Answer>(
+export const queryStateSchema = ofCore<Answer>(
   'columns, rows, totals, and measures that an attribute does not reach',
 ).and(elapsed);
 export type QueryState = z.infer<typeof queryStateSchema>;

@@ -1,6 +1,7 @@
 import { z } from 'zod';
 import { endpoint } from './endpoint.ts';
 import { jobStateSchema } from './intake.ts';
+import { doneSchema } from './ofCore.ts';
 
 const planItemSchema = z.strictObject({
   object: z.string().describe('such as `table loan`, `view lantern_Desk.Branches`, `file loan.parquet`'),
@@ -59,6 +60,10 @@ export const releaseEntrySchema = z.strictObject({
   rows: z.int().optional(),
   seconds: z.number().optional(),
   proof: proofSchema.optional(),
+  kept: z
+    .enum(['rows', 'for readers'])
+    .optional()
+    .describe('whether the rows that it stood on are kept, and readers see it where it is the last such'),
 });
 /** A release as this workspace remembers it. */
 export type ReleaseEntry = z.infer<typeof releaseEntrySchema>;
@@ -84,5 +89,11 @@ export const targets = {
     says: 'Releases the head with its rows to a target; refused while a blocking claim is broken or has no verdict',
     request: releaseRequest,
     answer: jobStateSchema,
+  }),
+  giveUp: endpoint({
+    method: 'DELETE',
+    path: '/models/:id/releases/:release',
+    says: 'The rows of a release are kept no more, and readers do not see it; its target stays as it is',
+    answer: doneSchema,
   }),
 };

@@ -19,6 +19,9 @@ import { planRoutes } from './routes/plans.ts';
 import { releaseRoutes } from './routes/release.ts';
 import { storageRoutes } from './routes/storage.ts';
 import { serving } from './routes/serve.ts';
+import type { RoomSource } from './reading-room/room.ts';
+import { ReadingRoom } from './reading-room/room.ts';
+import { readingRoomRoutes } from './reading-room/routes.ts';
 
 /** The largest JSON body. Files come as streams and are not held to it. */
 const LARGEST_BODY = '8mb';
@@ -44,6 +47,33 @@ const ROUTES = [
  * `checksAnswers` each answer is held against its schema.
  */
 export function makeApp(workspace: Workspace, screens?: string, { checksAnswers = false } = {}): Express {
+  const { app, router } = begin();
+  router.get('/openapi.json', (_request, response) => void response.json(openApi()));
+  const serve = serving(router, checksAnswers);
+  for (const routes of ROUTES) routes(workspace, serve);
+  readingRoomRoutes(new ReadingRoom(workspace), serve);
+  finish(app, router, workspace.log, screens, '/{*path}');
+  return app;
+}
+
+/**
+ * The reading room alone, with nothing that writes: what is served with --read-only. Its screens lie under
+ * /r. `publicOrigin` is that of a proxy before it, by which it is called too.
+ */
+export function makeReadingRoom(
+  source: RoomSource,
+  screens?: string,
+  { checksAnswers = false, publicOrigin }: { checksAnswers?: boolean; publicOrigin?: string } = {},
+): Express {
+  const { app, router } = begin(publicOrigin);
+  readingRoomRoutes(new ReadingRoom(source), serving(router, checksAnswers));
+  app.get('/', (_request, response) => response.redirect('/r'));
+  finish(app, router, source.log, screens, '/r{/*path}');
+  return app;
+}
+
+/** What every application begins with: who may ask, and what is read of a request. */
+function begin(publicOrigin?: string): { app: Express; router: Router } {
   const app = express();
   app.disable('x-powered-by');
   app.use(
@@ -61,7 +91,7 @@ export function makeApp(workspace: Workspace, screens?: string, { checksAnswers 
       strictTransportSecurity: false,
     }),
   );
-  app.use(ownOriginOnly);
+  app.use(ownOriginOnly(publicOrigin));
   const json = express.json({ limit: LARGEST_BODY });
   app.use('/api', (request, response, next) => {
     // An upload's body is the file: it is not to be read as JSON, whatever it says it is.
@@ -69,25 +99,31 @@ export function makeApp(workspace: Workspace, screens?: string, { checksAnswers 
     return json(request, response, next);
   });
   app.use('/api', notTooDeep);
-  const router = Router();
-  router.get('/openapi.json', (_request, response) => void response.json(openApi()));
-  const serve = serving(router, checksAnswers);
-  for (const routes of ROUTES) routes(workspace, serve);
+  return { app, router: Router() };
+}
+
+/** Puts the routes in place, the screens for what `pages` matches, and answers to all that is not there. */
+function finish(
+  app: Express,
+  router: Router,
+  log: RoomSource['log'],
+  screens: string | undefined,
+  pages: string,
+): void {
   app.use('/api', router);
   app.use('/api', (request) => {
     throw new ServerError('not-found', `there is nothing at ${request.originalUrl.split('?')[0]}`);
   });
   if (screens && existsSync(join(screens, 'index.html'))) {
     app.use(express.static(screens, { index: false, maxAge: '1y', immutable: true }));
-    app.get('/{*path}', (_request, response) =>
+    app.get(pages, (_request, response) =>
       response.set('cache-control', 'no-cache').sendFile(join(screens, 'index.html')),
     );
   }
   app.use((request) => {
     throw new ServerError('not-found', `there is nothing to ${request.method} at this address`);
   });
-  app.use(errorAnswer(workspace));
-  return app;
+  app.use(errorAnswer(log));
 }
 
 const LOOPBACK = /^(127\.0\.0\.1|localhost|\[::1\])(:\d+)?$/i;
@@ -99,9 +135,17 @@ const isRead = ({ method, path }: Request): boolean =>
  * Only pages of this server may talk to it: another site's scripts, or a foreign name that resolves to this
  * machine, may not.
  */
-const ownOriginOnly: RequestHandler = (request, _response, next) => {
+const ownOriginOnly = (publicOrigin?: string): RequestHandler => {
+  const publicHost = publicOrigin === undefined ? undefined : new URL(publicOrigin).host;
+  return (request, _response, next) => {
+    checkOrigin(request, (host) => LOOPBACK.test(host) || host === publicHost);
+    next();
+  };
+};
+
+function checkOrigin(request: Request, isOwn: (host: string) => boolean): void {
   const { host, origin } = request.headers;
-  if (!host || !LOOPBACK.test(host))
+  if (!host || !isOwn(host))
     throw new ServerError(
       'wrong-origin',
       `the server answers on the loopback address only, not as "${host ?? ''}"`,
@@ -119,11 +163,10 @@ const ownOriginOnly: RequestHandler = (request, _response, next) => {
     } catch (error) {
       if (!(error instanceof TypeError)) throw error;
     }
-    if (!LOOPBACK.test(from) || (request.method !== 'GET' && from !== host))
+    if (!isOwn(from) || (request.method !== 'GET' && from !== host && LOOPBACK.test(from)))
       throw new ServerError('wrong-origin', `pages of ${origin} may not use this server`);
   }
-  next();
-};
+}
 
 /** No request of ours is nested deeply; what walks a body may call itself for each level. */
 const notTooDeep: RequestHandler = (request, _response, next) => {
@@ -132,12 +175,12 @@ const notTooDeep: RequestHandler = (request, _response, next) => {
   next();
 };
 
-function errorAnswer(workspace: Workspace): ErrorRequestHandler {
+function errorAnswer(log: RoomSource['log']): ErrorRequestHandler {
   return (error: unknown, request, response, next) => {
     if (response.headersSent) return next(error);
     const { code, message, extra } = explained(error, LARGEST_BODY);
     if (code === 'internal')
-      workspace.log.error(
+      log.error(
         { error: error instanceof Error ? error.stack : String(error), path: request.path },
         'a request failed',
       );

@@ -5,8 +5,10 @@ import { existsSync, mkdirSync } from 'node:fs';
 import { dirname, resolve } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import pino from 'pino';
-import { makeApp } from './app.ts';
+import { makeApp, makeReadingRoom } from './app.ts';
 import { Scheduler } from './loads/scheduler.ts';
+import { Models, readWorkspace, Releases } from './store/index.ts';
+import { makePool } from './tasks/pool.ts';
 import { Workspace } from './workspace.ts';
 import type { ReaderLimits } from './readers/fileReaders.ts';
 import type { WorkspaceLock } from './workspaceLock.ts';
@@ -84,6 +86,50 @@ export async function serve(options: ServeOptions): Promise<Served> {
     server.close();
     throw error;
   }
+}
+
+export interface ReadingRoomOptions extends Pick<
+  ServeOptions,
+  'workspace' | 'port' | 'screens' | 'quiet' | 'checksAnswers'
+> {
+  /** Of a proxy with accounts before it, such as `https://reports.library.example`. */
+  readonly publicOrigin?: string | undefined;
+}
+
+/**
+ * Serves the reading room of a workspace alone, on the loopback address: beside a server that has the
+ * workspace, or without one. Rejects where the port is taken or there is no such workspace.
+ */
+export async function serveReadingRoom(options: ReadingRoomOptions): Promise<Omit<Served, 'workspace'>> {
+  const log = pino({ level: options.quiet ? 'silent' : 'warn' });
+  const file = resolve(options.workspace);
+  const db = readWorkspace(file);
+  const pool = makePool((error) => log.error({ error: String(error) }, 'work in the background failed'));
+  const { screens = screensFolder(), checksAnswers = false, publicOrigin } = options;
+  const source = { file, models: new Models(db), releases: new Releases(db), pool, log };
+  const app = makeReadingRoom(source, screens, {
+    checksAnswers,
+    ...(publicOrigin === undefined ? {} : { publicOrigin }),
+  });
+  const server = createServer(app as unknown as RequestListener);
+  const close = async () => {
+    server.closeAllConnections();
+    await new Promise((done) => server.close(done));
+    await pool.close();
+    db.close();
+  };
+  server.listen(options.port, '127.0.0.1');
+  try {
+    await new Promise<void>((ready, fail) => {
+      server.once('listening', ready);
+      server.once('error', fail);
+    });
+  } catch (error) {
+    await pool.close();
+    db.close();
+    throw error;
+  }
+  return { address: `http://127.0.0.1:${(server.address() as AddressInfo).port}`, close };
 }
 
 async function closeAll(server: Server, workspace: Workspace, lock: WorkspaceLock): Promise<void> {

@@ -110,7 +110,13 @@ test('an earlier release is had back: its revision, on the rows that it stood on
     [1, number],
   ]);
   await api().post(`/api/models/${id}/releases`).send({ target: 'local', revision: 99 }).expect(404);
-  // Rows that have been removed since cannot be had back: that is said.
+  // Rows of a release are kept until it is given up; those that have been removed cannot be had back.
+  await api().delete(`/api/models/${id}/old-rows`).expect(200);
+  expect((await release(id, { revision: number })).state).toBe('done');
+  for (const { id: one } of await log(id))
+    await api().delete(`/api/models/${id}/releases/${one}`).expect(200);
+  await release(id);
+  await load(id, 'no,copies\n1,1\n');
   await api().delete(`/api/models/${id}/old-rows`).expect(200);
   const gone = await api().post(`/api/models/${id}/releases`).send({ target: 'local', revision: number });
   expect([gone.status, (gone.body as { message: string }).message]).toEqual([

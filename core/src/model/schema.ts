@@ -404,6 +404,8 @@ export const correctionsSchema = z.strictObject({
 });
 
 const path = z.string().min(1).max(1000);
+/** Whether readers see what is released there; they do where nothing is said. */
+const readers = z.boolean().optional();
 /** Where a model is released to; without secrets, which are the connection's. */
 export const targetSchema = z.union([
   z.strictObject({
@@ -413,9 +415,10 @@ export const targetSchema = z.union([
     schema: name,
     /** Roles that exist and get reading rights, by perspective. */
     grant: z.record(z.string(), z.string().min(1)).optional(),
+    readers,
   }),
-  z.strictObject({ name, kind: z.literal('sqlite'), file: path }),
-  z.strictObject({ name, kind: z.literal('folder'), path, as: z.enum(['parquet', 'csv']) }),
+  z.strictObject({ name, kind: z.literal('sqlite'), file: path, readers }),
+  z.strictObject({ name, kind: z.literal('folder'), path, as: z.enum(['parquet', 'csv']), readers }),
 ]);
 
 export const modelSchema = z.strictObject({

@@ -1,2 +1,3 @@
 export * from './design.ts';
 export * from './drawn.ts';
+export * from './readers.ts';

@@ -33,6 +33,11 @@ export interface RowsRequest {
   readonly limit?: number | undefined;
   /** Whether rows are given with their keys, by which they can be corrected. */
   readonly keys?: boolean | undefined;
+  /**
+   * For those who see not all: the columns that they see of a table, by its name in lower case. Nothing but
+   * its sums is given of a table that has no entry.
+   */
+  readonly shown?: Readonly<Record<string, readonly string[]>> | undefined;
 }
 
 /** The rows that an aggregate of a measure was worked out of. */
@@ -132,7 +137,10 @@ function listed(
   const { data } = behind[0]!;
   const table = data.modelTable(node.base);
   const listing = asked && sameName(asked.table, table.name) ? asked : undefined;
-  const columns = (request.columns ?? listing?.columns ?? visible(table)).map((c) =>
+  const usual = request.shown
+    ? (request.shown[table.name.toLowerCase()] ?? []).map((c) => columnPath(table.name, c))
+    : visible(table);
+  const columns = (request.columns ?? listing?.columns ?? usual).map((c) =>
     typeof c === 'string' ? { column: c } : c,
   );
   const all = behind.map((b) => rowsOf(b));

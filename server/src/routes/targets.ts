@@ -5,6 +5,8 @@ import { sameName } from '@crease/core/model';
 import { againstDefinitions, refusalOfDefinitions } from '@crease/core/claims';
 import { ServerError } from '../errors.ts';
 import { explained } from '../explained.ts';
+import type { StandsOn } from '../store/index.ts';
+import { sourceKey } from '../store/index.ts';
 import type { Workspace } from '../workspace.ts';
 import type { Serve } from './serve.ts';
 
@@ -13,6 +15,11 @@ export function targetRoutes(workspace: Workspace, serve: Serve): void {
   const { pool, models, claims: queue, releases, clock, hub, jobs } = workspace;
 
   serve(api.targets.log, ({ params: { id } }) => releases.log(id));
+  serve(api.targets.giveUp, ({ params: { id, release } }) => {
+    if (!releases.giveUp(id, release))
+      throw new ServerError('not-found', `no rows are kept of release ${release}`);
+    workspace.pruneRows(id);
+  });
   serve(api.targets.plan, ({ params: { id }, body, signal }) =>
     pool.run('releasePlan', inputOf(workspace, id, body), signal),
   );
@@ -65,7 +72,11 @@ export function targetRoutes(workspace: Workspace, serve: Serve): void {
           }
           const { plan, proof, rows, seconds } = outcome;
           const { release } = plan;
-          releases.note(id, { ...entry, outcome: 'done', release, rows, seconds, proof });
+          releases.note(
+            id,
+            { ...entry, outcome: 'done', release, rows, seconds, proof },
+            { ...standsOn(workspace, id, input), forReaders: input.target.readers !== false },
+          );
           return `release ${release} to ${body.target} done: ${proof.questions} questions and ${proof.tables} tables compared, all equal`;
         } catch (error) {
           const isNoted = error instanceof ServerError && error.extra.isNoted === true;
@@ -76,6 +87,25 @@ export function targetRoutes(workspace: Workspace, serve: Serve): void {
       },
     );
   });
+}
+
+type Input = ReturnType<typeof inputOf>;
+
+/** What a release stands on: where it leaves rows at its target, those that were brought there before. */
+function standsOn({ releases, tables, models }: Workspace, id: number, input: Input): StandsOn {
+  const { revision, versions, day, definitions, parts, target } = input;
+  const before = definitions || parts.length > 0 ? releases.lastTo(id, target.name) : undefined;
+  if (!before) return { revision, versions, day };
+  const keyOf = (table: string) => {
+    const found = models.find(revision).model.tables.find((t) => sameName(t.name, table));
+    return found ? [sourceKey(found)] : [];
+  };
+  const brought = parts.flatMap(({ table, part }) => keyOf(table).map((key) => ({ key, part })));
+  return {
+    revision,
+    versions: definitions ? before.versions : tables.rows.withParts(before.versions, versions, brought),
+    day,
+  };
 }
 
 function inputOf(

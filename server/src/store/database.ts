@@ -201,6 +201,19 @@ export const MIGRATIONS: readonly string[] = [
     text text not null
   );
   `,
+  `
+  -- What readers may see of a release: a revision, the rows that it stood on, and the day from which periods count. The rows are
+  -- kept as long as the release is here.
+  create table released (
+    log_id integer primary key references release_log (id) on delete cascade,
+    model_id integer not null references model (id) on delete cascade,
+    revision integer not null references revision (id) on delete cascade,
+    versions text not null,
+    day text not null,
+    for_readers integer not null
+  );
+  create index released_by_model on released (model_id, log_id);
+  `,
 ];
 
 /** Marks a workspace file as one of this program: "Crea" in ASCII. */
@@ -234,6 +247,26 @@ export function openWorkspace(file: string): Connection {
     throw error instanceof WorkspaceError ? error : cannotOpen(file, error);
   }
   return connection;
+}
+
+/**
+ * Opens a workspace file beside the program that has it, to read it alone. Throws WorkspaceError where there
+ * is none, or where it is of another version: who only reads brings nothing up to date.
+ */
+export function readWorkspace(file: string): Connection {
+  let connection: Connection | undefined;
+  try {
+    connection = new Database(file, { timeout: BUSY_MS, readonly: true, fileMustExist: true });
+    const version = checkIsWorkspace(connection, file);
+    if (version !== MIGRATIONS.length)
+      throw new WorkspaceError(
+        `the workspace ${file} is of version ${version}, this program reads ${MIGRATIONS.length}: ${version < MIGRATIONS.length ? 'open it once with "crease serve"' : 'use the newer crease that made it'}`,
+      );
+    return connection;
+  } catch (error) {
+    connection?.close();
+    throw error instanceof WorkspaceError ? error : cannotOpen(file, error);
+  }
 }
 
 const cannotOpen = (file: string, error: unknown): WorkspaceError =>

@@ -66,6 +66,32 @@ export class RowVersions {
     for (const key of keys) if (current[key] !== wanted[key]) this.restoreKey(modelId, key, wanted[key]);
   }
 
+  /**
+   * What a target has after some parts of tables were brought to it: those parts of the rows of now, and of
+   * all else what it had. A table whose rows are not held in parts is taken as it is now.
+   */
+  withParts(
+    before: Readonly<Record<string, string>>,
+    now: Readonly<Record<string, string>>,
+    parts: readonly { readonly key: string; readonly part: string }[],
+  ): Record<string, string> {
+    const made: Record<string, string> = { ...before };
+    for (const { key, part } of parts) {
+      const [kept, brought] = [this.partsOf(made[key]), this.partsOf(now[key])];
+      const isInParts = [...kept, ...brought].every((p) => p.part !== '');
+      const all = [...kept.filter((p) => p.part !== part), ...brought.filter((p) => p.part === part)];
+      made[key] = isInParts ? all.map(({ id }) => id).join('+') : (now[key] ?? '');
+    }
+    return made;
+  }
+
+  private partsOf(version: string | undefined): { id: number; part: string }[] {
+    const ids = idsOf(version);
+    return this.db
+      .prepare(`select id, part from stored_table where id in (${ids.join(', ') || 'null'}) order by id`)
+      .all() as { id: number; part: string }[];
+  }
+
   restoreKey(modelId: number, key: string, version: string | undefined): void {
     const ids = this.mustHave(modelId, key, version);
     this.retire(modelId, key);
@@ -99,9 +125,23 @@ export class RowVersions {
       .run(this.now().toISOString(), modelId, key, ...(part === undefined ? [] : [part]));
   }
 
-  /** Parts that are none of a model's any more, newest first, with their bytes. */
+  /** Parts that releases stand on: they stay as long as their release does. */
+  private released(modelId: number): ReadonlySet<number> {
+    const all = this.db
+      .prepare('select versions from released where model_id = ?')
+      .pluck()
+      .all(modelId) as string[];
+    return new Set(
+      all.flatMap((text) => Object.values(JSON.parse(text) as Record<string, string>)).flatMap(idsOf),
+    );
+  }
+
+  /**
+   * Parts that are none of a model's any more and that no release stands on, newest first, with their bytes.
+   */
   private retired(modelId: number): { id: number; key: string; at: string; bytes: number }[] {
-    return this.db
+    const kept = this.released(modelId);
+    const all = this.db
       .prepare(
         `select t.id, t.source_key as key, t.retired_at as at,
            (select coalesce(sum(length(c.domain)), 0) from stored_column c where c.table_id = t.id)
@@ -109,6 +149,7 @@ export class RowVersions {
          from stored_table t where t.model_id = ? and t.state = 'ready' and t.retired_at is not null order by t.retired_at desc, t.id desc`,
       )
       .all(modelId) as { id: number; key: string; at: string; bytes: number }[];
+    return all.filter(({ id }) => !kept.has(id));
   }
 
   /** How many versions of before are kept, and what they take. */

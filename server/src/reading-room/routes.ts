@@ -1,0 +1,39 @@
+import { api } from '@crease/contract';
+import { answerCsv, cataloguePage } from '@crease/core/interchange';
+import { SENT, type Serve } from '../routes/serve.ts';
+import type { ReadingRoom } from './room.ts';
+
+/** A released model for its readers; none of these writes. */
+export function readingRoomRoutes(room: ReadingRoom, serve: Serve): void {
+  const { released } = api;
+
+  serve(released.list, () => room.list());
+  serve(released.get, ({ params: { model, perspective }, search }) =>
+    room.state(model, perspective, search.release),
+  );
+  serve(released.query, ({ params: { model, perspective }, body: { query, texts, release }, signal }) =>
+    room.query(room.open(model, perspective, release), query, texts, signal),
+  );
+  serve(released.rowsBehind, ({ params: { model, perspective }, body: { release, ...request }, signal }) =>
+    room.rowsBehind(room.open(model, perspective, release), request, signal),
+  );
+  serve(released.values, ({ params: { model, perspective }, search, signal }) =>
+    room.values(room.open(model, perspective, search.release), search.column, search.search, signal),
+  );
+  serve(released.trial, async ({ params: { model, perspective, trial }, search, signal, response }) => {
+    const opened = room.open(model, perspective, search.release);
+    const { elapsedMs: _elapsed, ...answer } = await room.trial(opened, trial, signal);
+    if (search.as === 'json') return answer;
+    response
+      .type('text/csv')
+      .attachment(`${trial}.csv`)
+      .send(answerCsv(answer, { totals: answer.totals !== undefined }));
+    return SENT;
+  });
+  serve(released.catalogue, ({ params: { model, perspective }, search, response }) => {
+    const { view, released: of, title } = room.open(model, perspective, search.release);
+    const shown = { ...view.model, title: `${view.model.title ?? view.model.name}: ${title}` };
+    response.type('text/html');
+    return cataloguePage(shown, undefined, new Date(of.entry.at));
+  });
+}
