@@ -264,9 +264,9 @@ test('the whole application is seen as an audience sees it, and nothing can be c
     .getByRole('navigation', { name: 'Stages' })
     .getByRole('link', { name: /^Stars/ })
     .click();
-  await expect(page.getByText(/0 facts, 3 dimensions/)).toBeVisible();
+  await expect(page.getByText(/1 fact, 3 dimensions/)).toBeVisible();
   await page.reload();
-  await expect(page.getByText(/0 facts, 3 dimensions/)).toBeVisible();
+  await expect(page.getByText(/1 fact, 3 dimensions/)).toBeVisible();
   await page
     .getByRole('navigation', { name: 'Stages' })
     .getByRole('link', { name: /^Measures/ })

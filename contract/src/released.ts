@@ -41,7 +41,6 @@ const releasedStateSchema = z.strictObject({
   id: z.int(),
   perspective: z.strictObject({ name: z.string(), title: z.string() }),
   release: releaseOfReaders,
-  newest: z.int().describe('the id of the newest release'),
   model: ofCore<Model>('what is shown of the model, and nothing else', modelSchema),
   closedTrials: z.array(ofCore<ClosedTrial>('a kept trial whose answer may be seen, but not its question')),
 });
@@ -62,6 +61,12 @@ export const released = {
     says: 'What a perspective shows of a released model',
     search: z.strictObject({ release: whichInAddress }),
     answer: releasedStateSchema,
+  }),
+  newest: endpoint({
+    method: 'GET',
+    path: '/released/:model/:perspective/newest',
+    says: 'The newest release, so that a page can tell of it',
+    answer: releaseOfReaders,
   }),
   query: endpoint({
     method: 'POST',

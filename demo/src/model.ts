@@ -558,13 +558,65 @@ export const demoModel = (): Model =>
         folder: 'Programmes',
       },
     ],
+    periodFamilies: [{ measure: 'Loans', calendar: 'calendar', periods: ['fiscal year to date'] }],
+    detailListings: [
+      {
+        name: 'Late loans',
+        table: 'loan_export',
+        where: 'loan_export.late',
+        columns: [
+          { column: 'loan_export.loan_date', title: 'Lent on' },
+          { column: 'loan_export.due_date', title: 'Due on' },
+          { column: 'loan_export.return_date', title: 'Returned on' },
+          { column: 'branch.name', title: 'Branch' },
+        ],
+        sort: [{ of: 'loan_export.due_date', order: 'descending' }],
+      },
+    ],
+    trials: [
+      {
+        name: 'Loans by region and year',
+        folder: 'Lending',
+        query: {
+          by: [{ hierarchy: 'branch.Geography', level: 'Region' }],
+          across: [{ hierarchy: 'calendar.Calendar', level: 'Year' }],
+          measures: ['Loans'],
+        },
+      },
+      {
+        name: 'Late loans, month by month',
+        folder: 'Lending',
+        query: {
+          by: [{ hierarchy: 'calendar.Calendar', level: 'Month' }],
+          measures: ['Share of late loans'],
+          filters: [{ period: 'last 12 months' }],
+        },
+        view: { as: 'chart' },
+      },
+      {
+        name: 'Loans out for long',
+        folder: 'Lending',
+        query: {
+          by: [{ hierarchy: 'branch.Geography', level: 'Branch' }],
+          measures: ['Loans'],
+          filters: [{ where: 'loan_export.days_out > 21' }],
+        },
+      },
+    ],
     perspectives: [
       {
         name: 'Branch managers',
         tables: ['branch', 'district', 'calendar'],
-        columns: [],
+        columns: [
+          { column: 'loan_export.loan_date', title: 'Lent on' },
+          { column: 'loan_export.due_date', title: 'Due on' },
+          { column: 'loan_export.return_date', title: 'Returned on' },
+          { column: 'loan_export.late', title: 'Late' },
+        ],
         hierarchies: ['branch.Geography', 'calendar.Calendar'],
         measures: ['Loans', 'Share of late loans', 'Visitors'],
+        listings: ['Late loans'],
+        trials: ['Loans by region and year', 'Late loans, month by month', 'Loans out for long'],
       },
       {
         name: 'Collections',

@@ -104,6 +104,9 @@ test('a star is drafted from the bare tables', () => {
     hierarchies: [],
     calendars: [],
     measures: [],
+    periodFamilies: [],
+    detailListings: [],
+    trials: [],
     perspectives: [],
   };
   const tables = bare.tables.map((t) => ({

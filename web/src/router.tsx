@@ -74,6 +74,16 @@ export const router = createBrowserRouter([
     ],
   },
   {
+    path: '/r/:model?',
+    errorElement: <Failed />,
+    lazy: async () => ({ Component: (await import('./reading-room/RoomHome.tsx')).RoomHome }),
+  },
+  {
+    path: '/r/:model/:perspective',
+    errorElement: <Failed />,
+    lazy: async () => ({ Component: (await import('./reading-room/RoomPage.tsx')).RoomPage }),
+  },
+  {
     path: '/docs/:page?',
     errorElement: <Failed />,
     lazy: async () => ({ Component: (await import('./docs/DocsPage.tsx')).DocsPage }),

@@ -13,5 +13,6 @@ export * from './words/index.ts';
 export * from './layout.ts';
 export * from './rename.ts';
 export * from './namesIn.ts';
+export * from './places.ts';
 export type { RoledModel, RoleTable } from './roles.ts';
 export { mentionsRole, roledChecker, roleName, withRoles } from './roles.ts';

@@ -48,12 +48,14 @@ export function cataloguePage(model: Model, claims: readonly JudgedClaim[] | und
 
 function measuresHtml(model: Model): string {
   const folders = [...(model.measures ?? [])].sort((a, b) => (a.folder ?? '').localeCompare(b.folder ?? ''));
+  // Readers are shown no formula that speaks of what is not shown to them.
+  const hasFormulas = folders.some((m) => m.formula !== '');
   return table(
-    ['measure', 'formula', 'what it is', 'folder'],
+    ['measure', ...(hasFormulas ? ['formula'] : []), 'what it is', 'folder'],
     folders.map((m) =>
       row(
         `<b>${escaped(m.title ?? m.name)}</b>${m.title ? `<br><code>${escaped(m.name)}</code>` : ''}${m.hidden ? ' <span class="soft">hidden</span>' : ''}`,
-        `<code>${escaped(m.formula)}</code>`,
+        ...(hasFormulas ? [`<code>${escaped(m.formula)}</code>`] : []),
         escaped(m.description ?? ''),
         escaped(m.folder ?? ''),
       ),

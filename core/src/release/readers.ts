@@ -1,4 +1,5 @@
-import { namesIn, withRoles } from '../formula/index.ts';
+import type { RoleTable } from '../formula/index.ts';
+import { parseFormula, placesIn, withRoles } from '../formula/index.ts';
 import type {
   AskedItem,
   DetailListing,
@@ -10,7 +11,7 @@ import type {
   QueryFilter,
   Table,
 } from '../model/index.ts';
-import { isShown, ModelNames, sameName, seenBy, splitPath, withFamilies } from '../model/index.ts';
+import { isShown, ModelNames, sameName, seenBy, withFamilies } from '../model/index.ts';
 
 /** A kept trial that readers may see answered, but whose question speaks of what they are not shown. */
 export interface ClosedTrial {
@@ -32,11 +33,12 @@ export class ReadersView {
 
   /** Without a perspective they see all that is not hidden. */
   constructor(whole: Model, perspective: Perspective | undefined) {
-    const { model: roled, rowsOf } = withRoles(withFamilies(whole));
+    const { model: roled, rowsOf, roles } = withRoles(withFamilies(whole));
     const shown = seenBy(roled, withRolesShown(perspective ?? everything(roled), roled, rowsOf));
     const tables = shown.tables
       .filter((t) => t.role !== 'staging' && !t.hidden && t.columns.length > 0)
-      .map(tableForReaders);
+      .map(tableForReaders)
+      .map((t) => ofRole(t, roles));
     // What is shown of measures and tables is needed to tell which formulas and trials can be shown whole.
     const base: Model = { ...shown, tables, perspectives: [] };
     this.names = new ModelNames(base);
@@ -94,6 +96,11 @@ export class ReadersView {
     return paths.filter((path) => !this.names.path(path));
   }
 
+  /** The title of a column written `table.column`, if it has one. */
+  titleOf(path: string): string | undefined {
+    return this.names.path(path)?.column.title;
+  }
+
   /**
    * A message for readers: one that speaks of what they are not shown is put in words that do not. Names are
    * looked for as whole words, so that a common word which is such a name makes a message poorer, and never
@@ -137,28 +144,30 @@ export class ReadersView {
     return measures.some((m) => typeof m === 'object' && 'name' in m && sameName(m.name, name));
   }
 
+  /** Names in a formula; those that stand alone may be measures, tables to count, or columns of its table. */
   private ofFormula(formula: string, query: Query, of?: Table): string[] {
-    return namesIn(formula).filter(
-      (name) =>
-        !(
-          (of && this.names.column(of, name)) ||
-          this.names.path(name) ||
-          this.names.table(name) ||
-          this.names.measure(name) ||
-          this.names.hierarchy(name) ||
-          this.isLevel(name) ||
-          this.isOwnMeasure(name, query)
-        ),
-    );
+    const names = [...placesIn(parseFormula(formula).tree)].flatMap((place): string[] => {
+      const { text } = place.name;
+      switch (place.role) {
+        case 'column':
+          return this.names.column(place.table, text) ? [] : [`${place.table}.${text}`];
+        case 'table':
+          return this.names.table(text) ? [] : [text];
+        case 'relationship':
+          return [text];
+        case 'alone':
+          return place.step || this.isNamed(text, query, of) ? [] : [text];
+      }
+    });
+    return [...new Set(names)];
   }
 
-  /** Whether a name is that of a level, alone or behind its hierarchy. */
-  private isLevel(name: string): boolean {
-    const [hierarchy, level] = splitPath(name) ?? [undefined, name];
-    return (this.names.model.hierarchies ?? []).some(
-      (h) =>
-        (hierarchy === undefined || sameName(h.name, hierarchy)) &&
-        (h.levels ?? []).some((l) => sameName(l.name, level)),
+  private isNamed(name: string, query: Query, of: Table | undefined): boolean {
+    return Boolean(
+      (of && this.names.column(of, name)) ??
+      this.names.measure(name) ??
+      this.names.table(name) ??
+      (this.isOwnMeasure(name, query) || undefined),
     );
   }
 
@@ -293,6 +302,13 @@ function tableForReaders({ name, title, description, role, grain, key, label, co
       }),
     })),
   };
+}
+
+/** The table of a role says which: it has the title of the dimension that plays it. */
+function ofRole(table: Table, roles: readonly RoleTable[]): Table {
+  const role = roles.find((r) => sameName(r.name, table.name));
+  if (!role) return table;
+  return { ...table, title: table.title === undefined ? table.name : `${table.title} (${role.role})` };
 }
 
 /** Names of the whole model that are not those of anything that readers see. */

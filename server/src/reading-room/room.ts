@@ -73,10 +73,14 @@ export class ReadingRoom {
       id: released.modelId,
       perspective: { name: own.name, title },
       release: forReaders(released, view.model.asOf),
-      newest: this.source.releases.forReaders(released.modelId)!.entry.id,
       model: view.model,
       closedTrials: [...view.closedTrials],
     };
+  }
+
+  newest(model: string, perspective: string): ReleaseOfReaders {
+    const { released, view } = this.open(model, perspective);
+    return forReaders(released, view.model.asOf);
   }
 
   /** The view of a perspective, and the rows that it is of. Throws ServerError where there is none. */
@@ -227,10 +231,17 @@ function told(aggregate: AggregateRows, view: ReadersView): AggregateRows {
     ...aggregate,
     text,
     lines: [],
+    columns: aggregate.columns.map((c) => ({ ...c, ...titleOf(c, view) })),
     ...(standsFor === undefined
       ? {}
       : { standsFor: view.told(standsFor) === standsFor ? standsFor : 'they are not summed' }),
   };
+}
+
+/** The title that a listing or the perspective has for a column. */
+function titleOf({ name, title }: AggregateRows['columns'][number], view: ReadersView): { title?: string } {
+  const said = title ?? view.titleOf(name);
+  return said === undefined ? {} : { title: said };
 }
 
 /** States of cells without those that stand against a measure that is not shown. */

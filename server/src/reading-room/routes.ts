@@ -11,6 +11,7 @@ export function readingRoomRoutes(room: ReadingRoom, serve: Serve): void {
   serve(released.get, ({ params: { model, perspective }, search }) =>
     room.state(model, perspective, search.release),
   );
+  serve(released.newest, ({ params: { model, perspective } }) => room.newest(model, perspective));
   serve(released.query, ({ params: { model, perspective }, body: { query, texts, release }, signal }) =>
     room.query(room.open(model, perspective, release), query, texts, signal),
   );
@@ -32,7 +33,12 @@ export function readingRoomRoutes(room: ReadingRoom, serve: Serve): void {
   });
   serve(released.catalogue, ({ params: { model, perspective }, search, response }) => {
     const { view, released: of, title } = room.open(model, perspective, search.release);
-    const shown = { ...view.model, title: `${view.model.title ?? view.model.name}: ${title}` };
+    // The columns by which tables hang together are not shown.
+    const shown = {
+      ...view.model,
+      relationships: [],
+      title: `${view.model.title ?? view.model.name}: ${title}`,
+    };
     response.type('text/html');
     return cataloguePage(shown, undefined, new Date(of.entry.at));
   });

@@ -1,16 +1,15 @@
 import { Suspense, useEffect, useState } from 'react';
-import { Link, NavLink, Outlet, useLocation, useNavigate, useParams } from 'react-router';
+import { Link, NavLink, Outlet, useLocation, useParams } from 'react-router';
 import { Dialog, DialogBackdrop, DialogPanel, DialogTitle } from '@headlessui/react';
-import { CircleHelp, Command, Moon, Redo2, Sun, Undo2, X } from 'lucide-react';
-import { ask } from '../state/api.ts';
+import { CircleHelp, Command, Moon, Redo2, Sun, Undo2 } from 'lucide-react';
 import { keptAddress, parseSelection, selectionText } from '../state/selection.ts';
-import { api } from '@crease/contract';
 import { ModelProvider, useModel } from '../state/model.tsx';
 import { VerdictMark } from '../parts/Marks.tsx';
-import { count, many, percent } from '../parts/text.ts';
+import { count, many } from '../parts/text.ts';
 import { AudienceChoice, SeenAs } from './Audience.tsx';
 import { ModelTitle } from './ModelTitle.tsx';
 import { FirstLook, useLook } from './FirstLook.tsx';
+import { Foot } from './Foot.tsx';
 import { HelpDialog } from './HelpDialog.tsx';
 import { FindOrDo } from './FindOrDo.tsx';
 import { Lost } from './Lost.tsx';
@@ -282,63 +281,5 @@ function ClaimMeter() {
         </span>
       ))}
     </Link>
-  );
-}
-
-/** Running jobs with their progress, and the last notice. */
-function Foot() {
-  const { jobs, notice, tell, undo, fail } = useModel();
-  const navigate = useNavigate();
-  const running = jobs.filter((j) => j.state === 'running');
-  useEffect(() => {
-    if (notice?.tone !== 'plain') return;
-    const timer = setTimeout(() => tell(undefined), 9000);
-    return () => clearTimeout(timer);
-  }, [notice, tell]);
-  if (!notice && running.length === 0) return null;
-  return (
-    <footer
-      className="no-print flex shrink-0 flex-col border-t border-rule-strong bg-paper"
-      aria-live="polite"
-    >
-      {running.map((job) => (
-        <div key={job.id} className="flex items-center gap-3 px-4 py-1">
-          <span>
-            {job.says} <span className="text-soft">{job.detail}</span>
-          </span>
-          <progress value={job.progress} max={1} className="h-2 w-48" aria-label={job.says} />
-          <span className="num">{percent(job.progress)}</span>
-          <button
-            className="btn btn-bare"
-            onClick={() => void ask(api.jobs.cancel, { job: job.id }).catch(fail)}
-          >
-            Cancel
-          </button>
-        </div>
-      ))}
-      {notice && (
-        <div
-          className={`flex items-center gap-3 px-4 py-[6px] ${notice.tone === 'wrong' ? 'bg-vermilion-wash' : ''}`}
-          role={notice.tone === 'wrong' ? 'alert' : 'status'}
-        >
-          {notice.tone === 'wrong' && <VerdictMark verdict="broken" />}
-          <span className="min-w-0 whitespace-pre-line">{notice.text}</span>
-          {notice.undo && (
-            <button className="btn btn-bare underline" onClick={() => void undo()}>
-              Undo
-            </button>
-          )}
-          {notice.code === 'blocked' && (
-            <button className="btn btn-bare underline" onClick={() => void navigate('claims')}>
-              Show claims
-            </button>
-          )}
-          <span className="flex-1" />
-          <button className="btn btn-bare" onClick={() => tell(undefined)} aria-label="Close message">
-            <X size={14} aria-hidden />
-          </button>
-        </div>
-      )}
-    </footer>
   );
 }

@@ -9,6 +9,8 @@ import { ModelNames, sameName, seenBy, withFamilies } from '@crease/core/model';
 import { useAddress } from './address.ts';
 import { ApiError, ask, thisWindow } from './api.ts';
 import { inTurns, newest, newestFrom } from './turns.ts';
+import type { Questions } from './questions.ts';
+import { questionsOfModel } from './questions.ts';
 import { useAnswer } from './useAnswer.ts';
 
 /** A line at the foot of the frame: what just happened, or what went wrong. */
@@ -25,8 +27,12 @@ export interface StepAsked extends UndoState {
   readonly way: 'undo' | 'redo';
 }
 
-interface ModelContext {
+export interface ModelContext {
   readonly id: number;
+  /** Where questions about it go. */
+  readonly questions: Questions;
+  /** Whoever looks at a release changes nothing, and sees no more than is shown. */
+  readonly isReader: boolean;
   readonly state: ModelState;
   /** The model, or what the audience that the address names sees of it. */
   readonly model: Model;
@@ -62,6 +68,9 @@ interface ModelContext {
 }
 
 const Context = createContext<ModelContext | undefined>(undefined);
+
+/** Gives a model to everything below that was not opened in the workbench. */
+export const GivenModel = Context.Provider;
 
 export function useModel(): ModelContext {
   const value = useContext(Context);
@@ -236,6 +245,8 @@ export function ModelProvider({
     if (!state) return undefined;
     return {
       id,
+      questions: questionsOfModel(id, state.revision.id),
+      isReader: false,
       state,
       model: known!.model,
       whole: state.model,

@@ -10,12 +10,16 @@ export function ReleaseLog({
   targets,
   isBusy,
   onBack,
+  onGiveUp,
 }: {
   entries: readonly ReleaseEntry[];
   targets: readonly ReleaseTarget[];
   isBusy: boolean;
   onBack: (entry: ReleaseEntry) => void;
+  /** Its rows are kept no more. */
+  onGiveUp: (entry: ReleaseEntry) => void;
 }) {
+  const read = entries.find((entry) => entry.kept === 'for readers');
   const canGoBack = (entry: ReleaseEntry, i: number): boolean =>
     entry.outcome === 'done' &&
     targets.some((t) => sameName(t.name, entry.target)) &&
@@ -32,6 +36,9 @@ export function ReleaseLog({
             <th scope="col">what</th>
             <th scope="col">by</th>
             <th scope="col">how it ended</th>
+            <th scope="col" title="Of the rows that a release stood on">
+              rows
+            </th>
             <th scope="col">
               <span className="sr-only">Go back</span>
             </th>
@@ -56,6 +63,21 @@ export function ReleaseLog({
                 {entry.outcome === 'done'
                   ? `${many(entry.rows ?? 0, 'row')} written in ${(entry.seconds ?? 0).toFixed(1)} s; ${count(entry.proof?.questions ?? 0)} questions compared`
                   : entry.message}
+              </td>
+              <td className="whitespace-nowrap">
+                {entry.kept !== undefined && (
+                  <>
+                    {entry === read ? <b>readers see it</b> : 'kept'}
+                    <button
+                      className="btn btn-bare ml-1 h-[24px]"
+                      title="Its rows are kept no more, and readers see the release before it; its target stays as it is"
+                      aria-label={`Keep the rows of number ${entry.release} of ${entry.target} no more`}
+                      onClick={() => onGiveUp(entry)}
+                    >
+                      ×
+                    </button>
+                  </>
+                )}
               </td>
               <td>
                 {canGoBack(entry, i) && (

@@ -18,15 +18,18 @@ export function TargetForm({ onDone }: { onDone: () => void }) {
   const [kind, setKind] = useState<Kind>('sqlite');
   const [place, setPlace] = useState('');
   const [connection, setConnection] = useState('');
+  const [hasReaders, setHasReaders] = useState(true);
   const isTaken = (model.targets ?? []).some((t) => sameName(t.name, name.trim()));
   const isDatabase = kind === 'postgresql';
   const isReady =
     name.trim() !== '' && !isTaken && place.trim() !== '' && (!isDatabase || connection.trim() !== '');
   const value = (): ReleaseTarget => {
     const [own, at] = [name.trim(), place.trim()];
-    if (kind === 'postgresql') return { name: own, kind, connection: connection.trim(), schema: at };
-    if (kind === 'sqlite') return { name: own, kind, file: at };
-    return { name: own, kind: 'folder', path: at, as: kind };
+    const readers = hasReaders ? {} : { readers: false };
+    if (kind === 'postgresql')
+      return { name: own, kind, connection: connection.trim(), schema: at, ...readers };
+    if (kind === 'sqlite') return { name: own, kind, file: at, ...readers };
+    return { name: own, kind: 'folder', path: at, as: kind, ...readers };
   };
   const add = async () => {
     const target = value();
@@ -87,6 +90,10 @@ export function TargetForm({ onDone }: { onDone: () => void }) {
           placeholder={isDatabase ? 'mart' : kind === 'sqlite' ? 'out/mart.sqlite' : 'out/mart'}
           onChange={(e) => setPlace(e.target.value)}
         />
+      </label>
+      <label className="flex items-center gap-1 py-1">
+        <input type="checkbox" checked={hasReaders} onChange={(e) => setHasReaders(e.target.checked)} />
+        shown in the reading room
       </label>
       <button className="btn" disabled={!isReady}>
         Add

@@ -3,6 +3,7 @@ import type { JobState, ReleaseEntry } from '@crease/contract';
 import { api } from '@crease/contract';
 import type { ReleaseTarget } from '@crease/core/model';
 import { sameName } from '@crease/core/model';
+import { ask } from '../../state/api.ts';
 import { useAuthor } from '../../state/author.ts';
 import { useParam } from '../../state/selection.ts';
 import { useModel } from '../../state/model.tsx';
@@ -17,7 +18,7 @@ import { useRelease } from './useRelease.ts';
 
 /** Where the model is released to: each target with its plan, and what was released there. */
 export function Targets({ isReady }: { isReady: boolean }) {
-  const { id, model, edit } = useModel();
+  const { id, model, edit, fail } = useModel();
   const { data: log, mutate } = useAnswer(api.targets.log, { id });
   const [ended, setEnded] = useState(0);
   const releasing = useRelease(() => {
@@ -28,6 +29,7 @@ export function Targets({ isReady }: { isReady: boolean }) {
   const [open, setOpen] = useParam('target');
   const [adding, setAdding] = useState(false);
   const targets = model.targets ?? [];
+  const isRead = log?.some((entry) => entry.kept === 'for readers');
   const chosen = targets.find((t) => open !== undefined && sameName(t.name, open));
   return (
     <section aria-label="Targets" className="border-b border-rule px-4 py-4">
@@ -39,6 +41,11 @@ export function Targets({ isReady }: { isReady: boolean }) {
             : ''}
         </span>
         <span className="flex-1" />
+        {isRead && (
+          <a className="underline" href={`/r/${id}`} target="_blank" rel="noreferrer">
+            Reading room
+          </a>
+        )}
         {!adding && (
           <button className="btn" onClick={() => setAdding(true)}>
             Add a target
@@ -77,6 +84,9 @@ export function Targets({ isReady }: { isReady: boolean }) {
           targets={targets}
           isBusy={isRunning}
           onBack={({ target, revision }) => void release({ target, revision })}
+          onGiveUp={(entry) =>
+            void ask(api.targets.giveUp, { id, release: entry.id }).then(() => mutate(), fail)
+          }
         />
       )}
     </section>
@@ -113,6 +123,7 @@ function TargetLine({
       <b className="w-[120px] truncate">{target.name}</b>
       <span className="min-w-0 flex-1 truncate">
         {placeText(target)}
+        {target.readers === false && <span className="text-soft"> · not in the reading room</span>}
         <span className="text-soft">
           {last
             ? ` · ${last.outcome === 'done' ? `release ${last.release}` : 'failed'}, revision ${last.revision}, ${moment(last.at)}`

@@ -1,12 +1,10 @@
 import { useState } from 'react';
 import { ArrowLeft, Download } from 'lucide-react';
 import type { QueryState } from '@crease/contract';
-import { api } from '@crease/contract';
 import { csvLine } from '@crease/core/interchange';
 import type { AskedCell, DetailListing, Query } from '@crease/core/model';
 import { freeName, sameName } from '@crease/core/model';
 import type { AggregateRows } from '@crease/core/rows';
-import { ask } from '../../state/api.ts';
 import { saveFile } from '../../state/save.ts';
 import { useAsked } from '../../state/useAsked.ts';
 import { useModel } from '../../state/model.tsx';
@@ -18,6 +16,7 @@ import type { CorrectedPlace } from './CorrectValue.tsx';
 import { CorrectValue } from './CorrectValue.tsx';
 import { canCorrect, placeOf } from './correctable.ts';
 import { RowsTable } from './RowsTable.tsx';
+import { useSaid } from './said.ts';
 import { namedMembers } from './table/laidOut.ts';
 
 /** What of the rows behind a number is looked at; it stands in the address. */
@@ -49,17 +48,16 @@ export function RowsView({
 }) {
   const query = own ?? whole;
   const again = (next: AskedRows) => onAsk({ ...(own ? { query: own } : {}), ...next });
-  const { id, model, state, audience, tell, fail } = useModel();
+  const { model, questions, isReader, audience, tell, fail } = useModel();
+  const said = useSaid();
   const [place, setPlace] = useState(0);
   const [correcting, setCorrecting] = useState<CorrectedPlace>();
   const {
     answer: found,
     error,
     isCurrent,
-  } = useAsked(['rows', id, state.revision.id], { query, ...asked }, (question, signal) =>
-    ask(
-      api.questions.rowsBehind,
-      { id },
+  } = useAsked(['rows', questions.of], { query, ...asked }, (question, signal) =>
+    questions.rowsBehind(
       {
         ...question,
         cells: [...question.cells],
@@ -74,25 +72,23 @@ export function RowsView({
   const listings = (model.detailListings ?? []).filter((l) => shown && sameName(l.table, shown.table));
   const columns = shown?.columns.map((c) => c.name) ?? [];
   const save = () =>
-    void ask(
-      api.questions.rowsBehind,
-      { id },
-      {
+    void questions
+      .rowsBehind({
         query,
         cells: [...asked.cells],
         listing: asked.listing,
         columns: asked.columns && [...asked.columns],
         limit: MOST_SAVED,
-      },
-    ).then(({ aggregates: all }) => {
-      const one = all[Math.max(0, aggregates.indexOf(shown!))]!;
-      const lines = [one.columns.map((c) => c.title ?? c.name), ...one.rows];
-      saveFile(`${model.name}.rows.csv`, lines.map((line) => csvLine(line)).join(''), 'text/csv');
-      tell({
-        tone: 'plain',
-        text: `${many(one.rows.length, 'row')} saved${one.more > 0 ? `, ${count(one.more)} more are not` : ''}`,
-      });
-    }, fail);
+      })
+      .then(({ aggregates: all }) => {
+        const one = all[Math.max(0, aggregates.indexOf(shown!))]!;
+        const lines = [one.columns.map((c) => c.title ?? c.name), ...one.rows];
+        saveFile(`${model.name}.rows.csv`, lines.map((line) => csvLine(line)).join(''), 'text/csv');
+        tell({
+          tone: 'plain',
+          text: `${many(one.rows.length, 'row')} saved${one.more > 0 ? `, ${count(one.more)} more are not` : ''}`,
+        });
+      }, fail);
   return (
     <div className="flex min-h-0 flex-1 flex-col" aria-label="Rows behind the number" role="region">
       <div className="flex flex-wrap items-center gap-2 border-b border-rule px-4 py-2">
@@ -124,7 +120,11 @@ export function RowsView({
       )}
       {!found && !error && <p className="p-4 text-soft">Finding the rows …</p>}
       {found && aggregates.length === 0 && (
-        <p className="p-4 text-soft">The measure does not apply here: there are no rows behind it.</p>
+        <p className="p-4 text-soft">
+          {isReader
+            ? 'The rows of this measure are not part of what is shown here, or it does not apply.'
+            : 'The measure does not apply here: there are no rows behind it.'}
+        </p>
       )}
       {shown && (
         <>
@@ -138,7 +138,7 @@ export function RowsView({
                 value={asked.columns ? 'chosen' : (asked.listing ?? '')}
                 onChange={(e) => again({ cells: asked.cells, listing: e.target.value || undefined })}
               >
-                <option value="">of {shown.table}</option>
+                <option value="">of {said.table(shown.table)}</option>
                 {listings.map((l) => (
                   <option key={l.name} value={l.name}>
                     {l.title ?? l.name}
@@ -152,12 +152,14 @@ export function RowsView({
               value={undefined}
               onChange={(path) => path && again({ ...asked, columns: [...columns, path] })}
             />
-            <KeepListing
-              table={shown.table}
-              columns={columns}
-              isChosen={asked.columns !== undefined}
-              onKept={(listing) => again({ cells: asked.cells, listing })}
-            />
+            {!isReader && (
+              <KeepListing
+                table={shown.table}
+                columns={columns}
+                isChosen={asked.columns !== undefined}
+                onKept={(listing) => again({ cells: asked.cells, listing })}
+              />
+            )}
             <span className="flex-1" />
             <IconButton label="Save the rows as CSV" onClick={save}>
               <Download size={14} aria-hidden />
@@ -166,7 +168,7 @@ export function RowsView({
           <div className="flex min-h-0 flex-1">
             <RowsTable
               rows={shown}
-              canCorrect={(column) => !audience && canCorrect(model, shown, column)}
+              canCorrect={(column) => !audience && !isReader && canCorrect(model, shown, column)}
               onCorrect={(row, column) => setCorrecting(placeOf(shown, row, column))}
               onRemove={(name) => again({ ...asked, columns: columns.filter((c) => c !== name) })}
             />

@@ -1,8 +1,6 @@
 import type { ReactNode } from 'react';
 import { useMemo, useState } from 'react';
-import { api } from '@crease/contract';
 import type { AskedCell, Query, ValueFormat } from '@crease/core/model';
-import { ask } from '../../state/api.ts';
 import { useAudience } from '../../state/told.ts';
 import { useAsked } from '../../state/useAsked.ts';
 import { useModel } from '../../state/model.tsx';
@@ -40,7 +38,7 @@ const formatsOnTheSpot = (query: Query | undefined): [string, ValueFormat][] =>
  * the address.
  */
 export function TrialStage() {
-  const { id, model, measures: known, state } = useModel();
+  const { model, measures: known, questions } = useModel();
   const [cell, setCell] = useState<ChosenCell>();
   const [together, setTogether] = useState<Together>(NONE_TOGETHER);
   const perspective = useAudience();
@@ -61,9 +59,9 @@ export function TrialStage() {
     giveUp,
     askAgain,
   } = useAsked(
-    query.measures.length > 0 ? ['query', id, state.revision.id, settings.texts] : undefined,
+    query.measures.length > 0 ? ['query', questions.of, settings.texts] : undefined,
     asked,
-    (q, signal) => ask(api.questions.query, { id }, { query: q, texts: settings.texts }, signal),
+    (q, signal) => questions.query({ query: q, texts: settings.texts }, signal),
   );
   const isGivenUp = fault?.name === 'AbortError';
   const error = isGivenUp ? undefined : fault;

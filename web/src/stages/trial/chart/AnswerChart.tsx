@@ -177,6 +177,7 @@ function Series({
     <>
       {/* A chart of another form is another chart: options of the old one do not fit it. */}
       <ChartCanvas
+        aria-hidden
         key={`${form} ${drawn.axis} ${key}`}
         type={form === 'line' ? 'line' : 'bar'}
         data={data}
@@ -223,7 +224,7 @@ function Points({
   return (
     <>
       <div className="relative h-full">
-        <ChartCanvas key={form} type={form} data={data as never} options={options as never} />
+        <ChartCanvas aria-hidden key={form} type={form} data={data as never} options={options as never} />
         {pointed && <PointedAt pointed={pointed} />}
       </div>
       {points.measures[2] !== undefined && (

@@ -60,6 +60,7 @@ export function Multiples({
             </figcaption>
             <div className="relative h-[130px]">
               <ChartView
+                aria-hidden
                 key={drawn.form}
                 type={drawn.form}
                 data={data}

@@ -1,7 +1,8 @@
 import { useState } from 'react';
 import type { Query } from '@crease/core/model';
 import { useModel } from '../../../state/model.tsx';
-import { itemText } from '../attributes.ts';
+import type { Said } from '../said.ts';
+import { useSaid } from '../said.ts';
 import { Part } from './Part.tsx';
 import type { Option } from './Picker.tsx';
 import { Picker } from './Picker.tsx';
@@ -12,13 +13,14 @@ const FIRST_LIMIT = 20;
 /** What the question says of its answer as a whole: its order, a limit, the day, what else is listed. */
 export function AnswerParts({ query, onAsk }: { query: Query; onAsk: (query: Query) => void }) {
   const { model } = useModel();
+  const said = useSaid();
   const without = (key: keyof Query) => onAsk({ ...query, [key]: undefined });
   const sort = query.sort ?? [];
   return (
     <>
       {sort.length > 0 && (
         <Part
-          text={`sorted by ${sort.map((s) => `${typeof s.of === 'string' ? s.of : itemText(s.of, model)}${s.order === 'descending' ? ', descending' : ''}`).join(', ')}`}
+          text={`sorted by ${sort.map((s) => `${typeof s.of === 'string' ? sortText(s.of, query, said) : said.item(s.of)}${s.order === 'descending' ? ', descending' : ''}`).join(', ')}`}
           onRemove={() => without('sort')}
         />
       )}
@@ -46,6 +48,10 @@ export function AnswerParts({ query, onAsk }: { query: Query; onAsk: (query: Que
     </>
   );
 }
+
+/** An order is by a measure of the question, or by one of its attributes. */
+const sortText = (of: string, { measures }: Query, said: Said): string =>
+  measures.includes(of) ? said.measure(of) : said.column(of);
 
 /** What may still be added, each with the value that it begins with. */
 function additions(query: Query, day: string): Option<Partial<Query>>[] {

@@ -1,13 +1,13 @@
 import { useState } from 'react';
-import { api } from '@crease/contract';
+import useSWR from 'swr';
 import type { QueryFilter, TopFilter } from '@crease/core/model';
 import type { AnswerMember } from '@crease/core/query';
-import { useAnswer } from '../../../state/useAnswer.ts';
 import { useModel } from '../../../state/model.tsx';
 import { formatValue, memberText } from '../../../parts/format.ts';
 import { conditionExample } from '../../../parts/examples.ts';
 import { count } from '../../../parts/text.ts';
 import { topText } from '../attributes.ts';
+import { useSaid } from '../said.ts';
 import { Part } from './Part.tsx';
 import type { PeriodFilter } from './periods.ts';
 import { calendarsOf, COMMON_PERIODS, lastUnits, periodFilter, periodText, UNITS } from './periods.ts';
@@ -25,6 +25,7 @@ export function ConditionPart({
   onRemove: () => void;
 }) {
   const { model } = useModel();
+  const said = useSaid();
   const [text, editor] =
     'having' in filter
       ? [
@@ -40,11 +41,14 @@ export function ConditionPart({
                 filter.where,
                 () => <FormulaEditor text={filter.where} onSave={(where) => onChange({ where })} />,
               ]
-            : [membersText(filter), () => <MemberPicker filter={filter} onChange={onChange} />];
+            : [
+                membersText(filter, said.column(filter.column)),
+                () => <MemberPicker filter={filter} onChange={onChange} />,
+              ];
   return <Part text={text} editor={editor} onRemove={onRemove} />;
 }
 
-function membersText({ column, in: members }: MembersFilter): string {
+function membersText({ in: members }: MembersFilter, column: string): string {
   if (members.length === 0) return `${column} is …`;
   const named = members.slice(0, 3).map((m) => memberText(m, 'text'));
   return `${column} is ${named.join(', ')}${members.length > 3 ? ` and ${members.length - 3} more` : ''}`;
@@ -193,12 +197,13 @@ function MemberPicker({
   filter: MembersFilter;
   onChange: (filter: QueryFilter) => void;
 }) {
-  const { id } = useModel();
+  const { questions } = useModel();
+  const said = useSaid();
   const [search, setSearch] = useState('');
-  const { data, error } = useAnswer(
-    api.questions.values,
-    { id, column: filter.column, search },
-    { keepPreviousData: true },
+  const { data, error } = useSWR(
+    questions.keyOfValues(filter.column, search),
+    () => questions.values(filter.column, search),
+    { keepPreviousData: true, revalidateOnFocus: false },
   );
   const has = (member: AnswerMember) => filter.in.some((x) => sameMember(x, member));
   const toggle = (member: AnswerMember) =>
@@ -213,8 +218,8 @@ function MemberPicker({
       <input
         autoFocus
         className="w-full border-b border-rule bg-transparent px-3 py-2 outline-none"
-        placeholder={`search ${filter.column}`}
-        aria-label={`Search ${filter.column}`}
+        placeholder={`search ${said.column(filter.column)}`}
+        aria-label={`Search ${said.column(filter.column)}`}
         value={search}
         onChange={(e) => setSearch(e.target.value)}
       />

@@ -3,11 +3,14 @@ import type { AskedItem, MeasureItem, Perspective, Query } from '@crease/core/mo
 import { useModel } from '../../../state/model.tsx';
 import { useTold } from '../../../state/told.ts';
 import { attributesOf, itemText, measureText } from '../attributes.ts';
+import type { Said } from '../said.ts';
+import { useSaid } from '../said.ts';
 import { ConditionPart } from './ConditionPart.tsx';
 import type { SpotAttribute, SpotMeasure } from './OnTheSpot.tsx';
 import { SpotAttributeForm, SpotMeasureForm, useKeep } from './OnTheSpot.tsx';
 import { attributeOptions, conditionOptions, measureOptions } from './options.ts';
 import { Part } from './Part.tsx';
+import type { Option } from './Picker.tsx';
 import { Picker } from './Picker.tsx';
 
 export interface QuestionProps {
@@ -25,8 +28,10 @@ const isSpotAttribute = (item: AskedItem): item is SpotAttribute =>
 /** The question part by part: each to change, move or remove, and more to add. */
 export function QuestionParts({ query, perspective, onAsk }: QuestionProps) {
   // Roles of a dimension are seen with it, whether or not the facts that play them are.
-  const { whole: model, measures: known } = useModel();
+  const { whole: model, measures: known, isReader } = useModel();
   const told = useTold();
+  const said = useSaid();
+  const titled = <T,>(options: Option<T>[]) => (isReader ? options.map((o) => inTitles(o, said)) : options);
   const attributes = useMemo(() => attributesOf(model, perspective), [model, perspective]);
   const filters = query.filters ?? [];
   const seen = () => known.filter((m) => !m.hidden);
@@ -36,7 +41,7 @@ export function QuestionParts({ query, perspective, onAsk }: QuestionProps) {
       <MeasureParts query={query} onAsk={onAsk} />
       <Picker
         label="Add a measure"
-        options={() => measureOptions(model, seen(), query, perspective === undefined)}
+        options={() => titled(measureOptions(model, seen(), query, perspective === undefined))}
         onPick={(item) => onAsk({ ...query, measures: [...query.measures, item] })}
         form={{
           text: 'measure by a formula …',
@@ -58,11 +63,13 @@ export function QuestionParts({ query, perspective, onAsk }: QuestionProps) {
           <Picker
             label={place === 'by' ? 'Add an attribute' : 'Lay out across'}
             options={() =>
-              attributeOptions(
-                attributes,
-                place === 'by' ? query.by : [...(query.by ?? []), ...(query.across ?? [])],
-                model,
-                told,
+              titled(
+                attributeOptions(
+                  attributes,
+                  place === 'by' ? query.by : [...(query.by ?? []), ...(query.across ?? [])],
+                  model,
+                  told,
+                ),
               )
             }
             onPick={(item) => onAsk({ ...query, [place]: [...(query[place] ?? []), item] })}
@@ -92,7 +99,7 @@ export function QuestionParts({ query, perspective, onAsk }: QuestionProps) {
       ))}
       <Picker
         label="Add a condition"
-        options={() => conditionOptions(attributes, query, model, told)}
+        options={() => titled(conditionOptions(attributes, query, model, told))}
         onPick={(filter) => onAsk({ ...query, filters: [...filters, filter] })}
       />
     </>
@@ -100,11 +107,13 @@ export function QuestionParts({ query, perspective, onAsk }: QuestionProps) {
 }
 
 function MeasureParts({ query, onAsk }: Omit<QuestionProps, 'perspective'>) {
+  const { isReader } = useModel();
+  const said = useSaid();
   const { keepMeasure } = useKeep(query, onAsk);
   return query.measures.map((m, i) => (
     <Part
       key={`${i} ${measureText(m)}`}
-      text={measureText(m)}
+      text={said.measure(m)}
       onRemove={() => onAsk({ ...query, measures: without(query.measures, i), sort: [] })}
       editor={
         isSpotMeasure(m)
@@ -117,7 +126,7 @@ function MeasureParts({ query, onAsk }: Omit<QuestionProps, 'perspective'>) {
                     close();
                   }}
                 />
-                <Keep text="Save as a measure" onKeep={() => void keepMeasure(m)} />
+                {!isReader && <Keep text="Save as a measure" onKeep={() => void keepMeasure(m)} />}
               </>
             )
           : undefined
@@ -131,13 +140,14 @@ function AttributeParts({
   query,
   onAsk,
 }: Omit<QuestionProps, 'perspective'> & { place: 'by' | 'across' }) {
-  const { model } = useModel();
+  const { model, isReader } = useModel();
+  const said = useSaid();
   const { keepAttribute } = useKeep(query, onAsk);
   const items = query[place] ?? [];
   return items.map((item, i) => (
     <Part
       key={itemText(item, model)}
-      text={itemText(item, model)}
+      text={said.item(item)}
       onRemove={() => onAsk({ ...query, [place]: without(items, i), sort: [] })}
       onLeft={
         i > 0
@@ -155,13 +165,26 @@ function AttributeParts({
                     close();
                   }}
                 />
-                <Keep text={`Save as a column of ${item.of}`} onKeep={() => void keepAttribute(item)} />
+                {!isReader && (
+                  <Keep text={`Save as a column of ${item.of}`} onKeep={() => void keepAttribute(item)} />
+                )}
               </>
             )
           : undefined
       }
     />
   ));
+}
+
+/** An option as readers know it: under its title, with its description. */
+function inTitles<T>(option: Option<T>, said: Said): Option<T> {
+  const { told, text, group } = option;
+  return {
+    ...option,
+    text: told?.title ?? (text.includes('.') ? said.column(text) : text),
+    group: said.table(group),
+    told: told?.description === undefined ? undefined : { description: told.description },
+  };
 }
 
 const Keep = ({ text, onKeep }: { text: string; onKeep: () => void }) => (

@@ -1,6 +1,8 @@
 import type { QueryState } from '@crease/contract';
 import type { AskedItem, Query } from '@crease/core/model';
+import { useModel } from '../../../state/model.tsx';
 import { useTold } from '../../../state/told.ts';
+import { useSaid } from '../said.ts';
 
 interface Props {
   readonly answer: QueryState;
@@ -77,13 +79,18 @@ const sortName = (item: AskedItem): string | Exclude<AskedItem, { formula: strin
 /** A short name, or its title, with where it comes from above it. */
 function ColumnHead({ item, name, arrow }: { item: AskedItem; name: string; arrow: string }) {
   const told = useTold();
+  const { isReader } = useModel();
+  const said = useSaid();
   const column = typeof item === 'string' ? told.column(item) : undefined;
   const [above, short] =
     typeof item === 'string'
-      ? [name.split('.').slice(0, -1).join('.'), column?.title ?? name.split('.').at(-1)!]
+      ? [said.table(name.split('.').slice(0, -1).join('.')), column?.title ?? name.split('.').at(-1)!]
       : 'formula' in item
         ? [item.of, item.name]
-        : [item.hierarchy, 'level' in item ? item.level : `Depth ${item.depth}`];
+        : [
+            isReader ? said.hierarchy(item.hierarchy) : item.hierarchy,
+            'level' in item ? item.level : `Depth ${item.depth}`,
+          ];
   return (
     <span className="block truncate">
       <span className="block truncate text-[11px] font-normal text-soft">{above}</span>

@@ -1,7 +1,5 @@
 import { useCallback, useState } from 'react';
-import { api } from '@crease/contract';
 import type { AskedItem, Query } from '@crease/core/model';
-import { ask } from '../../../state/api.ts';
 import { useModel } from '../../../state/model.tsx';
 import type { OpenedRow } from './drill.ts';
 import { questionBelow } from './drill.ts';
@@ -16,8 +14,8 @@ interface Opened {
 
 /** Rows of the answer to a question that are opened, with what is below them. */
 export function useOpened(query: Query, texts: 'counting' | 'code points') {
-  const { id, whole: model, state } = useModel();
-  const of = JSON.stringify([query, texts, state.revision.id]);
+  const { whole: model, questions } = useModel();
+  const of = JSON.stringify([query, texts, questions.of]);
   const [opened, setOpened] = useState<Opened>({ of, rows: new Map() });
   const rows = opened.of === of ? opened.rows : new Map<string, Below>();
 
@@ -34,12 +32,12 @@ export function useOpened(query: Query, texts: 'counting' | 'code points') {
           return { of, rows: new Map(known).set(key, below) };
         });
       put({ item, query: asked });
-      ask(api.questions.query, { id }, { query: asked, texts }).then(
+      questions.query({ query: asked, texts }).then(
         (answer) => put({ item, query: asked, answer }),
         (error: Error) => put({ item, query: asked, fault: error.message }),
       );
     },
-    [query, model, id, texts, of],
+    [query, model, questions, texts, of],
   );
   const close = useCallback(
     (row: OpenedRow) =>
