@@ -22,6 +22,7 @@ const ladder = [
   'stars',
   'interchange',
   'release',
+  'odata',
 ];
 const upward = ladder.map((folder, index) => ({
   name: `core-${folder}-imports-downwards-only`,

@@ -21,6 +21,7 @@ import { storageRoutes } from './routes/storage.ts';
 import { serving } from './routes/serve.ts';
 import type { RoomSource } from './reading-room/room.ts';
 import { ReadingRoom } from './reading-room/room.ts';
+import { odataRoutes } from './reading-room/odataRoutes.ts';
 import { readingRoomRoutes } from './reading-room/routes.ts';
 
 /** The largest JSON body. Files come as streams and are not held to it. */
@@ -51,7 +52,9 @@ export function makeApp(workspace: Workspace, screens?: string, { checksAnswers 
   router.get('/openapi.json', (_request, response) => void response.json(openApi()));
   const serve = serving(router, checksAnswers);
   for (const routes of ROUTES) routes(workspace, serve);
-  readingRoomRoutes(new ReadingRoom(workspace), serve);
+  const room = new ReadingRoom(workspace);
+  readingRoomRoutes(room, serve);
+  odataRoutes(app, room);
   finish(app, router, workspace.log, screens, '/{*path}');
   return app;
 }
@@ -66,7 +69,9 @@ export function makeReadingRoom(
   { checksAnswers = false, publicOrigin }: { checksAnswers?: boolean; publicOrigin?: string } = {},
 ): Express {
   const { app, router } = begin(publicOrigin);
-  readingRoomRoutes(new ReadingRoom(source), serving(router, checksAnswers));
+  const room = new ReadingRoom(source);
+  readingRoomRoutes(room, serving(router, checksAnswers));
+  odataRoutes(app, room, publicOrigin);
   app.get('/', (_request, response) => response.redirect('/r'));
   finish(app, router, source.log, screens, '/r{/*path}');
   return app;

@@ -28,12 +28,14 @@ export interface ClosedTrial {
 export class ReadersView {
   readonly model: Model;
   readonly closedTrials: readonly ClosedTrial[];
+  private readonly roles: readonly RoleTable[];
   private readonly names: ModelNames;
   private readonly hidden: readonly RegExp[];
 
   /** Without a perspective they see all that is not hidden. */
   constructor(whole: Model, perspective: Perspective | undefined) {
     const { model: roled, rowsOf, roles } = withRoles(withFamilies(whole));
+    this.roles = roles;
     const shown = seenBy(roled, withRolesShown(perspective ?? everything(roled), roled, rowsOf));
     const tables = shown.tables
       .filter((t) => t.role !== 'staging' && !t.hidden && t.columns.length > 0)
@@ -94,6 +96,11 @@ export class ReadersView {
   /** Columns written `table.column` that readers are not shown. */
   columnsNotShown(paths: readonly string[]): string[] {
     return paths.filter((path) => !this.names.path(path));
+  }
+
+  /** Whether a table is but a role of another one. */
+  isRole(table: string): boolean {
+    return this.roles.some((role) => sameName(role.name, table));
   }
 
   /** The title of a column written `table.column`, if it has one. */

@@ -3,6 +3,7 @@ import type { ReleasedState, ReleasedSummary, ReleaseOfReaders } from '@crease/c
 import type { Perspective, Query } from '@crease/core/model';
 import { sameName } from '@crease/core/model';
 import type { Answer, GoalStates } from '@crease/core/query';
+import type { ODataRequest, ODataResponse } from '@crease/core/odata';
 import { ReadersView } from '@crease/core/release';
 import type { AggregateRows, RowsBehind, RowsRequest } from '@crease/core/rows';
 import { ServerError } from '../errors.ts';
@@ -25,6 +26,8 @@ interface Opened {
   readonly title: string;
   readonly perspective: Perspective;
   readonly view: ReadersView;
+  /** A model without perspectives is seen whole. */
+  readonly isWhole: boolean;
 }
 
 /** How many perspectives of releases are kept opened. */
@@ -95,11 +98,12 @@ export class ReadingRoom {
       sameName(p.name, perspective),
     );
     if (!found) throw new ServerError('not-found', NOT_THERE);
-    const { isWhole, ...own } = found;
+    const { isWhole = false, ...own } = found;
     const opened = {
       released,
       title: own.title ?? own.name,
       perspective: own,
+      isWhole,
       view: new ReadersView(whole, isWhole ? undefined : own),
     };
     this.opened.set(key, opened);
@@ -150,6 +154,14 @@ export class ReadingRoom {
     refuse(opened.view.columnsNotShown([column]));
     return this.guarded(opened.view, () =>
       this.source.pool.run('values', { column, search, ...this.task(opened) }, signal),
+    );
+  }
+
+  /** Answers a request of OData: a fault of the request is an answer, too. */
+  odata(opened: Opened, request: ODataRequest, signal?: AbortSignal): Promise<ODataResponse> {
+    const perspective = opened.isWhole ? undefined : opened.perspective;
+    return this.guarded(opened.view, () =>
+      this.source.pool.run('odata', { perspective, request, ...this.task(opened) }, signal),
     );
   }
 

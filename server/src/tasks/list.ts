@@ -14,6 +14,7 @@ import { judgeLoad } from './judgeLoad.ts';
 import { levels } from './levels.ts';
 import { match } from './match.ts';
 import { members } from './members.ts';
+import { odata } from './odata.ts';
 import { parquetSizes } from './parquetSizes.ts';
 import { partSpans, splitParts } from './parts.ts';
 import { pieces } from './pieces.ts';
@@ -65,6 +66,7 @@ export const TASKS = {
   levels,
   match,
   members,
+  odata,
   parquetSizes,
   partSpans,
   pieces,

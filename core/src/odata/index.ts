@@ -1,0 +1,2 @@
+export type { ODataRequest, ODataResponse } from './respond.ts';
+export { faultOf, respondOData } from './respond.ts';
