@@ -12,7 +12,7 @@ import type { Page } from './page.ts';
 import type { ColumnProperty, EntitySet } from './service.ts';
 import { formulaOf } from './toFormula.ts';
 
-/** Properties of the answer in their order: those chosen, or all; the number of the row where it is the key. */
+/** Properties of the answer in their order: those chosen, or all; with the number of the row as a key. */
 function chosen(set: EntitySet, select: Options['select']): { id: string; column?: string }[] {
   const all = [
     ...(set.key ? [] : [{ id: set.row }]),

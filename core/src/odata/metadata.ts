@@ -55,7 +55,9 @@ function setTypeXml({ id, table, properties, key, row }: EntitySet): string {
   ].join('');
 }
 
-/** What each request for answers may say, and which of their properties are measures (Data Aggregation 4.0, 5). */
+/**
+ * What requests for answers may say, and which of their properties are measures (Data Aggregation 4.0, 5).
+ */
 function answersXml({ namespace, container, answers }: ODataService): string {
   const transformations = ['filter', 'groupby', 'aggregate', 'orderby', 'top', 'skip'];
   const measures = answers.properties.filter((p) => p.kind === 'measure');

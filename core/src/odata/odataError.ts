@@ -1,4 +1,6 @@
-/** Why a request is not answered, with its HTTP status: 400 for one that is wrong, 501 for what is not offered. */
+/**
+ * Why a request is not answered, with its HTTP status: 400 for one that is wrong, 501 for what is not offered.
+ */
 export class ODataError extends Error {
   constructor(
     readonly status: 400 | 404 | 501,

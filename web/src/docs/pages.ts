@@ -16,6 +16,7 @@ const TITLES: Readonly<Record<string, string>> = {
   storage: 'Storage',
   trial: 'Trial',
   release: 'Release',
+  consumers: 'Consumers',
   formulas: 'Formulas',
   claims: 'Claims',
   'model-file': 'The model file',
