@@ -65,6 +65,8 @@ test('a target is added, planned, released to, and to again after a change; a co
     { do: 'put-column', table: 'loan', value: { name: 'twice', type: 'integer', formula: 'copies * 2' } },
   ]);
   await expect(table.getByRole('row').nth(1)).toHaveText(/table loan\s*replace\s*2/);
+  await targets.getByRole('button', { name: 'Changes since' }).click();
+  await expect(page.getByRole('region', { name: /^Changes since revision/ })).toContainText('loan.twice');
   await plan.getByRole('button', { name: 'Release as number 2' }).click();
   await expect(page.getByText(/release 2 to mart done/)).toBeVisible();
   expect(read(out('released.sqlite'), 'select sum(twice) from loan')).toBe(24);
@@ -151,4 +153,44 @@ test('a revision of before is compared with now, object by object, restored, and
   await expect(page.getByText('sum(loan.copies)', { exact: true }).first()).toBeVisible();
   await page.getByRole('button', { name: 'Undo', exact: true }).first().click();
   await expect(page.getByText('sum(lending.copies) * 2', { exact: true }).first()).toBeVisible();
+});
+
+test('what a change does to numbers, listings and targets is told before it is made, and after its undo', async ({
+  page,
+  request,
+}) => {
+  const id = await newModel(request, 'Impact');
+  await loadText(request, id, 'loan', 'no,town,copies\n1,Pier,5\n2,Mill,7\n', {
+    no: 'integer',
+    copies: 'integer',
+  });
+  await edited(request, id, [
+    { do: 'put-measures', name: null, value: { name: 'Copies', formula: 'sum(loan.copies)' } },
+    { do: 'put-measures', name: null, value: { name: 'Loans', formula: 'count(loan)' } },
+    {
+      do: 'put-trials',
+      name: null,
+      value: { name: 'By town', query: { by: ['loan.town'], measures: ['Copies', 'Loans'] } },
+    },
+    { do: 'put-targets', name: null, value: { name: 'mart', kind: 'sqlite', file: 'out/impact.sqlite' } },
+  ]);
+  await page.goto(`/m/${id}/measures?sel=measure:Copies`);
+  const formula = page.getByRole('textbox', { name: 'Formula', exact: true });
+  await formula.click();
+  await page.keyboard.press('ControlOrMeta+A');
+  await page.keyboard.type('max(loan.copies)');
+  await page.getByRole('button', { name: 'What would change?' }).click();
+  const told = page.getByRole('region', { name: 'What would change' });
+  await expect(told.getByRole('listitem')).toHaveText([/^Copies in total: 12 → 7$/]);
+  await expect(told).toContainText('At targets: measure Copies');
+  // It follows what is typed, and nothing was done.
+  await formula.click();
+  await page.keyboard.press('ControlOrMeta+A');
+  await page.keyboard.type('max(loan.copies) * 2');
+  await expect(told.getByRole('listitem')).toHaveText([
+    /^Copies in total: 12 → 14$/,
+    /^By town: 2 rows of 2 differ; for .* it was .* and is/,
+  ]);
+  await page.reload();
+  await expect(formula).toHaveText('sum(loan.copies)');
 });

@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { editSchema } from '@crease/core/edit';
 import type { ReadProblem } from '@crease/core/columns';
-import type { AnswerChange, ModelChange } from '@crease/core/changes';
+import type { AnswerChange, ChangeImpact, ModelChange } from '@crease/core/changes';
 import type { Model } from '@crease/core/model';
 import { modelSchema } from '@crease/core/model';
 import { summarySchema } from './claims.ts';
@@ -94,6 +94,11 @@ const impactSchema = z.strictObject({
 /** What a kept trial answers before and now. */
 export type TrialImpact = z.infer<typeof impactSchema>;
 
+/** What an edit would do to numbers, and to what lies at targets. */
+export interface ImpactState extends ChangeImpact {
+  readonly targets: readonly string[];
+}
+
 /** Models, their edits and their history. */
 export const models = {
   list: endpoint({
@@ -185,6 +190,13 @@ export const models = {
     path: '/models/:id/revisions/:revision/impact',
     says: 'What the kept trials answer at a revision and at the head, both on the rows of now',
     answer: z.array(impactSchema),
+  }),
+  impactOfEdit: endpoint({
+    method: 'POST',
+    path: '/models/:id/impact',
+    says: 'What an edit would do to measures, kept trials, known answers, listings and targets; nothing is done',
+    request: z.strictObject({ edit: editSchema }),
+    answer: ofCore<ImpactState>('what would differ, and how much of the rest is the same'),
   }),
   restore: endpoint({
     method: 'POST',

@@ -151,3 +151,68 @@ function totalSql(data: ModelData, measure: string, dialect: SqlDialect): string
     throw error;
   }
 }
+
+/**
+ * What of a target's definitions a change of the model touches, in words: tables, an audience's views,
+ * measures as they are listed there.
+ */
+export function touchedAtTargets(before: Model, after: Model): string[] {
+  const differing = <T>(
+    list: (model: Model) => readonly T[],
+    nameOf: (one: T) => string,
+    seen: (one: T, model: Model) => unknown,
+  ) => {
+    const textsOf = (model: Model) =>
+      new Map(
+        list(model).map((one) => [
+          nameOf(one).toLowerCase(),
+          [nameOf(one), JSON.stringify(seen(one, model))],
+        ]),
+      );
+    const [was, is] = [textsOf(before), textsOf(after)];
+    return [...new Set([...was.keys(), ...is.keys()])]
+      .filter((key) => was.get(key)?.[1] !== is.get(key)?.[1])
+      .map((key) => (is.get(key) ?? was.get(key))![0]!);
+  };
+  const waysFrom = (model: Model, table: string) =>
+    (model.relationships ?? []).filter((r) => sameName(r.from.table, table));
+  const tables = differing(
+    releasedTables,
+    (t) => t.name,
+    (t, model) => [
+      t.title,
+      t.description,
+      t.key,
+      t.partition,
+      waysFrom(model, t.name),
+      t.columns.map(({ name, type, title, description, formula }) => [
+        name,
+        type,
+        title,
+        description,
+        formula,
+      ]),
+    ],
+  );
+  const views = differing(
+    (m) => m.perspectives ?? [],
+    (p) => p.name,
+    (p, model) => {
+      const seen = seenBy(model, p);
+      return [
+        seen.tables.map((t) => [t.name, t.title, t.columns.map((c) => [c.name, c.title])]),
+        seen.trials,
+      ];
+    },
+  );
+  const measures = differing(
+    (m) => m.measures ?? [],
+    (m) => m.name,
+    (m) => [m.title, m.description, m.formula],
+  );
+  return [
+    ...tables.map((name) => `table ${name}`),
+    ...views.map((name) => `views of ${name}`),
+    ...measures.map((name) => `measure ${name}`),
+  ];
+}

@@ -2,7 +2,8 @@ import type { HistoryEntry, ModelState, ModelSummary, TrialImpact, UndoState } f
 import { api } from '@crease/contract';
 import { compareAnswers, diffModels } from '@crease/core/changes';
 import { listsOfCorrections } from '@crease/core/corrections';
-import { DocumentError, readModel, sameName } from '@crease/core/model';
+import { applyEdit } from '@crease/core/edit';
+import { DocumentError, readModel, sameName, writeModel } from '@crease/core/model';
 import { ServerError } from '../errors.ts';
 import { explained } from '../explained.ts';
 import type { Revision } from '../store/index.ts';
@@ -171,6 +172,11 @@ export function modelRoutes(workspace: Workspace, serve: Serve): void {
       }
     }
     return found;
+  });
+  serve(api.models.impactOfEdit, ({ params: { id }, body: { edit }, signal }) => {
+    const version = workspace.task(id);
+    const edited = writeModel(applyEdit(readModel(version.document), edit));
+    return pool.run('impact', { ...version, edited }, signal);
   });
   serve(api.models.restore, ({ params: { id, revision }, body: { base }, by }) => {
     const { model, number } = models.ofModel(id, revision);

@@ -9,6 +9,7 @@ import { finalize } from './finalize.ts';
 import { formula } from './formula.ts';
 import { formulaUses } from './formulaUses.ts';
 import { foundLevels } from './foundLevels.ts';
+import { impact } from './impact.ts';
 import { judge } from './judge.ts';
 import { judgeLoad } from './judgeLoad.ts';
 import { levels } from './levels.ts';
@@ -61,6 +62,7 @@ export const TASKS = {
   formula,
   formulaUses,
   foundLevels,
+  impact,
   judge,
   judgeLoad,
   levels,

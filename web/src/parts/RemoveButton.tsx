@@ -2,6 +2,7 @@ import { useState } from 'react';
 import type { ReactNode } from 'react';
 import type { Edit } from '@crease/core/edit';
 import { useModel } from '../state/model.tsx';
+import { ImpactOfEdit } from './ImpactOfEdit.tsx';
 import { effectLines, PerspectiveEffects } from './PerspectiveEffects.tsx';
 
 /**
@@ -40,6 +41,7 @@ export function RemoveButton({
   return (
     <div role="alert" className="border-l-4 border-vermilion bg-vermilion-wash px-3 py-2 text-left">
       <PerspectiveEffects edit={removal} />
+      <ImpactOfEdit edit={removal} />
       <p className="mt-2 flex gap-2">
         <button className="btn" autoFocus onClick={remove}>
           Remove

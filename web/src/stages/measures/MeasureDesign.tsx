@@ -2,6 +2,7 @@ import { lazy, Suspense, useState } from 'react';
 import type { Edit } from '@crease/core/edit';
 import { layOutFormula } from '@crease/core/formula';
 import type { Measure, ValueFormat } from '@crease/core/model';
+import { ImpactOfEdit } from '../../parts/ImpactOfEdit.tsx';
 import { PerspectiveEffects } from '../../parts/PerspectiveEffects.tsx';
 import { useModel } from '../../state/model.tsx';
 import { useSelection } from '../../state/selection.ts';
@@ -133,6 +134,9 @@ export function MeasureDesign({
         </p>
       )}
       {measure && changed && isNamed && <PerspectiveEffects edit={made} />}
+      {measure && changed && isNamed && (
+        <ImpactOfEdit edit={checked && faults.length === 0 ? made : undefined} />
+      )}
       <div className="mt-3 flex gap-2">
         <input
           className="field w-[200px]"

@@ -1,12 +1,13 @@
 import { useState } from 'react';
 import type { HistoryEntry } from '@crease/contract';
 import { api } from '@crease/contract';
-import type { AnswerChange, ModelChange } from '@crease/core/changes';
+import type { ModelChange } from '@crease/core/changes';
 import { ask } from '../../state/api.ts';
 import { useModel } from '../../state/model.tsx';
 import { useParam } from '../../state/selection.ts';
 import { useAnswer } from '../../state/useAnswer.ts';
-import { count, many, moment } from '../../parts/text.ts';
+import { impactText } from '../../parts/impactText.ts';
+import { moment } from '../../parts/text.ts';
 
 /** Every saved state of the model, the newest first; one that is opened is compared with what is now. */
 export function History({ entries }: { entries: readonly HistoryEntry[] }) {
@@ -114,13 +115,6 @@ function Impact({ revision }: { revision: number }) {
       </ul>
     </section>
   );
-}
-
-function impactText({ rows, differing, first }: AnswerChange): string {
-  if (!first) return 'the same';
-  const side = (values: readonly unknown[] | null) => (values ? values.map(text).join(', ') : 'not there');
-  const of = first.members.length > 0 ? ` for ${first.members.map(text).join(', ')}` : '';
-  return `${many(differing, 'row')} of ${count(rows)} ${differing === 1 ? 'differs' : 'differ'};${of} it was ${side(first.before)} and is ${side(first.after)}`;
 }
 
 function ChangeLine({ kind, name, change, was, now, guess }: ModelChange) {

@@ -59,6 +59,7 @@ export function Targets({ isReady }: { isReady: boolean }) {
             key={target.name}
             target={target}
             last={log?.find((entry) => sameName(entry.target, target.name))}
+            standing={log?.find((e) => e.outcome === 'done' && sameName(e.target, target.name))?.revision}
             isOpen={target === chosen}
             onOpen={() => setOpen(target === chosen ? undefined : target.name)}
             onRemove={() => {
@@ -108,16 +109,23 @@ function placeText(target: ReleaseTarget): string {
 function TargetLine({
   target,
   last,
+  standing,
   isOpen,
   onOpen,
   onRemove,
 }: {
   target: ReleaseTarget;
   last: ReleaseEntry | undefined;
+  /** The number of the revision that was released there last. */
+  standing: number | undefined;
   isOpen: boolean;
   onOpen: () => void;
   onRemove: () => void;
 }) {
+  const { id, state } = useModel();
+  const { data: history } = useAnswer(api.models.history, { id });
+  const [, setRevision] = useParam('revision');
+  const since = history?.find((h) => h.number === standing && h.id !== state.revision.id)?.id;
   return (
     <li className="flex items-center gap-3 py-1">
       <b className="w-[120px] truncate">{target.name}</b>
@@ -130,6 +138,11 @@ function TargetLine({
             : ' · nothing released yet'}
         </span>
       </span>
+      {since !== undefined && (
+        <button className="btn btn-bare h-[24px]" onClick={() => setRevision(String(since))}>
+          Changes since
+        </button>
+      )}
       <button className="btn h-[24px]" aria-expanded={isOpen} onClick={onOpen}>
         {isOpen ? 'Close the plan' : 'Plan a release'}
       </button>

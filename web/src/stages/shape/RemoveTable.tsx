@@ -2,6 +2,7 @@ import { useState } from 'react';
 import { FormulaChecker } from '@crease/core/formula';
 import type { Table } from '@crease/core/model';
 import { dependentsOf, withoutTable } from '@crease/core/stars';
+import { ImpactOfEdit } from '../../parts/ImpactOfEdit.tsx';
 import { PerspectiveEffects } from '../../parts/PerspectiveEffects.tsx';
 import { useModel } from '../../state/model.tsx';
 import { useSelection } from '../../state/selection.ts';
@@ -40,6 +41,7 @@ export function RemoveTable({ table }: { table: Table }) {
       {goes.length > 0 && <p>Also deleted: {names(goes)}.</p>}
       {stays.length > 0 && <p className="mt-1">Broken without it: {names(stays)}.</p>}
       <PerspectiveEffects edit={withoutTable(model, table.name)} />
+      <ImpactOfEdit edit={withoutTable(model, table.name)} />
       <p className="mt-1">Undo restores it with its rows.</p>
       <p className="mt-2 flex gap-2">
         <button className="btn" onClick={() => void remove()}>
