@@ -71,7 +71,12 @@ const undoStateSchema = z.strictObject({
 /** What undo or redo would do. */
 export type UndoState = z.infer<typeof undoStateSchema>;
 
-const historyEntrySchema = z.strictObject({ ...revisionFields, isHead: z.boolean() });
+const historyEntrySchema = z.strictObject({
+  ...revisionFields,
+  author: z.string().describe('as who made it calls themselves; empty where nobody said'),
+  name: z.string().describe('that somebody gave the revision, or empty'),
+  isHead: z.boolean(),
+});
 export type HistoryEntry = z.infer<typeof historyEntrySchema>;
 
 export const editRequest = z.strictObject({
@@ -204,6 +209,27 @@ export const models = {
     says: 'Makes a model of before the head again, as a revision of its own; rows stay',
     request: z.strictObject({ base: z.int() }),
     answer: modelStateSchema,
+  }),
+  nameRevision: endpoint({
+    method: 'PUT',
+    path: '/models/:id/revisions/:revision/name',
+    says: 'Gives a revision a name; an empty one takes it away',
+    request: z.strictObject({ name: z.string().trim().max(100) }),
+    answer: doneSchema,
+  }),
+  revisionFile: endpoint({
+    method: 'GET',
+    path: '/models/:id/revisions/:revision/model',
+    says: 'The model file of a revision',
+    answer: z.string(),
+    gives: 'file',
+  }),
+  revisionPage: endpoint({
+    method: 'GET',
+    path: '/models/:id/revisions/:revision/catalogue',
+    says: 'A revision to read, as one page of HTML without rows',
+    answer: z.string(),
+    gives: 'file',
   }),
   history: endpoint({
     method: 'GET',

@@ -49,6 +49,11 @@ const ROUTES = [
  */
 export function makeApp(workspace: Workspace, screens?: string, { checksAnswers = false } = {}): Express {
   const { app, router } = begin();
+  app.use('/api', (request, _response, next) => {
+    const [window, author] = [request.get('x-crease-tab'), request.get('x-crease-author')];
+    if (window && author !== undefined) workspace.models.setAuthor(window, authorOf(author));
+    next();
+  });
   router.get('/openapi.json', (_request, response) => void response.json(openApi()));
   const serve = serving(router, checksAnswers);
   for (const routes of ROUTES) routes(workspace, serve);
@@ -129,6 +134,16 @@ function finish(
     throw new ServerError('not-found', `there is nothing to ${request.method} at this address`);
   });
   app.use(errorAnswer(log));
+}
+
+/** Headers hold Latin letters: names are sent escaped. What cannot be read is as it came. */
+function authorOf(text: string): string {
+  try {
+    return decodeURIComponent(text).trim().slice(0, 200);
+  } catch (error) {
+    if (error instanceof URIError) return text.trim().slice(0, 200);
+    throw error;
+  }
 }
 
 const LOOPBACK = /^(127\.0\.0\.1|localhost|\[::1\])(:\d+)?$/i;

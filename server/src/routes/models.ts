@@ -3,6 +3,7 @@ import { api } from '@crease/contract';
 import { compareAnswers, diffModels } from '@crease/core/changes';
 import { listsOfCorrections } from '@crease/core/corrections';
 import { applyEdit } from '@crease/core/edit';
+import { cataloguePage } from '@crease/core/interchange';
 import { DocumentError, readModel, sameName, writeModel } from '@crease/core/model';
 import { ServerError } from '../errors.ts';
 import { explained } from '../explained.ts';
@@ -10,7 +11,7 @@ import type { Revision } from '../store/index.ts';
 import { ConflictError, NoModelError, sourceKey } from '../store/index.ts';
 import type { Workspace } from '../workspace.ts';
 import type { Serve } from './serve.ts';
-import { SENT } from './serve.ts';
+import { attach, SENT } from './serve.ts';
 
 /** Undo is for what was done in this window; an act of unknown origin may be undone anywhere. */
 const isOwn = (by: string, tab: string): boolean => by === '' || tab === '' || by === tab;
@@ -187,10 +188,22 @@ export function modelRoutes(workspace: Workspace, serve: Serve): void {
     return state(id, restored);
   });
 
+  serve(api.models.nameRevision, ({ params: { id, revision }, body: { name } }) =>
+    models.nameRevision(id, revision, name),
+  );
+  serve(api.models.revisionFile, ({ params: { id, revision }, response }) => {
+    const { model, number } = models.ofModel(id, revision);
+    attach(response, `${model.name}.revision-${number}.crease.json`, 'application/json');
+    return writeModel(model);
+  });
+  serve(api.models.revisionPage, ({ params: { id, revision }, response }) => {
+    const { model, number, at, name } = models.ofModel(id, revision);
+    const title = `${model.title ?? model.name}, revision ${number}${name === '' ? '' : ` (${name})`}`;
+    response.type('text/html');
+    return cataloguePage({ ...model, title }, undefined, new Date(at));
+  });
   serve(api.models.history, ({ params }) =>
-    models
-      .history(params.id)
-      .map(({ id, number, says, at, by, isHead }): HistoryEntry => ({ id, number, says, at, by, isHead })),
+    models.history(params.id).map(({ parent: _parent, ...entry }): HistoryEntry => entry),
   );
 
   serve(api.events.follow, ({ params, response }) => {

@@ -4,10 +4,10 @@ import { againstDefinitions, refusalOfDefinitions } from '@crease/core/claims';
 import { writeModel } from '@crease/core/model';
 import type { Dialect } from '@crease/core/interchange';
 import { createTables, DDL_DIALECTS } from '@crease/core/interchange';
-import type { Response } from 'express';
 import { ServerError } from '../errors.ts';
 import type { Workspace } from '../workspace.ts';
 import type { Serve } from './serve.ts';
+import { attach } from './serve.ts';
 
 /** Why definitions are not released; undefined where nothing stands against them. */
 function refusal({ ready, done, failure, blocking, unjudged }: ReleaseState): string | undefined {
@@ -57,9 +57,4 @@ export function releaseRoutes({ claims: queue, models }: Workspace, serve: Serve
     attach(response, `${model.name}.${dialect}.sql`, 'text/plain');
     return createTables(model, dialect as Dialect);
   });
-}
-
-/** An answer that browsers save as a file of that name. */
-function attach(response: Response, name: string, type: string): void {
-  response.set('content-disposition', `attachment; filename="${name.replace(/[^\w.-]/g, '_')}"`).type(type);
 }

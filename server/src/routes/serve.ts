@@ -84,3 +84,8 @@ function checkAnswer(endpoint: AnyEndpoint, answer: unknown): void {
       `the answer of ${endpoint.method} ${endpoint.path} is not its schema's: ${error.message}`,
     );
 }
+
+/** An answer that browsers save as a file of that name. */
+export function attach(response: Response, name: string, type: string): void {
+  response.set('content-disposition', `attachment; filename="${name.replace(/[^\w.-]/g, '_')}"`).type(type);
+}

@@ -213,6 +213,9 @@ export const MIGRATIONS: readonly string[] = [
     for_readers integer not null
   );
   create index released_by_model on released (model_id, log_id);
+  -- Who made a revision, as they call themselves, and what it is called; empty where nobody said.
+  alter table revision add column author text not null default '';
+  alter table revision add column name text not null default '';
   `,
 ];
 

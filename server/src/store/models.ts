@@ -17,9 +17,14 @@ export interface Revision {
   readonly parent: number | null;
   /** The window that made it, or who else (`load`, `server`); empty where it is not known. */
   readonly by: string;
+  /** As who made it calls themselves, and what it is called; empty where nobody said. */
+  readonly author: string;
+  readonly name: string;
 }
 
 interface RevisionRow {
+  author: string;
+  name: string;
   rows: string | null;
   made_by: string;
   id: number;
@@ -50,6 +55,8 @@ export class Models {
   private readonly laidOut = new WeakMap<Model, string>();
   private readonly documents: Documents;
   private readonly rows: RowVersions;
+  /** What those who work in a window call themselves, by the window. */
+  private readonly authors = new LRUCache<string, string>({ max: 500 });
 
   constructor(
     private readonly db: Connection,
@@ -57,6 +64,17 @@ export class Models {
   ) {
     this.rows = new RowVersions(db, now);
     this.documents = new Documents(db);
+  }
+
+  /** Says who works in a window: it is written down with the revisions made there, and not authenticated. */
+  setAuthor(by: string, author: string): void {
+    this.authors.set(by, author);
+  }
+
+  /** Gives a revision a name, or takes it away with an empty one. Throws NoModelError. */
+  nameRevision(id: number, revision: number, name: string): void {
+    this.ofModel(id, revision);
+    this.db.prepare('update revision set name = ? where id = ?').run(name, revision);
   }
 
   ids(): number[] {
@@ -93,7 +111,7 @@ export class Models {
   head(id: number): Revision {
     const row = this.db
       .prepare(
-        'select revision.id, revision.parent_id, revision.number, revision.says, revision.at, revision.made_by, revision.rows from revision join model on model.head = revision.id where model.id = ?',
+        'select revision.id, revision.parent_id, revision.number, revision.says, revision.at, revision.made_by, revision.author, revision.name, revision.rows from revision join model on model.head = revision.id where model.id = ?',
       )
       .get(id) as RevisionRow | undefined;
     if (!row) throw new NoModelError(`there is no model ${id} in this workspace`);
@@ -168,7 +186,9 @@ export class Models {
 
   find(revision: number): Revision {
     const row = this.db
-      .prepare('select id, parent_id, number, says, at, made_by, rows from revision where id = ?')
+      .prepare(
+        'select id, parent_id, number, says, at, made_by, author, name, rows from revision where id = ?',
+      )
       .get(revision) as RevisionRow | undefined;
     if (!row) throw new NoModelError(`there is no revision ${revision} in this workspace`);
     return this.revision(row);
@@ -217,9 +237,9 @@ export class Models {
     const rows = this.db
       .prepare(
         `with recursive chain as (
-           select id, parent_id, number, says, at, made_by from revision where id = ?
+           select id, parent_id, number, says, at, made_by, author, name from revision where id = ?
            union all
-           select r.id, r.parent_id, r.number, r.says, r.at, r.made_by from revision r join chain c on r.id = c.parent_id
+           select r.id, r.parent_id, r.number, r.says, r.at, r.made_by, r.author, r.name from revision r join chain c on r.id = c.parent_id
          ) select * from chain order by number desc limit 500`,
       )
       .all(tip) as Omit<RevisionRow, 'rows'>[];
@@ -230,6 +250,8 @@ export class Models {
       at: row.at,
       parent: row.parent_id,
       by: row.made_by,
+      author: row.author,
+      name: row.name,
       isHead: row.id === head,
     }));
   }
@@ -279,11 +301,13 @@ export class Models {
     by: string,
   ): number {
     const sql =
-      'insert into revision (model_id, parent_id, number, document, says, at, rows, made_by) values (?, ?, ?, ?, ?, ?, ?, ?)';
+      'insert into revision (model_id, parent_id, number, document, says, at, rows, made_by, author) values (?, ?, ?, ?, ?, ?, ?, ?, ?)';
     const rows = JSON.stringify(this.rows.versions(id));
     const document = this.documents.toStore(writeModel(model), parent);
     const at = this.now().toISOString();
-    return Number(this.db.prepare(sql).run(id, parent, number, document, says, at, rows, by).lastInsertRowid);
+    const author = this.authors.get(by) ?? '';
+    const values = [id, parent, number, document, says, at, rows, by, author];
+    return Number(this.db.prepare(sql).run(...values).lastInsertRowid);
   }
 
   /** The document of a revision's model, laid out once: every question takes it along. */
@@ -299,7 +323,7 @@ export class Models {
       model = readModel(this.documents.read(row.id));
       this.parsed.set(row.id, model);
     }
-    const { id, number, says, at, parent_id: parent, made_by: by } = row;
-    return { id, number, says, at, model, parent, by };
+    const { id, number, says, at, parent_id: parent, made_by: by, author, name } = row;
+    return { id, number, says, at, model, parent, by, author, name };
   }
 }

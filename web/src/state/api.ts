@@ -1,5 +1,6 @@
 import type { AnswerOf, AnyEndpoint, ArgsOf, BodyOf, ErrorState, UploadState } from '@crease/contract';
 import { addressOf, api } from '@crease/contract';
+import { knownAuthor } from './author.ts';
 
 /** An answer of the server that says no: its message is meant for the person. */
 export class ApiError extends Error {
@@ -64,6 +65,7 @@ export async function ask<E extends AnyEndpoint>(
     method: endpoint.method,
     headers: {
       'x-crease-tab': thisWindow(),
+      ...(endpoint.method === 'GET' ? {} : { 'x-crease-author': encodeURIComponent(knownAuthor()) }),
       ...(endpoint.method === 'GET' ? {} : { 'content-type': 'application/json' }),
     },
     ...(body === undefined ? {} : { body: JSON.stringify(body) }),

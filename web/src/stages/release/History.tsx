@@ -1,8 +1,9 @@
 import { useState } from 'react';
 import type { HistoryEntry } from '@crease/contract';
-import { api } from '@crease/contract';
+import { addressOf, api } from '@crease/contract';
 import type { ModelChange } from '@crease/core/changes';
 import { ask } from '../../state/api.ts';
+import { useAuthor } from '../../state/author.ts';
 import { useModel } from '../../state/model.tsx';
 import { useParam } from '../../state/selection.ts';
 import { useAnswer } from '../../state/useAnswer.ts';
@@ -12,10 +13,22 @@ import { moment } from '../../parts/text.ts';
 /** Every saved state of the model, the newest first; one that is opened is compared with what is now. */
 export function History({ entries }: { entries: readonly HistoryEntry[] }) {
   const [open, setOpen] = useParam('revision');
+  const [author, setAuthor, keepAuthor] = useAuthor();
   return (
     <section aria-label="History">
-      <header className="flex min-h-[42px] items-center border-b border-rule px-4 py-2">
+      <header className="flex min-h-[42px] items-center gap-3 border-b border-rule px-4 py-2">
         <h2 className="text-[15px]">History</h2>
+        <span className="flex-1" />
+        <label className="flex items-center gap-1 text-soft" title="Written down with what you change">
+          you are
+          <input
+            className="field h-[24px] w-[130px]"
+            value={author}
+            placeholder="your name"
+            onChange={(e) => setAuthor(e.target.value)}
+            onBlur={keepAuthor}
+          />
+        </label>
       </header>
       <ol>
         {entries.map((h) => {
@@ -25,17 +38,18 @@ export function History({ entries }: { entries: readonly HistoryEntry[] }) {
               <button
                 className={`rowlink flex gap-3 px-4 py-[4px] ${h.isHead ? 'font-semibold' : ''}`}
                 aria-expanded={isOpen}
-                disabled={h.isHead}
                 onClick={() => setOpen(isOpen ? undefined : String(h.id))}
               >
                 <span className="num w-[28px] shrink-0 text-soft">{h.number}</span>
                 <span className="min-w-0 flex-1 text-left break-words">
+                  {h.name !== '' && <b>{h.name}: </b>}
                   {h.says}
+                  {h.author !== '' && <span className="font-normal text-soft"> · {h.author}</span>}
                   {h.isHead && ' · current'}
                 </span>
                 <span className="shrink-0 text-soft">{moment(h.at)}</span>
               </button>
-              {isOpen && !h.isHead && <Since entry={h} />}
+              {isOpen && <Opened entry={h} />}
             </li>
           );
         })}
@@ -50,6 +64,54 @@ const SIGNS: Readonly<Record<ModelChange['change'], string>> = {
   changed: '~',
   renamed: '→',
 };
+
+/** A revision that is opened: to read, to name, and against what is now. */
+function Opened({ entry }: { entry: HistoryEntry }) {
+  const { id, audience, fail } = useModel();
+  const { mutate } = useAnswer(api.models.history, { id });
+  const [name, setName] = useState(entry.name);
+  const of = { id, revision: entry.id };
+  const save = () => void ask(api.models.nameRevision, of, { name: name.trim() }).then(() => mutate(), fail);
+  return (
+    <>
+      <form
+        className="flex flex-wrap items-center gap-2 px-4 pb-2 pl-[56px]"
+        onSubmit={(event) => {
+          event.preventDefault();
+          save();
+        }}
+      >
+        {!audience && (
+          <>
+            <input
+              className="field h-[24px] w-[170px]"
+              aria-label={`Name of revision ${entry.number}`}
+              placeholder="name, such as before the merger"
+              maxLength={100}
+              value={name}
+              onChange={(e) => setName(e.target.value)}
+            />
+            <button className="btn h-[24px]" disabled={name.trim() === entry.name}>
+              Name it
+            </button>
+          </>
+        )}
+        <a
+          className="underline"
+          target="_blank"
+          rel="noreferrer"
+          href={`/api${addressOf(api.models.revisionPage, of)}`}
+        >
+          Read it
+        </a>
+        <a className="underline" href={`/api${addressOf(api.models.revisionFile, of)}`}>
+          Model file
+        </a>
+      </form>
+      {!entry.isHead && <Since entry={entry} />}
+    </>
+  );
+}
 
 /** What became of each object since a revision, and a way back to it. */
 function Since({ entry }: { entry: HistoryEntry }) {
