@@ -1,6 +1,7 @@
 export * from './csv.ts';
 export * from './answerCsv.ts';
-export * from './catalogue.ts';
+export type { CatalogueExtras } from './catalogue/index.ts';
+export { cataloguePage, catalogueText } from './catalogue/index.ts';
 export * from './ddl.ts';
 export * from './described.ts';
 export * from './describe.ts';

@@ -40,6 +40,6 @@ export function readingRoomRoutes(room: ReadingRoom, serve: Serve): void {
       title: `${view.model.title ?? view.model.name}: ${title}`,
     };
     response.type('text/html');
-    return cataloguePage(shown, undefined, new Date(of.entry.at));
+    return cataloguePage(shown, new Date(of.entry.at));
   });
 }

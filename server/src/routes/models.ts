@@ -200,7 +200,7 @@ export function modelRoutes(workspace: Workspace, serve: Serve): void {
     const { model, number, at, name } = models.ofModel(id, revision);
     const title = `${model.title ?? model.name}, revision ${number}${name === '' ? '' : ` (${name})`}`;
     response.type('text/html');
-    return cataloguePage({ ...model, title }, undefined, new Date(at));
+    return cataloguePage({ ...model, title }, new Date(at));
   });
   serve(api.models.history, ({ params }) =>
     models.history(params.id).map(({ parent: _parent, ...entry }): HistoryEntry => entry),
