@@ -40,16 +40,19 @@ writeFileSync(
 writeFileSync(join(folder, 'loan.csv'), 'no,fine\n1,1.00\n1,2.00\n');
 
 test('each format is written, and read by a program of that format', () => {
-  for (const format of ['ddl', 'data-package', 'csvw', 'openlineage', 'rdf'])
+  for (const format of ['ddl', 'data-package', 'csvw', 'openlineage', 'rdf', 'json-schema'])
     expect(crease('export', 'm.json', '--as', format, '--out', 'out').status).toBe(0);
   const quads = new Parser().parse(text('out/m.ttl'));
   expect(quads.filter((q) => q.predicate.value.endsWith('#label')).map((q) => q.object.value)).toContain(
     'A "quoted" title \\ with a slash',
   );
-  const db = new Database(':memory:');
-  db.exec(text('out/m.sqlite.sql'));
-  expect(db.prepare('select count(*) from loan').pluck().get()).toBe(0);
-  db.close();
+  for (const dialect of ['sqlite', 'sql']) {
+    const db = new Database(':memory:');
+    db.exec(text(`out/m.${dialect}.sql`));
+    expect(db.prepare('select count(*) from loan').pluck().get()).toBe(0);
+    db.close();
+  }
+  expect(JSON.parse(text('out/loan.schema.json'))).toMatchObject({ required: ['no', 'fine'] });
   expect(
     text('out/openlineage.ndjson')
       .trim()
@@ -71,6 +74,15 @@ test('a catalogue is one page; with rows it says what does not hold', () => {
   expect(text('m.html')).not.toContain('key-unique');
   expect(crease('catalogue', 'm.json', '--data', '.', '--out', 'm.html').status).toBe(0);
   expect(text('m.html')).toContain('key-unique:loan');
+  expect(text('m.html')).not.toContain('first rows');
+  expect(crease('catalogue', 'm.json', '--data', '.', '--samples', '1', '--out', 'm.md').status).toBe(0);
+  expect(text('m.md')).toContain('| no | fine |\n| --- | --- |\n| 1 | 1.00 |\n');
+  expect(text('m.md')).not.toContain('2.00');
+  for (const samples of ['0', 'x', '101'])
+    expect(crease('catalogue', 'm.json', '--data', '.', '--samples', samples, '--out', 'm.md').status).toBe(
+      2,
+    );
+  expect(crease('catalogue', 'm.json', '--samples', '1', '--out', 'm.md').status).toBe(2);
   expect(crease('catalogue', 'm.json', '--out', 'no/such/m.html').status).toBe(2);
 });
 

@@ -12,6 +12,7 @@ import {
   openLineage,
   RDF_PREFIXES,
   rdfStatements,
+  rowSchemas,
   tableMetadata,
 } from '@crease/core/interchange';
 import type { Model, Table } from '@crease/core/model';
@@ -19,6 +20,9 @@ import { fileOf } from '@crease/core/model';
 import { CommandError, loadModel } from '../input.ts';
 
 const json = (content: object): string => `${JSON.stringify(content, null, 2)}\n`;
+
+/** A table's name as that of a file. */
+const fileName = (table: string): string => table.replace(/[^\p{L}\p{N}._-]/gu, '_');
 
 /** Where a table's rows lie: its own file, or one of its name. */
 const placeOf =
@@ -41,6 +45,12 @@ const FORMATS: Readonly<Record<string, (model: Model) => Promise<Record<string, 
         .map((event) => `${JSON.stringify(event)}\n`)
         .join(''),
     }),
+  'json-schema': (model) =>
+    Promise.resolve(
+      Object.fromEntries(
+        [...rowSchemas(model)].map(([table, schema]) => [`${fileName(table)}.schema.json`, json(schema)]),
+      ),
+    ),
   rdf: async (model) => ({
     [`${model.name}.ttl`]: await turtle(
       rdfStatements(model, `urn:crease:${encodeURIComponent(model.name)}:`),

@@ -10,3 +10,4 @@ export * from './statements.ts';
 export * from './claimExports.ts';
 export { VERSION } from '../version.ts';
 export * from './sentence/index.ts';
+export { rowSchemas } from './rowSchemas.ts';

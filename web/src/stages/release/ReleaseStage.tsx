@@ -19,6 +19,7 @@ import { Targets } from './Targets.tsx';
 const DIALECTS = [
   ['postgresql', 'PostgreSQL'],
   ['sqlite', 'SQLite'],
+  ['sql', 'core SQL'],
 ] as const;
 
 /** What stands against a release, what leaves the house, and the history. */

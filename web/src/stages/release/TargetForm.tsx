@@ -19,6 +19,7 @@ export function TargetForm({ onDone }: { onDone: () => void }) {
   const [place, setPlace] = useState('');
   const [connection, setConnection] = useState('');
   const [hasReaders, setHasReaders] = useState(true);
+  const [grant, setGrant] = useState<Readonly<Record<string, string>>>({});
   const isTaken = (model.targets ?? []).some((t) => sameName(t.name, name.trim()));
   const isDatabase = kind === 'postgresql';
   const isReady =
@@ -26,8 +27,18 @@ export function TargetForm({ onDone }: { onDone: () => void }) {
   const value = (): ReleaseTarget => {
     const [own, at] = [name.trim(), place.trim()];
     const readers = hasReaders ? {} : { readers: false };
+    const granted = Object.entries(grant).flatMap(([audience, role]) =>
+      role.trim() === '' ? [] : [[audience, role.trim()] as const],
+    );
     if (kind === 'postgresql')
-      return { name: own, kind, connection: connection.trim(), schema: at, ...readers };
+      return {
+        name: own,
+        kind,
+        connection: connection.trim(),
+        schema: at,
+        ...(granted.length > 0 ? { grant: Object.fromEntries(granted) } : {}),
+        ...readers,
+      };
     if (kind === 'sqlite') return { name: own, kind, file: at, ...readers };
     return { name: own, kind: 'folder', path: at, as: kind, ...readers };
   };
@@ -101,6 +112,22 @@ export function TargetForm({ onDone }: { onDone: () => void }) {
       <button type="button" className="btn btn-bare" onClick={onDone}>
         Cancel
       </button>
+      {isDatabase && (model.perspectives ?? []).length > 0 && (
+        <fieldset className="flex w-full flex-wrap gap-3">
+          <legend className="text-soft">roles that may read, where they exist</legend>
+          {model.perspectives!.map((p) => (
+            <label key={p.name} className="flex items-center gap-1">
+              {p.title ?? p.name}
+              <input
+                className="field h-[24px] w-[130px]"
+                placeholder="no role"
+                value={grant[p.name] ?? ''}
+                onChange={(e) => setGrant((g) => ({ ...g, [p.name]: e.target.value }))}
+              />
+            </label>
+          ))}
+        </fieldset>
+      )}
       {isTaken && <span className="text-vermilion">there is a target of that name already</span>}
       {isDatabase && connection.trim() !== '' && (
         <p className="w-full text-soft">
