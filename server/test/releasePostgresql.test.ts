@@ -103,6 +103,38 @@ test('what did not change is kept; what others hang on a table stays, and so doe
   expect(await rows('select count(weight) from $S.loan')).toEqual([['2']]);
 });
 
+test('what others hang on a view of an audience stays, with rights that were given by hand; a view made anew is refused', async () => {
+  await release();
+  const audience = `"${`${schema}_Desk`.replaceAll('"', '""')}"`;
+  await cluster.client.query('create role reader_of_desk; create role reader_of_branches');
+  await rows(`create view ${audience}.theirs as select count(*)::int as n from ${audience}."Lending"`);
+  await rows(`grant select on ${audience}."Lending" to reader_of_desk with grant option`);
+  await rows(`grant select on ${audience}."Branches" to reader_of_branches, public`);
+  const { plan } = await release({ loans: LOANS.slice(1) });
+  expect(plan.refusals).toEqual([]);
+  expect(await rows(`select n from ${audience}.theirs`)).toEqual([[3]]);
+  const may = async (role: string, view: string, what: string) =>
+    (
+      await rows(`select has_table_privilege('${role}', '${audience}."${view}"'::regclass, '${what}')`)
+    )[0]![0];
+  expect([
+    await may('reader_of_desk', 'Lending', 'select with grant option'),
+    await may('reader_of_branches', 'Branches', 'select'),
+    await may('reader_of_branches', 'Branches', 'select with grant option'),
+    await may('reader_of_branches', 'Lending', 'select'),
+  ]).toEqual([true, true, false, false]);
+  // Another heading makes another view: that would take theirs away.
+  const [loan, branch] = MODEL.tables as [Model['tables'][0], Model['tables'][0]];
+  const columns = loan.columns.map((c) => (c.name === 'fine' ? { ...c, title: 'Penalty' } : c));
+  const titled = { ...MODEL, tables: [{ ...loan, columns }, branch] };
+  await expect(release({ model: titled })).rejects.toThrow(
+    /the view .*Lending has to be made anew, and others hang on it: the view .*theirs/,
+  );
+  await rows(`drop view ${audience}.theirs`);
+  await release({ model: titled });
+  expect(await rows(`select sum("Penalty")::text from ${audience}."Lending"`)).toEqual([['13.49']]);
+});
+
 test('definitions only leaves rows; parts bring theirs alone; drift is told and brought back', async () => {
   await release();
   const [loan, branch] = MODEL.tables as [Model['tables'][0], Model['tables'][0]];
