@@ -1,6 +1,6 @@
 // Experiments that try to break the application, with a seed that repeats them.
 //   npm run torture -- requests --count 20000 --seed 1
-//   npm run torture -- files|kills|editors|disk …
+//   npm run torture -- files|kills|releases|editors|disk …
 //   npm run torture -- clicks --acts 2000 --seed 1
 // Prints how many were tried, survived and failed; what failed, with what makes it again. All in a scratch
 // folder, on the loopback address.
@@ -13,12 +13,14 @@ const EXPERIMENTS: Readonly<Record<string, (o: { count: number; seed: number }) 
   kills: async (o) => (await import('../server/test/torture/kills.ts')).kills(o),
   editors: async (o) =>
     (await import('../server/test/torture/editors.ts')).editors({ ...o, seconds: option('--seconds', 20) }),
+  releases: async (o) => (await import('../server/test/torture/releases.ts')).releases(o),
   disk: async (o) => (await import('../server/test/torture/disk.ts')).disk(o),
 };
 const COUNTS: Readonly<Record<string, number>> = {
   requests: 2000,
   files: 500,
   kills: 20,
+  releases: 20,
   editors: 10,
   disk: 5,
 };

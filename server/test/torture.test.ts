@@ -2,6 +2,7 @@ import { disk } from './torture/disk.ts';
 import { editors } from './torture/editors.ts';
 import { files } from './torture/files.ts';
 import { kills } from './torture/kills.ts';
+import { releases } from './torture/releases.ts';
 import { requests } from './torture/requests.ts';
 
 // Small runs of the experiments; `npm run torture` has large ones, with other seeds.
@@ -21,6 +22,12 @@ test('files that are damaged are read or refused, and keep nobody waiting', asyn
 
 test('a server that is killed has what it said yes to, and nothing half', async () => {
   const { tried, failed } = await kills({ count: 2, seed: 1 });
+  expect(failed).toEqual([]);
+  expect(tried).toBeGreaterThanOrEqual(2);
+});
+
+test('a server that is killed while it releases leaves each target as it was, or as it was meant to be', async () => {
+  const { tried, failed } = await releases({ count: 2, seed: 1 });
   expect(failed).toEqual([]);
   expect(tried).toBeGreaterThanOrEqual(2);
 });
