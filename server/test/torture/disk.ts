@@ -61,6 +61,10 @@ async function fill(folder: string, rowLength: number): Promise<{ faults: string
   let [full, title] = [0, 'start'];
   try {
     const { id } = await ask<{ id: number }>(address, 'POST', '/models', { title });
+    await load(address, id, 'lent', 'id,text\n1,a\n2,b\n');
+    const { revision } = await ask<ModelState>(address, 'GET', `/models/${id}`);
+    const edit = TARGETS.map((value) => ({ do: 'put-targets', name: null, value }));
+    await ask(address, 'POST', `/models/${id}/edits`, { base: revision.id, edit, says: 'targets' });
     for (let k = 0; full < 6 && k < 200; k++) {
       const state = await ask<ModelState>(address, 'GET', `/models/${id}`);
       if (state.model.title !== title) faults.push(`the title is ${state.model.title}, not ${title}`);
@@ -81,6 +85,11 @@ async function fill(folder: string, rowLength: number): Promise<{ faults: string
         else if (refused !== undefined) faults.push(refused);
       }
     }
+    for (const { name } of TARGETS) {
+      const refused = await releaseRefusal(address, id, name);
+      if (refused === 'disk-full') full++;
+      else if (refused !== undefined) faults.push(refused);
+    }
     const after = await ask<ModelState>(address, 'GET', `/models/${id}`);
     if (after.model.title !== title) faults.push('what was said yes to is gone');
     return { faults, full };
@@ -92,6 +101,29 @@ async function fill(folder: string, rowLength: number): Promise<{ faults: string
   }
 }
 
+const TARGETS = [
+  { name: 'file', kind: 'sqlite', file: 'mart.sqlite' },
+  { name: 'folder', kind: 'folder', path: 'mart', as: 'csv' },
+];
+
+/** Releases all that is loaded; how it was refused, undefined where it was not. */
+async function releaseRefusal(address: string, id: number, target: string): Promise<string | undefined> {
+  for (;;) {
+    const { done } = await ask<{ done: boolean }>(address, 'GET', `/models/${id}/claims`);
+    if (done) break;
+    await new Promise((resume) => setTimeout(resume, 20));
+  }
+  const response = await fetch(`${address}/api/models/${id}/releases`, {
+    method: 'POST',
+    headers: { 'content-type': 'application/json' },
+    body: JSON.stringify({ target }),
+  });
+  const answer = (await response.json()) as JobState & { code?: string };
+  if (!response.ok)
+    return answer.code === 'disk-full' ? answer.code : `a release is refused as ${answer.code}`;
+  return ended(address, answer, 'a release');
+}
+
 /** Loads a table of texts; how it was refused, undefined where it was not. */
 async function loadRefusal(
   address: string,
@@ -100,6 +132,11 @@ async function loadRefusal(
   length: number,
 ): Promise<string | undefined> {
   const text = `id,text\n${Array.from({ length: 300 }, (_, i) => `${i},${`${i * k}x`.repeat(length).slice(0, length)}`).join('\n')}\n`;
+  return load(address, id, `t${k}`, text);
+}
+
+/** Loads a table; how it was refused, undefined where it was not. */
+async function load(address: string, id: number, name: string, text: string): Promise<string | undefined> {
   const response = await fetch(`${address}/api/uploads?name=t.csv`, {
     method: 'POST',
     headers: { 'content-type': 'application/octet-stream' },
@@ -112,8 +149,17 @@ async function loadRefusal(
     { name: 'id', fileName: 'id', place: 0, type: 'integer' },
     { name: 'text', fileName: 'text', place: 1, type: 'text' },
   ];
-  const order = { upload: upload.id, name: `t${k}`, dialect: DIALECT, columns, mode: 'replace' };
-  let job = await ask<JobState>(address, 'POST', `/models/${id}/intake`, { tables: [order], dryRun: false });
+  const order = { upload: upload.id, name, dialect: DIALECT, columns, mode: 'replace' };
+  const begun = await ask<JobState>(address, 'POST', `/models/${id}/intake`, {
+    tables: [order],
+    dryRun: false,
+  });
+  return ended(address, begun, 'a load');
+}
+
+/** How a job was refused, undefined where it ended well. */
+async function ended(address: string, begun: JobState, what: string): Promise<string | undefined> {
+  let job = begun;
   while (job.state === 'running') {
     await new Promise((resume) => setTimeout(resume, 10));
     job = await ask<JobState>(address, 'GET', `/jobs/${job.id}`);
@@ -122,5 +168,5 @@ async function loadRefusal(
   const says = job.faults.join('; ');
   return says.includes('disk is full') || says.includes('no room')
     ? 'disk-full'
-    : `a load is refused as: ${says}`;
+    : `${what} is refused as: ${says}`;
 }
