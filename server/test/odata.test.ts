@@ -95,9 +95,8 @@ test('each perspective is a service: versions, formats, and what is shown alone'
     .expect(200);
   expect(head.headers['odata-version']).toBe('4.01');
   for (const method of ['post', 'put', 'patch', 'delete'] as const) {
-    const answer = await request(served.address)
-      [method](`${root(id)}loan`)
-      .send({ no: 4 });
+    const asked = request(served.address);
+    const answer = await asked[method](`${root(id)}loan`).send({ no: 4 });
     expect([method, answer.status, answer.headers['allow']]).toEqual([method, 405, 'GET, HEAD']);
   }
   expect(await valueOf(`${root(id)}loan`)).toHaveLength(3);

@@ -25,7 +25,7 @@ export async function edited(fixture: ApiFixture, id: number, edit: readonly obj
     .expect(200);
 }
 
-export async function judged(fixture: ApiFixture, id: number): Promise<void> {
+async function judged(fixture: ApiFixture, id: number): Promise<void> {
   for (;;) {
     const answer = await fixture.api().get(`/api/models/${id}/claims`).expect(200);
     if ((answer.body as ClaimsState).done) return;

@@ -16,7 +16,10 @@ function* ofTargets(targets: readonly Target[]): Generator<Place> {
   }
 }
 
-/** All places where a formula names something, in no particular order; functions and named steps' own names are none. */
+/**
+ * All places where a formula names something, in no particular order; functions and the names that steps have
+ * are none.
+ */
 export function* placesIn(
   node: Expression,
   argument = false,

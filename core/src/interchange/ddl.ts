@@ -51,8 +51,8 @@ const DIALECTS: Readonly<Record<Dialect, DdlDialect>> = {
   },
   // SQLite keeps a declared type's affinity; dates and moments are ISO 8601 texts. So are decimals of more
   // digits than the double has that SQLite would make of them. It takes texts of any length, whatever is
-  // declared, and numbers the rows of a table whose only key is an integer without being told. Columns: SQLite,
-  // "Limits", as it is built by default.
+  // declared, and numbers the rows of a table whose only key is an integer without being told. Columns:
+  // SQLite, "Limits", as it is built by default.
   sqlite: {
     typeOf: (type) =>
       ({

@@ -6,7 +6,7 @@ import { sameName } from '../model/index.ts';
 const DRAFT = 'https://json-schema.org/draft/2020-12/schema';
 const LARGEST_EXACT = Number.MAX_SAFE_INTEGER;
 
-/** What a value of a type is in JSON as answers and rows have it: large whole numbers and decimals are texts. */
+/** A value of a type in JSON as answers and rows have it: large whole numbers and decimals are texts. */
 function valueSchema(type: DataType, length: number | undefined): { types: string[]; more: object } {
   switch (type.kind) {
     case 'integer':
@@ -47,7 +47,7 @@ function columnSchema(column: ModelColumn, isKey: boolean): object {
 }
 
 /** The JSON Schema (2020-12) of a row of a table: an object with all of its columns, and no others. */
-export function rowSchema(model: Pick<Model, 'name'>, table: Table): object {
+function rowSchema(model: Pick<Model, 'name'>, table: Table): object {
   const isKey = (name: string) => (table.key ?? []).some((key) => sameName(key, name));
   return {
     $schema: DRAFT,

@@ -7,7 +7,7 @@ const AGGREGATION = 'Org.OData.Aggregation.V1';
 const VOCABULARIES = 'https://docs.oasis-open.org/odata/odata-vocabularies/v4.0/vocabularies';
 
 /** The primitive type of CSDL for a type, with its facets. Moments have no zone: they are given as UTC. */
-export function edmType(type: DataType): { readonly name: string; readonly facets: string } {
+function edmType(type: DataType): { readonly name: string; readonly facets: string } {
   switch (type.kind) {
     case 'integer':
       return { name: 'Edm.Int64', facets: '' };

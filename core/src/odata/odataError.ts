@@ -1,5 +1,5 @@
 /**
- * Why a request is not answered, with its HTTP status: 400 for one that is wrong, 501 for what is not offered.
+ * Why a request is not answered, with its HTTP status: 400 where it is wrong, 501 for what is not offered.
  */
 export class ODataError extends Error {
   constructor(

@@ -127,7 +127,7 @@ function aggregated(reader: ODataReader): Aggregated {
 }
 
 /** Reads $apply: transformations one after the other. */
-export function readApply(text: string): Transformation[] {
+function readApply(text: string): Transformation[] {
   const reader = new ODataReader(text, '$apply');
   const found = [transformation(reader)];
   while (reader.takes('/')) found.push(transformation(reader));

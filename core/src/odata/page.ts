@@ -23,7 +23,7 @@ export interface Writing {
 }
 
 /** A value in JSON (JSON Format 4.01, 7.1): numbers with all their digits. */
-export function valueText(value: Json, type: DataType, { numbersAsTexts }: Writing): string {
+function valueText(value: Json, type: DataType, { numbersAsTexts }: Writing): string {
   if (value === null) return 'null';
   switch (type.kind) {
     case 'integer':

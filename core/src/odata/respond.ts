@@ -12,7 +12,7 @@ import type { EntitySet, ODataService } from './service.ts';
 import { serviceOf } from './service.ts';
 
 /** Rows of a page, where nobody prefers fewer. */
-export const PAGE_ROWS = 10_000;
+const PAGE_ROWS = 10_000;
 
 /** A request to a service, as the server has it. */
 export interface ODataRequest {

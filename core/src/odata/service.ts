@@ -49,7 +49,7 @@ export interface ODataService {
 const LONGEST = 128;
 
 /** Identifiers for names: what they may not hold becomes `_`; each is given once, without regard to case. */
-export class Identifiers {
+class Identifiers {
   private readonly taken = new Set<string>();
 
   of(name: string): string {
@@ -71,15 +71,15 @@ export function serviceOf(
   view: ReadersView,
   typeOf: (measure: string) => DataType | null | undefined,
 ): ODataService {
-  const { model } = view;
+  const shown = view.model;
   const ids = new Identifiers();
   const container = ids.of('Container');
-  const tables = model.tables.filter((t) => !view.isRole(t.name));
+  const tables = shown.tables.filter((t) => !view.isRole(t.name));
   return {
-    namespace: new Identifiers().of(model.name),
+    namespace: new Identifiers().of(shown.name),
     container,
     sets: tables.map((table) => setOf(table, ids.of(table.name))),
-    answers: answersOf(model, ids.of('answers'), typeOf),
+    answers: answersOf(shown, ids.of('answers'), typeOf),
   };
 }
 

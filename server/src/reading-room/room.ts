@@ -71,13 +71,14 @@ export class ReadingRoom {
 
   /** What the perspective shows. `model` is its number in the workspace or its name. */
   state(model: string, perspective: string, release?: number): ReleasedState {
-    const { released, view, title, perspective: own } = this.open(model, perspective, release);
+    const opened = this.open(model, perspective, release);
+    const { released, title, perspective: own } = opened;
     return {
       id: released.modelId,
       perspective: { name: own.name, title },
-      release: forReaders(released, view.model.asOf),
-      model: view.model,
-      closedTrials: [...view.closedTrials],
+      release: forReaders(released, opened.view.model.asOf),
+      model: opened.view.model,
+      closedTrials: [...opened.view.closedTrials],
     };
   }
 

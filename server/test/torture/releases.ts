@@ -8,8 +8,8 @@ import { ask } from './scratch.ts';
 import type { Outcome } from './seeded.ts';
 import { seeded } from './seeded.ts';
 
-// A server that is killed in the midst of releases: each target is as it was or as it was meant to be, readers
-// see one release whole, and the next release removes what was left over.
+// A server that is killed in the midst of releases: each target is as it was or as it was meant to be,
+// readers see one release whole, and the next release removes what was left over.
 
 const ROWS = 2_000;
 const LONGEST_MS = 4_000;

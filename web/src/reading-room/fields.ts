@@ -57,10 +57,12 @@ export function foundFields(fields: readonly Field[], search: string): Field[] {
 const same = (a: unknown, b: unknown): boolean => JSON.stringify(a) === JSON.stringify(b);
 
 /** Whether a question asks for a field. */
-export const isAsked = ({ measures, by, across }: Query, { item }: Field): boolean =>
-  'measure' in item
+export const isAsked = ({ measures, by, across }: Query, field: Field): boolean => {
+  const { item } = field;
+  return 'measure' in item
     ? measures.some((m) => same(m, item.measure))
     : [...(by ?? []), ...(across ?? [])].some((one) => same(one, item.by));
+};
 
 /** The question with a field, or without one that it asked for. */
 export function withField(query: Query, field: Field): Query {
