@@ -101,6 +101,14 @@ export const release = {
     answer: z.string(),
     gives: 'file',
   }),
+  catalogue: endpoint({
+    method: 'GET',
+    path: '/models/:id/release/catalogue',
+    says: 'The head as a page to hand over, with the verdicts that stand and what it weighs: HTML or Markdown',
+    search: z.strictObject({ as: z.enum(['html', 'md']).default('html') }),
+    answer: z.string(),
+    gives: 'file',
+  }),
   definitions: endpoint({
     method: 'GET',
     path: '/models/:id/release/ddl',

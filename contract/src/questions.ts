@@ -131,6 +131,17 @@ export const questions = {
     }),
     answer: queryStateSchema,
   }),
+  answerFile: endpoint({
+    method: 'GET',
+    path: '/models/:id/answer',
+    says: 'The answer to a query as a file: JSON, CSV or Parquet',
+    search: z.strictObject({
+      q: z.string().min(1).max(100_000).describe('a query document'),
+      as: z.enum(['json', 'csv', 'parquet']).default('json'),
+    }),
+    answer: z.string(),
+    gives: 'file',
+  }),
   trace: endpoint({
     method: 'POST',
     path: '/models/:id/trace',

@@ -103,9 +103,9 @@ export const released = {
   trial: endpoint({
     method: 'GET',
     path: '/released/:model/:perspective/trials/:trial',
-    says: 'The answer of a kept trial, as JSON or as CSV with "as=csv"',
+    says: 'The answer of a kept trial: JSON, or CSV or Parquet with "as"',
     search: z.strictObject({
-      as: z.enum(['json', 'csv']).default('json'),
+      as: z.enum(['json', 'csv', 'parquet']).default('json'),
       release: whichInAddress,
     }),
     answer: ofCore<Answer>('columns, rows, and totals where the trial has them'),

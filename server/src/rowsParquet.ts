@@ -1,5 +1,6 @@
 import type { SchemaElement } from 'hyparquet';
 import { parquetWriteBuffer } from 'hyparquet-writer';
+import type { Answer } from '@crease/core/query';
 import type { AggregateRows } from '@crease/core/rows';
 import type { DataType, Value } from '@crease/core/values';
 import { parseType, TEXT, textReader, toText } from '@crease/core/values';
@@ -9,8 +10,25 @@ const MOST_DIGITS = 18;
 /** Bytes of one of more: 38 digits, the most that ours have. */
 const WIDE_BYTES = 16;
 
+/**
+ * An answer as a Parquet file: members and measures row by row, without totals. A member that is no value is
+ * null; what a top leaves over has its words where the column holds texts, and is null elsewhere.
+ */
+export const answerParquet = ({ columns, rows }: Pick<Answer, 'columns' | 'rows'>): Uint8Array =>
+  rowsParquet({
+    columns,
+    rows: rows.map((row) =>
+      row.map((member, i) => {
+        if (member === null || typeof member !== 'object') return member;
+        return 'others' in member && columns[i]!.type === 'text' ? OTHERS : null;
+      }),
+    ),
+  });
+
+const OTHERS = 'all others';
+
 /** The rows behind an aggregate as a Parquet file: exact decimals, days and moments as such. */
-export function rowsParquet({ columns, rows }: AggregateRows): Uint8Array {
+export function rowsParquet({ columns, rows }: Pick<AggregateRows, 'columns' | 'rows'>): Uint8Array {
   const made = columns.map((column, i) =>
     parquetColumn(
       column,

@@ -1,3 +1,4 @@
+import { writeFileSync } from 'node:fs';
 import type { Command } from 'commander';
 import { readCell, readQuery } from '@crease/core/model';
 import type { AskedCell, Query } from '@crease/core/model';
@@ -14,6 +15,7 @@ interface Options {
   cache?: boolean;
   json?: boolean;
   csv?: boolean;
+  parquet?: string;
   null: string;
   doesNotApply: string;
   spreadsheet?: boolean;
@@ -32,6 +34,7 @@ export function addQuery(program: Command): void {
     .option(...NO_CACHE)
     .option('--json', 'the answer as JSON')
     .option('--csv', 'the answer as delimited text')
+    .option('--parquet <file>', 'the answer as a Parquet file, without totals')
     .option('--null <text>', 'text for null in delimited output', '')
     .option('--does-not-apply <text>', 'text for "does not apply" in delimited output', '')
     .option(
@@ -64,6 +67,17 @@ export function addQuery(program: Command): void {
         return;
       }
       const answer = options.engine === 'sql' ? await inSql(data, query) : answerQuery(data, query);
+      if (options.parquet !== undefined) {
+        const { answerParquet } = await import('@crease/server/rows-parquet');
+        try {
+          writeFileSync(options.parquet, answerParquet(answer));
+        } catch (error) {
+          throw new CommandError(
+            `${options.parquet} cannot be written (${(error as NodeJS.ErrnoException).code})`,
+          );
+        }
+        if (!options.json && !options.csv) return;
+      }
       const writing = {
         null: options.null,
         doesNotApply: options.doesNotApply,

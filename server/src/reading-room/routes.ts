@@ -1,6 +1,8 @@
 import { api } from '@crease/contract';
-import { answerCsv, cataloguePage } from '@crease/core/interchange';
-import { SENT, type Serve } from '../routes/serve.ts';
+import { cataloguePage } from '@crease/core/interchange';
+import { sendAnswer } from '../routes/answerFile.ts';
+import type { Serve } from '../routes/serve.ts';
+import { SENT } from '../routes/serve.ts';
 import type { ReadingRoom } from './room.ts';
 
 /** A released model for its readers; none of these writes. */
@@ -25,10 +27,7 @@ export function readingRoomRoutes(room: ReadingRoom, serve: Serve): void {
     const opened = room.open(model, perspective, search.release);
     const { elapsedMs: _elapsed, ...answer } = await room.trial(opened, trial, signal);
     if (search.as === 'json') return answer;
-    response
-      .type('text/csv')
-      .attachment(`${trial}.csv`)
-      .send(answerCsv(answer, { totals: answer.totals !== undefined }));
+    sendAnswer(response, answer, search.as, trial);
     return SENT;
   });
   serve(released.catalogue, ({ params: { model, perspective }, search, response }) => {

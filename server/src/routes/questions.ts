@@ -1,8 +1,10 @@
 import { api } from '@crease/contract';
 import { applyEdit } from '@crease/core/edit';
-import { readModel, writeModel } from '@crease/core/model';
+import { readModel, readQuery, writeModel } from '@crease/core/model';
 import type { Workspace } from '../workspace.ts';
+import { sendAnswer } from './answerFile.ts';
 import type { Serve } from './serve.ts';
+import { SENT } from './serve.ts';
 
 /** Claims, and what an edit would do to them. */
 export function claimRoutes(workspace: Workspace, serve: Serve): void {
@@ -38,6 +40,23 @@ export function questionRoutes(workspace: Workspace, serve: Serve): void {
       signal,
     ),
   );
+  serve(questions.answerFile, async (asked): Promise<typeof SENT> => {
+    const {
+      params: { id },
+      search: { q, as },
+      signal,
+      response,
+    } = asked;
+    const task = of(id);
+    const query = readQuery(q);
+    const { elapsedMs: _elapsed, ...answer } = await pool.run(
+      'query',
+      { query, texts: 'code points', ...task },
+      signal,
+    );
+    sendAnswer(response, answer, as, `${readModel(task.document).name}.trial`);
+    return SENT;
+  });
   serve(questions.rowsBehind, ({ params, body, signal }) =>
     pool.run('rowsBehind', { ...body, ...of(params.id) }, signal),
   );

@@ -3,7 +3,7 @@ import { api } from '@crease/contract';
 import { againstDefinitions, refusalOfDefinitions } from '@crease/core/claims';
 import { writeModel } from '@crease/core/model';
 import type { Dialect } from '@crease/core/interchange';
-import { createTables, DDL_DIALECTS } from '@crease/core/interchange';
+import { cataloguePage, catalogueText, createTables, DDL_DIALECTS } from '@crease/core/interchange';
 import { ServerError } from '../errors.ts';
 import type { Workspace } from '../workspace.ts';
 import type { Serve } from './serve.ts';
@@ -21,7 +21,8 @@ function refusal({ ready, done, failure, blocking, unjudged }: ReleaseState): st
  * What leaves the house: the model file at any time, definitions only while no blocking claim is broken or
  * unjudged.
  */
-export function releaseRoutes({ claims: queue, models }: Workspace, serve: Serve): void {
+export function releaseRoutes(workspace: Workspace, serve: Serve): void {
+  const { claims: queue, models, pool, clock } = workspace;
   const state = (id: number): ReleaseState => {
     const { claims, done, failure } = queue.state(id);
     const { broken: blocking, unjudged } = againstDefinitions(claims);
@@ -42,6 +43,14 @@ export function releaseRoutes({ claims: queue, models }: Workspace, serve: Serve
     const { model } = models.head(params.id);
     attach(response, `${model.name}.crease.json`, 'application/json');
     return writeModel(model);
+  });
+
+  serve(api.release.catalogue, async ({ params: { id }, search: { as }, signal, response }) => {
+    const { model, number, says } = models.head(id);
+    const { claims } = queue.state(id);
+    const { profile } = await pool.run('profile', { ...workspace.task(id), number, says }, signal);
+    attach(response, `${model.name}.${as}`, as === 'html' ? 'text/html' : 'text/markdown');
+    return (as === 'html' ? cataloguePage : catalogueText)(model, clock.now(), { claims, profile });
   });
 
   serve(api.release.definitions, ({ params, search, response }) => {

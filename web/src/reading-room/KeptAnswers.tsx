@@ -24,7 +24,7 @@ export function KeptAnswers({
     ...closed.map((trial) => ({ ...trial, open: () => onClosed(trial.name) })),
   ];
   const folders = Map.groupBy(all, (t) => t.folder ?? '');
-  const address = (trial: string, as: 'json' | 'csv') =>
+  const address = (trial: string, as: 'json' | 'csv' | 'parquet') =>
     `/api${addressOf(api.released.trial, { ...of, trial, as })}`;
   return (
     <Popover className="relative">
@@ -53,14 +53,14 @@ export function KeptAnswers({
                     >
                       {trial.title ?? trial.name}
                     </button>
-                    {(['json', 'csv'] as const).map((as) => (
+                    {(['json', 'csv', 'parquet'] as const).map((as) => (
                       <a
                         key={as}
                         className="text-soft underline hover:text-ink"
                         href={address(trial.name, as)}
                         aria-label={`${trial.title ?? trial.name} as ${as.toUpperCase()}`}
                       >
-                        {as.toUpperCase()}
+                        {as === 'parquet' ? 'Parquet' : as.toUpperCase()}
                       </a>
                     ))}
                   </p>

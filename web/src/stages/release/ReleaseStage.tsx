@@ -1,6 +1,6 @@
 import { useState } from 'react';
 import { Download, FolderInput } from 'lucide-react';
-import { api } from '@crease/contract';
+import { addressOf, api } from '@crease/contract';
 import type { JudgedClaim } from '@crease/core/claims';
 import { ApiError, ask } from '../../state/api.ts';
 import { useAnswer } from '../../state/useAnswer.ts';
@@ -75,6 +75,20 @@ export function ReleaseStage() {
               <ReadInto />
               <a className="btn" href={`/api/models/${id}/release/model`}>
                 <Download size={13} aria-hidden /> Model file
+              </a>
+            </span>
+            <p>
+              <b>Catalogue.</b>{' '}
+              <span className="text-soft">
+                What everything is, with verdicts and weights, to read and to print; no value of the data.
+              </span>
+            </p>
+            <span className="flex gap-2 justify-self-end">
+              <a className="btn" href={`/api${addressOf(api.release.catalogue, { id, as: 'md' })}`}>
+                <Download size={13} aria-hidden /> Markdown
+              </a>
+              <a className="btn" href={`/api${addressOf(api.release.catalogue, { id })}`}>
+                <Download size={13} aria-hidden /> HTML page
               </a>
             </span>
             <p>

@@ -76,6 +76,7 @@ export function Targets({ isReady }: { isReady: boolean }) {
           isReady={isReady}
           releasing={releasing}
           ended={ended}
+          took={log?.find((e) => e.outcome === 'done' && sameName(e.target, chosen.name))?.seconds}
         />
       )}
       {job && <JobLine job={job} onCancel={cancel} />}
@@ -185,8 +186,11 @@ function PlannedRelease({
   isReady,
   releasing: { isRunning, release },
   ended,
+  took,
 }: {
   target: ReleaseTarget;
+  /** Seconds of the last release there. */
+  took: number | undefined;
   isReady: boolean;
   releasing: Releasing;
   /** How many releases have ended meanwhile: what is at the target is looked at again. */
@@ -231,6 +235,7 @@ function PlannedRelease({
           />
         </label>
         <span className="flex-1" />
+        {took !== undefined && <span className="text-soft">the last one took {took.toFixed(1)} s</span>}
         {!isReady && <span className="text-soft">claims stand against a release: see below</span>}
         <button
           className="btn btn-act"

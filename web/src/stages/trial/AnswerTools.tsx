@@ -12,10 +12,12 @@ interface Props {
   readonly answer: QueryState | undefined;
   readonly settings: AnswerSettings;
   readonly onSettings: (settings: AnswerSettings) => void;
+  /** Where the answer is had as Parquet. */
+  readonly parquet?: string | undefined;
 }
 
 /** Copies and saves an answer, with a choice of how its cells are written and its texts sorted. */
-export function AnswerTools({ answer, settings, onSettings }: Props) {
+export function AnswerTools({ answer, settings, onSettings, parquet }: Props) {
   const { model, tell, fail } = useModel();
   const set = (change: Partial<AnswerSettings>) => onSettings({ ...settings, ...change });
   const copy = () => {
@@ -25,6 +27,10 @@ export function AnswerTools({ answer, settings, onSettings }: Props) {
       .then(() => tell({ tone: 'plain', text: 'Answer copied to the clipboard' }), fail);
   };
   const save = () => saveFile(`${model.name}.trial.csv`, answerCsv(answer!, settings), 'text/csv');
+  const saveJson = () => {
+    const { elapsedMs: _elapsed, ...whole } = answer!;
+    saveFile(`${model.name}.trial.json`, JSON.stringify(whole, null, 1), 'application/json');
+  };
   return (
     <>
       <IconButton label="Copy the answer" onClick={copy} disabled={!answer}>
@@ -51,6 +57,16 @@ export function AnswerTools({ answer, settings, onSettings }: Props) {
             onChange={(on) => set({ texts: on ? 'counting' : 'code points' })}
           />
           <h3 className="mt-1 font-semibold">Copy and save</h3>
+          <p className="flex items-center gap-3">
+            <button className="btn h-[24px]" disabled={!answer} onClick={saveJson}>
+              Save as JSON
+            </button>
+            {parquet !== undefined && answer && (
+              <a className="btn h-[24px]" href={parquet}>
+                Save as Parquet
+              </a>
+            )}
+          </p>
           <Word label="Text for null" value={settings.null ?? ''} onChange={(text) => set({ null: text })} />
           <Word
             label="Text for does not apply"

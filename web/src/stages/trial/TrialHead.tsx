@@ -1,5 +1,7 @@
 import { Columns2 } from 'lucide-react';
 import type { QueryState } from '@crease/contract';
+import { addressOf, api } from '@crease/contract';
+import { useModel } from '../../state/model.tsx';
 import { LeafHead } from '../../frame/Leaves.tsx';
 import { IconButton } from '../../parts/IconButton.tsx';
 import { AnswerTools } from './AnswerTools.tsx';
@@ -22,6 +24,7 @@ export function TrialHead({
   settings: AnswerSettings;
   onSettings: (settings: AnswerSettings) => void;
 }) {
+  const { id } = useModel();
   const { set, query, view, chart } = address;
   return (
     <LeafHead title="Trial" note={note}>
@@ -46,7 +49,12 @@ export function TrialHead({
       >
         <Columns2 size={14} aria-hidden />
       </IconButton>
-      <AnswerTools answer={answer} settings={settings} onSettings={onSettings} />
+      <AnswerTools
+        answer={answer}
+        settings={settings}
+        onSettings={onSettings}
+        parquet={`/api${addressOf(api.questions.answerFile, { id, q: JSON.stringify(query), as: 'parquet' })}`}
+      />
     </LeafHead>
   );
 }
