@@ -12,6 +12,10 @@ step() { # name, command …: one test that passes or fails as a whole
 bash tools/setup.sh --tests || { echo "set-up failed"; echo "0 passed, 1 failed"; exit 1; }
 node tools/build.mjs || { echo "the build failed"; echo "0 passed, 1 failed"; exit 1; }
 
+# Threads and readers of tests run what has been built: from source each would load TypeScript by itself, which takes
+# seconds and leaves hundreds of files open.
+export CREASE_PROGRAMS="$PWD/cli/dist"
+
 step types npm run -s check:types
 step lint npm run -s check:lint
 step imports npm run -s check:imports -- --output-type err
@@ -26,8 +30,7 @@ tally() { # name of a run of jest: what its report counts
 }
 unit() { # name, arguments of jest …
   local name=$1 out="$scratch/$1.json"; shift
-  # Two processes, begun anew where they have grown: each thread that a test starts from sources leaves hundreds of
-  # files open (the loader's cache), and on one that has all tests behind it neither programs nor files can be opened.
+  # Two processes, begun anew where they have grown.
   npx jest --maxWorkers=2 --workerIdleMemoryLimit=700MB --json --outputFile="$out" "$@" || true
   tally "$name"
 }

@@ -94,6 +94,13 @@ const loadFields = {
     .enum(['store', 'stop'])
     .default('store')
     .describe('with "stop", rows that break a blocking claim never become visible'),
+  /** What happens to references whose members their dimension does not have. */
+  unknown: z
+    .enum(['list', 'stop', 'add'])
+    .default('list')
+    .describe(
+      'rows are stored and such members listed, nothing is stored, or they are added to the dimension',
+    ),
 };
 const recipeName = z.string().trim().min(1, 'a recipe needs a name').max(100);
 const intakeRequest = z.strictObject({
@@ -161,6 +168,17 @@ const countsSchema = z.strictObject({
   unchanged: z.int(),
   refused: z.int(),
 });
+const unknownMembersSchema = z.strictObject({
+  relationship: z.string(),
+  dimension: z.string(),
+  members: z.int().describe('that the dimension does not have'),
+  rows: z.int().describe('that refer to them'),
+  named: z.array(z.string()).describe('the first of them, by their keys'),
+  added: z.boolean().describe('whether they are added to it, or would be'),
+});
+/** Members that rows of a load refer to and that are not there. */
+export type UnknownMembers = z.infer<typeof unknownMembersSchema>;
+
 const loadResultSchema = z.strictObject({
   table: z.string(),
   counts: countsSchema.describe(
@@ -180,6 +198,7 @@ const loadResultSchema = z.strictObject({
     .optional()
     .describe('of a table kept in parts: those that are written; one without rows goes'),
   notChosen: z.int().optional().describe('rows of parts that were not to be loaded'),
+  unknown: z.array(unknownMembersSchema).optional(),
   leftOutFile: z
     .string()
     .optional()
@@ -209,6 +228,7 @@ const loadEntrySchema = z.strictObject({
   counts: countsSchema.optional(),
   removed: z.int().optional(),
   leftOut: z.int().optional(),
+  unknown: z.array(unknownMembersSchema).optional(),
   hasRecords: z.boolean().optional().describe('whether the records that were not taken are kept as a file'),
 });
 export type LoadEntry = z.infer<typeof loadEntrySchema>;
@@ -223,12 +243,22 @@ const loadsStateSchema = z.strictObject({
 });
 export type LoadsState = z.infer<typeof loadsStateSchema>;
 
+const jobStepSchema = z.strictObject({
+  name: z.string(),
+  state: z.enum(['running', 'done', 'ended']).describe('ended: by a fault, or because it was cancelled'),
+  ms: z.int().describe('how long it took, or has taken so far'),
+});
+export type JobStep = z.infer<typeof jobStepSchema>;
+
 export const jobStateSchema = z.strictObject({
   id: z.string(),
   says: z.string(),
   state: z.enum(['running', 'done', 'failed', 'cancelled']),
   progress: z.number().describe('0 to 1, as far as it is known'),
   detail: z.string(),
+  steps: z.array(jobStepSchema).optional().describe('what it has done, one after the other'),
+  elapsedMs: z.int().optional(),
+  estimatedMs: z.int().optional().describe('how long it was expected to take in all, by its first steps'),
   faults: z.array(z.string()).describe('messages of a failed job'),
   loads: z.array(loadResultSchema).optional().describe('of a load that has ended, table by table'),
   warnings: z.array(z.string()).optional().describe('what went well and is to be looked at all the same'),

@@ -47,6 +47,19 @@ export const STEP_ARGUMENTS = {
       'either "valid" or "newest" chooses among the rows of a key, not both',
     ),
   union: z.array(name).min(1, 'name at least one'),
+  /** `nulls`: rows without a value are left out by default. */
+  unpivot: z.strictObject({
+    columns: z.array(picked).min(1, 'name at least one column'),
+    name,
+    value: name,
+    nulls: z.literal('keep').optional(),
+  }),
+  pivot: z.strictObject({
+    by: z.array(name),
+    name,
+    value: name,
+    into: z.array(z.union([z.string(), z.strictObject({ value: z.string(), as: name })])),
+  }),
   sort: z
     .array(
       z.union([

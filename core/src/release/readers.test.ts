@@ -119,6 +119,20 @@ test('readers get what their perspective shows, with roles as tables, and nothin
   expect(said).not.toMatch(/wage|raw|staff|boss|salaries|mart|desk_log|lent/i);
 });
 
+test('a kept trial is open, or closed where its conditions speak of what is not shown, or left out', () => {
+  const trial = (name: string, query: object) => ({ name, query: { measures: ['Loans'], ...query } });
+  const trials = [
+    trial('open', { by: ['branch.town'] }),
+    trial('condition', { by: ['branch.town'], filters: [{ where: 'loan.wage > 1' }] }),
+    trial('on the spot', { measures: [{ name: 'x', formula: 'max(loan.wage)' }] }),
+    trial('by what is not shown', { by: ['loan.wage'] }),
+    trial('of what is not shown', { measures: ['Wages'], filters: [{ where: 'loan.fine > 1' }] }),
+  ];
+  const of = new ReadersView({ ...model, trials }, { ...desk, trials: trials.map((t) => t.name) });
+  expect(of.model.trials!.map((t) => t.name)).toEqual(['open']);
+  expect(of.closedTrials.map((t) => t.name)).toEqual(['condition', 'on the spot']);
+});
+
 test('without a perspective all is shown that is not hidden', () => {
   const { model: all } = new ReadersView(model, undefined);
   expect(all.tables.map((t) => t.name)).toEqual(['loan', 'branch', 'day', 'staff', 'Returned']);

@@ -49,7 +49,7 @@ export class ReadersView {
     const trials = shown.trials ?? [];
     const isOpen = ({ query }: { query: Query }) => this.notShown(query).length === 0;
     this.closedTrials = trials
-      .filter((t) => !isOpen(t))
+      .filter((t) => !isOpen(t) && this.namesShown(t.query))
       .map(({ name, title, folder }) => ({ name, title, folder }));
     const { crease, name, title, description, asOf } = whole;
     this.model = {
@@ -91,6 +91,19 @@ export class ReadersView {
       ...(query.filters ?? []).flatMap((filter) => this.ofFilter(filter, query)),
     ];
     return [...new Set(found)];
+  }
+
+  /**
+   * Whether the heads of an answer name nothing that is not shown. Parts on the spot have names of their own:
+   * whoever kept such a question for readers wants them to have its answer.
+   */
+  private namesShown({ by = [], across = [], measures }: Query): boolean {
+    const isSpot = (item: unknown) => typeof item === 'object' && item !== null && 'formula' in item;
+    const named = {
+      by: [...by, ...across].filter((item) => !isSpot(item)),
+      measures: measures.filter((item) => !isSpot(item)),
+    };
+    return this.notShown(named).length === 0;
   }
 
   /** Columns written `table.column` that readers are not shown. */

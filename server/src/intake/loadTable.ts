@@ -18,6 +18,8 @@ import { readFile } from './readFile.ts';
 import type { FinalizeOrder } from './finalizeLoad.ts';
 import type { PartsOrder } from './finalizeParts.ts';
 import type { StoredParquet } from './storeParquet.ts';
+import type { Outgoing, Unknown } from './unknownMembers.ts';
+import { toldOf, unknownText } from './unknownMembers.ts';
 import { isParquet } from '../sources/fileTable.ts';
 import { SharedProgress } from '../threads/sharedProgress.ts';
 
@@ -38,6 +40,11 @@ export interface Target {
   readonly known?:
     { readonly columns: FinalizeOrder['columns']; readonly key: readonly string[] } | undefined;
   readonly dryRun?: boolean;
+  /** References to dimensions, and what happens where a member is not there. */
+  readonly references?: readonly Outgoing[] | undefined;
+  readonly unknown?: 'list' | 'stop' | 'add' | undefined;
+  /** Hears of what is done once the rows have been read. */
+  readonly onStep?: (step: string) => void;
   /** Of a table that is kept in parts. */
   readonly parts?: Pick<PartsOrder, 'partition' | 'mode' | 'only'> | undefined;
 }
@@ -89,6 +96,8 @@ export interface Stored {
   readonly pending: PendingRows | undefined;
   /** Records that were not taken, as far as they are listed. */
   readonly notTaken: readonly ReadProblem[];
+  /** Members that the rows refer to and that are not there. */
+  readonly unknown: readonly Unknown[];
 }
 
 /**
@@ -121,13 +130,30 @@ async function finish(
 ): Promise<Stored> {
   try {
     const unread = load.tables.problemsOf(tableId);
+    const unknown = await unknownMembers(load, tableId);
     const stored = await finishRows(load, tableId, misfits, rows, problems);
     const leftOut = load.target.misfits === 'leave out' ? rowsOf(misfits) : [];
-    return { ...stored, notTaken: [...unread, ...leftOut, ...stored.result.refused] };
+    const told = unknown.length === 0 ? {} : { unknown: toldOf(unknown, load.target.unknown ?? 'list') };
+    return {
+      ...stored,
+      result: { ...stored.result, ...told },
+      notTaken: [...unread, ...leftOut, ...stored.result.refused],
+      unknown,
+    };
   } catch (error) {
     load.tables.drop(tableId);
     throw error;
   }
+}
+
+/** Throws ReadError where there are some and that is to stop the load. */
+async function unknownMembers({ pool, spec, target }: Load, tableId: number): Promise<readonly Unknown[]> {
+  const { references = [], workspace } = target;
+  if (references.length === 0) return [];
+  target.onStep?.('looking for their members');
+  const found = await pool.load('unknownMembers', { workspace, tableId, table: spec.table, references });
+  if (target.unknown === 'stop' && found.length > 0) throw new ReadError(unknownText(found));
+  return found;
 }
 
 async function finishRows(
@@ -136,7 +162,7 @@ async function finishRows(
   misfits: ReadonlyMap<string, Misfits>,
   rows: number,
   problems: number,
-): Promise<Omit<Stored, 'notTaken'>> {
+): Promise<Omit<Stored, 'notTaken' | 'unknown'>> {
   const { tables, target, pool, spec } = load;
   const { modelId, key, replaces = 'all', merge, known, dryRun = false } = target;
   if (target.misfits === 'stop' && misfits.size > 0) throw new ReadError(misfitText(misfits));
@@ -174,6 +200,7 @@ async function finishRows(
       misfits: leftOut.length > 0 ? [] : [...misfits],
     },
   };
+  target.onStep?.('bringing them onto what is there');
   const settled = await pool.load('finalize', { workspace: target.workspace, order });
   // Rows that are only compared stay where they have been written.
   if (settled.asTheyAre) return { result: settled.result, pending: oneTable(tableId, misfits, replaces) };

@@ -1,6 +1,8 @@
 import { statSync } from 'node:fs';
+import { Readable } from 'node:stream';
 import type { LoadResult } from '@crease/contract';
 import type { MergeOrder } from '@crease/core/load';
+import type { Model } from '@crease/core/model';
 import { sameName } from '@crease/core/model';
 import type { ReadSpec } from '@crease/core/reading';
 import { tableText } from '../databases/reader.ts';
@@ -14,6 +16,8 @@ import { partsOrder } from './partsOrder.ts';
 import type { Stored, Target } from './loadTable.ts';
 import { loadTable } from './loadTable.ts';
 import { isParquet } from '../sources/fileTable.ts';
+import type { Unknown } from './unknownMembers.ts';
+import { membersFile, outgoingOf, toAdd } from './unknownMembers.ts';
 import { leftOutFile } from './wholeLines.ts';
 
 type Progress = (part: number, detail: string) => void;
@@ -45,10 +49,13 @@ export async function loadTables(
   onCancel(() => cancel.abort());
   const loads: LoadResult[] = [];
   const stored: StoredTable[] = [];
-  for (const [i, table] of coming.entries()) {
+  const unknown: (readonly Unknown[])[] = [];
+  const { model } = workspace.models.head(modelId);
+  for (const [i, table] of dimensionsFirst(model, coming).entries()) {
     const { order } = table;
     const key = keyFor(workspace.models.head(modelId).model, table);
-    const tell = (part: number) => progress((i + part) / coming.length, order.name);
+    const tell = (part: number, step = stepOf(part)) =>
+      progress((i + part) / coming.length, `${order.name}: ${step}`);
     const entry = entryOf(table);
     try {
       if (cancel.signal.aborted) throw new ServerError('cannot-answer', 'cancelled');
@@ -57,15 +64,28 @@ export async function loadTables(
         result,
         pending,
         leftOut: records,
-      } = await storeOne(workspace, table, targetOf(workspace, modelId, table, key, dryRun), {
-        cancel,
-        tell,
-        onCancel,
-      });
+        unknown: found,
+      } = await storeOne(
+        workspace,
+        table,
+        {
+          ...targetOf(workspace, modelId, table, key, dryRun),
+          ...referencesOf(workspace, modelId, table, stored),
+        },
+        { cancel, tell, onCancel },
+      );
+      if (order.unknown === 'add') unknown.push(found);
       const told = dryRun && records !== undefined ? { leftOutFile: records } : {};
       loads.push({ table: order.name, ...result, ...told });
-      const { counts, removed, leftOut, rows, parts } = result;
-      const done = { counts, removed, leftOut, rows, ...(parts ? { parts: parts.map((p) => p.name) } : {}) };
+      const { counts, removed, leftOut, rows, parts, unknown: members } = result;
+      const done = {
+        counts,
+        removed,
+        leftOut,
+        rows,
+        ...(parts ? { parts: parts.map((p) => p.name) } : {}),
+        ...(members ? { unknown: members } : {}),
+      };
       if (pending)
         stored.push({
           table,
@@ -84,14 +104,143 @@ export async function loadTables(
     }
     if (!dryRun) await workspace.uploads.drop(order.upload);
   }
-  if (!dryRun) await registered(workspace, modelId, stored, by);
+  if (!dryRun) {
+    for (const [dimension, members] of toAdd(unknown)) {
+      const grown = await addMembers(workspace, modelId, dimension, members, stored);
+      loads.push(grown.load);
+      stored.push(grown.stored);
+    }
+    const isJudged = stored.some(({ table }) => table.order.broken === 'stop');
+    progress(1, isJudged ? 'judging, and making it visible' : 'making it visible');
+    await registered(workspace, modelId, stored, by);
+  }
+  loads.sort((a, b) => placeOf(coming, a) - placeOf(coming, b));
   const sum = (of: (load: LoadResult) => number) => loads.reduce((n, load) => n + of(load), 0);
   const rows = sum((l) => l.counts.added + l.counts.changed + l.counts.unchanged);
   const leftOut = sum((l) => l.leftOut + l.counts.refused);
   const whole = new Intl.NumberFormat('en');
-  const detail = `${whole.format(rows)} ${rows === 1 ? 'row' : 'rows'} ${dryRun ? 'would be stored' : 'stored'}${leftOut > 0 ? `, ${whole.format(leftOut)} listed as left out` : ''}`;
+  const detail = `${whole.format(rows)} ${rows === 1 ? 'row' : 'rows'} ${dryRun ? 'would be stored' : 'stored'}${leftOut > 0 ? `, ${whole.format(leftOut)} listed as left out` : ''}${membersText(loads)}`;
   return { detail, loads };
 }
+
+/** What is done once so much of a table's load is done. */
+const stepOf = (part: number): string => (part < READ ? 'reading' : 'encoding');
+const READ = 0.7;
+
+/** References to members that are not there, in few words. */
+function membersText(loads: readonly LoadResult[]): string {
+  const all = loads.flatMap((load) => load.unknown ?? []);
+  const rows = all.reduce((sum, { rows: own }) => sum + own, 0);
+  const dimensions = [...new Set(all.map(({ dimension }) => dimension))].join(', ');
+  return rows === 0 ? '' : `, ${rows} refer to members that ${dimensions} lacked`;
+}
+
+/** In the order in which they were asked for; dimensions that only grew come last. */
+const placeOf = (coming: readonly PendingTable[], { table }: LoadResult): number => {
+  const at = coming.findIndex((c) => c.order.name === table);
+  return at < 0 ? coming.length : at;
+};
+
+/** Tables that others of them refer to come first, so that their new members are known. */
+function dimensionsFirst(model: Model, coming: readonly PendingTable[]): PendingTable[] {
+  const done: PendingTable[] = [];
+  const open = new Set<string>();
+  const visit = (table: PendingTable): void => {
+    const name = table.order.name.toLowerCase();
+    if (done.includes(table) || open.has(name)) return;
+    open.add(name);
+    for (const r of model.relationships ?? []) {
+      if (r.from.table.toLowerCase() !== name) continue;
+      const to = coming.find((c) => sameName(c.order.name, r.to.table));
+      if (to) visit(to);
+    }
+    done.push(table);
+  };
+  coming.forEach(visit);
+  return done;
+}
+
+/** What a table's rows refer to, with the rows that have been stored before them in the same load. */
+function referencesOf(
+  workspace: Workspace,
+  modelId: number,
+  { order }: PendingTable,
+  stored: readonly StoredTable[],
+): Pick<Target, 'references' | 'unknown'> {
+  const { model } = workspace.models.head(modelId);
+  const coming = stored.map(({ table, pending }) => ({ key: keyFor(model, table), rows: pending }));
+  const versions = workspace.tables.versionsWith(modelId, coming);
+  const names = order.columns.map((c) => c.name);
+  return {
+    references: outgoingOf(model, order.name, names, (key) => versions[key]),
+    unknown: order.unknown,
+  };
+}
+
+/** Adds members to a dimension by its key, as a load of its own that becomes visible with the others. */
+async function addMembers(
+  workspace: Workspace,
+  modelId: number,
+  dimension: string,
+  members: readonly (readonly string[])[],
+  stored: readonly StoredTable[],
+): Promise<{ load: LoadResult; stored: StoredTable }> {
+  const { model } = workspace.models.head(modelId);
+  const table = model.tables.find((t) => sameName(t.name, dimension))!;
+  const begun = performance.now();
+  const upload = await workspace.uploads.receive(
+    'unmatched.csv',
+    Readable.from([membersFile(table, table.key!, members)]),
+  );
+  const order: PendingTable['order'] = {
+    upload: upload.id,
+    name: table.name,
+    dialect: MEMBERS_DIALECT,
+    nulls: [''],
+    columns: table.columns
+      .filter((c) => c.formula === undefined)
+      .map(({ name, type }) => ({ name, fileName: name, type })),
+    misfits: 'null',
+    mode: 'update',
+    broken: 'store',
+    unknown: 'list',
+  };
+  const pendingTable: PendingTable = { order, file: 'unmatched members', origin: undefined, grows: true };
+  const key = keyFor(model, pendingTable);
+  const earlier = stored.find(({ table: other }) => keyFor(model, other) === key);
+  if (earlier)
+    throw new ServerError(
+      'cannot-answer',
+      `${dimension} is loaded together with rows that refer to members it does not have: load it first, or have such members listed`,
+    );
+  const whole = new AbortController();
+  const { result, pending } = await storeOne(
+    workspace,
+    pendingTable,
+    targetOf(workspace, modelId, pendingTable, key, false),
+    { cancel: whole, tell: () => undefined, onCancel: () => undefined },
+  );
+  await workspace.uploads.drop(upload.id);
+  const { counts, removed, leftOut, rows } = result;
+  return {
+    load: { table: table.name, ...result },
+    stored: {
+      table: pendingTable,
+      pending: pending!,
+      tookMs: performance.now() - begun,
+      entry: { ...entryOf(pendingTable), outcome: 'done', counts, removed, leftOut, rows },
+      leftOut: undefined,
+    },
+  };
+}
+
+const MEMBERS_DIALECT = {
+  delimiter: ',',
+  quote: '"',
+  header: true,
+  encoding: 'utf-8',
+  newline: '\n',
+} as const;
 
 /** Makes what was stored visible; where claims stop it, the log says so of each of its tables. */
 async function registered(
@@ -132,14 +281,23 @@ async function storeOne(
   workspace: Workspace,
   table: PendingTable,
   target: Target,
-  { cancel, tell, onCancel }: { cancel: AbortController; tell: (part: number) => void; onCancel: OnCancel },
+  {
+    cancel,
+    tell,
+    onCancel,
+  }: { cancel: AbortController; tell: (part: number, step?: string) => void; onCancel: OnCancel },
 ): Promise<Stored & { readonly leftOut: string | undefined }> {
   const { order, origin } = table;
-  if (origin) await draw(workspace, table, cancel.signal, (part) => tell(part * DRAWING));
+  if (origin) await draw(workspace, table, cancel.signal, (part) => tell(part * DRAWING, 'drawing rows'));
   const begun = origin ? DRAWING : 0;
   return workspace.uploads.withFile(order.upload, async (file) => {
-    const running = loadTable(workspace, workspace.tables, file, specOf(table), target, (part) =>
-      tell(begun + part * (1 - begun)),
+    const running = loadTable(
+      workspace,
+      workspace.tables,
+      file,
+      specOf(table),
+      { ...target, onStep: (step) => tell(1, step) },
+      (part) => tell(begun + part * (1 - begun), stepOf(part)),
     );
     onCancel(() => running.stop());
     const stored = await running.done;

@@ -22,6 +22,8 @@ export interface PendingTable {
   readonly origin: Origin | undefined;
   /** Set where parts were chosen for this load alone: what the recipe keeps in their place. */
   readonly usualParts?: { readonly parts?: string[] | undefined };
+  /** Members are added to a table that stays what it is in the model. */
+  readonly grows?: boolean;
 }
 
 /**
@@ -206,7 +208,8 @@ function recipeOf(name: string, { order, origin, usualParts }: PendingTable): Re
   return { ...rest, ...(parts ? { parts } : {}), name, table, ...(from ? { origin: from } : {}) };
 }
 
-function admitted(model: Model, { order, file, origin }: PendingTable): Model {
+function admitted(model: Model, { order, file, origin, grows }: PendingTable): Model {
+  if (grows) return model;
   const columns = order.columns.map((c): ModelColumn => ({
     name: c.name,
     type: c.type,

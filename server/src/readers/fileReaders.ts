@@ -4,6 +4,7 @@ import { readFileSync } from 'node:fs';
 import { fileURLToPath } from 'node:url';
 import type { FilePreview } from '@crease/core/reading';
 import type { Running } from '../threads/pool.ts';
+import { programAt } from '../threads/programs.ts';
 import { WorkFault } from '../threads/workFault.ts';
 import type { IsolatedMessage, IsolatedTask } from './isolated.ts';
 
@@ -19,8 +20,8 @@ const MOST_READERS = 2;
 const WATCHED_MS = 200;
 const PAGE_BYTES = 4096;
 
-const isSource = import.meta.url.endsWith('.ts');
-const program = fileURLToPath(new URL(isSource ? './isolated.ts' : './isolated.mjs', import.meta.url));
+const program = fileURLToPath(programAt('isolated', import.meta.url));
+const isSource = program.endsWith('.ts');
 
 interface Waiting {
   readonly task: IsolatedTask;

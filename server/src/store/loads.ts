@@ -3,7 +3,7 @@ import type { Connection } from './database.ts';
 
 /** A recipe as it was kept; older ones say nothing of claims. */
 const asRecipe = (document: string): RecipeState => ({
-  ...{ broken: 'store' as const },
+  ...{ broken: 'store' as const, unknown: 'list' as const },
   ...(JSON.parse(document) as RecipeState),
 });
 

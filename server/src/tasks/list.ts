@@ -36,6 +36,7 @@ import { explain } from './explain.ts';
 import { trace } from './trace.ts';
 import { transcode } from './transcode.ts';
 import { types } from './types.ts';
+import { unknownMembers } from './unknownMembers.ts';
 import { values } from './values.ts';
 import {
   extractSqlite,
@@ -97,6 +98,7 @@ export const TASKS = {
   trace,
   transcode,
   types,
+  unknownMembers,
   values,
   writeCorrections,
 };

@@ -4,6 +4,7 @@ import { X } from 'lucide-react';
 import { api } from '@crease/contract';
 import { ask } from '../state/api.ts';
 import { useModel } from '../state/model.tsx';
+import { JobSteps, leftText } from '../parts/JobSteps.tsx';
 import { VerdictMark } from '../parts/Marks.tsx';
 import { percent } from '../parts/text.ts';
 
@@ -12,6 +13,9 @@ export function Foot() {
   const { jobs, notice, tell, undo, fail } = useModel();
   const navigate = useNavigate();
   const running = jobs.filter((j) => j.state === 'running');
+  // What the notice tells of: its steps, with what was expected beside what it took.
+  const ended =
+    notice && jobs.findLast((j) => j.state !== 'running' && notice.text.includes(j.detail || j.says));
   useEffect(() => {
     if (notice?.tone !== 'plain') return;
     const timer = setTimeout(() => tell(undefined), 9000);
@@ -30,6 +34,8 @@ export function Foot() {
           </span>
           <progress value={job.progress} max={1} className="h-2 w-48" aria-label={job.says} />
           <span className="num">{percent(job.progress)}</span>
+          <span className="text-soft">{leftText(job)}</span>
+          <JobSteps job={job} />
           <button
             className="btn btn-bare"
             onClick={() => void ask(api.jobs.cancel, { job: job.id }).catch(fail)}
@@ -45,6 +51,7 @@ export function Foot() {
         >
           {notice.tone === 'wrong' && <VerdictMark verdict="broken" />}
           <span className="min-w-0 whitespace-pre-line">{notice.text}</span>
+          {ended && <JobSteps job={ended} />}
           {notice.undo && (
             <button className="btn btn-bare underline" onClick={() => void undo()}>
               Undo

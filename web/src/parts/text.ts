@@ -40,3 +40,11 @@ export function cellText(value: unknown): string {
         : 'false'
       : String(value);
 }
+
+/** A time of milliseconds as people say it. */
+export const seconds = (ms: number): string =>
+  ms < 10_000
+    ? `${(ms / 1000).toFixed(1)} s`
+    : ms < 120_000
+      ? `${Math.round(ms / 1000)} s`
+      : `${Math.round(ms / 60_000)} min`;

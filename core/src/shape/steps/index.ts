@@ -11,8 +11,10 @@ import { lookup } from './lookup.ts';
 import { number } from './number.ts';
 import { off } from './off.ts';
 import { pick } from './pick.ts';
+import { pivot } from './pivot.ts';
 import { sort } from './sort.ts';
 import { union } from './union.ts';
+import { unpivot } from './unpivot.ts';
 
 /** All verbs. A new step is one file, one entry here and what it takes in the model's `steps.ts`. */
 const kinds: { readonly [V in Verb]: StepKind<V> } = {
@@ -25,6 +27,8 @@ const kinds: { readonly [V in Verb]: StepKind<V> } = {
   join,
   lookup,
   union,
+  unpivot,
+  pivot,
   sort,
   number,
   off,

@@ -3,6 +3,7 @@ import type { LoadEntry, LoadsState, RecipeState, UploadState } from '@crease/co
 import { addressOf, api } from '@crease/contract';
 import { ask } from '../../state/api.ts';
 import { useAnswer } from '../../state/useAnswer.ts';
+import { unknownText } from './unknownText.ts';
 import { useModel } from '../../state/model.tsx';
 import { LeafHead } from '../../frame/Leaves.tsx';
 import { VerdictMark } from '../../parts/Marks.tsx';
@@ -250,7 +251,14 @@ function KeptRows({
   );
 }
 
-function outcomeText({ outcome, message, counts, removed = 0, leftOut = 0 }: LoadEntry): string {
+function outcomeText({
+  outcome,
+  message,
+  counts,
+  removed = 0,
+  leftOut = 0,
+  unknown = [],
+}: LoadEntry): string {
   if (outcome !== 'done' || !counts) return message ?? outcome;
   const parts: readonly (readonly [number, string])[] = [
     [counts.added, 'new'],
@@ -260,8 +268,8 @@ function outcomeText({ outcome, message, counts, removed = 0, leftOut = 0 }: Loa
     [removed, 'gone'],
     [leftOut, 'left out'],
   ];
-  return parts
-    .filter(([n], i) => n > 0 || i === 0)
-    .map(([n, what]) => `${count(n)} ${what}`)
-    .join(', ');
+  return [
+    ...parts.filter(([n], i) => n > 0 || i === 0).map(([n, what]) => `${count(n)} ${what}`),
+    ...unknown.map(unknownText),
+  ].join(', ');
 }

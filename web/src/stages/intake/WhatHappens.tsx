@@ -2,6 +2,7 @@ import { csvLine } from '@crease/core/interchange';
 import type { LoadResult } from '@crease/contract';
 import type { Table } from '@crease/core/model';
 import type { FilePreview } from '@crease/core/reading';
+import { unknownText } from './unknownText.ts';
 import { saveFile } from '../../state/save.ts';
 import { cellText, count, many } from '../../parts/text.ts';
 import type { Arrival, ArrivingColumn } from './arrival.ts';
@@ -97,6 +98,20 @@ export function WhatHappens({ arrival, existing, parts, onChange, onTry }: Props
         >
           <option value="null">become null, and are listed</option>
           <option value="leave out">are left out with their rows, and listed</option>
+          <option value="stop">stop the load</option>
+        </select>
+      </label>
+      <label className="flex items-center gap-1">
+        members that a dimension does not have
+        <select
+          className="field h-[24px]"
+          value={arrival.unknown}
+          onChange={(e) =>
+            onChange((a) => ({ ...a, unknown: e.target.value as Arrival['unknown'], tried: undefined }))
+          }
+        >
+          <option value="list">are listed</option>
+          <option value="add">are added to it as “unmatched”</option>
           <option value="stop">stop the load</option>
         </select>
       </label>
@@ -214,7 +229,8 @@ function ChosenParts({ arrival, parts, onChange }: Pick<Props, 'arrival' | 'part
 
 /** What a dry run tells: rows by what would become of them, and some of what would change. */
 function Tried({ result }: { result: LoadResult }) {
-  const { table, counts, removed, leftOut, refused, changes, parts, notChosen, leftOutFile } = result;
+  const { table, counts, removed, leftOut, refused, changes, parts, notChosen, unknown, leftOutFile } =
+    result;
   const shown: readonly (readonly [number, string])[] = [
     [counts.added, 'new'],
     [counts.changed, 'changed'],
@@ -241,6 +257,9 @@ function Tried({ result }: { result: LoadResult }) {
           {notChosen !== undefined && `; ${many(notChosen, 'row')} of other parts not taken`}
         </p>
       )}
+      {(unknown ?? []).map((u) => (
+        <p key={u.relationship}>{unknownText(u)}</p>
+      ))}
       {leftOutFile !== undefined && (
         <button
           className="btn mt-1 h-[24px]"

@@ -23,6 +23,7 @@ const arrival = (change: Partial<Arrival> = {}): Arrival => ({
   columns: arrivingColumns(preview, [], undefined),
   misfits: 'null',
   broken: 'store',
+  unknown: 'list',
   mode: 'replace',
   ...change,
 });
@@ -74,6 +75,7 @@ test('a recipe says all of a load but the file', () => {
     ],
     misfits: 'leave out',
     broken: 'stop',
+    unknown: 'add',
     mode: 'update',
   };
   const made = byRecipe(arrival(), recipe);
@@ -83,6 +85,7 @@ test('a recipe says all of a load but the file', () => {
     mode: 'update',
     misfits: 'leave out',
     broken: 'stop',
+    unknown: 'add',
     nulls: ['', 'n/a'],
   });
   expect(made.columns.map((c) => [c.fileName, c.name, c.taken])).toEqual([

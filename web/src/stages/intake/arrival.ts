@@ -59,6 +59,8 @@ export interface Arrival {
   readonly misfits: 'null' | 'leave out' | 'stop';
   /** What happens where a blocking claim would be broken. */
   readonly broken: 'store' | 'stop';
+  /** What happens to references whose members are not in their dimension. */
+  readonly unknown: 'list' | 'stop' | 'add';
   /** What becomes of the rows that are there. */
   readonly mode: LoadMode;
   /** The name under which the way it is loaded is kept. */
@@ -83,6 +85,7 @@ export const newArrival = (file: Arrival['file'], name: string): Arrival => ({
   columns: [],
   misfits: 'null',
   broken: 'store',
+  unknown: 'list',
   mode: 'replace',
 });
 
@@ -264,6 +267,7 @@ export const orderOf = (a: Arrival): IntakeOrder => ({
   nulls: [...a.preview!.nulls],
   misfits: a.misfits,
   broken: a.broken,
+  unknown: a.unknown,
   columns: a.columns.flatMap((c, i) => {
     if (!c.taken) return [];
     const { use, aggregate } = useOf(c, a.preview!.columns[i]!, a.preview!.rows);
@@ -282,7 +286,7 @@ export const orderOf = (a: Arrival): IntakeOrder => ({
  * preview.
  */
 export function byRecipe(arrival: Arrival, recipe: RecipeState): Arrival {
-  const { dialect, nulls, misfits, broken, mode, part, parts, table, name } = recipe;
+  const { dialect, nulls, misfits, broken, unknown, mode, part, parts, table, name } = recipe;
   const { delimiter, quote, header, skip, encoding } = dialect;
   const columns = arrival.columns.map((c): ArrivingColumn => {
     const said = recipe.columns.find((r) => r.fileName === c.fileName);
@@ -308,6 +312,7 @@ export function byRecipe(arrival: Arrival, recipe: RecipeState): Arrival {
     nulls,
     misfits,
     broken,
+    unknown,
     mode,
     recipe: name,
     dialect: { delimiter, quote, header, encoding, ...(skip === undefined ? {} : { skip }) },

@@ -8,6 +8,7 @@ import { useAuthor } from '../../state/author.ts';
 import { useParam } from '../../state/selection.ts';
 import { useModel } from '../../state/model.tsx';
 import { useAnswer } from '../../state/useAnswer.ts';
+import { JobSteps, leftText } from '../../parts/JobSteps.tsx';
 import { VerdictMark } from '../../parts/Marks.tsx';
 import { moment } from '../../parts/text.ts';
 import { PlanView } from './PlanView.tsx';
@@ -164,7 +165,8 @@ function JobLine({ job, onCancel }: { job: JobState; onCancel: () => void }) {
     return (
       <p className="mt-2 flex items-center gap-3">
         <span role="status">
-          {job.says}: {job.detail === '' ? 'beginning' : job.detail}, {Math.round(job.progress * 100)} %
+          {job.says}: {job.detail === '' ? 'beginning' : job.detail}, {Math.round(job.progress * 100)} %{' '}
+          <span className="text-soft">{leftText(job)}</span>
         </span>
         <button className="btn h-[24px]" onClick={onCancel}>
           Cancel
@@ -177,7 +179,12 @@ function JobLine({ job, onCancel }: { job: JobState; onCancel: () => void }) {
         {job.faults.join(' ')}
       </p>
     );
-  return job.state === 'cancelled' ? <p className="mt-2">Cancelled: the target is as it was.</p> : null;
+  return (
+    <div className="mt-2">
+      {job.state === 'cancelled' && <p>Cancelled: the target is as it was.</p>}
+      <JobSteps job={job} />
+    </div>
+  );
 }
 
 /** The plan of a release, and the release itself while it runs. */
