@@ -14,8 +14,8 @@ const asInto = (one: string | Into): Into => (typeof one === 'string' ? { value:
 
 /**
  * `{ "pivot": { "by": ["branch"], "name": "measure", "value": "amount", "into": ["Loans", "Visits"] } }`: the
- * wide form, a row for each combination of `by` and a column for each of some values of `name`. Numbers of one
- * cell are added; of other values there is to be one. Other values of `name` are left out.
+ * wide form, a row for each combination of `by` and a column for each of some values of `name`. Numbers of
+ * one cell are added; of other values there is to be one. Other values of `name` are left out.
  */
 export const pivot: StepKind<'pivot'> = {
   verb: 'pivot',
