@@ -26,14 +26,13 @@ export function ReaderProvider({
       tell({ tone: 'wrong', text: CHANGES_NOTHING });
       return Promise.resolve();
     };
-    const { number, at } = { number: release.revision, at: release.at };
     return {
       id,
       questions: questionsOfRelease({ model: name, perspective: perspective.name, release: release.id }),
       isReader: true,
       state: {
         id,
-        revision: { id: release.revision, number, says: '', at, by: '' },
+        revision: { id: release.revision, number: release.revision, says: '', at: release.at, by: '' },
         canUndo: false,
         canRedo: false,
         model,
