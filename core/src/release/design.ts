@@ -6,6 +6,7 @@ import type { ModelData } from '../query/index.ts';
 import { DataError } from '../query/index.ts';
 import type { SqlDialect } from '../sql/index.ts';
 import { compileQuery, quoted, standaloneSql } from '../sql/index.ts';
+import { ReadersView } from './readers.ts';
 
 /** A constraint that a target does not get, and the claim that speaks against it. */
 export interface OmittedConstraint {
@@ -118,8 +119,37 @@ export function viewsOf(
       return [];
     }
   });
-  return { views: apart([...tables, ...trials]), faults };
+  return { views: apart([...tables, ...trials, ...measuresView(data, perspective, dialect)]), faults };
 }
+
+/** Under this name an audience lists its measures, as the target lists all of them. */
+const MEASURES_VIEW = 'crease_measure';
+
+/**
+ * The measures that an audience sees, under its titles; formulas and SQL only where they speak of nothing that
+ * it is not shown.
+ */
+function measuresView(data: ModelData, perspective: Perspective, dialect: SqlDialect): ReleasedView[] {
+  const { model } = new ReadersView(data.model, perspective);
+  const cell = (text: string | null | undefined) =>
+    `cast(${text ? `'${text.replaceAll("'", "''")}'` : 'null'} as text)`;
+  const rows = (model.measures ?? []).map((m) => {
+    const sql = m.formula === '' ? null : totalSql(data, m.name, dialect);
+    const cells = [m.name, m.title, m.description, m.formula, sql].map(cell);
+    return `select ${MEASURE_COLUMNS.map((name, i) => `${cells[i]!} as ${quoted(name)}`).join(', ')}`;
+  });
+  if (rows.length === 0) return [];
+  return [
+    {
+      audience: perspective.name,
+      name: MEASURES_VIEW,
+      select: rows.join(' union all '),
+      comment: 'the measures of this audience',
+    },
+  ];
+}
+
+const MEASURE_COLUMNS = ['name', 'title', 'description', 'formula', 'sql'];
 
 /** Views of one audience under names that no other has. */
 function apart(views: readonly ReleasedView[]): ReleasedView[] {

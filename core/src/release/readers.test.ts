@@ -1,5 +1,6 @@
 import fc from 'fast-check';
 import type { Model, Perspective } from '../model/index.ts';
+import { withFamilies } from '../model/index.ts';
 import { ReadersView } from './readers.ts';
 
 const column = (name: string, more = {}) => ({ name, type: 'text', ...more });
@@ -131,6 +132,20 @@ test('a kept trial is open, or closed where its conditions speak of what is not 
   const of = new ReadersView({ ...model, trials }, { ...desk, trials: trials.map((t) => t.name) });
   expect(of.model.trials!.map((t) => t.name)).toEqual(['open']);
   expect(of.closedTrials.map((t) => t.name)).toEqual(['condition', 'on the spot']);
+});
+
+test('measures of period families are there once, whether they are written out or not', () => {
+  const of: Model = { ...model, periodFamilies: [{ measure: 'Loans', periods: ['year to date'] }] };
+  for (const one of [of, withFamilies(of)]) {
+    const { measures } = new ReadersView(one, undefined).model;
+    expect(measures!.map((m) => m.name)).toEqual([
+      'Loans',
+      'Fines',
+      'Wages',
+      'Fines by wage',
+      'Loans, year to date',
+    ]);
+  }
 });
 
 test('without a perspective all is shown that is not hidden', () => {

@@ -11,7 +11,7 @@ import type {
   QueryFilter,
   Table,
 } from '../model/index.ts';
-import { isShown, ModelNames, sameName, seenBy, withFamilies } from '../model/index.ts';
+import { isShown, ModelNames, ownMeasures, sameName, seenBy, withFamilies } from '../model/index.ts';
 
 /** A kept trial that readers may see answered, but whose question speaks of what they are not shown. */
 export interface ClosedTrial {
@@ -34,7 +34,9 @@ export class ReadersView {
 
   /** Without a perspective they see all that is not hidden. */
   constructor(whole: Model, perspective: Perspective | undefined) {
-    const { model: roled, rowsOf, roles } = withRoles(withFamilies(whole));
+    // Period families may be written out already: each of their measures is there once.
+    const once = withFamilies({ ...whole, measures: [...ownMeasures(whole)] });
+    const { model: roled, rowsOf, roles } = withRoles(once);
     this.roles = roles;
     const shown = seenBy(roled, withRolesShown(perspective ?? everything(roled), roled, rowsOf));
     const tables = shown.tables

@@ -115,6 +115,10 @@ export async function makeWork(
       refusals.push(
         `${table.name} has to be made anew, and others hang on it: ${hanging.join(', ')}. Have their owners remove them first`,
       );
+    if (hanging.length > 0 && action !== 'keep' && !isMade)
+      notes.push(
+        `${table.name}: its rows are replaced in place, since others hang on it: ${hanging.join(', ')}`,
+      );
     const rows =
       action === 'load parts'
         ? parts.reduce((n, p) => n + p.rows.length, 0)
