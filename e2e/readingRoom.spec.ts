@@ -274,4 +274,6 @@ test('the demo is mended, released, read; definitions alone reach its readers, a
   await expect(page.getByText(/release 3 to mart done/)).toBeVisible({ timeout: 60_000 });
   await page.goto(room);
   await expect(number).toHaveText(before);
+  // Other journeys know of one demo.
+  await request.delete(`/api/models/${id}`);
 });
