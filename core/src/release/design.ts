@@ -126,8 +126,8 @@ export function viewsOf(
 const MEASURES_VIEW = 'crease_measure';
 
 /**
- * The measures that an audience sees, under its titles; formulas and SQL only where they speak of nothing that
- * it is not shown.
+ * The measures that an audience sees, under its titles; formulas and SQL only where they speak of nothing
+ * that it is not shown.
  */
 function measuresView(data: ModelData, perspective: Perspective, dialect: SqlDialect): ReleasedView[] {
   const { model } = new ReadersView(data.model, perspective);
