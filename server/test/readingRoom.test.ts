@@ -212,6 +212,20 @@ test('the rows behind a number have the columns that are shown, and a catalogue 
   expect(page.text).not.toMatch(/loan\.cost|secret/);
 });
 
+test('of two models with one name each is had by its number; the name alone is refused', async () => {
+  const [one, two] = [await libraryModel(fixture, 'twins'), await libraryModel(fixture, 'twins')];
+  await released(fixture, one);
+  await edited(fixture, two, [
+    { do: 'put-measures', name: 'Copies', value: { name: 'Copies', formula: 'max(loan.copies)' } },
+    { do: 'put-targets', name: 'local', value: { name: 'local', kind: 'sqlite', file: 'out/twin.sqlite' } },
+  ]);
+  await released(fixture, two);
+  expect(await rowsOf(one, { measures: ['Copies'] })).toEqual([[10]]);
+  expect(await rowsOf(two, { measures: ['Copies'] })).toEqual([[5]]);
+  const names = await api().get(room('twins'));
+  expect([names.status, message(names)]).toEqual([404, expect.stringContaining(`${one} or ${two}`)]);
+});
+
 test('it is served alone beside the workbench: without a lock, without a way to write, for a proxy', async () => {
   const id = await libraryModel(fixture, 'alone');
   await released(fixture, id);

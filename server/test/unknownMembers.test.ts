@@ -74,7 +74,7 @@ test('they are listed, by a dry run, by the load and by its log; a reference tha
   ]);
   expect(done.steps!.every((s) => s.state === 'done' && s.ms >= 0)).toBe(true);
   expect(done.elapsedMs).toBeGreaterThan(0);
-  expect(done.detail).toContain('4 refer to members that branch, shelf lacked');
+  expect(done.detail).toContain('4 refer to members that are not in branch, shelf');
   expect(await fixture.rowsOf(id, 'branch')).toHaveLength(2);
   const { log } = (await api().get(`/api/models/${id}/loads`).expect(200)).body as LoadsState;
   expect(log[0]!.unknown).toEqual([AT, ON]);
@@ -141,11 +141,31 @@ test('members that come in the same load are known, whatever the order; a dimens
       ['branch', undefined],
     ],
   ]);
+  // Members that are lacking even so are added to what comes.
+  const some = await orderOf('branch', BRANCH, `${BRANCHES}X,Extra,\n`);
+  const grown = await load(await loans('2,X,1,1\n4,Z,1,1\n5,Z,1,1\n', { unknown: 'add' }), some);
+  expect([grown.state, grown.faults]).toEqual(['done', []]);
+  expect((await fixture.rowsOf(id, 'branch')).map(([code, name]) => [code, name])).toEqual([
+    ['N', 'North'],
+    ['S', 'South'],
+    ['X', 'Extra'],
+    ['Z', 'unmatched'],
+  ]);
+  const unfinished = 'select count(*) from stored_table where state = ?';
+  expect(fixture.workspace.db.prepare(unfinished).pluck().get('loading')).toBe(0);
   // Known by another key than the reference's, it cannot grow by it.
   const { revision } = await fixture.stateOf(id);
   const edit = [{ do: 'set-table', table: 'branch', change: { key: ['name'] } }];
   await api().post(`/api/models/${id}/edits`).send({ base: revision.id, edit, says: 'key' }).expect(200);
-  const listed = await load(await loans('2,Z,1,1\n', { unknown: 'add' }));
+  const listed = await load(await loans('2,Q,1,1\n', { unknown: 'add' }));
   expect(listed.loads!.map((l) => [l.table, l.unknown?.[0]?.added])).toEqual([['loan', false]]);
   expect(await fixture.rowsOf(id, 'branch')).toHaveLength(4);
+});
+
+test('how many there are is told, however many', async () => {
+  const many = Array.from({ length: 60_000 }, (_, i) => `${i},Z${i},1,1`).join('\n');
+  const done = await fixture.load(id, [await loans(`${many}\n`, { unknown: 'add' })], true);
+  const [at] = done.loads![0]!.unknown!;
+  // More than are added at once: they are listed.
+  expect([at!.members, at!.rows, at!.named.length, at!.added]).toEqual([60_000, 60_000, 20, false]);
 });

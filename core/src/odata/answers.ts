@@ -75,7 +75,7 @@ function selected(set: Answers, select: Options['select']): Transformation[] {
     throw wrong(
       `${set.id} is asked with $apply, such as $apply=groupby((ATTRIBUTE),aggregate(MEASURE)), or with $select=ATTRIBUTE,MEASURE`,
     );
-  const properties = select.map((id) => propertyOf(set, id));
+  const properties = [...new Set(select.map((id) => propertyOf(set, id)))];
   const aggregate = properties.filter((p) => p.kind === 'measure').map((p) => ({ property: p.id }));
   const by = properties.filter((p) => p.kind === 'attribute').map((p) => p.id);
   return [by.length > 0 ? { kind: 'groupby', by, aggregate } : { kind: 'aggregate', aggregate }];
@@ -207,7 +207,7 @@ function sorted(result: Result, order: readonly Ordered[]): Result {
 
 function narrowed(result: Result, select: Options['select']): Result {
   if (!select || select.includes('*')) return result;
-  const places = select.map((id) => placeOf(result, id));
+  const places = [...new Set(select.map((id) => placeOf(result, id)))];
   return {
     properties: places.map((place) => result.properties[place]!),
     rows: result.rows.map((row) => places.map((place) => row[place]!)),

@@ -19,11 +19,12 @@ function chosen(set: EntitySet, select: Options['select']): { id: string; column
     ...set.properties.map(({ id, column }) => ({ id, column })),
   ];
   if (!select || select.includes('*')) return all;
-  return select.map((name) => {
-    const found = all.find((p) => p.id.toLowerCase() === name.toLowerCase());
-    if (!found) throw noProperty(set.id, name);
-    return found;
+  const found = select.map((name) => {
+    const property = all.find((p) => p.id.toLowerCase() === name.toLowerCase());
+    if (!property) throw noProperty(set.id, name);
+    return property;
   });
+  return [...new Set(found)];
 }
 
 const noProperty = (set: string, name: string): Error => wrong(`${set} has no property ${name}`);
@@ -129,7 +130,7 @@ export const countOf = (data: ModelData, set: EntitySet, options: Options): numb
 /** One row by its key, such as `7` or `branch=7,day=2026-01-31`. Throws ODataError where there is none. */
 export function entityOf(data: ModelData, set: EntitySet, key: string, select: Options['select']): Page {
   const reader = new ODataReader(key, 'the key');
-  const wanted = set.key ?? [];
+  const wanted = set.key?.map(({ id }) => id) ?? [set.row];
   const parts = reader.list((): [string | undefined, Expression] => {
     const value = reader.expression();
     if (value.kind !== 'property') return [undefined, value];
@@ -138,10 +139,13 @@ export function entityOf(data: ModelData, set: EntitySet, key: string, select: O
   });
   reader.end();
   const filter = parts.map(([name, value], i): Expression => {
-    const property = name ?? (parts.length === 1 ? (wanted[i]?.id ?? set.row) : undefined);
+    const property = name ?? (parts.length === 1 ? wanted[i] : undefined);
     if (property === undefined || value.kind !== 'literal') throw reader.fault('a key is NAME=VALUE');
     return { kind: 'binary', operator: 'eq', left: { kind: 'property', name: property }, right: value };
   });
+  const isNamed = (id: string) => parts.some(([name]) => name?.toLowerCase() === id.toLowerCase());
+  const isWhole = parts.length === wanted.length && (parts[0]![0] === undefined || wanted.every(isNamed));
+  if (!isWhole) throw wrong(`the key of ${set.id} is ${wanted.join(', ')}`);
   const rows = set.key
     ? fitting(data, set, { order: [], skip: 0, count: false, filter: all(filter) }, 1)
     : rowNumbered(data, set, parts);
@@ -157,8 +161,7 @@ function rowNumbered(
   set: EntitySet,
   [part]: readonly [string | undefined, Expression][],
 ): number[] {
-  const [name, value] = part!;
-  if (name !== undefined && name.toLowerCase() !== set.row.toLowerCase()) throw noProperty(set.id, name);
+  const [, value] = part!;
   const row = value.kind === 'literal' && value.type === 'integer' ? Number(value.text) - 1 : -1;
   return row >= 0 && row < data.rowCount(set.table.name) ? [row] : [];
 }

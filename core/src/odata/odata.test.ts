@@ -142,6 +142,8 @@ test('rows have the values of their columns, with all their digits', () => {
   });
   expect(JSON.parse(ask('loan(no=2)').body)).toMatchObject({ note: 'Élan' });
   expect([ask('loan(77)').status, ask('branch(3)').status, ask('branch(0)').status]).toEqual([404, 404, 404]);
+  expect(ask('loan', '$select=no,NO,no&$top=1').body).toContain('"value":[{"no":1}]');
+  expect(ask('answers', '$select=Loans,Loans').body).toContain('"value":[{"Loans":8}]');
   const bare = ask('loan', '$top=1&$format=application/json;odata.metadata=none');
   expect([bare.type, bare.body]).toEqual([
     'application/json;odata.metadata=none',
@@ -332,6 +334,10 @@ test.each([
   ['loan', '$apply=aggregate(Loans)', 400, 'for the set of answers'],
   ['loan', '$format=xml', 501, 'the format xml'],
   ['loan(a)', '', 400, '"=" is missing'],
+  ["loan(note='a')", '', 400, 'the key of loan is no'],
+  ['loan(no=1,no=1)', '', 400, 'the key of loan is no'],
+  ['branch(row=1,row=2)', '', 400, 'the key of branch is row'],
+  ['branch(code=1)', '', 400, 'the key of branch is row'],
   ['answers', '', 400, 'is asked with $apply'],
   ['answers', '$apply=filter(Loans gt 1)/aggregate(Loans)', 400, 'filtered after the grouping'],
   ['answers', '$apply=groupby((Loans))', 400, 'Loans is a measure'],

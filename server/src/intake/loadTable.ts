@@ -40,6 +40,8 @@ export interface Target {
   readonly known?:
     { readonly columns: FinalizeOrder['columns']; readonly key: readonly string[] } | undefined;
   readonly dryRun?: boolean;
+  /** The rows onto which these are brought, as ids of their parts; by default those that are visible. */
+  readonly onto?: string | undefined;
   /** References to dimensions, and what happens where a member is not there. */
   readonly references?: readonly Outgoing[] | undefined;
   readonly unknown?: 'list' | 'stop' | 'add' | undefined;
@@ -168,7 +170,7 @@ async function finishRows(
   if (target.misfits === 'stop' && misfits.size > 0) throw new ReadError(misfitText(misfits));
   if (known) refuseUnreadable(spec.table, rows, misfits);
   const leftOut = target.misfits === 'leave out' ? rowsOf(misfits) : [];
-  const existing = tables.versions(modelId)[key];
+  const existing = target.onto ?? tables.versions(modelId)[key];
   // What would be refused is refused by a dry run, too.
   if (!merge && !target.parts) tables.checkFits(tableId, replaces);
   const isCompared =

@@ -99,20 +99,15 @@ export async function loadTables(
       const { aborted } = cancel.signal;
       if (!dryRun)
         workspace.loads.note(modelId, { ...entry, outcome: aborted ? 'cancelled' : 'failed', message });
-      if (stored.length > 0) await registered(workspace, modelId, stored, by);
+      if (stored.length > 0) await registered(workspace, modelId, stored, toAdd(unknown), by);
       throw aborted ? error : named(error as Error, order.name);
     }
     if (!dryRun) await workspace.uploads.drop(order.upload);
   }
   if (!dryRun) {
-    for (const [dimension, members] of toAdd(unknown)) {
-      const grown = await addMembers(workspace, modelId, dimension, members, stored);
-      loads.push(grown.load);
-      stored.push(grown.stored);
-    }
     const isJudged = stored.some(({ table }) => table.order.broken === 'stop');
     progress(1, isJudged ? 'judging, and making it visible' : 'making it visible');
-    await registered(workspace, modelId, stored, by);
+    loads.push(...(await registered(workspace, modelId, stored, toAdd(unknown), by)));
   }
   loads.sort((a, b) => placeOf(coming, a) - placeOf(coming, b));
   const sum = (of: (load: LoadResult) => number) => loads.reduce((n, load) => n + of(load), 0);
@@ -132,7 +127,7 @@ function membersText(loads: readonly LoadResult[]): string {
   const all = loads.flatMap((load) => load.unknown ?? []);
   const rows = all.reduce((sum, { rows: own }) => sum + own, 0);
   const dimensions = [...new Set(all.map(({ dimension }) => dimension))].join(', ');
-  return rows === 0 ? '' : `, ${rows} refer to members that ${dimensions} lacked`;
+  return rows === 0 ? '' : `, ${rows} refer to members that are not in ${dimensions}`;
 }
 
 /** In the order in which they were asked for; dimensions that only grew come last. */
@@ -177,14 +172,17 @@ function referencesOf(
   };
 }
 
-/** Adds members to a dimension by its key, as a load of its own that becomes visible with the others. */
+/**
+ * Adds members to a dimension by its key: to rows of it that come in the same load, or as a load of its own
+ * that becomes visible with the others.
+ */
 async function addMembers(
   workspace: Workspace,
   modelId: number,
   dimension: string,
   members: readonly (readonly string[])[],
-  stored: readonly StoredTable[],
-): Promise<{ load: LoadResult; stored: StoredTable }> {
+  stored: StoredTable[],
+): Promise<LoadResult> {
   const { model } = workspace.models.head(modelId);
   const table = model.tables.find((t) => sameName(t.name, dimension))!;
   const begun = performance.now();
@@ -207,32 +205,34 @@ async function addMembers(
   };
   const pendingTable: PendingTable = { order, file: 'unmatched members', origin: undefined, grows: true };
   const key = keyFor(model, pendingTable);
-  const earlier = stored.find(({ table: other }) => keyFor(model, other) === key);
-  if (earlier)
-    throw new ServerError(
-      'cannot-answer',
-      `${dimension} is loaded together with rows that refer to members it does not have: load it first, or have such members listed`,
-    );
+  const at = stored.findIndex(({ table: other }) => keyFor(model, other) === key);
+  const coming = at < 0 ? undefined : stored[at]!;
+  const onto = coming && workspace.tables.versionsWith(modelId, [{ key, rows: coming.pending }])[key];
   const whole = new AbortController();
   const { result, pending } = await storeOne(
     workspace,
     pendingTable,
-    targetOf(workspace, modelId, pendingTable, key, false),
+    { ...targetOf(workspace, modelId, pendingTable, key, false), onto },
     { cancel: whole, tell: () => undefined, onCancel: () => undefined },
   );
   await workspace.uploads.drop(upload.id);
   const { counts, removed, leftOut, rows } = result;
-  return {
-    load: { table: table.name, ...result },
-    stored: {
+  if (coming) {
+    dropRows(workspace, coming);
+    stored[at] = { ...coming, pending: pending!, entry: { ...coming.entry, rows } };
+  } else
+    stored.push({
       table: pendingTable,
       pending: pending!,
       tookMs: performance.now() - begun,
       entry: { ...entryOf(pendingTable), outcome: 'done', counts, removed, leftOut, rows },
       leftOut: undefined,
-    },
-  };
+    });
+  return { table: table.name, ...result };
 }
+
+const dropRows = ({ tables }: Workspace, { pending }: StoredTable): void =>
+  pending.tables.forEach(({ tableId }) => tables.drop(tableId));
 
 const MEMBERS_DIALECT = {
   delimiter: ',',
@@ -242,18 +242,28 @@ const MEMBERS_DIALECT = {
   newline: '\n',
 } as const;
 
-/** Makes what was stored visible; where claims stop it, the log says so of each of its tables. */
+/**
+ * Makes what was stored visible, with new members of dimensions, of which it tells. Where claims or a fault
+ * stop it nothing of it stays, and the log says so of each of its tables.
+ */
 async function registered(
   workspace: Workspace,
   modelId: number,
-  stored: readonly StoredTable[],
+  stored: StoredTable[],
+  members: ReturnType<typeof toAdd>,
   by: string,
-): Promise<void> {
+): Promise<LoadResult[]> {
+  const grown: LoadResult[] = [];
   try {
+    for (const [dimension, texts] of members)
+      grown.push(await addMembers(workspace, modelId, dimension, texts, stored));
     await registerTables(workspace, modelId, stored, by);
+    return grown;
   } catch (error) {
     const { message } = error as Error;
-    for (const { entry } of stored) {
+    for (const rows of stored) {
+      const { entry } = rows;
+      dropRows(workspace, rows);
       const { table, source, mode, recipe } = entry;
       const kept = { table, source, mode, ...(recipe === undefined ? {} : { recipe }) };
       workspace.loads.note(modelId, { ...kept, outcome: 'failed', message });

@@ -28,7 +28,10 @@ export interface Outgoing {
 /** Members that a reference leads to and that are not there; each as the texts of its key. */
 export interface Unknown {
   readonly reference: Pick<Outgoing, 'relationship' | 'dimension' | 'canGrow'>;
+  /** As far as they can be added: there may be more. */
   readonly members: readonly (readonly string[])[];
+  /** How many there are. */
+  readonly count: number;
   readonly rows: number;
 }
 
@@ -79,7 +82,8 @@ export function unknownOf(tables: Tables, coming: TableData, references: readonl
     return [
       {
         reference: { relationship: reference.relationship, dimension, canGrow: reference.canGrow },
-        members: unknown.slice(0, MOST_ADDED + 1).map(([, { texts }]) => texts),
+        members: unknown.slice(0, MOST_ADDED).map(([, { texts }]) => texts),
+        count: unknown.length,
         rows: unknown.reduce((sum, [, { rows }]) => sum + rows, 0),
       },
     ];
@@ -126,9 +130,9 @@ function ofSeveral(columns: readonly Column[], rowCount: number): Map<string, Ke
 
 /** Why a load stops that is not to have unknown members. */
 export function unknownText(unknown: readonly Unknown[]): string {
-  const parts = unknown.map(({ reference, members, rows }) => {
+  const parts = unknown.map(({ reference, members, count, rows }) => {
     const named = members.slice(0, 5).map((texts) => `“${texts.join(', ')}”`);
-    const more = members.length > named.length ? ', …' : '';
+    const more = count > named.length ? ', …' : '';
     return `${rows} ${rows === 1 ? 'row refers' : 'rows refer'} to members that ${reference.dimension} does not have (${named.join(', ')}${more})`;
   });
   return `${parts.join('; ')}. Nothing was stored: load ${unknown[0]!.reference.dimension} first, or have such members listed or added`;
@@ -136,13 +140,13 @@ export function unknownText(unknown: readonly Unknown[]): string {
 
 /** What is told of unknown members, and what becomes of them. */
 export const toldOf = (unknown: readonly Unknown[], way: 'list' | 'stop' | 'add'): UnknownMembers[] =>
-  unknown.map(({ reference, members, rows }) => ({
+  unknown.map(({ reference, members, count, rows }) => ({
     relationship: reference.relationship,
     dimension: reference.dimension,
-    members: members.length,
+    members: count,
     rows,
     named: members.slice(0, MOST_TOLD).map((texts) => texts.join(', ')),
-    added: way === 'add' && reference.canGrow && members.length <= MOST_ADDED,
+    added: way === 'add' && reference.canGrow && count <= MOST_ADDED,
   }));
 
 /** What is written of a member that was added. */
@@ -175,8 +179,8 @@ export function membersFile(
 /** New members by dimension; those of several references are added once. */
 export function toAdd(unknown: readonly (readonly Unknown[])[]): Map<string, readonly (readonly string[])[]> {
   const found = new Map<string, Map<string, readonly string[]>>();
-  for (const { reference, members } of unknown.flat()) {
-    if (!reference.canGrow || members.length > MOST_ADDED) continue;
+  for (const { reference, members, count } of unknown.flat()) {
+    if (!reference.canGrow || count > MOST_ADDED) continue;
     const own = found.get(reference.dimension) ?? new Map<string, readonly string[]>();
     for (const texts of members) own.set(JSON.stringify(texts), texts);
     found.set(reference.dimension, own);

@@ -201,11 +201,18 @@ export class ReadingRoom {
   private released(model: string, release: number | undefined): Released {
     const { releases, models } = this.source;
     const ids = releases.models();
-    const byName = (id: number) => {
+    const isNamed = (id: number) => {
       const found = releases.forReaders(id);
       return found !== undefined && sameName(models.find(found.revision).model.name, model);
     };
-    const id = ids.find((one) => String(one) === model) ?? ids.find(byName);
+    const numbered = ids.find((one) => String(one) === model);
+    const named = numbered === undefined ? ids.filter(isNamed) : [numbered];
+    if (named.length > 1)
+      throw new ServerError(
+        'not-found',
+        `several released models are named ${model}: ask for one by its number, ${named.join(' or ')}`,
+      );
+    const [id] = named;
     const found = id === undefined ? undefined : releases.forReaders(id, release);
     if (!found)
       throw new ServerError(

@@ -17,6 +17,9 @@ export function RoomHome() {
   const isAsked = ({ id, name }: ReleasedSummary) =>
     asked === undefined || String(id) === asked || sameName(name, asked);
   const shown = (data ?? []).filter(isAsked);
+  /** Whether a name leads to one model only: a name of digits would be read as a number. */
+  const isOwnName = (name: string) =>
+    !/^\d+$/.test(name) && (data ?? []).filter((other) => sameName(other.name, name)).length === 1;
   return (
     <main className="mx-auto flex min-h-full max-w-[760px] flex-col px-6 py-10">
       <header className="mb-6 flex items-center gap-4">
@@ -53,7 +56,7 @@ export function RoomHome() {
               <li key={p.name} className="border-b border-rule last:border-b-0">
                 <Link
                   className="rowlink block px-4 py-2 font-semibold"
-                  to={`/r/${encodeURIComponent(name)}/${encodeURIComponent(p.name)}`}
+                  to={`/r/${isOwnName(name) ? encodeURIComponent(name) : id}/${encodeURIComponent(p.name)}`}
                 >
                   {p.title}
                 </Link>
