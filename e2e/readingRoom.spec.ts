@@ -171,18 +171,20 @@ test('a page keeps to its release, is told of a newer one, and shows it when ask
   // Whoever comes back to the page is told; it is asked once in five seconds at most.
   await page.waitForTimeout(5_100);
   await page.evaluate(() => window.dispatchEvent(new Event('focus')));
-  await expect(page.getByText(/^Release 2 of .* is there/)).toBeVisible({ timeout: 40_000 });
+  await expect(page.getByText(/^Release 2 of .* is available; you see release 1\./)).toBeVisible({
+    timeout: 40_000,
+  });
   await page.getByRole('button', { name: 'Show it' }).click();
   await expect(answer(page)).toContainText('700');
   await expect(page.getByText('By hundreds.')).toBeVisible();
 
-  // A release is given up: the one before is what readers see.
+  // The rows of a release are discarded: the one before is what readers see.
   await page.goto(`/m/${id}/release`);
   const targets = page.getByRole('region', { name: 'Targets' });
   await targets.getByText('2 releases so far').click();
   const log = targets.getByRole('table', { name: 'Releases so far' });
   await expect(log.getByRole('row').nth(1)).toContainText('readers see it');
-  await log.getByRole('button', { name: 'Keep the rows of number 2 of mart no more' }).click();
+  await log.getByRole('button', { name: 'Discard the rows of release 2 of mart' }).click();
   await expect(log.getByRole('row').nth(2)).toContainText('readers see it');
   await page.goto(`/r/${id}/Desk`);
   await expect(page.getByText('All that were lent.')).toBeVisible();

@@ -93,7 +93,7 @@ export const targets = {
   giveUp: endpoint({
     method: 'DELETE',
     path: '/models/:id/releases/:release',
-    says: 'The rows of a release are kept no more, and readers do not see it; its target stays as it is',
+    says: 'Discards the rows kept of a release: readers do not see it any more; its target stays as it is',
     answer: doneSchema,
   }),
 };

@@ -16,7 +16,8 @@ class Steps {
   private readonly begun = performance.now();
   private readonly done: JobStep[] = [];
   private current: { readonly name: string; readonly begun: number } | undefined;
-  private estimatedMs: number | undefined;
+
+  constructor(private estimatedMs: number | undefined) {}
 
   /** What is known after it told of so much, from 0 to 1. */
   next(part: number, name: string): Partial<JobState> {
@@ -68,7 +69,8 @@ export class Jobs {
 
   /**
    * Starts a job. `run` tells its progress and ends with a detail; what it rejects with is told as any error
-   * of the server.
+   * of the server. `expectedMs` is how long such work took before, where that is known: else it is guessed
+   * from the progress.
    */
   start(
     says: string,
@@ -77,6 +79,7 @@ export class Jobs {
       progress: (part: number, detail: string) => void,
       onCancel: (stop: () => void) => void,
     ) => Promise<string | Pick<JobState, 'detail' | 'loads' | 'warnings' | 'broken'>>,
+    expectedMs?: number,
   ): JobState {
     const id = randomUUID();
     const entry = {
@@ -98,7 +101,7 @@ export class Jobs {
       stops.push(stop);
       if (cancelled) stop();
     };
-    const steps = new Steps();
+    const steps = new Steps(expectedMs);
     void run((progress, detail) => change({ progress, detail, ...steps.next(progress, detail) }), onCancel)
       .then((end) =>
         change({

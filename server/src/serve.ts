@@ -104,7 +104,10 @@ export async function serveReadingRoom(options: ReadingRoomOptions): Promise<Omi
   const log = pino({ level: options.quiet ? 'silent' : 'warn' });
   const file = resolve(options.workspace);
   const db = readWorkspace(file);
-  const pool = makePool((error) => log.error({ error: String(error) }, 'work in the background failed'));
+  const pool = makePool(
+    (error) => log.error({ error: String(error) }, 'work in the background failed'),
+    true,
+  );
   const { screens = screensFolder(), checksAnswers = false, publicOrigin } = options;
   const source = { file, models: new Models(db), releases: new Releases(db), pool, log };
   const app = makeReadingRoom(source, screens, {

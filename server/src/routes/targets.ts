@@ -1,4 +1,4 @@
-import type { BodyOf } from '@crease/contract';
+import type { BodyOf, ReleaseEntry } from '@crease/contract';
 import { api } from '@crease/contract';
 import type { ReleaseTarget } from '@crease/core/model';
 import { sameName } from '@crease/core/model';
@@ -85,9 +85,16 @@ export function targetRoutes(workspace: Workspace, serve: Serve): void {
           throw error;
         }
       },
+      expected(releases.log(id), entry),
     );
   });
 }
+
+/** How long the last release of as much to the same target took, in ms: its proof is most of that. */
+const expected = (log: readonly ReleaseEntry[], { target, what }: Pick<ReleaseEntry, 'target' | 'what'>) => {
+  const last = log.find((e) => e.outcome === 'done' && e.what === what && sameName(e.target, target));
+  return last?.seconds === undefined ? undefined : Math.round(last.seconds * 1000);
+};
 
 type Input = ReturnType<typeof inputOf>;
 

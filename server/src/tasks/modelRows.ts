@@ -8,15 +8,17 @@ import type { Model, Table } from '@crease/core/model';
 import { DataError, ModelData, scanIsNear } from '@crease/core/query';
 import { retyped } from '@crease/core/shape';
 import { derivedCache } from '../judging/dependencies.ts';
-import { openWorkspace, sourceKey, Tables } from '../store/index.ts';
+import { openWorkspace, readWorkspace, sourceKey, Tables } from '../store/index.ts';
 import type { Connection, ModelVersion } from '../store/index.ts';
+import type { ThreadData } from '../threads/pool.ts';
 import { SharedCodes } from '../threads/sharedCodes.ts';
 import { tableLoader } from '@crease/core/sources';
 
 // What a thread keeps of models and their rows between tasks.
 
 /** Decoded codes, which the threads that answer questions share. */
-export const codes = new SharedCodes(workerData as SharedArrayBuffer);
+const given = workerData as ThreadData;
+export const codes = new SharedCodes(given.codes);
 const connections = new Map<string, Connection>();
 const decoded = new LRUCache<string, TableData>({ max: 80 });
 /** Rows of models with their derived columns and indexes. */
@@ -25,7 +27,8 @@ const models = new LRUCache<string, ModelData>({ max: 3 });
 /** This thread's connection to a workspace. */
 export function connection(workspace: string): Connection {
   let found = connections.get(workspace);
-  if (!found) connections.set(workspace, (found = openWorkspace(workspace)));
+  const open = given.readsOnly ? readWorkspace : openWorkspace;
+  if (!found) connections.set(workspace, (found = open(workspace)));
   return found;
 }
 

@@ -5,5 +5,5 @@ import type { Tasks } from './list.ts';
 /** The threads of the server with its tasks. */
 export type Pool = WorkPool<Tasks>;
 
-export const makePool = (onBug?: (error: unknown) => void): Pool =>
-  new WorkPool<Tasks>(programAt('worker', import.meta.url), onBug);
+export const makePool = (onBug?: (error: unknown) => void, readsOnly = false): Pool =>
+  new WorkPool<Tasks>(programAt('worker', import.meta.url), onBug, readsOnly);

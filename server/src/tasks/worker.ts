@@ -1,6 +1,7 @@
 import { PartsError } from '@crease/core/columns';
 import { availableParallelism } from 'node:os';
 import { workerData } from 'node:worker_threads';
+import type { ThreadData } from '../threads/pool.ts';
 import { DataError, endsWhen, helpScansWith, Interrupted } from '@crease/core/query';
 import { ReadError } from '@crease/core/reading';
 import { DatabaseError } from '../databases/reader.ts';
@@ -29,7 +30,7 @@ if (import.meta.url.endsWith('.mjs') && availableParallelism() > 1)
   helpScansWith(
     new SecondThread(
       new URL('./scanWorker.mjs', import.meta.url),
-      workerData as SharedArrayBuffer,
+      (workerData as ThreadData).codes,
       (error) => void process.stderr.write(`${String(error)}\n`),
     ),
   );

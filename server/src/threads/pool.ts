@@ -6,9 +6,17 @@ import { END } from './protocol.ts';
 import { sharedMemory } from './sharedCodes.ts';
 import { WorkFault } from './workFault.ts';
 
-const makeThreads = (worker: URL, threads: number, codes: SharedArrayBuffer) =>
+/** What threads are given as they begin. */
+export interface ThreadData {
+  /** Memory for decoded codes, which all of them share. */
+  readonly codes: SharedArrayBuffer;
+  /** Whether workspaces are opened to be read alone. */
+  readonly readsOnly: boolean;
+}
+
+const makeThreads = (worker: URL, threads: number, data: ThreadData) =>
   new Piscina({
-    workerData: codes,
+    workerData: data,
     filename: worker.href,
     minThreads: 1,
     maxThreads: threads,
@@ -41,10 +49,11 @@ export class WorkPool<Tasks extends TaskList> {
     worker: URL,
     private readonly onBug: (error: unknown) => void = (error) =>
       void process.stderr.write(`${String(error)}\n`),
+    readsOnly = false,
   ) {
-    const codes = sharedMemory();
-    this.questions = makeThreads(worker, 2, codes);
-    this.loads = makeThreads(worker, READING_THREADS, codes);
+    const data: ThreadData = { codes: sharedMemory(), readsOnly };
+    this.questions = makeThreads(worker, 2, data);
+    this.loads = makeThreads(worker, READING_THREADS, data);
     // A thread that cannot start, for want of memory say, must not end the program.
     for (const threads of [this.questions, this.loads])
       threads.on('error', (error: unknown) => this.onBug(error));

@@ -14,8 +14,7 @@ export function Foot() {
   const navigate = useNavigate();
   const running = jobs.filter((j) => j.state === 'running');
   // What the notice tells of: its steps, with what was expected beside what it took.
-  const ended =
-    notice && jobs.findLast((j) => j.state !== 'running' && notice.text.includes(j.detail || j.says));
+  const ended = jobs.find((j) => j.state !== 'running' && j.id === notice?.job);
   useEffect(() => {
     if (notice?.tone !== 'plain') return;
     const timer = setTimeout(() => tell(undefined), 9000);

@@ -1,10 +1,11 @@
 import type { JobState } from '@crease/contract';
 import { seconds } from './text.ts';
 
-/** How long a job is expected to take from now on; nothing where that is not known. */
+/** How long a job is expected to take from now on; nothing where that is not known, or was wrong. */
 export function leftText({ state, elapsedMs = 0, estimatedMs }: JobState): string {
   if (state !== 'running' || estimatedMs === undefined) return '';
-  const left = Math.max(0, estimatedMs - elapsedMs);
+  const left = estimatedMs - elapsedMs;
+  if (left < 0) return '';
   return left < 1000 ? 'nearly done' : `about ${seconds(left)} left`;
 }
 

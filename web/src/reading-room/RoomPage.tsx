@@ -1,6 +1,6 @@
 import { useEffect } from 'react';
 import { Link, useParams } from 'react-router';
-import type { ReleasedState } from '@crease/contract';
+import type { ReleasedState, ReleaseOfReaders } from '@crease/contract';
 import { addressOf, api } from '@crease/contract';
 import { Lost } from '../frame/Lost.tsx';
 import { moment } from '../parts/text.ts';
@@ -28,7 +28,7 @@ export function RoomPage() {
     <ReaderProvider key={released.release.id} model={model} released={released}>
       <div className="flex h-full min-h-0 flex-col">
         <RoomHeader of={of} released={released} />
-        <Newer of={of} shown={released.release.id} onShow={() => void mutate()} />
+        <Newer of={of} shown={released.release} onShow={() => void mutate()} />
         <RoomTrial of={{ ...of, release: released.release.id }} closed={released.closedTrials} />
       </div>
     </ReaderProvider>
@@ -66,7 +66,7 @@ function RoomHeader({ of, released: { model, perspective, release } }: { of: Of;
 }
 
 /** Tells of a newer release; what is shown stays until somebody wants it. */
-function Newer({ of, shown, onShow }: { of: Of; shown: number; onShow: () => void }) {
+function Newer({ of, shown, onShow }: { of: Of; shown: ReleaseOfReaders; onShow: () => void }) {
   const { data: newest, error } = useAnswer(api.released.newest, of, {
     refreshInterval: ASK_AGAIN_MS,
     revalidateOnFocus: true,
@@ -77,10 +77,10 @@ function Newer({ of, shown, onShow }: { of: Of; shown: number; onShow: () => voi
         {error.message}
       </p>
     );
-  if (newest === undefined || newest.id === shown) return null;
+  if (newest === undefined || newest.id === shown.id) return null;
   return (
     <p role="status" className="flex items-center gap-3 border-b border-rule-strong bg-raised px-4 py-1">
-      Release {newest.number} of {moment(newest.at)} is there; what you see is of the one before.
+      Release {newest.number} of {moment(newest.at)} is available; you see release {shown.number}.
       <button className="btn h-[24px]" onClick={onShow}>
         Show it
       </button>

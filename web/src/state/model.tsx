@@ -20,6 +20,8 @@ export interface Notice {
   readonly undo?: boolean;
   /** Of an answer of the server that says no. */
   readonly code?: string;
+  /** The job whose end it tells of. */
+  readonly job?: string;
 }
 
 /** What undo or redo would do to rows. */

@@ -126,7 +126,7 @@ describe('what becomes of arrivals', () => {
 
   test('what is stored is gone, the others stay', () => {
     expect(afterLoad([one, other], [one], job({}))).toEqual([other]);
-    expect(toldOf(job({}))).toEqual({ tone: 'plain', text: 'Imported: 3 rows stored' });
+    expect(toldOf(job({}))).toEqual({ tone: 'plain', text: 'Imported: 3 rows stored', job: 'j' });
   });
   test('what failed is there again with its fault, what was cancelled without one', () => {
     const storing = { ...one, state: 'storing' as const };

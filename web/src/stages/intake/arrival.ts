@@ -13,6 +13,7 @@ import type { PreviewUse } from '@crease/core/propose';
 import { nameLikeness, previewUse } from '@crease/core/propose';
 import type { ColumnPreview, Dialect, FilePreview } from '@crease/core/reading';
 import { fileOf } from '@crease/core/model';
+import type { Notice } from '../../state/model.tsx';
 
 /** How a column's values are written. */
 export interface Written {
@@ -127,12 +128,12 @@ export const afterTry = (a: Arrival, { loads, faults }: JobState): Arrival => ({
 });
 
 /** What is said at the foot of a load that has ended. */
-export const toldOf = ({ state, detail, faults }: JobState): { tone: 'plain' | 'wrong'; text: string } =>
+export const toldOf = ({ id: job, state, detail, faults }: JobState): Notice =>
   state === 'done'
-    ? { tone: 'plain', text: `Imported: ${detail}` }
+    ? { tone: 'plain', text: `Imported: ${detail}`, job }
     : state === 'failed'
-      ? { tone: 'wrong', text: faults.join('\n') }
-      : { tone: 'plain', text: 'Cancelled: nothing was stored' };
+      ? { tone: 'wrong', text: faults.join('\n'), job }
+      : { tone: 'plain', text: 'Cancelled: nothing was stored', job };
 
 export const tableName = (file: string): string => file.replace(/(\.(csv|tsv|txt|parquet))?(\.gz)?$/i, '');
 

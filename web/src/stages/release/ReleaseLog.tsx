@@ -16,7 +16,7 @@ export function ReleaseLog({
   targets: readonly ReleaseTarget[];
   isBusy: boolean;
   onBack: (entry: ReleaseEntry) => void;
-  /** Its rows are kept no more. */
+  /** Its rows are discarded. */
   onGiveUp: (entry: ReleaseEntry) => void;
 }) {
   const read = entries.find((entry) => entry.kept === 'for readers');
@@ -70,8 +70,8 @@ export function ReleaseLog({
                     {entry === read ? <b>readers see it</b> : 'kept'}
                     <button
                       className="btn btn-bare ml-1 h-[24px]"
-                      title="Its rows are kept no more, and readers see the release before it; its target stays as it is"
-                      aria-label={`Keep the rows of number ${entry.release} of ${entry.target} no more`}
+                      title="Discards the rows that were kept of it: readers see the release before it, its target stays as it is"
+                      aria-label={`Discard the rows of release ${entry.release} of ${entry.target}`}
                       onClick={() => onGiveUp(entry)}
                     >
                       ×

@@ -25,7 +25,7 @@ export function useRelease(onEnded: () => void): Releasing {
         await new Promise((resume) => setTimeout(resume, POLL_MS));
         now = await ask(api.jobs.get, { job: now.id });
       }
-      if (now.state === 'done') tell({ tone: 'plain', text: now.detail });
+      if (now.state === 'done') tell({ tone: 'plain', text: now.detail, job: now.id });
     } catch (reason) {
       if (!(reason instanceof ApiError)) throw reason;
       fail(reason);
