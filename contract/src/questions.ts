@@ -20,6 +20,16 @@ const formula = z.string().max(20_000);
 const fault = z.strictObject({ start: z.int(), end: z.int(), message: z.string() });
 /** By its path, or whole where it is only tried. */
 const hierarchy = z.union([z.string(), hierarchySchema]);
+
+/** What rows behind cells are asked for, of a model or a release. */
+export const rowsRequest = {
+  query: querySchema,
+  cells: z.array(cellSchema).min(1).max(1000),
+  listing: z.string().optional(),
+  columns: z.array(z.string()).max(500).optional(),
+  limit: z.int().min(0).max(100_000).optional(),
+};
+
 const end = z.strictObject({ table: z.string(), columns: z.array(z.string()).min(1).max(8) });
 
 const formulaStateSchema = z.strictObject({
@@ -161,11 +171,7 @@ export const questions = {
     path: '/models/:id/rows-behind',
     says: 'The rows behind cells of an answer, for each aggregate of the measure',
     request: z.strictObject({
-      query: querySchema,
-      cells: z.array(cellSchema).min(1).max(1000),
-      listing: z.string().optional(),
-      columns: z.array(z.string()).max(500).optional(),
-      limit: z.int().min(0).max(100_000).optional(),
+      ...rowsRequest,
       keys: z.boolean().optional().describe('whether rows come with their keys'),
     }),
     answer: ofCore<RowsBehind>('rows by aggregate, and what they add up to'),

@@ -2,11 +2,11 @@ import { z } from 'zod';
 import type { ClosedTrial } from '@crease/core/release';
 import type { Answer } from '@crease/core/query';
 import type { Model } from '@crease/core/model';
-import { cellSchema, modelSchema, querySchema } from '@crease/core/model';
+import { modelSchema, querySchema } from '@crease/core/model';
 import type { RowsBehind } from '@crease/core/rows';
 import { endpoint } from './endpoint.ts';
 import { ofCore } from './ofCore.ts';
-import { queryStateSchema, valuesSchema } from './questions.ts';
+import { queryStateSchema, rowsRequest, valuesSchema } from './questions.ts';
 
 const whichRelease = z
   .int()
@@ -80,11 +80,7 @@ export const released = {
     path: '/released/:model/:perspective/rows-behind',
     says: 'The rows behind cells of an answer, with the columns that are shown',
     request: z.strictObject({
-      query: querySchema,
-      cells: z.array(cellSchema).min(1).max(1000),
-      listing: z.string().optional(),
-      columns: z.array(z.string()).max(500).optional(),
-      limit: z.int().min(0).max(100_000).optional(),
+      ...rowsRequest,
       release: whichRelease,
     }),
     answer: ofCore<RowsBehind>('rows by aggregate, and what they add up to'),

@@ -173,7 +173,18 @@ export function measuresOf(data: ModelData, dialect: SqlDialect): ReleasedMeasur
   }));
 }
 
+/** SQL of totals by dialect and measure: a target lists them, and each audience does again. */
+const totals = new WeakMap<ModelData, Map<string, string | null>>();
+
 function totalSql(data: ModelData, measure: string, dialect: SqlDialect): string | null {
+  const known = totals.get(data) ?? new Map<string, string | null>();
+  totals.set(data, known);
+  const key = `${dialect} ${measure}`;
+  if (!known.has(key)) known.set(key, compiledTotal(data, measure, dialect));
+  return known.get(key)!;
+}
+
+function compiledTotal(data: ModelData, measure: string, dialect: SqlDialect): string | null {
   try {
     return standaloneSql(compileQuery(data, { measures: [measure] }, dialect).rows, dialect);
   } catch (error) {
