@@ -174,6 +174,26 @@ test('what is not shown is nowhere: not in what is handed out, not in answers, n
   await api().get(`/api/released/${id}/Everyone`).expect(404);
 });
 
+test('a hidden column that a measure does not reach is not named', async () => {
+  const id = await libraryModel(fixture, 'unreached');
+  const query = { measures: ['Branches', 'Copies'], filters: [{ where: 'loan.cost > 15' }] };
+  const desk = {
+    name: 'Desk',
+    tables: [{ table: 'branch' }],
+    columns: ['loan.no'],
+    measures: ['Copies', 'Branches'],
+    trials: ['Dear'],
+  };
+  await edited(fixture, id, [
+    { do: 'put-measures', name: null, value: { name: 'Branches', formula: 'count(branch)' } },
+    { do: 'put-trials', name: null, value: { name: 'Dear', query } },
+    { do: 'put-perspectives', name: 'Desk', value: desk },
+  ]);
+  await released(fixture, id);
+  const { unreached, rows } = (await api().get(room(id, '/trials/Dear')).expect(200)).body as QueryState;
+  expect([rows, unreached]).toEqual([[[null, 8]], [['Branches', 'a condition that is not shown']]]);
+});
+
 test('the rows behind a number have the columns that are shown, and a catalogue names these alone', async () => {
   const id = await libraryModel(fixture, 'behind');
   await released(fixture, id);

@@ -195,7 +195,14 @@ export class ReadingRoom {
     const answer = await this.guarded(opened.view, () =>
       this.source.pool.run('query', { query, texts, ...this.task(opened) }, signal),
     );
-    return answer.goals ? { ...answer, goals: goalsShown(answer.goals, opened.view) } : answer;
+    const { goals, unreached } = answer;
+    const shown = (column: string) =>
+      opened.view.columnsNotShown([column]).length === 0 ? column : 'a condition that is not shown';
+    return {
+      ...answer,
+      unreached: unreached.map(([measure, column]) => [measure, shown(column)] as const),
+      ...(goals ? { goals: goalsShown(goals, opened.view) } : {}),
+    };
   }
 
   private released(model: string, release: number | undefined): Released {
