@@ -2,8 +2,9 @@ import type { Edit } from '../edit/index.ts';
 import type { ClaimRef, Model } from '../model/index.ts';
 import type { ColumnName, FormulaChecker } from '../formula/index.ts';
 import type { ModelData, Reason } from '../query/index.ts';
-import { runCounts } from './counts/index.ts';
-import type { Count } from './counts/index.ts';
+import type { Count, Counted } from './counts/index.ts';
+import type { Judging, JudgingFacts } from './judging.ts';
+import { askCounts, judgeOnColumns } from './judging.ts';
 
 import type { Evidence } from './evidence.ts';
 
@@ -62,6 +63,8 @@ export interface Claim {
   readonly byDay?: boolean;
   /** It is right whatever partner a lookup finds: an answer is compared as it is. */
   readonly takesAnyPartner?: boolean;
+  /** Missing for what is judged by looking at the model, or at encoded columns, alone. */
+  readonly judging?: (facts: JudgingFacts) => Judging;
   judge(data: ModelData): Judgement;
   /**
    * Ways out of a breach. With rows at hand they are tried on them; without, those that are likely are
@@ -104,7 +107,7 @@ export const holds = (checked: number): Judgement => ({
 });
 
 /** Broken where something speaks against it. */
-export const judged = (evidence: Evidence): Judgement => ({
+export const judged = ({ tally: _, ...evidence }: Counted): Judgement => ({
   verdict: evidence.against > 0 ? 'broken' : 'holds',
   evidence,
 });
@@ -120,9 +123,15 @@ export const restsOn = (claim: string): Judgement =>
 
 type Given = Pick<Claim, 'about'> & Partial<Omit<Claim, 'ref'>> & { ref: Omit<ClaimRef, 'kind'> };
 
-/** Makes claims of one kind: either it says what it counts, or it judges itself. */
+/** Makes claims of one kind: it says what it counts, or how that is judged, or it judges columns itself. */
 export function claimOf(kind: ClaimKind, subject: string, says: string, rest: Given): Claim {
   const { counts } = rest;
+  const judging: Claim['judging'] =
+    rest.judging ??
+    (counts &&
+      function* () {
+        return judged(yield* askCounts(counts));
+      });
   return {
     tables: [],
     columns: [],
@@ -133,10 +142,11 @@ export function claimOf(kind: ClaimKind, subject: string, says: string, rest: Gi
     says,
     weight: kind.weight,
     judge: (data) => {
-      if (!counts) throw new TypeError(`${kind.kind}:${subject} neither counts nor judges`);
-      return judged(runCounts(counts, data));
+      if (!judging) throw new TypeError(`${kind.kind}:${subject} neither counts nor judges`);
+      return judgeOnColumns(judging(data), data);
     },
     ...rest,
+    ...(judging ? { judging } : {}),
     ref: { kind: kind.kind, ...rest.ref },
   };
 }

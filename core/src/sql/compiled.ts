@@ -1,5 +1,5 @@
 import type { DataType, Value } from '../values/index.ts';
-import type { Model, Table } from '../model/index.ts';
+import type { Model, Relationship, Table } from '../model/index.ts';
 import type { FormulaChecker } from '../formula/index.ts';
 
 /** A query as SQL, with the values of its numbered parameters and how to read its columns. */
@@ -50,4 +50,16 @@ export interface SqlSetting {
    * up, as the columns engine does.
    */
   readonly isUnique?: (table: Table, columns: readonly string[]) => boolean;
+  /**
+   * What stands after FROM for a table's stored rows: a relation with the columns of the model and what
+   * `rowId` of the dialect names; by default the table's own name.
+   */
+  readonly rowsOf?: (table: Table) => string;
+  /**
+   * The column of that relation with a value as it is stored, where the column itself is null for what does
+   * not fit its type; missing where all values fit.
+   */
+  readonly storedAs?: (table: Table, column: string) => string | undefined;
+  /** Hears along which relationships rows are looked up. */
+  readonly onLookup?: (relationship: Relationship) => void;
 }

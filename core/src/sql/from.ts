@@ -21,6 +21,8 @@ export interface Statement extends ScalarSetting {
   rowsOf(table: string): string;
   /** Notes that a table is read. */
   uses(table: string): void;
+  /** Notes that rows are looked up along a relationship. */
+  looksUp(relationship: Relationship): void;
   /** A new name for an alias or a common table expression. */
   fresh(prefix: string): string;
   /** Adds a common table expression that is written out, name and all. */
@@ -136,6 +138,7 @@ export class From {
     const { statement } = this;
     const target = this.tableOf(relationship.to.table);
     statement.uses(target.name);
+    statement.looksUp(relationship);
     const alias = statement.fresh('t');
     this.aliases.set(key, alias);
     const columns = relationship.to.columns;

@@ -5,3 +5,4 @@ export * from './literal.ts';
 export * from './sqlite.ts';
 export * from './run.ts';
 export * from './postgresql.ts';
+export * from './rows.ts';

@@ -1,6 +1,6 @@
 import type { DataType, Value } from '../values/index.ts';
 import { formatType } from '../values/index.ts';
-import type { Model, Table } from '../model/index.ts';
+import type { Model, Relationship, Table } from '../model/index.ts';
 import type { FormulaChecker, TypedAggregate } from '../formula/index.ts';
 import type { Path } from '../relate/index.ts';
 import type { SqlSetting } from './compiled.ts';
@@ -47,7 +47,12 @@ export abstract class StatementText implements Statement {
   }
 
   rowsOf(table: string): string {
-    return quoted(this.checker.names.stored(table)!.name);
+    const stored = this.checker.names.stored(table)!;
+    return this.setting.rowsOf ? this.setting.rowsOf(stored) : quoted(stored.name);
+  }
+
+  looksUp(relationship: Relationship): void {
+    this.setting.onLookup?.(relationship);
   }
 
   fresh(prefix: string): string {

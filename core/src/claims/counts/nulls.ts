@@ -1,5 +1,7 @@
 import { onRowsOf } from '../../query/index.ts';
 import { hasNull, offendingCodes, offendingRows } from '../offenders.ts';
+import { shownName } from './named.ts';
+import type { CountInSql } from './bySql.ts';
 import type { NullsCount, RunCount } from './count.ts';
 
 export const countNulls: RunCount<NullsCount> = ({ table: name, columns, shown }, data) => {
@@ -10,4 +12,11 @@ export const countNulls: RunCount<NullsCount> = ({ table: name, columns, shown }
   // Of one column that is shown itself the histogram has the count.
   if (read.length === 1 && sampled.length === 1) return offendingCodes(table, table.rowCount, read[0]!, [1]);
   return offendingRows(table, table.rowCount, sampled, (row) => hasNull(read, row));
+};
+
+export const nullsInSql: CountInSql<NullsCount> = {
+  each: ({ table, columns, shown }, rows) => ({
+    against: `(${columns.map((c) => `${rows.column(c).sql} is null`).join(' or ')})`,
+    shown: shown.map((c) => ({ name: shownName(rows, table, c), ...rows.column(c) })),
+  }),
 };

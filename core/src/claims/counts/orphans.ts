@@ -1,6 +1,8 @@
 import { keyNumbers, orphanCodes } from '../../relate/index.ts';
 import { offendingCodes, offendingRows } from '../offenders.ts';
+import type { CountInSql } from './bySql.ts';
 import type { OrphansCount, RunCount } from './count.ts';
+import { shownName } from './named.ts';
 
 export const countOrphans: RunCount<OrphansCount> = ({ table, columns, of }, data) => {
   const from = data.table(table);
@@ -21,4 +23,23 @@ export const countOrphans: RunCount<OrphansCount> = ({ table, columns, of }, dat
   let filled = 0;
   for (const key of keys.from) if (key !== 0) filled++;
   return offendingRows(from, filled, read, (row) => keys.from[row] !== 0 && !known[keys.from[row]!]);
+};
+
+export const orphansInSql: CountInSql<OrphansCount> = {
+  each: ({ table, columns, of }, rows) => {
+    const own = columns.map((name) => rows.own(name));
+    const theirs = rows.valuesOf(of.table, of.columns);
+    const keys = theirs.types.map((_, i) => `v${i}`);
+    const partner = rows.fresh('p');
+    const on = own.map((v, i) => rows.equal(v, { sql: `${partner}.v${i}`, type: theirs.types[i]! }));
+    rows.join(
+      `left join (select distinct ${keys.join(', ')} from (${theirs.sql}) v where ${keys.map((k) => `${k} is not null`).join(' and ')}) ${partner} on ${on.join(' and ')}`,
+    );
+    const filled = own.map((v) => `${v.sql} is not null`).join(' and ');
+    return {
+      checked: filled,
+      against: `(${filled} and ${partner}.v0 is null)`,
+      shown: columns.map((column, i) => ({ name: shownName(rows, table, { table, column }), ...own[i]! })),
+    };
+  },
 };

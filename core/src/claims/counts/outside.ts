@@ -3,7 +3,9 @@ import { compareValues } from '../../values/index.ts';
 import { columnValues } from '../../columns/index.ts';
 import type { Column } from '../../columns/index.ts';
 import { offendingCodes } from '../offenders.ts';
+import type { CountInSql } from './bySql.ts';
 import type { OutsideCount, RunCount } from './count.ts';
+import { shownName } from './named.ts';
 
 /**
  * The least and the greatest value that rows have; undefined where all are null. Codes are in the order of
@@ -26,4 +28,21 @@ export const countOutside: RunCount<OutsideCount> = ({ table, column: name, of }
       : 0,
   );
   return offendingCodes(data.table(table), column.rowCount - column.nulls, column, outside);
+};
+
+export const outsideInSql: CountInSql<OutsideCount> = {
+  each: ({ table, column, of }, rows) => {
+    const value = rows.own(column);
+    const bounds = rows.kept(
+      'bounds',
+      `select min(v0) as least, max(v0) as greatest from (${rows.valuesOf(of.table, [of.column]).sql}) v`,
+    );
+    const [least, greatest] = ['least', 'greatest'].map((end) => `(select ${end} from ${bounds})`);
+    const filled = `${value.sql} is not null`;
+    return {
+      checked: filled,
+      against: `(${filled} and (${least} is null or ${value.sql} < ${least} or ${value.sql} > ${greatest}))`,
+      shown: [{ name: shownName(rows, table, { table, column }), ...value }],
+    };
+  },
 };

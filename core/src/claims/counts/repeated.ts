@@ -1,6 +1,9 @@
 import { repeatedRows } from '../../columns/index.ts';
 import { evidenceOf, offendingCodes, repeatedCodes } from '../offenders.ts';
+import type { CountInSql } from './bySql.ts';
+import { countGroups, groupsOf, sampleGroups } from './bySql.ts';
 import type { RepeatedCount, RunCount } from './count.ts';
+import { shownName } from './named.ts';
 
 export const countRepeated: RunCount<RepeatedCount> = ({ table: name, columns }, data) => {
   const table = data.table(name);
@@ -12,3 +15,21 @@ export const countRepeated: RunCount<RepeatedCount> = ({ table: name, columns },
     ? { checked: table.rowCount, against: 0 }
     : offendingCodes(table, table.rowCount, column, repeatedCodes(column));
 };
+
+export const repeatedInSql = {
+  whole: async ({ table, columns }, asker) => {
+    const rows = asker.on(table);
+    const keys = columns.map((column) => ({
+      name: shownName(rows, table, { table, column }),
+      ...rows.own(column),
+    }));
+    const groups = groupsOf(rows, keys, {
+      where: keys.map((k) => `${k.sql} is not null`),
+      having: 'count(*) > 1',
+    });
+    const checked = await asker.rowCount(table);
+    const { distinct, against } = await countGroups(asker, rows, groups);
+    if (against === 0) return { checked, against };
+    return { checked, against, distinct, sample: await sampleGroups(asker, rows, groups, keys) };
+  },
+} satisfies CountInSql<RepeatedCount>;

@@ -4,7 +4,11 @@ import { columnValues, combinations } from '../../columns/index.ts';
 import type { SampleRow } from '../evidence.ts';
 import { MOST_LINES, SAMPLE_SIZE } from '../evidence.ts';
 import { rowCells } from '../offenders.ts';
+import { counting, quoted } from '../../sql/index.ts';
+import type { CountInSql } from './bySql.ts';
+import { numberOf, valuesOf } from './bySql.ts';
 import type { RunCount, SharesCount } from './count.ts';
+import { shownName } from './named.ts';
 
 /** How far a sum of doubles may be from 1. */
 const ROUNDING = 1e-9;
@@ -49,4 +53,49 @@ export const countShares: RunCount<SharesCount> = ({ table: name, column, per },
     distinct: wrong.length,
     ...(sample.length ? { sample } : {}),
   };
+};
+
+export const sharesInSql: CountInSql<SharesCount> = {
+  whole: async ({ table, column, per }, asker) => {
+    const rows = asker.on(table);
+    const weight = rows.own(column);
+    const keys = per.map((name) => ({
+      name: shownName(rows, table, { table, column: name }),
+      ...rows.own(name),
+    }));
+    const isDouble = weight.type.kind === 'double';
+    const zero = rows.value(0, weight.type);
+    const total = {
+      name: 'total',
+      sql: rows.dialect.sum(`coalesce(${weight.sql}, ${zero})`, weight.type, ''),
+      type: weight.type,
+    };
+    const one = rows.value(isDouble ? 1 : powerOfTen(scaleOf(weight.type)), weight.type);
+    const columns = [
+      ...keys,
+      counting('n', 'count(*)'),
+      total,
+      { ...counting('first', `min(${rows.rowId})`) },
+    ];
+    const groups = rows.rows(columns, `group by ${keys.map((_, i) => i + 1).join(', ')}`);
+    const wrong = isDouble ? `abs(total - ${one}) > ${ROUNDING}` : `total <> ${one}`;
+    const totals = [counting('d', 'count(*) over ()'), counting('a', 'sum(n) over ()')];
+    const listed = [...keys.map((k) => quoted(k.name)), 'n', 'total'];
+    const select = `select ${listed.join(', ')}, ${totals.map((t) => `${t.sql} as ${t.name}`).join(', ')} from (${groups}) g where ${wrong} order by "first" limit ${SAMPLE_SIZE}`;
+    const found = await asker.ask(rows.compiled(select, [...keys, counting('n', 'n'), total, ...totals]));
+    const checked = await asker.rowCount(table);
+    const sample = found.map((row): SampleRow => {
+      const sum = row[keys.length + 1] ?? null;
+      return {
+        values: { ...valuesOf(keys, row), [`sum of ${column}`]: isDouble ? sum : String(sum) },
+        rows: numberOf(row[keys.length]),
+      };
+    });
+    return {
+      checked,
+      against: numberOf(found[0]?.[keys.length + 3]),
+      distinct: numberOf(found[0]?.[keys.length + 2]),
+      ...(sample.length ? { sample } : {}),
+    };
+  },
 };

@@ -1,10 +1,10 @@
 import { formatDate } from '../../values/index.ts';
 import { sameName } from '../../model/index.ts';
 import { daysRemedy, spanOf } from '../remedies/days.ts';
-import type { ClaimKind, SampleRow } from '../claim.ts';
+import type { ClaimKind } from '../claim.ts';
 import { endColumns } from '../basis.ts';
-import { claimOf, judged, SAMPLE_SIZE } from '../claim.ts';
-import { offendingRows } from '../offenders.ts';
+import { claimOf, judged } from '../claim.ts';
+import { askCount } from '../judging.ts';
 import { counted, rowsText, verb } from './words.ts';
 import { ofTable, wholeRelationships } from './common.ts';
 
@@ -29,32 +29,11 @@ export const calendarContinuous: ClaimKind = {
             tables: [c.table],
             columns: ofTable(c.table, [c.day]),
             parts: c,
-            judge: (data) => {
-              const column = data.column(c.table, c.day);
-              const { sorted } = data.calendarDays(c.table);
-              const missing: number[] = [];
-              for (let i = 1; i < sorted.length; i++)
-                for (let day = sorted[i - 1]! + 1; day < sorted[i]!; day++) missing.push(day);
-              const repeated = offendingRows(
-                data.table(c.table),
-                column.rowCount,
-                [column],
-                (row) => column.codes[row] !== 0 && column.counts[column.codes[row]!]! > 1,
-              );
-              const gaps = missing
-                .slice(0, SAMPLE_SIZE)
-                .map((day): SampleRow => ({ values: { missing: formatDate(day) }, rows: 0 }));
-              return judged({
-                checked: column.rowCount,
-                against: missing.length + repeated.against,
-                distinct: missing.length + (repeated.distinct ?? 0),
-                sample: [...gaps, ...(repeated.sample ?? [])].slice(0, SAMPLE_SIZE),
-                notes: missing.length
-                  ? [
-                      `${counted(missing.length, 'day')} ${missing.length === 1 ? 'is' : 'are'} missing between ${formatDate(sorted[0]!)} and ${formatDate(sorted.at(-1)!)}`,
-                    ]
-                  : [],
-              });
+            judging: function* () {
+              const { tally, ...found } = yield* askCount({ count: 'days', table: c.table, column: c.day });
+              const { missing = 0, first = 0, last = 0 } = tally ?? {};
+              const note = `${counted(missing, 'day')} ${missing === 1 ? 'is' : 'are'} missing between ${formatDate(first)} and ${formatDate(last)}`;
+              return judged({ ...found, notes: missing > 0 ? [note] : [] });
             },
             found: (e) =>
               `${counted(e.distinct ?? 0, 'day')} of ${c.table} ${e.distinct === 1 ? 'is' : 'are'} missing or repeated`,

@@ -4,7 +4,7 @@ import type { ClaimKind } from '../claim.ts';
 import { endColumns } from '../basis.ts';
 import { claimOf, judged } from '../claim.ts';
 import type { Count } from '../counts/index.ts';
-import { runCounts } from '../counts/index.ts';
+import { askCount, askCounts } from '../judging.ts';
 import { wholeRelationships } from './common.ts';
 import { number } from './words.ts';
 
@@ -49,12 +49,13 @@ export const cardinality: ClaimKind = {
         parts: r,
         counts,
         // Where no end has to be unique, nothing in the data speaks against it.
-        judge: (data) =>
-          judged(
+        judging: function* () {
+          return judged(
             counts.length > 0
-              ? runCounts(counts, data)
-              : { checked: data.rowCount(r.from.table), against: 0 },
-          ),
+              ? yield* askCounts(counts)
+              : yield* askCount({ count: 'rows', table: r.from.table }),
+          );
+        },
         found: (e) =>
           `${number(e.against)} rows share their value with another row where each value should occur once`,
         remedies: () => [

@@ -5,6 +5,7 @@ import { answerQuery } from '../../query/index.ts';
 import { parseExact, rescale } from '../../values/index.ts';
 import type { ClaimKind, SampleRow } from '../claim.ts';
 import { claimOf, SAMPLE_SIZE } from '../claim.ts';
+import { askAnswer } from '../judging.ts';
 import { formulaParts } from './common.ts';
 import { counted, number } from './words.ts';
 
@@ -50,13 +51,13 @@ export const knownAnswer: ClaimKind = {
             },
           ];
         },
-        judge: (data) => {
+        judging: function* () {
           if (!query)
             return {
               verdict: 'broken',
               evidence: { checked: 0, against: 1, notes: [`the model has no trial "${k.trial ?? ''}"`] },
             };
-          const { rows } = answerQuery(data, query);
+          const { rows } = yield* askAnswer(query);
           const sample: SampleRow[] = [];
           let against = 0;
           for (let i = 0; i < Math.max(rows.length, k.rows.length); i++) {

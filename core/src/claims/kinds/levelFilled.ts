@@ -5,7 +5,7 @@ import { freeName } from '../../model/index.ts';
 import type { ClaimKind, Remedy } from '../claim.ts';
 import { claimOf, judged } from '../claim.ts';
 import { levelColumn } from '../../query/index.ts';
-import { runCount } from '../counts/index.ts';
+import { askCount } from '../judging.ts';
 import { levelReads, levelRef, ofTable } from './common.ts';
 import { rowsText, verb } from './words.ts';
 
@@ -29,14 +29,12 @@ export const levelFilled: ClaimKind = {
               ref: levelRef(h, level),
               about: [{ hierarchy: `${h.table}.${h.name}`, table: h.table }],
               ...levelReads(checker, h, [level]),
-              judge: (data) => {
-                const shown = levelColumn(data, h, level.column);
-                const key = ofTable(h.table, data.modelTable(h.table).key ?? []);
+              judging: function* (facts) {
+                const shown = levelColumn(facts, h, level.column);
+                const key = ofTable(h.table, facts.checker.names.table(h.table)?.key ?? []);
+                const columns = [shown];
                 return judged(
-                  runCount(
-                    { count: 'nulls', table: h.table, columns: [shown], shown: [...key, shown] },
-                    data,
-                  ),
+                  yield* askCount({ count: 'nulls', table: h.table, columns, shown: [...key, shown] }),
                 );
               },
               found: (e) => `${rowsText(e)} of ${h.table} ${verb(e, 'has', 'have')} no ${level.name}`,

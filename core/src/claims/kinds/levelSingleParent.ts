@@ -1,13 +1,13 @@
 import type { ColumnName, FormulaChecker } from '../../formula/index.ts';
 import type { Hierarchy } from '../../model/index.ts';
 import { sameName } from '../../model/index.ts';
-import type { ModelData } from '../../query/index.ts';
 import { levelColumn } from '../../query/index.ts';
-import type { ClaimKind, Judgement, Remedy } from '../claim.ts';
+import type { ClaimKind, Remedy } from '../claim.ts';
 import { claimOf, judged, restsOn } from '../claim.ts';
 import type { DifferingCount } from '../counts/index.ts';
-import { differing, runCount } from '../counts/index.ts';
-import { levelReads, levelRef, severalPartnersOn } from './common.ts';
+import type { Judging, JudgingFacts } from '../judging.ts';
+import { askCount } from '../judging.ts';
+import { levelReads, levelRef } from './common.ts';
 import { counted, rowsText } from './words.ts';
 
 type Level = NonNullable<Hierarchy['levels']>[number];
@@ -34,7 +34,7 @@ export const levelSingleParent: ClaimKind = {
               ref: levelRef(h, level),
               about: [{ hierarchy: `${h.table}.${h.name}`, table: h.table }],
               ...levelReads(checker, h, [level, parent]),
-              judge: (data) => judgeParents(data, h, level, parent),
+              judging: (facts) => judgeParents(facts, h, level, parent),
               found: (e) =>
                 `${counted(e.distinct ?? 0, `member`)} of ${level.name} ${e.distinct === 1 ? 'is' : 'are'} in more than one ${parent.name}: ${rowsText(e)} of ${h.table}`,
               remedies: () => remedies(h, i + 1),
@@ -45,8 +45,8 @@ export const levelSingleParent: ClaimKind = {
 };
 
 /** What is counted: members of the level by their parents, on the rows of the hierarchy's own table. */
-function countOf(data: ModelData, h: Hierarchy, level: Level, parent: Level): DifferingCount {
-  const column = (path: string): ColumnName => levelColumn(data, h, path);
+function countOf(facts: JudgingFacts, h: Hierarchy, level: Level, parent: Level): DifferingCount {
+  const column = (path: string): ColumnName => levelColumn(facts, h, path);
   const identity = (l: Level) => [l.key ?? l.column].flat().map(column);
   return {
     count: 'differing',
@@ -58,20 +58,20 @@ function countOf(data: ModelData, h: Hierarchy, level: Level, parent: Level): Di
   };
 }
 
-function judgeParents(data: ModelData, h: Hierarchy, level: Level, parent: Level): Judgement {
-  const count = countOf(data, h, level, parent);
-  const table = data.modelTable(h.table);
-  const found = judged(runCount(count, data));
+function* judgeParents(facts: JudgingFacts, h: Hierarchy, level: Level, parent: Level): Judging {
+  const count = countOf(facts, h, level, parent);
+  const table = facts.checker.names.table(h.table)!;
+  const found = judged(yield* askCount(count));
+  if (found.verdict === 'holds') return found;
   // Members that the table's own key tells apart have two parents only where that key stands twice.
-  if (found.verdict === 'broken' && isKeyOf(data.checker, h.table, count.group)) {
-    const key = runCount({ count: 'repeated', table: table.name, columns: table.key! }, data);
+  if (isKeyOf(facts.checker, h.table, count.group)) {
+    const key = yield* askCount({ count: 'repeated', table: table.name, columns: table.key! });
     if (key.against > 0) return restsOn(`key-unique:${table.name}`);
   }
-  const doubtful = severalPartnersOn(data, h.table, [...count.group, ...count.parts]);
-  if (!doubtful || found.verdict === 'holds') return found;
+  if ([...count.group, ...count.parts].every((c) => sameName(c.table, h.table))) return found;
   // Which of several partners a row looks up is no fact: members are torn for certain by the other rows.
-  const certain = differing(count, data, (row) => !doubtful(row));
-  return certain.against > 0 ? { ...judged(certain), certain: true } : found;
+  const certain = yield* askCount({ ...count, certainly: true });
+  return certain.against > 0 && certain.tally?.doubtful ? { ...judged(certain), certain: true } : found;
 }
 
 const isKeyOf = (checker: FormulaChecker, table: string, columns: readonly ColumnName[]): boolean => {

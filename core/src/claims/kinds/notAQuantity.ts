@@ -1,10 +1,13 @@
-import { columnValues } from '../../columns/index.ts';
 import type { Column } from '../../columns/index.ts';
 import { nameWords } from '../../model/index.ts';
 import type { ModelColumn } from '../../model/index.ts';
-import { parseType } from '../../values/index.ts';
+import type { DataType } from '../../values/index.ts';
+import { DOUBLE, parseType, TEXT } from '../../values/index.ts';
 import type { ClaimKind } from '../claim.ts';
 import { claimOf, holds } from '../claim.ts';
+import type { Counted } from '../counts/index.ts';
+import { digitsOf } from '../counts/index.ts';
+import { askCount } from '../judging.ts';
 import { isKeyOrReference, ofTable } from './common.ts';
 
 const CODE_WORDS = new Set(
@@ -34,21 +37,22 @@ export const notAQuantity: ClaimKind = {
             tables: [t.name],
             columns: ofTable(t.name, [c.name]),
             parts: [isKeyOrReference(model, t, c.name) ?? null, c.aggregate],
-            judge: (data) => {
+            judging: function* () {
               const part = isKeyOrReference(model, t, c.name);
-              const column = data.column(t.name, c.name);
-              // A distinct count is what codes are counted by: nothing is added up.
-              if (isCount(c.aggregate)) return holds(column.rowCount);
-              const note = part
-                ? `it is part of a ${part}`
-                : codeReason(c.name, parseType(c.type)?.kind === 'integer', column);
+              const type = parseType(c.type) ?? TEXT;
+              // A distinct count is what codes are counted by: nothing is added up. Values are looked at where
+              // name and type do not tell.
+              const isSettled = isCount(c.aggregate) || part !== undefined || !mayBeCode(c.name, type);
+              const { checked, tally } = yield* askCount(
+                isSettled
+                  ? { count: 'rows', table: t.name }
+                  : { count: 'digits', table: t.name, column: c.name },
+              );
+              if (isCount(c.aggregate)) return holds(checked);
+              const note = part ? `it is part of a ${part}` : reasonOf(c.name, type, tally);
               return {
                 verdict: note ? 'broken' : 'holds',
-                evidence: {
-                  checked: column.rowCount,
-                  against: note ? column.rowCount : 0,
-                  ...(note ? { notes: [note] } : {}),
-                },
+                evidence: { checked, against: note ? checked : 0, ...(note ? { notes: [note] } : {}) },
               };
             },
             found: () => `${t.name}.${c.name} looks like a code, not an amount`,
@@ -88,20 +92,24 @@ export const notAQuantity: ClaimKind = {
 const isCount = (aggregate: ModelColumn['aggregate']): boolean =>
   aggregate === 'distinct' || aggregate === 'count';
 
+/** What tells codes from amounts: see the count of digits. */
+type Digits = Counted['tally'];
+
 /** Why a column looks like a code; a guess, and the message says so. */
-export function codeReason(name: string, isInteger: boolean, column: Column): string | undefined {
-  if (column.type.kind === 'text') return 'it is text';
-  if (!isInteger) return undefined;
-  const filled = column.rowCount - column.nulls;
+export const codeReason = (name: string, isInteger: boolean, column: Column): string | undefined =>
+  reasonOf(name, isInteger || column.type.kind !== 'integer' ? column.type : DOUBLE, digitsOf(column));
+
+/** Whether values are to be looked at: name and type alone do not tell that it is a code, or is none. */
+const mayBeCode = (name: string, type: DataType): boolean => type.kind === 'integer' && !isCodeName(name);
+
+function reasonOf(name: string, type: DataType, digits: Digits = {}): string | undefined {
+  if (type.kind === 'text') return 'it is text';
+  if (type.kind !== 'integer') return undefined;
   if (isCodeName(name)) return 'its name is that of a code';
-  if (column.padded > 0)
-    return `${column.padded} of its values are written with zeros in front, as codes are`;
-  if (filled < 50 || column.distinct < filled * 0.98) return undefined;
-  const widths = new Set<number>();
-  const values = columnValues(column);
-  for (let code = 1; code < values.length && widths.size < 2; code++)
-    if (column.counts[code]! > 0) widths.add(String(values[code]).length);
-  return widths.size === 1 && [...widths][0]! >= 7
-    ? `it looks like a code: nearly all values differ and all have ${[...widths][0]} digits`
+  const { filled = 0, distinct = 0, shortest, longest, padded = 0 } = digits;
+  if (padded > 0) return `${padded} of its values are written with zeros in front, as codes are`;
+  if (filled < 50 || distinct < filled * 0.98) return undefined;
+  return shortest === longest && shortest! >= 7
+    ? `it looks like a code: nearly all values differ and all have ${shortest} digits`
     : undefined;
 }

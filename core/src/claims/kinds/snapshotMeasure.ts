@@ -2,10 +2,10 @@ import type { ColumnName, FormulaChecker, Typed } from '../../formula/index.ts';
 import { quotePath } from '../../formula/index.ts';
 import type { Relationship, Table } from '../../model/index.ts';
 import { sameName } from '../../model/index.ts';
-import type { ModelData } from '../../query/index.ts';
-import { onRowsOf } from '../../query/index.ts';
 import type { Claim, ClaimKind } from '../claim.ts';
 import { claimOf, restsOn } from '../claim.ts';
+import type { Asked } from '../judging.ts';
+import { askCount } from '../judging.ts';
 import { formulaParts, partsOf } from './common.ts';
 
 export const snapshotMeasure: ClaimKind = {
@@ -35,10 +35,11 @@ export const snapshotMeasure: ClaimKind = {
             about: [{ measure: m.name }],
             found: () => `${m.name} adds ${touched.map((t) => t.name).join(', ') || m.table} up over time`,
             ...rowsOfDates(checker, typed, touched),
-            judge: (data) => {
-              const tree = data.checker.measure(m.name)?.typed;
+            judging: function* (facts) {
+              const tree = facts.checker.measure(m.name)?.typed;
               if (!tree) return restsOn(`formula-valid:${m.name}`);
-              const added = [...new Set(addedSnapshots(data, tree, []))];
+              const severalDates = yield* columnsOfSeveralDates(facts.checker, tree, touched);
+              const added = [...new Set(addedSnapshots({ checker: facts.checker, severalDates }, tree, []))];
               return {
                 verdict: added.length ? 'broken' : 'holds',
                 evidence: {
@@ -79,7 +80,7 @@ export const snapshotMeasure: ClaimKind = {
  * Snapshot tables (by name) whose rows are summed over time. `pinned` are those whose date a surrounding word
  * has settled.
  */
-function addedSnapshots(data: ModelData, node: Typed, pinned: readonly string[]): string[] {
+function addedSnapshots(data: Looked, node: Typed, pinned: readonly string[]): string[] {
   const { checker } = data;
   const snapshots = () =>
     checker.model.tables.flatMap((t): Snapshot[] => (t.snapshot ? [{ table: t, date: t.snapshot }] : []));
@@ -131,10 +132,10 @@ const calendarsOf = (checker: FormulaChecker, table: Table, date: string): Relat
  * Whether the last value of a column is that of one date of the snapshot: the date itself and the calendar's
  * day are; a month is where the snapshot was taken once a month, which its rows tell.
  */
-function isOneDate(data: ModelData, snapshot: Snapshot, column: ColumnName): boolean {
+function isOneDate(data: Looked, snapshot: Snapshot, column: ColumnName): boolean {
   const { checker } = data;
   if (!isOfDate(checker, snapshot, column)) return false;
-  return isTheDate(checker, snapshot, column) || !hasSeveralDates(data, snapshot, column);
+  return isTheDate(checker, snapshot, column) || !data.severalDates.has(pairOf(snapshot, column));
 }
 
 const isTheDate = (checker: FormulaChecker, { table, date }: Snapshot, column: ColumnName): boolean =>
@@ -146,21 +147,37 @@ const isTheDate = (checker: FormulaChecker, { table, date }: Snapshot, column: C
       sameName(r.to.columns[0]!, column.column),
   );
 
+/** What was found out about rows before the formula is gone through. */
+interface Looked {
+  readonly checker: FormulaChecker;
+  /** Pairs of a snapshot and a column one of whose values has rows of several dates. */
+  readonly severalDates: ReadonlySet<string>;
+}
+
+const pairOf = ({ table, date }: Snapshot, column: ColumnName): string =>
+  JSON.stringify([table.name, date, column.table, column.column]).toLowerCase();
+
 /**
- * Whether a snapshot's rows have several dates in one value of a column that they look up. Rows without a
- * date or a value are in no last one.
+ * Snapshots whose rows have several dates in one value of a column that a measure takes the last of. Rows
+ * without a date or a value are in no last one.
  */
-function hasSeveralDates(data: ModelData, { table, date }: Snapshot, column: ColumnName): boolean {
-  const [values, dates] = [onRowsOf(data, table.name, column).codes, data.column(table.name, date).codes];
-  const dateOf = new Map<number, number>();
-  for (let row = 0; row < dates.length; row++) {
-    const [value, own] = [values[row]!, dates[row]!];
-    if (value === 0 || own === 0) continue;
-    const met = dateOf.get(value);
-    if (met !== undefined && met !== own) return true;
-    dateOf.set(value, own);
+function* columnsOfSeveralDates(
+  checker: FormulaChecker,
+  tree: Typed,
+  touched: readonly Table[],
+): Generator<Asked, ReadonlySet<string>, unknown> {
+  const found = new Set<string>();
+  for (const table of touched) {
+    const snapshot = { table, date: table.snapshot! };
+    for (const column of atColumns(checker, tree)) {
+      if (!isOfDate(checker, snapshot, column) || isTheDate(checker, snapshot, column)) continue;
+      const parts = [{ table: table.name, column: snapshot.date }];
+      const shown = { name: column.column, column };
+      const count = { count: 'differing', table: table.name, group: [column], parts, shown } as const;
+      if ((yield* askCount(count)).against > 0) found.add(pairOf(snapshot, column));
+    }
   }
-  return false;
+  return found;
 }
 
 /** The rows that are looked at where a measure takes the last of a column that is not the date itself. */

@@ -2,17 +2,15 @@ import type { Hierarchy } from '../../model/index.ts';
 import { freeName, sameName } from '../../model/index.ts';
 import { quoteName } from '../../formula/index.ts';
 import type { ModelData } from '../../query/index.ts';
-import { endlessRows, parentRows } from '../../query/index.ts';
+import { parentRows, treeKey } from '../../query/index.ts';
 import { parentsAsMembers } from '../../edit/index.ts';
 import { labelRemedies } from '../remedies/labels.ts';
 import type { ClaimContext, ClaimKind, Evidence, Judgement, Remedy } from '../claim.ts';
 import { claimOf, judged, restsOn } from '../claim.ts';
-import { combinations } from '../../columns/index.ts';
-import type { Column } from '../../columns/index.ts';
-import { keyNumbers } from '../../relate/index.ts';
-import { offendingRows } from '../offenders.ts';
 import { ofTable } from './common.ts';
 import { counted, rowsText, verb } from './words.ts';
+import type { Asked, Judging } from '../judging.ts';
+import { askCount } from '../judging.ts';
 
 const parentChild = ({ model, checker }: ClaimContext): Hierarchy[] =>
   (model.hierarchies ?? []).filter(
@@ -26,12 +24,13 @@ const claimsOf = (
   kind: ClaimKind,
   context: ClaimContext,
   says: (h: Hierarchy) => string,
-  judge: (h: Hierarchy) => ReturnType<typeof claimOf>['judge'],
+  judging: (h: Hierarchy, key: string) => () => Judging,
   found: (h: Hierarchy, evidence: Evidence) => string,
   remedies?: (h: Hierarchy, data: ModelData | undefined) => readonly Remedy[],
 ) =>
-  parentChild(context).map((h) =>
-    claimOf(kind, `${h.table}.${h.name}`, says(h), {
+  parentChild(context).map((h) => {
+    const key = treeKey(context, h);
+    return claimOf(kind, `${h.table}.${h.name}`, says(h), {
       ref: { hierarchy: `${h.table}.${h.name}` },
       about: [{ hierarchy: `${h.table}.${h.name}`, table: h.table }],
       tables: [h.table],
@@ -41,11 +40,11 @@ const claimsOf = (
         ...(h.label === undefined ? [] : [h.label]),
       ]),
       parts: h,
-      judge: judge(h),
+      judging: judging(h, key),
       found: (evidence) => found(h, evidence),
       ...(remedies ? { remedies: (_: Judgement, data?: ModelData) => remedies(h, data) } : {}),
-    }),
-  );
+    });
+  });
 
 export const treeAcyclic: ClaimKind = {
   kind: 'tree-acyclic',
@@ -59,20 +58,16 @@ export const treeAcyclic: ClaimKind = {
       treeAcyclic,
       context,
       (h) => `following ${h.parent} in ${h.table} always ends at a top`,
-      (h) => (data) => {
-        const table = data.table(h.table);
-        const { parents, key, parent } = parentRows(data, h);
-        const doubtful = keyClaimIfRepeated(data, h, key);
-        if (doubtful === undefined) {
-          const endless = endlessRows(parents);
-          return judged(offendingRows(table, table.rowCount, [key, parent], (row) => endless[row] === 1));
-        }
-        // A key that stands twice leads to one of several rows. What goes round without such a member, or is
-        // its own parent, goes round all the same.
-        const certain = endlessForCertain(parents, key, ownParents(key, parent));
-        const found = offendingRows(table, table.rowCount, [key, parent], (row) => certain[row] === 1);
-        return found.against > 0 ? { ...judged(found), certain: true } : restsOn(doubtful);
-      },
+      (h, key) =>
+        function* () {
+          const { table, parent } = { table: h.table, parent: h.parent! };
+          const found = yield* askCount({ count: 'loops', table, key, parent });
+          const doubtful = yield* keyClaimIfRepeated(context, h, key);
+          if (doubtful === undefined) return judged(found);
+          // A key that stands twice leads to one of several rows. What goes round without such a member, or
+          // is its own parent, goes round all the same.
+          return found.against > 0 ? { ...judged(found), certain: true } : restsOn(doubtful);
+        },
       (h, e) => `${rowsText(e)} of ${h.table} ${verb(e, 'is', 'are')} on a loop of ${h.parent}, or below one`,
       (h, data) => ownParentsRemedies(context, h, data),
     ),
@@ -90,18 +85,11 @@ export const treeParentKnown: ClaimKind = {
       treeParentKnown,
       context,
       (h) => `every ${h.parent} is a member of ${h.table}`,
-      (h) => (data) => {
-        const table = data.table(h.table);
-        const { parents, parent } = parentRows(data, h);
-        return judged(
-          offendingRows(
-            table,
-            table.rowCount - parent.nulls,
-            [parent],
-            (row) => parent.codes[row] !== 0 && parents[row] === 0,
-          ),
-        );
-      },
+      (h, key) =>
+        function* () {
+          const of = { table: h.table, columns: [key] };
+          return judged(yield* askCount({ count: 'orphans', table: h.table, columns: [h.parent!], of }));
+        },
       (h, e) => `${rowsText(e)} of ${h.table} ${verb(e, 'has', 'have')} a ${h.parent} that is no member`,
       (h) => {
         const edit = parentsAsMembers(context.model, h);
@@ -132,26 +120,23 @@ export const treeLabelUnique: ClaimKind = {
         },
       },
       (h) => `each ${h.label} identifies one member of ${h.table}`,
-      (h) => (data) => {
-        const table = data.table(h.table);
-        const { key } = parentRows(data, h);
-        const label = data.column(h.table, h.label!);
-        const pairs = combinations([label, key], table.rowCount);
-        const members = new Map<number, Set<number>>();
-        label.codes.forEach((code, row) =>
-          members.set(code, (members.get(code) ?? new Set()).add(pairs.numbers[row]!)),
-        );
-        const found = judged(
-          offendingRows(
-            table,
-            table.rowCount,
-            [label],
-            (row) => label.codes[row] !== 0 && members.get(label.codes[row]!)!.size > 1,
-          ),
-        );
-        const doubtful = keyClaimIfRepeated(data, h, key);
-        return found.verdict === 'holds' && doubtful !== undefined ? restsOn(doubtful) : found;
-      },
+      (h, key) =>
+        function* () {
+          const label = { table: h.table, column: h.label! };
+          const found = judged(
+            yield* askCount({
+              count: 'differing',
+              table: h.table,
+              group: [label],
+              parts: ofTable(h.table, [key]),
+              nullParts: 'values',
+              shown: { name: context.checker.names.column(h.table, h.label!)!.name, column: label },
+            }),
+          );
+          if (found.verdict !== 'holds') return found;
+          const doubtful = yield* keyClaimIfRepeated(context, h, key);
+          return doubtful === undefined ? found : restsOn(doubtful);
+        },
       (h, e) =>
         `${counted(e.distinct ?? 0, 'value')} of ${h.label} ${e.distinct === 1 ? 'belongs' : 'belong'} to several members: ${rowsText(e)} of ${h.table}`,
       (h) => {
@@ -167,29 +152,18 @@ export const treeLabelUnique: ClaimKind = {
 /**
  * The claim that the members' key breaks because it stands on several rows; undefined where it stands once.
  */
-function keyClaimIfRepeated(data: ModelData, h: Hierarchy, key: Column): string | undefined {
-  if (key.distinct === key.rowCount - key.nulls) return undefined;
-  const table = data.modelTable(h.table);
+function* keyClaimIfRepeated(
+  { checker }: ClaimContext,
+  h: Hierarchy,
+  key: string,
+): Generator<Asked, string | undefined, unknown> {
+  const { against } = yield* askCount({ count: 'repeated', table: h.table, columns: [key] });
+  if (against === 0) return undefined;
+  const table = checker.names.table(h.table)!;
   // A key of the hierarchy's own has no claim but that members of one key have one label.
   return h.key === undefined || (table.key?.length === 1 && sameName(table.key[0]!, h.key))
     ? `key-unique:${table.name}`
     : `tree-label-unique:${h.table}.${h.name}`;
-}
-
-/** By row, 1 where the parent is the row's own key. */
-function ownParents(key: Column, parent: Column): Uint8Array {
-  const numbers = keyNumbers([parent], [key]);
-  return Uint8Array.from(numbers.from, (own, row) => (own !== 0 && own === numbers.to[row] ? 1 : 0));
-}
-
-/** By row, 1 where following parents has no end whatever row a repeated key may lead to. */
-function endlessForCertain(parents: Uint32Array, key: Column, own: Uint8Array): Uint8Array {
-  const isRepeated = (row: number) => key.counts[key.codes[row]!]! > 1;
-  const certain = parents.map((parent, row) => {
-    if (own[row]) return row + 1;
-    return parent === 0 || isRepeated(row) || isRepeated(parent - 1) ? 0 : parent;
-  });
-  return endlessRows(certain);
 }
 
 /**

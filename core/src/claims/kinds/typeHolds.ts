@@ -1,8 +1,6 @@
-import type { Value } from '../../values/index.ts';
-import type { Column, TableData } from '../../columns/index.ts';
-import { columnValues } from '../../columns/index.ts';
-import type { ClaimKind, Evidence, Judgement, Remedy, SampleRow } from '../claim.ts';
-import { claimOf, judged, MOST_LINES } from '../claim.ts';
+import type { ClaimKind, Evidence, Remedy } from '../claim.ts';
+import { claimOf } from '../claim.ts';
+import { lengthOf } from '../counts/index.ts';
 import { ofTable } from './common.ts';
 import { rowsText, verb } from './words.ts';
 
@@ -27,24 +25,14 @@ export const typeHolds: ClaimKind = {
               about: [{ table: t.name, column: c.name }],
               tables: [t.name],
               columns: ofTable(t.name, [c.name]),
-              judge: (data) => {
-                const table = data.table(t.name);
-                const column = data.column(t.name, c.name);
-                const misfits = table.misfits.get(c.name.toLowerCase());
-                if (!misfits && c.length !== undefined) return judgeLength(table, column, c.name, c.length);
-                if (!misfits) return judged({ checked: table.rowCount, against: 0 });
-                const sample = misfits.sample.map(({ text, rows, lines }): SampleRow => ({
-                  values: { [c.name]: text },
-                  rows,
-                  lines,
-                }));
-                return judged({
-                  checked: table.rowCount,
-                  against: misfits.rows,
-                  distinct: misfits.distinct,
-                  sample,
-                });
-              },
+              counts: [
+                {
+                  count: 'misfits',
+                  table: t.name,
+                  column: c.name,
+                  ...(c.length === undefined ? {} : { length: c.length }),
+                },
+              ],
               found: (e) =>
                 c.type === 'text' && c.length !== undefined
                   ? `${rowsText(e)} of ${t.name} ${verb(e, 'has', 'have')} a ${c.name} of more than ${c.length} characters`
@@ -71,38 +59,6 @@ export const typeHolds: ClaimKind = {
         ),
     ),
 };
-
-/** Characters, not units of UTF-16. */
-const lengthOf = (text: Value): number => [...String(text)].length;
-
-/** Texts that are longer than the model lets them be. */
-function judgeLength(table: TableData, column: Column, name: string, length: number): Judgement {
-  const values = columnValues(column);
-  const long = values.flatMap((value, code) =>
-    typeof value === 'string' && lengthOf(value) > length && column.counts[code]! > 0 ? [code] : [],
-  );
-  const against = long.reduce((sum, code) => sum + column.counts[code]!, 0);
-  const sample = long
-    // The longest first: they say how long it would have to be.
-    .sort((a, b) => lengthOf(values[b]!) - lengthOf(values[a]!) || column.counts[b]! - column.counts[a]!)
-    .slice(0, 20)
-    .map((code): SampleRow => {
-      const lines = table.lineOf ? linesOf(table, column, code) : [];
-      return {
-        values: { [name]: values[code] as string },
-        rows: column.counts[code]!,
-        ...(lines.length ? { lines } : {}),
-      };
-    });
-  return judged({ checked: table.rowCount, against, distinct: long.length, sample });
-}
-
-function linesOf(table: TableData, column: Column, code: number): number[] {
-  const lines: number[] = [];
-  for (let row = 0; row < column.rowCount && lines.length < MOST_LINES; row++)
-    if (column.codes[row] === code) lines.push(table.lineOf!(row));
-  return lines;
-}
 
 /** Room for the longest of the texts that were met. */
 function longer(table: string, column: string, { sample = [] }: Evidence): Remedy {

@@ -1,11 +1,6 @@
-import { formatDate } from '../../values/index.ts';
-import { columnValues } from '../../columns/index.ts';
-import type { ClaimKind, SampleRow } from '../claim.ts';
-import { claimOf, restsOn, SAMPLE_SIZE } from '../claim.ts';
-import { combinations } from '../../columns/index.ts';
-import { hasNull, rowCells } from '../offenders.ts';
-import type { Table } from '../../model/index.ts';
-import type { ModelData } from '../../query/index.ts';
+import type { ClaimKind } from '../claim.ts';
+import { claimOf, restsOn } from '../claim.ts';
+import { askCount } from '../judging.ts';
 import { ofTable } from './common.ts';
 import { counted, rowsText, verb } from './words.ts';
 
@@ -35,63 +30,26 @@ export const validityDisjoint: ClaimKind = {
             tables: [t.name],
             columns: ofTable(t.name, [...t.validity!.of, t.validity!.from, t.validity!.to, ...(t.key ?? [])]),
             parts: [t.validity, t.key],
-            judge: (data) => {
+            judging: function* () {
               const { of, from, to } = t.validity!;
-              const table = data.table(t.name);
-              const natural = of.map((name) => data.column(t.name, name));
-              const [starts, ends] = [data.column(t.name, from), data.column(t.name, to)];
-              const [startValues, endValues] = [columnValues(starts), columnValues(ends)];
-              const start = (row: number) => (startValues[starts.codes[row]!] as number | null) ?? -Infinity;
-              const end = (row: number) => (endValues[ends.codes[row]!] as number | null) ?? Infinity;
-              const { numbers, size } = combinations(natural, starts.rowCount);
-              const versions: number[][] = Array.from({ length: size }, () => []);
-              numbers.forEach((n, row) => {
-                if (!hasNull(natural, row)) versions[n]!.push(row);
+              const { tally, ...evidence } = yield* askCount({
+                count: 'versions',
+                table: t.name,
+                of,
+                from,
+                to,
+                key: t.key ?? [],
               });
-              const [overlapping, gapped] = [new Set<number>(), new Set<number>()];
-              const isSameKey = sameKey(data, t);
-              let isCertain = false;
-              const sample: SampleRow[] = [];
-              for (const rows of versions) {
-                rows.sort((a, b) => start(a) - start(b) || end(a) - end(b));
-                // Every pair that shares a day clashes, not only neighbours; the furthest end so far finds
-                // gaps.
-                let reachedRow = rows[0]!;
-                for (let i = 1; i < rows.length; i++) {
-                  const row = rows[i]!;
-                  for (let j = 0; j < i; j++) {
-                    if (end(rows[j]!) < start(row)) continue;
-                    // One row that stands twice overlaps itself: that is the key's fault.
-                    if (!isSameKey(rows[j]!, row)) isCertain = true;
-                    overlapping.add(rows[j]!).add(row);
-                  }
-                  if (start(row) > end(reachedRow) + 1) gapped.add(reachedRow).add(row);
-                  const overlaps = start(row) <= end(reachedRow);
-                  if ((overlaps || start(row) > end(reachedRow) + 1) && sample.length < SAMPLE_SIZE) {
-                    sample.push({
-                      values: {
-                        ...rowCells([...natural, starts, ends], reachedRow),
-                        [`then ${from}`]: Number.isFinite(start(row)) ? formatDate(start(row)) : null,
-                      },
-                      rows: 2,
-                      ...(table.lineOf ? { lines: [table.lineOf(reachedRow), table.lineOf(row)] } : {}),
-                    });
-                  }
-                  if (end(row) > end(reachedRow)) reachedRow = row;
-                }
-              }
-              if (overlapping.size > 0 && !isCertain) return restsOn(`key-unique:${t.name}`);
-              const found = overlapping.size > 0 ? overlapping : gapped;
+              const { overlapping = 0, gapped = 0, certain = 0 } = tally ?? {};
+              if (overlapping > 0 && certain === 0) return restsOn(`key-unique:${t.name}`);
               return {
-                verdict: found.size > 0 ? 'broken' : 'holds',
-                weight: overlapping.size > 0 || gapped.size === 0 ? 'blocks' : 'warns',
+                verdict: evidence.against > 0 ? 'broken' : 'holds',
+                weight: overlapping > 0 || gapped === 0 ? 'blocks' : 'warns',
                 evidence: {
-                  checked: starts.rowCount,
-                  against: found.size,
-                  ...(sample.length ? { sample } : {}),
+                  ...evidence,
                   notes: [
-                    ...(overlapping.size ? [`${counted(overlapping.size, 'row')} overlap`] : []),
-                    ...(gapped.size ? [`${counted(gapped.size, 'row')} border a gap`] : []),
+                    ...(overlapping ? [`${counted(overlapping, 'row')} overlap`] : []),
+                    ...(gapped ? [`${counted(gapped, 'row')} border a gap`] : []),
                   ],
                 },
               };
@@ -102,11 +60,3 @@ export const validityDisjoint: ClaimKind = {
         ),
       ),
 };
-
-/** Whether two rows have the same key of their table: then they are one row that stands twice. */
-function sameKey(data: ModelData, t: Table): (a: number, b: number) => boolean {
-  const key = (t.key ?? []).map((name) => data.column(t.name, name).codes);
-  return key.length === 0
-    ? () => false
-    : (a, b) => key.every((codes) => codes[a] !== 0 && codes[a] === codes[b]);
-}
