@@ -18,6 +18,7 @@ const ladder = [
   'changes',
   'storage',
   'claims',
+  'warehouse',
   'propose',
   'stars',
   'interchange',

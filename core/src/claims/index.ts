@@ -1,5 +1,8 @@
 export * from './claim.ts';
 export * from './judge.ts';
+export type { Count, Counted, CountedBySql, RowsAsker } from './counts/index.ts';
+export { countInSql } from './counts/index.ts';
+export type { Asked, Judging } from './judging.ts';
 export { CLAIM_KINDS } from './kinds/index.ts';
 export { codeReason, isCodeName } from './kinds/notAQuantity.ts';
 export { DependencyDigest } from './basis.ts';

@@ -50,47 +50,68 @@ export function listClaims(
 export function judgeClaim(claim: Claim, data: ModelData, onError?: (error: unknown) => void): Judgement {
   try {
     const { result, followed } = data.following(() => claim.judge(data));
-    return withFound(claim, sound(claim, result, followed, data));
+    const ambiguous = mayBeDoubted(claim, result)
+      ? [...followed].find((r) => data.hasSeveralPartners(r))
+      : undefined;
+    const empty = isEmptyVerdict(claim, result)
+      ? (claim.tables.find((name) => data.rowCount(name) === 0) ?? null)
+      : undefined;
+    return soundJudgement(claim, result, { checker: data.checker, ambiguous, empty });
   } catch (error) {
-    if (error instanceof DataError) return unchecked(error.message, error.reason);
-    if (onError) {
-      onError(error);
-      const message = error instanceof Error ? error.message : String(error);
-      return unchecked(`could not be judged: ${message}`, { code: 'failed' });
-    }
-    throw error;
+    return failedJudgement(error, onError);
   }
 }
 
-function sound(
-  claim: Claim,
-  judgement: Judgement,
-  followed: ReadonlySet<Relationship>,
-  data: ModelData,
-): Judgement {
-  if (judgement.verdict === 'unchecked' || judgement.certain) return judgement;
-  const ambiguous = claim.takesAnyPartner ? undefined : [...followed].find((r) => data.hasSeveralPartners(r));
-  if (ambiguous) return restsOn(partnersClaim(ambiguous, data));
-  // With no rows everything holds: that is no verdict.
-  if (judgement.verdict === 'holds' && claim.tables.length > 0 && judgement.evidence.checked === 0)
-    return unchecked(emptyNote(claim, data), { code: 'empty' });
-  return judgement;
+/** What a claim without an answer is judged: unchecked, with the reason. Faults of this program are told. */
+export function failedJudgement(error: unknown, onError?: (error: unknown) => void): Judgement {
+  if (error instanceof DataError) return unchecked(error.message, error.reason);
+  if (!onError) throw error;
+  onError(error);
+  const message = error instanceof Error ? error.message : String(error);
+  return unchecked(`could not be judged: ${message}`, { code: 'failed' });
 }
 
-function emptyNote({ tables }: Claim, data: ModelData): string {
-  const empty = tables.find((name) => data.rowCount(name) === 0);
-  return empty === undefined ? 'no row has a value to be checked' : `${empty} has no rows`;
+/** Whether a judgement may rest on a lookup that found one of several partners. */
+export const mayBeDoubted = (claim: Claim, judgement: Judgement): boolean =>
+  judgement.verdict !== 'unchecked' && !judgement.certain && !claim.takesAnyPartner;
+
+/** With no rows everything holds: that is no verdict. */
+export const isEmptyVerdict = (claim: Claim, { verdict, certain, evidence }: Judgement): boolean =>
+  verdict === 'holds' && !certain && claim.tables.length > 0 && evidence.checked === 0;
+
+/** What is known of the rows that a judgement rests on. */
+interface Ground {
+  readonly checker: FormulaChecker;
+  /** A relationship along which one of several partners was looked up. */
+  readonly ambiguous?: Relationship | undefined;
+  /** The table that has no rows, null where none of them is empty; only of a verdict over nothing. */
+  readonly empty?: string | null | undefined;
+}
+
+/** A judgement with what is the case, or why it is none. */
+export function soundJudgement(
+  claim: Claim,
+  judgement: Judgement,
+  { checker, ambiguous, empty }: Ground,
+): Judgement {
+  if (ambiguous) return restsOn(partnersClaim(ambiguous, checker));
+  if (empty !== undefined)
+    return unchecked(empty === null ? 'no row has a value to be checked' : `${empty} has no rows`, {
+      code: 'empty',
+    });
+  return withFound(claim, judgement);
 }
 
 /**
  * The claim that is broken where a reference meets several rows: that of the key, where it is one, else that
  * of the relationship.
  */
-function partnersClaim(r: Relationship, data: ModelData): string {
-  const key = data.checker.names.table(r.to.table)?.key ?? [];
+function partnersClaim(r: Relationship, { names }: FormulaChecker): string {
+  const table = names.table(r.to.table);
+  const key = table?.key ?? [];
   const isKey =
     key.length === r.to.columns.length && key.every((k) => r.to.columns.some((c) => sameName(c, k)));
-  return isKey ? `key-unique:${data.modelTable(r.to.table).name}` : `cardinality:${r.name}`;
+  return isKey ? `key-unique:${table!.name}` : `cardinality:${r.name}`;
 }
 
 const withFound = (claim: Claim, judgement: Judgement): Judgement =>

@@ -36,6 +36,20 @@ export interface CompiledAnswer {
   readonly unreached: readonly (readonly [measure: string, column: string])[];
 }
 
+/** What a relation may add to the statement that it stands in. */
+export interface StatementParts {
+  /** Enters a value and gives the SQL that stands for it. */
+  value(value: Value, type: DataType): string;
+  /** Adds a relation that is worked out once, and gives its name. */
+  keptCte(prefix: string, sql: string): string;
+}
+
+/** A value that does not fit its type: when that is so, and the value as text. */
+export interface Misfit {
+  readonly condition: string;
+  readonly text: string;
+}
+
 /**
  * What a question rests on: a model whose formulas are checked, and the day as of which it is asked, in days
  * since 1970-01-01.
@@ -54,12 +68,9 @@ export interface SqlSetting {
    * What stands after FROM for a table's stored rows: a relation with the columns of the model and what
    * `rowId` of the dialect names; by default the table's own name.
    */
-  readonly rowsOf?: (table: Table) => string;
-  /**
-   * The column of that relation with a value as it is stored, where the column itself is null for what does
-   * not fit its type; missing where all values fit.
-   */
-  readonly storedAs?: (table: Table, column: string) => string | undefined;
+  readonly rowsOf?: (table: Table, text: StatementParts) => string;
+  /** How to tell a value that does not fit its type, of rows under an alias; missing where all values fit. */
+  readonly misfitOf?: (table: Table, column: string, alias: string) => Misfit | undefined;
   /** Hears along which relationships rows are looked up. */
   readonly onLookup?: (relationship: Relationship) => void;
 }

@@ -132,13 +132,13 @@ export class From {
   }
 
   private step(from: string, relationship: Relationship): string {
+    const { statement } = this;
+    statement.looksUp(relationship);
     const key = `${from}\n${relationship.name}`;
     const known = this.aliases.get(key);
     if (known) return known;
-    const { statement } = this;
     const target = this.tableOf(relationship.to.table);
     statement.uses(target.name);
-    statement.looksUp(relationship);
     const alias = statement.fresh('t');
     this.aliases.set(key, alias);
     const columns = relationship.to.columns;

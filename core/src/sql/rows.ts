@@ -3,7 +3,7 @@ import { comparable, INTEGER, parseType, TEXT } from '../values/index.ts';
 import type { Table } from '../model/index.ts';
 import { sameName } from '../model/index.ts';
 import type { ColumnName } from '../formula/index.ts';
-import type { CompiledQuery, SqlSetting } from './compiled.ts';
+import type { CompiledQuery, Misfit, SqlSetting } from './compiled.ts';
 import type { SqlDialect } from './dialect.ts';
 import { quoted } from './dialect.ts';
 import { From } from './from.ts';
@@ -54,10 +54,9 @@ export class RowsStatement extends MeasureSql {
     return this.column({ table: this.base.name, column });
   }
 
-  /** A column's value as it is stored, where that may not fit its type; undefined where it always does. */
-  storedAs(column: string): string | undefined {
-    const name = this.setting.storedAs?.(this.base, column);
-    return name === undefined ? undefined : `b.${quoted(name)}`;
+  /** How to tell a value of a column that does not fit its type; undefined where all do. */
+  misfitOf(column: string): Misfit | undefined {
+    return this.setting.misfitOf?.(this.base, column, 'b');
   }
 
   /** Columns of another table's rows, as a relation with the columns `v0`, `v1`, … */
@@ -115,11 +114,6 @@ export class RowsStatement extends MeasureSql {
 
   join(sql: string): void {
     this.from.join(sql);
-  }
-
-  /** Adds a relation that is worked out once, and gives its name. */
-  kept(prefix: string, sql: string): string {
-    return this.keptCte(prefix, sql);
   }
 
   /** Adds a relation that may read itself, under `name (columns)`. */

@@ -95,7 +95,7 @@ export const BEYOND_64_BITS =
   'a number leaves the 64 bits that SQLite counts with: ask with the columns engine, which counts on';
 
 /** A canonical SQLite value as JSON. Throws DataError for a number that is not exact any more. */
-function cellJson(cell: unknown, type: DataType): Json {
+export function cellJson(cell: unknown, type: DataType): Json {
   if (cell === null || cell === undefined) return null;
   switch (type.kind) {
     case 'boolean':

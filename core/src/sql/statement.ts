@@ -17,6 +17,7 @@ export abstract class StatementText implements Statement {
   private readonly ctes: string[] = [];
   private made = 0;
   protected readonly tables = new Set<string>();
+  private readonly relations = new Map<string, string>();
   private recursive = false;
 
   constructor(
@@ -48,7 +49,10 @@ export abstract class StatementText implements Statement {
 
   rowsOf(table: string): string {
     const stored = this.checker.names.stored(table)!;
-    return this.setting.rowsOf ? this.setting.rowsOf(stored) : quoted(stored.name);
+    if (!this.setting.rowsOf) return quoted(stored.name);
+    const known = this.relations.get(stored.name) ?? this.setting.rowsOf(stored, this);
+    this.relations.set(stored.name, known);
+    return known;
   }
 
   looksUp(relationship: Relationship): void {
@@ -74,7 +78,7 @@ export abstract class StatementText implements Statement {
   }
 
   /** A relation that is worked out once: several parts of the statement read it. */
-  protected keptCte(prefix: string, sql: string): string {
+  keptCte(prefix: string, sql: string): string {
     const name = this.fresh(prefix);
     this.ctes.push(`${name} as materialized (\n  ${sql}\n)`);
     return name;

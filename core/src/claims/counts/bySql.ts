@@ -1,3 +1,4 @@
+import type { Relationship } from '../../model/index.ts';
 import type { Json } from '../../query/index.ts';
 import type { CompiledRows, NamedValue, RowsStatement } from '../../sql/index.ts';
 import { counting, countWhere, quoted } from '../../sql/index.ts';
@@ -13,6 +14,14 @@ export interface RowsAsker {
   ask(statement: CompiledRows): Promise<readonly (readonly Json[])[]>;
   /** How many rows a table has; counted once. */
   rowCount(table: string): Promise<number>;
+  /** Relationships along which rows were looked up since this was asked last. */
+  lookups(): ReadonlySet<Relationship>;
+}
+
+/** What was counted, and along which relationships rows were looked up for it. */
+export interface CountedBySql {
+  readonly result: Counted | Error;
+  readonly followed: ReadonlySet<Relationship>;
 }
 
 /** What is counted of each row by itself, so that one pass over a table serves several counts. */
@@ -38,9 +47,12 @@ export async function countEach<C extends Count>(
   counts: readonly C[],
   each: (count: C, rows: RowsStatement) => RowCondition,
   asker: RowsAsker,
-): Promise<Counted[]> {
+): Promise<CountedBySql[]> {
   const rows = asker.on(counts[0]!.table);
-  const conditions = counts.map((count) => each(count, rows));
+  const conditions = counts.map((count) => {
+    const condition = each(count, rows);
+    return { ...condition, followed: asker.lookups() };
+  });
   const columns = [
     counting('n', 'count(*)'),
     ...conditions.flatMap(({ checked, against }, i) => [
@@ -49,14 +61,11 @@ export async function countEach<C extends Count>(
     ]),
   ];
   const [found] = await asker.ask(rows.compiled(rows.rows(columns), columns));
-  const counted: Counted[] = [];
+  const counted: CountedBySql[] = [];
   for (const [i, count] of counts.entries()) {
     const [checked, against] = [numberOf(found![1 + 2 * i]), numberOf(found![2 + 2 * i])];
-    counted.push(
-      against === 0
-        ? { checked, against }
-        : { checked, against, ...(await sampleOf(asker, count.table, (own) => each(count, own))) },
-    );
+    const sample = against === 0 ? {} : await sampleOf(asker, count.table, (own) => each(count, own));
+    counted.push({ result: { checked, against, ...sample }, followed: conditions[i]!.followed });
   }
   return counted;
 }

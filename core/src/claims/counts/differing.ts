@@ -120,7 +120,7 @@ async function sampleTorn(asker: RowsAsker, count: DifferingCount): Promise<Samp
     nullParts === 'values'
       ? rows.dialect.true
       : parts.map((c) => `${rows.column(c).sql} is not null`).join(' and ');
-  const largest = rows.kept(
+  const largest = rows.keptCte(
     'torn',
     `select t.*, row_number() over (order by n desc, "first") as place from (${torn}) t order by n desc, "first" limit ${SAMPLE_SIZE}`,
   );

@@ -1,5 +1,5 @@
 import type { ModelData } from '../../query/index.ts';
-import type { CountInSql, RowsAsker } from './bySql.ts';
+import type { CountedBySql, CountInSql, RowsAsker } from './bySql.ts';
 import { countEach } from './bySql.ts';
 import type { Count, Counted, CountKind, RunCount } from './count.ts';
 import { countDays, daysInSql } from './days.ts';
@@ -15,7 +15,7 @@ import { countRows, rowsInSql } from './rows.ts';
 import { countShares, sharesInSql } from './shares.ts';
 import { countVersions, versionsInSql } from './versions.ts';
 
-export type { RowsAsker } from './bySql.ts';
+export type { CountedBySql, RowsAsker } from './bySql.ts';
 export type { Count, Counted, DifferingCount } from './count.ts';
 export { digitsOf } from './digits.ts';
 export { lengthOf } from './misfits.ts';
@@ -53,7 +53,7 @@ const MOST_AT_ONCE = 40;
 export async function countInSql(
   counts: readonly Count[],
   asker: RowsAsker,
-  found: (count: Count, result: Counted | Error) => void,
+  found: (count: Count, counted: CountedBySql) => void,
 ): Promise<void> {
   const byTable = new Map<string, Count[]>();
   const whole: Count[] = [];
@@ -66,7 +66,10 @@ export async function countInSql(
       await countTogether(all.slice(at, at + MOST_AT_ONCE), asker, found);
   for (const count of whole) {
     const way = inSql(count);
-    if ('whole' in way) found(count, await orError(() => way.whole(count, asker)));
+    if (!('whole' in way)) continue;
+    asker.lookups();
+    const result = await orError(() => way.whole(count, asker));
+    found(count, { result, followed: asker.lookups() });
   }
 }
 
@@ -74,16 +77,17 @@ export async function countInSql(
 async function countTogether(
   counts: readonly Count[],
   asker: RowsAsker,
-  found: (count: Count, result: Counted | Error) => void,
+  found: (count: Count, counted: CountedBySql) => void,
 ): Promise<void> {
   const each: Extract<CountInSql<Count>, { each: unknown }>['each'] = (count, rows) => {
     const way = inSql(count);
     if (!('each' in way)) throw new TypeError(`${count.count} is not counted row by row`);
     return way.each(count, rows);
   };
+  asker.lookups();
   const result = await orError(() => countEach(counts, each, asker));
   if (!(result instanceof Error)) counts.forEach((count, i) => found(count, result[i]!));
-  else if (counts.length === 1) found(counts[0]!, result);
+  else if (counts.length === 1) found(counts[0]!, { result, followed: new Set() });
   else for (const count of counts) await countTogether([count], asker, found);
 }
 

@@ -55,12 +55,12 @@ function endlessSql(rows: RowsStatement, [key, parent]: readonly NamedValue[]): 
   const own = rows.equal({ sql: 'm.p', type: parent!.type }, { sql: 'm.k', type: key!.type });
   const is = (a: string, b: string) =>
     rows.equal({ sql: a, type: parent!.type }, { sql: b, type: key!.type });
-  const members = rows.kept(
+  const members = rows.keptCte(
     'm',
     rows.rows([{ ...key!, name: 'k' }, { ...parent!, name: 'p' }, counting('r', rows.rowId)]),
   );
   const times = `select k, count(*) as n from ${members} where k is not null group by k`;
-  const ways = rows.kept(
+  const ways = rows.keptCte(
     'f',
     `select m.r, m.k, m.p, case when ${own} then 1 else 0 end as own, case when ${own} or t.n > 1 or u.k is null or u.n > 1 then 0 else 1 end as leads from ${members} m left join (${times}) t on t.k = m.k left join (${times}) u on ${is('m.p', 'u.k')}`,
   );

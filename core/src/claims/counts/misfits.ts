@@ -59,12 +59,8 @@ function linesOf(table: TableData, column: Column, code: number): number[] {
 export const misfitsInSql: CountInSql<MisfitsCount> = {
   each: ({ column, length }, rows) => {
     const value = rows.own(column);
-    const stored = rows.storedAs(column);
-    if (stored !== undefined)
-      return {
-        against: `(${stored} is not null and ${value.sql} is null)`,
-        shown: [{ name: column, sql: `cast(${stored} as text)`, type: TEXT }],
-      };
+    const misfit = rows.misfitOf(column);
+    if (misfit) return { against: misfit.condition, shown: [{ name: column, sql: misfit.text, type: TEXT }] };
     if (length === undefined) return { against: rows.dialect.false, shown: [{ name: column, ...value }] };
     const characters = rows.dialect.apply('char_length', [value], INTEGER);
     return {

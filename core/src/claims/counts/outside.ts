@@ -33,7 +33,7 @@ export const countOutside: RunCount<OutsideCount> = ({ table, column: name, of }
 export const outsideInSql: CountInSql<OutsideCount> = {
   each: ({ table, column, of }, rows) => {
     const value = rows.own(column);
-    const bounds = rows.kept(
+    const bounds = rows.keptCte(
       'bounds',
       `select min(v0) as least, max(v0) as greatest from (${rows.valuesOf(of.table, [of.column]).sql}) v`,
     );

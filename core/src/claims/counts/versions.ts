@@ -124,7 +124,7 @@ function versionsSql(
     counting('r', rows.rowId),
   ];
   const whole = of.map((column) => `${rows.own(column).sql} is not null`).join(' and ');
-  const plain = rows.kept('v', rows.rows(values, `where ${whole}`));
+  const plain = rows.keptCte('v', rows.rows(values, `where ${whole}`));
   const partition = `partition by ${naturals.join(', ')}`;
   const order = `${partition} order by s nulls first, e nulls last, r`;
   const before = `over (${order} rows between unbounded preceding and 1 preceding)`;
@@ -137,7 +137,7 @@ function versionsSql(
     `min(r) over (${partition}) as group_first`,
   ];
   const placed = `select v.*, ${windows.join(', ')} from ${plain} v`;
-  const versions = rows.kept(
+  const versions = rows.keptCte(
     'w',
     `select p.*, ${dialect.addDays('before_max', '1')} as day_after from (${placed}) p`,
   );

@@ -1,0 +1,2 @@
+export * from './facts.ts';
+export * from './judge.ts';

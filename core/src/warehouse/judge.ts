@@ -1,0 +1,215 @@
+import type { Query, Relationship } from '../model/index.ts';
+import { cardinalityOf } from '../model/index.ts';
+import type {
+  Asked,
+  Claim,
+  Count,
+  Counted,
+  CountedBySql,
+  Judgement,
+  Judging,
+  RowsAsker,
+} from '../claims/index.ts';
+import {
+  countInSql,
+  failedJudgement,
+  isEmptyVerdict,
+  mayBeDoubted,
+  soundJudgement,
+} from '../claims/index.ts';
+import type { Answer, ModelData } from '../query/index.ts';
+import { counting, RowsStatement } from '../sql/index.ts';
+import type { SqlSetting } from '../sql/index.ts';
+import type { Warehouse } from './facts.ts';
+
+/** What claims are judged on. */
+export interface JudgedOn {
+  readonly warehouse: Warehouse;
+  readonly setting: SqlSetting;
+  /** What is at hand as columns: claims that look at the model alone are judged on it. */
+  readonly data: ModelData;
+  /** Answers a question on the warehouse. */
+  answer(query: Query): Promise<Answer>;
+}
+
+/** What hears how judging goes on. */
+export interface JudgingEvents {
+  onJudged?(claim: Claim, judgement: Judgement): void;
+  /** Hears of faults of this program. */
+  onError?(error: unknown): void;
+}
+
+/**
+ * Judges claims where the rows lie: what they count is asked in SQL, those of one table in as few passes as
+ * can be, and samples only of what is broken. The judgements are those that encoded columns would give, but
+ * for the lines of files. Rejects with what `ask` throws that is no DataError.
+ */
+export async function judgeOnWarehouse(
+  claims: readonly Claim[],
+  on: JudgedOn,
+  events: JudgingEvents = {},
+): Promise<Map<Claim, Judgement>> {
+  const judging = new WarehouseJudging(on, events);
+  const started = claims.map((claim) => judging.start(claim));
+  await judging.countAll(started.flatMap(({ first }) => (first && 'count' in first ? [first.count] : [])));
+  const judgements = new Map<Claim, Judgement>();
+  for (const one of started) {
+    const judgement = await judging.finish(one);
+    judgements.set(one.claim, judgement);
+    events.onJudged?.(one.claim, judgement);
+  }
+  return judgements;
+}
+
+/** A claim whose judging has told what it asks for first, or has ended at once. */
+interface Started {
+  readonly claim: Claim;
+  readonly judging?: Judging;
+  readonly first?: Asked;
+  readonly judgement?: Judgement;
+}
+
+class WarehouseJudging {
+  private readonly found = new Map<string, CountedBySql>();
+  private readonly rowCounts = new Map<string, Promise<number>>();
+  private readonly several = new Map<Relationship, boolean>();
+  private followed = new Set<Relationship>();
+  private readonly asker: RowsAsker;
+
+  constructor(
+    private readonly on: JudgedOn,
+    private readonly events: JudgingEvents,
+  ) {
+    const setting: SqlSetting = { ...on.setting, onLookup: (r) => this.followed.add(r) };
+    this.asker = {
+      on: (table) => new RowsStatement(setting, on.warehouse.dialect, table),
+      ask: (statement) => on.warehouse.ask(statement),
+      rowCount: (table) => this.rowCount(table),
+      lookups: () => {
+        const { followed } = this;
+        this.followed = new Set();
+        return followed;
+      },
+    };
+  }
+
+  start(claim: Claim): Started {
+    const { data } = this.on;
+    try {
+      if (!claim.judging) return { claim, judgement: this.judgedHere(claim) };
+      const judging = claim.judging(data);
+      const step = judging.next();
+      return step.done
+        ? { claim, judgement: this.plain(claim, step.value) }
+        : { claim, judging, first: step.value };
+    } catch (error) {
+      return { claim, judgement: failedJudgement(error, this.events.onError) };
+    }
+  }
+
+  /** Counts what is not known yet. */
+  async countAll(counts: readonly Count[]): Promise<void> {
+    const missing = new Map<string, Count>();
+    for (const count of counts) if (!this.found.has(nameOf(count))) missing.set(nameOf(count), count);
+    await countInSql([...missing.values()], this.asker, (count, counted) =>
+      this.found.set(nameOf(count), counted),
+    );
+  }
+
+  async finish({ claim, judging, first, judgement }: Started): Promise<Judgement> {
+    if (judgement || !judging) return judgement!;
+    const followed = new Set<Relationship>();
+    try {
+      let asked = first!;
+      for (;;) {
+        const step = judging.next(await this.answerTo(asked, followed));
+        if (step.done) return await this.sound(claim, step.value, followed);
+        asked = step.value;
+      }
+    } catch (error) {
+      return failedJudgement(error, this.events.onError);
+    }
+  }
+
+  private async answerTo(asked: Asked, followed: Set<Relationship>): Promise<Counted | Answer> {
+    if ('query' in asked) return this.on.answer(asked.query);
+    await this.countAll([asked.count]);
+    const found = this.found.get(nameOf(asked.count))!;
+    if (found.result instanceof Error) throw found.result;
+    for (const r of found.followed) followed.add(r);
+    return found.result;
+  }
+
+  private async sound(
+    claim: Claim,
+    judgement: Judgement,
+    followed: ReadonlySet<Relationship>,
+  ): Promise<Judgement> {
+    const { checker } = this.on.setting;
+    let ambiguous: Relationship | undefined;
+    if (mayBeDoubted(claim, judgement))
+      for (const r of followed) if (!ambiguous && (await this.meetsSeveral(r))) ambiguous = r;
+    let empty: string | null | undefined;
+    if (isEmptyVerdict(claim, judgement)) {
+      empty = null;
+      for (const name of claim.tables) if (empty === null && (await this.rowCount(name)) === 0) empty = name;
+    }
+    return soundJudgement(claim, judgement, { checker, ambiguous, empty });
+  }
+
+  /** A claim about the model, or about what columns alone can tell. */
+  private judgedHere(claim: Claim): Judgement {
+    return this.plain(claim, claim.judge(this.on.data));
+  }
+
+  private plain(claim: Claim, judgement: Judgement): Judgement {
+    return soundJudgement(claim, judgement, { checker: this.on.setting.checker });
+  }
+
+  private rowCount(table: string): Promise<number> {
+    const key = table.toLowerCase();
+    let known = this.rowCounts.get(key);
+    if (!known) {
+      known = this.countRows(table);
+      this.rowCounts.set(key, known);
+    }
+    return known;
+  }
+
+  private async countRows(table: string): Promise<number> {
+    const rows = this.asker.on(table);
+    const columns = [counting('n', 'count(*)')];
+    const [row] = await this.on.warehouse.ask(rows.compiled(rows.rows(columns), columns));
+    return Number(row![0]);
+  }
+
+  /** Whether some row of the one end meets several of the other. */
+  private async meetsSeveral(r: Relationship): Promise<boolean> {
+    const kind = cardinalityOf(r);
+    if (kind === 'many-to-many' || kind === 'many-to-level') return false;
+    let known = this.several.get(r);
+    if (known === undefined) {
+      known = await this.asksForSeveral(r);
+      this.several.set(r, known);
+    }
+    return known;
+  }
+
+  private async asksForSeveral({ from, to }: Relationship): Promise<boolean> {
+    const { setting, warehouse } = this.on;
+    const target = setting.checker.names.table(to.table)!;
+    if (setting.isUnique!(target, to.columns)) return false;
+    const rows = this.asker.on(from.table);
+    const theirs = rows.valuesOf(to.table, to.columns);
+    const keys = theirs.types.map((_, i) => `v${i}`);
+    const several = `select ${keys.join(', ')} from (${theirs.sql}) v where ${keys.map((k) => `${k} is not null`).join(' and ')} group by ${keys.join(', ')} having count(*) > 1`;
+    const on = from.columns.map((name, i) =>
+      rows.equal(rows.own(name), { sql: `s.v${i}`, type: theirs.types[i]! }),
+    );
+    rows.join(`join (${several}) s on ${on.join(' and ')}`);
+    const columns = [counting('found', '1')];
+    return (await warehouse.ask(rows.compiled(rows.rows(columns, 'limit 1'), columns))).length > 0;
+  }
+}
+
+const nameOf = (count: Count): string => JSON.stringify(count);
