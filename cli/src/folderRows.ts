@@ -2,7 +2,7 @@ import { statSync } from 'node:fs';
 import { VERSION } from '@crease/core/interchange';
 import type { Model } from '@crease/core/model';
 import type { ModelData } from '@crease/core/query';
-import { dataFolder, FolderCache, openFolder } from '@crease/server/files';
+import { dataFolder, FolderCache, openFolder, storedRows } from '@crease/server/files';
 import { todayOf } from './input.ts';
 
 /** What commands that read a folder are told about it. */
@@ -33,6 +33,10 @@ export const rowsOfFolder = (model: Model, modelFile: string, options: FolderOpt
     todayOf(model),
     options.cache === false ? undefined : folderCache(),
   );
+
+/** As `rowsOfFolder`, before corrections: the rows of tables as their files have them. */
+export const storedRowsOfFolder = (model: Model, modelFile: string, options: FolderOptions) =>
+  storedRows(model, dataFolder(modelFile, options.data), options.cache === false ? undefined : folderCache());
 
 /** Writes what was read, once the answer is there. A cache that cannot be written costs time alone. */
 export function writeCache(): void {

@@ -7,12 +7,16 @@ import { couldNotBeJudged, summarise } from '@crease/core/claims';
 import type { Model } from '@crease/core/model';
 import type { ModelData } from '@crease/core/query';
 import type { BothAnswers } from '../bothEvaluators.ts';
+import type { FolderOptions } from '../folderRows.ts';
 import { NO_CACHE } from '../folderRows.ts';
+import { CommandError, loadModel, todayOf } from '../input.ts';
 import { judgeFolder } from '../judgeFolder.ts';
+import type { DatabaseOptions } from '../onDatabase.ts';
+import { onDatabase, withDatabase } from '../onDatabase.ts';
+import { formatDate } from '@crease/core/values';
 
 export function addCheck(program: Command): void {
-  program
-    .command('check <model>')
+  withDatabase(program.command('check <model>'))
     .description('judges every claim that a model makes, on all rows; exit status 1 where one is broken')
     .option('--data <dir>', 'folder of the data files; by default that of the model')
     .option(...NO_CACHE)
@@ -39,10 +43,10 @@ export function addCheck(program: Command): void {
           junit?: boolean;
           targets?: boolean;
           both?: boolean;
-        },
+        } & DatabaseOptions,
       ) => {
         const start = performance.now();
-        const { model, claims: ofModel, data } = await judgeFolder(modelFile, options);
+        const { model, claims: ofModel, data } = await judged(modelFile, options);
         const ofTargets = options.targets
           ? await targetClaims(modelFile, { model, claims: ofModel, data })
           : [];
@@ -76,6 +80,28 @@ export function addCheck(program: Command): void {
       },
     );
 }
+
+/** Judges on files, or on a database. */
+async function judged(
+  modelFile: string,
+  options: DatabaseOptions & FolderOptions & { both?: boolean; targets?: boolean },
+): Promise<{ model: Model; claims: JudgedClaim[]; data: ModelData }> {
+  const { on } = options;
+  if (on === undefined) return judgeFolder(modelFile, options);
+  if (options.both || options.targets)
+    throw new CommandError('--on asks one database: --both and --targets compare it with rows that are held');
+  const model = loadModel(modelFile);
+  const today = formatDate(todayOf({ ...model, asOf: undefined }));
+  return onDatabase(model, modelFile, { ...options, on }, async (warehouse) => ({
+    model,
+    claims: await warehouse.judge(today, { onError: tellFault }),
+    data: warehouse.data,
+  }));
+}
+
+const tellFault = (error: unknown): void => {
+  if (process.env.CREASE_DEBUG) process.stderr.write(`${(error as Error).stack ?? String(error)}\n`);
+};
 
 /** The database is loaded only where it is asked for. */
 async function bothAnswers(model: Model, data: ModelData): Promise<BothAnswers[]> {

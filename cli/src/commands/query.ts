@@ -8,8 +8,10 @@ import { explanationText } from '../explanationText.ts';
 import { answerCsv, answerLines } from '@crease/core/interchange';
 import { NO_CACHE, rowsOfFolder } from '../folderRows.ts';
 import { CommandError, loadModel, readText } from '../input.ts';
+import type { DatabaseOptions } from '../onDatabase.ts';
+import { onDatabase, withDatabase } from '../onDatabase.ts';
 
-interface Options {
+interface Options extends DatabaseOptions {
   query: string;
   data?: string;
   cache?: boolean;
@@ -26,8 +28,7 @@ interface Options {
 }
 
 export function addQuery(program: Command): void {
-  program
-    .command('query <model>')
+  withDatabase(program.command('query <model>'))
     .description('answers a query on a model and its data')
     .requiredOption('--query <file>', 'the query as JSON; - reads standard input')
     .option('--data <dir>', 'folder of the data files; by default that of the model')
@@ -50,6 +51,18 @@ export function addQuery(program: Command): void {
         throw new CommandError(`there is no engine "${options.engine}": use columns or sql`);
       const model = loadModel(modelFile);
       const query = readQuery(readText(options.query, 'query'));
+      if (options.on !== undefined) {
+        if (options.trace || options.explain)
+          throw new CommandError(
+            '--trace and --explain tell of columns; `crease sql` prints what a database runs',
+          );
+        const on = options.on;
+        await write(
+          await onDatabase(model, modelFile, { ...options, on }, (warehouse) => warehouse.answer(query)),
+          options,
+        );
+        return;
+      }
       const data = await rowsOfFolder(model, modelFile, options);
       if (options.trace) {
         process.stdout.write(`${JSON.stringify(traceCell(data, query, cellOf(options.cell)))}\n`);
@@ -66,33 +79,33 @@ export function addQuery(program: Command): void {
         );
         return;
       }
-      const answer = options.engine === 'sql' ? await inSql(data, query) : answerQuery(data, query);
-      if (options.parquet !== undefined) {
-        const { answerParquet } = await import('@crease/server/rows-parquet');
-        try {
-          writeFileSync(options.parquet, answerParquet(answer));
-        } catch (error) {
-          throw new CommandError(
-            `${options.parquet} cannot be written (${(error as NodeJS.ErrnoException).code})`,
-          );
-        }
-        if (!options.json && !options.csv) return;
-      }
-      const writing = {
-        null: options.null,
-        doesNotApply: options.doesNotApply,
-        totals: true,
-        spreadsheet: options.spreadsheet ?? false,
-      };
-      if (options.csv) for (const note of csvNotes(answer)) process.stderr.write(`crease: ${note}\n`);
-      process.stdout.write(
-        options.json
-          ? `${JSON.stringify(answer)}\n`
-          : options.csv
-            ? answerCsv(answer, writing)
-            : asTable(answer),
-      );
+      await write(options.engine === 'sql' ? await inSql(data, query) : answerQuery(data, query), options);
     });
+}
+
+/** Writes an answer in the form that was asked for. */
+async function write(answer: Answer, options: Options): Promise<void> {
+  if (options.parquet !== undefined) {
+    const { answerParquet } = await import('@crease/server/rows-parquet');
+    try {
+      writeFileSync(options.parquet, answerParquet(answer));
+    } catch (error) {
+      throw new CommandError(
+        `${options.parquet} cannot be written (${(error as NodeJS.ErrnoException).code})`,
+      );
+    }
+    if (!options.json && !options.csv) return;
+  }
+  const writing = {
+    null: options.null,
+    doesNotApply: options.doesNotApply,
+    totals: true,
+    spreadsheet: options.spreadsheet ?? false,
+  };
+  if (options.csv) for (const note of csvNotes(answer)) process.stderr.write(`crease: ${note}\n`);
+  process.stdout.write(
+    options.json ? `${JSON.stringify(answer)}\n` : options.csv ? answerCsv(answer, writing) : asTable(answer),
+  );
 }
 
 /** The cell that is asked about. Throws CommandError where it is none. */

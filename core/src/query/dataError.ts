@@ -1,5 +1,6 @@
 /** Why a claim, or a question, has no answer: see "No false holds" of the claims' page. */
-export type ReasonCode = 'not-loaded' | 'empty' | 'rests-on' | 'failed' | 'limit' | 'cancelled';
+export type ReasonCode =
+  'not-loaded' | 'passed-through' | 'empty' | 'rests-on' | 'failed' | 'limit' | 'cancelled';
 
 export interface Reason {
   readonly code: ReasonCode;

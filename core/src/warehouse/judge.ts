@@ -15,9 +15,11 @@ import {
   failedJudgement,
   isEmptyVerdict,
   mayBeDoubted,
+  runCount,
   soundJudgement,
 } from '../claims/index.ts';
 import type { Answer, ModelData } from '../query/index.ts';
+import { DataError } from '../query/index.ts';
 import { counting, RowsStatement } from '../sql/index.ts';
 import type { SqlSetting } from '../sql/index.ts';
 import type { Warehouse } from './facts.ts';
@@ -94,10 +96,9 @@ class WarehouseJudging {
   }
 
   start(claim: Claim): Started {
-    const { data } = this.on;
     try {
       if (!claim.judging) return { claim, judgement: this.judgedHere(claim) };
-      const judging = claim.judging(data);
+      const judging = claim.judging(this.on.setting);
       const step = judging.next();
       return step.done
         ? { claim, judgement: this.plain(claim, step.value) }
@@ -110,9 +111,23 @@ class WarehouseJudging {
   /** Counts what is not known yet. */
   async countAll(counts: readonly Count[]): Promise<void> {
     const missing = new Map<string, Count>();
-    for (const count of counts) if (!this.found.has(nameOf(count))) missing.set(nameOf(count), count);
+    for (const count of counts)
+      if (!this.found.has(nameOf(count)) && !this.countHere(count)) missing.set(nameOf(count), count);
     await countInSql([...missing.values()], this.asker, (count, counted) =>
       this.found.set(nameOf(count), counted),
+    );
+  }
+
+  /** Counts on columns what is held here as a whole. */
+  private countHere(count: Count): boolean {
+    const { data } = this.on;
+    return here(
+      () => {
+        const { result, followed } = data.following(() => runCount(count, data));
+        this.found.set(nameOf(count), { result, followed });
+        return true;
+      },
+      () => false,
     );
   }
 
@@ -177,6 +192,11 @@ class WarehouseJudging {
   }
 
   private async countRows(table: string): Promise<number> {
+    const held = here<number | undefined>(
+      () => this.on.data.rowCount(table),
+      () => undefined,
+    );
+    if (held !== undefined) return held;
     const rows = this.asker.on(table);
     const columns = [counting('n', 'count(*)')];
     const [row] = await this.on.warehouse.ask(rows.compiled(rows.rows(columns), columns));
@@ -209,6 +229,16 @@ class WarehouseJudging {
     rows.join(`join (${several}) s on ${on.join(' and ')}`);
     const columns = [counting('found', '1')];
     return (await warehouse.ask(rows.compiled(rows.rows(columns, 'limit 1'), columns))).length > 0;
+  }
+}
+
+/** Does something on what is held here, or another thing where rows are passed through. */
+function here<T>(act: () => T, elsewhere: () => T): T {
+  try {
+    return act();
+  } catch (error) {
+    if (error instanceof DataError && error.reason.code === 'passed-through') return elsewhere();
+    throw error;
   }
 }
 

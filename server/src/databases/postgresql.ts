@@ -31,21 +31,24 @@ const MOMENT = 'yyyy-MM-dd HH:mm:ss.SSSSSS';
 export class PostgresqlReader implements DatabaseReader {
   constructor(private readonly place: PostgresqlPlace) {}
 
-  private async within<T>(work: (client: pg.Client) => Promise<T>, signal?: AbortSignal): Promise<T> {
-    const client = new pg.Client({
-      ...this.place,
-      connectionTimeoutMillis: CONNECT_MS,
-      application_name: 'crease',
-      options: '-c default_transaction_read_only=on -c datestyle=ISO,YMD -c client_encoding=UTF8',
-    });
+  /**
+   * Does work within one read-only transaction, which sees one state of the database. A signal ends the
+   * statement that runs, also at the server. Throws DatabaseError for what the server refuses.
+   */
+  async within<T>(work: (client: pg.Client) => Promise<T>, signal?: AbortSignal): Promise<T> {
+    const client = this.client();
     // A connection that breaks while nobody waits for it must not end the program; who waits is told by the
     // query.
     let broken: Error | undefined;
     client.on('error', (error) => (broken = error));
     let isClear = false;
     if (!this.place.clearPassword) onClearPassword(client, () => (isClear = true));
-    const stop = () =>
-      (client as unknown as { connection: { stream: { destroy(): void } } }).connection.stream.destroy();
+    const stop = () => {
+      // A server notices that a client has gone only when it next writes to it: it is told to stop.
+      void this.cancel((client as unknown as { processID: number | null }).processID).finally(() =>
+        (client as unknown as { connection: { stream: { destroy(): void } } }).connection.stream.destroy(),
+      );
+    };
     signal?.addEventListener('abort', stop);
     try {
       await client.connect();
@@ -61,6 +64,30 @@ export class PostgresqlReader implements DatabaseReader {
         : new DatabaseError(this.explained((broken ?? error) as Fault));
     } finally {
       signal?.removeEventListener('abort', stop);
+      await client.end().catch(() => undefined); // it may have gone before
+    }
+  }
+
+  private client(): pg.Client {
+    return new pg.Client({
+      ...this.place,
+      connectionTimeoutMillis: CONNECT_MS,
+      application_name: 'crease',
+      options: '-c default_transaction_read_only=on -c datestyle=ISO,YMD -c client_encoding=UTF8',
+    });
+  }
+
+  /** Ends what a session of this account does. */
+  private async cancel(session: number | null): Promise<void> {
+    if (session === null) return;
+    const client = this.client();
+    client.on('error', () => undefined); // the session that matters is ended below in any case
+    try {
+      await client.connect();
+      await client.query('select pg_cancel_backend($1)', [session]);
+    } catch {
+      // A server that takes no more connections, or has gone: the session ends with its connection.
+    } finally {
       await client.end().catch(() => undefined); // it may have gone before
     }
   }

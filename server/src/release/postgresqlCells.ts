@@ -32,7 +32,7 @@ export async function answerInPostgresql(compiled: CompiledAnswer, ask: AskTexts
 }
 
 /** A text of the database as `answerOf` takes cells: exact numbers as whole ones of their scale. */
-function cellOf(text: string | null, type: DataType | undefined): unknown {
+export function cellOf(text: string | null, type: DataType | undefined): unknown {
   if (text === null || type === undefined) return text;
   switch (type.kind) {
     case 'boolean':

@@ -19,6 +19,15 @@ export async function openFolder(
   today: number,
   cache?: FolderCache,
 ): Promise<ModelData> {
+  return dataOf(model, today, await storedRows(model, folder, cache));
+}
+
+/** The rows of tables as their files have them, before corrections. */
+export async function storedRows(
+  model: Model,
+  folder: string,
+  cache?: FolderCache,
+): Promise<(table: Table) => TableData> {
   const read = new Map<string, TableData>();
   const sources = [...model.tables, ...listsOfCorrections(model)].flatMap((table) => {
     const source = fileOf(table);
@@ -36,7 +45,7 @@ export async function openFolder(
     if (!look?.table) look?.add(found);
     read.set(table.name, found);
   }
-  return folderData(model, folder, today, read, cache);
+  return (table) => read.get(table.name) ?? fileRows(table, folder, cache);
 }
 
 /** As `openFolder`, without a turn of the event loop; Parquet files must have been `read` before. */
@@ -47,12 +56,12 @@ export function folderData(
   read: ReadonlyMap<string, TableData> = new Map(),
   cache?: FolderCache,
 ): ModelData {
+  return dataOf(model, today, (table) => read.get(table.name) ?? fileRows(table, folder, cache));
+}
+
+function dataOf(model: Model, today: number, rows: (table: Table) => TableData): ModelData {
   const full = withFamilies(model);
-  return new ModelData(
-    full,
-    tableLoader(full, today, (table) => read.get(table.name) ?? fileRows(table, folder, cache)),
-    today,
-  );
+  return new ModelData(full, tableLoader(full, today, rows), today);
 }
 
 function within(folder: string, file: string, table: string): string {

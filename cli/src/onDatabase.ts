@@ -1,0 +1,137 @@
+import { Option } from 'commander';
+import type { Command } from 'commander';
+import type { TableData } from '@crease/core/columns';
+import type { Model, Table } from '@crease/core/model';
+import { DataError } from '@crease/core/query';
+import type { ModelOnWarehouse } from '@crease/server/warehouse';
+import type { FolderOptions } from './folderRows.ts';
+import { storedRowsOfFolder } from './folderRows.ts';
+import { CommandError, todayOf } from './input.ts';
+
+/** What commands that ask a database are told about it. */
+export interface DatabaseOptions {
+  /** A connection by its name, or the URL of one. */
+  readonly on?: string;
+  readonly schema?: string;
+  readonly limitSeconds?: string;
+}
+
+/** Adds the options by which a command asks a database. */
+export const withDatabase = (command: Command): Command =>
+  command
+    .option(
+      '--on <connection>',
+      'asks the rows where they lie: the name of a connection (CREASE_CONNECTION_NAME has its URL), or postgresql://…; the password is that of CREASE_CONNECTION_NAME_PASSWORD, or PGPASSWORD',
+    )
+    .option('--schema <name>', 'with --on: the schema of tables whose source names none')
+    .addOption(
+      new Option('--limit-seconds <n>', 'with --on: after how long a statement is ended').default('600'),
+    );
+
+interface Connection {
+  readonly name: string;
+  readonly place: {
+    readonly host: string;
+    readonly port: number;
+    readonly database: string;
+    readonly user: string;
+    readonly password: string;
+  };
+}
+
+/**
+ * Where a connection leads, as the environment has it. Throws CommandError for a name without a URL, and for
+ * what is no URL of PostgreSQL.
+ */
+export function connectionOf(on: string, environment: NodeJS.ProcessEnv = process.env): Connection {
+  const isUrl = /^[a-z0-9+]+:\/\//i.test(on);
+  const variable = `CREASE_CONNECTION_${on.toUpperCase().replace(/[^A-Z0-9]+/g, '_')}`;
+  const text = isUrl ? on : environment[variable];
+  if (text === undefined)
+    throw new CommandError(
+      `there is no connection ${on}: set ${variable} to a URL such as postgresql://reader@127.0.0.1:5432/warehouse`,
+    );
+  const what = isUrl ? on.replace(/:[^:@/]*@/, ':…@') : variable;
+  const url = URL.canParse(text) ? new URL(text) : undefined;
+  if (!url || !/^postgres(ql)?:$/.test(url.protocol))
+    throw new CommandError(`${what} is no URL that begins with postgresql://`);
+  if (!isUrl && url.password !== '')
+    throw new CommandError(`${variable} holds a password: set ${variable}_PASSWORD in its place`);
+  const database = decodeURIComponent(url.pathname.slice(1)) || 'postgres';
+  const given = isUrl
+    ? decodeURIComponent(url.password) || environment.PGPASSWORD
+    : environment[`${variable}_PASSWORD`];
+  return {
+    name: isUrl ? database : on,
+    place: {
+      host: url.hostname.replace(/^\[|\]$/g, '') || '127.0.0.1',
+      port: Number(url.port || 5432),
+      database,
+      user: decodeURIComponent(url.username) || (environment.PGUSER ?? environment.USER ?? 'postgres'),
+      password: given ?? '',
+    },
+  };
+}
+
+/** Milliseconds that a statement may take. */
+function timeoutOf(seconds: string | undefined): number {
+  const found = Number(seconds ?? 600);
+  if (!Number.isFinite(found) || found <= 0)
+    throw new CommandError(`--limit-seconds takes a number of seconds; "${seconds}" is none`);
+  return found * 1000;
+}
+
+/**
+ * Does something with a model on a database, within one state of it. Files of the model's folder that are not
+ * in the database travel along where they are small. What the model has and the database lacks is told first.
+ */
+export async function onDatabase<T>(
+  model: Model,
+  modelFile: string,
+  options: DatabaseOptions & FolderOptions & { readonly on: string },
+  work: (on: ModelOnWarehouse) => Promise<T>,
+): Promise<T> {
+  const { DatabaseError, ModelOnWarehouse, PostgresqlReader } = await import('@crease/server/warehouse');
+  const { name, place } = connectionOf(options.on);
+  const today = todayOf(model);
+  const stored = await storedRowsOfFolder(model, modelFile, options);
+  const timeoutMs = timeoutOf(options.limitSeconds);
+  const done = new PostgresqlReader(place).within(async (client) => {
+    const on = await ModelOnWarehouse.open(client, {
+      model,
+      connection: name,
+      schema: options.schema,
+      held: (table) => heldRows(stored, table),
+      today,
+      timeoutMs,
+      ...(process.env.CREASE_DEBUG
+        ? {
+            tell: ({ sql, milliseconds, rows }) =>
+              void process.stderr.write(`-- ${milliseconds.toFixed(1)} ms, ${rows} rows\n${sql};\n`),
+          }
+        : {}),
+    });
+    for (const column of on.missing)
+      process.stderr.write(`crease: ${column} is not in the database: what needs it cannot be judged\n`);
+    return work(on);
+  });
+  try {
+    return await done;
+  } catch (error) {
+    if (error instanceof DatabaseError) throw new CommandError(error.message);
+    throw error;
+  }
+}
+
+/** The rows of a table that is not in the database, from its file. */
+function heldRows(stored: (table: Table) => TableData, table: Table): TableData {
+  try {
+    return stored(table);
+  } catch (error) {
+    if (error instanceof DataError) throw error;
+    throw new DataError(
+      `${table.name} is not in the database, and its file cannot be read: ${(error as Error).message}`,
+      { code: 'not-loaded' },
+    );
+  }
+}

@@ -1,0 +1,122 @@
+import type { TableData } from '@crease/core/columns';
+import { columnValues } from '@crease/core/columns';
+import type { Table } from '@crease/core/model';
+import { sameName } from '@crease/core/model';
+import { DataError } from '@crease/core/query';
+import type { SqlSetting, StatementParts } from '@crease/core/sql';
+import { postgresql, quoted } from '@crease/core/sql';
+import { parseType, TEXT } from '@crease/core/values';
+import { readColumn } from './columnSql.ts';
+import type { CatalogColumn, ReadColumn } from './columnSql.ts';
+import type { Place } from './places.ts';
+
+/** Rows that are held here and no more than these travel along with a question, as values. */
+export const MOST_VALUES = 100_000;
+
+/** The name of the stored value beside that of the column, where it may not fit its type. */
+const asStored = (column: string): string => quoted(`${column} (stored)`);
+
+/**
+ * Where the rows of a model's tables are: in the database, or here, from where they travel along as values.
+ * `held` gives the rows of a table that is not in the database; it throws DataError where there are none.
+ */
+export function relationsOn(
+  places: ReadonlyMap<string, Place>,
+  held: (table: Table) => TableData,
+): Required<Pick<SqlSetting, 'rowsOf' | 'misfitOf'>> {
+  const relations = new Map<string, string>();
+  const placeOf = (table: Table) => places.get(table.name.toLowerCase());
+  return {
+    rowsOf: (table, text) => {
+      const place = placeOf(table);
+      if (!place) return valuesOf(table, held(table), text);
+      const known = relations.get(table.name) ?? placedSql(table, place);
+      relations.set(table.name, known);
+      return known;
+    },
+    misfitOf: (table, name, alias) => {
+      const place = placeOf(table);
+      const column = table.columns.find((c) => sameName(c.name, name));
+      const stored = place && column && storedColumn(table, place, column.name);
+      if (!stored) return undefined;
+      const raw = `${alias}.${asStored(column.name)}`;
+      const { misfit } = readAs(raw, stored, column);
+      return misfit === undefined ? undefined : { condition: misfit, text: `cast(${raw} as text)` };
+    },
+  };
+}
+
+type ModelColumn = Table['columns'][number];
+
+const readAs = (raw: string, stored: CatalogColumn, column: ModelColumn): ReadColumn =>
+  readColumn(raw, stored, parseType(column.type) ?? TEXT, column.pattern);
+
+function storedColumn(table: Table, place: Place, name: string): CatalogColumn | undefined {
+  const column = table.columns.find((c) => sameName(c.name, name))!;
+  const wanted = column.sourceName ?? column.name;
+  return (
+    place.columns.find((c) => c.name === wanted) ??
+    place.columns.find((c) => sameName(c.name, wanted)) ??
+    place.columns.find((c) => sameName(c.name, column.name))
+  );
+}
+
+/**
+ * The rows of a placed table under the model's names, with what tells them apart. A column that the table
+ * lacks is left out: what asks for it is told by name.
+ */
+function placedSql(table: Table, place: Place): string {
+  const columns = table.columns
+    .filter((c) => c.formula === undefined)
+    .flatMap((column) => {
+      const stored = storedColumn(table, place, column.name);
+      if (!stored) return [];
+      const raw = `t.${quoted(stored.name)}`;
+      const { sql, misfit } = readAs(raw, stored, column);
+      return [
+        `${sql} as ${quoted(column.name)}`,
+        ...(misfit === undefined ? [] : [`${raw} as ${asStored(column.name)}`]),
+      ];
+    });
+  const from = `${quoted(place.schema)}.${quoted(place.table)} t`;
+  return `(select ${[`${rowIdOf(place)} as ctid`, ...columns].join(', ')} from ${from})`;
+}
+
+/** Plain tables know where a row lies; of partitions the table belongs to it, and views know nothing. */
+function rowIdOf({ kind }: Place): string {
+  if (kind === 'r' || kind === 'm') return 't.ctid';
+  return kind === 'p' ? `(cast(t.tableoid as text) || cast(t.ctid as text))` : 'row_number() over ()';
+}
+
+/** Rows that travel along: one parameter of all of them as JSON. */
+function valuesOf(table: Table, rows: TableData, text: StatementParts): string {
+  if (rows.rowCount > MOST_VALUES)
+    throw new DataError(
+      `${table.name} is not in the database, and its ${rows.rowCount.toLocaleString('en')} rows are more than the ${MOST_VALUES.toLocaleString('en')} that travel along with a question: load it there, or hold the other tables here`,
+      { code: 'limit' },
+    );
+  const columns = [...rows.columns.values()];
+  const shown = columns.map((c) => columnValues(c).map((value) => postgresql.bound(value, c.type)));
+  const lines = Array.from({ length: rows.rowCount }, (_, row) =>
+    Object.fromEntries(columns.map((c, i) => [`c${i}`, jsonOf(shown[i]![c.codes[row]!] ?? null)])),
+  );
+  const types = columns.map(
+    (c, i) => `c${i} ${postgresql.nullOf(c.type).replace(/^cast\(null as (.*)\)$/, '$1')}`,
+  );
+  const json = text.value(JSON.stringify(lines), TEXT);
+  const named = columns.map((c, i) => `v.c${i} as ${quoted(c.name)}`);
+  const from =
+    columns.length === 0
+      ? `generate_series(1, ${rows.rowCount}) v(ctid)`
+      : `rows from (jsonb_to_recordset(cast(${json} as jsonb)) as (${types.join(', ')})) with ordinality as v(${[...columns.map((_, i) => `c${i}`), 'ctid'].join(', ')})`;
+  return text.keptCte('held', `select ${['v.ctid as ctid', ...named].join(', ')} from ${from}`);
+}
+
+const jsonOf = (value: null | number | bigint | string): null | number | string =>
+  typeof value === 'bigint' ? String(value) : value;
+
+/** What a model has and the database lacks, said once before anything is asked. */
+export const missingColumns = (table: Table, place: Place): string[] =>
+  table.columns
+    .filter((c) => c.formula === undefined && !storedColumn(table, place, c.name))
+    .map((c) => c.name);

@@ -1,0 +1,131 @@
+import type { Client } from 'pg';
+import type { JudgedClaim } from '@crease/core/claims';
+import { listClaims, present, remediesOf } from '@crease/core/claims';
+import type { TableData } from '@crease/core/columns';
+import type { Model, Query, Table } from '@crease/core/model';
+import { withFamilies } from '@crease/core/model';
+import type { Answer } from '@crease/core/query';
+import { DataError, ModelData } from '@crease/core/query';
+import type { DataOracle } from '@crease/core/formula';
+import { tableLoader } from '@crease/core/sources';
+import type { SqlSetting } from '@crease/core/sql';
+import { compileQuery, postgresql } from '@crease/core/sql';
+import { judgeOnWarehouse, warehouseSetting } from '@crease/core/warehouse';
+import type { JudgingEvents, Warehouse } from '@crease/core/warehouse';
+import { answerInPostgresql } from '../release/postgresqlCells.ts';
+import { findPlaces, onConnection } from './places.ts';
+import type { Place } from './places.ts';
+import { missingColumns, relationsOn } from './relations.ts';
+import type { StatementTold } from './session.ts';
+import { Session } from './session.ts';
+
+/** What a model is asked on. */
+export interface OpenOrder {
+  /** As its file has it. */
+  readonly model: Model;
+  /** What the connection is called. */
+  readonly connection: string;
+  /** The schema of tables whose source names none. */
+  readonly schema?: string | undefined;
+  /** Tables that may lie in the database; by default all that the model keeps rows of. */
+  readonly tables?: readonly Table[];
+  /** The rows of a table that is not in the database. Throws DataError where there are none. */
+  readonly held: (table: Table) => TableData;
+  /** Days since 1970-01-01. */
+  readonly today: number;
+  /** After how long the server ends a statement. */
+  readonly timeoutMs: number;
+  /** Is told of every statement. */
+  readonly tell?: (statement: StatementTold) => void;
+}
+
+/** What is held here of a model whose other rows lie in a database, which says what columns alone cannot. */
+class HeldRows extends ModelData {
+  levels: DataOracle | undefined;
+
+  override determines(table: string, level: readonly string[], column: string): boolean {
+    return this.levels
+      ? this.levels.determines(table, level, column)
+      : super.determines(table, level, column);
+  }
+}
+
+/** A model over the tables of a database, within one transaction. */
+export class ModelOnWarehouse {
+  private constructor(
+    /** The model with its tables where they lie, and its families. */
+    readonly model: Model,
+    private readonly asWritten: Model,
+    readonly places: ReadonlyMap<string, Place>,
+    private readonly session: Session,
+    private readonly warehouse: Warehouse,
+    private readonly setting: SqlSetting,
+    /** What is held here; a table that is passed through has no rows in it. */
+    readonly data: ModelData,
+  ) {}
+
+  /** Finds the tables and what statements rest on. Throws DatabaseError where a table cannot be read. */
+  static async open(client: Client, order: OpenOrder): Promise<ModelOnWarehouse> {
+    const { model, connection, schema, held, today, timeoutMs, tell } = order;
+    await client.query(`select set_config('statement_timeout', $1, true)`, [String(Math.round(timeoutMs))]);
+    const places = await findPlaces(client, { tables: order.tables ?? model.tables, schema });
+    const placed = onConnection(model, places, connection);
+    const full = withFamilies(placed);
+    const loader = tableLoader(full, today, (table) => {
+      if (places.has(table.name.toLowerCase())) throw passedThrough(table.name);
+      return held(table);
+    });
+    const session = new Session(client, tell);
+    const here = new HeldRows(full, loader, today);
+    const warehouse: Warehouse = {
+      dialect: postgresql,
+      relations: relationsOn(places, (table) => here.table(table.name)),
+      ask: (statement) => session.rows(statement),
+    };
+    const setting = await warehouseSetting(full, warehouse, today);
+    here.levels = setting.checker.oracle;
+    return new ModelOnWarehouse(full, placed, places, session, warehouse, setting, here);
+  }
+
+  /** Columns of the model that the database lacks, as `table.column`. */
+  get missing(): string[] {
+    return this.model.tables.flatMap((table) => {
+      const place = this.places.get(table.name.toLowerCase());
+      return place ? missingColumns(table, place).map((column) => `${table.name}.${column}`) : [];
+    });
+  }
+
+  /** Answers a question by SQL. Throws QueryError as the columns engine does, and DataError. */
+  answer(query: Query): Promise<Answer> {
+    return answerInPostgresql(compileQuery(this.setting, query, postgresql, true), (sql, values) =>
+      this.session.texts(sql, values),
+    );
+  }
+
+  /** Judges all claims of the model; `today` is the day in ISO 8601 by which waivers end. */
+  async judge(today: string, events: JudgingEvents = {}): Promise<JudgedClaim[]> {
+    const claims = listClaims(this.asWritten, this.setting.checker);
+    const judged = await judgeOnWarehouse(
+      claims,
+      {
+        warehouse: this.warehouse,
+        setting: this.setting,
+        data: this.data,
+        answer: (query) => this.answer(query),
+      },
+      events,
+    );
+    return present(
+      claims.map((claim) => ({ claim, judgement: judged.get(claim)! })),
+      this.asWritten,
+      today,
+      (claim, judgement) => remediesOf(claim, judgement),
+    );
+  }
+}
+
+/** Why columns have no answer: rows lie in their database. */
+export const passedThrough = (table: string): DataError =>
+  new DataError(`the rows of ${table} are passed through: they are asked in their database`, {
+    code: 'passed-through',
+  });
