@@ -71,6 +71,8 @@ export interface SqlSetting {
   readonly rowsOf?: (table: Table, text: StatementParts) => string;
   /** How to tell a value that does not fit its type, of rows under an alias; missing where all values fit. */
   readonly misfitOf?: (table: Table, column: string, alias: string) => Misfit | undefined;
+  /** Hears which stored columns are read; throws DataError for one that is not where the rows are. */
+  readonly onColumn?: (table: Table, column: string) => void;
   /** Hears along which relationships rows are looked up. */
   readonly onLookup?: (relationship: Relationship) => void;
 }

@@ -21,6 +21,8 @@ export interface Statement extends ScalarSetting {
   rowsOf(table: string): string;
   /** Notes that a table is read. */
   uses(table: string): void;
+  /** Notes that a stored column is read. */
+  reads(table: Table, column: string): void;
   /** Notes that rows are looked up along a relationship. */
   looksUp(relationship: Relationship): void;
   /** A new name for an alias or a common table expression. */
@@ -233,7 +235,10 @@ export class From {
     const column = checker.names.column(table, name);
     if (!column) throw new TypeError(`${table.name} has no column ${name}`);
     const type = parseType(column.type) ?? TEXT;
-    if (column.formula === undefined) return dialect.read(`${alias}.${quoted(column.name)}`, type);
+    if (column.formula === undefined) {
+      this.statement.reads(table, column.name);
+      return dialect.read(`${alias}.${quoted(column.name)}`, type);
+    }
     const typed = checker.column(table, column.name, column.formula, type).typed;
     if (!typed) throw new TypeError(`${table.name}.${column.name} is broken`);
     const sql = scalarSql(typed, this.statement, (leaf) => this.rowLeaf(alias, table, leaf));

@@ -55,6 +55,10 @@ export abstract class StatementText implements Statement {
     return known;
   }
 
+  reads(table: Table, column: string): void {
+    this.setting.onColumn?.(table, column);
+  }
+
   looksUp(relationship: Relationship): void {
     this.setting.onLookup?.(relationship);
   }

@@ -11,7 +11,7 @@ import { counting, countWhere, RowsStatement } from '../sql/index.ts';
 export interface Warehouse {
   readonly dialect: SqlDialect;
   /** Where the rows of tables lie, and how values are told that do not fit: see SqlSetting. */
-  readonly relations: Pick<SqlSetting, 'rowsOf' | 'misfitOf'>;
+  readonly relations: Pick<SqlSetting, 'rowsOf' | 'misfitOf' | 'onColumn'>;
   /** Runs a statement; cells are as answers have them. Throws DataError for what the database refuses. */
   ask(statement: CompiledRows): Promise<readonly (readonly Json[])[]>;
 }

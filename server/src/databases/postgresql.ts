@@ -42,6 +42,7 @@ export class PostgresqlReader implements DatabaseReader {
     let broken: Error | undefined;
     client.on('error', (error) => (broken = error));
     let isClear = false;
+    let isConnected = false;
     if (!this.place.clearPassword) onClearPassword(client, () => (isClear = true));
     const stop = () => {
       // A server notices that a client has gone only when it next writes to it: it is told to stop.
@@ -52,6 +53,7 @@ export class PostgresqlReader implements DatabaseReader {
     signal?.addEventListener('abort', stop);
     try {
       await client.connect();
+      isConnected = true;
       await client.query('begin transaction isolation level repeatable read, read only');
       const result = await work(client);
       await client.query('commit');
@@ -59,9 +61,8 @@ export class PostgresqlReader implements DatabaseReader {
     } catch (error) {
       if (signal?.aborted) throw new DatabaseError('cancelled');
       if (isClear) throw new DatabaseError(this.clearRefused());
-      throw error instanceof DatabaseError
-        ? error
-        : new DatabaseError(this.explained((broken ?? error) as Fault));
+      if (isConnected && !broken && !isOfServer(error)) throw error;
+      throw new DatabaseError(this.explained((broken ?? error) as Fault));
     } finally {
       signal?.removeEventListener('abort', stop);
       await client.end().catch(() => undefined); // it may have gone before
@@ -336,6 +337,12 @@ function onClearPassword(client: pg.Client, tell: () => void): void {
     inner.connection.stream.destroy();
   });
 }
+
+/** Whether the server, or the way to it, is at fault, and not what is done with its answers. */
+const isOfServer = (error: unknown): boolean =>
+  error instanceof Error &&
+  !(error instanceof DatabaseError) &&
+  (typeof (error as Fault).code === 'string' || /terminated|Premature close/i.test(error.message));
 
 interface Fault {
   readonly code?: string;

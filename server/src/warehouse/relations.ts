@@ -23,7 +23,7 @@ const asStored = (column: string): string => quoted(`${column} (stored)`);
 export function relationsOn(
   places: ReadonlyMap<string, Place>,
   held: (table: Table) => TableData,
-): Required<Pick<SqlSetting, 'rowsOf' | 'misfitOf'>> {
+): Required<Pick<SqlSetting, 'rowsOf' | 'misfitOf' | 'onColumn'>> {
   const relations = new Map<string, string>();
   const placeOf = (table: Table) => places.get(table.name.toLowerCase());
   return {
@@ -33,6 +33,14 @@ export function relationsOn(
       const known = relations.get(table.name) ?? placedSql(table, place);
       relations.set(table.name, known);
       return known;
+    },
+    onColumn: (table, column) => {
+      const place = placeOf(table);
+      if (place && !storedColumn(table, place, column))
+        throw new DataError(
+          `${table.name}.${column} is not in the database: ${place.schema}.${place.table} has no column of that name`,
+          { code: 'not-loaded' },
+        );
     },
     misfitOf: (table, name, alias) => {
       const place = placeOf(table);

@@ -67,8 +67,8 @@ export class ModelOnWarehouse {
   /** Finds the tables and what statements rest on. Throws DatabaseError where a table cannot be read. */
   static async open(client: Client, order: OpenOrder): Promise<ModelOnWarehouse> {
     const { model, connection, schema, held, today, timeoutMs, tell } = order;
-    await client.query(`select set_config('statement_timeout', $1, true)`, [String(Math.round(timeoutMs))]);
     const places = await findPlaces(client, { tables: order.tables ?? model.tables, schema });
+    await client.query(`select set_config('statement_timeout', $1, true)`, [String(Math.round(timeoutMs))]);
     const placed = onConnection(model, places, connection);
     const full = withFamilies(placed);
     const loader = tableLoader(full, today, (table) => {
@@ -96,7 +96,7 @@ export class ModelOnWarehouse {
   }
 
   /** Answers a question by SQL. Throws QueryError as the columns engine does, and DataError. */
-  answer(query: Query): Promise<Answer> {
+  async answer(query: Query): Promise<Answer> {
     return answerInPostgresql(compileQuery(this.setting, query, postgresql, true), (sql, values) =>
       this.session.texts(sql, values),
     );
