@@ -3,7 +3,7 @@ import { judgeClaim, listClaims } from '@crease/core/claims';
 import type { Judgement } from '@crease/core/claims';
 import { ModelData } from '@crease/core/query';
 import { cellJson, sqlite } from '@crease/core/sql';
-import { judgeOnWarehouse, warehouseSetting } from '@crease/core/warehouse';
+import { judgeOnWarehouse, learnFacts, warehouseSetting } from '@crease/core/warehouse';
 import type { Warehouse } from '@crease/core/warehouse';
 import type { Rows } from '../../core/src/claims/smallWorld.ts';
 import { model, tablesOf, worlds } from '../../core/src/claims/smallWorld.ts';
@@ -43,7 +43,7 @@ async function compare(world: Readonly<Record<string, Rows>>): Promise<void> {
             .map((row) => row.map((cell, i) => cellJson(cell, columns[i]!.type))),
         ),
     };
-    const setting = await warehouseSetting(model, warehouse, 0);
+    const setting = warehouseSetting(model, warehouse, 0, await learnFacts(model, warehouse, 0));
     const claims = listClaims(model);
     const answer = (query: Parameters<typeof answerInSqlite>[1]) =>
       Promise.resolve(answerInSqlite(data, query));

@@ -14,6 +14,8 @@ export interface Warehouse {
   readonly relations: Pick<SqlSetting, 'rowsOf' | 'misfitOf' | 'onColumn'>;
   /** Runs a statement; cells are as answers have them. Throws DataError for what the database refuses. */
   ask(statement: CompiledRows): Promise<readonly (readonly Json[])[]>;
+  /** Whether a constraint of the database keeps columns unique; by default nothing is known of any. */
+  readonly isEnforced?: (table: string, columns: readonly string[]) => boolean;
 }
 
 const nameOf = (table: string, columns: readonly string[]): string =>
@@ -21,13 +23,17 @@ const nameOf = (table: string, columns: readonly string[]): string =>
 
 /**
  * What statements on a warehouse rest on: which columns are unique, and which have one value within each
- * member of a level that a fact refers to. Both are counted, for a model only claims them.
+ * member of a level that a fact refers to. A model only claims them.
  */
-export async function warehouseSetting(
-  model: Model,
-  warehouse: Warehouse,
-  today: number,
-): Promise<SqlSetting> {
+export interface WarehouseFacts {
+  /** Names of columns that are unique together: see `nameOf`. */
+  readonly unique: ReadonlySet<string>;
+  /** By the columns of a level, the columns that have one value within each member, in lower case. */
+  readonly determined: ReadonlyMap<string, ReadonlySet<string>>;
+}
+
+/** Finds out by counting what statements rest on; what a constraint of the database enforces is not counted. */
+export async function learnFacts(model: Model, warehouse: Warehouse, today: number): Promise<WarehouseFacts> {
   // A lookup whose partner may be one of several takes the first, as long as that is not known.
   const unsure: SqlSetting = {
     model,
@@ -41,14 +47,31 @@ export async function warehouseSetting(
     if (cardinalityOf(r) !== 'many-to-many') ends.set(nameOf(r.to.table, r.to.columns), r.to);
   const unique = new Set<string>();
   for (const [name, end] of ends)
-    if (await isUnique(unsure, warehouse, end.table, end.columns)) unique.add(name);
-  const oracle = await levelOracle(model, unsure, warehouse);
+    if (
+      warehouse.isEnforced?.(end.table, end.columns) ||
+      (await isUnique(unsure, warehouse, end.table, end.columns))
+    )
+      unique.add(name);
+  return { unique, determined: await levelsOf(model, unsure, warehouse) };
+}
+
+/** What questions and claims are compiled with. */
+export function warehouseSetting(
+  model: Model,
+  { relations }: Pick<Warehouse, 'relations'>,
+  today: number,
+  { unique, determined }: WarehouseFacts,
+): SqlSetting {
+  const oracle: DataOracle = {
+    determines: (table, level, column) =>
+      determined.get(nameOf(table, level))?.has(column.toLowerCase()) ?? false,
+  };
   return {
     model,
     checker: new FormulaChecker(model, oracle),
     today,
     isUnique: (table, columns) => unique.has(nameOf(table.name, columns)),
-    ...warehouse.relations,
+    ...relations,
   };
 }
 
@@ -85,7 +108,11 @@ async function orElse<T>(otherwise: T, act: () => Promise<T>): Promise<T> {
 }
 
 /** Which columns of a table have one value within each member of a level to which a relationship refers. */
-async function levelOracle(model: Model, setting: SqlSetting, warehouse: Warehouse): Promise<DataOracle> {
+async function levelsOf(
+  model: Model,
+  setting: SqlSetting,
+  warehouse: Warehouse,
+): Promise<Map<string, ReadonlySet<string>>> {
   const known = new Map<string, ReadonlySet<string>>();
   for (const r of model.relationships ?? []) {
     if (cardinalityOf(r) !== 'many-to-level' || !hasColumns(setting, r.to.table, r.to.columns)) continue;
@@ -95,9 +122,7 @@ async function levelOracle(model: Model, setting: SqlSetting, warehouse: Warehou
     );
     known.set(nameOf(table.name, r.to.columns), determined);
   }
-  return {
-    determines: (table, level, column) => known.get(nameOf(table, level))?.has(column.toLowerCase()) ?? false,
-  };
+  return known;
 }
 
 /** Within a level no value stands beside another, or beside none; rows without the level are left apart. */

@@ -13,6 +13,10 @@ export interface Place {
   /** The planner's estimate; null where it has none. */
   readonly rows: number | null;
   readonly columns: readonly CatalogColumn[];
+  /** Columns that a unique index keeps apart, each set by itself. */
+  readonly unique: readonly (readonly string[])[];
+  /** What changes when rows may have changed: the server's own counts, and the file that they lie in. */
+  readonly version: string;
 }
 
 interface CatalogRow {
@@ -23,6 +27,8 @@ interface CatalogRow {
   readonly readable: boolean;
   readonly visible: boolean;
   readonly columns: CatalogColumn[] | null;
+  readonly unique: string[][] | null;
+  readonly version: string;
 }
 
 /** Where the rows of a model's tables are looked for. */
@@ -51,7 +57,10 @@ export async function findPlaces(client: Client, { tables, schema }: Search): Pr
        (select json_agg(json_build_object('name', a.attname, 'type', coalesce(b.typname, t.typname), 'category', coalesce(b.typcategory, t.typcategory),
            'modifier', case when t.typtypmod >= 0 then t.typtypmod else a.atttypmod end) order by a.attnum)
          from pg_attribute a join pg_type t on t.oid = a.atttypid left join pg_type b on b.oid = t.typbasetype and t.typtype = 'd'
-         where a.attrelid = c.oid and a.attnum > 0 and not a.attisdropped) as columns
+         where a.attrelid = c.oid and a.attnum > 0 and not a.attisdropped) as columns,
+       (select json_agg(u.names) from (select (select json_agg(a.attname) from unnest(i.indkey[0:i.indnkeyatts - 1]) k(num) join pg_attribute a on a.attrelid = c.oid and a.attnum = k.num) as names
+         from pg_index i where i.indrelid = c.oid and i.indisunique and i.indisvalid and i.indimmediate and i.indpred is null and i.indexprs is null) u) as unique,
+       concat_ws(' ', c.oid, c.relfilenode, pg_stat_get_tuples_inserted(c.oid), pg_stat_get_tuples_updated(c.oid), pg_stat_get_tuples_deleted(c.oid)) as version
      from pg_class c join pg_namespace n on n.oid = c.relnamespace
      where c.relkind in ('r', 'p', 'v', 'm', 'f') and not c.relispartition and n.nspname not in ('pg_catalog', 'information_schema') and n.nspname not like 'pg\\_t%'
        and lower(c.relname) = any($1)
@@ -92,6 +101,8 @@ function placeOf(
     kind: chosen.kind,
     rows: estimate < 0 ? null : estimate,
     columns: chosen.columns ?? [],
+    unique: chosen.unique ?? [],
+    version: chosen.version,
   };
 }
 

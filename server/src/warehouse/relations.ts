@@ -1,6 +1,6 @@
 import type { TableData } from '@crease/core/columns';
 import { columnValues } from '@crease/core/columns';
-import type { Table } from '@crease/core/model';
+import type { Model, Table } from '@crease/core/model';
 import { sameName } from '@crease/core/model';
 import { DataError } from '@crease/core/query';
 import type { SqlSetting, StatementParts } from '@crease/core/sql';
@@ -122,6 +122,24 @@ function valuesOf(table: Table, rows: TableData, text: StatementParts): string {
 
 const jsonOf = (value: null | number | bigint | string): null | number | string =>
   typeof value === 'bigint' ? String(value) : value;
+
+/** Whether a unique index keeps columns of a model apart, by what they are called there. */
+export const isEnforcedAt =
+  (model: Model, places: ReadonlyMap<string, Place>) =>
+  (name: string, columns: readonly string[]): boolean => {
+    const table = model.tables.find((t) => sameName(t.name, name));
+    const place = table && places.get(table.name.toLowerCase());
+    if (!place) return false;
+    const declared = columns.map((c) => table.columns.find((own) => sameName(own.name, c)));
+    // A value that is read as another type may be the same as that of another row.
+    const stored = declared.flatMap((c) => {
+      const found = c && c.formula === undefined ? storedColumn(table, place, c.name) : undefined;
+      return found && readAs('x', found, c!).misfit === undefined ? [found.name] : [];
+    });
+    return (
+      stored.length === columns.length && place.unique.some((set) => set.every((one) => stored.includes(one)))
+    );
+  };
 
 /** What a model has and the database lacks, said once before anything is asked. */
 export const missingColumns = (table: Table, place: Place): string[] =>

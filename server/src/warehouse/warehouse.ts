@@ -10,12 +10,12 @@ import type { DataOracle } from '@crease/core/formula';
 import { tableLoader } from '@crease/core/sources';
 import type { SqlSetting } from '@crease/core/sql';
 import { compileQuery, postgresql } from '@crease/core/sql';
-import { judgeOnWarehouse, warehouseSetting } from '@crease/core/warehouse';
-import type { JudgingEvents, Warehouse } from '@crease/core/warehouse';
+import { judgeOnWarehouse, learnFacts, warehouseSetting } from '@crease/core/warehouse';
+import type { JudgingEvents, Warehouse, WarehouseFacts } from '@crease/core/warehouse';
 import { answerInPostgresql } from '../release/postgresqlCells.ts';
 import { findPlaces, onConnection } from './places.ts';
 import type { Place } from './places.ts';
-import { missingColumns, relationsOn } from './relations.ts';
+import { isEnforcedAt, missingColumns, relationsOn } from './relations.ts';
 import type { StatementTold } from './session.ts';
 import { Session } from './session.ts';
 
@@ -35,6 +35,11 @@ export interface OpenOrder {
   readonly today: number;
   /** After how long the server ends a statement. */
   readonly timeoutMs: number;
+  /** May have what was found out before, of the same tables as they are now. */
+  readonly facts?: (
+    places: ReadonlyMap<string, Place>,
+    learn: () => Promise<WarehouseFacts>,
+  ) => Promise<WarehouseFacts>;
   /** Is told of every statement. */
   readonly tell?: (statement: StatementTold) => void;
 }
@@ -81,8 +86,11 @@ export class ModelOnWarehouse {
       dialect: postgresql,
       relations: relationsOn(places, (table) => here.table(table.name)),
       ask: (statement) => session.rows(statement),
+      isEnforced: isEnforcedAt(full, places),
     };
-    const setting = await warehouseSetting(full, warehouse, today);
+    const learn = () => learnFacts(full, warehouse, today);
+    const facts = await (order.facts ? order.facts(places, learn) : learn());
+    const setting = warehouseSetting(full, warehouse, today, facts);
     here.levels = setting.checker.oracle;
     return new ModelOnWarehouse(full, placed, places, session, warehouse, setting, here);
   }
