@@ -20,6 +20,7 @@ export interface Explained {
 
 const OF_WORK: Readonly<Record<WorkFault['fault'], ErrorCode>> = {
   data: 'cannot-answer',
+  'passed-through': 'cannot-answer',
   read: 'cannot-read',
   database: 'cannot-reach',
   limit: 'limit',

@@ -3,6 +3,7 @@ import { readModel } from '@crease/core/model';
 import type { Model } from '@crease/core/model';
 import { Databases } from './databases/databases.ts';
 import { Secrets } from './databases/secrets.ts';
+import { PassedTables } from './warehouse/passedTables.ts';
 import { Uploads } from './intake/uploads.ts';
 import { LoadsUnderWay } from './intake/loadsUnderWay.ts';
 import { Hub } from './live/hub.ts';
@@ -68,6 +69,7 @@ export class Workspace {
   readonly incoming: string;
   readonly uploads: Uploads;
   readonly databases: Databases;
+  readonly passed: PassedTables;
   readonly calendars: SharedCalendars;
   readonly makeDemo: WorkspaceOptions['makeDemo'];
   /** Loads that are running. */
@@ -99,11 +101,13 @@ export class Workspace {
     mkdirSync(this.incoming, { recursive: true, mode: 0o700 });
     this.uploads = new Uploads(this.incoming);
     this.databases = new Databases(this.db, new Secrets(keyFile), this.pool);
+    this.passed = new PassedTables({ databases: this.databases, tables: this.tables });
     this.clock = clock;
     this.afterPlanFile = afterPlanFile ?? defaultAfterFile();
     const { models, tables, pool, hub } = this;
     const verdicts = new Verdicts(this.db);
-    this.claims = new JudgingQueue({ file, models, tables, verdicts, pool, hub, clock, onBug: this.onBug });
+    const { passed, onBug } = this;
+    this.claims = new JudgingQueue({ file, models, tables, verdicts, pool, passed, hub, clock, onBug });
   }
 
   /** Hears of faults of this program; work that the end of the program cuts short is none. */

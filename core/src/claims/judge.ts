@@ -219,7 +219,8 @@ export function remediesOf(claim: Claim, judgement: Judgement, data?: ModelData)
     const found = claim.remedies?.(judgement, data) ?? [];
     return data ? found.filter(({ edit }) => canApply(data.model, edit)) : found;
   } catch (error) {
-    if (error instanceof DataError) return [];
+    if (error instanceof DataError)
+      return data && error.reason.code === 'passed-through' ? remediesOf(claim, judgement) : [];
     throw error;
   }
 }

@@ -250,12 +250,23 @@ export class ModelData implements DataOracle, ModelRows {
     const key = JSON.stringify([table, levelColumns, column]).toLowerCase();
     let known = this.determined.get(key);
     if (known === undefined) {
-      const level = levelColumns.map((name) => this.column(table, name));
-      known =
-        countCombinations([...level, this.column(table, column)], level) === countCombinations(level, level);
+      known = this.isDetermined(table, levelColumns, column);
       this.determined.set(key, known);
     }
     return known;
+  }
+
+  /** Of rows that are not here columns are taken to be coarse enough, as without data: who has them finds out. */
+  private isDetermined(table: string, levelColumns: readonly string[], column: string): boolean {
+    try {
+      const level = levelColumns.map((name) => this.column(table, name));
+      return (
+        countCombinations([...level, this.column(table, column)], level) === countCombinations(level, level)
+      );
+    } catch (error) {
+      if (error instanceof DataError && error.reason.code === 'passed-through') return true;
+      throw error;
+    }
   }
 
   /**

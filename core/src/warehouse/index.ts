@@ -1,2 +1,3 @@
 export * from './facts.ts';
 export * from './judge.ts';
+export * from './look.ts';

@@ -7,6 +7,7 @@ import type { Model, Table } from '@crease/core/model';
 import type { ModelVersion } from '../store/index.ts';
 import { sourceKey } from '../store/index.ts';
 import { isDerived } from '@crease/core/model';
+import { passedKey } from '../warehouse/passedThrough.ts';
 
 /** What is derived stays between revisions, by all that it rests on, up to so many bytes of codes. */
 const MOST_BYTES = 256e6;
@@ -47,7 +48,10 @@ export const digestOf = (
   new DependencyDigest(
     model,
     checker,
-    (table) => `${workspace} ${versions[sourceKey(table)] ?? ''}`,
+    (table) =>
+      table.held === false
+        ? (versions[passedKey(table)] ?? '')
+        : `${workspace} ${versions[sourceKey(table)] ?? ''}`,
     digest,
     day,
   );

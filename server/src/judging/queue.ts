@@ -2,6 +2,8 @@ import type { Judgement, JudgedClaim, Remedy, Summary, Verdict } from '@crease/c
 import { present, summarise } from '@crease/core/claims';
 import type { ClaimsState } from '@crease/contract';
 import type { Clock } from '../clock.ts';
+import { DatabaseError } from '../databases/reader.ts';
+import type { PassedTables } from '../warehouse/passedTables.ts';
 import type { Hub } from '../live/hub.ts';
 import type { Models, ModelVersion, Revision, Tables, Verdicts } from '../store/index.ts';
 import type { Pool } from '../tasks/pool.ts';
@@ -26,6 +28,8 @@ interface Run {
   /** What failed, of a run that did. */
   failure: string | undefined;
   readonly running: Running<JudgeEnd>[];
+  /** Ends what is asked of databases. */
+  readonly asking: AbortController;
   elapsedMs: number;
 }
 
@@ -33,6 +37,11 @@ const BEING_JUDGED: Judgement = {
   verdict: 'unchecked',
   evidence: { checked: 0, against: 0, notes: ['being judged'] },
 };
+
+const unreachable = (message: string): Judgement => ({
+  verdict: 'unchecked',
+  evidence: { checked: 0, against: 0, notes: [message], reason: { code: 'failed' } },
+});
 
 /** With fewer claims to judge, a second thread costs more than it saves. */
 const ENOUGH_FOR_TWO = 24;
@@ -44,6 +53,7 @@ export interface Judged {
   readonly tables: Tables;
   readonly verdicts: Verdicts;
   readonly pool: Pool;
+  readonly passed: Pick<PassedTables, 'judge' | 'versions'>;
   readonly hub: Hub;
   readonly clock: Clock;
   /** Hears of faults of this program. */
@@ -69,6 +79,7 @@ export class JudgingQueue {
     const revision = models.head(modelId);
     const before = this.runs.get(modelId);
     before?.running.forEach((running) => running.stop());
+    before?.asking.abort();
     const stored = () =>
       verdicts
         .all(modelId)
@@ -83,6 +94,7 @@ export class JudgingQueue {
       state: 'judging',
       failure: undefined,
       running: [],
+      asking: new AbortController(),
       elapsedMs: 0,
     };
     this.runs.set(modelId, run);
@@ -92,6 +104,7 @@ export class JudgingQueue {
   /** A model that has been deleted: its work is stopped, and nothing is kept of it. */
   forget(modelId: number): void {
     this.runs.get(modelId)?.running.forEach((running) => running.stop());
+    this.runs.get(modelId)?.asking.abort();
     this.runs.delete(modelId);
     this.interests.delete(modelId);
   }
@@ -117,10 +130,16 @@ export class JudgingQueue {
         modelId,
         revision: run.revision.id,
         document: this.of.models.documentOf(run.revision),
-        versions: JSON.parse(run.versions) as Record<string, string>,
+        versions: {
+          ...(JSON.parse(run.versions) as Record<string, string>),
+          ...(await this.of.passed.versions(run.revision.model)),
+        },
         day: run.day,
       };
+      if (!this.isCurrent(modelId, run)) return;
       if (!(await this.runThreads(modelId, run, onModel))) return;
+      await this.askDatabases(modelId, run, onModel);
+      if (!this.isCurrent(modelId, run)) return;
       run.state = 'done';
       run.elapsedMs = Math.round(performance.now() - start);
       this.tell(modelId, run);
@@ -170,6 +189,35 @@ export class JudgingQueue {
     return this.isCurrent(modelId, run);
   }
 
+  /** Judges where they lie the claims whose rows are passed through. */
+  private async askDatabases(modelId: number, run: Run, onModel: ModelVersion): Promise<void> {
+    const open = new Map(
+      run.listed.flatMap(({ id, basis }) => {
+        const entry = run.entries.get(id);
+        return entry?.basis === basis && entry.judgement.evidence.reason?.code === 'passed-through'
+          ? [[id, basis] as const]
+          : [];
+      }),
+    );
+    if (open.size === 0) return;
+    const told = (claim: string, judgement: Judgement, remedies: readonly Remedy[]) =>
+      this.take(modelId, run, {
+        kind: 'judged',
+        verdicts: [{ claim, basis: open.get(claim)!, judgement, remedies }],
+      });
+    try {
+      await this.of.passed.judge(onModel, new Set(open.keys()), told, this.of.onBug, run.asking.signal);
+    } catch (error) {
+      if (!(error instanceof DatabaseError)) throw error;
+      if (run.asking.signal.aborted) return;
+      // The database cannot be asked now: claims say so, and are judged again with the next change or on request.
+      const judgement = unreachable(error.message);
+      for (const id of open.keys())
+        if (run.entries.get(id)!.judgement.evidence.reason?.code === 'passed-through')
+          told(id, judgement, []);
+    }
+  }
+
   /** Ways out of the broken claims whose verdict stood: verdicts do not wait for them. */
   private async makeRemedies(modelId: number, run: Run, onModel: ModelVersion): Promise<void> {
     const broken = run.listed.flatMap(({ id, basis }) => {
@@ -203,7 +251,9 @@ export class JudgingQueue {
       // What is about the model alone is judged anew each time: there is nothing to keep. What failed is not
       // to be taken for a verdict.
       const kept = message.verdicts.filter(
-        (v) => !v.basis.startsWith('revision ') && v.judgement.evidence.reason?.code !== 'failed',
+        (v) =>
+          !v.basis.startsWith('revision ') &&
+          !['failed', 'passed-through'].includes(v.judgement.evidence.reason?.code ?? ''),
       );
       this.of.verdicts.save(
         modelId,

@@ -3,6 +3,15 @@ import { applyEdit } from '@crease/core/edit';
 import { readModel, readQuery, writeModel } from '@crease/core/model';
 import type { Workspace } from '../workspace.ts';
 import { sendAnswer } from './answerFile.ts';
+import { sameName, splitPath } from '@crease/core/model';
+import type { Hierarchy, Query } from '@crease/core/model';
+import { browseMembers, levelFacts } from '@crease/core/query';
+import type { TextOrder } from '@crease/core/query';
+import type { ModelVersion } from '../store/index.ts';
+import { WorkFault } from '../threads/workFault.ts';
+import { columnFactsOn, rowPageOn } from '../warehouse/looks.ts';
+import { passedTables } from '../warehouse/passedTables.ts';
+import type { ModelOnWarehouse } from '../warehouse/warehouse.ts';
 import type { Serve } from './serve.ts';
 import { SENT } from './serve.ts';
 
@@ -23,20 +32,48 @@ export function claimRoutes(workspace: Workspace, serve: Serve): void {
   serve(api.claims.interest, ({ params, body }) => claims.interest(params.id, body.names));
 }
 
+/** A hierarchy is named by its path, or given whole. */
+const tableOfHierarchy = (hierarchy: string | Hierarchy): string =>
+  typeof hierarchy === 'string' ? (splitPath(hierarchy)?.[0] ?? hierarchy) : hierarchy.table;
+
+async function timed<T>(act: () => Promise<T>): Promise<T & { elapsedMs: number }> {
+  const start = performance.now();
+  const answer = await act();
+  return { ...answer, elapsedMs: Math.round((performance.now() - start) * 10) / 10 };
+}
+
 /** Questions about a model and its rows, answered by worker threads. */
 export function questionRoutes(workspace: Workspace, serve: Serve): void {
   const { pool } = workspace;
   const { questions, shaping } = api;
   const of = (id: number) => workspace.task(id);
+  /** Has a thread answer; where rows are passed through, their database. */
+  const orThere = async <T>(
+    version: ModelVersion,
+    here: Promise<T>,
+    there: (on: ModelOnWarehouse) => Promise<T>,
+    signal?: AbortSignal,
+  ): Promise<T> => {
+    try {
+      return await here;
+    } catch (error) {
+      if (!(error instanceof WorkFault) || error.fault !== 'passed-through') throw error;
+      return workspace.passed.ask(version, there, signal);
+    }
+  };
+  const answer = (version: ModelVersion, query: Query, texts: TextOrder, signal: AbortSignal) =>
+    orThere(
+      version,
+      pool.run('query', { query, texts, ...version }, signal),
+      (on) => timed(() => on.answer(query)),
+      signal,
+    );
 
   serve(questions.query, ({ params, body: { query, texts, revision, rows }, signal }) =>
-    pool.run(
-      'query',
-      {
-        query,
-        texts,
-        ...(revision === undefined ? of(params.id) : workspace.taskAt(params.id, revision, rows)),
-      },
+    answer(
+      revision === undefined ? of(params.id) : workspace.taskAt(params.id, revision, rows),
+      query,
+      texts,
       signal,
     ),
   );
@@ -49,12 +86,8 @@ export function questionRoutes(workspace: Workspace, serve: Serve): void {
     } = asked;
     const task = of(id);
     const query = readQuery(q);
-    const { elapsedMs: _elapsed, ...answer } = await pool.run(
-      'query',
-      { query, texts: 'code points', ...task },
-      signal,
-    );
-    sendAnswer(response, answer, as, `${readModel(task.document).name}.trial`);
+    const { elapsedMs: _elapsed, ...found } = await answer(task, query, 'code points', signal);
+    sendAnswer(response, found, as, `${readModel(task.document).name}.trial`);
     return SENT;
   });
   serve(questions.rowsBehind, ({ params, body, signal }) =>
@@ -78,9 +111,31 @@ export function questionRoutes(workspace: Workspace, serve: Serve): void {
   serve(questions.columnFormula, ({ params, body }) =>
     pool.run('columnFormula', { ...body, ...of(params.id) }),
   );
-  serve(questions.members, ({ params, body }) => pool.run('members', { ...body, ...of(params.id) }));
-  serve(questions.match, ({ params, body }) => pool.run('match', { ...body, ...of(params.id) }));
-  serve(questions.levels, ({ params, body }) => pool.run('levels', { ...body, ...of(params.id) }));
+  serve(questions.members, ({ params, body, signal }) =>
+    orThere(
+      of(params.id),
+      pool.run('members', { ...body, ...of(params.id) }),
+      async (on) =>
+        browseMembers(await on.withRowsOf([tableOfHierarchy(body.hierarchy)]), body.hierarchy, body.path),
+      signal,
+    ),
+  );
+  serve(questions.match, ({ params, body, signal }) =>
+    orThere(
+      of(params.id),
+      pool.run('match', { ...body, ...of(params.id) }),
+      (on) => on.look.match(body.from, body.to),
+      signal,
+    ),
+  );
+  serve(questions.levels, ({ params, body, signal }) =>
+    orThere(
+      of(params.id),
+      pool.run('levels', { ...body, ...of(params.id) }),
+      async (on) => levelFacts(await on.withRowsOf([tableOfHierarchy(body.hierarchy)]), body.hierarchy),
+      signal,
+    ),
+  );
   serve(questions.foundLevels, ({ params, search }) =>
     pool.run('foundLevels', { ...search, ...of(params.id) }),
   );
@@ -89,11 +144,28 @@ export function questionRoutes(workspace: Workspace, serve: Serve): void {
   serve(questions.types, ({ params }) => pool.run('types', of(params.id)));
   serve(questions.proposals, ({ params, search }) => pool.run('proposals', { ...search, ...of(params.id) }));
   serve(questions.draft, ({ params, body }) => pool.run('proposals', { ...body, ...of(params.id) }));
-  serve(questions.columns, ({ params: { id, table } }) => pool.run('columns', { table, ...of(id) }));
-  serve(questions.rows, ({ params: { id, table }, search }) =>
-    pool.run('rows', { table, ...search, ...of(id) }),
+  serve(questions.columns, ({ params: { id, table }, signal }) => {
+    const isPassed = passedTables(workspace.models.head(id).model).some((t) => sameName(t.name, table));
+    return isPassed
+      ? workspace.passed.ask(of(id), (on) => columnFactsOn(on, table), signal)
+      : pool.run('columns', { table, ...of(id) });
+  });
+  serve(questions.rows, ({ params: { id, table }, search, signal }) =>
+    orThere(
+      of(id),
+      pool.run('rows', { table, ...search, ...of(id) }),
+      (on) => rowPageOn(on, table, search.offset, search.count),
+      signal,
+    ),
   );
-  serve(questions.values, ({ params, search }) => pool.run('values', { ...search, ...of(params.id) }));
+  serve(questions.values, ({ params, search, signal }) =>
+    orThere(
+      of(params.id),
+      pool.run('values', { ...search, ...of(params.id) }),
+      (on) => on.look.values(search.column, search.search),
+      signal,
+    ),
+  );
   serve(shaping.trace, ({ params, body }) => pool.run('steps', { ...body, ...of(params.id) }));
   serve(shaping.rows, ({ params, body }) => pool.run('stepRows', { ...body, ...of(params.id) }));
 }

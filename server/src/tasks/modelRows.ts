@@ -13,6 +13,7 @@ import type { Connection, ModelVersion } from '../store/index.ts';
 import type { ThreadData } from '../threads/pool.ts';
 import { SharedCodes } from '../threads/sharedCodes.ts';
 import { tableLoader } from '@crease/core/sources';
+import { passedThrough } from '../warehouse/passedThrough.ts';
 
 // What a thread keeps of models and their rows between tasks.
 
@@ -63,14 +64,14 @@ export function makeData(version: ModelVersion): ModelData {
 
 function storedRows({ workspace, versions }: ModelVersion, table: Table): TableData {
   const { name } = table;
+  // Rows that were held before stay for undo, and are not asked.
+  if (table.held === false) throw passedThrough(name);
   const version = versions[sourceKey(table)];
   if (version === undefined)
     throw new DataError(
-      table.held === false
-        ? passedThrough(name)
-        : table.source
-          ? `the rows of ${name} have not been imported yet: load ${fileOf(table)?.file ?? 'them'} on the Intake stage`
-          : `no rows yet: nothing has been imported into ${name}`,
+      table.source
+        ? `the rows of ${name} have not been imported yet: load ${fileOf(table)?.file ?? 'them'} on the Intake stage`
+        : `no rows yet: nothing has been imported into ${name}`,
       { code: 'not-loaded' },
     );
   const key = `${workspace}\n${version}`;
@@ -85,9 +86,6 @@ function storedRows({ workspace, versions }: ModelVersion, table: Table): TableD
   }
   return { ...retyped(calledNow(stored, table.columns), table.columns), name };
 }
-
-const passedThrough = (name: string): string =>
-  `the rows of ${name} stay in their database ("held": false), where this version does not ask: hold the table to load them`;
 
 /** A derived column may be broken: then the others are shown all the same. */
 export function columnOrFault(data: ModelData, table: string, name: string) {

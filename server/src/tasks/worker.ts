@@ -2,6 +2,7 @@ import { PartsError } from '@crease/core/columns';
 import { availableParallelism } from 'node:os';
 import { workerData } from 'node:worker_threads';
 import type { ThreadData } from '../threads/pool.ts';
+import type { ReasonCode } from '@crease/core/query';
 import { DataError, endsWhen, helpScansWith, Interrupted } from '@crease/core/query';
 import { ReadError } from '@crease/core/reading';
 import { DatabaseError } from '../databases/reader.ts';
@@ -15,7 +16,7 @@ import { codes } from './modelRows.ts';
 /** An error as plain data, by its kind. What no kind fits is a bug, and goes to the log with its trace. */
 function faultOf(error: unknown): TaskFault {
   const message = error instanceof Error ? error.message : String(error);
-  if (error instanceof DataError) return { fault: error.reason.code === 'limit' ? 'limit' : 'data', message };
+  if (error instanceof DataError) return { fault: faultOfReason(error.reason.code), message };
   if (error instanceof Interrupted) return { fault: 'given-up', message };
   if (error instanceof PartsError) return { fault: 'data', message };
   if (error instanceof ReadError) return { fault: 'read', message };
@@ -34,6 +35,9 @@ if (import.meta.url.endsWith('.mjs') && availableParallelism() > 1)
       (error) => void process.stderr.write(`${String(error)}\n`),
     ),
   );
+
+const faultOfReason = (code: ReasonCode): 'limit' | 'passed-through' | 'data' =>
+  code === 'limit' || code === 'passed-through' ? code : 'data';
 
 /** A thread of the pool. */
 export default performing(TASKS, faultOf, {

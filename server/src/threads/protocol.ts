@@ -30,7 +30,8 @@ export type MessageOf<T> = T extends { run(input: never, ways: Ways<infer M>): u
 /** An error as plain data: which kind, and what it says. */
 export interface TaskFault {
   /** What cannot be answered, read, reached, or is too much; or a fault of this program. */
-  readonly fault: 'data' | 'read' | 'database' | 'limit' | 'busy' | 'disk-full' | 'given-up' | 'bug';
+  readonly fault:
+    'data' | 'passed-through' | 'read' | 'database' | 'limit' | 'busy' | 'disk-full' | 'given-up' | 'bug';
   readonly message: string;
   /** Of a bug. */
   readonly trace?: string;

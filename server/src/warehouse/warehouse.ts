@@ -1,23 +1,27 @@
 import type { Client } from 'pg';
-import type { JudgedClaim } from '@crease/core/claims';
+import type { Claim, JudgedClaim, Judgement, Remedy } from '@crease/core/claims';
 import { listClaims, present, remediesOf } from '@crease/core/claims';
 import type { TableData } from '@crease/core/columns';
 import type { Model, Query, Table } from '@crease/core/model';
-import { withFamilies } from '@crease/core/model';
+import { sameName, withFamilies } from '@crease/core/model';
 import type { Answer } from '@crease/core/query';
 import { DataError, ModelData } from '@crease/core/query';
 import type { DataOracle } from '@crease/core/formula';
 import { tableLoader } from '@crease/core/sources';
 import type { SqlSetting } from '@crease/core/sql';
 import { compileQuery, postgresql } from '@crease/core/sql';
-import { judgeOnWarehouse, learnFacts, warehouseSetting } from '@crease/core/warehouse';
+import { judgeOnWarehouse, learnFacts, WarehouseLook, warehouseSetting } from '@crease/core/warehouse';
 import type { JudgingEvents, Warehouse, WarehouseFacts } from '@crease/core/warehouse';
 import { answerInPostgresql } from '../release/postgresqlCells.ts';
+import { passedThrough } from './passedThrough.ts';
 import { findPlaces, onConnection } from './places.ts';
 import type { Place } from './places.ts';
 import { isEnforcedAt, missingColumns, relationsOn } from './relations.ts';
 import type { StatementTold } from './session.ts';
 import { Session } from './session.ts';
+
+/** Of a table that is passed through so many rows are brought for a moment, to list members. */
+const MOST_BROUGHT = 200_000;
 
 /** What a model is asked on. */
 export interface OpenOrder {
@@ -113,16 +117,7 @@ export class ModelOnWarehouse {
   /** Judges all claims of the model; `today` is the day in ISO 8601 by which waivers end. */
   async judge(today: string, events: JudgingEvents = {}): Promise<JudgedClaim[]> {
     const claims = listClaims(this.asWritten, this.setting.checker);
-    const judged = await judgeOnWarehouse(
-      claims,
-      {
-        warehouse: this.warehouse,
-        setting: this.setting,
-        data: this.data,
-        answer: (query) => this.answer(query),
-      },
-      events,
-    );
+    const judged = await this.judgeThese(claims, events);
     return present(
       claims.map((claim) => ({ claim, judgement: judged.get(claim)! })),
       this.asWritten,
@@ -130,10 +125,62 @@ export class ModelOnWarehouse {
       (claim, judgement) => remediesOf(claim, judgement),
     );
   }
-}
 
-/** Why columns have no answer: rows lie in their database. */
-export const passedThrough = (table: string): DataError =>
-  new DataError(`the rows of ${table} are passed through: they are asked in their database`, {
-    code: 'passed-through',
-  });
+  /** Judges some claims, and tells each with the ways out of it. */
+  async judgeSome(
+    isMeant: (claim: Claim) => boolean,
+    onJudged: (claim: string, judgement: Judgement, remedies: readonly Remedy[]) => void,
+    onError: (error: unknown) => void,
+  ): Promise<void> {
+    const claims = listClaims(this.asWritten, this.setting.checker).filter(isMeant);
+    await this.judgeThese(claims, {
+      onError,
+      onJudged: (claim, judgement) =>
+        onJudged(claim.id, judgement, judgement.verdict === 'broken' ? remediesOf(claim, judgement) : []),
+    });
+  }
+
+  /** Statements about single tables, for screens. */
+  get look(): WarehouseLook {
+    return new WarehouseLook(this.setting, this.warehouse);
+  }
+
+  /**
+   * The data with the rows of some tables, and of what they look up, brought here for as long as somebody
+   * looks at them: members of hierarchies are an answer, and dimensions small. Throws DataError for a table
+   * with more than `MOST_BROUGHT` rows.
+   */
+  async withRowsOf(names: readonly string[]): Promise<ModelData> {
+    const brought = new Map<string, TableData>();
+    for (const table of this.model.tables) {
+      const isWanted = names.some(
+        (name) =>
+          sameName(name, table.name) || this.setting.checker.reach.lookup(name, table.name) !== undefined,
+      );
+      const place = this.places.get(table.name.toLowerCase());
+      if (!isWanted || !place) continue;
+      const missing = new Set(missingColumns(table, place));
+      const columns = table.columns
+        .filter((c) => c.formula === undefined && !missing.has(c.name))
+        .map((c) => c.name);
+      const rows = await this.look.rowsOf(table.name, columns, MOST_BROUGHT);
+      if (!rows)
+        throw new DataError(
+          `${table.name} has more than ${MOST_BROUGHT.toLocaleString('en')} rows: its members are not listed here while it is passed through`,
+          { code: 'limit' },
+        );
+      brought.set(table.name.toLowerCase(), rows);
+    }
+    const load = (name: string) => brought.get(name.toLowerCase()) ?? this.data.table(name);
+    return new ModelData(this.model, load, this.data.today);
+  }
+
+  private judgeThese(claims: readonly Claim[], events: JudgingEvents): Promise<Map<Claim, Judgement>> {
+    const { warehouse, setting, data } = this;
+    return judgeOnWarehouse(
+      claims,
+      { warehouse, setting, data, answer: (query) => this.answer(query) },
+      events,
+    );
+  }
+}

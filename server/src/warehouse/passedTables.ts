@@ -1,0 +1,205 @@
+import { LRUCache } from 'lru-cache';
+import type { JudgedClaim, Judgement } from '@crease/core/claims';
+import type { TableData } from '@crease/core/columns';
+import type { Model, Table } from '@crease/core/model';
+import { connectionOf, readModel, withFamilies } from '@crease/core/model';
+import { DataError } from '@crease/core/query';
+import { DATE, textReader } from '@crease/core/values';
+import type { WarehouseFacts } from '@crease/core/warehouse';
+import type { Databases } from '../databases/databases.ts';
+import { PostgresqlReader } from '../databases/postgresql.ts';
+import { DatabaseError } from '../databases/reader.ts';
+import type { ModelVersion, Tables } from '../store/index.ts';
+import { sourceKey } from '../store/index.ts';
+import { passedKey } from './passedThrough.ts';
+import type { Place } from './places.ts';
+import { findPlaces } from './places.ts';
+import { MOST_VALUES } from './relations.ts';
+import { ModelOnWarehouse } from './warehouse.ts';
+
+/** After so long the server ends a statement that somebody waits for. */
+const QUESTION_MS = 120_000;
+/** Nobody waits for claims: a scan of a large fact may take its time. */
+const CLAIM_MS = 1_800_000;
+/** What was found out of tables is looked at again after so long: the server's counts of changes may lag. */
+const FACTS_MS = 60_000;
+
+/** What passed-through tables need of a workspace. */
+export interface PassedThroughOf {
+  readonly databases: Databases;
+  readonly tables: Tables;
+}
+
+/** The tables of a model whose rows stay in their database. */
+export const passedTables = (model: Model): Table[] =>
+  model.tables.filter((t) => t.held === false && connectionOf(t) !== undefined);
+
+/** Asks the databases of tables that are passed through. */
+export class PassedTables {
+  private readonly facts = new LRUCache<string, Promise<WarehouseFacts>>({ max: 50, ttl: FACTS_MS });
+
+  constructor(private readonly of: PassedThroughOf) {}
+
+  /**
+   * Does something that somebody waits for in the database of a model's tables. Where these lie in several,
+   * each is tried: what needs tables of two is refused by the last.
+   */
+  async ask<T>(
+    version: ModelVersion,
+    work: (on: ModelOnWarehouse) => Promise<T>,
+    signal?: AbortSignal,
+  ): Promise<T> {
+    const connections = connectionsOf(readModel(version.document));
+    for (const connection of connections.slice(0, -1)) {
+      try {
+        return await this.on(version, connection, QUESTION_MS, work, signal);
+      } catch (error) {
+        if (!(error instanceof DataError) || error.reason.code !== 'limit') throw error;
+      }
+    }
+    return this.on(version, connections.at(-1)!, QUESTION_MS, work, signal);
+  }
+
+  /** Does something with a model on one of its databases, within one state of that. */
+  async on<T>(
+    version: ModelVersion,
+    connection: string,
+    timeoutMs: number,
+    work: (on: ModelOnWarehouse) => Promise<T>,
+    signal?: AbortSignal,
+  ): Promise<T> {
+    const model = readModel(version.document);
+    const tables = passedTables(model).filter((t) => connectionOf(t)!.connection === connection);
+    return this.reader(connection).within(
+      async (client) =>
+        work(
+          await ModelOnWarehouse.open(client, {
+            model,
+            connection,
+            tables,
+            held: (table) => this.held(version, table),
+            today: textReader(DATE)(model.asOf ?? version.day) as number,
+            timeoutMs,
+            facts: (places, learn) => this.known(version, places, learn),
+          }),
+        ),
+      signal,
+    );
+  }
+
+  /** Judges the claims that need rows of a database, by their ids. */
+  async judge(
+    version: ModelVersion,
+    ids: ReadonlySet<string>,
+    onJudged: (claim: string, judgement: Judgement, remedies: JudgedClaim['remedies']) => void,
+    onError: (error: unknown) => void,
+    signal: AbortSignal,
+  ): Promise<void> {
+    for (const connection of connectionsOf(readModel(version.document)))
+      await this.on(
+        version,
+        connection,
+        CLAIM_MS,
+        (on) => on.judgeSome((claim) => ids.has(claim.id), onJudged, onError),
+        signal,
+      );
+  }
+
+  /**
+   * What changes when rows of passed-through tables may have changed, by keys beside those of stored rows: the
+   * greatest value of a table's watermark, where it names one, and what the server counts. A database that
+   * cannot be reached has no version: its claims are judged again.
+   */
+  async versions(model: Model): Promise<Record<string, string>> {
+    const found: Record<string, string> = {};
+    for (const connection of connectionsOf(model)) {
+      const tables = passedTables(model).filter((t) => connectionOf(t)!.connection === connection);
+      const versions = await this.versionsAt(connection, tables);
+      tables.forEach((t, i) => (found[passedKey(t)] = versions[i]!));
+    }
+    return found;
+  }
+
+  private async versionsAt(connection: string, tables: readonly Table[]): Promise<string[]> {
+    try {
+      return await this.reader(connection).within(async (client) => {
+        const places = await findPlaces(client, { tables });
+        const versions: string[] = [];
+        for (const table of tables) {
+          const place = places.get(table.name.toLowerCase());
+          const mark = place && (await watermarkOf(client, table, place));
+          versions.push(place ? `${place.version} ${mark ?? ''}` : `missing ${Date.now()}`);
+        }
+        return versions;
+      });
+    } catch (error) {
+      if (!(error instanceof DatabaseError)) throw error;
+      return tables.map(() => `unreachable ${Date.now()}`);
+    }
+  }
+
+  private reader(connection: string): PostgresqlReader {
+    const reader = this.of.databases.reader(connection);
+    if (reader instanceof PostgresqlReader) return reader;
+    throw new DatabaseError(
+      `${connection} is a file: tables of PostgreSQL alone are passed through. Load its tables to hold their rows here`,
+    );
+  }
+
+  private known(
+    { document }: ModelVersion,
+    places: ReadonlyMap<string, Place>,
+    learn: () => Promise<WarehouseFacts>,
+  ): Promise<WarehouseFacts> {
+    const key = JSON.stringify([document, [...places].map(([name, place]) => [name, place.version])]);
+    let known = this.facts.get(key);
+    if (!known) {
+      known = learn();
+      this.facts.set(key, known);
+      known.catch(() => this.facts.delete(key));
+    }
+    return known;
+  }
+
+  /** Rows that are held here, where they are few enough to travel along; others are not even decoded. */
+  private held(version: ModelVersion, table: Table): TableData {
+    if (table.held === false)
+      throw new DataError(
+        `${table.name} lies in another database (${connectionOf(table)?.connection ?? 'none'}): a question is asked in one. Hold it here, or load it there`,
+        { code: 'limit' },
+      );
+    const key = sourceKey(table);
+    const stored = version.versions[key];
+    if (stored === undefined)
+      throw new DataError(`no rows yet: nothing has been imported into ${table.name}`, {
+        code: 'not-loaded',
+      });
+    const rows = this.of.tables.rowCount(version.modelId, key);
+    if (rows > MOST_VALUES)
+      throw new DataError(
+        `${table.name} is held here, and its ${rows.toLocaleString('en')} rows are more than the ${MOST_VALUES.toLocaleString('en')} that travel along with a question to a database: load it there, or hold the other tables here`,
+        { code: 'limit' },
+      );
+    return this.of.tables.read(stored, table.name);
+  }
+}
+
+const connectionsOf = (model: Model): string[] => [
+  ...new Set(passedTables(withFamilies(model)).map((t) => connectionOf(t)!.connection)),
+];
+
+/** The greatest value of a table's watermark, with how many rows it has. */
+async function watermarkOf(
+  client: Parameters<Parameters<PostgresqlReader['within']>[0]>[0],
+  table: Table,
+  place: Place,
+): Promise<string | undefined> {
+  if (table.watermark === undefined) return undefined;
+  const column = table.columns.find((c) => c.name.toLowerCase() === table.watermark!.toLowerCase());
+  const name = column?.sourceName ?? table.watermark;
+  const quoted = (text: string) => `"${text.replaceAll('"', '""')}"`;
+  const { rows } = await client.query<{ mark: string }>(
+    `select concat_ws(' ', max(${quoted(name)}), count(*)) as mark from ${quoted(place.schema)}.${quoted(place.table)}`,
+  );
+  return rows[0]?.mark;
+}
