@@ -306,6 +306,21 @@ export const intake = {
     request: z.strictObject({ sql: z.string().max(20_000_000) }),
     answer: sqlDesignSchema,
   }),
+  passThrough: endpoint({
+    method: 'POST',
+    path: '/models/:id/passed-through',
+    says: 'Adds tables of a database whose rows stay there: they are asked by SQL',
+    request: z.strictObject({
+      connection: z.string(),
+      tables: z
+        .array(z.strictObject({ schema: z.string().optional(), table: z.string().min(1) }))
+        .min(1)
+        .max(500),
+    }),
+    answer: z.strictObject({
+      tables: z.array(z.string()).describe('that came new, by their names in the model'),
+    }),
+  }),
   load: endpoint({
     method: 'POST',
     path: '/models/:id/intake',

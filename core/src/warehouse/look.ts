@@ -203,12 +203,12 @@ export class WarehouseLook {
     };
   }
 
-  /** The rows of a small table as columns; undefined where there are more than `most`. */
-  async rowsOf(table: string, names: readonly string[], most: number): Promise<TableData | undefined> {
+  /** Rows of a table as columns, at most so many. */
+  async firstRowsOf(table: string, names: readonly string[], most: number): Promise<TableData> {
     const rows = this.on(table);
     const columns = names.map((name): NamedValue => ({ name, ...rows.own(name) }));
-    const found = await this.ask(rows, rows.rows(columns, `limit ${most + 1}`), columns);
-    if (found.length > most) return undefined;
+    const asked = columns.length > 0 ? columns : [counting('none', '1')];
+    const found = await this.ask(rows, rows.rows(asked, `limit ${most}`), asked);
     const read = columns.map(({ name, type }, i): Column =>
       columnOfValues(
         name,

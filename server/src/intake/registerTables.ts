@@ -1,11 +1,12 @@
 import type { DatabaseTable, IntakeRequest, LoadEntry, RecipeState } from '@crease/contract';
-import type { Model, ModelColumn, Relationship, Table } from '@crease/core/model';
-import { sameName, fileOf, isTableOf, writeModel } from '@crease/core/model';
+import type { Model, ModelColumn, Table } from '@crease/core/model';
+import { sameName, fileOf, writeModel } from '@crease/core/model';
 import { followedBy } from '@crease/core/calendar';
 import { ServerError } from '../errors.ts';
 import { brokenClaims } from '../judging/brokenClaims.ts';
 import { sourceKey } from '../store/index.ts';
 import type { Workspace } from '../workspace.ts';
+import { asDeclared, connectionSource } from './declared.ts';
 import type { Origin } from './uploads.ts';
 import type { PendingRows } from './loadTable.ts';
 import { tableText } from '../databases/reader.ts';
@@ -78,12 +79,6 @@ export function keyFor(model: Model, { order, file, origin }: PendingTable): str
   });
 }
 
-const connectionSource = ({ connection, schema, table }: Origin) => ({
-  connection,
-  ...(schema === undefined ? {} : { schema }),
-  table,
-});
-
 const freeFile = (model: Model, name: string, file: string): string =>
   model.tables.some((t) => sameName(fileOf(t)?.file ?? '', file))
     ? `${name}${/(\.[a-z]+(\.gz)?)$/i.exec(file)?.[1] ?? ''}`
@@ -115,7 +110,7 @@ export async function registerTables(
   const taken = stored.map(({ table }) => table);
   const declared = await declaredKeys(workspace, taken);
   const admit = (model: Model) =>
-    [...declared].reduce((m, [name, found]) => related(m, name, found), taken.reduce(admitted, model));
+    [...declared].reduce((m, [name, found]) => asDeclared(m, name, found), taken.reduce(admitted, model));
   if (taken.some((t) => t.order.broken === 'stop')) await checkClaims(workspace, modelId, stored, admit);
   const names = taken.map((t) => t.order.name).join(', ');
   const { tables, loads, models } = workspace;
@@ -259,108 +254,5 @@ function layoutOf({ dialect, nulls, columns }: Order): Omit<FileSource, 'file'> 
     ...(encoding === 'utf-8' ? {} : { encoding }),
     ...(columns.some((c) => c.decimalComma) ? { decimalComma: true } : {}),
     ...(thousands === undefined ? {} : { thousands }),
-  };
-}
-
-/**
- * What a database declares: keys, where the model has none; foreign keys between tables of the model as
- * relationships, those of a table to itself as trees; comments as descriptions.
- */
-function related(model: Model, connection: string, declared: readonly DatabaseTable[]): Model {
-  const tableOf = (schema: string | null, table: string) =>
-    model.tables.find((t) => isTableOf(t, connection, { schema, table }));
-  const nameIn = (table: Table, column: string) =>
-    table.columns.find((c) => (c.sourceName ?? c.name) === column)?.name;
-  const allIn = (table: Table, columns: readonly string[]): string[] | undefined => {
-    const names = columns.map((c) => nameIn(table, c));
-    return names.length > 0 && names.every((n) => n !== undefined) ? names : undefined;
-  };
-  const keys = new Map<Table, string[]>();
-  const uses = new Map<Table, Map<string, 'key' | 'reference'>>();
-  const use = (table: Table, names: readonly string[], as: 'key' | 'reference') => {
-    const known = uses.get(table) ?? new Map<string, 'key' | 'reference'>();
-    for (const name of names) if (!known.has(name)) known.set(name, as);
-    uses.set(table, known);
-  };
-  const relationships: Relationship[] = [...(model.relationships ?? [])];
-  const trees: { table: Table; parent: string }[] = [];
-  const comments = new Map<Table, DatabaseTable>();
-  for (const d of declared) {
-    const from = tableOf(d.schema, d.table);
-    if (!from) continue;
-    comments.set(from, d);
-    const key = allIn(from, d.key);
-    if (key && (from.key ?? []).length === 0) {
-      keys.set(from, key);
-      use(from, key, 'key');
-    }
-    for (const reference of d.references) {
-      const to = tableOf(reference.schema, reference.table);
-      const [own, theirs] = [allIn(from, reference.columns), to && allIn(to, reference.toColumns)];
-      if (!to || !own || !theirs) continue;
-      use(from, own, 'reference');
-      if (to === from) {
-        // What leads to its own table is a tree: as a relationship it would be no way to anywhere.
-        if (own.length === 1 && key?.join() === theirs.join()) trees.push({ table: from, parent: own[0]! });
-        continue;
-      }
-      const same = (a: readonly string[], b: readonly string[]) =>
-        a.length === b.length && a.every((x, i) => sameName(x, b[i]!));
-      if (
-        relationships.some(
-          (r) =>
-            sameName(r.from.table, from.name) && sameName(r.to.table, to.name) && same(r.from.columns, own),
-        )
-      )
-        continue;
-      const wanted = [`${from.name}_${to.name}`, `${from.name}_${own.join('_')}`];
-      const name =
-        wanted.find((n) => !relationships.some((r) => sameName(r.name, n))) ??
-        `${wanted[1]}_${relationships.length}`;
-      // A second way to the same table is not the default one: that is for a person to say.
-      const second = relationships.some(
-        (r) => sameName(r.from.table, from.name) && sameName(r.to.table, to.name) && r.default !== false,
-      );
-      relationships.push({
-        name,
-        from: { table: from.name, columns: own },
-        to: { table: to.name, columns: theirs },
-        cardinality: 'many-to-one',
-        ...(second ? { default: false } : {}),
-      });
-    }
-  }
-  const tables = model.tables.map((t) => {
-    const [key, found, told] = [keys.get(t), uses.get(t), comments.get(t)];
-    if (!key && !found && !told) return t;
-    // Only what nobody has said otherwise is changed.
-    const columns = t.columns.map((c) => {
-      const comment = told?.comments[c.sourceName ?? c.name];
-      return {
-        ...c,
-        ...(c.use === 'attribute' && found?.has(c.name) ? { use: found.get(c.name)! } : {}),
-        ...(c.description === undefined && comment !== undefined ? { description: comment } : {}),
-      };
-    });
-    const comment = told?.comment ?? undefined;
-    return {
-      ...t,
-      ...(key ? { key } : {}),
-      ...(t.description === undefined && comment !== undefined ? { description: comment } : {}),
-      columns,
-    };
-  });
-  const hierarchies = [...(model.hierarchies ?? [])];
-  for (const { table, parent } of trees) {
-    const isKnown = hierarchies.some(
-      (h) => sameName(h.table, table.name) && h.parent !== undefined && sameName(h.parent, parent),
-    );
-    if (!isKnown) hierarchies.push({ name: `${table.name} by ${parent}`, table: table.name, parent });
-  }
-  return {
-    ...model,
-    tables,
-    ...(relationships.length > 0 ? { relationships } : {}),
-    ...(hierarchies.length > 0 ? { hierarchies } : {}),
   };
 }

@@ -1,6 +1,9 @@
 import type { JobState } from '@crease/contract';
 import { api } from '@crease/contract';
+import type { Model } from '@crease/core/model';
+import { sameName, writeModel } from '@crease/core/model';
 import { ServerError } from '../errors.ts';
+import { withPassedTables } from '../intake/declared.ts';
 import type { PendingTable } from '../intake/registerTables.ts';
 import { asModel, checkNames, keyFor } from '../intake/registerTables.ts';
 import { checkTimeZone } from '../loads/times.ts';
@@ -11,6 +14,13 @@ import { previewUpload } from '../intake/previewUpload.ts';
 import { loadTables } from '../intake/loadTables.ts';
 import type { Workspace } from '../workspace.ts';
 import type { Serve } from './serve.ts';
+
+/** A model with what another has that was made of an earlier state of it: refused where it has changed since. */
+function withTables(now: Model, before: Model, made: Model): Model {
+  if (writeModel(now) !== writeModel(before))
+    throw new ServerError('conflict', 'the model has changed while the database was asked: try again');
+  return made;
+}
 
 const ENDED = 'that work has ended a while ago';
 
@@ -44,6 +54,20 @@ export function intakeRoutes(workspace: Workspace, serve: Serve): void {
     return jobs.start(dryRun ? `try ${what}` : `load ${what}`, tell(modelId), (progress, onCancel) =>
       loadTables(workspace, order, progress, onCancel).finally(end),
     );
+  });
+
+  serve(api.intake.passThrough, async ({ params: { id: modelId }, body: { connection, tables }, by }) => {
+    const { databases, models } = workspace;
+    const before = models.head(modelId).model;
+    const passed = await withPassedTables(before, connection, databases.reader(connection), tables);
+    const fresh = passed.tables.filter((t) => !before.tables.some((own) => sameName(own.name, t.name)));
+    const names = fresh.map((t) => t.name);
+    if (names.length === 0) return { tables: names };
+    // Somebody may have changed the model while the database was asked.
+    const says = `passed ${names.length === 1 ? names[0]! : `${names.length} tables`} of ${connection} through`;
+    const revision = models.change(modelId, (model) => withTables(model, before, passed), says, { by });
+    workspace.changed(modelId, revision, by);
+    return { tables: names };
   });
 
   const tell = (modelId: number) => (job: JobState) => workspace.hub.send(modelId, { kind: 'job', job });

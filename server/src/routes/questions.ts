@@ -5,10 +5,12 @@ import type { Workspace } from '../workspace.ts';
 import { sendAnswer } from './answerFile.ts';
 import { sameName, splitPath } from '@crease/core/model';
 import type { Hierarchy, Query } from '@crease/core/model';
+import type { Decided, ReferencePattern } from '@crease/core/propose';
 import { browseMembers, levelFacts } from '@crease/core/query';
 import type { TextOrder } from '@crease/core/query';
 import type { ModelVersion } from '../store/index.ts';
 import { WorkFault } from '../threads/workFault.ts';
+import { proposalsOn } from '../warehouse/proposals.ts';
 import { columnFactsOn, rowPageOn } from '../warehouse/looks.ts';
 import { passedTables } from '../warehouse/passedTables.ts';
 import type { ModelOnWarehouse } from '../warehouse/warehouse.ts';
@@ -142,8 +144,24 @@ export function questionRoutes(workspace: Workspace, serve: Serve): void {
   serve(questions.starAdvice, ({ params }) => pool.run('starAdvice', of(params.id)));
   serve(questions.briefs, ({ params }) => pool.run('briefs', of(params.id)));
   serve(questions.types, ({ params }) => pool.run('types', of(params.id)));
-  serve(questions.proposals, ({ params, search }) => pool.run('proposals', { ...search, ...of(params.id) }));
-  serve(questions.draft, ({ params, body }) => pool.run('proposals', { ...body, ...of(params.id) }));
+  const drafted = (
+    id: number,
+    asked: { pattern?: ReferencePattern | undefined } & Decided,
+    signal: AbortSignal,
+  ) => {
+    const version = of(id);
+    return orThere(
+      version,
+      pool.run('proposals', { ...asked, ...version }),
+      async (on) => ({
+        revision: version.revision,
+        proposals: await proposalsOn(on, asked),
+      }),
+      signal,
+    );
+  };
+  serve(questions.proposals, ({ params, search, signal }) => drafted(params.id, search, signal));
+  serve(questions.draft, ({ params, body, signal }) => drafted(params.id, body, signal));
   serve(questions.columns, ({ params: { id, table }, signal }) => {
     const isPassed = passedTables(workspace.models.head(id).model).some((t) => sameName(t.name, table));
     return isPassed

@@ -23,6 +23,8 @@ const asStored = (column: string): string => quoted(`${column} (stored)`);
 export function relationsOn(
   places: ReadonlyMap<string, Place>,
   held: (table: Table) => TableData,
+  /** Of tables with more rows than these about so many are read. */
+  sampled = Infinity,
 ): Required<Pick<SqlSetting, 'rowsOf' | 'misfitOf' | 'onColumn'>> {
   const relations = new Map<string, string>();
   const placeOf = (table: Table) => places.get(table.name.toLowerCase());
@@ -30,7 +32,7 @@ export function relationsOn(
     rowsOf: (table, text) => {
       const place = placeOf(table);
       if (!place) return valuesOf(table, held(table), text);
-      const known = relations.get(table.name) ?? placedSql(table, place);
+      const known = relations.get(table.name) ?? placedSql(table, place, sampled);
       relations.set(table.name, known);
       return known;
     },
@@ -73,7 +75,7 @@ function storedColumn(table: Table, place: Place, name: string): CatalogColumn |
  * The rows of a placed table under the model's names, with what tells them apart. A column that the table
  * lacks is left out: what asks for it is told by name.
  */
-function placedSql(table: Table, place: Place): string {
+function placedSql(table: Table, place: Place, sampled: number): string {
   const columns = table.columns
     .filter((c) => c.formula === undefined)
     .flatMap((column) => {
@@ -86,7 +88,10 @@ function placedSql(table: Table, place: Place): string {
         ...(misfit === undefined ? [] : [`${raw} as ${asStored(column.name)}`]),
       ];
     });
-  const from = `${quoted(place.schema)}.${quoted(place.table)} t`;
+  const isLarge = place.kind === 'r' && place.rows !== null && place.rows > sampled;
+  // Whole pages are drawn: on foreign tables that is an error, and on partitions of them silently not done.
+  const sample = isLarge ? ` tablesample system (${((100 * sampled) / place.rows!).toPrecision(4)})` : '';
+  const from = `${quoted(place.schema)}.${quoted(place.table)} t${sample}`;
   return `(select ${[`${rowIdOf(place)} as ctid`, ...columns].join(', ')} from ${from})`;
 }
 

@@ -159,18 +159,40 @@ export class ModelOnWarehouse {
       );
       const place = this.places.get(table.name.toLowerCase());
       if (!isWanted || !place) continue;
-      const missing = new Set(missingColumns(table, place));
-      const columns = table.columns
-        .filter((c) => c.formula === undefined && !missing.has(c.name))
-        .map((c) => c.name);
-      const rows = await this.look.rowsOf(table.name, columns, MOST_BROUGHT);
-      if (!rows)
+      const rows = await this.firstRows(this.look, table, MOST_BROUGHT + 1);
+      if (rows.rowCount > MOST_BROUGHT)
         throw new DataError(
           `${table.name} has more than ${MOST_BROUGHT.toLocaleString('en')} rows: its members are not listed here while it is passed through`,
           { code: 'limit' },
         );
       brought.set(table.name.toLowerCase(), rows);
     }
+    return this.dataWith(brought);
+  }
+
+  /**
+   * The data with rows of all tables that lie in the database: whole tables up to `most` rows, of larger ones
+   * a sample. What is found on them is to be counted on all rows.
+   */
+  async withSamples(most: number): Promise<ModelData> {
+    const relations = relationsOn(this.places, (table) => this.data.table(table.name), most);
+    const look = new WarehouseLook({ ...this.setting, ...relations }, { ...this.warehouse, relations });
+    const brought = new Map<string, TableData>();
+    for (const table of this.model.tables)
+      if (this.places.has(table.name.toLowerCase()))
+        brought.set(table.name.toLowerCase(), await this.firstRows(look, table, most));
+    return this.dataWith(brought);
+  }
+
+  private async firstRows(look: WarehouseLook, table: Table, most: number): Promise<TableData> {
+    const missing = new Set(missingColumns(table, this.places.get(table.name.toLowerCase())!));
+    const columns = table.columns
+      .filter((c) => c.formula === undefined && !missing.has(c.name))
+      .map((c) => c.name);
+    return look.firstRowsOf(table.name, columns, most);
+  }
+
+  private dataWith(brought: ReadonlyMap<string, TableData>): ModelData {
     const load = (name: string) => brought.get(name.toLowerCase()) ?? this.data.table(name);
     return new ModelData(this.model, load, this.data.today);
   }

@@ -24,7 +24,7 @@ export function DatabaseTables({
   onRemove: () => void;
   onDrawn: (uploads: readonly UploadState[]) => void;
 }) {
-  const { fail, model } = useModel();
+  const { fail, tell, model, state } = useModel();
   const at = { connection: connection.name };
   const { data, error, mutate, isValidating } = useAnswer(api.databases.tables, at, {
     shouldRetryOnError: false,
@@ -49,6 +49,26 @@ export function DatabaseTables({
       fail(reason);
     }
   };
+  /** The rows stay where they are: nothing is previewed or loaded. */
+  const pass = () =>
+    attempt(
+      () =>
+        ask(
+          api.intake.passThrough,
+          { id: state.id },
+          { connection: connection.name, tables: wanted.map(nameOf) },
+        ),
+      ({ tables: fresh }) => {
+        setChosen(new Set());
+        tell({
+          tone: 'plain',
+          text:
+            fresh.length === 0
+              ? 'These tables are in the model already'
+              : `${fresh.length === 1 ? fresh[0]! : many(fresh.length, 'table')} passed through: rows stay in ${connection.name}`,
+        });
+      },
+    );
   const draw = async () => {
     setDrawing({ done: 0, of: wanted.length });
     const drawn: UploadState[] = [];
@@ -110,6 +130,16 @@ export function DatabaseTables({
             {missing.length > 0 && (
               <button className="btn" onClick={() => setChosen(new Set([...chosen, ...missing.map(keyOf)]))}>
                 Add referenced tables
+              </button>
+            )}
+            {connection.kind === 'postgresql' && (
+              <button
+                className="btn"
+                disabled={wanted.length === 0 || drawing !== undefined}
+                title="The tables join the model, and their rows stay in the database: questions and claims are asked there"
+                onClick={() => void pass()}
+              >
+                Pass through
               </button>
             )}
             <button
@@ -188,7 +218,11 @@ export function DatabaseTables({
                         <b>{t.table}</b>
                         {t.kind === 'view' && <span className="ml-2 text-soft">view</span>}
                         {!t.readable && <span className="ml-2 text-vermilion">no permission</span>}
-                        {held(t) && <span className="ml-2 text-soft">imported as {held(t)!.name}</span>}
+                        {held(t) && (
+                          <span className="ml-2 text-soft">
+                            {held(t)!.held === false ? 'passed through as' : 'imported as'} {held(t)!.name}
+                          </span>
+                        )}
                       </td>
                       <td className="num" title={t.rows === null ? 'unknown' : count(t.rows)}>
                         {t.rows === null ? '?' : compact(t.rows)}

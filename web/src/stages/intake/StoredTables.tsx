@@ -14,8 +14,13 @@ export function StoredTables({
   onEdit: (table: string) => void;
   onDraw: (table: Table) => void;
 }) {
-  const { model, state } = useModel();
+  const { model, state, edit } = useModel();
   const [selection, select] = useSelection();
+  const hold = ({ name, held }: Table) =>
+    edit(
+      [{ do: 'set-table', table: name, change: { held: held === false } }],
+      held === false ? `hold ${name}` : `pass ${name} through`,
+    );
   const total = state.stored.reduce((sum, s) => sum + s.bytes, 0);
   if (model.tables.length === 0) return null;
   return (
@@ -41,7 +46,8 @@ export function StoredTables({
       </thead>
       <tbody>
         {model.tables.map((table) => {
-          const stored = state.stored.find((s) => s.name === table.name);
+          const isPassed = table.held === false;
+          const stored = isPassed ? undefined : state.stored.find((s) => s.name === table.name);
           const source = sourceName(table) ?? (isDerived(table) ? 'derived by steps' : 'none');
           return (
             <tr
@@ -68,13 +74,29 @@ export function StoredTables({
                   </button>
                 )}
                 {connectionOf(table) && (
-                  <button
-                    className="btn btn-bare ml-2 h-[24px]"
-                    onClick={() => onDraw(table)}
-                    aria-label={`Reload ${table.name}`}
-                  >
-                    Reload
-                  </button>
+                  <>
+                    {table.held !== false && (
+                      <button
+                        className="btn btn-bare ml-2 h-[24px]"
+                        onClick={() => onDraw(table)}
+                        aria-label={`Reload ${table.name}`}
+                      >
+                        {stored ? 'Reload' : 'Load'}
+                      </button>
+                    )}
+                    <button
+                      className="btn btn-bare ml-2 h-[24px]"
+                      onClick={() => void hold(table)}
+                      aria-label={`${table.held === false ? 'Hold' : 'Pass through'} ${table.name}`}
+                      title={
+                        table.held === false
+                          ? 'Rows are to be held here, encoded: load them next'
+                          : 'Rows stay in the database, where questions and claims are asked'
+                      }
+                    >
+                      {table.held === false ? 'Hold' : 'Pass through'}
+                    </button>
+                  </>
                 )}
               </td>
               <td className="num">{table.columns.length}</td>
@@ -84,7 +106,13 @@ export function StoredTables({
               </td>
               <td className="num text-soft">{stored && total > 0 ? percent(stored.bytes / total) : ''}</td>
               <td className="text-soft">
-                {stored ? moment(stored.loadedAt) : isLoaded(table) ? 'not imported yet' : ''}
+                {stored
+                  ? moment(stored.loadedAt)
+                  : isPassed
+                    ? 'passed through'
+                    : isLoaded(table)
+                      ? 'not imported yet'
+                      : ''}
                 {stored && stored.problems.length > 0 && (
                   <span className="text-vermilion"> · {many(stored.problems.length, 'line')} left out</span>
                 )}
