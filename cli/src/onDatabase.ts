@@ -91,32 +91,40 @@ export async function onDatabase<T>(
   options: DatabaseOptions & FolderOptions & { readonly on: string },
   work: (on: ModelOnWarehouse) => Promise<T>,
 ): Promise<T> {
-  const { DatabaseError, ModelOnWarehouse, PostgresqlReader } = await import('@crease/server/warehouse');
+  const { ModelOnWarehouse, PostgresqlReader } = await import('@crease/server/warehouse');
   const { name, place } = connectionOf(options.on);
   const today = todayOf(model);
   const stored = await storedRowsOfFolder(model, modelFile, options);
   const timeoutMs = timeoutOf(options.limitSeconds);
-  const done = new PostgresqlReader(place).within(async (client) => {
-    const on = await ModelOnWarehouse.open(client, {
-      model,
-      connection: name,
-      schema: options.schema,
-      held: (table) => heldRows(stored, table),
-      today,
-      timeoutMs,
-      ...(process.env.CREASE_DEBUG
-        ? {
-            tell: ({ sql, milliseconds, rows }) =>
-              void process.stderr.write(`-- ${milliseconds.toFixed(1)} ms, ${rows} rows\n${sql};\n`),
-          }
-        : {}),
-    });
-    for (const column of on.missing)
-      process.stderr.write(`crease: ${column} is not in the database: what needs it cannot be judged\n`);
-    return work(on);
-  });
+  const asked = new PostgresqlReader(place);
+  return databaseWords(() =>
+    asked.within(async (client) => {
+      const on = await ModelOnWarehouse.open(client, {
+        model,
+        connection: name,
+        schema: options.schema,
+        held: (table) => heldRows(stored, table),
+        today,
+        timeoutMs,
+        ...(process.env.CREASE_DEBUG
+          ? {
+              tell: ({ sql, milliseconds, rows }) =>
+                void process.stderr.write(`-- ${milliseconds.toFixed(1)} ms, ${rows} rows\n${sql};\n`),
+            }
+          : {}),
+      });
+      for (const column of on.missing)
+        process.stderr.write(`crease: ${column} is not in the database: what needs it cannot be judged\n`);
+      return work(on);
+    }),
+  );
+}
+
+/** Does something with a database; what is wrong there is told in its words. */
+export async function databaseWords<T>(act: () => Promise<T>): Promise<T> {
+  const { DatabaseError } = await import('@crease/server/warehouse');
   try {
-    return await done;
+    return await act();
   } catch (error) {
     if (error instanceof DatabaseError) throw new CommandError(error.message);
     throw error;

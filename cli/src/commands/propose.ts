@@ -6,18 +6,26 @@ import { writeModel } from '@crease/core/model';
 import { acceptAll, proposeStar } from '@crease/core/propose';
 import { ReadError } from '@crease/core/reading';
 import { draftTable, openFolder, previewWhole } from '@crease/server/files';
+import { formatDate } from '@crease/core/values';
 import { CommandError, todayOf } from '../input.ts';
+import type { DatabaseOptions } from '../onDatabase.ts';
+import { connectionOf, databaseWords, onDatabase, withDatabase } from '../onDatabase.ts';
 
 const TABLE_FILE = /\.((csv|tsv|txt)(\.gz)?|parquet)$/i;
 
 export function addPropose(program: Command): void {
-  program
-    .command('propose <dir>')
+  withDatabase(program.command('propose [dir]'))
     .description(
-      'drafts a model from a folder of delimited and Parquet files: tables, types, uses, keys, relationships, each with its evidence',
+      'drafts a model from a folder of delimited and Parquet files, or from a schema of a database: tables, types, uses, keys, relationships, each with its evidence',
     )
     .option('--out <file>', 'writes the model file; otherwise standard output')
-    .action(async (folder: string, options: { out?: string }) => {
+    .action(async (folder: string | undefined, options: DatabaseOptions & { out?: string }) => {
+      if (options.on !== undefined) {
+        await proposeOn({ ...options, on: options.on });
+        return;
+      }
+      if (folder === undefined)
+        throw new CommandError('name a folder of files, or a database with --on and --schema');
       const tables = await draftedTables(folder);
       const drafted: Model = {
         crease: 1,
@@ -30,10 +38,48 @@ export function addPropose(program: Command): void {
       const proposals = proposeStar(await openFolder(drafted, folder, todayOf(drafted)));
       for (const p of proposals)
         process.stderr.write(`${p.kind.padEnd(12)} ${p.says}: ${p.evidence.join('; ')}\n`);
-      const text = writeModel(acceptAll(drafted, proposals));
-      if (options.out === undefined) process.stdout.write(text);
-      else writeFileSync(options.out, text);
+      write(acceptAll(drafted, proposals), options.out);
     });
+}
+
+function write(model: Model, out: string | undefined): void {
+  const text = writeModel(model);
+  if (out === undefined) process.stdout.write(text);
+  else writeFileSync(out, text);
+}
+
+/**
+ * Drafts a model of the tables of a schema, passed through: from their declared keys and references, and from
+ * what whole small tables and samples of large ones show. What that comes to is counted on all rows.
+ */
+async function proposeOn(options: DatabaseOptions & { on: string; out?: string }): Promise<void> {
+  const { claimOfProposal, onAllRows, PostgresqlReader, proposalsOn, withPassedTables } =
+    await import('@crease/server/warehouse');
+  const { name, place } = connectionOf(options.on);
+  const schema = options.schema ?? 'public';
+  const reader = new PostgresqlReader(place);
+  const drafted = await databaseWords(async () => {
+    const tables = (await reader.tables()).filter((t) => t.schema === schema && t.readable);
+    if (tables.length === 0)
+      throw new CommandError(`the schema ${schema} has no tables that ${place.user} may read`);
+    const empty: Model = { crease: 1, name: schema, tables: [] };
+    return withPassedTables(
+      empty,
+      name,
+      reader,
+      tables.map((t) => ({ schema, table: t.table })),
+    );
+  });
+  const found = await onDatabase(drafted, '.', options, (on) => proposalsOn(on, {}));
+  const accepted = acceptAll(drafted, found);
+  const day = formatDate(todayOf({ ...accepted, asOf: undefined }));
+  const claims = await onDatabase(accepted, '.', options, (on) => on.judge(day));
+  for (const p of found) {
+    const claim = claims.find((c) => c.id === claimOfProposal(p));
+    const evidence = [...p.evidence, ...(claim ? [onAllRows(claim)] : [])];
+    process.stderr.write(`${p.kind.padEnd(12)} ${p.says}: ${evidence.join('; ')}\n`);
+  }
+  write(accepted, options.out);
 }
 
 /** A table of each file that can be read; one that cannot is told and left out. */

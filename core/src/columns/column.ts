@@ -332,8 +332,10 @@ export function columnOfNumbered(
   type: DataType,
   numbers: Uint32Array,
   distinct: readonly Value[],
+  /** Of so many rows these are a sample: values are held as for all of them. */
+  rows = numbers.length,
 ): Column {
-  const { domain, remap } = domainOfDistinct(distinct, numbers.length);
+  const { domain, remap } = domainOfDistinct(distinct, rows);
   const codes = codesArray(domain.size, numbers.length);
   mapCodes(numbers, remap, codes);
   return columnOfCodes(name, type, domain, codes);

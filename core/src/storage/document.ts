@@ -60,6 +60,18 @@ export const profileDocumentSchema = z.strictObject({
   relationships: z.array(z.strictObject({ name: z.string(), fromDistinct: count, toDistinct: count, bytes })),
   hierarchies: z.array(z.strictObject({ name: z.string(), bytes })),
   totalBytes: bytes,
+  sampled: z
+    .array(
+      z.strictObject({
+        table: z.string(),
+        rows: count.describe('of the sample that was encoded'),
+        errors: z
+          .record(z.string(), z.number().min(0))
+          .describe('by column: two standard errors of the bytes of a row, as a share of them'),
+      }),
+    )
+    .optional()
+    .describe('tables whose rows lie in a database, and were too many to be encoded as a whole'),
   advice: z.array(z.json()).optional().describe('as the command line gives it'),
   elapsedMs: z.number().optional(),
 });

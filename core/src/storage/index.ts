@@ -9,3 +9,4 @@ export * from './compare.ts';
 export * from './page.ts';
 export { tableBytes } from './tableBytes.ts';
 export * from './growth.ts';
+export * from './scaled.ts';

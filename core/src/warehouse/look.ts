@@ -7,7 +7,7 @@ import type { Match } from '../relate/index.ts';
 import type { NamedValue, SqlSetting } from '../sql/index.ts';
 import { counting, countWhere, quoted, RowsStatement } from '../sql/index.ts';
 import { DATE, formatType, fromJson, TEXT } from '../values/index.ts';
-import type { DataType } from '../values/index.ts';
+import type { DataType, Value } from '../values/index.ts';
 import type { Warehouse } from './facts.ts';
 
 // What screens show of rows before anybody asks a question: asked of the database, which sends counts, the
@@ -201,6 +201,33 @@ export class WarehouseLook {
         rows: Number(row[own.length]),
       })),
     };
+  }
+
+  /** All different values of a column; undefined where there are more than `most`. */
+  async allValues(table: string, name: string, most: number): Promise<Value[] | undefined> {
+    const rows = this.on(table);
+    const value = { ...rows.own(name), name: 'v' };
+    const found = await this.ask(
+      rows,
+      rows.rows([value], `where ${value.sql} is not null\ngroup by 1\nlimit ${most + 1}`),
+      [value],
+    );
+    if (found.length > most) return undefined;
+    return found.map(([v]) => fromJson(v ?? null, value.type) ?? null);
+  }
+
+  /** Nulls and different values of a column. */
+  async fill(table: string, name: string): Promise<{ rows: number; nulls: number; distinct: number }> {
+    const rows = this.on(table);
+    const { sql } = rows.own(name);
+    const columns = [
+      counting('n', 'count(*)'),
+      counting('nulls', countWhere(`${sql} is null`)),
+      counting('different', `count(distinct ${sql})`),
+    ];
+    const [found] = await this.ask(rows, rows.rows(columns), columns);
+    const [count, nulls, distinct] = found!.map(Number);
+    return { rows: count!, nulls: nulls!, distinct: distinct! };
   }
 
   /** Rows of a table as columns, at most so many. */

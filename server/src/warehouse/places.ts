@@ -12,6 +12,8 @@ export interface Place {
   readonly kind: string;
   /** The planner's estimate; null where it has none. */
   readonly rows: number | null;
+  /** Pages of 8 kB as the planner knows them; 0 for what has none. */
+  readonly pages: number;
   readonly columns: readonly CatalogColumn[];
   /** Columns that a unique index keeps apart, each set by itself. */
   readonly unique: readonly (readonly string[])[];
@@ -24,6 +26,7 @@ interface CatalogRow {
   readonly table: string;
   readonly kind: string;
   readonly rows: string;
+  readonly pages: number;
   readonly readable: boolean;
   readonly visible: boolean;
   readonly columns: CatalogColumn[] | null;
@@ -52,7 +55,7 @@ const wanted = (table: Table, schema: string | undefined): { schema?: string | u
 export async function findPlaces(client: Client, { tables, schema }: Search): Promise<Map<string, Place>> {
   const names = [...new Set(tables.map((t) => wanted(t, schema).table.toLowerCase()))];
   const { rows } = await client.query<CatalogRow>(
-    `select n.nspname as schema, c.relname as table, c.relkind as kind, c.reltuples::bigint as rows,
+    `select n.nspname as schema, c.relname as table, c.relkind as kind, c.reltuples::bigint as rows, pg_relation_size(c.oid)::bigint / current_setting('block_size')::int as pages,
        has_table_privilege(c.oid, 'SELECT') and has_schema_privilege(n.oid, 'USAGE') as readable, pg_table_is_visible(c.oid) as visible,
        (select json_agg(json_build_object('name', a.attname, 'type', coalesce(b.typname, t.typname), 'category', coalesce(b.typcategory, t.typcategory),
            'modifier', case when t.typtypmod >= 0 then t.typtypmod else a.atttypmod end) order by a.attnum)
@@ -100,6 +103,7 @@ function placeOf(
     table: chosen.table,
     kind: chosen.kind,
     rows: estimate < 0 ? null : estimate,
+    pages: Number(chosen.pages ?? 0),
     columns: chosen.columns ?? [],
     unique: chosen.unique ?? [],
     version: chosen.version,

@@ -1,4 +1,4 @@
-import type { Judgement } from '@crease/core/claims';
+import type { JudgedClaim } from '@crease/core/claims';
 import type { Decided, Proposal, ReferencePattern } from '@crease/core/propose';
 import { proposeStar } from '@crease/core/propose';
 import type { ModelOnWarehouse } from './warehouse.ts';
@@ -35,7 +35,7 @@ export function claimOfProposal({ kind, table, edit }: Proposal): string | undef
 }
 
 /** What all rows say of a proposal. */
-export const onAllRows = ({ verdict, evidence }: Pick<Judgement, 'verdict' | 'evidence'>): string =>
+export const onAllRows = ({ verdict, evidence }: Pick<JudgedClaim, 'verdict' | 'evidence'>): string =>
   verdict === 'unchecked'
     ? `not counted on all rows: ${evidence.notes?.[0] ?? 'no reason is known'}`
     : `on all rows: ${evidence.against.toLocaleString('en')} of ${evidence.checked.toLocaleString('en')} against it`;

@@ -13,6 +13,14 @@ import type { Place } from './places.ts';
 /** Rows that are held here and no more than these travel along with a question, as values. */
 export const MOST_VALUES = 100_000;
 
+/** Which part of tables is read, where not all of it. */
+export interface ReadPart {
+  /** Of plain tables with more rows than these a sample of about as many. */
+  readonly most?: number;
+  /** Of a plain table the rows that lie on some of its pages, from one up to but not with another. */
+  readonly pages?: { readonly from: number; readonly to: number };
+}
+
 /** The name of the stored value beside that of the column, where it may not fit its type. */
 const asStored = (column: string): string => quoted(`${column} (stored)`);
 
@@ -23,8 +31,7 @@ const asStored = (column: string): string => quoted(`${column} (stored)`);
 export function relationsOn(
   places: ReadonlyMap<string, Place>,
   held: (table: Table) => TableData,
-  /** Of tables with more rows than these about so many are read. */
-  sampled = Infinity,
+  part: ReadPart = {},
 ): Required<Pick<SqlSetting, 'rowsOf' | 'misfitOf' | 'onColumn'>> {
   const relations = new Map<string, string>();
   const placeOf = (table: Table) => places.get(table.name.toLowerCase());
@@ -32,7 +39,7 @@ export function relationsOn(
     rowsOf: (table, text) => {
       const place = placeOf(table);
       if (!place) return valuesOf(table, held(table), text);
-      const known = relations.get(table.name) ?? placedSql(table, place, sampled);
+      const known = relations.get(table.name) ?? placedSql(table, place, part);
       relations.set(table.name, known);
       return known;
     },
@@ -75,7 +82,7 @@ function storedColumn(table: Table, place: Place, name: string): CatalogColumn |
  * The rows of a placed table under the model's names, with what tells them apart. A column that the table
  * lacks is left out: what asks for it is told by name.
  */
-function placedSql(table: Table, place: Place, sampled: number): string {
+function placedSql(table: Table, place: Place, { most = Infinity, pages }: ReadPart): string {
   const columns = table.columns
     .filter((c) => c.formula === undefined)
     .flatMap((column) => {
@@ -88,10 +95,10 @@ function placedSql(table: Table, place: Place, sampled: number): string {
         ...(misfit === undefined ? [] : [`${raw} as ${asStored(column.name)}`]),
       ];
     });
-  const isLarge = place.kind === 'r' && place.rows !== null && place.rows > sampled;
+  const isLarge = place.kind === 'r' && place.rows !== null && place.rows > most;
   // Whole pages are drawn: on foreign tables that is an error, and on partitions of them silently not done.
-  const sample = isLarge ? ` tablesample system (${((100 * sampled) / place.rows!).toPrecision(4)})` : '';
-  const from = `${quoted(place.schema)}.${quoted(place.table)} t${sample}`;
+  const sample = isLarge ? ` tablesample system (${((100 * most) / place.rows!).toPrecision(4)})` : '';
+  const from = `${quoted(place.schema)}.${quoted(place.table)} t${sample}${pages ? ` where t.ctid >= '(${pages.from},0)' and t.ctid < '(${pages.to},0)'` : ''}`;
   return `(select ${[`${rowIdOf(place)} as ctid`, ...columns].join(', ')} from ${from})`;
 }
 

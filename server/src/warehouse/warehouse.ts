@@ -16,6 +16,7 @@ import { answerInPostgresql } from '../release/postgresqlCells.ts';
 import { passedThrough } from './passedThrough.ts';
 import { findPlaces, onConnection } from './places.ts';
 import type { Place } from './places.ts';
+import type { ReadPart } from './relations.ts';
 import { isEnforcedAt, missingColumns, relationsOn } from './relations.ts';
 import type { StatementTold } from './session.ts';
 import { Session } from './session.ts';
@@ -175,8 +176,8 @@ export class ModelOnWarehouse {
    * a sample. What is found on them is to be counted on all rows.
    */
   async withSamples(most: number): Promise<ModelData> {
-    const relations = relationsOn(this.places, (table) => this.data.table(table.name), most);
-    const look = new WarehouseLook({ ...this.setting, ...relations }, { ...this.warehouse, relations });
+    const relations = relationsOn(this.places, (table) => this.data.table(table.name), { most });
+    const look = new WarehouseLook({ ...this.setting, ...relations }, this.warehouse);
     const brought = new Map<string, TableData>();
     for (const table of this.model.tables)
       if (this.places.has(table.name.toLowerCase()))
@@ -185,14 +186,22 @@ export class ModelOnWarehouse {
   }
 
   private async firstRows(look: WarehouseLook, table: Table, most: number): Promise<TableData> {
-    const missing = new Set(missingColumns(table, this.places.get(table.name.toLowerCase())!));
-    const columns = table.columns
-      .filter((c) => c.formula === undefined && !missing.has(c.name))
-      .map((c) => c.name);
-    return look.firstRowsOf(table.name, columns, most);
+    return look.firstRowsOf(table.name, this.storedColumns(table), most);
   }
 
-  private dataWith(brought: ReadonlyMap<string, TableData>): ModelData {
+  /** Statements on a stretch of pages of tables. */
+  lookAt(pages: ReadPart['pages'] & object): WarehouseLook {
+    const relations = relationsOn(this.places, (table) => this.data.table(table.name), { pages });
+    return new WarehouseLook({ ...this.setting, ...relations }, this.warehouse);
+  }
+
+  /** Columns of a table that have no formula and are in the database. */
+  storedColumns(table: Table): string[] {
+    const missing = new Set(missingColumns(table, this.places.get(table.name.toLowerCase())!));
+    return table.columns.filter((c) => c.formula === undefined && !missing.has(c.name)).map((c) => c.name);
+  }
+
+  dataWith(brought: ReadonlyMap<string, TableData>): ModelData {
     const load = (name: string) => brought.get(name.toLowerCase()) ?? this.data.table(name);
     return new ModelData(this.model, load, this.data.today);
   }
