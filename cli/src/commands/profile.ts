@@ -29,7 +29,7 @@ async function profiled(
     return { profile: profileModel(data), advice: adviceOn(data), sampled: [] };
   }
   const { profileOn } = await import('@crease/server/warehouse');
-  const { profile, sampled } = await onDatabase(model, modelFile, { ...options, on }, profileOn);
+  const { profile, sampled } = await onDatabase(model, modelFile, { ...options, on }, (at) => profileOn(at));
   return {
     profile,
     // Advice is measured on all rows, which are not here.

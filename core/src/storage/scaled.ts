@@ -9,6 +9,9 @@ export interface KnownColumn {
   readonly nulls: number;
   /** Whether all values that occur are in the dictionary of the sample. */
   readonly hasAllValues: boolean;
+  /** What the codes of all rows take, by the sample, and how most are held. */
+  readonly dataBytes: number;
+  readonly encoding: string;
   /** Different values in the sample. */
   readonly sampled: number;
   /** How far the bytes of a row differ between stretches of the sample: two standard errors, as a share. */
@@ -95,10 +98,11 @@ function scaledColumn(
   const missing = known && !known.hasAllValues && known.sampled > 0 ? known.distinct / known.sampled : 1;
   const wider = c.encoding.endsWith('doubles') ? 0 : (rows * Math.log2(Math.max(1, missing))) / 8;
   const scaled = (bytes: number) => Math.round(bytes * factor + wider);
-  const dataBytes = scaled(c.dataBytes);
+  const dataBytes = known ? Math.round(known.dataBytes + wider) : scaled(c.dataBytes);
   const dictionaryBytes = Math.round(c.dictionaryBytes * missing);
   return {
     ...c,
+    encoding: known?.encoding ?? c.encoding,
     distinct: known?.distinct ?? c.distinct,
     nulls: known?.nulls ?? c.nulls,
     runs: Math.round(c.runs * factor),

@@ -1,7 +1,7 @@
 import type { Column, TableData } from '@crease/core/columns';
-import { columnOfNumbered, columnValues, tableOf } from '@crease/core/columns';
+import { columnOfCodes, columnOfNumbered, columnValues, SEGMENT_ROWS, tableOf } from '@crease/core/columns';
 import type { Table } from '@crease/core/model';
-import type { KnownColumn, Profile, SampledTable } from '@crease/core/storage';
+import type { ColumnSize, KnownColumn, Profile, SampledTable } from '@crease/core/storage';
 import { columnBytes, profileModel, scaledProfile } from '@crease/core/storage';
 import type { Value } from '@crease/core/values';
 import type { Place } from './places.ts';
@@ -10,7 +10,7 @@ import type { ModelOnWarehouse } from './warehouse.ts';
 /** Tables of up to so many rows are encoded as a whole, from larger ones as many are drawn. */
 const MOST_ROWS = 200_000;
 /** The sample is drawn in so many stretches of neighbouring rows: how rows lie decides what they weigh. */
-const STRETCHES = 4;
+const STRETCHES = 8;
 /** Of a column with no more different values than these all are fetched, so that its dictionary is whole. */
 const MOST_VALUES = 200_000;
 
@@ -26,7 +26,8 @@ export interface ProfileOnWarehouse {
  * ones a sample, with what is counted on all rows (rows, nulls, different values and, where there are not too
  * many, these values themselves).
  */
-export async function profileOn(on: ModelOnWarehouse): Promise<ProfileOnWarehouse> {
+export async function profileOn(on: ModelOnWarehouse, most = MOST_ROWS): Promise<ProfileOnWarehouse> {
+  await on.inOrder();
   const brought = new Map<string, TableData>();
   const sampled = new Map<string, SampledTable>();
   for (const table of on.model.tables) {
@@ -34,39 +35,42 @@ export async function profileOn(on: ModelOnWarehouse): Promise<ProfileOnWarehous
     const place = on.places.get(key);
     if (!place || table.role === 'staging') continue;
     const names = on.storedColumns(table);
-    const whole = await on.look.firstRowsOf(table.name, names, MOST_ROWS + 1);
-    if (whole.rowCount <= MOST_ROWS) {
-      brought.set(key, whole);
+    const known = hasPages(place) && (place.rows ?? 0) > 1.2 * most;
+    const first = known ? undefined : await on.look.firstRowsOf(table.name, names, most + 1);
+    if (first && first.rowCount <= most) {
+      brought.set(key, first);
       continue;
     }
-    const stretches = await drawn(on, table, place, names, whole);
-    const { rows, known } = await sampleOf(on, table, names, stretches);
-    brought.set(key, rows);
-    sampled.set(key, known);
+    const stretches = hasPages(place) ? await drawn(on, table, place, names, most) : [first!];
+    const sample = await sampleOf(on, table, names, stretches);
+    brought.set(key, sample.rows);
+    sampled.set(key, sample.known);
   }
   const profile = profileModel(on.dataWith(brought));
   return { profile: scaledProfile(profile, on.model, sampled), sampled };
 }
 
-/** Stretches of neighbouring rows, evenly spread; of what has no pages the first rows. */
+/** Whether a stretch of pages can be read: of views, and of tables in partitions, it cannot. */
+const hasPages = ({ kind, pages, rows }: Place): boolean =>
+  kind === 'r' && pages >= STRETCHES * 2 && rows !== null && rows > 0;
+
+/** Stretches of neighbouring rows, evenly spread. */
 async function drawn(
   on: ModelOnWarehouse,
   table: Table,
   place: Place,
   names: readonly string[],
-  first: TableData,
+  most: number,
 ): Promise<TableData[]> {
-  const rows = place.rows ?? 0;
-  if (place.kind !== 'r' || rows === 0 || place.pages < STRETCHES * 2) return [first];
-  const pages = Math.max(1, Math.ceil((place.pages * MOST_ROWS) / STRETCHES / rows));
+  const pages = Math.max(1, Math.ceil((place.pages * most) / STRETCHES / place.rows!));
   const found: TableData[] = [];
   for (let i = 0; i < STRETCHES; i++) {
     const from = Math.floor((i * Math.max(0, place.pages - pages)) / (STRETCHES - 1));
     const look = on.lookAt({ from, to: from + pages });
-    const stretch = await look.firstRowsOf(table.name, names, MOST_ROWS);
+    const stretch = await look.firstRowsOf(table.name, names, most);
     if (stretch.rowCount > 0) found.push(stretch);
   }
-  return found.length > 0 ? found : [first];
+  return found.length > 0 ? found : [await on.look.firstRowsOf(table.name, names, most)];
 }
 
 async function sampleOf(
@@ -87,14 +91,13 @@ async function sampleOf(
       distinct <= MOST_VALUES ? await on.look.allValues(table.name, name, MOST_VALUES) : undefined;
     const column = joined(name, parts, values ?? [], rows);
     columns.push(column);
+    const weight = weightOf(parts, (some) => columnBytes(joined(name, some, values ?? [], rows)), rows);
     known.set(name.toLowerCase(), {
       distinct,
       nulls,
       hasAllValues: values !== undefined,
       sampled: column.distinct,
-      error: errorOf(
-        parts.map((part) => columnBytes(joined(name, [part], values ?? [], rows)).dataBytes / part.rowCount),
-      ),
+      ...weight,
     });
   }
   return {
@@ -124,6 +127,50 @@ function joined(name: string, parts: readonly Column[], values: readonly Value[]
   }
   for (const value of values) take(value);
   return columnOfNumbered(name, parts[0]!.type, numbers, distinct, rows);
+}
+
+/** Ways to hold codes that go by their neighbours alone. */
+const LOCAL = /\+(runs|delta|blocks|constant)$/;
+
+/**
+ * What codes of so many `rows` take, worked out from stretches of them in two ways: all as one segment, whose
+ * values are those of all rows, but jump from stretch to stretch; and each by itself, as it lies. Of either
+ * the half is encoded, too, so that what a segment takes whatever its rows is told from what a row takes.
+ */
+function weightOf(
+  parts: readonly Column[],
+  sizeOf: (parts: readonly Column[]) => ColumnSize,
+  rows: number,
+): Pick<KnownColumn, 'dataBytes' | 'encoding' | 'error'> {
+  const rowsOf = (some: readonly Column[]) => some.reduce((n, part) => n + part.rowCount, 0);
+  const line = (some: readonly Column[], half: readonly Column[]) => {
+    const [whole, less] = [sizeOf(some), sizeOf(half)];
+    const perRow = Math.max(0, (whole.dataBytes - less.dataBytes) / Math.max(1, rowsOf(some) - rowsOf(half)));
+    return { perRow, head: Math.max(0, whole.dataBytes - perRow * rowsOf(some)), encoding: whole.encoding };
+  };
+  const segments = Math.ceil(rows / SEGMENT_ROWS);
+  const together = line(parts, parts.slice(0, Math.ceil(parts.length / 2)));
+  const apart = parts.map((part) => line([part], [firstHalf(part)]));
+  const mean = (of: (l: (typeof apart)[number]) => number) =>
+    apart.reduce((n, one) => n + of(one), 0) / apart.length;
+  const bytes = (head: number, perRow: number) => Math.round(head * segments + perRow * rows);
+  const [asOne, asTheyLie] = [
+    bytes(together.head, together.perRow),
+    bytes(
+      mean((l) => l.head),
+      mean((l) => l.perRow),
+    ),
+  ];
+  const error = errorOf(parts.map((part) => sizeOf([part]).dataBytes / part.rowCount));
+  const isLocal = apart.every((l) => LOCAL.test(l.encoding));
+  return isLocal && asTheyLie < asOne
+    ? { dataBytes: asTheyLie, encoding: apart[0]!.encoding, error }
+    : { dataBytes: asOne, encoding: together.encoding, error };
+}
+
+function firstHalf(column: Column): Column {
+  const codes = column.codes.slice(0, Math.ceil(column.rowCount / 2));
+  return columnOfCodes(column.name, column.type, column.domain, codes);
 }
 
 /** Two standard errors of a mean, as a share of it; of one stretch nothing is known. */

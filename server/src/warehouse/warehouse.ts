@@ -189,6 +189,14 @@ export class ModelOnWarehouse {
     return look.firstRowsOf(table.name, this.storedColumns(table), most);
   }
 
+  /** From now on rows come as they lie: by one process, from the first page on. */
+  async inOrder(): Promise<void> {
+    await this.session.texts(
+      `select set_config('max_parallel_workers_per_gather', '0', true), set_config('synchronize_seqscans', 'off', true)`,
+      [],
+    );
+  }
+
   /** Statements on a stretch of pages of tables. */
   lookAt(pages: ReadPart['pages'] & object): WarehouseLook {
     const relations = relationsOn(this.places, (table) => this.data.table(table.name), { pages });
