@@ -30,6 +30,10 @@ export const typedMembersOf = (table: Sourced | undefined): MembersSource['membe
 export const stepsOf = (table: Sourced | undefined): StepsSource['steps'] => derivedFrom(table)?.steps ?? [];
 /** Whether a table is made of others by steps. */
 export const isDerived = (table: Sourced | undefined): boolean => derivedFrom(table) !== undefined;
+/** Whether the rows of a table stay in their database, where they are asked by SQL. */
+export const isPassedThrough = (table: Table): boolean =>
+  table.held === false && connectionOf(table) !== undefined;
+
 /** Whether a table's rows are brought in by a load, from a file or a database. */
 export const isLoaded = (table: Sourced | undefined): boolean =>
   fileOf(table) !== undefined || connectionOf(table) !== undefined;

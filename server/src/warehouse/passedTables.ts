@@ -2,7 +2,7 @@ import { LRUCache } from 'lru-cache';
 import type { JudgedClaim, Judgement } from '@crease/core/claims';
 import type { TableData } from '@crease/core/columns';
 import type { Model, Table } from '@crease/core/model';
-import { connectionOf, readModel, withFamilies } from '@crease/core/model';
+import { connectionOf, isPassedThrough, readModel, withFamilies } from '@crease/core/model';
 import { DataError } from '@crease/core/query';
 import { DATE, textReader } from '@crease/core/values';
 import type { WarehouseFacts } from '@crease/core/warehouse';
@@ -32,7 +32,7 @@ export interface PassedThroughOf {
 
 /** The tables of a model whose rows stay in their database. */
 export const passedTables = (model: Model): Table[] =>
-  model.tables.filter((t) => t.held === false && connectionOf(t) !== undefined);
+  model.tables.filter(isPassedThrough);
 
 /** Asks the databases of tables that are passed through. */
 export class PassedTables {

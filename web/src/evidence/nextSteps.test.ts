@@ -33,6 +33,15 @@ test('tables without rows are to be imported, tables without relationships to be
   expect(says('intake', { ...of, relationships: related }, ['LOAN'])).toEqual([]);
 });
 
+test('rows that stay in their database are not to be imported', () => {
+  const source = { connection: 'warehouse', table: 'loan' };
+  const of = model({ tables: [{ ...loan, source, held: false }, branch], relationships: related });
+  expect(says('intake', of)).toEqual([]);
+  expect(says('intake', { ...of, tables: [{ ...loan, source }, branch] })).toEqual([
+    'Import the rows of loan',
+  ]);
+});
+
 test('facts and dimensions need a key, staging tables do not', () => {
   const keyed = model({ tables: [{ ...loan, key: ['id'] }, branch, table('raw', 'staging')] });
   expect(nextSteps('shape', keyed, [])).toEqual([

@@ -1,6 +1,6 @@
 import { FormulaChecker } from '@crease/core/formula';
 import type { Model, Table } from '@crease/core/model';
-import { sameName, isLoaded } from '@crease/core/model';
+import { isLoaded, isPassedThrough, sameName } from '@crease/core/model';
 import { daysWithoutCalendar } from '@crease/core/stars';
 import type { Selection } from '../state/selection.ts';
 
@@ -52,7 +52,7 @@ function daysStep(model: Model): NextStep[] {
 const STEPS: Readonly<Record<string, Finder>> = {
   intake: (model, stored) => [
     ...model.tables
-      .filter((t) => isLoaded(t) && !stored.some((name) => sameName(name, t.name)))
+      .filter((t) => isLoaded(t) && !isPassedThrough(t) && !stored.some((name) => sameName(name, t.name)))
       .map((t) => tableStep(`Import the rows of ${t.name}`, t)),
     ...(model.tables.length > 1 && (model.relationships ?? []).length === 0
       ? [{ says: 'Draft a star from the tables' }]

@@ -3,6 +3,7 @@ import type { DragEvent } from 'react';
 import { Menu, MenuButton, MenuItem, MenuItems } from '@headlessui/react';
 import { FileUp, Sparkles } from 'lucide-react';
 import type { RecipeState, UploadState } from '@crease/contract';
+import { isPassedThrough } from '@crease/core/model';
 import { filesOfDrop, filesOfFolder, takeDropped } from '../../state/dropped.ts';
 import { useModel } from '../../state/model.tsx';
 import { useGo } from '../../state/selection.ts';
@@ -93,7 +94,7 @@ export function Arrivals({
         <button
           className="btn"
           onClick={() => onShow('draft')}
-          disabled={state.stored.length === 0}
+          disabled={state.stored.length === 0 && !model.tables.some(isPassedThrough)}
           title="Propose keys, relationships, roles and uses from the rows"
         >
           <Sparkles size={14} aria-hidden /> Draft a star

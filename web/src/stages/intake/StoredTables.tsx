@@ -4,7 +4,7 @@ import { useSelection } from '../../state/selection.ts';
 import { RoleMark } from '../../parts/Marks.tsx';
 import { bytes, count, many, moment, percent } from '../../parts/text.ts';
 import { sourceName } from '@crease/core/sources';
-import { connectionOf, isDerived, isLoaded, typedMembersOf } from '@crease/core/model';
+import { connectionOf, isDerived, isLoaded, isPassedThrough, typedMembersOf } from '@crease/core/model';
 
 /** The tables of the model: where their rows come from, how many there are, what they take. */
 export function StoredTables({
@@ -46,7 +46,7 @@ export function StoredTables({
       </thead>
       <tbody>
         {model.tables.map((table) => {
-          const isPassed = table.held === false;
+          const isPassed = isPassedThrough(table);
           const stored = isPassed ? undefined : state.stored.find((s) => s.name === table.name);
           const source = sourceName(table) ?? (isDerived(table) ? 'derived by steps' : 'none');
           return (
