@@ -19,28 +19,39 @@ export interface Grouping {
 export const whereSql = (where: readonly string[]): string =>
   where.length === 0 ? '' : `\n    where ${where.join('\n      and ')}`;
 
+/** An aggregate that stands beside others in one SELECT; undefined for one that needs a SELECT of its own. */
+export function aggregateSql(
+  aggregate: AggregateName,
+  isDistinct: boolean,
+  arg: Grouping['arg'],
+  dialect: SqlDialect,
+): string | undefined {
+  const distinct = isDistinct ? 'distinct ' : '';
+  switch (aggregate) {
+    case 'count':
+      return arg ? `count(${distinct}${arg.sql})` : 'count(*)';
+    case 'sum':
+      return dialect.sum(arg!.sql, arg!.type, distinct);
+    case 'avg':
+      return dialect.average(arg!.sql, arg!.type, distinct);
+    case 'min':
+    case 'max':
+      return dialect.extreme(aggregate, arg!.sql, arg!.type);
+    case 'only':
+      return `case when count(distinct ${arg!.sql}) = 1 then ${dialect.extreme('min', arg!.sql, arg!.type)} end`;
+    default:
+      return undefined;
+  }
+}
+
 /**
  * A SELECT of the keys and the aggregate's value `v`, a row for each group; groups without rows (or without
  * values) may be missing.
  */
 export function groupedSql(g: Grouping, dialect: SqlDialect): string {
-  const { arg } = g;
-  const distinct = g.distinct ? 'distinct ' : '';
+  const value = aggregateSql(g.aggregate, g.distinct, g.arg, dialect);
+  if (value !== undefined) return plain(g, value);
   switch (g.aggregate) {
-    case 'count':
-      return plain(g, arg ? `count(${distinct}${arg.sql})` : 'count(*)');
-    case 'sum':
-      return plain(g, dialect.sum(arg!.sql, arg!.type, distinct));
-    case 'avg':
-      return plain(g, dialect.average(arg!.sql, arg!.type, distinct));
-    case 'min':
-    case 'max':
-      return plain(g, dialect.extreme(g.aggregate, arg!.sql, arg!.type));
-    case 'only':
-      return plain(
-        g,
-        `case when count(distinct ${arg!.sql}) = 1 then ${dialect.extreme('min', arg!.sql, arg!.type)} end`,
-      );
     case 'latest':
     case 'earliest':
       return byMoment(g, dialect, g.aggregate === 'latest' ? 'desc' : 'asc');

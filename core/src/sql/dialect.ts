@@ -35,6 +35,11 @@ export interface SqlDialect {
   rowId(alias: string): string;
   /** What texts are ordered by: code points. */
   ordered(sql: string, type: DataType): string;
+  /**
+   * Whether two values are the same, null being the same as null: written so that the database can join by
+   * hashing.
+   */
+  same(a: string, b: string, type: DataType): string;
   /** No value of a type. */
   nullOf(type: DataType): string;
   readonly true: string;

@@ -17,13 +17,21 @@ import {
   unreachedColumns,
   withCondition,
 } from '../query/index.ts';
-import { groupedSql, whereSql } from './aggregate.ts';
+import { aggregateSql, groupedSql, whereSql } from './aggregate.ts';
 import type { SqlAxis, SqlCondition, SqlContext, SqlStep } from './context.ts';
 import { From } from './from.ts';
 import { periodSql } from './period.ts';
 import { scalarSql } from './scalar.ts';
 import { Scans } from './scans.ts';
 import { StatementText } from './statement.ts';
+
+/** Groups of a base table's rows: a relation of their keys and of aggregates. */
+interface Gathered {
+  readonly name: string;
+  readonly keys: readonly { readonly sql: string; readonly name: string }[];
+  /** The column that holds an aggregate; undefined for one that needs a pass of its own. */
+  value(node: TypedAggregate): string | undefined;
+}
 
 /**
  * Measures of one statement: the cells in which they have rows, and relations of their values by cell; the
@@ -93,10 +101,70 @@ export abstract class MeasureSql extends StatementText {
   }
 
   private groups(context: SqlContext, base: string): string {
+    const gathered = this.gathered(context, base);
+    if (gathered && gathered.keys.length > 0) {
+      const has = (axis: SqlAxis) => gathered.keys.some((key) => key.name === axis.id);
+      return `select ${this.keysOf(context)
+        .map((axis) => `${has(axis) ? axis.id : this.dialect.nullOf(this.keyType(axis))} as ${axis.id}`)
+        .join(', ')} from ${gathered.name}`;
+    }
     const { from, where, keys } = this.scans.scan(context, base);
     return `select distinct ${this.keysOf(context)
       .map((axis) => `${keys.get(axis.id) ?? this.dialect.nullOf(this.keyType(axis))} as ${axis.id}`)
       .join(', ')} from ${from.sql}${whereSql(where)}`;
+  }
+
+  // ---------- one pass for several aggregates ----------
+
+  private readonly gathers = new Map<string, Gathered | undefined>();
+  private readonly numbers = new WeakMap<object, number>();
+  private lastNumber = 0;
+
+  /**
+   * The groups of a base table's rows in a context, with the aggregates that were asked for: one pass over the
+   * rows serves the cells and all of them. Undefined where rows stand several times.
+   */
+  private gathered(context: SqlContext, base: string): Gathered | undefined {
+    const key = this.nameOfContext(context, base);
+    if (!this.gathers.has(key)) this.gathers.set(key, this.gather(context, base));
+    return this.gathers.get(key);
+  }
+
+  private nameOfContext(context: SqlContext, base: string): string {
+    const numberOf = (part: object) => {
+      let number = this.numbers.get(part);
+      if (number === undefined) this.numbers.set(part, (number = ++this.lastNumber));
+      return number;
+    };
+    const { axes, steps, via, repeat } = context;
+    return JSON.stringify([base.toLowerCase(), axes.map(numberOf), steps.map(numberOf), via, repeat]);
+  }
+
+  private gather(context: SqlContext, base: string): Gathered | undefined {
+    const scan = this.scans.scan(context, base);
+    if (scan.throughs.length > 0) return undefined;
+    const keys = this.keysOf(context)
+      .filter((axis) => scan.keys.has(axis.id))
+      .map((axis) => ({ sql: scan.keys.get(axis.id)!, name: axis.id }));
+    const columns: string[] = [];
+    const { name, before } = this.lateCte('a', () => {
+      const values = columns.map((sql, i) => `${sql} as a${i}`);
+      const listed = [...keys.map((k) => `${k.sql} as ${k.name}`), ...values];
+      const group = keys.length === 0 ? '' : `\n    group by ${keys.map((_, i) => i + 1).join(', ')}`;
+      return `select ${listed.join(', ') || '1 as one'} from ${scan.from.sql}${whereSql(scan.where)}${group}`;
+    });
+    const value = (node: TypedAggregate): string | undefined => {
+      if (node.filter || node.by) return undefined;
+      const sql = before(() => {
+        const arg = node.arg && { sql: scan.from.formula(node.arg), type: node.arg.type ?? TEXT };
+        return aggregateSql(node.aggregate, node.distinct, arg, this.dialect);
+      });
+      if (sql === undefined) return undefined;
+      const known = columns.indexOf(sql);
+      if (known < 0) columns.push(sql);
+      return `a${known < 0 ? columns.length - 1 : known}`;
+    };
+    return { name, keys, value };
   }
 
   // ---------- values ----------
@@ -123,7 +191,9 @@ export abstract class MeasureSql extends StatementText {
   protected matched(a: string, b: string, axes: readonly SqlAxis[]): string {
     return axes.length === 0
       ? '1 = 1'
-      : axes.map((axis) => `${a}.${axis.id} is not distinct from ${b}.${axis.id}`).join(' and ');
+      : axes
+          .map((axis) => this.dialect.same(`${a}.${axis.id}`, `${b}.${axis.id}`, this.keyType(axis)))
+          .join(' and ');
   }
 
   /** A relation of the context's keys and `v`, with a row for each of the cells. */
@@ -183,6 +253,12 @@ export abstract class MeasureSql extends StatementText {
         'v',
         `select ${this.names(keys, 'c.')}${this.dialect.nullOf(node.type ?? TEXT)} as v from ${cells} c`,
       );
+    const gathered = this.gathered(context, node.base);
+    const column = gathered?.value(node);
+    if (gathered && column !== undefined) {
+      const reached = keys.filter((axis) => gathered.keys.some((key) => key.name === axis.id));
+      return this.overCells(node.aggregate, keys, reached, gathered.name, cells, column);
+    }
     const scan = this.scans.once(this.scans.scan(context, node.base), node.base, context.via);
     const reached = keys.filter((axis) => scan.keys.has(axis.id));
     const groups = this.cte(
@@ -228,8 +304,9 @@ export abstract class MeasureSql extends StatementText {
     reached: readonly SqlAxis[],
     groups: string,
     cells: string,
+    column = 'v',
   ): string {
-    const value = aggregate === 'count' ? 'coalesce(g.v, 0)' : 'g.v';
+    const value = aggregate === 'count' ? `coalesce(g.${column}, 0)` : `g.${column}`;
     return this.cte(
       'v',
       `select ${this.names(keys, 'c.')}${value} as v from ${cells} c left join ${groups} g on ${this.matched('c', 'g', reached)}`,

@@ -248,6 +248,17 @@ function apply(name: string, args: readonly SqlOperand[], type: DataType): strin
   }
 }
 
+/** Some value of each type: what null is compared as, beside whether it is null. */
+const ANY: Readonly<Record<DataType['kind'], string>> = {
+  integer: '0',
+  decimal: '0',
+  double: '0',
+  text: `''`,
+  boolean: 'false',
+  date: `date '2000-01-01'`,
+  timestamp: `timestamp '2000-01-01'`,
+};
+
 /**
  * PostgreSQL from 13 on. Values are in the database's own types; texts are ordered by code point through the
  * collation "C".
@@ -278,6 +289,8 @@ export const postgresql: SqlDialect = {
   rowId: (alias) => `${alias}.ctid`,
   ordered: (sql, type) =>
     type.kind === 'text' ? `${sql} collate "C"` : type.kind === 'boolean' ? `cast(${sql} as int)` : sql,
+  same: (a, b, type) =>
+    `coalesce(${a}, ${ANY[type.kind]}) = coalesce(${b}, ${ANY[type.kind]}) and (${a} is null) = (${b} is null)`,
   nullOf: (type) => `cast(null as ${typeName(type)})`,
   true: 'true',
   false: 'false',

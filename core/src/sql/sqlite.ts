@@ -318,6 +318,7 @@ export const sqlite: SqlDialect = {
   double,
   rowId: (alias) => `${alias}.rowid`,
   ordered: (sql) => sql,
+  same: (a, b) => `${a} is ${b}`,
   nullOf: () => 'null',
   true: '1',
   false: '0',

@@ -14,7 +14,9 @@ export abstract class StatementText implements Statement {
   readonly model: Model;
   readonly checker: FormulaChecker;
   protected readonly parameters: { value: Value; type: DataType }[] = [];
-  private readonly ctes: string[] = [];
+  private readonly ctes: (string | (() => string))[] = [];
+  /** Where common table expressions go that others rest on which stand already; by default behind all. */
+  private insertAt: number | undefined;
   private made = 0;
   protected readonly tables = new Set<string>();
   private readonly relations = new Map<string, string>();
@@ -72,25 +74,53 @@ export abstract class StatementText implements Statement {
   }
 
   add(cte: string): void {
-    this.ctes.push(cte);
+    this.place(cte);
+  }
+
+  private place(cte: string | (() => string)): void {
+    if (this.insertAt === undefined) this.ctes.push(cte);
+    else this.ctes.splice(this.insertAt++, 0, cte);
+  }
+
+  /**
+   * Adds a common table expression whose text is not known yet: it is asked for when the statement is whole.
+   * `before` does something whose own expressions are to stand before it.
+   */
+  protected lateCte(prefix: string, text: () => string) {
+    const name = this.fresh(prefix);
+    const made = () => `${name} as (\n  ${text()}\n)`;
+    this.place(made);
+    const before = <T>(act: () => T): T => {
+      const outer = this.insertAt;
+      const [at, count] = [this.ctes.indexOf(made), this.ctes.length];
+      this.insertAt = at;
+      try {
+        return act();
+      } finally {
+        const added = this.ctes.length - count;
+        this.insertAt = outer === undefined || outer < at ? outer : outer + added;
+      }
+    };
+    return { name, before };
   }
 
   cte(prefix: string, sql: string): string {
     const name = this.fresh(prefix);
-    this.ctes.push(`${name} as (\n  ${sql}\n)`);
+    this.place(`${name} as (\n  ${sql}\n)`);
     return name;
   }
 
   /** A relation that is worked out once: several parts of the statement read it. */
   keptCte(prefix: string, sql: string): string {
     const name = this.fresh(prefix);
-    this.ctes.push(`${name} as materialized (\n  ${sql}\n)`);
+    this.place(`${name} as materialized (\n  ${sql}\n)`);
     return name;
   }
 
   protected statement(select: string): string {
-    return this.ctes.length === 0
+    const ctes = this.ctes.map((cte) => (typeof cte === 'string' ? cte : cte()));
+    return ctes.length === 0
       ? select
-      : `with ${this.recursive ? 'recursive ' : ''}${this.ctes.join(',\n')}\n${select}`;
+      : `with ${this.recursive ? 'recursive ' : ''}${ctes.join(',\n')}\n${select}`;
   }
 }
