@@ -29,6 +29,28 @@ const profileStateSchema = z.strictObject({
 });
 export type ProfileState = z.infer<typeof profileStateSchema>;
 
+const passedProfileSchema = z.strictObject({
+  profile: ofCore<Profile>('what tables would weigh if they were held', profileDocumentSchema),
+  sampled: profileDocumentSchema.shape.sampled.unwrap(),
+  elapsedMs: z.number(),
+});
+export type PassedProfile = z.infer<typeof passedProfileSchema>;
+
+const bothWaysSchema = z.strictObject({
+  tables: z.array(z.string()).describe('whose rows are here as well as in their database'),
+  questions: z.array(
+    z.strictObject({
+      name: z.string(),
+      heldMs: z.number(),
+      passedMs: z.number(),
+      agrees: z.boolean(),
+      note: z.string().optional().describe('where the answers differ first'),
+    }),
+  ),
+});
+/** The same questions on rows that are held here, and in the database that they come from. */
+export type BothWays = z.infer<typeof bothWaysSchema>;
+
 const keptProfileSchema = z.strictObject({
   id: z.int(),
   revision: z.int(),
@@ -64,6 +86,18 @@ export const storage = {
     path: '/models/:id/profile',
     says: 'What the model weighs now, beside what its values need',
     answer: profileStateSchema,
+  }),
+  passedProfile: endpoint({
+    method: 'POST',
+    path: '/models/:id/passed-through/profile',
+    says: 'What tables that are passed through would weigh if they were held, from counts and samples',
+    answer: passedProfileSchema,
+  }),
+  bothWays: endpoint({
+    method: 'POST',
+    path: '/models/:id/passed-through/times',
+    says: 'Asks kept trials of rows that are held, and of the database that they come from',
+    answer: bothWaysSchema,
   }),
   keptProfiles: endpoint({
     method: 'GET',

@@ -22,28 +22,16 @@ async function profiled(
   model: Model,
   modelFile: string,
   options: Options,
-): Promise<{ profile: Profile; advice: readonly Advice[]; sampled: Sampled[] }> {
+): Promise<{ profile: Profile; advice: readonly Advice[]; sampled: readonly Sampled[] }> {
   const { on } = options;
   if (on === undefined) {
     const data = await rowsOfFolder(model, modelFile, options);
     return { profile: profileModel(data), advice: adviceOn(data), sampled: [] };
   }
   const { profileOn } = await import('@crease/server/warehouse');
-  const { profile, sampled } = await onDatabase(model, modelFile, { ...options, on }, (at) => profileOn(at));
-  return {
-    profile,
-    // Advice is measured on all rows, which are not here.
-    advice: [],
-    sampled: profile.tables.flatMap(({ name, columns }): Sampled[] => {
-      const of = sampled.get(name.toLowerCase());
-      if (!of) return [];
-      const errors = columns.flatMap((c) => {
-        const known = of.columns.get(c.name.toLowerCase());
-        return known ? [[c.name, known.error] as const] : [];
-      });
-      return [{ table: name, rows: of.sampledRows, errors: Object.fromEntries(errors) }];
-    }),
-  };
+  const found = await onDatabase(model, modelFile, { ...options, on }, (at) => profileOn(at));
+  // Advice is measured on all rows, which are not here.
+  return { profile: found.profile, advice: [], sampled: found.sampled };
 }
 
 const sampledText = ({ table, rows, errors }: Sampled): string => {

@@ -29,7 +29,7 @@ const MOMENT = 'yyyy-MM-dd HH:mm:ss.SSSSSS';
 
 /** A server of PostgreSQL. Each question has a connection and a read-only transaction of its own. */
 export class PostgresqlReader implements DatabaseReader {
-  constructor(private readonly place: PostgresqlPlace) {}
+  constructor(readonly place: PostgresqlPlace) {}
 
   /**
    * Does work within one read-only transaction, which sees one state of the database. A signal ends the

@@ -12,7 +12,7 @@ import type { ModelVersion } from '../store/index.ts';
 import { WorkFault } from '../threads/workFault.ts';
 import { proposalsOn } from '../warehouse/proposals.ts';
 import { columnFactsOn, rowPageOn } from '../warehouse/looks.ts';
-import { passedTables } from '../warehouse/passedTables.ts';
+import { passedTables } from '../warehouse/passedThrough.ts';
 import type { ModelOnWarehouse } from '../warehouse/warehouse.ts';
 import type { Serve } from './serve.ts';
 import { SENT } from './serve.ts';

@@ -3,6 +3,7 @@ import { ServerError } from '../errors.ts';
 import { NO_PART } from '@crease/core/load';
 import { partedTable, removeParts, splitTable } from '../intake/actOnParts.ts';
 import { Figures, partedBy, sourceKey } from '../store/index.ts';
+import { askBothWays } from '../warehouse/bothWays.ts';
 import type { Workspace } from '../workspace.ts';
 import type { Serve } from './serve.ts';
 
@@ -16,6 +17,11 @@ export function storageRoutes(workspace: Workspace, serve: Serve): void {
     const { number, says } = models.head(id);
     return pool.run('profile', { ...workspace.task(id), number, says }, signal);
   });
+  serve(storage.passedProfile, async ({ params: { id } }) => {
+    const version = workspace.task(id);
+    return pool.load('profileOn', { ...workspace.passed.placeOf(models.head(id).model), ...version });
+  });
+  serve(storage.bothWays, ({ params: { id }, signal }) => askBothWays(workspace.task(id), workspace, signal));
   serve(storage.keptProfiles, ({ params }) => kept.profiles(params.id));
   serve(storage.keptProfile, ({ params: { id, kept: which } }) => {
     const found = kept.profile(id, which);

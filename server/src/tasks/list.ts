@@ -21,6 +21,7 @@ import { partSpans, splitParts } from './parts.ts';
 import { pieces } from './pieces.ts';
 import { previewEdit } from './previewEdit.ts';
 import { profile } from './profile.ts';
+import { profileOn } from './profileOn.ts';
 import { proposals } from './proposals.ts';
 import { prune } from './prune.ts';
 import { query } from './query.ts';
@@ -75,6 +76,7 @@ export const TASKS = {
   pieces,
   previewEdit,
   profile,
+  profileOn,
   proposals,
   prune,
   query,

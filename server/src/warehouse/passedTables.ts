@@ -2,16 +2,17 @@ import { LRUCache } from 'lru-cache';
 import type { JudgedClaim, Judgement } from '@crease/core/claims';
 import type { TableData } from '@crease/core/columns';
 import type { Model, Table } from '@crease/core/model';
-import { connectionOf, isPassedThrough, readModel, withFamilies } from '@crease/core/model';
+import { connectionOf, readModel, withFamilies } from '@crease/core/model';
 import { DataError } from '@crease/core/query';
 import { DATE, textReader } from '@crease/core/values';
 import type { WarehouseFacts } from '@crease/core/warehouse';
 import type { Databases } from '../databases/databases.ts';
+import type { PostgresqlPlace } from '../databases/postgresql.ts';
 import { PostgresqlReader } from '../databases/postgresql.ts';
 import { DatabaseError } from '../databases/reader.ts';
 import type { ModelVersion, Tables } from '../store/index.ts';
 import { sourceKey } from '../store/index.ts';
-import { passedKey } from './passedThrough.ts';
+import { passedKey, passedTables } from './passedThrough.ts';
 import type { Place } from './places.ts';
 import { findPlaces } from './places.ts';
 import { MOST_VALUES } from './relations.ts';
@@ -29,10 +30,6 @@ export interface PassedThroughOf {
   readonly databases: Databases;
   readonly tables: Tables;
 }
-
-/** The tables of a model whose rows stay in their database. */
-export const passedTables = (model: Model): Table[] =>
-  model.tables.filter(isPassedThrough);
 
 /** Asks the databases of tables that are passed through. */
 export class PassedTables {
@@ -136,6 +133,14 @@ export class PassedTables {
       if (!(error instanceof DatabaseError)) throw error;
       return tables.map(() => `unreachable ${Date.now()}`);
     }
+  }
+
+  /** The connection of a model's passed-through tables, and where it leads. Throws where there is none. */
+  placeOf(model: Model): { connection: string; place: PostgresqlPlace } {
+    const [connection] = connectionsOf(model);
+    if (connection === undefined)
+      throw new DataError('no table of the model is passed through', { code: 'not-loaded' });
+    return { connection, place: this.reader(connection).place };
   }
 
   private reader(connection: string): PostgresqlReader {

@@ -1,7 +1,7 @@
 import type { Column, TableData } from '@crease/core/columns';
 import { columnOfCodes, columnOfNumbered, columnValues, SEGMENT_ROWS, tableOf } from '@crease/core/columns';
-import type { Table } from '@crease/core/model';
-import type { ColumnSize, KnownColumn, Profile, SampledTable } from '@crease/core/storage';
+import type { Model, Table } from '@crease/core/model';
+import type { ColumnSize, KnownColumn, Profile, ProfileDocument, SampledTable } from '@crease/core/storage';
 import { columnBytes, profileModel, scaledProfile } from '@crease/core/storage';
 import type { Value } from '@crease/core/values';
 import type { Place } from './places.ts';
@@ -17,8 +17,8 @@ const MOST_VALUES = 200_000;
 /** What a model would weigh if it were held, with how it was found. */
 export interface ProfileOnWarehouse {
   readonly profile: Profile;
-  /** Tables of which a sample was encoded, by name in lower case. */
-  readonly sampled: ReadonlyMap<string, SampledTable>;
+  /** Tables of which a sample was encoded, and how far each column may be off. */
+  readonly sampled: readonly SampledState[];
 }
 
 /**
@@ -47,8 +47,22 @@ export async function profileOn(on: ModelOnWarehouse, most = MOST_ROWS): Promise
     sampled.set(key, sample.known);
   }
   const profile = profileModel(on.dataWith(brought));
-  return { profile: scaledProfile(profile, on.model, sampled), sampled };
+  return { profile: scaledProfile(profile, on.model, sampled), sampled: statesOf(on.model, sampled) };
 }
+
+/** As a profile's document tells it. */
+type SampledState = NonNullable<ProfileDocument['sampled']>[number];
+
+const statesOf = (model: Model, sampled: ReadonlyMap<string, SampledTable>): SampledState[] =>
+  model.tables.flatMap(({ name, columns }): SampledState[] => {
+    const of = sampled.get(name.toLowerCase());
+    if (!of) return [];
+    const errors = columns.flatMap((c) => {
+      const known = of.columns.get(c.name.toLowerCase());
+      return known ? [[c.name, known.error] as const] : [];
+    });
+    return [{ table: name, rows: of.sampledRows, errors: Object.fromEntries(errors) }];
+  });
 
 /** Whether a stretch of pages can be read: of views, and of tables in partitions, it cannot. */
 const hasPages = ({ kind, pages, rows }: Place): boolean =>

@@ -1,6 +1,7 @@
-import { useEffect, useMemo, useRef } from 'react';
+import { useEffect, useMemo, useRef, useState } from 'react';
+import type { PassedProfile } from '@crease/contract';
 import { api } from '@crease/contract';
-import { sameName } from '@crease/core/model';
+import { isPassedThrough, sameName } from '@crease/core/model';
 import type { Profile } from '@crease/core/storage';
 import { compareProfiles } from '@crease/core/storage';
 import { useAnswer } from '../../state/useAnswer.ts';
@@ -11,7 +12,9 @@ import { EvidenceLeaf } from '../../evidence/EvidenceLeaf.tsx';
 import { AdviceList } from './AdviceList.tsx';
 import { ColumnList } from './ColumnList.tsx';
 import { Compared } from './Compared.tsx';
+import { HeldOrPassed } from './HeldOrPassed.tsx';
 import { scaleOf } from './ruler.ts';
+import { withEstimate } from './withEstimate.ts';
 import { Scale } from './Scale.tsx';
 import { StorageHead } from './StorageHead.tsx';
 import { StoredFile } from './StoredFile.tsx';
@@ -23,14 +26,19 @@ import { useFolds } from './useFolds.ts';
 
 /** What a row of each table weighs, beside what its values need, and what would make it lighter. */
 export function StorageStage() {
-  const { id, model } = useModel();
+  const { id, model, state } = useModel();
   const { data, error, isLoading } = useAnswer(api.storage.profile, { id }, { keepPreviousData: true });
   const advice = useAnswer(api.storage.advice, data ? { id } : undefined, { keepPreviousData: true });
   const [selection, select] = useSelection();
   const [view, setView] = useParam('view');
   const compared = useCompared(data?.at);
   const folds = useFolds();
+  const [estimate, setEstimate] = useState<PassedProfile>();
+  // What was worked out is of the rows of then: another revision asks again.
+  useEffect(() => setEstimate(undefined), [state.revision.id]);
+  const profile = useMemo(() => data && withEstimate(data.profile, estimate?.profile), [data, estimate]);
   const selected = selection?.kind === 'column' ? selection.name : undefined;
+  const passed = useMemo(() => new Set(model.tables.filter(isPassedThrough).map((t) => t.name)), [model]);
   const isList = view === 'columns';
   const change = useMemo(
     () => (data && compared.profile ? compareProfiles(compared.profile, data.profile) : undefined),
@@ -51,18 +59,19 @@ export function StorageStage() {
       {data && data.profile.tables.length === 0 && (
         <Blank>Nothing is held yet. Import tables on the Intake stage; staging tables are not weighed.</Blank>
       )}
-      {data && data.profile.tables.length > 0 && isList && (
+      {profile && profile.tables.length > 0 && isList && (
         <ColumnList
-          profile={data.profile}
+          profile={profile}
           before={compared.profile}
           fileName={model.name}
           selected={selected}
           onSelect={onSelect}
         />
       )}
-      {data && data.profile.tables.length > 0 && !isList && (
+      {data && profile && profile.tables.length > 0 && !isList && (
         <Rulers
-          profile={data.profile}
+          profile={profile}
+          passed={passed}
           compared={compared}
           folds={folds}
           selected={selected}
@@ -80,6 +89,7 @@ export function StorageStage() {
       design={design}
       evidence={
         <EvidenceLeaf>
+          <HeldOrPassed estimate={estimate} onEstimate={setEstimate} />
           {change && <Compared change={change} since={compared.says} />}
           {data && data.profile.tables.length > 0 && (
             <AdviceList advice={advice.data} error={advice.error} folds={folds} />
@@ -93,6 +103,7 @@ export function StorageStage() {
 /** The rulers of all tables on one scale, the heaviest first. */
 function Rulers({
   profile,
+  passed,
   compared: { profile: before },
   folds: { measured },
   selected,
@@ -101,6 +112,8 @@ function Rulers({
   children,
 }: {
   profile: Profile;
+  /** Tables that are passed through, by name. */
+  passed: ReadonlySet<string>;
   compared: ComparedWith;
   folds: Folds;
   selected: string | undefined;
@@ -130,6 +143,7 @@ function Rulers({
           <TableRuler
             key={t.name}
             table={t}
+            isPassed={passed.has(t.name)}
             before={before?.tables.find((x) => sameName(x.name, t.name))}
             folded={measured?.after.find((x) => sameName(x.name, t.name))}
             scale={scale}

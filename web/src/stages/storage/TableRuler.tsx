@@ -20,6 +20,7 @@ const NAMED = 14;
  */
 export function TableRuler({
   table,
+  isPassed,
   before,
   folded,
   scale,
@@ -30,6 +31,8 @@ export function TableRuler({
   onParts,
 }: {
   table: TableProfile;
+  /** Its rows stay in their database: what is shown is what it would weigh. */
+  isPassed: boolean;
   before: ProfileDocument['tables'][number] | undefined;
   folded: FoldedTable | undefined;
   scale: number;
@@ -49,22 +52,30 @@ export function TableRuler({
         <RoleMark role={table.role} />
         <span className="text-[13px]">{table.name}</span>
         <span className="flex-1 font-sans text-[12px] font-normal text-soft">
-          {table.derived ? 'made by steps' : ''}
+          {table.derived
+            ? 'made by steps'
+            : isPassed && table.fault === undefined
+              ? 'passed through: what it would weigh'
+              : ''}
         </span>
         {table.fault === undefined ? (
           <span className="flex items-center gap-2 font-sans text-[12px] font-normal text-soft tabular-nums">
             {rulerSays(segments, table.rows, table.totalBytes)}
             <BudgetField table={table.name} takes={table.totalBytes} />
-            <button
-              className="min-h-[24px] underline decoration-dotted"
-              aria-expanded={isParted}
-              onClick={onParts}
-            >
-              parts
-            </button>
+            {!isPassed && (
+              <button
+                className="min-h-[24px] underline decoration-dotted"
+                aria-expanded={isParted}
+                onClick={onParts}
+              >
+                parts
+              </button>
+            )}
           </span>
         ) : (
-          <span className="font-sans text-[12px] font-normal text-vermilion">{table.fault}</span>
+          <span className={`font-sans text-[12px] font-normal ${isPassed ? 'text-soft' : 'text-vermilion'}`}>
+            {isPassed ? 'passed through: nothing is held here' : table.fault}
+          </span>
         )}
       </h3>
       {before && before.totalBytes !== table.totalBytes && (
