@@ -125,6 +125,10 @@ test('a released model is found, asked by its titles, drawn, and its rows are re
   await expect(rows.getByRole('columnheader')).toHaveText([/^no/, /^Town/, /^copies/]);
   await expect(page.getByText('together they make 12, as the answer has')).toBeVisible();
   await expect(page.getByRole('button', { name: 'Correct the chosen value' })).toBeHidden();
+  // Columns to choose from have their titles, as everywhere here.
+  await page.getByRole('combobox', { name: 'Add a column' }).click();
+  await expect(page.getByRole('option').filter({ hasText: 'Town' })).toHaveText('Loans: Town');
+  await page.keyboard.press('Escape');
   await page.goBack();
   await page.getByRole('tab', { name: 'Chart' }).click();
   await expect(page.getByRole('img', { name: 'Chart of Copies' })).toBeVisible();

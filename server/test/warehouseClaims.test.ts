@@ -9,9 +9,9 @@ import type { Rows } from '../../core/src/claims/smallWorld.ts';
 import { model, tablesOf, worlds } from '../../core/src/claims/smallWorld.ts';
 import { answerInSqlite, SqliteDatabase } from '../src/sources/sqliteDatabase.ts';
 
-// Claims that are judged in SQL against the same claims judged on encoded columns: verdicts, counts and samples.
+// Claims that are judged in SQL against the same claims judged on encoded columns: verdicts, counts, samples.
 
-/** What both ways can know: a database has no lines of a file, and of values as frequent any may come first. */
+/** What both ways can know: a database has no lines of files, and of values as frequent any comes first. */
 const comparable = ({ evidence, certain: _, ...judgement }: Judgement) => {
   const { sample = [], distinct = 0, ...counts } = evidence;
   return {

@@ -6,10 +6,9 @@ import type { Count, Counted } from './counts/index.ts';
 import type { Judging, JudgingFacts } from './judging.ts';
 import { askCounts, judgeOnColumns } from './judging.ts';
 
-import type { Evidence } from './evidence.ts';
+import type { Evidence, Judgement, Weight } from './evidence.ts';
 
 export type Verdict = 'holds' | 'broken' | 'unchecked' | 'waived';
-export type Weight = 'blocks' | 'warns';
 export * from './evidence.ts';
 
 /** What a claim is about, so that screens can show it there. Names as the model writes them. */
@@ -20,17 +19,6 @@ export interface About {
   readonly hierarchy?: string;
   readonly measure?: string;
   readonly perspective?: string;
-}
-
-export interface Judgement {
-  readonly verdict: 'holds' | 'broken' | 'unchecked';
-  readonly evidence: Evidence;
-  /** Where it differs from the kind's: a gap in validity warns, an overlap blocks. */
-  readonly weight?: Weight;
-  /** What is the case where it is broken. */
-  readonly found?: string;
-  /** Broken by what shows whatever a broken key or an ambiguous lookup may mean. */
-  readonly certain?: boolean;
 }
 
 /** One statement that a model makes, not judged yet. */

@@ -27,3 +27,16 @@ export interface Evidence {
 /** The most offending values that a sample shows, and the most lines that are named of each. */
 export const SAMPLE_SIZE = 20;
 export const MOST_LINES = 20;
+
+export type Weight = 'blocks' | 'warns';
+
+export interface Judgement {
+  readonly verdict: 'holds' | 'broken' | 'unchecked';
+  readonly evidence: Evidence;
+  /** Where it differs from the kind's: a gap in validity warns, an overlap blocks. */
+  readonly weight?: Weight;
+  /** What is the case where it is broken. */
+  readonly found?: string;
+  /** Broken by what shows whatever a broken key or an ambiguous lookup may mean. */
+  readonly certain?: boolean;
+}

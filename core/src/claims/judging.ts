@@ -2,7 +2,7 @@ import type { FormulaChecker } from '../formula/index.ts';
 import type { Model, Query } from '../model/index.ts';
 import type { Answer, ModelData } from '../query/index.ts';
 import { answerQuery } from '../query/index.ts';
-import type { Judgement } from './claim.ts';
+import type { Judgement } from './evidence.ts';
 import type { Count, Counted } from './counts/index.ts';
 import { runCount, together } from './counts/index.ts';
 

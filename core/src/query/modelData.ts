@@ -256,7 +256,7 @@ export class ModelData implements DataOracle, ModelRows {
     return known;
   }
 
-  /** Of rows that are not here columns are taken to be coarse enough, as without data: who has them finds out. */
+  /** Of rows that are not here columns are taken to be coarse enough: who has them finds out. */
   private isDetermined(table: string, levelColumns: readonly string[], column: string): boolean {
     try {
       const level = levelColumns.map((name) => this.column(table, name));

@@ -121,8 +121,8 @@ export abstract class MeasureSql extends StatementText {
   private lastNumber = 0;
 
   /**
-   * The groups of a base table's rows in a context, with the aggregates that were asked for: one pass over the
-   * rows serves the cells and all of them. Undefined where rows stand several times.
+   * The groups of a base table's rows in a context, with the aggregates that were asked for: one pass over
+   * the rows serves the cells and all of them. Undefined where rows stand several times.
    */
   private gathered(context: SqlContext, base: string): Gathered | undefined {
     const key = this.nameOfContext(context, base);

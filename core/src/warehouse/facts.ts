@@ -32,7 +32,7 @@ export interface WarehouseFacts {
   readonly determined: ReadonlyMap<string, ReadonlySet<string>>;
 }
 
-/** Finds out by counting what statements rest on; what a constraint of the database enforces is not counted. */
+/** Counts what statements rest on, but for what a constraint of the database enforces. */
 export async function learnFacts(model: Model, warehouse: Warehouse, today: number): Promise<WarehouseFacts> {
   // A lookup whose partner may be one of several takes the first, as long as that is not known.
   const unsure: SqlSetting = {

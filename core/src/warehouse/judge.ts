@@ -185,13 +185,13 @@ class WarehouseJudging {
     const key = table.toLowerCase();
     let known = this.rowCounts.get(key);
     if (!known) {
-      known = this.countRows(table);
+      known = this.countAllRows(table);
       this.rowCounts.set(key, known);
     }
     return known;
   }
 
-  private async countRows(table: string): Promise<number> {
+  private async countAllRows(table: string): Promise<number> {
     const held = here<number | undefined>(
       () => this.on.data.rowCount(table),
       () => undefined,

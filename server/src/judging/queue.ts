@@ -210,7 +210,8 @@ export class JudgingQueue {
     } catch (error) {
       if (!(error instanceof DatabaseError)) throw error;
       if (run.asking.signal.aborted) return;
-      // The database cannot be asked now: claims say so, and are judged again with the next change or on request.
+      // The database cannot be asked now: claims say so, and are judged again with the next change or on
+      // request.
       const judgement = unreachable(error.message);
       for (const id of open.keys())
         if (run.entries.get(id)!.judgement.evidence.reason?.code === 'passed-through')

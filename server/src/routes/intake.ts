@@ -15,7 +15,7 @@ import { loadTables } from '../intake/loadTables.ts';
 import type { Workspace } from '../workspace.ts';
 import type { Serve } from './serve.ts';
 
-/** A model with what another has that was made of an earlier state of it: refused where it has changed since. */
+/** A model that was made of an earlier state of another: refused where that has changed since. */
 function withTables(now: Model, before: Model, made: Model): Model {
   if (writeModel(now) !== writeModel(before))
     throw new ServerError('conflict', 'the model has changed while the database was asked: try again');

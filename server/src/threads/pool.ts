@@ -68,8 +68,13 @@ export class WorkPool<Tasks extends TaskList> {
     input: InputOf<Tasks[Kind]>,
     signal?: AbortSignal,
   ): Promise<OutputOf<Tasks[Kind]>> {
-    const order: Order = { kind, input, ...(signal ? { givenUp: flagOf(signal) } : {}) };
-    return unwrap((await this.questions.run(order)) as Ended);
+    const flag = signal && flagOf(signal);
+    const order: Order = { kind, input, ...(flag ? { givenUp: flag.memory } : {}) };
+    try {
+      return unwrap((await this.questions.run(order)) as Ended);
+    } finally {
+      flag?.forget();
+    }
   }
 
   /** As `run`, on the threads that read files. `memory` moves to the thread and is empty here afterwards. */
@@ -124,12 +129,12 @@ export class WorkPool<Tasks extends TaskList> {
 }
 
 /** A flag that a thread can read, set when the signal comes. */
-function flagOf(signal: AbortSignal): Int32Array {
-  const flag = new Int32Array(new SharedArrayBuffer(4));
-  const set = () => void Atomics.store(flag, 0, 1);
+function flagOf(signal: AbortSignal): { readonly memory: Int32Array; readonly forget: () => void } {
+  const memory = new Int32Array(new SharedArrayBuffer(4));
+  const set = () => void Atomics.store(memory, 0, 1);
   if (signal.aborted) set();
   else signal.addEventListener('abort', set, { once: true });
-  return flag;
+  return { memory, forget: () => signal.removeEventListener('abort', set) };
 }
 
 /** Expected faults keep their kind; a bug keeps the trace that it has in its thread. */

@@ -14,9 +14,9 @@ import type { PassedTables } from './passedTables.ts';
 const MOST_QUESTIONS = 12;
 
 /**
- * Asks kept trials, then totals of measures, of rows that are held and of the database that they come from: each
- * twice, the second time counts, as while one works. What needs rows that are not here is passed over. Throws ServerError where no table
- * has rows in both places.
+ * Asks kept trials, then totals of measures, of rows that are held and of the database that they come from:
+ * each twice, the second time counts, as while one works. What needs rows that are not here is passed over.
+ * Throws ServerError where no table has rows in both places.
  */
 export async function askBothWays(
   version: ModelVersion,

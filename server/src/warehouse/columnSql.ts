@@ -1,8 +1,10 @@
 import { postgresql } from '@crease/core/sql';
-import { formatType } from '@crease/core/values';
 import type { DataType } from '@crease/core/values';
 
-/** A column as the catalog of PostgreSQL has it: `type` and `category` as in pg_type, `modifier` of pg_attribute. */
+/**
+ * A column as the catalog of PostgreSQL has it: `type` and `category` as in pg_type, `modifier` of
+ * pg_attribute.
+ */
 export interface CatalogColumn {
   readonly name: string;
   readonly type: string;
@@ -179,7 +181,3 @@ const none = (value: string, declared: DataType): ReadColumn => ({
   sql: postgresql.nullOf(declared),
   misfit: `${value} is not null`,
 });
-
-/** What the stored type is called where it is not the declared one. */
-export const differsFrom = (column: CatalogColumn, declared: DataType): string =>
-  `stored as ${column.type}, declared as ${formatType(declared)}`;

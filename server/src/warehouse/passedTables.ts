@@ -103,9 +103,9 @@ export class PassedTables {
   }
 
   /**
-   * What changes when rows of passed-through tables may have changed, by keys beside those of stored rows: the
-   * greatest value of a table's watermark, where it names one, and what the server counts. A database that
-   * cannot be reached has no version: its claims are judged again.
+   * What changes when rows of passed-through tables may have changed, by keys beside those of stored rows:
+   * the greatest value of a table's watermark, where it names one, and what the server counts. A database
+   * that cannot be reached has no version: its claims are judged again.
    */
   async versions(model: Model): Promise<Record<string, string>> {
     const found: Record<string, string> = {};

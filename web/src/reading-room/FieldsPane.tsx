@@ -1,18 +1,20 @@
 import { useMemo, useState } from 'react';
 import type { Query } from '@crease/core/model';
+import { count } from '../parts/text.ts';
 import { useModel } from '../state/model.tsx';
 import { fieldsOf, foundFields, isAsked, withField } from './fields.ts';
 
-/** So many fields are listed at once: a search narrows them. */
+/** So many fields are listed at first, and with each press for more. */
 const LISTED = 300;
 
 /** What may be asked for, with titles and descriptions; a press adds it to the question or takes it out. */
 export function FieldsPane({ query, onAsk }: { query: Query; onAsk: (query: Query) => void }) {
   const { model } = useModel();
   const [search, setSearch] = useState('');
+  const [listed, setListed] = useState(LISTED);
   const all = useMemo(() => fieldsOf(model), [model]);
   const found = foundFields(all, search);
-  const groups = Map.groupBy(found.slice(0, LISTED), (field) => field.group);
+  const groups = Map.groupBy(found.slice(0, listed), (field) => field.group);
   return (
     <nav
       aria-label="Fields"
@@ -24,7 +26,10 @@ export function FieldsPane({ query, onAsk }: { query: Query; onAsk: (query: Quer
         placeholder="search fields"
         aria-label="Search fields"
         value={search}
-        onChange={(e) => setSearch(e.target.value)}
+        onChange={(e) => {
+          setSearch(e.target.value);
+          setListed(LISTED);
+        }}
       />
       <div className="min-h-0 flex-1 overflow-auto px-3 pb-4">
         {[...groups].map(([group, fields]) => (
@@ -52,8 +57,10 @@ export function FieldsPane({ query, onAsk }: { query: Query; onAsk: (query: Quer
           </section>
         ))}
         {found.length === 0 && <p className="p-2 text-soft">No field matches</p>}
-        {found.length > LISTED && (
-          <p className="p-2 text-soft">{found.length - LISTED} more: search to narrow</p>
+        {found.length > listed && (
+          <button className="btn m-2" onClick={() => setListed(listed + LISTED)}>
+            Show more of {count(found.length - listed)}
+          </button>
         )}
       </div>
     </nav>

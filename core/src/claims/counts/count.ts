@@ -87,8 +87,8 @@ export interface MisfitsCount extends OnRows {
 }
 
 /**
- * Days that are missing between the first and the last, and rows whose day stands on other rows, too. `tally`:
- * `missing` days, and `first` and `last` in days since 1970-01-01.
+ * Days that are missing between the first and the last, and rows whose day stands on other rows, too.
+ * `tally`: `missing` days, and `first` and `last` in days since 1970-01-01.
  */
 export interface DaysCount extends OnRows {
   readonly count: 'days';

@@ -11,7 +11,7 @@ import { countNulls, nullsInSql } from './nulls.ts';
 import { countOrphans, orphansInSql } from './orphans.ts';
 import { countOutside, outsideInSql } from './outside.ts';
 import { countRepeated, repeatedInSql } from './repeated.ts';
-import { countRows, rowsInSql } from './rows.ts';
+import { countAllRows, rowsInSql } from './rows.ts';
 import { countShares, sharesInSql } from './shares.ts';
 import { countVersions, versionsInSql } from './versions.ts';
 
@@ -24,7 +24,7 @@ type Of<K extends CountKind> = Extract<Count, { count: K }>;
 
 /** How each kind of count is run on encoded columns, and how it is put in SQL. */
 const KINDS: { readonly [K in CountKind]: { onColumns: RunCount<Of<K>>; inSql: CountInSql<Of<K>> } } = {
-  rows: { onColumns: countRows, inSql: rowsInSql },
+  rows: { onColumns: countAllRows, inSql: rowsInSql },
   nulls: { onColumns: countNulls, inSql: nullsInSql },
   repeated: { onColumns: countRepeated, inSql: repeatedInSql },
   orphans: { onColumns: countOrphans, inSql: orphansInSql },

@@ -17,8 +17,8 @@ export const countLoops: RunCount<LoopsCount> = ({ table: name, key: keyName, pa
 };
 
 /**
- * By row, the row + 1 of its parent; 0 for none, and where a key that stands on several rows leaves open which
- * one is meant. What is its own parent is so whatever its key.
+ * By row, the row + 1 of its parent; 0 for none, and where a key that stands on several rows leaves open
+ * which one is meant. What is its own parent is so whatever its key.
  */
 function certainParents(key: Column, parent: Column): Uint32Array {
   const { from, to, size } = keyNumbers([parent], [key]);

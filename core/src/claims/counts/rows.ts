@@ -1,7 +1,7 @@
 import type { CountInSql } from './bySql.ts';
 import type { RowsCount, RunCount } from './count.ts';
 
-export const countRows: RunCount<RowsCount> = ({ table }, data) => ({
+export const countAllRows: RunCount<RowsCount> = ({ table }, data) => ({
   checked: data.rowCount(table),
   against: 0,
 });

@@ -40,8 +40,8 @@ export const notAQuantity: ClaimKind = {
             judging: function* () {
               const part = isKeyOrReference(model, t, c.name);
               const type = parseType(c.type) ?? TEXT;
-              // A distinct count is what codes are counted by: nothing is added up. Values are looked at where
-              // name and type do not tell.
+              // A distinct count is what codes are counted by: nothing is added up. Values are looked at
+              // where name and type do not tell.
               const isSettled = isCount(c.aggregate) || part !== undefined || !mayBeCode(c.name, type);
               const { checked, tally } = yield* askCount(
                 isSettled

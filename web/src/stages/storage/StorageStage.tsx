@@ -33,9 +33,9 @@ export function StorageStage() {
   const [view, setView] = useParam('view');
   const compared = useCompared(data?.at);
   const folds = useFolds();
-  const [estimate, setEstimate] = useState<PassedProfile>();
-  // What was worked out is of the rows of then: another revision asks again.
-  useEffect(() => setEstimate(undefined), [state.revision.id]);
+  // What was worked out is of the model of then: another revision asks again.
+  const [estimated, setEstimated] = useState<{ revision: number; estimate: PassedProfile }>();
+  const estimate = estimated?.revision === state.revision.id ? estimated.estimate : undefined;
   const profile = useMemo(() => data && withEstimate(data.profile, estimate?.profile), [data, estimate]);
   const selected = selection?.kind === 'column' ? selection.name : undefined;
   const passed = useMemo(() => new Set(model.tables.filter(isPassedThrough).map((t) => t.name)), [model]);
@@ -89,7 +89,10 @@ export function StorageStage() {
       design={design}
       evidence={
         <EvidenceLeaf>
-          <HeldOrPassed estimate={estimate} onEstimate={setEstimate} />
+          <HeldOrPassed
+            estimate={estimate}
+            onEstimate={(made) => setEstimated({ revision: state.revision.id, estimate: made })}
+          />
           {change && <Compared change={change} since={compared.says} />}
           {data && data.profile.tables.length > 0 && (
             <AdviceList advice={advice.data} error={advice.error} folds={folds} />

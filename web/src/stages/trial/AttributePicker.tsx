@@ -3,6 +3,7 @@ import { Combobox, ComboboxButton, ComboboxInput, ComboboxOption, ComboboxOption
 import { ChevronDown } from 'lucide-react';
 import { useModel } from '../../state/model.tsx';
 import { attributesOf } from './attributes.ts';
+import { useSaid } from './said.ts';
 
 /** One column of the model, completed as one types. */
 export function AttributePicker({
@@ -16,18 +17,19 @@ export function AttributePicker({
 }) {
   const { model } = useModel();
   const [query, setQuery] = useState('');
+  const said = useSaid();
   const all = useMemo(
     () =>
       attributesOf(model)
         .filter((a) => typeof a.item === 'string')
-        .map((a) => a.text),
-    [model],
+        .map((a) => ({ path: a.text, text: said.column(a.text) })),
+    [model, said],
   );
-  const found = all.filter((text) => text.toLowerCase().includes(query.toLowerCase())).slice(0, 80);
+  const found = all.filter(({ text }) => text.toLowerCase().includes(query.toLowerCase())).slice(0, 80);
   return (
     <Combobox
       value={value ?? ''}
-      onChange={(text) => onChange(text || undefined)}
+      onChange={(path) => onChange(path || undefined)}
       onClose={() => setQuery('')}
       immediate
     >
@@ -36,7 +38,7 @@ export function AttributePicker({
           className="field w-[210px] pr-6"
           aria-label={label}
           placeholder={label.toLowerCase()}
-          displayValue={(text: string) => text}
+          displayValue={(path: string) => (path === '' ? '' : said.column(path))}
           onChange={(e) => setQuery(e.target.value)}
         />
         <ComboboxButton className="absolute inset-y-0 right-1" aria-label={`Open ${label}`}>
@@ -47,10 +49,10 @@ export function AttributePicker({
         anchor="bottom start"
         className="z-40 max-h-[300px] w-[260px] overflow-auto border border-ink bg-raised py-1"
       >
-        {found.map((text) => (
+        {found.map(({ path, text }) => (
           <ComboboxOption
-            key={text}
-            value={text}
+            key={path}
+            value={path}
             className="cursor-pointer truncate px-3 py-[3px] data-[focus]:bg-ink data-[focus]:text-leaf"
           >
             {text}

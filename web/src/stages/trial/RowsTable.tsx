@@ -1,6 +1,8 @@
 import { useState } from 'react';
 import type { KeyboardEvent } from 'react';
 import type { AggregateRows, CorrectedCell } from '@crease/core/rows';
+import { useModel } from '../../state/model.tsx';
+import { useSaid } from './said.ts';
 import { formatValue, isNumeric } from '../../parts/format.ts';
 import { count } from '../../parts/text.ts';
 
@@ -27,6 +29,11 @@ export function RowsTable({
   onRemove: (name: string) => void;
 }) {
   const [at, setAt] = useState({ row: 0, column: 0 });
+  const { isReader } = useModel();
+  const said = useSaid();
+  const own = `${isReader ? said.table(rows.table) : rows.table}${isReader ? ': ' : '.'}`;
+  const titleOf = ({ name, title }: AggregateRows['columns'][number]): string =>
+    title ?? said.column(name).replace(own, '');
   const hasLines = rows.lines.length > 0;
   const correctable = rows.columns.map((_, column) => canCorrect(column));
   const corrected = new Map((rows.corrected ?? []).map((c) => [`${c.row} ${c.column}`, c]));
@@ -66,11 +73,16 @@ export function RowsTable({
           <thead className="sticky top-0 bg-leaf">
             <tr>
               {rows.columns.map((c) => (
-                <th key={c.name} scope="col" className={isNumeric(c.type) ? 'num' : ''} title={c.name}>
-                  {c.title ?? c.name.replace(`${rows.table}.`, '')}
+                <th
+                  key={c.name}
+                  scope="col"
+                  className={isNumeric(c.type) ? 'num' : ''}
+                  title={isReader ? titleOf(c) : c.name}
+                >
+                  {titleOf(c)}
                   <button
                     className="btn btn-bare ml-1 h-[18px] px-[2px]"
-                    aria-label={`Remove ${c.name}`}
+                    aria-label={`Remove ${isReader ? titleOf(c) : c.name}`}
                     onClick={() => onRemove(c.name)}
                   >
                     ×
