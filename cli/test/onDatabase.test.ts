@@ -1,0 +1,187 @@
+import { spawnSync } from 'node:child_process';
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import type { Cluster } from '../../server/test/postgresql.ts';
+import { startPostgresql } from '../../server/test/postgresql.ts';
+
+// `check`, `query`, `profile` and `propose` of a database, without a workspace.
+
+let folder: string;
+let cluster: Cluster;
+beforeAll(async () => {
+  folder = mkdtempSync(join(tmpdir(), 'crease-on-'));
+  cluster = await startPostgresql();
+  await cluster.client.query(`create schema lending;
+    create table lending.branch (code text, name text, region text);
+    create table lending.loan (no int primary key, branch_code text, lent_on date, fine numeric(8,2));
+    insert into lending.branch values ('A', 'Ash', 'North'), ('B', 'Birch', 'South'), ('B', 'Birch again', 'South');
+    insert into lending.loan select i, (array['A', 'B', 'Z', null])[i % 4 + 1], date '2026-01-01' + i % 60, i % 5 from generate_series(1, 400) i;
+    create schema other; create table other.loan (no int);
+    create table other.branch (code text)`);
+  writeFileSync(join(folder, 'm.json'), JSON.stringify(model));
+  writeFileSync(join(folder, 'days.csv'), days.join('\n'));
+}, 60_000);
+afterAll(async () => {
+  rmSync(folder, { recursive: true, force: true });
+  await cluster.stop();
+});
+
+const columns = (of: Record<string, string>) => Object.entries(of).map(([name, type]) => ({ name, type }));
+const model = {
+  crease: 1,
+  name: 'lending',
+  tables: [
+    {
+      name: 'loan',
+      role: 'fact',
+      key: ['no'],
+      source: { file: 'loan.csv' },
+      columns: columns({ no: 'integer', branch_code: 'text', lent_on: 'date', fine: 'decimal(8,2)' }),
+    },
+    {
+      name: 'branch',
+      role: 'dimension',
+      key: ['code'],
+      columns: columns({ code: 'text', name: 'text', region: 'text' }),
+    },
+    {
+      name: 'days',
+      role: 'dimension',
+      key: ['day'],
+      source: { file: 'days.csv' },
+      columns: columns({ day: 'date', month: 'text' }),
+    },
+  ],
+  relationships: [
+    {
+      name: 'loan_branch',
+      from: { table: 'loan', columns: ['branch_code'] },
+      to: { table: 'branch', columns: ['code'] },
+    },
+    {
+      name: 'lent_on',
+      from: { table: 'loan', columns: ['lent_on'] },
+      to: { table: 'days', columns: ['day'] },
+    },
+  ],
+  measures: [{ name: 'Fines', formula: 'sum(loan.fine)' }],
+};
+/** The days of January alone: they lie in a file, and not in the database. */
+const days = [
+  'day,month',
+  ...Array.from({ length: 31 }, (_, i) => `2026-01-${String(i + 1).padStart(2, '0')},January`),
+];
+
+const bin = join(import.meta.dirname, '../bin/crease.mjs');
+function crease(args: readonly string[], environment: Record<string, string> = {}) {
+  const { status, stdout, stderr } = spawnSync(process.execPath, [bin, ...args], {
+    cwd: folder,
+    encoding: 'utf8',
+    env: { ...process.env, ...environment },
+  });
+  return { status, stdout, stderr };
+}
+const url = () => {
+  const { host, port, user, database } = cluster.place;
+  return `postgresql://${user}@${host}:${port}/${database}`;
+};
+/** A connection by its name, as pipelines have it. */
+const named = () => ({
+  CREASE_CONNECTION_WAREHOUSE: url(),
+  CREASE_CONNECTION_WAREHOUSE_PASSWORD: cluster.place.password,
+});
+const on = ['--on', 'warehouse', '--schema', 'lending'];
+
+interface Listed {
+  readonly claims: {
+    id: string;
+    verdict: string;
+    evidence: { checked: number; against: number; notes?: string[] };
+  }[];
+}
+const verdicts = (stdout: string) => new Map((JSON.parse(stdout) as Listed).claims.map((c) => [c.id, c]));
+
+test('check judges where the rows lie, and takes along a small file that is not there', () => {
+  const { status, stdout } = crease(['check', 'm.json', ...on, '--json'], named());
+  expect(status).toBe(1);
+  const claims = verdicts(stdout);
+  const said = (id: string) => [
+    claims.get(id)?.verdict,
+    claims.get(id)?.evidence.checked,
+    claims.get(id)?.evidence.against,
+  ];
+  expect(said('key-unique:branch')).toEqual(['broken', 3, 2]);
+  expect(said('reference-complete:loan_branch')).toEqual(['broken', 300, 100]);
+  expect(said('reference-filled:loan_branch')).toEqual(['broken', 400, 100]);
+  expect(said('key-unique:loan')).toEqual(['holds', 400, 0]);
+  // Days after January are in no row of the file.
+  expect(claims.get('reference-complete:lent_on')?.evidence.against).toBeGreaterThan(150);
+  // There is no file to be read: nothing is claimed of one.
+  expect(claims.has('file-read:loan')).toBe(false);
+  expect(claims.get('file-read:days')?.verdict).toBe('holds');
+});
+
+test('query answers there, with an address in place of a name, and the password of the environment', () => {
+  writeFileSync(
+    join(folder, 'q.json'),
+    JSON.stringify({ measures: ['Fines'], by: ['days.month'], totals: true }),
+  );
+  const { status, stdout } = crease(
+    ['query', 'm.json', '--query', 'q.json', '--on', url(), '--schema', 'lending', '--json'],
+    {
+      PGPASSWORD: cluster.place.password,
+    },
+  );
+  expect(status).toBe(0);
+  const answer = JSON.parse(stdout) as { rows: unknown[][]; totals: unknown[] };
+  expect(answer.totals).toEqual(['800.00']);
+  expect(answer.rows.map((row) => row[0])).toEqual(['January', null]);
+});
+
+test('profile tells what tables would weigh, and propose drafts a schema', () => {
+  const { status, stdout } = crease(['profile', 'm.json', ...on, '--json'], named());
+  expect(status).toBe(0);
+  const { tables } = JSON.parse(stdout) as { tables: { name: string; rows: number; totalBytes: number }[] };
+  expect(tables.map((t) => [t.name, t.rows])).toEqual([
+    ['loan', 400],
+    ['branch', 3],
+    ['days', 31],
+  ]);
+  const proposed = crease(['propose', ...on, '--out', 'drafted.json'], named());
+  expect(proposed.status).toBe(0);
+  expect(proposed.stderr).toContain('on all rows: 100 of 300 against it');
+  const drafted = JSON.parse(readFileSync(join(folder, 'drafted.json'), 'utf8')) as typeof model;
+  expect(drafted.tables.map((t) => [t.name, t.source])).toEqual([
+    ['branch', { connection: 'warehouse', schema: 'lending', table: 'branch' }],
+    ['loan', { connection: 'warehouse', schema: 'lending', table: 'loan' }],
+  ]);
+  expect(crease(['check', 'drafted.json', '--on', 'warehouse', '--json'], named()).status).toBe(1);
+});
+
+test('what cannot be asked is said in one line each, with exit status 2', () => {
+  const fault = (args: string[], environment = named()): string => {
+    const { status, stderr } = crease(args, environment);
+    expect(status).toBe(2);
+    return stderr;
+  };
+  expect(fault(['check', 'm.json', '--on', 'nowhere'])).toContain('set CREASE_CONNECTION_NOWHERE to a URL');
+  expect(fault(['check', 'm.json', '--on', 'mysql://x/y'])).toContain(
+    'no URL that begins with postgresql://',
+  );
+  expect(
+    fault(['check', 'm.json', ...on], { ...named(), CREASE_CONNECTION_WAREHOUSE_PASSWORD: 'wrong' }),
+  ).toContain('the password of postgres is not right');
+  // Two schemas have a loan, and neither is the one that the account sees by itself.
+  expect(fault(['check', 'm.json', '--on', 'warehouse'])).toContain(
+    'loan: the database has lending.loan and other.loan; say which schema is meant',
+  );
+  expect(fault(['check', 'm.json', ...on, '--both'])).toContain('--on asks one database');
+  expect(fault(['check', 'm.json', ...on, '--limit-seconds', 'soon'])).toContain(
+    '--limit-seconds takes a number',
+  );
+  expect(fault(['propose', '--on', 'warehouse', '--schema', 'nothing'])).toContain(
+    'the schema nothing has no tables',
+  );
+  expect(fault(['propose'])).toContain('name a folder of files, or a database');
+});
