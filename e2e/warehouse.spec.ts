@@ -1,0 +1,132 @@
+import { expect, test } from '@playwright/test';
+import AxeBuilder from '@axe-core/playwright';
+import type { Cluster } from '../server/test/postgresql.ts';
+import { startPostgresql } from '../server/test/postgresql.ts';
+import { newModel, stateOf } from './byApi.ts';
+
+// A star whose rows stay in their database, from the list of its tables to an answer and back.
+
+let cluster: Cluster;
+test.beforeAll(async ({ request }) => {
+  cluster = await startPostgresql();
+  await cluster.client.query(`create schema lending;
+    create table lending.branch (code text primary key, name text not null, region text);
+    create table lending.loan (id int primary key, branch_code text, lent_on date, fine numeric(8,2));
+    insert into lending.branch values ('A', 'Ash', 'North'), ('B', 'Birch', 'North'), ('C', 'Cedar', 'South');
+    insert into lending.loan select i, (array['A', 'B', 'C'])[i % 3 + 1], date '2026-01-01' + i % 90, (i % 5) * 0.25 from generate_series(1, 3000) i;
+    insert into lending.loan values (9001, 'Z', '2026-02-01', 1)`);
+  const answer = await request.put('/api/connections', {
+    data: { kind: 'postgresql', name: 'lending', ...cluster.place },
+  });
+  expect(answer.ok()).toBe(true);
+});
+test.afterAll(async ({ request }) => {
+  await request.delete('/api/connections/lending');
+  await cluster.stop();
+});
+test.beforeEach(({ page }) => {
+  page.on('pageerror', (error) => {
+    throw error;
+  });
+});
+
+test('tables are passed through, a star is drafted, asked and checked where its rows lie, held, and undone', async ({
+  page,
+  request,
+}) => {
+  test.setTimeout(90_000);
+  const id = await newModel(request, 'In its database');
+  await page.goto(`/m/${id}/intake`);
+  await page.getByRole('button', { name: 'Databases' }).click();
+  await page
+    .getByRole('navigation', { name: 'Connections' })
+    .getByRole('button', { name: /^lending/ })
+    .click();
+  await page.getByRole('checkbox', { name: 'Choose branch' }).check();
+  await page.getByRole('checkbox', { name: 'Choose loan' }).check();
+  await page.getByRole('button', { name: 'Pass through' }).click();
+  await expect(page.getByText('2 tables passed through: rows stay in lending')).toBeVisible();
+  await expect(page.getByRole('row', { name: /lending\.loan/ })).toContainText('passed through as loan');
+  expect((await stateOf(request, id)).stored).toEqual([]);
+
+  // What rows there are is seen before anything is related.
+  await page.getByRole('button', { name: 'Back to Intake' }).click();
+  const tables = page.getByRole('table', { name: 'Tables of the model' });
+  await tables
+    .getByRole('row', { name: /lending\.loan/ })
+    .getByRole('button')
+    .first()
+    .click();
+  await expect(page.getByText('3,001 rows')).toBeVisible();
+
+  await page.getByRole('button', { name: 'Draft a star' }).click();
+  await page.getByRole('button', { name: 'Accept all' }).click();
+  await expect(page.getByText(/accept \d+ proposals/)).toBeVisible();
+  await page.goto(`/m/${id}/stars?sel=relationship:loan_branch`);
+  await expect(page.getByText('1 of 3,001 rows of loan').first()).toBeVisible({ timeout: 30_000 });
+
+  const query = { by: ['branch.region'], measures: ['Total fine'], totals: true };
+  await page.goto(`/m/${id}/trial?q=${encodeURIComponent(JSON.stringify(query))}`);
+  const answer = page.getByRole('table', { name: 'Answer' });
+  await expect(answer.getByRole('row', { name: /North/ })).toContainText('1,000.00');
+  await expect(answer.getByRole('row', { name: /total/ })).toContainText('1,501.00');
+
+  // What they would weigh; then one is held, and both ways give the same answers.
+  await page.goto(`/m/${id}/storage`);
+  await expect(page.getByText('passed through: nothing is held here')).toHaveCount(2);
+  await page.getByRole('button', { name: 'Estimate what they would weigh' }).click();
+  await expect(page.getByRole('region', { name: 'loan', exact: true })).toContainText('× 3,001 rows');
+  const found = await new AxeBuilder({ page }).analyze();
+  const serious = found.violations.filter((v) => v.impact === 'serious' || v.impact === 'critical');
+  expect(serious.map((v) => [v.id, v.nodes.map((n) => n.target)])).toEqual([]);
+  await page.goto(`/m/${id}/intake`);
+  await page.getByRole('button', { name: 'Hold loan' }).click();
+  await page.getByRole('button', { name: 'Load loan' }).click();
+  await page.getByRole('button', { name: 'Import 1 table' }).click();
+  await expect(page.getByText('3,001 rows stored')).toBeVisible();
+  await page.goto(`/m/${id}/storage`);
+  await page.getByRole('button', { name: 'Compare times' }).click();
+  const times = page.getByRole('table', { name: 'Times of questions' });
+  await expect(times.getByRole('row', { name: /Total fine/ })).toContainText('the same');
+  await expect(times).not.toContainText('row 1');
+
+  // Taken back: the rows are asked in their database again, and in the end there is no table.
+  const undo = page.getByRole('button', { name: 'Undo', exact: true }).first();
+  const takeBack = async () => {
+    const { revision } = await stateOf(request, id);
+    await undo.click();
+    await expect.poll(async () => (await stateOf(request, id)).revision.id).not.toBe(revision.id);
+  };
+  await undo.click();
+  // Rows that are loaded are not taken back without a word.
+  await page.getByRole('dialog').getByRole('button', { name: 'Undo' }).click();
+  await expect(page.getByText('passed through: nothing is held here')).toHaveCount(1);
+  await expect(page.getByRole('dialog')).toBeHidden();
+  await takeBack();
+  await expect
+    .poll(async () => (await stateOf(request, id)).model.tables.map((t) => t.held))
+    .toEqual([false, false]);
+  await page.goto(`/m/${id}/trial?q=${encodeURIComponent(JSON.stringify(query))}`);
+  await expect(answer.getByRole('row', { name: /total/ })).toContainText('1,501.00');
+  await takeBack();
+  await takeBack();
+  await expect.poll(async () => (await stateOf(request, id)).model.tables).toEqual([]);
+});
+
+test('a database that cannot be reached is said on the answer, and the model goes on', async ({
+  page,
+  request,
+}) => {
+  const id = await newModel(request, 'Out of reach');
+  const passed = await request.post(`/api/models/${id}/passed-through`, {
+    data: { connection: 'lending', tables: [{ schema: 'lending', table: 'branch' }] },
+  });
+  expect(passed.ok()).toBe(true);
+  const place = { kind: 'postgresql', name: 'lending', ...cluster.place };
+  await request.put('/api/connections', { data: { ...place, port: 1 } });
+  await page.goto(`/m/${id}/intake?sel=table:branch`);
+  await expect(page.getByText(/nothing answers at 127\.0\.0\.1:1/).first()).toBeVisible();
+  await request.put('/api/connections', { data: place });
+  await page.reload();
+  await expect(page.getByText('3 rows').first()).toBeVisible();
+});
