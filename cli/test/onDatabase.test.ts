@@ -139,6 +139,28 @@ test('query answers there, with an address in place of a name, and the password 
   expect(answer.rows.map((row) => row[0])).toEqual(['January', null]);
 });
 
+test('rows behind a number are listed there, and add up to it', () => {
+  writeFileSync(join(folder, 'q.json'), JSON.stringify({ measures: ['Fines'], by: ['days.month'] }));
+  const cell = JSON.stringify({ measure: 'Fines', by: ['January'] });
+  const asked = ['rows', 'm.json', '--query', 'q.json', '--cell', cell, ...on, '--limit', '3', '--json'];
+  const { status, stdout } = crease([...asked, '--columns', 'no,lent_on,days.month'], named());
+  expect(status).toBe(0);
+  const { aggregates } = JSON.parse(stdout) as { aggregates: Record<string, unknown>[] };
+  expect(aggregates).toMatchObject([
+    {
+      text: 'sum(loan.fine)',
+      rows: [
+        [1, '2026-01-02', 'January'],
+        [2, '2026-01-03', 'January'],
+        [3, '2026-01-04', 'January'],
+      ],
+      lines: [],
+    },
+  ]);
+  expect(Number(aggregates[0]!['sum'])).toBe(Number(aggregates[0]!['of']));
+  expect(Number(aggregates[0]!['sum'])).toBeGreaterThan(300);
+});
+
 test('profile tells what tables would weigh, and propose drafts a schema', () => {
   const { status, stdout } = crease(['profile', 'm.json', ...on, '--json'], named());
   expect(status).toBe(0);

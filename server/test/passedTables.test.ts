@@ -99,6 +99,14 @@ test('a star is drafted, asked and checked, and no row is brought in', async () 
     ],
     ['1500.00'],
   ]);
+  const behind = await post<{ aggregates: object[] }>(`/api/models/${model}/rows-behind`, {
+    query: byRegion.query,
+    cells: [{ measure: 'Fines', by: ['South'] }],
+    limit: 2,
+  });
+  expect(behind.aggregates).toMatchObject([
+    { table: 'loan', more: 998, sum: '500.00', of: '500.00', rows: [[2, 'C', '2026-01-03', '0.50'], {}] },
+  ]);
   const claims = await judged(model);
   expect(claims.failure).toBeUndefined();
   expect(claims.claims.filter((c) => c.verdict === 'unchecked').map((c) => c.id)).toEqual([]);

@@ -7,8 +7,10 @@ import type { AggregateRows } from '@crease/core/rows';
 import { rowsBehind } from '@crease/core/rows';
 import { NO_CACHE, rowsOfFolder } from '../folderRows.ts';
 import { CommandError, loadModel, readText } from '../input.ts';
+import type { DatabaseOptions } from '../onDatabase.ts';
+import { onDatabase, withDatabase } from '../onDatabase.ts';
 
-interface Options {
+interface Options extends DatabaseOptions {
   query: string;
   data?: string;
   cache?: boolean;
@@ -23,8 +25,7 @@ interface Options {
 }
 
 export function addRows(program: Command): void {
-  program
-    .command('rows <model>')
+  withDatabase(program.command('rows <model>'))
     .description('lists the rows behind a cell of an answer, and shows that they add up to it')
     .requiredOption('--query <file>', 'the query as JSON; - reads standard input')
     .option('--data <dir>', 'folder of the data files; by default that of the model')
@@ -45,14 +46,13 @@ export function addRows(program: Command): void {
       const query = readQuery(readText(options.query, 'query'));
       const cells = options.cell === undefined ? [firstTotal(query)] : readCells(options.cell);
       const limit = wholeNumber(options.limit, '--limit', 0);
-      const data = await rowsOfFolder(model, modelFile, options);
-      const found = rowsBehind(data, {
-        query,
-        cells,
-        listing: options.listing,
-        columns: options.columns?.split(',').map((c) => c.trim()),
-        limit,
-      });
+      const columns = options.columns?.split(',').map((c) => c.trim());
+      const request = { query, cells, listing: options.listing, columns, limit };
+      const { on } = options;
+      const found =
+        on === undefined
+          ? rowsBehind(await rowsOfFolder(model, modelFile, options), request)
+          : await onDatabase(model, modelFile, { ...options, on }, (at) => at.rowsBehind(request));
       if (options.json) return void process.stdout.write(`${JSON.stringify(found)}\n`);
       if (options.csv || options.parquet !== undefined) {
         const one = chosen(found.aggregates, options.aggregate);

@@ -81,7 +81,7 @@ export interface RowsBehind {
 }
 
 /** Rows that are listed where nobody says how many. */
-const USUAL_LIMIT = 500;
+export const USUAL_LIMIT = 500;
 
 /**
  * The rows behind cells: for each aggregate of the measure those that the evaluator's own context leaves. A
@@ -112,7 +112,10 @@ export function rowsBehind(data: ModelData, request: RowsRequest): RowsBehind {
 }
 
 /** The listing of a name; throws QueryError where the model has none. */
-function listingOf(data: ModelData, name: string | undefined): DetailListing | undefined {
+export function listingOf(
+  data: Pick<ModelData, 'model'>,
+  name: string | undefined,
+): DetailListing | undefined {
   if (name === undefined) return undefined;
   const listings = data.model.detailListings ?? [];
   const found = listings.find((l) => sameName(l.name, name));
@@ -172,7 +175,7 @@ function listed(
     sum: isSum ? sumOf(behind, all) : null,
     of: isOneCell(behind) ? together(behind, isSum) : null,
     hiddenByListing: rows.length - shown.length,
-    ...(isSum ? {} : { standsFor: standsFor(behind, text) }),
+    ...(isSum ? {} : { standsFor: meaningOf(node, text, isOneCell(behind)) }),
     ...(corrected.length > 0 ? { corrected } : {}),
     ...(keys.length > 0
       ? { keys: rowsOfColumns(keys.map(({ of, type }) => of(some).map((value) => toJson(value, type)))) }
@@ -236,7 +239,7 @@ function together(behind: readonly Behind[], isSum: boolean): string | null {
   return textOf(total, behind[0]!.aggregate.node.type);
 }
 
-function plus(a: Value, b: Value, type: DataType | null): Value {
+export function plus(a: Value, b: Value, type: DataType | null): Value {
   if (a === null || b === null) return a ?? b;
   return type?.kind === 'double' ? Number(a) + Number(b) : add(a as Exact, b as Exact);
 }
@@ -245,7 +248,7 @@ const textOf = (value: Value, type: DataType | null): string | null =>
   value === null ? null : String(type ? toJson(value, type) : value);
 
 /** Columns of a table that are not hidden; all where none is shown. */
-function visible(table: Table): string[] {
+export function visible(table: Table): string[] {
   const shown = table.columns.filter((c) => !c.hidden);
   return (shown.length > 0 ? shown : table.columns).map((c) => columnPath(table.name, c.name));
 }
@@ -354,11 +357,14 @@ const MEANINGS: Readonly<Record<string, string>> = {
   count: 'how many different values they have',
 };
 
-function standsFor(behind: readonly Behind[], text: string): string {
-  const { node } = behind[0]!.aggregate;
-  const meaning = MEANINGS[node.aggregate] ?? 'how far they are spread';
-  const of = node.distinct ? MEANINGS.count! : meaning;
-  return isOneCell(behind)
+/** What rows stand for that are not summed; `isOnce` where the aggregate is worked out once for the cell. */
+export function meaningOf(
+  { aggregate, distinct }: { readonly aggregate: string; readonly distinct: boolean },
+  text: string,
+  isOnce: boolean,
+): string {
+  const of = distinct ? MEANINGS.count! : (MEANINGS[aggregate] ?? 'how far they are spread');
+  return isOnce
     ? `${text} is no sum over these rows, but ${of}`
     : `these rows are behind ${text}, which is worked out for each combination of a "per" by itself`;
 }

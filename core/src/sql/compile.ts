@@ -52,13 +52,13 @@ function prefixes({ byCount, acrossCount }: PlainAsked): { by: number; across: n
 }
 
 /** The setting of a model with parts on the spot, or another as-of day. */
-function spotSetting(asked: SqlSetting, model: Model): SqlSetting {
+export function spotSetting(asked: SqlSetting, model: Model): SqlSetting {
   if (model === asked.model) return asked;
   const today = model.asOf === asked.model.asOf ? asked.today : (textReader(DATE)(model.asOf!) as number);
   return { ...asked, model, checker: new FormulaChecker(model, asked.checker.oracle), today };
 }
 
-function roledSetting(setting: SqlSetting): SqlSetting {
+export function roledSetting(setting: SqlSetting): SqlSetting {
   const checker = roledChecker(setting.checker);
   return { ...setting, model: checker.model, checker };
 }

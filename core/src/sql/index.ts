@@ -6,3 +6,4 @@ export * from './sqlite.ts';
 export * from './run.ts';
 export * from './postgresql.ts';
 export * from './rows.ts';
+export * from './rowsBehind.ts';

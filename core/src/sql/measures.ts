@@ -169,7 +169,7 @@ export abstract class MeasureSql extends StatementText {
 
   // ---------- values ----------
 
-  private measureTree(name: string): { typed: Typed; measure: Measure } {
+  protected measureTree(name: string): { typed: Typed; measure: Measure } {
     return { typed: this.checker.measure(name)!.typed!, measure: this.checker.names.measure(name)! };
   }
 
@@ -177,7 +177,7 @@ export abstract class MeasureSql extends StatementText {
    * All axes by which values in a context differ: its own, and those that its days stand for. In one order,
    * since unions go by position.
    */
-  private keysOf(context: SqlContext): SqlAxis[] {
+  protected keysOf(context: SqlContext): SqlAxis[] {
     const days = context.steps.flatMap((step) =>
       step.kind === 'condition' && step.condition.kind === 'days' ? step.condition.keys : [],
     );
@@ -319,14 +319,7 @@ export abstract class MeasureSql extends StatementText {
       ...context,
       axes: [...context.axes, ...node.columns.map((c) => this.columnAxis(c.table, c.column))],
     };
-    const innerKeys = this.keysOf(inner);
-    const selects = this.list(node.arg, inner);
-    const listed = selects.length === 0 ? this.noRows(innerKeys) : selects.join('\n  union ');
-    const all = this.cte('list', listed);
-    const combinations = this.cte(
-      'cells',
-      `select distinct ${innerKeys.map((a) => `l.${a.id}`).join(', ')} from ${all} l join ${cells} c on ${this.matched('l', 'c', keys)}`,
-    );
+    const combinations = this.combinations(node.arg, inner, context, cells);
     const values = this.values(node.arg, inner, combinations);
     const arg = { sql: 'i.v', type: node.arg.type ?? TEXT };
     const groups = this.cte(
@@ -344,6 +337,18 @@ export abstract class MeasureSql extends StatementText {
       ),
     );
     return this.overCells(node.aggregate, keys, keys, groups, cells);
+  }
+
+  /** The cells of a "per": combinations with rows within those of the context. */
+  protected combinations(node: Typed, inner: SqlContext, context: SqlContext, cells: string): string {
+    const keys = this.keysOf(inner);
+    const selects = this.list(node, inner);
+    const listed = selects.length === 0 ? this.noRows(keys) : selects.join('\n  union ');
+    const all = this.cte('list', listed);
+    return this.cte(
+      'cells',
+      `select distinct ${keys.map((a) => `l.${a.id}`).join(', ')} from ${all} l join ${cells} c on ${this.matched('l', 'c', this.keysOf(context))}`,
+    );
   }
 
   private inContext(node: Extract<Typed, { kind: 'context' }>, context: SqlContext, cells: string): string {
@@ -376,7 +381,7 @@ export abstract class MeasureSql extends StatementText {
    * The context with what is on the calendar replaced by the period's days; its axes there become keys of the
    * days.
    */
-  private overContext(over: { period: PeriodShape; calendar: string }, context: SqlContext): SqlContext {
+  protected overContext(over: { period: PeriodShape; calendar: string }, context: SqlContext): SqlContext {
     let known = this.overs.get(context);
     if (!known) this.overs.set(context, (known = new Map()));
     const name = JSON.stringify(over);

@@ -127,13 +127,13 @@ export class QueryCompiler extends MeasureSql {
     return this.table(parts, asked, query);
   }
 
-  private asked({ query }: PlainAsked): { context: SqlContext } {
+  protected asked({ query }: PlainAsked): { context: SqlContext } {
     this.contextMade ??= this.contextOf(query);
     return { context: this.contextMade };
   }
 
   /** The cells of an answer: those that are listed, hold, and are among the first. */
-  private parts(asked: PlainAsked): Part[] {
+  protected parts(asked: PlainAsked): Part[] {
     const { query, having, top, byCount } = asked;
     const { context } = this.asked(asked);
     const measures = query.measures.map((name) => askedMeasure(this, name));
@@ -335,7 +335,7 @@ from ${[...new Set(relations)].join(' cross join ')}`;
     );
   }
 
-  private contextOf(query: PlainQuery): SqlContext {
+  protected contextOf(query: PlainQuery): SqlContext {
     const apart = query.unmatched === 'apart';
     const members = (query.by ?? []).map((item, i) => this.axis(item, `k${i}`));
     return {

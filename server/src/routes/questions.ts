@@ -93,7 +93,12 @@ export function questionRoutes(workspace: Workspace, serve: Serve): void {
     return SENT;
   });
   serve(questions.rowsBehind, ({ params, body, signal }) =>
-    pool.run('rowsBehind', { ...body, ...of(params.id) }, signal),
+    orThere(
+      of(params.id),
+      pool.run('rowsBehind', { ...body, ...of(params.id) }, signal),
+      (on) => on.rowsBehind(body),
+      signal,
+    ),
   );
   serve(questions.explain, ({ params, body, signal }) =>
     pool.run('explain', { ...body, ...of(params.id) }, signal),

@@ -7,10 +7,17 @@ import { sameName, withFamilies } from '@crease/core/model';
 import type { Answer } from '@crease/core/query';
 import { DataError, ModelData } from '@crease/core/query';
 import type { DataOracle } from '@crease/core/formula';
+import type { RowsBehind, RowsRequest } from '@crease/core/rows';
 import { tableLoader } from '@crease/core/sources';
 import type { SqlSetting } from '@crease/core/sql';
 import { compileQuery, postgresql } from '@crease/core/sql';
-import { judgeOnWarehouse, learnFacts, WarehouseLook, warehouseSetting } from '@crease/core/warehouse';
+import {
+  judgeOnWarehouse,
+  learnFacts,
+  rowsBehindOn,
+  WarehouseLook,
+  warehouseSetting,
+} from '@crease/core/warehouse';
 import type { JudgingEvents, Warehouse, WarehouseFacts } from '@crease/core/warehouse';
 import { answerInPostgresql } from '../release/postgresqlCells.ts';
 import { passedThrough } from './passedThrough.ts';
@@ -113,6 +120,11 @@ export class ModelOnWarehouse {
     return answerInPostgresql(compileQuery(this.setting, query, postgresql, true), (sql, values) =>
       this.session.texts(sql, values),
     );
+  }
+
+  /** The rows behind cells of an answer. */
+  rowsBehind(request: RowsRequest): Promise<RowsBehind> {
+    return rowsBehindOn(this.setting, this.warehouse, request);
   }
 
   /** Judges all claims of the model; `today` is the day in ISO 8601 by which waivers end. */
