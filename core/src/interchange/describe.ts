@@ -20,6 +20,10 @@ const TYPES: Readonly<Record<string, readonly [field: string, csvw: string]>> = 
 
 const releasedTables = (model: Model): Table[] => model.tables.filter((t) => t.role !== 'staging');
 const kindOf = ({ type }: ModelColumn): string => (parseType(type) ?? TEXT).kind;
+/** A list that is left out where it is empty: the standards want one entry at least. */
+const listed = <T, U>(name: string, list: readonly T[], of: (one: T) => U): Record<string, readonly U[]> =>
+  list.length === 0 ? {} : { [name]: list.map(of) };
+
 const given = <K extends string, V>(key: K, value: V | undefined): Partial<Record<K, V>> =>
   value === undefined ? {} : ({ [key]: value } as Record<K, V>);
 
@@ -77,7 +81,7 @@ export function dataPackage(
           })),
           missingValues: [''],
           ...given('primaryKey', key),
-          foreignKeys: referencesOf(model, table, without).map((r) => ({
+          ...listed('foreignKeys', referencesOf(model, table, without), (r) => ({
             fields: r.from.columns,
             reference: {
               resource: r.to.table.toLowerCase().replace(/[^a-z0-9._-]+/g, '-'),
@@ -115,7 +119,7 @@ export function tableMetadata(
           ...given('dc:description', c.description),
         })),
         ...given('primaryKey', keyOf(table, without)),
-        foreignKeys: referencesOf(model, table, without).map((r) => ({
+        ...listed('foreignKeys', referencesOf(model, table, without), (r) => ({
           columnReference: r.from.columns,
           reference: { resource: fileOf({ name: r.to.table }), columnReference: r.to.columns },
         })),
