@@ -10,7 +10,7 @@ import type { Warehouse } from '@crease/core/warehouse';
 import { SqliteDatabase } from '../src/sources/sqliteDatabase.ts';
 import { dataOf, isSame, makeCase } from './fuzz/compare.ts';
 
-// The rows behind cells, listed by SQL against those that are listed on columns, of random models and questions.
+// The rows behind cells, listed by SQL against those listed on columns, of random models and questions.
 
 async function onSql(data: ModelData, requests: readonly RowsRequest[]) {
   const { model } = data;

@@ -65,8 +65,8 @@ export interface RowsListing {
 }
 
 /**
- * The rows behind a cell of an answer as statements: each is compiled anew, with contexts as the evaluator has
- * them.
+ * The rows behind a cell of an answer as statements: each is compiled anew, with contexts as the evaluator
+ * has them.
  */
 export class RowsBehindSql {
   private readonly setting: SqlSetting;

@@ -1,7 +1,10 @@
-import { useState } from 'react';
+import { useMemo, useState } from 'react';
 import type { HistoryEntry } from '@crease/contract';
 import { addressOf, api } from '@crease/contract';
 import type { ModelChange } from '@crease/core/changes';
+import { Dependents } from '@crease/core/changes';
+import { FormulaChecker } from '@crease/core/formula';
+import { withFamilies } from '@crease/core/model';
 import { ask } from '../../state/api.ts';
 import { useAuthor } from '../../state/author.ts';
 import { useModel } from '../../state/model.tsx';
@@ -115,12 +118,13 @@ function Opened({ entry }: { entry: HistoryEntry }) {
 
 /** What became of each object since a revision, and a way back to it. */
 function Since({ entry }: { entry: HistoryEntry }) {
-  const { id, state, audience, fail, tell } = useModel();
+  const { id, model, state, audience, fail, tell } = useModel();
   const { data, error } = useAnswer(
     api.models.changes,
     { id, revision: entry.id },
     { of: state.revision.id, keepPreviousData: true },
   );
+  const dependents = useMemo(() => new Dependents(model, new FormulaChecker(withFamilies(model))), [model]);
   const restore = async () => {
     try {
       await ask(api.models.restore, { id, revision: entry.id }, { base: state.revision.id });
@@ -135,7 +139,11 @@ function Since({ entry }: { entry: HistoryEntry }) {
       {data?.length === 0 && <p className="text-soft">The model is the same now.</p>}
       <ul className="flex flex-col gap-1">
         {data?.map((change) => (
-          <ChangeLine key={`${change.kind} ${change.name} ${change.change}`} {...change} />
+          <ChangeLine
+            key={`${change.kind} ${change.name} ${change.change}`}
+            change={change}
+            dependents={dependents.of(change)}
+          />
         ))}
       </ul>
       {data && data.length > 0 && <Impact revision={entry.id} />}
@@ -179,7 +187,17 @@ function Impact({ revision }: { revision: number }) {
   );
 }
 
-function ChangeLine({ kind, name, change, was, now, guess }: ModelChange) {
+/** So many are named of what depends on an object. */
+const MOST_NAMED = 8;
+
+function ChangeLine({
+  change: { kind, name, change, was, now, guess },
+  dependents,
+}: {
+  change: ModelChange;
+  dependents: readonly string[];
+}) {
+  const more = dependents.length - MOST_NAMED;
   return (
     <li>
       <span aria-hidden className="code mr-2">
@@ -190,6 +208,12 @@ function ChangeLine({ kind, name, change, was, now, guess }: ModelChange) {
         {change === 'renamed' ? `was ${String(was)}${guess ? ', as it seems' : ''}` : change}
       </span>
       {change === 'changed' && <Fields was={was as Fields} now={now as Fields} />}
+      {dependents.length > 0 && (
+        <p className="ml-[22px] text-soft" title={dependents.join(', ')}>
+          used by {dependents.slice(0, MOST_NAMED).join(', ')}
+          {more > 0 ? ` and ${more} more` : ''}
+        </p>
+      )}
     </li>
   );
 }
