@@ -91,6 +91,24 @@ test('a data package is read, rows and types, by a program of that standard', as
   ]);
 });
 
+test('CSV on the Web is read, rows and types, by a program of that standard', () => {
+  expect(crease('export', 'm.json', '--as', 'csvw', '--out', 'web').status).toBe(0);
+  writeFileSync(join(folder, 'web/loan.csv'), 'no,fine\n1,1.00\n2,2.50\n');
+  const reader = join(import.meta.dirname, 'readers/csvOnTheWeb.mjs');
+  const { status, stdout, stderr } = spawnSync(
+    process.execPath,
+    [reader, join(folder, 'web/csv-metadata.json'), join(folder, 'web/loan.csv')],
+    { encoding: 'utf8' },
+  );
+  expect([status, stderr]).toEqual([0, '']);
+  expect(stdout.trim().split('\n')).toEqual([
+    'no 1 integer',
+    'fine 1.00 decimal',
+    'no 2 integer',
+    'fine 2.50 decimal',
+  ]);
+});
+
 test('a catalogue is one page; with rows it says what does not hold', () => {
   expect(crease('catalogue', 'm.json', '--out', 'm.html').status).toBe(0);
   expect(text('m.html')).not.toContain('key-unique');
