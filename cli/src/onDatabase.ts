@@ -3,7 +3,7 @@ import type { Command } from 'commander';
 import type { TableData } from '@crease/core/columns';
 import type { Model, Table } from '@crease/core/model';
 import { DataError } from '@crease/core/query';
-import type { ModelOnWarehouse } from '@crease/server/warehouse';
+import type { ModelOnWarehouse, Place } from '@crease/server/warehouse';
 import type { FolderOptions } from './folderRows.ts';
 import { storedRowsOfFolder } from './folderRows.ts';
 import { CommandError, todayOf } from './input.ts';
@@ -14,6 +14,7 @@ export interface DatabaseOptions {
   readonly on?: string;
   readonly schema?: string;
   readonly limitSeconds?: string;
+  readonly limitRows?: string;
 }
 
 /** Adds the options by which a command asks a database. */
@@ -24,6 +25,10 @@ export const withDatabase = (command: Command): Command =>
       'asks the rows where they lie: the name of a connection (CREASE_CONNECTION_NAME has its URL), or postgresql://…; the password is that of CREASE_CONNECTION_NAME_PASSWORD, or PGPASSWORD',
     )
     .option('--schema <name>', 'with --on: the schema of tables whose source names none')
+    .option(
+      '--limit-rows <n>',
+      'with --on: asks nothing where the database estimates that the tables have more rows together',
+    )
     .addOption(
       new Option('--limit-seconds <n>', 'with --on: after how long a statement is ended').default('600'),
     );
@@ -106,6 +111,10 @@ export async function onDatabase<T>(
         held: (table) => heldRows(stored, table),
         today,
         timeoutMs,
+        facts: (places, learn) => {
+          tellRows([...places.values()], options.limitRows);
+          return learn();
+        },
         ...(process.env.CREASE_DEBUG
           ? {
               tell: ({ sql, milliseconds, rows }) =>
@@ -129,6 +138,25 @@ export async function databaseWords<T>(act: () => Promise<T>): Promise<T> {
     if (error instanceof DatabaseError) throw new CommandError(error.message);
     throw error;
   }
+}
+
+/**
+ * Tells how many rows the database estimates in the tables that are asked, before any is read. Throws
+ * CommandError where they are more than somebody wants to have read.
+ */
+function tellRows(places: readonly Place[], limit: string | undefined): void {
+  const most = limit === undefined ? Infinity : Number(limit);
+  if (Number.isNaN(most) || most < 0)
+    throw new CommandError(`--limit-rows takes a number of rows; "${limit}" is none`);
+  const rows = places.reduce((sum, place) => sum + (place.rows ?? 0), 0);
+  const unknown = places.filter((place) => place.rows === null).length;
+  const whole = new Intl.NumberFormat('en');
+  const says = `${places.length} tables with about ${whole.format(rows)} rows${unknown > 0 ? `, and ${unknown} of which it knows no number` : ''}`;
+  if (rows > most)
+    throw new CommandError(
+      `the database has ${says}: more than --limit-rows ${whole.format(most)} lets be read`,
+    );
+  process.stderr.write(`crease: asking ${says}\n`);
 }
 
 /** The rows of a table that is not in the database, from its file. */

@@ -17,6 +17,7 @@ beforeAll(async () => {
     create table lending.loan (no int primary key, branch_code text, lent_on date, fine numeric(8,2));
     insert into lending.branch values ('A', 'Ash', 'North'), ('B', 'Birch', 'South'), ('B', 'Birch again', 'South');
     insert into lending.loan select i, (array['A', 'B', 'Z', null])[i % 4 + 1], date '2026-01-01' + i % 60, i % 5 from generate_series(1, 400) i;
+    analyze lending.loan; analyze lending.branch;
     create schema other; create table other.loan (no int);
     create table other.branch (code text)`);
   writeFileSync(join(folder, 'm.json'), JSON.stringify(model));
@@ -204,6 +205,10 @@ test('what cannot be asked is said in one line each, with exit status 2', () => 
   );
   expect(fault(['propose', '--on', 'warehouse', '--schema', 'nothing'])).toContain(
     'the schema nothing has no tables',
+  );
+  // How much would be read is told, and can be limited, before anything is read.
+  expect(fault(['check', 'm.json', ...on, '--limit-rows', '300'])).toMatch(
+    /2 tables with about \d+ rows: more than --limit-rows 300 lets be read/,
   );
   expect(fault(['propose'])).toContain('name a folder of files, or a database');
 });

@@ -4,4 +4,5 @@ export { DatabaseError } from './databases/reader.ts';
 export { withPassedTables } from './intake/declared.ts';
 export { profileOn } from './warehouse/profileOn.ts';
 export { claimOfProposal, onAllRows, proposalsOn } from './warehouse/proposals.ts';
+export type { Place } from './warehouse/places.ts';
 export { ModelOnWarehouse } from './warehouse/warehouse.ts';
