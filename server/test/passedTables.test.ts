@@ -107,6 +107,13 @@ test('a star is drafted, asked and checked, and no row is brought in', async () 
   expect(behind.aggregates).toMatchObject([
     { table: 'loan', more: 998, sum: '500.00', of: '500.00', rows: [[2, 'C', '2026-01-03', '0.50'], {}] },
   ]);
+  const cell = { measure: 'Fines', members: ['South'] };
+  const why = await post<{ message: string }>(
+    `/api/models/${model}/trace`,
+    { query: byRegion.query, cell },
+    422,
+  );
+  expect(why.message).toContain('the rows behind the number show what it is made of');
   const claims = await judged(model);
   expect(claims.failure).toBeUndefined();
   expect(claims.claims.filter((c) => c.verdict === 'unchecked').map((c) => c.id)).toEqual([]);

@@ -64,7 +64,7 @@ export function intakeRoutes(workspace: Workspace, serve: Serve): void {
     const names = fresh.map((t) => t.name);
     if (names.length === 0) return { tables: names };
     // Somebody may have changed the model while the database was asked.
-    const says = `passed ${names.length === 1 ? names[0]! : `${names.length} tables`} of ${connection} through`;
+    const says = `passed through ${names.length === 1 ? names[0]! : `${names.length} tables`} of ${connection}`;
     const revision = models.change(modelId, (model) => withTables(model, before, passed), says, { by });
     workspace.changed(modelId, revision, by);
     return { tables: names };

@@ -1,6 +1,7 @@
 import { api } from '@crease/contract';
 import { applyEdit } from '@crease/core/edit';
 import { readModel, readQuery, writeModel } from '@crease/core/model';
+import { ServerError } from '../errors.ts';
 import type { Workspace } from '../workspace.ts';
 import { sendAnswer } from './answerFile.ts';
 import { sameName, splitPath } from '@crease/core/model';
@@ -100,11 +101,26 @@ export function questionRoutes(workspace: Workspace, serve: Serve): void {
       signal,
     ),
   );
+  /** What only columns can tell. */
+  const onColumns = async <T>(here: Promise<T>, instead: string): Promise<T> => {
+    try {
+      return await here;
+    } catch (error) {
+      if (!(error instanceof WorkFault) || error.fault !== 'passed-through') throw error;
+      throw new ServerError('cannot-answer', `this is not told of rows that are passed through: ${instead}`);
+    }
+  };
   serve(questions.explain, ({ params, body, signal }) =>
-    pool.run('explain', { ...body, ...of(params.id) }, signal),
+    onColumns(
+      pool.run('explain', { ...body, ...of(params.id) }, signal),
+      'SQL shows the statement that their database was asked',
+    ),
   );
   serve(questions.trace, ({ params, body, signal }) =>
-    pool.run('trace', { ...body, ...of(params.id) }, signal),
+    onColumns(
+      pool.run('trace', { ...body, ...of(params.id) }, signal),
+      'the rows behind the number show what it is made of',
+    ),
   );
   serve(questions.sql, ({ params, body, signal }) => pool.run('sql', { ...body, ...of(params.id) }, signal));
   serve(questions.additivity, ({ params, search, signal }) =>
