@@ -1,6 +1,8 @@
 import { readFileSync } from 'node:fs';
 import type { Download, Page } from '@playwright/test';
 import { expect, test } from '@playwright/test';
+import type { Edit } from '@crease/core/edit';
+import { edited, loadText, newModel } from './byApi.ts';
 
 const demo = '/m/1';
 const claim = (page: Page, id: string) => page.getByRole('article', { name: id, exact: true });
@@ -194,4 +196,28 @@ test('a calendar is linked from another model and follows it, becomes a copy, an
   await undo(page);
   await expect(page.getByLabel('Name', { exact: true })).toHaveValue('calendar');
   await page.request.delete(`/api/models/${id}`);
+});
+
+test('a draft stays on the screen while another window accepts what it proposes', async ({
+  page,
+  request,
+}) => {
+  const id = await newModel(request, 'Drafted twice');
+  await loadText(request, id, 'branch', 'code,town\nB01,Mill\nB02,Pier\nB03,Quay\n');
+  await loadText(request, id, 'loan', 'no,branch_code,copies\n1,B01,2\n2,B02,1\n3,B01,4\n4,B03,1\n');
+  await page.goto(`/m/${id}/intake`);
+  await page.getByRole('button', { name: 'Draft a star' }).click();
+  await expect(page.getByRole('button', { name: 'Accept all' })).toBeEnabled();
+  const faults: string[] = [];
+  page.on('console', (message) => message.type() === 'error' && faults.push(message.text()));
+  const { proposals } = (await (await request.get(`/api/models/${id}/proposals`)).json()) as {
+    proposals: { edit: Edit }[];
+  };
+  await edited(
+    request,
+    id,
+    proposals.flatMap((p) => p.edit),
+  );
+  await expect(page.getByText('Nothing to add: the model already has what the rows suggest.')).toBeVisible();
+  expect(faults).toEqual([]);
 });

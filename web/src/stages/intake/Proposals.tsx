@@ -1,7 +1,6 @@
 import { useMemo, useState } from 'react';
 import type { Decided, DecidedUse, Proposal, ReferencePattern } from '@crease/core/propose';
 import { REFERENCE_PATTERNS } from '@crease/core/propose';
-import { applyEdit } from '@crease/core/edit';
 import type { Table } from '@crease/core/model';
 import { factToFact, factToFactText, tablesInNoStar } from '@crease/core/stars';
 import type { BodyOf } from '@crease/contract';
@@ -11,6 +10,7 @@ import { useModel } from '../../state/model.tsx';
 import { useGo } from '../../state/selection.ts';
 import { Blank, LeafHead } from '../../frame/Leaves.tsx';
 import { many } from '../../parts/text.ts';
+import { draftedModel } from './proposalChoices.ts';
 import { KeptRoles, KeptUses, ProposalRow } from './ProposalRow.tsx';
 
 const KINDS: readonly (readonly [Proposal['kind'], string])[] = [
@@ -31,7 +31,7 @@ const KINDS: readonly (readonly [Proposal['kind'], string])[] = [
  * edit. What rests on a part that is changed is drafted anew.
  */
 export function Proposals({ onBack }: { onBack: () => void }) {
-  const { id, model, edit } = useModel();
+  const { id, model, state, edit } = useModel();
   const go = useGo();
   const [pattern, setPattern] = useState<ReferencePattern>('names and values');
   const [decided, setDecided] = useState<Decided>({});
@@ -45,12 +45,12 @@ export function Proposals({ onBack }: { onBack: () => void }) {
   const { data, error, isValidating } = useAnswer(
     api.questions.draft,
     { id },
-    { body: asked, keepPreviousData: true },
+    { body: asked, of: state.revision.id, keepPreviousData: true },
   );
   const proposals = useMemo(() => data?.proposals ?? [], [data]);
   const chosen = useMemo(() => proposals.filter((p) => !left.has(p.id)), [proposals, left]);
   const groups = useMemo(() => Map.groupBy(proposals, (p) => p.kind), [proposals]);
-  const drafted = useMemo(() => chosen.reduce((m, p) => applyEdit(m, p.edit), model), [chosen, model]);
+  const drafted = useMemo(() => draftedModel(model, chosen), [chosen, model]);
   const alone = useMemo(() => tablesInNoStar(drafted), [drafted]);
   const betweenFacts = useMemo(() => factToFact(drafted), [drafted]);
   const toggle = (ids: readonly string[], take: boolean) =>

@@ -1,5 +1,6 @@
+import { applyEdit, EditError } from '@crease/core/edit';
+import type { Model, Table } from '@crease/core/model';
 import type { DecidedUse, Proposal } from '@crease/core/propose';
-import type { Table } from '@crease/core/model';
 
 /** How uses are named where one of them is chosen: a quantity with the aggregate that it has by default. */
 const USES: readonly (readonly [string, DecidedUse])[] = [
@@ -43,3 +44,17 @@ export function changedTo({ kind, edit }: Proposal): {
     return { column: first.column, use: textOfUse(first.change) };
   return {};
 }
+
+/**
+ * The model as it would be with proposals. One that no longer fits is passed over: the model may have changed,
+ * by this very draft or in another window, before what is proposed is drawn anew.
+ */
+export const draftedModel = (model: Model, proposals: readonly Proposal[]): Model =>
+  proposals.reduce((drafted, { edit }) => {
+    try {
+      return applyEdit(drafted, edit);
+    } catch (error) {
+      if (error instanceof EditError) return drafted;
+      throw error;
+    }
+  }, model);

@@ -52,7 +52,7 @@ export function RelateForm({
   to: ColumnEnd | undefined;
   onDone: () => void;
 }) {
-  const { id, model, edit } = useModel();
+  const { id, model, state, edit } = useModel();
   const [, select] = useSelection();
   const [from, setFrom] = useState(givenFrom);
   const [to, setTo] = useState(givenTo);
@@ -64,7 +64,10 @@ export function RelateForm({
     from: { table: from?.table ?? '', columns: [from?.column ?? '', ...more.map(([a]) => a)] },
     to: { table: to?.table ?? '', columns: [to?.column ?? '', ...more.map(([, b]) => b)] },
   };
-  const { data: match, error } = useAnswer(api.questions.match, ready ? { id } : undefined, { body: ends });
+  const { data: match, error } = useAnswer(api.questions.match, ready ? { id } : undefined, {
+    body: ends,
+    of: state.revision.id,
+  });
   const chosen = cardinality ?? (match ? shownCardinality(match) : 'many-to-one');
   const isDesigned = [from, to].some(
     (end) => model.tables.find((t) => t.name === end?.table)?.source === undefined,
