@@ -46,8 +46,8 @@ export function changedTo({ kind, edit }: Proposal): {
 }
 
 /**
- * The model as it would be with proposals. One that no longer fits is passed over: the model may have changed,
- * by this very draft or in another window, before what is proposed is drawn anew.
+ * The model as it would be with proposals. One that no longer fits is passed over: the model may have
+ * changed, by this very draft or in another window, before what is proposed is drawn anew.
  */
 export const draftedModel = (model: Model, proposals: readonly Proposal[]): Model =>
   proposals.reduce((drafted, { edit }) => {
