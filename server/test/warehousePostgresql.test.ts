@@ -259,7 +259,7 @@ test('a statement that takes too long ends, and the claim says so', async () => 
   await cluster.client.query(`create schema slow;
     create view slow.loan as select 'A'::text as branch_code, 1 as copies from pg_sleep(30);
     create table slow.branch (branch_code text, region text)`);
-  await open({ model: lending, schema: 'slow', timeoutMs: 150 }, async (on) => {
+  await open({ model: lending, schema: 'slow', timeoutMs: 600 }, async (on) => {
     const claims = await on.judge('1970-01-01');
     expect(found(claims, 'reference-complete:loan_branch').evidence.reason?.code).toBe('limit');
     expect(found(claims, 'key-unique:branch').evidence.reason?.code).toBe('empty');
