@@ -186,6 +186,83 @@ test('claims are judged again where rows have changed, and a flaw is found', asy
   await cluster.client.query(`delete from loan where id = 90001`);
 }, 60_000);
 
+test('views and partitions have no counts of their own: their claims follow the rows all the same', async () => {
+  await cluster.client.query(`
+    create table shelf (code text, branch_code text) partition by list (branch_code);
+    create table shelf_a partition of shelf for values in ('A');
+    create table shelf_b partition of shelf for values in ('B');
+    insert into shelf values ('s1', 'A'), ('s2', 'B');
+    create view shelf_seen as select code, branch_code from shelf`);
+  const model = await fixture.newModel('Views');
+  await post(`/api/models/${model}/passed-through`, {
+    connection: 'warehouse',
+    tables: ['shelf', 'shelf_seen'].map((table) => ({ schema: 'public', table })),
+  });
+  for (const table of ['shelf', 'shelf_seen'])
+    await edit(model, [{ do: 'set-table', table, change: { key: ['code'] } }]);
+  const verdicts = async () => {
+    const state = await judged(model);
+    return ['key-unique:shelf', 'key-unique:shelf_seen'].map((id) => claim(state, id).verdict);
+  };
+  expect(await verdicts()).toEqual(['holds', 'holds']);
+  await cluster.client.query(`insert into shelf values ('s1', 'B')`);
+  await cluster.client.query('select pg_stat_force_next_flush()');
+  await cluster.client.query('select 1');
+  await post(`/api/models/${model}/claims/judge`, {});
+  expect(await verdicts()).toEqual(['broken', 'broken']);
+}, 60_000);
+
+test('a table that has gone from its database is said to be gone', async () => {
+  await cluster.client.query(`create table fee (no int, fine numeric(8,2)); insert into fee values (1, 2)`);
+  const model = await fixture.newModel('Gone');
+  await post(`/api/models/${model}/passed-through`, {
+    connection: 'warehouse',
+    tables: ['fee', 'branch'].map((table) => ({ schema: 'public', table })),
+  });
+  await edit(model, [{ do: 'put-measures', name: null, value: { name: 'Fees', formula: 'sum(fee.fine)' } }]);
+  const query = { query: { measures: ['Fees'], by: [] } };
+  expect((await post<Answer>(`/api/models/${model}/query`, query)).rows).toEqual([['2.00']]);
+  await cluster.client.query('drop table fee');
+  const { message } = await post<{ message: string }>(`/api/models/${model}/query`, query, 422);
+  expect(message).toContain('fee is not in warehouse any more');
+}, 60_000);
+
+test('a model over two databases is judged in each, also where one is gone', async () => {
+  const other = { kind: 'postgresql', name: 'archive', ...cluster.place };
+  await fixture.api().put('/api/connections').send(other).expect(200);
+  const model = await fixture.newModel('Two databases');
+  for (const [connection, table] of [
+    ['archive', 'branch'],
+    ['warehouse', 'staff'],
+  ])
+    await post(`/api/models/${model}/passed-through`, { connection, tables: [{ schema: 'public', table }] });
+  await edit(model, [{ do: 'set-table', table: 'branch', change: { key: ['code'] } }]);
+  await edit(model, [{ do: 'set-table', table: 'staff', change: { key: ['no'] } }]);
+  const verdicts = async () => {
+    const state = await judged(model);
+    expect(state.failure).toBeUndefined();
+    return ['key-unique:branch', 'key-unique:staff'].map((id) => claim(state, id).verdict);
+  };
+  expect(await verdicts()).toEqual(['holds', 'holds']);
+  await fixture
+    .api()
+    .put('/api/connections')
+    .send({ ...other, port: 1 })
+    .expect(200);
+  await post(`/api/models/${model}/claims/judge`, {});
+  expect(await verdicts()).toEqual(['unchecked', 'holds']);
+}, 60_000);
+
+test('a table that is held without rows leaves its claims open, and those of the others are judged', async () => {
+  const model = await passedModel();
+  await edit(model, [{ do: 'set-table', table: 'branch', change: { held: true } }]);
+  const state = await judged(model);
+  expect(state.failure).toBeUndefined();
+  const reference = claim(state, 'reference-complete:loan_branch');
+  expect([reference.verdict, reference.evidence.reason?.code]).toEqual(['unchecked', 'not-loaded']);
+  expect(claim(state, 'key-unique:staff').verdict).toBe('holds');
+}, 60_000);
+
 test('a table is held instead and passed through again, with the same answers', async () => {
   const model = await passedModel();
   await edit(model, [

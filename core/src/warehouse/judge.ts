@@ -118,17 +118,26 @@ class WarehouseJudging {
     );
   }
 
-  /** Counts on columns what is held here as a whole. */
+  /**
+   * Counts on columns what is held here as a whole. Where rows cannot be had, the claims that need them say
+   * so, and the others are judged.
+   */
   private countHere(count: Count): boolean {
     const { data } = this.on;
-    return here(
-      () => {
-        const { result, followed } = data.following(() => runCount(count, data));
-        this.found.set(nameOf(count), { result, followed });
-        return true;
-      },
-      () => false,
-    );
+    try {
+      return here(
+        () => {
+          const { result, followed } = data.following(() => runCount(count, data));
+          this.found.set(nameOf(count), { result, followed });
+          return true;
+        },
+        () => false,
+      );
+    } catch (error) {
+      if (!(error instanceof DataError)) throw error;
+      this.found.set(nameOf(count), { result: error, followed: new Set() });
+      return true;
+    }
   }
 
   async finish({ claim, judging, first, judgement }: Started): Promise<Judgement> {

@@ -4,6 +4,7 @@ import type { TableData } from '@crease/core/columns';
 import type { Model, Table } from '@crease/core/model';
 import { connectionOf, readModel, withFamilies } from '@crease/core/model';
 import { DataError } from '@crease/core/query';
+import { quoted } from '@crease/core/sql';
 import { DATE, textReader } from '@crease/core/values';
 import type { WarehouseFacts } from '@crease/core/warehouse';
 import type { Databases } from '../databases/databases.ts';
@@ -14,7 +15,7 @@ import type { ModelVersion, Tables } from '../store/index.ts';
 import { sourceKey } from '../store/index.ts';
 import { passedKey, passedTables } from './passedThrough.ts';
 import type { Place } from './places.ts';
-import { findPlaces } from './places.ts';
+import { findPlaces, isCounted } from './places.ts';
 import { MOST_VALUES } from './relations.ts';
 import { ModelOnWarehouse } from './warehouse.ts';
 
@@ -33,7 +34,7 @@ export interface PassedThroughOf {
 
 /** Asks the databases of tables that are passed through. */
 export class PassedTables {
-  private readonly facts = new LRUCache<string, Promise<WarehouseFacts>>({ max: 50, ttl: FACTS_MS });
+  private readonly facts = new LRUCache<string, WarehouseFacts>({ max: 50, ttl: FACTS_MS });
 
   constructor(private readonly of: PassedThroughOf) {}
 
@@ -74,7 +75,7 @@ export class PassedTables {
             model,
             connection,
             tables,
-            held: (table) => this.held(version, table),
+            held: (table) => this.held(version, table, connection),
             today: textReader(DATE)(model.asOf ?? version.day) as number,
             timeoutMs,
             facts: (places, learn) => this.known(version, places, learn),
@@ -84,7 +85,10 @@ export class PassedTables {
     );
   }
 
-  /** Judges the claims that need rows of a database, by their ids. */
+  /**
+   * Judges the claims that need rows of a database, by their ids. Throws DatabaseError of one that cannot be
+   * reached once the others have been asked.
+   */
   async judge(
     version: ModelVersion,
     ids: ReadonlySet<string>,
@@ -92,20 +96,34 @@ export class PassedTables {
     onError: (error: unknown) => void,
     signal: AbortSignal,
   ): Promise<void> {
-    for (const connection of connectionsOf(readModel(version.document)))
-      await this.on(
-        version,
-        connection,
-        CLAIM_MS,
-        (on) => on.judgeSome((claim) => ids.has(claim.id), onJudged, onError),
-        signal,
-      );
+    const open = new Set(ids);
+    const gone: unknown[] = [];
+    for (const connection of connectionsOf(readModel(version.document))) {
+      const judge = (on: ModelOnWarehouse) =>
+        on.judgeSome(
+          ({ id }) => open.has(id),
+          (claim, judgement, remedies) => {
+            // What one database cannot say for want of tables, the next one may.
+            if (judgement.evidence.reason?.code !== 'limit') open.delete(claim);
+            onJudged(claim, judgement, remedies);
+          },
+          onError,
+        );
+      try {
+        await this.on(version, connection, CLAIM_MS, judge, signal);
+      } catch (error) {
+        if (!(error instanceof DatabaseError) || signal.aborted) throw error;
+        gone.push(error);
+      }
+    }
+    if (gone.length > 0) throw gone[0];
   }
 
   /**
    * What changes when rows of passed-through tables may have changed, by keys beside those of stored rows:
-   * the greatest value of a table's watermark, where it names one, and what the server counts. A database
-   * that cannot be reached has no version: its claims are judged again.
+   * the greatest value of a table's watermark, where it names one, and what the server counts. A view or
+   * foreign table without a watermark, and a database that cannot be reached, have no version: their claims
+   * are judged again.
    */
   async versions(model: Model): Promise<Record<string, string>> {
     const found: Record<string, string> = {};
@@ -125,7 +143,8 @@ export class PassedTables {
         for (const table of tables) {
           const place = places.get(table.name.toLowerCase());
           const mark = place && (await watermarkOf(client, table, place));
-          versions.push(place ? `${place.version} ${mark ?? ''}` : `missing ${Date.now()}`);
+          const unknown = place && isCounted(place) ? '' : `unknown ${Date.now()}`;
+          versions.push(`${place?.version ?? 'missing'} ${mark ?? unknown}`);
         }
         return versions;
       });
@@ -151,26 +170,31 @@ export class PassedTables {
     );
   }
 
-  private known(
+  /** Facts are shared once they are there: while they are learnt they hang on the session of one who asks. */
+  private async known(
     { document }: ModelVersion,
     places: ReadonlyMap<string, Place>,
     learn: () => Promise<WarehouseFacts>,
   ): Promise<WarehouseFacts> {
     const key = JSON.stringify([document, [...places].map(([name, place]) => [name, place.version])]);
-    let known = this.facts.get(key);
-    if (!known) {
-      known = learn();
-      this.facts.set(key, known);
-      known.catch(() => this.facts.delete(key));
-    }
-    return known;
+    const known = this.facts.get(key);
+    if (known) return known;
+    const learnt = await learn();
+    this.facts.set(key, learnt);
+    return learnt;
   }
 
   /** Rows that are held here, where they are few enough to travel along; others are not even decoded. */
-  private held(version: ModelVersion, table: Table): TableData {
+  private held(version: ModelVersion, table: Table, asked: string): TableData {
+    const source = connectionOf(table);
+    if (table.held === false && source?.connection === asked)
+      throw new DataError(
+        `${table.name} is not in ${asked} any more: no table or view ${source.schema === undefined ? '' : `${source.schema}.`}${source.table} is there. Put it back, or take ${table.name} out of the model`,
+        { code: 'not-loaded' },
+      );
     if (table.held === false)
       throw new DataError(
-        `${table.name} lies in another database (${connectionOf(table)?.connection ?? 'none'}): a question is asked in one. Hold it here, or load it there`,
+        `${table.name} lies in another database (${source?.connection ?? 'none'}): a question is asked in one. Hold it here, or load it there`,
         { code: 'limit' },
       );
     const key = sourceKey(table);
@@ -202,7 +226,6 @@ async function watermarkOf(
   if (table.watermark === undefined) return undefined;
   const column = table.columns.find((c) => c.name.toLowerCase() === table.watermark!.toLowerCase());
   const name = column?.sourceName ?? table.watermark;
-  const quoted = (text: string) => `"${text.replaceAll('"', '""')}"`;
   const { rows } = await client.query<{ mark: string }>(
     `select concat_ws(' ', max(${quoted(name)}), count(*)) as mark from ${quoted(place.schema)}.${quoted(place.table)}`,
   );

@@ -21,6 +21,9 @@ export interface Place {
   readonly version: string;
 }
 
+/** Whether the server counts what changes in it: not in a view, nor in a table of another server. */
+export const isCounted = ({ kind }: Place): boolean => kind !== 'v' && kind !== 'f';
+
 interface CatalogRow {
   readonly schema: string;
   readonly table: string;
@@ -63,7 +66,9 @@ export async function findPlaces(client: Client, { tables, schema }: Search): Pr
          where a.attrelid = c.oid and a.attnum > 0 and not a.attisdropped) as columns,
        (select json_agg(u.names) from (select (select json_agg(a.attname) from unnest(i.indkey[0:i.indnkeyatts - 1]) k(num) join pg_attribute a on a.attrelid = c.oid and a.attnum = k.num) as names
          from pg_index i where i.indrelid = c.oid and i.indisunique and i.indisvalid and i.indimmediate and i.indpred is null and i.indexprs is null) u) as unique,
-       concat_ws(' ', c.oid, c.relfilenode, pg_stat_get_tuples_inserted(c.oid), pg_stat_get_tuples_updated(c.oid), pg_stat_get_tuples_deleted(c.oid)) as version
+       concat_ws(' ', c.oid, c.relfilenode, pg_stat_get_tuples_inserted(c.oid), pg_stat_get_tuples_updated(c.oid), pg_stat_get_tuples_deleted(c.oid),
+       (select string_agg(concat_ws(' ', l.relid::oid, pg_relation_filenode(l.relid), pg_stat_get_tuples_inserted(l.relid), pg_stat_get_tuples_updated(l.relid), pg_stat_get_tuples_deleted(l.relid)), ' ' order by l.relid::oid)
+         from pg_partition_tree(c.oid) l where l.isleaf and c.relkind = 'p')) as version
      from pg_class c join pg_namespace n on n.oid = c.relnamespace
      where c.relkind in ('r', 'p', 'v', 'm', 'f') and not c.relispartition and n.nspname not in ('pg_catalog', 'information_schema') and n.nspname not like 'pg\\_t%'
        and lower(c.relname) = any($1)
