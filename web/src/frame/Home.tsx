@@ -118,72 +118,11 @@ export function Home() {
         )}
         <ul>
           {(models ?? []).map((model) => (
-            <li key={model.id} className="flex items-center border-b border-rule last:border-b-0">
-              <Link
-                to={`/m/${model.id}/stars`}
-                className="rowlink flex flex-1 items-baseline gap-4 px-4 py-3"
-              >
-                <span className="font-serif text-[15px] font-semibold">{model.title}</span>
-                {model.fault === undefined ? (
-                  <>
-                    <span className="text-soft">{many(model.tables, 'table')}</span>
-                    <span className="text-soft">{many(model.rows, 'row')}</span>
-                    <Verdicts claims={model.claims} />
-                    <span className="min-w-0 flex-1 truncate text-right text-soft" title={model.says}>
-                      {model.says}
-                    </span>
-                    <span className="shrink-0 text-soft">{moment(model.changedAt)}</span>
-                  </>
-                ) : (
-                  <span className="min-w-0 flex-1 truncate text-vermilion" title={model.fault}>
-                    cannot be read: {model.fault}
-                  </span>
-                )}
-              </Link>
-              <button
-                className="btn btn-bare mr-2"
-                onClick={() => void drop(model)}
-                aria-label={`Remove ${model.title}`}
-                title="Remove"
-              >
-                <Trash2 size={14} aria-hidden />
-              </button>
-            </li>
+            <ModelRow key={model.id} model={model} drop={drop} />
           ))}
         </ul>
       </section>
-      <div className="mt-5 flex flex-wrap gap-3">
-        <form
-          className="flex gap-2"
-          onSubmit={(event) => {
-            event.preventDefault();
-            void begin(() => ask(api.models.create, {}, { title }), 'intake');
-          }}
-        >
-          <input
-            className="field w-[260px]"
-            value={title}
-            onChange={(e) => setTitle(e.target.value)}
-            placeholder="Title of a new model"
-            aria-label="Title of a new model"
-          />
-          <button className="btn btn-act" disabled={title.trim() === ''}>
-            <FilePlus2 size={14} aria-hidden /> Create
-          </button>
-        </form>
-        <span className="flex-1" />
-        <input
-          ref={file}
-          type="file"
-          accept=".json"
-          className="sr-only"
-          id="model-file"
-          onChange={(e) => void read(e.target.files?.[0])}
-        />
-        <label htmlFor="model-file" className="btn cursor-pointer">
-          <FolderInput size={14} aria-hidden /> Import model file
-        </label>
-      </div>
+      <NewModel begin={begin} title={title} setTitle={setTitle} file={file} read={read} />
     </div>
   );
 }
@@ -208,5 +147,89 @@ function Verdicts({ claims }: { claims: ModelSummary['claims'] }) {
         </span>
       ))}
     </span>
+  );
+}
+
+/** A model of the workspace: its size, its verdicts, what changed last. */
+function ModelRow({ model, drop }: { model: ModelSummary; drop: (model: ModelSummary) => Promise<void> }) {
+  return (
+    <li className="flex items-center border-b border-rule last:border-b-0">
+      <Link to={`/m/${model.id}/stars`} className="rowlink flex flex-1 items-baseline gap-4 px-4 py-3">
+        <span className="font-serif text-[15px] font-semibold">{model.title}</span>
+        {model.fault === undefined ? (
+          <>
+            <span className="text-soft">{many(model.tables, 'table')}</span>
+            <span className="text-soft">{many(model.rows, 'row')}</span>
+            <Verdicts claims={model.claims} />
+            <span className="min-w-0 flex-1 truncate text-right text-soft" title={model.says}>
+              {model.says}
+            </span>
+            <span className="shrink-0 text-soft">{moment(model.changedAt)}</span>
+          </>
+        ) : (
+          <span className="min-w-0 flex-1 truncate text-vermilion" title={model.fault}>
+            cannot be read: {model.fault}
+          </span>
+        )}
+      </Link>
+      <button
+        className="btn btn-bare mr-2"
+        onClick={() => void drop(model)}
+        aria-label={`Remove ${model.title}`}
+        title="Remove"
+      >
+        <Trash2 size={14} aria-hidden />
+      </button>
+    </li>
+  );
+}
+
+/** Begins a model: with a name, or from a model file. */
+function NewModel({
+  begin,
+  title,
+  setTitle,
+  file,
+  read,
+}: {
+  begin: (work: () => Promise<{ id: number }>, stage: string) => Promise<void>;
+  title: string;
+  setTitle: (next: string) => void;
+  file: React.RefObject<HTMLInputElement | null>;
+  read: (chosen: File | undefined) => Promise<void>;
+}) {
+  return (
+    <div className="mt-5 flex flex-wrap gap-3">
+      <form
+        className="flex gap-2"
+        onSubmit={(event) => {
+          event.preventDefault();
+          void begin(() => ask(api.models.create, {}, { title }), 'intake');
+        }}
+      >
+        <input
+          className="field w-[260px]"
+          value={title}
+          onChange={(e) => setTitle(e.target.value)}
+          placeholder="Title of a new model"
+          aria-label="Title of a new model"
+        />
+        <button className="btn btn-act" disabled={title.trim() === ''}>
+          <FilePlus2 size={14} aria-hidden /> Create
+        </button>
+      </form>
+      <span className="flex-1" />
+      <input
+        ref={file}
+        type="file"
+        accept=".json"
+        className="sr-only"
+        id="model-file"
+        onChange={(e) => void read(e.target.files?.[0])}
+      />
+      <label htmlFor="model-file" className="btn cursor-pointer">
+        <FolderInput size={14} aria-hidden /> Import model file
+      </label>
+    </div>
   );
 }

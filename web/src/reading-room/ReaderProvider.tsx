@@ -2,7 +2,8 @@ import { useMemo, useState } from 'react';
 import type { ReactNode } from 'react';
 import type { ReleasedState } from '@crease/contract';
 import { ModelNames } from '@crease/core/model';
-import type { ModelContext, Notice } from '../state/model.tsx';
+import type { Notice } from '../state/liveModel.ts';
+import type { ModelContext } from '../state/model.tsx';
 import { GivenModel } from '../state/model.tsx';
 import { questionsOfRelease } from '../state/questions.ts';
 

@@ -1,5 +1,6 @@
 import { lazy, Suspense, useMemo, useState } from 'react';
 import type { Query } from '@crease/core/model';
+import type { QueryState } from '@crease/contract';
 import type { ClosedTrial } from '@crease/core/release';
 import { Foot } from '../frame/Foot.tsx';
 import { Blank, LeafHead } from '../frame/Leaves.tsx';
@@ -7,12 +8,14 @@ import { many } from '../parts/text.ts';
 import { useModel } from '../state/model.tsx';
 import { useAsked } from '../state/useAsked.ts';
 import { AnswerTools } from '../stages/trial/AnswerTools.tsx';
+import type { AnswerSettings } from '../stages/trial/answerSettings.ts';
 import { useAnswerSettings } from '../stages/trial/answerSettings.ts';
 import type { ChosenCell } from '../stages/trial/CellEvidence.tsx';
 import { RowsView } from '../stages/trial/RowsView.tsx';
 import { Sentence } from '../stages/trial/sentence/Sentence.tsx';
 import { AcrossTable } from '../stages/trial/table/AcrossTable.tsx';
 import { AnswerTable } from '../stages/trial/table/AnswerTable.tsx';
+import type { TrialAddress, View } from '../stages/trial/trialAddress.ts';
 import { useTrialAddress, VIEWS } from '../stages/trial/trialAddress.ts';
 import { askedFully } from '../stages/trial/useBeside.ts';
 import { Waiting } from '../stages/trial/Waiting.tsx';
@@ -61,43 +64,18 @@ export function RoomTrial({ of, closed }: { of: Of; closed: readonly ClosedTrial
     <div className="flex min-h-0 flex-1">
       <FieldsPane query={query} onAsk={pose} />
       <main aria-label="Question and answer" className="flex min-h-0 min-w-0 flex-1 flex-col bg-leaf">
-        <LeafHead
-          title="Ask"
-          note={
-            shown && !closedTrial
-              ? `${many(shown.rows.length, 'row')}, ${Math.round(shown.elapsedMs)} ms`
-              : ''
-          }
-        >
-          <span className={closedTrial ? 'hidden' : 'flex'} role="tablist" aria-label="View of the answer">
-            {VIEWS.filter((v) => v.name !== 'sql').map(({ name, title, Icon }) => (
-              <button
-                key={name}
-                role="tab"
-                aria-selected={name === view.name}
-                className={`btn ${name === view.name ? 'bg-ink text-leaf' : ''}`}
-                onClick={() => address.set({ view: name === 'table' ? undefined : name })}
-              >
-                <Icon size={13} aria-hidden /> {title}
-              </button>
-            ))}
-          </span>
-          <KeptAnswers
-            of={of}
-            closed={closed}
-            onClosed={showClosed}
-            onOpen={(trial) => {
-              setCell(undefined);
-              showClosed(undefined);
-              address.open(trial);
-            }}
-          />
-          <AnswerTools
-            answer={closedTrial ? undefined : shown}
-            settings={settings}
-            onSettings={setSettings}
-          />
-        </LeafHead>
+        <RoomHead
+          shown={shown}
+          closedTrial={closedTrial}
+          view={view}
+          address={address}
+          of={of}
+          closed={closed}
+          showClosed={showClosed}
+          setCell={setCell}
+          settings={settings}
+          setSettings={setSettings}
+        />
         {closedTrial ? (
           <ClosedAnswer
             of={of}
@@ -158,5 +136,64 @@ export function RoomTrial({ of, closed }: { of: Of; closed: readonly ClosedTrial
         <Foot />
       </main>
     </div>
+  );
+}
+
+/** What is shown, how, and what readers may open. */
+function RoomHead({
+  shown,
+  closedTrial,
+  view,
+  address,
+  of,
+  closed,
+  showClosed,
+  setCell,
+  settings,
+  setSettings,
+}: {
+  shown: QueryState | undefined;
+  closedTrial: ClosedTrial | undefined;
+  view: View;
+  address: Pick<TrialAddress, 'set' | 'open'>;
+  of: Of;
+  closed: readonly ClosedTrial[];
+  showClosed: (next: string | undefined) => void;
+  setCell: (next: ChosenCell | undefined) => void;
+  settings: AnswerSettings;
+  setSettings: (settings: AnswerSettings) => void;
+}) {
+  return (
+    <LeafHead
+      title="Ask"
+      note={
+        shown && !closedTrial ? `${many(shown.rows.length, 'row')}, ${Math.round(shown.elapsedMs)} ms` : ''
+      }
+    >
+      <span className={closedTrial ? 'hidden' : 'flex'} role="tablist" aria-label="View of the answer">
+        {VIEWS.filter((v) => v.name !== 'sql').map(({ name, title, Icon }) => (
+          <button
+            key={name}
+            role="tab"
+            aria-selected={name === view.name}
+            className={`btn ${name === view.name ? 'bg-ink text-leaf' : ''}`}
+            onClick={() => address.set({ view: name === 'table' ? undefined : name })}
+          >
+            <Icon size={13} aria-hidden /> {title}
+          </button>
+        ))}
+      </span>
+      <KeptAnswers
+        of={of}
+        closed={closed}
+        onClosed={showClosed}
+        onOpen={(trial) => {
+          setCell(undefined);
+          showClosed(undefined);
+          address.open(trial);
+        }}
+      />
+      <AnswerTools answer={closedTrial ? undefined : shown} settings={settings} onSettings={setSettings} />
+    </LeafHead>
   );
 }

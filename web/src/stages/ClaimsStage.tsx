@@ -69,78 +69,19 @@ export function ClaimsStage() {
   ];
   const design = (
     <>
-      <LeafHead
-        title="Claims"
-        note={
-          claims && claims.failure === undefined
-            ? claims.done
-              ? `judged in ${count(claims.elapsedMs)} ms`
-              : 'being judged …'
-            : ''
-        }
-      >
-        <Menu as="span" className="relative">
-          <MenuButton className="btn" disabled={found.length === 0}>
-            Save {found.length === claims?.claims.length ? 'all' : count(found.length)} as …
-          </MenuButton>
-          <MenuItems anchor="bottom end" className="z-20 border border-ink bg-raised py-1 shadow-md">
-            {exports.map((e) => (
-              <MenuItem key={e.says}>
-                <button className="block w-full px-3 py-1 text-left data-focus:bg-paper" onClick={e.save}>
-                  {e.says}
-                </button>
-              </MenuItem>
-            ))}
-          </MenuItems>
-        </Menu>
-      </LeafHead>
+      <ClaimsHead found={found} exports={exports} />
       <JudgingFailed failure={claims?.failure} />
-      <div
-        className="flex flex-wrap items-center gap-2 border-b border-rule px-4 py-2"
-        role="group"
-        aria-label="Which claims"
-      >
-        {VERDICTS.map((v) => (
-          <button
-            key={v}
-            className="btn"
-            aria-pressed={verdicts.split(',').includes(v)}
-            onClick={() => toggle(v)}
-          >
-            <VerdictMark verdict={v} size={11} /> {v} {count(claims?.summary[v] ?? 0)}
-          </button>
-        ))}
-        <select
-          className="field"
-          aria-label="Weight"
-          value={weight}
-          onChange={(e) => setWeight(unless(e.target.value, ''))}
-        >
-          <option value="">any weight</option>
-          <option value="blocks">blocks a release</option>
-          <option value="warns">warns</option>
-        </select>
-        <label className="flex items-center gap-1 text-soft">
-          by
-          <select
-            className="field"
-            aria-label="Grouped by"
-            value={group}
-            onChange={(e) => setBy(unless(e.target.value, 'kind'))}
-          >
-            {GROUPS.map((g) => (
-              <option key={g}>{g}</option>
-            ))}
-          </select>
-        </label>
-        <input
-          className="field min-w-[120px] flex-1"
-          placeholder="Filter"
-          aria-label="Filter"
-          value={search}
-          onChange={(e) => setSearch(unless(e.target.value, ''))}
-        />
-      </div>
+      <ClaimFilters
+        verdicts={verdicts}
+        toggle={toggle}
+        weight={weight}
+        setWeight={setWeight}
+        unless={unless}
+        group={group}
+        setBy={setBy}
+        search={search}
+        setSearch={setSearch}
+      />
       <div className="min-h-0 flex-1 overflow-auto">
         {claims && found.length === 0 && (
           <Blank>
@@ -214,5 +155,116 @@ function ClaimRow({ claim }: { claim: JudgedClaim }) {
         {count(claim.evidence.checked)}
       </span>
     </button>
+  );
+}
+
+/** How far judging is, and files of what is shown. */
+function ClaimsHead({
+  found,
+  exports,
+}: {
+  found: readonly JudgedClaim[];
+  exports: { says: string; save: () => void }[];
+}) {
+  const { claims } = useModel();
+  return (
+    <LeafHead
+      title="Claims"
+      note={
+        claims && claims.failure === undefined
+          ? claims.done
+            ? `judged in ${count(claims.elapsedMs)} ms`
+            : 'being judged …'
+          : ''
+      }
+    >
+      <Menu as="span" className="relative">
+        <MenuButton className="btn" disabled={found.length === 0}>
+          Save {found.length === claims?.claims.length ? 'all' : count(found.length)} as …
+        </MenuButton>
+        <MenuItems anchor="bottom end" className="z-20 border border-ink bg-raised py-1 shadow-md">
+          {exports.map((e) => (
+            <MenuItem key={e.says}>
+              <button className="block w-full px-3 py-1 text-left data-focus:bg-paper" onClick={e.save}>
+                {e.says}
+              </button>
+            </MenuItem>
+          ))}
+        </MenuItems>
+      </Menu>
+    </LeafHead>
+  );
+}
+
+/** Which claims are shown, and how they are grouped. */
+function ClaimFilters({
+  verdicts,
+  toggle,
+  weight,
+  setWeight,
+  unless,
+  group,
+  setBy,
+  search,
+  setSearch,
+}: {
+  verdicts: string;
+  toggle: (verdict: Verdict) => void;
+  weight: string;
+  setWeight: (value: string | undefined) => void;
+  unless: (value: string, first: string) => string | undefined;
+  group: 'table' | 'kind' | 'weight' | 'verdict';
+  setBy: (value: string | undefined) => void;
+  search: string;
+  setSearch: (value: string | undefined) => void;
+}) {
+  const { claims } = useModel();
+  return (
+    <div
+      className="flex flex-wrap items-center gap-2 border-b border-rule px-4 py-2"
+      role="group"
+      aria-label="Which claims"
+    >
+      {VERDICTS.map((v) => (
+        <button
+          key={v}
+          className="btn"
+          aria-pressed={verdicts.split(',').includes(v)}
+          onClick={() => toggle(v)}
+        >
+          <VerdictMark verdict={v} size={11} /> {v} {count(claims?.summary[v] ?? 0)}
+        </button>
+      ))}
+      <select
+        className="field"
+        aria-label="Weight"
+        value={weight}
+        onChange={(e) => setWeight(unless(e.target.value, ''))}
+      >
+        <option value="">any weight</option>
+        <option value="blocks">blocks a release</option>
+        <option value="warns">warns</option>
+      </select>
+      <label className="flex items-center gap-1 text-soft">
+        by
+        <select
+          className="field"
+          aria-label="Grouped by"
+          value={group}
+          onChange={(e) => setBy(unless(e.target.value, 'kind'))}
+        >
+          {GROUPS.map((g) => (
+            <option key={g}>{g}</option>
+          ))}
+        </select>
+      </label>
+      <input
+        className="field min-w-[120px] flex-1"
+        placeholder="Filter"
+        aria-label="Filter"
+        value={search}
+        onChange={(e) => setSearch(unless(e.target.value, ''))}
+      />
+    </div>
   );
 }

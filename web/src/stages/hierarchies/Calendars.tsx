@@ -1,3 +1,6 @@
+import type { CalendarSource } from '@crease/core/model';
+import type { Hierarchy } from '@crease/core/model';
+import type { Dependent } from '@crease/core/stars';
 import { useState } from 'react';
 import type { Edit } from '@crease/core/edit';
 import type { Table } from '@crease/core/model';
@@ -115,92 +118,14 @@ function CalendarCard({ calendar }: { calendar: Calendar }) {
         <label htmlFor={`day-${table.name}`} className="text-soft">
           Day column
         </label>
-        <span className="flex flex-wrap items-center gap-2">
-          <select
-            id={`day-${table.name}`}
-            className="field"
-            value={calendar.day}
-            onChange={(e) =>
-              put({ ...calendar, day: e.target.value }, `set the day of ${table.name} to ${e.target.value}`)
-            }
-          >
-            {table.columns
-              .filter((c) => c.type === 'date' || sameName(c.name, calendar.day))
-              .map((c) => (
-                <option key={c.name}>{c.name}</option>
-              ))}
-          </select>
-          {generated ? (
-            <span className="text-soft">
-              Generated from {generated.calendar.from} to {generated.calendar.to}
-            </span>
-          ) : (
-            <label className="flex items-center gap-1 text-soft">
-              Date format
-              <input
-                key={table.columns.find((c) => sameName(c.name, calendar.day))?.pattern ?? ''}
-                className="field w-[110px]"
-                aria-label={`Pattern of ${calendar.day}`}
-                placeholder="yyyy-MM-dd"
-                defaultValue={table.columns.find((c) => sameName(c.name, calendar.day))?.pattern ?? ''}
-                onBlur={(e) => {
-                  const pattern = e.target.value.trim();
-                  if (pattern !== (table.columns.find((c) => sameName(c.name, calendar.day))?.pattern ?? ''))
-                    void edit(
-                      [{ do: 'set-column', table: table.name, column: calendar.day, change: { pattern } }],
-                      `${table.name}.${calendar.day} is written as ${pattern || 'yyyy-MM-dd'}`,
-                    );
-                }}
-                onKeyDown={(e) => e.key === 'Enter' && e.currentTarget.blur()}
-              />
-            </label>
-          )}
-        </span>
+        <DayField table={table} calendar={calendar} put={put} generated={generated} />
         <FiscalYearFields table={table} calendar={calendar} />
         <span className="text-soft">Hierarchies</span>
-        <span className="flex flex-wrap items-center gap-2">
-          {own.length === 0 && <span className="text-soft">none</span>}
-          {own.map((h) => (
-            <label
-              key={h.name}
-              className="flex items-center gap-1"
-              title="Used by trials and targets where none is named"
-            >
-              <input
-                type="radio"
-                name={`default-${table.name}`}
-                checked={h.default === true}
-                onChange={() => setDefault(h.name)}
-              />
-              {h.name}
-              {h.default && <span className="text-soft">(default)</span>}
-            </label>
-          ))}
-        </span>
+        <DefaultHierarchies own={own} table={table} setDefault={setDefault} />
         {missing.length > 0 && (
           <>
             <span className="text-soft">usual ones</span>
-            <span className="flex flex-wrap items-center gap-2">
-              {missing.map((h) => (
-                <button
-                  key={h.name}
-                  className="btn h-[24px]"
-                  title={h.levels!.map((l) => l.name).join(' › ')}
-                  onClick={() =>
-                    void edit(
-                      [{ do: 'put-hierarchies', name: null, value: { ...h } }],
-                      `add ${h.name} to ${table.name}`,
-                    )
-                  }
-                >
-                  Add {h.name}
-                </button>
-              ))}
-              <label className="flex items-center gap-1 text-soft">
-                <input type="checkbox" checked={numbered} onChange={(e) => setNumbered(e.target.checked)} />
-                fiscal periods by number
-              </label>
-            </span>
+            <UsualHierarchies missing={missing} table={table} numbered={numbered} setNumbered={setNumbered} />
           </>
         )}
       </fieldset>
@@ -222,33 +147,13 @@ function CalendarCard({ calendar }: { calendar: Calendar }) {
         </span>
       </div>
       {removing && (
-        <div role="alert" className="mt-2 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2">
-          <p>
-            Periods need a calendar:{' '}
-            {dependents.length + followers.length === 0
-              ? 'nothing uses this one.'
-              : `${[...followers.map((f) => `the calendar of ${f.title}`), ...dependents.map((h) => h.name)]
-                  .slice(0, 12)
-                  .join(', ')}${dependents.length > 12 ? ' …' : ''} use ${table.name}.`}{' '}
-            The table and its rows stay.
-          </p>
-          <p className="mt-2 flex gap-2">
-            <button
-              className="btn"
-              onClick={() =>
-                void edit(
-                  [{ do: 'remove-calendar', table: calendar.table }],
-                  `stop using ${table.name} as a calendar`,
-                ).then(() => setRemoving(false))
-              }
-            >
-              Not a calendar
-            </button>
-            <button className="btn btn-bare" onClick={() => setRemoving(false)}>
-              Cancel
-            </button>
-          </p>
-        </div>
+        <RemoveCalendar
+          dependents={dependents}
+          followers={followers}
+          table={table}
+          calendar={calendar}
+          setRemoving={setRemoving}
+        />
       )}
     </section>
   );
@@ -264,4 +169,179 @@ function summary(dependents: ReturnType<typeof dependentsOf>): string {
         : many(list.length, kind),
     )
     .join(', ');
+}
+
+/** Which column has the days, and how they are written where they are texts. */
+function DayField({
+  table,
+  calendar,
+  put,
+  generated,
+}: {
+  table: Table;
+  calendar: Calendar;
+  put: (next: Calendar, says: string) => undefined;
+  generated: CalendarSource | undefined;
+}) {
+  const { edit } = useModel();
+  return (
+    <span className="flex flex-wrap items-center gap-2">
+      <select
+        id={`day-${table.name}`}
+        className="field"
+        value={calendar.day}
+        onChange={(e) =>
+          put({ ...calendar, day: e.target.value }, `set the day of ${table.name} to ${e.target.value}`)
+        }
+      >
+        {table.columns
+          .filter((c) => c.type === 'date' || sameName(c.name, calendar.day))
+          .map((c) => (
+            <option key={c.name}>{c.name}</option>
+          ))}
+      </select>
+      {generated ? (
+        <span className="text-soft">
+          Generated from {generated.calendar.from} to {generated.calendar.to}
+        </span>
+      ) : (
+        <label className="flex items-center gap-1 text-soft">
+          Date format
+          <input
+            key={table.columns.find((c) => sameName(c.name, calendar.day))?.pattern ?? ''}
+            className="field w-[110px]"
+            aria-label={`Pattern of ${calendar.day}`}
+            placeholder="yyyy-MM-dd"
+            defaultValue={table.columns.find((c) => sameName(c.name, calendar.day))?.pattern ?? ''}
+            onBlur={(e) => {
+              const pattern = e.target.value.trim();
+              if (pattern !== (table.columns.find((c) => sameName(c.name, calendar.day))?.pattern ?? ''))
+                void edit(
+                  [{ do: 'set-column', table: table.name, column: calendar.day, change: { pattern } }],
+                  `${table.name}.${calendar.day} is written as ${pattern || 'yyyy-MM-dd'}`,
+                );
+            }}
+            onKeyDown={(e) => e.key === 'Enter' && e.currentTarget.blur()}
+          />
+        </label>
+      )}
+    </span>
+  );
+}
+
+/** Which of its hierarchies trials and targets use where none is named. */
+function DefaultHierarchies({
+  own,
+  table,
+  setDefault,
+}: {
+  own: readonly Hierarchy[];
+  table: Table;
+  setDefault: (name: string) => void;
+}) {
+  return (
+    <span className="flex flex-wrap items-center gap-2">
+      {own.length === 0 && <span className="text-soft">none</span>}
+      {own.map((h) => (
+        <label
+          key={h.name}
+          className="flex items-center gap-1"
+          title="Used by trials and targets where none is named"
+        >
+          <input
+            type="radio"
+            name={`default-${table.name}`}
+            checked={h.default === true}
+            onChange={() => setDefault(h.name)}
+          />
+          {h.name}
+          {h.default && <span className="text-soft">(default)</span>}
+        </label>
+      ))}
+    </span>
+  );
+}
+
+/** Hierarchies of calendars that this one lacks, to add. */
+function UsualHierarchies({
+  missing,
+  table,
+  numbered,
+  setNumbered,
+}: {
+  missing: readonly Hierarchy[];
+  table: Table;
+  numbered: boolean;
+  setNumbered: (next: boolean) => void;
+}) {
+  const { edit } = useModel();
+  return (
+    <span className="flex flex-wrap items-center gap-2">
+      {missing.map((h) => (
+        <button
+          key={h.name}
+          className="btn h-[24px]"
+          title={h.levels!.map((l) => l.name).join(' › ')}
+          onClick={() =>
+            void edit(
+              [{ do: 'put-hierarchies', name: null, value: { ...h } }],
+              `add ${h.name} to ${table.name}`,
+            )
+          }
+        >
+          Add {h.name}
+        </button>
+      ))}
+      <label className="flex items-center gap-1 text-soft">
+        <input type="checkbox" checked={numbered} onChange={(e) => setNumbered(e.target.checked)} />
+        fiscal periods by number
+      </label>
+    </span>
+  );
+}
+
+/** What no longer works without the calendar, before it is removed. */
+function RemoveCalendar({
+  dependents,
+  followers,
+  table,
+  calendar,
+  setRemoving,
+}: {
+  dependents: readonly Dependent[];
+  followers: { table: string; model: number; title: string }[];
+  table: Table;
+  calendar: Calendar;
+  setRemoving: (next: boolean) => void;
+}) {
+  const { edit } = useModel();
+  return (
+    <div role="alert" className="mt-2 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2">
+      <p>
+        Periods need a calendar:{' '}
+        {dependents.length + followers.length === 0
+          ? 'nothing uses this one.'
+          : `${[...followers.map((f) => `the calendar of ${f.title}`), ...dependents.map((h) => h.name)]
+              .slice(0, 12)
+              .join(', ')}${dependents.length > 12 ? ' …' : ''} use ${table.name}.`}{' '}
+        The table and its rows stay.
+      </p>
+      <p className="mt-2 flex gap-2">
+        <button
+          className="btn"
+          onClick={() =>
+            void edit(
+              [{ do: 'remove-calendar', table: calendar.table }],
+              `stop using ${table.name} as a calendar`,
+            ).then(() => setRemoving(false))
+          }
+        >
+          Not a calendar
+        </button>
+        <button className="btn btn-bare" onClick={() => setRemoving(false)}>
+          Cancel
+        </button>
+      </p>
+    </div>
+  );
 }

@@ -80,30 +80,14 @@ export function HierarchiesStage() {
         </button>
       </LeafHead>
       {hierarchies.length > 0 && (
-        <div
-          className="flex max-h-[96px] flex-wrap gap-1 overflow-auto border-b border-rule px-4 py-2"
-          role="tablist"
-          aria-label="Hierarchies"
-        >
-          {hierarchies.map((h) => {
-            const chosen = h === current && shown === 'hierarchy';
-            return (
-              <button
-                key={pathOf(h)}
-                role="tab"
-                aria-selected={chosen}
-                className={`btn ${chosen ? 'bg-ink text-leaf' : ''}`}
-                onClick={() => {
-                  setTried(undefined);
-                  setView(undefined);
-                  select({ kind: 'hierarchy', name: pathOf(h) });
-                }}
-              >
-                {pathOf(h)} {isBroken(h) && <VerdictMark verdict="broken" size={10} />}
-              </button>
-            );
-          })}
-        </div>
+        <HierarchyTabs
+          hierarchies={hierarchies}
+          current={current}
+          shown={shown}
+          setTried={setTried}
+          setView={setView}
+          isBroken={isBroken}
+        />
       )}
       {shown === 'calendars' ? (
         <Calendars />
@@ -139,43 +123,7 @@ export function HierarchiesStage() {
                 onChange={(levels, says) => change({ ...current, levels }, says)}
               />
             ))}
-          {stored && !tried && (
-            <footer className="flex items-center gap-3 border-t border-rule px-4 py-2">
-              <label
-                className="flex items-center gap-1 text-soft"
-                title="Used by trials and targets where none is named"
-              >
-                <input
-                  type="checkbox"
-                  checked={stored.default === true}
-                  onChange={(e) => {
-                    const same = hierarchies.filter(
-                      (h) => h.table === stored.table && h !== stored && h.default,
-                    );
-                    void edit(
-                      [stored, ...(e.target.checked ? same : [])].map((h) => ({
-                        do: 'put-hierarchies' as const,
-                        name: h.name,
-                        value: { ...h, default: h === stored && e.target.checked },
-                      })),
-                      e.target.checked
-                        ? `make ${stored.name} the default hierarchy of ${stored.table}`
-                        : `${stored.table} has no default hierarchy`,
-                    );
-                  }}
-                />
-                default of {stored.table}
-              </label>
-              <span className="flex-1" />
-              <RemoveButton
-                edit={[{ do: 'remove-hierarchies', name: pathOf(stored) }]}
-                says={`remove the hierarchy ${pathOf(stored)}`}
-                onDone={() => select(undefined)}
-              >
-                Delete hierarchy
-              </RemoveButton>
-            </footer>
-          )}
+          {stored && !tried && <HierarchyFoot stored={stored} hierarchies={hierarchies} />}
         </>
       )}
     </>
@@ -184,24 +132,7 @@ export function HierarchiesStage() {
     <Leaves
       label="Hierarchies"
       design={design}
-      evidence={
-        <EvidenceLeaf>
-          {current && shown === 'hierarchy' && (
-            <MemberTree key={tried ? 'tried' : pathOf(current)} hierarchy={current} />
-          )}
-          {(tried !== undefined || (!current && model.tables.length > 0)) && (
-            <FoundLevels
-              table={tried?.table ?? ''}
-              onTry={(h) =>
-                setTried({
-                  ...h,
-                  name: tried?.name || `${h.levels?.[0]?.name ?? ''} to ${h.levels?.at(-1)?.name ?? ''}`,
-                })
-              }
-            />
-          )}
-        </EvidenceLeaf>
-      }
+      evidence={<HierarchyEvidence current={current} shown={shown} tried={tried} setTried={setTried} />}
     />
   );
 }
@@ -282,5 +213,124 @@ function TriedHead({
       </button>
       {taken && <span className="text-vermilion">{tried.table} already has a hierarchy of this name</span>}
     </form>
+  );
+}
+
+/** The hierarchies of the model, to choose from. */
+function HierarchyTabs({
+  hierarchies,
+  current,
+  shown,
+  setTried,
+  setView,
+  isBroken,
+}: {
+  hierarchies: readonly Hierarchy[];
+  current: Hierarchy;
+  shown: 'hierarchy' | 'calendars';
+  setTried: (next: Hierarchy | undefined) => void;
+  setView: (value: string | undefined) => void;
+  isBroken: (h: Hierarchy) => boolean;
+}) {
+  const [, select] = useSelection();
+  return (
+    <div
+      className="flex max-h-[96px] flex-wrap gap-1 overflow-auto border-b border-rule px-4 py-2"
+      role="tablist"
+      aria-label="Hierarchies"
+    >
+      {hierarchies.map((h) => {
+        const chosen = h === current && shown === 'hierarchy';
+        return (
+          <button
+            key={pathOf(h)}
+            role="tab"
+            aria-selected={chosen}
+            className={`btn ${chosen ? 'bg-ink text-leaf' : ''}`}
+            onClick={() => {
+              setTried(undefined);
+              setView(undefined);
+              select({ kind: 'hierarchy', name: pathOf(h) });
+            }}
+          >
+            {pathOf(h)} {isBroken(h) && <VerdictMark verdict="broken" size={10} />}
+          </button>
+        );
+      })}
+    </div>
+  );
+}
+
+/** Whether a hierarchy is the default of its table, and its removal. */
+function HierarchyFoot({ stored, hierarchies }: { stored: Hierarchy; hierarchies: readonly Hierarchy[] }) {
+  const { edit } = useModel();
+  const [, select] = useSelection();
+  return (
+    <footer className="flex items-center gap-3 border-t border-rule px-4 py-2">
+      <label
+        className="flex items-center gap-1 text-soft"
+        title="Used by trials and targets where none is named"
+      >
+        <input
+          type="checkbox"
+          checked={stored.default === true}
+          onChange={(e) => {
+            const same = hierarchies.filter((h) => h.table === stored.table && h !== stored && h.default);
+            void edit(
+              [stored, ...(e.target.checked ? same : [])].map((h) => ({
+                do: 'put-hierarchies' as const,
+                name: h.name,
+                value: { ...h, default: h === stored && e.target.checked },
+              })),
+              e.target.checked
+                ? `make ${stored.name} the default hierarchy of ${stored.table}`
+                : `${stored.table} has no default hierarchy`,
+            );
+          }}
+        />
+        default of {stored.table}
+      </label>
+      <span className="flex-1" />
+      <RemoveButton
+        edit={[{ do: 'remove-hierarchies', name: pathOf(stored) }]}
+        says={`remove the hierarchy ${pathOf(stored)}`}
+        onDone={() => select(undefined)}
+      >
+        Delete hierarchy
+      </RemoveButton>
+    </footer>
+  );
+}
+
+/** Members of the hierarchy; levels that were found in the rows where a path is tried. */
+function HierarchyEvidence({
+  current,
+  shown,
+  tried,
+  setTried,
+}: {
+  current: Hierarchy;
+  shown: 'hierarchy' | 'calendars';
+  tried: Hierarchy | undefined;
+  setTried: (next: Hierarchy | undefined) => void;
+}) {
+  const { model } = useModel();
+  return (
+    <EvidenceLeaf>
+      {current && shown === 'hierarchy' && (
+        <MemberTree key={tried ? 'tried' : pathOf(current)} hierarchy={current} />
+      )}
+      {(tried !== undefined || (!current && model.tables.length > 0)) && (
+        <FoundLevels
+          table={tried?.table ?? ''}
+          onTry={(h) =>
+            setTried({
+              ...h,
+              name: tried?.name || `${h.levels?.[0]?.name ?? ''} to ${h.levels?.at(-1)?.name ?? ''}`,
+            })
+          }
+        />
+      )}
+    </EvidenceLeaf>
   );
 }

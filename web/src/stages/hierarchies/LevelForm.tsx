@@ -86,28 +86,7 @@ export function LevelForm({
         {options}
       </select>
       <span className="text-soft">Key</span>
-      <span className="flex flex-wrap items-center gap-1">
-        {keys.length === 0 && <span className="text-soft">its column</span>}
-        {keys.map((k) => (
-          <button
-            key={k}
-            className="btn h-[24px]"
-            title="Remove from the key"
-            onClick={() => putKeys(keys.filter((x) => x !== k))}
-          >
-            {k} <span aria-hidden>×</span>
-          </button>
-        ))}
-        <select
-          className="field h-[24px]"
-          value=""
-          aria-label={`Add a column to the key of ${level.name}`}
-          onChange={(e) => e.target.value && putKeys([...keys, e.target.value])}
-        >
-          <option value="">{keys.length === 0 ? 'a key …' : 'and …'}</option>
-          {options}
-        </select>
-      </span>
+      <KeyField keys={keys} putKeys={putKeys} level={level} options={options} />
       <label htmlFor="level-order" className="text-soft">
         Order by
       </label>
@@ -127,5 +106,43 @@ export function LevelForm({
         {options}
       </select>
     </fieldset>
+  );
+}
+
+/** Columns that tell members of the level apart. */
+function KeyField({
+  keys,
+  putKeys,
+  level,
+  options,
+}: {
+  keys: readonly string[];
+  putKeys: (next: readonly string[]) => void;
+  level: Level;
+  options: React.ReactNode;
+}) {
+  return (
+    <span className="flex flex-wrap items-center gap-1">
+      {keys.length === 0 && <span className="text-soft">its column</span>}
+      {keys.map((k) => (
+        <button
+          key={k}
+          className="btn h-[24px]"
+          title="Remove from the key"
+          onClick={() => putKeys(keys.filter((x) => x !== k))}
+        >
+          {k} <span aria-hidden>×</span>
+        </button>
+      ))}
+      <select
+        className="field h-[24px]"
+        value=""
+        aria-label={`Add a column to the key of ${level.name}`}
+        onChange={(e) => e.target.value && putKeys([...keys, e.target.value])}
+      >
+        <option value="">{keys.length === 0 ? 'a key …' : 'and …'}</option>
+        {options}
+      </select>
+    </span>
   );
 }

@@ -1,17 +1,14 @@
 import { useState } from 'react';
 import type { DragEvent } from 'react';
-import { ArrowDown, ArrowUp, SlidersHorizontal, X } from 'lucide-react';
 import type { Hierarchy } from '@crease/core/model';
 import { levelName } from '@crease/core/propose';
 import type { LevelFact } from '@crease/core/query';
-import { VerdictMark } from '../../parts/Marks.tsx';
-import { cellText, count, many } from '../../parts/text.ts';
 import { LevelForm } from './LevelForm.tsx';
 import type { Level } from './useHierarchy.ts';
 import { useFacts, useLevelColumns } from './useHierarchy.ts';
+import { LEVEL, Rung, RungFacts, RungTools } from './Rung.tsx';
 
-/** What is dragged: a level by its place, or a column that is not a level yet. */
-const LEVEL = 'application/x-crease-level';
+/** What is dragged: a column that is not a level yet, or a level by its place (`LEVEL`). */
 const COLUMN = 'application/x-crease-column';
 
 /**
@@ -89,84 +86,29 @@ export function LevelStack({
               <li key={`${level.name}${i}`}>
                 {gap(i)}
                 <div className="flex items-center gap-2" {...zone(i)}>
-                  <span className="flex flex-1 justify-center">
-                    <button
-                      className={`flex h-[38px] cursor-grab items-center justify-between gap-2 border bg-raised px-3 text-left ${f && f.torn > 0 ? 'border-vermilion' : 'border-ink'}`}
-                      style={{ width: `${f ? width(f.members) : 40}%`, minWidth: 168 }}
-                      draggable
-                      onDragStart={(e) => e.dataTransfer.setData(LEVEL, String(i))}
-                      onClick={() => setOpen(open === i ? undefined : i)}
-                      onKeyDown={(e) => {
-                        if (e.altKey && e.key === 'ArrowUp') move(i, i - 1);
-                        if (e.altKey && e.key === 'ArrowDown') move(i, i + 1);
-                        if (e.key === 'Delete')
-                          onChange(
-                            levels.filter((_, j) => j !== i),
-                            `remove ${level.name} from ${h.name}`,
-                          );
-                      }}
-                      aria-expanded={open === i}
-                      title={`column ${level.column}${level.key === undefined ? '' : `, key ${[level.key].flat().join(', ')}`}${level.orderBy ? `, ordered by ${level.orderBy}` : ''}. Drag to reorder, or Alt with an arrow`}
-                    >
-                      <span className="min-w-0 truncate font-serif font-semibold">{level.name}</span>
-                      <span className="whitespace-nowrap tabular-nums text-soft">
-                        {f ? many(f.members, 'member') : ''}
-                      </span>
-                    </button>
-                  </span>
-                  <span className="w-[150px] text-[12px]">
-                    {f && f.torn > 0 && (
-                      <span className="block text-vermilion">
-                        <VerdictMark verdict="broken" size={9} /> {many(f.torn, 'member')} in several of{' '}
-                        {levels[i - 1]?.name}
-                      </span>
-                    )}
-                    {f && f.nulls > 0 && (
-                      <span className="block text-soft">{many(f.nulls, 'row')} without: ragged</span>
-                    )}
-                    {f?.average !== undefined && (
-                      <span className="block text-soft" title={`Most in ${cellText(f.most!.of)}`}>
-                        {f.average.toLocaleString(undefined, { maximumFractionDigits: 1 })} each, at most{' '}
-                        {count(f.most!.members)}
-                      </span>
-                    )}
-                    {(!f || (f.torn === 0 && f.nulls === 0 && f.average === undefined)) && (
-                      <span className="block truncate text-soft">{level.column}</span>
-                    )}
-                  </span>
-                  <span className="flex">
-                    <IconButton
-                      label={`Column, key and order of ${level.name}`}
-                      onClick={() => setOpen(open === i ? undefined : i)}
-                    >
-                      <SlidersHorizontal size={13} aria-hidden />
-                    </IconButton>
-                    <IconButton
-                      label={`Move ${level.name} up`}
-                      disabled={i === 0}
-                      onClick={() => move(i, i - 1)}
-                    >
-                      <ArrowUp size={13} aria-hidden />
-                    </IconButton>
-                    <IconButton
-                      label={`Move ${level.name} down`}
-                      disabled={i === levels.length - 1}
-                      onClick={() => move(i, i + 1)}
-                    >
-                      <ArrowDown size={13} aria-hidden />
-                    </IconButton>
-                    <IconButton
-                      label={`Remove ${level.name}`}
-                      onClick={() =>
-                        onChange(
-                          levels.filter((_, j) => j !== i),
-                          `remove ${level.name} from ${h.name}`,
-                        )
-                      }
-                    >
-                      <X size={13} aria-hidden />
-                    </IconButton>
-                  </span>
+                  <Rung
+                    f={f}
+                    width={width}
+                    i={i}
+                    setOpen={setOpen}
+                    open={open}
+                    move={move}
+                    onChange={onChange}
+                    levels={levels}
+                    level={level}
+                    h={h}
+                  />
+                  <RungFacts f={f} levels={levels} i={i} level={level} />
+                  <RungTools
+                    level={level}
+                    setOpen={setOpen}
+                    open={open}
+                    i={i}
+                    move={move}
+                    levels={levels}
+                    onChange={onChange}
+                    h={h}
+                  />
                 </div>
                 {open === i && (
                   <LevelForm
@@ -185,41 +127,10 @@ export function LevelStack({
             );
           })}
         </ol>
-        <div
-          className={`mt-2 border border-dashed px-3 py-3 text-center text-soft ${over === levels.length ? 'border-ink bg-raised' : 'border-rule-strong'}`}
-          {...zone(levels.length)}
-        >
-          {levels.length === 0
-            ? 'Drag a column here, the topmost level first, or click one'
-            : 'Drag a column here, or between two levels'}
-        </div>
+        <LastPlace over={over} levels={levels} zone={zone} />
       </div>
       <Palette columns={columns} levels={levels} table={h.table} onAdd={(path) => add(path)} />
     </div>
-  );
-}
-
-function IconButton({
-  label,
-  disabled = false,
-  onClick,
-  children,
-}: {
-  label: string;
-  disabled?: boolean;
-  onClick: () => void;
-  children: React.ReactNode;
-}) {
-  return (
-    <button
-      className="btn btn-bare px-1"
-      disabled={disabled}
-      onClick={onClick}
-      aria-label={label}
-      title={label}
-    >
-      {children}
-    </button>
   );
 }
 
@@ -273,5 +184,31 @@ function Palette({
         ))}
       </div>
     </aside>
+  );
+}
+
+/** The place below the last level. */
+function LastPlace({
+  over,
+  levels,
+  zone,
+}: {
+  over: number | undefined;
+  levels: readonly Level[];
+  zone: (at: number) => {
+    onDragOver: (e: DragEvent) => void;
+    onDragLeave: () => void;
+    onDrop: (e: DragEvent) => void;
+  };
+}) {
+  return (
+    <div
+      className={`mt-2 border border-dashed px-3 py-3 text-center text-soft ${over === levels.length ? 'border-ink bg-raised' : 'border-rule-strong'}`}
+      {...zone(levels.length)}
+    >
+      {levels.length === 0
+        ? 'Drag a column here, the topmost level first, or click one'
+        : 'Drag a column here, or between two levels'}
+    </div>
   );
 }

@@ -1,4 +1,5 @@
 import type { Hierarchy } from '@crease/core/model';
+import type { TreeFact } from '@crease/core/query';
 import { useModel } from '../../state/model.tsx';
 import { cellText, count, many } from '../../parts/text.ts';
 import { useFacts } from './useHierarchy.ts';
@@ -101,32 +102,37 @@ export function TreeDesign({
               <span className="text-vermilion"> · {many(tree.sharedLabels, 'label')} with several rows</span>
             )}
           </p>
-          {tree.branches.length > 0 && (
-            <table className="grid-plain mt-3" aria-label="Branches">
-              <thead>
-                <tr>
-                  <th scope="col">top</th>
-                  <th scope="col" className="num">
-                    members
-                  </th>
-                  <th scope="col" className="num">
-                    depth
-                  </th>
-                </tr>
-              </thead>
-              <tbody>
-                {tree.branches.map((b, i) => (
-                  <tr key={i}>
-                    <td>{cellText(b.label)}</td>
-                    <td className="num">{count(b.members)}</td>
-                    <td className="num">{count(b.depth)}</td>
-                  </tr>
-                ))}
-              </tbody>
-            </table>
-          )}
+          {tree.branches.length > 0 && <Branches tree={tree} />}
         </>
       )}
     </div>
+  );
+}
+
+/** The tops of the tree, and how many members are below each. */
+function Branches({ tree }: { tree: TreeFact }) {
+  return (
+    <table className="grid-plain mt-3" aria-label="Branches">
+      <thead>
+        <tr>
+          <th scope="col">top</th>
+          <th scope="col" className="num">
+            members
+          </th>
+          <th scope="col" className="num">
+            depth
+          </th>
+        </tr>
+      </thead>
+      <tbody>
+        {tree.branches.map((b, i) => (
+          <tr key={i}>
+            <td>{cellText(b.label)}</td>
+            <td className="num">{count(b.members)}</td>
+            <td className="num">{count(b.depth)}</td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
   );
 }

@@ -28,7 +28,7 @@ export function Arrivals({
   recipe: RecipeState | undefined;
   onDrawn: (uploads: readonly UploadState[]) => void;
 }) {
-  const { model, state, fail } = useModel();
+  const { model, fail } = useModel();
   const work = useArrivals(drawn, recipe, onDrawn);
   const { arrivals, ready, existing } = work;
   /** SQL files that declare tables: they become a design. */
@@ -53,53 +53,7 @@ export function Arrivals({
 
   return (
     <>
-      <LeafHead title="Intake">
-        <input
-          type="file"
-          id="files"
-          className="sr-only"
-          multiple
-          accept=".csv,.tsv,.txt,.gz,.parquet,.sql,.ddl"
-          onChange={(e) => {
-            void bring([...(e.target.files ?? [])]);
-            e.target.value = '';
-          }}
-        />
-        <input
-          ref={folderChooser}
-          type="file"
-          id="folder"
-          aria-label="A folder of files"
-          className="sr-only"
-          tabIndex={-1}
-          multiple
-          {...{ webkitdirectory: '' }}
-          onChange={(e) => {
-            void bring(filesOfFolder([...(e.target.files ?? [])]));
-            e.target.value = '';
-          }}
-        />
-        <label htmlFor="files" className="btn cursor-pointer">
-          <FileUp size={14} aria-hidden /> Choose files
-        </label>
-        <button className="btn" onClick={() => onShow('databases')}>
-          Databases
-        </button>
-        <MakeTable onShow={onShow} onFolder={() => folderChooser.current?.click()} />
-        {state.stored.length > 0 && (
-          <button className="btn" onClick={() => onShow('loads')}>
-            Loads
-          </button>
-        )}
-        <button
-          className="btn"
-          onClick={() => onShow('draft')}
-          disabled={state.stored.length === 0 && !model.tables.some(isPassedThrough)}
-          title="Propose keys, relationships, roles and uses from the rows"
-        >
-          <Sparkles size={14} aria-hidden /> Draft a star
-        </button>
-      </LeafHead>
+      <IntakeHead bring={bring} folderChooser={folderChooser} onShow={onShow} />
       <div
         className={`min-h-0 flex-1 overflow-auto ${over ? 'bg-raised outline-2 -outline-offset-4 outline-dashed outline-rule-strong' : ''}`}
         onDragOver={(e) => {
@@ -191,5 +145,67 @@ function MakeTable({ onShow, onFolder }: { onShow: (view: string) => void; onFol
         ))}
       </MenuItems>
     </Menu>
+  );
+}
+
+/** Where rows may come from. */
+function IntakeHead({
+  bring,
+  folderChooser,
+  onShow,
+}: {
+  bring: (files: readonly File[]) => Promise<void>;
+  folderChooser: React.RefObject<HTMLInputElement | null>;
+  onShow: (view: string, table?: string) => void;
+}) {
+  const { state, model } = useModel();
+  return (
+    <LeafHead title="Intake">
+      <input
+        type="file"
+        id="files"
+        className="sr-only"
+        multiple
+        accept=".csv,.tsv,.txt,.gz,.parquet,.sql,.ddl"
+        onChange={(e) => {
+          void bring([...(e.target.files ?? [])]);
+          e.target.value = '';
+        }}
+      />
+      <input
+        ref={folderChooser}
+        type="file"
+        id="folder"
+        aria-label="A folder of files"
+        className="sr-only"
+        tabIndex={-1}
+        multiple
+        {...{ webkitdirectory: '' }}
+        onChange={(e) => {
+          void bring(filesOfFolder([...(e.target.files ?? [])]));
+          e.target.value = '';
+        }}
+      />
+      <label htmlFor="files" className="btn cursor-pointer">
+        <FileUp size={14} aria-hidden /> Choose files
+      </label>
+      <button className="btn" onClick={() => onShow('databases')}>
+        Databases
+      </button>
+      <MakeTable onShow={onShow} onFolder={() => folderChooser.current?.click()} />
+      {state.stored.length > 0 && (
+        <button className="btn" onClick={() => onShow('loads')}>
+          Loads
+        </button>
+      )}
+      <button
+        className="btn"
+        onClick={() => onShow('draft')}
+        disabled={state.stored.length === 0 && !model.tables.some(isPassedThrough)}
+        title="Propose keys, relationships, roles and uses from the rows"
+      >
+        <Sparkles size={14} aria-hidden /> Draft a star
+      </button>
+    </LeafHead>
   );
 }

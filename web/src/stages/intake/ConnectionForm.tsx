@@ -50,18 +50,7 @@ export function ConnectionForm({
     >
       <LeafHead title={known ? `Change ${known.name}` : 'New connection'} />
       <div className="grid grid-cols-[auto_1fr] items-center gap-x-3 gap-y-2 p-4">
-        <Line label="kind">
-          <select
-            className="field w-[220px]"
-            value={kind}
-            onChange={(e) => setKind(e.target.value as typeof kind)}
-            disabled={known !== undefined}
-            aria-label="Kind of database"
-          >
-            <option value="postgresql">PostgreSQL</option>
-            <option value="sqlite">a SQLite file</option>
-          </select>
-        </Line>
+        <KindField kind={kind} setKind={setKind} known={known} />
         <Line label="name">
           <input
             className="field w-[220px]"
@@ -85,23 +74,7 @@ export function ConnectionForm({
           </Line>
         ) : (
           <>
-            <Line label="host, port">
-              <span className="flex gap-2">
-                <input
-                  className="field w-[220px]"
-                  value={host}
-                  onChange={(e) => setHost(e.target.value)}
-                  aria-label="Host"
-                />
-                <input
-                  className="field num w-[74px]"
-                  inputMode="numeric"
-                  value={port}
-                  onChange={(e) => setPort(e.target.value)}
-                  aria-label="Port"
-                />
-              </span>
-            </Line>
+            <HostFields host={host} setHost={setHost} port={port} setPort={setPort} />
             <Line label="database">
               <input
                 className="field w-[220px]"
@@ -110,18 +83,7 @@ export function ConnectionForm({
                 aria-label="Database"
               />
             </Line>
-            <Line label="account">
-              <span className="flex flex-col gap-1">
-                <label className="flex items-center gap-2">
-                  <input type="radio" name="account" checked={!own} onChange={() => setOwn(false)} />
-                  the workspace&apos;s: {account ? <b>{account.user}</b> : <i className="text-soft">none</i>}
-                </label>
-                <label className="flex items-center gap-2">
-                  <input type="radio" name="account" checked={own} onChange={() => setOwn(true)} />
-                  own
-                </label>
-              </span>
-            </Line>
+            <WhichAccount own={own} setOwn={setOwn} account={account} />
             <Line label="">
               <label className="flex items-center gap-2">
                 <input type="checkbox" checked={clear} onChange={(e) => setClear(e.target.checked)} />
@@ -129,28 +91,13 @@ export function ConnectionForm({
               </label>
             </Line>
             {own && (
-              <>
-                <Line label="user">
-                  <input
-                    className="field w-[220px]"
-                    value={user}
-                    onChange={(e) => setUser(e.target.value)}
-                    autoComplete="off"
-                    aria-label="User"
-                  />
-                </Line>
-                <Line label="password">
-                  <input
-                    className="field w-[220px]"
-                    type="password"
-                    value={password}
-                    placeholder={keeps ? 'unchanged' : ''}
-                    onChange={(e) => setPassword(e.target.value)}
-                    autoComplete="off"
-                    aria-label="Password"
-                  />
-                </Line>
-              </>
+              <AccountFields
+                user={user}
+                setUser={setUser}
+                password={password}
+                keeps={keeps}
+                setPassword={setPassword}
+              />
             )}
           </>
         )}
@@ -175,5 +122,130 @@ function Line({ label, children }: { label: string; children: ReactNode }) {
       <span className="text-soft">{label}</span>
       {children}
     </>
+  );
+}
+
+/** Which kind of database it is. */
+function KindField({
+  kind,
+  setKind,
+  known,
+}: {
+  kind: 'postgresql' | 'sqlite';
+  setKind: (next: 'postgresql' | 'sqlite') => void;
+  known: ConnectionState | undefined;
+}) {
+  return (
+    <Line label="kind">
+      <select
+        className="field w-[220px]"
+        value={kind}
+        onChange={(e) => setKind(e.target.value as typeof kind)}
+        disabled={known !== undefined}
+        aria-label="Kind of database"
+      >
+        <option value="postgresql">PostgreSQL</option>
+        <option value="sqlite">a SQLite file</option>
+      </select>
+    </Line>
+  );
+}
+
+/** Where the server listens. */
+function HostFields({
+  host,
+  setHost,
+  port,
+  setPort,
+}: {
+  host: string;
+  setHost: (next: string) => void;
+  port: string;
+  setPort: (next: string) => void;
+}) {
+  return (
+    <Line label="host, port">
+      <span className="flex gap-2">
+        <input
+          className="field w-[220px]"
+          value={host}
+          onChange={(e) => setHost(e.target.value)}
+          aria-label="Host"
+        />
+        <input
+          className="field num w-[74px]"
+          inputMode="numeric"
+          value={port}
+          onChange={(e) => setPort(e.target.value)}
+          aria-label="Port"
+        />
+      </span>
+    </Line>
+  );
+}
+
+/** Who reads, and by which password. */
+function AccountFields({
+  user,
+  setUser,
+  password,
+  keeps,
+  setPassword,
+}: {
+  user: string;
+  setUser: (next: string) => void;
+  password: string;
+  keeps: boolean;
+  setPassword: (next: string) => void;
+}) {
+  return (
+    <>
+      <Line label="user">
+        <input
+          className="field w-[220px]"
+          value={user}
+          onChange={(e) => setUser(e.target.value)}
+          autoComplete="off"
+          aria-label="User"
+        />
+      </Line>
+      <Line label="password">
+        <input
+          className="field w-[220px]"
+          type="password"
+          value={password}
+          placeholder={keeps ? 'unchanged' : ''}
+          onChange={(e) => setPassword(e.target.value)}
+          autoComplete="off"
+          aria-label="Password"
+        />
+      </Line>
+    </>
+  );
+}
+
+/** Whether the account of the environment reads, or one of its own. */
+function WhichAccount({
+  own,
+  setOwn,
+  account,
+}: {
+  own: boolean;
+  setOwn: (next: boolean) => void;
+  account: ConnectionsState['account'];
+}) {
+  return (
+    <Line label="account">
+      <span className="flex flex-col gap-1">
+        <label className="flex items-center gap-2">
+          <input type="radio" name="account" checked={!own} onChange={() => setOwn(false)} />
+          the workspace&apos;s: {account ? <b>{account.user}</b> : <i className="text-soft">none</i>}
+        </label>
+        <label className="flex items-center gap-2">
+          <input type="radio" name="account" checked={own} onChange={() => setOwn(true)} />
+          own
+        </label>
+      </span>
+    </Line>
   );
 }

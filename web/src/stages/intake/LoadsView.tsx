@@ -73,117 +73,10 @@ export function LoadsView({
       </LeafHead>
       <div className="min-h-0 flex-1 overflow-auto">
         {error && <p className="p-4 text-vermilion">{error.message}</p>}
-        <section aria-label="Recipes" className="border-b border-rule-strong">
-          <h2 className="px-4 pt-3 text-[14px]">Recipes</h2>
-          {data?.recipes.length === 0 && (
-            <p className="px-4 py-2 text-soft">
-              None yet. Give a load a name under “Recipe” to repeat it with a newer file, here or by{' '}
-              <code>crease load NAME FILE</code>.
-            </p>
-          )}
-          <ul className="pb-2">
-            {data?.recipes.map((r) => (
-              <li key={r.name} className="flex items-center gap-3 px-4 py-1">
-                <b className="w-[130px] truncate">{r.name}</b>
-                <span className="min-w-0 flex-1 truncate text-soft">
-                  {r.table}: {RECIPE_SAYS[r.mode]}
-                  {r.origin ? `, from ${r.origin.connection}` : ', from a file'}
-                </span>
-                {r.origin ? (
-                  <button className="btn h-[24px]" disabled={busy !== ''} onClick={() => void again(r)}>
-                    {busy === r.name ? 'Asking …' : 'Load again'}
-                  </button>
-                ) : (
-                  <code className="text-soft">
-                    crease load {/\s/.test(r.name) ? `'${r.name}'` : r.name} FILE
-                  </code>
-                )}
-                <button
-                  className="btn btn-bare h-[24px]"
-                  onClick={() => void drop(r)}
-                  aria-label={`Remove the recipe ${r.name}`}
-                >
-                  Remove
-                </button>
-              </li>
-            ))}
-          </ul>
-        </section>
+        <Recipes data={data} busy={busy} again={again} drop={drop} />
         {data && <PlansSection recipes={data.recipes} />}
         {!audience && <CorrectionsSection />}
-        <section aria-label="Log">
-          <h2 className="px-4 pt-3 text-[14px]">Loads so far</h2>
-          {data?.log.length === 0 && <p className="px-4 py-2 text-soft">No loads yet.</p>}
-          {data && data.log.length > 0 && (
-            <table className="grid-plain">
-              <thead>
-                <tr>
-                  <th scope="col">when</th>
-                  <th scope="col">table</th>
-                  <th scope="col">from</th>
-                  <th scope="col">rows</th>
-                  <th scope="col">
-                    <span className="sr-only">Revert</span>
-                  </th>
-                </tr>
-              </thead>
-              <tbody>
-                {data.log.map((entry) => (
-                  <tr key={entry.id}>
-                    <td className="whitespace-nowrap text-soft">
-                      <VerdictMark
-                        verdict={
-                          entry.outcome === 'done'
-                            ? 'holds'
-                            : entry.outcome === 'failed'
-                              ? 'broken'
-                              : 'unchecked'
-                        }
-                        size={10}
-                      />{' '}
-                      {moment(entry.at)}
-                    </td>
-                    <td className="font-semibold">
-                      {entry.table}
-                      {entry.parts && (
-                        <span className="font-normal text-soft"> {partsText(entry.parts)}</span>
-                      )}
-                    </td>
-                    <td className="text-soft">
-                      {entry.source}
-                      {entry.recipe && `, by ${entry.recipe}`}
-                    </td>
-                    <td>
-                      {outcomeText(entry)}
-                      {entry.hasRecords && (
-                        <a
-                          className="ml-2 underline"
-                          href={`/api${addressOf(api.loads.leftOut, { id, load: entry.id })}`}
-                          download
-                        >
-                          records not taken
-                        </a>
-                      )}
-                    </td>
-                    <td className="whitespace-nowrap">
-                      {entry.reverted !== undefined ? (
-                        <span className="text-soft">reverted</span>
-                      ) : entry.revision !== undefined ? (
-                        <button
-                          className="btn btn-bare h-[24px]"
-                          onClick={() => void revert(entry)}
-                          aria-label={`Revert the load of ${entry.table}`}
-                        >
-                          Revert
-                        </button>
-                      ) : null}
-                    </td>
-                  </tr>
-                ))}
-              </tbody>
-            </table>
-          )}
-        </section>
+        <LoadLog data={data} revert={revert} />
         {data && (
           <KeptRows
             data={data}
@@ -272,4 +165,139 @@ function outcomeText({
     ...parts.filter(([n], i) => n > 0 || i === 0).map(([n, what]) => `${count(n)} ${what}`),
     ...unknown.map(unknownText),
   ].join(', ');
+}
+
+/** Loads with a name, to be done again. */
+function Recipes({
+  data,
+  busy,
+  again,
+  drop,
+}: {
+  data: LoadsState | undefined;
+  busy: string;
+  again: (recipe: RecipeState) => Promise<void>;
+  drop: (recipe: RecipeState) => Promise<void>;
+}) {
+  return (
+    <section aria-label="Recipes" className="border-b border-rule-strong">
+      <h2 className="px-4 pt-3 text-[14px]">Recipes</h2>
+      {data?.recipes.length === 0 && (
+        <p className="px-4 py-2 text-soft">
+          None yet. Give a load a name under “Recipe” to repeat it with a newer file, here or by{' '}
+          <code>crease load NAME FILE</code>.
+        </p>
+      )}
+      <ul className="pb-2">
+        {data?.recipes.map((r) => (
+          <li key={r.name} className="flex items-center gap-3 px-4 py-1">
+            <b className="w-[130px] truncate">{r.name}</b>
+            <span className="min-w-0 flex-1 truncate text-soft">
+              {r.table}: {RECIPE_SAYS[r.mode]}
+              {r.origin ? `, from ${r.origin.connection}` : ', from a file'}
+            </span>
+            {r.origin ? (
+              <button className="btn h-[24px]" disabled={busy !== ''} onClick={() => void again(r)}>
+                {busy === r.name ? 'Asking …' : 'Load again'}
+              </button>
+            ) : (
+              <code className="text-soft">crease load {/\s/.test(r.name) ? `'${r.name}'` : r.name} FILE</code>
+            )}
+            <button
+              className="btn btn-bare h-[24px]"
+              onClick={() => void drop(r)}
+              aria-label={`Remove the recipe ${r.name}`}
+            >
+              Remove
+            </button>
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}
+
+/** What has been loaded when. */
+function LoadLog({
+  data,
+  revert,
+}: {
+  data: LoadsState | undefined;
+  revert: (entry: LoadEntry) => Promise<void>;
+}) {
+  return (
+    <section aria-label="Log">
+      <h2 className="px-4 pt-3 text-[14px]">Loads so far</h2>
+      {data?.log.length === 0 && <p className="px-4 py-2 text-soft">No loads yet.</p>}
+      {data && data.log.length > 0 && (
+        <table className="grid-plain">
+          <thead>
+            <tr>
+              <th scope="col">when</th>
+              <th scope="col">table</th>
+              <th scope="col">from</th>
+              <th scope="col">rows</th>
+              <th scope="col">
+                <span className="sr-only">Revert</span>
+              </th>
+            </tr>
+          </thead>
+          <tbody>
+            {data.log.map((entry) => (
+              <LogRow key={entry.id} entry={entry} revert={revert} />
+            ))}
+          </tbody>
+        </table>
+      )}
+    </section>
+  );
+}
+
+/** A load: when, of what, from where, how it ended, and its way back. */
+function LogRow({ entry, revert }: { entry: LoadEntry; revert: (entry: LoadEntry) => Promise<void> }) {
+  const { id } = useModel();
+  return (
+    <tr>
+      <td className="whitespace-nowrap text-soft">
+        <VerdictMark
+          verdict={entry.outcome === 'done' ? 'holds' : entry.outcome === 'failed' ? 'broken' : 'unchecked'}
+          size={10}
+        />{' '}
+        {moment(entry.at)}
+      </td>
+      <td className="font-semibold">
+        {entry.table}
+        {entry.parts && <span className="font-normal text-soft"> {partsText(entry.parts)}</span>}
+      </td>
+      <td className="text-soft">
+        {entry.source}
+        {entry.recipe && `, by ${entry.recipe}`}
+      </td>
+      <td>
+        {outcomeText(entry)}
+        {entry.hasRecords && (
+          <a
+            className="ml-2 underline"
+            href={`/api${addressOf(api.loads.leftOut, { id, load: entry.id })}`}
+            download
+          >
+            records not taken
+          </a>
+        )}
+      </td>
+      <td className="whitespace-nowrap">
+        {entry.reverted !== undefined ? (
+          <span className="text-soft">reverted</span>
+        ) : entry.revision !== undefined ? (
+          <button
+            className="btn btn-bare h-[24px]"
+            onClick={() => void revert(entry)}
+            aria-label={`Revert the load of ${entry.table}`}
+          >
+            Revert
+          </button>
+        ) : null}
+      </td>
+    </tr>
+  );
 }

@@ -1,3 +1,6 @@
+import type { ProposalsState } from '@crease/contract';
+import type { Model } from '@crease/core/model';
+import type { ProposalKind } from '@crease/core/propose';
 import { useMemo, useState } from 'react';
 import type { Decided, DecidedUse, Proposal, ReferencePattern } from '@crease/core/propose';
 import { REFERENCE_PATTERNS } from '@crease/core/propose';
@@ -73,33 +76,16 @@ export function Proposals({ onBack }: { onBack: () => void }) {
   };
   return (
     <>
-      <LeafHead title="Drafted star" note={data ? many(proposals.length, 'proposal') : ''}>
-        <label
-          className="flex items-center gap-1 text-soft"
-          title="How references are found where none is declared"
-        >
-          references by
-          <select
-            className="field"
-            value={pattern}
-            onChange={(e) => setPattern(e.target.value as ReferencePattern)}
-          >
-            {REFERENCE_PATTERNS.map((p) => (
-              <option key={p}>{p}</option>
-            ))}
-          </select>
-        </label>
-        <button className="btn" onClick={onBack}>
-          Back
-        </button>
-        <button
-          className="btn btn-act"
-          disabled={chosen.length === 0 || isValidating}
-          onClick={() => void accept()}
-        >
-          Accept {chosen.length === proposals.length ? 'all' : many(chosen.length, 'proposal')}
-        </button>
-      </LeafHead>
+      <DraftHead
+        data={data}
+        proposals={proposals}
+        pattern={pattern}
+        setPattern={setPattern}
+        onBack={onBack}
+        chosen={chosen}
+        isValidating={isValidating}
+        accept={accept}
+      />
       <div className="min-h-0 flex-1 overflow-auto" aria-busy={isValidating}>
         {isValidating && (
           <p role="status" className="border-b border-rule px-4 py-1 text-soft">
@@ -132,34 +118,123 @@ export function Proposals({ onBack }: { onBack: () => void }) {
           if (list.length === 0 && !(isChoice && proposals.length > 0)) return null;
           const ids = list.map((p) => p.id);
           return (
-            <section key={kind} aria-label={title}>
-              <h2 className="eyebrow sticky top-0 z-10 flex items-center gap-3 border-b border-rule bg-paper px-4 py-1 font-sans">
-                <label className="flex items-center gap-2">
-                  <input
-                    type="checkbox"
-                    checked={ids.every((x) => !left.has(x))}
-                    disabled={ids.length === 0}
-                    onChange={(e) => toggle(ids, e.target.checked)}
-                  />{' '}
-                  {title} · {list.length}
-                </label>
-              </h2>
-              {list.map((p) => (
-                <ProposalRow
-                  key={p.id}
-                  proposal={p}
-                  left={left.has(p.id)}
-                  onTake={(take) => toggle([p.id], take)}
-                  onRole={setRole}
-                  onUse={setUse}
-                />
-              ))}
-              {kind === 'role' && <KeptRoles drafted={drafted} proposals={list} onRole={setRole} />}
-              {kind === 'use' && <KeptUses drafted={drafted} proposals={list} onUse={setUse} />}
-            </section>
+            <ProposalGroup
+              key={kind}
+              title={title}
+              ids={ids}
+              left={left}
+              toggle={toggle}
+              list={list}
+              setRole={setRole}
+              setUse={setUse}
+              kind={kind}
+              drafted={drafted}
+            />
           );
         })}
       </div>
     </>
+  );
+}
+
+/** How the draft is made, and its acceptance. */
+function DraftHead({
+  data,
+  proposals,
+  pattern,
+  setPattern,
+  onBack,
+  chosen,
+  isValidating,
+  accept,
+}: {
+  data: ProposalsState | undefined;
+  proposals: readonly Proposal[];
+  pattern: 'names and values' | 'same name' | 'table and key' | 'values alone';
+  setPattern: (next: 'names and values' | 'same name' | 'table and key' | 'values alone') => void;
+  onBack: () => void;
+  chosen: readonly Proposal[];
+  isValidating: boolean;
+  accept: () => Promise<void>;
+}) {
+  return (
+    <LeafHead title="Drafted star" note={data ? many(proposals.length, 'proposal') : ''}>
+      <label
+        className="flex items-center gap-1 text-soft"
+        title="How references are found where none is declared"
+      >
+        references by
+        <select
+          className="field"
+          value={pattern}
+          onChange={(e) => setPattern(e.target.value as ReferencePattern)}
+        >
+          {REFERENCE_PATTERNS.map((p) => (
+            <option key={p}>{p}</option>
+          ))}
+        </select>
+      </label>
+      <button className="btn" onClick={onBack}>
+        Back
+      </button>
+      <button
+        className="btn btn-act"
+        disabled={chosen.length === 0 || isValidating}
+        onClick={() => void accept()}
+      >
+        Accept {chosen.length === proposals.length ? 'all' : many(chosen.length, 'proposal')}
+      </button>
+    </LeafHead>
+  );
+}
+
+/** Proposals of one kind. */
+function ProposalGroup({
+  title,
+  ids,
+  left,
+  toggle,
+  list,
+  setRole,
+  setUse,
+  kind,
+  drafted,
+}: {
+  title: string;
+  ids: readonly string[];
+  left: ReadonlySet<string>;
+  toggle: (ids: readonly string[], take: boolean) => void;
+  list: readonly Proposal[];
+  setRole: (table: string, role: Table['role']) => void;
+  setUse: (path: string, use: DecidedUse) => void;
+  kind: ProposalKind;
+  drafted: Model;
+}) {
+  return (
+    <section aria-label={title}>
+      <h2 className="eyebrow sticky top-0 z-10 flex items-center gap-3 border-b border-rule bg-paper px-4 py-1 font-sans">
+        <label className="flex items-center gap-2">
+          <input
+            type="checkbox"
+            checked={ids.every((x) => !left.has(x))}
+            disabled={ids.length === 0}
+            onChange={(e) => toggle(ids, e.target.checked)}
+          />{' '}
+          {title} · {list.length}
+        </label>
+      </h2>
+      {list.map((p) => (
+        <ProposalRow
+          key={p.id}
+          proposal={p}
+          left={left.has(p.id)}
+          onTake={(take) => toggle([p.id], take)}
+          onRole={setRole}
+          onUse={setUse}
+        />
+      ))}
+      {kind === 'role' && <KeptRoles drafted={drafted} proposals={list} onRole={setRole} />}
+      {kind === 'use' && <KeptUses drafted={drafted} proposals={list} onUse={setUse} />}
+    </section>
   );
 }

@@ -8,6 +8,7 @@ import { cellText, count, many } from '../../parts/text.ts';
 import type { Arrival, ArrivingColumn } from './arrival.ts';
 import { namingFault } from './arrival.ts';
 import { designDifferences } from './designDifferences.ts';
+import { ModeField, PartField, MisfitsField, UnknownField, BrokenField, RecipeField } from './LoadFields.tsx';
 
 interface Props {
   readonly arrival: Arrival;
@@ -40,106 +41,15 @@ export function WhatHappens({ arrival, existing, parts, onChange, onTry }: Props
         {taken.length < arrival.columns.length && `, ${arrival.columns.length - taken.length} left out`}
         {arrival.state === 'storing' && ' — storing'}
       </span>
-      {existing && (
-        <label className="flex items-center gap-1">
-          rows
-          <select
-            className="field h-[24px]"
-            aria-label="Existing rows"
-            value={arrival.mode}
-            onChange={(e) =>
-              onChange((a) => ({ ...a, mode: e.target.value as Arrival['mode'], tried: undefined }))
-            }
-          >
-            <option value="replace">replace the existing rows</option>
-            {existing.partition && <option value="parts">replace the rows of their parts</option>}
-            <option value="add">are added</option>
-            <option value="update" disabled={!hasKey}>
-              update rows with the same key
-            </option>
-            <option value="add quantities" disabled={!hasKey}>
-              add their quantities to rows with the same key
-            </option>
-          </select>
-          {!hasKey && <span className="text-soft">(no key yet)</span>}
-        </label>
-      )}
+      {existing && <ModeField arrival={arrival} onChange={onChange} existing={existing} hasKey={hasKey} />}
       {existing?.partition && <ChosenParts arrival={arrival} parts={parts} onChange={onChange} />}
       {existing && !existing.partition && arrival.mode === 'replace' && (
-        <label
-          className="flex items-center gap-1"
-          title="A part, such as a month or a file, is added or replaced while the other rows stay"
-        >
-          as part
-          <input
-            className="field h-[24px] w-[110px]"
-            list={`parts-${arrival.key}`}
-            placeholder="of all rows"
-            value={arrival.part ?? ''}
-            onChange={(e) =>
-              onChange((a) => ({ ...a, part: e.target.value === '' ? undefined : e.target.value }))
-            }
-          />
-          <datalist id={`parts-${arrival.key}`}>
-            {parts.map((part) => (
-              <option key={part} value={part} />
-            ))}
-          </datalist>
-        </label>
+        <PartField arrival={arrival} onChange={onChange} parts={parts} />
       )}
-      <label className="flex items-center gap-1">
-        values that do not fit
-        <select
-          className="field h-[24px]"
-          value={arrival.misfits}
-          onChange={(e) =>
-            onChange((a) => ({ ...a, misfits: e.target.value as Arrival['misfits'], tried: undefined }))
-          }
-        >
-          <option value="null">become null, and are listed</option>
-          <option value="leave out">are left out with their rows, and listed</option>
-          <option value="stop">stop the load</option>
-        </select>
-      </label>
-      <label className="flex items-center gap-1">
-        members that a dimension does not have
-        <select
-          className="field h-[24px]"
-          value={arrival.unknown}
-          onChange={(e) =>
-            onChange((a) => ({ ...a, unknown: e.target.value as Arrival['unknown'], tried: undefined }))
-          }
-        >
-          <option value="list">are listed</option>
-          <option value="add">are added to it as “unmatched”</option>
-          <option value="stop">stop the load</option>
-        </select>
-      </label>
-      <label className="flex items-center gap-1">
-        a blocking claim that would be broken
-        <select
-          className="field h-[24px]"
-          value={arrival.broken}
-          onChange={(e) => onChange((a) => ({ ...a, broken: e.target.value as Arrival['broken'] }))}
-        >
-          <option value="store">is told afterwards</option>
-          <option value="stop">stops the load before it is visible</option>
-        </select>
-      </label>
-      <label
-        className="flex items-center gap-1"
-        title="Save the load under this name to repeat it with a newer file, here or from the command line"
-      >
-        Recipe
-        <input
-          className="field h-[24px] w-[170px]"
-          placeholder="a name"
-          value={arrival.recipe ?? ''}
-          onChange={(e) =>
-            onChange((a) => ({ ...a, recipe: e.target.value === '' ? undefined : e.target.value }))
-          }
-        />
-      </label>
+      <MisfitsField arrival={arrival} onChange={onChange} />
+      <UnknownField arrival={arrival} onChange={onChange} />
+      <BrokenField arrival={arrival} onChange={onChange} />
+      <RecipeField arrival={arrival} onChange={onChange} />
       {existing && (
         <button
           className="btn h-[24px]"

@@ -3,7 +3,8 @@ import { previewFile } from '@crease/core/reading';
 import type { Table } from '@crease/core/model';
 import type { Arrival } from './arrival.ts';
 import { afterLoad, afterTry, isReady, newArrival, saidOf, tableName, toldOf } from './arrival.ts';
-import { arrivingColumns, byRecipe, namingFault, orderOf, typedAsBefore, useOf } from './arrival.ts';
+import { arrivalsOf, arrivingColumns, byRecipe, goingInto } from './arrival.ts';
+import { namingFault, orderOf, typedAsBefore, useOf } from './arrival.ts';
 
 const preview = previewFile(
   new TextEncoder().encode(
@@ -153,4 +154,70 @@ describe('what becomes of arrivals', () => {
     expect(saidOf({ ...one, nulls: ['-'] })).toEqual({ nulls: ['-'] });
     expect(saidOf(one)).toEqual({});
   });
+});
+
+describe('tables of a database that have come', () => {
+  const come = (table: string, schema?: string) => ({
+    id: `${schema}.${table}`,
+    name: table,
+    bytes: 10,
+    origin: { connection: 'warehouse', table, ...(schema ? { schema } : {}) },
+  });
+  const held: Table = {
+    name: 'visits',
+    role: 'fact',
+    columns: [],
+    source: { connection: 'warehouse', schema: 'mart', table: 'visit' },
+    partition: { by: 'day', every: 'year' },
+  };
+
+  test('keep the name that the model has for them, and say their schema where a name is taken', () => {
+    const found = arrivalsOf(
+      [come('visit', 'mart'), come('branch', 'mart'), come('Branch', 'old'), come('visits')],
+      [held],
+      [],
+      undefined,
+    );
+    expect(found.map((a) => [a.name, a.file.name])).toEqual([
+      ['visits', 'warehouse: mart.visit'],
+      ['branch', 'warehouse: mart.branch'],
+      ['old_Branch', 'warehouse: old.Branch'],
+      // A database without schemas has none to say: the server says that the name is taken.
+      ['visits', 'warehouse: visits'],
+    ]);
+    expect(found[0]).toMatchObject({ mode: 'parts', progress: 1, upload: { id: 'mart.visit' } });
+  });
+
+  test('are read as a recipe says', () => {
+    const recipe = {
+      name: 'daily',
+      table: 'visits',
+      mode: 'add',
+      misfits: 'stop',
+      dialect: {},
+      columns: [],
+    } as unknown as RecipeState;
+    expect(arrivalsOf([come('visit', 'mart')], [held], [], recipe)).toMatchObject([
+      { name: 'visits', mode: 'add', misfits: 'stop' },
+    ]);
+  });
+});
+
+test('rows that go elsewhere are read as the table there is, and what was tried is tried anew', () => {
+  const there: Table = {
+    name: 'Branch',
+    role: 'dimension',
+    columns: [],
+    source: { file: 'branch.csv', delimiter: ';', nulls: ['-'] },
+  };
+  const before = arrival({ mode: 'add', part: '2026', tried: { table: 'visit' } as never });
+  expect(goingInto(before, 'branch', [there])).toMatchObject({
+    name: 'branch',
+    mode: 'replace',
+    part: undefined,
+    tried: undefined,
+    dialect: { delimiter: ';' },
+    nulls: ['-'],
+  });
+  expect(goingInto(before, undefined, [{ ...there, name: 'visit' }]).name).toBe('visit_2');
 });

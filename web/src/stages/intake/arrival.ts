@@ -12,8 +12,8 @@ import type { ModelColumn, Table } from '@crease/core/model';
 import type { PreviewUse } from '@crease/core/propose';
 import { nameLikeness, previewUse } from '@crease/core/propose';
 import type { ColumnPreview, Dialect, FilePreview } from '@crease/core/reading';
-import { fileOf } from '@crease/core/model';
-import type { Notice } from '../../state/model.tsx';
+import { fileOf, freeName, isTableOf } from '@crease/core/model';
+import type { Notice } from '../../state/liveModel.ts';
 
 /** How a column's values are written. */
 export interface Written {
@@ -339,3 +339,44 @@ export const isReadOtherwise = (
     const old = before.find((b) => b.place === c.place && b.fileName === c.fileName);
     return c.said && (old?.type !== c.type || old.pattern !== c.pattern || !old.said);
   });
+
+/**
+ * Tables of databases that have come, as arrivals. Those that the model has keep their names there; of two
+ * schemas' tables of one name the second says its schema.
+ */
+export function arrivalsOf(
+  uploads: readonly UploadState[],
+  tables: readonly Table[],
+  arrivals: readonly Arrival[],
+  by: RecipeState | undefined,
+): readonly Arrival[] {
+  const named = new Set([...tables, ...arrivals].map((t) => t.name.toLowerCase()));
+  return uploads.map((upload) => {
+    const { origin } = upload;
+    const held = origin && tables.find((t) => isTableOf(t, origin.connection, origin));
+    const schema = named.has(upload.name.toLowerCase()) ? origin?.schema : undefined;
+    const name = held?.name ?? (schema ? `${schema}_${upload.name}` : upload.name);
+    named.add(name.toLowerCase());
+    const file = {
+      name: `${origin?.connection}: ${origin?.schema ? `${origin.schema}.` : ''}${origin?.table}`,
+      size: upload.bytes,
+    };
+    const come = { ...newArrival(file, name), mode: usualMode(held), progress: 1, upload };
+    return by ? byRecipe(come, by) : come;
+  });
+}
+
+/** The arrival with another place for its rows: `table`, read as the model says, or a new one of its own. */
+export function goingInto(arrival: Arrival, table: string | undefined, tables: readonly Table[]): Arrival {
+  const name = table ?? freeName(tableName(arrival.file.name), tables);
+  const there = tables.find((t) => t.name.toLowerCase() === name.toLowerCase());
+  return {
+    ...arrival,
+    name,
+    mode: usualMode(there),
+    part: undefined,
+    tried: undefined,
+    columns: arrival.columns.map((c) => (c.known ? { ...c, said: false, known: false } : c)),
+    ...laidOutAsBefore(there),
+  };
+}

@@ -1,3 +1,4 @@
+import type { Quantity } from './baseMeasures.ts';
 import { useMemo, useState } from 'react';
 import { useModel } from '../../state/model.tsx';
 import { many } from '../../parts/text.ts';
@@ -46,54 +47,14 @@ export function FromColumns({ onDone }: { onDone: () => void }) {
         <p className="text-soft">No fact has a column of numbers that is neither a key nor a reference.</p>
       ) : (
         <div className="grid grid-cols-2 gap-4">
-          <div>
-            <input
-              className="field mb-1 w-full"
-              placeholder="Search columns"
-              aria-label="Search columns"
-              value={search}
-              onChange={(e) => setSearch(e.target.value)}
-            />
-            <div
-              className="h-[168px] overflow-auto border border-rule px-2 py-1"
-              role="group"
-              aria-label="Columns"
-            >
-              {shown.map((q) => (
-                <label key={q.path} className="flex items-center gap-2 truncate">
-                  <input type="checkbox" checked={chosen.has(q.path)} onChange={() => toggle(q.path)} />
-                  <span className="truncate">{q.path}</span>
-                  <span className="text-[11px] text-soft">{q.column.type}</span>
-                  {q.column.hidden && <span className="text-[11px] text-soft">hidden</span>}
-                </label>
-              ))}
-            </div>
-          </div>
+          <QuantityList search={search} setSearch={setSearch} shown={shown} chosen={chosen} toggle={toggle} />
           <div className="flex flex-col gap-2">
-            <span className="flex flex-wrap gap-3" role="group" aria-label="Aggregates">
-              {(Object.keys(BASE_AGGREGATES) as BaseAggregate[]).map((aggregate) => (
-                <label key={aggregate} className="flex items-center gap-1">
-                  <input
-                    type="checkbox"
-                    checked={aggregates.includes(aggregate)}
-                    onChange={(e) =>
-                      setAggregates((before) =>
-                        e.target.checked ? [...before, aggregate] : before.filter((a) => a !== aggregate),
-                      )
-                    }
-                  />
-                  {aggregate}
-                </label>
-              ))}
-              <label className="flex items-center gap-1">
-                <input
-                  type="checkbox"
-                  checked={countsRows}
-                  onChange={(e) => setCountsRows(e.target.checked)}
-                />
-                count of rows
-              </label>
-            </span>
+            <AggregateChoice
+              aggregates={aggregates}
+              setAggregates={setAggregates}
+              countsRows={countsRows}
+              setCountsRows={setCountsRows}
+            />
             <span className="flex gap-2">
               <input
                 className="field min-w-0 flex-1"
@@ -138,5 +99,78 @@ export function FromColumns({ onDone }: { onDone: () => void }) {
         </button>
       </div>
     </section>
+  );
+}
+
+/** Columns that can be aggregated, to choose from. */
+function QuantityList({
+  search,
+  setSearch,
+  shown,
+  chosen,
+  toggle,
+}: {
+  search: string;
+  setSearch: (next: string) => void;
+  shown: readonly Quantity[];
+  chosen: ReadonlySet<string>;
+  toggle: (path: string) => void;
+}) {
+  return (
+    <div>
+      <input
+        className="field mb-1 w-full"
+        placeholder="Search columns"
+        aria-label="Search columns"
+        value={search}
+        onChange={(e) => setSearch(e.target.value)}
+      />
+      <div className="h-[168px] overflow-auto border border-rule px-2 py-1" role="group" aria-label="Columns">
+        {shown.map((q) => (
+          <label key={q.path} className="flex items-center gap-2 truncate">
+            <input type="checkbox" checked={chosen.has(q.path)} onChange={() => toggle(q.path)} />
+            <span className="truncate">{q.path}</span>
+            <span className="text-[11px] text-soft">{q.column.type}</span>
+            {q.column.hidden && <span className="text-[11px] text-soft">hidden</span>}
+          </label>
+        ))}
+      </div>
+    </div>
+  );
+}
+
+/** Which aggregates each column gets. */
+function AggregateChoice({
+  aggregates,
+  setAggregates,
+  countsRows,
+  setCountsRows,
+}: {
+  aggregates: readonly BaseAggregate[];
+  setAggregates: React.Dispatch<React.SetStateAction<readonly BaseAggregate[]>>;
+  countsRows: boolean;
+  setCountsRows: (next: boolean) => void;
+}) {
+  return (
+    <span className="flex flex-wrap gap-3" role="group" aria-label="Aggregates">
+      {(Object.keys(BASE_AGGREGATES) as BaseAggregate[]).map((aggregate) => (
+        <label key={aggregate} className="flex items-center gap-1">
+          <input
+            type="checkbox"
+            checked={aggregates.includes(aggregate)}
+            onChange={(e) =>
+              setAggregates((before) =>
+                e.target.checked ? [...before, aggregate] : before.filter((a) => a !== aggregate),
+              )
+            }
+          />
+          {aggregate}
+        </label>
+      ))}
+      <label className="flex items-center gap-1">
+        <input type="checkbox" checked={countsRows} onChange={(e) => setCountsRows(e.target.checked)} />
+        count of rows
+      </label>
+    </span>
   );
 }

@@ -131,74 +131,29 @@ export function MeasureCatalog(props: Props) {
         onPaste(e.clipboardData.getData('text/plain'));
       }}
     >
-      <div
-        role="row"
-        className="sticky top-0 z-10 grid items-center border-b border-rule-strong bg-leaf text-[12px] font-semibold"
-        style={{ gridTemplateColumns: widths }}
-      >
-        <div role="columnheader" className="pl-4">
-          <input
-            type="checkbox"
-            aria-label="Choose all shown"
-            checked={all}
-            onChange={(e) => setMany(shown, e.target.checked)}
-          />
-        </div>
-        {heads.map((head) => (
-          <div
-            key={head}
-            role="columnheader"
-            className={`truncate px-2 py-[5px] ${head === 'used by' && view === 'formulas' ? 'text-right' : ''}`}
-          >
-            {head}
-          </div>
-        ))}
-      </div>
+      <CatalogHead widths={widths} all={all} setMany={setMany} shown={shown} heads={heads} view={view} />
       <div role="rowgroup" style={{ height: rows.getTotalSize(), position: 'relative' }}>
         {rows.getVirtualItems().map(({ index, start, size, key }) => {
           const line = lines[index]!;
           const place = { height: size, transform: `translateY(${start}px)` };
           if (line.kind === 'heading')
-            return (
-              <div
-                key={key}
-                role="row"
-                className="absolute left-0 w-full border-b border-rule bg-paper px-4 pt-[5px]"
-                style={place}
-              >
-                <span role="gridcell" className="eyebrow font-sans">
-                  {line.text} <span className="num text-soft">{count(line.count)}</span>
-                </span>
-              </div>
-            );
+            return <HeadingRow key={key} text={line.text} entries={line.count} place={place} />;
           const { entry } = line;
           return (
-            <div
+            <EntryRow
               key={key}
-              id={`entry-${index}`}
-              role="row"
-              aria-selected={chosen.has(entry.name)}
-              aria-current={current === entry.name}
-              className={`absolute left-0 grid w-full cursor-default items-start border-b border-rule pt-[5px] hover:bg-raised ${current === entry.name ? 'bg-raised' : ''} ${at === index ? 'outline outline-1 -outline-offset-1 outline-rule-strong' : ''} ${entry.hidden ? 'opacity-55' : ''}`}
-              style={{ ...place, gridTemplateColumns: widths }}
-              onClick={(e) => {
-                if (e.target instanceof HTMLInputElement) return;
-                setAt(index);
-                onOpen(entry);
-              }}
-            >
-              <div role="gridcell" className="pl-4">
-                <input
-                  type="checkbox"
-                  tabIndex={-1}
-                  aria-label={`Choose ${entry.name}`}
-                  checked={chosen.has(entry.name)}
-                  onClick={(e) => e.shiftKey && chooseAt(index, true)}
-                  onChange={(e) => !(e.nativeEvent as MouseEvent).shiftKey && chooseAt(index, false)}
-                />
-              </div>
-              <EntryCells {...props} entry={entry} />
-            </div>
+              index={index}
+              chosen={chosen}
+              entry={entry}
+              current={current}
+              at={at}
+              place={place}
+              widths={widths}
+              setAt={setAt}
+              onOpen={onOpen}
+              chooseAt={chooseAt}
+              props={props}
+            />
           );
         })}
       </div>
@@ -266,5 +221,126 @@ function EntryCells({ entry, view, uses, usedBy, broken }: Props & { entry: Entr
         {users.length === 0 ? '' : count(users.length)}
       </div>
     </>
+  );
+}
+
+/** The headings of the catalog. */
+function CatalogHead({
+  widths,
+  all,
+  setMany,
+  shown,
+  heads,
+  view,
+}: {
+  widths: string;
+  all: boolean;
+  setMany: (names: readonly string[], on: boolean) => void;
+  shown: readonly string[];
+  heads: readonly string[];
+  view: 'formulas' | 'texts' | 'uses';
+}) {
+  return (
+    <div
+      role="row"
+      className="sticky top-0 z-10 grid items-center border-b border-rule-strong bg-leaf text-[12px] font-semibold"
+      style={{ gridTemplateColumns: widths }}
+    >
+      <div role="columnheader" className="pl-4">
+        <input
+          type="checkbox"
+          aria-label="Choose all shown"
+          checked={all}
+          onChange={(e) => setMany(shown, e.target.checked)}
+        />
+      </div>
+      {heads.map((head) => (
+        <div
+          key={head}
+          role="columnheader"
+          className={`truncate px-2 py-[5px] ${head === 'used by' && view === 'formulas' ? 'text-right' : ''}`}
+        >
+          {head}
+        </div>
+      ))}
+    </div>
+  );
+}
+
+/** One entry of the catalog. */
+function EntryRow({
+  index,
+  chosen,
+  entry,
+  current,
+  at,
+  place,
+  widths,
+  setAt,
+  onOpen,
+  chooseAt,
+  props,
+}: {
+  index: number;
+  chosen: ReadonlySet<string>;
+  entry: Entry;
+  current: string | undefined;
+  at: number;
+  place: { height: number; transform: string };
+  widths: string;
+  setAt: (next: number) => void;
+  onOpen: (entry: Entry) => void;
+  chooseAt: (i: number, isRange: boolean) => void;
+  props: Props;
+}) {
+  return (
+    <div
+      id={`entry-${index}`}
+      role="row"
+      aria-selected={chosen.has(entry.name)}
+      aria-current={current === entry.name}
+      className={`absolute left-0 grid w-full cursor-default items-start border-b border-rule pt-[5px] hover:bg-raised ${current === entry.name ? 'bg-raised' : ''} ${at === index ? 'outline outline-1 -outline-offset-1 outline-rule-strong' : ''} ${entry.hidden ? 'opacity-55' : ''}`}
+      style={{ ...place, gridTemplateColumns: widths }}
+      onClick={(e) => {
+        if (e.target instanceof HTMLInputElement) return;
+        setAt(index);
+        onOpen(entry);
+      }}
+    >
+      <div role="gridcell" className="pl-4">
+        <input
+          type="checkbox"
+          tabIndex={-1}
+          aria-label={`Choose ${entry.name}`}
+          checked={chosen.has(entry.name)}
+          onClick={(e) => e.shiftKey && chooseAt(index, true)}
+          onChange={(e) => !(e.nativeEvent as MouseEvent).shiftKey && chooseAt(index, false)}
+        />
+      </div>
+      <EntryCells {...props} entry={entry} />
+    </div>
+  );
+}
+
+/** A folder or table in the catalog, and how many entries it has. */
+function HeadingRow({
+  text,
+  entries,
+  place,
+}: {
+  text: string;
+  entries: number;
+  place: { height: number; transform: string };
+}) {
+  return (
+    <div
+      role="row"
+      className="absolute left-0 w-full border-b border-rule bg-paper px-4 pt-[5px]"
+      style={place}
+    >
+      <span role="gridcell" className="eyebrow font-sans">
+        {text} <span className="num text-soft">{count(entries)}</span>
+      </span>
+    </div>
   );
 }

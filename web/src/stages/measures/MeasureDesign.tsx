@@ -1,3 +1,5 @@
+import type { MeasureDraft } from './measureDraft.ts';
+import type { CheckedText } from './useCheckedFormula.ts';
 import { lazy, Suspense, useState } from 'react';
 import type { Edit } from '@crease/core/edit';
 import { layOutFormula } from '@crease/core/formula';
@@ -17,6 +19,7 @@ import { draftOf, isTouched, withNewest } from './measureDraft.ts';
 import { MeasureUse } from './MeasureUse.tsx';
 import { PeriodFields } from './PeriodFields.tsx';
 import { useCheckedFormula } from './useCheckedFormula.ts';
+import { NameFields, TitleFields } from './MeasureFields.tsx';
 
 const FormulaEditor = lazy(() => import('../../parts/FormulaEditor.tsx'));
 
@@ -32,8 +35,7 @@ export function MeasureDesign({
   usedBy: UsedBy;
   onDone: (name?: string) => void;
 }) {
-  const { model, edit, tell } = useModel();
-  const [, select] = useSelection();
+  const { edit } = useModel();
   const [held, setHeld] = useState(() => draftOf(measure));
   // The model has changed under the editor (undo, another window).
   if (measure !== held.known) setHeld(withNewest(held, measure));
@@ -71,54 +73,17 @@ export function MeasureDesign({
       aria-label="The measure"
       className="max-h-[62%] shrink-0 overflow-auto border-b border-rule-strong px-4 py-3"
     >
-      <div className="mb-2 flex gap-2">
-        <input
-          className="field flex-1 font-semibold"
-          placeholder="Name of the measure"
-          aria-label="Name of the measure"
-          value={draft.name}
-          onChange={(e) => setDraft((d) => ({ ...d, name: e.target.value }))}
-        />
-        <input
-          className="field w-[130px]"
-          placeholder="folder"
-          aria-label="Folder"
-          value={draft.folder ?? ''}
-          onChange={(e) => setDraft((d) => ({ ...d, folder: e.target.value || undefined }))}
-        />
-      </div>
-      <Suspense fallback={<div className="h-[84px] border border-rule-strong bg-raised" />}>
-        <FormulaEditor
-          value={formula}
-          model={model}
-          faults={faults}
-          label="Formula"
-          placeholder={measureExample(model)}
-          reached={
-            check && check.state.bases.length > 0
-              ? [...check.state.bases, ...check.state.reachedBy]
-              : undefined
-          }
-          onGoTo={({ kind, name }) =>
-            changed
-              ? tell({ tone: 'plain', text: `Save or discard the changes before going to ${name}` })
-              : select({ kind, name })
-          }
-          onChange={(text) => setDraft((d) => ({ ...d, formula: text }))}
-          onSave={() => void save()}
-        />
-      </Suspense>
+      <NameFields draft={draft} setDraft={setDraft} />
+      <FormulaField
+        formula={formula}
+        faults={faults}
+        check={check}
+        changed={changed}
+        setDraft={setDraft}
+        save={save}
+      />
       {faults.length > 0 ? (
-        <ul className="mt-2" aria-label="Faults" role="status">
-          {faults.map((f, i) => (
-            <li key={i} className="flex items-baseline gap-2">
-              <VerdictMark verdict="broken" size={10} />
-              <span>
-                {f.message} <span className="text-soft">({formula.slice(f.start, f.end) || 'end'})</span>
-              </span>
-            </li>
-          ))}
-        </ul>
+        <Faults faults={faults} formula={formula} />
       ) : (
         checked &&
         formula.trim() !== '' && (
@@ -137,22 +102,7 @@ export function MeasureDesign({
       {measure && changed && isNamed && (
         <ImpactOfEdit edit={checked && faults.length === 0 ? made : undefined} />
       )}
-      <div className="mt-3 flex gap-2">
-        <input
-          className="field w-[200px]"
-          placeholder="title"
-          aria-label="Title"
-          value={draft.title ?? ''}
-          onChange={(e) => setDraft((d) => ({ ...d, title: e.target.value || undefined }))}
-        />
-        <input
-          className="field flex-1"
-          placeholder="description"
-          aria-label="Description"
-          value={draft.description ?? ''}
-          onChange={(e) => setDraft((d) => ({ ...d, description: e.target.value || undefined }))}
-        />
-      </div>
+      <TitleFields draft={draft} setDraft={setDraft} />
       <div className="mt-3 flex flex-wrap items-center gap-3">
         <FormatFields format={format} onChange={setFormat} />
         <label className="flex items-center gap-1 text-soft">
@@ -164,47 +114,159 @@ export function MeasureDesign({
           hidden
         </label>
       </div>
-      <div className="mt-3 flex flex-wrap items-center gap-3">
-        <GoesByField
-          bases={check?.state.bases ?? []}
-          via={draft.via}
-          onChange={(via) => setDraft((d) => ({ ...d, via }))}
-        />
-        <GoalFields
-          own={draft.name}
-          goal={draft.goal}
-          onChange={(goal) => setDraft((d) => ({ ...d, goal }))}
-        />
-        <span className="flex-1" />
-        {measure && (
-          <button
-            className="btn"
-            onClick={() =>
-              void edit(
-                (newest) => removalOf(newest, [measure.name], usedBy).edit,
-                `remove the measure ${measure.name}`,
-              ).then((done) => done && onDone())
-            }
-          >
-            Remove
-          </button>
-        )}
-        {(changed || !measure) && (
-          <button className="btn btn-bare" onClick={() => (measure ? setHeld(draftOf(measure)) : onDone())}>
-            Cancel
-          </button>
-        )}
-        <button
-          className="btn btn-act"
-          disabled={!changed || draft.name.trim() === '' || formula.trim() === ''}
-          onClick={() => void save()}
-          title="Ctrl+Enter"
-        >
-          Save
-        </button>
-      </div>
+      <MeasureFoot
+        check={check}
+        draft={draft}
+        setDraft={setDraft}
+        measure={measure}
+        usedBy={usedBy}
+        onDone={onDone}
+        changed={changed}
+        setHeld={setHeld}
+        formula={formula}
+        save={save}
+      />
       {measure && <PeriodFields measure={measure} bases={check?.state.bases ?? []} />}
       {measure && <MeasureUse name={measure.name} uses={uses} usedBy={usedBy} />}
     </section>
+  );
+}
+
+/** The formula, with what is wrong in it underlined; names in it lead to what they name. */
+function FormulaField({
+  formula,
+  faults,
+  check,
+  changed,
+  setDraft,
+  save,
+}: {
+  formula: string;
+  faults: {
+    start: number;
+    end: number;
+    message: string;
+    line?: number | undefined;
+    column?: number | undefined;
+  }[];
+  check: CheckedText | undefined;
+  changed: boolean;
+  setDraft: (by: (draft: Measure) => Measure) => void;
+  save: () => Promise<void>;
+}) {
+  const { model, tell } = useModel();
+  const [, select] = useSelection();
+  return (
+    <Suspense fallback={<div className="h-[84px] border border-rule-strong bg-raised" />}>
+      <FormulaEditor
+        value={formula}
+        model={model}
+        faults={faults}
+        label="Formula"
+        placeholder={measureExample(model)}
+        reached={
+          check && check.state.bases.length > 0 ? [...check.state.bases, ...check.state.reachedBy] : undefined
+        }
+        onGoTo={({ kind, name }) =>
+          changed
+            ? tell({ tone: 'plain', text: `Save or discard the changes before going to ${name}` })
+            : select({ kind, name })
+        }
+        onChange={(text) => setDraft((d) => ({ ...d, formula: text }))}
+        onSave={() => void save()}
+      />
+    </Suspense>
+  );
+}
+
+/** What is wrong with the formula, and where. */
+function Faults({
+  faults,
+  formula,
+}: {
+  faults: {
+    start: number;
+    end: number;
+    message: string;
+    line?: number | undefined;
+    column?: number | undefined;
+  }[];
+  formula: string;
+}) {
+  return (
+    <ul className="mt-2" aria-label="Faults" role="status">
+      {faults.map((f, i) => (
+        <li key={i} className="flex items-baseline gap-2">
+          <VerdictMark verdict="broken" size={10} />
+          <span>
+            {f.message} <span className="text-soft">({formula.slice(f.start, f.end) || 'end'})</span>
+          </span>
+        </li>
+      ))}
+    </ul>
+  );
+}
+
+/** What the measure goes by, its goal, and what becomes of the draft. */
+function MeasureFoot({
+  check,
+  draft,
+  setDraft,
+  measure,
+  usedBy,
+  onDone,
+  changed,
+  setHeld,
+  formula,
+  save,
+}: {
+  check: CheckedText | undefined;
+  draft: Measure;
+  setDraft: (by: (draft: Measure) => Measure) => void;
+  measure: Measure | undefined;
+  usedBy: UsedBy;
+  onDone: (name?: string) => void;
+  changed: boolean;
+  setHeld: (next: MeasureDraft) => void;
+  formula: string;
+  save: () => Promise<void>;
+}) {
+  const { edit } = useModel();
+  return (
+    <div className="mt-3 flex flex-wrap items-center gap-3">
+      <GoesByField
+        bases={check?.state.bases ?? []}
+        via={draft.via}
+        onChange={(via) => setDraft((d) => ({ ...d, via }))}
+      />
+      <GoalFields own={draft.name} goal={draft.goal} onChange={(goal) => setDraft((d) => ({ ...d, goal }))} />
+      <span className="flex-1" />
+      {measure && (
+        <button
+          className="btn"
+          onClick={() =>
+            void edit(
+              (newest) => removalOf(newest, [measure.name], usedBy).edit,
+              `remove the measure ${measure.name}`,
+            ).then((done) => done && onDone())
+          }
+        >
+          Remove
+        </button>
+      )}
+      {(changed || !measure) && (
+        <button className="btn btn-bare" onClick={() => (measure ? setHeld(draftOf(measure)) : onDone())}>
+          Cancel
+        </button>
+      )}
+      <button
+        className="btn btn-act"
+        disabled={!changed || draft.name.trim() === '' || formula.trim() === ''}
+        onClick={() => void save()}
+        title="Ctrl+Enter"
+      >
+        Save
+      </button>
+    </div>
   );
 }

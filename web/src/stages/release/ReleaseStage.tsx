@@ -1,3 +1,4 @@
+import type { ReleaseState } from '@crease/contract';
 import { useState } from 'react';
 import { Download, FolderInput } from 'lucide-react';
 import { addressOf, api } from '@crease/contract';
@@ -46,82 +47,10 @@ export function ReleaseStage() {
   };
   const design = (
     <>
-      <LeafHead
-        title="Release"
-        note={
-          data
-            ? data.ready
-              ? (claims?.summary.unchecked ?? 0) > 0
-                ? `ready as designed: ${many(claims!.summary.unchecked, 'claim')} ${claims!.summary.unchecked === 1 ? 'has' : 'have'} no rows to be judged on`
-                : 'ready: every blocking claim holds or is waived'
-              : data.failure !== undefined
-                ? 'the claims could not be judged'
-                : data.done
-                  ? `${many(data.blocking.length + data.unjudged.length, 'claim')} ${data.blocking.length + data.unjudged.length === 1 ? 'stands' : 'stand'} against it`
-                  : 'the claims are being judged'
-            : ''
-        }
-      />
+      <ReleaseHead data={data} />
       <div className="min-h-0 flex-1 overflow-auto">
         <section className="border-b border-rule px-4 py-4" aria-label="Exports">
-          <div className="grid grid-cols-[1fr_auto] items-center gap-3">
-            <p>
-              <b>Model file.</b>{' '}
-              <span className="text-soft">
-                The whole model as text, for version control and for a check in a pipeline. Always available.
-              </span>
-            </p>
-            <span className="flex gap-2 justify-self-end">
-              <ReadInto />
-              <a className="btn" href={`/api/models/${id}/release/model`}>
-                <Download size={13} aria-hidden /> Model file
-              </a>
-            </span>
-            <p>
-              <b>Catalogue.</b>{' '}
-              <span className="text-soft">
-                What everything is, with verdicts and weights, to read and to print; no value of the data.
-              </span>
-            </p>
-            <span className="flex gap-2 justify-self-end">
-              <a className="btn" href={`/api${addressOf(api.release.catalogue, { id, as: 'md' })}`}>
-                <Download size={13} aria-hidden /> Markdown
-              </a>
-              <a className="btn" href={`/api${addressOf(api.release.catalogue, { id })}`}>
-                <Download size={13} aria-hidden /> HTML page
-              </a>
-            </span>
-            <p>
-              <b>Definitions.</b>{' '}
-              <span className="text-soft">
-                CREATE TABLE with keys and foreign keys; refused while a blocking claim is broken and not
-                waived.
-              </span>
-            </p>
-            <span className="flex gap-2">
-              <select
-                className="field"
-                value={dialect}
-                aria-label="Dialect"
-                onChange={(e) => {
-                  setDialect(e.target.value);
-                  setDdl(undefined);
-                }}
-              >
-                {DIALECTS.map(([value, name]) => (
-                  <option key={value} value={value}>
-                    {name}
-                  </option>
-                ))}
-              </select>
-              <button className="btn" onClick={() => void write(false)}>
-                Show
-              </button>
-              <button className={`btn ${data?.ready ? 'btn-act' : ''}`} onClick={() => void write(true)}>
-                <Download size={13} aria-hidden /> Definitions
-              </button>
-            </span>
-          </div>
+          <Exports dialect={dialect} setDialect={setDialect} setDdl={setDdl} write={write} data={data} />
           <JudgingFailed failure={data?.failure} />
           {ddl?.fault !== undefined && (
             <p
@@ -219,5 +148,104 @@ function ClaimGroup({ title, list, empty }: { title: string; list: readonly Judg
         </button>
       ))}
     </section>
+  );
+}
+
+/** Whether the model is ready to be released. */
+function ReleaseHead({ data }: { data: ReleaseState | undefined }) {
+  const { claims } = useModel();
+  return (
+    <LeafHead
+      title="Release"
+      note={
+        data
+          ? data.ready
+            ? (claims?.summary.unchecked ?? 0) > 0
+              ? `ready as designed: ${many(claims!.summary.unchecked, 'claim')} ${claims!.summary.unchecked === 1 ? 'has' : 'have'} no rows to be judged on`
+              : 'ready: every blocking claim holds or is waived'
+            : data.failure !== undefined
+              ? 'the claims could not be judged'
+              : data.done
+                ? `${many(data.blocking.length + data.unjudged.length, 'claim')} ${data.blocking.length + data.unjudged.length === 1 ? 'stands' : 'stand'} against it`
+                : 'the claims are being judged'
+          : ''
+      }
+    />
+  );
+}
+
+/** Files to have of the model. */
+function Exports({
+  dialect,
+  setDialect,
+  setDdl,
+  write,
+  data,
+}: {
+  dialect: string;
+  setDialect: (next: string) => void;
+  setDdl: (next: { text?: string; fault?: string } | undefined) => void;
+  write: (save: boolean) => Promise<void>;
+  data: ReleaseState | undefined;
+}) {
+  const { id } = useModel();
+  return (
+    <div className="grid grid-cols-[1fr_auto] items-center gap-3">
+      <p>
+        <b>Model file.</b>{' '}
+        <span className="text-soft">
+          The whole model as text, for version control and for a check in a pipeline. Always available.
+        </span>
+      </p>
+      <span className="flex gap-2 justify-self-end">
+        <ReadInto />
+        <a className="btn" href={`/api/models/${id}/release/model`}>
+          <Download size={13} aria-hidden /> Model file
+        </a>
+      </span>
+      <p>
+        <b>Catalogue.</b>{' '}
+        <span className="text-soft">
+          What everything is, with verdicts and weights, to read and to print; no value of the data.
+        </span>
+      </p>
+      <span className="flex gap-2 justify-self-end">
+        <a className="btn" href={`/api${addressOf(api.release.catalogue, { id, as: 'md' })}`}>
+          <Download size={13} aria-hidden /> Markdown
+        </a>
+        <a className="btn" href={`/api${addressOf(api.release.catalogue, { id })}`}>
+          <Download size={13} aria-hidden /> HTML page
+        </a>
+      </span>
+      <p>
+        <b>Definitions.</b>{' '}
+        <span className="text-soft">
+          CREATE TABLE with keys and foreign keys; refused while a blocking claim is broken and not waived.
+        </span>
+      </p>
+      <span className="flex gap-2">
+        <select
+          className="field"
+          value={dialect}
+          aria-label="Dialect"
+          onChange={(e) => {
+            setDialect(e.target.value);
+            setDdl(undefined);
+          }}
+        >
+          {DIALECTS.map(([value, name]) => (
+            <option key={value} value={value}>
+              {name}
+            </option>
+          ))}
+        </select>
+        <button className="btn" onClick={() => void write(false)}>
+          Show
+        </button>
+        <button className={`btn ${data?.ready ? 'btn-act' : ''}`} onClick={() => void write(true)}>
+          <Download size={13} aria-hidden /> Definitions
+        </button>
+      </span>
+    </div>
   );
 }

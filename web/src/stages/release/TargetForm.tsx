@@ -113,20 +113,7 @@ export function TargetForm({ onDone }: { onDone: () => void }) {
         Cancel
       </button>
       {isDatabase && (model.perspectives ?? []).length > 0 && (
-        <fieldset className="flex w-full flex-wrap gap-3">
-          <legend className="text-soft">roles that may read, where they exist</legend>
-          {model.perspectives!.map((p) => (
-            <label key={p.name} className="flex items-center gap-1">
-              {p.title ?? p.name}
-              <input
-                className="field h-[24px] w-[130px]"
-                placeholder="no role"
-                value={grant[p.name] ?? ''}
-                onChange={(e) => setGrant((g) => ({ ...g, [p.name]: e.target.value }))}
-              />
-            </label>
-          ))}
-        </fieldset>
+        <RoleFields grant={grant} setGrant={setGrant} />
       )}
       {isTaken && <span className="text-vermilion">there is a target of that name already</span>}
       {isDatabase && connection.trim() !== '' && (
@@ -140,5 +127,32 @@ export function TargetForm({ onDone }: { onDone: () => void }) {
         </p>
       )}
     </form>
+  );
+}
+
+/** Roles that may read what an audience sees. */
+function RoleFields({
+  grant,
+  setGrant,
+}: {
+  grant: Readonly<Record<string, string>>;
+  setGrant: React.Dispatch<React.SetStateAction<Readonly<Record<string, string>>>>;
+}) {
+  const { model } = useModel();
+  return (
+    <fieldset className="flex w-full flex-wrap gap-3">
+      <legend className="text-soft">roles that may read, where they exist</legend>
+      {model.perspectives!.map((p) => (
+        <label key={p.name} className="flex items-center gap-1">
+          {p.title ?? p.name}
+          <input
+            className="field h-[24px] w-[130px]"
+            placeholder="no role"
+            value={grant[p.name] ?? ''}
+            onChange={(e) => setGrant((g) => ({ ...g, [p.name]: e.target.value }))}
+          />
+        </label>
+      ))}
+    </fieldset>
   );
 }

@@ -1,3 +1,5 @@
+import type { ModelColumn } from '@crease/core/model';
+import type { ColumnFormulaState } from '@crease/contract';
 import { lazy, Suspense, useState } from 'react';
 import { api } from '@crease/contract';
 import type { Table } from '@crease/core/model';
@@ -80,58 +82,27 @@ export function ColumnByFormula({
       className="border-b border-rule bg-raised px-4 py-3"
       aria-label={known ? `Formula of ${known.name}` : 'Column by formula'}
     >
-      <div className="flex items-center gap-2">
-        {known ? (
-          <b>{known.name} =</b>
-        ) : (
-          <>
-            <input
-              className="field w-[170px]"
-              placeholder="column name"
-              aria-label="Name of the column"
-              value={name}
-              onChange={(e) => setName(e.target.value)}
-              autoFocus
-            />
-            <span>=</span>
-          </>
-        )}
-        <span className="flex-1 text-soft">{sound ? data.type : ''}</span>
-        {WRITERS.map(({ what, title }) => (
-          <button
-            key={what}
-            className="btn"
-            onClick={() => setWriter(writer === what ? undefined : what)}
-            aria-expanded={writer === what}
-          >
-            {title}
-          </button>
-        ))}
-        <button
-          className="btn btn-act"
-          disabled={!sound || name.trim() === '' || taken}
-          onClick={() => void save()}
-          title="Ctrl+Enter"
-        >
-          {known ? 'Save formula' : 'Add column'}
-        </button>
-        <button className="btn btn-bare" onClick={onClose}>
-          Close
-        </button>
-      </div>
+      <FormulaHead
+        known={known}
+        name={name}
+        setName={setName}
+        type={sound ? data.type! : undefined}
+        setWriter={setWriter}
+        writer={writer}
+        taken={taken}
+        save={save}
+        onClose={onClose}
+      />
       {taken && <p className="mt-1 text-vermilion">{table.name} already has a column of this name</p>}
       {Writer && (
-        <div className="mt-2">
-          <Writer
-            columns={table.columns}
-            onWrite={(text, suggested) => {
-              setFormula(text);
-              if (name === '') setName(suggested);
-              setWriter(undefined);
-            }}
-            onClose={() => setWriter(undefined)}
-          />
-        </div>
+        <WriterOf
+          Writer={Writer}
+          table={table}
+          setFormula={setFormula}
+          name={name}
+          setName={setName}
+          setWriter={setWriter}
+        />
       )}
       <div className="mt-2">
         <Suspense fallback={<p className="text-soft">Opening the editor …</p>}>
@@ -151,41 +122,7 @@ export function ColumnByFormula({
         <p className="mt-1 text-vermilion">{data.faults[0].message}</p>
       )}
       {error && <p className="mt-1 text-vermilion">{error.message}</p>}
-      {data && data.faults.length === 0 && data.rows.length > 0 && (
-        <div
-          className="mt-2 max-h-[190px] overflow-auto border border-rule"
-          tabIndex={0}
-          role="group"
-          aria-label="What the formula gives, to scroll"
-        >
-          <table className="grid-plain" aria-label="What the formula gives">
-            <thead>
-              <tr>
-                {data.columns.map((c) => (
-                  <th key={c} scope="col">
-                    {c}
-                  </th>
-                ))}
-                <th scope="col">gives</th>
-              </tr>
-            </thead>
-            <tbody>
-              {data.rows.map((row, i) => (
-                <tr key={i}>
-                  {row.used.map((cell, j) => (
-                    <td key={j} className="text-soft">
-                      <Cell value={cell} type={data.types[j]!} />
-                    </td>
-                  ))}
-                  <td className="font-semibold">
-                    <Cell value={row.gives} type={data.type ?? 'text'} />
-                  </td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
-        </div>
-      )}
+      {data && data.faults.length === 0 && data.rows.length > 0 && <FormulaTrial data={data} />}
       {data && data.looked > 0 && (
         <p className="mt-1 text-soft">
           Of {data.looked < 50_000 ? 'all' : 'the first'} {many(data.looked, 'row')}: {count(data.distinct)}{' '}
@@ -193,5 +130,141 @@ export function ColumnByFormula({
         </p>
       )}
     </section>
+  );
+}
+
+/** The name of the column, ways to have a formula written, and what is done with it. */
+function FormulaHead({
+  known,
+  name,
+  setName,
+  type,
+  setWriter,
+  writer,
+  taken,
+  save,
+  onClose,
+}: {
+  known: ModelColumn | undefined;
+  name: string;
+  setName: (next: string) => void;
+  /** What a sound formula gives. */
+  type: string | undefined;
+  setWriter: (next: 'link' | 'bands' | undefined) => void;
+  writer: 'link' | 'bands' | undefined;
+  taken: boolean;
+  save: () => Promise<void>;
+  onClose: () => void;
+}) {
+  return (
+    <div className="flex items-center gap-2">
+      {known ? (
+        <b>{known.name} =</b>
+      ) : (
+        <>
+          <input
+            className="field w-[170px]"
+            placeholder="column name"
+            aria-label="Name of the column"
+            value={name}
+            onChange={(e) => setName(e.target.value)}
+            autoFocus
+          />
+          <span>=</span>
+        </>
+      )}
+      <span className="flex-1 text-soft">{type}</span>
+      {WRITERS.map(({ what, title }) => (
+        <button
+          key={what}
+          className="btn"
+          onClick={() => setWriter(writer === what ? undefined : what)}
+          aria-expanded={writer === what}
+        >
+          {title}
+        </button>
+      ))}
+      <button
+        className="btn btn-act"
+        disabled={type === undefined || name.trim() === '' || taken}
+        onClick={() => void save()}
+        title="Ctrl+Enter"
+      >
+        {known ? 'Save formula' : 'Add column'}
+      </button>
+      <button className="btn btn-bare" onClick={onClose}>
+        Close
+      </button>
+    </div>
+  );
+}
+
+/** A form that writes the formula. */
+function WriterOf({
+  Writer,
+  table,
+  setFormula,
+  name,
+  setName,
+  setWriter,
+}: {
+  Writer: (typeof WRITERS)[number]['editor'];
+  table: Table;
+  setFormula: (next: string) => void;
+  name: string;
+  setName: (next: string) => void;
+  setWriter: (next: 'link' | 'bands' | undefined) => void;
+}) {
+  return (
+    <div className="mt-2">
+      <Writer
+        columns={table.columns}
+        onWrite={(text, suggested) => {
+          setFormula(text);
+          if (name === '') setName(suggested);
+          setWriter(undefined);
+        }}
+        onClose={() => setWriter(undefined)}
+      />
+    </div>
+  );
+}
+
+/** What the formula gives for the first rows. */
+function FormulaTrial({ data }: { data: ColumnFormulaState }) {
+  return (
+    <div
+      className="mt-2 max-h-[190px] overflow-auto border border-rule"
+      tabIndex={0}
+      role="group"
+      aria-label="What the formula gives, to scroll"
+    >
+      <table className="grid-plain" aria-label="What the formula gives">
+        <thead>
+          <tr>
+            {data.columns.map((c) => (
+              <th key={c} scope="col">
+                {c}
+              </th>
+            ))}
+            <th scope="col">gives</th>
+          </tr>
+        </thead>
+        <tbody>
+          {data.rows.map((row, i) => (
+            <tr key={i}>
+              {row.used.map((cell, j) => (
+                <td key={j} className="text-soft">
+                  <Cell value={cell} type={data.types[j]!} />
+                </td>
+              ))}
+              <td className="font-semibold">
+                <Cell value={row.gives} type={data.type ?? 'text'} />
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </div>
   );
 }

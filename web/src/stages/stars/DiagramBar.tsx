@@ -1,3 +1,4 @@
+import type { Table } from '@crease/core/model';
 import { useState } from 'react';
 import { Menu, MenuButton, MenuItem, MenuItems } from '@headlessui/react';
 import { sameName } from '@crease/core/model';
@@ -21,7 +22,7 @@ export function DiagramBar({
   reach: boolean;
   onReach: (on: boolean) => void;
 }) {
-  const { model, claims, fail } = useModel();
+  const { model, claims } = useModel();
   const [naming, setNaming] = useState<'new' | 'name'>();
   const { isAll } = open;
   const shows = (name: string) => isAll || open.diagram!.tables.some((t) => sameName(t.table, name));
@@ -112,42 +113,14 @@ export function DiagramBar({
           Neighbours of {table} +{near.length}
         </button>
       )}
-      {others.length > 0 && (
-        <select
-          className="field max-w-[120px]"
-          aria-label="Add a table"
-          value=""
-          onChange={(e) => e.target.value && open.add([e.target.value])}
-        >
-          <option value="">add …</option>
-          {others.map((t) => (
-            <option key={t.name}>{t.name}</option>
-          ))}
-        </select>
-      )}
+      {others.length > 0 && <AddTable open={open} others={others} />}
       {!isAll && table !== undefined && shows(table) && (
         <button className="btn btn-bare" onClick={() => open.leaveOut(table)}>
           Remove {table}
         </button>
       )}
       <span className="flex-1" />
-      <Menu as="span" className="relative">
-        <MenuButton className="btn">More …</MenuButton>
-        <MenuItems
-          anchor="bottom end"
-          className="z-20 min-w-[160px] border border-ink bg-raised py-1 shadow-md"
-        >
-          <Item onClick={() => setNaming('new')}>New diagram</Item>
-          {!isAll && <Item onClick={() => setNaming('name')}>Rename</Item>}
-          {!isAll && <Item onClick={() => open.remove()}>Delete</Item>}
-          {open.positions.size > 0 && <Item onClick={() => open.tidy()}>Reset layout</Item>}
-          {exports.map((e) => (
-            <Item key={e.says} onClick={() => void Promise.resolve(e.run()).catch(fail)}>
-              {e.says === 'Print' ? 'Print' : `Save as ${e.says}`}
-            </Item>
-          ))}
-        </MenuItems>
-      </Menu>
+      <MoreMenu setNaming={setNaming} isAll={isAll} open={open} exports={exports} />
     </div>
   );
 }
@@ -204,5 +177,56 @@ function NameForm({
         {taken ? 'a diagram of this name already exists' : note}
       </span>
     </form>
+  );
+}
+
+/** Tables that the diagram does not show. */
+function AddTable({ open, others }: { open: OpenDiagram; others: readonly Table[] }) {
+  return (
+    <select
+      className="field max-w-[120px]"
+      aria-label="Add a table"
+      value=""
+      onChange={(e) => e.target.value && open.add([e.target.value])}
+    >
+      <option value="">add …</option>
+      {others.map((t) => (
+        <option key={t.name}>{t.name}</option>
+      ))}
+    </select>
+  );
+}
+
+/** Acts on the diagram that are seldom wanted. */
+function MoreMenu({
+  setNaming,
+  isAll,
+  open,
+  exports,
+}: {
+  setNaming: (next: 'name' | 'new' | undefined) => void;
+  isAll: boolean;
+  open: OpenDiagram;
+  exports: { says: string; run: () => Promise<void> }[];
+}) {
+  const { fail } = useModel();
+  return (
+    <Menu as="span" className="relative">
+      <MenuButton className="btn">More …</MenuButton>
+      <MenuItems
+        anchor="bottom end"
+        className="z-20 min-w-[160px] border border-ink bg-raised py-1 shadow-md"
+      >
+        <Item onClick={() => setNaming('new')}>New diagram</Item>
+        {!isAll && <Item onClick={() => setNaming('name')}>Rename</Item>}
+        {!isAll && <Item onClick={() => open.remove()}>Delete</Item>}
+        {open.positions.size > 0 && <Item onClick={() => open.tidy()}>Reset layout</Item>}
+        {exports.map((e) => (
+          <Item key={e.says} onClick={() => void Promise.resolve(e.run()).catch(fail)}>
+            {e.says === 'Print' ? 'Print' : `Save as ${e.says}`}
+          </Item>
+        ))}
+      </MenuItems>
+    </Menu>
   );
 }

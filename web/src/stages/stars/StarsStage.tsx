@@ -1,3 +1,4 @@
+import type { Relationship } from '@crease/core/model';
 import { useEffect, useMemo, useState } from 'react';
 import { Link2 } from 'lucide-react';
 import type { Match } from '@crease/core/relate';
@@ -82,27 +83,7 @@ export function StarsStage() {
   const [cellFact, cellTable] = view === 'matrix' ? (cell ?? '').split('~') : [];
   const design = (
     <>
-      <LeafHead
-        title="Stars"
-        note={`${many(facts, 'fact')}, ${many(model.tables.filter((t) => t.role === 'dimension').length, 'dimension')}, ${many((model.relationships ?? []).length, 'relationship')}`}
-      >
-        <span className="flex" role="tablist" aria-label="View">
-          {VIEWS.map((v) => (
-            <button
-              key={v}
-              role="tab"
-              aria-selected={view === v}
-              className={`btn ${view === v ? 'bg-ink text-leaf' : ''}`}
-              onClick={() => setView(v === 'diagram' ? undefined : v)}
-            >
-              {v.charAt(0).toUpperCase() + v.slice(1)}
-            </button>
-          ))}
-        </span>
-        <button className="btn" onClick={() => setRelating(relating ? undefined : {})}>
-          <Link2 size={14} aria-hidden /> Relate
-        </button>
-      </LeafHead>
+      <StarsHead facts={facts} view={view} setView={setView} setRelating={setRelating} relating={relating} />
       {model.tables.length === 0 ? (
         <Blank>No tables yet. Import some on the Intake stage, then draft a star from them.</Blank>
       ) : view === 'matrix' ? (
@@ -145,30 +126,105 @@ export function StarsStage() {
       label="Stars"
       design={design}
       evidence={
-        <EvidenceLeaf>
-          {relating && (
-            <RelateForm
-              key={JSON.stringify(relating)}
-              from={relating.from}
-              to={relating.to}
-              onDone={() => setRelating(undefined)}
-            />
-          )}
-          {relationship && !relating && (
-            <RelationshipDesign key={relationship.name} relationship={relationship} />
-          )}
-          {cellFact && cellTable && names.table(cellFact) && names.table(cellTable) && (
-            <WayPanel
-              fact={cellFact}
-              table={cellTable}
-              onRelate={() =>
-                setRelating({ from: { table: cellFact, column: '' }, to: { table: cellTable, column: '' } })
-              }
-            />
-          )}
-          {view === 'diagram' && reach !== undefined && table !== undefined && <ReachPanel table={table} />}
-        </EvidenceLeaf>
+        <StarsEvidence
+          relating={relating}
+          setRelating={setRelating}
+          relationship={relationship}
+          cellFact={cellFact}
+          cellTable={cellTable}
+          view={view}
+          reach={reach}
+          table={table}
+        />
       }
     />
+  );
+}
+
+/** What is there, and the ways to look at it. */
+function StarsHead({
+  facts,
+  view,
+  setView,
+  setRelating,
+  relating,
+}: {
+  facts: number;
+  view: 'advice' | 'diagram' | 'matrix' | 'briefs';
+  setView: (value: string | undefined) => void;
+  setRelating: (next: { from?: ColumnEnd; to?: ColumnEnd } | undefined) => void;
+  relating: { from?: ColumnEnd; to?: ColumnEnd } | undefined;
+}) {
+  const { model } = useModel();
+  return (
+    <LeafHead
+      title="Stars"
+      note={`${many(facts, 'fact')}, ${many(model.tables.filter((t) => t.role === 'dimension').length, 'dimension')}, ${many((model.relationships ?? []).length, 'relationship')}`}
+    >
+      <span className="flex" role="tablist" aria-label="View">
+        {VIEWS.map((v) => (
+          <button
+            key={v}
+            role="tab"
+            aria-selected={view === v}
+            className={`btn ${view === v ? 'bg-ink text-leaf' : ''}`}
+            onClick={() => setView(v === 'diagram' ? undefined : v)}
+          >
+            {v.charAt(0).toUpperCase() + v.slice(1)}
+          </button>
+        ))}
+      </span>
+      <button className="btn" onClick={() => setRelating(relating ? undefined : {})}>
+        <Link2 size={14} aria-hidden /> Relate
+      </button>
+    </LeafHead>
+  );
+}
+
+/** What there is to say of what is chosen. */
+function StarsEvidence({
+  relating,
+  setRelating,
+  relationship,
+  cellFact,
+  cellTable,
+  view,
+  reach,
+  table,
+}: {
+  relating: { from?: ColumnEnd; to?: ColumnEnd } | undefined;
+  setRelating: (next: { from?: ColumnEnd; to?: ColumnEnd } | undefined) => void;
+  relationship: Relationship | undefined;
+  cellFact: string;
+  cellTable: string;
+  view: 'advice' | 'diagram' | 'matrix' | 'briefs';
+  reach: string | undefined;
+  table: string | undefined;
+}) {
+  const { names } = useModel();
+  return (
+    <EvidenceLeaf>
+      {relating && (
+        <RelateForm
+          key={JSON.stringify(relating)}
+          from={relating.from}
+          to={relating.to}
+          onDone={() => setRelating(undefined)}
+        />
+      )}
+      {relationship && !relating && (
+        <RelationshipDesign key={relationship.name} relationship={relationship} />
+      )}
+      {cellFact && cellTable && names.table(cellFact) && names.table(cellTable) && (
+        <WayPanel
+          fact={cellFact}
+          table={cellTable}
+          onRelate={() =>
+            setRelating({ from: { table: cellFact, column: '' }, to: { table: cellTable, column: '' } })
+          }
+        />
+      )}
+      {view === 'diagram' && reach !== undefined && table !== undefined && <ReachPanel table={table} />}
+    </EvidenceLeaf>
   );
 }

@@ -7,14 +7,14 @@ import type { ChosenCell } from './CellEvidence.tsx';
 import { CompareHead } from './CompareHead.tsx';
 import { CompareTable } from './CompareTable.tsx';
 import { AnswerTable } from './table/AnswerTable.tsx';
-import type { useTrialAddress } from './trialAddress.ts';
+import type { TrialAddress } from './trialAddress.ts';
 import type { Beside } from './useBeside.ts';
 
 const AnswerSql = lazy(() => import('./AnswerSql.tsx'));
 const AnswerChart = lazy(() => import('./chart/AnswerChart.tsx'));
 
 interface Props {
-  readonly address: ReturnType<typeof useTrialAddress>;
+  readonly address: TrialAddress;
   readonly answer: QueryState;
   /** What the answer answers, and what is asked now. */
   readonly question: Query;

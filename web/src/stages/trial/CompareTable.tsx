@@ -1,3 +1,4 @@
+import type { Answer } from '@crease/core/query';
 import { useMemo, useRef, useState } from 'react';
 import { useVirtualizer } from '@tanstack/react-virtual';
 import type { QueryState } from '@crease/contract';
@@ -119,27 +120,7 @@ function Pairs({
       className="min-h-0 flex-1 overflow-auto"
       tabIndex={0}
     >
-      <div
-        role="row"
-        className="sticky top-0 z-10 grid border-b border-rule-strong bg-leaf text-[12px] font-semibold"
-        style={{ gridTemplateColumns: widths, minWidth }}
-      >
-        {left.columns.slice(0, width).map((c) => (
-          <div key={c.name} role="columnheader" className="truncate px-3 py-[5px]" title={c.name}>
-            {c.name}
-          </div>
-        ))}
-        {heads.map((head, i) => (
-          <div
-            key={`${head} ${i}`}
-            role="columnheader"
-            className="truncate px-3 py-[5px] text-right"
-            title={head}
-          >
-            {head}
-          </div>
-        ))}
-      </div>
+      <PairHead widths={widths} minWidth={minWidth} left={left} width={width} heads={heads} />
       <div role="rowgroup" style={{ height: virtual.getTotalSize(), position: 'relative', minWidth }}>
         {virtual.getVirtualItems().map(({ index, start, key }) => {
           const row = rows[index]!;
@@ -147,25 +128,7 @@ function Pairs({
             row.left === undefined ? undefined : left.rows[row.left],
             row.right === undefined ? undefined : right.rows[row.right],
           );
-          return (
-            <div
-              key={key}
-              role="row"
-              className={`absolute left-0 grid w-full border-b border-rule ${row.differs ? 'font-semibold' : ''}`}
-              style={{ gridTemplateColumns: widths, height: ROW, transform: `translateY(${start}px)` }}
-            >
-              {row.members.map((member, i) => (
-                <div key={i} role="cell" className="truncate px-3 leading-[24px]">
-                  {memberText(member, left.columns[i]!.type)}
-                </div>
-              ))}
-              {values.map((text, i) => (
-                <div key={i} role="cell" className="num truncate px-3 leading-[24px]" title={text}>
-                  {text}
-                </div>
-              ))}
-            </div>
-          );
+          return <PairRow key={key} row={row} widths={widths} start={start} left={left} values={values} />;
         })}
       </div>
       {l && r && width > 0 && (
@@ -201,4 +164,77 @@ function differenceText(
     format,
   );
   return `${sign}${text}${share === undefined ? '' : ` (${share > 0 ? '+' : ''}${percent(share)})`}`;
+}
+
+/** The headings of both answers. */
+function PairHead({
+  widths,
+  minWidth,
+  left,
+  width,
+  heads,
+}: {
+  widths: string;
+  minWidth: number;
+  left: Answer & { elapsedMs: number };
+  width: number;
+  heads: readonly string[];
+}) {
+  return (
+    <div
+      role="row"
+      className="sticky top-0 z-10 grid border-b border-rule-strong bg-leaf text-[12px] font-semibold"
+      style={{ gridTemplateColumns: widths, minWidth }}
+    >
+      {left.columns.slice(0, width).map((c) => (
+        <div key={c.name} role="columnheader" className="truncate px-3 py-[5px]" title={c.name}>
+          {c.name}
+        </div>
+      ))}
+      {heads.map((head, i) => (
+        <div
+          key={`${head} ${i}`}
+          role="columnheader"
+          className="truncate px-3 py-[5px] text-right"
+          title={head}
+        >
+          {head}
+        </div>
+      ))}
+    </div>
+  );
+}
+
+/** A row of both answers. */
+function PairRow({
+  row,
+  widths,
+  start,
+  left,
+  values,
+}: {
+  row: RowPair;
+  widths: string;
+  start: number;
+  left: Answer & { elapsedMs: number };
+  values: readonly string[];
+}) {
+  return (
+    <div
+      role="row"
+      className={`absolute left-0 grid w-full border-b border-rule ${row.differs ? 'font-semibold' : ''}`}
+      style={{ gridTemplateColumns: widths, height: ROW, transform: `translateY(${start}px)` }}
+    >
+      {row.members.map((member, i) => (
+        <div key={i} role="cell" className="truncate px-3 leading-[24px]">
+          {memberText(member, left.columns[i]!.type)}
+        </div>
+      ))}
+      {values.map((text, i) => (
+        <div key={i} role="cell" className="num truncate px-3 leading-[24px]" title={text}>
+          {text}
+        </div>
+      ))}
+    </div>
+  );
 }

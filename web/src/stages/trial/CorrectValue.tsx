@@ -108,16 +108,7 @@ export function CorrectValue({ of, onDone }: { of: CorrectedPlace; onDone: () =>
             onChange={(e) => setComment(e.target.value)}
           />
         </label>
-        <div className="flex gap-2">
-          <label className="flex min-w-0 flex-1 flex-col">
-            <span className="text-soft">from (first day)</span>
-            <input type="date" className="field" value={from} onChange={(e) => setFrom(e.target.value)} />
-          </label>
-          <label className="flex min-w-0 flex-1 flex-col">
-            <span className="text-soft">to (last day)</span>
-            <input type="date" className="field" value={to} onChange={(e) => setTo(e.target.value)} />
-          </label>
-        </div>
+        <ValidDays from={from} setFrom={setFrom} to={to} setTo={setTo} />
         <label className="flex flex-col">
           <span className="text-soft">who (written down, not checked)</span>
           <input className="field" value={author} onChange={(e) => setAuthor(e.target.value)} />
@@ -136,16 +127,7 @@ export function CorrectValue({ of, onDone }: { of: CorrectedPlace; onDone: () =>
           </button>
         </div>
       </form>
-      {history.length > 0 && (
-        <section aria-label="History of the value">
-          <h4 className="mt-2 text-soft">Entered so far, newest first</h4>
-          <ol className="flex flex-col gap-1">
-            {[...history].reverse().map((entry, i) => (
-              <HistoryLine key={i} entry={entry} type={of.type} />
-            ))}
-          </ol>
-        </section>
-      )}
+      {history.length > 0 && <ValueHistory history={history} of={of} />}
     </aside>
   );
 }
@@ -170,5 +152,45 @@ function HistoryLine({ entry, type }: { entry: ListedCorrection; type: string })
         {at && `, ${Number.isNaN(Date.parse(at)) ? at : moment(at)}`} · {STATES[state]}
       </span>
     </li>
+  );
+}
+
+/** From when until when the correction holds. */
+function ValidDays({
+  from,
+  setFrom,
+  to,
+  setTo,
+}: {
+  from: string;
+  setFrom: (next: string) => void;
+  to: string;
+  setTo: (next: string) => void;
+}) {
+  return (
+    <div className="flex gap-2">
+      <label className="flex min-w-0 flex-1 flex-col">
+        <span className="text-soft">from (first day)</span>
+        <input type="date" className="field" value={from} onChange={(e) => setFrom(e.target.value)} />
+      </label>
+      <label className="flex min-w-0 flex-1 flex-col">
+        <span className="text-soft">to (last day)</span>
+        <input type="date" className="field" value={to} onChange={(e) => setTo(e.target.value)} />
+      </label>
+    </div>
+  );
+}
+
+/** What has been entered for the value so far. */
+function ValueHistory({ history, of }: { history: readonly ListedCorrection[]; of: CorrectedPlace }) {
+  return (
+    <section aria-label="History of the value">
+      <h4 className="mt-2 text-soft">Entered so far, newest first</h4>
+      <ol className="flex flex-col gap-1">
+        {[...history].reverse().map((entry, i) => (
+          <HistoryLine key={i} entry={entry} type={of.type} />
+        ))}
+      </ol>
+    </section>
   );
 }

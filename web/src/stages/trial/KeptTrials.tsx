@@ -78,30 +78,7 @@ export function KeptTrials({
               <section key={title} aria-label={title || 'Without a folder'}>
                 {title !== '' && <h3 className="eyebrow">{title}</h3>}
                 {list.map((trial) => (
-                  <p key={trial.name} className="flex items-center">
-                    <button
-                      className={`flex-1 truncate text-left hover:underline ${trial === shown ? 'font-semibold' : ''}`}
-                      title={trial.name}
-                      onClick={() => {
-                        onOpen(trial);
-                        close();
-                      }}
-                    >
-                      {trial.title ?? trial.name}
-                    </button>
-                    <button
-                      className="btn btn-bare h-[22px]"
-                      aria-label={`Remove the trial ${trial.name}`}
-                      onClick={() =>
-                        void edit(
-                          [{ do: 'remove-trials', name: trial.name }],
-                          `remove the trial ${trial.name}`,
-                        )
-                      }
-                    >
-                      ×
-                    </button>
-                  </p>
+                  <KeptTrialRow key={trial.name} trial={trial} shown={shown} onOpen={onOpen} close={close} />
                 ))}
               </section>
             ))}
@@ -113,36 +90,103 @@ export function KeptTrials({
                 <span className="text-soft">A claim holds later answers against it.</span>
               </p>
             )}
-            <form
-              className="flex flex-wrap items-center gap-2 border-t border-rule pt-2"
-              onSubmit={(e) => {
-                e.preventDefault();
-                if (name.trim() !== '') keep();
-              }}
-            >
-              <input
-                className="field w-[150px]"
-                aria-label="Name of the trial"
-                placeholder={
-                  shown?.name ?? query.measures.filter((m) => typeof m === 'string')[0] ?? 'a name'
-                }
-                value={name}
-                onChange={(e) => setName(e.target.value)}
-              />
-              <input
-                className="field w-[90px]"
-                aria-label="Folder of the trial"
-                placeholder="folder"
-                value={folder}
-                onChange={(e) => setFolder(e.target.value)}
-              />
-              <button className="btn" disabled={name.trim() === ''}>
-                Keep
-              </button>
-            </form>
+            <KeepForm
+              name={name}
+              keep={keep}
+              shown={shown}
+              query={query}
+              setName={setName}
+              folder={folder}
+              setFolder={setFolder}
+            />
           </>
         )}
       </PopoverPanel>
     </Popover>
+  );
+}
+
+/** A kept trial: opens it, removes it. */
+function KeptTrialRow({
+  trial,
+  shown,
+  onOpen,
+  close,
+}: {
+  trial: Trial;
+  shown: Trial | undefined;
+  onOpen: (trial: Trial) => void;
+  close: () => void;
+}) {
+  const { edit } = useModel();
+  return (
+    <p className="flex items-center">
+      <button
+        className={`flex-1 truncate text-left hover:underline ${trial === shown ? 'font-semibold' : ''}`}
+        title={trial.name}
+        onClick={() => {
+          onOpen(trial);
+          close();
+        }}
+      >
+        {trial.title ?? trial.name}
+      </button>
+      <button
+        className="btn btn-bare h-[22px]"
+        aria-label={`Remove the trial ${trial.name}`}
+        onClick={() =>
+          void edit([{ do: 'remove-trials', name: trial.name }], `remove the trial ${trial.name}`)
+        }
+      >
+        ×
+      </button>
+    </p>
+  );
+}
+
+/** Keeps the question under a name, or as a known answer. */
+function KeepForm({
+  name,
+  keep,
+  shown,
+  query,
+  setName,
+  folder,
+  setFolder,
+}: {
+  name: string;
+  keep: () => void;
+  shown: Trial | undefined;
+  query: Query;
+  setName: (next: string) => void;
+  folder: string;
+  setFolder: (next: string) => void;
+}) {
+  return (
+    <form
+      className="flex flex-wrap items-center gap-2 border-t border-rule pt-2"
+      onSubmit={(e) => {
+        e.preventDefault();
+        if (name.trim() !== '') keep();
+      }}
+    >
+      <input
+        className="field w-[150px]"
+        aria-label="Name of the trial"
+        placeholder={shown?.name ?? query.measures.filter((m) => typeof m === 'string')[0] ?? 'a name'}
+        value={name}
+        onChange={(e) => setName(e.target.value)}
+      />
+      <input
+        className="field w-[90px]"
+        aria-label="Folder of the trial"
+        placeholder="folder"
+        value={folder}
+        onChange={(e) => setFolder(e.target.value)}
+      />
+      <button className="btn" disabled={name.trim() === ''}>
+        Keep
+      </button>
+    </form>
   );
 }

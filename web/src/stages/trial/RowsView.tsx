@@ -1,3 +1,4 @@
+import type { Said } from './said.ts';
 import { useState } from 'react';
 import { ArrowLeft, Download } from 'lucide-react';
 import type { QueryState } from '@crease/contract';
@@ -91,28 +92,7 @@ export function RowsView({
       }, fail);
   return (
     <div className="flex min-h-0 flex-1 flex-col" aria-label="Rows behind the number" role="region">
-      <div className="flex flex-wrap items-center gap-2 border-b border-rule px-4 py-2">
-        <button className="btn" onClick={onBack}>
-          <ArrowLeft size={13} aria-hidden /> Back to the answer
-        </button>
-        <b>Rows behind {cellText(asked.cells)}</b>
-        {aggregates.length > 1 && (
-          <span role="tablist" aria-label="Aggregates" className="flex">
-            {aggregates.map((a, i) => (
-              <button
-                key={i}
-                role="tab"
-                aria-selected={a === shown}
-                className={`btn code block max-w-[240px] truncate text-left ${a === shown ? 'bg-ink text-leaf' : ''}`}
-                title={a.text}
-                onClick={() => setPlace(i)}
-              >
-                {a.text}
-              </button>
-            ))}
-          </span>
-        )}
-      </div>
+      <RowsBar onBack={onBack} asked={asked} aggregates={aggregates} shown={shown} setPlace={setPlace} />
       {error && (
         <p role="alert" className="m-4 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2">
           {error.message}
@@ -129,42 +109,15 @@ export function RowsView({
       {shown && (
         <>
           <SumLine rows={shown} isCurrent={isCurrent} />
-          <div className="flex flex-wrap items-center gap-2 border-b border-rule px-4 py-[6px]">
-            <label className="flex items-center gap-1 text-soft">
-              columns
-              <select
-                className="field h-[24px] max-w-[180px]"
-                aria-label="Listing"
-                value={asked.columns ? 'chosen' : (asked.listing ?? '')}
-                onChange={(e) => again({ cells: asked.cells, listing: e.target.value || undefined })}
-              >
-                <option value="">of {said.table(shown.table)}</option>
-                {listings.map((l) => (
-                  <option key={l.name} value={l.name}>
-                    {l.title ?? l.name}
-                  </option>
-                ))}
-                {asked.columns && <option value="chosen">as chosen</option>}
-              </select>
-            </label>
-            <AttributePicker
-              label="Add a column"
-              value={undefined}
-              onChange={(path) => path && again({ ...asked, columns: [...columns, path] })}
-            />
-            {!isReader && (
-              <KeepListing
-                table={shown.table}
-                columns={columns}
-                isChosen={asked.columns !== undefined}
-                onKept={(listing) => again({ cells: asked.cells, listing })}
-              />
-            )}
-            <span className="flex-1" />
-            <IconButton label="Save the rows as CSV" onClick={save}>
-              <Download size={14} aria-hidden />
-            </IconButton>
-          </div>
+          <ListingBar
+            asked={asked}
+            again={again}
+            said={said}
+            shown={shown}
+            listings={listings}
+            columns={columns}
+            save={save}
+          />
           <div className="flex min-h-0 flex-1">
             <RowsTable
               rows={shown}
@@ -287,4 +240,111 @@ export function cellOf(answer: QueryState, query: Query, row: number, column: nu
     by: row < 0 ? [] : [...members.slice(0, byCount)],
     across: row < 0 ? [] : [...members.slice(byCount, byCount + acrossCount)],
   };
+}
+
+/** Back to the answer, and which aggregate of the cell is shown. */
+function RowsBar({
+  onBack,
+  asked,
+  aggregates,
+  shown,
+  setPlace,
+}: {
+  onBack: () => void;
+  asked: {
+    cells: readonly AskedCell[];
+    listing?: string | undefined;
+    columns?: readonly string[] | undefined;
+  };
+  aggregates: readonly AggregateRows[];
+  shown: AggregateRows;
+  setPlace: (next: number) => void;
+}) {
+  return (
+    <div className="flex flex-wrap items-center gap-2 border-b border-rule px-4 py-2">
+      <button className="btn" onClick={onBack}>
+        <ArrowLeft size={13} aria-hidden /> Back to the answer
+      </button>
+      <b>Rows behind {cellText(asked.cells)}</b>
+      {aggregates.length > 1 && (
+        <span role="tablist" aria-label="Aggregates" className="flex">
+          {aggregates.map((a, i) => (
+            <button
+              key={i}
+              role="tab"
+              aria-selected={a === shown}
+              className={`btn code block max-w-[240px] truncate text-left ${a === shown ? 'bg-ink text-leaf' : ''}`}
+              title={a.text}
+              onClick={() => setPlace(i)}
+            >
+              {a.text}
+            </button>
+          ))}
+        </span>
+      )}
+    </div>
+  );
+}
+
+/** Which columns are listed, and what is done with them. */
+function ListingBar({
+  asked,
+  again,
+  said,
+  shown,
+  listings,
+  columns,
+  save,
+}: {
+  asked: {
+    cells: readonly AskedCell[];
+    listing?: string | undefined;
+    columns?: readonly string[] | undefined;
+  };
+  again: (next: AskedRows) => void;
+  said: Said;
+  shown: AggregateRows;
+  listings: readonly DetailListing[];
+  columns: readonly string[];
+  save: () => undefined;
+}) {
+  const { isReader } = useModel();
+  return (
+    <div className="flex flex-wrap items-center gap-2 border-b border-rule px-4 py-[6px]">
+      <label className="flex items-center gap-1 text-soft">
+        columns
+        <select
+          className="field h-[24px] max-w-[180px]"
+          aria-label="Listing"
+          value={asked.columns ? 'chosen' : (asked.listing ?? '')}
+          onChange={(e) => again({ cells: asked.cells, listing: e.target.value || undefined })}
+        >
+          <option value="">of {said.table(shown.table)}</option>
+          {listings.map((l) => (
+            <option key={l.name} value={l.name}>
+              {l.title ?? l.name}
+            </option>
+          ))}
+          {asked.columns && <option value="chosen">as chosen</option>}
+        </select>
+      </label>
+      <AttributePicker
+        label="Add a column"
+        value={undefined}
+        onChange={(path) => path && again({ ...asked, columns: [...columns, path] })}
+      />
+      {!isReader && (
+        <KeepListing
+          table={shown.table}
+          columns={columns}
+          isChosen={asked.columns !== undefined}
+          onKept={(listing) => again({ cells: asked.cells, listing })}
+        />
+      )}
+      <span className="flex-1" />
+      <IconButton label="Save the rows as CSV" onClick={save}>
+        <Download size={14} aria-hidden />
+      </IconButton>
+    </div>
+  );
 }

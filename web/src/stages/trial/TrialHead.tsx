@@ -7,7 +7,7 @@ import { IconButton } from '../../parts/IconButton.tsx';
 import { AnswerTools } from './AnswerTools.tsx';
 import type { AnswerSettings } from './answerSettings.ts';
 import { KeptTrials } from './KeptTrials.tsx';
-import type { useTrialAddress } from './trialAddress.ts';
+import type { TrialAddress } from './trialAddress.ts';
 import { VIEWS } from './trialAddress.ts';
 
 /** The head of a trial: how the answer is seen, kept trials, and what is done with the answer. */
@@ -18,7 +18,7 @@ export function TrialHead({
   settings,
   onSettings,
 }: {
-  address: ReturnType<typeof useTrialAddress>;
+  address: TrialAddress;
   answer: QueryState | undefined;
   note: string;
   settings: AnswerSettings;

@@ -18,6 +18,12 @@ export const VIEWS = [
   { name: 'sql', title: 'SQL', Icon: Code },
 ] as const;
 
+/** One of them. */
+export type View = (typeof VIEWS)[number];
+
+/** What the address of a trial says, and ways to change it. */
+export type TrialAddress = ReturnType<typeof useTrialAddress>;
+
 /** The query of the address, or what is wrong with it. */
 function queryOf(text: string | null): { query?: Query; fault?: string } {
   if (text === null) return {};

@@ -85,93 +85,31 @@ export function LookupFields({
       </Row>
       {table &&
         value.on.map(([a, b], i) => (
-          <Row key={i} label={i === 0 ? 'where' : 'and'}>
-            <Choice
-              label={`Own key ${i + 1}`}
-              value={a}
-              options={here}
-              onChange={(name) => putKey(i, [name, b])}
-            />
-            <span>=</span>
-            <Choice
-              label={`Key ${i + 1} of ${value.table}`}
-              value={b}
-              options={names}
-              onChange={(name) => putKey(i, [a, name])}
-            />
-            {value.on.length > 1 && (
-              <button
-                type="button"
-                className="btn btn-bare"
-                aria-label={`Remove key ${i + 1}`}
-                onClick={() => onChange({ ...value, on: value.on.filter((_, k) => k !== i) })}
-              >
-                ×
-              </button>
-            )}
-            {i === value.on.length - 1 && (
-              <button
-                type="button"
-                className="btn h-[24px]"
-                onClick={() => onChange({ ...value, on: [...value.on, ['', '']] })}
-              >
-                Add key <span aria-hidden>+</span>
-              </button>
-            )}
-          </Row>
+          <KeyPair
+            key={i}
+            i={i}
+            a={a}
+            here={here}
+            putKey={putKey}
+            b={b}
+            value={value}
+            names={names}
+            onChange={onChange}
+          />
         ))}
       {table && (
-        <Row label="of its rows">
-          <select
-            className="field"
-            aria-label="Which row"
-            value={way}
-            onChange={(e) => choose(e.target.value as Way)}
-          >
-            {WAYS.filter(
-              ({ way: w }) =>
-                w === way || w === 'first' || (w === 'newest' ? names.length > 0 : days.length > 0),
-            ).map((w) => (
-              <option key={w.way} value={w.way}>
-                {w.says}
-              </option>
-            ))}
-          </select>
-          {newest !== undefined && (
-            <>
-              <span>by</span>
-              <Choice
-                label="Newest by"
-                value={newest}
-                options={names}
-                onChange={(name) => onChange({ ...plain, newest: name })}
-              />
-            </>
-          )}
-          {valid && (
-            <>
-              <Choice label="Day" value={valid.at} options={ownDays} onChange={(at) => putValid({ at })} />
-              <span>from</span>
-              <Choice
-                label="Valid from"
-                value={valid.from}
-                options={days}
-                onChange={(from) => putValid({ from })}
-              />
-              {valid.to !== undefined && (
-                <>
-                  <span>to</span>
-                  <Choice
-                    label="Valid to"
-                    value={valid.to}
-                    options={days}
-                    onChange={(to) => putValid({ to })}
-                  />
-                </>
-              )}
-            </>
-          )}
-        </Row>
+        <WhichRow
+          way={way}
+          choose={choose}
+          names={names}
+          days={days}
+          newest={newest}
+          onChange={onChange}
+          plain={plain}
+          valid={valid}
+          ownDays={ownDays}
+          putValid={putValid}
+        />
       )}
       {bringable.length > 0 && <Checks label="adds" names={bringable} chosen={brought} onChange={put} />}
     </div>
@@ -189,4 +127,130 @@ function asFree(
 
 export function LookupForm({ value, columns, work, onChange }: StepFormProps<'lookup'>) {
   return <LookupFields value={value} columns={columns} own={work.table.name} onChange={onChange} />;
+}
+
+/** A pair of columns by which rows find each other. */
+function KeyPair({
+  i,
+  a,
+  here,
+  putKey,
+  b,
+  value,
+  names,
+  onChange,
+}: {
+  i: number;
+  a: string;
+  here: readonly string[];
+  putKey: (i: number, pair: [string, string]) => void;
+  b: string;
+  value: StepArgument<'lookup'>;
+  names: readonly string[];
+  onChange: (value: StepArgument<'lookup'>) => void;
+}) {
+  return (
+    <Row label={i === 0 ? 'where' : 'and'}>
+      <Choice label={`Own key ${i + 1}`} value={a} options={here} onChange={(name) => putKey(i, [name, b])} />
+      <span>=</span>
+      <Choice
+        label={`Key ${i + 1} of ${value.table}`}
+        value={b}
+        options={names}
+        onChange={(name) => putKey(i, [a, name])}
+      />
+      {value.on.length > 1 && (
+        <button
+          type="button"
+          className="btn btn-bare"
+          aria-label={`Remove key ${i + 1}`}
+          onClick={() => onChange({ ...value, on: value.on.filter((_, k) => k !== i) })}
+        >
+          ×
+        </button>
+      )}
+      {i === value.on.length - 1 && (
+        <button
+          type="button"
+          className="btn h-[24px]"
+          onClick={() => onChange({ ...value, on: [...value.on, ['', '']] })}
+        >
+          Add key <span aria-hidden>+</span>
+        </button>
+      )}
+    </Row>
+  );
+}
+
+/** Which of several rows that match is taken. */
+function WhichRow({
+  way,
+  choose,
+  names,
+  days,
+  newest,
+  onChange,
+  plain,
+  valid,
+  ownDays,
+  putValid,
+}: {
+  way: Way;
+  choose: (next: Way) => void;
+  names: readonly string[];
+  days: readonly string[];
+  newest: string | undefined;
+  onChange: (value: StepArgument<'lookup'>) => void;
+  plain: { table: string; on: [string, string][]; columns: (string | { column: string; as: string })[] };
+  valid: { at: string; from: string; to?: string | undefined } | undefined;
+  ownDays: readonly string[];
+  putValid: (change: Partial<NonNullable<StepArgument<'lookup'>['valid']>>) => void;
+}) {
+  return (
+    <Row label="of its rows">
+      <select
+        className="field"
+        aria-label="Which row"
+        value={way}
+        onChange={(e) => choose(e.target.value as Way)}
+      >
+        {WAYS.filter(
+          ({ way: w }) => w === way || w === 'first' || (w === 'newest' ? names.length > 0 : days.length > 0),
+        ).map((w) => (
+          <option key={w.way} value={w.way}>
+            {w.says}
+          </option>
+        ))}
+      </select>
+      {newest !== undefined && (
+        <>
+          <span>by</span>
+          <Choice
+            label="Newest by"
+            value={newest}
+            options={names}
+            onChange={(name) => onChange({ ...plain, newest: name })}
+          />
+        </>
+      )}
+      {valid && (
+        <>
+          <Choice label="Day" value={valid.at} options={ownDays} onChange={(at) => putValid({ at })} />
+          <span>from</span>
+          <Choice
+            label="Valid from"
+            value={valid.from}
+            options={days}
+            onChange={(from) => putValid({ from })}
+          />
+          {valid.to !== undefined && (
+            <>
+              <span>to</span>
+              <Choice label="Valid to" value={valid.to} options={days} onChange={(to) => putValid({ to })} />
+            </>
+          )}
+        </>
+      )}
+    </Row>
+  );
 }

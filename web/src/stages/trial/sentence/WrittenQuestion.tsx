@@ -1,4 +1,5 @@
 import { useEffect, useMemo, useRef, useState } from 'react';
+import type { CompletionSource } from '@codemirror/autocomplete';
 import { autocompletion, closeBrackets, completionKeymap } from '@codemirror/autocomplete';
 import { defaultKeymap, history, historyKeymap } from '@codemirror/commands';
 import { setDiagnostics } from '@codemirror/lint';
@@ -53,34 +54,10 @@ export default function WrittenQuestion({
   });
 
   useEffect(() => {
-    const editor = new EditorView({
-      parent: host.current!,
-      state: EditorState.create({
-        doc: text,
-        selection: { anchor: text.length },
-        extensions: [
-          EditorView.theme({ '.cm-scroller': { minHeight: '0' } }),
-          editorLook,
-          history(),
-          closeBrackets(),
-          EditorView.lineWrapping,
-          // What is shown can be taken at once.
-          autocompletion({
-            override: [completeSentence(() => latest.current)],
-            icons: false,
-            interactionDelay: 0,
-          }),
-          keymap.of([
-            ...completionKeymap,
-            { key: 'Enter', run: () => (finish.current(), true) },
-            { key: 'Escape', run: () => (finish.current(true), true) },
-            ...defaultKeymap,
-            ...historyKeymap,
-          ]),
-          EditorView.contentAttributes.of({ 'aria-label': 'The question in words' }),
-          EditorView.updateListener.of((u) => u.docChanged && setText(u.state.doc.toString())),
-        ],
-      }),
+    const editor = sentenceEditor(host.current!, text, {
+      complete: completeSentence(() => latest.current),
+      finish: (givenUp) => finish.current(givenUp),
+      onText: setText,
     });
     view.current = editor;
     editor.focus();
@@ -141,4 +118,40 @@ export default function WrittenQuestion({
       </p>
     </div>
   );
+}
+
+/** An editor of one question: Enter ends it, Escape gives it up, and what is shown can be taken at once. */
+function sentenceEditor(
+  parent: HTMLElement,
+  doc: string,
+  {
+    complete,
+    finish,
+    onText,
+  }: { complete: CompletionSource; finish: (givenUp: boolean) => void; onText: (text: string) => void },
+): EditorView {
+  return new EditorView({
+    parent,
+    state: EditorState.create({
+      doc,
+      selection: { anchor: doc.length },
+      extensions: [
+        EditorView.theme({ '.cm-scroller': { minHeight: '0' } }),
+        editorLook,
+        history(),
+        closeBrackets(),
+        EditorView.lineWrapping,
+        autocompletion({ override: [complete], icons: false, interactionDelay: 0 }),
+        keymap.of([
+          ...completionKeymap,
+          { key: 'Enter', run: () => (finish(false), true) },
+          { key: 'Escape', run: () => (finish(true), true) },
+          ...defaultKeymap,
+          ...historyKeymap,
+        ]),
+        EditorView.contentAttributes.of({ 'aria-label': 'The question in words' }),
+        EditorView.updateListener.of((u) => u.docChanged && onText(u.state.doc.toString())),
+      ],
+    }),
+  });
 }
