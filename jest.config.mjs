@@ -30,6 +30,7 @@ export default {
     '^@crease/server/store$': '<rootDir>/server/src/store/index.ts',
     '^@crease/server/files$': '<rootDir>/server/src/files.ts',
     '^@crease/server/sql$': '<rootDir>/server/src/sql.ts',
+    '^@crease/server/sql-design$': '<rootDir>/server/src/sources/sqlDesign.ts',
     '^@crease/server/rows-parquet$': '<rootDir>/server/src/rowsParquet.ts',
     '^@crease/server$': '<rootDir>/server/src/index.ts',
   },

@@ -21,6 +21,7 @@ step lint npm run -s check:lint
 step imports npm run -s check:imports -- --output-type err
 step layout npm run -s check:format
 step exports npm run -s check:exports
+step schemas npm run -s check:schemas
 
 scratch=$(mktemp -d)
 trap 'rm -rf "$scratch"' EXIT

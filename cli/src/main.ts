@@ -5,51 +5,14 @@ import { DataError } from '@crease/core/query';
 import { ReadError } from '@crease/core/reading';
 import { writeCache } from './folderRows.ts';
 import { CommandError } from './input.ts';
-import { addCache } from './commands/cache.ts';
-import { addCatalogue } from './commands/catalogue.ts';
-import { addCheck } from './commands/check.ts';
-import { addDdl } from './commands/ddl.ts';
-import { addDiff } from './commands/diff.ts';
-import { addDemo } from './commands/demo.ts';
-import { addExport } from './commands/export.ts';
-import { addFormat } from './commands/format.ts';
-import { addLoad } from './commands/load.ts';
-import { addProfile } from './commands/profile.ts';
-import { addRelease } from './commands/release.ts';
-import { addSchedule } from './commands/schedule.ts';
-import { addImport } from './commands/import.ts';
-import { addPropose } from './commands/propose.ts';
-import { addServe } from './commands/serve.ts';
-import { addSql } from './commands/sql.ts';
-import { addQuery } from './commands/query.ts';
-import { addRows } from './commands/rows.ts';
+import { addCommands } from './commands/index.ts';
 
 const program = new Command('crease')
   .description('Design star and snowflake semantic models and hold every claim they make against the data')
   .version(VERSION);
 program.exitOverride();
 program.configureOutput({ writeErr: (text) => process.stderr.write(text) });
-for (const add of [
-  addCache,
-  addCatalogue,
-  addCheck,
-  addQuery,
-  addRows,
-  addSql,
-  addProfile,
-  addPropose,
-  addImport,
-  addExport,
-  addFormat,
-  addDdl,
-  addDiff,
-  addDemo,
-  addLoad,
-  addRelease,
-  addSchedule,
-  addServe,
-])
-  add(program);
+await addCommands(program, process.argv[2]);
 
 /** Messages for people end with status 2; anything else is a bug and says so, without a trace. */
 function fail(error: unknown): void {

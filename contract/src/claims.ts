@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import type { JudgedClaim, Summary, Verdict } from '@crease/core/claims';
 import { editSchema } from '@crease/core/edit';
 import { endpoint } from './endpoint.ts';

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { addressOf, api, endpoint, ENDPOINTS, openApi, pathParams } from './index.ts';
 
 test('an address escapes what stands in it, and leaves out what is not given', () => {

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import type { ListedCorrection } from '@crease/core/corrections';
 import { endpoint } from './endpoint.ts';
 import { ofCore, valueSchema } from './ofCore.ts';

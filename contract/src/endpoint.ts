@@ -1,4 +1,4 @@
-import type { z } from 'zod';
+import type * as z from 'zod';
 
 /** Parts of a path that stand for something, such as `id` in `/models/:id/claims`. */
 type NamesIn<Path extends string> = Path extends `${string}:${infer Name}/${infer Rest}`

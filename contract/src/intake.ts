@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { columnSchema, relationshipSchema, tableSchema } from '@crease/core/model';
 import type { ReadProblem } from '@crease/core/columns';
 import type { LoadChange } from '@crease/core/load';

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { editSchema } from '@crease/core/edit';
 import type { ReadProblem } from '@crease/core/columns';
 import type { AnswerChange, ChangeImpact, ModelChange } from '@crease/core/changes';

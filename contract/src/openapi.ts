@@ -1,9 +1,10 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import type { AnyEndpoint } from './endpoint.ts';
 import { NUMBERED } from './endpoint.ts';
 import { ENDPOINTS } from './endpoints.ts';
 import { errorSchema } from './events.ts';
-import { SCHEMAS } from './ofCore.ts';
+import coreSchemas from './coreSchemas.generated.json' with { type: 'json' };
+import { SCHEMAS, TYPED } from './ofCore.ts';
 
 /** Of the interface: it changes where an endpoint no longer takes or gives what it did. */
 const INTERFACE_VERSION = '1';
@@ -26,6 +27,8 @@ function jsonSchema(schema: z.ZodType, io: 'input' | 'output', at: string, compo
     override: ({ zodSchema, jsonSchema: node }) => {
       const standIn = SCHEMAS.get(zodSchema);
       if (standIn) Object.assign(node, jsonSchema(standIn, io, `${at}.model`, components));
+      const typed = TYPED.get(zodSchema);
+      if (typed !== undefined) Object.assign(node, coreRoots[typed]);
     },
   });
   const moved = JSON.parse(JSON.stringify(made), (key, value: unknown) =>
@@ -38,6 +41,11 @@ function jsonSchema(schema: z.ZodType, io: 'input' | 'output', at: string, compo
   if (JSON.stringify(shape).includes(`"#/components/schemas/${at}"`)) components[at] = shape;
   return shape;
 }
+
+/** A schema that was made from a type of the core, with its references from the root of the document. */
+const fromRoot = (schema: Json): Json =>
+  JSON.parse(JSON.stringify(schema).replaceAll('"#/$defs/', '"#/components/schemas/core.')) as Json;
+const coreRoots = fromRoot(coreSchemas.roots) as Readonly<Record<string, Json>>;
 
 const isNumbered = (name: string): boolean => (NUMBERED as readonly string[]).includes(name);
 
@@ -100,7 +108,10 @@ function operation(name: string, one: AnyEndpoint, components: Components): Json
 
 /** The interface of the server as an OpenAPI 3.1 document, made from the endpoints. */
 export function openApi(): Json {
-  const [paths, schemas]: [Record<string, Json>, Components] = [{}, {}];
+  const paths: Record<string, Json> = {};
+  const schemas: Components = Object.fromEntries(
+    Object.entries(fromRoot(coreSchemas.$defs)).map(([name, schema]) => [`core.${name}`, schema]),
+  );
   for (const [name, one] of ENDPOINTS) {
     const path = one.path.replace(/:(\w+)/g, '{$1}');
     (paths[path] ??= {})[one.method.toLowerCase()] = operation(name, one, schemas);

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { cellSchema, columnSchema, hierarchySchema, querySchema, tableSchema } from '@crease/core/model';
 import type { LevelFindings, Proposal, TypeAdvice } from '@crease/core/propose';
 import { REFERENCE_PATTERNS } from '@crease/core/propose';

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import type { ClosedTrial } from '@crease/core/release';
 import type { Answer } from '@crease/core/query';
 import type { Model } from '@crease/core/model';

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import type { JoinRemedy, StepState, StepTrace } from '@crease/core/shape';
 import { endpoint } from './endpoint.ts';
 import { ofCore, tableNameSchema } from './ofCore.ts';

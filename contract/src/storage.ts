@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import type { Advice, FoldsMeasured, Profile } from '@crease/core/storage';
 import { foldSchema, profileDocumentSchema } from '@crease/core/storage';
 import { endpoint } from './endpoint.ts';

@@ -2,5 +2,4 @@
 export * from './sources/fileTable.ts';
 export * from './sources/folder.ts';
 export * from './sources/preview.ts';
-export * from './sources/sqlDesign.ts';
 export * from './sources/folderCache.ts';

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { endpoint, ENDPOINTS, openApi } from '@crease/contract';
 import express, { Router } from 'express';
 import request from 'supertest';

@@ -5,7 +5,7 @@ import { Option } from 'commander';
 import { modelOfDataPackage, modelOfTableMetadata } from '@crease/core/interchange';
 import type { Model } from '@crease/core/model';
 import { writeModel } from '@crease/core/model';
-import { designOfSql } from '@crease/server/files';
+import { designOfSql } from '@crease/server/sql-design';
 import { CommandError } from '../input.ts';
 
 export function addImport(program: Command): void {

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import type { Model, ModelColumn, Relationship, Table } from '../model/index.ts';
 import { checkDocument, freeName, sameName } from '../model/index.ts';
 import { parseType } from '../values/index.ts';

@@ -1,4 +1,4 @@
-import type { z } from 'zod';
+import type * as z from 'zod';
 import { nearestName } from '../values/index.ts';
 import type { AskedCell, Model, Query } from './schema.ts';
 import { cellSchema, FORMAT_VERSION, modelSchema, querySchema } from './schema.ts';

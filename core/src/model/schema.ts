@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { DATE, parseType, textReader } from '../values/index.ts';
 import { stepsSchema } from './steps.ts';
 

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 
 /** Which rows a join keeps: those that meet, all of the table's own, or all of both. */
 export const JOIN_KINDS = ['inner', 'left', 'full'] as const;

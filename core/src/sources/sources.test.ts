@@ -1,4 +1,4 @@
-import type { z } from 'zod';
+import type * as z from 'zod';
 import type { Model, Table } from '../model/index.ts';
 import { tableSchema } from '../model/index.ts';
 import { columnValues } from '../columns/index.ts';

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import type { Model } from '../model/index.ts';
 import type { ColumnProfile, Profile } from './profile.ts';
 

@@ -1,6 +1,6 @@
 import type { ConnectionState, ConnectionsState, DatabaseTable, RightsState } from '@crease/contract';
 import type { connectionRequest } from '@crease/contract';
-import type { z } from 'zod';
+import type * as z from 'zod';
 import type { Connection } from '../store/index.ts';
 import type { Pool } from '../tasks/pool.ts';
 import { PostgresqlReader } from './postgresql.ts';

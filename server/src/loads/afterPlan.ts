@@ -2,7 +2,7 @@ import { spawn } from 'node:child_process';
 import { readFileSync, statSync } from 'node:fs';
 import { homedir } from 'node:os';
 import { join } from 'node:path';
-import { z } from 'zod';
+import * as z from 'zod';
 import type { PlanRun } from '@crease/contract';
 import { checkDocument, DocumentError } from '@crease/core/model';
 

@@ -1,5 +1,5 @@
 import type { Request, Response, Router } from 'express';
-import type { z } from 'zod';
+import type * as z from 'zod';
 import type { AnswerOf, AnyEndpoint, PathParams } from '@crease/contract';
 import { pathParams } from '@crease/contract';
 import { checkDocument } from '@crease/core/model';

@@ -1,5 +1,5 @@
 import type { Express } from 'express';
-import { z } from 'zod';
+import * as z from 'zod';
 import { ENDPOINTS } from '@crease/contract';
 import { makeApp } from '../../src/index.ts';
 import { ask, faultIn, withServer } from './scratch.ts';

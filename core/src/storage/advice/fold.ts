@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 
 const of = { table: z.string(), column: z.string() };
 

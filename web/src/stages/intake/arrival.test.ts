@@ -161,7 +161,7 @@ describe('tables of a database that have come', () => {
     id: `${schema}.${table}`,
     name: table,
     bytes: 10,
-    origin: { connection: 'warehouse', table, ...(schema ? { schema } : {}) },
+    origin: { connection: 'warehouse', table, rows: null, ...(schema ? { schema } : {}) },
   });
   const held: Table = {
     name: 'visits',
