@@ -1,8 +1,8 @@
-import { spawn } from 'node:child_process';
 import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { expect, test } from '@playwright/test';
+import { expect, test } from './journey.ts';
+import { serveDemo } from './serveDemo.ts';
 import type { APIRequestContext, Locator, Page } from '@playwright/test';
 import { edited, loadText, newModel, stateOf } from './byApi.ts';
 import { seeded } from '../server/test/torture/seeded.ts';
@@ -204,7 +204,7 @@ test(`a walk of ${ACTS} acts over the demo, seed ${SEED}`, async ({ browser }) =
   test.setTimeout(90_000 + ACTS * 2_000);
   // On a server of its own: the demo of the other journeys stays as it is.
   const folder = mkdtempSync(join(tmpdir(), 'crease-walk-'));
-  const server = await serveDemo(join(folder, 'walk.sqlite'));
+  const server = await serveDemo(join(folder, 'walk.sqlite'), 2000);
   try {
     const context = await browser.newContext({ baseURL: server.address });
     const { request } = context;
@@ -216,32 +216,6 @@ test(`a walk of ${ACTS} acts over the demo, seed ${SEED}`, async ({ browser }) =
     rmSync(folder, { recursive: true, force: true });
   }
 });
-
-/** Serves a small demo by the program itself, at a free port. */
-async function serveDemo(workspace: string): Promise<{ address: string; end: () => Promise<void> }> {
-  const given = ['serve', '--workspace', workspace, '--port', '0', '--demo', '--loans', '2000'];
-  const child = spawn(process.execPath, ['cli/bin/crease.mjs', ...given], {
-    env: { ...process.env, XDG_CONFIG_HOME: `${workspace}.settings` },
-    stdio: ['ignore', 'pipe', 'pipe'],
-  });
-  const gone = new Promise<void>((resolve) => child.once('exit', () => resolve()));
-  const address = await new Promise<string>((resolve, reject) => {
-    let out = '';
-    const heard = (text: Buffer): void => {
-      out += String(text);
-      const found = /http:\/\/127\.0\.0\.1:\d+/.exec(out)?.[0];
-      if (found !== undefined) resolve(found);
-    };
-    child.stdout.on('data', heard);
-    child.stderr.on('data', heard);
-    child.once('exit', () => reject(new Error(`the server of the walk does not start: ${out}`)));
-  });
-  const end = async (): Promise<void> => {
-    child.kill('SIGTERM');
-    await gone;
-  };
-  return { address, end };
-}
 
 /** Whether a press has to change something: a choice that is made already may be made again. */
 const expectsChange = (control: Locator): Promise<boolean> =>

@@ -1,4 +1,4 @@
-import { expect, test } from '@playwright/test';
+import { expect, test } from './journey.ts';
 
 // A value is corrected by hand, told where it counts, and taken back.
 

@@ -1,4 +1,4 @@
-import { expect, test } from '@playwright/test';
+import { expect, test } from './journey.ts';
 
 // A design before there are rows: typed in, read from SQL, related, judged, then filled from a file.
 

@@ -1,4 +1,4 @@
-import { expect, test } from '@playwright/test';
+import { expect, test } from './journey.ts';
 
 // The first look at the demo, in the real screens: seen, mended, left and taken up again; help and its pages.
 

@@ -1,4 +1,4 @@
-import { expect, test } from '@playwright/test';
+import { expect, test } from './journey.ts';
 
 // Files that nobody made for this application: read, corrected with one act, drafted, asked.
 

@@ -1,7 +1,7 @@
 import { readFileSync } from 'node:fs';
 import { AxeBuilder } from '@axe-core/playwright';
 import type { Page } from '@playwright/test';
-import { expect, test } from '@playwright/test';
+import { expect, test } from './journey.ts';
 
 const demo = '/m/1';
 const claim = (page: Page, id: string) => page.getByRole('article', { name: id, exact: true });

@@ -1,5 +1,5 @@
 import type { Page } from '@playwright/test';
-import { expect, test } from '@playwright/test';
+import { expect, test } from './journey.ts';
 
 // Measures as a catalog: periods, goals, many at once, to a spreadsheet and back, all of it undone.
 

@@ -1,6 +1,6 @@
 import { mkdirSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { expect, test } from '@playwright/test';
+import { expect, test } from './journey.ts';
 import { loadText, newModel } from './byApi.ts';
 
 test.beforeEach(({ page }) => {

@@ -1,5 +1,5 @@
 import AxeBuilder from '@axe-core/playwright';
-import { expect, test } from '@playwright/test';
+import { expect, test } from './journey.ts';
 import type { APIRequestContext, Page } from '@playwright/test';
 import type { ClaimsState, JobState } from '@crease/contract';
 import type { Edit } from '@crease/core/edit';

@@ -1,6 +1,6 @@
 import { existsSync } from 'node:fs';
 import { join } from 'node:path';
-import { expect, test } from '@playwright/test';
+import { expect, test } from './journey.ts';
 import Database from 'better-sqlite3';
 import { edited, loadText, newModel } from './byApi.ts';
 

@@ -1,6 +1,6 @@
 import { readFileSync } from 'node:fs';
 import type { Page } from '@playwright/test';
-import { expect, test } from '@playwright/test';
+import { expect, test } from './journey.ts';
 
 // A question as its users put it: in words, by parts, on the spot; and an answer that is opened and drawn.
 

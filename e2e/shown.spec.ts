@@ -1,4 +1,4 @@
-import { expect, test } from '@playwright/test';
+import { expect, test } from './journey.ts';
 import type { QueryState } from '@crease/contract';
 import { edited, loadText, newModel } from './byApi.ts';
 

@@ -1,6 +1,6 @@
 import { readFileSync } from 'node:fs';
 import type { Page } from '@playwright/test';
-import { expect, test } from '@playwright/test';
+import { expect, test } from './journey.ts';
 import type { Edit } from '@crease/core/edit';
 import { edited, loadText, newModel, stateOf } from './byApi.ts';
 

@@ -1,4 +1,4 @@
-import { expect, test } from '@playwright/test';
+import { expect, test } from './journey.ts';
 
 // Titles and descriptions: written in place, pasted from a spreadsheet, shown where people read, taken back.
 

@@ -1,4 +1,4 @@
-import { expect, test } from '@playwright/test';
+import { expect, test } from './journey.ts';
 
 // A number is opened down to its rows, kept as right, broken by a change, and mended.
 

@@ -1,4 +1,4 @@
-import { expect, test } from '@playwright/test';
+import { expect, test } from './journey.ts';
 import AxeBuilder from '@axe-core/playwright';
 import type { Cluster } from '../server/test/postgresql.ts';
 import { startPostgresql } from '../server/test/postgresql.ts';

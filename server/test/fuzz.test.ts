@@ -4,11 +4,12 @@ import { rowsBehind } from '@crease/core/rows';
 import { answerInSqlite } from '../src/sql.ts';
 import { answers, dataOf, difference, isSame, makeCase } from './fuzz/compare.ts';
 import type { Case } from './fuzz/compare.ts';
+import { cases } from '../../tools/cases.ts';
 
 // `npm run fuzz` compares many more; what it finds becomes a named test below.
 test('columns, SQL and a naive reference agree on random models, rows, formulas and queries', () => {
   let compared = 0;
-  for (let seed = 1; seed <= 400; seed++) {
+  for (let seed = 1; seed <= cases(150); seed++) {
     const found = difference(makeCase(seed));
     if (found === null) continue;
     compared++;
@@ -20,7 +21,7 @@ test('columns, SQL and a naive reference agree on random models, rows, formulas 
 
 test('a cell that is traced has the value of the answer, in random questions', () => {
   let traced = 0;
-  for (let seed = 1; seed <= 400; seed++) {
+  for (let seed = 1; seed <= cases(150); seed++) {
     const kase = makeCase(seed);
     // Rows of a group come from the plan where it is compiled, and from the groups of all rows elsewhere.
     const data = dataOf(kase, seed % 2 === 0 ? 'compiled' : 'plain');
@@ -172,7 +173,7 @@ test('the comparison tells numbers apart that differ', () => {
 
 test('laid out across, with subtotals and conditions on measures, columns and SQL agree, and the parts are those of the whole', () => {
   let compared = 0;
-  for (let seed = 1; seed <= 250; seed++) {
+  for (let seed = 1; seed <= cases(100); seed++) {
     const kase = makeCase(seed);
     const data = dataOf(kase);
     const { sort: _sort, limit: _limit, ...query } = kase.question.query;
@@ -252,7 +253,7 @@ test('laid out across, with subtotals and conditions on measures, columns and SQ
 
 test('the rows behind each cell add up to it, in random questions', () => {
   let summed = 0;
-  for (let seed = 1; seed <= 250; seed++) {
+  for (let seed = 1; seed <= cases(100); seed++) {
     const kase = makeCase(seed);
     const data = dataOf(kase);
     const { query } = kase.question;

@@ -9,6 +9,7 @@ import { releaseToPostgresql, releaseToSqlite } from '../src/release.ts';
 import type { Cluster } from './postgresql.ts';
 import { startPostgresql } from './postgresql.ts';
 import { libraryOrder, LOANS, MODEL } from './releaseOrder.ts';
+import { cases } from '../../tools/cases.ts';
 
 // A release over others leaves what a first one makes: the same tables, views, keys and rows, whatever was
 // there before.
@@ -118,7 +119,7 @@ test('SQLite: a release over others is what a first one makes', async () => {
       await releaseToSqlite(fresh, await orderOf(steps.at(-1)!, true));
       expect(sqliteHolds(over)).toEqual(sqliteHolds(fresh));
     }),
-    { numRuns: 15 },
+    { numRuns: cases(6) },
   );
 }, 120_000);
 
@@ -163,7 +164,7 @@ describe('PostgreSQL', () => {
         await releaseToPostgresql(to(fresh), await orderOf(steps.at(-1)!, true));
         expect(await schemaHolds(over)).toEqual(await schemaHolds(fresh));
       }),
-      { numRuns: 6 },
+      { numRuns: cases(3) },
     );
   }, 180_000);
 

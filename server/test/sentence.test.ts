@@ -3,6 +3,7 @@ import { readSentence, writeSentence } from '@crease/core/interchange';
 import type { Query, QueryFilter } from '@crease/core/model';
 import { splitPath } from '@crease/core/model';
 import { makeCase, modelOf } from './fuzz/compare.ts';
+import { cases } from '../../tools/cases.ts';
 
 /** Conditions in the order in which a sentence says them. */
 const inOrder = (query: Query): Query => {
@@ -17,7 +18,7 @@ const plain = <T>(item: T): T | string => {
 };
 
 test('a random question that is written in words is read back as itself', () => {
-  for (let seed = 1; seed <= 400; seed++) {
+  for (let seed = 1; seed <= cases(200); seed++) {
     const kase = makeCase(seed);
     const { query } = kase.question;
     const tried: Query = {

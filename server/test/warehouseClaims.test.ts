@@ -8,6 +8,7 @@ import type { Warehouse } from '@crease/core/warehouse';
 import type { Rows } from '../../core/src/claims/smallWorld.ts';
 import { model, tablesOf, worlds } from '../../core/src/claims/smallWorld.ts';
 import { answerInSqlite, SqliteDatabase } from '../src/sources/sqliteDatabase.ts';
+import { cases } from '../../tools/cases.ts';
 
 // Claims that are judged in SQL against the same claims judged on encoded columns: verdicts, counts, samples.
 
@@ -59,5 +60,5 @@ async function compare(world: Readonly<Record<string, Rows>>): Promise<void> {
 }
 
 test('claims are judged in SQL as on columns', async () => {
-  await fc.assert(fc.asyncProperty(worlds, compare), { numRuns: 300 });
+  await fc.assert(fc.asyncProperty(worlds, compare), { numRuns: cases(120) });
 });

@@ -8,11 +8,12 @@ import type { Expected, Flaw } from './flaws.ts';
 import { FLAWS } from './flaws.ts';
 import { DECOYS } from './decoys.ts';
 import { World } from './world.ts';
+import { cases } from '../../../tools/cases.ts';
 
 // `crease check` against models in which mistakes are planted, and what only looks like one: nothing is
-// missed, nothing else is broken, counts are exact. Run with more worlds: PLANTED=5000 npx jest planted.
+// missed, nothing else is broken, counts are exact. Run with more worlds: CREASE_CASES=400 npx jest planted.
 
-const WORLDS = Number(process.env.PLANTED ?? 24);
+const WORLDS = cases(12);
 const folder = mkdtempSync(join(tmpdir(), 'crease-planted-'));
 afterAll(() => rmSync(folder, { recursive: true, force: true }));
 

@@ -15,6 +15,7 @@ import {
 } from '../values/index.ts';
 import type { ColumnToRead } from './index.ts';
 import { DEFAULT_DIALECT, detectDialect, previewFile, ReadError, readTable, TableReader } from './index.ts';
+import { cases } from '../../../tools/cases.ts';
 
 const bytes = (text: string) => new TextEncoder().encode(text);
 
@@ -41,7 +42,7 @@ test('random bytes never break the reader: what is no table is refused or listed
         expect(error).toBeInstanceOf(ReadError);
       }
     }),
-    { numRuns: 300 },
+    { numRuns: cases(150) },
   );
 });
 
@@ -88,7 +89,7 @@ test.each(kinds.map(([type, values]) => [type.kind, type, values] as const))(
           expect(list.map((_, row) => valueAt(columnOf(table, 'v'), row))).toEqual(list);
         },
       ),
-      { numRuns: 80 },
+      { numRuns: cases(40) },
     );
   },
 );
@@ -117,7 +118,7 @@ test('numbers read from bytes are those that are read from text', () => {
         expect(table.misfits.get(column.name)?.rows ?? 0).toBe(misfits);
       }
     }),
-    { numRuns: 200 },
+    { numRuns: cases(100) },
   );
 });
 
@@ -161,6 +162,6 @@ test('a preview counts what the rows hold', () => {
         expect(column.distribution.reduce((x, y) => x + y, 0)).toBe(filled.length);
       }
     }),
-    { numRuns: 100 },
+    { numRuns: cases(50) },
   );
 });

@@ -20,6 +20,7 @@ import {
   readTable,
   TableReader,
 } from './index.ts';
+import { cases } from '../../../tools/cases.ts';
 
 const bytes = (text: string) => new TextEncoder().encode(text);
 const textSpec = (names: string[], delimiter = ',') => ({
@@ -66,7 +67,7 @@ describe('the scanner agrees with a general package', () => {
           expect(rowsOf(reader.finish(), ['x', 'y', 'z'])).toEqual(expected);
         },
       ),
-      { numRuns: 300 },
+      { numRuns: cases(150) },
     );
   });
 });
@@ -214,7 +215,7 @@ test('texts are values in the order of code points, whatever their first appeara
       expect(columnValues(column).slice(1)).toEqual([...new Set(list)].sort(compareText));
       expect(list.map((_, row) => valueAt(column, row))).toEqual(list);
     }),
-    { numRuns: 200 },
+    { numRuns: cases(100) },
   );
 });
 
@@ -245,6 +246,6 @@ test('moments with fractions are read from bytes as from text, also with fewer d
         expect(texts.map((_, row) => valueAt(column, row))).toEqual(texts.map((text) => read(text) ?? null));
       },
     ),
-    { numRuns: 200 },
+    { numRuns: cases(100) },
   );
 });

@@ -1,3 +1,4 @@
+import { functionNamed } from '../formula/index.ts';
 import type { DataType, Value } from '../values/index.ts';
 
 /** An operand of a function: its SQL and its type; `constant` where it is a literal of the formula. */
@@ -50,6 +51,13 @@ export interface SqlDialect {
   addMonths(day: string, months: string): string;
   /** Whether a day is the first of its month. */
   startsMonth(day: string): string;
+}
+
+/** A function that a dialect has no case for, as its own file says it. */
+export function plainCall(name: string, args: readonly SqlOperand[]): string {
+  const call = functionNamed(name)?.sql;
+  if (!call) throw new TypeError(`no SQL for ${name}`);
+  return call(...args.map((a) => a.sql));
 }
 
 export const quoted = (name: string): string => `"${name.replaceAll('"', '""')}"`;

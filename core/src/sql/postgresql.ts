@@ -1,7 +1,7 @@
 import type { DataType, Exact } from '../values/index.ts';
 import { formatDate, formatExact, formatTimestamp, scaleOf } from '../values/index.ts';
 import type { SqlDialect, SqlOperand } from './dialect.ts';
-import { MONTHS } from './dialect.ts';
+import { MONTHS, plainCall } from './dialect.ts';
 
 const typeName = (type: DataType): string =>
   ({
@@ -169,7 +169,6 @@ function extremum(name: 'greatest' | 'least', args: readonly SqlOperand[]): stri
 
 function apply(name: string, args: readonly SqlOperand[], type: DataType): string {
   const [x, y, z] = args as [SqlOperand, SqlOperand, SqlOperand];
-  const list = () => args.map((a) => a.sql).join(', ');
   switch (name) {
     case '+':
     case '-':
@@ -189,14 +188,6 @@ function apply(name: string, args: readonly SqlOperand[], type: DataType): strin
       return `(-${x.sql})`;
     case 'plus':
       return x.sql;
-    case 'coalesce':
-    case 'nullif':
-    case 'abs':
-    case 'upper':
-    case 'lower':
-    case 'trim':
-    case 'replace':
-      return `${name}(${list()})`;
     case 'sign':
       return `cast(sign(${x.sql}) as bigint)`;
     case 'sqrt':
@@ -244,7 +235,7 @@ function apply(name: string, args: readonly SqlOperand[], type: DataType): strin
     case 'make_date':
       return dayFromParts(x.sql, y.sql, z.sql);
     default:
-      throw new TypeError(`no SQL for ${name}`);
+      return plainCall(name, args);
   }
 }
 

@@ -2,7 +2,7 @@ import type { DataType } from '../values/index.ts';
 import { formatDate, formatTimestamp, scaleOf } from '../values/index.ts';
 import type { Exact } from '../values/index.ts';
 import type { SqlDialect, SqlOperand } from './dialect.ts';
-import { MONTHS } from './dialect.ts';
+import { MONTHS, plainCall } from './dialect.ts';
 
 /** Decimal digits that a double holds for certain. */
 export const DOUBLE_DIGITS = 15;
@@ -232,17 +232,11 @@ function apply(name: string, args: readonly SqlOperand[], type: DataType): strin
       return x.sql;
     case 'coalesce':
       return args.length === 1 ? x.sql : `coalesce(${list()})`;
-    case 'nullif':
-    case 'abs':
     case 'sign':
     case 'sqrt':
     case 'exp':
     case 'power':
     case 'ln':
-    case 'upper':
-    case 'lower':
-    case 'trim':
-    case 'replace':
       return `${name}(${list()})`;
     case 'round': {
       const places = y === undefined ? 0 : Number(y.constant);
@@ -279,7 +273,7 @@ function apply(name: string, args: readonly SqlOperand[], type: DataType): strin
     case 'make_date':
       return madeDate(x.sql, y.sql, z.sql);
     default:
-      throw new TypeError(`no SQL for ${name}`);
+      return plainCall(name, args);
   }
 }
 

@@ -1,5 +1,5 @@
 import type { ScalarFunction } from './definition.ts';
-import { asExact, needsNumber } from './definition.ts';
+import { asExact, needsNumber, sqlCall } from './definition.ts';
 import { INTEGER, negate } from '../../values/index.ts';
 
 export const abs: ScalarFunction = {
@@ -13,4 +13,5 @@ export const abs: ScalarFunction = {
       type: args[0]!.type ?? INTEGER,
       evaluate: (x) => (asExact(x!) < 0 ? negate(asExact(x!)) : x!),
     },
+  sql: sqlCall('abs'),
 };

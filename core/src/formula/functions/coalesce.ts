@@ -1,5 +1,5 @@
 import type { ScalarFunction } from './definition.ts';
-import { commonType, typeText } from './definition.ts';
+import { commonType, typeText, sqlCall } from './definition.ts';
 import type { DataType } from '../../values/index.ts';
 import { TEXT } from '../../values/index.ts';
 
@@ -25,4 +25,5 @@ export const coalesce: ScalarFunction = {
       evaluate: (...values) => values.find((value) => value !== null) ?? null,
     };
   },
+  sql: sqlCall('coalesce'),
 };

@@ -38,7 +38,18 @@ export interface ScalarFunction {
    * not fit.
    */
   check(args: readonly Argument[]): Application | string;
+  /**
+   * The call in SQL, over canonical values, where databases say it alike; a dialect has a case of its own where
+   * it differs. Null where an argument is null, as with `evaluate`.
+   */
+  sql?(...args: readonly string[]): string;
 }
+
+/** The call of a function that every database has, under the same name. */
+export const sqlCall =
+  (name: string) =>
+  (...args: readonly string[]): string =>
+    `${name}(${args.join(', ')})`;
 
 const article = (type: DataType): string =>
   type.kind === 'integer' ? 'an integer' : `a ${formatType(type)}`;
@@ -116,6 +127,7 @@ export const textFunction = (
   arity: [1, 1],
   check: (args) =>
     needsText(name, args) ?? { type: { kind: 'text' }, evaluate: (text) => evaluate(text as string) },
+  sql: sqlCall(name),
 });
 
 export const asExact = (value: Value): Exact => value as Exact;

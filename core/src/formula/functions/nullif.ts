@@ -1,5 +1,5 @@
 import type { ScalarFunction } from './definition.ts';
-import { commonType, typeText } from './definition.ts';
+import { commonType, typeText, sqlCall } from './definition.ts';
 import { compareValues, TEXT } from '../../values/index.ts';
 
 export const nullif: ScalarFunction = {
@@ -19,4 +19,5 @@ export const nullif: ScalarFunction = {
       evaluate: (x, y) => (x !== null && y !== null && compareValues(x!, y!) === 0 ? null : x!),
     };
   },
+  sql: sqlCall('nullif'),
 };

@@ -1,5 +1,5 @@
 import type { ScalarFunction } from './definition.ts';
-import { needsText } from './definition.ts';
+import { needsText, sqlCall } from './definition.ts';
 import { TEXT } from '../../values/index.ts';
 
 export const replace: ScalarFunction = {
@@ -14,4 +14,5 @@ export const replace: ScalarFunction = {
       evaluate: (text, part, other) =>
         part === '' ? text! : (text as string).split(part as string).join(other as string),
     },
+  sql: sqlCall('replace'),
 };

@@ -3,6 +3,7 @@ import type { Expression, Field, ScanPlan, ScanResult } from './plan.ts';
 import { NULL_INTEGER } from './plan.ts';
 import { isHashed, rowsOfGroup, runCompiled } from './runCompiled.ts';
 import { runPlain } from './runPlain.ts';
+import { cases } from '../../../../tools/cases.ts';
 
 /** Groups in ascending order, with what belongs to each. */
 function sorted(result: ScanResult): unknown {
@@ -173,7 +174,7 @@ test.each(['few', 'many'] as const)(
             [...groupOf.keys()].filter((row) => groupOf[row] === group),
           );
       }),
-      { numRuns: 400 },
+      { numRuns: cases(200) },
     );
     expect(hashed > 0).toBe(sizes === 'many');
   },
