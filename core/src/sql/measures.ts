@@ -429,7 +429,8 @@ export abstract class MeasureSql extends StatementText {
       );
     }
     const firstMonth = calendar.fiscalYear?.firstMonth ?? 1;
-    const relation = this.cte(
+    // Else SQLite works it out for each row of the fact.
+    const relation = this.keptCte(
       'p',
       periodSql(over.period, { days, known, keys: keys.map((k) => k.id), dialect: this.dialect, firstMonth }),
     );

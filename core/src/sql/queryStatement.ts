@@ -453,7 +453,7 @@ from ${[...new Set(relations)].join(' cross join ')}`;
     const exists = period.kind === 'same' ? ` where exists (select 1 from ${known} where day = ${asOf})` : '';
     const days = this.cte('d', `select ${asOf} as day${exists}${all}`);
     const day = { table: calendar.table, column: calendar.day };
-    const relation = this.cte(
+    const relation = this.keptCte(
       'p',
       periodSql(period, {
         days,

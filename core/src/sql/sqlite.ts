@@ -17,26 +17,28 @@ const dayNumber = (day: string): string => `cast(julianday(${day}) - 2440587.5 a
 /** Months since the year 0. */
 const monthNumber = (day: string): string =>
   `(cast(substr(${day}, 1, 4) as integer) * 12 + cast(substr(${day}, 6, 2) as integer) - 1)`;
-/** Of no month there is no first day; printf would write one. */
-const firstOfMonth = (month: string): string =>
-  `case when (${month}) is not null then printf('%04d-%02d-01', (${month}) / 12, (${month}) % 12 + 1) end`;
-
 function addDays(day: string, days: string): string {
   return `date(${day}, (${days}) || ' days')`;
 }
 
-/** A day that the month lacks becomes its last. */
+/**
+ * A day that the month lacks becomes its last. The day is named as seldom as can be: calls lie within each
+ * other, and their texts would multiply.
+ */
 function addMonths(day: string, months: string): string {
-  const first = firstOfMonth(`${monthNumber(day)} + (${months})`);
-  return `min(date(${first}, (substr(${day}, 9, 2) - 1) || ' days'), date(${first}, '+1 month', '-1 day'))`;
+  const first = `date(${day}, 'start of month', (${months}) || ' months'`;
+  return `min(${first}, (substr(${day}, 9, 2) - 1) || ' days'), ${first}, '+1 month', '-1 day'))`;
 }
 
 function unitStart(day: string, unit: string, firstMonth: number): string {
   if (unit === 'day') return day;
-  if (unit === 'week') return `date(${day}, '-' || ((strftime('%w', ${day}) + 6) % 7) || ' days')`;
+  if (unit === 'week') return `date(${day}, 'weekday 0', '-6 days')`;
   const months = MONTHS[unit]!;
-  const offset = unit.startsWith('fiscal') ? firstMonth - 1 : 0;
-  return firstOfMonth(`(${monthNumber(day)} - ${offset}) / ${months} * ${months} + ${offset}`);
+  if (months === 1) return `date(${day}, 'start of month')`;
+  // Months since the unit began; a year is added where the fiscal one begins later.
+  const offset = unit.startsWith('fiscal') ? 12 - (firstMonth - 1) : 0;
+  const since = `(cast(substr(${day}, 6, 2) as integer) + ${offset - 1}) % ${months}`;
+  return `date(${day}, 'start of month', '-' || (${since}) || ' months')`;
 }
 
 /** A number that grows by one at each boundary of the unit. */
