@@ -9,8 +9,8 @@ export { expect } from '@playwright/test';
 const LOANS = 20_000;
 
 /**
- * Journeys run on the real program. Each worker has a server, a workspace and a demo of its own, which they may
- * change; a worker that is begun anew after a failure has fresh ones.
+ * Journeys run on the real program. Each worker has a server, a workspace and a demo of its own, which they
+ * may change; a worker that is begun anew after a failure has fresh ones.
  */
 export const test = base.extend<object, { server: string }>({
   server: [

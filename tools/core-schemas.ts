@@ -1,6 +1,6 @@
-// Writes JSON Schemas of the types that the core answers with, for the OpenAPI document: of each `ofCore<T>(says)`
-// of the contract, the schema of `T` as JSON has it. `--check` writes nothing and ends with 1 where the file is not
-// what the types say.
+// Writes JSON Schemas of the types that the core answers with, for the OpenAPI document: of each
+// `ofCore<T>(says)` of the contract, the schema of `T` as JSON has it. `--check` writes nothing and ends with
+// 1 where the file is not what the types say.
 import { readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import prettier from 'prettier';

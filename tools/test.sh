@@ -16,15 +16,19 @@ node tools/build.mjs || { echo "the build failed"; echo "0 passed, 1 failed"; ex
 # seconds and leaves hundreds of files open.
 export CREASE_PROGRAMS="$PWD/cli/dist"
 
+scratch=$(mktemp -d)
+trap 'rm -rf "$scratch"' EXIT
+
+# The linter takes as long as the other checks together: it runs beside them.
+npm run -s check:lint > "$scratch/lint.log" 2>&1 & linter=$!
 step types npm run -s check:types
-step lint npm run -s check:lint
 step imports npm run -s check:imports -- --output-type err
 step layout npm run -s check:format
 step exports npm run -s check:exports
 step schemas npm run -s check:schemas
+lint() { local status=0; wait "$linter" || status=1; cat "$scratch/lint.log"; return "$status"; }
+step lint lint
 
-scratch=$(mktemp -d)
-trap 'rm -rf "$scratch"' EXIT
 tally() { # name of a run of jest: what its report counts
   local out="$scratch/$1.json"
   count "$(node -p "require('$out').numPassedTests" 2>/dev/null || echo 0)" "$(node -p "const r=require('$out'); r.numFailedTests + r.numRuntimeErrorTestSuites" 2>/dev/null || echo 1)"

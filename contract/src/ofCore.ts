@@ -2,8 +2,8 @@ import * as z from 'zod';
 
 /**
  * An answer that the core works out: its type is the core's, which says what its parts mean. `schema` is what
- * the OpenAPI document shows of it where the core has a schema; else that is made from the type, found again by
- * `says` (`npm run schemas`).
+ * the OpenAPI document shows of it where the core has a schema; else that is made from the type, found again
+ * by `says` (`npm run schemas`).
  */
 export function ofCore<T>(says: string, schema?: z.ZodType): z.ZodType<T> {
   const shape = z.custom<T>((value) => value !== undefined, `no ${says}`).meta({ description: says });

@@ -39,8 +39,8 @@ export interface ScalarFunction {
    */
   check(args: readonly Argument[]): Application | string;
   /**
-   * The call in SQL, over canonical values, where databases say it alike; a dialect has a case of its own where
-   * it differs. Null where an argument is null, as with `evaluate`.
+   * The call in SQL, over canonical values, where databases say it alike; a dialect has a case of its own
+   * where it differs. Null where an argument is null, as with `evaluate`.
    */
   sql?(...args: readonly string[]): string;
 }
