@@ -1,5 +1,6 @@
 import * as z from 'zod';
-import { addressOf, api, endpoint, ENDPOINTS, openApi, pathParams } from './index.ts';
+import { SQL_DIALECTS } from '@crease/core/sql';
+import { SQL_DIALECT_NAMES, addressOf, api, endpoint, ENDPOINTS, openApi, pathParams } from './index.ts';
 
 test('an address escapes what stands in it, and leaves out what is not given', () => {
   expect(addressOf(api.questions.rows, { id: 3, table: 'a/b ?&ä', count: 5 })).toBe(
@@ -20,6 +21,10 @@ test('what an address says comes back from its path', () => {
   expect(pathParams(at, { id, load, name })).toEqual(given);
   expect(pathParams(at, { id: 'seven', load, name })).toEqual({ wrong: 'seven' });
   expect(pathParams(at, { id: '1e999', load, name })).toEqual({ wrong: '1e999' });
+});
+
+test('questions are shown in each dialect that the core writes', () => {
+  expect([...SQL_DIALECT_NAMES]).toEqual(SQL_DIALECTS.map((dialect) => dialect.name));
 });
 
 test('no two endpoints share an address, and each says what it does', () => {

@@ -107,6 +107,9 @@ const bothStateSchema = z.strictObject({
 });
 export type BothState = z.infer<typeof bothStateSchema>;
 
+/** Dialects in which a question is shown; a test holds them against those that the core writes. */
+export const SQL_DIALECT_NAMES = ['sqlite', 'postgresql'] as const;
+
 const elapsed = z.object({ elapsedMs: z.number() });
 export const queryStateSchema = ofCore<Answer>(
   'columns, rows, totals, and measures that an attribute does not reach',
@@ -180,7 +183,7 @@ export const questions = {
     method: 'POST',
     path: '/models/:id/sql',
     says: 'The SQL that answers a query',
-    request: z.strictObject({ query: querySchema, dialect: z.enum(['sqlite', 'postgresql']) }),
+    request: z.strictObject({ query: querySchema, dialect: z.enum(SQL_DIALECT_NAMES) }),
     answer: z.strictObject({ sql: z.string() }),
   }),
   additivity: endpoint({

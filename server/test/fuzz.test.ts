@@ -16,7 +16,7 @@ test('columns, SQL and a naive reference agree on random models, rows, formulas 
     if (found !== undefined)
       throw new Error(`seed ${seed}: ${found}; see npm run fuzz -- --cases 1 for the way to a small case`);
   }
-  expect(compared).toBeGreaterThan(200);
+  expect(compared).toBeGreaterThan(cases(75));
 });
 
 test('a cell that is traced has the value of the answer, in random questions', () => {
@@ -41,7 +41,7 @@ test('a cell that is traced has the value of the answer, in random questions', (
         traced++;
       }
   }
-  expect(traced).toBeGreaterThan(100);
+  expect(traced).toBeGreaterThan(cases(37));
 });
 
 /** A case that the tester once found, over the first random world with other rows. */
@@ -248,7 +248,7 @@ test('laid out across, with subtotals and conditions on measures, columns and SQ
       compared++;
     }
   }
-  expect(compared).toBeGreaterThan(150);
+  expect(compared).toBeGreaterThan(cases(60));
 });
 
 test('the rows behind each cell add up to it, in random questions', () => {
@@ -286,5 +286,5 @@ test('the rows behind each cell add up to it, in random questions', () => {
         }
       }
   }
-  expect(summed).toBeGreaterThan(100);
+  expect(summed).toBeGreaterThan(cases(40));
 });

@@ -83,5 +83,5 @@ test('rows behind cells are those that columns list', async () => {
       compared += aggregates.length;
     }
   }
-  expect(compared).toBeGreaterThan(100);
+  expect(compared).toBeGreaterThan(cases(50));
 }, 120_000);

@@ -5,27 +5,23 @@ import type { Model } from '@crease/core/model';
 import { readQuery } from '@crease/core/model';
 import { DataError } from '@crease/core/query';
 import { ReadError } from '@crease/core/reading';
-import type { SqlDialect } from '@crease/core/sql';
-import { compileQuery, postgresql, printedSql, sqlite } from '@crease/core/sql';
+import { compileQuery, DIALECT_NAMES, dialectNamed, printedSql } from '@crease/core/sql';
 import { dataFolder, folderData } from '@crease/server/files';
 import { CommandError, loadModel, readText, todayOf } from '../input.ts';
-
-const DIALECTS: readonly SqlDialect[] = [sqlite, postgresql];
 
 export function addSql(program: Command): void {
   program
     .command('sql <model>')
     .description('prints the SQL that answers a query on tables laid out as `ddl` creates them')
     .requiredOption('--query <file>', 'the query as JSON; - reads standard input')
-    .option('--dialect <name>', 'sqlite or postgresql', 'sqlite')
+    .option('--dialect <name>', DIALECT_NAMES, 'sqlite')
     .option(
       '--data <dir>',
       'folder of the data files; by default that of the model. Looked at only where a fact refers to a level',
     )
     .action((modelFile: string, options: { query: string; dialect: string; data?: string }) => {
-      const dialect = DIALECTS.find((d) => d.name === options.dialect);
-      if (!dialect)
-        throw new CommandError(`there is no dialect "${options.dialect}": use sqlite or postgresql`);
+      const dialect = dialectNamed(options.dialect);
+      if (!dialect) throw new CommandError(`there is no dialect "${options.dialect}": use ${DIALECT_NAMES}`);
       const model = loadModel(modelFile);
       const query = readQuery(readText(options.query, 'query'));
       const today = todayOf(model);

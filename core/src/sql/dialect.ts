@@ -14,7 +14,7 @@ export interface SqlOperand {
  * decimal is a whole number times 10^scale, a date an ISO 8601 text.
  */
 export interface SqlDialect {
-  readonly name: 'sqlite' | 'postgresql';
+  readonly name: string;
   /** A numbered parameter (from 1) of a type. */
   parameter(number: number, type: DataType): string;
   /** What a parameter is bound to. */
