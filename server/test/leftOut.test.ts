@@ -2,7 +2,9 @@ import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { gzipSync } from 'node:zlib';
+import Database from 'better-sqlite3';
 import fc from 'fast-check';
+import { parquetWriteBuffer } from 'hyparquet-writer';
 import type { JobState, LoadsState } from '@crease/contract';
 import { wholeRecords } from '../src/intake/wholeLines.ts';
 import type { ApiFixture } from './apiFixture.ts';
@@ -91,4 +93,57 @@ test('what a load did not take is kept as a file with lines, reasons and whole r
   const other = await fixture.api().get(`/api/models/${id}/loads/${again.log[0]!.id}/left-out`).expect(200);
   expect(other.text.trim().split('\n')).toHaveLength(2);
   await fixture.api().get(`/api/models/${id}/loads/99/left-out`).expect(404);
+});
+
+const leftOutOf = async (id: number): Promise<string> => {
+  const { log } = (await fixture.api().get(`/api/models/${id}/loads`).expect(200)).body as LoadsState;
+  return (await fixture.api().get(`/api/models/${id}/loads/${log[0]!.id}/left-out`).expect(200)).text;
+};
+
+test('rows of a Parquet file that were not taken are kept with their values', async () => {
+  const id = await fixture.newModel('left out of parquet');
+  const file = parquetWriteBuffer({
+    columnData: [
+      { name: 'no', data: [1, 2, 3, 4], type: 'INT32' },
+      { name: 'day', data: ['2024-03-01', 'soon, perhaps', null, 'never'], type: 'STRING', nullable: true },
+    ],
+    rowGroupSize: 2,
+  });
+  const upload = await fixture.upload('loan.parquet', Buffer.from(file));
+  const columns = [
+    { name: 'no', fileName: 'no', type: 'integer' },
+    { name: 'day', fileName: 'day', type: 'date', pattern: 'yyyy-MM-dd' },
+  ];
+  const order = { upload, name: 'loan', dialect: DIALECT, columns, misfits: 'leave out' };
+  expect(await fixture.load(id, [order])).toMatchObject({ state: 'done' });
+  const reason = 'day: the value is not of the type of its column';
+  expect(await leftOutOf(id)).toBe(`row,reason,no,day\n2,${reason},2,"soon, perhaps"\n4,${reason},4,never\n`);
+  expect(await fixture.rowsOf(id, 'loan')).toEqual([
+    [1, '2024-03-01'],
+    [3, null],
+  ]);
+});
+
+test('rows of a database that were not taken are kept under the names of its columns', async () => {
+  const id = await fixture.newModel('left out of a database');
+  const place = join(fixture.folder, 'left-out.sqlite');
+  const database = new Database(place);
+  database.exec(
+    `create table loan (no integer, note text, day date);
+     insert into loan values (1, 'a,"b', '2024-03-01'), (2, 'two' || char(10) || 'lines', 'soon'), (3, null, 'never')`,
+  );
+  database.close();
+  const connection = { kind: 'sqlite', name: 'kept', file: place };
+  await fixture.api().put('/api/connections').send(connection).expect(200);
+  const drawn = await fixture
+    .api()
+    .post('/api/connections/kept/sample')
+    .send({ tables: [{ table: 'loan' }] })
+    .expect(200);
+  const [upload] = drawn.body as { id: string }[];
+  const order = { ...(await fixture.orderOf(upload!.id, 'loan')), misfits: 'leave out' };
+  expect(await fixture.load(id, [order])).toMatchObject({ state: 'done' });
+  const text = await leftOutOf(id);
+  const reason = 'day: the value is not of the type of its column';
+  expect(text).toBe(`reason,no,note,day\n${reason},2,"two\nlines",soon\n${reason},3,,never\n`);
 });

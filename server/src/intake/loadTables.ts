@@ -18,7 +18,7 @@ import { loadTable } from './loadTable.ts';
 import { isParquet } from '../sources/fileTable.ts';
 import type { Unknown } from './unknownMembers.ts';
 import { membersFile, outgoingOf, toAdd } from './unknownMembers.ts';
-import { leftOutFile } from './wholeLines.ts';
+import { leftOutFile, leftOutRowsOfDatabase, leftOutRowsOfParquet } from './wholeLines.ts';
 
 type Progress = (part: number, detail: string) => void;
 type OnCancel = (stop: () => void) => void;
@@ -311,12 +311,12 @@ async function storeOne(
     );
     onCancel(() => running.stop());
     const stored = await running.done;
-    // Rows of a database are no lines of a file, and neither are those of Parquet.
-    const isText = origin === undefined && !isParquet(file);
-    const leftOut =
-      stored.notTaken.length > 0 && isText
-        ? await leftOutFile(file, order.dialect, stored.notTaken)
-        : undefined;
+    if (stored.notTaken.length === 0) return { ...stored, leftOut: undefined };
+    const leftOut = await (origin
+      ? leftOutRowsOfDatabase(file, origin.nullText, stored.notTaken)
+      : isParquet(file)
+        ? leftOutRowsOfParquet(file, stored.notTaken)
+        : leftOutFile(file, order.dialect, stored.notTaken));
     return { ...stored, leftOut };
   });
 }

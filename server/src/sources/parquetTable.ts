@@ -134,6 +134,43 @@ export async function eachParquetColumn(
   return rowCount;
 }
 
+/**
+ * The values of rows, from 1, as texts under the names of the columns; a value that is null is null. Columns
+ * are read one after the other, as a whole.
+ */
+export async function parquetRows(
+  file: string,
+  wanted: ReadonlySet<number>,
+): Promise<{ names: readonly string[]; rows: ReadonlyMap<number, readonly (string | null)[]> }> {
+  const { metadata, buffer } = await opened(file);
+  const names = parquetSchema(metadata).children.map((child) => child.element.name);
+  const rows = new Map<number, (string | null)[]>();
+  for (const row of wanted)
+    rows.set(
+      row,
+      names.map(() => null),
+    );
+  for (const [place, name] of names.entries()) {
+    const exact = exactDecimals(metadata, name);
+    await parquetRead({
+      file: buffer,
+      metadata: exact?.metadata ?? metadata,
+      columns: [name],
+      compressors,
+      parsers,
+      utf8: exact === undefined,
+      onChunk: ({ columnData, rowStart }) => {
+        for (let k = 0; k < columnData.length; k++) {
+          const row = rows.get(rowStart + k + 1);
+          const raw: unknown = columnData[k];
+          if (row && raw !== null && raw !== undefined) row[place] = textOf(exact ? exact.of(raw) : raw);
+        }
+      },
+    });
+  }
+  return { names, rows };
+}
+
 /** Rows of a Parquet file that are looked at before anything is stored. */
 const PREVIEW_ROWS = 50_000;
 

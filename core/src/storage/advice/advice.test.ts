@@ -35,6 +35,7 @@ column('class', 'text', (i) => `class ${hash(i, MEMBERS) % 11}`);
 column('due', 'date', (i) => (i % 30 === 0 ? null : 20_000 + hash(i, 300)));
 column('until', 'date', (i) => (i % 30 === 0 ? null : 20_021 + hash(i, 300)));
 column('note', 'text', (i) => `said ${hash(i, 1e9)}`);
+column('seen', 'date', (i) => (i % 40 === 0 ? null : 18_000 + hash(i * 11, 1500)));
 
 const stored = Object.values(columns);
 const model: Model = {
@@ -46,7 +47,10 @@ const model: Model = {
       role: 'fact',
       key: ['no'],
       source: { file: 'sale.csv' },
-      columns: stored.map(({ of: _, ...c }) => c),
+      columns: [
+        ...stored.map(({ of: _, ...c }) => c),
+        { name: 'dear', type: 'boolean', formula: 'amount > 40' },
+      ],
     },
     {
       name: 'member',
@@ -66,7 +70,10 @@ const model: Model = {
       to: { table: 'member', columns: ['code'] },
     },
   ],
-  measures: [{ name: 'Amount', formula: 'sum(sale.amount)' }],
+  measures: [
+    { name: 'Amount', formula: 'sum(sale.amount)' },
+    { name: 'Dear', formula: 'count(sale) where sale.dear' },
+  ],
 };
 
 const rowsOf = new Map<string, TableData>([
@@ -132,8 +139,54 @@ test('each way of making the model lighter is found where it is planted', () => 
   expect(advice[0]!.fold.do).toBe('leave-out');
 });
 
+test('a day that nothing goes by may be held more coarsely, each unit with its bytes; one that is used may not', () => {
+  const seen = advice.filter((a) => a.fold.do === 'coarsen' && a.column === 'sale.seen');
+  expect(seen.map((a) => [a.column, a.change])).toEqual([
+    ['sale.seen', 'keep the year only, as its first day'],
+    ['sale.seen', 'keep the quarter only, as its first day'],
+    ['sale.seen', 'keep the month only, as its first day'],
+  ]);
+  const used = dataOf({
+    ...model,
+    measures: [{ name: 'First', formula: 'min(sale.seen)' }],
+  });
+  expect(adviceOn(used).filter((a) => a.fold.do === 'coarsen' && a.column === 'sale.seen')).toEqual([]);
+});
+
+test('a column by formula that is used may be stored: it costs what is said, comes last, and counts the same', () => {
+  const last = advice.at(-1)!;
+  expect(last).toMatchObject({ column: 'sale.dear', beforeBytes: 0, fold: { do: 'store' } });
+  const { beforeBytes, afterBytes } = measureFolds(data, [last.fold]);
+  expect(afterBytes - beforeBytes).toBe(last.afterBytes);
+  const made = dataOf(applyEdit(model, editOfFold(model, last.fold)!));
+  const trues = (of: ModelData) => {
+    const dear = of.column('sale', 'dear');
+    return Array.from(dear.codes).filter((code) => columnValues(dear)[code] === true).length;
+  };
+  expect(trues(made)).toBe(trues(data));
+  expect(trues(data)).toBeGreaterThan(0);
+  // A formula that looks beyond its row is left as it is.
+  const beyond = dataOf({
+    ...model,
+    tables: model.tables.map((t) =>
+      t.name === 'sale'
+        ? { ...t, columns: [...t.columns, { name: 'town', type: 'text', formula: 'member.town' }] }
+        : t,
+    ),
+    measures: [{ name: 'Aller', formula: "count(sale) where sale.town = 'town 1'" }],
+  });
+  expect(adviceOn(beyond).filter((a) => a.fold.do === 'store')).toEqual([]);
+});
+
 test('what a fold is said to save is what is saved when it is made', () => {
-  for (const does of ['leave-out', 'split-moment', 'split-text', 'fewer-decimals', 'derive'] as const)
+  for (const does of [
+    'leave-out',
+    'split-moment',
+    'split-text',
+    'fewer-decimals',
+    'derive',
+    'coarsen',
+  ] as const)
     for (const a of advice.filter((x) => x.fold.do === does)) {
       const { before, after } = measureFolds(data, [a.fold]);
       const columnBytes = (tables: typeof before) =>

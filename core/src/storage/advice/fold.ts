@@ -19,6 +19,14 @@ export const foldSchema = z.discriminatedUnion('do', [
   z.strictObject({ do: z.literal('whole-number-key'), ...of, relationship: z.string() }),
   /** To the dimension whose key determines it. */
   z.strictObject({ do: z.literal('move'), ...of, relationship: z.string() }),
+  /** The first day or moment of a unit in place of the day or moment. */
+  z.strictObject({
+    do: z.literal('coarsen'),
+    ...of,
+    unit: z.enum(['minute', 'hour', 'month', 'quarter', 'year']),
+  }),
+  /** A column by formula worked out by loads, in place of when it is asked for. */
+  z.strictObject({ do: z.literal('store'), ...of }),
   z.strictObject({ do: z.literal('sort'), ...of, by: z.array(z.string()).min(1) }),
 ]);
 export type Fold = z.infer<typeof foldSchema>;

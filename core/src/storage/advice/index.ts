@@ -1,15 +1,14 @@
 import type { Edit } from '../../edit/index.ts';
 import { applyEdit } from '../../edit/index.ts';
 import { columnPath } from '../../formula/index.ts';
-import type { Model, Table } from '../../model/index.ts';
+import type { Model } from '../../model/index.ts';
 import { sameName } from '../../model/index.ts';
 import { DataError, ModelData } from '../../query/index.ts';
-import { retyped } from '../../shape/index.ts';
-import { tableLoader } from '../../sources/index.ts';
 import { profiledTables } from '../profile.ts';
 import { bytesAround } from '../tableBytes.ts';
 import { usesOfColumns } from '../usedBy.ts';
 import { totalBytes } from '../weight.ts';
+import { coarsen } from './coarsen.ts';
 import { derive } from './derive.ts';
 import { fewerDecimals } from './fewerDecimals.ts';
 import type { Fold } from './fold.ts';
@@ -18,6 +17,8 @@ import { move } from './move.ts';
 import type { FoldKind, Found } from './site.ts';
 import { sitesOf } from './site.ts';
 import { sort } from './sort.ts';
+import { store } from './store.ts';
+import { withModel } from './withModel.ts';
 import { splitMoment } from './splitMoment.ts';
 import { splitText } from './splitText.ts';
 import { wholeNumberKey } from './wholeNumberKey.ts';
@@ -30,10 +31,12 @@ const KINDS: { readonly [D in Fold['do']]: FoldKind<D> } = {
   derive,
   move,
   'split-moment': splitMoment,
+  coarsen,
   'split-text': splitText,
   'fewer-decimals': fewerDecimals,
   'whole-number-key': wholeNumberKey,
   sort,
+  store,
 };
 
 /** Something that would make a model lighter, with its bytes before and after, measured on all rows. */
@@ -49,8 +52,8 @@ export interface Advice extends Omit<Found, 'fold'> {
 const WORTH_BYTES = 1024;
 
 /**
- * What would make the model lighter, columns that nothing uses first, then by the bytes saved. `look` is
- * called for every column, with the share of the work that is done, and may throw to end it.
+ * What would make the model lighter, columns that nothing uses first, then by the bytes saved; last what costs
+ * bytes and saves work. `look` is called for every column, with the share of the work that is done, and may throw to end it.
  */
 export function adviceOn(data: ModelData, look: (share: number) => void = () => undefined): Advice[] {
   const uses = usesOfColumns(data);
@@ -65,7 +68,7 @@ export function adviceOn(data: ModelData, look: (share: number) => void = () => 
         }),
       );
     })
-    .filter((a) => a.beforeBytes - a.afterBytes >= WORTH_BYTES)
+    .filter((a) => saved(a) >= WORTH_BYTES || a.fold.do === 'store')
     .sort((a, b) => Number(isUsed(a)) - Number(isUsed(b)) || saved(b) - saved(a));
 }
 
@@ -133,22 +136,6 @@ export function measureFolds(data: ModelData, folds: readonly Fold[]): FoldsMeas
     beforeBytes: sum(before),
     afterBytes: sum(after),
   };
-}
-
-/** The same rows under another model: a table whose source has another name now has the rows that it had. */
-function withModel(data: ModelData, model: Model): ModelData {
-  const isSame = (a: Table, b: Table) => JSON.stringify(a.source) === JSON.stringify(b.source);
-  const rowsOf = (table: Table) => {
-    const { tables } = data.model;
-    const had =
-      tables.find((t) => sameName(t.name, table.name) && isSame(t, table)) ??
-      tables.find((t) => isSame(t, table));
-    const rows = data.table((had ?? table).name);
-    return { ...retyped(rows, table.columns), name: table.name };
-  };
-  // The rows that there are have been corrected already.
-  const load = tableLoader(model, data.today, rowsOf, undefined, () => false);
-  return new ModelData(model, load, data.today, data.executor);
 }
 
 const tablesOf = (data: ModelData): FoldedTable[] =>

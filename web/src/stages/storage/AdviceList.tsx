@@ -104,7 +104,11 @@ function OneAdvice({ advice: a, folds }: { advice: Advice; folds: Folds }) {
       <p className="flex items-center gap-3 tabular-nums">
         <span title={`${count(a.beforeBytes)} bytes`}>{bytes(a.beforeBytes)}</span>→
         <b title={`${count(a.afterBytes)} bytes`}>{bytes(a.afterBytes)}</b>
-        <span className="text-green">saves {percent(1 - a.afterBytes / a.beforeBytes)}</span>
+        {a.afterBytes > a.beforeBytes ? (
+          <span className="text-soft">costs {bytes(a.afterBytes - a.beforeBytes)}</span>
+        ) : (
+          <span className="text-green">saves {percent(1 - a.afterBytes / a.beforeBytes)}</span>
+        )}
       </p>
       <p className="text-soft">
         {a.reason}
