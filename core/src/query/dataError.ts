@@ -1,6 +1,14 @@
 /** Why a claim, or a question, has no answer: see "No false holds" of the claims' page. */
 export type ReasonCode =
-  'not-loaded' | 'passed-through' | 'empty' | 'rests-on' | 'failed' | 'limit' | 'cancelled';
+  | 'not-loaded'
+  | 'passed-through'
+  // Of two databases, or of one and this program.
+  | 'elsewhere'
+  | 'empty'
+  | 'rests-on'
+  | 'failed'
+  | 'limit'
+  | 'cancelled';
 
 export interface Reason {
   readonly code: ReasonCode;

@@ -52,7 +52,7 @@ export class PassedTables {
       try {
         return await this.on(version, connection, QUESTION_MS, work, signal);
       } catch (error) {
-        if (!(error instanceof DataError) || error.reason.code !== 'limit') throw error;
+        if (!(error instanceof DataError) || error.reason.code !== 'elsewhere') throw error;
       }
     }
     return this.on(version, connections.at(-1)!, QUESTION_MS, work, signal);
@@ -97,15 +97,17 @@ export class PassedTables {
     signal: AbortSignal,
   ): Promise<void> {
     const open = new Set(ids);
+    /** What a database cannot say for want of tables: the last word only where no other one says more. */
+    const elsewhere = new Map<string, () => void>();
     const gone: unknown[] = [];
     for (const connection of connectionsOf(readModel(version.document))) {
       const judge = (on: ModelOnWarehouse) =>
         on.judgeSome(
           ({ id }) => open.has(id),
           (claim, judgement, remedies) => {
-            // What one database cannot say for want of tables, the next one may.
-            if (judgement.evidence.reason?.code !== 'limit') open.delete(claim);
-            onJudged(claim, judgement, remedies);
+            const tell = () => onJudged(claim, judgement, remedies);
+            if (judgement.evidence.reason?.code === 'elsewhere') elsewhere.set(claim, tell);
+            else if (open.delete(claim)) tell();
           },
           onError,
         );
@@ -116,7 +118,9 @@ export class PassedTables {
         gone.push(error);
       }
     }
+    // Of a claim that is open while a database is gone nobody knows that its tables lie elsewhere.
     if (gone.length > 0) throw gone[0];
+    for (const [claim, tell] of elsewhere) if (open.has(claim)) tell();
   }
 
   /**
@@ -195,7 +199,7 @@ export class PassedTables {
     if (table.held === false)
       throw new DataError(
         `${table.name} lies in another database (${source?.connection ?? 'none'}): a question is asked in one. Hold it here, or load it there`,
-        { code: 'limit' },
+        { code: 'elsewhere' },
       );
     const key = sourceKey(table);
     const stored = version.versions[key];
@@ -207,7 +211,7 @@ export class PassedTables {
     if (rows > MOST_VALUES)
       throw new DataError(
         `${table.name} is held here, and its ${rows.toLocaleString('en')} rows are more than the ${MOST_VALUES.toLocaleString('en')} that travel along with a question to a database: load it there, or hold the other tables here`,
-        { code: 'limit' },
+        { code: 'elsewhere' },
       );
     return this.of.tables.read(stored, table.name);
   }
