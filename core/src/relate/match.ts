@@ -18,7 +18,8 @@ export interface Match {
   readonly orphans: readonly { readonly value: string; readonly rows: number }[];
 }
 
-const MOST_ORPHANS = 8;
+/** Orphans that are named, the most frequent first. */
+export const MOST_ORPHANS = 8;
 
 /** The days of moments. */
 export function daysOfMoments(moments: Column): Column {

@@ -4,6 +4,7 @@ import type { ColumnName } from '../formula/index.ts';
 import type { Json } from '../query/index.ts';
 import { resolvePath } from '../query/index.ts';
 import type { Match } from '../relate/index.ts';
+import { MOST_ORPHANS } from '../relate/index.ts';
 import type { NamedValue, SqlSetting } from '../sql/index.ts';
 import { counting, countWhere, quoted, RowsStatement } from '../sql/index.ts';
 import { DATE, formatType, fromJson, TEXT } from '../values/index.ts';
@@ -26,7 +27,6 @@ export interface ColumnFigures {
 
 const MOST_FREQUENT = 8;
 const MOST_LISTED = 200;
-const MOST_ORPHANS = 8;
 
 /** Statements on one table after the other. */
 export class WarehouseLook {

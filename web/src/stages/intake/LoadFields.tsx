@@ -73,79 +73,64 @@ export function PartField({
   );
 }
 
-/** What becomes of values that do not fit their type. */
-export function MisfitsField({
-  arrival,
-  onChange,
-}: {
-  arrival: Arrival;
-  onChange: (next: (a: Arrival) => Arrival) => void;
-}) {
-  return (
-    <label className="flex items-center gap-1">
-      values that do not fit
-      <select
-        className="field h-[24px]"
-        value={arrival.misfits}
-        onChange={(e) =>
-          onChange((a) => ({ ...a, misfits: e.target.value as Arrival['misfits'], tried: undefined }))
-        }
-      >
-        <option value="null">become null, and are listed</option>
-        <option value="leave out">are left out with their rows, and listed</option>
-        <option value="stop">stop the load</option>
-      </select>
-    </label>
-  );
-}
+/** What a load does with what it may meet: each field of an arrival, how it is asked, and its answers. */
+const CHOICES = [
+  {
+    field: 'misfits',
+    label: 'values that do not fit',
+    answers: {
+      null: 'become null, and are listed',
+      'leave out': 'are left out with their rows, and listed',
+      stop: 'stop the load',
+    },
+  },
+  {
+    field: 'unknown',
+    label: 'members that a dimension does not have',
+    answers: {
+      list: 'are listed',
+      add: 'are added to it as “unmatched”',
+      stop: 'stop the load',
+    },
+  },
+  {
+    field: 'broken',
+    label: 'a blocking claim that would be broken',
+    answers: {
+      store: 'is told afterwards',
+      stop: 'stops the load before it is visible',
+    },
+  },
+] as const satisfies readonly {
+  readonly field: keyof Arrival;
+  readonly label: string;
+  readonly answers: Readonly<Record<string, string>>;
+}[];
 
-/** What becomes of members that a dimension does not have. */
-export function UnknownField({
+/** What becomes of values, members and claims that are not as they should be. */
+export function ChoiceFields({
   arrival,
   onChange,
 }: {
   arrival: Arrival;
   onChange: (next: (a: Arrival) => Arrival) => void;
 }) {
-  return (
-    <label className="flex items-center gap-1">
-      members that a dimension does not have
+  return CHOICES.map(({ field, label, answers }) => (
+    <label key={field} className="flex items-center gap-1">
+      {label}
       <select
         className="field h-[24px]"
-        value={arrival.unknown}
-        onChange={(e) =>
-          onChange((a) => ({ ...a, unknown: e.target.value as Arrival['unknown'], tried: undefined }))
-        }
+        value={arrival[field]}
+        onChange={(e) => onChange((a) => ({ ...a, [field]: e.target.value, tried: undefined }))}
       >
-        <option value="list">are listed</option>
-        <option value="add">are added to it as “unmatched”</option>
-        <option value="stop">stop the load</option>
+        {Object.entries(answers).map(([value, text]) => (
+          <option key={value} value={value}>
+            {text}
+          </option>
+        ))}
       </select>
     </label>
-  );
-}
-
-/** Whether the load stops where it would break a blocking claim. */
-export function BrokenField({
-  arrival,
-  onChange,
-}: {
-  arrival: Arrival;
-  onChange: (next: (a: Arrival) => Arrival) => void;
-}) {
-  return (
-    <label className="flex items-center gap-1">
-      a blocking claim that would be broken
-      <select
-        className="field h-[24px]"
-        value={arrival.broken}
-        onChange={(e) => onChange((a) => ({ ...a, broken: e.target.value as Arrival['broken'] }))}
-      >
-        <option value="store">is told afterwards</option>
-        <option value="stop">stops the load before it is visible</option>
-      </select>
-    </label>
-  );
+  ));
 }
 
 /** A name under which the load can be done again. */

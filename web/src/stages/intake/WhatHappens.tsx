@@ -8,7 +8,7 @@ import { cellText, count, many } from '../../parts/text.ts';
 import type { Arrival, ArrivingColumn } from './arrival.ts';
 import { namingFault } from './arrival.ts';
 import { designDifferences } from './designDifferences.ts';
-import { ModeField, PartField, MisfitsField, UnknownField, BrokenField, RecipeField } from './LoadFields.tsx';
+import { ChoiceFields, ModeField, PartField, RecipeField } from './LoadFields.tsx';
 
 interface Props {
   readonly arrival: Arrival;
@@ -46,9 +46,7 @@ export function WhatHappens({ arrival, existing, parts, onChange, onTry }: Props
       {existing && !existing.partition && arrival.mode === 'replace' && (
         <PartField arrival={arrival} onChange={onChange} parts={parts} />
       )}
-      <MisfitsField arrival={arrival} onChange={onChange} />
-      <UnknownField arrival={arrival} onChange={onChange} />
-      <BrokenField arrival={arrival} onChange={onChange} />
+      <ChoiceFields arrival={arrival} onChange={onChange} />
       <RecipeField arrival={arrival} onChange={onChange} />
       {existing && (
         <button

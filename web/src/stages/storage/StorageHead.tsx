@@ -61,7 +61,7 @@ function CompareChoice({ compared: { kept, choice, choose, open } }: { compared:
   return (
     <>
       <select
-        className="field w-[124px]"
+        className="field w-[138px]"
         aria-label="Compare with"
         value={choice}
         onChange={(e) => (e.target.value === 'open' ? file.current?.click() : choose(e.target.value))}

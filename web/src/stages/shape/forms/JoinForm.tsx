@@ -5,6 +5,7 @@ import { JOIN_KINDS } from '@crease/core/shape';
 import { useModel } from '../../../state/model.tsx';
 import { count } from '../../../parts/text.ts';
 import { Checks, Choice, Row } from '../fields.tsx';
+import { KeyPairs } from './KeyPairs.tsx';
 import type { StepFormProps } from './stepFormProps.ts';
 
 /**
@@ -30,8 +31,6 @@ export function JoinForm({ value, columns, place, work, others: tables, onChange
       on: shared.length > 0 ? shared.map((c) => [own.find((o) => sameName(o, c.name))!, c.name]) : [['', '']],
     });
   };
-  const putKey = (i: number, pair: [string, string]) =>
-    onChange({ ...value, on: value.on.map((p, k) => (k === i ? pair : p)) });
   const { trace } = work;
   const facts = work.waiting
     ? undefined
@@ -43,41 +42,16 @@ export function JoinForm({ value, columns, place, work, others: tables, onChange
       <Row label="with">
         <Choice label="The table to join" value={value.table} options={tables} onChange={choose} />
       </Row>
-      {value.table !== '' &&
-        value.on.map(([a, b], i) => (
-          <Row key={i} label={i === 0 ? 'on' : 'and'}>
-            <Choice
-              label={`Own key ${i + 1}`}
-              value={a}
-              options={own}
-              onChange={(name) => putKey(i, [name, b])}
-            />
-            <span>=</span>
-            <Choice
-              label={`Key ${i + 1} of ${value.table}`}
-              value={b}
-              options={theirs}
-              onChange={(name) => putKey(i, [a, name])}
-            />
-            {value.on.length > 1 && (
-              <button
-                className="btn btn-bare"
-                aria-label={`Remove key ${i + 1}`}
-                onClick={() => onChange({ ...value, on: value.on.filter((_, k) => k !== i) })}
-              >
-                ×
-              </button>
-            )}
-            {i === value.on.length - 1 && (
-              <button
-                className="btn h-[24px]"
-                onClick={() => onChange({ ...value, on: [...value.on, ['', '']] })}
-              >
-                Add key <span aria-hidden>+</span>
-              </button>
-            )}
-          </Row>
-        ))}
+      {value.table !== '' && (
+        <KeyPairs
+          word="on"
+          pairs={value.on}
+          here={own}
+          table={value.table}
+          there={theirs}
+          onChange={(on) => onChange({ ...value, on })}
+        />
+      )}
       <Kinds value={value.kind} facts={facts} onChange={(kind) => onChange({ ...value, kind })} />
       {bringable.length > 0 && (
         <Checks

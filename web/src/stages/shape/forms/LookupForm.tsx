@@ -4,6 +4,7 @@ import { useModel } from '../../../state/model.tsx';
 import { lookupOf } from '../lookupOf.ts';
 import type { StateColumn } from '../fields.tsx';
 import { Checks, Choice, Row } from '../fields.tsx';
+import { KeyPairs } from './KeyPairs.tsx';
 import type { StepFormProps } from './stepFormProps.ts';
 
 type Way = 'first' | 'newest' | 'valid' | 'until';
@@ -37,8 +38,6 @@ export function LookupFields({
   const theirs = (table?.columns ?? []).filter((c) => c.formula === undefined);
   const names = theirs.map((c) => c.name);
   const here = columns.map((c) => c.name);
-  const putKey = (i: number, pair: [string, string]) =>
-    onChange({ ...value, on: value.on.map((p, k) => (k === i ? pair : p)) });
   const days = theirs.filter(isDay).map((c) => c.name);
   const ownDays = columns.filter(isDay).map((c) => c.name);
   const { valid, newest, ...plain } = value;
@@ -83,20 +82,16 @@ export function LookupFields({
           }
         />
       </Row>
-      {table &&
-        value.on.map(([a, b], i) => (
-          <KeyPair
-            key={i}
-            i={i}
-            a={a}
-            here={here}
-            putKey={putKey}
-            b={b}
-            value={value}
-            names={names}
-            onChange={onChange}
-          />
-        ))}
+      {table && (
+        <KeyPairs
+          word="where"
+          pairs={value.on}
+          here={here}
+          table={value.table}
+          there={names}
+          onChange={(on) => onChange({ ...value, on })}
+        />
+      )}
       {table && (
         <WhichRow
           way={way}
@@ -127,59 +122,6 @@ function asFree(
 
 export function LookupForm({ value, columns, work, onChange }: StepFormProps<'lookup'>) {
   return <LookupFields value={value} columns={columns} own={work.table.name} onChange={onChange} />;
-}
-
-/** A pair of columns by which rows find each other. */
-function KeyPair({
-  i,
-  a,
-  here,
-  putKey,
-  b,
-  value,
-  names,
-  onChange,
-}: {
-  i: number;
-  a: string;
-  here: readonly string[];
-  putKey: (i: number, pair: [string, string]) => void;
-  b: string;
-  value: StepArgument<'lookup'>;
-  names: readonly string[];
-  onChange: (value: StepArgument<'lookup'>) => void;
-}) {
-  return (
-    <Row label={i === 0 ? 'where' : 'and'}>
-      <Choice label={`Own key ${i + 1}`} value={a} options={here} onChange={(name) => putKey(i, [name, b])} />
-      <span>=</span>
-      <Choice
-        label={`Key ${i + 1} of ${value.table}`}
-        value={b}
-        options={names}
-        onChange={(name) => putKey(i, [a, name])}
-      />
-      {value.on.length > 1 && (
-        <button
-          type="button"
-          className="btn btn-bare"
-          aria-label={`Remove key ${i + 1}`}
-          onClick={() => onChange({ ...value, on: value.on.filter((_, k) => k !== i) })}
-        >
-          ×
-        </button>
-      )}
-      {i === value.on.length - 1 && (
-        <button
-          type="button"
-          className="btn h-[24px]"
-          onClick={() => onChange({ ...value, on: [...value.on, ['', '']] })}
-        >
-          Add key <span aria-hidden>+</span>
-        </button>
-      )}
-    </Row>
-  );
 }
 
 /** Which of several rows that match is taken. */
