@@ -193,7 +193,7 @@ test('views and partitions have no counts of their own: their claims follow the 
     create table shelf_b partition of shelf for values in ('B');
     insert into shelf values ('s1', 'A'), ('s2', 'B');
     create view shelf_seen as select code, branch_code from shelf`);
-  const model = await fixture.newModel('Views');
+  const model = await fixture.newModel('Seen and divided');
   await post(`/api/models/${model}/passed-through`, {
     connection: 'warehouse',
     tables: ['shelf', 'shelf_seen'].map((table) => ({ schema: 'public', table })),

@@ -281,6 +281,59 @@ test('cancelling ends the statement at the server, too', async () => {
   while (await isRunning()) await new Promise((resolve) => setTimeout(resolve, 20));
 });
 
+test('of a large table a sample says first what it shows; that it shows nothing is not taken for more', async () => {
+  await cluster.client.query(`create schema large;
+    create table large.branch (branch_code text primary key, region text);
+    insert into large.branch values ('A', 'North'), ('B', 'South');
+    create table large.loan as
+      select i as loan_id, case when i % 400 = 0 then 'X' else (array['A', 'B'])[i % 2 + 1] end as branch_code, i % 7 as copies
+      from generate_series(1, 1200000) i;
+    analyze large.loan`);
+  const large: Model = {
+    ...lending,
+    tables: lending.tables.map((t) =>
+      t.name === 'loan'
+        ? {
+            ...t,
+            key: ['loan_id'],
+            columns: [{ name: 'loan_id', type: 'integer', use: 'key' }, ...t.columns],
+          }
+        : t,
+    ),
+  };
+  await open({ model: large, schema: 'large' }, async (on) => {
+    const told: [string, string, string | undefined][] = [];
+    const notes = new Map<string, string>();
+    await on.judgeSome(
+      () => true,
+      (id, { verdict, evidence }) => {
+        told.push([id, verdict, evidence.reason?.code]);
+        if (evidence.reason?.code === 'sampled') notes.set(id, evidence.notes!.join('; '));
+      },
+      (error) => {
+        throw error;
+      },
+    );
+    const of = (id: string) => told.filter(([claim]) => claim === id).map(([, ...rest]) => rest);
+    // A flaw is one wherever it is found: the exact count follows.
+    expect(of('reference-complete:loan_branch')).toEqual([
+      ['broken', 'sampled'],
+      ['broken', undefined],
+    ]);
+    expect(notes.get('reference-complete:loan_branch')).toMatch(/sample of [12]\d\d,\d{3} rows/);
+    expect(of('key-filled:loan')).toEqual([
+      ['unchecked', 'sampled'],
+      ['holds', undefined],
+    ]);
+    expect(notes.get('key-filled:loan')).toMatch(
+      /a flaw in one of \d\d,\d{3} rows, or more, would have shown with a probability of 99 %/,
+    );
+    // Keys need all rows, and small tables are counted at once.
+    expect(of('key-unique:loan')).toEqual([['holds', undefined]]);
+    expect(of('key-filled:branch')).toEqual([['holds', undefined]]);
+  });
+}, 120_000);
+
 test('answers equal those of columns on the rows of a fact', async () => {
   const rows = Array.from({ length: 300 }, (_, i) => ({
     code: ['A', 'B', 'C', null][i % 4]!,

@@ -8,6 +8,8 @@ export type ReasonCode =
   | 'rests-on'
   | 'failed'
   | 'limit'
+  // A sample was looked at, and all rows are being counted.
+  | 'sampled'
   | 'cancelled';
 
 export interface Reason {

@@ -69,6 +69,8 @@ export interface SqlSetting {
    * `rowId` of the dialect names; by default the table's own name.
    */
   readonly rowsOf?: (table: Table, text: StatementParts) => string;
+  /** The rows of the table that a statement goes through, where that is not all of them (`rowsOf`). */
+  readonly baseRowsOf?: (table: Table) => string | undefined;
   /** How to tell a value that does not fit its type, of rows under an alias; missing where all values fit. */
   readonly misfitOf?: (table: Table, column: string, alias: string) => Misfit | undefined;
   /** Hears which stored columns are read; throws DataError for one that is not where the rows are. */

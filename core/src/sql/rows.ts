@@ -33,7 +33,9 @@ export class RowsStatement extends MeasureSql {
   constructor(setting: SqlSetting, dialect: SqlDialect, table: string) {
     super(setting, dialect);
     this.base = this.tableOf(table);
-    this.from = new From(this, this.base.name, 'b', `${this.rowsOf(this.base.name)} b`, []);
+    const stored = this.checker.names.stored(this.base.name)!;
+    const rows = setting.baseRowsOf?.(stored) ?? this.rowsOf(this.base.name);
+    this.from = new From(this, this.base.name, 'b', `${rows} b`, []);
   }
 
   /** What tells the rows apart, in the order in which they are stored. */

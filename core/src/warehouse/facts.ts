@@ -14,6 +14,11 @@ export interface Warehouse {
   readonly relations: Pick<SqlSetting, 'rowsOf' | 'misfitOf' | 'onColumn'>;
   /** Runs a statement; cells are as answers have them. Throws DataError for what the database refuses. */
   ask(statement: CompiledRows): Promise<readonly (readonly Json[])[]>;
+  /**
+   * Of a large table a relation of rows that are drawn at random; undefined for others, and for those that
+   * cannot be drawn from.
+   */
+  readonly drawnRowsOf?: (table: Table) => string | undefined;
   /** Whether a constraint of the database keeps columns unique; by default nothing is known of any. */
   readonly isEnforced?: (table: string, columns: readonly string[]) => boolean;
 }

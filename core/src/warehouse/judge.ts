@@ -13,6 +13,7 @@ import type {
 import {
   countInSql,
   failedJudgement,
+  isOfSingleRows,
   isEmptyVerdict,
   mayBeDoubted,
   runCount,
@@ -36,6 +37,11 @@ export interface JudgedOn {
 
 /** What hears how judging goes on. */
 export interface JudgingEvents {
+  /**
+   * Hears what a sample of a large table says of a claim, before all rows are counted: broken, or open. Without
+   * it no sample is looked at.
+   */
+  onFirst?(claim: Claim, judgement: Judgement): void;
   onJudged?(claim: Claim, judgement: Judgement): void;
   /** Hears of faults of this program. */
   onError?(error: unknown): void;
@@ -53,6 +59,7 @@ export async function judgeOnWarehouse(
 ): Promise<Map<Claim, Judgement>> {
   const judging = new WarehouseJudging(on, events);
   const started = claims.map((claim) => judging.start(claim));
+  if (events.onFirst) await judging.lookAtSamples(started);
   await judging.countAll(started.flatMap(({ first }) => (first && 'count' in first ? [first.count] : [])));
   const judgements = new Map<Claim, Judgement>();
   for (const one of started) {
@@ -105,6 +112,43 @@ class WarehouseJudging {
         : { claim, judging, first: step.value };
     } catch (error) {
       return { claim, judgement: failedJudgement(error, this.events.onError) };
+    }
+  }
+
+  /**
+   * Judges on samples what counts single rows of large tables. What cannot be counted so is left to the exact
+   * count, which says why.
+   */
+  async lookAtSamples(started: readonly Started[]): Promise<void> {
+    const { warehouse, setting } = this.on;
+    const ofSample = started.flatMap(({ claim, first }) => {
+      if (!first || !('count' in first) || !isOfSingleRows(first.count)) return [];
+      const table = setting.checker.names.stored(first.count.table);
+      return table && warehouse.drawnRowsOf?.(table) !== undefined ? [{ claim, count: first.count }] : [];
+    });
+    if (ofSample.length === 0) return;
+    const drawn: SqlSetting = {
+      ...setting,
+      onLookup: (r) => this.followed.add(r),
+      baseRowsOf: (table) => warehouse.drawnRowsOf!(table),
+    };
+    const asker: RowsAsker = {
+      ...this.asker,
+      on: (table) => new RowsStatement(drawn, warehouse.dialect, table),
+    };
+    const found = new Map<string, CountedBySql>();
+    const counts = new Map(ofSample.map(({ count }) => [nameOf(count), count]));
+    await countInSql([...counts.values()], asker, (count, counted) => found.set(nameOf(count), counted));
+    for (const { claim, count } of ofSample) {
+      const { result, followed } = found.get(nameOf(count))!;
+      if (result instanceof Error) continue;
+      // A second run of the same steps: the first one waits for the exact count.
+      const again = claim.judging!(setting);
+      again.next();
+      const step = again.next(result);
+      if (!step.done) continue;
+      const judgement = await this.sound(claim, step.value, followed);
+      this.events.onFirst!(claim, ofSampledRows(judgement, result.checked));
     }
   }
 
@@ -239,6 +283,24 @@ class WarehouseJudging {
     const columns = [counting('found', '1')];
     return (await warehouse.ask(rows.compiled(rows.rows(columns, 'limit 1'), columns))).length > 0;
   }
+}
+
+/** How sure a sample is to show a flaw of the share that is named with it. */
+const CONFIDENCE = 0.99;
+
+/**
+ * A judgement on a sample of rows. A flaw is one wherever it is found; that none was found leaves the claim
+ * open, and it is said what share of the rows could be flawed without having shown: n rows miss a flaw in a
+ * share f of all with a probability of (1 − f)^n.
+ */
+function ofSampledRows(judgement: Judgement, rows: number): Judgement {
+  const evidence = { ...judgement.evidence, reason: { code: 'sampled' as const } };
+  const sampled = `Of a sample of ${rows.toLocaleString('en')} rows; all rows are being counted`;
+  if (judgement.verdict === 'broken')
+    return { ...judgement, evidence: { ...evidence, notes: [...(evidence.notes ?? []), sampled] } };
+  const oneIn = Math.floor(1 / (1 - (1 - CONFIDENCE) ** (1 / Math.max(1, rows))));
+  const missed = `${sampled}. None speaks against it: a flaw in one of ${oneIn.toLocaleString('en')} rows, or more, would have shown with a probability of 99 %`;
+  return { verdict: 'unchecked', evidence: { ...evidence, notes: [missed] } };
 }
 
 /** Does something on what is held here, or another thing where rows are passed through. */

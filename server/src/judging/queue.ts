@@ -43,6 +43,10 @@ const unreachable = (message: string): Judgement => ({
   evidence: { checked: 0, against: 0, notes: [message], reason: { code: 'failed' } },
 });
 
+/** Whether a claim still waits for its database: it has not been asked, or has told of a sample alone. */
+const isOpenThere = ({ evidence: { reason } }: Judgement): boolean =>
+  reason?.code === 'passed-through' || reason?.code === 'sampled';
+
 /** With fewer claims to judge, a second thread costs more than it saves. */
 const ENOUGH_FOR_TWO = 24;
 
@@ -194,9 +198,7 @@ export class JudgingQueue {
     const open = new Map(
       run.listed.flatMap(({ id, basis }) => {
         const entry = run.entries.get(id);
-        return entry?.basis === basis && entry.judgement.evidence.reason?.code === 'passed-through'
-          ? [[id, basis] as const]
-          : [];
+        return entry?.basis === basis && isOpenThere(entry.judgement) ? [[id, basis] as const] : [];
       }),
     );
     if (open.size === 0) return;
@@ -213,9 +215,7 @@ export class JudgingQueue {
       // The database cannot be asked now: claims say so, and are judged again with the next change or on
       // request.
       const judgement = unreachable(error.message);
-      for (const id of open.keys())
-        if (run.entries.get(id)!.judgement.evidence.reason?.code === 'passed-through')
-          told(id, judgement, []);
+      for (const id of open.keys()) if (isOpenThere(run.entries.get(id)!.judgement)) told(id, judgement, []);
     }
   }
 
@@ -254,7 +254,8 @@ export class JudgingQueue {
       const kept = message.verdicts.filter(
         (v) =>
           !v.basis.startsWith('revision ') &&
-          !['failed', 'passed-through'].includes(v.judgement.evidence.reason?.code ?? ''),
+          v.judgement.evidence.reason?.code !== 'failed' &&
+          !isOpenThere(v.judgement),
       );
       this.of.verdicts.save(
         modelId,

@@ -106,8 +106,10 @@ export class PassedTables {
           ({ id }) => open.has(id),
           (claim, judgement, remedies) => {
             const tell = () => onJudged(claim, judgement, remedies);
-            if (judgement.evidence.reason?.code === 'elsewhere') elsewhere.set(claim, tell);
-            else if (open.delete(claim)) tell();
+            const code = judgement.evidence.reason?.code;
+            if (code === 'elsewhere') elsewhere.set(claim, tell);
+            // What a sample says stands until all rows are counted.
+            else if (code === 'sampled' || open.delete(claim)) tell();
           },
           onError,
         );

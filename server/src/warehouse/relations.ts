@@ -102,6 +102,17 @@ function placedSql(table: Table, place: Place, { most = Infinity, pages }: ReadP
   return `(select ${[`${rowIdOf(place)} as ctid`, ...columns].join(', ')} from ${from})`;
 }
 
+/** Rows of a large table that are drawn for a first answer, and from how many rows on it is large. */
+const DRAWN_ROWS = 200_000;
+const LARGE_ROWS = 5 * DRAWN_ROWS;
+
+/** Of a large plain table a relation of rows from pages that are drawn at random; undefined for any other. */
+export function drawnRows(places: ReadonlyMap<string, Place>, table: Table): string | undefined {
+  const place = places.get(table.name.toLowerCase());
+  const isLarge = place?.kind === 'r' && place.rows !== null && place.rows >= LARGE_ROWS;
+  return isLarge ? placedSql(table, place, { most: DRAWN_ROWS }) : undefined;
+}
+
 /** Plain tables know where a row lies; of partitions the table belongs to it, and views know nothing. */
 function rowIdOf({ kind }: Place): string {
   if (kind === 'r' || kind === 'm') return 't.ctid';

@@ -24,7 +24,7 @@ import { passedThrough } from './passedThrough.ts';
 import { findPlaces, onConnection } from './places.ts';
 import type { Place } from './places.ts';
 import type { ReadPart } from './relations.ts';
-import { isEnforcedAt, missingColumns, relationsOn } from './relations.ts';
+import { drawnRows, isEnforcedAt, missingColumns, relationsOn } from './relations.ts';
 import type { StatementTold } from './session.ts';
 import { Session } from './session.ts';
 
@@ -98,6 +98,7 @@ export class ModelOnWarehouse {
       dialect: postgresql,
       relations: relationsOn(places, (table) => here.table(table.name)),
       ask: (statement) => session.rows(statement),
+      drawnRowsOf: (table) => drawnRows(places, table),
       isEnforced: isEnforcedAt(full, places),
     };
     const learn = () => learnFacts(full, warehouse, today);
@@ -139,7 +140,10 @@ export class ModelOnWarehouse {
     );
   }
 
-  /** Judges some claims, and tells each with the ways out of it. */
+  /**
+   * Judges some claims, and tells each with the ways out of it; of large tables first what a sample says (its
+   * reason is `sampled`).
+   */
   async judgeSome(
     isMeant: (claim: Claim) => boolean,
     onJudged: (claim: string, judgement: Judgement, remedies: readonly Remedy[]) => void,
@@ -148,6 +152,7 @@ export class ModelOnWarehouse {
     const claims = listClaims(this.asWritten, this.setting.checker).filter(isMeant);
     await this.judgeThese(claims, {
       onError,
+      onFirst: (claim, judgement) => onJudged(claim.id, judgement, []),
       onJudged: (claim, judgement) =>
         onJudged(claim.id, judgement, judgement.verdict === 'broken' ? remediesOf(claim, judgement) : []),
     });

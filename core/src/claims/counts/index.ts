@@ -43,6 +43,9 @@ export const runCount = (count: Count, data: ModelData): Counted =>
 
 const inSql = (count: Count) => KINDS[count.count].inSql as CountInSql<Count>;
 
+/** Whether a count looks at each row of its table by itself: then some of the rows tell of the others. */
+export const isOfSingleRows = (count: Count): boolean => 'each' in inSql(count);
+
 /** The most counts that one pass over a table serves: beyond that a statement gets hard to plan. */
 const MOST_AT_ONCE = 40;
 
