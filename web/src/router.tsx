@@ -2,12 +2,9 @@ import { createBrowserRouter, Navigate } from 'react-router';
 import { Frame } from './frame/Frame.tsx';
 import { Home } from './frame/Home.tsx';
 import { Failed, Lost, StageFailed } from './frame/Lost.tsx';
-import { ClaimsStage } from './stages/ClaimsStage.tsx';
-import { IntakeStage } from './stages/intake/IntakeStage.tsx';
 
 /**
- * Every state has an address: /m/MODEL/STAGE?sel=KIND:NAME. Stages beyond the first are loaded when they are
- * first opened.
+ * Every state has an address: /m/MODEL/STAGE?sel=KIND:NAME. Stages are loaded when they are first opened.
  */
 export const router = createBrowserRouter([
   { path: '/', element: <Home />, errorElement: <Failed /> },
@@ -21,8 +18,14 @@ export const router = createBrowserRouter([
         errorElement: <StageFailed />,
         children: [
           { index: true, element: <Navigate to="stars" replace /> },
-          { path: 'intake', element: <IntakeStage /> },
-          { path: 'claims', element: <ClaimsStage /> },
+          {
+            path: 'intake',
+            lazy: async () => ({ Component: (await import('./stages/intake/IntakeStage.tsx')).IntakeStage }),
+          },
+          {
+            path: 'claims',
+            lazy: async () => ({ Component: (await import('./stages/ClaimsStage.tsx')).ClaimsStage }),
+          },
           {
             path: 'shape',
             lazy: async () => ({ Component: (await import('./stages/shape/ShapeStage.tsx')).ShapeStage }),

@@ -2,7 +2,7 @@
 export type ReasonCode =
   | 'not-loaded'
   | 'passed-through'
-  // Of two databases, or of one and this program.
+  // Of two databases.
   | 'elsewhere'
   | 'empty'
   | 'rests-on'

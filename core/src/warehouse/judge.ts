@@ -38,8 +38,8 @@ export interface JudgedOn {
 /** What hears how judging goes on. */
 export interface JudgingEvents {
   /**
-   * Hears what a sample of a large table says of a claim, before all rows are counted: broken, or open. Without
-   * it no sample is looked at.
+   * Hears what a sample of a large table says of a claim, before all rows are counted: broken, or open.
+   * Without it no sample is looked at.
    */
   onFirst?(claim: Claim, judgement: Judgement): void;
   onJudged?(claim: Claim, judgement: Judgement): void;

@@ -213,7 +213,7 @@ export class PassedTables {
     if (rows > MOST_VALUES)
       throw new DataError(
         `${table.name} is held here, and its ${rows.toLocaleString('en')} rows are more than the ${MOST_VALUES.toLocaleString('en')} that travel along with a question to a database: load it there, or hold the other tables here`,
-        { code: 'elsewhere' },
+        { code: 'limit' },
       );
     return this.of.tables.read(stored, table.name);
   }

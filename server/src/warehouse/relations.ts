@@ -124,7 +124,7 @@ function valuesOf(table: Table, rows: TableData, text: StatementParts): string {
   if (rows.rowCount > MOST_VALUES)
     throw new DataError(
       `${table.name} is not in the database, and its ${rows.rowCount.toLocaleString('en')} rows are more than the ${MOST_VALUES.toLocaleString('en')} that travel along with a question: load it there, or hold the other tables here`,
-      { code: 'elsewhere' },
+      { code: 'limit' },
     );
   const columns = [...rows.columns.values()];
   const shown = columns.map((c) => columnValues(c).map((value) => postgresql.bound(value, c.type)));

@@ -3,7 +3,8 @@ import { applyEdit } from '../../edit/index.ts';
 import { columnPath } from '../../formula/index.ts';
 import type { Model } from '../../model/index.ts';
 import { sameName } from '../../model/index.ts';
-import { DataError, ModelData } from '../../query/index.ts';
+import type { ModelData } from '../../query/index.ts';
+import { DataError } from '../../query/index.ts';
 import { profiledTables } from '../profile.ts';
 import { bytesAround } from '../tableBytes.ts';
 import { usesOfColumns } from '../usedBy.ts';
@@ -52,8 +53,9 @@ export interface Advice extends Omit<Found, 'fold'> {
 const WORTH_BYTES = 1024;
 
 /**
- * What would make the model lighter, columns that nothing uses first, then by the bytes saved; last what costs
- * bytes and saves work. `look` is called for every column, with the share of the work that is done, and may throw to end it.
+ * What would make the model lighter, columns that nothing uses first, then by the bytes saved; last what
+ * costs bytes and saves work. `look` is called for every column, with the share of the work that is done, and
+ * may throw to end it.
  */
 export function adviceOn(data: ModelData, look: (share: number) => void = () => undefined): Advice[] {
   const uses = usesOfColumns(data);
