@@ -129,7 +129,8 @@ function shapeOf(type: ts.Type): Json {
     type: 'object',
     ...(Object.keys(properties).length > 0 ? { properties } : {}),
     ...(required.length > 0 ? { required } : {}),
-    additionalProperties: index ? schemaOf(index.type) : false,
+    // Others may stand beside: what an endpoint adds to an answer of the core.
+    ...(index ? { additionalProperties: schemaOf(index.type) } : {}),
   };
 }
 

@@ -1,3 +1,4 @@
+import { Ajv2020 } from 'ajv/dist/2020.js';
 import * as z from 'zod';
 import { SQL_DIALECTS } from '@crease/core/sql';
 import { SQL_DIALECT_NAMES, addressOf, api, endpoint, ENDPOINTS, openApi, pathParams } from './index.ts';
@@ -59,6 +60,26 @@ describe('the OpenAPI document', () => {
     const refs = [...text.matchAll(/"\$ref":"([^"]+)"/g)].map(([, ref]) => ref!);
     expect(refs.length).toBeGreaterThan(0);
     expect(refs.filter((ref) => !resolves(document, ref))).toEqual([]);
+  });
+
+  test('tells what an answer of the core has, and lets the endpoint add to it', () => {
+    const { schema } = (
+      document.paths['/models/{id}/query']!.post as unknown as {
+        responses: { 200: { content: { 'application/json': { schema: object } } } };
+      }
+    ).responses[200].content['application/json'];
+    const ajv = new Ajv2020({ strict: false });
+    const isAnswer = ajv.compile({ ...schema, components: (document as unknown as Json).components });
+    const answer = {
+      columns: [{ name: 'Loans', kind: 'measure', type: 'integer' }],
+      rows: [[12], ['9007199254740993'], [null]],
+      unreached: [],
+      elapsedMs: 3.5,
+    };
+    expect([isAnswer(answer), isAnswer.errors]).toEqual([true, null]);
+    const { rows: _, ...without } = answer;
+    expect(isAnswer(without)).toBe(false);
+    expect(isAnswer({ ...answer, elapsedMs: 'long' })).toBe(false);
   });
 
   test('tells what a body has to have', () => {

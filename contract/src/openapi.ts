@@ -31,11 +31,13 @@ function jsonSchema(schema: z.ZodType, io: 'input' | 'output', at: string, compo
       if (typed !== undefined) Object.assign(node, coreRoots[typed]);
     },
   });
-  const moved = JSON.parse(JSON.stringify(made), (key, value: unknown) =>
-    key === '$ref' && typeof value === 'string' && (value === '#' || value.startsWith('#/$defs/'))
+  const moved = JSON.parse(JSON.stringify(made), (key, value: unknown) => {
+    // What is closed by itself cannot stand beside others.
+    if (key === 'allOf') return (value as Json[]).map(({ additionalProperties: _, ...part }) => part);
+    return key === '$ref' && typeof value === 'string' && (value === '#' || value.startsWith('#/$defs/'))
       ? `#/components/schemas/${at}${value.slice('#/$defs'.length).replace('/', '.')}`
-      : value,
-  ) as Json;
+      : value;
+  }) as Json;
   const { $schema: _, $defs = {}, ...shape } = moved;
   for (const [name, defined] of Object.entries($defs as Json)) components[`${at}.${name}`] = defined;
   if (JSON.stringify(shape).includes(`"#/components/schemas/${at}"`)) components[at] = shape;
