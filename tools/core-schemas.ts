@@ -15,6 +15,7 @@ const { config } = ts.readConfigFile('tsconfig.json', (file) => ts.sys.readFile(
 const { options } = ts.parseJsonConfigFileContent(config, ts.sys, process.cwd());
 const files = readdirSync(FOLDER)
   .filter((name) => name.endsWith('.ts') && !name.endsWith('.test.ts'))
+  .sort()
   .map((name) => join(FOLDER, name));
 const program = ts.createProgram(files, { ...options, noEmit: true });
 const checker = program.getTypeChecker();
