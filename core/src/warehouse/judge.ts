@@ -141,14 +141,16 @@ class WarehouseJudging {
     await countInSql([...counts.values()], asker, (count, counted) => found.set(nameOf(count), counted));
     for (const { claim, count } of ofSample) {
       const { result, followed } = found.get(nameOf(count))!;
-      if (result instanceof Error) continue;
+      // Where the sample has nothing to check it has nothing to say.
+      if (result instanceof Error || result.checked === 0) continue;
       // A second run of the same steps: the first one waits for the exact count.
       const again = claim.judging!(setting);
       again.next();
       const step = again.next(result);
       if (!step.done) continue;
       const judgement = await this.sound(claim, step.value, followed);
-      this.events.onFirst!(claim, ofSampledRows(judgement, result.checked));
+      if (judgement.verdict !== 'unchecked')
+        this.events.onFirst!(claim, ofSampledRows(judgement, result.checked));
     }
   }
 
@@ -298,7 +300,7 @@ function ofSampledRows(judgement: Judgement, rows: number): Judgement {
   const sampled = `Of a sample of ${rows.toLocaleString('en')} rows; all rows are being counted`;
   if (judgement.verdict === 'broken')
     return { ...judgement, evidence: { ...evidence, notes: [...(evidence.notes ?? []), sampled] } };
-  const oneIn = Math.floor(1 / (1 - (1 - CONFIDENCE) ** (1 / Math.max(1, rows))));
+  const oneIn = Math.floor(1 / (1 - (1 - CONFIDENCE) ** (1 / rows)));
   const missed = `${sampled}. None speaks against it: a flaw in one of ${oneIn.toLocaleString('en')} rows, or more, would have shown with a probability of 99 %`;
   return { verdict: 'unchecked', evidence: { ...evidence, notes: [missed] } };
 }

@@ -96,8 +96,11 @@ function placedSql(table: Table, place: Place, { most = Infinity, pages }: ReadP
       ];
     });
   const isLarge = place.kind === 'r' && place.rows !== null && place.rows > most;
+  // The same pages for each statement, so that what one counts another one shows.
   // Whole pages are drawn: on foreign tables that is an error, and on partitions of them silently not done.
-  const sample = isLarge ? ` tablesample system (${((100 * most) / place.rows!).toPrecision(4)})` : '';
+  const sample = isLarge
+    ? ` tablesample system (${((100 * most) / place.rows!).toPrecision(4)}) repeatable (1)`
+    : '';
   const from = `${quoted(place.schema)}.${quoted(place.table)} t${sample}${pages ? ` where t.ctid >= '(${pages.from},0)' and t.ctid < '(${pages.to},0)'` : ''}`;
   return `(select ${[`${rowIdOf(place)} as ctid`, ...columns].join(', ')} from ${from})`;
 }

@@ -1,8 +1,8 @@
 import { columnByCode, columnValues } from '../../columns/index.ts';
 import { moreSteps } from '../../edit/index.ts';
-import { functionNamed, quoteName } from '../../formula/index.ts';
+import { columnPath, functionNamed, quoteName } from '../../formula/index.ts';
+import type { Model } from '../../model/index.ts';
 import { sameName } from '../../model/index.ts';
-import { columnPath } from '../../formula/index.ts';
 import type { Value } from '../../values/index.ts';
 import { totalBytes } from '../weight.ts';
 import type { FoldOf } from './fold.ts';
@@ -21,8 +21,8 @@ const UNITS: Readonly<Record<'date' | 'timestamp', readonly Unit[]>> = {
 const LEAST_VALUES = 60;
 
 /**
- * A day or moment that nothing goes by, kept as the first of its month, quarter, year, hour or minute. The
- * coarsest is offered beside the finest; a moment that becomes a day is another fold (`split-moment`).
+ * A day or moment that nothing goes by, kept as the first of its month, quarter or year, or of its minute or
+ * hour. A moment that becomes a day is another fold (`split-moment`).
  */
 export const coarsen: FoldKind<'coarsen'> = {
   does: 'coarsen',
@@ -66,11 +66,7 @@ export const coarsen: FoldKind<'coarsen'> = {
 };
 
 /** Whether a relationship, a calendar or the parts of the table go by a column. */
-function isReferred(
-  model: Parameters<FoldKind<'coarsen'>['edit']>[0],
-  table: string,
-  column: string,
-): boolean {
+function isReferred(model: Model, table: string, column: string): boolean {
   const ends = (model.relationships ?? []).flatMap((r) => [r.from, r.to]);
   const own = model.tables.find((t) => sameName(t.name, table));
   return (

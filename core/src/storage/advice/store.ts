@@ -1,11 +1,9 @@
-import { applyEdit, moreSteps } from '../../edit/index.ts';
+import { moreSteps } from '../../edit/index.ts';
 import { columnPath } from '../../formula/index.ts';
 import type { ModelColumn, Table } from '../../model/index.ts';
 import { sameName } from '../../model/index.ts';
-import { DataError } from '../../query/index.ts';
 import { totalBytes } from '../weight.ts';
 import type { FoldKind, Found } from './site.ts';
-import { withModel } from './withModel.ts';
 
 /**
  * A column by formula that others use, worked out once by a load in place of at each first question: the
@@ -21,24 +19,19 @@ export const store: FoldKind<'store'> = {
     return table.columns.flatMap((c): Found[] => {
       const usedBy = uses.get(columnPath(table.name, c.name).toLowerCase()) ?? [];
       if (c.formula === undefined || usedBy.length === 0) return [];
+      const { faults, columns } = data.checker.rowFormula(table, c.formula);
+      if (faults.length > 0 || columns.some((n) => !sameName(n.table, table.name))) return [];
       const fold = { do: 'store' as const, table: table.name, column: c.name };
-      const edit = store.edit(data.model, fold);
-      if (!edit) return [];
-      try {
-        const after = withModel(data, applyEdit(data.model, edit)).column(table.name, c.name);
-        return [
-          {
-            fold,
-            change: 'work it out once, by the load, and store it',
-            reason: 'it is used, and worked out anew after each load or restart; stored, it is read',
-            beforeBytes: 0,
-            afterBytes: totalBytes(after),
-          },
-        ];
-      } catch (error) {
-        if (error instanceof DataError) return [];
-        throw error;
-      }
+      if (!store.edit(data.model, fold)) return [];
+      return [
+        {
+          fold,
+          change: 'work it out once, by the load, and store it',
+          reason: 'it is used, and worked out anew after each load or restart; stored, it is read',
+          beforeBytes: 0,
+          afterBytes: totalBytes(data.column(table.name, c.name)),
+        },
+      ];
     });
   },
   edit: (model, { table: name, column: of }) => {

@@ -82,33 +82,23 @@ export function LevelStack({
         <ol aria-label="Levels from the top">
           {levels.map((level, i) => {
             const f = factOf(level, i);
+            const acts = {
+              isOpen: open === i,
+              onToggle: () => setOpen(open === i ? undefined : i),
+              onMove: (by: -1 | 1) => move(i, i + by),
+              onRemove: () =>
+                onChange(
+                  levels.filter((_, j) => j !== i),
+                  `remove ${level.name} from ${h.name}`,
+                ),
+            };
             return (
               <li key={`${level.name}${i}`}>
                 {gap(i)}
                 <div className="flex items-center gap-2" {...zone(i)}>
-                  <Rung
-                    f={f}
-                    width={width}
-                    i={i}
-                    setOpen={setOpen}
-                    open={open}
-                    move={move}
-                    onChange={onChange}
-                    levels={levels}
-                    level={level}
-                    h={h}
-                  />
-                  <RungFacts f={f} levels={levels} i={i} level={level} />
-                  <RungTools
-                    level={level}
-                    setOpen={setOpen}
-                    open={open}
-                    i={i}
-                    move={move}
-                    levels={levels}
-                    onChange={onChange}
-                    h={h}
-                  />
+                  <Rung level={level} place={i} fact={f} width={width} acts={acts} />
+                  <RungFacts level={level} above={levels[i - 1]} fact={f} />
+                  <RungTools level={level} isFirst={i === 0} isLast={i === levels.length - 1} acts={acts} />
                 </div>
                 {open === i && (
                   <LevelForm
