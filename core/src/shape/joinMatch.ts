@@ -4,6 +4,7 @@ import type { JoinKind } from '../model/index.ts';
 import { DataError } from '../query/index.ts';
 import { keyNumbers } from '../relate/index.ts';
 import { stepColumn } from './step.ts';
+import { counted } from '../values/index.ts';
 
 /** Rows of two tables that have equal keys. Null keys meet nothing. */
 export interface JoinMatch {
@@ -68,7 +69,7 @@ export function joinedRows(match: JoinMatch, kind: JoinKind): { left: Int32Array
   const rows = keptRows(match)[kind];
   if (rows > MOST_JOINED)
     throw new DataError(
-      `the step join would make ${rows} rows: a key occurs many times on both sides; aggregate one of them first`,
+      `the step join would make ${counted(rows, 'row')}: a key occurs many times on both sides; aggregate one of them first`,
       { code: 'limit' },
     );
   const lists = rowLists(match.theirs, match.size);

@@ -1,4 +1,14 @@
-import { formatType, isNumeric, rescale, scaleOf, toJson, add, multiply, isExact } from '../values/index.ts';
+import {
+  formatType,
+  isNumeric,
+  rescale,
+  scaleOf,
+  toJson,
+  add,
+  multiply,
+  isExact,
+  counted,
+} from '../values/index.ts';
 import type { Exact } from '../values/index.ts';
 import type { Column, TableData } from '../columns/index.ts';
 import { columnValues } from '../columns/index.ts';
@@ -84,7 +94,7 @@ export function traceSteps(
       const [verb] = Object.keys(step);
       const facts = before && verb === 'join' ? joinFacts(model, before, step, setting) : undefined;
       if (facts && facts.rows > MOST_TRIED) {
-        const message = `step ${i + 1} of ${table.name}: the join would make ${facts.rows} rows, which are not tried here: aggregate one side first`;
+        const message = `step ${i + 1} of ${table.name}: the join would make ${counted(facts.rows, 'row')}, which are not tried here: aggregate one side first`;
         return { states, fault: { place: i + 1, message, join: facts } };
       }
       const asked = before && verb === 'lookup' ? argumentOf(step, 'lookup') : undefined;
