@@ -21,7 +21,8 @@ fi
 node -e "new (require('better-sqlite3'))(':memory:')"
 if [ "${1:-}" = --tests ]; then
   wanted=()
-  [ -x "${CHROMIUM_PATH:-/usr/bin/chromium}" ] || wanted+=(chromium fonts-liberation)
+  # Chromium without the windows of a desktop: these load pages of their own beside each one that is tested.
+  [ -x "${CHROMIUM_PATH:-/usr/bin/chromium-headless-shell}" ] || wanted+=(chromium-headless-shell fonts-liberation)
   [ -n "${PG_BIN:-}" ] || compgen -G '/usr/lib/postgresql/*/bin/initdb' >/dev/null || wanted+=(postgresql)
   if [ ${#wanted[@]} -gt 0 ]; then
     sudo=$([ "$(id -u)" = 0 ] && echo "" || echo sudo)
