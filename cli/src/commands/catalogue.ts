@@ -1,6 +1,5 @@
 import { writeFileSync } from 'node:fs';
 import type { Command } from 'commander';
-import { valuesOfRows } from '@crease/core/columns';
 import { cataloguePage, catalogueText } from '@crease/core/interchange';
 import type { CatalogueExtras } from '@crease/core/interchange';
 import type { ModelData } from '@crease/core/query';
@@ -86,7 +85,7 @@ function firstRows(data: ModelData, table: string, most: number): string[][] {
     had(
       () => {
         const column = data.column(table, name);
-        return valuesOfRows(column, rows).map((value) => (value === null ? '' : toText(value, column.type)));
+        return column.valuesAt(rows).map((value) => (value === null ? '' : toText(value, column.type)));
       },
       rows.map(() => ''),
     ),

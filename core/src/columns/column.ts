@@ -47,6 +47,8 @@ export interface Column {
   encodedDomain(): Uint8Array;
   /** The values of some codes, in their order: for a few of very many, without decoding them all. */
   valuesOf(codes: readonly number[]): Value[];
+  /** The values of some rows, in their order: for a page of many, without decoding them all. */
+  valuesAt(rows: readonly number[]): Value[];
 }
 
 /** What a column is made of. Its parts may come late: they are asked for once, when they are first needed. */
@@ -76,6 +78,8 @@ export interface ColumnParts {
   readonly held?: () => HeldColumn | undefined;
   /** By default the domain is asked. */
   readonly valuesOf?: (codes: readonly number[]) => Value[];
+  /** By default the codes are asked. */
+  readonly valuesAt?: (rows: readonly number[]) => Value[];
 }
 
 class CodedColumn implements Column {
@@ -139,6 +143,14 @@ class CodedColumn implements Column {
     return codes.map((code) => valueOfCode(this.domain, code));
   }
 
+  valuesAt(rows: readonly number[]): Value[] {
+    const { valuesAt } = this.parts;
+    if (valuesAt && this.heldCodes === undefined) return valuesAt(rows);
+    const { codes } = this;
+    const known = valueCaches.get(this);
+    return known ? rows.map((row) => known[codes[row]!]!) : this.valuesOf(rows.map((row) => codes[row]!));
+  }
+
   get codes(): Codes {
     const { codes, asksForCodes } = this.parts;
     if (asksForCodes && typeof codes === 'function') return codes();
@@ -171,6 +183,7 @@ export const changedColumn = (column: Column, change: { name?: string; domain?: 
       : {
           size: () => column.size,
           valuesOf: (codes) => column.valuesOf(codes),
+          valuesAt: (rows) => column.valuesAt(rows),
           encodedDomain: () => column.encodedDomain(),
           held: () => column.held,
         }),
@@ -186,16 +199,6 @@ export function columnValues(column: Column): Value[] {
   let values = valueCaches.get(column);
   if (!values) valueCaches.set(column, (values = valuesByCode(column.domain)));
   return values;
-}
-
-/**
- * The values of some rows, in their order: for a page of many, without decoding a dictionary that nobody else
- * has needed.
- */
-export function valuesOfRows(column: Column, rows: readonly number[]): Value[] {
-  const { codes } = column;
-  const known = valueCaches.get(column);
-  return known ? rows.map((row) => known[codes[row]!]!) : column.valuesOf(rows.map((row) => codes[row]!));
 }
 
 /**

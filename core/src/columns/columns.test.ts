@@ -32,7 +32,6 @@ import {
   NumberSet,
   valueAt,
   valuesOfCodes,
-  valuesOfRows,
   withEncoder,
 } from './index.ts';
 import { statisticsOf } from './encodings/encoding.ts';
@@ -349,5 +348,5 @@ test('the values of a few codes of a dictionary of many texts are those of decod
   const all = columnValues(column);
   for (const codes of [[4999, 3, 1024, 1025, 0, 2048, 2049], [1], [5000, 5000, 1]])
     expect(valuesOfCodes(bytes, codes)).toEqual(codes.map((code) => all[code]));
-  expect(valuesOfRows(column, [7, 7, 4999])).toEqual([texts[7], texts[7], texts[4999]]);
+  expect(column.valuesAt([7, 7, 4999])).toEqual([texts[7], texts[7], texts[4999]]);
 });

@@ -156,6 +156,8 @@ export function combineColumns(name: string, parts: readonly Column[], keep?: Ke
     nulls: parts.reduce((sum, part) => sum + part.nulls, 0),
     padded: parts.reduce((sum, part) => sum + part.padded, 0),
     held: () => heldTogether(parts),
+    // Of each part by itself: no common dictionary is made for them.
+    valuesAt: (rows) => valuesOfParts(parts, rows),
     runs: () => {
       // Rows that meet where two parts do may hold one value.
       const filled = parts.filter((part) => part.rowCount > 0);
@@ -169,6 +171,23 @@ export function combineColumns(name: string, parts: readonly Column[], keep?: Ke
       return filled.reduce((sum, part) => sum + part.runs, 0) - joins.length;
     },
   });
+}
+
+/** The values of some rows of several columns, one behind the other. */
+function valuesOfParts(parts: readonly Column[], rows: readonly number[]): Value[] {
+  const starts = startsOf(parts.map(({ rowCount }) => rowCount));
+  const byPart = parts.map((): { own: number[]; places: number[] } => ({ own: [], places: [] }));
+  rows.forEach((row, place) =>
+    inPart(starts, row, (part, own) => {
+      byPart[part]!.own.push(own);
+      byPart[part]!.places.push(place);
+    }),
+  );
+  const values = new Array<Value>(rows.length);
+  byPart.forEach(({ own, places }, part) => {
+    if (own.length > 0) parts[part]!.valuesAt(own).forEach((value, k) => (values[places[k]!] = value));
+  });
+  return values;
 }
 
 /** Parts lie each with a dictionary of its own. */

@@ -227,10 +227,7 @@ function decodeTexts(bytes: Uint8Array): string[] {
  * but for those that are asked for, which takes a small part of the time and memory of decoding all.
  */
 export function valuesOfCodes(bytes: Uint8Array, codes: readonly number[]): Value[] {
-  if (bytes[0] !== 1) {
-    const domain = decodeDomain(bytes);
-    return codes.map((code) => valueOfCode(domain, code));
-  }
+  if (bytes[0] !== 1) return codes.map(plainValueOf(bytes));
   const wanted = [...new Set(codes)].filter((code) => code > 0).sort((a, b) => a - b);
   const found = new Map<number, Value>([[0, null]]);
   const decoder = new TextDecoder('utf-8', { ignoreBOM: true });
@@ -242,6 +239,24 @@ export function valuesOfCodes(bytes: Uint8Array, codes: readonly number[]): Valu
     found.set(code, decoder.decode(textAt(bytes, known[mark]!, (code - 1) % MARKED)));
   }
   return codes.map((code) => found.get(code)!);
+}
+
+/** How the value of a code is read from a dictionary that holds no texts. */
+function plainValueOf(bytes: Uint8Array): (code: number) => Value {
+  const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
+  const after = (of: (at: number) => Value) => (code: number) => (code === 0 ? null : of(code - 1));
+  switch (bytes[0]) {
+    case 0:
+      return after((at) => view.getFloat64(1, true) + at);
+    case 2:
+      return after((at) => view.getInt32(1 + at * 4, true));
+    case 3:
+      return after((at) => view.getFloat64(1 + at * 8, true));
+    default: {
+      const domain = decodeDomain(bytes);
+      return (code) => valueOfCode(domain, code);
+    }
+  }
 }
 
 /** Every so many texts it is kept where they begin; a multiple of the texts that share their beginnings. */

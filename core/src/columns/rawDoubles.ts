@@ -88,6 +88,16 @@ export function codesOfRawDoubles(
   return rankDoubles(all);
 }
 
+/** The doubles of some rows of a segment of them (`bytes`), in their order; null for NaN. */
+export function rawDoublesAt(bytes: Uint8Array, rows: readonly number[]): (number | null)[] {
+  const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
+  return rows.map((row) => {
+    const value = view.getFloat64(row * BYTES, true);
+    // -0 and 0 are one value.
+    return Number.isNaN(value) ? null : value + 0;
+  });
+}
+
 const DIGIT_BITS = 16;
 const DIGITS = 1 << DIGIT_BITS;
 

@@ -9,7 +9,6 @@ import {
   columnOfParts,
   domainOfDistinct,
   mergeDomains,
-  valuesOfRows,
 } from '../columns/index.ts';
 import type { CorrectedColumn, Correction } from './correction.ts';
 
@@ -106,7 +105,7 @@ export function withCorrections(
   const key = of.column.name.toLowerCase();
   const column = columnOf(table, key);
   const rows = [...byRow.keys()];
-  const was = valuesOfRows(column, rows);
+  const was = column.valuesAt(rows);
   const told = new Map<number, CorrectedValue>(
     rows.map((row, i) => {
       const { author, at, comment } = byRow.get(row)!;
@@ -206,7 +205,7 @@ export function listedCorrections(
       ...(row === undefined
         ? {}
         : {
-            was: toJson(made?.has(row) ? made.get(row)!.was : valuesOfRows(column, [row])[0]!, column.type),
+            was: toJson(made?.has(row) ? made.get(row)!.was : column.valuesAt([row])[0]!, column.type),
           }),
       ...(why === undefined ? {} : { why }),
     };

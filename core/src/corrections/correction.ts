@@ -1,7 +1,7 @@
 import type { Value } from '../values/index.ts';
 import { DATE, parseType, TEXT, textReader, TIMESTAMP } from '../values/index.ts';
 import type { TableData } from '../columns/index.ts';
-import { valuesOfRows } from '../columns/index.ts';
+
 import type { Corrections, Model, ModelColumn, Table } from '../model/index.ts';
 import { sameName, splitPath } from '../model/index.ts';
 
@@ -92,7 +92,7 @@ export function readCorrections({ table, column }: CorrectedColumn, rows: TableD
   const width = table.key!.length;
   const all = Array.from({ length: rows.rowCount }, (_, row) => row);
   // By place: stored lists keep the names that key columns had when they were written.
-  const values = [...rows.columns.values()].map((c) => valuesOfRows(c, all));
+  const values = [...rows.columns.values()].map((c) => c.valuesAt(all));
   const texts = values.slice(width) as (readonly (string | null)[])[];
   const readValue = textReader(
     parseType(column.type) ?? TEXT,

@@ -1,4 +1,4 @@
-import { codesOfValues, columnOfValues, tableOf, valuesOfRows } from '../columns/index.ts';
+import { codesOfValues, columnOfValues, tableOf } from '../columns/index.ts';
 import type { TableData } from '../columns/index.ts';
 import { judgeModel } from '../claims/index.ts';
 import { applyEdit } from '../edit/index.ts';
@@ -75,7 +75,7 @@ function world(lines: readonly Line[], of: Model = model) {
   return new ModelData(of, tableLoader(of, today, stored), today);
 }
 
-const fines = (data: ModelData) => valuesOfRows(data.column('loan', 'fine'), [0, 1, 2, 3, 4]);
+const fines = (data: ModelData) => data.column('loan', 'fine').valuesAt([0, 1, 2, 3, 4]);
 const asked = (data: ModelData, asOf?: string) =>
   answerQuery(data, { measures: ['Fines', 'Twice', 'Dear'], ...(asOf ? { asOf } : {}) }).rows[0];
 

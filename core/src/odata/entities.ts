@@ -1,5 +1,5 @@
 import type { Column } from '../columns/index.ts';
-import { valuesOfRows } from '../columns/index.ts';
+
 import { quotePath } from '../formula/index.ts';
 import type { Json, ModelData } from '../query/index.ts';
 import { lookForInterruption, ROWS_BETWEEN_LOOKS, rowValues } from '../query/index.ts';
@@ -90,7 +90,7 @@ function pageOf(
       id,
       type: found?.type ?? INTEGER,
       values: found
-        ? valuesOfRows(found, rows).map((value) => toJson(value, found.type))
+        ? found.valuesAt(rows).map((value) => toJson(value, found.type))
         : rows.map((row): Json => row + 1),
     };
   });

@@ -1,6 +1,6 @@
 import type { DataType, Exact, Value } from '../values/index.ts';
 import { add, formatType, toJson } from '../values/index.ts';
-import { valuesOfRows } from '../columns/index.ts';
+
 import { columnPath } from '../formula/index.ts';
 import type { AskedCell, DetailListing, Query, Table } from '../model/index.ts';
 import { sameName } from '../model/index.ts';
@@ -290,12 +290,9 @@ function valuesOf(data: ModelData, base: string, path: string): ListedColumn {
             return cell ? [{ ...cell, row: i, was: toJson(cell.was, found.type) }] : [];
           }),
     of: (rows) => {
-      if (!index) return valuesOfRows(found, rows);
+      if (!index) return found.valuesAt(rows);
       const met = rows.filter((row) => index[row] !== 0);
-      const values = valuesOfRows(
-        found,
-        met.map((row) => index[row]! - 1),
-      );
+      const values = found.valuesAt(met.map((row) => index[row]! - 1));
       let at = 0;
       return rows.map((row) => (index[row] === 0 ? null : values[at++]!));
     },

@@ -1,39 +1,19 @@
-import { constants, deflateRawSync, inflateRawSync } from 'node:zlib';
+import { deflateRawSync } from 'node:zlib';
 import type { DataType } from '@crease/core/values';
-import { formatType, parseType, TEXT } from '@crease/core/values';
+import { formatType } from '@crease/core/values';
 import type {
-  ArrayFor,
-  Codes,
-  Column,
-  Domain,
   EncodedSegment,
-  EncodingName,
-  HeldColumn,
   KeepCodes,
   Misfits,
   ReadProblem,
   StoredSegment,
   TableData,
 } from '@crease/core/columns';
-import {
-  codesArray,
-  codesOfRawDoubles,
-  columnOfCodes,
-  combineTables,
-  holdsRawDoubles,
-  isRange,
-  columnOfParts,
-  decodeDomain,
-  decodeSegment,
-  domainSize,
-  SIZE_BYTES,
-  valueOfCode,
-  valuesOfCodes,
-  tableOf,
-} from '@crease/core/columns';
-import { DataError } from '@crease/core/query';
+import { combineTables, tableOf } from '@crease/core/columns';
 import type { Connection } from './database.ts';
 import { RowVersions } from './rowVersions.ts';
+import type { StoredColumn } from './storedColumns.ts';
+import { StoredColumns } from './storedColumns.ts';
 import type { Partition, Table } from '@crease/core/model';
 import { connectionOf, fileOf } from '@crease/core/model';
 
@@ -151,6 +131,7 @@ export function sourceKey(table: Pick<Table, 'name' | 'source'>): string {
 export class Tables {
   /** Which parts are the rows of a model now, and which were before. */
   readonly rows: RowVersions;
+  private readonly columns: StoredColumns;
 
   /**
    * `kept` keeps decoded codes by a key that no other column of any workspace has; by default columns keep
@@ -162,6 +143,7 @@ export class Tables {
     now: () => Date = () => new Date(),
   ) {
     this.rows = new RowVersions(db, now);
+    this.columns = new StoredColumns(db, kept);
   }
 
   /**
@@ -488,7 +470,7 @@ export class Tables {
       : undefined;
     return tableOf(
       name,
-      columns.map((column) => this.readColumn(column, row.rows)),
+      columns.map((column) => this.columns.read(column, row.rows)),
       {
         rowCount: row.rows,
         problems: JSON.parse(row.problems) as ReadProblem[],
@@ -500,110 +482,7 @@ export class Tables {
       },
     );
   }
-
-  /** A column whose dictionary, histogram and rows are decoded when they are first needed. */
-  private readColumn(column: StoredColumn, rows: number): Column {
-    const type = parseType(column.type) ?? TEXT;
-    let domain: Domain | undefined;
-    // A few values are asked for again and again; whoever needs the memory gets it back.
-    let inflated: WeakRef<Buffer> | undefined;
-    const encoded = () => {
-      if (!column.domain_deflated) return column.domain;
-      let bytes = inflated?.deref();
-      if (!bytes) inflated = new WeakRef((bytes = inflateRawSync(column.domain)));
-      return bytes;
-    };
-    const raw = !column.domain_deflated && holdsRawDoubles(column.domain);
-    const ranked = () => this.readDoubles(column.id, rows);
-    const domainOf = () => (domain ??= raw ? ranked().domain : decodeDomain(encoded()));
-    const size = () => domain?.size ?? sizeOf(column) ?? domainOf().size;
-    const decode = (arrayFor: ArrayFor) => {
-      if (!raw) return this.readCodes(column.id, size(), rows, arrayFor);
-      const made = ranked();
-      domain ??= made.domain;
-      return made.codes;
-    };
-    const { kept, db } = this;
-    const codes = kept ? kept(`${db.name}\n${column.id}`, decode) : () => decode(codesArray);
-    // Stored before statistics were kept with a column: all is read at once.
-    if (column.runs === null) return columnOfCodes(column.name, type, domainOf(), codes());
-    const { counts, counts_encoding: encoding } = column;
-    return columnOfParts({
-      name: column.name,
-      type,
-      rowCount: rows,
-      domain: domainOf,
-      ...(raw ? {} : { size }),
-      codes,
-      asksForCodes: kept !== undefined,
-      ...(raw
-        ? {}
-        : {
-            encodedDomain: encoded,
-            dictionaryBytes: () => (!column.domain_deflated && isRange(column.domain) ? 0 : encoded().length),
-          }),
-      distinct: column.distinct_values,
-      nulls: column.nulls,
-      runs: column.runs,
-      padded: column.padded,
-      held: () => this.held(column, raw),
-      ...(counts && encoding ? { counts: () => readCounts(counts, encoding, size()) } : {}),
-      ...(raw
-        ? {}
-        : {
-            valuesOf: (codes) =>
-              domain ? codes.map((code) => valueOfCode(domain!, code)) : valuesOfCodes(encoded(), codes),
-          }),
-    });
-  }
-
-  /** Bytes of a column as it lies here, without reading it. */
-  private held(column: StoredColumn, raw: boolean): HeldColumn {
-    const segments = this.db
-      .prepare('select encoding, length(bytes) as bytes from segment where column_id = ? order by ordinal')
-      .all(column.id) as HeldColumn['segments'];
-    const isWholeRange = !column.domain_deflated && isRange(column.domain);
-    const dictionaryBytes =
-      raw || isWholeRange
-        ? 0
-        : column.domain_deflated
-          ? inflateRawSync(column.domain).length
-          : column.domain.length;
-    const storedBytes = segments.reduce((sum, s) => sum + s.bytes, column.domain.length);
-    return { segments, dictionaryBytes, isRange: isWholeRange, storedBytes };
-  }
-
-  private readCodes(columnId: number, largest: number, rows: number, arrayFor: ArrayFor): Codes {
-    const codes = arrayFor(largest, rows);
-    let at = 0;
-    for (const segment of this.segments(columnId)) {
-      decodeSegment(segment as EncodedSegment, codes, at);
-      at += segment.rows;
-    }
-    if (at !== rows) throw replacedMeanwhile();
-    return codes;
-  }
-
-  private readDoubles(columnId: number, rows: number): { domain: Domain; codes: Codes } {
-    const segments = [...this.segments(columnId)];
-    if (segments.reduce((sum, s) => sum + s.rows, 0) !== rows) throw replacedMeanwhile();
-    return codesOfRawDoubles(segments, rows);
-  }
-
-  private segments(columnId: number): IterableIterator<StoredSegment> {
-    const sql = 'select rows, encoding, bytes from segment where column_id = ? order by ordinal';
-    return this.db.prepare(sql).iterate(columnId) as IterableIterator<StoredSegment>;
-  }
 }
-
-/** The size of a column's dictionary, without reading it where its first bytes tell. */
-function sizeOf({ domain, domain_deflated }: StoredColumn): number | undefined {
-  if (!domain_deflated) return domainSize(domain, true);
-  const head = inflateRawSync(domain.subarray(0, 4096), { finishFlush: constants.Z_SYNC_FLUSH });
-  return head.length >= SIZE_BYTES ? domainSize(head, false) : undefined;
-}
-
-const replacedMeanwhile = () => new DataError('these rows have been replaced meanwhile: ask again');
 
 /** Misfits as they lie in a workspace; before lines were kept, each text had its first one. */
 type StoredMisfits = Omit<Misfits, 'sample'> & {
@@ -621,24 +500,3 @@ const misfitsOfStored = ([column, misfits]: [string, StoredMisfits]): [string, M
     })),
   },
 ];
-
-interface StoredColumn {
-  readonly id: number;
-  readonly name: string;
-  readonly source_name: string | null;
-  readonly type: string;
-  readonly domain: Buffer;
-  readonly domain_deflated: number;
-  readonly nulls: number;
-  readonly distinct_values: number;
-  readonly runs: number | null;
-  readonly padded: number;
-  readonly counts: Buffer | null;
-  readonly counts_encoding: EncodingName | null;
-}
-
-function readCounts(bytes: Buffer, encoding: EncodingName, size: number): Uint32Array {
-  const counts = new Uint32Array(size + 1);
-  decodeSegment({ encoding, rows: counts.length, bytes }, counts, 0);
-  return counts;
-}

@@ -1,5 +1,5 @@
 import type { ColumnFormulaState } from '@crease/contract';
-import { valuesOfRows } from '@crease/core/columns';
+
 import { layOutFormula, placeOf } from '@crease/core/formula';
 import { rowValues } from '@crease/core/query';
 import { formatType, TEXT, toJson } from '@crease/core/values';
@@ -38,7 +38,7 @@ export const columnFormula = task(
     const looked = Math.min(LOOKED_AT, data.rowCount(table.name));
     const values: Value[] = Array.from({ length: looked }, (_, row) => evaluate(row));
     const first = values.slice(0, SHOWN);
-    const shown = used.map((c) => valuesOfRows(c, [...first.keys()]));
+    const shown = used.map((c) => c.valuesAt([...first.keys()]));
     return {
       ...state,
       type: formatType(type),

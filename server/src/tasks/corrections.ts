@@ -1,7 +1,7 @@
 import { Buffer } from 'node:buffer';
 import type { CorrectionsState, Entered } from '@crease/contract';
 import type { Column, TableData } from '@crease/core/columns';
-import { columnOfValues, combineTables, tableOf, valuesOfRows } from '@crease/core/columns';
+import { columnOfValues, combineTables, tableOf } from '@crease/core/columns';
 import type { CorrectedColumn } from '@crease/core/corrections';
 import {
   correctedColumn,
@@ -112,9 +112,9 @@ function called(rows: TableData, list: Table): TableData {
     return columnOfValues(
       name,
       parseType(type) ?? TEXT,
-      valuesOfRows(column, all).map((value): Value =>
-        value === null ? null : (read(toText(value, column.type)) ?? null),
-      ),
+      column
+        .valuesAt(all)
+        .map((value): Value => (value === null ? null : (read(toText(value, column.type)) ?? null))),
     );
   });
   return tableOf(list.name, columns, { rowCount: rows.rowCount });
@@ -173,7 +173,7 @@ export const correctionsFile = task((input: ModelVersion & { readonly of: string
   if (!rows) return null;
   const all = Array.from({ length: rows.rowCount }, (_, row) => row);
   const columns = [...rows.columns.values()].map((column) =>
-    valuesOfRows(column, all).map((value) => (value === null ? null : toText(value, column.type))),
+    column.valuesAt(all).map((value) => (value === null ? null : toText(value, column.type))),
   );
   const line = (row: number) => columns.map((column) => column[row]!);
   return [table.columns.map((c) => c.name), ...all.map(line)].map((values) => csvLine(values)).join('');

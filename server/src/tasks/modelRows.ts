@@ -2,7 +2,7 @@ import { workerData } from 'node:worker_threads';
 import { LRUCache } from 'lru-cache';
 import { formatType, textReader, toJson, DATE } from '@crease/core/values';
 import type { Column, TableData } from '@crease/core/columns';
-import { calledNow, valuesOfRows } from '@crease/core/columns';
+import { calledNow } from '@crease/core/columns';
 import { readModel, withFamilies, fileOf } from '@crease/core/model';
 import type { Model, Table } from '@crease/core/model';
 import { DataError, ModelData, scanIsNear } from '@crease/core/query';
@@ -101,7 +101,7 @@ export function columnOrFault(data: ModelData, table: string, name: string) {
 export function pageOf(columns: readonly Column[], total: number, offset: number, count: number) {
   const end = Math.min(total, offset + count);
   const shown = Array.from({ length: Math.max(0, end - offset) }, (_, i) => offset + i);
-  const values = columns.map((c) => valuesOfRows(c, shown).map((value) => toJson(value, c.type)));
+  const values = columns.map((c) => c.valuesAt(shown).map((value) => toJson(value, c.type)));
   return {
     columns: columns.map((c) => ({ name: c.name, type: formatType(c.type) })),
     rows: shown.map((_, i) => values.map((column) => column[i]!)),
