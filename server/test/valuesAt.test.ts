@@ -4,10 +4,17 @@ import { join } from 'node:path';
 import fc from 'fast-check';
 import type { DataType, Value } from '@crease/core/values';
 import { BOOLEAN, DATE, decimal, DOUBLE, INTEGER, TEXT } from '@crease/core/values';
-import type { Column } from '@crease/core/columns';
-import { columnOf, columnOfValues, encodeSegment, inFewestBytes } from '@crease/core/columns';
+import type { Column, KeepCodes } from '@crease/core/columns';
+import {
+  codesArray,
+  columnOfValues,
+  combineColumns,
+  encodeSegment,
+  inFewestBytes,
+} from '@crease/core/columns';
 import type { Model } from '@crease/core/model';
 import { Models, openWorkspace, Tables } from '../src/store/index.ts';
+import { StoredColumns } from '../src/store/storedColumns.ts';
 
 // Rows behind a number are a page of many million: no dictionary of all of them is made for it.
 
@@ -39,15 +46,13 @@ const cases = fc.constantFrom(...KINDS).chain(([type, value]) =>
 );
 
 /** Stores the values of parts in segments of a few rows, and reads them again. */
-function stored(type: DataType, parts: readonly (readonly Value[])[], keep: boolean): Column {
+function stored(type: DataType, parts: readonly (readonly Value[])[], keep: boolean, whole: number): Column {
   const db = openWorkspace(join(folder, 'w.sqlite'));
-  const kept = keep
-    ? (_: string, make: (of: typeof arrayOf) => Uint32Array) => () => make(arrayOf)
-    : undefined;
-  const tables = new Tables(db, kept as ConstructorParameters<typeof Tables>[1]);
+  const kept: KeepCodes | undefined = keep ? (_, make) => () => make(codesArray) : undefined;
+  const tables = new Tables(db);
   const model: Model = { crease: 1, name: 'small', tables: [{ name: 'loan', role: 'fact', columns: [] }] };
   const id = new Models(db).create(model, 'began');
-  parts.forEach((values, n) => {
+  const made = parts.map((values, n) => {
     const column = columnOfValues('a', type, values);
     const facts = { rowCount: values.length, problems: [], firstLine: 1, lines: undefined };
     const table = tables.begin(id, 'loan.csv', facts, { part: `part ${n}` });
@@ -61,18 +66,21 @@ function stored(type: DataType, parts: readonly (readonly Value[])[], keep: bool
       counts: undefined,
     });
     tables.finish(table, new Map(), { part: `part ${n}` });
+    return [table, values.length] as const;
   });
-  return columnOf(tables.read(tables.versions(id)['loan.csv']!, 'loan'), 'a');
+  const columns = new StoredColumns(db, kept, whole);
+  return combineColumns(
+    'a',
+    made.map(([table, rows]) => columns.read(columns.of(table)[0]!, rows)),
+  );
 }
-
-const arrayOf = (_largest: number, length: number): Uint32Array => new Uint32Array(length);
 
 test('the values of some rows are those that were stored, in any order, of every type', () => {
   fc.assert(
-    fc.property(cases, fc.boolean(), ({ type, parts, picks }, keep) => {
+    fc.property(cases, fc.boolean(), fc.constantFrom(0, 100), ({ type, parts, picks }, keep, whole) => {
       const all = parts.flat();
       const rows = picks.map((pick) => pick % all.length);
-      expect(stored(type, parts, keep).valuesAt(rows)).toEqual(rows.map((row) => all[row]));
+      expect(stored(type, parts, keep, whole).valuesAt(rows)).toEqual(rows.map((row) => all[row]));
     }),
     { numRuns: 150 },
   );
@@ -86,6 +94,7 @@ test('neither the codes nor the common dictionary of all parts are made for the 
       ['Thornbury', 'Pascoe'],
     ],
     true,
+    0,
   );
   const fail = (what: string) => ({
     get: () => {

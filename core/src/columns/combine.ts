@@ -3,6 +3,7 @@ import { compareValues, formatType } from '../values/index.ts';
 import type { ArrayFor, Codes } from './codes.ts';
 import type { Column, HeldColumn } from './column.ts';
 import { codesArray } from './codes.ts';
+import { mapCodes } from './combiner.ts';
 import { columnOfParts, LARGEST_RANGE } from './column.ts';
 import type { Domain } from './domain.ts';
 import { listDomain, rangeDomain, valueOfCode } from './domain.ts';
@@ -128,14 +129,14 @@ export function combineColumns(name: string, parts: readonly Column[], keep?: Ke
     });
     return sums;
   };
-  const codes = () => {
-    const made = codesArray(merged().domain.size, rowCount);
+  const codes = (arrayFor: ArrayFor) => {
+    const made = arrayFor(merged().domain.size, rowCount);
     let at = 0;
     parts.forEach((part, k) => {
       const map = merged().maps[k];
       const own = part.codes;
       if (!map) made.set(own, at);
-      else for (let row = 0; row < own.length; row++) made[at + row] = map[own[row]!]!;
+      else mapCodes(own, map, made.subarray(at, at + own.length));
       at += own.length;
     });
     return made;
@@ -145,7 +146,7 @@ export function combineColumns(name: string, parts: readonly Column[], keep?: Ke
     type: parts[0]!.type,
     rowCount,
     domain: () => merged().domain,
-    codes: keep ? keep(name, codes) : codes,
+    codes: keep ? keep(name, codes) : () => codes(codesArray),
     asksForCodes: keep !== undefined,
     counts,
     // Every value of a list stands in some row; of a range not all need to.

@@ -23,6 +23,7 @@ import {
   holdsRawDoubles,
   isRange,
   rawDoublesAt,
+  SEGMENT_ROWS,
   SIZE_BYTES,
   valueOfCode,
   valuesOfCodes,
@@ -30,46 +31,76 @@ import {
 import { DataError } from '@crease/core/query';
 import type { Connection } from './database.ts';
 
-/** A column's row in the workspace, without its segments. */
+/** A column's row in the workspace, without its segments, and without what of it may be large. */
 export interface StoredColumn {
   readonly id: number;
   readonly name: string;
   readonly source_name: string | null;
   readonly type: string;
-  readonly domain: Buffer;
+  /** Where it takes no more than `LITTLE` bytes; others are read when they are needed. */
+  readonly domain: Buffer | null;
+  readonly domain_bytes: number;
   readonly domain_deflated: number;
   readonly nulls: number;
   readonly distinct_values: number;
   readonly runs: number | null;
   readonly padded: number;
-  readonly counts: Buffer | null;
   readonly counts_encoding: EncodingName | null;
 }
 
+/** Ranges and what stands in place of a dictionary take no more; dictionaries may take megabytes. */
+const LITTLE = 64;
+
+/** Codes of parts with no more rows are decoded as a whole also for a few rows: they are asked for again. */
+const DECODED_WHOLE = 4 * SEGMENT_ROWS;
+
 /** Columns as they lie in a workspace. */
 export class StoredColumns {
-  /** `kept` keeps the codes of whole columns; by default each column does. */
+  /**
+   * `kept` keeps the codes of whole columns; by default each column does. Of columns with more rows than
+   * `decodedWhole` a few are read from the segments that hold them.
+   */
   constructor(
     private readonly db: Connection,
     private readonly kept: KeepCodes | undefined,
+    private readonly decodedWhole = DECODED_WHOLE,
   ) {}
+
+  /** What is known of the columns of a part, in their order. */
+  of(partId: number): StoredColumn[] {
+    const little = `case when length(domain) <= ${LITTLE} then domain end as domain, length(domain) as domain_bytes`;
+    return this.db
+      .prepare(
+        `select id, name, source_name, type, ${little}, domain_deflated, nulls, distinct_values, runs, padded,
+           case when counts is not null then counts_encoding end as counts_encoding
+         from stored_column where table_id = ? order by ordinal`,
+      )
+      .all(partId) as StoredColumn[];
+  }
+
+  private bytesOf(columnId: number, what: 'domain' | 'counts'): Buffer {
+    const row = this.db.prepare(`select ${what} as bytes from stored_column where id = ?`).get(columnId) as
+      { bytes: Buffer } | undefined;
+    if (!row) throw replacedMeanwhile();
+    return row.bytes;
+  }
 
   /** A column whose dictionary, histogram and rows are decoded when they are first needed. */
   read(column: StoredColumn, rows: number): Column {
     const type = parseType(column.type) ?? TEXT;
     let domain: Domain | undefined;
     // A few values are asked for again and again; whoever needs the memory gets it back.
-    let inflated: WeakRef<Buffer> | undefined;
+    let held: WeakRef<Buffer> | undefined;
+    const stored = () => column.domain ?? this.bytesOf(column.id, 'domain');
     const encoded = () => {
-      if (!column.domain_deflated) return column.domain;
-      let bytes = inflated?.deref();
-      if (!bytes) inflated = new WeakRef((bytes = inflateRawSync(column.domain)));
+      let bytes = held?.deref();
+      if (!bytes) held = new WeakRef((bytes = column.domain_deflated ? inflateRawSync(stored()) : stored()));
       return bytes;
     };
-    const raw = !column.domain_deflated && holdsRawDoubles(column.domain);
+    const raw = !column.domain_deflated && column.domain !== null && holdsRawDoubles(column.domain);
     const ranked = () => this.readDoubles(column.id, rows);
     const domainOf = () => (domain ??= raw ? ranked().domain : decodeDomain(encoded()));
-    const size = () => domain?.size ?? sizeOf(column) ?? domainOf().size;
+    const size = () => domain?.size ?? sizeOf(stored(), column.domain_deflated !== 0) ?? domainOf().size;
     const decode = (arrayFor: ArrayFor) => {
       if (!raw) return this.readCodes(column.id, size(), rows, arrayFor);
       const made = ranked();
@@ -82,7 +113,7 @@ export class StoredColumns {
     const codes = kept ? kept(`${db.name}\n${column.id}`, decode) : () => decode(codesArray);
     // Stored before statistics were kept with a column: all is read at once.
     if (column.runs === null) return columnOfCodes(column.name, type, domainOf(), codes());
-    const { counts, counts_encoding: encoding } = column;
+    const { counts_encoding: encoding } = column;
     return columnOfParts({
       name: column.name,
       type,
@@ -102,32 +133,26 @@ export class StoredColumns {
         ? {}
         : {
             encodedDomain: encoded,
-            dictionaryBytes: () => (!column.domain_deflated && isRange(column.domain) ? 0 : encoded().length),
+            dictionaryBytes: () => dictionaryBytesOf(column, encoded),
           }),
       distinct: column.distinct_values,
       nulls: column.nulls,
       runs: column.runs,
       padded: column.padded,
-      held: () => this.held(column, raw),
-      ...(counts && encoding ? { counts: () => readCounts(counts, encoding, size()) } : {}),
+      held: () => this.held(column, raw, encoded),
+      ...(encoding ? { counts: () => readCounts(this.bytesOf(column.id, 'counts'), encoding, size()) } : {}),
       ...(raw ? {} : { valuesOf }),
     });
   }
 
   /** Bytes of a column as it lies here, without reading it. */
-  private held(column: StoredColumn, raw: boolean): HeldColumn {
+  private held(column: StoredColumn, raw: boolean, encoded: () => Buffer): HeldColumn {
     const segments = this.db
       .prepare('select encoding, length(bytes) as bytes from segment where column_id = ? order by ordinal')
       .all(column.id) as HeldColumn['segments'];
-    const isWholeRange = !column.domain_deflated && isRange(column.domain);
-    const dictionaryBytes =
-      raw || isWholeRange
-        ? 0
-        : column.domain_deflated
-          ? inflateRawSync(column.domain).length
-          : column.domain.length;
-    const storedBytes = segments.reduce((sum, s) => sum + s.bytes, column.domain.length);
-    return { segments, dictionaryBytes, isRange: isWholeRange, storedBytes };
+    const dictionaryBytes = raw ? 0 : dictionaryBytesOf(column, encoded);
+    const storedBytes = segments.reduce((sum, s) => sum + s.bytes, column.domain_bytes);
+    return { segments, dictionaryBytes, isRange: isWholeRange(column), storedBytes };
   }
 
   private readCodes(columnId: number, largest: number, rows: number, arrayFor: ArrayFor): Codes {
@@ -157,6 +182,7 @@ export class StoredColumns {
     some: readonly number[],
     valuesIn: (segment: StoredSegment, own: readonly number[]) => readonly Value[],
   ): Value[] | undefined {
+    if (rows <= this.decodedWhole) return undefined;
     const sizes = this.db
       .prepare('select ordinal, rows from segment where column_id = ? order by ordinal')
       .all(columnId) as { ordinal: number; rows: number }[];
@@ -190,14 +216,25 @@ export class StoredColumns {
   }
 }
 
-/** The size of a column's dictionary, without reading it where its first bytes tell. */
-function sizeOf({ domain, domain_deflated }: StoredColumn): number | undefined {
-  if (!domain_deflated) return domainSize(domain, true);
+const isWholeRange = ({ domain, domain_deflated }: StoredColumn): boolean =>
+  !domain_deflated && domain !== null && isRange(domain);
+
+/** Of a dictionary as it is decoded from; a range has none. */
+function dictionaryBytesOf(column: StoredColumn, encoded: () => Buffer): number {
+  if (isWholeRange(column)) return 0;
+  return column.domain_deflated ? encoded().length : column.domain_bytes;
+}
+
+/** The size of a dictionary at rest, without inflating it where its first bytes tell. */
+function sizeOf(domain: Buffer, isDeflated: boolean): number | undefined {
+  if (!isDeflated) return domainSize(domain, true);
   const head = inflateRawSync(domain.subarray(0, 4096), { finishFlush: constants.Z_SYNC_FLUSH });
   return head.length >= SIZE_BYTES ? domainSize(head, false) : undefined;
 }
 
-const replacedMeanwhile = () => new DataError('these rows have been replaced meanwhile: ask again');
+/** Rows that a load has replaced while somebody was reading them. */
+export const replacedMeanwhile = (): DataError =>
+  new DataError('these rows have been replaced meanwhile: ask again');
 
 function readCounts(bytes: Buffer, encoding: EncodingName, size: number): Uint32Array {
   const counts = new Uint32Array(size + 1);

@@ -12,8 +12,7 @@ import type {
 import { combineTables, tableOf } from '@crease/core/columns';
 import type { Connection } from './database.ts';
 import { RowVersions } from './rowVersions.ts';
-import type { StoredColumn } from './storedColumns.ts';
-import { StoredColumns } from './storedColumns.ts';
+import { replacedMeanwhile, StoredColumns } from './storedColumns.ts';
 import type { Partition, Table } from '@crease/core/model';
 import { connectionOf, fileOf } from '@crease/core/model';
 
@@ -450,24 +449,18 @@ export class Tables {
 
   private readPart(id: number, name: string): TableData {
     const row = this.db
-      .prepare('select rows, problems, misfits, lines, first_line from stored_table where id = ?')
+      .prepare(
+        'select rows, problems, misfits, lines is not null as has_lines, first_line from stored_table where id = ?',
+      )
       .get(id) as {
       rows: number;
       problems: string;
       misfits: string;
-      lines: Buffer | null;
+      has_lines: number;
       first_line: number;
     };
-    const columns = this.db
-      .prepare(
-        'select id, name, source_name, type, domain, domain_deflated, nulls, distinct_values, runs, padded, counts, counts_encoding from stored_column where table_id = ? order by ordinal',
-      )
-      .all(id) as StoredColumn[];
-    const lines = row.lines
-      ? new Uint32Array(
-          row.lines.buffer.slice(row.lines.byteOffset, row.lines.byteOffset + row.lines.byteLength),
-        )
-      : undefined;
+    const columns = this.columns.of(id);
+    let lines: Uint32Array | undefined;
     return tableOf(
       name,
       columns.map((column) => this.columns.read(column, row.rows)),
@@ -478,9 +471,18 @@ export class Tables {
         sourceNames: new Map(
           columns.map((c) => [c.name.toLowerCase(), (c.source_name ?? c.name).toLowerCase()]),
         ),
-        lineOf: lines ? (r) => lines[r]! : (r) => r + row.first_line,
+        lineOf: row.has_lines ? (r) => (lines ??= this.linesOf(id))[r]! : (r) => r + row.first_line,
       },
     );
+  }
+
+  /** The line of each row of a part, where they do not follow each other. */
+  private linesOf(id: number): Uint32Array {
+    const found = this.db.prepare('select lines from stored_table where id = ?').get(id) as
+      { lines: Buffer } | undefined;
+    if (!found) throw replacedMeanwhile();
+    const { lines } = found;
+    return new Uint32Array(lines.buffer.slice(lines.byteOffset, lines.byteOffset + lines.byteLength));
   }
 }
 
