@@ -1,9 +1,10 @@
+import { basename, extname } from 'node:path';
 import { Option } from 'commander';
 import type { Command } from 'commander';
 import type { TableData } from '@crease/core/columns';
 import type { Model, Table } from '@crease/core/model';
 import { DataError } from '@crease/core/query';
-import type { ModelOnWarehouse, Place } from '@crease/server/warehouse';
+import type { EnginePlace, ModelOnWarehouse, Place } from '@crease/server/warehouse';
 import type { FolderOptions } from './folderRows.ts';
 import { storedRowsOfFolder } from './folderRows.ts';
 import { CommandError, todayOf } from './input.ts';
@@ -22,7 +23,7 @@ export const withDatabase = (command: Command): Command =>
   command
     .option(
       '--on <connection>',
-      'asks the rows where they lie: the name of a connection (CREASE_CONNECTION_NAME has its URL), or postgresql://…; the password is that of CREASE_CONNECTION_NAME_PASSWORD, or PGPASSWORD',
+      'asks the rows where they lie: the name of a connection (CREASE_CONNECTION_NAME has its URL), or postgresql://…, or duckdb:FILE (a database file, or a folder of Parquet files); the password is that of CREASE_CONNECTION_NAME_PASSWORD, or PGPASSWORD',
     )
     .option('--schema <name>', 'with --on: the schema of tables whose source names none')
     .option(
@@ -35,31 +36,31 @@ export const withDatabase = (command: Command): Command =>
 
 interface Connection {
   readonly name: string;
-  readonly place: {
-    readonly host: string;
-    readonly port: number;
-    readonly database: string;
-    readonly user: string;
-    readonly password: string;
-  };
+  readonly place: EnginePlace;
 }
+
+/** What stands before the path of a file in place of a URL. */
+const DUCKDB = /^duckdb:(?:\/\/)?(.+)$/;
 
 /**
  * Where a connection leads, as the environment has it. Throws CommandError for a name without a URL, and for
- * what is no URL of PostgreSQL.
+ * what is no URL of a database that is known here.
  */
 export function connectionOf(on: string, environment: NodeJS.ProcessEnv = process.env): Connection {
-  const isUrl = /^[a-z0-9+]+:\/\//i.test(on);
+  const isUrl = /^[a-z0-9+]+:\/\//i.test(on) || DUCKDB.test(on);
   const variable = `CREASE_CONNECTION_${on.toUpperCase().replace(/[^A-Z0-9]+/g, '_')}`;
   const text = isUrl ? on : environment[variable];
   if (text === undefined)
     throw new CommandError(
       `there is no connection ${on}: set ${variable} to a URL such as postgresql://reader@127.0.0.1:5432/warehouse`,
     );
+  const file = DUCKDB.exec(text)?.[1];
+  if (file !== undefined)
+    return { name: isUrl ? basename(file, extname(file)) : on, place: { kind: 'duckdb', file } };
   const what = isUrl ? on.replace(/:[^:@/]*@/, ':…@') : variable;
   const url = URL.canParse(text) ? new URL(text) : undefined;
   if (!url || !/^postgres(ql)?:$/.test(url.protocol))
-    throw new CommandError(`${what} is no URL that begins with postgresql://`);
+    throw new CommandError(`${what} is no URL that begins with postgresql:// or duckdb:`);
   if (!isUrl && url.password !== '')
     throw new CommandError(`${variable} holds a password: set ${variable}_PASSWORD in its place`);
   const database = decodeURIComponent(url.pathname.slice(1)) || 'postgres';
@@ -69,6 +70,7 @@ export function connectionOf(on: string, environment: NodeJS.ProcessEnv = proces
   return {
     name: isUrl ? database : on,
     place: {
+      kind: 'postgresql',
       host: url.hostname.replace(/^\[|\]$/g, '') || '127.0.0.1',
       port: Number(url.port || 5432),
       database,
@@ -96,15 +98,15 @@ export async function onDatabase<T>(
   options: DatabaseOptions & FolderOptions & { readonly on: string },
   work: (on: ModelOnWarehouse) => Promise<T>,
 ): Promise<T> {
-  const { ModelOnWarehouse, PostgresqlReader } = await import('@crease/server/warehouse');
+  const { engineAt, ModelOnWarehouse } = await import('@crease/server/warehouse');
   const { name, place } = connectionOf(options.on);
   const today = todayOf(model);
   const stored = await storedRowsOfFolder(model, modelFile, options);
   const timeoutMs = timeoutOf(options.limitSeconds);
-  const asked = new PostgresqlReader(place);
+  const engine = engineAt(place);
   return databaseWords(() =>
-    asked.within(async (client) => {
-      const on = await ModelOnWarehouse.open(client, {
+    engine.within(async (session) => {
+      const on = await ModelOnWarehouse.open(engine, session, {
         model,
         connection: name,
         schema: options.schema,

@@ -33,6 +33,16 @@ export const connectionRequest = z.discriminatedUnion('kind', [
     name: connectionName,
     file: z.string().trim().min(1, 'the file is missing').max(1000),
   }),
+  z.strictObject({
+    kind: z.literal('duckdb'),
+    name: connectionName,
+    file: z
+      .string()
+      .trim()
+      .min(1, 'the file or folder is missing')
+      .max(1000)
+      .describe('a database file of DuckDB, a Parquet file, or a folder of Parquet files'),
+  }),
 ]);
 export type ConnectionRequest = z.input<typeof connectionRequest>;
 
@@ -56,6 +66,7 @@ const connectionStateSchema = z.discriminatedUnion('kind', [
       .describe("whose account it is asked as: its own, or the workspace's; null where neither is there"),
   }),
   z.strictObject({ kind: z.literal('sqlite'), name: z.string(), file: z.string() }),
+  z.strictObject({ kind: z.literal('duckdb'), name: z.string(), file: z.string() }),
 ]);
 /** A connection as screens see it: never with a password. */
 export type ConnectionState = z.infer<typeof connectionStateSchema>;

@@ -1,8 +1,9 @@
 /** What the command line needs to ask a model on a database. */
-export { PostgresqlReader } from './databases/postgresql.ts';
 export { DatabaseError } from './databases/reader.ts';
 export { withPassedTables } from './intake/declared.ts';
 export { profileOn } from './warehouse/profileOn.ts';
 export { claimOfProposal, onAllRows, proposalsOn } from './warehouse/proposals.ts';
+export { engineAt, readerAt } from './warehouse/engines/index.ts';
+export type { EnginePlace } from './warehouse/engines/index.ts';
 export type { Place } from './warehouse/places.ts';
 export { ModelOnWarehouse } from './warehouse/warehouse.ts';

@@ -1,6 +1,6 @@
 import type { Model, Table } from '@crease/core/model';
 import { profileModel } from '@crease/core/storage';
-import { PostgresqlReader } from '../src/databases/postgresql.ts';
+import { postgresqlEngine } from '../src/warehouse/engines/postgresql.ts';
 import { profileOn } from '../src/warehouse/profileOn.ts';
 import { ModelOnWarehouse } from '../src/warehouse/warehouse.ts';
 import type { Cluster } from './postgresql.ts';
@@ -62,8 +62,9 @@ test('what a table would weigh is worked out within a tenth from a sample and co
     throw new TypeError('nothing is held here');
   };
   const order = { model, connection: 'w', held: nothing, today: 0, timeoutMs: 60_000 };
-  await new PostgresqlReader(cluster.place).within(async (client) => {
-    const on = await ModelOnWarehouse.open(client, order);
+  const engine = postgresqlEngine(cluster.place);
+  await engine.within(async (session) => {
+    const on = await ModelOnWarehouse.open(engine, session, order);
     const { profile, sampled } = await profileOn(on, 12_000);
     expect(sampled.map((s) => s.table)).toEqual(['loan']);
     expect(sampled[0]!.rows).toBeLessThan(18_000);

@@ -7,7 +7,8 @@ import type { Model, Query, Table } from '@crease/core/model';
 import { answerQuery, ModelData } from '@crease/core/query';
 import { INTEGER, TEXT } from '@crease/core/values';
 import { model as small, tablesOf, worlds } from '../../core/src/claims/smallWorld.ts';
-import { PostgresqlReader } from '../src/databases/postgresql.ts';
+import type { WarehouseEngine } from '../src/warehouse/engine.ts';
+import { postgresqlEngine } from '../src/warehouse/engines/postgresql.ts';
 import { ModelOnWarehouse } from '../src/warehouse/warehouse.ts';
 import type { OpenOrder } from '../src/warehouse/warehouse.ts';
 import type { Cluster } from './postgresql.ts';
@@ -15,10 +16,10 @@ import { startPostgresql } from './postgresql.ts';
 import { writeWarehouse } from './warehouseTables.ts';
 
 let cluster: Cluster;
-let reader: PostgresqlReader;
+let engine: WarehouseEngine;
 beforeAll(async () => {
   cluster = await startPostgresql();
-  reader = new PostgresqlReader(cluster.place);
+  engine = postgresqlEngine(cluster.place);
 }, 60_000);
 afterAll(() => cluster.stop());
 
@@ -27,9 +28,9 @@ const nothingHeld = (table: Table): TableData => {
 };
 
 const open = <T>(order: Partial<OpenOrder> & { model: Model }, work: (on: ModelOnWarehouse) => Promise<T>) =>
-  reader.within(async (client) =>
+  engine.within(async (session) =>
     work(
-      await ModelOnWarehouse.open(client, {
+      await ModelOnWarehouse.open(engine, session, {
         connection: 'warehouse',
         held: nothingHeld,
         today: 0,
@@ -241,7 +242,7 @@ test('what the database lacks, does not let one read, or takes too long for, is 
   await cluster.client.query(
     `create role nobody_reads login password 'x'; grant usage on schema lacking to nobody_reads`,
   );
-  const other = new PostgresqlReader({ ...cluster.place, user: 'nobody_reads', password: 'x' });
+  const other = postgresqlEngine({ ...cluster.place, user: 'nobody_reads', password: 'x' });
   const order = {
     model: lending,
     connection: 'w',
@@ -250,7 +251,7 @@ test('what the database lacks, does not let one read, or takes too long for, is 
     today: 0,
     timeoutMs: 60_000,
   };
-  await expect(other.within((client) => ModelOnWarehouse.open(client, order))).rejects.toThrow(
+  await expect(other.within((session) => ModelOnWarehouse.open(other, session, order))).rejects.toThrow(
     'the account may not read lacking.loan',
   );
 });
@@ -268,7 +269,7 @@ test('a statement that takes too long ends, and the claim says so', async () => 
 
 test('cancelling ends the statement at the server, too', async () => {
   const controller = new AbortController();
-  const waiting = reader.within((client) => client.query('select pg_sleep(60)'), controller.signal);
+  const waiting = engine.within((session) => session.texts('select pg_sleep(60)', []), controller.signal);
   const isRunning = async () => {
     const { rowCount } = await cluster.client.query(
       `select 1 from pg_stat_activity where query = 'select pg_sleep(60)' and state = 'active'`,

@@ -53,15 +53,17 @@ function write(model: Model, out: string | undefined): void {
  * what whole small tables and samples of large ones show. What that comes to is counted on all rows.
  */
 async function proposeOn(options: DatabaseOptions & { on: string; out?: string }): Promise<void> {
-  const { claimOfProposal, onAllRows, PostgresqlReader, proposalsOn, withPassedTables } =
+  const { claimOfProposal, onAllRows, proposalsOn, readerAt, withPassedTables } =
     await import('@crease/server/warehouse');
   const { name, place } = connectionOf(options.on);
-  const schema = options.schema ?? 'public';
-  const reader = new PostgresqlReader(place);
+  const schema = options.schema ?? (place.kind === 'postgresql' ? 'public' : 'main');
+  const reader = readerAt(place);
   const drafted = await databaseWords(async () => {
     const tables = (await reader.tables()).filter((t) => t.schema === schema && t.readable);
     if (tables.length === 0)
-      throw new CommandError(`the schema ${schema} has no tables that ${place.user} may read`);
+      throw new CommandError(
+        `the schema ${schema} has no tables that ${place.kind === 'postgresql' ? place.user : 'whoever runs this program'} may read`,
+      );
     const empty: Model = { crease: 1, name: schema, tables: [] };
     return withPassedTables(
       empty,

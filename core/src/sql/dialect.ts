@@ -41,6 +41,8 @@ export interface SqlDialect {
    * hashing.
    */
   same(a: string, b: string, type: DataType): string;
+  /** What values of a type are of in the database. */
+  typeName(type: DataType): string;
   /** No value of a type. */
   nullOf(type: DataType): string;
   readonly true: string;

@@ -2,6 +2,7 @@ export * from './compile.ts';
 export * from './compiled.ts';
 export * from './dialect.ts';
 export * from './dialects.ts';
+export * from './duckdb.ts';
 export * from './literal.ts';
 export * from './sqlite.ts';
 export * from './run.ts';

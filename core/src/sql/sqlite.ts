@@ -315,6 +315,8 @@ export const sqlite: SqlDialect = {
   rowId: (alias) => `${alias}.rowid`,
   ordered: (sql) => sql,
   same: (a, b) => `${a} is ${b}`,
+  typeName: ({ kind }) =>
+    ({ double: 'real', text: 'text', date: 'text', timestamp: 'text' })[kind as string] ?? 'integer',
   nullOf: () => 'null',
   true: '1',
   false: '0',

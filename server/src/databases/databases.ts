@@ -3,18 +3,20 @@ import type { connectionRequest } from '@crease/contract';
 import type * as z from 'zod';
 import type { Connection } from '../store/index.ts';
 import type { Pool } from '../tasks/pool.ts';
-import { PostgresqlReader } from './postgresql.ts';
 import type { DatabaseReader, Drawing, TableAbout, TableName } from './reader.ts';
 import { DatabaseError } from './reader.ts';
 import type { Secrets } from './secrets.ts';
 import { SharedProgress } from '../threads/sharedProgress.ts';
+import type { EnginePlace } from '../warehouse/engines/index.ts';
+import { readerAt } from '../warehouse/engines/index.ts';
 
 type Order = z.output<typeof connectionRequest>;
-type Place = { host: string; port: number; database: string; clearPassword?: boolean } | { file: string };
+type ServerPlace = { host: string; port: number; database: string; clearPassword?: boolean };
+type Place = ServerPlace | { file: string };
 
 interface Row {
   readonly name: string;
-  readonly kind: 'postgresql' | 'sqlite';
+  readonly kind: ConnectionState['kind'];
   readonly place: string;
   readonly user: string | null;
   readonly secret: Buffer | null;
@@ -38,12 +40,13 @@ export class Databases {
       account: account ? { user: account.user, hasPassword: account.secret !== null } : null,
       connections: rows.map((row): ConnectionState => {
         const place = JSON.parse(row.place) as Place;
-        if ('file' in place) return { kind: 'sqlite', name: row.name, ...place };
+        if (row.kind !== 'postgresql')
+          return { kind: row.kind, name: row.name, ...(place as { file: string }) };
         const used = row.user === null ? account : { user: row.user, secret: row.secret };
         const shown = used
           ? { user: used.user, own: row.user !== null, hasPassword: used.secret !== null }
           : null;
-        return { kind: 'postgresql', name: row.name, ...place, account: shown };
+        return { kind: row.kind, name: row.name, ...(place as ServerPlace), account: shown };
       }),
     };
   }
@@ -53,7 +56,7 @@ export class Databases {
     const kept = this.find(order.name);
     const { name, kind } = order;
     const place: Place =
-      kind === 'sqlite'
+      kind !== 'postgresql'
         ? { file: order.file }
         : {
             host: order.host,
@@ -61,8 +64,8 @@ export class Databases {
             database: order.database,
             ...(order.clearPassword ? { clearPassword: true } : {}),
           };
-    const user = kind === 'sqlite' ? null : (order.user ?? null);
-    const given = kind === 'sqlite' ? undefined : order.password;
+    const user = kind !== 'postgresql' ? null : (order.user ?? null);
+    const given = kind !== 'postgresql' ? undefined : order.password;
     const known = kept?.name ?? name;
     // A kept password goes to the place that it was given for, and to no other.
     const stays =
@@ -106,8 +109,24 @@ export class Databases {
   reader(name: string): DatabaseReader {
     const row = this.find(name);
     if (!row) throw unknown(name);
+    if (row.kind === 'sqlite')
+      return new SqliteReader((JSON.parse(row.place) as { file: string }).file, this.pool);
+    return readerAt(this.place(name));
+  }
+
+  /**
+   * Where a database is that is asked where its rows lie. Throws DatabaseError where there is none, or no
+   * account for it.
+   */
+  place(name: string): EnginePlace {
+    const row = this.find(name);
+    if (!row) throw unknown(name);
     const place = JSON.parse(row.place) as Place;
-    if ('file' in place) return new SqliteReader(place.file, this.pool);
+    if (row.kind === 'sqlite')
+      throw new DatabaseError(
+        `${row.name} is a SQLite file: its tables are not passed through. Load them to hold their rows here`,
+      );
+    if (row.kind === 'duckdb') return { kind: row.kind, file: (place as { file: string }).file };
     const account = this.account();
     const [user, secret, of] =
       row.user === null
@@ -117,7 +136,8 @@ export class Databases {
       throw new DatabaseError(
         `${row.name} has no account: give it one, or give the workspace one that all connections have`,
       );
-    return new PostgresqlReader({ ...place, user, password: secret ? this.secrets.open(secret, of) : '' });
+    const password = secret ? this.secrets.open(secret, of) : '';
+    return { kind: row.kind, ...(place as ServerPlace), user, password };
   }
 
   private find(name: string): Row | undefined {

@@ -9,7 +9,7 @@ import type { ReleaseOrder } from './contents.ts';
 import { sumsOf } from './contents.ts';
 import type { Proof } from './plan.ts';
 import { ProofError } from './plan.ts';
-import { answerInPostgresql } from './postgresqlCells.ts';
+import { answerInTexts } from '../warehouse/cells.ts';
 import { partCondition, stateAt } from './postgresqlRows.ts';
 import type { Work } from './postgresqlWork.ts';
 import type { TableState } from './proof.ts';
@@ -65,7 +65,7 @@ export async function prove(
       .flatMap((p) => [...(p?.tables ?? [])])
       .find((table) => !released.has(table.toLowerCase()));
     if (missing !== undefined) throw new DataError(`${missing} is not released`);
-    return answerInPostgresql(compiled, (text, values) => askTexts(client, text, values));
+    return answerInTexts(compiled, postgresql, (text, values) => askTexts(client, text, values));
   };
   const asked = await askBoth(data, ask);
   await client.query('set local search_path to default');

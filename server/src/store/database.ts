@@ -217,6 +217,19 @@ export const MIGRATIONS: readonly string[] = [
   alter table revision add column author text not null default '';
   alter table revision add column name text not null default '';
   `,
+  `
+  -- Kinds of databases are checked where they come in: there are more of them by now.
+  create table connection_of_any_kind (
+    name text primary key collate nocase,
+    kind text not null,
+    place text not null,
+    user text,
+    secret blob
+  ) without rowid;
+  insert into connection_of_any_kind select name, kind, place, user, secret from connection;
+  drop table connection;
+  alter table connection_of_any_kind rename to connection;
+  `,
 ];
 
 /** Marks a workspace file as one of this program: "Crea" in ASCII. */

@@ -1,9 +1,9 @@
 import { connectionOf, readModel } from '@crease/core/model';
 import { DATE, textReader } from '@crease/core/values';
-import type { PostgresqlPlace } from '../databases/postgresql.ts';
-import { PostgresqlReader } from '../databases/postgresql.ts';
 import type { ModelVersion } from '../store/index.ts';
 import { task } from '../threads/protocol.ts';
+import type { EnginePlace } from '../warehouse/engines/index.ts';
+import { engineAt } from '../warehouse/engines/index.ts';
 import { passedTables } from '../warehouse/passedThrough.ts';
 import { profileOn as profileThere } from '../warehouse/profileOn.ts';
 import { ModelOnWarehouse } from '../warehouse/warehouse.ts';
@@ -14,11 +14,7 @@ const TIMEOUT_MS = 1_800_000;
 
 /** What passed-through tables would weigh if they were held: samples are encoded here, beside no question. */
 export const profileOn = task(
-  async ({
-    place,
-    connection,
-    ...version
-  }: { place: PostgresqlPlace; connection: string } & ModelVersion) => {
+  async ({ place, connection, ...version }: { place: EnginePlace; connection: string } & ModelVersion) => {
     const start = performance.now();
     const model = readModel(version.document);
     const order = {
@@ -29,8 +25,9 @@ export const profileOn = task(
       today: textReader(DATE)(model.asOf ?? version.day) as number,
       timeoutMs: TIMEOUT_MS,
     };
-    const { profile, sampled } = await new PostgresqlReader(place).within(async (client) =>
-      profileThere(await ModelOnWarehouse.open(client, order)),
+    const engine = engineAt(place);
+    const { profile, sampled } = await engine.within(async (session) =>
+      profileThere(await ModelOnWarehouse.open(engine, session, order)),
     );
     const elapsedMs = Math.round(performance.now() - start);
     return { profile, sampled: sampled.map((s) => ({ ...s })), elapsedMs };

@@ -8,14 +8,15 @@ import { quoted } from '@crease/core/sql';
 import { DATE, textReader } from '@crease/core/values';
 import type { WarehouseFacts } from '@crease/core/warehouse';
 import type { Databases } from '../databases/databases.ts';
-import type { PostgresqlPlace } from '../databases/postgresql.ts';
-import { PostgresqlReader } from '../databases/postgresql.ts';
 import { DatabaseError } from '../databases/reader.ts';
 import type { ModelVersion, Tables } from '../store/index.ts';
 import { sourceKey } from '../store/index.ts';
 import { passedKey, passedTables } from './passedThrough.ts';
 import type { Place } from './places.ts';
-import { findPlaces, isCounted } from './places.ts';
+import type { WarehouseEngine, WarehouseSession } from './engine.ts';
+import type { EnginePlace } from './engines/index.ts';
+import { engineAt } from './engines/index.ts';
+import { isCounted } from './places.ts';
 import { MOST_VALUES } from './relations.ts';
 import { ModelOnWarehouse } from './warehouse.ts';
 
@@ -68,10 +69,11 @@ export class PassedTables {
   ): Promise<T> {
     const model = readModel(version.document);
     const tables = passedTables(model).filter((t) => connectionOf(t)!.connection === connection);
-    return this.reader(connection).within(
-      async (client) =>
+    const engine = this.engine(connection);
+    return engine.within(
+      async (session) =>
         work(
-          await ModelOnWarehouse.open(client, {
+          await ModelOnWarehouse.open(engine, session, {
             model,
             connection,
             tables,
@@ -143,12 +145,12 @@ export class PassedTables {
 
   private async versionsAt(connection: string, tables: readonly Table[]): Promise<string[]> {
     try {
-      return await this.reader(connection).within(async (client) => {
-        const places = await findPlaces(client, { tables });
+      return await this.engine(connection).within(async (session) => {
+        const places = await session.findPlaces({ tables });
         const versions: string[] = [];
         for (const table of tables) {
           const place = places.get(table.name.toLowerCase());
-          const mark = place && (await watermarkOf(client, table, place));
+          const mark = place && (await watermarkOf(session, table, place));
           const unknown = place && isCounted(place) ? '' : `unknown ${Date.now()}`;
           versions.push(`${place?.version ?? 'missing'} ${mark ?? unknown}`);
         }
@@ -161,19 +163,15 @@ export class PassedTables {
   }
 
   /** The connection of a model's passed-through tables, and where it leads. Throws where there is none. */
-  placeOf(model: Model): { connection: string; place: PostgresqlPlace } {
+  placeOf(model: Model): { connection: string; place: EnginePlace } {
     const [connection] = connectionsOf(model);
     if (connection === undefined)
       throw new DataError('no table of the model is passed through', { code: 'not-loaded' });
-    return { connection, place: this.reader(connection).place };
+    return { connection, place: this.of.databases.place(connection) };
   }
 
-  private reader(connection: string): PostgresqlReader {
-    const reader = this.of.databases.reader(connection);
-    if (reader instanceof PostgresqlReader) return reader;
-    throw new DatabaseError(
-      `${connection} is a file: tables of PostgreSQL alone are passed through. Load its tables to hold their rows here`,
-    );
+  private engine(connection: string): WarehouseEngine {
+    return engineAt(this.of.databases.place(connection));
   }
 
   /** Facts are shared once they are there: while they are learnt they hang on the session of one who asks. */
@@ -225,15 +223,16 @@ const connectionsOf = (model: Model): string[] => [
 
 /** The greatest value of a table's watermark, with how many rows it has. */
 async function watermarkOf(
-  client: Parameters<Parameters<PostgresqlReader['within']>[0]>[0],
+  session: WarehouseSession,
   table: Table,
   place: Place,
 ): Promise<string | undefined> {
   if (table.watermark === undefined) return undefined;
   const column = table.columns.find((c) => c.name.toLowerCase() === table.watermark!.toLowerCase());
   const name = column?.sourceName ?? table.watermark;
-  const { rows } = await client.query<{ mark: string }>(
-    `select concat_ws(' ', max(${quoted(name)}), count(*)) as mark from ${quoted(place.schema)}.${quoted(place.table)}`,
+  const [row] = await session.texts(
+    `select concat_ws(' ', max(${quoted(name)}), count(*)) from ${quoted(place.schema)}.${quoted(place.table)}`,
+    [],
   );
-  return rows[0]?.mark;
+  return row?.[0] ?? undefined;
 }

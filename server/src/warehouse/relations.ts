@@ -1,14 +1,14 @@
 import type { TableData } from '@crease/core/columns';
-import { columnValues } from '@crease/core/columns';
 import type { Model, Table } from '@crease/core/model';
 import { sameName } from '@crease/core/model';
 import { DataError } from '@crease/core/query';
 import type { SqlSetting, StatementParts } from '@crease/core/sql';
-import { postgresql, quoted } from '@crease/core/sql';
+import { quoted } from '@crease/core/sql';
 import { parseType, TEXT } from '@crease/core/values';
-import { readColumn } from './columnSql.ts';
-import type { CatalogColumn, ReadColumn } from './columnSql.ts';
+import type { PlacedRows, Stretch } from './engine.ts';
 import type { Place } from './places.ts';
+import { readColumn } from './readColumn.ts';
+import type { ColumnSql, PlacedColumn, ReadColumn } from './readColumn.ts';
 
 /** Rows that are held here and no more than these travel along with a question, as values. */
 export const MOST_VALUES = 100_000;
@@ -18,7 +18,7 @@ export interface ReadPart {
   /** Of plain tables with more rows than these a sample of about as many. */
   readonly most?: number;
   /** Of a plain table the rows that lie on some of its pages, from one up to but not with another. */
-  readonly pages?: { readonly from: number; readonly to: number };
+  readonly pages?: Stretch;
 }
 
 /** The name of the stored value beside that of the column, where it may not fit its type. */
@@ -30,6 +30,7 @@ const asStored = (column: string): string => quoted(`${column} (stored)`);
  */
 export function relationsOn(
   places: ReadonlyMap<string, Place>,
+  engine: PlacedRows,
   held: (table: Table) => TableData,
   part: ReadPart = {},
 ): Required<Pick<SqlSetting, 'rowsOf' | 'misfitOf' | 'onColumn'>> {
@@ -38,8 +39,8 @@ export function relationsOn(
   return {
     rowsOf: (table, text) => {
       const place = placeOf(table);
-      if (!place) return valuesOf(table, held(table), text);
-      const known = relations.get(table.name) ?? placedSql(table, place, part);
+      if (!place) return valuesOf(table, held(table), text, engine);
+      const known = relations.get(table.name) ?? placedSql(table, place, engine, part);
       relations.set(table.name, known);
       return known;
     },
@@ -57,18 +58,20 @@ export function relationsOn(
       const stored = place && column && storedColumn(table, place, column.name);
       if (!stored) return undefined;
       const raw = `${alias}.${asStored(column.name)}`;
-      const { misfit } = readAs(raw, stored, column);
-      return misfit === undefined ? undefined : { condition: misfit, text: `cast(${raw} as text)` };
+      const { misfit } = readAs(raw, stored, column, engine);
+      return misfit === undefined
+        ? undefined
+        : { condition: misfit, text: `cast(${raw} as ${engine.textType})` };
     },
   };
 }
 
 type ModelColumn = Table['columns'][number];
 
-const readAs = (raw: string, stored: CatalogColumn, column: ModelColumn): ReadColumn =>
-  readColumn(raw, stored, parseType(column.type) ?? TEXT, column.pattern);
+const readAs = (raw: string, stored: PlacedColumn, column: ModelColumn, engine: ColumnSql): ReadColumn =>
+  readColumn(raw, stored, parseType(column.type) ?? TEXT, engine, column.pattern);
 
-function storedColumn(table: Table, place: Place, name: string): CatalogColumn | undefined {
+function storedColumn(table: Table, place: Place, name: string): PlacedColumn | undefined {
   const column = table.columns.find((c) => sameName(c.name, name))!;
   const wanted = column.sourceName ?? column.name;
   return (
@@ -82,27 +85,32 @@ function storedColumn(table: Table, place: Place, name: string): CatalogColumn |
  * The rows of a placed table under the model's names, with what tells them apart. A column that the table
  * lacks is left out: what asks for it is told by name.
  */
-function placedSql(table: Table, place: Place, { most = Infinity, pages }: ReadPart): string {
+function placedSql(
+  table: Table,
+  place: Place,
+  engine: PlacedRows,
+  { most = Infinity, pages }: ReadPart,
+): string {
   const columns = table.columns
     .filter((c) => c.formula === undefined)
     .flatMap((column) => {
       const stored = storedColumn(table, place, column.name);
       if (!stored) return [];
       const raw = `t.${quoted(stored.name)}`;
-      const { sql, misfit } = readAs(raw, stored, column);
+      const { sql, misfit } = readAs(raw, stored, column, engine);
       return [
         `${sql} as ${quoted(column.name)}`,
         ...(misfit === undefined ? [] : [`${raw} as ${asStored(column.name)}`]),
       ];
     });
-  const isLarge = place.kind === 'r' && place.rows !== null && place.rows > most;
-  // The same pages for each statement, so that what one counts another one shows.
-  // Whole pages are drawn: on foreign tables that is an error, and on partitions of them silently not done.
-  const sample = isLarge
-    ? ` tablesample system (${((100 * most) / place.rows!).toPrecision(4)}) repeatable (1)`
-    : '';
-  const from = `${quoted(place.schema)}.${quoted(place.table)} t${sample}${pages ? ` where t.ctid >= '(${pages.from},0)' and t.ctid < '(${pages.to},0)'` : ''}`;
-  return `(select ${[`${rowIdOf(place)} as ctid`, ...columns].join(', ')} from ${from})`;
+  const share =
+    engine.isDrawn(place) && place.rows !== null && place.rows > most ? most / place.rows : undefined;
+  const part = engine.part({
+    ...(share === undefined ? {} : { share }),
+    ...(pages ? { stretch: pages } : {}),
+  });
+  const from = `${quoted(place.schema)}.${quoted(place.table)} t${part}`;
+  return `(select ${[engine.rowId(place), ...columns].join(', ')} from ${from})`;
 }
 
 /** Rows of a large table that are drawn for a first answer, and from how many rows on it is large. */
@@ -110,48 +118,29 @@ const DRAWN_ROWS = 200_000;
 const LARGE_ROWS = 5 * DRAWN_ROWS;
 
 /** Of a large plain table a relation of rows from pages that are drawn at random; undefined for any other. */
-export function drawnRows(places: ReadonlyMap<string, Place>, table: Table): string | undefined {
+export function drawnRows(
+  places: ReadonlyMap<string, Place>,
+  engine: PlacedRows,
+  table: Table,
+): string | undefined {
   const place = places.get(table.name.toLowerCase());
-  const isLarge = place?.kind === 'r' && place.rows !== null && place.rows >= LARGE_ROWS;
-  return isLarge ? placedSql(table, place, { most: DRAWN_ROWS }) : undefined;
+  const isLarge = place && engine.isDrawn(place) && place.rows !== null && place.rows >= LARGE_ROWS;
+  return isLarge ? placedSql(table, place, engine, { most: DRAWN_ROWS }) : undefined;
 }
 
-/** Plain tables know where a row lies; of partitions the table belongs to it, and views know nothing. */
-function rowIdOf({ kind }: Place): string {
-  if (kind === 'r' || kind === 'm') return 't.ctid';
-  return kind === 'p' ? `(cast(t.tableoid as text) || cast(t.ctid as text))` : 'row_number() over ()';
-}
-
-/** Rows that travel along: one parameter of all of them as JSON. */
-function valuesOf(table: Table, rows: TableData, text: StatementParts): string {
+/** Rows that travel along with a statement. */
+function valuesOf(table: Table, rows: TableData, text: StatementParts, engine: PlacedRows): string {
   if (rows.rowCount > MOST_VALUES)
     throw new DataError(
       `${table.name} is not in the database, and its ${rows.rowCount.toLocaleString('en')} rows are more than the ${MOST_VALUES.toLocaleString('en')} that travel along with a question: load it there, or hold the other tables here`,
       { code: 'limit' },
     );
-  const columns = [...rows.columns.values()];
-  const shown = columns.map((c) => columnValues(c).map((value) => postgresql.bound(value, c.type)));
-  const lines = Array.from({ length: rows.rowCount }, (_, row) =>
-    Object.fromEntries(columns.map((c, i) => [`c${i}`, jsonOf(shown[i]![c.codes[row]!] ?? null)])),
-  );
-  const types = columns.map(
-    (c, i) => `c${i} ${postgresql.nullOf(c.type).replace(/^cast\(null as (.*)\)$/, '$1')}`,
-  );
-  const json = text.value(JSON.stringify(lines), TEXT);
-  const named = columns.map((c, i) => `v.c${i} as ${quoted(c.name)}`);
-  const from =
-    columns.length === 0
-      ? `generate_series(1, ${rows.rowCount}) v(ctid)`
-      : `rows from (jsonb_to_recordset(cast(${json} as jsonb)) as (${types.join(', ')})) with ordinality as v(${[...columns.map((_, i) => `c${i}`), 'ctid'].join(', ')})`;
-  return text.keptCte('held', `select ${['v.ctid as ctid', ...named].join(', ')} from ${from}`);
+  return engine.valuesOf(table, rows, text);
 }
-
-const jsonOf = (value: null | number | bigint | string): null | number | string =>
-  typeof value === 'bigint' ? String(value) : value;
 
 /** Whether a unique index keeps columns of a model apart, by what they are called there. */
 export const isEnforcedAt =
-  (model: Model, places: ReadonlyMap<string, Place>) =>
+  (model: Model, places: ReadonlyMap<string, Place>, engine: PlacedRows) =>
   (name: string, columns: readonly string[]): boolean => {
     const table = model.tables.find((t) => sameName(t.name, name));
     const place = table && places.get(table.name.toLowerCase());
@@ -160,7 +149,7 @@ export const isEnforcedAt =
     // A value that is read as another type may be the same as that of another row.
     const stored = declared.flatMap((c) => {
       const found = c && c.formula === undefined ? storedColumn(table, place, c.name) : undefined;
-      return found && readAs('x', found, c!).misfit === undefined ? [found.name] : [];
+      return found && readAs('x', found, c!, engine).misfit === undefined ? [found.name] : [];
     });
     return (
       stored.length === columns.length && place.unique.some((set) => set.every((one) => stored.includes(one)))

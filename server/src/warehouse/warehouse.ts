@@ -1,16 +1,15 @@
-import type { Client } from 'pg';
 import type { Claim, JudgedClaim, Judgement, Remedy } from '@crease/core/claims';
 import { listClaims, present, remediesOf } from '@crease/core/claims';
 import type { TableData } from '@crease/core/columns';
 import type { Model, Query, Table } from '@crease/core/model';
 import { sameName, withFamilies } from '@crease/core/model';
-import type { Answer } from '@crease/core/query';
+import type { Answer, Json } from '@crease/core/query';
 import { DataError, ModelData } from '@crease/core/query';
 import type { DataOracle } from '@crease/core/formula';
 import type { RowsBehind, RowsRequest } from '@crease/core/rows';
 import { tableLoader } from '@crease/core/sources';
-import type { SqlSetting } from '@crease/core/sql';
-import { compileQuery, postgresql } from '@crease/core/sql';
+import type { CompiledRows, SqlDialect, SqlSetting } from '@crease/core/sql';
+import { cellJson, compileQuery } from '@crease/core/sql';
 import {
   judgeOnWarehouse,
   learnFacts,
@@ -19,14 +18,13 @@ import {
   warehouseSetting,
 } from '@crease/core/warehouse';
 import type { JudgingEvents, Warehouse, WarehouseFacts } from '@crease/core/warehouse';
-import { answerInPostgresql } from '../release/postgresqlCells.ts';
+import { answerInTexts, cellOf } from './cells.ts';
+import type { StatementTold, WarehouseEngine, WarehouseSession } from './engine.ts';
 import { passedThrough } from './passedThrough.ts';
-import { findPlaces, onConnection } from './places.ts';
+import { onConnection } from './places.ts';
 import type { Place } from './places.ts';
 import type { ReadPart } from './relations.ts';
 import { drawnRows, isEnforcedAt, missingColumns, relationsOn } from './relations.ts';
-import type { StatementTold } from './session.ts';
-import { Session } from './session.ts';
 
 /** Of a table that is passed through so many rows are brought for a moment, to list members. */
 const MOST_BROUGHT = 200_000;
@@ -56,6 +54,30 @@ export interface OpenOrder {
   readonly tell?: (statement: StatementTold) => void;
 }
 
+/** Rows of a compiled statement as JSON. */
+async function rowsOf(
+  session: WarehouseSession,
+  dialect: SqlDialect,
+  { sql, parameters, columns }: CompiledRows,
+): Promise<Json[][]> {
+  const values = parameters.map(({ value, type }) => dialect.bound(value, type));
+  const rows = await session.texts(sql, values);
+  return rows.map((row) => columns.map(({ type }, i) => cellJson(cellOf(row[i]!, type), type)));
+}
+
+/** A session that tells of each statement. */
+const telling = (session: WarehouseSession, tell: (told: StatementTold) => void): WarehouseSession => ({
+  endAfter: (milliseconds) => session.endAfter(milliseconds),
+  findPlaces: (search) => session.findPlaces(search),
+  inOrder: () => session.inOrder(),
+  texts: async (sql, values) => {
+    const start = performance.now();
+    const rows = await session.texts(sql, values);
+    tell({ sql, milliseconds: performance.now() - start, rows: rows.length });
+    return rows;
+  },
+});
+
 /** What is held here of a model whose other rows lie in a database, which says what columns alone cannot. */
 class HeldRows extends ModelData {
   levels: DataOracle | undefined;
@@ -74,7 +96,8 @@ export class ModelOnWarehouse {
     readonly model: Model,
     private readonly asWritten: Model,
     readonly places: ReadonlyMap<string, Place>,
-    private readonly session: Session,
+    private readonly engine: WarehouseEngine,
+    private readonly session: WarehouseSession,
     private readonly warehouse: Warehouse,
     private readonly setting: SqlSetting,
     /** What is held here; a table that is passed through has no rows in it. */
@@ -82,30 +105,34 @@ export class ModelOnWarehouse {
   ) {}
 
   /** Finds the tables and what statements rest on. Throws DatabaseError where a table cannot be read. */
-  static async open(client: Client, order: OpenOrder): Promise<ModelOnWarehouse> {
+  static async open(
+    engine: WarehouseEngine,
+    opened: WarehouseSession,
+    order: OpenOrder,
+  ): Promise<ModelOnWarehouse> {
     const { model, connection, schema, held, today, timeoutMs, tell } = order;
-    const places = await findPlaces(client, { tables: order.tables ?? model.tables, schema });
-    await client.query(`select set_config('statement_timeout', $1, true)`, [String(Math.round(timeoutMs))]);
+    const session = tell ? telling(opened, tell) : opened;
+    const places = await session.findPlaces({ tables: order.tables ?? model.tables, schema });
+    await session.endAfter(timeoutMs);
     const placed = onConnection(model, places, connection);
     const full = withFamilies(placed);
     const loader = tableLoader(full, today, (table) => {
       if (places.has(table.name.toLowerCase())) throw passedThrough(table.name);
       return held(table);
     });
-    const session = new Session(client, tell);
     const here = new HeldRows(full, loader, today);
     const warehouse: Warehouse = {
-      dialect: postgresql,
-      relations: relationsOn(places, (table) => here.table(table.name)),
-      ask: (statement) => session.rows(statement),
-      drawnRowsOf: (table) => drawnRows(places, table),
-      isEnforced: isEnforcedAt(full, places),
+      dialect: engine.dialect,
+      relations: relationsOn(places, engine.rows, (table) => here.table(table.name)),
+      ask: (statement) => rowsOf(session, engine.dialect, statement),
+      drawnRowsOf: (table) => drawnRows(places, engine.rows, table),
+      isEnforced: isEnforcedAt(full, places, engine.rows),
     };
     const learn = () => learnFacts(full, warehouse, today);
     const facts = await (order.facts ? order.facts(places, learn) : learn());
     const setting = warehouseSetting(full, warehouse, today, facts);
     here.levels = setting.checker.oracle;
-    return new ModelOnWarehouse(full, placed, places, session, warehouse, setting, here);
+    return new ModelOnWarehouse(full, placed, places, engine, session, warehouse, setting, here);
   }
 
   /** Columns of the model that the database lacks, as `table.column`. */
@@ -118,7 +145,8 @@ export class ModelOnWarehouse {
 
   /** Answers a question by SQL. Throws QueryError as the columns engine does, and DataError. */
   async answer(query: Query): Promise<Answer> {
-    return answerInPostgresql(compileQuery(this.setting, query, postgresql, true), (sql, values) =>
+    const { dialect } = this.engine;
+    return answerInTexts(compileQuery(this.setting, query, dialect, true), dialect, (sql, values) =>
       this.session.texts(sql, values),
     );
   }
@@ -193,7 +221,9 @@ export class ModelOnWarehouse {
    * a sample. What is found on them is to be counted on all rows.
    */
   async withSamples(most: number): Promise<ModelData> {
-    const relations = relationsOn(this.places, (table) => this.data.table(table.name), { most });
+    const relations = relationsOn(this.places, this.engine.rows, (table) => this.data.table(table.name), {
+      most,
+    });
     const look = new WarehouseLook({ ...this.setting, ...relations }, this.warehouse);
     const brought = new Map<string, TableData>();
     for (const table of this.model.tables)
@@ -207,16 +237,15 @@ export class ModelOnWarehouse {
   }
 
   /** From now on rows come as they lie: by one process, from the first page on. */
-  async inOrder(): Promise<void> {
-    await this.session.texts(
-      `select set_config('max_parallel_workers_per_gather', '0', true), set_config('synchronize_seqscans', 'off', true)`,
-      [],
-    );
+  inOrder(): Promise<void> {
+    return this.session.inOrder();
   }
 
   /** Statements on a stretch of pages of tables. */
   lookAt(pages: ReadPart['pages'] & object): WarehouseLook {
-    const relations = relationsOn(this.places, (table) => this.data.table(table.name), { pages });
+    const relations = relationsOn(this.places, this.engine.rows, (table) => this.data.table(table.name), {
+      pages,
+    });
     return new WarehouseLook({ ...this.setting, ...relations }, this.warehouse);
   }
 

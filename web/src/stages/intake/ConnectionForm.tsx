@@ -25,10 +25,10 @@ export function ConnectionForm({
   const [user, setUser] = useState(server?.account?.own ? server.account.user : '');
   const [password, setPassword] = useState('');
   const [clear, setClear] = useState(server?.clearPassword ?? false);
-  const [file, setFile] = useState(known?.kind === 'sqlite' ? known.file : '');
+  const [file, setFile] = useState(known && 'file' in known ? known.file : '');
   const keeps = server?.account?.own === true && server.account.hasPassword;
   const order = (): ConnectionRequest =>
-    kind === 'sqlite'
+    kind !== 'postgresql'
       ? { kind, name, file }
       : {
           kind,
@@ -62,14 +62,14 @@ export function ConnectionForm({
             autoFocus={!known}
           />
         </Line>
-        {kind === 'sqlite' ? (
-          <Line label="file">
+        {kind !== 'postgresql' ? (
+          <Line label={kind === 'duckdb' ? 'file or folder' : 'file'}>
             <input
               className="field w-full"
               value={file}
               onChange={(e) => setFile(e.target.value)}
               placeholder="its path on this machine"
-              aria-label="Path of the file"
+              aria-label={kind === 'duckdb' ? 'Path of the file or folder' : 'Path of the file'}
             />
           </Line>
         ) : (
@@ -131,8 +131,8 @@ function KindField({
   setKind,
   known,
 }: {
-  kind: 'postgresql' | 'sqlite';
-  setKind: (next: 'postgresql' | 'sqlite') => void;
+  kind: ConnectionState['kind'];
+  setKind: (next: ConnectionState['kind']) => void;
   known: ConnectionState | undefined;
 }) {
   return (
@@ -146,6 +146,7 @@ function KindField({
       >
         <option value="postgresql">PostgreSQL</option>
         <option value="sqlite">a SQLite file</option>
+        <option value="duckdb">a DuckDB file, or Parquet files</option>
       </select>
     </Line>
   );

@@ -83,7 +83,7 @@ export function DatabaseTables({
           />
           <Rights
             rights={rights}
-            file={connection.kind === 'sqlite'}
+            file={'file' in connection}
             onAsk={() =>
               void attempt(
                 () =>

@@ -43,7 +43,7 @@ export function TablesBar({
           Add referenced tables
         </button>
       )}
-      {connection.kind === 'postgresql' && (
+      {connection.kind !== 'sqlite' && (
         <button
           className="btn"
           disabled={wanted.length === 0 || drawing !== undefined}

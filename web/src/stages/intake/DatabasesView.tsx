@@ -123,7 +123,7 @@ export function DatabasesView({
 }
 
 const placeOf = (c: ConnectionState): string =>
-  c.kind === 'sqlite' ? c.file : `${c.host}:${c.port} / ${c.database}`;
+  'file' in c ? c.file : `${c.host}:${c.port} / ${c.database}`;
 
 /** The account of the workspace, for connections that have none of their own: it changes in one place. */
 function Account({

@@ -1,7 +1,7 @@
 import type { Answer } from '@crease/core/query';
 import { DataError } from '@crease/core/query';
-import type { CompiledAnswer } from '@crease/core/sql';
-import { answerOf, postgresql } from '@crease/core/sql';
+import type { CompiledAnswer, SqlDialect } from '@crease/core/sql';
+import { answerOf } from '@crease/core/sql';
 import type { DataType } from '@crease/core/values';
 import { textReader } from '@crease/core/values';
 
@@ -12,23 +12,27 @@ export type AskTexts = (
 ) => Promise<readonly (readonly (string | null)[])[]>;
 
 /**
- * The answer of a compiled query (compiled with `exact`) from PostgreSQL, as the columns engine would give
- * it. Statements are asked one after the other, then put together.
+ * The answer of a compiled query (compiled with `exact`) from a database that gives cells as texts, as the
+ * columns engine would give it. Statements are asked one after the other, then put together.
  */
-export async function answerInPostgresql(compiled: CompiledAnswer, ask: AskTexts): Promise<Answer> {
+export async function answerInTexts(
+  compiled: CompiledAnswer,
+  dialect: SqlDialect,
+  ask: AskTexts,
+): Promise<Answer> {
   const queries = [compiled.rows, compiled.totals, ...(compiled.subtotals ?? []).map((s) => s.query)];
   const found = new Map<string, readonly unknown[][]>();
   const keyOf = (sql: string, values: readonly unknown[]) => JSON.stringify([sql, values.map(String)]);
   for (const query of queries) {
     if (!query) continue;
-    const values = query.parameters.map(({ value, type }) => postgresql.bound(value, type));
+    const values = query.parameters.map(({ value, type }) => dialect.bound(value, type));
     const rows = await ask(query.sql, values);
     found.set(
       keyOf(query.sql, values),
       rows.map((row) => row.map((text, i) => cellOf(text, query.columns[i]?.type))),
     );
   }
-  return answerOf(compiled, postgresql, (sql, values) => found.get(keyOf(sql, values))!);
+  return answerOf(compiled, dialect, (sql, values) => found.get(keyOf(sql, values))!);
 }
 
 /** A text of the database as `answerOf` takes cells: exact numbers as whole ones of their scale. */
