@@ -49,7 +49,7 @@ export const versionOf = (files: readonly string[]): string =>
     })
     .join(', ');
 
-async function library(): Promise<typeof import('@duckdb/node-api')> {
+async function library() {
   try {
     return await import('@duckdb/node-api');
   } catch (error) {
@@ -105,6 +105,12 @@ function drawnColumn(name: string, was: string): DrawnColumn {
   if (type.kind === 'timestamp') return { name, type, isText: false, pattern: MOMENT };
   return { name, type, isText: type.kind === 'text' };
 }
+
+/** A value as the text that its pattern reads. */
+const drawnAs = (column: string, type: DataType | undefined): string =>
+  type?.kind === 'timestamp'
+    ? `strftime(cast(${column} as timestamp), '%Y-%m-%d %H:%M:%S.%f')`
+    : `cast(${column} as varchar)`;
 
 /** A database file of DuckDB or Parquet files, through DuckDB's own library where it is installed. */
 export class DuckdbReader implements DatabaseReader {
@@ -210,15 +216,15 @@ export class DuckdbReader implements DatabaseReader {
     { columns, limit, nullText, signal, onBytes }: Drawing,
   ): Promise<void> {
     await this.within(async (connection) => {
-      const all = (await this.aboutWithin(connection, name)).columns.map((c) => c.name);
-      const wanted = columns ?? all;
-      const gone = wanted.find((column) => !all.includes(column));
+      const all = new Map((await this.aboutWithin(connection, name)).columns.map((c) => [c.name, c.type]));
+      const wanted = columns ?? [...all.keys()];
+      const gone = wanted.find((column) => !all.has(column));
       if (gone !== undefined)
         throw new DatabaseError(
           `${tableText(name)} has no column ${gone} any more: preview the table again before importing it`,
         );
       const from = [...(name.schema === undefined ? [] : [name.schema]), name.table];
-      const listed = wanted.map((c) => `cast(${quoteIdentifier(c)} as varchar)`).join(', ');
+      const listed = wanted.map((c) => drawnAs(quoteIdentifier(c), all.get(c))).join(', ');
       const sql = `select ${listed} from ${from.map(quoteIdentifier).join('.')}${limit === undefined ? '' : ` limit ${limit}`}`;
       const result = await connection.stream(sql);
       const descriptor = openSync(file, 'w');
