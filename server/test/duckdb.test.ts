@@ -217,9 +217,9 @@ test('a folder of Parquet files is a database: a file or a folder of files is a 
     copy(`select 'A' as branch_code, 'North' as region`, 'branch.parquet'),
   ]);
   const reader = new DuckdbReader({ file: lake });
-  expect((await reader.tables()).map(({ table, kind }) => [table, kind])).toEqual([
-    ['branch', 'table'],
-    ['loan', 'table'],
+  expect((await reader.tables()).map(({ table, kind, rows }) => [table, kind, rows])).toEqual([
+    ['branch', 'table', 1],
+    ['loan', 'table', 6],
   ]);
   await open(lake, { model: lending }, async (on) => {
     expect(on.places.get('loan')!.rows).toBe(6);

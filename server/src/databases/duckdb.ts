@@ -37,7 +37,9 @@ export function parquetTables(place: string): Map<string, string[]> {
   return found;
 }
 
-const isDatabaseFile = (place: string): boolean => !statSync(place).isDirectory() && !PARQUET.test(place);
+/** Whether it is one file that DuckDB keeps its tables in. */
+export const isDatabaseFile = (place: string): boolean =>
+  !statSync(place).isDirectory() && !PARQUET.test(place);
 const textLiteral = (text: string): string => `'${text.replaceAll("'", "''")}'`;
 
 /** What the files of a table are by now: it changes when they do. */
@@ -159,8 +161,11 @@ export class DuckdbReader implements DatabaseReader {
   }
 
   async tables(): Promise<DatabaseTable[]> {
-    const isFile = existsSync(this.place.file) && isDatabaseFile(this.place.file);
+    const { file } = this.place;
     return this.within(async (connection) => {
+      const parquet = isDatabaseFile(file) ? undefined : parquetTables(file);
+      const counted = new Map<string, number>();
+      for (const [name, files] of parquet ?? []) counted.set(name, await parquetRows(connection, files));
       const listed = await listedTables(connection);
       const keys = await textRows(
         connection,
@@ -172,8 +177,8 @@ export class DuckdbReader implements DatabaseReader {
         return {
           schema,
           table,
-          kind: isView && isFile ? 'view' : 'table',
-          rows,
+          kind: isView && !parquet ? 'view' : 'table',
+          rows: counted.get(table) ?? rows,
           columns: columns.length,
           readable: true,
           key: JSON.parse(own.find((k) => k[2] === 'PRIMARY KEY')?.[3] ?? '[]') as string[],
@@ -250,6 +255,13 @@ export class DuckdbReader implements DatabaseReader {
       }
     }, signal);
   }
+}
+
+/** How many rows Parquet files have together, as they say themselves. */
+export async function parquetRows(connection: DuckDBConnection, files: readonly string[]): Promise<number> {
+  const list = files.map(textLiteral).join(', ');
+  const [row] = await textRows(connection, `select sum(num_rows) from parquet_file_metadata([${list}])`);
+  return Number(row![0] ?? 0);
 }
 
 /** Rows of a statement whose cells are texts. */

@@ -1,5 +1,4 @@
 import type { DuckDBConnection } from '@duckdb/node-api';
-import { existsSync } from 'node:fs';
 import type { TableData } from '@crease/core/columns';
 import { DataError } from '@crease/core/query';
 import type { StatementParts } from '@crease/core/sql';
@@ -8,7 +7,9 @@ import { TEXT } from '@crease/core/values';
 import type { DuckdbPlace } from '../../databases/duckdb.ts';
 import {
   DuckdbReader,
+  isDatabaseFile,
   listedTables,
+  parquetRows,
   parquetTables,
   textRows,
   typeOfDuckdb,
@@ -83,7 +84,7 @@ class DuckdbSession implements WarehouseSession {
 
   async findPlaces(search: Search): Promise<Map<string, Place>> {
     const names = new Set(namesOf(search));
-    const parquet = isParquet(this.file) ? parquetTables(this.file) : undefined;
+    const parquet = isDatabaseFile(this.file) ? undefined : parquetTables(this.file);
     const listed = (await listedTables(this.connection)).filter((t) => names.has(t.table.toLowerCase()));
     const unique = await textRows(
       this.connection,
@@ -93,7 +94,7 @@ class DuckdbSession implements WarehouseSession {
     const places: Listed[] = [];
     for (const { schema, table, isView, rows, columns } of listed) {
       const files = parquet?.get(table);
-      const count = files ? await this.parquetRows(files) : rows;
+      const count = files ? await parquetRows(this.connection, files) : rows;
       places.push({
         schema,
         table,
@@ -111,15 +112,6 @@ class DuckdbSession implements WarehouseSession {
       });
     }
     return placesOf(search, places);
-  }
-
-  private async parquetRows(files: readonly string[]): Promise<number> {
-    const list = files.map((file) => `'${file.replaceAll("'", "''")}'`).join(', ');
-    const [row] = await textRows(
-      this.connection,
-      `select sum(num_rows) from parquet_file_metadata([${list}])`,
-    );
-    return Number(row![0] ?? 0);
   }
 
   async texts(sql: string, values: readonly unknown[]): Promise<(string | null)[][]> {
@@ -146,11 +138,6 @@ class DuckdbSession implements WarehouseSession {
     }
   }
 }
-
-const isParquet = (file: string): boolean =>
-  existsSync(file) &&
-  (/\.parquet$/i.test(file) || parquetTables(file).size > 0) &&
-  !/\.(duckdb|db)$/i.test(file);
 
 /** One parameter of all rows as JSON. */
 function valuesOf({ columns: all, rowCount }: TableData, text: StatementParts): string {

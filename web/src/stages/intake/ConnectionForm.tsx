@@ -109,8 +109,9 @@ export function ConnectionForm({
         </button>
       </p>
       <p className="max-w-[70ch] px-4 text-soft">
-        Crease reads in a read-only transaction. Passwords are kept encrypted on this machine, under a key
-        outside of the workspace file; they are sent to the database and nowhere else.
+        {kind === 'postgresql'
+          ? 'Crease reads in a read-only transaction. Passwords are kept encrypted on this machine, under a key outside of the workspace file; they are sent to the database and nowhere else.'
+          : 'Crease opens it for reading only.'}
       </p>
     </form>
   );
