@@ -108,7 +108,7 @@ const bothStateSchema = z.strictObject({
 export type BothState = z.infer<typeof bothStateSchema>;
 
 /** Dialects in which a question is shown; a test holds them against those that the core writes. */
-export const SQL_DIALECT_NAMES = ['sqlite', 'postgresql', 'duckdb'] as const;
+export const SQL_DIALECT_NAMES = ['sqlite', 'postgresql', 'duckdb', 'mariadb'] as const;
 
 const elapsed = z.object({ elapsedMs: z.number() });
 export const queryStateSchema = ofCore<Answer>(

@@ -1,6 +1,7 @@
 import type { DataType } from '../values/index.ts';
 import type { AggregateName } from '../formula/index.ts';
 import type { SqlDialect } from './dialect.ts';
+import { orderTerm } from './dialect.ts';
 
 /** What an aggregate works on: a FROM and WHERE whose rows belong to groups by `keys`. */
 export interface Grouping {
@@ -82,14 +83,14 @@ function entries(g: Grouping, argument: string): string {
 }
 
 function byMoment(g: Grouping, dialect: SqlDialect, order: 'asc' | 'desc'): string {
-  const window = `${partition(names(g))} order by ${dialect.ordered('y', g.by!.type)} ${order}, ${dialect.ordered('a', g.arg!.type)} ${order} nulls last`;
+  const window = `${partition(names(g))} order by ${dialect.ordered('y', g.by!.type)} ${order}, ${orderTerm(dialect.ordered('a', g.arg!.type), order, 'last', dialect)}`;
   return `select ${listed(names(g))}a as v from (select e.*, row_number() over (${window}) as place from (${entries(g, g.arg!.sql)}) e where y is not null) r where place = 1`;
 }
 
 function median(g: Grouping, dialect: SqlDialect): string {
   const keys = names(g);
   const inner = `select ${listed(keys)}a, row_number() over (${partition(keys)} order by a) as place, count(*) over (${partition(keys)}) as n from (${entries(g, dialect.double(g.arg!.sql, g.arg!.type))}) e where a is not null`;
-  return `select ${listed(keys)}avg(a) as v from (${inner}) r where place in ((n + 1) / 2, (n + 2) / 2)${groupBy(keys)}`;
+  return `select ${listed(keys)}avg(a) as v from (${inner}) r where place in (floor((n + 1) / 2), floor((n + 2) / 2))${groupBy(keys)}`;
 }
 
 /**

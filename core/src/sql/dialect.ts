@@ -43,6 +43,12 @@ export interface SqlDialect {
   same(a: string, b: string, type: DataType): string;
   /** What values of a type are of in the database. */
   typeName(type: DataType): string;
+  /** The operator by which two values are the same, null being the same as null. */
+  readonly notDistinct: string;
+  /** Whether ORDER BY knows NULLS FIRST and LAST, of SQL:2003. */
+  readonly ordersNulls: boolean;
+  /** What stands between the name of a relation and its statement where it is worked out once. */
+  readonly materialized: string;
   /** No value of a type. */
   nullOf(type: DataType): string;
   readonly true: string;
@@ -60,6 +66,17 @@ export function plainCall(name: string, args: readonly SqlOperand[]): string {
   const call = functionNamed(name)?.sql;
   if (!call) throw new TypeError(`no SQL for ${name}`);
   return call(...args.map((a) => a.sql));
+}
+
+/** A term of ORDER BY; where nulls stand is said by SQL's words, or by a term before it. */
+export function orderTerm(
+  sql: string,
+  way: 'asc' | 'desc',
+  nulls: 'first' | 'last',
+  { ordersNulls }: SqlDialect,
+): string {
+  if (ordersNulls) return `${sql} ${way} nulls ${nulls}`;
+  return `(${sql}) is ${nulls === 'last' ? '' : 'not '}null, ${sql} ${way}`;
 }
 
 export const quoted = (name: string): string => `"${name.replaceAll('"', '""')}"`;

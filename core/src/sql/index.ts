@@ -4,6 +4,7 @@ export * from './dialect.ts';
 export * from './dialects.ts';
 export * from './duckdb.ts';
 export * from './literal.ts';
+export * from './mariadb.ts';
 export * from './sqlite.ts';
 export * from './run.ts';
 export * from './postgresql.ts';

@@ -35,7 +35,7 @@ export function periodSql(period: PeriodShape, setting: PeriodSetting): string {
   const end = months
     ? `case when ${whole} then ${monthEnd(moved('b.z'))} else ${moved('b.z')} end`
     : moved('b.z');
-  const match = keys.map((key) => `d.${key} is not distinct from b.${key}`).join(' and ') || '1 = 1';
+  const match = keys.map((key) => `d.${key} ${dialect.notDistinct} b.${key}`).join(' and ') || '1 = 1';
   return `${within(`not (${hole}) and k.day between ${moved('b.a')} and ${end}`)}
   union select ${listed('b.')}${moved('d.day')} from ${bounds} b join ${days} d on ${match} where ${hole}`;
 }

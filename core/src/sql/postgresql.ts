@@ -282,6 +282,9 @@ export const postgresql: SqlDialect = {
     type.kind === 'text' ? `${sql} collate "C"` : type.kind === 'boolean' ? `cast(${sql} as int)` : sql,
   same: (a, b, type) =>
     `coalesce(${a}, ${ANY[type.kind]}) = coalesce(${b}, ${ANY[type.kind]}) and (${a} is null) = (${b} is null)`,
+  notDistinct: 'is not distinct from',
+  ordersNulls: true,
+  materialized: 'as materialized',
   typeName,
   nullOf: (type) => `cast(null as ${typeName(type)})`,
   true: 'true',

@@ -17,7 +17,7 @@ import {
 import type { SqlAxis, SqlCondition, SqlContext } from './context.ts';
 import type { CompiledAnswer, CompiledQuery, SqlSetting } from './compiled.ts';
 import type { SqlDialect } from './dialect.ts';
-import { quoted } from './dialect.ts';
+import { orderTerm, quoted } from './dialect.ts';
 import { MeasureSql } from './measures.ts';
 import { periodSql } from './period.ts';
 import type { ShownAxis } from './scans.ts';
@@ -34,7 +34,8 @@ interface OrderTerm {
   readonly sql: string;
   /** Of a value; without it keys are ordered as the database has them. */
   readonly type?: DataType;
-  readonly suffix: string;
+  /** Missing for what is never null. */
+  readonly by?: readonly ['asc' | 'desc', nulls: 'first' | 'last'];
 }
 
 /** A part with what is selected of it. */
@@ -201,8 +202,9 @@ export class QueryCompiler extends MeasureSql {
     return this.exact ? sql : this.dialect.show(sql, type);
   }
 
-  private ordered({ sql, type, suffix }: OrderTerm): string {
-    return `${type ? this.dialect.ordered(sql, type) : sql}${suffix}`;
+  private ordered({ sql, type, by }: OrderTerm): string {
+    const term = type ? this.dialect.ordered(sql, type) : sql;
+    return by ? orderTerm(term, ...by, this.dialect) : term;
   }
 
   private select({ columns, from }: PartColumns, terms: readonly OrderTerm[]): string {
@@ -294,7 +296,7 @@ export class QueryCompiler extends MeasureSql {
     const shown = members.map((axis) => this.scans.shownAxis(axis));
     const columns = members.map((axis, i) => ({ sql: shown[i]!.sql, type: axis.type }));
     const order = [
-      `${this.dialect.ordered('v.v', measure.type)} ${top.descending ? 'desc' : 'asc'} nulls last`,
+      this.ordered({ sql: 'v.v', type: measure.type, by: [top.descending ? 'desc' : 'asc', 'last'] }),
       ...this.memberTerms(members, columns, shown, apart).map((term) => this.ordered(term)),
     ];
     const group = columnNames(within, 'c.');
@@ -402,14 +404,14 @@ from ${[...new Set(relations)].join(' cross join ')}`;
     measures: readonly AskedMeasure[],
     last: number | undefined,
   ): OrderTerm[] {
-    const term: OrderTerm = { sql: isRest ? '1' : '0', suffix: '' };
+    const term: OrderTerm = { sql: isRest ? '1' : '0' };
     const rest = last === undefined ? undefined : { isRest, last, term };
     const sorts = (query.sort ?? []).map(({ of, order }): OrderTerm => {
       const by = sortedBy(query, of, members, measures);
-      const suffix = ` ${order === 'descending' ? 'desc' : 'asc'} nulls last`;
-      if ('measure' in by) return { ...columns[members.length + by.measure]!, suffix };
+      const how = [order === 'descending' ? 'desc' : 'asc', 'last'] as const;
+      if ('measure' in by) return { ...columns[members.length + by.measure]!, by: how };
       const { sql, type } = shown[by.axis]!.order ?? columns[by.axis]!;
-      return { sql, type, suffix };
+      return { sql, type, by: how };
     });
     const isApart = context.axes.some((axis) => axis.meets);
     const terms = this.memberTerms(members, columns, shown, isApart, rest);
@@ -427,14 +429,14 @@ from ${[...new Set(relations)].join(' cross join ')}`;
     const members = axes.flatMap((axis, p): OrderTerm[] => [
       ...(rest?.last === p ? [rest.term] : []),
       ...[axis.orderBy ? (shown[p]!.order ?? columns[p]!) : undefined, columns[p]!].flatMap((c) =>
-        c ? [{ sql: c.sql, type: c.type, suffix: ' nulls last' }] : [],
+        c ? [{ sql: c.sql, type: c.type, by: ['asc', 'last'] as const }] : [],
       ),
-      ...(apart ? [{ sql: `c.${meetingAxis(axis).id}`, suffix: '' }] : []),
+      ...(apart ? [{ sql: `c.${meetingAxis(axis).id}` }] : []),
     ]);
     const keys = axes.flatMap((axis, p): OrderTerm[] =>
       axis.label === undefined
         ? []
-        : [{ sql: rest?.isRest && rest.last === p ? 'null' : `c.${axis.id}`, suffix: ' nulls first' }],
+        : [{ sql: rest?.isRest && rest.last === p ? 'null' : `c.${axis.id}`, by: ['asc', 'first'] as const }],
     );
     return [...members, ...keys];
   }

@@ -25,7 +25,7 @@ import { roledSetting, spotSetting } from './compile.ts';
 import type { SqlSetting } from './compiled.ts';
 import type { SqlAxis, SqlContext } from './context.ts';
 import type { SqlDialect } from './dialect.ts';
-import { quoted } from './dialect.ts';
+import { orderTerm, quoted } from './dialect.ts';
 import type { From } from './from.ts';
 import { QueryCompiler } from './queryStatement.ts';
 import type { CompiledRows, NamedValue } from './rows.ts';
@@ -201,7 +201,12 @@ class BehindCompiler extends QueryCompiler {
     const listed = columns.map((path) => this.looked(from, node.base, path));
     const order = sort.map(({ of, order: way }) => {
       const { sql, type } = this.looked(from, node.base, of);
-      return `${this.dialect.ordered(sql, type)} ${way === 'descending' ? 'desc' : 'asc'} nulls last`;
+      return orderTerm(
+        this.dialect.ordered(sql, type),
+        way === 'descending' ? 'desc' : 'asc',
+        'last',
+        this.dialect,
+      );
     });
     const select = `${this.selected(listed)} from ${from.sql}${whereSql([...kept, ...shown])}\norder by ${[...order, this.dialect.rowId('b')].join(', ')}\nlimit ${limit}`;
     return this.written(select, listed);

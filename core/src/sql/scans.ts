@@ -92,7 +92,7 @@ export class Scans {
       const own = this.axisSql(axis.rest.of, from);
       const joined = this.statement.fresh('r');
       from.join(
-        `left join ${axis.rest.relation} ${joined} on ${joined}.${axis.rest.of.id} is not distinct from ${own}`,
+        `left join ${axis.rest.relation} ${joined} on ${joined}.${axis.rest.of.id} ${this.statement.dialect.notDistinct} ${own}`,
       );
       return `${joined}.grp`;
     }
@@ -314,7 +314,7 @@ export class Scans {
     const grouped = [...keys.map((k) => `p.${k}`), ...members.map((m) => `r.${m}`)];
     return this.statement.cte(
       'whole',
-      `select ${grouped.join(', ')} from ${rows} r join ${condition.relation} p on p.day = r.day join ${all} s on ${members.map((m) => `s.${m} is not distinct from r.${m}`).join(' and ')} group by ${grouped.join(', ')}, s.n having count(*) = s.n`,
+      `select ${grouped.join(', ')} from ${rows} r join ${condition.relation} p on p.day = r.day join ${all} s on ${members.map((m) => `s.${m} ${this.statement.dialect.notDistinct} r.${m}`).join(' and ')} group by ${grouped.join(', ')}, s.n having count(*) = s.n`,
     );
   }
 

@@ -315,6 +315,9 @@ export const sqlite: SqlDialect = {
   rowId: (alias) => `${alias}.rowid`,
   ordered: (sql) => sql,
   same: (a, b) => `${a} is ${b}`,
+  notDistinct: 'is not distinct from',
+  ordersNulls: true,
+  materialized: 'as materialized',
   typeName: ({ kind }) =>
     ({ double: 'real', text: 'text', date: 'text', timestamp: 'text' })[kind as string] ?? 'integer',
   nullOf: () => 'null',

@@ -113,7 +113,7 @@ export abstract class StatementText implements Statement {
   /** A relation that is worked out once: several parts of the statement read it. */
   keptCte(prefix: string, sql: string): string {
     const name = this.fresh(prefix);
-    this.place(`${name} as materialized (\n  ${sql}\n)`);
+    this.place(`${name} ${this.dialect.materialized} (\n  ${sql}\n)`);
     return name;
   }
 

@@ -40,7 +40,7 @@ export function cellOf(text: string | null, type: DataType | undefined): unknown
   if (text === null || type === undefined) return text;
   switch (type.kind) {
     case 'boolean':
-      return text === 't' || text === 'true' ? 1 : 0;
+      return text === 't' || text === 'true' || text === '1' ? 1 : 0;
     case 'integer':
     case 'decimal': {
       const value = textReader(type)(text);

@@ -16,12 +16,15 @@ export interface Place {
   readonly columns: readonly PlacedColumn[];
   /** Columns that a unique index keeps apart, each set by itself. */
   readonly unique: readonly (readonly string[])[];
-  /** What changes when rows may have changed: the server's own counts, and the file that they lie in. */
+  /** The columns of its primary key, where they tell rows apart. */
+  readonly key?: readonly string[];
+  /** What changes when rows may have changed, empty where nobody knows: the server's own counts, and the file that they lie in. */
   readonly version: string;
 }
 
 /** Whether the server counts what changes in it: not in a view, nor in a table of another server. */
-export const isCounted = ({ kind }: Place): boolean => kind !== 'v' && kind !== 'f';
+export const isCounted = ({ kind, version }: Place): boolean =>
+  kind !== 'v' && kind !== 'f' && version !== '';
 
 /** A table or view as the catalog of a database lists it. */
 export interface Listed extends Place {

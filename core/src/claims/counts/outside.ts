@@ -37,7 +37,9 @@ export const outsideInSql: CountInSql<OutsideCount> = {
       'bounds',
       `select min(v0) as least, max(v0) as greatest from (${rows.valuesOf(of.table, [of.column]).sql}) v`,
     );
-    const [least, greatest] = ['least', 'greatest'].map((end) => `(select ${end} from ${bounds})`);
+    // One row beside each: not every database takes a subquery within an aggregate.
+    rows.join(`cross join ${bounds}`);
+    const [least, greatest] = ['least', 'greatest'].map((end) => `${bounds}.${end}`);
     const filled = `${value.sql} is not null`;
     return {
       checked: filled,

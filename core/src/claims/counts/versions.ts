@@ -2,7 +2,7 @@ import { formatDate } from '../../values/index.ts';
 import { columnValues, combinations } from '../../columns/index.ts';
 import type { Column } from '../../columns/index.ts';
 import type { RowsStatement } from '../../sql/index.ts';
-import { counting, countWhere, quoted } from '../../sql/index.ts';
+import { counting, countWhere, orderTerm, quoted } from '../../sql/index.ts';
 import type { SampleRow } from '../evidence.ts';
 import { SAMPLE_SIZE } from '../evidence.ts';
 import { hasNull, rowCells } from '../offenders.ts';
@@ -126,7 +126,7 @@ function versionsSql(
   const whole = of.map((column) => `${rows.own(column).sql} is not null`).join(' and ');
   const plain = rows.keptCte('v', rows.rows(values, `where ${whole}`));
   const partition = `partition by ${naturals.join(', ')}`;
-  const order = `${partition} order by s nulls first, e nulls last, r`;
+  const order = `${partition} order by ${orderTerm('s', 'asc', 'first', dialect)}, ${orderTerm('e', 'asc', 'last', dialect)}, r`;
   const before = `over (${order} rows between unbounded preceding and 1 preceding)`;
   const windows = [
     `row_number() over (${order}) as place`,
