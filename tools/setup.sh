@@ -1,6 +1,6 @@
 #!/usr/bin/env bash
 # Brings a fresh checkout to where programs and tests run. Quick when there is nothing to do.
-#   setup.sh [--tests]     also what only the tests need of Debian's packages: Chromium and PostgreSQL
+#   setup.sh [--tests]     also what only the tests need of Debian's packages: Chromium, PostgreSQL and MariaDB
 set -euo pipefail
 cd "$(dirname "$0")/.."
 if [ ! -d node_modules ] || [ package-lock.json -nt node_modules/.package-lock.json ]; then
@@ -24,6 +24,7 @@ if [ "${1:-}" = --tests ]; then
   # Chromium without the windows of a desktop: these load pages of their own beside each one that is tested.
   [ -x "${CHROMIUM_PATH:-/usr/bin/chromium-headless-shell}" ] || wanted+=(chromium-headless-shell fonts-liberation)
   [ -n "${PG_BIN:-}" ] || compgen -G '/usr/lib/postgresql/*/bin/initdb' >/dev/null || wanted+=(postgresql)
+  [ -x /usr/sbin/mariadbd ] || wanted+=(mariadb-server)
   if [ ${#wanted[@]} -gt 0 ]; then
     sudo=$([ "$(id -u)" = 0 ] && echo "" || echo sudo)
     $sudo apt-get update -qq

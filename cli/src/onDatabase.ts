@@ -23,7 +23,7 @@ export const withDatabase = (command: Command): Command =>
   command
     .option(
       '--on <connection>',
-      'asks the rows where they lie: the name of a connection (CREASE_CONNECTION_NAME has its URL), or postgresql://…, or duckdb:FILE (a database file, or a folder of Parquet files); the password is that of CREASE_CONNECTION_NAME_PASSWORD, or PGPASSWORD',
+      'asks the rows where they lie: the name of a connection (CREASE_CONNECTION_NAME has its URL), or postgresql://… or mariadb://…, or duckdb:FILE (a database file, or a folder of Parquet files); the password is that of CREASE_CONNECTION_NAME_PASSWORD, or PGPASSWORD',
     )
     .option('--schema <name>', 'with --on: the schema of tables whose source names none')
     .option(
@@ -39,6 +39,11 @@ interface Connection {
   readonly place: EnginePlace;
 }
 
+/** What a URL need not say. */
+const USUAL = {
+  postgresql: { port: 5432, database: 'postgres', user: 'postgres' },
+  mariadb: { port: 3306, database: 'warehouse', user: 'root' },
+} as const;
 /** What stands before the path of a file in place of a URL. */
 const DUCKDB = /^duckdb:(?:\/\/)?(.+)$/;
 
@@ -59,22 +64,24 @@ export function connectionOf(on: string, environment: NodeJS.ProcessEnv = proces
     return { name: isUrl ? basename(file, extname(file)) : on, place: { kind: 'duckdb', file } };
   const what = isUrl ? on.replace(/:[^:@/]*@/, ':…@') : variable;
   const url = URL.canParse(text) ? new URL(text) : undefined;
-  if (!url || !/^postgres(ql)?:$/.test(url.protocol))
-    throw new CommandError(`${what} is no URL that begins with postgresql:// or duckdb:`);
+  const kind = /^postgres(ql)?:$/.test(url?.protocol ?? '') ? 'postgresql' : 'mariadb';
+  if (!url || (kind === 'mariadb' && url.protocol !== 'mariadb:'))
+    throw new CommandError(`${what} is no URL that begins with postgresql://, mariadb:// or duckdb:`);
   if (!isUrl && url.password !== '')
     throw new CommandError(`${variable} holds a password: set ${variable}_PASSWORD in its place`);
-  const database = decodeURIComponent(url.pathname.slice(1)) || 'postgres';
+  const usual = USUAL[kind];
+  const database = decodeURIComponent(url.pathname.slice(1)) || usual.database;
   const given = isUrl
     ? decodeURIComponent(url.password) || environment.PGPASSWORD
     : environment[`${variable}_PASSWORD`];
   return {
     name: isUrl ? database : on,
     place: {
-      kind: 'postgresql',
+      kind,
       host: url.hostname.replace(/^\[|\]$/g, '') || '127.0.0.1',
-      port: Number(url.port || 5432),
+      port: Number(url.port || usual.port),
       database,
-      user: decodeURIComponent(url.username) || (environment.PGUSER ?? environment.USER ?? 'postgres'),
+      user: decodeURIComponent(url.username) || (environment.PGUSER ?? environment.USER ?? usual.user),
       password: given ?? '',
     },
   };

@@ -10,6 +10,14 @@ const connectionName = z
   .max(60)
   .regex(/^[\p{L}\p{N}_ -]+$/u, 'a name of letters, digits, blanks, - and _');
 
+const serverFields = {
+  name: connectionName,
+  host: z.string().trim().min(1, 'the host is missing').max(255),
+  database: z.string().min(1, 'the database is missing').max(64),
+  user: z.string().min(1).max(80).optional(),
+  password: z.string().max(1000).optional(),
+};
+
 /**
  * A database that tables are read from. Without `user` it has the workspace's account; without `password` the
  * one that is kept stays.
@@ -17,16 +25,17 @@ const connectionName = z
 export const connectionRequest = z.discriminatedUnion('kind', [
   z.strictObject({
     kind: z.literal('postgresql'),
-    name: connectionName,
-    host: z.string().trim().min(1, 'the host is missing').max(255),
+    ...serverFields,
     port: z.int().min(1).max(65535).default(5432),
-    database: z.string().min(1, 'the database is missing').max(63),
-    user: z.string().min(1).max(63).optional(),
-    password: z.string().max(1000).optional(),
     clearPassword: z
       .boolean()
       .optional()
       .describe('whether the password may be sent as it is to a server that asks for that'),
+  }),
+  z.strictObject({
+    kind: z.literal('mariadb'),
+    ...serverFields,
+    port: z.int().min(1).max(65535).default(3306),
   }),
   z.strictObject({
     kind: z.literal('sqlite'),
@@ -52,19 +61,24 @@ export const accountRequest = z.strictObject({
   password: z.string().max(1000).optional(),
 });
 
+const serverStateFields = {
+  name: z.string(),
+  host: z.string(),
+  port: z.int(),
+  database: z.string(),
+  account: z
+    .strictObject({ user: z.string(), own: z.boolean(), hasPassword: z.boolean() })
+    .nullable()
+    .describe("whose account it is asked as: its own, or the workspace's; null where neither is there"),
+};
+
 const connectionStateSchema = z.discriminatedUnion('kind', [
   z.strictObject({
     kind: z.literal('postgresql'),
-    name: z.string(),
-    host: z.string(),
-    port: z.int(),
-    database: z.string(),
+    ...serverStateFields,
     clearPassword: z.boolean().optional(),
-    account: z
-      .strictObject({ user: z.string(), own: z.boolean(), hasPassword: z.boolean() })
-      .nullable()
-      .describe("whose account it is asked as: its own, or the workspace's; null where neither is there"),
   }),
+  z.strictObject({ kind: z.literal('mariadb'), ...serverStateFields }),
   z.strictObject({ kind: z.literal('sqlite'), name: z.string(), file: z.string() }),
   z.strictObject({ kind: z.literal('duckdb'), name: z.string(), file: z.string() }),
 ]);

@@ -11,6 +11,8 @@ import { CommandError, todayOf } from '../input.ts';
 import type { DatabaseOptions } from '../onDatabase.ts';
 import { connectionOf, databaseWords, onDatabase, withDatabase } from '../onDatabase.ts';
 
+/** The schema of a database that names none; in MariaDB it is the database itself. */
+const USUAL_SCHEMA: Readonly<Record<string, string>> = { postgresql: 'public', duckdb: 'main' };
 const TABLE_FILE = /\.((csv|tsv|txt)(\.gz)?|parquet)$/i;
 
 export function addPropose(program: Command): void {
@@ -56,13 +58,13 @@ async function proposeOn(options: DatabaseOptions & { on: string; out?: string }
   const { claimOfProposal, onAllRows, proposalsOn, readerAt, withPassedTables } =
     await import('@crease/server/warehouse');
   const { name, place } = connectionOf(options.on);
-  const schema = options.schema ?? (place.kind === 'postgresql' ? 'public' : 'main');
+  const schema = options.schema ?? USUAL_SCHEMA[place.kind] ?? ('database' in place ? place.database : '');
   const reader = readerAt(place);
   const drafted = await databaseWords(async () => {
     const tables = (await reader.tables()).filter((t) => t.schema === schema && t.readable);
     if (tables.length === 0)
       throw new CommandError(
-        `the schema ${schema} has no tables that ${place.kind === 'postgresql' ? place.user : 'whoever runs this program'} may read`,
+        `the schema ${schema} has no tables that ${'user' in place ? place.user : 'whoever runs this program'} may read`,
       );
     const empty: Model = { crease: 1, name: schema, tables: [] };
     return withPassedTables(

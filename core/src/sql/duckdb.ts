@@ -24,7 +24,7 @@ const nullOf = (type: DataType): string => `cast(null as ${typeName(type)})`;
 const double = (sql: string, type: DataType): string =>
   type.kind === 'double' ? sql : `cast(${sql} as double)`;
 
-/** A double as an exact number of a scale, half away from zero by its shortest notation, as people read it. */
+/** A double as an exact number of a scale, half away from zero by its shortest notation. */
 const exactOf = (sql: string, scale: number): string =>
   `try_cast(cast(${sql} as varchar) as ${decimalOf(scale)})`;
 

@@ -26,7 +26,7 @@ const nullOf = (type: DataType): string => `cast(null as ${typeName(type)})`;
 const double = (sql: string, type: DataType): string =>
   type.kind === 'double' ? sql : `cast(${sql} as double)`;
 
-/** A double as an exact number, by its shortest notation, as people read it; null beyond what a decimal holds. */
+/** A double as an exact number, by its shortest notation; null beyond what a decimal holds. */
 const exactOf = (sql: string, scale: number): string =>
   `case when abs(${sql}) < 1e26 then cast(cast(${sql} as char) as ${decimalOf(Math.max(scale, 20))}) end`;
 

@@ -40,8 +40,7 @@ export class Databases {
       account: account ? { user: account.user, hasPassword: account.secret !== null } : null,
       connections: rows.map((row): ConnectionState => {
         const place = JSON.parse(row.place) as Place;
-        if (row.kind !== 'postgresql')
-          return { kind: row.kind, name: row.name, ...(place as { file: string }) };
+        if (isFile(row.kind)) return { kind: row.kind, name: row.name, ...(place as { file: string }) };
         const used = row.user === null ? account : { user: row.user, secret: row.secret };
         const shown = used
           ? { user: used.user, own: row.user !== null, hasPassword: used.secret !== null }
@@ -56,16 +55,16 @@ export class Databases {
     const kept = this.find(order.name);
     const { name, kind } = order;
     const place: Place =
-      kind !== 'postgresql'
+      'file' in order
         ? { file: order.file }
         : {
             host: order.host,
             port: order.port,
             database: order.database,
-            ...(order.clearPassword ? { clearPassword: true } : {}),
+            ...('clearPassword' in order && order.clearPassword ? { clearPassword: true } : {}),
           };
-    const user = kind !== 'postgresql' ? null : (order.user ?? null);
-    const given = kind !== 'postgresql' ? undefined : order.password;
+    const user = 'file' in order ? null : (order.user ?? null);
+    const given = 'file' in order ? undefined : order.password;
     const known = kept?.name ?? name;
     // A kept password goes to the place that it was given for, and to no other.
     const stays =
@@ -149,6 +148,9 @@ export class Databases {
       { user: string; secret: Buffer | null } | undefined;
   }
 }
+
+const isFile = (kind: ConnectionState['kind']): kind is 'sqlite' | 'duckdb' =>
+  kind === 'sqlite' || kind === 'duckdb';
 
 /** Whether a password goes to the same server: what is allowed of it does not matter. */
 const isSamePlace = (a: Place, b: Place): boolean =>

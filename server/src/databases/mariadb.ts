@@ -104,8 +104,9 @@ export class MariadbReader implements DatabaseReader {
   }
 
   private connect(): Promise<Connection> {
+    const { host, port, database, user, password } = this.place;
     return createConnection({
-      ...this.place,
+      ...{ host, port, database, user, password },
       connectTimeout: CONNECT_MS,
       rowsAsArray: true,
       // Every cell as the server writes it: numbers beyond a double stay what they are.
@@ -284,7 +285,10 @@ interface ServerError {
 
 /** Whether an error is one of the connection or of the server. */
 export const isOfServer = (error: unknown): error is ServerError =>
-  error instanceof Error && 'code' in error && ('errno' in error || 'syscall' in error || 'fatal' in error);
+  typeof error === 'object' &&
+  error !== null &&
+  'code' in error &&
+  ('errno' in error || 'syscall' in error || 'fatal' in error);
 
 /** An account as the tables of privileges write it. */
 const granteeOf = (account: string): string => {
@@ -351,7 +355,9 @@ export interface MariadbListed {
 export async function listedTables(connection: Connection): Promise<MariadbListed[]> {
   const tables = await textRows(
     connection,
-    `select table_schema, table_name, table_type, table_rows, nullif(table_comment, ''), concat_ws(' ', update_time, create_time, table_rows, data_length), update_time
+    `select table_schema, table_name, table_type, table_rows, nullif(table_comment, ''), concat_ws(' ', update_time, create_time, table_rows, data_length),
+       -- A time of whole seconds says nothing of changes within the same one.
+       case when update_time < now() - interval 2 second then update_time end
      from information_schema.tables where table_schema not in ${SYSTEM} order by 1, 2`,
   );
   const columns = await textRows(

@@ -18,7 +18,10 @@ export interface Place {
   readonly unique: readonly (readonly string[])[];
   /** The columns of its primary key, where they tell rows apart. */
   readonly key?: readonly string[];
-  /** What changes when rows may have changed, empty where nobody knows: the server's own counts, and the file that they lie in. */
+  /**
+   * What changes when rows may have changed: the server's own counts, and the file that they lie in; empty
+   * where nobody knows.
+   */
   readonly version: string;
 }
 

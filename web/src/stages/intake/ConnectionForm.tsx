@@ -3,6 +3,9 @@ import type { ReactNode } from 'react';
 import type { ConnectionRequest, ConnectionsState, ConnectionState } from '@crease/contract';
 import { LeafHead } from '../../frame/Leaves.tsx';
 
+/** Where servers listen unless somebody says otherwise. */
+const PORTS: Partial<Record<ConnectionState['kind'], number>> = { postgresql: 5432, mariadb: 3306 };
+
 /** A connection, new or changed. A password that is left empty stays as it is. */
 export function ConnectionForm({
   known,
@@ -15,7 +18,7 @@ export function ConnectionForm({
   onSave: (order: ConnectionRequest) => Promise<void>;
   onClose: () => void;
 }) {
-  const server = known?.kind === 'postgresql' ? known : undefined;
+  const server = known && 'host' in known ? known : undefined;
   const [kind, setKind] = useState<ConnectionState['kind']>(known?.kind ?? 'postgresql');
   const [name, setName] = useState(known?.name ?? '');
   const [host, setHost] = useState(server?.host ?? 'localhost');
@@ -24,11 +27,16 @@ export function ConnectionForm({
   const [own, setOwn] = useState(server ? (server.account?.own ?? false) : account === null);
   const [user, setUser] = useState(server?.account?.own ? server.account.user : '');
   const [password, setPassword] = useState('');
-  const [clear, setClear] = useState(server?.clearPassword ?? false);
+  const [clear, setClear] = useState(server?.kind === 'postgresql' && (server.clearPassword ?? false));
   const [file, setFile] = useState(known && 'file' in known ? known.file : '');
   const keeps = server?.account?.own === true && server.account.hasPassword;
+  const isFile = kind === 'sqlite' || kind === 'duckdb';
+  const choose = (next: ConnectionState['kind']) => {
+    if (port === String(PORTS[kind])) setPort(String(PORTS[next] ?? port));
+    setKind(next);
+  };
   const order = (): ConnectionRequest =>
-    kind !== 'postgresql'
+    kind === 'sqlite' || kind === 'duckdb'
       ? { kind, name, file }
       : {
           kind,
@@ -36,7 +44,7 @@ export function ConnectionForm({
           host,
           port: Number(port),
           database,
-          ...(clear ? { clearPassword: true } : {}),
+          ...(clear && kind === 'postgresql' ? { clearPassword: true } : {}),
           ...(own ? { user, ...(password === '' ? {} : { password }) } : {}),
         };
   return (
@@ -50,7 +58,7 @@ export function ConnectionForm({
     >
       <LeafHead title={known ? `Change ${known.name}` : 'New connection'} />
       <div className="grid grid-cols-[auto_1fr] items-center gap-x-3 gap-y-2 p-4">
-        <KindField kind={kind} setKind={setKind} known={known} />
+        <KindField kind={kind} setKind={choose} known={known} />
         <Line label="name">
           <input
             className="field w-[220px]"
@@ -62,7 +70,7 @@ export function ConnectionForm({
             autoFocus={!known}
           />
         </Line>
-        {kind !== 'postgresql' ? (
+        {isFile ? (
           <Line label={kind === 'duckdb' ? 'file or folder' : 'file'}>
             <input
               className="field w-full"
@@ -84,12 +92,14 @@ export function ConnectionForm({
               />
             </Line>
             <WhichAccount own={own} setOwn={setOwn} account={account} />
-            <Line label="">
-              <label className="flex items-center gap-2">
-                <input type="checkbox" checked={clear} onChange={(e) => setClear(e.target.checked)} />
-                allow sending the password unencrypted if the server asks for it
-              </label>
-            </Line>
+            {kind === 'postgresql' && (
+              <Line label="">
+                <label className="flex items-center gap-2">
+                  <input type="checkbox" checked={clear} onChange={(e) => setClear(e.target.checked)} />
+                  allow sending the password unencrypted if the server asks for it
+                </label>
+              </Line>
+            )}
             {own && (
               <AccountFields
                 user={user}
@@ -109,7 +119,7 @@ export function ConnectionForm({
         </button>
       </p>
       <p className="max-w-[70ch] px-4 text-soft">
-        {kind === 'postgresql'
+        {!isFile
           ? 'Crease reads in a read-only transaction. Passwords are kept encrypted on this machine, under a key outside of the workspace file; they are sent to the database and nowhere else.'
           : 'Crease opens it for reading only.'}
       </p>
@@ -146,6 +156,7 @@ function KindField({
         aria-label="Kind of database"
       >
         <option value="postgresql">PostgreSQL</option>
+        <option value="mariadb">MariaDB</option>
         <option value="sqlite">a SQLite file</option>
         <option value="duckdb">a DuckDB file, or Parquet files</option>
       </select>
