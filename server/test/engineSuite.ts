@@ -9,7 +9,7 @@ import { readModel } from '@crease/core/model';
 import { answerQuery, DataError, ModelData, QueryError } from '@crease/core/query';
 import { DATE, decimal, INTEGER, TEXT } from '@crease/core/values';
 import { model as small, tablesOf, worlds } from '../../core/src/claims/smallWorld.ts';
-import { cases } from '../../tools/cases.ts';
+import { cases, caseTime } from '../../tools/cases.ts';
 import type { WarehouseEngine } from '../src/warehouse/engine.ts';
 import type { OpenOrder } from '../src/warehouse/warehouse.ts';
 import { ModelOnWarehouse } from '../src/warehouse/warehouse.ts';
@@ -90,7 +90,7 @@ export function answersAsColumnsDo(written: (data: ModelData) => Promise<Warehou
       compared++;
     }
     expect(compared).toBeGreaterThan(30);
-  }, 120_000);
+  }, caseTime(120_000));
 
   test('claims of random small worlds are judged as on columns', async () => {
     await fc.assert(
@@ -104,9 +104,9 @@ export function answersAsColumnsDo(written: (data: ModelData) => Promise<Warehou
             plain(judgeClaim(claim, data)),
           ]);
       }),
-      { numRuns: cases(10) },
+      { numRuns: cases(12) },
     );
-  }, 120_000);
+  }, caseTime(120_000));
   test('every aggregate is what columns give: of even and odd numbers of rows, nulls, ties and none', async () => {
     const aggregates = ['sum', 'avg', 'min', 'max', 'median', 'only', 'count', 'var_pop', 'var_samp', 'stddev_pop', 'stddev_samp']; // prettier-ignore
     const measures = [

@@ -1,17 +1,14 @@
-import fc from 'fast-check';
-import type { JudgedClaim } from '@crease/core/claims';
-import { judgeClaim, listClaims } from '@crease/core/claims';
 import type { TableData } from '@crease/core/columns';
 import { columnOfValues, tableOf } from '@crease/core/columns';
 import type { Model, Query, Table } from '@crease/core/model';
 import { answerQuery, ModelData } from '@crease/core/query';
 import { INTEGER, TEXT } from '@crease/core/values';
-import { model as small, tablesOf, worlds } from '../../core/src/claims/smallWorld.ts';
 import type { WarehouseEngine } from '../src/warehouse/engine.ts';
 import { postgresqlEngine } from '../src/warehouse/engines/postgresql.ts';
 import { ModelOnWarehouse } from '../src/warehouse/warehouse.ts';
 import type { OpenOrder } from '../src/warehouse/warehouse.ts';
 import type { Cluster } from './postgresql.ts';
+import { answersAsColumnsDo, found, plain } from './engineSuite.ts';
 import { startPostgresql } from './postgresql.ts';
 import { writeWarehouse } from './warehouseTables.ts';
 
@@ -40,38 +37,28 @@ const open = <T>(order: Partial<OpenOrder> & { model: Model }, work: (on: ModelO
     ),
   );
 
-const found = (claims: readonly JudgedClaim[], id: string): JudgedClaim => {
-  const claim = claims.find((c) => c.id === id);
-  if (!claim) throw new TypeError(`there is no claim ${id}`);
-  return claim;
-};
-
-/** What both ways can know of a verdict. */
-const plain = ({ verdict, evidence }: Pick<JudgedClaim, 'verdict' | 'evidence'>) => ({
-  verdict,
-  checked: evidence.checked,
-  against: evidence.against,
-  sample: (evidence.sample ?? []).map(({ rows, values }) => JSON.stringify([rows, values])).sort(),
+describe('questions and claims', () => {
+  let worlds = 0;
+  answersAsColumnsDo(async (data) => {
+    const schema = `world_${++worlds}`;
+    await writeWarehouse(cluster.client, schema, data);
+    const inSchema: WarehouseEngine = {
+      ...engine,
+      within: (work, signal) =>
+        engine.within(
+          (session) =>
+            work({
+              endAfter: (milliseconds) => session.endAfter(milliseconds),
+              inOrder: () => session.inOrder(),
+              texts: (sql, values) => session.texts(sql, values),
+              findPlaces: (search) => session.findPlaces({ ...search, schema }),
+            }),
+          signal,
+        ),
+    };
+    return inSchema;
+  });
 });
-
-test('claims of random small worlds are judged as on columns', async () => {
-  let n = 0;
-  await fc.assert(
-    fc.asyncProperty(worlds, async (world) => {
-      const schema = `world_${n++}`;
-      const tables = tablesOf(small, world);
-      const data = new ModelData(small, (name) => tables.get(name)!, 0);
-      await writeWarehouse(cluster.client, schema, data);
-      const judged = await open({ model: small, schema }, (on) => on.judge('1970-01-01'));
-      for (const claim of listClaims(small))
-        expect([claim.id, plain(found(judged, claim.id))]).toEqual([
-          claim.id,
-          plain(judgeClaim(claim, data)),
-        ]);
-    }),
-    { numRuns: 12 },
-  );
-}, 120_000);
 
 const table = (
   name: string,

@@ -9,7 +9,7 @@ import { learnFacts, rowsBehindOn, warehouseSetting } from '@crease/core/warehou
 import type { Warehouse } from '@crease/core/warehouse';
 import { SqliteDatabase } from '../src/sources/sqliteDatabase.ts';
 import { dataOf, isSame, makeCase } from './fuzz/compare.ts';
-import { cases } from '../../tools/cases.ts';
+import { cases, caseTime } from '../../tools/cases.ts';
 
 // The rows behind cells, listed by SQL against those listed on columns, of random models and questions.
 
@@ -84,4 +84,4 @@ test('rows behind cells are those that columns list', async () => {
     }
   }
   expect(compared).toBeGreaterThan(cases(50));
-}, 120_000);
+}, caseTime(120_000));

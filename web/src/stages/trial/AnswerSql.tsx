@@ -12,6 +12,8 @@ import { many } from '../../parts/text.ts';
 const DIALECTS = [
   { name: 'postgresql', title: 'PostgreSQL' },
   { name: 'sqlite', title: 'SQLite' },
+  { name: 'mariadb', title: 'MariaDB' },
+  { name: 'duckdb', title: 'DuckDB' },
 ] as const;
 
 /** The question as SQL, to be run where the tables of a release are. */
