@@ -1,6 +1,6 @@
 #!/usr/bin/env bash
 # Brings a fresh checkout to where programs and tests run. Quick when there is nothing to do.
-#   setup.sh [--tests]     also what only the tests need of Debian's packages: Chromium, PostgreSQL and MariaDB
+#   setup.sh [--tests]     also what only the tests need of Debian's packages: Chromium, PostgreSQL, MariaDB and ClickHouse
 set -euo pipefail
 cd "$(dirname "$0")/.."
 if [ ! -d node_modules ] || [ package-lock.json -nt node_modules/.package-lock.json ]; then
@@ -25,6 +25,7 @@ if [ "${1:-}" = --tests ]; then
   [ -x "${CHROMIUM_PATH:-/usr/bin/chromium-headless-shell}" ] || wanted+=(chromium-headless-shell fonts-liberation)
   [ -n "${PG_BIN:-}" ] || compgen -G '/usr/lib/postgresql/*/bin/initdb' >/dev/null || wanted+=(postgresql)
   [ -x /usr/sbin/mariadbd ] || wanted+=(mariadb-server)
+  [ -x /usr/sbin/clickhouse-server ] || wanted+=(clickhouse-server)
   if [ ${#wanted[@]} -gt 0 ]; then
     sudo=$([ "$(id -u)" = 0 ] && echo "" || echo sudo)
     $sudo apt-get update -qq

@@ -38,6 +38,11 @@ export const connectionRequest = z.discriminatedUnion('kind', [
     port: z.int().min(1).max(65535).default(3306),
   }),
   z.strictObject({
+    kind: z.literal('clickhouse'),
+    ...serverFields,
+    port: z.int().min(1).max(65535).default(8123).describe('of its HTTP interface'),
+  }),
+  z.strictObject({
     kind: z.literal('sqlite'),
     name: connectionName,
     file: z.string().trim().min(1, 'the file is missing').max(1000),
@@ -79,6 +84,7 @@ const connectionStateSchema = z.discriminatedUnion('kind', [
     clearPassword: z.boolean().optional(),
   }),
   z.strictObject({ kind: z.literal('mariadb'), ...serverStateFields }),
+  z.strictObject({ kind: z.literal('clickhouse'), ...serverStateFields }),
   z.strictObject({ kind: z.literal('sqlite'), name: z.string(), file: z.string() }),
   z.strictObject({ kind: z.literal('duckdb'), name: z.string(), file: z.string() }),
 ]);

@@ -1,6 +1,5 @@
 import { execFileSync, spawn } from 'node:child_process';
 import { existsSync, mkdtempSync, rmSync } from 'node:fs';
-import { createServer } from 'node:net';
 import { join } from 'node:path';
 import { createConnection } from 'mysql2/promise';
 import type { Connection } from 'mysql2/promise';
@@ -10,6 +9,7 @@ import { quoted } from '@crease/core/sql';
 import type { DataType, Value } from '@crease/core/values';
 import { toText } from '@crease/core/values';
 import type { MariadbPlace } from '../src/databases/mariadb.ts';
+import { freePort } from './freePort.ts';
 
 /** MariaDB for a test of its own, on the loopback address. */
 export interface MariadbServer {
@@ -19,18 +19,6 @@ export interface MariadbServer {
 }
 
 const PASSWORD = 'of-this-test-only';
-
-const freePort = (): Promise<number> =>
-  new Promise((resolve, reject) => {
-    const probe = createServer();
-    probe.once('error', reject);
-    probe.listen(0, '127.0.0.1', () => {
-      const address = probe.address();
-      probe.close(() =>
-        address && typeof address === 'object' ? resolve(address.port) : reject(new Error('no port')),
-      );
-    });
-  });
 
 /** Starts a server over an empty folder, as a user who is not root. */
 export async function startMariadb(): Promise<MariadbServer> {

@@ -1,8 +1,8 @@
 import { execFileSync } from 'node:child_process';
 import { existsSync, mkdtempSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
-import { createServer } from 'node:net';
 import { join } from 'node:path';
 import { Client } from 'pg';
+import { freePort } from './freePort.ts';
 
 /** PostgreSQL for a test of its own, on the loopback address. */
 export interface Cluster {
@@ -28,18 +28,6 @@ function programs(): string {
   if (versions.length === 0) throw new Error('PostgreSQL is not installed: run tools/setup.sh --tests');
   return join(root, versions[0]!, 'bin');
 }
-
-const freePort = (): Promise<number> =>
-  new Promise((resolve, reject) => {
-    const probe = createServer();
-    probe.once('error', reject);
-    probe.listen(0, '127.0.0.1', () => {
-      const address = probe.address();
-      probe.close(() =>
-        address && typeof address === 'object' ? resolve(address.port) : reject(new Error('no port')),
-      );
-    });
-  });
 
 /** Starts a server over an empty folder, as a user who is not root: the server refuses to run as root. */
 export async function startPostgresql(): Promise<Cluster> {

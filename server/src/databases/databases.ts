@@ -3,6 +3,7 @@ import type { connectionRequest } from '@crease/contract';
 import type * as z from 'zod';
 import type { Connection } from '../store/index.ts';
 import type { Pool } from '../tasks/pool.ts';
+import { ClickhouseReader } from './clickhouse.ts';
 import type { DatabaseReader, Drawing, TableAbout, TableName } from './reader.ts';
 import { DatabaseError } from './reader.ts';
 import type { Secrets } from './secrets.ts';
@@ -106,26 +107,28 @@ export class Databases {
 
   /** The database behind a connection. Throws DatabaseError where there is none, or no account for it. */
   reader(name: string): DatabaseReader {
-    const row = this.find(name);
-    if (!row) throw unknown(name);
-    if (row.kind === 'sqlite')
-      return new SqliteReader((JSON.parse(row.place) as { file: string }).file, this.pool);
+    const row = this.found(name);
+    if (row.kind === 'sqlite') return new SqliteReader(fileOf(row), this.pool);
+    if (row.kind === 'clickhouse') return new ClickhouseReader(this.server(row));
     return readerAt(this.place(name));
   }
 
   /**
    * Where a database is that is asked where its rows lie. Throws DatabaseError where there is none, or no
-   * account for it.
+   * account for it, and for one whose tables are not passed through.
    */
   place(name: string): EnginePlace {
-    const row = this.find(name);
-    if (!row) throw unknown(name);
-    const place = JSON.parse(row.place) as Place;
-    if (row.kind === 'sqlite')
+    const row = this.found(name);
+    if (row.kind === 'sqlite' || row.kind === 'clickhouse')
       throw new DatabaseError(
-        `${row.name} is a SQLite file: its tables are not passed through. Load them to hold their rows here`,
+        `${row.name} is ${row.kind === 'sqlite' ? 'a SQLite file' : 'a server of ClickHouse'}: its tables are not passed through. Load them to hold their rows here`,
       );
-    if (row.kind === 'duckdb') return { kind: row.kind, file: (place as { file: string }).file };
+    if (row.kind === 'duckdb') return { kind: row.kind, file: fileOf(row) };
+    return { kind: row.kind, ...this.server(row) };
+  }
+
+  /** A server and the account that it is asked as. */
+  private server(row: Row): ServerPlace & { user: string; password: string } {
     const account = this.account();
     const [user, secret, of] =
       row.user === null
@@ -136,7 +139,13 @@ export class Databases {
         `${row.name} has no account: give it one, or give the workspace one that all connections have`,
       );
     const password = secret ? this.secrets.open(secret, of) : '';
-    return { kind: row.kind, ...(place as ServerPlace), user, password };
+    return { ...(JSON.parse(row.place) as ServerPlace), user, password };
+  }
+
+  private found(name: string): Row {
+    const row = this.find(name);
+    if (!row) throw unknown(name);
+    return row;
   }
 
   private find(name: string): Row | undefined {
@@ -148,6 +157,8 @@ export class Databases {
       { user: string; secret: Buffer | null } | undefined;
   }
 }
+
+const fileOf = (row: Row): string => (JSON.parse(row.place) as { file: string }).file;
 
 const isFile = (kind: ConnectionState['kind']): kind is 'sqlite' | 'duckdb' =>
   kind === 'sqlite' || kind === 'duckdb';

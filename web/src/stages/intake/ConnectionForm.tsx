@@ -4,7 +4,11 @@ import type { ConnectionRequest, ConnectionsState, ConnectionState } from '@crea
 import { LeafHead } from '../../frame/Leaves.tsx';
 
 /** Where servers listen unless somebody says otherwise. */
-const PORTS: Partial<Record<ConnectionState['kind'], number>> = { postgresql: 5432, mariadb: 3306 };
+const PORTS: Partial<Record<ConnectionState['kind'], number>> = {
+  postgresql: 5432,
+  mariadb: 3306,
+  clickhouse: 8123,
+};
 
 /** A connection, new or changed. A password that is left empty stays as it is. */
 export function ConnectionForm({
@@ -157,6 +161,7 @@ function KindField({
       >
         <option value="postgresql">PostgreSQL</option>
         <option value="mariadb">MariaDB</option>
+        <option value="clickhouse">ClickHouse, over HTTP</option>
         <option value="sqlite">a SQLite file</option>
         <option value="duckdb">a DuckDB file, or Parquet files</option>
       </select>

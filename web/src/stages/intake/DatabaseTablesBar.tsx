@@ -43,7 +43,7 @@ export function TablesBar({
           Add referenced tables
         </button>
       )}
-      {connection.kind !== 'sqlite' && (
+      {connection.kind !== 'sqlite' && connection.kind !== 'clickhouse' && (
         <button
           className="btn"
           disabled={wanted.length === 0 || drawing !== undefined}

@@ -1,0 +1,231 @@
+import { randomUUID } from 'node:crypto';
+import { createWriteStream } from 'node:fs';
+import { Readable, Transform } from 'node:stream';
+import { pipeline } from 'node:stream/promises';
+import type { ReadableStream } from 'node:stream/web';
+import { DATE, decimal, DOUBLE, INTEGER, TEXT, TIMESTAMP } from '@crease/core/values';
+import type { DataType } from '@crease/core/values';
+import type { DatabaseTable, RightsState } from '@crease/contract';
+import type { DatabaseReader, DrawnColumn, Drawing, TableAbout, TableName } from './reader.ts';
+import { DatabaseError, quoteIdentifier, tableText } from './reader.ts';
+
+/** Where a server's HTTP interface is, and as whom it is asked. */
+export interface ClickhousePlace {
+  readonly host: string;
+  readonly port: number;
+  readonly database: string;
+  readonly user: string;
+  readonly password: string;
+}
+
+const CONNECT_MS = 10_000;
+/** What every statement is sent with. */
+const READ_ONLY: Readonly<Record<string, string>> = { readonly: '1' };
+const SYSTEM = `('system', 'information_schema', 'INFORMATION_SCHEMA')`;
+/** Codes of the server's errors (src/Common/ErrorCodes.cpp). */
+const WRONG_PASSWORD = new Set([192, 193, 194, 516]);
+const UNKNOWN_DATABASE = 81;
+
+/** The type within Nullable(…) and LowCardinality(…). */
+const plainType = (type: string): string => {
+  const within = /^(?:Nullable|LowCardinality)\((.*)\)$/.exec(type)?.[1];
+  return within === undefined ? type : plainType(within);
+};
+
+/** What a type is read as; undefined for one that has no like here. */
+export function typeOfClickhouse(declared: string): DataType | undefined {
+  const type = plainType(declared);
+  if (/^U?Int(8|16|32)$/.test(type) || type === 'Int64') return INTEGER;
+  if (type === 'UInt64') return decimal(20, 0);
+  if (/^Float(32|64)$/.test(type)) return DOUBLE;
+  const digits = /^Decimal\((\d+), ?(\d+)\)$/.exec(type);
+  if (digits && Number(digits[1]) <= 38) return decimal(Number(digits[1]), Number(digits[2]));
+  if (/^Date(32)?$/.test(type)) return DATE;
+  if (/^DateTime/.test(type)) return TIMESTAMP;
+  return /^(String|FixedString|Enum|UUID)/.test(type) ? TEXT : undefined;
+}
+
+function drawnColumn(name: string, declared: string): DrawnColumn {
+  const type = typeOfClickhouse(declared);
+  if (type === undefined) return { name, type: TEXT, isText: false, was: declared };
+  if (type.kind === 'date') return { name, type, isText: false, pattern: 'yyyy-MM-dd' };
+  if (type.kind === 'timestamp') return { name, type, isText: false, pattern: momentOf(declared) };
+  return { name, type, isText: type.kind === 'text' };
+}
+
+const isFine = (declared: string): boolean => /^DateTime64/.test(plainType(declared));
+const momentOf = (declared: string): string =>
+  isFine(declared) ? 'yyyy-MM-dd HH:mm:ss.SSSSSS' : 'yyyy-MM-dd HH:mm:ss';
+
+/** A value as text: moments in UTC, texts of a fixed length without the zeros that fill them. */
+function drawnAs(name: string, declared: string): string {
+  const column = quoteIdentifier(name);
+  const type = plainType(declared);
+  if (isFine(declared)) return `toString(toDateTime64(${column}, 6), 'UTC')`;
+  if (/^DateTime/.test(type)) return `toString(${column}, 'UTC')`;
+  return /^FixedString/.test(type) ? `toStringCutToZero(${column})` : `toString(${column})`;
+}
+
+const textLiteral = (text: string): string => `'${text.replaceAll('\\', '\\\\').replaceAll("'", "\\'")}'`;
+
+/** A server of ClickHouse, asked over HTTP, where every statement is read-only. */
+export class ClickhouseReader implements DatabaseReader {
+  constructor(private readonly place: ClickhousePlace) {}
+
+  /** The answer of a statement. A signal ends it, also at the server. Throws DatabaseError. */
+  private async ask(sql: string, signal?: AbortSignal, settings = READ_ONLY): Promise<Response> {
+    const { host, port, database, user, password } = this.place;
+    const id = randomUUID();
+    const url = new URL(`http://${host.includes(':') ? `[${host}]` : host}:${port}/`);
+    url.search = String(new URLSearchParams({ database, ...settings, query_id: id }));
+    const headers = { 'X-ClickHouse-User': user, 'X-ClickHouse-Key': password };
+    const stop = () => {
+      url.search = '';
+      // It notices by itself that nobody waits only when it next writes.
+      const kill = `kill query where query_id = ${textLiteral(id)}`;
+      void fetch(url, { method: 'POST', body: kill, headers }).catch(() => undefined); // it may have gone
+    };
+    signal?.addEventListener('abort', stop, { once: true });
+    let response: Response;
+    try {
+      response = await fetch(url, {
+        ...{ method: 'POST', body: sql, headers, redirect: 'error' },
+        signal: signal ?? AbortSignal.timeout(6 * CONNECT_MS),
+      });
+    } catch (error) {
+      if (signal?.aborted) throw new DatabaseError('cancelled');
+      throw new DatabaseError(this.explained(error as Error & { cause?: { code?: string } }));
+    }
+    if (response.ok) return response;
+    throw new DatabaseError(this.refused(await response.text()));
+  }
+
+  private explained({ message, cause }: Error & { cause?: { code?: string } }): string {
+    const { host, port } = this.place;
+    if (cause?.code === 'ECONNREFUSED')
+      return `nothing answers at ${host}:${port}: is the server running, and does its HTTP interface listen there?`;
+    return cause?.code === 'ENOTFOUND' ? `host ${host} not found` : `${host}:${port}: ${message}`;
+  }
+
+  private refused(text: string): string {
+    const code = Number(/^Code: (\d+)/.exec(text)?.[1]);
+    const { user, database } = this.place;
+    if (WRONG_PASSWORD.has(code)) return `the password of ${user} is not right, or there is no such user`;
+    if (code === UNKNOWN_DATABASE && text.includes(database)) return `the server has no database ${database}`;
+    return `the database says: ${text
+      .replace(/^.*DB::Exception: /s, '')
+      .replace(/, e\.what\(\).*$/s, '')
+      .trim()}`;
+  }
+
+  private async rows(sql: string, signal?: AbortSignal, settings = READ_ONLY): Promise<(string | null)[][]> {
+    const response = await this.ask(`${sql} format JSONCompact`, signal, settings);
+    return ((await response.json()) as { data: (string | null)[][] }).data;
+  }
+
+  async test(signal?: AbortSignal): Promise<string> {
+    const [row] = await this.rows('select version()', signal);
+    return `ClickHouse ${row![0]!}`;
+  }
+
+  async tables(): Promise<DatabaseTable[]> {
+    const tables = await this.rows(
+      `select database, name, engine from system.tables where database not in ${SYSTEM} and not is_temporary order by database, name`,
+    );
+    const parts = await this.rows(
+      `select database, table, toString(sum(rows)) from system.parts where active group by database, table`,
+    );
+    const columns = await this.rows(
+      `select database, table, toString(count()) from system.columns where database not in ${SYSTEM} group by database, table`,
+    );
+    const of = (list: readonly (string | null)[][], schema: string, table: string) =>
+      list.find((row) => row[0] === schema && row[1] === table)?.[2];
+    return tables.map(([schema, table, engine]): DatabaseTable => {
+      const rows = of(parts, schema!, table!);
+      return {
+        schema: schema!,
+        table: table!,
+        kind: /View/.test(engine!) ? 'view' : 'table',
+        // Tables that keep their rows elsewhere (spread over nodes, or in memory) tell nothing.
+        rows: rows === undefined || rows === null ? (/MergeTree$/.test(engine!) ? 0 : null) : Number(rows),
+        columns: Number(of(columns, schema!, table!) ?? 0),
+        readable: true,
+        // What it calls a key keeps no two rows apart, and it knows no references.
+        key: [],
+        comment: null,
+        comments: {},
+        references: [],
+      };
+    });
+  }
+
+  /** Whether the account may write: old servers say no more of it than its profile. */
+  async rights(): Promise<RightsState> {
+    // Asked without what makes every other statement read-only.
+    const [row] = await this.rows(
+      `select value from system.settings where name = 'readonly' and value <> '0'`,
+      undefined,
+      {},
+    );
+    const { user } = this.place;
+    return {
+      account: user,
+      excess: row ? [] : ['write (its profile does not say otherwise; Crease asks with readonly = 1)'],
+      beyond: [],
+      sql: `-- In the profile of ${user.replace(/[\r\n]/g, ' ')} in users.xml: <readonly>1</readonly>`,
+    };
+  }
+
+  async about(name: TableName): Promise<TableAbout> {
+    const columns = await this.columns(name);
+    return { columns: columns.map(([column, type]) => drawnColumn(column, type)), rows: null };
+  }
+
+  private async columns(name: TableName): Promise<[name: string, type: string][]> {
+    const database = name.schema ?? this.place.database;
+    const found = await this.rows(
+      `select name, type from system.columns where database = ${textLiteral(database)} and table = ${textLiteral(name.table)}`,
+    );
+    if (found.length === 0) throw new DatabaseError(`there is no table ${tableText(name)} any more`);
+    return found as [string, string][];
+  }
+
+  async draw(
+    name: TableName,
+    file: string,
+    { columns, limit, nullText, signal, onBytes }: Drawing,
+  ): Promise<void> {
+    const all = new Map(await this.columns(name));
+    const wanted = columns ?? [...all.keys()];
+    const gone = wanted.find((column) => !all.has(column));
+    if (gone !== undefined)
+      throw new DatabaseError(
+        `${tableText(name)} has no column ${gone} any more: preview the table again before importing it`,
+      );
+    const listed = wanted.map(
+      (c) => `ifNull(${drawnAs(c, all.get(c)!)}, ${textLiteral(nullText)}) as ${quoteIdentifier(c)}`,
+    );
+    const from = `${quoteIdentifier(name.schema ?? this.place.database)}.${quoteIdentifier(name.table)}`;
+    const response = await this.ask(
+      `select ${listed.join(', ')} from ${from}${limit === undefined ? '' : ` limit ${limit}`} format CSVWithNames`,
+      signal,
+    );
+    const counting = new Transform({
+      transform: (chunk: Buffer, _encoding, done) => {
+        onBytes(chunk.length);
+        done(null, chunk);
+      },
+    });
+    try {
+      await pipeline(
+        Readable.fromWeb(response.body as ReadableStream<Uint8Array>),
+        counting,
+        createWriteStream(file),
+        { signal },
+      );
+    } catch (error) {
+      if (signal.aborted) throw new DatabaseError('cancelled');
+      throw new DatabaseError(`the answer of the database broke off: ${(error as Error).message}`);
+    }
+  }
+}
