@@ -33,7 +33,7 @@ const plainType = (type: string): string => {
 };
 
 /** What a type is read as; undefined for one that has no like here. */
-export function typeOfClickhouse(declared: string): DataType | undefined {
+function typeOfClickhouse(declared: string): DataType | undefined {
   const type = plainType(declared);
   if (/^U?Int(8|16|32)$/.test(type) || type === 'Int64') return INTEGER;
   if (type === 'UInt64') return decimal(20, 0);
