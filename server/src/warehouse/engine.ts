@@ -32,8 +32,8 @@ export interface PlacedRows extends ColumnSql {
   /** Whether rows of a place are drawn at random without reading all of them. */
   isDrawn(place: Place): boolean;
   /**
-   * What stands behind the table (alias `t`): about so many rows in a thousand, by whole pages, the same ones
-   * for each statement; or a stretch of them; or all.
+   * What stands behind the table (alias `t`): about a share of its rows (from 0 to 1), the same ones for each
+   * statement; or those of a stretch; or all.
    */
   part(part: { readonly share?: number; readonly stretch?: Stretch }): string;
   /** Rows that are held here as a relation, with a number of each under the name of `rowId`. */

@@ -166,6 +166,7 @@ class PostgresqlSession implements WarehouseSession {
     }
   }
 }
+
 /** One parameter of all rows as JSON. */
 function valuesOf({ columns: all, rowCount }: TableData, text: StatementParts): string {
   const columns = [...all.values()];
