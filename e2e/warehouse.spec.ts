@@ -1,7 +1,10 @@
+import { mkdirSync, renameSync } from 'node:fs';
+import { join } from 'node:path';
 import { expect, test } from './journey.ts';
 import AxeBuilder from '@axe-core/playwright';
 import type { Cluster } from '../server/test/postgresql.ts';
 import { startPostgresql } from '../server/test/postgresql.ts';
+import { onDuckdb } from '../server/test/duckdbFile.ts';
 import { newModel, stateOf } from './byApi.ts';
 
 // A star whose rows stay in their database, from the list of its tables to an answer and back.
@@ -129,4 +132,56 @@ test('a database that cannot be reached is said on the answer, and the model goe
   await request.put('/api/connections', { data: place });
   await page.reload();
   await expect(page.getByText('3 rows').first()).toBeVisible();
+});
+
+test('a folder of Parquet files is entered, its tables are passed through, asked, weighed; one that goes is said', async ({
+  page,
+  request,
+}) => {
+  test.setTimeout(90_000);
+  const folder = join(process.env.CREASE_JOURNEYS!, 'lake');
+  mkdirSync(join(folder, 'loan'), { recursive: true });
+  const loans = (from: number) =>
+    `select i as id, ['A', 'B', 'C'][i % 3 + 1] as branch_code, date '2026-01-01' + cast(i % 90 as int) as lent_on, cast((i % 5) * 0.25 as decimal(8,2)) as fine from range(${from}, ${from + 1500}) r(i)`;
+  await onDuckdb(join(folder, '..', 'maker.duckdb'), [
+    `copy (select * from (values ('A', 'Ash', 'North'), ('B', 'Birch', 'North')) v (code, name, region)) to '${folder}/branch.parquet'`,
+    `copy (${loans(0)}) to '${folder}/loan/2025.parquet'`,
+    `copy (${loans(1500)}) to '${folder}/loan/2026.parquet'`,
+  ]);
+  const id = await newModel(request, 'On a lake');
+  await page.goto(`/m/${id}/intake?view=databases`);
+  await page.getByRole('button', { name: 'New connection' }).click();
+  await page.getByLabel('Kind of database').selectOption('duckdb');
+  await page.getByLabel('Name of the connection').fill('lake');
+  await page.getByLabel('Path of the file or folder').fill(folder);
+  await page.getByRole('button', { name: 'Save' }).click();
+  await expect(page.getByRole('row', { name: /main\.loan/ })).toContainText('3,000');
+  await page.getByRole('checkbox', { name: 'Choose branch' }).check();
+  await page.getByRole('checkbox', { name: 'Choose loan' }).check();
+  await page.getByRole('button', { name: 'Pass through' }).click();
+  await expect(page.getByText('2 tables passed through: rows stay in lake')).toBeVisible();
+
+  await page.getByRole('button', { name: 'Back to Intake' }).click();
+  await page.getByRole('button', { name: 'Draft a star' }).click();
+  await page.getByRole('button', { name: 'Accept all' }).click();
+  await expect(page.getByText(/accept \d+ proposals/)).toBeVisible();
+  await page.goto(`/m/${id}/stars?sel=relationship:loan_branch`);
+  await expect(page.getByText('1,000 of 3,000 rows of loan').first()).toBeVisible({ timeout: 30_000 });
+  const query = { by: ['branch.region'], measures: ['Total fine'], totals: true };
+  await page.goto(`/m/${id}/trial?q=${encodeURIComponent(JSON.stringify(query))}`);
+  const answer = page.getByRole('table', { name: 'Answer' });
+  await expect(answer.getByRole('row', { name: /North/ })).toContainText('1,000.00');
+  await expect(answer.getByRole('row', { name: /total/ })).toContainText('1,500.00');
+  await page.goto(`/m/${id}/storage`);
+  await page.getByRole('button', { name: 'Estimate what they would weigh' }).click();
+  await expect(page.getByRole('region', { name: 'loan', exact: true })).toContainText('× 3,000 rows');
+
+  // Files that are gone are told where they are asked for, and are found again once they are back.
+  renameSync(folder, `${folder}.away`);
+  await page.goto(`/m/${id}/trial?q=${encodeURIComponent(JSON.stringify({ ...query, totals: false }))}`);
+  await expect(page.getByText(/there is no file or folder/).first()).toBeVisible();
+  renameSync(`${folder}.away`, folder);
+  await page.reload();
+  await expect(answer.getByRole('row', { name: /North/ })).toContainText('1,000.00');
+  await request.delete('/api/connections/lake');
 });

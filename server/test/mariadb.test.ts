@@ -1,3 +1,5 @@
+import { createServer } from 'node:net';
+import type { AddressInfo } from 'node:net';
 import type {
   ClaimsState,
   ConnectionsState,
@@ -11,6 +13,7 @@ import { readModel } from '@crease/core/model';
 import type { Proposal } from '@crease/core/propose';
 import type { Answer } from '@crease/core/query';
 import { DATE, TEXT } from '@crease/core/values';
+import { MariadbReader } from '../src/databases/mariadb.ts';
 import { mariadbEngine } from '../src/warehouse/engines/mariadb.ts';
 import type { ApiFixture } from './apiFixture.ts';
 import { startApi } from './apiFixture.ts';
@@ -48,6 +51,58 @@ lines, "quoted" \\ back', x'00ff', '10:00:00'),
   create user reader@'127.0.0.1' identified by 'reads';
   grant select on warehouse.branch to reader@'127.0.0.1';
 `;
+
+/** What one who only plays a server is sent, when it asks for the password in a way of its own. */
+async function sentTo(plugin: string): Promise<{ message: string; sent: string }> {
+  const zero = Buffer.alloc(1);
+  const packet = (number: number, ...parts: Buffer[]) => {
+    const body = Buffer.concat(parts);
+    return Buffer.concat([Buffer.from([body.length & 255, body.length >> 8, 0, number]), body]);
+  };
+  // Protocol::HandshakeV10 and Protocol::AuthSwitchRequest of the client/server protocol.
+  const greeting = packet(
+    0,
+    Buffer.from('\x0a5.5.5-10.11.0-MariaDB\0', 'latin1'),
+    Buffer.from([1, 0, 0, 0]),
+    Buffer.from('saltsalt\0'),
+    Buffer.from([0xff, 0xf7, 45, 2, 0, 0xff, 0x81, 21]),
+    Buffer.alloc(10),
+    Buffer.from('saltsaltsalt\0mysql_native_password\0'),
+  );
+  const other = packet(
+    2,
+    Buffer.from([0xfe]),
+    Buffer.from(plugin),
+    zero,
+    Buffer.from('saltsaltsaltsaltsalt'),
+    zero,
+  );
+  const heard: Buffer[] = [];
+  const fake = createServer((socket) => {
+    socket.on('error', () => undefined); // the client goes when it likes
+    socket.write(greeting);
+    socket.on('data', (data) => heard.push(data) === 1 && socket.write(other));
+  });
+  await new Promise<void>((ready) => fake.listen(0, '127.0.0.1', ready));
+  const { port } = fake.address() as AddressInfo;
+  const reader = new MariadbReader({ ...server.place, port, password: 'only-for-the-real-one' });
+  const message = await reader.test().then(
+    () => 'no error',
+    (error: Error) => error.message,
+  );
+  fake.close();
+  return { message, sent: Buffer.concat(heard).toString('latin1') };
+}
+
+test.each(['mysql_clear_password', 'sha256_password', 'caching_sha2_password'])(
+  'a password is not sent to a server that asks for it by %s',
+  async (plugin) => {
+    const { message, sent } = await sentTo(plugin);
+    expect(message).toMatch(/asks for the password itself, which is not sent/);
+    expect(sent).toContain('modeler');
+    expect(sent).not.toContain('only-for-the-real-one');
+  },
+);
 
 describe('a warehouse of MariaDB', () => {
   let fixture: ApiFixture;

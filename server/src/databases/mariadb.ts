@@ -113,6 +113,11 @@ export class MariadbReader implements DatabaseReader {
       typeCast: (field) => field.string('utf8'),
       charset: 'utf8mb4',
       multipleStatements: false,
+      authPlugins: {
+        mysql_clear_password: refused,
+        sha256_password: refused,
+        caching_sha2_password: refused,
+      },
       // A server could ask for files of this machine: it is never given any.
       flags: ['-LOCAL_FILES'],
       infileStreamFactory: () => {
@@ -138,6 +143,8 @@ export class MariadbReader implements DatabaseReader {
       return `nothing answers at ${host}:${port}: is the server running, and does it listen there?`;
     if (code === 'ENOTFOUND') return `host ${host} not found`;
     if (code === 'ETIMEDOUT') return `${host}:${port} does not answer within ${CONNECT_MS / 1000} seconds`;
+    if (code === 'AUTH_SWITCH_PLUGIN_ERROR')
+      return `${host}:${port} asks for the password itself, which is not sent: is it the server that is meant?`;
     if (errno === 1045) return `the password of ${user} is not right, or ${user} may not connect from here`;
     if (errno === 1049) return `the server has no database ${database}`;
     if (errno === 1044) return `${user} may not use the database ${database}`;
@@ -266,6 +273,9 @@ export class MariadbReader implements DatabaseReader {
     }, signal);
   }
 }
+
+/** Ways to prove a password by which whoever plays the server would have it: none of them is taken. */
+const refused = () => () => Promise.reject(new Error('it asks for the password itself'));
 
 /** What each session begins with: names and texts as the standard has them, one state, nothing written. */
 const SETTINGS = [
