@@ -1,6 +1,6 @@
 /**
- * How Debian's Chromium is started, by the tests and for pictures. The one with windows loads pages of its own
- * (the list below its address line) in each of them, which costs as much as the page that is tested.
+ * How Debian's Chromium is started, by the tests and for pictures. The one with windows loads pages of its
+ * own (the list below its address line) in each of them, which costs as much as the page that is tested.
  */
 export const BROWSER = {
   executablePath: process.env.CHROMIUM_PATH ?? '/usr/bin/chromium-headless-shell',
