@@ -171,9 +171,14 @@ test('a statement that takes too long is ended; so is one that nobody waits for 
   });
   const controller = new AbortController();
   setTimeout(() => controller.abort(), 200);
-  await expect(
-    engine.within((session) => session.texts('select * from slow', []), controller.signal),
-  ).rejects.toThrow('cancelled');
+  let after: Promise<unknown> | undefined;
+  const work = engine.within(async (session) => {
+    // Whoever goes on after a statement that was ended is ended as well.
+    await session.texts('select * from slow', []).catch(() => undefined);
+    await (after = session.texts('select 1', []));
+  }, controller.signal);
+  await expect(work).rejects.toThrow('cancelled');
+  await expect(after).rejects.toThrow('cancelled');
 });
 
 test('what is no database, and what is not there, is said', async () => {

@@ -271,7 +271,12 @@ describe('a warehouse of MariaDB', () => {
       expect(await session.texts('select count(*) from branch', [])).toEqual([['2']]);
     });
     const controller = new AbortController();
-    const waiting = engine.within((session) => session.texts('select sleep(19)', []), controller.signal);
+    let after: Promise<unknown> | undefined;
+    const waiting = engine.within(async (session) => {
+      // Whoever goes on after a statement that was ended is ended as well.
+      await session.texts('select sleep(19)', []).catch(() => undefined);
+      await (after = session.texts('select 1', []));
+    }, controller.signal);
     const isRunning = async () => {
       const [rows] = await server.connection.query(
         `select 1 from information_schema.processlist where info = 'select sleep(19)'`,
@@ -281,6 +286,7 @@ describe('a warehouse of MariaDB', () => {
     while (!(await isRunning())) await new Promise((resume) => setTimeout(resume, 20));
     controller.abort();
     await expect(waiting).rejects.toThrow('cancelled');
+    await expect(after).rejects.toThrow();
     while (await isRunning()) await new Promise((resume) => setTimeout(resume, 20));
   });
 

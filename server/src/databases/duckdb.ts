@@ -118,7 +118,7 @@ const drawnAs = (column: string, type: DataType | undefined): string =>
 export class DuckdbReader implements DatabaseReader {
   constructor(private readonly place: DuckdbPlace) {}
 
-  /** Does work with a connection of its own. A signal ends the statement that runs. */
+  /** Does work with a connection of its own. A signal ends the statement that runs; see `DuckdbSession`. */
   async within<T>(work: (connection: DuckDBConnection) => Promise<T>, signal?: AbortSignal): Promise<T> {
     let instance: DuckDBInstance | undefined;
     let connection: DuckDBConnection | undefined;
@@ -127,6 +127,7 @@ export class DuckdbReader implements DatabaseReader {
     try {
       instance = await this.instance();
       connection = await instance.connect();
+      if (signal?.aborted) throw new DatabaseError('cancelled');
       return await work(connection);
     } catch (error) {
       if (signal?.aborted) throw new DatabaseError('cancelled');

@@ -83,7 +83,7 @@ export class MariadbReader implements DatabaseReader {
 
   /**
    * Does work within one read-only transaction, which sees one state of the database. A signal ends the
-   * statement that runs, also at the server. Throws DatabaseError for what the server refuses.
+   * session, and the statement that runs at the server. Throws DatabaseError for what the server refuses.
    */
   async within<T>(work: (connection: Connection) => Promise<T>, signal?: AbortSignal): Promise<T> {
     let connection: Connection | undefined;
@@ -91,6 +91,7 @@ export class MariadbReader implements DatabaseReader {
     signal?.addEventListener('abort', stop);
     try {
       connection = await this.connect();
+      if (signal?.aborted) throw new DatabaseError('cancelled');
       for (const setting of SETTINGS) await connection.query(setting);
       return await work(connection);
     } catch (error) {
@@ -126,11 +127,11 @@ export class MariadbReader implements DatabaseReader {
     });
   }
 
-  /** Ends the statement that a session of this account runs. */
+  /** Ends a session of this account with the statement that it runs: those after it would run as well. */
   private async cancel(session: number): Promise<void> {
     try {
       const connection = await this.connect();
-      await connection.query(`kill query ${session}`);
+      await connection.query(`kill ${session}`);
       await connection.end();
     } catch {
       // A server that takes no more connections, or has gone: the statement ends with its connection.

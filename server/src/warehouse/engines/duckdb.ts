@@ -15,6 +15,7 @@ import {
   typeOfDuckdb,
   versionOf,
 } from '../../databases/duckdb.ts';
+import { DatabaseError } from '../../databases/reader.ts';
 import type { PlacedRows, WarehouseEngine, WarehouseSession } from '../engine.ts';
 import type { Listed, Place, Search } from '../places.ts';
 import { namesOf, placesOf } from '../places.ts';
@@ -63,13 +64,14 @@ const placed = ({ name, type }: { name: string; type: string }): PlacedColumn =>
   };
 };
 
-/** Statements on one connection; the library ends one by being interrupted. */
+/** Statements on one connection; the library ends one by being interrupted, and none is begun after it. */
 class DuckdbSession implements WarehouseSession {
   private limit = Infinity;
 
   constructor(
     private readonly connection: DuckDBConnection,
     private readonly file: string,
+    private readonly signal: AbortSignal | undefined,
   ) {}
 
   endAfter(milliseconds: number): Promise<void> {
@@ -115,6 +117,7 @@ class DuckdbSession implements WarehouseSession {
   }
 
   async texts(sql: string, values: readonly unknown[]): Promise<(string | null)[][]> {
+    if (this.signal?.aborted) throw new DatabaseError('cancelled');
     let isLate = false;
     const timer =
       this.limit === Infinity
@@ -180,6 +183,6 @@ export function duckdbEngine(place: DuckdbPlace): WarehouseEngine {
     dialect: duckdb,
     rows: ROWS,
     within: (work, signal) =>
-      reader.within((connection) => work(new DuckdbSession(connection, place.file)), signal),
+      reader.within((connection) => work(new DuckdbSession(connection, place.file, signal)), signal),
   };
 }
