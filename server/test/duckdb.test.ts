@@ -181,6 +181,20 @@ test('a statement that takes too long is ended; so is one that nobody waits for 
   await expect(after).rejects.toThrow('cancelled');
 });
 
+test('several ask at once, and one that ends leaves the others their answers', async () => {
+  const file = newFile();
+  await onDuckdb(file, ['create table loan as select range as copies from range(2000000)']);
+  const sum = () =>
+    duckdbEngine({ file }).within(async (session) => {
+      const first = await session.texts('select sum(copies), count(distinct hash(copies)) from loan', []);
+      return [...first, ...(await session.texts('select count(*) from loan', []))];
+    });
+  const quick = () => duckdbEngine({ file }).within((session) => session.texts('select 1', []));
+  const [a, , b] = await Promise.all([sum(), quick(), sum(), quick()]);
+  expect(a).toEqual([['1999999000000', '2000000'], ['2000000']]);
+  expect(b).toEqual(a);
+});
+
 test('what is no database, and what is not there, is said', async () => {
   const file = join(folder, 'list.csv');
   writeFileSync(file, 'a\n1\n');
