@@ -20,7 +20,16 @@ const common = {
   logLevel: 'warning',
   outExtension: { '.js': '.mjs' },
   // Packages with native parts or workers of their own stay where npm put them.
-  external: ['better-sqlite3', 'piscina', 'pino', 'pg', 'pg-copy-streams', '@duckdb/node-api', 'mysql2', 'mysql2/promise'],
+  external: [
+    'better-sqlite3',
+    'piscina',
+    'pino',
+    'pg',
+    'pg-copy-streams',
+    '@duckdb/node-api',
+    'mysql2',
+    'mysql2/promise',
+  ],
   banner: {
     js: "import { createRequire as __createRequire } from 'node:module'; const require = __createRequire(import.meta.url);",
   },

@@ -49,39 +49,43 @@ const numbers = (aggregates: readonly AggregateRows[]) =>
   aggregates.map(({ sum, of }) => [sum, of].map(numberOf));
 const numberOf = (text: string | null) => (text === null || Number.isNaN(Number(text)) ? text : Number(text));
 
-test('rows behind cells are those that columns list', async () => {
-  let compared = 0;
-  for (let seed = 1; seed <= cases(80); seed++) {
-    const data = dataOf(makeCase(seed));
-    const { query } = makeCase(seed).question;
-    let answer: Answer;
-    try {
-      answer = answerQuery(data, query);
-    } catch (error) {
-      if (!(error instanceof DataError)) throw error;
-      continue; // a question that is not right
-    }
-    const width = (query.by ?? []).length;
-    const requests: RowsRequest[] = [];
-    const expected: (readonly AggregateRows[])[] = [];
-    for (const members of [[], ...answer.rows.slice(0, 2).map((row) => row.slice(0, width))]) {
-      const request = { query, cells: [{ measure: 'Asked', members }], limit: 100_000 };
+test(
+  'rows behind cells are those that columns list',
+  async () => {
+    let compared = 0;
+    for (let seed = 1; seed <= cases(80); seed++) {
+      const data = dataOf(makeCase(seed));
+      const { query } = makeCase(seed).question;
+      let answer: Answer;
       try {
-        expected.push(rowsBehind(data, request).aggregates);
-        requests.push(request);
+        answer = answerQuery(data, query);
       } catch (error) {
-        if (!(error instanceof QueryError)) throw error; // several members of one name, for one
+        if (!(error instanceof DataError)) throw error;
+        continue; // a question that is not right
+      }
+      const width = (query.by ?? []).length;
+      const requests: RowsRequest[] = [];
+      const expected: (readonly AggregateRows[])[] = [];
+      for (const members of [[], ...answer.rows.slice(0, 2).map((row) => row.slice(0, width))]) {
+        const request = { query, cells: [{ measure: 'Asked', members }], limit: 100_000 };
+        try {
+          expected.push(rowsBehind(data, request).aggregates);
+          requests.push(request);
+        } catch (error) {
+          if (!(error instanceof QueryError)) throw error; // several members of one name, for one
+        }
+      }
+      const found = await onSql(data, requests);
+      for (const [i, { aggregates: all }] of found.entries()) {
+        const [aggregates, wanted] = [all, expected[i]!].map(withRows) as [AggregateRows[], AggregateRows[]];
+        const plain = (of: readonly AggregateRows[]) =>
+          of.map(({ sum: _sum, of: _of, ...rest }) => comparable({ ...rest, sum: null, of: null }));
+        expect({ seed, i, rows: plain(aggregates) }).toEqual({ seed, i, rows: plain(wanted) });
+        expect([seed, i, isSame(numbers(aggregates), numbers(wanted))]).toEqual([seed, i, true]);
+        compared += aggregates.length;
       }
     }
-    const found = await onSql(data, requests);
-    for (const [i, { aggregates: all }] of found.entries()) {
-      const [aggregates, wanted] = [all, expected[i]!].map(withRows) as [AggregateRows[], AggregateRows[]];
-      const plain = (of: readonly AggregateRows[]) =>
-        of.map(({ sum: _sum, of: _of, ...rest }) => comparable({ ...rest, sum: null, of: null }));
-      expect({ seed, i, rows: plain(aggregates) }).toEqual({ seed, i, rows: plain(wanted) });
-      expect([seed, i, isSame(numbers(aggregates), numbers(wanted))]).toEqual([seed, i, true]);
-      compared += aggregates.length;
-    }
-  }
-  expect(compared).toBeGreaterThan(cases(50));
-}, caseTime(120_000));
+    expect(compared).toBeGreaterThan(cases(50));
+  },
+  caseTime(120_000),
+);
