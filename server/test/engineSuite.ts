@@ -83,7 +83,8 @@ export function answersAsColumnsDo(written: (data: ModelData) => Promise<Warehou
         try {
           expected = answerQuery(data, query);
         } catch (error) {
-          if (error instanceof DataError || error instanceof QueryError) continue; // no question, or no answer
+          // No question, or one without an answer.
+        if (error instanceof DataError || error instanceof QueryError) continue;
           throw error;
         }
         const order = { model: data.model, today: data.today };
