@@ -84,7 +84,7 @@ export function answersAsColumnsDo(written: (data: ModelData) => Promise<Warehou
           expected = answerQuery(data, query);
         } catch (error) {
           // No question, or one without an answer.
-        if (error instanceof DataError || error instanceof QueryError) continue;
+          if (error instanceof DataError || error instanceof QueryError) continue;
           throw error;
         }
         const order = { model: data.model, today: data.today };
