@@ -41,6 +41,10 @@ export const connectionRequest = z.discriminatedUnion('kind', [
     kind: z.literal('clickhouse'),
     ...serverFields,
     port: z.int().min(1).max(65535).default(8123).describe('of its HTTP interface'),
+    clearPassword: z
+      .boolean()
+      .optional()
+      .describe('whether the password may be sent as it is to a server on another machine'),
   }),
   z.strictObject({
     kind: z.literal('sqlite'),
@@ -84,7 +88,11 @@ const connectionStateSchema = z.discriminatedUnion('kind', [
     clearPassword: z.boolean().optional(),
   }),
   z.strictObject({ kind: z.literal('mariadb'), ...serverStateFields }),
-  z.strictObject({ kind: z.literal('clickhouse'), ...serverStateFields }),
+  z.strictObject({
+    kind: z.literal('clickhouse'),
+    ...serverStateFields,
+    clearPassword: z.boolean().optional(),
+  }),
   z.strictObject({ kind: z.literal('sqlite'), name: z.string(), file: z.string() }),
   z.strictObject({ kind: z.literal('duckdb'), name: z.string(), file: z.string() }),
 ]);

@@ -110,6 +110,25 @@ test('a statement that nobody waits for is ended at the server', async () => {
   while ((await running()) !== '0') await new Promise((resume) => setTimeout(resume, 50));
 });
 
+test('what goes wrong while rows come is no end of them', async () => {
+  await server.run(
+    `create view lending.breaking as select number, intDiv(1, 900000 - toInt64(number)) as n from system.numbers limit 1000000`,
+  );
+  const reader = new ClickhouseReader(server.place);
+  const drawing = reader.draw({ schema: 'lending', table: 'breaking' }, `${fixture.folder}/breaking.csv`, {
+    ...{ nullText: '', signal: new AbortController().signal, onBytes: () => undefined },
+  });
+  await expect(drawing).rejects.toThrow(/the database says: Division by zero/);
+});
+
+test('a password goes to another machine only where the connection allows it', async () => {
+  const elsewhere = { ...server.place, host: 'no-such-machine.invalid' };
+  await expect(new ClickhouseReader(elsewhere).test()).rejects.toThrow(/unencrypted/);
+  await expect(new ClickhouseReader({ ...elsewhere, clearPassword: true }).test()).rejects.toThrow(
+    /no-such-machine.invalid not found/,
+  );
+});
+
 test('its tables are not passed through yet, and that is said', async () => {
   const model = await fixture.newModel('On ClickHouse');
   const order = { connection: 'cluster', tables };

@@ -155,6 +155,24 @@ test('a folder of Parquet files is a database: a file or a folder of files is a 
   });
 });
 
+test('a Parquet file that cannot be read takes no other away; a file and a folder of one name are one table', async () => {
+  const lake = join(folder, 'lake');
+  mkdirSync(join(lake, 'loan'), { recursive: true });
+  writeFileSync(join(lake, 'damaged.parquet'), 'PAR1 and no more');
+  await onDuckdb(newFile(), [
+    `copy (select 1 as copies) to '${lake}/loan.parquet'`,
+    `copy (select 2 as copies) to '${lake}/loan/more.parquet'`,
+  ]);
+  const reader = new DuckdbReader({ file: lake });
+  expect((await reader.tables()).map((t) => [t.table, t.rows, t.readable])).toEqual([
+    ['damaged', null, false],
+    ['loan', 2, true],
+  ]);
+  await expect(reader.about({ schema: 'main', table: 'damaged' })).rejects.toThrow(
+    /main.damaged cannot be read: /,
+  );
+});
+
 test('a statement that takes too long is ended; so is one that nobody waits for any more', async () => {
   const file = newFile();
   const slow =

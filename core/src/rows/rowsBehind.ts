@@ -1,6 +1,5 @@
 import type { DataType, Exact, Value } from '../values/index.ts';
 import { add, formatType, toJson } from '../values/index.ts';
-
 import { columnPath } from '../formula/index.ts';
 import type { AskedCell, DetailListing, Query, Table } from '../model/index.ts';
 import { sameName } from '../model/index.ts';

@@ -1,13 +1,15 @@
 import { randomUUID } from 'node:crypto';
 import { createWriteStream } from 'node:fs';
 import { Readable, Transform } from 'node:stream';
+import type { TransformCallback } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import type { ReadableStream } from 'node:stream/web';
 import { DATE, decimal, DOUBLE, INTEGER, TEXT, TIMESTAMP } from '@crease/core/values';
 import type { DataType } from '@crease/core/values';
 import type { DatabaseTable, RightsState } from '@crease/contract';
-import type { DatabaseReader, DrawnColumn, Drawing, TableAbout, TableName } from './reader.ts';
-import { DatabaseError, quoteIdentifier, tableText } from './reader.ts';
+import { counted, drawnColumn, MOMENT, wantedColumns } from './drawing.ts';
+import type { DatabaseReader, Drawing, TableAbout, TableName } from './reader.ts';
+import { DatabaseError, tableText } from './reader.ts';
 
 /** Where a server's HTTP interface is, and as whom it is asked. */
 export interface ClickhousePlace {
@@ -16,9 +18,13 @@ export interface ClickhousePlace {
   readonly database: string;
   readonly user: string;
   readonly password: string;
+  /** Whether the password may be sent over a network, where everybody on the way can read it. */
+  readonly clearPassword?: boolean | undefined;
 }
 
 const CONNECT_MS = 10_000;
+const TAIL_BYTES = 4096;
+const LOOPBACK = /^(localhost|127(\.\d+){3}|::1)$/;
 /** What every statement is sent with. */
 const READ_ONLY: Readonly<Record<string, string>> = { readonly: '1' };
 const SYSTEM = `('system', 'information_schema', 'INFORMATION_SCHEMA')`;
@@ -45,28 +51,23 @@ function typeOfClickhouse(declared: string): DataType | undefined {
   return /^(String|FixedString|Enum|UUID)/.test(type) ? TEXT : undefined;
 }
 
-function drawnColumn(name: string, declared: string): DrawnColumn {
-  const type = typeOfClickhouse(declared);
-  if (type === undefined) return { name, type: TEXT, isText: false, was: declared };
-  if (type.kind === 'date') return { name, type, isText: false, pattern: 'yyyy-MM-dd' };
-  if (type.kind === 'timestamp') return { name, type, isText: false, pattern: momentOf(declared) };
-  return { name, type, isText: type.kind === 'text' };
-}
-
 const isFine = (declared: string): boolean => /^DateTime64/.test(plainType(declared));
-const momentOf = (declared: string): string =>
-  isFine(declared) ? 'yyyy-MM-dd HH:mm:ss.SSSSSS' : 'yyyy-MM-dd HH:mm:ss';
+const momentOf = (declared: string): string => (isFine(declared) ? MOMENT : 'yyyy-MM-dd HH:mm:ss');
 
 /** A value as text: moments in UTC, texts of a fixed length without the zeros that fill them. */
 function drawnAs(name: string, declared: string): string {
-  const column = quoteIdentifier(name);
+  const column = quoted(name);
   const type = plainType(declared);
   if (isFine(declared)) return `toString(toDateTime64(${column}, 6), 'UTC')`;
   if (/^DateTime/.test(type)) return `toString(${column}, 'UTC')`;
   return /^FixedString/.test(type) ? `toStringCutToZero(${column})` : `toString(${column})`;
 }
 
-const textLiteral = (text: string): string => `'${text.replaceAll('\\', '\\\\').replaceAll("'", "\\'")}'`;
+const escaped = (text: string, quote: string): string =>
+  quote + text.replaceAll('\\', '\\\\').replaceAll(quote, `\\${quote}`) + quote;
+const textLiteral = (text: string): string => escaped(text, "'");
+/** A name, in which a backslash begins an escape there as in a text. */
+const quoted = (name: string): string => escaped(name, '"');
 
 /** A server of ClickHouse, asked over HTTP, where every statement is read-only. */
 export class ClickhouseReader implements DatabaseReader {
@@ -74,7 +75,11 @@ export class ClickhouseReader implements DatabaseReader {
 
   /** The answer of a statement. A signal ends it, also at the server. Throws DatabaseError. */
   private async ask(sql: string, signal?: AbortSignal, settings = READ_ONLY): Promise<Response> {
-    const { host, port, database, user, password } = this.place;
+    const { host, port, database, user, password, clearPassword } = this.place;
+    if (password !== '' && !LOOPBACK.test(host) && !clearPassword)
+      throw new DatabaseError(
+        `the password would go to ${host} unencrypted: allow that on the connection, or reach the server through a tunnel on this machine`,
+      );
     const id = randomUUID();
     const url = new URL(`http://${host.includes(':') ? `[${host}]` : host}:${port}/`);
     url.search = String(new URLSearchParams({ database, ...settings, query_id: id }));
@@ -178,7 +183,12 @@ export class ClickhouseReader implements DatabaseReader {
 
   async about(name: TableName): Promise<TableAbout> {
     const columns = await this.columns(name);
-    return { columns: columns.map(([column, type]) => drawnColumn(column, type)), rows: null };
+    return {
+      columns: columns.map(([column, type]) =>
+        drawnColumn(column, typeOfClickhouse(type), type, momentOf(type)),
+      ),
+      rows: null,
+    };
   }
 
   private async columns(name: TableName): Promise<[name: string, type: string][]> {
@@ -190,36 +200,23 @@ export class ClickhouseReader implements DatabaseReader {
     return found as [string, string][];
   }
 
-  async draw(
-    name: TableName,
-    file: string,
-    { columns, limit, nullText, signal, onBytes }: Drawing,
-  ): Promise<void> {
+  async draw(name: TableName, file: string, drawing: Drawing): Promise<void> {
+    const { nullText, signal, limit, onBytes } = drawing;
     const all = new Map(await this.columns(name));
-    const wanted = columns ?? [...all.keys()];
-    const gone = wanted.find((column) => !all.has(column));
-    if (gone !== undefined)
-      throw new DatabaseError(
-        `${tableText(name)} has no column ${gone} any more: preview the table again before importing it`,
-      );
-    const listed = wanted.map(
-      (c) => `ifNull(${drawnAs(c, all.get(c)!)}, ${textLiteral(nullText)}) as ${quoteIdentifier(c)}`,
+    const listed = wantedColumns(name, [...all.keys()], drawing.columns).map(
+      (c) => `ifNull(${drawnAs(c, all.get(c)!)}, ${textLiteral(nullText)}) as ${quoted(c)}`,
     );
-    const from = `${quoteIdentifier(name.schema ?? this.place.database)}.${quoteIdentifier(name.table)}`;
+    const from = `${quoted(name.schema ?? this.place.database)}.${quoted(name.table)}`;
     const response = await this.ask(
       `select ${listed.join(', ')} from ${from}${limit === undefined ? '' : ` limit ${limit}`} format CSVWithNames`,
       signal,
     );
-    const counting = new Transform({
-      transform: (chunk: Buffer, _encoding, done) => {
-        onBytes(chunk.length);
-        done(null, chunk);
-      },
-    });
+    const tail = new Tail();
     try {
       await pipeline(
         Readable.fromWeb(response.body as ReadableStream<Uint8Array>),
-        counting,
+        counted(onBytes),
+        tail,
         createWriteStream(file),
         { signal },
       );
@@ -227,5 +224,18 @@ export class ClickhouseReader implements DatabaseReader {
       if (signal.aborted) throw new DatabaseError('cancelled');
       throw new DatabaseError(`the answer of the database broke off: ${(error as Error).message}`);
     }
+    // What goes wrong once rows have been sent is written behind them: every cell of a row is quoted.
+    if (!tail.text.endsWith('"\n'))
+      throw new DatabaseError(this.refused(tail.text.replace(/^.*\n(?=Code: )/s, '')));
+  }
+}
+
+/** Remembers the last bytes that go through it. */
+class Tail extends Transform {
+  text = '';
+
+  override _transform(chunk: Buffer, _encoding: BufferEncoding, done: TransformCallback): void {
+    this.text = (this.text + chunk.toString('latin1')).slice(-TAIL_BYTES);
+    done(null, chunk);
   }
 }

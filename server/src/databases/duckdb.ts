@@ -1,11 +1,11 @@
 import type { DuckDBConnection, DuckDBInstance } from '@duckdb/node-api';
-import { closeSync, existsSync, openSync, readdirSync, statSync, writeSync } from 'node:fs';
+import { existsSync, readdirSync, statSync } from 'node:fs';
 import { basename, extname, join, resolve } from 'node:path';
-import { csvLine } from '@crease/core/interchange';
 import { BOOLEAN, DATE, decimal, DOUBLE, INTEGER, TEXT, TIMESTAMP } from '@crease/core/values';
 import type { DataType } from '@crease/core/values';
 import type { DatabaseTable, RightsState } from '@crease/contract';
-import type { DatabaseReader, DrawnColumn, Drawing, TableAbout, TableName } from './reader.ts';
+import { drawnColumn, wantedColumns, writeDrawn } from './drawing.ts';
+import type { DatabaseReader, Drawing, TableAbout, TableName } from './reader.ts';
 import { DatabaseError, quoteIdentifier, tableText } from './reader.ts';
 
 /** A database file of DuckDB, a Parquet file, or a folder of Parquet files. */
@@ -14,25 +14,27 @@ export interface DuckdbPlace {
 }
 
 const PARQUET = /\.parquet$/i;
-const WRITTEN_BYTES = 1 << 20;
-/** What its library is told: it writes nothing and reads nothing but what is named. */
+/** Threads that its library takes beside those of the program. */
 const THREADS = '2';
 
 /** Files of Parquet that are one table, by its name: a file, or all files below a folder of a folder. */
 export function parquetTables(place: string): Map<string, string[]> {
   const found = new Map<string, string[]>();
+  // A file and a folder of one name are one table.
+  const add = (name: string, files: readonly string[]) =>
+    found.set(name, [...(found.get(name) ?? []), ...files]);
   if (!statSync(place).isDirectory()) return found.set(basename(place, extname(place)), [resolve(place)]);
   for (const entry of readdirSync(place, { withFileTypes: true }).sort((a, b) =>
     a.name < b.name ? -1 : 1,
   )) {
     const at = join(place, entry.name);
-    if (entry.isFile() && PARQUET.test(entry.name)) found.set(basename(at, extname(at)), [resolve(at)]);
+    if (entry.isFile() && PARQUET.test(entry.name)) add(basename(at, extname(at)), [resolve(at)]);
     if (!entry.isDirectory()) continue;
     const files = readdirSync(at, { recursive: true, withFileTypes: true })
       .filter((f) => f.isFile() && PARQUET.test(f.name))
       .map((f) => resolve(join(f.parentPath, f.name)))
       .sort();
-    if (files.length > 0) found.set(entry.name, files);
+    if (files.length > 0) add(entry.name, files);
   }
   return found;
 }
@@ -61,24 +63,31 @@ async function library() {
   }
 }
 
-async function opened(file: string): Promise<DuckDBInstance> {
+/** A database, with why tables of it cannot be read, by their names. */
+interface Opened {
+  readonly instance: DuckDBInstance;
+  readonly broken: ReadonlyMap<string, string>;
+}
+
+async function opened(file: string): Promise<Opened> {
   if (!existsSync(file)) throw new DatabaseError(`there is no file or folder ${file}`);
   const { DuckDBInstance } = await library();
-  if (isDatabaseFile(file))
-    return DuckDBInstance.fromCache(file, {
-      access_mode: 'READ_ONLY',
-      threads: THREADS,
-      enable_external_access: 'false',
-    });
+  if (isDatabaseFile(file)) {
+    const settings = { access_mode: 'READ_ONLY', threads: THREADS, enable_external_access: 'false' };
+    return { instance: await DuckDBInstance.fromCache(file, settings), broken: new Map() };
+  }
   const tables = parquetTables(file);
   if (tables.size === 0) throw new DatabaseError(`${file} holds no Parquet files`);
   const instance = await DuckDBInstance.create(':memory:', { threads: THREADS });
   const connection = await instance.connect();
+  const broken = new Map<string, string>();
   try {
-    for (const [name, files] of tables)
-      await connection.run(
-        `create view ${quoteIdentifier(name)} as select * from read_parquet([${files.map(textLiteral).join(', ')}], union_by_name = true)`,
-      );
+    for (const [name, files] of tables) {
+      const list = files.map(textLiteral).join(', ');
+      const view = `create view ${quoteIdentifier(name)} as select * from read_parquet([${list}], union_by_name = true)`;
+      // A file that cannot be read takes no other table away.
+      await connection.run(view).catch((error: Error) => broken.set(name, error.message.split('\n')[0]!));
+    }
     const readable = [...tables.values()].flat().map(textLiteral).join(', ');
     await connection.run(`set allowed_paths = [${readable}]`);
     await connection.run('set enable_external_access = false');
@@ -86,7 +95,7 @@ async function opened(file: string): Promise<DuckDBInstance> {
   } finally {
     connection.closeSync();
   }
-  return instance;
+  return { instance, broken };
 }
 
 /** What a type of DuckDB is read as; undefined for one that has no like here. */
@@ -98,16 +107,6 @@ export function typeOfDuckdb(type: string): DataType | undefined {
   return { BOOLEAN, DATE, DOUBLE, FLOAT: DOUBLE, VARCHAR: TEXT }[type];
 }
 
-const MOMENT = 'yyyy-MM-dd HH:mm:ss.SSSSSS';
-
-function drawnColumn(name: string, was: string): DrawnColumn {
-  const type = typeOfDuckdb(was);
-  if (type === undefined) return { name, type: TEXT, isText: false, was };
-  if (type.kind === 'date') return { name, type, isText: false, pattern: 'yyyy-MM-dd' };
-  if (type.kind === 'timestamp') return { name, type, isText: false, pattern: MOMENT };
-  return { name, type, isText: type.kind === 'text' };
-}
-
 /** A value as the text that its pattern reads. */
 const drawnAs = (column: string, type: DataType | undefined): string =>
   type?.kind === 'timestamp'
@@ -116,6 +115,8 @@ const drawnAs = (column: string, type: DataType | undefined): string =>
 
 /** A database file of DuckDB or Parquet files, through DuckDB's own library where it is installed. */
 export class DuckdbReader implements DatabaseReader {
+  private broken: ReadonlyMap<string, string> = new Map();
+
   constructor(private readonly place: DuckdbPlace) {}
 
   /** Does work with a connection of its own. A signal ends the statement that runs; see `DuckdbSession`. */
@@ -125,7 +126,9 @@ export class DuckdbReader implements DatabaseReader {
     const stop = () => connection?.interrupt();
     signal?.addEventListener('abort', stop);
     try {
-      instance = await this.instance();
+      const database = await this.open();
+      ({ instance } = database);
+      this.broken = database.broken;
       connection = await instance.connect();
       if (signal?.aborted) throw new DatabaseError('cancelled');
       return await work(connection);
@@ -139,7 +142,7 @@ export class DuckdbReader implements DatabaseReader {
     }
   }
 
-  private async instance(): Promise<DuckDBInstance> {
+  private async open(): Promise<Opened> {
     const { file } = this.place;
     try {
       return await opened(file);
@@ -166,14 +169,16 @@ export class DuckdbReader implements DatabaseReader {
     return this.within(async (connection) => {
       const parquet = isDatabaseFile(file) ? undefined : parquetTables(file);
       const counted = new Map<string, number>();
-      for (const [name, files] of parquet ?? []) counted.set(name, await parquetRows(connection, files));
+      for (const [name, files] of parquet ?? [])
+        if (!this.broken.has(name)) counted.set(name, await parquetRows(connection, files));
       const listed = await listedTables(connection);
       const keys = await textRows(
         connection,
         `select schema_name, table_name, constraint_type, to_json(constraint_column_names), referenced_table, to_json(referenced_column_names)
          from duckdb_constraints() where constraint_type in ('PRIMARY KEY', 'FOREIGN KEY')`,
       );
-      return listed.map(({ schema, table, isView, rows, columns, comment }): DatabaseTable => {
+      const broken = [...this.broken.keys()].map(unreadable);
+      const found = listed.map(({ schema, table, isView, rows, columns, comment }): DatabaseTable => {
         const own = keys.filter((k) => k[0] === schema && k[1] === table);
         return {
           schema,
@@ -195,6 +200,7 @@ export class DuckdbReader implements DatabaseReader {
             })),
         };
       });
+      return [...found, ...broken].sort((a, b) => (a.table < b.table ? -1 : 1));
     });
   }
 
@@ -211,50 +217,42 @@ export class DuckdbReader implements DatabaseReader {
     const found = (await listedTables(connection)).find(
       (t) => t.table === name.table && (name.schema === undefined || t.schema === name.schema),
     );
+    const why = this.broken.get(name.table);
+    if (why !== undefined) throw new DatabaseError(`${tableText(name)} cannot be read: ${why}`);
     if (!found)
       throw new DatabaseError(`there is no table ${tableText(name)} in ${this.place.file} any more`);
-    return { columns: found.columns.map((c) => drawnColumn(c.name, c.type)), rows: found.rows };
+    return {
+      columns: found.columns.map((c) => drawnColumn(c.name, typeOfDuckdb(c.type), c.type)),
+      rows: found.rows,
+    };
   }
 
-  async draw(
-    name: TableName,
-    file: string,
-    { columns, limit, nullText, signal, onBytes }: Drawing,
-  ): Promise<void> {
+  async draw(name: TableName, file: string, drawing: Drawing): Promise<void> {
     await this.within(async (connection) => {
       const all = new Map((await this.aboutWithin(connection, name)).columns.map((c) => [c.name, c.type]));
-      const wanted = columns ?? [...all.keys()];
-      const gone = wanted.find((column) => !all.has(column));
-      if (gone !== undefined)
-        throw new DatabaseError(
-          `${tableText(name)} has no column ${gone} any more: preview the table again before importing it`,
-        );
+      const wanted = wantedColumns(name, [...all.keys()], drawing.columns);
       const from = [...(name.schema === undefined ? [] : [name.schema]), name.table];
       const listed = wanted.map((c) => drawnAs(quoteIdentifier(c), all.get(c))).join(', ');
-      const sql = `select ${listed} from ${from.map(quoteIdentifier).join('.')}${limit === undefined ? '' : ` limit ${limit}`}`;
-      const result = await connection.stream(sql);
-      const descriptor = openSync(file, 'w');
-      try {
-        let text = csvLine([...wanted]);
-        const write = () => {
-          const bytes = Buffer.from(text);
-          writeSync(descriptor, bytes);
-          onBytes(bytes.length);
-          text = '';
-        };
-        for (;;) {
-          if (signal.aborted) throw new DatabaseError('cancelled');
-          const chunk = await result.fetchChunk();
-          if (!chunk || chunk.rowCount === 0) break;
-          for (const row of chunk.getRows() as (string | null)[][])
-            text += csvLine(row.map((cell) => cell ?? nullText));
-          if (text.length >= WRITTEN_BYTES) write();
-        }
-        write();
-      } finally {
-        closeSync(descriptor);
-      }
-    }, signal);
+      const limited = drawing.limit === undefined ? '' : ` limit ${drawing.limit}`;
+      const sql = `select ${listed} from ${from.map(quoteIdentifier).join('.')}${limited}`;
+      await writeDrawn(file, wanted, streamed(connection, sql), drawing);
+    }, drawing.signal);
+  }
+}
+
+/** A table whose files cannot be read, as the list has it. */
+const unreadable = (table: string): DatabaseTable => ({
+  ...{ schema: 'main', table, kind: 'table', rows: null, columns: 0, readable: false },
+  ...{ key: [], comment: null, comments: {}, references: [] },
+});
+
+/** Rows of a statement as they come. */
+async function* streamed(connection: DuckDBConnection, sql: string): AsyncIterable<(string | null)[]> {
+  const result = await connection.stream(sql);
+  for (;;) {
+    const chunk = await result.fetchChunk();
+    if (!chunk || chunk.rowCount === 0) return;
+    yield* chunk.getRows() as (string | null)[][];
   }
 }
 

@@ -1,12 +1,13 @@
-import { closeSync, openSync, writeSync } from 'node:fs';
 import { createConnection } from 'mysql2/promise';
 import type { Connection as CallbackConnection } from 'mysql2';
 import type { Connection } from 'mysql2/promise';
-import { csvLine } from '@crease/core/interchange';
+import type { Bound } from '@crease/core/sql';
+import { literal, withLiterals } from '@crease/core/sql';
 import { DATE, decimal, DOUBLE, INTEGER, TEXT, TIMESTAMP } from '@crease/core/values';
 import type { DataType } from '@crease/core/values';
 import type { DatabaseTable, RightsState } from '@crease/contract';
-import type { DatabaseReader, DrawnColumn, Drawing, TableAbout, TableName } from './reader.ts';
+import { drawnColumn, wantedColumns, writeDrawn } from './drawing.ts';
+import type { DatabaseReader, Drawing, TableAbout, TableName } from './reader.ts';
 import { DatabaseError, quoteIdentifier, tableText } from './reader.ts';
 
 /** Where a server is, and as whom it is asked. */
@@ -19,8 +20,6 @@ export interface MariadbPlace {
 }
 
 const CONNECT_MS = 10_000;
-const WRITTEN_BYTES = 1 << 20;
-const MOMENT = 'yyyy-MM-dd HH:mm:ss.SSSSSS';
 const SYSTEM = `('mysql', 'information_schema', 'performance_schema', 'sys')`;
 
 /** A column as the catalog has it. */
@@ -58,15 +57,6 @@ export function typeOfMariadb({ type, full, precision, scale }: MariadbColumn): 
     default:
       return /char|text|enum|set|json|uuid/.test(type) ? TEXT : undefined;
   }
-}
-
-function drawnColumn(column: MariadbColumn): DrawnColumn {
-  const { name } = column;
-  const type = typeOfMariadb(column);
-  if (type === undefined) return { name, type: TEXT, isText: false, was: column.full };
-  if (type.kind === 'date') return { name, type, isText: false, pattern: 'yyyy-MM-dd' };
-  if (type.kind === 'timestamp') return { name, type, isText: false, pattern: MOMENT };
-  return { name, type, isText: type.kind === 'text' };
 }
 
 /** A value as the text that its pattern reads. */
@@ -221,7 +211,7 @@ export class MariadbReader implements DatabaseReader {
   about(name: TableName): Promise<TableAbout> {
     return this.within(async (connection) => {
       const { columns, rows } = await this.listed(connection, name);
-      return { columns: columns.map(drawnColumn), rows };
+      return { columns: columns.map((c) => drawnColumn(c.name, typeOfMariadb(c), c.full)), rows };
     });
   }
 
@@ -232,46 +222,16 @@ export class MariadbReader implements DatabaseReader {
     return found;
   }
 
-  async draw(
-    name: TableName,
-    file: string,
-    { columns, limit, nullText, signal, onBytes }: Drawing,
-  ): Promise<void> {
+  async draw(name: TableName, file: string, drawing: Drawing): Promise<void> {
     await this.within(async (connection) => {
-      const { schema, table, columns: all } = await this.listed(connection, name);
-      const wanted = columns ?? all.map((c) => c.name);
-      const gone = wanted.find((column) => !all.some((c) => c.name === column));
-      if (gone !== undefined)
-        throw new DatabaseError(
-          `${tableText(name)} has no column ${gone} any more: preview the table again before importing it`,
-        );
-      const listed = wanted
-        .map((c) =>
-          drawnAs(
-            c,
-            all.find((one) => one.name === c)!,
-          ),
-        )
-        .join(', ');
-      const sql = `select ${listed} from ${quoteIdentifier(schema)}.${quoteIdentifier(table)}${limit === undefined ? '' : ` limit ${limit}`}`;
-      const descriptor = openSync(file, 'w');
-      try {
-        let text = csvLine([...wanted]);
-        const write = () => {
-          const bytes = Buffer.from(text);
-          writeSync(descriptor, bytes);
-          onBytes(bytes.length);
-          text = '';
-        };
-        for await (const row of streamed(connection, sql)) {
-          text += csvLine(row.map((cell) => cell ?? nullText));
-          if (text.length >= WRITTEN_BYTES) write();
-        }
-        write();
-      } finally {
-        closeSync(descriptor);
-      }
-    }, signal);
+      const { schema, table, columns } = await this.listed(connection, name);
+      const all = new Map(columns.map((c) => [c.name, c]));
+      const wanted = wantedColumns(name, [...all.keys()], drawing.columns);
+      const listed = wanted.map((c) => drawnAs(c, all.get(c)!)).join(', ');
+      const limited = drawing.limit === undefined ? '' : ` limit ${drawing.limit}`;
+      const sql = `select ${listed} from ${quoteIdentifier(schema)}.${quoteIdentifier(table)}${limited}`;
+      await writeDrawn(file, wanted, streamed(connection, sql), drawing);
+    }, drawing.signal);
   }
 }
 
@@ -280,7 +240,7 @@ const refused = () => () => Promise.reject(new Error('it asks for the password i
 
 /** What each session begins with: names and texts as the standard has them, one state, nothing written. */
 const SETTINGS = [
-  `set session sql_mode = 'ANSI_QUOTES,PIPES_AS_CONCAT,NO_UNSIGNED_SUBTRACTION', time_zone = '+00:00', group_concat_max_len = 4194304`,
+  `set session sql_mode = 'ANSI_QUOTES,PIPES_AS_CONCAT,NO_BACKSLASH_ESCAPES,NO_UNSIGNED_SUBTRACTION', time_zone = '+00:00', group_concat_max_len = 4194304`,
   `set names utf8mb4 collate utf8mb4_nopad_bin`,
   // Joins without an index hash their rows.
   `set session join_cache_level = 8`,
@@ -320,26 +280,14 @@ function readerSql(tables: readonly TableName[], place: MariadbPlace): string {
   ].join('\n');
 }
 
-/** Quoted texts and names, in which nothing is a parameter, and numbered parameters. */
-const PIECES = /'(?:[^'\\]|''|\\.)*'|"(?:[^"]|"")*"|\$(\d+)/gs;
-
-/** A value as a literal: the server's protocol knows parameters by their order alone, ours have numbers. */
-function literal(value: unknown): string {
-  if (value === null || value === undefined) return 'null';
-  if (typeof value === 'number' || typeof value === 'bigint') return String(value);
-  const text = String(value).replaceAll('\\', '\\\\').replaceAll("'", "''").replaceAll('\0', '\\0');
-  return `'${text}'`;
-}
-
 /** Rows of a statement with numbered parameters; cells as texts. */
 export async function textRows(
   connection: Connection,
   sql: string,
   values: readonly unknown[] = [],
 ): Promise<(string | null)[][]> {
-  const whole = sql.replaceAll(PIECES, (piece, number: string | undefined) =>
-    number === undefined ? piece : literal(values[Number(number) - 1]),
-  );
+  // The server's protocol knows parameters by their order alone, ours have numbers.
+  const whole = withLiterals(sql, (number) => literal((values[number - 1] ?? null) as Bound));
   const [rows] = await connection.query(whole);
   return rows as unknown as (string | null)[][];
 }

@@ -1,5 +1,4 @@
 import { createWriteStream } from 'node:fs';
-import { Transform } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import pg from 'pg';
 import { to as copyTo } from 'pg-copy-streams';
@@ -8,6 +7,7 @@ import type { DataType } from '@crease/core/values';
 import type { DatabaseTable, RightsState } from '@crease/contract';
 import type { DatabaseReader, DrawnColumn, Drawing, TableAbout, TableName } from './reader.ts';
 import { postgresqlRights } from './postgresqlRights.ts';
+import { counted, MOMENT, wantedColumns } from './drawing.ts';
 import { DatabaseError, quoteIdentifier, tableText } from './reader.ts';
 
 /** Where a server is, and as whom it is asked. */
@@ -25,7 +25,6 @@ const CONNECT_MS = 10_000;
 /** Tables up to so many bytes are counted where the planner knows no rows of them, and so many of them. */
 const SMALL_BYTES = 8_000_000;
 const MOST_COUNTED = 200;
-const MOMENT = 'yyyy-MM-dd HH:mm:ss.SSSSSS';
 
 /** A server of PostgreSQL. Each question has a connection and a read-only transaction of its own. */
 export class PostgresqlReader implements DatabaseReader {
@@ -182,23 +181,15 @@ export class PostgresqlReader implements DatabaseReader {
     const { signal, nullText, limit } = drawing;
     await this.within(async (client) => {
       const all = await this.described(client, name);
-      const wanted = (drawing.columns ?? all.map((c) => c.drawn.name)).map((column) => {
-        const found = all.find((c) => c.drawn.name === column);
-        if (!found)
-          throw new DatabaseError(
-            `${tableText(name)} has no column ${column} any more: preview the table again before importing it`,
-          );
-        return `${found.expression} as ${quoteIdentifier(column)}`;
-      });
+      const expressions = new Map(all.map((c) => [c.drawn.name, c.expression]));
+      const wanted = wantedColumns(name, [...expressions.keys()], drawing.columns).map(
+        (column) => `${expressions.get(column)!} as ${quoteIdentifier(column)}`,
+      );
       const select = `select ${wanted.join(', ')} from ${qualified(name)}${limit === undefined ? '' : ` limit ${limit}`}`;
       const copy = `copy (${select}) to stdout (format csv, header true, null ${client.escapeLiteral(nullText)}, encoding 'UTF8')`;
-      const counted = new Transform({
-        transform(chunk: Buffer, _encoding, done) {
-          drawing.onBytes(chunk.length);
-          done(null, chunk);
-        },
+      await pipeline(client.query(copyTo(copy)), counted(drawing.onBytes), createWriteStream(file), {
+        signal,
       });
-      await pipeline(client.query(copyTo(copy)), counted, createWriteStream(file), { signal });
     }, signal);
   }
 

@@ -6,7 +6,8 @@ import type { DataType } from '@crease/core/values';
 import type { DatabaseTable, RightsState } from '@crease/contract';
 import type { TableAbout, TableName } from './reader.ts';
 import { systemFault } from '../systemFault.ts';
-import { DatabaseError, quoteIdentifier, tableText } from './reader.ts';
+import { DatabaseError, quoteIdentifier } from './reader.ts';
+import { wantedColumns } from './drawing.ts';
 import { SharedProgress } from '../threads/sharedProgress.ts';
 
 /** What worker threads do with a SQLite file: its library does not give up the thread. */
@@ -153,12 +154,7 @@ function declared(type: string): { type: DataType | undefined; isText: boolean; 
 export function sqliteDraw({ from, table, file, columns, limit, nullText, shared }: SqliteDraw): void {
   const all = sqliteAbout(from, table).columns.map((c) => c.name);
   const progress = new SharedProgress(shared);
-  const wanted = columns ?? all;
-  const gone = wanted.find((name) => !all.includes(name));
-  if (gone !== undefined)
-    throw new DatabaseError(
-      `${tableText(table)} has no column ${gone} any more: preview the table again before importing it`,
-    );
+  const wanted = wantedColumns(table, all, columns);
   within(from, (database) => {
     const sql = `select ${wanted.map(quoteIdentifier).join(', ')} from ${quoteIdentifier(table.table)}${limit === undefined ? '' : ` limit ${limit}`}`;
     const descriptor = openSync(file, 'w');

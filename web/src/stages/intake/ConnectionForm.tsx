@@ -31,7 +31,9 @@ export function ConnectionForm({
   const [own, setOwn] = useState(server ? (server.account?.own ?? false) : account === null);
   const [user, setUser] = useState(server?.account?.own ? server.account.user : '');
   const [password, setPassword] = useState('');
-  const [clear, setClear] = useState(server?.kind === 'postgresql' && (server.clearPassword ?? false));
+  const [clear, setClear] = useState(
+    server !== undefined && 'clearPassword' in server && server.clearPassword === true,
+  );
   const [file, setFile] = useState(known && 'file' in known ? known.file : '');
   const keeps = server?.account?.own === true && server.account.hasPassword;
   const isFile = kind === 'sqlite' || kind === 'duckdb';
@@ -48,7 +50,7 @@ export function ConnectionForm({
           host,
           port: Number(port),
           database,
-          ...(clear && kind === 'postgresql' ? { clearPassword: true } : {}),
+          ...(clear && kind !== 'mariadb' ? { clearPassword: true } : {}),
           ...(own ? { user, ...(password === '' ? {} : { password }) } : {}),
         };
   return (
@@ -96,11 +98,13 @@ export function ConnectionForm({
               />
             </Line>
             <WhichAccount own={own} setOwn={setOwn} account={account} />
-            {kind === 'postgresql' && (
+            {kind !== 'mariadb' && (
               <Line label="">
                 <label className="flex items-center gap-2">
                   <input type="checkbox" checked={clear} onChange={(e) => setClear(e.target.checked)} />
-                  allow sending the password unencrypted if the server asks for it
+                  {kind === 'clickhouse'
+                    ? 'allow sending the password unencrypted to another machine'
+                    : 'allow sending the password unencrypted if the server asks for it'}
                 </label>
               </Line>
             )}
