@@ -98,16 +98,7 @@ export function ConnectionForm({
               />
             </Line>
             <WhichAccount own={own} setOwn={setOwn} account={account} />
-            {kind !== 'mariadb' && (
-              <Line label="">
-                <label className="flex items-center gap-2">
-                  <input type="checkbox" checked={clear} onChange={(e) => setClear(e.target.checked)} />
-                  {kind === 'clickhouse'
-                    ? 'allow sending the password unencrypted to another machine'
-                    : 'allow sending the password unencrypted if the server asks for it'}
-                </label>
-              </Line>
-            )}
+            {kind !== 'mariadb' && <ClearField kind={kind} clear={clear} setClear={setClear} />}
             {own && (
               <AccountFields
                 user={user}
@@ -169,6 +160,28 @@ function KindField({
         <option value="sqlite">a SQLite file</option>
         <option value="duckdb">a DuckDB file, or Parquet files</option>
       </select>
+    </Line>
+  );
+}
+
+/** Whether a password may be sent so that others can read it. */
+function ClearField({
+  kind,
+  clear,
+  setClear,
+}: {
+  kind: ConnectionState['kind'];
+  clear: boolean;
+  setClear: (next: boolean) => void;
+}) {
+  return (
+    <Line label="">
+      <label className="flex items-center gap-2">
+        <input type="checkbox" checked={clear} onChange={(e) => setClear(e.target.checked)} />
+        {kind === 'clickhouse'
+          ? 'allow sending the password unencrypted to another machine'
+          : 'allow sending the password unencrypted if the server asks for it'}
+      </label>
     </Line>
   );
 }
