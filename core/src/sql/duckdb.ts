@@ -1,5 +1,6 @@
 import type { DataType } from '../values/index.ts';
 import { scaleOf } from '../values/index.ts';
+import { conversionBy, guarded, isExact } from './conversion.ts';
 import type { SqlDialect, SqlOperand } from './dialect.ts';
 import { MONTHS, plainCall } from './dialect.ts';
 import { postgresql } from './postgresql.ts';
@@ -19,7 +20,6 @@ const typeName = (type: DataType): string =>
     timestamp: 'timestamp',
   })[type.kind];
 
-const isExact = (type: DataType): boolean => type.kind === 'integer' || type.kind === 'decimal';
 const nullOf = (type: DataType): string => `cast(null as ${typeName(type)})`;
 const double = (sql: string, type: DataType): string =>
   type.kind === 'double' ? sql : `cast(${sql} as double)`;
@@ -61,34 +61,20 @@ function toText(x: SqlOperand): string {
   return `case when ${x.sql} = trunc(${x.sql}) and abs(${x.sql}) < 1e15 then cast(cast(${x.sql} as bigint) as varchar) else cast(${x.sql} as varchar) end`;
 }
 
-function convert(x: SqlOperand, to: DataType): string {
+function exact(x: SqlOperand, to: DataType): string {
   const from = x.type;
-  if (to.kind === 'text') return from.kind === 'text' ? x.sql : `(${toText(x)})`;
-  if (from.kind === 'text') return `(${fromText(x.sql, to)})`;
-  switch (to.kind) {
-    case 'integer':
-      if (from.kind === 'integer') return x.sql;
-      if (from.kind === 'boolean' || from.kind === 'decimal') return `cast(${x.sql} as bigint)`;
-      return from.kind === 'double' ? `try_cast(round(${x.sql}) as bigint)` : nullOf(to);
-    case 'decimal':
-      if (from.kind === 'boolean') return `cast(cast(${x.sql} as int) as ${typeName(to)})`;
-      if (isExact(from)) return `cast(${x.sql} as ${typeName(to)})`;
-      return from.kind === 'double' ? exactOf(x.sql, to.scale) : nullOf(to);
-    case 'double':
-      return from.kind === 'boolean' || isExact(from) || from.kind === 'double'
-        ? double(x.sql, from)
-        : nullOf(to);
-    case 'boolean':
-      if (from.kind === 'boolean') return x.sql;
-      return isExact(from) || from.kind === 'double' ? `(${x.sql} <> 0)` : nullOf(to);
-    case 'date':
-      if (from.kind === 'date') return x.sql;
-      return from.kind === 'timestamp' ? `cast(${x.sql} as date)` : nullOf(to);
-    default:
-      if (from.kind === 'timestamp') return x.sql;
-      return from.kind === 'date' ? `cast(${x.sql} as timestamp)` : nullOf(to);
+  if (to.kind === 'integer') {
+    if (from.kind === 'integer') return x.sql;
+    return from.kind === 'double' ? `try_cast(round(${x.sql}) as bigint)` : `cast(${x.sql} as bigint)`;
   }
+  if (from.kind === 'boolean') return `cast(cast(${x.sql} as int) as ${typeName(to)})`;
+  return isExact(from) ? `cast(${x.sql} as ${typeName(to)})` : exactOf(x.sql, scaleOf(to));
 }
+
+const convert = conversionBy({
+  ...{ typeName, nullOf, toText, fromText, exact },
+  double: (x) => double(x.sql, x.type),
+});
 
 /** The monday of a week and the first days of months are dates also of a moment. */
 const intervalOf = (n: string, unit: string): string =>
@@ -136,20 +122,6 @@ function rounded(x: SqlOperand, places: number, type: DataType): string {
       : `(sign(${x.sql}) * ((abs(cast(trunc(${x.sql}) as ${decimalOf(0)})) + ${unit} // 2) // ${unit}) * ${unit})`;
   if (type.kind === 'integer') return `cast(${kept === 0 ? whole : made} as bigint)`;
   return `cast(${made} as ${typeName(type)})`;
-}
-
-/** A call that is null outside of the function's domain, where the database would raise an error. */
-function guarded(name: string, x: string, y: string | undefined): string {
-  switch (name) {
-    case 'sqrt':
-      return `case when ${x} >= 0 then sqrt(${x}) end`;
-    case 'ln':
-      return `case when ${x} > 0 then ln(${x}) end`;
-    case 'exp':
-      return `case when ${x} < -700 then 0 when ${x} < 709.78 then exp(${x}) end`;
-    default:
-      return `case when ${x} < 0 and ${y} <> trunc(${y}) then null when ${x} = 0 and ${y} < 0 then null else power(${x}, ${y}) end`;
-  }
 }
 
 function apply(name: string, args: readonly SqlOperand[], type: DataType): string {

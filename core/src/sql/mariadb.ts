@@ -1,5 +1,6 @@
 import type { DataType } from '../values/index.ts';
 import { scaleOf } from '../values/index.ts';
+import { conversionBy, guarded } from './conversion.ts';
 import type { SqlDialect, SqlOperand } from './dialect.ts';
 import { MONTHS, plainCall } from './dialect.ts';
 import { postgresql } from './postgresql.ts';
@@ -21,7 +22,6 @@ const typeName = (type: DataType): string =>
 /** Texts are compared by their code points, with their spaces: not as their columns have it. */
 const COLLATION = 'utf8mb4_nopad_bin';
 
-const isExact = (type: DataType): boolean => type.kind === 'integer' || type.kind === 'decimal';
 const nullOf = (type: DataType): string => `cast(null as ${typeName(type)})`;
 const double = (sql: string, type: DataType): string =>
   type.kind === 'double' ? sql : `cast(${sql} as double)`;
@@ -80,36 +80,21 @@ function toText(x: SqlOperand): string {
   }
 }
 
-function convert(x: SqlOperand, to: DataType): string {
+function exact(x: SqlOperand, to: DataType): string {
   const from = x.type;
-  if (to.kind === 'text') return from.kind === 'text' ? x.sql : `(${toText(x)})`;
-  if (from.kind === 'text') return `(${fromText(x.sql, to)})`;
-  switch (to.kind) {
-    case 'integer':
-      if (from.kind === 'integer' || from.kind === 'boolean') return x.sql;
-      if (from.kind === 'decimal') return `cast(round(${x.sql}) as signed)`;
-      return from.kind === 'double' ? `cast(round(${exactOf(x.sql, 20)}) as signed)` : nullOf(to);
-    case 'decimal':
-      if (from.kind === 'boolean') return `cast(${x.sql} as ${typeName(to)})`;
-      if (isExact(from)) return `cast(round(${x.sql}, ${to.scale}) as ${typeName(to)})`;
-      return from.kind === 'double'
-        ? `cast(round(${exactOf(x.sql, to.scale)}, ${to.scale}) as ${typeName(to)})`
-        : nullOf(to);
-    case 'double':
-      return from.kind === 'boolean' || isExact(from) || from.kind === 'double'
-        ? double(x.sql, from)
-        : nullOf(to);
-    case 'boolean':
-      if (from.kind === 'boolean') return x.sql;
-      return isExact(from) || from.kind === 'double' ? `(${x.sql} <> 0)` : nullOf(to);
-    case 'date':
-      if (from.kind === 'date') return x.sql;
-      return from.kind === 'timestamp' ? `cast(${x.sql} as date)` : nullOf(to);
-    default:
-      if (from.kind === 'timestamp') return x.sql;
-      return from.kind === 'date' ? `cast(${x.sql} as datetime(6))` : nullOf(to);
+  if (to.kind === 'integer') {
+    if (from.kind === 'integer' || from.kind === 'boolean') return x.sql;
+    return `cast(round(${from.kind === 'double' ? exactOf(x.sql, 20) : x.sql}) as signed)`;
   }
+  if (from.kind === 'boolean') return `cast(${x.sql} as ${typeName(to)})`;
+  const number = from.kind === 'double' ? exactOf(x.sql, scaleOf(to)) : x.sql;
+  return `cast(round(${number}, ${scaleOf(to)}) as ${typeName(to)})`;
 }
+
+const convert = conversionBy({
+  ...{ typeName, nullOf, toText, fromText, exact },
+  double: (x) => double(x.sql, x.type),
+});
 
 function unitStart(day: string, unit: string, firstMonth: number): string {
   switch (unit) {
@@ -180,18 +165,6 @@ function rounded(x: SqlOperand, places: number, type: DataType): string {
     return `case when abs(${x.sql}) < 1e15 then cast(round(${exactOf(x.sql, 20)}, ${places}) as double) else ${x.sql} end`;
   const made = `round(${x.sql}, ${Math.min(places, scaleOf(x.type))})`;
   return `cast(${made} as ${typeName(type)})`;
-}
-
-/** A call that is null outside of the function's domain, where the database would raise an error. */
-function guarded(name: string, x: string, y: string | undefined): string {
-  switch (name) {
-    case 'exp':
-      return `case when ${x} < -700 then 0e0 when ${x} < 709.78 then exp(${x}) end`;
-    case 'power':
-      return `case when ${x} < 0 and ${y} <> truncate(${y}, 0) then null when ${x} = 0 and ${y} < 0 then null else power(${x}, ${y}) end`;
-    default:
-      return `${name}(${x})`;
-  }
 }
 
 function apply(name: string, args: readonly SqlOperand[], type: DataType): string {

@@ -1,5 +1,6 @@
 import type { DataType, Exact } from '../values/index.ts';
 import { formatDate, formatExact, formatTimestamp, scaleOf } from '../values/index.ts';
+import { conversionBy, guarded } from './conversion.ts';
 import type { SqlDialect, SqlOperand } from './dialect.ts';
 import { MONTHS, plainCall } from './dialect.ts';
 
@@ -16,7 +17,6 @@ const typeName = (type: DataType): string =>
 
 const double = (sql: string, type: DataType): string =>
   type.kind === 'double' ? sql : `cast(${sql} as double precision)`;
-const isExact = (type: DataType): boolean => type.kind === 'integer' || type.kind === 'decimal';
 
 const intervalOf = (unit: string): string =>
   MONTHS[unit]
@@ -102,65 +102,25 @@ function toText(x: SqlOperand): string {
   }
 }
 
-function convert(x: SqlOperand, to: DataType): string {
+function exact(x: SqlOperand, to: DataType): string {
   const from = x.type;
-  if (to.kind === 'text') return from.kind === 'text' ? x.sql : `(${toText(x)})`;
-  if (from.kind === 'text') return `(${fromText(x.sql, to)})`;
-  switch (to.kind) {
-    case 'integer':
-      if (from.kind === 'boolean') return `cast(cast(${x.sql} as int) as bigint)`;
-      return from.kind === 'integer'
-        ? x.sql
-        : isExact(from) || from.kind === 'double'
-          ? `cast(round(cast(${x.sql} as numeric)) as bigint)`
-          : 'cast(null as bigint)';
-    case 'decimal':
-      if (from.kind === 'boolean') return `cast(cast(${x.sql} as int) as numeric)`;
-      if (from.kind === 'integer') return `cast(${x.sql} as numeric)`;
-      if (from.kind === 'decimal') return from.scale <= to.scale ? x.sql : `round(${x.sql}, ${to.scale})`;
-      return from.kind === 'double'
-        ? `round(cast(${x.sql} as numeric), ${to.scale})`
-        : 'cast(null as numeric)';
-    case 'double':
-      return from.kind === 'boolean'
-        ? `cast(cast(${x.sql} as int) as double precision)`
-        : isExact(from) || from.kind === 'double'
-          ? double(x.sql, from)
-          : 'cast(null as double precision)';
-    case 'boolean':
-      return from.kind === 'boolean'
-        ? x.sql
-        : isExact(from) || from.kind === 'double'
-          ? `(${x.sql} <> 0)`
-          : 'cast(null as boolean)';
-    case 'date':
-      return from.kind === 'date'
-        ? x.sql
-        : from.kind === 'timestamp'
-          ? `cast(${x.sql} as date)`
-          : 'cast(null as date)';
-    default:
-      return from.kind === 'timestamp'
-        ? x.sql
-        : from.kind === 'date'
-          ? `cast(${x.sql} as timestamp)`
-          : 'cast(null as timestamp)';
+  if (to.kind === 'integer') {
+    if (from.kind === 'boolean') return `cast(cast(${x.sql} as int) as bigint)`;
+    return from.kind === 'integer' ? x.sql : `cast(round(cast(${x.sql} as numeric)) as bigint)`;
   }
+  if (from.kind === 'boolean') return `cast(cast(${x.sql} as int) as numeric)`;
+  if (from.kind === 'integer') return `cast(${x.sql} as numeric)`;
+  if (from.kind === 'decimal' && from.scale <= scaleOf(to)) return x.sql;
+  return `round(cast(${x.sql} as numeric), ${scaleOf(to)})`;
 }
 
-/** A call that is null outside of the function's domain, where the database would raise an error. */
-function guarded(name: string, x: string, y: string | undefined): string {
-  switch (name) {
-    case 'sqrt':
-      return `case when ${x} >= 0 then sqrt(${x}) end`;
-    case 'ln':
-      return `case when ${x} > 0 then ln(${x}) end`;
-    case 'exp':
-      return `case when ${x} < -700 then 0 when ${x} < 709.78 then exp(${x}) end`;
-    default:
-      return `case when ${x} < 0 and ${y} <> trunc(${y}) then null when ${x} = 0 and ${y} < 0 then null else power(${x}, ${y}) end`;
-  }
-}
+const nullOf = (type: DataType): string => `cast(null as ${typeName(type)})`;
+
+const convert = conversionBy({
+  ...{ typeName, nullOf, toText, fromText, exact },
+  double: (x) =>
+    x.type.kind === 'boolean' ? `cast(cast(${x.sql} as int) as double precision)` : double(x.sql, x.type),
+});
 
 function extremum(name: 'greatest' | 'least', args: readonly SqlOperand[]): string {
   const list = args.map((a) => (a.type.kind === 'text' ? `${a.sql} collate "C"` : a.sql)).join(', ');
@@ -286,7 +246,7 @@ export const postgresql: SqlDialect = {
   ordersNulls: true,
   materialized: 'as materialized',
   typeName,
-  nullOf: (type) => `cast(null as ${typeName(type)})`,
+  nullOf,
   true: 'true',
   false: 'false',
   unitStart,
