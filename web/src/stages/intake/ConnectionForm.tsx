@@ -119,8 +119,8 @@ export function ConnectionForm({
       </p>
       <p className="max-w-[70ch] px-4 text-soft">
         {!isFile
-          ? 'Crease reads in a read-only transaction. Passwords are kept encrypted on this machine, under a key outside of the workspace file; they are sent to the database and nowhere else.'
-          : 'Crease opens it for reading only.'}
+          ? 'Crease only reads. Passwords are kept encrypted on this machine, under a key outside of the workspace file; they are sent to the database and nowhere else.'
+          : 'Crease only reads.'}
       </p>
     </form>
   );
