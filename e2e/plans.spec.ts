@@ -9,14 +9,15 @@ test.beforeEach(({ page }) => {
   });
 });
 
-const incoming = join(process.env.CREASE_JOURNEYS!, 'incoming');
+// Where a worker's workspace lies is known once it has begun.
+const incoming = () => join(process.env.CREASE_JOURNEYS!, 'incoming');
 
 test('a load plan: written, run by hand, its times, paused, a run that fails, changed and removed', async ({
   page,
   request,
 }) => {
-  mkdirSync(incoming, { recursive: true });
-  writeFileSync(join(incoming, 'visits-1.csv'), 'no,copies\n1,5\n2,7\n');
+  mkdirSync(incoming(), { recursive: true });
+  writeFileSync(join(incoming(), 'visits-1.csv'), 'no,copies\n1,5\n2,7\n');
   const id = await newModel(request, 'Plans');
   await loadText(request, id, 'visit', 'no,copies\n1,5\n', {}, { recipe: 'Visits' });
   await page.goto(`/m/${id}/intake?view=loads`);

@@ -4,8 +4,9 @@ import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import Database from 'better-sqlite3';
 
-const folder = process.env.CREASE_JOURNEYS!;
-const inFolder = (name: string) => join(folder, name);
+// Where a worker's workspace lies is known once it has begun.
+const folder = () => process.env.CREASE_JOURNEYS!;
+const inFolder = (name: string) => join(folder(), name);
 
 test.beforeEach(({ page }) => {
   page.on('pageerror', (error) => {
