@@ -1,11 +1,8 @@
 import type { Corrections } from '@crease/core/reading';
 import { ReadError } from '@crease/core/reading';
-import { storeParquet } from '../intake/storeParquet.ts';
 import type { ParquetTask } from '../intake/storeParquet.ts';
 import { isParquet } from '../sources/fileTable.ts';
-import { previewParquet } from '../sources/parquetTable.ts';
 import { previewOf } from '../sources/preview.ts';
-import { openWorkspace, Tables } from '../store/index.ts';
 import { systemFault } from '../systemFault.ts';
 import { SharedProgress } from '../threads/sharedProgress.ts';
 
@@ -30,11 +27,15 @@ const CANNOT_READ = 'the file cannot be read: it is damaged, or of another forma
 
 const send = (message: IsolatedMessage): void => void process.send!(message);
 
+/** What reads Parquet takes as long to load as all the rest: it is loaded where such a file is read. */
 async function run(task: IsolatedTask): Promise<unknown> {
-  if (task.kind === 'preview')
-    return isParquet(task.file)
-      ? previewParquet(task.file, task.corrected)
-      : previewOf(task.file, task.corrected);
+  if (task.kind === 'preview') {
+    if (!isParquet(task.file)) return previewOf(task.file, task.corrected);
+    const { previewParquet } = await import('../sources/parquetTable.ts');
+    return previewParquet(task.file, task.corrected);
+  }
+  const { storeParquet } = await import('../intake/storeParquet.ts');
+  const { openWorkspace, Tables } = await import('../store/index.ts');
   const connection = openWorkspace(task.workspace);
   const progress = new SharedProgress();
   const told = setInterval(() => send({ progress: progress.done }), 200);

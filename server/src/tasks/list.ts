@@ -1,107 +1,60 @@
-import { additivity } from './additivity.ts';
-import { askBoth } from './askBoth.ts';
-import { briefs } from './briefs.ts';
-import { column } from './column.ts';
-import { columnFormula } from './columnFormula.ts';
-import { columns } from './columns.ts';
-import { corrections, correctionsFile, writeCorrections } from './corrections.ts';
-import { finalize } from './finalize.ts';
-import { formula } from './formula.ts';
-import { formulaUses } from './formulaUses.ts';
-import { foundLevels } from './foundLevels.ts';
-import { impact } from './impact.ts';
-import { judge } from './judge.ts';
-import { judgeLoad } from './judgeLoad.ts';
-import { levels } from './levels.ts';
-import { match } from './match.ts';
-import { members } from './members.ts';
-import { odata } from './odata.ts';
-import { parquetSizes } from './parquetSizes.ts';
-import { partSpans, splitParts } from './parts.ts';
-import { pieces } from './pieces.ts';
-import { previewEdit } from './previewEdit.ts';
-import { profile } from './profile.ts';
-import { profileOn } from './profileOn.ts';
-import { proposals } from './proposals.ts';
-import { prune } from './prune.ts';
-import { query } from './query.ts';
-import { release, releasePlan } from './release.ts';
-import { remedies } from './remedies.ts';
-import { rows } from './rows.ts';
-import { sql } from './sql.ts';
-import { sqlDesign } from './sqlDesign.ts';
-import { starAdvice } from './starAdvice.ts';
-import { folds, storageAdvice } from './storageAdvice.ts';
-import { rowsBehind } from './rowsBehind.ts';
-import { explain } from './explain.ts';
-import { trace } from './trace.ts';
-import { transcode } from './transcode.ts';
-import { types } from './types.ts';
-import { unknownMembers } from './unknownMembers.ts';
-import { values } from './values.ts';
-import {
-  extractSqlite,
-  sqliteFileRights,
-  sqliteFileTable,
-  sqliteFileTables,
-  sqliteFileVersion,
-} from './sqlite.ts';
-import { stepRows, steps } from './steps.ts';
-
-/** Everything that worker threads do, by name. */
+/**
+ * Everything that worker threads do, by name. A task is read when it is first asked for: all of them together
+ * take a thread longer to compile than most questions take to answer.
+ */
 export const TASKS = {
-  additivity,
-  askBoth,
-  briefs,
-  column,
-  columnFormula,
-  columns,
-  corrections,
-  correctionsFile,
-  extractSqlite,
-  finalize,
-  folds,
-  formula,
-  formulaUses,
-  foundLevels,
-  impact,
-  judge,
-  judgeLoad,
-  levels,
-  match,
-  members,
-  odata,
-  parquetSizes,
-  partSpans,
-  pieces,
-  previewEdit,
-  profile,
-  profileOn,
-  proposals,
-  prune,
-  query,
-  release,
-  releasePlan,
-  remedies,
-  rows,
-  sql,
-  sqlDesign,
-  sqliteFileRights,
-  sqliteFileTable,
-  sqliteFileTables,
-  sqliteFileVersion,
-  splitParts,
-  starAdvice,
-  storageAdvice,
-  stepRows,
-  steps,
-  rowsBehind,
-  explain,
-  trace,
-  transcode,
-  types,
-  unknownMembers,
-  values,
-  writeCorrections,
+  additivity: async () => (await import('./additivity.ts')).additivity,
+  askBoth: async () => (await import('./askBoth.ts')).askBoth,
+  briefs: async () => (await import('./briefs.ts')).briefs,
+  column: async () => (await import('./column.ts')).column,
+  columnFormula: async () => (await import('./columnFormula.ts')).columnFormula,
+  columns: async () => (await import('./columns.ts')).columns,
+  corrections: async () => (await import('./corrections.ts')).corrections,
+  correctionsFile: async () => (await import('./corrections.ts')).correctionsFile,
+  extractSqlite: async () => (await import('./sqlite.ts')).extractSqlite,
+  finalize: async () => (await import('./finalize.ts')).finalize,
+  folds: async () => (await import('./storageAdvice.ts')).folds,
+  formula: async () => (await import('./formula.ts')).formula,
+  formulaUses: async () => (await import('./formulaUses.ts')).formulaUses,
+  foundLevels: async () => (await import('./foundLevels.ts')).foundLevels,
+  impact: async () => (await import('./impact.ts')).impact,
+  judge: async () => (await import('./judge.ts')).judge,
+  judgeLoad: async () => (await import('./judgeLoad.ts')).judgeLoad,
+  levels: async () => (await import('./levels.ts')).levels,
+  match: async () => (await import('./match.ts')).match,
+  members: async () => (await import('./members.ts')).members,
+  odata: async () => (await import('./odata.ts')).odata,
+  parquetSizes: async () => (await import('./parquetSizes.ts')).parquetSizes,
+  partSpans: async () => (await import('./parts.ts')).partSpans,
+  pieces: async () => (await import('./pieces.ts')).pieces,
+  previewEdit: async () => (await import('./previewEdit.ts')).previewEdit,
+  profile: async () => (await import('./profile.ts')).profile,
+  profileOn: async () => (await import('./profileOn.ts')).profileOn,
+  proposals: async () => (await import('./proposals.ts')).proposals,
+  prune: async () => (await import('./prune.ts')).prune,
+  query: async () => (await import('./query.ts')).query,
+  release: async () => (await import('./release.ts')).release,
+  releasePlan: async () => (await import('./release.ts')).releasePlan,
+  remedies: async () => (await import('./remedies.ts')).remedies,
+  rows: async () => (await import('./rows.ts')).rows,
+  sql: async () => (await import('./sql.ts')).sql,
+  sqlDesign: async () => (await import('./sqlDesign.ts')).sqlDesign,
+  sqliteFileRights: async () => (await import('./sqlite.ts')).sqliteFileRights,
+  sqliteFileTable: async () => (await import('./sqlite.ts')).sqliteFileTable,
+  sqliteFileTables: async () => (await import('./sqlite.ts')).sqliteFileTables,
+  sqliteFileVersion: async () => (await import('./sqlite.ts')).sqliteFileVersion,
+  splitParts: async () => (await import('./parts.ts')).splitParts,
+  starAdvice: async () => (await import('./starAdvice.ts')).starAdvice,
+  storageAdvice: async () => (await import('./storageAdvice.ts')).storageAdvice,
+  stepRows: async () => (await import('./steps.ts')).stepRows,
+  steps: async () => (await import('./steps.ts')).steps,
+  rowsBehind: async () => (await import('./rowsBehind.ts')).rowsBehind,
+  explain: async () => (await import('./explain.ts')).explain,
+  trace: async () => (await import('./trace.ts')).trace,
+  transcode: async () => (await import('./transcode.ts')).transcode,
+  types: async () => (await import('./types.ts')).types,
+  unknownMembers: async () => (await import('./unknownMembers.ts')).unknownMembers,
+  values: async () => (await import('./values.ts')).values,
+  writeCorrections: async () => (await import('./corrections.ts')).writeCorrections,
 };
 export type Tasks = typeof TASKS;

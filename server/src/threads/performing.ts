@@ -16,12 +16,12 @@ export function performing(
   around: { begin(isGivenUp: () => boolean): void; end(): void },
 ): (order: Order) => Promise<Ended> {
   return async ({ kind, input, port, stop, givenUp }) => {
-    const { run, moves } = tasks[kind] as unknown as Task<unknown, unknown, unknown>;
     const isGivenUp = () => givenUp !== undefined && Atomics.load(givenUp, 0) !== 0;
     // Nobody waited until its turn came.
     if (isGivenUp()) return { fault: 'given-up', message: 'the question was given up before its turn' };
     around.begin(isGivenUp);
     try {
+      const { run, moves } = (await tasks[kind]!()) as unknown as Task<unknown, unknown, unknown>;
       const result = await run(input, {
         send: (message) => port?.postMessage(message),
         isStopped: () => stop !== undefined && Atomics.load(stop, 0) !== 0,

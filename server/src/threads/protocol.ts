@@ -20,12 +20,13 @@ export const task = <Input, Output, Message = never>(
   moves?: (output: Output) => ArrayBuffer[],
 ): Task<Input, Output, Message> => ({ run, ...(moves ? { moves } : {}) });
 
-/** All tasks of a pool by their names. */
-export type TaskList = Readonly<Record<string, Task<never, unknown, never>>>;
+/** All tasks of a pool by their names, each read when it is first asked for. */
+export type TaskList = Readonly<Record<string, () => Promise<Task<never, unknown, never>>>>;
 
-export type InputOf<T> = T extends { run(input: infer I, ways: never): unknown } ? I : never;
-export type OutputOf<T> = T extends { run(input: never, ways: never): infer O } ? Awaited<O> : never;
-export type MessageOf<T> = T extends { run(input: never, ways: Ways<infer M>): unknown } ? M : never;
+type TaskOf<T> = T extends () => Promise<infer Read> ? Read : never;
+export type InputOf<T> = TaskOf<T> extends { run(input: infer I, ways: never): unknown } ? I : never;
+export type OutputOf<T> = TaskOf<T> extends { run(input: never, ways: never): infer O } ? Awaited<O> : never;
+export type MessageOf<T> = TaskOf<T> extends { run(input: never, ways: Ways<infer M>): unknown } ? M : never;
 
 /** An error as plain data: which kind, and what it says. */
 export interface TaskFault {
