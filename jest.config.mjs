@@ -16,6 +16,7 @@ export default {
   // Tests start threads, databases and programs: on a machine that is busy with other work these take their
   // time.
   testTimeout: 30_000,
+  globalSetup: '<rootDir>/tools/jest-programs.mjs',
   setupFiles: ['<rootDir>/tools/jest-sqlite.cjs', '<rootDir>/tools/jest-seed.cjs'],
   testMatch: ['<rootDir>/*/src/**/*.test.ts', '<rootDir>/*/test/**/*.test.ts'],
   modulePathIgnorePatterns: ['<rootDir>/.*/dist/'],

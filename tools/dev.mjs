@@ -1,12 +1,11 @@
-// Development: the server from its sources (restarted on a change) and Vite for the screens.
+// Development: the server (built and started anew after a change) and Vite for the screens.
 import { spawn } from 'node:child_process';
 const run = (command, args) => spawn(command, args, { stdio: 'inherit' });
+const watched = ['core', 'contract', 'server', 'cli', 'demo'].map((folder) => `--watch-path=${folder}/src`);
 const children = [
   run(process.execPath, [
-    '--watch',
-    '--import',
-    'tsx',
-    'cli/src/main.ts',
+    ...watched,
+    'tools/dev-server.mjs',
     'serve',
     '--workspace',
     '.demo/dev.workspace.sqlite',

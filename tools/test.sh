@@ -12,8 +12,7 @@ step() { # name, command …: one test that passes or fails as a whole
 bash tools/setup.sh --tests || { echo "set-up failed"; echo "0 passed, 1 failed"; exit 1; }
 node tools/build.mjs || { echo "the build failed"; echo "0 passed, 1 failed"; exit 1; }
 
-# Threads and readers of tests run what has been built: from source each would load TypeScript by itself, which takes
-# seconds and leaves hundreds of files open.
+# Threads and readers of tests run what has just been built: Jest need not build it again.
 export CREASE_PROGRAMS="$PWD/cli/dist"
 
 scratch=$(mktemp -d)

@@ -21,7 +21,6 @@ const WATCHED_MS = 200;
 const PAGE_BYTES = 4096;
 
 const program = fileURLToPath(programAt('isolated', import.meta.url));
-const isSource = program.endsWith('.ts');
 
 interface Waiting {
   readonly task: IsolatedTask;
@@ -90,7 +89,7 @@ export class FileReaders {
   private make(): ChildProcess {
     const reader = fork(program, [], {
       serialization: 'advanced',
-      execArgv: [...(isSource ? ['--import', 'tsx'] : [])],
+      execArgv: [],
       stdio: ['ignore', 'ignore', 'inherit', 'ipc'],
     });
     reader.on('message', (message) => this.take(reader, message as IsolatedMessage));

@@ -26,8 +26,7 @@ function faultOf(error: unknown): TaskFault {
   return { fault: 'bug', message, ...(error instanceof Error && error.stack ? { trace: error.stack } : {}) };
 }
 
-// As modules of its own the second thread is there in what is built; what runs from source works alone.
-if (import.meta.url.endsWith('.mjs') && availableParallelism() > 1)
+if (availableParallelism() > 1)
   helpScansWith(
     new SecondThread(
       new URL('./scanWorker.mjs', import.meta.url),

@@ -22,7 +22,6 @@ const makeThreads = (worker: URL, threads: number, data: ThreadData) =>
     maxThreads: threads,
     idleTimeout: 60_000,
     concurrentTasksPerWorker: 1,
-    ...(worker.href.endsWith('.ts') ? { execArgv: ['--import', 'tsx'] } : {}),
   });
 
 /** A task that runs on; `stop` asks it to end early. */

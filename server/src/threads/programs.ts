@@ -1,13 +1,16 @@
 import { join } from 'node:path';
-import { pathToFileURL } from 'node:url';
+import { fileURLToPath, pathToFileURL } from 'node:url';
+
+/** Where the build puts programs, from a source file of the server two folders below `server`. */
+const BUILT = '../../../cli/dist';
 
 /**
- * The module that a thread or a process of its own runs: beside its caller, built like it or from source. Run
- * from source, CREASE_PROGRAMS may name the folder of built ones: a loader of TypeScript in each thread takes
- * seconds, and leaves hundreds of files open, which tests that start many threads cannot afford.
+ * The module that a thread or a process of its own runs. Built, it lies beside its caller. A caller that runs
+ * from source has the one that was built last, in `cli/dist` or the folder that CREASE_PROGRAMS names: a
+ * loader of TypeScript in each thread would take seconds.
  */
 export function programAt(name: string, caller: string, env: NodeJS.ProcessEnv = process.env): URL {
   if (!caller.endsWith('.ts')) return new URL(`./${name}.mjs`, caller);
-  const built = env.CREASE_PROGRAMS;
-  return built ? pathToFileURL(join(built, `${name}.mjs`)) : new URL(`./${name}.ts`, caller);
+  const folder = env.CREASE_PROGRAMS ?? fileURLToPath(new URL(BUILT, caller));
+  return pathToFileURL(join(folder, `${name}.mjs`));
 }
