@@ -27,6 +27,7 @@ import { JudgingQueue } from './judging/queue.ts';
 import { Jobs } from './jobs.ts';
 import type { ReaderLimits } from './readers/fileReaders.ts';
 import { FileReaders } from './readers/fileReaders.ts';
+import { WarmUp } from './warmUp.ts';
 import type { Pool } from './tasks/pool.ts';
 import { makePool } from './tasks/pool.ts';
 
@@ -65,6 +66,7 @@ export class Workspace {
   /** Readers of files that may be damaged: processes of their own. */
   readonly readers: FileReaders;
   readonly claims: JudgingQueue;
+  readonly warmUp: WarmUp;
   /** Folder of uploads that have not been taken in yet; emptied at the start. */
   readonly incoming: string;
   readonly uploads: Uploads;
@@ -108,6 +110,8 @@ export class Workspace {
     const verdicts = new Verdicts(this.db);
     const { passed, onBug } = this;
     this.claims = new JudgingQueue({ file, models, tables, verdicts, pool, passed, hub, clock, onBug });
+    const versionOf = (id: number) => (models.ids().includes(id) ? this.task(id) : undefined);
+    this.warmUp = new WarmUp(pool, versionOf, onBug);
   }
 
   /** Hears of faults of this program; work that the end of the program cuts short is none. */
@@ -173,6 +177,7 @@ export class Workspace {
   async close(): Promise<void> {
     this.closing = true;
     this.hub.close();
+    this.warmUp.close();
     await Promise.all([this.pool.close(), this.readers.close()]);
     this.db.close();
     rmSync(this.incoming, { recursive: true, force: true });

@@ -1,6 +1,7 @@
 export * from './dataError.ts';
 export type { ScanPlan, ScanResult } from './compiled/plan.ts';
-export { runCompiled } from './compiled/runCompiled.ts';
+export type { ResultOf, ScanWork } from './compiled/runCompiled.ts';
+export { runCompiled, workOn } from './compiled/runCompiled.ts';
 export type { ScanHelper } from './compiled/scanParts.ts';
 export { helpScansWith, scanIsNear } from './compiled/scanParts.ts';
 export { endsWhen, Interrupted, lookForInterruption, ROWS_BETWEEN_LOOKS } from './interruption.ts';
@@ -14,6 +15,7 @@ export type { Explanation } from './explain.ts';
 export type { ScanStage } from './scanStages.ts';
 export type { TracedCondition, TracedDays, TracedPart, TracedStep, TracedTable } from './trace.ts';
 export * from './unreached.ts';
+export { usualQuestions } from './usualQuestions.ts';
 export { aggregateGroups } from './aggregates.ts';
 export { Tuples } from './tuples.ts';
 export { compileRow, rowValues } from './rowFormula.ts';

@@ -97,7 +97,11 @@ export function modelRoutes(workspace: Workspace, serve: Serve): void {
 
   serve(api.models.importFile, ({ body }) => ({ id: workspace.importModel(body.text).id }));
 
-  serve(api.models.get, ({ params }) => state(params.id));
+  serve(api.models.get, ({ params: { id } }) => {
+    const opened = state(id);
+    workspace.warmUp.open(id);
+    return opened;
+  });
 
   serve(api.models.remove, ({ params: { id } }) => {
     if (!models.ids().includes(id)) throw new NoModelError(`there is no model ${id} in this workspace`);

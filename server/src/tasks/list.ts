@@ -54,6 +54,7 @@ export const TASKS = {
   transcode: async () => (await import('./transcode.ts')).transcode,
   types: async () => (await import('./types.ts')).types,
   unknownMembers: async () => (await import('./unknownMembers.ts')).unknownMembers,
+  warmUp: async () => (await import('./warmUp.ts')).warmUp,
   values: async () => (await import('./values.ts')).values,
   writeCorrections: async () => (await import('./corrections.ts')).writeCorrections,
 };

@@ -43,6 +43,8 @@ export const READING_THREADS = Math.max(2, Math.min(8, availableParallelism()));
 export class WorkPool<Tasks extends TaskList> {
   private readonly questions: Piscina;
   private readonly loads: Piscina;
+  /** Ends what runs while nobody asks anything. */
+  private idle: AbortController | undefined;
 
   constructor(
     worker: URL,
@@ -63,6 +65,29 @@ export class WorkPool<Tasks extends TaskList> {
    * asker's (`given-up` for the latter), Error for a bug.
    */
   async run<Kind extends keyof Tasks & string>(
+    kind: Kind,
+    input: InputOf<Tasks[Kind]>,
+    signal?: AbortSignal,
+  ): Promise<OutputOf<Tasks[Kind]>> {
+    this.idle?.abort();
+    return this.ask(kind, input, signal);
+  }
+
+  /**
+   * Runs a task for which nobody waits: it ends as soon as anything else is asked, and throws WorkFault
+   * `given-up` then.
+   */
+  async runIdle<Kind extends keyof Tasks & string>(
+    kind: Kind,
+    input: InputOf<Tasks[Kind]>,
+  ): Promise<OutputOf<Tasks[Kind]>> {
+    this.idle?.abort();
+    const own = new AbortController();
+    this.idle = own;
+    return this.ask(kind, input, own.signal);
+  }
+
+  private async ask<Kind extends keyof Tasks & string>(
     kind: Kind,
     input: InputOf<Tasks[Kind]>,
     signal?: AbortSignal,
@@ -93,6 +118,7 @@ export class WorkPool<Tasks extends TaskList> {
     onMessage: (message: MessageOf<Tasks[Kind]>) => void,
     threads: 'questions' | 'loads' = 'questions',
   ): Running<OutputOf<Tasks[Kind]>> {
+    if (threads === 'questions') this.idle?.abort();
     const stop = new Int32Array(new SharedArrayBuffer(4));
     const { port1, port2 } = new MessageChannel();
     // The result and the messages come on ways of their own: the task is done when both have ended.

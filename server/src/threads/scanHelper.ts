@@ -1,6 +1,6 @@
 import { MessageChannel, receiveMessageOnPort, Worker } from 'node:worker_threads';
 import type { MessagePort } from 'node:worker_threads';
-import type { ScanHelper, ScanPlan, ScanResult } from '@crease/core/query';
+import type { ResultOf, ScanHelper, ScanPlan, ScanResult, ScanWork } from '@crease/core/query';
 
 /** What both threads read and write of each other: whether the helper is there, and what it has done. */
 const [READY, DONE, SLOTS] = [0, 1, 2];
@@ -15,7 +15,8 @@ interface Place {
 
 /** A part of a scan as it is sent: what lies in shared memory is named, everything else is copied. */
 interface SentScan {
-  readonly plan: Omit<ScanPlan, 'inputs'>;
+  readonly work: ScanWork;
+  /** In place of those of the plan. */
   readonly inputs: readonly (Input | Place)[];
 }
 
@@ -23,7 +24,7 @@ interface SentScan {
 const LONGEST_WAIT_MS = 60_000;
 
 /** What comes back: a result, or what went wrong. */
-type EndedScan = { readonly result: ScanResult } | { readonly message: string };
+type EndedScan = { readonly result: ScanResult | Uint32Array } | { readonly message: string };
 
 export interface HelperStart {
   readonly port: MessagePort;
@@ -63,19 +64,22 @@ export class SecondThread implements ScanHelper {
     this.port = port1;
   }
 
-  begin(plan: ScanPlan): (() => ScanResult | undefined) | undefined {
+  begin<Work extends ScanWork>(work: Work): (() => ResultOf<Work> | undefined) | undefined {
     this.prepare();
     if (Atomics.load(this.state, READY) === 0) return undefined;
     const port = this.port!;
     const number = ++this.sent;
-    const { inputs, ...rest } = plan;
-    const message: SentScan = { plan: rest, inputs: inputs.map((input) => this.sendable(input)) };
+    const { plan } = work;
+    const message: SentScan = {
+      work: { ...work, plan: { ...plan, inputs: [] } },
+      inputs: plan.inputs.map((input) => this.sendable(input)),
+    };
     port.postMessage(message);
     return () => {
       const waited = Atomics.wait(this.state, DONE, number - 1, LONGEST_WAIT_MS);
       const received = receiveMessageOnPort(port) as { message: EndedScan } | undefined;
       const ended = received?.message;
-      if (ended && 'result' in ended) return ended.result;
+      if (ended && 'result' in ended) return ended.result as ResultOf<Work>;
       // It has failed, or does not answer: from now on this thread works alone.
       Atomics.store(this.state, READY, 0);
       this.onBug(new Error(`the second thread of a scan: ${ended?.message ?? waited}`));
@@ -92,7 +96,10 @@ export class SecondThread implements ScanHelper {
 }
 
 /** What the second thread does, all its life. */
-export function help({ port, state, memory }: HelperStart, run: (plan: ScanPlan) => ScanResult): void {
+export function help(
+  { port, state, memory }: HelperStart,
+  run: (work: ScanWork) => ScanResult | Uint32Array,
+): void {
   let received = 0;
   const answer = (ended: EndedScan): void => {
     port.postMessage(ended);
@@ -106,10 +113,10 @@ export function help({ port, state, memory }: HelperStart, run: (plan: ScanPlan)
     // Typed arrays may lie in shared memory, whatever their type says.
     return new Codes(memory as unknown as ArrayBuffer, at, length);
   };
-  port.on('message', ({ plan, inputs }: SentScan) => {
+  port.on('message', ({ work, inputs }: SentScan) => {
     let ended: EndedScan;
     try {
-      ended = { result: run({ ...plan, inputs: inputs.map(inputOf) }) };
+      ended = { result: run({ ...work, plan: { ...work.plan, inputs: inputs.map(inputOf) } }) };
     } catch (error) {
       ended = { message: error instanceof Error ? error.message : String(error) };
     }

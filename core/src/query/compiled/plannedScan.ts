@@ -14,9 +14,9 @@ import type { CodeCount } from './mediansByCount.ts';
 import { mediansByCount } from './mediansByCount.ts';
 import { codesByRow, filterOf, planAggregate } from './planFields.ts';
 import { probesOf, stridesOf } from './planProbes.ts';
-import { isHashed, rowsOfGroup, runCompiled } from './runCompiled.ts';
+import { isHashed, runCompiled } from './runCompiled.ts';
 import { runPlain } from './runPlain.ts';
-import { runHelped } from './scanParts.ts';
+import { rowsOfGroup, runHelped } from './scanParts.ts';
 
 const WORTH_CODE = 20_000;
 
@@ -177,7 +177,7 @@ export class PlannedScan {
   rowsOf(place: number): number[] | undefined {
     const plan = this.planOf([]);
     if (this.places || !this.isCompiled(plan) || isHashed(plan)) return undefined;
-    return rowsOfGroup(plan, this.groupNumbers[place]!);
+    return Array.from(rowsOfGroup(plan, this.groupNumbers[place]!));
   }
 
   private planOf(fields: readonly Field[]): ScanPlan {

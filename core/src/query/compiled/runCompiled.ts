@@ -82,8 +82,19 @@ export function runCompiled(
   return new Run(plan, wanted.groups).run();
 }
 
-/** The rows of one group, ascending, of a plan that is not hashed: no list is made of the others. */
-export const rowsOfGroup = (plan: ScanPlan, group: number): number[] => new Run(plan, true).rowsOf(group);
+/** What is wanted of a plan: its groups, or the rows of one of them. */
+export type ScanWork =
+  | { readonly kind: 'groups'; readonly plan: ScanPlan }
+  | { readonly kind: 'rows'; readonly plan: ScanPlan; readonly group: number };
+
+/** Does what is wanted of a plan, alone. */
+export function workOn<Work extends ScanWork>(work: Work): ResultOf<Work>;
+export function workOn(work: ScanWork): ScanResult | Uint32Array {
+  return work.kind === 'groups' ? runCompiled(work.plan) : new Run(work.plan, true).rowsOf(work.group);
+}
+
+/** Groups, or rows ascending. Of a plan that is hashed no rows are told. */
+export type ResultOf<Work extends ScanWork> = Work extends { kind: 'rows' } ? Uint32Array : ScanResult;
 
 class Run {
   private readonly grouping: Grouping;
@@ -287,12 +298,12 @@ class Run {
     };
   }
 
-  rowsOf(group: number): number[] {
+  rowsOf(group: number): Uint32Array {
     const found: number[] = [];
     this.eachBlock((from, rows) =>
       appendPlaces(new Int32Array(this.memory.buffer, this.outAt, rows), group, from, found),
     );
-    return found;
+    return Uint32Array.from(found);
   }
 
   /** Brings blocks of rows over and works on them; `then` is called after each. */

@@ -1,8 +1,8 @@
 import fc from 'fast-check';
 import type { Field, ScanPlan } from './plan.ts';
 import { NULL_INTEGER } from './plan.ts';
-import { runCompiled } from './runCompiled.ts';
-import { helpScansWith, mergedScans, partOf, runHelped } from './scanParts.ts';
+import { runCompiled, workOn } from './runCompiled.ts';
+import { helpScansWith, mergedScans, partOf, rowsOfGroup, runHelped } from './scanParts.ts';
 
 const ROWS = 3000;
 const fields: readonly Field[] = [
@@ -64,9 +64,9 @@ test('two parts of a scan together give what one run gives', () => {
 test('a scan of many rows is helped with; distinct counts, hashed groups and small scans are not', () => {
   let helped = 0;
   helpScansWith({
-    begin: (plan) => {
+    begin: (work) => {
       helped++;
-      return () => runCompiled(plan);
+      return () => workOn(work);
     },
   });
   const small = planOf(1, 10, fields);
@@ -83,6 +83,10 @@ test('a scan of many rows is helped with; distinct counts, hashed groups and sma
   };
   expect(runHelped(large)).toEqual(runCompiled(large));
   expect(helped).toBe(1);
+  const rows = rowsOfGroup(large, 7);
+  expect(helped).toBe(2);
+  expect([...rows]).toEqual(Array.from({ length: many / 10 }, (_, i) => 10 * i + 7));
+  helped = 1;
   const distinct: ScanPlan = { ...large, fields: [{ kind: 'distinct', input: 1, width: 5 }] };
   expect(runHelped(distinct)).toEqual(runCompiled(distinct));
   expect(helped).toBe(1);
@@ -103,4 +107,5 @@ test('where the helper has no result after all, its part is done here', () => {
     ],
   };
   expect(runHelped(plan)).toEqual(runCompiled(plan));
+  expect(rowsOfGroup(plan, 3)).toEqual(workOn({ kind: 'rows', plan, group: 3 }));
 });

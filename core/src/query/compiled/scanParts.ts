@@ -1,6 +1,7 @@
 import type { Codes } from '../../columns/index.ts';
 import type { FieldResult, ScanPlan, ScanResult } from './plan.ts';
-import { isHashed, runCompiled } from './runCompiled.ts';
+import type { ResultOf, ScanWork } from './runCompiled.ts';
+import { isHashed, workOn } from './runCompiled.ts';
 
 /**
  * Somebody who works on a part of a scan at the same time. `begin` gives a function that waits for the result
@@ -9,7 +10,7 @@ import { isHashed, runCompiled } from './runCompiled.ts';
 export interface ScanHelper {
   /** Gets ready while nothing is to be done yet. */
   prepare?(): void;
-  begin(plan: ScanPlan): (() => ScanResult | undefined) | undefined;
+  begin<Work extends ScanWork>(work: Work): (() => ResultOf<Work> | undefined) | undefined;
 }
 
 /** With fewer rows than that, one alone is done as soon. */
@@ -35,19 +36,43 @@ export function runHelped(plan: ScanPlan): ScanResult {
     // Hashed groups are too many to be put together in less time than is won.
     !isHashed(plan) &&
     !plan.fields.some((f) => f.kind === 'distinct');
-  if (!helper || !mayPart) return runCompiled(plan);
+  const work = { kind: 'groups', plan } as const;
+  if (!mayPart) return workOn(work);
+  return inHalves(work, (first, second) => mergedScans(plan, first, second));
+}
+
+/** The rows of one group, ascending, of a plan that is not hashed: no list is made of the others. */
+export function rowsOfGroup(plan: ScanPlan, group: number): Uint32Array {
+  const work = { kind: 'rows', plan, group } as const;
+  if (plan.rowCount < WORTH_HELP) return workOn(work);
+  return inHalves(work, (first, second, from) => {
+    const rows = new Uint32Array(first.length + second.length);
+    rows.set(first);
+    second.forEach((row, k) => (rows[first.length + k] = row + from));
+    return rows;
+  });
+}
+
+/** Half of the work is the helper's, where there is one; `from` is the row with which its half begins. */
+function inHalves<Work extends ScanWork>(
+  work: Work,
+  together: (first: ResultOf<Work>, second: ResultOf<Work>, from: number) => ResultOf<Work>,
+): ResultOf<Work> {
+  const { plan } = work;
   const half = plan.rowCount >>> 1;
-  const second = helper.begin(partOf(plan, half, plan.rowCount));
-  if (!second) return runCompiled(plan);
-  let first: ScanResult;
+  const firstHalf = { ...work, plan: partOf(plan, 0, half) };
+  const secondHalf = { ...work, plan: partOf(plan, half, plan.rowCount) };
+  const second = helper?.begin(secondHalf);
+  if (!second) return workOn(work);
+  let first: ResultOf<Work>;
   try {
-    first = runCompiled(partOf(plan, 0, half));
+    first = workOn(firstHalf);
   } catch (error) {
     // The helper's result belongs to this scan: the next one must not take it for its own.
     second();
     throw error;
   }
-  return mergedScans(plan, first, second() ?? runCompiled(partOf(plan, half, plan.rowCount)));
+  return together(first, second() ?? workOn(secondHalf), half);
 }
 
 /** The plan over some of its rows. */
