@@ -26,6 +26,7 @@ export class WarmUp {
     /** Undefined where the model is gone, or cannot be read. */
     private readonly versionOf: (modelId: number) => ModelVersion | undefined,
     private readonly onBug: (error: unknown) => void,
+    private readonly quietMs = QUIET_MS,
   ) {}
 
   /** Somebody opened the model. */
@@ -34,7 +35,7 @@ export class WarmUp {
     if (triesLeft === 0) return;
     this.timer = setTimeout(() => {
       this.begin(modelId, triesLeft).catch(this.onBug);
-    }, QUIET_MS).unref();
+    }, this.quietMs).unref();
   }
 
   close(): void {

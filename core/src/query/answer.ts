@@ -233,7 +233,7 @@ export interface Addressed {
 export function addressCells(model: ModelData, query: Query, cells: readonly AskedCell[]): Addressed[] {
   const { limit: _limit, ...whole } = query;
   const measures = cells.reduce((all, cell) => measuredBy(all, cell.measure), query.measures);
-  const worked = workedOut(model, { ...whole, measures, sort: [] }, 'code points');
+  const worked = workedOut(model, { ...whole, measures, sort: [] }, 'code points', 'of the last answer');
   return cells.map((cell) => addressed(worked, cell));
 }
 

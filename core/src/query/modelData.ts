@@ -8,7 +8,7 @@ import type { Path, RowIndex, Via } from '../relate/index.ts';
 import type { DataOracle, TypedAggregate } from '../formula/index.ts';
 import { FormulaChecker, mentionsRole, withRoles } from '../formula/index.ts';
 import { PlannedScan } from './compiled/plannedScan.ts';
-import type { Executor, ModelRows } from './modelRows.ts';
+import type { Executor, FoundCell, ModelRows } from './modelRows.ts';
 import { DataError } from './dataError.ts';
 import { derivedColumn } from './derivedColumn.ts';
 import { LookupRecorder } from './lookupRecorder.ts';
@@ -36,6 +36,8 @@ export class ModelData implements DataOracle, ModelRows {
   /** Of the last question with parts on the spot: it is kept, as while one types a filter beside them. */
   private variant: { readonly key: string; readonly data: ModelData } | undefined;
   private readonly determined = new Map<string, boolean>();
+  /** The cells of the answer that was given last, with the question: what is asked next is often about it. */
+  lastAnswer: { readonly question: string; readonly cells: readonly FoundCell[] } | undefined;
 
   /**
    * `load` gives the stored rows of a table by its name in the model; it throws DataError where there are

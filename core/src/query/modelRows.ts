@@ -9,6 +9,13 @@ import type { KeyColumns, PathStart } from './rowIndexes.ts';
 /** Which executor runs plans. `auto` has code made where there are enough rows to be worth it. */
 export type Executor = 'auto' | 'plain' | 'compiled';
 
+/** A tuple of members, with the value of each measure. */
+export interface FoundCell {
+  /** By axis. */
+  readonly codes: readonly number[];
+  readonly values: readonly Value[];
+}
+
 /**
  * What the way from a question to its answer reads of a model and its rows; `ModelData` has it. All throw
  * DataError for what cannot be had.

@@ -8,6 +8,7 @@ import type { Cells } from './cells.ts';
 import { cellsOf, singleCell } from './cells.ts';
 import { Evaluator } from './evaluate.ts';
 import type { ModelData } from './modelData.ts';
+import type { FoundCell } from './modelRows.ts';
 import { FOUND, meetingAxis, noMemberOf } from './noMember.ts';
 import { plainQuery } from './onTheSpot.ts';
 import { scan } from './scan.ts';
@@ -16,8 +17,17 @@ import { unreachedBy } from './unreached.ts';
 import type { AnswerMember, Order, TextOrder, Worked, WorkedRow } from './workedRows.ts';
 import { byAll, byCode, byMembers, byValues, valuesOf } from './workedRows.ts';
 
-/** Works a query out. Throws QueryError for what the model does not have, or a measure that is broken. */
-export function workedOut(model: ModelData, query: Query, texts: TextOrder): Worked {
+/**
+ * Works a query out. Throws QueryError for what the model does not have, or a measure that is broken.
+ * `cells` says whether those of the answer that was given last are taken where they are of the same question:
+ * for what is asked about it.
+ */
+export function workedOut(
+  model: ModelData,
+  query: Query,
+  texts: TextOrder,
+  cells: 'anew' | 'of the last answer' = 'anew',
+): Worked {
   const asked = plainQuery(model, query);
   const plain = asked.query;
   const data = model.ofModel(asked.model).forQuery(plain);
@@ -38,21 +48,12 @@ export function workedOut(model: ModelData, query: Query, texts: TextOrder): Wor
     repeat: false,
   };
   const unreached = measures.map((m) => unreachedBy(data, m.node, context));
-  const cells = listedCells(evaluator, context, measures, having, plain);
-  const values = valuesOf(evaluator, context, cells, [...measures, ...having]);
-  const hiding = axes.flatMap(({ hidden }, p) => (hidden ? [{ hidden, codes: cells.tuples.codes[p]! }] : []));
-  const isListed = (cell: number) =>
-    having.every((_, i) => values[measures.length + i]![cell] === true) &&
-    hiding.every(({ hidden, codes }) => hidden[codes[cell]!] === 0);
-  const listed: WorkedRow[] = [];
-  for (let cell = 0; cell < cells.tuples.size; cell++)
-    if (isListed(cell))
-      listed.push({
-        within: context,
-        codes: cells.tuples.codes.map((codes) => codes[cell]!),
-        values: measures.map((_, i) => values[i]![cell]!),
-        isOthers: false,
-      });
+  const question = questionOf(asked);
+  const known = cells === 'anew' ? undefined : data.lastAnswer;
+  const found =
+    known?.question === question ? known.cells : cellsFound(evaluator, context, measures, having, plain);
+  data.lastAnswer = found.length <= MOST_KEPT ? { question, cells: found } : undefined;
+  const listed = found.map((cell): WorkedRow => ({ ...cell, within: context, isOthers: false }));
   const worked = { data, asked, members, apart, context, measures, unreached, evaluator };
   const chosen = asked.top ? topRows(worked, asked.top, listed) : listed;
   const order = orderOf(worked, texts);
@@ -62,6 +63,40 @@ export function workedOut(model: ModelData, query: Query, texts: TextOrder): Wor
       ? firstOf(chosen, plain.limit, order)
       : [...chosen].sort(order);
   return { ...worked, rows: limited(ordered, asked.byCount, plain.limit) };
+}
+
+/** Cells of an answer with more are not kept. */
+const MOST_KEPT = 20_000;
+
+/** What of a question says which cells its answer has. */
+function questionOf({ query, having }: Worked['asked']): string {
+  const { by, measures, filters, unmatched } = query;
+  return JSON.stringify([by, measures, filters, unmatched, having]);
+}
+
+/** The cells that an answer lists, in no order, with the values of its measures. */
+function cellsFound(
+  evaluator: Evaluator,
+  context: Context,
+  measures: readonly AskedMeasure[],
+  having: readonly AskedMeasure[],
+  query: PlainQuery,
+): FoundCell[] {
+  const cells = listedCells(evaluator, context, measures, having, query);
+  const values = valuesOf(evaluator, context, cells, [...measures, ...having]);
+  const { codes: tuples } = cells.tuples;
+  const hiding = context.axes.flatMap(({ hidden }, p) => (hidden ? [{ hidden, codes: tuples[p]! }] : []));
+  const isListed = (cell: number) =>
+    having.every((_, i) => values[measures.length + i]![cell] === true) &&
+    hiding.every(({ hidden, codes }) => hidden[codes[cell]!] === 0);
+  const found: FoundCell[] = [];
+  for (let cell = 0; cell < cells.tuples.size; cell++)
+    if (isListed(cell))
+      found.push({
+        codes: tuples.map((codes) => codes[cell]!),
+        values: measures.map((_, i) => values[i]![cell]!),
+      });
+  return found;
 }
 
 /** The members of a row, as an answer has them; `places` are those of its axes. */

@@ -7,6 +7,7 @@ import type { Axis, Context } from './context.ts';
 import type { Cells } from './cells.ts';
 import type { Evaluator } from './evaluate.ts';
 import type { ModelData } from './modelData.ts';
+import type { FoundCell } from './modelRows.ts';
 import type { PlainAsked } from './onTheSpot.ts';
 import { unreachedBy } from './unreached.ts';
 
@@ -18,13 +19,10 @@ export type Json = null | boolean | number | string;
  */
 export type AnswerMember = Json | NoMember | Others;
 
-/** A row of an answer: a tuple of members, with the value of each measure. */
-export interface WorkedRow {
+/** A row of an answer. */
+export interface WorkedRow extends FoundCell {
   /** Has the axes that its codes belong to; a row of others has one of its own for what it stands for. */
   readonly within: Context;
-  /** By axis. */
-  readonly codes: readonly number[];
-  readonly values: readonly Value[];
   /** Whether its last member of `by` is all that a top leaves over. */
   readonly isOthers: boolean;
 }

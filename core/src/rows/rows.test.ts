@@ -172,3 +172,38 @@ test('rows behind a subtotal of a question laid out across, and behind all other
   expect(answer.rows.at(-1)).toEqual([{ others: true }, 5]);
   expect(numbers(of({ measure: 'Loans', by: [{ others: true }] }, top))).toEqual([3, 4, 6, 7, 8]);
 });
+
+test('cells of the answer before are found anew where the question is another one, or the rows are', () => {
+  const asked: Query = { by: ['branch.name'], measures: ['Loans'] };
+  const listed = (of: ModelData, more: Partial<Query>, by: AskedCell['by']) => {
+    const whole = { ...asked, ...more };
+    answerQuery(of, asked);
+    return rowsBehind(of, { query: whole, cells: [{ measure: 'Loans', by }] }).aggregates[0]!.rows.map(
+      ([no]) => no,
+    );
+  };
+  const others: Partial<Query>[] = [
+    {},
+    { sort: [{ of: 'Loans', order: 'descending' }], limit: 1 },
+    { filters: [{ where: 'loan.fine > 0.6' }] },
+    { filters: [{ having: '"Loans" > 2' }] },
+    { filters: [{ top: 3, of: 'Loans' }] },
+    { by: ['loan.card'] },
+    { unmatched: 'apart' },
+  ];
+  for (const more of others) {
+    const afresh = new ModelData(model, (name) => rows.get(name.toLowerCase())!, 0);
+    const by = more.by ? [8] : ['North'];
+    const whole = { ...asked, ...more };
+    expect(listed(data, more, by)).toEqual(
+      rowsBehind(afresh, { query: whole, cells: [{ measure: 'Loans', by }] }).aggregates[0]!.rows.map(
+        ([no]) => no,
+      ),
+    );
+  }
+  answerQuery(data, asked);
+  const filtered = { ...asked, filters: [{ where: 'loan.fine > 100' }] };
+  expect(() => rowsBehind(data, { query: filtered, cells: [{ measure: 'Loans', by: ['North'] }] })).toThrow(
+    'the answer has no row ["North"]',
+  );
+});
