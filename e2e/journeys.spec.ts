@@ -345,6 +345,9 @@ test('find or do reaches every object from the keyboard', async ({ page }) => {
   await page.getByRole('combobox', { name: 'Find or do' }).fill('dark theme');
   await page.keyboard.press('Enter');
   await expect(page.locator('html')).toHaveAttribute('data-theme', 'dark');
+  // What else tells the theme follows.
+  await page.getByRole('button', { name: 'Light theme' }).click();
+  await expect(page.locator('html')).toHaveAttribute('data-theme', 'light');
 });
 
 test('an address that leads nowhere says so, and an unknown model too', async ({ page }) => {

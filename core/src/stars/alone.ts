@@ -10,14 +10,18 @@ export function tablesInNoStar(model: Model): Table[] {
   if (model.tables.length < 2) return [];
   const fold = (name: string) => name.toLowerCase();
   const roles = new Map(model.tables.map((t) => [fold(t.name), t.role]));
-  const links = (model.relationships ?? []).map((r) => [fold(r.from.table), fold(r.to.table)] as const);
+  const entered = new Map<string, string[]>();
+  const leads = (from: string, to: string) => entered.set(from, [...(entered.get(from) ?? []), to]);
+  for (const r of model.relationships ?? []) {
+    const [from, to] = [fold(r.from.table), fold(r.to.table)];
+    leads(from, to);
+    // A bridge is entered from the table that it refers to, and leads on from there.
+    if (roles.get(from) === 'bridge') leads(to, from);
+  }
   const inStar = new Set<string>();
   const open = model.tables.filter((t) => t.role === 'fact').map((t) => fold(t.name));
   for (let name = open.pop(); name !== undefined; name = open.pop())
-    for (const [from, to] of links) {
-      // A bridge is entered from the table that it refers to, and leads on from there.
-      const enters = to === name && roles.get(from) === 'bridge' ? from : from === name ? to : undefined;
-      if (enters === undefined) continue;
+    for (const enters of entered.get(name) ?? []) {
       inStar.add(name);
       if (!inStar.has(enters)) open.push(enters);
       inStar.add(enters);

@@ -43,26 +43,23 @@ const PLACES: readonly (readonly [text: string, stage: string, view: string])[] 
 const MOST = 60;
 
 /** One box for every object and every command: type, arrows, Enter. */
-export function FindOrDo({
-  open,
-  onClose,
-  onHelp,
-  onLook,
-}: {
-  open: boolean;
-  onClose: () => void;
-  onHelp: () => void;
-  onLook: () => void;
-}) {
+export function FindOrDo({ open, ...ways }: Ways & { open: boolean }) {
+  // Of a large model the list takes its time: it is made for who opens it.
+  return open && <Opened {...ways} />;
+}
+
+interface Ways {
+  readonly onClose: () => void;
+  readonly onHelp: () => void;
+  readonly onLook: () => void;
+}
+
+function Opened({ onClose, onHelp, onLook }: Ways) {
   const [search, setSearch] = useState('');
   const items = useItems({ onHelp, onLook });
   const found = useMemo(() => matching(items, search), [items, search]);
-  const close = () => {
-    onClose();
-    setSearch('');
-  };
   return (
-    <Dialog open={open} onClose={close} className="relative z-50">
+    <Dialog open onClose={onClose} className="relative z-50">
       <div className="fixed inset-0 bg-ink/25" aria-hidden />
       <div className="fixed inset-0 flex justify-center pt-[12vh]">
         <DialogPanel
@@ -73,7 +70,7 @@ export function FindOrDo({
             value={null}
             onChange={(item) => {
               if (!item) return;
-              close();
+              onClose();
               item.run();
             }}
           >

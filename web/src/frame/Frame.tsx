@@ -1,4 +1,4 @@
-import { Suspense, useEffect, useState } from 'react';
+import { Suspense, useEffect, useMemo, useState } from 'react';
 import { Link, NavLink, Outlet, useLocation, useParams } from 'react-router';
 import { Dialog, DialogBackdrop, DialogPanel, DialogTitle } from '@headlessui/react';
 import { CircleHelp, Command, Moon, Redo2, Sun, Undo2 } from 'lucide-react';
@@ -133,8 +133,16 @@ function Spine() {
     if (selection && shows.includes(selection.kind)) next.set('sel', selectionText(selection));
     return next.size > 0 ? `?${next}` : '';
   };
+  const brokenOf = useMemo(
+    () =>
+      Map.groupBy(
+        (claims?.claims ?? []).filter((c) => c.verdict === 'broken'),
+        (c) => c.kind as string,
+      ),
+    [claims],
+  );
   const broken = (kinds: readonly string[]) =>
-    (claims?.claims ?? []).filter((c) => c.verdict === 'broken' && kinds.includes(c.kind)).length;
+    kinds.reduce((sum, kind) => sum + (brokenOf.get(kind)?.length ?? 0), 0);
   return (
     <nav
       aria-label="Stages"

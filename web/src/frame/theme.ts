@@ -1,4 +1,4 @@
-import { useEffect, useState } from 'react';
+import { useSyncExternalStore } from 'react';
 
 export type Theme = 'light' | 'dark';
 const KEY = 'crease.theme';
@@ -12,19 +12,23 @@ const wanted = (): Theme => {
       : 'light';
 };
 
-document.documentElement.dataset.theme = wanted();
+const root = document.documentElement;
+const listeners = new Set<() => void>();
+root.dataset.theme = wanted();
 
-/** The theme, kept in this browser; the system's until one is chosen. */
-export function useTheme(): [Theme, (theme: Theme) => void] {
-  const [theme, setTheme] = useState<Theme>(wanted);
-  useEffect(() => {
-    document.documentElement.dataset.theme = theme;
-  }, [theme]);
-  return [
-    theme,
-    (next) => {
-      localStorage.setItem(KEY, next);
-      setTheme(next);
-    },
-  ];
+const subscribe = (listener: () => void): (() => void) => {
+  listeners.add(listener);
+  return () => listeners.delete(listener);
+};
+
+function choose(theme: Theme): void {
+  localStorage.setItem(KEY, theme);
+  root.dataset.theme = theme;
+  for (const listener of listeners) listener();
 }
+
+/** The theme, kept in this browser; the system's until one is chosen. All that show it have the same one. */
+export const useTheme = (): [Theme, (theme: Theme) => void] => [
+  useSyncExternalStore(subscribe, () => root.dataset.theme as Theme),
+  choose,
+];

@@ -1,6 +1,7 @@
 import { noValueText } from '@crease/core/interchange';
 import type { ValueFormat } from '@crease/core/model';
 import type { AnswerMember } from '@crease/core/query';
+import { numberFormat } from './numberText.ts';
 
 export const isNumeric = (type: string): boolean => /^(integer|decimal|double)/.test(type);
 
@@ -75,7 +76,7 @@ function formatNumber(value: number | string, type: string, format: ValueFormat)
       : { minimumFractionDigits: decimals, maximumFractionDigits: decimals }),
   };
   // Intl takes decimal strings and keeps all their digits.
-  const text = new Intl.NumberFormat(undefined, options).format(number as unknown as number);
+  const text = numberFormat(options).format(number as unknown as number);
   const scaled = `${text}${format.scale ? ` ${SCALES[format.scale]!}` : ''}${format.percent ? ' %' : ''}`;
   const isZero = !/[1-9]/.test(text);
   const unit = format.unit ?? '';

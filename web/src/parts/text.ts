@@ -1,5 +1,7 @@
-const whole = new Intl.NumberFormat();
-const short = new Intl.NumberFormat(undefined, { notation: 'compact', maximumFractionDigits: 1 });
+import { numberFormat } from './numberText.ts';
+
+const whole = numberFormat();
+const short = numberFormat({ notation: 'compact', maximumFractionDigits: 1 });
 
 export const count = (n: number): string => whole.format(n);
 /** 12,345,678 as 12.3M; small numbers in full. */
@@ -10,7 +12,7 @@ const UNITS = ['B', 'kB', 'MB', 'GB', 'TB'];
 export function bytes(n: number): string {
   let [value, unit] = [n, 0];
   while (value >= 1000 && unit < UNITS.length - 1) [value, unit] = [value / 1000, unit + 1];
-  return `${unit === 0 ? value : value.toLocaleString(undefined, { maximumSignificantDigits: 3 })} ${UNITS[unit]}`;
+  return `${unit === 0 ? value : numberFormat({ maximumSignificantDigits: 3 }).format(value)} ${UNITS[unit]}`;
 }
 
 /** The smallest share that two decimals tell from none. */
@@ -19,10 +21,10 @@ const LEAST_SHARE = 0.00005;
 export const percent = (part: number): string =>
   part > 0 && part < LEAST_SHARE
     ? `< ${percent(2 * LEAST_SHARE)}`
-    : part.toLocaleString(undefined, {
+    : numberFormat({
         style: 'percent',
         maximumFractionDigits: part > 0 && part < 0.01 ? 2 : 1,
-      });
+      }).format(part);
 
 export const moment = (iso: string): string =>
   new Date(iso).toLocaleString(undefined, { dateStyle: 'medium', timeStyle: 'short' });

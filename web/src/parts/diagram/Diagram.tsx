@@ -9,6 +9,7 @@ import { Overview } from './Overview.tsx';
 import { Scene } from './Scene.tsx';
 import type { ColumnDrag, HeldCard } from './useDrags.ts';
 import { useCardDrag, useColumnDrag } from './useDrags.ts';
+import { useDrawn } from './useDrawn.ts';
 import type { Viewport } from './useViewport.ts';
 import { useViewport } from './useViewport.ts';
 import { isCut, lookingAt, seenPart } from './view.ts';
@@ -63,6 +64,7 @@ export function Diagram({
 
   const detail: 'names' | 'keys' = view.zoom < 0.34 ? 'names' : 'keys';
   const seen = seenPart(view, size);
+  const drawn = useDrawn(cards, edges, seen, selected?.toLowerCase());
 
   return (
     <div className="relative min-h-0 flex-1">
@@ -78,8 +80,8 @@ export function Diagram({
       >
         <g transform={`translate(${view.x} ${view.y}) scale(${view.zoom})`}>
           <Scene
-            cards={cards}
-            edges={edges}
+            cards={drawn.cards}
+            edges={drawn.edges}
             claims={claims}
             selection={selection}
             detail={detail}

@@ -1,4 +1,14 @@
-import { boundsOf, firstView, fitted, isCut, lookingAt, READABLE_ZOOM, seenPart } from './view.ts';
+import {
+  boundsOf,
+  drawnPart,
+  firstView,
+  fitted,
+  isCut,
+  lookingAt,
+  READABLE_ZOOM,
+  seenPart,
+  tilesOf,
+} from './view.ts';
 
 const window = { width: 700, height: 600 };
 const card = (x: number, y: number) => ({ x, y, width: 160, height: 100 });
@@ -38,3 +48,44 @@ test('a press in the overview brings its point into the middle and keeps the zoo
 });
 
 test('no cards take no room', () => expect(boundsOf([])).toEqual({ left: 0, top: 0, right: 1, bottom: 1 }));
+
+describe('what is drawn', () => {
+  const grid = (side: number) => {
+    const cards = Array.from({ length: side * side }, (_, i) => ({
+      ...card((i % side) * 300, Math.floor(i / side) * 300),
+      table: { name: `T${i}` },
+    }));
+    // Each with the next one, and the first with the last.
+    const edges = cards.map((from, i) => ({ from, to: cards[(i + 1) % cards.length]! }));
+    return { cards, edges } as unknown as Parameters<typeof drawnPart>[0];
+  };
+  const at = (x: number, y: number) => tilesOf(seenPart({ x: -x, y: -y, zoom: 1 }, window));
+
+  test('of a small diagram all, wherever the window is', () => {
+    const all = grid(7);
+    expect(drawnPart(all, at(90_000, 0), undefined)).toBe(all);
+  });
+
+  test('of a large one what is seen, what lies beside it, and what is selected', () => {
+    const all = grid(20);
+    const drawn = drawnPart(all, at(600, 600), 't399');
+    const names = drawn.cards.map((c) => c.table.name);
+    // The window shows 600 to 1300 by 600 to 1200: columns 2 to 4, rows 2 to 3.
+    expect(names).toEqual(expect.arrayContaining(['T42', 'T44', 'T62', 'T64', 'T399']));
+    expect(names.length).toBeLessThan(60);
+    expect(names).not.toContain('T8');
+    // A line across the window whose cards are both far away.
+    const across = { from: all.cards[40]!, to: all.cards[59]! };
+    const lines = drawnPart(
+      { ...all, edges: [across, { from: all.cards[0]!, to: all.cards[1]! }] },
+      at(3000, 600),
+      undefined,
+    );
+    expect(lines.edges).toEqual([across]);
+  });
+
+  test('moving a little draws the same, moving on draws the next', () => {
+    expect(at(610, 0)).toEqual(at(690, 0));
+    expect(at(610, 0)).not.toEqual(at(1210, 0));
+  });
+});

@@ -88,6 +88,49 @@ export const seenPart = (view: View, size: Size): Bounds => ({
   bottom: (size.height - view.y) / view.zoom,
 });
 
+/** Of a larger diagram only what is near to the window is drawn. */
+const MANY_CARDS = 60;
+/** In diagram units: what is drawn changes once the window has moved that far. */
+const TILE = 300;
+
+/**
+ * What to draw of a diagram: the cards that are seen or close to that, those of `kept` names (in lower case),
+ * and the lines that may cross the window. Moving within a tile draws the same.
+ */
+export function drawnPart<
+  C extends Pick<Card, 'x' | 'y' | 'width' | 'height' | 'table'>,
+  E extends { readonly from: C; readonly to: C },
+>(
+  all: { readonly cards: readonly C[]; readonly edges: readonly E[] },
+  tiles: Bounds,
+  kept: string | undefined,
+) {
+  if (all.cards.length <= MANY_CARDS) return all;
+  const meets = (left: number, top: number, right: number, bottom: number) =>
+    left < tiles.right && right > tiles.left && top < tiles.bottom && bottom > tiles.top;
+  return {
+    cards: all.cards.filter(
+      (c) => meets(c.x, c.y, c.x + c.width, c.y + c.height) || c.table.name.toLowerCase() === kept,
+    ),
+    edges: all.edges.filter(({ from, to }) =>
+      meets(
+        Math.min(from.x, to.x),
+        Math.min(from.y, to.y),
+        Math.max(from.x + from.width, to.x + to.width),
+        Math.max(from.y + from.height, to.y + to.height),
+      ),
+    ),
+  };
+}
+
+/** The tiles that are seen. */
+export const tilesOf = (seen: Bounds): Bounds => ({
+  left: Math.floor(seen.left / TILE) * TILE,
+  top: Math.floor(seen.top / TILE) * TILE,
+  right: Math.ceil(seen.right / TILE) * TILE,
+  bottom: Math.ceil(seen.bottom / TILE) * TILE,
+});
+
 /** Whether some of the picture lies outside of the window. */
 export const isCut = (b: Bounds, seen: Bounds): boolean =>
   b.left < seen.left - 1 || b.top < seen.top - 1 || b.right > seen.right + 1 || b.bottom > seen.bottom + 1;

@@ -3,8 +3,7 @@ import type { HistoryEntry } from '@crease/contract';
 import { addressOf, api } from '@crease/contract';
 import type { ModelChange } from '@crease/core/changes';
 import { Dependents } from '@crease/core/changes';
-import { FormulaChecker } from '@crease/core/formula';
-import { withFamilies } from '@crease/core/model';
+import { checkerOf } from '../../parts/checkers.ts';
 import { ask } from '../../state/api.ts';
 import { useAuthor } from '../../state/author.ts';
 import { useModel } from '../../state/model.tsx';
@@ -124,7 +123,7 @@ function Since({ entry }: { entry: HistoryEntry }) {
     { id, revision: entry.id },
     { of: state.revision.id, keepPreviousData: true },
   );
-  const dependents = useMemo(() => new Dependents(model, new FormulaChecker(withFamilies(model))), [model]);
+  const dependents = useMemo(() => new Dependents(model, checkerOf(model)), [model]);
   const restore = async () => {
     try {
       await ask(api.models.restore, { id, revision: entry.id }, { base: state.revision.id });

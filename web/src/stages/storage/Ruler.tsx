@@ -1,6 +1,7 @@
 import { useId } from 'react';
 import type { KeyboardEvent } from 'react';
 import { columnPath } from '@crease/core/formula';
+import { numberFormat } from '../../parts/numberText.ts';
 import { bytes, count } from '../../parts/text.ts';
 import type { Segment } from './ruler.ts';
 import { drawnSegments, lengthOf } from './ruler.ts';
@@ -9,7 +10,7 @@ import { drawnSegments, lengthOf } from './ruler.ts';
 const NARROWEST = 0.008;
 
 const bitsText = (bits: number): string =>
-  bits.toLocaleString(undefined, { maximumFractionDigits: bits < 10 ? 2 : 1 });
+  numberFormat({ maximumFractionDigits: bits < 10 ? 2 : 1 }).format(bits);
 
 const isColumn = (s: Segment): boolean => s.kind === 'column' || s.kind === 'derived';
 

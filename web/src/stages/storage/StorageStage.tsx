@@ -103,6 +103,9 @@ export function StorageStage() {
   );
 }
 
+/** The rulers of more tables are drawn as they are scrolled to. */
+const FEW_TABLES = 40;
+
 /** The rulers of all tables on one scale, the heaviest first. */
 function Rulers({
   profile,
@@ -146,6 +149,7 @@ function Rulers({
           <TableRuler
             key={t.name}
             table={t}
+            isNow={tables.length <= FEW_TABLES}
             isPassed={passed.has(t.name)}
             before={before?.tables.find((x) => sameName(x.name, t.name))}
             folded={measured?.after.find((x) => sameName(x.name, t.name))}

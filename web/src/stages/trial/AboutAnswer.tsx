@@ -1,12 +1,11 @@
 import { useMemo } from 'react';
 import type { QueryState } from '@crease/contract';
-import { FormulaChecker } from '@crease/core/formula';
-import { withFamilies } from '@crease/core/model';
 import type { Query } from '@crease/core/model';
 import { useModel } from '../../state/model.tsx';
 import { objectOf, useGo } from '../../state/selection.ts';
 import { stageOfKind } from '../../frame/stages.tsx';
 import { VerdictMark } from '../../parts/Marks.tsx';
+import { checkerOf } from '../../parts/checkers.ts';
 import { count } from '../../parts/text.ts';
 import { surprisesOf } from './surprises.ts';
 
@@ -17,7 +16,7 @@ export function AboutAnswer({ answer, query }: { answer: QueryState; query: Quer
   const { whole, claims } = useModel();
   const go = useGo();
   const found = useMemo(
-    () => surprisesOf(answer, query, new FormulaChecker(withFamilies(whole)), claims?.claims ?? []),
+    () => surprisesOf(answer, query, checkerOf(whole), claims?.claims ?? []),
     [answer, query, whole, claims],
   );
   if (found.length === 0) return null;

@@ -1,9 +1,8 @@
 import { useMemo, useRef } from 'react';
 import { useVirtualizer } from '@tanstack/react-virtual';
 import type { QueryState } from '@crease/contract';
-import { FormulaChecker } from '@crease/core/formula';
 import type { Query, ValueFormat } from '@crease/core/model';
-import { withFamilies } from '@crease/core/model';
+import { checkerOf } from '../../../parts/checkers.ts';
 import { useModel } from '../../../state/model.tsx';
 import type { ChosenCell } from '../CellEvidence.tsx';
 import { Heads } from './Heads.tsx';
@@ -46,7 +45,7 @@ export function AnswerTable({ answer, query, texts, formats, chosen, onCell, onS
   });
   const { whole } = useModel();
   const sums = useMemo(
-    () => (answer.totals ? notAdded(answer, query, new FormulaChecker(withFamilies(whole))) : []),
+    () => (answer.totals ? notAdded(answer, query, checkerOf(whole)) : []),
     [answer, query, whole],
   );
   const byCount = answer.columns.length - query.measures.length;
