@@ -1,6 +1,8 @@
+import type { Profile } from '@crease/core/storage';
 import { profileDocument, profileModel } from '@crease/core/storage';
 import { isDerived } from '@crease/core/model';
 import type { Model } from '@crease/core/model';
+import type { ModelData } from '@crease/core/query';
 import type { ModelVersion } from '../store/index.ts';
 import { Figures, sourceKey } from '../store/index.ts';
 import { task } from '../threads/protocol.ts';
@@ -13,25 +15,33 @@ interface Input extends ModelVersion {
   readonly says: string;
 }
 
+/** What was found of the rows of a revision, which do not change. */
+const known = new WeakMap<ModelData, { readonly profile: Profile; readonly at: string }>();
+
 /** What a model weighs; it is kept to be compared with later ones. */
 export const profile = task((input: Input) => {
   const start = performance.now();
   const data = dataOf(input);
-  const figures = new FiguresOfModel(data.model, input);
-  const found = profileModel(data, figures);
-  figures.save(true);
-  const at = new Date().toISOString();
   const store = new Figures(connection(input.workspace));
-  const made = { at, revision: input.number, formulas: true };
-  store.keepProfile(input.modelId, input.says, profileDocument(found, data.model, made));
+  const found = known.get(data) ?? measured(data, input, store);
+  known.set(data, found);
   return {
-    profile: found,
+    ...found,
     file: store.fileSizes(input.modelId, weighedColumns(data.model, input.versions)),
-    at,
     revision: input.number,
     elapsedMs: Math.round(performance.now() - start),
   };
 });
+
+function measured(data: ModelData, input: Input, store: Figures) {
+  const figures = new FiguresOfModel(data.model, input);
+  const found = profileModel(data, figures);
+  figures.save(true);
+  const at = new Date().toISOString();
+  const made = { at, revision: input.number, formulas: true };
+  store.keepProfile(input.modelId, input.says, profileDocument(found, data.model, made));
+  return { profile: found, at };
+}
 
 /** Whether a stored column is one that the model weighs. */
 function weighedColumns(model: Model, versions: ModelVersion['versions']) {

@@ -8,6 +8,7 @@ import { useAnswer } from '../../state/useAnswer.ts';
 import { useModel } from '../../state/model.tsx';
 import { useParam, useSelection } from '../../state/selection.ts';
 import { Blank, Leaves } from '../../frame/Leaves.tsx';
+import { WhenSeen } from '../../parts/WhenSeen.tsx';
 import { EvidenceLeaf } from '../../evidence/EvidenceLeaf.tsx';
 import { AdviceList } from './AdviceList.tsx';
 import { ColumnList } from './ColumnList.tsx';
@@ -105,6 +106,8 @@ export function StorageStage() {
 
 /** The rulers of more tables are drawn as they are scrolled to. */
 const FEW_TABLES = 40;
+/** Of a table whose ruler is thin, in pixels. */
+const RULER_HEIGHT = 68;
 
 /** The rulers of all tables on one scale, the heaviest first. */
 function Rulers({
@@ -146,20 +149,26 @@ function Rulers({
       <div ref={box} className="min-h-0 flex-1 overflow-auto">
         <Scale bits={scale} />
         {tables.map((t) => (
-          <TableRuler
+          <WhenSeen
             key={t.name}
-            table={t}
-            isNow={tables.length <= FEW_TABLES}
-            isPassed={passed.has(t.name)}
-            before={before?.tables.find((x) => sameName(x.name, t.name))}
-            folded={measured?.after.find((x) => sameName(x.name, t.name))}
-            scale={scale}
-            mostRows={mostRows}
-            selected={selected}
-            onSelect={onSelect}
-            isParted={parted === t.name}
-            onParts={() => setParted(parted === t.name ? undefined : t.name)}
-          />
+            height={RULER_HEIGHT}
+            isNow={tables.length <= FEW_TABLES || sameName(shownTable ?? '', t.name)}
+          >
+            {() => (
+              <TableRuler
+                table={t}
+                isPassed={passed.has(t.name)}
+                before={before?.tables.find((x) => sameName(x.name, t.name))}
+                folded={measured?.after.find((x) => sameName(x.name, t.name))}
+                scale={scale}
+                mostRows={mostRows}
+                selected={selected}
+                onSelect={onSelect}
+                isParted={parted === t.name}
+                onParts={() => setParted(parted === t.name ? undefined : t.name)}
+              />
+            )}
+          </WhenSeen>
         ))}
         {children}
       </div>

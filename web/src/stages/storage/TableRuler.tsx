@@ -2,7 +2,6 @@ import { sameName } from '@crease/core/model';
 import type { FoldedTable, ProfileDocument, TableProfile } from '@crease/core/storage';
 import { RoleMark } from '../../parts/Marks.tsx';
 import { bytes } from '../../parts/text.ts';
-import { WhenSeen } from '../../parts/WhenSeen.tsx';
 import { BudgetField } from './BudgetField.tsx';
 import { ColumnOpened } from './ColumnOpened.tsx';
 import { PartsPanel } from './PartsPanel.tsx';
@@ -12,8 +11,6 @@ import { bitsARow, segmentsOf, thicknessOf } from './ruler.ts';
 
 /** Of two rulers one above the other, the second thinner. */
 const BESIDE = 0.6;
-/** Of a ruler that can be used, in pixels. */
-const LEAST_HEIGHT = 24;
 /** Names are shown under rulers of at least this thickness, in pixels. */
 const NAMED = 14;
 
@@ -23,7 +20,6 @@ const NAMED = 14;
  */
 export function TableRuler({
   table,
-  isNow,
   isPassed,
   before,
   folded,
@@ -35,8 +31,6 @@ export function TableRuler({
   onParts,
 }: {
   table: TableProfile;
-  /** Whether its ruler is drawn before it is seen. */
-  isNow: boolean;
   /** Its rows stay in their database: what is shown is what it would weigh. */
   isPassed: boolean;
   before: ProfileDocument['tables'][number] | undefined;
@@ -53,10 +47,7 @@ export function TableRuler({
   const thickness = thicknessOf(table.rows, mostRows);
   const column = table.columns.find((c) => selected === `${table.name}.${c.name}`);
   return (
-    <section
-      className={`border-b border-rule px-4 py-2 ${isNow ? '' : '[contain-intrinsic-size:auto_64px] [content-visibility:auto]'}`}
-      aria-label={table.name}
-    >
+    <section className="border-b border-rule px-4 py-2" aria-label={table.name}>
       <h3 className="mb-1 flex items-center gap-2">
         <RoleMark role={table.role} />
         <span className="text-[13px]">{table.name}</span>
@@ -99,19 +90,15 @@ export function TableRuler({
         </Beside>
       )}
       {table.fault === undefined && (
-        <WhenSeen height={Math.max(thickness, LEAST_HEIGHT)} isNow={isNow || column !== undefined}>
-          {() => (
-            <Ruler
-              table={table.name}
-              segments={segments}
-              scale={scale}
-              thickness={thickness}
-              selected={selected}
-              onSelect={onSelect}
-              label={`A row of ${table.name}`}
-            />
-          )}
-        </WhenSeen>
+        <Ruler
+          table={table.name}
+          segments={segments}
+          scale={scale}
+          thickness={thickness}
+          selected={selected}
+          onSelect={onSelect}
+          label={`A row of ${table.name}`}
+        />
       )}
       {thickness >= NAMED && <RulerNames segments={segments} scale={scale} />}
       {folded && (
