@@ -4,7 +4,7 @@ import type { JudgedClaim } from '@crease/core/claims';
 import type { TableData } from '@crease/core/columns';
 import { columnOfValues, tableOf } from '@crease/core/columns';
 import { FUNCTIONS } from '@crease/core/formula';
-import type { Model, Table } from '@crease/core/model';
+import type { Model, Query, Table } from '@crease/core/model';
 import { readModel } from '@crease/core/model';
 import { answerQuery, DataError, ModelData, QueryError } from '@crease/core/query';
 import { DATE, decimal, INTEGER, TEXT } from '@crease/core/values';
@@ -163,5 +163,83 @@ export function answersAsColumnsDo(written: (data: ModelData) => Promise<Warehou
         row.map((cell, i) => [answer.columns[i]!.name, cell]),
       );
     expect(isSame(cells(there), cells(expected)) ? cells(expected) : cells(there)).toEqual(cells(expected));
+  });
+
+  test('keys of members that are shown alike, and states of goals, are what columns give', async () => {
+    const column = (name: string, type: string) => ({ name, type });
+    const model = readModel(
+      JSON.stringify({
+        ...{ crease: 1, name: 'm' },
+        tables: [
+          { name: 'loan', role: 'fact', columns: [column('branch', 'text'), column('n', 'integer')] },
+          {
+            ...{ name: 'branch', role: 'dimension', key: ['code'] },
+            columns: [column('code', 'text'), column('name', 'text'), column('town', 'text')],
+          },
+        ],
+        relationships: [
+          {
+            name: 'loan_branch',
+            from: { table: 'loan', columns: ['branch'] },
+            to: { table: 'branch', columns: ['code'] },
+          },
+        ],
+        hierarchies: [
+          {
+            name: 'Places',
+            table: 'branch',
+            levels: [
+              { name: 'Town', column: 'branch.town' },
+              { name: 'Branch', column: 'branch.name', key: 'branch.code' },
+            ],
+          },
+        ],
+        measures: [
+          { name: 'Lent', formula: 'sum(loan.n)', goal: { measure: 'Planned', bands: [0.5, 1] } },
+          { name: 'Rows', formula: 'count(loan)', goal: { value: 2, good: 'low' } },
+          { name: 'Planned', formula: 'sum(loan.n) * 0.75 + 3' },
+        ],
+      }),
+    );
+    const texts = (name: string, values: (string | null)[]) => columnOfValues(name, TEXT, values);
+    const rows: Record<string, TableData> = {
+      loan: tableOf('loan', [
+        texts('branch', ['A', 'A', 'B', 'C', 'C', 'D', null, 'X', 'E', 'F']),
+        columnOfValues('n', INTEGER, [1, 9, 4, null, 3, 40, 5, 6, 2, 7]),
+      ]),
+      branch: tableOf('branch', [
+        texts('code', ['A', 'B', 'C', 'D', 'E', 'F', 'G']),
+        texts('name', ['Pier', 'Pier', 'Mill', 'Quay', null, null, 'Mill']),
+        texts('town', ['Ashford', 'Fernside', 'Ashford', 'Ashford', 'Fernside', 'Ashford', null]),
+      ]),
+    };
+    const data = new ModelData(model, (name) => rows[name.toLowerCase()]!, 0);
+    const level = { hierarchy: 'branch.Places', level: 'Branch' };
+    const whole: Query = {
+      by: ['branch.town', level],
+      measures: ['Lent', 'Rows'],
+      totals: true,
+      subtotals: true,
+    };
+    const queries: Query[] = [
+      whole,
+      { ...whole, measures: ['Rows', 'Planned'], totals: false },
+      { by: [level], across: ['branch.town'], measures: ['Lent'], subtotals: true },
+      { by: [level], measures: ['Lent'], filters: [{ top: 2, of: 'Lent', others: true }] },
+      { by: [level], measures: ['Lent'], unmatched: 'apart' },
+      { by: ['branch.town'], measures: ['Planned'] },
+    ];
+    await openOn(await written(data), { model }, async (on) => {
+      for (const query of queries) {
+        const extras = { keys: true, goals: true };
+        const expected = answerQuery(data, query, 'code points', extras);
+        const there = await on.answer(query, extras);
+        expect(there).toEqual(expected);
+        // Without being asked nothing is told beside the answer.
+        const plainly = await on.answer({ ...query, subtotals: false });
+        const { rows: listed, columns, totals, unreached } = expected;
+        expect(plainly).toEqual({ rows: listed, columns, unreached, ...(totals ? { totals } : {}) });
+      }
+    });
   });
 }

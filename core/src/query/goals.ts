@@ -52,6 +52,24 @@ const asNumber = (value: Value, type: DataType | null): number | null => {
   return isExact(type) ? number / 10 ** scaleOf(type) : number;
 };
 
+/** What the goals of measures are called, and how many states there are. */
+export const goalColumns = (goals: readonly (Goal | undefined)[]): (GoalColumn | null)[] =>
+  goals.map((goal) =>
+    goal
+      ? { goal: goal.measure ?? String(goal.value), states: (goal.bands ?? DEFAULT_BANDS).length + 1 }
+      : null,
+  );
+
+/** The state of a number; `target` is the value of the measure that is its goal. Null without either. */
+export function stateOfNumber(
+  goal: Goal | undefined,
+  own: number | null,
+  target: number | null,
+): number | null {
+  const other = goal?.value ?? target;
+  return !goal || own === null || other === null ? null : goalState(goal, own, other);
+}
+
 /** States of the cells of an answer; undefined where no measure that is asked for has a goal. */
 export function goalStates(worked: Worked): GoalStates | undefined {
   const { data, measures, rows } = worked;
@@ -61,15 +79,8 @@ export function goalStates(worked: Worked): GoalStates | undefined {
     const isSound = goal?.measure !== undefined && data.checker.measure(goal.measure)?.typed;
     return isSound ? askedMeasure(data, goal.measure!) : undefined;
   });
-  const stateOf = (i: number, value: Value, target: Value): number | null => {
-    const goal = goals[i];
-    if (!goal) return null;
-    const [own, other] = [
-      asNumber(value, measures[i]!.type),
-      goal.value ?? asNumber(target, targets[i]?.type ?? null),
-    ];
-    return own === null || other === null ? null : goalState(goal, own, other);
-  };
+  const stateOf = (i: number, value: Value, target: Value): number | null =>
+    stateOfNumber(goals[i], asNumber(value, measures[i]!.type), asNumber(target, targets[i]?.type ?? null));
   const byContext = new Map<Context, { cells: Cells; places: number[] }>();
   rows.forEach((row, place) => {
     const part = byContext.get(row.within) ?? { cells: cellsOf(row.within.axes), places: [] };
@@ -89,14 +100,7 @@ export function goalStates(worked: Worked): GoalStates | undefined {
   const own = valuesOf(worked.evaluator, whole, singleCell(), measures);
   const total = targetValues(worked, whole, singleCell(), targets);
   return {
-    columns: goals.map((goal) =>
-      goal
-        ? {
-            goal: goal.measure ?? String(goal.value),
-            states: (goal.bands ?? DEFAULT_BANDS).length + 1,
-          }
-        : null,
-    ),
+    columns: goalColumns(goals),
     rows: states,
     totals: measures.map((_, i) => stateOf(i, own[i]![0]!, total[i]?.[0] ?? null)),
   };

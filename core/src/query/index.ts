@@ -26,6 +26,7 @@ export type { Additivity } from './additivity.ts';
 export { additivityOf, readAdditivity } from './additivity.ts';
 export { answerDifference } from './difference.ts';
 export type { GoalColumn, GoalStates } from './goals.ts';
+export { goalColumns, stateOfNumber } from './goals.ts';
 export type { Context } from './context.ts';
 export * from './browse.ts';
 export {

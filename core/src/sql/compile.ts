@@ -3,36 +3,41 @@ import type { Model, Query } from '../model/index.ts';
 import { FormulaChecker, mentionsRole, roledChecker } from '../formula/index.ts';
 import type { AnswerColumn, PlainAsked } from '../query/index.ts';
 import { plainQuery } from '../query/index.ts';
-import type { CompiledAnswer, SqlSetting } from './compiled.ts';
+import type { CompiledAnswer, Extras, SqlSetting } from './compiled.ts';
 import type { SqlDialect } from './dialect.ts';
 import { QueryCompiler } from './queryStatement.ts';
 
 /**
  * Compiles a query, and its totals. `exact` leaves values in canonical form, for a program to read; else they
- * are as people read them.
+ * are as people read them. `extras` is told beside the answer, as `answerQuery` has it.
  */
 export function compileQuery(
   asked: SqlSetting,
   query: Query,
   dialect: SqlDialect,
   exact = false,
+  extras: Extras = {},
 ): CompiledAnswer {
   const plain = plainQuery(asked, query);
   const { limit, ...unlimited } = plain.query;
   const whole = { ...plain, query: plain.acrossCount > 0 ? unlimited : plain.query };
   const onTheSpot = spotSetting(asked, plain.model);
   const setting = mentionsRole(onTheSpot.model, plain.query) ? roledSetting(onTheSpot) : onTheSpot;
-  const compile = () => new QueryCompiler(setting, dialect, exact);
-  const { rows, unreached } = compile().rows(whole);
-  const totals = query.totals ? compile().totals(plain.query) : undefined;
+  const compile = (told: Extras) => new QueryCompiler(setting, dialect, exact, told);
+  const { rows, unreached } = compile(extras).rows(whole);
+  const goals = plain.query.measures.map((name) => setting.checker.names.measure(name)?.goal);
+  const hasGoals = extras.goals === true && goals.some((goal) => goal !== undefined);
+  // States of totals are told with them.
+  const totals = query.totals || hasGoals ? compile(extras).totals(plain.query) : undefined;
   return {
     rows,
     ...(totals ? { totals } : {}),
+    ...(hasGoals ? { goals, tellsTotals: query.totals === true } : {}),
     ...(query.subtotals
       ? {
           subtotals: prefixes(plain).map((p) => ({
             ...p,
-            query: compile().subtotals({ ...plain, query: unlimited }, p.by, p.across),
+            query: compile({ keys: extras.keys }).subtotals({ ...plain, query: unlimited }, p.by, p.across),
           })),
         }
       : {}),
@@ -66,7 +71,7 @@ export function roledSetting(setting: SqlSetting): SqlSetting {
 /** Columns of the answer: those that say how members are met, or which is the rest, belong to the members. */
 export const answerColumns = ({ rows, byCount }: CompiledAnswer): AnswerColumn[] =>
   rows.columns
-    .slice(0, rows.columns.length - rows.meetings - (rows.others ? 1 : 0))
+    .slice(0, rows.columns.length - rows.beside - rows.meetings - (rows.others ? 1 : 0))
     .map(({ name, type }, i) => ({
       name,
       type: formatType(type),

@@ -1,5 +1,5 @@
 import type { DataType, Value } from '../values/index.ts';
-import type { Model, Relationship, Table } from '../model/index.ts';
+import type { Goal, Model, Relationship, Table } from '../model/index.ts';
 import type { FormulaChecker } from '../formula/index.ts';
 
 /** A query as SQL, with the values of its numbered parameters and how to read its columns. */
@@ -18,6 +18,18 @@ export interface CompiledQuery {
    * all of that.
    */
   readonly others: boolean;
+  /** How many columns stand behind those of the measures, for what is told beside the answer. */
+  readonly beside: number;
+  /** Of each member the column of its key, behind which stands whether its label is that of others, too. */
+  readonly keys: readonly (number | undefined)[];
+  /** Of each measure the column of the measure that is its goal. */
+  readonly targets: readonly (number | undefined)[];
+}
+
+/** What is told beside an answer where it is asked for. */
+export interface Extras {
+  readonly keys?: boolean | undefined;
+  readonly goals?: boolean | undefined;
 }
 
 export interface CompiledAnswer {
@@ -34,6 +46,10 @@ export interface CompiledAnswer {
   /** How many tuples of `by` are listed, where the statement itself does not say so. */
   readonly limit?: number;
   readonly unreached: readonly (readonly [measure: string, column: string])[];
+  /** Of each measure its goal; missing where no goals are asked for, or there are none. */
+  readonly goals?: readonly (Goal | undefined)[];
+  /** False where totals are worked out for the states of goals alone. */
+  readonly tellsTotals?: boolean;
 }
 
 /** What a relation may add to the statement that it stands in. */

@@ -1,4 +1,4 @@
-import { DATE, INTEGER, TEXT } from '../values/index.ts';
+import { BOOLEAN, DATE, INTEGER, TEXT } from '../values/index.ts';
 import type { DataType } from '../values/index.ts';
 import type { ByItem, PlainFilter, PlainQuery } from '../model/index.ts';
 import { sameName } from '../model/index.ts';
@@ -15,12 +15,13 @@ import {
   unreachedBy,
 } from '../query/index.ts';
 import type { SqlAxis, SqlCondition, SqlContext } from './context.ts';
-import type { CompiledAnswer, CompiledQuery, SqlSetting } from './compiled.ts';
+import type { CompiledAnswer, CompiledQuery, Extras, SqlSetting } from './compiled.ts';
 import type { SqlDialect } from './dialect.ts';
 import { orderTerm, quoted } from './dialect.ts';
 import { MeasureSql } from './measures.ts';
 import { periodSql } from './period.ts';
 import type { ShownAxis } from './scans.ts';
+import { isKeyed } from './scans.ts';
 
 /** Cells of an answer: of members themselves, or of what a top leaves over of the last item of `by`. */
 interface Part {
@@ -43,6 +44,9 @@ interface PartColumns extends Part {
   readonly columns: readonly { readonly name: string; readonly type: DataType; readonly sql: string }[];
   readonly shown: readonly ShownAxis[];
   readonly from: string;
+  readonly beside: number;
+  readonly keys: readonly (number | undefined)[];
+  readonly targets: readonly (number | undefined)[];
 }
 
 /** An axis beside another one: how rows meet its table. */
@@ -71,6 +75,12 @@ const restAxis = (of: SqlAxis, relation: string): SqlAxis => ({
 const shownName = (namesOf: PlainAsked['namesOf'], { name, table, column }: SqlAxis): string =>
   (column === undefined ? undefined : namesOf.get(pathOf(table, column))) ?? name;
 
+/** Of a list with gaps the places of what is there, from one on. */
+function placesOf(list: readonly unknown[], from: number): (number | undefined)[] {
+  let next = from;
+  return list.map((one) => (one === undefined ? undefined : next++));
+}
+
 const columnNames = (axes: readonly SqlAxis[], prefix = ''): string =>
   axes.map((axis) => `${prefix}${axis.id}`).join(', ');
 
@@ -82,8 +92,17 @@ export class QueryCompiler extends MeasureSql {
     setting: SqlSetting,
     dialect: SqlDialect,
     private readonly exact: boolean,
+    private readonly extras: Extras = {},
   ) {
     super(setting, dialect);
+  }
+
+  /** Of each measure the one that is its goal. */
+  private targets(names: readonly string[]): readonly (AskedMeasure | undefined)[] {
+    return names.map((name) => {
+      const goal = this.extras.goals ? this.checker.names.measure(name)?.goal?.measure : undefined;
+      return goal !== undefined && this.checker.measure(goal)?.typed ? askedMeasure(this, goal) : undefined;
+    });
   }
 
   rows(asked: PlainAsked): Pick<CompiledAnswer, 'rows' | 'unreached'> {
@@ -165,6 +184,9 @@ export class QueryCompiler extends MeasureSql {
       meetings: first.context.axes.length - members.length,
       members: members.length,
       others: hasRest,
+      beside: first.beside,
+      keys: first.keys,
+      targets: first.targets,
     };
   }
 
@@ -175,23 +197,50 @@ export class QueryCompiler extends MeasureSql {
     last: number,
   ): PartColumns {
     const { context, cells, isRest } = part;
-    const values = measures.map((m) => this.applied(m.node, context, cells));
+    const targets = this.targets(measures.map((m) => m.name));
+    const asked = [...measures, ...targets.filter((t) => t !== undefined)];
+    const values = asked.map((m) => this.applied(m.node, context, cells));
     const joins = values.map((v, i) => ` join ${v} v${i} on ${this.matched('c', `v${i}`, context.axes)}`);
-    const shown = context.axes.map((axis, p) =>
-      isRest && p === last ? { sql: this.dialect.nullOf(axis.type), join: '' } : this.scans.shownAxis(axis),
+    const isRestAt = (p: number) => isRest && p === last;
+    const shown = context.axes.map((axis, p): ShownAxis =>
+      isRestAt(p)
+        ? { sql: this.dialect.nullOf(axis.type), join: '' }
+        : this.scans.shownAxis(axis, this.extras.keys),
     );
     const members = context.axes.filter((axis) => !axis.meets);
     const meetings = context.axes.slice(members.length);
+    // The rest of an item has columns where members of it have keys.
+    const keyed = members.flatMap(({ rest, ...own }, p) => {
+      const axis = rest?.of ?? own;
+      return this.extras.keys && isKeyed(axis) ? [{ axis, p }] : [];
+    });
+    const keyAt = members.length + asked.length;
     return {
       ...part,
       shown,
+      beside: asked.length - measures.length + 2 * keyed.length,
+      targets: placesOf(targets, members.length + measures.length),
+      keys: members.map((_, p) => {
+        const place = keyed.findIndex((k) => k.p === p);
+        return place < 0 ? undefined : keyAt + 2 * place;
+      }),
       columns: [
         ...members.map((axis, i) => ({
           name: shownName(namesOf, axis),
           type: axis.type,
           sql: shown[i]!.sql,
         })),
-        ...measures.map((m, i) => ({ name: m.name, type: m.type, sql: `v${i}.v` })),
+        ...asked.map((m, i) => ({ name: m.name, type: m.type, sql: `v${i}.v` })),
+        ...keyed.flatMap(({ axis, p }) => [
+          {
+            ...{ name: `${axis.name}, key`, type: this.keyType(axis) },
+            sql: isRestAt(p) ? this.dialect.nullOf(this.keyType(axis)) : `c.${axis.id}`,
+          },
+          {
+            ...{ name: `${axis.name}, alike`, type: BOOLEAN },
+            sql: shown[p]!.repeated ?? this.dialect.nullOf(BOOLEAN),
+          },
+        ]),
         ...meetings.map((axis) => ({ name: `${axis.name}, how met`, type: INTEGER, sql: `c.${axis.id}` })),
       ],
       from: `${cells} c${joins.join('\n')}${shown.map((s) => s.join).join('')}${this.scans.listedMembers(context.axes)}`,
@@ -312,7 +361,9 @@ export class QueryCompiler extends MeasureSql {
 
   totals(query: PlainQuery): CompiledQuery {
     const context = { ...this.contextOf(query), axes: [] };
-    const measures = query.measures.map((name) => askedMeasure(this, name));
+    const own = query.measures.map((name) => askedMeasure(this, name));
+    const targets = this.targets(query.measures);
+    const measures = [...own, ...targets.filter((t) => t !== undefined)];
     const cells = this.cte('cells', 'select 1 as one');
     const relations = measures.map((m) => this.applied(m.node, context, cells));
     const columns = measures.map((m, i) => ({ name: m.name, type: m.type, sql: `${relations[i]!}.v` }));
@@ -326,6 +377,9 @@ from ${[...new Set(relations)].join(' cross join ')}`;
       meetings: 0,
       members: 0,
       others: false,
+      beside: measures.length - own.length,
+      keys: [],
+      targets: placesOf(targets, own.length),
     };
   }
 

@@ -1,8 +1,9 @@
 import type { DataType } from '../values/index.ts';
 import { formatExact, formatType, narrow, scaleOf, toJson } from '../values/index.ts';
-import type { Answer, Json, AnswerMember } from '../query/index.ts';
-import { DataError, noMemberOf } from '../query/index.ts';
-import type { CompiledAnswer } from './compiled.ts';
+import type { Goal } from '../model/index.ts';
+import type { Answer, AnswerMember, Json, MemberKeys } from '../query/index.ts';
+import { DataError, goalColumns, noMemberOf, stateOfNumber } from '../query/index.ts';
+import type { CompiledAnswer, CompiledQuery } from './compiled.ts';
 import { answerColumns } from './compile.ts';
 import type { SqlDialect } from './dialect.ts';
 
@@ -20,27 +21,67 @@ export function answerOf(compiled: CompiledAnswer, dialect: SqlDialect, run: Run
       query.parameters.map(({ value, type }) => dialect.bound(value, type)),
     ).map((row) => row.map((cell, i) => cellJson(cell, query.columns[i]!.type)));
   const last = compiled.byCount - 1;
-  const all = ask(compiled.rows).map((row) => withMembers(row, compiled.rows, last));
-  const rows = limited(all, compiled);
+  const told = (query: CompiledQuery): AnswerMember[][] =>
+    ask(query).map((row) => withMembers(row, query, last));
+  const rows = limited(told(compiled.rows), compiled);
+  const totals = compiled.totals && told(compiled.totals)[0]!;
   return {
     columns: answerColumns(compiled),
-    rows,
-    ...(compiled.totals ? { totals: ask(compiled.totals)[0]! } : {}),
+    rows: rows.map((row) => answered(row, compiled.rows)),
+    ...keysOf(rows, compiled.rows),
+    ...(totals && compiled.tellsTotals !== false
+      ? { totals: answered(totals, compiled.totals!) as Json[] }
+      : {}),
     ...(compiled.subtotals
       ? {
-          subtotals: compiled.subtotals.map(({ by, across, query }) => ({
-            by,
-            across,
-            rows: shownOf(
-              ask(query).map((row) => withMembers(row, query, last)),
-              rows,
-              { by, across, byCount: compiled.byCount },
-            ),
-          })),
+          subtotals: compiled.subtotals.map(({ by, across, query }) => {
+            const whole = { rows, query: compiled.rows };
+            const shown = shownOf({ rows: told(query), query }, whole, {
+              by,
+              across,
+              byCount: compiled.byCount,
+            });
+            return { by, across, rows: shown.map((row) => answered(row, query)), ...keysOf(shown, query) };
+          }),
+        }
+      : {}),
+    ...(compiled.goals
+      ? {
+          goals: {
+            columns: goalColumns(compiled.goals),
+            rows: rows.map((row) => statesOf(row, compiled.rows, compiled.goals!)),
+            totals: statesOf(totals!, compiled.totals!, compiled.goals),
+          },
         }
       : {}),
     unreached: compiled.unreached,
   };
+}
+
+/** A row without what is told beside it. */
+const answered = (row: readonly AnswerMember[], { beside }: CompiledQuery): readonly AnswerMember[] =>
+  beside === 0 ? row : row.slice(0, row.length - beside);
+
+/** The keys of members whose label is that of others, too. */
+function keysOf(
+  rows: readonly (readonly AnswerMember[])[],
+  { keys }: CompiledQuery,
+): { keys?: MemberKeys[] } {
+  if (!keys.some((at) => at !== undefined)) return {};
+  const keyOf = (row: readonly AnswerMember[], at: number | undefined): Json[] | null =>
+    at !== undefined && row[at + 1] === true ? [row[at] as Json] : null;
+  return { keys: rows.map((row) => keys.map((at) => keyOf(row, at))) };
+}
+
+/** How the values of a row stand to their goals. */
+function statesOf(
+  row: readonly AnswerMember[],
+  { members, targets }: CompiledQuery,
+  goals: readonly (Goal | undefined)[],
+): (number | null)[] {
+  const number = (at: number | undefined): number | null =>
+    at === undefined || row[at] === null || row[at] === undefined ? null : Number(row[at]);
+  return goals.map((goal, i) => stateOfNumber(goal, number(members + i), number(targets[i])));
 }
 
 /** The rows of the first tuples of `by`, where the statement lists all. */
@@ -59,23 +100,29 @@ function limited(
 
 /** Subtotals of the members that are shown: of `by` in their order. */
 function shownOf(
-  subtotals: readonly (readonly AnswerMember[])[],
-  rows: readonly (readonly AnswerMember[])[],
+  subtotals: { readonly rows: readonly (readonly AnswerMember[])[]; readonly query: CompiledQuery },
+  whole: { readonly rows: readonly (readonly AnswerMember[])[]; readonly query: CompiledQuery },
   { by, across, byCount }: { by: number; across: number; byCount: number },
 ): readonly (readonly AnswerMember[])[] {
+  const own = [...Array(by + across).keys()];
+  const ofBy = own.slice(0, by);
+  const inWhole = own.map((p) => (p < by ? p : byCount + p - by));
   const placeOfBy = new Map<string, number>();
   const shown = new Set<string>();
-  for (const row of rows) {
-    const prefix = row.slice(0, by);
-    const text = JSON.stringify(prefix);
+  for (const row of whole.rows) {
+    const text = identity(row, whole.query, ofBy);
     if (!placeOfBy.has(text)) placeOfBy.set(text, placeOfBy.size);
-    shown.add(JSON.stringify([...prefix, ...row.slice(byCount, byCount + across)]));
+    shown.add(identity(row, whole.query, inWhole));
   }
-  const place = (row: readonly AnswerMember[]) => placeOfBy.get(JSON.stringify(row.slice(0, by)))!;
-  return subtotals
-    .filter((row) => shown.has(JSON.stringify(row.slice(0, by + across))))
+  const place = (row: readonly AnswerMember[]) => placeOfBy.get(identity(row, subtotals.query, ofBy))!;
+  return subtotals.rows
+    .filter((row) => shown.has(identity(row, subtotals.query, own)))
     .sort((a, b) => place(a) - place(b));
 }
+
+/** What tells the members at some places of a row apart, with their keys where these are known. */
+const identity = (row: readonly AnswerMember[], { keys }: CompiledQuery, places: readonly number[]): string =>
+  JSON.stringify(places.map((p) => [row[p], keys[p] === undefined ? null : row[keys[p]]]));
 
 /** Members that are none say why, where the query tells that apart; the rest of a top says so. */
 export function withMembers(

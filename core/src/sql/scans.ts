@@ -23,7 +23,13 @@ export interface ShownAxis {
   readonly sql: string;
   readonly join: string;
   readonly order?: { readonly sql: string; readonly type: DataType };
+  /** Whether other members are shown alike: a condition, of members that have a key of their own. */
+  readonly repeated?: string;
 }
+
+/** Whether its members are told apart by one column that is not what is shown. */
+export const isKeyed = (axis: SqlAxis): boolean =>
+  axis.label !== undefined && !axis.composite && !axis.tree && !axis.meets;
 
 /** Rows that found a row which is as it has to be, and those that met none in one of the ways named. */
 function membersSql(
@@ -116,19 +122,21 @@ export class Scans {
    * A member as it is shown: its key, or the label of the first row that has it; and what it is ordered by,
    * where that is another column.
    */
-  shownAxis(axis: SqlAxis): ShownAxis {
+  shownAxis(axis: SqlAxis, tellsRepeated = false): ShownAxis {
     const own = `c.${axis.id}`;
     if (axis.label === undefined && !axis.orderBy) return { sql: own, join: '' };
     const joined = this.statement.fresh('l');
     const members = axis.composite ? this.memberKeys(axis) : this.memberRows(axis);
+    const isTold = tellsRepeated && isKeyed(axis);
     const labels = this.statement.cte(
       'labels',
-      `select k, label${axis.orderBy ? ', ord' : ''} from (select m.*, row_number() over (partition by k order by r) as place from ${members} m where k is not null) m where place = 1`,
+      `select k, label${axis.orderBy ? ', ord' : ''}${isTold ? ', count(*) over (partition by label) as alike' : ''} from (select m.*, row_number() over (partition by k order by r) as place from ${members} m where k is not null) m where place = 1`,
     );
     return {
       sql: axis.label === undefined ? own : `${joined}.label`,
       join: `\nleft join ${labels} ${joined} on ${joined}.k = ${own}`,
       ...(axis.orderBy ? { order: { sql: `${joined}.ord`, type: this.typeOf(axis.orderBy) } } : {}),
+      ...(isTold ? { repeated: `${joined}.alike > 1` } : {}),
     };
   }
 

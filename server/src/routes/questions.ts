@@ -68,7 +68,7 @@ export function questionRoutes(workspace: Workspace, serve: Serve): void {
     orThere(
       version,
       pool.run('query', { query, texts, ...version }, signal),
-      (on) => timed(() => on.answer(query)),
+      (on) => timed(() => on.answer(query, { keys: true, goals: true })),
       signal,
     );
 

@@ -8,7 +8,7 @@ import { DataError, ModelData } from '@crease/core/query';
 import type { DataOracle } from '@crease/core/formula';
 import type { RowsBehind, RowsRequest } from '@crease/core/rows';
 import { tableLoader } from '@crease/core/sources';
-import type { CompiledRows, SqlDialect, SqlSetting } from '@crease/core/sql';
+import type { CompiledRows, Extras, SqlDialect, SqlSetting } from '@crease/core/sql';
 import { cellJson, compileQuery } from '@crease/core/sql';
 import {
   judgeOnWarehouse,
@@ -143,10 +143,13 @@ export class ModelOnWarehouse {
     });
   }
 
-  /** Answers a question by SQL. Throws QueryError as the columns engine does, and DataError. */
-  async answer(query: Query): Promise<Answer> {
+  /**
+   * Answers a question by SQL, with what is told beside the answer where that is asked for. Throws QueryError
+   * as the columns engine does, and DataError.
+   */
+  async answer(query: Query, extras: Extras = {}): Promise<Answer> {
     const { dialect } = this.engine;
-    return answerInTexts(compileQuery(this.setting, query, dialect, true), dialect, (sql, values) =>
+    return answerInTexts(compileQuery(this.setting, query, dialect, true, extras), dialect, (sql, values) =>
       this.session.texts(sql, values),
     );
   }
