@@ -1,7 +1,7 @@
 export * from './dataError.ts';
 export type { ScanPlan, ScanResult } from './compiled/plan.ts';
 export type { ResultOf, ScanWork } from './compiled/runCompiled.ts';
-export { runCompiled, workOn } from './compiled/runCompiled.ts';
+export { workOn } from './compiled/runCompiled.ts';
 export type { ScanHelper } from './compiled/scanParts.ts';
 export { helpScansWith, scanIsNear } from './compiled/scanParts.ts';
 export { endsWhen, Interrupted, lookForInterruption, ROWS_BETWEEN_LOOKS } from './interruption.ts';

@@ -343,7 +343,7 @@ export abstract class MeasureSql extends StatementText {
   protected combinations(node: Typed, inner: SqlContext, context: SqlContext, cells: string): string {
     const keys = this.keysOf(inner);
     const selects = this.list(node, inner);
-    const listed = selects.length === 0 ? this.noRows(keys) : selects.join('\n  union ');
+    const listed = selects.length === 0 ? this.noRows(keys) : [...new Set(selects)].join('\n  union ');
     const all = this.cte('list', listed);
     return this.cte(
       'cells',

@@ -31,6 +31,10 @@ const SYSTEM = `('system', 'information_schema', 'INFORMATION_SCHEMA')`;
 /** Codes of the server's errors (src/Common/ErrorCodes.cpp). */
 const WRONG_PASSWORD = new Set([192, 193, 194, 516]);
 const UNKNOWN_DATABASE = 81;
+/** A connection to a node that is kept turns out to have ended. */
+const NODE_LEFT = new Set([32, 210]);
+/** No node of a shard could be reached, or it did not answer in time. */
+const NODE_GONE = new Set([...NODE_LEFT, 209, 279]);
 
 /** The type within Nullable(…) and LowCardinality(…). */
 const plainType = (type: string): string => {
@@ -69,12 +73,30 @@ const textLiteral = (text: string): string => escaped(text, "'");
 /** A name, in which a backslash begins an escape there as in a text. */
 const quoted = (name: string): string => escaped(name, '"');
 
+/** The number of the error with which a text begins. */
+const codeOf = (text: string): number => Number(/^Code: (\d+)/.exec(text)?.[1]);
+
 /** A server of ClickHouse, asked over HTTP, where every statement is read-only. */
 export class ClickhouseReader implements DatabaseReader {
   constructor(private readonly place: ClickhousePlace) {}
 
   /** The answer of a statement. A signal ends it, also at the server. Throws DatabaseError. */
   private async ask(sql: string, signal?: AbortSignal, settings = READ_ONLY): Promise<Response> {
+    const response = await this.send(sql, signal, settings);
+    if (response.ok) return response;
+    const refused = await response.text();
+    if (!NODE_LEFT.has(codeOf(refused))) throw new DatabaseError(this.refused(refused));
+    // The node may be there again, or another one have its rows.
+    const again = await this.send(sql, signal, settings);
+    if (again.ok) return again;
+    throw new DatabaseError(this.refused(await again.text()));
+  }
+
+  private async send(
+    sql: string,
+    signal: AbortSignal | undefined,
+    settings: Readonly<Record<string, string>>,
+  ): Promise<Response> {
     const { host, port, database, user, password, clearPassword } = this.place;
     if (password !== '' && !LOOPBACK.test(host) && !clearPassword)
       throw new DatabaseError(
@@ -91,9 +113,8 @@ export class ClickhouseReader implements DatabaseReader {
       void fetch(url, { method: 'POST', body: kill, headers }).catch(() => undefined); // it may have gone
     };
     signal?.addEventListener('abort', stop, { once: true });
-    let response: Response;
     try {
-      response = await fetch(url, {
+      return await fetch(url, {
         ...{ method: 'POST', body: sql, headers, redirect: 'error' },
         signal: signal ?? AbortSignal.timeout(6 * CONNECT_MS),
       });
@@ -101,8 +122,6 @@ export class ClickhouseReader implements DatabaseReader {
       if (signal?.aborted) throw new DatabaseError('cancelled');
       throw new DatabaseError(this.explained(error as Error & { cause?: { code?: string } }));
     }
-    if (response.ok) return response;
-    throw new DatabaseError(this.refused(await response.text()));
   }
 
   private explained({ message, cause }: Error & { cause?: { code?: string } }): string {
@@ -113,11 +132,12 @@ export class ClickhouseReader implements DatabaseReader {
   }
 
   private refused(text: string): string {
-    const code = Number(/^Code: (\d+)/.exec(text)?.[1]);
+    const code = codeOf(text);
     const { user, database } = this.place;
     if (WRONG_PASSWORD.has(code)) return `the password of ${user} is not right, or there is no such user`;
     if (code === UNKNOWN_DATABASE && text.includes(database)) return `the server has no database ${database}`;
-    return `the database says: ${text
+    const who = NODE_GONE.has(code) ? 'a node of the cluster does not answer: start it and try again. ' : '';
+    return `${who}${who === '' ? 'the' : 'The'} database says: ${text
       .replace(/^.*DB::Exception: /s, '')
       .replace(/, e\.what\(\).*$/s, '')
       .trim()}`;

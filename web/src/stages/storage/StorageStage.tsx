@@ -19,7 +19,7 @@ import { withEstimate } from './withEstimate.ts';
 import { Scale } from './Scale.tsx';
 import { StorageHead } from './StorageHead.tsx';
 import { StoredFile } from './StoredFile.tsx';
-import { TableRuler } from './TableRuler.tsx';
+import { rulerHeight, TableRuler } from './TableRuler.tsx';
 import type { ComparedWith } from './useCompared.ts';
 import { useCompared } from './useCompared.ts';
 import type { Folds } from './useFolds.ts';
@@ -106,8 +106,6 @@ export function StorageStage() {
 
 /** The rulers of more tables are drawn as they are scrolled to. */
 const FEW_TABLES = 40;
-/** Of a table whose ruler is thin, in pixels. */
-const RULER_HEIGHT = 68;
 
 /** The rulers of all tables on one scale, the heaviest first. */
 function Rulers({
@@ -151,7 +149,7 @@ function Rulers({
         {tables.map((t) => (
           <WhenSeen
             key={t.name}
-            height={RULER_HEIGHT}
+            height={rulerHeight(t.rows, mostRows)}
             isNow={tables.length <= FEW_TABLES || sameName(shownTable ?? '', t.name)}
           >
             {() => (

@@ -13,6 +13,14 @@ import { bitsARow, segmentsOf, thicknessOf } from './ruler.ts';
 const BESIDE = 0.6;
 /** Names are shown under rulers of at least this thickness, in pixels. */
 const NAMED = 14;
+/** Of the head and what is around a ruler, and of the names below it, in pixels. */
+const [AROUND, NAMES] = [44, 16];
+
+/** How high the ruler of a table of so many rows is with its head, in pixels. */
+export function rulerHeight(rows: number, mostRows: number): number {
+  const thickness = thicknessOf(rows, mostRows);
+  return AROUND + Math.max(24, thickness) + (thickness >= NAMED ? NAMES : 0);
+}
 
 /**
  * A table's ruler with its head, above it the one that it is compared with, below it what folds would make of
