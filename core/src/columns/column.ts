@@ -164,8 +164,11 @@ class CodedColumn implements Column {
 
 export const columnOfParts = (parts: ColumnParts): Column => new CodedColumn(parts);
 
-/** The same rows under another name or with another domain of the same size. */
-export const changedColumn = (column: Column, change: { name?: string; domain?: Domain }): Column =>
+/** The same rows under another name, with another domain of the same size, or held in another way. */
+export const changedColumn = (
+  column: Column,
+  change: { name?: string; domain?: Domain; held?: HeldColumn },
+): Column =>
   new CodedColumn({
     name: change.name ?? column.name,
     type: column.type,
@@ -185,7 +188,7 @@ export const changedColumn = (column: Column, change: { name?: string; domain?: 
           valuesOf: (codes) => column.valuesOf(codes),
           valuesAt: (rows) => column.valuesAt(rows),
           encodedDomain: () => column.encodedDomain(),
-          held: () => column.held,
+          held: () => change.held ?? column.held,
         }),
   });
 

@@ -28,6 +28,8 @@ export const foldSchema = z.discriminatedUnion('do', [
   /** A column by formula worked out by loads, in place of when it is asked for. */
   z.strictObject({ do: z.literal('store'), ...of }),
   z.strictObject({ do: z.literal('sort'), ...of, by: z.array(z.string()).min(1) }),
+  /** Rows in parts by the periods of the column. */
+  z.strictObject({ do: z.literal('part'), ...of, every: z.enum(['year', 'quarter', 'month']) }),
 ]);
 export type Fold = z.infer<typeof foldSchema>;
 export type FoldOf<D extends Fold['do']> = Extract<Fold, { do: D }>;

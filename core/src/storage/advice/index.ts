@@ -15,6 +15,7 @@ import { fewerDecimals } from './fewerDecimals.ts';
 import type { Fold } from './fold.ts';
 import { leaveOut } from './leaveOut.ts';
 import { move } from './move.ts';
+import { part } from './part.ts';
 import type { FoldKind, Found } from './site.ts';
 import { sitesOf } from './site.ts';
 import { sort } from './sort.ts';
@@ -37,6 +38,7 @@ const KINDS: { readonly [D in Fold['do']]: FoldKind<D> } = {
   'fewer-decimals': fewerDecimals,
   'whole-number-key': wholeNumberKey,
   sort,
+  part,
   store,
 };
 
@@ -70,9 +72,12 @@ export function adviceOn(data: ModelData, look: (share: number) => void = () => 
         }),
       );
     })
-    .filter((a) => saved(a) >= WORTH_BYTES || a.fold.do === 'store')
+    .filter((a) => saved(a) >= WORTH_BYTES || SAVES_WORK.has(a.fold.do))
     .sort((a, b) => Number(isUsed(a)) - Number(isUsed(b)) || saved(b) - saved(a));
 }
+
+/** What may cost bytes and is told for the work that it saves. */
+const SAVES_WORK: ReadonlySet<Fold['do']> = new Set(['store', 'part']);
 
 const isUsed = (a: Advice): boolean => a.fold.do !== 'leave-out';
 const saved = (a: Advice): number => a.beforeBytes - a.afterBytes;
