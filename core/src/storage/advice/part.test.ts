@@ -10,7 +10,8 @@ import { compacted } from '../../columns/index.ts';
 import { totalBytes } from '../weight.ts';
 import { adviceOn, editOfFold, measureFolds } from './index.ts';
 
-// Rows of a fact in parts: advised where a load would then leave most of them as they are, with measured bytes.
+// Rows of a fact in parts: advised where a load would then leave most of them as they are, with measured
+// bytes.
 
 const ROWS = 60_000;
 const FIRST_DAY = 19_723; // 2024-01-01

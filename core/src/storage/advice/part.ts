@@ -38,7 +38,10 @@ export const part: FoldKind<'part'> = {
   },
 };
 
-/** The column that a fact goes by: that of its parts, else the first that refers to a calendar, else the first day. */
+/**
+ * The column that a fact goes by: that of its parts, else the first that refers to a calendar, else the first
+ * day.
+ */
 function dayOf({ table, data }: Site): string | undefined {
   const days = table.columns.filter((c) => c.formula === undefined && /^(date|timestamp)/.test(c.type));
   const { partition } = table;
