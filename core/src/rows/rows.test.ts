@@ -26,7 +26,10 @@ const rows = new Map<string, TableData>([
   ],
   [
     'branch',
-    tableOf('branch', [column('code', 'text', ['N', 'S']), column('name', 'text', ['North', 'South'])]),
+    tableOf('branch', [
+      column('code', 'text', ['N', 'S', 'W']),
+      column('name', 'text', ['North', 'South', 'West']),
+    ]),
   ],
 ]);
 const model: Model = {
@@ -190,6 +193,7 @@ test('cells of the answer before are found anew where the question is another on
     { filters: [{ top: 3, of: 'Loans' }] },
     { by: ['loan.card'] },
     { unmatched: 'apart' },
+    { empty: 'show' },
   ];
   for (const more of others) {
     const afresh = new ModelData(model, (name) => rows.get(name.toLowerCase())!, 0);
@@ -201,6 +205,13 @@ test('cells of the answer before are found anew where the question is another on
       ),
     );
   }
+  // A member without rows is listed where empty ones are asked for.
+  const few: Query = { ...asked, measures: ['Dear'] };
+  answerQuery(data, few);
+  const shown = { ...few, empty: 'show' as const };
+  expect(
+    rowsBehind(data, { query: shown, cells: [{ measure: 'Dear', by: ['West'] }] }).aggregates[0]!.rows,
+  ).toEqual([]);
   answerQuery(data, asked);
   const filtered = { ...asked, filters: [{ where: 'loan.fine > 100' }] };
   expect(() => rowsBehind(data, { query: filtered, cells: [{ measure: 'Loans', by: ['North'] }] })).toThrow(
