@@ -15,6 +15,7 @@ import { measuresOf, omittedConstraints, releasedTables, viewsOf } from '@crease
 import { answerOf, compileQuery, quoted, sqlite } from '@crease/core/sql';
 import { formatExact, isExact, scaleOf } from '@crease/core/values';
 import { hasUniqueRows, knowLetters, runSqlite, storedInSqlite } from '../sources/sqliteDatabase.ts';
+import { systemFault } from '../systemFault.ts';
 
 import type { ReleaseOrder, TableContents } from './contents.ts';
 import { contentsOf, rowsOfPart, sumsOf } from './contents.ts';
@@ -113,6 +114,7 @@ function open(file: string, readonly: boolean): Db {
     return db;
   } catch (error) {
     db?.close();
+    if (systemFault(error)?.code === 'disk-full') throw error;
     throw new TargetError(`${file} cannot be opened as a SQLite file: ${(error as Error).message}`);
   }
 }
@@ -122,6 +124,7 @@ function begin(db: Db, file: string): void {
   try {
     db.exec('begin immediate');
   } catch (error) {
+    if (systemFault(error)?.code === 'disk-full') throw error;
     throw new TargetError(`${file} is being written by somebody else: ${(error as Error).message}`);
   }
 }

@@ -22,6 +22,8 @@ const makeThreads = (worker: URL, threads: number, data: ThreadData) =>
     maxThreads: threads,
     idleTimeout: 60_000,
     concurrentTasksPerWorker: 1,
+    // A thread runs what was built: a loader of the process would read its modules a second time.
+    execArgv: [],
   });
 
 /** A task that runs on; `stop` asks it to end early. */

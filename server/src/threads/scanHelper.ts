@@ -53,7 +53,7 @@ export class SecondThread implements ScanHelper {
     if (this.port) return;
     const { port1, port2 } = new MessageChannel();
     const start: HelperStart = { port: port2, state: this.state, memory: this.memory };
-    const thread = new Worker(this.module, { workerData: start, transferList: [port2] });
+    const thread = new Worker(this.module, { workerData: start, transferList: [port2], execArgv: [] });
     thread.on('error', (error) => {
       Atomics.store(this.state, READY, 0);
       this.onBug(error);
