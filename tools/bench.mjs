@@ -1,6 +1,7 @@
 // Measures the program on generated rows and prints a table. Never a test: figures depend on the machine.
 //   node tools/bench.mjs screens                   (how quickly screens answer on a model of 3,000 measures)
 //   node tools/bench.mjs trial [--loans N]          (a question on the server: first, typed on, rows behind a cell)
+//   node tools/bench.mjs parts [--loans N]         (a large fact in parts: loads, a month replaced, profile, advice)
 //   node tools/bench.mjs peers [--loans N] [--runs N] (the same questions asked of other databases here)
 //   node tools/bench.mjs shapes [--rows N] [--only TEXT] [--plain]   (a question of each shape, on rows in memory)
 //   node tools/bench.mjs drafts [FOLDER …]          (how good drafts are, by folders with a truth.json)
@@ -17,6 +18,7 @@ const APART = {
   shapes: ['--max-old-space-size=6000', 'tools/bench-shapes.ts'],
   screens: ['tools/bench-screens.ts'],
   trial: ['tools/bench-trial.ts'],
+  parts: ['tools/bench-parts.ts'],
   peers: ['--max-old-space-size=8000', 'tools/bench-peers.ts'],
 };
 const [name] = process.argv.slice(2);
