@@ -1,5 +1,5 @@
-// What a large fact in parts costs, over the routes of the server: its whole load, one month of it replaced, its
-// profile (first, and again), advice.
+// What a large fact in parts costs, over the routes of the server: its whole load, one month of it replaced,
+// its profile (first, and again), advice.
 //   npm run bench -- parts [--loans N]   (default 6,000,000)
 import { spawn } from 'node:child_process';
 import { createReadStream, createWriteStream, mkdtempSync, rmSync, statSync } from 'node:fs';

@@ -227,40 +227,72 @@ export function mergeDomains(domains: readonly Domain[]): {
     }
   }
   const lists = domains.map(valuesOf);
-  const values = mergeAll(lists);
-  const same = (list: ArrayLike<Value>) => list.length === values.length;
+  const { values, places } = mergeAll(lists);
   return {
     domain: listDomain(values),
-    maps: lists.map((list) => (same(list) ? undefined : placesIn(list, values))),
+    maps: lists.map((list, k) =>
+      list.length === values.length ? undefined : tableOfPlaces(list, places[k]),
+    ),
   };
+}
+
+/** By code the code of the common domain; places are those of the values, which have codes from 1 on. */
+function tableOfPlaces(list: ArrayLike<Value>, places: Uint32Array | undefined): Uint32Array {
+  const table = new Uint32Array(list.length + 1);
+  for (let k = 0; k < list.length; k++) table[k + 1] = (places ? places[k]! : k) + 1;
+  return table;
 }
 
 const valuesOf = (domain: Domain): ArrayLike<Value> =>
   domain.kind === 'list' ? domain.values : Array.from({ length: domain.size }, (_, k) => domain.first + k);
 
-function mergeAll(lists: readonly ArrayLike<Value>[]): ArrayLike<Value> {
-  if (lists.length <= 1) return lists[0] ?? [];
-  const middle = lists.length >> 1;
-  const [a, b] = [mergeAll(lists.slice(0, middle)), mergeAll(lists.slice(middle))];
-  const out: Value[] = [];
-  let [i, j] = [0, 0];
-  while (i < a.length && j < b.length) {
-    const order = compareValues(a[i]!, b[j]!);
-    out.push(order <= 0 ? a[i]! : b[j]!);
-    if (order <= 0) i++;
-    if (order >= 0) j++;
-  }
-  while (i < a.length) out.push(a[i++]!);
-  while (j < b.length) out.push(b[j++]!);
-  return out;
+/** Lists of ascending values in one. */
+interface MergedValues {
+  readonly values: ArrayLike<Value>;
+  /** Of each list where its values stand in `values`; undefined where they stand at its own places. */
+  readonly places: readonly (Uint32Array | undefined)[];
 }
 
-/** By code of an ascending list, the code of the same value in a longer one that holds all of its values. */
-function placesIn(list: ArrayLike<Value>, all: ArrayLike<Value>): Uint32Array {
-  const places = new Uint32Array(list.length + 1);
-  for (let k = 0, at = 0; k < list.length; k++) {
-    while (compareValues(all[at]!, list[k]!) < 0) at++;
-    places[k + 1] = ++at;
+/** By halves: each value is compared as often as the lists can be halved, however many there are. */
+function mergeAll(lists: readonly ArrayLike<Value>[]): MergedValues {
+  if (lists.length <= 1) return { values: lists[0] ?? [], places: lists.map(() => undefined) };
+  const middle = lists.length >> 1;
+  const [a, b] = [mergeAll(lists.slice(0, middle)), mergeAll(lists.slice(middle))];
+  const { values, ofA, ofB } = mergeTwo(a.values, b.values);
+  return {
+    values,
+    places: [
+      ...a.places.map((places) => through(places, ofA)),
+      ...b.places.map((places) => through(places, ofB)),
+    ],
+  };
+}
+
+const through = (places: Uint32Array | undefined, then: Uint32Array | undefined): Uint32Array | undefined =>
+  places && then ? places.map((place) => then[place]!) : (places ?? then);
+
+/** Two ascending lists in one, with the places of the values of each. */
+function mergeTwo(a: ArrayLike<Value>, b: ArrayLike<Value>) {
+  if (b.length === 0) return { values: a, ofA: undefined, ofB: undefined };
+  if (a.length === 0) return { values: b, ofA: undefined, ofB: undefined };
+  const out: Value[] = [];
+  // As with parts of a time, whose values follow each other.
+  if (compareValues(a[a.length - 1]!, b[0]!) < 0) {
+    for (let i = 0; i < a.length; i++) out.push(a[i]!);
+    for (let j = 0; j < b.length; j++) out.push(b[j]!);
+    return {
+      values: out,
+      ofA: undefined,
+      ofB: Uint32Array.from({ length: b.length }, (_, j) => a.length + j),
+    };
   }
-  return places;
+  const [ofA, ofB] = [new Uint32Array(a.length), new Uint32Array(b.length)];
+  let [i, j] = [0, 0];
+  while (i < a.length || j < b.length) {
+    const order = i === a.length ? 1 : j === b.length ? -1 : compareValues(a[i]!, b[j]!);
+    const place = out.push(order <= 0 ? a[i]! : b[j]!) - 1;
+    if (order <= 0) ofA[i++] = place;
+    if (order >= 0) ofB[j++] = place;
+  }
+  return { values: out, ofA, ofB };
 }
