@@ -56,12 +56,20 @@ export interface Answer {
   readonly unreached: readonly (readonly [measure: string, column: string])[];
 }
 
+/** What is told beside an answer where it is asked for. */
+export interface Extras {
+  /** Keys of members whose label stands twice. */
+  readonly keys?: boolean | undefined;
+  /** How cells stand to the goals of their measures. */
+  readonly goals?: boolean | undefined;
+}
+
 /** Answers a query. Throws QueryError for what the model does not have, or a measure that is broken. */
 export function answerQuery(
   model: ModelData,
   query: Query,
   texts: TextOrder = 'code points',
-  extras: { readonly keys?: boolean; readonly goals?: boolean } = {},
+  extras: Extras = {},
 ): Answer {
   const worked = workedOut(model, query, texts);
   const withKeys = extras.keys === true;

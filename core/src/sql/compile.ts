@@ -1,9 +1,9 @@
 import { DATE, formatType, textReader } from '../values/index.ts';
 import type { Model, Query } from '../model/index.ts';
 import { FormulaChecker, mentionsRole, roledChecker } from '../formula/index.ts';
-import type { AnswerColumn, PlainAsked } from '../query/index.ts';
+import type { AnswerColumn, Extras, PlainAsked } from '../query/index.ts';
 import { plainQuery } from '../query/index.ts';
-import type { CompiledAnswer, Extras, SqlSetting } from './compiled.ts';
+import type { CompiledAnswer, SqlSetting } from './compiled.ts';
 import type { SqlDialect } from './dialect.ts';
 import { QueryCompiler } from './queryStatement.ts';
 

@@ -26,12 +26,6 @@ export interface CompiledQuery {
   readonly targets: readonly (number | undefined)[];
 }
 
-/** What is told beside an answer where it is asked for. */
-export interface Extras {
-  readonly keys?: boolean | undefined;
-  readonly goals?: boolean | undefined;
-}
-
 export interface CompiledAnswer {
   readonly rows: CompiledQuery;
   readonly totals?: CompiledQuery;

@@ -3,7 +3,7 @@ import type { DataType } from '../values/index.ts';
 import type { ByItem, PlainFilter, PlainQuery } from '../model/index.ts';
 import { sameName } from '../model/index.ts';
 import type { Typed } from '../formula/index.ts';
-import type { AskedMeasure, PlainAsked, Top } from '../query/index.ts';
+import type { AskedMeasure, Extras, PlainAsked, Top } from '../query/index.ts';
 import {
   askedFilter,
   askedMeasure,
@@ -15,7 +15,7 @@ import {
   unreachedBy,
 } from '../query/index.ts';
 import type { SqlAxis, SqlCondition, SqlContext } from './context.ts';
-import type { CompiledAnswer, CompiledQuery, Extras, SqlSetting } from './compiled.ts';
+import type { CompiledAnswer, CompiledQuery, SqlSetting } from './compiled.ts';
 import type { SqlDialect } from './dialect.ts';
 import { orderTerm, quoted } from './dialect.ts';
 import { MeasureSql } from './measures.ts';

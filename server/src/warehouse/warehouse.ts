@@ -3,12 +3,12 @@ import { listClaims, present, remediesOf } from '@crease/core/claims';
 import type { TableData } from '@crease/core/columns';
 import type { Model, Query, Table } from '@crease/core/model';
 import { sameName, withFamilies } from '@crease/core/model';
-import type { Answer, Json } from '@crease/core/query';
+import type { Answer, Extras, Json } from '@crease/core/query';
 import { DataError, ModelData } from '@crease/core/query';
 import type { DataOracle } from '@crease/core/formula';
 import type { RowsBehind, RowsRequest } from '@crease/core/rows';
 import { tableLoader } from '@crease/core/sources';
-import type { CompiledRows, Extras, SqlDialect, SqlSetting } from '@crease/core/sql';
+import type { CompiledRows, SqlDialect, SqlSetting } from '@crease/core/sql';
 import { cellJson, compileQuery } from '@crease/core/sql';
 import {
   judgeOnWarehouse,
