@@ -14,8 +14,8 @@ const toCommonJs = [
 export default {
   testEnvironment: 'node',
   // Tests start threads, databases and programs: on a machine that is busy with other work these take their
-  // time.
-  testTimeout: 30_000,
+  // time, and it may stand still for a minute. A limit only ends what hangs.
+  testTimeout: 180_000,
   globalSetup: '<rootDir>/tools/jest-programs.mjs',
   setupFiles: ['<rootDir>/tools/jest-sqlite.cjs', '<rootDir>/tools/jest-seed.cjs'],
   testMatch: ['<rootDir>/*/src/**/*.test.ts', '<rootDir>/*/test/**/*.test.ts'],

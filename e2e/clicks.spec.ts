@@ -194,14 +194,14 @@ async function walk({ id, pages, request, random, acts }: Walk): Promise<void> {
 }
 
 test(`a walk of ${ACTS} acts in two windows, seed ${SEED}`, async ({ page, context, request }) => {
-  test.setTimeout(60_000 + ACTS * 2_000);
+  test.setTimeout(180_000 + ACTS * 2_000);
   const id = await made(request);
   const pages = [page, await context.newPage()];
   await walk({ id, pages, request, random: seeded(SEED), acts: ACTS });
 });
 
 test(`a walk of ${ACTS} acts over the demo, seed ${SEED}`, async ({ browser }) => {
-  test.setTimeout(90_000 + ACTS * 2_000);
+  test.setTimeout(180_000 + ACTS * 2_000);
   // On a server of its own: the demo of the other journeys stays as it is.
   const folder = mkdtempSync(join(tmpdir(), 'crease-walk-'));
   const server = await serveDemo(join(folder, 'walk.sqlite'), 2000);

@@ -23,7 +23,7 @@ export const test = base.extend<object, { server: string }>({
       await use(server.address);
       await server.end();
     },
-    { scope: 'worker', auto: true, timeout: 60_000 },
+    { scope: 'worker', auto: true, timeout: 180_000 },
   ],
   baseURL: ({ server }, use) => use(server),
 });

@@ -190,8 +190,10 @@ test('what is typed of a measure stays while another window edits, and is said t
   const other = await context.newPage();
   // Of another measure: nothing is lost here.
   await other.goto(`${model}/measures?sel=measure:Holds`);
+  const before = await other.getByText(/revision \d+/).innerText();
   await other.getByRole('textbox', { name: 'Title', exact: true }).fill('Held');
   await other.getByRole('button', { name: 'Save', exact: true }).click();
+  await expect(other.getByText(/revision \d+/)).not.toHaveText(before);
   await expect(page.getByText(/revision \d+/)).toHaveText(await other.getByText(/revision \d+/).innerText());
   await expect(title).toHaveValue('Fines asked for');
   await expect(page.getByText('changed elsewhere meanwhile')).toBeHidden();

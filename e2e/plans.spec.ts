@@ -42,14 +42,24 @@ test('a load plan: written, run by hand, its times, paused, a run that fails, ch
   await plans.getByRole('button', { name: 'Run Night now' }).click();
   const runs = plans.getByRole('table', { name: 'Runs of load plans' });
   await expect(runs).toContainText('Visits: 2 rows, 2 new or changed from visits-1.csv');
+  // A form that is opened while the pause is on its way stays open, with what is typed.
+  let goOn = (): void => undefined;
+  const held = new Promise<void>((resolve) => (goOn = resolve));
+  await page.route('**/plans/Night', async (route) => {
+    await held;
+    await route.continue();
+  });
   await plans.getByRole('button', { name: 'Pause Night' }).click();
-  await expect(plans.getByText(/paused/)).toBeVisible();
-  await expect(plans.getByText(/^next:/)).toHaveCount(0);
-
   await plans.getByRole('button', { name: 'Change the load plan Night' }).click();
   const changed = plans.getByRole('form', { name: 'Load plan Night' });
   await changed.getByLabel('File of step 1').fill('incoming/none-*.csv');
+  goOn();
+  await expect(page.getByText('Load plan Night saved')).toBeVisible();
+  await expect(plans.getByText(/^next:/)).toHaveCount(0);
+  await page.unroute('**/plans/Night');
+  await expect(changed.getByLabel('File of step 1')).toHaveValue('incoming/none-*.csv');
   await changed.getByRole('button', { name: 'Save' }).click();
+  await expect(plans.getByText(/, paused/)).toBeVisible();
   await plans.getByRole('button', { name: 'Run Night now' }).click();
   await expect(runs.getByRole('row').nth(1)).toContainText('is called incoming/none-*.csv yet');
   await page.reload();

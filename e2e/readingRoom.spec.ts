@@ -218,7 +218,6 @@ test('the demo is mended, released, read; definitions alone reach its readers, a
   page,
   request,
 }) => {
-  test.setTimeout(120_000);
   const { id } = (await (await request.post('/api/models/demo')).json()) as { id: number };
   const judged = async (): Promise<ClaimsState> => {
     for (;;) {

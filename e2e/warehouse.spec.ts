@@ -37,7 +37,6 @@ test('tables are passed through, a star is drafted, asked and checked where its 
   page,
   request,
 }) => {
-  test.setTimeout(90_000);
   const id = await newModel(request, 'In its database');
   await page.goto(`/m/${id}/intake`);
   await page.getByRole('button', { name: 'Databases' }).click();
@@ -138,7 +137,6 @@ test('a folder of Parquet files is entered, its tables are passed through, asked
   page,
   request,
 }) => {
-  test.setTimeout(90_000);
   const folder = join(process.env.CREASE_JOURNEYS!, 'lake');
   mkdirSync(join(folder, 'loan'), { recursive: true });
   const loans = (from: number) =>

@@ -350,7 +350,7 @@ test('a server killed in the middle of an intake leaves the workspace as it was'
   });
   expect(stderr).toBe('');
   expect(JSON.parse(stdout)).toEqual({ tables: 0, stored: 0, left: 0 });
-}, 60_000);
+});
 
 test('import: a model of CREATE TABLE statements, without rows, that makes the same tables again', () => {
   const sql = inFolder(

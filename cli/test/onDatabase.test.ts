@@ -22,7 +22,7 @@ beforeAll(async () => {
     create table other.branch (code text)`);
   writeFileSync(join(folder, 'm.json'), JSON.stringify(model));
   writeFileSync(join(folder, 'days.csv'), days.join('\n'));
-}, 60_000);
+});
 afterAll(async () => {
   rmSync(folder, { recursive: true, force: true });
   await cluster.stop();

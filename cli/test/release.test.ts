@@ -184,4 +184,4 @@ test('a release that is killed at any moment leaves the target as it was, and th
   expect(crease('release', 'm.json', '--to', 'local', '--yes').status).toBe(0);
   expect(value('select count(*) from loan')).toBe(50_000);
   expect(readdirSync(join(folder, 'out'))).toEqual(['m.sqlite']);
-}, 120_000);
+});

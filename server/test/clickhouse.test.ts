@@ -26,7 +26,7 @@ beforeAll(async () => {
   for (const statement of SCHEMA) await server.run(statement);
   fixture = await startApi();
   await connect('cluster');
-}, 120_000);
+});
 afterAll(async () => {
   await fixture?.close();
   await server?.stop();

@@ -81,7 +81,7 @@ beforeAll(async () => {
     .put('/api/connections')
     .send({ kind: 'clickhouse', name: 'cluster', ...cluster.place })
     .expect(200);
-}, 120_000);
+});
 afterAll(async () => {
   await fixture?.close();
   await cluster?.stop();

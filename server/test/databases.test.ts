@@ -47,7 +47,7 @@ beforeAll(async () => {
   fixture = await startApi();
   cluster = await startPostgresql();
   await cluster.client.query(SCHEMA);
-}, 120_000);
+});
 afterAll(async () => {
   await fixture.close();
   await cluster.stop();

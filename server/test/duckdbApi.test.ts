@@ -24,7 +24,7 @@ lines, "quoted"' when range = 8 then '' end from range(3000)`,
     'create view busy as select branch_code, count(*) as loans from loan group by all',
   ]);
   await fixture.api().put('/api/connections').send({ kind: 'duckdb', name: 'lake', file }).expect(200);
-}, 60_000);
+});
 afterAll(async () => {
   await fixture.close();
   rmSync(folder, { recursive: true, force: true });

@@ -7,7 +7,7 @@ import { startApi } from './apiFixture.ts';
 let fixture: ApiFixture;
 beforeAll(async () => {
   fixture = await startApi();
-}, 60_000);
+});
 afterAll(() => fixture.close());
 const api = () => fixture.api();
 

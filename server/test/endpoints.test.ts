@@ -12,7 +12,7 @@ import { makeApp } from '../src/index.ts';
 let fixture: ApiFixture;
 beforeAll(async () => {
   fixture = await startApi();
-}, 120_000);
+});
 afterAll(() => fixture.close());
 
 test('the server serves what the contract has, and nothing else', () => {

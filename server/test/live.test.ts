@@ -13,7 +13,7 @@ beforeAll(async () => {
   folder = mkdtempSync(join(tmpdir(), 'crease-live-'));
   served = await serve({ workspace: join(folder, 'w.sqlite'), port: 0, quiet: true, checksAnswers: true });
   await startThreads(served.workspace, folder);
-}, 60_000);
+});
 afterAll(async () => {
   await served.close();
   rmSync(folder, { recursive: true, force: true });
@@ -122,7 +122,7 @@ test('a load tells its progress, can be cancelled, and then has stored nothing',
     expect((await call<ModelState>(`/models/${id}`)).stored).toMatchObject([{ name: 'long', rows: 400_000 }]);
   }
   live.close();
-}, 30_000);
+});
 
 test('the screens are served for every address, and files that are not there are not', async () => {
   const page = await fetch(`${served.address}/m/1/stars`);

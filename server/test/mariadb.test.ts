@@ -116,7 +116,7 @@ describe('a warehouse of MariaDB', () => {
     fixture = await startApi();
     await server.connection.query(SCHEMA);
     await connect('warehouse');
-  }, 60_000);
+  });
   afterAll(() => fixture.close());
 
   test('it is listed without its password, tested, and its tables with keys and references', async () => {

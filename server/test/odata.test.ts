@@ -14,7 +14,7 @@ let served: Omit<Served, 'workspace'>;
 beforeAll(async () => {
   fixture = await startApi();
   served = await serveReadingRoom({ workspace: join(fixture.folder, 'w.sqlite'), port: 0, quiet: true });
-}, 60_000);
+});
 afterAll(async () => {
   await served.close();
   await fixture.close();

@@ -29,7 +29,7 @@ beforeAll(async () => {
     .put('/api/connections')
     .send({ kind: 'postgresql', name: 'warehouse', ...cluster.place })
     .expect(200);
-}, 120_000);
+});
 afterAll(async () => {
   await fixture.close();
   await cluster.stop();
@@ -121,7 +121,7 @@ test('a star is drafted, asked and checked, and no row is brought in', async () 
     checked: 3000,
     against: 0,
   });
-}, 60_000);
+});
 
 test('columns, rows, values, matches and members are shown before anybody relates anything', async () => {
   const model = await passedModel();
@@ -166,7 +166,7 @@ test('columns, rows, values, matches and members are shown before anybody relate
     },
   );
   expect(members.members).toMatchObject([{ label: 'Ada', children: 2 }]);
-}, 60_000);
+});
 
 test('claims are judged again where rows have changed, and a flaw is found', async () => {
   const model = await passedModel();
@@ -184,7 +184,7 @@ test('claims are judged again where rows have changed, and a flaw is found', asy
     [{ values: { branch_code: 'Z' }, rows: 1 }],
   ]);
   await cluster.client.query(`delete from loan where id = 90001`);
-}, 60_000);
+});
 
 test('views and partitions have no counts of their own: their claims follow the rows all the same', async () => {
   await cluster.client.query(`
@@ -210,7 +210,7 @@ test('views and partitions have no counts of their own: their claims follow the 
   await cluster.client.query('select 1');
   await post(`/api/models/${model}/claims/judge`, {});
   expect(await verdicts()).toEqual(['broken', 'broken']);
-}, 60_000);
+});
 
 test('a table that has gone from its database is said to be gone', async () => {
   await cluster.client.query(`create table fee (no int, fine numeric(8,2)); insert into fee values (1, 2)`);
@@ -225,7 +225,7 @@ test('a table that has gone from its database is said to be gone', async () => {
   await cluster.client.query('drop table fee');
   const { message } = await post<{ message: string }>(`/api/models/${model}/query`, query, 422);
   expect(message).toContain('fee is not in warehouse any more');
-}, 60_000);
+});
 
 test('a model over two databases is judged in each, also where one is gone', async () => {
   const other = { kind: 'postgresql', name: 'archive', ...cluster.place };
@@ -254,7 +254,7 @@ test('a model over two databases is judged in each, also where one is gone', asy
   const { evidence } = claim(await judged(model), 'key-unique:branch');
   // What keeps it open is that its database is gone, not what the other one says of it.
   expect(evidence.notes?.join()).not.toMatch(/lies in another database/);
-}, 60_000);
+});
 
 test('a table that is held without rows leaves its claims open, and those of the others are judged', async () => {
   const model = await passedModel();
@@ -264,7 +264,7 @@ test('a table that is held without rows leaves its claims open, and those of the
   const reference = claim(state, 'reference-complete:loan_branch');
   expect([reference.verdict, reference.evidence.reason?.code]).toEqual(['unchecked', 'not-loaded']);
   expect(claim(state, 'key-unique:staff').verdict).toBe('holds');
-}, 60_000);
+});
 
 test('a table is held instead and passed through again, with the same answers', async () => {
   const model = await passedModel();
@@ -286,7 +286,7 @@ test('a table is held instead and passed through again, with the same answers', 
   // The branches that are held travel along.
   const mixed = await post<Answer>(`/api/models/${model}/query`, byRegion);
   expect([mixed.rows, mixed.totals]).toEqual([there.rows, there.totals]);
-}, 60_000);
+});
 
 test('a database that has gone is said on claims and questions, and what is known stays', async () => {
   const model = await passedModel();
@@ -313,4 +313,4 @@ test('a database that has gone is said on claims and questions, and what is know
     .expect(200);
   await post(`/api/models/${model}/claims/judge`, {});
   expect(claim(await judged(model), 'reference-complete:loan_branch').verdict).not.toBe('unchecked');
-}, 60_000);
+});

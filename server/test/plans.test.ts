@@ -13,7 +13,7 @@ let fixture: ApiFixture;
 beforeAll(async () => {
   fixture = await startApi({ now: () => now });
   scheduler = new Scheduler(fixture.workspace);
-}, 60_000);
+});
 afterAll(() => fixture.close());
 const api = () => fixture.api();
 

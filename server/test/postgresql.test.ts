@@ -97,7 +97,7 @@ test('PostgreSQL answers random questions as the columns engine does', async () 
       );
   }
   expect(compared).toBeGreaterThan(60);
-}, 120_000);
+});
 
 describe('every function gives in PostgreSQL what its example says', () => {
   test.each(FUNCTIONS.map((f) => [f.name, f.example.formula] as const))('%s: %s', async (_name, formula) => {

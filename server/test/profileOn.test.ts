@@ -9,7 +9,7 @@ import { startPostgresql } from './postgresql.ts';
 let cluster: Cluster;
 beforeAll(async () => {
   cluster = await startPostgresql();
-}, 60_000);
+});
 afterAll(() => cluster.stop());
 
 const TYPES: Record<string, string> = {
@@ -95,4 +95,4 @@ test('what a table would weigh is worked out within a tenth from a sample and co
       columns: expect.any(Array) as never,
     });
   });
-}, 120_000);
+});

@@ -121,7 +121,7 @@ test('SQLite: a release over others is what a first one makes', async () => {
     }),
     { numRuns: cases(6) },
   );
-}, 120_000);
+});
 
 describe('PostgreSQL', () => {
   let cluster: Cluster;
@@ -166,7 +166,7 @@ describe('PostgreSQL', () => {
       }),
       { numRuns: cases(3) },
     );
-  }, 180_000);
+  });
 
   test('psql reads what was released', async () => {
     await releaseToPostgresql(to('read'), await libraryOrder(folder, {}));

@@ -11,7 +11,7 @@ import request from 'supertest';
 let fixture: ApiFixture;
 beforeAll(async () => {
   fixture = await startApi();
-}, 60_000);
+});
 afterAll(() => fixture.close());
 
 const api = () => fixture.api();
@@ -265,7 +265,7 @@ test('the day is part of what a verdict rests on, and waivers end by the local d
     await workspace.close();
   }
   // It starts threads of its own, as the fixture does.
-}, 90_000);
+});
 
 test('a model that cannot be read breaks no list, and an edited file is read into its model', async () => {
   const [good, bad] = [await fixture.newModel('Good'), await fixture.newModel('Bad')];

@@ -15,7 +15,7 @@ beforeAll(async () => {
   };
   for (const [name, text] of Object.entries(files))
     await fixture.load(model, [await fixture.orderOf(await fixture.upload(`${name}.csv`, text), name)]);
-}, 60_000);
+});
 afterAll(() => fixture.close());
 
 const path = (rest: string) => `/api/models/${model}/${rest}`;

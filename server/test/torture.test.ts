@@ -6,7 +6,6 @@ import { releases } from './torture/releases.ts';
 import { requests } from './torture/requests.ts';
 
 // Small runs of the experiments; `npm run torture` has large ones, with other seeds.
-jest.setTimeout(180_000);
 
 test('600 requests over every route: no fault of the program, and no place of the machine', async () => {
   const { tried, failed } = await requests({ count: 600, seed: 1 });

@@ -15,7 +15,7 @@ beforeAll(async () => {
   // As many versions of rows as there are acts.
   const keep = { versions: 100, days: 1, bytes: 1e9 };
   await fixture.api().put('/api/settings').send({ naming: 'as they are', keep }).expect(200);
-}, 60_000);
+});
 afterAll(() => fixture.close());
 const api = () => fixture.api();
 

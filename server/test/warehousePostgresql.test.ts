@@ -17,7 +17,7 @@ let engine: WarehouseEngine;
 beforeAll(async () => {
   cluster = await startPostgresql();
   engine = postgresqlEngine(cluster.place);
-}, 60_000);
+});
 afterAll(() => cluster.stop());
 
 const nothingHeld = (table: Table): TableData => {
@@ -323,7 +323,7 @@ test('of a large table a sample says first what it shows; that it shows nothing 
     expect(of('key-unique:loan')).toEqual([['holds', undefined]]);
     expect(of('key-filled:branch')).toEqual([['holds', undefined]]);
   });
-}, 120_000);
+});
 
 test('answers equal those of columns on the rows of a fact', async () => {
   const rows = Array.from({ length: 300 }, (_, i) => ({

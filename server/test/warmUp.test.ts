@@ -82,7 +82,7 @@ describe('on the threads of a server', () => {
   let fixture: ApiFixture;
   beforeAll(async () => {
     fixture = await startApi();
-  }, 60_000);
+  });
   afterAll(() => fixture.close());
 
   test('a question that is asked ends what runs idly, and is answered', async () => {

@@ -48,7 +48,8 @@ export function PlanForm({
       aria-label={plan ? `Load plan ${plan.name}` : 'New load plan'}
       onSubmit={(e) => {
         e.preventDefault();
-        onKeep(typed);
+        // Pausing is no part of the form: it may have been paused since this was opened.
+        onKeep({ ...typed, isPaused: plan?.isPaused ?? false });
       }}
     >
       <label className="flex items-center gap-2">

@@ -19,18 +19,25 @@ export function PlansSection({ recipes }: { recipes: readonly RecipeState[] }) {
     { of: ended, keepPreviousData: true, revalidateOnFocus: true },
   );
   const [open, setOpen] = useState<string>();
-  const act = async (work: () => Promise<unknown>, text?: string) => {
+  /** Whether it could be done. A form that is open stays so: it may have been opened meanwhile. */
+  const act = async (work: () => Promise<unknown>, text?: string): Promise<boolean> => {
     try {
       await work();
       await mutate();
-      setOpen(undefined);
       if (text !== undefined) tell({ tone: 'plain', text });
+      return true;
     } catch (reason) {
       fail(reason);
+      return false;
     }
   };
   const keep = (was: string, plan: LoadPlan) =>
     act(() => ask(api.plans.put, { id, plan: was }, plan), `Load plan ${plan.name} saved`);
+  /** Of a form, which closes once what it says is kept. */
+  const save = async (form: string, plan: LoadPlan) => {
+    if (await keep(form === '' ? plan.name : form, plan))
+      setOpen((now) => (now === form ? undefined : now));
+  };
   return (
     <section aria-label="Load plans" className="border-b border-rule-strong">
       <header className="flex items-center gap-3 px-4 pt-3">
@@ -50,7 +57,7 @@ export function PlansSection({ recipes }: { recipes: readonly RecipeState[] }) {
       {open === '' && (
         <PlanForm
           recipes={recipes}
-          onKeep={(plan) => void keep(plan.name, plan)}
+          onKeep={(plan) => void save('', plan)}
           onLeave={() => setOpen(undefined)}
         />
       )}
@@ -61,7 +68,7 @@ export function PlansSection({ recipes }: { recipes: readonly RecipeState[] }) {
               <PlanForm
                 plan={plan}
                 recipes={recipes}
-                onKeep={(changed) => void keep(plan.name, changed)}
+                onKeep={(changed) => void save(plan.name, changed)}
                 onLeave={() => setOpen(undefined)}
               />
             </li>
