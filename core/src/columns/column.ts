@@ -251,7 +251,7 @@ export function columnOfCodes(name: string, type: DataType, domain: Domain, code
 }
 
 /** Stretches of equal neighbouring codes. */
-function countRuns(codes: Codes): number {
+export function countRuns(codes: Codes): number {
   let runs = codes.length > 0 ? 1 : 0;
   for (let row = 1; row < codes.length; row++) if (codes[row] !== codes[row - 1]) runs++;
   return runs;
@@ -307,29 +307,6 @@ export function columnByCode(
     codes,
   );
   return columnOfCodes(name, type, domain, codes);
-}
-
-/** The same rows with a domain of the values that occur: a few rows of many need no dictionary of all. */
-export function compacted(column: Column): Column {
-  const used: number[] = [];
-  for (let code = 1; code < column.counts.length; code++) if (column.counts[code]! > 0) used.push(code);
-  if (column.domain.kind === 'list' && used.length === column.size) return column;
-  const { domain, remap } = domainOfDistinct(column.valuesOf(used), column.rowCount);
-  const table = new Uint32Array(column.size + 1);
-  used.forEach((code, k) => (table[code] = remap[k + 1]!));
-  const codes = codesArray(domain.size, column.rowCount);
-  mapCodes(column.codes, table, codes);
-  return columnOfParts({
-    name: column.name,
-    type: column.type,
-    rowCount: column.rowCount,
-    domain,
-    codes,
-    distinct: used.length,
-    nulls: column.nulls,
-    runs: () => column.runs,
-    padded: column.padded,
-  });
 }
 
 /** A column of values by number: 0 is null, k is the k-th of the distinct values, which are in no order. */

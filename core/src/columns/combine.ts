@@ -6,7 +6,11 @@ import { codesArray } from './codes.ts';
 import { mapCodes } from './combiner.ts';
 import { columnOfParts, LARGEST_RANGE } from './column.ts';
 import type { Domain } from './domain.ts';
-import { listDomain, rangeDomain, valueOfCode } from './domain.ts';
+import { decodeDomain, valuesOfCodes } from './dictionary.ts';
+import { DictionaryTexts } from './dictionaryTexts.ts';
+import { listDomain, rangeDomain } from './domain.ts';
+import { withEncoder } from './kernel.ts';
+import { mergeLists } from './mergeTexts.ts';
 import type { Misfits, TableData } from './table.ts';
 import { tableOf } from './table.ts';
 
@@ -119,10 +123,11 @@ const withKeys = (table: TableData, keys: ReadonlyMap<string, string> | undefine
 /** The rows of several columns of one type, one behind the other. */
 export function combineColumns(name: string, parts: readonly Column[], keep?: KeepCodes): Column {
   const rowCount = parts.reduce((sum, part) => sum + part.rowCount, 0);
-  let common: { domain: Domain; maps: (Uint32Array | undefined)[] } | undefined;
-  const merged = () => (common ??= mergeDomains(parts.map(({ domain }) => domain)));
+  const isText = parts[0]!.type.kind === 'text';
+  let common: MergedDictionary | undefined;
+  const merged = () => (common ??= isText ? mergeTexts(parts) : mergeValues(parts));
   const counts = () => {
-    const sums = new Uint32Array(merged().domain.size + 1);
+    const sums = new Uint32Array(merged().size + 1);
     parts.forEach((part, k) => {
       const map = merged().maps[k];
       part.counts.forEach((count: number, code: number) => (sums[map ? map[code]! : code]! += count));
@@ -130,7 +135,7 @@ export function combineColumns(name: string, parts: readonly Column[], keep?: Ke
     return sums;
   };
   const codes = (arrayFor: ArrayFor) => {
-    const made = arrayFor(merged().domain.size, rowCount);
+    const made = arrayFor(merged().size, rowCount);
     let at = 0;
     parts.forEach((part, k) => {
       const map = merged().maps[k];
@@ -145,14 +150,22 @@ export function combineColumns(name: string, parts: readonly Column[], keep?: Ke
     name,
     type: parts[0]!.type,
     rowCount,
-    domain: () => merged().domain,
+    domain: () => merged().domain(),
+    size: () => merged().size,
+    ...(isText
+      ? {
+          encodedDomain: () => merged().encoded!,
+          dictionaryBytes: () => merged().encoded!.length,
+          valuesOf: (codes) => valuesOfCodes(merged().encoded!, codes),
+        }
+      : {}),
     codes: keep ? keep(name, codes) : () => codes(codesArray),
     asksForCodes: keep !== undefined,
     counts,
     // Every value of a list stands in some row; of a range not all need to.
     distinct: () =>
-      parts.every(({ domain }) => domain.kind === 'list')
-        ? merged().domain.size
+      isText || parts.every(({ domain }) => domain.kind === 'list')
+        ? merged().size
         : counts().reduce((n, count, code) => n + (code > 0 && count > 0 ? 1 : 0), 0),
     nulls: parts.reduce((sum, part) => sum + part.nulls, 0),
     padded: parts.reduce((sum, part) => sum + part.padded, 0),
@@ -164,10 +177,7 @@ export function combineColumns(name: string, parts: readonly Column[], keep?: Ke
       const filled = parts.filter((part) => part.rowCount > 0);
       const joins = filled.slice(1).filter((part, k) => {
         const before = filled[k]!;
-        return (
-          valueOfCode(before.domain, before.codes[before.rowCount - 1]!) ===
-          valueOfCode(part.domain, part.codes[0]!)
-        );
+        return before.valuesAt([before.rowCount - 1])[0] === part.valuesAt([0])[0];
       });
       return filled.reduce((sum, part) => sum + part.runs, 0) - joins.length;
     },
@@ -201,6 +211,36 @@ function heldTogether(parts: readonly Column[]): HeldColumn | undefined {
     isRange: held.every(({ isRange }) => isRange),
     storedBytes: held.reduce((sum, h) => sum + h.storedBytes, 0),
   };
+}
+
+/** What the codes of several columns mean together. */
+interface MergedDictionary {
+  readonly size: number;
+  readonly domain: () => Domain;
+  /** As it is encoded, where texts are. */
+  readonly encoded?: Uint8Array;
+  /** By column from its codes to those of the whole; undefined where they are the same. */
+  readonly maps: readonly (Uint32Array | undefined)[];
+}
+
+function mergeValues(parts: readonly Column[]): MergedDictionary {
+  const { domain, maps } = mergeDomains(parts.map((part) => part.domain));
+  return { size: domain.size, domain: () => domain, maps };
+}
+
+/** In bytes, as texts of files are when they are loaded: none is decoded until a value is asked for. */
+function mergeTexts(parts: readonly Column[]): MergedDictionary {
+  return withEncoder((arena) => {
+    const lists = parts.map((part) => new DictionaryTexts(part.encodedDomain()));
+    const { size, encoded, tables } = mergeLists(arena, lists, [])!;
+    const maps = lists.map((list, k) => {
+      if (list.size === size) return undefined;
+      const map = new Uint32Array(list.size + 1);
+      map.set(arena.words(tables[k]!, list.size), 1);
+      return map;
+    });
+    return { size, encoded, domain: () => decodeDomain(encoded), maps };
+  });
 }
 
 /**

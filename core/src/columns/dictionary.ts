@@ -8,7 +8,7 @@ import { listDomain, rangeDomain, valueOfCode } from './domain.ts';
  * before, the length of the rest, the rest (UTF-8); every 16th entry starts afresh, so that one entry can be
  * read without all before it. Lengths are LEB128 variable-length integers.
  */
-const FRONT_BLOCK = 16;
+export const FRONT_BLOCK = 16;
 const RANGE_BYTES = 13;
 
 export function encodeDomain(domain: Domain, type: DataType): Uint8Array {
@@ -126,6 +126,23 @@ export function decodeDomain(bytes: Uint8Array): Domain {
   }
 }
 
+/** A dictionary of so many texts, of the bytes that follow its head. */
+export function textDictionary(size: number, parts: readonly Uint8Array[]): Uint8Array {
+  const head = [1];
+  for (let left = size; ; left = Math.floor(left / 128)) {
+    head.push(left >= 128 ? (left % 128) | 0x80 : left);
+    if (left < 128) break;
+  }
+  const all = new Uint8Array(parts.reduce((sum, { length }) => sum + length, head.length));
+  all.set(head);
+  let at = head.length;
+  for (const part of parts) {
+    all.set(part, at);
+    at += part.length;
+  }
+  return all;
+}
+
 /** Bytes from the start of an encoded dictionary that may be enough to know its size. */
 export const SIZE_BYTES = 16;
 
@@ -150,7 +167,7 @@ export function domainSize(bytes: Uint8Array, whole: boolean): number | undefine
 }
 
 /** A number of 7 bits a byte, the lowest first; `end` is behind it. */
-function readNumber(bytes: Uint8Array, from: number): { value: number; end: number } {
+export function readNumber(bytes: Uint8Array, from: number): { value: number; end: number } {
   let [value, shift, end] = [0, 0, from];
   for (;;) {
     const byte = bytes[end++]!;
@@ -231,11 +248,10 @@ export function valuesOfCodes(bytes: Uint8Array, codes: readonly number[]): Valu
   const wanted = [...new Set(codes)].filter((code) => code > 0).sort((a, b) => a - b);
   const found = new Map<number, Value>([[0, null]]);
   const decoder = new TextDecoder('utf-8', { ignoreBOM: true });
-  const known = marks.get(bytes) ?? [readNumber(bytes, 1).end];
-  marks.set(bytes, known);
+  const known = marksOf(bytes);
   for (const code of wanted) {
     const mark = Math.floor((code - 1) / MARKED);
-    while (known.length <= mark) known.push(skip(bytes, known.at(-1)!, MARKED));
+    while (known.length <= mark) known.push(skipTexts(bytes, known.at(-1)!, MARKED));
     found.set(code, decoder.decode(textAt(bytes, known[mark]!, (code - 1) % MARKED)));
   }
   return codes.map((code) => found.get(code)!);
@@ -260,12 +276,18 @@ function plainValueOf(bytes: Uint8Array): (code: number) => Value {
 }
 
 /** Every so many texts it is kept where they begin; a multiple of the texts that share their beginnings. */
-const MARKED = 64 * FRONT_BLOCK;
-/** Where each stretch of `MARKED` texts of a dictionary begins, as far as it has been read. */
+export const MARKED = 64 * FRONT_BLOCK;
 const marks = new WeakMap<Uint8Array, number[]>();
 
+/** Where each stretch of `MARKED` texts of a dictionary begins, as far as it has been read; one adds to it. */
+export function marksOf(bytes: Uint8Array): number[] {
+  const known = marks.get(bytes) ?? [readNumber(bytes, 1).end];
+  marks.set(bytes, known);
+  return known;
+}
+
 /** Where the text begins that stands so many further. */
-function skip(bytes: Uint8Array, at: number, count: number): number {
+export function skipTexts(bytes: Uint8Array, at: number, count: number): number {
   for (let i = 0; i < count; i++) {
     // Most lengths are of one byte.
     if (bytes[at++]! >= 0x80) at = readNumber(bytes, at - 1).end;
@@ -278,7 +300,7 @@ function skip(bytes: Uint8Array, at: number, count: number): number {
 
 /** The UTF-8 of the text that stands so many further. */
 function textAt(bytes: Uint8Array, at: number, further: number): Uint8Array {
-  let from = skip(bytes, at, further - (further % FRONT_BLOCK));
+  let from = skipTexts(bytes, at, further - (further % FRONT_BLOCK));
   let text = new Uint8Array(0);
   for (let i = 0; i <= further % FRONT_BLOCK; i++) {
     const shared = readNumber(bytes, from);

@@ -15,4 +15,6 @@ export { withEncoder } from './kernel.ts';
 export type { Arena } from './kernel.ts';
 export * from './mergeTexts.ts';
 export * from './combine.ts';
+export * from './cut.ts';
+export * from './dictionaryTexts.ts';
 export { kernelMaker } from './wasm.ts';

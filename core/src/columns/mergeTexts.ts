@@ -1,11 +1,16 @@
 import type { Arena } from './kernel.ts';
 import { MergeStop } from './kernel.ts';
+import { textDictionary } from './dictionary.ts';
 
 /** Distinct texts in bytes, ascending, read by places: in memory or in a file. */
-export interface TextList {
-  readonly size: number;
+export interface TextList extends MergedTexts {
   /** Bytes of all texts. */
   readonly byteLength: number;
+}
+
+/** What of such texts is asked for to merge them: each stretch once, from the first on. */
+export interface MergedTexts {
+  readonly size: number;
   /** Whether all bytes are plain ASCII. */
   readonly ascii: boolean;
   /** Bytes of the texts one behind the other, from byte to byte. */
@@ -32,8 +37,6 @@ const WINDOW_TEXTS = 1 << 15;
 const OUTPUT_BYTES = 1 << 20;
 /** What may be read behind a window. */
 const PADDING = 8;
-/** The first byte of a dictionary of texts, then their number; see `encodeDomain`. */
-const TEXTS_TAG = 1;
 
 /**
  * Merges lists of texts, of which a window each is in memory, into one front-coded dictionary. `nulls` stand
@@ -41,7 +44,7 @@ const TEXTS_TAG = 1;
  */
 export function mergeLists(
   arena: Arena,
-  lists: readonly TextList[],
+  lists: readonly MergedTexts[],
   nulls: Iterable<string>,
 ): MergedLists | undefined {
   const { kernel } = arena;
@@ -83,7 +86,7 @@ export function mergeLists(
     drain();
     const size = kernel.merged.value;
     const tables = windows.map((w) => w.table());
-    return { size, encoded: concatenated([dictionaryHead(size), ...parts]), tables };
+    return { size, encoded: textDictionary(size, parts), tables };
   } finally {
     kernel.endMerge();
     for (const w of windows) w.release();
@@ -104,7 +107,7 @@ class Window {
 
   constructor(
     private readonly arena: Arena,
-    private readonly list: TextList,
+    private readonly list: MergedTexts,
   ) {
     this.endsAt = arena.allocate((WINDOW_TEXTS + 1) * 4);
     this.placesAt = arena.allocate(list.size * 4);
@@ -156,14 +159,6 @@ class Window {
 /** Each text with its length before it, in 4 bytes. */
 function joined(texts: readonly Uint8Array[]): Uint8Array {
   return concatenated(texts.flatMap((text) => [new Uint8Array(Uint32Array.of(text.length).buffer), text]));
-}
-
-function dictionaryHead(size: number): Uint8Array {
-  const bytes = [TEXTS_TAG];
-  for (let left = size; ; left = Math.floor(left / 128)) {
-    bytes.push(left >= 128 ? (left % 128) | 0x80 : left);
-    if (left < 128) return Uint8Array.from(bytes);
-  }
 }
 
 function concatenated(parts: readonly Uint8Array[]): Uint8Array {

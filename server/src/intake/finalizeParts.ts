@@ -1,6 +1,7 @@
 import type { LoadResult } from '@crease/contract';
 import type { Misfits, MisfitText, TableData } from '@crease/core/columns';
 import {
+  columnCutter,
   combineTables,
   compacted,
   misfitsOf,
@@ -162,14 +163,20 @@ function chosenRows(
 
 const named = ({ sourceNames }: TableData) => (sourceNames ? { sourceNames } : {});
 
-/** Some rows as a table of their own, with no more in its dictionaries than they have. */
-function ownRows(table: TableData, rows: Uint32Array): TableData {
-  const cut = rows.length === table.rowCount ? table : selectRows(table, rows);
-  return tableOf(table.name, [...cut.columns.values()].map(compacted), {
-    rowCount: rows.length,
-    ...(cut.lineOf ? { lineOf: cut.lineOf } : {}),
-    ...named(table),
-  });
+/** Gives some rows as a table of their own, with no more in its dictionaries than they have. */
+function rowCutter(table: TableData): (rows: Uint32Array) => TableData {
+  const cutters = [...table.columns.values()].map(columnCutter);
+  const { lineOf } = table;
+  return (rows) =>
+    tableOf(
+      table.name,
+      cutters.map((cut) => cut(rows)),
+      {
+        rowCount: rows.length,
+        ...(lineOf ? { lineOf: (row: number) => lineOf(rows[row]!) } : {}),
+        ...named(table),
+      },
+    );
 }
 
 function plannedParts(
@@ -181,16 +188,19 @@ function plannedParts(
   const parts = partsOf(coming, partition);
   const names = new Set(parts.map(({ part }) => part));
   const known = isSplit || mode === 'all' ? [] : partsOf(existing(), partition);
+  const cutComing = rowCutter(coming);
+  let cutter: ReturnType<typeof rowCutter> | undefined;
+  const cutExisting = (rows: Uint32Array) => (cutter ??= rowCutter(existing()!))(rows);
   /** The rows of a part that are there already. */
   const there = (part: string): (() => TableData) | undefined => {
     const ids = current.filter((p) => p.part === part).map((p) => p.id);
     if (isSplit) return ids.length > 0 ? () => partOf(ids) : undefined;
     const own = known.find((p) => p.part === part);
-    return own && (() => ownRows(existing()!, own.rows));
+    return own && (() => cutExisting(own.rows));
   };
   const planned = parts.map(({ part, rows }): Planned => {
     const had = mode === 'add' ? there(part) : undefined;
-    const own = () => ownRows(coming, rows);
+    const own = () => cutComing(rows);
     const before = had ? had().rowCount : 0;
     return {
       part,
@@ -204,7 +214,7 @@ function plannedParts(
     .filter(({ part }) => !names.has(part))
     .map(({ part, rows }): Planned => ({
       part,
-      rows: () => ownRows(existing()!, rows),
+      rows: () => cutExisting(rows),
       count: rows.length,
       changes: false,
     }));
@@ -223,9 +233,10 @@ function plannedMerge(
   { partOf }: Rows,
   isSplit: boolean,
 ): Planned[] {
+  const cut = rowCutter(whole);
   return partsOf(whole, partition).map(({ part, rows }): Planned => {
     const had = isSplit ? current.filter((p) => p.part === part) : [];
-    const own = ownRows(whole, rows);
+    const own = cut(rows);
     const isSame = had.length > 0 && sameRows(partOf(had.map((p) => p.id)), own);
     return { part, rows: () => own, count: rows.length, changes: !isSame };
   });

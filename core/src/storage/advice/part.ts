@@ -1,10 +1,8 @@
-import { compacted } from '../../columns/index.ts';
 import type { Column, TableData } from '../../columns/index.ts';
-import { changedColumn, tableOf } from '../../columns/index.ts';
+import { changedColumn, columnCutter, tableOf } from '../../columns/index.ts';
 import { partedRows } from '../../load/index.ts';
 import type { Model, Partition, Table } from '../../model/index.ts';
 import { sameName } from '../../model/index.ts';
-import { selectRows } from '../../shape/index.ts';
 import { WORTH } from '../rowOrder.ts';
 import { columnBytes, totalBytes } from '../weight.ts';
 import type { Found, FoldKind, Site } from './site.ts';
@@ -93,14 +91,9 @@ export function partedAs(rows: TableData, { by, every }: Pick<Partition, 'by' | 
   return { ...rows, columns };
 }
 
-/** Some rows of a column. */
-const cut = (column: Column, rows: ArrayLike<number>): Column =>
-  selectRows(tableOf(column.name, [column]), rows)
-    .columns.values()
-    .next().value!;
-
-function inParts(column: Column, parts: readonly { readonly rows: ArrayLike<number> }[]): Column {
-  const sizes = parts.map(({ rows }) => columnBytes(compacted(cut(column, rows))));
+function inParts(column: Column, parts: readonly { readonly rows: Uint32Array }[]): Column {
+  const cut = columnCutter(column);
+  const sizes = parts.map(({ rows }) => columnBytes(cut(rows)));
   return changedColumn(column, {
     held: {
       // Of segments of one kind the first has the bytes of all: what counts is their sum.
