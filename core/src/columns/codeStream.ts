@@ -1,6 +1,6 @@
 import type { Codes } from './codes.ts';
-import type { EncodedSegment } from './encodings/index.ts';
-import { chooseEncoding, SEGMENT_ROWS } from './encodings/index.ts';
+import type { CandidateSize, EncodedSegment } from './encodings/index.ts';
+import { candidatesOf, chooseEncoding, SEGMENT_ROWS } from './encodings/index.ts';
 import type { Packer, SegmentStatistics } from './encodings/encoding.ts';
 import { BLOCK } from './encodings/encoding.ts';
 import { packedBytes } from './encodings/bits.ts';
@@ -20,6 +20,8 @@ export type CellsToCodes =
 export interface Stretch {
   readonly codes: Uint32Array<ArrayBuffer>;
   encode(): EncodedSegment;
+  /** What it would take in each encoding that can hold it. */
+  candidates(): CandidateSize[];
 }
 
 /**
@@ -94,7 +96,11 @@ export class CodeStream {
 
   private give(): void {
     if (this.filled === 0) return;
-    this.sink({ codes: this.arena.words(this.codesAt, this.filled), encode: () => this.encode() });
+    this.sink({
+      codes: this.arena.words(this.codesAt, this.filled),
+      encode: () => this.encode(),
+      candidates: () => candidatesOf(this.statistics()),
+    });
     this.start();
   }
 
@@ -174,16 +180,21 @@ export class CodeStream {
 }
 
 /** Cuts a whole column's codes into encoded segments of `SEGMENT_ROWS` rows. */
-export function encodeSegments(codes: Codes): EncodedSegment[] {
-  const segments: EncodedSegment[] = [];
+export const encodeSegments = (codes: Codes): EncodedSegment[] => bySegment(codes, (s) => s.encode());
+
+/** Of each of these segments what it would take in each encoding that can hold it. */
+export const sizesOfSegments = (codes: Codes): CandidateSize[][] => bySegment(codes, (s) => s.candidates());
+
+function bySegment<T>(codes: Codes, of: (segment: Stretch) => T): T[] {
+  const made: T[] = [];
   withEncoder((arena) => {
     const stream = new CodeStream(arena, codes.length, SEGMENT_ROWS, undefined, (stretch) =>
-      segments.push(stretch.encode()),
+      made.push(of(stretch)),
     );
     stream.push(codes, { kind: 'shift', shift: 0 });
     stream.finish();
   });
-  return segments;
+  return made;
 }
 
 /**

@@ -39,7 +39,7 @@ function compacter(column: Column): (codes: Codes, like?: Column) => Column {
     const { used, nulls } = occurring(codes, places);
     const dictionary =
       type.kind === 'text'
-        ? textsPart((encoded ??= column.encodedDomain()), used)
+        ? textsPart(() => (encoded ??= column.encodedDomain()), used)
         : valuesPart(column, used, codes.length);
     const { remap } = dictionary;
     for (let k = 0; k < used.length; k++) places[used[k]!] = remap ? remap[k + 1]! : k + 1;
@@ -75,9 +75,9 @@ function occurring(codes: Codes, places: Uint32Array): { used: Uint32Array; null
   return { used: used.subarray(0, count).sort(), nulls };
 }
 
-function textsPart(encoded: Uint8Array, used: Uint32Array) {
+function textsPart(encoded: () => Uint8Array, used: Uint32Array) {
   let own: Uint8Array | undefined;
-  const bytes = () => (own ??= textsOfCodes(encoded, used));
+  const bytes = () => (own ??= textsOfCodes(encoded(), used));
   return {
     size: used.length,
     remap: undefined,

@@ -41,11 +41,7 @@ class TextWalk {
     let rest = bytes[at++]!;
     if (rest >= 0x80) ({ value: rest, end: at } = readNumber(bytes, at - 1));
     this.length = shared + rest;
-    if (this.length > this.text.length) {
-      const larger = new Uint8Array(2 * this.length);
-      larger.set(this.text.subarray(0, shared));
-      this.text = larger;
-    }
+    if (this.length > this.text.length) this.text = grown(this.text, this.length);
     const { text } = this;
     for (let k = shared; k < this.length; k++) text[k] = bytes[at++]!;
     this.at = at;
@@ -82,8 +78,28 @@ export function textsOfCodes(bytes: Uint8Array, codes: ArrayLike<number>): Uint8
   return textDictionary(codes.length, [out.taken()]);
 }
 
+class GrowingNumbers {
+  numbers = new Uint32Array(1 << 12);
+  length = 0;
+
+  push(number: number): void {
+    if (this.length === this.numbers.length) {
+      const larger = new Uint32Array(2 * this.length);
+      larger.set(this.numbers);
+      this.numbers = larger;
+    }
+    this.numbers[this.length++] = number;
+  }
+
+  /** Leaves the first ones out. */
+  forget(count: number): void {
+    this.numbers.copyWithin(0, count, this.length);
+    this.length -= count;
+  }
+}
+
 class GrowingBytes {
-  private bytes: Uint8Array;
+  private bytes: Uint8Array<ArrayBuffer>;
   private at = 0;
 
   constructor(size: number) {
@@ -91,10 +107,7 @@ class GrowingBytes {
   }
 
   reserve(more: number): void {
-    if (this.at + more <= this.bytes.length) return;
-    const larger = new Uint8Array(2 * (this.at + more));
-    larger.set(this.bytes.subarray(0, this.at));
-    this.bytes = larger;
+    if (this.at + more > this.bytes.length) this.bytes = grown(this.bytes, this.at + more);
   }
 
   /** Seven bits a byte, the lowest first. */
@@ -120,7 +133,6 @@ export class DictionaryTexts implements MergedTexts {
   readonly size: number;
   /** They have been checked when they came in. */
   readonly ascii = true;
-  private readonly walk: TextWalk;
   /** Bytes of the texts that have been read and may be asked for again, one behind the other. */
   private plain = new Uint8Array(1 << 16);
   /** Where `plain` begins among the bytes of all texts, and the place of its first text. */
@@ -128,17 +140,22 @@ export class DictionaryTexts implements MergedTexts {
   private first = 0;
   private filled = 0;
   /** Where each of them ends among the bytes of all texts. */
-  private held: number[] = [];
+  private readonly held = new GrowingNumbers();
+  /** Where the last of them begins in `plain`, and the next in the dictionary. */
+  private last = 0;
+  private at: number;
 
-  constructor(bytes: Uint8Array) {
-    this.size = readNumber(bytes, 1).value;
-    this.walk = new TextWalk(bytes);
+  constructor(private readonly encoded: Uint8Array) {
+    const { value, end } = readNumber(encoded, 1);
+    this.size = value;
+    this.at = end;
   }
 
   ends(from: number, to: number): Uint32Array {
     this.forget(from);
-    while (this.first + this.held.length < to) this.read();
-    return Uint32Array.from(this.held.slice(from - this.first, to - this.first));
+    const lacking = to - this.first - this.held.length;
+    if (lacking > 0) this.read(lacking);
+    return this.held.numbers.slice(from - this.first, to - this.first);
   }
 
   bytes(from: number, to: number): Uint8Array {
@@ -156,24 +173,36 @@ export class DictionaryTexts implements MergedTexts {
     const gone = place - 1 - this.first;
     // Only now and then: what stays is moved.
     if (gone < 1 << 12) return;
-    const end = this.held[gone - 1]!;
+    const end = this.held.numbers[gone - 1]!;
     this.plain.copyWithin(0, end - this.base, this.filled);
     this.filled -= end - this.base;
+    this.last -= end - this.base;
     this.base = end;
-    this.held = this.held.slice(gone);
+    this.held.forget(gone);
     this.first += gone;
   }
 
-  private read(): void {
-    this.walk.take();
-    const { text, length } = this.walk;
-    if (this.filled + length > this.plain.length) {
-      const larger = new Uint8Array(2 * (this.filled + length));
-      larger.set(this.plain.subarray(0, this.filled));
-      this.plain = larger;
+  private read(count: number): void {
+    const { encoded } = this;
+    let { at, filled, last, plain } = this;
+    for (let i = 0; i < count; i++) {
+      let shared = encoded[at++]!;
+      if (shared >= 0x80) ({ value: shared, end: at } = readNumber(encoded, at - 1));
+      let rest = encoded[at++]!;
+      if (rest >= 0x80) ({ value: rest, end: at } = readNumber(encoded, at - 1));
+      if (filled + shared + rest > plain.length) plain = this.plain = grown(plain, filled + shared + rest);
+      const start = filled;
+      for (let k = 0; k < shared; k++) plain[filled++] = plain[last + k]!;
+      for (let k = 0; k < rest; k++) plain[filled++] = encoded[at++]!;
+      last = start;
+      this.held.push(this.base + filled);
     }
-    for (let k = 0; k < length; k++) this.plain[this.filled + k] = text[k]!;
-    this.filled += length;
-    this.held.push(this.base + this.filled);
+    [this.at, this.filled, this.last] = [at, filled, last];
   }
+}
+
+function grown(bytes: Uint8Array<ArrayBuffer>, needed: number): Uint8Array<ArrayBuffer> {
+  const larger = new Uint8Array(2 * needed);
+  larger.set(bytes);
+  return larger;
 }

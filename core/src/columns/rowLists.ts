@@ -1,3 +1,5 @@
+import type { Codes } from './codes.ts';
+
 /**
  * Rows listed by the row (or key) that they belong to: those of k are rows[starts[k]] up to, not including,
  * rows[starts[k + 1]].
@@ -8,12 +10,12 @@ export interface RowLists {
 }
 
 /** Lists rows by a number from 0 up to, not including, `size`. */
-export function rowLists(numbers: Uint32Array | Int32Array, size: number): RowLists {
+export function rowLists(numbers: Codes | Int32Array, size: number): RowLists {
   const starts = new Uint32Array(size + 1);
-  for (const n of numbers) starts[n + 1]!++;
+  for (let row = 0; row < numbers.length; row++) starts[numbers[row]! + 1]!++;
   for (let k = 0; k < size; k++) starts[k + 1]! += starts[k]!;
   const next = starts.slice();
   const rows = new Uint32Array(numbers.length);
-  numbers.forEach((n, row) => (rows[next[n]!++] = row));
+  for (let row = 0; row < numbers.length; row++) rows[next[numbers[row]!]!++] = row;
   return { starts, rows };
 }

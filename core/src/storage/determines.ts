@@ -1,5 +1,5 @@
 import type { Column } from '../columns/index.ts';
-import { columnOfCodes } from '../columns/index.ts';
+import { columnCutter } from '../columns/index.ts';
 import { bitsGiven } from './entropy.ts';
 
 /** The column of a table that leaves the least of another open. */
@@ -37,8 +37,9 @@ export function bestGiven(columns: readonly Column[], ownBits: readonly number[]
   return columns.map((_, own) => givenBy.get(own));
 }
 
-const stretchOf = (c: Column, start: number): Column =>
-  columnOfCodes(c.name, c.type, c.domain, c.codes.slice(start, start + SAMPLE_ROWS));
+/** With no more codes than it has values: of the whole there may be millions. */
+const stretchOf = (column: Column, start: number): Column =>
+  columnCutter(column)(Uint32Array.from({ length: SAMPLE_ROWS }, (_, k) => start + k));
 
 interface Saving {
   readonly own: number;

@@ -1,7 +1,7 @@
 import fc from 'fast-check';
 import { columnOfValues } from '../columns/index.ts';
 import { INTEGER } from '../values/index.ts';
-import { bitsGiven, entropyOfCounts, entropyOfRuns, entropyOfSteps, weigh } from './index.ts';
+import { bitsGiven, entropyOfCounts, orderBits, weigh } from './index.ts';
 
 const column = (values: readonly (number | null)[]) => columnOfValues('c', INTEGER, values);
 
@@ -18,9 +18,9 @@ test('runs and steps see what an order of rows has to tell, the counts of values
   const sorted = column(Array.from({ length: 4096 }, (_, i) => i >> 6));
   expect(entropyOfCounts(sorted.counts)).toBeCloseTo(6);
   // 64 runs of one length, each of its own value: 64 × 6 bits on 4096 rows.
-  expect(entropyOfRuns(sorted.codes, sorted.size)).toBeCloseTo((64 * 6) / 4096);
+  expect(orderBits(sorted.codes, sorted.size).runs).toBeCloseTo((64 * 6) / 4096);
   const counting = column(Array.from({ length: 4096 }, (_, i) => i));
-  expect(entropyOfSteps(counting.codes)).toBe(0);
+  expect(orderBits(counting.codes, counting.size).steps).toBe(0);
   expect(entropyOfCounts(counting.counts)).toBeCloseTo(12);
 });
 

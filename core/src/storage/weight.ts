@@ -1,6 +1,6 @@
 import type { Codes, Column, EncodingName, HeldColumn } from '../columns/index.ts';
-import { candidateSizes, encodeSegments, prefersRawDoubles, SEGMENT_ROWS } from '../columns/index.ts';
-import { entropyOfCounts, entropyOfRuns, entropyOfSteps } from './entropy.ts';
+import { encodeSegments, prefersRawDoubles, sizesOfSegments } from '../columns/index.ts';
+import { entropyOfCounts, orderBits } from './entropy.ts';
 
 /** How codes of a column lie in its segments. */
 export interface HeldAs {
@@ -117,12 +117,12 @@ function named(
 /** Measures what a column weighs and what its values need: reads all of its rows. */
 export function weigh(column: Column): ColumnWeight {
   const { codes, counts, size } = column;
-  const steps = entropyOfSteps(codes);
+  const { runs, steps } = orderBits(codes, size);
   return {
     ...columnBytes(column),
     alternatives: alternativesOf(column),
     valueBits: entropyOfCounts(counts),
-    runBits: entropyOfRuns(codes, size),
+    runBits: runs,
     stepBits: Number.isFinite(steps) ? steps : null,
     picture: { stripes: stripesOf(codes, size), steps: mostFrequent(counts, column.rowCount) },
   };
@@ -132,11 +132,13 @@ function alternativesOf(column: Column): ColumnWeight['alternatives'] {
   const { codes } = column;
   const sums = new Map<EncodingName, { bytes: number; segments: number }>();
   let segments = 0;
-  for (let from = 0; from < codes.length; from += SEGMENT_ROWS, segments++)
-    for (const { encoding, bytes } of candidateSizes(codes.subarray(from, from + SEGMENT_ROWS))) {
+  for (const sizes of sizesOfSegments(codes)) {
+    segments++;
+    for (const { encoding, bytes } of sizes) {
       const known = sums.get(encoding) ?? { bytes: 0, segments: 0 };
       sums.set(encoding, { bytes: known.bytes + bytes, segments: known.segments + 1 });
     }
+  }
   const throughout = [...sums].filter(([, sum]) => sum.segments === segments);
   return [
     ...throughout.map(([encoding, { bytes }]) => ({ encoding, bytes })),

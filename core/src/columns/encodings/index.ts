@@ -22,9 +22,16 @@ export interface EncodedSegment {
 /** Rows in a segment. */
 export const SEGMENT_ROWS = 1 << 20;
 
-/** Exact bytes of every encoding that can hold the codes, smallest first. */
-export function candidateSizes(codes: Codes): { encoding: EncodingName; bytes: number }[] {
-  const statistics = statisticsOf(codes);
+/** Exact bytes of an encoding that can hold some codes. */
+export interface CandidateSize {
+  readonly encoding: EncodingName;
+  readonly bytes: number;
+}
+
+/** Of every encoding that can hold the codes, smallest first. */
+export const candidateSizes = (codes: Codes): CandidateSize[] => candidatesOf(statisticsOf(codes));
+
+export function candidatesOf(statistics: SegmentStatistics): CandidateSize[] {
   return ENCODINGS.flatMap((e) => {
     const bytes = e.bytes(statistics);
     return bytes === undefined ? [] : [{ encoding: e.name, bytes }];
