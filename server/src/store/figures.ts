@@ -1,6 +1,7 @@
 import type { FileSizes, KeptProfile } from '@crease/contract';
 import type { ProfileDocument } from '@crease/core/storage';
 import type { Connection } from './database.ts';
+import { CODES_OF_COLUMNS } from './bytes.ts';
 
 /** Profiles that are kept of a model. */
 const MOST_KEPT = 60;
@@ -90,8 +91,9 @@ export class Figures {
         `select c.table_id as tableId, c.name, coalesce(c.source_name, c.name) as sourceName, t.model_id as modelId,
            t.state = 'ready' and t.retired_at is null as isCurrent, length(c.domain) as dictionary,
            coalesce(length(c.counts), 0) as counts,
-           (select coalesce(sum(length(s.bytes)), 0) from segment s where s.column_id = c.id) as codes
-         from stored_column c join stored_table t on t.id = c.table_id`,
+           coalesce(s.codes, 0) as codes
+         from stored_column c join stored_table t on t.id = c.table_id
+           left join (${CODES_OF_COLUMNS}) s on s.column_id = c.id`,
       )
       .all() as StoredSize[];
     const lines = this.db

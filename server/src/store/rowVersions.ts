@@ -1,4 +1,5 @@
 import type { Connection } from './database.ts';
+import { BYTES_OF_TABLES } from './bytes.ts';
 
 /** What going to another revision does to the rows of a source: how many there are now, and how many then. */
 export interface RowsChange {
@@ -144,9 +145,8 @@ export class RowVersions {
     const all = this.db
       .prepare(
         `select t.id, t.source_key as key, t.retired_at as at,
-           (select coalesce(sum(length(c.domain)), 0) from stored_column c where c.table_id = t.id)
-           + (select coalesce(sum(length(s.bytes)), 0) from segment s join stored_column c on c.id = s.column_id where c.table_id = t.id) as bytes
-         from stored_table t where t.model_id = ? and t.state = 'ready' and t.retired_at is not null order by t.retired_at desc, t.id desc`,
+           coalesce(s.bytes, 0) as bytes
+         from stored_table t left join (${BYTES_OF_TABLES}) s on s.table_id = t.id where t.model_id = ? and t.state = 'ready' and t.retired_at is not null order by t.retired_at desc, t.id desc`,
       )
       .all(modelId) as { id: number; key: string; at: string; bytes: number }[];
     return all.filter(({ id }) => !kept.has(id));

@@ -15,6 +15,7 @@ import { RowVersions } from './rowVersions.ts';
 import { replacedMeanwhile, StoredColumns } from './storedColumns.ts';
 import type { Partition, Table } from '@crease/core/model';
 import { connectionOf, fileOf } from '@crease/core/model';
+import { BYTES_OF_TABLES } from './bytes.ts';
 
 /** A stored table without its rows: all parts of it together. */
 export interface StoredTableInfo {
@@ -347,9 +348,8 @@ export class Tables {
     const rows = this.db
       .prepare(
         `select t.source_key as key, t.part as name, t.rows, t.problems, t.loaded_at as loadedAt, t.source, t.took_ms as tookMs,
-           (select coalesce(sum(length(c.domain)), 0) from stored_column c where c.table_id = t.id)
-           + (select coalesce(sum(length(s.bytes)), 0) from segment s join stored_column c on c.id = s.column_id where c.table_id = t.id) as bytes
-         from stored_table t where t.model_id = ? and t.state = 'ready' and t.retired_at is null order by t.id`,
+           coalesce(s.bytes, 0) as bytes
+         from stored_table t left join (${BYTES_OF_TABLES}) s on s.table_id = t.id where t.model_id = ? and t.state = 'ready' and t.retired_at is null order by t.id`,
       )
       .all(modelId) as (StoredPart & { key: string; problems: string })[];
     const byKey = new Map<string, StoredTableInfo>();
