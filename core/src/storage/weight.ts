@@ -41,7 +41,7 @@ export interface ColumnWeight extends ColumnSize {
 export interface ColumnPicture {
   /**
    * Stretches of equal values among the first rows, at most `SHOWN_RUNS`: how many rows, and where the value
-   * stands among all, 0 to 1; -1 for null.
+   * stands between the least and the greatest of them, 0 to 1; -1 for null.
    */
   readonly stripes: readonly { readonly rows: number; readonly place: number }[];
   /** Shares of rows of the most frequent values, descending; at most `SHOWN_VALUES`. */
@@ -124,7 +124,7 @@ export function weigh(column: Column): ColumnWeight {
     valueBits: entropyOfCounts(counts),
     runBits: runs,
     stepBits: Number.isFinite(steps) ? steps : null,
-    picture: { stripes: stripesOf(codes, size), steps: mostFrequent(counts, column.rowCount) },
+    picture: { stripes: stripesOf(codes), steps: mostFrequent(counts, column.rowCount) },
   };
 }
 
@@ -146,17 +146,25 @@ function alternativesOf(column: Column): ColumnWeight['alternatives'] {
   ].sort((a, b) => a.bytes - b.bytes);
 }
 
-/** The first rows as stretches of equal values; `place` is where the value stands among all, 0 to 1. */
-function stripesOf(codes: Codes, size: number): ColumnPicture['stripes'] {
-  const stripes: { rows: number; place: number }[] = [];
+/** A share as exact as a picture shows it: there are many of them, and they travel. */
+const drawn = (share: number): number => Number(share.toPrecision(4));
+
+/** The first rows as stretches of equal values. */
+function stripesOf(codes: Codes): ColumnPicture['stripes'] {
+  const stripes: { rows: number; code: number }[] = [];
   for (let row = 0; row < codes.length && stripes.length < SHOWN_RUNS;) {
     const code = codes[row]!;
     let end = row + 1;
     while (end < codes.length && codes[end] === code) end++;
-    stripes.push({ rows: end - row, place: code === 0 ? -1 : code / Math.max(1, size) });
+    stripes.push({ rows: end - row, code });
     row = end;
   }
-  return stripes;
+  const filled = stripes.map(({ code }) => code).filter((code) => code > 0);
+  const [least, span] = [Math.min(...filled), Math.max(...filled) - Math.min(...filled)];
+  return stripes.map(({ rows, code }) => ({
+    rows,
+    place: code === 0 ? -1 : span === 0 ? 0 : drawn((code - least) / span),
+  }));
 }
 
 function mostFrequent(counts: Uint32Array, rows: number): number[] {
@@ -167,5 +175,5 @@ function mostFrequent(counts: Uint32Array, rows: number): number[] {
     most.splice(at < 0 ? most.length : at, 0, count);
     if (most.length > SHOWN_VALUES) most.pop();
   }
-  return most.map((count) => count / Math.max(1, rows));
+  return most.map((count) => drawn(count / Math.max(1, rows)));
 }
