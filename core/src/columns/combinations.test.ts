@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { INTEGER } from '../values/index.ts';
-import { columnOfValues, combinations, repeatedRows } from './index.ts';
+import { columnOfValues, combinations, isDetermined, repeatedRows } from './index.ts';
 
 const cell = (most: number) => fc.option(fc.integer({ min: 0, max: most }), { freq: 8 });
 const tables = fc
@@ -47,4 +47,22 @@ test('many rows with far more combinations than places are compared all the same
   );
   expect([...repeatedRows(columns, rowCount)]).toEqual([7, 19_000]);
   expect(combinations(columns, rowCount).size).toBe(rowCount - 1);
+});
+
+test('a column is determined by another where each of its values goes with one', () => {
+  const few = cell(3);
+  fc.assert(
+    fc.property(fc.array(fc.tuple(few, few), { maxLength: 12 }), (rows) => {
+      const [given, column] = [0, 1].map((k) =>
+        columnOfValues(
+          'c',
+          INTEGER,
+          rows.map((row) => row[k]!),
+        ),
+      );
+      const pairs = combinations([given!, column!], rows.length).size;
+      const values = new Set(rows.map(([value]) => value)).size;
+      expect(isDetermined(column!, given!)).toBe(pairs === values);
+    }),
+  );
 });

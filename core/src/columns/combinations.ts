@@ -73,6 +73,20 @@ function bySorting(before: Int32Array, groups: number, codes: Codes, width: numb
   return { numbers, size };
 }
 
+/**
+ * Whether all rows of one value of another column have the same value in this one; null is a value. Ends at
+ * the first row that does not, which is most often one of the first.
+ */
+export function isDetermined({ codes }: Column, { codes: given, size }: Column): boolean {
+  const valueOf = new Int32Array(size + 1).fill(-1);
+  for (let row = 0; row < codes.length; row++) {
+    const at = given[row]!;
+    if (valueOf[at] === -1) valueOf[at] = codes[row]!;
+    else if (valueOf[at] !== codes[row]) return false;
+  }
+  return true;
+}
+
 /** With a larger part of the rows in doubt, all are numbered instead. */
 const MOST_IN_DOUBT = 1 / 4;
 

@@ -1,6 +1,7 @@
 import { codesArray } from './codes.ts';
 import type { Codes } from './codes.ts';
 import type { Column } from './column.ts';
+import { mapCodes } from './combiner.ts';
 import { columnOfParts, countRuns, domainOfDistinct } from './column.ts';
 import { decodeDomain, valuesOfCodes } from './dictionary.ts';
 import { textsOfCodes } from './dictionaryTexts.ts';
@@ -14,54 +15,58 @@ export type ColumnCutter = (rows: Uint32Array) => Column;
  */
 export function columnCutter(column: Column): ColumnCutter {
   const compact = compacter(column);
-  return (rows) => {
-    const { codes } = column;
-    const own = codesArray(column.size, rows.length);
-    for (let i = 0; i < own.length; i++) own[i] = codes[rows[i]!]!;
-    return compact(own);
-  };
+  return (rows) => compact(column.codes, rows);
 }
 
 /** The same rows with a domain of the values that occur: a few rows of many need no dictionary of all. */
 export function compacted(column: Column): Column {
   const isList = column.type.kind === 'text' || column.domain.kind === 'list';
   if (isList && column.counts.every((count, code) => code === 0 || count > 0)) return column;
-  return compacter(column)(column.codes, column);
+  return compacter(column)(column.codes);
 }
 
-function compacter(column: Column): (codes: Codes, like?: Column) => Column {
+/** Takes all codes, or those of some rows. */
+function compacter(column: Column): (codes: Codes, rows?: Uint32Array) => Column {
   const { name, type } = column;
   /** By code of the whole its place among the codes that occur, from 1 on; zeros between two cuts. */
   let places: Uint32Array | undefined;
+  let scratch = new Uint32Array(0);
   let encoded: Uint8Array | undefined;
-  return (codes, like) => {
+  return (codes, rows) => {
     places ??= new Uint32Array(column.size + 1);
-    const { used, nulls } = occurring(codes, places);
+    const count = rows?.length ?? codes.length;
+    if (scratch.length < count) scratch = new Uint32Array(count);
+    if (rows) for (let i = 0; i < count; i++) scratch[i] = codes[rows[i]!]!;
+    else scratch.set(codes);
+    const taken = scratch.subarray(0, count);
+    const { used, nulls } = occurring(taken, places);
     const dictionary =
       type.kind === 'text'
         ? textsPart(() => (encoded ??= column.encodedDomain()), used)
-        : valuesPart(column, used, codes.length);
+        : valuesPart(column, used, count);
     const { remap } = dictionary;
     for (let k = 0; k < used.length; k++) places[used[k]!] = remap ? remap[k + 1]! : k + 1;
-    const own = codesArray(dictionary.size, codes.length);
-    for (let i = 0; i < own.length; i++) own[i] = places[codes[i]!]!;
+    const own = codesArray(dictionary.size, count);
+    // The whole table would be copied to where codes are mapped quickest.
+    if (places.length <= count) mapCodes(taken, places, own);
+    else for (let i = 0; i < count; i++) own[i] = places[taken[i]!]!;
     for (let k = 0; k < used.length; k++) places[used[k]!] = 0;
     return columnOfParts({
       name,
       type,
-      rowCount: codes.length,
+      rowCount: count,
       codes: own,
       distinct: used.length,
       nulls,
-      runs: () => (like ? like.runs : countRuns(own)),
-      padded: like ? column.padded : 0,
+      runs: () => (rows ? countRuns(own) : column.runs),
+      padded: rows ? 0 : column.padded,
       ...dictionary.parts,
     });
   };
 }
 
 /** The codes that occur, ascending, null apart; each is marked in `places`, which are zeros before. */
-function occurring(codes: Codes, places: Uint32Array): { used: Uint32Array; nulls: number } {
+function occurring(codes: Uint32Array, places: Uint32Array): { used: Uint32Array; nulls: number } {
   const used = new Uint32Array(Math.min(codes.length, places.length));
   let [count, nulls] = [0, 0];
   for (let i = 0; i < codes.length; i++) {

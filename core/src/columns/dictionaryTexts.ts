@@ -50,6 +50,23 @@ class TextWalk {
 }
 
 /**
+ * Hands over the UTF-8 of each text of a dictionary in its order, in the first `length` bytes of an array
+ * that is used again. Ends where `visit` gives false; gives whether it came to the end.
+ */
+export function walkTexts(
+  encoded: Uint8Array,
+  visit: (text: Uint8Array, length: number, place: number) => boolean,
+): boolean {
+  const walk = new TextWalk(encoded);
+  const { value: size } = readNumber(encoded, 1);
+  for (let place = 0; place < size; place++) {
+    walk.take();
+    if (!visit(walk.text, walk.length, place)) return false;
+  }
+  return true;
+}
+
+/**
  * A dictionary of some of the texts of another, both as `encodeDomain` writes them: of those codes, which
  * ascend and are from 1 on. No text is decoded.
  */

@@ -110,7 +110,9 @@ function named(
   }
   const all = [...held.values()].sort((a, b) => b.segments - a.segments);
   const most = all[0]?.encoding ?? 'empty';
-  const kind = (column.held?.isRange ?? column.domain.kind === 'range') ? 'integers' : 'dictionary';
+  // Texts always have a dictionary: asking their domain would decode it.
+  const isRange = column.held?.isRange ?? (column.type.kind !== 'text' && column.domain.kind === 'range');
+  const kind = isRange ? 'integers' : 'dictionary';
   return { encoding: most === 'doubles' ? most : `${kind}+${most}`, held: all };
 }
 

@@ -1,5 +1,15 @@
+import fc from 'fast-check';
 import { DATE, formatDate, formatTimestamp, textReader, TIMESTAMP } from './index.ts';
-import { datePattern, decimal, fixedLayout, guessNumberPattern, INTEGER, unitFormat } from './index.ts';
+import {
+  datePattern,
+  decimal,
+  fixedLayout,
+  fixedReader,
+  guessNumberPattern,
+  INTEGER,
+  splitTimestamp,
+  unitFormat,
+} from './index.ts';
 
 const day = (pattern: string, text: string): string | undefined => {
   const value = textReader(DATE, { pattern })(text);
@@ -94,4 +104,42 @@ test('moments counted from 1970 are whole numbers or fractions of their unit', (
   for (const wrong of ['', 'x', '1 2', '9999999999999999', '1e9'])
     expect(seconds.parseTimestamp(wrong)).toBeUndefined();
   expect(fixedLayout('epoch seconds')).toBeUndefined();
+});
+
+test('what is read of a fixed layout from bytes is what the pattern reads from the text', () => {
+  const patterns = [
+    'yyyy-MM-dd HH:mm:ss',
+    'dd.MM.yyyyTHH:mm',
+    'yyyy/MM/dd HH:mm:ss.SSS',
+    'yyyyMMdd',
+    'yyyy-MM',
+  ];
+  const digits = (most: number) => fc.integer({ min: 0, max: most }).map((n) => String(n).padStart(2, '0'));
+  const parts = fc.record({
+    yyyy: fc.integer({ min: 0, max: 9999 }).map((n) => String(n).padStart(4, '0')),
+    MM: digits(13),
+    dd: digits(32),
+    HH: digits(25),
+    mm: digits(61),
+    ss: digits(61),
+    SSS: fc.integer({ min: 0, max: 999 }).map((n) => String(n).padStart(3, '0')),
+    spoiled: fc.option(fc.nat(30), { freq: 9 }),
+  });
+  fc.assert(
+    fc.property(fc.constantFrom(...patterns), fc.array(parts, { maxLength: 8 }), (pattern, drawn) => {
+      const layout = fixedLayout(pattern);
+      // A day is the first of its month where none is written: only readers of text know that.
+      if (pattern === 'yyyy-MM') return expect(layout).toBeUndefined();
+      const moment = { days: 0, micros: 0 };
+      const read = fixedReader(layout!, moment);
+      for (const { spoiled, ...of } of drawn) {
+        const plain = pattern.replace(/yyyy|MM|dd|HH|mm|SSS|ss/g, (part) => of[part as 'dd']);
+        const text = spoiled === null ? plain : `${plain.slice(0, spoiled)}x${plain.slice(spoiled + 1)}`;
+        const bytes = new TextEncoder().encode(text);
+        const value = datePattern(pattern)!.parseTimestamp(text);
+        expect(read(bytes, bytes.length)).toBe(value !== undefined);
+        if (value !== undefined) expect(moment).toEqual(splitTimestamp(value));
+      }
+    }),
+  );
 });

@@ -242,6 +242,49 @@ export function fixedLayout(text: string): FixedLayout | undefined {
   return shape.some((byte) => byte > 127) ? undefined : { shape: Uint8Array.from(shape), ...places };
 }
 
+/** A moment as it is written: days since 1970-01-01, and microseconds of the day. */
+export interface WrittenMoment {
+  days: number;
+  micros: number;
+}
+
+/**
+ * Reads texts of a layout from their bytes; whether a text has it and names a day and a time. What was read
+ * is in `into`, which is used again.
+ */
+export function fixedReader(
+  layout: FixedLayout,
+  into: WrittenMoment,
+): (text: Uint8Array, length: number) => boolean {
+  const { shape } = layout;
+  const number = (text: Uint8Array, at: number, digits: number): number => {
+    let n = 0;
+    for (let i = at; i < at + digits; i++) n = n * 10 + text[i]! - 48;
+    return n;
+  };
+  const at = (text: Uint8Array, place: number) => (place < 0 ? 0 : number(text, place, 2));
+  // Texts in order have the same day many times.
+  let [year, month, day, days] = [NaN, NaN, NaN, undefined as number | undefined];
+  return (text, length) => {
+    if (length !== shape.length) return false;
+    for (let i = 0; i < length; i++) {
+      const byte = text[i]!;
+      if (shape[i] === 0 ? byte < 48 || byte > 57 : byte !== shape[i]) return false;
+    }
+    const [y, m, d] = [number(text, layout.year, 4), at(text, layout.month), at(text, layout.day)];
+    if (y !== year || m !== month || d !== day) {
+      [year, month, day] = [y, m, d];
+      days = checkedDays(y, m, d);
+    }
+    const [hour, minute, second] = [at(text, layout.hour), at(text, layout.minute), at(text, layout.second)];
+    if (days === undefined || hour > 23 || minute > 59 || second > 59) return false;
+    const fraction = layout.fraction < 0 ? 0 : number(text, layout.fraction, layout.digits);
+    into.days = days;
+    into.micros = (hour * 3600 + minute * 60 + second) * 1e6 + fraction * 10 ** (6 - layout.digits);
+    return true;
+  };
+}
+
 const escapeLiteral = (text: string): string => text.replace(/[.*+?^${}()|[\]\\]/g, '\\$&');
 
 /** Patterns tried for a column without a declared one, the unambiguous first. */

@@ -62,6 +62,18 @@ export const derive: FoldKind<'derive'> = {
   },
 };
 
+/** Values are read once they are compared: of most columns the counts already differ. */
+class NumbersOf implements Numbers {
+  constructor(
+    readonly name: string,
+    readonly column: Column,
+  ) {}
+
+  get values(): readonly Value[] {
+    return columnValues(this.column);
+  }
+}
+
 /** Other stored columns of the table of these kinds, in the order of the table. */
 function others({ data, table, declared }: Site, kinds: readonly DataType['kind'][]): Numbers[] {
   return table.columns
@@ -69,7 +81,7 @@ function others({ data, table, declared }: Site, kinds: readonly DataType['kind'
     .flatMap((c): Numbers[] => {
       const column = data.table(table.name).columns.get(c.name.toLowerCase());
       if (!column || !kinds.includes(column.type.kind)) return [];
-      return [{ name: c.name, column, values: columnValues(column) }];
+      return [new NumbersOf(c.name, column)];
     })
     .slice(0, MOST_TRIED);
 }

@@ -1,4 +1,4 @@
-import { combinations } from '../../columns/index.ts';
+import { isDetermined } from '../../columns/index.ts';
 import { applyEdit, moreSteps } from '../../edit/index.ts';
 import { quoteName } from '../../formula/index.ts';
 import type { Model, Relationship } from '../../model/index.ts';
@@ -25,8 +25,7 @@ export const move: FoldKind<'move'> = {
       const reference = data.column(table.name, r.from.columns[0]!);
       const dimension = data.modelTable(r.to.table);
       if (dimension.role === 'staging' || reference.distinct > column.rowCount / 4) return [];
-      const members = reference.distinct + (reference.nulls > 0 ? 1 : 0);
-      if (combinations([reference, column], column.rowCount).size !== members) return [];
+      if (!isDetermined(column, reference)) return [];
       const before = totalBytes(column);
       const there = data.rowCount(dimension.name);
       // The members that occur, each once, is what the dimension would hold of it.

@@ -1,13 +1,13 @@
 import type { Column } from '../../columns/index.ts';
-import { columnByCode, columnValues } from '../../columns/index.ts';
+import { columnByCode } from '../../columns/index.ts';
 import { moreSteps } from '../../edit/index.ts';
 import { quoteName } from '../../formula/index.ts';
 import type { ModelColumn } from '../../model/index.ts';
 import { freeName, sameName, stepsOf } from '../../model/index.ts';
-import type { Exact, Value } from '../../values/index.ts';
-import { DATE, INTEGER, splitTimestamp } from '../../values/index.ts';
+import { DATE, INTEGER } from '../../values/index.ts';
 import { totalBytes } from '../weight.ts';
-import { momentsOf } from './moments.ts';
+import type { Moments } from './moments.ts';
+import { momentsOf, momentsOfTimestamps } from './moments.ts';
 import type { FoldKind, Found, Site } from './site.ts';
 import { placeOf } from './site.ts';
 
@@ -16,11 +16,11 @@ export const splitMoment: FoldKind<'split-moment'> = {
   does: 'split-moment',
   find: (site) => {
     const { column } = site;
-    if (column.type.kind === 'timestamp') return foundOf(site, columnValues(column), undefined);
+    if (column.type.kind === 'timestamp') return foundOf(site, momentsOfTimestamps(column), undefined);
     // Steps of a derived table read the texts as they are, without a pattern.
     if (column.type.kind !== 'text' || stepsOf(site.table).length > 0) return [];
     const moments = momentsOf(column);
-    return moments ? foundOf(site, moments.values, moments.pattern) : [];
+    return moments ? foundOf(site, moments, moments.pattern) : [];
   },
   edit: (model, fold) => {
     const place = placeOf(model, fold);
@@ -52,16 +52,11 @@ export const splitMoment: FoldKind<'split-moment'> = {
   },
 };
 
-function foundOf(
-  { table, declared, column }: Site,
-  values: readonly Value[],
-  pattern: string | undefined,
-): Found[] {
-  const parts = values.map((value) => (value === null ? null : splitTimestamp(value as Exact)));
-  const of = (part: (p: { days: number; micros: number }) => number, type: Column['type']) =>
-    totalBytes(columnByCode('part', column, type, (code) => (parts[code] ? part(parts[code]) : null)));
-  const days = of((p) => p.days, DATE);
-  const seconds = of((p) => Math.floor(p.micros / 1_000_000), INTEGER);
+function foundOf({ table, declared, column }: Site, moments: Moments, pattern: string | undefined): Found[] {
+  const of = (part: (code: number) => number, type: Column['type']) =>
+    totalBytes(columnByCode('part', column, type, (code) => (code === 0 ? null : part(code))));
+  const days = of((code) => moments.days[code]!, DATE);
+  const seconds = of((code) => Math.floor(moments.micros[code]! / 1_000_000), INTEGER);
   const first = pattern === undefined ? '' : `declare it as a timestamp written ${pattern}, and `;
   const fold = (time: boolean): Found['fold'] => ({
     do: 'split-moment',
