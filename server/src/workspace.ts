@@ -126,7 +126,9 @@ export class Workspace {
   /** What a worker needs to know of the head of a model. */
   task(modelId: number): ModelVersion {
     const head = this.models.head(modelId);
+    const grouped = this.passed.grouped(head.model);
     return {
+      ...(grouped ? { grouped } : {}),
       workspace: this.file,
       modelId,
       revision: head.id,

@@ -1,7 +1,7 @@
 export * from './claim.ts';
 export * from './judge.ts';
-export type { Count, Counted, CountedBySql, RowsAsker } from './counts/index.ts';
-export { countInSql, isOfSingleRows, runCount } from './counts/index.ts';
+export type { Count, Counted, CountedBySql, RepeatedCount, RowsAsker } from './counts/index.ts';
+export { countElsewhere, countInSql, isOfSingleRows, runCount } from './counts/index.ts';
 export type { Asked, Judging } from './judging.ts';
 export { CLAIM_KINDS } from './kinds/index.ts';
 export { codeReason, isCodeName } from './kinds/notAQuantity.ts';

@@ -2,7 +2,7 @@ import type { Edit } from '../edit/index.ts';
 import { applyEdit, EditError } from '../edit/index.ts';
 import type { Model, Relationship, Waiver } from '../model/index.ts';
 import { ownMeasures, sameName, withFamilies } from '../model/index.ts';
-import { DataError } from '../query/index.ts';
+import { DataError, Interrupted } from '../query/index.ts';
 import type { ModelData } from '../query/index.ts';
 import { FormulaChecker } from '../formula/index.ts';
 import type { About, Claim, Evidence, Judgement, Remedy, Verdict, Weight } from './claim.ts';
@@ -64,6 +64,7 @@ export function judgeClaim(claim: Claim, data: ModelData, onError?: (error: unkn
 
 /** What a claim without an answer is judged: unchecked, with the reason. Faults of this program are told. */
 export function failedJudgement(error: unknown, onError?: (error: unknown) => void): Judgement {
+  if (error instanceof Interrupted) throw error;
   if (error instanceof DataError) return unchecked(error.message, error.reason);
   if (!onError) throw error;
   onError(error);

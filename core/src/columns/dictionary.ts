@@ -279,7 +279,7 @@ function plainValueOf(bytes: Uint8Array): (code: number) => Value {
 export const MARKED = 64 * FRONT_BLOCK;
 const marks = new WeakMap<Uint8Array, number[]>();
 
-/** Where each stretch of `MARKED` texts of a dictionary begins, as far as it has been read; one adds to it. */
+/** Where each stretch of `MARKED` texts of a dictionary begins, as far as it has been read. */
 export function marksOf(bytes: Uint8Array): number[] {
   const known = marks.get(bytes) ?? [readNumber(bytes, 1).end];
   marks.set(bytes, known);

@@ -16,5 +16,6 @@ export type { Arena } from './kernel.ts';
 export * from './mergeTexts.ts';
 export * from './combine.ts';
 export * from './cut.ts';
+export * from './groups.ts';
 export * from './dictionaryTexts.ts';
 export { kernelMaker } from './wasm.ts';

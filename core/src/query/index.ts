@@ -4,7 +4,13 @@ export type { ResultOf, ScanWork } from './compiled/runCompiled.ts';
 export { workOn } from './compiled/runCompiled.ts';
 export type { ScanHelper } from './compiled/scanParts.ts';
 export { helpScansWith, scanIsNear } from './compiled/scanParts.ts';
-export { endsWhen, Interrupted, lookForInterruption, ROWS_BETWEEN_LOOKS } from './interruption.ts';
+export {
+  ColumnWanted,
+  endsWhen,
+  Interrupted,
+  lookForInterruption,
+  ROWS_BETWEEN_LOOKS,
+} from './interruption.ts';
 export * from './modelData.ts';
 export type { Executor } from './modelRows.ts';
 export * from './axes.ts';

@@ -8,6 +8,19 @@ export class Interrupted extends Error {
   }
 }
 
+/**
+ * Thrown where work needs a column whose rows are not here and can be brought: whoever runs the work brings
+ * them and begins it anew. Without a column the number of rows is what is needed.
+ */
+export class ColumnWanted extends Interrupted {
+  constructor(
+    readonly table: string,
+    readonly column?: string,
+  ) {
+    super();
+  }
+}
+
 let isAsked: () => boolean = () => false;
 
 /** Says how work on rows learns that it is to end; until the next call. */

@@ -16,6 +16,9 @@ import { aggregateRows } from './rowFormula.ts';
 import type { KeyColumns, PathStart } from './rowIndexes.ts';
 import { RowIndexes } from './rowIndexes.ts';
 
+/** Why rows cannot be looked at: they lie in their database, or would have to come from it one by one. */
+const NOT_HERE: ReadonlySet<string> = new Set(['passed-through', 'limit']);
+
 /**
  * The stored rows of a table by its name in the model, with the corrections that hold as of a day (days since
  * 1970-01-01; by default the model's own).
@@ -266,7 +269,7 @@ export class ModelData implements DataOracle, ModelRows {
         countCombinations([...level, this.column(table, column)], level) === countCombinations(level, level)
       );
     } catch (error) {
-      if (error instanceof DataError && error.reason.code === 'passed-through') return true;
+      if (error instanceof DataError && NOT_HERE.has(error.reason.code)) return true;
       throw error;
     }
   }

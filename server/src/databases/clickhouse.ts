@@ -8,7 +8,7 @@ import { DATE, decimal, DOUBLE, INTEGER, TEXT, TIMESTAMP } from '@crease/core/va
 import type { DataType } from '@crease/core/values';
 import type { DatabaseTable, RightsState } from '@crease/contract';
 import { counted, drawnColumn, MOMENT, wantedColumns } from './drawing.ts';
-import type { DatabaseReader, Drawing, TableAbout, TableName } from './reader.ts';
+import type { DatabaseReader, Drawing, GroupedReader, Groups, TableAbout, TableName } from './reader.ts';
 import { DatabaseError, tableText } from './reader.ts';
 
 /** Where a server's HTTP interface is, and as whom it is asked. */
@@ -77,7 +77,7 @@ const quoted = (name: string): string => escaped(name, '"');
 const codeOf = (text: string): number => Number(/^Code: (\d+)/.exec(text)?.[1]);
 
 /** A server of ClickHouse, asked over HTTP, where every statement is read-only. */
-export class ClickhouseReader implements DatabaseReader {
+export class ClickhouseReader implements DatabaseReader, GroupedReader {
   constructor(private readonly place: ClickhousePlace) {}
 
   /** The answer of a statement. A signal ends it, also at the server. Throws DatabaseError. */
@@ -211,6 +211,39 @@ export class ClickhouseReader implements DatabaseReader {
     };
   }
 
+  private nameOf({ schema, table }: TableName): string {
+    return `${quoted(schema ?? this.place.database)}.${quoted(table)}`;
+  }
+
+  async groups(name: TableName, columns: readonly string[], most: number, least = 1): Promise<Groups> {
+    const types = new Map(await this.columns(name));
+    const wanted = wantedColumns(name, [...types.keys()], columns);
+    const listed = [...wanted.map((c) => drawnAs(c, types.get(c)!)), 'toString(count())'];
+    const by = wanted.map(quoted).join(', ');
+    const having = least > 1 ? ` having count() >= ${least}` : '';
+    const grouped = wanted.length > 0 ? ` group by ${by}${having} order by ${by} limit ${most}` : '';
+    const rows = await this.rows(`select ${listed.join(', ')} from ${this.nameOf(name)}${grouped}`);
+    return {
+      cells: rows.map((row) => row.slice(0, -1)),
+      counts: rows.map((row) => Number(row.at(-1))),
+    };
+  }
+
+  async firstRows(name: TableName, columns: readonly string[], most: number): Promise<(string | null)[][]> {
+    const types = new Map(await this.columns(name));
+    const listed = wantedColumns(name, [...types.keys()], columns).map((c) => drawnAs(c, types.get(c)!));
+    return this.rows(`select ${listed.join(', ')} from ${this.nameOf(name)} limit ${most}`);
+  }
+
+  /** What its parts are, which are never changed; a table spread over nodes says nothing of its rows. */
+  async version({ schema, table }: TableName): Promise<string | undefined> {
+    const [row] = await this.rows(
+      `select toString(count()), toString(sum(rows)), toString(max(modification_time)) from system.parts
+       where active and database = ${textLiteral(schema ?? this.place.database)} and table = ${textLiteral(table)}`,
+    );
+    return row![0] === '0' ? undefined : row!.join(' ');
+  }
+
   private async columns(name: TableName): Promise<[name: string, type: string][]> {
     const database = name.schema ?? this.place.database;
     const found = await this.rows(
@@ -226,7 +259,7 @@ export class ClickhouseReader implements DatabaseReader {
     const listed = wantedColumns(name, [...all.keys()], drawing.columns).map(
       (c) => `ifNull(${drawnAs(c, all.get(c)!)}, ${textLiteral(nullText)}) as ${quoted(c)}`,
     );
-    const from = `${quoted(name.schema ?? this.place.database)}.${quoted(name.table)}`;
+    const from = this.nameOf(name);
     const response = await this.ask(
       `select ${listed.join(', ')} from ${from}${limit === undefined ? '' : ` limit ${limit}`} format CSVWithNames`,
       signal,

@@ -4,6 +4,7 @@ import type * as z from 'zod';
 import type { Connection } from '../store/index.ts';
 import type { Pool } from '../tasks/pool.ts';
 import { ClickhouseReader } from './clickhouse.ts';
+import type { GroupedPlace } from './grouped.ts';
 import type { DatabaseReader, Drawing, TableAbout, TableName } from './reader.ts';
 import { DatabaseError } from './reader.ts';
 import type { Secrets } from './secrets.ts';
@@ -119,12 +120,30 @@ export class Databases {
    */
   place(name: string): EnginePlace {
     const row = this.found(name);
+    if (row.kind === 'clickhouse') this.server(row);
     if (row.kind === 'sqlite' || row.kind === 'clickhouse')
       throw new DatabaseError(
-        `${row.name} is ${row.kind === 'sqlite' ? 'a SQLite file' : 'a server of ClickHouse'}: its tables are not passed through. Load them to hold their rows here`,
+        `${row.name} is ${row.kind === 'sqlite' ? 'a SQLite file' : 'a server of ClickHouse'}, of whose tables only groups are asked: this needs more. Load them to hold their rows here`,
       );
     if (row.kind === 'duckdb') return { kind: row.kind, file: fileOf(row) };
     return { kind: row.kind, ...this.server(row) };
+  }
+
+  /**
+   * Where a database is of whose tables groups are asked for, where they are passed through; undefined for
+   * any other, and where there is none.
+   */
+  groupedPlace(name: string): GroupedPlace | undefined {
+    const row = this.find(name);
+    if (row?.kind === 'sqlite') return { kind: row.kind, file: fileOf(row) };
+    if (row?.kind !== 'clickhouse') return undefined;
+    try {
+      return { kind: row.kind, ...this.server(row) };
+    } catch (error) {
+      // Without an account it is asked for nothing: who needs its rows is told so by `place`.
+      if (error instanceof DatabaseError) return undefined;
+      throw error;
+    }
   }
 
   /** A server and the account that it is asked as. */

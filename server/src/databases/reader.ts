@@ -52,6 +52,24 @@ export interface DatabaseReader {
   draw(table: TableName, file: string, drawing: Drawing): Promise<void>;
 }
 
+/** The values that rows have together in some columns, as texts, and how many rows have them. */
+export interface Groups {
+  /** By group, in the order of the values. */
+  readonly cells: readonly (readonly (string | null)[])[];
+  readonly counts: readonly number[];
+}
+
+/** A database whose tables can be passed through: groups of their rows are asked for. */
+export interface GroupedReader {
+  about(table: TableName): Promise<TableAbout>;
+  /** At most so many groups, of at least so many rows each; of no columns one group of all rows. */
+  groups(table: TableName, columns: readonly string[], most: number, rows?: number): Promise<Groups>;
+  /** Some rows, as they come first. */
+  firstRows(table: TableName, columns: readonly string[], most: number): Promise<(string | null)[][]>;
+  /** What changes when rows may have changed; undefined where nobody knows. */
+  version(table: TableName): Promise<string | undefined>;
+}
+
 /** A name as SQL writes it, whatever it holds. */
 export const quoteIdentifier = (name: string): string => {
   if (name.includes('\0')) throw new DatabaseError('a name with a zero byte is none of a database');

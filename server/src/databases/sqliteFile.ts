@@ -1,10 +1,10 @@
-import { accessSync, closeSync, constants, existsSync, openSync, writeSync } from 'node:fs';
+import { accessSync, closeSync, constants, existsSync, openSync, statSync, writeSync } from 'node:fs';
 import Database from 'better-sqlite3';
 import { csvLine } from '@crease/core/interchange';
 import { BOOLEAN, DATE, decimal, DOUBLE, INTEGER } from '@crease/core/values';
 import type { DataType } from '@crease/core/values';
 import type { DatabaseTable, RightsState } from '@crease/contract';
-import type { TableAbout, TableName } from './reader.ts';
+import type { GroupedReader, TableAbout, TableName } from './reader.ts';
 import { systemFault } from '../systemFault.ts';
 import { DatabaseError, quoteIdentifier } from './reader.ts';
 import { wantedColumns } from './drawing.ts';
@@ -177,6 +177,41 @@ export function sqliteDraw({ from, table, file, columns, limit, nullText, shared
       closeSync(descriptor);
     }
   });
+}
+
+/** A SQLite file of which groups of rows are asked for, in the thread that asks. */
+export function sqliteGroups(file: string): GroupedReader {
+  const cell = (value: unknown): string | null => (value === null ? null : textOf(value, ''));
+  const select = ({ table }: TableName, listed: readonly string[], rest: string) =>
+    within(file, (database) => {
+      const sql = `select ${listed.join(', ')} from ${quoteIdentifier(table)}${rest}`;
+      return database.prepare(sql).raw().safeIntegers().all() as unknown[][];
+    });
+  const wantedOf = (table: TableName, columns: readonly string[]) =>
+    wantedColumns(
+      table,
+      sqliteAbout(file, table).columns.map((c) => c.name),
+      columns,
+    ).map(quoteIdentifier);
+  return {
+    about: (table) => Promise.resolve(sqliteAbout(file, table)),
+    groups: (table, columns, most, least = 1) => {
+      const by = wantedOf(table, columns);
+      const places = by.map((_, i) => i + 1).join(', ');
+      const rest = by.length > 0 ? ` group by ${places} having count(*) >= ${least} order by ${places} limit ${most}` : '';
+      const rows = select(table, [...by, 'count(*)'], rest);
+      return Promise.resolve({
+        cells: rows.map((row) => row.slice(0, -1).map(cell)),
+        counts: rows.map((row) => Number(row.at(-1))),
+      });
+    },
+    firstRows: (table, columns, most) =>
+      Promise.resolve(select(table, wantedOf(table, columns), ` limit ${most}`).map((row) => row.map(cell))),
+    version: () => {
+      const { mtimeMs, size, ino } = statSync(file);
+      return Promise.resolve(`${ino} ${mtimeMs} ${size}`);
+    },
+  };
 }
 
 const textOf = (value: unknown, nullText: string): string =>

@@ -1,6 +1,8 @@
 import type { Claim, Judgement, ListedClaim as ClaimInList, Remedy } from '@crease/core/claims';
 import { judgeClaim, listClaims, remediesOf } from '@crease/core/claims';
 import type { ModelData } from '@crease/core/query';
+import { DataError } from '@crease/core/query';
+import { DatabaseError } from '../databases/reader.ts';
 import { digestOf } from './dependencies.ts';
 import type { ModelVersion } from '../store/index.ts';
 import type { Ways } from '../threads/protocol.ts';
@@ -72,6 +74,8 @@ export async function judgeClaims(
   task: JudgeOrder,
   data: ModelData,
   ways: Ways<JudgeMessage>,
+  /** Does something with the rows of the model; where they are passed through, with those that it needs. */
+  on: <T>(work: (data: ModelData) => T) => Promise<T>,
 ): Promise<JudgeEnd> {
   const share = new JudgingShare(task.share);
   const bases = digestOf(task.workspace, data.model, task, data.checker);
@@ -91,7 +95,8 @@ export async function judgeClaims(
   let [count, sent] = [0, performance.now()];
   for (let place = next(); place !== undefined; place = next()) {
     if (ways.isStopped()) return { judged: count, stopped: true };
-    batch.push(verdictOf(open[place]!, data));
+    const one = open[place]!;
+    batch.push(await orUnreachable(one, () => on((rows) => verdictOf(one, rows))));
     count++;
     if (performance.now() - sent > BATCH_MS) {
       ways.send({ kind: 'judged', verdicts: batch });
@@ -101,6 +106,24 @@ export async function judgeClaims(
   }
   ways.send({ kind: 'judged', verdicts: batch });
   return { judged: count, stopped: false };
+}
+
+/** A claim whose database cannot be asked now says so; it is judged again with the next change. */
+async function orUnreachable(
+  { claim, basis }: Listed,
+  verdict: () => Promise<FoundVerdict>,
+): Promise<FoundVerdict> {
+  try {
+    return await verdict();
+  } catch (error) {
+    if (!(error instanceof DatabaseError) && !(error instanceof DataError)) throw error;
+    const code = error instanceof DataError ? error.reason.code : 'failed';
+    const judgement: Judgement = {
+      verdict: 'unchecked',
+      evidence: { checked: 0, against: 0, notes: [error.message], reason: { code } },
+    };
+    return { claim: claim.id, basis, judgement, remedies: [] };
+  }
 }
 
 const verdictOf = ({ claim, basis }: Listed, data: ModelData): FoundVerdict => {

@@ -57,7 +57,7 @@ export interface Judged {
   readonly tables: Tables;
   readonly verdicts: Verdicts;
   readonly pool: Pool;
-  readonly passed: Pick<PassedTables, 'judge' | 'versions'>;
+  readonly passed: Pick<PassedTables, 'grouped' | 'judge' | 'versions'>;
   readonly hub: Hub;
   readonly clock: Clock;
   /** Hears of faults of this program. */
@@ -129,7 +129,9 @@ export class JudgingQueue {
   private async judge(modelId: number, run: Run): Promise<void> {
     const start = performance.now();
     try {
+      const grouped = this.of.passed.grouped(run.revision.model);
       const onModel = {
+        ...(grouped ? { grouped } : {}),
         workspace: this.of.file,
         modelId,
         revision: run.revision.id,

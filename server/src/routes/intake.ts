@@ -59,7 +59,8 @@ export function intakeRoutes(workspace: Workspace, serve: Serve): void {
   serve(api.intake.passThrough, async ({ params: { id: modelId }, body: { connection, tables }, by }) => {
     const { databases, models } = workspace;
     const before = models.head(modelId).model;
-    databases.place(connection); // throws where its tables cannot be asked there
+    // Throws where its tables cannot be asked there.
+    if (!databases.groupedPlace(connection)) databases.place(connection);
     const passed = await withPassedTables(before, connection, databases.reader(connection), tables);
     const fresh = passed.tables.filter((t) => !before.tables.some((own) => sameName(own.name, t.name)));
     const names = fresh.map((t) => t.name);

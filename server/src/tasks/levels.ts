@@ -2,9 +2,9 @@ import type { Hierarchy } from '@crease/core/model';
 import { levelFacts } from '@crease/core/query';
 import type { ModelVersion } from '../store/index.ts';
 import { task } from '../threads/protocol.ts';
-import { dataOf } from './modelRows.ts';
+import { onRows } from '../grouped/groupedRows.ts';
 
 /** What the rows tell of the levels of a hierarchy. */
 export const levels = task((input: { hierarchy: string | Hierarchy } & ModelVersion) =>
-  levelFacts(dataOf(input), input.hierarchy),
+  onRows(input, (data) => levelFacts(data, input.hierarchy)),
 );

@@ -47,15 +47,21 @@ export function dataOf(version: ModelVersion): ModelData {
   return data;
 }
 
-/** The rows of a model, with what is derived of them. */
-export function makeData(version: ModelVersion): ModelData {
+/**
+ * The rows of a model, with what is derived of them. `other` has those of tables whose rows are not in the
+ * workspace, undefined for the others.
+ */
+export function makeData(
+  version: ModelVersion,
+  other: (table: Table) => TableData | undefined = () => undefined,
+): ModelData {
   const model = withFamilies(readModel(version.document));
   const now = today(model, version.day);
   const rests = derivedCache(version.workspace, model, version);
   const loader = tableLoader(
     model,
     now,
-    (table) => storedRows(version, table),
+    (table) => other(table) ?? storedRows(version, table),
     rests.table,
     (list) => version.versions[sourceKey(list)] !== undefined,
   );

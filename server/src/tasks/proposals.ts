@@ -1,13 +1,27 @@
-import type { Decided, ReferencePattern } from '@crease/core/propose';
+import { readModel } from '@crease/core/model';
+import type { Decided, Proposal, ReferencePattern } from '@crease/core/propose';
 import { proposeStar } from '@crease/core/propose';
 import type { ModelVersion } from '../store/index.ts';
 import { task } from '../threads/protocol.ts';
+import { groupedTables, onFirstRows } from '../grouped/groupedRows.ts';
+import { onSample, SAMPLED } from '../warehouse/proposals.ts';
 import { dataOf } from './modelRows.ts';
 
 type Asked = { readonly pattern?: ReferencePattern | undefined } & Decided & ModelVersion;
 
 /** A draft of stars from the tables. */
-export const proposals = task((input: Asked) => ({
+export const proposals = task(async (input: Asked) => ({
   revision: input.revision,
-  proposals: proposeStar(dataOf(input), input.pattern, input),
+  proposals: await proposed(input),
 }));
+
+async function proposed(input: Asked): Promise<Proposal[]> {
+  const { pattern } = input;
+  if (groupedTables(readModel(input.document), input).length === 0)
+    return proposeStar(dataOf(input), pattern, input);
+  const { data, rowCounts } = await onFirstRows(input, SAMPLED);
+  const sampled = new Set(
+    [...rowCounts].flatMap(([name, rows]) => (rows > SAMPLED ? [name.toLowerCase()] : [])),
+  );
+  return proposeStar(data, pattern, input).map((p) => onSample(p, sampled));
+}

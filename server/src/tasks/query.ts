@@ -3,11 +3,13 @@ import type { TextOrder } from '@crease/core/query';
 import { answerQuery } from '@crease/core/query';
 import type { ModelVersion } from '../store/index.ts';
 import { task } from '../threads/protocol.ts';
-import { dataOf } from './modelRows.ts';
+import { onRows } from '../grouped/groupedRows.ts';
 
 /** Answers a query. */
-export const query = task((input: { query: Query; texts: TextOrder } & ModelVersion) => {
+export const query = task(async (input: { query: Query; texts: TextOrder } & ModelVersion) => {
   const start = performance.now();
-  const answer = answerQuery(dataOf(input), input.query, input.texts, { keys: true, goals: true });
+  const answer = await onRows(input, (data) =>
+    answerQuery(data, input.query, input.texts, { keys: true, goals: true }),
+  );
   return { ...answer, elapsedMs: Math.round((performance.now() - start) * 10) / 10 };
 });

@@ -1,15 +1,20 @@
 import { columnValues } from '@crease/core/columns';
+import type { ModelData } from '@crease/core/query';
 import { resolvePath } from '@crease/core/query';
 import { compareCounting, formatType, toJson } from '@crease/core/values';
 import type { ModelVersion } from '../store/index.ts';
 import { task } from '../threads/protocol.ts';
-import { dataOf } from './modelRows.ts';
+import { onRows } from '../grouped/groupedRows.ts';
 
 const MOST_SORTED = 20_000;
 
 /** Values of a column that contain a text, with how many rows have each. */
-export const values = task((input: { column: string; search: string } & ModelVersion) => {
-  const data = dataOf(input).forQuery({ by: [input.column], measures: [] });
+export const values = task((input: { column: string; search: string } & ModelVersion) =>
+  onRows(input, (all) => valuesOf(all, input)),
+);
+
+function valuesOf(of: ModelData, input: { readonly column: string; readonly search: string }) {
+  const data = of.forQuery({ by: [input.column], measures: [] });
   const { table, column: name } = resolvePath(data, input.column);
   const column = data.column(table, name);
   const all = columnValues(column);
@@ -27,4 +32,4 @@ export const values = task((input: { column: string; search: string } & ModelVer
       found.push({ value, rows: column.counts[code]! });
   }
   return { type: formatType(column.type), values: found, distinct: column.distinct };
-});
+}

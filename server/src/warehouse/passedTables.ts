@@ -8,6 +8,8 @@ import { quoted } from '@crease/core/sql';
 import { DATE, textReader } from '@crease/core/values';
 import type { WarehouseFacts } from '@crease/core/warehouse';
 import type { Databases } from '../databases/databases.ts';
+import { groupedReader } from '../databases/grouped.ts';
+import type { GroupedReader } from '../databases/reader.ts';
 import { DatabaseError } from '../databases/reader.ts';
 import type { ModelVersion, Tables } from '../store/index.ts';
 import { sourceKey } from '../store/index.ts';
@@ -48,7 +50,12 @@ export class PassedTables {
     work: (on: ModelOnWarehouse) => Promise<T>,
     signal?: AbortSignal,
   ): Promise<T> {
-    const connections = connectionsOf(readModel(version.document));
+    const connections = this.connectionsOf(readModel(version.document));
+    if (connections.length === 0)
+      throw new DataError(
+        'of tables that are passed through from ClickHouse or a SQLite file only groups are asked, and this needs more: hold them (load their rows) first',
+        { code: 'not-loaded' },
+      );
     for (const connection of connections.slice(0, -1)) {
       try {
         return await this.on(version, connection, QUESTION_MS, work, signal);
@@ -102,7 +109,7 @@ export class PassedTables {
     /** What a database cannot say for want of tables: the last word only where no other one says more. */
     const elsewhere = new Map<string, () => void>();
     const gone: unknown[] = [];
-    for (const connection of connectionsOf(readModel(version.document))) {
+    for (const connection of this.connectionsOf(readModel(version.document))) {
       const judge = (on: ModelOnWarehouse) =>
         on.judgeSome(
           ({ id }) => open.has(id),
@@ -135,9 +142,12 @@ export class PassedTables {
    */
   async versions(model: Model): Promise<Record<string, string>> {
     const found: Record<string, string> = {};
-    for (const connection of connectionsOf(model)) {
+    for (const connection of allConnectionsOf(model)) {
       const tables = passedTables(model).filter((t) => connectionOf(t)!.connection === connection);
-      const versions = await this.versionsAt(connection, tables);
+      const grouped = this.of.databases.groupedPlace(connection);
+      const versions = grouped
+        ? await groupedVersions(groupedReader(grouped), tables)
+        : await this.versionsAt(connection, tables);
       tables.forEach((t, i) => (found[passedKey(t)] = versions[i]!));
     }
     return found;
@@ -164,10 +174,27 @@ export class PassedTables {
 
   /** The connection of a model's passed-through tables, and where it leads. Throws where there is none. */
   placeOf(model: Model): { connection: string; place: EnginePlace } {
-    const [connection] = connectionsOf(model);
+    const [connection] = this.connectionsOf(model);
     if (connection === undefined)
-      throw new DataError('no table of the model is passed through', { code: 'not-loaded' });
+      throw new DataError(
+        'no table of the model is passed through from a database that can be asked for this',
+        { code: 'not-loaded' },
+      );
     return { connection, place: this.of.databases.place(connection) };
+  }
+
+  /** Where databases are of which groups are asked, by connection; undefined where the model needs none. */
+  grouped(model: Model): ModelVersion['grouped'] {
+    const places = allConnectionsOf(model).flatMap((name) => {
+      const place = this.of.databases.groupedPlace(name);
+      return place ? [[name, place] as const] : [];
+    });
+    return places.length === 0 ? undefined : Object.fromEntries(places);
+  }
+
+  /** Connections of passed-through tables that are asked by statements of their own. */
+  private connectionsOf(model: Model): string[] {
+    return allConnectionsOf(model).filter((name) => !this.of.databases.groupedPlace(name));
   }
 
   private engine(connection: string): WarehouseEngine {
@@ -217,7 +244,22 @@ export class PassedTables {
   }
 }
 
-const connectionsOf = (model: Model): string[] => [
+/** As `versions`, of tables of which groups are asked: those that are spread over nodes have none. */
+async function groupedVersions(reader: GroupedReader, tables: readonly Table[]): Promise<string[]> {
+  const versions: string[] = [];
+  for (const table of tables) {
+    const { schema, table: name } = connectionOf(table)!;
+    try {
+      versions.push((await reader.version({ schema, table: name })) ?? `unknown ${Date.now()}`);
+    } catch (error) {
+      if (!(error instanceof DatabaseError)) throw error;
+      versions.push(`unreachable ${Date.now()}`);
+    }
+  }
+  return versions;
+}
+
+const allConnectionsOf = (model: Model): string[] => [
   ...new Set(passedTables(withFamilies(model)).map((t) => connectionOf(t)!.connection)),
 ];
 

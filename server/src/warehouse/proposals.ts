@@ -4,7 +4,7 @@ import { proposeStar } from '@crease/core/propose';
 import type { ModelOnWarehouse } from './warehouse.ts';
 
 /** Tables of so many rows are looked at as a whole to draft a star, larger ones by a sample of as many. */
-const SAMPLED = 50_000;
+export const SAMPLED = 50_000;
 
 /**
  * Drafts a star from tables of a database: found on whole small tables and samples of large ones, of which
@@ -18,12 +18,14 @@ export async function proposalsOn(
   const sampled = new Set(
     [...on.places].flatMap(([name, { rows }]) => (rows !== null && rows > SAMPLED ? [name] : [])),
   );
-  return proposeStar(data, pattern, decided).map((p) =>
-    sampled.has(p.table.toLowerCase())
-      ? { ...p, evidence: [...p.evidence, `found on a sample of ${p.table}`] }
-      : p,
-  );
+  return proposeStar(data, pattern, decided).map((p) => onSample(p, sampled));
 }
+
+/** A proposal that says so where it was found on a sample; the tables are named in lower case. */
+export const onSample = (p: Proposal, sampled: ReadonlySet<string>): Proposal =>
+  sampled.has(p.table.toLowerCase())
+    ? { ...p, evidence: [...p.evidence, `found on a sample of ${p.table}`] }
+    : p;
 
 /** The claims that tell on all rows whether what is proposed holds. */
 export function claimOfProposal({ kind, table, edit }: Proposal): string | undefined {

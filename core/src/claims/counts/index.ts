@@ -16,7 +16,7 @@ import { countShares, sharesInSql } from './shares.ts';
 import { countVersions, versionsInSql } from './versions.ts';
 
 export type { CountedBySql, RowsAsker } from './bySql.ts';
-export type { Count, Counted, DifferingCount } from './count.ts';
+export type { Count, Counted, DifferingCount, RepeatedCount } from './count.ts';
 export { digitsOf } from './digits.ts';
 export { lengthOf } from './misfits.ts';
 
@@ -38,8 +38,17 @@ const KINDS: { readonly [K in CountKind]: { onColumns: RunCount<Of<K>>; inSql: C
   loops: { onColumns: countLoops, inSql: loopsInSql },
 };
 
+/** Counts that are made where rows lie; undefined for one that is made on columns. */
+export type CountsElsewhere = (count: Count) => Counted | undefined;
+
+const elsewhere = new WeakMap<ModelData, CountsElsewhere>();
+
+/** From now on some counts on these data are made elsewhere: of rows that are not brought for them. */
+export const countElsewhere = (data: ModelData, counts: CountsElsewhere): void =>
+  void elsewhere.set(data, counts);
+
 export const runCount = (count: Count, data: ModelData): Counted =>
-  (KINDS[count.count].onColumns as RunCount<Count>)(count, data);
+  elsewhere.get(data)?.(count) ?? (KINDS[count.count].onColumns as RunCount<Count>)(count, data);
 
 const inSql = (count: Count) => KINDS[count.count].inSql as CountInSql<Count>;
 

@@ -75,7 +75,6 @@ export function DatabaseTables({
             missing={missing}
             setChosen={setChosen}
             chosen={chosen}
-            connection={connection}
             wanted={wanted}
             drawing={drawing}
             pass={pass}

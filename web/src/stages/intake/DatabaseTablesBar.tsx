@@ -1,4 +1,4 @@
-import type { ConnectionState, DatabaseTable } from '@crease/contract';
+import type { DatabaseTable } from '@crease/contract';
 import { many } from '../../parts/text.ts';
 import { keyOf } from './databaseTable.ts';
 
@@ -10,7 +10,6 @@ export function TablesBar({
   missing,
   setChosen,
   chosen,
-  connection,
   wanted,
   drawing,
   pass,
@@ -22,7 +21,6 @@ export function TablesBar({
   missing: DatabaseTable['references'];
   setChosen: (next: ReadonlySet<string>) => void;
   chosen: ReadonlySet<string>;
-  connection: ConnectionState;
   wanted: readonly DatabaseTable[];
   drawing: { done: number; of: number } | undefined;
   pass: () => Promise<void>;
@@ -43,16 +41,14 @@ export function TablesBar({
           Add referenced tables
         </button>
       )}
-      {connection.kind !== 'sqlite' && connection.kind !== 'clickhouse' && (
-        <button
-          className="btn"
-          disabled={wanted.length === 0 || drawing !== undefined}
-          title="The tables join the model, and their rows stay in the database: questions and claims are asked there"
-          onClick={() => void pass()}
-        >
-          Pass through
-        </button>
-      )}
+      <button
+        className="btn"
+        disabled={wanted.length === 0 || drawing !== undefined}
+        title="The tables join the model, and their rows stay in the database: questions and claims are asked there"
+        onClick={() => void pass()}
+      >
+        Pass through
+      </button>
       <button
         className="btn btn-act"
         disabled={wanted.length === 0 || drawing !== undefined}

@@ -35,8 +35,7 @@ export function PlansSection({ recipes }: { recipes: readonly RecipeState[] }) {
     act(() => ask(api.plans.put, { id, plan: was }, plan), `Load plan ${plan.name} saved`);
   /** Of a form, which closes once what it says is kept. */
   const save = async (form: string, plan: LoadPlan) => {
-    if (await keep(form === '' ? plan.name : form, plan))
-      setOpen((now) => (now === form ? undefined : now));
+    if (await keep(form === '' ? plan.name : form, plan)) setOpen((now) => (now === form ? undefined : now));
   };
   return (
     <section aria-label="Load plans" className="border-b border-rule-strong">

@@ -1,0 +1,185 @@
+import { LRUCache } from 'lru-cache';
+import type { Count, Counted, RepeatedCount } from '@crease/core/claims';
+import { countElsewhere, runCount } from '@crease/core/claims';
+import type { TableData } from '@crease/core/columns';
+import type { Model, Table } from '@crease/core/model';
+import { connectionOf, isPassedThrough, readModel, sameName } from '@crease/core/model';
+import type { ModelData } from '@crease/core/query';
+import { ColumnWanted, Interrupted } from '@crease/core/query';
+import type { ModelVersion } from '../store/index.ts';
+import { passedKey } from '../warehouse/passedThrough.ts';
+import { dataOf, makeData } from '../tasks/modelRows.ts';
+import type { BroughtRows } from './groupedTable.ts';
+import { bringFirstRows, bringGroups, groupedTable } from './groupedTable.ts';
+import { groupedReader } from '../databases/grouped.ts';
+
+// What a thread knows of tables of which groups are asked.
+
+/** After so long groups are asked anew: nobody says when rows have changed. */
+const FRESH_MS = 60_000;
+/** Bytes of codes that are kept. */
+const MOST_BYTES = 512e6;
+/** Groups of more columns than were asked for are as good, while they are few. */
+const FEW_GROUPS = 100_000;
+
+interface Brought extends BroughtRows {
+  /** Different for whatever is brought anew. */
+  readonly id: number;
+  /** Which table it is of, and how that is read. */
+  readonly of: string;
+}
+
+const kept = new LRUCache<string, Brought>({
+  maxSize: MOST_BYTES,
+  ttl: FRESH_MS,
+  sizeCalculation: ({ columns }) =>
+    1 + [...columns.values()].reduce((sum, c) => sum + c.codes.byteLength + 16 * c.size, 0),
+});
+const models = new LRUCache<string, ModelData>({ max: 8 });
+let brought = 0;
+
+/**
+ * Does something with the rows of a model. Of tables of which groups are asked it begins with none, and is
+ * begun anew with each column that it turns out to need: it has to be free of effects. Throws DatabaseError
+ * where a database cannot be asked, and DataError where too much would travel.
+ */
+export async function onRows<T>(version: ModelVersion, work: (data: ModelData) => T): Promise<T> {
+  if (!version.grouped) return work(dataOf(version));
+  const wanted = new Map<string, Set<string>>();
+  const counts = new Map<string, Counted>();
+  for (;;) {
+    try {
+      const data = await dataWith(version, wanted);
+      countElsewhere(data, (count) => countedThere(version, counts, count));
+      return work(data);
+    } catch (error) {
+      if (error instanceof CountWanted) {
+        counts.set(JSON.stringify(error.count), await repeatedOf(version, error.count));
+        continue;
+      }
+      if (!(error instanceof ColumnWanted)) throw error;
+      const columns = wanted.get(error.table) ?? new Set();
+      wanted.set(error.table, columns);
+      if (error.column === undefined) continue;
+      if (columns.has(error.column))
+        throw new Error(`${error.table}.${error.column} was brought and is not there`, { cause: error });
+      columns.add(error.column);
+    }
+  }
+}
+
+/** Thrown where work needs a count that is made where the rows lie. */
+class CountWanted extends Interrupted {
+  constructor(readonly count: RepeatedCount) {
+    super();
+  }
+}
+
+/** Whether values stand on several rows: the rows of those that do are few, and only they travel. */
+function countedThere(
+  version: ModelVersion,
+  known: ReadonlyMap<string, Counted>,
+  count: Count,
+): Counted | undefined {
+  if (count.count !== 'repeated') return undefined;
+  const table = groupedTables(readModel(version.document), version).find((t) =>
+    sameName(t.name, count.table),
+  );
+  const isStored = (name: string) =>
+    table!.columns.some((c) => c.formula === undefined && sameName(c.name, name));
+  if (!table || !count.columns.every(isStored)) return undefined;
+  const found = known.get(JSON.stringify(count));
+  if (!found) throw new CountWanted(count);
+  return found;
+}
+
+async function repeatedOf(version: ModelVersion, count: RepeatedCount): Promise<Counted> {
+  const model = readModel(version.document);
+  const table = groupedTables(model, version).find((t) => sameName(t.name, count.table))!;
+  const reader = groupedReader(version.grouped![connectionOf(table)!.connection]!);
+  const rows = await bringGroups(reader, table, count.columns, 2);
+  const { rowCount } = await groupsOf(version, table, []);
+  const data = dataOn(version, new Map([[table.name, { ...rows, id: ++brought, of: '' }]]));
+  return { ...runCount(count, data), checked: rowCount };
+}
+
+/** The tables of a model of which groups are asked. */
+export const groupedTables = (model: Model, { grouped = {} }: ModelVersion): Table[] =>
+  model.tables.filter((t) => isPassedThrough(t) && grouped[connectionOf(t)!.connection] !== undefined);
+
+/** Whether groups are asked of a table. */
+export const isGrouped = (version: ModelVersion, table: string): boolean =>
+  groupedTables(readModel(version.document), version).some((t) => sameName(t.name, table));
+
+/** The model with the first rows of such tables, or of one of them, and how many each has in all. */
+export async function onFirstRows(
+  version: ModelVersion,
+  most: number,
+  only?: string,
+): Promise<{ data: ModelData; rowCounts: ReadonlyMap<string, number> }> {
+  const model = readModel(version.document);
+  const tables = new Map<string, Brought>();
+  const rowCounts = new Map<string, number>();
+  for (const table of groupedTables(model, version)) {
+    if (only !== undefined && !sameName(only, table.name)) continue;
+    const reader = groupedReader(version.grouped![connectionOf(table)!.connection]!);
+    const rows = await bringFirstRows(reader, table, most);
+    rowCounts.set(table.name, (await groupsOf(version, table, [])).rowCount);
+    tables.set(table.name, { ...rows, id: ++brought, of: '' });
+  }
+  return { data: dataOn(version, tables), rowCounts };
+}
+
+async function dataWith(
+  version: ModelVersion,
+  wanted: ReadonlyMap<string, ReadonlySet<string>>,
+): Promise<ModelData> {
+  const model = readModel(version.document);
+  const tables = new Map<string, Brought>();
+  for (const table of groupedTables(model, version)) {
+    const columns = wanted.get(table.name);
+    if (columns) tables.set(table.name, await groupsOf(version, table, [...columns]));
+  }
+  const { workspace, modelId, revision, versions, day } = version;
+  const ids = [...tables].map(([name, { id }]) => [name, id]);
+  const key = JSON.stringify([workspace, modelId, revision, versions, day, ids]);
+  const known = models.get(key);
+  if (known) return known;
+  const data = dataOn(version, tables);
+  models.set(key, data);
+  return data;
+}
+
+/** What rests on rows rests on those that were brought: in other groups they stand in another order. */
+function dataOn(version: ModelVersion, tables: ReadonlyMap<string, Brought>): ModelData {
+  const model = readModel(version.document);
+  const ids = groupedTables(model, version).map((table) => [
+    passedKey(table),
+    `groups ${tables.get(table.name)?.id ?? 'none'}`,
+  ]);
+  const versions = { ...version.versions, ...(Object.fromEntries(ids) as Record<string, string>) };
+  return makeData({ ...version, versions }, (table): TableData | undefined => {
+    if (!groupedTables(model, version).some((t) => sameName(t.name, table.name))) return undefined;
+    const rows = tables.get(table.name);
+    if (!rows) throw new ColumnWanted(table.name);
+    return groupedTable(table, rows);
+  });
+}
+
+async function groupsOf(version: ModelVersion, table: Table, columns: readonly string[]): Promise<Brought> {
+  const { connection } = connectionOf(table)!;
+  const place = version.grouped![connection]!;
+  // Where somebody has looked what changed, what was brought before that is none of it.
+  const at = version.versions[passedKey(table)];
+  const of = JSON.stringify([place, connectionOf(table), table.name, table.columns, at]);
+  const names = columns.map((name) => name.toLowerCase()).sort();
+  const key = JSON.stringify([of, names]);
+  const known = kept.get(key) ?? [...kept.values()].find((k) => k.of === of && isEnough(k, names));
+  if (known) return known;
+  const made = { ...(await bringGroups(groupedReader(place), table, columns)), id: ++brought, of };
+  kept.set(key, made);
+  return made;
+}
+
+const isEnough = ({ columns, groups }: Brought, names: readonly string[]): boolean =>
+  groups <= FEW_GROUPS && names.every((name) => columns.has(name));

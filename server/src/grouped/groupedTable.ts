@@ -1,0 +1,211 @@
+import type { Column, Misfits, TableData } from '@crease/core/columns';
+import { columnsOfGroups, misfitsOf, tableOf } from '@crease/core/columns';
+import type { MisfitText } from '@crease/core/columns';
+import type { Table } from '@crease/core/model';
+import { connectionOf, sameName } from '@crease/core/model';
+import { ColumnWanted, DataError } from '@crease/core/query';
+import type { DataType, Value } from '@crease/core/values';
+import { parseType, TEXT, textReader } from '@crease/core/values';
+import type { GroupedReader, Groups, TableAbout } from '../databases/reader.ts';
+
+// Tables that are passed through from databases of which only groups are asked: ClickHouse before it knew
+// common table expressions and windows, and SQLite, whose library would keep its thread. What a question
+// needs of such a table are some of its columns: the values that rows have together there, and how many rows
+// have them. Only these travel; here they are columns like any other.
+
+/** More combinations of values than this do not travel. */
+const MOST_GROUPS = 1_000_000;
+/** Of so many rows the codes of a few columns are held for a moment. */
+const MOST_ROWS = 200_000_000;
+
+/** Some columns of a table, in the same order of rows. */
+export interface BroughtRows {
+  readonly rowCount: number;
+  /** By name in lower case. */
+  readonly columns: ReadonlyMap<string, Column>;
+  readonly misfits: ReadonlyMap<string, Misfits>;
+  /** How many groups travelled. */
+  readonly groups: number;
+}
+
+type ModelColumn = Table['columns'][number];
+
+/** What a column of the model is called in its database, and how its texts are read. */
+function readAs(table: Table, { columns }: TableAbout, { name, sourceName, type, pattern }: ModelColumn) {
+  const source = sourceName ?? name;
+  const found = columns.find((c) => c.name === source) ?? columns.find((c) => sameName(c.name, source));
+  if (!found)
+    throw new DataError(
+      `the table of ${table.name} in ${connectionOf(table)!.connection} has no column ${source}`,
+      { code: 'not-loaded' },
+    );
+  const own: DataType = parseType(type) ?? TEXT;
+  const written = pattern ?? found.pattern;
+  return {
+    name,
+    source: found.name,
+    type: own,
+    read: textReader(own, written === undefined ? {} : { pattern: written }),
+  };
+}
+
+/**
+ * Brings some columns of a table, by the groups of their values; of no columns the number of rows alone.
+ * Throws DataError where there are too many groups or rows, or a column is not there, and DatabaseError.
+ */
+export async function bringGroups(
+  reader: GroupedReader,
+  table: Table,
+  names: readonly string[],
+  /** Groups of fewer rows are left out. */
+  least = 1,
+): Promise<BroughtRows> {
+  const { schema, table: source } = connectionOf(table)!;
+  const of = { schema, table: source };
+  const about = await reader.about(of);
+  const columns = names.map((name) =>
+    readAs(
+      table,
+      about,
+      table.columns.find((c) => sameName(c.name, name))!,
+    ),
+  );
+  const groups = await reader.groups(
+    of,
+    columns.map((c) => c.source),
+    MOST_GROUPS + 1,
+    least,
+  );
+  const rowCount = groups.counts.reduce((sum, count) => sum + count, 0);
+  if (groups.counts.length > MOST_GROUPS)
+    throw tooMany(
+      table,
+      `${names.join(', ')} ${names.length > 1 ? 'have together' : 'has'} more than ${MOST_GROUPS.toLocaleString('en')} different values`,
+    );
+  if (columns.length > 0 && rowCount > MOST_ROWS)
+    throw tooMany(
+      table,
+      `it has ${rowCount.toLocaleString('en')} rows, more than ${MOST_ROWS.toLocaleString('en')}`,
+    );
+  return columns.length === 0
+    ? { rowCount, columns: new Map(), misfits: new Map(), groups: 0 }
+    : { ...brought(groups, columns), rowCount, groups: groups.counts.length };
+}
+
+const tooMany = (table: Table, why: string): DataError =>
+  new DataError(
+    `the rows of ${table.name} are passed through from ${connectionOf(table)!.connection}, and this would bring too much of them: ${why}. Hold the table (load it), or ask for less of it`,
+    { code: 'limit' },
+  );
+
+/** The first rows of a table, with all columns that its database has. */
+export async function bringFirstRows(
+  reader: GroupedReader,
+  table: Table,
+  most: number,
+): Promise<BroughtRows> {
+  const { schema, table: source } = connectionOf(table)!;
+  const of = { schema, table: source };
+  const about = await reader.about(of);
+  const columns = table.columns.flatMap((c) => {
+    if (c.formula !== undefined) return [];
+    const isThere = about.columns.some((own) => sameName(own.name, c.sourceName ?? c.name));
+    return isThere ? [readAs(table, about, c)] : [];
+  });
+  const cells = await reader.firstRows(
+    of,
+    columns.map((c) => c.source),
+    most,
+  );
+  const counts = cells.map(() => 1);
+  return { ...brought({ cells, counts }, columns), rowCount: cells.length, groups: cells.length };
+}
+
+function brought(
+  { cells, counts }: Groups,
+  columns: readonly ReturnType<typeof readAs>[],
+): Pick<BroughtRows, 'columns' | 'misfits'> {
+  const misfits = new Map<string, Misfits>();
+  const read = columns.map(({ name, type, read: valueOf }, i) => {
+    const texts = new Map<string, MisfitText>();
+    const values = cells.map((row, group): Value => {
+      const text = row[i] ?? null;
+      const value = text === null ? null : valueOf(text);
+      if (value !== undefined) return value;
+      const known = texts.get(text!)?.rows ?? 0;
+      texts.set(text!, { rows: known + counts[group]!, line: 0, lines: [] });
+      return null;
+    });
+    const found = misfitsOf([texts]);
+    if (found) misfits.set(name.toLowerCase(), found);
+    return { name, type, values };
+  });
+  const made = columnsOfGroups(read, counts);
+  return { columns: new Map(made.map((c) => [c.name.toLowerCase(), c])), misfits };
+}
+
+/**
+ * The table with the columns that were brought. Whatever is asked of another one ends the work, to be begun
+ * anew with it (ColumnWanted).
+ */
+export function groupedTable(table: Table, rows: BroughtRows): TableData {
+  const columns = table.columns
+    .filter((c) => c.formula === undefined)
+    .map(
+      (c) =>
+        rows.columns.get(c.name.toLowerCase()) ??
+        new WantedColumn(table.name, c.name, parseType(c.type) ?? TEXT, rows.rowCount),
+    );
+  return tableOf(table.name, columns, { rowCount: rows.rowCount, misfits: rows.misfits });
+}
+
+/** A column that has not been brought: it knows what the model says of it. */
+class WantedColumn implements Column {
+  readonly padded = 0;
+  readonly held = undefined;
+
+  constructor(
+    private readonly table: string,
+    readonly name: string,
+    readonly type: DataType,
+    readonly rowCount: number,
+  ) {}
+
+  private wanted(): never {
+    throw new ColumnWanted(this.table, this.name);
+  }
+
+  get domain(): never {
+    return this.wanted();
+  }
+  get codes(): never {
+    return this.wanted();
+  }
+  get counts(): never {
+    return this.wanted();
+  }
+  get distinct(): never {
+    return this.wanted();
+  }
+  get nulls(): never {
+    return this.wanted();
+  }
+  get runs(): never {
+    return this.wanted();
+  }
+  get dictionaryBytes(): never {
+    return this.wanted();
+  }
+  get size(): never {
+    return this.wanted();
+  }
+  encodedDomain(): never {
+    return this.wanted();
+  }
+  valuesOf(): never {
+    return this.wanted();
+  }
+  valuesAt(): never {
+    return this.wanted();
+  }
+}
