@@ -2,7 +2,8 @@ import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import request from 'supertest';
-import type { JobState, ModelState, PreviewState, RowPage } from '@crease/contract';
+import type { ClaimsState, JobState, ModelState, PreviewState, RowPage } from '@crease/contract';
+import type { Edit } from '@crease/core/edit';
 import { clockOf } from '../src/clock.ts';
 import { makeApp, Workspace } from '../src/index.ts';
 import { startThreads } from './startThreads.ts';
@@ -26,6 +27,10 @@ export interface ApiFixture {
   settled(job: JobState): Promise<JobState>;
   stateOf(model: number): Promise<ModelState>;
   rowsOf(model: number, table: string): Promise<RowPage['rows']>;
+  /** The claims of a model once all are judged, or could not be. */
+  judged(model: number): Promise<ClaimsState>;
+  /** Edits the newest revision. */
+  edit(model: number, acts: Edit): Promise<void>;
   close(): Promise<void>;
 }
 
@@ -94,6 +99,18 @@ export async function startApi({ now }: { now?: () => Date } = {}): Promise<ApiF
     stateOf: (model) => get<ModelState>(`/api/models/${model}`),
     rowsOf: async (model, table) =>
       (await get<RowPage>(`/api/models/${model}/tables/${encodeURIComponent(table)}/rows`)).rows,
+    judged: async (model) => {
+      for (;;) {
+        const state = await get<ClaimsState>(`/api/models/${model}/claims`);
+        if (state.done || state.failure !== undefined) return state;
+        await new Promise((resume) => setTimeout(resume, POLL_MS));
+      }
+    },
+    edit: async (model, acts) => {
+      const { revision } = await get<ModelState>(`/api/models/${model}`);
+      const body = { base: revision.id, edit: acts, says: 'edited by a test' };
+      await post(`/api/models/${model}/edits`, body);
+    },
     close: async () => {
       await workspace.close();
       rmSync(folder, { recursive: true, force: true });

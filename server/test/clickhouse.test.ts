@@ -1,3 +1,4 @@
+import type { Answer } from '@crease/core/query';
 import type { DatabaseTable, RightsState, UploadState } from '@crease/contract';
 import { ClickhouseReader } from '../src/databases/clickhouse.ts';
 import type { ApiFixture } from './apiFixture.ts';
@@ -129,9 +130,32 @@ test('a password goes to another machine only where the connection allows it', a
   );
 });
 
-test('its tables are not passed through yet, and that is said', async () => {
+test('what is passed through has the values that are brought in, whatever their types', async () => {
   const model = await fixture.newModel('On ClickHouse');
-  const order = { connection: 'cluster', tables };
-  const { body } = await api().post(`/api/models/${model}/passed-through`).send(order).expect(422);
-  expect((body as { message: string }).message).toMatch(/not passed through/);
+  const order = { connection: 'cluster', tables: [...tables, { schema: 'lending', table: 'busy' }] };
+  await api().post(`/api/models/${model}/passed-through`).send(order).expect(200);
+  const rows = await fixture.rowsOf(model, 'loan');
+  const brought = await fixture.newModel('Brought in');
+  const sample = await api().post('/api/connections/cluster/sample').send({ tables }).expect(200);
+  const [upload] = sample.body as UploadState[];
+  await fixture.load(brought, [await fixture.orderOf(upload!.id, 'loan')]);
+  const inOrder = (list: readonly unknown[][]) => list.map((row) => JSON.stringify(row)).sort();
+  expect(inOrder(rows)).toEqual(inOrder(await fixture.rowsOf(brought, 'loan')));
+  // And grouped by each of its columns.
+  const { model: made } = await fixture.stateOf(model);
+  await fixture.edit(model, [
+    { do: 'put-measures', name: null, value: { name: 'Loans', formula: 'count(loan)' } },
+  ]);
+  await fixture.edit(brought, [
+    { do: 'put-measures', name: null, value: { name: 'Loans', formula: 'count(loan)' } },
+  ]);
+  for (const { name } of made.tables[0]!.columns) {
+    const query = { query: { measures: ['Loans'], by: [`loan.${name}`] } };
+    const [there, here] = await Promise.all(
+      [model, brought].map(
+        async (id) => (await api().post(`/api/models/${id}/query`).send(query).expect(200)).body,
+      ),
+    );
+    expect((there as Answer).rows).toEqual((here as Answer).rows);
+  }
 });

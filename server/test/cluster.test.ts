@@ -1,6 +1,8 @@
 import type { DatabaseTable, UploadState } from '@crease/contract';
 import { columnOfValues, tableOf } from '@crease/core/columns';
+import type { Query } from '@crease/core/model';
 import { readModel } from '@crease/core/model';
+import type { Answer } from '@crease/core/query';
 import { DATE, decimal, INTEGER, TEXT, TIMESTAMP } from '@crease/core/values';
 import type { Cluster } from '../../tools/clickhouse/cluster.ts';
 import { startCluster } from '../../tools/clickhouse/cluster.ts';
@@ -130,6 +132,87 @@ test('its rows are brought in through one server, whatever node they lie on', as
     'Quay',
     '',
   ]);
+});
+
+const asked = async (modelId: number, query: Query): Promise<Answer> =>
+  (await fixture.api().post(`/api/models/${modelId}/query`).send({ query }).expect(200)).body as Answer;
+
+/** A star over the cluster, passed through. */
+async function passedStar(): Promise<number> {
+  const id = await fixture.newModel('Spread, passed through');
+  const tables = ['loan', 'branch'].map((table) => ({ schema: 'lending', table }));
+  await fixture
+    .api()
+    .post(`/api/models/${id}/passed-through`)
+    .send({ connection: 'cluster', tables })
+    .expect(200);
+  await fixture.edit(id, [
+    { do: 'set-table', table: 'loan', change: { role: 'fact', key: ['no'] } },
+    { do: 'set-table', table: 'branch', change: { role: 'dimension', key: ['code'] } },
+    {
+      do: 'put-relationships',
+      name: null,
+      value: {
+        name: 'loan_branch',
+        from: { table: 'loan', columns: ['branch'] },
+        to: { table: 'branch', columns: ['code'] },
+      },
+    },
+    { do: 'put-measures', name: null, value: { name: 'Loans', formula: 'count(loan)' } },
+    { do: 'put-measures', name: null, value: { name: 'Fines', formula: 'sum(loan.fine)' } },
+  ]);
+  return id;
+}
+
+test('a star is asked and judged where its rows lie, and nodes send groups of them', async () => {
+  const id = await passedStar();
+  for (const node of cluster.nodes) await node.run('select 1');
+  const loans = await asked(id, { measures: ['Loans'], by: ['branch.name'] });
+  // A quarter of the loans names no branch.
+  expect(loans.rows).toEqual([
+    ['Mill\n2', 25],
+    ['Pier', 25],
+    ['Quay', 25],
+    [null, 25],
+  ]);
+  const sent: number[] = [];
+  for (const node of cluster.nodes) {
+    await node.run('system flush logs');
+    const most = await node.run(
+      `select max(result_rows) from system.query_log where type = 2 and is_initial_query = 0 and query like '%GROUP BY branch ORDER%'`,
+    );
+    sent.push(Number(most));
+  }
+  // Each of the four groups at most, of some fifty rows that lie on a node.
+  for (const rows of sent) expect([rows > 0, rows <= 4]).toEqual([true, true]);
+  const fines = await asked(id, { measures: ['Fines'], by: [], totals: true });
+  expect(fines.rows).toEqual([
+    [numbers.reduce((sum, i) => sum + i * 7 - 20, 0) / 100].map((n) => n.toFixed(2)),
+  ]);
+  const state = await fixture.judged(id);
+  const verdictOf = (claim: string) => state.claims.find((c) => c.id === claim)?.verdict;
+  expect(verdictOf('key-unique:loan')).toBe('holds');
+  expect(verdictOf('reference-complete:loan_branch')).toBe('holds');
+  expect(verdictOf('key-filled:branch')).toBe('broken');
+  expect(state.claims.filter((c) => c.verdict === 'unchecked').map((c) => c.id)).toEqual([]);
+});
+
+test('claims of a node that is gone say so, and are judged once it is back', async () => {
+  const id = await passedStar();
+  await fixture.judged(id);
+  const [node] = cluster.nodes;
+  await node!.stop('SIGKILL');
+  const judgedAgain = async () => {
+    await fixture.api().post(`/api/models/${id}/claims/judge`).send({}).expect(200);
+    return (await fixture.judged(id)).claims.find((c) => c.id === 'key-unique:loan')!;
+  };
+  const gone = await judgedAgain();
+  expect([gone.verdict, gone.evidence.notes]).toEqual([
+    'unchecked',
+    [expect.stringContaining('a node of the cluster does not answer')],
+  ]);
+  await node!.start();
+  expect((await judgedAgain()).verdict).toBe('holds');
 });
 
 test('a node that is gone is said, nothing is lost, and once it is back its rows are there', async () => {

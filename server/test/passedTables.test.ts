@@ -43,18 +43,8 @@ const post = async <T>(path: string, body: object, status = 200): Promise<T> => 
 };
 const get = async <T>(path: string): Promise<T> => (await fixture.api().get(path).expect(200)).body as T;
 
-async function edit(model: number, acts: Edit): Promise<void> {
-  const { revision } = await get<ModelState>(`/api/models/${model}`);
-  await post(`/api/models/${model}/edits`, { base: revision.id, edit: acts, says: 'edited by a test' });
-}
-
-async function judged(model: number): Promise<ClaimsState> {
-  for (;;) {
-    const state = await get<ClaimsState>(`/api/models/${model}/claims`);
-    if (state.done || state.failure !== undefined) return state;
-    await new Promise((resume) => setTimeout(resume, 20));
-  }
-}
+const edit = (model: number, acts: Edit) => fixture.edit(model, acts);
+const judged = (model: number) => fixture.judged(model);
 
 const claim = ({ claims }: ClaimsState, id: string) => {
   const found = claims.find((c) => c.id === id);

@@ -41,11 +41,12 @@ export function serverAt({ folder, port, tcpPort, password, more = '' }: ServerP
       <http_port>${port}</http_port><tcp_port>${tcpPort}</tcp_port><listen_host>127.0.0.1</listen_host>
       <path>${folder}/data/</path><tmp_path>${folder}/tmp/</tmp_path><users_config>users.xml</users_config>
       <default_profile>default</default_profile><default_database>default</default_database>
+      <query_log><database>system</database><table>query_log</table><flush_interval_milliseconds>500</flush_interval_milliseconds></query_log>
       <mark_cache_size>67108864</mark_cache_size><timezone>Europe/Berlin</timezone>${more}</yandex>`,
   );
   writeFileSync(
     join(folder, 'users.xml'),
-    `<yandex><profiles><default/></profiles><quotas><default/></quotas>
+    `<yandex><profiles><default><log_queries>1</log_queries></default></profiles><quotas><default/></quotas>
       <users><${USER}><password>${password}</password><networks><ip>127.0.0.1</ip></networks>
       <profile>default</profile><quota>default</quota></${USER}></users></yandex>`,
   );

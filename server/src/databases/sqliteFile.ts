@@ -198,7 +198,10 @@ export function sqliteGroups(file: string): GroupedReader {
     groups: (table, columns, most, least = 1) => {
       const by = wantedOf(table, columns);
       const places = by.map((_, i) => i + 1).join(', ');
-      const rest = by.length > 0 ? ` group by ${places} having count(*) >= ${least} order by ${places} limit ${most}` : '';
+      const rest =
+        by.length > 0
+          ? ` group by ${places} having count(*) >= ${least} order by ${places} limit ${most}`
+          : '';
       const rows = select(table, [...by, 'count(*)'], rest);
       return Promise.resolve({
         cells: rows.map((row) => row.slice(0, -1).map(cell)),
@@ -207,7 +210,8 @@ export function sqliteGroups(file: string): GroupedReader {
     },
     firstRows: (table, columns, most) =>
       Promise.resolve(select(table, wantedOf(table, columns), ` limit ${most}`).map((row) => row.map(cell))),
-    version: () => {
+    version: async () => {
+      if (!existsSync(file)) throw new DatabaseError(`there is no file ${file}`);
       const { mtimeMs, size, ino } = statSync(file);
       return Promise.resolve(`${ino} ${mtimeMs} ${size}`);
     },

@@ -2,8 +2,8 @@ import { LRUCache } from 'lru-cache';
 import type { Count, Counted, RepeatedCount } from '@crease/core/claims';
 import { countElsewhere, runCount } from '@crease/core/claims';
 import type { TableData } from '@crease/core/columns';
-import type { Model, Table } from '@crease/core/model';
-import { connectionOf, isPassedThrough, readModel, sameName } from '@crease/core/model';
+import type { Table } from '@crease/core/model';
+import { connectionOf, readModel, sameName } from '@crease/core/model';
 import type { ModelData } from '@crease/core/query';
 import { ColumnWanted, Interrupted } from '@crease/core/query';
 import type { ModelVersion } from '../store/index.ts';
@@ -12,6 +12,7 @@ import { dataOf, makeData } from '../tasks/modelRows.ts';
 import type { BroughtRows } from './groupedTable.ts';
 import { bringFirstRows, bringGroups, groupedTable } from './groupedTable.ts';
 import { groupedReader } from '../databases/grouped.ts';
+import { groupedTables } from './which.ts';
 
 // What a thread knows of tables of which groups are asked.
 
@@ -61,9 +62,10 @@ export async function onRows<T>(version: ModelVersion, work: (data: ModelData) =
       const columns = wanted.get(error.table) ?? new Set();
       wanted.set(error.table, columns);
       if (error.column === undefined) continue;
-      if (columns.has(error.column))
+      const name = error.column.toLowerCase();
+      if (columns.has(name))
         throw new Error(`${error.table}.${error.column} was brought and is not there`, { cause: error });
-      columns.add(error.column);
+      columns.add(name);
     }
   }
 }
@@ -102,14 +104,6 @@ async function repeatedOf(version: ModelVersion, count: RepeatedCount): Promise<
   const data = dataOn(version, new Map([[table.name, { ...rows, id: ++brought, of: '' }]]));
   return { ...runCount(count, data), checked: rowCount };
 }
-
-/** The tables of a model of which groups are asked. */
-export const groupedTables = (model: Model, { grouped = {} }: ModelVersion): Table[] =>
-  model.tables.filter((t) => isPassedThrough(t) && grouped[connectionOf(t)!.connection] !== undefined);
-
-/** Whether groups are asked of a table. */
-export const isGrouped = (version: ModelVersion, table: string): boolean =>
-  groupedTables(readModel(version.document), version).some((t) => sameName(t.name, table));
 
 /** The model with the first rows of such tables, or of one of them, and how many each has in all. */
 export async function onFirstRows(

@@ -156,7 +156,25 @@ export function groupedTable(table: Table, rows: BroughtRows): TableData {
         rows.columns.get(c.name.toLowerCase()) ??
         new WantedColumn(table.name, c.name, parseType(c.type) ?? TEXT, rows.rowCount),
     );
-  return tableOf(table.name, columns, { rowCount: rows.rowCount, misfits: rows.misfits });
+  return tableOf(table.name, columns, {
+    rowCount: rows.rowCount,
+    misfits: new MisfitsByColumn(table.name, rows),
+  });
+}
+
+/** What did not fit of a column is known once the column is brought. */
+class MisfitsByColumn extends Map<string, Misfits> {
+  constructor(
+    private readonly table: string,
+    private readonly rows: BroughtRows,
+  ) {
+    super(rows.misfits);
+  }
+
+  override get(column: string): Misfits | undefined {
+    if (!this.rows.columns.has(column)) throw new ColumnWanted(this.table, column);
+    return super.get(column);
+  }
 }
 
 /** A column that has not been brought: it knows what the model says of it. */

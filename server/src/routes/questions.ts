@@ -13,6 +13,7 @@ import type { ModelVersion } from '../store/index.ts';
 import { WorkFault } from '../threads/workFault.ts';
 import { proposalsOn } from '../warehouse/proposals.ts';
 import { columnFactsOn, rowPageOn } from '../warehouse/looks.ts';
+import { isGrouped } from '../grouped/which.ts';
 import { passedTables } from '../warehouse/passedThrough.ts';
 import type { ModelOnWarehouse } from '../warehouse/warehouse.ts';
 import type { Serve } from './serve.ts';
@@ -184,10 +185,12 @@ export function questionRoutes(workspace: Workspace, serve: Serve): void {
   serve(questions.proposals, ({ params, search, signal }) => drafted(params.id, search, signal));
   serve(questions.draft, ({ params, body, signal }) => drafted(params.id, body, signal));
   serve(questions.columns, ({ params: { id, table }, signal }) => {
-    const isPassed = passedTables(workspace.models.head(id).model).some((t) => sameName(t.name, table));
-    return isPassed
-      ? workspace.passed.ask(of(id), (on) => columnFactsOn(on, table), signal)
-      : pool.run('columns', { table, ...of(id) });
+    const version = of(id);
+    const { model } = workspace.models.head(id);
+    const isAsked = passedTables(model).some((t) => sameName(t.name, table)) && !isGrouped(version, table);
+    return isAsked
+      ? workspace.passed.ask(version, (on) => columnFactsOn(on, table), signal)
+      : pool.run('columns', { table, ...version });
   });
   serve(questions.rows, ({ params: { id, table }, search, signal }) =>
     orThere(

@@ -3,7 +3,8 @@ import type { Decided, Proposal, ReferencePattern } from '@crease/core/propose';
 import { proposeStar } from '@crease/core/propose';
 import type { ModelVersion } from '../store/index.ts';
 import { task } from '../threads/protocol.ts';
-import { groupedTables, onFirstRows } from '../grouped/groupedRows.ts';
+import { onFirstRows } from '../grouped/groupedRows.ts';
+import { groupedTables } from '../grouped/which.ts';
 import { onSample, SAMPLED } from '../warehouse/proposals.ts';
 import { dataOf } from './modelRows.ts';
 

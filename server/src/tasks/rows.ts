@@ -1,7 +1,8 @@
 import type { RowPage } from '@crease/contract';
 import type { ModelVersion } from '../store/index.ts';
 import { task } from '../threads/protocol.ts';
-import { isGrouped, onFirstRows } from '../grouped/groupedRows.ts';
+import { onFirstRows } from '../grouped/groupedRows.ts';
+import { isGrouped } from '../grouped/which.ts';
 import { columnOrFault, dataOf, pageOf } from './modelRows.ts';
 
 /** A page of a table's rows; columns that cannot be had are left out. */
