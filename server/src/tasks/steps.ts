@@ -7,7 +7,8 @@ import type { KeptStates, StepSetting } from '@crease/core/shape';
 import { joinRemedies, rowsAfter, stateKeeper, traceSteps, withStaging } from '@crease/core/shape';
 import type { ModelVersion } from '../store/index.ts';
 import { task } from '../threads/protocol.ts';
-import { dataOf, pageOf } from './modelRows.ts';
+import { onRows } from '../grouped/groupedRows.ts';
+import { pageOf } from './modelRows.ts';
 
 const keepers = new WeakMap<ModelData, KeptStates>();
 
@@ -26,8 +27,14 @@ const tableOf = (data: ModelData, name: string): Table =>
   data.model.tables.find((t) => sameName(t.name, name)) ?? { name, role: 'staging', columns: [] };
 
 /** What stands after each of the steps that are tried. */
-export const steps = task((input: { table: string; steps: readonly Step[] } & ModelVersion): StepsState => {
-  const data = dataOf(input);
+export const steps = task((input: { table: string; steps: readonly Step[] } & ModelVersion) =>
+  onRows(input, (data) => stepsOn(data, input)),
+);
+
+function stepsOn(
+  data: ModelData,
+  input: { readonly table: string; readonly steps: readonly Step[] },
+): StepsState {
   const table = tableOf(data, input.table);
   const { of, kept } = setting(data);
   const trace = traceSteps(data.model, table, input.steps, of, kept);
@@ -46,7 +53,7 @@ export const steps = task((input: { table: string; steps: readonly Step[] } & Mo
     return [{ place, remedies: found }];
   });
   return { ...trace, remedies };
-});
+}
 
 interface Page {
   readonly table: string;
@@ -58,9 +65,10 @@ interface Page {
 }
 
 /** A page of the rows after a step. */
-export const stepRows = task((input: Page & ModelVersion): RowPage => {
-  const data = dataOf(input);
-  const { of, kept } = setting(data);
-  const state = rowsAfter(tableOf(data, input.table), input.steps, input.place, of, kept);
-  return pageOf([...state.columns.values()], state.rowCount, input.offset, input.count);
-});
+export const stepRows = task((input: Page & ModelVersion) =>
+  onRows(input, (data): RowPage => {
+    const { of, kept } = setting(data);
+    const state = rowsAfter(tableOf(data, input.table), input.steps, input.place, of, kept);
+    return pageOf([...state.columns.values()], state.rowCount, input.offset, input.count);
+  }),
+);
