@@ -147,7 +147,11 @@ test('questions, claims, columns and rows behind numbers are those of the same t
     const cell = { measure: 'Fines', members: ['Birch'] };
     return {
       answers,
-      sums: aggregates.map(({ sum, more, rows }) => [sum, more + rows.length]),
+      behind: aggregates.map(({ sum, more, rows }) => [
+        sum,
+        more,
+        rows.map((row) => JSON.stringify(row)).sort(),
+      ]),
       facts: facts.map((f) =>
         'fault' in f
           ? f

@@ -8,7 +8,15 @@ import { DATE, decimal, DOUBLE, INTEGER, TEXT, TIMESTAMP } from '@crease/core/va
 import type { DataType } from '@crease/core/values';
 import type { DatabaseTable, RightsState } from '@crease/contract';
 import { counted, drawnColumn, MOMENT, wantedColumns } from './drawing.ts';
-import type { DatabaseReader, Drawing, GroupedReader, Groups, TableAbout, TableName } from './reader.ts';
+import type {
+  CellText,
+  DatabaseReader,
+  Drawing,
+  GroupedReader,
+  Groups,
+  TableAbout,
+  TableName,
+} from './reader.ts';
 import { DatabaseError, tableText } from './reader.ts';
 
 /** Where a server's HTTP interface is, and as whom it is asked. */
@@ -229,10 +237,23 @@ export class ClickhouseReader implements DatabaseReader, GroupedReader {
     };
   }
 
-  async firstRows(name: TableName, columns: readonly string[], most: number): Promise<(string | null)[][]> {
+  async firstRows(
+    name: TableName,
+    columns: readonly string[],
+    most: number,
+    where?: readonly CellText[],
+  ): Promise<(string | null)[][]> {
     const types = new Map(await this.columns(name));
-    const listed = wantedColumns(name, [...types.keys()], columns).map((c) => drawnAs(c, types.get(c)!));
-    return this.rows(`select ${listed.join(', ')} from ${this.nameOf(name)} limit ${most}`);
+    const wanted = wantedColumns(name, [...types.keys()], columns);
+    const listed = wanted.map((c) => drawnAs(c, types.get(c)!)).join(', ');
+    const conditions = (where ?? []).map(({ column, text }) =>
+      text === null
+        ? `isNull(${quoted(column)})`
+        : `${drawnAs(column, types.get(column)!)} = ${textLiteral(text)}`,
+    );
+    const filter = conditions.length > 0 ? ` where ${conditions.join(' and ')}` : '';
+    const order = where ? ` order by ${wanted.map(quoted).join(', ')}` : '';
+    return this.rows(`select ${listed} from ${this.nameOf(name)}${filter}${order} limit ${most}`);
   }
 
   /** What its parts are, which are never changed; a table spread over nodes says nothing of its rows. */

@@ -59,13 +59,24 @@ export interface Groups {
   readonly counts: readonly number[];
 }
 
+/** What stands in a column, as `groups` has it. */
+export interface CellText {
+  readonly column: string;
+  readonly text: string | null;
+}
+
 /** A database whose tables can be passed through: groups of their rows are asked for. */
 export interface GroupedReader {
   about(table: TableName): Promise<TableAbout>;
   /** At most so many groups, of at least so many rows each; of no columns one group of all rows. */
   groups(table: TableName, columns: readonly string[], most: number, rows?: number): Promise<Groups>;
-  /** Some rows, as they come first. */
-  firstRows(table: TableName, columns: readonly string[], most: number): Promise<(string | null)[][]>;
+  /** Some rows, as they come first; those that have some texts in columns in the order of their values. */
+  firstRows(
+    table: TableName,
+    columns: readonly string[],
+    most: number,
+    where?: readonly CellText[],
+  ): Promise<(string | null)[][]>;
   /** What changes when rows may have changed; undefined where nobody knows. */
   version(table: TableName): Promise<string | undefined>;
 }

@@ -208,14 +208,27 @@ export function sqliteGroups(file: string): GroupedReader {
         counts: rows.map((row) => Number(row.at(-1))),
       });
     },
-    firstRows: (table, columns, most) =>
-      Promise.resolve(select(table, wantedOf(table, columns), ` limit ${most}`).map((row) => row.map(cell))),
+    firstRows: (table, columns, most, where) => {
+      const wanted = wantedOf(table, columns);
+      const conditions = (where ?? []).map(({ column, text }) => holds(quoteIdentifier(column), text));
+      const filter = conditions.length > 0 ? ` where ${conditions.join(' and ')}` : '';
+      const order = where ? ` order by ${wanted.map((_, i) => i + 1).join(', ')}` : '';
+      const rows = select(table, wanted, `${filter}${order} limit ${most}`);
+      return Promise.resolve(rows.map((row) => row.map(cell)));
+    },
     version: async () => {
       if (!existsSync(file)) throw new DatabaseError(`there is no file ${file}`);
       const { mtimeMs, size, ino } = statSync(file);
       return Promise.resolve(`${ino} ${mtimeMs} ${size}`);
     },
   };
+}
+
+/** Whether a column has a value of that text, whatever its type is in a row. */
+function holds(column: string, text: string | null): string {
+  if (text === null) return `${column} is null`;
+  const literal = `'${text.replaceAll("'", "''")}'`;
+  return `case typeof(${column}) when 'text' then ${column} = ${literal} when 'blob' then lower(hex(${column})) = ${literal} else ${column} = cast(${literal} as numeric) end`;
 }
 
 const textOf = (value: unknown, nullText: string): string =>

@@ -10,7 +10,7 @@ import type { ModelVersion } from '../store/index.ts';
 import { passedKey } from '../warehouse/passedThrough.ts';
 import { dataOf, makeData } from '../tasks/modelRows.ts';
 import type { BroughtRows } from './groupedTable.ts';
-import { bringFirstRows, bringGroups, groupedTable } from './groupedTable.ts';
+import { bringFirstRows, bringGroups, bringWholeRows, groupedTable, RowsWanted } from './groupedTable.ts';
 import { groupedReader } from '../databases/grouped.ts';
 import { groupedTables } from './which.ts';
 
@@ -33,8 +33,8 @@ interface Brought extends BroughtRows {
 const kept = new LRUCache<string, Brought>({
   maxSize: MOST_BYTES,
   ttl: FRESH_MS,
-  sizeCalculation: ({ columns }) =>
-    1 + [...columns.values()].reduce((sum, c) => sum + c.codes.byteLength + 16 * c.size, 0),
+  sizeCalculation: ({ columns, groups }) =>
+    [...columns.values()].reduce((sum, c) => sum + c.codes.byteLength + 16 * c.size, 1 + 40 * groups),
 });
 const models = new LRUCache<string, ModelData>({ max: 8 });
 let brought = 0;
@@ -48,14 +48,23 @@ export async function onRows<T>(version: ModelVersion, work: (data: ModelData) =
   if (!version.grouped) return work(dataOf(version));
   const wanted = new Map<string, Set<string>>();
   const counts = new Map<string, Counted>();
+  let used: ReadonlyMap<string, Brought> = new Map();
   for (;;) {
     try {
-      const data = await dataWith(version, wanted);
+      const { data, tables } = await dataWith(version, wanted);
+      used = tables;
       countElsewhere(data, (count) => countedThere(version, counts, count));
       return work(data);
     } catch (error) {
       if (error instanceof CountWanted) {
         counts.set(JSON.stringify(error.count), await repeatedOf(version, error.count));
+        continue;
+      }
+      if (error instanceof RowsWanted) {
+        const table = groupedTables(readModel(version.document), version).find(
+          (t) => t.name === error.table,
+        )!;
+        await bringWholeRows(readerOf(version, table), table, used.get(error.table)!, error.rows);
         continue;
       }
       if (!(error instanceof ColumnWanted)) throw error;
@@ -98,8 +107,7 @@ function countedThere(
 async function repeatedOf(version: ModelVersion, count: RepeatedCount): Promise<Counted> {
   const model = readModel(version.document);
   const table = groupedTables(model, version).find((t) => sameName(t.name, count.table))!;
-  const reader = groupedReader(version.grouped![connectionOf(table)!.connection]!);
-  const rows = await bringGroups(reader, table, count.columns, 2);
+  const rows = await bringGroups(readerOf(version, table), table, count.columns, 2);
   const { rowCount } = await groupsOf(version, table, []);
   const data = dataOn(version, new Map([[table.name, { ...rows, id: ++brought, of: '' }]]));
   return { ...runCount(count, data), checked: rowCount };
@@ -116,8 +124,7 @@ export async function onFirstRows(
   const rowCounts = new Map<string, number>();
   for (const table of groupedTables(model, version)) {
     if (only !== undefined && !sameName(only, table.name)) continue;
-    const reader = groupedReader(version.grouped![connectionOf(table)!.connection]!);
-    const rows = await bringFirstRows(reader, table, most);
+    const rows = await bringFirstRows(readerOf(version, table), table, most);
     rowCounts.set(table.name, (await groupsOf(version, table, [])).rowCount);
     tables.set(table.name, { ...rows, id: ++brought, of: '' });
   }
@@ -127,7 +134,7 @@ export async function onFirstRows(
 async function dataWith(
   version: ModelVersion,
   wanted: ReadonlyMap<string, ReadonlySet<string>>,
-): Promise<ModelData> {
+): Promise<{ data: ModelData; tables: ReadonlyMap<string, Brought> }> {
   const model = readModel(version.document);
   const tables = new Map<string, Brought>();
   for (const table of groupedTables(model, version)) {
@@ -137,11 +144,9 @@ async function dataWith(
   const { workspace, modelId, revision, versions, day } = version;
   const ids = [...tables].map(([name, { id }]) => [name, id]);
   const key = JSON.stringify([workspace, modelId, revision, versions, day, ids]);
-  const known = models.get(key);
-  if (known) return known;
-  const data = dataOn(version, tables);
+  const data = models.get(key) ?? dataOn(version, tables);
   models.set(key, data);
-  return data;
+  return { data, tables };
 }
 
 /** What rests on rows rests on those that were brought: in other groups they stand in another order. */
@@ -159,6 +164,9 @@ function dataOn(version: ModelVersion, tables: ReadonlyMap<string, Brought>): Mo
     return groupedTable(table, rows);
   });
 }
+
+const readerOf = (version: ModelVersion, table: Table) =>
+  groupedReader(version.grouped![connectionOf(table)!.connection]!);
 
 async function groupsOf(version: ModelVersion, table: Table, columns: readonly string[]): Promise<Brought> {
   const { connection } = connectionOf(table)!;

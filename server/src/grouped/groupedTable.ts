@@ -3,7 +3,7 @@ import { columnsOfGroups, misfitsOf, tableOf } from '@crease/core/columns';
 import type { MisfitText } from '@crease/core/columns';
 import type { Table } from '@crease/core/model';
 import { connectionOf, sameName } from '@crease/core/model';
-import { ColumnWanted, DataError } from '@crease/core/query';
+import { ColumnWanted, DataError, Interrupted } from '@crease/core/query';
 import type { DataType, Value } from '@crease/core/values';
 import { parseType, TEXT, textReader } from '@crease/core/values';
 import type { GroupedReader, Groups, TableAbout } from '../databases/reader.ts';
@@ -26,6 +26,20 @@ export interface BroughtRows {
   readonly misfits: ReadonlyMap<string, Misfits>;
   /** How many groups travelled. */
   readonly groups: number;
+  /** What they were brought as: what stands in columns of the database, by group, and how many rows have it. */
+  readonly as: Groups & { readonly columns: readonly string[] };
+  /** Whole rows that have been brought since, by their number: values by column, in lower case. */
+  readonly whole: Map<number, ReadonlyMap<string, Value>>;
+}
+
+/** Thrown where all that some rows hold is needed: whoever runs the work brings it and begins it anew. */
+export class RowsWanted extends Interrupted {
+  constructor(
+    readonly table: string,
+    readonly rows: readonly number[],
+  ) {
+    super();
+  }
 }
 
 type ModelColumn = Table['columns'][number];
@@ -87,10 +101,59 @@ export async function bringGroups(
       table,
       `it has ${rowCount.toLocaleString('en')} rows, more than ${MOST_ROWS.toLocaleString('en')}`,
     );
+  const as = { ...groups, columns: columns.map((c) => c.source) };
+  const rest = { rowCount, as, whole: new Map<number, ReadonlyMap<string, Value>>() };
   return columns.length === 0
-    ? { rowCount, columns: new Map(), misfits: new Map(), groups: 0 }
-    : { ...brought(groups, columns), rowCount, groups: groups.counts.length };
+    ? { ...rest, columns: new Map(), misfits: new Map(), groups: 0 }
+    : { ...rest, ...brought(groups, columns), groups: groups.counts.length };
 }
+
+/** Further into a group than this no row is looked for. */
+const MOST_OF_GROUP = 10_000;
+/** Statements that are asked at once. */
+const AT_ONCE = 8;
+
+/** Brings all that some rows hold: of the rows of a group those that come first by their values. */
+export async function bringWholeRows(
+  reader: GroupedReader,
+  table: Table,
+  { as, whole }: BroughtRows,
+  rows: readonly number[],
+): Promise<void> {
+  const { schema, table: source } = connectionOf(table)!;
+  const of = { schema, table: source };
+  const columns = storedIn(table, await reader.about(of));
+  const byGroup = new Map<number, { first: number; rows: number[] }>();
+  let [group, first] = [0, 0];
+  for (const row of [...rows].sort((a, b) => a - b)) {
+    while (row >= first + as.counts[group]!) first += as.counts[group++]!;
+    const known = byGroup.get(group) ?? { first, rows: [] };
+    byGroup.set(group, known);
+    known.rows.push(row);
+  }
+  const bring = async ([at, wanted]: [number, { first: number; rows: number[] }]) => {
+    const most = wanted.rows.at(-1)! - wanted.first + 1;
+    if (most > MOST_OF_GROUP)
+      throw tooMany(
+        table,
+        `it is asked for more than the first ${MOST_OF_GROUP.toLocaleString('en')} rows of a number`,
+      );
+    const where = as.columns.map((column, i) => ({ column, text: as.cells[at]![i]! }));
+    const names = columns.map((c) => c.source);
+    const found = await reader.firstRows(of, names, most, where);
+    for (const row of wanted.rows) {
+      const cells = found[row - wanted.first];
+      whole.set(row, new Map(columns.map((c, i) => [c.name.toLowerCase(), valueOf(c, cells?.[i] ?? null)])));
+    }
+  };
+  const groups = [...byGroup];
+  for (let at = 0; at < groups.length; at += AT_ONCE)
+    await Promise.all(groups.slice(at, at + AT_ONCE).map(bring));
+}
+
+/** A value that does not fit is null, as in columns. */
+const valueOf = ({ read }: ReturnType<typeof readAs>, text: string | null): Value =>
+  text === null ? null : (read(text) ?? null);
 
 const tooMany = (table: Table, why: string): DataError =>
   new DataError(
@@ -107,19 +170,20 @@ export async function bringFirstRows(
   const { schema, table: source } = connectionOf(table)!;
   const of = { schema, table: source };
   const about = await reader.about(of);
-  const columns = table.columns.flatMap((c) => {
+  const columns = storedIn(table, about);
+  const sources = columns.map((c) => c.source);
+  const cells = await reader.firstRows(of, sources, most);
+  const as = { cells, counts: cells.map(() => 1), columns: sources };
+  return { ...brought(as, columns), rowCount: cells.length, groups: cells.length, as, whole: new Map() };
+}
+
+/** The columns of a table that its database has. */
+const storedIn = (table: Table, about: TableAbout) =>
+  table.columns.flatMap((c) => {
     if (c.formula !== undefined) return [];
     const isThere = about.columns.some((own) => sameName(own.name, c.sourceName ?? c.name));
     return isThere ? [readAs(table, about, c)] : [];
   });
-  const cells = await reader.firstRows(
-    of,
-    columns.map((c) => c.source),
-    most,
-  );
-  const counts = cells.map(() => 1);
-  return { ...brought({ cells, counts }, columns), rowCount: cells.length, groups: cells.length };
-}
 
 function brought(
   { cells, counts }: Groups,
@@ -154,7 +218,7 @@ export function groupedTable(table: Table, rows: BroughtRows): TableData {
     .map(
       (c) =>
         rows.columns.get(c.name.toLowerCase()) ??
-        new WantedColumn(table.name, c.name, parseType(c.type) ?? TEXT, rows.rowCount),
+        new WantedColumn(table.name, c.name, parseType(c.type) ?? TEXT, rows),
     );
   return tableOf(table.name, columns, {
     rowCount: rows.rowCount,
@@ -186,8 +250,12 @@ class WantedColumn implements Column {
     private readonly table: string,
     readonly name: string,
     readonly type: DataType,
-    readonly rowCount: number,
+    private readonly rows: BroughtRows,
   ) {}
+
+  get rowCount(): number {
+    return this.rows.rowCount;
+  }
 
   private wanted(): never {
     throw new ColumnWanted(this.table, this.name);
@@ -223,7 +291,10 @@ class WantedColumn implements Column {
   valuesOf(): never {
     return this.wanted();
   }
-  valuesAt(): never {
-    return this.wanted();
+  /** Of a few rows: they are brought as a whole, and groups stay as few as they are. */
+  valuesAt(rows: readonly number[]): Value[] {
+    const known = rows.map((row) => this.rows.whole.get(row));
+    if (known.includes(undefined)) throw new RowsWanted(this.table, rows);
+    return known.map((row) => row!.get(this.name.toLowerCase()) ?? null);
   }
 }
