@@ -1,14 +1,8 @@
 // A cluster of ClickHouse on this machine with the rows of the made-up library consortium: facts spread over
 // its nodes, dimensions on each. It goes, with all that it holds, when this ends.
 //   npm run cluster [-- --nodes 3] [--loans 200000] [--port N]
-import { mkdtempSync, rmSync } from 'node:fs';
-import { tmpdir } from 'node:os';
-import { join } from 'node:path';
-import { DataError } from '../core/src/query/index.ts';
-import { writeDemo } from '../cli/src/commands/demo.ts';
-import { demoModel } from '../demo/src/index.ts';
-import { folderData } from '../server/src/files.ts';
 import { startCluster } from './clickhouse/cluster.ts';
+import { demoRows } from './clickhouse/demo.ts';
 
 const [, , ...given] = process.argv;
 const number = (name: string, usual?: number): number | undefined => {
@@ -21,7 +15,6 @@ const number = (name: string, usual?: number): number | undefined => {
 };
 const [nodes, loans, port] = [number('nodes', 3)!, number('loans', 200_000)!, number('port')];
 
-const scratch = mkdtempSync(join(tmpdir(), 'crease-cluster-demo-'));
 const cluster = await startCluster(nodes, port).catch((error: Error) => {
   console.error(error.message);
   process.exit(1);
@@ -33,34 +26,14 @@ const stop = (): void => {
 process.on('SIGINT', stop);
 process.on('SIGTERM', stop);
 try {
-  writeDemo(scratch, loans);
-  const model = demoModel();
-  const data = folderData(model, scratch, 0);
-  await cluster.write(model, (name) => {
-    try {
-      const table = model.tables.find((t) => t.name === name)!;
-      const rows = data.table(name);
-      // Columns by formula are for whoever reads them.
-      const stored = new Set(
-        table.columns.filter((c) => c.formula === undefined).map((c) => c.name.toLowerCase()),
-      );
-      return {
-        ...rows,
-        columns: new Map([...rows.columns].filter(([column]) => stored.has(column.toLowerCase()))),
-      };
-    } catch (error) {
-      if (error instanceof DataError) return undefined;
-      throw error;
-    }
-  });
+  const { model, rowsOf } = demoRows(loans);
+  await cluster.write(model, rowsOf);
 } catch (error) {
   if (!stopping) {
     console.error((error as Error).message);
     await cluster.stop();
     process.exit(1);
   }
-} finally {
-  rmSync(scratch, { recursive: true, force: true });
 }
 if (!stopping) {
   const { host, port: at, database, user, password } = cluster.place;

@@ -229,7 +229,7 @@ export class ClickhouseReader implements DatabaseReader, GroupedReader {
     const listed = [...wanted.map((c) => drawnAs(c, types.get(c)!)), 'toString(count())'];
     const by = wanted.map(quoted).join(', ');
     const having = least > 1 ? ` having count() >= ${least}` : '';
-    const grouped = wanted.length > 0 ? ` group by ${by}${having} order by ${by} limit ${most}` : '';
+    const grouped = wanted.length > 0 ? ` group by ${by}${having} limit ${most}` : '';
     const rows = await this.rows(`select ${listed.join(', ')} from ${this.nameOf(name)}${grouped}`);
     return {
       cells: rows.map((row) => row.slice(0, -1)),

@@ -54,7 +54,7 @@ export interface DatabaseReader {
 
 /** The values that rows have together in some columns, as texts, and how many rows have them. */
 export interface Groups {
-  /** By group, in the order of the values. */
+  /** By group, in any order. */
   readonly cells: readonly (readonly (string | null)[])[];
   readonly counts: readonly number[];
 }

@@ -84,12 +84,8 @@ export async function bringGroups(
       table.columns.find((c) => sameName(c.name, name))!,
     ),
   );
-  const groups = await reader.groups(
-    of,
-    columns.map((c) => c.source),
-    MOST_GROUPS + 1,
-    least,
-  );
+  const sources = columns.map((c) => c.source);
+  const groups = inOrder(await reader.groups(of, sources, MOST_GROUPS + 1, least));
   const rowCount = groups.counts.reduce((sum, count) => sum + count, 0);
   if (groups.counts.length > MOST_GROUPS)
     throw tooMany(
@@ -101,11 +97,32 @@ export async function bringGroups(
       table,
       `it has ${rowCount.toLocaleString('en')} rows, more than ${MOST_ROWS.toLocaleString('en')}`,
     );
-  const as = { ...groups, columns: columns.map((c) => c.source) };
+  const as = { ...groups, columns: sources };
   const rest = { rowCount, as, whole: new Map<number, ReadonlyMap<string, Value>>() };
   return columns.length === 0
     ? { ...rest, columns: new Map(), misfits: new Map(), groups: 0 }
     : { ...rest, ...brought(groups, columns), groups: groups.counts.length };
+}
+
+/**
+ * Groups in the order of their texts: whoever meets the first of several rows is to meet the same one again.
+ * Databases need not order them, which takes some of them twenty times as long as to find them.
+ */
+function inOrder({ cells, counts }: Groups): Groups {
+  const columns = (cells[0] ?? []).map((_, i) => ranks(cells.map((row) => row[i]!)));
+  const order = Uint32Array.from(cells.keys()).sort((a, b) => {
+    for (const rank of columns) if (rank[a] !== rank[b]) return rank[a]! - rank[b]!;
+    return 0;
+  });
+  const sorted = Array.from(order);
+  return { cells: sorted.map((group) => cells[group]!), counts: sorted.map((group) => counts[group]!) };
+}
+
+/** Where each text stands among the different ones: most columns have few, and numbers compare quickly. */
+function ranks(texts: readonly (string | null)[]): Int32Array {
+  const different = [...new Set(texts)].filter((text) => text !== null).sort();
+  const rankOf = new Map<string | null, number>(different.map((text, rank) => [text, rank]));
+  return Int32Array.from(texts, (text) => rankOf.get(text) ?? different.length);
 }
 
 /** Further into a group than this no row is looked for. */
@@ -192,9 +209,12 @@ function brought(
   const misfits = new Map<string, Misfits>();
   const read = columns.map(({ name, type, read: valueOf }, i) => {
     const texts = new Map<string, MisfitText>();
+    // Each text once: groups have the same ones many times.
+    const known = new Map<string | null, Value | undefined>([[null, null]]);
     const values = cells.map((row, group): Value => {
       const text = row[i] ?? null;
-      const value = text === null ? null : valueOf(text);
+      if (!known.has(text)) known.set(text, valueOf(text!));
+      const value = known.get(text);
       if (value !== undefined) return value;
       const known = texts.get(text!)?.rows ?? 0;
       texts.set(text!, { rows: known + counts[group]!, line: 0, lines: [] });
