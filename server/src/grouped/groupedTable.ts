@@ -216,8 +216,8 @@ function brought(
       if (!known.has(text)) known.set(text, valueOf(text!));
       const value = known.get(text);
       if (value !== undefined) return value;
-      const known = texts.get(text!)?.rows ?? 0;
-      texts.set(text!, { rows: known + counts[group]!, line: 0, lines: [] });
+      const before = texts.get(text!)?.rows ?? 0;
+      texts.set(text!, { rows: before + counts[group]!, line: 0, lines: [] });
       return null;
     });
     const found = misfitsOf([texts]);
