@@ -63,7 +63,7 @@ const MOST_DIFFERENT = 1 << 20;
 
 /** What the order of rows gives away, in bits for each row. */
 export interface OrderBits {
-  /** If each stretch of equal neighbours is told by its value and its length, each in a code made for them. */
+  /** If each stretch of equal neighbours is told by value and length, each in a code made for them. */
   readonly runs: number;
   /** If each row is told by its distance from the row before; infinite where these hardly repeat. */
   readonly steps: number;

@@ -26,7 +26,7 @@ export interface BroughtRows {
   readonly misfits: ReadonlyMap<string, Misfits>;
   /** How many groups travelled. */
   readonly groups: number;
-  /** What they were brought as: what stands in columns of the database, by group, and how many rows have it. */
+  /** What they were brought as: by group what stands in columns there, and how many rows have it. */
   readonly as: Groups & { readonly columns: readonly string[] };
   /** Whole rows that have been brought since, by their number: values by column, in lower case. */
   readonly whole: Map<number, ReadonlyMap<string, Value>>;

@@ -28,7 +28,7 @@ import { wholeNumberKey } from './wholeNumberKey.ts';
 export { foldSchema } from './fold.ts';
 export type { Fold } from './fold.ts';
 
-export const KINDS: { readonly [D in Fold['do']]: FoldKind<D> } = {
+const KINDS: { readonly [D in Fold['do']]: FoldKind<D> } = {
   'leave-out': leaveOut,
   derive,
   move,
