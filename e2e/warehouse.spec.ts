@@ -1,5 +1,6 @@
 import { mkdirSync, renameSync } from 'node:fs';
 import { join } from 'node:path';
+import Database from 'better-sqlite3';
 import { expect, test } from './journey.ts';
 import AxeBuilder from '@axe-core/playwright';
 import type { Cluster } from '../server/test/postgresql.ts';
@@ -182,4 +183,64 @@ test('a folder of Parquet files is entered, its tables are passed through, asked
   await page.reload();
   await expect(answer.getByRole('row', { name: /North/ })).toContainText('1,000.00');
   await request.delete('/api/connections/lake');
+});
+
+test('tables of a SQLite file are passed through by groups of their rows: drafted, asked, explained, checked, and taken back', async ({
+  page,
+  request,
+}) => {
+  const file = join(process.env.CREASE_JOURNEYS!, 'lent.sqlite');
+  const db = new Database(file);
+  db.pragma('foreign_keys = off');
+  db.exec(`create table branch (code text primary key, name text, region text);
+    create table loan (id integer primary key, branch_code text references branch (code), lent_on date, fine decimal(8, 2));
+    insert into branch values ('A', 'Ash', 'North'), ('B', 'Birch', 'North'), ('C', 'Cedar', 'South');
+    with recursive n (i) as (select 1 union all select i + 1 from n where i < 3000)
+      insert into loan select i, substr('ABC', i % 3 + 1, 1), date('2026-01-01', '+' || (i % 90) || ' days'), (i % 5) * 0.25 from n;
+    insert into loan values (9001, 'Z', '2026-02-01', 1)`);
+  db.close();
+  await request.put('/api/connections', { data: { kind: 'sqlite', name: 'lent', file } });
+  const id = await newModel(request, 'By groups');
+  await page.goto(`/m/${id}/intake`);
+  await page.getByRole('button', { name: 'Databases' }).click();
+  await page
+    .getByRole('navigation', { name: 'Connections' })
+    .getByRole('button', { name: /^lent/ })
+    .last()
+    .click();
+  await page.getByRole('checkbox', { name: 'Choose branch' }).check();
+  await page.getByRole('checkbox', { name: 'Choose loan' }).check();
+  await page.getByRole('button', { name: 'Pass through' }).click();
+  await expect(page.getByText('2 tables passed through: rows stay in lent')).toBeVisible();
+  await page.getByRole('button', { name: 'Back to Intake' }).click();
+  await page.getByRole('button', { name: 'Draft a star' }).click();
+  await page.getByRole('button', { name: 'Accept all' }).click();
+  await expect(page.getByText(/accept \d+ proposals/)).toBeVisible();
+  await page.goto(`/m/${id}/stars?sel=relationship:loan_branch`);
+  await expect(page.getByText('1 of 3,001 rows of loan').first()).toBeVisible();
+
+  const query = { by: ['branch.region'], measures: ['Total fine'], totals: true };
+  await page.goto(`/m/${id}/trial?q=${encodeURIComponent(JSON.stringify(query))}`);
+  const answer = page.getByRole('table', { name: 'The answer' });
+  await expect(answer.getByRole('row', { name: /North/ })).toContainText('1,000.00');
+  await expect(answer.getByRole('row', { name: /total/ })).toContainText('1,501.00');
+  // The rows behind a number, which add up to it; and why it is what it is.
+  await answer.getByRole('row', { name: /South/ }).locator('button.num').click();
+  await page.getByRole('button', { name: 'Rows behind it' }).click();
+  const rows = page.getByRole('region', { name: 'Rows behind the number' });
+  await expect(rows.getByRole('status')).toContainText('as the answer has');
+  await expect(rows.getByRole('columnheader', { name: /^id/ })).toBeVisible();
+  await rows.getByRole('button', { name: 'Back to the answer' }).click();
+  await answer.getByRole('row', { name: /South/ }).locator('button.num').click();
+  await page.getByRole('button', { name: 'Why this number' }).click();
+  await expect(page.getByText('branch.region = South').first()).toBeVisible();
+
+  const undo = page.getByRole('button', { name: 'Undo', exact: true }).first();
+  for (let i = 0; i < 2; i++) {
+    const { revision } = await stateOf(request, id);
+    await undo.click();
+    await expect.poll(async () => (await stateOf(request, id)).revision.id).not.toBe(revision.id);
+  }
+  await expect.poll(async () => (await stateOf(request, id)).model.tables).toEqual([]);
+  await request.delete('/api/connections/lent');
 });

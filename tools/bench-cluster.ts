@@ -5,6 +5,7 @@ import { once } from 'node:events';
 import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join, resolve } from 'node:path';
+import type { ClaimsState } from '@crease/contract';
 import { connectionOf, writeModel } from '../core/src/model/index.ts';
 import type { Model, Query } from '../core/src/model/index.ts';
 import type { Cluster } from './clickhouse/cluster.ts';
@@ -116,10 +117,15 @@ for (const count of loans) {
           `${count.toLocaleString('en').padStart(12)} ${String(many).padStart(5)}  ${what.padEnd(44)} ${ms.toFixed(0).padStart(7)} ${of('rows').toLocaleString('en').padStart(12)} ${mb(of('bytes'))} ${of('sentRows').toLocaleString('en').padStart(12)} ${mb(of('travelled'))}`,
         );
       };
+      let state: ClaimsState;
       await told('all claims', async () => {
-        while (!((await send('GET', '/models/1/claims', undefined)) as { done: boolean }).done)
+        while (!(state = (await send('GET', '/models/1/claims', undefined)) as ClaimsState).done)
           await new Promise((resume) => setTimeout(resume, 50));
       });
+      const open = state!.claims.filter(({ verdict }) => verdict === 'unchecked');
+      console.log(
+        `  of ${state!.claims.length} claims open: ${open.map(({ id }) => id).join(', ') || 'none'}`,
+      );
       for (const query of QUESTIONS)
         await told(`${query.measures.join(', ')} by ${query.by!.join(', ')}`, () =>
           send('POST', '/models/1/query', { query }),

@@ -111,6 +111,23 @@ test('a statement that nobody waits for is ended at the server', async () => {
   while ((await running()) !== '0') await new Promise((resume) => setTimeout(resume, 50));
 });
 
+test('groups that nobody waits for any more are not made any further at the server', async () => {
+  await server.run(
+    'create view lending.long as select number % 3 as n from system.numbers limit 1000000000000',
+  );
+  const controller = new AbortController();
+  const groups = new ClickhouseReader(server.place, controller.signal).groups(
+    { schema: 'lending', table: 'long' },
+    ['n'],
+    10,
+  );
+  const running = () => server.run(`select count() from system.processes where query like '%"long"%' and query not like '%processes%'`); // prettier-ignore
+  while ((await running()) === '0') await new Promise((resume) => setTimeout(resume, 20));
+  controller.abort();
+  await expect(groups).rejects.toThrow('cancelled');
+  while ((await running()) !== '0') await new Promise((resume) => setTimeout(resume, 50));
+});
+
 test('what goes wrong while rows come is no end of them', async () => {
   await server.run(
     `create view lending.breaking as select number, intDiv(1, 900000 - toInt64(number)) as n from system.numbers limit 1000000`,

@@ -1,6 +1,13 @@
 import fc from 'fast-check';
 import type { TableData } from '../columns/index.ts';
-import { candidateSizes, columnOfValues, encodeDomain, encodeSegments, tableOf } from '../columns/index.ts';
+import {
+  candidateSizes,
+  columnOfValues,
+  encodeDomain,
+  encodeSegments,
+  sizesOfSegments,
+  tableOf,
+} from '../columns/index.ts';
 import type { Model } from '../model/index.ts';
 import { ModelData } from '../query/index.ts';
 import type { Value } from '../values/index.ts';
@@ -100,6 +107,7 @@ test('bytes are those of the encoding that is written', () => {
         const size = columnBytes(column);
         expect(size.dataBytes).toBe(encodeSegments(column.codes).reduce((n, s) => n + s.bytes.length, 0));
         expect(size.dataBytes).toBe(candidateSizes(column.codes)[0]!.bytes);
+        expect(sizesOfSegments(column.codes)).toEqual([candidateSizes(column.codes)]);
         expect(size.dictionaryBytes).toBe(
           column.domain.kind === 'range' ? 0 : encodeDomain(column.domain, INTEGER).length,
         );

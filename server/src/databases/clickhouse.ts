@@ -86,7 +86,11 @@ const codeOf = (text: string): number => Number(/^Code: (\d+)/.exec(text)?.[1]);
 
 /** A server of ClickHouse, asked over HTTP, where every statement is read-only. */
 export class ClickhouseReader implements DatabaseReader, GroupedReader {
-  constructor(private readonly place: ClickhousePlace) {}
+  /** `given` ends what is asked without a signal of its own, also at the server. */
+  constructor(
+    private readonly place: ClickhousePlace,
+    private readonly given?: AbortSignal,
+  ) {}
 
   /** The answer of a statement. A signal ends it, also at the server. Throws DatabaseError. */
   private async ask(sql: string, signal?: AbortSignal, settings = READ_ONLY): Promise<Response> {
@@ -151,7 +155,7 @@ export class ClickhouseReader implements DatabaseReader, GroupedReader {
       .trim()}`;
   }
 
-  private async rows(sql: string, signal?: AbortSignal, settings = READ_ONLY): Promise<(string | null)[][]> {
+  private async rows(sql: string, signal = this.given, settings = READ_ONLY): Promise<(string | null)[][]> {
     const response = await this.ask(`${sql} format JSONCompact`, signal, settings);
     return ((await response.json()) as { data: (string | null)[][] }).data;
   }

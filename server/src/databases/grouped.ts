@@ -7,5 +7,6 @@ import { sqliteGroups } from './sqliteFile.ts';
 export type GroupedPlace =
   ({ readonly kind: 'clickhouse' } & ClickhousePlace) | { readonly kind: 'sqlite'; readonly file: string };
 
-export const groupedReader = (place: GroupedPlace): GroupedReader =>
-  place.kind === 'sqlite' ? sqliteGroups(place.file) : new ClickhouseReader(place);
+/** A signal ends what is asked of a server; a file is read in the thread that asks. */
+export const groupedReader = (place: GroupedPlace, signal?: AbortSignal): GroupedReader =>
+  place.kind === 'sqlite' ? sqliteGroups(place.file) : new ClickhouseReader(place, signal);

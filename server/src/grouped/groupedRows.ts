@@ -5,7 +5,7 @@ import type { TableData } from '@crease/core/columns';
 import type { Table } from '@crease/core/model';
 import { connectionOf, readModel, sameName } from '@crease/core/model';
 import type { ModelData } from '@crease/core/query';
-import { ColumnWanted, Interrupted } from '@crease/core/query';
+import { ColumnWanted, Interrupted, lookForInterruption } from '@crease/core/query';
 import type { ModelVersion } from '../store/index.ts';
 import { passedKey } from '../warehouse/passedThrough.ts';
 import { dataOf, makeData } from '../tasks/modelRows.ts';
@@ -22,6 +22,9 @@ const FRESH_MS = 60_000;
 const MOST_BYTES = 512e6;
 /** Groups of more columns than were asked for are as good, while they are few. */
 const FEW_GROUPS = 100_000;
+
+/** How often it is looked whether somebody still waits. */
+const WATCH_MS = 100;
 
 interface Brought extends BroughtRows {
   /** Different for whatever is brought anew. */
@@ -46,38 +49,94 @@ let brought = 0;
  */
 export async function onRows<T>(version: ModelVersion, work: (data: ModelData) => T): Promise<T> {
   if (!version.grouped) return work(dataOf(version));
-  const wanted = new Map<string, Set<string>>();
-  const counts = new Map<string, Counted>();
-  let used: ReadonlyMap<string, Brought> = new Map();
-  for (;;) {
-    try {
-      const { data, tables } = await dataWith(version, wanted);
-      used = tables;
-      countElsewhere(data, (count) => countedThere(version, counts, count));
-      return work(data);
-    } catch (error) {
-      if (error instanceof CountWanted) {
-        counts.set(JSON.stringify(error.count), await repeatedOf(version, error.count));
-        continue;
-      }
-      if (error instanceof RowsWanted) {
-        const table = groupedTables(readModel(version.document), version).find(
-          (t) => t.name === error.table,
-        )!;
-        await bringWholeRows(readerOf(version, table), table, used.get(error.table)!, error.rows);
-        continue;
-      }
-      if (!(error instanceof ColumnWanted)) throw error;
-      const columns = wanted.get(error.table) ?? new Set();
-      wanted.set(error.table, columns);
-      if (error.column === undefined) continue;
-      const name = error.column.toLowerCase();
-      if (columns.has(name))
-        throw new Error(`${error.table}.${error.column} was brought and is not there`, { cause: error });
-      columns.add(name);
-    }
+  const given = new AbortController();
+  const watch = setInterval(() => {
+    if (isGivenUp()) given.abort();
+  }, WATCH_MS);
+  try {
+    return await new Asked(version, given.signal).about(work);
+  } catch (error) {
+    // What was cancelled at the server was since nobody waits any more.
+    if (isGivenUp()) throw new Interrupted();
+    throw error;
+  } finally {
+    clearInterval(watch);
   }
 }
+
+function isGivenUp(): boolean {
+  try {
+    lookForInterruption();
+    return false;
+  } catch {
+    return true; // that is all that it throws
+  }
+}
+
+/** One piece of work, with what it has turned out to need. */
+class Asked {
+  private readonly wanted = new Map<string, Set<string>>();
+  private readonly counts = new Map<string, Counted>();
+  private tables: ReadonlyMap<string, Brought> = new Map();
+
+  constructor(
+    private readonly version: ModelVersion,
+    private readonly signal: AbortSignal,
+  ) {}
+
+  async about<T>(work: (data: ModelData) => T): Promise<T> {
+    for (;;) {
+      try {
+        const data = await this.data();
+        countElsewhere(data, (count) => countedThere(this.version, this.counts, count));
+        return work(data);
+      } catch (error) {
+        if (error instanceof CountWanted)
+          this.counts.set(
+            JSON.stringify(error.count),
+            await repeatedOf(this.version, error.count, this.signal),
+          );
+        else if (error instanceof RowsWanted) await this.bringRows(error);
+        else if (error instanceof ColumnWanted) this.want(error);
+        else throw error;
+      }
+    }
+  }
+
+  private async bringRows({ table: name, rows }: RowsWanted): Promise<void> {
+    const table = tableOf(this.version, name)!;
+    await bringWholeRows(readerOf(this.version, table, this.signal), table, this.tables.get(name)!, rows);
+  }
+
+  private want(error: ColumnWanted): void {
+    const columns = this.wanted.get(error.table) ?? new Set();
+    this.wanted.set(error.table, columns);
+    if (error.column === undefined) return;
+    const name = error.column.toLowerCase();
+    if (columns.has(name))
+      throw new Error(`${error.table}.${error.column} was brought and is not there`, { cause: error });
+    columns.add(name);
+  }
+
+  private async data(): Promise<ModelData> {
+    const { version } = this;
+    const tables = new Map<string, Brought>();
+    for (const table of groupedTables(readModel(version.document), version)) {
+      const columns = this.wanted.get(table.name);
+      if (columns) tables.set(table.name, await groupsOf(version, table, [...columns], this.signal));
+    }
+    this.tables = tables;
+    const { workspace, modelId, revision, versions, day } = version;
+    const ids = [...tables].map(([name, { id }]) => [name, id]);
+    const key = JSON.stringify([workspace, modelId, revision, versions, day, ids]);
+    const data = models.get(key) ?? dataOn(version, tables);
+    models.set(key, data);
+    return data;
+  }
+}
+
+const tableOf = (version: ModelVersion, name: string): Table | undefined =>
+  groupedTables(readModel(version.document), version).find((t) => sameName(t.name, name));
 
 /** Thrown where work needs a count that is made where the rows lie. */
 class CountWanted extends Interrupted {
@@ -93,9 +152,7 @@ function countedThere(
   count: Count,
 ): Counted | undefined {
   if (count.count !== 'repeated') return undefined;
-  const table = groupedTables(readModel(version.document), version).find((t) =>
-    sameName(t.name, count.table),
-  );
+  const table = tableOf(version, count.table);
   const isStored = (name: string) =>
     table!.columns.some((c) => c.formula === undefined && sameName(c.name, name));
   if (!table || !count.columns.every(isStored)) return undefined;
@@ -104,11 +161,14 @@ function countedThere(
   return found;
 }
 
-async function repeatedOf(version: ModelVersion, count: RepeatedCount): Promise<Counted> {
-  const model = readModel(version.document);
-  const table = groupedTables(model, version).find((t) => sameName(t.name, count.table))!;
-  const rows = await bringGroups(readerOf(version, table), table, count.columns, 2);
-  const { rowCount } = await groupsOf(version, table, []);
+async function repeatedOf(
+  version: ModelVersion,
+  count: RepeatedCount,
+  signal: AbortSignal,
+): Promise<Counted> {
+  const table = tableOf(version, count.table)!;
+  const rows = await bringGroups(readerOf(version, table, signal), table, count.columns, 2);
+  const { rowCount } = await groupsOf(version, table, [], signal);
   const data = dataOn(version, new Map([[table.name, { ...rows, id: ++brought, of: '' }]]));
   return { ...runCount(count, data), checked: rowCount };
 }
@@ -131,24 +191,6 @@ export async function onFirstRows(
   return { data: dataOn(version, tables), rowCounts };
 }
 
-async function dataWith(
-  version: ModelVersion,
-  wanted: ReadonlyMap<string, ReadonlySet<string>>,
-): Promise<{ data: ModelData; tables: ReadonlyMap<string, Brought> }> {
-  const model = readModel(version.document);
-  const tables = new Map<string, Brought>();
-  for (const table of groupedTables(model, version)) {
-    const columns = wanted.get(table.name);
-    if (columns) tables.set(table.name, await groupsOf(version, table, [...columns]));
-  }
-  const { workspace, modelId, revision, versions, day } = version;
-  const ids = [...tables].map(([name, { id }]) => [name, id]);
-  const key = JSON.stringify([workspace, modelId, revision, versions, day, ids]);
-  const data = models.get(key) ?? dataOn(version, tables);
-  models.set(key, data);
-  return { data, tables };
-}
-
 /** What rests on rows rests on those that were brought: in other groups they stand in another order. */
 function dataOn(version: ModelVersion, tables: ReadonlyMap<string, Brought>): ModelData {
   const model = readModel(version.document);
@@ -165,10 +207,15 @@ function dataOn(version: ModelVersion, tables: ReadonlyMap<string, Brought>): Mo
   });
 }
 
-const readerOf = (version: ModelVersion, table: Table) =>
-  groupedReader(version.grouped![connectionOf(table)!.connection]!);
+const readerOf = (version: ModelVersion, table: Table, signal?: AbortSignal) =>
+  groupedReader(version.grouped![connectionOf(table)!.connection]!, signal);
 
-async function groupsOf(version: ModelVersion, table: Table, columns: readonly string[]): Promise<Brought> {
+async function groupsOf(
+  version: ModelVersion,
+  table: Table,
+  columns: readonly string[],
+  signal?: AbortSignal,
+): Promise<Brought> {
   const { connection } = connectionOf(table)!;
   const place = version.grouped![connection]!;
   // Where somebody has looked what changed, what was brought before that is none of it.
@@ -178,7 +225,7 @@ async function groupsOf(version: ModelVersion, table: Table, columns: readonly s
   const key = JSON.stringify([of, names]);
   const known = kept.get(key) ?? [...kept.values()].find((k) => k.of === of && isEnough(k, names));
   if (known) return known;
-  const made = { ...(await bringGroups(groupedReader(place), table, columns)), id: ++brought, of };
+  const made = { ...(await bringGroups(groupedReader(place, signal), table, columns)), id: ++brought, of };
   kept.set(key, made);
   return made;
 }
