@@ -241,6 +241,12 @@ export class ClickhouseReader implements DatabaseReader, GroupedReader {
     };
   }
 
+  async nulls(name: TableName, columns: readonly string[]): Promise<number[]> {
+    const counts = columns.map((c) => `toString(countIf(isNull(${quoted(c)})))`);
+    const [row] = await this.rows(`select ${counts.join(', ')} from ${this.nameOf(name)}`);
+    return row!.map(Number);
+  }
+
   async firstRows(
     name: TableName,
     columns: readonly string[],

@@ -77,6 +77,8 @@ export interface GroupedReader {
     most: number,
     where?: readonly CellText[],
   ): Promise<(string | null)[][]>;
+  /** How many rows have no value in each of some columns. */
+  nulls(table: TableName, columns: readonly string[]): Promise<number[]>;
   /** What changes when rows may have changed; undefined where nobody knows. */
   version(table: TableName): Promise<string | undefined>;
 }

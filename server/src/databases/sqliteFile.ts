@@ -207,6 +207,11 @@ export function sqliteGroups(file: string): GroupedReader {
         counts: rows.map((row) => Number(row.at(-1))),
       });
     },
+    nulls: (table, columns) => {
+      const counts = wantedOf(table, columns).map((c) => `count(*) - count(${c})`);
+      const [row] = select(table, counts, '');
+      return Promise.resolve(row!.map(Number));
+    },
     firstRows: (table, columns, most, where) => {
       const wanted = wantedOf(table, columns);
       const conditions = (where ?? []).map(({ column, text }) => holds(quoteIdentifier(column), text));

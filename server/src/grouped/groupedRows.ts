@@ -10,7 +10,14 @@ import type { ModelVersion } from '../store/index.ts';
 import { passedKey } from '../warehouse/passedThrough.ts';
 import { dataOf, makeData } from '../tasks/modelRows.ts';
 import type { BroughtRows } from './groupedTable.ts';
-import { bringFirstRows, bringGroups, bringWholeRows, groupedTable, RowsWanted } from './groupedTable.ts';
+import {
+  bringFirstRows,
+  bringGroups,
+  bringWholeRows,
+  groupedTable,
+  nullsIn,
+  RowsWanted,
+} from './groupedTable.ts';
 import { groupedReader } from '../databases/grouped.ts';
 import { groupedTables } from './which.ts';
 
@@ -76,7 +83,7 @@ function isGivenUp(): boolean {
 /** One piece of work, with what it has turned out to need. */
 class Asked {
   private readonly wanted = new Map<string, Set<string>>();
-  private readonly counts = new Map<string, Counted>();
+  private readonly counts = new Map<string, Counted | undefined>();
   private tables: ReadonlyMap<string, Brought> = new Map();
 
   constructor(
@@ -94,7 +101,7 @@ class Asked {
         if (error instanceof CountWanted)
           this.counts.set(
             JSON.stringify(error.count),
-            await repeatedOf(this.version, error.count, this.signal),
+            await countThere(this.version, error.count, this.signal),
           );
         else if (error instanceof RowsWanted) await this.bringRows(error);
         else if (error instanceof ColumnWanted) this.want(error);
@@ -138,28 +145,54 @@ class Asked {
 const tableOf = (version: ModelVersion, name: string): Table | undefined =>
   groupedTables(readModel(version.document), version).find((t) => sameName(t.name, name));
 
+/** Counts that a database makes by itself, so that no groups of near-unique columns travel for them. */
+type CountThere = Extract<Count, { count: 'repeated' | 'nulls' }>;
+
 /** Thrown where work needs a count that is made where the rows lie. */
 class CountWanted extends Interrupted {
-  constructor(readonly count: RepeatedCount) {
+  constructor(readonly count: CountThere) {
     super();
   }
 }
 
-/** Whether values stand on several rows: the rows of those that do are few, and only they travel. */
+/** What was counted there; undefined for what is counted on columns. */
 function countedThere(
   version: ModelVersion,
-  known: ReadonlyMap<string, Counted>,
+  known: ReadonlyMap<string, Counted | undefined>,
   count: Count,
 ): Counted | undefined {
-  if (count.count !== 'repeated') return undefined;
+  if (count.count !== 'repeated' && count.count !== 'nulls') return undefined;
   const table = tableOf(version, count.table);
   const isStored = (name: string) =>
     table!.columns.some((c) => c.formula === undefined && sameName(c.name, name));
-  if (!table || !count.columns.every(isStored)) return undefined;
-  const found = known.get(JSON.stringify(count));
-  if (!found) throw new CountWanted(count);
-  return found;
+  if (!table || !ownColumns(count)?.every(isStored)) return undefined;
+  const key = JSON.stringify(count);
+  if (!known.has(key)) throw new CountWanted(count);
+  return known.get(key);
 }
+
+/** Columns of the table itself; undefined where others are looked up. */
+function ownColumns(count: CountThere): readonly string[] | undefined {
+  if (count.count === 'repeated') return count.columns;
+  return count.columns.every((c) => sameName(c.table, count.table))
+    ? count.columns.map((c) => c.column)
+    : undefined;
+}
+
+async function countThere(
+  version: ModelVersion,
+  count: CountThere,
+  signal: AbortSignal,
+): Promise<Counted | undefined> {
+  if (count.count === 'repeated') return repeatedOf(version, count, signal);
+  const table = tableOf(version, count.table)!;
+  const nulls = await nullsIn(readerOf(version, table, signal), table, ownColumns(count)!);
+  // Where some are missing, it is shown which.
+  if (nulls.some((rows) => rows > 0)) return undefined;
+  return { checked: (await groupsOf(version, table, [], signal)).rowCount, against: 0 };
+}
+
+/** Whether values stand on several rows: the rows of those that do are few, and only they travel. */
 
 async function repeatedOf(
   version: ModelVersion,

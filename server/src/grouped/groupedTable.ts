@@ -130,6 +130,26 @@ const MOST_OF_GROUP = 10_000;
 /** Statements that are asked at once. */
 const AT_ONCE = 8;
 
+/** How many rows have no value in each of some columns that are stored. */
+export async function nullsIn(
+  reader: GroupedReader,
+  table: Table,
+  names: readonly string[],
+): Promise<number[]> {
+  const { schema, table: source } = connectionOf(table)!;
+  const of = { schema, table: source };
+  const about = await reader.about(of);
+  const sources = names.map(
+    (name) =>
+      readAs(
+        table,
+        about,
+        table.columns.find((c) => sameName(c.name, name))!,
+      ).source,
+  );
+  return reader.nulls(of, sources);
+}
+
 /** Brings all that some rows hold: of the rows of a group those that come first by their values. */
 export async function bringWholeRows(
   reader: GroupedReader,
@@ -240,9 +260,11 @@ export function groupedTable(table: Table, rows: BroughtRows): TableData {
         rows.columns.get(c.name.toLowerCase()) ??
         new WantedColumn(table.name, c.name, parseType(c.type) ?? TEXT, rows),
     );
+  // Whatever a text is, it is one.
+  const texts = new Set(columns.flatMap((c) => (c.type.kind === 'text' ? [c.name.toLowerCase()] : [])));
   return tableOf(table.name, columns, {
     rowCount: rows.rowCount,
-    misfits: new MisfitsByColumn(table.name, rows),
+    misfits: new MisfitsByColumn(table.name, rows, texts),
   });
 }
 
@@ -251,12 +273,14 @@ class MisfitsByColumn extends Map<string, Misfits> {
   constructor(
     private readonly table: string,
     private readonly rows: BroughtRows,
+    /** Columns of which nothing can fail to fit. */
+    private readonly texts: ReadonlySet<string>,
   ) {
     super(rows.misfits);
   }
 
   override get(column: string): Misfits | undefined {
-    if (!this.rows.columns.has(column)) throw new ColumnWanted(this.table, column);
+    if (!this.rows.columns.has(column) && !this.texts.has(column)) throw new ColumnWanted(this.table, column);
     return super.get(column);
   }
 }
