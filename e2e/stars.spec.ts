@@ -221,3 +221,12 @@ test('a draft stays on the screen while another window accepts what it proposes'
   await expect(page.getByText('Nothing to add: the model already has what the rows suggest.')).toBeVisible();
   expect(faults).toEqual([]);
 });
+
+test('a clipboard that may not be written to is said, and the page goes on', async ({ page }) => {
+  await page.addInitScript(() => {
+    navigator.clipboard.writeText = () => Promise.reject(new Error('Write permission denied.'));
+  });
+  await page.goto(`${demo}/stars?sel=relationship:loan_branch`);
+  await page.getByRole('button', { name: 'Copy the sample' }).first().click();
+  await expect(page.getByText('Write permission denied.')).toBeVisible();
+});

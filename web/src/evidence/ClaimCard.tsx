@@ -83,7 +83,7 @@ export function ClaimCard({ claim }: { claim: JudgedClaim }) {
 
 /** The offending values, each with its rows and where they stand in the file. */
 function Sample({ claim }: { claim: JudgedClaim }) {
-  const { tell } = useModel();
+  const { tell, fail } = useModel();
   const sample = claim.evidence.sample ?? [];
   if (sample.length === 0) return null;
   const columns = [...new Set(sample.flatMap((s) => Object.keys(s.values)))];
@@ -95,7 +95,7 @@ function Sample({ claim }: { claim: JudgedClaim }) {
     ];
     void navigator.clipboard
       .writeText(lines.map((l) => l.join('\t')).join('\n'))
-      .then(() => tell({ tone: 'plain', text: 'Sample copied to the clipboard' }));
+      .then(() => tell({ tone: 'plain', text: 'Sample copied to the clipboard' }), fail);
   };
   return (
     <div className="mt-2 pl-[21px]">

@@ -117,6 +117,7 @@ function Rights({
   file: boolean;
   onAsk: () => void;
 }) {
+  const { fail } = useModel();
   const [copied, setCopied] = useState(false);
   if (!rights)
     return (
@@ -157,7 +158,7 @@ function Rights({
           <button
             className="btn mt-1"
             onClick={() => {
-              void navigator.clipboard.writeText(rights.sql).then(() => setCopied(true));
+              void navigator.clipboard.writeText(rights.sql).then(() => setCopied(true), fail);
             }}
           >
             {copied ? 'Copied' : 'Copy'}

@@ -48,7 +48,7 @@ export default function AnswerSql({ query }: { query: Query }) {
   const copy = () =>
     void navigator.clipboard
       .writeText(data?.sql ?? '')
-      .then(() => tell({ tone: 'plain', text: 'The SQL is on the clipboard' }));
+      .then(() => tell({ tone: 'plain', text: 'The SQL is on the clipboard' }), fail);
   return (
     <section aria-label="The question as SQL" className="flex min-h-0 flex-1 flex-col">
       <div className="flex items-center gap-2 border-b border-rule px-4 py-1.5 text-soft">
