@@ -2,6 +2,7 @@ import { mkdirSync, renameSync } from 'node:fs';
 import { join } from 'node:path';
 import Database from 'better-sqlite3';
 import { expect, test } from './journey.ts';
+import type { Page } from '@playwright/test';
 import AxeBuilder from '@axe-core/playwright';
 import type { Cluster } from '../server/test/postgresql.ts';
 import { startPostgresql } from '../server/test/postgresql.ts';
@@ -28,6 +29,22 @@ test.afterAll(async ({ request }) => {
   await request.delete('/api/connections/lending');
   await cluster.stop();
 });
+const connectionsOf = (page: Page) => page.getByRole('navigation', { name: 'Connections' });
+
+/** Of the tables of a connection that are listed. */
+async function passBothThrough(page: Page, connection: string): Promise<void> {
+  await page.getByRole('checkbox', { name: 'Choose branch' }).check();
+  await page.getByRole('checkbox', { name: 'Choose loan' }).check();
+  await page.getByRole('button', { name: 'Pass through' }).click();
+  await expect(page.getByText(`2 tables passed through: rows stay in ${connection}`)).toBeVisible();
+}
+
+async function acceptDraft(page: Page): Promise<void> {
+  await page.getByRole('button', { name: 'Draft a star' }).click();
+  await page.getByRole('button', { name: 'Accept all' }).click();
+  await expect(page.getByText(/accept \d+ proposals/)).toBeVisible();
+}
+
 test.beforeEach(({ page }) => {
   page.on('pageerror', (error) => {
     throw error;
@@ -41,14 +58,10 @@ test('tables are passed through, a star is drafted, asked and checked where its 
   const id = await newModel(request, 'In its database');
   await page.goto(`/m/${id}/intake`);
   await page.getByRole('button', { name: 'Databases' }).click();
-  await page
-    .getByRole('navigation', { name: 'Connections' })
+  await connectionsOf(page)
     .getByRole('button', { name: /^lending/ })
     .click();
-  await page.getByRole('checkbox', { name: 'Choose branch' }).check();
-  await page.getByRole('checkbox', { name: 'Choose loan' }).check();
-  await page.getByRole('button', { name: 'Pass through' }).click();
-  await expect(page.getByText('2 tables passed through: rows stay in lending')).toBeVisible();
+  await passBothThrough(page, 'lending');
   await expect(page.getByRole('row', { name: /lending\.loan/ })).toContainText('passed through as loan');
   expect((await stateOf(request, id)).stored).toEqual([]);
 
@@ -62,9 +75,7 @@ test('tables are passed through, a star is drafted, asked and checked where its 
     .click();
   await expect(page.getByText('3,001 rows')).toBeVisible();
 
-  await page.getByRole('button', { name: 'Draft a star' }).click();
-  await page.getByRole('button', { name: 'Accept all' }).click();
-  await expect(page.getByText(/accept \d+ proposals/)).toBeVisible();
+  await acceptDraft(page);
   await page.goto(`/m/${id}/stars?sel=relationship:loan_branch`);
   await expect(page.getByText('1 of 3,001 rows of loan').first()).toBeVisible({ timeout: 30_000 });
 
@@ -155,15 +166,10 @@ test('a folder of Parquet files is entered, its tables are passed through, asked
   await page.getByLabel('Path of the file or folder').fill(folder);
   await page.getByRole('button', { name: 'Save' }).click();
   await expect(page.getByRole('row', { name: /main\.loan/ })).toContainText('3,000');
-  await page.getByRole('checkbox', { name: 'Choose branch' }).check();
-  await page.getByRole('checkbox', { name: 'Choose loan' }).check();
-  await page.getByRole('button', { name: 'Pass through' }).click();
-  await expect(page.getByText('2 tables passed through: rows stay in lake')).toBeVisible();
+  await passBothThrough(page, 'lake');
 
   await page.getByRole('button', { name: 'Back to Intake' }).click();
-  await page.getByRole('button', { name: 'Draft a star' }).click();
-  await page.getByRole('button', { name: 'Accept all' }).click();
-  await expect(page.getByText(/accept \d+ proposals/)).toBeVisible();
+  await acceptDraft(page);
   await page.goto(`/m/${id}/stars?sel=relationship:loan_branch`);
   await expect(page.getByText('1,000 of 3,000 rows of loan').first()).toBeVisible({ timeout: 30_000 });
   const query = { by: ['branch.region'], measures: ['Total fine'], totals: true };
@@ -203,19 +209,10 @@ test('tables of a SQLite file are passed through by groups of their rows: drafte
   const id = await newModel(request, 'By groups');
   await page.goto(`/m/${id}/intake`);
   await page.getByRole('button', { name: 'Databases' }).click();
-  await page
-    .getByRole('navigation', { name: 'Connections' })
-    .getByRole('button', { name: /^lent/ })
-    .last()
-    .click();
-  await page.getByRole('checkbox', { name: 'Choose branch' }).check();
-  await page.getByRole('checkbox', { name: 'Choose loan' }).check();
-  await page.getByRole('button', { name: 'Pass through' }).click();
-  await expect(page.getByText('2 tables passed through: rows stay in lent')).toBeVisible();
+  await connectionsOf(page).getByRole('button', { name: /^lent/ }).click();
+  await passBothThrough(page, 'lent');
   await page.getByRole('button', { name: 'Back to Intake' }).click();
-  await page.getByRole('button', { name: 'Draft a star' }).click();
-  await page.getByRole('button', { name: 'Accept all' }).click();
-  await expect(page.getByText(/accept \d+ proposals/)).toBeVisible();
+  await acceptDraft(page);
   await page.goto(`/m/${id}/stars?sel=relationship:loan_branch`);
   await expect(page.getByText('1 of 3,001 rows of loan').first()).toBeVisible();
 

@@ -16,6 +16,9 @@ export interface ApiFixture {
   /** What went to the log. */
   readonly logged: string[];
   api(): ReturnType<typeof request>;
+  /** The body of an answer of that status; throws what was answered instead. */
+  post<T>(path: string, body: object, status?: number): Promise<T>;
+  get<T>(path: string): Promise<T>;
   newModel(title?: string): Promise<number>;
   /** Gives the id of what was sent. */
   upload(name: string, text: string | Buffer): Promise<string>;
@@ -51,8 +54,11 @@ export async function startApi({ now }: { now?: () => Date } = {}): Promise<ApiF
   const app = makeApp(workspace, undefined, { checksAnswers: true });
   await startThreads(workspace, folder);
   const api = () => request(app);
-  const post = async <T>(path: string, body: object): Promise<T> =>
-    (await api().post(path).send(body).expect(200)).body as T;
+  const post = async <T>(path: string, body: object, status = 200): Promise<T> => {
+    const answer = await api().post(path).send(body);
+    if (answer.status !== status) throw new Error(`${path}: ${answer.status} ${JSON.stringify(answer.body)}`);
+    return answer.body as T;
+  };
   const get = async <T>(path: string): Promise<T> => (await api().get(path).expect(200)).body as T;
   const look: ApiFixture['look'] = async (upload) =>
     (await post<PreviewState>(`/api/uploads/${upload}/preview`, {})).preview;
@@ -69,6 +75,8 @@ export async function startApi({ now }: { now?: () => Date } = {}): Promise<ApiF
     workspace,
     logged,
     api,
+    post,
+    get,
     look,
     settled,
     newModel: async (title = 'Small') => (await post<{ id: number }>('/api/models', { title })).id,

@@ -35,13 +35,8 @@ afterAll(async () => {
   await cluster.stop();
 });
 
-const post = async <T>(path: string, body: object, status = 200): Promise<T> => {
-  const response = await fixture.api().post(path).send(body);
-  if (response.status !== status)
-    throw new Error(`${path}: ${response.status} ${JSON.stringify(response.body)}`);
-  return response.body as T;
-};
-const get = async <T>(path: string): Promise<T> => (await fixture.api().get(path).expect(200)).body as T;
+const post: ApiFixture['post'] = (...asked) => fixture.post(...asked);
+const get: ApiFixture['get'] = (path) => fixture.get(path);
 
 const edit = (model: number, acts: Edit) => fixture.edit(model, acts);
 const judged = (model: number) => fixture.judged(model);

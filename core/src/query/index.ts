@@ -8,6 +8,7 @@ export {
   ColumnWanted,
   endsWhen,
   Interrupted,
+  isInterrupted,
   lookForInterruption,
   ROWS_BETWEEN_LOOKS,
 } from './interruption.ts';

@@ -28,10 +28,13 @@ export const endsWhen = (asked: () => boolean): void => {
   isAsked = asked;
 };
 
+/** Whether the work is asked to end. */
+export const isInterrupted = (): boolean => isAsked();
+
 /** So many rows are worked on between two looks. */
 export const ROWS_BETWEEN_LOOKS = 65_536;
 
 /** Ends the work where that is asked. Throws Interrupted. */
 export function lookForInterruption(): void {
-  if (isAsked()) throw new Interrupted();
+  if (isInterrupted()) throw new Interrupted();
 }

@@ -44,15 +44,6 @@ export const isDatabaseFile = (place: string): boolean =>
   !statSync(place).isDirectory() && !PARQUET.test(place);
 const textLiteral = (text: string): string => `'${text.replaceAll("'", "''")}'`;
 
-/** What the files of a table are by now: it changes when they do. */
-export const versionOf = (files: readonly string[]): string =>
-  files
-    .map((file) => {
-      const { mtimeMs, size, ino } = statSync(file);
-      return `${ino} ${mtimeMs} ${size}`;
-    })
-    .join(', ');
-
 async function library() {
   try {
     return await import('@duckdb/node-api');

@@ -1,4 +1,4 @@
-import { accessSync, closeSync, constants, existsSync, openSync, statSync, writeSync } from 'node:fs';
+import { accessSync, closeSync, constants, existsSync, openSync, writeSync } from 'node:fs';
 import Database from 'better-sqlite3';
 import { csvLine } from '@crease/core/interchange';
 import { BOOLEAN, DATE, decimal, DOUBLE, INTEGER } from '@crease/core/values';
@@ -8,6 +8,7 @@ import type { GroupedReader, TableAbout, TableName } from './reader.ts';
 import { systemFault } from '../systemFault.ts';
 import { DatabaseError, quoteIdentifier } from './reader.ts';
 import { wantedColumns } from './drawing.ts';
+import { versionOfFiles } from './fileVersion.ts';
 import { SharedProgress } from '../threads/sharedProgress.ts';
 
 /** What worker threads do with a SQLite file: its library does not give up the thread. */
@@ -184,10 +185,15 @@ export function sqliteDraw({ from, table, file, columns, limit, nullText, shared
 /** A SQLite file of which groups of rows are asked for, in the thread that asks. */
 export function sqliteGroups(file: string): GroupedReader {
   const cell = (value: unknown): string | null => (value === null ? null : textOf(value, ''));
-  const select = ({ table }: TableName, listed: readonly string[], rest: string) =>
+  const select = (
+    { table }: TableName,
+    listed: readonly string[],
+    rest: string,
+    values: Readonly<Record<string, string>> = {},
+  ) =>
     within(file, (database) => {
       const sql = `select ${listed.join(', ')} from ${quoteIdentifier(table)}${rest}`;
-      return database.prepare(sql).raw().safeIntegers().all() as unknown[][];
+      return database.prepare(sql).raw().safeIntegers().all(values) as unknown[][];
     });
   const wantedOf = (table: TableName, columns: readonly string[]) =>
     wantedColumns(
@@ -199,7 +205,8 @@ export function sqliteGroups(file: string): GroupedReader {
     about: (table) => Promise.resolve(sqliteAbout(file, table)),
     groups: (table, columns, most, least = 1) => {
       const by = wantedOf(table, columns);
-      const places = by.map((_, i) => i + 1).join(', ');
+      // A column may declare that it takes capitals for small letters: here they are other texts.
+      const places = by.map((c) => `${c} collate binary`).join(', ');
       const rest = by.length > 0 ? ` group by ${places} having count(*) >= ${least} limit ${most}` : '';
       const rows = select(table, [...by, 'count(*)'], rest);
       return Promise.resolve({
@@ -214,26 +221,25 @@ export function sqliteGroups(file: string): GroupedReader {
     },
     firstRows: (table, columns, most, where) => {
       const wanted = wantedOf(table, columns);
-      const conditions = (where ?? []).map(({ column, text }) => holds(quoteIdentifier(column), text));
+      const conditions = (where ?? []).map(({ column, text }, i) =>
+        text === null ? `${quoteIdentifier(column)} is null` : holds(quoteIdentifier(column), `:v${i}`),
+      );
+      const values = Object.fromEntries((where ?? []).map(({ text }, i) => [`v${i}`, text ?? '']));
       const filter = conditions.length > 0 ? ` where ${conditions.join(' and ')}` : '';
       const order = where ? ` order by ${wanted.map((_, i) => i + 1).join(', ')}` : '';
-      const rows = select(table, wanted, `${filter}${order} limit ${most}`);
+      const rows = select(table, wanted, `${filter}${order} limit ${most}`, values);
       return Promise.resolve(rows.map((row) => row.map(cell)));
     },
-    version: async () => {
-      if (!existsSync(file)) throw new DatabaseError(`there is no file ${file}`);
-      const { mtimeMs, size, ino } = statSync(file);
-      return Promise.resolve(`${ino} ${mtimeMs} ${size}`);
-    },
+    version: () =>
+      existsSync(file)
+        ? Promise.resolve(versionOfFiles([file]))
+        : Promise.reject(new DatabaseError(`there is no file ${file}`)),
   };
 }
 
-/** Whether a column has a value of that text, whatever its type is in a row. */
-function holds(column: string, text: string | null): string {
-  if (text === null) return `${column} is null`;
-  const literal = `'${text.replaceAll("'", "''")}'`;
-  return `case typeof(${column}) when 'text' then ${column} = ${literal} when 'blob' then lower(hex(${column})) = ${literal} else ${column} = cast(${literal} as numeric) end`;
-}
+/** Whether a column has a value of a text, whatever its type is in a row. */
+const holds = (column: string, text: string): string =>
+  `case typeof(${column}) when 'text' then ${column} = ${text} collate binary when 'blob' then lower(hex(${column})) = ${text} else ${column} = cast(${text} as numeric) end`;
 
 const textOf = (value: unknown, nullText: string): string =>
   value === null ? nullText : Buffer.isBuffer(value) ? value.toString('hex') : String(value);

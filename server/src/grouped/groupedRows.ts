@@ -3,27 +3,28 @@ import type { Count, Counted, RepeatedCount } from '@crease/core/claims';
 import { countElsewhere, runCount } from '@crease/core/claims';
 import type { TableData } from '@crease/core/columns';
 import type { Table } from '@crease/core/model';
-import { connectionOf, readModel, sameName } from '@crease/core/model';
+import { connectionOf, sameName } from '@crease/core/model';
 import type { ModelData } from '@crease/core/query';
-import { ColumnWanted, Interrupted, lookForInterruption } from '@crease/core/query';
+import { ColumnWanted, Interrupted, isInterrupted } from '@crease/core/query';
 import type { ModelVersion } from '../store/index.ts';
 import { passedKey } from '../warehouse/passedThrough.ts';
-import { dataOf, makeData } from '../tasks/modelRows.ts';
+import { dataOf, makeData, modelOf } from '../tasks/modelRows.ts';
 import type { BroughtRows } from './groupedTable.ts';
 import {
   bringFirstRows,
   bringGroups,
   bringWholeRows,
-  groupedTable,
   nullsIn,
+  RowsChanged,
+  rowsOfGroups,
   RowsWanted,
 } from './groupedTable.ts';
 import { groupedReader } from '../databases/grouped.ts';
-import { groupedTables } from './which.ts';
+import { groupedTable, groupedTables } from './which.ts';
 
 // What a thread knows of tables of which groups are asked.
 
-/** After so long groups are asked anew: nobody says when rows have changed. */
+/** After so long groups are asked anew, also where nobody says whether rows have changed. */
 const FRESH_MS = 60_000;
 /** Bytes of codes that are kept. */
 const MOST_BYTES = 512e6;
@@ -58,25 +59,16 @@ export async function onRows<T>(version: ModelVersion, work: (data: ModelData) =
   if (!version.grouped) return work(dataOf(version));
   const given = new AbortController();
   const watch = setInterval(() => {
-    if (isGivenUp()) given.abort();
+    if (isInterrupted()) given.abort();
   }, WATCH_MS);
   try {
     return await new Asked(version, given.signal).about(work);
   } catch (error) {
     // What was cancelled at the server was since nobody waits any more.
-    if (isGivenUp()) throw new Interrupted();
+    if (isInterrupted()) throw new Interrupted();
     throw error;
   } finally {
     clearInterval(watch);
-  }
-}
-
-function isGivenUp(): boolean {
-  try {
-    lookForInterruption();
-    return false;
-  } catch {
-    return true; // that is all that it throws
   }
 }
 
@@ -112,7 +104,15 @@ class Asked {
 
   private async bringRows({ table: name, rows }: RowsWanted): Promise<void> {
     const table = tableOf(this.version, name)!;
-    await bringWholeRows(readerOf(this.version, table, this.signal), table, this.tables.get(name)!, rows);
+    const groups = this.tables.get(name)!;
+    try {
+      await bringWholeRows(readerOf(this.version, table, this.signal), table, groups, rows);
+    } catch (error) {
+      // What was brought is of rows as they were: the next question begins with those that are there.
+      if (error instanceof RowsChanged)
+        for (const [key, { of }] of kept.entries()) if (of === groups.of) kept.delete(key);
+      throw error;
+    }
   }
 
   private want(error: ColumnWanted): void {
@@ -128,7 +128,7 @@ class Asked {
   private async data(): Promise<ModelData> {
     const { version } = this;
     const tables = new Map<string, Brought>();
-    for (const table of groupedTables(readModel(version.document), version)) {
+    for (const table of groupedTables(modelOf(version.document), version)) {
       const columns = this.wanted.get(table.name);
       if (columns) tables.set(table.name, await groupsOf(version, table, [...columns], this.signal));
     }
@@ -142,8 +142,8 @@ class Asked {
   }
 }
 
-const tableOf = (version: ModelVersion, name: string): Table | undefined =>
-  groupedTables(readModel(version.document), version).find((t) => sameName(t.name, name));
+const tableOf = ({ document, grouped }: ModelVersion, name: string): Table | undefined =>
+  groupedTable(modelOf(document), { grouped }, name);
 
 /** Counts that a database makes by itself, so that no groups of near-unique columns travel for them. */
 type CountThere = Extract<Count, { count: 'repeated' | 'nulls' }>;
@@ -193,7 +193,6 @@ async function countThere(
 }
 
 /** Whether values stand on several rows: the rows of those that do are few, and only they travel. */
-
 async function repeatedOf(
   version: ModelVersion,
   count: RepeatedCount,
@@ -212,7 +211,7 @@ export async function onFirstRows(
   most: number,
   only?: string,
 ): Promise<{ data: ModelData; rowCounts: ReadonlyMap<string, number> }> {
-  const model = readModel(version.document);
+  const model = modelOf(version.document);
   const tables = new Map<string, Brought>();
   const rowCounts = new Map<string, number>();
   for (const table of groupedTables(model, version)) {
@@ -226,19 +225,24 @@ export async function onFirstRows(
 
 /** What rests on rows rests on those that were brought: in other groups they stand in another order. */
 function dataOn(version: ModelVersion, tables: ReadonlyMap<string, Brought>): ModelData {
-  const model = readModel(version.document);
+  const model = modelOf(version.document);
   const ids = groupedTables(model, version).map((table) => [
     passedKey(table),
     `groups ${tables.get(table.name)?.id ?? 'none'}`,
   ]);
   const versions = { ...version.versions, ...(Object.fromEntries(ids) as Record<string, string>) };
   return makeData({ ...version, versions }, (table): TableData | undefined => {
-    if (!groupedTables(model, version).some((t) => sameName(t.name, table.name))) return undefined;
+    if (!groupedTable(model, version, table.name)) return undefined;
     const rows = tables.get(table.name);
     if (!rows) throw new ColumnWanted(table.name);
-    return groupedTable(table, rows);
+    return rowsOfGroups(table, rows);
   });
 }
+
+const placeOf = (table: Table) => {
+  const { schema, table: name } = connectionOf(table)!;
+  return { schema, table: name };
+};
 
 const readerOf = (version: ModelVersion, table: Table, signal?: AbortSignal) =>
   groupedReader(version.grouped![connectionOf(table)!.connection]!, signal);
@@ -249,16 +253,21 @@ async function groupsOf(
   columns: readonly string[],
   signal?: AbortSignal,
 ): Promise<Brought> {
-  const { connection } = connectionOf(table)!;
-  const place = version.grouped![connection]!;
-  // Where somebody has looked what changed, what was brought before that is none of it.
-  const at = version.versions[passedKey(table)];
+  const place = version.grouped![connectionOf(table)!.connection]!;
+  // What was brought of rows as they were before is none of these. Where nobody knows of changes, whoever
+  // judges has a version of its own each time.
+  const at =
+    (await readerOf(version, table, signal).version(placeOf(table))) ?? version.versions[passedKey(table)];
   const of = JSON.stringify([place, connectionOf(table), table.name, table.columns, at]);
   const names = columns.map((name) => name.toLowerCase()).sort();
   const key = JSON.stringify([of, names]);
   const known = kept.get(key) ?? [...kept.values()].find((k) => k.of === of && isEnough(k, names));
   if (known) return known;
-  const made = { ...(await bringGroups(groupedReader(place, signal), table, columns)), id: ++brought, of };
+  const made = {
+    ...(await bringGroups(readerOf(version, table, signal), table, columns)),
+    id: ++brought,
+    of,
+  };
   kept.set(key, made);
   return made;
 }

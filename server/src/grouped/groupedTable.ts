@@ -42,6 +42,13 @@ export class RowsWanted extends Interrupted {
   }
 }
 
+/** Rows that were there when their groups were made are not there any more. */
+export class RowsChanged extends DataError {
+  constructor(readonly table: string) {
+    super(`the rows of ${table} have changed while they were asked: ask again`, { code: 'failed' });
+  }
+}
+
 type ModelColumn = Table['columns'][number];
 
 /** What a column of the model is called in its database, and how its texts are read. */
@@ -63,6 +70,24 @@ function readAs(table: Table, { columns }: TableAbout, { name, sourceName, type,
   };
 }
 
+type ReadColumn = ReturnType<typeof readAs>;
+
+/** Where a table of the model is in its database, and what is there. */
+async function placed(reader: GroupedReader, table: Table) {
+  const { schema, table: name } = connectionOf(table)!;
+  const of = { schema, table: name };
+  return { of, about: await reader.about(of) };
+}
+
+/** Columns of those names. Throws DataError for one that the database lacks. */
+const columnsNamed = (table: Table, about: TableAbout, names: readonly string[]): ReadColumn[] =>
+  names.map((name) => {
+    const column = table.columns.find((c) => sameName(c.name, name))!;
+    return readAs(table, about, column);
+  });
+
+const sourcesOf = (columns: readonly ReadColumn[]): string[] => columns.map((c) => c.source);
+
 /**
  * Brings some columns of a table, by the groups of their values; of no columns the number of rows alone.
  * Throws DataError where there are too many groups or rows, or a column is not there, and DatabaseError.
@@ -74,20 +99,12 @@ export async function bringGroups(
   /** Groups of fewer rows are left out. */
   least = 1,
 ): Promise<BroughtRows> {
-  const { schema, table: source } = connectionOf(table)!;
-  const of = { schema, table: source };
-  const about = await reader.about(of);
-  const columns = names.map((name) =>
-    readAs(
-      table,
-      about,
-      table.columns.find((c) => sameName(c.name, name))!,
-    ),
-  );
-  const sources = columns.map((c) => c.source);
-  const groups = inOrder(await reader.groups(of, sources, MOST_GROUPS + 1, least));
-  const rowCount = groups.counts.reduce((sum, count) => sum + count, 0);
-  if (groups.counts.length > MOST_GROUPS)
+  const { of, about } = await placed(reader, table);
+  const columns = columnsNamed(table, about, names);
+  const sources = sourcesOf(columns);
+  const found = await reader.groups(of, sources, MOST_GROUPS + 1, least);
+  const rowCount = found.counts.reduce((sum, count) => sum + count, 0);
+  if (found.counts.length > MOST_GROUPS)
     throw tooMany(
       table,
       `${names.join(', ')} ${names.length > 1 ? 'have together' : 'has'} more than ${MOST_GROUPS.toLocaleString('en')} different values`,
@@ -97,6 +114,7 @@ export async function bringGroups(
       table,
       `it has ${rowCount.toLocaleString('en')} rows, more than ${MOST_ROWS.toLocaleString('en')}`,
     );
+  const groups = inOrder(found);
   const as = { ...groups, columns: sources };
   const rest = { rowCount, as, whole: new Map<number, ReadonlyMap<string, Value>>() };
   return columns.length === 0
@@ -106,7 +124,8 @@ export async function bringGroups(
 
 /**
  * Groups in the order of their texts: whoever meets the first of several rows is to meet the same one again.
- * Databases need not order them, which takes some of them twenty times as long as to find them.
+ * Databases need not order them, which takes some of them twenty times as long as to find them. Values that
+ * are told apart there and read the same here (1 and '1') are one.
  */
 function inOrder({ cells, counts }: Groups): Groups {
   const columns = (cells[0] ?? []).map((_, i) => ranks(cells.map((row) => row[i]!)));
@@ -114,8 +133,18 @@ function inOrder({ cells, counts }: Groups): Groups {
     for (const rank of columns) if (rank[a] !== rank[b]) return rank[a]! - rank[b]!;
     return 0;
   });
-  const sorted = Array.from(order);
-  return { cells: sorted.map((group) => cells[group]!), counts: sorted.map((group) => counts[group]!) };
+  const sorted: { cells: (readonly (string | null)[])[]; counts: number[] } = { cells: [], counts: [] };
+  let before = -1;
+  for (const group of order) {
+    if (before >= 0 && columns.every((rank) => rank[group] === rank[before])) {
+      sorted.counts[sorted.counts.length - 1]! += counts[group]!;
+      continue;
+    }
+    sorted.cells.push(cells[group]!);
+    sorted.counts.push(counts[group]!);
+    before = group;
+  }
+  return sorted;
 }
 
 /** Where each text stands among the different ones: most columns have few, and numbers compare quickly. */
@@ -136,18 +165,8 @@ export async function nullsIn(
   table: Table,
   names: readonly string[],
 ): Promise<number[]> {
-  const { schema, table: source } = connectionOf(table)!;
-  const of = { schema, table: source };
-  const about = await reader.about(of);
-  const sources = names.map(
-    (name) =>
-      readAs(
-        table,
-        about,
-        table.columns.find((c) => sameName(c.name, name))!,
-      ).source,
-  );
-  return reader.nulls(of, sources);
+  const { of, about } = await placed(reader, table);
+  return reader.nulls(of, sourcesOf(columnsNamed(table, about, names)));
 }
 
 /** Brings all that some rows hold: of the rows of a group those that come first by their values. */
@@ -157,9 +176,8 @@ export async function bringWholeRows(
   { as, whole }: BroughtRows,
   rows: readonly number[],
 ): Promise<void> {
-  const { schema, table: source } = connectionOf(table)!;
-  const of = { schema, table: source };
-  const columns = storedIn(table, await reader.about(of));
+  const { of, about } = await placed(reader, table);
+  const columns = storedIn(table, about);
   const byGroup = new Map<number, { first: number; rows: number[] }>();
   let [group, first] = [0, 0];
   for (const row of [...rows].sort((a, b) => a - b)) {
@@ -176,11 +194,11 @@ export async function bringWholeRows(
         `it is asked for more than the first ${MOST_OF_GROUP.toLocaleString('en')} rows of a number`,
       );
     const where = as.columns.map((column, i) => ({ column, text: as.cells[at]![i]! }));
-    const names = columns.map((c) => c.source);
-    const found = await reader.firstRows(of, names, most, where);
+    const found = await reader.firstRows(of, sourcesOf(columns), most, where);
     for (const row of wanted.rows) {
       const cells = found[row - wanted.first];
-      whole.set(row, new Map(columns.map((c, i) => [c.name.toLowerCase(), valueOf(c, cells?.[i] ?? null)])));
+      if (!cells) throw new RowsChanged(table.name);
+      whole.set(row, new Map(columns.map((c, i) => [c.name.toLowerCase(), valueOf(c, cells[i] ?? null)])));
     }
   };
   const groups = [...byGroup];
@@ -189,7 +207,7 @@ export async function bringWholeRows(
 }
 
 /** A value that does not fit is null, as in columns. */
-const valueOf = ({ read }: ReturnType<typeof readAs>, text: string | null): Value =>
+const valueOf = ({ read }: ReadColumn, text: string | null): Value =>
   text === null ? null : (read(text) ?? null);
 
 const tooMany = (table: Table, why: string): DataError =>
@@ -204,11 +222,9 @@ export async function bringFirstRows(
   table: Table,
   most: number,
 ): Promise<BroughtRows> {
-  const { schema, table: source } = connectionOf(table)!;
-  const of = { schema, table: source };
-  const about = await reader.about(of);
+  const { of, about } = await placed(reader, table);
   const columns = storedIn(table, about);
-  const sources = columns.map((c) => c.source);
+  const sources = sourcesOf(columns);
   const cells = await reader.firstRows(of, sources, most);
   const as = { cells, counts: cells.map(() => 1), columns: sources };
   return { ...brought(as, columns), rowCount: cells.length, groups: cells.length, as, whole: new Map() };
@@ -224,7 +240,7 @@ const storedIn = (table: Table, about: TableAbout) =>
 
 function brought(
   { cells, counts }: Groups,
-  columns: readonly ReturnType<typeof readAs>[],
+  columns: readonly ReadColumn[],
 ): Pick<BroughtRows, 'columns' | 'misfits'> {
   const misfits = new Map<string, Misfits>();
   const read = columns.map(({ name, type, read: valueOf }, i) => {
@@ -252,7 +268,7 @@ function brought(
  * The table with the columns that were brought. Whatever is asked of another one ends the work, to be begun
  * anew with it (ColumnWanted).
  */
-export function groupedTable(table: Table, rows: BroughtRows): TableData {
+export function rowsOfGroups(table: Table, rows: BroughtRows): TableData {
   const columns = table.columns
     .filter((c) => c.formula === undefined)
     .map(

@@ -1,5 +1,5 @@
 import type { Claim, Judgement, ListedClaim as ClaimInList, Remedy } from '@crease/core/claims';
-import { judgeClaim, listClaims, remediesOf } from '@crease/core/claims';
+import { failedJudgement, judgeClaim, listClaims, remediesOf } from '@crease/core/claims';
 import type { ModelData } from '@crease/core/query';
 import { DataError } from '@crease/core/query';
 import { DatabaseError } from '../databases/reader.ts';
@@ -116,13 +116,8 @@ async function orUnreachable(
   try {
     return await verdict();
   } catch (error) {
-    if (!(error instanceof DatabaseError) && !(error instanceof DataError)) throw error;
-    const code = error instanceof DataError ? error.reason.code : 'failed';
-    const judgement: Judgement = {
-      verdict: 'unchecked',
-      evidence: { checked: 0, against: 0, notes: [error.message], reason: { code } },
-    };
-    return { claim: claim.id, basis, judgement, remedies: [] };
+    const told = error instanceof DatabaseError ? new DataError(error.message, { code: 'failed' }) : error;
+    return { claim: claim.id, basis, judgement: failedJudgement(told), remedies: [] };
   }
 }
 

@@ -13,7 +13,7 @@ import type { ModelVersion } from '../store/index.ts';
 import { WorkFault } from '../threads/workFault.ts';
 import { proposalsOn } from '../warehouse/proposals.ts';
 import { columnFactsOn, rowPageOn } from '../warehouse/looks.ts';
-import { isGrouped } from '../grouped/which.ts';
+import { groupedTable } from '../grouped/which.ts';
 import { passedTables } from '../warehouse/passedThrough.ts';
 import type { ModelOnWarehouse } from '../warehouse/warehouse.ts';
 import type { Serve } from './serve.ts';
@@ -187,7 +187,8 @@ export function questionRoutes(workspace: Workspace, serve: Serve): void {
   serve(questions.columns, ({ params: { id, table }, signal }) => {
     const version = of(id);
     const { model } = workspace.models.head(id);
-    const isAsked = passedTables(model).some((t) => sameName(t.name, table)) && !isGrouped(version, table);
+    const isAsked =
+      passedTables(model).some((t) => sameName(t.name, table)) && !groupedTable(model, version, table);
     return isAsked
       ? workspace.passed.ask(version, (on) => columnFactsOn(on, table), signal)
       : pool.run('columns', { table, ...version });

@@ -25,6 +25,16 @@ const decoded = new LRUCache<string, TableData>({ max: 80 });
 /** Rows of models with their derived columns and indexes. */
 const models = new LRUCache<string, ModelData>({ max: 3 });
 
+/** Models by their documents: with families. */
+const read = new LRUCache<string, Model>({ max: 3 });
+
+/** The model of a document, read once for all that is done with it. */
+export function modelOf(document: string): Model {
+  const model = read.get(document) ?? withFamilies(readModel(document));
+  read.set(document, model);
+  return model;
+}
+
 /** This thread's connection to a workspace. */
 export function connection(workspace: string): Connection {
   let found = connections.get(workspace);
@@ -55,7 +65,7 @@ export function makeData(
   version: ModelVersion,
   other: (table: Table) => TableData | undefined = () => undefined,
 ): ModelData {
-  const model = withFamilies(readModel(version.document));
+  const model = modelOf(version.document);
   const now = today(model, version.day);
   const rests = derivedCache(version.workspace, model, version);
   const loader = tableLoader(

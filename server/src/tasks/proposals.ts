@@ -1,4 +1,3 @@
-import { readModel } from '@crease/core/model';
 import type { Decided, Proposal, ReferencePattern } from '@crease/core/propose';
 import { proposeStar } from '@crease/core/propose';
 import type { ModelVersion } from '../store/index.ts';
@@ -6,7 +5,7 @@ import { task } from '../threads/protocol.ts';
 import { onFirstRows } from '../grouped/groupedRows.ts';
 import { groupedTables } from '../grouped/which.ts';
 import { onSample, SAMPLED } from '../warehouse/proposals.ts';
-import { dataOf } from './modelRows.ts';
+import { dataOf, modelOf } from './modelRows.ts';
 
 type Asked = { readonly pattern?: ReferencePattern | undefined } & Decided & ModelVersion;
 
@@ -18,7 +17,7 @@ export const proposals = task(async (input: Asked) => ({
 
 async function proposed(input: Asked): Promise<Proposal[]> {
   const { pattern } = input;
-  if (groupedTables(readModel(input.document), input).length === 0)
+  if (groupedTables(modelOf(input.document), input).length === 0)
     return proposeStar(dataOf(input), pattern, input);
   const { data, rowCounts } = await onFirstRows(input, SAMPLED);
   const sampled = new Set(

@@ -3,13 +3,14 @@ import type { ModelData } from '@crease/core/query';
 import type { ModelVersion } from '../store/index.ts';
 import { task } from '../threads/protocol.ts';
 import { onFirstRows, onRows } from '../grouped/groupedRows.ts';
-import { isGrouped } from '../grouped/which.ts';
-import { columnOrFault, pageOf } from './modelRows.ts';
+import { groupedTable } from '../grouped/which.ts';
+import { columnOrFault, modelOf, pageOf } from './modelRows.ts';
 
 /** A page of a table's rows; columns that cannot be had are left out. */
 export const rows = task(
   async (input: { table: string; offset: number; count: number } & ModelVersion): Promise<RowPage> => {
-    if (!isGrouped(input, input.table)) return onRows(input, (data) => pageOn(data, input));
+    if (!groupedTable(modelOf(input.document), input, input.table))
+      return onRows(input, (data) => pageOn(data, input));
     const { data, rowCounts } = await onFirstRows(input, input.offset + input.count, input.table);
     const page = pageOn(data, input);
     return { ...page, total: rowCounts.get(data.modelTable(input.table).name) ?? page.total };

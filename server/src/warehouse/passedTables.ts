@@ -177,7 +177,7 @@ export class PassedTables {
     const [connection] = this.connectionsOf(model);
     if (connection === undefined)
       throw new DataError(
-        'no table of the model is passed through from a database that can be asked for this',
+        'this is told of tables that are passed through from PostgreSQL, MariaDB, DuckDB or Parquet files: of ClickHouse and SQLite files only groups are asked',
         { code: 'not-loaded' },
       );
     return { connection, place: this.of.databases.place(connection) };

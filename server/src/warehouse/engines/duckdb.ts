@@ -13,8 +13,8 @@ import {
   parquetTables,
   textRows,
   typeOfDuckdb,
-  versionOf,
 } from '../../databases/duckdb.ts';
+import { versionOfFiles } from '../../databases/fileVersion.ts';
 import { DatabaseError } from '../../databases/reader.ts';
 import type { PlacedRows, WarehouseEngine, WarehouseSession } from '../engine.ts';
 import type { Listed, Place, Search } from '../places.ts';
@@ -108,7 +108,7 @@ class DuckdbSession implements WarehouseSession {
         unique: unique.flatMap((u) =>
           u[0] === schema && u[1] === table ? [JSON.parse(u[2]!) as string[]] : [],
         ),
-        version: versionOf(files ?? [this.file]),
+        version: versionOfFiles(files ?? [this.file]),
         readable: true,
         visible: schema === 'main',
       });
