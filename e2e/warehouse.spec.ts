@@ -231,6 +231,10 @@ test('tables of a SQLite file are passed through by groups of their rows: drafte
   await answer.getByRole('row', { name: /South/ }).locator('button.num').click();
   await expect(page.getByText('branch.region = South').first()).toBeVisible();
   await expect(page.getByText('3,001 rows of loan, then 1,000 rows by branch')).toBeVisible();
+  // What would need more than groups is not offered.
+  await page.goto(`/m/${id}/storage`);
+  await expect(page.getByText('What they would weigh is told of other databases')).toBeVisible();
+  await expect(page.getByRole('button', { name: /Estimate|Compare times/ })).toHaveCount(0);
 
   const undo = page.getByRole('button', { name: 'Undo', exact: true }).first();
   for (let i = 0; i < 2; i++) {

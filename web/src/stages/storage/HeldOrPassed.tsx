@@ -1,9 +1,11 @@
 import { useState } from 'react';
 import type { BothWays, PassedProfile } from '@crease/contract';
 import { api } from '@crease/contract';
+import type { Table } from '@crease/core/model';
 import { connectionOf, isPassedThrough } from '@crease/core/model';
 import { ask } from '../../state/api.ts';
 import { useModel } from '../../state/model.tsx';
+import { useAnswer } from '../../state/useAnswer.ts';
 import { many } from '../../parts/text.ts';
 
 /** Tables of databases: what they would weigh here, and how long questions take either way. */
@@ -19,7 +21,13 @@ export function HeldOrPassed({
   const [times, setTimes] = useState<BothWays>();
   const passed = model.tables.filter(isPassedThrough);
   const ofDatabases = model.tables.filter((t) => connectionOf(t) !== undefined);
+  const { data } = useAnswer(api.databases.list, ofDatabases.length > 0 ? {} : undefined);
   if (ofDatabases.length === 0) return null;
+  /** Whether a database can be asked more than groups of rows. */
+  const isAsked = (table: Table) => {
+    const kind = data?.connections.find((c) => c.name === connectionOf(table)!.connection)?.kind;
+    return kind !== 'clickhouse' && kind !== 'sqlite';
+  };
   const act = async (what: 'estimate' | 'times', work: () => Promise<void>) => {
     setWorking(what);
     try {
@@ -39,7 +47,7 @@ export function HeldOrPassed({
           : `${many(passed.length, 'table')} of databases ${passed.length === 1 ? 'is' : 'are'} passed through: ${passed.length === 1 ? 'its' : 'their'} rows take no room here.`}
       </p>
       <p className="flex flex-wrap gap-2">
-        {passed.length > 0 && (
+        {passed.some(isAsked) && (
           <button
             className="btn"
             disabled={working !== undefined}
@@ -50,15 +58,23 @@ export function HeldOrPassed({
             {working === 'estimate' ? 'Counting and sampling …' : 'Estimate what they would weigh'}
           </button>
         )}
-        <button
-          className="btn"
-          disabled={working !== undefined}
-          title="Kept trials, or totals of measures, on rows that are here and in the database that they come from"
-          onClick={() => void act('times', async () => setTimes(await ask(api.storage.bothWays, { id })))}
-        >
-          {working === 'times' ? 'Asking both …' : 'Compare times'}
-        </button>
+        {ofDatabases.some(isAsked) && (
+          <button
+            className="btn"
+            disabled={working !== undefined}
+            title="Kept trials, or totals of measures, on rows that are here and in the database that they come from"
+            onClick={() => void act('times', async () => setTimes(await ask(api.storage.bothWays, { id })))}
+          >
+            {working === 'times' ? 'Asking both …' : 'Compare times'}
+          </button>
+        )}
       </p>
+      {passed.length > 0 && !passed.some(isAsked) && (
+        <p className="text-soft">
+          What they would weigh is told of other databases: of ClickHouse and SQLite files only groups of rows
+          are asked.
+        </p>
+      )}
       {estimate && <Sampled estimate={estimate} />}
       {times && <Times times={times} />}
     </section>
