@@ -13,8 +13,7 @@ export default defineConfig({
   globalTeardown: './e2e/teardown.ts',
   testMatch: '**/*.spec.ts',
   fullyParallel: false,
-  // With two of them a machine of two cores is busy, and waits get long: `--workers=2` is a fifth faster.
-  workers: 1,
+  workers: 2,
   retries: 0,
   // Limits only end what hangs: a machine that is busy with other work may stand still for a minute.
   timeout: 180_000,

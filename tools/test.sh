@@ -15,6 +15,9 @@ node tools/build.mjs || { echo "the build failed"; echo "0 passed, 1 failed"; ex
 # Threads and readers of tests run what has just been built: Jest need not build it again.
 export CREASE_PROGRAMS="$PWD/cli/dist"
 
+# Random tests draw fewer cases than where one is run by itself; the night draws many more (`npm run test:night`).
+export CREASE_CASES=${CREASE_CASES:-0.4}
+
 scratch=$(mktemp -d)
 trap 'rm -rf "$scratch"' EXIT
 
@@ -34,8 +37,8 @@ tally() { # name of a run of jest: what its report counts
 }
 unit() { # name, arguments of jest …
   local name=$1 out="$scratch/$1.json"; shift
-  # Two processes, begun anew where they have grown.
-  npx jest --maxWorkers=2 --workerIdleMemoryLimit=700MB --json --outputFile="$out" "$@" || true
+  # One process more than cores, for some wait for databases; begun anew where they have grown.
+  npx jest --maxWorkers=3 --workerIdleMemoryLimit=700MB --json --outputFile="$out" "$@" || true
   tally "$name"
 }
 unit jest --testPathIgnorePatterns /node_modules/ server/test/torture

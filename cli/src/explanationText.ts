@@ -1,7 +1,8 @@
 import type { Explanation, ScanStage } from '@crease/core/query';
+import { counted, numberText } from '@crease/core/values';
 
 const ms = (time: number): string => `${time < 10 ? time.toFixed(1) : Math.round(time)} ms`;
-const rows = (count: number): string => `${count.toLocaleString('en')} ${count === 1 ? 'row' : 'rows'}`;
+const rows = (count: number): string => counted(count, 'row');
 const listOf = (word: string, columns: readonly string[]): string =>
   columns.length === 0 ? '' : ` ${word} ${[...new Set(columns)].join(', ')}`;
 
@@ -14,8 +15,8 @@ const howOf = ({ executor, grouping, because }: ScanStage): string =>
 export const explanationText = ({ stages, restMs, elapsedMs, rows: answered }: Explanation): string =>
   [
     ...stages.flatMap((stage, i) => [
-      `${i + 1}. ${stage.table}: ${rows(stage.rows)}, ${stage.left.toLocaleString('en')} left${listOf('by', stage.by)}${listOf('where', stage.where)}`,
-      `   ${howOf(stage)}; ${stage.groups.toLocaleString('en')} groups, ${stage.fields} added up; prepared in ${ms(stage.prepareMs)}, scanned in ${ms(stage.scanMs)}`,
+      `${i + 1}. ${stage.table}: ${rows(stage.rows)}, ${numberText(stage.left)} left${listOf('by', stage.by)}${listOf('where', stage.where)}`,
+      `   ${howOf(stage)}; ${numberText(stage.groups)} groups, ${stage.fields} added up; prepared in ${ms(stage.prepareMs)}, scanned in ${ms(stage.scanMs)}`,
     ]),
     `the rest (checking, members, order) in ${ms(restMs)}; ${rows(answered)} in ${ms(elapsedMs)}`,
     '',

@@ -1,4 +1,5 @@
 import { basename, extname } from 'node:path';
+import { numberText } from '@crease/core/values';
 import { Option } from 'commander';
 import type { Command } from 'commander';
 import type { TableData } from '@crease/core/columns';
@@ -159,11 +160,10 @@ function tellRows(places: readonly Place[], limit: string | undefined): void {
     throw new CommandError(`--limit-rows takes a number of rows; "${limit}" is none`);
   const rows = places.reduce((sum, place) => sum + (place.rows ?? 0), 0);
   const unknown = places.filter((place) => place.rows === null).length;
-  const whole = new Intl.NumberFormat('en');
-  const says = `${places.length} tables with about ${whole.format(rows)} rows${unknown > 0 ? `, and ${unknown} of which it knows no number` : ''}`;
+  const says = `${places.length} tables with about ${numberText(rows)} rows${unknown > 0 ? `, and ${unknown} of which it knows no number` : ''}`;
   if (rows > most)
     throw new CommandError(
-      `the database has ${says}: more than --limit-rows ${whole.format(most)} lets be read`,
+      `the database has ${says}: more than --limit-rows ${numberText(most)} lets be read`,
     );
   process.stderr.write(`crease: asking ${says}\n`);
 }

@@ -1,4 +1,5 @@
 import { writeFileSync } from 'node:fs';
+import { numberText } from '@crease/core/values';
 import type { Command } from 'commander';
 import type { Model } from '@crease/core/model';
 import type { Advice, Profile, ProfileDocument } from '@crease/core/storage';
@@ -35,10 +36,9 @@ async function profiled(
 }
 
 const sampledText = ({ table, rows, errors }: Sampled): string => {
-  const whole = new Intl.NumberFormat('en');
   const worst = Object.entries(errors).reduce((a, b) => (b[1] > a[1] ? b : a), ['', 0]);
   const most = worst[0] === '' ? '' : `; bytes of ${worst[0]} by as much as ± ${Math.ceil(100 * worst[1])} %`;
-  return `${table}: worked out from ${whole.format(rows)} rows and counts of all${most}`;
+  return `${table}: worked out from ${numberText(rows)} rows and counts of all${most}`;
 };
 
 export function addProfile(program: Command): void {

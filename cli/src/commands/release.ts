@@ -1,5 +1,6 @@
 import { dirname, resolve } from 'node:path';
 import { createInterface } from 'node:readline/promises';
+import { counted } from '@crease/core/values';
 import type { Command } from 'commander';
 import { againstDefinitions, refusalOfDefinitions } from '@crease/core/claims';
 import { partNamed } from '@crease/core/load';
@@ -100,9 +101,8 @@ async function agreed(): Promise<boolean> {
 }
 
 function doneText({ plan, proof, rows, seconds }: ReleaseOutcome): string {
-  const whole = new Intl.NumberFormat('en');
   const notes = proof.notes.map((note) => `  ${note}\n`).join('');
-  return `release ${plan.release} done: ${whole.format(rows)} ${rows === 1 ? 'row' : 'rows'} written in ${seconds.toFixed(1)} s; rows and sums of ${proof.tables} tables and ${proof.questions} questions compared, all equal\n${notes}`;
+  return `release ${plan.release} done: ${counted(rows, 'row')} written in ${seconds.toFixed(1)} s; rows and sums of ${proof.tables} tables and ${proof.questions} questions compared, all equal\n${notes}`;
 }
 
 function targetOf(targets: readonly ReleaseTarget[], name: string): ReleaseTarget {

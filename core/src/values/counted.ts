@@ -1,7 +1,9 @@
-const whole = new Intl.NumberFormat('en');
-
-/** A number with thousands separators, as it stands in a sentence. */
-export const numberText = (n: number): string => whole.format(n);
+/**
+ * A number with thousands separators, as it stands in a sentence. Those of whole numbers are put in here: the
+ * first `Intl.NumberFormat` of a thread takes some 20 ms, a tenth of what a command takes to start.
+ */
+export const numberText = (n: number): string =>
+  Number.isSafeInteger(n) ? String(n).replace(/\B(?=(?:\d{3})+$)/g, ',') : n.toLocaleString('en');
 
 /** A number with its noun: `1 row`, `1,200 rows`. */
 export const counted = (n: number, one: string, several = `${one}s`): string =>

@@ -17,6 +17,7 @@ import {
   isoWeekday,
   multiply,
   nearestName,
+  numberText,
   parseExact,
   parseType,
   formatType,
@@ -136,4 +137,14 @@ test('text is ordered by code point and near names are found', () => {
   expect(['é', 'Z', 'a', '10', '9'].sort(compareText)).toEqual(['10', '9', 'Z', 'a', 'é']);
   expect(nearestName('brnach', ['loan', 'branch', 'batch'])).toBe('branch');
   expect(nearestName('xyz', ['loan', 'branch'])).toBeUndefined();
+});
+
+test('numbers in sentences have their thousands parted as the locale data of English does', () => {
+  const english = new Intl.NumberFormat('en');
+  fc.assert(
+    fc.property(fc.oneof(fc.maxSafeInteger(), fc.integer(), fc.double({ noNaN: true })), (n) => {
+      expect(numberText(n)).toBe(Object.is(n, -0) ? '0' : english.format(n));
+    }),
+  );
+  expect([0, -0, 999, 1000, -1234567].map(numberText)).toEqual(['0', '0', '999', '1,000', '-1,234,567']);
 });

@@ -23,6 +23,7 @@ import type { Answer, ModelData } from '../query/index.ts';
 import { DataError } from '../query/index.ts';
 import { counting, RowsStatement } from '../sql/index.ts';
 import type { SqlSetting } from '../sql/index.ts';
+import { numberText } from '../values/index.ts';
 import type { Warehouse } from './facts.ts';
 
 /** What claims are judged on. */
@@ -297,11 +298,11 @@ const CONFIDENCE = 0.99;
  */
 function ofSampledRows(judgement: Judgement, rows: number): Judgement {
   const evidence = { ...judgement.evidence, reason: { code: 'sampled' as const } };
-  const sampled = `Of a sample of ${rows.toLocaleString('en')} rows; all rows are being counted`;
+  const sampled = `Of a sample of ${numberText(rows)} rows; all rows are being counted`;
   if (judgement.verdict === 'broken')
     return { ...judgement, evidence: { ...evidence, notes: [...(evidence.notes ?? []), sampled] } };
   const oneIn = Math.floor(1 / (1 - (1 - CONFIDENCE) ** (1 / rows)));
-  const missed = `${sampled}. None speaks against it: a flaw in one of ${oneIn.toLocaleString('en')} rows, or more, would have shown with a probability of 99 %`;
+  const missed = `${sampled}. None speaks against it: a flaw in one of ${numberText(oneIn)} rows, or more, would have shown with a probability of 99 %`;
   return { verdict: 'unchecked', evidence: { ...evidence, notes: [missed] } };
 }
 

@@ -5,7 +5,7 @@ import type { Table } from '@crease/core/model';
 import { connectionOf, sameName } from '@crease/core/model';
 import { ColumnWanted, DataError, Interrupted } from '@crease/core/query';
 import type { DataType, Value } from '@crease/core/values';
-import { parseType, TEXT, textReader } from '@crease/core/values';
+import { numberText, parseType, TEXT, textReader } from '@crease/core/values';
 import type { GroupedReader, Groups, TableAbout } from '../databases/reader.ts';
 
 // Tables that are passed through from databases of which only groups are asked: ClickHouse before it knew
@@ -107,13 +107,10 @@ export async function bringGroups(
   if (found.counts.length > MOST_GROUPS)
     throw tooMany(
       table,
-      `${names.join(', ')} ${names.length > 1 ? 'have together' : 'has'} more than ${MOST_GROUPS.toLocaleString('en')} different values`,
+      `${names.join(', ')} ${names.length > 1 ? 'have together' : 'has'} more than ${numberText(MOST_GROUPS)} different values`,
     );
   if (columns.length > 0 && rowCount > MOST_ROWS)
-    throw tooMany(
-      table,
-      `it has ${rowCount.toLocaleString('en')} rows, more than ${MOST_ROWS.toLocaleString('en')}`,
-    );
+    throw tooMany(table, `it has ${numberText(rowCount)} rows, more than ${numberText(MOST_ROWS)}`);
   const groups = inOrder(found);
   const as = { ...groups, columns: sources };
   const rest = { rowCount, as, whole: new Map<number, ReadonlyMap<string, Value>>() };
@@ -191,7 +188,7 @@ export async function bringWholeRows(
     if (most > MOST_OF_GROUP)
       throw tooMany(
         table,
-        `it is asked for more than the first ${MOST_OF_GROUP.toLocaleString('en')} rows of a number`,
+        `it is asked for more than the first ${numberText(MOST_OF_GROUP)} rows of a number`,
       );
     const where = as.columns.map((column, i) => ({ column, text: as.cells[at]![i]! }));
     const found = await reader.firstRows(of, sourcesOf(columns), most, where);

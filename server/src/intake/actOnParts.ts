@@ -1,7 +1,7 @@
 import { NO_PART, partitionFault } from '@crease/core/load';
 import type { Table } from '@crease/core/model';
 import { isDerived, sameName } from '@crease/core/model';
-import { parseType, TEXT } from '@crease/core/values';
+import { counted, parseType, TEXT } from '@crease/core/values';
 import { ServerError } from '../errors.ts';
 import { sourceKey } from '../store/index.ts';
 import type { Workspace } from '../workspace.ts';
@@ -96,5 +96,5 @@ export function removeParts(
   });
   workspace.pruneRows(modelId);
   workspace.changed(modelId, revision, by);
-  return `${new Intl.NumberFormat('en').format(rows)} ${rows === 1 ? 'row' : 'rows'} removed`;
+  return `${counted(rows, 'row')} removed`;
 }

@@ -5,6 +5,7 @@ import type { MergeOrder } from '@crease/core/load';
 import type { Model } from '@crease/core/model';
 import { sameName } from '@crease/core/model';
 import type { ReadSpec } from '@crease/core/reading';
+import { counted, numberText } from '@crease/core/values';
 import { tableText } from '../databases/reader.ts';
 import type { Workspace } from '../workspace.ts';
 import { ServerError } from '../errors.ts';
@@ -113,8 +114,7 @@ export async function loadTables(
   const sum = (of: (load: LoadResult) => number) => loads.reduce((n, load) => n + of(load), 0);
   const rows = sum((l) => l.counts.added + l.counts.changed + l.counts.unchanged);
   const leftOut = sum((l) => l.leftOut + l.counts.refused);
-  const whole = new Intl.NumberFormat('en');
-  const detail = `${whole.format(rows)} ${rows === 1 ? 'row' : 'rows'} ${dryRun ? 'would be stored' : 'stored'}${leftOut > 0 ? `, ${whole.format(leftOut)} listed as left out` : ''}${membersText(loads)}`;
+  const detail = `${counted(rows, 'row')} ${dryRun ? 'would be stored' : 'stored'}${leftOut > 0 ? `, ${numberText(leftOut)} listed as left out` : ''}${membersText(loads)}`;
   return { detail, loads };
 }
 

@@ -1,5 +1,6 @@
 import type { PlanItem, Proof, ReleasePlan } from '@crease/contract';
 import { DataError } from '@crease/core/query';
+import { counted } from '@crease/core/values';
 
 export type { PlanItem, Proof, ReleasePlan };
 
@@ -25,10 +26,9 @@ export class ProofError extends Error {
 /** A plan as text. */
 export function planText(plan: ReleasePlan): string {
   const width = Math.max(0, ...plan.items.map((i) => i.action.length));
-  const whole = new Intl.NumberFormat('en');
   const lines = plan.items.map(
     ({ action, object, rows, loses }) =>
-      `  ${action.padEnd(width)}  ${object}${rows === undefined ? '' : `, ${whole.format(rows)} ${rows === 1 ? 'row' : 'rows'}`}${loses === undefined ? '' : ` (loses ${loses})`}`,
+      `  ${action.padEnd(width)}  ${object}${rows === undefined ? '' : `, ${counted(rows, 'row')}`}${loses === undefined ? '' : ` (loses ${loses})`}`,
   );
   const list = (title: string, texts: readonly string[]) =>
     texts.length === 0 ? [] : [`${title}:`, ...texts.map((text) => `  ${text}`)];

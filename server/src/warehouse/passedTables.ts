@@ -5,7 +5,7 @@ import type { Model, Table } from '@crease/core/model';
 import { connectionOf, readModel, withFamilies } from '@crease/core/model';
 import { DataError } from '@crease/core/query';
 import { quoted } from '@crease/core/sql';
-import { DATE, textReader } from '@crease/core/values';
+import { DATE, numberText, textReader } from '@crease/core/values';
 import type { WarehouseFacts } from '@crease/core/warehouse';
 import type { Databases } from '../databases/databases.ts';
 import { groupedReader } from '../databases/grouped.ts';
@@ -237,7 +237,7 @@ export class PassedTables {
     const rows = this.of.tables.rowCount(version.modelId, key);
     if (rows > MOST_VALUES)
       throw new DataError(
-        `${table.name} is held here, and its ${rows.toLocaleString('en')} rows are more than the ${MOST_VALUES.toLocaleString('en')} that travel along with a question to a database: load it there, or hold the other tables here`,
+        `${table.name} is held here, and its ${numberText(rows)} rows are more than the ${numberText(MOST_VALUES)} that travel along with a question to a database: load it there, or hold the other tables here`,
         { code: 'limit' },
       );
     return this.of.tables.read(stored, table.name);

@@ -1,6 +1,7 @@
 import type { JudgedClaim } from '@crease/core/claims';
 import type { Decided, Proposal, ReferencePattern } from '@crease/core/propose';
 import { proposeStar } from '@crease/core/propose';
+import { numberText } from '@crease/core/values';
 import type { ModelOnWarehouse } from './warehouse.ts';
 
 /** Tables of so many rows are looked at as a whole to draft a star, larger ones by a sample of as many. */
@@ -40,4 +41,4 @@ export function claimOfProposal({ kind, table, edit }: Proposal): string | undef
 export const onAllRows = ({ verdict, evidence }: Pick<JudgedClaim, 'verdict' | 'evidence'>): string =>
   verdict === 'unchecked'
     ? `not counted on all rows: ${evidence.notes?.[0] ?? 'no reason is known'}`
-    : `on all rows: ${evidence.against.toLocaleString('en')} of ${evidence.checked.toLocaleString('en')} against it`;
+    : `on all rows: ${numberText(evidence.against)} of ${numberText(evidence.checked)} against it`;

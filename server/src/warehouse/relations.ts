@@ -4,7 +4,7 @@ import { sameName } from '@crease/core/model';
 import { DataError } from '@crease/core/query';
 import type { SqlSetting, StatementParts } from '@crease/core/sql';
 import { quoted } from '@crease/core/sql';
-import { parseType, TEXT } from '@crease/core/values';
+import { counted, numberText, parseType, TEXT } from '@crease/core/values';
 import type { PlacedRows, Stretch } from './engine.ts';
 import type { Place } from './places.ts';
 import { readColumn } from './readColumn.ts';
@@ -132,7 +132,7 @@ export function drawnRows(
 function valuesOf(table: Table, rows: TableData, text: StatementParts, engine: PlacedRows): string {
   if (rows.rowCount > MOST_VALUES)
     throw new DataError(
-      `${table.name} is not in the database, and its ${rows.rowCount.toLocaleString('en')} rows are more than the ${MOST_VALUES.toLocaleString('en')} that travel along with a question: load it there, or hold the other tables here`,
+      `${table.name} is not in the database, and its ${counted(rows.rowCount, 'row')} are more than the ${numberText(MOST_VALUES)} that travel along with a question: load it there, or hold the other tables here`,
       { code: 'limit' },
     );
   return engine.valuesOf(table, rows, text);

@@ -10,6 +10,7 @@ import type { RowsBehind, RowsRequest } from '@crease/core/rows';
 import { tableLoader } from '@crease/core/sources';
 import type { CompiledRows, SqlDialect, SqlSetting } from '@crease/core/sql';
 import { cellJson, compileQuery } from '@crease/core/sql';
+import { numberText } from '@crease/core/values';
 import {
   judgeOnWarehouse,
   learnFacts,
@@ -211,7 +212,7 @@ export class ModelOnWarehouse {
       const rows = await this.firstRows(this.look, table, MOST_BROUGHT + 1);
       if (rows.rowCount > MOST_BROUGHT)
         throw new DataError(
-          `${table.name} has more than ${MOST_BROUGHT.toLocaleString('en')} rows: its members are not listed here while it is passed through`,
+          `${table.name} has more than ${numberText(MOST_BROUGHT)} rows: its members are not listed here while it is passed through`,
           { code: 'limit' },
         );
       brought.set(table.name.toLowerCase(), rows);

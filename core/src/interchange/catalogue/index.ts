@@ -2,7 +2,7 @@ import type { JudgedClaim } from '../../claims/index.ts';
 import type { DetailListing, Hierarchy, Model, Perspective, Table } from '../../model/index.ts';
 import { sameName } from '../../model/index.ts';
 import type { Profile } from '../../storage/index.ts';
-import { bytesText } from '../../values/index.ts';
+import { bytesText, numberText } from '../../values/index.ts';
 import type { Block, CatalogueDocument, Line, Piece, Section } from './document.ts';
 import { BREAK, code, link, list, paragraph, soft, strong, table } from './document.ts';
 import { catalogueHtml } from './html.ts';
@@ -243,24 +243,23 @@ const VERDICTS = [
   ['waived', 'are waived'],
   ['unchecked', 'are unchecked'],
 ] as const;
-const counted = (n: number): string => n.toLocaleString('en-US');
 
 /** How many claims have which verdict; each that does not hold with its evidence, or its waiver's reason. */
 function claimsBlocks(claims: readonly JudgedClaim[] | undefined): Block[] {
   if (!claims) return [];
   const counts = VERDICTS.map(
-    ([verdict, text]) => `${counted(claims.filter((c) => c.verdict === verdict).length)} ${text}`,
+    ([verdict, text]) => `${numberText(claims.filter((c) => c.verdict === verdict).length)} ${text}`,
   );
   const against = claims.filter((c) => c.verdict === 'broken' || c.verdict === 'waived');
   return [
-    paragraph(`${counted(claims.length)} claims: ${counts.join(', ')}.`),
+    paragraph(`${numberText(claims.length)} claims: ${counts.join(', ')}.`),
     ...against.map((c): Block => {
       const { checked, against: many } = c.evidence;
       const line: Piece[] = [
         code(c.id),
         BREAK,
         c.found ?? c.says,
-        ...(checked > 1 ? [soft(` (${counted(many)} against, of ${counted(checked)})`)] : []),
+        ...(checked > 1 ? [soft(` (${numberText(many)} against, of ${numberText(checked)})`)] : []),
       ];
       const waived = c.waiver
         ? [
@@ -281,7 +280,7 @@ const storage = (profile: Profile | undefined): Block[] =>
           ['table', 'rows', 'bytes', 'heaviest columns'],
           profile.tables.map((t): Line[] => [
             [link(t.name, tableId(t.name))],
-            [counted(t.rows)],
+            [numberText(t.rows)],
             [bytesText(t.totalBytes)],
             [
               [...t.columns]

@@ -3,6 +3,7 @@ import { changedColumn, columnCutter, tableOf } from '../../columns/index.ts';
 import { partedRows } from '../../load/index.ts';
 import type { Model, Partition, Table } from '../../model/index.ts';
 import { sameName } from '../../model/index.ts';
+import { numberText } from '../../values/index.ts';
 import { WORTH } from '../rowOrder.ts';
 import { columnBytes, totalBytes } from '../weight.ts';
 import type { Found, FoldKind, Site } from './site.ts';
@@ -70,7 +71,7 @@ function measured({ data, table, declared, column }: Site, every: (typeof PERIOD
   const [beforeBytes, afterBytes] = [bytes(rows), bytes(partedAs(rows, { by: declared.name, every }))];
   // Where there are parts already, a load leaves most rows as they are: others have to save bytes.
   if (table.partition && afterBytes > beforeBytes * (1 - WORTH)) return [];
-  const size = Math.round(column.rowCount / parts).toLocaleString('en');
+  const size = numberText(Math.round(column.rowCount / parts));
   return [
     {
       fold: { do: 'part', table: table.name, column: declared.name, every },
