@@ -94,13 +94,7 @@ export class WorkPool<Tasks extends TaskList> {
     input: InputOf<Tasks[Kind]>,
     signal?: AbortSignal,
   ): Promise<OutputOf<Tasks[Kind]>> {
-    const flag = signal && flagOf(signal);
-    const order: Order = { kind, input, ...(flag ? { givenUp: flag.memory } : {}) };
-    try {
-      return unwrap((await this.questions.run(order)) as Ended);
-    } finally {
-      flag?.forget();
-    }
+    return this.order(this.questions, kind, input, [], signal);
   }
 
   /** As `run`, on the threads that read files. `memory` moves to the thread and is empty here afterwards. */
@@ -108,9 +102,25 @@ export class WorkPool<Tasks extends TaskList> {
     kind: Kind,
     input: InputOf<Tasks[Kind]>,
     memory: ArrayBuffer[] = [],
+    signal?: AbortSignal,
   ): Promise<OutputOf<Tasks[Kind]>> {
-    const order: Order = { kind, input };
-    return unwrap((await this.loads.run(order, { transferList: memory })) as Ended);
+    return this.order(this.loads, kind, input, memory, signal);
+  }
+
+  private async order<Kind extends keyof Tasks & string>(
+    threads: Piscina,
+    kind: Kind,
+    input: InputOf<Tasks[Kind]>,
+    memory: ArrayBuffer[],
+    signal: AbortSignal | undefined,
+  ): Promise<OutputOf<Tasks[Kind]>> {
+    const flag = signal && flagOf(signal);
+    const order: Order = { kind, input, ...(flag ? { givenUp: flag.memory } : {}) };
+    try {
+      return unwrap((await threads.run(order, { transferList: memory })) as Ended);
+    } finally {
+      flag?.forget();
+    }
   }
 
   /** Runs a task that tells of its progress; on the threads that read files it keeps nobody from asking. */

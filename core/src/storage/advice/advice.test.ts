@@ -8,7 +8,7 @@ import { tableLoader } from '../../sources/index.ts';
 import type { Value } from '../../values/index.ts';
 import { parseType } from '../../values/index.ts';
 import type { Advice, Fold } from '../index.ts';
-import { adviceOn, editOfFold, measureFolds } from '../index.ts';
+import { adviceOn, inOrder, editOfFold, measureFolds } from '../index.ts';
 
 const ROWS = 6000;
 const MEMBERS = 300;
@@ -121,6 +121,14 @@ const found = (does: Fold['do'], name: string, says = ''): Advice => {
     throw new Error(`no ${does} for ${name}: ${advice.map((a) => `${a.column} ${a.change}`).join('; ')}`);
   return one;
 };
+
+test('shares of the columns are together the whole, and none has all the heavy ones', () => {
+  for (const threads of [2, 3]) {
+    const shares = Array.from({ length: threads }, (_, number) => adviceOn(data, { number, of: threads }));
+    expect(inOrder(shares.flat())).toEqual(advice);
+    for (const share of shares) expect(share.length).toBeGreaterThan(0);
+  }
+});
 
 test('each way of making the model lighter is found where it is planted', () => {
   expect(found('leave-out', 'sale.note').afterBytes).toBe(0);

@@ -5,6 +5,7 @@ import type { Model } from '../../model/index.ts';
 import { sameName } from '../../model/index.ts';
 import type { ModelData } from '../../query/index.ts';
 import { DataError } from '../../query/index.ts';
+import { compareText } from '../../values/index.ts';
 import { profiledTables } from '../profile.ts';
 import { bytesAround } from '../tableBytes.ts';
 import { usesOfColumns } from '../usedBy.ts';
@@ -16,7 +17,7 @@ import type { Fold } from './fold.ts';
 import { leaveOut } from './leaveOut.ts';
 import { move } from './move.ts';
 import { part } from './part.ts';
-import type { FoldKind, Found } from './site.ts';
+import type { FoldKind, Found, Site } from './site.ts';
 import { sitesOf } from './site.ts';
 import { sort } from './sort.ts';
 import { store } from './store.ts';
@@ -54,26 +55,44 @@ export interface Advice extends Omit<Found, 'fold'> {
 /** The smallest saving worth a word. */
 const WORTH_BYTES = 1024;
 
+/** A part of the columns, for threads that look at them beside each other: number 0 of 2, say. */
+export interface Share {
+  readonly number: number;
+  readonly of: number;
+}
+
 /**
  * What would make the model lighter, columns that nothing uses first, then by the bytes saved; last what
- * costs bytes and saves work. `look` is called for every column, with the share of the work that is done, and
- * may throw to end it.
+ * costs bytes and saves work. Of a share only what is found at its columns: `inOrder` of all is the whole.
  */
-export function adviceOn(data: ModelData, look: (share: number) => void = () => undefined): Advice[] {
+export function adviceOn(data: ModelData, share: Share = { number: 0, of: 1 }): Advice[] {
   const uses = usesOfColumns(data);
-  const sites = sitesOf(data, uses);
-  return sites
-    .flatMap((site, i) => {
-      look(i / sites.length);
-      return Object.values(KINDS).flatMap((kind) =>
-        kind.find(site).map((found): Advice => {
-          const column = columnPath(found.fold.table, found.fold.column);
-          return { ...found, column, usedBy: uses.get(column.toLowerCase()) ?? [] };
-        }),
-      );
-    })
-    .filter((a) => saved(a) >= WORTH_BYTES || SAVES_WORK.has(a.fold.do))
-    .sort((a, b) => Number(isUsed(a)) - Number(isUsed(b)) || saved(b) - saved(a));
+  const found = sharedOut(sitesOf(data, uses), share).flatMap((site) =>
+    Object.values(KINDS).flatMap((kind) =>
+      kind.find(site).map((found): Advice => {
+        const column = columnPath(found.fold.table, found.fold.column);
+        return { ...found, column, usedBy: uses.get(column.toLowerCase()) ?? [] };
+      }),
+    ),
+  );
+  return inOrder(found.filter((a) => saved(a) >= WORTH_BYTES || SAVES_WORK.has(a.fold.do)));
+}
+
+/** Advice in the order in which it is told; what saves as much, by its column. */
+export const inOrder = (advice: readonly Advice[]): Advice[] =>
+  [...advice].sort(
+    (a, b) => Number(isUsed(a)) - Number(isUsed(b)) || saved(b) - saved(a) || compareText(a.column, b.column),
+  );
+
+/** Columns are dealt out by their bytes, the heaviest first, so that shares take about as long. */
+function sharedOut(sites: readonly Site[], { number, of }: Share): readonly Site[] {
+  if (of === 1) return sites;
+  const mine = new Set(
+    [...sites]
+      .sort((a, b) => totalBytes(b.column) - totalBytes(a.column))
+      .filter((_, i) => (Math.floor(i / of) % 2 === 0 ? i % of : of - 1 - (i % of)) === number),
+  );
+  return sites.filter((site) => mine.has(site));
 }
 
 /** What may cost bytes and is told for the work that it saves. */

@@ -63,6 +63,8 @@ export function Diagram({
   const onHead = useCardDrag(cards, view.zoom, onMove, setHeld);
 
   const detail: 'names' | 'keys' = view.zoom < 0.34 ? 'names' : 'keys';
+  // Until the room for it is known, there is no place for anything: it would be drawn twice.
+  const isPlaced = size.width > 1;
   const seen = seenPart(view, size);
   const drawn = useDrawn(cards, edges, seen, selected?.toLowerCase());
 
@@ -79,22 +81,24 @@ export function Diagram({
         onKeyDown={viewport.onKeyDown}
       >
         <g transform={`translate(${view.x} ${view.y}) scale(${view.zoom})`}>
-          <Scene
-            cards={drawn.cards}
-            edges={drawn.edges}
-            claims={claims}
-            selection={selection}
-            detail={detail}
-            target={drag?.over}
-            onSelect={onSelect}
-            onColumn={onColumn}
-            onHead={onHead}
-            reached={reached}
-          />
+          {isPlaced && (
+            <Scene
+              cards={drawn.cards}
+              edges={drawn.edges}
+              claims={claims}
+              selection={selection}
+              detail={detail}
+              target={drag?.over}
+              onSelect={onSelect}
+              onColumn={onColumn}
+              onHead={onHead}
+              reached={reached}
+            />
+          )}
           {drag && <DragLine drag={drag} start={endPoint(cards, drag.from)} hint={hint} />}
         </g>
       </svg>
-      {size.width > 1 && isCut(bounds, seen) && (
+      {isPlaced && isCut(bounds, seen) && (
         <Overview
           cards={cards}
           bounds={bounds}

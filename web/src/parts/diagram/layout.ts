@@ -26,6 +26,12 @@ export interface Edge {
   readonly place: number;
 }
 
+/** A picture of stars: its cards, and the lines between them. */
+interface Layout {
+  readonly cards: readonly Card[];
+  readonly edges: readonly Edge[];
+}
+
 export const CARD_WIDTH = 164;
 export const HEAD_HEIGHT = 26;
 export const ROW_HEIGHT = 17;
@@ -42,16 +48,34 @@ const MOST_LISTED = 40;
 /** Where somebody has put a card; by the table's name in lower case. */
 export type Positions = ReadonlyMap<string, { readonly x: number; readonly y: number }>;
 
-/** Columns listed on a card: those that make relationships and keys, or all. */
-function listedColumns(model: Model, table: Table, detail: Detail = 'keys'): string[] {
-  if (detail === 'columns') return table.columns.slice(0, MOST_LISTED).map((c) => c.name);
-  const ends = (model.relationships ?? [])
-    .flatMap((r) => [r.from, r.to])
-    .filter((end) => sameName(end.table, table.name));
-  const wanted = new Set(
-    [...(table.key ?? []), ...ends.flatMap((end) => end.columns)].map((c) => c.toLowerCase()),
+/** Columns listed on each card, by the table's name: those that make relationships and keys, or all. */
+function listedColumns(model: Model, detail: Detail): ReadonlyMap<string, readonly string[]> {
+  if (detail === 'columns')
+    return new Map(model.tables.map((t) => [t.name, t.columns.slice(0, MOST_LISTED).map((c) => c.name)]));
+  const wanted = new Map(
+    model.tables.map((t) => [t.name.toLowerCase(), new Set((t.key ?? []).map((c) => c.toLowerCase()))]),
   );
-  return table.columns.filter((c) => wanted.has(c.name.toLowerCase())).map((c) => c.name);
+  for (const end of (model.relationships ?? []).flatMap((r) => [r.from, r.to]))
+    for (const column of end.columns) wanted.get(end.table.toLowerCase())?.add(column.toLowerCase());
+  return new Map(
+    model.tables.map((t) => [
+      t.name,
+      t.columns.map((c) => c.name).filter((c) => wanted.get(t.name.toLowerCase())!.has(c.toLowerCase())),
+    ]),
+  );
+}
+
+/** Pictures of whole models on which nobody has moved a card: a stage that is opened again has it at once. */
+const untouched = new WeakMap<Model, Map<Detail, Layout>>();
+
+/** `layOut`, kept for as long as the model is. */
+export function layOutStars(model: Model, detail: Detail = 'keys', positions: Positions = new Map()): Layout {
+  if (positions.size > 0) return layOut(model, detail, positions);
+  const kept = untouched.get(model) ?? new Map<Detail, Layout>();
+  untouched.set(model, kept);
+  const found = kept.get(detail) ?? layOut(model, detail, positions);
+  kept.set(detail, found);
+  return found;
 }
 
 /**
@@ -60,17 +84,11 @@ function listedColumns(model: Model, table: Table, detail: Detail = 'keys'): str
  * with (barycentre method of Sugiyama, Tagawa and Toda, 1981). The same model gives the same picture. Cards
  * that somebody has put somewhere stay there.
  */
-export function layOutStars(
-  model: Model,
-  detail: Detail = 'keys',
-  positions: Positions = new Map(),
-): { cards: Card[]; edges: Edge[] } {
+function layOut(model: Model, detail: Detail, positions: Positions): Layout {
   const joined = joins(model);
+  const listed = listedColumns(model, detail);
   const heights = new Map(
-    model.tables.map((t) => [
-      t.name,
-      HEAD_HEIGHT + ROW_HEIGHT * (listedColumns(model, t, detail).length + 1) + 6,
-    ]),
+    [...listed].map(([name, columns]) => [name, HEAD_HEIGHT + ROW_HEIGHT * (columns.length + 1) + 6]),
   );
   const columns = assignColumns(model, joined, heights);
   orderColumns(columns, joined, heights);
@@ -89,7 +107,7 @@ export function layOutStars(
           y: put?.y ?? y,
           width: CARD_WIDTH,
           height,
-          listed: listedColumns(model, table, detail),
+          listed: listed.get(table.name)!,
         });
         y += height + GAP_Y;
       }
@@ -134,10 +152,9 @@ type Joins = ReadonlyMap<string, ReadonlySet<string>>;
 
 function joins(model: Model): Joins {
   const found = new Map(model.tables.map((t) => [t.name, new Set<string>()]));
+  const names = new Map(model.tables.map((t) => [t.name.toLowerCase(), t.name]));
   for (const r of model.relationships ?? []) {
-    const [a, b] = [r.from.table, r.to.table].map(
-      (name) => model.tables.find((t) => sameName(t.name, name))?.name,
-    );
+    const [a, b] = [r.from.table, r.to.table].map((name) => names.get(name.toLowerCase()));
     if (a === undefined || b === undefined || a === b) continue;
     found.get(a)!.add(b);
     found.get(b)!.add(a);
@@ -237,7 +254,8 @@ function orderColumns(
 
 /** The part of a model that a diagram shows: the chosen tables, and the relationships between them. */
 export function partOf(model: Model, tables: readonly string[]): Model {
-  const shown = (name: string) => tables.some((t) => sameName(t, name));
+  const names = new Set(tables.map((t) => t.toLowerCase()));
+  const shown = (name: string) => names.has(name.toLowerCase());
   return {
     ...model,
     tables: model.tables.filter((t) => shown(t.name)),

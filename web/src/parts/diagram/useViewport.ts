@@ -46,7 +46,10 @@ export function useViewport(cards: readonly Card[], selected: string | undefined
   const begin = useCallback(() => {
     const element = box.current;
     if (!element || cards.length === 0) return;
-    setView(firstView(bounds, sizeOf(element), focusOf(cards, selected)));
+    const room = sizeOf(element);
+    // With the view, so that the picture is drawn once.
+    setSize(room);
+    setView(firstView(bounds, room, focusOf(cards, selected)));
   }, [cards, bounds, selected]);
   // The picture is placed when tables come or go, not at every edit.
   const tables = `${fitOn}\n${cards.map((c) => c.table.name).join('\n')}`;
