@@ -1,4 +1,4 @@
-import type { ModelNames, Relationship } from '../model/index.ts';
+import type { ModelNames, Relationship, Table } from '../model/index.ts';
 import { cardinalityOf, isDefault, sameName } from '../model/index.ts';
 
 /**
@@ -46,14 +46,44 @@ const MOST_PATHS = 4;
 /** Ways between tables of one model, worked out on demand and kept. Model only: no data. */
 export class Reach {
   private readonly outgoing = new Map<string, Relationship[]>();
+  /** Tables at either end of a relationship. */
+  private readonly related = new Set<string>();
+  private readonly byValues: Relationship[] = [];
+  private readonly bridgeTables: Table[];
   private readonly lookupCache = new Map<string, Map<string, Path[]>>();
   private readonly routeCache = new Map<string, Route | undefined>();
+  private readonly others = new Map<Relationship, Reach>();
 
-  constructor(readonly names: ModelNames) {
+  /** `woken` is followed as if it were default. */
+  constructor(
+    readonly names: ModelNames,
+    private readonly woken?: Relationship,
+  ) {
     for (const relationship of names.model.relationships ?? []) {
-      const from = key(relationship.from.table);
-      this.outgoing.set(from, [...(this.outgoing.get(from) ?? []), relationship]);
+      const [from, to] = [key(relationship.from.table), key(relationship.to.table)];
+      const others = this.outgoing.get(from);
+      if (others) others.push(relationship);
+      else this.outgoing.set(from, [relationship]);
+      this.related.add(from).add(to);
+      if (cardinalityOf(relationship) === 'many-to-many') this.byValues.push(relationship);
     }
+    this.bridgeTables = names.model.tables.filter((t) => t.role === 'bridge');
+  }
+
+  /** The ways that there would be if a relationship were default. */
+  ifDefault(relationship: Relationship): Reach {
+    const found = this.others.get(relationship) ?? new Reach(this.names, relationship);
+    this.others.set(relationship, found);
+    return found;
+  }
+
+  /** Whether a table is at either end of a relationship. */
+  isRelated(table: string): boolean {
+    return this.related.has(key(table));
+  }
+
+  private isFollowed(relationship: Relationship): boolean {
+    return relationship === this.woken || isDefault(relationship);
   }
 
   /** The route by which conditions on `table` reach rows of `base`; undefined where there is none. */
@@ -105,7 +135,7 @@ export class Reach {
     found.set(table, [...paths, path]);
     for (const relationship of this.outgoing.get(table) ?? []) {
       if (cardinalityOf(relationship) === 'many-to-many') continue;
-      if (!isDefault(relationship) && !via.includes(key(relationship.name))) continue;
+      if (!this.isFollowed(relationship) && !via.includes(key(relationship.name))) continue;
       const next = key(relationship.to.table);
       if (seen.has(next) || !this.names.table(next)) continue;
       this.walk(next, [...path, relationship], new Set(seen).add(next), via, found);
@@ -152,12 +182,12 @@ export class Reach {
   private bridges(base: string, table: string, via: Via): Extract<Route, { kind: 'bridge' }>[] {
     const routes: Extract<Route, { kind: 'bridge' }>[] = [];
     const near = this.lookups(base, via);
-    for (const bridge of this.names.model.tables) {
-      if (bridge.role !== 'bridge' || sameName(bridge.name, base)) continue;
+    for (const bridge of this.bridgeTables) {
+      if (sameName(bridge.name, base)) continue;
       const paths = this.lookups(bridge.name, via).get(key(table));
       if (!paths) continue;
       for (const entry of this.outgoing.get(key(bridge.name)) ?? []) {
-        if (!isDefault(entry) || cardinalityOf(entry) === 'many-to-many') continue;
+        if (!this.isFollowed(entry) || cardinalityOf(entry) === 'many-to-many') continue;
         for (const anchor of near.get(key(entry.to.table)) ?? [])
           for (const path of paths) routes.push({ kind: 'bridge', entry, anchor, path });
       }
@@ -168,8 +198,8 @@ export class Reach {
   private manyToMany(base: string, table: string, via: Via): Extract<Route, { kind: 'many-to-many' }>[] {
     const routes: Extract<Route, { kind: 'many-to-many' }>[] = [];
     const near = this.lookups(base, via);
-    for (const entry of this.names.model.relationships ?? []) {
-      if (cardinalityOf(entry) !== 'many-to-many' || !isDefault(entry)) continue;
+    for (const entry of this.byValues) {
+      if (!this.isFollowed(entry)) continue;
       for (const anchor of near.get(key(entry.from.table)) ?? []) {
         for (const path of this.lookups(entry.to.table, via).get(key(table)) ?? [])
           routes.push({ kind: 'many-to-many', entry, anchor, path });

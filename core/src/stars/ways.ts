@@ -42,7 +42,7 @@ export function wayTo(
 ): Way {
   if (sameName(fact, table)) return { kind: 'own', hops: [], says: ['its own columns'] };
   const route = reach.route(fact, table);
-  if (!route) return noWay(model, fact, table);
+  if (!route) return noWay(fact, table, reach);
   if (route.kind === 'ambiguous')
     return {
       kind: 'ambiguous',
@@ -96,17 +96,12 @@ export function wayTo(
   };
 }
 
-function noWay(model: Model, fact: string, table: string): Way {
-  const all = model.relationships ?? [];
-  const asleep = all.filter((r) => !isDefault(r));
+function noWay(fact: string, table: string, reach: Reach): Way {
   // One sleeping relationship at a time: what would lead there if it were default.
-  const woken = asleep.filter((r) => {
-    const awake = { ...model, relationships: all.map((x) => (x === r ? { ...x, default: true } : x)) };
-    return new Reach(new ModelNames(awake)).route(fact, table) !== undefined;
-  });
-  const turned = new Reach(new ModelNames(model)).lookup(table, fact);
-  const touches = (name: string) =>
-    all.some((r) => sameName(r.from.table, name) || sameName(r.to.table, name));
+  const woken = (reach.names.model.relationships ?? []).filter(
+    (r) => !isDefault(r) && reach.ifDefault(r).route(fact, table) !== undefined,
+  );
+  const turned = reach.lookup(table, fact);
   const says =
     woken.length > 0
       ? [
@@ -116,9 +111,9 @@ function noWay(model: Model, fact: string, table: string): Way {
         ? [
             `the path leads from ${table} to ${fact}, and filters pass only against it: ${table} has many rows for one of ${fact}`,
           ]
-        : !touches(table)
+        : !reach.isRelated(table)
           ? [`${table} has no relationship at all`]
-          : !touches(fact)
+          : !reach.isRelated(fact)
             ? [`${fact} has no relationship at all`]
             : [`no relationship leads from ${fact}, or from what it looks up, towards ${table}`];
   return {

@@ -11,14 +11,17 @@ const AHEAD = '600px';
 export function WhenSeen({
   height,
   isNow,
+  as: Place = 'div',
   children,
 }: {
   height: number;
   isNow: boolean;
+  /** What holds the room: an item where it stands in a list. */
+  as?: 'div' | 'li';
   children: () => ReactNode;
 }) {
   const [isSeen, setSeen] = useState(false);
-  const box = useRef<HTMLDivElement>(null);
+  const box = useRef<HTMLElement>(null);
   const isDrawn = isSeen || isNow;
   useEffect(() => {
     if (isDrawn || !box.current) return;
@@ -31,5 +34,8 @@ export function WhenSeen({
     observer.observe(box.current);
     return () => observer.disconnect();
   }, [isDrawn]);
-  return isDrawn ? children() : <div ref={box} style={{ height }} />;
+  const held = (element: HTMLElement | null) => {
+    box.current = element;
+  };
+  return isDrawn ? children() : <Place ref={held} style={{ height }} aria-hidden />;
 }

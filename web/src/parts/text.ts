@@ -26,8 +26,13 @@ export const percent = (part: number): string =>
         maximumFractionDigits: part > 0 && part < 0.01 ? 2 : 1,
       }).format(part);
 
+let moments: Intl.DateTimeFormat | undefined;
+
+/** A day and time as the reader writes them. */
 export const moment = (iso: string): string =>
-  new Date(iso).toLocaleString(undefined, { dateStyle: 'medium', timeStyle: 'short' });
+  (moments ??= new Intl.DateTimeFormat(undefined, { dateStyle: 'medium', timeStyle: 'short' })).format(
+    new Date(iso),
+  );
 
 /** One or several of a thing: (1, 'row') gives "1 row". */
 export const many = (n: number, what: string, several = `${what}s`): string =>

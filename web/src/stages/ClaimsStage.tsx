@@ -9,6 +9,7 @@ import { useModel } from '../state/model.tsx';
 import { saveFile } from '../state/save.ts';
 import { useParam, useSelection } from '../state/selection.ts';
 import { EvidenceLeaf } from '../evidence/EvidenceLeaf.tsx';
+import { drawnAtOnce, InChunks } from '../parts/InChunks.tsx';
 import { VerdictMark } from '../parts/Marks.tsx';
 import { count, many } from '../parts/text.ts';
 
@@ -16,8 +17,8 @@ const VERDICTS: readonly Verdict[] = ['broken', 'unchecked', 'waived', 'holds'];
 const FIRST_SHOWN = 'broken,unchecked,waived';
 const GROUPS = ['kind', 'table', 'weight', 'verdict'] as const;
 type Group = (typeof GROUPS)[number];
-/** More claims of a group are shown when they are asked for. */
-const MOST_SHOWN = 200;
+/** How high a claim is in the list, in pixels. */
+const ROW_HEIGHT = 33;
 
 /** All claims in one list: filtered, grouped, linked to, and exported. What is shown is in the address. */
 export function ClaimsStage() {
@@ -39,7 +40,11 @@ export function ClaimsStage() {
         words.every((w) => `${c.id} ${c.says}`.toLowerCase().includes(w)),
     );
   }, [claims, verdicts, weight, search]);
-  const groups = useMemo(() => Map.groupBy(found, (c) => groupOf(c, group)), [found, group]);
+  const groups = useMemo(() => {
+    const all = [...Map.groupBy(found, (c) => groupOf(c, group))];
+    const drawn = drawnAtOnce(all.map(([, list]) => list.length));
+    return all.map(([title, list], i) => ({ title, list, drawn: drawn[i]! }));
+  }, [found, group]);
   const toggle = (verdict: Verdict) => {
     const before = verdicts.split(',').filter(Boolean);
     const next = before.includes(verdict) ? before.filter((v) => v !== verdict) : [...before, verdict];
@@ -90,8 +95,8 @@ export function ClaimsStage() {
               : 'No claim is shown: choose more verdicts above, or other words.'}
           </Blank>
         )}
-        {[...groups].map(([title, list]) => (
-          <ClaimGroup key={title} title={title} claims={list} />
+        {groups.map(({ title, list, drawn }) => (
+          <ClaimGroup key={title} title={title} claims={list} drawn={drawn} />
         ))}
       </div>
     </>
@@ -114,22 +119,23 @@ function groupOf(claim: JudgedClaim, by: Group): string {
   );
 }
 
-function ClaimGroup({ title, claims }: { title: string; claims: readonly JudgedClaim[] }) {
-  const [asked, setAsked] = useParam('all');
-  const all = asked === title || claims.length <= MOST_SHOWN;
+function ClaimGroup({
+  title,
+  claims,
+  drawn,
+}: {
+  title: string;
+  claims: readonly JudgedClaim[];
+  drawn: number;
+}) {
   return (
     <section aria-label={title}>
       <h2 className="eyebrow sticky top-0 border-b border-rule bg-paper px-4 py-1 font-sans">
         {title} · {many(claims.length, 'claim')}
       </h2>
-      {(all ? claims : claims.slice(0, MOST_SHOWN)).map((claim, i) => (
-        <ClaimRow key={`${claim.id}${i}`} claim={claim} />
-      ))}
-      {!all && (
-        <button className="btn btn-bare mx-4 my-1" onClick={() => setAsked(title)}>
-          Show {count(claims.length - MOST_SHOWN)} more
-        </button>
-      )}
+      <InChunks list={claims} rowHeight={ROW_HEIGHT} drawn={drawn}>
+        {(claim, i) => <ClaimRow key={`${claim.id}${i}`} claim={claim} />}
+      </InChunks>
     </section>
   );
 }

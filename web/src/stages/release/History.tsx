@@ -9,13 +9,20 @@ import { useAuthor } from '../../state/author.ts';
 import { useModel } from '../../state/model.tsx';
 import { useParam } from '../../state/selection.ts';
 import { useAnswer } from '../../state/useAnswer.ts';
+import { drawnAtOnce, InChunks } from '../../parts/InChunks.tsx';
 import { impactText } from '../../parts/impactText.ts';
 import { moment } from '../../parts/text.ts';
+
+/** About how high a revision is, in pixels. */
+const ROW_HEIGHT = 29;
 
 /** Every saved state of the model, the newest first; one that is opened is compared with what is now. */
 export function History({ entries }: { entries: readonly HistoryEntry[] }) {
   const [open, setOpen] = useParam('revision');
   const [author, setAuthor, keepAuthor] = useAuthor();
+  const at = entries.findIndex((h) => open === String(h.id));
+  // One that an address opens is drawn, however old it is.
+  const drawn = Math.max(drawnAtOnce([entries.length])[0]!, at + 1);
   return (
     <section aria-label="History">
       <header className="flex min-h-[42px] items-center gap-3 border-b border-rule px-4 py-2">
@@ -33,28 +40,30 @@ export function History({ entries }: { entries: readonly HistoryEntry[] }) {
         </label>
       </header>
       <ol>
-        {entries.map((h) => {
-          const isOpen = open === String(h.id);
-          return (
-            <li key={h.id} className="border-b border-rule">
-              <button
-                className={`rowlink flex gap-3 px-4 py-[4px] ${h.isHead ? 'font-semibold' : ''}`}
-                aria-expanded={isOpen}
-                onClick={() => setOpen(isOpen ? undefined : String(h.id))}
-              >
-                <span className="num w-[28px] shrink-0 text-soft">{h.number}</span>
-                <span className="min-w-0 flex-1 text-left break-words">
-                  {h.name !== '' && <b>{h.name}: </b>}
-                  {h.says}
-                  {h.author !== '' && <span className="font-normal text-soft"> · {h.author}</span>}
-                  {h.isHead && ' · current'}
-                </span>
-                <span className="shrink-0 text-soft">{moment(h.at)}</span>
-              </button>
-              {isOpen && <Opened entry={h} />}
-            </li>
-          );
-        })}
+        <InChunks list={entries} rowHeight={ROW_HEIGHT} drawn={drawn} as="li">
+          {(h) => {
+            const isOpen = open === String(h.id);
+            return (
+              <li key={h.id} className="border-b border-rule">
+                <button
+                  className={`rowlink flex gap-3 px-4 py-[4px] ${h.isHead ? 'font-semibold' : ''}`}
+                  aria-expanded={isOpen}
+                  onClick={() => setOpen(isOpen ? undefined : String(h.id))}
+                >
+                  <span className="num w-[28px] shrink-0 text-soft">{h.number}</span>
+                  <span className="min-w-0 flex-1 text-left break-words">
+                    {h.name !== '' && <b>{h.name}: </b>}
+                    {h.says}
+                    {h.author !== '' && <span className="font-normal text-soft"> · {h.author}</span>}
+                    {h.isHead && ' · current'}
+                  </span>
+                  <span className="shrink-0 text-soft">{moment(h.at)}</span>
+                </button>
+                {isOpen && <Opened entry={h} />}
+              </li>
+            );
+          }}
+        </InChunks>
       </ol>
     </section>
   );

@@ -12,8 +12,9 @@ import { LeafHead, Leaves } from '../../frame/Leaves.tsx';
 import { EvidenceLeaf } from '../../evidence/EvidenceLeaf.tsx';
 import { ClaimLine } from '../../evidence/ClaimCard.tsx';
 import { JudgingFailed } from '../../evidence/JudgingFailed.tsx';
+import { drawnAtOnce, InChunks } from '../../parts/InChunks.tsx';
 import { VerdictMark } from '../../parts/Marks.tsx';
-import { many } from '../../parts/text.ts';
+import { count, many } from '../../parts/text.ts';
 import { History } from './History.tsx';
 import { Targets } from './Targets.tsx';
 
@@ -70,20 +71,7 @@ export function ReleaseStage() {
           )}
         </section>
         {!audience && <Targets isReady={data?.ready ?? false} />}
-        {data && (
-          <ClaimGroup
-            title="Blocking a release"
-            list={data.blocking}
-            empty={data.done ? 'Nothing blocks a release.' : 'The claims are still being judged.'}
-          />
-        )}
-        {data && data.unjudged.length > 0 && (
-          <ClaimGroup title="Without a verdict" list={data.unjudged} empty="" />
-        )}
-        {data && <ClaimGroup title="Warnings" list={data.warning} empty="No warnings." />}
-        {data && data.waived.length > 0 && (
-          <ClaimGroup title="Waived with a reason" list={data.waived} empty="" />
-        )}
+        {data && <ClaimGroups data={data} />}
       </div>
     </>
   );
@@ -129,24 +117,55 @@ function ReadInto() {
   );
 }
 
-function ClaimGroup({ title, list, empty }: { title: string; list: readonly JudgedClaim[]; empty: string }) {
+/** About how high a claim is in these lists, in pixels. */
+const ROW_HEIGHT = 29;
+
+/** What stands against a release, what warns, and what somebody let stand. */
+function ClaimGroups({ data }: { data: ReleaseState }) {
+  const groups = [
+    {
+      title: 'Blocking a release',
+      list: data.blocking,
+      empty: data.done ? 'Nothing blocks a release.' : 'The claims are still being judged.',
+    },
+    { title: 'Without a verdict', list: data.unjudged },
+    { title: 'Warnings', list: data.warning, empty: 'No warnings.' },
+    { title: 'Waived with a reason', list: data.waived },
+  ].filter(({ list, empty }) => list.length > 0 || empty !== undefined);
+  const drawn = drawnAtOnce(groups.map(({ list }) => list.length));
+  return groups.map((group, i) => <ClaimGroup key={group.title} {...group} drawn={drawn[i]!} />);
+}
+
+function ClaimGroup({
+  title,
+  list,
+  empty,
+  drawn,
+}: {
+  title: string;
+  list: readonly JudgedClaim[];
+  empty?: string;
+  drawn: number;
+}) {
   const [selection, select] = useSelection();
   return (
     <section className="border-b border-rule" aria-label={title}>
       <h2 className="eyebrow border-b border-rule bg-paper px-4 py-1 font-sans">
-        {title} · {list.length}
+        {title} · {count(list.length)}
       </h2>
       {list.length === 0 && <p className="px-4 py-2 text-soft">{empty}</p>}
-      {list.map((claim, i) => (
-        <button
-          key={`${claim.id}${i}`}
-          className="rowlink px-4 py-[4px]"
-          aria-current={selection?.kind === 'claim' && selection.name === claim.id}
-          onClick={() => select({ kind: 'claim', name: claim.id })}
-        >
-          <ClaimLine claim={claim} plain />
-        </button>
-      ))}
+      <InChunks list={list} rowHeight={ROW_HEIGHT} drawn={drawn}>
+        {(claim, i) => (
+          <button
+            key={`${claim.id}${i}`}
+            className="rowlink px-4 py-[4px]"
+            aria-current={selection?.kind === 'claim' && selection.name === claim.id}
+            onClick={() => select({ kind: 'claim', name: claim.id })}
+          >
+            <ClaimLine claim={claim} plain />
+          </button>
+        )}
+      </InChunks>
     </section>
   );
 }
