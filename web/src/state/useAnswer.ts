@@ -5,10 +5,15 @@ import { addressOf } from '@crease/contract';
 import type { Rest } from './api.ts';
 import { ask } from './api.ts';
 
+type Small = string | number | boolean | undefined;
+
 interface Options<E extends AnyEndpoint> extends SWRConfiguration<AnswerOf<E>, Error> {
   readonly body?: BodyOf<E>;
-  /** What the answer is of beside what is asked, such as a revision: where it changes, it is asked again. */
-  readonly of?: unknown;
+  /**
+   * What the answer is of beside what is asked, such as a revision: where it changes, it is asked again.
+   * Small, for it is read with every drawing.
+   */
+  readonly of?: Small | readonly Small[];
 }
 
 /**

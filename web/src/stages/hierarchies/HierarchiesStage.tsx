@@ -1,5 +1,6 @@
-import { useState } from 'react';
+import { useMemo, useState } from 'react';
 import { Plus } from 'lucide-react';
+import type { JudgedClaim } from '@crease/core/claims';
 import type { Hierarchy } from '@crease/core/model';
 import { sameName } from '@crease/core/model';
 import { RemoveButton } from '../../parts/RemoveButton.tsx';
@@ -38,10 +39,7 @@ export function HierarchiesStage() {
     selection?.kind === 'table'
       ? selection.name
       : (model.tables.find((t) => t.role === 'dimension') ?? model.tables[0])?.name;
-  const isBroken = (h: Hierarchy) =>
-    (claims?.claims ?? []).some(
-      (c) => c.verdict === 'broken' && c.about.some((a) => a.hierarchy === pathOf(h)),
-    );
+  const broken = useMemo(() => brokenHierarchies(claims?.claims ?? []), [claims]);
   const begin = () => {
     if (dimension === undefined) return;
     setView(undefined);
@@ -86,7 +84,7 @@ export function HierarchiesStage() {
           shown={shown}
           setTried={setTried}
           setView={setView}
-          isBroken={isBroken}
+          isBroken={(h) => broken.has(pathOf(h))}
         />
       )}
       {shown === 'calendars' ? (
@@ -136,6 +134,10 @@ export function HierarchiesStage() {
     />
   );
 }
+
+/** Paths of the hierarchies that something broken is said of. */
+const brokenHierarchies = (claims: readonly JudgedClaim[]): ReadonlySet<string | undefined> =>
+  new Set(claims.filter((c) => c.verdict === 'broken').flatMap((c) => c.about.map((a) => a.hierarchy)));
 
 /** The name, the table and the kind of a path that is tried, and the button that keeps it. */
 function TriedHead({

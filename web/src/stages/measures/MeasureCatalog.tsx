@@ -1,4 +1,4 @@
-import { useRef, useState } from 'react';
+import { memo, useCallback, useMemo, useRef, useState } from 'react';
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { VerdictMark } from '../../parts/Marks.tsx';
 import { count } from '../../parts/text.ts';
@@ -52,14 +52,17 @@ const heightOf = (line: Line, view: CatalogView): number => {
  */
 export function MeasureCatalog(props: Props) {
   const { lines, view, chosen, current, onChoose, onOpen, onPaste } = props;
+  const cells = { view, uses: props.uses, usedBy: props.usedBy, broken: props.broken };
   const box = useRef<HTMLDivElement>(null);
   const [at, setAt] = useState(0);
   const [anchor, setAnchor] = useState(0);
+  // Another one has the places of all lines worked out anew: with each frame, while the list moves.
+  const getItemKey = useCallback((i: number) => `${view} ${keyOf(lines[i]!, i)}`, [lines, view]);
   const rows = useVirtualizer({
     count: lines.length,
     getScrollElement: () => box.current,
     estimateSize: (i) => heightOf(lines[i]!, view),
-    getItemKey: (i) => keyOf(lines[i]!, i),
+    getItemKey,
     overscan: 12,
   });
   const { heads, widths } = COLUMNS[view];
@@ -67,7 +70,10 @@ export function MeasureCatalog(props: Props) {
     const line = lines[i];
     return line?.kind === 'entry' ? line.entry : undefined;
   };
-  const shown = lines.flatMap((line) => (line.kind === 'entry' ? [line.entry.name] : []));
+  const shown = useMemo(
+    () => lines.flatMap((line) => (line.kind === 'entry' ? [line.entry.name] : [])),
+    [lines],
+  );
   const all = shown.length > 0 && shown.every((name) => chosen.has(name));
   const setMany = (names: readonly string[], on: boolean) => {
     const next = new Set(chosen);
@@ -152,7 +158,7 @@ export function MeasureCatalog(props: Props) {
               setAt={setAt}
               onOpen={onOpen}
               chooseAt={chooseAt}
-              props={props}
+              cells={cells}
             />
           );
         })}
@@ -165,7 +171,16 @@ export function MeasureCatalog(props: Props) {
 const keyOf = (line: Line, i: number): string =>
   line.kind === 'heading' ? `heading ${line.text}` : `${line.entry.kind} ${line.entry.name} ${i}`;
 
-function EntryCells({ entry, view, uses, usedBy, broken }: Props & { entry: Entry }) {
+type CellProps = Pick<Props, 'view' | 'uses' | 'usedBy' | 'broken'>;
+
+/** What is told of an entry; drawn once for as long as it is the same, also while the list moves. */
+const EntryCells = memo(function EntryCells({
+  entry,
+  view,
+  uses,
+  usedBy,
+  broken,
+}: CellProps & { entry: Entry }) {
   const own = entry.name.toLowerCase();
   const users = usedBy.get(own) ?? [];
   const name = (
@@ -222,7 +237,7 @@ function EntryCells({ entry, view, uses, usedBy, broken }: Props & { entry: Entr
       </div>
     </>
   );
-}
+});
 
 /** The headings of the catalog. */
 function CatalogHead({
@@ -279,7 +294,7 @@ function EntryRow({
   setAt,
   onOpen,
   chooseAt,
-  props,
+  cells,
 }: {
   index: number;
   chosen: ReadonlySet<string>;
@@ -291,7 +306,7 @@ function EntryRow({
   setAt: (next: number) => void;
   onOpen: (entry: Entry) => void;
   chooseAt: (i: number, isRange: boolean) => void;
-  props: Props;
+  cells: CellProps;
 }) {
   return (
     <div
@@ -317,7 +332,7 @@ function EntryRow({
           onChange={(e) => !(e.nativeEvent as MouseEvent).shiftKey && chooseAt(index, false)}
         />
       </div>
-      <EntryCells {...props} entry={entry} />
+      <EntryCells {...cells} entry={entry} />
     </div>
   );
 }

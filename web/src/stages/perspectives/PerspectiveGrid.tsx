@@ -1,4 +1,4 @@
-import { useEffect, useRef, useState } from 'react';
+import { useCallback, useEffect, useRef, useState } from 'react';
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { ChevronDown, ChevronRight, X } from 'lucide-react';
 import { Link } from 'react-router';
@@ -24,11 +24,13 @@ export function PerspectiveGrid({ lines, selected, turned, onTurn }: Props) {
   const { model, edit } = useModel();
   const box = useRef<HTMLDivElement>(null);
   const perspectives = model.perspectives ?? [];
+  // Another one has the places of all lines worked out anew: with each frame, while the list moves.
+  const getItemKey = useCallback((i: number) => lines[i]!.key, [lines]);
   const rows = useVirtualizer({
     count: lines.length,
     getScrollElement: () => box.current,
     estimateSize: () => ROW,
-    getItemKey: (i) => lines[i]!.key,
+    getItemKey,
     overscan: 12,
   });
   const widths = `minmax(190px, 1.4fr) repeat(${perspectives.length}, minmax(104px, 1fr))${selected ? ' minmax(140px, 1fr)' : ''}`;

@@ -28,7 +28,8 @@ const DIALECTS = [
 export function ReleaseStage() {
   const { id, claims, state, audience } = useModel();
   const [selection] = useSelection();
-  const { data } = useAnswer(api.release.get, { id }, { of: claims, keepPreviousData: true });
+  const judged = [state.revision.id, claims?.done, claims?.failure, ...Object.values(claims?.summary ?? {})];
+  const { data } = useAnswer(api.release.get, { id }, { of: JSON.stringify(judged), keepPreviousData: true });
   const { data: history } = useAnswer(
     api.models.history,
     { id },
