@@ -4,7 +4,7 @@ import { decimal, INTEGER, TEXT } from '../values/index.ts';
 import { columnOfValues, rowLists, tableOf } from '../columns/index.ts';
 import type { Model, Relationship, Table } from '../model/index.ts';
 import { ModelNames } from '../model/index.ts';
-import { chained, keyNumbers, matchColumns, Reach, rowIndex } from './index.ts';
+import { chained, hopsOf, keyNumbers, matchColumns, Reach, rowIndex } from './index.ts';
 
 const table = (name: string, role: Table['role'] = 'dimension'): Table => ({
   name,
@@ -185,4 +185,42 @@ describe('rows that meet', () => {
       }),
     );
   });
+});
+
+test('ways as if a relationship were default are those of a model in which it is', () => {
+  const names = ['a', 'b', 'c', 'd', 'e'];
+  const bridge = 'e';
+  const relationships = fc.uniqueArray(
+    fc.record({
+      from: fc.constantFrom(...names),
+      to: fc.constantFrom(...names),
+      default: fc.boolean(),
+      cardinality: fc.constantFrom('many-to-one' as const, 'many-to-many' as const),
+    }),
+    { maxLength: 7, selector: ({ from, to }) => `${from} ${to}` },
+  );
+  fc.assert(
+    fc.property(relationships, (ends) => {
+      const all = ends
+        .filter(({ from, to }) => from !== to)
+        .map(({ from, to, ...rest }) => relate(`${from}${to}`, from, to, rest));
+      const tables = names.map((name) => table(name, name === bridge ? 'bridge' : 'dimension'));
+      const reach = reachOf(tables, all);
+      for (const r of all.filter((x) => x.default === false)) {
+        const other = reachOf(
+          tables,
+          all.map((x) => (x === r ? { ...x, default: true } : x)),
+        );
+        const said = (of: Reach) =>
+          names.flatMap((base) =>
+            names.map((to) => {
+              const route = of.route(base, to);
+              if (!route) return undefined;
+              return route.kind === 'ambiguous' ? route.paths.map(way) : [route.kind, way(hopsOf(route))];
+            }),
+          );
+        expect(said(reach.ifDefault(r))).toEqual(said(other));
+      }
+    }),
+  );
 });

@@ -143,14 +143,22 @@ function Overview() {
   const { id, claims, model } = useModel();
   const stage = useStage();
   const alone = useMemo(() => tablesInNoStar(model).length, [model]);
-  if (!claims) return <p className="p-4 text-soft">Finding claims …</p>;
+  const isBegun = claims && (claims.done || claims.failure !== undefined || claims.claims.length > 0);
+  if (!isBegun) return <p className="p-4 text-soft">Finding claims …</p>;
   const broken = claims.claims
     .filter((c) => c.verdict === 'broken')
     .sort((a, b) => (a.weight === b.weight ? 0 : a.weight === 'blocks' ? -1 : 1));
   const here = stage ? broken.filter((c) => stage.kinds.includes(c.kind)) : broken;
   return (
     <>
-      <BrokenClaims claims={here} title={titleOf(claims.claims.length, here.length, stage, alone)} />
+      <BrokenClaims
+        claims={here}
+        title={
+          claims.done || here.length > 0
+            ? titleOf(claims.claims.length, here.length, stage, alone)
+            : 'Judging the claims …'
+        }
+      />
       {claims.claims.length === 0 && (
         <p className="border-b border-rule p-4 text-soft">
           Claims appear as soon as the model has tables with keys and relationships. Select something to see

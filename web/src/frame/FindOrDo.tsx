@@ -40,7 +40,8 @@ const PLACES: readonly (readonly [text: string, stage: string, view: string])[] 
   ['Look after calendars', 'hierarchies', 'calendars'],
 ];
 
-const MOST = 60;
+/** So many are listed: each option takes its time to come and go. */
+const MOST = 40;
 
 /** One box for every object and every command: type, arrows, Enter. */
 export function FindOrDo({ open, ...ways }: Ways & { open: boolean }) {
@@ -57,7 +58,8 @@ interface Ways {
 function Opened({ onClose, onHelp, onLook }: Ways) {
   const [search, setSearch] = useState('');
   const items = useItems({ onHelp, onLook });
-  const found = useMemo(() => matching(items, search), [items, search]);
+  const searched = useMemo(() => searchedOf(items), [items]);
+  const found = useMemo(() => matching(searched, search), [searched, search]);
   return (
     <Dialog open onClose={onClose} className="relative z-50">
       <div className="fixed inset-0 bg-ink/25" aria-hidden />
@@ -167,23 +169,28 @@ const toldOf = ({
   description?: string | undefined;
 }): string => [title, description].filter(Boolean).join(': ');
 
-/** Items that hold all words searched for, those that start with it first. */
-function matching(items: readonly Item[], search: string): Item[] {
+/** An item with its texts as they are searched. */
+interface Searched {
+  readonly item: Item;
+  readonly text: string;
+  readonly all: string;
+}
+
+const searchedOf = (items: readonly Item[]): Searched[] =>
+  items.map((item) => ({
+    item,
+    text: item.text.toLowerCase(),
+    all: `${item.kind} ${item.text} ${item.note ?? ''}`.toLowerCase(),
+  }));
+
+/** Items that hold all words searched for: first those that start with the first word, then those with it. */
+function matching(items: readonly Searched[], search: string): Item[] {
   const words = search.toLowerCase().split(/\s+/).filter(Boolean);
-  const rank = (item: Item): number =>
-    words.length === 0
-      ? 0
-      : item.text.toLowerCase().startsWith(words[0]!)
-        ? 0
-        : item.text.toLowerCase().includes(words[0]!)
-          ? 1
-          : 2;
-  return items
-    .filter((item) =>
-      words.every((word) => `${item.kind} ${item.text} ${item.note ?? ''}`.toLowerCase().includes(word)),
-    )
-    .map((item, i) => ({ item, i }))
-    .sort((a, b) => rank(a.item) - rank(b.item) || a.i - b.i)
-    .slice(0, MOST)
-    .map(({ item }) => item);
+  const [first = ''] = words;
+  const ranks: Item[][] = [[], [], []];
+  for (const { item, text, all } of items) {
+    if (!words.every((word) => all.includes(word))) continue;
+    ranks[text.startsWith(first) ? 0 : text.includes(first) ? 1 : 2]!.push(item);
+  }
+  return ranks.flat().slice(0, MOST);
 }

@@ -35,7 +35,7 @@ export function ClosedAnswer({
       {data && (
         <div className="min-h-0 flex-1 overflow-auto">
           <table className="grid-plain" aria-label="The answer">
-            <thead className="sticky top-0 bg-leaf">
+            <thead className="sticky top-0 z-10 bg-leaf">
               <tr>
                 {data.columns.map((c) => (
                   <th key={c.name} scope="col" className={isNumeric(c.type) ? 'num' : ''}>

@@ -130,7 +130,7 @@ function ClaimGroup({
 }) {
   return (
     <section aria-label={title}>
-      <h2 className="eyebrow sticky top-0 border-b border-rule bg-paper px-4 py-1 font-sans">
+      <h2 className="eyebrow sticky top-0 z-10 border-b border-rule bg-paper px-4 py-1 font-sans">
         {title} · {many(claims.length, 'claim')}
       </h2>
       <InChunks list={claims} rowHeight={ROW_HEIGHT} drawn={drawn}>

@@ -129,7 +129,7 @@ export function MeasureCatalog(props: Props) {
       aria-multiselectable
       aria-activedescendant={entryAt(at) ? `entry-${at}` : undefined}
       tabIndex={0}
-      className="min-h-0 flex-1 overflow-auto"
+      className="min-h-0 flex-1 overflow-auto bg-leaf"
       onKeyDown={onKey}
       onPaste={(e) => {
         if (e.target instanceof HTMLInputElement) return;

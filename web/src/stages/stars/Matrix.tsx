@@ -23,7 +23,7 @@ const SIGNS: Record<Way['kind'], string> = {
 /** Of a larger matrix only what is near to the window is drawn, in columns of one width. */
 const MOST_CELLS = 800;
 const COLUMN = 72;
-const ROW = 31;
+const ROW = 36;
 const HEAD = 118;
 
 /**
@@ -71,7 +71,9 @@ export function Matrix({
       >
         <thead>
           <tr aria-rowindex={1}>
-            <th scope="col">fact</th>
+            <th scope="col" style={{ left: 0, zIndex: 2 }}>
+              fact
+            </th>
             <Room size={columns.before} />
             {columns.drawn.map(({ item: d, at }) => (
               <th
@@ -101,7 +103,7 @@ export function Matrix({
           {rows.before > 0 && <RoomRow span={span} height={rows.before} />}
           {rows.drawn.map(({ item: f, at }) => (
             <tr key={f.name} aria-rowindex={at + 2}>
-              <th scope="row" className="whitespace-nowrap" style={{ position: 'static' }}>
+              <th scope="row" className="whitespace-nowrap" style={{ top: 'auto', left: 0 }}>
                 <button
                   onClick={() => select({ kind: 'table', name: f.name })}
                   className="text-ink hover:underline"

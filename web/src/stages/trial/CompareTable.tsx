@@ -134,7 +134,7 @@ function Pairs({
       {l && r && width > 0 && (
         <div
           role="row"
-          className="sticky bottom-0 grid border-t border-rule-strong bg-leaf font-semibold"
+          className="sticky bottom-0 z-10 grid border-t border-rule-strong bg-leaf font-semibold"
           style={{ gridTemplateColumns: widths, minWidth }}
         >
           <div role="cell" className="px-3 leading-[26px]" style={{ gridColumn: `span ${width}` }}>

@@ -70,7 +70,7 @@ export function RowsTable({
       )}
       <div className="min-h-0 flex-1 overflow-auto">
         <table className="grid-plain" aria-label={`Rows of ${rows.table}`}>
-          <thead className="sticky top-0 bg-leaf">
+          <thead className="sticky top-0 z-10 bg-leaf">
             <tr>
               {rows.columns.map((c) => (
                 <th

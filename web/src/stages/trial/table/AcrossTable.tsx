@@ -85,7 +85,7 @@ export function AcrossTable({ answer, query, texts, formats, chosen, onCell }: T
         <p className="p-4 text-soft">No rows under these conditions.</p>
       ) : (
         <div
-          className="sticky bottom-0 grid border-t border-rule-strong bg-leaf font-semibold"
+          className="sticky bottom-0 z-10 grid border-t border-rule-strong bg-leaf font-semibold"
           style={{ gridTemplateColumns, minWidth: width }}
           role="row"
           title="Evaluated in its own context, not added up from the rows"
