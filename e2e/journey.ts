@@ -6,7 +6,7 @@ import { serveDemo } from './serveDemo.ts';
 export { expect } from '@playwright/test';
 
 /** Rows of the demo on which journeys run. */
-const LOANS = 20_000;
+const LOANS = 6_000;
 
 /**
  * Journeys run on the real program. Each worker has a server, a workspace and a demo of its own, which they

@@ -38,10 +38,13 @@ tally() { # name of a run of jest: what its report counts
 unit() { # name, arguments of jest …
   local name=$1 out="$scratch/$1.json"; shift
   # One process more than cores, for some wait for databases; begun anew where they have grown.
-  npx jest --maxWorkers=3 --workerIdleMemoryLimit=700MB --json --outputFile="$out" "$@" || true
+  npx jest --maxWorkers=3 --workerIdleMemoryLimit=1500MB --json --outputFile="$out" "$@" || true
   tally "$name"
 }
 unit jest --testPathIgnorePatterns /node_modules/ server/test/torture
+
+# The experiments start many processes, and wait for them: they run beside the shared cases.
+npx jest --json --outputFile="$scratch/torture.json" server/test/torture > "$scratch/torture.log" 2>&1 & torture=$!
 
 # Cases with known answers, kept outside of the repository. CASES names their folder.
 cases=${CASES:-../shared/cases}
@@ -54,9 +57,8 @@ if [ -d "$cases" ]; then
 else
   left_out="the shared cases, for there is no folder $cases"
 fi
-
-# The experiments start many processes, on a machine that has nothing else to do.
-npx jest --json --outputFile="$scratch/torture.json" server/test/torture || true
+wait "$torture" || true
+cat "$scratch/torture.log"
 tally torture
 
 PLAYWRIGHT_JSON_OUTPUT_NAME="$scratch/browser.json" npx playwright test --reporter=list,json || true
