@@ -348,6 +348,11 @@ test('find or do reaches every object from the keyboard', async ({ page }) => {
   // What else tells the theme follows.
   await page.getByRole('button', { name: 'Light theme' }).click();
   await expect(page.locator('html')).toHaveAttribute('data-theme', 'light');
+  // One Escape closes it, also with something typed.
+  await page.keyboard.press('Control+k');
+  await page.getByRole('combobox', { name: 'Find or do' }).fill('loan');
+  await page.keyboard.press('Escape');
+  await expect(page.getByRole('dialog')).toHaveCount(0);
 });
 
 test('an address that leads nowhere says so, and an unknown model too', async ({ page }) => {

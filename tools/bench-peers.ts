@@ -5,11 +5,13 @@
 // By default 6,000,000 lines and 5 runs; FOLDER is where the package is already.
 import { spawnSync } from 'node:child_process';
 import { createRequire } from 'node:module';
-import { mkdirSync, mkdtempSync, readFileSync, rmSync, statSync } from 'node:fs';
+import { createReadStream, mkdirSync, mkdtempSync, readFileSync, rmSync, statSync } from 'node:fs';
 import { availableParallelism, tmpdir } from 'node:os';
 import { join, resolve } from 'node:path';
+import { pipeline } from 'node:stream/promises';
 import { pathToFileURL } from 'node:url';
 import Database from 'better-sqlite3';
+import { from as copyFrom } from 'pg-copy-streams';
 import type { Query } from '@crease/core/model';
 import { fileOf, readModel } from '@crease/core/model';
 import { readSpecOf } from '@crease/core/sources';
@@ -19,6 +21,7 @@ import { readHead } from '../server/src/sources/fileTable.ts';
 import { openWorkspace, sourceKey, Tables } from '../server/src/store/index.ts';
 import type { Tasks } from '../server/src/tasks/list.ts';
 import { WorkPool } from '../server/src/threads/pool.ts';
+import { startPostgresql } from '../server/test/postgresql.ts';
 
 const optionOf = (name: string): string | undefined => {
   const at = process.argv.indexOf(`--${name}`);
@@ -261,6 +264,19 @@ async function duckdb(folder: string, threads: number): Promise<Peer> {
   };
 }
 
+/** Columns by which tables are looked up: databases that hold rows have an index on each. */
+const KEYS = [
+  ['calendar', 'day'],
+  ['branch', 'branch_code'],
+  ['district', 'district_code'],
+  ['copy', 'barcode'],
+  ['title', 'title_id'],
+  ['subject', 'subject_code'],
+  ['subject_area', 'area_code'],
+  ['title_author', 'title_id'],
+  ['author', 'author_id'],
+] as const;
+
 function sqlite(folder: string): Peer {
   const file = join(scratch, 'peer.sqlite');
   const db = new Database(file);
@@ -284,17 +300,7 @@ function sqlite(folder: string): Peer {
           }
         })();
       }
-      for (const [table, column] of [
-        ['calendar', 'day'],
-        ['branch', 'branch_code'],
-        ['district', 'district_code'],
-        ['copy', 'barcode'],
-        ['title', 'title_id'],
-        ['subject', 'subject_code'],
-        ['subject_area', 'area_code'],
-        ['title_author', 'title_id'],
-        ['author', 'author_id'],
-      ])
+      for (const [table, column] of KEYS)
         // prettier-ignore
         db.exec(`create index ${table}_${column} on ${table} (${column})`);
       db.exec('analyze');
@@ -302,6 +308,56 @@ function sqlite(folder: string): Peer {
     },
     ask: async ({ sql, notSqlite }) => (notSqlite ? undefined : (db.prepare(sql).raw().all() as unknown[][])),
     close: async () => void db.close(),
+  };
+}
+
+/** Columns that are no texts there; one whose values do not fit is loaded as text. */
+const TYPED: Readonly<Record<string, string>> = {
+  fine: 'numeric(8,2)',
+  renewals: 'integer',
+  year: 'integer',
+  month: 'integer',
+  day: 'date',
+  loan_date: 'date',
+  due_date: 'date',
+  return_date: 'date',
+};
+
+/** Debian's PostgreSQL on this machine, with the memory and the workers that its manual tells to give it. */
+async function postgresql(folder: string): Promise<Peer> {
+  const cluster = await startPostgresql();
+  const { client } = cluster;
+  await client.query("set work_mem = '512MB'; set max_parallel_workers_per_gather = 2");
+  const load = async (table: string, isTyped: boolean) => {
+    const text = createReadStream(join(folder, `${table}.csv`));
+    const { head } = readHead(join(folder, `${table}.csv`));
+    const names = Buffer.from(head).toString('utf8').split('\n')[0]!.trim().split(',');
+    const columns = names.map((name) => `${name} ${(isTyped ? TYPED[name] : undefined) ?? 'text'}`);
+    await client.query(
+      `drop table if exists ${table}; create unlogged table ${table} (${columns.join(', ')})`,
+    );
+    await pipeline(text, client.query(copyFrom(`copy ${table} from stdin (format csv, header)`)));
+  };
+  return {
+    name: 'PostgreSQL',
+    runs: 1,
+    load: async () => {
+      for (const table of TABLES) await load(table, true).catch(() => load(table, false));
+      for (const [table, column] of KEYS) await client.query(`create index on ${table} (${column})`);
+      await client.query('analyze');
+      const { rows } = await client.query<{ bytes: string }>(
+        `select sum(pg_total_relation_size(c.oid)) as bytes from pg_class c where c.relname in (${TABLES.map((t) => `'${t}'`).join(', ')})`,
+      );
+      return Number(rows[0]!.bytes);
+    },
+    ask: async ({ sql }) => {
+      const own = sql
+        .replace('median(renewals)', 'percentile_cont(0.5) within group (order by renewals)')
+        .replace('l.rowid', 'l.ctid');
+      const { rows } = await client.query<unknown[]>({ text: own, rowMode: 'array' });
+      return rows;
+    },
+    close: () => cluster.stop(),
   };
 }
 
@@ -352,7 +408,11 @@ try {
   const threads = Math.min(2, availableParallelism());
   // One after the other: side by side they would take the cores from each other.
   const own = await measured(crease(folder));
-  const others = [await measured(await duckdb(folder, threads)), await measured(sqlite(folder))];
+  const others = [
+    await measured(await duckdb(folder, threads)),
+    await measured(await postgresql(folder)),
+    await measured(sqlite(folder)),
+  ];
   const all = [own, ...others];
   const cell = (text: string) => text.padStart(18);
   console.log(

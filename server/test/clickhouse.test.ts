@@ -128,6 +128,16 @@ test('groups that nobody waits for any more are not made any further at the serv
   while ((await running()) !== '0') await new Promise((resume) => setTimeout(resume, 50));
 });
 
+test('groups that take longer than they may are given up by the server, and the message says what to do', async () => {
+  await server.run(
+    'create view lending.unending as select number % 3 as n from system.numbers limit 1000000000000',
+  );
+  const reader = new ClickhouseReader(server.place, new AbortController().signal, 1);
+  await expect(reader.groups({ schema: 'lending', table: 'unending' }, ['n'], 10)).rejects.toThrow(
+    'the groups were not counted within 1 s: ask of fewer columns, or hold the table',
+  );
+});
+
 test('what goes wrong while rows come is no end of them', async () => {
   await server.run(
     `create view lending.breaking as select number, intDiv(1, 900000 - toInt64(number)) as n from system.numbers limit 1000000`,

@@ -4,7 +4,7 @@ import { Readable, Transform } from 'node:stream';
 import type { TransformCallback } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import type { ReadableStream } from 'node:stream/web';
-import { DATE, decimal, DOUBLE, INTEGER, TEXT, TIMESTAMP } from '@crease/core/values';
+import { DATE, decimal, DOUBLE, INTEGER, numberText, TEXT, TIMESTAMP } from '@crease/core/values';
 import type { DataType } from '@crease/core/values';
 import type { DatabaseTable, RightsState } from '@crease/contract';
 import { counted, drawnColumn, MOMENT, wantedColumns } from './drawing.ts';
@@ -35,6 +35,8 @@ const TAIL_BYTES = 4096;
 const LOOPBACK = /^(localhost|127(\.\d+){3}|::1)$/;
 /** What every statement is sent with. */
 const READ_ONLY: Readonly<Record<string, string>> = { readonly: '1' };
+/** Groups that are not counted within this time, in seconds, are given up by the server. */
+const MOST_SECONDS = 1800;
 const SYSTEM = `('system', 'information_schema', 'INFORMATION_SCHEMA')`;
 /** Codes of the server's errors (src/Common/ErrorCodes.cpp). */
 const WRONG_PASSWORD = new Set([192, 193, 194, 516]);
@@ -43,6 +45,8 @@ const UNKNOWN_DATABASE = 81;
 const NODE_LEFT = new Set([32, 210]);
 /** No node of a shard could be reached, or it did not answer in time. */
 const NODE_GONE = new Set([...NODE_LEFT, 209, 279]);
+/** The statement took longer than it may. */
+const TOO_LONG = 159;
 
 /** The type within Nullable(…) and LowCardinality(…). */
 const plainType = (type: string): string => {
@@ -90,7 +94,12 @@ export class ClickhouseReader implements DatabaseReader, GroupedReader {
   constructor(
     private readonly place: ClickhousePlace,
     private readonly given?: AbortSignal,
+    private readonly mostSeconds = MOST_SECONDS,
   ) {}
+
+  private ofGroups(): Readonly<Record<string, string>> {
+    return { ...READ_ONLY, max_execution_time: String(this.mostSeconds) };
+  }
 
   /** The answer of a statement. A signal ends it, also at the server. Throws DatabaseError. */
   private async ask(sql: string, signal?: AbortSignal, settings = READ_ONLY): Promise<Response> {
@@ -148,6 +157,8 @@ export class ClickhouseReader implements DatabaseReader, GroupedReader {
     const { user, database } = this.place;
     if (WRONG_PASSWORD.has(code)) return `the password of ${user} is not right, or there is no such user`;
     if (code === UNKNOWN_DATABASE && text.includes(database)) return `the server has no database ${database}`;
+    if (code === TOO_LONG)
+      return `the groups were not counted within ${numberText(this.mostSeconds)} s: ask of fewer columns, or hold the table`;
     const who = NODE_GONE.has(code) ? 'a node of the cluster does not answer: start it and try again. ' : '';
     return `${who}${who === '' ? 'the' : 'The'} database says: ${text
       .replace(/^.*DB::Exception: /s, '')
@@ -234,7 +245,8 @@ export class ClickhouseReader implements DatabaseReader, GroupedReader {
     const by = wanted.map(quoted).join(', ');
     const having = least > 1 ? ` having count() >= ${least}` : '';
     const grouped = wanted.length > 0 ? ` group by ${by}${having} limit ${most}` : '';
-    const rows = await this.rows(`select ${listed.join(', ')} from ${this.nameOf(name)}${grouped}`);
+    const sql = `select ${listed.join(', ')} from ${this.nameOf(name)}${grouped}`;
+    const rows = await this.rows(sql, this.given, this.ofGroups());
     return {
       cells: rows.map((row) => row.slice(0, -1)),
       counts: rows.map((row) => Number(row.at(-1))),
@@ -243,7 +255,8 @@ export class ClickhouseReader implements DatabaseReader, GroupedReader {
 
   async nulls(name: TableName, columns: readonly string[]): Promise<number[]> {
     const counts = columns.map((c) => `toString(countIf(isNull(${quoted(c)})))`);
-    const [row] = await this.rows(`select ${counts.join(', ')} from ${this.nameOf(name)}`);
+    const sql = `select ${counts.join(', ')} from ${this.nameOf(name)}`;
+    const [row] = await this.rows(sql, this.given, this.ofGroups());
     return row!.map(Number);
   }
 

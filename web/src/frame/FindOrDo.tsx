@@ -82,6 +82,8 @@ function Opened({ onClose, onHelp, onLook }: Ways) {
               placeholder="Table, column, measure, claim or command"
               aria-label="Find or do"
               onChange={(e) => setSearch(e.target.value)}
+              // The list stays open by itself: it would take the first Escape, and the dialog the second.
+              onKeyDown={(e) => e.key === 'Escape' && onClose()}
             />
             <ComboboxOptions static className="max-h-[52vh] overflow-auto py-1">
               {found.map((item) => (
