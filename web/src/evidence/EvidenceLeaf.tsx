@@ -143,8 +143,9 @@ function Overview() {
   const { id, claims, model } = useModel();
   const stage = useStage();
   const alone = useMemo(() => tablesInNoStar(model).length, [model]);
-  const isBegun = claims && (claims.done || claims.failure !== undefined || claims.claims.length > 0);
-  if (!isBegun) return <p className="p-4 text-soft">Finding claims …</p>;
+  const isEnded = claims && (claims.done || claims.failure !== undefined);
+  if (!claims || (!isEnded && claims.claims.length === 0))
+    return <p className="p-4 text-soft">Finding claims …</p>;
   const broken = claims.claims
     .filter((c) => c.verdict === 'broken')
     .sort((a, b) => (a.weight === b.weight ? 0 : a.weight === 'blocks' ? -1 : 1));
@@ -154,7 +155,7 @@ function Overview() {
       <BrokenClaims
         claims={here}
         title={
-          claims.done || here.length > 0
+          isEnded || here.length > 0
             ? titleOf(claims.claims.length, here.length, stage, alone)
             : 'Judging the claims …'
         }

@@ -5,6 +5,7 @@ import { addressOf, api } from '@crease/contract';
 import type { JudgedClaim } from '@crease/core/claims';
 import { ApiError, ask } from '../../state/api.ts';
 import { useAnswer } from '../../state/useAnswer.ts';
+import { identityOf } from '../../state/identity.ts';
 import { useModel } from '../../state/model.tsx';
 import { saveFile } from '../../state/save.ts';
 import { useSelection } from '../../state/selection.ts';
@@ -28,8 +29,8 @@ const DIALECTS = [
 export function ReleaseStage() {
   const { id, claims, state, audience } = useModel();
   const [selection] = useSelection();
-  const judged = [state.revision.id, claims?.done, claims?.failure, ...Object.values(claims?.summary ?? {})];
-  const { data } = useAnswer(api.release.get, { id }, { of: JSON.stringify(judged), keepPreviousData: true });
+  // Verdicts of other rows may be as many as before, and of other claims.
+  const { data } = useAnswer(api.release.get, { id }, { of: identityOf(claims), keepPreviousData: true });
   const { data: history } = useAnswer(
     api.models.history,
     { id },
