@@ -236,6 +236,19 @@ test('tables of a SQLite file are passed through by groups of their rows: drafte
   await expect(page.getByText('What they would weigh is told of other databases')).toBeVisible();
   await expect(page.getByRole('button', { name: /Estimate|Compare times/ })).toHaveCount(0);
 
+  // Rows that are other ones under one revision: as many claims are broken as before, by more rows.
+  await page.goto(`/m/${id}/release`);
+  const broken = page
+    .getByRole('region', { name: 'Blocking a release' })
+    .getByRole('button', { name: /branch_code is a branch\.code/ });
+  await expect(broken).toHaveText(/ ?1$/);
+  const again = new Database(file);
+  again.pragma('foreign_keys = off');
+  again.exec(`insert into loan values (9002, 'Z', '2026-02-01', 1)`);
+  again.close();
+  await request.post(`/api/models/${id}/claims/judge`);
+  await expect(broken).toHaveText(/ ?2$/);
+
   const undo = page.getByRole('button', { name: 'Undo', exact: true }).first();
   for (let i = 0; i < 2; i++) {
     const { revision } = await stateOf(request, id);
