@@ -18,7 +18,7 @@ const FIRST_SHOWN = 'broken,unchecked,waived';
 const GROUPS = ['kind', 'table', 'weight', 'verdict'] as const;
 type Group = (typeof GROUPS)[number];
 /** How high a claim is in the list, in pixels. */
-const ROW_HEIGHT = 33;
+const ROW_HEIGHT = 30;
 
 /** All claims in one list: filtered, grouped, linked to, and exported. What is shown is in the address. */
 export function ClaimsStage() {

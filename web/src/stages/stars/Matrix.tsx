@@ -218,7 +218,7 @@ function Cell({
   return (
     <td
       aria-colindex={column + 2}
-      className={`p-0 ${way.kind === 'none' ? 'hatched' : ''} ${chosen === key ? 'outline-2 outline-ink' : ''}`}
+      className={`p-0 ${way.kind === 'none' ? 'hatched' : ''} ${chosen === key ? 'outline-2 -outline-offset-2 outline-ink' : ''}`}
     >
       <button
         className="h-full min-h-[30px] w-full truncate px-1 text-[11px]"
