@@ -1,4 +1,4 @@
-import AxeBuilder from '@axe-core/playwright';
+import { accessFaults } from './accessible.ts';
 import { expect, test } from './journey.ts';
 import type { APIRequestContext, Page } from '@playwright/test';
 import type { ClaimsState, JobState } from '@crease/contract';
@@ -145,8 +145,7 @@ test('a released model is found, asked by its titles, drawn, and its rows are re
   expect(seen.length).toBeGreaterThan(2);
   expect(seen.join('\n')).not.toMatch(/wage/i);
 
-  const found = await new AxeBuilder({ page }).analyze();
-  expect(found.violations.map((v) => [v.id, v.nodes.map((n) => n.target)])).toEqual([]);
+  expect(await accessFaults(page, 'all')).toEqual([]);
 });
 
 test('a page keeps to its release, is told of a newer one, and shows it when asked', async ({

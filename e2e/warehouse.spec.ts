@@ -1,9 +1,9 @@
 import { mkdirSync, renameSync } from 'node:fs';
 import { join } from 'node:path';
 import Database from 'better-sqlite3';
+import { accessFaults } from './accessible.ts';
 import { expect, test } from './journey.ts';
 import type { Page } from '@playwright/test';
-import AxeBuilder from '@axe-core/playwright';
 import type { Cluster } from '../server/test/postgresql.ts';
 import { startPostgresql } from '../server/test/postgresql.ts';
 import { onDuckdb } from '../server/test/duckdbFile.ts';
@@ -90,9 +90,7 @@ test('tables are passed through, a star is drafted, asked and checked where its 
   await expect(page.getByText('passed through: nothing is held here')).toHaveCount(2);
   await page.getByRole('button', { name: 'Estimate what they would weigh' }).click();
   await expect(page.getByRole('region', { name: 'loan', exact: true })).toContainText('× 3,001 rows');
-  const found = await new AxeBuilder({ page }).analyze();
-  const serious = found.violations.filter((v) => v.impact === 'serious' || v.impact === 'critical');
-  expect(serious.map((v) => [v.id, v.nodes.map((n) => n.target)])).toEqual([]);
+  expect(await accessFaults(page)).toEqual([]);
   await page.goto(`/m/${id}/intake`);
   await page.getByRole('button', { name: 'Hold loan' }).click();
   await page.getByRole('button', { name: 'Load loan' }).click();

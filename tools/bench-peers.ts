@@ -172,7 +172,7 @@ function crease(folder: string): Peer {
   db.prepare('insert into model (head, created_at) values (0, ?)').run(new Date().toISOString());
   const tables = new Tables(db);
   // As it is built: from source it has no second thread.
-  const pool = new WorkPool<Tasks>(pathToFileURL(resolve('cli/dist/worker.mjs')));
+  const pool = new WorkPool<Tasks>(pathToFileURL(resolve('cli/dist/worker.cjs')));
   const readers = new FileReaders((error) => console.error(error));
   const room = join(scratch, 'scratch');
   mkdirSync(room);

@@ -1,7 +1,8 @@
-// The program, built from its sources as they are now. `--programs` is for the build alone, not for the program.
+// The program, built from its sources as they are now. The options are for the build alone, not for the program.
 import { mkdirSync } from 'node:fs';
-process.argv.push('--programs');
+const given = process.argv.length;
+process.argv.push('--programs', '--quick');
 await import('./build.mjs');
-process.argv.pop();
+process.argv.length = given;
 mkdirSync('.demo', { recursive: true });
 await import('../cli/bin/crease.mjs');

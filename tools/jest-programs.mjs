@@ -5,8 +5,12 @@ import { resolve } from 'node:path';
 
 export default function buildPrograms({ rootDir }) {
   if (process.env.CREASE_PROGRAMS) return;
-  const { status } = spawnSync(process.execPath, [resolve(rootDir, 'tools/build.mjs'), '--programs'], {
-    stdio: 'inherit',
-  });
+  const { status } = spawnSync(
+    process.execPath,
+    [resolve(rootDir, 'tools/build.mjs'), '--programs', '--quick'],
+    {
+      stdio: 'inherit',
+    },
+  );
   if (status !== 0) throw new Error('the programs of threads could not be built');
 }

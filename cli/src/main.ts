@@ -12,7 +12,6 @@ const program = new Command('crease')
   .version(VERSION);
 program.exitOverride();
 program.configureOutput({ writeErr: (text) => process.stderr.write(text) });
-await addCommands(program, process.argv[2]);
 
 /** Messages for people end with status 2; anything else is a bug and says so, without a trace. */
 function fail(error: unknown): void {
@@ -36,9 +35,14 @@ function fail(error: unknown): void {
   process.exitCode = 2;
 }
 
-try {
-  await program.parseAsync();
-  writeCache();
-} catch (error) {
-  fail(error);
+async function run(): Promise<void> {
+  try {
+    await addCommands(program, process.argv[2]);
+    await program.parseAsync();
+    writeCache();
+  } catch (error) {
+    fail(error);
+  }
 }
+
+void run();

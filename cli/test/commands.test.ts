@@ -542,7 +542,7 @@ test('large files of a folder are cached: looked up, listed, cleared, passed ove
     expect(cached()).toMatchObject([{ file: join(realpathSync(large), 'loan_export.csv') }]);
     expect(ask()).toBe(answer);
     // Every build writes the program anew.
-    const built = readdirSync(join(root, 'cli/dist')).filter((name) => name.endsWith('.mjs'));
+    const built = readdirSync(join(root, 'cli/dist')).filter((name) => name.endsWith('.js'));
     const times = built.map((name) => statSync(join(root, 'cli/dist', name)));
     const later = new Date(Date.now() + 5_000);
     for (const name of built) utimesSync(join(root, 'cli/dist', name), later, later);

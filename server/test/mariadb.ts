@@ -29,11 +29,14 @@ export async function startMariadb(): Promise<MariadbServer> {
   const folder = mkdtempSync('/tmp/crease-mariadb-');
   if (isRoot) execFileSync('chown', ['mysql', folder]);
   const data = join(folder, 'data');
+  // The folder for what passes may belong to whoever runs the tests.
+  const passing = `--tmpdir=${folder}`;
   execFileSync(
     'mariadb-install-db',
     [
       '--no-defaults',
       `--datadir=${data}`,
+      passing,
       '--auth-root-authentication-method=normal',
       '--skip-test-db',
       ...user,
@@ -48,6 +51,7 @@ export async function startMariadb(): Promise<MariadbServer> {
       ...[
         '--no-defaults',
         `--datadir=${data}`,
+        passing,
         `--socket=${socket}`,
         `--pid-file=${join(folder, 'pid')}`,
         ...user,

@@ -9,6 +9,7 @@ import type { Rows } from '../../core/src/claims/smallWorld.ts';
 import { model, tablesOf, worlds } from '../../core/src/claims/smallWorld.ts';
 import { answerInSqlite, SqliteDatabase } from '../src/sources/sqliteDatabase.ts';
 import { cases } from '../../tools/cases.ts';
+import { expectSame } from '../../tools/same.ts';
 
 // Claims that are judged in SQL against the same claims judged on encoded columns: verdicts, counts, samples.
 
@@ -50,10 +51,7 @@ async function compare(world: Readonly<Record<string, Rows>>): Promise<void> {
       Promise.resolve(answerInSqlite(data, query));
     const judged = await judgeOnWarehouse(claims, { warehouse, setting, data, answer });
     for (const claim of claims)
-      expect([claim.id, comparable(judged.get(claim)!)]).toEqual([
-        claim.id,
-        comparable(judgeClaim(claim, data)),
-      ]);
+      expectSame([claim.id, comparable(judged.get(claim)!)], [claim.id, comparable(judgeClaim(claim, data))]);
   } finally {
     database.close();
   }

@@ -4,6 +4,7 @@ import type { Value } from '../values/index.ts';
 import { judgeClaim, listClaims } from './index.ts';
 import type { Row, Rows } from './smallWorld.ts';
 import { model, tablesOf, worlds } from './smallWorld.ts';
+import { expectSame } from '../../../tools/same.ts';
 
 // Each claim about data against a judge that counts rows one by one, as the claims' page words it, on random
 // small tables: random values break some claims and leave others whole, so what is planted here are flaws and
@@ -181,7 +182,7 @@ test('claims about data are judged as by counting row by row', () => {
           against: judgement?.evidence.against,
           ...(distinct === undefined || against === 0 ? {} : { distinct: judgement?.evidence.distinct }),
         };
-        expect(seen).toEqual({
+        expectSame(seen, {
           id,
           verdict: against > 0 ? 'broken' : 'holds',
           against,

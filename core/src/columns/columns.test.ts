@@ -36,6 +36,7 @@ import {
 } from './index.ts';
 import { statisticsOf } from './encodings/encoding.ts';
 import { codeLengths } from './encodings/huffman.ts';
+import { expectSame } from '../../../tools/same.ts';
 
 const codeArrays = fc
   .oneof(
@@ -66,7 +67,7 @@ test.each(ENCODINGS.map((e) => [e.name, e] as const))(
         expect(bytes.length).toBe(announced);
         const out = new Uint32Array(codes.length + 2);
         encoding.decode(bytes, codes.length, out, 1);
-        expect(out.subarray(1, codes.length + 1)).toEqual(codes);
+        expectSame(out.subarray(1, codes.length + 1), codes);
       }),
       { numRuns: 60 },
     );
@@ -110,7 +111,7 @@ test('the smallest candidate is the one that is taken', () => {
       expect(segment.bytes.length).toBe(candidateSizes(codes)[0]!.bytes);
       const out = codesArray(0xffffffff, codes.length);
       decodeSegment(segment, out, 0);
-      expect(out).toEqual(codes);
+      expectSame(out, codes);
     }),
     { numRuns: 60 },
   );
@@ -207,7 +208,7 @@ test('a column gives back its values, its statistics agree with them, and its do
       expect(column.distinct).toBe(new Set(values.filter((v) => v !== null)).size);
       const back = decodeDomain(encodeDomain(column.domain, type));
       const decoded = columnValues(changedColumn(column, { domain: back }));
-      expect(decoded).toEqual(columnValues(column));
+      expectSame(decoded, columnValues(column));
       for (const value of values)
         expect(columnValues(column)[codeOfValue(column.domain, value)]).toEqual(value);
     }),
@@ -238,9 +239,9 @@ test('parts of a column are read as one column over all of their rows', () => {
       );
       const rows = (column: typeof whole) =>
         Array.from({ length: column.rowCount }, (_, row) => valueAt(column, row));
-      expect(rows(combined)).toEqual(rows(whole));
+      expectSame(rows(combined), rows(whole));
       const facts = ({ distinct, nulls, runs }: typeof whole) => ({ distinct, nulls, runs });
-      expect(facts(combined)).toEqual(facts(whole));
+      expectSame(facts(combined), facts(whole));
       expect(Array.from(combined.counts)).toEqual(
         Array.from(countCodes(combined.domain.size, combined.codes)),
       );
@@ -282,13 +283,16 @@ test('a stream of codes packs segments as the plain encoder does, and counts wha
       const stretches = Array.from({ length: Math.ceil(codes.length / stretch) }, (_, k) =>
         codes.subarray(k * stretch, (k + 1) * stretch),
       );
-      expect(given).toEqual(stretches.map(encodeSegment));
+      expectSame(given, stretches.map(encodeSegment));
       const whole = statisticsOf(codes);
-      expect({ ...found, counts: found.counts && Array.from(found.counts) }).toEqual({
-        nulls: codes.filter((code) => code === 0).length,
-        runs: whole.runs,
-        counts: size === undefined ? undefined : Array.from(countCodes(size, codes)),
-      });
+      expectSame(
+        { ...found, counts: found.counts && Array.from(found.counts) },
+        {
+          nulls: codes.filter((code) => code === 0).length,
+          runs: whole.runs,
+          counts: size === undefined ? undefined : Array.from(countCodes(size, codes)),
+        },
+      );
     }),
     { numRuns: 40 },
   );

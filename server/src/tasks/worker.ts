@@ -29,7 +29,7 @@ function faultOf(error: unknown): TaskFault {
 if (availableParallelism() > 1)
   helpScansWith(
     new SecondThread(
-      new URL('./scanWorker.mjs', import.meta.url),
+      new URL('./scanWorker.cjs', import.meta.url),
       (workerData as ThreadData).codes,
       (error) => void process.stderr.write(`${String(error)}\n`),
     ),

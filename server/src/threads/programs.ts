@@ -10,7 +10,7 @@ const BUILT = '../../../cli/dist';
  * loader of TypeScript in each thread would take seconds.
  */
 export function programAt(name: string, caller: string, env: NodeJS.ProcessEnv = process.env): URL {
-  if (!caller.endsWith('.ts')) return new URL(`./${name}.mjs`, caller);
+  if (!caller.endsWith('.ts')) return new URL(`./${name}.cjs`, caller);
   const folder = env.CREASE_PROGRAMS ?? fileURLToPath(new URL(BUILT, caller));
-  return pathToFileURL(join(folder, `${name}.mjs`));
+  return pathToFileURL(join(folder, `${name}.cjs`));
 }

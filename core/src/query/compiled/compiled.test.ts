@@ -5,6 +5,7 @@ import { isHashed, runCompiled } from './runCompiled.ts';
 import { runPlain } from './runPlain.ts';
 import { rowsOfGroup } from './scanParts.ts';
 import { cases } from '../../../../tools/cases.ts';
+import { expectSame } from '../../../../tools/same.ts';
 
 /** Groups in ascending order, with what belongs to each. */
 function sorted(result: ScanResult): unknown {
@@ -165,9 +166,9 @@ test.each(['few', 'many'] as const)(
       fc.property(plans(sizes), (plan) => {
         if (plan.size > 1 << 20) hashed++;
         const [plain, compiled] = [runPlain(plan, { groups: true }), runCompiled(plan, { groups: true })];
-        expect(sorted(compiled)).toEqual(sorted(plain));
-        expect(groupOfRows(compiled)).toEqual(groupOfRows(plain));
-        expect(sorted(runCompiled(plan))).toEqual(sorted(plain));
+        expectSame(sorted(compiled), sorted(plain));
+        expectSame(groupOfRows(compiled), groupOfRows(plain));
+        expectSame(sorted(runCompiled(plan)), sorted(plain));
         if (isHashed(plan)) return;
         const groupOf = groupOfRows(plain);
         for (const group of plain.groups.slice(0, 5))

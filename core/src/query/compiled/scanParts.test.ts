@@ -3,6 +3,7 @@ import type { Field, ScanPlan } from './plan.ts';
 import { NULL_INTEGER } from './plan.ts';
 import { runCompiled, workOn } from './runCompiled.ts';
 import { helpScansWith, mergedScans, partOf, rowsOfGroup, runHelped } from './scanParts.ts';
+import { expectSame } from '../../../../tools/same.ts';
 
 const ROWS = 3000;
 const fields: readonly Field[] = [
@@ -54,7 +55,7 @@ test('two parts of a scan together give what one run gives', () => {
       (seed, groups, cut) => {
         const plan = planOf(seed, groups, fields);
         const parts = [partOf(plan, 0, cut), partOf(plan, cut, ROWS)].map((part) => runCompiled(part));
-        expect(mergedScans(plan, parts[0]!, parts[1]!)).toEqual(runCompiled(plan));
+        expectSame(mergedScans(plan, parts[0]!, parts[1]!), runCompiled(plan));
       },
     ),
     { numRuns: 60 },
@@ -70,7 +71,7 @@ test('a scan of many rows is helped with; distinct counts, hashed groups and sma
     },
   });
   const small = planOf(1, 10, fields);
-  expect(runHelped(small)).toEqual(runCompiled(small));
+  expectSame(runHelped(small), runCompiled(small));
   expect(helped).toBe(0);
   const many = 600_000;
   const large: ScanPlan = {
@@ -81,17 +82,17 @@ test('a scan of many rows is helped with; distinct counts, hashed groups and sma
       Uint8Array.from({ length: many }, (_, i) => i % 4),
     ],
   };
-  expect(runHelped(large)).toEqual(runCompiled(large));
+  expectSame(runHelped(large), runCompiled(large));
   expect(helped).toBe(1);
   const rows = rowsOfGroup(large, 7);
   expect(helped).toBe(2);
   expect([...rows]).toEqual(Array.from({ length: many / 10 }, (_, i) => 10 * i + 7));
   helped = 1;
   const distinct: ScanPlan = { ...large, fields: [{ kind: 'distinct', input: 1, width: 5 }] };
-  expect(runHelped(distinct)).toEqual(runCompiled(distinct));
+  expectSame(runHelped(distinct), runCompiled(distinct));
   expect(helped).toBe(1);
   const hashed: ScanPlan = { ...large, size: 2 ** 21 };
-  expect(runHelped(hashed)).toEqual(runCompiled(hashed));
+  expectSame(runHelped(hashed), runCompiled(hashed));
   expect(helped).toBe(1);
 });
 
@@ -106,6 +107,6 @@ test('where the helper has no result after all, its part is done here', () => {
       Uint8Array.from({ length: many }, (_, i) => i % 4),
     ],
   };
-  expect(runHelped(plan)).toEqual(runCompiled(plan));
-  expect(rowsOfGroup(plan, 3)).toEqual(workOn({ kind: 'rows', plan, group: 3 }));
+  expectSame(runHelped(plan), runCompiled(plan));
+  expectSame(rowsOfGroup(plan, 3), workOn({ kind: 'rows', plan, group: 3 }));
 });
