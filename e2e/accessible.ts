@@ -5,8 +5,8 @@ import type { Page } from '@playwright/test';
 const WCAG = ['wcag2a', 'wcag2aa', 'wcag22aa'];
 
 /**
- * What a machine finds wrong with a page for those who use a keyboard or have it read to them: by the rules of
- * these tags, with those that are practice and no standard where it is `all`.
+ * What a machine finds wrong with a page for those who use a keyboard or have it read to them: by the rules
+ * of these tags, with those that are practice and no standard where it is `all`.
  */
 export async function accessFaults(page: Page, rules: 'standard' | 'all' = 'standard'): Promise<string[]> {
   const { violations } = await new AxeBuilder({ page })

@@ -14,7 +14,7 @@ const LOANS = 6_000;
  */
 export const test = base.extend<object, { server: string }>({
   server: [
-    // eslint-disable-next-line no-empty-pattern -- Playwright reads the names of fixtures from it
+    // oxlint-disable-next-line no-empty-pattern -- Playwright reads the names of fixtures from it
     async ({}, use) => {
       const folder = mkdtempSync(join(process.env.CREASE_JOURNEYS!, 'worker-'));
       // What journeys lay beside the workspace, they find by this name.

@@ -274,7 +274,7 @@ export default function FormulaEditor(props: Props) {
     });
     view.current = editor;
     return () => editor.destroy();
-  }, []); // eslint-disable-line react-hooks/exhaustive-deps
+  }, []); // oxlint-disable-line react/exhaustive-deps
 
   useEffect(() => {
     const editor = view.current;

@@ -53,7 +53,7 @@ export function useViewport(cards: readonly Card[], selected: string | undefined
   }, [cards, bounds, selected]);
   // The picture is placed when tables come or go, not at every edit.
   const tables = `${fitOn}\n${cards.map((c) => c.table.name).join('\n')}`;
-  useLayoutEffect(begin, [tables]); // eslint-disable-line react-hooks/exhaustive-deps
+  useLayoutEffect(begin, [tables]); // oxlint-disable-line react/exhaustive-deps
   useEffect(() => {
     const element = box.current!;
     const observer = new ResizeObserver(() => setSize(sizeOf(element)));

@@ -79,7 +79,7 @@ export function useArrivals(
     onDrawn([]);
     void receive(drawn, recipe);
     // Asked once for each list that is drawn.
-    // eslint-disable-next-line react-hooks/exhaustive-deps
+    // oxlint-disable-next-line react/exhaustive-deps
   }, [drawn]);
   const drawAgain = async (table: Table) => {
     const source = connectionOf(table);

@@ -164,14 +164,14 @@ function Series({
         onPointed: setPointed,
         onPoint,
       }),
-    [drawn, form, key, formats, setPointed, onPoint], // eslint-disable-line react-hooks/exhaustive-deps
+    [drawn, form, key, formats, setPointed, onPoint], // oxlint-disable-line react/exhaustive-deps
   );
   const data = useMemo(
     () => ({
       labels: [...drawn.labels],
       datasets: drawn.series.map((s, k) => dataset(s, k, form, apart)),
     }),
-    [drawn, form, key], // eslint-disable-line react-hooks/exhaustive-deps
+    [drawn, form, key], // oxlint-disable-line react/exhaustive-deps
   );
   return (
     <>

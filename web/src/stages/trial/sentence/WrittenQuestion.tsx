@@ -62,7 +62,7 @@ export default function WrittenQuestion({
     view.current = editor;
     editor.focus();
     return () => editor.destroy();
-  }, []); // eslint-disable-line react-hooks/exhaustive-deps
+  }, []); // oxlint-disable-line react/exhaustive-deps
 
   useEffect(() => {
     const editor = view.current;
