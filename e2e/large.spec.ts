@@ -19,7 +19,7 @@ function manyStars(): Model {
       ...Array.from({ length: FACTS }, (_, f) => ({
         name: fact(f),
         role: 'fact' as const,
-        source: { members: [1, 2, 9].map((k, i) => ({ id: i + 1, ...Object.fromEntries(looks(f).map((d) => [`m${d}`, k])) })) }, // prettier-ignore
+        source: { members: [1, 2, 9].map((k, i) => ({ id: i + 1, ...Object.fromEntries(looks(f).map((d) => [`m${d}`, k])) })) }, // oxfmt-ignore
         key: ['id'],
         columns: ['id', ...looks(f).map((d) => `m${d}`)].map((name) => ({ name, type: 'integer' })),
       })),

@@ -30,7 +30,7 @@ const optionOf = (name: string): string | undefined => {
 const loans = Number(optionOf('loans') ?? 6_000_000);
 const runs = Number(optionOf('runs') ?? 5);
 const scratch = mkdtempSync(join(tmpdir(), 'crease-peers-'));
-const TABLES = ['loan_export', 'calendar', 'branch', 'district', 'copy', 'title', 'subject', 'subject_area', 'title_author', 'author']; // prettier-ignore
+const TABLES = ['loan_export', 'calendar', 'branch', 'district', 'copy', 'title', 'subject', 'subject_area', 'title_author', 'author']; // oxfmt-ignore
 
 const BRANCH =
   'left join branch b on b.branch_code = l.branch_code left join district d on d.district_code = b.district_code';
@@ -235,7 +235,7 @@ async function duckdb(folder: string, threads: number): Promise<Peer> {
   const home = named ?? join(scratch, 'duckdb');
   if (!named) {
     console.log('fetching DuckDB’s package …');
-    const { status } = spawnSync('npm', ['install', '--no-audit', '--no-fund', '--prefix', home, '@duckdb/node-api'], { stdio: 'ignore' }); // prettier-ignore
+    const { status } = spawnSync('npm', ['install', '--no-audit', '--no-fund', '--prefix', home, '@duckdb/node-api'], { stdio: 'ignore' }); // oxfmt-ignore
     if (status !== 0)
       throw new Error('DuckDB’s package could not be fetched: name a folder that has it with --duckdb');
   }
@@ -301,7 +301,7 @@ function sqlite(folder: string): Peer {
         })();
       }
       for (const [table, column] of KEYS)
-        // prettier-ignore
+        // oxfmt-ignore
         db.exec(`create index ${table}_${column} on ${table} (${column})`);
       db.exec('analyze');
       return statSync(file).size;
@@ -428,7 +428,7 @@ try {
     const differ = all.filter(
       ({ times }) => times[i] && JSON.stringify(times[i].rows) !== JSON.stringify(own.times[i]!.rows),
     );
-    row(name, asked.map((t) => t?.warm), differ.length === 0 ? 'equal' : `differ: ${differ.map((d) => d.name).join(', ')}`, 1); // prettier-ignore
+    row(name, asked.map((t) => t?.warm), differ.length === 0 ? 'equal' : `differ: ${differ.map((d) => d.name).join(', ')}`, 1); // oxfmt-ignore
   });
   const sum = (of: (t: { first: number; warm: number }) => number) =>
     all.map(({ times }) => times.reduce((total, t) => total + (t ? of(t) : 0), 0));

@@ -91,8 +91,8 @@ const FILTERS: readonly (readonly [string, string, readonly string[], string?])[
   ['perspectives', 'input[aria-label="Filter objects"]', ['t', 't0', 't01', 't0', 't', '']],
   ['storage?view=columns', 'input[aria-label="Search columns"]', ['c', 'c1', 'c12', 'c1', 'c', '']],
   ['texts', 'input[aria-label="Search texts"]', ['c', 'c1', 'c12', 'c1', 'c', '']],
-  ['trial', 'input[aria-label="Add a measure"]', ['M', 'M 1', 'M 12', 'M 1', 'M', ''], 'button[aria-label="Add a measure"]'], // prettier-ignore
-  ['shape', 'input[aria-label="Find or do"]', ['M', 'M 1', 'M 12', 'M 1', 'M', ''], 'button[aria-label="Find or do"]'], // prettier-ignore
+  ['trial', 'input[aria-label="Add a measure"]', ['M', 'M 1', 'M 12', 'M 1', 'M', ''], 'button[aria-label="Add a measure"]'], // oxfmt-ignore
+  ['shape', 'input[aria-label="Find or do"]', ['M', 'M 1', 'M 12', 'M 1', 'M', ''], 'button[aria-label="Find or do"]'], // oxfmt-ignore
 ];
 
 /** What is pressed: its name, the stage, what, what shows it, and the way back with what shows that. */
@@ -101,7 +101,7 @@ const CLICKS = [
   ['a table of the diagram is chosen', 'stars', '[data-diagram] [aria-label^="fact"]', '[data-diagram] [aria-label^="fact"][aria-pressed=true]', '[data-diagram] [aria-label^="dimension"]', '[data-diagram] [aria-label^="dimension"][aria-pressed=true]'],
   ['stars as a matrix', 'stars', '[role=tab]:nth-child(2)', '[role=tab]:nth-child(2)[aria-selected=true]', '[role=tab]:nth-child(1)', '[role=tab]:nth-child(1)[aria-selected=true]'],
   ['all columns of storage', 'storage', '[role=tablist] :nth-child(2), [aria-pressed=false]', 'input[aria-label="Search columns"]', '[aria-pressed=false]', 'main:not(:has(input[aria-label="Search columns"]))'],
-] as const; // prettier-ignore
+] as const; // oxfmt-ignore
 
 const median = (list: readonly number[]): number =>
   Math.round([...list].sort((a, b) => a - b)[Math.floor(list.length / 2)]!);
@@ -192,7 +192,7 @@ try {
   await page.addInitScript(TELL_PAINTED);
   await page.goto(`${url}/m/${id}/measures`);
   await page.getByRole('link', { name: /^Claims:.* 0 unchecked/ }).waitFor({ timeout: 120_000 });
-  const stages = ['intake', 'shape', 'stars', 'hierarchies', 'perspectives', 'trial', 'storage', 'release', 'claims', 'measures']; // prettier-ignore
+  const stages = ['intake', 'shape', 'stars', 'hierarchies', 'perspectives', 'trial', 'storage', 'release', 'claims', 'measures']; // oxfmt-ignore
   const times = new Map<string, number[]>();
   const note = (says: string, ms: number) => times.set(says, [...(times.get(says) ?? []), ms]);
   for (let round = 0; round <= ROUNDS; round++)

@@ -1,4 +1,4 @@
-// Prettier keeps code within its width, but not comments: this keeps them there. Prints each that is longer.
+// The formatter keeps code within its width, but not comments: this keeps them there. Prints each that is longer.
 import { execFileSync } from 'node:child_process';
 import { readFileSync } from 'node:fs';
 

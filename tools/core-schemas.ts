@@ -3,7 +3,6 @@
 // 1 where the file is not what the types say.
 import { readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import prettier from 'prettier';
 import ts from 'typescript';
 
 type Json = Record<string, unknown>;
@@ -157,10 +156,7 @@ const made = {
   roots,
   $defs: Object.fromEntries([...defined].sort(([a], [b]) => (a < b ? -1 : 1))),
 };
-const text = await prettier.format(JSON.stringify(made), {
-  ...(await prettier.resolveConfig(FILE)),
-  parser: 'json',
-});
+const text = `${JSON.stringify(made, undefined, 1)}\n`;
 if (process.argv.includes('--check')) {
   if (readFileSync(FILE, 'utf8') !== text) {
     process.stderr.write(`${FILE} is not what the types of the core say: run \`npm run schemas\`\n`);

@@ -1,7 +1,7 @@
 import { parquetReadObjects } from 'hyparquet';
 import { parquetWriteBuffer } from 'hyparquet-writer';
 import { spawnSync } from 'node:child_process';
-import { mkdtempSync, readdirSync, readFileSync, realpathSync, rmSync, statSync, utimesSync, writeFileSync } from 'node:fs'; // prettier-ignore
+import { mkdtempSync, readdirSync, readFileSync, realpathSync, rmSync, statSync, utimesSync, writeFileSync } from 'node:fs'; // oxfmt-ignore
 import { tmpdir } from 'node:os';
 import { join, resolve } from 'node:path';
 import { readModel } from '@crease/core/model';

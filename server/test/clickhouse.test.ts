@@ -107,7 +107,7 @@ test('a statement that nobody waits for is ended at the server', async () => {
     onBytes: () => controller.abort(),
   });
   await expect(drawing).rejects.toThrow('cancelled');
-  const running = () => server.run(`select count() from system.processes where query like '%endless%' and query not like '%processes%'`); // prettier-ignore
+  const running = () => server.run(`select count() from system.processes where query like '%endless%' and query not like '%processes%'`); // oxfmt-ignore
   while ((await running()) !== '0') await new Promise((resume) => setTimeout(resume, 50));
 });
 
@@ -121,7 +121,7 @@ test('groups that nobody waits for any more are not made any further at the serv
     ['n'],
     10,
   );
-  const running = () => server.run(`select count() from system.processes where query like '%"long"%' and query not like '%processes%'`); // prettier-ignore
+  const running = () => server.run(`select count() from system.processes where query like '%"long"%' and query not like '%processes%'`); // oxfmt-ignore
   while ((await running()) === '0') await new Promise((resume) => setTimeout(resume, 20));
   controller.abort();
   await expect(groups).rejects.toThrow('cancelled');

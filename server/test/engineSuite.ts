@@ -117,7 +117,7 @@ export function answersAsColumnsDo(written: (data: ModelData) => Promise<Warehou
     caseTime(120_000),
   );
   test('every aggregate is what columns give: of even and odd numbers of rows, nulls, ties and none', async () => {
-    const aggregates = ['sum', 'avg', 'min', 'max', 'median', 'only', 'count', 'var_pop', 'var_samp', 'stddev_pop', 'stddev_samp']; // prettier-ignore
+    const aggregates = ['sum', 'avg', 'min', 'max', 'median', 'only', 'count', 'var_pop', 'var_samp', 'stddev_pop', 'stddev_samp']; // oxfmt-ignore
     const measures = [
       ...aggregates.flatMap((name) =>
         ['n', 'fine'].map((column) => ({ name: `${name} ${column}`, formula: `${name}(loan.${column})` })),

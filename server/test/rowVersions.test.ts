@@ -56,7 +56,7 @@ test('undo of a load brings back the rows of before, redo those of after, and bo
     rows: [{ table: 'loan', now: 1, then: 3 }],
   });
   expect((await step(model, 'undo')).status).toBe(200);
-  expect(await fixture.rowsOf(model, 'loan')).toEqual([[1, 10], [2, 20], [3, 30]]); // prettier-ignore
+  expect(await fixture.rowsOf(model, 'loan')).toEqual([[1, 10], [2, 20], [3, 30]]); // oxfmt-ignore
   expect((await step(model, 'undo')).status).toBe(200);
   expect((await fixture.stateOf(model)).stored).toEqual([]);
   expect((await fixture.stateOf(model)).model.tables).toEqual([]);

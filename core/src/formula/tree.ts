@@ -81,7 +81,20 @@ export interface AggregateCall extends Span {
 }
 
 export type BinaryOperator =
-  'or' | 'and' | '=' | '<>' | '<' | '<=' | '>' | '>=' | '||' | '+' | '-' | '*' | '/' | '%';
+  | 'or'
+  | 'and'
+  | '='
+  | '<>'
+  | '<'
+  | '<='
+  | '>'
+  | '>='
+  | '||'
+  | '+'
+  | '-'
+  | '*'
+  | '/'
+  | '%';
 
 /** A table, or a column of one. */
 export interface Target extends Span {

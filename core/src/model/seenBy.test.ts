@@ -54,7 +54,7 @@ test('an audience sees what is shown, under its own titles', () => {
   expect(seen.tables.map((t) => [t.name, t.title, t.columns.map((c) => [c.name, c.title])])).toEqual([
     ['loan', undefined, [['branch', undefined], ['fine', 'Fee']]],
     ['branch', 'Houses', [['branch', undefined], ['town', undefined]]],
-  ]); // prettier-ignore
+  ]); // oxfmt-ignore
   expect(seen.relationships?.map((r) => r.name)).toEqual(['loan_branch']);
   expect(seen.hierarchies?.map((h) => h.name)).toEqual(['Geography']);
   expect(seen.measures?.map((m) => [m.name, m.title])).toEqual([['Loans', 'Lent']]);

@@ -112,7 +112,8 @@ export interface ContextShape {
 }
 
 export type StepShape =
-  { readonly kind: 'at' } | { readonly kind: 'condition'; readonly condition: ConditionShape };
+  | { readonly kind: 'at' }
+  | { readonly kind: 'condition'; readonly condition: ConditionShape };
 export interface ConditionShape {
   readonly kind: 'formula' | 'members' | 'days';
   readonly columns: readonly ColumnName[];

@@ -21,7 +21,8 @@ export interface LookupMatch {
 interface RowChoice {
   readonly on: readonly [string, string][];
   readonly valid?:
-    { readonly at: string; readonly from: string; readonly to?: string | undefined } | undefined;
+    | { readonly at: string; readonly from: string; readonly to?: string | undefined }
+    | undefined;
   readonly newest?: string | undefined;
 }
 

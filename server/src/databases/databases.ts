@@ -173,7 +173,8 @@ export class Databases {
 
   private account(): { user: string; secret: Buffer | null } | undefined {
     return this.db.prepare('select user, secret from account').get() as
-      { user: string; secret: Buffer | null } | undefined;
+      | { user: string; secret: Buffer | null }
+      | undefined;
   }
 }
 

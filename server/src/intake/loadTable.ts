@@ -38,7 +38,8 @@ export interface Target {
   readonly merge?: MergeOrder | undefined;
   /** Of the table in the model, as far as it has one. */
   readonly known?:
-    { readonly columns: FinalizeOrder['columns']; readonly key: readonly string[] } | undefined;
+    | { readonly columns: FinalizeOrder['columns']; readonly key: readonly string[] }
+    | undefined;
   readonly dryRun?: boolean;
   /** The rows onto which these are brought, as ids of their parts; by default those that are visible. */
   readonly onto?: string | undefined;

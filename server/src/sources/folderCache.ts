@@ -61,7 +61,8 @@ export class FolderCache {
   private readonly unwritten: Unwritten[] = [];
   /** Loaded only where there is something for it: a question on small files stays quick. */
   private store:
-    { readonly readCached: typeof readCached; readonly writeCached: typeof writeCached } | undefined;
+    | { readonly readCached: typeof readCached; readonly writeCached: typeof writeCached }
+    | undefined;
 
   /** `program` tells apart what was read by another version, which may read otherwise. */
   constructor(

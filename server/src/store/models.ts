@@ -211,7 +211,9 @@ export class Models {
   /** The rows that a revision stands on, by source key; undefined where that was not kept. */
   rowsOf(revision: number): Record<string, string> | undefined {
     const text = this.db.prepare('select rows from revision where id = ?').pluck().get(revision) as
-      string | null | undefined;
+      | string
+      | null
+      | undefined;
     return text ? (JSON.parse(text) as Record<string, string>) : undefined;
   }
 

@@ -39,7 +39,8 @@ export class Settings {
 
   private read<T>(name: string): T | undefined {
     const row = this.db.prepare(`select value from setting where name = ?`).get(name) as
-      { value: string } | undefined;
+      | { value: string }
+      | undefined;
     return row && (JSON.parse(row.value) as T);
   }
 

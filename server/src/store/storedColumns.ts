@@ -80,7 +80,8 @@ export class StoredColumns {
 
   private bytesOf(columnId: number, what: 'domain' | 'counts'): Buffer {
     const row = this.db.prepare(`select ${what} as bytes from stored_column where id = ?`).get(columnId) as
-      { bytes: Buffer } | undefined;
+      | { bytes: Buffer }
+      | undefined;
     if (!row) throw replacedMeanwhile();
     return row.bytes;
   }

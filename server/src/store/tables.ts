@@ -327,7 +327,8 @@ export class Tables {
   /** Records that became no row of a stored table, visible or not. */
   problemsOf(id: number): ReadProblem[] {
     const text = this.db.prepare('select problems from stored_table where id = ?').pluck().get(id) as
-      string | undefined;
+      | string
+      | undefined;
     return text === undefined ? [] : (JSON.parse(text) as ReadProblem[]);
   }
 
@@ -479,7 +480,8 @@ export class Tables {
   /** The line of each row of a part, where they do not follow each other. */
   private linesOf(id: number): Uint32Array {
     const found = this.db.prepare('select lines from stored_table where id = ?').get(id) as
-      { lines: Buffer } | undefined;
+      | { lines: Buffer }
+      | undefined;
     if (!found) throw replacedMeanwhile();
     const { lines } = found;
     return new Uint32Array(lines.buffer.slice(lines.byteOffset, lines.byteOffset + lines.byteLength));

@@ -32,7 +32,15 @@ export type MessageOf<T> = TaskOf<T> extends { run(input: never, ways: Ways<infe
 export interface TaskFault {
   /** What cannot be answered, read, reached, or is too much; or a fault of this program. */
   readonly fault:
-    'data' | 'passed-through' | 'read' | 'database' | 'limit' | 'busy' | 'disk-full' | 'given-up' | 'bug';
+    | 'data'
+    | 'passed-through'
+    | 'read'
+    | 'database'
+    | 'limit'
+    | 'busy'
+    | 'disk-full'
+    | 'given-up'
+    | 'bug';
   readonly message: string;
   /** Of a bug. */
   readonly trace?: string;

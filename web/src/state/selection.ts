@@ -4,7 +4,13 @@ import type { About } from '@crease/core/claims';
 import { useAddress } from './address.ts';
 
 export type SelectionKind =
-  'table' | 'column' | 'relationship' | 'hierarchy' | 'measure' | 'perspective' | 'claim';
+  | 'table'
+  | 'column'
+  | 'relationship'
+  | 'hierarchy'
+  | 'measure'
+  | 'perspective'
+  | 'claim';
 
 /** What is selected: one thing across all stages, kept in the address. A column is written `table.column`. */
 export interface Selection {

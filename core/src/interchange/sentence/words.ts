@@ -6,7 +6,16 @@
  *     limit n as of day with subtotals, totals, empty members, unmatched apart
  */
 export type Clause =
-  'show' | 'by' | 'across' | 'where' | 'having' | 'top' | 'sorted' | 'limit' | 'as of' | 'with';
+  | 'show'
+  | 'by'
+  | 'across'
+  | 'where'
+  | 'having'
+  | 'top'
+  | 'sorted'
+  | 'limit'
+  | 'as of'
+  | 'with';
 
 /** What `with` may add, and the member of the question that it sets. */
 export const ADDED = {

@@ -28,7 +28,8 @@ interface Props {
   /** A card has been put elsewhere. */
   readonly onMove?: (table: string, x: number, y: number) => Promise<unknown>;
   readonly reached?:
-    { readonly tables: ReadonlySet<string>; readonly relationships: ReadonlySet<string> } | undefined;
+    | { readonly tables: ReadonlySet<string>; readonly relationships: ReadonlySet<string> }
+    | undefined;
   /** Fits the picture anew when it changes. */
   readonly fitOn?: string;
 }

@@ -20,7 +20,8 @@ interface Props {
   readonly onHead: (event: PointerEvent<SVGGElement>, table: string) => void;
   /** What filters on the selected table reach; everything else is faded. */
   readonly reached?:
-    { readonly tables: ReadonlySet<string>; readonly relationships: ReadonlySet<string> } | undefined;
+    | { readonly tables: ReadonlySet<string>; readonly relationships: ReadonlySet<string> }
+    | undefined;
 }
 
 /** Whether a claim is about the table itself, not about something that it takes part in. */

@@ -1,5 +1,5 @@
 import type { Cells } from './typedCells.ts';
-import { BLANK, typesWithout, withCell, withColumn, withoutColumn, withoutRow, withPasted, withRow } from './typedCells.ts'; // prettier-ignore
+import { BLANK, typesWithout, withCell, withColumn, withoutColumn, withoutRow, withPasted, withRow } from './typedCells.ts'; // oxfmt-ignore
 
 const cells: Cells = [
   ['code', 'name'],
@@ -29,7 +29,7 @@ test('a block is pasted from a cell on: over what is there, and beyond the grid'
 });
 
 test('what was said of the columns behind one that is taken out moves up with them', () => {
-  const said = new Map([[0, 'text'], [1, 'integer'], [2, 'date']]); // prettier-ignore
+  const said = new Map([[0, 'text'], [1, 'integer'], [2, 'date']]); // oxfmt-ignore
   expect([...typesWithout(said, 1)]).toEqual([
     [0, 'text'],
     [1, 'date'],

@@ -31,7 +31,7 @@ test('two attributes give one series for each member of the last, each point at 
   expect(series.map((s) => [s.label, s.points.map((p) => [p.at, p.x, p.y])])).toEqual([
     ['Fiction', [['North', 0, 1]]],
     ['Maps', [['North', 0, 2], ['South', 1, 3]]],
-  ]); // prettier-ignore
+  ]); // oxfmt-ignore
 });
 
 test('days stand on a time axis in the order of time, and what is no time is told with its own values', () => {
@@ -81,12 +81,12 @@ test.each([
   ['calendar.year_quarter', 'text', ['2026-Q1', '2026-Q4'], 'quarter'],
   ['loan.at', 'timestamp', ['2026-01-01T10:00:00', '2026-01-01T11:00:00.5'], 'second'],
 ])('%s is a time', (name, type, values, unit) => {
-  expect(chartData(answer([[name, type], loans], values.map((v, i) => [v, i])), 1)).toMatchObject({ axis: 'time', unit }); // prettier-ignore
+  expect(chartData(answer([[name, type], loans], values.map((v, i) => [v, i])), 1)).toMatchObject({ axis: 'time', unit }); // oxfmt-ignore
 });
 
 test('numbers and texts that only sometimes look like times are members', () => {
   expect(chartData(answer([['a.code', 'integer'], loans], [[2024, 1]]), 1).axis).toBe('members');
-  expect(chartData(answer([['a.x', 'text'], loans], [['2026-01', 1], ['North', 2]]), 1).axis).toBe('members'); // prettier-ignore
+  expect(chartData(answer([['a.x', 'text'], loans], [['2026-01', 1], ['North', 2]]), 1).axis).toBe('members'); // oxfmt-ignore
 });
 
 test('every point is drawn, and measures that do not apply are not', () => {
@@ -100,7 +100,7 @@ test('every point is drawn, and measures that do not apply are not', () => {
 
 test('several measures and members have a series each', () => {
   const drawn = chartData(
-    answer([['a.x', 'text'], ['a.y', 'text'], loans, ['Fines', 'decimal(9,2)']], [['p', 'q', 1, '2.50'], ['p', { unmatched: true } as never, 3, null]]), // prettier-ignore
+    answer([['a.x', 'text'], ['a.y', 'text'], loans, ['Fines', 'decimal(9,2)']], [['p', 'q', 1, '2.50'], ['p', { unmatched: true } as never, 3, null]]), // oxfmt-ignore
     2,
   );
   expect(drawn.series.map((s) => [s.label, s.points[0]!.y, s.points[0]!.value])).toEqual([

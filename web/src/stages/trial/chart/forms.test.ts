@@ -16,7 +16,7 @@ const answer = (by: [string, string][], measures: string[], rows: QueryState['ro
 const none = { form: undefined, right: [], sameScale: false };
 
 test('a line is proposed over time and bars otherwise; a form that does not fit is not drawn', () => {
-  const months = answer([['calendar.year_month', 'text']], ['Loans'], [['2026-01', 1], ['2026-02', 2]]); // prettier-ignore
+  const months = answer([['calendar.year_month', 'text']], ['Loans'], [['2026-01', 1], ['2026-02', 2]]); // oxfmt-ignore
   const names = answer([['branch.name', 'text']], ['Loans'], [['Ash', 1]]);
   expect(formOf(none, months, chartData(months, 1))).toBe('line');
   expect(formOf(none, names, chartData(names, 1))).toBe('bars');
@@ -24,12 +24,12 @@ test('a line is proposed over time and bars otherwise; a form that does not fit 
     expect(unfit(form, names, chartData(names, 1))).toMatch(/^needs/);
     expect(formOf({ ...none, form }, names, chartData(names, 1))).toBe('bars');
   }
-  const negative = answer([['a', 'text'], ['b', 'text']], ['M'], [['x', 'p', 1], ['x', 'q', -1]]); // prettier-ignore
+  const negative = answer([['a', 'text'], ['b', 'text']], ['M'], [['x', 'p', 1], ['x', 'q', -1]]); // oxfmt-ignore
   expect(unfit('stacked', negative, chartData(negative, 2))).toBe('has negative values, which do not stack');
 });
 
 test('a month without a row is a gap in the line', () => {
-  const months = answer([['calendar.year_month', 'text']], ['Loans'], [['2025-11', 1], ['2025-12', 2], ['2026-03', 3]]); // prettier-ignore
+  const months = answer([['calendar.year_month', 'text']], ['Loans'], [['2025-11', 1], ['2025-12', 2], ['2026-03', 3]]); // oxfmt-ignore
   expect(chartData(months, 1).series[0]!.points.map((p) => p.y)).toEqual([1, 2, null, 3]);
 });
 
@@ -40,7 +40,7 @@ test('two measures place a point and a third is its area; a null has no place', 
     ['Oak', 3, null, 9],
     ['Yew', 4, 40, 16],
   ];
-  const { points, leftOut, measures } = pointsData(answer([['branch.name', 'text']], ['A', 'B', 'C'], rows), 1, true); // prettier-ignore
+  const { points, leftOut, measures } = pointsData(answer([['branch.name', 'text']], ['A', 'B', 'C'], rows), 1, true); // oxfmt-ignore
   expect([measures, leftOut]).toEqual([['A', 'B', 'C'], 1]);
   expect(points.map((p) => [p.at, p.x, p.y, p.row, p.column])).toEqual([
     ['Ash', 1, 10, 0, 2],
@@ -63,6 +63,6 @@ test('a view survives the address and a kept trial', () => {
 });
 
 test('the extent of series holds zero', () => {
-  const drawn = chartData(answer([['a', 'text']], ['M'], [['x', 5], ['y', 9]]), 1); // prettier-ignore
+  const drawn = chartData(answer([['a', 'text']], ['M'], [['x', 5], ['y', 9]]), 1); // oxfmt-ignore
   expect(extent(drawn.series)).toEqual({ min: 0, max: 9 });
 });

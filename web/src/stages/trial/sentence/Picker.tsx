@@ -9,7 +9,8 @@ export interface Option<Value> {
   readonly group: string;
   /** Its title and description, by which it is found, too. */
   readonly told?:
-    { readonly title?: string | undefined; readonly description?: string | undefined } | undefined;
+    | { readonly title?: string | undefined; readonly description?: string | undefined }
+    | undefined;
 }
 
 interface Props<Value> {

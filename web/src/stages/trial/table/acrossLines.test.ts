@@ -30,7 +30,7 @@ const whole = answer(
     ['Hills', 2026, 1],
   ],
   2,
-  [{ by: 1, across: 0, rows: [['Coast', 12], ['Hills', 1]] }], // prettier-ignore
+  [{ by: 1, across: 0, rows: [['Coast', 12], ['Hills', 1]] }], // oxfmt-ignore
 );
 const coast = { items: [region], members: ['Coast'], named: ['Coast'] };
 const asked: Query = { ...query, by: [region, branch] };
@@ -54,7 +54,7 @@ test('rows below an opened one stand under the columns of the whole answer, with
       ['Coast', 'Quay', 2025, 5],
     ],
     3,
-    [{ by: 2, across: 0, rows: [['Coast', 'Ferry', 7], ['Coast', 'Quay', 5]] }], // prettier-ignore
+    [{ by: 2, across: 0, rows: [['Coast', 'Ferry', 7], ['Coast', 'Quay', 5]] }], // oxfmt-ignore
   );
   expect(lines([])).toEqual([
     [0, 'Coast', 5, 7, 12],

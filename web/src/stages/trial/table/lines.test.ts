@@ -44,7 +44,7 @@ test('what lies below a level, a column of a level, and a depth', () => {
   expect(itemBelow(region, model)).toEqual(branch);
   expect(itemBelow('district.region', model)).toEqual(branch);
   expect(itemBelow('branch.name', model)).toBeUndefined();
-  expect(itemBelow({ hierarchy: 'staff.Report', depth: 2 }, model)).toEqual({ hierarchy: 'staff.Report', depth: 3 }); // prettier-ignore
+  expect(itemBelow({ hierarchy: 'staff.Report', depth: 2 }, model)).toEqual({ hierarchy: 'staff.Report', depth: 3 }); // oxfmt-ignore
   expect(itemBelow({ name: 'x', formula: '1', of: 'branch' }, model)).toBeUndefined();
 });
 
@@ -118,14 +118,14 @@ test('of two members with one label only the rows of the opened one are below it
 
 test('opened rows have theirs below them, waiting and failed ones say so', () => {
   const query: Query = { measures: ['Loans'], by: [region] };
-  const whole = answer(1, [['North', 5], ['South', 3], ['West', 1]]); // prettier-ignore
+  const whole = answer(1, [['North', 5], ['South', 3], ['West', 1]]); // oxfmt-ignore
   const row = (member: string) => ({ items: [region], members: [member], named: [member] });
   const below = (more: Partial<Below>): Below => ({ item: branch, query, ...more });
   const opened = new Map([
     [keyOfRow(row('North')), below({ answer: answer(2, [['North', 'Ash', 2], ['North', 'Elm', 3]]) })],
     [keyOfRow(row('South')), below({})],
     [keyOfRow(row('West')), below({ fault: 'no way' })],
-  ]); // prettier-ignore
+  ]); // oxfmt-ignore
   expect(tableLines(whole, query, opened).map(text)).toEqual([
     [0, 'North', undefined],
     [1, 'North', 'Ash', 2],
@@ -154,7 +154,7 @@ test('rows of a group stand together above its subtotal, groups in the order of 
         { by: 2, across: 0, rows: [['p', 'x', 8], ['q', 'x', 15], ['q', 'y', 7], [null, 'x', 5]] },
       ],
     },
-  ); // prettier-ignore
+  ); // oxfmt-ignore
   expect(tableLines(whole, query, new Map()).map((l) => (l.kind === 'row' ? l.at : text(l)))).toEqual([
     0,
     3,
