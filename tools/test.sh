@@ -21,15 +21,21 @@ export CREASE_CASES=${CREASE_CASES:-0.4}
 scratch=$(mktemp -d)
 trap 'rm -rf "$scratch"' EXIT
 
-# The linter takes as long as the other checks together: it runs beside them.
-npm run -s check:lint > "$scratch/lint.log" 2>&1 & linter=$!
-step types npm run -s check:types
-step imports npm run -s check:imports -- --output-type err
+check() { npm run -s "check:$1" > "$scratch/$1.log" 2>&1; }
 step layout npm run -s check:format
-step exports npm run -s check:exports
-step schemas npm run -s check:schemas
-lint() { local status=0; wait "$linter" || status=1; cat "$scratch/lint.log"; return "$status"; }
-step lint lint
+step lint npm run -s check:lint
+# Each of these works on one core for most of its time.
+check imports & imports=$!
+check exports & exports=$!
+wait "$imports"; imports=$?
+check schemas & schemas=$!
+step types npm run -s check:types
+wait "$exports"; exports=$?
+wait "$schemas"; schemas=$?
+for name in imports exports schemas; do
+  step "$name" test "${!name}" = 0
+  cat "$scratch/$name.log"
+done
 
 tally() { # name of a run of jest: what its report counts
   local out="$scratch/$1.json"
