@@ -11,12 +11,13 @@ const run = promisify(execFile);
 /** Writes the caches of the programs in the folder `dist`. Rejects where a program fails. */
 export async function keepCode(dist) {
   const folder = mkdtempSync(join(tmpdir(), 'crease-build-'));
-  const env = { ...process.env, CREASE_KEEP_CODE: '1', XDG_CACHE_HOME: folder };
+  const keeping = (name) => ({ ...process.env, CREASE_KEEP_CODE: name, XDG_CACHE_HOME: folder });
   // Each of them adds to what the one before has left.
   const commandLine = async () => {
     const model = join(folder, 'lantern-valley.crease.json');
-    const crease = (...args) => run(process.execPath, [join(dist, 'crease.cjs'), ...args], { env });
-    await crease('demo', folder, '--loans', '300');
+    const crease = (...args) =>
+      run(process.execPath, [join(dist, 'crease.cjs'), ...args], { env: keeping('crease') });
+    await run(process.execPath, [join(dist, 'crease.cjs'), 'demo', folder, '--loans', '300']);
     const question = join(folder, 'question.json');
     writeFileSync(question, JSON.stringify({ by: ['branch.name'], measures: ['Loans', 'Fines'] }));
     for (const engine of ['columns', 'sql'])
@@ -40,14 +41,15 @@ export async function keepCode(dist) {
         '300',
       ];
       const child = spawn(process.execPath, [join(dist, 'crease.cjs'), ...args], {
-        env,
+        // What a server runs would make each start of the command line longer.
+        env: keeping('worker'),
         stdio: ['ignore', 'pipe', 'inherit'],
       });
       child.once('error', fail);
       child.stdout.once('data', () => setTimeout(() => child.kill('SIGTERM'), 2_000));
       child.once('exit', (status) => (status ? fail(new Error(`the server ends with ${status}`)) : done()));
     });
-  const reader = () => run(process.execPath, [join(dist, 'isolated.cjs')], { env });
+  const reader = () => run(process.execPath, [join(dist, 'isolated.cjs')], { env: keeping('isolated') });
   try {
     await Promise.all([commandLine(), reader()]);
     await server();

@@ -35,8 +35,8 @@ function keepCode(name, script) {
 }
 
 /**
- * Runs the program of that name, and gives what it exports. With CREASE_KEEP_CODE its cache is written anew:
- * the build does so.
+ * Runs the program of that name, and gives what it exports. Where CREASE_KEEP_CODE names it, its cache is
+ * written anew: the build does so.
  */
 module.exports = function load(name) {
   const file = join(__dirname, `${name}.js`);
@@ -46,7 +46,7 @@ module.exports = function load(name) {
     { filename: file, cachedData: bytesOf(join(__dirname, `${name}.cache`)) },
   );
   const module = { exports: {} };
-  if (process.env.CREASE_KEEP_CODE) keepCode(name, script);
+  if (process.env.CREASE_KEEP_CODE === name) keepCode(name, script);
   script.runInThisContext()(module.exports, createRequire(file), module, file, __dirname);
   return module.exports;
 };

@@ -1,4 +1,5 @@
 import { Command } from 'commander';
+import { config } from 'zod';
 import { VERSION } from '@crease/core/interchange';
 import { DocumentError } from '@crease/core/model';
 import { DataError } from '@crease/core/query';
@@ -7,6 +8,8 @@ import { writeCache } from './folderRows.ts';
 import { CommandError } from './input.ts';
 import { addCommands } from './commands/index.ts';
 
+// A command reads one model: to write code for its schema takes longer than to read it without.
+if (process.argv[2] !== 'serve') config({ jitless: true });
 const program = new Command('crease')
   .description('Design star and snowflake semantic models and hold every claim they make against the data')
   .version(VERSION);

@@ -5,7 +5,12 @@ import type { Command } from 'commander';
 import type { TableData } from '@crease/core/columns';
 import type { Model, Table } from '@crease/core/model';
 import { DataError } from '@crease/core/query';
-import type { EnginePlace, ModelOnWarehouse, Place } from '@crease/server/warehouse';
+import type { JudgedClaim } from '@crease/core/claims';
+import type { Proposal } from '@crease/core/propose';
+import type { Answer } from '@crease/core/query';
+import type { RowsBehind, RowsRequest } from '@crease/core/rows';
+import type { Query } from '@crease/core/model';
+import type { EnginePlace, GroupedPlace, ModelOnWarehouse, Place, profileOn } from '@crease/server/warehouse';
 import type { FolderOptions } from './folderRows.ts';
 import { storedRowsOfFolder } from './folderRows.ts';
 import { CommandError, todayOf } from './input.ts';
@@ -24,7 +29,7 @@ export const withDatabase = (command: Command): Command =>
   command
     .option(
       '--on <connection>',
-      'asks the rows where they lie: the name of a connection (CREASE_CONNECTION_NAME has its URL), or postgresql://… or mariadb://…, or duckdb:FILE (a database file, or a folder of Parquet files); the password is that of CREASE_CONNECTION_NAME_PASSWORD, or PGPASSWORD',
+      'asks the rows where they lie: the name of a connection (CREASE_CONNECTION_NAME has its URL), or postgresql://… or mariadb://…, clickhouse://…, duckdb:FILE (a database file, or a folder of Parquet files) or sqlite:FILE; the password is that of CREASE_CONNECTION_NAME_PASSWORD, or PGPASSWORD',
     )
     .option('--schema <name>', 'with --on: the schema of tables whose source names none')
     .option(
@@ -37,37 +42,58 @@ export const withDatabase = (command: Command): Command =>
 
 interface Connection {
   readonly name: string;
-  readonly place: EnginePlace;
+  readonly place: EnginePlace | GroupedPlace;
+}
+
+/** A model on a database, whether that is asked in whole statements or for groups of its rows. */
+export interface OnDatabase {
+  answer(query: Query): Promise<Answer>;
+  rowsBehind(request: RowsRequest): Promise<RowsBehind>;
+  /** `today` is the day in ISO 8601 by which waivers end. */
+  judge(today: string, events?: { onError(error: unknown): void }): Promise<JudgedClaim[]>;
+  proposals(): Promise<Proposal[]>;
+  profile(): ReturnType<typeof profileOn>;
 }
 
 /** What a URL need not say. */
 const USUAL = {
   postgresql: { port: 5432, database: 'postgres', user: 'postgres' },
   mariadb: { port: 3306, database: 'warehouse', user: 'root' },
+  clickhouse: { port: 8123, database: 'default', user: 'default' },
 } as const;
+type Kind = keyof typeof USUAL;
+const kindOf = (url: URL | undefined): Kind | undefined => {
+  const name = url?.protocol.slice(0, -1);
+  if (name === 'postgres') return 'postgresql';
+  return name !== undefined && name in USUAL ? (name as Kind) : undefined;
+};
 /** What stands before the path of a file in place of a URL. */
-const DUCKDB = /^duckdb:(?:\/\/)?(.+)$/;
+const FILE = /^(duckdb|sqlite):(?:\/\/)?(.+)$/;
 
 /**
  * Where a connection leads, as the environment has it. Throws CommandError for a name without a URL, and for
  * what is no URL of a database that is known here.
  */
 export function connectionOf(on: string, environment: NodeJS.ProcessEnv = process.env): Connection {
-  const isUrl = /^[a-z0-9+]+:\/\//i.test(on) || DUCKDB.test(on);
+  const isUrl = /^[a-z0-9+]+:\/\//i.test(on) || FILE.test(on);
   const variable = `CREASE_CONNECTION_${on.toUpperCase().replace(/[^A-Z0-9]+/g, '_')}`;
   const text = isUrl ? on : environment[variable];
   if (text === undefined)
     throw new CommandError(
       `there is no connection ${on}: set ${variable} to a URL such as postgresql://reader@127.0.0.1:5432/warehouse`,
     );
-  const file = DUCKDB.exec(text)?.[1];
-  if (file !== undefined)
-    return { name: isUrl ? basename(file, extname(file)) : on, place: { kind: 'duckdb', file } };
+  const file = FILE.exec(text);
+  if (file) {
+    const [, kind, path] = file as unknown as [string, 'duckdb' | 'sqlite', string];
+    return { name: isUrl ? basename(path, extname(path)) : on, place: { kind, file: path } };
+  }
   const what = isUrl ? on.replace(/:[^:@/]*@/, ':…@') : variable;
   const url = URL.canParse(text) ? new URL(text) : undefined;
-  const kind = /^postgres(ql)?:$/.test(url?.protocol ?? '') ? 'postgresql' : 'mariadb';
-  if (!url || (kind === 'mariadb' && url.protocol !== 'mariadb:'))
-    throw new CommandError(`${what} is no URL that begins with postgresql://, mariadb:// or duckdb:`);
+  const kind = kindOf(url);
+  if (!url || !kind)
+    throw new CommandError(
+      `${what} is no URL that begins with postgresql://, mariadb://, clickhouse://, duckdb: or sqlite:`,
+    );
   if (!isUrl && url.password !== '')
     throw new CommandError(`${variable} holds a password: set ${variable}_PASSWORD in its place`);
   const usual = USUAL[kind];
@@ -97,47 +123,99 @@ function timeoutOf(seconds: string | undefined): number {
 }
 
 /**
- * Does something with a model on a database, within one state of it. Files of the model's folder that are not
- * in the database travel along where they are small. What the model has and the database lacks is told first.
+ * Does something with a model on a database, within one state of it where the database keeps one. Files of the
+ * model's folder that are not in the database travel along where they are small. What the model has and the
+ * database lacks is told first.
  */
 export async function onDatabase<T>(
   model: Model,
   modelFile: string,
   options: DatabaseOptions & FolderOptions & { readonly on: string },
-  work: (on: ModelOnWarehouse) => Promise<T>,
+  work: (on: OnDatabase) => Promise<T>,
 ): Promise<T> {
-  const { engineAt, ModelOnWarehouse } = await import('@crease/server/warehouse');
   const { name, place } = connectionOf(options.on);
-  const today = todayOf(model);
   const stored = await storedRowsOfFolder(model, modelFile, options);
-  const timeoutMs = timeoutOf(options.limitSeconds);
-  const engine = engineAt(place);
+  const order = {
+    model,
+    connection: name,
+    schema: options.schema,
+    held: (table: Table) => heldRows(stored, table),
+    today: todayOf(model),
+    timeoutMs: timeoutOf(options.limitSeconds),
+  };
   return databaseWords(() =>
-    engine.within(async (session) => {
-      const on = await ModelOnWarehouse.open(engine, session, {
-        model,
-        connection: name,
-        schema: options.schema,
-        held: (table) => heldRows(stored, table),
-        today,
-        timeoutMs,
-        facts: (places, learn) => {
-          tellRows([...places.values()], options.limitRows);
-          return learn();
-        },
-        ...(process.env.CREASE_DEBUG
-          ? {
-              tell: ({ sql, milliseconds, rows }) =>
-                void process.stderr.write(`-- ${milliseconds.toFixed(1)} ms, ${rows} rows\n${sql};\n`),
-            }
-          : {}),
-      });
-      for (const column of on.missing)
-        process.stderr.write(`crease: ${column} is not in the database: what needs it cannot be judged\n`);
-      return work(on);
-    }),
+    place.kind === 'clickhouse' || place.kind === 'sqlite'
+      ? onGroups(place, order, options, work)
+      : inStatements(place, order, options, work),
   );
 }
+
+type Order = Omit<Parameters<typeof ModelOnWarehouse.open>[2], 'facts' | 'tell'>;
+
+/** On a database that is asked in whole statements. */
+async function inStatements<T>(
+  place: EnginePlace,
+  order: Order,
+  options: DatabaseOptions,
+  work: (on: OnDatabase) => Promise<T>,
+): Promise<T> {
+  const { engineAt, ModelOnWarehouse, profileOn, proposalsOn } = await import('@crease/server/warehouse');
+  const engine = engineAt(place);
+  return engine.within(async (session) => {
+    const on = await ModelOnWarehouse.open(engine, session, {
+      ...order,
+      facts: (places, learn) => {
+        tellRows([...places.values()], options.limitRows);
+        return learn();
+      },
+      ...(process.env.CREASE_DEBUG
+        ? {
+            tell: ({ sql, milliseconds, rows }) =>
+              void process.stderr.write(`-- ${milliseconds.toFixed(1)} ms, ${rows} rows\n${sql};\n`),
+          }
+        : {}),
+    });
+    tellMissing(on.missing);
+    return work({
+      answer: (query) => on.answer(query),
+      rowsBehind: (request) => on.rowsBehind(request),
+      judge: (today, events) => on.judge(today, events),
+      proposals: () => proposalsOn(on, {}),
+      profile: () => profileOn(on),
+    });
+  });
+}
+
+/** On a database of which groups of rows are asked. */
+async function onGroups<T>(
+  place: GroupedPlace,
+  order: Order,
+  options: DatabaseOptions,
+  work: (on: OnDatabase) => Promise<T>,
+): Promise<T> {
+  const { ModelOnGroups } = await import('@crease/server/warehouse');
+  const on = await ModelOnGroups.open(place, {
+    ...order,
+    onPlaces: (places) => tellRows(places, options.limitRows),
+  });
+  tellMissing(on.missing);
+  return work({
+    answer: (query) => on.answer(query),
+    rowsBehind: (request) => on.rowsBehind(request),
+    judge: (today, events) => on.judge(today, events),
+    proposals: () => on.proposals(),
+    profile: () => {
+      throw new CommandError(
+        'what tables would weigh is worked out on PostgreSQL, MariaDB and DuckDB: load these into a workspace to see it',
+      );
+    },
+  });
+}
+
+const tellMissing = (columns: readonly string[]): void => {
+  for (const column of columns)
+    process.stderr.write(`crease: ${column} is not in the database: what needs it cannot be judged\n`);
+};
 
 /** Does something with a database; what is wrong there is told in its words. */
 export async function databaseWords<T>(act: () => Promise<T>): Promise<T> {

@@ -47,12 +47,11 @@ export function addCheck(program: Command): void {
       ) => {
         const start = performance.now();
         const { model, claims: ofModel, data } = await judged(modelFile, options);
-        const ofTargets = options.targets
-          ? await targetClaims(modelFile, { model, claims: ofModel, data })
-          : [];
+        const ofTargets =
+          options.targets && data ? await targetClaims(modelFile, { model, claims: ofModel, data }) : [];
         const claims = [...ofModel, ...ofTargets];
         const summary = summarise(claims);
-        const both = options.both ? await bothAnswers(model, data) : undefined;
+        const both = options.both && data ? await bothAnswers(model, data) : undefined;
         const elapsedMs = Math.round(performance.now() - start);
         if (options.json) {
           const listed = claims.map(({ about: _, waiver: __, ref: ___, ...claim }) => ({
@@ -81,11 +80,11 @@ export function addCheck(program: Command): void {
     );
 }
 
-/** Judges on files, or on a database. */
+/** Judges on files, or on a database; the rows are those of files. */
 async function judged(
   modelFile: string,
   options: DatabaseOptions & FolderOptions & { both?: boolean; targets?: boolean },
-): Promise<{ model: Model; claims: JudgedClaim[]; data: ModelData }> {
+): Promise<{ model: Model; claims: JudgedClaim[]; data?: ModelData }> {
   const { on } = options;
   if (on === undefined) return judgeFolder(modelFile, options);
   if (options.both || options.targets)
@@ -95,7 +94,6 @@ async function judged(
   return onDatabase(model, modelFile, { ...options, on }, async (warehouse) => ({
     model,
     claims: await warehouse.judge(today, { onError: tellFault }),
-    data: warehouse.data,
   }));
 }
 

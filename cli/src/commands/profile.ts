@@ -29,8 +29,7 @@ async function profiled(
     const data = await rowsOfFolder(model, modelFile, options);
     return { profile: profileModel(data), advice: adviceOn(data), sampled: [] };
   }
-  const { profileOn } = await import('@crease/server/warehouse');
-  const found = await onDatabase(model, modelFile, { ...options, on }, (at) => profileOn(at));
+  const found = await onDatabase(model, modelFile, { ...options, on }, (at) => at.profile());
   // Advice is measured on all rows, which are not here.
   return { profile: found.profile, advice: [], sampled: found.sampled };
 }

@@ -55,26 +55,27 @@ function write(model: Model, out: string | undefined): void {
  * what whole small tables and samples of large ones show. What that comes to is counted on all rows.
  */
 async function proposeOn(options: DatabaseOptions & { on: string; out?: string }): Promise<void> {
-  const { claimOfProposal, onAllRows, proposalsOn, readerAt, withPassedTables } =
+  const { claimOfProposal, groupedCatalog, onAllRows, readerAt, withPassedTables } =
     await import('@crease/server/warehouse');
   const { name, place } = connectionOf(options.on);
   const schema = options.schema ?? USUAL_SCHEMA[place.kind] ?? ('database' in place ? place.database : '');
-  const reader = readerAt(place);
+  const reader =
+    place.kind === 'clickhouse' || place.kind === 'sqlite' ? groupedCatalog(place) : readerAt(place);
   const drafted = await databaseWords(async () => {
-    const tables = (await reader.tables()).filter((t) => t.schema === schema && t.readable);
+    const tables = (await reader.tables()).filter((t) => (t.schema ?? '') === schema && t.readable);
     if (tables.length === 0)
       throw new CommandError(
-        `the schema ${schema} has no tables that ${'user' in place ? place.user : 'whoever runs this program'} may read`,
+        `${schema === '' ? name : `the schema ${schema}`} has no tables that ${'user' in place ? place.user : 'whoever runs this program'} may read`,
       );
-    const empty: Model = { crease: 1, name: schema, tables: [] };
+    const empty: Model = { crease: 1, name: schema || name, tables: [] };
     return withPassedTables(
       empty,
       name,
       reader,
-      tables.map((t) => ({ schema, table: t.table })),
+      tables.map((t) => ({ schema: t.schema ?? undefined, table: t.table })),
     );
   });
-  const found = await onDatabase(drafted, '.', options, (on) => proposalsOn(on, {}));
+  const found = await onDatabase(drafted, '.', options, (on) => on.proposals());
   const accepted = acceptAll(drafted, found);
   const day = formatDate(todayOf({ ...accepted, asOf: undefined }));
   const claims = await onDatabase(accepted, '.', options, (on) => on.judge(day));

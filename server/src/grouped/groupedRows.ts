@@ -1,276 +1,34 @@
-import { LRUCache } from 'lru-cache';
-import type { Count, Counted, RepeatedCount } from '@crease/core/claims';
-import { countElsewhere, runCount } from '@crease/core/claims';
-import type { TableData } from '@crease/core/columns';
-import type { Table } from '@crease/core/model';
-import { connectionOf, sameName } from '@crease/core/model';
 import type { ModelData } from '@crease/core/query';
-import { ColumnWanted, Interrupted, isInterrupted } from '@crease/core/query';
 import type { ModelVersion } from '../store/index.ts';
-import { passedKey } from '../warehouse/passedThrough.ts';
 import { dataOf, makeData, modelOf } from '../tasks/modelRows.ts';
-import type { BroughtRows } from './groupedTable.ts';
-import {
-  bringFirstRows,
-  bringGroups,
-  bringWholeRows,
-  nullsIn,
-  RowsChanged,
-  rowsOfGroups,
-  RowsWanted,
-} from './groupedTable.ts';
-import { groupedReader } from '../databases/grouped.ts';
-import { groupedTable, groupedTables } from './which.ts';
+import { passedKey } from '../warehouse/passedThrough.ts';
+import type { GroupedModel } from './onGroups.ts';
+import { onFirstRows as firstRowsOn, onGroups } from './onGroups.ts';
 
-// What a thread knows of tables of which groups are asked.
-
-/** After so long groups are asked anew, also where nobody says whether rows have changed. */
-const FRESH_MS = 60_000;
-/** Bytes of codes that are kept. */
-const MOST_BYTES = 512e6;
-/** Groups of more columns than were asked for are as good, while they are few. */
-const FEW_GROUPS = 100_000;
-
-/** How often it is looked whether somebody still waits. */
-const WATCH_MS = 100;
-
-interface Brought extends BroughtRows {
-  /** Different for whatever is brought anew. */
-  readonly id: number;
-  /** Which table it is of, and how that is read. */
-  readonly of: string;
-}
-
-const kept = new LRUCache<string, Brought>({
-  maxSize: MOST_BYTES,
-  ttl: FRESH_MS,
-  sizeCalculation: ({ columns, groups }) =>
-    [...columns.values()].reduce((sum, c) => sum + c.codes.byteLength + 16 * c.size, 1 + 40 * groups),
-});
-const models = new LRUCache<string, ModelData>({ max: 8 });
-let brought = 0;
+// Models of a workspace with tables of which groups are asked.
 
 /**
- * Does something with the rows of a model. Of tables of which groups are asked it begins with none, and is
- * begun anew with each column that it turns out to need: it has to be free of effects. Throws DatabaseError
- * where a database cannot be asked, and DataError where too much would travel.
+ * Does something with the rows of a model: see `onGroups` for those of tables of which groups are asked; the
+ * others are in the workspace.
  */
 export async function onRows<T>(version: ModelVersion, work: (data: ModelData) => T): Promise<T> {
-  if (!version.grouped) return work(dataOf(version));
-  const given = new AbortController();
-  const watch = setInterval(() => {
-    if (isInterrupted()) given.abort();
-  }, WATCH_MS);
-  try {
-    return await new Asked(version, given.signal).about(work);
-  } catch (error) {
-    // What was cancelled at the server was since nobody waits any more.
-    if (isInterrupted()) throw new Interrupted();
-    throw error;
-  } finally {
-    clearInterval(watch);
-  }
-}
-
-/** One piece of work, with what it has turned out to need. */
-class Asked {
-  private readonly wanted = new Map<string, Set<string>>();
-  private readonly counts = new Map<string, Counted | undefined>();
-  private tables: ReadonlyMap<string, Brought> = new Map();
-
-  constructor(
-    private readonly version: ModelVersion,
-    private readonly signal: AbortSignal,
-  ) {}
-
-  async about<T>(work: (data: ModelData) => T): Promise<T> {
-    for (;;) {
-      try {
-        const data = await this.data();
-        countElsewhere(data, (count) => countedThere(this.version, this.counts, count));
-        return work(data);
-      } catch (error) {
-        if (error instanceof CountWanted)
-          this.counts.set(
-            JSON.stringify(error.count),
-            await countThere(this.version, error.count, this.signal),
-          );
-        else if (error instanceof RowsWanted) await this.bringRows(error);
-        else if (error instanceof ColumnWanted) this.want(error);
-        else throw error;
-      }
-    }
-  }
-
-  private async bringRows({ table: name, rows }: RowsWanted): Promise<void> {
-    const table = tableOf(this.version, name)!;
-    const groups = this.tables.get(name)!;
-    try {
-      await bringWholeRows(readerOf(this.version, table, this.signal), table, groups, rows);
-    } catch (error) {
-      // What was brought is of rows as they were: the next question begins with those that are there.
-      if (error instanceof RowsChanged)
-        for (const [key, { of }] of kept.entries()) if (of === groups.of) kept.delete(key);
-      throw error;
-    }
-  }
-
-  private want(error: ColumnWanted): void {
-    const columns = this.wanted.get(error.table) ?? new Set();
-    this.wanted.set(error.table, columns);
-    if (error.column === undefined) return;
-    const name = error.column.toLowerCase();
-    if (columns.has(name))
-      throw new Error(`${error.table}.${error.column} was brought and is not there`, { cause: error });
-    columns.add(name);
-  }
-
-  private async data(): Promise<ModelData> {
-    const { version } = this;
-    const tables = new Map<string, Brought>();
-    for (const table of groupedTables(modelOf(version.document), version)) {
-      const columns = this.wanted.get(table.name);
-      if (columns) tables.set(table.name, await groupsOf(version, table, [...columns], this.signal));
-    }
-    this.tables = tables;
-    const { workspace, modelId, revision, versions, day } = version;
-    const ids = [...tables].map(([name, { id }]) => [name, id]);
-    const key = JSON.stringify([workspace, modelId, revision, versions, day, ids]);
-    const data = models.get(key) ?? dataOn(version, tables);
-    models.set(key, data);
-    return data;
-  }
-}
-
-const tableOf = ({ document, grouped }: ModelVersion, name: string): Table | undefined =>
-  groupedTable(modelOf(document), { grouped }, name);
-
-/** Counts that a database makes by itself, so that no groups of near-unique columns travel for them. */
-type CountThere = Extract<Count, { count: 'repeated' | 'nulls' }>;
-
-/** Thrown where work needs a count that is made where the rows lie. */
-class CountWanted extends Interrupted {
-  constructor(readonly count: CountThere) {
-    super();
-  }
-}
-
-/** What was counted there; undefined for what is counted on columns. */
-function countedThere(
-  version: ModelVersion,
-  known: ReadonlyMap<string, Counted | undefined>,
-  count: Count,
-): Counted | undefined {
-  if (count.count !== 'repeated' && count.count !== 'nulls') return undefined;
-  const table = tableOf(version, count.table);
-  const isStored = (name: string) =>
-    table!.columns.some((c) => c.formula === undefined && sameName(c.name, name));
-  if (!table || !ownColumns(count)?.every(isStored)) return undefined;
-  const key = JSON.stringify(count);
-  if (!known.has(key)) throw new CountWanted(count);
-  return known.get(key);
-}
-
-/** Columns of the table itself; undefined where others are looked up. */
-function ownColumns(count: CountThere): readonly string[] | undefined {
-  if (count.count === 'repeated') return count.columns;
-  return count.columns.every((c) => sameName(c.table, count.table))
-    ? count.columns.map((c) => c.column)
-    : undefined;
-}
-
-async function countThere(
-  version: ModelVersion,
-  count: CountThere,
-  signal: AbortSignal,
-): Promise<Counted | undefined> {
-  if (count.count === 'repeated') return repeatedOf(version, count, signal);
-  const table = tableOf(version, count.table)!;
-  const nulls = await nullsIn(readerOf(version, table, signal), table, ownColumns(count)!);
-  // Where some are missing, it is shown which.
-  if (nulls.some((rows) => rows > 0)) return undefined;
-  return { checked: (await groupsOf(version, table, [], signal)).rowCount, against: 0 };
-}
-
-/** Whether values stand on several rows: the rows of those that do are few, and only they travel. */
-async function repeatedOf(
-  version: ModelVersion,
-  count: RepeatedCount,
-  signal: AbortSignal,
-): Promise<Counted> {
-  const table = tableOf(version, count.table)!;
-  const rows = await bringGroups(readerOf(version, table, signal), table, count.columns, 2);
-  const { rowCount } = await groupsOf(version, table, [], signal);
-  const data = dataOn(version, new Map([[table.name, { ...rows, id: ++brought, of: '' }]]));
-  return { ...runCount(count, data), checked: rowCount };
+  return version.grouped ? onGroups(groupedModel(version), work) : work(dataOf(version));
 }
 
 /** The model with the first rows of such tables, or of one of them, and how many each has in all. */
-export async function onFirstRows(
-  version: ModelVersion,
-  most: number,
-  only?: string,
-): Promise<{ data: ModelData; rowCounts: ReadonlyMap<string, number> }> {
-  const model = modelOf(version.document);
-  const tables = new Map<string, Brought>();
-  const rowCounts = new Map<string, number>();
-  for (const table of groupedTables(model, version)) {
-    if (only !== undefined && !sameName(only, table.name)) continue;
-    const rows = await bringFirstRows(readerOf(version, table), table, most);
-    rowCounts.set(table.name, (await groupsOf(version, table, [])).rowCount);
-    tables.set(table.name, { ...rows, id: ++brought, of: '' });
-  }
-  return { data: dataOn(version, tables), rowCounts };
-}
+export const onFirstRows = (version: ModelVersion, most: number, only?: string) =>
+  firstRowsOn(groupedModel(version), most, only);
 
-/** What rests on rows rests on those that were brought: in other groups they stand in another order. */
-function dataOn(version: ModelVersion, tables: ReadonlyMap<string, Brought>): ModelData {
-  const model = modelOf(version.document);
-  const ids = groupedTables(model, version).map((table) => [
-    passedKey(table),
-    `groups ${tables.get(table.name)?.id ?? 'none'}`,
-  ]);
-  const versions = { ...version.versions, ...(Object.fromEntries(ids) as Record<string, string>) };
-  return makeData({ ...version, versions }, (table): TableData | undefined => {
-    if (!groupedTable(model, version, table.name)) return undefined;
-    const rows = tables.get(table.name);
-    if (!rows) throw new ColumnWanted(table.name);
-    return rowsOfGroups(table, rows);
-  });
-}
-
-const placeOf = (table: Table) => {
-  const { schema, table: name } = connectionOf(table)!;
-  return { schema, table: name };
-};
-
-const readerOf = (version: ModelVersion, table: Table, signal?: AbortSignal) =>
-  groupedReader(version.grouped![connectionOf(table)!.connection]!, signal);
-
-async function groupsOf(
-  version: ModelVersion,
-  table: Table,
-  columns: readonly string[],
-  signal?: AbortSignal,
-): Promise<Brought> {
-  const place = version.grouped![connectionOf(table)!.connection]!;
-  // What was brought of rows as they were before is none of these. Where nobody knows of changes, whoever
-  // judges has a version of its own each time.
-  const at =
-    (await readerOf(version, table, signal).version(placeOf(table))) ?? version.versions[passedKey(table)];
-  const of = JSON.stringify([place, connectionOf(table), table.name, table.columns, at]);
-  const names = columns.map((name) => name.toLowerCase()).sort();
-  const key = JSON.stringify([of, names]);
-  const known = kept.get(key) ?? [...kept.values()].find((k) => k.of === of && isEnough(k, names));
-  if (known) return known;
-  const made = {
-    ...(await bringGroups(readerOf(version, table, signal), table, columns)),
-    id: ++brought,
-    of,
+function groupedModel(version: ModelVersion): GroupedModel {
+  const { workspace, modelId, revision, versions, day } = version;
+  return {
+    model: modelOf(version.document),
+    places: version.grouped ?? {},
+    key: JSON.stringify([workspace, modelId, revision, versions, day]),
+    state: (table) => versions[passedKey(table)],
+    over: (rows, ids) => {
+      const named = Object.fromEntries([...ids].map(([table, id]) => [passedKey(table), id]));
+      return makeData({ ...version, versions: { ...versions, ...named } }, rows);
+    },
   };
-  kept.set(key, made);
-  return made;
 }
-
-const isEnough = ({ columns, groups }: Brought, names: readonly string[]): boolean =>
-  groups <= FEW_GROUPS && names.every((name) => columns.has(name));

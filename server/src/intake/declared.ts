@@ -24,7 +24,7 @@ export const connectionSource = ({
 export async function withPassedTables(
   model: Model,
   connection: string,
-  reader: DatabaseReader,
+  reader: Pick<DatabaseReader, 'tables' | 'about'>,
   wanted: readonly TableName[],
 ): Promise<Model> {
   const declared = await reader.tables();
