@@ -7,6 +7,7 @@ import { dirname, join, resolve } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { build } from 'esbuild';
 import { keepCode } from './keep-code.mjs';
+import { PACKAGES_APART } from './packagesApart.mjs';
 import './kernels.mjs';
 
 const root = resolve(dirname(fileURLToPath(import.meta.url)), '..');
@@ -25,17 +26,7 @@ const common = {
   minifyWhitespace: true,
   minifySyntax: true,
   logLevel: 'warning',
-  // Packages with native parts or workers of their own stay where npm put them.
-  external: [
-    'better-sqlite3',
-    'piscina',
-    'pino',
-    'pg',
-    'pg-copy-streams',
-    '@duckdb/node-api',
-    'mysql2',
-    'mysql2/promise',
-  ],
+  external: PACKAGES_APART,
   banner: { js: "const __moduleUrl = require('node:url').pathToFileURL(__filename).href;" },
 };
 const dist = resolve(root, 'cli/dist');

@@ -123,9 +123,9 @@ function timeoutOf(seconds: string | undefined): number {
 }
 
 /**
- * Does something with a model on a database, within one state of it where the database keeps one. Files of the
- * model's folder that are not in the database travel along where they are small. What the model has and the
- * database lacks is told first.
+ * Does something with a model on a database, within one state of it where the database keeps one. Files of
+ * the model's folder that are not in the database travel along where they are small. What the model has and
+ * the database lacks is told first.
  */
 export async function onDatabase<T>(
   model: Model,

@@ -1,9 +1,38 @@
 import type { ChildProcess } from 'node:child_process';
 import { spawn } from 'node:child_process';
-import { fileURLToPath } from 'node:url';
+import { join } from 'node:path';
+import { pathToFileURL } from 'node:url';
+import { buildSync } from 'esbuild';
+import { PACKAGES_APART } from '../../../tools/packagesApart.mjs';
 
-const PROGRAM = fileURLToPath(new URL('./serverChild.ts', import.meta.url));
 const START_MS = 30_000;
+const root = join(import.meta.dirname, '../../..');
+let program: string | undefined;
+
+/**
+ * The server as one file, made once: to read its sources takes longer than all that it is asked before it is
+ * killed.
+ */
+function serverProgram(): string {
+  if (program !== undefined) return program;
+  // Within the folder of packages, where it finds those that stay apart.
+  const outfile = join(root, `node_modules/.cache/crease/serverChild-${process.pid}.mjs`);
+  buildSync({
+    entryPoints: [join(import.meta.dirname, 'serverChild.ts')],
+    outfile,
+    bundle: true,
+    platform: 'node',
+    target: 'node20',
+    format: 'esm',
+    external: PACKAGES_APART,
+    banner: {
+      js: "import { createRequire } from 'node:module'; const require = createRequire(import.meta.dirname + '/');",
+    },
+    // It finds its threads as the sources do that it was made of.
+    define: { 'import.meta.url': JSON.stringify(pathToFileURL(join(root, 'server/src/tasks/pool.ts'))) },
+  });
+  return (program = outfile);
+}
 
 /** A server in a process of its own. */
 export interface ServerChild {
@@ -22,7 +51,7 @@ export interface ServerChild {
  * a small disk.
  */
 export async function startChild(workspace: string, before: readonly string[] = []): Promise<ServerChild> {
-  const node = [process.execPath, '--expose-gc', '--import', 'tsx', PROGRAM, workspace];
+  const node = [process.execPath, '--expose-gc', serverProgram(), workspace];
   const [command, ...given] = [...before, ...node];
   const child = spawn(command!, given, {
     stdio: ['ignore', 'pipe', 'pipe', 'ipc'],

@@ -1,0 +1,1 @@
+export declare const PACKAGES_APART: string[];
