@@ -9,6 +9,7 @@ import type { JobState, LoadsState } from '@crease/contract';
 import { wholeRecords } from '../src/intake/wholeLines.ts';
 import type { ApiFixture } from './apiFixture.ts';
 import { startApi } from './apiFixture.ts';
+import { cases } from '../../tools/cases.ts';
 
 let fixture: ApiFixture;
 beforeAll(async () => (fixture = await startApi()), 60_000);
@@ -59,7 +60,7 @@ test('any records of any texts are had word for word', async () => {
         ),
       ).toEqual(new Map(at));
     }),
-    { numRuns: 80 },
+    { numRuns: cases(80) },
   );
 });
 

@@ -6,6 +6,7 @@ import type { JobState, LoadsState, PartsState } from '@crease/contract';
 import { loadByRecipe } from '../src/index.ts';
 import type { ApiFixture } from './apiFixture.ts';
 import { startApi } from './apiFixture.ts';
+import { cases } from '../../tools/cases.ts';
 
 let fixture: ApiFixture;
 beforeAll(async () => (fixture = await startApi()), 60_000);
@@ -327,6 +328,6 @@ test('any order of loads gives the rows of a plain model of parts', async () => 
         expect(await partsOf(id)).toEqual([...sizes].sort());
       }
     }),
-    { numRuns: 12 },
+    { numRuns: cases(12) },
   );
 });

@@ -3,6 +3,7 @@ import type { Edit } from '@crease/core/edit';
 import type { Proposal } from '@crease/core/propose';
 import type { ApiFixture } from './apiFixture.ts';
 import { startApi } from './apiFixture.ts';
+import { cases } from '../../tools/cases.ts';
 import type { Seeded } from './torture/seeded.ts';
 import { seeded } from './torture/seeded.ts';
 
@@ -134,7 +135,7 @@ async function all(model: number, way: 'undo' | 'redo'): Promise<number> {
   }
 }
 
-test.each([1, 2, 3, 4, 5, 6])('seed %i: undo all is the start, redo all the end', async (seed) => {
+test.each(Array.from({ length: cases(6) }, (_, i) => i + 1))('seed %i: undo all is the start, redo all the end', async (seed) => {
   const random = seeded(seed);
   const model = await fixture.newModel(`Undone ${seed}`);
   const start = await seen(model);

@@ -15,6 +15,7 @@ import {
 import type { Model } from '@crease/core/model';
 import { Models, openWorkspace, Tables } from '../src/store/index.ts';
 import { StoredColumns } from '../src/store/storedColumns.ts';
+import { cases as drawn } from '../../tools/cases.ts';
 
 // Rows behind a number are a page of many million: no dictionary of all of them is made for it.
 
@@ -82,7 +83,7 @@ test('the values of some rows are those that were stored, in any order, of every
       const rows = picks.map((pick) => pick % all.length);
       expect(stored(type, parts, keep, whole).valuesAt(rows)).toEqual(rows.map((row) => all[row]));
     }),
-    { numRuns: 150 },
+    { numRuns: drawn(150) },
   );
 });
 

@@ -10,6 +10,7 @@ import { DependencyDigest, judgeClaim, listClaims } from './index.ts';
 import { CLAIM_KINDS } from './kinds/index.ts';
 import type { Rows } from './smallWorld.ts';
 import { model as plain, relate, table, tablesOf, worlds } from './smallWorld.ts';
+import { cases } from '../../../tools/cases.ts';
 
 // What a verdict rests on is declared by its claim. Were something left out, a verdict would go stale without
 // a word: so whatever changes, a claim that is judged otherwise than before must rest on something else than
@@ -244,7 +245,7 @@ test('a claim that is judged otherwise rests on something else: of every kind', 
         compare(start, { ...start, model: edited });
       },
     ),
-    { numRuns: 200, seed: 5 },
+    { numRuns: cases(200), seed: 5 },
   );
   const aboutRows = new Set(listClaims(model).flatMap((c) => (c.tables.length > 0 ? [c.kind] : [])));
   // Types never change by rows of other values of the same type, nor does a file here leave lines out.

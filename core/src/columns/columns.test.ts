@@ -37,6 +37,7 @@ import {
 import { statisticsOf } from './encodings/encoding.ts';
 import { codeLengths } from './encodings/huffman.ts';
 import { expectSame } from '../../../tools/same.ts';
+import { cases } from '../../../tools/cases.ts';
 
 const codeArrays = fc
   .oneof(
@@ -69,7 +70,7 @@ test.each(ENCODINGS.map((e) => [e.name, e] as const))(
         encoding.decode(bytes, codes.length, out, 1);
         expectSame(out.subarray(1, codes.length + 1), codes);
       }),
-      { numRuns: 60 },
+      { numRuns: cases(60) },
     );
   },
 );
@@ -95,7 +96,7 @@ test('codes of few bits go to what stands often, none is longer than 15 bits, an
             if (counts[a]! > 2 * counts[b]!) expect(lengths[a]).toBeLessThanOrEqual(lengths[b]!);
       },
     ),
-    { numRuns: 100 },
+    { numRuns: cases(100) },
   );
   const skewed = Uint32Array.from(
     fibonacci.slice(0, 18).flatMap((count, symbol) => Array<number>(count).fill(symbol)),
@@ -113,7 +114,7 @@ test('the smallest candidate is the one that is taken', () => {
       decodeSegment(segment, out, 0);
       expectSame(out, codes);
     }),
-    { numRuns: 60 },
+    { numRuns: cases(60) },
   );
 });
 
@@ -144,7 +145,7 @@ test('every encoding gives back segments of many rows, into codes of every width
         expect(out.subarray(0, from).every((code) => code === 0)).toBe(true);
       }
     }),
-    { numRuns: 40 },
+    { numRuns: cases(40) },
   );
 });
 
@@ -177,7 +178,7 @@ test('combinations are numbered as a plain loop numbers them, and codes mapped a
         Array.from({ length: 7 }, (_, k) => expected.filter((n) => n === k).length),
       );
     }),
-    { numRuns: 25 },
+    { numRuns: cases(25) },
   );
 });
 
@@ -212,7 +213,7 @@ test('a column gives back its values, its statistics agree with them, and its do
       for (const value of values)
         expect(columnValues(column)[codeOfValue(column.domain, value)]).toEqual(value);
     }),
-    { numRuns: 200 },
+    { numRuns: cases(200) },
   );
 });
 
@@ -248,7 +249,7 @@ test('parts of a column are read as one column over all of their rows', () => {
       const values = columnValues(combined).slice(1);
       expect(values.every((v, k) => k === 0 || compareValues(values[k - 1]!, v) < 0)).toBe(true);
     }),
-    { numRuns: 200 },
+    { numRuns: cases(200) },
   );
 });
 
@@ -294,7 +295,7 @@ test('a stream of codes packs segments as the plain encoder does, and counts wha
         },
       );
     }),
-    { numRuns: 40 },
+    { numRuns: cases(40) },
   );
 });
 

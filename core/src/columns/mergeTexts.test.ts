@@ -2,6 +2,7 @@ import fc from 'fast-check';
 import { compareText, TEXT } from '../values/index.ts';
 import type { TextList } from './index.ts';
 import { decodeDomain, encodeDomain, listDomain, mergeLists, withEncoder } from './index.ts';
+import { cases } from '../../../tools/cases.ts';
 
 const encoder = new TextEncoder();
 
@@ -64,7 +65,7 @@ test('lists are merged into one ascending dictionary, in which each finds its te
         );
       },
     ),
-    { numRuns: 300 },
+    { numRuns: cases(300) },
   );
 });
 

@@ -9,6 +9,7 @@ import {
   inFewestBytes,
   rankDoubles,
 } from './index.ts';
+import { cases } from '../../../tools/cases.ts';
 
 const doubles = fc.array(
   fc.option(
@@ -32,7 +33,7 @@ test('doubles are ranked as a sort would, 0 and -0 being one value, nulls apart'
       expect(domain.kind === 'list' && Array.from(domain.values)).toEqual(sorted);
       expect(Array.from(codes, (code) => (code === 0 ? null : sorted[code - 1]))).toEqual(values.map(plain));
     }),
-    { numRuns: 300 },
+    { numRuns: cases(300) },
   );
 });
 
@@ -59,7 +60,7 @@ test('a column rests in the fewer bytes, and its doubles come back from their se
         column.domain.kind === 'list' && Array.from(column.domain.values),
       );
     }),
-    { numRuns: 300 },
+    { numRuns: cases(300) },
   );
   const unique = columnOfValues(
     'reading',

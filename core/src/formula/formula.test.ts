@@ -13,6 +13,7 @@ import {
   quoteName,
   tokenize,
 } from './index.ts';
+import { cases } from '../../../tools/cases.ts';
 
 const model: Model = {
   crease: 1,
@@ -197,7 +198,7 @@ describe('faults', () => {
         parseFormula(formula);
         checker.measureFormula(formula);
       }),
-      { numRuns: 400 },
+      { numRuns: cases(400) },
     );
   });
 });

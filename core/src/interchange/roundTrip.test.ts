@@ -3,6 +3,7 @@ import { columnValues } from '../columns/index.ts';
 import { previewFile, readTable } from '../reading/index.ts';
 import { TEXT } from '../values/index.ts';
 import { csvLine } from './index.ts';
+import { cases } from '../../../tools/cases.ts';
 
 const dialects = fc.record({
   delimiter: fc.constantFrom(',', ';', '\t', '|'),
@@ -49,7 +50,7 @@ test('what is written as delimited text is read as it was', () => {
         expect(rows.map((_, r) => read.map((column) => column[r]))).toEqual(rows);
       },
     ),
-    { numRuns: 120 },
+    { numRuns: cases(120) },
   );
 });
 
@@ -90,6 +91,6 @@ test('whatever bytes come, a preview shows them or says why not, and every recor
       expect(table.problems.map((p) => p.line)).toEqual(preview.problems.map((p) => p.line));
     }),
     // A header with quotes in the middle of a name, which close and open nothing.
-    { numRuns: 250, examples: [[new TextEncoder().encode('""a""\na')]] },
+    { numRuns: cases(250), examples: [[new TextEncoder().encode('""a""\na')]] },
   );
 });

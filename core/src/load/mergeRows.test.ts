@@ -5,6 +5,7 @@ import type { TableData } from '../columns/index.ts';
 import { columnOf, columnOfValues, PartsError, tableOf, valueAt } from '../columns/index.ts';
 import type { MergeMode } from './index.ts';
 import { mergeRows } from './index.ts';
+import { cases } from '../../../tools/cases.ts';
 
 const FINE = decimal(9, 2);
 type Row = readonly [branch: string | null, day: number | null, fine: number | null, note: string | null];
@@ -149,6 +150,6 @@ test('whatever comes: rows that came are added, changed, unchanged or refused, a
       }
       expect(columnOf(table, 'fine').type).toEqual(FINE);
     }),
-    { numRuns: 300 },
+    { numRuns: cases(300) },
   );
 });

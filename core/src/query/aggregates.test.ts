@@ -5,6 +5,7 @@ import { AGGREGATES } from '../formula/index.ts';
 import type { Value } from '../values/index.ts';
 import { decimal, DOUBLE, INTEGER, TEXT } from '../values/index.ts';
 import { aggregateGroups, Tuples } from './index.ts';
+import { cases } from '../../../tools/cases.ts';
 
 const entries = fc.array(
   fc.record({
@@ -106,7 +107,7 @@ test.each(AGGREGATES.map((a) => [a]))(
           );
         }
       }),
-      { numRuns: 80 },
+      { numRuns: cases(80) },
     );
   },
 );

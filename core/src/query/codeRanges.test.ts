@@ -5,6 +5,7 @@ import type { Model } from '../model/index.ts';
 import type { Value } from '../values/index.ts';
 import { parseType } from '../values/index.ts';
 import { codesWhere, conjuncts } from './codeRanges.ts';
+import { cases } from '../../../tools/cases.ts';
 
 const TYPES = ['integer', 'decimal(9,2)', 'double', 'text', 'date', 'boolean'] as const;
 const model: Model = {
@@ -84,7 +85,7 @@ test.each(TYPES.map((type, i) => [type, i] as const))(
           said: rows.map((_, row) => [rows[row], passes(row) === true ? 1 : 0]),
         });
       }),
-      { numRuns: 400 },
+      { numRuns: cases(400) },
     );
     expect(ranged).toBeGreaterThan(150);
   },

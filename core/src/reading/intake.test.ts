@@ -13,6 +13,7 @@ import {
   ReadError,
   readTable,
 } from './index.ts';
+import { cases } from '../../../tools/cases.ts';
 
 const bytes = (text: string) => new TextEncoder().encode(text);
 
@@ -178,7 +179,7 @@ test('numbers are read back from every way of writing them', () => {
         expect(valueAt(columnOf(readTable(spec, bytes(`n\n${text}\n`)), 'n'), 0)).toBe(cents);
       },
     ),
-    { numRuns: 300 },
+    { numRuns: cases(300) },
   );
 });
 

@@ -2,6 +2,7 @@ import fc from 'fast-check';
 import { columnOfValues, encodeSegments } from '../columns/index.ts';
 import { INTEGER } from '../values/index.ts';
 import { searchRowOrder } from './rowOrder.ts';
+import { cases } from '../../../tools/cases.ts';
 
 const ROWS = 20_000;
 const column = (name: string, of: (row: number) => number) =>
@@ -46,7 +47,7 @@ test('no order is told of that does not save', () => {
       told++;
       expect(order.afterBytes).toBeLessThan(order.beforeBytes);
     }),
-    { numRuns: 8 },
+    { numRuns: cases(8) },
   );
   expect(told).toBeGreaterThan(0);
 });

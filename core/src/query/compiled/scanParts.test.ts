@@ -4,6 +4,7 @@ import { NULL_INTEGER } from './plan.ts';
 import { runCompiled, workOn } from './runCompiled.ts';
 import { helpScansWith, mergedScans, partOf, rowsOfGroup, runHelped } from './scanParts.ts';
 import { expectSame } from '../../../../tools/same.ts';
+import { cases } from '../../../../tools/cases.ts';
 
 const ROWS = 3000;
 const fields: readonly Field[] = [
@@ -58,7 +59,7 @@ test('two parts of a scan together give what one run gives', () => {
         expectSame(mergedScans(plan, parts[0]!, parts[1]!), runCompiled(plan));
       },
     ),
-    { numRuns: 60 },
+    { numRuns: cases(60) },
   );
 });
 
