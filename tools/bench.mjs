@@ -3,6 +3,7 @@
 //   node tools/bench.mjs trial [--loans N]          (a question on the server: first, typed on, rows behind a cell)
 //   node tools/bench.mjs parts [--loans N]         (a large fact in parts: loads, a month replaced, profile, advice)
 //   node tools/bench.mjs peers [--loans N] [--runs N] (the same questions asked of other databases here)
+//   node tools/bench.mjs growth [--loans N,N,…] [--plot FILE] (how times grow with the rows of a fact)
 //   node tools/bench.mjs cluster [--loans N,N] [--nodes N,N] (questions on a cluster: what nodes read and send)
 //   node tools/bench.mjs shapes [--rows N] [--only TEXT] [--plain]   (a question of each shape, on rows in memory)
 //   node tools/bench.mjs drafts [FOLDER …]          (how good drafts are, by folders with a truth.json)
@@ -21,6 +22,7 @@ const APART = {
   trial: ['tools/bench-trial.ts'],
   parts: ['tools/bench-parts.ts'],
   peers: ['--max-old-space-size=8000', 'tools/bench-peers.ts'],
+  growth: ['--max-old-space-size=8000', 'tools/bench-growth.ts'],
   cluster: ['--max-old-space-size=8000', 'tools/bench-cluster.ts'],
 };
 const [name] = process.argv.slice(2);

@@ -18,7 +18,7 @@ const folder = mkdtempSync(join(tmpdir(), 'crease-planted-'));
 afterAll(() => rmSync(folder, { recursive: true, force: true }));
 
 const written = new Map<string, string>();
-/** A file that is as it was is not written again: some disks take longer for that than a world to be judged. */
+/** A file that is as it was is not written again: some disks take longer for it than a world to be judged. */
 function write(name: string, text: string): void {
   if (written.get(name) === text) return;
   written.set(name, text);
