@@ -182,6 +182,20 @@ test.each(['few', 'many'] as const)(
   },
 );
 
+test.each([0, 1, 1000])(
+  'a count of all of %i rows needs none of them, and says what the others say',
+  (rowCount) => {
+    const plan: ScanPlan = {
+      ...{ rowCount, inputs: [], probes: [], size: 1 },
+      fields: [{ kind: 'rows' }, { kind: 'rows' }],
+    };
+    expect(runCompiled(plan)).toEqual(runPlain(plan));
+    const { places, ...read } = runCompiled(plan, { groups: true });
+    expect(places).toHaveLength(rowCount);
+    expect(runCompiled(plan)).toEqual(read);
+  },
+);
+
 const ROWS = 200_000;
 
 test('groups are numbered anew while their table grows, over many blocks of rows', () => {

@@ -79,7 +79,19 @@ export function runCompiled(
   plan: ScanPlan,
   wanted: { groups: boolean } = { groups: false },
 ): ScanResult & { readonly places?: Int32Array } {
-  return new Run(plan, wanted.groups).run();
+  const counted = wanted.groups ? undefined : withoutReading(plan);
+  return counted ?? new Run(plan, wanted.groups).run();
+}
+
+/** Where nothing parts rows and only they are counted, none has to be read; undefined for all other plans. */
+function withoutReading({ rowCount, probes, fields }: ScanPlan): ScanResult | undefined {
+  if (probes.length > 0 || !fields.every(({ kind, only }) => kind === 'rows' && !only)) return undefined;
+  const all = () => Float64Array.from(rowCount > 0 ? [rowCount] : []);
+  return {
+    groups: new Float64Array(rowCount > 0 ? 1 : 0),
+    rows: all(),
+    fields: fields.map(() => ({ kind: 'counts', counts: all() })),
+  };
 }
 
 /** What is wanted of a plan: its groups, or the rows of one of them. */

@@ -33,6 +33,8 @@ export function runHelped(plan: ScanPlan): ScanResult {
   const mayPart =
     plan.rowCount >= WORTH_HELP &&
     plan.fields.length > 0 &&
+    // A count of all rows reads none.
+    plan.inputs.length > 0 &&
     // Hashed groups are too many to be put together in less time than is won.
     !isHashed(plan) &&
     !plan.fields.some((f) => f.kind === 'distinct');
