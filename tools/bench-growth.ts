@@ -54,7 +54,7 @@ async function times(runs: number, work: () => unknown): Promise<number> {
   return median(each);
 }
 
-/** The relationship checks of the loans: dictionaries and histograms are in memory, what they count is not. */
+/** The relationship checks of the loans: dictionaries and histograms are in memory, what they count not. */
 function checksOf(bench: Bench): () => void {
   const versions = bench.tables().versions(1);
   const read = new Map<string, TableData>();
