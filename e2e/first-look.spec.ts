@@ -54,6 +54,10 @@ test('the first look walks from a code that leads nowhere to a release, is left 
   await expect(page.getByRole('heading', { name: 'Claims', level: 1 })).toBeVisible();
   await page.getByRole('link', { name: 'First look', exact: true }).click();
   await expect(page.getByRole('heading', { name: 'First look', level: 1 })).toBeVisible();
+  // A picture of a page is there.
+  await page.getByRole('link', { name: 'Performance', exact: true }).click();
+  const picture = page.getByRole('img', { name: /^Times by lines of the fact/ });
+  await expect.poll(() => picture.evaluate((img: HTMLImageElement) => img.naturalWidth)).toBeGreaterThan(100);
   await page.goto('/docs/nothing');
   await expect(page.getByText('There is no page nothing')).toBeVisible();
 });

@@ -88,7 +88,9 @@ beforeAll(async () => {
   await server.run('create database lending');
   await server.run(`create table lending.loan (no Int32, branch_code Nullable(String), lent_on Date, fine Decimal(8,2))
     engine = MergeTree order by no`);
-  await server.run('create table lending.branch (code String, name String, region String) engine = MergeTree order by code');
+  await server.run(
+    'create table lending.branch (code String, name String, region String) engine = MergeTree order by code',
+  );
   const tuple = (row: readonly unknown[]) =>
     `(${row.map((cell) => (cell === null ? 'null' : typeof cell === 'number' ? cell : `'${String(cell)}'`)).join(', ')})`;
   await server.run(`insert into lending.loan values ${loans.map(tuple).join(', ')}`);

@@ -135,28 +135,31 @@ async function all(model: number, way: 'undo' | 'redo'): Promise<number> {
   }
 }
 
-test.each(Array.from({ length: cases(6) }, (_, i) => i + 1))('seed %i: undo all is the start, redo all the end', async (seed) => {
-  const random = seeded(seed);
-  const model = await fixture.newModel(`Undone ${seed}`);
-  const start = await seen(model);
-  for (let n = 0; n < 25; n++) {
-    const kind = random.below(10);
-    if (n === 0 || kind < 3) await load(model, random);
-    else if (kind < 4) await draft(model, random);
-    else if (kind < 5) await remedy(model, random);
-    else await edit(model, byHand(await fixture.stateOf(model), random));
-    // Now and then somebody thinks better of it at once.
-    if (random.chance(0.1)) {
-      const { revision, canUndo } = await fixture.stateOf(model);
-      if (canUndo) await api().post(`/api/models/${model}/undo`).send({ base: revision.id }).expect(200);
+test.each(Array.from({ length: cases(6) }, (_, i) => i + 1))(
+  'seed %i: undo all is the start, redo all the end',
+  async (seed) => {
+    const random = seeded(seed);
+    const model = await fixture.newModel(`Undone ${seed}`);
+    const start = await seen(model);
+    for (let n = 0; n < 25; n++) {
+      const kind = random.below(10);
+      if (n === 0 || kind < 3) await load(model, random);
+      else if (kind < 4) await draft(model, random);
+      else if (kind < 5) await remedy(model, random);
+      else await edit(model, byHand(await fixture.stateOf(model), random));
+      // Now and then somebody thinks better of it at once.
+      if (random.chance(0.1)) {
+        const { revision, canUndo } = await fixture.stateOf(model);
+        if (canUndo) await api().post(`/api/models/${model}/undo`).send({ base: revision.id }).expect(200);
+      }
     }
-  }
-  // What was thought better of last may still be redone: the end is where redo leads.
-  await all(model, 'redo');
-  const end = await seen(model);
-  expect(await all(model, 'undo')).toBeGreaterThan(3);
-  expect(await seen(model)).toEqual(start);
-  await all(model, 'redo');
-  expect(await seen(model)).toEqual(end);
-  expect(fixture.logged).toEqual([]);
-});
+    // What was thought better of last may still be redone: the end is where redo leads.
+    await all(model, 'redo');
+    const end = await seen(model);
+    expect(await all(model, 'undo')).toBeGreaterThan(3);
+    expect(await seen(model)).toEqual(start);
+    await all(model, 'redo');
+    expect(await seen(model)).toEqual(end);
+    expect(fixture.logged).toEqual([]);
+  },
+);

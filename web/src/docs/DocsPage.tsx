@@ -2,7 +2,7 @@ import { useEffect, useState } from 'react';
 import Markdown from 'react-markdown';
 import { Link, NavLink, useParams } from 'react-router';
 import remarkGfm from 'remark-gfm';
-import { DOC_PAGES } from './pages.ts';
+import { DOC_PAGES, pictureAt } from './pages.ts';
 
 /** The documentation, served by the application itself. */
 export function DocsPage() {
@@ -53,7 +53,7 @@ export function DocsPage() {
               There is no page {page}. <Link to="/docs">All pages</Link>
             </p>
           ) : shown?.page === page ? (
-            <Markdown remarkPlugins={[remarkGfm]} components={{ a: PageLink }}>
+            <Markdown remarkPlugins={[remarkGfm]} components={{ a: PageLink, img: PageImage }}>
               {shown.text}
             </Markdown>
           ) : (
@@ -71,4 +71,10 @@ function PageLink({ href = '', children }: { href?: string; children?: React.Rea
   if (page !== undefined && DOC_PAGES.some((p) => p.name === page))
     return <Link to={`/docs/${page}`}>{children}</Link>;
   return href.startsWith('#') ? <a href={href}>{children}</a> : <>{children}</>;
+}
+
+/** A picture that lies beside the pages; its text stands for one that does not. */
+function PageImage({ src, alt = '' }: { src?: string | undefined; alt?: string | undefined }) {
+  const at = typeof src === 'string' ? pictureAt(src) : undefined;
+  return at === undefined ? <em>{alt}</em> : <img src={at} alt={alt} className="max-w-full" />;
 }

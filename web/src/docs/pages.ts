@@ -1,6 +1,16 @@
 /** The pages of the documentation, as they lie in `docs/`: each is loaded when it is first opened. */
 const FILES = import.meta.glob<string>('../../../docs/*.md', { query: '?raw', import: 'default' });
 
+/** Pictures of pages: where each is served, by its name. */
+const PICTURES = import.meta.glob<string>('../../../docs/*.svg', {
+  query: '?url',
+  import: 'default',
+  eager: true,
+});
+
+/** Where a picture of a page is served; undefined for one that there is not. */
+export const pictureAt = (name: string): string | undefined => PICTURES[`../../../docs/${name}`];
+
 const nameOf = (path: string): string => path.replace(/^.*\/|\.md$/g, '');
 
 /** Titles in the order in which one reads them; pages that are not here come behind. */
@@ -14,6 +24,7 @@ const TITLES: Readonly<Record<string, string>> = {
   measures: 'Measures',
   perspectives: 'Perspectives',
   storage: 'Storage',
+  warehouse: 'On the warehouse',
   trial: 'Trial',
   release: 'Release',
   consumers: 'Consumers',
@@ -21,6 +32,7 @@ const TITLES: Readonly<Record<string, string>> = {
   claims: 'Claims',
   'model-file': 'The model file',
   engine: 'The engine',
+  performance: 'Performance',
   errors: 'Errors',
 };
 

@@ -47,20 +47,8 @@ const elsewhere = new WeakMap<ModelData, CountsElsewhere>();
 export const countElsewhere = (data: ModelData, counts: CountsElsewhere): void =>
   void elsewhere.set(data, counts);
 
-const counted = new WeakMap<ModelData, Map<string, Counted>>();
-
-/** Counts once: rows of a ModelData do not change, and several claims rest on the same count. */
 export const runCount = (count: Count, data: ModelData): Counted =>
-  elsewhere.get(data)?.(count) ?? countedOnColumns(count, data);
-
-function countedOnColumns(count: Count, data: ModelData): Counted {
-  const known = counted.get(data) ?? new Map<string, Counted>();
-  counted.set(data, known);
-  const key = JSON.stringify(count);
-  const found = known.get(key) ?? (KINDS[count.count].onColumns as RunCount<Count>)(count, data);
-  known.set(key, found);
-  return found;
-}
+  elsewhere.get(data)?.(count) ?? (KINDS[count.count].onColumns as RunCount<Count>)(count, data);
 
 const inSql = (count: Count) => KINDS[count.count].inSql as CountInSql<Count>;
 

@@ -1,21 +1,30 @@
+import type { Column } from '../../columns/index.ts';
 import { keyNumbers, orphanCodes } from '../../relate/index.ts';
+import type { Evidence } from '../evidence.ts';
 import { offendingCodes, offendingRows } from '../offenders.ts';
 import type { CountInSql } from './bySql.ts';
 import type { OrphansCount, RunCount } from './count.ts';
 import { shownName } from './named.ts';
+
+/**
+ * What was found of a column and the one that it refers to: columns do not change. They are asked for each
+ * time, for what a claim reads is what it rests on.
+ */
+const ofOneColumn = new WeakMap<Column, WeakMap<Column, Evidence>>();
 
 export const countOrphans: RunCount<OrphansCount> = ({ table, columns, of }, data) => {
   const from = data.table(table);
   const read = columns.map((name) => data.column(table, name));
   const partners = of.columns.map((name) => data.column(of.table, name));
   if (read.length === 1) {
-    const [column] = read;
-    return offendingCodes(
-      from,
-      column!.rowCount - column!.nulls,
-      column!,
-      orphanCodes(column!, partners[0]!),
-    );
+    const [column, partner] = [read[0]!, partners[0]!];
+    const known = ofOneColumn.get(column) ?? new WeakMap<Column, Evidence>();
+    ofOneColumn.set(column, known);
+    const found =
+      known.get(partner) ??
+      offendingCodes(from, column.rowCount - column.nulls, column, orphanCodes(column, partner));
+    known.set(partner, found);
+    return found;
   }
   const keys = keyNumbers(read, partners);
   const known = new Uint8Array(keys.size);
