@@ -9,17 +9,19 @@ step() { # name, command …: one test that passes or fails as a whole
   local name=$1; shift
   if "$@"; then count 1 0; else count 0 1; echo "FAILED: $name"; fi
 }
-bash tools/setup.sh --tests || { echo "set-up failed"; echo "0 passed, 1 failed"; exit 1; }
-node tools/build.mjs || { echo "the build failed"; echo "0 passed, 1 failed"; exit 1; }
+stop() { echo "$1"; echo "0 passed, 1 failed"; exit 1; }
+scratch=$(mktemp -d)
+trap 'rm -rf "$scratch"' EXIT
+bash tools/setup.sh || stop "set-up failed"
+# What tests need of Debian's packages is fetched while the programs are built and checked.
+bash tools/setup.sh --tests > "$scratch/packages.log" 2>&1 & packages=$!
+node tools/build.mjs || stop "the build failed"
 
 # Threads and readers of tests run what has just been built: Jest need not build it again.
 export CREASE_PROGRAMS="$PWD/cli/dist"
 
 # Random tests draw fewer cases than where one is run by itself; the night draws many more (`npm run test:night`).
-export CREASE_CASES=${CREASE_CASES:-0.4}
-
-scratch=$(mktemp -d)
-trap 'rm -rf "$scratch"' EXIT
+export CREASE_CASES=${CREASE_CASES:-0.3}
 
 check() { npm run -s "check:$1" > "$scratch/$1.log" 2>&1; }
 step layout npm run -s check:format
@@ -36,6 +38,8 @@ for name in imports exports schemas; do
   step "$name" test "${!name}" = 0
   cat "$scratch/$name.log"
 done
+
+wait "$packages" || { cat "$scratch/packages.log"; stop "set-up failed"; }
 
 tally() { # name of a run of jest: what its report counts
   local out="$scratch/$1.json"
