@@ -21,7 +21,7 @@ node tools/build.mjs || stop "the build failed"
 export CREASE_PROGRAMS="$PWD/cli/dist"
 
 # Random tests draw fewer cases than where one is run by itself; the night draws many more (`npm run test:night`).
-export CREASE_CASES=${CREASE_CASES:-0.3}
+export CREASE_CASES=${CREASE_CASES:-0.4}
 
 check() { npm run -s "check:$1" > "$scratch/$1.log" 2>&1; }
 step layout npm run -s check:format
