@@ -133,6 +133,7 @@ export async function onDatabase<T>(
   options: DatabaseOptions & FolderOptions & { readonly on: string },
   work: (on: OnDatabase) => Promise<T>,
 ): Promise<T> {
+  const { isGroupedPlace } = await import('@crease/server/warehouse');
   const { name, place } = connectionOf(options.on);
   const stored = await storedRowsOfFolder(model, modelFile, options);
   const order = {
@@ -144,9 +145,7 @@ export async function onDatabase<T>(
     timeoutMs: timeoutOf(options.limitSeconds),
   };
   return databaseWords(() =>
-    place.kind === 'clickhouse' || place.kind === 'sqlite'
-      ? onGroups(place, order, options, work)
-      : inStatements(place, order, options, work),
+    isGroupedPlace(place) ? onGroups(place, order, options, work) : inStatements(place, order, options, work),
   );
 }
 

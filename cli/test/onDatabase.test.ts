@@ -1,9 +1,10 @@
-import { spawnSync } from 'node:child_process';
 import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import type { Cluster } from '../../server/test/postgresql.ts';
 import { startPostgresql } from '../../server/test/postgresql.ts';
+import type { Listed } from './lending.ts';
+import { creaseIn, JANUARY, LENDING } from './lending.ts';
 
 // `check`, `query`, `profile` and `propose` of a database, without a workspace.
 
@@ -20,69 +21,16 @@ beforeAll(async () => {
     analyze lending.loan; analyze lending.branch;
     create schema other; create table other.loan (no int);
     create table other.branch (code text)`);
-  writeFileSync(join(folder, 'm.json'), JSON.stringify(model));
-  writeFileSync(join(folder, 'days.csv'), days.join('\n'));
+  writeFileSync(join(folder, 'm.json'), JSON.stringify(LENDING));
+  writeFileSync(join(folder, 'days.csv'), JANUARY);
 });
 afterAll(async () => {
   rmSync(folder, { recursive: true, force: true });
   await cluster.stop();
 });
 
-const columns = (of: Record<string, string>) => Object.entries(of).map(([name, type]) => ({ name, type }));
-const model = {
-  crease: 1,
-  name: 'lending',
-  tables: [
-    {
-      name: 'loan',
-      role: 'fact',
-      key: ['no'],
-      source: { file: 'loan.csv' },
-      columns: columns({ no: 'integer', branch_code: 'text', lent_on: 'date', fine: 'decimal(8,2)' }),
-    },
-    {
-      name: 'branch',
-      role: 'dimension',
-      key: ['code'],
-      columns: columns({ code: 'text', name: 'text', region: 'text' }),
-    },
-    {
-      name: 'days',
-      role: 'dimension',
-      key: ['day'],
-      source: { file: 'days.csv' },
-      columns: columns({ day: 'date', month: 'text' }),
-    },
-  ],
-  relationships: [
-    {
-      name: 'loan_branch',
-      from: { table: 'loan', columns: ['branch_code'] },
-      to: { table: 'branch', columns: ['code'] },
-    },
-    {
-      name: 'lent_on',
-      from: { table: 'loan', columns: ['lent_on'] },
-      to: { table: 'days', columns: ['day'] },
-    },
-  ],
-  measures: [{ name: 'Fines', formula: 'sum(loan.fine)' }],
-};
-/** The days of January alone: they lie in a file, and not in the database. */
-const days = [
-  'day,month',
-  ...Array.from({ length: 31 }, (_, i) => `2026-01-${String(i + 1).padStart(2, '0')},January`),
-];
-
-const bin = join(import.meta.dirname, '../bin/crease.mjs');
-function crease(args: readonly string[], environment: Record<string, string> = {}) {
-  const { status, stdout, stderr } = spawnSync(process.execPath, [bin, ...args], {
-    cwd: folder,
-    encoding: 'utf8',
-    env: { ...process.env, ...environment },
-  });
-  return { status, stdout, stderr };
-}
+const crease = (args: readonly string[], environment: Record<string, string> = {}) =>
+  creaseIn(folder, args, environment);
 const url = () => {
   const { host, port, user, database } = cluster.place;
   return `postgresql://${user}@${host}:${port}/${database}`;
@@ -94,13 +42,6 @@ const named = () => ({
 });
 const on = ['--on', 'warehouse', '--schema', 'lending'];
 
-interface Listed {
-  readonly claims: {
-    id: string;
-    verdict: string;
-    evidence: { checked: number; against: number; notes?: string[] };
-  }[];
-}
 const verdicts = (stdout: string) => new Map((JSON.parse(stdout) as Listed).claims.map((c) => [c.id, c]));
 
 test('check judges where the rows lie, and takes along a small file that is not there', () => {
@@ -174,7 +115,7 @@ test('profile tells what tables would weigh, and propose drafts a schema', () =>
   const proposed = crease(['propose', ...on, '--out', 'drafted.json'], named());
   expect(proposed.status).toBe(0);
   expect(proposed.stderr).toContain('on all rows: 100 of 300 against it');
-  const drafted = JSON.parse(readFileSync(join(folder, 'drafted.json'), 'utf8')) as typeof model;
+  const drafted = JSON.parse(readFileSync(join(folder, 'drafted.json'), 'utf8')) as typeof LENDING;
   expect(drafted.tables.map((t) => [t.name, t.source])).toEqual([
     ['branch', { connection: 'warehouse', schema: 'lending', table: 'branch' }],
     ['loan', { connection: 'warehouse', schema: 'lending', table: 'loan' }],

@@ -1,10 +1,11 @@
-import { spawnSync } from 'node:child_process';
 import { mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import Database from 'better-sqlite3';
 import type { ClickhouseServer } from '../../server/test/clickhouse.ts';
 import { startClickhouse } from '../../server/test/clickhouse.ts';
+import type { Listed } from './lending.ts';
+import { creaseIn, JANUARY, LENDING } from './lending.ts';
 
 // `check`, `query`, `rows` and `propose` on databases of which groups of rows are asked, without a workspace:
 // they say what files with the same rows say.
@@ -25,54 +26,14 @@ const loans = Array.from({ length: 400 }, (_, i) => [
   `2026-0${1 + (i % 2)}-${String(1 + (i % 28)).padStart(2, '0')}`,
   (i % 5).toFixed(2),
 ]);
-const days = Array.from({ length: 31 }, (_, i) => [`2026-01-${String(i + 1).padStart(2, '0')}`, 'January']);
-
-const columns = (of: Record<string, string>) => Object.entries(of).map(([name, type]) => ({ name, type }));
-const between = (from: string, column: string, to: string, key: string) => ({
-  name: `${from}_${to}`,
-  from: { table: from, columns: [column] },
-  to: { table: to, columns: [key] },
-});
-const model = {
-  crease: 1,
-  name: 'lending',
-  tables: [
-    {
-      name: 'loan',
-      role: 'fact',
-      key: ['no'],
-      source: { file: 'loan.csv' },
-      columns: columns({ no: 'integer', branch_code: 'text', lent_on: 'date', fine: 'decimal(8,2)' }),
-    },
-    {
-      name: 'branch',
-      role: 'dimension',
-      key: ['code'],
-      source: { file: 'branch.csv' },
-      columns: columns({ code: 'text', name: 'text', region: 'text' }),
-    },
-    {
-      name: 'days',
-      role: 'dimension',
-      key: ['day'],
-      source: { file: 'days.csv' },
-      columns: columns({ day: 'date', month: 'text' }),
-    },
-  ],
-  relationships: [
-    between('loan', 'branch_code', 'branch', 'code'),
-    between('loan', 'lent_on', 'days', 'day'),
-  ],
-  measures: [{ name: 'Fines', formula: 'sum(loan.fine)' }],
-};
 const csv = (names: string, rows: readonly (readonly unknown[])[]) =>
   [names, ...rows.map((row) => row.map((cell) => cell ?? '').join(','))].join('\n');
 
 beforeAll(async () => {
   mkdirSync(onFiles);
   for (const at of [folder, onFiles]) {
-    writeFileSync(join(at, 'm.json'), JSON.stringify(model));
-    writeFileSync(join(at, 'days.csv'), csv('day,month', days));
+    writeFileSync(join(at, 'm.json'), JSON.stringify(LENDING));
+    writeFileSync(join(at, 'days.csv'), JANUARY);
   }
   writeFileSync(join(onFiles, 'loan.csv'), csv('no,branch_code,lent_on,fine', loans));
   writeFileSync(join(onFiles, 'branch.csv'), csv('code,name,region', branches));
@@ -101,15 +62,8 @@ afterAll(async () => {
   await server.stop();
 });
 
-const bin = join(import.meta.dirname, '../bin/crease.mjs');
-function crease(args: readonly string[], cwd = folder, environment: Record<string, string> = {}) {
-  const { status, stdout, stderr } = spawnSync(process.execPath, [bin, ...args], {
-    cwd,
-    encoding: 'utf8',
-    env: { ...process.env, ...environment },
-  });
-  return { status, stdout, stderr };
-}
+const crease = (args: readonly string[], cwd = folder, environment: Record<string, string> = {}) =>
+  creaseIn(cwd, args, environment);
 /** Where each database is, as the command line is told. */
 const KINDS = ['sqlite', 'clickhouse'] as const;
 const on = (kind: (typeof KINDS)[number]): string[] => {
@@ -118,13 +72,6 @@ const on = (kind: (typeof KINDS)[number]): string[] => {
 };
 const asked = (args: readonly string[]) => crease(args, folder, { PGPASSWORD: server.place.password });
 
-interface Listed {
-  readonly claims: {
-    id: string;
-    verdict: string;
-    evidence: { checked: number; against: number; notes?: string[] };
-  }[];
-}
 /** What claims say, without those about files. */
 const said = (stdout: string) =>
   (JSON.parse(stdout) as Listed).claims
@@ -189,6 +136,36 @@ describe.each(KINDS)('%s', (kind) => {
       expect.stringMatching(/\ncrease: what tables would weigh is worked out on PostgreSQL/),
     ]);
   });
+});
+
+test('a draft is judged as the draft, not as the bare tables that it was made of', () => {
+  const clean = new Database(join(folder, 'clean.db'));
+  clean.exec('create table loan (no integer, branch_code text); create table branch (code text, name text)');
+  for (let i = 0; i < 200; i++)
+    clean.prepare('insert into loan values (?, ?)').run(i + 1, `B${i % 9}${i % 10 === 0 ? 'x' : ''}`);
+  for (let i = 0; i < 9; i++) clean.prepare('insert into branch values (?, ?)').run(`B${i}`, `Branch ${i}`);
+  clean.close();
+  const { status, stderr } = crease(['propose', '--on', 'sqlite:clean.db', '--out', 'clean.json']);
+  expect(status).toBe(0);
+  expect(stderr).toMatch(/relationship .*branch.*on all rows: 20 of 200 against it/);
+});
+
+test('a column that is not there leaves what needs it open, and the rest is judged', () => {
+  const lacking = new Database(join(folder, 'lacking.db'));
+  lacking.exec('create table loan (no integer, branch_code text, lent_on date)');
+  lacking.exec(
+    "create table branch (code text, name text, region text); insert into loan values (1, 'A', '2026-01-05')",
+  );
+  lacking.close();
+  const { status, stdout, stderr } = crease(['check', 'm.json', '--on', 'sqlite:lacking.db', '--json']);
+  expect(stderr).toContain('crease: loan.fine is not in the database: what needs it cannot be judged\n');
+  const claims = new Map((JSON.parse(stdout) as Listed).claims.map((c) => [c.id, c]));
+  expect(claims.get('key-unique:loan')?.verdict).toBe('holds');
+  const open = [...claims.values()].filter((c) => c.evidence.notes?.join().includes('has no column fine'));
+  expect(open.map((c) => c.verdict)).toContain('unchecked');
+  // The branch of the loan is not there.
+  expect(claims.get('reference-complete:loan_branch')?.verdict).toBe('broken');
+  expect(status).toBe(1);
 });
 
 test('a server that does not answer in time, a wrong password and a file that is none are one line', () => {

@@ -1,6 +1,6 @@
 /** What the command line needs to ask a model on a database. */
 export type { GroupedPlace } from './databases/grouped.ts';
-export { groupedCatalog } from './databases/grouped.ts';
+export { groupedCatalog, isGroupedPlace } from './databases/grouped.ts';
 export { DatabaseError } from './databases/reader.ts';
 export { ModelOnGroups } from './grouped/modelOnGroups.ts';
 export { withPassedTables } from './intake/declared.ts';

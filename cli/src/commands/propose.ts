@@ -55,12 +55,11 @@ function write(model: Model, out: string | undefined): void {
  * what whole small tables and samples of large ones show. What that comes to is counted on all rows.
  */
 async function proposeOn(options: DatabaseOptions & { on: string; out?: string }): Promise<void> {
-  const { claimOfProposal, groupedCatalog, onAllRows, readerAt, withPassedTables } =
+  const { claimOfProposal, groupedCatalog, isGroupedPlace, onAllRows, readerAt, withPassedTables } =
     await import('@crease/server/warehouse');
   const { name, place } = connectionOf(options.on);
   const schema = options.schema ?? USUAL_SCHEMA[place.kind] ?? ('database' in place ? place.database : '');
-  const reader =
-    place.kind === 'clickhouse' || place.kind === 'sqlite' ? groupedCatalog(place) : readerAt(place);
+  const reader = isGroupedPlace(place) ? groupedCatalog(place) : readerAt(place);
   const drafted = await databaseWords(async () => {
     const tables = (await reader.tables()).filter((t) => (t.schema ?? '') === schema && t.readable);
     if (tables.length === 0)

@@ -8,6 +8,9 @@ export type GroupedPlace =
   | ({ readonly kind: 'clickhouse' } & ClickhousePlace)
   | { readonly kind: 'sqlite'; readonly file: string };
 
+export const isGroupedPlace = (place: { readonly kind: string }): place is GroupedPlace =>
+  place.kind === 'clickhouse' || place.kind === 'sqlite';
+
 /** A signal ends what is asked of a server; a file is read in the thread that asks. */
 export const groupedReader = (place: GroupedPlace, signal?: AbortSignal): GroupedReader =>
   place.kind === 'sqlite' ? sqliteGroups(place.file) : new ClickhouseReader(place, signal);

@@ -1,12 +1,11 @@
-import type { Claim, JudgedClaim, Judgement, Remedy } from '@crease/core/claims';
-import { failedJudgement, judgeClaim, listClaims, present, remediesOf } from '@crease/core/claims';
+import type { Claim, JudgedClaim } from '@crease/core/claims';
+import { listClaims, present } from '@crease/core/claims';
 import type { TableData } from '@crease/core/columns';
 import type { Model, Query, Table } from '@crease/core/model';
 import { withFamilies } from '@crease/core/model';
 import type { Proposal } from '@crease/core/propose';
-import { proposeStar } from '@crease/core/propose';
 import type { Answer } from '@crease/core/query';
-import { answerQuery, DataError, ModelData } from '@crease/core/query';
+import { answerQuery, ModelData } from '@crease/core/query';
 import type { RowsBehind, RowsRequest } from '@crease/core/rows';
 import { rowsBehind } from '@crease/core/rows';
 import { tableLoader } from '@crease/core/sources';
@@ -16,9 +15,11 @@ import type { DatabaseTable } from '@crease/contract';
 import type { Catalog, GroupedPlace } from '../databases/grouped.ts';
 import { groupedCatalog } from '../databases/grouped.ts';
 import { DatabaseError } from '../databases/reader.ts';
+import type { Judged } from '../judging/oneClaim.ts';
+import { judgedOn, orUnreachable } from '../judging/oneClaim.ts';
 import type { Place } from '../warehouse/places.ts';
 import { onConnection, placesOf } from '../warehouse/places.ts';
-import { onSample, SAMPLED } from '../warehouse/proposals.ts';
+import { proposalsOnFirstRows, SAMPLED } from '../warehouse/proposals.ts';
 import type { GroupedModel } from './onGroups.ts';
 import { onFirstRows, onGroups } from './onGroups.ts';
 
@@ -39,6 +40,8 @@ export interface GroupsOrder {
   /** Is told where the tables are before anything is asked of them; may refuse by throwing. */
   readonly onPlaces?: (places: readonly Place[]) => void;
 }
+
+let opened = 0;
 
 /**
  * A model over the tables of a database of which groups of rows are asked (`onGroups`), without a workspace:
@@ -78,7 +81,8 @@ export class ModelOnGroups {
     const on: GroupedModel = {
       model: full,
       places: { [connection]: place },
-      key: '',
+      // Nothing that was made of another model is this one's.
+      key: `opened ${++opened}`,
       state: () => '',
       over: (rows) =>
         new ModelData(
@@ -102,34 +106,21 @@ export class ModelOnGroups {
   }
 
   /** Judges all claims of the model; `today` is the day in ISO 8601 by which waivers end. */
-  async judge(today: string, { onError }: JudgingEvents = {}): Promise<JudgedClaim[]> {
-    const { on, asWritten } = this;
+  async judge(today: string, { onError = () => undefined }: JudgingEvents = {}): Promise<JudgedClaim[]> {
+    const { asWritten } = this;
     const claims = await this.about((data) => listClaims(asWritten, data.checker));
-    const judged: { claim: Claim; judgement: Judgement }[] = [];
+    const judged: ({ claim: Claim } & Judged)[] = [];
     for (const claim of claims) {
-      try {
-        judged.push({ claim, judgement: await this.about((data) => judgeClaim(claim, data, onError)) });
-      } catch (error) {
-        if (!(error instanceof DatabaseError)) throw error;
-        // One that the database does not answer says so, and the others are judged.
-        const failure = new DataError(error.message, { code: 'failed' });
-        judged.push({ claim, judgement: failedJudgement(failure) });
-      }
+      const found = await orUnreachable(() => this.about((data) => judgedOn(claim, data, onError)));
+      judged.push({ claim, ...found });
     }
-    const remedies = new Map<Claim, readonly Remedy[]>();
-    for (const { claim, judgement } of judged)
-      if (judgement.verdict === 'broken')
-        remedies.set(claim, await onGroups(on, (data) => remediesOf(claim, judgement, data)));
-    return present(judged, asWritten, today, (claim) => remedies.get(claim) ?? []);
+    const remedies = new Map(judged.map((one) => [one.claim, one.remedies]));
+    return present(judged, asWritten, today, (claim) => remedies.get(claim)!);
   }
 
   /** Drafts a star from the first rows of each table, as `proposalsOn` does from samples. */
   async proposals(): Promise<Proposal[]> {
-    const { data, rowCounts } = await onFirstRows(this.on, SAMPLED);
-    const sampled = new Set(
-      [...rowCounts].flatMap(([name, rows]) => (rows > SAMPLED ? [name.toLowerCase()] : [])),
-    );
-    return proposeStar(data).map((p) => onSample(p, sampled));
+    return proposalsOnFirstRows(await onFirstRows(this.on, SAMPLED), {});
   }
 
   private async about<T>(work: (data: ModelData) => T): Promise<T> {

@@ -1,11 +1,10 @@
 import type { Claim, Judgement, ListedClaim as ClaimInList, Remedy } from '@crease/core/claims';
-import { failedJudgement, judgeClaim, listClaims, remediesOf } from '@crease/core/claims';
+import { listClaims, remediesOf } from '@crease/core/claims';
 import type { ModelData } from '@crease/core/query';
-import { DataError } from '@crease/core/query';
-import { DatabaseError } from '../databases/reader.ts';
 import { digestOf } from './dependencies.ts';
 import type { ModelVersion } from '../store/index.ts';
 import type { Ways } from '../threads/protocol.ts';
+import { judgedOn, orUnreachable } from './oneClaim.ts';
 import { JudgingShare } from './share.ts';
 import { isDerived } from '@crease/core/model';
 
@@ -60,10 +59,10 @@ const BATCH_MS = 100;
  */
 const isAboutModel = (claim: Claim): boolean => claim.tables.length === 0;
 
-const judged = (claim: Claim, data: ModelData): Judgement =>
-  judgeClaim(claim, data, (error) =>
-    process.stderr.write(`claim ${claim.id}: ${(error as Error).stack ?? String(error)}\n`),
-  );
+const tellBug =
+  ({ id }: Claim) =>
+  (error: unknown): void =>
+    void process.stderr.write(`claim ${id}: ${(error as Error).stack ?? String(error)}\n`);
 
 /**
  * Lists the claims of a model and judges those of which no known verdict stands. Two threads may do so at
@@ -95,8 +94,10 @@ export async function judgeClaims(
   let [count, sent] = [0, performance.now()];
   for (let place = next(); place !== undefined; place = next()) {
     if (ways.isStopped()) return { judged: count, stopped: true };
-    const one = open[place]!;
-    batch.push(await orUnreachable(one, () => on((rows) => verdictOf(one, rows))));
+    const { claim, basis } = open[place]!;
+    // One that could not be asked is judged again with the next change.
+    const found = await orUnreachable(() => on((rows) => judgedOn(claim, rows, tellBug(claim))));
+    batch.push({ claim: claim.id, basis, ...found });
     count++;
     if (performance.now() - sent > BATCH_MS) {
       ways.send({ kind: 'judged', verdicts: batch });
@@ -107,29 +108,6 @@ export async function judgeClaims(
   ways.send({ kind: 'judged', verdicts: batch });
   return { judged: count, stopped: false };
 }
-
-/** A claim whose database cannot be asked now says so; it is judged again with the next change. */
-async function orUnreachable(
-  { claim, basis }: Listed,
-  verdict: () => Promise<FoundVerdict>,
-): Promise<FoundVerdict> {
-  try {
-    return await verdict();
-  } catch (error) {
-    const told = error instanceof DatabaseError ? new DataError(error.message, { code: 'failed' }) : error;
-    return { claim: claim.id, basis, judgement: failedJudgement(told), remedies: [] };
-  }
-}
-
-const verdictOf = ({ claim, basis }: Listed, data: ModelData): FoundVerdict => {
-  const judgement = judged(claim, data);
-  return {
-    claim: claim.id,
-    basis,
-    judgement,
-    remedies: judgement.verdict === 'broken' ? remediesOf(claim, judgement, data) : [],
-  };
-};
 
 /** All claims, and the verdicts of those about the model alone. */
 function tell(listed: readonly Listed[], open: number, data: ModelData, ways: Ways<JudgeMessage>): void {
@@ -149,7 +127,9 @@ function tell(listed: readonly Listed[], open: number, data: ModelData, ways: Wa
   });
   ways.send({
     kind: 'judged',
-    verdicts: listed.filter(({ claim }) => isAboutModel(claim)).map((l) => verdictOf(l, data)),
+    verdicts: listed
+      .filter(({ claim }) => isAboutModel(claim))
+      .map(({ claim, basis }) => ({ claim: claim.id, basis, ...judgedOn(claim, data, tellBug(claim)) })),
   });
 }
 

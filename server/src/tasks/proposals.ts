@@ -4,7 +4,7 @@ import type { ModelVersion } from '../store/index.ts';
 import { task } from '../threads/protocol.ts';
 import { onFirstRows } from '../grouped/groupedRows.ts';
 import { groupedTables } from '../grouped/which.ts';
-import { onSample, SAMPLED } from '../warehouse/proposals.ts';
+import { proposalsOnFirstRows, SAMPLED } from '../warehouse/proposals.ts';
 import { dataOf, modelOf } from './modelRows.ts';
 
 type Asked = { readonly pattern?: ReferencePattern | undefined } & Decided & ModelVersion;
@@ -19,9 +19,5 @@ async function proposed(input: Asked): Promise<Proposal[]> {
   const { pattern } = input;
   if (groupedTables(modelOf(input.document), input).length === 0)
     return proposeStar(dataOf(input), pattern, input);
-  const { data, rowCounts } = await onFirstRows(input, SAMPLED);
-  const sampled = new Set(
-    [...rowCounts].flatMap(([name, rows]) => (rows > SAMPLED ? [name.toLowerCase()] : [])),
-  );
-  return proposeStar(data, pattern, input).map((p) => onSample(p, sampled));
+  return proposalsOnFirstRows(await onFirstRows(input, SAMPLED), input);
 }

@@ -1,6 +1,7 @@
 import type { JudgedClaim } from '@crease/core/claims';
 import type { Decided, Proposal, ReferencePattern } from '@crease/core/propose';
 import { proposeStar } from '@crease/core/propose';
+import type { ModelData } from '@crease/core/query';
 import { numberText } from '@crease/core/values';
 import type { ModelOnWarehouse } from './warehouse.ts';
 
@@ -22,8 +23,19 @@ export async function proposalsOn(
   return proposeStar(data, pattern, decided).map((p) => onSample(p, sampled));
 }
 
+/** The same from the first rows of each table, as they were brought. */
+export function proposalsOnFirstRows(
+  { data, rowCounts }: { readonly data: ModelData; readonly rowCounts: ReadonlyMap<string, number> },
+  { pattern, ...decided }: { readonly pattern?: ReferencePattern | undefined } & Decided,
+): Proposal[] {
+  const sampled = new Set(
+    [...rowCounts].flatMap(([name, rows]) => (rows > SAMPLED ? [name.toLowerCase()] : [])),
+  );
+  return proposeStar(data, pattern, decided).map((p) => onSample(p, sampled));
+}
+
 /** A proposal that says so where it was found on a sample; the tables are named in lower case. */
-export const onSample = (p: Proposal, sampled: ReadonlySet<string>): Proposal =>
+const onSample = (p: Proposal, sampled: ReadonlySet<string>): Proposal =>
   sampled.has(p.table.toLowerCase())
     ? { ...p, evidence: [...p.evidence, `found on a sample of ${p.table}`] }
     : p;
