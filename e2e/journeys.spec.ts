@@ -399,6 +399,12 @@ const VIEWS = [
 
 /** One page for all views: opening the program anew for each would take most of the time. */
 test.describe('accessibility', () => {
+  test('what a machine can find is found', async ({ page }) => {
+    await page.setContent('<main><h1>A page</h1><img src="/mark.svg"><input></main>');
+    const found = ['document-title: html', 'html-has-lang: html', 'image-alt: img', 'label: input'];
+    expect(await accessFaults(page)).toEqual(found);
+  });
+
   let page: Page;
   test.beforeAll(async ({ browser }) => {
     page = await (await browser.newContext()).newPage();

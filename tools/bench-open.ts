@@ -21,7 +21,6 @@ const data = new ModelData(
 const claims = listClaims(model, data.checker).filter((c) =>
   /^(reference-complete|reference-filled|cardinality):loan/.test(c.id),
 );
-for (const claim of claims) judgeClaim(claim, data); // the first time decodes dictionaries and histograms
 const judging = performance.now();
 for (const claim of claims) judgeClaim(claim, data);
 const judged = performance.now() - judging;
@@ -37,7 +36,7 @@ process.stdout.write(
     ],
     ['  of that the first question', `${Math.round(end - question)} ms`, ''],
     [
-      `  ${claims.length} relationship checks of the loans, on what is loaded`,
+      `  ${claims.length} relationship checks of the loans, dictionaries and histograms decoded for them`,
       `${judged.toFixed(1)} ms`,
       'under 20 ms at 60 million rows',
     ],

@@ -11,7 +11,9 @@ const run = promisify(execFile);
 /** Writes the caches of the programs in the folder `dist`. Rejects where a program fails. */
 export async function keepCode(dist) {
   const folder = mkdtempSync(join(tmpdir(), 'crease-build-'));
-  const keeping = (name) => ({ ...process.env, CREASE_KEEP_CODE: name, XDG_CACHE_HOME: folder });
+  // Nothing of whoever builds is read or written.
+  const own = { ...process.env, XDG_CACHE_HOME: folder, XDG_CONFIG_HOME: folder };
+  const keeping = (name) => ({ ...own, CREASE_KEEP_CODE: name });
   // Each of them adds to what the one before has left.
   const commandLine = async () => {
     const model = join(folder, 'lantern-valley.crease.json');
